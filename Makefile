@@ -1,0 +1,41 @@
+# Everything here works on a machine with nothing but Python 3.11 and make.
+PYTHON ?= $(shell command -v python3.11 || command -v python3)
+BIN := .venv/bin
+
+.PHONY: setup demo test speed lint shots tools clean
+
+setup: .venv/ready
+
+.venv/ready: requirements.lock pyproject.toml
+	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || \
+		{ echo "setup: found $$($(PYTHON) --version), expected Python 3.11 or newer; set PYTHON=…" >&2; exit 1; }
+	$(PYTHON) -m venv .venv
+	$(BIN)/pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@touch $@
+
+demo: setup
+	$(BIN)/cavet demo
+
+# The system packages that some tests drive the program with; where they can't be had, those tests say so and are skipped.
+tools:
+	@command -v tmux >/dev/null || { [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null \
+		&& { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends tmux >/dev/null; }; } \
+		|| echo "tools: tmux is not here and can't be installed: the console tests are skipped"
+
+test: setup tools
+	$(BIN)/python -m tests
+
+lint: setup
+	$(BIN)/ruff check cavet tests
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+speed: setup
+	$(BIN)/python -m tests.speed
+
+shots: setup
+	$(BIN)/python -m tests.shots
+
+clean:
+	rm -rf .venv build

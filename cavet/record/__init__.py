@@ -1,0 +1,19 @@
+"""The record: all that happened on a bench, each event with the event it follows from, in order."""
+
+from cavet.record._event import STAGES, Event, Kind, as_line
+from cavet.record._memory import Record
+from cavet.record._store import RecordWriter, read_record
+from cavet.record._trail import Stage, Trail, Trails
+
+__all__ = [
+    "STAGES",
+    "Event",
+    "Kind",
+    "Record",
+    "RecordWriter",
+    "Stage",
+    "Trail",
+    "Trails",
+    "as_line",
+    "read_record",
+]

@@ -1,0 +1,79 @@
+"""The record in memory: append, and read on from where one was."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from cavet.record._event import Event, Value
+
+CHUNK_EVENTS = 4096
+KEPT_EVENTS = 1_000_000
+
+
+class Record:
+    """An append-only row of events; the last million stay in memory.
+
+    Readers are not called back: each remembers the number of the event it wants next and asks with `since`.
+    """
+
+    def __init__(self, now: Callable[[], float], kept: int = KEPT_EVENTS) -> None:
+        self._now = now
+        self._kept_chunks = max(1, kept // CHUNK_EVENTS)
+        self._tail: list[Event] = []
+        self._chunks: list[list[Event]] = [self._tail]
+        self._dropped = 0
+        self._next = 0
+
+    def __len__(self) -> int:
+        """How many events there have been, also those no longer in memory."""
+        return self._next
+
+    @property
+    def first(self) -> int:
+        """The number of the oldest event still in memory."""
+        return self._dropped
+
+    def append(
+        self,
+        kind: str,
+        board: str,
+        topic: str,
+        subject: str,
+        value: Value = None,
+        cause: int | None = None,
+        note: str = "",
+    ) -> int:
+        """Add an event, at the present moment; give its number, to be the cause of what follows from it."""
+        number = self._next
+        self._next = number + 1
+        tail = self._tail
+        tail.append(Event(number, self._now(), kind, board, cause, topic, subject, value, note))
+        if len(tail) == CHUNK_EVENTS:
+            self._begin_chunk()
+        return number
+
+    def _begin_chunk(self) -> None:
+        self._tail = []
+        self._chunks.append(self._tail)
+        if len(self._chunks) > self._kept_chunks + 1:
+            self._dropped += len(self._chunks.pop(0))
+
+    def since(self, number: int) -> list[Event]:
+        """Give the events from `number` on, oldest first; those that have left memory are left out."""
+        place = max(0, number - self._dropped)
+        chunk, offset = divmod(place, CHUNK_EVENTS)
+        chunks = self._chunks[chunk:]
+        if not chunks:
+            return []
+        found = chunks[0][offset:]
+        for later in chunks[1:]:
+            found += later
+        return found
+
+    def __getitem__(self, number: int) -> Event:
+        """Give one event; `IndexError` when it is not in memory (any more)."""
+        place = number - self._dropped
+        if not 0 <= place < self._next - self._dropped:
+            raise IndexError(f"event {number} is not in memory: it holds {self._dropped} to {self._next - 1}")
+        chunk, offset = divmod(place, CHUNK_EVENTS)
+        return self._chunks[chunk][offset]

@@ -1,0 +1,159 @@
+"""Trails: one command followed through its seven stages, read from the record."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from enum import Enum
+
+import msgspec
+
+from cavet.record._event import STAGES, Event, Kind
+
+KEPT_TRAILS = 500
+READ_BACK = "read back"
+"""The note of a frame that asks for a value instead of setting it; it belongs to `confirmed`, not to `framed`."""
+
+
+class Step(msgspec.Struct):
+    """A stage that a command has reached: by which events, one for each frame, pin or part concerned."""
+
+    events: list[Event]
+
+    @property
+    def last(self) -> Event:
+        return self.events[-1]
+
+
+class Stage(Enum):
+    """How a stage of a trail stands."""
+
+    REACHED = "reached"
+    COMING = "coming"
+    """Not yet, and still to be expected."""
+    BROKEN = "broken"
+    """Not reached, and it should have been by now."""
+    UNSEEN = "unseen"
+    """It can't be known: a real board does not tell."""
+    SKIPPED = "skipped"
+    """Not wanted: the value was there already, or the point is not confirmed."""
+
+
+class Trail(msgspec.Struct):
+    """One command. `root` is the event that it began with: `asked`, or `carried` for another program's."""
+
+    root: Event
+    steps: dict[str, Step] = {}
+    moving: Event | None = None
+    stopped: Event | None = None
+    """The event that ended it: refused, overtaken, lost or unconfirmed."""
+    losses: int = 0
+
+    @property
+    def number(self) -> int:
+        return self.root.number
+
+    @property
+    def point(self) -> str:
+        return self.root.subject
+
+    @property
+    def latest(self) -> Event:
+        """The event of the furthest stage reached."""
+        return self.steps[self.furthest].last
+
+    @property
+    def furthest(self) -> str:
+        return next(stage for stage in reversed(STAGES) if stage in self.steps)
+
+    @property
+    def complete(self) -> bool:
+        return Kind.CONFIRMED in self.steps or (Kind.MOVED in self.steps and self._all_taken)
+
+    @property
+    def _all_taken(self) -> bool:
+        framed = self.steps.get(Kind.FRAMED)
+        taken = self.steps.get(Kind.TAKEN)
+        return framed is None or (taken is not None and len(taken.events) >= len(framed.events))
+
+    def reached(self, stage: str) -> Event | None:
+        """The event at which `stage` was reached by everything concerned, `None` before that."""
+        step = self.steps.get(stage)
+        if step is None:
+            return None
+        if stage in (Kind.CARRIED, Kind.TAKEN) and Kind.FRAMED in self.steps:
+            framed = self.steps[Kind.FRAMED]
+            return step.last if len(step.events) >= len(framed.events) else None
+        return step.last
+
+    def delay(self, stage: str) -> float | None:
+        """Seconds from the stage before to this one, where both were reached."""
+        here = self.reached(stage)
+        before = [self.steps[name].last for name in STAGES[: STAGES.index(stage)] if name in self.steps]
+        return here.t - before[-1].t if here is not None and before else None
+
+
+class Trails:
+    """Follows a record and keeps its latest trails. Reads on from where it was at each `follow`."""
+
+    def __init__(self, kept: int = KEPT_TRAILS) -> None:
+        self._kept = kept
+        self._next = 0
+        self._trail_of: dict[int, Trail] = {}
+        self._members: dict[int, list[int]] = {}
+        self.all: dict[int, Trail] = {}
+        """By the number of the event that began it, oldest first."""
+
+    def follow(self, events: Iterable[Event]) -> None:
+        """Sort new events into the trails that they belong to."""
+        for event in events:
+            self._next = event.number + 1
+            if event.cause is None:
+                self._begin(event)
+            else:
+                self._extend(event)
+
+    @property
+    def next(self) -> int:
+        """The number of the event to go on from."""
+        return self._next
+
+    def latest(self, board: str, point: str) -> Trail | None:
+        """The newest trail of a point."""
+        for trail in reversed(self.all.values()):
+            if trail.point == point and trail.root.board == board:
+                return trail
+        return None
+
+    def _begin(self, event: Event) -> None:
+        if event.kind == Kind.ASKED or (event.kind == Kind.CARRIED and event.note != READ_BACK):
+            trail = Trail(root=event, steps={event.kind: Step([event])})
+            self.all[event.number] = trail
+            self._trail_of[event.number] = trail
+            self._members[event.number] = [event.number]
+            if len(self.all) > self._kept:
+                self._forget(next(iter(self.all)))
+
+    def _extend(self, event: Event) -> None:
+        assert event.cause is not None
+        trail = self._trail_of.get(event.cause)
+        if trail is None:
+            return
+        if event.kind == Kind.FRAMED and event.note == READ_BACK:
+            return  # what follows from the question is told by `confirmed`
+        self._trail_of[event.number] = trail
+        self._members[trail.number].append(event.number)
+        if event.kind in STAGES:
+            trail.steps.setdefault(event.kind, Step([])).events.append(event)
+        if event.kind == Kind.MOVING:
+            trail.moving = event
+        elif event.kind in (Kind.REFUSED, Kind.OVERTAKEN, Kind.UNCONFIRMED):
+            trail.stopped = event
+        elif event.kind == Kind.LOST:
+            trail.losses += 1
+        if event.kind == Kind.CONFIRMED and trail.stopped is not None and trail.stopped.kind == Kind.UNCONFIRMED:
+            trail.stopped = None  # it was sent again, and arrived
+
+    def _forget(self, number: int) -> None:
+        del self.all[number]
+        for member in self._members.pop(number):
+            del self._trail_of[member]

@@ -1,0 +1,151 @@
+"""Quantities: the one parser and the one printer for numbers with units.
+
+What a person typed is converted here, once, into a float in the unit that the place wants; inside there are only
+floats in units that the names tell.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+
+from cavet.wording import WrongError, listed, nearest, plain
+
+DIMENSIONS: dict[str, dict[str, float]] = {
+    "ratio": {"": 1.0, "%": 0.01},
+    "time": {"s": 1.0, "ms": 1e-3, "us": 1e-6, "µs": 1e-6, "ns": 1e-9, "min": 60.0, "h": 3600.0},
+    "length": {"mm": 1e-3, "cm": 1e-2, "m": 1.0, "µm": 1e-6, "um": 1e-6},
+    "angle": {"deg": 1.0, "°": 1.0, "rad": 180 / math.pi, "turn": 360.0},
+    "voltage": {"V": 1.0, "mV": 1e-3, "kV": 1e3, "µV": 1e-6, "uV": 1e-6},
+    "current": {"A": 1.0, "mA": 1e-3, "µA": 1e-6, "uA": 1e-6},
+    "frequency": {"Hz": 1.0, "kHz": 1e3, "MHz": 1e6},
+    "resistance": {"Ohm": 1.0, "ohm": 1.0, "Ω": 1.0, "kOhm": 1e3, "kohm": 1e3, "kΩ": 1e3, "MΩ": 1e6, "MOhm": 1e6},
+    "capacitance": {"F": 1.0, "µF": 1e-6, "uF": 1e-6, "nF": 1e-9, "pF": 1e-12},
+    "power": {"W": 1.0, "mW": 1e-3, "kW": 1e3},
+    "temperature": {"°C": 1.0, "degC": 1.0},
+    "flow": {"l/min": 1.0, "l/s": 60.0},
+    "speed": {"mm/s": 1.0, "m/s": 1e3},
+    "turning": {"deg/s": 1.0, "°/s": 1.0, "rpm": 6.0},
+    "bit rate": {"Bd": 1.0, "baud": 1.0, "kBd": 1e3},
+    "size": {"byte": 1.0, "bytes": 1.0, "kB": 1000.0, "MB": 1e6},
+    "count": {"px": 1.0},
+}
+"""Every unit that Cavet knows, by dimension, with its factor to that dimension's first unit of factor 1."""
+
+_DIMENSION_OF = {unit: name for name, units in DIMENSIONS.items() for unit in units}
+
+_NUMBER = re.compile(
+    r"""\s*(?P<sign>[+\-−]?)\s*
+    (?P<digits>\d{1,3}(?:[ \u00a0\u202f]\d{3})+(?!\d)|\d+)?
+    (?P<fraction>\.\d*)?
+    (?P<exponent>[eE][+\-]?\d{1,3})?""",
+    re.VERBOSE,
+)
+
+ON_WORDS = {"on": True, "off": False}
+
+
+def known(unit: str) -> bool:
+    """Whether `unit` is one that Cavet can convert."""
+    return unit in _DIMENSION_OF
+
+
+def parse(text: str, unit: str, place: str = "") -> float:
+    """Read `text` as a number in `unit`: `250 ms` for `s` gives 0.25; a bare number is in `unit` already.
+
+    Raises `WrongError` when it is no number, its unit is unknown, or is not one of `unit`'s dimension.
+    """
+    number, found_unit = split(text, f"a number in {unit}" if unit else "a number", place)
+    if not found_unit or found_unit == unit:
+        return number
+    return convert(number, found_unit, unit, place, text)
+
+
+def split(text: str, expected: str, place: str = "") -> tuple[float, str]:
+    """Take `text` apart into its number and its unit as written, "" where none was."""
+    match = _NUMBER.match(text)
+    assert match is not None  # every part of the pattern is optional
+    if match["digits"] is None and (match["fraction"] or ".") == ".":
+        raise WrongError(place, found=text, expected=expected)
+    rest = text[match.end() :].strip()
+    if rest[:1] == ",":
+        raise WrongError(place, found=text, expected=f"{expected}, with a point before its decimals")
+    digits = re.sub(r"\s", "", match["digits"] or "0")
+    number = float(f"{digits}{match['fraction'] or ''}{match['exponent'] or ''}")
+    if math.isinf(number):
+        raise WrongError(place, found=text, expected=f"{expected} that is not so large")
+    return (-number if match["sign"] in ("-", "−") else number), rest
+
+
+def convert(number: float, unit: str, wanted: str, place: str = "", text: str = "") -> float:
+    """Turn `number` from one unit into another of the same dimension."""
+    wrong = text or f"{number:g} {unit}"
+    if unit not in _DIMENSION_OF:
+        close = nearest(unit, _DIMENSION_OF)
+        raise WrongError(place, found=wrong, expected=_fitting(wanted), nearest=close)
+    dimension = _DIMENSION_OF.get(wanted)
+    if dimension is None or dimension != _DIMENSION_OF[unit]:
+        raise WrongError(place, found=wrong, expected=_fitting(wanted))
+    factors = DIMENSIONS[dimension]
+    # one rounding to 15 digits: 12 500 mV is 12.5 V, not 12.500000000000002
+    return float(f"{number * factors[unit] / factors[wanted]:.15g}")
+
+
+def _fitting(wanted: str) -> str:
+    dimension = _DIMENSION_OF.get(wanted)
+    if dimension is None or wanted == "":
+        return f"a number in {wanted}" if wanted else "a number without a unit, or in %"
+    words = [unit for unit in DIMENSIONS[dimension] if unit]
+    return f"a number in {listed(words)}"
+
+
+def parse_switch(text: str, place: str = "") -> bool:
+    """Read `on` or `off`, which is how a person writes a switch; `1` and `0` are understood."""
+    word = text.strip().lower()
+    if word in ON_WORDS:
+        return ON_WORDS[word]
+    if word in ("1", "0", "true", "false"):
+        return word in ("1", "true")
+    raise WrongError(place, found=text, expected="on or off", nearest=nearest(word, ON_WORDS))
+
+
+def show(value: float, unit: str = "", decimals: int | None = None) -> str:
+    """Print a quantity: `1 212 mm`, `60 %`, `−0.02`. Thousands are parted by a space, the sign is a true minus."""
+    if decimals is None:
+        decimals = _decimals(value)
+    text = f"{abs(value):,.{decimals}f}".replace(",", " ")
+    if decimals:
+        text = text.rstrip("0").rstrip(".")
+    sign = "−" if value < 0 and text.strip("0. ") else ""
+    glue = "" if unit in ("°", "") else " "
+    return f"{sign}{text}{glue}{plain(unit)}"
+
+
+def _decimals(value: float) -> int:
+    size = abs(value)
+    if size >= 100:
+        return 0
+    return 1 if size >= 10 else 2
+
+
+def show_duration(seconds: float) -> str:
+    """Print a time in the unit that suits it: `640 µs`, `1.1 ms`, `270 ms`, `2.4 s`, `3 min 12 s`."""
+    size = abs(seconds)
+    if size < 0.9995e-3:
+        return show(seconds * 1e6, "µs", 0)
+    if size < 0.9995:
+        return show(seconds * 1e3, "ms", 1 if size < 0.00995 else 0)
+    if size < 99.95:
+        return show(seconds, "s", 1)
+    minutes, rest = divmod(round(size), 60)
+    hours, minutes = divmod(minutes, 60)
+    sign = "−" if seconds < 0 else ""
+    return f"{sign}{hours} h {minutes} min" if hours else f"{sign}{minutes} min {rest} s"
+
+
+def show_clock(seconds: float) -> str:
+    """Print bench time as a clock does: `00:03:12.4`."""
+    tenths = int(seconds * 10)
+    minutes, rest = divmod(tenths, 600)
+    hours, minutes = divmod(minutes, 60)
+    return f"{hours:02d}:{minutes:02d}:{rest // 10:02d}.{rest % 10}"

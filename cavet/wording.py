@@ -1,0 +1,78 @@
+"""How Cavet words what is wrong, and how text from outside is made fit to show."""
+
+from __future__ import annotations
+
+import difflib
+import unicodedata
+from collections.abc import Iterable
+
+
+def nearest(word: str, words: Iterable[str]) -> str | None:
+    """Give the one of `words` that `word` was probably meant to be, if any is close."""
+    lowered = {known.lower(): known for known in words}
+    close = difflib.get_close_matches(word.lower(), lowered, n=1, cutoff=0.6)
+    return lowered[close[0]] if close else None
+
+
+def listed(words: Iterable[object], last: str = "or") -> str:
+    """Join words as a sentence does: `a, b or c`."""
+    texts = [str(word) for word in words]
+    if len(texts) < 2:
+        return "".join(texts)
+    return f"{', '.join(texts[:-1])} {last} {texts[-1]}"
+
+
+def plain(text: str, limit: int | None = None) -> str:
+    """Make text from outside fit to show: control and format characters become visible, nothing is dropped.
+
+    C0 controls become their Unicode pictures (`␛`), all others that have no glyph become `‹U+XXXX›`.
+    """
+    shown = "".join(_visible(character) for character in text)
+    if limit is not None and len(shown) > limit:
+        return shown[: max(0, limit - 1)] + "…"
+    return shown
+
+
+def _visible(character: str) -> str:
+    code = ord(character)
+    if code < 0x20:
+        return chr(0x2400 + code)
+    if code == 0x7F:
+        return "␡"
+    if unicodedata.category(character) in ("Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp"):
+        return f"‹U+{code:04X}›"
+    return character
+
+
+def hex_pairs(data: bytes) -> str:
+    """Print bytes as upper-case pairs with spaces, the one form that Cavet uses everywhere."""
+    return data.hex(" ").upper()
+
+
+class WrongError(Exception):
+    """Something that a person gave is wrong: where, what was found, what was expected, and the nearest right word."""
+
+    def __init__(self, place: str, *, found: object, expected: str, nearest: str | None = None) -> None:
+        self.place = place
+        self.found = found
+        self.expected = expected
+        self.nearest = nearest
+        super().__init__(place, found, expected, nearest)
+
+    def __str__(self) -> str:
+        found = f'"{plain(self.found, 80)}"' if isinstance(self.found, str) else str(self.found)
+        hint = f'; did you mean "{self.nearest}"?' if self.nearest else ""
+        place = f"{plain(self.place)}: " if self.place else ""
+        return f"{place}found {found}, expected {self.expected}{hint}"
+
+
+class UnreachableError(Exception):
+    """A link or a board could not be reached, or was lost: which one, and why."""
+
+    def __init__(self, place: str, reason: str) -> None:
+        self.place = place
+        self.reason = reason
+        super().__init__(place, reason)
+
+    def __str__(self) -> str:
+        return f"{plain(self.place)}: {plain(self.reason)}"
