@@ -59,7 +59,7 @@ STAGES: Final = (
 )  # fmt: skip
 
 
-class Event(msgspec.Struct, frozen=True, gc=False, array_like=True):
+class Event(msgspec.Struct, frozen=True, gc=False):
     """Something that happened.
 
     `t` is in seconds since the bench was started; `cause` is the number of the event that this one follows from;

@@ -1,0 +1,21 @@
+"""Where the command line begins."""
+
+from __future__ import annotations
+
+import sys
+
+
+def main() -> None:
+    """Run `cavet`. Asking only for the version loads nothing else."""
+    if sys.argv[1:] in (["--version"], ["-V"]):
+        from cavet import __version__
+
+        print(f"cavet {__version__}")  # noqa: T201
+        return
+    from cavet.commands import run
+
+    run(sys.argv[1:])
+
+
+if __name__ == "__main__":
+    main()

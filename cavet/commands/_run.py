@@ -1,0 +1,102 @@
+"""Finding the command, and turning every error into its one line and its exit code."""
+
+from __future__ import annotations
+
+import importlib
+import os
+import sys
+from collections.abc import Sequence
+
+import click
+
+from cavet.wording import UnreachableError, WrongError, listed, nearest, plain
+
+DONE, DOES_NOT_HOLD, WRONG, UNREACHABLE = 0, 1, 2, 3
+
+COMMANDS = {
+    "demo": "the workbench on the demo",
+    "open": "the workbench on a bench",
+    "serve": "the simulated boards on their real endpoints, no screen",
+    "drive": "set or read points from the shell",
+    "encode": "a message of a protocol, as bytes",
+    "decode": "bytes of a protocol, as messages",
+}
+"""What each command is for, in the order in which they are listed. Each is a module here with `command` in it."""
+
+
+class Commands(click.Group):
+    """Loads a command's module only when it is called."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in COMMANDS:
+            raise WrongError(
+                "cavet",
+                found=cmd_name,
+                expected=f"one of the commands {listed(COMMANDS)}",
+                nearest=nearest(cmd_name, COMMANDS),
+            )
+        command: click.Command = importlib.import_module(f"cavet.commands.{cmd_name}").command
+        return command
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        with formatter.section("Commands"):
+            formatter.write_dl(list(COMMANDS.items()))
+
+
+@click.group(cls=Commands, invoke_without_command=True)
+@click.version_option(message="cavet %(version)s", package_name="cavet")
+@click.pass_context
+def cavet(context: click.Context) -> None:
+    """A workbench for people who write the program that moves a board's outputs.
+
+    Without a command: the workbench on the bench last used.
+    """
+    if context.invoked_subcommand is None:
+        from cavet.commands.open import open_last
+
+        open_last()
+
+
+def run(arguments: Sequence[str]) -> None:
+    """Run the command line and end the process with the contract's exit code."""
+    sys.exit(code_of(arguments))
+
+
+def code_of(arguments: Sequence[str]) -> int:
+    """Run the command line; give its exit code. Errors go to standard error, one line each."""
+    try:
+        code = cavet.main(args=list(arguments), prog_name="cavet", standalone_mode=False)
+        sys.stdout.flush()
+        return code if isinstance(code, int) else DONE
+    except click.exceptions.Exit as done:
+        return done.exit_code
+    except click.UsageError as error:
+        where = error.ctx.command_path if error.ctx else "cavet"
+        return _tell(f"{where}: {_one_line(error.format_message())}", WRONG)
+    except ExceptionGroup as group:
+        for error in group.exceptions:
+            _tell(str(error), WRONG)
+        if group.split((WrongError, UnreachableError))[1] is not None:
+            raise
+        return WRONG
+    except WrongError as error:
+        return _tell(str(error), WRONG)
+    except UnreachableError as error:
+        return _tell(str(error), UNREACHABLE)
+    except (KeyboardInterrupt, click.Abort):
+        return 130
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())  # the reader has left: nothing more to say
+        return DONE
+
+
+def _one_line(text: str) -> str:
+    return plain(" ".join(text.split()))
+
+
+def _tell(line: str, code: int) -> int:
+    print(line, file=sys.stderr)
+    return code

@@ -1,0 +1,67 @@
+"""`cavet encode PROTOCOL MESSAGE [FIELD=VALUE ...]`: bytes, as hex."""
+
+from __future__ import annotations
+
+import click
+import msgspec
+
+from cavet.protocols import Codec, FieldError, Message, Side, codec, describe, find_form, fitting_forms, read_message
+from cavet.wording import WrongError, hex_pairs
+
+
+@click.command("encode", context_settings={"ignore_unknown_options": True})
+@click.argument("protocol")
+@click.argument("message", required=False)
+@click.argument("fields", nargs=-1, metavar="[FIELD=VALUE ...]")
+@click.option("--response", is_flag=True, help="The board's side, where request and response differ.")
+@click.option("--fields", "list_fields", is_flag=True, help="List the message's fields instead.")
+def command(protocol: str, message: str | None, fields: tuple[str, ...], response: bool, list_fields: bool) -> None:
+    """Print the bytes of a message, as hex. Without MESSAGE: the messages; without fields: the fields."""
+    chosen = codec(protocol)
+    if message is None:
+        list_messages(chosen)
+        return
+    given = split_fields(fields)
+    form = find_form(chosen, message, list(given), response)
+    if list_fields or (not given and has_required(form)):
+        print_fields(chosen, message)
+        return
+    print(hex_pairs(chosen.encode(read_message(form, given))))
+
+
+def split_fields(fields: tuple[str, ...]) -> dict[str, str]:
+    """Take `NAME=VALUE` words apart."""
+    given: dict[str, str] = {}
+    for word in fields:
+        name, equals, value = word.partition("=")
+        if not equals:
+            raise WrongError("encode", found=word, expected="FIELD=VALUE")
+        if name in given:
+            raise FieldError(name, found="this field twice", expected="once")
+        given[name] = value
+    return given
+
+
+def has_required(form: type[Message]) -> bool:
+    return any(field.required for field in msgspec.structs.fields(form))
+
+
+def list_messages(chosen: Codec) -> None:
+    for side in Side:
+        print(f"from the {side.value}:")
+        for name, form in sorted(chosen.forms(side).items()):
+            print(f"  {name:28} {summary(form)}")
+
+
+def summary(form: type[Message]) -> str:
+    return (form.__doc__ or "").split("\n")[0]
+
+
+def print_fields(chosen: Codec, message: str) -> None:
+    forms = fitting_forms(chosen, message)
+    for side, form in forms.items():
+        if len(set(forms.values())) > 1:
+            print(f"from the {side.value}:")
+        print("\n".join(describe(form)) or "no fields")
+        if len(set(forms.values())) == 1:
+            return

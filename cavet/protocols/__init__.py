@@ -1,0 +1,29 @@
+"""Bytes to messages and back, for every protocol in one shape: no I/O, no clock, no board."""
+
+from cavet.protocols._codec import PROTOCOLS, Codec, Decoder, Side, codec
+from cavet.protocols._form import as_fields, describe, find_form, fitting_forms, read_message
+from cavet.protocols._frame import Field, Frame, Span, Unreadable, UnreadTail
+from cavet.protocols._message import FieldError, Message, Range, Words, Written
+
+__all__ = [
+    "PROTOCOLS",
+    "Codec",
+    "Decoder",
+    "Field",
+    "FieldError",
+    "Frame",
+    "Message",
+    "Range",
+    "Side",
+    "Span",
+    "UnreadTail",
+    "Unreadable",
+    "Words",
+    "Written",
+    "as_fields",
+    "codec",
+    "describe",
+    "find_form",
+    "fitting_forms",
+    "read_message",
+]

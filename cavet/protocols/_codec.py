@@ -1,0 +1,59 @@
+"""The one shape that the codecs of all protocols have."""
+
+from __future__ import annotations
+
+import importlib
+from collections.abc import Mapping, Sequence
+from enum import Enum
+from typing import Protocol
+
+from cavet.protocols._frame import Field, Frame
+from cavet.protocols._message import Message
+from cavet.wording import WrongError, listed, nearest
+
+
+class Side(Enum):
+    """Who speaks."""
+
+    HOST = "host"
+    BOARD = "board"
+
+
+class Decoder(Protocol):
+    """Reads a stream, cut anywhere. It never raises on bad bytes, and bounds what it keeps."""
+
+    def feed(self, data: bytes) -> Sequence[Frame]:
+        """Take more bytes; give the frames that are complete now."""
+
+    def finish(self) -> Sequence[Frame]:
+        """The stream has ended: give what is left, as frames too."""
+
+
+class Codec(Protocol):
+    """One protocol. A datagram protocol's decoder takes each datagram as one `feed` and keeps nothing between two."""
+
+    name: str
+
+    def forms(self, side: Side) -> Mapping[str, type[Message]]:
+        """The messages that `side` can say, by the standard's names."""
+
+    def encode(self, message: Message) -> bytes:
+        """Give the bytes of a message."""
+
+    def decoder(self, side: Side) -> Decoder:
+        """Make a decoder for what `side` says."""
+
+    def explain(self, frame: Frame, side: Side) -> Field:
+        """Take a frame apart, down to the bits."""
+
+
+PROTOCOLS = {"firmata": "cavet.protocols.firmata"}
+"""Where the codec of each protocol is; its module has it as `CODEC`."""
+
+
+def codec(name: str) -> Codec:
+    """Give the codec of a protocol by its name."""
+    if name not in PROTOCOLS:
+        raise WrongError("protocol", found=name, expected=listed(PROTOCOLS), nearest=nearest(name, PROTOCOLS))
+    found: Codec = importlib.import_module(PROTOCOLS[name]).CODEC
+    return found

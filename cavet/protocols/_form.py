@@ -1,0 +1,163 @@
+"""Messages written by people: `set-pin-mode pin=9 mode=servo`, and the fields of a message as JSON can hold them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from types import NoneType, UnionType
+from typing import Any, get_args, get_origin
+
+import msgspec
+
+from cavet.protocols._codec import Codec, Side
+from cavet.protocols._message import FieldError, Message, Range, Words, Written, annotations
+from cavet.wording import WrongError, hex_pairs, listed, nearest
+
+
+def fitting_forms(codec: Codec, name: str) -> dict[Side, type[Message]]:
+    """The forms of a message, by who says it. Raises `WrongError` with the nearest name when nobody does."""
+    found = {side: forms[name] for side in Side if name in (forms := codec.forms(side))}
+    if not found:
+        names = sorted({name for side in Side for name in codec.forms(side)})
+        raise WrongError(
+            f"message of {codec.name}", found=name, expected=f"one of {listed(names)}", nearest=nearest(name, names)
+        )
+    return found
+
+
+def find_form(codec: Codec, name: str, given: Sequence[str], response: bool) -> type[Message]:
+    """Choose the form that is meant: the board's when `response`, or where the host's has no such fields."""
+    forms = fitting_forms(codec, name)
+    if response and Side.BOARD in forms:
+        return forms[Side.BOARD]
+    for form in forms.values():
+        if set(given) <= set(form.__struct_fields__):
+            return form
+    return next(iter(forms.values()))
+
+
+def read_message(form: type[Message], given: Mapping[str, str]) -> Message:
+    """Make a message from fields as a person writes them."""
+    fields = annotations(form)
+    for name in given:
+        if name not in fields:
+            raise FieldError(
+                f"{form.NAME}.{name}",
+                found="this field",
+                expected=f"one of {listed(fields)}" if fields else "no fields",
+                nearest=nearest(name, fields),
+            )
+    values = {}
+    for field in msgspec.structs.fields(form):
+        if field.name in given:
+            values[field.name] = _read(f"{form.NAME}.{field.name}", *fields[field.name], given[field.name])
+        elif field.required:
+            raise FieldError(
+                f"{form.NAME}.{field.name}",
+                found="nothing",
+                expected=f"{kind(*fields[field.name])}; the fields are {listed(fields, 'and')}",
+            )
+    return form(**values)
+
+
+def _read(place: str, bare: Any, notes: tuple[Any, ...], text: str) -> Any:
+    expected = kind(bare, notes)
+    bare = _without_none(bare)
+    for note in notes:
+        if isinstance(note, Written):
+            return note.read(place, text)
+    if bare is str:
+        return text.removeprefix("@")
+    if bare is bool:
+        return _read_switch(place, text)
+    if bare is bytes:
+        return _read_bytes(place, text)
+    return _read_number(place, notes, text, expected)
+
+
+def _read_switch(place: str, text: str) -> bool:
+    words = {"1": True, "on": True, "true": True, "0": False, "off": False, "false": False}
+    if text.lower() not in words:
+        raise FieldError(place, found=text, expected="on or off")
+    return words[text.lower()]
+
+
+def _read_bytes(place: str, text: str) -> bytes:
+    if text.startswith("@"):
+        return text[1:].encode()
+    try:
+        return bytes.fromhex(text.removeprefix("0x").replace(",", " "))
+    except ValueError as error:
+        raise FieldError(place, found=text, expected="hex pairs, or text after @") from error
+
+
+def _read_number(place: str, notes: tuple[Any, ...], text: str, expected: str) -> int:
+    for note in notes:
+        if isinstance(note, Words):
+            named = {word.replace(" ", "-"): number for number, word in note.of.items()}
+            if text.lower().replace(" ", "-").replace("_", "-") in named:
+                return named[text.lower().replace(" ", "-").replace("_", "-")]
+    try:
+        number = int(text, 16) if text.lower().startswith("0x") else int(text, 10)
+    except ValueError as error:
+        words = [word for note in notes if isinstance(note, Words) for word in note.of.values()]
+        raise FieldError(place, found=text, expected=expected, nearest=nearest(text, words)) from error
+    for note in notes:
+        if isinstance(note, Range) and not note.low <= number <= note.high:
+            raise FieldError(place, found=number, expected=str(note))
+    return number
+
+
+def _without_none(bare: Any) -> Any:
+    if get_origin(bare) is not UnionType:
+        return bare
+    (choice,) = [choice for choice in get_args(bare) if choice is not NoneType]
+    return choice
+
+
+def kind(bare: Any, notes: tuple[Any, ...]) -> str:
+    """Say in words what a field can be."""
+    range_ = next((f" {note}" for note in notes if isinstance(note, Range)), "")
+    words = next((f" ({', '.join(note.of.values())})" for note in notes if isinstance(note, Words)), "")
+    bare = _without_none(bare)
+    for note in notes:
+        if isinstance(note, Written):
+            return note.looks
+    if bare is bool:
+        return "on or off"
+    if bare is bytes:
+        return f"bytes as hex or @text{f', length{range_}' if range_ else ''}"
+    if bare is str:
+        return "text"
+    return f"a number{range_}{words}"
+
+
+def describe(form: type[Message]) -> list[str]:
+    """List a message's fields for a person: name, what it can be, its default."""
+    notes = annotations(form)
+    lines = []
+    for field in msgspec.structs.fields(form):
+        default = "" if field.required else f", else {_shown_default(field.default)}"
+        lines.append(f"{field.name}: {kind(*notes[field.name])}{default}")
+    return lines
+
+
+def _shown_default(value: Any) -> str:
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if value is None or value in (b"", "", ()):
+        return "none"
+    return str(value)
+
+
+def as_fields(message: Message) -> dict[str, Any]:
+    """Give the fields as JSON can hold them: numbers as on the wire, words beside them, bytes as hex pairs."""
+    fields: dict[str, Any] = {}
+    for name, (_, notes) in annotations(type(message)).items():
+        value = getattr(message, name)
+        if value is None:
+            continue
+        fields[name] = hex_pairs(value) if isinstance(value, bytes) else msgspec.to_builtins(value)
+        for note in notes:
+            if isinstance(note, Words) and value in note.of:
+                fields[f"{name}_name"] = note.of[value]
+    return fields

@@ -1,0 +1,82 @@
+"""What every message is: a frozen value with the standard's field names, checked when it is made."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Callable
+from typing import Annotated, Any, ClassVar, get_args, get_origin, get_type_hints
+
+import msgspec
+
+from cavet.wording import WrongError
+
+
+class FieldError(WrongError):
+    """A message was to be made with a field that the protocol can't carry."""
+
+
+class Range(msgspec.Struct, frozen=True):
+    """The least and the greatest number that a field can be; for bytes and lists, their length."""
+
+    low: int
+    high: int
+
+    def __str__(self) -> str:
+        return f"{self.low}" if self.low == self.high else f"{self.low} to {self.high}"
+
+
+class Words(msgspec.Struct, frozen=True):
+    """The standard's words for some of a field's numbers."""
+
+    of: dict[int, str]
+
+
+class Written(msgspec.Struct, frozen=True):
+    """How a person writes a field of a shape of its own: what it looks like, and the reader for it."""
+
+    looks: str
+    read: Callable[[str, str], Any]
+    """Takes the place, for its error, and the text."""
+
+
+class Message(msgspec.Struct, frozen=True, kw_only=True):
+    """A message of some protocol. One that exists can be sent: its fields are in range."""
+
+    NAME: ClassVar[str]
+
+    def __post_init__(self) -> None:
+        for name, low, high in limits(type(self)):
+            value = getattr(self, name)
+            if not low <= (value if isinstance(value, int) else len(value)) <= high:
+                raise FieldError(f"{self.NAME}.{name}", found=_shown(value), expected=_wanted(value, low, high))
+
+
+def _shown(value: Any) -> object:
+    return value if isinstance(value, int) else f"a length of {len(value)}"
+
+
+def _wanted(value: Any, low: int, high: int) -> str:
+    return f"{low} to {high}" if isinstance(value, int) else f"a length of {low} to {high}"
+
+
+@functools.cache
+def limits(form: type[Message]) -> tuple[tuple[str, int, int], ...]:
+    """The fields of a message class that have a range: name, least, greatest."""
+    found = []
+    for name, (_, notes) in annotations(form).items():
+        found += [(name, note.low, note.high) for note in notes if isinstance(note, Range)]
+    return tuple(found)
+
+
+@functools.cache
+def annotations(form: type[Message]) -> dict[str, tuple[Any, tuple[Any, ...]]]:
+    """The fields of a message class: the bare type of each, and the notes on it (`Range`, `Words`)."""
+    hints = get_type_hints(form, include_extras=True)
+    return {name: _taken_apart(hints[name]) for name in form.__struct_fields__}
+
+
+def _taken_apart(hint: Any) -> tuple[Any, tuple[Any, ...]]:
+    if get_origin(hint) is Annotated:
+        bare, *notes = get_args(hint)
+        return bare, tuple(notes)
+    return hint, ()

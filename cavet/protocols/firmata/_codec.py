@@ -1,0 +1,321 @@
+"""Reading a stream of Firmata, writing its messages, and taking a frame apart."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from typing import Any
+
+from cavet.protocols._codec import Side
+from cavet.protocols._frame import Field, Frame, Span, Unreadable
+from cavet.protocols._message import FieldError, Message, limits
+from cavet.protocols.firmata._messages import (
+    FROM_BOARD,
+    FROM_HOST,
+    AnalogMessage,
+    ChannelMessage,
+    DigitalMessage,
+    Sysex,
+    SysexMessage,
+)
+from cavet.protocols.firmata._pieces import Piece, ShortError
+
+MAX_SYSEX_BYTES = 4096
+"""The longest system exclusive message that is read, its F0 and F7 included."""
+MAX_STRAY_BYTES = 64
+"""How many bytes outside any message are told as one piece."""
+
+SYSEX, END_SYSEX, FIRST_REAL_TIME = 0xF0, 0xF7, 0xF8
+_REAL_TIME = bytes(range(FIRST_REAL_TIME, 0x100))
+_INSIDE_SYSEX = re.compile(rb"[\x00-\x7f\xf8-\xff]*")
+_STRAY = re.compile(rb"[\x00-\x7f]*")
+
+
+class _Vocabulary:
+    """All that one side can say."""
+
+    def __init__(self, forms: tuple[type[ChannelMessage] | type[SysexMessage], ...]) -> None:
+        self.forms: dict[str, type[Message]] = {form.NAME: form for form in forms}
+        self.sysex: dict[int, type[SysexMessage]] = {}
+        self.channel: list[type[ChannelMessage] | None] = [None] * 256
+        for form in forms:
+            if issubclass(form, ChannelMessage):
+                for low in range(16 if form.CHANNEL else 1):
+                    self.channel[form.COMMAND | low] = form
+            elif form is not Sysex:
+                self.sysex[form.COMMAND] = form
+
+
+_VOCABULARIES = {Side.HOST: _Vocabulary(FROM_HOST), Side.BOARD: _Vocabulary(FROM_BOARD)}
+
+
+class FirmataDecoder:
+    """Reads what one side says. Every byte comes out in exactly one frame, however the stream is cut.
+
+    Inside a system exclusive message real-time bytes (F8 to FF) are passed over and belong to its frame, as MIDI lets
+    them stand anywhere; any other command byte ends it unread.
+    """
+
+    def __init__(self, side: Side) -> None:
+        self._side = side
+        self._vocabulary = _VOCABULARIES[side]
+        self._offset = 0
+        self._rest = b""
+        self._skipping = False
+
+    def feed(self, data: bytes) -> list[Frame]:
+        """Take more bytes; give the frames that are complete now."""
+        data = self._rest + data if self._rest else bytes(data)
+        frames: list[Frame] = []
+        channel = self._vocabulary.channel
+        at, size, base = 0, len(data), self._offset
+        while at < size:
+            first = data[at]
+            form = channel[first]
+            if form is AnalogMessage and at + 2 < size and data[at + 1] < 0x80 and data[at + 2] < 0x80:
+                message = AnalogMessage(pin=first & 15, value=data[at + 1] | data[at + 2] << 7)
+                frames.append(Frame(message, data[at : at + 3], base + at))
+                at += 3
+                continue
+            frame = self._frame(data, at, base + at)
+            if frame is None:
+                break
+            frames.append(frame)
+            at += len(frame.data)
+        self._rest = data[at:]
+        self._offset = base + at
+        return frames
+
+    def finish(self) -> list[Frame]:
+        """The stream has ended: what is left is unreadable."""
+        if not self._rest:
+            return []
+        rest, self._rest = self._rest, b""
+        reason = "outside any message" if rest[0] < 0x80 or self._skipping else "the stream ends inside this message"
+        frame = Frame(Unreadable(reason=reason), rest, self._offset, (reason,))
+        self._offset += len(rest)
+        self._skipping = False
+        return [frame]
+
+    def _frame(self, data: bytes, at: int, offset: int) -> Frame | None:
+        """Read the frame that begins at `at`; `None` when it is not all there."""
+        first = data[at]
+        if self._skipping:
+            return self._skip(data, at, offset)
+        if first == SYSEX:
+            return self._sysex(data, at, offset)
+        if first < 0x80:
+            return self._stray(data, at, offset)
+        form = self._vocabulary.channel[first]
+        if form is None:
+            what = "ends no system exclusive message" if first == END_SYSEX else f"is no command of the {self._side.value}"
+            return _unreadable(data[at : at + 1], offset, f"{first:02X} {what}")
+        return _channel_frame(form, data, at, offset)
+
+    def _stray(self, data: bytes, at: int, offset: int) -> Frame | None:
+        end = _end_of(_STRAY, data, at)
+        if end == len(data) and end - at < MAX_STRAY_BYTES:
+            return None
+        return _unreadable(data[at : min(end, at + MAX_STRAY_BYTES)], offset, "outside any message")
+
+    def _sysex(self, data: bytes, at: int, offset: int) -> Frame | None:
+        end = _end_of(_INSIDE_SYSEX, data, at + 1)
+        closed = end < len(data) and data[end] == END_SYSEX
+        if end + closed - at > MAX_SYSEX_BYTES:
+            self._skipping = True
+            reason = f"no end within {MAX_SYSEX_BYTES} bytes"
+            return _unreadable(data[at : at + MAX_SYSEX_BYTES], offset, reason)
+        if end == len(data):
+            return None
+        if not closed:
+            return _unreadable(data[at:end], offset, f"ended by {data[end]:02X} before its F7")
+        return _sysex_frame(self._vocabulary, data[at : end + 1], offset)
+
+    def _skip(self, data: bytes, at: int, offset: int) -> Frame | None:
+        """Go on behind the first bytes of a message that is too long, up to its end."""
+        end = _end_of(_INSIDE_SYSEX, data, at)
+        ended = end < len(data)
+        end += ended and data[end] == END_SYSEX
+        if end - at > MAX_SYSEX_BYTES:
+            end = at + MAX_SYSEX_BYTES
+        elif not ended:
+            return None
+        else:
+            self._skipping = False
+            if end == at:
+                return self._frame(data, at, offset)
+        return _unreadable(data[at:end], offset, "still the message that is too long")
+
+
+def _end_of(pattern: re.Pattern[bytes], data: bytes, at: int) -> int:
+    match = pattern.match(data, at)
+    assert match is not None  # both patterns match nothing, too
+    return match.end()
+
+
+def _unreadable(data: bytes, offset: int, reason: str) -> Frame:
+    return Frame(Unreadable(reason=reason), data, offset, (reason,))
+
+
+def _channel_frame(form: type[ChannelMessage], data: bytes, at: int, offset: int) -> Frame | None:
+    end = at + 1 + form.DATA_BYTES
+    for place in range(at + 1, min(end, len(data))):
+        if data[place] > 0x7F:
+            return _unreadable(data[at:place], offset, f"{form.NAME} ended by {data[place]:02X} before its last byte")
+    if end > len(data):
+        return None
+    fields: dict[str, Any] = {form.CHANNEL: data[at] & 15} if form.CHANNEL else {}
+    wire = data[at:end]
+    return _built(form, fields, wire[1:], wire, offset)
+
+
+def _sysex_frame(vocabulary: _Vocabulary, wire: bytes, offset: int) -> Frame:
+    content = _content(wire)
+    if not content:
+        return _unreadable(wire, offset, "a system exclusive message without a command")
+    form = vocabulary.sysex.get(content[0])
+    if form is None:
+        return Frame(Sysex(command=content[0], data=content[1:]), wire, offset)
+    return _built(form, {}, content[1:], wire, offset)
+
+
+def _content(wire: bytes) -> bytes:
+    """What stands between F0 and F7, without real-time bytes."""
+    return wire[1:-1].translate(None, _REAL_TIME)
+
+
+def _built(
+    form: type[ChannelMessage] | type[SysexMessage], fields: dict[str, Any], body: bytes, wire: bytes, offset: int
+) -> Frame:
+    """Make the message from its body. What is out of range is brought inside it, and told."""
+    problems: list[str] = []
+    at = 0
+    try:
+        for piece in form.LAYOUT:
+            at = piece.take(body, at, fields, problems)
+        if at < len(body):
+            problems.append(f"{form.NAME}: {len(body) - at} bytes more than expected")
+        _bring_inside(form, fields, problems)
+        return Frame(form(**fields), wire, offset, tuple(problems))
+    except ShortError as short:
+        return _unreadable(wire, offset, f"{form.NAME} ends before its {short.name}")
+    except FieldError as error:
+        return _unreadable(wire, offset, str(error))
+
+
+def _bring_inside(form: type[Message], fields: dict[str, Any], problems: list[str]) -> None:
+    for name, low, high in limits(form):
+        value = fields.get(name)
+        if isinstance(value, int) and not low <= value <= high:
+            problems.append(f"{name}: found {value}, expected {low} to {high}")
+            fields[name] = value & high if form is DigitalMessage else max(low, min(high, value))
+
+
+def encode(message: Message) -> bytes:
+    """Give the bytes of a message."""
+    if isinstance(message, ChannelMessage):
+        head = message.COMMAND | getattr(message, message.CHANNEL) if message.CHANNEL else message.COMMAND
+        out = bytearray((head,))
+    elif isinstance(message, Sysex):
+        return bytes((SYSEX, message.command, *message.data, END_SYSEX))
+    elif isinstance(message, SysexMessage):
+        out = bytearray((SYSEX, message.COMMAND))
+    else:
+        raise FieldError("message", found=message.NAME, expected="a message of Firmata")
+    for piece in message.LAYOUT:
+        piece.put(message, out)
+    if isinstance(message, SysexMessage):
+        out.append(END_SYSEX)
+    return bytes(out)
+
+
+def decode_from(side: Side, data: bytes) -> list[Frame]:
+    """Read a whole stream at once."""
+    decoder = FirmataDecoder(side)
+    return [*decoder.feed(data), *decoder.finish()]
+
+
+def explain(frame: Frame) -> Field:
+    """Take a frame apart: its command, then its fields, each with the bits where it lies."""
+    message, wire = frame.message, frame.data
+    spans = ((0, 8 * len(wire)),)
+    problem = "; ".join(frame.problems)
+    if isinstance(message, ChannelMessage):
+        fields = _explain_channel(message, wire)
+    elif isinstance(message, SysexMessage):
+        fields = _explain_sysex(message, wire)
+    else:
+        return Field(name=message.NAME, spans=spans, raw=wire, problem=problem)
+    return Field(name=message.NAME, spans=spans, raw=wire, meaning=_meaning(message), problem=problem, fields=fields)
+
+
+def _meaning(message: Message) -> str:
+    return (type(message).__doc__ or "").split("\n")[0]
+
+
+def _explain_channel(message: ChannelMessage, wire: bytes) -> tuple[Field, ...]:
+    if message.CHANNEL:
+        fields = [
+            Field(name="command", spans=((0, 4),), raw=wire[0] >> 4, meaning=message.NAME),
+            Field(name=message.CHANNEL, spans=((4, 4),), raw=wire[0] & 15, value=getattr(message, message.CHANNEL)),
+        ]
+    else:
+        fields = [Field(name="command", spans=((0, 8),), raw=wire[0], meaning=message.NAME)]
+    positions = range(1, len(wire))
+    return (*fields, *_explain_body(message, wire[1:], positions, message.LAYOUT))
+
+
+def _explain_sysex(message: SysexMessage, wire: bytes) -> tuple[Field, ...]:
+    positions = [place for place in range(1, len(wire) - 1) if wire[place] < 0x80]
+    body = bytes(wire[place] for place in positions[1:])
+    command = wire[positions[0]]
+    begin = Field(name="start", spans=((0, 8),), raw=SYSEX, meaning="start of a system exclusive message")
+    what = Field(name="command", spans=((8 * positions[0], 8),), raw=command, value=command, meaning=message.NAME)
+    end = Field(name="end", spans=((8 * (len(wire) - 1), 8),), raw=END_SYSEX, meaning="end of the message")
+    real_time = [
+        Field(name="real-time", spans=((8 * place, 8),), raw=wire[place], meaning="passed over: not part of the message")
+        for place in range(1, len(wire) - 1)
+        if wire[place] >= FIRST_REAL_TIME
+    ]
+    if isinstance(message, Sysex):
+        spans = tuple((8 * place, 8) for place in positions[1:])
+        inside = [Field(name="data", spans=spans, raw=body, value=body)] if body else []
+    else:
+        inside = _explain_body(message, body, positions[1:], message.LAYOUT)
+    return (begin, what, *inside, *real_time, end)
+
+
+def _explain_body(message: Any, body: bytes, positions: Any, layout: tuple[Piece, ...]) -> list[Field]:
+    def placed(first: int, last: int) -> tuple[Span, ...]:
+        return tuple((8 * positions[place] + 1, 7) for place in range(first, last))
+
+    fields: list[Field] = []
+    at = 0
+    for piece in layout:
+        at, found = piece.explain(body, at, placed, message)
+        fields += found
+    if at < len(body):
+        fields.append(
+            Field(name="more", spans=placed(at, len(body)), raw=body[at:], problem="bytes that belong to no field")
+        )
+    return fields
+
+
+class _Codec:
+    name = "firmata"
+
+    def forms(self, side: Side) -> Mapping[str, type[Message]]:
+        return _VOCABULARIES[side].forms
+
+    def encode(self, message: Message) -> bytes:
+        return encode(message)
+
+    def decoder(self, side: Side) -> FirmataDecoder:
+        return FirmataDecoder(side)
+
+    def explain(self, frame: Frame, side: Side) -> Field:
+        del side  # a message knows its own
+        return explain(frame)
+
+
+CODEC = _Codec()
