@@ -77,8 +77,8 @@ def code_of(arguments: Sequence[str]) -> int:
         where = error.ctx.command_path if error.ctx else "cavet"
         return _tell(f"{where}: {_one_line(error.format_message())}", WRONG)
     except ExceptionGroup as group:
-        for error in group.exceptions:
-            _tell(str(error), WRONG)
+        for each in group.exceptions:
+            _tell(str(each), WRONG)
         if group.split((WrongError, UnreachableError))[1] is not None:
             raise
         return WRONG

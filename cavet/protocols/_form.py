@@ -9,7 +9,7 @@ from typing import Any, get_args, get_origin
 import msgspec
 
 from cavet.protocols._codec import Codec, Side
-from cavet.protocols._message import FieldError, Message, Range, Words, Written, annotations
+from cavet.protocols._message import FieldError, Message, Range, Words, Written, field_notes
 from cavet.wording import WrongError, hex_pairs, listed, nearest
 
 
@@ -37,7 +37,7 @@ def find_form(codec: Codec, name: str, given: Sequence[str], response: bool) -> 
 
 def read_message(form: type[Message], given: Mapping[str, str]) -> Message:
     """Make a message from fields as a person writes them."""
-    fields = annotations(form)
+    fields = field_notes(form)
     for name in given:
         if name not in fields:
             raise FieldError(
@@ -133,7 +133,7 @@ def kind(bare: Any, notes: tuple[Any, ...]) -> str:
 
 def describe(form: type[Message]) -> list[str]:
     """List a message's fields for a person: name, what it can be, its default."""
-    notes = annotations(form)
+    notes = field_notes(form)
     lines = []
     for field in msgspec.structs.fields(form):
         default = "" if field.required else f", else {_shown_default(field.default)}"
@@ -152,7 +152,7 @@ def _shown_default(value: Any) -> str:
 def as_fields(message: Message) -> dict[str, Any]:
     """Give the fields as JSON can hold them: numbers as on the wire, words beside them, bytes as hex pairs."""
     fields: dict[str, Any] = {}
-    for name, (_, notes) in annotations(type(message)).items():
+    for name, (_, notes) in field_notes(type(message)).items():
         value = getattr(message, name)
         if value is None:
             continue

@@ -63,13 +63,13 @@ def _wanted(value: Any, low: int, high: int) -> str:
 def limits(form: type[Message]) -> tuple[tuple[str, int, int], ...]:
     """The fields of a message class that have a range: name, least, greatest."""
     found = []
-    for name, (_, notes) in annotations(form).items():
+    for name, (_, notes) in field_notes(form).items():
         found += [(name, note.low, note.high) for note in notes if isinstance(note, Range)]
     return tuple(found)
 
 
 @functools.cache
-def annotations(form: type[Message]) -> dict[str, tuple[Any, tuple[Any, ...]]]:
+def field_notes(form: type[Message]) -> dict[str, tuple[Any, tuple[Any, ...]]]:
     """The fields of a message class: the bare type of each, and the notes on it (`Range`, `Words`)."""
     hints = get_type_hints(form, include_extras=True)
     return {name: _taken_apart(hints[name]) for name in form.__struct_fields__}

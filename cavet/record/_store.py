@@ -103,7 +103,8 @@ def read_record(path: Path) -> Iterator[Event]:
         if found != str(FORMAT):
             raise WrongError(str(path), found=f"format {found}", expected=f"format {FORMAT}")
         for row in database.execute("SELECT * FROM events ORDER BY number"):
-            yield Event(*row[:7], _restored(row[7]), row[8])
+            number, t, kind, board, cause, topic, subject, value, note = row
+            yield Event(number, t, kind, board, cause, topic, subject, _restored(value), note)
     except sqlite3.DatabaseError as error:
         raise WrongError(str(path), found=str(error), expected="a record that can be read") from error
     finally:

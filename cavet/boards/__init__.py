@@ -1,0 +1,30 @@
+"""Simulated boards: the truth of a bench. Time and causes are handed in; nothing here knows of a host."""
+
+from cavet.boards._board import Board, BoardState, Carried, CauseOf, Outgoing
+from cavet.boards._circuit import Circuit, PinRefusedError
+from cavet.boards._defects import Defect
+from cavet.boards._pins import Pin, PinMode
+from cavet.boards._profile import PinProfile, Profile
+from cavet.boards._rig import Quantity, Rig
+from cavet.boards._telling import Tell, telling
+from cavet.boards._world import World
+
+__all__ = [
+    "Board",
+    "BoardState",
+    "Carried",
+    "CauseOf",
+    "Circuit",
+    "Defect",
+    "Outgoing",
+    "Pin",
+    "PinMode",
+    "PinProfile",
+    "PinRefusedError",
+    "Profile",
+    "Quantity",
+    "Rig",
+    "Tell",
+    "World",
+    "telling",
+]

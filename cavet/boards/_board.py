@@ -1,0 +1,152 @@
+"""A board: a circuit, the firmware that works it, and the link's side of its life: it boots, hears, and speaks."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Callable
+from enum import Enum
+from math import inf
+from typing import Protocol
+
+import msgspec
+
+from cavet.boards._circuit import Circuit
+from cavet.boards._defects import Defect
+from cavet.boards._pins import Pin
+from cavet.boards._profile import Profile
+from cavet.boards._telling import Tell
+from cavet.protocols import Frame
+from cavet.record import Kind
+
+
+class BoardState(Enum):
+    """How a board stands towards its link."""
+
+    SHUT = "shut"
+    DEAF = "boots"
+    RUNNING = "runs"
+
+
+Carried = Callable[[int, bytes], int]
+"""Gives the event that brought a frame over the link, by the offset behind its last byte, and its bytes."""
+CauseOf = Callable[[Frame], int]
+"""The same for a frame of the firmware's decoder."""
+MAX_SEAMS = 256
+
+
+class Outgoing(msgspec.Struct):
+    """Bytes that a board says, the event they follow from, and when it is ready to say them."""
+
+    data: bytes
+    cause: int | None
+    at: float
+
+
+class Firmware(Protocol):
+    """What a board runs. It speaks one protocol; it works on the circuit."""
+
+    def start(self, now: float) -> None:
+        """Begin anew, as after power-on."""
+
+    def feed(self, data: bytes, now: float, cause_of: CauseOf) -> None:
+        """Hear bytes."""
+
+    def levels_changed(self, pins: list[Pin], now: float) -> None:
+        """Input pins have changed."""
+
+    def advance(self, now: float) -> float:
+        """Do what is due; give when something is due next."""
+
+    def take_out(self) -> list[Outgoing]:
+        """Give what it wants to say, and forget it."""
+
+
+class Board:
+    """A simulated board on a link. `failsafe` is after how long a silence its outputs go to rest, 0 for never."""
+
+    def __init__(
+        self, name: str, circuit: Circuit, firmware: Firmware, tell: Tell, *, failsafe: float = 0.0
+    ) -> None:
+        self.name = name
+        self.circuit = circuit
+        self.firmware = firmware
+        self.state = BoardState.SHUT
+        self.defects: list[Defect] = []
+        self._tell = tell
+        self._failsafe = failsafe
+        self._quiet_at = inf
+        self._boots_at = inf
+        self._fed = 0
+        self._seams: deque[tuple[int, int]] = deque(maxlen=MAX_SEAMS)
+
+    @property
+    def profile(self) -> Profile:
+        return self.circuit.profile
+
+    def opened(self, now: float) -> None:
+        """Its link was opened: that resets it, and it is deaf while it boots."""
+        self.circuit.reset(now)
+        self.state = BoardState.DEAF
+        self._boots_at = now + self.profile.boot
+        self._quiet_at = inf
+        self.firmware.take_out()
+        self._tell(Kind.BOARD, "board", self.name, "reset", None, "its link was opened")
+
+    def closed(self, now: float) -> None:
+        """Its link was shut; it keeps its outputs as they are, unless it has a failsafe."""
+        self.state = BoardState.SHUT
+        self._boots_at = inf
+        self.firmware.take_out()
+
+    def feed(self, data: bytes, offset: int, now: float, carried: Carried) -> None:
+        """Bytes have arrived, the first of them at `offset` in the link's stream. While it boots they are lost."""
+        if self.state is not BoardState.RUNNING:
+            note = f"{len(data)} bytes not heard: the board {self.state.value}"
+            self._tell(Kind.LOST, "bytes", str(len(data)), data, carried(offset + len(data), data), note)
+            return
+        if self._failsafe:
+            self._quiet_at = now + self._failsafe
+        if not self._seams or offset - self._fed != self._seams[-1][1] - self._seams[-1][0]:
+            self._seams.append((self._fed, offset))
+        self._fed += len(data)
+        self.firmware.feed(data, now, lambda frame: carried(self._in_stream(frame.end), frame.data))
+
+    def _in_stream(self, end: int) -> int:
+        """Where in the link's stream the firmware's byte before `end` stood; lost bytes make the two differ."""
+        for fed, offset in reversed(self._seams):
+            if fed < end:
+                return offset + end - fed
+        return end
+
+    def levels_changed(self, pins: list[Pin], now: float) -> None:
+        if self.state is BoardState.RUNNING:
+            self.firmware.levels_changed(pins, now)
+
+    def advance(self, now: float) -> float:
+        """Do what is due; give when something is due next."""
+        if self.state is BoardState.DEAF and now >= self._boots_at:
+            self.state = BoardState.RUNNING
+            self._boots_at = inf
+            self._fed = 0
+            self._seams.clear()
+            self._tell(Kind.BOARD, "board", self.name, "runs")
+            self.firmware.start(now)
+        if now >= self._quiet_at:
+            self._quiet_at = inf
+            cause = self._tell(Kind.BOARD, "board", self.name, "failsafe", None, "the host was silent for too long")
+            self.circuit.rest(now, cause)
+        due = self.firmware.advance(now) if self.state is BoardState.RUNNING else inf
+        return min(due, self._boots_at, self._quiet_at)
+
+    def take_out(self) -> list[Outgoing]:
+        """Give what it says now; a late board says it later."""
+        out = self.firmware.take_out()
+        delay = sum(defect.delay for defect in self.defects if defect.on and defect.kind == "late")
+        for outgoing in out:
+            outgoing.at += delay
+        return out
+
+    def spoil(self, defects: list[Defect], now: float) -> None:
+        """Take up its defects as they are switched now."""
+        self.defects = [defect for defect in defects if defect.board == self.name]
+        self.circuit.spoil(self.defects, now)

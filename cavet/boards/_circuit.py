@@ -1,0 +1,161 @@
+"""A board's pins and what is wired to them: what its firmware works on."""
+
+from __future__ import annotations
+
+from cavet.boards._defects import Defect
+from cavet.boards._pins import Pin, PinMode
+from cavet.boards._profile import Profile
+from cavet.boards._telling import Tell
+from cavet.boards.parts import Part
+from cavet.record import Kind
+from cavet.wording import listed
+
+
+class PinRefusedError(Exception):
+    """The firmware was asked for something that a pin can't do; the text says so, and what could."""
+
+
+class Circuit:
+    """Pins, parts, and the wires between them."""
+
+    def __init__(self, profile: Profile, parts: list[Part], tell: Tell) -> None:
+        self.profile = profile
+        self.parts = {part.name: part for part in parts}
+        self._tell = tell
+        self.pins = {number: Pin(number) for number in profile.pins}
+        self._swapped: dict[int, int] = {}
+        self._wired: dict[int, tuple[Part, str]] = {}
+        self._rewire()
+
+    def _rewire(self) -> None:
+        self._wired = {
+            self._swapped.get(pin, pin): (part, wire) for part in self.parts.values() for wire, pin in part.wires.items()
+        }
+
+    def wired_to(self, pin: int) -> tuple[Part, str] | None:
+        """The part that really hangs on a pin, and its wire's name."""
+        return self._wired.get(pin)
+
+    def reset(self, now: float) -> None:
+        """All pins as after power-on: inputs, nothing driven."""
+        for pin in self.pins.values():
+            drove = pin.mode.drives and pin.value
+            pin.mode, pin.value, pin.pulse_us, pin.cause = PinMode.INPUT, 0, 0, None
+            if drove:
+                self._pass_on(pin, now)
+
+    def rest(self, now: float, cause: int | None) -> None:
+        """Drive every output low; servos get no more pulses."""
+        for pin in self.pins.values():
+            if pin.mode.drives and pin.value:
+                pin.pulse_us = 0
+                self._drive(pin, 0, now, cause)
+
+    def set_mode(self, number: int, mode: PinMode, now: float, cause: int | None) -> None:
+        """Give a pin a mode, also the one it has; what it was driving ends."""
+        pin = self._able(number, mode)
+        drove = pin.mode.drives and pin.value
+        pin.mode, pin.value, pin.pulse_us = mode, 0, 0
+        pin.cause = self._tell(Kind.DRIVEN, "pin", str(number), mode.value, cause, "mode")
+        if drove:
+            self._pass_on(pin, now)
+
+    def _able(self, number: int, mode: PinMode) -> Pin:
+        profile = self.profile.pins.get(number)
+        if profile is None:
+            raise PinRefusedError(f"there is no pin {number}: {self.profile.name} has 0 to {max(self.profile.pins)}")
+        if profile.reserved:
+            raise PinRefusedError(f"pin {number} is kept for {profile.reserved}")
+        if mode not in profile.modes:
+            able = listed(self.profile.able(mode), "and") or "no pin"
+            raise PinRefusedError(f"pin {number} has no {mode.value}: {mode.value} is on {able}")
+        return self.pins[number]
+
+    def write_level(self, number: int, high: bool, now: float, cause: int | None) -> None:
+        """Drive an output pin."""
+        self._drive(self._in_mode(number, PinMode.OUTPUT), int(high), now, cause)
+
+    def write_duty(self, number: int, duty: int, now: float, cause: int | None) -> None:
+        """Give a PWM pin its duty, 0 to 255."""
+        self._drive(self._in_mode(number, PinMode.PWM), duty, now, cause)
+
+    def write_pulse(self, number: int, microseconds: int, written: int, now: float, cause: int | None) -> None:
+        """Give a servo pin the width of its pulses; `written` is the number that this was told with."""
+        pin = self._in_mode(number, PinMode.SERVO)
+        pin.pulse_us = microseconds
+        self._drive(pin, written, now, cause)
+
+    def _in_mode(self, number: int, mode: PinMode) -> Pin:
+        pin = self.pins.get(number)
+        if pin is None or pin.mode is not mode:
+            found = f"is in mode {pin.mode.value}" if pin else "does not exist"
+            raise PinRefusedError(f"pin {number} {found}: this needs mode {mode.value}")
+        return pin
+
+    def _drive(self, pin: Pin, value: int, now: float, cause: int | None) -> None:
+        pin.value = value
+        if pin.dead:
+            note = f"pin {pin.number} took it, but its line stays low: the pin is dead, or its wire is broken"
+            self._tell(Kind.LOST, "pin", str(pin.number), value, cause, note)
+            return
+        note = f"{pin.pulse_us} µs" if pin.mode is PinMode.SERVO else pin.mode.value
+        pin.cause = self._tell(Kind.DRIVEN, "pin", str(pin.number), value, cause, note)
+        self._pass_on(pin, now)
+
+    def _pass_on(self, pin: Pin, now: float) -> None:
+        wired = self._wired.get(pin.number)
+        if wired is not None:
+            part, wire = wired
+            part.follow(wire, pin, now)
+
+    def read_level(self, number: int) -> bool:
+        """The level at a pin: what is wired to it decides, else its pull-up, else it floats low."""
+        pin = self.pins[number]
+        if pin.mode.drives:
+            return pin.duty > 0
+        wired = self._wired.get(number)
+        level = wired[0].level(wired[1]) if wired else None
+        if pin.dead:
+            return False
+        return level if level is not None else pin.mode is PinMode.PULL_UP
+
+    def read_counts(self, number: int, now: float) -> int:
+        """What the converter reads at a pin, in counts."""
+        bits = self.profile.pins[number].modes.get(PinMode.ANALOG, 10)
+        wired = self._wired.get(number)
+        if wired is None or self.pins[number].dead:
+            return 0
+        full = (1 << bits) - 1
+        return min(full, max(0, round(full * wired[0].voltage(wired[1], now) / self.profile.supply)))
+
+    def settle(self) -> list[Pin]:
+        """Look at all input pins; give those whose level has changed."""
+        changed = []
+        for pin in self.pins.values():
+            if not pin.mode.reads:
+                continue
+            level = self.read_level(pin.number)
+            if level != pin.level:
+                pin.level = level
+                wired = self._wired.get(pin.number)
+                cause = wired[0].cause if wired else None
+                pin.cause = self._tell(Kind.LEVEL, "pin", str(pin.number), level, cause)
+                changed.append(pin)
+        return changed
+
+    def current(self, now: float) -> float:
+        """What all parts draw from the board, in A."""
+        return sum(part.current(now) for part in self.parts.values())
+
+    def spoil(self, defects: list[Defect], now: float) -> None:
+        """Make those of its own defects that are on take effect, and take back the others."""
+        dead = {defect.pin for defect in defects if defect.on and defect.kind == "dead-pin"}
+        swaps = [defect.pins for defect in defects if defect.on and defect.kind == "swapped"]
+        self._swapped = {}
+        for first, second in swaps:
+            self._swapped |= {first: second, second: first}
+        self._rewire()
+        for pin in self.pins.values():
+            pin.dead = pin.number in dead
+            if pin.mode.drives:
+                self._pass_on(pin, now)

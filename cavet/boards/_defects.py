@@ -1,0 +1,33 @@
+"""Things made wrong on purpose."""
+
+from __future__ import annotations
+
+import msgspec
+
+
+class Defect(msgspec.Struct, kw_only=True):
+    """One defect. Which fields it uses follows from its kind; it can be switched while the bench runs.
+
+    Kinds: `dead-pin` (`pin`), `swapped` (`pins`, two of them), `lossy` (`share` of bytes, 0 to 1), `late`
+    (`delay` in seconds).
+    """
+
+    name: str
+    kind: str
+    board: str
+    on: bool = True
+    pin: int | None = None
+    pins: tuple[int, ...] = ()
+    share: float = 0.0
+    delay: float = 0.0
+
+    @property
+    def tells(self) -> str:
+        """What it does, for a person."""
+        if self.kind == "dead-pin":
+            return f"pin {self.pin} is dead"
+        if self.kind == "swapped":
+            return f"the wires of pins {self.pins[0]} and {self.pins[1]} are swapped"
+        if self.kind == "lossy":
+            return f"the link loses {self.share:.1%} of the bytes"
+        return f"the board answers {self.delay * 1000:.0f} ms late"

@@ -1,0 +1,58 @@
+"""Pins: their modes, what was written to them, and what their line carries."""
+
+from __future__ import annotations
+
+from enum import Enum
+
+import msgspec
+
+
+class PinMode(Enum):
+    """What a pin can be set to."""
+
+    INPUT = "input"
+    PULL_UP = "pull-up"
+    OUTPUT = "output"
+    PWM = "pwm"
+    SERVO = "servo"
+    ANALOG = "analog"
+    BUS = "bus"
+
+    @property
+    def drives(self) -> bool:
+        return self in (PinMode.OUTPUT, PinMode.PWM, PinMode.SERVO)
+
+    @property
+    def reads(self) -> bool:
+        return self in (PinMode.INPUT, PinMode.PULL_UP)
+
+
+class Pin(msgspec.Struct):
+    """A pin as it stands. `value` is what was last written to it, as it was written: 0 or 1, a duty of 0 to 255, for a
+    servo an angle or a pulse in µs; `pulse_us` is the pulse that this means.
+
+    `cause` is the event that set it last. The line of a dead pin does not follow.
+    """
+
+    number: int
+    mode: PinMode = PinMode.INPUT
+    value: int = 0
+    pulse_us: int = 0
+    cause: int | None = None
+    dead: bool = False
+    level: bool = False
+    """For an input: the level it reads."""
+
+    @property
+    def duty(self) -> float:
+        """The share of the time during which the line is high, 0 to 1."""
+        if self.dead:
+            return 0.0
+        if self.mode is PinMode.OUTPUT:
+            return float(self.value != 0)
+        return self.value / 255 if self.mode is PinMode.PWM else 0.0
+
+    @property
+    def pulse(self) -> float:
+        """The width of its servo pulses in seconds, 0 while it gives none."""
+        return self.pulse_us / 1e6 if self.mode is PinMode.SERVO and not self.dead else 0.0

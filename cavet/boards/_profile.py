@@ -1,0 +1,34 @@
+"""What a kind of board offers."""
+
+from __future__ import annotations
+
+import msgspec
+
+from cavet.boards._pins import PinMode
+
+
+class PinProfile(msgspec.Struct, frozen=True, kw_only=True):
+    """One pin: its number, its other name where it has one, its modes with their bits, its analog channel."""
+
+    number: int
+    label: str = ""
+    modes: dict[PinMode, int]
+    channel: int | None = None
+    reserved: str = ""
+    """What the pin is kept for, where it can't be used: the link's receiver, say."""
+
+
+class Profile(msgspec.Struct, frozen=True, kw_only=True):
+    """A kind of board. Voltages in V, currents in A, times in s."""
+
+    name: str
+    pins: dict[int, PinProfile]
+    supply: float = 5.0
+    pin_current: float = 0.02
+    board_current: float = 0.12
+    boot: float = 0.0
+    """How long it hears nothing after its link opens."""
+
+    def able(self, mode: PinMode) -> list[int]:
+        """The pins that have a mode."""
+        return [number for number, pin in self.pins.items() if mode in pin.modes]

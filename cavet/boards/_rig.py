@@ -1,0 +1,124 @@
+"""The rig: the bit of the outside world that parts act on and sense, as small equations over time."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from math import inf
+from typing import Protocol
+
+import msgspec
+
+from cavet.expressions import Expression
+
+STEP_SECONDS = 0.02
+"""The longest step of integration. A paddle's full way takes twenty of them."""
+
+
+class Quantity(msgspec.Struct, kw_only=True):
+    """One number of the outside world: a level, a way, a temperature.
+
+    `rate` is its change in units a second; it holds still while `free` is not true, and stays within its limits.
+    """
+
+    name: str
+    unit: str = ""
+    start: float = 0.0
+    low: float = -inf
+    high: float = inf
+    rate: Expression | None = None
+    free: Expression | None = None
+
+
+class Mover(Protocol):
+    """A part whose position or speed the rig can read."""
+
+    def fraction(self, now: float) -> float: ...
+
+
+Function = Callable[[Sequence[float]], float]
+
+
+class Rig:
+    """All quantities, and the parts that their equations name. `advance` brings them to a time."""
+
+    def __init__(self, quantities: Sequence[Quantity], movers: dict[str, Mover]) -> None:
+        self.quantities = list(quantities)
+        self._slots = {quantity.name: slot for slot, quantity in enumerate(self.quantities)}
+        self._movers: list[tuple[int, Mover]] = []
+        names = {name for quantity in quantities for sum_ in (quantity.rate, quantity.free) if sum_ for name in sum_.names}
+        for name in sorted(names & movers.keys()):
+            slot = len(self._slots)
+            self._slots[name] = slot
+            self._movers.append((slot, movers[name]))
+        self._row = [quantity.start for quantity in self.quantities] + [0.0] * len(self._movers)
+        self._rates: list[Function | None] = [q.rate.bind(self._slots) if q.rate else None for q in self.quantities]
+        self._free: list[Function | None] = [q.free.bind(self._slots) if q.free else None for q in self.quantities]
+        self._moving = [0.0] * len(self.quantities)
+        self._now = 0.0
+
+    def bind(self, expression: Expression) -> Function:
+        """Make the function that reads an expression off this rig; call it with `row`."""
+        return expression.bind(self._slots)
+
+    @property
+    def row(self) -> Sequence[float]:
+        """All values, as bound functions want them."""
+        return self._row
+
+    def __contains__(self, name: str) -> bool:
+        return name in self._slots
+
+    def value(self, name: str) -> float:
+        """A quantity as it stands at the time last advanced to."""
+        return self._row[self._slots[name]]
+
+    def set(self, name: str, value: float) -> None:
+        """Put a quantity somewhere, by hand."""
+        quantity = self.quantities[self._slots[name]]
+        self._row[self._slots[name]] = min(quantity.high, max(quantity.low, value))
+
+    def rate(self, name: str) -> float:
+        """How fast a quantity changes, in units a second."""
+        return self._moving[self._slots[name]]
+
+    def changing(self, names: Sequence[str]) -> bool:
+        """Whether one of the named quantities or parts is changing now."""
+        size = len(self.quantities)
+        slots = [self._slots[name] for name in names if name in self._slots]
+        return any(slot >= size or self._moving[slot] != 0 for slot in slots)
+
+    def blocked(self, name: str, direction: float) -> bool:
+        """Whether a quantity can't go on in a direction: it is held, or at its end."""
+        slot = self._slots[name]
+        free = self._free[slot]
+        if free is not None and not free(self._row):
+            return True
+        quantity, value = self.quantities[slot], self._row[slot]
+        return value >= quantity.high if direction > 0 else value <= quantity.low
+
+    def advance(self, now: float) -> None:
+        """Integrate up to `now`, in steps of at most `STEP_SECONDS`."""
+        while self._now < now - 1e-12:
+            span = min(STEP_SECONDS, now - self._now)
+            self._step(self._now + span / 2, span)
+            self._now += span
+        self._now = max(self._now, now)
+        self._look(now)
+
+    def _look(self, at: float) -> None:
+        row = self._row
+        for slot, mover in self._movers:
+            row[slot] = mover.fraction(at)
+        for slot, rate in enumerate(self._rates):
+            if rate is not None:
+                free = self._free[slot]
+                self._moving[slot] = rate(row) if free is None or free(row) else 0.0
+
+    def _step(self, middle: float, span: float) -> None:
+        self._look(middle)
+        row = self._row
+        for slot, change in enumerate(self._moving):
+            if change:
+                quantity = self.quantities[slot]
+                moved = row[slot] + change * span
+                row[slot] = min(quantity.high, max(quantity.low, moved))

@@ -1,0 +1,28 @@
+"""How a board tells what happens: the record's `append`, with the board's name already in it."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from cavet.record import Record
+from cavet.record._event import Value
+
+
+class Tell(Protocol):
+    """Adds an event; gives its number, to be the cause of what follows from it."""
+
+    def __call__(
+        self, kind: str, topic: str, subject: str, value: Value = None, cause: int | None = None, note: str = ""
+    ) -> int: ...
+
+
+def telling(record: Record, board: str) -> Tell:
+    """Make the `Tell` of one board."""
+    append = record.append
+
+    def tell(
+        kind: str, topic: str, subject: str, value: Value = None, cause: int | None = None, note: str = ""
+    ) -> int:
+        return append(kind, board, topic, subject, value, cause, note)
+
+    return tell

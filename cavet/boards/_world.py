@@ -1,0 +1,78 @@
+"""The world: all simulated boards of a bench, their parts, and the rig, brought through time together."""
+
+from __future__ import annotations
+
+from math import inf
+
+from cavet.boards._board import Board
+from cavet.boards._defects import Defect
+from cavet.boards._rig import Rig
+from cavet.boards.parts import Part
+from cavet.record import Kind, Record
+from cavet.wording import WrongError, listed, nearest
+
+
+class World:
+    """Brings everything to a time, in one order: rig, boards, parts, pins."""
+
+    def __init__(self, boards: list[Board], rig: Rig, defects: list[Defect], record: Record) -> None:
+        self.boards = {board.name: board for board in boards}
+        self.rig = rig
+        self.defects = {defect.name: defect for defect in defects}
+        self._record = record
+        self._parts: list[Part] = [part for board in boards for part in board.circuit.parts.values()]
+        self._now = 0.0
+        for board in boards:
+            board.spoil(defects, 0.0)
+
+    @property
+    def now(self) -> float:
+        """The time that it was last brought to."""
+        return self._now
+
+    def advance(self, now: float) -> float:
+        """Bring the world to `now`; give when it next wants to be called."""
+        now = max(now, self._now)
+        self._now = now
+        self.rig.advance(now)
+        due = inf
+        for board in self.boards.values():
+            wake = board.advance(now)
+            due = wake if wake < due else due
+        for part in self._parts:
+            wake = part.advance(now)
+            due = wake if wake < due else due
+        for board in self.boards.values():
+            changed = board.circuit.settle()
+            if changed:
+                board.levels_changed(changed, now)
+        return due
+
+    def part(self, path: str) -> Part:
+        """Find a part by `BOARD.PART`."""
+        paths = {f"{board.name}.{name}": part for board in self.boards.values() for name, part in board.circuit.parts.items()}
+        if path not in paths:
+            raise WrongError("part", found=path, expected=f"one of {listed(paths)}", nearest=nearest(path, paths))
+        return paths[path]
+
+    def act(self, path: str, do: str, *, seconds: float | None = None, value: float | None = None) -> None:
+        """Do something to a part by hand."""
+        self.part(path).act(do, self._now, seconds=seconds, value=value)
+
+    def place(self, quantity: str, value: float) -> None:
+        """Put a quantity of the rig somewhere by hand."""
+        names = [known.name for known in self.rig.quantities]
+        if quantity not in names:
+            raise WrongError("rig", found=quantity, expected=f"one of {listed(names)}", nearest=nearest(quantity, names))
+        self.rig.set(quantity, value)
+        self._record.append(Kind.RIG, "", "rig", quantity, self.rig.value(quantity), None, "by hand")
+
+    def switch_defect(self, name: str, on: bool) -> None:
+        """Switch a defect on or off."""
+        if name not in self.defects:
+            known = self.defects
+            raise WrongError("defect", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))
+        defect = self.defects[name]
+        defect.on = on
+        self._record.append(Kind.DEFECT, defect.board, "defect", name, on, None, defect.tells)
+        self.boards[defect.board].spoil(list(self.defects.values()), self._now)

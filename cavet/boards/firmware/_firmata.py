@@ -1,0 +1,273 @@
+"""The board's side of Firmata 2.7.
+
+What the protocol leaves open is done as most firmwares do: enabling a report sends the present value at once; an
+input's level is reported when it changes; refusals are string messages; a servo value below 544 is in degrees.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from math import inf
+from typing import Any
+
+from cavet.boards._board import CauseOf, Outgoing
+from cavet.boards._circuit import Circuit, PinRefusedError
+from cavet.boards._pins import Pin, PinMode
+from cavet.boards._telling import Tell
+from cavet.protocols import Frame, Message, Side, firmata
+from cavet.record import Kind
+
+MODES = {
+    firmata.Mode.INPUT: PinMode.INPUT,
+    firmata.Mode.OUTPUT: PinMode.OUTPUT,
+    firmata.Mode.ANALOG: PinMode.ANALOG,
+    firmata.Mode.PWM: PinMode.PWM,
+    firmata.Mode.SERVO: PinMode.SERVO,
+    firmata.Mode.I2C: PinMode.BUS,
+    firmata.Mode.PULLUP: PinMode.PULL_UP,
+}
+NUMBERS = {mode: number for number, mode in MODES.items()}
+
+VERSION = (2, 7)
+SAMPLING_SECONDS = 0.019
+"""The default interval. Source: protocol description, "sampling interval"."""
+DEGREES_BELOW = 544
+"""A servo value below this is an angle, from here on a pulse in µs."""
+PORTS = 16
+NO_CHANNEL = 127
+
+
+class FirmataFirmware:
+    """Hears messages, acts on the circuit, reports its inputs."""
+
+    def __init__(self, circuit: Circuit, tell: Tell, name: str) -> None:
+        self._circuit = circuit
+        self._tell = tell
+        self._name = name
+        self._out: list[Outgoing] = []
+        self._channels = {pin.channel: number for number, pin in circuit.profile.pins.items() if pin.channel is not None}
+        self._decoder = firmata.FirmataDecoder(Side.HOST)
+        self._handlers: dict[type[Message], Callable[[Any, float, int], None]] = {
+            firmata.AnalogMessage: self._write_analog,
+            firmata.ExtendedAnalog: self._write_analog,
+            firmata.DigitalMessage: self._write_port,
+            firmata.SetDigitalPinValue: self._write_pin,
+            firmata.SetPinMode: self._set_mode,
+            firmata.ReportAnalogPin: self._report_channel,
+            firmata.ReportDigitalPort: self._report_port,
+            firmata.VersionQuery: self._tell_version,
+            firmata.FirmwareQuery: self._tell_firmware,
+            firmata.CapabilityQuery: self._tell_capabilities,
+            firmata.AnalogMappingQuery: self._tell_mapping,
+            firmata.PinStateQuery: self._tell_pin_state,
+            firmata.ServoConfig: self._configure_servo,
+            firmata.SamplingInterval: self._set_interval,
+            firmata.SystemReset: self._reset,
+            firmata.StringData: self._hear_text,
+            firmata.I2cConfig: self._configure_bus,
+            firmata.I2cRequest: self._use_bus,
+            firmata.Sysex: self._refuse_unknown,
+        }
+        self._forget()
+
+    def _forget(self) -> None:
+        self._reported_ports: dict[int, int] = {}
+        self._reported_channels: list[int] = []
+        self._interval = SAMPLING_SECONDS
+        self._next_sample = inf
+        self._pulses: dict[int, tuple[int, int]] = {}
+
+    def start(self, now: float) -> None:
+        """Begin anew, and announce itself."""
+        self._decoder = firmata.FirmataDecoder(Side.HOST)
+        self._forget()
+        self._say(firmata.ProtocolVersion(major=VERSION[0], minor=VERSION[1]), now, None)
+        self._say(self._firmware(), now, None)
+
+    def feed(self, data: bytes, now: float, cause_of: CauseOf) -> None:
+        for frame in self._decoder.feed(data):
+            self._take(frame, now, cause_of(frame))
+
+    def _take(self, frame: Frame, now: float, cause: int) -> None:
+        message = frame.message
+        if not frame.readable:
+            self._tell(Kind.REFUSED, "bytes", str(len(frame.data)), frame.data, cause, frame.problems[0])
+            return
+        taken = self._tell(Kind.TAKEN, "message", message.NAME, frame.data, cause, _words(message))
+        try:
+            self._handlers[type(message)](message, now, taken)
+        except PinRefusedError as refusal:
+            self._refuse(str(refusal), now, taken)
+
+    def _refuse(self, why: str, now: float, cause: int) -> None:
+        refused = self._tell(Kind.REFUSED, "board", "", None, cause, why)
+        self._say(firmata.StringData(text=why), now, refused)
+
+    def _say(self, message: Message, now: float, cause: int | None) -> None:
+        data = firmata.encode(message)
+        told = self._tell(Kind.TOLD, "message", message.NAME, data, cause)
+        self._out.append(Outgoing(data, told, now))
+
+    def take_out(self) -> list[Outgoing]:
+        out, self._out = self._out, []
+        return out
+
+    # writing
+
+    def _set_mode(self, message: firmata.SetPinMode, now: float, cause: int) -> None:
+        mode = MODES.get(message.mode)  # type: ignore[call-overload]
+        if mode is None:
+            raise PinRefusedError(f"pin {message.pin}: this board knows no mode {message.mode}")
+        self._circuit.set_mode(message.pin, mode, now, cause)
+        if mode is not PinMode.ANALOG and (channel := self._channel_of(message.pin)) in self._reported_channels:
+            self._reported_channels.remove(channel)
+
+    def _channel_of(self, pin: int) -> int:
+        channel = self._circuit.profile.pins[pin].channel
+        return NO_CHANNEL if channel is None else channel
+
+    def _write_analog(self, message: firmata.AnalogMessage | firmata.ExtendedAnalog, now: float, cause: int) -> None:
+        pin = self._circuit.pins.get(message.pin)
+        if pin is not None and pin.mode is PinMode.SERVO:
+            pulse = self._pulse(pin.number, message.value)
+            self._circuit.write_pulse(pin.number, pulse, message.value, now, cause)
+        elif pin is not None and pin.mode is PinMode.PWM:
+            self._circuit.write_duty(pin.number, min(255, message.value), now, cause)
+        else:
+            found = f"is in mode {pin.mode.value}" if pin else "does not exist"
+            raise PinRefusedError(f"pin {message.pin} {found}: an analog value needs mode pwm or servo")
+
+    def _pulse(self, pin: int, value: int) -> int:
+        shortest, longest = self._pulses.get(pin, (544, 2400))
+        if value < DEGREES_BELOW:
+            return round(shortest + (longest - shortest) * min(180, value) / 180)
+        return min(longest, max(shortest, value))
+
+    def _write_port(self, message: firmata.DigitalMessage, now: float, cause: int) -> None:
+        changed = False
+        for bit in range(8):
+            pin = self._circuit.pins.get(8 * message.port + bit)
+            level = message.value >> bit & 1
+            if pin is not None and pin.mode is PinMode.OUTPUT and pin.value != level:
+                self._circuit.write_level(pin.number, bool(level), now, cause)
+                changed = True
+        if not changed:
+            self._tell(Kind.DRIVEN, "port", str(message.port), message.value, cause, "no output of this port changes")
+
+    def _write_pin(self, message: firmata.SetDigitalPinValue, now: float, cause: int) -> None:
+        self._circuit.write_level(message.pin, bool(message.value), now, cause)
+
+    def _configure_servo(self, message: firmata.ServoConfig, now: float, cause: int) -> None:
+        if not 0 < message.min_pulse < message.max_pulse:
+            why = f"pin {message.pin}: pulses {message.min_pulse} to {message.max_pulse} µs make no range"
+            raise PinRefusedError(why)
+        self._circuit.set_mode(message.pin, PinMode.SERVO, now, cause)
+        self._pulses[message.pin] = (message.min_pulse, message.max_pulse)
+
+    def _reset(self, message: firmata.SystemReset, now: float, cause: int) -> None:
+        self._circuit.reset(now)
+        self._forget()
+        self._tell(Kind.BOARD, "board", "", "reset", cause, "the host asked for it")
+
+    # reporting
+
+    def _report_channel(self, message: firmata.ReportAnalogPin, now: float, cause: int) -> None:
+        if message.pin not in self._channels:
+            raise PinRefusedError(f"there is no analog channel {message.pin}: there are {len(self._channels)}, from 0")
+        if message.pin in self._reported_channels:
+            self._reported_channels.remove(message.pin)
+        if message.value:
+            self._reported_channels.append(message.pin)
+            self._reported_channels.sort()
+            self._sample(message.pin, now)
+            self._next_sample = min(self._next_sample, now + self._interval)
+
+    def _sample(self, channel: int, now: float) -> None:
+        pin = self._channels[channel]
+        if self._circuit.pins[pin].mode is PinMode.ANALOG:
+            self._say(firmata.AnalogMessage(pin=channel, value=self._circuit.read_counts(pin, now)), now, None)
+
+    def _report_port(self, message: firmata.ReportDigitalPort, now: float, cause: int) -> None:
+        self._reported_ports.pop(message.port, None)
+        if message.value:
+            self._tell_port(message.port, now, cause)
+
+    def _tell_port(self, port: int, now: float, cause: int | None) -> None:
+        levels = 0
+        for bit in range(8):
+            pin = self._circuit.pins.get(8 * port + bit)
+            if pin is not None and pin.mode.reads and self._circuit.read_level(pin.number):
+                levels |= 1 << bit
+        self._reported_ports[port] = levels
+        self._say(firmata.DigitalMessage(port=port, value=levels), now, cause)
+
+    def levels_changed(self, pins: list[Pin], now: float) -> None:
+        causes = {pin.number // 8: pin.cause for pin in pins}
+        for port, cause in causes.items():
+            if port in self._reported_ports:
+                self._tell_port(port, now, cause)
+
+    def advance(self, now: float) -> float:
+        if now >= self._next_sample - 1e-9:
+            for channel in self._reported_channels:
+                self._sample(channel, now)
+            missed = max(0, int((now - self._next_sample) / self._interval))
+            self._next_sample += (missed + 1) * self._interval
+            if not self._reported_channels:
+                self._next_sample = inf
+        return self._next_sample
+
+    def _set_interval(self, message: firmata.SamplingInterval, now: float, cause: int) -> None:
+        self._interval = max(1, message.interval) / 1000
+        if self._reported_channels:
+            self._next_sample = now + self._interval
+
+    # telling
+
+    def _firmware(self) -> firmata.FirmwareReport:
+        return firmata.FirmwareReport(major=VERSION[0], minor=VERSION[1], name=self._name)
+
+    def _tell_version(self, message: firmata.VersionQuery, now: float, cause: int) -> None:
+        self._say(firmata.ProtocolVersion(major=VERSION[0], minor=VERSION[1]), now, cause)
+
+    def _tell_firmware(self, message: firmata.FirmwareQuery, now: float, cause: int) -> None:
+        self._say(self._firmware(), now, cause)
+
+    def _tell_capabilities(self, message: firmata.CapabilityQuery, now: float, cause: int) -> None:
+        pins = []
+        for profile in self._circuit.profile.pins.values():
+            modes = {NUMBERS[mode]: bits for mode, bits in profile.modes.items()}
+            pins.append(tuple(firmata.Ability(mode=mode, resolution=modes[mode]) for mode in sorted(modes)))
+        self._say(firmata.CapabilityResponse(pins=tuple(pins)), now, cause)
+
+    def _tell_mapping(self, message: firmata.AnalogMappingQuery, now: float, cause: int) -> None:
+        channels = bytes(self._channel_of(pin) for pin in self._circuit.profile.pins)
+        self._say(firmata.AnalogMappingResponse(channels=channels), now, cause)
+
+    def _tell_pin_state(self, message: firmata.PinStateQuery, now: float, cause: int) -> None:
+        pin = self._circuit.pins.get(message.pin)
+        if pin is None:
+            raise PinRefusedError(f"there is no pin {message.pin}")
+        state = int(pin.mode is PinMode.PULL_UP) if not pin.mode.drives else pin.value
+        response = firmata.PinStateResponse(pin=pin.number, mode=NUMBERS[pin.mode], state=state)
+        self._say(response, now, cause)
+
+    def _hear_text(self, message: firmata.StringData, now: float, cause: int) -> None:
+        """A text from the host is for people: it is in the record, and nothing follows from it."""
+
+    # the bus
+
+    def _configure_bus(self, message: firmata.I2cConfig, now: float, cause: int) -> None:
+        for pin in self._circuit.profile.able(PinMode.BUS):
+            self._circuit.set_mode(pin, PinMode.BUS, now, cause)
+
+    def _use_bus(self, message: firmata.I2cRequest, now: float, cause: int) -> None:
+        raise PinRefusedError(f"nothing answers on the bus at address 0x{message.address:02X}")
+
+    def _refuse_unknown(self, message: firmata.Sysex, now: float, cause: int) -> None:
+        raise PinRefusedError(f"this board does not know system exclusive command {message.command:02X}")
+
+
+def _words(message: Message) -> str:
+    values = ", ".join(f"{name} {getattr(message, name)}" for name in message.__struct_fields__)
+    return values[:120]

@@ -1,0 +1,105 @@
+"""Contacts: a button that bounces, and a limit switch that the rig works."""
+
+from __future__ import annotations
+
+import random
+from math import inf
+
+from cavet.boards._rig import Function, Rig
+from cavet.boards._telling import Tell
+from cavet.boards.parts._part import Part, Wires
+from cavet.expressions import Expression
+from cavet.record import Kind
+
+
+class Button(Part):
+    """To ground: low while it is pressed, open otherwise. Its contact bounces for a while at each change."""
+
+    kind = "button"
+    senses = True
+    actions = ("press", "release")
+
+    def __init__(self, name: str, wires: Wires, *, seed: str, bounce: float = 0.0) -> None:
+        super().__init__(name, wires)
+        self._bounce = bounce
+        self._random = random.Random(f"{seed}/{name}")
+        self.pressed = False
+        self._closed = False
+        self._changes: list[tuple[float, bool]] = []
+        self._release_at = inf
+
+    def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:
+        if do not in self.actions:
+            super().act(do, now)
+        self._turn(do == "press", now)
+        self._release_at = now + seconds if do == "press" and seconds is not None else inf
+
+    def _turn(self, pressed: bool, now: float) -> None:
+        if pressed == self.pressed:
+            return
+        self.pressed = pressed
+        words = "pressed" if pressed else "released"
+        self.cause = self._tell(Kind.SENSED, "part", self.name, pressed, None, words)
+        self._changes = [(now, pressed)]
+        if self._bounce:
+            times = sorted(self._random.uniform(0, self._bounce) for _ in range(2 * self._random.randint(1, 3)))
+            self._changes += [(now + time, (not pressed) if place % 2 == 0 else pressed) for place, time in enumerate(times)]
+
+    def advance(self, now: float) -> float:
+        if now >= self._release_at:
+            self._release_at = inf
+            self._turn(False, now)
+        while self._changes and self._changes[0][0] <= now:
+            self._closed = self._changes.pop(0)[1]
+        return min(self._changes[0][0] if self._changes else inf, self._release_at)
+
+    def level(self, wire: str) -> bool | None:
+        return False if self._closed else None
+
+    def stands_as(self, now: float) -> bool:
+        return self.pressed
+
+    def fraction(self, now: float) -> float:
+        return float(self.pressed)
+
+    def tells(self, now: float) -> str:
+        return "pressed" if self.pressed else "released"
+
+
+class LimitSwitch(Part):
+    """Closed while its condition holds; gives a high level then, a low one otherwise."""
+
+    kind = "limit"
+    senses = True
+    LOOK_SECONDS = 0.01
+
+    def __init__(self, name: str, wires: Wires, *, closes: Expression) -> None:
+        super().__init__(name, wires)
+        self._closes = closes
+        self._function: Function
+        self._closed: bool | None = None
+
+    def join(self, rig: Rig, tell: Tell) -> None:
+        super().join(rig, tell)
+        self._function = rig.bind(self._closes)
+
+    def advance(self, now: float) -> float:
+        closed = bool(self._function(self._rig.row))
+        if closed != self._closed:
+            first = self._closed is None
+            self._closed = closed
+            if not first:
+                self.cause = self._tell(Kind.SENSED, "part", self.name, closed, None, self.tells(now))
+        return now + self.LOOK_SECONDS if self._rig.changing(self._closes.names) else inf
+
+    def level(self, wire: str) -> bool | None:
+        return bool(self._closed)
+
+    def stands_as(self, now: float) -> bool:
+        return bool(self._closed)
+
+    def fraction(self, now: float) -> float:
+        return float(bool(self._closed))
+
+    def tells(self, now: float) -> str:
+        return "closed" if self._closed else "open"

@@ -1,0 +1,47 @@
+"""A horn: sounds or is quiet."""
+
+from __future__ import annotations
+
+from math import inf
+
+from cavet.boards._pins import Pin
+from cavet.boards.parts._part import Part, Wires
+
+
+class Horn(Part):
+    """Sounds while its pin is high; a millisecond for its membrane to start."""
+
+    kind = "horn"
+    START_SECONDS = 0.001
+
+    def __init__(self, name: str, wires: Wires) -> None:
+        super().__init__(name, wires)
+        self._sounds = False
+        self._due = inf
+        self._wanted = False
+        self._cause: int | None = None
+
+    def follow(self, wire: str, pin: Pin, now: float) -> None:
+        self._wanted = pin.duty > 0
+        self._cause = pin.cause
+        self._due = now + self.START_SECONDS
+
+    def advance(self, now: float) -> float:
+        if now < self._due:
+            return self._due
+        self._due = inf
+        self._sounds = self._wanted
+        self.moved(self._sounds, self._cause, self.tells(now))
+        return inf
+
+    def fraction(self, now: float) -> float:
+        return float(self._sounds)
+
+    def stands_as(self, now: float) -> bool:
+        return self._sounds
+
+    def current(self, now: float) -> float:
+        return 0.012 if self._sounds else 0.0
+
+    def tells(self, now: float) -> str:
+        return "sounds" if self._sounds else "quiet"

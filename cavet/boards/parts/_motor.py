@@ -1,0 +1,113 @@
+"""A motor on a bridge: two lines for the direction, one for the power."""
+
+from __future__ import annotations
+
+import math
+from math import inf
+
+from cavet.boards._pins import Pin
+from cavet.boards.parts._part import Part, Wires
+from cavet.record import Kind
+
+RUN_UP_SECONDS, COAST_SECONDS, BRAKE_SECONDS = 0.12, 0.5, 0.03
+"""Time constants: driven, left to itself (both inputs low, or no power), and with both inputs high."""
+ARRIVED = 0.01
+"""It counts as having arrived at a speed when this close to it."""
+LOOK_SECONDS = 0.02
+"""How often it is looked whether what it moves still gives way."""
+
+
+class Motor(Part):
+    """Speed −1 to 1, with inertia. It stalls, and draws its stall current, when what it moves does not give way."""
+
+    kind = "motor"
+
+    def __init__(self, name: str, wires: Wires, *, moves: str = "", stall_current: float = 2.5) -> None:
+        super().__init__(name, wires)
+        self._moves = moves
+        self._stall_current = stall_current
+        self._levels = dict.fromkeys(wires, 0.0)
+        self._from = self._target = 0.0
+        self._tau = COAST_SECONDS
+        self._began = 0.0
+        self._arrives = 0.0
+        self._cause: int | None = None
+        self._running = False
+        self.stalled = False
+
+    def follow(self, wire: str, pin: Pin, now: float) -> None:
+        self._levels[wire] = pin.duty
+        target, tau = self._wanted()
+        if target == self._target and tau == self._tau and not self.stalled:
+            self._cause = pin.cause
+            self._running = True
+            return
+        self._from = self._speed(now)
+        self._target, self._tau, self._began, self._cause = target, tau, now, pin.cause
+        gap = abs(target - self._from)
+        self._arrives = now + (tau * math.log(gap / ARRIVED) if gap > ARRIVED else 0.0)
+        self.stalled = False
+        self._running = True
+        if self._arrives > now:
+            note = f"to {100 * target:.0f} % speed" if target else "to a stop"
+            self._tell(Kind.MOVING, "part", self.name, round(self._arrives - now, 6), pin.cause, note)
+
+    def _wanted(self) -> tuple[float, float]:
+        power, ahead, astern = (self._levels.get(wire, 0.0) for wire in ("enable", "ahead", "astern"))
+        if ahead and astern:
+            return 0.0, BRAKE_SECONDS
+        if not power or not (ahead or astern):
+            return 0.0, COAST_SECONDS
+        return (power if ahead else -power), RUN_UP_SECONDS
+
+    def advance(self, now: float) -> float:
+        if self._moves and self._target and not self.stalled and self._rig.blocked(self._moves, self._target):
+            self._stall(now)
+        if self._running and not self.stalled and now >= self._arrives:
+            self._running = False
+            self.moved(round(100 * self._target, 1), self._cause, self.tells(now))
+        if not self._target:
+            return self._arrives if self._running else inf
+        if self.stalled and not self._rig.blocked(self._moves, self._target):
+            self.stalled = False
+            self._from, self._began, self._running = 0.0, now, True
+            self._arrives = now + self._tau * math.log(max(1.0, abs(self._target) / ARRIVED))
+        look = now + LOOK_SECONDS if self._moves else inf
+        return min(look, self._arrives) if self._running and not self.stalled else look
+
+    def _stall(self, now: float) -> None:
+        self.stalled = True
+        quantity = self._rig.value(self._moves)
+        note = f"stalls: {self._moves} does not give way at {quantity:.0f}; it draws {self.draws(now):.1f} A"
+        if self._running:
+            self._running = False
+            self._tell(Kind.REFUSED, "part", self.name, 0, self._cause, note)
+        else:
+            self._tell(Kind.SENSED, "part", self.name, 0, self._cause, note)
+
+    def _speed(self, now: float) -> float:
+        if self.stalled:
+            return 0.0
+        if now >= self._arrives:
+            return self._target
+        return self._target + (self._from - self._target) * math.exp(-(now - self._began) / self._tau)
+
+    def fraction(self, now: float) -> float:
+        return self._speed(now)
+
+    def stands_as(self, now: float) -> float:
+        return 255 * self._speed(now)
+
+    def draws(self, now: float) -> float:
+        """The current from its own supply, in A: most at standstill, little when it runs freely."""
+        if not self._target:
+            return 0.0
+        return self._stall_current * (abs(self._target - self._speed(now)) + 0.12 * abs(self._speed(now)))
+
+    def tells(self, now: float) -> str:
+        speed = self._speed(now)
+        if self.stalled:
+            return f"stalled, {self.draws(now):.1f} A"
+        if abs(speed) < ARRIVED / 2:
+            return "still"
+        return f"{'ahead' if speed > 0 else 'astern'} {100 * abs(speed):.0f} %"

@@ -1,0 +1,85 @@
+"""What every part has in common: a name, wires to pins, and time that is handed in."""
+
+from __future__ import annotations
+
+from math import inf
+
+from cavet.boards._pins import Pin
+from cavet.boards._rig import Rig
+from cavet.boards._telling import Tell
+from cavet.record import Kind
+from cavet.wording import WrongError, listed, nearest
+
+Wires = dict[str, int]
+"""The part's own name for each of its wires, and the pin at which it ends; most parts have only `pin`."""
+
+
+class Part:
+    """A part on a board. Its kind says what else it does.
+
+    The world calls `follow` when a pin that it hangs on was driven, and `advance` when time has passed; both leave it
+    as it stands at `now`, and `advance` gives back when it next wants to be called, `inf` for not at all.
+    """
+
+    kind = "part"
+    senses = False
+    """Whether it gives something to its pin, instead of taking from it."""
+    actions: tuple[str, ...] = ()
+    """What a person can do to it by hand."""
+
+    def __init__(self, name: str, wires: Wires) -> None:
+        self.name = name
+        self.wires = wires
+        self.cause: int | None = None
+        """The event that what it gives to its pin follows from."""
+        self._rig: Rig
+        self._tell: Tell
+
+    def join(self, rig: Rig, tell: Tell) -> None:
+        """Put it into its world."""
+        self._rig = rig
+        self._tell = tell
+
+    def follow(self, wire: str, pin: Pin, now: float) -> None:
+        """A pin that it hangs on was driven."""
+
+    def advance(self, now: float) -> float:
+        return inf
+
+    def level(self, wire: str) -> bool | None:
+        """The level that it puts on a wire; `None` when it leaves the wire open."""
+        return None
+
+    def voltage(self, wire: str, now: float) -> float:
+        """The voltage that it puts on a wire."""
+        level = self.level(wire)
+        return 5.0 if level else 0.0
+
+    def fraction(self, now: float) -> float:
+        """How far it stands, 0 to 1 (−1 to 1 where it has two directions)."""
+        return 0.0
+
+    def stands_as(self, now: float) -> float | bool:
+        """Where it stands, in what the host would have to send to bring it there: duty, degrees, on or off."""
+        return 0.0
+
+    def current(self, now: float) -> float:
+        """What it draws from the board, in A."""
+        return 0.0
+
+    def tells(self, now: float) -> str:
+        """How it stands, in words."""
+        return ""
+
+    def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:
+        """Do something to it by hand. Raises `WrongError` for what can't be done to it."""
+        raise WrongError(
+            self.name,
+            found=do,
+            expected=f"one of {listed(self.actions)}" if self.actions else "nothing: it can't be worked by hand",
+            nearest=nearest(do, self.actions),
+        )
+
+    def moved(self, value: float | bool, cause: int | None, note: str = "") -> None:
+        """Tell that it has arrived."""
+        self._tell(Kind.MOVED, "part", self.name, value, cause, note)

@@ -1,0 +1,88 @@
+"""Parts that give a voltage: a gauge on a quantity of the rig, and a lever that a hand moves."""
+
+from __future__ import annotations
+
+import random
+
+from cavet.boards.parts._part import Part, Wires
+from cavet.record import Kind
+from cavet.wording import WrongError
+
+
+class Gauge(Part):
+    """A voltage in proportion to a quantity, with a noise of one count of a ten-bit converter."""
+
+    kind = "gauge"
+    senses = True
+    NOISE_VOLTS = 5 / 1023
+
+    def __init__(
+        self, name: str, wires: Wires, *, seed: str, of: str, low: float, high: float, volts: float = 5.0
+    ) -> None:
+        super().__init__(name, wires)
+        self._of = of
+        self._low, self._high, self._volts = low, high, volts
+        self._random = random.Random(f"{seed}/{name}")
+
+    def _clean(self) -> float:
+        share = (self._rig.value(self._of) - self._low) / (self._high - self._low)
+        return self._volts * min(1.0, max(0.0, share))
+
+    def voltage(self, wire: str, now: float) -> float:
+        noisy = self._clean() + self._random.choice((-1, 0, 0, 1)) * self.NOISE_VOLTS
+        return min(self._volts, max(0.0, noisy))
+
+    def fraction(self, now: float) -> float:
+        return self._clean() / self._volts
+
+    def stands_as(self, now: float) -> float:
+        return self._rig.value(self._of)
+
+    def tells(self, now: float) -> str:
+        return f"{self._clean():.2f} V"
+
+
+class Lever(Part):
+    """A voltage around the middle of its range, −1 to 1; springs back when it is let go."""
+
+    kind = "lever"
+    senses = True
+    actions = ("set", "release")
+
+    def __init__(self, name: str, wires: Wires, *, seed: str, volts: float = 5.0) -> None:
+        super().__init__(name, wires)
+        self._volts = volts
+        self._random = random.Random(f"{seed}/{name}")
+        self.position = 0.0
+        self._release_at = float("inf")
+
+    def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:
+        if do not in self.actions:
+            super().act(do, now)
+        if do == "set" and value is None:
+            raise WrongError(self.name, found="no value", expected="where to set it, −1 to 1")
+        self._put(min(1.0, max(-1.0, value or 0.0)) if do == "set" else 0.0)
+        self._release_at = now + seconds if do == "set" and seconds is not None else float("inf")
+
+    def _put(self, position: float) -> None:
+        self.position = position
+        self._tell(Kind.SENSED, "part", self.name, position)
+
+    def advance(self, now: float) -> float:
+        if now >= self._release_at:
+            self._release_at = float("inf")
+            self._put(0.0)
+        return self._release_at
+
+    def voltage(self, wire: str, now: float) -> float:
+        noise = self._random.choice((-1, 0, 0, 1)) * Gauge.NOISE_VOLTS
+        return min(self._volts, max(0.0, self._volts * (self.position + 1) / 2 + noise))
+
+    def fraction(self, now: float) -> float:
+        return self.position
+
+    def stands_as(self, now: float) -> float:
+        return self.position
+
+    def tells(self, now: float) -> str:
+        return f"{self._volts * (self.position + 1) / 2:.2f} V"

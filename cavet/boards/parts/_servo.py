@@ -1,0 +1,77 @@
+"""A servo: turns to the angle that the width of its pulses tells, as fast as it can."""
+
+from __future__ import annotations
+
+from math import inf
+
+from cavet.boards._pins import Pin
+from cavet.boards.parts._part import Part, Wires
+from cavet.record import Kind
+
+SHORTEST_PULSE, LONGEST_PULSE = 544e-6, 2400e-6
+"""The pulses for 0° and 180°; others are not taken."""
+DEGREES_PER_SECOND = 60 / 0.16
+
+
+class Servo(Part):
+    """Holds its angle while no pulses come. `range` is the way between its stops, in degrees."""
+
+    kind = "servo"
+
+    def __init__(self, name: str, wires: Wires, *, low: float = 0.0, high: float = 180.0) -> None:
+        super().__init__(name, wires)
+        self.low, self.high = low, high
+        self._from = self.target = low
+        self._began = self.arrives = 0.0
+        self._cause: int | None = None
+        self._turning = False
+
+    def follow(self, wire: str, pin: Pin, now: float) -> None:
+        pulse = pin.pulse
+        if not pulse:
+            return
+        if not SHORTEST_PULSE - 1e-9 <= pulse <= LONGEST_PULSE + 1e-9:
+            note = f"a pulse of {pulse * 1e6:.0f} µs is not taken: 544 to 2400 µs are"
+            self._tell(Kind.REFUSED, "part", self.name, None, pin.cause, note)
+            return
+        if self._turning:
+            self._tell(Kind.OVERTAKEN, "part", self.name, round(self.angle(now), 1), self._cause)
+        self._from = self.angle(now)
+        wanted = 180 * (pulse - SHORTEST_PULSE) / (LONGEST_PULSE - SHORTEST_PULSE)
+        self.target = min(self.high, max(self.low, wanted))
+        self._began = now
+        self.arrives = now + abs(self.target - self._from) / DEGREES_PER_SECOND
+        self._cause = pin.cause
+        self._turning = True
+        if self.arrives > now:
+            note = f"from {self._from:.0f}° to {self.target:.0f}°"
+            self._tell(Kind.MOVING, "part", self.name, round(self.arrives - now, 6), pin.cause, note)
+
+    def advance(self, now: float) -> float:
+        if not self._turning:
+            return inf
+        if now < self.arrives:
+            return self.arrives
+        self._turning = False
+        self.moved(round(self.target, 1), self._cause, f"{self.target:.0f}°")
+        return inf
+
+    def angle(self, now: float) -> float:
+        """Where its arm points, in degrees."""
+        if now >= self.arrives:
+            return self.target
+        way = DEGREES_PER_SECOND * (self.arrives - now)
+        return self.target - way if self.target > self._from else self.target + way
+
+    def fraction(self, now: float) -> float:
+        return (self.angle(now) - self.low) / (self.high - self.low)
+
+    def stands_as(self, now: float) -> float:
+        return self.angle(now)
+
+    def current(self, now: float) -> float:
+        return 0.0  # servos have a supply of their own
+
+    def tells(self, now: float) -> str:
+        here = f"{self.angle(now):.0f}°"
+        return f"{here} → {self.target:.0f}°" if now < self.arrives else here

@@ -1,0 +1,69 @@
+"""Which event each byte of a stream belongs to: how causes pass over a link."""
+
+from __future__ import annotations
+
+from collections import deque
+
+from cavet.record import Kind, Record
+
+MAX_ENTRIES = 4096
+
+
+class Ledger:
+    """Offsets in one direction's stream, each with the event that ended there."""
+
+    def __init__(self) -> None:
+        self._entries: deque[tuple[int, int]] = deque(maxlen=MAX_ENTRIES)
+
+    def note(self, end: int, event: int) -> None:
+        """The bytes up to `end` belong to `event`."""
+        self._entries.append((end, event))
+
+    def find(self, end: int) -> int | None:
+        """Give the event whose bytes end at `end`, and forget those before it."""
+        while self._entries and self._entries[0][0] < end:
+            self._entries.popleft()
+        if self._entries and self._entries[0][0] == end:
+            return self._entries[0][1]
+        return None
+
+    def clear(self) -> None:
+        self._entries.clear()
+
+
+class Passage:
+    """The way from host to board, at one link: turns `framed` into `carried` as the bytes get across.
+
+    For bytes that no session of ours has sent, it begins a trail of its own.
+    """
+
+    def __init__(self, record: Record, board: str, link: str) -> None:
+        self._record = record
+        self._board = board
+        self._link = link
+        self._framed: deque[tuple[int, int]] = deque(maxlen=MAX_ENTRIES)
+        self._carried = Ledger()
+
+    def note(self, end: int, framed: int) -> None:
+        """The frame that ends at `end` was framed by that event."""
+        self._framed.append((end, framed))
+
+    def passed(self, end: int) -> None:
+        """The link has carried everything up to `end`."""
+        while self._framed and self._framed[0][0] <= end:
+            offset, framed = self._framed.popleft()
+            carried = self._record.append(Kind.CARRIED, self._board, "link", self._link, offset, framed)
+            self._carried.note(offset, carried)
+
+    def carried(self, end: int, data: bytes) -> int:
+        """Give the `carried` event of a frame that the board has read; it stands in the record by now."""
+        self.passed(end)
+        found = self._carried.find(end)
+        if found is not None:
+            return found
+        return self._record.append(Kind.CARRIED, self._board, "link", self._link, data, None, "from outside")
+
+    def clear(self) -> None:
+        """The link was opened anew: offsets begin at 0 again."""
+        self._framed.clear()
+        self._carried.clear()

@@ -1,0 +1,102 @@
+"""A link in memory: both ends in one process, paced like a serial line. For fast time and for tests."""
+
+from __future__ import annotations
+
+import asyncio
+
+from cavet.links._end import Listener
+from cavet.links._wire import Losses, Wire
+from cavet.wording import UnreachableError
+
+
+class MemoryLink:
+    """A line whose `board` and `host` are its two ends. `cut` breaks it until `mend`."""
+
+    def __init__(self, name: str, byte_seconds: float, losses: Losses) -> None:
+        self.name = name
+        self.board = _Board(self)
+        self.host = _Host(self)
+        self.inward = Wire(self._to_board, byte_seconds, losses)
+        self.outward = Wire(self._to_host, byte_seconds, losses)
+        self.is_cut = False
+        self._board_listener: Listener | None = None
+        self._host_listener: Listener | None = None
+
+    def _to_board(self, data: bytes, offset: int) -> None:
+        if self._board_listener is not None and self._host_listener is not None:
+            self._board_listener.received(data, offset)
+
+    def _to_host(self, data: bytes, offset: int) -> None:
+        if self._host_listener is not None:
+            self._host_listener.received(data, offset)
+
+    def serve(self, listener: Listener | None) -> None:
+        self._board_listener = listener
+
+    def open(self, listener: Listener) -> None:
+        if self.is_cut or self._board_listener is None:
+            raise UnreachableError(self.name, "nothing is at the other end")
+        self._host_listener = listener
+        self._clear()
+        self._board_listener.opened()
+
+    def close(self, reason: str) -> None:
+        """Shut it; both sides are told but the one that asked."""
+        if self._host_listener is None:
+            return
+        self._host_listener = None
+        self._clear()
+        if self._board_listener is not None:
+            self._board_listener.closed(reason)
+
+    def cut(self) -> None:
+        """Break the line."""
+        self.is_cut = True
+        listener = self._host_listener
+        self.close("the line was cut")
+        if listener is not None:
+            listener.closed("the line was cut")
+
+    def mend(self) -> None:
+        """Make the line whole; the host has to open it anew."""
+        self.is_cut = False
+
+    def _clear(self) -> None:
+        self.inward.clear()
+        self.outward.clear()
+
+
+class _Board:
+    def __init__(self, link: MemoryLink) -> None:
+        self._link = link
+
+    async def start(self, listener: Listener) -> str:
+        self._link.serve(listener)
+        return f"memory:{self._link.name}"
+
+    def write(self, data: bytes) -> int:
+        return self._link.outward.send(data)
+
+    async def stop(self) -> None:
+        self._link.cut()
+        self._link.serve(None)
+
+
+class _Host:
+    def __init__(self, link: MemoryLink) -> None:
+        self._link = link
+
+    @property
+    def address(self) -> str:
+        return f"memory:{self._link.name}"
+
+    async def open(self, listener: Listener) -> None:
+        self._link.open(listener)
+        # the caller goes on before the board's first words arrive, as on a real line
+        await asyncio.sleep(0)
+
+    def write(self, data: bytes) -> int:
+        return self._link.inward.send(data)
+
+    def close(self) -> None:
+        self._link.close("the host has shut the link")

@@ -1,0 +1,166 @@
+"""A simulated board's serial device: a pseudo-terminal that any program opens as it would a real port."""
+
+from __future__ import annotations
+
+import asyncio
+import errno
+import os
+import select
+import termios
+import tty
+
+from cavet.links._end import Listener
+from cavet.links._serial import RATES, garble
+from cavet.links._settings import SerialSettings
+from cavet.links._wire import Losses, Wire
+from cavet.wording import UnreachableError
+
+LOOK_SECONDS = 0.01
+"""How often it is looked whether someone has opened the device; the system does not tell."""
+READ_BYTES = 4096
+MAX_WAITING_BYTES = 65536
+"""Reading stops while so much is under way on the line: the sender's writes then wait, as on a real port."""
+SAME_RATE = 0.03
+"""Rates that differ by less than this still understand each other: half a bit over a character's ten."""
+
+
+class PtyEnd:
+    """Serves one serial device file. It sees open and close, and the rate that the other side has set."""
+
+    def __init__(self, settings: SerialSettings, losses: Losses) -> None:
+        self._settings = settings
+        self._master = -1
+        self._listener: Listener
+        self._is_open = False
+        self._reading = False
+        self._look: asyncio.TimerHandle | None = None
+        self._rest = b""
+        self._offset = 0
+        self.inward = Wire(self._hear, settings.byte_seconds, losses)
+        self.outward = Wire(self._put, settings.byte_seconds, losses)
+        self.heard_rate = settings.rate
+        """The rate that the program has set."""
+
+    async def start(self, listener: Listener) -> str:
+        self._listener = listener
+        try:
+            self._master, slave = os.openpty()
+        except OSError as error:
+            raise UnreachableError("serial device", f"none can be made: {error.strerror}") from error
+        self._make_raw(slave)
+        path = os.ttyname(slave)
+        os.close(slave)  # from now on the system tells when the program's side is shut
+        os.set_blocking(self._master, False)
+        self._watch()
+        return path
+
+    def _make_raw(self, slave: int) -> None:
+        tty.setraw(slave)
+        attributes = termios.tcgetattr(slave)
+        attributes[4] = attributes[5] = RATES.get(self._settings.rate, termios.B57600)
+        termios.tcsetattr(slave, termios.TCSANOW, attributes)
+
+    def _watch(self) -> None:
+        """Look whether the program's side is open, and again soon."""
+        self._look = asyncio.get_running_loop().call_later(LOOK_SECONDS, self._watch)
+        poll = select.poll()
+        poll.register(self._master, select.POLLIN)
+        state = dict(poll.poll(0)).get(self._master, 0)
+        if not state & select.POLLHUP:
+            self._opened()
+        elif state & select.POLLIN:
+            self._opened()  # it was opened and shut again between two looks; what it wrote is here
+        elif self._is_open:
+            self._shut()
+
+    def _opened(self) -> None:
+        if not self._is_open:
+            self._is_open = True
+            self.inward.clear()
+            self.outward.clear()
+            self._rest = b""
+            self._listener.opened()
+        if not self._reading and self.inward.waiting < MAX_WAITING_BYTES:
+            self._reading = True
+            asyncio.get_running_loop().add_reader(self._master, self._read)
+
+    def _stop_reading(self) -> None:
+        if self._reading:
+            self._reading = False
+            asyncio.get_running_loop().remove_reader(self._master)
+
+    def _shut(self) -> None:
+        self._stop_reading()
+        self._is_open = False
+        self.inward.clear()
+        self.outward.clear()
+        asyncio.get_running_loop().remove_writer(self._master)
+        termios.tcflush(self._master, termios.TCIOFLUSH)
+        self._listener.closed("the program has shut the device")
+
+    def _read(self) -> None:
+        try:
+            data = os.read(self._master, READ_BYTES)
+        except BlockingIOError:
+            return
+        except OSError as error:
+            if error.errno != errno.EIO:
+                raise
+            data = b""
+        if not data:
+            self._stop_reading()
+            if self._is_open:
+                self._shut()
+            return
+        self.heard_rate = self._rate()
+        if not self._same_rate():
+            data = garble(data, self.heard_rate, self._settings.rate)
+        self.inward.send(data)
+        if self.inward.waiting > MAX_WAITING_BYTES:
+            self._stop_reading()
+
+    def _rate(self) -> int:
+        speed = termios.tcgetattr(self._master)[5]
+        return next((rate for rate, code in RATES.items() if code == speed), self._settings.rate)
+
+    def _same_rate(self) -> bool:
+        return abs(self.heard_rate / self._settings.rate - 1) < SAME_RATE
+
+    def _hear(self, data: bytes, offset: int) -> None:
+        if self._is_open:
+            self._listener.received(data, offset)
+
+    def write(self, data: bytes) -> int:
+        return self.outward.send(data)
+
+    def _put(self, data: bytes, offset: int) -> None:
+        if not self._is_open:
+            return
+        self.heard_rate = self._rate()
+        if not self._same_rate():
+            data = garble(data, self._settings.rate, self.heard_rate)
+        self._rest = (self._rest + data)[-MAX_WAITING_BYTES:]
+        self._flush()
+
+    def _flush(self) -> None:
+        loop = asyncio.get_running_loop()
+        try:
+            written = os.write(self._master, self._rest)
+        except BlockingIOError:
+            written = 0
+        self._rest = self._rest[written:]
+        if self._rest:
+            loop.add_writer(self._master, self._flush)
+        else:
+            loop.remove_writer(self._master)
+
+    async def stop(self) -> None:
+        if self._look is not None:
+            self._look.cancel()
+        self._stop_reading()
+        self.inward.clear()
+        self.outward.clear()
+        if self._master >= 0:
+            asyncio.get_running_loop().remove_writer(self._master)
+            os.close(self._master)
+            self._master = -1

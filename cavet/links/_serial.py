@@ -1,0 +1,163 @@
+"""A serial port of this machine, opened as the host."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import termios
+
+import serial
+
+from cavet.links._end import Listener
+from cavet.links._settings import SerialSettings
+from cavet.wording import UnreachableError
+
+READ_BYTES = 4096
+RATES = {
+    int(name[1:]): getattr(termios, name)
+    for name in dir(termios)
+    if name.startswith("B") and name[1:].isdecimal() and name != "B0"
+}
+"""Rates in baud, with the system's codes for them."""
+
+
+class SerialEnd:
+    """Opens a serial device, for itself alone."""
+
+    def __init__(self, path: str, settings: SerialSettings) -> None:
+        self._path = path
+        self._settings = settings
+        self._port: serial.Serial | None = None
+        self._listener: Listener
+        self._rest = b""
+        self._sent = self._got = 0
+
+    @property
+    def address(self) -> str:
+        return self._path
+
+    async def open(self, listener: Listener) -> None:
+        settings = self._settings
+        try:
+            self._port = serial.Serial(
+                self._path,
+                settings.rate,
+                bytesize=settings.data_bits,
+                parity=settings.parity,
+                stopbits=settings.stop_bits,
+                timeout=0,
+                exclusive=True,
+            )
+        except (OSError, ValueError, serial.SerialException) as error:
+            raise UnreachableError(self._path, _reason(error)) from error
+        self._listener = listener
+        self._rest = b""
+        self._sent = self._got = 0
+        asyncio.get_running_loop().add_reader(self._port.fileno(), self._read)
+        listener.opened()
+
+    def _read(self) -> None:
+        assert self._port is not None  # the reader is removed when it is closed
+        try:
+            data = os.read(self._port.fileno(), READ_BYTES)
+        except BlockingIOError:
+            return
+        except OSError as error:
+            self._lose(_reason(error))
+            return
+        if not data:
+            self._lose("the device is gone")
+            return
+        offset = self._got
+        self._got += len(data)
+        self._listener.received(data, offset)
+
+    def write(self, data: bytes) -> int:
+        self._sent += len(data)
+        self._rest += data
+        self._flush()
+        return self._sent
+
+    def _flush(self) -> None:
+        if self._port is None:
+            return
+        loop = asyncio.get_running_loop()
+        descriptor = self._port.fileno()
+        try:
+            self._rest = self._rest[os.write(descriptor, self._rest) :]
+        except BlockingIOError:
+            pass  # the port's buffer is full: the loop calls again when it has room
+        except OSError as error:
+            self._lose(_reason(error))
+            return
+        if self._rest:
+            loop.add_writer(descriptor, self._flush)
+        else:
+            loop.remove_writer(descriptor)
+
+    def _lose(self, reason: str) -> None:
+        self.close()
+        self._listener.closed(reason)
+
+    def close(self) -> None:
+        if self._port is None:
+            return
+        loop = asyncio.get_running_loop()
+        loop.remove_reader(self._port.fileno())
+        loop.remove_writer(self._port.fileno())
+        self._port.close()
+        self._port = None
+
+
+def _reason(error: Exception) -> str:
+    """The system's reason in a few words of our own where it is a usual one."""
+    number = getattr(error, "errno", None)
+    text = str(error)
+    if number == 2 or "No such file" in text:
+        return "no such device; is it plugged in?"
+    if number == 13 or "Permission denied" in text:
+        return "no permission; is this user in the group that owns the device?"
+    if number in (11, 16) or "exclusively lock" in text or "busy" in text:
+        return "in use by another program"
+    if number == 5:
+        return "the device is gone"
+    return text
+
+
+def garble(data: bytes, sent_rate: int, heard_rate: int) -> bytes:
+    """Give what a receiver set to `heard_rate` makes of bytes sent at `sent_rate`, 8N1, one behind the other.
+
+    The line is sampled as a receiver does: from the falling edge of a start bit, in the middle of each bit of its own
+    length; a character is over with its stop bit, whatever level that has.
+    """
+    line = []
+    for byte in data:
+        line += [0, *(byte >> bit & 1 for bit in range(8)), 1]
+    ratio = sent_rate / heard_rate  # of its own bits, one of the receiver's
+    out = bytearray()
+    at = 0.0
+    while at < len(line):
+        edge = _falling_edge(line, at)
+        if edge is None:
+            break
+        bits = [_level(line, edge + (place + 1.5) * ratio) for place in range(8)]
+        out.append(sum(bit << place for place, bit in enumerate(bits)))
+        at = edge + 9.5 * ratio
+    return bytes(out)
+
+
+def _falling_edge(line: list[int], at: float) -> float | None:
+    """Where the line next falls from `at` on: at a bit's beginning, or at once where it is low already."""
+    if _level(line, at) == 0 and _level(line, max(0.0, at - 1e-9)) == 0 and at > 0:
+        place = int(at)
+        while place < len(line) and line[place] == 0:
+            place += 1  # still low from before: it must rise first
+        at = place
+    place = int(at) if at == int(at) else int(at) + 1
+    while place < len(line) and line[place] == 1:
+        place += 1
+    return float(place) if place < len(line) else None
+
+
+def _level(line: list[int], at: float) -> int:
+    return line[int(at)] if at < len(line) else 1
