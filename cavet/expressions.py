@@ -35,17 +35,17 @@ class Expression:
     """A checked sum. `names` are the quantities that it reads, in the order in which they stand."""
 
     def __init__(self, text: str, place: str = "") -> None:
-        self.text = text
+        self.text = " ".join(text.split())
         self._place = place
         self.names: tuple[str, ...] = ()
         if len(text) > MAX_CHARACTERS:
             raise WrongError(place, found=f"{len(text)} characters", expected=f"at most {MAX_CHARACTERS}")
         try:
-            self._tree = ast.parse(text.strip(), mode="eval").body
+            self._tree = ast.parse(self.text, mode="eval").body
         except (SyntaxError, ValueError, RecursionError, MemoryError) as error:
             at = getattr(error, "offset", None)
             where = f" at character {at}" if at else ""
-            raise WrongError(place, found=text, expected=f"a sum that can be read{where}") from error
+            raise WrongError(place, found=self.text, expected=f"a sum that can be read{where}") from error
         self._check(self._tree, 0)
 
     def bind(self, slots: Mapping[str, int]) -> Callable[[Sequence[float]], float]:
@@ -94,7 +94,7 @@ class Expression:
                 )
             parts = node.args
         if parts is None or not all(isinstance(operator, _OPERATORS) for operator in operators):
-            found = ast.get_source_segment(self.text.strip(), node) or self.text
+            found = ast.get_source_segment(self.text, node) or self.text
             raise WrongError(self._place, found=found, expected="names, numbers, + - * /, comparisons, and, or, not")
         return parts
 

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from cavet.record import Record
-from cavet.record._event import Value
+from cavet.record import Record, Value
 
 
 class Tell(Protocol):

@@ -21,7 +21,7 @@ class HostEnd(Protocol):
         """What is opened, for a person."""
 
     async def open(self, listener: Listener) -> None:
-        """Open it. Raises `UnreachableError`; `listener.closed` tells of its loss later."""
+        """Open it, and tell the listener so. Raises `UnreachableError`; `listener.closed` tells of its loss later."""
 
     def write(self, data: bytes) -> int:
         """Send bytes; give the offset behind the last of them."""

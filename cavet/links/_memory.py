@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
-
 from cavet.links._end import Listener
 from cavet.links._wire import Losses, Wire
 from cavet.wording import UnreachableError
@@ -92,8 +90,7 @@ class _Host:
 
     async def open(self, listener: Listener) -> None:
         self._link.open(listener)
-        # the caller goes on before the board's first words arrive, as on a real line
-        await asyncio.sleep(0)
+        listener.opened()
 
     def write(self, data: bytes) -> int:
         return self._link.inward.send(data)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import math
 import os
 import termios
 
@@ -147,13 +148,11 @@ def garble(data: bytes, sent_rate: int, heard_rate: int) -> bytes:
 
 
 def _falling_edge(line: list[int], at: float) -> float | None:
-    """Where the line next falls from `at` on: at a bit's beginning, or at once where it is low already."""
-    if _level(line, at) == 0 and _level(line, max(0.0, at - 1e-9)) == 0 and at > 0:
-        place = int(at)
+    """Where the line next falls, from `at` on; before its beginning it was high."""
+    place = math.ceil(at)
+    if at > 0 and _level(line, at) == 0:
         while place < len(line) and line[place] == 0:
             place += 1  # still low from before: it must rise first
-        at = place
-    place = int(at) if at == int(at) else int(at) + 1
     while place < len(line) and line[place] == 1:
         place += 1
     return float(place) if place < len(line) else None

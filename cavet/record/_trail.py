@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from enum import Enum
 
 import msgspec
 
 from cavet.record._event import STAGES, Event, Kind
 
 KEPT_TRAILS = 500
+ENDS = (Kind.REFUSED, Kind.OVERTAKEN, Kind.UNCONFIRMED, Kind.UNCHANGED)
+"""Kinds of event that end a trail before its last stage."""
 READ_BACK = "read back"
 """The note of a frame that asks for a value instead of setting it; it belongs to `confirmed`, not to `framed`."""
 
@@ -24,20 +25,6 @@ class Step(msgspec.Struct):
         return self.events[-1]
 
 
-class Stage(Enum):
-    """How a stage of a trail stands."""
-
-    REACHED = "reached"
-    COMING = "coming"
-    """Not yet, and still to be expected."""
-    BROKEN = "broken"
-    """Not reached, and it should have been by now."""
-    UNSEEN = "unseen"
-    """It can't be known: a real board does not tell."""
-    SKIPPED = "skipped"
-    """Not wanted: the value was there already, or the point is not confirmed."""
-
-
 class Trail(msgspec.Struct):
     """One command. `root` is the event that it began with: `asked`, or `carried` for another program's."""
 
@@ -47,6 +34,7 @@ class Trail(msgspec.Struct):
     stopped: Event | None = None
     """The event that ended it: refused, overtaken, lost or unconfirmed."""
     losses: int = 0
+    resends: int = 0
 
     @property
     def number(self) -> int:
@@ -84,6 +72,12 @@ class Trail(msgspec.Struct):
             framed = self.steps[Kind.FRAMED]
             return step.last if len(step.events) >= len(framed.events) else None
         return step.last
+
+    def begin_again(self) -> None:
+        """The command is sent anew: what the first try reached does not count."""
+        self.steps = {stage: step for stage, step in self.steps.items() if stage == Kind.ASKED}
+        self.moving = self.stopped = None
+        self.resends += 1
 
     def delay(self, stage: str) -> float | None:
         """Seconds from the stage before to this one, where both were reached."""
@@ -146,12 +140,13 @@ class Trails:
             trail.steps.setdefault(event.kind, Step([])).events.append(event)
         if event.kind == Kind.MOVING:
             trail.moving = event
-        elif event.kind in (Kind.REFUSED, Kind.OVERTAKEN, Kind.UNCONFIRMED):
+        elif event.kind in ENDS:
             trail.stopped = event
         elif event.kind == Kind.LOST:
             trail.losses += 1
-        if event.kind == Kind.CONFIRMED and trail.stopped is not None and trail.stopped.kind == Kind.UNCONFIRMED:
-            trail.stopped = None  # it was sent again, and arrived
+            trail.stopped = event if event.topic == "pin" else trail.stopped
+        elif event.kind == Kind.RESENT:
+            trail.begin_again()
 
     def _forget(self, number: int) -> None:
         del self.all[number]

@@ -40,7 +40,7 @@ class Motor(Part):
         target, tau = self._wanted()
         if target == self._target and tau == self._tau and not self.stalled:
             self._cause = pin.cause
-            self._running = True
+            self._running |= wire == "enable"  # the direction's lines alone move nothing
             return
         self._from = self._speed(now)
         self._target, self._tau, self._began, self._cause = target, tau, now, pin.cause

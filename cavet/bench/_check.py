@@ -1,0 +1,176 @@
+"""Reading tables against the schema: everything wrong is collected, each with its place in the file."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from cavet import units
+from cavet.bench._places import Path
+from cavet.bench._schema import Key, Section
+from cavet.expressions import Expression
+from cavet.wording import WrongError, listed, nearest
+
+
+class Checker:
+    """Turns tables into values, and keeps all that is wrong in `errors`."""
+
+    def __init__(self, file: str, places: Mapping[Path, int]) -> None:
+        self._file = file
+        self._places = places
+        self.errors: list[WrongError] = []
+        self.unit_of: Callable[[str], str] = lambda name: ""
+        """Gives the unit of a quantity of the rig, for keys that are in it."""
+
+    def place(self, path: Path) -> str:
+        """Say where a key stands: file, line, and its dotted name."""
+        known = path
+        while known and known not in self._places:
+            known = known[:-1]
+        line = f":{self._places[known]}" if known else ""
+        return f"{self._file}{line} {'.'.join(str(part) for part in path)}".rstrip()
+
+    def wrong(self, path: Path, *, found: object, expected: str, nearest: str | None = None) -> None:
+        """Note that something is wrong."""
+        self.errors.append(WrongError(self.place(path), found=found, expected=expected, nearest=nearest))
+
+    def table(self, data: object, section: Section, path: Path) -> dict[str, Any] | None:
+        """Read one table; `None` where so much is wrong that nothing can be made of it."""
+        if not isinstance(data, dict):
+            self.wrong(path, found=shown(data), expected=f"a table: {section.title}")
+            return None
+        before = len(self.errors)
+        keys = {key.name: key for key in section.keys}
+        values = {name: self._key(data, key, path, {}) for name, key in keys.items()}
+        kind = values.get("kind")
+        if section.variants and kind in section.variants:
+            more = {key.name: key for key in section.variants[kind]}
+            keys |= more
+            for name, key in sorted(more.items(), key=lambda item: item[0] not in ("unit", "of")):
+                values[name] = self._key(data, key, path, values)
+        elif not section.variants:
+            for name, key in keys.items():
+                if key.unit.startswith("="):
+                    values[name] = self._key(data, key, path, values)
+        if not section.variants or kind in section.variants:
+            self._unknown(data, keys, path)
+        return values if len(self.errors) == before else None
+
+    def _unknown(self, data: dict[str, Any], keys: Mapping[str, Key], path: Path) -> None:
+        for name in data:
+            if name not in keys:
+                expected = f"one of the keys {listed(sorted(keys))}"
+                self.wrong((*path, name), found="this key", expected=expected, nearest=nearest(name, keys))
+
+    def _key(self, data: dict[str, Any], key: Key, path: Path, values: Mapping[str, Any]) -> Any:
+        unit = key.unit
+        if unit.startswith("="):
+            if not values:
+                return None  # read again once the key that names the unit is known
+            named = values.get(unit[1:]) or ""
+            unit = self.unit_of(named) if unit == "=of" else named
+        if key.name not in data:
+            if key.required:
+                self.wrong((*path, key.name), found="nothing", expected=f"{key.doc}; it must be there")
+            return key.default
+        return self._value(data[key.name], key, unit, (*path, key.name))
+
+    def _value(self, raw: object, key: Key, unit: str, path: Path) -> Any:
+        try:
+            return getattr(self, f"_read_{key.kind.replace('-', '_')}")(raw, key, unit, path)
+        except WrongError as error:
+            self.errors.append(error)
+            return key.default
+
+    def _fail(self, raw: object, expected: str, path: Path, near: str | None = None) -> WrongError:
+        return WrongError(self.place(path), found=shown(raw), expected=expected, nearest=near)
+
+    def _read_text(self, raw: object, key: Key, unit: str, path: Path) -> str:
+        if not isinstance(raw, str):
+            raise self._fail(raw, f"a text: {key.doc}", path)
+        return raw
+
+    def _read_word(self, raw: object, key: Key, unit: str, path: Path) -> str:
+        if raw not in key.choices:
+            near = nearest(raw, key.choices) if isinstance(raw, str) else None
+            raise self._fail(raw, listed(key.choices), path, near)
+        return str(raw)
+
+    def _read_whole(self, raw: object, key: Key, unit: str, path: Path) -> int:
+        if not isinstance(raw, int) or isinstance(raw, bool):
+            raise self._fail(raw, f"a whole number{bounds(key)}", path)
+        self._within(raw, key, path)
+        return raw
+
+    def _read_pin(self, raw: object, key: Key, unit: str, path: Path) -> int | str:
+        if isinstance(raw, bool) or not isinstance(raw, int | str):
+            raise self._fail(raw, "a pin's number or label", path)
+        return raw
+
+    def _read_whole_list(self, raw: object, key: Key, unit: str, path: Path) -> tuple[int, int]:
+        if not (isinstance(raw, list) and len(raw) == 2 and all(type(item) is int for item in raw)):
+            raise self._fail(raw, "two whole numbers in brackets", path)
+        return raw[0], raw[1]
+
+    def _read_words(self, raw: object, key: Key, unit: str, path: Path) -> tuple[str, str]:
+        if not (isinstance(raw, list) and len(raw) == 2 and all(isinstance(item, str) and item for item in raw)):
+            raise self._fail(raw, "two words in brackets", path)
+        return raw[0], raw[1]
+
+    def _read_switch(self, raw: object, key: Key, unit: str, path: Path) -> bool:
+        if isinstance(raw, bool):
+            return raw
+        if isinstance(raw, str):
+            return units.parse_switch(raw, self.place(path))
+        raise self._fail(raw, "on or off", path)
+
+    def _read_quantity(self, raw: object, key: Key, unit: str, path: Path) -> float:
+        value = self._number(raw, unit, path)
+        self._within(value, key, path)
+        return value
+
+    def _number(self, raw: object, unit: str, path: Path) -> float:
+        if isinstance(raw, int | float) and not isinstance(raw, bool):
+            return units.parse(repr(raw), unit, self.place(path))
+        if isinstance(raw, str):
+            return units.parse(raw, unit, self.place(path))
+        raise self._fail(raw, f"a number in {unit}" if unit else "a number", path)
+
+    def _read_range(self, raw: object, key: Key, unit: str, path: Path) -> tuple[float, float]:
+        if not (isinstance(raw, list) and len(raw) == 2):
+            raise self._fail(raw, f"two quantities in brackets{f', in {unit}' if unit else ''}", path)
+        low, high = (self._number(item, unit, (*path, place)) for place, item in enumerate(raw))
+        if low == high:
+            raise self._fail(raw, "two different ends", path)
+        return low, high
+
+    def _read_sum(self, raw: object, key: Key, unit: str, path: Path) -> Expression:
+        text = repr(raw) if isinstance(raw, int | float) and not isinstance(raw, bool) else raw
+        if not isinstance(text, str):
+            raise self._fail(raw, "a sum", path)
+        return Expression(text, self.place(path))
+
+    def _read_table(self, raw: object, key: Key, unit: str, path: Path) -> dict[str, Any]:
+        if not isinstance(raw, dict):
+            raise self._fail(raw, "a table", path)
+        return raw
+
+    def _within(self, value: float, key: Key, path: Path) -> None:
+        if (key.low is not None and value < key.low) or (key.high is not None and value > key.high):
+            raise self._fail(value, bounds(key).strip(", "), path)
+
+
+def bounds(key: Key) -> str:
+    """Say a key's limits."""
+    if key.low is not None and key.high is not None:
+        return f", {key.low:g} to {key.high:g}"
+    return f", {key.low:g} or more" if key.low is not None else ""
+
+
+def shown(raw: object) -> object:
+    """Give what was found in the file, as an error shows it."""
+    if isinstance(raw, bool):
+        return "true" if raw else "false"
+    if isinstance(raw, dict):
+        return "a table"
+    return raw if isinstance(raw, str | int | float) else str(raw)

@@ -1,0 +1,165 @@
+"""One session, running on its link: opened, kept open, taken up again when it was lost."""
+
+from __future__ import annotations
+
+import asyncio
+from math import inf
+
+from cavet.bench._plan import HostPlan, LinkPlan
+from cavet.bench._traffic import Traffic
+from cavet.clock import BenchClock
+from cavet.hosts import FirmataSession, SessionState, state_words
+from cavet.links import HostEnd
+from cavet.record import Kind, Record
+from cavet.wording import UnreachableError
+
+
+class HostLink:
+    """Keeps a session on its link, and carries bytes and causes between them."""
+
+    def __init__(
+        self,
+        plan: HostPlan,
+        link: LinkPlan,
+        session: FirmataSession,
+        end: HostEnd,
+        traffic: Traffic,
+        clock: BenchClock,
+        record: Record,
+    ) -> None:
+        self.plan = plan
+        self.link = link
+        self.session = session
+        self.problem = ""
+        """Why the link can't be opened, or was lost; "" while it is open."""
+        self._end = end
+        self._traffic = traffic
+        self._clock = clock
+        self._record = record
+        self._timer: asyncio.TimerHandle | None = None
+        self._busy_until = 0.0
+        self._open = False
+        self._wanted = True
+        self._changed = asyncio.Event()
+        self._task: asyncio.Task[None] | None = None
+
+    @property
+    def address(self) -> str:
+        return self._end.address
+
+    @property
+    def held(self) -> bool:
+        """Whether the link is kept open by us."""
+        return self._wanted
+
+    @property
+    def words(self) -> str:
+        """How the link stands, for a person."""
+        if not self._wanted:
+            return f"let go: {self.address} is free for another program"
+        return self.problem or state_words(self.session.state)
+
+    def start(self) -> None:
+        """Begin to open it, and to open it again whenever it was lost."""
+        self._task = asyncio.get_running_loop().create_task(self._keep_open())
+
+    async def _keep_open(self) -> None:
+        while True:
+            self._changed.clear()
+            if self._wanted and not self._open:
+                await self._try_to_open()
+            if self._wanted and not self._open:
+                await asyncio.sleep(self.plan.manners.reopen)
+            else:
+                await self._changed.wait()
+
+    async def _try_to_open(self) -> None:
+        try:
+            await self._end.open(self)
+        except UnreachableError as error:
+            self._note_problem(str(error))
+
+    def _note_problem(self, problem: str) -> None:
+        if problem != self.problem:
+            self.problem = problem
+            self._record.append(Kind.LOST, self._traffic.board, "link", self.link.name, None, None, problem)
+
+    def let_go(self) -> None:
+        """Shut the link and leave it, so that another program can open it."""
+        self._wanted = False
+        if self._open:
+            self._end.close()
+            self._shut("let go")
+        self._changed.set()
+
+    def take_up(self) -> None:
+        """Open the link again."""
+        self._wanted = True
+        self._changed.set()
+
+    async def stop(self) -> None:
+        """Shut the link for good. What is on its way out of this end is out before that."""
+        if self._task is not None:
+            self._task.cancel()
+        self._wake_at(inf)
+        self._end.close()
+
+    # what the end tells
+
+    def opened(self) -> None:
+        self._open = True
+        self.problem = ""
+        self._busy_until = 0.0
+        self._traffic.begin()
+        self.session.opened(self._clock.now())
+        self.turn()
+
+    def received(self, data: bytes, offset: int) -> None:
+        del offset  # nothing is lost on this side: the session's decoder counts alike
+        self.session.feed(data, self._clock.now(), self._traffic.told.find)
+        self.turn()
+
+    def closed(self, reason: str) -> None:
+        self._note_problem(f"{self.address}: {reason}")
+        self._shut(reason)
+        self._changed.set()
+
+    def _shut(self, reason: str) -> None:
+        self._open = False
+        self.session.lost(reason)
+        self.turn()
+
+    # what the session wants
+
+    def turn(self) -> None:
+        """Let the session do what is due, send what it says, and come back when it wants to."""
+        now = self._clock.now()
+        due = self.session.advance(now)
+        said = self.session.take_out()
+        if said is not None and self._open:
+            end = self._end.write(said.data)
+            base = end - len(said.data)
+            for place, framed in said.frames:
+                self._traffic.passage.note(base + place, framed)
+            self._pace(len(said.data), base, [place for place, _ in said.frames])
+        self._wake_at(due)
+
+    def _pace(self, size: int, base: int, places: list[int]) -> None:
+        """Each frame is carried when the line has had time for its last byte."""
+        loop = asyncio.get_running_loop()
+        begin = max(loop.time(), self._busy_until)
+        byte_seconds = self.link.byte_seconds
+        self._busy_until = begin + size * byte_seconds
+        for place in places:
+            loop.call_at(begin + place * byte_seconds, self._traffic.passage.passed, base + place)
+
+    def _wake_at(self, due: float) -> None:
+        if self._timer is not None:
+            self._timer.cancel()
+            self._timer = None
+        if due < inf:
+            self._timer = asyncio.get_running_loop().call_at(self._clock.at(due), self.turn)
+
+    @property
+    def ready(self) -> bool:
+        return self.session.state is SessionState.READY

@@ -1,0 +1,144 @@
+"""Where in a TOML text each key stands: so that an error can name its line."""
+
+from __future__ import annotations
+
+Path = tuple[str | int, ...]
+
+_BARE_END = " \t=.]#\n,}"
+
+
+def find_places(text: str) -> dict[Path, int]:
+    """Give the line of each key and table of a text that has been read as valid TOML already."""
+    return _Scanner(text).scan()
+
+
+class _Scanner:
+    def __init__(self, text: str) -> None:
+        self._text = text.replace("\r\n", "\n")
+        self._at = 0
+        self._places: dict[Path, int] = {}
+        self._counts: dict[Path, int] = {}
+
+    def scan(self) -> dict[Path, int]:
+        table: Path = ()
+        while self._skip_blank():
+            if self._peek() == "[":
+                table = self._header()
+            else:
+                self._pair(table)
+        return self._places
+
+    def _peek(self) -> str:
+        return self._text[self._at : self._at + 1]
+
+    def _skip_blank(self) -> bool:
+        """Go on to the next thing that is neither space nor comment; tell whether there is one."""
+        while self._at < len(self._text):
+            character = self._peek()
+            if character == "#":
+                self._at = (self._text + "\n").find("\n", self._at)
+            elif character in " \t\n":
+                self._at += 1
+            else:
+                return True
+        return False
+
+    def _note(self, path: Path) -> None:
+        self._places.setdefault(path, self._text.count("\n", 0, self._at) + 1)
+
+    def _header(self) -> Path:
+        is_list = self._text.startswith("[[", self._at)
+        start = self._at
+        self._at += 2 if is_list else 1
+        path: Path = self._indexed(self._key())
+        self._at = self._text.find("]", self._at) + (2 if is_list else 1)
+        if is_list:
+            count = self._counts.get(path, 0)
+            self._counts[path] = count + 1
+            path = (*path, count)
+        end, self._at = self._at, start
+        for size in range(1, len(path) + 1):
+            self._note(path[:size])
+        self._at = end
+        return path
+
+    def _indexed(self, path: Path) -> Path:
+        """Put the number of the latest table of a list behind its name."""
+        out: Path = ()
+        for size, name in enumerate(path):
+            out = (*out, name)
+            if out in self._counts and size < len(path) - 1:
+                out = (*out, self._counts[out] - 1)
+        return out
+
+    def _key(self) -> Path:
+        """Read a dotted key, up to `=` or `]`."""
+        path: Path = ()
+        while True:
+            self._skip_blank()
+            quote = self._peek()
+            if quote in "\"'":
+                start = self._at + 1
+                self._string()
+                path = (*path, self._text[start : self._at - 1])
+            else:
+                start = self._at
+                while self._peek() and self._peek() not in _BARE_END:
+                    self._at += 1
+                path = (*path, self._text[start : self._at])
+            self._skip_blank()
+            if self._peek() != ".":
+                return path
+            self._at += 1
+
+    def _pair(self, table: Path) -> None:
+        start = self._at
+        key = self._key()
+        end, self._at = self._at, start
+        for size in range(1, len(key) + 1):
+            self._note((*table, *key[:size]))
+        self._at = end + 1  # the `=`
+        self._value((*table, *key))
+
+    def _value(self, path: Path) -> None:
+        self._skip_blank()
+        character = self._peek()
+        if character == "[":
+            self._list(path)
+        elif character == "{":
+            self._inline(path)
+        elif character in "\"'":
+            self._string()
+        else:
+            while self._peek() and self._peek() not in ",]}#\n":
+                self._at += 1
+
+    def _list(self, path: Path) -> None:
+        self._at += 1
+        count = 0
+        while self._skip_blank() and self._peek() != "]":
+            self._note((*path, count))
+            self._value((*path, count))
+            count += 1
+            if self._skip_blank() and self._peek() == ",":
+                self._at += 1
+        self._at += 1
+
+    def _inline(self, path: Path) -> None:
+        self._at += 1
+        while self._skip_blank() and self._peek() != "}":
+            self._pair(path)
+            if self._skip_blank() and self._peek() == ",":
+                self._at += 1
+        self._at += 1
+
+    def _string(self) -> None:
+        quote = self._peek()
+        long = self._text.startswith(quote * 3, self._at)
+        mark = quote * 3 if long else quote
+        self._at += len(mark)
+        while not self._text.startswith(mark, self._at):
+            self._at += 2 if quote == '"' and self._peek() == "\\" else 1
+        self._at += len(mark)
+        while long and self._peek() == quote:
+            self._at += 1

@@ -1,0 +1,66 @@
+"""What a bench file says, checked and in the core's own types."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from cavet.boards import Defect, Profile, Quantity
+from cavet.hosts import Manners, Point
+from cavet.links import SerialSettings
+
+SIMULATED = "simulated"
+
+
+class BoardPlan(msgspec.Struct, frozen=True, kw_only=True):
+    """A simulated board, its parts as their tables say."""
+
+    name: str
+    profile: Profile
+    firmware: str
+    firmware_name: str
+    failsafe: float
+    parts: dict[str, dict[str, Any]]
+
+
+class LinkPlan(msgspec.Struct, frozen=True, kw_only=True):
+    """A link: `address` is `simulated`, a device, or HOST:PORT; `listen_port` is where a simulated one listens."""
+
+    name: str
+    kind: str
+    board: str
+    address: str
+    settings: SerialSettings
+    listen_port: int = 0
+
+    @property
+    def simulated(self) -> bool:
+        return self.address == SIMULATED
+
+    @property
+    def byte_seconds(self) -> float:
+        return self.settings.byte_seconds if self.kind == "serial" else 0.0
+
+
+class HostPlan(msgspec.Struct, frozen=True, kw_only=True):
+    """How the host talks to a board."""
+
+    name: str
+    link: str
+    protocol: str
+    manners: Manners
+
+
+class Plan(msgspec.Struct, frozen=True, kw_only=True):
+    """A whole bench, as its file has it."""
+
+    name: str
+    seed: str
+    boards: dict[str, BoardPlan]
+    links: dict[str, LinkPlan]
+    rig: dict[str, Quantity]
+    rig_steps: dict[str, float]
+    defects: dict[str, Defect]
+    hosts: dict[str, HostPlan]
+    points: dict[str, Point]

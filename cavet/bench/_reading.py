@@ -1,0 +1,333 @@
+"""From the tables of a bench file to a plan: what names what, and whether it is there."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from collections.abc import Iterable
+from importlib import resources
+from math import inf
+from typing import Any
+
+from cavet.bench import _schema as schema
+from cavet.bench._check import Checker
+from cavet.bench._places import Path
+from cavet.bench._plan import SIMULATED, BoardPlan, HostPlan, LinkPlan, Plan
+from cavet.boards import Defect, PinMode, PinProfile, Profile, Quantity
+from cavet.expressions import Expression
+from cavet.hosts import Manners, Point, PointKind
+from cavet.links import SerialSettings
+from cavet.wording import WrongError, listed, nearest
+
+PIN_KEYS = ("pin", "enable", "ahead", "astern")
+NAME = re.compile(r"[a-z][a-z0-9_]{0,39}")
+SERVO_BITS = 14
+
+
+def read_plan(data: dict[str, Any], checker: Checker) -> Plan | None:
+    """Read everything; what is wrong stands in the checker's errors."""
+    top = checker.table(data, schema.FILE, ())
+    if top is None:
+        return None
+    reader = _Reader(top, checker)
+    return reader.plan()
+
+
+class _Reader:
+    def __init__(self, top: dict[str, Any], checker: Checker) -> None:
+        self._top = top
+        self._checker = checker
+
+    def plan(self) -> Plan:
+        top = self._top
+        rig_tables = self._tables("rig", schema.QUANTITY)
+        self._checker.unit_of = lambda name: rig_tables.get(name, {}).get("unit", "")
+        rig = {name: self._quantity(name, table) for name, table in rig_tables.items()}
+        boards = self._boards()
+        links = {name: self._link(name, table) for name, table in self._tables("links", schema.LINK).items()}
+        links_found = {name: link for name, link in links.items() if link is not None}
+        hosts = {name: self._host(name, table) for name, table in self._tables("hosts", schema.HOST).items()}
+        profiles = self._profiles_of_hosts(hosts, links_found, boards)
+        points = {
+            name: self._point(name, table, profiles) for name, table in self._tables("points", schema.POINT).items()
+        }
+        self._check_sums(rig, boards)
+        return Plan(
+            name=top["name"] or "bench",
+            seed=top["seed"],
+            boards=boards,
+            links=links_found,
+            rig=rig,
+            rig_steps={name: table["step"] for name, table in rig_tables.items() if table.get("step")},
+            defects=self._defects(boards),
+            hosts=hosts,
+            points={name: point for name, point in points.items() if point is not None},
+        )
+
+    def _tables(self, name: str, section: schema.Section, inside: Path = (), data: Any = None) -> dict[str, dict[str, Any]]:
+        """Read all tables below `name`."""
+        path = (*inside, name)
+        found = {}
+        for key, table in (self._top[name] if data is None else data).items():
+            if not NAME.fullmatch(key):
+                expected = "a name of small letters, digits and _, beginning with a letter"
+                self._checker.wrong((*path, key), found=key, expected=expected)
+                continue
+            values = self._checker.table(table, section, (*path, key))
+            if values is not None:
+                found[key] = values
+        return found
+
+    def _declared(self, section: str) -> list[str]:
+        """All names of a section, also those whose tables are wrong: that is told once, at the table."""
+        return list(self._top[section])
+
+    def _one_of(self, path: Path, found: str, names: Iterable[str], what: str) -> bool:
+        known = list(names)
+        if found in known:
+            return True
+        expected = f"{what}: {listed(known)}" if known else f"{what}, of which there is none"
+        self._checker.wrong(path, found=found, expected=expected, nearest=nearest(found, known))
+        return False
+
+    # the truth
+
+    def _quantity(self, name: str, table: dict[str, Any]) -> Quantity:
+        low, high = sorted(table["range"]) if table["range"] else (-inf, inf)
+        start = table["start"]
+        if not low <= start <= high:
+            self._checker.wrong(("rig", name, "start"), found=start, expected=f"{low:g} to {high:g}")
+        return Quantity(
+            name=name, unit=table["unit"], start=start, low=low, high=high, rate=table["rate"], free=table["free"]
+        )
+
+    def _boards(self) -> dict[str, BoardPlan]:
+        own = {name: self._profile(name, table) for name, table in self._tables("profiles", schema.PROFILE).items()}
+        boards = {}
+        for name, table in self._tables("boards", schema.BOARD).items():
+            profile = self._find_profile(("boards", name, "profile"), table["profile"], own)
+            if profile is None:
+                continue
+            parts = self._tables("parts", schema.PART, ("boards", name), table["parts"])
+            for part, values in parts.items():
+                self._resolve_pins(("boards", name, "parts", part), values, profile)
+            self._check_wires(name, parts)
+            boards[name] = BoardPlan(
+                name=name,
+                profile=profile,
+                firmware=table["firmware"],
+                firmware_name=table["firmware_name"] or name,
+                failsafe=table["failsafe"],
+                parts=parts,
+            )
+        return boards
+
+    def _find_profile(self, path: Path, name: str, own: dict[str, Profile]) -> Profile | None:
+        if name in own:
+            return own[name]
+        shipped = {
+            entry.name.removesuffix(".toml"): entry
+            for entry in resources.files("cavet.bench").joinpath("profiles").iterdir()
+            if entry.name.endswith(".toml")
+        }
+        if not self._one_of(path, name, sorted([*shipped, *own]), "a profile"):
+            return None
+        table = self._checker.table(tomllib.loads(shipped[name].read_text("utf-8")), schema.PROFILE, ("profiles", name))
+        return self._profile(name, table) if table is not None else None
+
+    def _profile(self, name: str, table: dict[str, Any]) -> Profile:
+        path: Path = ("profiles", name)
+        pins = self._pin_list((*path, "pins"), table["pins"])
+        lists = {
+            key: self._pin_list((*path, key), table[key], pins)
+            for key in ("input", "output", "pull_up", "pwm", "servo", "bus", "analog")
+        }
+        bits = {
+            "input": (PinMode.INPUT, 1), "pull_up": (PinMode.PULL_UP, 1), "output": (PinMode.OUTPUT, 1),
+            "pwm": (PinMode.PWM, 8), "servo": (PinMode.SERVO, SERVO_BITS), "bus": (PinMode.BUS, 1),
+            "analog": (PinMode.ANALOG, table["analog_bits"]),
+        }  # fmt: skip
+        made = {}
+        for pin in pins:
+            channel = lists["analog"].index(pin) if pin in lists["analog"] else None
+            made[pin] = PinProfile(
+                number=pin,
+                label=f"A{channel}" if channel is not None else "",
+                modes={mode: width for key, (mode, width) in bits.items() if pin in lists[key]},
+                channel=channel,
+                reserved=str(table["reserved"].get(str(pin), "")),
+            )
+        return Profile(
+            name=name,
+            pins=made,
+            supply=table["supply"],
+            pin_current=table["pin_current"],
+            board_current=table["board_current"],
+            boot=table["boot"],
+        )
+
+    def _pin_list(self, path: Path, text: str, within: list[int] | None = None) -> list[int]:
+        pins: list[int] = []
+        for word in text.replace(",", " ").split():
+            match = re.fullmatch(r"(\d{1,3})(?:-(\d{1,3}))?", word)
+            if match is None:
+                self._checker.wrong(path, found=word, expected='pins and runs of pins, such as "2-13, 18"')
+                continue
+            first, last = int(match[1]), int(match[2] or match[1])
+            pins += [pin for pin in range(first, last + 1) if pin not in pins]
+        wrong = [pin for pin in pins if pin > 127 or (within is not None and pin not in within)]
+        if wrong:
+            expected = f"pins of {within[0]} to {within[-1]}" if within else "pins of 0 to 127"
+            self._checker.wrong(path, found=wrong[0], expected=expected)
+        return [pin for pin in pins if pin not in wrong]
+
+    def _resolve_pins(self, path: Path, values: dict[str, Any], profile: Profile | None) -> bool:
+        """Put numbers in the place of labels; tell whether all pins are there."""
+        good = True
+        for key in PIN_KEYS:
+            if key in values:
+                number = self._pin((*path, key), values[key], profile)
+                good &= number is not None
+                values[key] = number
+        return good
+
+    def _pin(self, path: Path, raw: int | str, profile: Profile | None) -> int | None:
+        labels = {pin.label: pin.number for pin in profile.pins.values() if pin.label} if profile else {}
+        if isinstance(raw, str) and raw in labels:
+            return labels[raw]
+        if isinstance(raw, int) and (raw in profile.pins if profile else 0 <= raw <= 127):
+            return raw
+        expected = "0 to 127"
+        if profile is not None:
+            numbers = sorted(profile.pins)
+            expected = f"{numbers[0]} to {numbers[-1]}"
+            if labels:
+                expected += f" or {next(iter(labels))} to {list(labels)[-1]}"
+        self._checker.wrong(path, found=raw, expected=expected, nearest=nearest(str(raw), labels))
+        return None
+
+    def _check_wires(self, board: str, parts: dict[str, dict[str, Any]]) -> None:
+        taken: dict[int, str] = {}
+        for part, values in parts.items():
+            for key in PIN_KEYS:
+                pin = values.get(key)
+                if pin is None:
+                    continue
+                if pin in taken:
+                    path = ("boards", board, "parts", part, key)
+                    self._checker.wrong(path, found=pin, expected=f"a pin of its own: {taken[pin]} hangs on this one")
+                taken[pin] = part
+
+    def _check_sums(self, rig: dict[str, Quantity], boards: dict[str, BoardPlan]) -> None:
+        parts = {f"{board}.{part}" for board in boards for part in self._top["boards"][board].get("parts", {})}
+        quantities = self._declared("rig")
+        for name, quantity in rig.items():
+            for key, expression in (("rate", quantity.rate), ("free", quantity.free)):
+                self._check_names(("rig", name, key), expression, {*quantities, *parts})
+        for board in boards.values():
+            for part, values in board.parts.items():
+                path: Path = ("boards", board.name, "parts", part)
+                self._check_names((*path, "closes"), values.get("closes"), {*quantities, *parts})
+                for key in ("of", "moves"):
+                    if values.get(key):
+                        self._one_of((*path, key), values[key], quantities, "a quantity of the rig")
+
+    def _check_names(self, path: Path, expression: Expression | None, known: set[str]) -> None:
+        for name in expression.names if expression else ():
+            self._one_of(path, name, sorted(known), "a quantity of the rig or a part")
+
+    def _defects(self, boards: dict[str, BoardPlan]) -> dict[str, Defect]:
+        defects = {}
+        for name, table in self._tables("defects", schema.DEFECT).items():
+            path: Path = ("defects", name)
+            if not self._one_of((*path, "board"), table["board"], self._declared("boards"), "a simulated board"):
+                continue
+            if table["board"] not in boards:
+                continue
+            profile = boards[table["board"]].profile
+            self._resolve_pins(path, table, profile)
+            for place, pin in enumerate(table.get("pins") or ()):
+                self._pin((*path, "pins", place), pin, profile)
+            fields = {key: table[key] for key in ("pin", "pins", "share", "delay") if key in table}
+            defects[name] = Defect(name=name, kind=table["kind"], board=table["board"], on=table["on"], **fields)
+        return defects
+
+    # the belief
+
+    def _link(self, name: str, table: dict[str, Any]) -> LinkPlan | None:
+        path: Path = ("links", name)
+        address = table["port"] if table["kind"] == "serial" else table["address"]
+        known = self._declared("boards")
+        if address == SIMULATED and not self._one_of((*path, "board"), table["board"], known, "a simulated board"):
+            return None
+        settings = SerialSettings()
+        if table["kind"] == "serial":
+            try:
+                settings = SerialSettings.parse(table["rate"], table["settings"], self._checker.place((*path, "settings")))
+            except WrongError as error:
+                self._checker.errors.append(error)
+        elif address != SIMULATED and not re.fullmatch(r".+:\d{1,5}", address):
+            self._checker.wrong((*path, "address"), found=address, expected="simulated, or HOST:PORT")
+        listen = table["port"] if table["kind"] == "tcp" else 0
+        return LinkPlan(
+            name=name, kind=table["kind"], board=table["board"], address=address, settings=settings, listen_port=listen
+        )
+
+    def _host(self, name: str, table: dict[str, Any]) -> HostPlan:
+        self._one_of(("hosts", name, "link"), table["link"], self._declared("links"), "a link")
+        manners = Manners(
+            boot_wait=table["boot_wait"],
+            reply_within=table["reply_within"],
+            retries=table["retries"],
+            sampling=table["sampling"],
+            reopen=table["reopen"],
+        )
+        return HostPlan(name=name, link=table["link"], protocol=table["protocol"], manners=manners)
+
+    def _profiles_of_hosts(
+        self, hosts: dict[str, HostPlan], links: dict[str, LinkPlan], boards: dict[str, BoardPlan]
+    ) -> dict[str, Profile]:
+        """The profile behind each host name, where it is known: a real board's is not, unless it is described."""
+        found = {}
+        for host in hosts.values():
+            link = links.get(host.link)
+            if link is not None and link.board in boards:
+                found[host.name] = boards[link.board].profile
+        return found
+
+    def _point(
+        self, name: str, table: dict[str, Any], profiles: dict[str, Profile]
+    ) -> Point | None:
+        path: Path = ("points", name)
+        if not self._one_of((*path, "board"), table["board"], self._declared("hosts"), "a host"):
+            return None
+        if not self._resolve_pins(path, table, profiles.get(table["board"])):
+            return None
+        kind = PointKind(table["kind"])
+        point = Point(name=name, kind=kind, **_point_fields(table, kind))
+        try:
+            point.check()
+        except WrongError as error:
+            key = error.place.rpartition(".")[2]
+            where = self._checker.place((*path, key))
+            self._checker.errors.append(WrongError(where, found=error.found, expected=error.expected))
+        return point
+
+
+def _point_fields(table: dict[str, Any], kind: PointKind) -> dict[str, Any]:
+    fields: dict[str, Any] = {"board": table["board"], "pin": table["pin"], "part": table["part"]}
+    if kind is not PointKind.CONTACT:
+        fields |= {key: table[key] for key in ("ahead", "astern", "unit", "momentary", "step", "confirm") if key in table}
+    if kind.is_output:
+        fields |= {"rest": float(table["rest"]), "start": None if table["start"] is None else float(table["start"])}
+    if kind.is_switch:
+        fields |= {"words": table["words"], "active_low": table["active"] == "low"}
+        return {**fields, "mode": table.get("mode", "output")}
+    low, high = table["range"]
+    fields |= {"low": low, "high": high}
+    if kind is PointKind.BRIDGE:
+        return {**fields, "mode": "pwm", "wire_high": 255}
+    mode = table.get("mode", "analog")
+    wire = table.get("wire") or {"pwm": (0, 255), "servo": (0, 180)}.get(mode, (0, 1023))
+    fields["step"] = fields.get("step") or abs(high - low) / 50
+    return {**fields, "mode": mode, "wire_low": wire[0], "wire_high": wire[1]}

@@ -1,0 +1,173 @@
+"""A whole bench, running: boards on their endpoints, sessions on their links, one record of it all."""
+
+from __future__ import annotations
+
+import asyncio
+from enum import Enum
+
+import msgspec
+
+from cavet.bench._board_side import BoardSide
+from cavet.bench._building import build_session, build_world
+from cavet.bench._host_side import HostLink
+from cavet.bench._plan import LinkPlan, Plan
+from cavet.bench._traffic import Traffic
+from cavet.boards import World
+from cavet.clock import BenchClock
+from cavet.hosts import Asked, Point
+from cavet.links import BoardEnd, HostEnd, MemoryLink, PtyEnd, SerialEnd, TcpClientEnd, TcpServerEnd
+from cavet.record import Record
+from cavet.wording import WrongError, listed, nearest
+
+
+class Carrier(Enum):
+    """What the links of simulated boards are made of."""
+
+    REAL = "real"
+    """Endpoints that any program can open."""
+    MEMORY = "memory"
+    """Wires inside this process, for fast time."""
+
+
+class Endpoint(msgspec.Struct, frozen=True, kw_only=True):
+    """Where a simulated board can be reached."""
+
+    board: str
+    link: str
+    kind: str
+    address: str
+    plan: LinkPlan
+
+
+class RunningBench:
+    """The bench in operation. Make it inside the loop that is to run it."""
+
+    def __init__(
+        self,
+        plan: Plan,
+        *,
+        carrier: Carrier = Carrier.REAL,
+        boards: list[str] | None = None,
+        hosts: bool = True,
+        listen: str = "127.0.0.1",
+    ) -> None:
+        self.plan = plan
+        self.clock = BenchClock(asyncio.get_running_loop())
+        self.record = Record(self.clock.now)
+        names = list(plan.boards) if boards is None else boards
+        served = {link.board for link in plan.links.values() if link.simulated}
+        self.world: World = build_world(plan, [name for name in names if name in served], self.record)
+        self.board_side = BoardSide(self.world, self.clock, self.record)
+        self.host_links: dict[str, HostLink] = {}
+        self.endpoints: list[Endpoint] = []
+        self._carrier = carrier
+        self._listen = listen
+        self._with_hosts = hosts
+        self._traffic = {link.name: Traffic(link.name, link.board, plan.seed, self.record) for link in plan.links.values()}
+        self._memory: dict[str, MemoryLink] = {}
+
+    async def start(self) -> None:
+        """Put the boards on their endpoints, then open the hosts' links."""
+        for link in self.plan.links.values():
+            if link.simulated and link.board in self.world.boards:
+                await self._serve(link)
+        self.board_side.spoil_links()
+        self.board_side.turn()
+        if self._with_hosts:
+            for host in self.plan.hosts.values():
+                self._open_host(host.name)
+
+    async def _serve(self, link: LinkPlan) -> None:
+        traffic = self._traffic[link.name]
+        end: BoardEnd
+        if self._carrier is Carrier.MEMORY:
+            memory = MemoryLink(link.name, link.byte_seconds, traffic.losses)
+            self._memory[link.name] = memory
+            end = memory.board
+        elif link.kind == "serial":
+            end = PtyEnd(link.settings, traffic.losses)
+        else:
+            end = TcpServerEnd(self._listen, link.listen_port, traffic.losses)
+        address = await self.board_side.serve(link.board, end, traffic)
+        self.endpoints.append(
+            Endpoint(board=link.board, link=link.name, kind=link.kind, address=address, plan=link)
+        )
+
+    def _open_host(self, name: str) -> None:
+        host = self.plan.hosts[name]
+        link = self.plan.links[host.link]
+        if link.simulated and link.board not in self.world.boards:
+            return
+        session = build_session(self.plan, host, self.record)
+        end = self._host_end(link)
+        traffic = self._traffic[link.name]
+        self.host_links[name] = HostLink(host, link, session, end, traffic, self.clock, self.record)
+        self.host_links[name].start()
+
+    def _host_end(self, link: LinkPlan) -> HostEnd:
+        if link.name in self._memory:
+            return self._memory[link.name].host
+        address = link.address
+        if link.simulated:
+            address = next(endpoint.address for endpoint in self.endpoints if endpoint.link == link.name)
+        if link.kind == "serial":
+            return SerialEnd(address, link.settings)
+        host, _, port = address.rpartition(":")
+        return TcpClientEnd(host.strip("[]"), int(port))
+
+    def memory_link(self, name: str) -> MemoryLink:
+        """Give a link in memory, to cut or mend it."""
+        return self._memory[name]
+
+    # the head of the chain
+
+    def point(self, name: str) -> Point:
+        """Find a point by its name, or by `board.name`."""
+        short = name.rpartition(".")[2]
+        point = self.plan.points.get(short)
+        if point is None or name not in (short, f"{point.board}.{short}"):
+            known = self.plan.points
+            raise WrongError("point", found=name, expected=f"one of {listed(known)}", nearest=nearest(short, known))
+        return point
+
+    def ask(self, point: Point, value: Asked, *, by: str) -> int:
+        """Want a point at a value; give the event that its trail begins with."""
+        link = self.host_links[point.board]
+        asked = link.session.ask(point.name, value, self.clock.now(), by=by)
+        link.turn()
+        return asked
+
+    def rest(self, *, by: str) -> list[int]:
+        """Send every output of every board to its rest value, now."""
+        asked = []
+        for link in self.host_links.values():
+            asked += link.session.rest(self.clock.now(), by)
+            link.turn()
+        return asked
+
+    # the outside world
+
+    def act(self, part: str, do: str, *, seconds: float | None = None, value: float | None = None) -> None:
+        """Do something to a part by hand."""
+        self.board_side.turn()
+        self.world.act(part, do, seconds=seconds, value=value)
+        self.board_side.turn()
+
+    def place(self, quantity: str, value: float) -> None:
+        """Put a quantity of the rig somewhere by hand."""
+        self.board_side.turn()
+        self.world.place(quantity, value)
+        self.board_side.turn()
+
+    def switch_defect(self, name: str, on: bool) -> None:
+        """Switch a defect on or off."""
+        self.board_side.turn()
+        self.world.switch_defect(name, on)
+        self.board_side.spoil_links()
+        self.board_side.turn()
+
+    async def stop(self) -> None:
+        """Shut everything."""
+        for link in self.host_links.values():
+            await link.stop()
+        await self.board_side.stop()

@@ -1,0 +1,172 @@
+"""`cavet drive BENCH POINT=VALUE … | POINT?`: set or read points from the shell."""
+
+from __future__ import annotations
+
+import asyncio
+from typing import Any
+
+import click
+import msgspec
+
+from cavet import clock
+from cavet.bench import Carrier, HostLink, Plan, RunningBench
+from cavet.commands._bench import open_bench, with_addresses
+from cavet.hosts import Asked, Point
+from cavet.record import Kind, Trail, Trails
+from cavet.wording import UnreachableError, WrongError, listed, nearest
+
+LOOK_SECONDS = 0.005
+MOVE_SECONDS = 10.0
+"""How long a part may take to arrive."""
+
+
+class Order(msgspec.Struct, frozen=True):
+    """One word of the command line: a value to set, or `None` to read."""
+
+    point: Point
+    value: Asked | None
+
+
+@click.command("drive", context_settings={"ignore_unknown_options": True})
+@click.argument("bench")
+@click.argument("words", nargs=-1, required=True, metavar="POINT=VALUE | POINT? ...")
+@click.option("--at", multiple=True, metavar="BOARD=ADDRESS", help="Drive the board that is at this device or HOST:PORT.")
+@click.option("--json", "as_json", is_flag=True, help="JSON lines.")
+def command(bench: str, words: tuple[str, ...], at: tuple[str, ...], as_json: bool) -> int:
+    """Set or read points, confirm, print. A simulated board is started for the purpose, and ends with it."""
+    plan = with_addresses(open_bench(bench).plan, at)
+    orders = [read_order(plan, word) for word in words]
+    hosts = {order.point.board for order in orders}
+    simulated = all(plan.links[plan.hosts[host].link].simulated for host in hosts)
+    return clock.run(drive(plan, orders, as_json=as_json), fast=simulated)
+
+
+def read_order(plan: Plan, word: str) -> Order:
+    """Read `POINT=VALUE` or `POINT?`."""
+    name, equals, text = word.partition("=")
+    if not equals and not word.endswith("?"):
+        raise WrongError("drive", found=word, expected="POINT=VALUE or POINT?")
+    name = name.removesuffix("?") if not equals else name
+    short = name.rpartition(".")[2]
+    point = plan.points.get(short)
+    if point is None or name not in (short, f"{point.board}.{short}"):
+        known = plan.points
+        raise WrongError("point", found=name, expected=f"one of {listed(known)}", nearest=nearest(short, known))
+    if not equals:
+        return Order(point, None)
+    if not point.kind.is_output:
+        raise WrongError(f"{point.board}.{short}", found="an input", expected="an output, or POINT? to read it")
+    return Order(point, point.parse(text))
+
+
+async def drive(plan: Plan, orders: list[Order], *, as_json: bool) -> int:
+    """Carry the orders out, one after the other; give the exit code."""
+    hosts = {order.point.board for order in orders}
+    links = {plan.hosts[host].link for host in hosts}
+    kept = msgspec.structs.replace(
+        plan,
+        hosts={host: plan.hosts[host] for host in hosts},
+        links={name: plan.links[name] for name in links},
+    )
+    simulated = all(link.simulated for link in kept.links.values())
+    bench = RunningBench(kept, carrier=Carrier.MEMORY if simulated else Carrier.REAL)
+    try:
+        await bench.start()
+        for host in sorted(hosts):
+            await until_ready(bench.host_links[host])
+        code = 0
+        for order in orders:
+            line = await carry_out(bench, order)
+            code = max(code, 0 if line["holds"] else 1)
+            click.echo(msgspec.json.encode(line).decode() if as_json else readable(order.point, line))
+        return code
+    finally:
+        await bench.stop()
+
+
+async def until_ready(link: HostLink) -> None:
+    """Wait for a board; it has the time of its manners, twice over."""
+    manners = link.plan.manners
+    patience = manners.boot_wait + (manners.retries + 2) * manners.reply_within + 2.0
+    try:
+        async with asyncio.timeout(patience):
+            while not link.ready:
+                await asyncio.sleep(LOOK_SECONDS)
+    except TimeoutError as error:
+        problem = link.problem.removeprefix(f"{link.address}: ") or link.words
+        raise UnreachableError(link.address, problem) from error
+
+
+async def carry_out(bench: RunningBench, order: Order) -> dict[str, Any]:
+    """Carry one order out, and tell how it went."""
+    point = order.point
+    link = bench.host_links[point.board]
+    if order.value is None:
+        return await read(link, point)
+    trails = Trails()
+    asked = bench.ask(point, order.value, by="drive")
+    deadline = bench.clock.now() + MOVE_SECONDS
+    while True:
+        trails.follow(bench.record.since(trails.next))
+        trail = trails.all[asked]
+        if ended(trail, point, seen=bool(bench.world.boards)) or bench.clock.now() > deadline:
+            return outcome(link, point, trail)
+        if link.problem:
+            raise UnreachableError(link.address, link.problem.removeprefix(f"{link.address}: "))
+        await asyncio.sleep(LOOK_SECONDS)
+
+
+def ended(trail: Trail, point: Point, *, seen: bool) -> bool:
+    """Whether nothing more is to come. `seen` tells that the board is simulated, so that its parts can be watched."""
+    if trail.stopped is not None:
+        return True
+    confirmed = trail.reached(Kind.CONFIRMED) is not None or not point.confirm
+    if not seen:
+        return confirmed and trail.reached(Kind.CARRIED) is not None
+    return confirmed and trail.reached(Kind.MOVED) is not None
+
+
+def outcome(link: HostLink, point: Point, trail: Trail) -> dict[str, Any]:
+    stopped = trail.stopped
+    holds = stopped is None or stopped.kind == Kind.UNCHANGED
+    line = {
+        "point": point.name,
+        "board": point.board,
+        "asked": trail.root.value,
+        "confirmed": link.session.readings[point.name].got if trail.reached(Kind.CONFIRMED) else None,
+        "unit": point.unit,
+        "stage": trail.furthest,
+        "holds": holds and (trail.reached(Kind.CONFIRMED) is not None or not point.confirm),
+    }
+    moved = trail.reached(Kind.MOVED)
+    if moved is not None:
+        line["moved"] = moved.note
+    if stopped is not None and not holds:
+        line["stopped"] = stopped.note
+    return line
+
+
+async def read(link: HostLink, point: Point) -> dict[str, Any]:
+    """Read a point: an input as it was heard, an output as the board has it."""
+    reading = link.session.readings[point.name]
+    try:
+        async with asyncio.timeout(link.plan.manners.reply_within + 1.0):
+            while reading.got is None and not reading.refusal and not point.kind.is_output:
+                await asyncio.sleep(LOOK_SECONDS)
+    except TimeoutError as error:
+        raise UnreachableError(link.address, f"nothing was heard of {point.name}") from error
+    line = {"point": point.name, "board": point.board, "got": reading.got, "unit": point.unit, "holds": not reading.refusal}
+    return {**line, "stopped": reading.refusal} if reading.refusal else line
+
+
+def readable(point: Point, line: dict[str, Any]) -> str:
+    """One line for a person."""
+    parts = [f"{point.name:14}"]
+    for key in ("asked", "got", "confirmed"):
+        if line.get(key) is not None:
+            parts.append(f"{key} {point.show(line[key])}")
+    if "moved" in line:
+        parts.append(f"moved: {line['moved']}")
+    if "stopped" in line:
+        parts.append(f"stopped after {line.get('stage', 'asking')}: {line['stopped']}")
+    return "  ".join(parts)

@@ -1,0 +1,109 @@
+"""`cavet serve BENCH`: the simulated boards on their real endpoints, no screen."""
+
+from __future__ import annotations
+
+import asyncio
+import signal
+import sys
+from pathlib import Path
+from typing import Any
+
+import click
+import msgspec
+
+from cavet import clock
+from cavet.bench import Endpoint, Plan, RunningBench
+from cavet.commands._bench import chosen_boards, open_bench
+from cavet.commands._outside import act_on, follow_input
+from cavet.record import RecordWriter, as_line
+from cavet.wording import WrongError, plain
+
+FOLLOW_SECONDS = 0.02
+"""How often new events are printed."""
+
+
+@click.command("serve")
+@click.argument("bench")
+@click.option("--board", "boards", multiple=True, metavar="NAME", help="Only this board; may be given several times.")
+@click.option("--json", "as_json", is_flag=True, help="JSON lines.")
+@click.option("--events", is_flag=True, help="Every event of the record, as a JSON line.")
+@click.option("--listen", default="127.0.0.1", metavar="HOST", help="Where network endpoints listen.")
+@click.option("--record", "record_path", type=click.Path(path_type=Path), help="Keep the record in this file.")
+def command(
+    bench: str, boards: tuple[str, ...], as_json: bool, events: bool, listen: str, record_path: Path | None
+) -> None:
+    """Put the simulated boards on their real endpoints. Lines of JSON on standard input act on the outside world."""
+    plan = open_bench(bench).plan
+    names = chosen_boards(plan, boards)
+    clock.run(serve(plan, names, as_json=as_json, events=events, listen=listen, record_path=record_path))
+
+
+async def serve(
+    plan: Plan, names: list[str], *, as_json: bool, events: bool, listen: str, record_path: Path | None
+) -> None:
+    """Serve until a signal comes."""
+    stop = asyncio.Event()
+    loop = asyncio.get_running_loop()
+    for number in (signal.SIGINT, signal.SIGTERM):
+        loop.add_signal_handler(number, stop.set)
+    bench = RunningBench(plan, boards=names, hosts=False, listen=listen)
+    writer = RecordWriter(bench.record, record_path, {"bench": plan.name}) if record_path else None
+    try:
+        await bench.start()
+        for endpoint in bench.endpoints:
+            say(endpoint_line(endpoint) if as_json else readable_line(endpoint))
+        if as_json:
+            say({"event": "ready"})
+        follow_input(lambda line: say(answer(bench, line)))
+        follower = asyncio.create_task(follow_events(bench)) if events else None
+        await stop.wait()
+        if follower is not None:
+            follower.cancel()
+    finally:
+        await bench.stop()
+        if writer is not None:
+            writer.close()
+
+
+def say(line: dict[str, Any] | str) -> None:
+    """Print one line at once."""
+    text = line if isinstance(line, str) else msgspec.json.encode(line).decode()
+    sys.stdout.write(f"{text}\n")
+    sys.stdout.flush()
+
+
+def endpoint_line(endpoint: Endpoint) -> dict[str, Any]:
+    line: dict[str, Any] = {
+        "event": "endpoint", "board": endpoint.board, "link": endpoint.kind, "address": endpoint.address
+    }  # fmt: skip
+    if endpoint.kind == "serial":
+        line |= {"baud": endpoint.plan.settings.rate, "settings": endpoint.plan.settings.form}
+    return line
+
+
+def readable_line(endpoint: Endpoint) -> str:
+    settings = endpoint.plan.settings
+    more = f"  {settings.rate} {settings.form}" if endpoint.kind == "serial" else ""
+    return f"{endpoint.board:12} {endpoint.kind:8} {endpoint.address}{more}"
+
+
+def answer(bench: RunningBench, line: bytes) -> dict[str, Any]:
+    """Do what a line asks for; give the line that answers it."""
+    try:
+        act_on(bench, line)
+    except WrongError as error:
+        return {"event": "error", "message": plain(str(error))}
+    return {"event": "done"}
+
+
+async def follow_events(bench: RunningBench) -> None:
+    """Print every event, as soon as it can be."""
+    number = 0
+    encode = msgspec.json.encode
+    while True:
+        events = bench.record.since(number)
+        if events:
+            number = events[-1].number + 1
+            sys.stdout.write("".join(f"{encode(as_line(event)).decode()}\n" for event in events))
+            sys.stdout.flush()
+        await asyncio.sleep(FOLLOW_SECONDS)

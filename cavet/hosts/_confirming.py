@@ -1,0 +1,87 @@
+"""Wishes that wait to be read back."""
+
+from __future__ import annotations
+
+from math import inf
+
+import msgspec
+
+from cavet.hosts._point import Asked, Point
+from cavet.hosts._session import Manners, Tell
+from cavet.record import Kind
+
+
+class Wish(msgspec.Struct):
+    """A value wanted at a point, by the event that asked for it."""
+
+    point: Point
+    value: Asked
+    asked: int
+    forced: bool = False
+    tries: int = 0
+
+
+class _Waiting(msgspec.Struct):
+    wish: Wish
+    missing: dict[int, int]
+    since: float
+    deadline: float
+
+
+class Confirming:
+    """Which numbers are expected to be read back from which pins, and until when."""
+
+    def __init__(self, manners: Manners, tell: Tell) -> None:
+        self._manners = manners
+        self._tell = tell
+        self._waiting: dict[str, _Waiting] = {}
+
+    @property
+    def due(self) -> float:
+        """When the first answer will be overdue."""
+        return min((waiting.deadline for waiting in self._waiting.values()), default=inf)
+
+    def wait(self, wish: Wish, wanted: dict[int, int], now: float) -> None:
+        """Expect these numbers at these pins; an older wish for the same point is not waited for any more."""
+        older = self._waiting.get(wish.point.name)
+        if older is not None and older.wish is not wish:
+            self._tell(Kind.OVERTAKEN, "point", wish.point.name, older.wish.value, older.wish.asked, "a newer wish came")
+        deadline = now + self._manners.reply_within
+        self._waiting[wish.point.name] = _Waiting(wish, dict(wanted), now, deadline)
+
+    def hear(self, pin: int, state: int, now: float) -> tuple[Wish, bool, float] | None:
+        """A pin was read back. Give the wish that this ends, whether it agrees, and how long it took."""
+        for name, waiting in self._waiting.items():
+            if pin not in waiting.missing:
+                continue
+            if state != waiting.missing[pin]:
+                del self._waiting[name]
+                return waiting.wish, False, now - waiting.since
+            del waiting.missing[pin]
+            if not waiting.missing:
+                del self._waiting[name]
+                return waiting.wish, True, now - waiting.since
+            return None
+        return None
+
+    def overdue(self, now: float) -> list[Wish]:
+        """Give the wishes to be sent again; those that were sent often enough end here."""
+        again = []
+        for name, waiting in list(self._waiting.items()):
+            if now < waiting.deadline:
+                continue
+            del self._waiting[name]
+            wish = waiting.wish
+            if wish.tries < self._manners.retries:
+                wish.tries += 1
+                again.append(wish)
+            else:
+                note = f"no answer to {wish.tries + 1} tries, each within {self._manners.reply_within:g} s"
+                self._tell(Kind.UNCONFIRMED, "point", name, None, wish.asked, note)
+        return again
+
+    def abandon(self, why: str) -> None:
+        """Nothing will be read back any more."""
+        for name, waiting in self._waiting.items():
+            self._tell(Kind.UNCONFIRMED, "point", name, None, waiting.wish.asked, why)
+        self._waiting.clear()

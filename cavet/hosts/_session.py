@@ -1,0 +1,82 @@
+"""What the sessions of all protocols have in common."""
+
+from __future__ import annotations
+
+from enum import Enum
+from typing import Protocol
+
+import msgspec
+
+from cavet.hosts._point import Asked
+from cavet.record import Value
+
+
+class SessionState(Enum):
+    """How a session stands towards its board."""
+
+    SHUT = "shut"
+    BOOTING = "boots"
+    """The link is open; the board has not said a word yet."""
+    ASKING = "asks"
+    """It was silent for so long that it is asked who it is."""
+    LEARNING = "learns"
+    """It is asked what it can do, and how it stands."""
+    READY = "ready"
+    SILENT = "silent"
+    """The link is open, and nothing answers."""
+
+
+_WORDS = {
+    SessionState.SHUT: "not open",
+    SessionState.BOOTING: "open; waits for the board to boot",
+    SessionState.ASKING: "open; asks the board who it is",
+    SessionState.LEARNING: "asks what each pin can do",
+    SessionState.READY: "ready",
+    SessionState.SILENT: "open, but nothing answers: another rate at the other end, or no such firmware?",
+}
+
+
+def state_words(state: SessionState) -> str:
+    """Say a state to a person."""
+    return _WORDS[state]
+
+
+class Manners(msgspec.Struct, frozen=True, kw_only=True):
+    """How patient a session is; times in seconds. All of it can be set in the bench file."""
+
+    boot_wait: float = 2.0
+    """How long an announcement is waited for before the board is asked."""
+    reply_within: float = 0.5
+    retries: int = 2
+    sampling: float = 0.0
+    """How often analog inputs are to be reported, 0 for the board's own default."""
+    reopen: float = 0.5
+    """The pause before a lost link is opened again."""
+
+
+class Said(msgspec.Struct, frozen=True):
+    """Bytes for the link, and the event by which each frame in them was framed: its end within the bytes, the event."""
+
+    data: bytes
+    frames: tuple[tuple[int, int], ...]
+
+
+class Reading(msgspec.Struct):
+    """What the host knows of a point: what it asked for and when, what it read back or heard and when."""
+
+    asked: Asked | None = None
+    asked_at: float = 0.0
+    got: Asked | None = None
+    got_at: float = 0.0
+    trail: int | None = None
+    """The event of the latest wish."""
+    refusal: str = ""
+    """Why this point can't work on this board."""
+
+
+class Tell(Protocol):
+    """Adds an event; gives its number."""
+
+    def __call__(
+        self, kind: str, topic: str, subject: str, value: Value = None, cause: int | None = None, note: str = ""
+    ) -> int: ...
