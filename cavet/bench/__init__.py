@@ -1,16 +1,19 @@
 """The bench: its file, and the whole set-up put together and running."""
 
+from cavet.bench._diagnosis import Diagnosis, StageState
 from cavet.bench._file import BenchFile, load_bench
 from cavet.bench._plan import BoardPlan, HostPlan, LinkPlan, Plan
 from cavet.bench._host_side import HostLink
 from cavet.bench._running import Carrier, Endpoint, RunningBench
 from cavet.bench._schema import SECTIONS, Key, Section
+from cavet.bench._standing import Standing, Standings
 
 __all__ = [
     "SECTIONS",
     "BenchFile",
     "BoardPlan",
     "Carrier",
+    "Diagnosis",
     "Endpoint",
     "HostLink",
     "HostPlan",
@@ -19,5 +22,8 @@ __all__ = [
     "Plan",
     "RunningBench",
     "Section",
+    "StageState",
+    "Standing",
+    "Standings",
     "load_bench",
 ]

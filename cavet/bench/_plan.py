@@ -52,6 +52,15 @@ class HostPlan(msgspec.Struct, frozen=True, kw_only=True):
     manners: Manners
 
 
+class BasinPlan(msgspec.Struct, frozen=True, kw_only=True):
+    """A quantity of the rig that is drawn as a basin; `place` counts from the left."""
+
+    quantity: str
+    place: int
+    opening: str = ""
+    gate: str = ""
+
+
 class Plan(msgspec.Struct, frozen=True, kw_only=True):
     """A whole bench, as its file has it."""
 
@@ -61,6 +70,7 @@ class Plan(msgspec.Struct, frozen=True, kw_only=True):
     links: dict[str, LinkPlan]
     rig: dict[str, Quantity]
     rig_steps: dict[str, float]
+    basins: tuple[BasinPlan, ...]
     defects: dict[str, Defect]
     hosts: dict[str, HostPlan]
     points: dict[str, Point]

@@ -12,7 +12,7 @@ from typing import Any
 from cavet.bench import _schema as schema
 from cavet.bench._check import Checker
 from cavet.bench._places import Path
-from cavet.bench._plan import SIMULATED, BoardPlan, HostPlan, LinkPlan, Plan
+from cavet.bench._plan import SIMULATED, BasinPlan, BoardPlan, HostPlan, LinkPlan, Plan
 from cavet.boards import Defect, PinMode, PinProfile, Profile, Quantity
 from cavet.expressions import Expression
 from cavet.hosts import Manners, Point, PointKind
@@ -59,6 +59,7 @@ class _Reader:
             links=links_found,
             rig=rig,
             rig_steps={name: table["step"] for name, table in rig_tables.items() if table.get("step")},
+            basins=self._basins(rig_tables, boards),
             defects=self._defects(boards),
             hosts=hosts,
             points={name: point for name, point in points.items() if point is not None},
@@ -100,6 +101,25 @@ class _Reader:
         return Quantity(
             name=name, unit=table["unit"], start=start, low=low, high=high, rate=table["rate"], free=table["free"]
         )
+
+    def _basins(self, tables: dict[str, dict[str, Any]], boards: dict[str, BoardPlan]) -> tuple[BasinPlan, ...]:
+        parts = self._part_paths(boards)
+        basins = []
+        for name, table in tables.items():
+            path: Path = ("rig", name)
+            if table["opening"]:
+                self._one_of((*path, "opening"), table["opening"], sorted(parts), "a part")
+            if table["gate"]:
+                self._one_of((*path, "gate"), table["gate"], self._declared("rig"), "a quantity of the rig")
+            if table["basin"] and not table["range"]:
+                self._checker.wrong((*path, "basin"), found=table["basin"], expected="a `range` beside it: how deep it is")
+            if table["basin"]:
+                basin = BasinPlan(quantity=name, place=table["basin"], opening=table["opening"], gate=table["gate"])
+                basins.append(basin)
+        return tuple(sorted(basins, key=lambda basin: basin.place))
+
+    def _part_paths(self, boards: dict[str, BoardPlan]) -> set[str]:
+        return {f"{board}.{part}" for board in boards for part in self._top["boards"][board].get("parts", {})}
 
     def _boards(self) -> dict[str, BoardPlan]:
         own = {name: self._profile(name, table) for name, table in self._tables("profiles", schema.PROFILE).items()}
@@ -219,7 +239,7 @@ class _Reader:
                 taken[pin] = part
 
     def _check_sums(self, rig: dict[str, Quantity], boards: dict[str, BoardPlan]) -> None:
-        parts = {f"{board}.{part}" for board in boards for part in self._top["boards"][board].get("parts", {})}
+        parts = self._part_paths(boards)
         quantities = self._declared("rig")
         for name, quantity in rig.items():
             for key, expression in (("rate", quantity.rate), ("free", quantity.free)):

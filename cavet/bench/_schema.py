@@ -128,6 +128,9 @@ QUANTITY = Section(
         Key(name="rate", kind="sum", doc="its change in units a second; without it, it holds still", default=None),
         Key(name="free", kind="sum", doc="it can only move while this is true", default=None),
         Key(name="step", kind="quantity", unit="=unit", doc="how far a nudge by hand goes", default=None),
+        Key(name="basin", kind="whole", doc="draw it as a basin of water, the so-manieth from the left", default=0, low=0, high=9),
+        Key(name="opening", kind="text", doc="the part that opens the wall on the basin's right, as `board.part`", default=""),
+        Key(name="gate", kind="text", doc="the quantity, in %, that takes that wall out of the way", default=""),
     ),
 )
 

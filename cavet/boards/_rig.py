@@ -96,6 +96,14 @@ class Rig:
         quantity, value = self.quantities[slot], self._row[slot]
         return value >= quantity.high if direction > 0 else value <= quantity.low
 
+    def why_blocked(self, name: str) -> str:
+        """Say what keeps a quantity from going on."""
+        quantity = self.quantities[self._slots[name]]
+        free = self._free[self._slots[name]]
+        if quantity.free is not None and free is not None and not free(self._row):
+            return f"{name} is held: it needs {quantity.free.text}"
+        return f"{name} is at its end, {self.value(name):.0f} {quantity.unit}"
+
     def advance(self, now: float) -> None:
         """Integrate up to `now`, in steps of at most `STEP_SECONDS`."""
         while self._now < now - 1e-12:

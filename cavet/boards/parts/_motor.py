@@ -77,8 +77,7 @@ class Motor(Part):
 
     def _stall(self, now: float) -> None:
         self.stalled = True
-        quantity = self._rig.value(self._moves)
-        note = f"stalls: {self._moves} does not give way at {quantity:.0f}; it draws {self.draws(now):.1f} A"
+        note = f"stalls, and draws {self.draws(now):.1f} A: {self._rig.why_blocked(self._moves)}"
         if self._running:
             self._running = False
             self._tell(Kind.REFUSED, "part", self.name, 0, self._cause, note)

@@ -30,6 +30,8 @@ class Part:
     def __init__(self, name: str, wires: Wires) -> None:
         self.name = name
         self.wires = wires
+        self.measures = ""
+        """The quantity of the rig that it senses, where it is one."""
         self.cause: int | None = None
         """The event that what it gives to its pin follows from."""
         self._rig: Rig

@@ -20,12 +20,12 @@ class Gauge(Part):
         self, name: str, wires: Wires, *, seed: str, of: str, low: float, high: float, volts: float = 5.0
     ) -> None:
         super().__init__(name, wires)
-        self._of = of
+        self.measures = of
         self._low, self._high, self._volts = low, high, volts
         self._random = random.Random(f"{seed}/{name}")
 
     def _clean(self) -> float:
-        share = (self._rig.value(self._of) - self._low) / (self._high - self._low)
+        share = (self._rig.value(self.measures) - self._low) / (self._high - self._low)
         return self._volts * min(1.0, max(0.0, share))
 
     def voltage(self, wire: str, now: float) -> float:
@@ -36,7 +36,7 @@ class Gauge(Part):
         return self._clean() / self._volts
 
     def stands_as(self, now: float) -> float:
-        return self._rig.value(self._of)
+        return self._rig.value(self.measures)
 
     def tells(self, now: float) -> str:
         return f"{self._clean():.2f} V"

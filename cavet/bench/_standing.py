@@ -1,0 +1,110 @@
+"""How points stand: what was asked, and what the board got to. Here belief and truth are laid side by side, to look at."""
+
+from __future__ import annotations
+
+import msgspec
+
+from cavet.bench._diagnosis import Circumstances, Diagnosis, diagnose
+from cavet.bench._running import RunningBench
+from cavet.boards import Board, BoardState
+from cavet.boards.parts import Part
+from cavet.hosts import Asked, Point
+from cavet.record import Event, Kind, Trail, Trails
+
+
+class Standing(msgspec.Struct, frozen=True):
+    """One point as it stands. `left` is the time in seconds that the part still needs."""
+
+    point: Point
+    asked: Asked | None
+    got: Asked | None
+    left: float | None = None
+    trail: Trail | None = None
+    diagnosis: Diagnosis | None = None
+
+
+class Standings:
+    """Follows a bench's record, and tells how its points and trails stand now."""
+
+    def __init__(self, bench: RunningBench) -> None:
+        self._bench = bench
+        self.trails = Trails()
+        self._live: set[int] = set()
+        """The trails that are not known to have ended well."""
+
+    def follow(self) -> list[Event]:
+        """Read on in the record; give what is new."""
+        events = self._bench.record.since(self.trails.next)
+        self.trails.follow(events)
+        self._live.update(event.number for event in events if event.number in self.trails.all)
+        return events
+
+    def board_of(self, point: Point) -> Board | None:
+        """The simulated board that a point is on; `None` for a real one."""
+        host = self._bench.plan.hosts[point.board]
+        return self._bench.world.boards.get(self._bench.plan.links[host.link].board)
+
+    def part_of(self, point: Point) -> Part | None:
+        """The part that a point is meant to move or to sense, where it is simulated."""
+        board = self.board_of(point)
+        return board.circuit.parts.get(point.part or point.name) if board else None
+
+    def standing(self, point: Point) -> Standing:
+        """How one point stands."""
+        link = self._bench.host_links[point.board]
+        reading = link.session.readings[point.name]
+        part = self.part_of(point)
+        got = reading.got
+        if part is not None and point.kind.is_output:
+            got = point.from_wire(part.stands_as(self._bench.clock.now()))
+        trail = self.trails.all.get(reading.trail) if reading.trail is not None else None
+        diagnosis = self.diagnose(trail) if trail is not None else None
+        left = None
+        if trail is not None and trail.moving is not None and trail.reached(Kind.MOVED) is None and trail.stopped is None:
+            left = max(0.0, trail.moving.t + float(trail.moving.value or 0) - self._bench.clock.now())
+        return Standing(point, reading.asked, got, left, trail, diagnosis)
+
+    def diagnose(self, trail: Trail) -> Diagnosis:
+        """Say how a trail stands, stage by stage."""
+        return diagnose(trail, self._circumstances(trail))
+
+    def _circumstances(self, trail: Trail) -> Circumstances:
+        bench = self._bench
+        point = bench.plan.points.get(trail.point) if trail.root.topic == "point" else None
+        board = bench.world.boards.get(trail.root.board)
+        able: dict[str, list[int]] = {}
+        if board is not None:
+            for number, pin in board.profile.pins.items():
+                for mode in pin.modes:
+                    able.setdefault(mode.value, []).append(number)
+        if point is None:
+            return Circumstances(
+                now=bench.clock.now(), point=None, simulated=board is not None, ready=True, link_words="", patience=1.0, able=able
+            )
+        link = bench.host_links[point.board]
+        manners = link.plan.manners
+        return Circumstances(
+            now=bench.clock.now(),
+            point=point,
+            simulated=board is not None,
+            ready=link.ready,
+            link_words=link.words,
+            patience=manners.reply_within * (manners.retries + 1),
+            board_runs=board is None or board.state is BoardState.RUNNING,
+            able=able,
+        )
+
+    def broken(self) -> list[tuple[Trail, Diagnosis]]:
+        """All trails that are broken, the newest first."""
+        found = []
+        for number in list(self._live):
+            trail = self.trails.all.get(number)
+            if trail is None:
+                self._live.discard(number)
+                continue
+            diagnosis = self.diagnose(trail)
+            if diagnosis.broken is not None:
+                found.append((trail, diagnosis))
+            elif diagnosis.is_over:
+                self._live.discard(number)
+        return sorted(found, key=lambda pair: -pair[0].number)

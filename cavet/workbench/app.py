@@ -1,0 +1,120 @@
+"""The application: it joins the bench and the screens, and has the keys that work everywhere."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from pathlib import Path
+
+from textual.app import App, SystemCommand
+from textual.screen import Screen
+
+from cavet.bench import BenchFile, Plan, RunningBench
+from cavet.record import RecordWriter
+from cavet.wording import UnreachableError, WrongError
+from cavet.workbench import keymap
+from cavet.workbench.desk import Desk
+from cavet.workbench.palette import themes
+from cavet.workbench.screens.defects import DefectsScreen
+from cavet.workbench.screens.drive import DriveScreen
+
+
+class CavetApp(App[int]):
+    """The workbench on one bench. `record_path` is where its record is kept, `None` for nowhere."""
+
+    TITLE = "Cavet"
+    BINDINGS = keymap.APP
+    COMMAND_PALETTE_BINDING = "ctrl+p"
+    ENABLE_COMMAND_PALETTE = True
+    CSS = """
+    Screen { background: $background; }
+    """
+
+    def __init__(self, file: BenchFile, plan: Plan | None = None, record_path: Path | None = None) -> None:
+        super().__init__()
+        self._file = file
+        self._plan = plan or file.plan
+        self._record_path = record_path
+        self._writer: RecordWriter | None = None
+        self.bench: RunningBench
+        self.problem: Exception | None = None
+        """Why it had to end, for the command line to tell."""
+        for theme in themes():
+            self.register_theme(theme)
+
+    async def on_mount(self) -> None:
+        self.theme = "cavet-dark"
+        self.bench = RunningBench(self._plan)
+        if self._record_path is not None:
+            self._writer = RecordWriter(self.bench.record, self._record_path, {"bench": self._plan.name})
+        try:
+            await self.bench.start()
+        except UnreachableError as error:
+            self.problem = error
+            self.exit(3)
+            return
+        await self.push_screen(DriveScreen(Desk(self.bench)))
+
+    async def on_unmount(self) -> None:
+        if hasattr(self, "bench"):
+            await self.bench.stop()
+        if self._writer is not None:
+            self._writer.close()
+
+    def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
+        """All actions, for the palette."""
+        yield SystemCommand("everything to rest", "send every output of every board to its rest value", self.action_rest)
+        drive = next((found for found in self.screen_stack if isinstance(found, DriveScreen)), None)
+        if drive is not None:
+            yield SystemCommand("look at the trail", "every stage of the command, its frame taken apart", drive.action_look)
+            yield SystemCommand("the next broken trail", "one that nobody has looked at", drive.action_broken)
+            yield SystemCommand("take back", "ask for what was asked before", drive.action_undo)
+            yield SystemCommand("defects", "make things wrong on purpose", drive.action_defects)
+            yield SystemCommand("let go of the link, or take it up", "so that another program can open it", drive.action_link)
+            yield SystemCommand("explain", "what is under the cursor", drive.action_explain)
+        for defect in self.bench.world.defects.values():
+            word = "off" if defect.on else "on"
+            yield SystemCommand(
+                f"defect {defect.name}: {word}",
+                defect.tells,
+                lambda name=defect.name, on=not defect.on: self.bench.switch_defect(name, on),
+            )
+        other = "dark" if self.theme.endswith("light") else "light"
+        yield SystemCommand(f"{other} theme", "the same roles on another ground", self.action_theme)
+        yield SystemCommand("quit", "leave the workbench; the record is kept", self.action_leave)
+
+    def action_palette(self) -> None:
+        self.action_command_palette()
+
+    def action_theme(self) -> None:
+        self.theme = "cavet-dark" if self.theme.endswith("light") else "cavet-light"
+        self.refresh_css(animate=False)
+        for screen in self.screen_stack:
+            screen.refresh(layout=True)
+
+    def action_rest(self) -> None:
+        """Send every output to its rest value, whatever is on the screen."""
+        self.bench.rest(by="everything to rest")
+        for screen in self.screen_stack:
+            if isinstance(screen, DriveScreen):
+                screen.follow()
+
+    def action_leave(self) -> None:
+        self.exit(0)
+
+    def on_defects_screen_keep(self, message: DefectsScreen.Keep) -> None:
+        """Write how the defects are switched into the bench file."""
+        file = self._file
+        for defect in self.bench.world.defects.values():
+            file = file.changed(("defects", defect.name, "on"), defect.on)
+        try:
+            file.save()
+        except WrongError as error:
+            self._say(str(error))
+            return
+        self._file = file
+        self._say(f"saved in {file.path.name}")
+
+    def _say(self, message: str) -> None:
+        for screen in self.screen_stack:
+            if isinstance(screen, DriveScreen):
+                screen.say(message)

@@ -1,0 +1,210 @@
+"""What the screens have in common: the running bench, and what a person has done with it so far."""
+
+from __future__ import annotations
+
+from collections import deque
+
+from cavet.bench import RunningBench, Standing, Standings
+from cavet.hosts import Asked, Point, PointKind
+from cavet.record import Event, Kind
+from cavet.wording import WrongError
+
+COURSE_SECONDS = 10.0
+COURSE_SLOTS = 100
+HOLD_SECONDS = 0.6
+"""How long a momentary thing stays held after a key press: a terminal tells of no release, only of repeats."""
+Slot = tuple[float, float] | None
+
+
+class Course:
+    """Where an input was of late: slots of a tenth of a second, each with the least and the most in it."""
+
+    def __init__(self) -> None:
+        self._slots: deque[Slot] = deque([None] * COURSE_SLOTS, maxlen=COURSE_SLOTS)
+        self._now = 0
+        self._last: float | None = None
+        self.changed_at: float | None = None
+
+    def note(self, value: float, t: float) -> None:
+        """The input was at `value` from `t` on."""
+        self.pass_to(t)
+        span = self._slots[-1]
+        self._slots[-1] = (min(span[0], value), max(span[1], value)) if span else (value, value)
+        if self._last is not None and value != self._last:
+            self.changed_at = t
+        self._last = value
+
+    def pass_to(self, t: float) -> None:
+        """Time has passed."""
+        slot = int(t * COURSE_SLOTS / COURSE_SECONDS)
+        for _ in range(min(COURSE_SLOTS, slot - self._now)):
+            self._slots.append(None if self._last is None else (self._last, self._last))
+        self._now = max(self._now, slot)
+
+    def slots(self) -> tuple[Slot, ...]:
+        return tuple(self._slots)
+
+    def rate(self) -> float | None:
+        """How fast it changes, in units a second, over the last two seconds."""
+        known = [(place, slot) for place, slot in enumerate(self._slots) if slot is not None][-20:]
+        if len(known) < 10:
+            return None
+        half = len(known) // 2
+        early = sum(sum(slot) / 2 for _, slot in known[:half]) / half
+        late = sum(sum(slot) / 2 for _, slot in known[-half:]) / half
+        return (late - early) / (half * COURSE_SECONDS / COURSE_SLOTS)
+
+
+class Desk:
+    """The bench as one person works it. All that a person does passes through here to the head of the chain."""
+
+    def __init__(self, bench: RunningBench) -> None:
+        self.bench = bench
+        self.standings = Standings(bench)
+        self.outputs = [point for point in bench.plan.points.values() if point.kind.is_output]
+        self.inputs = [point for point in bench.plan.points.values() if not point.kind.is_output]
+        self.courses = {point.name: Course() for point in self.inputs}
+        self.turns: dict[str, float] = {}
+        """How far each moving part has turned, for its picture."""
+        self.looked_at: set[int] = set()
+        """The broken trails that somebody has looked at."""
+        self._held: dict[str, float] = {}
+        self._undo: list[tuple[Point, Asked]] = []
+        self._followed_at = 0.0
+
+    @property
+    def points(self) -> list[Point]:
+        """All points, outputs first, as the rails show them."""
+        return self.outputs + self.inputs
+
+    @property
+    def now(self) -> float:
+        return self.bench.clock.now()
+
+    def follow(self) -> None:
+        """Read on in the record, and let go of what is not held any more."""
+        now = self.now
+        for event in self.standings.follow():
+            self._note(event)
+        for course in self.courses.values():
+            course.pass_to(now)
+        for name, until in list(self._held.items()):
+            if now >= until:
+                del self._held[name]
+                self._let_go(self.bench.plan.points[name])
+        self._turn_wheels(now)
+
+    def _note(self, event: Event) -> None:
+        if event.kind == Kind.HEARD and event.subject in self.courses and isinstance(event.value, int | float):
+            self.courses[event.subject].note(float(event.value), event.t)
+
+    def _turn_wheels(self, now: float) -> None:
+        passed, self._followed_at = now - self._followed_at, now
+        for board in self.bench.world.boards.values():
+            for part in board.circuit.parts.values():
+                if part.kind == "motor":
+                    turned = self.turns.get(part.name, 0.0) + 0.7 * part.fraction(now) * passed
+                    self.turns[part.name] = turned % 1.0
+
+    # what a person wants
+
+    def standing(self, point: Point) -> Standing:
+        return self.standings.standing(point)
+
+    def ask(self, point: Point, value: Asked, *, by: str = "by hand") -> None:
+        """Want an output at a value."""
+        before = self.bench.host_links[point.board].session.readings[point.name].asked
+        if before is not None and before != value:
+            self._undo.append((point, before))
+            del self._undo[:-100]
+        self.bench.ask(point, value, by=by)
+
+    def undo(self) -> str:
+        """Ask for what was asked before; tell for what."""
+        if not self._undo:
+            return "nothing to take back"
+        point, value = self._undo.pop()
+        self.bench.ask(point, value, by="taken back")
+        return f"{point.name} back to {point.show(value)}"
+
+    def nudge(self, point: Point, steps: float) -> None:
+        """Move a point by so many steps; an input is moved out there, where it senses."""
+        if not point.kind.is_output:
+            self._nudge_outside(point, steps)
+        elif point.kind is PointKind.SWITCH:
+            self.ask(point, steps > 0)
+        else:
+            standing = self.standing(point)
+            value = standing.asked if standing.asked is not None else standing.got
+            self.ask(point, point.limited(float(value or 0) + steps * point.step))
+
+    def flip(self, point: Point) -> None:
+        """Flip a switch; hold what is momentary."""
+        if not point.kind.is_output:
+            self._press(point)
+        elif point.momentary:
+            if point.name not in self._held:
+                self.ask(point, True)
+            self._held[point.name] = self.now + HOLD_SECONDS
+        elif point.kind is PointKind.SWITCH:
+            self.ask(point, not self.standing(point).asked)
+        else:
+            standing = self.standing(point)
+            at_rest = standing.asked in (None, point.rest)
+            self.ask(point, point.high if at_rest else point.rest)
+
+    def _let_go(self, point: Point) -> None:
+        if point.kind.is_output:
+            self.ask(point, False)
+        else:
+            self._act(point, "release")
+
+    def type_in(self, point: Point, text: str) -> None:
+        """Set a point to what was typed. Raises `WrongError`."""
+        if point.kind.is_output:
+            value = point.parse(text)
+            self.ask(point, value)
+        else:
+            self._set_outside(point, point.parse(text))
+
+    # acting on the outside world
+
+    def _path(self, point: Point) -> str:
+        board = self.standings.board_of(point)
+        part = self.standings.part_of(point)
+        if board is None or part is None:
+            raise WrongError(point.name, found="a real board's input", expected="a simulated one, to work it from here")
+        return f"{board.name}.{part.name}"
+
+    def _act(self, point: Point, do: str, value: float | None = None) -> None:
+        self.bench.act(self._path(point), do, value=value)
+
+    def _press(self, point: Point) -> None:
+        if point.name not in self._held:
+            self._act(point, "press")
+        self._held[point.name] = self.now + HOLD_SECONDS
+
+    def _nudge_outside(self, point: Point, steps: float) -> None:
+        part = self.standings.part_of(point)
+        if part is not None and part.measures:
+            step = self.bench.plan.rig_steps.get(part.measures) or abs(point.high - point.low) / 50
+            self.bench.place(part.measures, self.bench.world.rig.value(part.measures) + steps * step)
+        elif point.kind is PointKind.READING:
+            self._act(point, "set", (part.fraction(self.now) if part else 0.0) + 0.1 * steps)
+        else:
+            self._press(point)
+
+    def _set_outside(self, point: Point, value: Asked) -> None:
+        part = self.standings.part_of(point)
+        if part is not None and part.measures:
+            self.bench.place(part.measures, float(value))
+        elif point.kind is PointKind.READING:
+            self._act(point, "set", float(value))
+        else:
+            self._act(point, "press" if value else "release")
+
+    # broken trails
+
+    def unseen(self) -> list[int]:
+        """The broken trails that nobody has looked at, newest first."""
+        return [trail.number for trail, _ in self.standings.broken() if trail.number not in self.looked_at]

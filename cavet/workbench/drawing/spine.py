@@ -1,0 +1,175 @@
+"""The board: a column of its pins, what it moves hanging off to the right, what it senses to the left."""
+
+from __future__ import annotations
+
+import msgspec
+
+from cavet.workbench.drawing import parts as part_pictures
+from cavet.workbench.drawing.canvas import CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Ink
+from cavet.workbench.drawing.parts import PartView, draw_part
+from cavet.workbench.drawing.rig import EIGHTHS, BasinView, draw_rig
+
+SPINE_WIDTH = 16
+WIDE = 84
+"""From this width on parts hang off on both sides, as pictures."""
+HEAD_ROWS = 3
+CURRENT_CELLS = 8
+
+
+class PinView(msgspec.Struct, frozen=True, kw_only=True):
+    """A pin as it is to be shown. `level` is 0 to 1; `kind` is `drives`, `reads`, `pulses` or `rests`."""
+
+    number: int
+    label: str = ""
+    mode: str = ""
+    level: float = 0.0
+    kind: str = "rests"
+
+
+class BoardView(msgspec.Struct, frozen=True, kw_only=True):
+    """A board as it is to be shown. Currents in mA. `cursor` is the part that the cursor's point is about."""
+
+    name: str
+    profile: str
+    line: str
+    state: str
+    state_is_bad: bool = False
+    pins: tuple[PinView, ...] = ()
+    parts: tuple[PartView, ...] = ()
+    current: float = 0.0
+    current_limit: float = 0.0
+    basins: tuple[BasinView, ...] = ()
+    cursor: str = ""
+
+
+def draw_board(view: BoardView, width: int, height: int) -> Canvas:
+    """Draw a board in the room there is."""
+    canvas = Canvas(width, height)
+    _draw_head(canvas, view, width)
+    wired = {pin for part in view.parts for pin in part.pins}
+    pins = [pin for pin in view.pins if pin.number in wired]
+    room = height - HEAD_ROWS
+    if len(view.pins) * 2 <= room:
+        pins = list(view.pins)
+    step = 2 if len(pins) * 2 <= room and width >= WIDE else 1
+    rows = {pin.number: HEAD_ROWS + step * place for place, pin in enumerate(pins)}
+    if width >= WIDE:
+        _draw_wide(canvas, view, pins, rows, step)
+    else:
+        _draw_narrow(canvas, view, pins, rows)
+    return canvas
+
+
+def _draw_head(canvas: Canvas, view: BoardView, width: int) -> None:
+    canvas.put(1, 0, view.name, PAPER._replace(bold=True))
+    used = f"{view.current:.0f} of {view.current_limit:.0f} mA"
+    share = view.current / view.current_limit if view.current_limit else 0.0
+    over = share > 1
+    meter = len(used) + 1 + CURRENT_CELLS
+    if view.current_limit and width > 60:
+        canvas.put(width - meter - 1, 0, used, CORAL if over else QUIET)
+        lit = min(CURRENT_CELLS, round(share * CURRENT_CELLS))
+        canvas.put(width - CURRENT_CELLS - 1, 0, "▰" * lit, CORAL if over else GOT)
+        canvas.put(width - CURRENT_CELLS - 1 + lit, 0, "▱" * (CURRENT_CELLS - lit), HAIR)
+        canvas.put(len(view.name) + 3, 0, view.line[: max(0, width - meter - len(view.name) - 6)], QUIET)
+    else:
+        canvas.put(len(view.name) + 3, 0, view.line[: max(0, width - len(view.name) - 4)], QUIET)
+    canvas.put(1, 1, view.state[: width - 2], CORAL if view.state_is_bad else QUIET)
+
+
+def _draw_spine(canvas: Canvas, x: int, pins: list[PinView], rows: dict[int, int], step: int, profile: str) -> None:
+    top, bottom = min(rows.values()), max(rows.values())
+    canvas.shade(x, top - 1, SPINE_WIDTH, bottom - top + 2 + (step - 1), "raised")
+    canvas.put(x + (SPINE_WIDTH - 2 * len(profile) + 1) // 2, top - 1, " ".join(profile), QUIET)
+    for pin in pins:
+        y = rows[pin.number]
+        bold = pin.kind != "rests"
+        canvas.put_right(x + 4, y, str(pin.number), PAPER._replace(bold=bold) if bold else QUIET)
+        canvas.put(x + 5, y, pin.mode[:8], QUIET)
+        _draw_level(canvas, x, y, pin)
+
+
+def _draw_level(canvas: Canvas, x: int, y: int, pin: PinView) -> None:
+    if pin.kind == "drives":
+        canvas.put(x + SPINE_WIDTH - 2, y, EIGHTHS[max(1, round(8 * pin.level))], GOT if pin.level else HAIR)
+    elif pin.kind == "pulses":
+        canvas.put(x + SPINE_WIDTH - 2, y, "⊓" if pin.level else "▁", GOT if pin.level else HAIR)
+    elif pin.kind == "reads":
+        glyph = ("▔" if pin.level else "▁") if pin.level in (0, 1) else EIGHTHS[max(1, round(8 * pin.level))]
+        canvas.put(x + 1, y, glyph, HEATHER)
+
+
+def _draw_wide(canvas: Canvas, view: BoardView, pins: list[PinView], rows: dict[int, int], step: int) -> None:
+    if not rows:
+        return
+    x = (canvas.width - SPINE_WIDTH) // 2 - 3
+    _draw_spine(canvas, x, pins, rows, step, view.profile)
+    left_rows = []
+    for part in view.parts:
+        places = [rows[pin] for pin in part.pins if pin in rows]
+        if not places:
+            continue
+        if part.senses:
+            left_rows.append(places[0])
+            _hang_left(canvas, x, places[0], step, part, part.name == view.cursor)
+        else:
+            _hang_right(canvas, x + SPINE_WIDTH, places, step, part, part.name == view.cursor)
+    _place_rig(canvas, view, x, sorted(left_rows), step)
+
+
+def _hang_right(canvas: Canvas, x: int, places: list[int], step: int, part: PartView, marked: bool) -> None:
+    y, *others = places
+    line = Ink("paper") if marked else HAIR
+    for other in others:
+        canvas.across(x, other, 3, "─", line)
+        canvas.put(x + 3, other, "┘" if other == others[-1] else "┤", line)
+    for row in range(y + 1, others[-1] if others else y):
+        if canvas.row(row) and row not in others:
+            canvas.put(x + 3, row, "│", line)
+    canvas.across(x, y, 5, "─", line)
+    if others:
+        canvas.put(x + 3, y, "┬", line)
+    ink = PAPER._replace(bold=marked)
+    canvas.put(x + 6, y, part.name[:14], ink)
+    draw_part(canvas, x + 21, y, step, part)
+    canvas.put(x + 31, y, part.tells[: canvas.width - x - 31], part_pictures.ink(part) if part.fault else QUIET)
+
+
+def _hang_left(canvas: Canvas, x: int, y: int, step: int, part: PartView, marked: bool) -> None:
+    line = Ink("paper") if marked else HAIR
+    canvas.across(x - 5, y, 5, "─", line)
+    canvas.put_right(x - 6, y, part.name[:14], PAPER._replace(bold=marked))
+    draw_part(canvas, x - 30, y, step, part)
+    canvas.put_right(x - 32, y, part.tells[: max(0, x - 32)], QUIET)
+
+
+def _place_rig(canvas: Canvas, view: BoardView, x: int, left_rows: list[int], step: int) -> None:
+    """Put the rig where the most room is on the left."""
+    edges = [HEAD_ROWS - step, *left_rows, canvas.height]
+    gaps = [(after - before - step, before + step) for before, after in zip(edges, edges[1:], strict=False)]
+    room, top = max(gaps)
+    if room >= 5:
+        inset = 1 if room > 6 else 0
+        draw_rig(canvas, 2, top + inset, x - 6, min(12, room - 2 * inset), view.basins)
+
+
+def _draw_narrow(canvas: Canvas, view: BoardView, pins: list[PinView], rows: dict[int, int]) -> None:
+    """All on one side: pin, what hangs on it, how that stands."""
+    if not rows:
+        return
+    _draw_spine(canvas, 0, pins, rows, 1, view.profile)
+    x = SPINE_WIDTH
+    for part in view.parts:
+        places = [rows[pin] for pin in part.pins if pin in rows]
+        for number, y in enumerate(places):
+            line = PAPER if part.name == view.cursor else HAIR
+            canvas.put(x, y, "◂─" if part.senses else "──", line)
+            if number:
+                canvas.put(x + 3, y, "″", QUIET)
+                continue
+            canvas.put(x + 3, y, part.name[:13], PAPER._replace(bold=part.name == view.cursor))
+            draw_part(canvas, x + 17, y, 1, part)
+            canvas.put(x + 19, y, part.tells[: max(0, canvas.width - x - 19)], CORAL if part.fault else QUIET)
+    top = max(rows.values()) + 2
+    if canvas.height - top >= 5:
+        draw_rig(canvas, 1, top, canvas.width - 2, min(9, canvas.height - top), view.basins)

@@ -1,0 +1,1 @@
+"""The screens: each owns its widgets and answers one question."""

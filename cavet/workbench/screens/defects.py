@@ -1,0 +1,89 @@
+"""Defects: what is wrong on purpose, to be switched while it runs."""
+
+from __future__ import annotations
+
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Vertical
+from textual.message import Message
+from textual.screen import ModalScreen
+
+from cavet.workbench import keymap
+from cavet.workbench.desk import Desk
+from cavet.workbench.drawing.canvas import ASKED, PAPER, QUIET
+from cavet.workbench.drawing.lines import draw_foot
+from cavet.workbench.screens.sheet import Line, Sheet, draw_sheet
+from cavet.workbench.widgets.picture import Picture
+
+
+class DefectsScreen(ModalScreen[None]):
+    """The list of defects, each with what it does."""
+
+    CSS = """
+    DefectsScreen { align: center middle; background: $background 60%; }
+    #sheet { width: 80; max-width: 95%; height: 16; max-height: 90%; }
+    #page { height: 1fr; }
+    #foot { height: 1; }
+    """
+    BINDINGS = [
+        Binding("escape,d,q", "dismiss", "back"),
+        Binding("up", "move(-1)"),
+        Binding("down", "move(1)"),
+        Binding("space,enter", "switch"),
+        Binding("s", "save"),
+    ]
+
+    class Keep(Message):
+        """Write the switches into the bench file."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+        self._cursor = 0
+
+    def compose(self) -> ComposeResult:
+        with Vertical(id="sheet"):
+            yield Picture(id="page")
+            yield Picture(id="foot")
+
+    def on_mount(self) -> None:
+        self.call_after_refresh(self.follow)
+
+    def on_resize(self) -> None:
+        self.call_after_refresh(self.follow)
+
+    def follow(self) -> None:
+        page = self.query_one("#page", Picture)
+        if not page.size.width:
+            return
+        page.show(draw_sheet(self._sheet(), 0, *page.size))
+        self.query_one("#foot", Picture).show(draw_foot(keymap.DEFECTS_FOOT, keymap.REST, page.size.width))
+
+    def _sheet(self) -> Sheet:
+        lines: list[Line] = []
+        for place, defect in enumerate(self._desk.bench.world.defects.values()):
+            mark = "▸" if place == self._cursor else " "
+            name = PAPER._replace(bold=place == self._cursor)
+            switch = ("on ", ASKED._replace(bold=True)) if defect.on else ("off", QUIET)
+            lines += [[(f"{mark} ", PAPER), switch, (f"  {defect.name:18}", name), (defect.tells, QUIET)]]
+        if not lines:
+            lines = [[("this bench has none; write them in [defects] of its file", QUIET)]]
+        return Sheet("made wrong on purpose", lines)
+
+    def action_move(self, by: int) -> None:
+        count = len(self._desk.bench.world.defects)
+        self._cursor = min(max(0, count - 1), max(0, self._cursor + by))
+        self.follow()
+
+    def action_switch(self) -> None:
+        defects = list(self._desk.bench.world.defects.values())
+        if defects:
+            defect = defects[self._cursor]
+            self._desk.bench.switch_defect(defect.name, not defect.on)
+        self.follow()
+
+    def action_save(self) -> None:
+        self.post_message(self.Keep())
+
+    async def action_dismiss(self, result: None = None) -> None:
+        self.dismiss()

@@ -1,0 +1,188 @@
+"""Drive: I ask; what happens?"""
+
+from __future__ import annotations
+
+from textual.app import ComposeResult
+from textual.containers import Horizontal
+from textual.message import Message
+from textual.screen import Screen
+
+from cavet.wording import WrongError
+from cavet.workbench import keymap, views
+from cavet.workbench.desk import Desk
+from cavet.workbench.drawing.lines import draw_foot, draw_top
+from cavet.workbench.drawing.spine import draw_board
+from cavet.workbench.drawing.trail import draw_trails
+from cavet.workbench.screens import sheets
+from cavet.workbench.screens.defects import DefectsScreen
+from cavet.workbench.screens.sheet import SheetScreen
+from cavet.workbench.widgets.picture import Picture
+from cavet.workbench.widgets.rails import Rails
+
+FRAME_SECONDS = 1 / 15
+MESSAGE_SECONDS = 6.0
+ONE_VIEW_COLUMNS = 96
+"""Below this width there is room for the rails or for the board, not for both."""
+
+
+class DriveScreen(Screen[None]):
+    """Rails on the left, the board on the right, the trail below."""
+
+    CSS = """
+    DriveScreen { layout: vertical; }
+    #top, #foot { height: 1; }
+    #middle { height: 1fr; }
+    #rails { width: 6fr; }
+    #board { width: 10fr; }
+    #trail { height: 11; }
+    DriveScreen.low #trail { height: 7; }
+    DriveScreen.mid #rails { width: 56; }
+    DriveScreen.one #rails { width: 1fr; }
+    DriveScreen.one #board { display: none; }
+    DriveScreen.one.other #board { display: block; width: 1fr; }
+    DriveScreen.one.other #rails { display: none; }
+    """
+
+    class Saved(Message):
+        """Keep the defects' switches in the bench file."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+        self._chosen: int | None = None
+        self._message = ""
+        self._message_until = 0.0
+
+    def compose(self) -> ComposeResult:
+        yield Picture(id="top")
+        with Horizontal(id="middle"):
+            yield Rails(id="rails")
+            yield Picture(id="board")
+        yield Picture(id="trail")
+        yield Picture(id="foot")
+
+    def on_mount(self) -> None:
+        self.query_one(Rails).focus()
+        self.set_interval(FRAME_SECONDS, self.follow)
+        self.call_after_refresh(self.follow)
+
+    def on_resize(self) -> None:
+        self.set_class(self.size.width < ONE_VIEW_COLUMNS, "one")
+        self.set_class(ONE_VIEW_COLUMNS <= self.size.width < 130, "mid")
+        self.set_class(self.size.height < 40, "low")
+        self.call_after_refresh(self.follow)
+
+    @property
+    def _rails(self) -> Rails:
+        return self.query_one(Rails)
+
+    @property
+    def _point(self) -> views.Point:
+        return self._desk.points[self._rails.cursor]
+
+    def follow(self) -> None:
+        """Draw everything as it stands now; what has not changed costs nothing."""
+        if not self.is_mounted or not self._desk.points:
+            return
+        self._desk.follow()
+        rails = self._rails
+        rails.set_view(views.rails_view(self._desk, rails.cursor, entry=rails.entry))
+        self._show("board", lambda width, height: draw_board(views.board_view(self._desk, self._point), width, height))
+        trails = views.trails_view(self._desk, self._point, self._chosen)
+        self._show("trail", lambda width, height: draw_trails(trails, width, height))
+        self._show("top", lambda width, height: draw_top(views.top_view(self._desk, "drive"), width))
+        keys = keymap.DRIVE_FOOT if rails.entry is None else keymap.ENTRY_FOOT
+        message = self._message if self._desk.now < self._message_until else ""
+        self._show("foot", lambda width, height: draw_foot(keys, keymap.REST, width, message))
+
+    def _show(self, name: str, draw: sheets.Draw) -> None:
+        picture = self.query_one(f"#{name}", Picture)
+        if picture.display and picture.size.width:
+            picture.show(draw(*picture.size))
+
+    def say(self, message: str) -> None:
+        """Put a line at the foot for a while."""
+        self._message = message
+        self._message_until = self._desk.now + MESSAGE_SECONDS
+        self.follow()
+
+    # what the rails post
+
+    def on_rails_moved(self, message: Rails.Moved) -> None:
+        self._chosen = None
+        self.follow()
+
+    def on_rails_nudged(self, message: Rails.Nudged) -> None:
+        self._attempt(lambda: self._desk.nudge(self._point, message.steps))
+
+    def on_rails_pulled(self, message: Rails.Pulled) -> None:
+        point = self._point
+        value = point.low + message.share * (point.high - point.low)
+        step = max(point.step / 5, 1e-9)
+        self._attempt(lambda: self._desk.ask(point, round(value / step) * step))
+
+    def on_rails_flipped(self, message: Rails.Flipped) -> None:
+        self._attempt(lambda: self._desk.flip(self._point))
+
+    def on_rails_typed(self, message: Rails.Typed) -> None:
+        self._attempt(lambda: self._desk.type_in(self._point, message.text))
+
+    def _attempt(self, act: sheets.Act) -> None:
+        self._chosen = None
+        self._message = ""
+        try:
+            act()
+        except WrongError as error:
+            self.say(str(error))
+        self.follow()
+
+    # keys of the screen
+
+    def action_trail(self, by: int) -> None:
+        """Go to another trail, older or newer."""
+        numbers = list(self._desk.standings.trails.all)
+        if not numbers:
+            return
+        shown = self._chosen if self._chosen is not None else views._latest(self._desk, self._point)
+        place = numbers.index(shown) if shown in numbers else len(numbers) - 1
+        self._chosen = numbers[min(len(numbers) - 1, max(0, place + by))]
+        self.follow()
+
+    def action_broken(self) -> None:
+        """Go to the newest broken trail that was not looked at."""
+        unseen = self._desk.unseen()
+        if unseen:
+            self._chosen = unseen[0]
+        self.follow()
+
+    def action_look(self) -> None:
+        """Look at the trail that is shown, from end to end."""
+        number = self._chosen if self._chosen is not None else views._latest(self._desk, self._point)
+        trail = self._desk.standings.trails.all.get(number) if number is not None else None
+        if trail is None:
+            self.say("no trail yet: move this point first")
+            return
+        self._desk.looked_at.add(trail.number)
+        self.app.push_screen(SheetScreen(lambda: sheets.trail_sheet(self._desk, trail)))
+
+    def action_explain(self) -> None:
+        self.app.push_screen(SheetScreen(lambda: sheets.point_sheet(self._desk, self._point)))
+
+    def action_defects(self) -> None:
+        self.app.push_screen(DefectsScreen(self._desk))
+
+    def action_undo(self) -> None:
+        self.say(self._desk.undo())
+
+    def action_link(self) -> None:
+        """Let go of the link of this board, for another program; or take it up again."""
+        link = self._desk.bench.host_links[self._point.board]
+        if link.held:
+            link.let_go()
+        else:
+            link.take_up()
+        self.say(f"{link.plan.name}: {link.words}")
+
+    def action_view(self) -> None:
+        self.toggle_class("other")
+        self.call_after_refresh(self.follow)

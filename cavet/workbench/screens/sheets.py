@@ -1,0 +1,186 @@
+"""What the sheets say: a trail from end to end, and what is under the cursor."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from cavet import units
+from cavet.bench import Diagnosis
+from cavet.hosts import Point, PointKind
+from cavet.protocols import Field, Side, codec
+from cavet.record import READ_BACK, STAGES, Event, Kind, Trail
+from cavet.units import show_duration
+from cavet.wording import hex_pairs, listed, plain
+from cavet.workbench import views
+from cavet.workbench.desk import Desk
+from cavet.workbench.drawing.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas
+from cavet.workbench.screens.sheet import Line, Sheet
+
+Draw = Callable[[int, int], Canvas]
+Act = Callable[[], None]
+
+MEANINGS = {
+    Kind.ASKED: "someone wants a value at a point",
+    Kind.FRAMED: "it was scaled, limited and encoded: these bytes",
+    Kind.CARRIED: "the link has taken the last byte, and at this rate it has arrived",
+    Kind.TAKEN: "the board's firmware has understood the message",
+    Kind.DRIVEN: "a pin or a register has changed",
+    Kind.MOVED: "the part has done it",
+    Kind.CONFIRMED: "the host has read back what it asked for",
+}
+
+
+def trail_sheet(desk: Desk, trail: Trail) -> Sheet:
+    """A trail from end to end: each stage with its time, the frames taken apart, and what is wrong."""
+    point = desk.bench.plan.points.get(trail.point) if trail.root.topic == "point" else None
+    diagnosis = desk.standings.diagnose(trail)
+    lines: list[Line] = []
+    if diagnosis.broken is not None:
+        lines += [
+            [(f"✕ it did not get to {diagnosis.broken}", CORAL._replace(bold=True))],
+            [("  " + plain(diagnosis.reason), PAPER)],
+            [("  what to do: ", QUIET), (diagnosis.mend, PAPER)],
+            [],
+        ]
+    for stage in STAGES:
+        lines += _stage_lines(trail, stage, diagnosis, point)
+    lines += _frame_lines(trail)
+    others = [event for event in _after(desk, trail) if event.kind not in STAGES]
+    if others:
+        lines += [[], [("also", QUIET)]]
+        lines += [[(_since(trail, event), HEATHER), (f"  {event.kind}  {plain(event.note)}", PAPER)] for event in others]
+    return Sheet(f"{views.title(trail, point)}   {trail.root.note}", lines)
+
+
+def _stage_lines(trail: Trail, stage: str, diagnosis: Diagnosis, point: Point | None) -> list[Line]:
+    state = diagnosis.states[stage].value
+    step = trail.steps.get(stage)
+    ink = {"broken": CORAL, "reached": PAPER}.get(state, QUIET)
+    glyph = {"broken": "✕", "coming": "◌", "unseen": "?", "left out": "·"}.get(state, "◇" if stage in STAGES[:3] else "◆")
+    colour = CORAL if state == "broken" else (ASKED if stage in STAGES[:3] else GOT)
+    head: Line = [(f"{glyph} ", colour), (f"{stage:11}", ink._replace(bold=state == "reached"))]
+    if step is None:
+        return [[*head, (f"{state}: {MEANINGS[stage]}", QUIET)]]
+    lines: list[Line] = []
+    for number, event in enumerate(step.events):
+        begin: Line = head if number == 0 else [(" " * 13, PAPER)]
+        lines.append([*begin, (f"{_since(trail, event):>9}  ", HEATHER), (views._told(event, stage, point), ink)])
+    return lines
+
+
+def _since(trail: Trail, event: Event) -> str:
+    return f"+{show_duration(event.t - trail.root.t)}" if event.number != trail.number else f"{trail.root.t:.3f} s"
+
+
+def _after(desk: Desk, trail: Trail) -> list[Event]:
+    members = {trail.number}
+    found = []
+    for event in desk.bench.record.since(trail.number + 1):
+        if event.cause in members and event.note != READ_BACK:
+            members.add(event.number)
+            found.append(event)
+    return found
+
+
+def _frame_lines(trail: Trail) -> list[Line]:
+    step = trail.steps.get(Kind.FRAMED) or trail.steps.get(Kind.CARRIED)
+    lines: list[Line] = []
+    firmata = codec("firmata")
+    for event in step.events if step else ():
+        if not isinstance(event.value, bytes):
+            continue
+        for frame in firmata.decoder(Side.HOST).feed(event.value):
+            lines += [[], [("the frame  ", QUIET), (hex_pairs(frame.data), ASKED)]]
+            lines += _field_lines(firmata.explain(frame, Side.HOST), 0)
+    return lines
+
+
+def _field_lines(field: Field, depth: int) -> list[Line]:
+    bits = ", ".join(f"{first // 8}.{7 - first % 8}" + (f" ×{size}" if size > 1 else "") for first, size in field.spans[:4])
+    value = "" if field.value is None or isinstance(field.value, bytes) else f"{field.value} {field.unit}".rstrip()
+    raw = f"0x{field.raw:X}" if isinstance(field.raw, int) else ""
+    line: Line = [
+        (f"{'  ' * depth}{field.name:16}", PAPER),
+        (f"{raw:>8} {value:>10}  ", GOT),
+        (f"byte.bit {bits:16}", HAIR._replace(role="quiet")),
+        (field.problem or field.meaning, CORAL if field.problem else QUIET),
+    ]
+    lines = [line]
+    for inner in field.fields:
+        lines += _field_lines(inner, depth + 1)
+    return lines
+
+
+def point_sheet(desk: Desk, point: Point) -> Sheet:
+    """What is under the cursor: the point, its pin and its other numbers, its part, and the keys that work on it."""
+    standing = desk.standing(point)
+    lines: list[Line] = [
+        [("the host believes", QUIET)],
+        [(f"  {what_it_is(point)}", PAPER)],
+        [(f"  {scale_words(point)}", PAPER)],
+    ]
+    if point.kind.is_output:
+        rest = point.show(bool(point.rest) if point.kind.is_switch else point.rest)
+        back = "it is read back after each command" if point.confirm else "it is not read back"
+        lines.append([(f"  at rest {rest}; {back}", PAPER)])
+        lines += [
+            [],
+            [("◇ asked ", ASKED), (point.show(standing.asked), PAPER), ("     ◆ got ", GOT), (point.show(standing.got), PAPER)],
+        ]
+    lines += [[], [("the board has", QUIET)], *_board_lines(desk, point), [], [("keys here", QUIET)], *_key_lines(desk, point)]
+    return Sheet(f"{point.name}   on {point.board}", lines)
+
+
+def what_it_is(point: Point) -> str:
+    """Say what a point is, with its pins."""
+    if point.kind is PointKind.BRIDGE:
+        return f"a level with a sign, on a bridge: power pin {point.pin}, ahead pin {point.ahead}, astern pin {point.astern}"
+    what = {
+        PointKind.LEVEL: "a level", PointKind.SWITCH: "a switch", PointKind.CONTACT: "a contact", PointKind.READING: "a reading",
+    }[point.kind]  # fmt: skip
+    return f"{what} on pin {point.pin}, mode {point.mode}{', held only while the key is' if point.momentary else ''}"
+
+
+def scale_words(point: Point) -> str:
+    """Say how its values stand on the wire."""
+    if point.kind.is_switch:
+        level = "low" if point.active_low else "high"
+        return f"{point.words[1]} is the {level} level"
+    ends = f"{point.show(point.low)} to {point.show(point.high)}"
+    wire = f"0 to {point.wire_high}, the sign on two lines" if point.kind is PointKind.BRIDGE else f"{point.wire_low} to {point.wire_high}"
+    return f"{ends}, on the wire {wire}: steps of {units.show(point.resolution, point.unit)}"
+
+
+def _board_lines(desk: Desk, point: Point) -> list[Line]:
+    board = desk.standings.board_of(point)
+    if board is None:
+        return [[("  a real board: its pins and parts can't be seen from here", PAPER)]]
+    lines: list[Line] = []
+    for number in point.modes():
+        pin, profile = board.circuit.pins[number], board.profile.pins[number]
+        label = f" ({profile.label})" if profile.label else ""
+        can = listed([mode.value for mode in profile.modes], "and")
+        wired = board.circuit.wired_to(number)
+        hangs = f"{wired[0].name}, a {wired[0].kind}" if wired else "nothing"
+        lines += [
+            [(f"  pin {number}{label} is in mode {pin.mode.value}; it can {can}", PAPER)],
+            [(f"  on it hangs {hangs}{f': {wired[0].tells(desk.now)}' if wired else ''}", PAPER)],
+        ]
+    return lines
+
+
+def _key_lines(desk: Desk, point: Point) -> list[Line]:
+    if point.kind.is_output:
+        keys = [
+            ("←→", f"a step of {point.show(point.step)}; with shift ten of them" if point.step else "off and on"),
+            ("space", "hold it" if point.momentary else "flip between rest and full"),
+            ("0–9", "type a value, with any unit that fits; ⏎ sets it"),
+            ("u", "take the last wish back"),
+        ]
+    else:
+        part = desk.standings.part_of(point)
+        measures = part.measures if part is not None else ""
+        act = f"set {measures} out there" if measures else listed(part.actions if part else ()) or "nothing: the rig works it"
+        keys = [("space ←→ 0–9", f"these act on the outside world: {act}")]
+    keys += [("F12", "sends every output of every board to rest, whatever runs")]
+    return [[(f"  {key:14}", ASKED), (does, PAPER)] for key, does in keys]

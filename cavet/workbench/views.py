@@ -1,0 +1,324 @@
+"""From the bench to what is shown: plain values, made anew at each look."""
+
+from __future__ import annotations
+
+from cavet import units
+from cavet.bench import Diagnosis, Standing
+from cavet.boards import Board, Pin, PinMode
+from cavet.boards.parts import Part
+from cavet.hosts import Asked, Point, PointKind, SessionState
+from cavet.record import STAGES, Event, Kind, Trail
+from cavet.units import show_clock, show_duration
+from cavet.wording import hex_pairs, plain
+from cavet.workbench.desk import Desk
+from cavet.workbench.drawing.lines import TopView
+from cavet.workbench.drawing.parts import PartView
+from cavet.workbench.drawing.rails import CourseView, RailsView, RailView
+from cavet.workbench.drawing.rig import BasinView
+from cavet.workbench.drawing.spine import BoardView, PinView
+from cavet.workbench.drawing.trail import StageView, TrailsView, TrailView
+
+RECENT_SECONDS = 60.0
+
+
+def rails_view(desk: Desk, cursor: int, *, entry: str | None = None, focused: bool = True) -> RailsView:
+    """All points as rails and courses."""
+    typed = desk.points[cursor].name if entry is not None else ""
+    outputs = tuple(_rail(desk.standing(point), entry if point.name == typed else None) for point in desk.outputs)
+    inputs = tuple(_course(desk, point, entry if point.name == typed else None) for point in desk.inputs)
+    return RailsView(outputs=outputs, inputs=inputs, cursor=cursor, focused=focused)
+
+
+def _rail(standing: Standing, entry: str | None) -> RailView:
+    point = standing.point
+    broken = standing.diagnosis is not None and standing.diagnosis.broken is not None
+    zero = 0.5 if point.kind is PointKind.BRIDGE else None
+    return RailView(
+        name=point.name,
+        is_switch=point.kind is PointKind.SWITCH,
+        share_asked=_share(point, standing.asked),
+        share_got=_share(point, standing.got),
+        asked=point.show(standing.asked),
+        got=_rounded(point, standing.got),
+        note=_rail_note(standing, broken),
+        agreed=agrees(point, standing.asked, standing.got),
+        broken=broken,
+        words=point.words,
+        zero=zero,
+        entry=entry,
+    )
+
+
+def _rail_note(standing: Standing, broken: bool) -> str:
+    if broken:
+        return "broken"
+    if standing.left is not None:
+        return show_duration(standing.left)
+    return ""
+
+
+def _share(point: Point, value: Asked | None) -> float | None:
+    if value is None:
+        return None
+    if point.kind.is_switch:
+        return float(bool(value))
+    return min(1.0, max(0.0, (float(value) - point.low) / (point.high - point.low)))
+
+
+def _rounded(point: Point, value: Asked | None) -> str:
+    """Print what was got no finer than the wire can tell apart."""
+    if value is None or point.kind.is_switch:
+        return point.show(value)
+    return units.show(float(value), point.unit, 0 if point.resolution >= 0.2 else 2)
+
+
+def agrees(point: Point, asked: Asked | None, got: Asked | None) -> bool:
+    """Whether what was got is what was asked, as far as the wire can tell."""
+    if asked is None or got is None:
+        return asked is got or asked is None
+    if point.kind.is_switch:
+        return bool(asked) == bool(got)
+    return abs(float(asked) - float(got)) <= 0.75 * point.resolution
+
+
+def _course(desk: Desk, point: Point, entry: str | None) -> CourseView:
+    course = desk.courses[point.name]
+    reading = desk.bench.host_links[point.board].session.readings[point.name]
+    got = reading.got
+    text = point.show(got) if point.kind.is_switch else _rounded(point, got)
+    slots = tuple(None if slot is None else (_place(point, slot[0]), _place(point, slot[1])) for slot in course.slots())
+    return CourseView(
+        name=point.name,
+        is_contact=point.kind is PointKind.CONTACT,
+        got=text,
+        note=reading.refusal or _course_note(desk, point),
+        course=slots,
+        entry=entry,
+    )
+
+
+def _place(point: Point, value: float) -> float:
+    if point.kind.is_switch:
+        return value
+    return (value - point.low) / (point.high - point.low)
+
+
+def _course_note(desk: Desk, point: Point) -> str:
+    course = desk.courses[point.name]
+    if point.kind is PointKind.CONTACT:
+        if course.changed_at is None or desk.now - course.changed_at > RECENT_SECONDS:
+            return ""
+        return f"changed {desk.now - course.changed_at:.0f} s ago"
+    rate = course.rate()
+    if rate is None or abs(rate) < abs(point.high - point.low) / 300:
+        return ""
+    per_second = f"{point.unit}/s" if point.unit else "a second"
+    return f"{'rising' if rate > 0 else 'falling'} {units.show(abs(rate), per_second)}"
+
+
+def board_view(desk: Desk, point: Point) -> BoardView:
+    """The board that a point is on."""
+    link = desk.bench.host_links[point.board]
+    session = link.session
+    learned = session.learned
+    version = f"firmata {learned.version[0]}.{learned.version[1]}" if learned.version else "firmata"
+    settings = link.link.settings
+    line = f"{version} · {link.link.kind}"
+    line += f" {units.show(settings.rate)} {settings.form}" if link.link.kind == "serial" else ""
+    if session.round_trip is not None:
+        line += f" · answers in {show_duration(session.round_trip)}"
+    board = desk.standings.board_of(point)
+    bad = bool(link.problem) or session.state is SessionState.SILENT or not link.held
+    state = f"{link.address}  {link.words}"
+    if session.texts and session.state is SessionState.READY:
+        state += f" · says: {session.texts[-1]}"
+    if board is None:
+        return BoardView(name=point.board, profile="", line=line, state=state, state_is_bad=bad)
+    now = desk.now
+    return BoardView(
+        name=point.board,
+        profile=board.profile.name,
+        line=line,
+        state=state,
+        state_is_bad=bad,
+        pins=tuple(_pin(board, pin, now) for pin in board.circuit.pins.values()),
+        parts=tuple(_part(desk, part, now) for part in board.circuit.parts.values()),
+        current=1000 * board.circuit.current(now),
+        current_limit=1000 * board.profile.board_current,
+        basins=_basins(desk),
+        cursor=point.part or point.name,
+    )
+
+
+def _pin(board: Board, pin: Pin, now: float) -> PinView:
+    profile = board.profile.pins[pin.number]
+    if profile.reserved:
+        return PinView(number=pin.number, label=profile.label, mode="link")
+    kind, level = "rests", 0.0
+    if pin.mode in (PinMode.OUTPUT, PinMode.PWM):
+        kind, level = "drives", pin.duty
+    elif pin.mode is PinMode.SERVO:
+        kind, level = "pulses", float(pin.pulse > 0)
+    elif pin.mode is PinMode.ANALOG:
+        wired = board.circuit.wired_to(pin.number)
+        kind, level = "reads", 0.02 + 0.96 * _voltage_share(board, wired[0], now) if wired else 0.0
+    elif board.circuit.wired_to(pin.number):
+        kind, level = "reads", float(pin.level)
+    return PinView(number=pin.number, label=profile.label, mode=pin.mode.value, level=level, kind=kind)
+
+
+def _voltage_share(board: Board, part: Part, now: float) -> float:
+    """Without the noise, which a look must not use up."""
+    share = part.fraction(now)
+    return (share + 1) / 2 if part.kind == "lever" else share
+
+
+def _part(desk: Desk, part: Part, now: float) -> PartView:
+    return PartView(
+        name=part.name,
+        kind=part.kind,
+        tells=part.tells(now),
+        fraction=part.fraction(now),
+        senses=part.senses,
+        pins=tuple(sorted(part.wires.values())),
+        turn=desk.turns.get(part.name, 0.0),
+        fault=getattr(part, "stalled", False),
+    )
+
+
+def _basins(desk: Desk) -> tuple[BasinView, ...]:
+    rig = desk.bench.world.rig
+    plans = desk.bench.plan.basins
+    views = []
+    for place, plan in enumerate(plans):
+        quantity = desk.bench.plan.rig[plan.quantity]
+        value = rig.value(plan.quantity)
+        after = rig.value(plans[place + 1].quantity) if place + 1 < len(plans) else None
+        views.append(
+            BasinView(
+                name=plan.quantity,
+                share=(value - quantity.low) / (quantity.high - quantity.low),
+                tells=units.show(value, quantity.unit, 0),
+                marked=abs(rig.rate(plan.quantity)) > 1.0,
+                wall=after is not None,
+                opening=_opening(desk, plan.opening),
+                gate=rig.value(plan.gate) / 100 if plan.gate else 0.0,
+                flow=value - after if after is not None else 0.0,
+            )
+        )
+    return tuple(views)
+
+
+def _opening(desk: Desk, path: str) -> float:
+    if not path or path.partition(".")[0] not in desk.bench.world.boards:
+        return 0.0
+    return desk.bench.world.part(path).fraction(desk.now)
+
+
+# trails
+
+
+def trails_view(desk: Desk, point: Point, chosen: int | None) -> TrailsView:
+    """The trail of the point under the cursor (or a chosen one), and the broken ones not looked at."""
+    trails = desk.standings.trails.all
+    numbers = list(trails)
+    number = chosen if chosen in trails else _latest(desk, point)
+    current = None
+    if number is not None and number in trails:
+        place = f"{numbers.index(number) + 1} of {len(numbers)}  [ ]"
+        current = _trail(desk, trails[number], place)
+    unseen = [trails[other] for other in desk.unseen() if other != number]
+    return TrailsView(current=current, broken=tuple(_trail(desk, trail, "") for trail in unseen[:3]))
+
+
+def _latest(desk: Desk, point: Point) -> int | None:
+    if not point.kind.is_output:
+        return next(reversed(desk.standings.trails.all), None)
+    return desk.bench.host_links[point.board].session.readings[point.name].trail
+
+
+def _trail(desk: Desk, trail: Trail, place: str) -> TrailView:
+    diagnosis = desk.standings.diagnose(trail)
+    point = desk.bench.plan.points.get(trail.point) if trail.root.topic == "point" else None
+    stopped = trail.stopped
+    return TrailView(
+        title=title(trail, point),
+        by=trail.root.note + (f" · sent {trail.resends + 1} times" if trail.resends else ""),
+        place=place,
+        stages=tuple(_stage(trail, name, diagnosis, point) for name in STAGES),
+        reason=plain(diagnosis.reason),
+        mend=diagnosis.mend,
+        ending=f"{stopped.kind}: {plain(stopped.note)}" if stopped is not None and diagnosis.broken is None else "",
+    )
+
+
+def title(trail: Trail, point: Point | None) -> str:
+    """Name a trail: what was asked of what."""
+    if point is None:
+        data = trail.root.value
+        return f"{trail.root.board} ← {hex_pairs(data[:12]) if isinstance(data, bytes) else data}"
+    value = trail.root.value
+    return f"{point.name} ← {point.show(value if isinstance(value, int | float) else None)}"
+
+
+def _stage(trail: Trail, name: str, diagnosis: Diagnosis, point: Point | None) -> StageView:
+    state = diagnosis.states[name].value
+    step = trail.steps.get(name)
+    delay = trail.delay(name)
+    following = _next_delay(trail, name)
+    del delay
+    lines: tuple[str, ...] = ()
+    if step is not None:
+        lines = tuple(dict.fromkeys(_told(event, name, point) for event in step.events))[:2]
+    elif name == Kind.MOVED and trail.moving is not None and state == "coming":
+        lines = (trail.moving.note,)
+    elif state == "unseen":
+        lines = ("unseen",)
+    return StageView(name=name, state=state, delay=following, lines=lines)
+
+
+def _next_delay(trail: Trail, name: str) -> str:
+    """The time from this stage to the next one that was reached, to be written on the line between them."""
+    for later in STAGES[STAGES.index(name) + 1 :]:
+        here, there = trail.reached(name), trail.reached(later)
+        if there is not None:
+            return show_duration(there.t - here.t) if here is not None and there.t >= here.t else ""
+    return ""
+
+
+def _told(event: Event, stage: str, point: Point | None) -> str:
+    """A few words on how a stage was reached."""
+    value = event.value
+    if stage == Kind.ASKED and point is not None:
+        return point.show(value if isinstance(value, int | float) else None)
+    if isinstance(value, bytes) and stage in (Kind.FRAMED, Kind.CARRIED):
+        return hex_pairs(value)
+    if stage == Kind.CARRIED:
+        return f"byte {value}"
+    if stage == Kind.TAKEN:
+        return plain(event.note or event.subject)
+    if stage == Kind.DRIVEN:
+        return f"{event.topic} {event.subject} {plain(event.note)}" if event.topic == "pin" else plain(event.note)
+    if stage == Kind.MOVED:
+        return f"{event.subject} {plain(event.note)}"
+    return point.show(value if isinstance(value, int | float) else None) if point is not None else ""
+
+
+# the top line
+
+
+def top_view(desk: Desk, screen: str) -> TopView:
+    """What the top line says."""
+    links = list(desk.bench.host_links.values())
+    ready = sum(link.ready for link in links)
+    boards = f"{ready} of {len(links)} boards ready" if len(links) > 1 else ("board ready" if ready else "board not ready")
+    return TopView(
+        bench=plain(desk.bench.plan.name, 40),
+        screen=screen,
+        clock=show_clock(desk.now),
+        speed="",
+        boards=boards,
+        boards_are_here=ready == len(links),
+        defects=sum(defect.on for defect in desk.bench.world.defects.values()),
+        broken=len(desk.unseen()),
+    )

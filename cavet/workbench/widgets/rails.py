@@ -1,0 +1,125 @@
+"""The list of points: the cursor, the keys and the mouse on it."""
+
+from __future__ import annotations
+
+from textual import events
+from textual.message import Message
+
+from cavet.workbench import keymap
+from cavet.workbench.drawing.rails import Layout, RailsView, draw_rails, lay_out
+from cavet.workbench.widgets.picture import Picture
+
+ENTRY_BEGINS = "0123456789.-+"
+MAX_ENTRY = 24
+
+
+class Rails(Picture, can_focus=True):
+    """Shows the points; posts what a person wants of the one under the cursor."""
+
+    BINDINGS = keymap.DRIVE
+
+    class Moved(Message):
+        """The cursor is on another point."""
+
+        def __init__(self, cursor: int) -> None:
+            super().__init__()
+            self.cursor = cursor
+
+    class Nudged(Message):
+        def __init__(self, steps: int) -> None:
+            super().__init__()
+            self.steps = steps
+
+    class Pulled(Message):
+        """The mouse wants an output at a place on its rail, 0 to 1."""
+
+        def __init__(self, share: float) -> None:
+            super().__init__()
+            self.share = share
+
+    class Flipped(Message):
+        """Flip it, or hold it."""
+
+    class Typed(Message):
+        def __init__(self, text: str) -> None:
+            super().__init__()
+            self.text = text
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self.cursor = 0
+        self.entry: str | None = None
+        self._view: RailsView | None = None
+        self._layout: Layout | None = None
+
+    def set_view(self, view: RailsView) -> None:
+        """Show the points as they stand now."""
+        names = [rail.name for rail in view.outputs] + [course.name for course in view.inputs]
+        width, height = self.size
+        longest = max(map(len, names), default=0)
+        self._view = view
+        self._layout = lay_out(width, height, len(view.outputs), len(view.inputs), longest)
+        self.show(draw_rails(view, self._layout, width, height))
+
+    @property
+    def _count(self) -> int:
+        return len(self._view.outputs) + len(self._view.inputs) if self._view else 0
+
+    def action_move(self, by: int) -> None:
+        self._move_to(min(self._count - 1, max(0, self.cursor + by)))
+
+    def _move_to(self, cursor: int) -> None:
+        self.entry = None
+        self.cursor = cursor
+        self.post_message(self.Moved(cursor))
+
+    def action_nudge(self, steps: int) -> None:
+        self.post_message(self.Nudged(steps))
+
+    def action_flip(self) -> None:
+        self.post_message(self.Flipped())
+
+    def on_key(self, event: events.Key) -> None:
+        if self.entry is None:
+            if event.character is not None and event.character in ENTRY_BEGINS:
+                self._take(event, event.character)
+            return
+        if event.key == "enter":
+            text, self.entry = self.entry, None
+            self.post_message(self.Typed(text))
+            self._take(event, None)
+        elif event.key == "escape":
+            self._take(event, None)
+        elif event.key == "backspace":
+            self._take(event, self.entry[:-1] or None)
+        elif event.character is not None and event.character.isprintable():
+            self._take(event, (self.entry + event.character)[:MAX_ENTRY])
+
+    def _take(self, event: events.Key, entry: str | None) -> None:
+        event.stop()
+        event.prevent_default()
+        self.entry = entry
+        self.post_message(self.Moved(self.cursor))
+
+    def on_mouse_down(self, event: events.MouseDown) -> None:
+        place = self._line_at(event.y)
+        if place is None or self._view is None or self._layout is None:
+            return
+        if place != self.cursor:
+            self._move_to(place)
+        x = event.x - self._layout.rail
+        if not 0 <= x < self._layout.rail_width:
+            return
+        if place >= len(self._view.outputs) or self._view.outputs[place].is_switch:
+            self.post_message(self.Flipped())
+        else:
+            self.post_message(self.Pulled(x / max(1, self._layout.rail_width - 1)))
+
+    def _line_at(self, y: int) -> int | None:
+        return self._layout.line_at(y) if self._layout is not None else None
+
+    def on_mouse_scroll_up(self, event: events.MouseScrollUp) -> None:
+        self.post_message(self.Nudged(1))
+
+    def on_mouse_scroll_down(self, event: events.MouseScrollDown) -> None:
+        self.post_message(self.Nudged(-1))
