@@ -13,7 +13,7 @@ APP: list[BindingType] = [
     Binding("ctrl+q", "leave", "quit", priority=True),
 ]
 
-DRIVE: list[BindingType] = [
+RAILS: list[BindingType] = [
     Binding("up", "move(-1)", "the point above"),
     Binding("down", "move(1)", "the point below"),
     Binding("home", "move(-999)", "the first point"),
@@ -23,6 +23,9 @@ DRIVE: list[BindingType] = [
     Binding("shift+left", "nudge(-10)", "a big step down"),
     Binding("shift+right", "nudge(10)", "a big step up"),
     Binding("space", "flip", "flip, or hold"),
+]
+
+DRIVE: list[BindingType] = [
     Binding("enter", "look", "look at the trail"),
     Binding("b", "broken", "the next broken trail"),
     Binding("left_square_bracket", "trail(-1)", "the trail before"),

@@ -75,13 +75,13 @@ def _theme(name: str, roles: dict[str, str]) -> Theme:
 
 
 @lru_cache(maxsize=2048)
-def style(theme: str, ink: Ink) -> Style:
-    """The style of an ink in a theme, `dark` or `light`."""
+def style(theme: str, ink: Ink, ground: str) -> Style:
+    """The style of an ink on a ground in a theme, `dark` or `light`."""
     roles = ROLES[theme]
     colour = roles[ink.role]
     if ink.share < 1:
-        colour = blend(roles[ink.ground], colour, ink.share)
-    return Style(color=Color.parse(colour), bgcolor=Color.parse(roles[ink.ground]), bold=ink.bold or None)
+        colour = blend(roles[ground], colour, ink.share)
+    return Style(color=Color.parse(colour), bgcolor=Color.parse(roles[ground]), bold=ink.bold or None)
 
 
 def blend(ground: str, colour: str, share: float) -> str:

@@ -125,15 +125,14 @@ def board_view(desk: Desk, point: Point) -> BoardView:
     settings = link.link.settings
     line = f"{version} · {link.link.kind}"
     line += f" {units.show(settings.rate)} {settings.form}" if link.link.kind == "serial" else ""
-    if session.round_trip is not None:
-        line += f" · answers in {show_duration(session.round_trip)}"
+    answers = f"answers in {show_duration(session.round_trip)}" if session.round_trip is not None else ""
     board = desk.standings.board_of(point)
     bad = bool(link.problem) or session.state is SessionState.SILENT or not link.held
     state = f"{link.address}  {link.words}"
     if session.texts and session.state is SessionState.READY:
         state += f" · says: {session.texts[-1]}"
     if board is None:
-        return BoardView(name=point.board, profile="", line=line, state=state, state_is_bad=bad)
+        return BoardView(name=point.board, profile="", line=line, state=state, state_is_bad=bad, answers=answers)
     now = desk.now
     return BoardView(
         name=point.board,
@@ -141,6 +140,7 @@ def board_view(desk: Desk, point: Point) -> BoardView:
         line=line,
         state=state,
         state_is_bad=bad,
+        answers=answers,
         pins=tuple(_pin(board, pin, now) for pin in board.circuit.pins.values()),
         parts=tuple(_part(desk, part, now) for part in board.circuit.parts.values()),
         current=1000 * board.circuit.current(now),
@@ -222,7 +222,7 @@ def trails_view(desk: Desk, point: Point, chosen: int | None) -> TrailsView:
     """The trail of the point under the cursor (or a chosen one), and the broken ones not looked at."""
     trails = desk.standings.trails.all
     numbers = list(trails)
-    number = chosen if chosen in trails else _latest(desk, point)
+    number = chosen if chosen in trails else latest_trail(desk, point)
     current = None
     if number is not None and number in trails:
         place = f"{numbers.index(number) + 1} of {len(numbers)}  [ ]"
@@ -231,7 +231,8 @@ def trails_view(desk: Desk, point: Point, chosen: int | None) -> TrailsView:
     return TrailsView(current=current, broken=tuple(_trail(desk, trail, "") for trail in unseen[:3]))
 
 
-def _latest(desk: Desk, point: Point) -> int | None:
+def latest_trail(desk: Desk, point: Point) -> int | None:
+    """The newest trail of an output; for an input the newest of all."""
     if not point.kind.is_output:
         return next(reversed(desk.standings.trails.all), None)
     return desk.bench.host_links[point.board].session.readings[point.name].trail
@@ -256,7 +257,7 @@ def title(trail: Trail, point: Point | None) -> str:
     """Name a trail: what was asked of what."""
     if point is None:
         data = trail.root.value
-        return f"{trail.root.board} ← {hex_pairs(data[:12]) if isinstance(data, bytes) else data}"
+        return f"{trail.root.board} ← {hex_pairs(data[:12]) if isinstance(data, bytes) else 'bytes from outside'}"
     value = trail.root.value
     return f"{point.name} ← {point.show(value if isinstance(value, int | float) else None)}"
 
@@ -264,17 +265,18 @@ def title(trail: Trail, point: Point | None) -> str:
 def _stage(trail: Trail, name: str, diagnosis: Diagnosis, point: Point | None) -> StageView:
     state = diagnosis.states[name].value
     step = trail.steps.get(name)
-    delay = trail.delay(name)
-    following = _next_delay(trail, name)
-    del delay
     lines: tuple[str, ...] = ()
-    if step is not None:
-        lines = tuple(dict.fromkeys(_told(event, name, point) for event in step.events))[:2]
+    if name == Kind.CARRIED and step is not None and Kind.FRAMED in trail.steps:
+        sent = sum(len(event.value) for event in trail.steps[Kind.FRAMED].events if isinstance(event.value, bytes))
+        lines = (f"{sent} bytes",)
+    elif step is not None:
+        told_ = dict.fromkeys(line for event in step.events for line in told(event, name, point).split("\n"))
+        lines = tuple(told_)[:3]
     elif name == Kind.MOVED and trail.moving is not None and state == "coming":
         lines = (trail.moving.note,)
     elif state == "unseen":
         lines = ("unseen",)
-    return StageView(name=name, state=state, delay=following, lines=lines)
+    return StageView(name=name, state=state, delay=_next_delay(trail, name), lines=lines)
 
 
 def _next_delay(trail: Trail, name: str) -> str:
@@ -286,21 +288,21 @@ def _next_delay(trail: Trail, name: str) -> str:
     return ""
 
 
-def _told(event: Event, stage: str, point: Point | None) -> str:
-    """A few words on how a stage was reached."""
+def told(event: Event, stage: str, point: Point | None) -> str:
+    """A few words, in one or two lines, on how a stage was reached."""
     value = event.value
     if stage == Kind.ASKED and point is not None:
         return point.show(value if isinstance(value, int | float) else None)
     if isinstance(value, bytes) and stage in (Kind.FRAMED, Kind.CARRIED):
         return hex_pairs(value)
     if stage == Kind.CARRIED:
-        return f"byte {value}"
+        return "from outside"
     if stage == Kind.TAKEN:
-        return plain(event.note or event.subject)
+        return f"{event.subject}\n{plain(event.note)}"
     if stage == Kind.DRIVEN:
-        return f"{event.topic} {event.subject} {plain(event.note)}" if event.topic == "pin" else plain(event.note)
+        return f"pin {event.subject}\n{plain(event.note)}" if event.topic == "pin" else plain(event.note)
     if stage == Kind.MOVED:
-        return f"{event.subject} {plain(event.note)}"
+        return f"{event.subject}\n{plain(event.note)}"
     return point.show(value if isinstance(value, int | float) else None) if point is not None else ""
 
 

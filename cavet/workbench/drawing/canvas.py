@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import NamedTuple
 
 from rich.cells import cell_len
@@ -12,7 +13,6 @@ class Ink(NamedTuple):
 
     role: str = "paper"
     bold: bool = False
-    ground: str = "ink"
     share: float = 1.0
 
 
@@ -25,7 +25,18 @@ CORAL = Ink("coral")
 HEATHER = Ink("heather")
 WATER = Ink("water")
 
-Run = tuple[str, Ink]
+class Run(NamedTuple):
+    """Some cells of a row that are painted alike."""
+
+    text: str
+    ink: Ink = PAPER
+    ground: str = "ink"
+
+
+@lru_cache(maxsize=4096)
+def one_cell_each(text: str) -> str:
+    """Put a dot in the place of each character that takes no cell, or two."""
+    return "".join(character if cell_len(character) == 1 else "·" for character in text)
 
 
 class Canvas:
@@ -34,21 +45,22 @@ class Canvas:
     def __init__(self, width: int, height: int, ground: str = "ink") -> None:
         self.width = max(0, width)
         self.height = max(0, height)
-        blank = Ink(ground=ground)
         self._cells = [[" "] * self.width for _ in range(self.height)]
-        self._inks = [[blank] * self.width for _ in range(self.height)]
+        self._inks = [[PAPER] * self.width for _ in range(self.height)]
+        self._grounds = [[ground] * self.width for _ in range(self.height)]
 
     def put(self, x: int, y: int, text: str, ink: Ink = PAPER) -> None:
         """Write a text from a cell on. Characters that take no cell, or two, are shown as one dot."""
         if not 0 <= y < self.height:
             return
-        cells, inks = self._cells[y], self._inks[y]
-        for character in text:
-            if 0 <= x < self.width:
-                cells[x] = character if character.isascii() or cell_len(character) == 1 else "·"
-                ground = inks[x].ground if ink.ground == "ink" else ink.ground
-                inks[x] = ink._replace(ground=ground)
-            x += 1
+        if x < 0:
+            text, x = text[-x:], 0
+        text = text[: max(0, self.width - x)]
+        if not text.isascii():
+            text = one_cell_each(text)
+        end = x + len(text)
+        self._cells[y][x:end] = text
+        self._inks[y][x:end] = [ink] * len(text)
 
     def put_right(self, x: int, y: int, text: str, ink: Ink = PAPER) -> None:
         """Write a text so that it ends before cell `x`."""
@@ -65,28 +77,28 @@ class Canvas:
 
     def shade(self, x: int, y: int, width: int, height: int, ground: str) -> None:
         """Give a rectangle another ground."""
+        first, last = max(0, x), min(self.width, x + width)
         for row in range(max(0, y), min(self.height, y + height)):
-            inks = self._inks[row]
-            for place in range(max(0, x), min(self.width, x + width)):
-                inks[place] = inks[place]._replace(ground=ground)
+            self._grounds[row][first:last] = [ground] * max(0, last - first)
 
-    def paste(self, x: int, y: int, other: Canvas) -> None:
-        """Lay another canvas over this one."""
-        for row in range(other.height):
-            if 0 <= y + row < self.height:
-                for place in range(other.width):
-                    if 0 <= x + place < self.width:
-                        self._cells[y + row][x + place] = other._cells[row][place]
-                        self._inks[y + row][x + place] = other._inks[row][place]
+    def same_row(self, other: Canvas | None, y: int) -> bool:
+        """Whether a row looks as in another canvas."""
+        return (
+            other is not None
+            and y < other.height
+            and self._cells[y] == other._cells[y]
+            and self._inks[y] == other._inks[y]
+            and self._grounds[y] == other._grounds[y]
+        )
 
     def row(self, y: int) -> tuple[Run, ...]:
-        """Give a row as runs of equal ink."""
-        runs: list[Run] = []
+        """Give a row as runs of cells that are painted alike."""
+        runs = []
         begin = 0
-        cells, inks = self._cells[y], self._inks[y]
+        cells, inks, grounds = self._cells[y], self._inks[y], self._grounds[y]
         for x in range(1, self.width + 1):
-            if x == self.width or inks[x] != inks[begin]:
-                runs.append(("".join(cells[begin:x]), inks[begin]))
+            if x == self.width or inks[x] is not inks[begin] or grounds[x] != grounds[begin]:
+                runs.append(Run("".join(cells[begin:x]), inks[begin], grounds[begin]))
                 begin = x
         return tuple(runs)
 

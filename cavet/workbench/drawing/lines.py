@@ -25,9 +25,10 @@ def draw_top(view: TopView, width: int) -> Canvas:
     canvas = Canvas(width, 1, "raised")
     canvas.put(1, 0, view.bench[: width // 3], PAPER._replace(bold=True))
     x = min(len(view.bench), width // 3) + 3
-    canvas.put(x, 0, f" {view.screen} ", PAPER._replace(bold=True, ground="lifted"))
+    canvas.put(x, 0, f" {view.screen} ", PAPER._replace(bold=True))
+    canvas.shade(x, 0, len(view.screen) + 2, 1, "lifted")
     x = width - 1
-    for text, ink in _right_hand(view):
+    for text, ink, _ in _right_hand(view):
         if x - len(text) < len(view.bench) + len(view.screen) + 8:
             break
         canvas.put_right(x, 0, text, ink)
@@ -38,13 +39,13 @@ def draw_top(view: TopView, width: int) -> Canvas:
 def _right_hand(view: TopView) -> list[Run]:
     words: list[Run] = []
     if view.broken:
-        words.append((f"{view.broken} broken", CORAL._replace(bold=True)))
-    words.append((view.boards, GOT if view.boards_are_here else CORAL))
+        words.append(Run(f"{view.broken} broken", CORAL._replace(bold=True)))
+    words.append(Run(view.boards, GOT if view.boards_are_here else CORAL))
     if view.defects:
-        words.append((f"{view.defects} {'defect' if view.defects == 1 else 'defects'} on", PAPER))
-    words.append((view.clock, HEATHER))
+        words.append(Run(f"{view.defects} {'defect' if view.defects == 1 else 'defects'} on", PAPER))
+    words.append(Run(view.clock, HEATHER))
     if view.speed:
-        words.append((view.speed, QUIET))
+        words.append(Run(view.speed, QUIET))
     return words
 
 

@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 import msgspec
 
-from cavet.workbench.drawing.canvas import CORAL, GOT, HEATHER, QUIET, Canvas, Dots, Ink
+from cavet.workbench.drawing.canvas import CORAL, GOT, HAIR, HEATHER, QUIET, Canvas, Dots, Ink
 
 WIDTH = 8
 """The width of a part's picture."""
@@ -67,16 +67,24 @@ def _plain(canvas: Canvas, x: int, y: int, view: PartView) -> None:
 
 def _lamp(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     """A round glass that fills with light; rays when it is bright."""
-    glow = round(view.fraction * 8) / 8
-    body = Ink("got", share=0.12 + 0.88 * glow) if view.fraction else Ink("hair")
-    canvas.put(x + 2, y, "▗██▖" if view.fraction else "▗▄▄▖", body)
-    canvas.put(x + 2, y + 1, "▝██▘" if view.fraction else "▝▀▀▘", body)
-    if view.fraction > 0.6:
-        ray = Ink("got", share=glow)
-        canvas.put(x, y, "╲", ray)
-        canvas.put(x + 7, y, "╱", ray)
-        canvas.put(x, y + 1, "╱", ray)
-        canvas.put(x + 7, y + 1, "╲", ray)
+    glow = round(view.fraction * 16) / 16
+    glass = Dots(4, 2)
+    for step in range(32):
+        angle = math.tau * step / 32
+        glass.set(3.5 + 3.5 * math.cos(angle), 3.5 + 3.5 * math.sin(angle))
+    if glow:
+        for column in range(8):
+            for row in range(8):
+                if math.hypot(column - 3.5, row - 3.5) <= 3.6:
+                    glass.set(column, row)
+    glass.put_on(canvas, x + 2, y, Ink("got", share=0.25 + 0.75 * glow) if glow else HAIR)
+    if glow > 0.5:
+        rays = Dots(WIDTH, 2)
+        for step in (0, 4):
+            for away in (5.6, 7.0):
+                angle = math.pi * step / 4
+                rays.set(7.5 + away * math.cos(angle), 3.5 + 0.5 * away * math.sin(angle))
+        rays.put_on(canvas, x, y, Ink("got", share=glow))
 
 
 def _servo(canvas: Canvas, x: int, y: int, view: PartView) -> None:
@@ -84,12 +92,12 @@ def _servo(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     dial = Dots(WIDTH, 2)
     for step in range(25):
         angle = math.pi * step / 24
-        dial.set(7.5 + 7.5 * math.cos(angle), 7 - 7 * math.sin(angle))
-    dial.put_on(canvas, x, y, Ink("hair"))
+        dial.set(7.5 + 7 * math.cos(angle), 6 - 6 * math.sin(angle))
+    dial.put_on(canvas, x, y, HAIR)
     arm = Dots(WIDTH, 2)
     angle = math.pi * (1 - view.fraction)
-    arm.line(7.5, 7, 7.5 + 7 * math.cos(angle), 7 - 6.5 * math.sin(angle))
-    arm.line(6.5, 7, 8.5, 7)
+    arm.line(7.5, 6, 7.5 + 6.5 * math.cos(angle), 6 - 5.5 * math.sin(angle))
+    arm.line(6.5, 6, 8.5, 6)
     arm.put_on(canvas, x, y, CORAL if view.fault else GOT)
 
 
@@ -99,7 +107,7 @@ def _motor(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     for step in range(24):
         angle = math.tau * step / 24
         wheel.set(3.5 + 3.5 * math.cos(angle), 3.5 + 3.5 * math.sin(angle))
-    wheel.put_on(canvas, x + 2, y, Ink("hair") if not view.fraction and not view.fault else ink(view))
+    wheel.put_on(canvas, x + 2, y, HAIR if not view.fraction and not view.fault else ink(view))
     spoke = Dots(4, 2)
     angle = math.tau * view.turn
     spoke.line(3.5 - 3 * math.cos(angle), 3.5 - 3 * math.sin(angle), 3.5 + 3 * math.cos(angle), 3.5 + 3 * math.sin(angle))
@@ -114,37 +122,47 @@ def _motor(canvas: Canvas, x: int, y: int, view: PartView) -> None:
 
 def _horn(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     """A bell mouth, with waves before it while it sounds."""
-    body = ink(view)
-    canvas.put(x + 1, y, "▗▟", body)
-    canvas.put(x + 1, y + 1, "▝▜", body)
+    bell = Dots(3, 2)
+    for column, (low, high) in enumerate(((3, 4), (3, 4), (2, 5), (1, 6), (0, 7))):
+        bell.line(column, low, column, high)
+    bell.put_on(canvas, x + 1, y, ink(view))
     if view.fraction:
-        canvas.put(x + 3, y, "╲ ╲ ╲", Ink("got", share=0.8))
-        canvas.put(x + 3, y + 1, "╱ ╱ ╱", Ink("got", share=0.8))
+        waves = Dots(4, 2)
+        for number in range(3):
+            for row in range(8):
+                waves.set(2.5 * number + 1.2 * math.sin(math.pi * (row + 0.5) / 8), row)
+        waves.put_on(canvas, x + 4, y, GOT)
 
 
 def _contact(canvas: Canvas, x: int, y: int, view: PartView) -> None:
-    """A contact as circuits draw it: a blade between two poles."""
-    canvas.put(x, y + 1, "──╴", QUIET)
-    canvas.put(x + 5, y + 1, "╶──", QUIET)
+    """A contact as circuits draw it: a blade between two poles, shut or lifted."""
+    poles = Dots(WIDTH, 2)
+    poles.line(0, 5, 4, 5)
+    poles.line(11, 5, 15, 5)
+    poles.put_on(canvas, x, y, QUIET)
+    blade = Dots(WIDTH, 2)
     if view.fraction:
-        canvas.put(x + 2, y + 1, "━━━━", HEATHER)
-        if view.kind == "button":
-            canvas.put(x + 3, y, "▁▁", HEATHER)
+        blade.line(0, 5, 15, 5)
+    elif view.kind == "button":
+        blade.line(3, 2, 12, 2)
     else:
-        canvas.put(x + 3, y, "▁╱" if view.kind == "limit" else "▔▔", Ink("heather", share=0.8))
-        canvas.put(x + 2, y + 1, "╱" if view.kind == "limit" else "╴", QUIET)
+        blade.line(4, 5, 11, 1)
+    if view.kind == "button":
+        top = 4 if view.fraction else 1
+        blade.line(7, top - 1, 8, top - 1)
+    blade.put_on(canvas, x, y, HEATHER)
 
 
 def _gauge(canvas: Canvas, x: int, y: int, view: PartView) -> None:
-    """A column that is as full as what it measures."""
-    filled = view.fraction * WIDTH
-    whole = int(filled)
-    canvas.across(x, y + 1, WIDTH, "▁", Ink("hair"))
-    canvas.across(x, y, whole, "▄", HEATHER)
-    canvas.across(x, y + 1, whole, "▀", HEATHER)
-    if filled - whole >= 0.5:
-        canvas.put(x + whole, y, "▖", HEATHER)
-        canvas.put(x + whole, y + 1, "▘", HEATHER)
+    """A column lying on its side, as full as what it measures."""
+    frame = Dots(WIDTH, 2)
+    for row in (1, 5):
+        frame.line(0, row, 15, row)
+    frame.put_on(canvas, x, y, HAIR)
+    filled = Dots(WIDTH, 2)
+    for column in range(round(16 * view.fraction)):
+        filled.line(column, 1, column, 5)
+    filled.put_on(canvas, x, y, HEATHER)
 
 
 def _lever(canvas: Canvas, x: int, y: int, view: PartView) -> None:

@@ -61,10 +61,10 @@ class Layout(msgspec.Struct, frozen=True):
     heads: tuple[int, int]
 
     def line_at(self, y: int) -> int | None:
-        """The line at a row, if there is one within half a step."""
-        near = [place for place, row in enumerate(self.rows) if abs(row - y) <= (1 if self.step > 1 else 0)]
-        exact = [place for place in near if self.rows[place] == y]
-        return (exact or near or [None])[0]
+        """The line at a row, or just above it where lines stand apart."""
+        reach = 1 if self.step > 1 else 0
+        near = [place for place, row in enumerate(self.rows) if row <= y <= row + reach]
+        return near[0] if near else None
 
     @property
     def step(self) -> int:
@@ -75,7 +75,7 @@ def lay_out(width: int, height: int, outputs: int, inputs: int, longest: int) ->
     """Find the places; lines stand apart where the height allows."""
     name_width = min(max(longest, 8), 20, max(8, width // 4))
     values = 9 if width < 64 else 10
-    note_width = 0 if width < 52 else (11 if width < 70 else 14)
+    note_width = 0 if width < 48 else 9
     rail = 3 + name_width + 1
     rail_width = max(8, width - rail - 2 * values - note_width - 3)
     asked_end = rail + rail_width + values
@@ -83,11 +83,12 @@ def lay_out(width: int, height: int, outputs: int, inputs: int, longest: int) ->
     lines = outputs + inputs
     step = 2 if height >= 2 * lines + 4 else 1
     gap = 1 if height >= lines * step + 3 else 0
-    top = 1 + (1 if step == 2 else 0)
+    lead = 1 if height >= 2 * lines + 7 else 0
+    top = lead + (2 if step == 2 else 1)
     rows = [top + step * place for place in range(outputs)]
     second = top + step * outputs + gap
     rows += [second + (2 if step == 2 else 1) + step * place for place in range(inputs)]
-    return Layout(3, rail, rail_width, asked_end, got_end, got_end + 2, tuple(rows), (0, second))
+    return Layout(3, rail, rail_width, asked_end, got_end, got_end + 2, tuple(rows), (lead, second))
 
 
 def draw_rails(view: RailsView, layout: Layout, width: int, height: int) -> Canvas:

@@ -10,7 +10,8 @@ from cavet.workbench.drawing.parts import PartView, draw_part
 from cavet.workbench.drawing.rig import EIGHTHS, BasinView, draw_rig
 
 SPINE_WIDTH = 16
-WIDE = 84
+NAME_WIDTH = 13
+WIDE = 76
 """From this width on parts hang off on both sides, as pictures."""
 HEAD_ROWS = 3
 CURRENT_CELLS = 8
@@ -34,6 +35,7 @@ class BoardView(msgspec.Struct, frozen=True, kw_only=True):
     line: str
     state: str
     state_is_bad: bool = False
+    answers: str = ""
     pins: tuple[PinView, ...] = ()
     parts: tuple[PartView, ...] = ()
     current: float = 0.0
@@ -45,14 +47,16 @@ class BoardView(msgspec.Struct, frozen=True, kw_only=True):
 def draw_board(view: BoardView, width: int, height: int) -> Canvas:
     """Draw a board in the room there is."""
     canvas = Canvas(width, height)
-    _draw_head(canvas, view, width)
+    canvas.down(0, 0, height, "│")
     wired = {pin for part in view.parts for pin in part.pins}
     pins = [pin for pin in view.pins if pin.number in wired]
     room = height - HEAD_ROWS
     if len(view.pins) * 2 <= room:
         pins = list(view.pins)
     step = 2 if len(pins) * 2 <= room and width >= WIDE else 1
-    rows = {pin.number: HEAD_ROWS + step * place for place, pin in enumerate(pins)}
+    lead = 1 if step == 2 and len(pins) * 2 < room else 0
+    _draw_head(canvas, view, width, lead)
+    rows = {pin.number: lead + HEAD_ROWS + step * place for place, pin in enumerate(pins)}
     if width >= WIDE:
         _draw_wide(canvas, view, pins, rows, step)
     else:
@@ -60,21 +64,24 @@ def draw_board(view: BoardView, width: int, height: int) -> Canvas:
     return canvas
 
 
-def _draw_head(canvas: Canvas, view: BoardView, width: int) -> None:
-    canvas.put(1, 0, view.name, PAPER._replace(bold=True))
+def _draw_head(canvas: Canvas, view: BoardView, width: int, lead: int) -> None:
+    canvas.put(2, lead, view.name, PAPER._replace(bold=True))
     used = f"{view.current:.0f} of {view.current_limit:.0f} mA"
     share = view.current / view.current_limit if view.current_limit else 0.0
     over = share > 1
     meter = len(used) + 1 + CURRENT_CELLS
     if view.current_limit and width > 60:
-        canvas.put(width - meter - 1, 0, used, CORAL if over else QUIET)
+        canvas.put(width - meter - 1, lead, used, CORAL if over else QUIET)
         lit = min(CURRENT_CELLS, round(share * CURRENT_CELLS))
-        canvas.put(width - CURRENT_CELLS - 1, 0, "▰" * lit, CORAL if over else GOT)
-        canvas.put(width - CURRENT_CELLS - 1 + lit, 0, "▱" * (CURRENT_CELLS - lit), HAIR)
-        canvas.put(len(view.name) + 3, 0, view.line[: max(0, width - meter - len(view.name) - 6)], QUIET)
+        canvas.put(width - CURRENT_CELLS - 1, lead, "▰" * lit, CORAL if over else GOT)
+        canvas.put(width - CURRENT_CELLS - 1 + lit, lead, "▱" * (CURRENT_CELLS - lit), HAIR)
+        canvas.put(len(view.name) + 4, lead, view.line[: max(0, width - meter - len(view.name) - 6)], QUIET)
     else:
-        canvas.put(len(view.name) + 3, 0, view.line[: max(0, width - len(view.name) - 4)], QUIET)
-    canvas.put(1, 1, view.state[: width - 2], CORAL if view.state_is_bad else QUIET)
+        canvas.put(len(view.name) + 4, lead, view.line[: max(0, width - len(view.name) - 4)], QUIET)
+    room = width - 3 - (len(view.answers) + 2 if width > 60 else 0)
+    canvas.put(2, lead + 1, view.state[:room], CORAL if view.state_is_bad else QUIET)
+    if width > 60:
+        canvas.put_right(width - 1, lead + 1, view.answers, HEATHER)
 
 
 def _draw_spine(canvas: Canvas, x: int, pins: list[PinView], rows: dict[int, int], step: int, profile: str) -> None:
@@ -102,7 +109,7 @@ def _draw_level(canvas: Canvas, x: int, y: int, pin: PinView) -> None:
 def _draw_wide(canvas: Canvas, view: BoardView, pins: list[PinView], rows: dict[int, int], step: int) -> None:
     if not rows:
         return
-    x = (canvas.width - SPINE_WIDTH) // 2 - 3
+    x = (canvas.width - SPINE_WIDTH) // 2 - 1
     _draw_spine(canvas, x, pins, rows, step, view.profile)
     left_rows = []
     for part in view.parts:
@@ -115,50 +122,59 @@ def _draw_wide(canvas: Canvas, view: BoardView, pins: list[PinView], rows: dict[
         else:
             _hang_right(canvas, x + SPINE_WIDTH, places, step, part, part.name == view.cursor)
     _place_rig(canvas, view, x, sorted(left_rows), step)
+    free = [str(pin.number) for pin in view.pins if pin.number not in rows]
+    if free:
+        canvas.put(x + 1, max(rows.values()) + step, f"+{len(free)} not wired", QUIET)
 
 
 def _hang_right(canvas: Canvas, x: int, places: list[int], step: int, part: PartView, marked: bool) -> None:
     y, *others = places
-    line = Ink("paper") if marked else HAIR
-    for other in others:
-        canvas.across(x, other, 3, "─", line)
-        canvas.put(x + 3, other, "┘" if other == others[-1] else "┤", line)
+    line = PAPER if marked else HAIR
     for row in range(y + 1, others[-1] if others else y):
-        if canvas.row(row) and row not in others:
-            canvas.put(x + 3, row, "│", line)
-    canvas.across(x, y, 5, "─", line)
+        if row not in others:
+            canvas.put(x + 2, row, "│", line)
+    for other in others:
+        canvas.across(x, other, 2, "─", line)
+        canvas.put(x + 2, other, "┘" if other == others[-1] else "┤", line)
+    canvas.across(x, y, 4, "─", line)
     if others:
-        canvas.put(x + 3, y, "┬", line)
-    ink = PAPER._replace(bold=marked)
-    canvas.put(x + 6, y, part.name[:14], ink)
-    draw_part(canvas, x + 21, y, step, part)
-    canvas.put(x + 31, y, part.tells[: canvas.width - x - 31], part_pictures.ink(part) if part.fault else QUIET)
+        canvas.put(x + 2, y, "┬", line)
+    canvas.put(x + 5, y, part.name[:NAME_WIDTH], PAPER._replace(bold=marked))
+    draw_part(canvas, x + 6 + NAME_WIDTH, y, step, part)
+    ink = CORAL if part.fault else QUIET
+    if step > 1:
+        canvas.put(x + 5, y + 1, part.tells[: NAME_WIDTH + 1], ink)
+    else:
+        canvas.put(x + 8 + NAME_WIDTH, y, part.tells[: max(0, canvas.width - x - 8 - NAME_WIDTH)], ink)
 
 
 def _hang_left(canvas: Canvas, x: int, y: int, step: int, part: PartView, marked: bool) -> None:
-    line = Ink("paper") if marked else HAIR
-    canvas.across(x - 5, y, 5, "─", line)
-    canvas.put_right(x - 6, y, part.name[:14], PAPER._replace(bold=marked))
-    draw_part(canvas, x - 30, y, step, part)
-    canvas.put_right(x - 32, y, part.tells[: max(0, x - 32)], QUIET)
+    canvas.across(x - 4, y, 4, "─", PAPER if marked else HAIR)
+    canvas.put_right(x - 5, y, part.name[:NAME_WIDTH], PAPER._replace(bold=marked))
+    picture = x - 6 - NAME_WIDTH - (part_pictures.WIDTH if step > 1 else 1)
+    draw_part(canvas, picture, y, step, part)
+    if step > 1:
+        canvas.put_right(x - 5, y + 1, part.tells[:NAME_WIDTH], QUIET)
+    else:
+        canvas.put_right(picture - 1, y, part.tells[: max(0, picture - 1)], QUIET)
 
 
 def _place_rig(canvas: Canvas, view: BoardView, x: int, left_rows: list[int], step: int) -> None:
     """Put the rig where the most room is on the left."""
-    edges = [HEAD_ROWS - step, *left_rows, canvas.height]
+    edges = [HEAD_ROWS, *left_rows, canvas.height]
     gaps = [(after - before - step, before + step) for before, after in zip(edges, edges[1:], strict=False)]
     room, top = max(gaps)
     if room >= 5:
         inset = 1 if room > 6 else 0
-        draw_rig(canvas, 2, top + inset, x - 6, min(12, room - 2 * inset), view.basins)
+        draw_rig(canvas, 2, top + inset, x - 5, min(12, room - 2 * inset), view.basins)
 
 
 def _draw_narrow(canvas: Canvas, view: BoardView, pins: list[PinView], rows: dict[int, int]) -> None:
     """All on one side: pin, what hangs on it, how that stands."""
     if not rows:
         return
-    _draw_spine(canvas, 0, pins, rows, 1, view.profile)
-    x = SPINE_WIDTH
+    _draw_spine(canvas, 1, pins, rows, 1, view.profile)
+    x = 1 + SPINE_WIDTH
     for part in view.parts:
         places = [rows[pin] for pin in part.pins if pin in rows]
         for number, y in enumerate(places):
@@ -172,4 +188,4 @@ def _draw_narrow(canvas: Canvas, view: BoardView, pins: list[PinView], rows: dic
             canvas.put(x + 19, y, part.tells[: max(0, canvas.width - x - 19)], CORAL if part.fault else QUIET)
     top = max(rows.values()) + 2
     if canvas.height - top >= 5:
-        draw_rig(canvas, 1, top, canvas.width - 2, min(9, canvas.height - top), view.basins)
+        draw_rig(canvas, 2, top, canvas.width - 3, min(9, canvas.height - top), view.basins)

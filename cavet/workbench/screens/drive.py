@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from textual.app import ComposeResult
 from textual.containers import Horizontal
-from textual.message import Message
 from textual.screen import Screen
 
+from cavet.hosts import Point
 from cavet.wording import WrongError
 from cavet.workbench import keymap, views
 from cavet.workbench.desk import Desk
@@ -32,7 +34,7 @@ class DriveScreen(Screen[None]):
     DriveScreen { layout: vertical; }
     #top, #foot { height: 1; }
     #middle { height: 1fr; }
-    #rails { width: 6fr; }
+    #rails { width: 9fr; }
     #board { width: 10fr; }
     #trail { height: 11; }
     DriveScreen.low #trail { height: 7; }
@@ -43,8 +45,7 @@ class DriveScreen(Screen[None]):
     DriveScreen.one.other #rails { display: none; }
     """
 
-    class Saved(Message):
-        """Keep the defects' switches in the bench file."""
+    BINDINGS = keymap.DRIVE
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -77,7 +78,7 @@ class DriveScreen(Screen[None]):
         return self.query_one(Rails)
 
     @property
-    def _point(self) -> views.Point:
+    def _point(self) -> Point:
         return self._desk.points[self._rails.cursor]
 
     def follow(self) -> None:
@@ -87,18 +88,19 @@ class DriveScreen(Screen[None]):
         self._desk.follow()
         rails = self._rails
         rails.set_view(views.rails_view(self._desk, rails.cursor, entry=rails.entry))
-        self._show("board", lambda width, height: draw_board(views.board_view(self._desk, self._point), width, height))
+        board = views.board_view(self._desk, self._point)
+        self._picture("board").look(board, partial(draw_board, board))
         trails = views.trails_view(self._desk, self._point, self._chosen)
-        self._show("trail", lambda width, height: draw_trails(trails, width, height))
-        self._show("top", lambda width, height: draw_top(views.top_view(self._desk, "drive"), width))
+        self._picture("trail").look(trails, partial(draw_trails, trails))
+        top = views.top_view(self._desk, "drive")
+        self._picture("top").look(top, lambda width, height: draw_top(top, width))
         keys = keymap.DRIVE_FOOT if rails.entry is None else keymap.ENTRY_FOOT
         message = self._message if self._desk.now < self._message_until else ""
-        self._show("foot", lambda width, height: draw_foot(keys, keymap.REST, width, message))
+        foot = (keys, message)
+        self._picture("foot").look(foot, lambda width, height: draw_foot(keys, keymap.REST, width, message))
 
-    def _show(self, name: str, draw: sheets.Draw) -> None:
-        picture = self.query_one(f"#{name}", Picture)
-        if picture.display and picture.size.width:
-            picture.show(draw(*picture.size))
+    def _picture(self, name: str) -> Picture:
+        return self.query_one(f"#{name}", Picture)
 
     def say(self, message: str) -> None:
         """Put a line at the foot for a while."""
@@ -143,7 +145,7 @@ class DriveScreen(Screen[None]):
         numbers = list(self._desk.standings.trails.all)
         if not numbers:
             return
-        shown = self._chosen if self._chosen is not None else views._latest(self._desk, self._point)
+        shown = self._chosen if self._chosen is not None else views.latest_trail(self._desk, self._point)
         place = numbers.index(shown) if shown in numbers else len(numbers) - 1
         self._chosen = numbers[min(len(numbers) - 1, max(0, place + by))]
         self.follow()
@@ -157,7 +159,7 @@ class DriveScreen(Screen[None]):
 
     def action_look(self) -> None:
         """Look at the trail that is shown, from end to end."""
-        number = self._chosen if self._chosen is not None else views._latest(self._desk, self._point)
+        number = self._chosen if self._chosen is not None else views.latest_trail(self._desk, self._point)
         trail = self._desk.standings.trails.all.get(number) if number is not None else None
         if trail is None:
             self.say("no trail yet: move this point first")

@@ -10,13 +10,13 @@ from textual.containers import Vertical
 from textual.screen import ModalScreen
 
 from cavet.workbench import keymap
-from cavet.workbench.drawing.canvas import HAIR, PAPER, QUIET, Canvas, Run
+from cavet.workbench.drawing.canvas import HAIR, PAPER, QUIET, Canvas, Ink
 from cavet.workbench.drawing.lines import draw_foot
 from cavet.workbench.widgets.picture import Picture
 
 FRAME_SECONDS = 1 / 10
 
-Line = list[Run]
+Line = list[tuple[str, Ink]]
 
 
 class Sheet:

@@ -13,10 +13,9 @@ from cavet.units import show_duration
 from cavet.wording import hex_pairs, listed, plain
 from cavet.workbench import views
 from cavet.workbench.desk import Desk
-from cavet.workbench.drawing.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas
+from cavet.workbench.drawing.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET
 from cavet.workbench.screens.sheet import Line, Sheet
 
-Draw = Callable[[int, int], Canvas]
 Act = Callable[[], None]
 
 MEANINGS = {
@@ -64,7 +63,7 @@ def _stage_lines(trail: Trail, stage: str, diagnosis: Diagnosis, point: Point | 
     lines: list[Line] = []
     for number, event in enumerate(step.events):
         begin: Line = head if number == 0 else [(" " * 13, PAPER)]
-        lines.append([*begin, (f"{_since(trail, event):>9}  ", HEATHER), (views._told(event, stage, point), ink)])
+        lines.append([*begin, (f"{_since(trail, event):>9}  ", HEATHER), (views.told(event, stage, point).replace("\n", ", "), ink)])
     return lines
 
 
@@ -102,7 +101,7 @@ def _field_lines(field: Field, depth: int) -> list[Line]:
     line: Line = [
         (f"{'  ' * depth}{field.name:16}", PAPER),
         (f"{raw:>8} {value:>10}  ", GOT),
-        (f"byte.bit {bits:16}", HAIR._replace(role="quiet")),
+        (f"byte.bit {bits:16}", QUIET),
         (field.problem or field.meaning, CORAL if field.problem else QUIET),
     ]
     lines = [line]

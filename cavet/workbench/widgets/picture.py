@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from rich.segment import Segment
 from textual.geometry import Region
 from textual.strip import Strip
 from textual.widget import Widget
 
-from cavet.workbench.drawing.canvas import Canvas, Ink, Run
+from cavet.workbench.drawing.canvas import PAPER, Canvas
 from cavet.workbench.palette import style
 
 
@@ -18,22 +20,41 @@ class Picture(Widget):
 
     def __init__(self, *, id: str | None = None, classes: str | None = None) -> None:
         super().__init__(id=id, classes=classes)
-        self._rows: list[tuple[Run, ...]] = []
+        self._canvas = Canvas(0, 0)
+        self._strips: dict[int, Strip] = {}
+        self._theme = ""
+        self._seen: object = None
+
+    def look(self, view: object, draw: Callable[[int, int], Canvas]) -> None:
+        """Draw a view, unless it is the one that is shown already, at this size."""
+        width, height = self.size
+        seen = (view, width, height)
+        if self.display and width and seen != self._seen:
+            self._seen = seen
+            self.show(draw(width, height))
 
     def show(self, canvas: Canvas) -> None:
         """Take a new picture."""
-        rows = [canvas.row(y) for y in range(canvas.height)]
-        changed = [y for y, row in enumerate(rows) if y >= len(self._rows) or self._rows[y] != row]
-        fewer = len(rows) < len(self._rows)
-        self._rows = rows
-        if fewer:
+        before, self._canvas = self._canvas, canvas
+        changed = [y for y in range(canvas.height) if not canvas.same_row(before, y)]
+        for y in changed:
+            self._strips.pop(y, None)
+        if canvas.height < before.height or canvas.width != before.width:
+            self._strips.clear()
             self.refresh()
         elif changed:
             self.refresh(*[Region(0, y, self.size.width, 1) for y in changed])
 
     def render_line(self, y: int) -> Strip:
         theme = "light" if self.app.theme.endswith("light") else "dark"
-        width = self.size.width
-        runs = self._rows[y] if y < len(self._rows) else ((" " * width, Ink()),)
-        segments = [Segment(text, style(theme, ink)) for text, ink in runs]
-        return Strip(segments).adjust_cell_length(width, style(theme, Ink()))
+        if theme != self._theme:
+            self._theme = theme
+            self._strips.clear()
+        if y not in self._strips:
+            self._strips[y] = self._strip(y, theme)
+        return self._strips[y]
+
+    def _strip(self, y: int, theme: str) -> Strip:
+        runs = self._canvas.row(y) if y < self._canvas.height else ()
+        segments = [Segment(run.text, style(theme, run.ink, run.ground)) for run in runs]
+        return Strip(segments).adjust_cell_length(self.size.width, style(theme, PAPER, "ink"))

@@ -16,7 +16,7 @@ MAX_ENTRY = 24
 class Rails(Picture, can_focus=True):
     """Shows the points; posts what a person wants of the one under the cursor."""
 
-    BINDINGS = keymap.DRIVE
+    BINDINGS = keymap.RAILS
 
     class Moved(Message):
         """The cursor is on another point."""
@@ -55,11 +55,10 @@ class Rails(Picture, can_focus=True):
     def set_view(self, view: RailsView) -> None:
         """Show the points as they stand now."""
         names = [rail.name for rail in view.outputs] + [course.name for course in view.inputs]
-        width, height = self.size
         longest = max(map(len, names), default=0)
-        self._view = view
-        self._layout = lay_out(width, height, len(view.outputs), len(view.inputs), longest)
-        self.show(draw_rails(view, self._layout, width, height))
+        layout = lay_out(*self.size, len(view.outputs), len(view.inputs), longest)
+        self._view, self._layout = view, layout
+        self.look(view, lambda width, height: draw_rails(view, layout, width, height))
 
     @property
     def _count(self) -> int:
