@@ -51,6 +51,8 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
     patience: float
     """How long the session goes on trying, in seconds."""
     board_runs: bool = True
+    part: str = ""
+    """The part that the point is meant to move, where there is such a one."""
     able: dict[str, list[int]] = {}
     """For each mode the pins that have it, where that is known."""
 
@@ -71,7 +73,7 @@ def diagnose(trail: Trail, around: Circumstances) -> Diagnosis:
 
 def _state(trail: Trail, stage: str, around: Circumstances) -> StageState:
     if trail.reached(stage) is not None:
-        return StageState.REACHED
+        return StageState.COMING if stage == Kind.MOVED and _wrong_part(trail, around) else StageState.REACHED
     if stage in (Kind.ASKED, Kind.FRAMED) and trail.root.kind == Kind.CARRIED:
         return StageState.UNSEEN  # another program's own
     if stage in (Kind.TAKEN, Kind.DRIVEN, Kind.MOVED) and not around.simulated:
@@ -81,6 +83,13 @@ def _state(trail: Trail, stage: str, around: Circumstances) -> StageState:
     if around.point is None:
         return StageState.LEFT_OUT  # another program's question, say, moves nothing
     return StageState.COMING
+
+
+def _wrong_part(trail: Trail, around: Circumstances) -> str:
+    """The part that has moved in the place of the one that was meant, "" where none has."""
+    step = trail.steps.get(Kind.MOVED)
+    moved = {event.subject for event in step.events if event.topic == "part"} if step else set()
+    return "" if not around.part or not moved or around.part in moved else next(iter(moved))
 
 
 def _left_out_after_end(trail: Trail, states: dict[str, StageState]) -> dict[str, StageState]:
@@ -100,6 +109,8 @@ def _broken_stage(trail: Trail, states: dict[str, StageState], around: Circumsta
         return missing[0] if missing else Kind.MOVED
     if not missing or not around.ready:
         return None
+    if missing[0] == Kind.MOVED and _wrong_part(trail, around):
+        return Kind.MOVED
     deadline = trail.latest.t + _allowed(trail, missing[0], around)
     return missing[0] if around.now > deadline else None
 
@@ -161,7 +172,13 @@ def _not_driven(trail: Trail, around: Circumstances) -> tuple[str, str]:
 def _not_moved(trail: Trail, around: Circumstances) -> tuple[str, str]:
     driven = trail.reached(Kind.DRIVEN)
     pin = f"pin {driven.subject}" if driven is not None and driven.topic == "pin" else "the pin"
-    name = around.point.part or around.point.name if around.point else "the part"
+    name = around.part or (around.point.name if around.point else "the part")
+    other = _wrong_part(trail, around)
+    if other:
+        return (
+            f"{pin} was driven, and {other} moved, not {name}",
+            f"two wires swapped, or the wrong pin in [points.{trail.point}]",
+        )
     return (
         f"{pin} was driven, but {name} has not moved",
         "is the wire on the right pin? two wires swapped? has the part its own supply?",

@@ -91,6 +91,7 @@ class Standings:
             link_words=link.words,
             patience=manners.reply_within * (manners.retries + 1),
             board_runs=board is None or board.state is BoardState.RUNNING,
+            part=part.name if (part := self.part_of(point)) is not None else "",
             able=able,
         )
 

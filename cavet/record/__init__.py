@@ -3,7 +3,7 @@
 from cavet.record._event import STAGES, Event, Kind, Value, as_line
 from cavet.record._memory import Record
 from cavet.record._store import RecordWriter, read_record
-from cavet.record._trail import READ_BACK, Trail, Trails
+from cavet.record._trail import READ_BACK, Step, Trail, Trails
 
 __all__ = [
     "READ_BACK",
@@ -12,6 +12,7 @@ __all__ = [
     "Kind",
     "Record",
     "RecordWriter",
+    "Step",
     "Trail",
     "Trails",
     "Value",

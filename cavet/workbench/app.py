@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import partial
 from pathlib import Path
 
 from textual.app import App, SystemCommand
 from textual.screen import Screen
 
-from cavet.bench import BenchFile, Plan, RunningBench
-from cavet.record import RecordWriter
+from cavet.bench import BenchFile, Plan
 from cavet.wording import UnreachableError, WrongError
 from cavet.workbench import keymap
+from cavet.workbench.bench_thread import BenchThread
 from cavet.workbench.desk import Desk
 from cavet.workbench.palette import themes
 from cavet.workbench.screens.defects import DefectsScreen
@@ -33,32 +34,26 @@ class CavetApp(App[int]):
         super().__init__()
         self._file = file
         self._plan = plan or file.plan
-        self._record_path = record_path
-        self._writer: RecordWriter | None = None
-        self.bench: RunningBench
+        self._thread = BenchThread(self._plan, record_path)
+        self._desk: Desk
         self.problem: Exception | None = None
         """Why it had to end, for the command line to tell."""
         for theme in themes():
             self.register_theme(theme)
 
-    async def on_mount(self) -> None:
+    def on_mount(self) -> None:
         self.theme = "cavet-dark"
-        self.bench = RunningBench(self._plan)
-        if self._record_path is not None:
-            self._writer = RecordWriter(self.bench.record, self._record_path, {"bench": self._plan.name})
         try:
-            await self.bench.start()
-        except UnreachableError as error:
+            self._thread.start()
+        except (UnreachableError, WrongError) as error:
             self.problem = error
             self.exit(3)
             return
-        await self.push_screen(DriveScreen(Desk(self.bench)))
+        self._desk = Desk(self._thread.bench, self._thread.call)
+        self.push_screen(DriveScreen(self._desk))
 
-    async def on_unmount(self) -> None:
-        if hasattr(self, "bench"):
-            await self.bench.stop()
-        if self._writer is not None:
-            self._writer.close()
+    def on_unmount(self) -> None:
+        self._thread.stop()
 
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
         """All actions, for the palette."""
@@ -71,13 +66,9 @@ class CavetApp(App[int]):
             yield SystemCommand("defects", "make things wrong on purpose", drive.action_defects)
             yield SystemCommand("let go of the link, or take it up", "so that another program can open it", drive.action_link)
             yield SystemCommand("explain", "what is under the cursor", drive.action_explain)
-        for defect in self.bench.world.defects.values():
+        for defect in self._desk.bench.world.defects.values():
             word = "off" if defect.on else "on"
-            yield SystemCommand(
-                f"defect {defect.name}: {word}",
-                defect.tells,
-                lambda name=defect.name, on=not defect.on: self.bench.switch_defect(name, on),
-            )
+            yield SystemCommand(f"defect {defect.name}: {word}", defect.tells, partial(self._desk.switch_defect, defect.name))
         other = "dark" if self.theme.endswith("light") else "light"
         yield SystemCommand(f"{other} theme", "the same roles on another ground", self.action_theme)
         yield SystemCommand("quit", "leave the workbench; the record is kept", self.action_leave)
@@ -93,7 +84,7 @@ class CavetApp(App[int]):
 
     def action_rest(self) -> None:
         """Send every output to its rest value, whatever is on the screen."""
-        self.bench.rest(by="everything to rest")
+        self._desk.rest()
         for screen in self.screen_stack:
             if isinstance(screen, DriveScreen):
                 screen.follow()
@@ -104,7 +95,7 @@ class CavetApp(App[int]):
     def on_defects_screen_keep(self, message: DefectsScreen.Keep) -> None:
         """Write how the defects are switched into the bench file."""
         file = self._file
-        for defect in self.bench.world.defects.values():
+        for defect in self._desk.bench.world.defects.values():
             file = file.changed(("defects", defect.name, "on"), defect.on)
         try:
             file.save()

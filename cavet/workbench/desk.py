@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
+from collections.abc import Callable
 
 from cavet.bench import RunningBench, Standing, Standings
 from cavet.hosts import Asked, Point, PointKind
@@ -13,6 +14,7 @@ COURSE_SECONDS = 10.0
 COURSE_SLOTS = 100
 HOLD_SECONDS = 0.6
 """How long a momentary thing stays held after a key press: a terminal tells of no release, only of repeats."""
+Call = Callable[[Callable[[], object]], object]
 Slot = tuple[float, float] | None
 
 
@@ -56,10 +58,14 @@ class Course:
 
 
 class Desk:
-    """The bench as one person works it. All that a person does passes through here to the head of the chain."""
+    """The bench as one person works it. All that a person does passes through here to the head of the chain.
 
-    def __init__(self, bench: RunningBench) -> None:
+    `call` does something in the bench's own thread.
+    """
+
+    def __init__(self, bench: RunningBench, call: Call) -> None:
         self.bench = bench
+        self._call = call
         self.standings = Standings(bench)
         self.outputs = [point for point in bench.plan.points.values() if point.kind.is_output]
         self.inputs = [point for point in bench.plan.points.values() if not point.kind.is_output]
@@ -117,14 +123,30 @@ class Desk:
         if before is not None and before != value:
             self._undo.append((point, before))
             del self._undo[:-100]
-        self.bench.ask(point, value, by=by)
+        self._call(lambda: self.bench.ask(point, value, by=by))
+
+    def rest(self) -> None:
+        """Send every output to its rest value, now."""
+        self._held.clear()
+        self._call(lambda: self.bench.rest(by="everything to rest"))
+
+    def switch_defect(self, name: str) -> None:
+        """Switch a defect on, or off."""
+        on = not self.bench.world.defects[name].on
+        self._call(lambda: self.bench.switch_defect(name, on))
+
+    def switch_link(self, board: str) -> str:
+        """Let go of a board's link, for another program, or take it up again; tell how it stands."""
+        link = self.bench.host_links[board]
+        self._call(link.let_go if link.held else link.take_up)
+        return f"{board}: {link.words}"
 
     def undo(self) -> str:
         """Ask for what was asked before; tell for what."""
         if not self._undo:
             return "nothing to take back"
         point, value = self._undo.pop()
-        self.bench.ask(point, value, by="taken back")
+        self._call(lambda: self.bench.ask(point, value, by="taken back"))
         return f"{point.name} back to {point.show(value)}"
 
     def nudge(self, point: Point, steps: float) -> None:
@@ -177,7 +199,11 @@ class Desk:
         return f"{board.name}.{part.name}"
 
     def _act(self, point: Point, do: str, value: float | None = None) -> None:
-        self.bench.act(self._path(point), do, value=value)
+        path = self._path(point)
+        self._call(lambda: self.bench.act(path, do, value=value))
+
+    def _place(self, quantity: str, value: float) -> None:
+        self._call(lambda: self.bench.place(quantity, value))
 
     def _press(self, point: Point) -> None:
         if point.name not in self._held:
@@ -188,7 +214,7 @@ class Desk:
         part = self.standings.part_of(point)
         if part is not None and part.measures:
             step = self.bench.plan.rig_steps.get(part.measures) or abs(point.high - point.low) / 50
-            self.bench.place(part.measures, self.bench.world.rig.value(part.measures) + steps * step)
+            self._place(part.measures, self.bench.world.rig.value(part.measures) + steps * step)
         elif point.kind is PointKind.READING:
             self._act(point, "set", (part.fraction(self.now) if part else 0.0) + 0.1 * steps)
         else:
@@ -197,7 +223,7 @@ class Desk:
     def _set_outside(self, point: Point, value: Asked) -> None:
         part = self.standings.part_of(point)
         if part is not None and part.measures:
-            self.bench.place(part.measures, float(value))
+            self._place(part.measures, float(value))
         elif point.kind is PointKind.READING:
             self._act(point, "set", float(value))
         else:

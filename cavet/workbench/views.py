@@ -7,7 +7,7 @@ from cavet.bench import Diagnosis, Standing
 from cavet.boards import Board, Pin, PinMode
 from cavet.boards.parts import Part
 from cavet.hosts import Asked, Point, PointKind, SessionState
-from cavet.record import STAGES, Event, Kind, Trail
+from cavet.record import STAGES, Event, Kind, Step, Trail
 from cavet.units import show_clock, show_duration
 from cavet.wording import hex_pairs, plain
 from cavet.workbench.desk import Desk
@@ -270,13 +270,21 @@ def _stage(trail: Trail, name: str, diagnosis: Diagnosis, point: Point | None) -
         sent = sum(len(event.value) for event in trail.steps[Kind.FRAMED].events if isinstance(event.value, bytes))
         lines = (f"{sent} bytes",)
     elif step is not None:
-        told_ = dict.fromkeys(line for event in step.events for line in told(event, name, point).split("\n"))
-        lines = tuple(told_)[:3]
+        lines = _stage_lines(step, name, point)
     elif name == Kind.MOVED and trail.moving is not None and state == "coming":
         lines = (trail.moving.note,)
     elif state == "unseen":
         lines = ("unseen",)
     return StageView(name=name, state=state, delay=_next_delay(trail, name), lines=lines)
+
+
+def _stage_lines(step: Step, name: str, point: Point | None) -> tuple[str, ...]:
+    """Two lines on one event; one each where there are more, the newest for parts, whose state is what counts."""
+    events = step.events[-1:] if name == Kind.MOVED else step.events
+    if len(events) == 1:
+        return tuple(told(events[0], name, point).split("\n"))
+    lines = [told(event, name, point).split("\n") for event in events]
+    return tuple(line[-1] if name == Kind.TAKEN else " ".join(line) for line in lines)[:3]
 
 
 def _next_delay(trail: Trail, name: str) -> str:
@@ -295,8 +303,8 @@ def told(event: Event, stage: str, point: Point | None) -> str:
         return point.show(value if isinstance(value, int | float) else None)
     if isinstance(value, bytes) and stage in (Kind.FRAMED, Kind.CARRIED):
         return hex_pairs(value)
-    if stage == Kind.CARRIED:
-        return "from outside"
+    if stage == Kind.CARRIED and not isinstance(value, bytes):
+        return event.note or f"up to byte {value}"
     if stage == Kind.TAKEN:
         return f"{event.subject}\n{plain(event.note)}"
     if stage == Kind.DRIVEN:

@@ -129,9 +129,10 @@ class Dots:
             share = step / steps
             self.set(x0 + (x1 - x0) * share, y0 + (y1 - y0) * share)
 
-    def put_on(self, canvas: Canvas, x: int, y: int, ink: Ink) -> None:
-        """Lay it on a canvas; cells without dots leave what is there."""
+    def put_on(self, canvas: Canvas, x: int, y: int, ink: Ink, under: Dots | None = None) -> None:
+        """Lay it on a canvas; cells without dots leave what is there. Dots of `under`, of the same size, shine through."""
         for row, cells in enumerate(self._cells):
             for column, bits in enumerate(cells):
                 if bits:
-                    canvas.put(x + column, y + row, chr(0x2800 + bits), ink)
+                    below = under._cells[row][column] if under is not None else 0
+                    canvas.put(x + column, y + row, chr(0x2800 + (bits | below)), ink)

@@ -98,7 +98,7 @@ def _servo(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     angle = math.pi * (1 - view.fraction)
     arm.line(7.5, 6, 7.5 + 6.5 * math.cos(angle), 6 - 5.5 * math.sin(angle))
     arm.line(6.5, 6, 8.5, 6)
-    arm.put_on(canvas, x, y, CORAL if view.fault else GOT)
+    arm.put_on(canvas, x, y, CORAL if view.fault else GOT, under=dial)
 
 
 def _motor(canvas: Canvas, x: int, y: int, view: PartView) -> None:
@@ -111,7 +111,7 @@ def _motor(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     spoke = Dots(4, 2)
     angle = math.tau * view.turn
     spoke.line(3.5 - 3 * math.cos(angle), 3.5 - 3 * math.sin(angle), 3.5 + 3 * math.cos(angle), 3.5 + 3 * math.sin(angle))
-    spoke.put_on(canvas, x + 2, y, ink(view))
+    spoke.put_on(canvas, x + 2, y, ink(view), under=wheel)
     if view.fault:
         canvas.put(x + 7, y, "✕", CORAL)
     elif view.fraction > 0:
@@ -150,7 +150,7 @@ def _contact(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     if view.kind == "button":
         top = 4 if view.fraction else 1
         blade.line(7, top - 1, 8, top - 1)
-    blade.put_on(canvas, x, y, HEATHER)
+    blade.put_on(canvas, x, y, HEATHER, under=poles)
 
 
 def _gauge(canvas: Canvas, x: int, y: int, view: PartView) -> None:

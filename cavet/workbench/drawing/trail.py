@@ -78,13 +78,12 @@ def _draw_trail(canvas: Canvas, y: int, trail: TrailView, rows: int) -> int:
     row += 1 + depth
     if trail.reason:
         broken = next((place for place, stage in enumerate(trail.stages) if stage.state == "broken"), 0)
-        x = max(1, min(1 + broken * each + 2, canvas.width - len(trail.reason) - 2))
+        longest = max(len(trail.reason), len(trail.mend) + 9)
+        x = max(1, min(1 + broken * each + 2, canvas.width - longest - 2))
         canvas.put(x, row, trail.reason[: canvas.width - x - 1], CORAL)
-        row += 1
-        x = max(1, min(1 + broken * each + 2, canvas.width - len(trail.mend) - 14))
-        canvas.put(x, row, trail.mend[: canvas.width - x - 13], PAPER)
-        canvas.put(x + len(trail.mend) + 2, row, "⏎ look", ASKED)
-        row += 1
+        canvas.put(x, row + 1, trail.mend[: canvas.width - x - 9], PAPER)
+        canvas.put(min(x + len(trail.mend) + 2, canvas.width - 7), row + 1, "⏎ look", ASKED)
+        row += 2
     elif trail.ending:
         canvas.put(3, row, trail.ending[: canvas.width - 4], QUIET)
         row += 1

@@ -78,8 +78,7 @@ class DefectsScreen(ModalScreen[None]):
     def action_switch(self) -> None:
         defects = list(self._desk.bench.world.defects.values())
         if defects:
-            defect = defects[self._cursor]
-            self._desk.bench.switch_defect(defect.name, not defect.on)
+            self._desk.switch_defect(defects[self._cursor].name)
         self.follow()
 
     def action_save(self) -> None:

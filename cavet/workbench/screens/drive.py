@@ -178,12 +178,7 @@ class DriveScreen(Screen[None]):
 
     def action_link(self) -> None:
         """Let go of the link of this board, for another program; or take it up again."""
-        link = self._desk.bench.host_links[self._point.board]
-        if link.held:
-            link.let_go()
-        else:
-            link.take_up()
-        self.say(f"{link.plan.name}: {link.words}")
+        self.say(self._desk.switch_link(self._point.board))
 
     def action_view(self) -> None:
         self.toggle_class("other")

@@ -90,24 +90,30 @@ def _frame_lines(trail: Trail) -> list[Line]:
             continue
         for frame in firmata.decoder(Side.HOST).feed(event.value):
             lines += [[], [("the frame  ", QUIET), (hex_pairs(frame.data), ASKED)]]
-            lines += _field_lines(firmata.explain(frame, Side.HOST), 0)
+            lines += _field_lines(firmata.explain(frame, Side.HOST), 0, frame.data)
     return lines
 
 
-def _field_lines(field: Field, depth: int) -> list[Line]:
-    bits = ", ".join(f"{first // 8}.{7 - first % 8}" + (f" ×{size}" if size > 1 else "") for first, size in field.spans[:4])
+def _field_lines(field: Field, depth: int, wire: bytes) -> list[Line]:
     value = "" if field.value is None or isinstance(field.value, bytes) else f"{field.value} {field.unit}".rstrip()
-    raw = f"0x{field.raw:X}" if isinstance(field.raw, int) else ""
+    places = ", ".join(str(place) for place in dict.fromkeys(first // 8 for first, _ in field.spans[:4]))
+    bits = " ".join(_bits(wire, first, size) for first, size in field.spans[:4] if size <= 8)
     line: Line = [
-        (f"{'  ' * depth}{field.name:16}", PAPER),
-        (f"{raw:>8} {value:>10}  ", GOT),
-        (f"byte.bit {bits:16}", QUIET),
+        (f"{'  ' * depth}{field.name:14}"[:18].ljust(18), PAPER),
+        (f"{value:>10}  ", GOT),
+        (f"byte {places:6}" if not field.fields else " " * 11, QUIET),
+        (f"{bits:18} ", ASKED),
         (field.problem or field.meaning, CORAL if field.problem else QUIET),
     ]
     lines = [line]
     for inner in field.fields:
-        lines += _field_lines(inner, depth + 1)
+        lines += _field_lines(inner, depth + 1, wire)
     return lines
+
+
+def _bits(wire: bytes, first: int, size: int) -> str:
+    """The bits of a run, as 0 and 1."""
+    return "".join(str(wire[place // 8] >> (7 - place % 8) & 1) for place in range(first, first + size))
 
 
 def point_sheet(desk: Desk, point: Point) -> Sheet:
