@@ -53,7 +53,8 @@ def main() -> int:
         for done in as_completed([pool.submit(run, module) for module in chosen]):
             outcome = done.result()
             outcomes.append(outcome)
-            print(f"{'FAILED' if outcome.failed else 'ok    '} {outcome.module}  {outcome.passed} in {outcome.seconds:.1f} s")
+            word = "FAILED" if outcome.failed else "ok    "
+            print(f"{word} {outcome.module}  {outcome.passed} in {outcome.seconds:.1f} s")
             if outcome.failed:
                 print(outcome.report)
             for line in outcome.skipped:

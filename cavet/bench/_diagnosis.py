@@ -198,4 +198,3 @@ _REASONS = {
     Kind.MOVED: _not_moved,
     Kind.CONFIRMED: _not_confirmed,
 }
-

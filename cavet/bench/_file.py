@@ -47,11 +47,13 @@ class BenchFile(msgspec.Struct):
                 file.flush()
                 os.fsync(file.fileno())
             if self.path.exists():
-                os.chmod(name, self.path.stat().st_mode)
+                Path(name).chmod(self.path.stat().st_mode)
             Path(name).replace(self.path)
         except OSError as error:
             Path(name).unlink(missing_ok=True)
-            raise WrongError(str(self.path), found=error.strerror or str(error), expected="a file that can be written") from error
+            raise WrongError(
+                str(self.path), found=error.strerror or str(error), expected="a file that can be written"
+            ) from error
 
 
 def load_bench(path: Path) -> BenchFile:
@@ -92,7 +94,9 @@ def _check_format(data: dict[str, Any], checker: Checker) -> None:
     found = data.get("format")
     if type(found) is int and found > FORMAT:
         raise WrongError(
-            checker.place(("format",)), found=f"format {found}", expected=f"format {FORMAT}; this file needs a newer Cavet"
+            checker.place(("format",)),
+            found=f"format {found}",
+            expected=f"format {FORMAT}; this file needs a newer Cavet",
         )
 
 

@@ -65,7 +65,9 @@ class _Reader:
             points={name: point for name, point in points.items() if point is not None},
         )
 
-    def _tables(self, name: str, section: schema.Section, inside: Path = (), data: Any = None) -> dict[str, dict[str, Any]]:
+    def _tables(
+        self, name: str, section: schema.Section, inside: Path = (), data: Any = None
+    ) -> dict[str, dict[str, Any]]:
         """Read all tables below `name`."""
         path = (*inside, name)
         found = {}
@@ -112,7 +114,9 @@ class _Reader:
             if table["gate"]:
                 self._one_of((*path, "gate"), table["gate"], self._declared("rig"), "a quantity of the rig")
             if table["basin"] and not table["range"]:
-                self._checker.wrong((*path, "basin"), found=table["basin"], expected="a `range` beside it: how deep it is")
+                self._checker.wrong(
+                    (*path, "basin"), found=table["basin"], expected="a `range` beside it: how deep it is"
+                )
             if table["basin"]:
                 basin = BasinPlan(quantity=name, place=table["basin"], opening=table["opening"], gate=table["gate"])
                 basins.append(basin)
@@ -283,7 +287,9 @@ class _Reader:
         settings = SerialSettings()
         if table["kind"] == "serial":
             try:
-                settings = SerialSettings.parse(table["rate"], table["settings"], self._checker.place((*path, "settings")))
+                settings = SerialSettings.parse(
+                    table["rate"], table["settings"], self._checker.place((*path, "settings"))
+                )
             except WrongError as error:
                 self._checker.errors.append(error)
         elif address != SIMULATED and not re.fullmatch(r".+:\d{1,5}", address):
@@ -315,9 +321,7 @@ class _Reader:
                 found[host.name] = boards[link.board].profile
         return found
 
-    def _point(
-        self, name: str, table: dict[str, Any], profiles: dict[str, Profile]
-    ) -> Point | None:
+    def _point(self, name: str, table: dict[str, Any], profiles: dict[str, Profile]) -> Point | None:
         path: Path = ("points", name)
         if not self._one_of((*path, "board"), table["board"], self._declared("hosts"), "a host"):
             return None
@@ -337,7 +341,9 @@ class _Reader:
 def _point_fields(table: dict[str, Any], kind: PointKind) -> dict[str, Any]:
     fields: dict[str, Any] = {"board": table["board"], "pin": table["pin"], "part": table["part"]}
     if kind is not PointKind.CONTACT:
-        fields |= {key: table[key] for key in ("ahead", "astern", "unit", "momentary", "step", "confirm") if key in table}
+        fields |= {
+            key: table[key] for key in ("ahead", "astern", "unit", "momentary", "step", "confirm") if key in table
+        }
     if kind.is_output:
         fields |= {"rest": float(table["rest"]), "start": None if table["start"] is None else float(table["start"])}
     if kind.is_switch:

@@ -63,7 +63,9 @@ class RunningBench:
         self._carrier = carrier
         self._listen = listen
         self._with_hosts = hosts
-        self._traffic = {link.name: Traffic(link.name, link.board, plan.seed, self.record) for link in plan.links.values()}
+        self._traffic = {
+            link.name: Traffic(link.name, link.board, plan.seed, self.record) for link in plan.links.values()
+        }
         self._memory: dict[str, MemoryLink] = {}
 
     async def start(self) -> None:
@@ -89,9 +91,7 @@ class RunningBench:
         else:
             end = TcpServerEnd(self._listen, link.listen_port, traffic.losses)
         address = await self.board_side.serve(link.board, end, traffic)
-        self.endpoints.append(
-            Endpoint(board=link.board, link=link.name, kind=link.kind, address=address, plan=link)
-        )
+        self.endpoints.append(Endpoint(board=link.board, link=link.name, kind=link.kind, address=address, plan=link))
 
     def _open_host(self, name: str) -> None:
         host = self.plan.hosts[name]

@@ -14,7 +14,8 @@ from cavet.hosts import PointKind
 
 class Key(msgspec.Struct, frozen=True, kw_only=True):
     """One key. `kind` is `text`, `word` (one of `choices`), `whole` (a whole number), `whole-list`, `switch`,
-    `words` (two texts), `pin` (a number, or a label such as "A0"), `quantity` (a number with a unit), `range` (two of them), `sum` (an expression) or `table`.
+    `words` (two texts), `pin` (a number, or a label such as "A0"), `quantity` (a number with a unit), `range` (two of
+    them), `sum` (an expression) or `table`.
 
     `unit` names the unit that a quantity is read in; `=unit` stands for the one that the key `unit` beside it gives.
     """
@@ -59,10 +60,22 @@ BOARD = Section(
     title="[boards.NAME]",
     doc="A simulated board: the truth.",
     keys=(
-        Key(name="profile", kind="text", doc="what kind of board it is: a shipped profile, or one of `[profiles]`", required=True),
+        Key(
+            name="profile",
+            kind="text",
+            doc="what kind of board it is: a shipped profile, or one of `[profiles]`",
+            required=True,
+        ),
         Key(name="firmware", kind="word", doc="what it speaks", choices=("firmata",), required=True),
         Key(name="firmware_name", kind="text", doc="how it announces itself; else the board's name", default=""),
-        Key(name="failsafe", kind="quantity", unit="s", doc="after so long a silence its outputs go low; 0 for never", default=0.0, low=0),
+        Key(
+            name="failsafe",
+            kind="quantity",
+            unit="s",
+            doc="after so long a silence its outputs go low; 0 for never",
+            default=0.0,
+            low=0,
+        ),
         Key(name="parts", kind="table", doc="what is wired to it, see below", default={}),
     ),
 )
@@ -72,23 +85,52 @@ PART = Section(
     doc="Something wired to a board's pins.",
     keys=(
         Key(
-            name="kind", kind="word", doc="what it is", required=True,
+            name="kind",
+            kind="word",
+            doc="what it is",
+            required=True,
             choices=("lamp", "servo", "motor", "horn", "button", "limit", "gauge", "lever"),
         ),
     ),
     variants={
-        "lamp": (PIN, Key(name="current", kind="quantity", unit="A", doc="what it draws at full glow", default=0.015, low=0)),
-        "servo": (PIN, Key(name="range", kind="range", unit="deg", doc="the way between its stops", default=(0.0, 180.0))),
+        "lamp": (
+            PIN,
+            Key(name="current", kind="quantity", unit="A", doc="what it draws at full glow", default=0.015, low=0),
+        ),
+        "servo": (
+            PIN,
+            Key(name="range", kind="range", unit="deg", doc="the way between its stops", default=(0.0, 180.0)),
+        ),
         "motor": (
             Key(name="enable", kind="pin", doc="the pin of the bridge's power, PWM", required=True),
             Key(name="ahead", kind="pin", doc="the pin of one direction", required=True),
             Key(name="astern", kind="pin", doc="the pin of the other direction", required=True),
-            Key(name="moves", kind="text", doc="the quantity of the rig that it moves; it stalls where that is held", default=""),
-            Key(name="stall_current", kind="quantity", unit="A", doc="from its own supply, at standstill", default=2.5, low=0),
+            Key(
+                name="moves",
+                kind="text",
+                doc="the quantity of the rig that it moves; it stalls where that is held",
+                default="",
+            ),
+            Key(
+                name="stall_current",
+                kind="quantity",
+                unit="A",
+                doc="from its own supply, at standstill",
+                default=2.5,
+                low=0,
+            ),
         ),
         "horn": (PIN,),
-        "button": (PIN, Key(name="bounce", kind="quantity", unit="s", doc="how long its contact bounces", default=0.0, low=0, high=1)),
-        "limit": (PIN, Key(name="closes", kind="sum", doc="the condition of the rig at which it closes", required=True)),
+        "button": (
+            PIN,
+            Key(
+                name="bounce", kind="quantity", unit="s", doc="how long its contact bounces", default=0.0, low=0, high=1
+            ),
+        ),
+        "limit": (
+            PIN,
+            Key(name="closes", kind="sum", doc="the condition of the rig at which it closes", required=True),
+        ),
         "gauge": (
             PIN,
             Key(name="of", kind="text", doc="the quantity of the rig that it measures", required=True),
@@ -113,7 +155,14 @@ LINK = Section(
         ),
         "tcp": (
             Key(name="address", kind="text", doc="`simulated`, or HOST:PORT of a real board", default="simulated"),
-            Key(name="port", kind="whole", doc="the port that a simulated board listens on; 0 for any free one", default=0, low=0, high=65535),
+            Key(
+                name="port",
+                kind="whole",
+                doc="the port that a simulated board listens on; 0 for any free one",
+                default=0,
+                low=0,
+                high=65535,
+            ),
         ),
     },
 )
@@ -128,8 +177,20 @@ QUANTITY = Section(
         Key(name="rate", kind="sum", doc="its change in units a second; without it, it holds still", default=None),
         Key(name="free", kind="sum", doc="it can only move while this is true", default=None),
         Key(name="step", kind="quantity", unit="=unit", doc="how far a nudge by hand goes", default=None),
-        Key(name="basin", kind="whole", doc="draw it as a basin of water, the so-manieth from the left", default=0, low=0, high=9),
-        Key(name="opening", kind="text", doc="the part that opens the wall on the basin's right, as `board.part`", default=""),
+        Key(
+            name="basin",
+            kind="whole",
+            doc="draw it as a basin of water, the so-manieth from the left",
+            default=0,
+            low=0,
+            high=9,
+        ),
+        Key(
+            name="opening",
+            kind="text",
+            doc="the part that opens the wall on the basin's right, as `board.part`",
+            default="",
+        ),
         Key(name="gate", kind="text", doc="the quantity, in %, that takes that wall out of the way", default=""),
     ),
 )
@@ -138,15 +199,41 @@ DEFECT = Section(
     title="[defects.NAME]",
     doc="Something made wrong on purpose; it can be switched while the bench runs.",
     keys=(
-        Key(name="kind", kind="word", doc="what is wrong", choices=("dead-pin", "swapped", "lossy", "late"), required=True),
+        Key(
+            name="kind",
+            kind="word",
+            doc="what is wrong",
+            choices=("dead-pin", "swapped", "lossy", "late"),
+            required=True,
+        ),
         Key(name="board", kind="text", doc="at which board", required=True),
         Key(name="on", kind="switch", doc="whether it is on at the start", default=True),
     ),
     variants={
         "dead-pin": (Key(name="pin", kind="pin", doc="the pin whose line does not follow", required=True),),
         "swapped": (Key(name="pins", kind="whole-list", doc="the two pins whose wires are swapped", required=True),),
-        "lossy": (Key(name="share", kind="quantity", unit="", doc="the share of the bytes that is lost", required=True, low=0, high=1),),
-        "late": (Key(name="delay", kind="quantity", unit="s", doc="by how much it answers late", required=True, low=0, high=60),),
+        "lossy": (
+            Key(
+                name="share",
+                kind="quantity",
+                unit="",
+                doc="the share of the bytes that is lost",
+                required=True,
+                low=0,
+                high=1,
+            ),
+        ),
+        "late": (
+            Key(
+                name="delay",
+                kind="quantity",
+                unit="s",
+                doc="by how much it answers late",
+                required=True,
+                low=0,
+                high=60,
+            ),
+        ),
     },
 )
 
@@ -156,20 +243,57 @@ HOST = Section(
     keys=(
         Key(name="link", kind="text", doc="the link that it opens", required=True),
         Key(name="protocol", kind="word", doc="what it speaks", choices=("firmata",), required=True),
-        Key(name="boot_wait", kind="quantity", unit="s", doc="how long it waits for the board to announce itself", default=2.0, low=0),
+        Key(
+            name="boot_wait",
+            kind="quantity",
+            unit="s",
+            doc="how long it waits for the board to announce itself",
+            default=2.0,
+            low=0,
+        ),
         Key(name="reply_within", kind="quantity", unit="s", doc="how long an answer may take", default=0.5, low=0.001),
-        Key(name="retries", kind="whole", doc="how often it sends again what was not confirmed", default=2, low=0, high=100),
-        Key(name="sampling", kind="quantity", unit="s", doc="how often analog inputs are reported; 0 for the board's default", default=0.0, low=0, high=16),
-        Key(name="reopen", kind="quantity", unit="s", doc="the pause before a lost link is opened again", default=0.5, low=0.05),
+        Key(
+            name="retries",
+            kind="whole",
+            doc="how often it sends again what was not confirmed",
+            default=2,
+            low=0,
+            high=100,
+        ),
+        Key(
+            name="sampling",
+            kind="quantity",
+            unit="s",
+            doc="how often analog inputs are reported; 0 for the board's default",
+            default=0.0,
+            low=0,
+            high=16,
+        ),
+        Key(
+            name="reopen",
+            kind="quantity",
+            unit="s",
+            doc="the pause before a lost link is opened again",
+            default=0.5,
+            low=0.05,
+        ),
     ),
 )
 
 _LEVEL_KEYS = (
     Key(name="unit", kind="text", doc="the unit that it is asked in", default="%"),
-    Key(name="range", kind="range", unit="=unit", doc="its limits; backwards for a reversed sense", default=(0.0, 100.0)),
+    Key(
+        name="range", kind="range", unit="=unit", doc="its limits; backwards for a reversed sense", default=(0.0, 100.0)
+    ),
     Key(name="rest", kind="quantity", unit="=unit", doc="where the rest key sends it", default=0.0),
     Key(name="start", kind="quantity", unit="=unit", doc="where the host believes that it begins", default=None),
-    Key(name="step", kind="quantity", unit="=unit", doc="how far a small nudge goes; else a fiftieth of the range", default=0.0),
+    Key(
+        name="step",
+        kind="quantity",
+        unit="=unit",
+        doc="how far a small nudge goes; else a fiftieth of the range",
+        default=0.0,
+    ),
     Key(name="confirm", kind="switch", doc="whether it is read back", default=True),
     Key(name="part", kind="text", doc="the part that it is meant to move; else the one of its own name", default=""),
 )
@@ -181,10 +305,21 @@ POINT = Section(
     doc="One output or input as the host believes it to be.",
     keys=(
         Key(name="board", kind="text", doc="the host's name for the board that it is on", required=True),
-        Key(name="kind", kind="word", doc="what it is to a person", choices=tuple(kind.value for kind in PointKind), required=True),
+        Key(
+            name="kind",
+            kind="word",
+            doc="what it is to a person",
+            choices=tuple(kind.value for kind in PointKind),
+            required=True,
+        ),
     ),
     variants={
-        "level": (PIN, Key(name="mode", kind="word", choices=("pwm", "servo"), doc="how the pin is driven", required=True), *_LEVEL_KEYS, _WIRE),
+        "level": (
+            PIN,
+            Key(name="mode", kind="word", choices=("pwm", "servo"), doc="how the pin is driven", required=True),
+            *_LEVEL_KEYS,
+            _WIRE,
+        ),
         "switch": (
             PIN,
             Key(name="rest", kind="switch", doc="where the rest key sends it", default=False),
@@ -192,7 +327,12 @@ POINT = Section(
             Key(name="active", kind="word", choices=("high", "low"), doc="the level that means on", default="high"),
             Key(name="momentary", kind="switch", doc="on only while it is held", default=False),
             Key(name="confirm", kind="switch", doc="whether it is read back", default=True),
-            Key(name="part", kind="text", doc="the part that it is meant to move; else the one of its own name", default=""),
+            Key(
+                name="part",
+                kind="text",
+                doc="the part that it is meant to move; else the one of its own name",
+                default="",
+            ),
             _SWITCH_WORDS,
         ),
         "bridge": (
@@ -205,7 +345,12 @@ POINT = Section(
             PIN,
             Key(name="mode", kind="word", choices=("input", "pull-up"), doc="how the pin is read", default="input"),
             Key(name="active", kind="word", choices=("high", "low"), doc="the level that means on", default="high"),
-            Key(name="part", kind="text", doc="the part that it is meant to sense; else the one of its own name", default=""),
+            Key(
+                name="part",
+                kind="text",
+                doc="the part that it is meant to sense; else the one of its own name",
+                default="",
+            ),
             _SWITCH_WORDS,
         ),
         "reading": (
@@ -213,30 +358,62 @@ POINT = Section(
             Key(name="unit", kind="text", doc="its unit", default=""),
             Key(name="range", kind="range", unit="=unit", doc="what the two ends on the wire stand for", required=True),
             Key(name="wire", kind="whole-list", doc="the converter's counts at the two ends", default=(0, 1023)),
-            Key(name="part", kind="text", doc="the part that it is meant to read; else the one of its own name", default=""),
+            Key(
+                name="part",
+                kind="text",
+                doc="the part that it is meant to read; else the one of its own name",
+                default="",
+            ),
         ),
     },
-)  # fmt: skip
+)
 
 PROFILE = Section(
     title="[profiles.NAME]",
-    doc="A kind of board, where no shipped one fits. Pin lists are written as `\"2-13, 18\"`.",
+    doc='A kind of board, where no shipped one fits. Pin lists are written as `"2-13, 18"`.',
     keys=(
         Key(name="pins", kind="text", doc="the pins that it has", required=True),
-        Key(name="reserved", kind="table", doc="pins that can't be used, each with what it is kept for: `0 = \"the link\"`", default={}),
+        Key(
+            name="reserved",
+            kind="table",
+            doc="pins that can't be used, each with what it is kept for: its number and a text",
+            default={},
+        ),
         Key(name="output", kind="text", doc="the pins that can be switched", default=""),
         Key(name="input", kind="text", doc="the pins that can be read", default=""),
         Key(name="pull_up", kind="text", doc="the pins with a pull-up", default=""),
         Key(name="pwm", kind="text", doc="the pins with PWM", default=""),
         Key(name="servo", kind="text", doc="the pins that can drive a servo", default=""),
         Key(name="bus", kind="text", doc="the pins of the I2C bus: data, clock", default=""),
-        Key(name="analog", kind="text", doc="the pins with a converter, channel 0 first; they are also A0, A1, …", default=""),
+        Key(
+            name="analog",
+            kind="text",
+            doc="the pins with a converter, channel 0 first; they are also A0, A1, …",
+            default="",
+        ),
         Key(name="analog_bits", kind="whole", doc="the converter's bits", default=10, low=1, high=16),
-        Key(name="supply", kind="quantity", unit="V", doc="its supply, and the converter's full scale", default=5.0, low=0.1),
+        Key(
+            name="supply",
+            kind="quantity",
+            unit="V",
+            doc="its supply, and the converter's full scale",
+            default=5.0,
+            low=0.1,
+        ),
         Key(name="pin_current", kind="quantity", unit="A", doc="what a pin may carry", default=0.02, low=0),
-        Key(name="board_current", kind="quantity", unit="A", doc="what all pins together may carry", default=0.12, low=0),
-        Key(name="boot", kind="quantity", unit="s", doc="how long it hears nothing after its link opens", default=0.0, low=0, high=60),
+        Key(
+            name="board_current", kind="quantity", unit="A", doc="what all pins together may carry", default=0.12, low=0
+        ),
+        Key(
+            name="boot",
+            kind="quantity",
+            unit="s",
+            doc="how long it hears nothing after its link opens",
+            default=0.0,
+            low=0,
+            high=60,
+        ),
     ),
-)  # fmt: skip
+)
 
 SECTIONS = (FILE, BOARD, PART, LINK, QUANTITY, DEFECT, HOST, POINT, PROFILE)

@@ -1,4 +1,4 @@
-"""How points stand: what was asked, and what the board got to. Here belief and truth are laid side by side, to look at."""
+"""How points stand: what was asked, and what the board got to; belief and truth side by side, to be looked at."""
 
 from __future__ import annotations
 
@@ -60,7 +60,12 @@ class Standings:
         trail = self.trails.all.get(reading.trail) if reading.trail is not None else None
         diagnosis = self.diagnose(trail) if trail is not None else None
         left = None
-        if trail is not None and trail.moving is not None and trail.reached(Kind.MOVED) is None and trail.stopped is None:
+        if (
+            trail is not None
+            and trail.moving is not None
+            and trail.reached(Kind.MOVED) is None
+            and trail.stopped is None
+        ):
             left = max(0.0, trail.moving.t + float(trail.moving.value or 0) - self._bench.clock.now())
         return Standing(point, reading.asked, got, left, trail, diagnosis)
 
@@ -79,7 +84,13 @@ class Standings:
                     able.setdefault(mode.value, []).append(number)
         if point is None:
             return Circumstances(
-                now=bench.clock.now(), point=None, simulated=board is not None, ready=True, link_words="", patience=1.0, able=able
+                now=bench.clock.now(),
+                point=None,
+                simulated=board is not None,
+                ready=True,
+                link_words="",
+                patience=1.0,
+                able=able,
             )
         link = bench.host_links[point.board]
         manners = link.plan.manners

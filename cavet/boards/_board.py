@@ -64,9 +64,7 @@ class Firmware(Protocol):
 class Board:
     """A simulated board on a link. `failsafe` is after how long a silence its outputs go to rest, 0 for never."""
 
-    def __init__(
-        self, name: str, circuit: Circuit, firmware: Firmware, tell: Tell, *, failsafe: float = 0.0
-    ) -> None:
+    def __init__(self, name: str, circuit: Circuit, firmware: Firmware, tell: Tell, *, failsafe: float = 0.0) -> None:
         self.name = name
         self.circuit = circuit
         self.firmware = firmware

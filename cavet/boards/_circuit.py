@@ -29,7 +29,9 @@ class Circuit:
 
     def _rewire(self) -> None:
         self._wired = {
-            self._swapped.get(pin, pin): (part, wire) for part in self.parts.values() for wire, pin in part.wires.items()
+            self._swapped.get(pin, pin): (part, wire)
+            for part in self.parts.values()
+            for wire, pin in part.wires.items()
         }
 
     def wired_to(self, pin: int) -> tuple[Part, str] | None:

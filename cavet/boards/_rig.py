@@ -45,7 +45,9 @@ class Rig:
         self.quantities = list(quantities)
         self._slots = {quantity.name: slot for slot, quantity in enumerate(self.quantities)}
         self._movers: list[tuple[int, Mover]] = []
-        names = {name for quantity in quantities for sum_ in (quantity.rate, quantity.free) if sum_ for name in sum_.names}
+        names = {
+            name for quantity in quantities for sum_ in (quantity.rate, quantity.free) if sum_ for name in sum_.names
+        }
         for name in sorted(names & movers.keys()):
             slot = len(self._slots)
             self._slots[name] = slot

@@ -19,9 +19,7 @@ def telling(record: Record, board: str) -> Tell:
     """Make the `Tell` of one board."""
     append = record.append
 
-    def tell(
-        kind: str, topic: str, subject: str, value: Value = None, cause: int | None = None, note: str = ""
-    ) -> int:
+    def tell(kind: str, topic: str, subject: str, value: Value = None, cause: int | None = None, note: str = "") -> int:
         return append(kind, board, topic, subject, value, cause, note)
 
     return tell

@@ -50,7 +50,9 @@ class World:
 
     def part(self, path: str) -> Part:
         """Find a part by `BOARD.PART`."""
-        paths = {f"{board.name}.{name}": part for board in self.boards.values() for name, part in board.circuit.parts.items()}
+        paths = {
+            f"{board.name}.{name}": part for board in self.boards.values() for name, part in board.circuit.parts.items()
+        }
         if path not in paths:
             raise WrongError("part", found=path, expected=f"one of {listed(paths)}", nearest=nearest(path, paths))
         return paths[path]
@@ -63,7 +65,9 @@ class World:
         """Put a quantity of the rig somewhere by hand."""
         names = [known.name for known in self.rig.quantities]
         if quantity not in names:
-            raise WrongError("rig", found=quantity, expected=f"one of {listed(names)}", nearest=nearest(quantity, names))
+            raise WrongError(
+                "rig", found=quantity, expected=f"one of {listed(names)}", nearest=nearest(quantity, names)
+            )
         self.rig.set(quantity, value)
         self._record.append(Kind.RIG, "", "rig", quantity, self.rig.value(quantity), None, "by hand")
 

@@ -30,7 +30,9 @@ class Order(msgspec.Struct, frozen=True):
 @click.command("drive", context_settings={"ignore_unknown_options": True})
 @click.argument("bench")
 @click.argument("words", nargs=-1, required=True, metavar="POINT=VALUE | POINT? ...")
-@click.option("--at", multiple=True, metavar="BOARD=ADDRESS", help="Drive the board that is at this device or HOST:PORT.")
+@click.option(
+    "--at", multiple=True, metavar="BOARD=ADDRESS", help="Drive the board that is at this device or HOST:PORT."
+)
 @click.option("--json", "as_json", is_flag=True, help="JSON lines.")
 def command(bench: str, words: tuple[str, ...], at: tuple[str, ...], as_json: bool) -> int:
     """Set or read points, confirm, print. A simulated board is started for the purpose, and ends with it."""
@@ -155,7 +157,13 @@ async def read(link: HostLink, point: Point) -> dict[str, Any]:
                 await asyncio.sleep(LOOK_SECONDS)
     except TimeoutError as error:
         raise UnreachableError(link.address, f"nothing was heard of {point.name}") from error
-    line = {"point": point.name, "board": point.board, "got": reading.got, "unit": point.unit, "holds": not reading.refusal}
+    line = {
+        "point": point.name,
+        "board": point.board,
+        "got": reading.got,
+        "unit": point.unit,
+        "holds": not reading.refusal,
+    }
     return {**line, "stopped": reading.refusal} if reading.refusal else line
 
 

@@ -15,7 +15,9 @@ from cavet.wording import WrongError
 
 @click.command("open")
 @click.argument("bench")
-@click.option("--at", multiple=True, metavar="BOARD=ADDRESS", help="Drive the board that is at this device or HOST:PORT.")
+@click.option(
+    "--at", multiple=True, metavar="BOARD=ADDRESS", help="Drive the board that is at this device or HOST:PORT."
+)
 @click.option("--record", "record_path", type=click.Path(path_type=Path), help="Keep the record in this file.")
 def command(bench: str, at: tuple[str, ...], record_path: Path | None) -> int:
     """Open the workbench on BENCH: a path, or the word `demo`."""
@@ -26,7 +28,9 @@ def open_last() -> None:
     """Open the workbench on the bench last used."""
     remembered = _state("last-bench")
     if not remembered.is_file():
-        raise WrongError("cavet", found="no bench used before", expected="`cavet open BENCH`, or `cavet demo` to look round")
+        raise WrongError(
+            "cavet", found="no bench used before", expected="`cavet open BENCH`, or `cavet demo` to look round"
+        )
     raise SystemExit(open_workbench(open_bench(remembered.read_text("utf-8").strip()), (), None))
 
 

@@ -1,4 +1,4 @@
-"""Ottersluice: the demo, a small canal lock worked from a hut. Files only; nothing in them that a user could not write."""
+"""Ottersluice: the demo, a small canal lock worked from a hut. Only files, such as any user could write."""
 
 from cavet.demo._place import demo_path
 

@@ -45,7 +45,9 @@ class Confirming:
         """Expect these numbers at these pins; an older wish for the same point is not waited for any more."""
         older = self._waiting.get(wish.point.name)
         if older is not None and older.wish is not wish:
-            self._tell(Kind.OVERTAKEN, "point", wish.point.name, older.wish.value, older.wish.asked, "a newer wish came")
+            self._tell(
+                Kind.OVERTAKEN, "point", wish.point.name, older.wish.value, older.wish.asked, "a newer wish came"
+            )
         deadline = now + self._manners.reply_within
         self._waiting[wish.point.name] = _Waiting(wish, dict(wanted), now, deadline)
 

@@ -317,7 +317,9 @@ class FirmataSession:
         else:
             older = self._pending.pop(name, None)
             if older is not None:
-                self._tell(Kind.OVERTAKEN, "point", name, older.value, older.asked, "a newer wish came before it was sent")
+                self._tell(
+                    Kind.OVERTAKEN, "point", name, older.value, older.asked, "a newer wish came before it was sent"
+                )
             self._pending[name] = wish
         return asked
 

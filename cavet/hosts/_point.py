@@ -123,9 +123,13 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
         if self.low == self.high:
             raise WrongError(f"{place}.range", found=f"{self.low:g} to {self.high:g}", expected="two different ends")
         if self.wire_low == self.wire_high:
-            raise WrongError(f"{place}.wire", found=f"{self.wire_low} to {self.wire_high}", expected="two different ends")
+            raise WrongError(
+                f"{place}.wire", found=f"{self.wire_low} to {self.wire_high}", expected="two different ends"
+            )
         for name, value in (("rest", self.rest), ("start", self.start)):
             if value is not None and self.limited(value) != value and not self.kind.is_switch:
                 raise WrongError(
-                    f"{place}.{name}", found=self.show(value), expected=f"{self.show(self.low)} to {self.show(self.high)}"
+                    f"{place}.{name}",
+                    found=self.show(value),
+                    expected=f"{self.show(self.low)} to {self.show(self.high)}",
                 )

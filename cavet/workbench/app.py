@@ -57,18 +57,26 @@ class CavetApp(App[int]):
 
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
         """All actions, for the palette."""
-        yield SystemCommand("everything to rest", "send every output of every board to its rest value", self.action_rest)
+        yield SystemCommand(
+            "everything to rest", "send every output of every board to its rest value", self.action_rest
+        )
         drive = next((found for found in self.screen_stack if isinstance(found, DriveScreen)), None)
         if drive is not None:
-            yield SystemCommand("look at the trail", "every stage of the command, its frame taken apart", drive.action_look)
+            yield SystemCommand(
+                "look at the trail", "every stage of the command, its frame taken apart", drive.action_look
+            )
             yield SystemCommand("the next broken trail", "one that nobody has looked at", drive.action_broken)
             yield SystemCommand("take back", "ask for what was asked before", drive.action_undo)
             yield SystemCommand("defects", "make things wrong on purpose", drive.action_defects)
-            yield SystemCommand("let go of the link, or take it up", "so that another program can open it", drive.action_link)
+            yield SystemCommand(
+                "let go of the link, or take it up", "so that another program can open it", drive.action_link
+            )
             yield SystemCommand("explain", "what is under the cursor", drive.action_explain)
         for defect in self._desk.bench.world.defects.values():
             word = "off" if defect.on else "on"
-            yield SystemCommand(f"defect {defect.name}: {word}", defect.tells, partial(self._desk.switch_defect, defect.name))
+            yield SystemCommand(
+                f"defect {defect.name}: {word}", defect.tells, partial(self._desk.switch_defect, defect.name)
+            )
         other = "dark" if self.theme.endswith("light") else "light"
         yield SystemCommand(f"{other} theme", "the same roles on another ground", self.action_theme)
         yield SystemCommand("quit", "leave the workbench; the record is kept", self.action_leave)

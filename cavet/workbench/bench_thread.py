@@ -1,4 +1,4 @@
-"""The bench in a thread of its own: so the screen's work never delays a byte, and the delays of a trail are the link's."""
+"""The bench in a thread of its own: the screen's work delays no byte, so a trail's delays are the link's."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from cavet.wording import UnreachableError, WrongError
 T = TypeVar("T")
 
 SWITCH_SECONDS = 0.0005
-"""How long the screen may keep the interpreter from the bench; Python's own 5 ms are eighty characters at 57 600 baud."""
+"""How long the screen may keep the interpreter from the bench; Python's own 5 ms are 29 characters at 57 600 baud."""
 CALL_SECONDS = 5.0
 
 

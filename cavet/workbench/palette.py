@@ -38,7 +38,7 @@ ROLES = {
         "water": "#86b3c4",
     },
 }
-"""Brass is asked, verdigris got, coral what differs for too long; heather is inputs and time. Nothing else is coloured."""
+"""Brass is asked, verdigris got, coral what differs too long; heather is inputs and time. Nothing else is coloured."""
 
 
 def themes() -> list[Theme]:

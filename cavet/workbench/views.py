@@ -321,7 +321,9 @@ def top_view(desk: Desk, screen: str) -> TopView:
     """What the top line says."""
     links = list(desk.bench.host_links.values())
     ready = sum(link.ready for link in links)
-    boards = f"{ready} of {len(links)} boards ready" if len(links) > 1 else ("board ready" if ready else "board not ready")
+    boards = (
+        f"{ready} of {len(links)} boards ready" if len(links) > 1 else ("board ready" if ready else "board not ready")
+    )
     return TopView(
         bench=plain(desk.bench.plan.name, 40),
         screen=screen,

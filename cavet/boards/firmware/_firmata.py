@@ -45,7 +45,9 @@ class FirmataFirmware:
         self._tell = tell
         self._name = name
         self._out: list[Outgoing] = []
-        self._channels = {pin.channel: number for number, pin in circuit.profile.pins.items() if pin.channel is not None}
+        self._channels = {
+            pin.channel: number for number, pin in circuit.profile.pins.items() if pin.channel is not None
+        }
         self._decoder = firmata.FirmataDecoder(Side.HOST)
         self._handlers: dict[type[Message], Callable[[Any, float, int], None]] = {
             firmata.AnalogMessage: self._write_analog,

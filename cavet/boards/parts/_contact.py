@@ -43,7 +43,9 @@ class Button(Part):
         self._changes = [(now, pressed)]
         if self._bounce:
             times = sorted(self._random.uniform(0, self._bounce) for _ in range(2 * self._random.randint(1, 3)))
-            self._changes += [(now + time, (not pressed) if place % 2 == 0 else pressed) for place, time in enumerate(times)]
+            self._changes += [
+                (now + time, (not pressed) if place % 2 == 0 else pressed) for place, time in enumerate(times)
+            ]
 
     def advance(self, now: float) -> float:
         if now >= self._release_at:

@@ -108,7 +108,9 @@ class FirmataDecoder:
             return self._stray(data, at, offset)
         form = self._vocabulary.channel[first]
         if form is None:
-            what = "ends no system exclusive message" if first == END_SYSEX else f"is no command of the {self._side.value}"
+            what = (
+                "ends no system exclusive message" if first == END_SYSEX else f"is no command of the {self._side.value}"
+            )
             return _unreadable(data[at : at + 1], offset, f"{first:02X} {what}")
         return _channel_frame(form, data, at, offset)
 
@@ -273,7 +275,9 @@ def _explain_sysex(message: SysexMessage, wire: bytes) -> tuple[Field, ...]:
     what = Field(name="command", spans=((8 * positions[0], 8),), raw=command, value=command, meaning=message.NAME)
     end = Field(name="end", spans=((8 * (len(wire) - 1), 8),), raw=END_SYSEX, meaning="end of the message")
     real_time = [
-        Field(name="real-time", spans=((8 * place, 8),), raw=wire[place], meaning="passed over: not part of the message")
+        Field(
+            name="real-time", spans=((8 * place, 8),), raw=wire[place], meaning="passed over: not part of the message"
+        )
         for place in range(1, len(wire) - 1)
         if wire[place] >= FIRST_REAL_TIME
     ]

@@ -23,7 +23,7 @@ class ShortError(Exception):
 
 Body = bytes
 Placed = Callable[[int, int], tuple[Span, ...]]
-"""Gives the bits at which the body's bytes `first` to `last` (not counted) lie in the frame, each byte's lower seven."""
+"""Gives the bits of the frame in which the body's bytes `first` to `last` (not counted) lie, seven of each."""
 
 
 class Piece(Protocol):
@@ -99,9 +99,7 @@ class Number(msgspec.Struct, frozen=True):
         raw = from_groups(body[at:end])
         spans = tuple(reversed(placed(at, end)))
         value = getattr(message, self.name, raw)
-        return end, [
-            Field(name=self.name, spans=spans, raw=raw, value=value, unit=self.unit, meaning=self.meaning)
-        ]
+        return end, [Field(name=self.name, spans=spans, raw=raw, value=value, unit=self.unit, meaning=self.meaning)]
 
 
 class Octets(msgspec.Struct, frozen=True):

@@ -8,7 +8,15 @@ import msgspec
 
 from cavet.protocols._frame import Field
 from cavet.protocols._message import FieldError
-from cavet.protocols.firmata._pieces import Body, Placed, ShortError, from_groups, from_pairs, pairs_of, seven_bit_groups
+from cavet.protocols.firmata._pieces import (
+    Body,
+    Placed,
+    ShortError,
+    from_groups,
+    from_pairs,
+    pairs_of,
+    seven_bit_groups,
+)
 
 END_OF_PIN = 0x7F
 
@@ -58,7 +66,9 @@ class AbilityLists(msgspec.Struct, frozen=True):
             spans = placed(first, min(len(body), last + closed))
             problem = "" if closed and (last - first) % 2 == 0 else "this list is cut short"
             groups.append(
-                Field(name=f"pin {number}", spans=spans, value=len(modes), meaning="modes", problem=problem, fields=modes)
+                Field(
+                    name=f"pin {number}", spans=spans, value=len(modes), meaning="modes", problem=problem, fields=modes
+                )
             )
         return len(body), groups
 
@@ -66,7 +76,11 @@ class AbilityLists(msgspec.Struct, frozen=True):
         ability = self.ability(mode=body[place], resolution=body[place + 1])
         mode = Field(name="mode", spans=placed(place, place + 1), raw=body[place], value=body[place])
         bits = Field(
-            name="resolution", spans=placed(place + 1, place + 2), raw=body[place + 1], value=body[place + 1], unit="bit"
+            name="resolution",
+            spans=placed(place + 1, place + 2),
+            raw=body[place + 1],
+            value=body[place + 1],
+            unit="bit",
         )
         return Field(name="ability", spans=placed(place, place + 2), value=ability.mode, fields=(mode, bits))
 

@@ -1,1 +1,1 @@
-"""Everything that is drawn, as plain functions onto a canvas of cells: no widget, no bench, only what is to be shown."""
+"""Everything that is drawn, as plain functions onto a canvas of cells: no widget, no bench."""

@@ -25,6 +25,7 @@ CORAL = Ink("coral")
 HEATHER = Ink("heather")
 WATER = Ink("water")
 
+
 class Run(NamedTuple):
     """Some cells of a row that are painted alike."""
 
@@ -130,7 +131,7 @@ class Dots:
             self.set(x0 + (x1 - x0) * share, y0 + (y1 - y0) * share)
 
     def put_on(self, canvas: Canvas, x: int, y: int, ink: Ink, under: Dots | None = None) -> None:
-        """Lay it on a canvas; cells without dots leave what is there. Dots of `under`, of the same size, shine through."""
+        """Lay it on a canvas; cells without dots leave what is there. Dots of `under` shine through."""
         for row, cells in enumerate(self._cells):
             for column, bits in enumerate(cells):
                 if bits:

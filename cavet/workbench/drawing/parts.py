@@ -110,7 +110,9 @@ def _motor(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     wheel.put_on(canvas, x + 2, y, HAIR if not view.fraction and not view.fault else ink(view))
     spoke = Dots(4, 2)
     angle = math.tau * view.turn
-    spoke.line(3.5 - 3 * math.cos(angle), 3.5 - 3 * math.sin(angle), 3.5 + 3 * math.cos(angle), 3.5 + 3 * math.sin(angle))
+    spoke.line(
+        3.5 - 3 * math.cos(angle), 3.5 - 3 * math.sin(angle), 3.5 + 3 * math.cos(angle), 3.5 + 3 * math.sin(angle)
+    )
     spoke.put_on(canvas, x + 2, y, ink(view), under=wheel)
     if view.fault:
         canvas.put(x + 7, y, "✕", CORAL)

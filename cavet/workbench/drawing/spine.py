@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import msgspec
 
 from cavet.workbench.drawing import parts as part_pictures
-from cavet.workbench.drawing.canvas import CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Ink
+from cavet.workbench.drawing.canvas import CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas
 from cavet.workbench.drawing.parts import PartView, draw_part
 from cavet.workbench.drawing.rig import EIGHTHS, BasinView, draw_rig
 
@@ -162,7 +164,7 @@ def _hang_left(canvas: Canvas, x: int, y: int, step: int, part: PartView, marked
 def _place_rig(canvas: Canvas, view: BoardView, x: int, left_rows: list[int], step: int) -> None:
     """Put the rig where the most room is on the left."""
     edges = [HEAD_ROWS, *left_rows, canvas.height]
-    gaps = [(after - before - step, before + step) for before, after in zip(edges, edges[1:], strict=False)]
+    gaps = [(after - before - step, before + step) for before, after in pairwise(edges)]
     room, top = max(gaps)
     if room >= 5:
         inset = 1 if room > 6 else 0

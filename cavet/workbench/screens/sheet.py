@@ -39,7 +39,9 @@ def draw_sheet(sheet: Sheet, first: int, width: int, height: int) -> Canvas:
             canvas.put(x, 3 + row, text[: max(0, width - 2 - x)], ink)
             x += len(text)
     if len(sheet.lines) > room:
-        canvas.put_right(width - 2, 1, f"{first + 1}–{min(len(sheet.lines), first + room)} of {len(sheet.lines)}", QUIET)
+        canvas.put_right(
+            width - 2, 1, f"{first + 1}–{min(len(sheet.lines), first + room)} of {len(sheet.lines)}", QUIET
+        )
     return canvas
 
 

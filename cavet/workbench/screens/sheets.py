@@ -47,7 +47,9 @@ def trail_sheet(desk: Desk, trail: Trail) -> Sheet:
     others = [event for event in _after(desk, trail) if event.kind not in STAGES]
     if others:
         lines += [[], [("also", QUIET)]]
-        lines += [[(_since(trail, event), HEATHER), (f"  {event.kind}  {plain(event.note)}", PAPER)] for event in others]
+        lines += [
+            [(_since(trail, event), HEATHER), (f"  {event.kind}  {plain(event.note)}", PAPER)] for event in others
+        ]
     return Sheet(f"{views.title(trail, point)}   {trail.root.note}", lines)
 
 
@@ -55,7 +57,9 @@ def _stage_lines(trail: Trail, stage: str, diagnosis: Diagnosis, point: Point | 
     state = diagnosis.states[stage].value
     step = trail.steps.get(stage)
     ink = {"broken": CORAL, "reached": PAPER}.get(state, QUIET)
-    glyph = {"broken": "✕", "coming": "◌", "unseen": "?", "left out": "·"}.get(state, "◇" if stage in STAGES[:3] else "◆")
+    glyph = {"broken": "✕", "coming": "◌", "unseen": "?", "left out": "·"}.get(
+        state, "◇" if stage in STAGES[:3] else "◆"
+    )
     colour = CORAL if state == "broken" else (ASKED if stage in STAGES[:3] else GOT)
     head: Line = [(f"{glyph} ", colour), (f"{stage:11}", ink._replace(bold=state == "reached"))]
     if step is None:
@@ -63,7 +67,13 @@ def _stage_lines(trail: Trail, stage: str, diagnosis: Diagnosis, point: Point | 
     lines: list[Line] = []
     for number, event in enumerate(step.events):
         begin: Line = head if number == 0 else [(" " * 13, PAPER)]
-        lines.append([*begin, (f"{_since(trail, event):>9}  ", HEATHER), (views.told(event, stage, point).replace("\n", ", "), ink)])
+        lines.append(
+            [
+                *begin,
+                (f"{_since(trail, event):>9}  ", HEATHER),
+                (views.told(event, stage, point).replace("\n", ", "), ink),
+            ]
+        )
     return lines
 
 
@@ -130,20 +140,31 @@ def point_sheet(desk: Desk, point: Point) -> Sheet:
         lines.append([(f"  at rest {rest}; {back}", PAPER)])
         lines += [
             [],
-            [("◇ asked ", ASKED), (point.show(standing.asked), PAPER), ("     ◆ got ", GOT), (point.show(standing.got), PAPER)],
+            [
+                ("◇ asked ", ASKED),
+                (point.show(standing.asked), PAPER),
+                ("     ◆ got ", GOT),
+                (point.show(standing.got), PAPER),
+            ],
         ]
-    lines += [[], [("the board has", QUIET)], *_board_lines(desk, point), [], [("keys here", QUIET)], *_key_lines(desk, point)]
+    lines += [
+        [],
+        [("the board has", QUIET)],
+        *_board_lines(desk, point),
+        [],
+        [("keys here", QUIET)],
+        *_key_lines(desk, point),
+    ]
     return Sheet(f"{point.name}   on {point.board}", lines)
 
 
 def what_it_is(point: Point) -> str:
     """Say what a point is, with its pins."""
     if point.kind is PointKind.BRIDGE:
-        return f"a level with a sign, on a bridge: power pin {point.pin}, ahead pin {point.ahead}, astern pin {point.astern}"
-    what = {
-        PointKind.LEVEL: "a level", PointKind.SWITCH: "a switch", PointKind.CONTACT: "a contact", PointKind.READING: "a reading",
-    }[point.kind]  # fmt: skip
-    return f"{what} on pin {point.pin}, mode {point.mode}{', held only while the key is' if point.momentary else ''}"
+        pins = f"power pin {point.pin}, ahead pin {point.ahead}, astern pin {point.astern}"
+        return f"a level with a sign, on a bridge: {pins}"
+    held = ", held only while the key is" if point.momentary else ""
+    return f"a {point.kind.value} on pin {point.pin}, mode {point.mode}{held}"
 
 
 def scale_words(point: Point) -> str:
@@ -152,7 +173,11 @@ def scale_words(point: Point) -> str:
         level = "low" if point.active_low else "high"
         return f"{point.words[1]} is the {level} level"
     ends = f"{point.show(point.low)} to {point.show(point.high)}"
-    wire = f"0 to {point.wire_high}, the sign on two lines" if point.kind is PointKind.BRIDGE else f"{point.wire_low} to {point.wire_high}"
+    wire = (
+        f"0 to {point.wire_high}, the sign on two lines"
+        if point.kind is PointKind.BRIDGE
+        else f"{point.wire_low} to {point.wire_high}"
+    )
     return f"{ends}, on the wire {wire}: steps of {units.show(point.resolution, point.unit)}"
 
 
@@ -185,7 +210,11 @@ def _key_lines(desk: Desk, point: Point) -> list[Line]:
     else:
         part = desk.standings.part_of(point)
         measures = part.measures if part is not None else ""
-        act = f"set {measures} out there" if measures else listed(part.actions if part else ()) or "nothing: the rig works it"
+        act = (
+            f"set {measures} out there"
+            if measures
+            else listed(part.actions if part else ()) or "nothing: the rig works it"
+        )
         keys = [("space ←→ 0–9", f"these act on the outside world: {act}")]
     keys += [("F12", "sends every output of every board to rest, whatever runs")]
     return [[(f"  {key:14}", ASKED), (does, PAPER)] for key, does in keys]
