@@ -129,6 +129,9 @@ class I2cBody(msgspec.Struct, frozen=True):
             Field(name="ten_bit", spans=((second + 1, 1),), raw=control >> 5 & 1, value=message.ten_bit),
             Field(name="mode", spans=((second + 2, 2),), raw=control >> 3 & 3, value=message.mode),
         ]
+        if not message.ten_bit:
+            meaning = "upper bits of the address, for ten-bit ones only"
+            found.append(Field(name="unused", spans=((second + 4, 3),), raw=control & 7, meaning=meaning))
         place = at + 2
         for name in ("register", "count"):
             value = getattr(message, name)

@@ -1,0 +1,109 @@
+"""Trails, read from a record that is written by hand."""
+
+import unittest
+
+from cavet.record import READ_BACK, Kind, Record, Trails
+
+
+class Story:
+    """A record in which each event is a millisecond after the one before."""
+
+    def __init__(self):
+        self.record = Record(lambda: len(self.record) / 1000)
+        self.trails = Trails()
+
+    def __call__(self, kind, cause=None, topic="point", subject="beacon", value=None, note=""):
+        number = self.record.append(kind, "gatehouse", topic, subject, value, cause, note)
+        self.trails.follow(self.record.since(self.trails.next))
+        return number
+
+
+class TrailStory(unittest.TestCase):
+    def setUp(self):
+        self.tell = Story()
+
+    def sent(self, frames=1):
+        asked = self.tell(Kind.ASKED, value=50)
+        framed = [self.tell(Kind.FRAMED, asked, value=b"\xe2\x7f\x00") for _ in range(frames)]
+        return asked, framed
+
+    def trail(self, number):
+        return self.tell.trails.all[number]
+
+    def test_one_command_is_followed_through_all_seven_stages(self):
+        asked, (framed,) = self.sent()
+        carried = self.tell(Kind.CARRIED, framed, "link")
+        taken = self.tell(Kind.TAKEN, carried, "message")
+        driven = self.tell(Kind.DRIVEN, taken, "pin", "2")
+        self.tell(Kind.MOVED, driven, "part")
+        self.tell(Kind.CONFIRMED, asked)
+        trail = self.trail(asked)
+        self.assertEqual(list(trail.steps), ["asked", "framed", "carried", "taken", "driven", "moved", "confirmed"])
+        self.assertTrue(trail.complete)
+        self.assertAlmostEqual(trail.delay(Kind.TAKEN), 0.001)
+
+    def test_a_stage_is_reached_when_every_frame_has_reached_it(self):
+        asked, framed = self.sent(frames=2)
+        first = self.tell(Kind.CARRIED, framed[0], "link")
+        self.tell(Kind.TAKEN, first, "message")
+        trail = self.trail(asked)
+        self.assertIsNone(trail.reached(Kind.CARRIED))
+        second = self.tell(Kind.CARRIED, framed[1], "link")
+        self.assertIsNotNone(trail.reached(Kind.CARRIED))
+        self.assertIsNone(trail.reached(Kind.TAKEN))
+        self.tell(Kind.TAKEN, second, "message")
+        self.assertIsNotNone(trail.reached(Kind.TAKEN))
+
+    def test_the_question_that_reads_back_is_no_part_of_the_command(self):
+        asked, (framed,) = self.sent()
+        question = self.tell(Kind.FRAMED, asked, note=READ_BACK)
+        carried = self.tell(Kind.CARRIED, question, "link")
+        self.tell(Kind.TAKEN, carried, "message")
+        self.assertNotIn(Kind.TAKEN, self.trail(asked).steps)
+        self.assertEqual([event.number for event in self.trail(asked).steps[Kind.FRAMED].events], [framed])
+
+    def test_sending_again_begins_the_stages_anew(self):
+        asked, (framed,) = self.sent()
+        self.tell(Kind.CARRIED, framed, "link")
+        self.tell(Kind.RESENT, asked)
+        trail = self.trail(asked)
+        self.assertEqual((list(trail.steps), trail.resends), (["asked"], 1))
+
+    def test_what_ends_a_command_is_kept_with_its_reason(self):
+        for kind in (Kind.REFUSED, Kind.OVERTAKEN, Kind.UNCONFIRMED, Kind.UNCHANGED):
+            with self.subTest(kind):
+                asked, _ = self.sent()
+                self.tell(kind, asked, note="why")
+                self.assertEqual(self.trail(asked).stopped.note, "why")
+                self.assertFalse(self.trail(asked).complete)
+
+    def test_a_dead_pin_ends_it_but_a_lost_byte_is_only_counted(self):
+        asked, (framed,) = self.sent()
+        self.tell(Kind.LOST, framed, "bytes", "1")
+        self.assertIsNone(self.trail(asked).stopped)
+        self.assertEqual(self.trail(asked).losses, 1)
+        self.tell(Kind.LOST, framed, "pin", "2")
+        self.assertIsNotNone(self.trail(asked).stopped)
+
+    def test_another_programs_bytes_begin_a_trail_of_their_own(self):
+        carried = self.tell(Kind.CARRIED, None, "link", "gatehouse", b"\xe2\x7f\x00")
+        self.tell(Kind.TAKEN, carried, "message")
+        self.assertEqual(self.trail(carried).furthest, Kind.TAKEN)
+
+    def test_only_so_many_are_kept_and_their_events_are_forgotten_with_them(self):
+        self.tell.trails = Trails(kept=3)
+        numbers = [self.sent()[0] for _ in range(5)]
+        self.assertEqual(list(self.tell.trails.all), numbers[-3:])
+        self.tell(Kind.CONFIRMED, numbers[0])
+        self.assertEqual(list(self.tell.trails.all), numbers[-3:])
+
+    def test_the_latest_of_a_point_is_found(self):
+        first, _ = self.sent()
+        second, _ = self.sent()
+        self.assertEqual(self.tell.trails.latest("gatehouse", "beacon").number, second)
+        self.assertGreater(second, first)
+        self.assertIsNone(self.tell.trails.latest("gatehouse", "horn"))
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,76 @@
+"""The two speeds of the clock."""
+
+import asyncio
+import time
+import unittest
+
+from cavet import clock
+
+
+async def told_times(waits):
+    """Sleep in several tasks at once; give who woke when."""
+    loop = asyncio.get_running_loop()
+    begin = loop.time()
+    told = []
+
+    async def sleeper(name, seconds):
+        await asyncio.sleep(seconds)
+        told.append((name, round(loop.time() - begin, 6)))
+
+    await asyncio.gather(*(sleeper(name, seconds) for name, seconds in waits))
+    return told
+
+
+class FastTime(unittest.TestCase):
+    def test_an_hour_of_waiting_costs_no_time(self):
+        before = time.perf_counter()
+        told = clock.run(told_times([("hour", 3600), ("minute", 60), ("at once", 0)]), fast=True)
+        self.assertEqual(told, [("at once", 0), ("minute", 60), ("hour", 3600)])
+        self.assertLess(time.perf_counter() - before, 5)
+
+    def test_the_clock_begins_at_zero_and_stands_while_things_happen(self):
+        async def look():
+            loop = asyncio.get_running_loop()
+            first = loop.time()
+            sum(range(100_000))
+            return first, loop.time()
+
+        self.assertEqual(clock.run(look(), fast=True), (0.0, 0.0))
+
+    def test_waiting_for_what_can_never_come_is_an_error_not_a_hang(self):
+        async def wait():
+            await asyncio.Event().wait()
+
+        with self.assertRaises(clock.NothingDueError):
+            clock.run(wait(), fast=True)
+
+    def test_timeouts_work_in_it(self):
+        async def give_up():
+            try:
+                async with asyncio.timeout(30):
+                    await asyncio.sleep(1000)
+            except TimeoutError:
+                return asyncio.get_running_loop().time()
+
+        self.assertAlmostEqual(clock.run(give_up(), fast=True), 30)
+
+
+class RealTime(unittest.TestCase):
+    def test_it_never_wakes_too_early_and_keeps_the_order(self):
+        told = clock.run(told_times([("later", 0.02), ("sooner", 0.005)]))
+        self.assertEqual([name for name, _ in told], ["sooner", "later"])
+        self.assertGreaterEqual(told[0][1], 0.005)
+        self.assertGreaterEqual(told[1][1], 0.02)
+
+    def test_bench_time_counts_from_the_start(self):
+        async def look():
+            bench = clock.BenchClock(asyncio.get_running_loop())
+            first = bench.now()
+            await asyncio.sleep(5)
+            return first, bench.now(), bench.at(7) - asyncio.get_running_loop().time()
+
+        self.assertEqual(clock.run(look(), fast=True), (0, 5, 2))
+
+
+if __name__ == "__main__":
+    unittest.main()
