@@ -22,6 +22,7 @@ class TcpServerEnd:
         self._losses = losses
         self._server: asyncio.Server | None = None
         self._writer: asyncio.StreamWriter | None = None
+        self._serving: asyncio.Task[None] | None = None
         self._listener: Listener
         self.inward = Wire(self._hear, 0.0, losses)
         self.outward = Wire(self._put, 0.0, losses)
@@ -40,6 +41,7 @@ class TcpServerEnd:
             writer.close()
             return
         self._writer = writer
+        self._serving = asyncio.current_task()
         self.inward.clear()
         self.outward.clear()
         self._listener.opened()
@@ -72,6 +74,8 @@ class TcpServerEnd:
             self._server.close()
         if self._writer is not None:
             self._writer.transport.abort()
+        if self._serving is not None:
+            await asyncio.wait({self._serving})
 
 
 class TcpClientEnd:

@@ -195,18 +195,22 @@ class FirmataFirmware:
             self._tell_port(message.port, now, cause)
 
     def _tell_port(self, port: int, now: float, cause: int | None) -> None:
+        self._reported_ports[port] = self._levels(port)
+        self._say(firmata.DigitalMessage(port=port, value=self._reported_ports[port]), now, cause)
+
+    def _levels(self, port: int) -> int:
+        """The levels of a port's input pins, bit 0 the lowest pin."""
         levels = 0
         for bit in range(8):
             pin = self._circuit.pins.get(8 * port + bit)
             if pin is not None and pin.mode.reads and self._circuit.read_level(pin.number):
                 levels |= 1 << bit
-        self._reported_ports[port] = levels
-        self._say(firmata.DigitalMessage(port=port, value=levels), now, cause)
+        return levels
 
     def levels_changed(self, pins: list[Pin], now: float) -> None:
         causes = {pin.number // 8: pin.cause for pin in pins}
         for port, cause in causes.items():
-            if port in self._reported_ports:
+            if port in self._reported_ports and self._levels(port) != self._reported_ports[port]:
                 self._tell_port(port, now, cause)
 
     def advance(self, now: float) -> float:

@@ -1,0 +1,95 @@
+"""Points: scale, limits, reversed senses, and how their values are written."""
+
+import unittest
+
+from hypothesis import given
+from hypothesis import strategies as some
+
+from cavet.hosts import Point, PointKind
+from cavet.wording import WrongError
+
+
+def level(**more):
+    fields = {"unit": "%", "low": 0, "high": 100, "wire_low": 15, "wire_high": 165, "mode": "servo", **more}
+    return Point(name="paddle", board="gatehouse", kind=PointKind.LEVEL, pin=9, **fields)
+
+
+SWITCH = Point(name="horn", board="gatehouse", kind=PointKind.SWITCH, pin=11, mode="output")
+BUTTON = Point(
+    name="stop", board="gatehouse", kind=PointKind.CONTACT, pin=4, mode="pull-up", active_low=True,
+    words=("released", "pressed"),
+)  # fmt: skip
+BRIDGE = Point(
+    name="gate", board="gatehouse", kind=PointKind.BRIDGE, pin=7, ahead=12, astern=13, mode="pwm", unit="%",
+    low=-100, high=100, wire_high=255,
+)  # fmt: skip
+
+ON_THE_WIRE = [
+    (level(), 0, 15),
+    (level(), 100, 165),
+    (level(), 60, 105),
+    (level(), 42.3, 78),
+    (level(low=100, high=0), 100, 15),
+    (level(low=100, high=0), 25, 128),
+    (level(wire_low=165, wire_high=15), 0, 165),
+    (level(unit="mm", low=-10, high=10, wire_low=0, wire_high=1000), 0, 500),
+    (BRIDGE, 100, 255),
+    (BRIDGE, -100, 255),
+    (BRIDGE, 20, 51),
+    (SWITCH, True, 1),
+    (BUTTON, True, 0),
+]
+
+
+class Scale(unittest.TestCase):
+    def test_values_stand_on_the_wire_as_the_scale_says(self):
+        for point, value, raw in ON_THE_WIRE:
+            with self.subTest(point.name, value=value):
+                self.assertEqual(point.to_wire(value), raw)
+
+    @given(some.integers(15, 165), some.booleans())
+    def test_every_number_on_the_wire_comes_back_as_itself(self, raw, reversed_):
+        point = level(low=100, high=0) if reversed_ else level()
+        self.assertEqual(point.to_wire(point.from_wire(raw)), raw)
+
+    def test_what_lies_outside_is_brought_inside(self):
+        self.assertEqual((level().limited(130), level().limited(-1)), (100, 0))
+        self.assertEqual(level(low=100, high=0).limited(130), 100)
+        self.assertIs(SWITCH.limited(1.0), True)
+
+    def test_a_bridge_needs_three_pins_and_their_modes(self):
+        self.assertEqual(BRIDGE.modes(), {7: "pwm", 12: "output", 13: "output"})
+        self.assertEqual(BRIDGE.from_wire(-51), -20)
+
+    def test_the_finest_step_follows_from_the_scale(self):
+        self.assertAlmostEqual(level().resolution, 100 / 150)
+
+    def test_values_are_written_in_any_unit_that_fits(self):
+        for text, value in (("60", 60), ("60 %", 60), ("0.6", 0.6)):
+            self.assertEqual(level().parse(text), value)
+        self.assertEqual(level(unit="mm", low=0, high=3000).parse("1.2 m"), 1200)
+        self.assertEqual([BUTTON.parse(text) for text in ("pressed", "released", "on", "0")], [True, False, True, False])
+        with self.assertRaises(WrongError) as caught:
+            level().parse("5 V")
+        self.assertIn("gatehouse.paddle", str(caught.exception))
+
+    def test_values_are_shown_with_their_unit_or_word(self):
+        self.assertEqual(level().show(60.0), "60 %")
+        self.assertEqual(BUTTON.show(True), "pressed")
+        self.assertEqual(SWITCH.show(None), "—")
+
+    def test_a_scale_that_is_none_is_refused(self):
+        for point, key in (
+            (level(low=5, high=5), "range"),
+            (level(wire_low=7, wire_high=7), "wire"),
+            (level(rest=120), "rest"),
+            (level(start=-1), "start"),
+        ):
+            with self.subTest(key):
+                with self.assertRaises(WrongError) as caught:
+                    point.check()
+                self.assertEqual(caught.exception.place, f"points.paddle.{key}")
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,207 @@
+"""The real endpoints: pseudo-terminals, serial ports, TCP."""
+
+import asyncio
+import os
+import termios
+import unittest
+
+import serial
+
+from cavet import clock
+from cavet.links import Losses, PtyEnd, SerialEnd, SerialSettings, TcpClientEnd, TcpServerEnd
+from cavet.wording import UnreachableError
+
+FAST = SerialSettings(rate=115200)
+
+
+class Ear:
+    """Keeps what it is told, and lets a test wait for it."""
+
+    def __init__(self):
+        self.told = []
+        self.data = b""
+        self._news = asyncio.Event()
+
+    def _note(self, what):
+        self.told.append(what)
+        self._news.set()
+
+    def opened(self):
+        self.data = b""
+        self._note("opened")
+
+    def received(self, data, offset):
+        self.data += data
+        self._note(offset)
+
+    def closed(self, reason):
+        self._note(f"closed: {reason}")
+
+    async def until(self, holds):
+        async with asyncio.timeout(5):
+            while not holds():
+                self._news.clear()
+                await self._news.wait()
+
+
+def real(test):
+    """Run a test's coroutine on the loop for real time."""
+
+    def run(self):
+        clock.run(test(self))
+
+    run.__doc__ = test.__doc__
+    return run
+
+
+class Terminals(unittest.TestCase):
+    async def served(self, settings=FAST):
+        end = PtyEnd(settings, Losses("s"))
+        ear = Ear()
+        path = await end.start(ear)
+        return end, ear, path
+
+    @real
+    async def test_it_sees_open_bytes_and_close(self):
+        end, ear, path = await self.served()
+        program = os.open(path, os.O_RDWR | os.O_NOCTTY)
+        await ear.until(lambda: "opened" in ear.told)
+        os.write(program, b"\x00\x03\x0d\x0a\x11\x13\xff")
+        await ear.until(lambda: len(ear.data) == 7)
+        self.assertEqual(ear.data, b"\x00\x03\x0d\x0a\x11\x13\xff")
+        os.close(program)
+        await ear.until(lambda: any(str(told).startswith("closed") for told in ear.told))
+        program = os.open(path, os.O_RDWR | os.O_NOCTTY)
+        await ear.until(lambda: ear.told.count("opened") == 2)
+        os.close(program)
+        await end.stop()
+
+    @real
+    async def test_what_the_board_says_reaches_the_program_unchanged(self):
+        end, ear, path = await self.served()
+        program = os.open(path, os.O_RDWR | os.O_NOCTTY)
+        await ear.until(lambda: "opened" in ear.told)
+        said = bytes(range(256))
+        end.write(said)
+        heard = b""
+        while len(heard) < len(said):
+            heard += await asyncio.to_thread(os.read, program, 512)
+        self.assertEqual(heard, said)
+        os.close(program)
+        await end.stop()
+
+    @real
+    async def test_another_rate_turns_bytes_into_what_it_would_make_of_them(self):
+        end, ear, path = await self.served()
+        port = serial.Serial(path, 9600)
+        await ear.until(lambda: "opened" in ear.told)
+        port.write(b"\xf9\xf9\xf9")
+        await ear.until(lambda: ear.data)
+        self.assertNotIn(b"\xf9", ear.data)
+        self.assertEqual(end.heard_rate, 9600)
+        port.close()
+        await end.stop()
+
+    @real
+    async def test_the_device_has_the_boards_rate_before_anyone_sets_one(self):
+        end, _, path = await self.served(SerialSettings(rate=57600))
+        program = os.open(path, os.O_RDWR | os.O_NOCTTY)
+        self.assertEqual(termios.tcgetattr(program)[5], termios.B57600)
+        os.close(program)
+        await end.stop()
+
+    @real
+    async def test_a_program_that_writes_more_than_the_line_carries_has_to_wait(self):
+        end, ear, path = await self.served(SerialSettings(rate=300))
+        program = os.open(path, os.O_RDWR | os.O_NOCTTY | os.O_NONBLOCK)
+        termios_rate = termios.tcgetattr(program)
+        termios_rate[4] = termios_rate[5] = termios.B300
+        termios.tcsetattr(program, termios.TCSANOW, termios_rate)
+        await ear.until(lambda: "opened" in ear.told)
+        written = 0
+        for _ in range(2000):
+            try:
+                written += os.write(program, b"x" * 1024)
+            except BlockingIOError:
+                if end.inward.waiting > 60_000:
+                    break
+                await asyncio.sleep(0)
+        self.assertLess(end.inward.waiting, 80_000)
+        self.assertLess(written, 200_000)
+        os.close(program)
+        await end.stop()
+
+
+class Ports(unittest.TestCase):
+    @real
+    async def test_a_port_is_opened_used_and_its_loss_is_noticed(self):
+        board = PtyEnd(FAST, Losses("s"))
+        board_ear, ear = Ear(), Ear()
+        path = await board.start(board_ear)
+        port = SerialEnd(path, FAST)
+        await port.open(ear)
+        await board_ear.until(lambda: "opened" in board_ear.told)
+        self.assertEqual(port.write(b"hello"), 5)
+        await board_ear.until(lambda: board_ear.data == b"hello")
+        board.write(b"there")
+        await ear.until(lambda: ear.data == b"there")
+        await board.stop()
+        await ear.until(lambda: any(str(told).startswith("closed") for told in ear.told))
+
+    @real
+    async def test_a_port_in_use_is_told_as_that(self):
+        board = PtyEnd(FAST, Losses("s"))
+        path = await board.start(Ear())
+        first = SerialEnd(path, FAST)
+        await first.open(Ear())
+        with self.assertRaises(UnreachableError) as caught:
+            await SerialEnd(path, FAST).open(Ear())
+        self.assertEqual(str(caught.exception), f"{path}: in use by another program")
+        first.close()
+        await board.stop()
+
+    @real
+    async def test_a_port_that_is_not_there_is_told_as_that(self):
+        with self.assertRaises(UnreachableError) as caught:
+            await SerialEnd("/dev/ttyNONE7", FAST).open(Ear())
+        self.assertEqual(str(caught.exception), "/dev/ttyNONE7: no such device; is it plugged in?")
+
+
+class Tcp(unittest.TestCase):
+    @real
+    async def test_one_program_at_a_time_is_served(self):
+        server = TcpServerEnd("127.0.0.1", 0, Losses("s"))
+        board_ear, ear = Ear(), Ear()
+        address = await server.start(board_ear)
+        host, _, port = address.rpartition(":")
+        client = TcpClientEnd(host, int(port))
+        await client.open(ear)
+        client.write(b"ab")
+        await board_ear.until(lambda: board_ear.data == b"ab")
+        server.write(b"cd")
+        await ear.until(lambda: ear.data == b"cd")
+        second, second_ear = TcpClientEnd(host, int(port)), Ear()
+        await second.open(second_ear)
+        await second_ear.until(lambda: any("shut" in str(told) for told in second_ear.told))
+        client.close()
+        await board_ear.until(lambda: any("shut" in str(told) for told in board_ear.told))
+        await client.open(ear)
+        client.write(b"again")
+        await board_ear.until(lambda: board_ear.data == b"again")
+        await server.stop()
+        client.close()
+
+    @real
+    async def test_a_port_in_use_and_a_board_that_is_not_there_are_told(self):
+        first = TcpServerEnd("127.0.0.1", 0, Losses("s"))
+        port = int((await first.start(Ear())).rpartition(":")[2])
+        with self.assertRaises(UnreachableError):
+            await TcpServerEnd("127.0.0.1", port, Losses("s")).start(Ear())
+        await first.stop()
+        with self.assertRaises(UnreachableError) as caught:
+            await TcpClientEnd("127.0.0.1", port).open(Ear())
+        self.assertTrue(str(caught.exception).startswith(f"127.0.0.1:{port}: "))
+
+
+if __name__ == "__main__":
+    unittest.main()
