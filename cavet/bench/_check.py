@@ -19,8 +19,8 @@ class Checker:
         self._file = file
         self._places = places
         self.errors: list[WrongError] = []
-        self.unit_of: Callable[[str], str] = lambda name: ""
-        """Gives the unit of a quantity of the rig, for keys that are in it."""
+        self.unit_of: Callable[[str], str | None] = lambda name: None
+        """Gives the unit of a quantity of the rig, for keys that are in it; `None` where there is no such quantity."""
 
     def place(self, path: Path) -> str:
         """Say where a key stands: file, line, and its dotted name."""
@@ -68,7 +68,10 @@ class Checker:
             if not values:
                 return None  # read again once the key that names the unit is known
             named = values.get(unit[1:]) or ""
-            unit = self.unit_of(named) if unit == "=of" else named
+            known = self.unit_of(named) if unit == "=of" else named
+            if known is None:
+                return key.default  # what `of` names is not there, and that is told at its own place
+            unit = known
         if key.name not in data:
             if key.required:
                 self.wrong((*path, key.name), found="nothing", expected=f"{key.doc}; it must be there")

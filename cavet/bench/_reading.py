@@ -41,7 +41,7 @@ class _Reader:
     def plan(self) -> Plan:
         top = self._top
         rig_tables = self._tables("rig", schema.QUANTITY)
-        self._checker.unit_of = lambda name: rig_tables.get(name, {}).get("unit", "")
+        self._checker.unit_of = lambda name: rig_tables[name]["unit"] if name in rig_tables else None
         rig = {name: self._quantity(name, table) for name, table in rig_tables.items()}
         boards = self._boards()
         links = {name: self._link(name, table) for name, table in self._tables("links", schema.LINK).items()}

@@ -1,0 +1,39 @@
+"""Writes the tables of docs/bench-file.md from the schema: `python -m tests.bench_keys`."""
+
+from pathlib import Path
+
+from cavet.bench import SECTIONS
+
+PAGE = Path(__file__).parents[1] / "docs" / "bench-file.md"
+MARK = "<!-- the tables below are written by `python -m tests.bench_keys` -->"
+
+
+def row(key):
+    kinds = {"word": ", ".join(f"`{choice}`" for choice in key.choices), "whole": "whole number", "sum": "a sum"}
+    unit = {"": "", "=unit": " in `unit`", "=of": " in the unit of `of`"}.get(key.unit, f" in {key.unit}")
+    kind = kinds.get(key.kind, key.kind.replace("-", " ")) + (unit if key.kind in ("quantity", "range") else "")
+    default = "must be there" if key.required else ("" if key.default in (None, "", {}) else f"`{shown(key.default)}`")
+    return f"| `{key.name}` | {kind} | {key.doc} | {default} |"
+
+
+def shown(value):
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    return ", ".join(map(str, value)) if isinstance(value, tuple) else value
+
+
+def tables():
+    lines = []
+    for section in SECTIONS:
+        lines += [f"## {section.title}", "", section.doc, "", "| key | what it can be | meaning | else |", "|---|---|---|---|"]
+        lines += [row(key) for key in section.keys]
+        for kind, keys in section.variants.items():
+            lines += ["", f"For `kind = \"{kind}\"`:", "", "| key | what it can be | meaning | else |", "|---|---|---|---|"]
+            lines += [row(key) for key in keys]
+        lines.append("")
+    return "\n".join(lines)
+
+
+if __name__ == "__main__":
+    head = PAGE.read_text().partition(MARK)[0]
+    PAGE.write_text(f"{head}{MARK}\n\n{tables()}")

@@ -1,0 +1,117 @@
+"""`cavet encode` and `cavet decode`, as a script uses them."""
+
+import json
+import unittest
+
+from tests.commands.run import cavet
+from tests.protocols.firmata.cases import CASES
+
+
+class Encode(unittest.TestCase):
+    def test_a_message_is_one_line_of_upper_case_pairs(self):
+        ran = cavet("encode", "firmata", "analog-message", "pin=9", "value=92")
+        self.assertEqual(ran, (0, "E9 5C 00\n", ""))
+
+    def test_the_response_is_chosen_where_it_differs(self):
+        self.assertEqual(cavet("encode", "firmata", "protocol-version").out, "F9\n")
+        ran = cavet("encode", "firmata", "protocol-version", "--response", "major=2", "minor=7")
+        self.assertEqual(ran.out, "F9 02 07\n")
+
+    def test_without_a_message_the_messages_are_listed(self):
+        ran = cavet("encode", "firmata")
+        self.assertEqual(ran.code, 0)
+        self.assertIn("set-pin-mode", ran.out)
+        self.assertIn("from the board:", ran.out)
+
+    def test_without_fields_the_fields_are_listed(self):
+        ran = cavet("encode", "firmata", "servo-config")
+        self.assertEqual(ran.code, 0)
+        self.assertIn("min_pulse: a number 0 to 16383", ran.out)
+        self.assertEqual(cavet("encode", "firmata", "i2c-config").out, "F0 78 00 00 F7\n")
+        self.assertIn("delay: a number 0 to 16383, else 0", cavet("encode", "firmata", "i2c-config", "--fields").out)
+
+    def test_what_is_wrong_is_one_line_on_standard_error_and_code_2(self):
+        for words, part in (
+            (["firmatta", "x"], 'did you mean "firmata"?'),
+            (["firmata", "set-pin-mod"], 'did you mean "set-pin-mode"?'),
+            (["firmata", "set-pin-mode", "pin=200", "mode=1"], "set-pin-mode.pin: found 200, expected 0 to 127"),
+            (["firmata", "set-pin-mode", "pin=9"], "the fields are pin and mode"),
+            (["firmata", "set-pin-mode", "9"], "expected FIELD=VALUE"),
+            (["firmata", "set-pin-mode", "pin=1", "pin=2"], "this field twice"),
+            ([], "Missing argument"),
+            (["firmata", "sysex", "--nonsense"], "--nonsense"),
+        ):
+            with self.subTest(words):
+                ran = cavet("encode", *words)
+                self.assertEqual((ran.code, ran.out, ran.err.count("\n")), (2, "", 1), ran)
+                self.assertIn(part, ran.err)
+
+
+class Decode(unittest.TestCase):
+    def test_a_frame_is_a_json_object_with_all_that_is_promised(self):
+        ran = cavet("decode", "firmata", "E9", "5C", "00")
+        self.assertEqual(ran.code, 0)
+        self.assertEqual(
+            json.loads(ran.out),
+            {
+                "protocol": "firmata",
+                "message": "analog-message",
+                "fields": {"pin": 9, "value": 92},
+                "hex": "E9 5C 00",
+                "offset": 0,
+                "problems": [],
+            },
+        )
+
+    def test_hex_may_be_written_in_any_usual_way(self):
+        for words in (["E95C00"], ["e9 5c 00"], ["0xE9,0x5C,0x00"], ["E9:5C:00"], ["E9", "5C00"]):
+            with self.subTest(words):
+                self.assertEqual(json.loads(cavet("decode", "firmata", *words).out)["hex"], "E9 5C 00")
+
+    def test_a_stream_comes_from_standard_input(self):
+        ran = cavet("decode", "firmata", "-", given="E9 5C\n00 F9 05")
+        lines = [json.loads(line) for line in ran.out.splitlines()]
+        self.assertEqual([line["message"] for line in lines], ["analog-message", "protocol-version", "unreadable"])
+        self.assertEqual((ran.code, lines[2]["offset"], lines[2]["problems"]), (1, 4, ["outside any message"]))
+
+    def test_both_sides_are_read(self):
+        self.assertEqual(json.loads(cavet("decode", "firmata", "--from", "board", "F9 02 07").out)["fields"]["minor"], 7)
+
+    def test_all_messages_in_one_stream(self):
+        stream = " ".join(text for _, side, _, text in CASES if side.value == "host")
+        ran = cavet("decode", "firmata", "-", given=stream)
+        self.assertEqual(ran.code, 0)
+        self.assertEqual(" ".join(json.loads(line)["hex"] for line in ran.out.splitlines()), stream)
+
+    def test_a_large_stream_is_read_in_pieces(self):
+        ran = cavet("decode", "firmata", "-", given="E9 5C 00 " * 60_000)
+        self.assertEqual((ran.code, ran.out.count("\n")), (0, 60_000))
+
+    def test_what_is_no_hex_is_told(self):
+        for words in (["E9 5"], ["xyz"], ["--from", "nobody", "F9"]):
+            with self.subTest(words):
+                ran = cavet("decode", "firmata", *words)
+                self.assertEqual((ran.code, ran.err.count("\n")), (2, 1), ran)
+
+
+class CommandLine(unittest.TestCase):
+    def test_the_version_and_the_help(self):
+        self.assertEqual(cavet("--version").out, "cavet 0.1.0\n")
+        ran = cavet("--help")
+        self.assertEqual(ran.code, 0)
+        self.assertIn("serve", ran.out)
+
+    def test_an_unknown_command_is_told_with_the_nearest(self):
+        ran = cavet("sevre", "demo")
+        self.assertEqual((ran.code, ran.err.count("\n")), (2, 1))
+        self.assertIn('did you mean "serve"?', ran.err)
+
+    def test_a_wrong_bench_is_told_with_every_mistake(self):
+        for words in (["serve", "none.toml"], ["drive", "none.toml", "a=1"], ["open", "none.toml"]):
+            with self.subTest(words):
+                ran = cavet(*words)
+                self.assertEqual((ran.code, ran.err), (2, 'none.toml: found "no such file", expected a bench file\n'))
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,66 @@
+"""`cavet drive`: points from the shell."""
+
+import json
+import tempfile
+import unittest
+from pathlib import Path
+
+from cavet.demo import demo_path
+from tests.commands.run import cavet
+
+
+class Drive(unittest.TestCase):
+    def test_points_are_set_confirmed_and_printed(self):
+        ran = cavet("drive", "demo", "beacon=50%", "gatehouse.upper_paddle=0.6 %", "horn=on", "level?")
+        self.assertEqual((ran.code, ran.err), (0, ""))
+        lines = ran.out.splitlines()
+        self.assertEqual(lines[0], "beacon          asked 50 %  confirmed 50 %  moved: 50 %")
+        self.assertIn("horn            asked on  confirmed on  moved: sounds", lines)
+        self.assertRegex(lines[-1], r"^level +got 1 \d{3} mm$")
+
+    def test_json_lines_have_the_values_as_numbers(self):
+        ran = cavet("drive", "demo", "--json", "upper_paddle=60", "upper_paddle?", "stop_button?")
+        first, second, third = (json.loads(line) for line in ran.out.splitlines())
+        self.assertEqual((first["asked"], first["confirmed"], first["holds"], first["stage"]), (60, 60, True, "confirmed"))
+        self.assertEqual((second["got"], third["got"]), (60, False))
+
+    def test_what_does_not_hold_is_code_1_with_the_reason(self):
+        ran = cavet("drive", "demo", "gate=50 %")
+        self.assertEqual(ran.code, 1)
+        self.assertIn("stalls", ran.out)
+
+    def test_a_defect_in_the_file_shows(self):
+        text = demo_path().read_text()
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "a.bench.toml"
+            path.write_text(text.replace("pin = 3\non = false", "pin = 3\non = true"))
+            ran = cavet("drive", str(path), "walkway=50%")
+        self.assertEqual(ran.code, 1)
+        self.assertIn("its line stays low", ran.out)
+
+    def test_what_is_wrong_is_code_2(self):
+        for word, part in (
+            ("becon=5", 'did you mean "beacon"?'),
+            ("beacon=5 V", "gatehouse.beacon: found \"5 V\", expected a number in %"),
+            ("level=5", "an input"),
+            ("beacon", "POINT=VALUE or POINT?"),
+            ("horn=loud", "on or off"),
+            ("hut.beacon=5", "hut.beacon"),
+        ):
+            with self.subTest(word):
+                ran = cavet("drive", "demo", word)
+                self.assertEqual((ran.code, ran.out, ran.err.count("\n")), (2, "", 1), ran)
+                self.assertIn(part, ran.err)
+
+    def test_a_board_that_is_not_there_is_code_3(self):
+        ran = cavet("drive", "demo", "--at", "gatehouse=/dev/ttyNONE7", "beacon=50%")
+        self.assertEqual((ran.code, ran.out), (3, ""))
+        self.assertEqual(ran.err, "/dev/ttyNONE7: no such device; is it plugged in?\n")
+
+    def test_addresses_for_boards_that_are_not_there_are_wrong(self):
+        self.assertEqual(cavet("drive", "demo", "--at", "gatehous=/dev/x", "beacon=50%").code, 2)
+        self.assertEqual(cavet("drive", "demo", "--at", "gatehouse", "beacon=50%").code, 2)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,219 @@
+"""`cavet serve`: another program, which knows only bytes, drives the board on its device file."""
+
+import json
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from pathlib import Path
+
+import serial
+
+from cavet.record import read_record
+from tests.commands.run import cavet
+
+
+class Served:
+    """The demo, served in a process of its own."""
+
+    def __init__(self, *more):
+        words = [sys.executable, "-m", "cavet", "serve", "demo", "--json", *more]
+        self.process = subprocess.Popen(words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+        self.endpoint = self.line()
+        self.ready = self.line()
+
+    def line(self):
+        return json.loads(self.process.stdout.readline())
+
+    def tell(self, line):
+        self.process.stdin.write(f"{line if isinstance(line, str) else json.dumps(line)}\n")
+        self.process.stdin.flush()
+
+    def until(self, holds):
+        """Read lines until one holds; give it and those before it."""
+        lines = []
+        while True:
+            lines.append(self.line())
+            if holds(lines[-1]):
+                return lines[-1], lines
+
+    def port(self, rate=57600):
+        return serial.Serial(self.endpoint["address"], rate, timeout=5)
+
+    def end(self, number=signal.SIGINT):
+        began = time.monotonic()
+        self.process.send_signal(number)
+        code = self.process.wait(5)
+        seconds = time.monotonic() - began
+        for stream in (self.process.stdin, self.process.stdout, self.process.stderr):
+            stream.close()
+        return code, seconds
+
+
+def announced(port):
+    """Wait for the board's announcement."""
+    return port.read_until(b"\xf7")
+
+
+class Bytes(unittest.TestCase):
+    def setUp(self):
+        self.served = Served("--events")
+        self.addCleanup(self.served.process.kill)
+
+    def test_the_endpoint_line_says_where_and_how(self):
+        endpoint = self.served.endpoint
+        self.assertTrue(endpoint.pop("address").startswith("/dev/"))
+        self.assertEqual(
+            endpoint, {"event": "endpoint", "board": "gatehouse", "link": "serial", "baud": 57600, "settings": "8N1"}
+        )
+        self.assertEqual(self.served.ready, {"event": "ready"})
+        self.assertEqual(self.served.end()[0], 0)
+
+    def test_opening_resets_the_board_which_is_deaf_and_then_announces_itself(self):
+        with self.served.port() as port:
+            began = time.monotonic()
+            port.write(bytes.fromhex("F4 0B 01 F5 0B 01"))
+            self.assertTrue(announced(port).startswith(bytes.fromhex("F9 02 07 F0 79 02 07")))
+            self.assertGreater(time.monotonic() - began, 1.0)
+            port.write(bytes.fromhex("F0 6D 0B F7"))
+            self.assertEqual(port.read_until(b"\xf7"), bytes.fromhex("F0 6E 0B 00 00 F7"))
+        self.served.end()
+
+    def test_bytes_move_a_part_and_the_events_tell_the_whole_way(self):
+        with self.served.port() as port:
+            announced(port)
+            port.write(bytes.fromhex("F4 09 04 E9 5C 00"))
+            moved, lines = self.served.until(lambda line: line.get("kind") == "moved")
+            self.assertEqual((moved["part"], moved["value"], moved["board"]), ("gatehouse.upper_paddle", 92.0, "gatehouse"))
+            events = {line["number"]: line for line in lines if line["event"] == "record"}
+            kinds = ["moved"]
+            event = moved
+            while event["cause"] is not None:
+                event = events[event["cause"]]
+                kinds.append(event["kind"])
+            self.assertEqual(kinds, ["moved", "driven", "taken", "carried"])
+            self.assertEqual(event["value"], "E9 5C 00")
+            self.assertTrue(all({"t", "board", "kind", "cause"} <= set(line) for line in events.values()))
+        self.served.end()
+
+    def test_a_pressed_button_is_reported_to_the_program(self):
+        with self.served.port() as port:
+            announced(port)
+            port.write(bytes.fromhex("F4 04 0B D0 01"))
+            self.assertEqual(port.read(3)[0], 0x90)
+            self.served.tell({"part": "gatehouse.stop_button", "do": "press", "for": "80 ms"})
+            self.served.until(lambda line: line["event"] == "done")
+            first = port.read(3)
+            self.assertEqual((first[0], first[1] & 0x10), (0x90, 0))
+            self.served.until(lambda line: line.get("note") == "released")
+        self.served.end()
+
+    def test_the_water_is_set_and_the_gauge_reads_it(self):
+        self.served.tell({"rig": "chamber", "set": 1500})
+        self.served.tell({"rig": "chamber", "set": "1.5 m"})
+        for _ in range(2):
+            self.served.until(lambda line: line["event"] == "done")
+        with self.served.port() as port:
+            announced(port)
+            port.write(bytes.fromhex("F4 0E 02 C0 01"))
+            head, low, high = port.read(3)
+            self.assertEqual(head, 0xE0)
+            self.assertAlmostEqual(low | high << 7, 511.5, delta=3)
+        self.served.end()
+
+    def test_wrong_input_is_answered_with_one_clear_line(self):
+        for line, part in (
+            ("bad", "expected JSON"),
+            ("[1]", "a JSON object"),
+            ({"do": "press"}, "one of the keys part, rig or defect"),
+            ({"part": "gatehouse.stop_buton", "do": "press"}, 'did you mean \\"gatehouse.stop_button\\"'.replace("\\", "")),
+            ({"part": "gatehouse.stop_button", "do": "pull"}, "one of press or release"),
+            ({"part": "gatehouse.stop_button", "do": "press", "fro": 1}, 'did you mean "for"?'),
+            ({"part": "gatehouse.stop_button", "do": "press", "for": "80 mm"}, "a number in s"),
+            ({"part": "gatehouse.stop_button", "do": "press", "for": -1}, "0 s or more"),
+            ({"rig": "chambre", "set": 5}, 'did you mean "chamber"?'),
+            ({"rig": "chamber"}, "where to put it"),
+            ({"defect": "dead_walkway", "on": "yes"}, "true or false"),
+        ):
+            with self.subTest(line):
+                self.served.tell(line)
+                answer, _ = self.served.until(lambda line: line["event"] in ("error", "done"))
+                self.assertEqual(answer["event"], "error")
+                self.assertIn(part, answer["message"])
+        self.served.end()
+
+
+class Life(unittest.TestCase):
+    def test_both_signals_end_it_within_a_second_with_code_0(self):
+        for number in (signal.SIGINT, signal.SIGTERM):
+            with self.subTest(number):
+                served = Served()
+                with served.port():
+                    code, seconds = served.end(number)
+                self.assertEqual(code, 0)
+                self.assertLess(seconds, 1.0)
+
+    def test_it_goes_on_when_its_input_ends(self):
+        served = Served()
+        served.process.stdin.close()
+        with served.port() as port:
+            self.assertTrue(announced(port))
+        served.process.stdin = open("/dev/null")  # noqa: SIM115, PTH123
+        self.assertEqual(served.end()[0], 0)
+
+    def test_the_record_is_kept_where_it_is_asked_for(self):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "a.record"
+            served = Served("--record", str(path))
+            with served.port() as port:
+                announced(port)
+            served.end()
+            kinds = [event.kind for event in read_record(path)]
+        self.assertIn("told", kinds)
+
+    def test_a_board_that_is_not_there_is_told(self):
+        ran = cavet("serve", "demo", "--board", "gatehose")
+        self.assertEqual((ran.code, ran.err.count("\n")), (2, 1))
+        self.assertIn('did you mean "gatehouse"?', ran.err)
+
+    def test_without_json_an_endpoint_is_a_readable_line(self):
+        process = subprocess.Popen(
+            [sys.executable, "-m", "cavet", "serve", "demo"], stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, text=True
+        )
+        self.assertRegex(process.stdout.readline(), r"^gatehouse +serial +/dev/\S+  57600 8N1$")
+        process.terminate()
+        self.assertEqual(process.wait(5), 0)
+        process.stdout.close()
+
+    def test_drive_works_on_a_served_board(self):
+        served = Served()
+        ran = cavet("drive", "demo", "--at", f"gatehouse={served.endpoint['address']}", "upper_paddle=40%", "level?")
+        self.assertEqual(ran.code, 0, ran)
+        self.assertIn("upper_paddle    asked 40 %  confirmed 40 %", ran.out)
+        served.end()
+
+
+class Example(unittest.TestCase):
+    def test_the_program_in_the_docs_drives_the_board(self):
+        page = (Path(__file__).parents[2] / "docs" / "your-own-program.md").read_text()
+        program = page.partition("```python\n")[2].partition("```")[0]
+        self.assertLessEqual(len(program.strip().splitlines()), 15)
+        self.assertNotIn("cavet", program)
+        served = Served("--events")
+        done = subprocess.run(
+            [sys.executable, "-c", program, served.endpoint["address"]],
+            capture_output=True,
+            text=True,
+            timeout=20,
+            check=True,
+        )
+        self.assertIn("wren" if "wren" in done.stdout else "gatehouse", done.stdout)
+        moved, _ = served.until(lambda line: line.get("kind") == "moved" and line.get("part") == "gatehouse.upper_paddle")
+        self.assertEqual(moved["value"], 105.0)
+        served.end()
+
+
+if __name__ == "__main__":
+    unittest.main()
