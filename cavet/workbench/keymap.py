@@ -13,17 +13,18 @@ APP: list[BindingType] = [
     Binding("ctrl+q", "leave", "quit", priority=True),
 ]
 
-RAILS: list[BindingType] = [
-    Binding("up", "move(-1)", "the point above"),
-    Binding("down", "move(1)", "the point below"),
-    Binding("home", "move(-999)", "the first point"),
-    Binding("end", "move(999)", "the last point"),
-    Binding("left", "nudge(-1)", "a small step down"),
-    Binding("right", "nudge(1)", "a small step up"),
-    Binding("shift+left", "nudge(-10)", "a big step down"),
-    Binding("shift+right", "nudge(10)", "a big step up"),
-    Binding("space", "flip", "flip, or hold"),
-]
+RAILS = {
+    "up": ("move", -1),
+    "down": ("move", 1),
+    "home": ("move", -999),
+    "end": ("move", 999),
+    "left": ("nudge", -1),
+    "right": ("nudge", 1),
+    "shift+left": ("nudge", -10),
+    "shift+right": ("nudge", 10),
+    "space": ("flip", 1),
+}
+"""What the list of points does at a key, and how far. It takes these itself, so that fast keys keep their order."""
 
 DRIVE: list[BindingType] = [
     Binding("enter", "look", "look at the trail"),

@@ -36,7 +36,7 @@ def trail_sheet(desk: Desk, trail: Trail) -> Sheet:
     lines: list[Line] = []
     if diagnosis.broken is not None:
         lines += [
-            [(f"✕ it did not get to {diagnosis.broken}", CORAL._replace(bold=True))],
+            [(f"✕ stopped before {diagnosis.broken}", CORAL._replace(bold=True))],
             [("  " + plain(diagnosis.reason), PAPER)],
             [("  what to do: ", QUIET), (diagnosis.mend, PAPER)],
             [],

@@ -16,8 +16,6 @@ MAX_ENTRY = 24
 class Rails(Picture, can_focus=True):
     """Shows the points; posts what a person wants of the one under the cursor."""
 
-    BINDINGS = keymap.RAILS
-
     class Moved(Message):
         """The cursor is on another point."""
 
@@ -64,7 +62,7 @@ class Rails(Picture, can_focus=True):
     def _count(self) -> int:
         return len(self._view.outputs) + len(self._view.inputs) if self._view else 0
 
-    def action_move(self, by: int) -> None:
+    def _move(self, by: int) -> None:
         self._move_to(min(self._count - 1, max(0, self.cursor + by)))
 
     def _move_to(self, cursor: int) -> None:
@@ -72,27 +70,32 @@ class Rails(Picture, can_focus=True):
         self.cursor = cursor
         self.post_message(self.Moved(cursor))
 
-    def action_nudge(self, steps: int) -> None:
+    def _nudge(self, steps: int) -> None:
         self.post_message(self.Nudged(steps))
 
-    def action_flip(self) -> None:
+    def _flip(self, _: int) -> None:
         self.post_message(self.Flipped())
 
     def on_key(self, event: events.Key) -> None:
-        if self.entry is None:
-            if event.character is not None and event.character in ENTRY_BEGINS:
-                self._take(event, event.character)
-            return
+        if self.entry is not None:
+            self._edit(event, self.entry)
+        elif event.key in keymap.RAILS:
+            name, by = keymap.RAILS[event.key]
+            {"move": self._move, "nudge": self._nudge, "flip": self._flip}[name](by)
+            event.stop()
+        elif event.character is not None and event.character in ENTRY_BEGINS:
+            self._take(event, event.character)
+
+    def _edit(self, event: events.Key, entry: str) -> None:
         if event.key == "enter":
-            text, self.entry = self.entry, None
-            self.post_message(self.Typed(text))
             self._take(event, None)
+            self.post_message(self.Typed(entry))
         elif event.key == "escape":
             self._take(event, None)
         elif event.key == "backspace":
-            self._take(event, self.entry[:-1] or None)
+            self._take(event, entry[:-1] or None)
         elif event.character is not None and event.character.isprintable():
-            self._take(event, (self.entry + event.character)[:MAX_ENTRY])
+            self._take(event, (entry + event.character)[:MAX_ENTRY])
 
     def _take(self, event: events.Key, entry: str | None) -> None:
         event.stop()

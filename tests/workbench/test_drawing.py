@@ -1,0 +1,285 @@
+"""What is drawn: plain functions onto a canvas, looked at as text."""
+
+import unittest
+
+from hypothesis import given
+from hypothesis import strategies as some
+
+from cavet.workbench.drawing.canvas import ASKED, GOT, Canvas, Dots, Ink
+from cavet.workbench.drawing.lines import TopView, draw_foot, draw_top
+from cavet.workbench.drawing.parts import PICTURES, WIDTH, PartView, draw_part
+from cavet.workbench.drawing.rails import CourseView, RailsView, RailView, draw_rails, lay_out, resampled
+from cavet.workbench.drawing.rig import BasinView, draw_rig
+from cavet.workbench.drawing.spine import BoardView, PinView, draw_board
+from cavet.workbench.drawing.trail import StageView, TrailsView, TrailView, draw_trails
+from cavet.workbench.palette import ROLES, blend, style
+
+
+class Canvases(unittest.TestCase):
+    def test_what_lies_outside_is_cut_off(self):
+        canvas = Canvas(5, 2)
+        canvas.put(-2, 0, "abcd")
+        canvas.put(3, 1, "xyz")
+        canvas.put(0, 7, "never")
+        self.assertEqual(canvas.text(), "cd\n   xy")
+
+    def test_wide_and_zero_width_characters_become_one_dot(self):
+        canvas = Canvas(6, 1)
+        canvas.put(0, 0, "a水b\u0301c")
+        self.assertEqual(canvas.text(), "a·b·c")
+
+    def test_a_row_is_given_as_runs_of_one_paint(self):
+        canvas = Canvas(6, 1)
+        canvas.put(0, 0, "ab", ASKED)
+        canvas.put(2, 0, "cd", GOT)
+        canvas.shade(3, 0, 2, 1, "lifted")
+        self.assertEqual(
+            [(run.text, run.ink.role, run.ground) for run in canvas.row(0)],
+            [("ab", "asked", "ink"), ("c", "got", "ink"), ("d", "got", "lifted"), (" ", "paper", "lifted"), (" ", "paper", "ink")],
+        )
+
+    def test_rows_that_look_alike_are_known_as_such(self):
+        one, two = Canvas(4, 1), Canvas(4, 1)
+        self.assertTrue(one.same_row(two, 0))
+        two.put(0, 0, "a")
+        self.assertFalse(one.same_row(two, 0))
+        self.assertFalse(one.same_row(None, 0))
+
+    @given(some.text(), some.integers(-20, 20), some.integers(-2, 4))
+    def test_any_text_anywhere_keeps_the_canvas_its_size(self, text, x, y):
+        canvas = Canvas(10, 2)
+        canvas.put(x, y, text)
+        self.assertEqual([sum(len(run.text) for run in canvas.row(row)) for row in range(2)], [10, 10])
+
+    def test_dots_of_two_pictures_shine_through_each_other(self):
+        below, above = Dots(1, 1), Dots(1, 1)
+        below.set(0, 0)
+        above.set(1, 3)
+        canvas = Canvas(1, 1)
+        above.put_on(canvas, 0, 0, GOT, under=below)
+        self.assertEqual(canvas.text(), chr(0x2800 + 0x01 + 0x80))
+
+
+class Colours(unittest.TestCase):
+    def test_both_themes_have_the_same_roles(self):
+        self.assertEqual(set(ROLES["dark"]), set(ROLES["light"]))
+
+    def test_a_share_lies_between_ground_and_colour(self):
+        self.assertEqual(blend("#000000", "#ffffff", 0.5), "#808080")
+        self.assertEqual(style("dark", Ink("got", share=0.0), "ink").color.name, ROLES["dark"]["ink"])
+
+    def test_text_can_be_read_on_its_ground_in_both_themes(self):
+        for theme, roles in ROLES.items():
+            for role in ("paper", "quiet", "asked", "got", "coral", "heather"):
+                with self.subTest(theme, role=role):
+                    self.assertGreater(contrast(roles[role], roles["ink"]), 4.5 if role != "quiet" else 4.0)
+
+
+def contrast(one, two):
+    """How far two colours are apart in lightness, as WCAG 2.1 reckons it."""
+
+    def lightness(colour):
+        channels = [int(colour[place : place + 2], 16) / 255 for place in (1, 3, 5)]
+        linear = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in channels]
+        return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+    high, low = sorted((lightness(one), lightness(two)), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
+OUTPUTS = (
+    RailView(name="beacon", share_asked=0.5, share_got=0.5, asked="50 %", got="50 %"),
+    RailView(name="paddle", share_asked=1.0, share_got=0.25, asked="100 %", got="25 %", agreed=False, note="270 ms"),
+    RailView(name="walkway", share_asked=0.5, share_got=0.0, asked="50 %", got="0 %", agreed=False, broken=True, note="broken"),
+    RailView(name="horn", is_switch=True, share_asked=1.0, share_got=0.0, asked="on", got="off", agreed=False),
+    RailView(name="gate", share_got=0.5, got="0 %", zero=0.5),
+)
+INPUTS = (
+    CourseView(name="button", is_contact=True, got="released", course=((0, 0),) * 60 + ((0, 1),) + ((1, 1),) * 39),
+    CourseView(name="level", got="1 212 mm", note="rising 31 mm/s", course=(None,) * 20 + tuple((x / 80, x / 80) for x in range(80))),
+)
+
+
+class Rails(unittest.TestCase):
+    def drawn(self, width=70, height=30, **more):
+        layout = lay_out(width, height, len(OUTPUTS), len(INPUTS), 8)
+        return draw_rails(RailsView(outputs=OUTPUTS, inputs=INPUTS, **more), layout, width, height), layout
+
+    def line(self, canvas, layout, place):
+        return canvas.text().splitlines()[layout.rows[place]]
+
+    def test_asked_and_got_stand_on_the_rail_and_in_their_columns(self):
+        canvas, layout = self.drawn()
+        self.assertIn("◈", self.line(canvas, layout, 0))
+        way = self.line(canvas, layout, 1)
+        self.assertLess(way.index("◆"), way.index("━"))
+        self.assertLess(way.index("━"), way.index("◇"))
+        self.assertIn("100 %      25 %  270 ms", way)
+        ends = {self.line(canvas, layout, place).index(word) + len(word) for place, word in ((0, "50 %"), (1, "100 %"))}
+        self.assertEqual(len(ends), 1)
+
+    def test_what_is_broken_is_coral_and_says_so(self):
+        canvas, layout = self.drawn()
+        inks = {run.ink.role for run in canvas.row(layout.rows[2]) if "broken" in run.text or "◇" in run.text}
+        self.assertEqual(inks, {"coral"})
+
+    def test_a_switch_shows_both_its_words_and_where_it_stands(self):
+        canvas, layout = self.drawn()
+        self.assertRegex(self.line(canvas, layout, 3), r"off ◆──◇ on|off ◆─+◇ on")
+
+    def test_a_short_press_is_seen_in_the_course(self):
+        canvas, layout = self.drawn()
+        line = self.line(canvas, layout, 5)
+        self.assertRegex(line, "▁+│▔+")
+
+    def test_what_is_typed_stands_on_the_line(self):
+        outputs = (RailView(name="beacon", entry="12.5 %"),)
+        layout = lay_out(60, 10, 1, 0, 8)
+        self.assertIn("◇ 12.5 %▏", draw_rails(RailsView(outputs=outputs, inputs=()), layout, 60, 10).text())
+
+    def test_lines_move_together_where_it_is_low_and_the_cursor_stays_in_sight(self):
+        for height in range(3, 40):
+            for cursor in range(7):
+                canvas, layout = self.drawn(height=height, cursor=cursor)
+                with self.subTest(height=height, cursor=cursor):
+                    self.assertIn("▸", canvas.text())
+
+    def test_the_mouse_finds_the_line_that_it_is_on(self):
+        _, layout = self.drawn()
+        self.assertEqual([layout.line_at(row) for row in layout.rows], list(range(7)))
+        self.assertEqual(layout.line_at(layout.rows[0] + 1), 0)
+        self.assertIsNone(layout.line_at(layout.heads[0]))
+
+    def test_a_course_keeps_the_least_and_the_most_when_it_is_squeezed(self):
+        self.assertEqual(resampled(((0, 0), (0, 1), None, (5, 5)), 2), [(0, 1), (5, 5)])
+        self.assertEqual(resampled((), 5), [])
+        self.assertEqual(len(resampled(((0, 0),) * 3, 9)), 9)
+
+    @given(some.integers(1, 200), some.integers(1, 60))
+    def test_any_size_can_be_drawn(self, width, height):
+        canvas, _ = self.drawn(width, height)
+        self.assertEqual((canvas.width, canvas.height), (width, height))
+
+
+PARTS = tuple(
+    PartView(name=kind, kind=kind, tells=f"tells {kind}", fraction=0.5, senses=kind in ("button", "limit", "gauge", "lever"), pins=(place + 2,))
+    for place, kind in enumerate(PICTURES)
+)  # fmt: skip
+
+
+def board(**more):
+    pins = tuple(PinView(number=number, mode="output", level=0.5, kind="drives") for number in range(14))
+    fields = {"name": "gatehouse", "profile": "wren", "line": "firmata 2.7", "state": "ready", "pins": pins, "parts": PARTS}
+    return BoardView(**{**fields, "current": 46, "current_limit": 120, **more})
+
+
+class Boards(unittest.TestCase):
+    def test_every_part_is_drawn_in_its_cells_and_differently_when_it_does_something(self):
+        for kind in PICTURES:
+            with self.subTest(kind):
+                pictures = []
+                for fraction in (0.0, 1.0):
+                    canvas = Canvas(20, 4)
+                    draw_part(canvas, 5, 1, 2, PartView(name=kind, kind=kind, tells="", fraction=fraction, turn=fraction / 3))
+                    pictures.append([canvas.row(row) for row in range(4)])
+                    lines = canvas.text().splitlines()
+                    self.assertTrue(all(not line[:5].strip() and not line[5 + WIDTH + 1 :].strip() for line in lines))
+                self.assertNotEqual(*pictures)
+
+    def test_names_and_states_of_all_parts_are_there_wide_and_narrow(self):
+        for width in (90, 60, 44):
+            text = draw_board(board(), width, 40).text()
+            for part in PARTS:
+                with self.subTest(width, part=part.name):
+                    self.assertIn(part.name, text)
+                    self.assertIn(part.tells[:8], text)
+
+    def test_current_over_the_limit_is_coral(self):
+        canvas = draw_board(board(current=150), 90, 40)
+        runs = [(run.text.strip(), run.ink.role) for y in range(3) for run in canvas.row(y)]
+        self.assertIn(("150 of 120 mA", "coral"), runs)
+
+    def test_a_link_that_is_bad_says_so_in_coral(self):
+        canvas = draw_board(board(state="no such device", state_is_bad=True), 90, 40)
+        runs = [run for y in range(3) for run in canvas.row(y)]
+        self.assertIn(("no such device", "coral"), [(run.text.strip(), run.ink.role) for run in runs])
+
+    @given(some.integers(1, 200), some.integers(1, 60))
+    def test_any_size_can_be_drawn(self, width, height):
+        basins = (BasinView(name="a", share=0.5, tells="1 m", wall=True, opening=1.0), BasinView(name="b", share=2.0, tells=""))
+        canvas = draw_board(board(basins=basins), width, height)
+        self.assertEqual((canvas.width, canvas.height), (width, height))
+
+    def test_water_stands_as_high_as_it_is(self):
+        for share, full in ((0.0, 0), (0.5, 4), (1.0, 8), (1.5, 8)):
+            canvas = Canvas(20, 10)
+            draw_rig(canvas, 0, 0, 20, 10, (BasinView(name="chamber", share=share, tells="x"),))
+            rows = [line for line in canvas.text().splitlines() if line.startswith("█")]
+            self.assertEqual(len(rows), full)
+
+    def test_an_open_sluice_shows_which_way_the_water_goes(self):
+        for flow, arrow in ((5, "▸▸"), (-5, "◂◂")):
+            canvas = Canvas(30, 10)
+            basins = (BasinView(name="a", share=0.9, tells="", wall=True, opening=1, flow=flow), BasinView(name="b", share=0.1, tells=""))
+            draw_rig(canvas, 0, 0, 30, 10, basins)
+            self.assertIn(arrow, canvas.text())
+
+
+def trail(**more):
+    names = ("asked", "framed", "carried", "taken", "driven", "moved", "confirmed")
+    states = more.pop("states", ["reached"] * 7)
+    stages = tuple(
+        StageView(name=name, state=state, delay="1.1 ms", lines=("E9 5C 00",)) for name, state in zip(names, states, strict=True)
+    )
+    return TrailView(title="paddle ← 60 %", by="by hand", stages=stages, **more)
+
+
+class TrailsDrawn(unittest.TestCase):
+    def test_all_stages_stand_in_a_row_with_their_delays(self):
+        text = draw_trails(TrailsView(current=trail()), 160, 11).text()
+        line = next(line for line in text.splitlines() if "asked" in line and "confirmed" in line)
+        self.assertEqual(line.count("1.1 ms"), 6)
+        self.assertEqual((line.count("◇"), line.count("◆"), line.count("◈")), (3, 3, 1))
+
+    def test_a_broken_one_says_where_why_and_what_to_do(self):
+        states = ["reached"] * 4 + ["broken", "left out", "left out"]
+        broken = trail(states=states, reason="pin 5 has no PWM", mend="wire it to pin 3")
+        for width in (160, 100, 80):
+            text = draw_trails(TrailsView(current=broken), width, 11).text()
+            for word in ("✕", "pin 5 has no PWM", "wire it to pin 3", "⏎ look"):
+                with self.subTest(width, word=word):
+                    self.assertIn(word, text)
+
+    def test_others_that_are_broken_stay_in_sight(self):
+        states = ["reached"] * 5 + ["broken", "reached"]
+        view = TrailsView(current=trail(), broken=(trail(states=states, reason="the gate is held"),))
+        text = draw_trails(view, 120, 9).text()
+        self.assertIn("not moved: the gate is held", text)
+
+    def test_stages_that_nobody_can_see_are_marked_as_such(self):
+        text = draw_trails(TrailsView(current=trail(states=["reached"] * 3 + ["unseen"] * 3 + ["coming"])), 160, 11).text()
+        self.assertEqual((text.count("?"), text.count("◌")), (3, 1))
+
+    @given(some.integers(1, 200), some.integers(1, 20))
+    def test_any_size_can_be_drawn(self, width, height):
+        view = TrailsView(current=trail(reason="x" * 150, mend="y" * 150), broken=(trail(reason="z"),) * 3)
+        canvas = draw_trails(view, width, height)
+        self.assertEqual((canvas.width, canvas.height), (width, height))
+
+
+class Lines(unittest.TestCase):
+    def test_the_top_line_says_what_is_wrong_first_from_the_right(self):
+        view = TopView(bench="Ottersluice", screen="drive", clock="00:00:01.0", speed="", boards="board ready", boards_are_here=True, broken=2)
+        text = draw_top(view, 80).text()
+        self.assertTrue(text.endswith("2 broken"))
+        self.assertNotIn("clock", draw_top(view, 30).text())
+
+    def test_the_foot_always_has_the_key_that_sends_all_to_rest(self):
+        keys = (("←→", "nudge"), ("space", "flip"))
+        for width in (160, 80, 40):
+            self.assertTrue(draw_foot(keys, ("F12", "everything to rest"), width).text().endswith("F12 everything to rest"))
+        self.assertIn("no such point", draw_foot(keys, ("F12", "x"), 80, "no such point").text())
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,296 @@
+"""The application, headless: keys are pressed, and what a person could see is read."""
+
+import asyncio
+import shutil
+import tempfile
+import unittest
+from pathlib import Path
+
+from textual import events
+
+from cavet.bench import load_bench
+from cavet.demo import demo_path
+from cavet.record import Kind, read_record
+from cavet.workbench import CavetApp
+from cavet.workbench.screens.defects import DefectsScreen
+from cavet.workbench.screens.drive import DriveScreen
+from cavet.workbench.screens.sheet import SheetScreen
+from cavet.workbench.widgets.picture import Picture
+
+
+CHARACTERS = {
+    "space": " ", "percent_sign": "%", "question_mark": "?", "left_square_bracket": "[", "right_square_bracket": "]",
+}  # fmt: skip
+NAMES = {character: name for name, character in CHARACTERS.items()}
+
+
+class Seat:
+    """A person at the workbench: presses keys, reads the screen, waits until something can be seen."""
+
+    def __init__(self, app, pilot):
+        self.app, self.pilot = app, pilot
+
+    async def press(self, *keys):
+        """Send keys as a terminal does; what follows from them is waited for with `until` and `sees`."""
+        for key in keys:
+            character = CHARACTERS.get(key, key if len(key) == 1 else None)
+            event = events.Key(key, character)
+            event.set_sender(self.app)
+            self.app._driver.send_message(event)
+            await asyncio.sleep(0)
+
+    async def type(self, text):
+        await self.press(*[NAMES.get(character, character) for character in text])
+
+    async def until(self, holds):
+        async with asyncio.timeout(8):
+            while not holds():
+                await asyncio.sleep(0.01)
+
+    async def asks(self, name, value):
+        await self.until(lambda: self.asked(name) == value)
+
+    def text(self):
+        lines = []
+        for picture in self.app.screen.query(Picture):
+            lines.append(picture._canvas.text())
+        return "\n".join(lines)
+
+    async def sees(self, *words):
+        try:
+            await self.until(lambda: all(word in self.text() for word in words))
+        except TimeoutError:
+            raise AssertionError(f"not seen: {[word for word in words if word not in self.text()]} in\n{self.text()}") from None
+
+    async def on(self, screen):
+        await self.until(lambda: isinstance(self.app.screen, screen))
+
+    @property
+    def desk(self):
+        return self.app._desk
+
+    def asked(self, name):
+        return self.desk.bench.host_links["gatehouse"].session.readings[name].asked
+
+
+def seated(story, size=(160, 47), **more):
+    """Open the workbench on a copy of the demo, and let the story's person sit down once the board is ready."""
+
+    async def run():
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "ottersluice.bench.toml"
+            shutil.copy(demo_path(), path)
+            app = CavetApp(load_bench(path), record_path=Path(folder) / "a.record", **more)
+            async with app.run_test(size=size) as pilot:
+                seat = Seat(app, pilot)
+                await seat.on(DriveScreen)
+                await seat.sees("board ready")
+                await story(seat)
+            return list(read_record(Path(folder) / "a.record")), path.read_text()
+
+    return asyncio.run(run())
+
+
+class Driving(unittest.TestCase):
+    def test_a_nudge_moves_the_point_under_the_cursor_and_its_trail_is_drawn(self):
+        async def story(seat):
+            await seat.press("right", "right", "shift+right")
+            await seat.asks("beacon", 24)
+            await seat.sees("beacon ← 24 %", "confirmed", "24 %")
+            await seat.press("left")
+            await seat.asks("beacon", 22)
+
+        events, _ = seated(story)
+        self.assertTrue({Kind.ASKED, Kind.CONFIRMED} <= {event.kind for event in events})
+
+    def test_a_typed_value_with_a_unit_is_set(self):
+        async def story(seat):
+            await seat.press("down", "down")
+            await seat.type("60 %")
+            await seat.sees("◇ 60 %▏", "any unit that fits")
+            await seat.press("enter")
+            await seat.sees("upper_paddle ← 60 %", "105°")
+            await seat.asks("upper_paddle", 60)
+
+        seated(story)
+
+    def test_escape_and_backspace_leave_a_value_as_it_was(self):
+        async def story(seat):
+            await seat.type("75")
+            await seat.press("escape")
+            await seat.type("7")
+            await seat.sees("◇ 7▏")
+            await seat.press("backspace")
+            await seat.until(lambda: "▏" not in seat.text())
+            self.assertIsNone(seat.asked("beacon"))
+
+        seated(story)
+
+    def test_a_wrong_value_is_told_in_one_line_and_nothing_is_sent(self):
+        async def story(seat):
+            await seat.type("5 V")
+            await seat.press("enter")
+            await seat.sees('gatehouse.beacon: found "5 V", expected a number in %')
+            self.assertIsNone(seat.asked("beacon"))
+
+        seated(story)
+
+    def test_space_holds_a_momentary_switch_and_lets_it_go(self):
+        async def story(seat):
+            for _ in range(5):
+                await seat.press("down")
+            await seat.press("space")
+            await seat.asks("horn", True)
+            await seat.sees("sounds")
+            await seat.sees("quiet")
+            await seat.asks("horn", False)
+
+        seated(story)
+
+    def test_the_rest_key_works_from_everywhere(self):
+        async def story(seat):
+            await seat.press("shift+right", "down", "shift+right")
+            await seat.press("question_mark")
+            await seat.on(SheetScreen)
+            await seat.press("f12")
+            await seat.asks("beacon", 0)
+            await seat.asks("walkway", 0)
+
+        seated(story)
+
+    def test_a_wish_can_be_taken_back(self):
+        async def story(seat):
+            await seat.press("right", "shift+right", "u")
+            await seat.asks("beacon", 2)
+            await seat.sees("beacon back to 2 %")
+            await seat.press("u")
+            await seat.sees("nothing to take back")
+
+        seated(story)
+
+    def test_the_outside_world_is_worked_from_its_inputs(self):
+        async def story(seat):
+            for _ in range(6):
+                await seat.press("down")
+            await seat.press("space")
+            await seat.sees("pressed")
+            await seat.sees("released", "changed")
+            await seat.press("down", "space")
+            await seat.sees("it can't be worked by hand")
+            await seat.press("down", "down")
+            await seat.type("1500")
+            await seat.press("enter")
+            await seat.sees("1 50")
+            await seat.press("down", "right", "right")
+            await seat.sees("3.00 V")
+
+        seated(story)
+
+
+class Breaking(unittest.TestCase):
+    def test_a_defect_is_switched_a_trail_breaks_stays_and_is_looked_at(self):
+        async def story(seat):
+            await seat.press("d")
+            await seat.on(DefectsScreen)
+            await seat.sees("dead_walkway", "pin 3 is dead")
+            await seat.press("space")
+            await seat.sees("on   dead_walkway")
+            await seat.press("escape")
+            await seat.on(DriveScreen)
+            await seat.press("down", "shift+right")
+            await seat.sees("1 defect on", "1 broken", "the pin is dead")
+            await seat.press("up")
+            await seat.sees("not driven", "b ⏎ look")
+            await seat.press("b")
+            await seat.sees("walkway ← 20 %")
+            await seat.press("enter")
+            await seat.sees("stopped before driven", "what to do", "analog-message")
+            await seat.press("escape")
+            await seat.on(DriveScreen)
+            await seat.until(lambda: "broken" not in seat.app.screen.query_one("#top", Picture)._canvas.text())
+
+        seated(story)
+
+    def test_the_defects_can_be_kept_in_the_file_with_its_comments(self):
+        async def story(seat):
+            await seat.press("d")
+            await seat.on(DefectsScreen)
+            await seat.press("down", "space", "s", "escape")
+            await seat.sees("saved in ottersluice.bench.toml")
+
+        before = demo_path().read_text()
+        _, after = seated(story)
+        self.assertEqual(after, before.replace("pins = [9, 10]\non = false", "pins = [9, 10]\non = true"))
+
+
+class Looking(unittest.TestCase):
+    def test_the_point_under_the_cursor_is_explained(self):
+        async def story(seat):
+            await seat.press("down", "down", "question_mark")
+            await seat.sees("on pin 9, mode servo", "15 to 165", "upper_paddle, a servo", "F12")
+            await seat.press("escape")
+            await seat.on(DriveScreen)
+
+        seated(story)
+
+    def test_trails_can_be_gone_through(self):
+        async def story(seat):
+            await seat.press("right")
+            await seat.sees("1 of 1")
+            await seat.press("right")
+            await seat.sees("2 of 2")
+            await seat.press("left_square_bracket")
+            await seat.sees("1 of 2")
+            await seat.press("right_square_bracket")
+            await seat.sees("2 of 2")
+
+        seated(story)
+
+    def test_it_serves_at_smaller_sizes(self):
+        for size, words, other in (((100, 30), ("stop_button", "gate_motor"), False), ((80, 24), ("windlass",), True)):
+
+            async def story(seat, words=words, other=other):
+                await seat.sees(*words, "F12 everything to rest")
+                await seat.press("right")
+                await seat.sees("confirmed")
+                if other:
+                    await seat.press("v")
+                    await seat.sees("gate_motor")
+
+            with self.subTest(size):
+                seated(story, size)
+
+    def test_the_link_is_let_go_and_taken_up(self):
+        async def story(seat):
+            await seat.press("o")
+            await seat.sees("free for another program", "board not ready")
+            await seat.press("o")
+            await seat.sees("board ready")
+
+        seated(story)
+
+    def test_the_theme_changes_and_the_palette_lists_the_actions(self):
+        async def story(seat):
+            titles = {command.title for command in seat.app.get_system_commands(seat.app.screen)}
+            self.assertTrue({"everything to rest", "defect dead_walkway: on", "light theme", "quit"} <= titles)
+            seat.app.action_theme()
+            self.assertEqual(seat.app.theme, "cavet-light")
+            await seat.press("right")
+            await seat.sees("beacon ← 2 %")
+
+        seated(story)
+
+    def test_the_mouse_sets_and_selects(self):
+        async def story(seat):
+            rails = seat.app.screen.query_one("#rails")
+            layout = rails._layout
+            await seat.pilot.click("#rails", offset=(layout.rail + layout.rail_width - 1, layout.rows[2]))
+            await seat.asks("upper_paddle", 100)
+            await seat.pilot.click("#rails", offset=(4, layout.rows[0]))
+            await seat.until(lambda: rails.cursor == 0)
+
+        seated(story)
+
+
+if __name__ == "__main__":
+    unittest.main()
