@@ -132,7 +132,17 @@ def board_view(desk: Desk, point: Point) -> BoardView:
     if session.texts and session.state is SessionState.READY:
         state += f" · says: {session.texts[-1]}"
     if board is None:
-        return BoardView(name=point.board, profile="", line=line, state=state, state_is_bad=bad, answers=answers)
+        return BoardView(
+            name=point.board,
+            profile=learned.name or "board",
+            line=line,
+            state=state,
+            state_is_bad=bad,
+            answers=answers,
+            pins=_believed_pins(desk, point.board),
+            parts=_believed_parts(desk, point.board),
+            cursor=point.name,
+        )
     now = desk.now
     return BoardView(
         name=point.board,
@@ -148,6 +158,35 @@ def board_view(desk: Desk, point: Point) -> BoardView:
         basins=_basins(desk),
         cursor=point.part or point.name,
     )
+
+
+def _believed_pins(desk: Desk, board: str) -> tuple[PinView, ...]:
+    """A real board's pins, as far as the host knows them: those that its points are on."""
+    modes: dict[int, str] = {}
+    for point in desk.points:
+        if point.board == board:
+            modes |= point.modes()
+    return tuple(PinView(number=number, mode=modes[number]) for number in sorted(modes))
+
+
+def _believed_parts(desk: Desk, board: str) -> tuple[PartView, ...]:
+    """What the host believes to hang on a real board, with what was read back last."""
+    parts = []
+    for point in desk.points:
+        if point.board != board:
+            continue
+        got = desk.standing(point).got
+        parts.append(
+            PartView(
+                name=point.name,
+                kind="",
+                tells=f"read {_rounded(point, got)}" if got is not None else "unseen",
+                fraction=_share(point, got) or 0.0,
+                senses=not point.kind.is_output,
+                pins=tuple(point.modes()),
+            )
+        )
+    return tuple(parts)
 
 
 def _pin(board: Board, pin: Pin, now: float) -> PinView:

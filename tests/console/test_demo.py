@@ -1,0 +1,133 @@
+"""The real program in a real terminal, driven with keys and read off the screen."""
+
+import shutil
+import signal
+import socket
+import subprocess
+import unittest
+
+from cavet.demo import demo_path
+from tests.console.terminal import CAVET, Terminal, needs_tmux
+
+
+@needs_tmux
+class Demo(unittest.TestCase):
+    def start(self, *words, **more):
+        terminal = Terminal(*CAVET, *(words or ("demo",)), **more)
+        self.addCleanup(terminal.end)
+        return terminal
+
+    def test_it_starts_is_driven_breaks_rests_and_quits(self):
+        terminal = self.start()
+        terminal.sees("Ottersluice", "board ready", "beacon", "no command yet", "F12 everything to rest")
+        terminal.press("Right", "Right")
+        terminal.sees("beacon ← 4 %", "confirmed", "E2 0A 00")
+        terminal.press("Down", "Down")
+        terminal.type("60 %")
+        terminal.sees("◇ 60 %▏")
+        terminal.press("Enter")
+        terminal.sees("upper_paddle ← 60 %", "105°")
+        terminal.press("Down", "Down")
+        terminal.type("50")
+        terminal.press("Enter")
+        terminal.sees("1 broken", "stalled", "gate is held", "take away what holds it")
+        terminal.press("F12")
+        terminal.sees("gate ← 0 %", "everything to rest", "still")
+        terminal.until(lambda text: "15°" in text and "105°" not in text, "the paddle at rest")
+        terminal.press("q")
+        terminal.sees("code 0")
+
+    def test_it_serves_in_a_small_window_and_grows_back(self):
+        terminal = self.start()
+        terminal.sees("board ready", "gate_motor")
+        terminal.resize(80, 24)
+        terminal.until(lambda text: "gate_motor" not in text and "windlass" in text, "the rails alone")
+        terminal.press("Right")
+        terminal.sees("beacon ← 2 %")
+        terminal.press("v")
+        terminal.sees("gate_motor")
+        terminal.resize(160, 47)
+        terminal.sees("gate_motor", "upper", "chamber", "windlass", "beacon ← 2 %")
+        terminal.press("q")
+        terminal.sees("code 0")
+
+    def test_a_lost_link_is_shown_and_taken_up_again_with_everything_restored(self):
+        with socket.socket() as free:
+            free.bind(("127.0.0.1", 0))
+            port = free.getsockname()[1]
+        terminal = None
+        board = Board(self, port)
+        terminal = self.start("open", str(board.path), "--at", f"gatehouse=127.0.0.1:{port}")
+        terminal.sees("board ready", f"127.0.0.1:{port}  ready")
+        terminal.press("Down")
+        terminal.type("40")
+        terminal.press("Enter")
+        terminal.sees("walkway ← 40 %", "confirmed", "unseen")
+        board.end()
+        terminal.sees("board not ready", f"127.0.0.1:{port}")
+        terminal.press("Right")
+        board.start()
+        terminal.sees("board ready", "walkway ← 42 %", "read 42 %")
+        board.end()
+        terminal.press("q")
+        terminal.sees("code 0")
+
+    def test_another_program_can_have_the_device_when_it_is_let_go(self):
+        terminal = self.start()
+        device = next(word for word in terminal.sees("/dev/pts/", "board ready").split() if word.startswith("/dev/pts/"))
+        terminal.press("o")
+        terminal.sees("free for another program")
+        done = subprocess.run(
+            [*CAVET, "drive", "demo", "--at", f"gatehouse={device}", "lower_paddle=100"],
+            capture_output=True,
+            text=True,
+            timeout=30,
+            check=False,
+        )
+        self.assertEqual(done.returncode, 0, done.stderr)
+        terminal.sees("165°")
+
+    def test_without_colour_it_serves_too(self):
+        terminal = self.start("demo")
+        terminal.sees("◆ got")
+        plain = Terminal("env", "NO_COLOR=1", "TEXTUAL_COLOR_SYSTEM=standard", *CAVET, "demo")
+        self.addCleanup(plain.end)
+        plain.sees("board ready", "◇ asked", "◆ got")
+        plain.press("Right")
+        plain.sees("beacon ← 2 %", "◈ confirmed")
+
+    def test_a_bench_that_is_wrong_is_told_before_the_screen_is_taken(self):
+        terminal = self.start("open", "nowhere.bench.toml")
+        terminal.sees('nowhere.bench.toml: found "no such file", expected a bench file', "code 2")
+
+
+class Board:
+    """The demo's board, served by another process on a TCP port of its own."""
+
+    def __init__(self, test, port):
+        self.terminal = Terminal("true", columns=20, rows=5)
+        test.addCleanup(self.terminal.end)
+        test.addCleanup(self.end)
+        self.path = self.terminal.folder / "lock.bench.toml"
+        text = demo_path().read_text()
+        serial = text[text.index('kind = "serial"') : text.index("# The water")]
+        self.path.write_text(text.replace(serial, f'kind = "tcp"\nboard = "gatehouse"\nport = {port}\n\n'))
+        self.process = None
+        self.start()
+
+    def start(self):
+        self.process = subprocess.Popen([*CAVET, "serve", str(self.path)], stdin=subprocess.DEVNULL, stdout=subprocess.PIPE)
+        self.process.stdout.readline()
+
+    def end(self):
+        if self.process is not None and self.process.poll() is None:
+            self.process.send_signal(signal.SIGTERM)
+            self.process.wait(5)
+            self.process.stdout.close()
+
+
+if shutil.which("tmux") is None:
+    print("the console tests need tmux, which is not here: skipped")
+
+if __name__ == "__main__":
+    unittest.main()
