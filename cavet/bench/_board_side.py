@@ -6,7 +6,7 @@ import asyncio
 from math import inf
 
 from cavet.bench._traffic import Traffic
-from cavet.boards import Board, World
+from cavet.boards import Board, Outgoing, World
 from cavet.clock import BenchClock
 from cavet.links import BoardEnd
 from cavet.record import Kind, Record
@@ -37,13 +37,15 @@ class BoardSide:
             self._timer = asyncio.get_running_loop().call_at(self._clock.at(due), self.turn)
 
     def _send(self, board: Board, ports: list[_Port]) -> None:
-        for outgoing in board.take_out():
-            delay = outgoing.at - self._clock.now()
-            for port in ports:
-                if delay > 0:
-                    asyncio.get_running_loop().call_later(delay, port.send, outgoing.data, outgoing.cause, port.life)
-                else:
-                    port.send(outgoing.data, outgoing.cause, port.life)
+        out = board.take_out()
+        if not out:
+            return
+        delay = out[0].at - self._clock.now()  # a late board is late with all of it
+        for port in ports:
+            if delay > 0:
+                asyncio.get_running_loop().call_later(delay, port.send, out, port.life)
+            else:
+                port.send(out, port.life)
 
     async def serve(self, board: str, end: BoardEnd, traffic: Traffic) -> str:
         """Put a board on one end of a link; give the address."""
@@ -104,9 +106,13 @@ class _Port:
         self._board.closed(self._clock.now())
         self._side.turn()
 
-    def send(self, data: bytes, cause: int | None, life: int) -> None:
+    def send(self, out: list[Outgoing], life: int) -> None:
+        """Say what the board had to say, in one go, if it is still the life that it was said in."""
         if not self._is_open or life != self.life:
             return
-        end = self.end.write(data)
-        if cause is not None:
-            self.traffic.told.note(end, cause)
+        data = out[0].data if len(out) == 1 else b"".join([outgoing.data for outgoing in out])
+        end = self.end.write(data) - len(data)
+        for outgoing in out:
+            end += len(outgoing.data)
+            if outgoing.cause is not None:
+                self.traffic.told.note(end, outgoing.cause)

@@ -47,7 +47,7 @@ def build_world(plan: Plan, names: list[str], record: Record) -> World:
     rig = Rig(list(plan.rig.values()), dict(movers))
     for board in boards.values():
         for part in board.circuit.parts.values():
-            part.join(rig, telling(record, board.name))
+            part.join(rig, telling(record, board.name), board.circuit.stir)
     defects = [copy_of for defect in plan.defects.values() if (copy_of := _fresh(defect)).board in names]
     return World([boards[name] for name in names], rig, defects, record)
 

@@ -25,9 +25,15 @@ class Circuit:
         self.pins = {number: Pin(number) for number in profile.pins}
         self._swapped: dict[int, int] = {}
         self._wired: dict[int, tuple[Part, str]] = {}
+        self._unsettled = True
         self._rewire()
 
+    def stir(self) -> None:
+        """Something may have changed a level: the inputs are looked at next time."""
+        self._unsettled = True
+
     def _rewire(self) -> None:
+        self._unsettled = True
         self._wired = {
             self._swapped.get(pin, pin): (part, wire)
             for part in self.parts.values()
@@ -43,6 +49,7 @@ class Circuit:
         for pin in self.pins.values():
             drove = pin.mode.drives and pin.value
             pin.mode, pin.value, pin.pulse_us, pin.cause = PinMode.INPUT, 0, 0, None
+            self._unsettled = True
             if drove:
                 self._pass_on(pin, now)
 
@@ -58,6 +65,7 @@ class Circuit:
         pin = self._able(number, mode)
         drove = pin.mode.drives and pin.value
         pin.mode, pin.value, pin.pulse_us = mode, 0, 0
+        self._unsettled = True
         pin.cause = self._tell(Kind.DRIVEN, "pin", str(number), mode.value, cause, "mode")
         if drove:
             self._pass_on(pin, now)
@@ -109,6 +117,7 @@ class Circuit:
         if wired is not None:
             part, wire = wired
             part.follow(wire, pin, now)
+            part.wake = now
 
     def read_level(self, number: int) -> bool:
         """The level at a pin: what is wired to it decides, else its pull-up, else it floats low."""
@@ -131,7 +140,10 @@ class Circuit:
         return min(full, max(0, round(full * wired[0].voltage(wired[1], now) / self.profile.supply)))
 
     def settle(self) -> list[Pin]:
-        """Look at all input pins; give those whose level has changed."""
+        """Look at all input pins, if something has stirred; give those whose level has changed."""
+        if not self._unsettled:
+            return []
+        self._unsettled = False
         changed = []
         for pin in self.pins.values():
             if not pin.mode.reads:

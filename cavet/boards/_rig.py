@@ -55,8 +55,11 @@ class Rig:
         self._row = [quantity.start for quantity in self.quantities] + [0.0] * len(self._movers)
         self._rates: list[Function | None] = [q.rate.bind(self._slots) if q.rate else None for q in self.quantities]
         self._free: list[Function | None] = [q.free.bind(self._slots) if q.free else None for q in self.quantities]
+        self._changing = [(slot, rate, self._free[slot]) for slot, rate in enumerate(self._rates) if rate is not None]
         self._moving = [0.0] * len(self.quantities)
+        self._stirred = True
         self._now = 0.0
+        self._look(0.0)
 
     def bind(self, expression: Expression) -> Function:
         """Make the function that reads an expression off this rig; call it with `row`."""
@@ -78,6 +81,8 @@ class Rig:
         """Put a quantity somewhere, by hand."""
         quantity = self.quantities[self._slots[name]]
         self._row[self._slots[name]] = min(quantity.high, max(quantity.low, value))
+        self._look(self._now)
+        self._stirred = True
 
     def rate(self, name: str) -> float:
         """How fast a quantity changes, in units a second."""
@@ -106,26 +111,33 @@ class Rig:
             return f"{name} is held: it needs {quantity.free.text}"
         return f"{name} is at its end, {self.value(name):.0f} {quantity.unit}"
 
+    def take_stir(self) -> bool:
+        """Whether, since the last time this was asked, a quantity has begun or ceased to change, or was set."""
+        stirred, self._stirred = self._stirred, False
+        return stirred
+
     def advance(self, now: float) -> None:
         """Integrate up to `now`, in steps of at most `STEP_SECONDS`."""
-        while self._now < now - 1e-12:
+        if self._now >= now:
+            self._look(now)  # a part may have set out just now
+        while self._now < now:
             span = min(STEP_SECONDS, now - self._now)
-            self._step(self._now + span / 2, span)
-            self._now += span
-        self._now = max(self._now, now)
-        self._look(now)
+            self._move(span)
+            self._now = now if span < STEP_SECONDS else self._now + span
+            self._look(self._now)
 
     def _look(self, at: float) -> None:
-        row = self._row
+        """Take the movers' places, and reckon the rates that hold from now on."""
+        row, moving = self._row, self._moving
         for slot, mover in self._movers:
             row[slot] = mover.fraction(at)
-        for slot, rate in enumerate(self._rates):
-            if rate is not None:
-                free = self._free[slot]
-                self._moving[slot] = rate(row) if free is None or free(row) else 0.0
+        for slot, rate, free in self._changing:
+            change = rate(row) if free is None or free(row) else 0.0
+            if (change == 0.0) != (moving[slot] == 0.0):
+                self._stirred = True
+            moving[slot] = change
 
-    def _step(self, middle: float, span: float) -> None:
-        self._look(middle)
+    def _move(self, span: float) -> None:
         row = self._row
         for slot, change in enumerate(self._moving):
             if change:

@@ -21,6 +21,8 @@ class World:
         self.defects = {defect.name: defect for defect in defects}
         self._record = record
         self._parts: list[Part] = [part for board in boards for part in board.circuit.parts.values()]
+        self._watchers = [part for part in self._parts if part.watches_rig]
+        self._boards = boards
         self._now = 0.0
         for board in boards:
             board.spoil(defects, 0.0)
@@ -36,13 +38,20 @@ class World:
         self._now = now
         self.rig.advance(now)
         due = inf
-        for board in self.boards.values():
+        for board in self._boards:
             wake = board.advance(now)
-            due = wake if wake < due else due
+            if wake < due:
+                due = wake
+        if self.rig.take_stir():
+            for part in self._watchers:
+                part.wake = now
         for part in self._parts:
-            wake = part.advance(now)
-            due = wake if wake < due else due
-        for board in self.boards.values():
+            wake = part.wake
+            if wake <= now:
+                part.wake = wake = part.advance(now)
+            if wake < due:
+                due = wake
+        for board in self._boards:
             changed = board.circuit.settle()
             if changed:
                 board.levels_changed(changed, now)
@@ -59,7 +68,9 @@ class World:
 
     def act(self, path: str, do: str, *, seconds: float | None = None, value: float | None = None) -> None:
         """Do something to a part by hand."""
-        self.part(path).act(do, self._now, seconds=seconds, value=value)
+        part = self.part(path)
+        part.act(do, self._now, seconds=seconds, value=value)
+        part.wake = self._now
 
     def place(self, quantity: str, value: float) -> None:
         """Put a quantity of the rig somewhere by hand."""

@@ -15,7 +15,7 @@ class MemoryLink:
         self.board = _Board(self)
         self.host = _Host(self)
         self.inward = Wire(self._to_board, byte_seconds, losses)
-        self.outward = Wire(self._to_host, byte_seconds, losses)
+        self.outward = Wire(self._to_host, byte_seconds, losses, gathers=True)
         self.is_cut = False
         self._board_listener: Listener | None = None
         self._host_listener: Listener | None = None

@@ -37,7 +37,7 @@ class PtyEnd:
         self._rest = b""
         self._offset = 0
         self.inward = Wire(self._hear, settings.byte_seconds, losses)
-        self.outward = Wire(self._put, settings.byte_seconds, losses)
+        self.outward = Wire(self._put, settings.byte_seconds, losses, gathers=True)
         self.heard_rate = settings.rate
         """The rate that the program has set."""
 

@@ -9,6 +9,8 @@ from collections.abc import Callable
 
 SLICE_SECONDS = 0.0005
 """Bytes are handed over in slices of about this long, so that a frame is not held up by the one behind it."""
+GATHER_SECONDS = 0.0012
+"""The same on a wire that gathers: what a board says in one go, nobody waits for in the middle."""
 
 Deliver = Callable[[bytes, int], None]
 
@@ -22,8 +24,6 @@ class Losses:
 
     def runs(self, data: bytes) -> list[tuple[int, bytes]]:
         """Give what gets through: runs of bytes, each with its place in `data`."""
-        if not self.share:
-            return [(0, data)]
         runs: list[tuple[int, bytes]] = []
         for place in range(len(data)):
             if self._random.random() < self.share:
@@ -38,11 +38,11 @@ class Losses:
 class Wire:
     """Hands bytes over when the line has carried them, with their offsets. `byte_seconds` 0 does so at once."""
 
-    def __init__(self, deliver: Deliver, byte_seconds: float, losses: Losses, lost: Deliver | None = None) -> None:
+    def __init__(self, deliver: Deliver, byte_seconds: float, losses: Losses, *, gathers: bool = False) -> None:
         self._deliver = deliver
         self._byte_seconds = byte_seconds
         self._losses = losses
-        self._lost = lost
+        self._slice = max(1, int((GATHER_SECONDS if gathers else SLICE_SECONDS) / byte_seconds)) if byte_seconds else 0
         self._waiting: deque[tuple[float, bytes, int]] = deque()
         self._busy_until = 0.0
         self._timer: asyncio.TimerHandle | None = None
@@ -62,9 +62,8 @@ class Wire:
             return self._sent
         loop = asyncio.get_running_loop()
         at = max(loop.time(), self._busy_until)
-        size = max(1, int(SLICE_SECONDS / self._byte_seconds))
-        for start in range(0, len(data), size):
-            piece = data[start : start + size]
+        for start in range(0, len(data), self._slice):
+            piece = data[start : start + self._slice]
             at += len(piece) * self._byte_seconds
             self._waiting.append((at, piece, offset + start))
         self._busy_until = at
@@ -75,18 +74,18 @@ class Wire:
     def _due(self) -> None:
         self._timer = None
         loop = asyncio.get_running_loop()
-        now = loop.time() + 1e-9
-        while self._waiting and self._waiting[0][0] <= now:
-            _, data, offset = self._waiting.popleft()
+        waiting, now = self._waiting, loop.time() + 1e-9
+        while waiting and waiting[0][0] <= now:
+            _, data, offset = waiting.popleft()
             self._hand_over(data, offset)
-        if self._waiting and self._timer is None:
-            self._timer = loop.call_at(self._waiting[0][0], self._due)
+        if waiting and self._timer is None:
+            self._timer = loop.call_at(waiting[0][0], self._due)
 
     def _hand_over(self, data: bytes, offset: int) -> None:
-        runs = self._losses.runs(data)
-        if self._lost is not None and sum(len(run) for _, run in runs) < len(data):
-            self._lost(data, offset)
-        for place, run in runs:
+        if not self._losses.share:
+            self._deliver(data, offset)
+            return
+        for place, run in self._losses.runs(data):
             self._deliver(run, offset + place)
 
     def clear(self) -> None:

@@ -47,8 +47,14 @@ class Message(msgspec.Struct, frozen=True, kw_only=True):
     def __post_init__(self) -> None:
         for name, low, high in limits(type(self)):
             value = getattr(self, name)
-            if not low <= (value if isinstance(value, int) else len(value)) <= high:
+            size = value if type(value) is int else _size(value)
+            if size < low or size > high:
                 raise FieldError(f"{self.NAME}.{name}", found=_shown(value), expected=_wanted(value, low, high))
+
+
+def _size(value: Any) -> int:
+    """What a field's range is about: a number itself, the length of anything else."""
+    return int(value) if isinstance(value, int) else len(value)
 
 
 def _shown(value: Any) -> object:

@@ -43,7 +43,7 @@ class Small:
         self.board = Board("board", self.circuit, self.firmware, tell, failsafe=failsafe)
         rig = Rig(list(quantities), {f"board.{part.name}": part for part in parts})
         for part in parts:
-            part.join(rig, tell)
+            part.join(rig, tell, self.circuit.stir)
         self.world = World([self.board], rig, list(defects), self.record)
         self.rig = rig
         self._sent = 0

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+from collections.abc import Callable
 from math import inf
 
 from cavet.boards._rig import Function, Rig
@@ -53,6 +54,7 @@ class Button(Part):
             self._turn(False, now)
         while self._changes and self._changes[0][0] <= now:
             self._closed = self._changes.pop(0)[1]
+            self._stir()
         return min(self._changes[0][0] if self._changes else inf, self._release_at)
 
     def level(self, wire: str) -> bool | None:
@@ -73,6 +75,7 @@ class LimitSwitch(Part):
 
     kind = "limit"
     senses = True
+    watches_rig = True
     LOOK_SECONDS = 0.01
 
     def __init__(self, name: str, wires: Wires, *, closes: Expression) -> None:
@@ -81,8 +84,8 @@ class LimitSwitch(Part):
         self._function: Function
         self._closed: bool | None = None
 
-    def join(self, rig: Rig, tell: Tell) -> None:
-        super().join(rig, tell)
+    def join(self, rig: Rig, tell: Tell, stir: Callable[[], None]) -> None:
+        super().join(rig, tell, stir)
         self._function = rig.bind(self._closes)
 
     def advance(self, now: float) -> float:
@@ -90,6 +93,7 @@ class LimitSwitch(Part):
         if closed != self._closed:
             first = self._closed is None
             self._closed = closed
+            self._stir()
             if not first:
                 self.cause = self._tell(Kind.SENSED, "part", self.name, closed, None, self.tells(now))
         return now + self.LOOK_SECONDS if self._rig.changing(self._closes.names) else inf

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from math import inf
 
 from cavet.boards._pins import Pin
@@ -17,30 +18,37 @@ Wires = dict[str, int]
 class Part:
     """A part on a board. Its kind says what else it does.
 
-    The world calls `follow` when a pin that it hangs on was driven, and `advance` when time has passed; both leave it
-    as it stands at `now`, and `advance` gives back when it next wants to be called, `inf` for not at all.
+    The world calls `follow` when a pin that it hangs on was driven, and `advance` when it wanted to be called, or
+    something has happened to it; both leave it as it stands at `now`. `advance` gives back when it wants to be called
+    next, `inf` for not at all.
     """
 
     kind = "part"
     senses = False
     """Whether it gives something to its pin, instead of taking from it."""
+    watches_rig = False
+    """Whether it wants to be called when a quantity of the rig begins to change, or is set."""
     actions: tuple[str, ...] = ()
     """What a person can do to it by hand."""
 
     def __init__(self, name: str, wires: Wires) -> None:
         self.name = name
         self.wires = wires
+        self.wake = 0.0
+        """When it wants to be called next."""
         self.measures = ""
         """The quantity of the rig that it senses, where it is one."""
         self.cause: int | None = None
         """The event that what it gives to its pin follows from."""
         self._rig: Rig
         self._tell: Tell
+        self._stir: Callable[[], None]
 
-    def join(self, rig: Rig, tell: Tell) -> None:
-        """Put it into its world."""
+    def join(self, rig: Rig, tell: Tell, stir: Callable[[], None]) -> None:
+        """Put it into its world; it calls `stir` when it gives another level to a wire."""
         self._rig = rig
         self._tell = tell
+        self._stir = stir
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         """A pin that it hangs on was driven."""

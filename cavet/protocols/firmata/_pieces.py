@@ -70,6 +70,10 @@ def from_pairs(name: str, pairs: bytes, problems: list[str]) -> bytes:
     return bytes(out)
 
 
+PAIRS = [bytes((value & 0x7F, value >> 7)) for value in range(1 << 14)]
+"""Every number of fourteen bits as two bytes: the form that nearly all numbers have."""
+
+
 class Number(msgspec.Struct, frozen=True):
     """A number in `groups` seven-bit bytes, the lowest first; with `open_ended`, in at least so many."""
 
@@ -80,7 +84,11 @@ class Number(msgspec.Struct, frozen=True):
     meaning: str = ""
 
     def put(self, message: Any, body: bytearray) -> None:
-        body += seven_bit_groups(getattr(message, self.name), self.groups)
+        value = getattr(message, self.name)
+        if self.groups == 2 and value < 1 << 14:
+            body += PAIRS[value]
+        else:
+            body += seven_bit_groups(value, self.groups)
 
     def _end(self, body: Body, at: int) -> int:
         least = 1 if self.open_ended else self.groups
