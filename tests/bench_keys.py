@@ -25,10 +25,23 @@ def shown(value):
 def tables():
     lines = []
     for section in SECTIONS:
-        lines += [f"## {section.title}", "", section.doc, "", "| key | what it can be | meaning | else |", "|---|---|---|---|"]
+        lines += [
+            f"## {section.title}",
+            "",
+            section.doc,
+            "",
+            "| key | what it can be | meaning | else |",
+            "|---|---|---|---|",
+        ]
         lines += [row(key) for key in section.keys]
         for kind, keys in section.variants.items():
-            lines += ["", f"For `kind = \"{kind}\"`:", "", "| key | what it can be | meaning | else |", "|---|---|---|---|"]
+            lines += [
+                "",
+                f'For `kind = "{kind}"`:',
+                "",
+                "| key | what it can be | meaning | else |",
+                "|---|---|---|---|",
+            ]
             lines += [row(key) for key in keys]
         lines.append("")
     return "\n".join(lines)

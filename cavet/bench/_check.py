@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from functools import cached_property
 from typing import Any
 
 from cavet import units
-from cavet.bench._places import Path
+from cavet.bench._places import Path, find_places
 from cavet.bench._schema import Key, Section
 from cavet.expressions import Expression
 from cavet.wording import WrongError, listed, nearest
@@ -15,12 +16,17 @@ from cavet.wording import WrongError, listed, nearest
 class Checker:
     """Turns tables into values, and keeps all that is wrong in `errors`."""
 
-    def __init__(self, file: str, places: Mapping[Path, int]) -> None:
+    def __init__(self, file: str, text: str) -> None:
         self._file = file
-        self._places = places
+        self._text = text
         self.errors: list[WrongError] = []
         self.unit_of: Callable[[str], str | None] = lambda name: None
         """Gives the unit of a quantity of the rig, for keys that are in it; `None` where there is no such quantity."""
+
+    @cached_property
+    def _places(self) -> dict[Path, int]:
+        """Where each key stands: looked for only when something is wrong."""
+        return find_places(self._text)
 
     def place(self, path: Path) -> str:
         """Say where a key stands: file, line, and its dotted name."""

@@ -12,7 +12,6 @@ import msgspec
 import tomlkit
 
 from cavet.bench._check import Checker
-from cavet.bench._places import find_places
 from cavet.bench._plan import Plan
 from cavet.bench._reading import read_plan
 from cavet.wording import WrongError
@@ -81,7 +80,7 @@ def check_text(text: str, file: str) -> Plan:
     except tomllib.TOMLDecodeError as error:
         place, reason = _toml_place(str(error), text)
         raise WrongError(f"{file}:{place}", found=reason, expected="TOML 1.0") from error
-    checker = Checker(file, find_places(text))
+    checker = Checker(file, text)
     _check_format(data, checker)
     plan = read_plan(data, checker)
     if plan is None or checker.errors:

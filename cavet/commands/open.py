@@ -36,14 +36,14 @@ def open_last() -> None:
 
 def open_workbench(file: BenchFile, at: tuple[str, ...], record_path: Path | None) -> int:
     """Run the workbench; give its exit code."""
-    from cavet.workbench import CavetApp
+    from cavet.workbench import BenchThread, CavetApp, Desk
 
     plan = with_addresses(file.plan, at)
     _state("last-bench").write_text(str(file.path.resolve()), "utf-8")
-    app = CavetApp(file, plan, record_path or _state(f"{file.path.name.partition('.')[0]}.record"))
-    clock.run(app.run_async())
-    if app.problem is not None:
-        raise app.problem
+    kept = record_path or _state(f"{file.path.name.partition('.')[0]}.record")
+    with BenchThread(plan, kept) as thread:
+        app = CavetApp(file, Desk(thread.bench, thread.call))
+        clock.run(app.run_async())
     return app.return_value or 0
 
 

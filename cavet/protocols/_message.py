@@ -45,7 +45,7 @@ class Message(msgspec.Struct, frozen=True, kw_only=True):
     NAME: ClassVar[str]
 
     def __post_init__(self) -> None:
-        for name, low, high in limits(type(self)):
+        for name, low, high in _LIMITS.get(type(self)) or limits(type(self)):
             value = getattr(self, name)
             size = value if type(value) is int else _size(value)
             if size < low or size > high:
@@ -65,13 +65,18 @@ def _wanted(value: Any, low: int, high: int) -> str:
     return f"{low} to {high}" if isinstance(value, int) else f"a length of {low} to {high}"
 
 
-@functools.cache
+_LIMITS: dict[type[Message], tuple[tuple[str, int, int], ...]] = {}
+
+
 def limits(form: type[Message]) -> tuple[tuple[str, int, int], ...]:
-    """The fields of a message class that have a range: name, least, greatest."""
+    """The fields of a message class that have a range: name, least, greatest. Reckoned once a class."""
+    if form in _LIMITS:
+        return _LIMITS[form]
     found = []
     for name, (_, notes) in field_notes(form).items():
         found += [(name, note.low, note.high) for note in notes if isinstance(note, Range)]
-    return tuple(found)
+    _LIMITS[form] = tuple(found)
+    return _LIMITS[form]
 
 
 @functools.cache

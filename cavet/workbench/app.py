@@ -4,15 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from functools import partial
-from pathlib import Path
 
 from textual.app import App, SystemCommand
 from textual.screen import Screen
 
-from cavet.bench import BenchFile, Plan
-from cavet.wording import UnreachableError, WrongError
+from cavet.bench import BenchFile
+from cavet.wording import WrongError
 from cavet.workbench import keymap
-from cavet.workbench.bench_thread import BenchThread
 from cavet.workbench.desk import Desk
 from cavet.workbench.palette import themes
 from cavet.workbench.screens.defects import DefectsScreen
@@ -20,7 +18,7 @@ from cavet.workbench.screens.drive import DriveScreen
 
 
 class CavetApp(App[int]):
-    """The workbench on one bench. `record_path` is where its record is kept, `None` for nowhere."""
+    """The workbench on a bench that runs already."""
 
     TITLE = "Cavet"
     BINDINGS = keymap.APP
@@ -30,30 +28,16 @@ class CavetApp(App[int]):
     Screen { background: $background; }
     """
 
-    def __init__(self, file: BenchFile, plan: Plan | None = None, record_path: Path | None = None) -> None:
+    def __init__(self, file: BenchFile, desk: Desk) -> None:
         super().__init__()
         self._file = file
-        self._plan = plan or file.plan
-        self._thread = BenchThread(self._plan, record_path)
-        self._desk: Desk
-        self.problem: Exception | None = None
-        """Why it had to end, for the command line to tell."""
+        self._desk = desk
         for theme in themes():
             self.register_theme(theme)
+        self.set_reactive(App.theme, "cavet-dark")
 
-    def on_mount(self) -> None:
-        self.theme = "cavet-dark"
-        try:
-            self._thread.start()
-        except (UnreachableError, WrongError) as error:
-            self.problem = error
-            self.exit(3)
-            return
-        self._desk = Desk(self._thread.bench, self._thread.call)
-        self.push_screen(DriveScreen(self._desk))
-
-    def on_unmount(self) -> None:
-        self._thread.stop()
+    def get_default_screen(self) -> Screen[None]:
+        return DriveScreen(self._desk)
 
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
         """All actions, for the palette."""

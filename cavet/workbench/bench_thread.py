@@ -70,6 +70,13 @@ class BenchThread:
             return None
         return RecordWriter(self.bench.record, self._record_path, {"bench": self._plan.name})
 
+    def __enter__(self) -> BenchThread:
+        self.start()
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        self.stop()
+
     def call(self, act: Callable[[], T]) -> T:
         """Do something to the bench, in its own thread; give or raise what that does."""
 

@@ -28,17 +28,29 @@ def errors_of(text):
 
 
 SPOILT = [
-    ("format = 1", "format = 2", "small.bench.toml:1 format: found \"format 2\", expected format 1; this file needs a newer"),
-    ("format = 1", "", "format: found \"nothing\""),
+    (
+        "format = 1",
+        "format = 2",
+        'small.bench.toml:1 format: found "format 2", expected format 1; this file needs a newer',
+    ),
+    ("format = 1", "", 'format: found "nothing"'),
     ("format = 1", "format = 1\nformat = 1", "small.bench.toml:2"),
-    ("name = \"small\"", "nmae = \"small\"", 'small.bench.toml:2 nmae: found "this key"'),
-    ("name = \"small\"", "name = 5", "small.bench.toml:2 name: found 5, expected a text"),
+    ('name = "small"', 'nmae = "small"', 'small.bench.toml:2 nmae: found "this key"'),
+    ('name = "small"', "name = 5", "small.bench.toml:2 name: found 5, expected a text"),
     ("[boards.hut]", "[boards.Hut]", "expected a name of small letters"),
     ('profile = "wren"', 'profile = "wern"', 'did you mean "wren"?'),
-    ('firmware = "firmata"', 'firmware = "firmatta"', 'small.bench.toml:6 boards.hut.firmware: found "firmatta", expected firmata'),
+    (
+        'firmware = "firmata"',
+        'firmware = "firmatta"',
+        'small.bench.toml:6 boards.hut.firmware: found "firmatta", expected firmata',
+    ),
     ('kind = "lamp", pin = 3', 'kind = "lmap", pin = 3', 'did you mean "lamp"?'),
-    ('kind = "lamp", pin = 3', 'kind = "lamp", pin = 20', "small.bench.toml:9 boards.hut.parts.lamp.pin: found 20, expected 0 to 19 or A0"),
-    ('kind = "lamp", pin = 3', 'kind = "lamp"', "boards.hut.parts.lamp.pin: found \"nothing\", expected the pin"),
+    (
+        'kind = "lamp", pin = 3',
+        'kind = "lamp", pin = 20',
+        "small.bench.toml:9 boards.hut.parts.lamp.pin: found 20, expected 0 to 19 or A0",
+    ),
+    ('kind = "lamp", pin = 3', 'kind = "lamp"', 'boards.hut.parts.lamp.pin: found "nothing", expected the pin'),
     ('kind = "lamp", pin = 3', 'kind = "lamp", pin = 3.5', "expected a pin's number or label"),
     ('kind = "lamp", pin = 3', 'kind = "lamp", pin = "A0"', "a pin of its own: lamp hangs on this one"),
     ('pin = "A0", of', 'pin = "A7", of', 'found "A7", expected 0 to 19 or A0 to A5'),
@@ -58,9 +70,13 @@ SPOILT = [
     ('protocol = "firmata"', 'protocol = "firmata"\nreply_within = "5 mm"', "expected a number in s"),
     ('kind = "level"\npin = 3', 'kind = "level"\npin = 99', "points.lamp.pin: found 99"),
     ('kind = "level"\npin = 3', 'kind = "level"\npin = 3\nrange = ["0 %", "0 %"]', "two different ends"),
-    ('kind = "level"\npin = 3', 'kind = "level"\npin = 3\nrest = "120 %"', "points.lamp.rest: found \"120 %\", expected 0 % to 100 %"),
+    (
+        'kind = "level"\npin = 3',
+        'kind = "level"\npin = 3\nrest = "120 %"',
+        'points.lamp.rest: found "120 %", expected 0 % to 100 %',
+    ),
     ('mode = "pwm"', 'mode = "servoo"', 'did you mean "servo"?'),
-    ('mode = "pwm"', "", "points.lamp.mode: found \"nothing\""),
+    ('mode = "pwm"', "", 'points.lamp.mode: found "nothing"'),
     ('[points.level]\nboard = "hut"', '[points.level]\nboard = "hutt"', 'did you mean "hut"?'),
     ("[points.level]", "[points.level", "small.bench.toml:31:14: found"),
     ("[points.level]", "points = 5\n[points.level]", "small.bench.toml"),
@@ -80,13 +96,21 @@ class Errors(unittest.TestCase):
                 self.assertTrue(all("\n" not in error for error in errors))
 
     def test_all_mistakes_are_told_at_once_each_with_its_own_line(self):
-        text = SMALL.replace("pin = 3 }", "pin = 33 }").replace('mode = "pwm"', 'mood = "pwm"').replace('"1.2 m"', '"1.2 V"')
+        text = (
+            SMALL.replace("pin = 3 }", "pin = 33 }")
+            .replace('mode = "pwm"', 'mood = "pwm"')
+            .replace('"1.2 m"', '"1.2 V"')
+        )
         errors = errors_of(text)
         self.assertEqual([error.split()[0] for error in errors if "level.start" in error], ["small.bench.toml:14"])
         self.assertGreaterEqual(len(errors), 4)
 
     def test_a_mistake_in_one_place_is_not_told_again_in_others(self):
-        errors = errors_of(SMALL.replace('unit = "mm"\nstart', 'unit = "mm"\nrange = [1, 1]\nstart', 1).replace("\nrange = [0, 3000]\n\n[links", "\n\n[links"))
+        errors = errors_of(
+            SMALL.replace('unit = "mm"\nstart', 'unit = "mm"\nrange = [1, 1]\nstart', 1).replace(
+                "\nrange = [0, 3000]\n\n[links", "\n\n[links"
+            )
+        )
         self.assertEqual([error for error in errors if "level" in error and "range" not in error], [])
 
     @given(some.text(alphabet=some.characters(codec="utf-8"), max_size=60), some.integers(0, len(SMALL)))
@@ -113,7 +137,7 @@ class OnDisk(unittest.TestCase):
         self.path.write_bytes(SMALL.encode() + b"\n# \xff")
         with self.assertRaises(WrongError) as caught:
             load_bench(self.path)
-        self.assertIn("small.bench.toml:38: found \"byte FF\", expected text in UTF-8", str(caught.exception))
+        self.assertIn('small.bench.toml:38: found "byte FF", expected text in UTF-8', str(caught.exception))
         with self.assertRaises(WrongError):
             load_bench(self.path.parent)
 

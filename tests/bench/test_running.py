@@ -86,7 +86,9 @@ class FromWishToPart(unittest.TestCase):
             self.assertIs(session.readings["stop_button"].got, True)
             await asyncio.sleep(0.5)
             self.assertIs(session.readings["stop_button"].got, False)
-            heard = [event for event in bench.record.since(0) if event.kind == Kind.HEARD and event.subject == "stop_button"]
+            heard = [
+                event for event in bench.record.since(0) if event.kind == Kind.HEARD and event.subject == "stop_button"
+            ]
             causes = []
             event = heard[-1]
             while event.cause is not None:

@@ -72,7 +72,9 @@ class Queries(unittest.TestCase):
         everything = "00 01 01 01 03 08 04 0E 0B 01 7F"
         digital = "00 01 01 01 7F"
         analog = "00 01 01 01 02 0A 7F"
-        expected = f"F0 6C 7F 7F {' '.join([everything] * 4)} {digital} {digital} {analog} {analog} 06 01 7F 06 01 7F F7"
+        expected = (
+            f"F0 6C 7F 7F {' '.join([everything] * 4)} {digital} {digital} {analog} {analog} 06 01 7F 06 01 7F F7"
+        )
         self.assertEqual(small().say("F0 6B F7"), expected)
 
     def test_pin_states_tell_what_was_written_and_whether_the_pull_up_is_on(self):
@@ -95,7 +97,13 @@ class Writing(unittest.TestCase):
     def test_a_servo_takes_degrees_below_544_and_pulses_above(self):
         made = small()
         made.say("F4 03 04")
-        for words, pulse in (("E3 00 00", 544), ("E3 5A 00", 1472), ("E3 34 01", 2400), ("E3 1F 04", 2400), ("E3 5C 0B", 1500)):
+        for words, pulse in (
+            ("E3 00 00", 544),
+            ("E3 5A 00", 1472),
+            ("E3 34 01", 2400),
+            ("E3 1F 04", 2400),
+            ("E3 5C 0B", 1500),
+        ):
             made.say(words)
             self.assertEqual(made.circuit.pins[3].pulse_us, pulse, words)
 

@@ -201,14 +201,18 @@ class Inputs(unittest.TestCase):
         self.assertAlmostEqual(event.t, 1.0, delta=0.03)
 
     def test_a_gauge_reads_its_quantity_with_one_count_of_noise(self):
-        small = Small([Gauge("gauge", {"pin": 8}, seed="s", of="level", low=0, high=3000)], [quantity("level", start=1500)])
+        small = Small(
+            [Gauge("gauge", {"pin": 8}, seed="s", of="level", low=0, high=3000)], [quantity("level", start=1500)]
+        )
         small.circuit.set_mode(8, PinMode.ANALOG, 0.0, None)
         counts = {small.circuit.read_counts(8, 0.0) for _ in range(200)}
         self.assertTrue(counts <= {510, 511, 512, 513}, counts)
         self.assertGreater(len(counts), 1)
 
     def test_a_gauge_ends_at_its_rails(self):
-        small = Small([Gauge("gauge", {"pin": 8}, seed="s", of="level", low=0, high=3000)], [quantity("level", start=9000)])
+        small = Small(
+            [Gauge("gauge", {"pin": 8}, seed="s", of="level", low=0, high=3000)], [quantity("level", start=9000)]
+        )
         self.assertIn(small.circuit.read_counts(8, 0.0), (1022, 1023))
         small.rig.set("level", -5)
         self.assertIn(small.circuit.read_counts(8, 0.0), (0, 1))
@@ -222,7 +226,9 @@ class Inputs(unittest.TestCase):
         self.assertIn(small.circuit.read_counts(9, 3.0), range(510, 514))
 
     def test_what_can_not_be_done_to_a_part_is_told_with_what_can(self):
-        small = Small([Lever("lever", {"pin": 9}, seed="s"), Horn("horn", {"pin": 6}), Button("b", {"pin": 4}, seed="s")])
+        small = Small(
+            [Lever("lever", {"pin": 9}, seed="s"), Horn("horn", {"pin": 6}), Button("b", {"pin": 4}, seed="s")]
+        )
         for path, do, part in (
             ("board.lever", "press", "one of set or release"),
             ("board.lever", "set", "where to set it"),

@@ -14,6 +14,11 @@ class Ran(NamedTuple):
 def cavet(*words, given=None, seconds=30):
     """Run one command to its end."""
     done = subprocess.run(
-        [sys.executable, "-m", "cavet", *words], input=given, capture_output=True, text=True, timeout=seconds, check=False
+        [sys.executable, "-m", "cavet", *words],
+        input=given,
+        capture_output=True,
+        text=True,
+        timeout=seconds,
+        check=False,
     )
     return Ran(done.returncode, done.stdout, done.stderr)

@@ -75,7 +75,9 @@ class Decode(unittest.TestCase):
         self.assertEqual((ran.code, lines[2]["offset"], lines[2]["problems"]), (1, 4, ["outside any message"]))
 
     def test_both_sides_are_read(self):
-        self.assertEqual(json.loads(cavet("decode", "firmata", "--from", "board", "F9 02 07").out)["fields"]["minor"], 7)
+        self.assertEqual(
+            json.loads(cavet("decode", "firmata", "--from", "board", "F9 02 07").out)["fields"]["minor"], 7
+        )
 
     def test_all_messages_in_one_stream(self):
         stream = " ".join(text for _, side, _, text in CASES if side.value == "host")

@@ -21,7 +21,9 @@ class Drive(unittest.TestCase):
     def test_json_lines_have_the_values_as_numbers(self):
         ran = cavet("drive", "demo", "--json", "upper_paddle=60", "upper_paddle?", "stop_button?")
         first, second, third = (json.loads(line) for line in ran.out.splitlines())
-        self.assertEqual((first["asked"], first["confirmed"], first["holds"], first["stage"]), (60, 60, True, "confirmed"))
+        self.assertEqual(
+            (first["asked"], first["confirmed"], first["holds"], first["stage"]), (60, 60, True, "confirmed")
+        )
         self.assertEqual((second["got"], third["got"]), (60, False))
 
     def test_what_does_not_hold_is_code_1_with_the_reason(self):
@@ -41,7 +43,7 @@ class Drive(unittest.TestCase):
     def test_what_is_wrong_is_code_2(self):
         for word, part in (
             ("becon=5", 'did you mean "beacon"?'),
-            ("beacon=5 V", "gatehouse.beacon: found \"5 V\", expected a number in %"),
+            ("beacon=5 V", 'gatehouse.beacon: found "5 V", expected a number in %'),
             ("level=5", "an input"),
             ("beacon", "POINT=VALUE or POINT?"),
             ("horn=loud", "on or off"),

@@ -20,7 +20,9 @@ class Served:
 
     def __init__(self, *more):
         words = [sys.executable, "-m", "cavet", "serve", "demo", "--json", *more]
-        self.process = subprocess.Popen(words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+        self.process = subprocess.Popen(
+            words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+        )
         self.endpoint = self.line()
         self.ready = self.line()
 
@@ -86,7 +88,9 @@ class Bytes(unittest.TestCase):
             announced(port)
             port.write(bytes.fromhex("F4 09 04 E9 5C 00"))
             moved, lines = self.served.until(lambda line: line.get("kind") == "moved")
-            self.assertEqual((moved["part"], moved["value"], moved["board"]), ("gatehouse.upper_paddle", 92.0, "gatehouse"))
+            self.assertEqual(
+                (moved["part"], moved["value"], moved["board"]), ("gatehouse.upper_paddle", 92.0, "gatehouse")
+            )
             events = {line["number"]: line for line in lines if line["event"] == "record"}
             kinds = ["moved"]
             event = moved
@@ -128,7 +132,10 @@ class Bytes(unittest.TestCase):
             ("bad", "expected JSON"),
             ("[1]", "a JSON object"),
             ({"do": "press"}, "one of the keys part, rig or defect"),
-            ({"part": "gatehouse.stop_buton", "do": "press"}, 'did you mean \\"gatehouse.stop_button\\"'.replace("\\", "")),
+            (
+                {"part": "gatehouse.stop_buton", "do": "press"},
+                'did you mean \\"gatehouse.stop_button\\"'.replace("\\", ""),
+            ),
             ({"part": "gatehouse.stop_button", "do": "pull"}, "one of press or release"),
             ({"part": "gatehouse.stop_button", "do": "press", "fro": 1}, 'did you mean "for"?'),
             ({"part": "gatehouse.stop_button", "do": "press", "for": "80 mm"}, "a number in s"),
@@ -180,7 +187,10 @@ class Life(unittest.TestCase):
 
     def test_without_json_an_endpoint_is_a_readable_line(self):
         process = subprocess.Popen(
-            [sys.executable, "-m", "cavet", "serve", "demo"], stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, text=True
+            [sys.executable, "-m", "cavet", "serve", "demo"],
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.PIPE,
+            text=True,
         )
         self.assertRegex(process.stdout.readline(), r"^gatehouse +serial +/dev/\S+  57600 8N1$")
         process.terminate()
@@ -210,7 +220,9 @@ class Example(unittest.TestCase):
             check=True,
         )
         self.assertIn("wren" if "wren" in done.stdout else "gatehouse", done.stdout)
-        moved, _ = served.until(lambda line: line.get("kind") == "moved" and line.get("part") == "gatehouse.upper_paddle")
+        moved, _ = served.until(
+            lambda line: line.get("kind") == "moved" and line.get("part") == "gatehouse.upper_paddle"
+        )
         self.assertEqual(moved["value"], 105.0)
         served.end()
 

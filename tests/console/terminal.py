@@ -26,7 +26,12 @@ class Terminal:
         self.folder = Path(tempfile.mkdtemp(prefix="terminal-"))
         self.home = home or self.folder
         self._socket = str(self.folder / "socket")
-        settings = {"HOME": str(self.home), "XDG_STATE_HOME": str(self.home), "TERM": "xterm-256color", "LC_ALL": "C.UTF-8"}
+        settings = {
+            "HOME": str(self.home),
+            "XDG_STATE_HOME": str(self.home),
+            "TERM": "xterm-256color",
+            "LC_ALL": "C.UTF-8",
+        }
         command = " ".join(f"{name}={shlex.quote(value)}" for name, value in settings.items())
         command += f" {shlex.join(words)}; echo code $?; sleep 1000"
         self._tmux("new-session", "-d", "-x", str(columns), "-y", str(rows), command)
@@ -34,7 +39,12 @@ class Terminal:
     def _tmux(self, *words):
         environment = {name: value for name, value in os.environ.items() if name != "TMUX"}
         done = subprocess.run(
-            ["tmux", "-S", self._socket, *words], capture_output=True, text=True, check=True, timeout=20, env=environment
+            ["tmux", "-S", self._socket, *words],
+            capture_output=True,
+            text=True,
+            check=True,
+            timeout=20,
+            env=environment,
         )
         return done.stdout
 

@@ -74,7 +74,9 @@ class Demo(unittest.TestCase):
 
     def test_another_program_can_have_the_device_when_it_is_let_go(self):
         terminal = self.start()
-        device = next(word for word in terminal.sees("/dev/pts/", "board ready").split() if word.startswith("/dev/pts/"))
+        device = next(
+            word for word in terminal.sees("/dev/pts/", "board ready").split() if word.startswith("/dev/pts/")
+        )
         terminal.press("o")
         terminal.sees("free for another program")
         done = subprocess.run(
@@ -116,7 +118,9 @@ class Board:
         self.start()
 
     def start(self):
-        self.process = subprocess.Popen([*CAVET, "serve", str(self.path)], stdin=subprocess.DEVNULL, stdout=subprocess.PIPE)
+        self.process = subprocess.Popen(
+            [*CAVET, "serve", str(self.path)], stdin=subprocess.DEVNULL, stdout=subprocess.PIPE
+        )
         self.process.stdout.readline()
 
     def end(self):

@@ -103,7 +103,15 @@ class Beginning(unittest.TestCase):
 
     def test_it_says_where_host_and_board_begin_differently(self):
         point = Point(
-            name="lamp", board="b", kind=PointKind.LEVEL, pin=2, mode="pwm", unit="%", high=100, wire_high=255, start=20.0
+            name="lamp",
+            board="b",
+            kind=PointKind.LEVEL,
+            pin=2,
+            mode="pwm",
+            unit="%",
+            high=100,
+            wire_high=255,
+            start=20.0,
         )
         talk = Talk(point)
         talk.ready()

@@ -68,7 +68,9 @@ class Scale(unittest.TestCase):
         for text, value in (("60", 60), ("60 %", 60), ("0.6", 0.6)):
             self.assertEqual(level().parse(text), value)
         self.assertEqual(level(unit="mm", low=0, high=3000).parse("1.2 m"), 1200)
-        self.assertEqual([BUTTON.parse(text) for text in ("pressed", "released", "on", "0")], [True, False, True, False])
+        self.assertEqual(
+            [BUTTON.parse(text) for text in ("pressed", "released", "on", "0")], [True, False, True, False]
+        )
         with self.assertRaises(WrongError) as caught:
             level().parse("5 V")
         self.assertIn("gatehouse.paddle", str(caught.exception))

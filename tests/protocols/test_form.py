@@ -31,7 +31,7 @@ REFUSED = [
     (firmata.SetPinMode, {"pin": "200", "mode": "1"}, "set-pin-mode.pin: found 200, expected 0 to 127"),
     (firmata.SetPinMode, {"pin": "nine", "mode": "1"}, 'set-pin-mode.pin: found "nine"'),
     (firmata.SetPinMode, {"pin": "9", "mode": "srvo"}, 'did you mean "servo"?'),
-    (firmata.SetPinMode, {"pin": "9"}, "set-pin-mode.mode: found \"nothing\""),
+    (firmata.SetPinMode, {"pin": "9"}, 'set-pin-mode.mode: found "nothing"'),
     (firmata.SetPinMode, {"pin": "9", "mood": "1"}, 'did you mean "mode"?'),
     (firmata.VersionQuery, {"pin": "9"}, "expected no fields"),
     (firmata.Sysex, {"command": "1", "data": "8"}, "expected hex pairs, or text after @"),

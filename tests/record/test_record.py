@@ -145,7 +145,9 @@ class OnDisk(unittest.TestCase):
                 time.sleep(0.002)
         """)
         child = subprocess.Popen([sys.executable, "-c", program, str(self.path)], stdout=subprocess.PIPE, text=True)
-        appended = [json.loads(f"[{line.replace(' ', ',')}]") for line, _ in zip(child.stdout, range(400), strict=False)]
+        appended = [
+            json.loads(f"[{line.replace(' ', ',')}]") for line, _ in zip(child.stdout, range(400), strict=False)
+        ]
         os.kill(child.pid, signal.SIGKILL)
         child.wait()
         child.stdout.close()

@@ -35,7 +35,13 @@ class Canvases(unittest.TestCase):
         canvas.shade(3, 0, 2, 1, "lifted")
         self.assertEqual(
             [(run.text, run.ink.role, run.ground) for run in canvas.row(0)],
-            [("ab", "asked", "ink"), ("c", "got", "ink"), ("d", "got", "lifted"), (" ", "paper", "lifted"), (" ", "paper", "ink")],
+            [
+                ("ab", "asked", "ink"),
+                ("c", "got", "ink"),
+                ("d", "got", "lifted"),
+                (" ", "paper", "lifted"),
+                (" ", "paper", "ink"),
+            ],
         )
 
     def test_rows_that_look_alike_are_known_as_such(self):
@@ -90,13 +96,27 @@ def contrast(one, two):
 OUTPUTS = (
     RailView(name="beacon", share_asked=0.5, share_got=0.5, asked="50 %", got="50 %"),
     RailView(name="paddle", share_asked=1.0, share_got=0.25, asked="100 %", got="25 %", agreed=False, note="270 ms"),
-    RailView(name="walkway", share_asked=0.5, share_got=0.0, asked="50 %", got="0 %", agreed=False, broken=True, note="broken"),
+    RailView(
+        name="walkway",
+        share_asked=0.5,
+        share_got=0.0,
+        asked="50 %",
+        got="0 %",
+        agreed=False,
+        broken=True,
+        note="broken",
+    ),
     RailView(name="horn", is_switch=True, share_asked=1.0, share_got=0.0, asked="on", got="off", agreed=False),
     RailView(name="gate", share_got=0.5, got="0 %", zero=0.5),
 )
 INPUTS = (
     CourseView(name="button", is_contact=True, got="released", course=((0, 0),) * 60 + ((0, 1),) + ((1, 1),) * 39),
-    CourseView(name="level", got="1 212 mm", note="rising 31 mm/s", course=(None,) * 20 + tuple((x / 80, x / 80) for x in range(80))),
+    CourseView(
+        name="level",
+        got="1 212 mm",
+        note="rising 31 mm/s",
+        course=(None,) * 20 + tuple((x / 80, x / 80) for x in range(80)),
+    ),
 )
 
 
@@ -169,7 +189,14 @@ PARTS = tuple(
 
 def board(**more):
     pins = tuple(PinView(number=number, mode="output", level=0.5, kind="drives") for number in range(14))
-    fields = {"name": "gatehouse", "profile": "wren", "line": "firmata 2.7", "state": "ready", "pins": pins, "parts": PARTS}
+    fields = {
+        "name": "gatehouse",
+        "profile": "wren",
+        "line": "firmata 2.7",
+        "state": "ready",
+        "pins": pins,
+        "parts": PARTS,
+    }
     return BoardView(**{**fields, "current": 46, "current_limit": 120, **more})
 
 
@@ -180,7 +207,9 @@ class Boards(unittest.TestCase):
                 pictures = []
                 for fraction in (0.0, 1.0):
                     canvas = Canvas(20, 4)
-                    draw_part(canvas, 5, 1, 2, PartView(name=kind, kind=kind, tells="", fraction=fraction, turn=fraction / 3))
+                    draw_part(
+                        canvas, 5, 1, 2, PartView(name=kind, kind=kind, tells="", fraction=fraction, turn=fraction / 3)
+                    )
                     pictures.append([canvas.row(row) for row in range(4)])
                     lines = canvas.text().splitlines()
                     self.assertTrue(all(not line[:5].strip() and not line[5 + WIDTH + 1 :].strip() for line in lines))
@@ -206,7 +235,10 @@ class Boards(unittest.TestCase):
 
     @given(some.integers(1, 200), some.integers(1, 60))
     def test_any_size_can_be_drawn(self, width, height):
-        basins = (BasinView(name="a", share=0.5, tells="1 m", wall=True, opening=1.0), BasinView(name="b", share=2.0, tells=""))
+        basins = (
+            BasinView(name="a", share=0.5, tells="1 m", wall=True, opening=1.0),
+            BasinView(name="b", share=2.0, tells=""),
+        )
         canvas = draw_board(board(basins=basins), width, height)
         self.assertEqual((canvas.width, canvas.height), (width, height))
 
@@ -220,7 +252,10 @@ class Boards(unittest.TestCase):
     def test_an_open_sluice_shows_which_way_the_water_goes(self):
         for flow, arrow in ((5, "▸▸"), (-5, "◂◂")):
             canvas = Canvas(30, 10)
-            basins = (BasinView(name="a", share=0.9, tells="", wall=True, opening=1, flow=flow), BasinView(name="b", share=0.1, tells=""))
+            basins = (
+                BasinView(name="a", share=0.9, tells="", wall=True, opening=1, flow=flow),
+                BasinView(name="b", share=0.1, tells=""),
+            )
             draw_rig(canvas, 0, 0, 30, 10, basins)
             self.assertIn(arrow, canvas.text())
 
@@ -229,7 +264,8 @@ def trail(**more):
     names = ("asked", "framed", "carried", "taken", "driven", "moved", "confirmed")
     states = more.pop("states", ["reached"] * 7)
     stages = tuple(
-        StageView(name=name, state=state, delay="1.1 ms", lines=("E9 5C 00",)) for name, state in zip(names, states, strict=True)
+        StageView(name=name, state=state, delay="1.1 ms", lines=("E9 5C 00",))
+        for name, state in zip(names, states, strict=True)
     )
     return TrailView(title="paddle ← 60 %", by="by hand", stages=stages, **more)
 
@@ -257,7 +293,9 @@ class TrailsDrawn(unittest.TestCase):
         self.assertIn("not moved: the gate is held", text)
 
     def test_stages_that_nobody_can_see_are_marked_as_such(self):
-        text = draw_trails(TrailsView(current=trail(states=["reached"] * 3 + ["unseen"] * 3 + ["coming"])), 160, 11).text()
+        text = draw_trails(
+            TrailsView(current=trail(states=["reached"] * 3 + ["unseen"] * 3 + ["coming"])), 160, 11
+        ).text()
         self.assertEqual((text.count("?"), text.count("◌")), (3, 1))
 
     @given(some.integers(1, 200), some.integers(1, 20))
@@ -269,7 +307,15 @@ class TrailsDrawn(unittest.TestCase):
 
 class Lines(unittest.TestCase):
     def test_the_top_line_says_what_is_wrong_first_from_the_right(self):
-        view = TopView(bench="Ottersluice", screen="drive", clock="00:00:01.0", speed="", boards="board ready", boards_are_here=True, broken=2)
+        view = TopView(
+            bench="Ottersluice",
+            screen="drive",
+            clock="00:00:01.0",
+            speed="",
+            boards="board ready",
+            boards_are_here=True,
+            broken=2,
+        )
         text = draw_top(view, 80).text()
         self.assertTrue(text.endswith("2 broken"))
         self.assertNotIn("clock", draw_top(view, 30).text())
@@ -277,7 +323,9 @@ class Lines(unittest.TestCase):
     def test_the_foot_always_has_the_key_that_sends_all_to_rest(self):
         keys = (("←→", "nudge"), ("space", "flip"))
         for width in (160, 80, 40):
-            self.assertTrue(draw_foot(keys, ("F12", "everything to rest"), width).text().endswith("F12 everything to rest"))
+            self.assertTrue(
+                draw_foot(keys, ("F12", "everything to rest"), width).text().endswith("F12 everything to rest")
+            )
         self.assertIn("no such point", draw_foot(keys, ("F12", "x"), 80, "no such point").text())
 
 

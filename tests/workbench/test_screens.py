@@ -11,12 +11,11 @@ from textual import events
 from cavet.bench import load_bench
 from cavet.demo import demo_path
 from cavet.record import Kind, read_record
-from cavet.workbench import CavetApp
+from cavet.workbench import BenchThread, CavetApp, Desk
 from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.drive import DriveScreen
 from cavet.workbench.screens.sheet import SheetScreen
 from cavet.workbench.widgets.picture import Picture
-
 
 CHARACTERS = {
     "space": " ", "percent_sign": "%", "question_mark": "?", "left_square_bracket": "[", "right_square_bracket": "]",
@@ -60,7 +59,9 @@ class Seat:
         try:
             await self.until(lambda: all(word in self.text() for word in words))
         except TimeoutError:
-            raise AssertionError(f"not seen: {[word for word in words if word not in self.text()]} in\n{self.text()}") from None
+            raise AssertionError(
+                f"not seen: {[word for word in words if word not in self.text()]} in\n{self.text()}"
+            ) from None
 
     async def on(self, screen):
         await self.until(lambda: isinstance(self.app.screen, screen))
@@ -73,19 +74,20 @@ class Seat:
         return self.desk.bench.host_links["gatehouse"].session.readings[name].asked
 
 
-def seated(story, size=(160, 47), **more):
+def seated(story, size=(160, 47)):
     """Open the workbench on a copy of the demo, and let the story's person sit down once the board is ready."""
 
     async def run():
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "ottersluice.bench.toml"
             shutil.copy(demo_path(), path)
-            app = CavetApp(load_bench(path), record_path=Path(folder) / "a.record", **more)
-            async with app.run_test(size=size) as pilot:
-                seat = Seat(app, pilot)
-                await seat.on(DriveScreen)
-                await seat.sees("board ready")
-                await story(seat)
+            file = load_bench(path)
+            with BenchThread(file.plan, Path(folder) / "a.record") as thread:
+                app = CavetApp(file, Desk(thread.bench, thread.call))
+                async with app.run_test(size=size) as pilot:
+                    seat = Seat(app, pilot)
+                    await seat.sees("board ready")
+                    await story(seat)
             return list(read_record(Path(folder) / "a.record")), path.read_text()
 
     return asyncio.run(run())

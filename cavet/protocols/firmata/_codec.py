@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from operator import attrgetter
 from typing import Any
 
 from cavet.protocols._codec import Side
@@ -18,7 +19,7 @@ from cavet.protocols.firmata._messages import (
     Sysex,
     SysexMessage,
 )
-from cavet.protocols.firmata._pieces import Piece, ShortError
+from cavet.protocols.firmata._pieces import PAIRS, Number, Piece, ShortError
 
 MAX_SYSEX_BYTES = 4096
 """The longest system exclusive message that is read, its F0 and F7 included."""
@@ -213,22 +214,53 @@ def _bring_inside(form: type[Message], fields: dict[str, Any], problems: list[st
             fields[name] = value & high if form is DigitalMessage else max(low, min(high, value))
 
 
+Encoder = Callable[[Any], bytes]
+
+
+def _channel_encoder(form: type[ChannelMessage]) -> Encoder:
+    """Make the encoder of a channel message from its layout; most are a head and one number of fourteen bits."""
+    command, layout = form.COMMAND, form.LAYOUT
+    channel = attrgetter(form.CHANNEL) if form.CHANNEL else lambda message: 0
+    heads = [bytes((command | low,)) for low in range(16 if form.CHANNEL else 1)]
+    if len(layout) == 1 and isinstance(layout[0], Number) and layout[0].groups == 2:
+        value = attrgetter(layout[0].name)
+        return lambda message: heads[channel(message)] + PAIRS[value(message)]
+
+    def encode_channel(message: Any) -> bytes:
+        out = bytearray(heads[channel(message)])
+        for piece in layout:
+            piece.put(message, out)
+        return bytes(out)
+
+    return encode_channel
+
+
+def _sysex_encoder(form: type[SysexMessage]) -> Encoder:
+    def encode_sysex(message: Any) -> bytes:
+        out = bytearray((SYSEX, form.COMMAND))
+        for piece in form.LAYOUT:
+            piece.put(message, out)
+        out.append(END_SYSEX)
+        return bytes(out)
+
+    return encode_sysex
+
+
+def _encoder(form: type[Message]) -> Encoder:
+    if form is Sysex:
+        return lambda message: bytes((SYSEX, message.command, *message.data, END_SYSEX))
+    return _channel_encoder(form) if issubclass(form, ChannelMessage) else _sysex_encoder(form)  # type: ignore[arg-type]
+
+
+_ENCODERS: dict[type[Message], Encoder] = {form: _encoder(form) for form in {*FROM_HOST, *FROM_BOARD}}
+
+
 def encode(message: Message) -> bytes:
     """Give the bytes of a message."""
-    if isinstance(message, ChannelMessage):
-        head = message.COMMAND | getattr(message, message.CHANNEL) if message.CHANNEL else message.COMMAND
-        out = bytearray((head,))
-    elif isinstance(message, Sysex):
-        return bytes((SYSEX, message.command, *message.data, END_SYSEX))
-    elif isinstance(message, SysexMessage):
-        out = bytearray((SYSEX, message.COMMAND))
-    else:
+    encoder = _ENCODERS.get(type(message))
+    if encoder is None:
         raise FieldError("message", found=message.NAME, expected="a message of Firmata")
-    for piece in message.LAYOUT:
-        piece.put(message, out)
-    if isinstance(message, SysexMessage):
-        out.append(END_SYSEX)
-    return bytes(out)
+    return encoder(message)
 
 
 def decode_from(side: Side, data: bytes) -> list[Frame]:

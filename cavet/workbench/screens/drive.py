@@ -30,19 +30,21 @@ ONE_VIEW_COLUMNS = 96
 class DriveScreen(Screen[None]):
     """Rails on the left, the board on the right, the trail below."""
 
-    CSS = """
-    DriveScreen { layout: vertical; }
-    #top, #foot { height: 1; }
-    #middle { height: 1fr; }
-    #rails { width: 9fr; }
-    #board { width: 10fr; }
-    #trail { height: 11; }
-    DriveScreen.low #trail { height: 7; }
-    DriveScreen.mid #rails { width: 56; }
-    DriveScreen.one #rails { width: 1fr; }
-    DriveScreen.one #board { display: none; }
-    DriveScreen.one.other #board { display: block; width: 1fr; }
-    DriveScreen.one.other #rails { display: none; }
+    DEFAULT_CSS = """
+    DriveScreen {
+        layout: vertical;
+        #top, #foot { height: 1; }
+        #middle { height: 1fr; }
+        #rails { width: 9fr; }
+        #board { width: 10fr; }
+        #trail { height: 11; }
+        &.low #trail { height: 7; }
+        &.mid #rails { width: 56; }
+        &.one #rails { width: 1fr; }
+        &.one #board { display: none; }
+        &.one.other #board { display: block; width: 1fr; }
+        &.one.other #rails { display: none; }
+    }
     """
 
     BINDINGS = keymap.DRIVE
@@ -53,6 +55,7 @@ class DriveScreen(Screen[None]):
         self._chosen: int | None = None
         self._message = ""
         self._message_until = 0.0
+        self._fitted = (0, 0)
 
     def compose(self) -> ComposeResult:
         yield Picture(id="top")
@@ -64,13 +67,22 @@ class DriveScreen(Screen[None]):
 
     def on_mount(self) -> None:
         self.query_one(Rails).focus()
+        self._fit()
         self.set_interval(FRAME_SECONDS, self.follow)
         self.call_after_refresh(self.follow)
 
     def on_resize(self) -> None:
-        self.set_class(self.size.width < ONE_VIEW_COLUMNS, "one")
-        self.set_class(ONE_VIEW_COLUMNS <= self.size.width < 130, "mid")
-        self.set_class(self.size.height < 40, "low")
+        self.call_after_refresh(self.follow)
+
+    def _fit(self) -> None:
+        """Share the room out anew when there is more or less of it."""
+        width, height = self.app.size
+        if (width, height) == self._fitted:
+            return
+        self._fitted = (width, height)
+        self.set_class(width < ONE_VIEW_COLUMNS, "one")
+        self.set_class(ONE_VIEW_COLUMNS <= width < 130, "mid")
+        self.set_class(height < 40, "low")
         self.call_after_refresh(self.follow)
 
     @property
@@ -85,6 +97,7 @@ class DriveScreen(Screen[None]):
         """Draw everything as it stands now; what has not changed costs nothing."""
         if not self.is_mounted or not self._desk.points:
             return
+        self._fit()
         self._desk.follow()
         rails = self._rails
         rails.set_view(views.rails_view(self._desk, rails.cursor, entry=rails.entry))
@@ -115,19 +128,19 @@ class DriveScreen(Screen[None]):
         self.follow()
 
     def on_rails_nudged(self, message: Rails.Nudged) -> None:
-        self._attempt(lambda: self._desk.nudge(self._point, message.steps))
+        self._attempt(lambda: self._desk.nudge(self._desk.points[message.place], message.steps))
 
     def on_rails_pulled(self, message: Rails.Pulled) -> None:
-        point = self._point
+        point = self._desk.points[message.place]
         value = point.low + message.share * (point.high - point.low)
         step = max(point.step / 5, 1e-9)
         self._attempt(lambda: self._desk.ask(point, round(value / step) * step))
 
     def on_rails_flipped(self, message: Rails.Flipped) -> None:
-        self._attempt(lambda: self._desk.flip(self._point))
+        self._attempt(lambda: self._desk.flip(self._desk.points[message.place]))
 
     def on_rails_typed(self, message: Rails.Typed) -> None:
-        self._attempt(lambda: self._desk.type_in(self._point, message.text))
+        self._attempt(lambda: self._desk.type_in(self._desk.points[message.place], message.text))
 
     def _attempt(self, act: sheets.Act) -> None:
         self._chosen = None

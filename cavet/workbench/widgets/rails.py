@@ -17,30 +17,33 @@ class Rails(Picture, can_focus=True):
     """Shows the points; posts what a person wants of the one under the cursor."""
 
     class Moved(Message):
-        """The cursor is on another point."""
+        """The cursor is on another point, or something is being typed."""
 
-        def __init__(self, cursor: int) -> None:
-            super().__init__()
-            self.cursor = cursor
+    class Wanted(Message):
+        """Something is wanted of the point at `place`, whichever the cursor is on by now."""
 
-    class Nudged(Message):
-        def __init__(self, steps: int) -> None:
+        def __init__(self, place: int) -> None:
             super().__init__()
+            self.place = place
+
+    class Nudged(Wanted):
+        def __init__(self, place: int, steps: int) -> None:
+            super().__init__(place)
             self.steps = steps
 
-    class Pulled(Message):
+    class Pulled(Wanted):
         """The mouse wants an output at a place on its rail, 0 to 1."""
 
-        def __init__(self, share: float) -> None:
-            super().__init__()
+        def __init__(self, place: int, share: float) -> None:
+            super().__init__(place)
             self.share = share
 
-    class Flipped(Message):
+    class Flipped(Wanted):
         """Flip it, or hold it."""
 
-    class Typed(Message):
-        def __init__(self, text: str) -> None:
-            super().__init__()
+    class Typed(Wanted):
+        def __init__(self, place: int, text: str) -> None:
+            super().__init__(place)
             self.text = text
 
     def __init__(self, *, id: str | None = None) -> None:
@@ -68,13 +71,13 @@ class Rails(Picture, can_focus=True):
     def _move_to(self, cursor: int) -> None:
         self.entry = None
         self.cursor = cursor
-        self.post_message(self.Moved(cursor))
+        self.post_message(self.Moved())
 
     def _nudge(self, steps: int) -> None:
-        self.post_message(self.Nudged(steps))
+        self.post_message(self.Nudged(self.cursor, steps))
 
     def _flip(self, _: int) -> None:
-        self.post_message(self.Flipped())
+        self.post_message(self.Flipped(self.cursor))
 
     def on_key(self, event: events.Key) -> None:
         if self.entry is not None:
@@ -89,7 +92,7 @@ class Rails(Picture, can_focus=True):
     def _edit(self, event: events.Key, entry: str) -> None:
         if event.key == "enter":
             self._take(event, None)
-            self.post_message(self.Typed(entry))
+            self.post_message(self.Typed(self.cursor, entry))
         elif event.key == "escape":
             self._take(event, None)
         elif event.key == "backspace":
@@ -101,7 +104,7 @@ class Rails(Picture, can_focus=True):
         event.stop()
         event.prevent_default()
         self.entry = entry
-        self.post_message(self.Moved(self.cursor))
+        self.post_message(self.Moved())
 
     def on_mouse_down(self, event: events.MouseDown) -> None:
         place = self._line_at(event.y)
@@ -113,15 +116,15 @@ class Rails(Picture, can_focus=True):
         if not 0 <= x < self._layout.rail_width:
             return
         if place >= len(self._view.outputs) or self._view.outputs[place].is_switch:
-            self.post_message(self.Flipped())
+            self.post_message(self.Flipped(self.cursor))
         else:
-            self.post_message(self.Pulled(x / max(1, self._layout.rail_width - 1)))
+            self.post_message(self.Pulled(self.cursor, x / max(1, self._layout.rail_width - 1)))
 
     def _line_at(self, y: int) -> int | None:
         return self._layout.line_at(y) if self._layout is not None else None
 
     def on_mouse_scroll_up(self, event: events.MouseScrollUp) -> None:
-        self.post_message(self.Nudged(1))
+        self.post_message(self.Nudged(self.cursor, 1))
 
     def on_mouse_scroll_down(self, event: events.MouseScrollDown) -> None:
-        self.post_message(self.Nudged(-1))
+        self.post_message(self.Nudged(self.cursor, -1))

@@ -136,7 +136,12 @@ SPOILT = [
     ("a pair of too many bits", HOST, "F0 71 48 02 F7", [("string-data", "F0 71 48 02 F7", "expected 0 to 255")]),
     ("a port's mask too wide", HOST, "90 7F 7F", [("digital-message", "90 7F 7F", "expected 0 to 255")]),
     ("a switch that is neither", HOST, "C0 05", [("report-analog-pin", "C0 05", "expected 0 to 1")]),
-    ("a mode without bits", BOARD, "F0 6C 00 7F F7", [("capability-response", "F0 6C 00 7F F7", "without a resolution")]),
+    (
+        "a mode without bits",
+        BOARD,
+        "F0 6C 00 7F F7",
+        [("capability-response", "F0 6C 00 7F F7", "without a resolution")],
+    ),
     ("a list that is not closed", BOARD, "F0 6C 00 01 F7", [("capability-response", "F0 6C 00 01 F7", "not closed")]),
     ("a read without a count", HOST, "F0 76 26 08 F7", [("unreadable", "F0 76 26 08 F7", "ends before its count")]),
     ("upper bits without ten", HOST, "F0 76 26 01 F7", [("i2c-request", "F0 76 26 01 F7", "not the bit for ten-bit")]),
