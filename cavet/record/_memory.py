@@ -20,8 +20,8 @@ class Record:
         self._now = now
         self._kept_chunks = max(1, kept // CHUNK_EVENTS)
         self._tail: list[Event] = []
-        self._chunks: list[list[Event]] = [self._tail]
-        self._dropped = 0
+        self._shelf: tuple[int, list[list[Event]]] = (0, [self._tail])
+        """How many events have left memory, and the others in chunks; replaced whole, for readers in other threads."""
         self._next = 0
 
     def __len__(self) -> int:
@@ -31,7 +31,7 @@ class Record:
     @property
     def first(self) -> int:
         """The number of the oldest event still in memory."""
-        return self._dropped
+        return self._shelf[0]
 
     def append(
         self,
@@ -53,27 +53,28 @@ class Record:
         return number
 
     def _begin_chunk(self) -> None:
+        dropped, chunks = self._shelf
         self._tail = []
-        self._chunks.append(self._tail)
-        if len(self._chunks) > self._kept_chunks + 1:
-            self._dropped += len(self._chunks.pop(0))
+        chunks = [*chunks, self._tail]
+        while len(chunks) > self._kept_chunks + 1:
+            dropped += len(chunks.pop(0))
+        self._shelf = (dropped, chunks)
 
     def since(self, number: int) -> list[Event]:
         """Give the events from `number` on, oldest first; those that have left memory are left out."""
-        place = max(0, number - self._dropped)
-        chunk, offset = divmod(place, CHUNK_EVENTS)
-        chunks = self._chunks[chunk:]
-        if not chunks:
+        dropped, chunks = self._shelf
+        chunk, offset = divmod(max(0, number - dropped), CHUNK_EVENTS)
+        if chunk >= len(chunks):
             return []
-        found = chunks[0][offset:]
-        for later in chunks[1:]:
+        found = chunks[chunk][offset:]
+        for later in chunks[chunk + 1 :]:
             found += later
         return found
 
     def __getitem__(self, number: int) -> Event:
         """Give one event; `IndexError` when it is not in memory (any more)."""
-        place = number - self._dropped
-        if not 0 <= place < self._next - self._dropped:
-            raise IndexError(f"event {number} is not in memory: it holds {self._dropped} to {self._next - 1}")
-        chunk, offset = divmod(place, CHUNK_EVENTS)
-        return self._chunks[chunk][offset]
+        dropped, chunks = self._shelf
+        if not dropped <= number < self._next:
+            raise IndexError(f"event {number} is not in memory: it holds {dropped} to {self._next - 1}")
+        chunk, offset = divmod(number - dropped, CHUNK_EVENTS)
+        return chunks[chunk][offset]

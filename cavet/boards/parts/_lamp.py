@@ -5,6 +5,7 @@ from __future__ import annotations
 from math import inf
 
 from cavet.boards._pins import Pin
+from cavet.boards.parts._motion import Ramp
 from cavet.boards.parts._part import Part, Wires
 from cavet.record import Kind
 
@@ -20,35 +21,29 @@ class Lamp(Part):
     def __init__(self, name: str, wires: Wires, *, full_current: float = 0.015) -> None:
         super().__init__(name, wires)
         self._full_current = full_current
-        self._from = self._target = 0.0
-        self._began = self._arrives = 0.0
+        self._fade = Ramp(0.0, 0.0, 0.0, 0.0)
         self._cause: int | None = None
         self._fading = False
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         if self._fading:
             self._tell(Kind.OVERTAKEN, "part", self.name, round(100 * self.fraction(now), 1), self._cause)
-        self._from = self.fraction(now)
-        self._target = pin.duty
-        self._began = now
-        self._arrives = now + FADE_SECONDS * abs(self._target - self._from)
+        glow = self.fraction(now)
+        self._fade = Ramp(glow, pin.duty, now, now + FADE_SECONDS * abs(pin.duty - glow))
         self._cause = pin.cause
         self._fading = True
 
     def advance(self, now: float) -> float:
         if not self._fading:
             return inf
-        if now < self._arrives:
-            return self._arrives
+        if now < self._fade.arrives:
+            return self._fade.arrives
         self._fading = False
-        self.moved(round(100 * self._target, 1), self._cause, self.tells(now))
+        self.moved(round(100 * self._fade.target, 1), self._cause, self.tells(now))
         return inf
 
     def fraction(self, now: float) -> float:
-        if now >= self._arrives:
-            return self._target
-        share = (now - self._began) / (self._arrives - self._began)
-        return self._from + (self._target - self._from) * share
+        return self._fade.at(now)
 
     def stands_as(self, now: float) -> float:
         return 255 * self.fraction(now)

@@ -6,6 +6,7 @@ import math
 from math import inf
 
 from cavet.boards._pins import Pin
+from cavet.boards.parts._motion import RunUp
 from cavet.boards.parts._part import Part, Wires
 from cavet.record import Kind
 
@@ -27,10 +28,7 @@ class Motor(Part):
         self._moves = moves
         self._stall_current = stall_current
         self._levels = dict.fromkeys(wires, 0.0)
-        self._from = self._target = 0.0
-        self._tau = COAST_SECONDS
-        self._began = 0.0
-        self._arrives = 0.0
+        self._run = RunUp(0.0, 0.0, 0.0, 0.0, COAST_SECONDS)
         self._cause: int | None = None
         self._running = False
         self.stalled = False
@@ -38,19 +36,22 @@ class Motor(Part):
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         self._levels[wire] = pin.duty
         target, tau = self._wanted()
-        if target == self._target and tau == self._tau and not self.stalled:
+        if target == self._run.target and tau == self._run.tau and not self.stalled:
             self._cause = pin.cause
             self._running |= wire == "enable"  # the direction's lines alone move nothing
             return
-        self._from = self._speed(now)
-        self._target, self._tau, self._began, self._cause = target, tau, now, pin.cause
-        gap = abs(target - self._from)
-        self._arrives = now + (tau * math.log(gap / ARRIVED) if gap > ARRIVED else 0.0)
+        self._set_out(self._speed(now), target, tau, now)
+        self._cause = pin.cause
         self.stalled = False
         self._running = True
-        if self._arrives > now:
+        if self._run.arrives > now:
             note = f"to {100 * target:.0f} % speed" if target else "to a stop"
-            self._tell(Kind.MOVING, "part", self.name, round(self._arrives - now, 6), pin.cause, note)
+            self._tell(Kind.MOVING, "part", self.name, round(self._run.arrives - now, 6), pin.cause, note)
+
+    def _set_out(self, speed: float, target: float, tau: float, now: float) -> None:
+        gap = abs(target - speed)
+        arrives = now + (tau * math.log(gap / ARRIVED) if gap > ARRIVED else 0.0)
+        self._run = RunUp(speed, target, now, arrives, tau)
 
     def _wanted(self) -> tuple[float, float]:
         power, ahead, astern = (self._levels.get(wire, 0.0) for wire in ("enable", "ahead", "astern"))
@@ -61,19 +62,19 @@ class Motor(Part):
         return (power if ahead else -power), RUN_UP_SECONDS
 
     def advance(self, now: float) -> float:
-        if self._moves and self._target and not self.stalled and self._rig.blocked(self._moves, self._target):
+        target = self._run.target
+        if self._moves and target and not self.stalled and self._rig.blocked(self._moves, target):
             self._stall(now)
-        if self._running and not self.stalled and now >= self._arrives:
+        if self._running and not self.stalled and now >= self._run.arrives:
             self._running = False
-            self.moved(round(100 * self._target, 1), self._cause, self.tells(now))
-        if not self._target:
-            return self._arrives if self._running else inf
-        if self.stalled and not self._rig.blocked(self._moves, self._target):
-            self.stalled = False
-            self._from, self._began, self._running = 0.0, now, True
-            self._arrives = now + self._tau * math.log(max(1.0, abs(self._target) / ARRIVED))
+            self.moved(round(100 * target, 1), self._cause, self.tells(now))
+        if not target:
+            return self._run.arrives if self._running else inf
+        if self.stalled and not self._rig.blocked(self._moves, target):
+            self.stalled, self._running = False, True
+            self._set_out(0.0, target, self._run.tau, now)
         look = now + LOOK_SECONDS if self._moves else inf
-        return min(look, self._arrives) if self._running and not self.stalled else look
+        return min(look, self._run.arrives) if self._running and not self.stalled else look
 
     def _stall(self, now: float) -> None:
         self.stalled = True
@@ -85,11 +86,7 @@ class Motor(Part):
             self._tell(Kind.SENSED, "part", self.name, 0, self._cause, note)
 
     def _speed(self, now: float) -> float:
-        if self.stalled:
-            return 0.0
-        if now >= self._arrives:
-            return self._target
-        return self._target + (self._from - self._target) * math.exp(-(now - self._began) / self._tau)
+        return 0.0 if self.stalled else self._run.at(now)
 
     def fraction(self, now: float) -> float:
         return self._speed(now)
@@ -99,9 +96,8 @@ class Motor(Part):
 
     def draws(self, now: float) -> float:
         """The current from its own supply, in A: most at standstill, little when it runs freely."""
-        if not self._target:
-            return 0.0
-        return self._stall_current * (abs(self._target - self._speed(now)) + 0.12 * abs(self._speed(now)))
+        target, speed = self._run.target, self._speed(now)
+        return self._stall_current * (abs(target - speed) + 0.12 * abs(speed)) if target else 0.0
 
     def tells(self, now: float) -> str:
         speed = self._speed(now)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from math import inf
 
 from cavet.boards._pins import Pin
+from cavet.boards.parts._motion import Ramp
 from cavet.boards.parts._part import Part, Wires
 from cavet.record import Kind
 
@@ -21,8 +22,7 @@ class Servo(Part):
     def __init__(self, name: str, wires: Wires, *, low: float = 0.0, high: float = 180.0) -> None:
         super().__init__(name, wires)
         self.low, self.high = low, high
-        self._from = self.target = low
-        self._began = self.arrives = 0.0
+        self._turn = Ramp(low, low, 0.0, 0.0)
         self._cause: int | None = None
         self._turning = False
 
@@ -36,32 +36,28 @@ class Servo(Part):
             return
         if self._turning:
             self._tell(Kind.OVERTAKEN, "part", self.name, round(self.angle(now), 1), self._cause)
-        self._from = self.angle(now)
+        here = self.angle(now)
         wanted = 180 * (pulse - SHORTEST_PULSE) / (LONGEST_PULSE - SHORTEST_PULSE)
-        self.target = min(self.high, max(self.low, wanted))
-        self._began = now
-        self.arrives = now + abs(self.target - self._from) / DEGREES_PER_SECOND
+        target = min(self.high, max(self.low, wanted))
+        self._turn = Ramp(here, target, now, now + abs(target - here) / DEGREES_PER_SECOND)
         self._cause = pin.cause
         self._turning = True
-        if self.arrives > now:
-            note = f"from {self._from:.0f}° to {self.target:.0f}°"
-            self._tell(Kind.MOVING, "part", self.name, round(self.arrives - now, 6), pin.cause, note)
+        if target != here:
+            note = f"from {here:.0f}° to {target:.0f}°"
+            self._tell(Kind.MOVING, "part", self.name, round(self._turn.arrives - now, 6), pin.cause, note)
 
     def advance(self, now: float) -> float:
         if not self._turning:
             return inf
-        if now < self.arrives:
-            return self.arrives
+        if now < self._turn.arrives:
+            return self._turn.arrives
         self._turning = False
-        self.moved(round(self.target, 1), self._cause, f"{self.target:.0f}°")
+        self.moved(round(self._turn.target, 1), self._cause, f"{self._turn.target:.0f}°")
         return inf
 
     def angle(self, now: float) -> float:
         """Where its arm points, in degrees."""
-        if now >= self.arrives:
-            return self.target
-        way = DEGREES_PER_SECOND * (self.arrives - now)
-        return self.target - way if self.target > self._from else self.target + way
+        return self._turn.at(now)
 
     def fraction(self, now: float) -> float:
         return (self.angle(now) - self.low) / (self.high - self.low)
@@ -73,5 +69,6 @@ class Servo(Part):
         return 0.0  # servos have a supply of their own
 
     def tells(self, now: float) -> str:
-        here = f"{self.angle(now):.0f}°"
-        return f"{here} → {self.target:.0f}°" if now < self.arrives else here
+        turn = self._turn
+        here = f"{turn.at(now):.0f}°"
+        return f"{here} → {turn.target:.0f}°" if now < turn.arrives else here
