@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from functools import partial
 
-from textual.app import App, SystemCommand
+from textual.app import App
 from textual.screen import Screen
 
 from cavet.bench import BenchFile
@@ -13,6 +12,7 @@ from cavet.wording import WrongError
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
 from cavet.workbench.palette import themes
+from cavet.workbench.screens.actions import Action, ActionsScreen
 from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.drive import DriveScreen
 
@@ -22,8 +22,7 @@ class CavetApp(App[int]):
 
     TITLE = "Cavet"
     BINDINGS = keymap.APP
-    COMMAND_PALETTE_BINDING = "ctrl+p"
-    ENABLE_COMMAND_PALETTE = True
+    ENABLE_COMMAND_PALETTE = False  # there is one of our own, with the keys in it
     CSS = """
     Screen { background: $background; }
     """
@@ -39,34 +38,37 @@ class CavetApp(App[int]):
     def get_default_screen(self) -> Screen[None]:
         return DriveScreen(self._desk)
 
-    def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
-        """All actions, for the palette."""
-        yield SystemCommand(
-            "everything to rest", "send every output of every board to its rest value", self.action_rest
-        )
-        drive = next((found for found in self.screen_stack if isinstance(found, DriveScreen)), None)
-        if drive is not None:
-            yield SystemCommand(
-                "look at the trail", "every stage of the command, its frame taken apart", drive.action_look
-            )
-            yield SystemCommand("the next broken trail", "one that nobody has looked at", drive.action_broken)
-            yield SystemCommand("take back", "ask for what was asked before", drive.action_undo)
-            yield SystemCommand("defects", "make things wrong on purpose", drive.action_defects)
-            yield SystemCommand(
-                "let go of the link, or take it up", "so that another program can open it", drive.action_link
-            )
-            yield SystemCommand("explain", "what is under the cursor", drive.action_explain)
-        for defect in self._desk.bench.world.defects.values():
-            word = "off" if defect.on else "on"
-            yield SystemCommand(
-                f"defect {defect.name}: {word}", defect.tells, partial(self._desk.switch_defect, defect.name)
-            )
+    def _actions(self) -> list[Action]:
+        drive = next(screen for screen in self.screen_stack if isinstance(screen, DriveScreen))
         other = "dark" if self.theme.endswith("light") else "light"
-        yield SystemCommand(f"{other} theme", "the same roles on another ground", self.action_theme)
-        yield SystemCommand("quit", "leave the workbench; the record is kept", self.action_leave)
+        return [
+            Action("everything to rest", "every output of every board, now", self.action_rest, "F12"),
+            Action("look at the trail", "every stage, and the frame taken apart", drive.action_look, "⏎"),
+            Action("the next broken trail", "one that nobody has looked at", drive.action_broken, "b"),
+            Action("the trail before", "of all commands", partial(drive.action_trail, -1), "["),
+            Action("the trail after", "of all commands", partial(drive.action_trail, 1), "]"),
+            Action("take back", "ask for what was asked before", drive.action_undo, "u"),
+            Action("explain", "what is under the cursor", drive.action_explain, "?"),
+            Action("defects", "make things wrong on purpose", drive.action_defects, "d"),
+            Action("let go of the link, or take it up", "for another program", drive.action_link, "o"),
+            *[self._defect_action(name) for name in self._desk.bench.world.defects],
+            Action(f"{other} theme", "the same roles on another ground", self.action_theme),
+            Action("quit", "leave the workbench; the record is kept", self.action_leave, "q"),
+        ]
+
+    def _defect_action(self, name: str) -> Action:
+        defect = self._desk.bench.world.defects[name]
+        word = "off" if defect.on else "on"
+        return Action(f"switch {word} {name}", defect.tells, partial(self._desk.switch_defect, name))
 
     def action_palette(self) -> None:
-        self.action_command_palette()
+        """Show all actions, and do the one that is chosen."""
+        if not isinstance(self.screen, ActionsScreen):
+            self.push_screen(ActionsScreen(self._actions()), self._do)
+
+    def _do(self, action: Action | None) -> None:
+        if action is not None:
+            action.act()
 
     def action_theme(self) -> None:
         self.theme = "cavet-dark" if self.theme.endswith("light") else "cavet-light"

@@ -8,7 +8,7 @@ REST = ("F12", "everything to rest")
 
 APP: list[BindingType] = [
     Binding("f12,ctrl+e", "rest", "everything to rest", priority=True),
-    Binding("f2", "palette", "all actions"),
+    Binding("f2,ctrl+p", "palette", "all actions", priority=True),
     Binding("q", "leave", "quit"),
     Binding("ctrl+q", "leave", "quit", priority=True),
 ]
@@ -38,7 +38,9 @@ DRIVE: list[BindingType] = [
     Binding("question_mark", "explain", "explain what is under the cursor"),
 ]
 
-DRIVE_FOOT = (
+Keys = tuple[tuple[str, str], ...]
+
+DRIVE_FOOT: Keys = (
     ("↑↓", "point"),
     ("←→", "nudge"),
     ("shift", "far"),
@@ -49,6 +51,8 @@ DRIVE_FOOT = (
     ("?", "explain"),
     ("F2", "all actions"),
 )
-ENTRY_FOOT = (("⏎", "set it"), ("esc", "leave it as it is"), ("any unit that fits:", "60 %, 0.6, 250 ms"))
+DRIVE_FOOT_NARROW: Keys = (("v", "board"), *DRIVE_FOOT)
+ENTRY_FOOT: Keys = (("⏎", "set it"), ("esc", "leave it as it is"), ("any unit that fits:", "60 %, 0.6, 250 ms"))
 SHEET_FOOT = (("↑↓", "scroll"), ("esc", "back"))
+ACTIONS_FOOT = (("a word", "finds it"), ("↑↓", "choose"), ("⏎", "do it"), ("esc", "back"))
 DEFECTS_FOOT = (("↑↓", "choose"), ("space", "switch"), ("s", "save in the bench file"), ("esc", "back"))

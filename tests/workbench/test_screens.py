@@ -271,14 +271,27 @@ class Looking(unittest.TestCase):
 
         seated(story)
 
-    def test_the_theme_changes_and_the_palette_lists_the_actions(self):
+    def test_all_actions_are_found_by_typing_and_done(self):
         async def story(seat):
-            titles = {command.title for command in seat.app.get_system_commands(seat.app.screen)}
-            self.assertTrue({"everything to rest", "defect dead_walkway: on", "light theme", "quit"} <= titles)
-            seat.app.action_theme()
-            self.assertEqual(seat.app.theme, "cavet-light")
+            await seat.press("f2")
+            await seat.sees("all actions", "everything to rest", "F12", "switch on dead_walkway", "quit")
+            await seat.type("theme")
+            await seat.until(lambda: "everything to rest  " not in seat.text())
+            await seat.sees("light theme")
+            await seat.press("enter")
+            await seat.until(lambda: seat.app.theme == "cavet-light")
             await seat.press("right")
             await seat.sees("beacon ← 2 %")
+            await seat.press("ctrl+p")
+            await seat.type("pin 3")
+            await seat.sees("switch on dead_walkway")
+            await seat.press("enter")
+            await seat.sees("1 defect on")
+            await seat.press("f2")
+            await seat.type("no such thing")
+            await seat.sees("nothing of that name")
+            await seat.press("escape")
+            await seat.on(DriveScreen)
 
         seated(story)
 

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import msgspec
 
-from cavet.workbench.drawing.canvas import ASKED, CORAL, GOT, HAIR, PAPER, QUIET, Canvas, Ink
+from cavet.workbench.drawing.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Ink
 
+ROOM_FOR_DELAYS = 20
+"""A stage narrower than this has its delay below its line, not on it."""
 HOST_STAGES = ("asked", "framed", "carried")
 """The stages that are on the host's side of the link: drawn hollow, in brass."""
 
@@ -70,12 +72,15 @@ def _draw_trail(canvas: Canvas, y: int, trail: TrailView, rows: int) -> int:
     row = y + 1 + gap
     each = (canvas.width - 2) // max(1, len(trail.stages))
     depth = max((len(stage.lines) for stage in trail.stages), default=0) if rows >= 5 else 0
+    below = 1 if each < ROOM_FOR_DELAYS and rows >= 6 else 0
     for place, stage in enumerate(trail.stages):
         x = 1 + place * each
         _draw_stage(canvas, x, row, each, stage, last=place == len(trail.stages) - 1)
+        if below:
+            canvas.put_right(x + each - 1, row + 1, stage.delay, HEATHER)
         for number, line in enumerate(stage.lines[:depth]):
-            canvas.put(x + 2, row + 1 + number, line[: each - 3], QUIET if stage.state != "broken" else CORAL)
-    row += 1 + depth
+            canvas.put(x + 2, row + 1 + below + number, line[: each - 3], CORAL if stage.state == "broken" else QUIET)
+    row += 1 + below + depth
     if trail.reason:
         broken = next((place for place, stage in enumerate(trail.stages) if stage.state == "broken"), 0)
         longest = max(len(trail.reason), len(trail.mend) + 9)
@@ -102,8 +107,8 @@ def _draw_stage(canvas: Canvas, x: int, y: int, width: int, stage: StageView, *,
         return
     reached = stage.state == "reached"
     canvas.across(begin, y, room, "─" if reached else "╌", HAIR)
-    if stage.delay and room >= len(stage.delay) + 2:
-        canvas.put(begin + (room - len(stage.delay)) // 2, y, stage.delay, Ink("heather"))
+    if stage.delay and width >= ROOM_FOR_DELAYS and room >= len(stage.delay) + 2:
+        canvas.put(begin + (room - len(stage.delay)) // 2, y, stage.delay, HEATHER)
 
 
 def _marks(stage: StageView) -> tuple[str, Ink, Ink]:

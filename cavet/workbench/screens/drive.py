@@ -107,7 +107,8 @@ class DriveScreen(Screen[None]):
         self._picture("trail").look(trails, partial(draw_trails, trails))
         top = views.top_view(self._desk, "drive")
         self._picture("top").look(top, lambda width, height: draw_top(top, width))
-        keys = keymap.DRIVE_FOOT if rails.entry is None else keymap.ENTRY_FOOT
+        keys = keymap.DRIVE_FOOT_NARROW if self.has_class("one") else keymap.DRIVE_FOOT
+        keys = keys if rails.entry is None else keymap.ENTRY_FOOT
         message = self._message if self._desk.now < self._message_until else ""
         foot = (keys, message)
         self._picture("foot").look(foot, lambda width, height: draw_foot(keys, keymap.REST, width, message))

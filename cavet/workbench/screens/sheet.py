@@ -79,7 +79,9 @@ class SheetScreen(ModalScreen[None]):
     def follow(self) -> None:
         page = self.query_one("#page", Picture)
         if page.size.width:
-            page.show(draw_sheet(self._make(), self._first, *page.size))
+            sheet = self._make()
+            self.query_one("#sheet").styles.height = min(len(sheet.lines) + 6, int(0.86 * self.app.size.height))
+            page.show(draw_sheet(sheet, self._first, *page.size))
             self.query_one("#foot", Picture).show(draw_foot(keymap.SHEET_FOOT, keymap.REST, page.size.width))
 
     def action_scroll(self, by: int) -> None:
