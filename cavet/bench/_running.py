@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from enum import Enum
+from functools import partial
 
 import msgspec
 
@@ -16,7 +17,7 @@ from cavet.boards import World
 from cavet.clock import BenchClock
 from cavet.hosts import Asked, Point
 from cavet.links import BoardEnd, HostEnd, MemoryLink, PtyEnd, SerialEnd, TcpClientEnd, TcpServerEnd
-from cavet.record import Record
+from cavet.record import Kind, Record
 from cavet.wording import WrongError, listed, nearest
 
 
@@ -87,11 +88,19 @@ class RunningBench:
             self._memory[link.name] = memory
             end = memory.board
         elif link.kind == "serial":
-            end = PtyEnd(link.settings, traffic.losses)
+            end = PtyEnd(link.settings, traffic.losses, partial(self._tell_rate, link))
         else:
             end = TcpServerEnd(self._listen, link.listen_port, traffic.losses)
         address = await self.board_side.serve(link.board, end, traffic)
         self.endpoints.append(Endpoint(board=link.board, link=link.name, kind=link.kind, address=address, plan=link))
+
+    def _tell_rate(self, link: LinkPlan, rate: int) -> None:
+        """The program at a device has set another rate: say whether the board understands it."""
+        fits = rate == link.settings.rate
+        note = "as the board's" if fits else f"the board runs at {link.settings.rate}: bytes are garbled both ways"
+        self.record.append(
+            Kind.REMARK, link.board, "link", link.name, rate, None, f"{rate} baud at the other end, {note}"
+        )
 
     def _open_host(self, name: str) -> None:
         host = self.plan.hosts[name]

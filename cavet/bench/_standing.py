@@ -21,6 +21,8 @@ class Standing(msgspec.Struct, frozen=True):
     left: float | None = None
     trail: Trail | None = None
     diagnosis: Diagnosis | None = None
+    refusal: str = ""
+    remark: str = ""
 
 
 class Standings:
@@ -67,7 +69,7 @@ class Standings:
             and trail.stopped is None
         ):
             left = max(0.0, trail.moving.t + float(trail.moving.value or 0) - self._bench.clock.now())
-        return Standing(point, reading.asked, got, left, trail, diagnosis)
+        return Standing(point, reading.asked, got, left, trail, diagnosis, reading.refusal, reading.remark)
 
     def diagnose(self, trail: Trail) -> Diagnosis:
         """Say how a trail stands, stage by stage."""

@@ -49,7 +49,7 @@ class Commands(click.Group):
 @click.group(cls=Commands, invoke_without_command=True)
 @click.version_option(message="cavet %(version)s", package_name="cavet")
 @click.pass_context
-def cavet(context: click.Context) -> None:
+def cavet(context: click.Context) -> int:
     """A workbench for people who write the program that moves a board's outputs.
 
     Without a command: the workbench on the bench last used.
@@ -57,7 +57,8 @@ def cavet(context: click.Context) -> None:
     if context.invoked_subcommand is None:
         from cavet.commands.open import open_last
 
-        open_last()
+        return open_last()
+    return DONE
 
 
 def run(arguments: Sequence[str]) -> None:

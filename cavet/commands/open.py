@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from pathlib import Path
 
 import click
@@ -10,7 +11,7 @@ import platformdirs
 from cavet import clock
 from cavet.bench import BenchFile
 from cavet.commands._bench import open_bench, with_addresses
-from cavet.wording import WrongError
+from cavet.wording import WrongError, listed
 
 
 @click.command("open")
@@ -24,20 +25,31 @@ def command(bench: str, at: tuple[str, ...], record_path: Path | None) -> int:
     return open_workbench(open_bench(bench), at, record_path)
 
 
-def open_last() -> None:
-    """Open the workbench on the bench last used."""
+def open_last() -> int:
+    """Open the workbench on the bench last used; where there is none, on one that is chosen."""
     remembered = _state("last-bench")
-    if not remembered.is_file():
-        raise WrongError(
-            "cavet", found="no bench used before", expected="`cavet open BENCH`, or `cavet demo` to look round"
-        )
-    raise SystemExit(open_workbench(open_bench(remembered.read_text("utf-8").strip()), (), None))
+    if remembered.is_file() and Path(last := remembered.read_text("utf-8").strip()).is_file():
+        return open_workbench(open_bench(last), (), None)
+    return open_workbench(open_bench(choose()), (), None)
+
+
+def choose() -> str:
+    """Let a person choose among the demo and the benches of this folder."""
+    benches = ["demo", *sorted(path.name for path in Path.cwd().glob("*.bench.toml"))]
+    if not sys.stdin.isatty():
+        raise WrongError("cavet", found="no bench used before", expected=f"`cavet open BENCH`: {listed(benches)}")
+    for number, bench in enumerate(benches, 1):
+        print(f"{number:3}  {bench}")
+    answer = click.prompt("which bench", type=click.IntRange(1, len(benches)), default=1)
+    return benches[answer - 1]
 
 
 def open_workbench(file: BenchFile, at: tuple[str, ...], record_path: Path | None) -> int:
     """Run the workbench; give its exit code."""
     from cavet.workbench import BenchThread, CavetApp, Desk
 
+    if not (sys.stdin.isatty() and sys.stdout.isatty()):
+        raise WrongError("cavet", found="no terminal", expected="one, for the workbench; `cavet serve` needs none")
     plan = with_addresses(file.plan, at)
     _state("last-bench").write_text(str(file.path.resolve()), "utf-8")
     kept = record_path or _state(f"{file.path.name.partition('.')[0]}.record")

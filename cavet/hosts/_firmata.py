@@ -257,6 +257,7 @@ class FirmataSession:
         reading.got, reading.got_at = found, now
         if reading.asked is None and point.start is not None and found != point.from_wire(point.to_wire(point.start)):
             note = f"starts at {point.show(point.start)} for the host, but the board stands at {point.show(found)}"
+            reading.remark = note
             self._tell(Kind.REMARK, "point", point.name, None, None, note)
         elif reading.asked is not None and point.name not in self._pending:
             self._pending[point.name] = Wish(point, reading.asked, self._wish_again(point, reading), forced=True)
@@ -307,10 +308,10 @@ class FirmataSession:
             note = f"{point.show(value)} lies outside {point.show(point.low)} to {point.show(point.high)}"
             self._tell(Kind.LIMITED, "point", name, limited, asked, note)
         reading = self.readings[name]
+        reading.asked, reading.asked_at, reading.trail, reading.remark = limited, now, asked, ""
         if reading.refusal and self.state is SessionState.READY:
             self._tell(Kind.REFUSED, "point", name, None, asked, reading.refusal)
             return asked
-        reading.asked, reading.asked_at, reading.trail = limited, now, asked
         wish = Wish(point, limited, asked, forced)
         if self.state is SessionState.READY:
             self._write(wish, now)

@@ -72,6 +72,8 @@ class Reading(msgspec.Struct):
     """The event of the latest wish."""
     refusal: str = ""
     """Why this point can't work on this board."""
+    remark: str = ""
+    """Where host and board began with different values; "" once it was asked for anything."""
 
 
 class Tell(Protocol):

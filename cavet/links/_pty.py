@@ -8,6 +8,7 @@ import os
 import select
 import termios
 import tty
+from collections.abc import Callable
 
 from cavet.links._end import Listener
 from cavet.links._serial import RATES, garble
@@ -27,8 +28,11 @@ SAME_RATE = 0.03
 class PtyEnd:
     """Serves one serial device file. It sees open and close, and the rate that the other side has set."""
 
-    def __init__(self, settings: SerialSettings, losses: Losses) -> None:
+    def __init__(
+        self, settings: SerialSettings, losses: Losses, tell_rate: Callable[[int], None] | None = None
+    ) -> None:
         self._settings = settings
+        self._tell_rate = tell_rate
         self._master = -1
         self._listener: Listener
         self._is_open = False
@@ -39,7 +43,7 @@ class PtyEnd:
         self.inward = Wire(self._hear, settings.byte_seconds, losses)
         self.outward = Wire(self._put, settings.byte_seconds, losses, gathers=True)
         self.heard_rate = settings.rate
-        """The rate that the program has set."""
+        """The rate that the program has set; a change is told to `tell_rate`."""
 
     async def start(self, listener: Listener) -> str:
         self._listener = listener
@@ -112,7 +116,7 @@ class PtyEnd:
             if self._is_open:
                 self._shut()
             return
-        self.heard_rate = self._rate()
+        self._look_at_rate()
         if not self._same_rate():
             data = garble(data, self.heard_rate, self._settings.rate)
         self.inward.send(data)
@@ -122,6 +126,13 @@ class PtyEnd:
     def _rate(self) -> int:
         speed = termios.tcgetattr(self._master)[5]
         return next((rate for rate, code in RATES.items() if code == speed), self._settings.rate)
+
+    def _look_at_rate(self) -> None:
+        rate = self._rate()
+        if rate != self.heard_rate:
+            self.heard_rate = rate
+            if self._tell_rate is not None:
+                self._tell_rate(rate)
 
     def _same_rate(self) -> bool:
         return abs(self.heard_rate / self._settings.rate - 1) < SAME_RATE
@@ -136,7 +147,7 @@ class PtyEnd:
     def _put(self, data: bytes, offset: int) -> None:
         if not self._is_open:
             return
-        self.heard_rate = self._rate()
+        self._look_at_rate()
         if not self._same_rate():
             data = garble(data, self._settings.rate, self.heard_rate)
         self._rest = (self._rest + data)[-MAX_WAITING_BYTES:]

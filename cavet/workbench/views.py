@@ -54,7 +54,9 @@ def _rail_note(standing: Standing, broken: bool) -> str:
         return "broken"
     if standing.left is not None:
         return show_duration(standing.left)
-    return ""
+    if standing.refusal:
+        return "can't"
+    return "differs" if standing.remark else ""
 
 
 def _share(point: Point, value: Asked | None) -> float | None:

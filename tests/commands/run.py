@@ -1,5 +1,6 @@
 """Runs `cavet` as a user does, in a process of its own."""
 
+import os
 import subprocess
 import sys
 from typing import NamedTuple
@@ -11,7 +12,7 @@ class Ran(NamedTuple):
     err: str
 
 
-def cavet(*words, given=None, seconds=30):
+def cavet(*words, given="", seconds=30, environment=None):
     """Run one command to its end."""
     done = subprocess.run(
         [sys.executable, "-m", "cavet", *words],
@@ -20,5 +21,6 @@ def cavet(*words, given=None, seconds=30):
         text=True,
         timeout=seconds,
         check=False,
+        env={**os.environ, **(environment or {})},
     )
     return Ran(done.returncode, done.stdout, done.stderr)

@@ -1,6 +1,7 @@
 """`cavet encode` and `cavet decode`, as a script uses them."""
 
 import json
+import tempfile
 import unittest
 
 from tests.commands.run import cavet
@@ -102,6 +103,18 @@ class CommandLine(unittest.TestCase):
         ran = cavet("--help")
         self.assertEqual(ran.code, 0)
         self.assertIn("serve", ran.out)
+
+    def test_without_a_bench_used_before_the_benches_are_named(self):
+        with tempfile.TemporaryDirectory() as folder:
+            ran = cavet(environment={"XDG_STATE_HOME": folder})
+        self.assertEqual((ran.code, ran.err.count("\n")), (2, 1))
+        self.assertIn("`cavet open BENCH`: demo", ran.err)
+
+    def test_the_workbench_needs_a_terminal_and_says_so(self):
+        for words in (["demo"], ["open", "demo"]):
+            ran = cavet(*words)
+            self.assertEqual((ran.code, ran.out, ran.err.count("\n")), (2, "", 1), ran)
+            self.assertIn("no terminal", ran.err)
 
     def test_an_unknown_command_is_told_with_the_nearest(self):
         ran = cavet("sevre", "demo")

@@ -1,6 +1,7 @@
 """`cavet drive`: points from the shell."""
 
 import json
+import os
 import tempfile
 import unittest
 from pathlib import Path
@@ -58,6 +59,15 @@ class Drive(unittest.TestCase):
         ran = cavet("drive", "demo", "--at", "gatehouse=/dev/ttyNONE7", "beacon=50%")
         self.assertEqual((ran.code, ran.out), (3, ""))
         self.assertEqual(ran.err, "/dev/ttyNONE7: no such device; is it plugged in?\n")
+
+    def test_a_device_that_never_answers_is_code_3_and_says_what_is_usually_the_cause(self):
+        master, slave = os.openpty()
+        self.addCleanup(os.close, master)
+        path = os.ttyname(slave)
+        os.close(slave)
+        ran = cavet("drive", "demo", "--at", f"gatehouse={path}", "beacon=50%")
+        self.assertEqual((ran.code, ran.out, ran.err.count("\n")), (3, "", 1), ran)
+        self.assertIn("open, but nothing answers: another rate at the other end", ran.err)
 
     def test_addresses_for_boards_that_are_not_there_are_wrong(self):
         self.assertEqual(cavet("drive", "demo", "--at", "gatehous=/dev/x", "beacon=50%").code, 2)

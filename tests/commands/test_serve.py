@@ -114,6 +114,14 @@ class Bytes(unittest.TestCase):
             self.served.until(lambda line: line.get("note") == "released")
         self.served.end()
 
+    def test_a_wrong_rate_is_remarked_and_garbles(self):
+        with self.served.port(9600) as port:
+            port.write(b"\xf9")
+            remark, _ = self.served.until(lambda line: line.get("kind") == "remark")
+            self.assertIn("9600 baud at the other end, the board runs at 57600", remark["note"])
+            self.assertNotIn(b"\xf9\x02\x07", port.read(20))
+        self.served.end()
+
     def test_the_water_is_set_and_the_gauge_reads_it(self):
         self.served.tell({"rig": "chamber", "set": 1500})
         self.served.tell({"rig": "chamber", "set": "1.5 m"})

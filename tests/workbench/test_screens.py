@@ -1,7 +1,6 @@
 """The application, headless: keys are pressed, and what a person could see is read."""
 
 import asyncio
-import shutil
 import tempfile
 import unittest
 from pathlib import Path
@@ -10,6 +9,7 @@ from textual import events
 
 from cavet.bench import load_bench
 from cavet.demo import demo_path
+from cavet.protocols import firmata
 from cavet.record import Kind, read_record
 from cavet.workbench import BenchThread, CavetApp, Desk
 from cavet.workbench.screens.defects import DefectsScreen
@@ -74,13 +74,13 @@ class Seat:
         return self.desk.bench.host_links["gatehouse"].session.readings[name].asked
 
 
-def seated(story, size=(160, 47)):
+def seated(story, size=(160, 47), change=("", "")):
     """Open the workbench on a copy of the demo, and let the story's person sit down once the board is ready."""
 
     async def run():
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "ottersluice.bench.toml"
-            shutil.copy(demo_path(), path)
+            path.write_text(demo_path().read_text().replace(*change, 1) if change[0] else demo_path().read_text())
             file = load_bench(path)
             with BenchThread(file.plan, Path(folder) / "a.record") as thread:
                 app = CavetApp(file, Desk(thread.bench, thread.call))
@@ -223,6 +223,43 @@ class Breaking(unittest.TestCase):
         before = demo_path().read_text()
         _, after = seated(story)
         self.assertEqual(after, before.replace("pins = [9, 10]\non = false", "pins = [9, 10]\non = true"))
+
+
+class Strangers(unittest.TestCase):
+    def test_what_a_board_says_is_shown_as_text_whatever_it_holds(self):
+        text = "[bold]red[/bold] \x1b[2J\x9b31m {x}"
+        frame = firmata.encode(firmata.StringData(text=text))
+
+        async def story(seat):
+            session = seat.desk.bench.host_links["gatehouse"].session
+            seat.desk._call(lambda: session.feed(frame, seat.desk.now, lambda end: None))
+            await seat.sees("says: [bold]red[/bold] ␛[2J‹U+009B›31m {x}")
+            rows = [seat.app.screen.query_one("#board", Picture).render_line(y).text for y in range(4)]
+            self.assertFalse(any("\x1b" in row or "\x9b" in row for row in rows))
+
+        seated(story)
+
+    def test_a_point_that_can_not_work_says_so_before_anything_is_sent(self):
+        async def story(seat):
+            await seat.sees("can't")
+            await seat.press("right")
+            await seat.sees("pin 5 has no pwm", "one of 2 3 6 7 9 10")
+            await seat.press("question_mark")
+            await seat.sees("✕ pin 5 has no pwm on this board")
+
+        seated(story, change=('kind = "level"\npin = 2\n', 'kind = "level"\npin = 5\n'))
+
+    def test_host_and_board_that_begin_differently_are_told(self):
+        async def story(seat):
+            await seat.sees("differs")
+            await seat.press("question_mark")
+            await seat.sees("✕ starts at 20 % for the host, but the board stands at 0 %")
+            await seat.press("escape")
+            await seat.on(DriveScreen)
+            await seat.press("right")
+            await seat.until(lambda: "differs" not in seat.text())
+
+        seated(story, change=('kind = "level"\npin = 2\n', 'kind = "level"\npin = 2\nstart = 20\n'))
 
 
 class Looking(unittest.TestCase):

@@ -147,6 +147,9 @@ def point_sheet(desk: Desk, point: Point) -> Sheet:
                 (point.show(standing.got), PAPER),
             ],
         ]
+    for told in (standing.refusal, standing.remark):
+        if told:
+            lines += [[], [(f"✕ {told}", CORAL)]]
     lines += [
         [],
         [("the board has", QUIET)],
