@@ -1,0 +1,39 @@
+"""Retakes the pictures of docs/screenshots/ in a real terminal window: `make shots`.
+
+It needs a program that takes pictures of one, named by SHOOT: called as `shoot [--size WxH] OUT.png KEYS … -- COMMAND …`,
+where KEYS are key names, `text:STRING` and `wait:SECONDS`.
+"""
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+ROOT = Path(__file__).parents[1]
+PICTURES = ROOT / "docs" / "screenshots"
+SHOOT = os.environ.get("SHOOT", str(ROOT.parent / "shared" / "tools" / "shoot"))
+COMMAND = [sys.executable, "-m", "cavet", "demo"]
+
+FILL = ["Down", "Down", "text:60", "Return"]
+SHOTS = {
+    "drive-at-rest.png": ([], ["wait:6"]),
+    "drive.png": ([], ["text:80", "Return", "wait:1", *FILL, "wait:5", "Down", "Down", "Down", "Down", "space", "wait:0.1", "Up", "Up", "Up", "Up", "wait:0.2"]),
+    "drive-broken.png": ([], ["d", "Down", "space", "Escape", *FILL, "wait:0.6", "Down", "Down", "text:50", "Return", "wait:1"]),
+    "trail.png": ([], ["d", "Down", "space", "Escape", *FILL, "wait:0.8", "Return", "wait:0.4"]),
+    "drive-light.png": ([], [*FILL, "wait:3", "F2", "wait:0.3", "text:light", "Return", "wait:0.6"]),
+    "drive-100x30.png": (["--size", "800x510"], [*FILL, "wait:2"]),
+}  # fmt: skip
+
+
+def main() -> int:
+    if not Path(SHOOT).exists():
+        print(f"shots: {SHOOT}: no such program; name one with SHOOT=…", file=sys.stderr)
+        return 1
+    PICTURES.mkdir(exist_ok=True)
+    for name, (options, keys) in SHOTS.items():
+        subprocess.run([SHOOT, *options, str(PICTURES / name), "wait:1", *keys, "--", *COMMAND], check=True)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
