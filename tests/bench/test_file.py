@@ -193,6 +193,12 @@ class Documentation(unittest.TestCase):
                     self.assertIn(f"| `{key.name}` |", page)
                     self.assertIn(key.doc, page)
 
+    def test_the_bench_in_the_docs_is_right_and_its_mistakes_are_what_the_page_says(self):
+        page = (Path(__file__).parents[2] / "docs" / "bench-of-your-own.md").read_text()
+        text = page.partition("```toml\n")[2].partition("```")[0]
+        self.assertEqual(errors_of(text), [])
+        self.assertEqual(errors_of(text.replace("pin = 3\n", "pin = 5\n")), [])
+
     def test_the_demo_holds_nothing_that_is_not_documented(self):
         self.assertEqual(load_bench(demo_path()).plan.name, "Ottersluice")
 
