@@ -1,7 +1,7 @@
 """Retakes the pictures of docs/screenshots/ in a real terminal window: `make shots`.
 
-It needs a program that takes pictures of one, named by SHOOT: called as `shoot [--size WxH] OUT.png KEYS … -- COMMAND …`,
-where KEYS are key names, `text:STRING` and `wait:SECONDS`.
+It needs a program that takes pictures of one, named by SHOOT, and called as
+`shoot [--size WxH] OUT.png KEYS … -- COMMAND …`, where KEYS are key names, `text:STRING` and `wait:SECONDS`.
 """
 
 import os
@@ -15,14 +15,16 @@ SHOOT = os.environ.get("SHOOT", str(ROOT.parent / "shared" / "tools" / "shoot"))
 COMMAND = [sys.executable, "-m", "cavet", "demo"]
 
 FILL = ["Down", "Down", "text:60", "Return"]
+CROSS = ["d", "Down", "space", "Escape"]
+PRESS_STOP = ["Down"] * 4 + ["space", "wait:0.1"] + ["Up"] * 4
 SHOTS = {
     "drive-at-rest.png": ([], ["wait:6"]),
-    "drive.png": ([], ["text:80", "Return", "wait:1", *FILL, "wait:5", "Down", "Down", "Down", "Down", "space", "wait:0.1", "Up", "Up", "Up", "Up", "wait:0.2"]),
-    "drive-broken.png": ([], ["d", "Down", "space", "Escape", *FILL, "wait:0.6", "Down", "Down", "text:50", "Return", "wait:1"]),
-    "trail.png": ([], ["d", "Down", "space", "Escape", *FILL, "wait:0.8", "Return", "wait:0.4"]),
+    "drive.png": ([], ["text:80", "Return", "wait:1", *FILL, "wait:5", *PRESS_STOP, "wait:0.2"]),
+    "drive-broken.png": ([], [*CROSS, *FILL, "wait:0.6", "Down", "Down", "text:50", "Return", "wait:1"]),
+    "trail.png": ([], [*CROSS, *FILL, "wait:0.8", "Return", "wait:0.4"]),
     "drive-light.png": ([], [*FILL, "wait:3", "F2", "wait:0.3", "text:light", "Return", "wait:0.6"]),
     "drive-100x30.png": (["--size", "800x510"], [*FILL, "wait:2"]),
-}  # fmt: skip
+}
 
 
 def main() -> int:

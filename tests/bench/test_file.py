@@ -159,7 +159,11 @@ class OnDisk(unittest.TestCase):
 
 class Places(unittest.TestCase):
     def test_every_key_is_found_on_its_line(self):
-        text = '# one\na = 1\n[b."x.y"]\nc = { d = [1,\n 2], e = "}#" } # f\n[[g]]\nh = """\n[not]\n"""\n[[g]]\ni.j = 2\n[g.k]\nl = 1'
+        lines = (
+            "# one", "a = 1", '[b."x.y"]', "c = { d = [1,", ' 2], e = "}#" } # f', "[[g]]", 'h = """', "[not]", '"""',
+            "[[g]]", "i.j = 2", "[g.k]", "l = 1",
+        )  # fmt: skip
+        text = "\n".join(lines)
         self.assertEqual(
             find_places(text),
             {

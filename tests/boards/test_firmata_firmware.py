@@ -167,7 +167,7 @@ class Refusing(unittest.TestCase):
     def test_bytes_that_make_no_message_are_told_and_the_next_one_works(self):
         made = small()
         self.assertEqual(made.say("05 06 F0 6D 90 F9"), "F9 02 07")
-        self.assertEqual([event.note for event in made.events(Kind.REFUSED)][0], "outside any message")
+        self.assertEqual(next(event.note for event in made.events(Kind.REFUSED)), "outside any message")
 
 
 class Reporting(unittest.TestCase):

@@ -160,7 +160,7 @@ class Rails(unittest.TestCase):
     def test_lines_move_together_where_it_is_low_and_the_cursor_stays_in_sight(self):
         for height in range(3, 40):
             for cursor in range(7):
-                canvas, layout = self.drawn(height=height, cursor=cursor)
+                canvas, _layout = self.drawn(height=height, cursor=cursor)
                 with self.subTest(height=height, cursor=cursor):
                     self.assertIn("▸", canvas.text())
 
@@ -181,10 +181,11 @@ class Rails(unittest.TestCase):
         self.assertEqual((canvas.width, canvas.height), (width, height))
 
 
+SENSING = ("button", "limit", "gauge", "lever")
 PARTS = tuple(
-    PartView(name=kind, kind=kind, tells=f"tells {kind}", fraction=0.5, senses=kind in ("button", "limit", "gauge", "lever"), pins=(place + 2,))
+    PartView(name=kind, kind=kind, tells=f"tells {kind}", fraction=0.5, senses=kind in SENSING, pins=(place + 2,))
     for place, kind in enumerate(PICTURES)
-)  # fmt: skip
+)
 
 
 def board(**more):

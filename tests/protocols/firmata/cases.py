@@ -1,4 +1,4 @@
-"""Messages with their bytes, written down from the protocol description; and bytes that are wrong, with what is said."""
+"""Messages with their bytes, written down from the protocol description; and wrong bytes, with what is said of them."""
 
 from cavet.protocols import Side
 from cavet.protocols.firmata import (

@@ -1,5 +1,6 @@
 """The Firmata codec against its cases: one table, both directions, every cut; then any bytes at all."""
 
+import itertools
 import unittest
 
 from hypothesis import given
@@ -102,7 +103,7 @@ class AnyBytes(unittest.TestCase):
         decoder = FirmataDecoder(side)
         places = [0, *sorted(min(cut, len(data)) for cut in cuts), len(data)]
         pieces = []
-        for begin, end in zip(places, places[1:], strict=False):
+        for begin, end in itertools.pairwise(places):
             pieces += decoder.feed(data[begin:end])
         pieces += decoder.finish()
         self.assertEqual(pieces, whole)
@@ -111,7 +112,7 @@ class AnyBytes(unittest.TestCase):
     def test_every_byte_is_in_exactly_one_frame(self, data, side):
         frames = decode_from(side, data)
         self.assertEqual(b"".join(frame.data for frame in frames), data)
-        for before, after in zip(frames, frames[1:], strict=False):
+        for before, after in itertools.pairwise(frames):
             self.assertEqual(before.end, after.offset)
 
     @given(some.binary(max_size=120), some.sampled_from(CASES))
