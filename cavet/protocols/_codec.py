@@ -33,6 +33,8 @@ class Codec(Protocol):
     """One protocol. A datagram protocol's decoder takes each datagram as one `feed` and keeps nothing between two."""
 
     name: str
+    also_called: Mapping[str, str]
+    """Other names that the standard itself has for some messages, with those used here."""
 
     def forms(self, side: Side) -> Mapping[str, type[Message]]:
         """The messages that `side` can say, by the standard's names."""

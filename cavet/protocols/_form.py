@@ -15,6 +15,7 @@ from cavet.wording import WrongError, hex_pairs, listed, nearest
 
 def fitting_forms(codec: Codec, name: str) -> dict[Side, type[Message]]:
     """The forms of a message, by who says it. Raises `WrongError` with the nearest name when nobody does."""
+    name = codec.also_called.get(name, name)
     found = {side: forms[name] for side in Side if name in (forms := codec.forms(side))}
     if not found:
         names = sorted({name for side in Side for name in codec.forms(side)})

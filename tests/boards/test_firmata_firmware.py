@@ -196,9 +196,12 @@ class Reporting(unittest.TestCase):
         made.go(1.05)
         self.assertEqual(len(firmata.decode_from(Side.BOARD, bytes.fromhex(made.hear()))), 10)
 
-    def test_a_channel_whose_pin_is_not_analog_is_silent(self):
+    def test_a_channel_is_told_although_its_pin_is_still_the_input_it_was_at_the_start(self):
+        self.assertTrue(small().say("C0 01").startswith("E0"))
+
+    def test_a_channel_whose_pin_is_an_output_is_silent(self):
         made = small()
-        made.say("C0 01")
+        made.say("F4 08 01 C0 01")
         made.go(1.0)
         self.assertEqual(made.hear(), "")
 

@@ -61,6 +61,10 @@ class Forms(unittest.TestCase):
         self.assertIs(find_form(FIRMATA, "report-firmware", [], True), firmata.FirmwareReport)
         self.assertIs(find_form(FIRMATA, "capability-response", [], False), firmata.CapabilityResponse)
 
+    def test_the_standards_other_names_are_understood(self):
+        self.assertIs(find_form(FIRMATA, "report-analog", [], False), firmata.ReportAnalogPin)
+        self.assertTrue(set(FIRMATA.also_called.values()) <= {name for side in Side for name in FIRMATA.forms(side)})
+
     def test_an_unknown_message_is_told_with_the_nearest(self):
         with self.assertRaises(WrongError) as caught:
             find_form(FIRMATA, "set-pin-mod", [], False)

@@ -1,7 +1,7 @@
 """The board's side of Firmata 2.7.
 
-What the protocol leaves open is done as most firmwares do: enabling a report sends the present value at once; an
-input's level is reported when it changes; refusals are string messages; a servo value below 544 is in degrees.
+What the protocol leaves open is done as most firmwares do: enabling a report sends the present value at once, also of
+a pin that is still the input it was at the start; an input's level is reported when it changes; refusals are string messages; a servo value below 544 is in degrees.
 """
 
 from __future__ import annotations
@@ -186,7 +186,7 @@ class FirmataFirmware:
 
     def _sample(self, channel: int, now: float) -> None:
         pin = self._channels[channel]
-        if self._circuit.pins[pin].mode is PinMode.ANALOG:
+        if self._circuit.pins[pin].mode in (PinMode.ANALOG, PinMode.INPUT):
             self._say(firmata.AnalogMessage(pin=channel, value=self._circuit.read_counts(pin, now)), now, None)
 
     def _report_port(self, message: firmata.ReportDigitalPort, now: float, cause: int) -> None:

@@ -339,6 +339,17 @@ def _explain_body(message: Any, body: bytes, positions: Any, layout: tuple[Piece
 
 class _Codec:
     name = "firmata"
+    also_called = {
+        "analog-io-message": "analog-message",
+        "digital-io-message": "digital-message",
+        "report-analog": "report-analog-pin",
+        "report-digital": "report-digital-port",
+        "report-version": "protocol-version",
+        "string": "string-data",
+        "set-digital-pin": "set-digital-pin-value",
+        "firmware-query": "report-firmware",
+        "version-query": "protocol-version",
+    }
 
     def forms(self, side: Side) -> Mapping[str, type[Message]]:
         return _VOCABULARIES[side].forms
