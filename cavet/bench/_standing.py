@@ -59,6 +59,8 @@ class Standings:
         got = reading.got
         if part is not None and point.kind.is_output:
             got = point.from_wire(part.stands_as(self._bench.clock.now()))
+        if not link.held:  # another program asks now, and its points are not known
+            return Standing(point, None, got)
         trail = self.trails.all.get(reading.trail) if reading.trail is not None else None
         diagnosis = self.diagnose(trail) if trail is not None else None
         left = None

@@ -273,8 +273,8 @@ def trails_view(desk: Desk, point: Point, chosen: int | None) -> TrailsView:
 
 
 def latest_trail(desk: Desk, point: Point) -> int | None:
-    """The newest trail of an output; for an input the newest of all."""
-    if not point.kind.is_output:
+    """The newest trail of an output; the newest of all for an input, and while another program has the link."""
+    if not point.kind.is_output or not desk.bench.host_links[point.board].held:
         return next(reversed(desk.standings.trails.all), None)
     return desk.bench.host_links[point.board].session.readings[point.name].trail
 

@@ -1,16 +1,20 @@
 """`cavet serve`: another program, which knows only bytes, drives the board on its device file."""
 
 import json
+import random
 import signal
+import socket
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 import unittest
 from pathlib import Path
 
 import serial
 
+from cavet.demo import demo_path
 from cavet.record import read_record
 from tests.commands.run import cavet
 
@@ -211,6 +215,65 @@ class Life(unittest.TestCase):
         self.assertEqual(ran.code, 0, ran)
         self.assertIn("upper_paddle    asked 40 %  confirmed 40 %", ran.out)
         served.end()
+
+
+class Hostile(unittest.TestCase):
+    BYTES = 300_000
+
+    def test_a_flood_of_any_bytes_leaves_a_board_that_answers_and_does_not_grow(self):
+        text = demo_path().read_text()
+        serial_keys = text[text.index('kind = "serial"') : text.index("# The water")]
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "lock.bench.toml"
+            path.write_text(text.replace(serial_keys, 'kind = "tcp"\nboard = "gatehouse"\n\n'))
+            words = [sys.executable, "-m", "cavet", "serve", str(path), "--json"]
+            with subprocess.Popen(words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True) as process:
+                address = json.loads(process.stdout.readline())["address"]
+                self.flood(address, process.pid)
+                process.send_signal(signal.SIGTERM)
+                self.assertEqual(process.wait(5), 0)
+
+    def flood(self, address, pid):
+        host, _, port = address.rpartition(":")
+        noise = random.Random("flood").randbytes(self.BYTES)
+        with socket.create_connection((host, int(port)), timeout=20) as link:
+            link.settimeout(20)
+            self.until(link, b"\xf7")
+            before = resident_bytes(pid)
+            reader = threading.Thread(target=swallow, args=(link,))
+            reader.start()
+            for place in range(0, len(noise), 5000):
+                link.sendall(noise[place : place + 5000])
+            link.shutdown(socket.SHUT_WR)
+            reader.join(30)
+            self.assertFalse(reader.is_alive())
+        # what it holds now is the record: some 300 bytes an event, a million of them at most
+        self.assertLess(resident_bytes(pid) - before, 150_000_000)
+        with socket.create_connection((host, int(port)), timeout=20) as link:
+            link.settimeout(20)
+            self.until(link, b"\xf7")
+            link.sendall(b"\xf9")
+            self.assertEqual(self.until(link, b"\x07")[-3:], b"\xf9\x02\x07")
+
+    def until(self, link, end):
+        heard = b""
+        while not heard.endswith(end):
+            piece = link.recv(4096)
+            self.assertTrue(piece, "the board has shut the connection")
+            heard += piece
+        return heard
+
+
+def swallow(link):
+    """Read until the other side shuts the connection, so that what it says can't hold it up."""
+    while link.recv(65536):
+        pass
+
+
+def resident_bytes(pid):
+    """The memory that a process holds."""
+    line = next(line for line in Path(f"/proc/{pid}/status").read_text().splitlines() if line.startswith("VmRSS"))
+    return int(line.split()[1]) * 1024
 
 
 class Example(unittest.TestCase):

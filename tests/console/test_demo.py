@@ -87,7 +87,7 @@ class Demo(unittest.TestCase):
             check=False,
         )
         self.assertEqual(done.returncode, 0, done.stderr)
-        terminal.sees("165°")
+        terminal.sees("165°", "gatehouse ← F0 6D 0A F7", "from outside")
 
     def test_without_colour_it_serves_too(self):
         terminal = self.start("demo")
