@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import re
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 import click
 import msgspec
 
-from cavet.protocols import Frame, Side, as_fields, codec
+from cavet.protocols import Codec, Frame, Side, as_fields, codec
 from cavet.wording import WrongError, hex_pairs
 
 CHUNK_CHARACTERS = 65536
@@ -25,26 +25,26 @@ def command(protocol: str, hex_words: tuple[str, ...], side: str) -> int:
     decoder = chosen.decoder(Side(side))
     wrong = False
     for data in read_hex(hex_words):
-        wrong |= print_frames(protocol, decoder.feed(data))
-    wrong |= print_frames(protocol, decoder.finish())
+        wrong |= print_frames(chosen, decoder.feed(data))
+    wrong |= print_frames(chosen, decoder.finish())
     return 1 if wrong else 0
 
 
-def print_frames(protocol: str, frames: object) -> bool:
+def print_frames(chosen: Codec, frames: Sequence[Frame]) -> bool:
     """Print frames; tell whether one has a problem."""
     wrong = False
-    for frame in frames:  # type: ignore[attr-defined]
-        print(msgspec.json.encode(line_of(protocol, frame)).decode())
+    for frame in frames:
+        print(msgspec.json.encode(line_of(chosen, frame)).decode())
         wrong |= bool(frame.problems)
     return wrong
 
 
-def line_of(protocol: str, frame: Frame) -> dict[str, object]:
+def line_of(chosen: Codec, frame: Frame) -> dict[str, object]:
     """Give the JSON object of a frame."""
     return {
-        "protocol": protocol,
+        "protocol": chosen.name,
         "message": frame.message.NAME,
-        "fields": as_fields(frame.message) if frame.readable else {},
+        "fields": as_fields(frame.message, chosen.unused) if frame.readable else {},
         "hex": hex_pairs(frame.data),
         "offset": frame.offset,
         "problems": list(frame.problems),

@@ -26,7 +26,7 @@ def command(protocol: str, message: str | None, fields: tuple[str, ...], respons
     if list_fields or (not given and has_required(form)):
         print_fields(chosen, message)
         return
-    print(hex_pairs(chosen.encode(read_message(form, given))))
+    print(hex_pairs(chosen.encode(read_message(form, given, chosen.unused))))
 
 
 def split_fields(fields: tuple[str, ...]) -> dict[str, str]:
@@ -62,6 +62,6 @@ def print_fields(chosen: Codec, message: str) -> None:
     for side, form in forms.items():
         if len(set(forms.values())) > 1:
             print(f"from the {side.value}:")
-        print("\n".join(describe(form)) or "no fields")
+        print("\n".join(describe(form, chosen.unused)) or "no fields")
         if len(set(forms.values())) == 1:
             return

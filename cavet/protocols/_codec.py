@@ -33,6 +33,8 @@ class Codec(Protocol):
     """One protocol. A datagram protocol's decoder takes each datagram as one `feed` and keeps nothing between two."""
 
     name: str
+    unused: frozenset[str]
+    """Fields of its messages that this protocol does not carry; they are neither asked for nor told."""
     also_called: Mapping[str, str]
     """Other names that the standard itself has for some messages, with those used here."""
 
@@ -49,13 +51,19 @@ class Codec(Protocol):
         """Take a frame apart, down to the bits."""
 
 
-PROTOCOLS = {"firmata": "cavet.protocols.firmata"}
-"""Where the codec of each protocol is; its module has it as `CODEC`."""
+PROTOCOLS = {
+    "firmata": ("cavet.protocols.firmata", "CODEC"),
+    "modbus-tcp": ("cavet.protocols.modbus", "TCP"),
+    "modbus-rtu": ("cavet.protocols.modbus", "RTU"),
+    "modbus-ascii": ("cavet.protocols.modbus", "ASCII"),
+}
+"""Where the codec of each protocol is: the module, and its name in there. Loaded when it is asked for."""
 
 
 def codec(name: str) -> Codec:
     """Give the codec of a protocol by its name."""
     if name not in PROTOCOLS:
         raise WrongError("protocol", found=name, expected=listed(PROTOCOLS), nearest=nearest(name, PROTOCOLS))
-    found: Codec = importlib.import_module(PROTOCOLS[name]).CODEC
+    module, attribute = PROTOCOLS[name]
+    found: Codec = getattr(importlib.import_module(module), attribute)
     return found

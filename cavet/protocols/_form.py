@@ -36,9 +36,9 @@ def find_form(codec: Codec, name: str, given: Sequence[str], response: bool) -> 
     return next(iter(forms.values()))
 
 
-def read_message(form: type[Message], given: Mapping[str, str]) -> Message:
-    """Make a message from fields as a person writes them."""
-    fields = field_notes(form)
+def read_message(form: type[Message], given: Mapping[str, str], unused: frozenset[str] = frozenset()) -> Message:
+    """Make a message from fields as a person writes them; those of `unused` it has not got."""
+    fields = {name: notes for name, notes in field_notes(form).items() if name not in unused}
     for name in given:
         if name not in fields:
             raise FieldError(
@@ -132,11 +132,13 @@ def kind(bare: Any, notes: tuple[Any, ...]) -> str:
     return f"a number{range_}{words}"
 
 
-def describe(form: type[Message]) -> list[str]:
+def describe(form: type[Message], unused: frozenset[str] = frozenset()) -> list[str]:
     """List a message's fields for a person: name, what it can be, its default."""
     notes = field_notes(form)
     lines = []
     for field in msgspec.structs.fields(form):
+        if field.name in unused:
+            continue
         default = "" if field.required else f", else {_shown_default(field.default)}"
         lines.append(f"{field.name}: {kind(*notes[field.name])}{default}")
     return lines
@@ -150,15 +152,26 @@ def _shown_default(value: Any) -> str:
     return str(value)
 
 
-def as_fields(message: Message) -> dict[str, Any]:
+def as_fields(message: Message, unused: frozenset[str] = frozenset()) -> dict[str, Any]:
     """Give the fields as JSON can hold them: numbers as on the wire, words beside them, bytes as hex pairs."""
     fields: dict[str, Any] = {}
     for name, (_, notes) in field_notes(type(message)).items():
         value = getattr(message, name)
-        if value is None:
+        if value is None or name in unused:
             continue
-        fields[name] = hex_pairs(value) if isinstance(value, bytes) else msgspec.to_builtins(value)
+        fields[name] = _for_json(value)
         for note in notes:
             if isinstance(note, Words) and value in note.of:
                 fields[f"{name}_name"] = note.of[value]
     return fields
+
+
+def _for_json(value: Any) -> Any:
+    """Bytes become hex pairs, structs become objects, wherever they stand."""
+    if isinstance(value, bytes):
+        return hex_pairs(value)
+    if isinstance(value, tuple):
+        return [_for_json(item) for item in value]
+    if isinstance(value, msgspec.Struct):
+        return {name: _for_json(getattr(value, name)) for name in value.__struct_fields__}
+    return value

@@ -97,6 +97,29 @@ class Decode(unittest.TestCase):
                 self.assertEqual((ran.code, ran.err.count("\n")), (2, 1), ran)
 
 
+class Modbus(unittest.TestCase):
+    def test_the_three_framings_are_written_and_read(self):
+        for protocol, wire in (
+            ("modbus-tcp", "00 05 00 00 00 06 07 05 00 02 FF 00"),
+            ("modbus-rtu", "07 05 00 02 FF 00 2D 9C"),
+            ("modbus-ascii", b":07050002FF00F3\r\n".hex(" ").upper()),
+        ):
+            with self.subTest(protocol):
+                more = ["transaction=5"] if protocol == "modbus-tcp" else []
+                ran = cavet("encode", protocol, "write-single-coil", "unit=7", "address=2", "value=on", *more)
+                self.assertEqual(ran, (0, f"{wire}\n", ""))
+                line = json.loads(cavet("decode", protocol, wire).out)
+                self.assertEqual(
+                    (line["message"], line["fields"]["address"], line["problems"]), ("write-single-coil", 2, [])
+                )
+
+    def test_the_boards_side_is_chosen_by_response_and_from(self):
+        ran = cavet("encode", "modbus-rtu", "read-holding-registers", "--response", "unit=1", "values=555,0,100")
+        self.assertEqual(ran.out, "01 03 06 02 2B 00 00 00 64 05 7A\n")
+        line = json.loads(cavet("decode", "modbus-rtu", "--from", "board", ran.out.strip()).out)
+        self.assertEqual(line["fields"]["values"], [555, 0, 100])
+
+
 class CommandLine(unittest.TestCase):
     def test_the_version_and_the_help(self):
         self.assertEqual(cavet("--version").out, "cavet 0.1.0\n")

@@ -339,6 +339,7 @@ def _explain_body(message: Any, body: bytes, positions: Any, layout: tuple[Piece
 
 class _Codec:
     name = "firmata"
+    unused: frozenset[str] = frozenset()
     also_called = {
         "analog-io-message": "analog-message",
         "digital-io-message": "digital-message",

@@ -1,0 +1,122 @@
+"""Protocol data units: function code and body, the same in all three framings."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from cavet.protocols._codec import Side
+from cavet.protocols._frame import Field, Unreadable
+from cavet.protocols._message import FieldError, Message, as_found, limits
+from cavet.protocols.modbus._messages import (
+    REQUESTS,
+    RESPONSES,
+    ExceptionResponse,
+    ModbusMessage,
+    OtherFunction,
+    ReadDeviceIdentification,
+)
+from cavet.protocols.modbus._pieces import Placed, Reader, ShortError
+
+MAX_UNIT_BYTES = 253
+"""The longest protocol data unit. Source: application protocol 1.1b3, section 4.1."""
+ERROR_BIT = 0x80
+DEVICE_IDENTIFICATION = 0x0E
+BY_FUNCTION: dict[Side, dict[int, type[ModbusMessage]]] = {
+    Side.HOST: {form.FUNCTION: form for form in REQUESTS},
+    Side.BOARD: {form.FUNCTION: form for form in RESPONSES},
+}
+
+
+def encode_unit(message: ModbusMessage) -> bytes:
+    """Give function code and body."""
+    if isinstance(message, ExceptionResponse):
+        return bytes((message.function | ERROR_BIT, message.exception_code))
+    if isinstance(message, OtherFunction):
+        return bytes((message.function,)) + message.data
+    out = bytearray((message.FUNCTION,))
+    for piece in message.LAYOUT:
+        piece.put(message, out)
+    if len(out) > MAX_UNIT_BYTES:
+        raise FieldError(message.NAME, found=f"{len(out)} bytes", expected=f"at most {MAX_UNIT_BYTES}")
+    return bytes(out)
+
+
+def form_of(unit: bytes, side: Side) -> type[ModbusMessage] | None:
+    """The form of a unit by its function code; `None` for one that is not public."""
+    function = unit[0]
+    if function & ERROR_BIT:
+        return ExceptionResponse if side is Side.BOARD else None
+    form = BY_FUNCTION[side].get(function)
+    identifies = len(unit) > 1 and unit[1] == DEVICE_IDENTIFICATION
+    if function == ReadDeviceIdentification.FUNCTION and not identifies:
+        return None
+    return form
+
+
+class Read:
+    """What was made of a unit: the message, what is wrong, and its fields with their places."""
+
+    def __init__(self, message: Message, problems: list[str], notes: list[Field]) -> None:
+        self.message = message
+        self.problems = problems
+        self.notes = notes
+
+
+def read_unit(unit: bytes, side: Side, header: dict[str, Any], placed: Placed) -> Read:
+    """Take a unit apart. What may not be sent is taken apart all the same, and told as a problem."""
+    reader = Reader(unit)
+    reader.placed = placed
+    if not unit:
+        return _unread("no function code", reader)
+    form = form_of(unit, side)
+    function = unit[0] & ~ERROR_BIT
+    reader.at = 0
+    reader.take("function", 1)
+    reader.note("function", 0, form.NAME if form else function)
+    try:
+        if form is ExceptionResponse:
+            reader.fields.update(function=function, exception_code=_code(reader))
+        elif form is None:
+            return _other(unit, header, reader)
+        else:
+            for piece in form.LAYOUT:
+                piece.take(reader)
+    except ShortError as short:
+        name = form.NAME if form else "this message"
+        return _unread(f"{name} ends before its {short.name}", reader)
+    if reader.rest:
+        reader.problems.append(f"{form.NAME}: {reader.rest} bytes more than expected")
+    return _made(form, {**header, **reader.fields}, reader)
+
+
+def _code(reader: Reader) -> int:
+    code = reader.number("exception_code", 1)
+    reader.note("exception_code", 1, code)
+    return code
+
+
+def _other(unit: bytes, header: dict[str, Any], reader: Reader) -> Read:
+    if unit[0] & ERROR_BIT or unit[0] == 0:
+        return _unread(f"{unit[0]:02X} is no function code of a request", reader)
+    first = reader.at
+    data = reader.take("data", reader.rest)
+    reader.note("data", first, data, raw=data)
+    return _made(OtherFunction, {**header, "function": unit[0], "data": data}, reader)
+
+
+def _unread(reason: str, reader: Reader) -> Read:
+    return Read(Unreadable(reason=reason), [*reader.problems, reason], reader.notes)
+
+
+def _made(form: type[ModbusMessage], fields: dict[str, Any], reader: Reader) -> Read:
+    for name, low, high in limits(form):
+        value = fields.get(name)
+        if isinstance(value, int) and not low <= value <= high:
+            reader.problems.append(f"{name}: found {value}, expected {low} to {high}")
+    try:
+        message: Message = form(**fields)
+    except FieldError as error:
+        if not reader.problems:
+            reader.problems.append(str(error))
+        message = as_found(form, fields)
+    return Read(message, reader.problems, reader.notes)
