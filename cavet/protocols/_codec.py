@@ -56,6 +56,7 @@ PROTOCOLS = {
     "modbus-tcp": ("cavet.protocols.modbus", "TCP"),
     "modbus-rtu": ("cavet.protocols.modbus", "RTU"),
     "modbus-ascii": ("cavet.protocols.modbus", "ASCII"),
+    "scpi": ("cavet.protocols.scpi", "CODEC"),
 }
 """Where the codec of each protocol is: the module, and its name in there. Loaded when it is asked for."""
 

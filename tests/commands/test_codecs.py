@@ -120,6 +120,29 @@ class Modbus(unittest.TestCase):
         self.assertEqual(line["fields"]["values"], [555, 0, 100])
 
 
+class Scpi(unittest.TestCase):
+    def test_messages_are_written_and_read_unit_by_unit(self):
+        ran = cavet("encode", "scpi", "query", "header=MEAS:VOLT", "channels=1,2")
+        self.assertEqual(bytes.fromhex(ran.out), b"MEAS:VOLT? (@1,2)\n")
+        ran = cavet("encode", "scpi", "command", "header=SOUR2:VOLT", "values=12500 mV")
+        more = b"SOUR:VOLT 1;CURR".hex()
+        lines = [json.loads(line) for line in cavet("decode", "scpi", ran.out.strip(), more).out.splitlines()]
+        self.assertEqual(lines[0]["fields"]["values"], [{"type": "number", "value": 12.5, "unit": "V"}])
+        self.assertEqual([line["fields"]["nodes"] for line in lines[1:]], [["SOUR", "VOLT"], ["SOUR", "CURR"]])
+        self.assertEqual(lines[0]["fields"]["suffixes"], [2, None])
+
+    def test_a_problem_bears_the_standards_number_and_makes_code_1(self):
+        ran = cavet("decode", "scpi", b"ABCDEFGHIJKLM 1\n".hex())
+        self.assertEqual(ran.code, 1)
+        self.assertTrue(json.loads(ran.out)["problems"][0].startswith("-112 Program mnemonic too long"))
+
+    def test_responses_are_written_and_read(self):
+        ran = cavet("encode", "scpi", "response", "values=0", "text=No error")
+        self.assertEqual(bytes.fromhex(ran.out), b'0,"No error"\n')
+        line = json.loads(cavet("decode", "scpi", "--from", "board", ran.out.strip()).out)
+        self.assertEqual((line["message"], line["fields"]["values"][1]["value"]), ("response", "No error"))
+
+
 class CommandLine(unittest.TestCase):
     def test_the_version_and_the_help(self):
         self.assertEqual(cavet("--version").out, "cavet 0.1.0\n")

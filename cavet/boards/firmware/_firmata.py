@@ -1,7 +1,8 @@
 """The board's side of Firmata 2.7.
 
 What the protocol leaves open is done as most firmwares do: enabling a report sends the present value at once, also of
-a pin that is still the input it was at the start; an input's level is reported when it changes; refusals are string messages; a servo value below 544 is in degrees.
+a pin that is still the input it was at the start; an input's level is reported when it changes; refusals are string
+messages; a servo value below 544 is in degrees.
 """
 
 from __future__ import annotations

@@ -120,7 +120,7 @@ def _serial_unit(message: ModbusMessage) -> int:
 
 
 class Rtu:
-    """Unit, protocol data unit, CRC. On a line frames are parted by silence; a stream has none, so length and CRC tell."""
+    """Unit, protocol data unit, CRC. On a line silence parts the frames; a stream has none, so length and CRC tell."""
 
     name = "modbus-rtu"
 

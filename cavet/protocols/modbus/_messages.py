@@ -1,6 +1,6 @@
 """The messages of the application protocol, each with its field names, limits and layout.
 
-Source: Modbus application protocol specification 1.1b3, section 6; the section of each function stands in its docstring.
+Source: Modbus application protocol 1.1b3, section 6; the section of each function stands in its docstring.
 Request and response of a function bear the same name; which is meant follows from who says it.
 """
 

@@ -114,19 +114,35 @@ class Limits(unittest.TestCase):
 
 class Written(unittest.TestCase):
     def test_messages_are_written_as_the_contract_has_them(self):
-        for form, given, message in (
-            (modbus.WriteSingleCoil, {"unit": "7", "address": "2", "value": "on"}, modbus.WriteSingleCoil(unit=7, address=2, value=True)),
-            (modbus.WriteMultipleCoils, {"address": "0", "values": "1,0,on"}, modbus.WriteMultipleCoils(address=0, values=(1, 0, 1))),
-            (modbus.WriteMultipleRegisters, {"address": "0x10", "values": "1,0xFFFF"}, modbus.WriteMultipleRegisters(address=16, values=(1, 65535))),
+        for form, fields, message in (
+            (
+                modbus.WriteSingleCoil,
+                {"unit": "7", "address": "2", "value": "on"},
+                modbus.WriteSingleCoil(unit=7, address=2, value=True),
+            ),
+            (
+                modbus.WriteMultipleCoils,
+                {"address": "0", "values": "1,0,on"},
+                modbus.WriteMultipleCoils(address=0, values=(1, 0, 1)),
+            ),
+            (
+                modbus.WriteMultipleRegisters,
+                {"address": "0x10", "values": "1,0xFFFF"},
+                modbus.WriteMultipleRegisters(address=16, values=(1, 65535)),
+            ),
             (
                 modbus.WriteFileRecord,
                 {"file_number": "4,5", "record_number": "7,8", "values": "1,2/3"},
                 modbus.WriteFileRecord(file_number=(4, 5), record_number=(7, 8), values=((1, 2), (3,))),
             ),
-            (modbus.Diagnostics, {"sub_function": "return-query-data", "data": "A537"}, modbus.Diagnostics(sub_function=0, data=b"\xa5\x37")),
-        ):  # fmt: skip
+            (
+                modbus.Diagnostics,
+                {"sub_function": "return-query-data", "data": "A537"},
+                modbus.Diagnostics(sub_function=0, data=b"\xa5\x37"),
+            ),
+        ):
             with self.subTest(form.NAME):
-                self.assertEqual(read_message(form, given), message)
+                self.assertEqual(read_message(form, fields), message)
 
     def test_fields_are_told_as_the_contract_has_them(self):
         message = modbus.WriteMultipleRegisters(transaction=5, unit=7, address=1, values=(10, 258))

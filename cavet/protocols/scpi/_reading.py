@@ -1,0 +1,190 @@
+"""Reading a stream of program or response messages, unit by unit.
+
+Source: IEEE 488.2-1992, sections 7.3 to 7.7 (what a device hears) and 8.3 (what it says); the header-path rule from
+SCPI 1999, volume 1, section 6.2.4.
+"""
+
+from __future__ import annotations
+
+import re
+
+from cavet.protocols._codec import Side
+from cavet.protocols._frame import Frame, Unreadable
+from cavet.protocols._message import Message
+from cavet.protocols.scpi._data import (
+    MAX_WORD,
+    WHITE,
+    Datum,
+    FaultError,
+    read_datum,
+    skip_block,
+    split_data,
+    strip_white,
+)
+from cavet.protocols.scpi._messages import QueryUnit, ResponseUnit, Unit
+
+MAX_UNIT_BYTES = 1 << 20
+"""The longest message unit that is read; a longer one is unreadable up to its end."""
+LF = 0x0A
+HEAD = re.compile(rb"(\*[A-Za-z][A-Za-z0-9_]*|:?[A-Za-z][A-Za-z0-9_]*(?::[A-Za-z][A-Za-z0-9_]*)*)(\??)")
+_NODE = re.compile(r"(.*?)(\d*)", re.DOTALL)
+_STOPS = re.compile(rb"[;\n\"'#]")
+
+
+class ScpiDecoder:
+    """Reads what one side says. A frame is a message unit with the `;` or the LF that ends it."""
+
+    def __init__(self, side: Side) -> None:
+        self._side = side
+        self._rest = b""
+        self._offset = 0
+        self._seen = 0
+        """How much of the rest has been looked at already."""
+        self._path: tuple[tuple[str, int | None], ...] = ()
+        self._fresh = True
+        """Whether a new message begins here."""
+        self._skipping = False
+
+    def feed(self, data: bytes) -> list[Frame]:
+        """Take more bytes; give the units that are complete now."""
+        self._rest += data
+        return self._frames(last=False)
+
+    def finish(self) -> list[Frame]:
+        """The end of the input counts as the end of a message."""
+        return self._frames(last=True)
+
+    def _frames(self, *, last: bool) -> list[Frame]:
+        frames = []
+        at = 0
+        while at < len(self._rest):
+            end = self._end(at)
+            if end is None and len(self._rest) - at <= MAX_UNIT_BYTES and not last:
+                break
+            end = len(self._rest) if end is None else end
+            wire = self._rest[at : min(end, at + MAX_UNIT_BYTES)]
+            frames.append(self._frame(wire, self._offset + at, whole=at + len(wire) == end))
+            at += len(wire)
+            self._seen = at
+        self._rest = self._rest[at:]
+        self._offset += at
+        self._seen -= at
+        return frames
+
+    def _end(self, at: int) -> int | None:
+        """Where the unit that begins at `at` is over; `None` when that is not there yet."""
+        data = self._rest
+        place = max(at, self._seen)
+        while (match := _STOPS.search(data, place)) is not None:
+            place = match.start()
+            if data[place] in (LF, 0x3B):
+                return place + 1
+            after = self._behind(data, at, place)
+            if after is None or after > len(data):
+                self._seen = place
+                return None
+            place = after
+        self._seen = len(data)
+        return None
+
+    def _behind(self, data: bytes, begin: int, place: int) -> int | None:
+        """Where the string or block that begins at `place` is over; just behind its sign when it is none."""
+        if data[place : place + 1] == b"#":
+            if self._side is Side.HOST and not self._in_data(data[begin:place]):
+                return place + 1
+            if data[place + 1 : place + 2] == b"0":
+                line = data.find(b"\n", place)
+                return line if line >= 0 else None
+            digits = data[place + 1 : place + 2]
+            if not digits:
+                return None
+            if digits.isdigit() and len(data) < place + 2 + int(digits) and b"\n" not in data[place:]:
+                return None
+            end = skip_block(data, place)
+            return place + 1 if end is None or end - place > MAX_UNIT_BYTES else end
+        line = data.find(b"\n", place)
+        close = data.find(data[place : place + 1], place + 1)
+        if line >= 0 and (close < 0 or line < close):
+            return line  # a line feed ends a message, also inside a string
+        return close + 1 if close >= 0 else None
+
+    def _in_data(self, before: bytes) -> bool:
+        """Whether what follows stands where data may: behind white space or a comma."""
+        return bool(before) and (before[-1:] == b"," or before[-1] in WHITE) and bool(strip_white(before))
+
+    def _frame(self, wire: bytes, offset: int, *, whole: bool) -> Frame:
+        if self._skipping or not whole:
+            self._skipping = not whole
+            self._begin_message()
+            reason = f"no end within {MAX_UNIT_BYTES} bytes"
+            return Frame(Unreadable(reason=reason), wire, offset, (reason,))
+        ended = wire[-1] == LF
+        closed = ended or wire[-1:] == b";"
+        body = wire[:-1] if closed else wire
+        message, problems = self._read(body, closed=closed, ended=ended)
+        if ended:
+            self._begin_message()
+        else:
+            self._fresh = False
+        return Frame(message, wire, offset, tuple(problems))
+
+    def _begin_message(self) -> None:
+        self._path = ()
+        self._fresh = True
+
+    def _read(self, body: bytes, *, closed: bool, ended: bool) -> tuple[Message, list[str]]:
+        problems: list[str] = []
+        if self._side is Side.BOARD:
+            return ResponseUnit(values=self._values(body, problems)), problems
+        text = body.lstrip(WHITE)
+        if not text:
+            empty = closed and not ended
+            return Unit(), [str(FaultError(-102, "an empty message unit"))] if empty else []
+        match = HEAD.match(text)
+        if match is None:
+            return Unit(), [str(FaultError(-101 if text[:1] not in b":*" else -110, _first(text)))]
+        header, asks = match[1].decode(), bool(match[2])
+        rest = text[match.end() :]
+        path = self._whole_path(header, problems)
+        values: tuple[Datum, ...] = ()
+        if not rest or rest[0] in WHITE:
+            values = self._values(rest, problems)
+        else:
+            number = -111 if rest[:1] in (b",", b'"', b"'", b"(", b"#", b"?") else -101
+            problems.append(str(FaultError(number, _first(rest))))
+        form = QueryUnit if asks else Unit
+        nodes, suffixes = tuple(name for name, _ in path), tuple(suffix for _, suffix in path)
+        return form(header=header, nodes=nodes, suffixes=suffixes, values=values), problems
+
+    def _whole_path(self, header: str, problems: list[str]) -> tuple[tuple[str, int | None], ...]:
+        """Put the path of the header before in front of this one, as the rule says; a common command has none."""
+        words = header.removeprefix(":").split(":")
+        nodes = tuple(_node(word, problems) for word in words)
+        if header.startswith("*"):
+            return nodes
+        base = () if header.startswith(":") or self._fresh else self._path
+        self._path = (*base, *nodes[:-1])
+        return (*base, *nodes)
+
+    def _values(self, data: bytes, problems: list[str]) -> tuple[Datum, ...]:
+        values = []
+        for piece in split_data(data) if strip_white(data) else ():
+            try:
+                values.append(read_datum(piece, self._side))
+            except FaultError as fault:
+                problems.append(str(fault))
+        return tuple(values)
+
+
+def _node(word: str, problems: list[str]) -> tuple[str, int | None]:
+    if len(word.removeprefix("*")) > MAX_WORD:
+        problems.append(str(FaultError(-112, word)))
+    match = _NODE.fullmatch(word)
+    assert match is not None  # it matches anything
+    if word.startswith("*") or not match[1]:
+        return word.upper(), None
+    return match[1].upper(), int(match[2]) if match[2] else None
+
+
+def _first(data: bytes) -> str:
+    return repr(data[:1].decode("latin-1"))
