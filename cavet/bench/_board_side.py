@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 from math import inf
 
+from cavet.bench._alarm import Alarm
 from cavet.bench._traffic import Traffic
 from cavet.boards import Board, Outgoing, World
 from cavet.clock import BenchClock
@@ -19,7 +20,7 @@ class BoardSide:
         self.world = world
         self._clock = clock
         self._record = record
-        self._timer: asyncio.TimerHandle | None = None
+        self._alarm = Alarm(clock, self.turn)
         self._ports: dict[str, list[_Port]] = {name: [] for name in world.boards}
 
     def turn(self) -> None:
@@ -27,14 +28,7 @@ class BoardSide:
         due = self.world.advance(self._clock.now())
         for name, board in self.world.boards.items():
             self._send(board, self._ports[name])
-        self._wake_at(due)
-
-    def _wake_at(self, due: float) -> None:
-        if self._timer is not None:
-            self._timer.cancel()
-            self._timer = None
-        if due < inf:
-            self._timer = asyncio.get_running_loop().call_at(self._clock.at(due), self.turn)
+        self._alarm.set(due)
 
     def _send(self, board: Board, ports: list[_Port]) -> None:
         out = board.take_out()
@@ -62,7 +56,7 @@ class BoardSide:
 
     async def stop(self) -> None:
         """Take all boards off their links."""
-        self._wake_at(inf)
+        self._alarm.set(inf)
         for ports in self._ports.values():
             for port in ports:
                 await port.end.stop()

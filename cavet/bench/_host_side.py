@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 from math import inf
 
+from cavet.bench._alarm import Alarm
 from cavet.bench._plan import HostPlan, LinkPlan
 from cavet.bench._traffic import Traffic
 from cavet.clock import BenchClock
@@ -36,7 +37,7 @@ class HostLink:
         self._traffic = traffic
         self._clock = clock
         self._record = record
-        self._timer: asyncio.TimerHandle | None = None
+        self._alarm = Alarm(clock, self.turn)
         self._busy_until = 0.0
         self._open = False
         self._wanted = True
@@ -101,7 +102,7 @@ class HostLink:
         """Shut the link for good. What is on its way out of this end is out before that."""
         if self._task is not None:
             self._task.cancel()
-        self._wake_at(inf)
+        self._alarm.set(inf)
         self._end.close()
 
     # what the end tells
@@ -142,7 +143,7 @@ class HostLink:
             for place, framed in said.frames:
                 self._traffic.passage.note(base + place, framed)
             self._pace(len(said.data), base, [place for place, _ in said.frames])
-        self._wake_at(due)
+        self._alarm.set(due)
 
     def _pace(self, size: int, base: int, places: list[int]) -> None:
         """Each frame is carried when the line has had time for its last byte."""
@@ -152,13 +153,6 @@ class HostLink:
         self._busy_until = begin + size * byte_seconds
         for place in places:
             loop.call_at(begin + place * byte_seconds, self._traffic.passage.passed, base + place)
-
-    def _wake_at(self, due: float) -> None:
-        if self._timer is not None:
-            self._timer.cancel()
-            self._timer = None
-        if due < inf:
-            self._timer = asyncio.get_running_loop().call_at(self._clock.at(due), self.turn)
 
     @property
     def ready(self) -> bool:

@@ -9,6 +9,7 @@ import msgspec
 from cavet.boards import Defect, Profile, Quantity
 from cavet.hosts import Manners, Point
 from cavet.links import SerialSettings
+from cavet.wording import WrongError, listed, nearest
 
 SIMULATED = "simulated"
 
@@ -74,3 +75,12 @@ class Plan(msgspec.Struct, frozen=True, kw_only=True):
     defects: dict[str, Defect]
     hosts: dict[str, HostPlan]
     points: dict[str, Point]
+
+    def point(self, name: str) -> Point:
+        """Find a point by its name, or by `board.name`. Raises `WrongError` with the nearest."""
+        short = name.rpartition(".")[2]
+        point = self.points.get(short)
+        if point is None or name not in (short, f"{point.board}.{short}"):
+            known = self.points
+            raise WrongError("point", found=name, expected=f"one of {listed(known)}", nearest=nearest(short, known))
+        return point

@@ -18,7 +18,6 @@ from cavet.clock import BenchClock
 from cavet.hosts import Asked, Point
 from cavet.links import BoardEnd, HostEnd, MemoryLink, PtyEnd, SerialEnd, TcpClientEnd, TcpServerEnd
 from cavet.record import Kind, Record
-from cavet.wording import WrongError, listed, nearest
 
 
 class Carrier(Enum):
@@ -132,12 +131,7 @@ class RunningBench:
 
     def point(self, name: str) -> Point:
         """Find a point by its name, or by `board.name`."""
-        short = name.rpartition(".")[2]
-        point = self.plan.points.get(short)
-        if point is None or name not in (short, f"{point.board}.{short}"):
-            known = self.plan.points
-            raise WrongError("point", found=name, expected=f"one of {listed(known)}", nearest=nearest(short, known))
-        return point
+        return self.plan.point(name)
 
     def ask(self, point: Point, value: Asked, *, by: str) -> int:
         """Want a point at a value; give the event that its trail begins with."""

@@ -9,11 +9,11 @@ import click
 import msgspec
 
 from cavet import clock
-from cavet.bench import Carrier, HostLink, Plan, RunningBench
+from cavet.bench import Carrier, Diagnosis, HostLink, Plan, RunningBench, Standings
 from cavet.commands._bench import open_bench, with_addresses
 from cavet.hosts import Asked, Point
-from cavet.record import Kind, Trail, Trails
-from cavet.wording import UnreachableError, WrongError, listed, nearest
+from cavet.record import Kind, Trail
+from cavet.wording import UnreachableError, WrongError
 
 LOOK_SECONDS = 0.005
 MOVE_SECONDS = 10.0
@@ -49,15 +49,11 @@ def read_order(plan: Plan, word: str) -> Order:
     if not equals and not word.endswith("?"):
         raise WrongError("drive", found=word, expected="POINT=VALUE or POINT?")
     name = name.removesuffix("?") if not equals else name
-    short = name.rpartition(".")[2]
-    point = plan.points.get(short)
-    if point is None or name not in (short, f"{point.board}.{short}"):
-        known = plan.points
-        raise WrongError("point", found=name, expected=f"one of {listed(known)}", nearest=nearest(short, known))
+    point = plan.point(name)
     if not equals:
         return Order(point, None)
     if not point.kind.is_output:
-        raise WrongError(f"{point.board}.{short}", found="an input", expected="an output, or POINT? to read it")
+        raise WrongError(f"{point.board}.{point.name}", found="an input", expected="an output, or POINT? to read it")
     return Order(point, point.parse(text))
 
 
@@ -105,46 +101,40 @@ async def carry_out(bench: RunningBench, order: Order) -> dict[str, Any]:
     link = bench.host_links[point.board]
     if order.value is None:
         return await read(link, point)
-    trails = Trails()
+    standings = Standings(bench)
     asked = bench.ask(point, order.value, by="drive")
     deadline = bench.clock.now() + MOVE_SECONDS
     while True:
-        trails.follow(bench.record.since(trails.next))
-        trail = trails.all[asked]
-        if ended(trail, point, seen=bool(bench.world.boards)) or bench.clock.now() > deadline:
-            return outcome(link, point, trail)
+        standings.follow()
+        trail = standings.trails.all[asked]
+        diagnosis = standings.diagnose(trail)
+        if diagnosis.is_over or diagnosis.broken or bench.clock.now() > deadline:
+            return outcome(link, point, trail, diagnosis)
         if link.problem:
             raise UnreachableError(link.address, link.problem.removeprefix(f"{link.address}: "))
         await asyncio.sleep(LOOK_SECONDS)
 
 
-def ended(trail: Trail, point: Point, *, seen: bool) -> bool:
-    """Whether nothing more is to come. `seen` tells that the board is simulated, so that its parts can be watched."""
-    if trail.stopped is not None:
-        return True
-    confirmed = trail.reached(Kind.CONFIRMED) is not None or not point.confirm
-    if not seen:
-        return confirmed and trail.reached(Kind.CARRIED) is not None
-    return confirmed and trail.reached(Kind.MOVED) is not None
-
-
-def outcome(link: HostLink, point: Point, trail: Trail) -> dict[str, Any]:
-    stopped = trail.stopped
-    holds = stopped is None or stopped.kind == Kind.UNCHANGED
+def outcome(link: HostLink, point: Point, trail: Trail, diagnosis: Diagnosis) -> dict[str, Any]:
+    """Tell how an order went."""
+    confirmed = trail.reached(Kind.CONFIRMED) is not None
+    unchanged = trail.stopped is not None and trail.stopped.kind == Kind.UNCHANGED
     line = {
         "point": point.name,
         "board": point.board,
         "asked": trail.root.value,
-        "confirmed": link.session.readings[point.name].got if trail.reached(Kind.CONFIRMED) else None,
+        "confirmed": link.session.readings[point.name].got if confirmed else None,
         "unit": point.unit,
         "stage": trail.furthest,
-        "holds": holds and (trail.reached(Kind.CONFIRMED) is not None or not point.confirm),
+        "holds": diagnosis.broken is None and (confirmed or unchanged or not point.confirm),
     }
+    if unchanged:
+        line["unchanged"] = True
     moved = trail.reached(Kind.MOVED)
     if moved is not None:
         line["moved"] = moved.note
-    if stopped is not None and not holds:
-        line["stopped"] = stopped.note
+    if diagnosis.broken is not None:
+        line |= {"stopped_before": diagnosis.broken, "reason": diagnosis.reason, "mend": diagnosis.mend}
     return line
 
 
@@ -164,7 +154,7 @@ async def read(link: HostLink, point: Point) -> dict[str, Any]:
         "unit": point.unit,
         "holds": not reading.refusal,
     }
-    return {**line, "stopped": reading.refusal} if reading.refusal else line
+    return {**line, "reason": reading.refusal} if reading.refusal else line
 
 
 def readable(point: Point, line: dict[str, Any]) -> str:
@@ -173,8 +163,12 @@ def readable(point: Point, line: dict[str, Any]) -> str:
     for key in ("asked", "got", "confirmed"):
         if line.get(key) is not None:
             parts.append(f"{key} {point.show(line[key])}")
+    if "unchanged" in line:
+        parts.append("it was asked for already")
     if "moved" in line:
         parts.append(f"moved: {line['moved']}")
-    if "stopped" in line:
-        parts.append(f"stopped after {line.get('stage', 'asking')}: {line['stopped']}")
+    if "stopped_before" in line:
+        parts.append(f"stopped before {line['stopped_before']}: {line['reason']}")
+    elif "reason" in line:
+        parts.append(line["reason"])
     return "  ".join(parts)

@@ -111,13 +111,6 @@ class Trails:
         """The number of the event to go on from."""
         return self._next
 
-    def latest(self, board: str, point: str) -> Trail | None:
-        """The newest trail of a point."""
-        for trail in reversed(self.all.values()):
-            if trail.point == point and trail.root.board == board:
-                return trail
-        return None
-
     def _begin(self, event: Event) -> None:
         if event.kind == Kind.ASKED or (event.kind == Kind.CARRIED and event.note != READ_BACK):
             trail = Trail(root=event, steps={event.kind: Step([event])})

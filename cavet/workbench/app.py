@@ -25,6 +25,7 @@ class CavetApp(App[int]):
     ENABLE_COMMAND_PALETTE = False  # there is one of our own, with the keys in it
     CSS = """
     Screen { background: $background; }
+    ModalScreen { align: center middle; background: $background 60%; }
     """
 
     def __init__(self, file: BenchFile, desk: Desk) -> None:

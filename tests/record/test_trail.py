@@ -97,13 +97,6 @@ class TrailStory(unittest.TestCase):
         self.tell(Kind.CONFIRMED, numbers[0])
         self.assertEqual(list(self.tell.trails.all), numbers[-3:])
 
-    def test_the_latest_of_a_point_is_found(self):
-        first, _ = self.sent()
-        second, _ = self.sent()
-        self.assertEqual(self.tell.trails.latest("gatehouse", "beacon").number, second)
-        self.assertGreater(second, first)
-        self.assertIsNone(self.tell.trails.latest("gatehouse", "horn"))
-
 
 if __name__ == "__main__":
     unittest.main()

@@ -7,14 +7,12 @@ from collections.abc import Callable
 import msgspec
 from textual import events
 from textual.app import ComposeResult
-from textual.containers import Vertical
 from textual.screen import ModalScreen
 
 from cavet.workbench import keymap
 from cavet.workbench.drawing.canvas import ASKED, PAPER, QUIET
-from cavet.workbench.drawing.lines import draw_foot
-from cavet.workbench.screens.sheet import Line, Sheet, draw_sheet
-from cavet.workbench.widgets.picture import Picture
+from cavet.workbench.drawing.sheet import Line, Sheet
+from cavet.workbench.widgets.leaf import Leaf
 
 MAX_TYPED = 40
 
@@ -37,13 +35,6 @@ def fitting(actions: list[Action], typed: str) -> list[Action]:
 class ActionsScreen(ModalScreen[Action | None]):
     """A list to choose from. It gives back the action that was chosen."""
 
-    CSS = """
-    ActionsScreen { align: center middle; background: $background 60%; }
-    #sheet { width: 96; max-width: 96%; height: 26; max-height: 90%; }
-    #page { height: 1fr; }
-    #foot { height: 1; }
-    """
-
     def __init__(self, actions: list[Action]) -> None:
         super().__init__()
         self._actions = actions
@@ -51,9 +42,7 @@ class ActionsScreen(ModalScreen[Action | None]):
         self._cursor = 0
 
     def compose(self) -> ComposeResult:
-        with Vertical(id="sheet"):
-            yield Picture(id="page")
-            yield Picture(id="foot")
+        yield Leaf()
 
     def on_mount(self) -> None:
         self.call_after_refresh(self.follow)
@@ -62,11 +51,9 @@ class ActionsScreen(ModalScreen[Action | None]):
         self.call_after_refresh(self.follow)
 
     def follow(self) -> None:
-        page = self.query_one("#page", Picture)
-        if page.size.width:
-            first = max(0, self._cursor + 1 - (page.size.height - 6))
-            page.show(draw_sheet(self._sheet(first), 0, *page.size))
-            self.query_one("#foot", Picture).show(draw_foot(keymap.ACTIONS_FOOT, keymap.REST, page.size.width))
+        leaf = self.query_one(Leaf)
+        first = max(0, self._cursor + 3 - leaf.room) if leaf.room else 0
+        leaf.show(self._sheet(first), 0, keymap.ACTIONS_FOOT)
 
     def _sheet(self, first: int) -> Sheet:
         lines: list[Line] = [[("› ", ASKED), (f"{self._typed}▏", PAPER)], []]

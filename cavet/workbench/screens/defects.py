@@ -4,27 +4,19 @@ from __future__ import annotations
 
 from textual.app import ComposeResult
 from textual.binding import Binding
-from textual.containers import Vertical
 from textual.message import Message
 from textual.screen import ModalScreen
 
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.canvas import ASKED, PAPER, QUIET
-from cavet.workbench.drawing.lines import draw_foot
-from cavet.workbench.screens.sheet import Line, Sheet, draw_sheet
-from cavet.workbench.widgets.picture import Picture
+from cavet.workbench.drawing.sheet import Line, Sheet
+from cavet.workbench.widgets.leaf import Leaf
 
 
 class DefectsScreen(ModalScreen[None]):
     """The list of defects, each with what it does."""
 
-    CSS = """
-    DefectsScreen { align: center middle; background: $background 60%; }
-    #sheet { width: 80; max-width: 95%; height: 16; max-height: 90%; }
-    #page { height: 1fr; }
-    #foot { height: 1; }
-    """
     BINDINGS = [
         Binding("escape,d,q", "dismiss", "back"),
         Binding("up", "move(-1)"),
@@ -42,9 +34,7 @@ class DefectsScreen(ModalScreen[None]):
         self._cursor = 0
 
     def compose(self) -> ComposeResult:
-        with Vertical(id="sheet"):
-            yield Picture(id="page")
-            yield Picture(id="foot")
+        yield Leaf()
 
     def on_mount(self) -> None:
         self.call_after_refresh(self.follow)
@@ -53,11 +43,7 @@ class DefectsScreen(ModalScreen[None]):
         self.call_after_refresh(self.follow)
 
     def follow(self) -> None:
-        page = self.query_one("#page", Picture)
-        if not page.size.width:
-            return
-        page.show(draw_sheet(self._sheet(), 0, *page.size))
-        self.query_one("#foot", Picture).show(draw_foot(keymap.DEFECTS_FOOT, keymap.REST, page.size.width))
+        self.query_one(Leaf).show(self._sheet(), 0, keymap.DEFECTS_FOOT)
 
     def _sheet(self) -> Sheet:
         lines: list[Line] = []

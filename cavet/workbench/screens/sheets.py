@@ -14,7 +14,7 @@ from cavet.wording import hex_pairs, listed, plain
 from cavet.workbench import views
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET
-from cavet.workbench.screens.sheet import Line, Sheet
+from cavet.workbench.drawing.sheet import Line, Sheet
 
 Act = Callable[[], None]
 

@@ -24,14 +24,20 @@ class Picture(Widget):
         self._strips: dict[int, Strip] = {}
         self._theme = ""
         self._seen: object = None
+        self._last: tuple[object, Callable[[int, int], Canvas]] | None = None
 
     def look(self, view: object, draw: Callable[[int, int], Canvas]) -> None:
         """Draw a view, unless it is the one that is shown already, at this size."""
+        self._last = (view, draw)
         width, height = self.size
         seen = (view, width, height)
         if self.display and width and seen != self._seen:
             self._seen = seen
             self.show(draw(width, height))
+
+    def on_resize(self) -> None:
+        if self._last is not None:
+            self.look(*self._last)
 
     def show(self, canvas: Canvas) -> None:
         """Take a new picture."""

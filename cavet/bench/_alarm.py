@@ -1,0 +1,26 @@
+"""An alarm on the loop: one call at one bench time, set anew at each turn."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+from math import inf
+
+from cavet.clock import BenchClock
+
+
+class Alarm:
+    """Calls `ring` once at the time that it was set to last; `inf` is never."""
+
+    def __init__(self, clock: BenchClock, ring: Callable[[], None]) -> None:
+        self._clock = clock
+        self._ring = ring
+        self._timer: asyncio.TimerHandle | None = None
+
+    def set(self, due: float) -> None:
+        """Set it to a bench time; an earlier setting is forgotten."""
+        if self._timer is not None:
+            self._timer.cancel()
+            self._timer = None
+        if due < inf:
+            self._timer = asyncio.get_running_loop().call_at(self._clock.at(due), self._ring)
