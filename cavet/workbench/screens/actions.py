@@ -63,7 +63,7 @@ class ActionsScreen(ModalScreen[Action | None]):
             lines.append(
                 [
                     ("▸ " if chosen else "  ", PAPER),
-                    (f"{action.name:34.34}", PAPER._replace(bold=chosen)),
+                    (f"{action.name:36.36}", PAPER._replace(bold=chosen)),
                     (f"{action.key:7}", ASKED),
                     (action.does, QUIET),
                 ]
