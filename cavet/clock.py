@@ -84,6 +84,10 @@ class BenchClock:
     def now(self) -> float:
         return self._loop.time() - self._start
 
+    def of(self, loop_time: float) -> float:
+        """The bench time of a time of the loop's own."""
+        return loop_time - self._start
+
     def at(self, seconds: float) -> float:
         """The loop's own time for a bench time, as `call_at` wants it."""
         return self._start + seconds

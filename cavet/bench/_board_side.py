@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import asyncio
+from itertools import groupby
 from math import inf
 
 from cavet.bench._alarm import Alarm
-from cavet.bench._traffic import Traffic
-from cavet.boards import Board, Outgoing, World
+from cavet.bench._traffic import Stream, Traffic
+from cavet.boards import Board, Client, Outgoing, World
 from cavet.clock import BenchClock
-from cavet.links import BoardEnd
+from cavet.links import BoardEnd, Caller
 from cavet.record import Kind, Record
 
 
@@ -18,95 +19,105 @@ class BoardSide:
 
     def __init__(self, world: World, clock: BenchClock, record: Record) -> None:
         self.world = world
-        self._clock = clock
+        self.clock = clock
+        self.visits: dict[Client, _Visit] = {}
         self._record = record
         self._alarm = Alarm(clock, self.turn)
-        self._ports: dict[str, list[_Port]] = {name: [] for name in world.boards}
+        self._ends: list[BoardEnd] = []
+        self._losses: list[tuple[str, Traffic]] = []
 
-    def turn(self) -> None:
-        """Bring the world to the present, and come back when something is due."""
-        due = self.world.advance(self._clock.now())
-        for name, board in self.world.boards.items():
-            self._send(board, self._ports[name])
+    def turn(self, at: float | None = None) -> None:
+        """Bring the world to the present (or to the time `at`, just past), and come back when something is due."""
+        due = self.world.advance(self.clock.now() if at is None else at)
+        for board in self.world.boards.values():
+            out = board.take_out()
+            if out:
+                self._send(out)
         self._alarm.set(due)
 
-    def _send(self, board: Board, ports: list[_Port]) -> None:
-        out = board.take_out()
-        if not out:
-            return
-        delay = out[0].at - self._clock.now()  # a late board is late with all of it
-        for port in ports:
+    def _send(self, out: list[Outgoing]) -> None:
+        delay = out[0].at - self.clock.now()  # a late board is late with all of it
+        for client, said in groupby(out, key=lambda outgoing: outgoing.client):
+            visit = self.visits.get(client)
+            if visit is None:
+                continue  # it is gone
             if delay > 0:
-                asyncio.get_running_loop().call_later(delay, port.send, out, port.life)
+                asyncio.get_running_loop().call_later(delay, visit.send, list(said))
             else:
-                port.send(out, port.life)
+                visit.send(list(said))
 
-    async def serve(self, board: str, end: BoardEnd, traffic: Traffic) -> str:
+    async def serve(self, board: str, end: BoardEnd, traffic: Traffic, protocol: str, character: float) -> str:
         """Put a board on one end of a link; give the address."""
-        port = _Port(self, self.world.boards[board], end, traffic, self._clock, self._record)
-        self._ports[board].append(port)
-        return await end.start(port)
+        self._ends.append(end)
+        self._losses.append((board, traffic))
+        served = self.world.boards[board]
+        return await end.start(lambda caller: _Visit(self, served, caller, traffic, protocol, character))
 
     def spoil_links(self) -> None:
         """Make the defects of the links take effect as they are switched now."""
-        for name, ports in self._ports.items():
-            lossy = [d for d in self.world.defects.values() if d.board == name and d.kind == "lossy" and d.on]
-            for port in ports:
-                port.traffic.losses.share = max((defect.share for defect in lossy), default=0.0)
+        for board, traffic in self._losses:
+            lossy = [d for d in self.world.defects.values() if d.board == board and d.kind == "lossy" and d.on]
+            traffic.losses.share = max((defect.share for defect in lossy), default=0.0)
+
+    def tell(self, board: Board, link: str, value: str, note: str) -> None:
+        """Tell of a link's state."""
+        self._record.append(Kind.LINK, board.name, "link", link, value, None, note)
 
     async def stop(self) -> None:
         """Take all boards off their links."""
         self._alarm.set(inf)
-        for ports in self._ports.values():
-            for port in ports:
-                await port.end.stop()
+        for end in self._ends:
+            await end.stop()
 
 
-class _Port:
-    """Listens at one board's end."""
+class _Visit:
+    """One program at one of a board's links, from its opening to its shutting."""
 
     def __init__(
-        self, side: BoardSide, board: Board, end: BoardEnd, traffic: Traffic, clock: BenchClock, record: Record
+        self, side: BoardSide, board: Board, caller: Caller, traffic: Traffic, protocol: str, character: float
     ) -> None:
-        self.end = end
-        self.traffic = traffic
-        self.life = 0
-        """Counts how often it was opened: what a late board had to say before that is not said any more."""
         self._side = side
         self._board = board
-        self._clock = clock
-        self._record = record
-        self._is_open = False
+        self._caller = caller
+        self._traffic = traffic
+        self._client = Client(protocol, character, lambda: caller.unread, caller.drop)
+        self._known: Stream | None = None
 
-    def _tell(self, value: str, note: str = "") -> None:
-        self._record.append(Kind.LINK, self._board.name, "link", self.traffic.link, value, None, note)
+    @property
+    def _stream(self) -> Stream:
+        """Looked for when the first bytes pass: by then the link is open on both sides."""
+        if self._known is None:
+            self._known = self._traffic.of(self._caller.name)
+        return self._known
 
     def opened(self) -> None:
-        self._is_open = True
-        self.life += 1
-        self.traffic.begin()
-        self._tell("open")
-        self._board.opened(self._clock.now())
+        self._side.tell(self._board, self._traffic.link, "open", self._caller.name)
+        self._side.visits[self._client] = self
+        self._side.turn()
+        self._board.opened(self._client, self._side.clock.now())
         self._side.turn()
 
-    def received(self, data: bytes, offset: int) -> None:
-        self._side.turn()
-        self._board.feed(data, offset, self._clock.now(), self.traffic.passage.carried)
-        self._side.turn()
+    def received(self, data: bytes, offset: int, at: float) -> None:
+        now = self._side.clock.of(at)
+        self._side.turn(now)
+        self._board.feed(self._client, data, offset, max(now, self._side.world.now), self._stream.passage.carried)
+        self._side.turn(now)
 
     def closed(self, reason: str) -> None:
-        self._is_open = False
-        self._tell("shut", reason)
-        self._board.closed(self._clock.now())
+        self._side.tell(self._board, self._traffic.link, "shut", reason)
+        del self._side.visits[self._client]
+        if self._known is not None:
+            self._traffic.forget(self._caller.name, self._known)
+        self._board.closed(self._client, self._side.clock.now())
         self._side.turn()
 
-    def send(self, out: list[Outgoing], life: int) -> None:
-        """Say what the board had to say, in one go, if it is still the life that it was said in."""
-        if not self._is_open or life != self.life:
+    def send(self, out: list[Outgoing]) -> None:
+        """Say what the board had to say, in one go, if the program is still there."""
+        if self._client not in self._side.visits:
             return
         data = out[0].data if len(out) == 1 else b"".join([outgoing.data for outgoing in out])
-        end = self.end.write(data) - len(data)
+        end = self._caller.write(data) - len(data)
         for outgoing in out:
             end += len(outgoing.data)
             if outgoing.cause is not None:
-                self.traffic.told.note(end, outgoing.cause)
+                self._stream.told.note(end, outgoing.cause)

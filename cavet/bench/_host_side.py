@@ -7,7 +7,7 @@ from math import inf
 
 from cavet.bench._alarm import Alarm
 from cavet.bench._plan import HostPlan, LinkPlan
-from cavet.bench._traffic import Traffic
+from cavet.bench._traffic import Stream, Traffic
 from cavet.clock import BenchClock
 from cavet.hosts import FirmataSession, SessionState, state_words
 from cavet.links import HostEnd
@@ -35,6 +35,7 @@ class HostLink:
         """Why the link can't be opened, or was lost; "" while it is open."""
         self._end = end
         self._traffic = traffic
+        self._stream: Stream
         self._clock = clock
         self._record = record
         self._alarm = Alarm(clock, self.turn)
@@ -111,13 +112,13 @@ class HostLink:
         self._open = True
         self.problem = ""
         self._busy_until = 0.0
-        self._traffic.begin()
+        self._stream = self._traffic.begin(self._end.name)
         self.session.opened(self._clock.now())
         self.turn()
 
-    def received(self, data: bytes, offset: int) -> None:
-        del offset  # nothing is lost on this side: the session's decoder counts alike
-        self.session.feed(data, self._clock.now(), self._traffic.told.find)
+    def received(self, data: bytes, offset: int, at: float) -> None:
+        del offset, at  # nothing is lost on this side: the session's decoder counts alike
+        self.session.feed(data, self._clock.now(), self._stream.told.find)
         self.turn()
 
     def closed(self, reason: str) -> None:
@@ -141,7 +142,7 @@ class HostLink:
             end = self._end.write(said.data)
             base = end - len(said.data)
             for place, framed in said.frames:
-                self._traffic.passage.note(base + place, framed)
+                self._stream.passage.note(base + place, framed)
             self._pace(len(said.data), base, [place for place, _ in said.frames])
         self._alarm.set(due)
 
@@ -152,7 +153,7 @@ class HostLink:
         byte_seconds = self.link.byte_seconds
         self._busy_until = begin + size * byte_seconds
         for place in places:
-            loop.call_at(begin + place * byte_seconds, self._traffic.passage.passed, base + place)
+            loop.call_at(begin + place * byte_seconds, self._stream.passage.passed, base + place)
 
     @property
     def ready(self) -> bool:

@@ -33,6 +33,8 @@ class LinkPlan(msgspec.Struct, frozen=True, kw_only=True):
     board: str
     address: str
     settings: SerialSettings
+    protocol: str = "firmata"
+    """What is spoken on it."""
     listen_port: int = 0
 
     @property

@@ -188,6 +188,7 @@ class _Reader:
             pin_current=table["pin_current"],
             board_current=table["board_current"],
             boot=table["boot"],
+            resets=table["resets"],
         )
 
     def _pin_list(self, path: Path, text: str, within: list[int] | None = None) -> list[int]:

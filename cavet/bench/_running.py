@@ -16,7 +16,7 @@ from cavet.bench._traffic import Traffic
 from cavet.boards import World
 from cavet.clock import BenchClock
 from cavet.hosts import Asked, Point
-from cavet.links import BoardEnd, HostEnd, MemoryLink, PtyEnd, SerialEnd, TcpClientEnd, TcpServerEnd
+from cavet.links import SEVERAL, BoardEnd, HostEnd, MemoryLink, PtyEnd, SerialEnd, TcpClientEnd, TcpServerEnd
 from cavet.record import Kind, Record
 
 
@@ -89,8 +89,9 @@ class RunningBench:
         elif link.kind == "serial":
             end = PtyEnd(link.settings, traffic.losses, partial(self._tell_rate, link))
         else:
-            end = TcpServerEnd(self._listen, link.listen_port, traffic.losses)
-        address = await self.board_side.serve(link.board, end, traffic)
+            most = 1 if self.world.boards[link.board].profile.resets else SEVERAL
+            end = TcpServerEnd(self._listen, link.listen_port, traffic.losses, most=most)
+        address = await self.board_side.serve(link.board, end, traffic, link.protocol, link.byte_seconds)
         self.endpoints.append(Endpoint(board=link.board, link=link.name, kind=link.kind, address=address, plan=link))
 
     def _tell_rate(self, link: LinkPlan, rate: int) -> None:

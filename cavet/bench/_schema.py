@@ -408,10 +408,16 @@ PROFILE = Section(
             name="boot",
             kind="quantity",
             unit="s",
-            doc="how long it hears nothing after its link opens",
+            doc="how long it hears nothing after a reset",
             default=0.0,
             low=0,
             high=60,
+        ),
+        Key(
+            name="resets",
+            kind="switch",
+            doc="whether the opening of its link resets it; only one program can be at it then",
+            default=False,
         ),
     ),
 )

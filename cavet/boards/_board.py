@@ -34,22 +34,40 @@ CauseOf = Callable[[Frame], int]
 MAX_SEAMS = 256
 
 
-class Outgoing(msgspec.Struct):
-    """Bytes that a board says, the event they follow from, and when it is ready to say them."""
+class Client(msgspec.Struct, frozen=True, eq=False):
+    """A program that has opened one of the board's links: what is spoken there, and how long a character takes on it
+    (0 where there are none, as on a network). `unread` tells how many bytes it has not been able to take yet."""
 
+    protocol: str
+    character: float = 0.0
+    unread: Callable[[], int] = lambda: 0
+    drop: Callable[[], None] = lambda: None
+    """Shuts its connection."""
+
+
+class Outgoing(msgspec.Struct):
+    """Bytes that a board says, to whom, the event they follow from, and when it is ready to say them."""
+
+    client: Client
     data: bytes
     cause: int | None
     at: float
 
 
 class Firmware(Protocol):
-    """What a board runs. It speaks one protocol; it works on the circuit."""
+    """What a board runs. It speaks one protocol, on any number of links; it works on the circuit."""
 
     def start(self, now: float) -> None:
         """Begin anew, as after power-on."""
 
-    def feed(self, data: bytes, now: float, cause_of: CauseOf) -> None:
-        """Hear bytes."""
+    def joined(self, client: Client, now: float) -> None:
+        """A program is there."""
+
+    def left(self, client: Client, now: float) -> None:
+        """It is gone."""
+
+    def feed(self, client: Client, data: bytes, now: float, cause_of: CauseOf) -> None:
+        """Hear bytes of a program."""
 
     def levels_changed(self, pins: list[Pin], now: float) -> None:
         """Input pins have changed."""
@@ -61,28 +79,52 @@ class Firmware(Protocol):
         """Give what it wants to say, and forget it."""
 
 
+class _Seams:
+    """Where in a link's stream the bytes stood that the firmware has heard: lost bytes make the two differ."""
+
+    def __init__(self) -> None:
+        self._fed = 0
+        self._seams: deque[tuple[int, int]] = deque(maxlen=MAX_SEAMS)
+
+    def add(self, offset: int, size: int) -> None:
+        """The firmware hears `size` bytes that stood at `offset`."""
+        if not self._seams or offset - self._fed != self._seams[-1][1] - self._seams[-1][0]:
+            self._seams.append((self._fed, offset))
+        self._fed += size
+
+    def in_stream(self, end: int) -> int:
+        """Where in the link's stream the firmware's byte before `end` stood."""
+        for fed, offset in reversed(self._seams):
+            if fed < end:
+                return offset + end - fed
+        return end
+
+
 class Board:
-    """A simulated board on a link. `failsafe` is after how long a silence its outputs go to rest, 0 for never."""
+    """A simulated board and its links. `failsafe` is after how long a silence its outputs go to rest, 0 for never."""
 
     def __init__(self, name: str, circuit: Circuit, firmware: Firmware, tell: Tell, *, failsafe: float = 0.0) -> None:
         self.name = name
         self.circuit = circuit
         self.firmware = firmware
-        self.state = BoardState.SHUT
+        self.state = BoardState.SHUT if circuit.profile.resets else BoardState.DEAF
         self.defects: list[Defect] = []
         self._tell = tell
         self._failsafe = failsafe
         self._quiet_at = inf
-        self._boots_at = inf
-        self._fed = 0
-        self._seams: deque[tuple[int, int]] = deque(maxlen=MAX_SEAMS)
+        self._boots_at = inf if circuit.profile.resets else circuit.profile.boot
+        self._clients: dict[Client, _Seams] = {}
 
     @property
     def profile(self) -> Profile:
         return self.circuit.profile
 
-    def opened(self, now: float) -> None:
-        """Its link was opened: that resets it, and it is deaf while it boots."""
+    def opened(self, client: Client, now: float) -> None:
+        """A link was opened: that may reset it, and it is deaf while it boots."""
+        self._clients[client] = _Seams()
+        if not self.profile.resets:
+            self.firmware.joined(client, now)
+            return
         self.circuit.reset(now)
         self.state = BoardState.DEAF
         self._boots_at = now + self.profile.boot
@@ -90,13 +132,16 @@ class Board:
         self.firmware.take_out()
         self._tell(Kind.BOARD, "board", self.name, "reset", None, "its link was opened")
 
-    def closed(self, now: float) -> None:
-        """Its link was shut; it keeps its outputs as they are, unless it has a failsafe."""
-        self.state = BoardState.SHUT
-        self._boots_at = inf
-        self.firmware.take_out()
+    def closed(self, client: Client, now: float) -> None:
+        """A link was shut; it keeps its outputs as they are, unless it has a failsafe."""
+        del self._clients[client]
+        self.firmware.left(client, now)
+        if self.profile.resets and not self._clients:
+            self.state = BoardState.SHUT
+            self._boots_at = inf
+            self.firmware.take_out()
 
-    def feed(self, data: bytes, offset: int, now: float, carried: Carried) -> None:
+    def feed(self, client: Client, data: bytes, offset: int, now: float, carried: Carried) -> None:
         """Bytes have arrived, the first of them at `offset` in the link's stream. While it boots they are lost."""
         if self.state is not BoardState.RUNNING:
             note = f"{len(data)} bytes not heard: the board {self.state.value}"
@@ -104,17 +149,9 @@ class Board:
             return
         if self._failsafe:
             self._quiet_at = now + self._failsafe
-        if not self._seams or offset - self._fed != self._seams[-1][1] - self._seams[-1][0]:
-            self._seams.append((self._fed, offset))
-        self._fed += len(data)
-        self.firmware.feed(data, now, lambda frame: carried(self._in_stream(frame.end), frame.data))
-
-    def _in_stream(self, end: int) -> int:
-        """Where in the link's stream the firmware's byte before `end` stood; lost bytes make the two differ."""
-        for fed, offset in reversed(self._seams):
-            if fed < end:
-                return offset + end - fed
-        return end
+        seams = self._clients[client]
+        seams.add(offset, len(data))
+        self.firmware.feed(client, data, now, lambda frame: carried(seams.in_stream(frame.end), frame.data))
 
     def levels_changed(self, pins: list[Pin], now: float) -> None:
         if self.state is BoardState.RUNNING:
@@ -125,10 +162,11 @@ class Board:
         if self.state is BoardState.DEAF and now >= self._boots_at:
             self.state = BoardState.RUNNING
             self._boots_at = inf
-            self._fed = 0
-            self._seams.clear()
             self._tell(Kind.BOARD, "board", self.name, "runs")
             self.firmware.start(now)
+            for client in self._clients:
+                self._clients[client] = _Seams()
+                self.firmware.joined(client, now)
         if now >= self._quiet_at:
             self._quiet_at = inf
             cause = self._tell(Kind.BOARD, "board", self.name, "failsafe", None, "the host was silent for too long")

@@ -27,7 +27,9 @@ class Profile(msgspec.Struct, frozen=True, kw_only=True):
     pin_current: float = 0.02
     board_current: float = 0.12
     boot: float = 0.0
-    """How long it hears nothing after its link opens."""
+    """How long it hears nothing after a reset."""
+    resets: bool = False
+    """Whether the opening of its link resets it; only one program can be there then."""
 
     def able(self, mode: PinMode) -> list[int]:
         """The pins that have a mode."""

@@ -1,16 +1,18 @@
 """What carries the bytes: serial devices, pseudo-terminals, TCP, and wires in memory; paced, and able to lose."""
 
-from cavet.links._end import BoardEnd, HostEnd, Listener
+from cavet.links._end import BoardEnd, Caller, HostEnd, Listener, Welcome
 from cavet.links._ledger import Ledger, Passage
 from cavet.links._memory import MemoryLink
 from cavet.links._pty import PtyEnd
 from cavet.links._serial import SerialEnd, garble
 from cavet.links._settings import SerialSettings
-from cavet.links._tcp import TcpClientEnd, TcpServerEnd
+from cavet.links._tcp import SEVERAL, TcpClientEnd, TcpServerEnd
 from cavet.links._wire import Losses, Wire
 
 __all__ = [
+    "SEVERAL",
     "BoardEnd",
+    "Caller",
     "HostEnd",
     "Ledger",
     "Listener",
@@ -22,6 +24,7 @@ __all__ = [
     "SerialSettings",
     "TcpClientEnd",
     "TcpServerEnd",
+    "Welcome",
     "Wire",
     "garble",
 ]

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Protocol
 
 
 class Listener(Protocol):
-    """Told of what happens at an end. `offset` counts the bytes of that direction since the link was opened."""
+    """Told of what happens at an end. `offset` counts the bytes of that direction since the link was opened; `at` is
+    the loop's time at which the last of them had come over the line."""
 
     def opened(self) -> None: ...
-    def received(self, data: bytes, offset: int) -> None: ...
+    def received(self, data: bytes, offset: int, at: float) -> None: ...
     def closed(self, reason: str) -> None: ...
 
 
@@ -19,6 +21,10 @@ class HostEnd(Protocol):
     @property
     def address(self) -> str:
         """What is opened, for a person."""
+
+    @property
+    def name(self) -> str:
+        """By which the board's side knows it, once it is open."""
 
     async def open(self, listener: Listener) -> None:
         """Open it, and tell the listener so. Raises `UnreachableError`; `listener.closed` tells of its loss later."""
@@ -30,14 +36,33 @@ class HostEnd(Protocol):
         """Let go of it; the listener is not told."""
 
 
+class Caller(Protocol):
+    """A program that has opened a simulated board's endpoint, as long as it is there."""
+
+    @property
+    def name(self) -> str:
+        """Tells it from others on the same link: its address, "" where there can only be one."""
+
+    def write(self, data: bytes) -> int:
+        """Send it bytes, at the link's pace; give the offset behind the last of them."""
+
+    @property
+    def unread(self) -> int:
+        """How many bytes it has not been able to take yet."""
+
+    def drop(self) -> None:
+        """Shut its connection; its listener is told."""
+
+
+Welcome = Callable[[Caller], Listener]
+"""Makes the listener for a program that has just opened an endpoint; it is told `opened` next."""
+
+
 class BoardEnd(Protocol):
     """A simulated board's end: an endpoint that others open."""
 
-    async def start(self, listener: Listener) -> str:
+    async def start(self, welcome: Welcome) -> str:
         """Be there; give the address that a program opens. Raises `UnreachableError`."""
-
-    def write(self, data: bytes) -> int:
-        """Send bytes, at the link's pace; give the offset behind the last of them."""
 
     async def stop(self) -> None:
         """Be gone."""

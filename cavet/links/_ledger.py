@@ -27,9 +27,6 @@ class Ledger:
             return self._entries[0][1]
         return None
 
-    def clear(self) -> None:
-        self._entries.clear()
-
 
 class Passage:
     """The way from host to board, at one link: turns `framed` into `carried` as the bytes get across.
@@ -62,8 +59,3 @@ class Passage:
         if found is not None:
             return found
         return self._record.append(Kind.CARRIED, self._board, "link", self._link, data, None, "from outside")
-
-    def clear(self) -> None:
-        """The link was opened anew: offsets begin at 0 again."""
-        self._framed.clear()
-        self._carried.clear()

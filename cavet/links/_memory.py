@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from cavet.links._end import Listener
+from cavet.links._end import Listener, Welcome
 from cavet.links._wire import Losses, Wire
 from cavet.wording import UnreachableError
 
@@ -17,25 +17,27 @@ class MemoryLink:
         self.inward = Wire(self._to_board, byte_seconds, losses)
         self.outward = Wire(self._to_host, byte_seconds, losses, gathers=True)
         self.is_cut = False
+        self._welcome: Welcome | None = None
         self._board_listener: Listener | None = None
         self._host_listener: Listener | None = None
 
-    def _to_board(self, data: bytes, offset: int) -> None:
+    def _to_board(self, data: bytes, offset: int, at: float) -> None:
         if self._board_listener is not None and self._host_listener is not None:
-            self._board_listener.received(data, offset)
+            self._board_listener.received(data, offset, at)
 
-    def _to_host(self, data: bytes, offset: int) -> None:
+    def _to_host(self, data: bytes, offset: int, at: float) -> None:
         if self._host_listener is not None:
-            self._host_listener.received(data, offset)
+            self._host_listener.received(data, offset, at)
 
-    def serve(self, listener: Listener | None) -> None:
-        self._board_listener = listener
+    def serve(self, welcome: Welcome | None) -> None:
+        self._welcome = welcome
 
     def open(self, listener: Listener) -> None:
-        if self.is_cut or self._board_listener is None:
+        if self.is_cut or self._welcome is None:
             raise UnreachableError(self.name, "nothing is at the other end")
         self._host_listener = listener
         self._clear()
+        self._board_listener = self._welcome(self.board)
         self._board_listener.opened()
 
     def close(self, reason: str) -> None:
@@ -50,10 +52,14 @@ class MemoryLink:
     def cut(self) -> None:
         """Break the line."""
         self.is_cut = True
+        self.hang_up("the line was cut")
+
+    def hang_up(self, reason: str) -> None:
+        """Shut it at neither side's wish, or at the board's: both are told."""
         listener = self._host_listener
-        self.close("the line was cut")
+        self.close(reason)
         if listener is not None:
-            listener.closed("the line was cut")
+            listener.closed(reason)
 
     def mend(self) -> None:
         """Make the line whole; the host has to open it anew."""
@@ -68,12 +74,21 @@ class _Board:
     def __init__(self, link: MemoryLink) -> None:
         self._link = link
 
-    async def start(self, listener: Listener) -> str:
-        self._link.serve(listener)
+    name = ""
+
+    async def start(self, welcome: Welcome) -> str:
+        self._link.serve(welcome)
         return f"memory:{self._link.name}"
 
     def write(self, data: bytes) -> int:
         return self._link.outward.send(data)
+
+    @property
+    def unread(self) -> int:
+        return self._link.outward.waiting
+
+    def drop(self) -> None:
+        self._link.hang_up("the board has shut the link")
 
     async def stop(self) -> None:
         self._link.cut()
@@ -83,6 +98,8 @@ class _Board:
 class _Host:
     def __init__(self, link: MemoryLink) -> None:
         self._link = link
+
+    name = ""
 
     @property
     def address(self) -> str:

@@ -10,7 +10,7 @@ import termios
 import tty
 from collections.abc import Callable
 
-from cavet.links._end import Listener
+from cavet.links._end import Listener, Welcome
 from cavet.links._serial import RATES, garble
 from cavet.links._settings import SerialSettings
 from cavet.links._wire import Losses, Wire
@@ -34,6 +34,7 @@ class PtyEnd:
         self._settings = settings
         self._tell_rate = tell_rate
         self._master = -1
+        self._welcome: Welcome
         self._listener: Listener
         self._is_open = False
         self._reading = False
@@ -45,8 +46,10 @@ class PtyEnd:
         self.heard_rate = settings.rate
         """The rate that the program has set; a change is told to `tell_rate`."""
 
-    async def start(self, listener: Listener) -> str:
-        self._listener = listener
+    name = ""
+
+    async def start(self, welcome: Welcome) -> str:
+        self._welcome = welcome
         try:
             self._master, slave = os.openpty()
         except OSError as error:
@@ -83,6 +86,7 @@ class PtyEnd:
             self.inward.clear()
             self.outward.clear()
             self._rest = b""
+            self._listener = self._welcome(self)
             self._listener.opened()
         if not self._reading and self.inward.waiting < MAX_WAITING_BYTES:
             self._reading = True
@@ -137,14 +141,21 @@ class PtyEnd:
     def _same_rate(self) -> bool:
         return abs(self.heard_rate / self._settings.rate - 1) < SAME_RATE
 
-    def _hear(self, data: bytes, offset: int) -> None:
+    def _hear(self, data: bytes, offset: int, at: float) -> None:
         if self._is_open:
-            self._listener.received(data, offset)
+            self._listener.received(data, offset, at)
 
     def write(self, data: bytes) -> int:
         return self.outward.send(data)
 
-    def _put(self, data: bytes, offset: int) -> None:
+    @property
+    def unread(self) -> int:
+        return self.outward.waiting + len(self._rest)
+
+    def drop(self) -> None:
+        """A board can't shut the device that a program has opened: on a serial line there is nothing to shut."""
+
+    def _put(self, data: bytes, offset: int, at: float) -> None:
         if not self._is_open:
             return
         self._look_at_rate()

@@ -33,6 +33,8 @@ class SerialEnd:
         self._rest = b""
         self._sent = self._got = 0
 
+    name = ""
+
     @property
     def address(self) -> str:
         return self._path
@@ -71,7 +73,7 @@ class SerialEnd:
             return
         offset = self._got
         self._got += len(data)
-        self._listener.received(data, offset)
+        self._listener.received(data, offset, asyncio.get_running_loop().time())
 
     def write(self, data: bytes) -> int:
         self._sent += len(data)

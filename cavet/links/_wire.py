@@ -12,7 +12,8 @@ SLICE_SECONDS = 0.0005
 GATHER_SECONDS = 0.0012
 """The same on a wire that gathers: what a board says in one go, nobody waits for in the middle."""
 
-Deliver = Callable[[bytes, int], None]
+Deliver = Callable[[bytes, int, float], None]
+"""Takes bytes, the offset of the first, and the loop's time at which the last had come over the line."""
 
 
 class Losses:
@@ -58,7 +59,7 @@ class Wire:
         offset = self._sent
         self._sent += len(data)
         if not self._byte_seconds:
-            self._hand_over(data, offset)
+            self._hand_over(data, offset, asyncio.get_running_loop().time())
             return self._sent
         loop = asyncio.get_running_loop()
         at = max(loop.time(), self._busy_until)
@@ -76,17 +77,17 @@ class Wire:
         loop = asyncio.get_running_loop()
         waiting, now = self._waiting, loop.time() + 1e-9
         while waiting and waiting[0][0] <= now:
-            _, data, offset = waiting.popleft()
-            self._hand_over(data, offset)
+            at, data, offset = waiting.popleft()
+            self._hand_over(data, offset, at)
         if waiting and self._timer is None:
             self._timer = loop.call_at(waiting[0][0], self._due)
 
-    def _hand_over(self, data: bytes, offset: int) -> None:
+    def _hand_over(self, data: bytes, offset: int, at: float) -> None:
         if not self._losses.share:
-            self._deliver(data, offset)
+            self._deliver(data, offset, at)
             return
         for place, run in self._losses.runs(data):
-            self._deliver(run, offset + place)
+            self._deliver(run, offset + place, at)
 
     def clear(self) -> None:
         """Drop what is under way, and count from 0 again."""

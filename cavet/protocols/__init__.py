@@ -3,7 +3,7 @@
 from cavet.protocols._codec import PROTOCOLS, Codec, Decoder, Side, codec
 from cavet.protocols._form import as_fields, describe, find_form, fitting_forms, read_message
 from cavet.protocols._frame import Field, Frame, Span, Unreadable, UnreadTail
-from cavet.protocols._message import FieldError, Message, Range, Words, Written
+from cavet.protocols._message import FieldError, Message, Range, Words, Written, as_found
 
 __all__ = [
     "PROTOCOLS",
@@ -21,6 +21,7 @@ __all__ = [
     "Words",
     "Written",
     "as_fields",
+    "as_found",
     "codec",
     "describe",
     "find_form",

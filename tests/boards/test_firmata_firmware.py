@@ -35,7 +35,7 @@ def text_of(answer):
 class Booting(unittest.TestCase):
     def test_it_announces_itself_once_it_has_booted(self):
         made = Small([], boot=1.2)
-        made.board.opened(0.0)
+        made.board.opened(made.client, 0.0)
         made.go(1.19)
         self.assertEqual(made.hear(), "")
         made.go(1.2)
@@ -43,7 +43,7 @@ class Booting(unittest.TestCase):
 
     def test_what_is_said_to_it_while_it_boots_is_lost(self):
         made = Small([Horn("horn", {"pin": 6})], boot=1.2)
-        made.board.opened(0.0)
+        made.board.opened(made.client, 0.0)
         made.say("F4 06 01 F5 06 01")
         made.go(3.0)
         self.assertEqual(made.circuit.pins[6].value, 0)
@@ -54,7 +54,7 @@ class Booting(unittest.TestCase):
         made.say("F4 06 01 F5 06 01")
         made.go(1.0)
         self.assertTrue(made.circuit.parts["horn"].stands_as(1.0))
-        made.board.closed(1.0)
+        made.board.closed(made.client, 1.0)
         made.open()
         made.go(2.0)
         self.assertFalse(made.circuit.parts["horn"].stands_as(2.0))
@@ -249,7 +249,7 @@ class Mishaps(unittest.TestCase):
 
     def test_a_late_board_is_ready_to_speak_later(self):
         made = small(defects=[Defect(name="d", kind="late", board="board", delay=0.8)])
-        made.board.feed(b"\xf9", 0, 0.0, lambda end, data: 0)
+        made.board.feed(made.client, b"\xf9", 0, 0.0, lambda end, data: 0)
         (outgoing,) = made.board.take_out()
         self.assertEqual(outgoing.at, 0.8)
 

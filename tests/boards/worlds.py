@@ -1,6 +1,6 @@
 """Small worlds to try boards in: a profile of a few pins, parts, a rig, and a record that can be asked."""
 
-from cavet.boards import Board, Circuit, PinMode, PinProfile, Profile, Quantity, Rig, World, telling
+from cavet.boards import Board, Circuit, Client, PinMode, PinProfile, Profile, Quantity, Rig, World, telling
 from cavet.boards.firmware import FirmataFirmware
 from cavet.expressions import Expression
 from cavet.record import Record
@@ -28,7 +28,7 @@ def profile(boot=0.0):
         10: PinProfile(number=10, modes={PinMode.BUS: 1}),
         11: PinProfile(number=11, modes={PinMode.BUS: 1}),
     }
-    return Profile(name="test", pins=pins, boot=boot)
+    return Profile(name="test", pins=pins, boot=boot, resets=True)
 
 
 class Small:
@@ -46,6 +46,7 @@ class Small:
             part.join(rig, tell, self.circuit.stir)
         self.world = World([self.board], rig, list(defects), self.record)
         self.rig = rig
+        self.client = Client("firmata")
         self._sent = 0
 
     def go(self, until):
@@ -58,7 +59,7 @@ class Small:
         return self.world.advance(until)
 
     def open(self):
-        self.board.opened(self.time)
+        self.board.opened(self.client, self.time)
         self.go(self.time + self.circuit.profile.boot)
         self.hear()
 
@@ -66,7 +67,7 @@ class Small:
         """Send hex to the board, as a program would; give what it answers, as hex."""
         data = bytes.fromhex(text)
         self._sent += len(data)
-        self.board.feed(data, self._sent - len(data), self.time, self._carried)
+        self.board.feed(self.client, data, self._sent - len(data), self.time, self._carried)
         self.world.advance(self.time)
         return self.hear()
 

@@ -30,7 +30,7 @@ class Ear:
         self.data = b""
         self._note("opened")
 
-    def received(self, data, offset):
+    def received(self, data, offset, at):
         self.data += data
         self._note(offset)
 
@@ -42,6 +42,16 @@ class Ear:
             while not holds():
                 self._news.clear()
                 await self._news.wait()
+
+
+def welcoming(ear):
+    """Makes the ear listen to whoever calls, and keeps the caller."""
+
+    def welcome(caller):
+        ear.caller = caller
+        return ear
+
+    return welcome
 
 
 def real(test):
@@ -58,7 +68,7 @@ class Terminals(unittest.TestCase):
     async def served(self, settings=FAST):
         end = PtyEnd(settings, Losses("s"))
         ear = Ear()
-        path = await end.start(ear)
+        path = await end.start(welcoming(ear))
         return end, ear, path
 
     @real
@@ -137,7 +147,7 @@ class Ports(unittest.TestCase):
     async def test_a_port_is_opened_used_and_its_loss_is_noticed(self):
         board = PtyEnd(FAST, Losses("s"))
         board_ear, ear = Ear(), Ear()
-        path = await board.start(board_ear)
+        path = await board.start(welcoming(board_ear))
         port = SerialEnd(path, FAST)
         await port.open(ear)
         await board_ear.until(lambda: "opened" in board_ear.told)
@@ -151,7 +161,7 @@ class Ports(unittest.TestCase):
     @real
     async def test_a_port_in_use_is_told_as_that(self):
         board = PtyEnd(FAST, Losses("s"))
-        path = await board.start(Ear())
+        path = await board.start(welcoming(Ear()))
         first = SerialEnd(path, FAST)
         await first.open(Ear())
         with self.assertRaises(UnreachableError) as caught:
@@ -172,13 +182,13 @@ class Tcp(unittest.TestCase):
     async def test_one_program_at_a_time_is_served(self):
         server = TcpServerEnd("127.0.0.1", 0, Losses("s"))
         board_ear, ear = Ear(), Ear()
-        address = await server.start(board_ear)
+        address = await server.start(welcoming(board_ear))
         host, _, port = address.rpartition(":")
         client = TcpClientEnd(host, int(port))
         await client.open(ear)
         client.write(b"ab")
         await board_ear.until(lambda: board_ear.data == b"ab")
-        server.write(b"cd")
+        board_ear.caller.write(b"cd")
         await ear.until(lambda: ear.data == b"cd")
         second, second_ear = TcpClientEnd(host, int(port)), Ear()
         await second.open(second_ear)
@@ -194,9 +204,9 @@ class Tcp(unittest.TestCase):
     @real
     async def test_a_port_in_use_and_a_board_that_is_not_there_are_told(self):
         first = TcpServerEnd("127.0.0.1", 0, Losses("s"))
-        port = int((await first.start(Ear())).rpartition(":")[2])
+        port = int((await first.start(welcoming(Ear()))).rpartition(":")[2])
         with self.assertRaises(UnreachableError):
-            await TcpServerEnd("127.0.0.1", port, Losses("s")).start(Ear())
+            await TcpServerEnd("127.0.0.1", port, Losses("s")).start(welcoming(Ear()))
         await first.stop()
         with self.assertRaises(UnreachableError) as caught:
             await TcpClientEnd("127.0.0.1", port).open(Ear())

@@ -20,7 +20,7 @@ def carried(data, byte_seconds, share=0.0, pause=0.0):
         arrived = []
         losses = Losses("seed")
         losses.share = share
-        wire = Wire(lambda got, offset: arrived.append((round(loop.time(), 6), offset, got)), byte_seconds, losses)
+        wire = Wire(lambda got, offset, at: arrived.append((round(loop.time(), 6), offset, got)), byte_seconds, losses)
         for piece in data:
             wire.send(piece)
             await asyncio.sleep(pause)
@@ -136,7 +136,7 @@ class Listening:
     def opened(self):
         self.told.append("opened")
 
-    def received(self, data, offset):
+    def received(self, data, offset, at):
         self.told.append((offset, data))
 
     def closed(self, reason):
@@ -148,7 +148,7 @@ class InMemory(unittest.TestCase):
         async def talk():
             link = MemoryLink("a", 0.0, Losses("s"))
             board, host = Listening(), Listening()
-            self.assertEqual(await link.board.start(board), "memory:a")
+            self.assertEqual(await link.board.start(lambda caller: board), "memory:a")
             await link.host.open(host)
             link.host.write(b"ab")
             link.board.write(b"c")

@@ -11,7 +11,7 @@ from collections.abc import Callable
 from math import inf
 from typing import Any
 
-from cavet.boards._board import CauseOf, Outgoing
+from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._circuit import Circuit, PinRefusedError
 from cavet.boards._pins import Pin, PinMode
 from cavet.boards._telling import Tell
@@ -46,6 +46,7 @@ class FirmataFirmware:
         self._tell = tell
         self._name = name
         self._out: list[Outgoing] = []
+        self._client: Client
         self._channels = {
             pin.channel: number for number, pin in circuit.profile.pins.items() if pin.channel is not None
         }
@@ -81,13 +82,21 @@ class FirmataFirmware:
         self._pulses: dict[int, tuple[int, int]] = {}
 
     def start(self, now: float) -> None:
-        """Begin anew, and announce itself."""
-        self._decoder = firmata.FirmataDecoder(Side.HOST)
+        """Begin anew."""
         self._forget()
+
+    def joined(self, client: Client, now: float) -> None:
+        """A program is there: announce itself to it."""
+        self._client = client
+        self._decoder = firmata.FirmataDecoder(Side.HOST)
         self._say(firmata.ProtocolVersion(major=VERSION[0], minor=VERSION[1]), now, None)
         self._say(self._firmware(), now, None)
 
-    def feed(self, data: bytes, now: float, cause_of: CauseOf) -> None:
+    def left(self, client: Client, now: float) -> None:
+        """It is gone: what was reported to it is not reported any more."""
+        self._forget()
+
+    def feed(self, client: Client, data: bytes, now: float, cause_of: CauseOf) -> None:
         for frame in self._decoder.feed(data):
             self._take(frame, now, cause_of(frame))
 
@@ -109,7 +118,7 @@ class FirmataFirmware:
     def _say(self, message: Message, now: float, cause: int | None) -> None:
         data = firmata.encode(message)
         told = self._tell(Kind.TOLD, "message", message.NAME, data, cause)
-        self._out.append(Outgoing(data, told, now))
+        self._out.append(Outgoing(self._client, data, told, now))
 
     def take_out(self) -> list[Outgoing]:
         out, self._out = self._out, []

@@ -10,6 +10,7 @@ from cavet.protocols.modbus._messages import (
     EXCEPTIONS,
     REQUESTS,
     RESPONSES,
+    SUB_FUNCTIONS,
     Diagnostics,
     ExceptionResponse,
     GetCommEventCounter,
@@ -47,13 +48,18 @@ from cavet.protocols.modbus._messages import (
     WriteSingleCoil,
     WriteSingleRegister,
 )
+from cavet.protocols.modbus._unit import read_message
+from cavet.protocols.modbus._values import KINDS, ORDERS, ValueForm
 
 __all__ = [
     "ASCII",
     "EXCEPTIONS",
+    "KINDS",
+    "ORDERS",
     "REQUESTS",
     "RESPONSES",
     "RTU",
+    "SUB_FUNCTIONS",
     "TCP",
     "Diagnostics",
     "ExceptionResponse",
@@ -87,6 +93,7 @@ __all__ = [
     "ReadWriteMultipleRegistersResponse",
     "ReportServerId",
     "ReportServerIdResponse",
+    "ValueForm",
     "WriteFileRecord",
     "WriteMultipleCoils",
     "WriteMultipleCoilsResponse",
@@ -96,4 +103,5 @@ __all__ = [
     "WriteSingleRegister",
     "crc16",
     "lrc8",
+    "read_message",
 ]

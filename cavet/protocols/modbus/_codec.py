@@ -75,6 +75,10 @@ class ModbusCodec:
     def decoder(self, side: Side) -> ModbusDecoder:
         return ModbusDecoder(self._framing, side)
 
+    def body(self, wire: bytes) -> bytes | None:
+        """The unit's address, function and data out of a frame; `None` where its check is wrong."""
+        return self._framing.body(wire)
+
     def explain(self, frame: Frame, side: Side) -> Field:
         """Take a frame apart: header, function, fields, check, each with the bits where it lies."""
         fields = tuple(self._framing.fields(frame, side)) if frame.readable else ()

@@ -43,6 +43,9 @@ class Framing(Protocol):
 
     def fields(self, frame: Frame, side: Side) -> list[Field]: ...
 
+    def body(self, wire: bytes) -> bytes | None:
+        """The unit's address and the unit out of a frame; `None` where its check is wrong."""
+
 
 def _unreadable(data: bytes, offset: int, reason: str) -> Frame:
     return Frame(Unreadable(reason=reason), data, offset, (reason,))
@@ -104,6 +107,14 @@ class Tcp:
             _head("unit", wire, 6, 1, "which device behind this address"),
         ]
         return head + self._read(wire, side).notes
+
+    def body(self, wire: bytes) -> bytes | None:
+        return wire[6:] if len(wire) > HEADER_BYTES else None
+
+
+def _checked(body: bytes, check_bytes: int, *, right: bool) -> bytes | None:
+    """The bytes before the check, where it is right and there is an address and a function before it."""
+    return body[:-check_bytes] if right and len(body) >= 2 + check_bytes else None
 
 
 def _head(name: str, wire: bytes, first: int, size: int, meaning: str) -> Field:
@@ -187,6 +198,9 @@ class Rtu:
         )
         return [_head("unit", wire, 0, 1, "0 is for all"), *self._read(wire, side).notes, check]
 
+    def body(self, wire: bytes) -> bytes | None:
+        return _checked(wire, 2, right=crc16(wire) == 0)
+
 
 _HEX_LINE = re.compile(rb":((?:[0-9A-Fa-f]{2})+)\r?\n")
 
@@ -261,3 +275,8 @@ class Ascii:
         unit = Field(name="unit", spans=((8, 16),), raw=body[0], value=body[0], meaning="0 is for all")
         colon = Field(name="start", spans=((0, 8),), raw=0x3A, meaning="a frame begins")
         return [colon, unit, *self._read(body, side).notes, check]
+
+    def body(self, wire: bytes) -> bytes | None:
+        match = _HEX_LINE.fullmatch(wire)
+        body = bytes.fromhex(match[1].decode()) if match else b""
+        return _checked(body, 1, right=sum(body) & 0xFF == 0)

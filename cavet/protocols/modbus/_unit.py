@@ -120,3 +120,9 @@ def _made(form: type[ModbusMessage], fields: dict[str, Any], reader: Reader) -> 
             reader.problems.append(str(error))
         message = as_found(form, fields)
     return Read(message, reader.problems, reader.notes)
+
+
+def read_message(unit: bytes, side: Side, **header: int) -> tuple[Message, tuple[str, ...]]:
+    """Read a bare unit; give its message and what is wrong with it. `header` is what its framing has told."""
+    read = read_unit(unit, side, header, lambda first, last: ())
+    return read.message, tuple(read.problems)

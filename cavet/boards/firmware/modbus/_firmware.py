@@ -1,0 +1,146 @@
+"""The board's side of Modbus, on any number of links of any framing."""
+
+from __future__ import annotations
+
+from math import inf
+
+import msgspec
+
+from cavet.boards._board import CauseOf, Client, Outgoing
+from cavet.boards._pins import Pin
+from cavet.boards._telling import Tell
+from cavet.boards.firmware.modbus._lines import BrokenError, Heard, Line, StreamLine, line_for, words_of
+from cavet.boards.firmware.modbus._server import UNCOUNTED, ExceptionAnswer, Server
+from cavet.protocols import Message, as_found, modbus
+from cavet.record import Kind
+
+BROADCAST = 0
+TCP_SELF = (0, 255)
+"""Over TCP these stand for the device at the address itself. Source: messaging on TCP/IP 1.0b, section 4.4.2.1."""
+NO_SUCH_UNIT = 11
+SET_DELIMITER = 0x03
+
+
+class ModbusFirmware:
+    """Hears requests, lets the server do them, answers."""
+
+    def __init__(self, server: Server, tell: Tell) -> None:
+        self._server = server
+        self._tell = tell
+        self._lines: dict[Client, Line] = {}
+        self._out: list[Outgoing] = []
+        self._cause_of: dict[Client, CauseOf] = {}
+
+    def start(self, now: float) -> None:
+        """Begin anew."""
+        self._server.start(now)
+
+    def joined(self, client: Client, now: float) -> None:
+        """A program is there."""
+        self._lines[client] = line_for(client.protocol, client.character)
+
+    def left(self, client: Client, now: float) -> None:
+        """It is gone."""
+        self._lines.pop(client, None)
+        self._cause_of.pop(client, None)
+
+    def feed(self, client: Client, data: bytes, now: float, cause_of: CauseOf) -> None:
+        line = self._lines.get(client)
+        if line is None:
+            return  # it came in one piece with what broke the connection
+        try:
+            heard = line.feed(data, now)
+        except BrokenError as broken:
+            self._tell(Kind.REFUSED, "bytes", str(len(data)), data[:16], None, f"{broken}; the connection is shut")
+            del self._lines[client]
+            client.drop()
+            return
+        self._cause_of[client] = cause_of
+        for request in heard:
+            self._take(client, request, now)
+
+    def advance(self, now: float) -> float:
+        due = inf
+        for client, line in list(self._lines.items()):
+            for request in line.advance(now):
+                self._take(client, request, now)
+            due = min(due, line.due)
+        return due
+
+    def _take(self, client: Client, heard: Heard, now: float) -> None:
+        server, counters = self._server, self._server.counters
+        cause = self._cause_of[client](heard.frame)
+        if heard.spoiled:
+            counters.spoiled()
+            self._tell(Kind.REFUSED, "bytes", str(len(heard.frame.data)), heard.frame.data, cause, heard.spoiled)
+            return
+        tcp = client.protocol == "modbus-tcp"
+        mine = heard.unit == server.identity.unit or (tcp and heard.unit in TCP_SELF)
+        broadcast = heard.unit == BROADCAST and not tcp
+        counters.heard(mine=mine, broadcast=broadcast)
+        if not mine and not broadcast:
+            self._for_another(client, heard, now, cause)
+            return
+        message = heard.frame.message
+        name = message.NAME if heard.frame.readable else f"function {heard.function:02X}"
+        taken = self._tell(Kind.TAKEN, "message", name, heard.frame.data, cause, words_of(message))
+        self._do(client, heard, now, taken, answers=not broadcast)
+
+    def _for_another(self, client: Client, heard: Heard, now: float, cause: int) -> None:
+        why = f"it is for unit {heard.unit}; this is unit {self._server.identity.unit}"
+        self._tell(Kind.REFUSED, "message", heard.frame.message.NAME, heard.frame.data, cause, why)
+        if client.protocol == "modbus-tcp":
+            self._say(client, heard, _exception(heard, NO_SUCH_UNIT), now, cause)
+
+    def _do(self, client: Client, heard: Heard, now: float, taken: int, *, answers: bool) -> None:
+        counters = self._server.counters
+        request = heard.frame.message
+        restarts = isinstance(request, modbus.Diagnostics) and request.sub_function == 1
+        if counters.listening and not restarts:
+            counters.silent()
+            self._tell(Kind.REFUSED, "board", "", None, taken, "it only listens, until it is restarted")
+            return
+        try:
+            answer = self._server.answer(request, heard.frame.problems, now, taken)
+        except ExceptionAnswer as refusal:
+            self._refuse(client, heard, refusal.code, now, taken, answers=answers)
+            return
+        if answer is None or not answers:
+            counters.silent()
+            return
+        counters.answered(0, counts=not isinstance(request, UNCOUNTED))
+        self._say(client, heard, answer, now, taken)
+        line = self._lines[client]
+        if isinstance(request, modbus.Diagnostics) and request.sub_function == SET_DELIMITER:
+            if isinstance(line, StreamLine):
+                line.delimiter = request.data[:1]
+
+    def _refuse(self, client: Client, heard: Heard, code: int, now: float, taken: int, *, answers: bool) -> None:
+        problems = f": {heard.frame.problems[0]}" if heard.frame.problems else ""
+        why = f"exception {code:02X}, {modbus.EXCEPTIONS[code]}{problems}"
+        refused = self._tell(Kind.REFUSED, "message", heard.frame.message.NAME, code, taken, why)
+        if answers:
+            self._server.counters.answered(code, counts=False)
+            self._say(client, heard, _exception(heard, code), now, refused)
+        else:
+            self._server.counters.silent()
+
+    def _say(self, client: Client, heard: Heard, answer: Message, now: float, cause: int) -> None:
+        addressed = msgspec.structs.replace(answer, transaction=heard.transaction, unit=heard.unit)
+        assert isinstance(addressed, modbus.ModbusMessage)  # the server answers with nothing else
+        data = self._lines[client].wrap(addressed)
+        told = self._tell(Kind.TOLD, "message", answer.NAME, data, cause)
+        self._out.append(Outgoing(client, data, told, now))
+
+    def levels_changed(self, pins: list[Pin], now: float) -> None:
+        """Nobody is told unasked: Modbus has no such message."""
+
+    def take_out(self) -> list[Outgoing]:
+        out, self._out = self._out, []
+        return out
+
+
+def _exception(heard: Heard, code: int) -> Message:
+    """The answer that refuses. It bears the request's function, even one that no request may have."""
+    fields = {"function": heard.function & 0x7F, "exception_code": code, "transaction": 0, "unit": 0}
+    return as_found(modbus.ExceptionResponse, fields)

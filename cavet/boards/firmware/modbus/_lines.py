@@ -1,0 +1,185 @@
+"""How requests come off a link, and how answers go on it: TCP, RTU by its silences, ASCII.
+
+Sources: Modbus messaging on TCP/IP 1.0b, section 3.1.3; Modbus over serial line 1.02, sections 2.5.1 and 2.5.2.
+"""
+
+from __future__ import annotations
+
+from math import inf
+from typing import Protocol
+
+import msgspec
+
+from cavet.protocols import Frame, Message, Side, modbus
+
+FAST_CHARACTER = 0.0004
+"""Above 19 200 baud a character is shorter than this, and the silences are fixed."""
+FAST_APART, FAST_SILENCE = 0.00075, 0.00175
+APART_CHARACTERS, SILENCE_CHARACTERS = 1.5, 3.5
+MAX_RTU_BYTES = 256
+MIN_RTU_BYTES = 4
+HEADER_BYTES = 7
+MAX_LENGTH = 254
+ASCII_SECONDS = 1.0
+"""Characters of an ASCII frame may be so far apart. Source: serial line 1.02, section 2.5.2.1."""
+EDGE = 1e-9
+
+
+class Heard(msgspec.Struct, frozen=True):
+    """One request, as it came off a link: the frame, and where its unit lies. `spoiled` says why it can't be used."""
+
+    frame: Frame
+    unit: int = 0
+    function: int = 0
+    transaction: int = 0
+    spoiled: str = ""
+
+
+class Line(Protocol):
+    """One program's link."""
+
+    def feed(self, data: bytes, now: float) -> list[Heard]: ...
+    def advance(self, now: float) -> list[Heard]: ...
+    @property
+    def due(self) -> float: ...
+    def wrap(self, answer: modbus.ModbusMessage) -> bytes: ...
+
+
+class BrokenError(Exception):
+    """What came can be no Modbus at all: the connection is of no use any more."""
+
+
+class TcpLine:
+    """A header with a length before each unit; any number of requests in one piece, or one in many."""
+
+    due = inf
+
+    def __init__(self) -> None:
+        self._rest = b""
+        self._offset = 0
+
+    def feed(self, data: bytes, now: float) -> list[Heard]:
+        """Raises `BrokenError` at a wrong protocol number or a length that can't be."""
+        self._rest += data
+        heard = []
+        while len(self._rest) >= HEADER_BYTES:
+            protocol, length = int.from_bytes(self._rest[2:4], "big"), int.from_bytes(self._rest[4:6], "big")
+            if protocol:
+                raise BrokenError(f"protocol: found {protocol}, expected 0")
+            if not 2 <= length <= MAX_LENGTH:
+                raise BrokenError(f"length: found {length}, expected 2 to {MAX_LENGTH}")
+            if len(self._rest) < 6 + length:
+                break
+            heard.append(self._heard(self._rest[: 6 + length]))
+            self._rest = self._rest[6 + length :]
+            self._offset += 6 + length
+        return heard
+
+    def _heard(self, wire: bytes) -> Heard:
+        transaction, unit = int.from_bytes(wire[:2], "big"), wire[6]
+        message, problems = modbus.read_message(wire[7:], Side.HOST, transaction=transaction, unit=unit)
+        return Heard(Frame(message, wire, self._offset, problems), unit, wire[7], transaction)
+
+    def advance(self, now: float) -> list[Heard]:
+        return []
+
+    def wrap(self, answer: modbus.ModbusMessage) -> bytes:
+        return modbus.TCP.encode(answer)
+
+
+class RtuLine:
+    """Frames end by a silence of 3.5 characters; a pause of more than 1.5 within one spoils it."""
+
+    def __init__(self, character: float) -> None:
+        fast = character < FAST_CHARACTER
+        self._character = character
+        self._apart = FAST_APART if fast else APART_CHARACTERS * character
+        self._silence = FAST_SILENCE if fast else SILENCE_CHARACTERS * character
+        self._data = b""
+        self._offset = 0
+        self._last = -inf
+        self._spoiled = ""
+
+    @property
+    def due(self) -> float:
+        return self._last + self._silence if self._data else inf
+
+    def feed(self, data: bytes, now: float) -> list[Heard]:
+        pause = now - len(data) * self._character - self._last
+        heard = self._end() if self._data and pause >= self._silence - EDGE else []
+        if self._data and pause > self._apart + EDGE:
+            self._spoiled = f"a pause of {1000 * pause:.2f} ms within it, at most {1000 * self._apart:.2f} is allowed"
+        self._data += data
+        self._last = now
+        if len(self._data) > MAX_RTU_BYTES:
+            self._spoiled = f"longer than {MAX_RTU_BYTES} bytes"
+            self._offset += len(self._data) - MAX_RTU_BYTES
+            self._data = self._data[-MAX_RTU_BYTES:]
+        return heard
+
+    def advance(self, now: float) -> list[Heard]:
+        return self._end() if now >= self.due - EDGE else []
+
+    def _end(self) -> list[Heard]:
+        wire, offset, spoiled = self._data, self._offset, self._spoiled
+        self._data, self._spoiled = b"", ""
+        self._offset += len(wire)
+        if not spoiled and len(wire) < MIN_RTU_BYTES:
+            spoiled = f"{len(wire)} bytes, at least {MIN_RTU_BYTES} make a frame"
+        elif not spoiled and modbus.crc16(wire):
+            spoiled = f"CRC: found {wire[-1]:02X}{wire[-2]:02X}, expected {modbus.crc16(wire[:-2]):04X}"
+        unit, function = wire[0], wire[1] if len(wire) > 1 else 0
+        message, problems = modbus.read_message(wire[1:-2], Side.HOST, unit=unit)
+        return [Heard(Frame(message, wire, offset, problems), unit, function, spoiled=spoiled)]
+
+    def wrap(self, answer: modbus.ModbusMessage) -> bytes:
+        return modbus.RTU.encode(answer)
+
+
+class StreamLine:
+    """RTU and ASCII frames where no times are known or needed: found by their length and check, or their marks."""
+
+    def __init__(self, codec: modbus.ModbusCodec, apart: float = inf) -> None:
+        self._codec = codec
+        self._apart = apart
+        self._decoder = codec.decoder(Side.HOST)
+        self._last = -inf
+        self.due = inf
+        self.delimiter = b"\n"
+        """What ends an ASCII frame in the place of LF, where the host has changed it."""
+
+    def feed(self, data: bytes, now: float) -> list[Heard]:
+        frames = self._decoder.finish() if now - self._last > self._apart else []
+        self._last = now
+        if self.delimiter != b"\n":
+            data = data.replace(self.delimiter, b"\n")
+        return [self._heard(frame) for frame in [*frames, *self._decoder.feed(data)]]
+
+    def _heard(self, frame: Frame) -> Heard:
+        body = self._codec.body(frame.data)
+        if body is None:
+            return Heard(frame, spoiled=frame.problems[0])
+        message, problems = modbus.read_message(body[1:], Side.HOST, unit=body[0])
+        return Heard(Frame(message, frame.data, frame.offset, problems), body[0], body[1])
+
+    def advance(self, now: float) -> list[Heard]:
+        return []
+
+    def wrap(self, answer: modbus.ModbusMessage) -> bytes:
+        wire = self._codec.encode(answer)
+        return wire if self.delimiter == b"\n" else wire[:-1] + self.delimiter
+
+
+def line_for(protocol: str, character: float) -> Line:
+    """Make the line for a link: what is spoken on it, and how long a character takes there."""
+    if protocol == "modbus-tcp":
+        return TcpLine()
+    if protocol == "modbus-ascii":
+        return StreamLine(modbus.ASCII, ASCII_SECONDS)
+    return RtuLine(character) if character else StreamLine(modbus.RTU)
+
+
+def words_of(message: Message) -> str:
+    """Say a request's fields in a few words."""
+    names = [name for name in message.__struct_fields__ if name not in ("transaction", "unit")]
+    return ", ".join(f"{name} {getattr(message, name)}" for name in names)[:120]

@@ -1,0 +1,84 @@
+"""What registers stand for: whole numbers, floats and text over one to many of them, in any order of words and bytes.
+
+The standard settles only the single register, its high byte first (application protocol 1.1b3, section 4.2); how a
+longer value is spread over several is each device's own choice, so all four ways are here.
+"""
+
+from __future__ import annotations
+
+import struct
+from typing import Final
+
+import msgspec
+
+from cavet.protocols._message import FieldError
+
+_NUMBERS: Final = {
+    "int16": "h", "uint16": "H", "int32": "i", "uint32": "I", "int64": "q", "uint64": "Q",
+    "float32": "f", "float64": "d",
+}  # fmt: skip
+KINDS: Final = (*_NUMBERS, "text", "bit")
+ORDERS: Final = ("high-first", "low-first")
+
+
+class ValueForm(msgspec.Struct, frozen=True):
+    """How one value lies in registers. `length` is in registers, for text; `bit` counts from the lowest, 0 to 15."""
+
+    kind: str = "uint16"
+    words: str = "high-first"
+    bytes: str = "high-first"
+    length: int = 1
+    bit: int = 0
+
+    @property
+    def size(self) -> int:
+        """How many registers it takes."""
+        code = _NUMBERS.get(self.kind)
+        return struct.calcsize(f">{code}") // 2 if code else self.length if self.kind == "text" else 1
+
+    @property
+    def is_whole(self) -> bool:
+        return self.kind not in ("float32", "float64", "text")
+
+    @property
+    def limits(self) -> tuple[float, float]:
+        """The least and the greatest number that it can hold."""
+        if not self.is_whole:
+            return -float("inf"), float("inf")
+        bits = 16 * self.size if self.kind != "bit" else 1
+        low = -(1 << bits - 1) if self.kind.startswith("int") else 0
+        return low, low + (1 << bits) - 1
+
+    def pack(self, value: float | str) -> tuple[int, ...]:
+        """Lay a value down in registers. Raises `FieldError` for one that does not fit."""
+        if self.kind == "text":
+            data = str(value).encode("latin-1", "replace")
+            if len(data) > 2 * self.length:
+                raise FieldError("text", found=f"{len(data)} characters", expected=f"at most {2 * self.length}")
+            return self._ordered(data.ljust(2 * self.length, b"\0"), text=True)
+        if self.kind == "bit":
+            return (int(bool(value)) << self.bit,)
+        try:
+            number = round(float(value)) if self.is_whole else float(value)
+            return self._ordered(struct.pack(f">{_NUMBERS[self.kind]}", number))
+        except (struct.error, OverflowError, ValueError) as error:
+            low, high = self.limits
+            expected = f"{low:g} to {high:g}" if self.is_whole else f"a number that {self.kind} can hold"
+            raise FieldError(self.kind, found=value, expected=expected) from error
+
+    def unpack(self, registers: tuple[int, ...]) -> float | str:
+        """Read a value out of its registers."""
+        if self.kind == "bit":
+            return registers[0] >> self.bit & 1
+        data = b"".join(word.to_bytes(2, "big") for word in registers)
+        data = b"".join(word.to_bytes(2, "big") for word in self._ordered(data, text=self.kind == "text"))
+        if self.kind == "text":
+            return data.rstrip(b"\0").decode("latin-1")
+        number: float = struct.unpack(f">{_NUMBERS[self.kind]}", data)[0]
+        return number
+
+    def _ordered(self, data: bytes, *, text: bool = False) -> tuple[int, ...]:
+        """Words and bytes put into their order; doing it twice gives the first one back. Text has no order of words."""
+        order = "big" if self.bytes == "high-first" else "little"
+        words = [int.from_bytes(data[at : at + 2], order) for at in range(0, len(data), 2)]  # type: ignore[arg-type]
+        return tuple(words if text or self.words == "high-first" else reversed(words))
