@@ -5,10 +5,31 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from cavet.bench._devices import ModbusPlan, ScpiPlan
 from cavet.bench._plan import BoardPlan, HostPlan, Plan
-from cavet.boards import Board, Circuit, Rig, World, telling
-from cavet.boards.firmware import FirmataFirmware
-from cavet.boards.parts import Button, Gauge, Horn, Lamp, Lever, LimitSwitch, Motor, Part, Servo
+from cavet.boards import Board, Circuit, Firmware, Rig, World, telling
+from cavet.boards.firmware import FirmataFirmware, ModbusFirmware, ScpiFirmware
+from cavet.boards.firmware.modbus import DeviceMap, Server
+from cavet.boards.firmware.scpi import Commands
+from cavet.boards.parts import (
+    Button,
+    Door,
+    Gauge,
+    Heater,
+    Horn,
+    Lamp,
+    Lever,
+    LimitSwitch,
+    Motor,
+    Overload,
+    Part,
+    Pump,
+    Relay,
+    Servo,
+    Supply,
+    Valve,
+)  # fmt: skip
+from cavet.expressions import Expression
 from cavet.hosts import FirmataSession
 from cavet.record import Record
 
@@ -36,20 +57,37 @@ PARTS: dict[str, MakePart] = {
         name, _pin(table), seed=seed, of=table["of"], low=table["range"][0], high=table["range"][1]
     ),
     "lever": lambda name, table, seed: Lever(name, _pin(table), seed=seed),
-}
+    "relay": lambda name, table, seed: Relay(
+        name, _pin(table), seed=seed, operate=table["operate"], release=table["release"], bounce=table["bounce"],
+        current=table["current"],
+    ),
+    "valve": lambda name, table, seed: Valve(name, _pin(table), travel=table["travel"]),
+    "heater": lambda name, table, seed: Heater(name, _pin(table)),
+    "pump": lambda name, table, seed: Pump(
+        name, {wire: table[wire] for wire in ("pin", "speed") if table[wire] is not None}
+    ),
+    "door": lambda name, table, seed: Door(name, _pin(table)),
+    "supply": lambda name, table, seed: Supply(
+        name, {wire: table[wire] for wire in ("enable", "level", "limit")}, seed=seed, volts=table["volts"],
+        amps=table["amps"], load=table["load"],
+    ),
+}  # fmt: skip
 """How each kind of part is made from its table in the file."""
 
 
 def build_world(plan: Plan, names: list[str], record: Record) -> World:
     """Make the simulated boards of these names, with the rig and the defects."""
-    boards = {name: _build_board(plan.boards[name], plan.seed, record) for name in plan.boards}
-    movers = {f"{board.name}.{part.name}": part for board in boards.values() for part in board.circuit.parts.values()}
-    rig = Rig(list(plan.rig.values()), dict(movers))
-    for board in boards.values():
-        for part in board.circuit.parts.values():
-            part.join(rig, telling(record, board.name), board.circuit.stir)
+    circuits = {name: _build_circuit(board, plan.seed, record) for name, board in plan.boards.items()}
+    movers = {f"{name}.{part.name}": part for name, circuit in circuits.items() for part in circuit.parts.values()}
+    devices = [board.device for board in plan.boards.values()]
+    read = [sum_ for device in devices if isinstance(device, ModbusPlan) for sum_ in device.sums.values()]
+    rig = Rig(list(plan.rig.values()), dict(movers), read)
+    for name, circuit in circuits.items():
+        for part in circuit.parts.values():
+            part.join(rig, telling(record, name), circuit.stir)
+    boards = [_build_board(plan.boards[name], circuits[name], rig, record) for name in names]
     defects = [copy_of for defect in plan.defects.values() if (copy_of := _fresh(defect)).board in names]
-    return World([boards[name] for name in names], rig, defects, record)
+    return World(boards, rig, defects, record)
 
 
 def _fresh(defect: Any) -> Any:
@@ -57,12 +95,35 @@ def _fresh(defect: Any) -> Any:
     return type(defect)(**{name: getattr(defect, name) for name in defect.__struct_fields__})
 
 
-def _build_board(plan: BoardPlan, seed: str, record: Record) -> Board:
+def _build_circuit(plan: BoardPlan, seed: str, record: Record) -> Circuit:
+    seed = f"{seed}/{plan.name}"
+    parts = {
+        name: PARTS[table["kind"]](name, table, seed) for name, table in plan.parts.items() if table["kind"] in PARTS
+    }
+    for name, table in plan.parts.items():
+        if table["kind"] == "overload":
+            guards = [pump for guarded in table["guards"] if isinstance(pump := parts[guarded], Pump)]
+            parts[name] = Overload(name, _pin(table), guards=guards, delay=table["delay"])
+    return Circuit(plan.profile, list(parts.values()), telling(record, plan.name))
+
+
+def _build_board(plan: BoardPlan, circuit: Circuit, rig: Rig, record: Record) -> Board:
     tell = telling(record, plan.name)
-    parts = [PARTS[table["kind"]](name, table, f"{seed}/{plan.name}") for name, table in plan.parts.items()]
-    circuit = Circuit(plan.profile, parts, tell)
-    firmware = FirmataFirmware(circuit, tell, plan.firmware_name)
+    firmware: Firmware
+    if isinstance(plan.device, ModbusPlan):
+        read = {name: _reading(rig, sum_) for name, sum_ in plan.device.sums.items()}
+        device_map = DeviceMap(list(plan.device.cells), circuit, tell, read)
+        firmware = ModbusFirmware(Server(plan.device.identity, device_map), tell)
+    elif isinstance(plan.device, ScpiPlan):
+        firmware = ScpiFirmware(circuit, tell, plan.device.identity, Commands(plan.device.commands, circuit, tell))
+    else:
+        firmware = FirmataFirmware(circuit, tell, plan.firmware_name)
     return Board(plan.name, circuit, firmware, tell, failsafe=plan.failsafe)
+
+
+def _reading(rig: Rig, expression: Expression) -> Callable[[], float]:
+    function = rig.bind(expression)
+    return lambda: float(function(rig.row))
 
 
 def build_session(plan: Plan, host: HostPlan, record: Record) -> FirmataSession:

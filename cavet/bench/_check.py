@@ -126,6 +126,21 @@ class Checker:
             raise self._fail(raw, "two words in brackets", path)
         return raw[0], raw[1]
 
+    def _read_texts(self, raw: object, key: Key, unit: str, path: Path) -> tuple[str, ...]:
+        if not (isinstance(raw, list) and all(isinstance(item, str) for item in raw)):
+            raise self._fail(raw, "texts in brackets", path)
+        return tuple(raw)
+
+    def _read_wholes(self, raw: object, key: Key, unit: str, path: Path) -> tuple[int, ...]:
+        if not (isinstance(raw, list) and all(type(item) is int and 0 <= item <= 0xFFFF for item in raw)):
+            raise self._fail(raw, "whole numbers in brackets, 0 to 65535", path)
+        return tuple(raw)
+
+    def _read_scalar(self, raw: object, key: Key, unit: str, path: Path) -> float | str:
+        if not isinstance(raw, int | float | str):
+            raise self._fail(raw, "a number or a text", path)
+        return raw
+
     def _read_switch(self, raw: object, key: Key, unit: str, path: Path) -> bool:
         if isinstance(raw, bool):
             return raw

@@ -6,6 +6,7 @@ from typing import Any
 
 import msgspec
 
+from cavet.bench._devices import ModbusPlan, ScpiPlan
 from cavet.boards import Defect, Profile, Quantity
 from cavet.hosts import Manners, Point
 from cavet.links import SerialSettings
@@ -23,6 +24,8 @@ class BoardPlan(msgspec.Struct, frozen=True, kw_only=True):
     firmware_name: str
     failsafe: float
     parts: dict[str, dict[str, Any]]
+    device: ModbusPlan | ScpiPlan | None = None
+    """What its firmware needs besides."""
 
 
 class LinkPlan(msgspec.Struct, frozen=True, kw_only=True):

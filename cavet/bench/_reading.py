@@ -11,6 +11,7 @@ from typing import Any
 
 from cavet.bench import _schema as schema
 from cavet.bench._check import Checker
+from cavet.bench._devices import DeviceReader, ModbusPlan, ScpiPlan, numbers
 from cavet.bench._places import Path
 from cavet.bench._plan import SIMULATED, BasinPlan, BoardPlan, HostPlan, LinkPlan, Plan
 from cavet.boards import Defect, PinMode, PinProfile, Profile, Quantity
@@ -19,7 +20,7 @@ from cavet.hosts import Manners, Point, PointKind
 from cavet.links import SerialSettings
 from cavet.wording import WrongError, listed, nearest
 
-PIN_KEYS = ("pin", "enable", "ahead", "astern")
+PIN_KEYS = ("pin", "enable", "ahead", "astern", "speed", "level", "limit")
 NAME = re.compile(r"[a-z][a-z0-9_]{0,39}")
 SERVO_BITS = 14
 
@@ -143,8 +144,20 @@ class _Reader:
                 firmware_name=table["firmware_name"] or name,
                 failsafe=table["failsafe"],
                 parts=parts,
+                device=self._device(name, table, profile, parts),
             )
         return boards
+
+    def _device(
+        self, name: str, table: dict[str, Any], profile: Profile, parts: dict[str, dict[str, Any]]
+    ) -> ModbusPlan | ScpiPlan | None:
+        def find_pin(path: Path, raw: Any) -> int | None:
+            return self._pin(path, raw, profile)
+
+        return DeviceReader(self._checker, name, table, profile, parts, self._tables_in, find_pin).read()
+
+    def _tables_in(self, name: str, section: schema.Section, inside: Path, data: Any) -> dict[str, dict[str, Any]]:
+        return self._tables(name, section, inside, data)
 
     def _find_profile(self, path: Path, name: str, own: dict[str, Profile]) -> Profile | None:
         if name in own:
@@ -164,19 +177,19 @@ class _Reader:
         pins = self._pin_list((*path, "pins"), table["pins"])
         lists = {
             key: self._pin_list((*path, key), table[key], pins)
-            for key in ("input", "output", "pull_up", "pwm", "servo", "bus", "analog")
+            for key in ("input", "output", "pull_up", "pwm", "servo", "bus", "analog", "dac", "lines")
         }
         bits = {
             "input": (PinMode.INPUT, 1), "pull_up": (PinMode.PULL_UP, 1), "output": (PinMode.OUTPUT, 1),
             "pwm": (PinMode.PWM, 8), "servo": (PinMode.SERVO, SERVO_BITS), "bus": (PinMode.BUS, 1),
-            "analog": (PinMode.ANALOG, table["analog_bits"]),
+            "analog": (PinMode.ANALOG, table["analog_bits"]), "dac": (PinMode.DAC, table["dac_bits"]),
         }  # fmt: skip
         made = {}
         for pin in pins:
             channel = lists["analog"].index(pin) if pin in lists["analog"] else None
             made[pin] = PinProfile(
                 number=pin,
-                label=f"A{channel}" if channel is not None else "",
+                label=_label(pin, channel, lists["lines"]),
                 modes={mode: width for key, (mode, width) in bits.items() if pin in lists[key]},
                 channel=channel,
                 reserved=str(table["reserved"].get(str(pin), "")),
@@ -192,14 +205,7 @@ class _Reader:
         )
 
     def _pin_list(self, path: Path, text: str, within: list[int] | None = None) -> list[int]:
-        pins: list[int] = []
-        for word in text.replace(",", " ").split():
-            match = re.fullmatch(r"(\d{1,3})(?:-(\d{1,3}))?", word)
-            if match is None:
-                self._checker.wrong(path, found=word, expected='pins and runs of pins, such as "2-13, 18"')
-                continue
-            first, last = int(match[1]), int(match[2] or match[1])
-            pins += [pin for pin in range(first, last + 1) if pin not in pins]
+        pins = list(numbers(self._checker, path, text))
         wrong = [pin for pin in pins if pin > 127 or (within is not None and pin not in within)]
         if wrong:
             expected = f"pins of {within[0]} to {within[-1]}" if within else "pins of 0 to 127"
@@ -210,7 +216,7 @@ class _Reader:
         """Put numbers in the place of labels; tell whether all pins are there."""
         good = True
         for key in PIN_KEYS:
-            if key in values:
+            if values.get(key) is not None:
                 number = self._pin((*path, key), values[key], profile)
                 good &= number is not None
                 values[key] = number
@@ -256,6 +262,16 @@ class _Reader:
                 for key in ("of", "moves"):
                     if values.get(key):
                         self._one_of((*path, key), values[key], quantities, "a quantity of the rig")
+                self._check_guards((*path, "guards"), values, board.parts)
+            if isinstance(board.device, ModbusPlan):
+                for cell, expression in board.device.sums.items():
+                    where: Path = ("boards", board.name, "map", cell, "of")
+                    self._check_names(where, expression, {*quantities, *parts})
+
+    def _check_guards(self, path: Path, values: dict[str, Any], parts: dict[str, dict[str, Any]]) -> None:
+        pumps = [name for name, table in parts.items() if table["kind"] == "pump"]
+        for name in values.get("guards", ()):
+            self._one_of(path, name, pumps, "a pump")
 
     def _check_names(self, path: Path, expression: Expression | None, known: set[str]) -> None:
         for name in expression.names if expression else ():
@@ -285,6 +301,7 @@ class _Reader:
         known = self._declared("boards")
         if address == SIMULATED and not self._one_of((*path, "board"), table["board"], known, "a simulated board"):
             return None
+        protocol = self._protocol(path, table)
         settings = SerialSettings()
         if table["kind"] == "serial":
             try:
@@ -297,8 +314,25 @@ class _Reader:
             self._checker.wrong((*path, "address"), found=address, expected="simulated, or HOST:PORT")
         listen = table["port"] if table["kind"] == "tcp" else 0
         return LinkPlan(
-            name=name, kind=table["kind"], board=table["board"], address=address, settings=settings, listen_port=listen
+            name=name,
+            kind=table["kind"],
+            board=table["board"],
+            address=address,
+            settings=settings,
+            protocol=protocol,
+            listen_port=listen,
         )
+
+    def _protocol(self, path: Path, table: dict[str, Any]) -> str:
+        """What is spoken on a link to a simulated board."""
+        board = self._top["boards"].get(table["board"])
+        firmware = board.get("firmware", "firmata") if isinstance(board, dict) else "firmata"
+        if firmware != "modbus":
+            if table["framing"] is not None:
+                expected = "none: only Modbus has framings"
+                self._checker.wrong((*path, "framing"), found=table["framing"], expected=expected)
+            return str(firmware)
+        return f"modbus-{table['framing'] or ('rtu' if table['kind'] == 'serial' else 'tcp')}"
 
     def _host(self, name: str, table: dict[str, Any]) -> HostPlan:
         self._one_of(("hosts", name, "link"), table["link"], self._declared("links"), "a link")
@@ -358,3 +392,10 @@ def _point_fields(table: dict[str, Any], kind: PointKind) -> dict[str, Any]:
     wire = table.get("wire") or {"pwm": (0, 255), "servo": (0, 180)}.get(mode, (0, 1023))
     fields["step"] = fields.get("step") or abs(high - low) / 50
     return {**fields, "mode": mode, "wire_low": wire[0], "wire_high": wire[1]}
+
+
+def _label(pin: int, channel: int | None, lines: list[int]) -> str:
+    """A pin's other name: its analog channel, or its line where pins are numbered by position."""
+    if pin in lines:
+        return f"L{lines.index(pin)}"
+    return f"A{channel}" if channel is not None else ""

@@ -9,12 +9,16 @@ from typing import Any
 
 import msgspec
 
+from cavet.boards.firmware.modbus import TABLES
+from cavet.boards.firmware.scpi import MEASURES
 from cavet.hosts import PointKind
+from cavet.protocols.modbus import KINDS, ORDERS
 
 
 class Key(msgspec.Struct, frozen=True, kw_only=True):
     """One key. `kind` is `text`, `word` (one of `choices`), `whole` (a whole number), `whole-list`, `switch`,
-    `words` (two texts), `pin` (a number, or a label such as "A0"), `quantity` (a number with a unit), `range` (two of
+    `words` (two texts), `texts`, `wholes` (any number of them), `pin` (a number, or a label such as "A0"), `scalar` (a
+    number or a text), `quantity` (a number with a unit), `range` (two of
     them), `sum` (an expression) or `table`.
 
     `unit` names the unit that a quantity is read in; `=unit` stands for the one that the key `unit` beside it gives.
@@ -66,7 +70,7 @@ BOARD = Section(
             doc="what kind of board it is: a shipped profile, or one of `[profiles]`",
             required=True,
         ),
-        Key(name="firmware", kind="word", doc="what it speaks", choices=("firmata",), required=True),
+        Key(name="firmware", kind="word", doc="what it speaks", choices=("firmata", "modbus", "scpi"), required=True),
         Key(name="firmware_name", kind="text", doc="how it announces itself; else the board's name", default=""),
         Key(
             name="failsafe",
@@ -76,7 +80,124 @@ BOARD = Section(
             default=0.0,
             low=0,
         ),
-        Key(name="parts", kind="table", doc="what is wired to it, see below", default={}),
+        Key(name="unit", kind="whole", doc="Modbus: its unit", default=1, low=1, high=247),
+        *(
+            Key(name=name, kind="table", doc=doc, default={})
+            for name, doc in (
+                ("parts", "what is wired to it, see below"),
+                ("identity", "what it says of itself, see below"),
+                ("map", "Modbus: what stands at which address, see below"),
+                ("files", "Modbus: its files, see below"),
+                ("queues", "Modbus: its queues, see below"),
+                ("commands", "SCPI: its own commands, see below"),
+            )
+        ),
+    ),
+)
+
+IDENTITY = Section(
+    title="[boards.NAME.identity]",
+    doc="What a board answers when it is asked who it is. SCPI gives the first four, Modbus all but the serial number.",
+    keys=tuple(
+        Key(name=name, kind="text", doc=doc, default="")
+        for name, doc in (
+            ("vendor", "who made it; else `Cavet`"),
+            ("product", "its product code; else the board's name with a capital"),
+            ("serial", "its serial number; else 0001"),
+            ("revision", "its revision; else 1.0"),
+            ("url", "where more is told of it"),
+            ("product_name", "the product's name"),
+            ("model", "the model"),
+            ("application", "what it is used for"),
+        )
+    ),
+)
+
+CELL = Section(
+    title="[boards.NAME.map.NAME]",
+    doc="A value of a Modbus board, at its address. Addresses count from 0, as on the wire.",
+    keys=(
+        Key(name="table", kind="word", doc="in which table", choices=TABLES, required=True),
+        Key(name="address", kind="whole", doc="where it begins", required=True, low=0, high=65535),
+        Key(name="data", kind="word", doc="what it is", choices=KINDS, default="uint16"),
+        Key(name="words", kind="word", doc="which word comes first", choices=ORDERS, default="high-first"),
+        Key(name="bytes", kind="word", doc="which byte of a word comes first", choices=ORDERS, default="high-first"),
+        Key(name="length", kind="whole", doc="how many registers a text takes", default=1, low=1, high=125),
+        Key(name="bit", kind="whole", doc="which bit of the register, 0 the lowest", default=0, low=0, high=15),
+        Key(name="pin", kind="pin", doc="the pin that it works or reads", default=None),
+        Key(
+            name="mode",
+            kind="word",
+            doc="how the pin is used; else output for coils, input for discrete inputs, pwm or analog for registers",
+            choices=("output", "pwm", "input", "pull-up", "analog"),
+            default=None,
+        ),
+        Key(name="of", kind="sum", doc="what it measures: a sum of the rig and the parts, or `uptime`", default=None),
+        Key(name="scale", kind="quantity", unit="", doc="how much one count is", default=1.0),
+        Key(name="high", kind="whole", doc="a higher value counts as this", default=None, low=1, high=65535),
+        Key(name="start", kind="scalar", doc="what it holds after power-on", default=0),
+    ),
+)
+
+RECORDS = Section(
+    title="[boards.NAME.files.NAME]",
+    doc="A file of a Modbus board: records of one register each.",
+    keys=(
+        Key(name="number", kind="whole", doc="its number", required=True, low=1, high=65535),
+        Key(name="records", kind="whole", doc="how many records it has", required=True, low=1, high=10000),
+        Key(name="start", kind="wholes", doc="what the first records hold after power-on", default=()),
+    ),
+)
+
+QUEUE = Section(
+    title="[boards.NAME.queues.NAME]",
+    doc="A queue of a Modbus board.",
+    keys=(
+        Key(name="address", kind="whole", doc="where its count stands", required=True, low=0, high=65535),
+        Key(name="values", kind="wholes", doc="what waits in it", default=()),
+    ),
+)
+
+COMMAND = Section(
+    title="[boards.NAME.commands.NAME]",
+    doc="A command of a SCPI board, with its query.",
+    keys=(
+        Key(
+            name="header",
+            kind="text",
+            doc="such as `SOURce<1-2>:VOLTage[:LEVel]`: short forms in capitals, optional nodes in brackets, ranges of "
+            "suffixes in angle brackets; with `?` at the end where there is only the query",
+            required=True,
+        ),
+        Key(
+            name="does",
+            kind="word",
+            doc="`set` keeps a value and drives a pin with it; `close` and `open` switch the pins of the channels "
+            "named; `measure` answers what is measured at the parts behind them",
+            choices=("set", "close", "open", "close-all", "open-all", "measure"),
+            required=True,
+        ),
+        Key(
+            name="takes",
+            kind="word",
+            doc="what a `set` takes",
+            choices=("number", "boolean", "keyword", "string"),
+            default="number",
+        ),
+        Key(name="unit", kind="text", doc="a number's unit", default=""),
+        Key(name="range", kind="range", unit="=unit", doc="a number's limits", default=(0.0, 1.0)),
+        Key(name="default", kind="scalar", doc="what it is after *RST", default=0),
+        Key(name="choices", kind="texts", doc="the keywords, their short forms in capitals", default=()),
+        Key(name="pins", kind="text", doc="the pins: one for each suffix or channel, in order", default=""),
+        Key(name="channels", kind="text", doc="the numbers of the channels, such as `101-108`", default=""),
+        Key(name="parts", kind="texts", doc="the parts behind the channels, to be measured", default=()),
+        Key(name="measures", kind="word", doc="what of them", choices=MEASURES, default="voltage"),
+        Key(
+            name="overlapped",
+            kind="switch",
+            doc="whether the next command may begin before what this one moves has arrived",
+            default=False,
+        ),
     ),
 )
 
@@ -89,7 +210,23 @@ PART = Section(
             kind="word",
             doc="what it is",
             required=True,
-            choices=("lamp", "servo", "motor", "horn", "button", "limit", "gauge", "lever"),
+            choices=(
+                "lamp",
+                "servo",
+                "motor",
+                "horn",
+                "button",
+                "limit",
+                "gauge",
+                "lever",
+                "relay",
+                "valve",
+                "heater",
+                "pump",
+                "overload",
+                "door",
+                "supply",
+            ),
         ),
     ),
     variants={
@@ -137,6 +274,36 @@ PART = Section(
             Key(name="range", kind="range", unit="=of", doc="the quantity at 0 V and at full voltage", required=True),
         ),
         "lever": (PIN,),
+        "relay": (
+            PIN,
+            Key(name="operate", kind="quantity", unit="s", doc="how long it takes to close", default=0.008, low=0),
+            Key(name="release", kind="quantity", unit="s", doc="how long it takes to open", default=0.004, low=0),
+            Key(name="bounce", kind="quantity", unit="s", doc="how long of that it bounces", default=0.001, low=0),
+            Key(name="current", kind="quantity", unit="A", doc="what its coil draws", default=0.0, low=0),
+        ),
+        "valve": (
+            PIN,
+            Key(name="travel", kind="quantity", unit="s", doc="how long its way takes", default=1.5, low=0),
+        ),
+        "heater": (PIN,),
+        "pump": (
+            PIN,
+            Key(name="speed", kind="pin", doc="the pin of its speed, PWM; without it, it knows only one", default=None),
+        ),
+        "overload": (
+            PIN,
+            Key(name="guards", kind="texts", doc="the pumps that it guards", required=True),
+            Key(name="delay", kind="quantity", unit="s", doc="how long too much may be drawn", default=2.0, low=0),
+        ),
+        "door": (PIN,),
+        "supply": (
+            Key(name="enable", kind="pin", doc="the pin that switches it on", required=True),
+            Key(name="level", kind="pin", doc="the pin of its voltage, with a converter", required=True),
+            Key(name="limit", kind="pin", doc="the pin of its greatest current, with a converter", required=True),
+            Key(name="volts", kind="quantity", unit="V", doc="its greatest voltage", default=24.0, low=0.1),
+            Key(name="amps", kind="quantity", unit="A", doc="its greatest current", default=2.0, low=0.001),
+            Key(name="load", kind="quantity", unit="Ohm", doc="what hangs on it; nothing without it", default=None),
+        ),
     },
 )
 
@@ -146,6 +313,13 @@ LINK = Section(
     keys=(
         Key(name="kind", kind="word", doc="what it is", choices=("serial", "tcp"), required=True),
         Key(name="board", kind="text", doc="the board at its far end", required=True),
+        Key(
+            name="framing",
+            kind="word",
+            doc="Modbus: how its units travel; else tcp on a network and rtu on a serial line",
+            choices=("tcp", "rtu", "ascii"),
+            default=None,
+        ),
     ),
     variants={
         "serial": (
@@ -385,6 +559,14 @@ PROFILE = Section(
         Key(name="pwm", kind="text", doc="the pins with PWM", default=""),
         Key(name="servo", kind="text", doc="the pins that can drive a servo", default=""),
         Key(name="bus", kind="text", doc="the pins of the I2C bus: data, clock", default=""),
+        Key(name="dac", kind="text", doc="the pins that give a voltage", default=""),
+        Key(name="dac_bits", kind="whole", doc="the bits of these", default=12, low=1, high=16),
+        Key(
+            name="lines",
+            kind="text",
+            doc="where pins are numbered by position: those of the lines L0, L1, … in their order",
+            default="",
+        ),
         Key(
             name="analog",
             kind="text",
@@ -422,4 +604,4 @@ PROFILE = Section(
     ),
 )
 
-SECTIONS = (FILE, BOARD, PART, LINK, QUANTITY, DEFECT, HOST, POINT, PROFILE)
+SECTIONS = (FILE, BOARD, IDENTITY, PART, CELL, RECORDS, QUEUE, COMMAND, LINK, QUANTITY, DEFECT, HOST, POINT, PROFILE)

@@ -22,7 +22,9 @@ class Circuit:
         self.profile = profile
         self.parts = {part.name: part for part in parts}
         self._tell = tell
-        self.pins = {number: Pin(number) for number in profile.pins}
+        self.pins = {
+            number: Pin(number, full=(1 << pin.modes.get(PinMode.DAC, 1)) - 1) for number, pin in profile.pins.items()
+        }
         self._swapped: dict[int, int] = {}
         self._wired: dict[int, tuple[Part, str]] = {}
         self._unsettled = True
@@ -88,6 +90,11 @@ class Circuit:
     def write_duty(self, number: int, duty: int, now: float, cause: int | None) -> None:
         """Give a PWM pin its duty, 0 to 255."""
         self._drive(self._in_mode(number, PinMode.PWM), duty, now, cause)
+
+    def write_counts(self, number: int, share: float, now: float, cause: int | None) -> None:
+        """Give a pin with a converter a share of its full voltage, 0 to 1."""
+        pin = self._in_mode(number, PinMode.DAC)
+        self._drive(pin, round(pin.full * min(1.0, max(0.0, share))), now, cause)
 
     def write_pulse(self, number: int, microseconds: int, written: int, now: float, cause: int | None) -> None:
         """Give a servo pin the width of its pulses; `written` is the number that this was told with."""

@@ -17,10 +17,11 @@ class PinMode(Enum):
     SERVO = "servo"
     ANALOG = "analog"
     BUS = "bus"
+    DAC = "dac"
 
     @property
     def drives(self) -> bool:
-        return self in (PinMode.OUTPUT, PinMode.PWM, PinMode.SERVO)
+        return self in (PinMode.OUTPUT, PinMode.PWM, PinMode.SERVO, PinMode.DAC)
 
     @property
     def reads(self) -> bool:
@@ -28,8 +29,8 @@ class PinMode(Enum):
 
 
 class Pin(msgspec.Struct):
-    """A pin as it stands. `value` is what was last written to it, as it was written: 0 or 1, a duty of 0 to 255, for a
-    servo an angle or a pulse in µs; `pulse_us` is the pulse that this means.
+    """A pin as it stands. `value` is what was last written to it, as it was written: 0 or 1, a duty of 0 to 255, a
+    converter's counts, for a servo an angle or a pulse in µs; `pulse_us` is the pulse that this means.
 
     `cause` is the event that set it last. The line of a dead pin does not follow.
     """
@@ -42,14 +43,18 @@ class Pin(msgspec.Struct):
     dead: bool = False
     level: bool = False
     """For an input: the level it reads."""
+    full: int = 1
+    """For a converter that gives a voltage: its greatest count."""
 
     @property
     def duty(self) -> float:
-        """The share of the time during which the line is high, 0 to 1."""
+        """The share of the time during which the line is high, 0 to 1; of the full voltage for a converter."""
         if self.dead:
             return 0.0
         if self.mode is PinMode.OUTPUT:
             return float(self.value != 0)
+        if self.mode is PinMode.DAC:
+            return self.value / self.full
         return self.value / 255 if self.mode is PinMode.PWM else 0.0
 
     @property

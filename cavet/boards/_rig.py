@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from math import inf
 from typing import Protocol
 
@@ -39,15 +39,19 @@ Function = Callable[[Sequence[float]], float]
 
 
 class Rig:
-    """All quantities, and the parts that their equations name. `advance` brings them to a time."""
+    """All quantities, and the parts that their equations name. `advance` brings them to a time.
 
-    def __init__(self, quantities: Sequence[Quantity], movers: dict[str, Mover]) -> None:
+    `read` are other expressions that will be bound to it.
+    """
+
+    def __init__(
+        self, quantities: Sequence[Quantity], movers: dict[str, Mover], read: Iterable[Expression] = ()
+    ) -> None:
         self.quantities = list(quantities)
         self._slots = {quantity.name: slot for slot, quantity in enumerate(self.quantities)}
         self._movers: list[tuple[int, Mover]] = []
-        names = {
-            name for quantity in quantities for sum_ in (quantity.rate, quantity.free) if sum_ for name in sum_.names
-        }
+        sums = [sum_ for quantity in quantities for sum_ in (quantity.rate, quantity.free) if sum_]
+        names = {name for sum_ in (*sums, *read) for name in sum_.names}
         for name in sorted(names & movers.keys()):
             slot = len(self._slots)
             self._slots[name] = slot

@@ -27,8 +27,14 @@ class Served:
         self.process = subprocess.Popen(
             words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
         )
-        self.endpoint = self.line()
-        self.ready = self.line()
+        self.endpoints = []
+        while (line := self.line())["event"] == "endpoint":
+            self.endpoints.append(line)
+        self.endpoint = self.endpoints[0]
+        self.ready = line
+
+    def address(self, board, link):
+        return next(e["address"] for e in self.endpoints if (e["board"], e["link"]) == (board, link))
 
     def line(self):
         return json.loads(self.process.stdout.readline())
@@ -222,7 +228,7 @@ class Hostile(unittest.TestCase):
 
     def test_a_flood_of_any_bytes_leaves_a_board_that_answers_and_does_not_grow(self):
         text = demo_path().read_text()
-        serial_keys = text[text.index('kind = "serial"') : text.index("# The water")]
+        serial_keys = text[text.index('kind = "serial"') : text.index("# The pump house")]
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "lock.bench.toml"
             path.write_text(text.replace(serial_keys, 'kind = "tcp"\nboard = "gatehouse"\n\n'))

@@ -112,7 +112,7 @@ class Board:
         test.addCleanup(self.end)
         self.path = self.terminal.folder / "lock.bench.toml"
         text = demo_path().read_text()
-        serial = text[text.index('kind = "serial"') : text.index("# The water")]
+        serial = text[text.index('kind = "serial"') : text.index("# The pump house")]
         self.path.write_text(text.replace(serial, f'kind = "tcp"\nboard = "gatehouse"\nport = {port}\n\n'))
         self.process = None
         self.start()

@@ -1,5 +1,7 @@
 """What boards run: for each protocol the board's side, acting on the circuit."""
 
 from cavet.boards.firmware._firmata import FirmataFirmware
+from cavet.boards.firmware.modbus import ModbusFirmware
+from cavet.boards.firmware.scpi import ScpiFirmware
 
-__all__ = ["FirmataFirmware"]
+__all__ = ["FirmataFirmware", "ModbusFirmware", "ScpiFirmware"]

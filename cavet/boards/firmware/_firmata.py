@@ -252,7 +252,7 @@ class FirmataFirmware:
     def _tell_capabilities(self, message: firmata.CapabilityQuery, now: float, cause: int) -> None:
         pins = []
         for profile in self._circuit.profile.pins.values():
-            modes = {NUMBERS[mode]: bits for mode, bits in profile.modes.items()}
+            modes = {NUMBERS[mode]: bits for mode, bits in profile.modes.items() if mode in NUMBERS}
             pins.append(tuple(firmata.Ability(mode=mode, resolution=modes[mode]) for mode in sorted(modes)))
         self._say(firmata.CapabilityResponse(pins=tuple(pins)), now, cause)
 

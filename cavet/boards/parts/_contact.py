@@ -109,3 +109,35 @@ class LimitSwitch(Part):
 
     def tells(self, now: float) -> str:
         return "closed" if self._closed else "open"
+
+
+class Door(Part):
+    """A contact at a door that a hand opens and shuts; gives a high level while it is open."""
+
+    kind = "door"
+    senses = True
+    actions = ("open", "shut")
+
+    def __init__(self, name: str, wires: Wires) -> None:
+        super().__init__(name, wires)
+        self._is_open = False
+
+    def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:
+        if do not in self.actions:
+            super().act(do, now)
+        if self._is_open != (do == "open"):
+            self._is_open = do == "open"
+            self.cause = self._tell(Kind.SENSED, "part", self.name, self._is_open, None, self.tells(now))
+            self._stir()
+
+    def level(self, wire: str) -> bool | None:
+        return self._is_open
+
+    def stands_as(self, now: float) -> bool:
+        return self._is_open
+
+    def fraction(self, now: float) -> float:
+        return float(self._is_open)
+
+    def tells(self, now: float) -> str:
+        return "open" if self._is_open else "shut"

@@ -77,6 +77,10 @@ class Part:
         """What it draws from the board, in A."""
         return 0.0
 
+    def busy(self, now: float) -> bool:
+        """Whether it is still on its way to where it was sent."""
+        return False
+
     def tells(self, now: float) -> str:
         """How it stands, in words."""
         return ""

@@ -122,7 +122,7 @@ def _made(form: type[ModbusMessage], fields: dict[str, Any], reader: Reader) -> 
     return Read(message, reader.problems, reader.notes)
 
 
-def read_message(unit: bytes, side: Side, **header: int) -> tuple[Message, tuple[str, ...]]:
+def read_message(data: bytes, side: Side, **header: int) -> tuple[Message, tuple[str, ...]]:
     """Read a bare unit; give its message and what is wrong with it. `header` is what its framing has told."""
-    read = read_unit(unit, side, header, lambda first, last: ())
+    read = read_unit(data, side, header, lambda first, last: ())
     return read.message, tuple(read.problems)

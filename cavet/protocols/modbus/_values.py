@@ -7,7 +7,7 @@ longer value is spread over several is each device's own choice, so all four way
 from __future__ import annotations
 
 import struct
-from typing import Final
+from typing import Final, Literal
 
 import msgspec
 
@@ -25,8 +25,8 @@ class ValueForm(msgspec.Struct, frozen=True):
     """How one value lies in registers. `length` is in registers, for text; `bit` counts from the lowest, 0 to 15."""
 
     kind: str = "uint16"
-    words: str = "high-first"
-    bytes: str = "high-first"
+    word_order: str = "high-first"
+    byte_order: str = "high-first"
     length: int = 1
     bit: int = 0
 
@@ -79,6 +79,6 @@ class ValueForm(msgspec.Struct, frozen=True):
 
     def _ordered(self, data: bytes, *, text: bool = False) -> tuple[int, ...]:
         """Words and bytes put into their order; doing it twice gives the first one back. Text has no order of words."""
-        order = "big" if self.bytes == "high-first" else "little"
-        words = [int.from_bytes(data[at : at + 2], order) for at in range(0, len(data), 2)]  # type: ignore[arg-type]
-        return tuple(words if text or self.words == "high-first" else reversed(words))
+        order: Literal["big", "little"] = "big" if self.byte_order == "high-first" else "little"
+        words = [int.from_bytes(data[at : at + 2], order) for at in range(0, len(data), 2)]
+        return tuple(words if text or self.word_order == "high-first" else reversed(words))

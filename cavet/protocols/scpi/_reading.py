@@ -26,6 +26,8 @@ from cavet.protocols.scpi._messages import QueryUnit, ResponseUnit, Unit
 MAX_UNIT_BYTES = 1 << 20
 """The longest message unit that is read; a longer one is unreadable up to its end."""
 LF = 0x0A
+MAX_NODES = 64
+"""A path only grows from unit to unit of a message; no real tree is as deep."""
 HEAD = re.compile(rb"(\*[A-Za-z][A-Za-z0-9_]*|:?[A-Za-z][A-Za-z0-9_]*(?::[A-Za-z][A-Za-z0-9_]*)*)(\??)")
 _NODE = re.compile(r"(.*?)(\d*)", re.DOTALL)
 _STOPS = re.compile(rb"[;\n\"'#]")
@@ -163,6 +165,9 @@ class ScpiDecoder:
         if header.startswith("*"):
             return nodes
         base = () if header.startswith(":") or self._fresh else self._path
+        if len(base) + len(nodes) > MAX_NODES:
+            problems.append(str(FaultError(-110, f"more than {MAX_NODES} nodes")))
+            base = ()
         self._path = (*base, *nodes[:-1])
         return (*base, *nodes)
 

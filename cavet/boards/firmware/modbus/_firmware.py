@@ -10,7 +10,7 @@ from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._pins import Pin
 from cavet.boards._telling import Tell
 from cavet.boards.firmware.modbus._lines import BrokenError, Heard, Line, StreamLine, line_for, words_of
-from cavet.boards.firmware.modbus._server import UNCOUNTED, ExceptionAnswer, Server
+from cavet.boards.firmware.modbus._server import UNCOUNTED, ExceptionError, Server
 from cavet.protocols import Message, as_found, modbus
 from cavet.record import Kind
 
@@ -101,8 +101,8 @@ class ModbusFirmware:
             self._tell(Kind.REFUSED, "board", "", None, taken, "it only listens, until it is restarted")
             return
         try:
-            answer = self._server.answer(request, heard.frame.problems, now, taken)
-        except ExceptionAnswer as refusal:
+            answer = self._server.answer(request, heard.function, heard.frame.problems, now, taken)
+        except ExceptionError as refusal:
             self._refuse(client, heard, refusal.code, now, taken, answers=answers)
             return
         if answer is None or not answers:
@@ -111,9 +111,13 @@ class ModbusFirmware:
         counters.answered(0, counts=not isinstance(request, UNCOUNTED))
         self._say(client, heard, answer, now, taken)
         line = self._lines[client]
-        if isinstance(request, modbus.Diagnostics) and request.sub_function == SET_DELIMITER:
-            if isinstance(line, StreamLine):
-                line.delimiter = request.data[:1]
+        if isinstance(request, modbus.Diagnostics) and isinstance(line, StreamLine):
+            self._change_delimiter(request, line)
+
+    def _change_delimiter(self, request: modbus.Diagnostics, line: StreamLine) -> None:
+        """From the next frame on, another character than LF ends one. Source: section 6.8.1, sub-function 03."""
+        if request.sub_function == SET_DELIMITER:
+            line.delimiter = request.data[:1]
 
     def _refuse(self, client: Client, heard: Heard, code: int, now: float, taken: int, *, answers: bool) -> None:
         problems = f": {heard.frame.problems[0]}" if heard.frame.problems else ""

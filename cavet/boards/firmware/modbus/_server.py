@@ -13,7 +13,7 @@ import msgspec
 from cavet.boards._circuit import PinRefusedError
 from cavet.boards.firmware.modbus._counters import Counters
 from cavet.boards.firmware.modbus._map import COILS, DISCRETE, HOLDING, INPUT, DeviceMap
-from cavet.protocols import Message, modbus
+from cavet.protocols import Message, Unreadable, modbus
 
 FUNCTION, ADDRESS, VALUE, FAILURE = 1, 2, 3, 4
 MAX_QUEUE = 31
@@ -21,11 +21,12 @@ MAX_OBJECT_BYTES = 240
 """What identification objects take at most in one response, with two bytes each for their id and length."""
 BASIC_OBJECTS, REGULAR_OBJECTS = 3, 0x80
 REGULAR_CONFORMITY = 0x82
+FUNCTIONS = frozenset(form.FUNCTION for form in modbus.REQUESTS)
 UNCOUNTED = (modbus.GetCommEventCounter, modbus.GetCommEventLog)
 """Functions whose completion is no event. Source: section 6.9."""
 
 
-class ExceptionAnswer(Exception):
+class ExceptionError(Exception):
     """The request is refused, by the standard's code."""
 
     def __init__(self, code: int) -> None:
@@ -77,25 +78,29 @@ class Server:
         self.counters = Counters()
         self.map.start(now)
 
-    def answer(self, request: Message, problems: tuple[str, ...], now: float, cause: int) -> Message | None:
-        """Do what is asked. Gives the response, `None` for none; raises `ExceptionAnswer`.
+    def answer(
+        self, request: Message, function: int, problems: tuple[str, ...], now: float, cause: int
+    ) -> Message | None:
+        """Do what is asked. Gives the response, `None` for none; raises `ExceptionError`.
 
-        Every problem that reading a request can have is one of its quantity, byte count or value.
+        Every problem that reading a request can have is one of its quantity, byte count, length or value.
         """
+        if isinstance(request, Unreadable) and function in FUNCTIONS:
+            raise ExceptionError(VALUE)
         handler = next((self._handlers[form] for form in type(request).__mro__ if form in self._handlers), None)
         if handler is None:
-            raise ExceptionAnswer(FUNCTION)
+            raise ExceptionError(FUNCTION)
         records = isinstance(request, modbus.ReadFileRecord | modbus.WriteFileRecord)
         if problems:
-            raise ExceptionAnswer(ADDRESS if records and not problems[0].startswith("byte count") else VALUE)
+            raise ExceptionError(ADDRESS if records and not problems[0].startswith("byte count") else VALUE)
         try:
             return handler(request, now, cause)
         except PinRefusedError as refusal:
-            raise ExceptionAnswer(FAILURE) from refusal
+            raise ExceptionError(FAILURE) from refusal
 
     def _require(self, table: str, address: int, quantity: int) -> None:
         if not self.map.has(table, address, quantity):
-            raise ExceptionAnswer(ADDRESS)
+            raise ExceptionError(ADDRESS)
 
     # bits and registers
 
@@ -153,16 +158,16 @@ class Server:
 
     def _read_queue(self, request: modbus.ReadFifoQueue, now: float, cause: int) -> Message:
         if request.address not in self.identity.queues:
-            raise ExceptionAnswer(ADDRESS)
+            raise ExceptionError(ADDRESS)
         values = self.identity.queues[request.address]
         if len(values) > MAX_QUEUE:
-            raise ExceptionAnswer(VALUE)
+            raise ExceptionError(VALUE)
         return modbus.ReadFifoQueueResponse(values=tuple(values))
 
     def _file(self, number: int, record: int, length: int) -> list[int]:
         words = self._files.get(number)
         if words is None or record + length > len(words):
-            raise ExceptionAnswer(ADDRESS)
+            raise ExceptionError(ADDRESS)
         return words
 
     def _read_records(self, request: modbus.ReadFileRecord, now: float, cause: int) -> Message:
@@ -172,7 +177,7 @@ class Server:
         ):
             groups.append(tuple(self._file(number, record, length)[record : record + length]))
         if sum(2 + 2 * len(group) for group in groups) > 0xF5:
-            raise ExceptionAnswer(VALUE)  # the response would not fit into a unit
+            raise ExceptionError(VALUE)  # the response would not fit into a unit
         return modbus.ReadFileRecordResponse(values=tuple(groups))
 
     def _write_records(self, request: modbus.WriteFileRecord, now: float, cause: int) -> Message:
@@ -195,21 +200,21 @@ class Server:
     def _diagnose(self, request: modbus.Diagnostics, now: float, cause: int) -> Message | None:
         counters, number, data = self.counters, request.sub_function, request.data
         if number not in modbus.SUB_FUNCTIONS:
-            raise ExceptionAnswer(FUNCTION)
+            raise ExceptionError(FUNCTION)
         if number == 0x00:
             return request
         if number == 0x01:
             if data not in (b"\xff\x00", b"\x00\x00"):
-                raise ExceptionAnswer(VALUE)
+                raise ExceptionError(VALUE)
             listening = counters.listening
             counters.restart(clear_log=data[0] == 0xFF)
             return None if listening else request
         if number == 0x03:
             if len(data) != 2 or data[1]:
-                raise ExceptionAnswer(VALUE)
+                raise ExceptionError(VALUE)
             return request
         if data != b"\x00\x00":
-            raise ExceptionAnswer(VALUE)
+            raise ExceptionError(VALUE)
         if number == 0x04:
             counters.listen_only()
             return None
@@ -245,7 +250,7 @@ class Server:
         first, code = request.object_id, request.read_device_id_code
         if code == 4:
             if first not in objects:
-                raise ExceptionAnswer(ADDRESS)
+                raise ExceptionError(ADDRESS)
             wanted = [first]
         else:
             end = BASIC_OBJECTS if code == 1 else REGULAR_OBJECTS if code == 2 else 0x100

@@ -1,0 +1,165 @@
+"""A pump, and the overload relay that guards it."""
+
+from __future__ import annotations
+
+import math
+from math import inf
+
+from cavet.boards._pins import Pin
+from cavet.boards.parts._motion import RunUp
+from cavet.boards.parts._part import Part, Wires
+from cavet.record import Kind
+
+RUN_UP_SECONDS, RUN_DOWN_SECONDS = 0.4, 0.6
+"""Time constants."""
+ARRIVED = 0.01
+"""It counts as having arrived at a speed when this close to it."""
+JAMMED_LOAD = 6.0
+"""What a jammed pump draws, in its rated current."""
+
+
+class Pump(Part):
+    """Runs up to its speed while its line is high. A jammed one stands still and draws a multiple of its current."""
+
+    kind = "pump"
+    actions = ("jam", "free")
+
+    def __init__(self, name: str, wires: Wires) -> None:
+        super().__init__(name, wires)
+        self._levels = {"pin": 0.0, "speed": 1.0 if "speed" not in wires else 0.0}
+        self._run = RunUp(0.0, 0.0, 0.0, 0.0, RUN_DOWN_SECONDS)
+        self._cause: int | None = None
+        self._going = False
+        self.jammed = False
+        self.guard: Overload | None = None
+
+    @property
+    def powered(self) -> bool:
+        """Whether it is switched on and nothing has tripped."""
+        return self._levels["pin"] > 0.5 and (self.guard is None or not self.guard.tripped)
+
+    @property
+    def stalled(self) -> bool:
+        """Whether it ought to turn, and can't."""
+        return self._levels["pin"] > 0.5 and (self.jammed or not self.powered)
+
+    def follow(self, wire: str, pin: Pin, now: float) -> None:
+        self._levels[wire] = pin.duty
+        self._cause = pin.cause
+        self._going = True
+        self.consider(now)
+        if self._run.arrives > now:
+            note = f"to {100 * self._run.target:.0f} % speed" if self._run.target else "to a stop"
+            self._tell(Kind.MOVING, "part", self.name, round(self._run.arrives - now, 6), pin.cause, note)
+
+    def consider(self, now: float) -> None:
+        """Set out for the speed that follows from its lines, its guard, and whether it is jammed."""
+        speed = 0.0 if self.jammed else self._run.at(now)
+        target = self._levels["speed"] if self.powered and not self.jammed else 0.0
+        tau = RUN_UP_SECONDS if target > speed else RUN_DOWN_SECONDS
+        gap = abs(target - speed)
+        self._run = RunUp(speed, target, now, now + (tau * math.log(gap / ARRIVED) if gap > ARRIVED else 0.0), tau)
+        self.wake = now
+        if self.guard is not None:
+            self.guard.wake = now
+
+    def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:
+        if do not in self.actions:
+            super().act(do, now)
+        self.jammed = do == "jam"
+        self._tell(Kind.SENSED, "part", self.name, self.jammed, None, "jammed" if self.jammed else "free")
+        self.consider(now)
+
+    def advance(self, now: float) -> float:
+        if not self._going:
+            return inf
+        if self.stalled and self._levels["speed"]:
+            self._going = False
+            tripped = self.guard is not None and self.guard.tripped
+            why = f"{self.guard.name} has tripped" if tripped and self.guard else f"jammed, {self.tells(now)}"
+            self._tell(Kind.REFUSED, "part", self.name, 0, self._cause, f"{self.name} does not turn: {why}")
+            return inf
+        if now < self._run.arrives:
+            return self._run.arrives
+        self._going = False
+        self.moved(round(100 * self._run.target, 1), self._cause, self.tells(now))
+        return inf
+
+    @property
+    def load(self) -> float:
+        """What it draws, in its rated current."""
+        if not self.powered:
+            return 0.0
+        return JAMMED_LOAD if self.jammed else self._levels["speed"]
+
+    def busy(self, now: float) -> bool:
+        return now < self._run.arrives
+
+    def fraction(self, now: float) -> float:
+        return self._run.at(now)
+
+    def stands_as(self, now: float) -> bool:
+        return self._levels["pin"] > 0.5 and not self.stalled
+
+    def tells(self, now: float) -> str:
+        if self.stalled:
+            return "tripped" if not self.powered else f"jammed, {self.load:.0f} × current"
+        speed = self.fraction(now)
+        return f"{100 * speed:.0f} %" if speed > ARRIVED / 2 else "still"
+
+
+class Overload(Part):
+    """Trips when a pump that it guards has drawn too much for too long, and stays so until it is reset by hand."""
+
+    kind = "overload"
+    senses = True
+    actions = ("trip", "reset")
+
+    def __init__(self, name: str, wires: Wires, *, guards: list[Pump], delay: float = 2.0) -> None:
+        super().__init__(name, wires)
+        self._guards = guards
+        self._delay = delay
+        self._since: float | None = None
+        self.tripped = False
+        for pump in guards:
+            pump.guard = self
+
+    def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:
+        if do not in self.actions:
+            super().act(do, now)
+        self._turn(do == "trip", now, "by hand")
+
+    def _turn(self, tripped: bool, now: float, why: str) -> None:
+        if tripped == self.tripped:
+            return
+        self.tripped = tripped
+        self._since = None
+        words = f"tripped: {why}" if tripped else f"reset {why}"
+        self.cause = self._tell(Kind.SENSED, "part", self.name, tripped, None, words)
+        self._stir()
+        for pump in self._guards:
+            pump.consider(now)
+
+    def advance(self, now: float) -> float:
+        over = [pump.name for pump in self._guards if pump.load > 1.5]
+        if not over or self.tripped:
+            self._since = None
+            return inf
+        if self._since is None:
+            self._since = now
+        if now >= self._since + self._delay:
+            self._turn(True, now, f"{over[0]} draws too much")
+            return inf
+        return self._since + self._delay
+
+    def level(self, wire: str) -> bool | None:
+        return self.tripped
+
+    def stands_as(self, now: float) -> bool:
+        return self.tripped
+
+    def fraction(self, now: float) -> float:
+        return float(self.tripped)
+
+    def tells(self, now: float) -> str:
+        return "tripped" if self.tripped else "ready"

@@ -1,0 +1,97 @@
+"""A laboratory supply: a voltage, limited in current, on a load that a hand may change."""
+
+from __future__ import annotations
+
+import random
+from math import inf
+
+from cavet.boards._pins import Pin
+from cavet.boards.parts._part import Part, Wires
+from cavet.wording import WrongError
+
+
+class Supply(Part):
+    """Gives its level while it is on; less where the load would draw more than the limit. `load` in Ω, `None` open."""
+
+    kind = "supply"
+    actions = ("load", "unload")
+    NOISE_SHARE = 0.0002
+    """Of the full voltage: what a measurement differs by."""
+
+    def __init__(
+        self, name: str, wires: Wires, *, seed: str, volts: float, amps: float, load: float | None = None
+    ) -> None:
+        super().__init__(name, wires)
+        self._volts, self._amps = volts, amps
+        self._load = load
+        self._shares = dict.fromkeys(wires, 0.0)
+        self._random = random.Random(f"{seed}/{name}")
+        self._cause: int | None = None
+        self._news = False
+
+    def follow(self, wire: str, pin: Pin, now: float) -> None:
+        self._shares[wire] = pin.duty
+        self._cause = pin.cause
+        self._news = True
+
+    def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:
+        if do not in self.actions:
+            super().act(do, now)
+        if do == "load" and (value is None or value <= 0):
+            raise WrongError(
+                self.name, found=value if value is not None else "no value", expected="a load in Ω above 0"
+            )
+        self._load = value if do == "load" else None
+
+    def advance(self, now: float) -> float:
+        if self._news:
+            self._news = False
+            self.moved(round(self.volts, 3), self._cause, self.tells(now))
+        return inf
+
+    @property
+    def on(self) -> bool:
+        return self._shares["enable"] > 0.5
+
+    @property
+    def limiting(self) -> bool:
+        """Whether the load would draw more than the limit."""
+        level, limit = self._volts * self._shares["level"], self._amps * self._shares["limit"]
+        return self.on and self._load is not None and level / self._load > limit
+
+    @property
+    def volts(self) -> float:
+        """The voltage at its terminals."""
+        if not self.on:
+            return 0.0
+        limit = self._amps * self._shares["limit"]
+        return limit * self._load if self.limiting and self._load is not None else self._volts * self._shares["level"]
+
+    @property
+    def amps(self) -> float:
+        """The current into the load."""
+        return self.volts / self._load if self._load else 0.0
+
+    def measured(self, of: float, full: float) -> float:
+        """A measurement of a value: with its noise."""
+        return of + self._random.uniform(-1, 1) * self.NOISE_SHARE * full
+
+    def measured_volts(self) -> float:
+        """A measurement of the voltage."""
+        return self.measured(self.volts, self._volts)
+
+    def measured_amps(self) -> float:
+        """A measurement of the current."""
+        return self.measured(self.amps, self._amps)
+
+    def fraction(self, now: float) -> float:
+        return self.volts / self._volts
+
+    def stands_as(self, now: float) -> bool:
+        return self.on
+
+    def tells(self, now: float) -> str:
+        if not self.on:
+            return "off"
+        limited = ", limited" if self.limiting else ""
+        return f"{self.volts:.2f} V" + (f", {self.amps:.2f} A{limited}" if self._load else "")

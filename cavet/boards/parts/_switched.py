@@ -1,0 +1,154 @@
+"""Parts that a line switches on and off: a relay that bounces, a valve with a way to go, a heater."""
+
+from __future__ import annotations
+
+import random
+from math import inf
+
+from cavet.boards._pins import Pin
+from cavet.boards.parts._motion import Ramp
+from cavet.boards.parts._part import Part, Wires
+from cavet.record import Kind
+
+
+class Relay(Part):
+    """A contact that a coil works. It takes its time, bounces when it meets, and has arrived when it rests."""
+
+    kind = "relay"
+
+    def __init__(
+        self,
+        name: str,
+        wires: Wires,
+        *,
+        seed: str,
+        operate: float = 0.008,
+        release: float = 0.004,
+        bounce: float = 0.001,
+        current: float = 0.0,
+    ) -> None:
+        super().__init__(name, wires)
+        self._operate, self._release, self._bounce = operate, release, min(bounce, operate)
+        self._coil_current = current
+        self._random = random.Random(f"{seed}/{name}")
+        self._wanted = False
+        self._closed = False
+        self._changes: list[tuple[float, bool]] = []
+        self._due = inf
+        self._cause: int | None = None
+
+    def follow(self, wire: str, pin: Pin, now: float) -> None:
+        if self._due < inf:
+            self._tell(Kind.OVERTAKEN, "part", self.name, self._closed, self._cause)
+        self._wanted = pin.duty > 0.5
+        self._cause = pin.cause
+        took = (self._operate if self._wanted else self._release) if self._wanted != self._closed else 0.0
+        self._due = now + took
+        self._changes = self._bounces(now) if took and self._wanted else []
+        if took:
+            self._tell(Kind.MOVING, "part", self.name, took, pin.cause, "closes" if self._wanted else "opens")
+
+    def _bounces(self, now: float) -> list[tuple[float, bool]]:
+        """The contact meets and parts a few times in the last moments before it rests."""
+        first = now + self._operate - self._bounce
+        times = sorted(self._random.uniform(0, self._bounce) for _ in range(2 * self._random.randint(1, 2)))
+        return [(first, True), *((first + time, place % 2 == 1) for place, time in enumerate(times))]
+
+    def advance(self, now: float) -> float:
+        while self._changes and self._changes[0][0] <= now:
+            self._closed = self._changes.pop(0)[1]
+        if now >= self._due:
+            self._due = inf
+            self._closed = self._wanted
+            self.moved(self._closed, self._cause, self.tells(now))
+        return min(self._due, self._changes[0][0] if self._changes else inf)
+
+    def busy(self, now: float) -> bool:
+        return now < self._due < inf
+
+    def fraction(self, now: float) -> float:
+        return float(self._closed)
+
+    def stands_as(self, now: float) -> bool:
+        return self._closed
+
+    def current(self, now: float) -> float:
+        return self._coil_current if self._wanted else 0.0
+
+    def tells(self, now: float) -> str:
+        return "closed" if self._closed else "open"
+
+
+class Valve(Part):
+    """Opens and shuts at a steady pace."""
+
+    kind = "valve"
+
+    def __init__(self, name: str, wires: Wires, *, travel: float = 1.5) -> None:
+        super().__init__(name, wires)
+        self._travel = travel
+        self._way = Ramp(0.0, 0.0, 0.0, 0.0)
+        self._going = False
+        self._cause: int | None = None
+
+    def follow(self, wire: str, pin: Pin, now: float) -> None:
+        if self._going:
+            self._tell(Kind.OVERTAKEN, "part", self.name, round(100 * self.fraction(now), 1), self._cause)
+        place, target = self._way.at(now), float(pin.duty > 0.5)
+        took = abs(target - place) * self._travel
+        self._way = Ramp(place, target, now, now + took)
+        self._going, self._cause = True, pin.cause
+        if took:
+            self._tell(Kind.MOVING, "part", self.name, round(took, 6), pin.cause, "opens" if target else "shuts")
+
+    def advance(self, now: float) -> float:
+        if not self._going:
+            return inf
+        if now < self._way.arrives:
+            return self._way.arrives
+        self._going = False
+        self.moved(bool(self._way.target), self._cause, self.tells(now))
+        return inf
+
+    def busy(self, now: float) -> bool:
+        return now < self._way.arrives
+
+    def fraction(self, now: float) -> float:
+        return self._way.at(now)
+
+    def stands_as(self, now: float) -> bool:
+        return self.fraction(now) > 0.5
+
+    def tells(self, now: float) -> str:
+        place = self.fraction(now)
+        return "open" if place == 1 else f"{100 * place:.0f} % open" if place else "shut"
+
+
+class Heater(Part):
+    """Heats at once, and stops at once: it is the water that is slow."""
+
+    kind = "heater"
+
+    def __init__(self, name: str, wires: Wires) -> None:
+        super().__init__(name, wires)
+        self._on = False
+        self._news = False
+        self._cause: int | None = None
+
+    def follow(self, wire: str, pin: Pin, now: float) -> None:
+        self._on, self._cause, self._news = pin.duty > 0.5, pin.cause, True
+
+    def advance(self, now: float) -> float:
+        if self._news:
+            self._news = False
+            self.moved(self._on, self._cause, self.tells(now))
+        return inf
+
+    def fraction(self, now: float) -> float:
+        return float(self._on)
+
+    def stands_as(self, now: float) -> bool:
+        return self._on
+
+    def tells(self, now: float) -> str:
+        return "heats" if self._on else "off"
