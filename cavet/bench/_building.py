@@ -30,7 +30,15 @@ from cavet.boards.parts import (
     Valve,
 )  # fmt: skip
 from cavet.expressions import Expression
-from cavet.hosts import FirmataSession
+from cavet.hosts import (
+    FirmataSession,
+    HeaderPoint,
+    ModbusSession,
+    PinPoint,
+    RegisterPoint,
+    ScpiSession,
+    Session,
+)  # fmt: skip
 from cavet.record import Record
 
 MakePart = Callable[[str, dict[str, Any], str], Part]
@@ -126,7 +134,16 @@ def _reading(rig: Rig, expression: Expression) -> Callable[[], float]:
     return lambda: float(function(rig.row))
 
 
-def build_session(plan: Plan, host: HostPlan, record: Record) -> FirmataSession:
+def build_session(plan: Plan, host: HostPlan, record: Record) -> Session[Any]:
     """Make the session for one of the plan's hosts."""
     points = [point for point in plan.points.values() if point.board == host.name]
-    return FirmataSession(host.name, points, host.manners, telling(record, plan.links[host.link].board))
+    link = plan.links[host.link]
+    tell = telling(record, link.board)
+    if host.protocol == "modbus":
+        registers = [point for point in points if isinstance(point, RegisterPoint)]
+        return ModbusSession(
+            host.name, registers, host.manners, tell, framing=link.protocol, character=link.byte_seconds
+        )
+    if host.protocol == "scpi":
+        return ScpiSession(host.name, [point for point in points if isinstance(point, HeaderPoint)], host.manners, tell)
+    return FirmataSession(host.name, [point for point in points if isinstance(point, PinPoint)], host.manners, tell)

@@ -203,7 +203,7 @@ class DeviceReader:
 
 def value_form(table: dict[str, Any]) -> ValueForm:
     """How a value lies in registers, as its table says."""
-    return ValueForm(table["data"], table["words"], table["bytes"], table["length"], table["bit"])
+    return ValueForm(table["data"], table["word_order"], table["byte_order"], table["length"], table["bit"])
 
 
 def numbers(checker: Checker, path: Path, text: str) -> Iterable[int]:

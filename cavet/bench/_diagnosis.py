@@ -6,7 +6,7 @@ from enum import Enum
 
 import msgspec
 
-from cavet.hosts import Point
+from cavet.hosts import PinPoint, Point
 from cavet.record import STAGES, Kind, Trail
 
 SETTLING_SECONDS = 0.3
@@ -80,8 +80,8 @@ def _state(trail: Trail, stage: str, around: Circumstances) -> StageState:
         return StageState.UNSEEN
     if stage == Kind.CONFIRMED and (around.point is None or not around.point.confirm):
         return StageState.LEFT_OUT
-    if around.point is None:
-        return StageState.LEFT_OUT  # another program's question, say, moves nothing
+    if around.point is None or (stage == Kind.MOVED and not around.part):
+        return StageState.LEFT_OUT  # another program's question, say, or a value that the board only keeps
     return StageState.COMING
 
 
@@ -140,6 +140,8 @@ def _able_pins(around: Circumstances) -> str:
     point = around.point
     if point is None:
         return "look at what this pin can do"
+    if not isinstance(point, PinPoint):
+        return f"compare [points.{point.name}] with the board: {point.where}"
     pins = around.able.get(point.mode)
     names = " ".join(str(pin) for pin in pins) if pins else ""
     return f"wire it to one of {names}, and say so in [points.{point.name}]" if names else "choose another pin"

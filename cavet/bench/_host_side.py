@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import asyncio
 from math import inf
+from typing import Any
 
 from cavet.bench._alarm import Alarm
 from cavet.bench._plan import HostPlan, LinkPlan
 from cavet.bench._traffic import Stream, Traffic
 from cavet.clock import BenchClock
-from cavet.hosts import FirmataSession, SessionState, state_words
+from cavet.hosts import Session, SessionState, state_words
 from cavet.links import HostEnd
 from cavet.record import Kind, Record
 from cavet.wording import UnreachableError
@@ -22,7 +23,7 @@ class HostLink:
         self,
         plan: HostPlan,
         link: LinkPlan,
-        session: FirmataSession,
+        session: Session[Any],
         end: HostEnd,
         traffic: Traffic,
         clock: BenchClock,
@@ -40,6 +41,7 @@ class HostLink:
         self._record = record
         self._alarm = Alarm(clock, self.turn)
         self._busy_until = 0.0
+        self._sent = 0
         self._open = False
         self._wanted = True
         self._changed = asyncio.Event()
@@ -112,6 +114,7 @@ class HostLink:
         self._open = True
         self.problem = ""
         self._busy_until = 0.0
+        self._sent = 0
         self._stream = self._traffic.begin(self._end.name)
         self.session.opened(self._clock.now())
         self.turn()
@@ -139,11 +142,12 @@ class HostLink:
         due = self.session.advance(now)
         said = self.session.take_out()
         if said is not None and self._open:
-            end = self._end.write(said.data)
-            base = end - len(said.data)
-            for place, framed in said.frames:
+            base = self._sent
+            self._sent += len(said.data)
+            for place, framed in said.frames:  # before it is written: on a wire in memory it is there at once
                 self._stream.passage.note(base + place, framed)
             self._pace(len(said.data), base, [place for place, _ in said.frames])
+            self._end.write(said.data)
         self._alarm.set(due)
 
     def _pace(self, size: int, base: int, places: list[int]) -> None:

@@ -14,9 +14,10 @@ from cavet.bench._check import Checker
 from cavet.bench._devices import DeviceReader, ModbusPlan, ScpiPlan, numbers
 from cavet.bench._places import Path
 from cavet.bench._plan import SIMULATED, BasinPlan, BoardPlan, HostPlan, LinkPlan, Plan
+from cavet.bench._points import PointReader
 from cavet.boards import Defect, PinMode, PinProfile, Profile, Quantity
 from cavet.expressions import Expression
-from cavet.hosts import Manners, Point, PointKind
+from cavet.hosts import Manners, Point
 from cavet.links import SerialSettings
 from cavet.wording import WrongError, listed, nearest
 
@@ -49,9 +50,7 @@ class _Reader:
         links_found = {name: link for name, link in links.items() if link is not None}
         hosts = {name: self._host(name, table) for name, table in self._tables("hosts", schema.HOST).items()}
         profiles = self._profiles_of_hosts(hosts, links_found, boards)
-        points = {
-            name: self._point(name, table, profiles) for name, table in self._tables("points", schema.POINT).items()
-        }
+        points = self._points(hosts, profiles)
         self._check_sums(rig, boards)
         return Plan(
             name=top["name"] or "bench",
@@ -63,8 +62,19 @@ class _Reader:
             basins=self._basins(rig_tables, boards),
             defects=self._defects(boards),
             hosts=hosts,
-            points={name: point for name, point in points.items() if point is not None},
+            points=points,
         )
+
+    def _points(self, hosts: dict[str, HostPlan], profiles: dict[str, Profile]) -> dict[str, Point]:
+        reader = PointReader(self._checker, {name: host.protocol for name, host in hosts.items()}, self._resolve_pins)
+        found = {}
+        for name, table in self._tables("points", schema.POINT).items():
+            path: Path = ("points", name, "board")
+            if self._one_of(path, table["board"], self._declared("hosts"), "a host") and table["board"] in hosts:
+                point = reader.read(name, table, profiles.get(table["board"]))
+                if point is not None:
+                    found[name] = point
+        return found
 
     def _tables(
         self, name: str, section: schema.Section, inside: Path = (), data: Any = None
@@ -324,9 +334,11 @@ class _Reader:
         )
 
     def _protocol(self, path: Path, table: dict[str, Any]) -> str:
-        """What is spoken on a link to a simulated board."""
+        """What is spoken on a link: what its board runs, or, where that is not described, what its host speaks."""
         board = self._top["boards"].get(table["board"])
-        firmware = board.get("firmware", "firmata") if isinstance(board, dict) else "firmata"
+        hosts = [host for host in self._top["hosts"].values() if isinstance(host, dict)]
+        spoken = next((host.get("protocol") for host in hosts if host.get("link") == path[-1]), "firmata")
+        firmware = board.get("firmware") if isinstance(board, dict) else spoken
         if firmware != "modbus":
             if table["framing"] is not None:
                 expected = "none: only Modbus has framings"
@@ -342,6 +354,10 @@ class _Reader:
             retries=table["retries"],
             sampling=table["sampling"],
             reopen=table["reopen"],
+            poll=table["poll"],
+            in_flight=table["in_flight"],
+            repeat_writes=table["repeat_writes"],
+            unit=table["unit"],
         )
         return HostPlan(name=name, link=table["link"], protocol=table["protocol"], manners=manners)
 
@@ -355,43 +371,6 @@ class _Reader:
             if link is not None and link.board in boards:
                 found[host.name] = boards[link.board].profile
         return found
-
-    def _point(self, name: str, table: dict[str, Any], profiles: dict[str, Profile]) -> Point | None:
-        path: Path = ("points", name)
-        if not self._one_of((*path, "board"), table["board"], self._declared("hosts"), "a host"):
-            return None
-        if not self._resolve_pins(path, table, profiles.get(table["board"])):
-            return None
-        kind = PointKind(table["kind"])
-        point = Point(name=name, kind=kind, **_point_fields(table, kind))
-        try:
-            point.check()
-        except WrongError as error:
-            key = error.place.rpartition(".")[2]
-            where = self._checker.place((*path, key))
-            self._checker.errors.append(WrongError(where, found=error.found, expected=error.expected))
-        return point
-
-
-def _point_fields(table: dict[str, Any], kind: PointKind) -> dict[str, Any]:
-    fields: dict[str, Any] = {"board": table["board"], "pin": table["pin"], "part": table["part"]}
-    if kind is not PointKind.CONTACT:
-        fields |= {
-            key: table[key] for key in ("ahead", "astern", "unit", "momentary", "step", "confirm") if key in table
-        }
-    if kind.is_output:
-        fields |= {"rest": float(table["rest"]), "start": None if table["start"] is None else float(table["start"])}
-    if kind.is_switch:
-        fields |= {"words": table["words"], "active_low": table["active"] == "low"}
-        return {**fields, "mode": table.get("mode", "output")}
-    low, high = table["range"]
-    fields |= {"low": low, "high": high}
-    if kind is PointKind.BRIDGE:
-        return {**fields, "mode": "pwm", "wire_high": 255}
-    mode = table.get("mode", "analog")
-    wire = table.get("wire") or {"pwm": (0, 255), "servo": (0, 180)}.get(mode, (0, 1023))
-    fields["step"] = fields.get("step") or abs(high - low) / 50
-    return {**fields, "mode": mode, "wire_low": wire[0], "wire_high": wire[1]}
 
 
 def _label(pin: int, channel: int | None, lines: list[int]) -> str:

@@ -113,17 +113,21 @@ IDENTITY = Section(
     ),
 )
 
+_DATA_KEYS = (
+    Key(name="data", kind="word", doc="what it is", choices=KINDS, default="uint16"),
+    Key(name="word_order", kind="word", doc="which word comes first", choices=ORDERS, default="high-first"),
+    Key(name="byte_order", kind="word", doc="which byte of a word comes first", choices=ORDERS, default="high-first"),
+    Key(name="length", kind="whole", doc="how many registers a text takes", default=1, low=1, high=125),
+    Key(name="bit", kind="whole", doc="which bit of the register, 0 the lowest", default=0, low=0, high=15),
+)
+
 CELL = Section(
     title="[boards.NAME.map.NAME]",
     doc="A value of a Modbus board, at its address. Addresses count from 0, as on the wire.",
     keys=(
         Key(name="table", kind="word", doc="in which table", choices=TABLES, required=True),
         Key(name="address", kind="whole", doc="where it begins", required=True, low=0, high=65535),
-        Key(name="data", kind="word", doc="what it is", choices=KINDS, default="uint16"),
-        Key(name="words", kind="word", doc="which word comes first", choices=ORDERS, default="high-first"),
-        Key(name="bytes", kind="word", doc="which byte of a word comes first", choices=ORDERS, default="high-first"),
-        Key(name="length", kind="whole", doc="how many registers a text takes", default=1, low=1, high=125),
-        Key(name="bit", kind="whole", doc="which bit of the register, 0 the lowest", default=0, low=0, high=15),
+        *_DATA_KEYS,
         Key(name="pin", kind="pin", doc="the pin that it works or reads", default=None),
         Key(
             name="mode",
@@ -416,7 +420,30 @@ HOST = Section(
     doc="How the host talks to a board: its belief. NAME is the board's name as the points use it.",
     keys=(
         Key(name="link", kind="text", doc="the link that it opens", required=True),
-        Key(name="protocol", kind="word", doc="what it speaks", choices=("firmata",), required=True),
+        Key(name="protocol", kind="word", doc="what it speaks", choices=("firmata", "modbus", "scpi"), required=True),
+        Key(name="unit", kind="whole", doc="Modbus: the unit that it talks to", default=1, low=1, high=255),
+        Key(
+            name="poll",
+            kind="quantity",
+            unit="s",
+            doc="Modbus and SCPI: how often inputs are read",
+            default=0.25,
+            low=0.005,
+        ),
+        Key(
+            name="in_flight",
+            kind="whole",
+            doc="Modbus over TCP: how many requests may wait for their answers at once",
+            default=4,
+            low=1,
+            high=64,
+        ),
+        Key(
+            name="repeat_writes",
+            kind="switch",
+            doc="Modbus: whether a write is sent again when it is not known whether the first one was done",
+            default=False,
+        ),
         Key(
             name="boot_wait",
             kind="quantity",
@@ -471,12 +498,34 @@ _LEVEL_KEYS = (
     Key(name="confirm", kind="switch", doc="whether it is read back", default=True),
     Key(name="part", kind="text", doc="the part that it is meant to move; else the one of its own name", default=""),
 )
-_WIRE = Key(name="wire", kind="whole-list", doc="the numbers on the wire at the two ends of the range", default=None)
+_WIRE = Key(
+    name="wire",
+    kind="whole-list",
+    doc="the numbers on the wire at both ends of the range; else its mode's own, or the range",
+    default=None,
+)
 _SWITCH_WORDS = Key(name="words", kind="words", doc="what its two values are called", default=("off", "on"))
+
+_PLACE_KEYS = (
+    Key(name="pin", kind="pin", doc="Firmata: the pin that it is on", default=None),
+    Key(name="table", kind="word", doc="Modbus: in which table", choices=TABLES, default=None),
+    Key(name="address", kind="whole", doc="Modbus: where it begins, from 0", default=None, low=0, high=65535),
+    *_DATA_KEYS,
+    Key(
+        name="set",
+        kind="text",
+        doc="SCPI: what is sent to set it, `{}` in the place of the value, such as `SOUR1:VOLT {}`",
+        default="",
+    ),
+    Key(name="on", kind="text", doc="SCPI: what is sent to switch it on, in the place of `set`", default=""),
+    Key(name="off", kind="text", doc="SCPI: what is sent to switch it off", default=""),
+    Key(name="ask", kind="text", doc="SCPI: the query for its value, such as `SOUR1:VOLT?`", default=""),
+)
 
 POINT = Section(
     title="[points.NAME]",
-    doc="One output or input as the host believes it to be.",
+    doc="One output or input as the host believes it to be. Where it is on the board is told by `pin`, by `table` and "
+    "`address`, or by `set` and `ask`, after what its host speaks.",
     keys=(
         Key(name="board", kind="text", doc="the host's name for the board that it is on", required=True),
         Key(
@@ -486,16 +535,15 @@ POINT = Section(
             choices=tuple(kind.value for kind in PointKind),
             required=True,
         ),
+        *_PLACE_KEYS,
     ),
     variants={
         "level": (
-            PIN,
-            Key(name="mode", kind="word", choices=("pwm", "servo"), doc="how the pin is driven", required=True),
+            Key(name="mode", kind="word", choices=("pwm", "servo"), doc="Firmata: how the pin is driven", default=None),
             *_LEVEL_KEYS,
             _WIRE,
         ),
         "switch": (
-            PIN,
             Key(name="rest", kind="switch", doc="where the rest key sends it", default=False),
             Key(name="start", kind="switch", doc="where the host believes that it begins", default=None),
             Key(name="active", kind="word", choices=("high", "low"), doc="the level that means on", default="high"),
@@ -510,14 +558,18 @@ POINT = Section(
             _SWITCH_WORDS,
         ),
         "bridge": (
-            PIN,
             Key(name="ahead", kind="pin", doc="the pin that is high for values above 0", required=True),
             Key(name="astern", kind="pin", doc="the pin that is high for values below 0", required=True),
             *_LEVEL_KEYS,
         ),
         "contact": (
-            PIN,
-            Key(name="mode", kind="word", choices=("input", "pull-up"), doc="how the pin is read", default="input"),
+            Key(
+                name="mode",
+                kind="word",
+                choices=("input", "pull-up"),
+                doc="Firmata: how the pin is read",
+                default="input",
+            ),
             Key(name="active", kind="word", choices=("high", "low"), doc="the level that means on", default="high"),
             Key(
                 name="part",
@@ -528,10 +580,14 @@ POINT = Section(
             _SWITCH_WORDS,
         ),
         "reading": (
-            PIN,
             Key(name="unit", kind="text", doc="its unit", default=""),
             Key(name="range", kind="range", unit="=unit", doc="what the two ends on the wire stand for", required=True),
-            Key(name="wire", kind="whole-list", doc="the converter's counts at the two ends", default=(0, 1023)),
+            Key(
+                name="wire",
+                kind="whole-list",
+                doc="the numbers on the wire at both ends; else 0 and 1023 on a pin, and the range elsewhere",
+                default=None,
+            ),
             Key(
                 name="part",
                 kind="text",

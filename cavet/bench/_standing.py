@@ -8,7 +8,7 @@ from cavet.bench._diagnosis import Circumstances, Diagnosis, diagnose
 from cavet.bench._running import RunningBench
 from cavet.boards import Board, BoardState
 from cavet.boards.parts import Part
-from cavet.hosts import Asked, Point
+from cavet.hosts import Asked, PinPoint, Point
 from cavet.record import Event, Kind, Trail, Trails
 
 
@@ -58,7 +58,7 @@ class Standings:
         part = self.part_of(point)
         got = reading.got
         if part is not None and point.kind.is_output:
-            got = point.from_wire(part.stands_as(self._bench.clock.now()))
+            got = self._truth(point, part, got)
         if not link.held:  # another program asks now, and its points are not known
             return Standing(point, None, got)
         trail = self.trails.all.get(reading.trail) if reading.trail is not None else None
@@ -72,6 +72,13 @@ class Standings:
         ):
             left = max(0.0, trail.moving.t + float(trail.moving.value or 0) - self._bench.clock.now())
         return Standing(point, reading.asked, got, left, trail, diagnosis, reading.refusal, reading.remark)
+
+    def _truth(self, point: Point, part: Part, read_back: Asked | None) -> Asked | None:
+        """Where a part stands, in the point's own terms. What a level behind a register or a header does to a part
+        depends on more than that level; there what was read back stands for it."""
+        if isinstance(point, PinPoint) or point.kind.is_switch:
+            return point.from_wire(part.stands_as(self._bench.clock.now()))
+        return read_back
 
     def diagnose(self, trail: Trail) -> Diagnosis:
         """Say how a trail stands, stage by stage."""

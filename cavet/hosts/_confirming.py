@@ -6,19 +6,9 @@ from math import inf
 
 import msgspec
 
-from cavet.hosts._point import Asked, Point
+from cavet.hosts._base import Wish
 from cavet.hosts._session import Manners, Tell
 from cavet.record import Kind
-
-
-class Wish(msgspec.Struct):
-    """A value wanted at a point, by the event that asked for it."""
-
-    point: Point
-    value: Asked
-    asked: int
-    forced: bool = False
-    tries: int = 0
 
 
 class _Waiting(msgspec.Struct):

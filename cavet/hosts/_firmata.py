@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from collections import deque
 from collections.abc import Callable, Iterable
 from math import inf
 from typing import Any
 
 import msgspec
 
-from cavet.hosts._confirming import Confirming, Wish
-from cavet.hosts._point import Asked, Point, PointKind
-from cavet.hosts._session import Manners, Reading, Said, SessionState, Tell
+from cavet.hosts._base import SET_UP, FindCause, Session, Wish
+from cavet.hosts._confirming import Confirming
+from cavet.hosts._point import Asked, PinPoint, PointKind
+from cavet.hosts._session import Manners, SessionState, Tell
 from cavet.protocols import Frame, Message, Side, firmata
 from cavet.record import READ_BACK, Kind
-from cavet.wording import WrongError, listed, nearest, plain
+from cavet.wording import listed, plain
 
 MODES = {
     "input": firmata.Mode.INPUT,
@@ -24,14 +24,10 @@ MODES = {
     "servo": firmata.Mode.SERVO,
     "analog": firmata.Mode.ANALOG,
 }
-SET_UP = "set-up"
 LAST_SHORT_PIN = 15
 """The last pin that an analog message can address; beyond it the extended one is used."""
 LAST_CHANNEL = 15
 """The last analog channel that can be reported."""
-MAX_TEXTS = 50
-
-FindCause = Callable[[int], int | None]
 
 
 class _Learned(msgspec.Struct):
@@ -45,29 +41,18 @@ class _Learned(msgspec.Struct):
     """For each pin the mode and the state in which it was found."""
 
 
-class FirmataSession:
-    """Talks to one board. Feed it what arrives, call `advance` when it says, send what `take_out` gives."""
+class FirmataSession(Session[PinPoint]):
+    """Finds out what the board can do, brings its pins into their modes, asks and confirms."""
 
-    def __init__(self, board: str, points: Iterable[Point], manners: Manners, tell: Tell) -> None:
-        self.board = board
-        self.points = {point.name: point for point in points}
-        self.readings = {name: Reading() for name in self.points}
-        self.state = SessionState.SHUT
+    protocol = "firmata"
+
+    def __init__(self, board: str, points: Iterable[PinPoint], manners: Manners, tell: Tell) -> None:
+        super().__init__(board, points, manners, tell)
         self.learned = _Learned()
-        self.texts: deque[str] = deque(maxlen=MAX_TEXTS)
-        """What the board has said in words, made fit to show."""
-        self.round_trip: float | None = None
-        self._manners = manners
-        self._tell = tell
         self._decoder = firmata.FirmataDecoder(Side.BOARD)
-        self._out = bytearray()
-        self._out_frames: list[tuple[int, int]] = []
-        self._deadline = inf
-        self._tries = 0
-        self._pending: dict[str, Wish] = {}
         self._confirming = Confirming(manners, tell)
         self._written: dict[int, int] = {}
-        self._inputs_of: dict[int, list[Point]] = {}
+        self._inputs_of: dict[int, list[PinPoint]] = {}
         self._handlers: dict[type[Message], Callable[[Any, float, int | None], None]] = {
             firmata.ProtocolVersion: self._hear_version,
             firmata.FirmwareReport: self._hear_firmware,
@@ -78,6 +63,15 @@ class FirmataSession:
             firmata.DigitalMessage: self._hear_port,
             firmata.StringData: self._hear_text,
         }
+
+    @property
+    def title(self) -> str:
+        version = self.learned.version
+        return f"firmata {version[0]}.{version[1]}" if version else "firmata"
+
+    @property
+    def name(self) -> str:
+        return self.learned.name
 
     # the link
 
@@ -92,19 +86,7 @@ class FirmataSession:
     def lost(self, reason: str) -> None:
         """The link is gone. What was asked stays asked, and is sent anew once it is back."""
         self._confirming.abandon(f"the link was lost: {reason}")
-        self._forget_out()
-        self._enter(SessionState.SHUT, inf)
-
-    def _forget_out(self) -> None:
-        self._out.clear()
-        self._out_frames.clear()
-
-    def _enter(self, state: SessionState, deadline: float) -> None:
-        self._deadline = deadline
-        self._tries = 0
-        if state is not self.state:
-            self.state = state
-            self._tell(Kind.LINK, "session", self.board, state.value)
+        super().lost(reason)
 
     def feed(self, data: bytes, now: float, find_cause: FindCause) -> None:
         """Hear bytes. `find_cause` gives the event behind a frame by the offset behind it in the stream."""
@@ -120,20 +102,8 @@ class FirmataSession:
         if handler is not None:
             handler(frame.message, now, cause)
 
-    def take_out(self) -> Said | None:
-        """Give what is to be sent, `None` for nothing, and forget it."""
-        if not self._out:
-            return None
-        said = Said(bytes(self._out), tuple(self._out_frames))
-        self._forget_out()
-        return said
-
     def _send(self, message: Message, cause: int | None, topic: str, subject: str, note: str = "") -> int:
-        data = firmata.encode(message)
-        framed = self._tell(Kind.FRAMED, topic, subject, data, cause, note)
-        self._out += data
-        self._out_frames.append((len(self._out), framed))
-        return framed
+        return self._say(firmata.encode(message), cause, topic, subject, note)
 
     def _set_up(self, message: Message) -> None:
         self._send(message, None, "board", self.board, SET_UP)
@@ -218,12 +188,12 @@ class FirmataSession:
         self._enter(SessionState.READY, inf)
         self._send_pending(now)
 
-    def _refuse_or_set_up(self, point: Point, now: float) -> None:
-        reading = self.readings[point.name]
-        reading.refusal = self._refusal(point)
-        if reading.refusal:
-            self._tell(Kind.REMARK, "point", point.name, None, None, reading.refusal)
+    def _refuse_or_set_up(self, point: PinPoint, now: float) -> None:
+        refusal = self._refusal(point)
+        if refusal:
+            self._refuse(point, refusal)
             return
+        self.readings[point.name].refusal = ""
         for pin, mode in point.modes().items():
             found_mode, found_state = self.learned.states[pin]
             if found_mode != MODES[mode]:
@@ -231,9 +201,9 @@ class FirmataSession:
                 found_state = 0
             self._written[pin] = found_state
         if point.kind.is_output:
-            self._compare_start(point, now)
+            self._compare_start(point, self._board_value(point), now)
 
-    def _refusal(self, point: Point) -> str:
+    def _refusal(self, point: PinPoint) -> str:
         """Say why a point can't work on this board, and which pins would do; "" when it can."""
         abilities = self.learned.abilities or []
         for pin, mode in point.modes().items():
@@ -250,25 +220,7 @@ class FirmataSession:
         channels = self.learned.channels or b""
         return channels[pin] if pin < len(channels) and channels[pin] <= LAST_CHANNEL else None
 
-    def _compare_start(self, point: Point, now: float) -> None:
-        """Say where the board stands elsewhere than the host believes; adopt what an unreset board does."""
-        reading = self.readings[point.name]
-        found = self._board_value(point)
-        reading.got, reading.got_at = found, now
-        if reading.asked is None and point.start is not None and found != point.from_wire(point.to_wire(point.start)):
-            note = f"starts at {point.show(point.start)} for the host, but the board stands at {point.show(found)}"
-            reading.remark = note
-            self._tell(Kind.REMARK, "point", point.name, None, None, note)
-        elif reading.asked is not None and point.name not in self._pending:
-            self._pending[point.name] = Wish(point, reading.asked, self._wish_again(point, reading), forced=True)
-
-    def _wish_again(self, point: Point, reading: Reading) -> int:
-        value = reading.asked
-        number = self._tell(Kind.ASKED, "point", point.name, value, None, "again, since the link is back")
-        reading.trail = number
-        return number
-
-    def _board_value(self, point: Point) -> Asked | None:
+    def _board_value(self, point: PinPoint) -> Asked | None:
         raw: float = self._written[point.pin]
         if point.kind is PointKind.BRIDGE and point.astern is not None and self._written[point.astern]:
             raw = -raw
@@ -296,61 +248,6 @@ class FirmataSession:
 
     # asking
 
-    def ask(self, name: str, value: Asked, now: float, *, by: str = "", forced: bool = False) -> int:
-        """Want a point at a value; give the event that its trail begins with.
-
-        It is limited, refused, sent, or kept until the board is ready. `forced` sends it even if it stands there.
-        """
-        point = self._output(name)
-        limited = point.limited(value)
-        asked = self._tell(Kind.ASKED, "point", name, limited, None, by)
-        if limited != value:
-            note = f"{point.show(value)} lies outside {point.show(point.low)} to {point.show(point.high)}"
-            self._tell(Kind.LIMITED, "point", name, limited, asked, note)
-        reading = self.readings[name]
-        reading.asked, reading.asked_at, reading.trail, reading.remark = limited, now, asked, ""
-        if reading.refusal and self.state is SessionState.READY:
-            self._tell(Kind.REFUSED, "point", name, None, asked, reading.refusal)
-            return asked
-        wish = Wish(point, limited, asked, forced)
-        if self.state is SessionState.READY:
-            self._write(wish, now)
-        else:
-            older = self._pending.pop(name, None)
-            if older is not None:
-                self._tell(
-                    Kind.OVERTAKEN, "point", name, older.value, older.asked, "a newer wish came before it was sent"
-                )
-            self._pending[name] = wish
-        return asked
-
-    def _output(self, name: str) -> Point:
-        if name not in self.points:
-            raise WrongError(
-                self.board, found=name, expected=f"one of {listed(self.points)}", nearest=nearest(name, self.points)
-            )
-        point = self.points[name]
-        if not point.kind.is_output:
-            raise WrongError(f"{self.board}.{name}", found="an input", expected="an output")
-        return point
-
-    def rest(self, now: float, by: str) -> list[int]:
-        """Send every output to its rest value, also those that are believed to stand there."""
-        outputs = [point for point in self.points.values() if point.kind.is_output]
-        return [self.ask(point.name, self._rest(point), now, by=by, forced=True) for point in outputs]
-
-    def _rest(self, point: Point) -> Asked:
-        return bool(point.rest) if point.kind.is_switch else point.rest
-
-    def _send_pending(self, now: float) -> None:
-        pending, self._pending = list(self._pending.values()), {}
-        for wish in pending:
-            refusal = self.readings[wish.point.name].refusal
-            if refusal:
-                self._tell(Kind.REFUSED, "point", wish.point.name, None, wish.asked, refusal)
-            else:
-                self._write(wish, now)
-
     def _write(self, wish: Wish, now: float, *, again: bool = False) -> None:
         wanted = self._wanted(wish)
         changes = {pin: raw for pin, raw in wanted.items() if again or wish.forced or self._written.get(pin) != raw}
@@ -361,7 +258,7 @@ class FirmataSession:
             self._tell(Kind.RESENT, "point", wish.point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
         for pin, raw in changes.items():
             self._written[pin] = raw
-            self._send(self._message(wish.point, pin, raw), wish.asked, "point", wish.point.name)
+            self._send(self._message(self.points[wish.point.name], pin, raw), wish.asked, "point", wish.point.name)
         if wish.point.confirm:
             for pin in wanted:
                 self._send(firmata.PinStateQuery(pin=pin), wish.asked, "point", wish.point.name, READ_BACK)
@@ -369,13 +266,13 @@ class FirmataSession:
 
     def _wanted(self, wish: Wish) -> dict[int, int]:
         """The number for each of the point's pins; for a bridge the direction's lines come before the power."""
-        point, value = wish.point, wish.value
-        power = point.to_wire(value)
+        point, value = self.points[wish.point.name], wish.value
+        power = int(point.to_wire(value))
         if point.kind is not PointKind.BRIDGE or point.ahead is None or point.astern is None:
             return {point.pin: power}
         return {point.ahead: int(float(value) > 0), point.astern: int(float(value) < 0), point.pin: power}
 
-    def _message(self, point: Point, pin: int, raw: int) -> Message:
+    def _message(self, point: PinPoint, pin: int, raw: int) -> Message:
         if point.modes()[pin] == "output":
             return firmata.SetDigitalPinValue(pin=pin, value=raw)
         if pin > LAST_SHORT_PIN:
@@ -393,17 +290,14 @@ class FirmataSession:
         if done is None:
             return
         wish, agrees, took = done
-        reading = self.readings[wish.point.name]
         if agrees:
-            self.round_trip = took
-            reading.got, reading.got_at = wish.value, now
-            self._tell(Kind.CONFIRMED, "point", wish.point.name, wish.value, wish.asked)
+            self._confirm(wish, now, took)
         elif wish.tries < self._manners.retries:
             wish.tries += 1
             self._write(wish, now, again=True)
         else:
             note = f"read back {message.state} from pin {message.pin}, expected {self._wanted(wish)[message.pin]}"
-            self._tell(Kind.UNCONFIRMED, "point", wish.point.name, None, wish.asked, note)
+            self._give_up(wish, note)
 
     def _hear_analog(self, message: firmata.AnalogMessage, now: float, cause: int | None) -> None:
         pin = (self.learned.channels or b"").find(message.pin)
@@ -415,13 +309,6 @@ class FirmataSession:
             for point in self._inputs_of.get(8 * message.port + bit, ()):
                 if point.kind is PointKind.CONTACT:
                     self._heard(point, point.from_wire(message.value >> bit & 1), now, cause)
-
-    def _heard(self, point: Point, value: Asked, now: float, cause: int | None) -> None:
-        reading = self.readings[point.name]
-        reading.got_at = now
-        if value != reading.got:
-            reading.got = value
-            self._tell(Kind.HEARD, "point", point.name, value, cause)
 
     def _hear_text(self, message: firmata.StringData, now: float, cause: int | None) -> None:
         text = plain(message.text, 200)

@@ -7,6 +7,7 @@ from enum import Enum
 import msgspec
 
 from cavet import units
+from cavet.protocols.modbus import ValueForm
 from cavet.wording import WrongError
 
 Asked = float | bool
@@ -34,20 +35,18 @@ class PointKind(Enum):
 class Point(msgspec.Struct, frozen=True, kw_only=True):
     """One named output or input. `low` to `high` in `unit` stand for `wire_low` to `wire_high` on the wire, in a line;
     either pair may run backwards. `rest` is where it goes at the one key; `start` where the host believes it begins.
+
+    Where it is on the board depends on what is spoken with that: see the points below.
     """
 
     name: str
     board: str
     kind: PointKind
-    pin: int
-    mode: str
-    ahead: int | None = None
-    astern: int | None = None
     unit: str = ""
     low: float = 0.0
     high: float = 1.0
-    wire_low: int = 0
-    wire_high: int = 1
+    wire_low: float = 0
+    wire_high: float = 1
     rest: float = 0.0
     start: float | None = None
     step: float = 0.0
@@ -84,14 +83,20 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
         low, high = sorted((self.low, self.high))
         return min(high, max(low, float(value)))
 
-    def to_wire(self, value: Asked) -> int:
+    @property
+    def is_whole(self) -> bool:
+        """Whether the wire carries whole numbers only."""
+        return True
+
+    def to_wire(self, value: Asked) -> float:
         """What stands on the wire for a value; for a bridge the power, without its sign."""
         if self.kind.is_switch:
             return int(bool(value) != self.active_low)
         if self.kind is PointKind.BRIDGE:
             return round(abs(float(value)) / max(abs(self.low), abs(self.high)) * self.wire_high)
         share = (float(value) - self.low) / (self.high - self.low)
-        return round(self.wire_low + share * (self.wire_high - self.wire_low))
+        raw = self.wire_low + share * (self.wire_high - self.wire_low)
+        return round(raw) if self.is_whole else raw
 
     def from_wire(self, raw: float) -> Asked:
         """What a number on the wire stands for; for a bridge with its sign."""
@@ -107,15 +112,18 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
         """The least difference that the wire can carry, in its own unit."""
         if self.kind.is_switch:
             return 1.0
+        if not self.is_whole:
+            return abs(self.high - self.low) / 5000
         return abs(self.high - self.low) / max(1, abs(self.wire_high - self.wire_low))
 
+    @property
+    def where(self) -> str:
+        """Where it is on its board, in words."""
+        return ""
+
     def modes(self) -> dict[int, str]:
-        """The mode that each of its pins needs."""
-        modes = {self.pin: self.mode}
-        for line in (self.ahead, self.astern):
-            if line is not None:
-                modes[line] = "output"
-        return modes
+        """The pins that it is on, as far as the host knows them, and the mode that each needs."""
+        return {}
 
     def check(self) -> None:
         """Raise `WrongError` where its numbers make no scale."""
@@ -124,7 +132,7 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
             raise WrongError(f"{place}.range", found=f"{self.low:g} to {self.high:g}", expected="two different ends")
         if self.wire_low == self.wire_high:
             raise WrongError(
-                f"{place}.wire", found=f"{self.wire_low} to {self.wire_high}", expected="two different ends"
+                f"{place}.wire", found=f"{self.wire_low:g} to {self.wire_high:g}", expected="two different ends"
             )
         for name, value in (("rest", self.rest), ("start", self.start)):
             if value is not None and self.limited(value) != value and not self.kind.is_switch:
@@ -133,3 +141,99 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
                     found=self.show(value),
                     expected=f"{self.show(self.low)} to {self.show(self.high)}",
                 )
+
+
+class PinPoint(Point, frozen=True, kw_only=True):
+    """A point on a pin, in a mode; a bridge has a line for each direction besides."""
+
+    pin: int
+    mode: str
+    ahead: int | None = None
+    astern: int | None = None
+
+    @property
+    def where(self) -> str:
+        if self.kind is PointKind.BRIDGE:
+            return f"power pin {self.pin}, ahead pin {self.ahead}, astern pin {self.astern}"
+        return f"pin {self.pin}, mode {self.mode}"
+
+    def modes(self) -> dict[int, str]:
+        modes = {self.pin: self.mode}
+        for line in (self.ahead, self.astern):
+            if line is not None:
+                modes[line] = "output"
+        return modes
+
+
+class RegisterPoint(Point, frozen=True, kw_only=True):
+    """A point at an address of one of Modbus's four tables."""
+
+    table: str
+    address: int
+    form: ValueForm = ValueForm()
+
+    @property
+    def is_bit(self) -> bool:
+        """Whether its table is one of single bits."""
+        return self.table in ("coils", "discrete-inputs")
+
+    @property
+    def is_whole(self) -> bool:
+        return self.is_bit or self.form.is_whole
+
+    @property
+    def size(self) -> int:
+        """How many addresses it takes."""
+        return 1 if self.is_bit else self.form.size
+
+    @property
+    def where(self) -> str:
+        table = self.table.removesuffix("s").replace("-", " ")
+        last = f" to {self.address + self.size - 1}" if self.size > 1 else ""
+        if self.is_bit:
+            return f"{table} {self.address}"
+        bit = f", bit {self.form.bit}" if self.form.kind == "bit" else f", {self.form.kind}"
+        return f"{table} {self.address}{last}{bit}"
+
+    def pack(self, value: Asked) -> tuple[int, ...]:
+        """The words (or the one bit) that a value is written as. Raises `FieldError` for what they can't hold."""
+        raw = self.to_wire(value)
+        return (int(raw),) if self.is_bit else self.form.pack(raw)
+
+    def unpack(self, words: tuple[int, ...]) -> Asked:
+        """The value that words stand for."""
+        raw = words[0] if self.is_bit else self.form.unpack(words)
+        return self.from_wire(float(raw))
+
+    def agree(self, one: tuple[int, ...], other: tuple[int, ...]) -> bool:
+        """Whether two contents are the same, as far as this point goes."""
+        if not self.is_bit and self.form.kind == "bit":
+            return not (one[0] ^ other[0]) >> self.form.bit & 1
+        return one == other
+
+
+class HeaderPoint(Point, frozen=True, kw_only=True):
+    """A point behind SCPI headers. `set` has `{}` in the place of the value; a switch may have `turn_on` and
+    `turn_off` in its place. `query` is asked for the value."""
+
+    set: str = ""
+    turn_on: str = ""
+    turn_off: str = ""
+    query: str = ""
+
+    @property
+    def is_whole(self) -> bool:
+        return False
+
+    @property
+    def where(self) -> str:
+        return self.set.replace("{}", "…") or self.turn_on or self.query
+
+    def command(self, value: Asked) -> str:
+        """The message unit that asks for a value."""
+        if self.kind.is_switch:
+            on = bool(self.to_wire(value))
+            if self.turn_on:
+                return self.turn_on if on else self.turn_off
+            return self.set.replace("{}", "ON" if on else "OFF")
+        return self.set.replace("{}", f"{self.to_wire(value):.9g}")

@@ -30,7 +30,7 @@ _WORDS = {
     SessionState.SHUT: "not open",
     SessionState.BOOTING: "open; waits for the board to boot",
     SessionState.ASKING: "open; asks the board who it is",
-    SessionState.LEARNING: "asks what each pin can do",
+    SessionState.LEARNING: "asks how everything stands",
     SessionState.READY: "ready",
     SessionState.SILENT: "open, but nothing answers: another rate at the other end, or no such firmware?",
 }
@@ -52,6 +52,14 @@ class Manners(msgspec.Struct, frozen=True, kw_only=True):
     """How often analog inputs are to be reported, 0 for the board's own default."""
     reopen: float = 0.5
     """The pause before a lost link is opened again."""
+    poll: float = 0.25
+    """How often inputs are read, where the board does not report them by itself."""
+    in_flight: int = 4
+    """How many requests may wait for their answers at once, where answers bear numbers."""
+    repeat_writes: bool = False
+    """Whether a write is repeated though it is not known whether the first one was done."""
+    unit: int = 1
+    """The number of the device behind the link, where several can be."""
 
 
 class Said(msgspec.Struct, frozen=True):

@@ -122,10 +122,8 @@ def board_view(desk: Desk, point: Point) -> BoardView:
     """The board that a point is on."""
     link = desk.bench.host_links[point.board]
     session = link.session
-    learned = session.learned
-    version = f"firmata {learned.version[0]}.{learned.version[1]}" if learned.version else "firmata"
     settings = link.link.settings
-    line = f"{version} · {link.link.kind}"
+    line = f"{session.title} · {link.link.kind}"
     line += f" {units.show(settings.rate)} {settings.form}" if link.link.kind == "serial" else ""
     answers = f"answers in {show_duration(session.round_trip)}" if session.round_trip is not None else ""
     board = desk.standings.board_of(point)
@@ -136,7 +134,7 @@ def board_view(desk: Desk, point: Point) -> BoardView:
     if board is None:
         return BoardView(
             name=point.board,
-            profile=learned.name or "board",
+            profile=session.name or "board",
             line=line,
             state=state,
             state_is_bad=bad,

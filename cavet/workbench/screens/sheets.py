@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from cavet import units
 from cavet.bench import Diagnosis
-from cavet.hosts import Point, PointKind
+from cavet.hosts import HeaderPoint, PinPoint, Point, PointKind
 from cavet.protocols import Field, Side, codec
 from cavet.record import READ_BACK, STAGES, Event, Kind, Trail
 from cavet.units import show_duration
@@ -162,24 +162,27 @@ def point_sheet(desk: Desk, point: Point) -> Sheet:
 
 
 def what_it_is(point: Point) -> str:
-    """Say what a point is, with its pins."""
+    """Say what a point is, and where."""
     if point.kind is PointKind.BRIDGE:
-        pins = f"power pin {point.pin}, ahead pin {point.ahead}, astern pin {point.astern}"
-        return f"a level with a sign, on a bridge: {pins}"
+        return f"a level with a sign, on a bridge: {point.where}"
     held = ", held only while the key is" if point.momentary else ""
-    return f"a {point.kind.value} on pin {point.pin}, mode {point.mode}{held}"
+    at = "behind" if isinstance(point, HeaderPoint) else "on" if isinstance(point, PinPoint) else "at"
+    return f"a {point.kind.value} {at} {point.where}{held}"
 
 
 def scale_words(point: Point) -> str:
     """Say how its values stand on the wire."""
     if point.kind.is_switch:
+        if isinstance(point, HeaderPoint):
+            return f"{point.words[1]} is sent as {point.command(True) or 'ON'}"
         level = "low" if point.active_low else "high"
-        return f"{point.words[1]} is the {level} level"
+        on = f"the {level} level" if isinstance(point, PinPoint) else str(int(not point.active_low))
+        return f"{point.words[1]} is {on}"
     ends = f"{point.show(point.low)} to {point.show(point.high)}"
     wire = (
-        f"0 to {point.wire_high}, the sign on two lines"
+        f"0 to {point.wire_high:g}, the sign on two lines"
         if point.kind is PointKind.BRIDGE
-        else f"{point.wire_low} to {point.wire_high}"
+        else f"{point.wire_low:g} to {point.wire_high:g}"
     )
     return f"{ends}, on the wire {wire}: steps of {units.show(point.resolution, point.unit)}"
 
@@ -189,7 +192,11 @@ def _board_lines(desk: Desk, point: Point) -> list[Line]:
     if board is None:
         return [[("  a real board: its pins and parts can't be seen from here", PAPER)]]
     lines: list[Line] = []
-    for number in point.modes():
+    part = desk.standings.part_of(point)
+    pins = sorted(part.wires.values()) if part is not None and not point.modes() else list(point.modes())
+    if not pins:
+        return [[("  nothing hangs behind it: the board only keeps it", PAPER)]]
+    for number in pins:
         pin, profile = board.circuit.pins[number], board.profile.pins[number]
         label = f" ({profile.label})" if profile.label else ""
         can = listed([mode.value for mode in profile.modes], "and")

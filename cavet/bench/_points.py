@@ -1,0 +1,154 @@
+"""From the tables of points to points, after what their hosts speak."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from cavet.bench._check import Checker
+from cavet.bench._devices import value_form
+from cavet.bench._places import Path
+from cavet.boards import Profile
+from cavet.hosts import HeaderPoint, PinPoint, Point, PointKind, RegisterPoint
+from cavet.protocols.modbus import ValueForm
+from cavet.wording import WrongError
+
+ResolvePins = Callable[[Path, dict[str, Any], Profile | None], bool]
+PLACES = {
+    "firmata": ("pin",),
+    "modbus": ("table", "address"),
+    "scpi": ("set", "on", "off", "ask"),
+}
+"""The keys that say where a point is, by what is spoken."""
+WRITABLE = ("coils", "holding-registers")
+BITS = ("coils", "discrete-inputs")
+PWM_WIRE, SERVO_WIRE, COUNTS = (0, 255), (0, 180), (0, 1023)
+
+
+class PointReader:
+    """Reads points; what is wrong stands in the checker's errors."""
+
+    def __init__(self, checker: Checker, protocols: dict[str, str], resolve_pins: ResolvePins) -> None:
+        self._checker = checker
+        self._protocols = protocols
+        self._resolve_pins = resolve_pins
+
+    def read(self, name: str, table: dict[str, Any], profile: Profile | None) -> Point | None:
+        """Read one point; `None` where nothing can be made of it."""
+        path: Path = ("points", name)
+        protocol = self._protocols[table["board"]]
+        kind = PointKind(table["kind"])
+        if not self._only_its_own(path, table, protocol):
+            return None
+        make = {"firmata": self._on_pin, "modbus": self._at_address, "scpi": self._behind_header}[protocol]
+        point = make(path, table, kind, profile)
+        return point if point is not None and self._is_right(path, point) else None
+
+    def _only_its_own(self, path: Path, table: dict[str, Any], protocol: str) -> bool:
+        """Whether it says where it is in the way that its host understands, and in no other."""
+        good = True
+        for other, keys in PLACES.items():
+            for key in keys if other != protocol else ():
+                if table[key] not in (None, ""):
+                    expected = f"none: its host speaks {protocol}"
+                    self._checker.wrong((*path, key), found=table[key], expected=expected)
+                    good = False
+        return good
+
+    def _require(self, path: Path, table: dict[str, Any], key: str, doc: str) -> bool:
+        if table.get(key) in (None, ""):
+            self._checker.wrong((*path, key), found="nothing", expected=f"{doc}; it must be there")
+            return False
+        return True
+
+    def _is_right(self, path: Path, point: Point) -> bool:
+        try:
+            point.check()
+        except WrongError as error:
+            where = self._checker.place((*path, error.place.rpartition(".")[2]))
+            self._checker.errors.append(WrongError(where, found=error.found, expected=error.expected))
+        return True
+
+    def _on_pin(self, path: Path, table: dict[str, Any], kind: PointKind, profile: Profile | None) -> Point | None:
+        if not self._require(path, table, "pin", "the pin that it is on"):
+            return None
+        if kind is PointKind.LEVEL and not self._require(path, table, "mode", "how the pin is driven, pwm or servo"):
+            return None
+        if not self._resolve_pins(path, table, profile):
+            return None
+        fields = _common(path[-1], table, kind)
+        usual = {PointKind.BRIDGE: "pwm", PointKind.READING: "analog", PointKind.SWITCH: "output"}
+        mode = table.get("mode") or usual.get(kind, "input")
+        if not kind.is_switch:
+            wire = table.get("wire") or {"pwm": PWM_WIRE, "servo": SERVO_WIRE}.get(mode, COUNTS)
+            fields |= {"wire_low": wire[0], "wire_high": wire[1]}
+        lines = {key: table[key] for key in ("ahead", "astern") if key in table}
+        return PinPoint(**fields, **lines, pin=table["pin"], mode=mode)
+
+    def _at_address(self, path: Path, table: dict[str, Any], kind: PointKind, profile: Profile | None) -> Point | None:
+        if not self._require(path, table, "table", "in which table"):
+            return None
+        if not self._require(path, table, "address", "where it begins"):
+            return None
+        if not self._fits_table(path, table, kind):
+            return None
+        form = ValueForm("bit") if table["table"] in BITS else value_form(table)
+        fields = _common(path[-1], table, kind)
+        if not kind.is_switch:
+            wire = table.get("wire") or table["range"]
+            fields |= {"wire_low": wire[0], "wire_high": wire[1]}
+        point = RegisterPoint(**fields, table=table["table"], address=table["address"], form=form)
+        if point.address + point.size > 0x10000:
+            self._checker.wrong((*path, "address"), found=point.address, expected=f"room for {point.size} registers")
+            return None
+        return point
+
+    def _fits_table(self, path: Path, table: dict[str, Any], kind: PointKind) -> bool:
+        if kind.is_output and table["table"] not in WRITABLE:
+            self._checker.wrong((*path, "table"), found=table["table"], expected="a table that can be written")
+            return False
+        is_bit = table["table"] in BITS or table["data"] == "bit"
+        if kind is PointKind.BRIDGE or table["data"] == "text" or is_bit != kind.is_switch:
+            expected = "a single bit" if kind.is_switch else "a number"
+            found = f"{table['data']} in {table['table']}"
+            if kind is PointKind.BRIDGE:
+                found, expected = "a bridge", "level, switch, contact or reading: only pins have bridges"
+            self._checker.wrong((*path, "kind"), found=found, expected=expected)
+            return False
+        return True
+
+    def _behind_header(
+        self, path: Path, table: dict[str, Any], kind: PointKind, profile: Profile | None
+    ) -> Point | None:
+        if kind is PointKind.BRIDGE:
+            self._checker.wrong((*path, "kind"), found="a bridge", expected="level, switch, contact or reading")
+            return None
+        for key in ("set", "on", "off", "ask"):
+            if "\n" in table[key] or not table[key].isascii():
+                self._checker.wrong((*path, key), found=table[key], expected="ASCII, in one line")
+                return None
+        pair = bool(table["on"]) and bool(table["off"]) and kind is PointKind.SWITCH
+        if kind.is_output and not pair and "{}" not in table["set"]:
+            expected = "`set` with {} in it" + (", or `on` and `off`" if kind is PointKind.SWITCH else "")
+            self._checker.wrong((*path, "set"), found=table["set"] or "nothing", expected=expected)
+            return None
+        if not kind.is_output and not self._require(path, table, "ask", "the query for its value"):
+            return None
+        fields = _common(path[-1], table, kind)
+        if not kind.is_switch:
+            wire = table.get("wire") or table["range"]
+            fields |= {"wire_low": wire[0], "wire_high": wire[1]}
+        places = {"set": table["set"], "turn_on": table["on"], "turn_off": table["off"], "query": table["ask"]}
+        return HeaderPoint(**fields, **places)
+
+
+def _common(name: str | int, table: dict[str, Any], kind: PointKind) -> dict[str, Any]:
+    """The fields that points have everywhere."""
+    fields: dict[str, Any] = {"name": name, "kind": kind, "board": table["board"], "part": table["part"]}
+    fields |= {key: table[key] for key in ("unit", "momentary", "step", "confirm") if key in table}
+    if kind.is_output:
+        fields |= {"rest": float(table["rest"]), "start": None if table["start"] is None else float(table["start"])}
+    if kind.is_switch:
+        return {**fields, "words": table["words"], "active_low": table["active"] == "low"}
+    low, high = table["range"]
+    return {**fields, "low": low, "high": high, "step": fields.get("step") or abs(high - low) / 50}

@@ -1,0 +1,211 @@
+"""What the sessions of all protocols do alike: asking, keeping wishes until the board is ready, saying bytes."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Callable, Iterable, Mapping
+from math import inf
+from typing import Generic, TypeVar
+
+import msgspec
+
+from cavet.hosts._point import Asked, Point
+from cavet.hosts._session import Manners, Reading, Said, SessionState, Tell
+from cavet.record import Kind
+from cavet.wording import WrongError, listed, nearest
+
+FindCause = Callable[[int], int | None]
+"""Gives the event behind a frame, by the offset behind it in the stream."""
+SET_UP = "set-up"
+MAX_TEXTS = 50
+P = TypeVar("P", bound=Point)
+
+
+class Wish(msgspec.Struct):
+    """A value wanted at a point, by the event that asked for it."""
+
+    point: Point
+    value: Asked
+    asked: int
+    forced: bool = False
+    tries: int = 0
+
+
+class Session(Generic[P]):
+    """Talks to one board. Feed it what arrives, call `advance` when it says, send what `take_out` gives.
+
+    A protocol's own session says how it comes to know a board, how a wish is written, and what is made of bytes.
+    """
+
+    protocol = ""
+
+    def __init__(self, board: str, points: Iterable[P], manners: Manners, tell: Tell) -> None:
+        self.board = board
+        self.points: Mapping[str, P] = {point.name: point for point in points}
+        self.readings = {name: Reading() for name in self.points}
+        self.state = SessionState.SHUT
+        self.texts: deque[str] = deque(maxlen=MAX_TEXTS)
+        """What the board has said in words, made fit to show."""
+        self.round_trip: float | None = None
+        self._manners = manners
+        self._tell = tell
+        self._out = bytearray()
+        self._out_frames: list[tuple[int, int]] = []
+        self._deadline = inf
+        self._tries = 0
+        self._pending: dict[str, Wish] = {}
+
+    @property
+    def title(self) -> str:
+        """What is spoken with whom, for a person."""
+        return self.protocol
+
+    @property
+    def name(self) -> str:
+        """How the board has called itself; "" before it has."""
+        return ""
+
+    # the link
+
+    def opened(self, now: float) -> None:
+        """The link is open."""
+
+    def lost(self, reason: str) -> None:
+        """The link is gone. What was asked stays asked, and is sent anew once it is back."""
+        self._forget_out()
+        self._enter(SessionState.SHUT, inf)
+
+    def feed(self, data: bytes, now: float, find_cause: FindCause) -> None:
+        """Hear bytes."""
+        raise NotImplementedError
+
+    def advance(self, now: float) -> float:
+        """Do what is due; give when something is due next."""
+        raise NotImplementedError
+
+    def _forget_out(self) -> None:
+        self._out.clear()
+        self._out_frames.clear()
+
+    def _enter(self, state: SessionState, deadline: float) -> None:
+        self._deadline = deadline
+        self._tries = 0
+        if state is not self.state:
+            self.state = state
+            self._tell(Kind.LINK, "session", self.board, state.value)
+
+    def take_out(self) -> Said | None:
+        """Give what is to be sent, `None` for nothing, and forget it."""
+        if not self._out:
+            return None
+        said = Said(bytes(self._out), tuple(self._out_frames))
+        self._forget_out()
+        return said
+
+    def _say(self, data: bytes, cause: int | None, topic: str, subject: str, note: str = "") -> int:
+        framed = self._tell(Kind.FRAMED, topic, subject, data, cause, note)
+        self._out += data
+        self._out_frames.append((len(self._out), framed))
+        return framed
+
+    # asking
+
+    def ask(self, name: str, value: Asked, now: float, *, by: str = "", forced: bool = False) -> int:
+        """Want a point at a value; give the event that its trail begins with.
+
+        It is limited, refused, sent, or kept until the board is ready. `forced` sends it even if it stands there.
+        """
+        point = self._output(name)
+        limited = point.limited(value)
+        asked = self._tell(Kind.ASKED, "point", name, limited, None, by)
+        if limited != value:
+            note = f"{point.show(value)} lies outside {point.show(point.low)} to {point.show(point.high)}"
+            self._tell(Kind.LIMITED, "point", name, limited, asked, note)
+        reading = self.readings[name]
+        reading.asked, reading.asked_at, reading.trail, reading.remark = limited, now, asked, ""
+        if reading.refusal and self.state is SessionState.READY:
+            self._tell(Kind.REFUSED, "point", name, None, asked, reading.refusal)
+            return asked
+        wish = Wish(point, limited, asked, forced)
+        if self.state is SessionState.READY:
+            self._write(wish, now)
+        else:
+            older = self._pending.pop(name, None)
+            if older is not None:
+                self._overtake(older, "a newer wish came before it was sent")
+            self._pending[name] = wish
+        return asked
+
+    def _output(self, name: str) -> P:
+        if name not in self.points:
+            raise WrongError(
+                self.board, found=name, expected=f"one of {listed(self.points)}", nearest=nearest(name, self.points)
+            )
+        point = self.points[name]
+        if not point.kind.is_output:
+            raise WrongError(f"{self.board}.{name}", found="an input", expected="an output")
+        return point
+
+    def _overtake(self, wish: Wish, why: str) -> None:
+        self._tell(Kind.OVERTAKEN, "point", wish.point.name, wish.value, wish.asked, why)
+
+    def rest(self, now: float, by: str) -> list[int]:
+        """Send every output to its rest value, also those that are believed to stand there."""
+        outputs = [point for point in self.points.values() if point.kind.is_output]
+        return [self.ask(point.name, _rest(point), now, by=by, forced=True) for point in outputs]
+
+    def _send_pending(self, now: float) -> None:
+        pending, self._pending = list(self._pending.values()), {}
+        for wish in pending:
+            refusal = self.readings[wish.point.name].refusal
+            if refusal:
+                self._tell(Kind.REFUSED, "point", wish.point.name, None, wish.asked, refusal)
+            else:
+                self._write(wish, now)
+
+    def _write(self, wish: Wish, now: float, *, again: bool = False) -> None:
+        raise NotImplementedError
+
+    # knowing
+
+    def _refuse(self, point: Point, why: str) -> None:
+        """This point can't work on this board."""
+        self.readings[point.name].refusal = why
+        self._tell(Kind.REMARK, "point", point.name, None, None, why)
+
+    def _compare_start(self, point: Point, found: Asked | None, now: float) -> None:
+        """Say where the board stands elsewhere than the host believes; ask again for what was asked before."""
+        reading = self.readings[point.name]
+        reading.got, reading.got_at = found, now
+        if reading.asked is None and point.start is not None and found != point.from_wire(point.to_wire(point.start)):
+            note = f"starts at {point.show(point.start)} for the host, but the board stands at {point.show(found)}"
+            reading.remark = note
+            self._tell(Kind.REMARK, "point", point.name, None, None, note)
+        elif reading.asked is not None and point.name not in self._pending:
+            self._pending[point.name] = Wish(point, reading.asked, self._wish_again(point, reading), forced=True)
+
+    def _wish_again(self, point: Point, reading: Reading) -> int:
+        number = self._tell(Kind.ASKED, "point", point.name, reading.asked, None, "again, since the link is back")
+        reading.trail = number
+        return number
+
+    def _heard(self, point: Point, value: Asked, now: float, cause: int | None) -> None:
+        reading = self.readings[point.name]
+        reading.got_at = now
+        if value != reading.got:
+            reading.got = value
+            self._tell(Kind.HEARD, "point", point.name, value, cause)
+
+    def _confirm(self, wish: Wish, now: float, took: float) -> None:
+        """What was asked for was read back."""
+        reading = self.readings[wish.point.name]
+        self.round_trip = took
+        reading.got, reading.got_at = wish.value, now
+        self._tell(Kind.CONFIRMED, "point", wish.point.name, wish.value, wish.asked)
+
+    def _give_up(self, wish: Wish, why: str) -> None:
+        self._tell(Kind.UNCONFIRMED, "point", wish.point.name, None, wish.asked, why)
+
+
+def _rest(point: Point) -> Asked:
+    return bool(point.rest) if point.kind.is_switch else point.rest

@@ -1,0 +1,337 @@
+"""The host's side of Modbus: reads in groups, several requests under way where they bear numbers, writes with care."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Iterable
+from math import inf
+
+import msgspec
+
+from cavet.hosts._base import SET_UP, FindCause, Session, Wish
+from cavet.hosts._causes import exception_words
+from cavet.hosts._point import RegisterPoint
+from cavet.hosts._reads import Read, group
+from cavet.hosts._session import Manners, SessionState, Tell
+from cavet.protocols import FieldError, Frame, Message, Side, modbus
+from cavet.record import READ_BACK, Kind
+
+CODECS = {codec.name: codec for codec in (modbus.TCP, modbus.RTU, modbus.ASCII)}
+SILENCE_CHARACTERS, FAST_SILENCE, FAST_CHARACTER = 3.5, 0.00175, 0.0004
+"""Before a frame on a serial line. Source: serial line 1.02, section 2.5.1.1."""
+BUSY = 6
+PARTIAL = 2
+"""The exception at which a group is read again point by point: one of its addresses may be missing."""
+MAX_TRANSACTION = 0xFFFF
+
+
+class _Exchange(msgspec.Struct):
+    """One request and what is to be done with its answer."""
+
+    request: modbus.ModbusMessage
+    read: Read | None = None
+    wish: Wish | None = None
+    """The wish that is written, or, with `read`, read back."""
+    tries: int = 0
+    deadline: float = inf
+    sent_at: float = 0.0
+
+    @property
+    def writes(self) -> bool:
+        return self.read is None
+
+
+class ModbusSession(Session[RegisterPoint]):
+    """Talks to one unit behind a link. `character` is the time of one on a serial line, 0 on a network."""
+
+    def __init__(
+        self,
+        board: str,
+        points: Iterable[RegisterPoint],
+        manners: Manners,
+        tell: Tell,
+        *,
+        framing: str = "modbus-tcp",
+        character: float = 0.0,
+    ) -> None:
+        super().__init__(board, points, manners, tell)
+        self.protocol = framing
+        self._codec = CODECS[framing]
+        self._numbered = framing == "modbus-tcp"
+        self._silence = FAST_SILENCE if character < FAST_CHARACTER else SILENCE_CHARACTERS * character
+        self._decoder = self._codec.decoder(Side.BOARD)
+        self._waiting: deque[_Exchange] = deque()
+        self._under_way: dict[int, _Exchange] = {}
+        self._transaction = 0
+        self._free_at = 0.0
+        self._poll_at = inf
+        self._known: set[str] = set()
+        """Points whose first content was read, or that can't be."""
+
+    @property
+    def title(self) -> str:
+        return f"{self.protocol} · unit {self._manners.unit}"
+
+    # the link
+
+    def opened(self, now: float) -> None:
+        """Read everything once; what answers is there."""
+        self._decoder = self._codec.decoder(Side.BOARD)
+        self._forget_out()
+        self._clear()
+        self._known.clear()
+        self._free_at = now
+        self._enter(SessionState.LEARNING, inf)
+        for read in group(self.points.values()):
+            self._put(_Exchange(read.request(), read))
+        self._learned_more(now)
+        self._send_on(now)
+
+    def lost(self, reason: str) -> None:
+        for exchange in [*self._under_way.values(), *self._waiting]:
+            if exchange.wish is not None:
+                self._give_up(exchange.wish, f"the link was lost: {reason}")
+        self._clear()
+        super().lost(reason)
+
+    def _clear(self) -> None:
+        self._waiting.clear()
+        self._under_way.clear()
+        self._poll_at = inf
+
+    def _put(self, exchange: _Exchange, *, first: bool = False) -> None:
+        if first:
+            self._waiting.appendleft(exchange)
+        else:
+            self._waiting.append(exchange)
+
+    def _send_on(self, now: float) -> None:
+        """Send as many requests as may be under way at once."""
+        most = self._manners.in_flight if self._numbered else 1
+        while self._waiting and len(self._under_way) < most and now >= self._free_at - 1e-9:
+            self._send(self._waiting.popleft(), now)
+
+    def _send(self, exchange: _Exchange, now: float) -> None:
+        self._transaction = self._transaction % MAX_TRANSACTION + 1
+        number = self._transaction if self._numbered else 0
+        addressed = msgspec.structs.replace(exchange.request, transaction=number, unit=self._manners.unit)
+        data = self._codec.encode(addressed)
+        if exchange.wish is not None:
+            note = "" if exchange.writes else READ_BACK
+            self._say(data, exchange.wish.asked, "point", exchange.wish.point.name, note)
+        else:
+            self._say(data, None, "board", self.board, SET_UP if self.state is SessionState.LEARNING else "poll")
+        exchange.sent_at = now
+        exchange.deadline = now + self._manners.reply_within
+        self._under_way[number] = exchange
+
+    # time
+
+    def advance(self, now: float) -> float:
+        for number, exchange in list(self._under_way.items()):
+            if now >= exchange.deadline:
+                del self._under_way[number]
+                self._overdue(exchange, now)
+        if now >= self._poll_at:
+            self._poll(now)
+        self._send_on(now)
+        due = min((exchange.deadline for exchange in self._under_way.values()), default=inf)
+        if self._waiting and not self._under_way:
+            due = min(due, self._free_at)
+        return min(due, self._poll_at)
+
+    def _poll(self, now: float) -> None:
+        """Read the inputs again; while nothing answers, one request to see whether something does."""
+        self._poll_at = now + self._manners.poll
+        if any(exchange.wish is None for exchange in (*self._waiting, *self._under_way.values())):
+            return  # the last round is not over yet
+        wanted = [p for p in self.points.values() if not p.kind.is_output and not self.readings[p.name].refusal]
+        for read in group(wanted):
+            self._put(_Exchange(read.request(), read))
+
+    def _overdue(self, exchange: _Exchange, now: float) -> None:
+        """Nothing came. A read is asked again; of a write it is not known whether it was done, so that is read."""
+        self._decoder = self._codec.decoder(Side.BOARD) if not self._numbered else self._decoder
+        if exchange.writes and exchange.wish is not None:
+            if exchange.wish.point.confirm:
+                self._read_back(exchange.wish)
+            else:
+                self._give_up(exchange.wish, "no answer to the write; whether it was done is not known")
+        elif exchange.tries < self._manners.retries:
+            exchange.tries += 1
+            self._put(exchange, first=True)
+        elif exchange.wish is not None:
+            within = f"each within {self._manners.reply_within:g} s"
+            self._give_up(exchange.wish, f"no answer to {exchange.tries + 1} tries to read it back, {within}")
+        else:
+            self._fall_silent(exchange, now)
+
+    def _fall_silent(self, exchange: _Exchange, now: float) -> None:
+        if self.state is SessionState.LEARNING or self.state is SessionState.SILENT:
+            self._waiting = deque(other for other in self._waiting if other.wish is not None)
+            exchange.tries = self._manners.retries  # from now on a single try at a time, with pauses
+            self._put(exchange)
+            self._free_at = now + self._manners.boot_wait
+        self._enter(SessionState.SILENT, inf)
+
+    # hearing
+
+    def feed(self, data: bytes, now: float, find_cause: FindCause) -> None:
+        for frame in self._decoder.feed(data):
+            self._take(frame, now, find_cause(frame.end))
+        self._send_on(now)
+
+    def _take(self, frame: Frame, now: float, cause: int | None) -> None:
+        message = frame.message
+        if not isinstance(message, modbus.ModbusMessage) or (frame.problems and not self._is_exception(message)):
+            self._tell(Kind.LOST, "bytes", str(len(frame.data)), frame.data, cause, frame.problems[0])
+            return
+        exchange = self._under_way.get(message.transaction)
+        if exchange is None or not self._fits(exchange, message):
+            note = f"an answer that nothing waits for: {message.NAME}"
+            self._tell(Kind.REMARK, "bytes", str(len(frame.data)), frame.data, cause, note)
+            return
+        del self._under_way[message.transaction]
+        self._free_at = now if self._numbered else now + self._silence
+        if self.state is SessionState.SILENT:
+            self._answers_again(exchange, now)
+        if isinstance(message, modbus.ExceptionResponse):
+            self._refused(exchange, message.exception_code, now, cause)
+        elif exchange.read is not None:
+            self._has_read(exchange, exchange.read, message, now, cause)
+        else:
+            self._written(exchange)
+
+    def _is_exception(self, message: Message) -> bool:
+        return isinstance(message, modbus.ExceptionResponse)
+
+    def _fits(self, exchange: _Exchange, message: modbus.ModbusMessage) -> bool:
+        """Whether this can be the answer: its unit, its function, and as many values as were asked for."""
+        if message.unit != self._manners.unit:
+            return False
+        if isinstance(message, modbus.ExceptionResponse):
+            return message.function == exchange.request.FUNCTION
+        if message.FUNCTION != exchange.request.FUNCTION:
+            return False
+        if exchange.read is None:
+            return True
+        size = len(getattr(message, "values", ()))
+        expected = exchange.read.quantity
+        is_bits = exchange.read.table in ("coils", "discrete-inputs")
+        return size == expected or (is_bits and size == -(-expected // 8) * 8)
+
+    def _answers_again(self, exchange: _Exchange, now: float) -> None:
+        """It was silent, and is there: learn all of it anew."""
+        self._enter(SessionState.LEARNING, inf)
+        self._known.clear()
+        already = exchange.read.points if exchange.read is not None else ()
+        for read in group(point for point in self.points.values() if point not in already):
+            self._put(_Exchange(read.request(), read))
+
+    def _refused(self, exchange: _Exchange, code: int, now: float, cause: int | None) -> None:
+        words = exception_words(code)
+        read = exchange.read
+        if exchange.wish is not None:
+            if code == BUSY and exchange.tries < self._manners.retries:
+                exchange.tries += 1  # it was not done, and says so: it may be sent again
+                self._put(exchange, first=True)
+            elif exchange.writes:
+                self._tell(Kind.REFUSED, "point", exchange.wish.point.name, code, exchange.wish.asked, words)
+            else:
+                self._give_up(exchange.wish, f"can't be read back: {words}")
+        elif read is not None and code == PARTIAL and len(read.points) > 1:
+            for single in read.split():
+                self._put(_Exchange(single.request(), single))
+        elif read is not None:
+            for point in read.points:
+                if not self.readings[point.name].refusal:
+                    self._refuse(point, words)
+                self._known.add(point.name)
+            self._learned_more(now)
+
+    def _has_read(
+        self, exchange: _Exchange, read: Read, message: modbus.ModbusMessage, now: float, cause: int | None
+    ) -> None:
+        values: tuple[int, ...] = getattr(message, "values", ())
+        if exchange.wish is not None:
+            self._compare(exchange, exchange.wish, read, values, now)
+            return
+        for point in read.points:
+            value = point.unpack(read.words(point, values))
+            self.readings[point.name].refusal = ""
+            if not point.kind.is_output:
+                self._heard(point, value, now, cause)
+            elif point.name not in self._known:
+                self._compare_start(point, value, now)
+            self._known.add(point.name)
+        self._learned_more(now)
+
+    def _learned_more(self, now: float) -> None:
+        if self.state is SessionState.LEARNING and len(self._known) == len(self.points):
+            self._enter(SessionState.READY, inf)
+            self._poll_at = now + self._manners.poll
+            self._send_pending(now)
+
+    # asking
+
+    def _write(self, wish: Wish, now: float, *, again: bool = False) -> None:
+        point = self.points[wish.point.name]
+        reading = self.readings[point.name]
+        if not again and not wish.forced and reading.got is not None and self._is_the_same(point, reading.got, wish):
+            self._tell(Kind.UNCHANGED, "point", point.name, wish.value, wish.asked, "the board stands there already")
+            return
+        for exchange in list(self._waiting):
+            if exchange.wish is not None and exchange.wish.point.name == point.name:
+                self._waiting.remove(exchange)
+                self._overtake(exchange.wish, "a newer wish came")
+        if again:
+            self._tell(Kind.RESENT, "point", point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
+        try:
+            request = self._request(point, wish)
+        except FieldError as error:
+            self._tell(Kind.REFUSED, "point", point.name, None, wish.asked, str(error))
+            return
+        self._put(_Exchange(request, None, wish), first=True)
+        self._send_on(now)
+
+    def _is_the_same(self, point: RegisterPoint, got: float | bool, wish: Wish) -> bool:
+        under_way = any(e.wish is not None and e.wish.point.name == point.name for e in self._under_way.values())
+        return not under_way and point.pack(got) == point.pack(wish.value)
+
+    def _request(self, point: RegisterPoint, wish: Wish) -> modbus.ModbusMessage:
+        if point.is_bit:
+            return modbus.WriteSingleCoil(address=point.address, value=bool(point.to_wire(wish.value)))
+        words = point.pack(wish.value)
+        if point.form.kind == "bit":
+            mask = 1 << point.form.bit
+            return modbus.MaskWriteRegister(address=point.address, and_mask=0xFFFF & ~mask, or_mask=words[0])
+        if len(words) == 1:
+            return modbus.WriteSingleRegister(address=point.address, value=words[0])
+        return modbus.WriteMultipleRegisters(address=point.address, values=words)
+
+    def _written(self, exchange: _Exchange) -> None:
+        wish = exchange.wish
+        assert wish is not None  # nothing else is written
+        if wish.point.confirm:
+            self._read_back(wish)
+        else:
+            self.readings[wish.point.name].got = wish.value
+
+    def _read_back(self, wish: Wish) -> None:
+        point = self.points[wish.point.name]
+        read = Read(point.table, point.address, point.size, (point,))
+        self._put(_Exchange(read.request(), read, wish), first=True)
+
+    def _compare(self, exchange: _Exchange, wish: Wish, read: Read, values: tuple[int, ...], now: float) -> None:
+        point = self.points[wish.point.name]
+        found = read.words(point, values)
+        self.readings[point.name].got = point.unpack(found)
+        if point.agree(found, point.pack(wish.value)):
+            self._confirm(wish, now, now - exchange.sent_at)
+        elif self._manners.repeat_writes and wish.tries < self._manners.retries:
+            wish.tries += 1
+            self._write(wish, now, again=True)
+        else:
+            hint = "" if self._manners.repeat_writes else "; it is not written again unless repeat_writes says so"
+            note = f"read back {point.show(point.unpack(found))}, expected {point.show(wish.value)}{hint}"
+            self._give_up(wish, note)

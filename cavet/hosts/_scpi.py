@@ -1,0 +1,274 @@
+"""The host's side of SCPI: one question at a time, after each command the error queue, then the query that belongs."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Iterable
+from math import inf
+
+import msgspec
+
+from cavet.hosts._base import SET_UP, FindCause, Session, Wish
+from cavet.hosts._causes import error_words
+from cavet.hosts._point import Asked, HeaderPoint
+from cavet.hosts._session import Manners, SessionState, Tell
+from cavet.protocols import Side, scpi
+from cavet.record import READ_BACK, Kind
+from cavet.wording import plain
+
+IDENTIFY = "*IDN?"
+NEXT_ERROR = "SYST:ERR?"
+MAX_ERRORS = 40
+"""So many entries of the error queue are read after a command, to see the one that is its own."""
+ON_WORDS = ("1", "ON")
+OFF_WORDS = ("0", "OFF")
+
+
+class _Question(msgspec.Struct):
+    """A query, and what its answer is for: a point's value, the errors after a command, or who is there."""
+
+    text: str
+    point: HeaderPoint | None = None
+    wish: Wish | None = None
+    command: str = ""
+    """What is said right before it, in a message of its own."""
+    tries: int = 0
+    errors: int = 0
+    sent_at: float = 0.0
+
+
+class ScpiSession(Session[HeaderPoint]):
+    """Talks to one instrument."""
+
+    protocol = "scpi"
+
+    def __init__(self, board: str, points: Iterable[HeaderPoint], manners: Manners, tell: Tell) -> None:
+        super().__init__(board, points, manners, tell)
+        self.identity = ""
+        self._decoder = scpi.ScpiDecoder(Side.BOARD)
+        self._line: list[str] = []
+        self._waiting: deque[_Question] = deque()
+        self._asked: _Question | None = None
+        self._poll_at = inf
+        self._known: set[str] = set()
+
+    @property
+    def name(self) -> str:
+        return self.identity
+
+    # the link
+
+    def opened(self, now: float) -> None:
+        """Ask who is there, then how everything stands."""
+        self._decoder = scpi.ScpiDecoder(Side.BOARD)
+        self._forget_out()
+        self._clear()
+        self._known.clear()
+        self._enter(SessionState.ASKING, inf)
+        self._waiting.append(_Question(IDENTIFY))
+        self._send_on(now)
+
+    def lost(self, reason: str) -> None:
+        for question in [*([self._asked] if self._asked else []), *self._waiting]:
+            if question.wish is not None:
+                self._give_up(question.wish, f"the link was lost: {reason}")
+        self._clear()
+        super().lost(reason)
+
+    def _clear(self) -> None:
+        self._waiting.clear()
+        self._asked = None
+        self._line = []
+        self._deadline = self._poll_at = inf
+
+    def _send_on(self, now: float) -> None:
+        """Ask the next question, if no answer is awaited: a message before that would interrupt it."""
+        if self._asked is not None or not self._waiting:
+            return
+        question = self._waiting.popleft()
+        wish = question.wish
+        if question.command and wish is not None:
+            self._say(_line(question.command), wish.asked, "point", wish.point.name)
+            question.command = ""
+        if wish is not None:
+            self._say(_line(question.text), wish.asked, "point", wish.point.name, READ_BACK)
+        else:
+            note = "poll" if self.state is SessionState.READY else SET_UP
+            self._say(_line(question.text), None, "board", self.board, note)
+        question.sent_at = now
+        self._asked = question
+        self._deadline = now + self._manners.reply_within
+
+    def advance(self, now: float) -> float:
+        if now >= self._deadline:
+            self._overdue(now)
+        if now >= self._poll_at:
+            self._poll(now)
+        self._send_on(now)
+        return min(self._deadline, self._poll_at)
+
+    def _poll(self, now: float) -> None:
+        self._poll_at = now + self._manners.poll
+        if any(question.wish is None for question in self._waiting):
+            return  # the last round is not over yet
+        for point in self.points.values():
+            if not point.kind.is_output and not self.readings[point.name].refusal:
+                self._waiting.append(_Question(point.query, point))
+
+    def _overdue(self, now: float) -> None:
+        question, self._asked = self._asked, None
+        self._deadline = inf
+        self._line = []
+        if question is None:
+            return
+        if question.tries < self._manners.retries:
+            question.tries += 1
+            self._waiting.appendleft(question)
+        elif question.wish is not None:
+            within = f"each within {self._manners.reply_within:g} s"
+            self._give_up(question.wish, f"no answer to {question.tries + 1} times {question.text}, {within}")
+        elif question.point is not None and self.state is not SessionState.SILENT:
+            self._unanswered(question.point, question.text, now)
+        else:
+            self._enter(SessionState.SILENT, inf)
+            self._waiting.clear()
+            self._waiting.append(_Question(IDENTIFY, tries=self._manners.retries))
+
+    def _unanswered(self, point: HeaderPoint, text: str, now: float) -> None:
+        """A query that is not known gets no answer: say so at its point, and go on with the others."""
+        self._refuse(point, f"no answer to {text}: does the device know it?")
+        self._known.add(point.name)
+        self._waiting.append(_Question(NEXT_ERROR))
+        self._learned_more(now)
+
+    # hearing
+
+    def feed(self, data: bytes, now: float, find_cause: FindCause) -> None:
+        for frame in self._decoder.feed(data):
+            self._line.append(frame.data.rstrip(b";\n").decode("latin-1").strip())
+            if frame.data.endswith(b"\n"):
+                line, self._line = self._line, []
+                self._answered(line, frame.data, now, find_cause(frame.end))
+        self._send_on(now)
+
+    def _answered(self, line: list[str], data: bytes, now: float, cause: int | None) -> None:
+        question, self._asked = self._asked, None
+        self._deadline = inf
+        text = ";".join(line)
+        if question is None:
+            self._tell(Kind.REMARK, "bytes", str(len(data)), data, cause, "an answer that nothing waits for")
+        elif question.text == IDENTIFY:
+            self._identified(text, now)
+        elif question.text == NEXT_ERROR:
+            self._heard_error(question, text, now)
+        elif question.point is not None and question.wish is None:
+            self._heard_value(question.point, text, now, cause)
+        elif question.point is not None and question.wish is not None:
+            self._compare(question, question.point, question.wish, text, now)
+
+    def _identified(self, text: str, now: float) -> None:
+        self.identity = plain(text, 60)
+        self._enter(SessionState.LEARNING, inf)
+        self._known.clear()
+        self._waiting.append(_Question(NEXT_ERROR))
+        for point in self.points.values():
+            if point.query:
+                self._waiting.append(_Question(point.query, point))
+            else:
+                self._known.add(point.name)
+        self._learned_more(now)
+
+    def _learned_more(self, now: float) -> None:
+        if self.state is SessionState.LEARNING and len(self._known) == len(self.points):
+            self._enter(SessionState.READY, inf)
+            self._poll_at = now + self._manners.poll
+            self._send_pending(now)
+
+    def _heard_value(self, point: HeaderPoint, text: str, now: float, cause: int | None) -> None:
+        value = _value(point, text)
+        if value is None:
+            self._refuse(point, f"answers {plain(text, 30)} to {point.query}, no value of {point.kind.value}")
+        elif not point.kind.is_output:
+            self._heard(point, value, now, cause)
+        elif point.name not in self._known:
+            self._compare_start(point, value, now)
+        self._known.add(point.name)
+        self._learned_more(now)
+
+    # asking
+
+    def _write(self, wish: Wish, now: float, *, again: bool = False) -> None:
+        point = self.points[wish.point.name]
+        reading = self.readings[point.name]
+        in_hand = [q for q in (self._asked, *self._waiting) if q is not None and q.wish and q.wish.point is point]
+        if not (again or wish.forced or in_hand) and reading.got is not None and _same(point, reading.got, wish.value):
+            self._tell(Kind.UNCHANGED, "point", point.name, wish.value, wish.asked, "the board stands there already")
+            return
+        for question in in_hand:
+            if question is not self._asked and question.wish is not None:
+                self._waiting.remove(question)
+                self._overtake(question.wish, "a newer wish came")
+        if again:
+            self._tell(Kind.RESENT, "point", point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
+        self._waiting.appendleft(_Question(NEXT_ERROR, point, wish, command=point.command(wish.value)))
+        self._send_on(now)
+
+    def _heard_error(self, question: _Question, text: str, now: float) -> None:
+        """After a command: no error is good, an older one is passed over, its own refuses it."""
+        number, _, words = text.partition(",")
+        code = int(number) if number.strip().lstrip("+-").isdigit() else None
+        wish = question.wish
+        if wish is None or question.point is None:
+            if code:
+                note = f"stood in its error queue: {error_words(code, plain(words.strip(chr(34)), 60))}"
+                self._tell(Kind.REMARK, "board", self.board, code, None, note)
+                self._drain(question)
+            return
+        if code is None:
+            self._give_up(wish, f"answers {plain(text, 30)} to {NEXT_ERROR}")
+        elif code:
+            words = error_words(code, plain(words.strip('"'), 60))
+            self._tell(Kind.REFUSED, "point", wish.point.name, code, wish.asked, words)
+            self._drain(question)
+        elif wish.point.confirm and question.point.query:
+            self._waiting.appendleft(_Question(question.point.query, question.point, wish))
+        else:
+            self.readings[wish.point.name].got = wish.value
+
+    def _drain(self, question: _Question) -> None:
+        """Read the other errors too, so that the next command finds only its own."""
+        if question.errors < MAX_ERRORS:
+            self._waiting.appendleft(_Question(NEXT_ERROR, errors=question.errors + 1))
+
+    def _compare(self, question: _Question, point: HeaderPoint, wish: Wish, text: str, now: float) -> None:
+        value = _value(point, text)
+        if value is not None and _same(point, value, wish.value):
+            self._confirm(wish, now, now - question.sent_at)
+        elif value is not None and wish.tries < self._manners.retries:
+            wish.tries += 1
+            self._write(wish, now, again=True)
+        else:
+            self._give_up(wish, f"answers {plain(text, 30)} to {question.text}, expected {point.show(wish.value)}")
+
+
+def _line(text: str) -> bytes:
+    return text.encode("latin-1", "replace") + b"\n"
+
+
+def _value(point: HeaderPoint, text: str) -> Asked | None:
+    """The value in an answer, `None` where there is none."""
+    word = text.split(",")[0].strip().upper()
+    if point.kind.is_switch:
+        if word in ON_WORDS or word in OFF_WORDS:
+            return point.from_wire(float(word in ON_WORDS))
+        return None
+    try:
+        return point.from_wire(float(word))
+    except ValueError:
+        return None
+
+
+def _same(point: HeaderPoint, one: Asked, other: Asked) -> bool:
+    if point.kind.is_switch:
+        return bool(one) == bool(other)
+    return abs(float(one) - float(other)) <= point.resolution
