@@ -52,10 +52,26 @@ class CavetApp(App[int]):
             Action("explain", "what is under the cursor", drive.action_explain, "?"),
             Action("defects", "make things wrong on purpose", drive.action_defects, "d"),
             Action("let go of the link, or take it up", "for another program", drive.action_link, "o"),
+            Action("find", "points by a part of their names", drive.action_find, "f"),
+            *self._hand_actions(),
             *[self._defect_action(name) for name in self._desk.bench.world.defects],
             Action(f"{other} theme", "the same roles on another ground", self.action_theme),
             Action("quit", "leave the workbench; the record is kept", self.action_leave, "q"),
         ]
+
+    def _hand_actions(self) -> list[Action]:
+        """What can be done by hand to parts that no input stands for: a pump that is jammed, say."""
+        bench = self._desk.bench
+        seen = {f"{point.board}.{point.part or point.name}" for point in self._desk.inputs}
+        found = []
+        for board in bench.world.boards.values():
+            for part in board.circuit.parts.values():
+                path = f"{board.name}.{part.name}"
+                for do in part.actions if path not in seen and part.kind == "pump" else ():
+                    found.append(
+                        Action(f"{do} {part.name}", f"by hand, at the {board.name}", partial(self._desk.act, path, do))
+                    )
+        return found
 
     def _defect_action(self, name: str) -> Action:
         defect = self._desk.bench.world.defects[name]

@@ -9,6 +9,7 @@ from cavet.bench import RunningBench, Standing, Standings
 from cavet.hosts import Asked, Point, PointKind
 from cavet.record import Event, Kind
 from cavet.wording import WrongError
+from cavet.workbench.roster import Roster
 
 COURSE_SECONDS = 10.0
 COURSE_SLOTS = 100
@@ -69,6 +70,7 @@ class Desk:
         self.standings = Standings(bench)
         self.outputs = [point for point in bench.plan.points.values() if point.kind.is_output]
         self.inputs = [point for point in bench.plan.points.values() if not point.kind.is_output]
+        self.roster = Roster(self.outputs + self.inputs)
         self.courses = {point.name: Course() for point in self.inputs}
         self.turns: dict[str, float] = {}
         """How far each moving part has turned, for its picture."""
@@ -108,9 +110,10 @@ class Desk:
         passed, self._followed_at = now - self._followed_at, now
         for board in self.bench.world.boards.values():
             for part in board.circuit.parts.values():
-                if part.kind == "motor":
-                    turned = self.turns.get(part.name, 0.0) + 0.7 * part.fraction(now) * passed
-                    self.turns[part.name] = turned % 1.0
+                if part.kind in ("motor", "pump"):
+                    path = f"{board.name}.{part.name}"
+                    turned = self.turns.get(path, 0.0) + 0.7 * part.fraction(now) * passed
+                    self.turns[path] = turned % 1.0
 
     # what a person wants
 
@@ -198,6 +201,10 @@ class Desk:
             raise WrongError(point.name, found="a real board's input", expected="a simulated one, to work it from here")
         return f"{board.name}.{part.name}"
 
+    def act(self, path: str, do: str) -> None:
+        """Do something to a part by hand."""
+        self._call(lambda: self.bench.act(path, do))
+
     def _act(self, point: Point, do: str, value: float | None = None) -> None:
         path = self._path(point)
         self._call(lambda: self.bench.act(path, do, value=value))
@@ -206,6 +213,11 @@ class Desk:
         self._call(lambda: self.bench.place(quantity, value))
 
     def _press(self, point: Point) -> None:
+        """Hold a button; turn to its other state what stays where it is put."""
+        part = self.standings.part_of(point)
+        if part is not None and part.actions and "press" not in part.actions:
+            self._act(point, part.actions[bool(part.stands_as(self.now))])
+            return
         if point.name not in self._held:
             self._act(point, "press")
         self._held[point.name] = self.now + HOLD_SECONDS
@@ -215,6 +227,8 @@ class Desk:
         if part is not None and part.measures:
             step = self.bench.plan.rig_steps.get(part.measures) or abs(point.high - point.low) / 50
             self._place(part.measures, self.bench.world.rig.value(part.measures) + steps * step)
+        elif point.kind is PointKind.READING and part is not None and "set" not in part.actions:
+            raise WrongError(point.name, found="measured by the board itself", expected="an input that a hand can move")
         elif point.kind is PointKind.READING:
             self._act(point, "set", (part.fraction(self.now) if part else 0.0) + 0.1 * steps)
         else:
@@ -227,7 +241,9 @@ class Desk:
         elif point.kind is PointKind.READING:
             self._act(point, "set", float(value))
         else:
-            self._act(point, "press" if value else "release")
+            part = self.standings.part_of(point)
+            first, second = part.actions if part is not None and part.actions else ("press", "release")
+            self._act(point, first if value else second)
 
     # broken trails
 

@@ -26,7 +26,10 @@ RAILS = {
 }
 """What the list of points does at a key, and how far. It takes these itself, so that fast keys keep their order."""
 
+FIND = "f"
+
 DRIVE: list[BindingType] = [
+    Binding("escape", "show_all", "end a search"),
     Binding("enter", "look", "look at the trail"),
     Binding("b", "broken", "the next broken trail"),
     Binding("left_square_bracket", "trail(-1)", "the trail before"),
@@ -45,13 +48,15 @@ DRIVE_FOOT: Keys = (
     ("←→", "nudge"),
     ("shift", "far"),
     ("0–9", "value"),
-    ("space", "flip, hold"),
+    ("space", "flip, hold, fold"),
+    ("f", "find"),
     ("⏎", "look"),
     ("d", "defects"),
     ("?", "explain"),
     ("F2", "all actions"),
 )
 DRIVE_FOOT_NARROW: Keys = (("v", "board"), *DRIVE_FOOT)
+FIND_FOOT: Keys = (("a word", "finds points"), ("↑↓", "choose"), ("⏎", "keep the search"), ("esc", "show all"))
 ENTRY_FOOT: Keys = (("⏎", "set it"), ("esc", "leave it as it is"), ("any unit that fits:", "60 %, 0.6, 250 ms"))
 SHEET_FOOT = (("↑↓", "scroll"), ("esc", "back"))
 ACTIONS_FOOT = (("a word", "finds it"), ("↑↓", "choose"), ("⏎", "do it"), ("esc", "back"))

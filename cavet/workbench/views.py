@@ -13,20 +13,51 @@ from cavet.wording import hex_pairs, plain
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.lines import TopView
 from cavet.workbench.drawing.parts import PartView
-from cavet.workbench.drawing.rails import CourseView, RailsView, RailView
+from cavet.workbench.drawing.rails import CourseView, HeadView, LineView, RailsView, RailView
 from cavet.workbench.drawing.rig import BasinView
 from cavet.workbench.drawing.spine import BoardView, PinView
 from cavet.workbench.drawing.trail import StageView, TrailsView, TrailView
+from cavet.workbench.roster import Head, Line
 
 RECENT_SECONDS = 60.0
 
 
-def rails_view(desk: Desk, cursor: int, *, entry: str | None = None, focused: bool = True) -> RailsView:
-    """All points as rails and courses."""
-    typed = desk.points[cursor].name if entry is not None else ""
-    outputs = tuple(_rail(desk.standing(point), entry if point.name == typed else None) for point in desk.outputs)
-    inputs = tuple(_course(desk, point, entry if point.name == typed else None) for point in desk.inputs)
-    return RailsView(outputs=outputs, inputs=inputs, cursor=cursor, focused=focused)
+def rails_view(
+    desk: Desk, cursor: int, *, entry: str | None = None, search: str | None = None, typing: bool = False
+) -> RailsView:
+    """The list of points, with a head for each board where there are several."""
+    lines = tuple(
+        _line(desk, line, entry if place == cursor else None) for place, line in enumerate(desk.roster.lines())
+    )
+    return RailsView(lines=lines, cursor=min(cursor, max(0, len(lines) - 1)), search=search, typing=typing)
+
+
+def _line(desk: Desk, line: Line, entry: str | None) -> LineView:
+    if isinstance(line, Head):
+        return _head(desk, line.board)
+    return _rail(desk.standing(line), entry) if line.kind.is_output else _course(desk, line, entry)
+
+
+def _head(desk: Desk, board: str) -> HeadView:
+    """How a board stands, at a glance."""
+    link = desk.bench.host_links[board]
+    points = desk.roster.points_of(board)
+    readings = link.session.readings
+    active = [
+        (point.name, point.show(readings[point.name].asked))
+        for point in points
+        if point.kind.is_output and readings[point.name].asked not in (None, point.rest)
+    ]
+    unseen = [desk.standings.trails.all[number] for number in desk.unseen()]
+    return HeadView(
+        name=board,
+        words=plain(link.words.removeprefix(f"{link.address}: ")),
+        is_bad=not link.ready,
+        folded=desk.roster.is_folded(board),
+        active=tuple(active),
+        count=len(points),
+        broken=sum(trail.root.board == link.link.board for trail in unseen),
+    )
 
 
 def _rail(standing: Standing, entry: str | None) -> RailView:
@@ -152,7 +183,7 @@ def board_view(desk: Desk, point: Point) -> BoardView:
         state_is_bad=bad,
         answers=answers,
         pins=tuple(_pin(board, pin, now) for pin in board.circuit.pins.values()),
-        parts=tuple(_part(desk, part, now) for part in board.circuit.parts.values()),
+        parts=tuple(_part(desk, board, part, now) for part in board.circuit.parts.values()),
         current=1000 * board.circuit.current(now),
         current_limit=1000 * board.profile.board_current,
         basins=_basins(desk),
@@ -212,7 +243,7 @@ def _voltage_share(board: Board, part: Part, now: float) -> float:
     return (share + 1) / 2 if part.kind == "lever" else share
 
 
-def _part(desk: Desk, part: Part, now: float) -> PartView:
+def _part(desk: Desk, board: Board, part: Part, now: float) -> PartView:
     return PartView(
         name=part.name,
         kind=part.kind,
@@ -220,7 +251,7 @@ def _part(desk: Desk, part: Part, now: float) -> PartView:
         fraction=part.fraction(now),
         senses=part.senses,
         pins=tuple(sorted(part.wires.values())),
-        turn=desk.turns.get(part.name, 0.0),
+        turn=desk.turns.get(f"{board.name}.{part.name}", 0.0),
         fault=getattr(part, "stalled", False),
     )
 

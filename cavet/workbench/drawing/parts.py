@@ -58,6 +58,13 @@ GLYPHS = {
     "limit": ("◼", "◻"),
     "gauge": ("◭", "◭"),
     "lever": ("◮", "◮"),
+    "relay": ("◼", "◻"),
+    "valve": ("◆", "◇"),
+    "heater": ("▲", "△"),
+    "pump": ("◍", "◌"),
+    "overload": ("✕", "·"),
+    "door": ("◨", "◧"),
+    "supply": ("◕", "○"),
 }
 
 
@@ -177,6 +184,91 @@ def _lever(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     stick.put_on(canvas, x, y, HEATHER)
 
 
+def _relay(canvas: Canvas, x: int, y: int, view: PartView) -> None:
+    """A contact that a coil pulls shut."""
+    poles = Dots(WIDTH, 2)
+    poles.line(0, 5, 4, 5)
+    poles.line(11, 5, 15, 5)
+    poles.put_on(canvas, x, y, GOT if view.fraction else QUIET)
+    blade = Dots(WIDTH, 2)
+    blade.line(4, 5, 11, 5 if view.fraction else 1)
+    blade.put_on(canvas, x, y, GOT if view.fraction else QUIET, under=poles)
+
+
+def _valve(canvas: Canvas, x: int, y: int, view: PartView) -> None:
+    """A pipe with a gate in it, lifted as far as the valve is open; water runs where it can."""
+    pipe = Dots(WIDTH, 2)
+    pipe.line(0, 1, 15, 1)
+    pipe.line(0, 7, 15, 7)
+    pipe.put_on(canvas, x, y, HAIR)
+    gate = Dots(WIDTH, 2)
+    lift = round(5 * view.fraction)
+    for column in (7, 8):
+        gate.line(column, 1 - 1, column, 6 - lift)
+    gate.put_on(canvas, x, y, QUIET if not view.fraction else GOT, under=pipe)
+    if view.fraction:
+        flow = Dots(WIDTH, 2)
+        for row in range(7 - lift, 7):
+            for column in range(row % 2, 16, 3):
+                flow.set(column, row)
+        flow.put_on(canvas, x, y, GOT, under=gate)
+
+
+def _heater(canvas: Canvas, x: int, y: int, view: PartView) -> None:
+    """A wire bent to and fro; warmth rises from it while it heats."""
+    wire = Dots(WIDTH, 2)
+    for column in range(0, 14, 4):
+        wire.line(column, 7, column + 2, 4)
+        wire.line(column + 2, 4, column + 4, 7)
+    wire.put_on(canvas, x, y, ink(view))
+    if view.fraction:
+        warmth = Dots(WIDTH, 2)
+        for column in (3, 7, 11):
+            for row, lean in ((0, 1), (1, 0), (2, 0), (3, 1)):
+                warmth.set(column + lean, row)
+        warmth.put_on(canvas, x, y, GOT, under=wire)
+
+
+def _pump(canvas: Canvas, x: int, y: int, view: PartView) -> None:
+    """A wheel in a pipe, turning, with an arrow where the water goes."""
+    _motor(canvas, x, y, view)
+    for place in (0, 7) if not view.fault and not view.fraction else (0,):
+        canvas.put(x + place, y + 1, "─", HAIR)
+
+
+def _door(canvas: Canvas, x: int, y: int, view: PartView) -> None:
+    """A leaf in its frame, shut or swung out."""
+    frame = Dots(WIDTH, 2)
+    frame.line(2, 7, 4, 7)
+    frame.line(12, 7, 14, 7)
+    frame.put_on(canvas, x, y, QUIET)
+    leaf = Dots(WIDTH, 2)
+    leaf.line(4, 7, 7, 0) if view.fraction else leaf.line(4, 7, 12, 7)
+    leaf.put_on(canvas, x, y, HEATHER, under=frame)
+
+
+def _overload(canvas: Canvas, x: int, y: int, view: PartView) -> None:
+    """A contact in series: shut while all is well."""
+    poles = Dots(WIDTH, 2)
+    poles.line(0, 5, 4, 5)
+    poles.line(11, 5, 15, 5)
+    poles.line(4, 5, 10, 1) if view.fraction else poles.line(4, 5, 11, 5)
+    poles.put_on(canvas, x, y, CORAL if view.fraction else HEATHER)
+
+
+def _supply(canvas: Canvas, x: int, y: int, view: PartView) -> None:
+    """A scale, with a hand as far round as its voltage."""
+    scale = Dots(WIDTH, 2)
+    for step in range(17):
+        angle = math.pi * (0.15 + 0.7 * step / 16)
+        scale.set(7.5 + 7 * math.cos(angle), 6.5 - 6 * math.sin(angle))
+    scale.put_on(canvas, x, y, HAIR)
+    hand = Dots(WIDTH, 2)
+    angle = math.pi * (0.85 - 0.7 * view.fraction)
+    hand.line(7.5, 7, 7.5 + 6 * math.cos(angle), 6.5 - 5 * math.sin(angle))
+    hand.put_on(canvas, x, y, ink(view), under=scale)
+
+
 PICTURES: dict[str, Callable[[Canvas, int, int, PartView], None]] = {
     "lamp": _lamp,
     "servo": _servo,
@@ -186,4 +278,11 @@ PICTURES: dict[str, Callable[[Canvas, int, int, PartView], None]] = {
     "limit": _contact,
     "gauge": _gauge,
     "lever": _lever,
+    "relay": _relay,
+    "valve": _valve,
+    "heater": _heater,
+    "pump": _pump,
+    "door": _door,
+    "overload": _overload,
+    "supply": _supply,
 }

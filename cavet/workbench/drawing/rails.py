@@ -39,17 +39,35 @@ class CourseView(msgspec.Struct, frozen=True, kw_only=True):
     entry: str | None = None
 
 
-class RailsView(msgspec.Struct, frozen=True, kw_only=True):
-    """The whole list. `cursor` counts the outputs first, then the inputs; `first` is the first row that is shown."""
+class HeadView(msgspec.Struct, frozen=True, kw_only=True):
+    """A board's head line: how its link stands, what of it is not at rest, and how many lines are folded away."""
 
-    outputs: tuple[RailView, ...]
-    inputs: tuple[CourseView, ...]
+    name: str
+    words: str = ""
+    is_bad: bool = False
+    folded: bool = False
+    active: tuple[tuple[str, str], ...] = ()
+    """Outputs that are not at rest, with what they were asked for."""
+    count: int = 0
+    broken: int = 0
+
+
+LineView = HeadView | RailView | CourseView
+
+
+class RailsView(msgspec.Struct, frozen=True, kw_only=True):
+    """The whole list, and the line that the cursor is on. `search` is what is being searched for."""
+
+    lines: tuple[LineView, ...]
     cursor: int = 0
     focused: bool = True
+    search: str | None = None
+    typing: bool = False
+    """Whether the search is still being typed."""
 
 
 class Layout(msgspec.Struct, frozen=True):
-    """Where the columns stand, and on which row each line; from the room and the number of lines alone."""
+    """Where the columns stand, and on which row each line; from the room and the kinds of lines alone."""
 
     name: int
     rail: int
@@ -58,62 +76,127 @@ class Layout(msgspec.Struct, frozen=True):
     got_end: int
     note: int
     rows: tuple[int, ...]
-    heads: tuple[int, int]
+    captions: tuple[tuple[int, str], ...]
+    step: int
+    first: int = 0
+    """How many rows are scrolled away above."""
 
     def line_at(self, y: int) -> int | None:
         """The line at a row, or just above it where lines stand apart."""
         reach = 1 if self.step > 1 else 0
-        near = [place for place, row in enumerate(self.rows) if row <= y <= row + reach]
-        return near[0] if near else None
-
-    @property
-    def step(self) -> int:
-        return self.rows[1] - self.rows[0] if len(self.rows) > 1 else 1
+        near = [place for place, row in enumerate(self.rows) if row - self.first <= y <= row - self.first + reach]
+        return near[0] if near and y > self.captions[0][0] else None
 
 
-def lay_out(width: int, height: int, outputs: int, inputs: int, longest: int) -> Layout:
-    """Find the places; lines stand apart where the height allows."""
-    name_width = min(max(longest, 8), 20, max(8, width // 4))
-    values = 9 if width < 64 else 10
+def lay_out(view: RailsView, width: int, height: int) -> Layout:
+    """Find the places; lines stand apart where the height allows, and scroll so that the cursor's is in sight."""
+    longest = max((len(line.name) for line in view.lines if not isinstance(line, HeadView)), default=0)
+    name_width = min(max(longest, 8), 20, max(8, width // 3))
+    values = 9 if width < 64 else 11
     note_width = 0 if width < 48 else 9
     rail = 3 + name_width + 1
     rail_width = max(8, width - rail - 2 * values - note_width - 3)
     asked_end = rail + rail_width + values
     got_end = asked_end + values
-    lines = outputs + inputs
-    step = 2 if height >= 2 * lines + 4 else 1
-    gap = 1 if height >= lines * step + 3 else 0
-    lead = 1 if height >= 2 * lines + 7 else 0
-    top = lead + (2 if step == 2 else 1)
-    rows = [top + step * place for place in range(outputs)]
-    second = top + step * outputs + gap
-    rows += [second + (2 if step == 2 else 1) + step * place for place in range(inputs)]
-    return Layout(3, rail, rail_width, asked_end, got_end, got_end + 2, tuple(rows), (lead, second))
+    rows, captions, step = _place_rows(view.lines, height)
+    first = _scroll(view, rows, height)
+    return Layout(3, rail, rail_width, asked_end, got_end, got_end + 2, rows, captions, step, first)
+
+
+Rows = tuple[tuple[int, ...], tuple[tuple[int, str], ...], int]
+"""The row of each line, the rows of captions, and how far lines stand apart."""
+
+
+def _place_rows(lines: tuple[LineView, ...], height: int) -> Rows:
+    """As roomy as the height allows; the tightest where nothing fits."""
+    for step, gap, lead in ((2, 1, 1), (2, 1, 0), (1, 1, 0), (1, 0, 0)):
+        rows, captions = _rows(lines, step, gap, lead)
+        if not rows or rows[-1] + step <= height:
+            break
+    return rows, captions, step
+
+
+def _rows(
+    lines: tuple[LineView, ...], step: int, gap: int, lead: int
+) -> tuple[tuple[int, ...], tuple[tuple[int, str], ...]]:
+    with_heads = any(isinstance(line, HeadView) for line in lines)
+    captions = [(lead, "" if with_heads else "asks")]
+    at = lead + step
+    rows = []
+    for place, line in enumerate(lines):
+        if isinstance(line, HeadView):
+            at += gap if place else 0
+        elif not with_heads and isinstance(line, CourseView) and (not place or isinstance(lines[place - 1], RailView)):
+            captions.append((at + gap, "senses"))
+            at += gap + step
+        rows.append(at)
+        at += 1 if isinstance(line, HeadView) and line.folded else step
+    return tuple(rows), tuple(captions)
+
+
+def _scroll(view: RailsView, rows: tuple[int, ...], height: int) -> int:
+    if not rows or rows[-1] < height:
+        return 0
+    return max(0, min(rows[-1] - height + 1, rows[view.cursor] - height // 2))
 
 
 def draw_rails(view: RailsView, layout: Layout, width: int, height: int) -> Canvas:
-    """Draw the list."""
+    """Draw the list: the head of the columns stays where it is, what is below it scrolls."""
     canvas = Canvas(width, height)
-    first = _scroll(view, layout, height)
-    heads = [row - first for row in layout.heads]
-    canvas.put(1, heads[0], "asks", QUIET)
-    canvas.put_right(layout.asked_end, heads[0], f"{ASKED_GLYPH} asked", ASKED)
-    canvas.put_right(layout.got_end, heads[0], f"{GOT_GLYPH} got", GOT)
-    for place, rail in enumerate(view.outputs):
-        _draw_output(canvas, layout, layout.rows[place] - first, rail, _marked(view, place), width)
-    if view.inputs:
-        canvas.put(1, heads[1], "senses", QUIET)
-        canvas.put_right(layout.rail + layout.rail_width, heads[1], "the last 10 s", Ink("quiet"))
-    for place, course in enumerate(view.inputs, len(view.outputs)):
-        _draw_input(canvas, layout, layout.rows[place] - first, course, _marked(view, place), width)
+    top = layout.captions[0][0]
+    for place, line in enumerate(view.lines):
+        y = layout.rows[place] - layout.first
+        if not top < y < height:
+            continue
+        if isinstance(line, HeadView):
+            _draw_board(canvas, layout, y, line, _marked(view, place), width)
+        elif isinstance(line, RailView):
+            _draw_output(canvas, layout, y, line, _marked(view, place), width)
+        else:
+            _draw_input(canvas, layout, y, line, _marked(view, place), width)
+    for y, caption in layout.captions[1:]:
+        if top < y - layout.first:
+            canvas.put(1, y - layout.first, caption, QUIET)
+            canvas.put_right(layout.rail + layout.rail_width, y - layout.first, "the last 10 s", Ink("quiet"))
+    _draw_columns(canvas, view, layout, top, height)
     return canvas
 
 
-def _scroll(view: RailsView, layout: Layout, height: int) -> int:
-    """How many rows lie above the picture, so that the cursor's line is in it."""
-    if not layout.rows or layout.rows[-1] < height:
-        return 0
-    return max(0, min(layout.rows[-1] - height + 1, layout.rows[view.cursor] - height // 2))
+def _draw_columns(canvas: Canvas, view: RailsView, layout: Layout, y: int, height: int) -> None:
+    if view.search is not None:
+        canvas.put(1, y, "find ", QUIET)
+        canvas.put(6, y, view.search + ("▏" if view.typing else "   esc shows all"), PAPER if view.typing else QUIET)
+    else:
+        canvas.put(1, y, layout.captions[0][1], QUIET)
+    canvas.put_right(layout.asked_end, y, f"{ASKED_GLYPH} asked", ASKED)
+    canvas.put_right(layout.got_end, y, f"{GOT_GLYPH} got", GOT)
+    above = sum(row - layout.first <= y for row in layout.rows)
+    below = sum(row - layout.first >= height for row in layout.rows)
+    more = "  ".join(f"{arrow}{count}" for arrow, count in (("↑", above), ("↓", below)) if count)
+    canvas.put(layout.note, y, more, QUIET)
+
+
+def _draw_board(canvas: Canvas, layout: Layout, y: int, view: HeadView, marked: bool, width: int) -> None:
+    """A board's name, how it stands, and what of it is not at rest."""
+    if marked:
+        canvas.shade(0, y, width - 1, 1, "lifted")
+    canvas.put(1, y, "▹" if view.folded else "▿", PAPER if marked else QUIET)
+    canvas.put(layout.name, y, view.name, PAPER._replace(bold=True))
+    x = max(layout.rail, layout.name + len(view.name) + 2)
+    words = view.words if not view.folded else f"{view.words} · {view.count} points"
+    canvas.put(x, y, words[: max(0, width - x - 1)], CORAL if view.is_bad else QUIET)
+    x += len(words) + 2
+    if view.broken:
+        text = f"{FAULT_GLYPH} {view.broken} broken"
+        canvas.put(x, y, text, CORAL)
+        x += len(text) + 2
+    for name, value in view.active if view.folded else ():
+        if x + len(name) + len(value) + 3 > width:
+            canvas.put(x, y, "…", QUIET)
+            break
+        canvas.put(x, y, name, PAPER)
+        canvas.put(x + len(name) + 1, y, value, ASKED)
+        x += len(name) + len(value) + 3
 
 
 def _marked(view: RailsView, place: int) -> bool:

@@ -12,6 +12,7 @@ from cavet.workbench.drawing.parts import PartView, draw_part
 from cavet.workbench.drawing.rig import EIGHTHS, BasinView, draw_rig
 
 SPINE_WIDTH = 16
+LABEL_WIDTH = 4
 NAME_WIDTH = 13
 WIDE = 76
 """From this width on parts hang off on both sides, as pictures."""
@@ -86,23 +87,32 @@ def _draw_head(canvas: Canvas, view: BoardView, width: int, lead: int) -> None:
         canvas.put_right(width - 1, lead + 1, view.answers, HEATHER)
 
 
-def _draw_spine(canvas: Canvas, x: int, pins: list[PinView], rows: dict[int, int], step: int, profile: str) -> None:
+def _spine_width(pins: list[PinView]) -> int:
+    """Room for the pins' other names, where they have any."""
+    return SPINE_WIDTH + (LABEL_WIDTH if any(pin.label for pin in pins) else 0)
+
+
+def _draw_spine(canvas: Canvas, x: int, pins: list[PinView], rows: dict[int, int], step: int, profile: str) -> int:
+    """Draw the column of pins; give how wide it is."""
     top, bottom = min(rows.values()), max(rows.values())
-    canvas.shade(x, top - 1, SPINE_WIDTH, bottom - top + 2 + (step - 1), "raised")
-    canvas.put(x + (SPINE_WIDTH - 2 * len(profile) + 1) // 2, top - 1, " ".join(profile), QUIET)
+    width = _spine_width(pins)
+    canvas.shade(x, top - 1, width, bottom - top + 2 + (step - 1), "raised")
+    canvas.put(x + (width - 2 * len(profile) + 1) // 2, top - 1, " ".join(profile), QUIET)
     for pin in pins:
         y = rows[pin.number]
         bold = pin.kind != "rests"
         canvas.put_right(x + 4, y, str(pin.number), PAPER._replace(bold=bold) if bold else QUIET)
-        canvas.put(x + 5, y, pin.mode[:8], QUIET)
-        _draw_level(canvas, x, y, pin)
+        canvas.put(x + 5, y, pin.label[: LABEL_WIDTH - 1], PAPER if bold else QUIET)
+        canvas.put(x + width - SPINE_WIDTH + 5, y, pin.mode[:8], QUIET)
+        _draw_level(canvas, x, y, width, pin)
+    return width
 
 
-def _draw_level(canvas: Canvas, x: int, y: int, pin: PinView) -> None:
+def _draw_level(canvas: Canvas, x: int, y: int, width: int, pin: PinView) -> None:
     if pin.kind == "drives":
-        canvas.put(x + SPINE_WIDTH - 2, y, EIGHTHS[max(1, round(8 * pin.level))], GOT if pin.level else HAIR)
+        canvas.put(x + width - 2, y, EIGHTHS[max(1, round(8 * pin.level))], GOT if pin.level else HAIR)
     elif pin.kind == "pulses":
-        canvas.put(x + SPINE_WIDTH - 2, y, "⊓" if pin.level else "▁", GOT if pin.level else HAIR)
+        canvas.put(x + width - 2, y, "⊓" if pin.level else "▁", GOT if pin.level else HAIR)
     elif pin.kind == "reads":
         glyph = ("▔" if pin.level else "▁") if pin.level in (0, 1) else EIGHTHS[max(1, round(8 * pin.level))]
         canvas.put(x + 1, y, glyph, HEATHER)
@@ -111,8 +121,8 @@ def _draw_level(canvas: Canvas, x: int, y: int, pin: PinView) -> None:
 def _draw_wide(canvas: Canvas, view: BoardView, pins: list[PinView], rows: dict[int, int], step: int) -> None:
     if not rows:
         return
-    x = (canvas.width - SPINE_WIDTH) // 2 - 1
-    _draw_spine(canvas, x, pins, rows, step, view.profile)
+    x = (canvas.width - _spine_width(pins)) // 2 - 1
+    width = _draw_spine(canvas, x, pins, rows, step, view.profile)
     left_rows = []
     for part in view.parts:
         places = [rows[pin] for pin in part.pins if pin in rows]
@@ -122,7 +132,7 @@ def _draw_wide(canvas: Canvas, view: BoardView, pins: list[PinView], rows: dict[
             left_rows.append(places[0])
             _hang_left(canvas, x, places[0], step, part, part.name == view.cursor)
         else:
-            _hang_right(canvas, x + SPINE_WIDTH, places, step, part, part.name == view.cursor)
+            _hang_right(canvas, x + width, places, step, part, part.name == view.cursor)
     _place_rig(canvas, view, x, sorted(left_rows), step)
     free = [str(pin.number) for pin in view.pins if pin.number not in rows]
     if free:
@@ -175,8 +185,7 @@ def _draw_narrow(canvas: Canvas, view: BoardView, pins: list[PinView], rows: dic
     """All on one side: pin, what hangs on it, how that stands."""
     if not rows:
         return
-    _draw_spine(canvas, 1, pins, rows, 1, view.profile)
-    x = 1 + SPINE_WIDTH
+    x = 1 + _draw_spine(canvas, 1, pins, rows, 1, view.profile)
     for part in view.parts:
         places = [rows[pin] for pin in part.pins if pin in rows]
         for number, y in enumerate(places):

@@ -15,6 +15,7 @@ from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.lines import draw_foot, draw_top
 from cavet.workbench.drawing.spine import draw_board
 from cavet.workbench.drawing.trail import draw_trails
+from cavet.workbench.roster import Head
 from cavet.workbench.screens import sheets
 from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.sheet import SheetScreen
@@ -66,7 +67,9 @@ class DriveScreen(Screen[None]):
         yield Picture(id="foot")
 
     def on_mount(self) -> None:
-        self.query_one(Rails).focus()
+        self._rails.focus()
+        lines = self._desk.roster.lines()
+        self._rails.cursor = next((place for place, line in enumerate(lines) if isinstance(line, Point)), 0)
         self._fit()
         self.set_interval(FRAME_SECONDS, self.follow)
         self.call_after_refresh(self.follow)
@@ -91,7 +94,15 @@ class DriveScreen(Screen[None]):
 
     @property
     def _point(self) -> Point:
-        return self._desk.points[self._rails.cursor]
+        """The point under the cursor; on a board's head, and when nothing is found, the first there is."""
+        lines = self._desk.roster.lines()
+        line = lines[min(self._rails.cursor, len(lines) - 1)] if lines else self._desk.points[0]
+        return self._desk.roster.points_of(line.board)[0] if isinstance(line, Head) else line
+
+    def _point_at(self, place: int) -> Point:
+        line = self._desk.roster.lines()[place]
+        assert isinstance(line, Point)  # on a head the rails post nothing but folding
+        return line
 
     def follow(self) -> None:
         """Draw everything as it stands now; what has not changed costs nothing."""
@@ -100,7 +111,11 @@ class DriveScreen(Screen[None]):
         self._fit()
         self._desk.follow()
         rails = self._rails
-        rails.set_view(views.rails_view(self._desk, rails.cursor, entry=rails.entry))
+        rails.set_view(
+            views.rails_view(
+                self._desk, rails.cursor, entry=rails.entry, search=self._search(), typing=rails.search is not None
+            )
+        )
         board = views.board_view(self._desk, self._point)
         self._picture("board").look(board, partial(draw_board, board))
         trails = views.trails_view(self._desk, self._point, self._chosen)
@@ -109,6 +124,7 @@ class DriveScreen(Screen[None]):
         self._picture("top").look(top, lambda width, height: draw_top(top, width))
         keys = keymap.DRIVE_FOOT_NARROW if self.has_class("one") else keymap.DRIVE_FOOT
         keys = keys if rails.entry is None else keymap.ENTRY_FOOT
+        keys = keys if rails.search is None else keymap.FIND_FOOT
         message = self._message if self._desk.now < self._message_until else ""
         foot = (keys, message)
         self._picture("foot").look(foot, lambda width, height: draw_foot(keys, keymap.REST, width, message))
@@ -129,19 +145,46 @@ class DriveScreen(Screen[None]):
         self.follow()
 
     def on_rails_nudged(self, message: Rails.Nudged) -> None:
-        self._attempt(lambda: self._desk.nudge(self._desk.points[message.place], message.steps))
+        self._attempt(lambda: self._desk.nudge(self._point_at(message.place), message.steps))
 
     def on_rails_pulled(self, message: Rails.Pulled) -> None:
-        point = self._desk.points[message.place]
+        point = self._point_at(message.place)
         value = point.low + message.share * (point.high - point.low)
         step = max(point.step / 5, 1e-9)
         self._attempt(lambda: self._desk.ask(point, round(value / step) * step))
 
     def on_rails_flipped(self, message: Rails.Flipped) -> None:
-        self._attempt(lambda: self._desk.flip(self._desk.points[message.place]))
+        self._attempt(lambda: self._desk.flip(self._point_at(message.place)))
 
     def on_rails_typed(self, message: Rails.Typed) -> None:
-        self._attempt(lambda: self._desk.type_in(self._desk.points[message.place], message.text))
+        self._attempt(lambda: self._desk.type_in(self._point_at(message.place), message.text))
+
+    def on_rails_folded(self, message: Rails.Folded) -> None:
+        line = self._desk.roster.lines()[message.place]
+        self._desk.roster.fold(line.board, message.folded)
+        self.follow()
+
+    def on_rails_sought(self, message: Rails.Sought) -> None:
+        """Show only what was searched for; the cursor goes to the first point of it."""
+        self._desk.roster.wanted = message.words
+        lines = self._desk.roster.lines()
+        self._rails.cursor = next((place for place, line in enumerate(lines) if isinstance(line, Point)), 0)
+        self.follow()
+
+    def _search(self) -> str | None:
+        """What is searched for, while it is typed, and as long as it holds."""
+        return self._rails.search if self._rails.search is not None else self._desk.roster.wanted or None
+
+    def action_find(self) -> None:
+        """Begin a search."""
+        self._rails.search = ""
+        self.follow()
+
+    def action_show_all(self) -> None:
+        """End a search."""
+        self._rails.search = None
+        self._desk.roster.wanted = ""
+        self.follow()
 
     def _attempt(self, act: sheets.Act) -> None:
         self._chosen = None

@@ -6,7 +6,7 @@ from textual import events
 from textual.message import Message
 
 from cavet.workbench import keymap
-from cavet.workbench.drawing.rails import Layout, RailsView, draw_rails, lay_out
+from cavet.workbench.drawing.rails import CourseView, HeadView, Layout, LineView, RailsView, draw_rails, lay_out
 from cavet.workbench.widgets.picture import Picture
 
 ENTRY_BEGINS = "0123456789.-+"
@@ -46,24 +46,48 @@ class Rails(Picture, can_focus=True):
             super().__init__(place)
             self.text = text
 
+    class Folded(Wanted):
+        """Fold a board's points away, or bring them out."""
+
+        def __init__(self, place: int, folded: bool) -> None:
+            super().__init__(place)
+            self.folded = folded
+
+    class Sought(Message):
+        """Show only what has these words in its name."""
+
+        def __init__(self, words: str) -> None:
+            super().__init__()
+            self.words = words
+
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
         self.cursor = 0
         self.entry: str | None = None
+        self.search: str | None = None
+        """What is being searched for, while it is typed."""
         self._view: RailsView | None = None
         self._layout: Layout | None = None
 
     def set_view(self, view: RailsView) -> None:
         """Show the points as they stand now."""
-        names = [rail.name for rail in view.outputs] + [course.name for course in view.inputs]
-        longest = max(map(len, names), default=0)
-        layout = lay_out(*self.size, len(view.outputs), len(view.inputs), longest)
+        self.cursor = view.cursor
+        layout = lay_out(view, *self.size)
         self._view, self._layout = view, layout
         self.look(view, lambda width, height: draw_rails(view, layout, width, height))
 
     @property
     def _count(self) -> int:
-        return len(self._view.outputs) + len(self._view.inputs) if self._view else 0
+        return len(self._view.lines) if self._view else 0
+
+    @property
+    def _on_head(self) -> bool:
+        return self._view is not None and bool(self._view.lines) and isinstance(self._line, HeadView)
+
+    @property
+    def _line(self) -> LineView:
+        assert self._view is not None  # there is a line, so there is a list
+        return self._view.lines[self.cursor]
 
     def _move(self, by: int) -> None:
         self._move_to(min(self._count - 1, max(0, self.cursor + by)))
@@ -74,20 +98,52 @@ class Rails(Picture, can_focus=True):
         self.post_message(self.Moved())
 
     def _nudge(self, steps: int) -> None:
-        self.post_message(self.Nudged(self.cursor, steps))
+        self.post_message(self.Folded(self.cursor, steps < 0) if self._on_head else self.Nudged(self.cursor, steps))
 
     def _flip(self, _: int) -> None:
-        self.post_message(self.Flipped(self.cursor))
+        line = self._line if self._count else None
+        if isinstance(line, HeadView):
+            self.post_message(self.Folded(self.cursor, not line.folded))
+        else:
+            self.post_message(self.Flipped(self.cursor))
 
     def on_key(self, event: events.Key) -> None:
-        if self.entry is not None:
+        if self.search is not None:
+            self._look_for(event, self.search)
+        elif self.entry is not None:
             self._edit(event, self.entry)
+        elif event.key == "enter" and self._on_head:
+            event.stop()
+            self._flip(1)
+        elif event.key == keymap.FIND:
+            self._seek(event, "")
         elif event.key in keymap.RAILS:
             name, by = keymap.RAILS[event.key]
             {"move": self._move, "nudge": self._nudge, "flip": self._flip}[name](by)
             event.stop()
-        elif event.character is not None and event.character in ENTRY_BEGINS:
+        elif event.character is not None and event.character in ENTRY_BEGINS and not self._on_head:
             self._take(event, event.character)
+
+    def _look_for(self, event: events.Key, search: str) -> None:
+        """A search is being typed: the list follows at once. The arrows choose, and end it."""
+        if event.key == "escape":
+            self._seek(event, None)
+        elif event.key == "backspace":
+            self._seek(event, search[:-1])
+        elif event.key in ("enter", "up", "down"):
+            event.stop()
+            self.search = None
+            if event.key != "enter":
+                self._move(-1 if event.key == "up" else 1)
+            self.post_message(self.Moved())
+        elif event.character is not None and event.character.isprintable():
+            self._seek(event, (search + event.character)[:MAX_ENTRY])
+
+    def _seek(self, event: events.Key, search: str | None) -> None:
+        event.stop()
+        event.prevent_default()
+        self.search = search
+        self.post_message(self.Sought(search or ""))
 
     def _edit(self, event: events.Key, entry: str) -> None:
         if event.key == "enter":
@@ -113,9 +169,12 @@ class Rails(Picture, can_focus=True):
         if place != self.cursor:
             self._move_to(place)
         x = event.x - self._layout.rail
-        if not 0 <= x < self._layout.rail_width:
+        line = self._view.lines[place]
+        if isinstance(line, HeadView):
+            self.post_message(self.Folded(place, not line.folded))
+        elif not 0 <= x < self._layout.rail_width:
             return
-        if place >= len(self._view.outputs) or self._view.outputs[place].is_switch:
+        elif isinstance(line, CourseView) or line.is_switch:
             self.post_message(self.Flipped(self.cursor))
         else:
             self.post_message(self.Pulled(self.cursor, x / max(1, self._layout.rail_width - 1)))

@@ -1,0 +1,59 @@
+"""The list of points as a person has it before them: in groups by board, folded or open, searched or whole."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import msgspec
+
+from cavet.hosts import Point
+
+
+class Head(msgspec.Struct, frozen=True):
+    """The line above a board's points."""
+
+    board: str
+
+
+Line = Head | Point
+
+
+class Roster:
+    """Which lines there are. With one board there are no heads: there is nothing to tell apart."""
+
+    def __init__(self, points: Sequence[Point]) -> None:
+        self._points = points
+        self.boards = list(dict.fromkeys(point.board for point in points))
+        self._folded = set(self.boards[1:])
+        self.wanted = ""
+        """What is searched for, in the names of points and boards; while it is not empty, nothing is folded."""
+
+    def lines(self) -> list[Line]:
+        """All lines, in order: each board's outputs, then its inputs."""
+        lines: list[Line] = []
+        for board in self.boards:
+            found = self._found(board)
+            if self.wanted and not found:
+                continue
+            if len(self.boards) > 1:
+                lines.append(Head(board))
+            if self.wanted or board not in self._folded:
+                lines += found
+        return lines
+
+    def _found(self, board: str) -> list[Point]:
+        own = [point for point in self._points if point.board == board]
+        ordered = [p for p in own if p.kind.is_output] + [p for p in own if not p.kind.is_output]
+        words = self.wanted.lower().split()
+        return [point for point in ordered if all(word in f"{board} {point.name}".lower() for word in words)]
+
+    def points_of(self, board: str) -> list[Point]:
+        """A board's points, whether they are shown or not."""
+        return [point for point in self._points if point.board == board]
+
+    def is_folded(self, board: str) -> bool:
+        return board in self._folded and not self.wanted
+
+    def fold(self, board: str, folded: bool) -> None:
+        """Fold a board's points away, or bring them out."""
+        (self._folded.add if folded else self._folded.discard)(board)
