@@ -68,9 +68,8 @@ class CavetApp(App[int]):
             for part in board.circuit.parts.values():
                 path = f"{board.name}.{part.name}"
                 for do in part.actions if path not in seen and part.kind == "pump" else ():
-                    found.append(
-                        Action(f"{do} {part.name}", f"by hand, at the {board.name}", partial(self._desk.act, path, do))
-                    )
+                    act = partial(self._desk.act, path, do)
+                    found.append(Action(f"{do} {part.name}", f"by hand, at the {board.name}", act))
         return found
 
     def _defect_action(self, name: str) -> Action:

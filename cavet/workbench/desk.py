@@ -197,8 +197,10 @@ class Desk:
     def _path(self, point: Point) -> str:
         board = self.standings.board_of(point)
         part = self.standings.part_of(point)
-        if board is None or part is None:
+        if board is None:
             raise WrongError(point.name, found="a real board's input", expected="a simulated one, to work it from here")
+        if part is None:
+            raise WrongError(point.name, found="measured by the board itself", expected="an input that a hand can move")
         return f"{board.name}.{part.name}"
 
     def act(self, path: str, do: str) -> None:

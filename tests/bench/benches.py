@@ -2,8 +2,11 @@
 
 import asyncio
 
+import tomlkit
+
 from cavet import clock
 from cavet.bench import Carrier, RunningBench, Standings, load_bench
+from cavet.bench._file import check_text
 from cavet.demo import demo_path
 
 SMALL = """\
@@ -51,11 +54,34 @@ def demo():
     return load_bench(demo_path()).plan
 
 
+def gatehouse_text(tcp_port=None):
+    """The demo's file with one board of it alone; on TCP where a port is given."""
+    document = tomlkit.parse(demo_path().read_text())
+    for section in ("boards", "links", "hosts"):
+        for name in list(document[section]):
+            if name != "gatehouse":
+                del document[section][name]
+    for name, point in list(document["points"].items()):
+        if point["board"] != "gatehouse":
+            del document["points"][name]
+    if tcp_port is not None:
+        document["links"]["gatehouse"] = {"kind": "tcp", "board": "gatehouse", "port": tcp_port}
+    del document["rig"]["water"]
+    rate = document["rig"]["chamber"]["rate"]
+    document["rig"]["chamber"]["rate"] = "\n".join(line for line in rate.splitlines() if "pumphouse" not in line)
+    return tomlkit.dumps(document)
+
+
+def gatehouse():
+    """Its plan."""
+    return check_text(gatehouse_text(), "gatehouse.bench.toml")
+
+
 def in_fast_time(story, plan=None):
     """Run `story(bench, standings)` on a bench in memory, ready to be asked; give what it gives."""
 
     async def run():
-        bench = RunningBench(plan or demo(), carrier=Carrier.MEMORY)
+        bench = RunningBench(plan or gatehouse(), carrier=Carrier.MEMORY)
         await bench.start()
         standings = Standings(bench)
         await asyncio.sleep(2.0)

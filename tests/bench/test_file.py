@@ -100,6 +100,7 @@ class Errors(unittest.TestCase):
             SMALL.replace("pin = 3 }", "pin = 33 }")
             .replace('mode = "pwm"', 'mood = "pwm"')
             .replace('"1.2 m"', '"1.2 V"')
+            .replace('protocol = "firmata"', 'protocol = "firmatta"')
         )
         errors = errors_of(text)
         self.assertEqual([error.split()[0] for error in errors if "level.start" in error], ["small.bench.toml:14"])

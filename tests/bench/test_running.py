@@ -1,4 +1,4 @@
-"""The demo bench as a whole, in fast time: from a wish to a moved part, and where it stops when something is wrong."""
+"""The gatehouse as a whole, in fast time: from a wish to a moved part, and where it stops when something is wrong."""
 
 import asyncio
 import unittest
@@ -8,7 +8,7 @@ import msgspec
 from cavet.bench import StageState
 from cavet.record import STAGES, Kind
 from cavet.wording import WrongError
-from tests.bench.benches import demo, in_fast_time
+from tests.bench.benches import gatehouse, in_fast_time
 
 
 def states(diagnosis):
@@ -119,7 +119,7 @@ class Repeatable(unittest.TestCase):
                 await asyncio.sleep(1.3)
             return bench.record.since(0)
 
-        return in_fast_time(story, msgspec.structs.replace(demo(), seed=seed))
+        return in_fast_time(story, msgspec.structs.replace(gatehouse(), seed=seed))
 
     def test_the_same_seed_gives_the_same_record_event_for_event(self):
         self.assertEqual(self.run_once("a"), self.run_once("a"))
@@ -169,7 +169,7 @@ class Broken(unittest.TestCase):
         self.assertIsNone(diagnosis.broken)
 
     def test_a_link_that_loses_everything_breaks_at_taken(self):
-        plan = demo()
+        plan = gatehouse()
         defects = {"deaf": msgspec.structs.replace(plan.defects["worn_cable"], name="deaf", share=1.0, on=False)}
 
         async def story(bench, standings):
@@ -199,7 +199,7 @@ class Broken(unittest.TestCase):
         self.assertGreater(len(resent), 0)
 
     def test_a_point_on_a_pin_without_its_mode_breaks_at_framed_and_names_the_pins_that_would_do(self):
-        plan = demo()
+        plan = gatehouse()
         points = {**plan.points, "beacon": msgspec.structs.replace(plan.points["beacon"], pin=5)}
 
         async def story(bench, standings):
@@ -261,7 +261,7 @@ class Links(unittest.TestCase):
         in_fast_time(story)
 
     def test_a_board_that_is_not_there_is_told_once_and_tried_again(self):
-        plan = demo()
+        plan = gatehouse()
         links = {"gatehouse": msgspec.structs.replace(plan.links["gatehouse"], address="/dev/ttyNONE9")}
 
         async def story(bench, standings):

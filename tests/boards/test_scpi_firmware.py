@@ -69,7 +69,8 @@ class Headers(Rack):
 class Data(Rack):
     def test_numbers_in_units_words_for_limits_and_other_bases(self):
         for sent, expected in (
-            ("12.5", "1.250000E+01"), ("12500 mV", "1.250000E+01"), ("0.0125KV", "1.250000E+01"), ("MAX", "2.400000E+01"),
+            ("12.5", "1.250000E+01"), ("12500 mV", "1.250000E+01"), ("0.0125KV", "1.250000E+01"),
+            ("MAX", "2.400000E+01"),
             ("MINimum", "0.000000E+00"), ("DEF", "0.000000E+00"), ("#H10", "1.600000E+01"), ("+.5E1", "5.000000E+00"),
         ):  # fmt: skip
             with self.subTest(sent):
@@ -83,7 +84,8 @@ class Data(Rack):
         for sent, number in (
             ("SOUR1:VOLT", -109), ("SOUR1:VOLT 1,2", -108), ("SOUR1:VOLT 24.1", -222), ("SOUR1:VOLT -1", -222),
             ("SOUR1:VOLT 1 A", -131), ("SOUR1:VOLT FOO", -224), ('SOUR1:VOLT "1"', -158), ("SOUR1:VOLT #11a", -168),
-            ("SOUR1:VOLT (@1)", -178), ("SOUR1:VOLT (1)", -178), ("SOUR1:VOLT 1 parsec", -131), ("SOUR1:VOLT 1E99999", -123),
+            ("SOUR1:VOLT (@1)", -178), ("SOUR1:VOLT (1)", -178), ("SOUR1:VOLT 1 parsec", -131),
+            ("SOUR1:VOLT 1E99999", -123),
             ("OUTP1 FOO", -224), ("OUTP1 1 V", -138), ("OUTP1", -109), ("ROUT:CLOS (@109)", -222),
             ("ROUT:CLOS (@100:101)", -222), ("ROUT:CLOS 101", -128), ("ROUT:CLOS ALL", -148), ("ROUT:CLOS", -109),
             ("ROUT:OPEN:ALL 1", -108), ("*ESE 256", -222), ("*ESE -1", -222), ("*ESE", -109), ("*ESE ON", -148),

@@ -14,8 +14,8 @@ from pathlib import Path
 
 import serial
 
-from cavet.demo import demo_path
 from cavet.record import read_record
+from tests.bench.benches import gatehouse_text
 from tests.commands.run import cavet
 
 
@@ -227,11 +227,9 @@ class Hostile(unittest.TestCase):
     BYTES = 300_000
 
     def test_a_flood_of_any_bytes_leaves_a_board_that_answers_and_does_not_grow(self):
-        text = demo_path().read_text()
-        serial_keys = text[text.index('kind = "serial"') : text.index("# The pump house")]
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "lock.bench.toml"
-            path.write_text(text.replace(serial_keys, 'kind = "tcp"\nboard = "gatehouse"\n\n'))
+            path.write_text(gatehouse_text(0))
             words = [sys.executable, "-m", "cavet", "serve", str(path), "--json"]
             with subprocess.Popen(words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True) as process:
                 address = json.loads(process.stdout.readline())["address"]

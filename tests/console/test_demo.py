@@ -4,18 +4,49 @@ import shutil
 import signal
 import socket
 import subprocess
+import tempfile
 import unittest
+from pathlib import Path
 
-from cavet.demo import demo_path
+from tests.bench.benches import gatehouse_text
 from tests.console.terminal import CAVET, Terminal, needs_tmux
 
 
 @needs_tmux
 class Demo(unittest.TestCase):
     def start(self, *words, **more):
-        terminal = Terminal(*CAVET, *(words or ("demo",)), **more)
+        terminal = Terminal(*CAVET, *(words or ("open", str(self.gatehouse))), **more)
         self.addCleanup(terminal.end)
         return terminal
+
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.gatehouse = Path(folder.name) / "gatehouse.bench.toml"
+        self.gatehouse.write_text(gatehouse_text())
+
+    def test_the_demo_has_three_boards_each_driven_in_its_own_protocol(self):
+        terminal = self.start("demo")
+        terminal.sees("3 of 3 boards ready", "gatehouse", "pumphouse", "switchrack", "ready · 16 points")
+        terminal.press("f")
+        terminal.type("pump_a")
+        terminal.sees("find pump_a▏", "modbus-tcp · unit 7", "L14")
+        terminal.press("Enter", "Down")
+        terminal.type("60")
+        terminal.press("Enter")
+        terminal.sees("pump_a_speed ← 60 %", "write-single-reg", "◈ confirmed")
+        terminal.press("Up", "Space")
+        terminal.sees("pump_a ← on", "write-single-coil", "pin 7")
+        terminal.press("Escape")
+        terminal.until(lambda text: "esc shows all" not in text, "the search ended")
+        terminal.press("f")
+        terminal.type("relay_103")
+        terminal.press("Enter", "Space")
+        terminal.sees("relay_103 ← closed", "ROUT:CLOS", "◈ confirmed")
+        terminal.press("F12")
+        terminal.sees("relay_103 ← open", "everything to rest")
+        terminal.press("q")
+        terminal.sees("code 0")
 
     def test_it_starts_is_driven_breaks_rests_and_quits(self):
         terminal = self.start()
@@ -94,7 +125,7 @@ class Demo(unittest.TestCase):
         terminal.sees("◆ got")
         plain = Terminal("env", "NO_COLOR=1", "TEXTUAL_COLOR_SYSTEM=standard", *CAVET, "demo")
         self.addCleanup(plain.end)
-        plain.sees("board ready", "◇ asked", "◆ got")
+        plain.sees("boards ready", "◇ asked", "◆ got")
         plain.press("Right")
         plain.sees("beacon ← 2 %", "◈ confirmed")
 
@@ -111,9 +142,7 @@ class Board:
         test.addCleanup(self.terminal.end)
         test.addCleanup(self.end)
         self.path = self.terminal.folder / "lock.bench.toml"
-        text = demo_path().read_text()
-        serial = text[text.index('kind = "serial"') : text.index("# The pump house")]
-        self.path.write_text(text.replace(serial, f'kind = "tcp"\nboard = "gatehouse"\nport = {port}\n\n'))
+        self.path.write_text(gatehouse_text(port))
         self.process = None
         self.start()
 

@@ -6,18 +6,20 @@ from hypothesis import given
 from hypothesis import strategies as some
 
 from cavet.boards import telling
-from cavet.hosts import FirmataSession, Manners, Point, PointKind, SessionState, state_words
+from cavet.hosts import FirmataSession, Manners, PinPoint, PointKind, SessionState, state_words
 from cavet.record import READ_BACK, Kind, Record
 from cavet.wording import WrongError
 
-LAMP = Point(
+LAMP = PinPoint(
     name="lamp", board="b", kind=PointKind.LEVEL, pin=2, mode="pwm", unit="%", high=100, wire_high=255, confirm=True
 )
-QUIET_LAMP = Point(name="quiet", board="b", kind=PointKind.LEVEL, pin=2, mode="pwm", unit="%", high=100, wire_high=255)
-HORN = Point(name="horn", board="b", kind=PointKind.SWITCH, pin=3, mode="output", confirm=True)
-FAR = Point(name="far", board="b", kind=PointKind.LEVEL, pin=5, mode="servo", unit="deg", high=180, wire_high=180)
-STOP = Point(name="stop", board="b", kind=PointKind.CONTACT, pin=4, mode="pull-up", active_low=True)
-LEVEL = Point(
+QUIET_LAMP = PinPoint(
+    name="quiet", board="b", kind=PointKind.LEVEL, pin=2, mode="pwm", unit="%", high=100, wire_high=255
+)
+HORN = PinPoint(name="horn", board="b", kind=PointKind.SWITCH, pin=3, mode="output", confirm=True)
+FAR = PinPoint(name="far", board="b", kind=PointKind.LEVEL, pin=5, mode="servo", unit="deg", high=180, wire_high=180)
+STOP = PinPoint(name="stop", board="b", kind=PointKind.CONTACT, pin=4, mode="pull-up", active_low=True)
+LEVEL = PinPoint(
     name="level", board="b", kind=PointKind.READING, pin=6, mode="analog", unit="mm", high=3000, wire_high=1023
 )
 
@@ -102,7 +104,7 @@ class Beginning(unittest.TestCase):
         self.assertEqual(talk.go(0.6), "F0 69 F7 F0 6D 02 F7")
 
     def test_it_says_where_host_and_board_begin_differently(self):
-        point = Point(
+        point = PinPoint(
             name="lamp",
             board="b",
             kind=PointKind.LEVEL,
@@ -173,17 +175,19 @@ class Asking(unittest.TestCase):
         self.assertIn("pin 5 has no servo on this board; servo is on no pin", talk.told(Kind.REFUSED)[-1].note)
 
     def test_the_pins_that_would_do_are_named(self):
-        wrong = Point(name="x", board="b", kind=PointKind.LEVEL, pin=3, mode="pwm", unit="%", high=100, wire_high=255)
+        wrong = PinPoint(
+            name="x", board="b", kind=PointKind.LEVEL, pin=3, mode="pwm", unit="%", high=100, wire_high=255
+        )
         talk = Talk(wrong)
         talk.ready()
         self.assertEqual(talk.session.readings["x"].refusal, "pin 3 has no pwm on this board; pwm is on 2")
-        missing = Point(name="x", board="b", kind=PointKind.SWITCH, pin=40, mode="output")
+        missing = PinPoint(name="x", board="b", kind=PointKind.SWITCH, pin=40, mode="output")
         talk = Talk(missing)
         talk.ready()
         self.assertEqual(talk.session.readings["x"].refusal, "there is no pin 40 on this board: it has 0 to 6")
 
     def test_a_pin_beyond_fifteen_is_reached_by_the_extended_message(self):
-        point = Point(name="x", board="b", kind=PointKind.LEVEL, pin=17, mode="pwm", high=100, wire_high=255)
+        point = PinPoint(name="x", board="b", kind=PointKind.LEVEL, pin=17, mode="pwm", high=100, wire_high=255)
         talk = Talk(point)
         talk.session.opened(0.0)
         talk.hear(ANNOUNCEMENT)

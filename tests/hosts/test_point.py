@@ -5,21 +5,21 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as some
 
-from cavet.hosts import Point, PointKind
+from cavet.hosts import PinPoint, PointKind
 from cavet.wording import WrongError
 
 
 def level(**more):
     fields = {"unit": "%", "low": 0, "high": 100, "wire_low": 15, "wire_high": 165, "mode": "servo", **more}
-    return Point(name="paddle", board="gatehouse", kind=PointKind.LEVEL, pin=9, **fields)
+    return PinPoint(name="paddle", board="gatehouse", kind=PointKind.LEVEL, pin=9, **fields)
 
 
-SWITCH = Point(name="horn", board="gatehouse", kind=PointKind.SWITCH, pin=11, mode="output")
-BUTTON = Point(
+SWITCH = PinPoint(name="horn", board="gatehouse", kind=PointKind.SWITCH, pin=11, mode="output")
+BUTTON = PinPoint(
     name="stop", board="gatehouse", kind=PointKind.CONTACT, pin=4, mode="pull-up", active_low=True,
     words=("released", "pressed"),
 )  # fmt: skip
-BRIDGE = Point(
+BRIDGE = PinPoint(
     name="gate", board="gatehouse", kind=PointKind.BRIDGE, pin=7, ahead=12, astern=13, mode="pwm", unit="%",
     low=-100, high=100, wire_high=255,
 )  # fmt: skip

@@ -8,7 +8,7 @@ from hypothesis import strategies as some
 from cavet.workbench.drawing.canvas import ASKED, GOT, Canvas, Dots, Ink
 from cavet.workbench.drawing.lines import TopView, draw_foot, draw_top
 from cavet.workbench.drawing.parts import PICTURES, WIDTH, PartView, draw_part
-from cavet.workbench.drawing.rails import CourseView, RailsView, RailView, draw_rails, lay_out, resampled
+from cavet.workbench.drawing.rails import CourseView, HeadView, RailsView, RailView, draw_rails, lay_out, resampled
 from cavet.workbench.drawing.rig import BasinView, draw_rig
 from cavet.workbench.drawing.spine import BoardView, PinView, draw_board
 from cavet.workbench.drawing.trail import StageView, TrailsView, TrailView, draw_trails
@@ -122,8 +122,9 @@ INPUTS = (
 
 class Rails(unittest.TestCase):
     def drawn(self, width=70, height=30, **more):
-        layout = lay_out(width, height, len(OUTPUTS), len(INPUTS), 8)
-        return draw_rails(RailsView(outputs=OUTPUTS, inputs=INPUTS, **more), layout, width, height), layout
+        view = RailsView(lines=more.pop("lines", OUTPUTS + INPUTS), **more)
+        layout = lay_out(view, width, height)
+        return draw_rails(view, layout, width, height), layout
 
     def line(self, canvas, layout, place):
         return canvas.text().splitlines()[layout.rows[place]]
@@ -154,8 +155,39 @@ class Rails(unittest.TestCase):
 
     def test_what_is_typed_stands_on_the_line(self):
         outputs = (RailView(name="beacon", entry="12.5 %"),)
-        layout = lay_out(60, 10, 1, 0, 8)
-        self.assertIn("◇ 12.5 %▏", draw_rails(RailsView(outputs=outputs, inputs=()), layout, 60, 10).text())
+        self.assertIn("◇ 12.5 %▏", self.drawn(60, 10, lines=outputs)[0].text())
+
+    def test_boards_have_heads_and_a_folded_one_tells_what_is_not_at_rest(self):
+        folded = HeadView(
+            name="pumphouse",
+            words="ready",
+            folded=True,
+            count=16,
+            active=(("pump_a", "on"), ("heater", "on")),
+            broken=1,
+        )
+        bad = HeadView(name="hut", words="open, but nothing answers", is_bad=True)
+        canvas, layout = self.drawn(lines=(bad, *OUTPUTS, *INPUTS, folded), cursor=8)
+        text = canvas.text()
+        self.assertRegex(text, r"▿ hut +open, but nothing answers")
+        self.assertRegex(text, r"▹ pumphouse +ready · 16 points  ✕ 1 broken  pump_a on  heater on")
+        self.assertNotIn("senses", text)
+        self.assertEqual(layout.line_at(layout.rows[8]), 8)
+        narrow, _ = self.drawn(width=48, lines=(folded,))
+        self.assertIn("…", narrow.text())
+
+    def test_a_list_that_is_too_long_scrolls_below_its_columns_and_says_how_much_more_there_is(self):
+        lines = tuple(RailView(name=f"relay_{number}") for number in range(40))
+        canvas, layout = self.drawn(height=12, lines=lines, cursor=20)
+        rows = canvas.text().splitlines()
+        self.assertRegex(rows[0], r"asks +◇ asked +◆ got +↑\d+  ↓\d+")
+        self.assertIn("▸", canvas.text())
+        self.assertIsNone(layout.line_at(0))
+        self.assertEqual(layout.line_at(5), layout.first + 4)
+
+    def test_a_search_stands_where_the_columns_are_named(self):
+        self.assertIn("find pump▏", self.drawn(search="pump", typing=True)[0].text())
+        self.assertIn("find pump   esc shows all", self.drawn(search="pump")[0].text())
 
     def test_lines_move_together_where_it_is_low_and_the_cursor_stays_in_sight(self):
         for height in range(3, 40):
@@ -168,7 +200,7 @@ class Rails(unittest.TestCase):
         _, layout = self.drawn()
         self.assertEqual([layout.line_at(row) for row in layout.rows], list(range(7)))
         self.assertEqual(layout.line_at(layout.rows[0] + 1), 0)
-        self.assertIsNone(layout.line_at(layout.heads[0]))
+        self.assertIsNone(layout.line_at(layout.captions[0][0]))
 
     def test_a_course_keeps_the_least_and_the_most_when_it_is_squeezed(self):
         self.assertEqual(resampled(((0, 0), (0, 1), None, (5, 5)), 2), [(0, 1), (5, 5)])
@@ -189,7 +221,7 @@ PARTS = tuple(
 
 
 def board(**more):
-    pins = tuple(PinView(number=number, mode="output", level=0.5, kind="drives") for number in range(14))
+    pins = tuple(PinView(number=number, mode="output", level=0.5, kind="drives") for number in range(20))
     fields = {
         "name": "gatehouse",
         "profile": "wren",

@@ -16,6 +16,7 @@ from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.drive import DriveScreen
 from cavet.workbench.screens.sheet import SheetScreen
 from cavet.workbench.widgets.picture import Picture
+from tests.bench.benches import gatehouse_text
 
 CHARACTERS = {
     "space": " ", "percent_sign": "%", "question_mark": "?", "left_square_bracket": "[", "right_square_bracket": "]",
@@ -66,6 +67,9 @@ class Seat:
     async def on(self, screen):
         await self.until(lambda: isinstance(self.app.screen, screen))
 
+    def rails(self):
+        return self.app.screen.query_one("#rails", Picture)._canvas.text()
+
     @property
     def desk(self):
         return self.app._desk
@@ -74,19 +78,20 @@ class Seat:
         return self.desk.bench.host_links["gatehouse"].session.readings[name].asked
 
 
-def seated(story, size=(160, 47), change=("", "")):
+def seated(story, size=(160, 47), change=("", ""), text=None):
     """Open the workbench on a copy of the demo, and let the story's person sit down once the board is ready."""
 
     async def run():
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "ottersluice.bench.toml"
-            path.write_text(demo_path().read_text().replace(*change, 1) if change[0] else demo_path().read_text())
+            before = gatehouse_text() if text is None else text
+            path.write_text(before.replace(*change, 1) if change[0] else before)
             file = load_bench(path)
             with BenchThread(file.plan, Path(folder) / "a.record") as thread:
                 app = CavetApp(file, Desk(thread.bench, thread.call))
                 async with app.run_test(size=size) as pilot:
                     seat = Seat(app, pilot)
-                    await seat.sees("board ready")
+                    await seat.sees("board ready" if text is None else "boards ready")
                     await story(seat)
             return list(read_record(Path(folder) / "a.record")), path.read_text()
 
@@ -220,9 +225,44 @@ class Breaking(unittest.TestCase):
             await seat.press("down", "space", "s", "escape")
             await seat.sees("saved in ottersluice.bench.toml")
 
-        before = demo_path().read_text()
+        before = gatehouse_text()
         _, after = seated(story)
         self.assertEqual(after, before.replace("pins = [9, 10]\non = false", "pins = [9, 10]\non = true"))
+
+
+class ThreeBoards(unittest.TestCase):
+    def test_boards_fold_are_searched_and_driven(self):
+        async def story(seat):
+            await seat.sees("gatehouse", "pumphouse", "ready · 16 points", "switchrack")
+            await seat.press("up", "left")
+            await seat.until(lambda: "upper_paddle" not in seat.rails())
+            await seat.press("down", "space")
+            await seat.until(lambda: "target_level" in seat.rails())
+            await seat.sees("L14", "modbus-tcp")
+            await seat.press("f")
+            await seat.type("relay_10")
+            await seat.until(lambda: "spare_relay" not in seat.rails() and "relay_108" in seat.rails())
+            await seat.press("down", "down", "space")
+            await seat.sees("relay_103 ← closed", "ROUT:CLOS", "rack")
+            await seat.press("escape")
+            await seat.until(lambda: "find" not in seat.rails())
+
+        seated(story, text=demo_path().read_text())
+
+    def test_doors_and_overloads_are_worked_from_their_inputs(self):
+        async def story(seat):
+            await seat.press("f")
+            await seat.type("door")
+            await seat.press("enter", "space")
+            await seat.sees("open", "changed")
+            await seat.press("space")
+            await seat.until(lambda: not seat.desk.bench.world.part("pumphouse.door").stands_as(0))
+            await seat.press("f")
+            await seat.type("flow")
+            await seat.press("enter", "right")
+            await seat.sees("measured by the board itself")
+
+        seated(story, text=demo_path().read_text())
 
 
 class Strangers(unittest.TestCase):

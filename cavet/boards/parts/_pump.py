@@ -44,6 +44,8 @@ class Pump(Part):
         return self._levels["pin"] > 0.5 and (self.jammed or not self.powered)
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
+        if self._going:
+            self._tell(Kind.OVERTAKEN, "part", self.name, round(100 * self.fraction(now), 1), self._cause)
         self._levels[wire] = pin.duty
         self._cause = pin.cause
         self._going = True

@@ -92,7 +92,7 @@ def lay_out(view: RailsView, width: int, height: int) -> Layout:
     """Find the places; lines stand apart where the height allows, and scroll so that the cursor's is in sight."""
     longest = max((len(line.name) for line in view.lines if not isinstance(line, HeadView)), default=0)
     name_width = min(max(longest, 8), 20, max(8, width // 3))
-    values = 9 if width < 64 else 11
+    values = 9 if width < 64 else 10
     note_width = 0 if width < 48 else 9
     rail = 3 + name_width + 1
     rail_width = max(8, width - rail - 2 * values - note_width - 3)

@@ -121,7 +121,7 @@ def _draw_level(canvas: Canvas, x: int, y: int, width: int, pin: PinView) -> Non
 def _draw_wide(canvas: Canvas, view: BoardView, pins: list[PinView], rows: dict[int, int], step: int) -> None:
     if not rows:
         return
-    x = (canvas.width - _spine_width(pins)) // 2 - 1
+    x = (canvas.width - SPINE_WIDTH) // 2 - 1
     width = _draw_spine(canvas, x, pins, rows, step, view.profile)
     left_rows = []
     for part in view.parts:

@@ -111,11 +111,14 @@ class DriveScreen(Screen[None]):
         self._fit()
         self._desk.follow()
         rails = self._rails
-        rails.set_view(
-            views.rails_view(
-                self._desk, rails.cursor, entry=rails.entry, search=self._search(), typing=rails.search is not None
-            )
+        view = views.rails_view(
+            self._desk,
+            rails.cursor,
+            entry=rails.entry,
+            search=self._search(),
+            typing=rails.search is not None,
         )
+        rails.set_view(view)
         board = views.board_view(self._desk, self._point)
         self._picture("board").look(board, partial(draw_board, board))
         trails = views.trails_view(self._desk, self._point, self._chosen)

@@ -11,6 +11,7 @@ from typing import Protocol
 import msgspec
 
 from cavet.protocols import Frame, Message, Side, modbus
+from cavet.wording import hex_pairs
 
 FAST_CHARACTER = 0.0004
 """Above 19 200 baud a character is shorter than this, and the silences are fixed."""
@@ -182,4 +183,10 @@ def line_for(protocol: str, character: float) -> Line:
 def words_of(message: Message) -> str:
     """Say a request's fields in a few words."""
     names = [name for name in message.__struct_fields__ if name not in ("transaction", "unit")]
-    return ", ".join(f"{name} {getattr(message, name)}" for name in names)[:120]
+    return ", ".join(f"{name} {_shown(getattr(message, name))}" for name in names)[:120]
+
+
+def _shown(value: object) -> str:
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    return hex_pairs(value) if isinstance(value, bytes) else str(value)
