@@ -280,9 +280,13 @@ class ModbusSession(Session[RegisterPoint]):
         if not again and not wish.forced and reading.got is not None and self._is_the_same(point, reading.got, wish):
             self._tell(Kind.UNCHANGED, "point", point.name, wish.value, wish.asked, "the board stands there already")
             return
-        for exchange in list(self._waiting):
-            if exchange.wish is not None and exchange.wish.point.name == point.name:
-                self._waiting.remove(exchange)
+        waiting = [e for e in self._waiting if e.wish is not None and e.wish.point.name == point.name]
+        if again and waiting:
+            self._overtake(wish, "a newer wish came")
+            return
+        for exchange in waiting:
+            self._waiting.remove(exchange)
+            if exchange.wish is not None:
                 self._overtake(exchange.wish, "a newer wish came")
         if again:
             self._tell(Kind.RESENT, "point", point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
@@ -291,7 +295,8 @@ class ModbusSession(Session[RegisterPoint]):
         except FieldError as error:
             self._tell(Kind.REFUSED, "point", point.name, None, wish.asked, str(error))
             return
-        self._put(_Exchange(request, None, wish), first=True)
+        wishes = sum(exchange.wish is not None for exchange in self._waiting)
+        self._waiting.insert(wishes, _Exchange(request, None, wish))  # after older wishes, before all that is polled
         self._send_on(now)
 
     def _is_the_same(self, point: RegisterPoint, got: float | bool, wish: Wish) -> bool:

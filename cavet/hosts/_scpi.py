@@ -204,13 +204,19 @@ class ScpiSession(Session[HeaderPoint]):
         if not (again or wish.forced or in_hand) and reading.got is not None and _same(point, reading.got, wish.value):
             self._tell(Kind.UNCHANGED, "point", point.name, wish.value, wish.asked, "the board stands there already")
             return
-        for question in in_hand:
-            if question is not self._asked and question.wish is not None:
-                self._waiting.remove(question)
+        waiting = [question for question in in_hand if question is not self._asked]
+        if again and waiting:
+            self._overtake(wish, "a newer wish came")
+            return
+        for question in waiting:
+            self._waiting.remove(question)
+            if question.wish is not None:
                 self._overtake(question.wish, "a newer wish came")
         if again:
             self._tell(Kind.RESENT, "point", point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
-        self._waiting.appendleft(_Question(NEXT_ERROR, point, wish, command=point.command(wish.value)))
+        wishes = sum(question.wish is not None for question in self._waiting)
+        question = _Question(NEXT_ERROR, point, wish, command=point.command(wish.value))
+        self._waiting.insert(wishes, question)  # after older wishes, before all that is polled
         self._send_on(now)
 
     def _heard_error(self, question: _Question, text: str, now: float) -> None:

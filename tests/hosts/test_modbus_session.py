@@ -1,0 +1,329 @@
+"""The host's side of Modbus: learning, grouping, several requests at once, time-outs, refusals, writes with care."""
+
+import unittest
+
+from cavet.hosts import Manners, ModbusSession, PointKind, RegisterPoint, SessionState
+from cavet.hosts._reads import group
+from cavet.protocols import FieldError, Side, modbus
+from cavet.protocols.modbus import ValueForm
+from cavet.record import Record
+
+
+def point(name, table, address, kind=PointKind.READING, **more):
+    return RegisterPoint(
+        name=name,
+        board="b",
+        kind=kind,
+        table=table,
+        address=address,
+        **{"confirm": True, "high": 100, "wire_high": 100, **more},
+    )
+
+
+PUMP = point("pump", "coils", 0, PointKind.SWITCH)
+FAN = point("fan", "coils", 1, PointKind.SWITCH)
+SPEED = point("speed", "holding-registers", 0, PointKind.LEVEL, unit="%", wire_high=1000)
+LEVEL = point("level", "holding-registers", 10, PointKind.LEVEL, form=ValueForm("float32"), high=3000, wire_high=3000)
+FLAG = point("flag", "holding-registers", 20, PointKind.SWITCH, form=ValueForm("bit", bit=3))
+DOOR = point("door", "discrete-inputs", 2, PointKind.CONTACT)
+FLOW = point("flow", "input-registers", 0, form=ValueForm("int16"), low=-100, wire_low=-100)
+
+
+class Talk:
+    """A session and the other end of its link: `asked` gives the requests, `answer` sends one back."""
+
+    def __init__(self, *points, framing="modbus-tcp", character=0.0, **manners):
+        self.time = 0.0
+        self.record = Record(lambda: self.time)
+
+        def tell(kind, topic, subject, value=None, cause=None, note=""):
+            return self.record.append(kind, "b", topic, subject, value, cause, note)
+
+        self.codec = {codec.name: codec for codec in (modbus.TCP, modbus.RTU, modbus.ASCII)}[framing]
+        patience = Manners(**{"unit": 7, "reply_within": 0.1, "retries": 1, "poll": 1.0, **manners})
+        self.session = ModbusSession("b", points, patience, tell, framing=framing, character=character)
+        self._decoder = self.codec.decoder(Side.HOST)
+        self._offset = 0
+
+    def open(self):
+        self.session.opened(self.time)
+        return self
+
+    def asked(self):
+        said = self.session.take_out()
+        return [frame.message for frame in self._decoder.feed(said.data)] if said else []
+
+    def answer(self, request, form, **fields):
+        message = form(transaction=request.transaction, unit=request.unit, **fields)
+        self.session.feed(self.codec.encode(message), self.time, lambda end: None)
+
+    def serve(self, memory, rounds=20):
+        """Answer everything from tables of words until nothing is asked any more; give the requests."""
+        all_asked = []
+        for _ in range(rounds):
+            asked = self.asked()
+            if not asked:
+                break
+            all_asked += asked
+            for request in asked:
+                self.answer_from(memory, request)
+            self.session.advance(self.time)
+        return all_asked
+
+    def answer_from(self, memory, request):
+        name = request.NAME
+        table = {"read-coils": "c", "read-discrete-inputs": "d", "read-holding-registers": "h"}.get(name, "i")
+        if name.startswith("read-"):
+            form = {form.NAME: form for form in modbus.RESPONSES}[name]
+            places = range(request.address, request.address + request.quantity)
+            if any((table, at) not in memory for at in places):
+                self.answer(request, modbus.ExceptionResponse, function=request.FUNCTION, exception_code=2)
+                return
+            self.answer(request, form, values=tuple(memory[table, at] for at in places))
+        elif name == "write-single-coil":
+            memory["c", request.address] = int(request.value)
+            self.answer(request, type(request), address=request.address, value=request.value)
+        elif name == "write-single-register":
+            memory["h", request.address] = request.value
+            self.answer(request, type(request), address=request.address, value=request.value)
+        elif name == "mask-write-register":
+            memory["h", request.address] = memory["h", request.address] & request.and_mask | request.or_mask
+            self.answer(
+                request, type(request), address=request.address, and_mask=request.and_mask, or_mask=request.or_mask
+            )
+        else:
+            for at, value in enumerate(request.values, request.address):
+                memory["h", at] = value
+            self.answer(
+                request, modbus.WriteMultipleRegistersResponse, address=request.address, quantity=len(request.values)
+            )
+
+    def go(self, until):
+        self.time = until
+        return self.session.advance(until)
+
+    def kinds(self):
+        return [event.kind for event in self.record.since(0) if event.topic == "point"]
+
+    def notes(self, kind):
+        return [event.note for event in self.record.since(0) if event.kind == kind]
+
+
+def memory():
+    words = {("c", 0): 0, ("c", 1): 1, ("h", 0): 0, ("h", 20): 0xFFF7, ("i", 0): 0xFFF6, ("d", 2): 1}
+    return words | {("h", 10): 0, ("h", 11): 0}
+
+
+ALL = (PUMP, FAN, SPEED, LEVEL, FLAG, DOOR, FLOW)
+
+
+class Learning(unittest.TestCase):
+    def test_everything_is_read_once_in_few_requests_several_at_once(self):
+        talk = Talk(*ALL, in_flight=3).open()
+        first = talk.asked()
+        self.assertEqual(len(first), 3)
+        self.assertEqual(len({request.transaction for request in first}), 3)
+        for request in reversed(first):  # answers may come in any order
+            talk.answer_from(memory(), request)
+        rest = talk.serve(memory())
+        self.assertEqual(len(first) + len(rest), 6)
+        self.assertIs(talk.session.state, SessionState.READY)
+        readings = talk.session.readings
+        self.assertEqual([readings[p.name].got for p in ALL], [False, True, 0, 0, False, True, -10])
+
+    def test_neighbours_are_read_together_within_the_limits_and_gaps_are_not_read(self):
+        many = [point(f"p{at}", "holding-registers", at) for at in range(300)]
+        self.assertEqual([read.quantity for read in group(many)], [125, 125, 50])
+        bits = [point(f"c{at}", "coils", at, PointKind.CONTACT) for at in range(2500)]
+        self.assertEqual([read.quantity for read in group(bits)], [2000, 500])
+        wide = [point("a", "input-registers", 0, form=ValueForm("float64")), point("b", "input-registers", 4)]
+        self.assertEqual([(read.address, read.quantity) for read in group(wide)], [(0, 5)])
+        self.assertEqual(len(group([many[0], many[2]])), 2)
+
+    def test_an_address_that_is_missing_is_told_at_its_own_point_only(self):
+        talk = Talk(PUMP, FAN).open()
+        words = memory()
+        del words["c", 1]
+        talk.serve(words)
+        self.assertIs(talk.session.state, SessionState.READY)
+        self.assertEqual(talk.session.readings["pump"].refusal, "")
+        self.assertIn("exception 02, illegal data address", talk.session.readings["fan"].refusal)
+        self.assertIn("from 0 on the wire", talk.session.readings["fan"].refusal)
+        talk.session.ask("fan", True, 0.0)
+        self.assertEqual(talk.kinds()[-1], "refused")
+
+    def test_a_device_that_never_answers_is_silent_and_taken_up_when_it_does(self):
+        talk = Talk(*ALL, boot_wait=2.0).open()
+        asked = 0
+        for tenth in range(1, 60):
+            asked += len(talk.asked())
+            talk.go(tenth / 10)
+        self.assertIs(talk.session.state, SessionState.SILENT)
+        self.assertLess(asked, 30)
+        for tenth in range(60, 120):
+            talk.serve(memory())
+            talk.go(tenth / 10)
+        self.assertIs(talk.session.state, SessionState.READY)
+
+    def test_inputs_are_read_again_and_again_and_changes_are_heard(self):
+        talk = Talk(DOOR, FLOW, PUMP).open()
+        words = memory()
+        talk.serve(words)
+        words["d", 2] = 0
+        talk.go(1.0)
+        self.assertEqual(
+            [request.NAME for request in talk.serve(words)], ["read-discrete-inputs", "read-input-registers"]
+        )
+        self.assertIs(talk.session.readings["door"].got, False)
+
+
+class Asking(unittest.TestCase):
+    def ready(self, *points, words=None, **manners):
+        talk = Talk(*points, **manners).open()
+        self.words = words or memory()
+        talk.serve(self.words)
+        self.assertIs(talk.session.state, SessionState.READY)
+        return talk
+
+    def test_a_wish_is_written_in_the_shortest_way_and_read_back(self):
+        for wanted, value, name, found in (
+            (PUMP, True, "write-single-coil", {("c", 0): 1}),
+            (SPEED, 60.0, "write-single-register", {("h", 0): 600}),
+            (LEVEL, 1450.0, "write-multiple-registers", {("h", 10): 0x44B5, ("h", 11): 0x4000}),
+            (FLAG, True, "mask-write-register", {("h", 20): 0xFFFF}),
+        ):
+            with self.subTest(wanted.name):
+                talk = self.ready(wanted)
+                talk.session.ask(wanted.name, value, talk.time)
+                asked = talk.serve(self.words)
+                self.assertEqual(asked[0].NAME, name)
+                self.assertTrue(asked[1].NAME.startswith("read-"))
+                self.assertEqual({key: self.words[key] for key in found}, found)
+                self.assertEqual(talk.kinds()[-1], "confirmed")
+                talk.session.ask(wanted.name, value, talk.time)
+                self.assertEqual((talk.asked(), talk.kinds()[-1]), ([], "unchanged"))
+
+    def test_a_write_whose_answer_is_lost_is_not_repeated_but_read_back(self):
+        talk = self.ready(PUMP)
+        talk.session.ask("pump", True, 0.0)
+        (write,) = talk.asked()
+        self.words["c", write.address] = 1  # it was done; its answer is lost
+        talk.go(0.2)
+        self.assertEqual([request.NAME for request in talk.serve(self.words)], ["read-coils"])
+        self.assertEqual(talk.kinds()[-1], "confirmed")
+
+    def test_one_that_was_not_done_is_given_up_unless_it_may_be_repeated(self):
+        for repeat, last in ((False, "unconfirmed"), (True, "confirmed")):
+            with self.subTest(repeat=repeat):
+                talk = self.ready(PUMP, repeat_writes=repeat)
+                talk.session.ask("pump", True, 0.0)
+                talk.asked()
+                talk.go(0.2)
+                asked = [request.NAME for request in talk.serve(self.words)]
+                self.assertEqual(asked.count("write-single-coil"), int(repeat))
+                self.assertEqual(talk.kinds()[-1], last)
+        self.assertTrue(any("unless repeat_writes" in n for n in self.given_up()))
+
+    def given_up(self):
+        talk = self.ready(PUMP)
+        talk.session.ask("pump", True, 0.0)
+        talk.asked()
+        talk.go(0.2)
+        talk.serve(self.words)
+        return talk.notes("unconfirmed")
+
+    def test_an_exception_refuses_in_words_and_busy_is_tried_again(self):
+        talk = self.ready(PUMP)
+        talk.session.ask("pump", True, 0.0)
+        (write,) = talk.asked()
+        talk.answer(write, modbus.ExceptionResponse, function=5, exception_code=6)
+        (again,) = talk.asked()
+        self.assertEqual(again.NAME, "write-single-coil")
+        talk.answer(again, modbus.ExceptionResponse, function=5, exception_code=4)
+        self.assertEqual(talk.kinds()[-1], "refused")
+        self.assertIn("exception 04, server device failure", talk.notes("refused")[-1])
+
+    def test_a_newer_wish_overtakes_one_that_waits(self):
+        talk = self.ready(SPEED, in_flight=1)
+        for value in (10.0, 20.0, 30.0):
+            talk.session.ask("speed", value, 0.0)
+        asked = talk.serve(self.words)
+        written = [request.value for request in asked if request.NAME == "write-single-register"]
+        self.assertEqual((written[0], written[-1], len(written)), (100, 300, 2))
+        self.assertIn("overtaken", talk.kinds())
+        self.assertEqual(self.words["h", 0], 300)
+
+    def test_what_was_asked_is_asked_again_when_the_link_is_back(self):
+        talk = self.ready(PUMP)
+        talk.session.ask("pump", True, 0.0)
+        talk.serve(self.words)
+        talk.session.lost("pulled")
+        self.words["c", 0] = 0
+        talk.session.opened(1.0)
+        talk.serve(self.words)
+        self.assertEqual(self.words["c", 0], 1)
+
+
+class Lines(unittest.TestCase):
+    def test_on_a_serial_line_one_request_at_a_time_with_silence_between(self):
+        for framing in ("modbus-rtu", "modbus-ascii"):
+            with self.subTest(framing):
+                talk = Talk(PUMP, SPEED, framing=framing, character=10 / 9600).open()
+                (first,) = talk.asked()
+                talk.answer_from(memory(), first)
+                self.assertEqual(talk.asked(), [])
+                due = talk.session.advance(talk.time)
+                self.assertAlmostEqual(due, 3.5 * 10 / 9600, places=6)
+                talk.go(due)
+                self.assertEqual(len(talk.asked()), 1)
+
+    def test_strange_answers_are_passed_over(self):
+        talk = Talk(PUMP).open()
+        (request,) = talk.asked()
+        for other in (
+            modbus.ReadCoilsResponse(transaction=99, unit=7, values=(1,)),
+            modbus.ReadCoilsResponse(transaction=request.transaction, unit=8, values=(1,)),
+            modbus.ReadHoldingRegistersResponse(transaction=request.transaction, unit=7, values=(1,)),
+            modbus.ReadCoilsResponse(transaction=request.transaction, unit=7, values=(1,) * 20),
+        ):
+            talk.session.feed(modbus.TCP.encode(other), 0.0, lambda end: None)
+        self.assertIs(talk.session.state, SessionState.LEARNING)
+        talk.session.feed(b"\x00\x01\x00\x00\xff\xff noise", 0.0, lambda end: None)
+        talk.go(0.5)
+        talk.serve(memory())
+
+
+class Values(unittest.TestCase):
+    def test_all_kinds_in_all_four_orders_come_back(self):
+        for kind, value in (
+            ("int16", -5), ("uint16", 65535), ("int32", -70000), ("uint32", 4_000_000_000), ("int64", -(2**62)),
+            ("uint64", 2**63), ("float32", 1.5), ("float64", -2.25e99), ("text", "Lock 7"),
+        ):  # fmt: skip
+            for words in ("high-first", "low-first"):
+                for octets in ("high-first", "low-first"):
+                    with self.subTest(kind, words=words, octets=octets):
+                        form = ValueForm(kind, words, octets, 4)
+                        self.assertEqual(form.unpack(form.pack(value)), value)
+                        self.assertEqual(len(form.pack(value)), form.size)
+
+    def test_the_four_orders_on_the_wire(self):
+        found = {
+            (words, octets): [f"{word:04X}" for word in ValueForm("uint32", words, octets).pack(0x11223344)]
+            for words in ("high-first", "low-first")
+            for octets in ("high-first", "low-first")
+        }
+        self.assertEqual(found["high-first", "high-first"], ["1122", "3344"])
+        self.assertEqual(found["low-first", "high-first"], ["3344", "1122"])
+        self.assertEqual(found["high-first", "low-first"], ["2211", "4433"])
+        self.assertEqual(found["low-first", "low-first"], ["4433", "2211"])
+
+    def test_what_does_not_fit_is_refused(self):
+        for kind, value in (
+            ("int16", 40000),
+            ("uint16", -1),
+            ("float32", 1e300),
+            ("text", "x" * 9),
+            ("int32", float("nan")),
+        ):
+            with self.subTest(kind), self.assertRaises(FieldError):
+                ValueForm(kind, length=4).pack(value)

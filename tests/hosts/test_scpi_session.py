@@ -1,0 +1,172 @@
+"""The host's side of SCPI: learning, one question at a time, the error queue, time-outs."""
+
+import unittest
+
+from cavet.hosts import HeaderPoint, Manners, PointKind, ScpiSession, SessionState
+from cavet.record import Record
+
+VOLTS = HeaderPoint(
+    name="volts", board="b", kind=PointKind.LEVEL, set="SOUR1:VOLT {}", query="SOUR1:VOLT?", unit="V", high=24.0,
+    wire_high=24.0, confirm=True,
+)  # fmt: skip
+OUTPUT = HeaderPoint(name="output", board="b", kind=PointKind.SWITCH, set="OUTP {}", query="OUTP?", confirm=True)
+RELAY = HeaderPoint(
+    name="relay", board="b", kind=PointKind.SWITCH, turn_on="ROUT:CLOS (@101)", turn_off="ROUT:OPEN (@101)",
+    query="ROUT:CLOS? (@101)", confirm=True,
+)  # fmt: skip
+METER = HeaderPoint(
+    name="meter", board="b", kind=PointKind.READING, query="MEAS:VOLT?", unit="V", high=24, wire_high=24
+)
+
+
+class Talk:
+    def __init__(self, *points, **manners):
+        self.time = 0.0
+        self.record = Record(lambda: self.time)
+
+        def tell(kind, topic, subject, value=None, cause=None, note=""):
+            return self.record.append(kind, "b", topic, subject, value, cause, note)
+
+        patience = Manners(**{"reply_within": 0.1, "retries": 1, "poll": 1.0, **manners})
+        self.session = ScpiSession("b", points, patience, tell)
+        self.answers = {
+            "*IDN?": "Hut,Rack,1,2",
+            "SYST:ERR?": '0,"No error"',
+            "SOUR1:VOLT?": "0.000000E+00",
+            "OUTP?": "0",
+        }
+        self.answers |= {"ROUT:CLOS? (@101)": "0", "MEAS:VOLT?": "4.99"}
+        self.errors = []
+        self.session.opened(0.0)
+
+    def said(self):
+        said = self.session.take_out()
+        return said.data.decode().splitlines() if said else []
+
+    def hear(self, text):
+        self.session.feed(text.encode() + b"\n", self.time, lambda end: None)
+
+    def serve(self):
+        """Answer until nothing is said any more; give what was said."""
+        everything = []
+        while said := self.said():
+            everything += said
+            for line in said:
+                if line == "SYST:ERR?" and self.errors:
+                    self.hear(self.errors.pop(0))
+                elif line.endswith("?") or "? " in line:
+                    self.hear(self.answers[line])
+                elif line.startswith("SOUR1:VOLT "):
+                    self.answers["SOUR1:VOLT?"] = line.split()[1]
+                elif line.startswith("ROUT:"):
+                    self.answers["ROUT:CLOS? (@101)"] = str(int("CLOS" in line))
+        return everything
+
+    def go(self, until):
+        self.time = until
+        return self.session.advance(until)
+
+    def kinds(self):
+        return [event.kind for event in self.record.since(0) if event.topic == "point"]
+
+
+class Sessions(unittest.TestCase):
+    def ready(self, *points, **manners):
+        talk = Talk(*(points or (VOLTS, OUTPUT, RELAY, METER)), **manners)
+        talk.serve()
+        self.assertIs(talk.session.state, SessionState.READY)
+        return talk
+
+    def test_it_asks_who_is_there_and_how_everything_stands(self):
+        talk = Talk(VOLTS, METER)
+        self.assertEqual(talk.serve(), ["*IDN?", "SYST:ERR?", "SOUR1:VOLT?", "MEAS:VOLT?"])
+        self.assertEqual((talk.session.name, talk.session.readings["meter"].got), ("Hut,Rack,1,2", 4.99))
+        talk.go(1.0)
+        self.assertEqual(talk.serve(), ["MEAS:VOLT?"])
+
+    def test_a_command_is_followed_by_the_error_queue_and_its_query(self):
+        talk = self.ready()
+        talk.session.ask("volts", 12.5, 0.0)
+        self.assertEqual(talk.serve(), ["SOUR1:VOLT 12.5", "SYST:ERR?", "SOUR1:VOLT?"])
+        self.assertEqual(talk.kinds()[-1], "confirmed")
+        talk.session.ask("relay", True, 0.0)
+        self.assertEqual(talk.serve(), ["ROUT:CLOS (@101)", "SYST:ERR?", "ROUT:CLOS? (@101)"])
+        self.assertEqual(talk.kinds()[-1], "confirmed")
+        talk.session.ask("relay", True, 0.0)
+        self.assertEqual((talk.said(), talk.kinds()[-1]), ([], "unchanged"))
+
+    def test_an_error_refuses_the_command_in_words_and_the_queue_is_emptied(self):
+        talk = self.ready()
+        talk.errors = ['-222,"Data out of range"', '-113,"Undefined header"']
+        talk.session.ask("volts", 12.5, 0.0)
+        self.assertEqual(talk.serve(), ["SOUR1:VOLT 12.5", "SYST:ERR?", "SYST:ERR?", "SYST:ERR?"])
+        refused = [event for event in talk.record.since(0) if event.kind == "refused"]
+        self.assertIn("-222 Data out of range: it is known, but can't be done", refused[-1].note)
+
+    def test_errors_from_before_are_not_taken_for_its_own(self):
+        talk = Talk(VOLTS)
+        talk.errors = ['-113,"Undefined header"'] * 2
+        self.assertEqual(talk.serve().count("SYST:ERR?"), 3)
+        talk.session.ask("volts", 3.0, 0.0)
+        talk.serve()
+        self.assertEqual(talk.kinds()[-1], "confirmed")
+
+    def test_only_one_question_is_under_way(self):
+        talk = self.ready()
+        talk.session.ask("volts", 1.0, 0.0)
+        talk.session.ask("relay", True, 0.0)
+        self.assertEqual(talk.said(), ["SOUR1:VOLT 1", "SYST:ERR?"])
+        talk.answers["SOUR1:VOLT?"] = "1"
+        talk.session.ask("volts", 2.0, 0.0)
+        talk.session.ask("volts", 3.0, 0.0)
+        self.assertEqual(talk.said(), [])
+        talk.hear('0,"No error"')
+        said = talk.serve()
+        self.assertNotIn("SOUR1:VOLT 2", said)
+        self.assertIn("SOUR1:VOLT 3", said)
+        self.assertIn("overtaken", talk.kinds())
+        self.assertEqual(talk.answers["SOUR1:VOLT?"], "3")
+
+    def test_a_query_that_is_not_known_is_told_at_its_point(self):
+        talk = Talk(METER, VOLTS)
+        for line in talk.said():
+            talk.hear(talk.answers[line])
+        self.assertEqual(talk.said(), ["SYST:ERR?"])
+        talk.hear('0,"No error"')
+        self.assertEqual(talk.said(), ["MEAS:VOLT?"])
+        for tenth in range(1, 5):
+            talk.go(tenth / 10 + 0.01)
+            if "SOUR1:VOLT?" in (said := talk.said()):
+                talk.hear("1.5")
+                break
+            self.assertEqual(said, ["MEAS:VOLT?"])
+        talk.serve()
+        self.assertIs(talk.session.state, SessionState.READY)
+        self.assertIn("no answer to MEAS:VOLT?", talk.session.readings["meter"].refusal)
+        self.assertEqual(talk.session.readings["volts"].got, 1.5)
+
+    def test_an_instrument_that_never_answers_is_silent_and_asked_now_and_then(self):
+        talk = Talk(VOLTS)
+        asked = []
+        for tenth in range(60):
+            asked += talk.said()
+            talk.go(tenth / 10)
+        self.assertIs(talk.session.state, SessionState.SILENT)
+        self.assertEqual(set(asked), {"*IDN?"})
+        talk.serve()
+        self.assertIs(talk.session.state, SessionState.READY)
+
+    def test_nonsense_is_no_value(self):
+        talk = Talk(OUTPUT, METER)
+        talk.answers |= {"OUTP?": "perhaps", "MEAS:VOLT?": "\x1b[2Jlots"}
+        talk.serve()
+        self.assertIn("answers perhaps to OUTP?", talk.session.readings["output"].refusal)
+        self.assertIn("␛[2Jlots", talk.session.readings["meter"].refusal)
+        talk.hear("12,nobody asked")
+        self.assertIs(talk.session.state, SessionState.READY)
+
+    def test_rest_sends_everything_also_what_stands_there(self):
+        talk = self.ready()
+        talk.session.rest(0.0, "test")
+        said = talk.serve()
+        self.assertLessEqual({"SOUR1:VOLT 0", "OUTP OFF", "ROUT:OPEN (@101)"}, set(said))
