@@ -1,0 +1,195 @@
+"""Pump house and switch rack on the whole bench, in fast time; and what can be wrong in their tables."""
+
+import asyncio
+import unittest
+
+from cavet.bench import StageState
+from cavet.record import STAGES, Kind
+from tests.bench.benches import demo, in_fast_time
+from tests.bench.test_file import errors_of
+
+
+def asking(*wishes, before=lambda bench: None, wait=3.0):
+    """Ask the demo for values; give the last trail and its diagnosis."""
+
+    async def story(bench, standings):
+        before(bench)
+        for name, value in wishes:
+            asked = bench.ask(bench.point(name), value, by="test")
+            await asyncio.sleep(wait)
+        standings.follow()
+        trail = standings.trails.all[asked]
+        return trail, standings.diagnose(trail), standings.standing(bench.point(name))
+
+    return in_fast_time(story, demo())
+
+
+class Trails(unittest.TestCase):
+    def test_a_coil_is_followed_to_its_pin_and_the_pump_behind_it(self):
+        trail, diagnosis, standing = asking(("pump_a_speed", 60.0), ("pump_a", True))
+        self.assertIsNone(diagnosis.broken)
+        self.assertEqual([stage for stage in STAGES if trail.reached(stage) is None], [])
+        self.assertEqual(trail.reached(Kind.DRIVEN).subject, "7")
+        self.assertEqual((trail.reached(Kind.MOVED).subject, standing.got), ("pump_a", True))
+
+    def test_a_header_is_followed_to_its_relay(self):
+        trail, diagnosis, _ = asking(("relay_105", True))
+        self.assertIsNone(diagnosis.broken)
+        self.assertEqual(trail.reached(Kind.TAKEN).subject, "ROUT:CLOS")
+        self.assertEqual(trail.reached(Kind.MOVED).subject, "relay_105")
+
+    def test_a_value_that_the_board_only_keeps_moves_nothing(self):
+        trail, diagnosis, standing = asking(("target_level", 1450.0))
+        self.assertIs(diagnosis.states[Kind.MOVED], StageState.LEFT_OUT)
+        self.assertIsNone(diagnosis.broken)
+        self.assertEqual((trail.reached(Kind.DRIVEN).value, standing.got), (1450.0, 1450.0))
+
+    def test_a_jammed_pump_breaks_the_trail_before_moved(self):
+        jam = ("pumphouse.pump_a", "jam")
+        _, diagnosis, standing = asking(
+            ("pump_a_speed", 60.0), ("pump_a", True), before=lambda bench: bench.act(*jam), wait=5.0
+        )
+        self.assertEqual(diagnosis.broken, Kind.MOVED)
+        self.assertIn("pump_a does not turn", diagnosis.reason)
+        self.assertFalse(standing.got)
+
+    def test_a_rest_key_reaches_all_three_boards(self):
+        async def story(bench, standings):
+            for name, value in (("beacon", 50.0), ("heater", True), ("supply_1_voltage", 5.0), ("relay_101", True)):
+                bench.ask(bench.point(name), value, by="test")
+            await asyncio.sleep(2)
+            bench.rest(by="test")
+            await asyncio.sleep(3)
+            parts = ("gatehouse.beacon", "pumphouse.heater", "switchrack.supply_1", "switchrack.relay_101")
+            return [bench.world.part(path).fraction(bench.clock.now()) for path in parts]
+
+        self.assertEqual(in_fast_time(story, demo()), [0, 0, 0, 0])
+
+    def test_from_the_same_seed_the_record_is_the_same(self):
+        async def story(bench, standings):
+            for name, value in (("pump_a_speed", 80.0), ("pump_a", True), ("supply_1", True)):
+                bench.ask(bench.point(name), value, by="test")
+            await asyncio.sleep(4)
+            return [(e.t, e.kind, e.board, e.subject, e.value) for e in bench.record.since(0)]
+
+        self.assertEqual(in_fast_time(story, demo()), in_fast_time(story, demo()))
+
+
+BOARD = """\
+format = 1
+
+[boards.hut]
+profile = "rack"
+firmware = "modbus"
+
+[boards.hut.parts]
+relay = { kind = "relay", pin = 101 }
+supply = { kind = "supply", enable = 1, level = 2, limit = 3 }
+
+[boards.hut.map]
+relay = { table = "coils", address = 0, pin = 101 }
+level = { table = "holding-registers", address = 5, data = "float32" }
+
+[links.hut]
+kind = "tcp"
+board = "hut"
+
+[hosts.hut]
+link = "hut"
+protocol = "modbus"
+
+[points.relay]
+board = "hut"
+kind = "switch"
+table = "coils"
+address = 0
+
+[points.level]
+board = "hut"
+kind = "level"
+table = "holding-registers"
+address = 5
+data = "float32"
+unit = "V"
+range = ["0 V", "5 V"]
+"""
+RACK = BOARD.replace('firmware = "modbus"', 'firmware = "scpi"').replace('protocol = "modbus"', 'protocol = "scpi"')
+RACK = (
+    RACK[: RACK.index("[boards.hut.map]")]
+    + """\
+[boards.hut.commands.close]
+header = "ROUTe:CLOSe"
+does = "close"
+channels = "101"
+pins = "101"
+
+[boards.hut.commands.measure]
+header = "MEASure:VOLTage?"
+does = "measure"
+channels = "1"
+parts = ["supply"]
+
+[links.hut]
+kind = "tcp"
+board = "hut"
+
+[hosts.hut]
+link = "hut"
+protocol = "scpi"
+
+[points.relay]
+board = "hut"
+kind = "switch"
+on = "ROUT:CLOS (@101)"
+off = "ROUT:OPEN (@101)"
+ask = "ROUT:CLOS? (@101)"
+"""
+)
+
+
+class Tables(unittest.TestCase):
+    def wrong(self, text, *cases):
+        self.assertEqual(errors_of(text), [])
+        for old, new, part in cases:
+            with self.subTest(new):
+                self.assertIn(old, text)
+                errors = errors_of(text.replace(old, new, 1))
+                self.assertTrue(any(part in error for error in errors), errors)
+
+    def test_what_is_wrong_in_a_map_and_its_points_is_told(self):
+        self.wrong(
+            BOARD,
+            ("address = 0, pin = 101", "address = 0, pin = 2", "expected a pin with output: 1, 4, 101"),
+            ("address = 0, pin = 101", "address = 0, pin = 77", "map.relay.pin: found 77"),
+            ("address = 5, data", "address = 65535, data", "room for 2 registers"),
+            ("level = { table", 'more = { table = "holding-registers", address = 6 }\nlevel = { table', "has this one"),
+            ('data = "float32" }', 'data = "float31" }', 'did you mean "float32"?'),
+            ('data = "float32" }', 'data = "uint16", start = 70000 }', "map.level.start: found 70000"),
+            ('data = "float32" }', 'data = "float32", of = "water" }', 'map.level.of: found "water"'),
+            ('kind = "tcp"', 'kind = "tcp"\nframing = "rut"', 'did you mean "rtu"?'),
+            ('table = "coils"\naddress = 0\n', 'table = "coils"\n', "points.relay.address"),
+            ('table = "coils"\naddress = 0\n', "pin = 3\n", "its host speaks modbus"),
+            ('kind = "switch"\ntable = "coils"', 'kind = "switch"\ntable = "discrete-inputs"', "that can be written"),
+            ('kind = "switch"\ntable', 'kind = "level"\ntable', "expected a number"),
+            ('table = "holding-registers"\naddress = 5\ndata = "float32"', 'table = "coils"\naddress = 5', "a number"),
+        )
+
+    def test_what_is_wrong_in_commands_and_their_points_is_told(self):
+        self.wrong(
+            RACK,
+            ('header = "ROUTe:CLOSe"', 'header = "route close"', "commands.close.header"),
+            ('pins = "101"', 'pins = "101, 1"', "one for each of 1 channels"),
+            ('pins = "101"', 'pins = "9"', "commands.close.pins: found 9"),
+            ('parts = ["supply"]', 'parts = ["relay"]', "a supply: supply"),
+            ('parts = ["supply"]', "parts = []", "one for each of 1 channels"),
+            ('does = "close"', 'does = "shut"', "commands.close.does"),
+            ('on = "ROUT:CLOS (@101)"\n', "", "`set` with {} in it"),
+            ('on = "ROUT:CLOS (@101)"\n', 'set = "OUTP"\n', "`set` with {} in it"),
+            ('ask = "ROUT', 'table = "coils"\nask = "ROUT', "its host speaks scpi"),
+            ('ask = "ROUT:', 'ask = "a\\nb:', "ASCII, in one line"),
+            ('kind = "tcp"', 'kind = "tcp"\nframing = "rtu"', "only Modbus has framings"),
+        )
+
+
+if __name__ == "__main__":
+    unittest.main()
