@@ -3,6 +3,7 @@
 from cavet.bench._diagnosis import Diagnosis, StageState
 from cavet.bench._file import BenchFile, load_bench
 from cavet.bench._host_side import HostLink
+from cavet.bench._naming import AddressNames, address_names
 from cavet.bench._plan import BoardPlan, HostPlan, LinkPlan, Plan
 from cavet.bench._running import Carrier, Endpoint, RunningBench
 from cavet.bench._schema import SECTIONS, Key, Section
@@ -10,6 +11,7 @@ from cavet.bench._standing import Standing, Standings
 
 __all__ = [
     "SECTIONS",
+    "AddressNames",
     "BenchFile",
     "BoardPlan",
     "Carrier",
@@ -25,5 +27,6 @@ __all__ = [
     "StageState",
     "Standing",
     "Standings",
+    "address_names",
     "load_bench",
 ]

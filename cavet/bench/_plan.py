@@ -9,7 +9,7 @@ import msgspec
 from cavet.bench._devices import ModbusPlan, ScpiPlan
 from cavet.boards import Defect, Profile, Quantity
 from cavet.hosts import Manners, Point
-from cavet.links import SerialSettings
+from cavet.links import SerialSettings, Tls
 from cavet.wording import WrongError, listed, nearest
 
 SIMULATED = "simulated"
@@ -39,6 +39,9 @@ class LinkPlan(msgspec.Struct, frozen=True, kw_only=True):
     protocol: str = "firmata"
     """What is spoken on it."""
     listen_port: int = 0
+    served: str = "device"
+    """How a simulated serial line is offered: as a `device` file, or over TCP as `raw` bytes or by `rfc2217`."""
+    tls: Tls | None = None
 
     @property
     def simulated(self) -> bool:

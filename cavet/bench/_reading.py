@@ -18,7 +18,7 @@ from cavet.bench._points import PointReader
 from cavet.boards import Defect, PinMode, PinProfile, Profile, Quantity
 from cavet.expressions import Expression
 from cavet.hosts import Manners, Point
-from cavet.links import SerialSettings
+from cavet.links import SerialSettings, Tls
 from cavet.wording import WrongError, listed, nearest
 
 PIN_KEYS = ("pin", "enable", "ahead", "astern", "speed", "level", "limit")
@@ -322,7 +322,12 @@ class _Reader:
                 self._checker.errors.append(error)
         elif address != SIMULATED and not re.fullmatch(r".+:\d{1,5}", address):
             self._checker.wrong((*path, "address"), found=address, expected="simulated, or HOST:PORT")
-        listen = table["port"] if table["kind"] == "tcp" else 0
+        tcp = table["kind"] == "tcp"
+        tls = Tls(table["certificate"], table["key"], table["trust"]) if tcp and table["tls"] else None
+        if tls is not None and address == SIMULATED and not tls.certificate:
+            self._checker.wrong(
+                (*path, "certificate"), found="nothing", expected="the board's certificate; it must be there"
+            )
         return LinkPlan(
             name=name,
             kind=table["kind"],
@@ -330,7 +335,9 @@ class _Reader:
             address=address,
             settings=settings,
             protocol=protocol,
-            listen_port=listen,
+            listen_port=table["port"] if tcp else table["listen"],
+            served="device" if tcp else table["served"],
+            tls=tls,
         )
 
     def _protocol(self, path: Path, table: dict[str, Any]) -> str:

@@ -16,7 +16,19 @@ from cavet.bench._traffic import Traffic
 from cavet.boards import World
 from cavet.clock import BenchClock
 from cavet.hosts import Asked, Point
-from cavet.links import SEVERAL, BoardEnd, HostEnd, MemoryLink, PtyEnd, SerialEnd, TcpClientEnd, TcpServerEnd
+from cavet.links import (
+    SCHEMES,
+    SEVERAL,
+    BoardEnd,
+    HostEnd,
+    MemoryLink,
+    PtyEnd,
+    RemotePort,
+    SerialEnd,
+    TcpClientEnd,
+    TcpServerEnd,
+    UrlEnd,
+)  # fmt: skip
 from cavet.record import Kind, Record
 
 
@@ -86,13 +98,33 @@ class RunningBench:
             memory = MemoryLink(link.name, link.byte_seconds, traffic.losses)
             self._memory[link.name] = memory
             end = memory.board
-        elif link.kind == "serial":
+        elif link.kind == "serial" and link.served == "device":
             end = PtyEnd(link.settings, traffic.losses, partial(self._tell_rate, link))
         else:
-            most = 1 if self.world.boards[link.board].profile.resets else SEVERAL
-            end = TcpServerEnd(self._listen, link.listen_port, traffic.losses, most=most)
+            end = self._tcp_end(link, traffic)
         address = await self.board_side.serve(link.board, end, traffic, link.protocol, link.byte_seconds)
+        if link.kind == "serial" and link.served != "device" and self._carrier is Carrier.REAL:
+            address = f"{'socket' if link.served == 'raw' else 'rfc2217'}://{address}"
         self.endpoints.append(Endpoint(board=link.board, link=link.name, kind=link.kind, address=address, plan=link))
+
+    def _tcp_end(self, link: LinkPlan, traffic: Traffic) -> TcpServerEnd:
+        """A network endpoint; or a serial line that is offered on one, to one program at a time."""
+        if link.kind == "serial":
+            tell = partial(self._tell_port, link)
+            return TcpServerEnd(
+                self._listen,
+                link.listen_port,
+                traffic.losses,
+                byte_seconds=link.byte_seconds,
+                remote=(lambda write: RemotePort(link.settings, write, tell)) if link.served == "rfc2217" else None,
+            )
+        most = 1 if self.world.boards[link.board].profile.resets else SEVERAL
+        tls = link.tls.server(f"links.{link.name}") if link.tls is not None else None
+        return TcpServerEnd(self._listen, link.listen_port, traffic.losses, most=most, tls=tls)
+
+    def _tell_port(self, link: LinkPlan, words: str) -> None:
+        """The program at a line that is offered by RFC 2217 has changed a setting, or one of its lines."""
+        self.record.append(Kind.REMARK, link.board, "link", link.name, None, None, words)
 
     def _tell_rate(self, link: LinkPlan, rate: int) -> None:
         """The program at a device has set another rate: say whether the board understands it."""
@@ -120,9 +152,10 @@ class RunningBench:
         if link.simulated:
             address = next(endpoint.address for endpoint in self.endpoints if endpoint.link == link.name)
         if link.kind == "serial":
-            return SerialEnd(address, link.settings)
+            return UrlEnd(address, link.settings) if address.startswith(SCHEMES) else SerialEnd(address, link.settings)
         host, _, port = address.rpartition(":")
-        return TcpClientEnd(host.strip("[]"), int(port))
+        tls = link.tls.client(f"links.{link.name}") if link.tls is not None else None
+        return TcpClientEnd(host.strip("[]"), int(port), tls)
 
     def memory_link(self, name: str) -> MemoryLink:
         """Give a link in memory, to cut or mend it."""

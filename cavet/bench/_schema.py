@@ -327,9 +327,29 @@ LINK = Section(
     ),
     variants={
         "serial": (
-            Key(name="port", kind="text", doc="`simulated`, or the device of a real board", default="simulated"),
+            Key(
+                name="port",
+                kind="text",
+                doc="`simulated`, a real board's device, or its URL: `rfc2217://HOST:PORT`, `socket://HOST:PORT`",
+                default="simulated",
+            ),
             Key(name="rate", kind="whole", doc="baud", default=57600, low=50, high=4_000_000),
             Key(name="settings", kind="text", doc="data bits, parity, stop bits", default="8N1"),
+            Key(
+                name="served",
+                kind="word",
+                doc="how a simulated one is offered: as a device file, or over TCP, as raw bytes or by RFC 2217",
+                choices=("device", "raw", "rfc2217"),
+                default="device",
+            ),
+            Key(
+                name="listen",
+                kind="whole",
+                doc="the port that it listens on when it is served over TCP; 0 for any free one",
+                default=0,
+                low=0,
+                high=65535,
+            ),
         ),
         "tcp": (
             Key(name="address", kind="text", doc="`simulated`, or HOST:PORT of a real board", default="simulated"),
@@ -341,6 +361,10 @@ LINK = Section(
                 low=0,
                 high=65535,
             ),
+            Key(name="tls", kind="switch", doc="whether it is encrypted", default=False),
+            Key(name="certificate", kind="text", doc="with tls: the PEM file of the board's certificate", default=""),
+            Key(name="key", kind="text", doc="with tls: the PEM file of its key", default=""),
+            Key(name="trust", kind="text", doc="with tls: whose certificates the host trusts, a PEM file", default=""),
         ),
     },
 )

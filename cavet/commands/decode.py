@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import sys
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 import click
 import msgspec
@@ -13,28 +13,43 @@ from cavet.protocols import Codec, Frame, Side, as_fields, codec
 from cavet.wording import WrongError, hex_pairs
 
 CHUNK_CHARACTERS = 65536
+Namer = Callable[[Frame], dict[str, object]]
 
 
 @click.command("decode")
 @click.argument("protocol")
 @click.argument("hex_words", nargs=-1, metavar="[HEX ... | -]")
 @click.option("--from", "side", type=click.Choice([side.value for side in Side]), default="host", help="Who speaks.")
-def command(protocol: str, hex_words: tuple[str, ...], side: str) -> int:
+@click.option("--bench", metavar="BENCH", help="Modbus: name and scale what is at the addresses as this bench does.")
+@click.option("--address", type=click.IntRange(0, 65535), help="With --bench: where the answer to a read begins.")
+def command(protocol: str, hex_words: tuple[str, ...], side: str, bench: str | None, address: int | None) -> int:
     """Read a stream of bytes, given as hex or on standard input; print a JSON object a frame."""
     chosen = codec(protocol)
     decoder = chosen.decoder(Side(side))
+    name = namer(protocol, bench, address)
     wrong = False
     for data in read_hex(hex_words):
-        wrong |= print_frames(chosen, decoder.feed(data))
-    wrong |= print_frames(chosen, decoder.finish())
+        wrong |= print_frames(chosen, decoder.feed(data), name)
+    wrong |= print_frames(chosen, decoder.finish(), name)
     return 1 if wrong else 0
 
 
-def print_frames(chosen: Codec, frames: Sequence[Frame]) -> bool:
+def namer(protocol: str, bench: str | None, address: int | None) -> Namer:
+    """Give what adds names to a frame's line: nothing without a bench."""
+    if bench is None:
+        return lambda frame: {}
+    from cavet.bench import address_names
+    from cavet.commands._bench import open_bench
+
+    names = address_names(open_bench(bench).plan, protocol)
+    return lambda frame: {"named": names.of(frame.message, address)} if frame.readable else {}
+
+
+def print_frames(chosen: Codec, frames: Sequence[Frame], name: Namer) -> bool:
     """Print frames; tell whether one has a problem."""
     wrong = False
     for frame in frames:
-        print(msgspec.json.encode(line_of(chosen, frame)).decode())
+        print(msgspec.json.encode({**line_of(chosen, frame), **name(frame)}).decode())
         wrong |= bool(frame.problems)
     return wrong
 

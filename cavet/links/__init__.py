@@ -4,12 +4,16 @@ from cavet.links._end import BoardEnd, Caller, HostEnd, Listener, Welcome
 from cavet.links._ledger import Ledger, Passage
 from cavet.links._memory import MemoryLink
 from cavet.links._pty import PtyEnd
+from cavet.links._remote import RemotePort
 from cavet.links._serial import SerialEnd, garble
 from cavet.links._settings import SerialSettings
 from cavet.links._tcp import SEVERAL, TcpClientEnd, TcpServerEnd
+from cavet.links._tls import Tls
+from cavet.links._url import SCHEMES, UrlEnd
 from cavet.links._wire import Losses, Wire
 
 __all__ = [
+    "SCHEMES",
     "SEVERAL",
     "BoardEnd",
     "Caller",
@@ -20,10 +24,13 @@ __all__ = [
     "MemoryLink",
     "Passage",
     "PtyEnd",
+    "RemotePort",
     "SerialEnd",
     "SerialSettings",
     "TcpClientEnd",
     "TcpServerEnd",
+    "Tls",
+    "UrlEnd",
     "Welcome",
     "Wire",
     "garble",

@@ -11,6 +11,7 @@ import tty
 from collections.abc import Callable
 
 from cavet.links._end import Listener, Welcome
+from cavet.links._remote import SAME_RATE
 from cavet.links._serial import RATES, garble
 from cavet.links._settings import SerialSettings
 from cavet.links._wire import Losses, Wire
@@ -21,8 +22,6 @@ LOOK_SECONDS = 0.01
 READ_BYTES = 4096
 MAX_WAITING_BYTES = 65536
 """Reading stops while so much is under way on the line: the sender's writes then wait, as on a real port."""
-SAME_RATE = 0.03
-"""Rates that differ by less than this still understand each other: half a bit over a character's ten."""
 
 
 class PtyEnd:

@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import asyncio
 import ssl
+from collections.abc import Callable
 
 from cavet.links._end import Listener, Welcome
+from cavet.links._remote import MalformedError, RemotePort
 from cavet.links._wire import Losses, Wire
 from cavet.wording import UnreachableError
 
 READ_BYTES = 65536
 MAX_WAITING_BYTES = 1 << 20
 CONNECT_SECONDS = 5.0
+MakeRemote = Callable[[Callable[[bytes], None]], RemotePort]
 SEVERAL = 100
 """How many programs a network board serves at once."""
 
@@ -19,7 +22,8 @@ SEVERAL = 100
 class TcpServerEnd:
     """Listens for programs, `most` at a time; one more is turned away.
 
-    With `byte_seconds` it is a serial line whose bytes travel over TCP as they are: paced like the line.
+    With `byte_seconds` it is a serial line whose bytes travel over TCP, paced like the line: as they are, or with the
+    port's settings among them, where `remote` makes what takes those out.
     """
 
     def __init__(
@@ -31,6 +35,7 @@ class TcpServerEnd:
         most: int = 1,
         byte_seconds: float = 0.0,
         tls: ssl.SSLContext | None = None,
+        remote: MakeRemote | None = None,
     ) -> None:
         self._host = host
         self._port = port
@@ -38,6 +43,7 @@ class TcpServerEnd:
         self._most = most
         self._byte_seconds = byte_seconds
         self._tls = tls
+        self._remote = remote
         self._server: asyncio.Server | None = None
         self._welcome: Welcome
         self._callers: set[_Caller] = set()
@@ -54,7 +60,7 @@ class TcpServerEnd:
         if len(self._callers) >= self._most:
             writer.close()
             return
-        caller = _Caller(writer, self._byte_seconds, self._losses)
+        caller = _Caller(writer, self._byte_seconds, self._losses, self._remote)
         self._callers.add(caller)
         try:
             await caller.talk(reader, self._welcome(caller))
@@ -74,8 +80,11 @@ class TcpServerEnd:
 class _Caller:
     """One program that has connected."""
 
-    def __init__(self, writer: asyncio.StreamWriter, byte_seconds: float, losses: Losses) -> None:
+    def __init__(
+        self, writer: asyncio.StreamWriter, byte_seconds: float, losses: Losses, remote: MakeRemote | None
+    ) -> None:
         self._writer = writer
+        self._remote = remote(writer.write) if remote is not None else None
         self._listener: Listener
         self.name = _address(writer.get_extra_info("peername"))
         self.serving = asyncio.current_task()
@@ -86,16 +95,19 @@ class _Caller:
         """Hear it until it shuts the connection."""
         self._listener = listener
         listener.opened()
+        reason = "the program has shut the connection"
         try:
             while data := await reader.read(READ_BYTES):
-                self._inward.send(data)
+                self._inward.send(self._remote.incoming(data) if self._remote is not None else data)
         except (ConnectionError, ssl.SSLError):
             pass  # the other side is gone: the same as its having shut the connection
+        except MalformedError as error:
+            reason = str(error)
         finally:
             self._inward.clear()
             self._outward.clear()
             self._writer.close()
-            listener.closed("the program has shut the connection")
+            listener.closed(reason)
 
     def _hear(self, data: bytes, offset: int, at: float) -> None:
         self._listener.received(data, offset, at)
@@ -111,7 +123,7 @@ class _Caller:
         if self._writer.transport.get_write_buffer_size() > MAX_WAITING_BYTES:
             self.drop()  # it does not read: nothing may pile up for it
             return
-        self._writer.write(data)
+        self._writer.write(self._remote.outgoing(data) if self._remote is not None else data)
 
     def drop(self) -> None:
         self._writer.transport.abort()

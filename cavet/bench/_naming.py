@@ -1,0 +1,97 @@
+"""What the addresses in Modbus messages are called on a bench, and what the words there stand for."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from cavet.bench._devices import ModbusPlan
+from cavet.bench._plan import Plan
+from cavet.hosts import RegisterPoint
+from cavet.protocols import Message, modbus
+from cavet.wording import WrongError, listed
+
+TABLES = {
+    modbus.ReadCoils.FUNCTION: "coils",
+    modbus.ReadDiscreteInputs.FUNCTION: "discrete-inputs",
+    modbus.ReadHoldingRegisters.FUNCTION: "holding-registers",
+    modbus.ReadInputRegisters.FUNCTION: "input-registers",
+    modbus.WriteSingleCoil.FUNCTION: "coils",
+    modbus.WriteSingleRegister.FUNCTION: "holding-registers",
+    modbus.WriteMultipleCoils.FUNCTION: "coils",
+    modbus.WriteMultipleRegisters.FUNCTION: "holding-registers",
+    modbus.MaskWriteRegister.FUNCTION: "holding-registers",
+    modbus.ReadWriteMultipleRegisters.FUNCTION: "holding-registers",
+}
+"""The table that each function is about."""
+
+
+class AddressNames:
+    """The address map of a bench: its points, and what of a board's own map no point is on."""
+
+    def __init__(self, plan: Plan) -> None:
+        self._points: dict[tuple[int, str], list[RegisterPoint]] = {}
+        for point in plan.points.values():
+            if isinstance(point, RegisterPoint):
+                unit = plan.hosts[point.board].manners.unit
+                self._points.setdefault((unit, point.table), []).append(point)
+        self._cells = {
+            (board.device.identity.unit, cell.table, at): cell.name
+            for board in plan.boards.values()
+            if isinstance(board.device, ModbusPlan)
+            for cell in board.device.cells
+            for at in cell.addresses
+        }
+        if not self._points and not self._cells:
+            raise WrongError("--bench", found=plan.name, expected="a bench with Modbus points or boards")
+
+    def of(self, message: Message, address: int | None = None) -> dict[str, Any]:
+        """Name what a message is about: each name with its value, or with `None` where none is in the message.
+
+        `address` is where the answer to a read begins: the answer itself does not tell.
+        """
+        if not isinstance(message, modbus.ModbusMessage) or not hasattr(message, "FUNCTION"):
+            return {}
+        table = TABLES.get(message.FUNCTION)
+        if table is None:
+            return {}
+        if isinstance(message, modbus.ReadWriteMultipleRegisters):
+            read = self._named(message.unit, table, message.read_address, (None,) * message.read_quantity)
+            return read | self._named(message.unit, table, message.write_address, message.values)
+        begin = getattr(message, "address", address)
+        return self._named(message.unit, table, begin, _words(message)) if begin is not None else {}
+
+    def _named(self, unit: int, table: str, begin: int, words: tuple[int | None, ...]) -> dict[str, Any]:
+        named: dict[str, Any] = {}
+        covered: set[int] = set()
+        for point in self._points.get((unit, table), []):
+            first = point.address - begin
+            if first >= 0 and first + point.size <= len(words):
+                found = words[first : first + point.size]
+                known = tuple(word for word in found if word is not None)
+                named[point.name] = self._shown(point, known) if len(known) == point.size else None
+                covered |= set(range(point.address, point.address + point.size))
+        for place, word in enumerate(words):
+            if begin + place not in covered:
+                name = self._cells.get((unit, table, begin + place), f"{table.removesuffix('s')} {begin + place}")
+                named[name] = word
+        return named
+
+    def _shown(self, point: RegisterPoint, words: tuple[int, ...]) -> str:
+        return point.show(point.unpack(words))
+
+
+def _words(message: modbus.ModbusMessage) -> tuple[int | None, ...]:
+    """The words (or bits) in a message; a `None` for each that it only asks for or counts."""
+    if hasattr(message, "values"):
+        return tuple(message.values)
+    if hasattr(message, "value"):
+        return (int(message.value),)
+    return (None,) * int(getattr(message, "quantity", 1))
+
+
+def address_names(plan: Plan, protocol: str) -> AddressNames:
+    """Give the address map for a protocol. Raises `WrongError` for one that has no addresses."""
+    if not protocol.startswith("modbus-"):
+        known = listed(("modbus-tcp", "modbus-rtu", "modbus-ascii"))
+        raise WrongError("--bench", found=protocol, expected=f"a protocol with addresses: {known}")
+    return AddressNames(plan)

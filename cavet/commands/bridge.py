@@ -1,0 +1,218 @@
+"""`cavet bridge HOST_SIDE BOARD_SIDE`: joins two links, and shows what passes."""
+
+from __future__ import annotations
+
+import asyncio
+import re
+import signal
+import sys
+from collections.abc import Callable, Mapping
+from typing import Protocol
+
+import click
+import msgspec
+
+from cavet import clock
+from cavet.clock import BenchClock
+from cavet.commands.decode import line_of
+from cavet.links import (
+    SCHEMES,
+    BoardEnd,
+    Caller,
+    HostEnd,
+    Listener,
+    Losses,
+    PtyEnd,
+    SerialEnd,
+    SerialSettings,
+    TcpClientEnd,
+    TcpServerEnd,
+    UrlEnd,
+)  # fmt: skip
+from cavet.protocols import Codec, Decoder, Side, codec
+from cavet.wording import UnreachableError, WrongError, hex_pairs
+
+MAX_WAITING_BYTES = 1 << 20
+RETRY_SECONDS = 0.5
+EXPECTED = (
+    "DEVICE[@RATE[,8N1]], HOST:PORT, rfc2217://HOST:PORT or socket://HOST:PORT to open one; "
+    "listen:[HOST:]PORT or device[@RATE[,8N1]] to offer one"
+)
+Say = Callable[[str], None]
+
+
+class Sink(Protocol):
+    """Takes bytes that are to go out at an end."""
+
+    def write(self, data: bytes) -> int: ...
+
+
+@click.command("bridge")
+@click.argument("host_side")
+@click.argument("board_side")
+@click.option("--decode", "protocol", metavar="PROTOCOL", help="Show messages of this protocol, not bytes.")
+@click.option("--json", "as_json", is_flag=True, help="JSON lines.")
+def command(host_side: str, board_side: str, protocol: str | None, as_json: bool) -> None:
+    """Join two links. The host's program is at the first, the board at the second. Until Ctrl-C."""
+    ends = read_end(host_side), read_end(board_side)
+    chosen = codec(protocol) if protocol is not None else None
+    clock.run(bridge(ends, (host_side, board_side), chosen, as_json=as_json))
+
+
+def read_end(word: str) -> BoardEnd | HostEnd:
+    """Read what an end is to be: one that is offered to others, or one that is opened."""
+    if word.startswith(SCHEMES):
+        return UrlEnd(word, SerialSettings())
+    if word.startswith("listen:"):
+        host, port = _address(word.removeprefix("listen:"), "127.0.0.1")
+        return TcpServerEnd(host, port, Losses(word))
+    device, _, line = word.partition("@")
+    if device == "device" or device.startswith("/"):
+        settings = _settings(line)
+        return PtyEnd(settings, Losses(word)) if device == "device" else SerialEnd(device, settings)
+    return TcpClientEnd(*_address(word, ""))
+
+
+def _settings(text: str) -> SerialSettings:
+    if not text:
+        return SerialSettings()
+    rate, _, form = text.partition(",")
+    if not rate.isdecimal() or not 50 <= int(rate) <= 4_000_000:
+        raise WrongError("bridge", found=f"@{text}", expected="@RATE or @RATE,8N1, a rate of 50 to 4000000")
+    return SerialSettings.parse(int(rate), form or "8N1", "bridge")
+
+
+def _address(text: str, usual: str) -> tuple[str, int]:
+    match = re.fullmatch(r"(?:(.+):)?(\d{1,5})", text)
+    if match is None or int(match[2]) > 65535 or not (match[1] or usual):
+        raise WrongError("bridge", found=text, expected=EXPECTED)
+    return (match[1] or usual).strip("[]"), int(match[2])
+
+
+class BridgeSide(Listener):
+    """One side of the bridge: what comes here goes to the other, and is shown."""
+
+    def __init__(self, name: str, side: Side, shown: Shown) -> None:
+        self.name = name
+        self.other: BridgeSide
+        self.sink: Sink | None = None
+        self._side = side
+        self._shown = shown
+        self._waiting = b""
+        self.gone = asyncio.Event()
+
+    def opened(self) -> None:
+        self.gone.clear()
+        self._shown.note(self.name, "open")
+        waiting, self._waiting = self._waiting, b""
+        if waiting and self.sink is not None:
+            self.sink.write(waiting)
+
+    def received(self, data: bytes, offset: int, at: float) -> None:
+        self._shown.bytes(self._side, data)
+        self.other.put(data)
+
+    def put(self, data: bytes) -> None:
+        """Send bytes out here; while nobody is here they wait, as far as there is room."""
+        if self.sink is not None and not self.gone.is_set():
+            self.sink.write(data)
+        else:
+            self._waiting = (self._waiting + data)[-MAX_WAITING_BYTES:]
+
+    def closed(self, reason: str) -> None:
+        self._shown.note(self.name, f"shut: {reason}")
+        self.gone.set()
+
+    def welcome(self, caller: Caller) -> Listener:
+        self.sink = caller
+        return self
+
+
+class Shown:
+    """Shows what passes: bytes, or messages."""
+
+    def __init__(self, chosen: Codec | None, now: Callable[[], float], say: Say, *, as_json: bool) -> None:
+        self._codec = chosen
+        self._now = now
+        self._say = say
+        self._as_json = as_json
+        self._decoders: dict[Side, Decoder] = {side: chosen.decoder(side) for side in Side} if chosen else {}
+
+    def note(self, name: str, words: str) -> None:
+        """A link has changed."""
+        line = {"t": round(self._now(), 6), "link": name, "state": words}
+        self._say(_json(line) if self._as_json else f"{self._now():12.6f}  {name}  {words}")
+
+    def bytes(self, side: Side, data: bytes) -> None:
+        """Bytes have come from one side."""
+        if self._codec is None:
+            line = {"t": round(self._now(), 6), "from": side.value, "hex": hex_pairs(data)}
+            self._say(_json(line) if self._as_json else f"{self._now():12.6f}  {_arrow(side)}  {hex_pairs(data)}")
+            return
+        for frame in self._decoders[side].feed(data):
+            told = {"t": round(self._now(), 6), "from": side.value, **line_of(self._codec, frame)}
+            if self._as_json:
+                self._say(_json(told))
+                continue
+            fields = " ".join(f"{name}={value}" for name, value in told["fields"].items())  # type: ignore[attr-defined]
+            wrong = f"  ✕ {'; '.join(frame.problems)}" if frame.problems else ""
+            self._say(f"{self._now():12.6f}  {_arrow(side)}  {frame.message.NAME}  {fields}{wrong}")
+
+
+def _arrow(side: Side) -> str:
+    return "host ──▸" if side is Side.HOST else "◂── board"
+
+
+def _json(line: Mapping[str, object]) -> str:
+    return msgspec.json.encode(line).decode()
+
+
+def _print(line: str) -> None:
+    sys.stdout.write(f"{line}\n")
+    sys.stdout.flush()
+
+
+async def bridge(
+    ends: tuple[BoardEnd | HostEnd, BoardEnd | HostEnd], words: tuple[str, str], chosen: Codec | None, *, as_json: bool
+) -> None:
+    """Join the ends until a signal comes. One that is lost is opened again."""
+    loop = asyncio.get_running_loop()
+    stop = asyncio.Event()
+    for number in (signal.SIGINT, signal.SIGTERM):
+        loop.add_signal_handler(number, stop.set)
+    shown = Shown(chosen, BenchClock(loop).now, _print, as_json=as_json)
+    sides = BridgeSide(words[0], Side.HOST, shown), BridgeSide(words[1], Side.BOARD, shown)
+    sides[0].other, sides[1].other = sides[1], sides[0]
+    tasks = []
+    try:
+        for end, side in zip(ends, sides, strict=True):
+            if hasattr(end, "start"):
+                side.gone.set()
+                shown.note(side.name, f"offered at {await end.start(side.welcome)}")
+            else:
+                await _open(end, side)
+                tasks.append(asyncio.create_task(_keep_open(end, side)))
+        await stop.wait()
+    finally:
+        for task in tasks:
+            task.cancel()
+        for end in ends:
+            if hasattr(end, "stop"):
+                await end.stop()
+            else:
+                end.close()
+
+
+async def _open(end: HostEnd, side: BridgeSide) -> None:
+    side.sink = end
+    await end.open(side)
+
+
+async def _keep_open(end: HostEnd, side: BridgeSide) -> None:
+    while True:
+        await side.gone.wait()
+        await asyncio.sleep(RETRY_SECONDS)
+        try:
+            await _open(end, side)
+        except UnreachableError:
+            continue  # it was told when it was lost

@@ -1,0 +1,92 @@
+"""A serial port that is reached over the network, as pyserial's URLs name it: `rfc2217://` and `socket://`."""
+
+from __future__ import annotations
+
+import asyncio
+import threading
+from typing import Any
+
+import serial
+
+from cavet.links._end import Listener
+from cavet.links._settings import SerialSettings
+from cavet.wording import UnreachableError
+
+LOOK_SECONDS = 0.05
+READ_BYTES = 4096
+SCHEMES = ("rfc2217://", "socket://")
+
+
+class UrlEnd:
+    """Opens such a port. pyserial waits while it works, so it does that in a thread of its own."""
+
+    name = ""
+
+    def __init__(self, url: str, settings: SerialSettings) -> None:
+        self._url = url
+        self._settings = settings
+        self._port: Any = None
+        self._sent = self._got = 0
+
+    @property
+    def address(self) -> str:
+        return self._url
+
+    async def open(self, listener: Listener) -> None:
+        loop = asyncio.get_running_loop()
+        port = await loop.run_in_executor(None, self._open)
+        self._port = port
+        self._sent = self._got = 0
+        listener.opened()
+        threading.Thread(target=self._read, args=(port, loop, listener), daemon=True).start()
+
+    def _open(self) -> Any:
+        settings = self._settings
+        try:
+            return serial.serial_for_url(
+                self._url,
+                settings.rate,
+                bytesize=settings.data_bits,
+                parity=settings.parity,
+                stopbits=settings.stop_bits,
+                timeout=LOOK_SECONDS,
+            )
+        except (OSError, ValueError, serial.SerialException) as error:
+            raise UnreachableError(self._url, str(error)) from error
+
+    def _read(self, port: Any, loop: asyncio.AbstractEventLoop, listener: Listener) -> None:
+        """In its own thread: hand on what comes, until the port is shut on either side."""
+        reason = "the port is gone"
+        while self._port is port:
+            try:
+                data = port.read(1)
+                data += port.read(min(READ_BYTES, port.in_waiting)) if data and port.in_waiting else b""
+            except (OSError, TypeError, serial.SerialException) as error:
+                reason = str(error)
+                break
+            if data:
+                loop.call_soon_threadsafe(self._heard, port, data, listener)
+        if self._port is port and not loop.is_closed():
+            loop.call_soon_threadsafe(self._lost, port, reason, listener)
+
+    def _heard(self, port: Any, data: bytes, listener: Listener) -> None:
+        if self._port is port:
+            offset = self._got
+            self._got += len(data)
+            listener.received(data, offset, asyncio.get_running_loop().time())
+
+    def _lost(self, port: Any, reason: str, listener: Listener) -> None:
+        if self._port is port:
+            self.close()
+            listener.closed(reason)
+
+    def write(self, data: bytes) -> int:
+        self._sent += len(data)
+        if self._port is not None:
+            self._port.write(data)  # into the system's buffer; a lost connection is noticed by the reader
+        return self._sent
+
+    def close(self) -> None:
+        port, self._port = self._port, None
+        if port is not None:
+            port.close()
