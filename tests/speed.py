@@ -24,27 +24,8 @@ from cavet.protocols import Side, firmata
 from cavet.record import Kind, Record
 from cavet.workbench import BenchThread, CavetApp, Desk
 from cavet.workbench.widgets.picture import Picture
-
-TIMES = 5
-
-
-def best(work, times=TIMES):
-    """Seconds of the fastest of some runs."""
-    found = []
-    for _ in range(times):
-        began = time.perf_counter()
-        work()
-        found.append(time.perf_counter() - began)
-    return min(found)
-
-
-def told(name, value, aim, good):
-    print(f"{'  ' if good else '! '}{name:58} {value:>24}   aim {aim}", flush=True)
-
-
-def ratio(name, ours, bare, aim):
-    told(name, f"{ours / bare:.2f} × bare", f"within {aim}", ours / bare <= aim)
-
+from tests import speed_devices
+from tests.speed_tools import best, ratio, told
 
 # the codec
 
@@ -287,7 +268,7 @@ async def key_seconds(app, number):
 
 def main():
     print("figures of this machine, in this run; `!` marks what misses its aim\n")
-    for measure in (codec, record, round_trip, fast_time, start, screen, keys):
+    for measure in (codec, record, round_trip, fast_time, *speed_devices.MEASURES, start, screen, keys):
         measure()
 
 

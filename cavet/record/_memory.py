@@ -7,6 +7,7 @@ from collections.abc import Callable
 from cavet.record._event import Event, Value
 
 CHUNK_EVENTS = 4096
+MAX_VALUE_BYTES = 4096
 KEPT_EVENTS = 1_000_000
 
 
@@ -43,7 +44,13 @@ class Record:
         cause: int | None = None,
         note: str = "",
     ) -> int:
-        """Add an event, at the present moment; give its number, to be the cause of what follows from it."""
+        """Add an event, at the present moment; give its number, to be the cause of what follows from it.
+
+        Of very long bytes the beginning is kept, and the note says so.
+        """
+        if isinstance(value, bytes) and len(value) > MAX_VALUE_BYTES:
+            note = f"{note}{' · ' if note else ''}the first {MAX_VALUE_BYTES} of {len(value)} bytes"
+            value = value[:MAX_VALUE_BYTES]
         number = self._next
         self._next = number + 1
         tail = self._tail
