@@ -16,11 +16,20 @@ class Alarm:
         self._clock = clock
         self._ring = ring
         self._timer: asyncio.TimerHandle | None = None
+        self._due = inf
 
     def set(self, due: float) -> None:
         """Set it to a bench time; an earlier setting is forgotten."""
+        if due == self._due:
+            return
+        self._due = due
         if self._timer is not None:
             self._timer.cancel()
             self._timer = None
         if due < inf:
-            self._timer = asyncio.get_running_loop().call_at(self._clock.at(due), self._ring)
+            self._timer = asyncio.get_running_loop().call_at(self._clock.at(due), self._go_off)
+
+    def _go_off(self) -> None:
+        self._timer = None
+        self._due = inf
+        self._ring()

@@ -99,7 +99,7 @@ class _Visit:
 
     def received(self, data: bytes, offset: int, at: float) -> None:
         now = self._side.clock.of(at)
-        self._side.turn(now)
+        self._side.world.catch_up(now)
         self._board.feed(self._client, data, offset, max(now, self._side.world.now), self._stream.passage.carried)
         self._side.turn(now)
 

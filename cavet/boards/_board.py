@@ -177,6 +177,8 @@ class Board:
     def take_out(self) -> list[Outgoing]:
         """Give what it says now; a late board says it later."""
         out = self.firmware.take_out()
+        if not out:
+            return out
         delay = sum(defect.delay for defect in self.defects if defect.on and defect.kind == "late")
         for outgoing in out:
             outgoing.at += delay

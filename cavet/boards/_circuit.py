@@ -124,7 +124,7 @@ class Circuit:
         if wired is not None:
             part, wire = wired
             part.follow(wire, pin, now)
-            part.wake = now
+            part.touch(now)
 
     def read_level(self, number: int) -> bool:
         """The level at a pin: what is wired to it decides, else its pull-up, else it floats low."""

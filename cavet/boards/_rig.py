@@ -13,6 +13,9 @@ from cavet.expressions import Expression
 STEP_SECONDS = 0.02
 """The longest step of integration. A paddle's full way takes twenty of them."""
 
+GRAIN_SECONDS = 0.0005
+"""While no part has set out, so much time may be left for later."""
+
 
 class Quantity(msgspec.Struct, kw_only=True):
     """One number of the outside world: a level, a way, a temperature.
@@ -62,6 +65,8 @@ class Rig:
         self._changing = [(slot, rate, self._free[slot]) for slot, rate in enumerate(self._rates) if rate is not None]
         self._moving = [0.0] * len(self.quantities)
         self._stirred = True
+        self.touched = True
+        """Set by a part that may have set out just now: it is looked at again, though no time has passed."""
         self._now = 0.0
         self._look(0.0)
 
@@ -121,9 +126,12 @@ class Rig:
         return stirred
 
     def advance(self, now: float) -> None:
-        """Integrate up to `now`, in steps of at most `STEP_SECONDS`."""
+        """Integrate up to `now`, in steps of at most `STEP_SECONDS`. A moment too short to matter waits for the next."""
+        if not self.touched and now - self._now < GRAIN_SECONDS:
+            return
         if self._now >= now:
-            self._look(now)  # a part may have set out just now
+            self._look(now)
+        self.touched = False
         while self._now < now:
             span = min(STEP_SECONDS, now - self._now)
             self._move(span)

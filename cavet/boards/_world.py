@@ -24,6 +24,7 @@ class World:
         self._watchers = [part for part in self._parts if part.watches_rig]
         self._boards = boards
         self._now = 0.0
+        self._due = 0.0
         for board in boards:
             board.spoil(defects, 0.0)
 
@@ -31,6 +32,14 @@ class World:
     def now(self) -> float:
         """The time that it was last brought to."""
         return self._now
+
+    def catch_up(self, now: float) -> None:
+        """Bring the world to `now`, where nothing has been done to it since it was last advanced."""
+        if now >= self._due:
+            self.advance(now)
+        else:
+            self._now = max(now, self._now)
+            self.rig.advance(self._now)
 
     def advance(self, now: float) -> float:
         """Bring the world to `now`; give when it next wants to be called."""
@@ -49,12 +58,14 @@ class World:
             wake = part.wake
             if wake <= now:
                 part.wake = wake = part.advance(now)
+                self.rig.touched = True
             if wake < due:
                 due = wake
         for board in self._boards:
             changed = board.circuit.settle()
             if changed:
                 board.levels_changed(changed, now)
+        self._due = due
         return due
 
     def part(self, path: str) -> Part:
@@ -70,7 +81,7 @@ class World:
         """Do something to a part by hand."""
         part = self.part(path)
         part.act(do, self._now, seconds=seconds, value=value)
-        part.wake = self._now
+        part.touch(self._now)
 
     def place(self, quantity: str, value: float) -> None:
         """Put a quantity of the rig somewhere by hand."""

@@ -51,82 +51,107 @@ class TcpServerEnd:
     async def start(self, welcome: Welcome) -> str:
         self._welcome = welcome
         try:
-            self._server = await asyncio.start_server(self._serve, self._host, self._port, ssl=self._tls)
+            self._server = await asyncio.get_running_loop().create_server(
+                self._make_caller, self._host, self._port, ssl=self._tls
+            )
         except OSError as error:
             raise UnreachableError(f"{self._host}:{self._port}", error.strerror or str(error)) from error
         return _address(self._server.sockets[0].getsockname())
 
-    async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+    def _make_caller(self) -> _Caller:
+        return _Caller(self)
+
+    def admit(self, caller: _Caller) -> Listener | None:
+        """Give the listener for a new program; `None` where there are too many already."""
         if len(self._callers) >= self._most:
-            writer.close()
-            return
-        caller = _Caller(writer, self._byte_seconds, self._losses, self._remote)
+            return None
         self._callers.add(caller)
-        try:
-            await caller.talk(reader, self._welcome(caller))
-        finally:
-            self._callers.discard(caller)
+        return self._welcome(caller)
+
+    def make_wires(self, caller: _Caller) -> tuple[Wire, Wire, RemotePort | None]:
+        """Both directions of its line, and what takes settings out of it."""
+        inward = Wire(caller.hear, self._byte_seconds, self._losses)
+        outward = Wire(caller.put, self._byte_seconds, self._losses)
+        return inward, outward, self._remote(caller.say) if self._remote is not None else None
+
+    def dismiss(self, caller: _Caller) -> None:
+        """A program is gone."""
+        self._callers.discard(caller)
 
     async def stop(self) -> None:
         if self._server is not None:
             self._server.close()
-        for caller in list(self._callers):
+        callers = list(self._callers)
+        for caller in callers:
             caller.drop()
-        serving = {caller.serving for caller in self._callers if caller.serving is not None}
-        if serving:
-            await asyncio.wait(serving)
+        for caller in callers:
+            await caller.gone.wait()
 
 
-class _Caller:
+class _Caller(asyncio.Protocol):
     """One program that has connected."""
 
-    def __init__(
-        self, writer: asyncio.StreamWriter, byte_seconds: float, losses: Losses, remote: MakeRemote | None
-    ) -> None:
-        self._writer = writer
-        self._remote = remote(writer.write) if remote is not None else None
-        self._listener: Listener
-        self.name = _address(writer.get_extra_info("peername"))
-        self.serving = asyncio.current_task()
-        self._inward = Wire(self._hear, byte_seconds, losses)
-        self._outward = Wire(self._put, byte_seconds, losses)
+    def __init__(self, end: TcpServerEnd) -> None:
+        self._end = end
+        self._transport: asyncio.WriteTransport
+        self._listener: Listener | None = None
+        self._reason = "the program has shut the connection"
+        self.name = ""
+        self.gone = asyncio.Event()
 
-    async def talk(self, reader: asyncio.StreamReader, listener: Listener) -> None:
-        """Hear it until it shuts the connection."""
-        self._listener = listener
-        listener.opened()
-        reason = "the program has shut the connection"
+    def connection_made(self, transport: asyncio.BaseTransport) -> None:
+        assert isinstance(transport, asyncio.WriteTransport)  # a stream's
+        self._transport = transport
+        self.name = _address(transport.get_extra_info("peername"))
+        self._inward, self._outward, self._remote = self._end.make_wires(self)
+        self._listener = self._end.admit(self)
+        if self._listener is None:
+            transport.close()
+        else:
+            self._listener.opened()
+
+    def data_received(self, data: bytes) -> None:
+        if self._listener is None:
+            return  # turned away
         try:
-            while data := await reader.read(READ_BYTES):
-                self._inward.send(self._remote.incoming(data) if self._remote is not None else data)
-        except (ConnectionError, ssl.SSLError):
-            pass  # the other side is gone: the same as its having shut the connection
+            self._inward.send(self._remote.incoming(data) if self._remote is not None else data)
         except MalformedError as error:
-            reason = str(error)
-        finally:
-            self._inward.clear()
-            self._outward.clear()
-            self._writer.close()
-            listener.closed(reason)
+            self._reason = str(error)
+            self.drop()
 
-    def _hear(self, data: bytes, offset: int, at: float) -> None:
-        self._listener.received(data, offset, at)
+    def connection_lost(self, exc: Exception | None) -> None:
+        self._inward.clear()
+        self._outward.clear()
+        self._end.dismiss(self)
+        if self._listener is not None:
+            self._listener.closed(self._reason)
+        self.gone.set()
+
+    def hear(self, data: bytes, offset: int, at: float) -> None:
+        """Bytes have come over the line."""
+        if self._listener is not None:
+            self._listener.received(data, offset, at)
 
     def write(self, data: bytes) -> int:
         return self._outward.send(data)
 
     @property
     def unread(self) -> int:
-        return self._outward.waiting + self._writer.transport.get_write_buffer_size()
+        return self._outward.waiting + self._transport.get_write_buffer_size()
 
-    def _put(self, data: bytes, offset: int, at: float) -> None:
-        if self._writer.transport.get_write_buffer_size() > MAX_WAITING_BYTES:
+    def put(self, data: bytes, offset: int, at: float) -> None:
+        """Bytes have gone over the line."""
+        if self._transport.get_write_buffer_size() > MAX_WAITING_BYTES:
             self.drop()  # it does not read: nothing may pile up for it
             return
-        self._writer.write(self._remote.outgoing(data) if self._remote is not None else data)
+        self.say(self._remote.outgoing(data) if self._remote is not None else data)
+
+    def say(self, data: bytes) -> None:
+        """Send bytes as they are."""
+        self._transport.write(data)
 
     def drop(self) -> None:
-        self._writer.transport.abort()
+        self._transport.abort()
 
 
 def _address(name: tuple[str, int] | None) -> str:

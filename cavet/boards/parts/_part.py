@@ -50,6 +50,11 @@ class Part:
         self._tell = tell
         self._stir = stir
 
+    def touch(self, now: float) -> None:
+        """Something has happened to it: it wants to be called, and the rig looks at it again."""
+        self.wake = now
+        self._rig.touched = True
+
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         """A pin that it hangs on was driven."""
 

@@ -61,9 +61,9 @@ class Pump(Part):
         tau = RUN_UP_SECONDS if target > speed else RUN_DOWN_SECONDS
         gap = abs(target - speed)
         self._run = RunUp(speed, target, now, now + (tau * math.log(gap / ARRIVED) if gap > ARRIVED else 0.0), tau)
-        self.wake = now
+        self.touch(now)
         if self.guard is not None:
-            self.guard.wake = now
+            self.guard.touch(now)
 
     def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:
         if do not in self.actions:

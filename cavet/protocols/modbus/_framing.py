@@ -75,7 +75,7 @@ class Tcp:
         if len(data) < end:
             return _unreadable(data, offset, f"the stream ends inside a frame of {end} bytes") if last else None
         wire = data[:end]
-        read = self._read(wire, side)
+        read = self._read(wire, side, noting=False)
         return Frame(read.message, wire, offset, tuple(read.problems))
 
     def _skip(self, data: bytes, offset: int, last: bool, reason: str) -> Frame | None:
@@ -88,9 +88,9 @@ class Tcp:
                 return _unreadable(data[:place], offset, reason)
         return _unreadable(data, offset, reason) if last else None
 
-    def _read(self, wire: bytes, side: Side) -> Read:
+    def _read(self, wire: bytes, side: Side, *, noting: bool = True) -> Read:
         header = {"transaction": int.from_bytes(wire[:2], "big"), "unit": wire[6]}
-        read = read_unit(wire[HEADER_BYTES:], side, header, _plain_bits(HEADER_BYTES))
+        read = read_unit(wire[HEADER_BYTES:], side, header, _plain_bits(HEADER_BYTES) if noting else None)
         protocol = int.from_bytes(wire[2:4], "big")
         if protocol:
             read.problems.insert(0, f"protocol: found {protocol}, expected 0")
@@ -174,11 +174,11 @@ class Rtu:
         return None
 
     def _frame(self, wire: bytes, offset: int, side: Side) -> Frame:
-        read = self._read(wire, side)
+        read = self._read(wire, side, noting=False)
         return Frame(read.message, wire, offset, tuple(read.problems))
 
-    def _read(self, wire: bytes, side: Side) -> Read:
-        read = read_unit(wire[1:-2], side, {"unit": wire[0]}, _plain_bits(1))
+    def _read(self, wire: bytes, side: Side, *, noting: bool = True) -> Read:
+        read = read_unit(wire[1:-2], side, {"unit": wire[0]}, _plain_bits(1) if noting else None)
         found, expected = int.from_bytes(wire[-2:], "little"), crc16(wire[:-2])
         if found != expected:
             read.problems.insert(0, f"CRC: found {found:04X}, expected {expected:04X}")
@@ -241,18 +241,18 @@ class Ascii:
         match = _HEX_LINE.fullmatch(wire)
         if match is None or len(match[1]) < 6:
             return _unreadable(wire, offset, "between colon and line end: expected pairs of hex digits, three at least")
-        read = self._read(bytes.fromhex(match[1].decode()), side)
+        read = self._read(bytes.fromhex(match[1].decode()), side, noting=False)
         if match[1] != match[1].upper():
             read.problems.append("digits: found small letters, expected 0 to 9 and A to F")
         if not wire.endswith(b"\r\n"):
             read.problems.append("end: found LF alone, expected CR LF")
         return Frame(read.message, wire, offset, tuple(read.problems))
 
-    def _read(self, body: bytes, side: Side) -> Read:
+    def _read(self, body: bytes, side: Side, *, noting: bool = True) -> Read:
         def placed(first: int, last: int) -> tuple[Span, ...]:
             return ((8 * (1 + 2 * (1 + first)), 16 * (last - first)),) if last > first else ()
 
-        read = read_unit(body[1:-1], side, {"unit": body[0]}, placed)
+        read = read_unit(body[1:-1], side, {"unit": body[0]}, placed if noting else None)
         expected = lrc8(body[:-1])
         if body[-1] != expected:
             read.problems.insert(0, f"LRC: found {body[-1]:02X}, expected {expected:02X}")

@@ -31,7 +31,8 @@ class Reader:
         self.fields: dict[str, Any] = {}
         self.problems: list[str] = []
         self.notes: list[Field] = []
-        self.placed: Placed = lambda first, last: ()
+        self.placed: Placed | None = None
+        """Gives the places for notes; without it, none are made."""
 
     def take(self, name: str, count: int) -> bytes:
         """Take the next bytes; raise `ShortError` when they are not there."""
@@ -46,6 +47,8 @@ class Reader:
 
     def note(self, name: str, first: int, value: object, *, raw: int | bytes | None = None, meaning: str = "") -> None:
         """Tell of a field that began at `first` and ends here."""
+        if self.placed is None:
+            return
         data = self.unit[first : self.at]
         spans = self.placed(first, self.at)
         found = raw if raw is not None else int.from_bytes(data, "big") if len(data) <= 2 else data

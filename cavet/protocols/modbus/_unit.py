@@ -62,8 +62,11 @@ class Read:
         self.notes = notes
 
 
-def read_unit(unit: bytes, side: Side, header: dict[str, Any], placed: Placed) -> Read:
-    """Take a unit apart. What may not be sent is taken apart all the same, and told as a problem."""
+def read_unit(unit: bytes, side: Side, header: dict[str, Any], placed: Placed | None = None) -> Read:
+    """Take a unit apart. What may not be sent is taken apart all the same, and told as a problem.
+
+    With `placed` its fields are noted too, with their places.
+    """
     reader = Reader(unit)
     reader.placed = placed
     if not unit:
@@ -124,5 +127,5 @@ def _made(form: type[ModbusMessage], fields: dict[str, Any], reader: Reader) -> 
 
 def read_message(data: bytes, side: Side, **header: int) -> tuple[Message, tuple[str, ...]]:
     """Read a bare unit; give its message and what is wrong with it. `header` is what its framing has told."""
-    read = read_unit(data, side, header, lambda first, last: ())
+    read = read_unit(data, side, header)
     return read.message, tuple(read.problems)

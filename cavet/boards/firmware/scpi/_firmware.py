@@ -21,7 +21,7 @@ from cavet.boards.firmware.scpi import _data as data
 from cavet.boards.firmware.scpi._commands import Commands
 from cavet.boards.firmware.scpi._status import OPERATION_COMPLETE, SETTLING, VOLTAGE, Register, Status
 from cavet.boards.firmware.scpi._tree import Pattern
-from cavet.boards.parts import Supply
+from cavet.boards.parts import Part, Supply
 from cavet.protocols import Frame, Side, scpi
 from cavet.protocols.scpi import Datum, FaultError, QueryUnit, Unit
 from cavet.record import Kind
@@ -66,6 +66,11 @@ class ScpiFirmware:
         self._tell = tell
         self._identity = identity
         self._commands = commands
+        parts = list(circuit.parts.values())
+        self._movers = [part for part in parts if type(part).busy is not Part.busy]
+        self._supplies = [part for part in parts if isinstance(part, Supply)]
+        self._moves = False
+        """Whether something still moved when it was last looked."""
         self._talks: dict[Client, _Talk] = {}
         self._out: list[Outgoing] = []
         self._common: dict[str, Callable[[_Talk, tuple[Datum, ...], float, int], None]] = {
@@ -152,7 +157,8 @@ class ScpiFirmware:
             self._work(client, talk, now)
 
     def advance(self, now: float) -> float:
-        self._look(now)
+        if self._moves:
+            self._look(now)
         due = inf
         for client, talk in self._talks.items():
             if talk.waits is not None and not self._pending(now):
@@ -166,13 +172,13 @@ class ScpiFirmware:
 
     def _pending(self, now: float) -> bool:
         """Whether something still moves."""
-        return any(part.busy(now) for part in self._circuit.parts.values())
+        return any(part.busy(now) for part in self._movers)
 
     def _look(self, now: float) -> None:
         """Take the condition of what it works."""
-        pending = self._pending(now)
+        self._moves = pending = self._pending(now)
         self.status.operation.set(SETTLING if pending else 0)
-        limiting = any(isinstance(part, Supply) and part.limiting for part in self._circuit.parts.values())
+        limiting = any(part.limiting for part in self._supplies)
         self.status.questionable.set(VOLTAGE if limiting else 0)
         if self._completes and not pending:
             self._completes = False
