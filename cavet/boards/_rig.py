@@ -126,7 +126,7 @@ class Rig:
         return stirred
 
     def advance(self, now: float) -> None:
-        """Integrate up to `now`, in steps of at most `STEP_SECONDS`. A moment too short to matter waits for the next."""
+        """Integrate up to `now`, in steps of at most `STEP_SECONDS`; a moment too short to matter is left for later."""
         if not self.touched and now - self._now < GRAIN_SECONDS:
             return
         if self._now >= now:

@@ -36,7 +36,8 @@ def draw_rig(canvas: Canvas, x: int, y: int, width: int, height: int, basins: tu
         left = x + place * (each + 2)
         canvas.put(left, y, basin.name[:each], PAPER._replace(bold=True) if basin.marked else QUIET)
         _draw_water(canvas, left, y + 1, each, depth, basin.share)
-        canvas.put(left, y + 1 + depth, basin.tells[:each], HEATHER if basin.marked else QUIET)
+        tells = basin.tells if len(basin.tells) <= each else basin.tells.replace(" ", "", 1)
+        canvas.put(left, y + 1 + depth, tells[:each], HEATHER if basin.marked else QUIET)
         if basin.wall:
             _draw_wall(canvas, left + each, y + 1, depth, basin)
 

@@ -13,6 +13,8 @@ from cavet.workbench.drawing.rig import EIGHTHS, BasinView, draw_rig
 
 SPINE_WIDTH = 16
 LABEL_WIDTH = 4
+LABELLED = 50
+"""From this width on the pins' other names are shown."""
 NAME_WIDTH = 13
 WIDE = 76
 """From this width on parts hang off on both sides, as pictures."""
@@ -58,6 +60,7 @@ def draw_board(view: BoardView, width: int, height: int) -> Canvas:
         pins = list(view.pins)
     step = 2 if len(pins) * 2 <= room and width >= WIDE else 1
     lead = 1 if step == 2 and len(pins) * 2 < room else 0
+    pins = _in_sight(view, pins, room // step)
     _draw_head(canvas, view, width, lead)
     rows = {pin.number: lead + HEAD_ROWS + step * place for place, pin in enumerate(pins)}
     if width >= WIDE:
@@ -65,6 +68,16 @@ def draw_board(view: BoardView, width: int, height: int) -> Canvas:
     else:
         _draw_narrow(canvas, view, pins, rows)
     return canvas
+
+
+def _in_sight(view: BoardView, pins: list[PinView], room: int) -> list[PinView]:
+    """The pins that there is room for, with those of the cursor's part among them."""
+    if len(pins) <= room:
+        return pins
+    wanted = {pin for part in view.parts if part.name == view.cursor for pin in part.pins}
+    last = max((place for place, pin in enumerate(pins) if pin.number in wanted), default=0)
+    first = min(max(0, last - room // 2), len(pins) - room + 1)
+    return pins[first : first + max(0, room - 1)]
 
 
 def _draw_head(canvas: Canvas, view: BoardView, width: int, lead: int) -> None:
@@ -87,22 +100,22 @@ def _draw_head(canvas: Canvas, view: BoardView, width: int, lead: int) -> None:
         canvas.put_right(width - 1, lead + 1, view.answers, HEATHER)
 
 
-def _spine_width(pins: list[PinView]) -> int:
-    """Room for the pins' other names, where they have any."""
-    return SPINE_WIDTH + (LABEL_WIDTH if any(pin.label for pin in pins) else 0)
+def _spine_width(pins: list[PinView], room: int) -> int:
+    """Room for the pins' other names, where they have any and there is some."""
+    return SPINE_WIDTH + (LABEL_WIDTH if room >= LABELLED and any(pin.label for pin in pins) else 0)
 
 
 def _draw_spine(canvas: Canvas, x: int, pins: list[PinView], rows: dict[int, int], step: int, profile: str) -> int:
     """Draw the column of pins; give how wide it is."""
     top, bottom = min(rows.values()), max(rows.values())
-    width = _spine_width(pins)
+    width = _spine_width(pins, canvas.width)
     canvas.shade(x, top - 1, width, bottom - top + 2 + (step - 1), "raised")
     canvas.put(x + (width - 2 * len(profile) + 1) // 2, top - 1, " ".join(profile), QUIET)
     for pin in pins:
         y = rows[pin.number]
         bold = pin.kind != "rests"
         canvas.put_right(x + 4, y, str(pin.number), PAPER._replace(bold=bold) if bold else QUIET)
-        canvas.put(x + 5, y, pin.label[: LABEL_WIDTH - 1], PAPER if bold else QUIET)
+        canvas.put(x + 5, y, pin.label[: width - SPINE_WIDTH], PAPER if bold else QUIET)
         canvas.put(x + width - SPINE_WIDTH + 5, y, pin.mode[:8], QUIET)
         _draw_level(canvas, x, y, width, pin)
     return width
@@ -134,9 +147,15 @@ def _draw_wide(canvas: Canvas, view: BoardView, pins: list[PinView], rows: dict[
         else:
             _hang_right(canvas, x + width, places, step, part, part.name == view.cursor)
     _place_rig(canvas, view, x, sorted(left_rows), step)
-    free = [str(pin.number) for pin in view.pins if pin.number not in rows]
-    if free:
-        canvas.put(x + 1, max(rows.values()) + step, f"+{len(free)} not wired", QUIET)
+    canvas.put(x + 1, max(rows.values()) + step, _left_out(view, rows), QUIET)
+
+
+def _left_out(view: BoardView, rows: dict[int, int]) -> str:
+    """Say how many pins are not drawn: for want of room, or since nothing hangs on them."""
+    wired = {pin for part in view.parts for pin in part.pins}
+    hidden = sum(pin.number in wired for pin in view.pins if pin.number not in rows)
+    free = sum(pin.number not in wired for pin in view.pins if pin.number not in rows)
+    return f"+{hidden} more wired" if hidden else f"+{free} not wired" if free else ""
 
 
 def _hang_right(canvas: Canvas, x: int, places: list[int], step: int, part: PartView, marked: bool) -> None:
@@ -185,6 +204,8 @@ def _draw_narrow(canvas: Canvas, view: BoardView, pins: list[PinView], rows: dic
     """All on one side: pin, what hangs on it, how that stands."""
     if not rows:
         return
+    if len(rows) < len({pin for part in view.parts for pin in part.pins}):
+        canvas.put(2, max(rows.values()) + 1, _left_out(view, rows), QUIET)
     x = 1 + _draw_spine(canvas, 1, pins, rows, 1, view.profile)
     for part in view.parts:
         places = [rows[pin] for pin in part.pins if pin in rows]
