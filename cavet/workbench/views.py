@@ -327,7 +327,7 @@ def title(trail: Trail, point: Point | None) -> str:
     """Name a trail: what was asked of what."""
     if point is None:
         data = trail.root.value
-        return f"{trail.root.board} ← {hex_pairs(data[:12]) if isinstance(data, bytes) else 'bytes from outside'}"
+        return f"{trail.root.board} ← {as_written(data[:24]) if isinstance(data, bytes) else 'bytes from outside'}"
     value = trail.root.value
     return f"{point.name} ← {point.show(value if isinstance(value, int | float) else None)}"
 
@@ -357,6 +357,13 @@ def _stage_lines(step: Step, name: str, point: Point | None) -> tuple[str, ...]:
     return tuple(line[-1] if name == Kind.TAKEN else " ".join(line) for line in lines)[:3]
 
 
+def as_written(data: bytes) -> str:
+    """Bytes as text where they are a line of it, and in hex else."""
+    line = data.removesuffix(b"\n").removesuffix(b"\r")
+    is_text = bool(line) and data.endswith(b"\n") and all(0x20 <= byte < 0x7F for byte in line)
+    return line.decode("ascii") + "␊" if is_text else hex_pairs(data)
+
+
 def _next_delay(trail: Trail, name: str) -> str:
     """The time from this stage to the next one that was reached, to be written on the line between them."""
     for later in STAGES[STAGES.index(name) + 1 :]:
@@ -372,7 +379,7 @@ def told(event: Event, stage: str, point: Point | None) -> str:
     if stage == Kind.ASKED and point is not None:
         return point.show(value if isinstance(value, int | float) else None)
     if isinstance(value, bytes) and stage in (Kind.FRAMED, Kind.CARRIED):
-        return hex_pairs(value)
+        return as_written(value)
     if stage == Kind.CARRIED and not isinstance(value, bytes):
         return event.note or f"up to byte {value}"
     if stage == Kind.TAKEN:

@@ -43,7 +43,7 @@ def trail_sheet(desk: Desk, trail: Trail) -> Sheet:
         ]
     for stage in STAGES:
         lines += _stage_lines(trail, stage, diagnosis, point)
-    lines += _frame_lines(trail)
+    lines += _frame_lines(trail, spoken(desk, trail, point))
     others = [event for event in _after(desk, trail) if event.kind not in STAGES]
     if others:
         lines += [[], [("also", QUIET)]]
@@ -91,16 +91,24 @@ def _after(desk: Desk, trail: Trail) -> list[Event]:
     return found
 
 
-def _frame_lines(trail: Trail) -> list[Line]:
+def spoken(desk: Desk, trail: Trail, point: Point | None) -> str:
+    """The protocol that a trail's bytes are in: that of its point's link, or of the one that they came in by."""
+    plan = desk.bench.plan
+    link = plan.hosts[point.board].link if point is not None else trail.root.subject
+    return plan.links[link].protocol
+
+
+def _frame_lines(trail: Trail, protocol: str) -> list[Line]:
     step = trail.steps.get(Kind.FRAMED) or trail.steps.get(Kind.CARRIED)
     lines: list[Line] = []
-    firmata = codec("firmata")
+    chosen = codec(protocol)
     for event in step.events if step else ():
         if not isinstance(event.value, bytes):
             continue
-        for frame in firmata.decoder(Side.HOST).feed(event.value):
+        decoder = chosen.decoder(Side.HOST)
+        for frame in [*decoder.feed(event.value), *decoder.finish()]:
             lines += [[], [("the frame  ", QUIET), (hex_pairs(frame.data), ASKED)]]
-            lines += _field_lines(firmata.explain(frame, Side.HOST), 0, frame.data)
+            lines += _field_lines(chosen.explain(frame, Side.HOST), 0, frame.data)
     return lines
 
 
@@ -110,7 +118,7 @@ def _field_lines(field: Field, depth: int, wire: bytes) -> list[Line]:
     bits = " ".join(_bits(wire, first, size) for first, size in field.spans[:4] if size <= 8)
     line: Line = [
         (f"{'  ' * depth}{field.name:14}"[:18].ljust(18), PAPER),
-        (f"{value:>10}  ", GOT),
+        (f"{value:>22}  ", GOT),
         (f"byte {places:6}" if not field.fields else " " * 11, QUIET),
         (f"{bits:18} ", ASKED),
         (field.problem or field.meaning, CORAL if field.problem else QUIET),
@@ -184,7 +192,8 @@ def scale_words(point: Point) -> str:
         if point.kind is PointKind.BRIDGE
         else f"{point.wire_low:g} to {point.wire_high:g}"
     )
-    return f"{ends}, on the wire {wire}: steps of {units.show(point.resolution, point.unit)}"
+    steps = f": steps of {units.show(point.resolution, point.unit)}" if point.is_whole else ""
+    return f"{ends}, on the wire {wire}{steps}"
 
 
 def _board_lines(desk: Desk, point: Point) -> list[Line]:
