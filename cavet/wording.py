@@ -6,6 +6,12 @@ import difflib
 import unicodedata
 from collections.abc import Iterable
 
+CONTROLS = (
+    "NUL", "SOH", "STX", "ETX", "EOT", "ENQ", "ACK", "BEL", "BS", "HT", "LF", "VT", "FF", "CR", "SO", "SI",
+    "DLE", "DC1", "DC2", "DC3", "DC4", "NAK", "SYN", "ETB", "CAN", "EM", "SUB", "ESC", "FS", "GS", "RS", "US",
+)  # fmt: skip
+"""The names of the C0 control characters, by their codes."""
+
 
 def nearest(word: str, words: Iterable[str]) -> str | None:
     """Give the one of `words` that `word` was probably meant to be, if any is close."""
@@ -25,7 +31,7 @@ def listed(words: Iterable[object], last: str = "or") -> str:
 def plain(text: str, limit: int | None = None) -> str:
     """Make text from outside fit to show: control and format characters become visible, nothing is dropped.
 
-    C0 controls become their Unicode pictures (`␛`), all others that have no glyph become `‹U+XXXX›`.
+    C0 controls become their names (`‹ESC›`), all others that have no glyph become `‹U+XXXX›`.
     """
     shown = "".join(_visible(character) for character in text)
     if limit is not None and len(shown) > limit:
@@ -36,9 +42,9 @@ def plain(text: str, limit: int | None = None) -> str:
 def _visible(character: str) -> str:
     code = ord(character)
     if code < 0x20:
-        return chr(0x2400 + code)
+        return f"‹{CONTROLS[code]}›"
     if code == 0x7F:
-        return "␡"
+        return "‹DEL›"
     if unicodedata.category(character) in ("Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp"):
         return f"‹U+{code:04X}›"
     return character

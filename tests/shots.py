@@ -17,12 +17,32 @@ COMMAND = [sys.executable, "-m", "cavet", "demo"]
 FILL = ["Down", "Down", "text:60", "Return"]
 CROSS = ["d", "Down", "space", "Escape"]
 PRESS_STOP = ["Down"] * 4 + ["space", "wait:0.1"] + ["Up"] * 4
+OPEN_PUMPS = ["Up", "Left", "Down", "Right"]
+PUMPS = ["Down", "Down", "text:60", "Return", "Up", "space"]
+DRAIN = ["Down", "Down", "Down", "Down", "space", "Down", "space", "wait:2"]
+RELAYS = ["text:f", "text:relay_10", "Return", "Down", "Down", "space", "Down", "Down", "space", "wait:0.5"]
+SUPPLY = [
+    "Down",
+    "text:12.5",
+    "Return",
+    "Up",
+    "space",
+    "Down",
+    "Down",
+    "text:0.5",
+    "Return",
+    "wait:0.5",
+    "Escape",
+    "Up",
+]
 SHOTS = {
     "drive-at-rest.png": ([], ["wait:6"]),
     "drive.png": ([], ["text:80", "Return", "wait:1", *FILL, "wait:5", *PRESS_STOP, "wait:0.2"]),
     "drive-broken.png": ([], [*CROSS, *FILL, "wait:0.6", "Down", "Down", "text:50", "Return", "wait:1"]),
     "trail.png": ([], [*CROSS, *FILL, "wait:0.8", "Return", "wait:0.4"]),
     "drive-light.png": ([], [*FILL, "wait:3", "F2", "wait:0.3", "text:light", "Return", "wait:0.6"]),
+    "pumphouse.png": ([], [*OPEN_PUMPS, *PUMPS, "wait:2", *DRAIN, *(["Up"] * 5), "wait:0.5"]),
+    "switchrack.png": ([], [*RELAYS, "Escape", "text:f", "text:supply_1", "Return", *SUPPLY, "wait:1"]),
     "drive-100x30.png": (["--size", "800x510"], [*FILL, "wait:2"]),
 }
 

@@ -29,7 +29,7 @@ class Wording(unittest.TestCase):
         self.assertEqual(listed(["a", "b", "c"], "and"), "a, b and c")
 
     def test_control_and_format_characters_become_visible(self):
-        self.assertEqual(plain("a\x1b[31mb\x07\x7f"), "a␛[31mb␇␡")
+        self.assertEqual(plain("a\x1b[31mb\x07\x7f"), "a‹ESC›[31mb‹BEL›‹DEL›")
         self.assertEqual(plain("\x9b31m"), "‹U+009B›31m")
         self.assertEqual(plain("a\u202eb\u200bc"), "a‹U+202E›b‹U+200B›c")
         self.assertEqual(plain("[bold]x[/bold] é 水"), "[bold]x[/bold] é 水")

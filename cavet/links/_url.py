@@ -61,8 +61,8 @@ class UrlEnd:
             try:
                 data = port.read(1)
                 data += port.read(min(READ_BYTES, port.in_waiting)) if data and port.in_waiting else b""
-            except (OSError, TypeError, serial.SerialException) as error:
-                reason = str(error)
+            except (OSError, TypeError, AttributeError, serial.SerialException) as error:
+                reason = str(error)  # the last two from pyserial's own, when the port is shut while it reads
                 break
             if data:
                 loop.call_soon_threadsafe(self._heard, port, data, listener)

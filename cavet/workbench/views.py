@@ -361,7 +361,7 @@ def as_written(data: bytes) -> str:
     """Bytes as text where they are a line of it, and in hex else."""
     line = data.removesuffix(b"\n").removesuffix(b"\r")
     is_text = bool(line) and data.endswith(b"\n") and all(0x20 <= byte < 0x7F for byte in line)
-    return line.decode("ascii") + "␊" if is_text else hex_pairs(data)
+    return line.decode("ascii") + "↵" if is_text else hex_pairs(data)
 
 
 def _next_delay(trail: Trail, name: str) -> str:

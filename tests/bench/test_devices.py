@@ -2,8 +2,10 @@
 
 import asyncio
 import unittest
+from pathlib import Path
 
 from cavet.bench import StageState
+from cavet.bench._file import check_text
 from cavet.record import STAGES, Kind
 from tests.bench.benches import demo, in_fast_time
 from tests.bench.test_file import errors_of
@@ -145,6 +147,41 @@ off = "ROUT:OPEN (@101)"
 ask = "ROUT:CLOS? (@101)"
 """
 )
+
+
+def benches_of(page):
+    """The bench that a page of the docs shows: all its pieces in one."""
+    text = (Path(__file__).parents[2] / "docs" / page).read_text()
+    return "".join(piece.partition("```")[0] for piece in text.split("```toml\n")[1:])
+
+
+class Documentation(unittest.TestCase):
+    def driven(self, page, *wishes):
+        text = benches_of(page)
+        self.assertEqual(errors_of(text), [])
+
+        async def story(bench, standings):
+            kinds = []
+            for name, value in wishes:
+                asked = bench.ask(bench.point(name), value, by="test")
+                await asyncio.sleep(1)
+                standings.follow()
+                kinds.append(standings.trails.all[asked].reached(Kind.CONFIRMED) is not None)
+            return kinds, {
+                name: r.got for link in bench.host_links.values() for name, r in link.session.readings.items()
+            }
+
+        confirmed, got = in_fast_time(story, check_text(text, page))
+        self.assertTrue(all(confirmed))
+        return got
+
+    def test_the_modbus_board_of_the_docs_works(self):
+        got = self.driven("modbus-board.md", ("fan", True), ("wanted", 22.5))
+        self.assertEqual((got["fan"], got["wanted"], got["warmth"]), (True, 22.5, 19.0))
+
+    def test_the_scpi_instrument_of_the_docs_works(self):
+        got = self.driven("scpi-board.md", ("lamp_relay", True), ("voltage", 6.0))
+        self.assertEqual((got["lamp_relay"], got["voltage"]), (True, 6.0))
 
 
 class Tables(unittest.TestCase):

@@ -301,6 +301,25 @@ class Example(unittest.TestCase):
         self.assertEqual(moved["value"], 105.0)
         served.end()
 
+    def test_the_program_over_the_network_drives_pumps_and_relays(self):
+        page = (Path(__file__).parents[2] / "docs" / "your-own-program.md").read_text()
+        program = page.split("```python\n")[2].partition("```")[0]
+        self.assertNotIn("cavet", program)
+        served = Served("--events")
+        addresses = [served.address(board, "tcp") for board in ("pumphouse", "switchrack")]
+        done = subprocess.run(
+            [sys.executable, "-c", program, *addresses], capture_output=True, text=True, timeout=20, check=True
+        )
+        self.assertIn("echo 00 02 00 00 00 06 07 05 00 00 ff 00", done.stdout)
+        self.assertIn("done b'1\\n'", done.stdout)
+        moved, _ = served.until(
+            lambda line: (
+                line.get("kind") == "moved" and line.get("part") == "pumphouse.pump_a" and line["value"] == 60.0
+            )
+        )
+        self.assertEqual(moved["note"], "60 %")
+        served.end()
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -295,7 +295,7 @@ class Hearing(unittest.TestCase):
         talk = Talk(LAMP)
         talk.ready()
         talk.hear("F0 71 1B 00 5B 00 5D 00 F7")
-        self.assertEqual(list(talk.session.texts), ["␛[]"])
+        self.assertEqual(list(talk.session.texts), ["‹ESC›[]"])
 
     @given(some.lists(some.binary(max_size=60), max_size=6))
     def test_any_bytes_from_a_board_are_survived(self, pieces):

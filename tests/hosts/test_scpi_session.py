@@ -161,7 +161,7 @@ class Sessions(unittest.TestCase):
         talk.answers |= {"OUTP?": "perhaps", "MEAS:VOLT?": "\x1b[2Jlots"}
         talk.serve()
         self.assertIn("answers perhaps to OUTP?", talk.session.readings["output"].refusal)
-        self.assertIn("␛[2Jlots", talk.session.readings["meter"].refusal)
+        self.assertIn("‹ESC›[2Jlots", talk.session.readings["meter"].refusal)
         talk.hear("12,nobody asked")
         self.assertIs(talk.session.state, SessionState.READY)
 

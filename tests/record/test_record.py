@@ -78,7 +78,7 @@ class Lines(unittest.TestCase):
 
     def test_bytes_are_hex_and_notes_can_not_steer_a_terminal(self):
         line = self.line(Kind.TAKEN, "gatehouse", "message", "sysex", b"\xf0\x01\xf7", None, "\x1b[2J")
-        self.assertEqual((line["value"], line["note"]), ("F0 01 F7", "␛[2J"))
+        self.assertEqual((line["value"], line["note"]), ("F0 01 F7", "‹ESC›[2J"))
 
 
 class OnDisk(unittest.TestCase):
@@ -90,7 +90,7 @@ class OnDisk(unittest.TestCase):
     def test_it_reads_back_the_same_events_of_every_kind_of_value(self):
         record = Record(lambda: 0.125)
         writer = RecordWriter(record, self.path, {"bench": "Ottersluice"})
-        for value in (None, True, False, 0, 1, -7, 1.0, 0.1, "text", "␛ é", b"", b"\x00\xff"):
+        for value in (None, True, False, 0, 1, -7, 1.0, 0.1, "text", "‹ESC› é", b"", b"\x00\xff"):
             record.append(Kind.HEARD, "gatehouse", "point", "level", value, None, "note")
         writer.close()
         found = list(read_record(self.path))

@@ -246,6 +246,7 @@ class ThreeBoards(unittest.TestCase):
             await seat.sees("relay_103 ← closed", "ROUT:CLOS", "rack")
             await seat.press("escape")
             await seat.until(lambda: "find" not in seat.rails())
+            await seat.until(lambda: "▸ relay_103" in seat.rails())
 
         seated(story, text=demo_path().read_text())
 
@@ -273,7 +274,7 @@ class Strangers(unittest.TestCase):
         async def story(seat):
             session = seat.desk.bench.host_links["gatehouse"].session
             seat.desk._call(lambda: session.feed(frame, seat.desk.now, lambda end: None))
-            await seat.sees("says: [bold]red[/bold] ␛[2J‹U+009B›31m {x}")
+            await seat.sees("says: [bold]red[/bold] ‹ESC›[2J‹U+009B›31m {x}")
             rows = [seat.app.screen.query_one("#board", Picture).render_line(y).text for y in range(4)]
             self.assertFalse(any("\x1b" in row or "\x9b" in row for row in rows))
 

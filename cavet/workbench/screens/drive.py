@@ -61,15 +61,13 @@ class DriveScreen(Screen[None]):
     def compose(self) -> ComposeResult:
         yield Picture(id="top")
         with Horizontal(id="middle"):
-            yield Rails(id="rails")
+            yield Rails(self._desk.roster, id="rails")
             yield Picture(id="board")
         yield Picture(id="trail")
         yield Picture(id="foot")
 
     def on_mount(self) -> None:
         self._rails.focus()
-        lines = self._desk.roster.lines()
-        self._rails.cursor = next((place for place, line in enumerate(lines) if isinstance(line, Point)), 0)
         self._fit()
         self.set_interval(FRAME_SECONDS, self.follow)
         self.call_after_refresh(self.follow)
@@ -94,15 +92,11 @@ class DriveScreen(Screen[None]):
 
     @property
     def _point(self) -> Point:
-        """The point under the cursor; on a board's head, and when nothing is found, the first there is."""
-        lines = self._desk.roster.lines()
-        line = lines[min(self._rails.cursor, len(lines) - 1)] if lines else self._desk.points[0]
-        return self._desk.roster.points_of(line.board)[0] if isinstance(line, Head) else line
-
-    def _point_at(self, place: int) -> Point:
-        line = self._desk.roster.lines()[place]
-        assert isinstance(line, Point)  # on a head the rails post nothing but folding
-        return line
+        """The point under the cursor; on a board's head its first, and when nothing is found, the first there is."""
+        line = self._rails.line
+        if isinstance(line, Head):
+            return self._desk.roster.points_of(line.board)[0]
+        return line if line is not None else self._desk.points[0]
 
     def follow(self) -> None:
         """Draw everything as it stands now; what has not changed costs nothing."""
@@ -148,31 +142,22 @@ class DriveScreen(Screen[None]):
         self.follow()
 
     def on_rails_nudged(self, message: Rails.Nudged) -> None:
-        self._attempt(lambda: self._desk.nudge(self._point_at(message.place), message.steps))
+        self._attempt(lambda: self._desk.nudge(self._named(message), message.steps))
 
     def on_rails_pulled(self, message: Rails.Pulled) -> None:
-        point = self._point_at(message.place)
+        point = self._named(message)
         value = point.low + message.share * (point.high - point.low)
         step = max(point.step / 5, 1e-9)
         self._attempt(lambda: self._desk.ask(point, round(value / step) * step))
 
     def on_rails_flipped(self, message: Rails.Flipped) -> None:
-        self._attempt(lambda: self._desk.flip(self._point_at(message.place)))
+        self._attempt(lambda: self._desk.flip(self._named(message)))
 
     def on_rails_typed(self, message: Rails.Typed) -> None:
-        self._attempt(lambda: self._desk.type_in(self._point_at(message.place), message.text))
+        self._attempt(lambda: self._desk.type_in(self._named(message), message.text))
 
-    def on_rails_folded(self, message: Rails.Folded) -> None:
-        line = self._desk.roster.lines()[message.place]
-        self._desk.roster.fold(line.board, message.folded)
-        self.follow()
-
-    def on_rails_sought(self, message: Rails.Sought) -> None:
-        """Show only what was searched for; the cursor goes to the first point of it."""
-        self._desk.roster.wanted = message.words
-        lines = self._desk.roster.lines()
-        self._rails.cursor = next((place for place, line in enumerate(lines) if isinstance(line, Point)), 0)
-        self.follow()
+    def _named(self, message: Rails.Wanted) -> Point:
+        return self._desk.bench.plan.points[message.name]
 
     def _search(self) -> str | None:
         """What is searched for, while it is typed, and as long as it holds."""
@@ -180,14 +165,11 @@ class DriveScreen(Screen[None]):
 
     def action_find(self) -> None:
         """Begin a search."""
-        self._rails.search = ""
-        self.follow()
+        self._rails.find()
 
     def action_show_all(self) -> None:
         """End a search."""
-        self._rails.search = None
-        self._desk.roster.wanted = ""
-        self.follow()
+        self._rails.show_all()
 
     def _attempt(self, act: sheets.Act) -> None:
         self._chosen = None
