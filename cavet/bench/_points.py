@@ -70,6 +70,9 @@ class PointReader:
         return True
 
     def _on_pin(self, path: Path, table: dict[str, Any], kind: PointKind, profile: Profile | None) -> Point | None:
+        if kind.is_text:
+            self._checker.wrong((*path, "kind"), found=kind.value, expected="a kind that a pin can have: no text")
+            return None
         if not self._require(path, table, "pin", "the pin that it is on"):
             return None
         if kind is PointKind.LEVEL and not self._require(path, table, "mode", "how the pin is driven, pwm or servo"):
@@ -94,9 +97,6 @@ class PointReader:
             return None
         form = ValueForm("bit") if table["table"] in BITS else value_form(table)
         fields = _common(path[-1], table, kind)
-        if not kind.is_switch:
-            wire = table.get("wire") or table["range"]
-            fields |= {"wire_low": wire[0], "wire_high": wire[1]}
         point = RegisterPoint(**fields, table=table["table"], address=table["address"], form=form)
         if point.address + point.size > 0x10000:
             self._checker.wrong((*path, "address"), found=point.address, expected=f"room for {point.size} registers")
@@ -108,8 +108,9 @@ class PointReader:
             self._checker.wrong((*path, "table"), found=table["table"], expected="a table that can be written")
             return False
         is_bit = table["table"] in BITS or table["data"] == "bit"
-        if kind is PointKind.BRIDGE or table["data"] == "text" or is_bit != kind.is_switch:
-            expected = "a single bit" if kind.is_switch else "a number"
+        is_text = table["data"] == "text" and not is_bit
+        if kind is PointKind.BRIDGE or is_text != kind.is_text or is_bit != kind.is_switch:
+            expected = "a single bit" if kind.is_switch else "text in registers" if kind.is_text else "a number"
             found = f"{table['data']} in {table['table']}"
             if kind is PointKind.BRIDGE:
                 found, expected = "a bridge", "level, switch, contact or reading: only pins have bridges"
@@ -135,9 +136,6 @@ class PointReader:
         if not kind.is_output and not self._require(path, table, "ask", "the query for its value"):
             return None
         fields = _common(path[-1], table, kind)
-        if not kind.is_switch:
-            wire = table.get("wire") or table["range"]
-            fields |= {"wire_low": wire[0], "wire_high": wire[1]}
         places = {"set": table["set"], "turn_on": table["on"], "turn_off": table["off"], "query": table["ask"]}
         return HeaderPoint(**fields, **places)
 
@@ -147,8 +145,14 @@ def _common(name: str | int, table: dict[str, Any], kind: PointKind) -> dict[str
     fields: dict[str, Any] = {"name": name, "kind": kind, "board": table["board"], "part": table["part"]}
     fields |= {key: table[key] for key in ("unit", "momentary", "step", "confirm") if key in table}
     if kind.is_output:
-        fields |= {"rest": float(table["rest"]), "start": None if table["start"] is None else float(table["start"])}
+        fields |= {"rest": table["rest"], "start": table["start"]}
+    if kind.is_text:
+        return fields
+    if kind.is_output:
+        fields |= {key: None if table[key] is None else float(table[key]) for key in ("rest", "start")}
     if kind.is_switch:
         return {**fields, "words": table["words"], "active_low": table["active"] == "low"}
     low, high = table["range"]
-    return {**fields, "low": low, "high": high, "step": fields.get("step") or abs(high - low) / 50}
+    first, last = table.get("wire") or (low, high)
+    fields |= {"low": low, "high": high, "wire_low": first, "wire_high": last}
+    return {**fields, "step": fields.get("step") or abs(high - low) / 50}

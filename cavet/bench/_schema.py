@@ -619,6 +619,25 @@ POINT = Section(
                 default="",
             ),
         ),
+        "text": (
+            Key(name="rest", kind="text", doc="where the rest key sends it", default=""),
+            Key(name="start", kind="text", doc="where the host believes that it begins", default=None),
+            Key(name="confirm", kind="switch", doc="whether it is read back", default=True),
+            Key(
+                name="part",
+                kind="text",
+                doc="the part that it is meant to move; else the one of its own name",
+                default="",
+            ),
+        ),
+        "words": (
+            Key(
+                name="part",
+                kind="text",
+                doc="the part that it is meant to read; else the one of its own name",
+                default="",
+            ),
+        ),
     },
 )
 

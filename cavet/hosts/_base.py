@@ -177,7 +177,7 @@ class Session(Generic[P]):
         """Say where the board stands elsewhere than the host believes; ask again for what was asked before."""
         reading = self.readings[point.name]
         reading.got, reading.got_at = found, now
-        if reading.asked is None and point.start is not None and found != point.from_wire(point.to_wire(point.start)):
+        if reading.asked is None and point.start is not None and found != _on_the_wire(point, point.start):
             note = f"starts at {point.show(point.start)} for the host, but the board stands at {point.show(found)}"
             reading.remark = note
             self._tell(Kind.REMARK, "point", point.name, None, None, note)
@@ -205,6 +205,11 @@ class Session(Generic[P]):
 
     def _give_up(self, wish: Wish, why: str) -> None:
         self._tell(Kind.UNCONFIRMED, "point", wish.point.name, None, wish.asked, why)
+
+
+def _on_the_wire(point: Point, value: Asked) -> Asked:
+    """A value as it comes back from the wire: no finer than that can tell."""
+    return value if point.kind.is_text else point.from_wire(point.to_wire(value))
 
 
 def _rest(point: Point) -> Asked:

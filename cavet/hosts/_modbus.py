@@ -10,7 +10,7 @@ import msgspec
 
 from cavet.hosts._base import SET_UP, FindCause, Session, Wish
 from cavet.hosts._causes import exception_words
-from cavet.hosts._point import RegisterPoint
+from cavet.hosts._point import Asked, RegisterPoint
 from cavet.hosts._reads import Read, group
 from cavet.hosts._session import Manners, SessionState, Tell
 from cavet.protocols import FieldError, Frame, Message, Side, modbus
@@ -277,6 +277,11 @@ class ModbusSession(Session[RegisterPoint]):
     def _write(self, wish: Wish, now: float, *, again: bool = False) -> None:
         point = self.points[wish.point.name]
         reading = self.readings[point.name]
+        try:
+            request = self._request(point, wish)
+        except FieldError as error:
+            self._tell(Kind.REFUSED, "point", point.name, None, wish.asked, str(error))
+            return
         if not again and not wish.forced and reading.got is not None and self._is_the_same(point, reading.got, wish):
             self._tell(Kind.UNCHANGED, "point", point.name, wish.value, wish.asked, "the board stands there already")
             return
@@ -290,16 +295,11 @@ class ModbusSession(Session[RegisterPoint]):
                 self._overtake(exchange.wish, "a newer wish came")
         if again:
             self._tell(Kind.RESENT, "point", point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
-        try:
-            request = self._request(point, wish)
-        except FieldError as error:
-            self._tell(Kind.REFUSED, "point", point.name, None, wish.asked, str(error))
-            return
         wishes = sum(exchange.wish is not None for exchange in self._waiting)
         self._waiting.insert(wishes, _Exchange(request, None, wish))  # after older wishes, before all that is polled
         self._send_on(now)
 
-    def _is_the_same(self, point: RegisterPoint, got: float | bool, wish: Wish) -> bool:
+    def _is_the_same(self, point: RegisterPoint, got: Asked, wish: Wish) -> bool:
         under_way = any(e.wish is not None and e.wish.point.name == point.name for e in self._under_way.values())
         return not under_way and point.pack(got) == point.pack(wish.value)
 

@@ -8,9 +8,13 @@ import msgspec
 
 from cavet import units
 from cavet.protocols.modbus import ValueForm
-from cavet.wording import WrongError
+from cavet.wording import WrongError, plain
 
-Asked = float | bool
+Asked = float | bool | str
+
+
+MAX_SHOWN = 60
+"""Characters of a text that are shown."""
 
 
 class PointKind(Enum):
@@ -22,10 +26,18 @@ class PointKind(Enum):
     """Two directions: a level with a sign, on a line for the power and one for each direction."""
     CONTACT = "contact"
     READING = "reading"
+    TEXT = "text"
+    """A text that is set."""
+    WORDS = "words"
+    """A text that is read."""
 
     @property
     def is_output(self) -> bool:
-        return self in (PointKind.LEVEL, PointKind.SWITCH, PointKind.BRIDGE)
+        return self in (PointKind.LEVEL, PointKind.SWITCH, PointKind.BRIDGE, PointKind.TEXT)
+
+    @property
+    def is_text(self) -> bool:
+        return self in (PointKind.TEXT, PointKind.WORDS)
 
     @property
     def is_switch(self) -> bool:
@@ -47,8 +59,8 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
     high: float = 1.0
     wire_low: float = 0
     wire_high: float = 1
-    rest: float = 0.0
-    start: float | None = None
+    rest: float | str = 0.0
+    start: float | str | None = None
     step: float = 0.0
     """How far a small nudge goes."""
     active_low: bool = False
@@ -62,6 +74,8 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
     def parse(self, text: str) -> Asked:
         """Read what a person asks of it, in any unit that fits."""
         place = f"{self.board}.{self.name}"
+        if self.kind.is_text:
+            return text.strip().removeprefix('"').removesuffix('"')
         if self.kind.is_switch:
             if text.strip().lower() in self.words:
                 return text.strip().lower() == self.words[1]
@@ -72,12 +86,16 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
         """Print a value of it."""
         if value is None:
             return "—"
+        if self.kind.is_text:
+            return plain(str(value), MAX_SHOWN) if value else '""'
         if self.kind.is_switch:
             return self.words[bool(value)]
         return units.show(round(float(value), 6), self.unit)
 
     def limited(self, value: Asked) -> Asked:
         """Bring a value inside the limits."""
+        if self.kind.is_text:
+            return str(value)
         if self.kind.is_switch:
             return bool(value)
         low, high = sorted((self.low, self.high))
@@ -110,7 +128,7 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
     @property
     def resolution(self) -> float:
         """The least difference that the wire can carry, in its own unit."""
-        if self.kind.is_switch:
+        if self.kind.is_switch or self.kind.is_text:
             return 1.0
         if not self.is_whole:
             return abs(self.high - self.low) / 5000
@@ -135,7 +153,8 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
                 f"{place}.wire", found=f"{self.wire_low:g} to {self.wire_high:g}", expected="two different ends"
             )
         for name, value in (("rest", self.rest), ("start", self.start)):
-            if value is not None and self.limited(value) != value and not self.kind.is_switch:
+            free = self.kind.is_switch or self.kind.is_text
+            if value is not None and not free and self.limited(value) != value:
                 raise WrongError(
                     f"{place}.{name}",
                     found=self.show(value),
@@ -197,12 +216,14 @@ class RegisterPoint(Point, frozen=True, kw_only=True):
 
     def pack(self, value: Asked) -> tuple[int, ...]:
         """The words (or the one bit) that a value is written as. Raises `FieldError` for what they can't hold."""
-        raw = self.to_wire(value)
+        raw = str(value) if self.kind.is_text else self.to_wire(value)
         return (int(raw),) if self.is_bit else self.form.pack(raw)
 
     def unpack(self, words: tuple[int, ...]) -> Asked:
         """The value that words stand for."""
         raw = words[0] if self.is_bit else self.form.unpack(words)
+        if self.kind.is_text:
+            return str(raw)
         return self.from_wire(float(raw))
 
     def agree(self, one: tuple[int, ...], other: tuple[int, ...]) -> bool:
@@ -231,6 +252,9 @@ class HeaderPoint(Point, frozen=True, kw_only=True):
 
     def command(self, value: Asked) -> str:
         """The message unit that asks for a value."""
+        if self.kind.is_text:
+            quoted = str(value).replace('"', '""').replace("\n", " ")
+            return self.set.replace("{}", f'"{quoted}"')
         if self.kind.is_switch:
             on = bool(self.to_wire(value))
             if self.turn_on:

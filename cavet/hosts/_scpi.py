@@ -157,9 +157,9 @@ class ScpiSession(Session[HeaderPoint]):
         text = ";".join(line)
         if question is None:
             self._tell(Kind.REMARK, "bytes", str(len(data)), data, cause, "an answer that nothing waits for")
-        elif question.text == IDENTIFY:
+        elif question.point is None and question.text == IDENTIFY:
             self._identified(text, now)
-        elif question.text == NEXT_ERROR:
+        elif question.text == NEXT_ERROR and (question.point is None or question.wish is not None):
             self._heard_error(question, text, now)
         elif question.point is not None and question.wish is None:
             self._heard_value(question.point, text, now, cause)
@@ -263,6 +263,10 @@ def _line(text: str) -> bytes:
 
 def _value(point: HeaderPoint, text: str) -> Asked | None:
     """The value in an answer, `None` where there is none."""
+    if point.kind.is_text:
+        whole = text.strip()
+        is_string = len(whole) > 1 and whole[0] == whole[-1] == '"'
+        return whole[1:-1].replace('""', '"') if is_string else whole
     word = text.split(",")[0].strip().upper()
     if point.kind.is_switch:
         if word in ON_WORDS or word in OFF_WORDS:
@@ -277,4 +281,6 @@ def _value(point: HeaderPoint, text: str) -> Asked | None:
 def _same(point: HeaderPoint, one: Asked, other: Asked) -> bool:
     if point.kind.is_switch:
         return bool(one) == bool(other)
+    if point.kind.is_text:
+        return one == other
     return abs(float(one) - float(other)) <= point.resolution

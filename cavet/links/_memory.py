@@ -6,6 +6,9 @@ from cavet.links._end import Listener, Welcome
 from cavet.links._wire import Losses, Wire
 from cavet.wording import UnreachableError
 
+LEAST_BYTE_SECONDS = 1e-8
+"""Nothing arrives in the same moment: else a question and its answer would call each other ever more deeply."""
+
 
 class MemoryLink:
     """A line whose `board` and `host` are its two ends. `cut` breaks it until `mend`."""
@@ -14,8 +17,9 @@ class MemoryLink:
         self.name = name
         self.board = _Board(self)
         self.host = _Host(self)
-        self.inward = Wire(self._to_board, byte_seconds, losses)
-        self.outward = Wire(self._to_host, byte_seconds, losses, gathers=True)
+        pace = byte_seconds or LEAST_BYTE_SECONDS
+        self.inward = Wire(self._to_board, pace, losses)
+        self.outward = Wire(self._to_host, pace, losses, gathers=True)
         self.is_cut = False
         self._welcome: Welcome | None = None
         self._board_listener: Listener | None = None

@@ -156,6 +156,8 @@ class Desk:
         """Move a point by so many steps; an input is moved out there, where it senses."""
         if not point.kind.is_output:
             self._nudge_outside(point, steps)
+        elif point.kind is PointKind.TEXT:
+            raise WrongError(point.name, found="a nudge", expected='a text: begin with "')
         elif point.kind is PointKind.SWITCH:
             self.ask(point, steps > 0)
         else:

@@ -67,6 +67,7 @@ def _rail(standing: Standing, entry: str | None) -> RailView:
     return RailView(
         name=point.name,
         is_switch=point.kind is PointKind.SWITCH,
+        is_text=point.kind.is_text,
         share_asked=_share(point, standing.asked),
         share_got=_share(point, standing.got),
         asked=point.show(standing.asked),
@@ -91,7 +92,7 @@ def _rail_note(standing: Standing, broken: bool) -> str:
 
 
 def _share(point: Point, value: Asked | None) -> float | None:
-    if value is None:
+    if value is None or point.kind.is_text:
         return None
     if point.kind.is_switch:
         return float(bool(value))
@@ -100,7 +101,7 @@ def _share(point: Point, value: Asked | None) -> float | None:
 
 def _rounded(point: Point, value: Asked | None) -> str:
     """Print what was got no finer than the wire can tell apart."""
-    if value is None or point.kind.is_switch:
+    if value is None or point.kind.is_switch or point.kind.is_text:
         return point.show(value)
     return units.show(float(value), point.unit, 0 if point.resolution >= 0.2 else 2)
 
@@ -109,6 +110,8 @@ def agrees(point: Point, asked: Asked | None, got: Asked | None) -> bool:
     """Whether what was got is what was asked, as far as the wire can tell."""
     if asked is None or got is None:
         return asked is got or asked is None
+    if point.kind.is_text:
+        return asked == got
     if point.kind.is_switch:
         return bool(asked) == bool(got)
     return abs(float(asked) - float(got)) <= 0.75 * point.resolution
@@ -123,6 +126,7 @@ def _course(desk: Desk, point: Point, entry: str | None) -> CourseView:
     return CourseView(
         name=point.name,
         is_contact=point.kind is PointKind.CONTACT,
+        is_text=point.kind.is_text,
         got=text,
         note=reading.refusal or _course_note(desk, point),
         course=slots,
@@ -138,7 +142,7 @@ def _place(point: Point, value: float) -> float:
 
 def _course_note(desk: Desk, point: Point) -> str:
     course = desk.courses[point.name]
-    if point.kind is PointKind.CONTACT:
+    if point.kind in (PointKind.CONTACT, PointKind.WORDS):
         if course.changed_at is None or desk.now - course.changed_at > RECENT_SECONDS:
             return ""
         return f"changed {desk.now - course.changed_at:.0f} s ago"
@@ -329,7 +333,7 @@ def title(trail: Trail, point: Point | None) -> str:
         data = trail.root.value
         return f"{trail.root.board} ← {as_written(data[:24]) if isinstance(data, bytes) else 'bytes from outside'}"
     value = trail.root.value
-    return f"{point.name} ← {point.show(value if isinstance(value, int | float) else None)}"
+    return f"{point.name} ← {point.show(value if isinstance(value, int | float | str) else None)}"
 
 
 def _stage(trail: Trail, name: str, diagnosis: Diagnosis, point: Point | None) -> StageView:
@@ -377,7 +381,7 @@ def told(event: Event, stage: str, point: Point | None) -> str:
     """A few words, in one or two lines, on how a stage was reached."""
     value = event.value
     if stage == Kind.ASKED and point is not None:
-        return point.show(value if isinstance(value, int | float) else None)
+        return point.show(value if isinstance(value, int | float | str) else None)
     if isinstance(value, bytes) and stage in (Kind.FRAMED, Kind.CARRIED):
         return as_written(value)
     if stage == Kind.CARRIED and not isinstance(value, bytes):
@@ -388,7 +392,7 @@ def told(event: Event, stage: str, point: Point | None) -> str:
         return f"pin {event.subject}\n{plain(event.note)}" if event.topic == "pin" else plain(event.note)
     if stage == Kind.MOVED:
         return f"{event.subject}\n{plain(event.note)}"
-    return point.show(value if isinstance(value, int | float) else None) if point is not None else ""
+    return point.show(value if isinstance(value, int | float | str) else None) if point is not None else ""
 
 
 # the top line

@@ -184,6 +184,104 @@ class Documentation(unittest.TestCase):
         self.assertEqual((got["lamp_relay"], got["voltage"]), (True, 6.0))
 
 
+TEXTS = """\
+format = 1
+[boards.hut]
+profile = "heron"
+firmware = "modbus"
+[boards.hut.map]
+sign = { table = "holding-registers", address = 0, data = "text", length = 8, byte_order = "low-first", start = "shut" }
+[boards.rack]
+profile = "rack"
+firmware = "scpi"
+[boards.rack.commands.sign]
+header = "DISPlay:TEXT"
+does = "set"
+takes = "string"
+[boards.rack.commands.short]
+header = "DISPlay:ONE"
+does = "set"
+unit = "V"
+range = ["0 V", "5 V"]
+[links.hut]
+kind = "tcp"
+board = "hut"
+[links.rack]
+kind = "tcp"
+board = "rack"
+[hosts.hut]
+link = "hut"
+protocol = "modbus"
+[hosts.rack]
+link = "rack"
+protocol = "scpi"
+[points.sign]
+board = "hut"
+kind = "text"
+table = "holding-registers"
+address = 0
+data = "text"
+length = 8
+byte_order = "low-first"
+[points.seen]
+board = "hut"
+kind = "words"
+table = "holding-registers"
+address = 0
+data = "text"
+length = 8
+byte_order = "low-first"
+[points.display]
+board = "rack"
+kind = "text"
+set = "DISP:TEXT {}"
+ask = "DISP:TEXT?"
+[points.who]
+board = "rack"
+kind = "words"
+ask = "*IDN?"
+[points.far]
+board = "rack"
+kind = "level"
+set = "DISP:ONE {}"
+ask = "DISP:ONE?"
+unit = "V"
+range = ["0 V", "9 V"]
+"""
+
+
+class Texts(unittest.TestCase):
+    def story(self, *wishes):
+        async def story(bench, standings):
+            for name, value in wishes:
+                asked = bench.ask(bench.point(name), bench.point(name).parse(value), by="test")
+                await asyncio.sleep(1)
+                standings.follow()
+            diagnosis = standings.diagnose(standings.trails.all[asked])
+            readings = [link.session.readings for link in bench.host_links.values()]
+            return diagnosis, {name: reading.got for found in readings for name, reading in found.items()}
+
+        return in_fast_time(story, check_text(TEXTS, "texts.bench.toml"))
+
+    def test_texts_are_set_and_read_back(self):
+        self.assertEqual(errors_of(TEXTS), [])
+        diagnosis, got = self.story(("sign", "gate open"), ("display", 'say "hello"; now'))
+        self.assertIsNone(diagnosis.broken)
+        self.assertEqual((got["sign"], got["seen"]), ("gate open", "gate open"))
+        self.assertEqual((got["display"], got["who"]), ('say "hello"; now', "Cavet,Rack,0001,1.0"))
+
+    def test_one_that_does_not_fit_is_refused_before_it_is_sent(self):
+        diagnosis, got = self.story(("sign", "x" * 17))
+        self.assertEqual((diagnosis.broken, got["sign"]), (Kind.FRAMED, "shut"))
+        self.assertIn('found "17 characters", expected at most 16', diagnosis.reason)
+
+    def test_what_the_instrument_refuses_is_told_in_its_words_with_the_usual_cause(self):
+        diagnosis, _ = self.story(("far", "7 V"))
+        self.assertEqual(diagnosis.broken, Kind.DRIVEN)
+        self.assertIn("-222 Data out of range: it is known, but can't be done", diagnosis.reason)
+        self.assertIn("[points.far]", diagnosis.mend)
+
+
 class Tables(unittest.TestCase):
     def wrong(self, text, *cases):
         self.assertEqual(errors_of(text), [])

@@ -153,6 +153,7 @@ class InMemory(unittest.TestCase):
             link.host.write(b"ab")
             link.board.write(b"c")
             link.host.write(b"d")
+            await asyncio.sleep(0.001)
             link.cut()
             self.assertEqual(board.told, ["opened", (0, b"ab"), (2, b"d"), "the line was cut"])
             self.assertEqual(host.told, ["opened", (0, b"c"), "the line was cut"])
@@ -161,6 +162,7 @@ class InMemory(unittest.TestCase):
             link.mend()
             await link.host.open(host)
             link.host.write(b"e")
+            await asyncio.sleep(0.001)
             self.assertEqual(board.told[-1], (0, b"e"))
 
         clock.run(talk(), fast=True)

@@ -185,6 +185,15 @@ class Rails(unittest.TestCase):
         self.assertIsNone(layout.line_at(0))
         self.assertEqual(layout.line_at(5), layout.first + 4)
 
+    def test_a_text_has_no_rail_and_stands_once_where_both_agree(self):
+        agreed = RailView(name="sign", is_text=True, asked="open", got="open")
+        differs = RailView(name="panel", is_text=True, asked="shut", got="open", agreed=False)
+        read = CourseView(name="who", is_text=True, got="Cavet,Rack")
+        text = self.drawn(lines=(agreed, differs, read))[0].text()
+        self.assertRegex(text, r"sign +◈ open\n")
+        self.assertRegex(text, r"panel +◇ shut  ◆ open\n")
+        self.assertRegex(text, r"who +Cavet,Rack\n")
+
     def test_a_search_stands_where_the_columns_are_named(self):
         self.assertIn("find pump▏", self.drawn(search="pump", typing=True)[0].text())
         self.assertIn("find pump   esc shows all", self.drawn(search="pump")[0].text())

@@ -14,6 +14,7 @@ class RailView(msgspec.Struct, frozen=True, kw_only=True):
 
     name: str
     is_switch: bool = False
+    is_text: bool = False
     share_asked: float | None = None
     share_got: float | None = None
     asked: str = "—"
@@ -33,6 +34,7 @@ class CourseView(msgspec.Struct, frozen=True, kw_only=True):
 
     name: str
     is_contact: bool = False
+    is_text: bool = False
     got: str = "—"
     note: str = ""
     course: tuple[tuple[float, float] | None, ...] = ()
@@ -216,6 +218,9 @@ def _draw_output(canvas: Canvas, layout: Layout, y: int, view: RailView, marked:
     _draw_head(canvas, layout, y, view.name, marked, width)
     if view.entry is not None:
         canvas.put(layout.rail, y, f"{ASKED_GLYPH} {view.entry}▏", ASKED._replace(bold=True))
+    elif view.is_text:
+        _draw_text(canvas, layout, y, view, width)
+        return
     elif view.is_switch:
         _draw_switch(canvas, layout.rail, y, view)
     else:
@@ -224,6 +229,19 @@ def _draw_output(canvas: Canvas, layout: Layout, y: int, view: RailView, marked:
     canvas.put_right(layout.asked_end, y, view.asked, astray if not view.broken else ASKED)
     got = CORAL._replace(bold=True) if view.broken else GOT
     canvas.put_right(layout.got_end, y, view.got, got)
+    canvas.put(layout.note, y, view.note[: max(0, width - layout.note)], CORAL if view.broken else QUIET)
+
+
+def _draw_text(canvas: Canvas, layout: Layout, y: int, view: RailView, width: int) -> None:
+    """A text has no rail: what was asked for and what was got stand one behind the other, or once where they agree."""
+    room = layout.got_end - layout.rail
+    if view.agreed and not view.broken:
+        glyph = AGREED_GLYPH if view.asked == view.got else GOT_GLYPH
+        canvas.put(layout.rail, y, f"{glyph} {view.got}"[:room], GOT)
+    else:
+        asked = f"{ASKED_GLYPH} {view.asked}"[: room // 2]
+        canvas.put(layout.rail, y, asked, CORAL if view.broken else ASKED)
+        canvas.put(layout.rail + len(asked) + 2, y, f"{GOT_GLYPH} {view.got}"[: room - len(asked) - 2], GOT)
     canvas.put(layout.note, y, view.note[: max(0, width - layout.note)], CORAL if view.broken else QUIET)
 
 
@@ -266,11 +284,14 @@ def _draw_input(canvas: Canvas, layout: Layout, y: int, view: CourseView, marked
     _draw_head(canvas, layout, y, view.name, marked, width)
     if view.entry is not None:
         canvas.put(layout.rail, y, f"set to {view.entry}▏", HEATHER._replace(bold=True))
+    elif view.is_text:
+        canvas.put(layout.rail, y, view.got[: layout.asked_end - layout.rail], HEATHER)
     elif view.is_contact:
         _draw_levels(canvas, layout.rail, y, layout.rail_width, view)
     else:
         _draw_course(canvas, layout.rail, y, layout.rail_width, view)
-    canvas.put_right(layout.asked_end, y, view.got, PAPER)
+    if not view.is_text:
+        canvas.put_right(layout.asked_end, y, view.got, PAPER)
     room = width - layout.asked_end - 2
     canvas.put(layout.asked_end + 2, y, view.note[: max(0, room)], QUIET)
 

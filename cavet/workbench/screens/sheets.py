@@ -180,6 +180,8 @@ def what_it_is(point: Point) -> str:
 
 def scale_words(point: Point) -> str:
     """Say how its values stand on the wire."""
+    if point.kind.is_text:
+        return "a text, as it is" if isinstance(point, HeaderPoint) else "a text, two characters a register"
     if point.kind.is_switch:
         if isinstance(point, HeaderPoint):
             return f"{point.words[1]} is sent as {point.command(True) or 'ON'}"
@@ -223,7 +225,9 @@ def _key_lines(desk: Desk, point: Point) -> list[Line]:
         keys = [
             ("←→", f"a step of {point.show(point.step)}; with shift ten of them" if point.step else "off and on"),
             ("space", "hold it" if point.momentary else "flip between rest and full"),
-            ("0–9", "type a value, with any unit that fits; ⏎ sets it"),
+            ('"', "type a text; ⏎ sets it")
+            if point.kind.is_text
+            else ("0–9", "type a value, with any unit that fits; ⏎ sets it"),
             ("u", "take the last wish back"),
         ]
     else:

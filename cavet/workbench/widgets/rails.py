@@ -11,7 +11,7 @@ from cavet.workbench.drawing.rails import Layout, RailsView, RailView, draw_rail
 from cavet.workbench.roster import Head, Line, Roster
 from cavet.workbench.widgets.picture import Picture
 
-ENTRY_BEGINS = "0123456789.-+"
+ENTRY_BEGINS = '0123456789.-+"'
 MAX_ENTRY = 24
 
 
@@ -201,7 +201,7 @@ class Rails(Picture, can_focus=True):
             self._flip(1)
         elif not 0 <= x < self._layout.rail_width:
             return
-        elif isinstance(view, RailView) and not view.is_switch:
+        elif isinstance(view, RailView) and not view.is_switch and not view.is_text:
             self.post_message(self.Pulled(line.name, x / max(1, self._layout.rail_width - 1)))
         else:
             self.post_message(self.Flipped(line.name))
