@@ -37,14 +37,20 @@ class BoardSide:
 
     def _send(self, out: list[Outgoing]) -> None:
         delay = out[0].at - self.clock.now()  # a late board is late with all of it
+        if len(out) == 1:
+            self._say(out[0].client, out, delay)
+            return
         for client, said in groupby(out, key=lambda outgoing: outgoing.client):
-            visit = self.visits.get(client)
-            if visit is None:
-                continue  # it is gone
-            if delay > 0:
-                asyncio.get_running_loop().call_later(delay, visit.send, list(said))
-            else:
-                visit.send(list(said))
+            self._say(client, list(said), delay)
+
+    def _say(self, client: Client, said: list[Outgoing], delay: float) -> None:
+        visit = self.visits.get(client)
+        if visit is None:
+            return  # it is gone
+        if delay > 0:
+            asyncio.get_running_loop().call_later(delay, visit.send, said)
+        else:
+            visit.send(said)
 
     async def serve(self, board: str, end: BoardEnd, traffic: Traffic, protocol: str, character: float) -> str:
         """Put a board on one end of a link; give the address."""

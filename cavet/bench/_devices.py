@@ -17,7 +17,7 @@ from cavet.boards.firmware.scpi import CommandPlan, Pattern
 from cavet.expressions import Expression
 from cavet.protocols import FieldError
 from cavet.protocols.modbus import ValueForm
-from cavet.wording import WrongError, listed
+from cavet.wording import WrongError, hex_pairs, listed
 
 OBJECTS = ("vendor", "product", "revision", "url", "product_name", "model", "application")
 """In the order of their ids. Source: Modbus application protocol 1.1b3, section 6.21."""
@@ -164,12 +164,21 @@ class DeviceReader:
 
     def _default(self, path: Path, table: dict[str, Any], low: float, high: float) -> float | bool | str:
         value = table["default"]
+        if table["takes"] == "block":
+            return self._block(path, str(value or ""))
         if table["takes"] in ("keyword", "string"):
             return str(value or (table["choices"] or ("",))[0])
         if isinstance(value, str) or (table["takes"] == "number" and not low <= value <= high):
             self._checker.wrong((*path, "default"), found=value, expected=f"a number of {low:g} to {high:g}")
             return low
         return bool(value) if table["takes"] == "boolean" else float(value)
+
+    def _block(self, path: Path, text: str) -> str:
+        try:
+            return hex_pairs(bytes.fromhex(text))
+        except ValueError:
+            self._checker.wrong((*path, "default"), found=text, expected="hex pairs")
+            return ""
 
     def _pins(self, path: Path, text: str) -> tuple[int, ...]:
         pins = (self._find_pin((*path, "pins"), pin) for pin in numbers(self._checker, (*path, "pins"), text))

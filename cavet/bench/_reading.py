@@ -9,6 +9,8 @@ from importlib import resources
 from math import inf
 from typing import Any
 
+import msgspec
+
 from cavet.bench import _schema as schema
 from cavet.bench._check import Checker
 from cavet.bench._devices import DeviceReader, ModbusPlan, ScpiPlan, numbers
@@ -73,7 +75,7 @@ class _Reader:
             if self._one_of(path, table["board"], self._declared("hosts"), "a host") and table["board"] in hosts:
                 point = reader.read(name, table, profiles.get(table["board"]))
                 if point is not None:
-                    found[name] = point
+                    found[name] = _unanswered(point) if hosts[table["board"]].manners.unit == 0 else point
         return found
 
     def _tables(
@@ -365,6 +367,7 @@ class _Reader:
             in_flight=table["in_flight"],
             repeat_writes=table["repeat_writes"],
             unit=table["unit"],
+            turnaround=table["turnaround"],
         )
         return HostPlan(name=name, link=table["link"], protocol=table["protocol"], manners=manners)
 
@@ -385,3 +388,8 @@ def _label(pin: int, channel: int | None, lines: list[int]) -> str:
     if pin in lines:
         return f"L{lines.index(pin)}"
     return f"A{channel}" if channel is not None else ""
+
+
+def _unanswered(point: Point) -> Point:
+    """A point of which all devices are told at once: none reads it back."""
+    return msgspec.structs.replace(point, confirm=False)

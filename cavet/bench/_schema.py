@@ -185,7 +185,7 @@ COMMAND = Section(
             name="takes",
             kind="word",
             doc="what a `set` takes",
-            choices=("number", "boolean", "keyword", "string"),
+            choices=("number", "boolean", "keyword", "string", "block"),
             default="number",
         ),
         Key(name="unit", kind="text", doc="a number's unit", default=""),
@@ -445,7 +445,23 @@ HOST = Section(
     keys=(
         Key(name="link", kind="text", doc="the link that it opens", required=True),
         Key(name="protocol", kind="word", doc="what it speaks", choices=("firmata", "modbus", "scpi"), required=True),
-        Key(name="unit", kind="whole", doc="Modbus: the unit that it talks to", default=1, low=1, high=255),
+        Key(
+            name="unit",
+            kind="whole",
+            doc="Modbus: the unit that it talks to; 0 on a serial line for all at once, who do not answer",
+            default=1,
+            low=0,
+            high=255,
+        ),
+        Key(
+            name="turnaround",
+            kind="quantity",
+            unit="s",
+            doc="Modbus: the pause after what was told to all",
+            default=0.1,
+            low=0,
+            high=10,
+        ),
         Key(
             name="poll",
             kind="quantity",

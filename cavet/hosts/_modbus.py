@@ -19,6 +19,7 @@ from cavet.record import READ_BACK, Kind
 CODECS = {codec.name: codec for codec in (modbus.TCP, modbus.RTU, modbus.ASCII)}
 SILENCE_CHARACTERS, FAST_SILENCE, FAST_CHARACTER = 3.5, 0.00175, 0.0004
 """Before a frame on a serial line. Source: serial line 1.02, section 2.5.1.1."""
+BROADCAST = 0
 BUSY = 6
 PARTIAL = 2
 """The exception at which a group is read again point by point: one of its addresses may be missing."""
@@ -81,11 +82,28 @@ class ModbusSession(Session[RegisterPoint]):
         self._clear()
         self._known.clear()
         self._free_at = now
+        if self._broadcasts:
+            self._open_for_all(now)
+            return
         self._enter(SessionState.LEARNING, inf)
         for read in group(self.points.values()):
             self._put(_Exchange(read.request(), read))
         self._learned_more(now)
         self._send_on(now)
+
+    @property
+    def _broadcasts(self) -> bool:
+        """Whether it talks to all devices of a serial line: they act, and nobody answers."""
+        return self._manners.unit == BROADCAST and not self._numbered
+
+    def _open_for_all(self, now: float) -> None:
+        for point in self.points.values():
+            if not point.kind.is_output:
+                self._refuse(point, "all devices are told at once here, and none answers")
+            elif self.readings[point.name].asked is not None:
+                self._compare_start(point, None, now)
+        self._enter(SessionState.READY, inf)
+        self._send_pending(now)
 
     def lost(self, reason: str) -> None:
         for exchange in [*self._under_way.values(), *self._waiting]:
@@ -121,6 +139,11 @@ class ModbusSession(Session[RegisterPoint]):
             self._say(data, exchange.wish.asked, "point", exchange.wish.point.name, note)
         else:
             self._say(data, None, "board", self.board, SET_UP if self.state is SessionState.LEARNING else "poll")
+        if self._broadcasts:
+            if exchange.wish is not None:
+                self.readings[exchange.wish.point.name].got = exchange.wish.value
+            self._free_at = now + self._manners.turnaround
+            return
         exchange.sent_at = now
         exchange.deadline = now + self._manners.reply_within
         self._under_way[number] = exchange

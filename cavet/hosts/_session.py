@@ -59,7 +59,9 @@ class Manners(msgspec.Struct, frozen=True, kw_only=True):
     repeat_writes: bool = False
     """Whether a write is repeated though it is not known whether the first one was done."""
     unit: int = 1
-    """The number of the device behind the link, where several can be."""
+    """The number of the device behind the link, where several can be; 0 for all of them at once."""
+    turnaround: float = 0.1
+    """The pause after what was told to all: they need it to do it."""
 
 
 class Said(msgspec.Struct, frozen=True):

@@ -9,6 +9,7 @@ from cavet.bench._file import check_text
 from cavet.record import STAGES, Kind
 from tests.bench.benches import demo, in_fast_time
 from tests.bench.test_file import errors_of
+from tests.boards.devices import Device
 
 
 def asking(*wishes, before=lambda bench: None, wait=3.0):
@@ -248,6 +249,35 @@ ask = "DISP:ONE?"
 unit = "V"
 range = ["0 V", "9 V"]
 """
+
+
+class Blocks(unittest.TestCase):
+    def test_a_block_is_kept_and_answered(self):
+        text = TEXTS.replace('takes = "string"', 'takes = "block"\ndefault = "0A 22"')
+        device = Device("rack", check_text(text, "blocks.bench.toml"))
+        client = device.join("scpi")
+        self.assertEqual(device.say(client, b"DISP:TEXT?\n"), b'#12\n"\n')
+        self.assertEqual(device.say(client, b"DISP:TEXT #13;\n,;TEXT?\n"), b"#13;\n,\n")
+        self.assertEqual(device.say(client, b'DISP:TEXT "a"\n:SYST:ERR?\n'), b'-158,"String data not allowed"\n')
+        self.assertTrue(any("expected hex pairs" in error for error in errors_of(text.replace("0A 22", "zz"))))
+
+
+class Broadcasts(unittest.TestCase):
+    def test_all_devices_of_a_line_are_told_at_once(self):
+        text = BOARD.replace('kind = "tcp"\n', 'kind = "serial"\nrate = 19200\n').replace(
+            'protocol = "modbus"', 'protocol = "modbus"\nunit = 0'
+        )
+
+        async def story(bench, standings):
+            asked = bench.ask(bench.point("relay"), True, by="test")
+            await asyncio.sleep(1)
+            standings.follow()
+            trail = standings.trails.all[asked]
+            return standings.diagnose(trail), trail.reached(Kind.MOVED).subject
+
+        diagnosis, moved = in_fast_time(story, check_text(text, "all.bench.toml"))
+        self.assertEqual((diagnosis.broken, moved), (None, "relay"))
+        self.assertIs(diagnosis.states[Kind.CONFIRMED], StageState.LEFT_OUT)
 
 
 class Texts(unittest.TestCase):

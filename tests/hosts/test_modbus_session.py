@@ -277,6 +277,20 @@ class Lines(unittest.TestCase):
                 talk.go(due)
                 self.assertEqual(len(talk.asked()), 1)
 
+    def test_what_is_told_to_all_is_not_answered_and_followed_by_a_pause(self):
+        talk = Talk(PUMP, SPEED, DOOR, framing="modbus-rtu", character=10 / 9600, unit=0, turnaround=0.2).open()
+        self.assertIs(talk.session.state, SessionState.READY)
+        self.assertIn("none answers", talk.session.readings["door"].refusal)
+        talk.session.ask("pump", True, 0.0)
+        talk.session.ask("speed", 50.0, 0.0)
+        (first,) = talk.asked()
+        self.assertEqual((first.NAME, first.unit), ("write-single-coil", 0))
+        self.assertEqual(talk.session.advance(0.1), 0.2)
+        self.assertEqual(talk.asked(), [])
+        talk.go(0.2)
+        self.assertEqual([request.NAME for request in talk.asked()], ["write-single-register"])
+        self.assertIs(talk.session.readings["pump"].got, True)
+
     def test_strange_answers_are_passed_over(self):
         talk = Talk(PUMP).open()
         (request,) = talk.asked()

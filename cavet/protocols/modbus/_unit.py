@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import struct
 from typing import Any
 
 from cavet.protocols._codec import Side
@@ -15,7 +16,7 @@ from cavet.protocols.modbus._messages import (
     OtherFunction,
     ReadDeviceIdentification,
 )
-from cavet.protocols.modbus._pieces import Placed, Reader, ShortError
+from cavet.protocols.modbus._pieces import Number, Placed, Reader, ShortError
 
 MAX_UNIT_BYTES = 253
 """The longest protocol data unit. Source: application protocol 1.1b3, section 4.1."""
@@ -25,6 +26,22 @@ BY_FUNCTION: dict[Side, dict[int, type[ModbusMessage]]] = {
     Side.HOST: {form.FUNCTION: form for form in REQUESTS},
     Side.BOARD: {form.FUNCTION: form for form in RESPONSES},
 }
+
+
+def _plain_forms() -> dict[tuple[Side, int, int], tuple[type[ModbusMessage], struct.Struct, tuple[str, ...]]]:
+    """The forms that are nothing but numbers, by side, function and length: they are read in one go."""
+    found = {}
+    for side, forms in BY_FUNCTION.items():
+        for function, form in forms.items():
+            pieces = [piece for piece in form.LAYOUT if isinstance(piece, Number)]
+            if pieces and len(pieces) == len(form.LAYOUT):
+                layout = struct.Struct(">" + "".join("BH"[piece.size - 1] for piece in pieces))
+                names = tuple(piece.name for piece in pieces)
+                found[side, function, 1 + layout.size] = (form, layout, names)
+    return found
+
+
+_PLAIN = _plain_forms()
 
 
 def encode_unit(message: ModbusMessage) -> bytes:
@@ -67,6 +84,10 @@ def read_unit(unit: bytes, side: Side, header: dict[str, Any], placed: Placed | 
 
     With `placed` its fields are noted too, with their places.
     """
+    plain = _PLAIN.get((side, unit[0], len(unit))) if placed is None and unit else None
+    if plain is not None:
+        made, layout, names = plain
+        return _made(made, {**header, **dict(zip(names, layout.unpack(unit[1:]), strict=True))}, Reader(unit))
     reader = Reader(unit)
     reader.placed = placed
     if not unit:
@@ -112,17 +133,17 @@ def _unread(reason: str, reader: Reader) -> Read:
 
 
 def _made(form: type[ModbusMessage], fields: dict[str, Any], reader: Reader) -> Read:
+    try:
+        return Read(form(**fields), reader.problems, reader.notes)
+    except FieldError as error:
+        wrong = error
     for name, low, high in limits(form):
         value = fields.get(name)
         if isinstance(value, int) and not low <= value <= high:
             reader.problems.append(f"{name}: found {value}, expected {low} to {high}")
-    try:
-        message: Message = form(**fields)
-    except FieldError as error:
-        if not reader.problems:
-            reader.problems.append(str(error))
-        message = as_found(form, fields)
-    return Read(message, reader.problems, reader.notes)
+    if not reader.problems:
+        reader.problems.append(str(wrong))
+    return Read(as_found(form, fields), reader.problems, reader.notes)
 
 
 def read_message(data: bytes, side: Side, **header: int) -> tuple[Message, tuple[str, ...]]:

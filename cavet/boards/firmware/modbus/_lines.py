@@ -5,6 +5,7 @@ Sources: Modbus messaging on TCP/IP 1.0b, section 3.1.3; Modbus over serial line
 
 from __future__ import annotations
 
+import functools
 from math import inf
 from typing import Protocol
 
@@ -182,8 +183,12 @@ def line_for(protocol: str, character: float) -> Line:
 
 def words_of(message: Message) -> str:
     """Say a request's fields in a few words."""
-    names = [name for name in message.__struct_fields__ if name not in ("transaction", "unit")]
-    return ", ".join(f"{name} {_shown(getattr(message, name))}" for name in names)[:120]
+    return ", ".join([f"{name} {_shown(getattr(message, name))}" for name in _own_fields(type(message))])[:120]
+
+
+@functools.cache
+def _own_fields(form: type[Message]) -> tuple[str, ...]:
+    return tuple(name for name in form.__struct_fields__ if name not in ("transaction", "unit"))
 
 
 def _shown(value: object) -> str:

@@ -16,6 +16,8 @@ from cavet.protocols.scpi import Datum, FaultError
 from cavet.record import Kind
 
 MEASURES = ("voltage", "current")
+ANSWERS = {"string": data.quoted, "block": data.as_block}
+"""How a text that is kept is answered; a keyword as it is."""
 Setting = float | bool | str
 
 
@@ -120,6 +122,8 @@ class Commands:
             return data.keyword(value, plan.choices)
         if plan.takes == "string":
             return data.text(value)
+        if plan.takes == "block":
+            return data.block(value)
         return data.number(value, plan.low, plan.high, float(plan.default), plan.unit)
 
     def _switch(self, pins: Sequence[int], high: bool, now: float, cause: int | None) -> None:
@@ -161,7 +165,7 @@ class Commands:
                 raise FaultError(data.NOT_ALLOWED[values[0].type])
             setting = data.number(values[0], plan.low, plan.high, float(plan.default), plan.unit)
         if isinstance(setting, str):
-            return data.quoted(setting) if plan.takes == "string" else setting
+            return ANSWERS.get(plan.takes, str)(setting)
         return data.nr3(setting) if numeric else str(int(setting))
 
     def _measure(self, plan: CommandPlan, channel: int) -> float:

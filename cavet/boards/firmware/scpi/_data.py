@@ -87,6 +87,13 @@ def text(datum: Datum) -> str:
     return str(datum.value)
 
 
+def block(datum: Datum) -> str:
+    """Bytes, as hex pairs."""
+    if datum.type != "block":
+        raise FaultError(NOT_ALLOWED[datum.type])
+    return str(datum.value)
+
+
 def channels(datum: Datum, known: Sequence[int]) -> list[int]:
     """A list of channels, all of which there are."""
     if datum.type != "channels":
@@ -101,6 +108,12 @@ def channels(datum: Datum, known: Sequence[int]) -> list[int]:
 def nr3(value: float) -> str:
     """A number with its exponent."""
     return f"{value + 0.0:.6E}"
+
+
+def as_block(value: str) -> str:
+    """Bytes as a block of definite length; one character a byte."""
+    body = bytes.fromhex(value).decode("latin-1")
+    return f"#{len(str(len(body)))}{len(body)}{body}"
 
 
 def quoted(value: str) -> str:
