@@ -57,6 +57,8 @@ PROTOCOLS = {
     "modbus-rtu": ("cavet.protocols.modbus", "RTU"),
     "modbus-ascii": ("cavet.protocols.modbus", "ASCII"),
     "scpi": ("cavet.protocols.scpi", "CODEC"),
+    "mqtt": ("cavet.protocols.mqtt", "V3"),
+    "mqtt5": ("cavet.protocols.mqtt", "V5"),
 }
 """Where the codec of each protocol is: the module, and its name in there. Loaded when it is asked for."""
 

@@ -9,7 +9,7 @@ from typing import Any, get_args, get_origin
 import msgspec
 
 from cavet.protocols._codec import Codec, Side
-from cavet.protocols._message import FieldError, Message, Range, Words, Written, field_notes
+from cavet.protocols._message import AsText, FieldError, Message, Range, Words, Written, field_notes
 from cavet.wording import WrongError, hex_pairs, listed, nearest
 
 
@@ -161,9 +161,20 @@ def as_fields(message: Message, unused: frozenset[str] = frozenset()) -> dict[st
             continue
         fields[name] = _for_json(value)
         for note in notes:
+            if isinstance(note, Written) and note.show is not None:
+                fields[name] = note.show(value)
+            if isinstance(note, AsText) and (text := _text_of(value)) is not None:
+                fields[f"{name}_text"] = text
             if isinstance(note, Words) and value in note.of:
                 fields[f"{name}_name"] = note.of[value]
     return fields
+
+
+def _text_of(data: bytes) -> str | None:
+    try:
+        return data.decode()
+    except UnicodeDecodeError:
+        return None
 
 
 def _for_json(value: Any) -> Any:

@@ -37,6 +37,12 @@ class Written(msgspec.Struct, frozen=True):
     looks: str
     read: Callable[[str, str], Any]
     """Takes the place, for its error, and the text."""
+    show: Callable[[Any], Any] | None = None
+    """Gives it as JSON has it, where that is not the plain way."""
+
+
+class AsText(msgspec.Struct, frozen=True):
+    """Bytes that are often text: beside them the text is told, where they are UTF-8."""
 
 
 class Message(msgspec.Struct, frozen=True, kw_only=True):

@@ -1,0 +1,73 @@
+"""MQTT 3.1.1 and 5.0: the codecs.
+
+Sources: MQTT Version 3.1.1 and MQTT Version 5.0, both OASIS standards.
+"""
+
+from cavet.protocols.mqtt._codec import V3, V5, MqttCodec, MqttDecoder
+from cavet.protocols.mqtt._messages import (
+    Auth5,
+    Connack,
+    Connack5,
+    Connect,
+    Connect5,
+    Disconnect,
+    Disconnect5,
+    Pingreq,
+    Pingresp,
+    Puback,
+    Puback5,
+    Pubcomp,
+    Pubcomp5,
+    Publish,
+    Publish5,
+    Pubrec,
+    Pubrec5,
+    Pubrel,
+    Pubrel5,
+    Suback,
+    Suback5,
+    Subscribe,
+    Subscribe5,
+    Unsuback,
+    Unsuback5,
+    Unsubscribe,
+    Unsubscribe5,
+)
+from cavet.protocols.mqtt._properties import Property
+from cavet.protocols.mqtt._topics import Filter
+
+__all__ = [
+    "V3",
+    "V5",
+    "Auth5",
+    "Connack",
+    "Connack5",
+    "Connect",
+    "Connect5",
+    "Disconnect",
+    "Disconnect5",
+    "Filter",
+    "MqttCodec",
+    "MqttDecoder",
+    "Pingreq",
+    "Pingresp",
+    "Property",
+    "Puback",
+    "Puback5",
+    "Pubcomp",
+    "Pubcomp5",
+    "Publish",
+    "Publish5",
+    "Pubrec",
+    "Pubrec5",
+    "Pubrel",
+    "Pubrel5",
+    "Suback",
+    "Suback5",
+    "Subscribe",
+    "Subscribe5",
+    "Unsuback",
+    "Unsuback5",
+    "Unsubscribe",
+    "Unsubscribe5",
+]

@@ -1,0 +1,171 @@
+"""The two codecs of MQTT, in the shape of all codecs: one for 3.1.1, one for 5.0."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from cavet.protocols._codec import Side
+from cavet.protocols._frame import Field, Frame, Unreadable
+from cavet.protocols._message import Message
+from cavet.protocols.mqtt._messages import FORMS, FROM_BROKER, FROM_CLIENT
+from cavet.protocols.mqtt._packets import encode_packet, take_packet
+from cavet.protocols.mqtt._pieces import MalformedError
+
+MAX_HEAD = 5
+MAX_PACKET_BYTES = 1 << 20
+"""A longer packet is not kept: it is unreadable, and skipped as it comes."""
+
+
+class MqttDecoder:
+    """Reads what one side says. A malformed packet is skipped whole, by its length; a length that is none leaves no way
+    to find the next packet, so all that follows is unreadable."""
+
+    def __init__(self, version: int, side: Side) -> None:
+        self._version = version
+        self._side = side
+        self._rest = b""
+        self._offset = 0
+        self._skip = 0
+        self._lost = False
+
+    def feed(self, data: bytes) -> list[Frame]:
+        """Take more bytes; give the packets that are complete now."""
+        self._rest += data
+        return self._frames()
+
+    def finish(self) -> list[Frame]:
+        """The stream has ended: what is left is cut off."""
+        if not self._rest:
+            return []
+        return [self._unreadable(len(self._rest), "the stream ends inside a packet")]
+
+    def _frames(self) -> list[Frame]:
+        frames = []
+        while self._rest and (frame := self._next()) is not None:
+            frames.append(frame)
+        return frames
+
+    def _next(self) -> Frame | None:
+        if self._lost or self._skip:
+            size = len(self._rest) if self._lost else min(self._skip, len(self._rest))
+            self._skip -= 0 if self._lost else size
+            reason = "behind a length that is none" if self._lost else f"a packet of more than {MAX_PACKET_BYTES} bytes"
+            return self._unreadable(size, reason)
+        head = self._head()
+        if head is None:
+            return None
+        begin, size = head
+        if size > MAX_PACKET_BYTES:
+            self._skip = size
+            return self._next()
+        if len(self._rest) < size:
+            return None
+        return self._frame(size, begin)
+
+    def _head(self) -> tuple[int, int] | None:
+        """The lengths of the fixed header and of the whole packet; `None` while they are not there."""
+        length = 0
+        for place, byte in enumerate(self._rest[1:MAX_HEAD]):
+            length |= (byte & 0x7F) << 7 * place
+            if not byte & 0x80:
+                return place + 2, place + 2 + length
+        if len(self._rest) >= MAX_HEAD:
+            self._lost = True
+            return MAX_HEAD, len(self._rest)
+        return None
+
+    def _frame(self, size: int, head: int) -> Frame:
+        wire = self._rest[:size]
+        if self._lost:
+            return self._unreadable(size, "remaining length: more than four bytes")
+        try:
+            if self._version == 5 and head > 2 and wire[head - 1] == 0:
+                raise MalformedError("remaining length: more bytes than it needs (MQTT-1.5.5-1)")
+            taken = take_packet(wire, head, self._version)
+        except MalformedError as error:
+            return self._unreadable(size, f"malformed: {error}")
+        if wire[0] >> 4 not in (FROM_CLIENT if self._side is Side.HOST else FROM_BROKER)[self._version]:
+            who = "a client" if self._side is Side.HOST else "a broker"
+            taken.problems.insert(0, f"{taken.message.NAME}: not what {who} may send")
+        taken.problems += _not_from(self._side, taken.message)
+        return self._done(size, taken.message, tuple(taken.problems))
+
+    def _unreadable(self, size: int, reason: str) -> Frame:
+        return self._done(size, Unreadable(reason=reason), (reason,))
+
+    def _done(self, size: int, message: Message, problems: tuple[str, ...]) -> Frame:
+        frame = Frame(message, self._rest[:size], self._offset, problems)
+        self._rest = self._rest[size:]
+        self._offset += size
+        return frame
+
+
+def _not_from(side: Side, message: Message) -> list[str]:
+    """Properties that only the other side may send. Source: 5.0, sections 3.3.2.3.8 and 3.14.2.2.2."""
+    names = {found.name for found in getattr(message, "properties", ())}
+    if side is Side.HOST and message.NAME == "publish" and "subscription_identifier" in names:
+        return ["property subscription_identifier: not from a client (MQTT-3.3.4-6)"]
+    if side is Side.BOARD and message.NAME == "disconnect" and "session_expiry_interval" in names:
+        return ["property session_expiry_interval: not from a broker (MQTT-3.14.2-2)"]
+    return []
+
+
+class MqttCodec:
+    """One version's codec."""
+
+    unused: frozenset[str] = frozenset()
+    also_called: Mapping[str, str] = {}
+
+    def __init__(self, name: str, version: int) -> None:
+        self.name = name
+        self._version = version
+        self._forms: dict[Side, dict[str, type[Message]]] = {
+            side: {FORMS[version][kind].NAME: FORMS[version][kind] for kind in kinds[version]}
+            for side, kinds in ((Side.HOST, FROM_CLIENT), (Side.BOARD, FROM_BROKER))
+        }
+
+    def forms(self, side: Side) -> Mapping[str, type[Message]]:
+        return self._forms[side]
+
+    def encode(self, message: Message) -> bytes:
+        return encode_packet(message, self._version)
+
+    def decoder(self, side: Side) -> MqttDecoder:
+        return MqttDecoder(self._version, side)
+
+    def explain(self, frame: Frame, side: Side) -> Field:
+        """Take a packet apart: type and flags, length, and each field with the bits where it lies."""
+        wire = frame.data
+        fields: tuple[Field, ...] = ()
+        if frame.readable:
+            head = 1 + next(place for place, byte in enumerate(wire[1:], 1) if not byte & 0x80)
+            reader = take_packet(wire, head, self._version).reader
+            fields = (
+                Field(name="type", spans=((0, 4),), raw=wire[0] >> 4, value=frame.message.NAME),
+                Field(name="flags", spans=((4, 4),), raw=wire[0] & 15, value=f"{wire[0] & 15:04b}"),
+                Field(
+                    name="remaining_length",
+                    spans=((8, 8 * (head - 1)),),
+                    raw=wire[1:head],
+                    value=len(wire) - head,
+                    meaning="of what follows, seven bits a byte",
+                ),
+                *(_field(name, begin, end, value, wire) for name, begin, end, value in reader.notes),
+            )
+        meaning = (type(frame.message).__doc__ or "").split("\n")[0] if frame.readable else ""
+        return Field(
+            name=frame.message.NAME,
+            spans=((0, 8 * len(wire)),),
+            raw=wire,
+            meaning=meaning,
+            problem="; ".join(frame.problems),
+            fields=fields,
+        )
+
+
+def _field(name: str, begin: int, end: int, value: object, wire: bytes) -> Field:
+    spans = ((8 * begin, 8 * (end - begin)),) if end > begin else ()
+    return Field(name=name, spans=spans, raw=wire[begin:end], value=value)
+
+
+V3, V5 = MqttCodec("mqtt", 4), MqttCodec("mqtt5", 5)

@@ -1,0 +1,327 @@
+"""Packets to bytes and back: fixed header, variable header, payload.
+
+Sources: MQTT 3.1.1 and MQTT 5.0, sections 2 and 3.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from cavet.protocols._message import FieldError, Message, as_found
+from cavet.protocols.mqtt import _messages as messages
+from cavet.protocols.mqtt import _properties as properties
+from cavet.protocols.mqtt._pieces import (
+    MAX_VARINT,
+    MalformedError,
+    Reader,
+    put_binary,
+    put_number,
+    put_text,
+    put_varint,
+)
+from cavet.protocols.mqtt._reasons import ALLOWED, SUBACK_CODES
+from cavet.protocols.mqtt._topics import Filter, filter_problem, name_problem
+
+PROTOCOL = "MQTT"
+TWO = 0b0010
+RESERVED_FLAGS = {6: (TWO, "MQTT-3.6.1-1"), 8: (TWO, "MQTT-3.8.1-1"), 10: (TWO, "MQTT-3.10.1-1")}
+"""Packets whose flags are 0010, with the statements; of all others but publish they are 0000."""
+NO_FLAGS = {4: "MQTT-2.2.2-2", 5: "MQTT-2.1.3-1"}
+NO_ZERO_ID = {4: "MQTT-2.3.1-1", 5: "MQTT-2.2.1-3"}
+ACKS = (4, 5, 6, 7)
+
+
+def encode_packet(packet: Message, version: int) -> bytes:
+    """Give the bytes of a packet."""
+    if not isinstance(packet, messages.Packet):
+        raise FieldError("message", found=packet.NAME, expected="a packet of MQTT")
+    body = _BODIES[packet.TYPE](packet, version)
+    if len(body) > MAX_VARINT:
+        raise FieldError(packet.NAME, found=f"{len(body)} bytes", expected=f"at most {MAX_VARINT}")
+    return bytes((packet.TYPE << 4 | _flags(packet),)) + put_varint(len(body)) + body
+
+
+def _flags(packet: Any) -> int:
+    if packet.TYPE == 3:
+        return packet.dup << 3 | packet.qos << 1 | packet.retain  # type: ignore[no-any-return]
+    return RESERVED_FLAGS.get(packet.TYPE, (0, ""))[0]
+
+
+# laying down
+
+
+def _put_properties(packet: Any, version: int) -> bytes:
+    return properties.put(f"{packet.NAME}.properties", packet.properties) if version == 5 else b""
+
+
+def _put_connect(packet: Any, version: int) -> bytes:
+    clean = packet.clean_start if version == 5 else packet.clean_session
+    payload = packet.will_payload if version == 5 else packet.will_message
+    flags = clean << 1
+    will = b""
+    if packet.will_topic is not None:
+        flags |= 0x04 | packet.will_qos << 3 | packet.will_retain << 5
+        if version == 5:
+            will += properties.put("connect.will_properties", packet.will_properties)
+        will += put_text("connect.will_topic", packet.will_topic) + put_binary("connect.will_message", payload or b"")
+    flags |= (packet.user_name is not None) << 7 | (packet.password is not None) << 6
+    head = put_text("connect", PROTOCOL) + bytes((version, flags)) + put_number(packet.keep_alive, 2)
+    tail = b"" if packet.user_name is None else put_text("connect.user_name", packet.user_name)
+    tail += b"" if packet.password is None else put_binary("connect.password", packet.password)
+    return head + _put_properties(packet, version) + put_text("connect.client_id", packet.client_id) + will + tail
+
+
+def _put_connack(packet: Any, version: int) -> bytes:
+    code = packet.reason_code if version == 5 else packet.return_code
+    return bytes((packet.session_present, code)) + _put_properties(packet, version)
+
+
+def _put_publish(packet: Any, version: int) -> bytes:
+    number = put_number(packet.packet_id, 2) if packet.qos else b""
+    return put_text("publish.topic", packet.topic) + number + _put_properties(packet, version) + packet.payload  # type: ignore[no-any-return]
+
+
+def _put_ack(packet: Any, version: int) -> bytes:
+    """Reason and properties may be left out where they say nothing. Source: 5.0, section 3.4.2.1."""
+    number = put_number(packet.packet_id, 2)
+    return number + _put_reason(packet) if version == 5 else number
+
+
+def _put_reason(packet: Any) -> bytes:
+    if packet.properties:
+        return bytes((packet.reason_code,)) + properties.put(f"{packet.NAME}.properties", packet.properties)
+    return bytes((packet.reason_code,)) if packet.reason_code else b""
+
+
+def _put_subscribe(packet: Any, version: int) -> bytes:
+    head = put_number(packet.packet_id, 2) + _put_properties(packet, version)
+    return head + b"".join(
+        put_text("subscribe.filters", wanted.filter) + bytes((wanted.options,)) for wanted in packet.filters
+    )
+
+
+def _put_suback(packet: Any, version: int) -> bytes:
+    return put_number(packet.packet_id, 2) + _put_properties(packet, version) + bytes(packet.reason_codes)
+
+
+def _put_unsubscribe(packet: Any, version: int) -> bytes:
+    head = put_number(packet.packet_id, 2) + _put_properties(packet, version)
+    return head + b"".join(put_text("unsubscribe.filters", text) for text in packet.filters)
+
+
+def _put_unsuback(packet: Any, version: int) -> bytes:
+    return _put_suback(packet, version) if version == 5 else put_number(packet.packet_id, 2)
+
+
+def _put_leaving(packet: Any, version: int) -> bytes:
+    return _put_reason(packet) if version == 5 else b""
+
+
+_BODIES: dict[int, Callable[[Any, int], bytes]] = {
+    1: _put_connect, 2: _put_connack, 3: _put_publish, **dict.fromkeys(ACKS, _put_ack), 8: _put_subscribe,
+    9: _put_suback, 10: _put_unsubscribe, 11: _put_unsuback, 12: lambda packet, version: b"",
+    13: lambda packet, version: b"", 14: _put_leaving, 15: _put_leaving,
+}  # fmt: skip
+
+
+# taking apart
+
+
+class Taken:
+    """What was made of a packet: the message, what is wrong with it, its fields with their places."""
+
+    def __init__(self, message: Message, problems: list[str], reader: Reader) -> None:
+        self.message = message
+        self.problems = problems
+        self.reader = reader
+
+
+def take_packet(wire: bytes, head: int, version: int) -> Taken:
+    """Take a whole packet apart; `head` is the length of its fixed header. Raises `MalformedError`."""
+    kind, flags = wire[0] >> 4, wire[0] & 15
+    form = messages.FORMS[version].get(kind)
+    if form is None:
+        raise MalformedError(f"packet type {kind} is reserved")
+    problems: list[str] = []
+    expected, statement = RESERVED_FLAGS.get(kind, (0, NO_FLAGS[version]))
+    if kind != 3 and flags != expected:
+        raise MalformedError(f"flags: found {flags:04b}, expected {expected:04b} ({statement})")
+    reader = Reader(wire, head)
+    fields = _TAKERS[kind](reader, version, flags, problems)
+    if reader.rest:
+        raise MalformedError(f"{reader.rest} bytes more than it has fields")
+    try:
+        message: Message = form(**fields)
+    except FieldError as error:
+        if not problems:
+            problems.append(str(error))
+        message = as_found(form, fields)
+    return Taken(message, problems, reader)
+
+
+Fields = dict[str, Any]
+
+
+def _packet_id(reader: Reader, version: int) -> int:
+    number = reader.number("packet_id", 2)
+    if not number:
+        raise MalformedError(f"packet_id: found 0, expected 1 to 65535 ({NO_ZERO_ID[version]})")
+    return number
+
+
+def _take_properties(reader: Reader, version: int, packet: str, problems: list[str]) -> Fields:
+    return {"properties": properties.take(reader, packet, problems)} if version == 5 else {}
+
+
+def _take_connect(reader: Reader, version: int, flags: int, problems: list[str]) -> Fields:
+    name = reader.text("protocol_name")
+    if name != PROTOCOL:
+        raise MalformedError(f"protocol name: found {name!r:.20}, expected {PROTOCOL!r} (MQTT-3.1.2-1)")
+    level = reader.number("protocol_level", 1)
+    if level != version:
+        raise MalformedError(f"protocol level: found {level}, expected {version} (MQTT-3.1.2-2)")
+    bits = reader.number("connect_flags", 1)
+    _check_connect_flags(bits, version)
+    clean = "clean_start" if version == 5 else "clean_session"
+    fields: Fields = {clean: bool(bits & 2), "keep_alive": reader.number("keep_alive", 2)}
+    fields |= _take_properties(reader, version, "connect", problems)
+    fields["client_id"] = reader.text("client_id")
+    if bits & 4:
+        if version == 5:
+            fields["will_properties"] = properties.take(reader, properties.WILL, problems)
+        fields |= {"will_qos": bits >> 3 & 3, "will_retain": bool(bits & 0x20), "will_topic": reader.text("will_topic")}
+        message = "will_payload" if version == 5 else "will_message"
+        fields[message] = reader.binary(message)
+    if bits & 0x80:
+        fields["user_name"] = reader.text("user_name")
+    if bits & 0x40:
+        fields["password"] = reader.binary("password")
+    return fields
+
+
+def _check_connect_flags(bits: int, version: int) -> None:
+    """Source: section 3.1.2; the statements' numbers differ between the versions."""
+    qos, retain, qos_3 = ("-11", "-13", "-12") if version == 5 else ("-13", "-15", "-14")
+    if bits & 1:
+        raise MalformedError("connect flags: bit 0 is reserved (MQTT-3.1.2-3)")
+    if bits >> 3 & 3 == 3:
+        raise MalformedError(f"will_qos: found 3, expected 0 to 2 (MQTT-3.1.2{qos_3})")
+    if not bits & 4 and bits & 0x18:
+        raise MalformedError(f"will_qos: found {bits >> 3 & 3} without a will, expected 0 (MQTT-3.1.2{qos})")
+    if not bits & 4 and bits & 0x20:
+        raise MalformedError(f"will_retain: found on without a will, expected off (MQTT-3.1.2{retain})")
+    if version == 4 and bits & 0xC0 == 0x40:
+        raise MalformedError("connect flags: a password without a user name (MQTT-3.1.2-22)")
+
+
+def _take_connack(reader: Reader, version: int, flags: int, problems: list[str]) -> Fields:
+    bits = reader.number("session_present", 1)
+    if bits & 0xFE:
+        raise MalformedError(f"acknowledge flags: found 0x{bits:02X}, bits 1 to 7 are reserved (MQTT-3.2.2-1)")
+    code = "reason_code" if version == 5 else "return_code"
+    fields = {"session_present": bool(bits), code: reader.number(code, 1)}
+    return fields | _take_properties(reader, version, "connack", problems)
+
+
+def _take_publish(reader: Reader, version: int, flags: int, problems: list[str]) -> Fields:
+    qos = flags >> 1 & 3
+    if qos == 3:
+        raise MalformedError("qos: found 3, expected 0 to 2 (MQTT-3.3.1-4)")
+    fields: Fields = {"dup": bool(flags & 8), "qos": qos, "retain": bool(flags & 1), "topic": reader.text("topic")}
+    if qos:
+        fields["packet_id"] = _packet_id(reader, version)
+    fields |= _take_properties(reader, version, "publish", problems)
+    begin = reader.at
+    fields["payload"] = reader.take("payload", reader.rest)
+    reader.note("payload", begin, fields["payload"])
+    aliased = any(found.name == "topic_alias" for found in fields.get("properties", ()))
+    problem = name_problem(fields["topic"])
+    if problem and not (aliased and not fields["topic"]):
+        problems.append(problem)
+    return fields
+
+
+def _take_ack(reader: Reader, version: int, flags: int, problems: list[str]) -> Fields:
+    fields = {"packet_id": _packet_id(reader, version)}
+    kind = messages.FORMS[version][reader.data[0] >> 4].NAME
+    return fields | (_take_reason(reader, kind, problems) if version == 5 else {})
+
+
+def _take_reason(reader: Reader, packet: str, problems: list[str]) -> Fields:
+    if not reader.rest:
+        return {}
+    fields: Fields = {"reason_code": reader.number("reason_code", 1)}
+    if fields["reason_code"] not in ALLOWED[packet]:
+        problems.append(f"reason_code: 0x{fields['reason_code']:02X} is not one of {packet}")
+    if reader.rest:
+        fields["properties"] = properties.take(reader, packet, problems)
+    return fields
+
+
+def _take_subscribe(reader: Reader, version: int, flags: int, problems: list[str]) -> Fields:
+    fields: Fields = {"packet_id": _packet_id(reader, version)}
+    fields |= _take_properties(reader, version, "subscribe", problems)
+    filters = []
+    while reader.rest:
+        begin = reader.at
+        wanted = Filter(reader.text("filter"), reader.number("options", 1))
+        reader.notes[-2:] = []
+        reader.note("filter", begin, f"{wanted.filter}:{wanted.options}")
+        filters.append(wanted)
+        problems += [problem] if (problem := filter_problem(wanted.filter, version)) else []
+        if version == 4 and wanted.options & 0xFC:
+            raise MalformedError(f"options 0x{wanted.options:02X}: bits 2 to 7 are reserved (MQTT-3.8.3-4)")
+        if version == 4 and wanted.options == 3:
+            raise MalformedError("qos: found 3, expected 0 to 2 (MQTT-3.8.3-4)")
+        if version == 5 and (problem := messages.options_problem(wanted)):
+            problems.append(problem)
+    if not filters:
+        problems.append(f"no filter, expected one at least (MQTT-3.8.3-{3 if version == 4 else 2})")
+    return fields | {"filters": tuple(filters)}
+
+
+def _take_suback(reader: Reader, version: int, flags: int, problems: list[str]) -> Fields:
+    name = messages.FORMS[version][reader.data[0] >> 4].NAME
+    fields: Fields = {"packet_id": _packet_id(reader, version)}
+    fields |= _take_properties(reader, version, name, problems)
+    begin = reader.at
+    codes = tuple(reader.take("reason_codes", reader.rest))
+    reader.note("reason_codes", begin, list(codes))
+    known = ALLOWED[name] if version == 5 else SUBACK_CODES
+    problems += [f"reason_codes: 0x{code:02X} is not one of {name}" for code in codes if code not in known]
+    return fields | {"reason_codes": codes}
+
+
+def _take_unsubscribe(reader: Reader, version: int, flags: int, problems: list[str]) -> Fields:
+    fields: Fields = {"packet_id": _packet_id(reader, version)}
+    fields |= _take_properties(reader, version, "unsubscribe", problems)
+    filters = []
+    while reader.rest:
+        filters.append(reader.text("filter"))
+        problems += [problem] if (problem := filter_problem(filters[-1], version)) else []
+    if not filters:
+        problems.append("no filter, expected one at least (MQTT-3.10.3-2)")
+    return fields | {"filters": tuple(filters)}
+
+
+def _take_unsuback(reader: Reader, version: int, flags: int, problems: list[str]) -> Fields:
+    return (
+        _take_suback(reader, version, flags, problems) if version == 5 else {"packet_id": _packet_id(reader, version)}
+    )
+
+
+def _take_leaving(reader: Reader, version: int, flags: int, problems: list[str]) -> Fields:
+    kind = messages.FORMS[version][reader.data[0] >> 4].NAME
+    return _take_reason(reader, kind, problems) if version == 5 else {}
+
+
+def _take_nothing(reader: Reader, version: int, flags: int, problems: list[str]) -> Fields:
+    return {}
+
+
+_TAKERS: dict[int, Callable[[Reader, int, int, list[str]], Fields]] = {
+    1: _take_connect, 2: _take_connack, 3: _take_publish, **dict.fromkeys(ACKS, _take_ack), 8: _take_subscribe,
+    9: _take_suback, 10: _take_unsubscribe, 11: _take_unsuback, 12: _take_nothing, 13: _take_nothing,
+    14: _take_leaving, 15: _take_leaving,
+}  # fmt: skip
