@@ -8,9 +8,10 @@ from math import inf
 
 import msgspec
 
-from cavet.hosts._base import SET_UP, FindCause, Session, Wish
+from cavet.hosts._base import SET_UP, FindCause, Wish
 from cavet.hosts._causes import exception_words
-from cavet.hosts._point import Asked, RegisterPoint
+from cavet.hosts._point import RegisterPoint
+from cavet.hosts._polling import PollingSession
 from cavet.hosts._reads import Read, group
 from cavet.hosts._session import Manners, SessionState, Tell
 from cavet.protocols import FieldError, Frame, Message, Side, modbus
@@ -42,7 +43,7 @@ class _Exchange(msgspec.Struct):
         return self.read is None
 
 
-class ModbusSession(Session[RegisterPoint]):
+class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
     """Talks to one unit behind a link. `character` is the time of one on a serial line, 0 on a network."""
 
     def __init__(
@@ -61,13 +62,9 @@ class ModbusSession(Session[RegisterPoint]):
         self._numbered = framing == "modbus-tcp"
         self._silence = FAST_SILENCE if character < FAST_CHARACTER else SILENCE_CHARACTERS * character
         self._decoder = self._codec.decoder(Side.BOARD)
-        self._waiting: deque[_Exchange] = deque()
         self._under_way: dict[int, _Exchange] = {}
         self._transaction = 0
         self._free_at = 0.0
-        self._poll_at = inf
-        self._known: set[str] = set()
-        """Points whose first content was read, or that can't be."""
 
     @property
     def title(self) -> str:
@@ -166,8 +163,8 @@ class ModbusSession(Session[RegisterPoint]):
     def _poll(self, now: float) -> None:
         """Read the inputs again; while nothing answers, one request to see whether something does."""
         self._poll_at = now + self._manners.poll
-        if any(exchange.wish is None for exchange in (*self._waiting, *self._under_way.values())):
-            return  # the last round is not over yet
+        if self._is_polled():
+            return
         wanted = [p for p in self.points.values() if not p.kind.is_output and not self.readings[p.name].refusal]
         for read in group(wanted):
             self._put(_Exchange(read.request(), read))
@@ -289,42 +286,23 @@ class ModbusSession(Session[RegisterPoint]):
             self._known.add(point.name)
         self._learned_more(now)
 
-    def _learned_more(self, now: float) -> None:
-        if self.state is SessionState.LEARNING and len(self._known) == len(self.points):
-            self._enter(SessionState.READY, inf)
-            self._poll_at = now + self._manners.poll
-            self._send_pending(now)
-
     # asking
 
     def _write(self, wish: Wish, now: float, *, again: bool = False) -> None:
         point = self.points[wish.point.name]
-        reading = self.readings[point.name]
         try:
             request = self._request(point, wish)
         except FieldError as error:
             self._tell(Kind.REFUSED, "point", point.name, None, wish.asked, str(error))
             return
-        if not again and not wish.forced and reading.got is not None and self._is_the_same(point, reading.got, wish):
-            self._tell(Kind.UNCHANGED, "point", point.name, wish.value, wish.asked, "the board stands there already")
-            return
-        waiting = [e for e in self._waiting if e.wish is not None and e.wish.point.name == point.name]
-        if again and waiting:
-            self._overtake(wish, "a newer wish came")
-            return
-        for exchange in waiting:
-            self._waiting.remove(exchange)
-            if exchange.wish is not None:
-                self._overtake(exchange.wish, "a newer wish came")
-        if again:
-            self._tell(Kind.RESENT, "point", point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
-        wishes = sum(exchange.wish is not None for exchange in self._waiting)
-        self._waiting.insert(wishes, _Exchange(request, None, wish))  # after older wishes, before all that is polled
-        self._send_on(now)
+        got = self.readings[point.name].got
+        stands_there = got is not None and point.pack(got) == point.pack(wish.value)
+        if self._makes_way(wish, stands_there=stands_there, again=again):
+            self._line_up(_Exchange(request, None, wish))
+            self._send_on(now)
 
-    def _is_the_same(self, point: RegisterPoint, got: Asked, wish: Wish) -> bool:
-        under_way = any(e.wish is not None and e.wish.point.name == point.name for e in self._under_way.values())
-        return not under_way and point.pack(got) == point.pack(wish.value)
+    def _asked_already(self) -> Iterable[_Exchange]:
+        return self._under_way.values()
 
     def _request(self, point: RegisterPoint, wish: Wish) -> modbus.ModbusMessage:
         if point.is_bit:

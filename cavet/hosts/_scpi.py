@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections import deque
 from collections.abc import Iterable
 from math import inf
 
 import msgspec
 
-from cavet.hosts._base import SET_UP, FindCause, Session, Wish
+from cavet.hosts._base import SET_UP, FindCause, Wish
 from cavet.hosts._causes import error_words
 from cavet.hosts._point import Asked, HeaderPoint
+from cavet.hosts._polling import PollingSession
 from cavet.hosts._session import Manners, SessionState, Tell
 from cavet.protocols import Side, scpi
 from cavet.record import READ_BACK, Kind
@@ -37,7 +37,7 @@ class _Question(msgspec.Struct):
     sent_at: float = 0.0
 
 
-class ScpiSession(Session[HeaderPoint]):
+class ScpiSession(PollingSession[HeaderPoint, _Question]):
     """Talks to one instrument."""
 
     protocol = "scpi"
@@ -47,10 +47,7 @@ class ScpiSession(Session[HeaderPoint]):
         self.identity = ""
         self._decoder = scpi.ScpiDecoder(Side.BOARD)
         self._line: list[str] = []
-        self._waiting: deque[_Question] = deque()
         self._asked: _Question | None = None
-        self._poll_at = inf
-        self._known: set[str] = set()
 
     @property
     def name(self) -> str:
@@ -69,7 +66,7 @@ class ScpiSession(Session[HeaderPoint]):
         self._send_on(now)
 
     def lost(self, reason: str) -> None:
-        for question in [*([self._asked] if self._asked else []), *self._waiting]:
+        for question in [*self._asked_already(), *self._waiting]:
             if question.wish is not None:
                 self._give_up(question.wish, f"the link was lost: {reason}")
         self._clear()
@@ -109,8 +106,8 @@ class ScpiSession(Session[HeaderPoint]):
 
     def _poll(self, now: float) -> None:
         self._poll_at = now + self._manners.poll
-        if any(question.wish is None for question in self._waiting):
-            return  # the last round is not over yet
+        if self._is_polled():
+            return
         for point in self.points.values():
             if not point.kind.is_output and not self.readings[point.name].refusal:
                 self._waiting.append(_Question(point.query, point))
@@ -178,12 +175,6 @@ class ScpiSession(Session[HeaderPoint]):
                 self._known.add(point.name)
         self._learned_more(now)
 
-    def _learned_more(self, now: float) -> None:
-        if self.state is SessionState.LEARNING and len(self._known) == len(self.points):
-            self._enter(SessionState.READY, inf)
-            self._poll_at = now + self._manners.poll
-            self._send_pending(now)
-
     def _heard_value(self, point: HeaderPoint, text: str, now: float, cause: int | None) -> None:
         value = _value(point, text)
         if value is None:
@@ -199,25 +190,13 @@ class ScpiSession(Session[HeaderPoint]):
 
     def _write(self, wish: Wish, now: float, *, again: bool = False) -> None:
         point = self.points[wish.point.name]
-        reading = self.readings[point.name]
-        in_hand = [q for q in (self._asked, *self._waiting) if q is not None and q.wish and q.wish.point is point]
-        if not (again or wish.forced or in_hand) and reading.got is not None and _same(point, reading.got, wish.value):
-            self._tell(Kind.UNCHANGED, "point", point.name, wish.value, wish.asked, "the board stands there already")
-            return
-        waiting = [question for question in in_hand if question is not self._asked]
-        if again and waiting:
-            self._overtake(wish, "a newer wish came")
-            return
-        for question in waiting:
-            self._waiting.remove(question)
-            if question.wish is not None:
-                self._overtake(question.wish, "a newer wish came")
-        if again:
-            self._tell(Kind.RESENT, "point", point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
-        wishes = sum(question.wish is not None for question in self._waiting)
-        question = _Question(NEXT_ERROR, point, wish, command=point.command(wish.value))
-        self._waiting.insert(wishes, question)  # after older wishes, before all that is polled
-        self._send_on(now)
+        got = self.readings[point.name].got
+        if self._makes_way(wish, stands_there=got is not None and _same(point, got, wish.value), again=again):
+            self._line_up(_Question(NEXT_ERROR, point, wish, command=point.command(wish.value)))
+            self._send_on(now)
+
+    def _asked_already(self) -> Iterable[_Question]:
+        return [self._asked] if self._asked is not None else []
 
     def _heard_error(self, question: _Question, text: str, now: float) -> None:
         """After a command: no error is good, an older one is passed over, its own refuses it."""

@@ -3,20 +3,18 @@
 from __future__ import annotations
 
 from cavet import units
-from cavet.bench import Diagnosis, Standing
+from cavet.bench import Standing
 from cavet.boards import Board, Pin, PinMode
 from cavet.boards.parts import Part
 from cavet.hosts import Asked, Point, PointKind, SessionState
-from cavet.record import STAGES, Event, Kind, Step, Trail
 from cavet.units import show_clock, show_duration
-from cavet.wording import hex_pairs, plain
+from cavet.wording import plain
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.lines import TopView
 from cavet.workbench.drawing.parts import PartView
 from cavet.workbench.drawing.rails import CourseView, HeadView, LineView, RailsView, RailView
 from cavet.workbench.drawing.rig import BasinView
 from cavet.workbench.drawing.spine import BoardView, PinView
-from cavet.workbench.drawing.trail import StageView, TrailsView, TrailView
 from cavet.workbench.roster import Head, Line
 
 RECENT_SECONDS = 60.0
@@ -287,112 +285,6 @@ def _opening(desk: Desk, path: str) -> float:
     if not path or path.partition(".")[0] not in desk.bench.world.boards:
         return 0.0
     return desk.bench.world.part(path).fraction(desk.now)
-
-
-# trails
-
-
-def trails_view(desk: Desk, point: Point, chosen: int | None) -> TrailsView:
-    """The trail of the point under the cursor (or a chosen one), and the broken ones not looked at."""
-    trails = desk.standings.trails.all
-    numbers = list(trails)
-    number = chosen if chosen in trails else latest_trail(desk, point)
-    current = None
-    if number is not None and number in trails:
-        place = f"{numbers.index(number) + 1} of {len(numbers)}  [ ]"
-        current = _trail(desk, trails[number], place)
-    unseen = [trails[other] for other in desk.unseen() if other != number]
-    return TrailsView(current=current, broken=tuple(_trail(desk, trail, "") for trail in unseen[:3]))
-
-
-def latest_trail(desk: Desk, point: Point) -> int | None:
-    """The newest trail of an output; the newest of all for an input, and while another program has the link."""
-    if not point.kind.is_output or not desk.bench.host_links[point.board].held:
-        return next(reversed(desk.standings.trails.all), None)
-    return desk.bench.host_links[point.board].session.readings[point.name].trail
-
-
-def _trail(desk: Desk, trail: Trail, place: str) -> TrailView:
-    diagnosis = desk.standings.diagnose(trail)
-    point = desk.bench.plan.points.get(trail.point) if trail.root.topic == "point" else None
-    stopped = trail.stopped
-    return TrailView(
-        title=title(trail, point),
-        by=trail.root.note + (f" · sent {trail.resends + 1} times" if trail.resends else ""),
-        place=place,
-        stages=tuple(_stage(trail, name, diagnosis, point) for name in STAGES),
-        reason=plain(diagnosis.reason),
-        mend=diagnosis.mend,
-        ending=f"{stopped.kind}: {plain(stopped.note)}" if stopped is not None and diagnosis.broken is None else "",
-    )
-
-
-def title(trail: Trail, point: Point | None) -> str:
-    """Name a trail: what was asked of what."""
-    if point is None:
-        data = trail.root.value
-        return f"{trail.root.board} ← {as_written(data[:24]) if isinstance(data, bytes) else 'bytes from outside'}"
-    value = trail.root.value
-    return f"{point.name} ← {point.show(value if isinstance(value, int | float | str) else None)}"
-
-
-def _stage(trail: Trail, name: str, diagnosis: Diagnosis, point: Point | None) -> StageView:
-    state = diagnosis.states[name].value
-    step = trail.steps.get(name)
-    lines: tuple[str, ...] = ()
-    if name == Kind.CARRIED and step is not None and Kind.FRAMED in trail.steps:
-        sent = sum(len(event.value) for event in trail.steps[Kind.FRAMED].events if isinstance(event.value, bytes))
-        lines = (f"{sent} bytes",)
-    elif step is not None:
-        lines = _stage_lines(step, name, point)
-    elif name == Kind.MOVED and trail.moving is not None and state == "coming":
-        lines = (trail.moving.note,)
-    elif state == "unseen":
-        lines = ("unseen",)
-    return StageView(name=name, state=state, delay=_next_delay(trail, name), lines=lines)
-
-
-def _stage_lines(step: Step, name: str, point: Point | None) -> tuple[str, ...]:
-    """Two lines on one event; one each where there are more, the newest for parts, whose state is what counts."""
-    events = step.events[-1:] if name == Kind.MOVED else step.events
-    if len(events) == 1:
-        return tuple(told(events[0], name, point).split("\n"))
-    lines = [told(event, name, point).split("\n") for event in events]
-    return tuple(line[-1] if name == Kind.TAKEN else " ".join(line) for line in lines)[:3]
-
-
-def as_written(data: bytes) -> str:
-    """Bytes as text where they are a line of it, and in hex else."""
-    line = data.removesuffix(b"\n").removesuffix(b"\r")
-    is_text = bool(line) and data.endswith(b"\n") and all(0x20 <= byte < 0x7F for byte in line)
-    return line.decode("ascii") + "↵" if is_text else hex_pairs(data)
-
-
-def _next_delay(trail: Trail, name: str) -> str:
-    """The time from this stage to the next one that was reached, to be written on the line between them."""
-    for later in STAGES[STAGES.index(name) + 1 :]:
-        here, there = trail.reached(name), trail.reached(later)
-        if there is not None:
-            return show_duration(there.t - here.t) if here is not None and there.t >= here.t else ""
-    return ""
-
-
-def told(event: Event, stage: str, point: Point | None) -> str:
-    """A few words, in one or two lines, on how a stage was reached."""
-    value = event.value
-    if stage == Kind.ASKED and point is not None:
-        return point.show(value if isinstance(value, int | float | str) else None)
-    if isinstance(value, bytes) and stage in (Kind.FRAMED, Kind.CARRIED):
-        return as_written(value)
-    if stage == Kind.CARRIED and not isinstance(value, bytes):
-        return event.note or f"up to byte {value}"
-    if stage == Kind.TAKEN:
-        return f"{event.subject}\n{plain(event.note)}"
-    if stage == Kind.DRIVEN:
-        return f"pin {event.subject}\n{plain(event.note)}" if event.topic == "pin" else plain(event.note)
-    if stage == Kind.MOVED:
-        return f"{event.subject}\n{plain(event.note)}"
-    return point.show(value if isinstance(value, int | float | str) else None) if point is not None else ""
 
 
 # the top line

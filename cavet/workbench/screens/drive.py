@@ -10,7 +10,7 @@ from textual.screen import Screen
 
 from cavet.hosts import Point
 from cavet.wording import WrongError
-from cavet.workbench import keymap, views
+from cavet.workbench import keymap, trail_views, views
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.lines import draw_foot, draw_top
 from cavet.workbench.drawing.spine import draw_board
@@ -115,7 +115,7 @@ class DriveScreen(Screen[None]):
         rails.set_view(view)
         board = views.board_view(self._desk, self._point)
         self._picture("board").look(board, partial(draw_board, board))
-        trails = views.trails_view(self._desk, self._point, self._chosen)
+        trails = trail_views.trails_view(self._desk, self._point, self._chosen)
         self._picture("trail").look(trails, partial(draw_trails, trails))
         top = views.top_view(self._desk, "drive")
         self._picture("top").look(top, lambda width, height: draw_top(top, width))
@@ -187,7 +187,7 @@ class DriveScreen(Screen[None]):
         numbers = list(self._desk.standings.trails.all)
         if not numbers:
             return
-        shown = self._chosen if self._chosen is not None else views.latest_trail(self._desk, self._point)
+        shown = self._chosen if self._chosen is not None else trail_views.latest_trail(self._desk, self._point)
         place = numbers.index(shown) if shown in numbers else len(numbers) - 1
         self._chosen = numbers[min(len(numbers) - 1, max(0, place + by))]
         self.follow()
@@ -201,7 +201,7 @@ class DriveScreen(Screen[None]):
 
     def action_look(self) -> None:
         """Look at the trail that is shown, from end to end."""
-        number = self._chosen if self._chosen is not None else views.latest_trail(self._desk, self._point)
+        number = self._chosen if self._chosen is not None else trail_views.latest_trail(self._desk, self._point)
         trail = self._desk.standings.trails.all.get(number) if number is not None else None
         if trail is None:
             self.say("no trail yet: move this point first")

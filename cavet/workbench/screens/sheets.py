@@ -11,7 +11,7 @@ from cavet.protocols import Field, Side, codec
 from cavet.record import READ_BACK, STAGES, Event, Kind, Trail
 from cavet.units import show_duration
 from cavet.wording import hex_pairs, listed, plain
-from cavet.workbench import views
+from cavet.workbench import trail_views
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET
 from cavet.workbench.drawing.sheet import Line, Sheet
@@ -50,7 +50,7 @@ def trail_sheet(desk: Desk, trail: Trail) -> Sheet:
         lines += [
             [(_since(trail, event), HEATHER), (f"  {event.kind}  {plain(event.note)}", PAPER)] for event in others
         ]
-    return Sheet(f"{views.title(trail, point)}   {trail.root.note}", lines)
+    return Sheet(f"{trail_views.title(trail, point)}   {trail.root.note}", lines)
 
 
 def _stage_lines(trail: Trail, stage: str, diagnosis: Diagnosis, point: Point | None) -> list[Line]:
@@ -71,7 +71,7 @@ def _stage_lines(trail: Trail, stage: str, diagnosis: Diagnosis, point: Point | 
             [
                 *begin,
                 (f"{_since(trail, event):>9}  ", HEATHER),
-                (views.told(event, stage, point).replace("\n", ", "), ink),
+                (trail_views.told(event, stage, point).replace("\n", ", "), ink),
             ]
         )
     return lines
