@@ -24,6 +24,18 @@ class Standing(msgspec.Struct, frozen=True):
     refusal: str = ""
     remark: str = ""
 
+    @property
+    def agrees(self) -> bool:
+        """Whether what was got is what was asked, as far as the wire can tell."""
+        point, asked, got = self.point, self.asked, self.got
+        if asked is None or got is None:
+            return asked is got or asked is None
+        if point.kind.is_text:
+            return asked == got
+        if point.kind.is_switch:
+            return bool(asked) == bool(got)
+        return abs(float(asked) - float(got)) <= 0.75 * point.resolution
+
 
 class Standings:
     """Follows a bench's record, and tells how its points and trails stand now."""

@@ -77,6 +77,7 @@ class Desk:
         self.looked_at: set[int] = set()
         """The broken trails that somebody has looked at."""
         self._held: dict[str, float] = {}
+        self._astray: dict[str, float] = {}
         self._undo: list[tuple[Point, Asked]] = []
         self._followed_at = 0.0
 
@@ -101,6 +102,20 @@ class Desk:
                 del self._held[name]
                 self._let_go(self.bench.plan.points[name])
         self._turn_wheels(now)
+        self._note_differences(now)
+
+    def _note_differences(self, now: float) -> None:
+        """Since when asked and got differ, for each output where nothing is on its way."""
+        for point in self.outputs:
+            standing = self.standing(point)
+            if standing.agrees or standing.left is not None:
+                self._astray.pop(point.name, None)
+            else:
+                self._astray.setdefault(point.name, now)
+
+    def astray(self, point: Point) -> float:
+        """For how long an output has not been where it was asked to be, in seconds; 0 where it is."""
+        return self.now - self._astray[point.name] if point.name in self._astray else 0.0
 
     def _note(self, event: Event) -> None:
         if event.kind == Kind.HEARD and event.subject in self.courses and isinstance(event.value, int | float):

@@ -18,6 +18,8 @@ from cavet.workbench.drawing.spine import BoardView, PinView
 from cavet.workbench.roster import Head, Line
 
 RECENT_SECONDS = 60.0
+ASTRAY_SECONDS = 2.0
+"""A difference that lasts longer, with nothing on its way, is a fault."""
 
 
 def rails_view(
@@ -33,7 +35,7 @@ def rails_view(
 def _line(desk: Desk, line: Line, entry: str | None) -> LineView:
     if isinstance(line, Head):
         return _head(desk, line.board)
-    return _rail(desk.standing(line), entry) if line.kind.is_output else _course(desk, line, entry)
+    return _rail(desk, line, entry) if line.kind.is_output else _course(desk, line, entry)
 
 
 def _head(desk: Desk, board: str) -> HeadView:
@@ -58,9 +60,11 @@ def _head(desk: Desk, board: str) -> HeadView:
     )
 
 
-def _rail(standing: Standing, entry: str | None) -> RailView:
-    point = standing.point
-    broken = standing.diagnosis is not None and standing.diagnosis.broken is not None
+def _rail(desk: Desk, point: Point, entry: str | None) -> RailView:
+    standing = desk.standing(point)
+    stopped = standing.diagnosis is not None and standing.diagnosis.broken is not None
+    astray = desk.astray(point)
+    broken = stopped or astray > ASTRAY_SECONDS
     zero = 0.5 if point.kind is PointKind.BRIDGE else None
     return RailView(
         name=point.name,
@@ -70,8 +74,8 @@ def _rail(standing: Standing, entry: str | None) -> RailView:
         share_got=_share(point, standing.got),
         asked=point.show(standing.asked),
         got=_rounded(point, standing.got),
-        note=_rail_note(standing, broken),
-        agreed=agrees(point, standing.asked, standing.got),
+        note=_rail_note(standing, stopped, astray),
+        agreed=standing.agrees,
         broken=broken,
         words=point.words,
         zero=zero,
@@ -79,9 +83,11 @@ def _rail(standing: Standing, entry: str | None) -> RailView:
     )
 
 
-def _rail_note(standing: Standing, broken: bool) -> str:
-    if broken:
+def _rail_note(standing: Standing, stopped: bool, astray: float) -> str:
+    if stopped:
         return "broken"
+    if astray > ASTRAY_SECONDS:
+        return f"for {astray:.0f} s"
     if standing.left is not None:
         return show_duration(standing.left)
     if standing.refusal:
@@ -102,17 +108,6 @@ def _rounded(point: Point, value: Asked | None) -> str:
     if value is None or point.kind.is_switch or point.kind.is_text:
         return point.show(value)
     return units.show(float(value), point.unit, 0 if point.resolution >= 0.2 else 2)
-
-
-def agrees(point: Point, asked: Asked | None, got: Asked | None) -> bool:
-    """Whether what was got is what was asked, as far as the wire can tell."""
-    if asked is None or got is None:
-        return asked is got or asked is None
-    if point.kind.is_text:
-        return asked == got
-    if point.kind.is_switch:
-        return bool(asked) == bool(got)
-    return abs(float(asked) - float(got)) <= 0.75 * point.resolution
 
 
 def _course(desk: Desk, point: Point, entry: str | None) -> CourseView:

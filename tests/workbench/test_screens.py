@@ -1,6 +1,7 @@
 """The application, headless: keys are pressed, and what a person could see is read."""
 
 import asyncio
+import re
 import tempfile
 import unittest
 from pathlib import Path
@@ -247,6 +248,21 @@ class ThreeBoards(unittest.TestCase):
             await seat.press("escape")
             await seat.until(lambda: "find" not in seat.rails())
             await seat.until(lambda: "▸ relay_103" in seat.rails())
+
+        seated(story, text=demo_path().read_text())
+
+    def test_a_difference_that_lasts_is_told_though_the_trail_had_ended_well(self):
+        async def story(seat):
+            await seat.press("f")
+            await seat.type("pump_b")
+            await seat.press("enter", "down")
+            await seat.type("50")
+            await seat.press("enter", "up", "space")
+            await seat.sees("pump_b ← on", "◈ confirmed")
+            trails = seat.desk.standings.trails.all
+            await seat.until(lambda: all(trail.reached(Kind.MOVED) for trail in trails.values()))
+            seat.desk.act("pumphouse.overload", "trip")
+            await seat.until(lambda: re.search(r"pump_b .*for [23] s", seat.rails()))
 
         seated(story, text=demo_path().read_text())
 
