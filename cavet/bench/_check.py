@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from functools import cached_property
-from typing import Any
+from typing import Any, TypeVar
 
 from cavet import units
 from cavet.bench._places import Path, find_places
 from cavet.bench._schema import Key, Section
 from cavet.expressions import Expression
 from cavet.wording import WrongError, listed, nearest
+
+T = TypeVar("T")
 
 
 class Checker:
@@ -35,6 +37,15 @@ class Checker:
             known = known[:-1]
         line = f":{self._places[known]}" if known else ""
         return f"{self._file}{line} {'.'.join(str(part) for part in path)}".rstrip()
+
+    def placed(self, path: Path, read: Callable[[], T]) -> T:
+        """Read something; an error bears its place in the file, which is looked for only then."""
+        try:
+            return read()
+        except WrongError as error:
+            raise WrongError(
+                self.place(path), found=error.found, expected=error.expected, nearest=error.nearest
+            ) from error
 
     def wrong(self, path: Path, *, found: object, expected: str, nearest: str | None = None) -> None:
         """Note that something is wrong."""
@@ -145,7 +156,7 @@ class Checker:
         if isinstance(raw, bool):
             return raw
         if isinstance(raw, str):
-            return units.parse_switch(raw, self.place(path))
+            return self.placed(path, lambda: units.parse_switch(raw))
         raise self._fail(raw, "on or off", path)
 
     def _read_quantity(self, raw: object, key: Key, unit: str, path: Path) -> float:
@@ -155,9 +166,9 @@ class Checker:
 
     def _number(self, raw: object, unit: str, path: Path) -> float:
         if isinstance(raw, int | float) and not isinstance(raw, bool):
-            return units.parse(repr(raw), unit, self.place(path))
+            return self.placed(path, lambda: units.parse(repr(raw), unit))
         if isinstance(raw, str):
-            return units.parse(raw, unit, self.place(path))
+            return self.placed(path, lambda: units.parse(raw, unit))
         raise self._fail(raw, f"a number in {unit}" if unit else "a number", path)
 
     def _read_range(self, raw: object, key: Key, unit: str, path: Path) -> tuple[float, float]:
@@ -172,7 +183,7 @@ class Checker:
         text = repr(raw) if isinstance(raw, int | float) and not isinstance(raw, bool) else raw
         if not isinstance(text, str):
             raise self._fail(raw, "a sum", path)
-        return Expression(text, self.place(path))
+        return self.placed(path, lambda: Expression(text))
 
     def _read_table(self, raw: object, key: Key, unit: str, path: Path) -> dict[str, Any]:
         if not isinstance(raw, dict):

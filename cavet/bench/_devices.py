@@ -146,7 +146,7 @@ class DeviceReader:
     def _command(self, name: str, table: dict[str, Any]) -> CommandPlan | None:
         path: Path = (*self._path, "commands", name)
         try:
-            header = Pattern.parse(table["header"], self._checker.place((*path, "header")))
+            header = self._checker.placed((*path, "header"), lambda: Pattern.parse(table["header"]))
         except WrongError as error:
             self._checker.errors.append(error)
             return None

@@ -317,9 +317,8 @@ class _Reader:
         settings = SerialSettings()
         if table["kind"] == "serial":
             try:
-                settings = SerialSettings.parse(
-                    table["rate"], table["settings"], self._checker.place((*path, "settings"))
-                )
+                rate, form = table["rate"], table["settings"]
+                settings = self._checker.placed((*path, "settings"), lambda: SerialSettings.parse(rate, form))
             except WrongError as error:
                 self._checker.errors.append(error)
         elif address != SIMULATED and not re.fullmatch(r".+:\d{1,5}", address):
