@@ -223,6 +223,25 @@ class Life(unittest.TestCase):
         served.end()
 
 
+class Elsewhere(unittest.TestCase):
+    def test_served_boards_are_driven_on_either_of_their_links(self):
+        served = Served()
+        for board, link, point in (
+            ("pumphouse", "tcp", "heater=on"),
+            ("pumphouse", "serial", "heater=off"),
+            ("switchrack", "serial", "relay_104=closed"),
+        ):
+            ran = cavet("drive", "demo", "--at", f"{board}={served.address(board, link)}", point)
+            self.assertEqual(ran.code, 0, ran)
+            self.assertIn("confirmed", ran.out)
+        served.end()
+
+    def test_an_address_of_a_kind_that_the_board_has_not_is_told(self):
+        ran = cavet("drive", "demo", "--at", "gatehouse=127.0.0.1:5", "beacon=1")
+        self.assertEqual(ran.code, 2)
+        self.assertIn("the address of a serial link, which is what gatehouse has", ran.err)
+
+
 class Hostile(unittest.TestCase):
     BYTES = 300_000
 
