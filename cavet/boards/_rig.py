@@ -13,7 +13,7 @@ from cavet.expressions import Expression
 STEP_SECONDS = 0.02
 """The longest step of integration. A paddle's full way takes twenty of them."""
 
-GRAIN_SECONDS = 0.0005
+GRAIN_SECONDS = 0.002
 """While no part has set out, so much time may be left for later."""
 
 

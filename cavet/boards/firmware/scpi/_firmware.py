@@ -203,7 +203,8 @@ class ScpiFirmware:
             if talk.fresh:
                 self._begin(client, talk, now, cause)
             self._do_unit(talk, frame, now, cause)
-            self._look(now)
+            if not isinstance(frame.message, QueryUnit):
+                self._look(now)
             talk.fresh = frame.data.endswith(b"\n")
             if talk.waits is not None and not self._pending(now):
                 self._go_on(talk)

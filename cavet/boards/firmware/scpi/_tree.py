@@ -62,6 +62,9 @@ class Pattern(msgspec.Struct, frozen=True):
 
         Raises `FaultError` −114 where only a suffix is wrong.
         """
+        first = self.nodes[0]
+        if not first.optional and words[0] != first.short and words[0] != first.long:
+            return None  # what most patterns of a tree come to
         return self._match(words, suffixes, 0, 0)
 
     def _match(
