@@ -1,0 +1,36 @@
+"""What a key of the bench file can be, and what a table of it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+
+class Key(msgspec.Struct, frozen=True, kw_only=True):
+    """One key. `kind` is `text`, `word` (one of `choices`), `whole` (a whole number), `whole-list`, `switch`,
+    `words` (two texts), `texts`, `wholes` (any number of them), `pin` (a number, or a label such as "A0"), `scalar` (a
+    number or a text), `quantity` (a number with a unit), `range` (two of
+    them), `sum` (an expression) or `table`.
+
+    `unit` names the unit that a quantity is read in; `=unit` stands for the one that the key `unit` beside it gives.
+    """
+
+    name: str
+    kind: str
+    doc: str
+    required: bool = False
+    default: Any = None
+    unit: str = ""
+    choices: tuple[str, ...] = ()
+    low: float | None = None
+    high: float | None = None
+
+
+class Section(msgspec.Struct, frozen=True, kw_only=True):
+    """One kind of table. `variants` adds keys by what the key `kind` in it says."""
+
+    title: str
+    doc: str
+    keys: tuple[Key, ...]
+    variants: dict[str, tuple[Key, ...]] = {}
