@@ -11,7 +11,7 @@ import unittest
 from pathlib import Path
 
 CAVET = [sys.executable, "-m", "cavet"]
-PATIENCE = 15.0
+PATIENCE = 30.0
 
 
 def needs_tmux(test):
