@@ -106,6 +106,7 @@ class Hostile(unittest.TestCase):
                 if port.read(20).endswith(rtu("08 0001 0000")):
                     break
             port.reset_input_buffer()
+            port.timeout = 10
             port.write(rtu("02 0003 0001"))
             self.assertEqual(port.read(6), rtu("02 01 00"))
 
