@@ -71,7 +71,7 @@ class Hostile(unittest.TestCase):
 
     def connect(self, board):
         host, _, port = self.served.address(board, "tcp").rpartition(":")
-        return socket.create_connection((host, int(port)), timeout=10)
+        return socket.create_connection((host, int(port)), timeout=60)
 
     def test_modbus_over_tcp(self):
         noise = random.Random("tcp")
