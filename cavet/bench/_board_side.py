@@ -86,7 +86,7 @@ class _Visit:
         self._board = board
         self._caller = caller
         self._traffic = traffic
-        self._client = Client(protocol, character, lambda: caller.unread, caller.drop)
+        self._client = Client(protocol, character, lambda: caller.unread)
         self._known: Stream | None = None
 
     @property
@@ -122,8 +122,10 @@ class _Visit:
         if self._client not in self._side.visits:
             return
         data = out[0].data if len(out) == 1 else b"".join([outgoing.data for outgoing in out])
-        end = self._caller.write(data) - len(data)
+        end = self._caller.write(data) - len(data)  # also where there is nothing more to say than that it hangs up
         for outgoing in out:
             end += len(outgoing.data)
             if outgoing.cause is not None:
                 self._stream.told.note(end, outgoing.cause)
+        if out[-1].hangs_up:
+            self._caller.hang_up()

@@ -41,8 +41,6 @@ class Client(msgspec.Struct, frozen=True, eq=False):
     protocol: str
     character: float = 0.0
     unread: Callable[[], int] = lambda: 0
-    drop: Callable[[], None] = lambda: None
-    """Shuts its connection."""
 
 
 class Outgoing(msgspec.Struct):
@@ -52,6 +50,8 @@ class Outgoing(msgspec.Struct):
     data: bytes
     cause: int | None
     at: float
+    hangs_up: bool = False
+    """Whether its connection is shut behind this."""
 
 
 class Firmware(Protocol):

@@ -50,8 +50,8 @@ class Caller(Protocol):
     def unread(self) -> int:
         """How many bytes it has not been able to take yet."""
 
-    def drop(self) -> None:
-        """Shut its connection; its listener is told."""
+    def hang_up(self) -> None:
+        """Shut its connection, behind what was written; its listener is told."""
 
 
 Welcome = Callable[[Caller], Listener]

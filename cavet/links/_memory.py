@@ -91,7 +91,7 @@ class _Board:
     def unread(self) -> int:
         return self._link.outward.waiting
 
-    def drop(self) -> None:
+    def hang_up(self) -> None:
         self._link.hang_up("the board has shut the link")
 
     async def stop(self) -> None:

@@ -151,7 +151,7 @@ class PtyEnd:
     def unread(self) -> int:
         return self.outward.waiting + len(self._rest)
 
-    def drop(self) -> None:
+    def hang_up(self) -> None:
         """A board can't shut the device that a program has opened: on a serial line there is nothing to shut."""
 
     def _put(self, data: bytes, offset: int, at: float) -> None:

@@ -13,6 +13,8 @@ from cavet.wording import UnreachableError
 
 READ_BYTES = 65536
 MAX_WAITING_BYTES = 1 << 20
+MAX_LINE_BYTES = 65536
+"""So much may be under way on a serial line that is offered over TCP."""
 CONNECT_SECONDS = 5.0
 MakeRemote = Callable[[Callable[[bytes], None]], RemotePort]
 SEVERAL = 100
@@ -93,14 +95,15 @@ class _Caller(asyncio.Protocol):
 
     def __init__(self, end: TcpServerEnd) -> None:
         self._end = end
-        self._transport: asyncio.WriteTransport
+        self._transport: asyncio.Transport
+        self._paused = False
         self._listener: Listener | None = None
         self._reason = "the program has shut the connection"
         self.name = ""
         self.gone = asyncio.Event()
 
     def connection_made(self, transport: asyncio.BaseTransport) -> None:
-        assert isinstance(transport, asyncio.WriteTransport)  # a stream's
+        assert isinstance(transport, asyncio.Transport)  # a stream's
         self._transport = transport
         self.name = _address(transport.get_extra_info("peername"))
         self._inward, self._outward, self._remote = self._end.make_wires(self)
@@ -118,6 +121,10 @@ class _Caller(asyncio.Protocol):
         except MalformedError as error:
             self._reason = str(error)
             self.drop()
+            return
+        if self._inward.waiting > MAX_LINE_BYTES and not self._transport.is_closing():
+            self._transport.pause_reading()  # the line is slower than the network: the sender has to wait
+            self._paused = True
 
     def connection_lost(self, exc: Exception | None) -> None:
         self._inward.clear()
@@ -131,6 +138,9 @@ class _Caller(asyncio.Protocol):
         """Bytes have come over the line."""
         if self._listener is not None:
             self._listener.received(data, offset, at)
+        if self._paused and self._inward.waiting < MAX_LINE_BYTES // 2 and not self._transport.is_closing():
+            self._paused = False
+            self._transport.resume_reading()
 
     def write(self, data: bytes) -> int:
         return self._outward.send(data)
@@ -150,7 +160,13 @@ class _Caller(asyncio.Protocol):
         """Send bytes as they are."""
         self._transport.write(data)
 
+    def hang_up(self) -> None:
+        """Shut it, when what was written has gone out."""
+        self._reason = "the board has shut the connection"
+        self._transport.close()
+
     def drop(self) -> None:
+        """Shut it at once."""
         self._transport.abort()
 
 

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import threading
+from collections.abc import Callable
 from typing import Any
 
 import serial
@@ -13,6 +15,8 @@ from cavet.links._settings import SerialSettings
 from cavet.wording import UnreachableError
 
 LOOK_SECONDS = 0.05
+WRITE_SECONDS = 1.0
+"""A port that takes nothing for so long counts as lost."""
 READ_BYTES = 4096
 SCHEMES = ("rfc2217://", "socket://")
 
@@ -26,6 +30,7 @@ class UrlEnd:
         self._url = url
         self._settings = settings
         self._port: Any = None
+        self._listener: Listener
         self._sent = self._got = 0
 
     @property
@@ -36,6 +41,7 @@ class UrlEnd:
         loop = asyncio.get_running_loop()
         port = await loop.run_in_executor(None, self._open)
         self._port = port
+        self._listener = listener
         self._sent = self._got = 0
         listener.opened()
         threading.Thread(target=self._read, args=(port, loop, listener), daemon=True).start()
@@ -50,6 +56,7 @@ class UrlEnd:
                 parity=settings.parity,
                 stopbits=settings.stop_bits,
                 timeout=LOOK_SECONDS,
+                write_timeout=WRITE_SECONDS if self._url.startswith("socket://") else None,  # the other has none
             )
         except (OSError, ValueError, serial.SerialException) as error:
             raise UnreachableError(self._url, str(error)) from error
@@ -65,9 +72,8 @@ class UrlEnd:
                 reason = str(error)  # the last two from pyserial's own, when the port is shut while it reads
                 break
             if data:
-                loop.call_soon_threadsafe(self._heard, port, data, listener)
-        if self._port is port and not loop.is_closed():
-            loop.call_soon_threadsafe(self._lost, port, reason, listener)
+                _hand_over(loop, self._heard, port, data, listener)
+        _hand_over(loop, self._lost, port, reason, listener)
 
     def _heard(self, port: Any, data: bytes, listener: Listener) -> None:
         if self._port is port:
@@ -83,10 +89,20 @@ class UrlEnd:
     def write(self, data: bytes) -> int:
         self._sent += len(data)
         if self._port is not None:
-            self._port.write(data)  # into the system's buffer; a lost connection is noticed by the reader
+            try:
+                self._port.write(data)
+            except (OSError, serial.SerialException) as error:
+                _hand_over(asyncio.get_running_loop(), self._lost, self._port, str(error), self._listener)
         return self._sent
 
     def close(self) -> None:
         port, self._port = self._port, None
         if port is not None:
             port.close()
+
+
+def _hand_over(loop: asyncio.AbstractEventLoop, call: Callable[..., None], *arguments: object) -> None:
+    """Call something in the loop, soon. When the loop has ended, nobody is there to be told."""
+    if not loop.is_closed():
+        with contextlib.suppress(RuntimeError):  # it may end between the look and the call
+            loop.call_soon_threadsafe(call, *arguments)

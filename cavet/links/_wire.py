@@ -45,6 +45,7 @@ class Wire:
         self._losses = losses
         self._slice = max(1, int((GATHER_SECONDS if gathers else SLICE_SECONDS) / byte_seconds)) if byte_seconds else 0
         self._waiting: deque[tuple[float, bytes, int]] = deque()
+        self._under_way = 0
         self._busy_until = 0.0
         self._timer: asyncio.TimerHandle | None = None
         self._sent = 0
@@ -52,7 +53,7 @@ class Wire:
     @property
     def waiting(self) -> int:
         """How many bytes are under way."""
-        return sum(len(data) for _, data, _ in self._waiting)
+        return self._under_way
 
     def send(self, data: bytes) -> int:
         """Put bytes on the line; give the offset behind the last of them."""
@@ -67,6 +68,7 @@ class Wire:
             piece = data[start : start + self._slice]
             at += len(piece) * self._byte_seconds
             self._waiting.append((at, piece, offset + start))
+            self._under_way += len(piece)
         self._busy_until = at
         if self._timer is None and self._waiting:
             self._timer = loop.call_at(self._waiting[0][0], self._due)
@@ -78,6 +80,7 @@ class Wire:
         waiting, now = self._waiting, loop.time() + 1e-9
         while waiting and waiting[0][0] <= now:
             at, data, offset = waiting.popleft()
+            self._under_way -= len(data)
             self._hand_over(data, offset, at)
         if waiting and self._timer is None:
             self._timer = loop.call_at(waiting[0][0], self._due)
@@ -95,5 +98,6 @@ class Wire:
             self._timer.cancel()
             self._timer = None
         self._waiting.clear()
+        self._under_way = 0
         self._busy_until = 0.0
         self._sent = 0

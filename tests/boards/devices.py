@@ -25,7 +25,7 @@ class Device:
         self.go(0.1)
 
     def join(self, protocol, character=0.0):
-        client = Client(protocol, character, lambda: self.unread, lambda: self.dropped.append(client))
+        client = Client(protocol, character, lambda: self.unread)
         self._heard[client], self._sent[client] = b"", 0
         self.board.opened(client, self.time)
         return client
@@ -45,6 +45,8 @@ class Device:
     def _collect(self):
         for outgoing in self.board.take_out():
             self._heard[outgoing.client] += outgoing.data
+            if outgoing.hangs_up:
+                self.dropped.append(outgoing.client)
 
     def say(self, client, data, wait=0.0):
         self.board.feed(client, data, self._sent[client], self.time, self._carried)

@@ -237,6 +237,12 @@ class Tcp(Talk):
         other = self.device.join("modbus-tcp")
         self.assertEqual(self.device.say(self.client, tcp("03 0000 0001", protocol=1)), b"")
         self.assertEqual(self.device.dropped, [self.client])
+        glued = self.device.join("modbus-tcp")
+        heard = self.device.say(
+            glued, tcp("03 0000 0001", 5) + tcp("03 0000 0001", protocol=1) + tcp("03 0000 0001", 6)
+        )
+        self.assertEqual(heard, tcp("03 02 0000", 5))
+        self.assertIs(self.device.dropped[-1], glued)
         self.assertEqual(self.device.say(self.client, tcp("03 0000 0001")), b"")
         for length in ("0000", "0001", "00FF", "FFFF"):
             broken = self.device.join("modbus-tcp")

@@ -61,7 +61,7 @@ class Served(unittest.TestCase):
 
 class OverTheNetwork(Served):
     def test_a_serial_line_is_offered_as_raw_bytes_and_driven_through_a_url(self):
-        process, endpoints, path = self.gatehouse("raw")
+        process, endpoints, _ = self.gatehouse("raw")
         endpoint = endpoints["gatehouse", "serial"]
         self.assertTrue(endpoint["address"].startswith("socket://127.0.0.1:"))
         self.assertEqual((endpoint["baud"], endpoint["settings"]), (57600, "8N1"))
@@ -71,7 +71,6 @@ class OverTheNetwork(Served):
         ran = cavet("drive", "demo", "--at", f"gatehouse={endpoint['address']}", "upper_paddle=40%", "level?")
         self.assertEqual(ran.code, 0, ran)
         self.assertIn("confirmed 40 %", ran.out)
-        del path
 
     def test_by_rfc2217_the_rate_counts_and_the_lines_are_told(self):
         process, endpoints, _ = self.gatehouse("rfc2217")

@@ -34,7 +34,6 @@ SAMPLING_SECONDS = 0.019
 """The default interval. Source: protocol description, "sampling interval"."""
 DEGREES_BELOW = 544
 """A servo value below this is an angle, from here on a pulse in µs."""
-PORTS = 16
 NO_CHANNEL = 127
 
 

@@ -9,7 +9,7 @@ import msgspec
 from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._pins import Pin
 from cavet.boards._telling import Tell
-from cavet.boards.firmware.modbus._lines import BrokenError, Heard, Line, StreamLine, line_for, words_of
+from cavet.boards.firmware.modbus._lines import Heard, Line, StreamLine, line_for, words_of
 from cavet.boards.firmware.modbus._server import UNCOUNTED, ExceptionError, Server
 from cavet.protocols import Message, as_found, modbus
 from cavet.record import Kind
@@ -48,16 +48,14 @@ class ModbusFirmware:
         line = self._lines.get(client)
         if line is None:
             return  # it came in one piece with what broke the connection
-        try:
-            heard = line.feed(data, now)
-        except BrokenError as broken:
-            self._tell(Kind.REFUSED, "bytes", str(len(data)), data[:16], None, f"{broken}; the connection is shut")
-            del self._lines[client]
-            client.drop()
-            return
         self._cause_of[client] = cause_of
-        for request in heard:
+        for request in line.feed(data, now):
             self._take(client, request, now)
+        if line.broken:
+            note = f"{line.broken}; the connection is shut"
+            refused = self._tell(Kind.REFUSED, "bytes", str(len(data)), data, None, note)
+            del self._lines[client]
+            self._out.append(Outgoing(client, b"", refused, now, hangs_up=True))
 
     def advance(self, now: float) -> float:
         due = inf

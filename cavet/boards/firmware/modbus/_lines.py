@@ -46,9 +46,8 @@ class Line(Protocol):
     def due(self) -> float: ...
     def wrap(self, answer: modbus.ModbusMessage) -> bytes: ...
 
-
-class BrokenError(Exception):
-    """What came can be no Modbus at all: the connection is of no use any more."""
+    broken: str
+    """Why what came can be no Modbus at all, so that the connection is of no use any more; "" while it is."""
 
 
 class TcpLine:
@@ -59,18 +58,19 @@ class TcpLine:
     def __init__(self) -> None:
         self._rest = b""
         self._offset = 0
+        self.broken = ""
 
     def feed(self, data: bytes, now: float) -> list[Heard]:
-        """Raises `BrokenError` at a wrong protocol number or a length that can't be."""
+        """Give the requests up to a wrong protocol number or a length that can't be: that breaks it."""
         self._rest += data
-        heard = []
+        heard: list[Heard] = []
         while len(self._rest) >= HEADER_BYTES:
             protocol, length = int.from_bytes(self._rest[2:4], "big"), int.from_bytes(self._rest[4:6], "big")
             if protocol:
-                raise BrokenError(f"protocol: found {protocol}, expected 0")
-            if not 2 <= length <= MAX_LENGTH:
-                raise BrokenError(f"length: found {length}, expected 2 to {MAX_LENGTH}")
-            if len(self._rest) < 6 + length:
+                self.broken = f"protocol: found {protocol}, expected 0"
+            elif not 2 <= length <= MAX_LENGTH:
+                self.broken = f"length: found {length}, expected 2 to {MAX_LENGTH}"
+            if self.broken or len(self._rest) < 6 + length:
                 break
             heard.append(self._heard(self._rest[: 6 + length]))
             self._rest = self._rest[6 + length :]
@@ -91,6 +91,8 @@ class TcpLine:
 
 class RtuLine:
     """Frames end by a silence of 3.5 characters; a pause of more than 1.5 within one spoils it."""
+
+    broken = ""
 
     def __init__(self, character: float) -> None:
         fast = character < FAST_CHARACTER
@@ -140,6 +142,8 @@ class RtuLine:
 
 class StreamLine:
     """RTU and ASCII frames where no times are known or needed: found by their length and check, or their marks."""
+
+    broken = ""
 
     def __init__(self, codec: modbus.ModbusCodec, apart: float = inf) -> None:
         self._codec = codec

@@ -28,7 +28,6 @@ from cavet.record import Kind
 from cavet.wording import plain
 
 VERSION = "1999.0"
-MAX_INPUT_BYTES = 1 << 20
 MAX_WAITING_UNITS = 4096
 MAX_OUTPUT_BYTES = 1 << 16
 LOOK_SECONDS = 0.001
