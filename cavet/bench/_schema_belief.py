@@ -92,7 +92,7 @@ HOST = Section(
             name="poll",
             kind="quantity",
             unit="s",
-            doc="Modbus and SCPI: how often inputs are read",
+            doc="Modbus and SCPI: how often points are read",
             default=0.25,
             low=0.005,
         ),

@@ -189,12 +189,13 @@ class Session(Generic[P]):
         reading.trail = number
         return number
 
-    def _heard(self, point: Point, value: Asked, now: float, cause: int | None) -> None:
+    def _heard(self, point: Point, value: Asked | None, now: float, cause: int | None) -> None:
+        """A point stands at a value; `None` is for an answer that is no number."""
         reading = self.readings[point.name]
         reading.got_at = now
         if value != reading.got:
             reading.got = value
-            self._tell(Kind.HEARD, "point", point.name, value, cause)
+            self._tell(Kind.HEARD, "point", point.name, value, cause, "no number" if value is None else "")
 
     def _confirm(self, wish: Wish, now: float, took: float) -> None:
         """What was asked for was read back."""

@@ -22,6 +22,8 @@ SILENCE_CHARACTERS, FAST_SILENCE, FAST_CHARACTER = 3.5, 0.00175, 0.0004
 """Before a frame on a serial line. Source: serial line 1.02, section 2.5.1.1."""
 BROADCAST = 0
 BUSY = 6
+FOR_GOOD = (1, 2, 3)
+"""The exceptions that say what the device is, not how it is now. Source: 1.1b3, section 7."""
 PARTIAL = 2
 """The exception at which a group is read again point by point: one of its addresses may be missing."""
 MAX_TRANSACTION = 0xFFFF
@@ -77,7 +79,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
         self._decoder = self._codec.decoder(Side.BOARD)
         self._forget_out()
         self._clear()
-        self._known.clear()
+        self._forget_points()
         self._free_at = now
         if self._broadcasts:
             self._open_for_all(now)
@@ -161,12 +163,11 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
         return min(due, self._poll_at)
 
     def _poll(self, now: float) -> None:
-        """Read the inputs again; while nothing answers, one request to see whether something does."""
+        """Read everything again; while nothing answers, one request to see whether something does."""
         self._poll_at = now + self._manners.poll
         if self._is_polled():
             return
-        wanted = [p for p in self.points.values() if not p.kind.is_output and not self.readings[p.name].refusal]
-        for read in group(wanted):
+        for read in group(self._polled_points()):
             self._put(_Exchange(read.request(), read))
 
     def _overdue(self, exchange: _Exchange, now: float) -> None:
@@ -243,7 +244,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
     def _answers_again(self, exchange: _Exchange, now: float) -> None:
         """It was silent, and is there: learn all of it anew."""
         self._enter(SessionState.LEARNING, inf)
-        self._known.clear()
+        self._forget_points()
         already = exchange.read.points if exchange.read is not None else ()
         for read in group(point for point in self.points.values() if point not in already):
             self._put(_Exchange(read.request(), read))
@@ -251,11 +252,11 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
     def _refused(self, exchange: _Exchange, code: int, now: float, cause: int | None) -> None:
         words = exception_words(code)
         read = exchange.read
-        if exchange.wish is not None:
-            if code == BUSY and exchange.tries < self._manners.retries:
-                exchange.tries += 1  # it was not done, and says so: it may be sent again
-                self._put(exchange, first=True)
-            elif exchange.writes:
+        if code == BUSY and exchange.tries < self._manners.retries:
+            exchange.tries += 1  # it was not done, and says so: it may be sent again
+            self._put(exchange, first=True)
+        elif exchange.wish is not None:
+            if exchange.writes:
                 self._tell(Kind.REFUSED, "point", exchange.wish.point.name, code, exchange.wish.asked, words)
             else:
                 self._give_up(exchange.wish, f"can't be read back: {words}")
@@ -264,9 +265,9 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
                 self._put(_Exchange(single.request(), single))
         elif read is not None:
             for point in read.points:
-                if not self.readings[point.name].refusal:
-                    self._refuse(point, words)
-                self._known.add(point.name)
+                self._lacks(point, words)
+            if code in FOR_GOOD:
+                self._missing.update(point.name for point in read.points)
             self._learned_more(now)
 
     def _has_read(
@@ -277,14 +278,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
             self._compare(exchange, exchange.wish, read, values, now)
             return
         for point in read.points:
-            value = point.unpack(read.words(point, values))
-            self.readings[point.name].refusal = ""
-            if not point.kind.is_output:
-                self._heard(point, value, now, cause)
-            elif point.name not in self._known:
-                self._compare_start(point, value, now)
-            self._known.add(point.name)
-        self._learned_more(now)
+            self._learn(point, point.unpack(read.words(point, values)), now, cause)
 
     # asking
 
@@ -295,8 +289,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
         except FieldError as error:
             self._tell(Kind.REFUSED, "point", point.name, None, wish.asked, str(error))
             return
-        got = self.readings[point.name].got
-        stands_there = got is not None and point.pack(got) == point.pack(wish.value)
+        stands_there = point.holds(self.readings[point.name].got, point.pack(wish.value))
         if self._makes_way(wish, stands_there=stands_there, again=again):
             self._line_up(_Exchange(request, None, wish))
             self._send_on(now)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from enum import Enum
 
 import msgspec
 
 from cavet import units
+from cavet.protocols import FieldError
 from cavet.protocols.modbus import ValueForm
 from cavet.wording import WrongError, plain
 
@@ -90,7 +92,8 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
             return plain(str(value), MAX_SHOWN) if value else '""'
         if self.kind.is_switch:
             return self.words[bool(value)]
-        return units.show(round(float(value), 6), self.unit)
+        number = float(value)
+        return units.show(round(number, 6), self.unit) if math.isfinite(number) else "no number"
 
     def limited(self, value: Asked) -> Asked:
         """Bring a value inside the limits."""
@@ -219,12 +222,19 @@ class RegisterPoint(Point, frozen=True, kw_only=True):
         raw = str(value) if self.kind.is_text else self.to_wire(value)
         return (int(raw),) if self.is_bit else self.form.pack(raw)
 
-    def unpack(self, words: tuple[int, ...]) -> Asked:
-        """The value that words stand for."""
+    def unpack(self, words: tuple[int, ...]) -> Asked | None:
+        """The value that words stand for; `None` where that is no number, as a float may be."""
         raw = words[0] if self.is_bit else self.form.unpack(words)
         if self.kind.is_text:
             return str(raw)
-        return self.from_wire(float(raw))
+        return self.from_wire(float(raw)) if math.isfinite(float(raw)) else None
+
+    def holds(self, value: Asked | None, words: tuple[int, ...]) -> bool:
+        """Whether a value, as it was read, stands for these words."""
+        try:
+            return value is not None and self.pack(value) == words
+        except FieldError:  # of 64 bits a point keeps 53: the greatest numbers come out too great to go back
+            return False
 
     def agree(self, one: tuple[int, ...], other: tuple[int, ...]) -> bool:
         """Whether two contents are the same, as far as this point goes."""

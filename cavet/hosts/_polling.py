@@ -8,6 +8,7 @@ from math import inf
 from typing import Generic, Protocol, TypeVar
 
 from cavet.hosts._base import P, Session, Wish
+from cavet.hosts._point import Asked, Point
 from cavet.hosts._session import Manners, SessionState, Tell
 from cavet.record import Kind
 
@@ -23,7 +24,7 @@ Q = TypeVar("Q", bound=Question)
 
 
 class PollingSession(Session[P], Generic[P, Q]):
-    """Reads everything once, then the inputs again and again; what is wished goes before that."""
+    """Reads everything once, then again and again; what is wished goes before that."""
 
     def __init__(self, board: str, points: Iterable[P], manners: Manners, tell: Tell) -> None:
         super().__init__(board, points, manners, tell)
@@ -31,10 +32,41 @@ class PollingSession(Session[P], Generic[P, Q]):
         self._poll_at = inf
         self._known: set[str] = set()
         """Points whose first content was read, or that can't be."""
+        self._missing: set[str] = set()
+        """Points that the board does not have: they are not asked for again."""
 
     def _asked_already(self) -> Iterable[Q]:
         """The questions whose answers are awaited."""
         raise NotImplementedError
+
+    def _forget_points(self) -> None:
+        """It may be another board now, or another firmware."""
+        self._known.clear()
+        self._missing.clear()
+
+    def _polled_points(self) -> list[P]:
+        """The points that are read again and again: outputs too, for others may move them."""
+        return [point for point in self.points.values() if point.name not in self._missing]
+
+    def _learn(self, point: Point, value: Asked | None, now: float, cause: int | None) -> None:
+        """Take in what was read of a point. Of an output with a wish in hand the wish's own reading tells."""
+        self.readings[point.name].refusal = ""
+        if point.kind.is_output and point.name not in self._known:
+            self._compare_start(point, value, now)
+        elif not self._is_wished(point.name):
+            self._heard(point, value, now, cause)
+        self._known.add(point.name)
+        self._learned_more(now)
+
+    def _is_wished(self, name: str) -> bool:
+        questions = (*self._waiting, *self._asked_already())
+        return any(question.wish is not None and question.wish.point.name == name for question in questions)
+
+    def _lacks(self, point: Point, why: str) -> None:
+        """A point can't be read now. It is asked for again in the next round, unless it is missing."""
+        if self.readings[point.name].refusal != why:
+            self._refuse(point, why)
+        self._known.add(point.name)
 
     def _learned_more(self, now: float) -> None:
         if self.state is SessionState.LEARNING and len(self._known) == len(self.points):

@@ -20,6 +20,10 @@ IDENTIFY = "*IDN?"
 NEXT_ERROR = "SYST:ERR?"
 MAX_ERRORS = 40
 """So many entries of the error queue are read after a command, to see the one that is its own."""
+MAX_UNITS = 1000
+"""So many parts of one answer are kept, to wait for its end."""
+NO_NUMBER = 9.9e37
+"""From here on an answer is an infinity, or no number. Source: SCPI-1999, volume 1, 7.2.1.4 and 7.2.1.5."""
 ON_WORDS = ("1", "ON")
 OFF_WORDS = ("0", "OFF")
 
@@ -48,6 +52,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         self._decoder = scpi.ScpiDecoder(Side.BOARD)
         self._line: list[str] = []
         self._asked: _Question | None = None
+        self._turn = 0
 
     @property
     def name(self) -> str:
@@ -60,7 +65,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         self._decoder = scpi.ScpiDecoder(Side.BOARD)
         self._forget_out()
         self._clear()
-        self._known.clear()
+        self._forget_points()
         self._enter(SessionState.ASKING, inf)
         self._waiting.append(_Question(IDENTIFY))
         self._send_on(now)
@@ -105,11 +110,15 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         return min(self._deadline, self._poll_at)
 
     def _poll(self, now: float) -> None:
+        """Ask for all inputs again, and for one output in its turn."""
         self._poll_at = now + self._manners.poll
         if self._is_polled():
             return
-        for point in self.points.values():
-            if not point.kind.is_output and not self.readings[point.name].refusal:
+        asked = [point for point in self._polled_points() if point.query]
+        outputs = [point for point in asked if point.kind.is_output]
+        self._turn += 1
+        for point in asked:
+            if not point.kind.is_output or point is outputs[self._turn % len(outputs)]:
                 self._waiting.append(_Question(point.query, point))
 
     def _overdue(self, now: float) -> None:
@@ -124,19 +133,27 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         elif question.wish is not None:
             within = f"each within {self._manners.reply_within:g} s"
             self._give_up(question.wish, f"no answer to {question.tries + 1} times {question.text}, {within}")
-        elif question.point is not None and self.state is not SessionState.SILENT:
-            self._unanswered(question.point, question.text, now)
+        elif question.point is not None and self.state is SessionState.LEARNING:
+            self._unanswered(question.point, question.text)
         else:
-            self._enter(SessionState.SILENT, inf)
-            self._waiting.clear()
-            self._waiting.append(_Question(IDENTIFY, tries=self._manners.retries))
+            self._fall_silent()
 
-    def _unanswered(self, point: HeaderPoint, text: str, now: float) -> None:
-        """A query that is not known gets no answer: say so at its point, and go on with the others."""
-        self._refuse(point, f"no answer to {text}: does the device know it?")
-        self._known.add(point.name)
-        self._waiting.append(_Question(NEXT_ERROR))
-        self._learned_more(now)
+    def _unanswered(self, point: HeaderPoint, text: str) -> None:
+        """A query that is not known gets no answer: say so at its point, and go on with the others, if the queue of
+        errors is still told; if not, nobody is there."""
+        self._lacks(point, f"no answer to {text}: does the device know it?")
+        self._missing.add(point.name)
+        self._waiting.appendleft(_Question(NEXT_ERROR))
+
+    def _fall_silent(self) -> None:
+        """Ask who is there until somebody is; what is wished waits for that."""
+        for question in self._waiting:
+            if question.wish is not None:
+                self._pending.setdefault(question.wish.point.name, question.wish)
+        self._waiting.clear()
+        self._waiting.append(_Question(IDENTIFY, tries=self._manners.retries))
+        self._enter(SessionState.SILENT, inf)
+        self._poll_at = inf
 
     # hearing
 
@@ -146,6 +163,10 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
             if frame.data.endswith(b"\n"):
                 line, self._line = self._line, []
                 self._answered(line, frame.data, now, find_cause(frame.end))
+            elif len(self._line) >= MAX_UNITS:
+                self._line = []
+                note = f"{MAX_UNITS} parts of an answer without an end, expected a line feed"
+                self._tell(Kind.LOST, "bytes", str(len(frame.data)), frame.data, find_cause(frame.end), note)
         self._send_on(now)
 
     def _answered(self, line: list[str], data: bytes, now: float, cause: int | None) -> None:
@@ -166,7 +187,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
     def _identified(self, text: str, now: float) -> None:
         self.identity = plain(text, 60)
         self._enter(SessionState.LEARNING, inf)
-        self._known.clear()
+        self._forget_points()
         self._waiting.append(_Question(NEXT_ERROR))
         for point in self.points.values():
             if point.query:
@@ -176,15 +197,11 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         self._learned_more(now)
 
     def _heard_value(self, point: HeaderPoint, text: str, now: float, cause: int | None) -> None:
-        value = _value(point, text)
-        if value is None:
-            self._refuse(point, f"answers {plain(text, 30)} to {point.query}, no value of {point.kind.value}")
-        elif not point.kind.is_output:
-            self._heard(point, value, now, cause)
-        elif point.name not in self._known:
-            self._compare_start(point, value, now)
-        self._known.add(point.name)
-        self._learned_more(now)
+        try:
+            self._learn(point, _value(point, text), now, cause)
+        except ValueError:
+            self._lacks(point, f"answers {plain(text, 30)} to {point.query}, no value of {point.kind.value}")
+            self._learned_more(now)
 
     # asking
 
@@ -207,26 +224,33 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
             if code:
                 note = f"stood in its error queue: {error_words(code, plain(words.strip(chr(34)), 60))}"
                 self._tell(Kind.REMARK, "board", self.board, code, None, note)
-                self._drain(question)
+                self._drain(question, now)
+            else:
+                self._learned_more(now)
             return
         if code is None:
             self._give_up(wish, f"answers {plain(text, 30)} to {NEXT_ERROR}")
         elif code:
             words = error_words(code, plain(words.strip('"'), 60))
             self._tell(Kind.REFUSED, "point", wish.point.name, code, wish.asked, words)
-            self._drain(question)
+            self._drain(question, now)
         elif wish.point.confirm and question.point.query:
             self._waiting.appendleft(_Question(question.point.query, question.point, wish))
         else:
             self.readings[wish.point.name].got = wish.value
 
-    def _drain(self, question: _Question) -> None:
+    def _drain(self, question: _Question, now: float) -> None:
         """Read the other errors too, so that the next command finds only its own."""
         if question.errors < MAX_ERRORS:
             self._waiting.appendleft(_Question(NEXT_ERROR, errors=question.errors + 1))
+        else:
+            self._learned_more(now)
 
     def _compare(self, question: _Question, point: HeaderPoint, wish: Wish, text: str, now: float) -> None:
-        value = _value(point, text)
+        try:
+            value = self.readings[point.name].got = _value(point, text)
+        except ValueError:
+            value = None
         if value is not None and _same(point, value, wish.value):
             self._confirm(wish, now, now - question.sent_at)
         elif value is not None and wish.tries < self._manners.retries:
@@ -241,20 +265,18 @@ def _line(text: str) -> bytes:
 
 
 def _value(point: HeaderPoint, text: str) -> Asked | None:
-    """The value in an answer, `None` where there is none."""
+    """The value in an answer, `None` for what the standard says instead of a number. Raises `ValueError` for others."""
     if point.kind.is_text:
         whole = text.strip()
         is_string = len(whole) > 1 and whole[0] == whole[-1] == '"'
         return whole[1:-1].replace('""', '"') if is_string else whole
     word = text.split(",")[0].strip().upper()
-    if point.kind.is_switch:
-        if word in ON_WORDS or word in OFF_WORDS:
-            return point.from_wire(float(word in ON_WORDS))
-        return None
-    try:
-        return point.from_wire(float(word))
-    except ValueError:
-        return None
+    if point.kind.is_switch and word in (*ON_WORDS, *OFF_WORDS):
+        return point.from_wire(float(word in ON_WORDS))
+    if point.kind.is_switch or "_" in word:
+        raise ValueError(word)
+    number = float(word)
+    return point.from_wire(number) if abs(number) < NO_NUMBER else None
 
 
 def _same(point: HeaderPoint, one: Asked, other: Asked) -> bool:

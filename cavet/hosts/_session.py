@@ -53,7 +53,7 @@ class Manners(msgspec.Struct, frozen=True, kw_only=True):
     reopen: float = 0.5
     """The pause before a lost link is opened again."""
     poll: float = 0.25
-    """How often inputs are read, where the board does not report them by itself."""
+    """How often points are read, where the board does not report them by itself."""
     in_flight: int = 4
     """How many requests may wait for their answers at once, where answers bear numbers."""
     repeat_writes: bool = False

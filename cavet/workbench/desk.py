@@ -105,10 +105,10 @@ class Desk:
         self._note_differences(now)
 
     def _note_differences(self, now: float) -> None:
-        """Since when asked and got differ, for each output where nothing is on its way."""
+        """Since when asked and got differ, for each output where nothing is on its way and it is known what was got."""
         for point in self.outputs:
             standing = self.standing(point)
-            if standing.agrees or standing.left is not None:
+            if standing.agrees or standing.got is None or standing.left is not None:
                 self._astray.pop(point.name, None)
             else:
                 self._astray.setdefault(point.name, now)

@@ -29,6 +29,13 @@ class Process:
     def line(self):
         return json.loads(self.process.stdout.readline())
 
+    def text_until(self, part):
+        """All that it prints up to a line with a part in it."""
+        text = ""
+        while part not in text:
+            text += self.process.stdout.readline()
+        return text
+
     def until(self, holds):
         while not holds(line := self.line()):
             pass
@@ -120,9 +127,7 @@ class Encrypted(Served):
         )  # fmt: skip
         if made.returncode:
             self.skipTest("openssl can't make a certificate here")
-        tls = f'tls = true\ncertificate = "{certificate}"\nkey = "{key}"\ntrust = "{certificate}"\n'.replace(
-            "on", "true", 1
-        )
+        tls = f'tls = true\ncertificate = "{certificate}"\nkey = "{key}"\ntrust = "{certificate}"\n'
         text = (
             demo_path()
             .read_text()
@@ -170,6 +175,18 @@ class Bridges(Served):
             link.sendall(bytes.fromhex("0008 0000 0006 07 01 0004 0001"))
             self.assertEqual(link.recv(100).hex(), "00080000000407010101")
         self.assertEqual(bridge.end(), 0)
+
+    def test_control_codes_from_outside_do_not_reach_the_screen(self):
+        _, endpoints, _ = self.serve(demo_path().read_text(), "--board", "switchrack")
+        bridge = Process(self, "bridge", "listen:0", endpoints["switchrack", "tcp"]["address"], "--decode", "scpi")
+        offered = bridge.text_until("offered").split()[-1]
+        host, _, port = offered.rpartition(":")
+        with socket.create_connection((host, int(port)), timeout=5) as link:
+            link.sendall(b'DISP:TEXT "\x1b[2J\x07"\n*IDN?\n')
+            self.assertIn(b"\n", link.recv(100))
+            shown = bridge.text_until("◂──")
+        self.assertIn("[2J", shown)
+        self.assertFalse(set(shown) & set("\x1b\x07"), shown)
 
     def test_a_device_is_offered_for_a_line_on_the_network(self):
         _, endpoints, _ = self.gatehouse("raw")

@@ -73,15 +73,15 @@ class Hostile(unittest.TestCase):
         host, _, port = self.served.address(board, "tcp").rpartition(":")
         return socket.create_connection((host, int(port)), timeout=60)
 
-    def test_modbus_over_tcp(self):
-        noise = random.Random("tcp")
+    def flood(self, board, count, make):
+        """Send so many inputs, over as many connections as the board shuts, or one for a hundred of them."""
         sent = 0
-        while sent < TCP_INPUTS:
-            with self.connect("pumphouse") as link:
+        while sent < count:
+            with self.connect(board) as link:
                 link.settimeout(0.001)
                 for _ in range(100):
                     try:
-                        link.sendall(mutated(noise, tcp(noise.choice(REQUESTS), noise.getrandbits(16))))
+                        link.sendall(make())
                         link.recv(65536)
                     except TimeoutError:
                         pass
@@ -89,6 +89,10 @@ class Hostile(unittest.TestCase):
                         break
                     finally:
                         sent += 1
+
+    def test_modbus_over_tcp(self):
+        noise = random.Random("tcp")
+        self.flood("pumphouse", TCP_INPUTS, lambda: mutated(noise, tcp(noise.choice(REQUESTS), noise.getrandbits(16))))
         with self.connect("pumphouse") as link:
             link.sendall(tcp("08 0001 0000") + GOOD_TCP)  # noise may have made it listen only
             heard = b""
@@ -112,21 +116,12 @@ class Hostile(unittest.TestCase):
 
     def test_scpi_over_tcp_and_lines_of_a_megabyte(self):
         noise = random.Random("scpi")
-        sent = 0
-        while sent < SCPI_INPUTS:
-            with self.connect("switchrack") as link:
-                link.settimeout(0.001)
-                for _ in range(100):
-                    pieces = noise.choices(SCPI_PIECES, k=noise.randint(1, 8))
-                    try:
-                        link.sendall(b"".join(pieces) + noise.choice((b"", b"\n", b"\r\n")))
-                        link.recv(65536)
-                    except TimeoutError:
-                        pass
-                    except OSError:
-                        break
-                    finally:
-                        sent += 1
+        ends = (b"", b"\n", b"\r\n")
+        self.flood(
+            "switchrack",
+            SCPI_INPUTS,
+            lambda: b"".join(noise.choices(SCPI_PIECES, k=noise.randint(1, 8))) + noise.choice(ends),
+        )
         for line in (
             b"A" * 1_000_000 + b"\n",
             b'"' * 1_000_001 + b"\n",

@@ -165,16 +165,81 @@ class Learning(unittest.TestCase):
             talk.go(tenth / 10)
         self.assertIs(talk.session.state, SessionState.READY)
 
-    def test_inputs_are_read_again_and_again_and_changes_are_heard(self):
+    def test_everything_is_read_again_and_again_and_changes_are_heard(self):
         talk = Talk(DOOR, FLOW, PUMP).open()
         words = memory()
         talk.serve(words)
         words["d", 2] = 0
+        words["c", 0] = 1  # another program has switched it
         talk.go(1.0)
-        self.assertEqual(
-            [request.NAME for request in talk.serve(words)], ["read-discrete-inputs", "read-input-registers"]
-        )
+        names = [request.NAME for request in talk.serve(words)]
+        self.assertEqual(names, ["read-coils", "read-discrete-inputs", "read-input-registers"])
         self.assertIs(talk.session.readings["door"].got, False)
+        self.assertIs(talk.session.readings["pump"].got, True)
+        talk.session.ask("pump", False, 1.0)
+        self.assertEqual([request.NAME for request in talk.serve(words)], ["write-single-coil", "read-coils"])
+        self.assertEqual(words["c", 0], 0)
+
+    def test_a_wish_in_hand_is_not_taken_back_by_an_older_reading(self):
+        talk = Talk(PUMP).open()
+        words = memory()
+        talk.serve(words)
+        talk.go(1.0)
+        (poll,) = talk.asked()
+        talk.session.ask("pump", True, 1.0)
+        (write,) = talk.asked()
+        talk.answer_from(words, poll)
+        talk.answer_from(words, write)
+        talk.serve(words)
+        self.assertEqual(talk.kinds(), ["asked", "framed", "framed", "confirmed"])
+
+    def test_a_device_that_hangs_is_noticed_without_an_input_and_taken_up_again(self):
+        talk = Talk(PUMP).open()
+        talk.serve(memory())
+        states = []
+        for tenth in range(1, 40):
+            talk.asked()
+            talk.go(tenth / 10)
+            states.append(talk.session.state)
+        self.assertIs(states[-1], SessionState.SILENT)
+        for tenth in range(40, 80):
+            talk.serve(memory())
+            talk.go(tenth / 10)
+        self.assertIs(talk.session.state, SessionState.READY)
+
+    def test_a_read_that_fails_for_now_is_asked_again_and_one_that_is_missing_is_not(self):
+        for code, again in ((4, True), (11, True), (1, False), (2, False), (3, False)):
+            with self.subTest(code):
+                talk = Talk(DOOR).open()
+                (first,) = talk.asked()
+                talk.answer(first, modbus.ExceptionResponse, function=2, exception_code=code)
+                self.assertIn(f"exception {code:02X}", talk.session.readings["door"].refusal)
+                talk.go(1.1)
+                self.assertEqual(len(talk.serve(memory())), int(again))
+                self.assertEqual(talk.session.readings["door"].refusal == "", again)
+                self.assertEqual(talk.session.readings["door"].got, True if again else None)
+
+    def test_a_float_that_is_no_number_is_none(self):
+        talk = Talk(LEVEL).open()
+        for high in (0x7FC0, 0x7F80, 0xFF80):
+            with self.subTest(f"{high:04X}"):
+                talk.serve(memory() | {("h", 10): high})
+                self.assertIsNone(talk.session.readings["level"].got)
+                talk.go(talk.time + 1.1)
+                talk.serve(memory() | {("h", 10): 0x44B5, ("h", 11): 0x4000})
+                self.assertEqual(talk.session.readings["level"].got, 1450.0)
+                talk.go(talk.time + 1.1)
+
+    def test_the_greatest_of_64_bits_are_met_without_harm(self):
+        for kind in ("uint64", "int64"):
+            with self.subTest(kind):
+                wide = point("wide", "holding-registers", 0, PointKind.LEVEL, form=ValueForm(kind), confirm=True)
+                talk = Talk(wide).open()
+                words = {("h", at): 0xFFFF if at or kind == "uint64" else 0x7FFF for at in range(4)}
+                talk.serve(words)
+                talk.session.ask("wide", 5.0, 0.0)
+                talk.serve(words)
+                self.assertEqual((talk.kinds()[-1], words["h", 3]), ("confirmed", 5))
 
 
 class Asking(unittest.TestCase):

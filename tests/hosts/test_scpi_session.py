@@ -82,7 +82,19 @@ class Sessions(unittest.TestCase):
         self.assertEqual(talk.serve(), ["*IDN?", "SYST:ERR?", "SOUR1:VOLT?", "MEAS:VOLT?"])
         self.assertEqual((talk.session.name, talk.session.readings["meter"].got), ("Hut,Rack,1,2", 4.99))
         talk.go(1.0)
-        self.assertEqual(talk.serve(), ["MEAS:VOLT?"])
+        self.assertEqual(talk.serve(), ["SOUR1:VOLT?", "MEAS:VOLT?"])
+
+    def test_outputs_are_asked_for_in_turn_and_what_others_did_is_heard(self):
+        talk = self.ready()
+        talk.answers["OUTP?"] = "1"
+        asked = []
+        for second in (1, 2, 3):
+            talk.go(second)
+            asked += talk.serve()
+        self.assertEqual(asked.count("MEAS:VOLT?"), 3)
+        self.assertEqual(sorted(set(asked)), ["MEAS:VOLT?", "OUTP?", "ROUT:CLOS? (@101)", "SOUR1:VOLT?"])
+        self.assertEqual(len(asked), 6)
+        self.assertIs(talk.session.readings["output"].got, True)
 
     def test_a_command_is_followed_by_the_error_queue_and_its_query(self):
         talk = self.ready()
@@ -136,10 +148,11 @@ class Sessions(unittest.TestCase):
         self.assertEqual(talk.said(), ["MEAS:VOLT?"])
         for tenth in range(1, 5):
             talk.go(tenth / 10 + 0.01)
-            if "SOUR1:VOLT?" in (said := talk.said()):
-                talk.hear("1.5")
+            if "SYST:ERR?" in (said := talk.said()):
+                talk.hear('-113,"Undefined header"')
                 break
             self.assertEqual(said, ["MEAS:VOLT?"])
+        talk.answers["SOUR1:VOLT?"] = "1.5"
         talk.serve()
         self.assertIs(talk.session.state, SessionState.READY)
         self.assertIn("no answer to MEAS:VOLT?", talk.session.readings["meter"].refusal)
@@ -155,6 +168,54 @@ class Sessions(unittest.TestCase):
         self.assertEqual(set(asked), {"*IDN?"})
         talk.serve()
         self.assertIs(talk.session.state, SessionState.READY)
+
+    def test_one_that_hangs_is_noticed_and_learned_anew_with_what_was_wished_meanwhile(self):
+        talk = self.ready(VOLTS, METER)
+        for tenth in range(10, 20):
+            talk.said()
+            talk.go(tenth / 10)
+        self.assertIs(talk.session.state, SessionState.SILENT)
+        talk.session.ask("volts", 7.0, 2.0)
+        self.assertEqual(talk.said(), [])
+        talk.go(30.0)
+        self.assertIn("SOUR1:VOLT 7", talk.serve())
+        self.assertIs(talk.session.state, SessionState.READY)
+        self.assertEqual(talk.session.readings["meter"].refusal, "")
+        self.assertEqual(talk.kinds()[-1], "confirmed")
+
+    def test_a_wish_that_waits_behind_an_unanswered_question_is_not_lost(self):
+        talk = self.ready(VOLTS, OUTPUT)
+        talk.go(1.0)
+        talk.said()
+        talk.session.ask("volts", 7.0, 1.0)
+        for tenth in range(10, 20):
+            talk.go(tenth / 10)
+            talk.said()
+        self.assertIs(talk.session.state, SessionState.SILENT)
+        talk.go(30.0)
+        self.assertIn("SOUR1:VOLT 7", talk.serve())
+        self.assertEqual(talk.kinds()[-1], "confirmed")
+
+    def test_what_the_standard_says_instead_of_a_number_is_no_number(self):
+        talk = self.ready(METER)
+        for number, text in enumerate(("9.91E37", "9.9E37", "-9.9E+37", "NAN", "INF"), 1):
+            with self.subTest(text):
+                talk.answers["MEAS:VOLT?"] = text
+                talk.go(2.0 * number)
+                talk.serve()
+                self.assertEqual(
+                    (talk.session.readings["meter"].got, talk.session.readings["meter"].refusal), (None, "")
+                )
+                talk.answers["MEAS:VOLT?"] = "3.5"
+                talk.go(2.0 * number + 1)
+                talk.serve()
+                self.assertEqual(talk.session.readings["meter"].got, 3.5)
+
+    def test_an_answer_without_an_end_is_told_and_not_kept(self):
+        talk = self.ready(METER)
+        talk.session.feed(b"1;" * 2500, 0.0, lambda end: None)
+        lost = [event.note for event in talk.record.since(0) if event.kind == "lost"]
+        self.assertEqual(lost, ["1000 parts of an answer without an end, expected a line feed"] * 2)
 
     def test_nonsense_is_no_value(self):
         talk = Talk(OUTPUT, METER)

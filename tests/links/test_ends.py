@@ -2,13 +2,14 @@
 
 import asyncio
 import os
+import socket
 import termios
 import unittest
 
 import serial
 
 from cavet import clock
-from cavet.links import Losses, PtyEnd, SerialEnd, SerialSettings, TcpClientEnd, TcpServerEnd
+from cavet.links import Losses, PtyEnd, SerialEnd, SerialSettings, TcpClientEnd, TcpServerEnd, UrlEnd
 from cavet.wording import UnreachableError
 
 FAST = SerialSettings(rate=115200)
@@ -211,6 +212,48 @@ class Tcp(unittest.TestCase):
         with self.assertRaises(UnreachableError) as caught:
             await TcpClientEnd("127.0.0.1", port).open(Ear())
         self.assertTrue(str(caught.exception).startswith(f"127.0.0.1:{port}: "))
+
+    @real
+    async def test_a_line_over_tcp_makes_a_program_wait(self):
+        server = TcpServerEnd("127.0.0.1", 0, Losses("s"), byte_seconds=2e-7)
+        board_ear = Ear()
+        host, _, port = (await server.start(welcoming(board_ear))).rpartition(":")
+        _, writer = await asyncio.open_connection(host, int(port))
+        sent = bytes(range(251)) * 160_000
+        writer.write(sent)
+        await board_ear.until(lambda: len(board_ear.data) > 2_000_000)
+        self.assertGreater(writer.transport.get_write_buffer_size(), len(sent) // 2)
+        self.assertEqual(board_ear.data, sent[: len(board_ear.data)])
+        writer.transport.abort()
+        await server.stop()
+
+    @real
+    async def test_a_url_whose_server_goes_is_closed_and_a_write_to_it_is_no_crash(self):
+        server = TcpServerEnd("127.0.0.1", 0, Losses("s"))
+        board_ear, ear = Ear(), Ear()
+        end = UrlEnd("socket://" + await server.start(welcoming(board_ear)), FAST)
+        await end.open(ear)
+        self.assertEqual(end.write(b"hello"), 5)
+        await board_ear.until(lambda: board_ear.data == b"hello")
+        await server.stop()
+        for _ in range(3):
+            end.write(b"lost")
+        await ear.until(lambda: any(str(told).startswith("closed") for told in ear.told))
+        self.assertEqual(len([told for told in ear.told if str(told).startswith("closed")]), 1)
+        self.assertEqual(end.write(b"nobody"), 23)
+        with self.assertRaises(UnreachableError):
+            await end.open(Ear())
+
+    @real
+    async def test_a_url_that_takes_nothing_any_more_is_lost(self):
+        with socket.create_server(("127.0.0.1", 0)) as listening:
+            ear = Ear()
+            end = UrlEnd(f"socket://127.0.0.1:{listening.getsockname()[1]}", FAST)
+            await end.open(ear)
+            other, _ = listening.accept()
+            with other:
+                end.write(b"x" * 50_000_000)
+                await ear.until(lambda: any(str(told).startswith("closed") for told in ear.told))
 
 
 if __name__ == "__main__":
