@@ -53,6 +53,8 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         self._line: list[str] = []
         self._asked: _Question | None = None
         self._turn = 0
+        self._free_at = 0.0
+        """Until then late answers are waited for: they bear no numbers, and must not be taken for other ones."""
 
     @property
     def name(self) -> str:
@@ -81,11 +83,12 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         self._waiting.clear()
         self._asked = None
         self._line = []
+        self._free_at = 0.0
         self._deadline = self._poll_at = inf
 
     def _send_on(self, now: float) -> None:
         """Ask the next question, if no answer is awaited: a message before that would interrupt it."""
-        if self._asked is not None or not self._waiting:
+        if self._asked is not None or not self._waiting or now < self._free_at - 1e-9:
             return
         question = self._waiting.popleft()
         wish = question.wish
@@ -107,7 +110,8 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         if now >= self._poll_at:
             self._poll(now)
         self._send_on(now)
-        return min(self._deadline, self._poll_at)
+        due = self._free_at if self._waiting and self._asked is None else inf
+        return min(self._deadline, self._poll_at, due)
 
     def _poll(self, now: float) -> None:
         """Ask for all inputs again, and for one output in its turn."""
@@ -130,7 +134,9 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         if question.tries < self._manners.retries:
             question.tries += 1
             self._waiting.appendleft(question)
-        elif question.wish is not None:
+            return
+        self._free_at = now + self._manners.reply_within
+        if question.wish is not None:
             within = f"each within {self._manners.reply_within:g} s"
             self._give_up(question.wish, f"no answer to {question.tries + 1} times {question.text}, {within}")
         elif question.point is not None and self.state is SessionState.LEARNING:
@@ -173,6 +179,8 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         question, self._asked = self._asked, None
         self._deadline = inf
         text = ";".join(line)
+        if question is not None and question.tries:
+            self._free_at = now + self._manners.reply_within
         if question is None:
             self._tell(Kind.REMARK, "bytes", str(len(data)), data, cause, "an answer that nothing waits for")
         elif question.point is None and question.text == IDENTIFY:

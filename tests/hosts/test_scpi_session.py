@@ -47,9 +47,9 @@ class Talk:
         self.session.feed(text.encode() + b"\n", self.time, lambda end: None)
 
     def serve(self):
-        """Answer until nothing is said any more; give what was said."""
+        """Answer until nothing is said any more, past the pauses for late answers; give what was said."""
         everything = []
-        while said := self.said():
+        while said := self.said() or self.said_soon():
             everything += said
             for line in said:
                 if line == "SYST:ERR?" and self.errors:
@@ -61,6 +61,12 @@ class Talk:
                 elif line.startswith("ROUT:"):
                     self.answers["ROUT:CLOS? (@101)"] = str(int("CLOS" in line))
         return everything
+
+    def said_soon(self):
+        due = self.session.advance(self.time)
+        if due <= self.time + 0.1001:
+            self.go(due)
+        return self.said()
 
     def go(self, until):
         self.time = until
@@ -146,12 +152,12 @@ class Sessions(unittest.TestCase):
         self.assertEqual(talk.said(), ["SYST:ERR?"])
         talk.hear('0,"No error"')
         self.assertEqual(talk.said(), ["MEAS:VOLT?"])
-        for tenth in range(1, 5):
+        for tenth in range(1, 6):
             talk.go(tenth / 10 + 0.01)
             if "SYST:ERR?" in (said := talk.said()):
                 talk.hear('-113,"Undefined header"')
                 break
-            self.assertEqual(said, ["MEAS:VOLT?"])
+            self.assertIn(said, ([], ["MEAS:VOLT?"]))
         talk.answers["SOUR1:VOLT?"] = "1.5"
         talk.serve()
         self.assertIs(talk.session.state, SessionState.READY)
@@ -176,7 +182,7 @@ class Sessions(unittest.TestCase):
             talk.go(tenth / 10)
         self.assertIs(talk.session.state, SessionState.SILENT)
         talk.session.ask("volts", 7.0, 2.0)
-        self.assertEqual(talk.said(), [])
+        self.assertNotIn("SOUR1:VOLT 7", talk.said())
         talk.go(30.0)
         self.assertIn("SOUR1:VOLT 7", talk.serve())
         self.assertIs(talk.session.state, SessionState.READY)
@@ -216,6 +222,24 @@ class Sessions(unittest.TestCase):
         talk.session.feed(b"1;" * 2500, 0.0, lambda end: None)
         lost = [event.note for event in talk.record.since(0) if event.kind == "lost"]
         self.assertEqual(lost, ["1000 parts of an answer without an end, expected a line feed"] * 2)
+
+    def test_a_late_answer_is_not_taken_for_another(self):
+        talk = self.ready(METER, VOLTS)
+        talk.go(1.0)
+        self.assertEqual(talk.said(), ["MEAS:VOLT?"])
+        talk.go(1.11)
+        self.assertEqual(talk.said(), ["MEAS:VOLT?"])
+        talk.time = 1.15
+        talk.hear("4.5")  # to the first
+        self.assertEqual(talk.said(), [])
+        self.assertAlmostEqual(talk.go(1.2), 1.25)
+        talk.hear("4.6")  # to the second
+        talk.go(1.25)
+        self.assertEqual(talk.serve(), ["SOUR1:VOLT?"])
+        readings = talk.session.readings
+        self.assertEqual((readings["meter"].got, readings["volts"].got), (4.5, 0.0))
+        remarks = [event.note for event in talk.record.since(0) if event.kind == "remark"]
+        self.assertEqual(remarks, ["an answer that nothing waits for"])
 
     def test_nonsense_is_no_value(self):
         talk = Talk(OUTPUT, METER)
