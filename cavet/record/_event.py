@@ -40,6 +40,8 @@ class Kind:
     """Something outside changed what a part gives to its pin."""
     LEVEL: Final = "level"
     """An input pin changed its level."""
+    PASSED: Final = "passed"
+    """A broker has passed a message on; `value` is to how many clients."""
     TOLD: Final = "told"
     """The board has said something, unasked or in reply."""
     HEARD: Final = "heard"

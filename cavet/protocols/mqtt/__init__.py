@@ -34,9 +34,12 @@ from cavet.protocols.mqtt._messages import (
     Unsubscribe5,
 )
 from cavet.protocols.mqtt._properties import Property
-from cavet.protocols.mqtt._topics import Filter
+from cavet.protocols.mqtt._reasons import NAMES, RETURN_CODES
+from cavet.protocols.mqtt._topics import Filter, filter_problem, name_problem
 
 __all__ = [
+    "NAMES",
+    "RETURN_CODES",
     "V3",
     "V5",
     "Auth5",
@@ -70,4 +73,6 @@ __all__ = [
     "Unsuback5",
     "Unsubscribe",
     "Unsubscribe5",
+    "filter_problem",
+    "name_problem",
 ]

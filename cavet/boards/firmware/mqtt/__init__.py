@@ -1,0 +1,6 @@
+"""MQTT on the board's side: the small broker that ships, and a station that is a client of one."""
+
+from cavet.boards.firmware.mqtt._broker import Broker
+from cavet.boards.firmware.mqtt._limits import BrokerPlan
+
+__all__ = ["Broker", "BrokerPlan"]

@@ -1,0 +1,465 @@
+"""A small broker, for benches that have none: both versions of MQTT, by the same rules as a big one.
+
+It is a firmware like others, of a board without pins. Everything that a stranger can make it keep has a limit.
+
+Sources: MQTT 5.0 and MQTT 3.1.1, sections 3 and 4.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from math import inf
+from typing import Any
+
+import msgspec
+
+from cavet.boards._board import CauseOf, Client, Outgoing
+from cavet.boards._pins import Pin
+from cavet.boards._telling import Tell
+from cavet.boards.firmware.mqtt._admission import Admission, peek_level
+from cavet.boards.firmware.mqtt._limits import BrokerPlan
+from cavet.boards.firmware.mqtt._post import Post
+from cavet.boards.firmware.mqtt._session import BrokerSession, Delivery
+from cavet.boards.firmware.mqtt._visitor import Visitor
+from cavet.messaging import (
+    MAX_LEVELS,
+    PUBACK,
+    PUBCOMP,
+    PUBREC,
+    PUBREL,
+    AliasError,
+    Flight,
+    Publication,
+    Speech,
+    levels_of,
+    number_property,
+)
+from cavet.protocols import Frame, Side
+from cavet.protocols.mqtt import Connack5, Property
+from cavet.record import Kind
+from cavet.wording import plain
+
+LOOK_SECONDS = 0.01
+"""How often it looks whether a client that was choked can take more."""
+MAX_SHOWN = 80
+NO_MATCH, NOT_AUTHORIZED, BAD_TOPIC, NO_SUCH_ID, TOO_MANY, NO_SUBSCRIPTION = 0x10, 0x87, 0x90, 0x92, 0x97, 0x11
+MALFORMED, PROTOCOL_ERROR, TOO_LARGE, RECEIVED_TOO_MUCH = 0x81, 0x82, 0x95, 0x93
+OWN_TOPICS = ("$SYS", "$share")
+"""First levels that are no client's to publish to. Source: 5.0, section 4.7.2."""
+
+
+class Broker:
+    """Lets clients in, and passes messages on between them."""
+
+    def __init__(self, plan: BrokerPlan, tell: Tell) -> None:
+        self.sessions: dict[str, BrokerSession] = {}
+        self._plan = plan
+        self._tell = tell
+        self._visitors: dict[Client, Visitor] = {}
+        self._speaking: dict[Visitor, None] = {}
+        """Those to whom something is to be said."""
+        self._choked: set[BrokerSession] = set()
+        self._held = 0
+        self._look_at = inf
+        self._post = Post(plan, self._deliver)
+        self._admission = Admission(plan, self.sessions)
+        self._now = 0.0
+        self._same: tuple[Publication, int, bytes] | None = None
+
+    # the board's life
+
+    def start(self, now: float) -> None:
+        """Begin anew: it keeps nothing over a restart."""
+
+    def stop(self, now: float) -> None:
+        """All clients are sent away. Source: 5.0, section 4.13, reason 0x8B."""
+        for visitor in list(self._visitors.values()):
+            if visitor.session is not None:
+                visitor.session.will = None
+            self._hang_up(visitor, now, 0x8B)
+
+    def joined(self, client: Client, now: float) -> None:
+        """A connection is there."""
+        self._visitors[client] = Visitor(client, now, self._plan)
+        self._look_at = min(self._look_at, now + self._plan.connect_within)
+
+    def left(self, client: Client, now: float) -> None:
+        """It is gone. Unless its client has said so before, its will is published."""
+        visitor = self._visitors.pop(client, None)
+        if visitor is None:
+            return
+        self._speaking.pop(visitor, None)
+        visitor.gone = True
+        self._part(visitor, now)
+
+    def levels_changed(self, pins: list[Pin], now: float) -> None:
+        """It has no pins."""
+
+    def take_out(self) -> list[Outgoing]:
+        if not self._speaking:
+            return []
+        out: list[Outgoing] = []
+        for visitor in self._speaking:
+            out += visitor.out
+            visitor.out = []
+            visitor.unsent = 0
+        self._speaking.clear()
+        return out
+
+    # time
+
+    def advance(self, now: float) -> float:
+        if self._choked:
+            for session in list(self._choked):
+                self._choked.discard(session)
+                self._flush(session, now)
+        if now >= self._look_at:
+            self._look(now)
+        return min(self._look_at, now + LOOK_SECONDS if self._choked else inf)
+
+    def _look(self, now: float) -> None:
+        """Send away who was silent for too long; publish wills, and end sessions, whose time has come."""
+        for visitor in list(self._visitors.values()):
+            if now >= visitor.silent_at and not visitor.gone:
+                self._hang_up(visitor, now, 0x8D, "nothing was heard for one and a half times the keep-alive")
+        for session in list(self.sessions.values()):
+            if now >= session.will_at:
+                self._publish_will(session, now)
+            if now >= session.ends_at:
+                self._end(session, now)
+        dues = [visitor.silent_at for visitor in self._visitors.values() if not visitor.gone]
+        dues += [session.due for session in self.sessions.values()]
+        self._look_at = min(dues, default=inf)
+
+    # connections
+
+    def _hang_up(self, visitor: Visitor, now: float, reason: int | None = None, words: str = "") -> None:
+        if visitor.gone:
+            return
+        visitor.hang_up(now, reason, words)
+        self._speaking[visitor] = None
+        self._part(visitor, now)
+
+    def _part(self, visitor: Visitor, now: float) -> None:
+        """A client's connection is over: its session lives on, if it is to be kept."""
+        session, visitor.session = visitor.session, None
+        if session is None:
+            return
+        session.visitor, session.left_at = None, now
+        self._choked.discard(session)
+        self._tell(Kind.LINK, "client", plain(session.client_id, MAX_SHOWN), "gone")
+        if session.will is not None:
+            session.will_at = now + min(session.will_delay, session.keeps)
+        session.ends_at = now + session.keeps
+        if now >= session.will_at:
+            self._publish_will(session, now)
+        if now >= session.ends_at:
+            self._end(session, now)
+        self._look_at = min(self._look_at, session.due)
+
+    def _publish_will(self, session: BrokerSession, now: float) -> None:
+        will, session.will, session.will_at = session.will, None, inf
+        if will is not None:
+            self._pass(msgspec.structs.replace(will, expires=now + session.will_lasts), session, now)
+
+    def _end(self, session: BrokerSession, now: float) -> None:
+        """A session is over. Source: 5.0, section 3.1.2.5: its will is published by now."""
+        if self.sessions.get(session.client_id) is not session:
+            return  # it ended before
+        if session.will is not None:
+            self._publish_will(session, now)
+        self._post.forget(session)
+        self._held -= session.outbox.held
+        del self.sessions[session.client_id]
+
+    # hearing
+
+    def feed(self, client: Client, data: bytes, now: float, cause_of: CauseOf) -> None:
+        visitor = self._visitors[client]
+        if visitor.gone:
+            return
+        self._now = now
+        if visitor.decoder is None and not self._begin(visitor, data, now):
+            return
+        data, visitor.head = (visitor.head, b"") if visitor.head else (data, b"")
+        assert visitor.decoder is not None  # it was made by now
+        for frame in visitor.decoder.feed(data):
+            if visitor.gone:
+                break
+            visitor.heard(now)
+            self._hear(visitor, frame, now, cause_of)
+        if visitor.out:
+            self._speaking[visitor] = None
+
+    def _begin(self, visitor: Visitor, data: bytes, now: float) -> bool:
+        """Learn from its first bytes which version it speaks; give whether that is known."""
+        visitor.head += data
+        level = peek_level(visitor.head)
+        if level is None:
+            return False
+        if level == 0:  # no connect at all, or of another protocol
+            self._hang_up(visitor, now)
+            return False
+        visitor.speech = Speech(5 if level > 4 else 4)
+        if level not in (4, 5):
+            visitor.refuse(self._admission.wrong_level(visitor.speech.version), now)
+            self._speaking[visitor] = None
+            return False
+        visitor.decoder = visitor.speech.codec.decoder(Side.HOST)
+        return True
+
+    def _hear(self, visitor: Visitor, frame: Frame, now: float, cause_of: CauseOf) -> None:
+        message: Any = frame.message
+        if visitor.session is None:
+            self._connect(visitor, frame, now)
+        elif frame.problems:
+            self._complain(visitor, frame, now)
+        elif message.NAME == "publish":
+            self._publish(visitor, visitor.session, message, now, cause_of(frame))
+        else:
+            self._HEARS[message.NAME](self, visitor, visitor.session, message, now)
+
+    def _complain(self, visitor: Visitor, frame: Frame, now: float) -> None:
+        """It has said what it must not: say which, and hang up. Source: 5.0, section 4.13; 3.1.1, section 4.8."""
+        problem = frame.problems[0]
+        note = f"{plain(visitor.who, MAX_SHOWN)} has said what it must not: {plain(problem, MAX_SHOWN)}"
+        self._tell(Kind.REMARK, "client", plain(visitor.who, MAX_SHOWN), None, None, note)
+        self._hang_up(visitor, now, _reason_for(frame), problem[:MAX_SHOWN])
+
+    # coming in
+
+    def _connect(self, visitor: Visitor, frame: Frame, now: float) -> None:
+        version = visitor.speech.version
+        if self._admission.is_wrong(frame, version):  # [MQTT-3.1.4-1], [MQTT-3.1.4-2] (5.0): the older one says nothing
+            if version == 5:
+                visitor.tell(visitor.speech.say(Connack5(reason_code=_reason_for(frame))), now)
+            self._hang_up(visitor, now)
+            return
+        refusal = self._admission.refusal(frame.message, version)
+        if refusal is not None:
+            visitor.refuse(refusal, now)
+            return
+        older = self._admission.superfluous(getattr(frame.message, "client_id", ""))
+        if older is not None:
+            self._end(older, now)
+        session, there, answer = self._admission.admit(visitor, frame.message, now, self._take_over)
+        visitor.session, session.visitor = session, visitor
+        visitor.heard(now)
+        self._look_at = min(self._look_at, visitor.silent_at)
+        self._tell(Kind.LINK, "client", plain(session.client_id, MAX_SHOWN), "here", None, visitor.speech.codec.name)
+        visitor.tell(visitor.speech.say(answer), now)
+        if there:
+            self._resume(visitor, session, now)
+
+    def _take_over(self, older: BrokerSession, *, ends: bool, now: float) -> None:
+        """Another connection has come for a session: the older one is shut. Source: [MQTT-3.1.4-3]."""
+        if older.visitor is not None:
+            self._hang_up(older.visitor, now, 0x8E)
+        older.ends_at = inf
+        if ends:
+            self._end(older, now)
+        elif older.will_delay:  # it is back in time. Source: [MQTT-3.1.3-9] (5.0)
+            older.will, older.will_at = None, inf
+
+    def _resume(self, visitor: Visitor, session: BrokerSession, now: float) -> None:
+        """Send again what was not acknowledged, then what waits. Source: [MQTT-4.4.0-1]."""
+        for packet_id, flight in list(session.outbox.flying.items()):
+            if flight.released:
+                visitor.answer(PUBREL, packet_id, 0, now)
+            elif not visitor.send(packet_id, flight, now, dup=True):
+                session.outbox.flying.pop(packet_id)
+        self._flush(session, now)
+
+    # messages in
+
+    def _publish(self, visitor: Visitor, session: BrokerSession, message: Any, now: float, cause: int) -> None:
+        properties: tuple[Property, ...] = getattr(message, "properties", ())
+        topic = message.topic
+        if visitor.speech.version == 5:
+            try:
+                topic = visitor.aliases_in.resolve(topic, properties)
+            except AliasError as error:
+                self._hang_up(visitor, now, error.code, str(error))
+                return
+        if message.qos == 2 and not self._receive(visitor, session, message.packet_id, now, cause):
+            return
+        publication = Publication(
+            topic, message.payload, message.qos, message.retain, *_kept_properties(properties, now), cause
+        )
+        reason = self._pass(publication, session, now)
+        if message.qos == 1:
+            visitor.answer(PUBACK, message.packet_id, reason, now, cause)
+        elif message.qos == 2:
+            if reason >= 0x80:
+                session.received.discard(message.packet_id)
+            visitor.answer(PUBREC, message.packet_id, reason, now, cause)
+
+    def _receive(self, visitor: Visitor, session: BrokerSession, packet_id: int, now: float, cause: int) -> bool:
+        """Whether a message of QoS 2 is a new one, and may be. Source: [MQTT-4.3.3-10], [MQTT-3.3.4-7] (5.0)."""
+        if packet_id in session.received:
+            visitor.answer(PUBREC, packet_id, 0, now, cause)
+            return False
+        if visitor.speech.version == 5 and len(session.received) >= self._plan.received:
+            self._hang_up(visitor, now, RECEIVED_TOO_MUCH)
+            return False
+        session.received.add(packet_id)
+        return True
+
+    def _pass(self, publication: Publication, sender: BrokerSession, now: float) -> int:
+        """Pass a message on; give the reason code for whoever has sent it."""
+        topic = publication.topic
+        shown = topic if len(topic) <= MAX_SHOWN and topic.isprintable() else plain(topic, MAX_SHOWN)
+        if topic.startswith("$") and topic.partition("/")[0] in OWN_TOPICS:
+            self._tell(Kind.REFUSED, "message", shown, None, publication.cause, "a topic of the broker's own")
+            return NOT_AUTHORIZED
+        if topic.count("/") >= MAX_LEVELS:
+            self._tell(Kind.REFUSED, "message", shown, None, publication.cause, f"more than {MAX_LEVELS} levels")
+            return BAD_TOPIC
+        self._now = now
+        count = self._post.pass_on(publication, sender, now)
+        self._tell(Kind.PASSED, "message", shown, count, publication.cause)
+        return 0 if count else NO_MATCH
+
+    def _acknowledged(self, visitor: Visitor, session: BrokerSession, message: Any, now: float) -> None:
+        session.outbox.settle(message.packet_id, qos=1 if message.NAME == "puback" else 2)
+        self._flush(session, now)
+
+    def _was_received(self, visitor: Visitor, session: BrokerSession, message: Any, now: float) -> None:
+        if getattr(message, "reason_code", 0) >= 0x80:  # it does not want it. Source: 5.0, section 4.3.3
+            session.outbox.settle(message.packet_id, qos=2)
+            self._flush(session, now)
+            return
+        known = session.outbox.release(message.packet_id) is not None
+        visitor.answer(PUBREL, message.packet_id, 0 if known else NO_SUCH_ID, now)
+
+    def _released(self, visitor: Visitor, session: BrokerSession, message: Any, now: float) -> None:
+        known = message.packet_id in session.received
+        session.received.discard(message.packet_id)
+        visitor.answer(PUBCOMP, message.packet_id, 0 if known else NO_SUCH_ID, now)
+
+    # messages out
+
+    def _deliver(self, session: BrokerSession, publication: Publication, qos: int, delivery: Delivery) -> bool:
+        """Hand a message over to a session; give whether it was taken."""
+        now = self._now
+        visitor = session.visitor
+        if visitor is None and (qos == 0 or not session.keeps):
+            return False
+        if visitor is not None and qos == 0 and not session.outbox.waits and not visitor.choked:
+            return self._send_at_once(visitor, publication, delivery, now)
+        if self._held + publication.size > self._plan.held_bytes or not session.outbox.post(publication, qos, delivery):
+            self._tell(
+                Kind.LOST, "client", plain(session.client_id, MAX_SHOWN), None, publication.cause, "its queue is full"
+            )
+            return False
+        self._held += publication.size
+        if visitor is not None:
+            self._flush(session, now)
+        return True
+
+    def _send_at_once(self, visitor: Visitor, publication: Publication, delivery: Delivery, now: float) -> bool:
+        self._speaking[visitor] = None
+        if not visitor.is_plain(publication, delivery):
+            return visitor.send(None, Flight(publication, delivery, 0), now)
+        version = visitor.speech.version
+        if self._same is None or self._same[0] is not publication or self._same[1] != version:
+            self._same = (publication, version, visitor.speech.publish(publication, qos=0, retain=False))
+        data = self._same[2]
+        if len(data) > visitor.max_bytes:
+            return False
+        visitor.tell(data, now, publication.cause)
+        return True
+
+    def _flush(self, session: BrokerSession, now: float) -> None:
+        """Send what waits, as far as the client takes it."""
+        visitor, outbox = session.visitor, session.outbox
+        if visitor is None:
+            return
+        while outbox.ready:
+            if visitor.choked:
+                self._choked.add(session)
+                break
+            before = outbox.held
+            packet_id, flight = outbox.depart()
+            self._held -= before - outbox.held
+            if flight.publication.expires <= now or not visitor.send(packet_id, flight, now):
+                outbox.flying.pop(packet_id or 0, None)
+        if visitor.out:
+            self._speaking[visitor] = None
+
+    # subscriptions
+
+    def _subscribe(self, visitor: Visitor, session: BrokerSession, message: Any, now: float) -> None:
+        number = number_property(getattr(message, "properties", ()), "subscription_identifier", 0)
+        codes, new = [], []
+        for wanted in message.filters:
+            there = wanted.filter in session.filters
+            if len(levels_of(wanted.filter)) > MAX_LEVELS or (
+                not there and len(session.filters) >= self._plan.subscriptions
+            ):
+                codes.append(TOO_MANY)
+                continue
+            options = wanted.options if visitor.speech.version == 5 else wanted.options & 3
+            self._post.subscribe(session, wanted.filter, options, number)
+            codes.append(options & 3)
+            handling = options >> 4 & 3
+            if handling == 0 or (handling == 1 and not there):
+                new.append((wanted.filter, options & 3))
+        visitor.tell(visitor.speech.suback(message.packet_id, tuple(codes)), now)
+        delivery = Delivery(True, (number,) if number else ())
+        for text, qos in new:
+            for publication in self._post.retained(text, now):
+                self._deliver(session, publication, min(qos, publication.qos), delivery)
+
+    def _unsubscribe(self, visitor: Visitor, session: BrokerSession, message: Any, now: float) -> None:
+        codes = [0 if self._post.unsubscribe(session, text) else NO_SUBSCRIPTION for text in message.filters]
+        visitor.tell(visitor.speech.unsuback(message.packet_id, tuple(codes)), now)
+
+    # the rest
+
+    def _ping(self, visitor: Visitor, session: BrokerSession, message: Any, now: float) -> None:
+        visitor.tell(PINGRESP, now)
+
+    def _leave(self, visitor: Visitor, session: BrokerSession, message: Any, now: float) -> None:
+        """Source: 5.0, section 3.14: with 0x04 the will is published all the same."""
+        keeps = number_property(getattr(message, "properties", ()), "session_expiry_interval", -1)
+        if keeps > 0 and not session.keeps:
+            self._hang_up(visitor, now, PROTOCOL_ERROR)
+            return
+        if keeps >= 0:
+            session.keeps = inf if keeps == 0xFFFFFFFF else keeps
+        if getattr(message, "reason_code", 0) == 0:  # [MQTT-3.14.4-3]
+            session.will = None
+        self._hang_up(visitor, now)
+
+    def _not_now(self, visitor: Visitor, session: BrokerSession, message: Any, now: float) -> None:
+        """A second connect, or an auth without a method. Source: [MQTT-3.1.0-2], [MQTT-4.12.0-1]."""
+        self._hang_up(visitor, now, PROTOCOL_ERROR)
+
+    _HEARS: dict[str, Callable[[Broker, Visitor, BrokerSession, Any, float], None]] = {
+        "puback": _acknowledged, "pubcomp": _acknowledged, "pubrec": _was_received, "pubrel": _released,
+        "subscribe": _subscribe, "unsubscribe": _unsubscribe, "pingreq": _ping, "disconnect": _leave,
+        "connect": _not_now, "auth": _not_now,
+    }  # fmt: skip
+
+
+PINGRESP = bytes((0xD0, 0))
+
+
+def _reason_for(frame: Frame) -> int:
+    """The reason code of 5.0 for a packet that must not be."""
+    problem = frame.problems[0]
+    if "a packet of more than" in problem:
+        return TOO_LARGE
+    if problem.startswith("topic:"):
+        return BAD_TOPIC
+    return PROTOCOL_ERROR if frame.readable else MALFORMED
+
+
+def _kept_properties(properties: tuple[Property, ...], now: float) -> tuple[tuple[Property, ...], float]:
+    """What goes on with a message, and when it expires."""
+    if not properties:
+        return (), inf
+    expiry = number_property(properties, "message_expiry_interval", -1)
+    kept = tuple(one for one in properties if one.name not in ("message_expiry_interval", "topic_alias"))
+    return kept, now + expiry if expiry >= 0 else inf

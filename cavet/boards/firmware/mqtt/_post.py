@@ -1,0 +1,172 @@
+"""Who gets what: subscriptions, shared ones too, and retained messages.
+
+Sources: MQTT 5.0, sections 3.3.1.3, 3.8.3.1, 4.7 and 4.8; MQTT 3.1.1, sections 3.3.1.3 and 4.7.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+import msgspec
+
+from cavet.boards.firmware.mqtt._limits import BrokerPlan
+from cavet.boards.firmware.mqtt._session import PLAIN, BrokerSession, Delivery
+from cavet.messaging import Publication, TopicTree
+
+SHARE = "$share/"
+NO_LOCAL, AS_PUBLISHED = 0x04, 0x08
+Deliver = Callable[[BrokerSession, Publication, int, Delivery], bool]
+"""Hands a message over to a session, at a QoS; gives whether it was taken."""
+
+
+class Subscription(msgspec.Struct, frozen=True, eq=False):
+    """One client's wish for a filter. `options` is its byte as in version 5; `number` its identifier, 0 for none."""
+
+    session: BrokerSession
+    options: int
+    number: int
+
+    @property
+    def qos(self) -> int:
+        return self.options & 3
+
+
+class Group:
+    """A shared subscription: each message goes to one of its members, in turn."""
+
+    def __init__(self) -> None:
+        self._members: dict[str, Subscription] = {}
+
+    def put(self, subscription: Subscription) -> bool:
+        new = subscription.session.client_id not in self._members
+        self._members[subscription.session.client_id] = subscription
+        return new
+
+    def drop(self, client_id: str) -> bool:
+        return self._members.pop(client_id, None) is not None
+
+    @property
+    def empty(self) -> bool:
+        return not self._members
+
+    def choose(self) -> Subscription | None:
+        """The one whose turn it is: of those that are connected; if none is, of those whose sessions are kept."""
+        chosen = next((one for one in self._members.values() if one.session.visitor is not None), None)
+        chosen = chosen or next(iter(self._members.values()), None)
+        if chosen is not None:  # it goes to the end of the line
+            self._members[chosen.session.client_id] = self._members.pop(chosen.session.client_id)
+        return chosen
+
+
+class Post:
+    """Passes messages on."""
+
+    def __init__(self, plan: BrokerPlan, deliver: Deliver) -> None:
+        self._plan = plan
+        self._deliver = deliver
+        self._wanted: TopicTree[tuple[str, str], Subscription | Group] = TopicTree()
+        self._kept: TopicTree[str, Publication] = TopicTree()
+        self._kept_count = self._kept_bytes = 0
+
+    # subscriptions
+
+    def subscribe(self, session: BrokerSession, wanted: str, options: int, number: int) -> bool:
+        """Keep a subscription in the place of one of the same filter; give whether there was none."""
+        session.filters.add(wanted)
+        subscription = Subscription(session, options, number)
+        name, path = _share(wanted)
+        if not name:
+            return self._wanted.put(path, ("", session.client_id), subscription)
+        group = self._wanted.get(path, (name, ""))
+        if not isinstance(group, Group):
+            group = Group()
+            self._wanted.put(path, (name, ""), group)
+        return group.put(subscription)
+
+    def unsubscribe(self, session: BrokerSession, wanted: str) -> bool:
+        """End a subscription; give whether there was one."""
+        session.filters.discard(wanted)
+        name, path = _share(wanted)
+        if not name:
+            return self._wanted.drop(path, ("", session.client_id))
+        group = self._wanted.get(path, (name, ""))
+        if not isinstance(group, Group):
+            return False
+        there = group.drop(session.client_id)
+        if group.empty:
+            self._wanted.drop(path, (name, ""))
+        return there
+
+    def forget(self, session: BrokerSession) -> None:
+        """End all of a session's subscriptions."""
+        for wanted in list(session.filters):
+            self.unsubscribe(session, wanted)
+
+    # messages
+
+    def pass_on(self, publication: Publication, sender: BrokerSession | None, now: float) -> int:
+        """Give a message to all who want it, once each; give how many took it. Keep it, if it is to be retained."""
+        if publication.retain:
+            self._retain(publication, now)
+        found = self._wanted.fitting(publication.topic)
+        if not found:
+            return 0
+        merged: dict[BrokerSession, tuple[int, bool, tuple[int, ...]]] = {}
+        for one in found:
+            subscription = one.choose() if isinstance(one, Group) else one
+            if subscription is None or (subscription.options & NO_LOCAL and subscription.session is sender):
+                continue
+            _merge(merged, subscription, publication.retain)
+        count = 0
+        for session, (qos, retain, numbers) in merged.items():
+            delivery = Delivery(retain, numbers) if retain or numbers else PLAIN
+            count += self._deliver(session, publication, min(qos, publication.qos), delivery)
+        return count
+
+    def _retain(self, publication: Publication, now: float) -> None:
+        """An empty payload ends it. Source: [MQTT-3.3.1-6], [MQTT-3.3.1-7] (5.0), [MQTT-3.3.1-10] (3.1.1)."""
+        older = self._kept.get(publication.topic, "")
+        if older is not None:
+            self._drop_kept(older)
+        fits = self._kept_count < self._plan.retained
+        if publication.payload and fits and self._kept_bytes + publication.size <= self._plan.retained_bytes:
+            self._kept.put(publication.topic, "", publication)
+            self._kept_count += 1
+            self._kept_bytes += publication.size
+
+    def _drop_kept(self, publication: Publication) -> None:
+        self._kept.drop(publication.topic, "")
+        self._kept_count -= 1
+        self._kept_bytes -= publication.size
+
+    def retained(self, wanted: str, now: float) -> Iterator[Publication]:
+        """The retained messages for a new subscription; a shared one gets none. Source: 5.0, section 4.8.2."""
+        if _share(wanted)[0]:
+            return
+        for publication in list(self._kept.under(wanted)):
+            if publication.expires > now:
+                yield publication
+            else:
+                self._drop_kept(publication)
+
+
+def _merge(
+    merged: dict[BrokerSession, tuple[int, bool, tuple[int, ...]]], subscription: Subscription, retain: bool
+) -> None:
+    """Several subscriptions of one client that fit: one message, at the highest QoS, with all their numbers."""
+    numbers = (subscription.number,) if subscription.number else ()
+    keeps_flag = retain and bool(subscription.options & AS_PUBLISHED)
+    older = merged.get(subscription.session)
+    if older is None:
+        merged[subscription.session] = (subscription.qos, keeps_flag, numbers)
+    else:
+        qos, flag, others = older
+        merged[subscription.session] = (max(qos, subscription.qos), flag or keeps_flag, others + numbers)
+
+
+def _share(wanted: str) -> tuple[str, str]:
+    """The name of a shared subscription, "" for others; and the filter itself."""
+    if not wanted.startswith(SHARE):
+        return "", wanted
+    name, _, path = wanted[len(SHARE) :].partition("/")
+    return f"{SHARE}{name}", path
