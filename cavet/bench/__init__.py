@@ -4,7 +4,7 @@ from cavet.bench._diagnosis import Diagnosis, StageState
 from cavet.bench._file import BenchFile, load_bench
 from cavet.bench._host_side import HostLink
 from cavet.bench._naming import AddressNames, address_names
-from cavet.bench._plan import BoardPlan, HostPlan, LinkPlan, Plan
+from cavet.bench._plan import BoardPlan, HostPlan, LinkPlan, Plan, address_problem
 from cavet.bench._running import Carrier, Endpoint, RunningBench
 from cavet.bench._schema import SECTIONS, Key, Section
 from cavet.bench._standing import Standing, Standings
@@ -28,5 +28,6 @@ __all__ = [
     "Standing",
     "Standings",
     "address_names",
+    "address_problem",
     "load_bench",
 ]

@@ -3,15 +3,21 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
+from collections.abc import Callable
 from itertools import groupby
 from math import inf
 
 from cavet.bench._alarm import Alarm
-from cavet.bench._traffic import Stream, Traffic
+from cavet.bench._traffic import ServedWay, Stream, Traffic, Way
 from cavet.boards import Board, Client, Outgoing, World
 from cavet.clock import BenchClock
-from cavet.links import BoardEnd, Caller
+from cavet.links import BoardEnd, Caller, DialEnd
 from cavet.record import Kind, Record
+
+LEAVE_SECONDS = 0.5
+"""How long the boards' farewells may take to get to our own broker."""
+MakeWay = Callable[[Stream], Way]
 
 
 class BoardSide:
@@ -23,8 +29,10 @@ class BoardSide:
         self.visits: dict[Client, _Visit] = {}
         self._record = record
         self._alarm = Alarm(clock, self.turn)
-        self._ends: list[BoardEnd] = []
+        self._ends: list[tuple[str, BoardEnd]] = []
         self._losses: list[tuple[str, Traffic]] = []
+        self.left = asyncio.Event()
+        """Set when a program is gone."""
 
     def turn(self, at: float | None = None) -> None:
         """Bring the world to the present (or to the time `at`, just past), and come back when something is due."""
@@ -52,49 +60,81 @@ class BoardSide:
         else:
             visit.send(said)
 
-    async def serve(self, board: str, end: BoardEnd, traffic: Traffic, protocol: str, character: float) -> str:
-        """Put a board on one end of a link; give the address."""
-        self._ends.append(end)
+    async def serve(
+        self,
+        board: str,
+        end: BoardEnd,
+        traffic: Traffic,
+        protocol: str,
+        character: float,
+        make_way: MakeWay = ServedWay,
+    ) -> str:
+        """Put a board on one end of a link; give the address. `make_way` says how causes pass over it."""
+        self._ends.append((board, end))
         self._losses.append((board, traffic))
         served = self.world.boards[board]
-        return await end.start(lambda caller: _Visit(self, served, caller, traffic, protocol, character))
+        return await end.start(lambda caller: _Visit(self, served, caller, traffic, protocol, character, make_way))
 
     def spoil_links(self) -> None:
         """Make the defects of the links take effect as they are switched now."""
         for board, traffic in self._losses:
             lossy = [d for d in self.world.defects.values() if d.board == board and d.kind == "lossy" and d.on]
             traffic.losses.share = max((defect.share for defect in lossy), default=0.0)
+        away = {defect.board for defect in self.world.defects.values() if defect.kind == "away" and defect.on}
+        for board, end in self._ends:
+            if isinstance(end, DialEnd):
+                end.keep_away(board in away)
 
     def tell(self, board: Board, link: str, value: str, note: str) -> None:
         """Tell of a link's state."""
         self._record.append(Kind.LINK, board.name, "link", link, value, None, note)
 
     async def stop(self) -> None:
-        """Take all boards off their links."""
+        """Switch all boards off, and take them off their links: those first that open them themselves."""
         self._alarm.set(inf)
-        for end in self._ends:
-            await end.stop()
+        dialled = [(board, end) for board, end in self._ends if isinstance(end, DialEnd)]
+        served = [(board, end) for board, end in self._ends if not isinstance(end, DialEnd)]
+        names = {end.name for _, end in dialled}
+        for board, dial in dialled:
+            await self._stop_end(board, dial)
+        with contextlib.suppress(TimeoutError):  # a broker that hangs must not hold us
+            async with asyncio.timeout(LEAVE_SECONDS):
+                while any(visit.name in names for visit in self.visits.values()):
+                    self.left.clear()
+                    await self.left.wait()
+        for board, end in served:
+            await self._stop_end(board, end)
+
+    async def _stop_end(self, board: str, end: BoardEnd) -> None:
+        self.world.boards[board].stop(self.clock.now())
+        out = self.world.boards[board].take_out()
+        if out:
+            self._send(out)
+        await end.stop()
 
 
 class _Visit:
     """One program at one of a board's links, from its opening to its shutting."""
 
     def __init__(
-        self, side: BoardSide, board: Board, caller: Caller, traffic: Traffic, protocol: str, character: float
-    ) -> None:
+        self, side: BoardSide, board: Board, caller: Caller, traffic: Traffic, protocol: str, character: float,
+        make_way: MakeWay,
+    ) -> None:  # fmt: skip
         self._side = side
         self._board = board
         self._caller = caller
         self._traffic = traffic
         self._client = Client(protocol, character, lambda: caller.unread)
-        self._known: Stream | None = None
+        self._make_way = make_way
+        self._known: tuple[Stream, Way] | None = None
 
     @property
-    def _stream(self) -> Stream:
+    def _way(self) -> Way:
         """Looked for when the first bytes pass: by then the link is open on both sides."""
         if self._known is None:
-            self._known = self._traffic.of(self._caller.name)
-        return self._known
+            stream = self._traffic.of(self._caller.name)
+            self._known = stream, self._make_way(stream)
+        return self._known[1]
 
     def opened(self) -> None:
         self._side.tell(self._board, self._traffic.link, "open", self._caller.name)
@@ -106,16 +146,22 @@ class _Visit:
     def received(self, data: bytes, offset: int, at: float) -> None:
         now = self._side.clock.of(at)
         self._side.world.catch_up(now)
-        self._board.feed(self._client, data, offset, max(now, self._side.world.now), self._stream.passage.carried)
+        self._board.feed(self._client, data, offset, max(now, self._side.world.now), self._way.arrived)
         self._side.turn(now)
 
     def closed(self, reason: str) -> None:
         self._side.tell(self._board, self._traffic.link, "shut", reason)
         del self._side.visits[self._client]
         if self._known is not None:
-            self._traffic.forget(self._caller.name, self._known)
+            self._traffic.forget(self._caller.name, self._known[0])
         self._board.closed(self._client, self._side.clock.now())
         self._side.turn()
+        self._side.left.set()
+
+    @property
+    def name(self) -> str:
+        """By which the link knows the program."""
+        return self._caller.name
 
     def send(self, out: list[Outgoing]) -> None:
         """Say what the board had to say, in one go, if the program is still there."""
@@ -126,6 +172,6 @@ class _Visit:
         for outgoing in out:
             end += len(outgoing.data)
             if outgoing.cause is not None:
-                self._stream.told.note(end, outgoing.cause)
+                self._way.said(end, outgoing.data, outgoing.cause)
         if out[-1].hangs_up:
             self._caller.hang_up()

@@ -7,16 +7,16 @@ from typing import Any
 
 from cavet.bench._devices import ModbusPlan, ScpiPlan
 from cavet.bench._plan import BoardPlan, HostPlan, Plan
-from cavet.boards import Board, Circuit, Firmware, Rig, World, telling
-from cavet.boards.firmware import FirmataFirmware, ModbusFirmware, ScpiFirmware
+from cavet.boards import Board, Circuit, Firmware, Profile, Rig, World, telling
+from cavet.boards.firmware import Broker, FirmataFirmware, ModbusFirmware, ScpiFirmware, Station
 from cavet.boards.firmware.modbus import DeviceMap, Server
+from cavet.boards.firmware.mqtt import StationPlan
 from cavet.boards.firmware.scpi import Commands
 from cavet.boards.parts import (
     Button,
     Door,
     Gauge,
     Heater,
-    Horn,
     Lamp,
     Lever,
     LimitSwitch,
@@ -26,18 +26,23 @@ from cavet.boards.parts import (
     Pump,
     Relay,
     Servo,
+    Sign,
     Supply,
     Valve,
+    bell,
+    horn,
 )  # fmt: skip
 from cavet.expressions import Expression
 from cavet.hosts import (
     FirmataSession,
     HeaderPoint,
     ModbusSession,
+    MqttSession,
     PinPoint,
     RegisterPoint,
     ScpiSession,
     Session,
+    TopicPoint,
 )  # fmt: skip
 from cavet.record import Record
 
@@ -58,7 +63,9 @@ PARTS: dict[str, MakePart] = {
     "motor": lambda name, table, seed: Motor(
         name, _bridge(table), moves=table["moves"], stall_current=table["stall_current"]
     ),
-    "horn": lambda name, table, seed: Horn(name, _pin(table)),
+    "horn": lambda name, table, seed: horn(name, _pin(table)),
+    "bell": lambda name, table, seed: bell(name, _pin(table)),
+    "sign": lambda name, table, seed: Sign(name, _pin(table), columns=table["columns"], rows=table["rows"]),
     "button": lambda name, table, seed: Button(name, _pin(table), seed=seed, bounce=table["bounce"]),
     "limit": lambda name, table, seed: LimitSwitch(name, _pin(table), closes=table["closes"]),
     "gauge": lambda name, table, seed: Gauge(
@@ -83,17 +90,23 @@ PARTS: dict[str, MakePart] = {
 """How each kind of part is made from its table in the file."""
 
 
-def build_world(plan: Plan, names: list[str], record: Record) -> World:
-    """Make the simulated boards of these names, with the rig and the defects."""
+BROKER = "broker"
+"""The name of our own broker, which is a board like others, but for its pins: it has none."""
+
+
+def build_world(plan: Plan, names: list[str], record: Record, *, broker: bool = False) -> World:
+    """Make the simulated boards of these names, with the rig and the defects; and our own broker, if it is needed."""
     circuits = {name: _build_circuit(board, plan.seed, record) for name, board in plan.boards.items()}
     movers = {f"{name}.{part.name}": part for name, circuit in circuits.items() for part in circuit.parts.values()}
     devices = [board.device for board in plan.boards.values()]
-    read = [sum_ for device in devices if isinstance(device, ModbusPlan) for sum_ in device.sums.values()]
+    read = [sum_ for device in devices if isinstance(device, ModbusPlan | StationPlan) for sum_ in device.sums.values()]
     rig = Rig(list(plan.rig.values()), dict(movers), read)
     for name, circuit in circuits.items():
         for part in circuit.parts.values():
             part.join(rig, telling(record, name), circuit.stir)
     boards = [_build_board(plan.boards[name], circuits[name], rig, record) for name in names]
+    if broker:
+        boards.append(_build_broker(plan, record))
     defects = [copy_of for defect in plan.defects.values() if (copy_of := _fresh(defect)).board in names]
     return World(boards, rig, defects, record)
 
@@ -124,9 +137,18 @@ def _build_board(plan: BoardPlan, circuit: Circuit, rig: Rig, record: Record) ->
         firmware = ModbusFirmware(Server(plan.device.identity, device_map), tell)
     elif isinstance(plan.device, ScpiPlan):
         firmware = ScpiFirmware(circuit, tell, plan.device.identity, Commands(plan.device.commands, circuit, tell))
+    elif isinstance(plan.device, StationPlan):
+        read = {name: _reading(rig, sum_) for name, sum_ in plan.device.sums.items()}
+        firmware = Station(plan.device, circuit, tell, read)
     else:
         firmware = FirmataFirmware(circuit, tell, plan.firmware_name)
-    return Board(plan.name, circuit, firmware, tell, failsafe=plan.failsafe)
+    return Board(plan.name, circuit, firmware, tell, failsafe=plan.failsafe, reflexes=list(plan.reflexes))
+
+
+def _build_broker(plan: Plan, record: Record) -> Board:
+    tell = telling(record, BROKER)
+    circuit = Circuit(Profile(name=BROKER, pins={}), [], tell)
+    return Board(BROKER, circuit, Broker(plan.broker.limits, tell), tell)
 
 
 def _reading(rig: Rig, expression: Expression) -> Callable[[], float]:
@@ -144,6 +166,9 @@ def build_session(plan: Plan, host: HostPlan, record: Record) -> Session[Any]:
         return ModbusSession(
             host.name, registers, host.manners, tell, framing=link.protocol, character=link.byte_seconds
         )
+    if host.protocol == "mqtt":
+        topics = [point for point in points if isinstance(point, TopicPoint)]
+        return MqttSession(host.name, topics, host.manners, tell, host.client, host.topics)
     if host.protocol == "scpi":
         return ScpiSession(host.name, [point for point in points if isinstance(point, HeaderPoint)], host.manners, tell)
     return FirmataSession(host.name, [point for point in points if isinstance(point, PinPoint)], host.manners, tell)

@@ -6,7 +6,8 @@ from enum import Enum
 
 import msgspec
 
-from cavet.hosts import PinPoint, Point
+from cavet.bench import _diagnosis_messages
+from cavet.hosts import PinPoint, Point, TopicPoint
 from cavet.record import STAGES, Kind, Trail
 
 SETTLING_SECONDS = 0.3
@@ -53,6 +54,10 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
     board_runs: bool = True
     part: str = ""
     """The part that the point is meant to move, where there is such a one."""
+    here: bool | None = None
+    """Whether the board is there, where it says that itself."""
+    own_broker: bool = False
+    """Whether the link goes over the broker that we bring along, whose record is ours."""
     able: dict[str, list[int]] = {}
     """For each mode the pins that have it, where that is known."""
 
@@ -160,6 +165,8 @@ def _not_carried(trail: Trail, around: Circumstances) -> tuple[str, str]:
 def _not_taken(trail: Trail, around: Circumstances) -> tuple[str, str]:
     if not around.board_runs:
         return "the board still boots, and hears nothing", "wait for its announcement before sending"
+    if isinstance(around.point, TopicPoint):
+        return _diagnosis_messages.not_taken(trail, around.point, around.here, own_broker=around.own_broker)
     tries = f" in {trail.resends + 1} tries" if trail.resends else ""
     return (
         f"the bytes arrived, but the board made no message of them{tries}: some were lost or changed on the way",
@@ -168,6 +175,8 @@ def _not_taken(trail: Trail, around: Circumstances) -> tuple[str, str]:
 
 
 def _not_driven(trail: Trail, around: Circumstances) -> tuple[str, str]:
+    if isinstance(around.point, TopicPoint):
+        return _diagnosis_messages.not_driven(around.point)
     return "the board understood it, but no pin changed", "is the pin in the mode that this needs?"
 
 
@@ -188,6 +197,8 @@ def _not_moved(trail: Trail, around: Circumstances) -> tuple[str, str]:
 
 
 def _not_confirmed(trail: Trail, around: Circumstances) -> tuple[str, str]:
+    if isinstance(around.point, TopicPoint):
+        return _diagnosis_messages.not_confirmed(trail, around.point, simulated=around.simulated)
     note = trail.stopped.note if trail.stopped is not None else "no answer came"
     return note, "a slow board: raise reply_within in [hosts]; a lossy link: look at the cable"
 

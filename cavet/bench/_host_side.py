@@ -8,10 +8,11 @@ from typing import Any
 
 from cavet.bench._alarm import Alarm
 from cavet.bench._plan import HostPlan, LinkPlan
-from cavet.bench._traffic import Stream, Traffic
+from cavet.bench._traffic import Crossing, Stream, Traffic
 from cavet.clock import BenchClock
-from cavet.hosts import Session, SessionState, state_words
+from cavet.hosts import Session, SessionState
 from cavet.links import HostEnd
+from cavet.protocols import Frame
 from cavet.record import Kind, Record
 from cavet.wording import UnreachableError
 
@@ -28,6 +29,7 @@ class HostLink:
         traffic: Traffic,
         clock: BenchClock,
         record: Record,
+        crossing: Crossing | None = None,
     ) -> None:
         self.plan = plan
         self.link = link
@@ -39,6 +41,8 @@ class HostLink:
         self._stream: Stream
         self._clock = clock
         self._record = record
+        self._crossing = crossing
+        """Tells causes where a broker of others is between this host and its board."""
         self._alarm = Alarm(clock, self.turn)
         self._busy_until = 0.0
         self._sent = 0
@@ -61,7 +65,7 @@ class HostLink:
         """How the link stands, for a person."""
         if not self._wanted:
             return f"let go: {self.address} is free for another program"
-        return self.problem or state_words(self.session.state)
+        return self.problem or self.session.words
 
     def start(self) -> None:
         """Begin to open it, and to open it again whenever it was lost."""
@@ -73,7 +77,7 @@ class HostLink:
             if self._wanted and not self._open:
                 await self._try_to_open()
             if self._wanted and not self._open:
-                await asyncio.sleep(self.plan.manners.reopen)
+                await asyncio.sleep(self.session.reopen_pause())
             else:
                 await self._changed.wait()
 
@@ -86,12 +90,13 @@ class HostLink:
     def _note_problem(self, problem: str) -> None:
         if problem != self.problem:
             self.problem = problem
-            self._record.append(Kind.LOST, self._traffic.board, "link", self.link.name, None, None, problem)
+            self._record.append(Kind.LOST, self.link.board, "link", self.link.name, None, None, problem)
 
     def let_go(self) -> None:
         """Shut the link and leave it, so that another program can open it."""
         self._wanted = False
         if self._open:
+            self._take_leave()
             self._end.close()
             self._shut("let go")
         self._changed.set()
@@ -106,7 +111,13 @@ class HostLink:
         if self._task is not None:
             self._task.cancel()
         self._alarm.set(inf)
+        if self._open:
+            self._take_leave()
         self._end.close()
+
+    def _take_leave(self) -> None:
+        self.session.farewell(self._clock.now())
+        self._send()
 
     # what the end tells
 
@@ -121,8 +132,13 @@ class HostLink:
 
     def received(self, data: bytes, offset: int, at: float) -> None:
         del offset, at  # nothing is lost on this side: the session's decoder counts alike
-        self.session.feed(data, self._clock.now(), self._stream.told.find)
+        self.session.feed(data, self._clock.now(), self._find_cause)
         self.turn()
+
+    def _find_cause(self, frame: Frame) -> int | None:
+        if self._crossing is not None:
+            return self._crossing.find(self.session.board, frame.data, self.plan.client.version)
+        return self._stream.told.find(frame.end)
 
     def closed(self, reason: str) -> None:
         self._note_problem(f"{self.address}: {reason}")
@@ -140,15 +156,26 @@ class HostLink:
         """Let the session do what is due, send what it says, and come back when it wants to."""
         now = self._clock.now()
         due = self.session.advance(now)
+        self._send()
+        if self.session.hang_up and self._open:
+            self._end.close()
+            self.closed(self.session.hang_up)
+            return
+        self._alarm.set(due)
+
+    def _send(self) -> None:
         said = self.session.take_out()
         if said is not None and self._open:
             base = self._sent
             self._sent += len(said.data)
+            begin = 0
             for place, framed in said.frames:  # before it is written: on a wire in memory it is there at once
                 self._stream.passage.note(base + place, framed)
+                if self._crossing is not None:
+                    self._crossing.note(said.data[begin:place], self.plan.client.version, framed)
+                begin = place
             self._pace(len(said.data), base, [place for place, _ in said.frames])
             self._end.write(said.data)
-        self._alarm.set(due)
 
     def _pace(self, size: int, base: int, places: list[int]) -> None:
         """Each frame is carried when the line has had time for its last byte."""

@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import msgspec
 
 from cavet.bench._devices import ModbusPlan, ScpiPlan
-from cavet.boards import Defect, Profile, Quantity
-from cavet.hosts import Manners, Point
+from cavet.boards import Defect, Profile, Quantity, Reflex
+from cavet.boards.firmware.mqtt import BrokerPlan, StationPlan
+from cavet.hosts import BoardTopics, Manners, Point
 from cavet.links import SerialSettings, Tls
+from cavet.messaging import ClientPlan
 from cavet.wording import WrongError, listed, nearest
 
 SIMULATED = "simulated"
+OWN = "own"
+"""The broker that we bring along."""
+ADDRESS = re.compile(r"(\[[0-9a-fA-F:.%]+\]|[^\s:\[\]]+):(\d{1,5})")
 
 
 class BoardPlan(msgspec.Struct, frozen=True, kw_only=True):
@@ -24,8 +30,9 @@ class BoardPlan(msgspec.Struct, frozen=True, kw_only=True):
     firmware_name: str
     failsafe: float
     parts: dict[str, dict[str, Any]]
-    device: ModbusPlan | ScpiPlan | None = None
+    device: ModbusPlan | ScpiPlan | StationPlan | None = None
     """What its firmware needs besides."""
+    reflexes: tuple[Reflex, ...] = ()
 
 
 class LinkPlan(msgspec.Struct, frozen=True, kw_only=True):
@@ -35,17 +42,24 @@ class LinkPlan(msgspec.Struct, frozen=True, kw_only=True):
     kind: str
     board: str
     address: str
-    settings: SerialSettings
+    settings: SerialSettings = SerialSettings()
     protocol: str = "firmata"
     """What is spoken on it."""
     listen_port: int = 0
     served: str = "device"
     """How a simulated serial line is offered: as a `device` file, or over TCP as `raw` bytes or by `rfc2217`."""
     tls: Tls | None = None
+    broker: str = ""
+    """The broker that board and host are on: `own`, or HOST:PORT; "" where there is none between them."""
 
     @property
     def simulated(self) -> bool:
         return self.address == SIMULATED
+
+    @property
+    def is_within(self) -> bool:
+        """Whether nothing on it is outside this program: it can be a wire in memory."""
+        return self.simulated and self.broker in ("", OWN)
 
     @property
     def byte_seconds(self) -> float:
@@ -59,6 +73,17 @@ class HostPlan(msgspec.Struct, frozen=True, kw_only=True):
     link: str
     protocol: str
     manners: Manners
+    client: ClientPlan = ClientPlan()
+    """Who it is to its broker, where it has one."""
+    topics: BoardTopics = BoardTopics()
+
+
+class OwnBroker(msgspec.Struct, frozen=True, kw_only=True):
+    """The broker that we bring along, as the bench wants it."""
+
+    port: int = 0
+    limits: BrokerPlan = BrokerPlan()
+    tls: Tls | None = None
 
 
 class BasinPlan(msgspec.Struct, frozen=True, kw_only=True):
@@ -83,6 +108,7 @@ class Plan(msgspec.Struct, frozen=True, kw_only=True):
     defects: dict[str, Defect]
     hosts: dict[str, HostPlan]
     points: dict[str, Point]
+    broker: OwnBroker = OwnBroker()
 
     def point(self, name: str) -> Point:
         """Find a point by its name, or by `board.name`. Raises `WrongError` with the nearest."""
@@ -92,3 +118,28 @@ class Plan(msgspec.Struct, frozen=True, kw_only=True):
             known = self.points
             raise WrongError("point", found=name, expected=f"one of {listed(known)}", nearest=nearest(short, known))
         return point
+
+    def on_broker(self, address: str) -> Plan:
+        """The same bench with all that speaks MQTT on this broker. Raises `WrongError`."""
+        if problem := address_problem(address):
+            raise WrongError("--broker", found=address, expected=problem)
+        if not any(link.broker for link in self.links.values()):
+            raise WrongError("--broker", found=address, expected="a bench with a link of kind mqtt")
+        moved = {
+            name: msgspec.structs.replace(link, broker=address) if link.broker else link
+            for name, link in self.links.items()
+        }
+        return msgspec.structs.replace(self, links=moved)
+
+
+def address_problem(address: str) -> str:
+    """What a broker's address should be, where it is none; "" for a good one."""
+    found = ADDRESS.fullmatch(address)
+    good = found is not None and 1 <= int(found[2]) <= 65535
+    return "" if good else "HOST:PORT, with a port of 1 to 65535"
+
+
+def split_address(address: str) -> tuple[str, int]:
+    """Host and port of an address as HOST:PORT."""
+    host, _, port = address.rpartition(":")
+    return host.strip("[]"), int(port)

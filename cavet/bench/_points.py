@@ -7,17 +7,21 @@ from typing import Any
 
 from cavet.bench._check import Checker
 from cavet.bench._devices import value_form
+from cavet.bench._messages import joined, read_payload
 from cavet.bench._places import Path
 from cavet.boards import Profile
-from cavet.hosts import HeaderPoint, PinPoint, Point, PointKind, RegisterPoint
+from cavet.hosts import HeaderPoint, PinPoint, Point, PointKind, RegisterPoint, TopicPoint
+from cavet.messaging import PayloadForm
 from cavet.protocols.modbus import ValueForm
-from cavet.wording import WrongError
+from cavet.protocols.mqtt import filter_problem, name_problem
+from cavet.wording import WrongError, listed
 
 ResolvePins = Callable[[Path, dict[str, Any], Profile | None], bool]
 PLACES = {
     "firmata": ("pin",),
     "modbus": ("table", "address"),
     "scpi": ("set", "on", "off", "ask"),
+    "mqtt": ("command", "state"),
 }
 """The keys that say where a point is, by what is spoken."""
 WRITABLE = ("coils", "holding-registers")
@@ -28,9 +32,12 @@ PWM_WIRE, SERVO_WIRE, COUNTS = (0, 255), (0, 180), (0, 1023)
 class PointReader:
     """Reads points; what is wrong stands in the checker's errors."""
 
-    def __init__(self, checker: Checker, protocols: dict[str, str], resolve_pins: ResolvePins) -> None:
+    def __init__(
+        self, checker: Checker, protocols: dict[str, str], bases: dict[str, str], resolve_pins: ResolvePins
+    ) -> None:
         self._checker = checker
         self._protocols = protocols
+        self._bases = bases
         self._resolve_pins = resolve_pins
 
     def read(self, name: str, table: dict[str, Any], profile: Profile | None) -> Point | None:
@@ -40,7 +47,15 @@ class PointReader:
         kind = PointKind(table["kind"])
         if not self._only_its_own(path, table, protocol):
             return None
-        make = {"firmata": self._on_pin, "modbus": self._at_address, "scpi": self._behind_header}[protocol]
+        if kind is PointKind.PULSE and protocol != "mqtt":
+            self._checker.wrong((*path, "kind"), found="pulse", expected=f"a kind that {protocol} has")
+            return None
+        make = {
+            "firmata": self._on_pin,
+            "modbus": self._at_address,
+            "scpi": self._behind_header,
+            "mqtt": self._at_topics,
+        }[protocol]
         point = make(path, table, kind, profile)
         return point if point is not None and self._is_right(path, point) else None
 
@@ -139,16 +154,47 @@ class PointReader:
         places = {"set": table["set"], "turn_on": table["on"], "turn_off": table["off"], "query": table["ask"]}
         return HeaderPoint(**fields, **places)
 
+    def _at_topics(self, path: Path, table: dict[str, Any], kind: PointKind, profile: Profile | None) -> Point | None:
+        if kind is PointKind.BRIDGE:
+            self._checker.wrong((*path, "kind"), found="a bridge", expected="level, switch, contact or reading")
+            return None
+        needed, doc = ("command", "the topic that it is set at") if kind.is_output else ("state", "where it is told")
+        if not self._require(path, table, needed, doc):
+            return None
+        base = self._bases[table["board"]]
+        command, state = joined(base, table["command"]), joined(base, table["state"])
+        problems = {
+            "command": (command, name_problem(command) if command else ""),
+            "state": (state, filter_problem(state, 4) if state else ""),
+        }
+        wrong = {key: found for key, found in problems.items() if found[1]}
+        for key, (topic, problem) in wrong.items():
+            self._checker.wrong((*path, key), found=topic, expected=problem.partition("expected ")[2] or problem)
+        form = read_payload(self._checker, path, table, kind.value)
+        if wrong or not self._fits_payload(path, kind, form):
+            return None
+        fields = _common(path[-1], table, kind)
+        fields["confirm"] = bool(state) and fields.get("confirm", False)
+        return TopicPoint(**fields, command=command, state=state, form=form, qos=table["qos"], retain=table["retain"])
+
+    def _fits_payload(self, path: Path, kind: PointKind, form: PayloadForm) -> bool:
+        fitting = ("text", "json") if kind.is_text else ("words", "json", "number", "raw") if kind.is_switch else (
+            "number", "json", "raw"
+        )  # fmt: skip
+        if form.kind not in fitting:
+            self._checker.wrong((*path, "payload"), found=form.kind, expected=f"{listed(fitting)} for a {kind.value}")
+        return form.kind in fitting
+
 
 def _common(name: str | int, table: dict[str, Any], kind: PointKind) -> dict[str, Any]:
     """The fields that points have everywhere."""
     fields: dict[str, Any] = {"name": name, "kind": kind, "board": table["board"], "part": table["part"]}
     fields |= {key: table[key] for key in ("unit", "momentary", "step", "confirm") if key in table}
-    if kind.is_output:
+    if kind.is_output and kind is not PointKind.PULSE:
         fields |= {"rest": table["rest"], "start": table["start"]}
     if kind.is_text:
         return fields
-    if kind.is_output:
+    if kind.is_output and kind is not PointKind.PULSE:
         fields |= {key: None if table[key] is None else float(table[key]) for key in ("rest", "start")}
     if kind.is_switch:
         return {**fields, "words": table["words"], "active_low": table["active"] == "low"}

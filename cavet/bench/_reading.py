@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import re
-import tomllib
 from collections.abc import Iterable
-from importlib import resources
 from math import inf
 from typing import Any
 
@@ -13,19 +11,21 @@ import msgspec
 
 from cavet.bench import _schema as schema
 from cavet.bench._check import Checker
-from cavet.bench._devices import DeviceReader, ModbusPlan, ScpiPlan, numbers
+from cavet.bench._devices import DeviceReader, ModbusPlan, ScpiPlan
+from cavet.bench._link_reading import LinkReader
+from cavet.bench._messages import StationReader, read_broker, read_client, read_topics
 from cavet.bench._places import Path
-from cavet.bench._plan import SIMULATED, BasinPlan, BoardPlan, HostPlan, LinkPlan, Plan
+from cavet.bench._plan import BasinPlan, BoardPlan, HostPlan, LinkPlan, Plan
 from cavet.bench._points import PointReader
-from cavet.boards import Defect, PinMode, PinProfile, Profile, Quantity
+from cavet.bench._profiles import ProfileReader
+from cavet.boards import Defect, PinMode, Profile, Quantity, Reflex
+from cavet.boards.firmware.mqtt import StationPlan
 from cavet.expressions import Expression
 from cavet.hosts import Manners, Point
-from cavet.links import SerialSettings, Tls
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import listed, nearest
 
 PIN_KEYS = ("pin", "enable", "ahead", "astern", "speed", "level", "limit")
 NAME = re.compile(r"[a-z][a-z0-9_]{0,39}")
-SERVO_BITS = 14
 
 
 def read_plan(data: dict[str, Any], checker: Checker) -> Plan | None:
@@ -48,7 +48,8 @@ class _Reader:
         self._checker.unit_of = lambda name: rig_tables[name]["unit"] if name in rig_tables else None
         rig = {name: self._quantity(name, table) for name, table in rig_tables.items()}
         boards = self._boards()
-        links = {name: self._link(name, table) for name, table in self._tables("links", schema.LINK).items()}
+        link_reader = LinkReader(self._checker, top, self._one_of)
+        links = {name: link_reader.read(name, table) for name, table in self._tables("links", schema.LINK).items()}
         links_found = {name: link for name, link in links.items() if link is not None}
         hosts = {name: self._host(name, table) for name, table in self._tables("hosts", schema.HOST).items()}
         profiles = self._profiles_of_hosts(hosts, links_found, boards)
@@ -65,10 +66,17 @@ class _Reader:
             defects=self._defects(boards),
             hosts=hosts,
             points=points,
+            broker=read_broker(self._checker, top["broker"]),
         )
 
     def _points(self, hosts: dict[str, HostPlan], profiles: dict[str, Profile]) -> dict[str, Point]:
-        reader = PointReader(self._checker, {name: host.protocol for name, host in hosts.items()}, self._resolve_pins)
+        bases = self._top["hosts"]
+        reader = PointReader(
+            self._checker,
+            {name: host.protocol for name, host in hosts.items()},
+            {name: str(bases[name].get("base", "")) for name in hosts},
+            self._resolve_pins,
+        )
         found = {}
         for name, table in self._tables("points", schema.POINT).items():
             path: Path = ("points", name, "board")
@@ -139,10 +147,11 @@ class _Reader:
         return {f"{board}.{part}" for board in boards for part in self._top["boards"][board].get("parts", {})}
 
     def _boards(self) -> dict[str, BoardPlan]:
-        own = {name: self._profile(name, table) for name, table in self._tables("profiles", schema.PROFILE).items()}
+        profiles = ProfileReader(self._checker, self._one_of)
+        own = {name: profiles.read(name, table) for name, table in self._tables("profiles", schema.PROFILE).items()}
         boards = {}
         for name, table in self._tables("boards", schema.BOARD).items():
-            profile = self._find_profile(("boards", name, "profile"), table["profile"], own)
+            profile = profiles.find(("boards", name, "profile"), table["profile"], own)
             if profile is None:
                 continue
             parts = self._tables("parts", schema.PART, ("boards", name), table["parts"])
@@ -157,72 +166,42 @@ class _Reader:
                 failsafe=table["failsafe"],
                 parts=parts,
                 device=self._device(name, table, profile, parts),
+                reflexes=self._reflexes(name, table["reflexes"], profile),
             )
         return boards
 
     def _device(
         self, name: str, table: dict[str, Any], profile: Profile, parts: dict[str, dict[str, Any]]
-    ) -> ModbusPlan | ScpiPlan | None:
+    ) -> ModbusPlan | ScpiPlan | StationPlan | None:
         def find_pin(path: Path, raw: Any) -> int | None:
             return self._pin(path, raw, profile)
 
+        if table["firmware"] == "mqtt":
+            return StationReader(self._checker, name, table, profile, self._tables_in, find_pin).read()
         return DeviceReader(self._checker, name, table, profile, parts, self._tables_in, find_pin).read()
+
+    def _reflexes(self, board: str, data: dict[str, Any], profile: Profile) -> tuple[Reflex, ...]:
+        path: Path = ("boards", board, "reflexes")
+        found = []
+        for name, table in self._tables("reflexes", schema.REFLEX, path[:2], data).items():
+            pin, target = (self._pin((*path, name, key), table[key], profile) for key in ("pin", "target"))
+            if pin is None or target is None:
+                continue
+            mode = PinMode(table["mode"])
+            for key, number, needed in (("pin", pin, mode), ("target", target, PinMode.OUTPUT)):
+                if needed not in profile.pins[number].modes:
+                    able = listed(profile.able(needed)) or "none"
+                    self._checker.wrong((*path, name, key), found=number, expected=f"a pin with {needed.value}: {able}")
+            found.append(
+                Reflex(
+                    name=name, pin=pin, target=target, mode=mode, edge=table["edge"], does=table["does"],
+                    debounce=table["debounce"],
+                )
+            )  # fmt: skip
+        return tuple(found)
 
     def _tables_in(self, name: str, section: schema.Section, inside: Path, data: Any) -> dict[str, dict[str, Any]]:
         return self._tables(name, section, inside, data)
-
-    def _find_profile(self, path: Path, name: str, own: dict[str, Profile]) -> Profile | None:
-        if name in own:
-            return own[name]
-        shipped = {
-            entry.name.removesuffix(".toml"): entry
-            for entry in resources.files("cavet.bench").joinpath("profiles").iterdir()
-            if entry.name.endswith(".toml")
-        }
-        if not self._one_of(path, name, sorted([*shipped, *own]), "a profile"):
-            return None
-        table = self._checker.table(tomllib.loads(shipped[name].read_text("utf-8")), schema.PROFILE, ("profiles", name))
-        return self._profile(name, table) if table is not None else None
-
-    def _profile(self, name: str, table: dict[str, Any]) -> Profile:
-        path: Path = ("profiles", name)
-        pins = self._pin_list((*path, "pins"), table["pins"])
-        lists = {
-            key: self._pin_list((*path, key), table[key], pins)
-            for key in ("input", "output", "pull_up", "pwm", "servo", "bus", "analog", "dac", "lines")
-        }
-        bits = {
-            "input": (PinMode.INPUT, 1), "pull_up": (PinMode.PULL_UP, 1), "output": (PinMode.OUTPUT, 1),
-            "pwm": (PinMode.PWM, 8), "servo": (PinMode.SERVO, SERVO_BITS), "bus": (PinMode.BUS, 1),
-            "analog": (PinMode.ANALOG, table["analog_bits"]), "dac": (PinMode.DAC, table["dac_bits"]),
-        }  # fmt: skip
-        made = {}
-        for pin in pins:
-            channel = lists["analog"].index(pin) if pin in lists["analog"] else None
-            made[pin] = PinProfile(
-                number=pin,
-                label=_label(pin, channel, lists["lines"]),
-                modes={mode: width for key, (mode, width) in bits.items() if pin in lists[key]},
-                channel=channel,
-                reserved=str(table["reserved"].get(str(pin), "")),
-            )
-        return Profile(
-            name=name,
-            pins=made,
-            supply=table["supply"],
-            pin_current=table["pin_current"],
-            board_current=table["board_current"],
-            boot=table["boot"],
-            resets=table["resets"],
-        )
-
-    def _pin_list(self, path: Path, text: str, within: list[int] | None = None) -> list[int]:
-        pins = list(numbers(self._checker, path, text))
-        wrong = [pin for pin in pins if pin > 127 or (within is not None and pin not in within)]
-        if wrong:
-            expected = f"pins of {within[0]} to {within[-1]}" if within else "pins of 0 to 127"
-            self._checker.wrong(path, found=wrong[0], expected=expected)
-        return [pin for pin in pins if pin not in wrong]
 
     def _resolve_pins(self, path: Path, values: dict[str, Any], profile: Profile | None) -> bool:
         """Put numbers in the place of labels; tell whether all pins are there."""
@@ -275,9 +254,10 @@ class _Reader:
                     if values.get(key):
                         self._one_of((*path, key), values[key], quantities, "a quantity of the rig")
                 self._check_guards((*path, "guards"), values, board.parts)
-            if isinstance(board.device, ModbusPlan):
+            if isinstance(board.device, ModbusPlan | StationPlan):
+                table = "map" if isinstance(board.device, ModbusPlan) else "health"
                 for cell, expression in board.device.sums.items():
-                    where: Path = ("boards", board.name, "map", cell, "of")
+                    where: Path = ("boards", board.name, table, cell, "of")
                     self._check_names(where, expression, {*quantities, *parts})
 
     def _check_guards(self, path: Path, values: dict[str, Any], parts: dict[str, dict[str, Any]]) -> None:
@@ -307,53 +287,6 @@ class _Reader:
 
     # the belief
 
-    def _link(self, name: str, table: dict[str, Any]) -> LinkPlan | None:
-        path: Path = ("links", name)
-        address = table["port"] if table["kind"] == "serial" else table["address"]
-        known = self._declared("boards")
-        if address == SIMULATED and not self._one_of((*path, "board"), table["board"], known, "a simulated board"):
-            return None
-        protocol = self._protocol(path, table)
-        settings = SerialSettings()
-        if table["kind"] == "serial":
-            try:
-                rate, form = table["rate"], table["settings"]
-                settings = self._checker.placed((*path, "settings"), lambda: SerialSettings.parse(rate, form))
-            except WrongError as error:
-                self._checker.errors.append(error)
-        elif address != SIMULATED and not re.fullmatch(r".+:\d{1,5}", address):
-            self._checker.wrong((*path, "address"), found=address, expected="simulated, or HOST:PORT")
-        tcp = table["kind"] == "tcp"
-        tls = Tls(table["certificate"], table["key"], table["trust"]) if tcp and table["tls"] else None
-        if tls is not None and address == SIMULATED and not tls.certificate:
-            self._checker.wrong(
-                (*path, "certificate"), found="nothing", expected="the board's certificate; it must be there"
-            )
-        return LinkPlan(
-            name=name,
-            kind=table["kind"],
-            board=table["board"],
-            address=address,
-            settings=settings,
-            protocol=protocol,
-            listen_port=table["port"] if tcp else table["listen"],
-            served="device" if tcp else table["served"],
-            tls=tls,
-        )
-
-    def _protocol(self, path: Path, table: dict[str, Any]) -> str:
-        """What is spoken on a link: what its board runs, or, where that is not described, what its host speaks."""
-        board = self._top["boards"].get(table["board"])
-        hosts = [host for host in self._top["hosts"].values() if isinstance(host, dict)]
-        spoken = next((host.get("protocol") for host in hosts if host.get("link") == path[-1]), "firmata")
-        firmware = board.get("firmware") if isinstance(board, dict) else spoken
-        if firmware != "modbus":
-            if table["framing"] is not None:
-                expected = "none: only Modbus has framings"
-                self._checker.wrong((*path, "framing"), found=table["framing"], expected=expected)
-            return str(firmware)
-        return f"modbus-{table['framing'] or ('rtu' if table['kind'] == 'serial' else 'tcp')}"
-
     def _host(self, name: str, table: dict[str, Any]) -> HostPlan:
         self._one_of(("hosts", name, "link"), table["link"], self._declared("links"), "a link")
         manners = Manners(
@@ -368,7 +301,15 @@ class _Reader:
             unit=table["unit"],
             turnaround=table["turnaround"],
         )
-        return HostPlan(name=name, link=table["link"], protocol=table["protocol"], manners=manners)
+        path: Path = ("hosts", name)
+        return HostPlan(
+            name=name,
+            link=table["link"],
+            protocol=table["protocol"],
+            manners=manners,
+            client=read_client(self._checker, path, table),
+            topics=read_topics(self._checker, path, table),
+        )
 
     def _profiles_of_hosts(
         self, hosts: dict[str, HostPlan], links: dict[str, LinkPlan], boards: dict[str, BoardPlan]
@@ -380,13 +321,6 @@ class _Reader:
             if link is not None and link.board in boards:
                 found[host.name] = boards[link.board].profile
         return found
-
-
-def _label(pin: int, channel: int | None, lines: list[int]) -> str:
-    """A pin's other name: its analog channel, or its line where pins are numbered by position."""
-    if pin in lines:
-        return f"L{lines.index(pin)}"
-    return f"A{channel}" if channel is not None else ""
 
 
 def _unanswered(point: Point) -> Point:

@@ -8,18 +8,20 @@ from functools import partial
 
 import msgspec
 
-from cavet.bench._board_side import BoardSide
-from cavet.bench._building import build_session, build_world
+from cavet.bench._board_side import BoardSide, MakeWay
+from cavet.bench._building import BROKER, build_session, build_world
 from cavet.bench._host_side import HostLink
-from cavet.bench._plan import LinkPlan, Plan
-from cavet.bench._traffic import Traffic
+from cavet.bench._plan import OWN, LinkPlan, Plan, split_address
+from cavet.bench._traffic import Crossing, DialledWay, FarWay, Traffic
 from cavet.boards import World
+from cavet.boards.firmware.mqtt import StationPlan
 from cavet.clock import BenchClock
 from cavet.hosts import Asked, Point
 from cavet.links import (
     SCHEMES,
     SEVERAL,
     BoardEnd,
+    DialEnd,
     HostEnd,
     MemoryLink,
     PtyEnd,
@@ -29,7 +31,11 @@ from cavet.links import (
     TcpServerEnd,
     UrlEnd,
 )  # fmt: skip
+from cavet.messaging import Pauses
 from cavet.record import Kind, Record
+
+SPARE_CLIENTS = 8
+"""So many more may connect than the broker lets in: they are told that it is full."""
 
 
 class Carrier(Enum):
@@ -68,7 +74,11 @@ class RunningBench:
         self.record = Record(self.clock.now)
         names = list(plan.boards) if boards is None else boards
         served = {link.board for link in plan.links.values() if link.simulated}
-        self.world: World = build_world(plan, [name for name in names if name in served], self.record)
+        names = [name for name in names if name in served]
+        self._has_broker = any(
+            link.broker == OWN and (link.board in names or not link.simulated) for link in plan.links.values()
+        )
+        self.world: World = build_world(plan, names, self.record, broker=self._has_broker)
         self.board_side = BoardSide(self.world, self.clock, self.record)
         self.host_links: dict[str, HostLink] = {}
         self.endpoints: list[Endpoint] = []
@@ -79,9 +89,14 @@ class RunningBench:
             link.name: Traffic(link.name, link.board, plan.seed, self.record) for link in plan.links.values()
         }
         self._memory: dict[str, MemoryLink] = {}
+        self._broker_traffic = Traffic(BROKER, BROKER, plan.seed, self.record)
+        self._broker_address = ""
+        self._crossing = Crossing()
 
     async def start(self) -> None:
         """Put the boards on their endpoints, then open the hosts' links."""
+        if self._has_broker and self._carrier is Carrier.REAL:
+            await self._start_broker()
         for link in self.plan.links.values():
             if link.simulated and link.board in self.world.boards:
                 await self._serve(link)
@@ -89,9 +104,53 @@ class RunningBench:
         self.board_side.turn()
         if self._with_hosts:
             for host in self.plan.hosts.values():
-                self._open_host(host.name)
+                await self._open_host(host.name)
+
+    async def _start_broker(self) -> None:
+        own = self.plan.broker
+        tls = own.tls.server("broker") if own.tls is not None else None
+        traffic = self._broker_traffic
+        end = TcpServerEnd(self._listen, own.port, traffic.losses, most=own.limits.clients + SPARE_CLIENTS, tls=tls)
+        self._broker_address = await self.board_side.serve(BROKER, end, traffic, "mqtt", 0.0)
+
+    async def _join_broker(self, link: LinkPlan) -> None:
+        """Put a board on its broker, ours or another."""
+        end = DialEnd(await self._to_broker(link, "station"), Pauses(f"{self.plan.seed}/{link.name}"))
+        traffic = self._traffic_at_broker(link, "station")
+        address = await self.board_side.serve(link.board, end, traffic, link.protocol, 0.0, self._way_of(link))
+        self.endpoints.append(Endpoint(board=link.board, link=link.name, kind=link.kind, address=address, plan=link))
+
+    def _way_of(self, link: LinkPlan) -> MakeWay:
+        """How causes go over between a board and its broker."""
+        if link.broker == OWN:
+            return partial(DialledWay, record=self.record, board=link.board, link=link.name)
+        device = self.plan.boards[link.board].device
+        version = device.client.version if isinstance(device, StationPlan) else 4
+        return lambda stream: FarWay(self._crossing, self.record, link.board, link.name, version)
+
+    def _traffic_at_broker(self, link: LinkPlan, who: str) -> Traffic:
+        if link.broker == OWN and self._carrier is Carrier.REAL:
+            return self._broker_traffic
+        name = f"{link.name}/{who}"
+        return self._traffic.setdefault(name, Traffic(name, link.board, self.plan.seed, self.record))
+
+    async def _to_broker(self, link: LinkPlan, who: str) -> HostEnd:
+        """An end that opens the way to a link's broker; in memory each has a wire of its own."""
+        if self._carrier is Carrier.MEMORY:
+            name = f"{link.name}/{who}"
+            traffic = self._traffic_at_broker(link, who)
+            memory = MemoryLink(name, 0.0, traffic.losses)
+            self._memory[name] = memory
+            await self.board_side.serve(BROKER, memory.board, traffic, "mqtt", 0.0)
+            return memory.host
+        address = self._broker_address if link.broker == OWN else link.broker
+        host, port = split_address(address)
+        return TcpClientEnd(host, port, link.tls.client(f"links.{link.name}") if link.tls is not None else None)
 
     async def _serve(self, link: LinkPlan) -> None:
+        if link.broker:
+            await self._join_broker(link)
+            return
         traffic = self._traffic[link.name]
         end: BoardEnd
         if self._carrier is Carrier.MEMORY:
@@ -134,15 +193,16 @@ class RunningBench:
             Kind.REMARK, link.board, "link", link.name, rate, None, f"{rate} baud at the other end, {note}"
         )
 
-    def _open_host(self, name: str) -> None:
+    async def _open_host(self, name: str) -> None:
         host = self.plan.hosts[name]
         link = self.plan.links[host.link]
         if link.simulated and link.board not in self.world.boards:
             return
         session = build_session(self.plan, host, self.record)
-        end = self._host_end(link)
-        traffic = self._traffic[link.name]
-        self.host_links[name] = HostLink(host, link, session, end, traffic, self.clock, self.record)
+        end = await self._to_broker(link, "host") if link.broker else self._host_end(link)
+        traffic = self._traffic_at_broker(link, "host") if link.broker else self._traffic[link.name]
+        crossing = self._crossing if link.broker not in ("", OWN) else None
+        self.host_links[name] = HostLink(host, link, session, end, traffic, self.clock, self.record, crossing)
         self.host_links[name].start()
 
     def _host_end(self, link: LinkPlan) -> HostEnd:
@@ -153,9 +213,8 @@ class RunningBench:
             address = next(endpoint.address for endpoint in self.endpoints if endpoint.link == link.name)
         if link.kind == "serial":
             return UrlEnd(address, link.settings) if address.startswith(SCHEMES) else SerialEnd(address, link.settings)
-        host, _, port = address.rpartition(":")
-        tls = link.tls.client(f"links.{link.name}") if link.tls is not None else None
-        return TcpClientEnd(host.strip("[]"), int(port), tls)
+        host, port = split_address(address)
+        return TcpClientEnd(host, port, link.tls.client(f"links.{link.name}") if link.tls is not None else None)
 
     def memory_link(self, name: str) -> MemoryLink:
         """Give a link in memory, to cut or mend it."""

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from cavet.bench._keys import Key, Section
 from cavet.bench._schema_belief import HOST, LINK, POINT
+from cavet.bench._schema_mqtt import BROKER, HEALTH, REFLEX, STATION, TOPIC
 from cavet.bench._schema_truth import (
     BOARD,
     CELL,
@@ -29,14 +30,17 @@ FILE = Section(
         Key(name="seed", kind="text", doc="where chance begins: noise, bounces, losses", default="cavet"),
         *(
             Key(name=name, kind="table", doc="see below", default={})
-            for name in ("boards", "links", "rig", "defects", "hosts", "points", "profiles")
+            for name in ("boards", "links", "broker", "rig", "defects", "hosts", "points", "profiles")
         ),
     ),
 )
 
-SECTIONS = (FILE, BOARD, IDENTITY, PART, CELL, RECORDS, QUEUE, COMMAND, LINK, QUANTITY, DEFECT, HOST, POINT, PROFILE)
+SECTIONS = (
+    FILE, BOARD, PART, REFLEX, IDENTITY, CELL, RECORDS, QUEUE, COMMAND, STATION, TOPIC, HEALTH, LINK, BROKER, QUANTITY,
+    DEFECT, HOST, POINT, PROFILE,
+)  # fmt: skip
 
 __all__ = [
-    "BOARD", "CELL", "COMMAND", "DEFECT", "FILE", "HOST", "IDENTITY", "LINK", "PART", "POINT", "PROFILE", "QUANTITY",
-    "QUEUE", "RECORDS", "SECTIONS", "Key", "Section",
+    "BOARD", "BROKER", "CELL", "COMMAND", "DEFECT", "FILE", "HEALTH", "HOST", "IDENTITY", "LINK", "PART", "POINT",
+    "PROFILE", "QUANTITY", "QUEUE", "RECORDS", "REFLEX", "SECTIONS", "STATION", "TOPIC", "Key", "Section",
 ]  # fmt: skip

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from cavet.bench._keys import Key, Section
+from cavet.bench._schema_mqtt import HOST_KEYS, LINK_KEYS, POINT_KEYS
 from cavet.bench._schema_truth import DATA_KEYS
 from cavet.boards.firmware.modbus import TABLES
 from cavet.hosts import PointKind
@@ -11,7 +12,7 @@ LINK = Section(
     title="[links.NAME]",
     doc="What carries the bytes between a host and a board.",
     keys=(
-        Key(name="kind", kind="word", doc="what it is", choices=("serial", "tcp"), required=True),
+        Key(name="kind", kind="word", doc="what it is", choices=("serial", "tcp", "mqtt"), required=True),
         Key(name="board", kind="text", doc="the board at its far end", required=True),
         Key(
             name="framing",
@@ -22,6 +23,7 @@ LINK = Section(
         ),
     ),
     variants={
+        "mqtt": LINK_KEYS,
         "serial": (
             Key(
                 name="port",
@@ -70,7 +72,13 @@ HOST = Section(
     doc="How the host talks to a board: its belief. NAME is the board's name as the points use it.",
     keys=(
         Key(name="link", kind="text", doc="the link that it opens", required=True),
-        Key(name="protocol", kind="word", doc="what it speaks", choices=("firmata", "modbus", "scpi"), required=True),
+        Key(
+            name="protocol",
+            kind="word",
+            doc="what it speaks",
+            choices=("firmata", "modbus", "scpi", "mqtt"),
+            required=True,
+        ),
         Key(
             name="unit",
             kind="whole",
@@ -140,10 +148,11 @@ HOST = Section(
             name="reopen",
             kind="quantity",
             unit="s",
-            doc="the pause before a lost link is opened again",
+            doc="the pause before a lost link is opened again; with MQTT it grows by itself",
             default=0.5,
             low=0.05,
         ),
+        *HOST_KEYS,
     ),
 )
 
@@ -188,12 +197,13 @@ _PLACE_KEYS = (
     Key(name="on", kind="text", doc="SCPI: what is sent to switch it on, in the place of `set`", default=""),
     Key(name="off", kind="text", doc="SCPI: what is sent to switch it off", default=""),
     Key(name="ask", kind="text", doc="SCPI: the query for its value, such as `SOUR1:VOLT?`", default=""),
+    *POINT_KEYS,
 )
 
 POINT = Section(
     title="[points.NAME]",
     doc="One output or input as the host believes it to be. Where it is on the board is told by `pin`, by `table` and "
-    "`address`, or by `set` and `ask`, after what its host speaks.",
+    "`address`, by `set` and `ask`, or by `command` and `state`, after what its host speaks.",
     keys=(
         Key(name="board", kind="text", doc="the host's name for the board that it is on", required=True),
         Key(
@@ -224,6 +234,13 @@ POINT = Section(
                 default="",
             ),
             _SWITCH_WORDS,
+        ),
+        "pulse": (
+            Key(name="unit", kind="text", doc="the unit that its length is asked in", default="ms"),
+            Key(name="range", kind="range", unit="=unit", doc="its limits", default=(0.0, 1000.0)),
+            Key(name="step", kind="quantity", unit="=unit", doc="how far a small nudge goes", default=0.0),
+            Key(name="part", kind="text", doc="the part that it works; else the one of its own name", default=""),
+            _WIRE,
         ),
         "bridge": (
             Key(name="ahead", kind="pin", doc="the pin that is high for values above 0", required=True),

@@ -5,10 +5,11 @@ from __future__ import annotations
 import msgspec
 
 from cavet.bench._diagnosis import Circumstances, Diagnosis, diagnose
+from cavet.bench._plan import OWN
 from cavet.bench._running import RunningBench
 from cavet.boards import Board, BoardState
 from cavet.boards.parts import Part
-from cavet.hosts import Asked, PinPoint, Point
+from cavet.hosts import Asked, MqttSession, PinPoint, Point, Presence
 from cavet.record import Event, Kind, Trail, Trails
 
 
@@ -92,6 +93,11 @@ class Standings:
             return point.from_wire(part.stands_as(self._bench.clock.now()))
         return read_back
 
+    def presence_of(self, host: str) -> Presence | None:
+        """What is known of whether a board is there; `None` where what it speaks does not tell."""
+        session = self._bench.host_links[host].session
+        return session.presence if isinstance(session, MqttSession) else None
+
     def diagnose(self, trail: Trail) -> Diagnosis:
         """Say how a trail stands, stage by stage."""
         return diagnose(trail, self._circumstances(trail))
@@ -124,6 +130,8 @@ class Standings:
             ready=link.ready,
             link_words=link.words,
             patience=manners.reply_within * (manners.retries + 1),
+            here=presence.here if (presence := self.presence_of(point.board)) is not None else None,
+            own_broker=link.link.broker == OWN,
             board_runs=board is None or board.state is BoardState.RUNNING,
             part=part.name if (part := self.part_of(point)) is not None else "",
             able=able,

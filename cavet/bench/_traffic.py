@@ -2,8 +2,19 @@
 
 from __future__ import annotations
 
+from collections import deque
+from typing import Protocol
+
+import msgspec
+
 from cavet.links import Ledger, Losses, Passage
-from cavet.record import Record
+from cavet.protocols import Side
+from cavet.protocols.mqtt import V3, V5
+from cavet.record import Kind, Record
+
+MAX_TOPICS = 1024
+MAX_CROSSINGS = 64
+PUBLISH_TYPE = 3
 
 
 class Stream:
@@ -14,6 +25,108 @@ class Stream:
         """From host to board."""
         self.told = Ledger()
         """From board to host."""
+
+
+class Way(Protocol):
+    """How causes go over with a board's bytes."""
+
+    def arrived(self, end: int, data: bytes) -> int:
+        """Give the event behind a frame that the board has read, which ends at this offset."""
+
+    def said(self, end: int, data: bytes, cause: int) -> None:
+        """The board has said a frame that ends at this offset."""
+
+
+class ServedWay:
+    """A program has opened the board's link."""
+
+    def __init__(self, stream: Stream) -> None:
+        self.arrived = stream.passage.carried
+        self._told = stream.told
+
+    def said(self, end: int, data: bytes, cause: int) -> None:
+        self._told.note(end, cause)
+
+
+class DialledWay:
+    """The board has opened its link, to our own broker, whose way this is from the other end."""
+
+    def __init__(self, stream: Stream, record: Record, board: str, link: str) -> None:
+        self._stream = stream
+        self._record = record
+        self._board = board
+        self._link = link
+
+    def arrived(self, end: int, data: bytes) -> int:
+        found = self._stream.told.find(end)
+        return found if found is not None else _from_outside(self._record, self._board, self._link, data)
+
+    def said(self, end: int, data: bytes, cause: int) -> None:
+        self._stream.passage.hand_over(end, cause)
+
+
+def _from_outside(record: Record, board: str, link: str, data: bytes) -> int:
+    return record.append(Kind.CARRIED, board, "link", link, data, None, "from outside")
+
+
+class Crossing:
+    """Messages that pass over a broker of others, which hands on no causes: a message that arrives follows from the
+    one that was sent with the same topic and payload; of several the first that this receiver has not had yet."""
+
+    def __init__(self) -> None:
+        self._sent: dict[tuple[str, bytes], deque[tuple[int, int]]] = {}
+        self._had: dict[tuple[str, str, bytes], int] = {}
+        self._count = 0
+
+    def note(self, data: bytes, version: int, cause: int) -> None:
+        """A packet was sent; only those that publish are of interest."""
+        key = _message_in(data, version, Side.HOST)
+        if key is None:
+            return
+        self._count += 1
+        self._sent.setdefault(key, deque(maxlen=MAX_CROSSINGS)).append((self._count, cause))
+        if len(self._sent) > MAX_TOPICS:
+            del self._sent[next(iter(self._sent))]
+
+    def find(self, receiver: str, data: bytes, version: int) -> int | None:
+        """The event behind a packet that has arrived."""
+        key = _message_in(data, version, Side.BOARD)
+        sent = self._sent.get(key) if key is not None else None
+        if key is None or not sent:
+            return None
+        had = self._had.get((receiver, *key), 0)
+        number, cause = next(((number, cause) for number, cause in sent if number > had), sent[-1])
+        self._had[receiver, *key] = number
+        if len(self._had) > MAX_TOPICS:
+            del self._had[next(iter(self._had))]
+        return cause
+
+
+def _message_in(data: bytes, version: int, side: Side) -> tuple[str, bytes] | None:
+    """Topic and payload of a publish packet; `None` for others, and for one with an alias for its topic."""
+    if not data or data[0] >> 4 != PUBLISH_TYPE:
+        return None
+    frames = (V5 if version == 5 else V3).decoder(side).feed(data)
+    message = frames[0].message if frames else None
+    topic = getattr(message, "topic", "")
+    return (topic, getattr(message, "payload", b"")) if topic else None
+
+
+class FarWay(msgspec.Struct, frozen=True):
+    """The board has opened its link, to a broker of others."""
+
+    crossing: Crossing
+    record: Record
+    board: str
+    link: str
+    version: int
+
+    def arrived(self, end: int, data: bytes) -> int:
+        found = self.crossing.find(self.board, data, self.version)
+        return found if found is not None else _from_outside(self.record, self.board, self.link, data)
+
+    def said(self, end: int, data: bytes, cause: int) -> None:
+        self.crossing.note(data, self.version, cause)
 
 
 class Traffic:

@@ -5,11 +5,14 @@ from cavet.boards._circuit import Circuit, PinRefusedError
 from cavet.boards._defects import Defect
 from cavet.boards._pins import Pin, PinMode
 from cavet.boards._profile import PinProfile, Profile
+from cavet.boards._reflex import DOES, EDGES, Reflex
 from cavet.boards._rig import Quantity, Rig
 from cavet.boards._telling import Tell, telling
 from cavet.boards._world import World
 
 __all__ = [
+    "DOES",
+    "EDGES",
     "Board",
     "BoardState",
     "Carried",
@@ -25,6 +28,7 @@ __all__ = [
     "PinRefusedError",
     "Profile",
     "Quantity",
+    "Reflex",
     "Rig",
     "Tell",
     "World",

@@ -14,6 +14,7 @@ from cavet.boards._circuit import Circuit
 from cavet.boards._defects import Defect
 from cavet.boards._pins import Pin
 from cavet.boards._profile import Profile
+from cavet.boards._reflex import Reflex, Reflexes
 from cavet.boards._telling import Tell
 from cavet.protocols import Frame
 from cavet.record import Kind
@@ -60,6 +61,9 @@ class Firmware(Protocol):
     def start(self, now: float) -> None:
         """Begin anew, as after power-on."""
 
+    def stop(self, now: float) -> None:
+        """It is switched off in good order."""
+
     def joined(self, client: Client, now: float) -> None:
         """A program is there."""
 
@@ -71,6 +75,9 @@ class Firmware(Protocol):
 
     def levels_changed(self, pins: list[Pin], now: float) -> None:
         """Input pins have changed."""
+
+    def pins_driven(self, pins: list[Pin], now: float) -> None:
+        """The board's own reflexes have driven pins."""
 
     def advance(self, now: float) -> float:
         """Do what is due; give when something is due next."""
@@ -103,7 +110,10 @@ class _Seams:
 class Board:
     """A simulated board and its links. `failsafe` is after how long a silence its outputs go to rest, 0 for never."""
 
-    def __init__(self, name: str, circuit: Circuit, firmware: Firmware, tell: Tell, *, failsafe: float = 0.0) -> None:
+    def __init__(
+        self, name: str, circuit: Circuit, firmware: Firmware, tell: Tell, *, failsafe: float = 0.0,
+        reflexes: list[Reflex] | None = None,
+    ) -> None:  # fmt: skip
         self.name = name
         self.circuit = circuit
         self.firmware = firmware
@@ -111,6 +121,7 @@ class Board:
         self.defects: list[Defect] = []
         self._tell = tell
         self._failsafe = failsafe
+        self._reflexes = Reflexes(reflexes or [], circuit, tell)
         self._quiet_at = inf
         self._boots_at = inf if circuit.profile.resets else circuit.profile.boot
         self._clients: dict[Client, _Seams] = {}
@@ -123,7 +134,8 @@ class Board:
         """A link was opened: that may reset it, and it is deaf while it boots."""
         self._clients[client] = _Seams()
         if not self.profile.resets:
-            self.firmware.joined(client, now)
+            if self.state is BoardState.RUNNING:
+                self.firmware.joined(client, now)
             return
         self.circuit.reset(now)
         self.state = BoardState.DEAF
@@ -156,6 +168,12 @@ class Board:
     def levels_changed(self, pins: list[Pin], now: float) -> None:
         if self.state is BoardState.RUNNING:
             self.firmware.levels_changed(pins, now)
+            self._reflexes.levels_changed(pins, now)
+
+    def stop(self, now: float) -> None:
+        """It is switched off in good order."""
+        if self.state is BoardState.RUNNING:
+            self.firmware.stop(now)
 
     def advance(self, now: float) -> float:
         """Do what is due; give when something is due next."""
@@ -164,6 +182,7 @@ class Board:
             self._boots_at = inf
             self._tell(Kind.BOARD, "board", self.name, "runs")
             self.firmware.start(now)
+            self._reflexes.start(now)
             for client in self._clients:
                 self._clients[client] = _Seams()
                 self.firmware.joined(client, now)
@@ -171,8 +190,12 @@ class Board:
             self._quiet_at = inf
             cause = self._tell(Kind.BOARD, "board", self.name, "failsafe", None, "the host was silent for too long")
             self.circuit.rest(now, cause)
-        due = self.firmware.advance(now) if self.state is BoardState.RUNNING else inf
-        return min(due, self._boots_at, self._quiet_at)
+        if self.state is not BoardState.RUNNING:
+            return min(self._boots_at, self._quiet_at)
+        acts_at, driven = self._reflexes.advance(now)
+        if driven:
+            self.firmware.pins_driven(driven, now)
+        return min(self.firmware.advance(now), acts_at, self._quiet_at)
 
     def take_out(self) -> list[Outgoing]:
         """Give what it says now; a late board says it later."""

@@ -25,6 +25,8 @@ class Circuit:
         self.pins = {
             number: Pin(number, full=(1 << pin.modes.get(PinMode.DAC, 1)) - 1) for number, pin in profile.pins.items()
         }
+        self.mute = False
+        """Whether it says nothing of what it has done, though it should."""
         self._swapped: dict[int, int] = {}
         self._wired: dict[int, tuple[Part, str]] = {}
         self._unsettled = True
@@ -50,7 +52,7 @@ class Circuit:
         """All pins as after power-on: inputs, nothing driven."""
         for pin in self.pins.values():
             drove = pin.mode.drives and pin.value
-            pin.mode, pin.value, pin.pulse_us, pin.cause = PinMode.INPUT, 0, 0, None
+            pin.mode, pin.value, pin.pulse_us, pin.text, pin.cause = PinMode.INPUT, 0, 0, "", None
             self._unsettled = True
             if drove:
                 self._pass_on(pin, now)
@@ -66,7 +68,7 @@ class Circuit:
         """Give a pin a mode, also the one it has; what it was driving ends."""
         pin = self._able(number, mode)
         drove = pin.mode.drives and pin.value
-        pin.mode, pin.value, pin.pulse_us = mode, 0, 0
+        pin.mode, pin.value, pin.pulse_us, pin.text = mode, 0, 0, ""
         self._unsettled = True
         pin.cause = self._tell(Kind.DRIVEN, "pin", str(number), mode.value, cause, "mode")
         if drove:
@@ -86,6 +88,16 @@ class Circuit:
     def write_level(self, number: int, high: bool, now: float, cause: int | None) -> None:
         """Drive an output pin."""
         self._drive(self._in_mode(number, PinMode.OUTPUT), int(high), now, cause)
+
+    def write_text(self, number: int, text: str, now: float, cause: int | None) -> None:
+        """Send a text over a pin's line, to a part that shows it."""
+        pin = self._in_mode(number, PinMode.OUTPUT)
+        if pin.dead:
+            self._lose(pin, text, cause)
+            return
+        pin.text = text
+        pin.cause = self._tell(Kind.DRIVEN, "pin", str(number), text, cause, "text")
+        self._pass_on(pin, now)
 
     def write_duty(self, number: int, duty: int, now: float, cause: int | None) -> None:
         """Give a PWM pin its duty, 0 to 255."""
@@ -112,12 +124,15 @@ class Circuit:
     def _drive(self, pin: Pin, value: int, now: float, cause: int | None) -> None:
         pin.value = value
         if pin.dead:
-            note = f"pin {pin.number} took it, but its line stays low: the pin is dead, or its wire is broken"
-            self._tell(Kind.LOST, "pin", str(pin.number), value, cause, note)
+            self._lose(pin, value, cause)
             return
         note = f"{pin.pulse_us} µs" if pin.mode is PinMode.SERVO else pin.mode.value
         pin.cause = self._tell(Kind.DRIVEN, "pin", str(pin.number), value, cause, note)
         self._pass_on(pin, now)
+
+    def _lose(self, pin: Pin, value: int | str, cause: int | None) -> None:
+        note = f"pin {pin.number} took it, but its line stays low: the pin is dead, or its wire is broken"
+        self._tell(Kind.LOST, "pin", str(pin.number), value, cause, note)
 
     def _pass_on(self, pin: Pin, now: float) -> None:
         wired = self._wired.get(pin.number)
@@ -171,6 +186,7 @@ class Circuit:
     def spoil(self, defects: list[Defect], now: float) -> None:
         """Make those of its own defects that are on take effect, and take back the others."""
         dead = {defect.pin for defect in defects if defect.on and defect.kind == "dead-pin"}
+        self.mute = any(defect.on and defect.kind == "mute" for defect in defects)
         swaps = [defect.pins for defect in defects if defect.on and defect.kind == "swapped"]
         self._swapped = {}
         for first, second in swaps:

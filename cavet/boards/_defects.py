@@ -9,7 +9,7 @@ class Defect(msgspec.Struct, kw_only=True):
     """One defect. Which fields it uses follows from its kind; it can be switched while the bench runs.
 
     Kinds: `dead-pin` (`pin`), `swapped` (`pins`, two of them), `lossy` (`share` of bytes, 0 to 1), `late`
-    (`delay` in seconds).
+    (`delay` in seconds), `mute` (it reports nothing of what it has done), `away` (it is off its link).
     """
 
     name: str
@@ -30,4 +30,8 @@ class Defect(msgspec.Struct, kw_only=True):
             return f"the wires of pins {self.pins[0]} and {self.pins[1]} are swapped"
         if self.kind == "lossy":
             return f"the link loses {self.share:.1%} of the bytes"
+        if self.kind == "mute":
+            return "the board does what it is told, and reports nothing of it"
+        if self.kind == "away":
+            return "the board is off its link"
         return f"the board answers {self.delay * 1000:.0f} ms late"

@@ -39,6 +39,8 @@ class Pin(msgspec.Struct):
     mode: PinMode = PinMode.INPUT
     value: int = 0
     pulse_us: int = 0
+    text: str = ""
+    """What was last written to it as text, where its line carries that."""
     cause: int | None = None
     dead: bool = False
     level: bool = False

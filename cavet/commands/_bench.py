@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
+import click
 import msgspec
 
-from cavet.bench import BenchFile, Plan, load_bench
+from cavet.bench import BenchFile, Plan, address_problem, load_bench
 from cavet.demo import demo_path
 from cavet.wording import WrongError, listed, nearest
 
@@ -18,6 +19,16 @@ def open_bench(bench: str) -> BenchFile:
     if bench == "demo" and not path.exists():
         path = demo_path()
     return load_bench(path)
+
+
+broker_option = click.option(
+    "--broker", metavar="HOST:PORT", help="Put all that speaks MQTT on this broker, instead of our own."
+)
+
+
+def on_broker(plan: Plan, address: str | None) -> Plan:
+    """Give the plan with all that speaks MQTT on this broker, if one is named."""
+    return plan if address is None else plan.on_broker(address)
 
 
 def with_addresses(plan: Plan, words: tuple[str, ...]) -> Plan:
@@ -35,6 +46,8 @@ def with_addresses(plan: Plan, words: tuple[str, ...]) -> Plan:
 
 def _moved(plan: Plan, board: str, address: str) -> Plan:
     """A board's hosts open its link of the kind that the address is of; none of its links is simulated any more."""
+    if any(link.broker for link in plan.links.values() if link.board == board):
+        return _on_its_broker(plan, board, address)
     kind = "tcp" if re.fullmatch(r"[^/]+:\d{1,5}", address) else "serial"
     own = {name: link for name, link in plan.links.items() if link.board == board}
     fitting = [name for name, link in own.items() if link.kind == kind]
@@ -47,6 +60,17 @@ def _moved(plan: Plan, board: str, address: str) -> Plan:
         for name, host in plan.hosts.items()
     }
     return msgspec.structs.replace(plan, links=links, hosts=hosts)
+
+
+def _on_its_broker(plan: Plan, board: str, address: str) -> Plan:
+    """A board that is a client of the broker at an address."""
+    if problem := address_problem(address):
+        raise WrongError("--at", found=address, expected=f"{problem}: that of the broker which {board} is on")
+    links = {
+        name: msgspec.structs.replace(link, address="real", broker=address) if link.board == board else link
+        for name, link in plan.links.items()
+    }
+    return msgspec.structs.replace(plan, links=links)
 
 
 def chosen_boards(plan: Plan, names: tuple[str, ...]) -> list[str]:

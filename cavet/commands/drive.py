@@ -10,7 +10,7 @@ import msgspec
 
 from cavet import clock
 from cavet.bench import Carrier, Diagnosis, HostLink, Plan, RunningBench, Standings
-from cavet.commands._bench import open_bench, with_addresses
+from cavet.commands._bench import broker_option, on_broker, open_bench, with_addresses
 from cavet.hosts import Asked, Point
 from cavet.record import Kind, Trail
 from cavet.wording import UnreachableError, WrongError
@@ -33,13 +33,14 @@ class Order(msgspec.Struct, frozen=True):
 @click.option(
     "--at", multiple=True, metavar="BOARD=ADDRESS", help="Drive the board that is at this device or HOST:PORT."
 )
+@broker_option
 @click.option("--json", "as_json", is_flag=True, help="JSON lines.")
-def command(bench: str, words: tuple[str, ...], at: tuple[str, ...], as_json: bool) -> int:
+def command(bench: str, words: tuple[str, ...], at: tuple[str, ...], broker: str | None, as_json: bool) -> int:
     """Set or read points, confirm, print. A simulated board is started for the purpose, and ends with it."""
-    plan = with_addresses(open_bench(bench).plan, at)
+    plan = with_addresses(on_broker(open_bench(bench).plan, broker), at)
     orders = [read_order(plan, word) for word in words]
     hosts = {order.point.board for order in orders}
-    simulated = all(plan.links[plan.hosts[host].link].simulated for host in hosts)
+    simulated = all(plan.links[plan.hosts[host].link].is_within for host in hosts)
     return clock.run(drive(plan, orders, as_json=as_json), fast=simulated)
 
 
@@ -66,7 +67,7 @@ async def drive(plan: Plan, orders: list[Order], *, as_json: bool) -> int:
         hosts={host: plan.hosts[host] for host in hosts},
         links={name: plan.links[name] for name in links},
     )
-    simulated = all(link.simulated for link in kept.links.values())
+    simulated = all(link.is_within for link in kept.links.values())
     bench = RunningBench(kept, carrier=Carrier.MEMORY if simulated else Carrier.REAL)
     try:
         await bench.start()

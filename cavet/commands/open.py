@@ -10,7 +10,7 @@ import platformdirs
 
 from cavet import clock
 from cavet.bench import BenchFile
-from cavet.commands._bench import open_bench, with_addresses
+from cavet.commands._bench import broker_option, on_broker, open_bench, with_addresses
 from cavet.wording import WrongError, listed
 
 
@@ -19,18 +19,19 @@ from cavet.wording import WrongError, listed
 @click.option(
     "--at", multiple=True, metavar="BOARD=ADDRESS", help="Drive the board that is at this device or HOST:PORT."
 )
+@broker_option
 @click.option("--record", "record_path", type=click.Path(path_type=Path), help="Keep the record in this file.")
-def command(bench: str, at: tuple[str, ...], record_path: Path | None) -> int:
+def command(bench: str, at: tuple[str, ...], broker: str | None, record_path: Path | None) -> int:
     """Open the workbench on BENCH: a path, or the word `demo`."""
-    return open_workbench(open_bench(bench), at, record_path)
+    return open_workbench(open_bench(bench), at, broker, record_path)
 
 
 def open_last() -> int:
     """Open the workbench on the bench last used; where there is none, on one that is chosen."""
     remembered = _state("last-bench")
     if remembered.is_file() and Path(last := remembered.read_text("utf-8").strip()).is_file():
-        return open_workbench(open_bench(last), (), None)
-    return open_workbench(open_bench(choose()), (), None)
+        return open_workbench(open_bench(last), (), None, None)
+    return open_workbench(open_bench(choose()), (), None, None)
 
 
 def choose() -> str:
@@ -44,13 +45,13 @@ def choose() -> str:
     return benches[answer - 1]
 
 
-def open_workbench(file: BenchFile, at: tuple[str, ...], record_path: Path | None) -> int:
+def open_workbench(file: BenchFile, at: tuple[str, ...], broker: str | None, record_path: Path | None) -> int:
     """Run the workbench; give its exit code."""
     from cavet.workbench import BenchThread, CavetApp, Desk
 
     if not (sys.stdin.isatty() and sys.stdout.isatty()):
         raise WrongError("cavet", found="no terminal", expected="one, for the workbench; `cavet serve` needs none")
-    plan = with_addresses(file.plan, at)
+    plan = with_addresses(on_broker(file.plan, broker), at)
     _state("last-bench").write_text(str(file.path.resolve()), "utf-8")
     kept = record_path or _state(f"{file.path.name.partition('.')[0]}.record")
     with BenchThread(plan, kept) as thread:

@@ -13,7 +13,7 @@ import msgspec
 
 from cavet import clock
 from cavet.bench import Endpoint, Plan, RunningBench
-from cavet.commands._bench import chosen_boards, open_bench
+from cavet.commands._bench import broker_option, chosen_boards, on_broker, open_bench
 from cavet.commands._outside import act_on, follow_input
 from cavet.record import RecordWriter, as_line
 from cavet.wording import WrongError, plain
@@ -28,12 +28,14 @@ FOLLOW_SECONDS = 0.02
 @click.option("--json", "as_json", is_flag=True, help="JSON lines.")
 @click.option("--events", is_flag=True, help="Every event of the record, as a JSON line.")
 @click.option("--listen", default="127.0.0.1", metavar="HOST", help="Where network endpoints listen.")
+@broker_option
 @click.option("--record", "record_path", type=click.Path(path_type=Path), help="Keep the record in this file.")
 def command(
-    bench: str, boards: tuple[str, ...], as_json: bool, events: bool, listen: str, record_path: Path | None
-) -> None:
+    bench: str, boards: tuple[str, ...], as_json: bool, events: bool, listen: str, broker: str | None,
+    record_path: Path | None,
+) -> None:  # fmt: skip
     """Put the simulated boards on their real endpoints. Lines of JSON on standard input act on the outside world."""
-    plan = open_bench(bench).plan
+    plan = on_broker(open_bench(bench).plan, broker)
     names = chosen_boards(plan, boards)
     clock.run(serve(plan, names, as_json=as_json, events=events, listen=listen, record_path=record_path))
 

@@ -3,19 +3,24 @@
 from cavet.hosts._base import Session
 from cavet.hosts._firmata import FirmataSession
 from cavet.hosts._modbus import ModbusSession
-from cavet.hosts._point import Asked, HeaderPoint, PinPoint, Point, PointKind, RegisterPoint
+from cavet.hosts._mqtt import MqttSession
+from cavet.hosts._point import Asked, HeaderPoint, PinPoint, Point, PointKind, RegisterPoint, TopicPoint
+from cavet.hosts._presence import BoardTopics, Presence
 from cavet.hosts._scpi import ScpiSession
 from cavet.hosts._session import Manners, Reading, Said, SessionState, Tell, state_words
 
 __all__ = [
     "Asked",
+    "BoardTopics",
     "FirmataSession",
     "HeaderPoint",
     "Manners",
     "ModbusSession",
+    "MqttSession",
     "PinPoint",
     "Point",
     "PointKind",
+    "Presence",
     "Reading",
     "RegisterPoint",
     "Said",
@@ -23,5 +28,6 @@ __all__ = [
     "Session",
     "SessionState",
     "Tell",
+    "TopicPoint",
     "state_words",
 ]

@@ -10,12 +10,13 @@ from typing import Generic, TypeVar
 import msgspec
 
 from cavet.hosts._point import Asked, Point
-from cavet.hosts._session import Manners, Reading, Said, SessionState, Tell
+from cavet.hosts._session import Manners, Reading, Said, SessionState, Tell, state_words
+from cavet.protocols import Frame
 from cavet.record import Kind
 from cavet.wording import WrongError, listed, nearest
 
-FindCause = Callable[[int], int | None]
-"""Gives the event behind a frame, by the offset behind it in the stream."""
+FindCause = Callable[[Frame], int | None]
+"""Gives the event behind a frame that was heard."""
 SET_UP = "set-up"
 MAX_TEXTS = 50
 P = TypeVar("P", bound=Point)
@@ -47,6 +48,8 @@ class Session(Generic[P]):
         self.texts: deque[str] = deque(maxlen=MAX_TEXTS)
         """What the board has said in words, made fit to show."""
         self.round_trip: float | None = None
+        self.hang_up = ""
+        """Why the link is to be shut, by whoever holds it; "" while it is not."""
         self._manners = manners
         self._tell = tell
         self._out = bytearray()
@@ -74,6 +77,18 @@ class Session(Generic[P]):
         """The link is gone. What was asked stays asked, and is sent anew once it is back."""
         self._forget_out()
         self._enter(SessionState.SHUT, inf)
+
+    def farewell(self, now: float) -> None:
+        """The link is about to be shut on purpose: say so, where that is the custom."""
+
+    def reopen_pause(self) -> float:
+        """How long to wait before a lost link is opened again, in seconds."""
+        return self._manners.reopen
+
+    @property
+    def words(self) -> str:
+        """How it stands, for a person."""
+        return state_words(self.state)
 
     def feed(self, data: bytes, now: float, find_cause: FindCause) -> None:
         """Hear bytes."""
@@ -151,7 +166,7 @@ class Session(Generic[P]):
 
     def rest(self, now: float, by: str) -> list[int]:
         """Send every output to its rest value, also those that are believed to stand there."""
-        outputs = [point for point in self.points.values() if point.kind.is_output]
+        outputs = [point for point in self.points.values() if point.rests]
         return [self.ask(point.name, _rest(point), now, by=by, forced=True) for point in outputs]
 
     def _send_pending(self, now: float) -> None:

@@ -89,9 +89,9 @@ class FirmataSession(Session[PinPoint]):
         super().lost(reason)
 
     def feed(self, data: bytes, now: float, find_cause: FindCause) -> None:
-        """Hear bytes. `find_cause` gives the event behind a frame by the offset behind it in the stream."""
+        """Hear bytes. `find_cause` gives the event behind a frame."""
         for frame in self._decoder.feed(data):
-            self._take(frame, now, find_cause(frame.end))
+            self._take(frame, now, find_cause(frame))
 
     def _take(self, frame: Frame, now: float, cause: int | None) -> None:
         if not frame.readable:

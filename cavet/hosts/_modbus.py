@@ -199,7 +199,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
 
     def feed(self, data: bytes, now: float, find_cause: FindCause) -> None:
         for frame in self._decoder.feed(data):
-            self._take(frame, now, find_cause(frame.end))
+            self._take(frame, now, find_cause(frame))
         self._send_on(now)
 
     def _take(self, frame: Frame, now: float, cause: int | None) -> None:

@@ -8,6 +8,7 @@ from enum import Enum
 import msgspec
 
 from cavet import units
+from cavet.messaging import PayloadError, PayloadForm
 from cavet.protocols import FieldError
 from cavet.protocols.modbus import ValueForm
 from cavet.wording import WrongError, plain
@@ -32,10 +33,14 @@ class PointKind(Enum):
     """A text that is set."""
     WORDS = "words"
     """A text that is read."""
+    PULSE = "pulse"
+    """Something that is done for so long: each time that it is asked, also for as long as the last time."""
 
     @property
     def is_output(self) -> bool:
-        return self in (PointKind.LEVEL, PointKind.SWITCH, PointKind.BRIDGE, PointKind.TEXT)
+        return self in (
+            PointKind.LEVEL, PointKind.SWITCH, PointKind.BRIDGE, PointKind.TEXT, PointKind.PULSE,
+        )  # fmt: skip
 
     @property
     def is_text(self) -> bool:
@@ -94,6 +99,12 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
             return self.words[bool(value)]
         number = float(value)
         return units.show(round(number, 6), self.unit) if math.isfinite(number) else "no number"
+
+    @property
+    def rests(self) -> bool:
+        """Whether it can be sent to rest: a pulse only where one of no length stops it."""
+        low, high = sorted((self.low, self.high))
+        return self.kind.is_output and (self.kind is not PointKind.PULSE or low <= 0 <= high)
 
     def limited(self, value: Asked) -> Asked:
         """Bring a value inside the limits."""
@@ -155,8 +166,8 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
             raise WrongError(
                 f"{place}.wire", found=f"{self.wire_low:g} to {self.wire_high:g}", expected="two different ends"
             )
+        free = self.kind.is_switch or self.kind.is_text or not self.rests
         for name, value in (("rest", self.rest), ("start", self.start)):
-            free = self.kind.is_switch or self.kind.is_text
             if value is not None and not free and self.limited(value) != value:
                 raise WrongError(
                     f"{place}.{name}",
@@ -271,3 +282,48 @@ class HeaderPoint(Point, frozen=True, kw_only=True):
                 return self.turn_on if on else self.turn_off
             return self.set.replace("{}", "ON" if on else "OFF")
         return self.set.replace("{}", f"{self.to_wire(value):.9g}")
+
+
+class TopicPoint(Point, frozen=True, kw_only=True):
+    """A point behind MQTT topics: `command` is where it is set, `state` says how it stands; "" for neither."""
+
+    command: str = ""
+    state: str = ""
+    form: PayloadForm = PayloadForm()
+    qos: int = 1
+    retain: bool = False
+
+    @property
+    def is_whole(self) -> bool:
+        return self.form.kind == "raw"
+
+    @property
+    def where(self) -> str:
+        path = f" {self.form.path}" if self.form.path else ""
+        return " → ".join(topic for topic in (self.command, f"{self.state}{path}") if topic)
+
+    def pack(self, value: Asked) -> bytes:
+        """The payload that asks for a value. Raises `PayloadError` for what it can't hold."""
+        if self.kind.is_text:
+            return self.form.encode(str(value))
+        raw = self.to_wire(value)
+        return self.form.encode(bool(raw) if self.kind.is_switch and self.form.kind != "number" else raw)
+
+    def unpack(self, payload: bytes) -> Asked:
+        """The value that a payload stands for. Raises `PayloadError`."""
+        raw = self.form.decode(payload)
+        if self.kind.is_text:
+            return str(raw)
+        if isinstance(raw, str):
+            if not self.kind.is_switch or raw not in self.form.words:
+                raise PayloadError(f'found "{plain(raw, MAX_SHOWN)}", expected a number')
+            raw = raw == self.form.words[1]
+        return self.from_wire(float(raw))
+
+    def same(self, one: Asked, other: Asked) -> bool:
+        """Whether two values are the same, as far as the wire can tell."""
+        if self.kind.is_switch:
+            return bool(one) == bool(other)
+        if self.kind.is_text:
+            return one == other
+        return abs(float(one) - float(other)) <= max(self.resolution, abs(float(other)) * 1e-8)

@@ -168,11 +168,11 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
             self._line.append(frame.data.rstrip(b";\n").decode("latin-1").strip())
             if frame.data.endswith(b"\n"):
                 line, self._line = self._line, []
-                self._answered(line, frame.data, now, find_cause(frame.end))
+                self._answered(line, frame.data, now, find_cause(frame))
             elif len(self._line) >= MAX_UNITS:
                 self._line = []
                 note = f"{MAX_UNITS} parts of an answer without an end, expected a line feed"
-                self._tell(Kind.LOST, "bytes", str(len(frame.data)), frame.data, find_cause(frame.end), note)
+                self._tell(Kind.LOST, "bytes", str(len(frame.data)), frame.data, find_cause(frame), note)
         self._send_on(now)
 
     def _answered(self, line: list[str], data: bytes, now: float, cause: int | None) -> None:

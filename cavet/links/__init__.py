@@ -1,5 +1,6 @@
 """What carries the bytes: serial devices, pseudo-terminals, TCP, and wires in memory; paced, and able to lose."""
 
+from cavet.links._dial import DialEnd
 from cavet.links._end import BoardEnd, Caller, HostEnd, Listener, Welcome
 from cavet.links._ledger import Ledger, Passage
 from cavet.links._memory import MemoryLink
@@ -17,6 +18,7 @@ __all__ = [
     "SEVERAL",
     "BoardEnd",
     "Caller",
+    "DialEnd",
     "HostEnd",
     "Ledger",
     "Listener",

@@ -45,6 +45,10 @@ class Passage:
         """The frame that ends at `end` was framed by that event."""
         self._framed.append((end, framed))
 
+    def hand_over(self, end: int, cause: int) -> None:
+        """The frame that ends at `end` follows from an event, and is carried without one of its own."""
+        self._carried.note(end, cause)
+
     def passed(self, end: int) -> None:
         """The link has carried everything up to `end`."""
         while self._framed and self._framed[0][0] <= end:

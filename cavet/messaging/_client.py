@@ -203,6 +203,10 @@ class MqttClient:
         else:
             self._send_on(now)
 
+    def withdraw(self, ref: Any) -> None:
+        """What was published for `ref` is not wanted any more: do not send it again."""
+        self._outbox.withdraw(ref)
+
     def subscribe(self, filters: Iterable[Filter], now: float) -> None:
         """Ask for topics, once it is let in; it has to be done anew after each `Connected`."""
         wanted = tuple(filters)

@@ -22,6 +22,8 @@ class Flight(msgspec.Struct, Generic[R]):
     publication: Publication
     ref: R
     qos: int
+    withdrawn: bool = False
+    """Whether it is not worth being sent again, once the other side knows nothing of it."""
     released: bool = False
     """Whether the other side has said that it received it: from then on only its release is sent."""
 
@@ -100,14 +102,15 @@ class Outbox(Generic[R]):
         it had received already, which can't be sent again without doubling them."""
         flights = list(self.flying.values())
         self.flying.clear()
-        again = [flight for flight in flights if not flight.released]
+        again = [flight for flight in flights if not flight.released and not flight.withdrawn]
         self._waiting.extendleft(reversed(again))
         self.held += sum(flight.publication.size for flight in again)
         return [flight for flight in flights if flight.released]
 
-    def take_waiting(self) -> list[Flight[R]]:
-        """Take out all that waits."""
-        waiting = list(self._waiting)
-        self._waiting.clear()
-        self.held = 0
-        return waiting
+    def withdraw(self, ref: R) -> None:
+        """What was posted for `ref` is not wanted any more: it is sent no more, unless the other side waits for it."""
+        for flight in self.flying.values():
+            flight.withdrawn = flight.withdrawn or flight.ref is ref
+        kept = [flight for flight in self._waiting if flight.ref is not ref]
+        self._waiting = deque(kept)
+        self.held = sum(flight.publication.size for flight in kept)

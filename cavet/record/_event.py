@@ -52,6 +52,8 @@ class Kind:
     """A link's state has changed; `value` is the state."""
     BOARD: Final = "board"
     """A board was reset, announced itself, or fell back to rest."""
+    REFLEX: Final = "reflex"
+    """A rule of the board's own has acted."""
     DEFECT: Final = "defect"
     """A defect was switched on or off."""
     RIG: Final = "rig"

@@ -15,6 +15,10 @@ READ_BACK = "read back"
 """The note of a frame that asks for a value instead of setting it; it belongs to `confirmed`, not to `framed`."""
 
 
+RELEASE = "release"
+"""The note of a frame that completes an earlier one, which alone carries the command."""
+
+
 class Step(msgspec.Struct):
     """A stage that a command has reached: by which events, one for each frame, pin or part concerned."""
 
@@ -33,6 +37,10 @@ class Trail(msgspec.Struct):
     moving: Event | None = None
     stopped: Event | None = None
     """The event that ended it: refused, overtaken, lost or unconfirmed."""
+    passed: Event | None = None
+    """The event by which a broker has passed the command on."""
+    told: Event | None = None
+    """The event by which the board has reported what it did."""
     losses: int = 0
     resends: int = 0
 
@@ -76,7 +84,7 @@ class Trail(msgspec.Struct):
     def begin_again(self) -> None:
         """The command is sent anew: what the first try reached does not count."""
         self.steps = {stage: step for stage, step in self.steps.items() if stage == Kind.ASKED}
-        self.moving = self.stopped = None
+        self.moving = self.stopped = self.passed = self.told = None
         self.resends += 1
 
     def delay(self, stage: str) -> float | None:
@@ -125,7 +133,7 @@ class Trails:
         trail = self._trail_of.get(event.cause)
         if trail is None:
             return
-        if event.kind == Kind.FRAMED and event.note == READ_BACK:
+        if event.kind == Kind.FRAMED and event.note in (READ_BACK, RELEASE):
             return  # what follows from the question is told by `confirmed`
         self._trail_of[event.number] = trail
         self._members[trail.number].append(event.number)
@@ -133,6 +141,10 @@ class Trails:
             trail.steps.setdefault(event.kind, Step([])).events.append(event)
         if event.kind == Kind.MOVING:
             trail.moving = event
+        elif event.kind == Kind.PASSED:
+            trail.passed = trail.passed or event
+        elif event.kind == Kind.TOLD:
+            trail.told = event
         elif event.kind in ENDS:
             trail.stopped = event
         elif event.kind == Kind.LOST:

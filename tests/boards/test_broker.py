@@ -494,7 +494,8 @@ class Wills(unittest.TestCase):
         properties = (Property("session_expiry_interval", keeps),) if keeps else ()
         waits = (Property("will_delay_interval", delay),) if delay else ()
         return self.office.client(
-            "d", 5, will_topic="w", will_payload=b"gone", will_properties=waits, properties=properties, clean_start=False
+            "d", 5, will_topic="w", will_payload=b"gone", will_properties=waits, properties=properties,
+            clean_start=False,
         )  # fmt: skip
 
     def test_it_is_published_when_the_connection_breaks(self) -> None:

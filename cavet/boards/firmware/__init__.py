@@ -2,6 +2,7 @@
 
 from cavet.boards.firmware._firmata import FirmataFirmware
 from cavet.boards.firmware.modbus import ModbusFirmware
+from cavet.boards.firmware.mqtt import Broker, Station
 from cavet.boards.firmware.scpi import ScpiFirmware
 
-__all__ = ["FirmataFirmware", "ModbusFirmware", "ScpiFirmware"]
+__all__ = ["Broker", "FirmataFirmware", "ModbusFirmware", "ScpiFirmware", "Station"]

@@ -216,6 +216,12 @@ class FirmataFirmware:
                 levels |= 1 << bit
         return levels
 
+    def stop(self, now: float) -> None:
+        """Nobody is told: the link just ends."""
+
+    def pins_driven(self, pins: list[Pin], now: float) -> None:
+        """Outputs are not reported."""
+
     def levels_changed(self, pins: list[Pin], now: float) -> None:
         causes = {pin.number // 8: pin.cause for pin in pins}
         for port, cause in causes.items():

@@ -1,13 +1,14 @@
 """What is wired to the pins of a board, with its behaviour in time."""
 
 from cavet.boards.parts._contact import Button, Door, LimitSwitch
-from cavet.boards.parts._horn import Horn
+from cavet.boards.parts._horn import Sounder, bell, horn
 from cavet.boards.parts._lamp import Lamp
 from cavet.boards.parts._motor import Motor
 from cavet.boards.parts._part import Part, Wires
 from cavet.boards.parts._pump import Overload, Pump
 from cavet.boards.parts._sensor import Gauge, Lever
 from cavet.boards.parts._servo import Servo
+from cavet.boards.parts._sign import Sign
 from cavet.boards.parts._supply import Supply
 from cavet.boards.parts._switched import Heater, Relay, Valve
 
@@ -16,7 +17,6 @@ __all__ = [
     "Door",
     "Gauge",
     "Heater",
-    "Horn",
     "Lamp",
     "Lever",
     "LimitSwitch",
@@ -26,7 +26,11 @@ __all__ = [
     "Pump",
     "Relay",
     "Servo",
+    "Sign",
+    "Sounder",
     "Supply",
     "Valve",
     "Wires",
+    "bell",
+    "horn",
 ]

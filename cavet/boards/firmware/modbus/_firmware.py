@@ -134,6 +134,12 @@ class ModbusFirmware:
         told = self._tell(Kind.TOLD, "message", answer.NAME, data, cause)
         self._out.append(Outgoing(client, data, told, now))
 
+    def stop(self, now: float) -> None:
+        """Nobody is told: the link just ends."""
+
+    def pins_driven(self, pins: list[Pin], now: float) -> None:
+        """Who reads the coil finds it so."""
+
     def levels_changed(self, pins: list[Pin], now: float) -> None:
         """Nobody is told unasked: Modbus has no such message."""
 

@@ -2,5 +2,6 @@
 
 from cavet.boards.firmware.mqtt._broker import Broker
 from cavet.boards.firmware.mqtt._limits import BrokerPlan
+from cavet.boards.firmware.mqtt._station import MODES, UPTIME, Station, StationPlan, TopicPlan
 
-__all__ = ["Broker", "BrokerPlan"]
+__all__ = ["MODES", "UPTIME", "Broker", "BrokerPlan", "Station", "StationPlan", "TopicPlan"]

@@ -92,6 +92,9 @@ class Broker:
         visitor.gone = True
         self._part(visitor, now)
 
+    def pins_driven(self, pins: list[Pin], now: float) -> None:
+        """It has no pins."""
+
     def levels_changed(self, pins: list[Pin], now: float) -> None:
         """It has no pins."""
 

@@ -138,6 +138,12 @@ class ScpiFirmware:
         """It is gone, and with it all that it was still to be answered."""
         self._talks.pop(client, None)
 
+    def stop(self, now: float) -> None:
+        """Nobody is told: the link just ends."""
+
+    def pins_driven(self, pins: list[Pin], now: float) -> None:
+        """Nothing is said unasked."""
+
     def levels_changed(self, pins: list[Pin], now: float) -> None:
         """Nothing is said unasked."""
 

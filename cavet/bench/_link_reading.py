@@ -1,0 +1,85 @@
+"""From the tables of links to what they are."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from cavet.bench._check import Checker
+from cavet.bench._places import Path
+from cavet.bench._plan import OWN, SIMULATED, LinkPlan, address_problem
+from cavet.links import SerialSettings, Tls
+from cavet.wording import WrongError
+
+OneOf = Callable[[Path, str, Iterable[str], str], bool]
+"""Whether a name is one of those that are known; tells it where it is not."""
+MESSAGES = "mqtt"
+
+
+class LinkReader:
+    """Reads links; what is wrong stands in the checker's errors."""
+
+    def __init__(self, checker: Checker, top: dict[str, Any], one_of: OneOf) -> None:
+        self._checker = checker
+        self._top = top
+        self._one_of = one_of
+
+    def read(self, name: str, table: dict[str, Any]) -> LinkPlan | None:
+        """Read one link; `None` where nothing can be made of it."""
+        path: Path = ("links", name)
+        address = {"serial": "port", "tcp": "address", MESSAGES: "station"}[table["kind"]]
+        known = list(self._top["boards"])
+        if table[address] == SIMULATED and not self._one_of(
+            (*path, "board"), table["board"], known, "a simulated board"
+        ):
+            return None
+        protocol = self._protocol(path, table)
+        make = {"serial": self._serial, "tcp": self._tcp, MESSAGES: self._messages}[table["kind"]]
+        fields = make(path, table)
+        if (table["kind"] == MESSAGES) != (protocol == MESSAGES):
+            expected = "mqtt, where its board and its host speak that, and only there"
+            self._checker.wrong((*path, "kind"), found=f"{table['kind']} for {protocol}", expected=expected)
+            return None
+        return LinkPlan(
+            name=name, kind=table["kind"], board=table["board"], address=table[address], protocol=protocol, **fields
+        )
+
+    def _serial(self, path: Path, table: dict[str, Any]) -> dict[str, Any]:
+        settings = SerialSettings()
+        try:
+            rate, form = table["rate"], table["settings"]
+            settings = self._checker.placed((*path, "settings"), lambda: SerialSettings.parse(rate, form))
+        except WrongError as error:
+            self._checker.errors.append(error)
+        return {"settings": settings, "listen_port": table["listen"], "served": table["served"]}
+
+    def _tcp(self, path: Path, table: dict[str, Any]) -> dict[str, Any]:
+        simulated = table["address"] == SIMULATED
+        if not simulated and not re.fullmatch(r".+:\d{1,5}", table["address"]):
+            self._checker.wrong((*path, "address"), found=table["address"], expected="simulated, or HOST:PORT")
+        tls = Tls(table["certificate"], table["key"], table["trust"]) if table["tls"] else None
+        if tls is not None and simulated and not tls.certificate:
+            expected = "the board's certificate; it must be there"
+            self._checker.wrong((*path, "certificate"), found="nothing", expected=expected)
+        return {"listen_port": table["port"], "tls": tls}
+
+    def _messages(self, path: Path, table: dict[str, Any]) -> dict[str, Any]:
+        if table["broker"] != OWN and (problem := address_problem(table["broker"])):
+            self._checker.wrong((*path, "broker"), found=table["broker"], expected=f"own, or {problem}")
+        tls = Tls(trust=table["trust"]) if table["tls"] else None
+        return {"broker": table["broker"], "tls": tls}
+
+    def _protocol(self, path: Path, table: dict[str, Any]) -> str:
+        """What is spoken on a link: what its board runs, or, where that is not described, what its host speaks."""
+        board = self._top["boards"].get(table["board"])
+        hosts = [host for host in self._top["hosts"].values() if isinstance(host, dict)]
+        usual = MESSAGES if table["kind"] == MESSAGES else "firmata"
+        spoken = next((host.get("protocol") for host in hosts if host.get("link") == path[-1]), usual)
+        firmware = board.get("firmware") if isinstance(board, dict) else spoken
+        if firmware != "modbus":
+            if table["framing"] is not None:
+                expected = "none: only Modbus has framings"
+                self._checker.wrong((*path, "framing"), found=table["framing"], expected=expected)
+            return str(firmware)
+        return f"modbus-{table['framing'] or ('rtu' if table['kind'] == 'serial' else 'tcp')}"

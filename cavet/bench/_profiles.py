@@ -1,0 +1,87 @@
+"""From the tables of profiles to what kinds of board there are."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Callable, Iterable
+from importlib import resources
+from typing import Any
+
+from cavet.bench import _schema as schema
+from cavet.bench._check import Checker
+from cavet.bench._devices import numbers
+from cavet.bench._places import Path
+from cavet.boards import PinMode, PinProfile, Profile
+
+SERVO_BITS = 14
+OneOf = Callable[[Path, str, Iterable[str], str], bool]
+
+
+class ProfileReader:
+    """Reads profiles, the user's own and those that ship; what is wrong stands in the checker's errors."""
+
+    def __init__(self, checker: Checker, one_of: OneOf) -> None:
+        self._checker = checker
+        self._one_of = one_of
+
+    def find(self, path: Path, name: str, own: dict[str, Profile]) -> Profile | None:
+        """The profile of a name; `None` where there is none."""
+        if name in own:
+            return own[name]
+        shipped = {
+            entry.name.removesuffix(".toml"): entry
+            for entry in resources.files("cavet.bench").joinpath("profiles").iterdir()
+            if entry.name.endswith(".toml")
+        }
+        if not self._one_of(path, name, sorted([*shipped, *own]), "a profile"):
+            return None
+        table = self._checker.table(tomllib.loads(shipped[name].read_text("utf-8")), schema.PROFILE, ("profiles", name))
+        return self.read(name, table) if table is not None else None
+
+    def read(self, name: str, table: dict[str, Any]) -> Profile:
+        """Read one profile."""
+        path: Path = ("profiles", name)
+        pins = self._pin_list((*path, "pins"), table["pins"])
+        lists = {
+            key: self._pin_list((*path, key), table[key], pins)
+            for key in ("input", "output", "pull_up", "pwm", "servo", "bus", "analog", "dac", "lines")
+        }
+        bits = {
+            "input": (PinMode.INPUT, 1), "pull_up": (PinMode.PULL_UP, 1), "output": (PinMode.OUTPUT, 1),
+            "pwm": (PinMode.PWM, 8), "servo": (PinMode.SERVO, SERVO_BITS), "bus": (PinMode.BUS, 1),
+            "analog": (PinMode.ANALOG, table["analog_bits"]), "dac": (PinMode.DAC, table["dac_bits"]),
+        }  # fmt: skip
+        made = {}
+        for pin in pins:
+            channel = lists["analog"].index(pin) if pin in lists["analog"] else None
+            made[pin] = PinProfile(
+                number=pin,
+                label=_label(pin, channel, lists["lines"]),
+                modes={mode: width for key, (mode, width) in bits.items() if pin in lists[key]},
+                channel=channel,
+                reserved=str(table["reserved"].get(str(pin), "")),
+            )
+        return Profile(
+            name=name,
+            pins=made,
+            supply=table["supply"],
+            pin_current=table["pin_current"],
+            board_current=table["board_current"],
+            boot=table["boot"],
+            resets=table["resets"],
+        )
+
+    def _pin_list(self, path: Path, text: str, within: list[int] | None = None) -> list[int]:
+        pins = list(numbers(self._checker, path, text))
+        wrong = [pin for pin in pins if pin > 127 or (within is not None and pin not in within)]
+        if wrong:
+            expected = f"pins of {within[0]} to {within[-1]}" if within else "pins of 0 to 127"
+            self._checker.wrong(path, found=wrong[0], expected=expected)
+        return [pin for pin in pins if pin not in wrong]
+
+
+def _label(pin: int, channel: int | None, lines: list[int]) -> str:
+    """A pin's other name: its analog channel, or its line where pins are numbered by position."""
+    if pin in lines:
+        return f"L{lines.index(pin)}"
+    return f"A{channel}" if channel is not None else ""

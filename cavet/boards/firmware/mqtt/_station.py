@@ -1,0 +1,278 @@
+"""A station: a board that is a client of a broker. It hears command topics, works its pins, reports on state topics.
+
+Presence is by birth and will: it says `here` when it is let in, and the broker says `gone` for it when it is lost.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from math import inf, isfinite
+from typing import Any
+
+import msgspec
+
+from cavet.boards._board import CauseOf, Client, Outgoing
+from cavet.boards._circuit import Circuit, PinRefusedError
+from cavet.boards._pins import Pin, PinMode
+from cavet.boards._telling import Tell
+from cavet.expressions import Expression
+from cavet.messaging import (
+    Arrived,
+    ClientPlan,
+    Connected,
+    Happening,
+    MqttClient,
+    Noted,
+    PayloadError,
+    PayloadForm,
+    Publication,
+    Refused,
+    Subscribed,
+    Undelivered,
+    fits,
+)
+from cavet.protocols.mqtt import Filter
+from cavet.record import Kind
+from cavet.wording import plain
+
+UPTIME = "uptime"
+"""What a field of the health says for the seconds since the station was started."""
+MAX_SHOWN = 60
+MAX_PULSE_SECONDS = 60.0
+MODES = {"switch": PinMode.OUTPUT, "level": PinMode.PWM, "pulse": PinMode.OUTPUT, "text": PinMode.OUTPUT}
+"""What a topic can do, and how its pin is used for that."""
+FULL_DUTY = 255
+
+
+class TopicPlan(msgspec.Struct, frozen=True, kw_only=True):
+    """What a station does at a command topic. `low` to `high` are the limits of a number; a pulse's is in ms."""
+
+    name: str
+    command: str
+    state: str = ""
+    does: str = "switch"
+    pin: int
+    form: PayloadForm = PayloadForm(kind="words")
+    low: float = 0.0
+    high: float = 100.0
+    qos: int = 1
+    retain: bool = True
+    """Whether its reports are kept by the broker."""
+
+
+class StationPlan(msgspec.Struct, frozen=True, kw_only=True):
+    """All that a station has on its broker: full topics, and what it says of its health."""
+
+    client: ClientPlan
+    topics: tuple[TopicPlan, ...] = ()
+    presence: str = ""
+    here: str = "here"
+    gone: str = "gone"
+    health: str = ""
+    every: float = 5.0
+    fields: dict[str, Expression] = {}
+
+    @property
+    def sums(self) -> dict[str, Expression]:
+        """What its health measures, by its names."""
+        return {name: of for name, of in self.fields.items() if of.text != UPTIME}
+
+
+class Station:
+    """The firmware of such a board. It has one link, to its broker."""
+
+    def __init__(self, plan: StationPlan, circuit: Circuit, tell: Tell, read: dict[str, Callable[[], float]]) -> None:
+        self._plan = plan
+        self._circuit = circuit
+        self._tell = tell
+        self._read = read
+        self._mqtt = MqttClient(_with_will(plan))
+        self._client: Client | None = None
+        self._out: list[Outgoing] = []
+        self._began = 0.0
+        self._health_at = inf
+        self._pulses: dict[int, tuple[float, int]] = {}
+        """By pin: when it ends, and by which event it began."""
+
+    # the board's life
+
+    def start(self, now: float) -> None:
+        """Begin anew, as after power-on."""
+        self._mqtt = MqttClient(_with_will(self._plan))
+        self._began = now
+        self._pulses.clear()
+        for topic in self._plan.topics:
+            self._circuit.set_mode(topic.pin, MODES[topic.does], now, None)
+
+    def stop(self, now: float) -> None:
+        """It is switched off in good order: it says so itself."""
+        if self._plan.presence and self._client is not None:
+            self._publish(self._plan.presence, self._plan.gone.encode(), None, now, retain=True)
+        self._mqtt.disconnect(now)
+        self._collect(now)
+
+    def joined(self, client: Client, now: float) -> None:
+        """The link to the broker is open."""
+        self._client = client
+        self._mqtt.opened(now)
+        self._collect(now)
+
+    def left(self, client: Client, now: float) -> None:
+        """It is shut."""
+        if client is self._client:
+            self._client = None
+            self._health_at = inf
+            self._mqtt.lost()
+
+    def levels_changed(self, pins: list[Pin], now: float) -> None:
+        """Inputs are for its reflexes."""
+
+    def pins_driven(self, pins: list[Pin], now: float) -> None:
+        """A reflex has worked pins: report them."""
+        numbers = {pin.number for pin in pins}
+        for topic in self._plan.topics:
+            if topic.pin in numbers:
+                self._report(topic, self._circuit.pins[topic.pin].cause, now)
+        self._collect(now)
+
+    def take_out(self) -> list[Outgoing]:
+        out, self._out = self._out, []
+        return out
+
+    def advance(self, now: float) -> float:
+        due = self._mqtt.advance(now)
+        for number, (ends, cause) in list(self._pulses.items()):
+            if now >= ends:
+                del self._pulses[number]
+                self._circuit.write_level(number, False, now, cause)
+        if now >= self._health_at:
+            self._tell_health(now)
+        self._collect(now)
+        return min([due, self._health_at, *(ends for ends, _ in self._pulses.values())])
+
+    # talking to the broker
+
+    def feed(self, client: Client, data: bytes, now: float, cause_of: CauseOf) -> None:
+        self._mqtt.feed(data, now)
+        self._collect(now, cause_of)
+
+    def _collect(self, now: float, cause_of: CauseOf | None = None) -> None:
+        """Take what has happened, and what is to be sent."""
+        for happening in self._mqtt.take_happened():
+            self._take(happening, now, cause_of)
+        if self._client is None:
+            self._mqtt.take_out()
+            return
+        for outgoing in self._mqtt.take_out():
+            self._out.append(Outgoing(self._client, outgoing.data, outgoing.ref, now))
+        if self._mqtt.hang_up:
+            self._tell(Kind.REMARK, "board", "", None, None, self._mqtt.hang_up)
+            self._out.append(Outgoing(self._client, b"", None, now, hangs_up=True))
+            self._mqtt.lost()
+
+    def _take(self, happening: Happening, now: float, cause_of: CauseOf | None) -> None:
+        if isinstance(happening, Connected):
+            self._announce(now)
+        elif isinstance(happening, Arrived) and cause_of is not None:
+            self._hear(happening.publication, cause_of(happening.frame), now)
+        elif isinstance(happening, Undelivered):
+            self._tell(Kind.LOST, "message", "report", None, happening.ref, happening.why)
+        elif isinstance(happening, Noted):
+            self._tell(Kind.REMARK, "board", "", None, None, happening.words)
+        elif isinstance(happening, Refused):
+            where = f"; it names {happening.reference}" if happening.reference else ""
+            self._tell(Kind.REMARK, "board", "", happening.code, None, f"the broker: {happening.words}{where}")
+        elif isinstance(happening, Subscribed) and happening.code >= 0x80:
+            words = f"the broker does not grant {plain(happening.filter, MAX_SHOWN)}: {happening.words}"
+            self._tell(Kind.REMARK, "board", "", happening.code, None, words)
+
+    def _announce(self, now: float) -> None:
+        """It was let in: say how everything stands, and that it is there; listen for commands."""
+        if self._plan.topics:
+            self._mqtt.subscribe([Filter(topic.command, 1) for topic in self._plan.topics], now)
+        for topic in self._plan.topics:
+            self._report(topic, None, now)
+        if self._plan.presence:
+            self._publish(self._plan.presence, self._plan.here.encode(), None, now, retain=True)
+        if self._plan.health:
+            self._tell_health(now)
+
+    def _publish(
+        self, topic: str, payload: bytes, cause: int | None, now: float, *, retain: bool, qos: int = 1
+    ) -> None:
+        told = self._tell(Kind.TOLD, "message", topic, payload, cause)
+        self._mqtt.publish(Publication(topic, payload, qos, retain), told, now)
+
+    def _report(self, topic: TopicPlan, cause: int | None, now: float) -> None:
+        if topic.state and not self._circuit.mute:
+            payload = topic.form.encode(self._standing(topic))
+            self._publish(topic.state, payload, cause, now, retain=topic.retain, qos=topic.qos)
+
+    def _standing(self, topic: TopicPlan) -> Any:
+        pin = self._circuit.pins[topic.pin]
+        if topic.does == "text":
+            return pin.text
+        if topic.does == "level":
+            return topic.low + (topic.high - topic.low) * pin.value / FULL_DUTY
+        return bool(pin.value)
+
+    def _tell_health(self, now: float) -> None:
+        """Say the health, and when next."""
+        self._health_at = now + self._plan.every
+        fields = {name: self._measure(name, of, now) for name, of in self._plan.fields.items()}
+        self._publish(self._plan.health, msgspec.json.encode(fields), None, now, retain=False, qos=0)
+
+    def _measure(self, name: str, of: Expression, now: float) -> float | int | None:
+        value = now - self._began if of.text == UPTIME else self._read[name]()
+        if not isfinite(value):
+            return None
+        return int(value) if of.text == UPTIME else round(value)
+
+    # doing what it is told
+
+    def _hear(self, publication: Publication, cause: int, now: float) -> None:
+        for topic in self._plan.topics:
+            if fits(topic.command, publication.topic):
+                self._do(topic, publication, cause, now)
+
+    def _do(self, topic: TopicPlan, publication: Publication, cause: int, now: float) -> None:
+        payload = publication.payload
+        try:
+            value = topic.form.decode(payload)
+            if topic.does in ("level", "pulse"):
+                self._check_limits(topic, float(value))
+        except (PayloadError, ValueError) as error:
+            self._tell(Kind.REFUSED, "message", topic.name, payload, cause, f"{topic.command}: {error}")
+            return
+        taken = self._tell(Kind.TAKEN, "message", topic.name, payload, cause, plain(str(value), MAX_SHOWN))
+        try:
+            self._work(topic, value, taken, now)
+        except PinRefusedError as refusal:
+            self._tell(Kind.REFUSED, "message", topic.name, payload, taken, str(refusal))
+            return
+        self._report(topic, self._circuit.pins[topic.pin].cause, now)
+
+    def _check_limits(self, topic: TopicPlan, value: float) -> None:
+        if not topic.low <= value <= topic.high:
+            raise PayloadError(f"found {value:g}, expected {topic.low:g} to {topic.high:g}")
+
+    def _work(self, topic: TopicPlan, value: Any, taken: int, now: float) -> None:
+        if topic.does == "text":
+            self._circuit.write_text(topic.pin, str(value), now, taken)
+        elif topic.does == "level":
+            share = (float(value) - topic.low) / (topic.high - topic.low)
+            self._circuit.write_duty(topic.pin, round(FULL_DUTY * share), now, taken)
+        elif topic.does == "pulse":
+            self._pulses.pop(topic.pin, None)
+            seconds = min(float(value) / 1000, MAX_PULSE_SECONDS)
+            self._circuit.write_level(topic.pin, seconds > 0, now, taken)
+            if seconds > 0:
+                self._pulses[topic.pin] = (now + seconds, taken)
+        else:
+            self._circuit.write_level(topic.pin, bool(value), now, taken)
+
+
+def _with_will(plan: StationPlan) -> ClientPlan:
+    if not plan.presence:
+        return plan.client
+    return msgspec.structs.replace(plan.client, will=Publication(plan.presence, plan.gone.encode(), 1, True))

@@ -1,0 +1,35 @@
+"""What a host knows of whether a board is there, and how it is."""
+
+from __future__ import annotations
+
+import msgspec
+
+
+class BoardTopics(msgspec.Struct, frozen=True, kw_only=True):
+    """Where a board tells of itself: full topics, "" for none."""
+
+    presence: str = ""
+    here: str = "here"
+    gone: str = "gone"
+    health: str = ""
+
+
+class Presence(msgspec.Struct):
+    """Whether a board is there, as it says itself or as the broker says for it, and the last of its health."""
+
+    here: bool | None = None
+    """`None` while nothing was said."""
+    since: float = 0.0
+    health: dict[str, float | str | bool] = {}
+    health_at: float | None = None
+
+
+def read_health(payload: bytes) -> dict[str, float | str | bool]:
+    """The numbers and texts in a health's JSON. Raises `ValueError` for what is no object of them."""
+    try:
+        found = msgspec.json.decode(payload)
+    except msgspec.DecodeError as error:
+        raise ValueError(f"no JSON: {error}") from error
+    if not isinstance(found, dict):
+        raise ValueError("no JSON object")
+    return {name: value for name, value in found.items() if isinstance(value, str | bool | int | float)}
