@@ -14,7 +14,7 @@ from cavet.bench._host_side import HostLink
 from cavet.bench._plan import OWN, LinkPlan, Plan, split_address
 from cavet.bench._traffic import Crossing, DialledWay, FarWay, Traffic
 from cavet.boards import World
-from cavet.boards.firmware.mqtt import StationPlan
+from cavet.boards.firmware.mqtt import Station, StationPlan
 from cavet.clock import BenchClock
 from cavet.hosts import Asked, Point
 from cavet.links import (
@@ -34,6 +34,8 @@ from cavet.links import (
 from cavet.messaging import Pauses
 from cavet.record import Kind, Record
 
+LISTEN_SECONDS = 1.0
+LOOK_SECONDS = 0.002
 SPARE_CLIENTS = 8
 """So many more may connect than the broker lets in: they are told that it is full."""
 
@@ -102,9 +104,18 @@ class RunningBench:
                 await self._serve(link)
         self.board_side.spoil_links()
         self.board_side.turn()
+        await self._until_stations_listen()
         if self._with_hosts:
             for host in self.plan.hosts.values():
                 await self._open_host(host.name)
+
+    async def _until_stations_listen(self) -> None:
+        """What is published as soon as the bench is there must not be lost. A broker that is slow is not waited for."""
+        loop = asyncio.get_running_loop()
+        deadline = loop.time() + LISTEN_SECONDS
+        stations = [board.firmware for board in self.world.boards.values() if isinstance(board.firmware, Station)]
+        while not all(station.listens for station in stations) and loop.time() < deadline:
+            await asyncio.sleep(LOOK_SECONDS)
 
     async def _start_broker(self) -> None:
         own = self.plan.broker

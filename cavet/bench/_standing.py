@@ -8,8 +8,8 @@ from cavet.bench._diagnosis import Circumstances, Diagnosis, diagnose
 from cavet.bench._plan import OWN
 from cavet.bench._running import RunningBench
 from cavet.boards import Board, BoardState
-from cavet.boards.parts import Part
-from cavet.hosts import Asked, MqttSession, PinPoint, Point, Presence
+from cavet.boards.parts import Part, Sign
+from cavet.hosts import Asked, MqttSession, PinPoint, Point, PointKind, Presence
 from cavet.record import Event, Kind, Trail, Trails
 
 
@@ -89,6 +89,8 @@ class Standings:
     def _truth(self, point: Point, part: Part, read_back: Asked | None) -> Asked | None:
         """Where a part stands, in the point's own terms. What a level behind a register or a header does to a part
         depends on more than that level; there what was read back stands for it."""
+        if point.kind is PointKind.TEXT and isinstance(part, Sign):
+            return part.shows(self._bench.clock.now())
         if isinstance(point, PinPoint) or point.kind.is_switch:
             return point.from_wire(part.stands_as(self._bench.clock.now()))
         return read_back

@@ -8,13 +8,12 @@ from typing import Protocol
 import msgspec
 
 from cavet.links import Ledger, Losses, Passage
+from cavet.messaging import read_publish
 from cavet.protocols import Side
-from cavet.protocols.mqtt import V3, V5
 from cavet.record import Kind, Record
 
 MAX_TOPICS = 1024
 MAX_CROSSINGS = 64
-PUBLISH_TYPE = 3
 
 
 class Stream:
@@ -80,7 +79,7 @@ class Crossing:
 
     def note(self, data: bytes, version: int, cause: int) -> None:
         """A packet was sent; only those that publish are of interest."""
-        key = _message_in(data, version, Side.HOST)
+        key = read_publish(data, version, Side.HOST)
         if key is None:
             return
         self._count += 1
@@ -90,7 +89,7 @@ class Crossing:
 
     def find(self, receiver: str, data: bytes, version: int) -> int | None:
         """The event behind a packet that has arrived."""
-        key = _message_in(data, version, Side.BOARD)
+        key = read_publish(data, version, Side.BOARD)
         sent = self._sent.get(key) if key is not None else None
         if key is None or not sent:
             return None
@@ -100,16 +99,6 @@ class Crossing:
         if len(self._had) > MAX_TOPICS:
             del self._had[next(iter(self._had))]
         return cause
-
-
-def _message_in(data: bytes, version: int, side: Side) -> tuple[str, bytes] | None:
-    """Topic and payload of a publish packet; `None` for others, and for one with an alias for its topic."""
-    if not data or data[0] >> 4 != PUBLISH_TYPE:
-        return None
-    frames = (V5 if version == 5 else V3).decoder(side).feed(data)
-    message = frames[0].message if frames else None
-    topic = getattr(message, "topic", "")
-    return (topic, getattr(message, "payload", b"")) if topic else None
 
 
 class FarWay(msgspec.Struct, frozen=True):

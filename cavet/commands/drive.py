@@ -16,6 +16,8 @@ from cavet.record import Kind, Trail
 from cavet.wording import UnreachableError, WrongError
 
 LOOK_SECONDS = 0.005
+READ_SECONDS = 11.0
+"""How long an input that is told now and then may keep one waiting: twice the demo's health, and a little more."""
 MOVE_SECONDS = 10.0
 """How long a part may take to arrive."""
 
@@ -143,7 +145,7 @@ async def read(link: HostLink, point: Point) -> dict[str, Any]:
     """Read a point: an input as it was heard, an output as the board has it."""
     reading = link.session.readings[point.name]
     try:
-        async with asyncio.timeout(link.plan.manners.reply_within + 1.0):
+        async with asyncio.timeout(link.plan.manners.reply_within + READ_SECONDS):
             while reading.got is None and not reading.refusal and not point.kind.is_output:
                 await asyncio.sleep(LOOK_SECONDS)
     except TimeoutError as error:

@@ -74,12 +74,13 @@ class MqttSession(Session[TopicPoint]):
         self._look_until = inf
 
     @property
+    def title(self) -> str:
+        return f"mqtt {'5.0' if self._mqtt.plan.version == 5 else '3.1.1'}"
+
+    @property
     def words(self) -> str:
         if self._refusal:
             return self._refusal
-        if self.state is SessionState.READY and self._topics.presence:
-            return {None: "ready; the board has not said that it is there", True: "ready; the board is here",
-                    False: "ready, but the board is gone"}[self.presence.here]  # fmt: skip
         if self.state is SessionState.ASKING:
             return "open; waits for the broker to let it in"
         return super().words
@@ -166,7 +167,7 @@ class MqttSession(Session[TopicPoint]):
         self._refusal = ""
         self._pauses.succeeded()
         self._known.clear()
-        self.presence = Presence(since=now, health=self.presence.health, health_at=self.presence.health_at)
+        self.presence = msgspec.structs.replace(self.presence, here=None, since=now)
         self._enter(SessionState.LEARNING, inf)
         self._look_until = now + self._manners.boot_wait
         wanted = [point.state for point in self.points.values() if point.state]
@@ -228,8 +229,7 @@ class MqttSession(Session[TopicPoint]):
 
     def _heard_health(self, payload: bytes, now: float) -> None:
         try:
-            self.presence.health = read_health(payload)
-            self.presence.health_at = now
+            self.presence.took_health(read_health(payload), now)
         except ValueError as error:
             self._tell(Kind.REMARK, "board", self.board, None, None, f"its health is {error}")
 

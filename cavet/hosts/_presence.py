@@ -22,6 +22,14 @@ class Presence(msgspec.Struct):
     since: float = 0.0
     health: dict[str, float | str | bool] = {}
     health_at: float | None = None
+    usual_pause: float | None = None
+    """How long it usually is from one health to the next, as the last two were apart."""
+
+    def took_health(self, health: dict[str, float | str | bool], now: float) -> None:
+        """Its health has come."""
+        if self.health_at is not None and self.here:
+            self.usual_pause = now - self.health_at
+        self.health, self.health_at = health, now
 
 
 def read_health(payload: bytes) -> dict[str, float | str | bool]:

@@ -6,7 +6,10 @@ from math import inf
 
 import msgspec
 
-from cavet.protocols.mqtt import Property
+from cavet.protocols import Side
+from cavet.protocols.mqtt import V3, V5, Property
+
+PUBLISH_TYPE = 3
 
 
 class Publication(msgspec.Struct, frozen=True, gc=False):
@@ -47,3 +50,13 @@ def text_property(properties: tuple[Property, ...], name: str) -> str:
     """The value of a property that is a text; "" where it is not there."""
     value = find_property(properties, name)
     return value if isinstance(value, str) else ""
+
+
+def read_publish(data: bytes, version: int, side: Side) -> tuple[str, bytes] | None:
+    """Topic and payload of a publish packet; `None` for others, and for one that has an alias for its topic."""
+    if not data or data[0] >> 4 != PUBLISH_TYPE:
+        return None
+    frames = (V5 if version == 5 else V3).decoder(side).feed(data)
+    message = frames[0].message if frames and not frames[0].problems else None
+    topic = getattr(message, "topic", "")
+    return (topic, getattr(message, "payload", b"")) if topic else None

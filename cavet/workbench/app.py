@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import os
+import sys
 from functools import partial
 
+from textual import events
 from textual.app import App
+from textual.geometry import Size
 from textual.screen import Screen
 
 from cavet.bench import BenchFile
@@ -15,6 +19,10 @@ from cavet.workbench.palette import themes
 from cavet.workbench.screens.actions import Action, ActionsScreen
 from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.drive import DriveScreen
+
+LOOK_SECONDS = 0.5
+"""How often the size of the terminal is looked at."""
+PRESS_SECONDS = 0.1
 
 
 class CavetApp(App[int]):
@@ -38,6 +46,19 @@ class CavetApp(App[int]):
 
     def get_default_screen(self) -> Screen[None]:
         return DriveScreen(self._desk)
+
+    def on_mount(self) -> None:
+        if not self.is_headless:
+            self.set_interval(LOOK_SECONDS, self._look_at_terminal)
+
+    def _look_at_terminal(self) -> None:
+        """A window that was resized while we began may have told nobody: look at its size now and then."""
+        try:
+            size = Size(*os.get_terminal_size(sys.__stdout__.fileno() if sys.__stdout__ else 1))
+        except OSError:
+            return  # it is no terminal any more
+        if size not in (Size(0, 0), self.size) or size != self.screen.size:
+            self.post_message(events.Resize(size, size))
 
     def _actions(self) -> list[Action]:
         drive = next(screen for screen in self.screen_stack if isinstance(screen, DriveScreen))
@@ -67,8 +88,11 @@ class CavetApp(App[int]):
         for board in bench.world.boards.values():
             for part in board.circuit.parts.values():
                 path = f"{board.name}.{part.name}"
-                for do in part.actions if path not in seen and part.kind == "pump" else ():
-                    act = partial(self._desk.act, path, do)
+                if path in seen or part.kind not in ("pump", "button"):
+                    continue
+                seconds = PRESS_SECONDS if part.kind == "button" else None
+                for do in ("press",) if part.kind == "button" else part.actions:
+                    act = partial(self._desk.act, path, do, seconds)
                     found.append(Action(f"{do} {part.name}", f"by hand, at the {board.name}", act))
         return found
 

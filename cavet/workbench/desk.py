@@ -15,6 +15,8 @@ COURSE_SECONDS = 10.0
 COURSE_SLOTS = 100
 HOLD_SECONDS = 0.6
 """How long a momentary thing stays held after a key press: a terminal tells of no release, only of repeats."""
+PULSE_SHARE = 0.2
+"""How much of its range a pulse is when it is asked for the first time, by the key that flips."""
 Call = Callable[[Callable[[], object]], object]
 Slot = tuple[float, float] | None
 
@@ -188,6 +190,9 @@ class Desk:
             if point.name not in self._held:
                 self.ask(point, True)
             self._held[point.name] = self.now + HOLD_SECONDS
+        elif point.kind is PointKind.PULSE:
+            again = self.standing(point).asked
+            self.ask(point, again or max(point.low, PULSE_SHARE * point.high))
         elif point.kind is PointKind.SWITCH:
             self.ask(point, not self.standing(point).asked)
         else:
@@ -220,9 +225,9 @@ class Desk:
             raise WrongError(point.name, found="measured by the board itself", expected="an input that a hand can move")
         return f"{board.name}.{part.name}"
 
-    def act(self, path: str, do: str) -> None:
-        """Do something to a part by hand."""
-        self._call(lambda: self.bench.act(path, do))
+    def act(self, path: str, do: str, seconds: float | None = None) -> None:
+        """Do something to a part by hand, for so long."""
+        self._call(lambda: self.bench.act(path, do, seconds=seconds))
 
     def _act(self, point: Point, do: str, value: float | None = None) -> None:
         path = self._path(point)

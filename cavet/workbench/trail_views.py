@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from cavet.bench import Diagnosis
-from cavet.hosts import Point
+from cavet.bench import BROKER, Diagnosis
+from cavet.hosts import Point, TopicPoint
+from cavet.messaging import read_publish
+from cavet.protocols import Side
 from cavet.record import STAGES, Event, Kind, Step, Trail
 from cavet.units import show_duration
 from cavet.wording import hex_pairs, plain
@@ -50,6 +52,8 @@ def title(trail: Trail, point: Point | None) -> str:
     """Name a trail: what was asked of what."""
     if point is None:
         data = trail.root.value
+        if trail.root.board == BROKER and isinstance(data, bytes):
+            return f"{BROKER} ← {published(data).replace(chr(10), ' ') or hex_pairs(data[:24])}"
         return f"{trail.root.board} ← {as_written(data[:24]) if isinstance(data, bytes) else 'bytes from outside'}"
     value = trail.root.value
     return f"{point.name} ← {point.show(value if isinstance(value, int | float | str) else None)}"
@@ -61,7 +65,7 @@ def _stage(trail: Trail, name: str, diagnosis: Diagnosis, point: Point | None) -
     lines: tuple[str, ...] = ()
     if name == Kind.CARRIED and step is not None and Kind.FRAMED in trail.steps:
         sent = sum(len(event.value) for event in trail.steps[Kind.FRAMED].events if isinstance(event.value, bytes))
-        lines = (f"{sent} bytes",)
+        lines = (f"{sent} bytes", _passed_on(trail)) if trail.passed is not None else (f"{sent} bytes",)
     elif step is not None:
         lines = _stage_lines(step, name, point)
     elif name == Kind.MOVED and trail.moving is not None and state == "coming":
@@ -69,6 +73,11 @@ def _stage(trail: Trail, name: str, diagnosis: Diagnosis, point: Point | None) -
     elif state == "unseen":
         lines = ("unseen",)
     return StageView(name=name, state=state, delay=_next_delay(trail, name), lines=lines)
+
+
+def _passed_on(trail: Trail) -> str:
+    count = trail.passed.value if trail.passed is not None else None
+    return f"passed on to {count:.0f}" if isinstance(count, int | float) and count else "to nobody"
 
 
 def _stage_lines(step: Step, name: str, point: Point | None) -> tuple[str, ...]:
@@ -87,6 +96,15 @@ def as_written(data: bytes) -> str:
     return line.decode("ascii") + "↵" if is_text else hex_pairs(data)
 
 
+def published(data: bytes) -> str:
+    """A publish packet by its topic's last two levels and its payload, a line each; "" where it is none."""
+    found = read_publish(data, 4, Side.HOST) or read_publish(data, 5, Side.HOST)
+    if found is None:
+        return ""
+    topic, payload = found
+    return f"{plain('/'.join(topic.split('/')[-2:]))}\n{plain(payload.decode('utf-8', 'replace'))}"
+
+
 def _next_delay(trail: Trail, name: str) -> str:
     """The time from this stage to the next one that was reached, to be written on the line between them."""
     for later in STAGES[STAGES.index(name) + 1 :]:
@@ -102,7 +120,11 @@ def told(event: Event, stage: str, point: Point | None) -> str:
     if stage == Kind.ASKED and point is not None:
         return point.show(value if isinstance(value, int | float | str) else None)
     if isinstance(value, bytes) and stage in (Kind.FRAMED, Kind.CARRIED):
-        return as_written(value)
+        return (
+            published(value) or as_written(value)
+            if event.board == BROKER or isinstance(point, TopicPoint)
+            else (as_written(value))
+        )
     if stage == Kind.CARRIED and not isinstance(value, bytes):
         return event.note or f"up to byte {value}"
     if stage == Kind.TAKEN:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from cavet import units
-from cavet.bench import Standing
+from cavet.bench import OWN, Standing
 from cavet.boards import Board, Pin, PinMode
-from cavet.boards.parts import Part
+from cavet.boards.parts import Part, Sign
 from cavet.hosts import Asked, Point, PointKind, SessionState
 from cavet.units import show_clock, show_duration
 from cavet.wording import plain
@@ -15,6 +15,7 @@ from cavet.workbench.drawing.parts import PartView
 from cavet.workbench.drawing.rails import CourseView, HeadView, LineView, RailsView, RailView
 from cavet.workbench.drawing.rig import BasinView
 from cavet.workbench.drawing.spine import BoardView, PinView
+from cavet.workbench.presence import presence_words
 from cavet.workbench.roster import Head, Line
 
 RECENT_SECONDS = 60.0
@@ -43,16 +44,22 @@ def _head(desk: Desk, board: str) -> HeadView:
     link = desk.bench.host_links[board]
     points = desk.roster.points_of(board)
     readings = link.session.readings
+    presence = desk.standings.presence_of(board)
+    words, is_bad = plain(link.words.removeprefix(f"{link.address}: ")), not link.ready
+    if presence is not None and link.ready:
+        words, is_bad = presence_words(presence, desk.now)
     active = [
         (point.name, point.show(readings[point.name].asked))
         for point in points
-        if point.kind.is_output and readings[point.name].asked not in (None, point.rest)
+        if point.kind.is_output
+        and point.kind is not PointKind.PULSE
+        and readings[point.name].asked not in (None, point.rest)
     ]
     unseen = [desk.standings.trails.all[number] for number in desk.unseen()]
     return HeadView(
         name=board,
-        words=plain(link.words.removeprefix(f"{link.address}: ")),
-        is_bad=not link.ready,
+        words=words,
+        is_bad=is_bad,
         folded=desk.roster.is_folded(board),
         active=tuple(active),
         count=len(points),
@@ -151,12 +158,17 @@ def board_view(desk: Desk, point: Point) -> BoardView:
     link = desk.bench.host_links[point.board]
     session = link.session
     settings = link.link.settings
-    line = f"{session.title} · {link.link.kind}"
+    carrier = "our own broker" if link.link.broker == OWN else "broker" if link.link.broker else link.link.kind
+    line = f"{session.title} · {carrier}"
     line += f" {units.show(settings.rate)} {settings.form}" if link.link.kind == "serial" else ""
     answers = f"answers in {show_duration(session.round_trip)}" if session.round_trip is not None else ""
     board = desk.standings.board_of(point)
     bad = bool(link.problem) or session.state is SessionState.SILENT or not link.held
     state = f"{link.address}  {link.words}"
+    presence = desk.standings.presence_of(point.board)
+    if presence is not None and session.state is SessionState.READY:
+        words, is_gone = presence_words(presence, desk.now)
+        state, bad = f"{link.address}  {words}", bad or is_gone
     if session.texts and session.state is SessionState.READY:
         state += f" · says: {session.texts[-1]}"
     if board is None:
@@ -244,8 +256,9 @@ def _part(desk: Desk, board: Board, part: Part, now: float) -> PartView:
     return PartView(
         name=part.name,
         kind=part.kind,
-        tells=part.tells(now),
+        tells=plain(part.tells(now).replace("\n", " / ")),
         fraction=part.fraction(now),
+        columns=part.columns if isinstance(part, Sign) else 0,
         senses=part.senses,
         pins=tuple(sorted(part.wires.values())),
         turn=desk.turns.get(f"{board.name}.{part.name}", 0.0),
@@ -285,10 +298,16 @@ def _opening(desk: Desk, path: str) -> float:
 # the top line
 
 
+def _may_be_there(desk: Desk, host: str) -> bool:
+    """Whether nothing says that a board is gone."""
+    presence = desk.standings.presence_of(host)
+    return presence is None or presence.here is not False
+
+
 def top_view(desk: Desk, screen: str) -> TopView:
     """What the top line says."""
     links = list(desk.bench.host_links.values())
-    ready = sum(link.ready for link in links)
+    ready = sum(link.ready and _may_be_there(desk, name) for name, link in desk.bench.host_links.items())
     boards = (
         f"{ready} of {len(links)} boards ready" if len(links) > 1 else ("board ready" if ready else "board not ready")
     )

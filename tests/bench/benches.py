@@ -66,7 +66,11 @@ def gatehouse_text(tcp_port=None):
             del document["points"][name]
     if tcp_port is not None:
         document["links"]["gatehouse"] = {"kind": "tcp", "board": "gatehouse", "port": tcp_port}
-    del document["rig"]["water"]
+    for quantity in ("water", "battery"):
+        del document["rig"][quantity]
+    for name, defect in list(document["defects"].items()):
+        if defect["board"] != "gatehouse":
+            del document["defects"][name]
     rate = document["rig"]["chamber"]["rate"]
     document["rig"]["chamber"]["rate"] = "\n".join(line for line in rate.splitlines() if "pumphouse" not in line)
     return tomlkit.dumps(document)

@@ -24,6 +24,8 @@ class PartView(msgspec.Struct, frozen=True, kw_only=True):
     pins: tuple[int, ...] = ()
     turn: float = 0.0
     fault: bool = False
+    columns: int = 0
+    """For what shows a text: how many characters it has room for."""
 
 
 def draw_part(canvas: Canvas, x: int, y: int, rows: int, view: PartView) -> None:
@@ -65,6 +67,8 @@ GLYPHS = {
     "overload": ("✕", "·"),
     "door": ("◨", "◧"),
     "supply": ("◕", "○"),
+    "bell": ("◓", "◠"),
+    "sign": ("▣", "□"),
 }
 
 
@@ -269,6 +273,31 @@ def _supply(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     hand.put_on(canvas, x, y, ink(view), under=scale)
 
 
+def _bell(canvas: Canvas, x: int, y: int, view: PartView) -> None:
+    """A bell that hangs, its clapper swung out while it rings, and the sound on both sides."""
+    bell = Dots(4, 2)
+    for row, (low, high) in enumerate(((3, 4), (2, 5), (2, 5), (2, 5), (1, 6), (0, 7))):
+        for column in (low, high) if row < 5 else range(low, high + 1):
+            bell.set(column, row)
+    bell.set(2 if view.fraction else 3, 7)
+    bell.set(3 if view.fraction else 4, 7)
+    bell.put_on(canvas, x + 2, y, ink(view))
+    if view.fraction:
+        sound = Dots(WIDTH, 2)
+        for away in (0, 2):
+            for row in range(1 + away // 2, 6 - away // 2):
+                sound.set(2 - away, row)
+                sound.set(13 + away, row)
+        sound.put_on(canvas, x, y, GOT)
+
+
+def draw_plate(canvas: Canvas, x: int, y: int, view: PartView) -> None:
+    """The plate of a sign: its text at full size, leaf by leaf."""
+    room = max(0, min(view.columns, canvas.width - x - 1))
+    canvas.shade(x, y, room, 1, "lifted")
+    canvas.put(x, y, (view.tells if view.fraction else "")[:room].ljust(room, "·"), GOT if view.fraction else HAIR)
+
+
 PICTURES: dict[str, Callable[[Canvas, int, int, PartView], None]] = {
     "lamp": _lamp,
     "servo": _servo,
@@ -285,4 +314,5 @@ PICTURES: dict[str, Callable[[Canvas, int, int, PartView], None]] = {
     "door": _door,
     "overload": _overload,
     "supply": _supply,
+    "bell": _bell,
 }

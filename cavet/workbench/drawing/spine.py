@@ -8,7 +8,7 @@ import msgspec
 
 from cavet.workbench.drawing import parts as part_pictures
 from cavet.workbench.drawing.canvas import CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas
-from cavet.workbench.drawing.parts import PartView, draw_part
+from cavet.workbench.drawing.parts import PartView, draw_part, draw_plate
 from cavet.workbench.drawing.rig import EIGHTHS, BasinView, draw_rig
 
 SPINE_WIDTH = 16
@@ -171,6 +171,9 @@ def _hang_right(canvas: Canvas, x: int, places: list[int], step: int, part: Part
     if others:
         canvas.put(x + 2, y, "┬", line)
     canvas.put(x + 5, y, part.name[:NAME_WIDTH], PAPER._replace(bold=marked))
+    if part.columns and step > 1:
+        draw_plate(canvas, x + 5, y + 1, part)
+        return
     draw_part(canvas, x + 6 + NAME_WIDTH, y, step, part)
     ink = CORAL if part.fault else QUIET
     if step > 1:

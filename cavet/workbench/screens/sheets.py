@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from cavet import units
-from cavet.bench import Diagnosis
-from cavet.hosts import HeaderPoint, PinPoint, Point, PointKind
+from cavet.bench import BROKER, Diagnosis
+from cavet.hosts import HeaderPoint, PinPoint, Point, PointKind, TopicPoint
+from cavet.messaging import read_publish
 from cavet.protocols import Field, Side, codec
 from cavet.record import READ_BACK, STAGES, Event, Kind, Trail
 from cavet.units import show_duration
@@ -15,6 +16,7 @@ from cavet.workbench import trail_views
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET
 from cavet.workbench.drawing.sheet import Line, Sheet
+from cavet.workbench.presence import health_words, presence_words
 
 Act = Callable[[], None]
 
@@ -48,9 +50,27 @@ def trail_sheet(desk: Desk, trail: Trail) -> Sheet:
     if others:
         lines += [[], [("also", QUIET)]]
         lines += [
-            [(_since(trail, event), HEATHER), (f"  {event.kind}  {plain(event.note)}", PAPER)] for event in others
+            [(f"{_since(trail, event):>9}", HEATHER), (f"  {event.kind:9} {_besides(event)}", PAPER)]
+            for event in others
         ]
     return Sheet(f"{trail_views.title(trail, point)}   {trail.root.note}", lines)
+
+
+def _besides(event: Event) -> str:
+    """What an event that is no stage has to say."""
+    if event.kind == Kind.PASSED:
+        return f"{plain(event.subject)}, to {event.value}"
+    if event.kind == Kind.TOLD and isinstance(event.value, bytes):
+        return f"{plain(event.subject)}  {_text_of(event.value)}"
+    return plain(event.note)
+
+
+def _text_of(data: bytes) -> str:
+    """Bytes as text where they are that, and in hex else."""
+    try:
+        return plain(data.decode())
+    except UnicodeDecodeError:
+        return hex_pairs(data)
 
 
 def _stage_lines(trail: Trail, stage: str, diagnosis: Diagnosis, point: Point | None) -> list[Line]:
@@ -94,6 +114,11 @@ def _after(desk: Desk, trail: Trail) -> list[Event]:
 def spoken(desk: Desk, trail: Trail, point: Point | None) -> str:
     """The protocol that a trail's bytes are in: that of its point's link, or of the one that they came in by."""
     plan = desk.bench.plan
+    if isinstance(point, TopicPoint):
+        return "mqtt5" if plan.hosts[point.board].client.version == 5 else "mqtt"
+    if trail.root.board == BROKER:
+        data = trail.root.value
+        return "mqtt" if isinstance(data, bytes) and read_publish(data, 4, Side.HOST) else "mqtt5"
     link = plan.hosts[point.board].link if point is not None else trail.root.subject
     return plan.links[link].protocol
 
@@ -114,6 +139,8 @@ def _frame_lines(trail: Trail, protocol: str) -> list[Line]:
 
 def _field_lines(field: Field, depth: int, wire: bytes) -> list[Line]:
     value = "" if field.value is None or isinstance(field.value, bytes) else f"{field.value} {field.unit}".rstrip()
+    if isinstance(field.value, bytes) and not field.fields and field.name == "payload":
+        value = plain(_text_of(field.value), 60)
     places = ", ".join(str(place) for place in dict.fromkeys(first // 8 for first, _ in field.spans[:4]))
     bits = " ".join(_bits(wire, first, size) for first, size in field.spans[:4] if size <= 8)
     line: Line = [
@@ -162,6 +189,7 @@ def point_sheet(desk: Desk, point: Point) -> Sheet:
         [],
         [("the board has", QUIET)],
         *_board_lines(desk, point),
+        *_presence_lines(desk, point),
         [],
         [("keys here", QUIET)],
         *_key_lines(desk, point),
@@ -173,13 +201,41 @@ def what_it_is(point: Point) -> str:
     """Say what a point is, and where."""
     if point.kind is PointKind.BRIDGE:
         return f"a level with a sign, on a bridge: {point.where}"
+    if isinstance(point, TopicPoint):
+        return f"a {point.kind.value}, {topic_words(point)}"
     held = ", held only while the key is" if point.momentary else ""
     at = "behind" if isinstance(point, HeaderPoint) else "on" if isinstance(point, PinPoint) else "at"
     return f"a {point.kind.value} {at} {point.where}{held}"
 
 
+def topic_words(point: TopicPoint) -> str:
+    """Say at which topics a point is."""
+    ways = [f"set at {plain(point.command)}"] if point.command else []
+    ways += [f"told at {plain(point.state)}{f', {plain(point.form.path)} in it' if point.form.path else ''}"] if (
+        point.state
+    ) else []  # fmt: skip
+    qos = f"; QoS {point.qos}{', retained' if point.retain else ''}" if point.command else ""
+    return ", ".join(ways) + qos
+
+
+def payload_words(point: TopicPoint) -> str:
+    """Say what stands in a payload for its values."""
+    form = point.form
+    if form.kind == "words":
+        off, on = form.words if not point.active_low else form.words[::-1]
+        return f"{point.words[0]} is {plain(off)}, {point.words[1]} is {plain(on)}"
+    if point.kind.is_text:
+        return "a text, as it is" if form.kind == "text" else "a text in JSON"
+    kind = {"number": "a number", "json": "a number in JSON", "raw": f"a number of {form.size} bytes"}[form.kind]
+    unit = f" with {form.unit} behind it" if form.unit else ""
+    ends = f", {point.wire_low:g} to {point.wire_high:g}" if not point.kind.is_switch else ""
+    return f"{point.show(point.low)} to {point.show(point.high)}, in the payload {kind}{unit}{ends}"
+
+
 def scale_words(point: Point) -> str:
     """Say how its values stand on the wire."""
+    if isinstance(point, TopicPoint):
+        return payload_words(point)
     if point.kind.is_text:
         return "a text, as it is" if isinstance(point, HeaderPoint) else "a text, two characters a register"
     if point.kind.is_switch:
@@ -220,11 +276,28 @@ def _board_lines(desk: Desk, point: Point) -> list[Line]:
     return lines
 
 
+def _presence_lines(desk: Desk, point: Point) -> list[Line]:
+    """Whether the board is there, and how it is, where it tells that itself."""
+    presence = desk.standings.presence_of(point.board)
+    if presence is None:
+        return []
+    words, is_bad = presence_words(presence, desk.now)
+    lines: list[Line] = [[], [("the board says of itself", QUIET)], [(f"  {words}", CORAL if is_bad else PAPER)]]
+    return [*lines, [(f"  {health_words(presence)}", PAPER)]] if presence.health else lines
+
+
+def flip_words(point: Point) -> str:
+    """Say what the key that flips does."""
+    if point.kind is PointKind.PULSE:
+        return "do it once more"
+    return "hold it" if point.momentary else "flip between rest and full"
+
+
 def _key_lines(desk: Desk, point: Point) -> list[Line]:
     if point.kind.is_output:
         keys = [
             ("←→", f"a step of {point.show(point.step)}; with shift ten of them" if point.step else "off and on"),
-            ("space", "hold it" if point.momentary else "flip between rest and full"),
+            ("space", flip_words(point)),
             ('"', "type a text; ⏎ sets it")
             if point.kind.is_text
             else ("0–9", "type a value, with any unit that fits; ⏎ sets it"),

@@ -91,6 +91,8 @@ class Station:
         self._out: list[Outgoing] = []
         self._began = 0.0
         self._health_at = inf
+        self.listens = False
+        """Whether the broker has granted its command topics."""
         self._pulses: dict[int, tuple[float, int]] = {}
         """By pin: when it ends, and by which event it began."""
 
@@ -122,6 +124,7 @@ class Station:
         if client is self._client:
             self._client = None
             self._health_at = inf
+            self.listens = False
             self._mqtt.lost()
 
     def levels_changed(self, pins: list[Pin], now: float) -> None:
@@ -182,12 +185,15 @@ class Station:
         elif isinstance(happening, Refused):
             where = f"; it names {happening.reference}" if happening.reference else ""
             self._tell(Kind.REMARK, "board", "", happening.code, None, f"the broker: {happening.words}{where}")
-        elif isinstance(happening, Subscribed) and happening.code >= 0x80:
+        elif isinstance(happening, Subscribed) and happening.code < 0x80:
+            self.listens = True
+        elif isinstance(happening, Subscribed):
             words = f"the broker does not grant {plain(happening.filter, MAX_SHOWN)}: {happening.words}"
             self._tell(Kind.REMARK, "board", "", happening.code, None, words)
 
     def _announce(self, now: float) -> None:
         """It was let in: say how everything stands, and that it is there; listen for commands."""
+        self.listens = not self._plan.topics
         if self._plan.topics:
             self._mqtt.subscribe([Filter(topic.command, 1) for topic in self._plan.topics], now)
         for topic in self._plan.topics:
@@ -244,7 +250,9 @@ class Station:
         except (PayloadError, ValueError) as error:
             self._tell(Kind.REFUSED, "message", topic.name, payload, cause, f"{topic.command}: {error}")
             return
-        taken = self._tell(Kind.TAKEN, "message", topic.name, payload, cause, plain(str(value), MAX_SHOWN))
+        taken = self._tell(
+            Kind.TAKEN, "message", topic.name, payload, cause, plain(payload.decode("utf-8", "replace"), MAX_SHOWN)
+        )
         try:
             self._work(topic, value, taken, now)
         except PinRefusedError as refusal:
