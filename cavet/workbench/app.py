@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import asyncio
 import os
+import signal
 import sys
 from functools import partial
 
@@ -48,15 +50,19 @@ class CavetApp(App[int]):
         return DriveScreen(self._desk)
 
     def on_mount(self) -> None:
-        if not self.is_headless:
-            self.set_interval(LOOK_SECONDS, self._look_at_terminal)
+        if self.is_headless:
+            return
+        self.set_interval(LOOK_SECONDS, self._look_at_terminal)
+        for number in (signal.SIGHUP, signal.SIGTERM):
+            asyncio.get_running_loop().add_signal_handler(number, self.exit, 0)
 
     def _look_at_terminal(self) -> None:
         """A window that was resized while we began may have told nobody: look at its size now and then."""
         try:
             size = Size(*os.get_terminal_size(sys.__stdout__.fileno() if sys.__stdout__ else 1))
         except OSError:
-            return  # it is no terminal any more
+            self.exit(0)  # the window was shut: nobody looks any more
+            return
         if size not in (Size(0, 0), self.size) or size != self.screen.size:
             self.post_message(events.Resize(size, size))
 

@@ -59,7 +59,7 @@ def trail_sheet(desk: Desk, trail: Trail) -> Sheet:
 def _besides(event: Event) -> str:
     """What an event that is no stage has to say."""
     if event.kind == Kind.PASSED:
-        return f"{plain(event.subject)}, to {event.value}"
+        return f"{plain(event.subject)}, to {event.value if isinstance(event.value, int) else 'nobody'}"
     if event.kind == Kind.TOLD and isinstance(event.value, bytes):
         return f"{plain(event.subject)}  {_text_of(event.value)}"
     return plain(event.note)
