@@ -7,7 +7,7 @@ from typing import Any
 
 from cavet.messaging._publication import Publication
 from cavet.protocols import Message, mqtt
-from cavet.protocols.mqtt import V3, V5, Filter, Property
+from cavet.protocols.mqtt import V3, V5, Filter, Property, encode_publish
 
 PUBACK, PUBREC, PUBREL, PUBCOMP = "puback", "pubrec", "pubrel", "pubcomp"
 _FORMS: dict[int, dict[str, Any]] = {
@@ -36,21 +36,16 @@ class Speech:
         retain: bool | None = None, topic: str | None = None, properties: tuple[Property, ...] = (),
     ) -> bytes:  # fmt: skip
         """A publish packet; `topic` is "" where an alias among `properties` stands for it."""
-        level = publication.qos if qos is None else qos
-        kept = publication.retain if retain is None else retain
-        name = publication.topic if topic is None else topic
-        if self.version == 4:
-            return self.say(
-                mqtt.Publish(
-                    topic=name, payload=publication.payload, qos=level, retain=kept, dup=dup, packet_id=packet_id
-                )
-            )
-        return self.say(
-            mqtt.Publish5(
-                topic=name, payload=publication.payload, qos=level, retain=kept, dup=dup, packet_id=packet_id,
-                properties=publication.properties + properties,
-            )
-        )  # fmt: skip
+        return encode_publish(
+            self.version,
+            publication.topic if topic is None else topic,
+            publication.payload,
+            qos=publication.qos if qos is None else qos,
+            retain=publication.retain if retain is None else retain,
+            dup=dup,
+            packet_id=packet_id,
+            found=publication.properties + properties,
+        )
 
     def answer(self, name: str, packet_id: int, reason: int = 0) -> bytes:
         """One of the four packets that acknowledge; 3.1.1 has no reason in it."""

@@ -10,6 +10,7 @@ from typing import Generic, TypeVar
 
 K = TypeVar("K", bound=Hashable)
 V = TypeVar("V")
+MAX_FOUND = 1000
 MAX_LEVELS = 200
 """So many levels of a topic or a filter are kept; a tree that strangers feed must not grow without bound."""
 
@@ -32,9 +33,12 @@ class TopicTree(Generic[K, V]):
 
     def __init__(self) -> None:
         self._root: _Node[K, V] = _Node()
+        self._found: dict[str, list[V]] = {}
+        """What fitted the topics that were asked for since the last change."""
 
     def put(self, path: str, key: K, value: V) -> bool:
         """Keep a value; give whether there was none of this key at this place before."""
+        self._found.clear()
         node = self._root
         for level in levels_of(path):
             child = node.children.get(level)
@@ -66,6 +70,7 @@ class TopicTree(Generic[K, V]):
             way.append(child)
         if way[-1].values.pop(key, None) is None:
             return False
+        self._found.clear()
         for node, level in zip(reversed(way[:-1]), reversed(levels), strict=True):
             child = node.children[level]
             if child.values or child.children:
@@ -74,6 +79,15 @@ class TopicTree(Generic[K, V]):
         return True
 
     def fitting(self, topic: str) -> list[V]:
+        """The values under all filters that fit a topic, as `_look` finds them."""
+        found = self._found.get(topic)
+        if found is None:
+            if len(self._found) >= MAX_FOUND:
+                self._found.clear()
+            found = self._found[topic] = self._look(topic)
+        return found
+
+    def _look(self, topic: str) -> list[V]:
         """The values under all filters that fit a topic.
 
         A wildcard at the beginning fits no topic that begins with `$`. Source: [MQTT-4.7.2-1].

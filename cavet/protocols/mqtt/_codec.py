@@ -8,7 +8,7 @@ from cavet.protocols._codec import Side
 from cavet.protocols._frame import Field, Frame, Unreadable
 from cavet.protocols._message import Message
 from cavet.protocols.mqtt._messages import FORMS, FROM_BROKER, FROM_CLIENT
-from cavet.protocols.mqtt._packets import encode_packet, take_packet
+from cavet.protocols.mqtt._packets import encode_packet, take_packet, take_plain_publish
 from cavet.protocols.mqtt._pieces import MalformedError
 
 MAX_HEAD = 5
@@ -24,6 +24,8 @@ class MqttDecoder:
         self._version = version
         self._side = side
         self._rest = b""
+        self._at = 0
+        """Where in what is kept the next packet begins."""
         self._offset = 0
         self._skip = 0
         self._lost = False
@@ -31,7 +33,9 @@ class MqttDecoder:
     def feed(self, data: bytes) -> list[Frame]:
         """Take more bytes; give the packets that are complete now."""
         self._rest += data
-        return self._frames()
+        frames = self._frames()
+        self._rest, self._at = self._rest[self._at :], 0
+        return frames
 
     def finish(self) -> list[Frame]:
         """The stream has ended: what is left is cut off."""
@@ -41,13 +45,14 @@ class MqttDecoder:
 
     def _frames(self) -> list[Frame]:
         frames = []
-        while self._rest and (frame := self._next()) is not None:
+        while self._at < len(self._rest) and (frame := self._next()) is not None:
             frames.append(frame)
         return frames
 
     def _next(self) -> Frame | None:
+        left = len(self._rest) - self._at
         if self._lost or self._skip:
-            size = len(self._rest) if self._lost else min(self._skip, len(self._rest))
+            size = left if self._lost else min(self._skip, left)
             self._skip -= 0 if self._lost else size
             reason = "behind a length that is none" if self._lost else f"a packet of more than {MAX_PACKET_BYTES} bytes"
             return self._unreadable(size, reason)
@@ -58,26 +63,30 @@ class MqttDecoder:
         if size > MAX_PACKET_BYTES:
             self._skip = size
             return self._next()
-        if len(self._rest) < size:
+        if left < size:
             return None
         return self._frame(size, begin)
 
     def _head(self) -> tuple[int, int] | None:
         """The lengths of the fixed header and of the whole packet; `None` while they are not there."""
         length = 0
-        for place, byte in enumerate(self._rest[1:MAX_HEAD]):
+        for place, byte in enumerate(self._rest[self._at + 1 : self._at + MAX_HEAD]):
             length |= (byte & 0x7F) << 7 * place
             if not byte & 0x80:
                 return place + 2, place + 2 + length
-        if len(self._rest) >= MAX_HEAD:
+        left = len(self._rest) - self._at
+        if left >= MAX_HEAD:
             self._lost = True
-            return MAX_HEAD, len(self._rest)
+            return MAX_HEAD, left
         return None
 
     def _frame(self, size: int, head: int) -> Frame:
-        wire = self._rest[:size]
+        wire = self._rest[self._at : self._at + size]
         if self._lost:
             return self._unreadable(size, "remaining length: more than four bytes")
+        plain = take_plain_publish(wire, head, self._version)
+        if plain is not None:
+            return self._done(size, plain, ())
         try:
             if self._version == 5 and head > 2 and wire[head - 1] == 0:
                 raise MalformedError("remaining length: more bytes than it needs (MQTT-1.5.5-1)")
@@ -94,8 +103,8 @@ class MqttDecoder:
         return self._done(size, Unreadable(reason=reason), (reason,))
 
     def _done(self, size: int, message: Message, problems: tuple[str, ...]) -> Frame:
-        frame = Frame(message, self._rest[:size], self._offset, problems)
-        self._rest = self._rest[size:]
+        frame = Frame(message, self._rest[self._at : self._at + size], self._offset, problems)
+        self._at += size
         self._offset += size
         return frame
 

@@ -20,6 +20,7 @@ from cavet.protocols.mqtt._pieces import (
     put_text,
     put_varint,
 )
+from cavet.protocols.mqtt._properties import Properties
 from cavet.protocols.mqtt._reasons import ALLOWED, SUBACK_CODES
 from cavet.protocols.mqtt._topics import Filter, filter_problem, name_problem
 
@@ -78,8 +79,25 @@ def _put_connack(packet: Any, version: int) -> bytes:
 
 
 def _put_publish(packet: Any, version: int) -> bytes:
-    number = put_number(packet.packet_id, 2) if packet.qos else b""
-    return put_text("publish.topic", packet.topic) + number + _put_properties(packet, version) + packet.payload  # type: ignore[no-any-return]
+    return _publish_body(version, packet.topic, packet.payload, packet.packet_id, getattr(packet, "properties", ()))
+
+
+def _publish_body(version: int, topic: str, payload: bytes, packet_id: int | None, found: Properties) -> bytes:
+    number = put_number(packet_id, 2) if packet_id else b""
+    if version == 4:
+        laid = b""
+    else:
+        laid = properties.put("publish.properties", found) if found else b"\0"
+    return put_text("publish.topic", topic) + number + laid + payload
+
+
+def encode_publish(
+    version: int, topic: str, payload: bytes, *, qos: int = 0, retain: bool = False, dup: bool = False,
+    packet_id: int | None = None, found: Properties = (),
+) -> bytes:  # fmt: skip
+    """The bytes of a publish packet, for who hands on what was checked before: nothing is checked again."""
+    body = _publish_body(version, topic, payload, packet_id, found)
+    return bytes((0x30 | dup << 3 | qos << 1 | retain,)) + put_varint(len(body)) + body
 
 
 def _put_ack(packet: Any, version: int) -> bytes:
@@ -240,6 +258,35 @@ def _take_publish(reader: Reader, version: int, flags: int, problems: list[str])
     if problem and not (aliased and not fields["topic"]):
         problems.append(problem)
     return fields
+
+
+def take_plain_publish(wire: bytes, head: int, version: int) -> Message | None:
+    """The usual publish packet, at once: right, and without properties; `None` for all others, which take the long way
+    and come out the same."""
+    flags = wire[0]
+    if flags >> 4 != 3 or flags & 6 == 6 or flags & 14 == 8 or len(wire) < head + 2:
+        return None
+    begin = head + 2
+    end = begin + (wire[head] << 8 | wire[head + 1])
+    qos = flags >> 1 & 3
+    at = end + (2 if qos else 0)
+    if at + (version == 5) > len(wire) or end == begin:
+        return None
+    name = wire[begin:end]
+    if b"+" in name or b"#" in name or b"\0" in name or (version == 5 and wire[at]):
+        return None
+    packet_id = wire[end] << 8 | wire[end + 1] if qos else None
+    if packet_id == 0 or (version == 5 and head > 2 and wire[head - 1] == 0):
+        return None
+    try:
+        topic = name.decode()
+    except UnicodeDecodeError:
+        return None
+    form = messages.Publish5 if version == 5 else messages.Publish
+    return form(
+        topic=topic, payload=wire[at + (version == 5) :], qos=qos, retain=bool(flags & 1), dup=bool(flags & 8),
+        packet_id=packet_id,
+    )  # fmt: skip
 
 
 def _take_ack(reader: Reader, version: int, flags: int, problems: list[str]) -> Fields:

@@ -111,6 +111,8 @@ class Post:
         found = self._wanted.fitting(publication.topic)
         if not found:
             return 0
+        if len(found) == 1 and isinstance(found[0], Subscription) and not publication.retain:
+            return self._pass_to_one(found[0], publication, sender)
         merged: dict[BrokerSession, tuple[int, bool, tuple[int, ...]]] = {}
         for one in found:
             subscription = one.choose() if isinstance(one, Group) else one
@@ -122,6 +124,12 @@ class Post:
             delivery = Delivery(retain, numbers) if retain or numbers else PLAIN
             count += self._deliver(session, publication, min(qos, publication.qos), delivery)
         return count
+
+    def _pass_to_one(self, only: Subscription, publication: Publication, sender: BrokerSession | None) -> int:
+        if only.options & NO_LOCAL and only.session is sender:
+            return 0
+        delivery = Delivery(False, (only.number,)) if only.number else PLAIN
+        return self._deliver(only.session, publication, min(only.qos, publication.qos), delivery)
 
     def _retain(self, publication: Publication, now: float) -> None:
         """An empty payload ends it. Source: [MQTT-3.3.1-6], [MQTT-3.3.1-7] (5.0), [MQTT-3.3.1-10] (3.1.1)."""
