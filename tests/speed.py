@@ -24,7 +24,7 @@ from cavet.protocols import Side, firmata
 from cavet.record import Kind, Record
 from cavet.workbench import BenchThread, CavetApp, Desk
 from cavet.workbench.widgets.picture import Picture
-from tests import speed_devices
+from tests import speed_devices, speed_messages
 from tests.speed_tools import best, ratio, told
 
 # the codec
@@ -268,7 +268,7 @@ async def key_seconds(app, number):
 
 def main():
     print("figures of this machine, in this run; `!` marks what misses its aim\n")
-    for measure in (codec, record, round_trip, fast_time, *speed_devices.MEASURES, start, screen, keys):
+    for measure in (codec, record, round_trip, fast_time, *speed_devices.MEASURES, *speed_messages.MEASURES, start, screen, keys):
         measure()
 
 
