@@ -268,7 +268,17 @@ async def key_seconds(app, number):
 
 def main():
     print("figures of this machine, in this run; `!` marks what misses its aim\n")
-    for measure in (codec, record, round_trip, fast_time, *speed_devices.MEASURES, *speed_messages.MEASURES, start, screen, keys):
+    for measure in (
+        codec,
+        record,
+        round_trip,
+        fast_time,
+        *speed_devices.MEASURES,
+        *speed_messages.MEASURES,
+        start,
+        screen,
+        keys,
+    ):
         measure()
 
 

@@ -156,9 +156,7 @@ async def messages_a_second(port, subscribers, qos, count):
 
 
 def packet(qos, number):
-    return V3.encode(
-        mqtt.Publish(topic=TOPIC, payload=PAYLOAD, qos=qos, packet_id=number % 60000 + 1 if qos else None)
-    )
+    return V3.encode(mqtt.Publish(topic=TOPIC, payload=PAYLOAD, qos=qos, packet_id=number % 60000 + 1 if qos else None))
 
 
 async def drain(reader):
@@ -196,8 +194,8 @@ def codecs():
         topics = [f"a/b/{number % 50}" for number in range(count)]
         stream = b"".join(codec.encode(form(topic=topic, payload=b"12.5")) for topic in topics)
 
-        def bare_decode(stream=stream, skip=len(empty)):
-            out, at = [], 0
+        def bare_decode(stream=stream, empty=empty):
+            out, at, skip = [], 0, len(empty)
             while at < len(stream):
                 size = stream[at + 1]
                 length = stream[at + 2] << 8 | stream[at + 3]

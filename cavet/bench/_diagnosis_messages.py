@@ -12,6 +12,8 @@ Reason = tuple[str, str]
 def not_taken(trail: Trail, point: TopicPoint, here: bool | None, *, own_broker: bool) -> Reason:
     """The bytes are on their way to the broker, or beyond."""
     tries = f" in {trail.resends + 1} tries" if trail.resends else ""
+    if trail.refused is not None:
+        return trail.refused.note, f"is the payload what the board expects at {point.command}?"
     if here is False:
         return (
             "the board is gone: its presence says so",

@@ -48,6 +48,8 @@ class HostLink:
         self._sent = 0
         self._open = False
         self._wanted = True
+        self._was_lost = False
+        """Whether it is not to be opened again at once."""
         self._changed = asyncio.Event()
         self._task: asyncio.Task[None] | None = None
 
@@ -74,6 +76,9 @@ class HostLink:
     async def _keep_open(self) -> None:
         while True:
             self._changed.clear()
+            if self._wanted and self._was_lost:
+                self._was_lost = False
+                await asyncio.sleep(self.session.reopen_pause())
             if self._wanted and not self._open:
                 await self._try_to_open()
             if self._wanted and not self._open:
@@ -141,6 +146,7 @@ class HostLink:
         return self._stream.told.find(frame.end)
 
     def closed(self, reason: str) -> None:
+        self._was_lost = True
         self._note_problem(f"{self.address}: {reason}")
         self._shut(reason)
         self._changed.set()

@@ -96,6 +96,7 @@ class MqttSession(Session[TopicPoint]):
     def lost(self, reason: str) -> None:
         """What is under way is sent again once the link is back."""
         self._mqtt.lost()
+        self.hang_up = ""
         for sent in self._sent.values():
             sent.deadline = inf
         super().lost(reason)

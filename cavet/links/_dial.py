@@ -39,8 +39,12 @@ class DialEnd:
     async def _open(self) -> None:
         call = _Call(self._end, self._shut)
         call.listener = self._welcome(call)
-        await self._end.open(call)
         self._call = call
+        try:
+            await self._end.open(call)
+        except UnreachableError:
+            self._call = None
+            raise
 
     async def _keep_open(self) -> None:
         while True:

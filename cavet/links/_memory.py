@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import asyncio
+
 from cavet.links._end import Listener, Welcome
 from cavet.links._wire import Losses, Wire
 from cavet.wording import UnreachableError
@@ -65,6 +67,17 @@ class MemoryLink:
         if listener is not None:
             listener.closed(reason)
 
+    def hang_up_behind(self, reason: str) -> None:
+        """The same at the board's wish, when what it has said has come over."""
+        listener = self._host_listener
+
+        def shut() -> None:
+            if self._host_listener is listener:  # else it is another call by now
+                self.hang_up(reason)
+
+        loop = asyncio.get_running_loop()
+        loop.call_at(self.outward.free_at + LEAST_BYTE_SECONDS, shut)
+
     def mend(self) -> None:
         """Make the line whole; the host has to open it anew."""
         self.is_cut = False
@@ -92,7 +105,7 @@ class _Board:
         return self._link.outward.waiting
 
     def hang_up(self) -> None:
-        self._link.hang_up("the board has shut the link")
+        self._link.hang_up_behind("the board has shut the link")
 
     async def stop(self) -> None:
         self._link.cut()

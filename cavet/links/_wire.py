@@ -55,6 +55,11 @@ class Wire:
         """How many bytes are under way."""
         return self._under_way
 
+    @property
+    def free_at(self) -> float:
+        """The loop's time at which the last byte that is under way will have come over."""
+        return max(self._busy_until, asyncio.get_running_loop().time())
+
     def send(self, data: bytes) -> int:
         """Put bytes on the line; give the offset behind the last of them."""
         offset = self._sent

@@ -181,6 +181,7 @@ class MqttClient:
 
     def lost(self) -> None:
         """The connection is gone. What is not acknowledged is kept."""
+        self.hang_up = ""
         self.state = ClientState.SHUT
         self._deadline = inf
         self._out.clear()

@@ -37,6 +37,8 @@ class Trail(msgspec.Struct):
     moving: Event | None = None
     stopped: Event | None = None
     """The event that ended it: refused, overtaken, lost or unconfirmed."""
+    refused: Event | None = None
+    """The latest event by which the board has refused it, kept when it is sent again."""
     passed: Event | None = None
     """The event by which a broker has passed the command on."""
     told: Event | None = None
@@ -147,6 +149,7 @@ class Trails:
             trail.told = event
         elif event.kind in ENDS:
             trail.stopped = event
+            trail.refused = event if event.kind == Kind.REFUSED else trail.refused
         elif event.kind == Kind.LOST:
             trail.losses += 1
             trail.stopped = event if event.topic == "pin" else trail.stopped

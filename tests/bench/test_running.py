@@ -235,6 +235,7 @@ class Links(unittest.TestCase):
             await asyncio.sleep(0.1)
             notes = [event.note for event in bench.record.since(0) if event.kind == Kind.LOST]
             self.assertIn("memory:gatehouse: the line was cut", notes)
+            await asyncio.sleep(1)  # before a lost link is opened again there is a pause
             self.assertIn("nothing is at the other end", link.words)
             bench.ask(bench.point("walkway"), 70.0, by="test")
             await asyncio.sleep(3)

@@ -25,9 +25,9 @@ class Demo(unittest.TestCase):
         self.gatehouse = Path(folder.name) / "gatehouse.bench.toml"
         self.gatehouse.write_text(gatehouse_text())
 
-    def test_the_demo_has_three_boards_each_driven_in_its_own_protocol(self):
+    def test_the_demo_has_four_boards_each_driven_in_its_own_protocol(self):
         terminal = self.start("demo")
-        terminal.sees("3 of 3 boards ready", "gatehouse", "pumphouse", "switchrack", "ready · 16 points")
+        terminal.sees("4 of 4 boards ready", "gatehouse", "pumphouse", "ready · 16 points", "towpath", "here, health")
         terminal.press("f")
         terminal.type("pump_a")
         terminal.sees("find pump_a▏", "modbus-tcp · unit 7", "L14")
@@ -43,8 +43,20 @@ class Demo(unittest.TestCase):
         terminal.type("relay_103")
         terminal.press("Enter", "Space")
         terminal.sees("relay_103 ← closed", "ROUT:CLOS", "◈ confirmed")
+        terminal.press("Escape")
+        terminal.until(lambda text: "esc shows all" not in text, "the search ended")
+        terminal.press("f")
+        terminal.type("lamp")
+        terminal.press("Enter", "End", "Space")
+        terminal.sees("lamp ← on", "lamp/set", "passed on to 1", "◈ confirmed", "our own broker")
+        terminal.press("d")
+        terminal.sees("made wrong on purpose")
+        terminal.press("Down", "Down", "Down", "Down")
+        terminal.sees("▸ off  towpath_away")
+        terminal.press("Space", "Escape")
+        terminal.sees("gone for", "3 of 4 boards ready")
         terminal.press("F12")
-        terminal.sees("relay_103 ← open", "everything to rest")
+        terminal.sees("everything to rest")
         terminal.press("q")
         terminal.sees("code 0")
 
