@@ -22,6 +22,9 @@ tools:
 	@command -v tmux >/dev/null || { [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null \
 		&& { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends tmux >/dev/null; }; } \
 		|| echo "tools: tmux is not here and can't be installed: the console tests are skipped"
+	@PATH="$$PATH:/usr/sbin"; command -v mosquitto >/dev/null || { [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null \
+		&& { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends mosquitto >/dev/null; }; } \
+		|| echo "tools: no broker is here and none can be installed: the tests against a real one are skipped"
 
 test: setup tools
 	$(BIN)/python -m tests

@@ -2,8 +2,6 @@
 
 import asyncio
 import json
-import shutil
-import socket
 import subprocess
 import sys
 import tempfile
@@ -12,6 +10,7 @@ from pathlib import Path
 
 from cavet.protocols import Side, mqtt
 from cavet.protocols.mqtt import V3, V5, Filter
+from tests.commands.real_broker import RealBroker, broker_path, free_port
 from tests.speed_devices import told_ratio
 from tests.speed_tools import best, share, told
 
@@ -34,9 +33,7 @@ class OurBroker:
     def __init__(self):
         self._folder = tempfile.TemporaryDirectory()
         path = Path(self._folder.name) / "broker.bench.toml"
-        with socket.socket() as free:
-            free.bind(("127.0.0.1", 0))
-            self.port = free.getsockname()[1]
+        self.port = free_port()
         path.write_text(f"{BENCH}[broker]\nport = {self.port}\n")
         words = [sys.executable, "-m", "cavet", "serve", str(path), "--json"]
         self._process = subprocess.Popen(words, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, text=True)
@@ -48,42 +45,6 @@ class OurBroker:
         self._process.wait()
         self._process.stdout.close()
         self._folder.cleanup()
-
-
-class RealBroker:
-    """Debian's broker on a free port."""
-
-    def __init__(self, path="mosquitto"):
-        with socket.socket() as free:
-            free.bind(("127.0.0.1", 0))
-            self.port = free.getsockname()[1]
-        self._folder = tempfile.TemporaryDirectory()
-        settings = Path(self._folder.name) / "broker.conf"
-        settings.write_text(f"listener {self.port} 127.0.0.1\nallow_anonymous true\nmax_queued_messages 100000\n")
-        self._process = subprocess.Popen(
-            [path, "-c", str(settings)], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
-        )
-        self._until_there()
-
-    def _until_there(self):
-        deadline = time.monotonic() + 10
-        while True:
-            try:
-                socket.create_connection(("127.0.0.1", self.port), 1).close()
-                return
-            except OSError:
-                if time.monotonic() > deadline:
-                    raise
-
-    def end(self):
-        self._process.terminate()
-        self._process.wait()
-        self._folder.cleanup()
-
-
-def broker_path():
-    """Where the real broker is; `None` where there is none. Debian keeps it outside a user's path."""
-    return shutil.which("mosquitto") or shutil.which("mosquitto", path="/usr/sbin")
 
 
 class Subscriber(asyncio.Protocol):
@@ -165,11 +126,10 @@ async def drain(reader):
 
 
 def brokers():
-    path = broker_path()
-    if path is None:
+    if broker_path() is None:
         told("MQTT, messages through a broker", "no broker to compare with", "none", False)
         return
-    ours, real = OurBroker(), RealBroker(path)
+    ours, real = OurBroker(), RealBroker()
     try:
         for qos in (0, 1):
             for subscribers, count in ((1, 20_000), (10, 4_000), (100, 600)):

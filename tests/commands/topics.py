@@ -14,11 +14,13 @@ PATIENCE = 15.0
 class TopicClient:
     """Connects to a broker, subscribes, and reads what comes."""
 
-    def __init__(self, address, version=4, client_id="", **fields):
+    def __init__(self, address, version=4, client_id="", tls=None, **fields):
         host, _, port = address.rpartition(":")
         self.version = version
         self.codec = V5 if version == 5 else V3
         self.socket = socket.create_connection((host, int(port)), PATIENCE)
+        if tls is not None:
+            self.socket = tls.wrap_socket(self.socket, server_hostname=host)
         self.decoder = self.codec.decoder(Side.BOARD)
         self.got = []
         self._next_id = 0
