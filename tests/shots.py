@@ -35,6 +35,10 @@ SUPPLY = [
     "Escape",
     "Up",
 ]
+TOWPATH = [
+    *["End", "Right", "End", "Up", "Up", "Up", "text:600", "Return", "wait:0.1", "Down", 'text:"LOCK CLOSED', "Return"],
+    *["wait:1", "Up", "Up", "space", "wait:0.5"],
+]
 SHOTS = {
     "drive-at-rest.png": ([], ["wait:6"]),
     "drive.png": ([], ["text:80", "Return", "wait:1", *FILL, "wait:5", *PRESS_STOP, "wait:0.2"]),
@@ -43,6 +47,7 @@ SHOTS = {
     "drive-light.png": ([], [*FILL, "wait:3", "F2", "wait:0.3", "text:light", "Return", "wait:0.6"]),
     "pumphouse.png": ([], [*OPEN_PUMPS, *PUMPS, "wait:2", *DRAIN, *(["Up"] * 5), "wait:0.5"]),
     "switchrack.png": ([], [*RELAYS, "Escape", "text:f", "text:supply_1", "Return", *SUPPLY, "wait:1"]),
+    "towpath.png": ([], TOWPATH),
     "drive-100x30.png": (["--size", "800x510"], [*FILL, "wait:2"]),
 }
 

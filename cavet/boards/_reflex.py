@@ -11,6 +11,7 @@ from cavet.boards._pins import Pin, PinMode
 from cavet.boards._telling import Tell
 from cavet.record import Kind
 
+FULL_DUTY = 255
 EDGES = ("falling", "rising", "both")
 DOES = ("toggle", "on", "off", "follow")
 
@@ -56,7 +57,7 @@ class Reflexes:
         """As after power-on: its pins in their modes, nothing has happened yet."""
         for reflex in self._reflexes:
             self._circuit.set_mode(reflex.pin, reflex.mode, now, None)
-            if self._circuit.pins[reflex.target].mode is not PinMode.OUTPUT:
+            if not self._circuit.pins[reflex.target].mode.drives:  # else the firmware has given it one
                 self._circuit.set_mode(reflex.target, PinMode.OUTPUT, now, None)
         self._circuit.settle()
         self._watches = [_Watch(reflex, self._circuit.pins[reflex.pin].level) for reflex in self._reflexes]
@@ -85,5 +86,8 @@ class Reflexes:
         cause = self._circuit.pins[reflex.pin].cause
         words = f"pin {reflex.pin} {'rises' if level else 'falls'}: pin {reflex.target} {'on' if high else 'off'}"
         acted = self._tell(Kind.REFLEX, "reflex", reflex.name, high, cause, words)
-        self._circuit.write_level(reflex.target, high, now, acted)
+        if target.mode is PinMode.PWM:
+            self._circuit.write_duty(reflex.target, FULL_DUTY * high, now, acted)
+        else:
+            self._circuit.write_level(reflex.target, high, now, acted)
         return target

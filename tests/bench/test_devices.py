@@ -184,6 +184,10 @@ class Documentation(unittest.TestCase):
         got = self.driven("scpi-board.md", ("lamp_relay", True), ("voltage", 6.0))
         self.assertEqual((got["lamp_relay"], got["voltage"]), (True, 6.0))
 
+    def test_the_station_of_the_docs_works(self):
+        got = self.driven("mqtt-board.md", ("light", 60.0))
+        self.assertEqual((got["light"], got["bell"]), (60.0, None))
+
 
 TEXTS = """\
 format = 1
