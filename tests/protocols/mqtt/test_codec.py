@@ -329,6 +329,25 @@ class AnyBytes(unittest.TestCase):
         for frame in frames:
             codec.explain(frame, side)
 
+    @given(
+        some.integers(0x30, 0x3F),
+        some.binary(max_size=6) | some.text("ab/+#\0$é", max_size=6).map(str.encode),
+        some.binary(max_size=8),
+        some.sampled_from([V3, V5]),
+    )
+    def test_the_short_way_of_a_publish_packet_comes_out_like_the_long_one(self, head, topic, rest, codec):
+        body = len(topic).to_bytes(2, "big") + topic + rest
+        (frame,) = decoded(codec, Side.HOST, bytes((head, len(body))) + body)
+        name = topic.decode("utf-8", "replace")
+        wrong = set("+#\0") & set(name) or not topic or "\ufffd" in name or head & 6 == 6 or head & 14 == 8
+        if frame.readable and not frame.problems:
+            fields = {field.name: field.value for field in codec.explain(frame, Side.HOST).fields}
+            self.assertEqual((frame.message.topic, frame.message.payload), (fields["topic"], fields["payload"]))
+            self.assertEqual(frame.message.packet_id, fields.get("packet_id"))
+            self.assertEqual((head & 1, head >> 1 & 3), (frame.message.retain, frame.message.qos))
+        if codec is V3 and head >> 1 & 3 == 0:
+            self.assertEqual(bool(wrong), bool(frame.problems), frame)
+
     def test_spoilt_packets_never_raise_and_what_is_read_without_a_problem_can_be_sent_again(self):
         noise = random.Random("mqtt")
         for codec, cases in ((V3, THREE), (V5, FIVE)):
