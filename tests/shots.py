@@ -12,6 +12,8 @@ from pathlib import Path
 ROOT = Path(__file__).parents[1]
 PICTURES = ROOT / "docs" / "screenshots"
 SHOOT = os.environ.get("SHOOT", str(ROOT.parent / "shared" / "tools" / "shoot"))
+TRIES = 6
+LEAST_BYTES = 60_000
 COMMAND = [sys.executable, "-m", "cavet", "demo"]
 
 FILL = ["Down", "Down", "text:60", "Return"]
@@ -58,8 +60,17 @@ def main() -> int:
         return 1
     PICTURES.mkdir(exist_ok=True)
     for name, (options, keys) in SHOTS.items():
-        subprocess.run([SHOOT, *options, str(PICTURES / name), "wait:1", *keys, "--", *COMMAND], check=True)
+        take(PICTURES / name, [SHOOT, *options, str(PICTURES / name), "wait:1", *keys, "--", *COMMAND])
     return 0
+
+
+def take(picture: Path, words: list[str]) -> None:
+    """Take a picture; once more where the window did not get its size in time, and shows hardly anything."""
+    for _ in range(TRIES):
+        done = subprocess.run(words, check=False)
+        if done.returncode == 0 and picture.stat().st_size > LEAST_BYTES:
+            return
+    raise SystemExit(f"shots: {picture.name} can't be taken")
 
 
 if __name__ == "__main__":
