@@ -14,7 +14,7 @@ from cavet.workbench.drawing.lines import TopView
 from cavet.workbench.drawing.parts import PartView
 from cavet.workbench.drawing.rails import CourseView, HeadView, LineView, RailsView, RailView
 from cavet.workbench.drawing.rig import BasinView
-from cavet.workbench.drawing.spine import BoardView, PinView
+from cavet.workbench.drawing.spine import BeliefView, BoardView, PinView
 from cavet.workbench.presence import presence_words
 from cavet.workbench.roster import Head, Line
 
@@ -181,6 +181,7 @@ def board_view(desk: Desk, point: Point) -> BoardView:
             answers=answers,
             pins=_believed_pins(desk, point.board),
             parts=_believed_parts(desk, point.board),
+            beliefs=_beliefs(desk, point.board),
             cursor=point.name,
         )
     now = desk.now
@@ -227,6 +228,20 @@ def _believed_parts(desk: Desk, board: str) -> tuple[PartView, ...]:
             )
         )
     return tuple(parts)
+
+
+def _beliefs(desk: Desk, board: str) -> tuple[BeliefView, ...]:
+    """A real board's points, where they are on no pins."""
+    return tuple(
+        BeliefView(
+            name=point.name,
+            where=plain(point.where),
+            read=_rounded(point, desk.standing(point).got),
+            senses=not point.kind.is_output,
+        )
+        for point in desk.points
+        if point.board == board and not point.modes()
+    )
 
 
 def _pin(board: Board, pin: Pin, now: float) -> PinView:

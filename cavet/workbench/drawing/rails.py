@@ -235,7 +235,9 @@ def _draw_output(canvas: Canvas, layout: Layout, y: int, view: RailView, marked:
 def _draw_text(canvas: Canvas, layout: Layout, y: int, view: RailView, width: int) -> None:
     """A text has no rail: what was asked for and what was got stand one behind the other, or once where they agree."""
     room = layout.got_end - layout.rail
-    if view.agreed and not view.broken:
+    if view.got == view.asked == "—":
+        canvas.put(layout.rail, y, "—", QUIET)
+    elif view.agreed and not view.broken:
         glyph = AGREED_GLYPH if view.asked == view.got else GOT_GLYPH
         canvas.put(layout.rail, y, f"{glyph} {view.got}"[:room], GOT)
     else:

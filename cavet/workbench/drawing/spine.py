@@ -32,6 +32,15 @@ class PinView(msgspec.Struct, frozen=True, kw_only=True):
     kind: str = "rests"
 
 
+class BeliefView(msgspec.Struct, frozen=True, kw_only=True):
+    """A point of a board of which nothing else can be seen: where the host believes it to be, and what it has read."""
+
+    name: str
+    where: str
+    read: str
+    senses: bool = False
+
+
 class BoardView(msgspec.Struct, frozen=True, kw_only=True):
     """A board as it is to be shown. Currents in mA. `cursor` is the part that the cursor's point is about."""
 
@@ -46,6 +55,8 @@ class BoardView(msgspec.Struct, frozen=True, kw_only=True):
     current: float = 0.0
     current_limit: float = 0.0
     basins: tuple[BasinView, ...] = ()
+    beliefs: tuple[BeliefView, ...] = ()
+    """In the place of pins, for a real board whose points are not on any."""
     cursor: str = ""
 
 
@@ -62,6 +73,9 @@ def draw_board(view: BoardView, width: int, height: int) -> Canvas:
     lead = 1 if step == 2 and len(pins) * 2 < room else 0
     pins = _in_sight(view, pins, room // step)
     _draw_head(canvas, view, width, lead)
+    if view.beliefs and not pins:
+        _draw_beliefs(canvas, view, lead + HEAD_ROWS)
+        return canvas
     rows = {pin.number: lead + HEAD_ROWS + step * place for place, pin in enumerate(pins)}
     if width >= WIDE:
         _draw_wide(canvas, view, pins, rows, step)
@@ -98,6 +112,22 @@ def _draw_head(canvas: Canvas, view: BoardView, width: int, lead: int) -> None:
     canvas.put(2, lead + 1, view.state[:room], CORAL if view.state_is_bad else QUIET)
     if width > 60:
         canvas.put_right(width - 1, lead + 1, view.answers, HEATHER)
+
+
+def _draw_beliefs(canvas: Canvas, view: BoardView, top: int) -> None:
+    """What the host knows of a board that it can't see: a line a point, what it has read on the right."""
+    canvas.put(2, top, "where the host believes it to be", QUIET)
+    canvas.put_right(canvas.width - 1, top, "what it has read", QUIET)
+    room = canvas.height - top - 2
+    wanted = next((place for place, belief in enumerate(view.beliefs) if belief.name == view.cursor), 0)
+    first = max(0, min(wanted - room // 2, len(view.beliefs) - room))
+    for y, belief in enumerate(view.beliefs[first : first + max(0, room)], top + 2):
+        marked = belief.name == view.cursor
+        canvas.put(2, y, belief.name[:NAME_WIDTH], PAPER._replace(bold=marked))
+        value = belief.read[: max(0, canvas.width - NAME_WIDTH - 8)]
+        where = belief.where[: max(0, canvas.width - NAME_WIDTH - len(value) - 9)]
+        canvas.put(4 + NAME_WIDTH, y, where, PAPER if marked else QUIET)
+        canvas.put_right(canvas.width - 1, y, value, HEATHER if belief.senses else GOT)
 
 
 def _spine_width(pins: list[PinView], room: int) -> int:
