@@ -259,7 +259,7 @@ async def key_seconds(app, number):
     app._driver.send_message(key)
     while (
         rails._canvas is before
-        or f"{app._desk.bench.host_links['gatehouse'].session.readings['beacon'].asked:.0f} %"
+        or f"{app._desk.bench.host_links['gatehouse'].session.readings['beacon'].asked or 0:.0f} %"
         not in rails._canvas.text()
     ):
         await asyncio.sleep(0)

@@ -31,6 +31,7 @@ class BoardSide:
         self._alarm = Alarm(clock, self.turn)
         self._ends: list[tuple[str, BoardEnd]] = []
         self._losses: list[tuple[str, Traffic]] = []
+        self._stopped = False
         self.left = asyncio.Event()
         """Set when a program is gone."""
 
@@ -41,7 +42,8 @@ class BoardSide:
             out = board.take_out()
             if out:
                 self._send(out)
-        self._alarm.set(due)
+        if not self._stopped:
+            self._alarm.set(due)
 
     def _send(self, out: list[Outgoing]) -> None:
         delay = out[0].at - self.clock.now()  # a late board is late with all of it
@@ -91,10 +93,11 @@ class BoardSide:
 
     async def stop(self) -> None:
         """Switch all boards off, and take them off their links: those first that open them themselves."""
+        self._stopped = True
         self._alarm.set(inf)
         dialled = [(board, end) for board, end in self._ends if isinstance(end, DialEnd)]
         served = [(board, end) for board, end in self._ends if not isinstance(end, DialEnd)]
-        names = {end.name for _, end in dialled}
+        names = {end.name for _, end in dialled} - {""}
         for board, dial in dialled:
             await self._stop_end(board, dial)
         with contextlib.suppress(TimeoutError):  # a broker that hangs must not hold us

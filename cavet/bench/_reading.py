@@ -277,6 +277,12 @@ class _Reader:
                 continue
             if table["board"] not in boards:
                 continue
+            over_broker = boards[table["board"]].firmware == "mqtt"
+            if table["kind"] == ("lossy" if over_broker else "away") or (table["kind"] == "mute" and not over_broker):
+                expected = "one that fits: no byte is lost on the way to a broker" if over_broker else (
+                    "one that fits: `away` and `mute` are for boards on a broker"
+                )  # fmt: skip
+                self._checker.wrong((*path, "kind"), found=table["kind"], expected=expected)
             profile = boards[table["board"]].profile
             self._resolve_pins(path, table, profile)
             for place, pin in enumerate(table.get("pins") or ()):

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import os
 import sys
+import threading
+from collections.abc import Callable
 from pathlib import Path
 
 import click
@@ -12,6 +15,9 @@ from cavet import clock
 from cavet.bench import BenchFile
 from cavet.commands._bench import broker_option, on_broker, open_bench, with_addresses
 from cavet.wording import WrongError, listed
+
+END_SECONDS = 2.0
+"""How long the screen may take to end when its window is gone."""
 
 
 @click.command("open")
@@ -55,9 +61,21 @@ def open_workbench(file: BenchFile, at: tuple[str, ...], broker: str | None, rec
     _state("last-bench").write_text(str(file.path.resolve()), "utf-8")
     kept = record_path or _state(f"{file.path.name.partition('.')[0]}.record")
     with BenchThread(plan, kept) as thread:
-        app = CavetApp(file, Desk(thread.bench, thread.call))
+        app = CavetApp(file, Desk(thread.bench, thread.call), lambda: end_soon(thread.stop))
         clock.run(app.run_async())
     return app.return_value or 0
+
+
+def end_soon(stop: Callable[[], None]) -> None:
+    """End the process in a while, in good order as far as the bench goes, whatever the screen still waits for."""
+
+    def end() -> None:
+        stop()
+        os._exit(0)
+
+    timer = threading.Timer(END_SECONDS, end)
+    timer.daemon = True
+    timer.start()
 
 
 def _state(name: str) -> Path:

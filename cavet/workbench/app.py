@@ -6,6 +6,7 @@ import asyncio
 import os
 import signal
 import sys
+from collections.abc import Callable
 from functools import partial
 
 from textual import events
@@ -38,8 +39,10 @@ class CavetApp(App[int]):
     ModalScreen { align: center middle; background: $background 60%; }
     """
 
-    def __init__(self, file: BenchFile, desk: Desk) -> None:
+    def __init__(self, file: BenchFile, desk: Desk, lost: Callable[[], None] = lambda: None) -> None:
         super().__init__()
+        self._lost = lost
+        """Called when the window is gone: what was to be drawn in it may then wait for ever."""
         self._file = file
         self._desk = desk
         for theme in themes():
@@ -54,17 +57,22 @@ class CavetApp(App[int]):
             return
         self.set_interval(LOOK_SECONDS, self._look_at_terminal)
         for number in (signal.SIGHUP, signal.SIGTERM):
-            asyncio.get_running_loop().add_signal_handler(number, self.exit, 0)
+            asyncio.get_running_loop().add_signal_handler(number, self._lose)
 
     def _look_at_terminal(self) -> None:
         """A window that was resized while we began may have told nobody: look at its size now and then."""
         try:
             size = Size(*os.get_terminal_size(sys.__stdout__.fileno() if sys.__stdout__ else 1))
         except OSError:
-            self.exit(0)  # the window was shut: nobody looks any more
+            self._lose()
             return
         if size not in (Size(0, 0), self.size) or size != self.screen.size:
             self.post_message(events.Resize(size, size))
+
+    def _lose(self) -> None:
+        """The window was shut, or we are told to end: nobody looks any more."""
+        self._lost()
+        self.exit(0)
 
     def _actions(self) -> list[Action]:
         drive = next(screen for screen in self.screen_stack if isinstance(screen, DriveScreen))

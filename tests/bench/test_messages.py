@@ -244,6 +244,11 @@ class Files(unittest.TestCase):
             ((command, "pin = 3\nstate"), "points.lamp.pin: found 3, expected none: its host speaks mqtt"),
             (('path = "rssi"', 'path = "rssi["'), "points.signal.path"),
             (("target = 4 }", "target = 15 }"), "reflexes.lamp_by_button.target: found 15"),
+            (('kind = "mute"', 'kind = "lossy"\nshare = "4 %"'), "defects.towpath_mute.kind: found lossy"),
+            (
+                ('kind = "late"\nboard = "gatehouse"\ndelay = "800 ms"', 'kind = "away"\nboard = "gatehouse"'),
+                "found away",
+            ),
             (('uptime = { of = "uptime" }', 'uptime = { of = "tide" }'), "health.uptime.of: found tide"),
             (("[links.towpath]", "[broker]\nusers = { a = 1 }\n[links.towpath]"), "broker.users.a: found "),
             (('protocol = "mqtt"', 'protocol = "mqtt"\npassword = "x"'), "hosts.towpath.user: found nothing"),

@@ -641,6 +641,16 @@ class Limits(unittest.TestCase):
         peer.say_bytes(bytes.fromhex("30 FF FF FF 7F 00 01 74 00"))
         self.assertEqual([told.reason_code for told in peer.read()], [0x95])
 
+    def test_the_bench_can_allow_less(self):
+        office = Office(packet=100)
+        for version in (4, 5):
+            peer = office.client("a", version)
+            peer.publish("t", b"x" * 90)
+            self.assertFalse(peer.shut)
+            told = peer.publish("t", b"x" * 100)
+            self.assertEqual([packet.reason_code for packet in told], [0x95] if version == 5 else [])
+            self.assertTrue(peer.shut)
+
     def test_too_many_unreleased_messages_end_the_connection(self) -> None:
         peer = Office(received=3).client("a", 5)
         for number in range(1, 4):

@@ -5,11 +5,26 @@ import signal
 import socket
 import subprocess
 import tempfile
+import time
 import unittest
 from pathlib import Path
 
+from cavet.record import read_record
 from tests.bench.benches import gatehouse_text
 from tests.console.terminal import CAVET, Terminal, needs_tmux
+
+
+def running(word):
+    """The processes that have a word on their command line."""
+    found = []
+    for path in Path("/proc").glob("[0-9]*/cmdline"):
+        try:
+            words = path.read_bytes().split(b"\0")
+        except OSError:
+            continue  # it has ended between the look and the reading
+        if word.encode() in words:
+            found.append(path.parent.name)
+    return found
 
 
 @needs_tmux
@@ -59,6 +74,18 @@ class Demo(unittest.TestCase):
         terminal.sees("everything to rest")
         terminal.press("q")
         terminal.sees("code 0")
+
+    def test_it_ends_when_its_window_is_shut(self):
+        kept = str(self.gatehouse.with_suffix(".record"))
+        terminal = self.start("open", str(self.gatehouse), "--record", kept)
+        terminal.sees("board ready")
+        self.assertTrue(running(kept))
+        terminal.end()
+        deadline = time.monotonic() + 10
+        while running(kept) and time.monotonic() < deadline:
+            time.sleep(0.05)
+        self.assertEqual(running(kept), [])
+        self.assertTrue(read_record(Path(kept)))
 
     def test_it_starts_is_driven_breaks_rests_and_quits(self):
         terminal = self.start()

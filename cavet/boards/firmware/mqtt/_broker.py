@@ -216,18 +216,19 @@ class Broker:
         if visitor.session is None:
             self._connect(visitor, frame, now)
         elif frame.problems:
-            self._complain(visitor, frame, now)
+            self._complain(visitor, frame.problems[0], _reason_for(frame), now)
+        elif len(frame.data) > self._plan.packet:
+            self._complain(visitor, f"a packet of more than {self._plan.packet} bytes", TOO_LARGE, now)
         elif message.NAME == "publish":
             self._publish(visitor, visitor.session, message, now, cause_of(frame))
         else:
             self._HEARS[message.NAME](self, visitor, visitor.session, message, now)
 
-    def _complain(self, visitor: Visitor, frame: Frame, now: float) -> None:
+    def _complain(self, visitor: Visitor, problem: str, reason: int, now: float) -> None:
         """It has said what it must not: say which, and hang up. Source: 5.0, section 4.13; 3.1.1, section 4.8."""
-        problem = frame.problems[0]
         note = f"{plain(visitor.who, MAX_SHOWN)} has said what it must not: {plain(problem, MAX_SHOWN)}"
         self._tell(Kind.REMARK, "client", plain(visitor.who, MAX_SHOWN), None, None, note)
-        self._hang_up(visitor, now, _reason_for(frame), problem[:MAX_SHOWN])
+        self._hang_up(visitor, now, reason, problem[:MAX_SHOWN])
 
     # coming in
 
