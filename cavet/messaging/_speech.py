@@ -7,17 +7,10 @@ from typing import Any
 
 from cavet.messaging._publication import Publication
 from cavet.protocols import Message, mqtt
-from cavet.protocols.mqtt import V3, V5, Filter, Property, encode_publish
+from cavet.protocols.mqtt import V3, V5, Filter, Property, encode_plain_ack, encode_publish
 
 PUBACK, PUBREC, PUBREL, PUBCOMP = "puback", "pubrec", "pubrel", "pubcomp"
-_FORMS: dict[int, dict[str, Any]] = {
-    4: {
-        PUBACK: mqtt.Puback, PUBREC: mqtt.Pubrec, PUBREL: mqtt.Pubrel, PUBCOMP: mqtt.Pubcomp,
-    },
-    5: {
-        PUBACK: mqtt.Puback5, PUBREC: mqtt.Pubrec5, PUBREL: mqtt.Pubrel5, PUBCOMP: mqtt.Pubcomp5,
-    },
-}  # fmt: skip
+_FORMS: dict[str, Any] = {PUBACK: mqtt.Puback5, PUBREC: mqtt.Pubrec5, PUBREL: mqtt.Pubrel5, PUBCOMP: mqtt.Pubcomp5}
 
 
 class Speech:
@@ -49,10 +42,9 @@ class Speech:
 
     def answer(self, name: str, packet_id: int, reason: int = 0) -> bytes:
         """One of the four packets that acknowledge; 3.1.1 has no reason in it."""
-        form = _FORMS[self.version][name]
-        return self.say(
-            form(packet_id=packet_id, reason_code=reason) if self.version == 5 else form(packet_id=packet_id)
-        )
+        if self.version == 4 or not reason:
+            return encode_plain_ack(name, packet_id)
+        return self.say(_FORMS[name](packet_id=packet_id, reason_code=reason))
 
     def subscribe(self, packet_id: int, filters: Iterable[Filter]) -> bytes:
         """Ask for topics."""

@@ -85,7 +85,7 @@ class Demo(unittest.TestCase):
         while running(kept) and time.monotonic() < deadline:
             time.sleep(0.05)
         self.assertEqual(running(kept), [])
-        self.assertTrue(read_record(Path(kept)))
+        self.assertIsNotNone(next(read_record(Path(kept)), None))
 
     def test_it_starts_is_driven_breaks_rests_and_quits(self):
         terminal = self.start()

@@ -33,7 +33,7 @@ from cavet.protocols.mqtt._messages import (
     Unsubscribe,
     Unsubscribe5,
 )
-from cavet.protocols.mqtt._packets import encode_publish
+from cavet.protocols.mqtt._packets import encode_plain_ack, encode_publish
 from cavet.protocols.mqtt._properties import Property
 from cavet.protocols.mqtt._reasons import NAMES, RETURN_CODES
 from cavet.protocols.mqtt._topics import Filter, filter_problem, name_problem
@@ -74,6 +74,7 @@ __all__ = [
     "Unsuback5",
     "Unsubscribe",
     "Unsubscribe5",
+    "encode_plain_ack",
     "encode_publish",
     "filter_problem",
     "name_problem",

@@ -8,7 +8,7 @@ from cavet.protocols._codec import Side
 from cavet.protocols._frame import Field, Frame, Unreadable
 from cavet.protocols._message import Message
 from cavet.protocols.mqtt._messages import FORMS, FROM_BROKER, FROM_CLIENT
-from cavet.protocols.mqtt._packets import encode_packet, take_packet, take_plain_publish
+from cavet.protocols.mqtt._packets import encode_packet, take_packet, take_plain
 from cavet.protocols.mqtt._pieces import MalformedError
 
 MAX_HEAD = 5
@@ -84,7 +84,7 @@ class MqttDecoder:
         wire = self._rest[self._at : self._at + size]
         if self._lost:
             return self._unreadable(size, "remaining length: more than four bytes")
-        plain = take_plain_publish(wire, head, self._version)
+        plain = take_plain(wire, head, self._version)
         if plain is not None:
             return self._done(size, plain, ())
         try:

@@ -91,6 +91,21 @@ def _publish_body(version: int, topic: str, payload: bytes, packet_id: int | Non
     return put_text("publish.topic", topic) + number + laid + payload
 
 
+PLAIN_ACKS: dict[int, tuple[type[messages.Packet], type[messages.Packet]]] = {
+    0x40: (messages.Puback, messages.Puback5),
+    0x50: (messages.Pubrec, messages.Pubrec5),
+    0x62: (messages.Pubrel, messages.Pubrel5),
+    0x70: (messages.Pubcomp, messages.Pubcomp5),
+}
+"""By its first byte, each packet that acknowledges, in both versions."""
+ACK_HEADS = {forms[0].NAME: head for head, forms in PLAIN_ACKS.items()}
+
+
+def encode_plain_ack(name: str, packet_id: int) -> bytes:
+    """The bytes of a packet that acknowledges without a reason; they are the same in both versions."""
+    return bytes((ACK_HEADS[name], 2, packet_id >> 8, packet_id & 0xFF))
+
+
 def encode_publish(
     version: int, topic: str, payload: bytes, *, qos: int = 0, retain: bool = False, dup: bool = False,
     packet_id: int | None = None, found: Properties = (),
@@ -260,10 +275,12 @@ def _take_publish(reader: Reader, version: int, flags: int, problems: list[str])
     return fields
 
 
-def take_plain_publish(wire: bytes, head: int, version: int) -> Message | None:
-    """The usual publish packet, at once: right, and without properties; `None` for all others, which take the long way
-    and come out the same."""
+def take_plain(wire: bytes, head: int, version: int) -> Message | None:
+    """The usual packet, at once: a publish or its acknowledgement, right, and without properties; `None` for all
+    others, which take the long way and come out the same."""
     flags = wire[0]
+    if flags in PLAIN_ACKS and len(wire) == 4 and (wire[2] or wire[3]):
+        return PLAIN_ACKS[flags][version == 5](packet_id=wire[2] << 8 | wire[3])
     if flags >> 4 != 3 or flags & 6 == 6 or flags & 14 == 8 or len(wire) < head + 2:
         return None
     begin = head + 2

@@ -220,7 +220,7 @@ class Broker:
         elif len(frame.data) > self._plan.packet:
             self._complain(visitor, f"a packet of more than {self._plan.packet} bytes", TOO_LARGE, now)
         elif message.NAME == "publish":
-            self._publish(visitor, visitor.session, message, now, cause_of(frame))
+            self._publish(visitor, visitor.session, frame, now, cause_of(frame))
         else:
             self._HEARS[message.NAME](self, visitor, visitor.session, message, now)
 
@@ -276,7 +276,8 @@ class Broker:
 
     # messages in
 
-    def _publish(self, visitor: Visitor, session: BrokerSession, message: Any, now: float, cause: int) -> None:
+    def _publish(self, visitor: Visitor, session: BrokerSession, frame: Frame, now: float, cause: int) -> None:
+        message: Any = frame.message
         properties: tuple[Property, ...] = getattr(message, "properties", ())
         topic = message.topic
         if visitor.speech.version == 5:
@@ -290,6 +291,8 @@ class Broker:
         publication = Publication(
             topic, message.payload, message.qos, message.retain, *_kept_properties(properties, now), cause
         )
+        if frame.data[0] == PLAIN_PUBLISH and not properties:
+            self._same = (publication, visitor.speech.version, frame.data)  # it goes on as it came
         reason = self._pass(publication, session, now)
         if message.qos == 1:
             visitor.answer(PUBACK, message.packet_id, reason, now, cause)
@@ -448,6 +451,8 @@ class Broker:
 
 
 PINGRESP = bytes((0xD0, 0))
+PLAIN_PUBLISH = 0x30
+"""The first byte of a publish packet of QoS 0 that is not retained."""
 
 
 def _reason_for(frame: Frame) -> int:
