@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from cavet import units
 from cavet.bench import OWN, Standing
 from cavet.boards import Board, Pin, PinMode
@@ -155,30 +157,12 @@ def _course_note(desk: Desk, point: Point) -> str:
 
 def board_view(desk: Desk, point: Point) -> BoardView:
     """The board that a point is on."""
-    link = desk.bench.host_links[point.board]
-    session = link.session
-    settings = link.link.settings
-    carrier = "our own broker" if link.link.broker == OWN else "broker" if link.link.broker else link.link.kind
-    line = f"{session.title} · {carrier}"
-    line += f" {units.show(settings.rate)} {settings.form}" if link.link.kind == "serial" else ""
-    answers = f"answers in {show_duration(session.round_trip)}" if session.round_trip is not None else ""
+    head = _head_of_board(desk, point.board)
     board = desk.standings.board_of(point)
-    bad = bool(link.problem) or session.state is SessionState.SILENT or not link.held
-    state = f"{link.address}  {link.words}"
-    presence = desk.standings.presence_of(point.board)
-    if presence is not None and session.state is SessionState.READY:
-        words, is_gone = presence_words(presence, desk.now)
-        state, bad = f"{link.address}  {words}", bad or is_gone
-    if session.texts and session.state is SessionState.READY:
-        state += f" · says: {session.texts[-1]}"
     if board is None:
         return BoardView(
-            name=point.board,
-            profile=session.name or "board",
-            line=line,
-            state=state,
-            state_is_bad=bad,
-            answers=answers,
+            **head,
+            profile=desk.bench.host_links[point.board].session.name or "board",
             pins=_believed_pins(desk, point.board),
             parts=_believed_parts(desk, point.board),
             beliefs=_beliefs(desk, point.board),
@@ -186,12 +170,8 @@ def board_view(desk: Desk, point: Point) -> BoardView:
         )
     now = desk.now
     return BoardView(
-        name=point.board,
+        **head,
         profile=board.profile.name,
-        line=line,
-        state=state,
-        state_is_bad=bad,
-        answers=answers,
         pins=tuple(_pin(board, pin, now) for pin in board.circuit.pins.values()),
         parts=tuple(_part(desk, board, part, now) for part in board.circuit.parts.values()),
         current=1000 * board.circuit.current(now),
@@ -199,6 +179,27 @@ def board_view(desk: Desk, point: Point) -> BoardView:
         basins=_basins(desk),
         cursor=point.part or point.name,
     )
+
+
+def _head_of_board(desk: Desk, name: str) -> dict[str, Any]:
+    """What is spoken with a board and over what, how the link stands, and how fast it answers."""
+    link = desk.bench.host_links[name]
+    session = link.session
+    settings = link.link.settings
+    carrier = "our own broker" if link.link.broker == OWN else "broker" if link.link.broker else link.link.kind
+    line = f"{session.title} · {carrier}"
+    line += f" {units.show(settings.rate)} {settings.form}" if link.link.kind == "serial" else ""
+    bad = bool(link.problem) or session.state is SessionState.SILENT or not link.held
+    words = link.words
+    presence = desk.standings.presence_of(name)
+    if presence is not None and link.ready:
+        words, is_gone = presence_words(presence, desk.now)
+        bad = bad or is_gone
+    says = f" · says: {session.texts[-1]}" if session.texts and link.ready else ""
+    answers = f"answers in {show_duration(session.round_trip)}" if session.round_trip is not None else ""
+    return {
+        "name": name, "line": line, "state": f"{link.address}  {words}{says}", "state_is_bad": bad, "answers": answers
+    }  # fmt: skip
 
 
 def _believed_pins(desk: Desk, board: str) -> tuple[PinView, ...]:
