@@ -90,6 +90,12 @@ class Wishes(unittest.TestCase):
         self.assertEqual((standing.asked, standing.got), ("LOCK OPEN", "LOCK OPEN"))
         self.assertEqual(trail.steps["moved"].last.value, "LOCK OPEN")
 
+    def test_a_long_text_has_the_time_that_its_leaves_need(self):
+        async def story(bench, standings):
+            return [(await asked(bench, standings, "sign", "x" * 30, seconds))[1].broken for seconds in (0.5, 0.2)]
+
+        self.assertEqual(told(story), [None, None])
+
     def test_presence_and_health_are_known(self):
         async def story(bench, standings):
             await asyncio.sleep(12)
