@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import msgspec
+
 from cavet.bench._keys import Key, Section
 from cavet.boards import DOES, EDGES
 from cavet.boards.firmware.mqtt import MODES
@@ -179,16 +181,18 @@ LINK_KEYS = (
     Key(name="trust", kind="text", doc="with tls: whose certificates are trusted, a PEM file", default=""),
 )
 
-POINT_KEYS = (
-    Key(name="command", kind="text", doc="MQTT: the topic that it is set at, behind the host's base", default=""),
-    Key(name="state", kind="text", doc="MQTT: the topic that says how it stands", default=""),
-    *(Key(name=key.name, kind=key.kind, doc=f"MQTT: {key.doc}", default=key.default, choices=key.choices, low=key.low,
-          high=key.high) for key in PAYLOAD_KEYS),
-    Key(name="retain", kind="switch", doc="MQTT: whether the broker keeps what is published", default=False),
-)  # fmt: skip
 
-HOST_KEYS = tuple(
-    Key(name=key.name, kind=key.kind, doc=f"MQTT: {key.doc}", default=key.default, choices=key.choices, low=key.low,
-        high=key.high, unit=key.unit)
-    for key in (*PRESENCE_KEYS, *CLIENT_KEYS)
-)  # fmt: skip
+def _of_mqtt(keys: tuple[Key, ...]) -> tuple[Key, ...]:
+    """The same keys in a table that others share: what they mean begins with the protocol that they are for."""
+    return tuple(msgspec.structs.replace(key, doc=f"MQTT: {key.doc}") for key in keys)
+
+
+POINT_KEYS = _of_mqtt(
+    (
+        Key(name="command", kind="text", doc="the topic that it is set at, behind the host's base", default=""),
+        Key(name="state", kind="text", doc="the topic that says how it stands", default=""),
+        *PAYLOAD_KEYS,
+        Key(name="retain", kind="switch", doc="whether the broker keeps what is published", default=False),
+    )
+)
+HOST_KEYS = _of_mqtt((*PRESENCE_KEYS, *CLIENT_KEYS))

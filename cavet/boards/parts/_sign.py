@@ -37,7 +37,7 @@ class Sign(Part):
         self._began = now
         leaves = sum(old != new for old, new in zip(self._cells(self._before), self._cells(self.text), strict=True))
         self._arrives = now + TURN_SECONDS * leaves
-        self._tell(Kind.MOVING, "part", self.name, self._arrives - now, self._cause, f"turns {leaves} leaves")
+        self._tell(Kind.MOVING, "part", self.name, round(self._arrives - now, 6), self._cause, f"turns {leaves} leaves")
 
     def _fitted(self, text: str) -> str:
         lines = text.split("\n")[: self.rows]
