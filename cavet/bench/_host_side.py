@@ -142,7 +142,7 @@ class HostLink:
 
     def _find_cause(self, frame: Frame) -> int | None:
         if self._crossing is not None:
-            return self._crossing.find(self.session.board, frame.data, self.plan.client.version)
+            return self._crossing.find(f"host {self.plan.name}", frame.data, self.plan.client.version)
         return self._stream.told.find(frame.end)
 
     def closed(self, reason: str) -> None:
@@ -178,7 +178,9 @@ class HostLink:
             for place, framed in said.frames:  # before it is written: on a wire in memory it is there at once
                 self._stream.passage.note(base + place, framed)
                 if self._crossing is not None:
-                    self._crossing.note(said.data[begin:place], self.plan.client.version, framed)
+                    self._crossing.note(
+                        f"host {self.plan.name}", said.data[begin:place], self.plan.client.version, framed
+                    )
                 begin = place
             self._pace(len(said.data), base, [place for place, _ in said.frames])
             self._end.write(said.data)

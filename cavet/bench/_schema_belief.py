@@ -156,6 +156,11 @@ HOST = Section(
     ),
 )
 
+_MOVES, _SENSES, _READS = (
+    Key(name="part", kind="text", doc=f"the part that it is meant to {what}; else the one of its own name", default="")
+    for what in ("move", "sense", "read")
+)
+
 _LEVEL_KEYS = (
     Key(name="unit", kind="text", doc="the unit that it is asked in", default="%"),
     Key(
@@ -171,7 +176,7 @@ _LEVEL_KEYS = (
         default=0.0,
     ),
     Key(name="confirm", kind="switch", doc="whether it is read back", default=True),
-    Key(name="part", kind="text", doc="the part that it is meant to move; else the one of its own name", default=""),
+    _MOVES,
 )
 
 _WIRE = Key(
@@ -227,12 +232,7 @@ POINT = Section(
             Key(name="active", kind="word", choices=("high", "low"), doc="the level that means on", default="high"),
             Key(name="momentary", kind="switch", doc="on only while it is held", default=False),
             Key(name="confirm", kind="switch", doc="whether it is read back", default=True),
-            Key(
-                name="part",
-                kind="text",
-                doc="the part that it is meant to move; else the one of its own name",
-                default="",
-            ),
+            _MOVES,
             _SWITCH_WORDS,
         ),
         "pulse": (
@@ -256,12 +256,7 @@ POINT = Section(
                 default="input",
             ),
             Key(name="active", kind="word", choices=("high", "low"), doc="the level that means on", default="high"),
-            Key(
-                name="part",
-                kind="text",
-                doc="the part that it is meant to sense; else the one of its own name",
-                default="",
-            ),
+            _SENSES,
             _SWITCH_WORDS,
         ),
         "reading": (
@@ -273,31 +268,14 @@ POINT = Section(
                 doc="the numbers on the wire at both ends; else 0 and 1023 on a pin, and the range elsewhere",
                 default=None,
             ),
-            Key(
-                name="part",
-                kind="text",
-                doc="the part that it is meant to read; else the one of its own name",
-                default="",
-            ),
+            _READS,
         ),
         "text": (
             Key(name="rest", kind="text", doc="where the rest key sends it", default=""),
             Key(name="start", kind="text", doc="where the host believes that it begins", default=None),
             Key(name="confirm", kind="switch", doc="whether it is read back", default=True),
-            Key(
-                name="part",
-                kind="text",
-                doc="the part that it is meant to move; else the one of its own name",
-                default="",
-            ),
+            _MOVES,
         ),
-        "words": (
-            Key(
-                name="part",
-                kind="text",
-                doc="the part that it is meant to read; else the one of its own name",
-                default="",
-            ),
-        ),
+        "words": (_READS,),
     },
 )

@@ -76,10 +76,22 @@ class Crossing:
         self._sent: dict[tuple[str, bytes], deque[tuple[int, int]]] = {}
         self._had: dict[tuple[str, str, bytes], int] = {}
         self._count = 0
+        self._aliases: dict[tuple[str, Side, int], str] = {}
 
-    def note(self, data: bytes, version: int, cause: int) -> None:
+    def _key(self, who: str, data: bytes, version: int, side: Side) -> tuple[str, bytes] | None:
+        """Topic and payload of a publish packet, its alias made out; each connection gives its aliases anew."""
+        found = read_publish(data, version, side)
+        if found is None:
+            return None
+        topic, payload, alias = found
+        if alias and topic:
+            self._aliases[who, side, alias] = topic
+        topic = topic or self._aliases.get((who, side, alias), "")
+        return (topic, payload) if topic else None
+
+    def note(self, sender: str, data: bytes, version: int, cause: int) -> None:
         """A packet was sent; only those that publish are of interest."""
-        key = read_publish(data, version, Side.HOST)
+        key = self._key(sender, data, version, Side.HOST)
         if key is None:
             return
         self._count += 1
@@ -89,7 +101,7 @@ class Crossing:
 
     def find(self, receiver: str, data: bytes, version: int) -> int | None:
         """The event behind a packet that has arrived."""
-        key = read_publish(data, version, Side.BOARD)
+        key = self._key(receiver, data, version, Side.BOARD)
         sent = self._sent.get(key) if key is not None else None
         if key is None or not sent:
             return None
@@ -111,11 +123,11 @@ class FarWay(msgspec.Struct, frozen=True):
     version: int
 
     def arrived(self, end: int, data: bytes) -> int:
-        found = self.crossing.find(self.board, data, self.version)
+        found = self.crossing.find(f"board {self.board}", data, self.version)
         return found if found is not None else _from_outside(self.record, self.board, self.link, data)
 
     def said(self, end: int, data: bytes, cause: int) -> None:
-        self.crossing.note(data, self.version, cause)
+        self.crossing.note(f"board {self.board}", data, self.version, cause)
 
 
 class Traffic:

@@ -160,8 +160,7 @@ class MqttSession(Session[TopicPoint]):
         elif isinstance(happening, Noted):
             self._tell(Kind.REMARK, "board", self.board, None, None, happening.words)
         elif isinstance(happening, Refused):
-            where = f"; it names {happening.reference}" if happening.reference else ""
-            self._refusal = f"the broker: {happening.words}{where}"
+            self._refusal = happening.tells
             self._tell(Kind.REMARK, "board", self.board, happening.code, None, self._refusal)
 
     def _let_in(self, now: float) -> None:

@@ -16,6 +16,8 @@ MAX_WAITING_BYTES = 1 << 20
 MAX_LINE_BYTES = 65536
 """So much may be under way on a serial line that is offered over TCP."""
 CONNECT_SECONDS = 5.0
+LINGER_SECONDS = 5.0
+"""How long a program may take to read what was written before we hung up: one that never does must not stay."""
 MakeRemote = Callable[[Callable[[bytes], None]], RemotePort]
 SEVERAL = 100
 """How many programs a network board serves at once."""
@@ -164,6 +166,7 @@ class _Caller(asyncio.Protocol):
         """Shut it, when what was written has gone out."""
         self._reason = "the board has shut the connection"
         self._transport.close()
+        asyncio.get_running_loop().call_later(LINGER_SECONDS, self._transport.abort)
 
     def drop(self) -> None:
         """Shut it at once."""

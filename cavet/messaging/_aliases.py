@@ -54,3 +54,8 @@ class AliasesOut:
             return topic, ()
         self._numbers[topic] = number = len(self._numbers) + 1
         return topic, (Property("topic_alias", number),)
+
+    def take_back(self, topic: str) -> None:
+        """The packet that was to give this topic its alias was not sent: the other side does not know of it."""
+        if self._numbers and next(reversed(self._numbers)) == topic:
+            del self._numbers[topic]

@@ -73,6 +73,11 @@ class Refused(msgspec.Struct, frozen=True):
     words: str
     reference: str = ""
 
+    @property
+    def tells(self) -> str:
+        """All of it, for a person."""
+        return f"the broker: {self.words}{f'; it names {self.reference}' if self.reference else ''}"
+
 
 class Arrived(msgspec.Struct, frozen=True):
     """A message has come, in this frame."""
@@ -242,15 +247,20 @@ class MqttClient:
             return
         topic, alias = self._aliases_out.shorten(publication.topic)
         qos = min(flight.qos, self._max_qos)
-        if packet_id is not None and not qos:
+        lowered = packet_id is not None and not qos
+        if packet_id is not None and lowered:
             self._outbox.flying.pop(packet_id)
             packet_id = None
         flight.qos = qos
         data = self._speech.publish(publication, packet_id, qos=qos, dup=dup, topic=topic, properties=alias)
         if len(data) > self._max_bytes:
+            if alias and topic:
+                self._aliases_out.take_back(topic)
             self._cant_send(packet_id, flight, f"{len(data)} bytes, and the broker takes {self._max_bytes} at most")
             return
         self._put(data, now, flight.ref)
+        if lowered:
+            self._happened.append(Settled(flight.ref, 0, "sent at QoS 0: the broker takes no more"))
 
     def _cant_send(self, packet_id: int | None, flight: Flight[Any], why: str) -> None:
         if packet_id is not None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from math import inf
+from typing import Any
 
 import msgspec
 
@@ -52,11 +53,12 @@ def text_property(properties: tuple[Property, ...], name: str) -> str:
     return value if isinstance(value, str) else ""
 
 
-def read_publish(data: bytes, version: int, side: Side) -> tuple[str, bytes] | None:
-    """Topic and payload of a publish packet; `None` for others, and for one that has an alias for its topic."""
+def read_publish(data: bytes, version: int, side: Side) -> tuple[str, bytes, int] | None:
+    """Topic, payload and topic alias (0 for none) of a publish packet; `None` for others."""
     if not data or data[0] >> 4 != PUBLISH_TYPE:
         return None
     frames = (V5 if version == 5 else V3).decoder(side).feed(data)
-    message = frames[0].message if frames and not frames[0].problems else None
-    topic = getattr(message, "topic", "")
-    return (topic, getattr(message, "payload", b"")) if topic else None
+    if not frames or frames[0].problems:
+        return None
+    message: Any = frames[0].message
+    return message.topic, message.payload, number_property(getattr(message, "properties", ()), "topic_alias", 0)

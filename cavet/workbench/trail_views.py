@@ -101,7 +101,8 @@ def published(data: bytes) -> str:
     found = read_publish(data, 4, Side.HOST) or read_publish(data, 5, Side.HOST)
     if found is None:
         return ""
-    topic, payload = found
+    topic, payload, alias = found
+    topic = topic or f"alias {alias}"
     return f"{plain('/'.join(topic.split('/')[-2:]))}\n{plain(payload.decode('utf-8', 'replace'))}"
 
 

@@ -636,6 +636,15 @@ class Limits(unittest.TestCase):
         writer.publish("t", b"short", qos=1, packet_id=2)
         self.assertEqual(payloads(peer.read()), [b"short"])
 
+    def test_one_that_is_not_sent_gives_its_topic_no_alias(self):
+        office = Office()
+        limits = Property("maximum_packet_size", 30), Property("topic_alias_maximum", 2)
+        peer, writer = office.client("s", 5, properties=limits), office.client("w")
+        peer.subscribe("#")
+        for payload in (b"x" * 40, b"1", b"2"):
+            writer.publish("t", payload)
+        self.assertEqual([(told.topic, told.payload) for told in peer.read()], [("t", b"1"), ("", b"2")])
+
     def test_a_packet_longer_than_the_broker_takes_ends_the_connection(self) -> None:
         peer = Office().client("a", 5)
         peer.say_bytes(bytes.fromhex("30 FF FF FF 7F 00 01 74 00"))

@@ -49,6 +49,19 @@ class Process:
         return code
 
 
+def self_signed(test, folder):
+    """A key and a certificate for 127.0.0.1, made in a folder; the test is skipped where that can't be done."""
+    key, certificate = folder / "key.pem", folder / "certificate.pem"
+    made = subprocess.run(
+        ["openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-keyout", key, "-out", certificate, "-days", "2",
+         "-subj", "/CN=localhost", "-addext", "subjectAltName=IP:127.0.0.1"],
+        capture_output=True, check=False,
+    )  # fmt: skip
+    if made.returncode:
+        test.skipTest("openssl can't make a certificate here")
+    return key, certificate
+
+
 class Served(unittest.TestCase):
     def serve(self, text, *more):
         folder = tempfile.TemporaryDirectory()
@@ -119,14 +132,7 @@ class Encrypted(Served):
     def test_a_board_behind_tls_is_driven_by_who_trusts_it(self):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
-        key, certificate = Path(folder.name) / "key.pem", Path(folder.name) / "certificate.pem"
-        made = subprocess.run(
-            ["openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-keyout", key, "-out", certificate, "-days",
-             "2", "-subj", "/CN=localhost", "-addext", "subjectAltName=IP:127.0.0.1"],
-            capture_output=True, check=False,
-        )  # fmt: skip
-        if made.returncode:
-            self.skipTest("openssl can't make a certificate here")
+        key, certificate = self_signed(self, Path(folder.name))
         tls = f'tls = true\ncertificate = "{certificate}"\nkey = "{key}"\ntrust = "{certificate}"\n'
         text = (
             demo_path()

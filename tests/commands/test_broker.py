@@ -2,7 +2,6 @@
 
 import json
 import ssl
-import subprocess
 import tempfile
 import time
 import unittest
@@ -11,7 +10,7 @@ from pathlib import Path
 from cavet.demo import demo_path
 from tests.commands.real_broker import RealBroker, free_port, needs_broker
 from tests.commands.run import cavet
-from tests.commands.test_bridge import Process
+from tests.commands.test_bridge import Process, self_signed
 from tests.commands.test_serve import Served
 from tests.commands.topics import TopicClient
 from tests.console.terminal import CAVET, Terminal, needs_tmux
@@ -179,6 +178,20 @@ class OnARealBroker(unittest.TestCase):
         lines = [json.loads(line) for line in ran.out.splitlines()]
         self.assertEqual([line["stage"] for line in lines], ["confirmed", "moved", "confirmed"])
 
+    def test_in_version_5_the_causes_go_over_it_behind_aliases_too(self):
+        broker = RealBroker("max_topic_alias 10")
+        self.addCleanup(broker.end)
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        path = Path(folder.name) / "lock.bench.toml"
+        text = demo_path().read_text().replace('every = "5 s"', 'every = "5 s"\nversion = "5.0"')
+        path.write_text(text.replace('link = "towpath"', 'link = "towpath"\nversion = "5.0"'))
+        wishes = ("lamp=on", "lamp=off", "lamp=on", "sign=A", "sign=B", "bell=50 ms", "bell=50 ms")
+        ran = cavet("drive", str(path), "--broker", broker.address, *wishes, "--json")
+        self.assertEqual(ran.code, 0, ran)
+        lines = [json.loads(line) for line in ran.out.splitlines()]
+        self.assertEqual([line["stage"] for line in lines], ["confirmed"] * 3 + ["moved"] * 4)
+
     def test_a_board_that_is_not_simulated_is_driven_at_its_broker(self):
         self.serve()
         ran = cavet("drive", "demo", "--at", f"towpath={self.broker.address}", "lamp=on", "lamp?")
@@ -225,15 +238,10 @@ class OnARealBroker(unittest.TestCase):
 
 class Encrypted(unittest.TestCase):
     def test_our_own_broker_behind_tls_with_a_password(self):
-        folder = Path(tempfile.mkdtemp())
-        key, certificate = folder / "key.pem", folder / "certificate.pem"
-        made = subprocess.run(
-            ["openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-keyout", key, "-out", certificate, "-days",
-             "2", "-subj", "/CN=localhost", "-addext", "subjectAltName=IP:127.0.0.1"],
-            capture_output=True, check=False,
-        )  # fmt: skip
-        if made.returncode:
-            self.skipTest("openssl can't make a certificate here")
+        made = tempfile.TemporaryDirectory()
+        self.addCleanup(made.cleanup)
+        folder = Path(made.name)
+        key, certificate = self_signed(self, folder)
         text = demo_path().read_text()
         user = 'user = "keeper"\npassword = "heron"'
         for old, new in (

@@ -19,14 +19,15 @@ CONNECTS = {
 PACKETS = {
     V3: (
         mqtt.Publish(topic=BASE + "lamp/set", payload=b"1", qos=2, packet_id=7), mqtt.Pubrel(packet_id=7),
-        mqtt.Subscribe(packet_id=3, filters=(Filter("a/+", 1), Filter("#", 2))), mqtt.Pingreq(),
-        mqtt.Unsubscribe(packet_id=4, filters=("a/+",)), mqtt.Puback(packet_id=1), mqtt.Pubrec(packet_id=2),
+        mqtt.Subscribe(packet_id=3, filters=(Filter("one/+", 1), Filter("#", 2))), mqtt.Pingreq(),
+        mqtt.Puback(packet_id=1), mqtt.Pubrec(packet_id=2), mqtt.Unsubscribe(packet_id=4, filters=("one/+",)),
         mqtt.Publish(topic="t/\x1b[2J[b]", payload=b"\x00\xff\x1b]0;x\x07", retain=True), mqtt.Connect(client_id="two"),
     ),
     V5: (
         mqtt.Publish5(topic="t", payload=b"1", qos=1, packet_id=7, properties=(Property("topic_alias", 3),)),
         mqtt.Publish5(topic="", payload=b"1", properties=(Property("topic_alias", 3),)),
-        mqtt.Subscribe5(packet_id=3, filters=(Filter("$share/g/a/+", 1), Filter("#", 0x2A))), mqtt.Auth5(),
+        mqtt.Subscribe5(packet_id=3, filters=(Filter("$share/g/one/+", 1), Filter("#", 0x2A))),
+        mqtt.Auth5(),
         mqtt.Publish5(topic="t", properties=(Property("message_expiry_interval", 0), Property("user_property", "a=b"))),
         mqtt.Disconnect5(reason_code=4), mqtt.Pubrec5(packet_id=3, reason_code=0x97),
     ),

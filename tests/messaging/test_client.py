@@ -221,7 +221,20 @@ class Sending(unittest.TestCase):
         line.publish("t", retain=True, ref="kept")
         line.publish("t", qos=2, ref="lowered")
         self.assertEqual([(packet.qos, packet.payload) for packet in line.said()], [(0, b"x")])
-        self.assertEqual([one.ref for one in line.client.take_happened()], ["long", "kept"])
+        happened = line.client.take_happened()
+        self.assertEqual([one.ref for one in happened], ["long", "kept", "lowered"])
+        self.assertEqual(happened[2], Settled("lowered", 0, "sent at QoS 0: the broker takes no more"))
+
+    def test_a_packet_that_is_too_long_gives_its_topic_no_alias(self):
+        line = Line(5)
+        line.open(properties=(Property("maximum_packet_size", 30), Property("topic_alias_maximum", 2)))
+        line.publish("t", b"x" * 40, qos=0)
+        line.publish("t", b"1", qos=0)
+        line.publish("t", b"2", qos=0)
+        line.publish("u", b"3", qos=0)
+        self.assertEqual(
+            [(packet.topic, packet.payload) for packet in line.said()], [("t", b"1"), ("", b"2"), ("u", b"3")]
+        )
 
     def test_a_refused_message_is_told_with_the_reason(self):
         line = Line(5)

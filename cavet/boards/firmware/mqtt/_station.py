@@ -183,8 +183,7 @@ class Station:
         elif isinstance(happening, Noted):
             self._tell(Kind.REMARK, "board", "", None, None, happening.words)
         elif isinstance(happening, Refused):
-            where = f"; it names {happening.reference}" if happening.reference else ""
-            self._tell(Kind.REMARK, "board", "", happening.code, None, f"the broker: {happening.words}{where}")
+            self._tell(Kind.REMARK, "board", "", happening.code, None, happening.tells)
         elif isinstance(happening, Subscribed) and happening.code < 0x80:
             self.listens = True
         elif isinstance(happening, Subscribed):

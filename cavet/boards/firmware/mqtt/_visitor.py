@@ -86,6 +86,7 @@ class Visitor:
         """
         publication, delivery = flight.publication, flight.ref
         extra: tuple[Property, ...] = ()
+        alias: tuple[Property, ...] = ()
         topic = publication.topic
         if self.speech.version == 5:
             extra = tuple(Property("subscription_identifier", number) for number in delivery.numbers)
@@ -94,11 +95,13 @@ class Visitor:
                 extra += (Property("message_expiry_interval", left),)
             if self.shortens:
                 topic, alias = self.aliases_out.shorten(topic)
-                extra += alias
         data = self.speech.publish(
-            publication, packet_id, qos=flight.qos, dup=dup, retain=delivery.retain, topic=topic, properties=extra
-        )
+            publication, packet_id, qos=flight.qos, dup=dup, retain=delivery.retain, topic=topic,
+            properties=extra + alias,
+        )  # fmt: skip
         if len(data) > self.max_bytes:
+            if alias and topic:
+                self.aliases_out.take_back(topic)
             return False
         self.tell(data, now, publication.cause)
         return True
