@@ -12,6 +12,8 @@ from cavet import clock
 from cavet.links import Losses, PtyEnd, SerialEnd, SerialSettings, TcpClientEnd, TcpServerEnd, UrlEnd
 from cavet.wording import UnreachableError
 
+LINGER_SECONDS = 5
+"""How long the end waits for who does not read."""
 FAST = SerialSettings(rate=115200)
 
 
@@ -38,8 +40,8 @@ class Ear:
     def closed(self, reason):
         self._note(f"closed: {reason}")
 
-    async def until(self, holds):
-        async with asyncio.timeout(5):
+    async def until(self, holds, seconds=5):
+        async with asyncio.timeout(seconds):
             while not holds():
                 self._news.clear()
                 await self._news.wait()
@@ -225,6 +227,19 @@ class Tcp(unittest.TestCase):
         self.assertGreater(writer.transport.get_write_buffer_size(), len(sent) // 2)
         self.assertEqual(board_ear.data, sent[: len(board_ear.data)])
         writer.transport.abort()
+        await server.stop()
+
+    @real
+    async def test_who_never_reads_is_let_go_after_a_hang_up(self):
+        server = TcpServerEnd("127.0.0.1", 0, Losses("s"))
+        board_ear = Ear()
+        host, _, port = (await server.start(welcoming(board_ear))).rpartition(":")
+        with socket.create_connection((host, int(port))):
+            await board_ear.until(lambda: "opened" in board_ear.told)
+            board_ear.caller.write(b"x" * 50_000_000)
+            self.assertGreater(board_ear.caller.unread, 0)
+            board_ear.caller.hang_up()
+            await board_ear.until(lambda: any("shut" in str(told) for told in board_ear.told), 5 + LINGER_SECONDS)
         await server.stop()
 
     @real
