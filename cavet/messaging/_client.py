@@ -20,11 +20,12 @@ from cavet.messaging._outbox import Flight, Outbox
 from cavet.messaging._publication import Publication, number_property, text_property
 from cavet.messaging._speech import PUBACK, PUBCOMP, PUBREC, PUBREL, Speech
 from cavet.protocols import Frame, Message, Side, mqtt
-from cavet.protocols.mqtt import NAMES, RETURN_CODES, Filter, MqttDecoder, Property
+from cavet.protocols.mqtt import MAX_PACKET_BYTES, NAMES, RETURN_CODES, Filter, MqttDecoder, Property
 from cavet.wording import plain
 
 CONNACK_WITHIN = 5.0
 PONG_WITHIN = 5.0
+SUBACK_WITHIN = 5.0
 PING_SHARE = 0.8
 """A ping is sent when nothing else was for so much of the keep-alive time."""
 ALIASES = 16
@@ -143,6 +144,8 @@ class MqttClient:
         self._keep_alive = float(plan.keep_alive)
         self._said_at = 0.0
         self._deadline = inf
+        self._granted_by = inf
+        """Until when the broker has to answer for filters."""
         self._max_bytes = PACKETS_KEPT_BYTES
         self._max_qos = 2
         self._may_retain = True
@@ -157,6 +160,7 @@ class MqttClient:
         self._decoder = self._speech.codec.decoder(Side.BOARD)
         self._out.clear()
         self._asked.clear()
+        self._granted_by = inf
         self._outbox.reserved.clear()
         self.state = ClientState.CONNECTING
         self._deadline = now + CONNACK_WITHIN
@@ -173,7 +177,11 @@ class MqttClient:
                 will_message=payload, will_qos=qos, will_retain=retain, user_name=plan.user_name,
                 password=plan.password,
             )  # fmt: skip
-        properties = [Property("receive_maximum", plan.receive_maximum), Property("topic_alias_maximum", ALIASES)]
+        properties = [
+            Property("receive_maximum", plan.receive_maximum),
+            Property("maximum_packet_size", MAX_PACKET_BYTES),
+            Property("topic_alias_maximum", ALIASES),
+        ]
         if plan.keeps:
             properties.append(Property("session_expiry_interval", plan.keeps))
         delay = (Property("will_delay_interval", plan.will_delay),) if will is not None and plan.will_delay else ()
@@ -219,6 +227,7 @@ class MqttClient:
         packet_id = self._outbox.free_id()
         self._outbox.reserved.add(packet_id)
         self._asked[packet_id] = wanted
+        self._granted_by = now + SUBACK_WITHIN
         self._put(self._speech.subscribe(packet_id, wanted), now)
 
     def take_out(self) -> list[Outgoing]:
@@ -278,12 +287,15 @@ class MqttClient:
             within = CONNACK_WITHIN if self.state is ClientState.CONNECTING else PONG_WITHIN
             self.hang_up = f"the broker does not answer: no {what} within {within:g} s"
             return inf
+        if now >= self._granted_by:
+            self.hang_up = f"the broker does not answer: no SUBACK within {SUBACK_WITHIN:g} s"
+            return inf
         ping_at = self._said_at + PING_SHARE * self._keep_alive if self._keep_alive else inf
         if self.state is ClientState.OPEN and now >= ping_at and self._deadline == inf:
             self._put(self._speech.say(mqtt.Pingreq()), now)
             self._deadline = now + PONG_WITHIN
             ping_at = now + PING_SHARE * self._keep_alive
-        return min(self._deadline, ping_at if self._deadline == inf else inf)
+        return min(self._deadline, self._granted_by, ping_at if self._deadline == inf else inf)
 
     # hearing
 
@@ -397,6 +409,8 @@ class MqttClient:
     def _hear_suback(self, message: Any, frame: Frame, now: float) -> None:
         filters = self._asked.pop(message.packet_id, ())
         self._outbox.reserved.discard(message.packet_id)
+        if not self._asked:
+            self._granted_by = inf
         if len(filters) != len(message.reason_codes):
             self._complain(PROTOCOL_ERROR, f"{len(message.reason_codes)} codes for {len(filters)} filters", now)
             return

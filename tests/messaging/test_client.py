@@ -104,6 +104,26 @@ class Connecting(unittest.TestCase):
         line.go(6)
         self.assertIn("no PINGRESP within 5 s", line.client.hang_up)
 
+    def test_a_broker_that_does_not_answer_for_filters_is_left(self):
+        line = Line()
+        line.open()
+        line.client.subscribe([Filter("a")], 0.0)
+        line.client.subscribe([Filter("b")], 0.0)
+        first = line.said()[0]
+        line.hear(mqtt.Suback(packet_id=first.packet_id, reason_codes=(0,)))
+        line.go(4.9)
+        self.assertEqual(line.client.hang_up, "")
+        line.go(0.2)
+        self.assertIn("no SUBACK within 5 s", line.client.hang_up)
+        line.open()
+        line.client.subscribe([Filter("a")], line.now)
+        line.hear(mqtt.Suback(packet_id=line.said()[0].packet_id, reason_codes=(0,)))
+        line.go(10)
+        self.assertEqual(line.client.hang_up, "")
+
+    def test_it_tells_the_broker_how_long_packets_it_takes(self):
+        self.assertIn(Property("maximum_packet_size", 1 << 20), Line(5).open().properties)
+
     def test_the_brokers_keep_alive_counts(self):
         line = Line(5, keep_alive=100)
         line.open(properties=(Property("server_keep_alive", 5),))

@@ -3,7 +3,7 @@
 Sources: MQTT Version 3.1.1 and MQTT Version 5.0, both OASIS standards.
 """
 
-from cavet.protocols.mqtt._codec import V3, V5, MqttCodec, MqttDecoder
+from cavet.protocols.mqtt._codec import MAX_PACKET_BYTES, V3, V5, MqttCodec, MqttDecoder
 from cavet.protocols.mqtt._messages import (
     Auth5,
     Connack,
@@ -39,6 +39,7 @@ from cavet.protocols.mqtt._reasons import NAMES, RETURN_CODES
 from cavet.protocols.mqtt._topics import Filter, filter_problem, name_problem
 
 __all__ = [
+    "MAX_PACKET_BYTES",
     "NAMES",
     "RETURN_CODES",
     "V3",

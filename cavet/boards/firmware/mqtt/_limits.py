@@ -7,6 +7,8 @@ from collections.abc import Mapping
 
 import msgspec
 
+from cavet.protocols.mqtt import MAX_PACKET_BYTES
+
 
 class BrokerPlan(msgspec.Struct, frozen=True, kw_only=True):
     """Who may come in, and how much of everything there may be. Sizes in bytes, times in seconds."""
@@ -16,8 +18,8 @@ class BrokerPlan(msgspec.Struct, frozen=True, kw_only=True):
     clients: int = 500
     sessions: int = 1000
     """Kept ones are counted too."""
-    packet: int = 1 << 20
-    """The longest packet that it takes. Source: what the decoder keeps."""
+    packet: int = MAX_PACKET_BYTES
+    """The longest packet that it takes: no longer than the decoder keeps."""
     queue: int = 10_000
     """Messages that wait for one client."""
     queue_bytes: int = 1 << 24
