@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import msgspec
 
+from cavet.messaging import is_number, read_json
+
 
 class BoardTopics(msgspec.Struct, frozen=True, kw_only=True):
     """Where a board tells of itself: full topics, "" for none."""
@@ -34,10 +36,7 @@ class Presence(msgspec.Struct):
 
 def read_health(payload: bytes) -> dict[str, float | str | bool]:
     """The numbers and texts in a health's JSON. Raises `ValueError` for what is no object of them."""
-    try:
-        found = msgspec.json.decode(payload)
-    except msgspec.DecodeError as error:
-        raise ValueError(f"no JSON: {error}") from error
+    found = read_json(payload)
     if not isinstance(found, dict):
         raise ValueError("no JSON object")
-    return {name: value for name, value in found.items() if isinstance(value, str | bool | int | float)}
+    return {name: value for name, value in found.items() if isinstance(value, str | bool) or is_number(value)}

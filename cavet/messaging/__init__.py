@@ -16,7 +16,7 @@ from cavet.messaging._client import (
 )
 from cavet.messaging._outbox import Flight, Outbox
 from cavet.messaging._pauses import Pauses
-from cavet.messaging._payload import KINDS, PayloadError, PayloadForm, path_problem
+from cavet.messaging._payload import KINDS, PayloadError, PayloadForm, is_number, path_problem, read_json
 from cavet.messaging._publication import Publication, find_property, number_property, read_publish, text_property
 from cavet.messaging._speech import PUBACK, PUBCOMP, PUBREC, PUBREL, Speech
 from cavet.messaging._topics import MAX_LEVELS, TopicTree, fits, levels_of
@@ -52,9 +52,11 @@ __all__ = [
     "Undelivered",
     "find_property",
     "fits",
+    "is_number",
     "levels_of",
     "number_property",
     "path_problem",
+    "read_json",
     "read_publish",
     "text_property",
 ]

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import math
 import re
+from typing import Any, TypeGuard
 
 import msgspec
 
@@ -76,19 +78,22 @@ class PayloadForm(msgspec.Struct, frozen=True, kw_only=True):
         return self._at_path(text) if self.kind == "json" else text
 
     def _number(self, text: str) -> float:
-        if NUMBER.fullmatch(text.strip()):
+        if NUMBER.fullmatch(text.strip()) and is_number(float(text)):
             return float(text)
         if not self.unit:
             raise self._wrong(text)
         try:
-            return units.parse(text, self.unit)
+            value = units.parse(text, self.unit)
         except WrongError as error:
             raise self._wrong(text) from error
+        if not is_number(value):
+            raise self._wrong(text)
+        return value
 
     def _at_path(self, text: str) -> Value:
         try:
-            found = msgspec.json.decode(text)
-        except msgspec.DecodeError as error:
+            found = read_json(text.encode())
+        except ValueError as error:
             raise self._wrong(text) from error
         for name, place in STEP.findall(self.path):
             if name and isinstance(found, dict) and name in found:
@@ -97,9 +102,11 @@ class PayloadForm(msgspec.Struct, frozen=True, kw_only=True):
                 found = found[int(place)]
             else:
                 raise PayloadError(f"found no {self.path} in {_short(text)}")
-        if isinstance(found, str | bool | int | float):
+        if isinstance(found, str | bool) or is_number(found):
             return found
-        raise PayloadError(f"found {_short(str(found))} at {self.path or 'its top'}, expected a value")
+        raise PayloadError(
+            f"found {_short(msgspec.json.encode(found).decode())} at {self.path or 'its top'}, expected a value"
+        )
 
     def _wrong(self, text: str) -> PayloadError:
         return PayloadError(f"found {_short(text)}, expected {self._expected}")
@@ -111,6 +118,22 @@ class PayloadForm(msgspec.Struct, frozen=True, kw_only=True):
         if self.kind == "number":
             return f"a number in {self.unit}" if self.unit else "a number"
         return "JSON" if self.kind == "json" else "text in UTF-8"
+
+
+def read_json(data: bytes) -> Any:
+    """What stands in JSON. Raises `ValueError` for what is none, or is nested too deeply to be read."""
+    try:
+        return msgspec.json.decode(data)
+    except (msgspec.DecodeError, RecursionError) as error:
+        raise ValueError(f"no JSON: {error}") from error
+
+
+def is_number(found: object) -> TypeGuard[int | float]:
+    """Whether something is a number that a float can hold."""
+    try:
+        return isinstance(found, int | float) and math.isfinite(found)
+    except OverflowError:
+        return False
 
 
 def path_problem(path: str) -> str:

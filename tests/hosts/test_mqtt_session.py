@@ -102,6 +102,7 @@ class Learning(unittest.TestCase):
         broker.publish("level", b"too long")
         broker.publish("health", b"[1,")
         broker.publish("health", b"7")
+        broker.publish("health", b"[" * 100_000)
         notes = broker.notes(Kind.REMARK)
         self.assertEqual(
             notes[:3],
@@ -109,6 +110,8 @@ class Learning(unittest.TestCase):
              "level: found 8 bytes, expected 1"],
         )  # fmt: skip
         self.assertTrue(all("its health is no JSON" in note for note in notes[3:]), notes)
+        broker.publish("health", b'{"a":' + b"9" * 400 + b',"b":{"c":1},"d":1.5}')
+        self.assertEqual(broker.session.presence.health, {"d": 1.5})
         self.assertTrue(broker.session.presence.here)
         self.assertIsNone(broker.session.readings["lamp"].got)
 
