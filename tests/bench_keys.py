@@ -1,18 +1,28 @@
-"""Writes the tables of docs/bench-file.md from the schema: `python -m tests.bench_keys`."""
+"""Writes the tables of docs/bench-file.md and docs/plan-file.md from the schema: `python -m tests.bench_keys`."""
 
 from pathlib import Path
 
-from cavet.bench import SECTIONS
+from cavet.bench import PLAN_SECTIONS, SECTIONS
 
-PAGE = Path(__file__).parents[1] / "docs" / "bench-file.md"
+DOCS = Path(__file__).parents[1] / "docs"
+PAGES = {"bench-file.md": SECTIONS, "plan-file.md": PLAN_SECTIONS}
 MARK = "<!-- the tables below are written by `python -m tests.bench_keys` -->"
 
 
 def row(key):
-    kinds = {"word": ", ".join(f"`{choice}`" for choice in key.choices), "whole": "whole number", "sum": "a sum"}
+    kinds = {
+        "word": ", ".join(f"`{choice}`" for choice in key.choices),
+        "whole": "whole number",
+        "sum": "a sum",
+        "octets": "hex pairs, or text after `@`",
+    }
     unit = {"": "", "=unit": " in `unit`", "=of": " in the unit of `of`"}.get(key.unit, f" in {key.unit}")
     kind = kinds.get(key.kind, key.kind.replace("-", " ")) + (unit if key.kind in ("quantity", "range") else "")
-    default = "must be there" if key.required else ("" if key.default in (None, "", {}) else f"`{shown(key.default)}`")
+    default = (
+        "must be there"
+        if key.required
+        else ("" if key.default in (None, "", {}, b"", ()) else f"`{shown(key.default)}`")
+    )
     return f"| `{key.name}` | {kind} | {key.doc} | {default} |"
 
 
@@ -22,9 +32,9 @@ def shown(value):
     return ", ".join(map(str, value)) if isinstance(value, tuple) else value
 
 
-def tables():
+def tables(sections):
     lines = []
-    for section in SECTIONS:
+    for section in sections:
         lines += [
             f"## {section.title}",
             "",
@@ -48,5 +58,7 @@ def tables():
 
 
 if __name__ == "__main__":
-    head = PAGE.read_text().partition(MARK)[0]
-    PAGE.write_text(f"{head}{MARK}\n\n{tables()}")
+    for name, sections in PAGES.items():
+        page = DOCS / name
+        head = page.read_text().partition(MARK)[0]
+        page.write_text(f"{head}{MARK}\n\n{tables(sections)}")

@@ -18,7 +18,7 @@ COMMAND = [sys.executable, "-m", "cavet", "demo"]
 
 FILL = ["Down", "Down", "text:60", "Return"]
 CROSS = ["d", "Down", "space", "Escape"]
-PRESS_STOP = ["Down"] * 4 + ["space", "wait:0.1"] + ["Up"] * 4
+PRESS_STOP = ["Down"] * 12 + ["space", "wait:0.1"] + ["Up"] * 12
 OPEN_PUMPS = ["Up", "Left", "Down", "Right"]
 PUMPS = ["Down", "Down", "text:60", "Return", "Up", "space"]
 DRAIN = ["Down", "Down", "Down", "Down", "space", "Down", "space", "wait:2"]
@@ -41,6 +41,30 @@ TOWPATH = [
     *["End", "Right", "End", "Up", "Up", "Up", "text:600", "Return", "wait:0.1", "Down", 'text:"LOCK CLOSED', "Return"],
     *["wait:1", "Up", "Up", "space", "wait:0.5"],
 ]
+BUSES = [
+    *["text:f", "text:panel", "Return", 'text:"Ottersluice lock', "Return", "Escape", "wait:1", "Down"],
+    *['text:"→', "Return", "wait:0.5"],
+    *["Up", "Up", "space", "Up", "Up", "space", "Up", "space", "Down", "Down", "Down", "Down", "wait:1"],
+]
+POST = [
+    "text:f",
+    "text:post_",
+    "Return",
+    "space",
+    "Down",
+    "Down",
+    "space",
+    "Down",
+    "Down",
+    "space",
+    "End",
+    "space",
+    "Up",
+]
+MAST = [
+    *["text:f", "text:yard", "Return", "space", "Down", "Down", "space", "Down", "space", "Escape"],
+    *["text:f", "text:banner", "Return", 'text:"lock open', "Return", "wait:3", "Escape", "wait:0.5"],
+]
 SHOTS = {
     "drive-at-rest.png": ([], ["wait:6"]),
     "drive.png": ([], ["text:80", "Return", "wait:1", *FILL, "wait:5", *PRESS_STOP, "wait:0.2"]),
@@ -50,6 +74,9 @@ SHOTS = {
     "pumphouse.png": ([], [*OPEN_PUMPS, *PUMPS, "wait:2", *DRAIN, *(["Up"] * 5), "wait:0.5"]),
     "switchrack.png": ([], [*RELAYS, "Escape", "text:f", "text:supply_1", "Return", *SUPPLY, "wait:1"]),
     "towpath.png": ([], TOWPATH),
+    "buses.png": ([], BUSES),
+    "signalpost.png": ([], [*POST, "wait:1"]),
+    "mast.png": ([], MAST),
     "drive-100x30.png": (["--size", "800x510"], [*FILL, "wait:2"]),
 }
 
@@ -60,7 +87,7 @@ def main() -> int:
         return 1
     PICTURES.mkdir(exist_ok=True)
     for name, (options, keys) in SHOTS.items():
-        take(PICTURES / name, [SHOOT, *options, str(PICTURES / name), "wait:1", *keys, "--", *COMMAND])
+        take(PICTURES / name, [SHOOT, *options, str(PICTURES / name), "wait:3", *keys, "--", *COMMAND])
     return 0
 
 

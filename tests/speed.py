@@ -24,7 +24,7 @@ from cavet.protocols import Side, firmata
 from cavet.record import Kind, Record
 from cavet.workbench import BenchThread, CavetApp, Desk
 from cavet.workbench.widgets.picture import Picture
-from tests import speed_devices, speed_messages
+from tests import speed_buses, speed_devices, speed_messages
 from tests.speed_tools import best, ratio, told
 
 # the codec
@@ -275,6 +275,7 @@ def main():
         fast_time,
         *speed_devices.MEASURES,
         *speed_messages.MEASURES,
+        *speed_buses.MEASURES,
         start,
         screen,
         keys,

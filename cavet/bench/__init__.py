@@ -1,18 +1,23 @@
 """The bench: its file, and the whole set-up put together and running."""
 
 from cavet.bench._building import BROKER
+from cavet.bench._bus_reading import line_names
 from cavet.bench._diagnosis import Diagnosis, StageState
 from cavet.bench._file import BenchFile, load_bench
+from cavet.bench._format_reading import FormatPlan
 from cavet.bench._host_side import HostLink
 from cavet.bench._naming import AddressNames, address_names
 from cavet.bench._plan import OWN, BoardPlan, HostPlan, LinkPlan, Plan, address_problem
+from cavet.bench._plan_file import PlanFile, load_plan
 from cavet.bench._running import Carrier, Endpoint, RunningBench
 from cavet.bench._schema import SECTIONS, Key, Section
+from cavet.bench._schema_plan import PLAN_SECTIONS
 from cavet.bench._standing import Standing, Standings
 
 __all__ = [
     "BROKER",
     "OWN",
+    "PLAN_SECTIONS",
     "SECTIONS",
     "AddressNames",
     "BenchFile",
@@ -20,11 +25,13 @@ __all__ = [
     "Carrier",
     "Diagnosis",
     "Endpoint",
+    "FormatPlan",
     "HostLink",
     "HostPlan",
     "Key",
     "LinkPlan",
     "Plan",
+    "PlanFile",
     "RunningBench",
     "Section",
     "StageState",
@@ -32,5 +39,7 @@ __all__ = [
     "Standings",
     "address_names",
     "address_problem",
+    "line_names",
     "load_bench",
+    "load_plan",
 ]

@@ -22,6 +22,8 @@ class Checker:
         self._file = file
         self._text = text
         self.errors: list[WrongError] = []
+        self.shown_as: dict[Path, str] = {}
+        """What items of lists are called, instead of by their numbers."""
         self.unit_of: Callable[[str], str | None] = lambda name: None
         """Gives the unit of a quantity of the rig, for keys that are in it; `None` where there is no such quantity."""
 
@@ -36,7 +38,8 @@ class Checker:
         while known and known not in self._places:
             known = known[:-1]
         line = f":{self._places[known]}" if known else ""
-        return f"{self._file}{line} {'.'.join(str(part) for part in path)}".rstrip()
+        words = (self.shown_as.get(path[: size + 1], str(part)) for size, part in enumerate(path))
+        return f"{self._file}{line} {'.'.join(words)}".rstrip()
 
     def placed(self, path: Path, read: Callable[[], T]) -> T:
         """Read something; an error bears its place in the file, which is looked for only then."""
@@ -184,6 +187,19 @@ class Checker:
         if not isinstance(text, str):
             raise self._fail(raw, "a sum", path)
         return self.placed(path, lambda: Expression(text))
+
+    def _read_tables(self, raw: object, key: Key, unit: str, path: Path) -> tuple[object, ...]:
+        if not isinstance(raw, list):
+            raise self._fail(raw, "tables in brackets", path)
+        return tuple(raw)
+
+    def _read_octets(self, raw: object, key: Key, unit: str, path: Path) -> bytes:
+        if isinstance(raw, str) and raw.startswith("@"):
+            return raw[1:].encode()
+        try:
+            return bytes.fromhex(raw if isinstance(raw, str) else "-")
+        except ValueError as error:
+            raise self._fail(raw, 'hex pairs in quotes, such as "0D 0A", or text after @', path) from error
 
     def _read_table(self, raw: object, key: Key, unit: str, path: Path) -> dict[str, Any]:
         if not isinstance(raw, dict):

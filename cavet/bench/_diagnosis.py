@@ -7,7 +7,7 @@ from enum import Enum
 import msgspec
 
 from cavet.bench import _diagnosis_messages
-from cavet.hosts import PinPoint, Point, TopicPoint
+from cavet.hosts import DevicePoint, PinPoint, Point, TopicPoint
 from cavet.record import STAGES, Kind, Trail
 
 SETTLING_SECONDS = 0.3
@@ -138,6 +138,8 @@ def _why(trail: Trail, broken: str, around: Circumstances) -> tuple[str, str]:
         return stopped.note, _mend_refusal(broken, around)
     if stopped is not None and stopped.kind == Kind.LOST:
         return stopped.note, "measure at the pin; try another one; look whether a defect is on (d)"
+    if isinstance(around.point, DevicePoint) and trail.refused is not None:
+        return trail.refused.note, "look at the bus: its address, its wires, its pull-ups; or at the defects (d)"
     return _REASONS[broken](trail, around)
 
 

@@ -15,6 +15,8 @@ from cavet.wording import WrongError
 OneOf = Callable[[Path, str, Iterable[str], str], bool]
 """Whether a name is one of those that are known; tells it where it is not."""
 MESSAGES = "mqtt"
+ADDRESS_KEYS = {"serial": "port", "tcp": "address", "usb": "address", "buses": "i2c", MESSAGES: "station"}
+"""The key that says what is opened, by the kind of link."""
 
 
 class LinkReader:
@@ -28,19 +30,30 @@ class LinkReader:
     def read(self, name: str, table: dict[str, Any]) -> LinkPlan | None:
         """Read one link; `None` where nothing can be made of it."""
         path: Path = ("links", name)
-        address = {"serial": "port", "tcp": "address", MESSAGES: "station"}[table["kind"]]
+        address = {"serial": "port", "tcp": "address", "usb": "address", "buses": "i2c", MESSAGES: "station"}[
+            table["kind"]
+        ]
         known = list(self._top["boards"])
         if table[address] == SIMULATED and not self._one_of(
             (*path, "board"), table["board"], known, "a simulated board"
         ):
             return None
         protocol = self._protocol(path, table)
-        make = {"serial": self._serial, "tcp": self._tcp, MESSAGES: self._messages}[table["kind"]]
+        make = {
+            "serial": self._serial, "tcp": self._tcp, "usb": self._usb, "buses": self._buses, MESSAGES: self._messages,
+        }[table["kind"]]  # fmt: skip
         fields = make(path, table)
         if (table["kind"] == MESSAGES) != (protocol == MESSAGES):
             expected = "mqtt, where its board and its host speak that, and only there"
             self._checker.wrong((*path, "kind"), found=f"{table['kind']} for {protocol}", expected=expected)
             return None
+        board = self._top["boards"].get(table["board"])
+        firmware = board.get("firmware") if isinstance(board, dict) else None
+        for own, what in (("usb", "is a USB device"), ("buses", "is buses of the host's own")):
+            if firmware is not None and (table["kind"] == own) != (firmware == own):
+                expected = f"{own}, where its board {what}, and only there"
+                self._checker.wrong((*path, "kind"), found=f"{table['kind']} for {firmware}", expected=expected)
+                return None
         return LinkPlan(
             name=name, kind=table["kind"], board=table["board"], address=table[address], protocol=protocol, **fields
         )
@@ -63,6 +76,19 @@ class LinkReader:
             expected = "the board's certificate; it must be there"
             self._checker.wrong((*path, "certificate"), found="nothing", expected=expected)
         return {"listen_port": table["port"], "tls": tls}
+
+    def _usb(self, path: Path, table: dict[str, Any]) -> dict[str, Any]:
+        address = table["address"]
+        known = r"simulated|usbip:.+:\d{1,5}|[0-9A-Fa-f]{4}:[0-9A-Fa-f]{4}"
+        if not re.fullmatch(known, address):
+            expected = "simulated, usbip:HOST:PORT, or VENDOR:PRODUCT with four hex digits each"
+            self._checker.wrong((*path, "address"), found=address, expected=expected)
+        return {"listen_port": table["port"]}
+
+    def _buses(self, path: Path, table: dict[str, Any]) -> dict[str, Any]:
+        if table["i2c"] == SIMULATED and table["spi"]:
+            self._checker.wrong((*path, "spi"), found=table["spi"], expected="none: `i2c` is simulated")
+        return {"spi": table["spi"]}
 
     def _messages(self, path: Path, table: dict[str, Any]) -> dict[str, Any]:
         if table["broker"] != OWN and (problem := address_problem(table["broker"])):

@@ -8,9 +8,10 @@ from typing import Any
 import msgspec
 
 from cavet.bench._devices import ModbusPlan, ScpiPlan
+from cavet.bench._format_reading import FormatPlan
 from cavet.boards import Defect, Profile, Quantity, Reflex
 from cavet.boards.firmware.mqtt import BrokerPlan, StationPlan
-from cavet.hosts import BoardTopics, Manners, Point
+from cavet.hosts import BoardTopics, DevicePlan, Format, Manners, Point
 from cavet.links import SerialSettings, Tls
 from cavet.messaging import ClientPlan
 from cavet.wording import WrongError, listed, nearest
@@ -30,7 +31,7 @@ class BoardPlan(msgspec.Struct, frozen=True, kw_only=True):
     firmware_name: str
     failsafe: float
     parts: dict[str, dict[str, Any]]
-    device: ModbusPlan | ScpiPlan | StationPlan | None = None
+    device: ModbusPlan | ScpiPlan | StationPlan | FormatPlan | None = None
     """What its firmware needs besides."""
     reflexes: tuple[Reflex, ...] = ()
 
@@ -49,6 +50,8 @@ class LinkPlan(msgspec.Struct, frozen=True, kw_only=True):
     served: str = "device"
     """How a simulated serial line is offered: as a `device` file, or over TCP as `raw` bytes or by `rfc2217`."""
     tls: Tls | None = None
+    spi: str = ""
+    """For buses of the host's own: the system's device of the SPI bus, "" for none."""
     broker: str = ""
     """The broker that board and host are on: `own`, or HOST:PORT; "" where there is none between them."""
 
@@ -76,6 +79,10 @@ class HostPlan(msgspec.Struct, frozen=True, kw_only=True):
     client: ClientPlan = ClientPlan()
     """Who it is to its broker, where it has one."""
     topics: BoardTopics = BoardTopics()
+    format: Format | None = None
+    """The frames that are spoken, where they are the user's own."""
+    devices: dict[str, DevicePlan] = {}
+    """What is believed to be on the board's bus."""
 
 
 class OwnBroker(msgspec.Struct, frozen=True, kw_only=True):

@@ -6,26 +6,47 @@ from collections.abc import Callable
 from typing import Any
 
 from cavet.bench._check import Checker
+from cavet.bench._device_reading import place_at_device
 from cavet.bench._devices import value_form
 from cavet.bench._messages import joined, read_payload
 from cavet.bench._places import Path
 from cavet.boards import Profile
-from cavet.hosts import HeaderPoint, PinPoint, Point, PointKind, RegisterPoint, TopicPoint
+from cavet.hosts import (
+    ENCODER,
+    ON_SPI,
+    STEPPER,
+    DevicePlan,
+    DevicePoint,
+    FieldPoint,
+    Format,
+    HeaderPoint,
+    PinPoint,
+    Point,
+    PointKind,
+    RegisterPoint,
+    StepperPoint,
+    TopicPoint,
+)
 from cavet.messaging import PayloadForm
 from cavet.protocols.modbus import ValueForm
 from cavet.protocols.mqtt import filter_problem, name_problem
-from cavet.wording import WrongError, listed
+from cavet.wording import WrongError, listed, nearest
 
 ResolvePins = Callable[[Path, dict[str, Any], Profile | None], bool]
+SHAFT_KEYS = ("direction", "coil_2", "coil_3", "coil_4", "second")
 PLACES = {
-    "firmata": ("pin",),
+    "firmata": ("pin", "device", *SHAFT_KEYS),
+    "buses": ("device",),
     "modbus": ("table", "address"),
     "scpi": ("set", "on", "off", "ask"),
     "mqtt": ("command", "state"),
+    "plan": ("field", "mask", "line", "state"),
 }
 """The keys that say where a point is, by what is spoken."""
 WRITABLE = ("coils", "holding-registers")
 BITS = ("coils", "discrete-inputs")
+COILS = ("coil_2", "coil_3", "coil_4")
+COILS_THERE = [[number < count for number in range(3)] for count in range(4)]
 PWM_WIRE, SERVO_WIRE, COUNTS = (0, 255), (0, 180), (0, 1023)
 
 
@@ -33,11 +54,15 @@ class PointReader:
     """Reads points; what is wrong stands in the checker's errors."""
 
     def __init__(
-        self, checker: Checker, protocols: dict[str, str], bases: dict[str, str], resolve_pins: ResolvePins
-    ) -> None:
+        self, checker: Checker, protocols: dict[str, str], bases: dict[str, str], formats: dict[str, Format],
+        devices: dict[str, dict[str, DevicePlan]],
+        resolve_pins: ResolvePins,
+    ) -> None:  # fmt: skip
         self._checker = checker
         self._protocols = protocols
         self._bases = bases
+        self._formats = formats
+        self._devices = devices
         self._resolve_pins = resolve_pins
 
     def read(self, name: str, table: dict[str, Any], profile: Profile | None) -> Point | None:
@@ -55,6 +80,8 @@ class PointReader:
             "modbus": self._at_address,
             "scpi": self._behind_header,
             "mqtt": self._at_topics,
+            "plan": self._in_frame,
+            "buses": self._at_device,
         }[protocol]
         point = make(path, table, kind, profile)
         return point if point is not None and self._is_right(path, point) else None
@@ -64,7 +91,9 @@ class PointReader:
         good = True
         for other, keys in PLACES.items():
             for key in keys if other != protocol else ():
-                if table[key] not in (None, ""):
+                if key in PLACES[protocol]:
+                    continue
+                if table.get(key) not in (None, ""):
                     expected = f"none: its host speaks {protocol}"
                     self._checker.wrong((*path, key), found=table[key], expected=expected)
                     good = False
@@ -84,7 +113,31 @@ class PointReader:
             self._checker.errors.append(WrongError(where, found=error.found, expected=error.expected))
         return True
 
+    def _at_device(self, path: Path, table: dict[str, Any], kind: PointKind, profile: Profile | None) -> Point | None:
+        if not self._require(path, table, "device", "the device that it is at"):
+            return None
+        place = place_at_device(self._checker, path, table, kind, self._devices.get(table["board"], {}))
+        if place is None:
+            return None
+        fields = _common(path[-1], table, kind)
+        if self._devices[table["board"]][place["device"]].kind in ON_SPI:
+            fields["confirm"] = False  # what it shows can't be read back
+        point = DevicePoint(**{**fields, **place})
+        if kind is PointKind.PIXELS:
+            for key in ("rest", "start"):
+                if table[key] is not None:
+                    self._check_picture((*path, key), point, table[key])
+        return point
+
+    def _check_picture(self, path: Path, point: DevicePoint, text: str) -> None:
+        try:
+            point.picture(text)
+        except WrongError as error:
+            self._checker.wrong(path, found=error.found, expected=error.expected)
+
     def _on_pin(self, path: Path, table: dict[str, Any], kind: PointKind, profile: Profile | None) -> Point | None:
+        if table["device"]:
+            return self._at_device(path, table, kind, profile)
         if kind.is_text:
             self._checker.wrong((*path, "kind"), found=kind.value, expected="a kind that a pin can have: no text")
             return None
@@ -100,8 +153,33 @@ class PointReader:
         if not kind.is_switch:
             wire = table.get("wire") or {"pwm": PWM_WIRE, "servo": SERVO_WIRE}.get(mode, COUNTS)
             fields |= {"wire_low": wire[0], "wire_high": wire[1]}
+        if mode in (STEPPER, ENCODER):
+            return self._on_shaft(path, table, fields, mode)
+        for key in SHAFT_KEYS:
+            if table.get(key) is not None:
+                self._checker.wrong((*path, key), found=table[key], expected=f"none in mode {mode}")
+                return None
         lines = {key: table[key] for key in ("ahead", "astern") if key in table}
         return PinPoint(**fields, **lines, pin=table["pin"], mode=mode)
+
+    def _on_shaft(self, path: Path, table: dict[str, Any], fields: dict[str, Any], mode: str) -> Point | None:
+        """A stepper, or an encoder; without `wire` the numbers there are those of the range: steps, or counts."""
+        low, high = table.get("wire") or table["range"]
+        fields |= {"wire_low": low, "wire_high": high}
+        if mode == ENCODER:
+            if not self._require(path, table, "second", "the pin of its other contact"):
+                return None
+            return PinPoint(**fields, pin=table["pin"], mode=mode, second=table["second"])
+        coils = [table[key] for key in COILS]
+        if [coil is not None for coil in coils] not in COILS_THERE or (table["direction"] is None) == (not any(coils)):
+            expected = "`direction`, or the further wires: coil_2, and with it coil_3 and coil_4"
+            self._checker.wrong((*path, "direction"), found="a stepper wired otherwise", expected=expected)
+            return None
+        return StepperPoint(
+            **fields, pin=table["pin"], mode=mode, direction=table["direction"],
+            coils=tuple(coil for coil in coils if coil is not None), fastest=table["fastest"],
+            acceleration=table["acceleration"],
+        )  # fmt: skip
 
     def _at_address(self, path: Path, table: dict[str, Any], kind: PointKind, profile: Profile | None) -> Point | None:
         if not self._require(path, table, "table", "in which table"):
@@ -176,6 +254,40 @@ class PointReader:
         fields = _common(path[-1], table, kind)
         fields["confirm"] = bool(state) and fields.get("confirm", False)
         return TopicPoint(**fields, command=command, state=state, form=form, qos=table["qos"], retain=table["retain"])
+
+    def _in_frame(self, path: Path, table: dict[str, Any], kind: PointKind, profile: Profile | None) -> Point | None:
+        if kind is PointKind.BRIDGE:
+            self._checker.wrong((*path, "kind"), found="a bridge", expected="level, switch, contact or reading")
+            return None
+        needed, doc = ("field", "the FRAME.FIELD that carries it") if kind.is_output else ("state", "where it is told")
+        if not self._require(path, table, needed, doc):
+            return None
+        plan = self._formats.get(table["board"])
+        if plan is None:
+            return None  # told at its host
+        places: dict[str, Any] = {}
+        for key, names in (("field", ("frame", "field")), ("state", ("state_frame", "state_field"))):
+            found = self._field_of((*path, key), table[key], plan) if table[key] else ("", "")
+            if found is None:
+                return None
+            places |= dict(zip(names, found, strict=True))
+        frame = plan.codecs[places["frame"]].plan if places["frame"] else None
+        known = [field.name for field in frame.fields] if frame is not None else []
+        if table["mask"] and table["mask"] not in known:
+            self._checker.wrong((*path, "mask"), found=table["mask"], expected=f"a field of the frame: {listed(known)}")
+            return None
+        fields = _common(path[-1], table, kind)
+        fields["confirm"] = bool(places["state_frame"]) and fields.get("confirm", False)
+        return FieldPoint(**fields, **places, bit=table["line"], mask=table["mask"])
+
+    def _field_of(self, path: Path, text: str, plan: Format) -> tuple[str, str] | None:
+        """Take FRAME.FIELD apart."""
+        frame, _, field = text.partition(".")
+        known = [f"{name}.{each.name}" for name, codec in plan.codecs.items() for each in codec.plan.fields]
+        if text not in known:
+            self._checker.wrong(path, found=text, expected=listed(known), nearest=nearest(text, known))
+            return None
+        return frame, field
 
     def _fits_payload(self, path: Path, kind: PointKind, form: PayloadForm) -> bool:
         fitting = ("text", "json") if kind.is_text else ("words", "json", "number", "raw") if kind.is_switch else (

@@ -14,6 +14,14 @@ from cavet.bench._places import Path
 from cavet.boards import PinMode, PinProfile, Profile
 
 SERVO_BITS = 14
+STEP_BITS, COUNT_BITS = 21, 28
+FIRST_PORT = 1
+"""The number of the first serial port that is free: port 0 is the link's."""
+LISTS = (
+    "input", "output", "pull_up", "pwm", "servo", "bus", "analog", "dac", "lines", "stepper", "encoder", "onewire",
+    "serial",
+)  # fmt: skip
+"""The keys that are lists of pins."""
 OneOf = Callable[[Path, str, Iterable[str], str], bool]
 
 
@@ -42,22 +50,24 @@ class ProfileReader:
         """Read one profile."""
         path: Path = ("profiles", name)
         pins = self._pin_list((*path, "pins"), table["pins"])
-        lists = {
-            key: self._pin_list((*path, key), table[key], pins)
-            for key in ("input", "output", "pull_up", "pwm", "servo", "bus", "analog", "dac", "lines")
-        }
+        lists = {key: self._pin_list((*path, key), table[key], pins) for key in LISTS}
         bits = {
             "input": (PinMode.INPUT, 1), "pull_up": (PinMode.PULL_UP, 1), "output": (PinMode.OUTPUT, 1),
             "pwm": (PinMode.PWM, 8), "servo": (PinMode.SERVO, SERVO_BITS), "bus": (PinMode.BUS, 1),
             "analog": (PinMode.ANALOG, table["analog_bits"]), "dac": (PinMode.DAC, table["dac_bits"]),
+            "stepper": (PinMode.STEPPER, STEP_BITS), "encoder": (PinMode.ENCODER, COUNT_BITS),
+            "onewire": (PinMode.ONEWIRE, 1),
         }  # fmt: skip
         made = {}
         for pin in pins:
             channel = lists["analog"].index(pin) if pin in lists["analog"] else None
+            modes = {mode: width for key, (mode, width) in bits.items() if pin in lists[key]}
+            if pin in lists["serial"]:
+                modes[PinMode.SERIAL] = FIRST_PORT * 2 + lists["serial"].index(pin)
             made[pin] = PinProfile(
                 number=pin,
                 label=_label(pin, channel, lists["lines"]),
-                modes={mode: width for key, (mode, width) in bits.items() if pin in lists[key]},
+                modes=modes,
                 channel=channel,
                 reserved=str(table["reserved"].get(str(pin), "")),
             )

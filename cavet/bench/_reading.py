@@ -5,42 +5,51 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 from math import inf
+from pathlib import Path as FilePath
 from typing import Any
 
 import msgspec
 
 from cavet.bench import _schema as schema
+from cavet.bench._bus_reading import BusReader, line_of
 from cavet.bench._check import Checker
+from cavet.bench._device_reading import read_device
 from cavet.bench._devices import DeviceReader, ModbusPlan, ScpiPlan
+from cavet.bench._format_reading import FormatPlan, FormatReader, load_frames
 from cavet.bench._link_reading import LinkReader
 from cavet.bench._messages import StationReader, read_broker, read_client, read_topics
 from cavet.bench._places import Path
 from cavet.bench._plan import BasinPlan, BoardPlan, HostPlan, LinkPlan, Plan
 from cavet.bench._points import PointReader
 from cavet.bench._profiles import ProfileReader
+from cavet.bench._schema_bus import BUS_PARTS
+from cavet.bench._wiring import PIN_KEYS, check_cables, check_targets, check_wires
 from cavet.boards import Defect, PinMode, Profile, Quantity, Reflex
 from cavet.boards.firmware.mqtt import StationPlan
 from cavet.expressions import Expression
-from cavet.hosts import Manners, Point
+from cavet.hosts import DevicePlan, Format, Manners, Point
+from cavet.protocols.plans import PlanCodec
 from cavet.wording import listed, nearest
 
-PIN_KEYS = ("pin", "enable", "ahead", "astern", "speed", "level", "limit")
 NAME = re.compile(r"[a-z][a-z0-9_]{0,39}")
 
 
-def read_plan(data: dict[str, Any], checker: Checker) -> Plan | None:
-    """Read everything; what is wrong stands in the checker's errors."""
+def read_plan(data: dict[str, Any], checker: Checker, folder: FilePath | None = None) -> Plan | None:
+    """Read everything; what is wrong stands in the checker's errors. `folder` is where other files are looked for."""
     top = checker.table(data, schema.FILE, ())
     if top is None:
         return None
-    reader = _Reader(top, checker)
+    reader = _Reader(top, checker, folder)
     return reader.plan()
 
 
 class _Reader:
-    def __init__(self, top: dict[str, Any], checker: Checker) -> None:
+    def __init__(self, top: dict[str, Any], checker: Checker, folder: FilePath | None) -> None:
         self._top = top
         self._checker = checker
+        self._folder = folder
+        self._profiles: dict[str, Profile] = {}
+        """The profiles that boards have, by their names."""
 
     def plan(self) -> Plan:
         top = self._top
@@ -75,6 +84,8 @@ class _Reader:
             self._checker,
             {name: host.protocol for name, host in hosts.items()},
             {name: str(bases[name].get("base", "")) for name in hosts},
+            {name: host.format for name, host in hosts.items() if host.format is not None},
+            {name: host.devices for name, host in hosts.items()},
             self._resolve_pins,
         )
         found = {}
@@ -155,9 +166,12 @@ class _Reader:
             if profile is None:
                 continue
             parts = self._tables("parts", schema.PART, ("boards", name), table["parts"])
+            bus = BusReader(self._checker, name, parts, self._folder)
+            bus.read()
             for part, values in parts.items():
-                self._resolve_pins(("boards", name, "parts", part), values, profile)
-            self._check_wires(name, parts)
+                self._resolve_pins(("boards", name, "parts", part), values, profile, bus)
+            check_wires(self._checker, name, parts)
+            self._profiles[table["profile"]] = profile
             boards[name] = BoardPlan(
                 name=name,
                 profile=profile,
@@ -168,14 +182,18 @@ class _Reader:
                 device=self._device(name, table, profile, parts),
                 reflexes=self._reflexes(name, table["reflexes"], profile),
             )
+        check_targets(self._checker, self._one_of, boards)
+        check_cables(self._checker, self._one_of, boards)
         return boards
 
     def _device(
         self, name: str, table: dict[str, Any], profile: Profile, parts: dict[str, dict[str, Any]]
-    ) -> ModbusPlan | ScpiPlan | StationPlan | None:
+    ) -> ModbusPlan | ScpiPlan | StationPlan | FormatPlan | None:
         def find_pin(path: Path, raw: Any) -> int | None:
             return self._pin(path, raw, profile)
 
+        if table["firmware"] in ("plan", "usb", "target"):
+            return FormatReader(self._checker, name, table, profile, self._folder, find_pin).read()
         if table["firmware"] == "mqtt":
             return StationReader(self._checker, name, table, profile, self._tables_in, find_pin).read()
         return DeviceReader(self._checker, name, table, profile, parts, self._tables_in, find_pin).read()
@@ -203,15 +221,27 @@ class _Reader:
     def _tables_in(self, name: str, section: schema.Section, inside: Path, data: Any) -> dict[str, dict[str, Any]]:
         return self._tables(name, section, inside, data)
 
-    def _resolve_pins(self, path: Path, values: dict[str, Any], profile: Profile | None) -> bool:
+    def _resolve_pins(
+        self, path: Path, values: dict[str, Any], profile: Profile | None, bus: BusReader | None = None
+    ) -> bool:
         """Put numbers in the place of labels; tell whether all pins are there."""
         good = True
         for key in PIN_KEYS:
             if values.get(key) is not None:
-                number = self._pin((*path, key), values[key], profile)
+                line = line_of(values[key]) if bus is not None else None
+                if line is not None and bus is not None:
+                    number = self._line((*path, key), values, line, bus)
+                else:
+                    number = self._pin((*path, key), values[key], profile)
                 good &= number is not None
                 values[key] = number
         return good
+
+    def _line(self, path: Path, values: dict[str, Any], line: tuple[str, str], bus: BusReader) -> int | None:
+        """The line of an expander at which a part hangs; all its wires end at the same one."""
+        if values.setdefault("hangs_on", line[0]) != line[0]:
+            self._checker.wrong(path, found=line[0], expected=f"lines of one part only: {values['hangs_on']}")
+        return bus.line(path, *line)
 
     def _pin(self, path: Path, raw: int | str, profile: Profile | None) -> int | None:
         labels = {pin.label: pin.number for pin in profile.pins.values() if pin.label} if profile else {}
@@ -228,18 +258,6 @@ class _Reader:
         self._checker.wrong(path, found=raw, expected=expected, nearest=nearest(str(raw), labels))
         return None
 
-    def _check_wires(self, board: str, parts: dict[str, dict[str, Any]]) -> None:
-        taken: dict[int, str] = {}
-        for part, values in parts.items():
-            for key in PIN_KEYS:
-                pin = values.get(key)
-                if pin is None:
-                    continue
-                if pin in taken:
-                    path = ("boards", board, "parts", part, key)
-                    self._checker.wrong(path, found=pin, expected=f"a pin of its own: {taken[pin]} hangs on this one")
-                taken[pin] = part
-
     def _check_sums(self, rig: dict[str, Quantity], boards: dict[str, BoardPlan]) -> None:
         parts = self._part_paths(boards)
         quantities = self._declared("rig")
@@ -249,16 +267,29 @@ class _Reader:
         for board in boards.values():
             for part, values in board.parts.items():
                 path: Path = ("boards", board.name, "parts", part)
-                self._check_names((*path, "closes"), values.get("closes"), {*quantities, *parts})
+                for key in ("closes", "follows", "alarm"):
+                    self._check_names((*path, key), values.get(key), {*quantities, *parts})
                 for key in ("of", "moves"):
                     if values.get(key):
                         self._one_of((*path, key), values[key], quantities, "a quantity of the rig")
                 self._check_guards((*path, "guards"), values, board.parts)
+                for channel, expression in (values.get("channels") or {}).items():
+                    self._check_channel((*path, "channels", channel), channel, values)
+                    self._check_names((*path, "channels", channel), expression, {*quantities, *parts})
+            if isinstance(board.device, FormatPlan):
+                for place, expression in board.device.sums.items():
+                    frame, _, field = place.partition(".")
+                    where: Path = ("boards", board.name, "gives", frame, "fields", field, "of")
+                    self._check_names(where, expression, {*quantities, *parts})
             if isinstance(board.device, ModbusPlan | StationPlan):
                 table = "map" if isinstance(board.device, ModbusPlan) else "health"
                 for cell, expression in board.device.sums.items():
-                    where: Path = ("boards", board.name, table, cell, "of")
+                    where = ("boards", board.name, table, cell, "of")
                     self._check_names(where, expression, {*quantities, *parts})
+
+    def _check_channel(self, path: Path, channel: str, values: dict[str, Any]) -> None:
+        known = [register.name for register in values["map"].registers] if values["map"] is not None else [channel]
+        self._one_of(path, channel, known, "a register of its map")
 
     def _check_guards(self, path: Path, values: dict[str, Any], parts: dict[str, dict[str, Any]]) -> None:
         pumps = [name for name, table in parts.items() if table["kind"] == "pump"]
@@ -287,7 +318,11 @@ class _Reader:
             self._resolve_pins(path, table, profile)
             for place, pin in enumerate(table.get("pins") or ()):
                 self._pin((*path, "pins", place), pin, profile)
-            fields = {key: table[key] for key in ("pin", "pins", "share", "delay") if key in table}
+            if table["kind"] == "silent-device":
+                on_bus = [part for part, each in boards[table["board"]].parts.items() if each["kind"] in BUS_PARTS]
+                self._one_of((*path, "part"), table["part"], on_bus, "a part on its bus")
+            keys = ("pin", "pins", "share", "delay", "line", "part")
+            fields = {key: table[key] for key in keys if key in table}
             defects[name] = Defect(name=name, kind=table["kind"], board=table["board"], on=table["on"], **fields)
         return defects
 
@@ -315,7 +350,48 @@ class _Reader:
             manners=manners,
             client=read_client(self._checker, path, table),
             topics=read_topics(self._checker, path, table),
+            format=self._format(path, table),
+            devices=self._host_devices(name, table),
         )
+
+    def _host_devices(self, host: str, table: dict[str, Any]) -> dict[str, DevicePlan]:
+        """What a host believes to be on the board's bus."""
+        if table["devices"] and table["protocol"] not in ("firmata", "buses"):
+            path: Path = ("hosts", host, "devices")
+            self._checker.wrong(path, found=table["protocol"], expected="a protocol with buses: firmata or buses")
+            return {}
+        found = {}
+        for name, values in self._tables("devices", schema.DEVICE, ("hosts", host), table["devices"]).items():
+            path = ("hosts", host, "devices", name)
+            if values.get("interrupt") is not None:
+                link = self._top["links"].get(table["link"])
+                board = self._top["boards"].get(link.get("board")) if isinstance(link, dict) else None
+                values["interrupt"] = self._interrupt_pin((*path, "interrupt"), values["interrupt"], board)
+            device = read_device(self._checker, path, name, values, self._folder)
+            if device is not None:
+                found[name] = device
+        return found
+
+    def _interrupt_pin(self, path: Path, raw: int | str, board: object) -> int | None:
+        """The pin of an interrupt line; its label is known where its board is described."""
+        profile = None
+        if isinstance(board, dict) and isinstance(board.get("profile"), str):
+            profile = self._profiles.get(board["profile"])
+        return self._pin(path, raw, profile)
+
+    def _format(self, path: Path, table: dict[str, Any]) -> Format | None:
+        """The frames that a host speaks."""
+        if table["protocol"] != "plan":
+            return None
+        plan = load_frames(self._checker, (*path, "plan"), table["plan"], self._folder)
+        if plan is None:
+            return None
+        asks = table["asks"]
+        if asks and asks not in plan.frames:
+            expected = f"a frame: {listed(plan.frames)}"
+            self._checker.wrong((*path, "asks"), found=asks, expected=expected, nearest=nearest(asks, plan.frames))
+            return None
+        return Format(codecs={name: PlanCodec(frame) for name, frame in plan.frames.items()}, asks=asks)
 
     def _profiles_of_hosts(
         self, hosts: dict[str, HostPlan], links: dict[str, LinkPlan], boards: dict[str, BoardPlan]

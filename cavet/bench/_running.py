@@ -10,9 +10,10 @@ import msgspec
 
 from cavet.bench._board_side import BoardSide, MakeWay
 from cavet.bench._building import BROKER, build_session, build_world
+from cavet.bench._format_reading import FormatPlan
 from cavet.bench._host_side import HostLink
 from cavet.bench._plan import OWN, LinkPlan, Plan, split_address
-from cavet.bench._traffic import Crossing, DialledWay, FarWay, Traffic
+from cavet.bench._traffic import Crossing, DialledWay, FarWay, ServedWay, Traffic, UsbWay
 from cavet.boards import World
 from cavet.boards.firmware.mqtt import Station, StationPlan
 from cavet.clock import BenchClock
@@ -27,15 +28,19 @@ from cavet.links import (
     PtyEnd,
     RemotePort,
     SerialEnd,
+    SystemBusEnd,
     TcpClientEnd,
     TcpServerEnd,
     UrlEnd,
+    UsbEnd,
+    UsbIpEnd,
 )  # fmt: skip
 from cavet.messaging import Pauses
 from cavet.record import Kind, Record
 
 LISTEN_SECONDS = 1.0
 LOOK_SECONDS = 0.002
+USUAL_OUT, USUAL_IN = 0x02, 0x81
 SPARE_CLIENTS = 8
 """So many more may connect than the broker lets in: they are told that it is full."""
 
@@ -59,6 +64,17 @@ class Endpoint(msgspec.Struct, frozen=True, kw_only=True):
     plan: LinkPlan
 
 
+def _targets_of(plan: Plan, boards: set[str]) -> set[str]:
+    """The boards that are targets on the buses of these, or at the ends of their cables."""
+    return {
+        values["board"]
+        for name in boards
+        if name in plan.boards
+        for values in plan.boards[name].parts.values()
+        if values["kind"] in ("target", "serial")
+    }
+
+
 class RunningBench:
     """The bench in operation. Make it inside the loop that is to run it."""
 
@@ -76,6 +92,9 @@ class RunningBench:
         self.record = Record(self.clock.now)
         names = list(plan.boards) if boards is None else boards
         served = {link.board for link in plan.links.values() if link.simulated}
+        served |= _targets_of(plan, served)
+        if boards is not None:
+            names += sorted(_targets_of(plan, set(boards)) - set(boards))
         names = [name for name in names if name in served]
         self._has_broker = any(
             link.broker == OWN and (link.board in names or not link.simulated) for link in plan.links.values()
@@ -164,7 +183,7 @@ class RunningBench:
             return
         traffic = self._traffic[link.name]
         end: BoardEnd
-        if self._carrier is Carrier.MEMORY:
+        if self._carrier is Carrier.MEMORY or link.kind == "buses":
             memory = MemoryLink(link.name, link.byte_seconds, traffic.losses)
             self._memory[link.name] = memory
             end = memory.board
@@ -172,10 +191,17 @@ class RunningBench:
             end = PtyEnd(link.settings, traffic.losses, partial(self._tell_rate, link))
         else:
             end = self._tcp_end(link, traffic)
-        address = await self.board_side.serve(link.board, end, traffic, link.protocol, link.byte_seconds)
+        make_way: MakeWay = ServedWay
+        if link.kind == "usb":
+            make_way = partial(UsbWay, traffic=traffic, record=self.record, board=link.board, link=link.name)
+        address = await self.board_side.serve(link.board, end, traffic, link.protocol, link.byte_seconds, make_way)
         if link.kind == "serial" and link.served != "device" and self._carrier is Carrier.REAL:
             address = f"{'socket' if link.served == 'raw' else 'rfc2217'}://{address}"
-        self.endpoints.append(Endpoint(board=link.board, link=link.name, kind=link.kind, address=address, plan=link))
+        if link.kind == "usb" and self._carrier is Carrier.REAL:
+            address = f"usbip:{address}"
+        if link.kind != "buses":  # in this process: nobody else can get there
+            found = Endpoint(board=link.board, link=link.name, kind=link.kind, address=address, plan=link)
+            self.endpoints.append(found)
 
     def _tcp_end(self, link: LinkPlan, traffic: Traffic) -> TcpServerEnd:
         """A network endpoint; or a serial line that is offered on one, to one program at a time."""
@@ -218,14 +244,33 @@ class RunningBench:
 
     def _host_end(self, link: LinkPlan) -> HostEnd:
         if link.name in self._memory:
-            return self._memory[link.name].host
+            host = self._memory[link.name].host
+            return UsbIpEnd(host, *self._usb_endpoints(link)) if link.kind == "usb" else host
         address = link.address
         if link.simulated:
             address = next(endpoint.address for endpoint in self.endpoints if endpoint.link == link.name)
+        if link.kind == "usb":
+            return self._usb_end(link, address)
+        if link.kind == "buses":
+            return SystemBusEnd(address, link.spi)
         if link.kind == "serial":
             return UrlEnd(address, link.settings) if address.startswith(SCHEMES) else SerialEnd(address, link.settings)
-        host, port = split_address(address)
-        return TcpClientEnd(host, port, link.tls.client(f"links.{link.name}") if link.tls is not None else None)
+        where, port = split_address(address)
+        return TcpClientEnd(where, port, link.tls.client(f"links.{link.name}") if link.tls is not None else None)
+
+    def _usb_endpoints(self, link: LinkPlan) -> tuple[int, int]:
+        """The endpoints that hear and say: those of the board that is described, else the usual ones."""
+        board = self.plan.boards.get(link.board)
+        if board is None or not isinstance(board.device, FormatPlan) or board.device.identity is None:
+            return USUAL_OUT, USUAL_IN
+        return board.device.identity.out_endpoint, board.device.identity.in_endpoint
+
+    def _usb_end(self, link: LinkPlan, address: str) -> HostEnd:
+        out, in_ = self._usb_endpoints(link)
+        if address.startswith("usbip:"):
+            host_name, port = split_address(address.removeprefix("usbip:"))
+            return UsbIpEnd(TcpClientEnd(host_name, port), out, in_)
+        return UsbEnd(address, out, in_)
 
     def memory_link(self, name: str) -> MemoryLink:
         """Give a link in memory, to cut or mend it."""

@@ -7,6 +7,8 @@ from __future__ import annotations
 
 from cavet.bench._keys import Key, Section
 from cavet.bench._schema_belief import HOST, LINK, POINT
+from cavet.bench._schema_devices import DEVICE
+from cavet.bench._schema_formats import GIVEN, GIVES, TAKES, USB
 from cavet.bench._schema_mqtt import BROKER, HEALTH, REFLEX, STATION, TOPIC
 from cavet.bench._schema_truth import (
     BOARD,
@@ -36,11 +38,13 @@ FILE = Section(
 )
 
 SECTIONS = (
-    FILE, BOARD, PART, REFLEX, IDENTITY, CELL, RECORDS, QUEUE, COMMAND, STATION, TOPIC, HEALTH, LINK, BROKER, QUANTITY,
-    DEFECT, HOST, POINT, PROFILE,
+    FILE, BOARD, PART, REFLEX, IDENTITY, CELL, RECORDS, QUEUE, COMMAND, STATION, TOPIC, HEALTH, TAKES, GIVES, GIVEN,
+    USB, LINK, BROKER, QUANTITY, DEFECT, HOST, DEVICE,
+    POINT, PROFILE,
 )  # fmt: skip
 
 __all__ = [
-    "BOARD", "BROKER", "CELL", "COMMAND", "DEFECT", "FILE", "HEALTH", "HOST", "IDENTITY", "LINK", "PART", "POINT",
-    "PROFILE", "QUANTITY", "QUEUE", "RECORDS", "REFLEX", "SECTIONS", "STATION", "TOPIC", "Key", "Section",
+    "BOARD", "BROKER", "CELL", "COMMAND", "DEFECT", "DEVICE", "FILE", "GIVEN", "GIVES", "HEALTH", "HOST",
+    "IDENTITY", "LINK", "PART", "POINT", "PROFILE", "QUANTITY", "QUEUE", "RECORDS", "REFLEX", "SECTIONS",
+    "STATION", "TAKES", "TOPIC", "USB", "Key", "Section",
 ]  # fmt: skip

@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
+from cavet.bench import _schema_formats as formats
 from cavet.bench._keys import Key, Section
+from cavet.bench._schema_devices import BUSES_LINK_KEYS, DEVICE_POINT_KEYS
+from cavet.bench._schema_features import STEPPER_POINT_KEYS
 from cavet.bench._schema_mqtt import HOST_KEYS, LINK_KEYS, POINT_KEYS
 from cavet.bench._schema_truth import DATA_KEYS
 from cavet.boards.firmware.modbus import TABLES
 from cavet.hosts import PointKind
 
+LINK_KINDS = ("serial", "tcp", "mqtt", "usb", "buses")
 LINK = Section(
     title="[links.NAME]",
     doc="What carries the bytes between a host and a board.",
     keys=(
-        Key(name="kind", kind="word", doc="what it is", choices=("serial", "tcp", "mqtt"), required=True),
+        Key(
+            name="kind", kind="word", doc="what it is", choices=("serial", "tcp", "mqtt", "usb", "buses"), required=True
+        ),
         Key(name="board", kind="text", doc="the board at its far end", required=True),
         Key(
             name="framing",
@@ -24,6 +30,8 @@ LINK = Section(
     ),
     variants={
         "mqtt": LINK_KEYS,
+        "usb": formats.USB_LINK_KEYS,
+        "buses": BUSES_LINK_KEYS,
         "serial": (
             Key(
                 name="port",
@@ -76,7 +84,7 @@ HOST = Section(
             name="protocol",
             kind="word",
             doc="what it speaks",
-            choices=("firmata", "modbus", "scpi", "mqtt"),
+            choices=("firmata", "modbus", "scpi", "mqtt", "plan", "buses"),
             required=True,
         ),
         Key(
@@ -153,6 +161,8 @@ HOST = Section(
             low=0.05,
         ),
         *HOST_KEYS,
+        *formats.HOST_KEYS,
+        Key(name="devices", kind="table", doc="Firmata, buses: what is on its bus, see below", default={}),
     ),
 )
 
@@ -203,6 +213,8 @@ _PLACE_KEYS = (
     Key(name="off", kind="text", doc="SCPI: what is sent to switch it off", default=""),
     Key(name="ask", kind="text", doc="SCPI: the query for its value, such as `SOUR1:VOLT?`", default=""),
     *POINT_KEYS,
+    *formats.POINT_KEYS,
+    *DEVICE_POINT_KEYS,
 )
 
 POINT = Section(
@@ -222,7 +234,14 @@ POINT = Section(
     ),
     variants={
         "level": (
-            Key(name="mode", kind="word", choices=("pwm", "servo"), doc="Firmata: how the pin is driven", default=None),
+            Key(
+                name="mode",
+                kind="word",
+                choices=("pwm", "servo", "stepper"),
+                doc="Firmata: how the pin is driven",
+                default=None,
+            ),
+            *STEPPER_POINT_KEYS,
             *_LEVEL_KEYS,
             _WIRE,
         ),
@@ -263,6 +282,14 @@ POINT = Section(
             Key(name="unit", kind="text", doc="its unit", default=""),
             Key(name="range", kind="range", unit="=unit", doc="what the two ends on the wire stand for", required=True),
             Key(
+                name="mode",
+                kind="word",
+                choices=("analog", "encoder"),
+                doc="Firmata: a voltage, or an encoder's count",
+                default="analog",
+            ),
+            Key(name="second", kind="pin", doc="Firmata: the pin of an encoder's contact B", default=None),
+            Key(
                 name="wire",
                 kind="whole-list",
                 doc="the numbers on the wire at both ends; else 0 and 1023 on a pin, and the range elsewhere",
@@ -272,6 +299,12 @@ POINT = Section(
         ),
         "text": (
             Key(name="rest", kind="text", doc="where the rest key sends it", default=""),
+            Key(name="start", kind="text", doc="where the host believes that it begins", default=None),
+            Key(name="confirm", kind="switch", doc="whether it is read back", default=True),
+            _MOVES,
+        ),
+        "pixels": (
+            Key(name="rest", kind="text", doc="where the rest key sends it", default="clear"),
             Key(name="start", kind="text", doc="where the host believes that it begins", default=None),
             Key(name="confirm", kind="switch", doc="whether it is read back", default=True),
             _MOVES,

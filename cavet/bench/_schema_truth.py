@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 from cavet.bench._keys import Key, Section
+from cavet.bench._schema_bus import BUS_PARTS
+from cavet.bench._schema_features import LINE_PARTS, SHAFT_PARTS
+from cavet.bench._schema_formats import BOARD_KEYS
 from cavet.boards.firmware.modbus import TABLES
 from cavet.boards.firmware.scpi import MEASURES
 from cavet.protocols.modbus import KINDS, ORDERS
 
-PIN = Key(name="pin", kind="pin", doc="the pin that it hangs on", required=True)
+PIN = Key(
+    name="pin", kind="pin", doc='the pin that it hangs on, or the line of an expander as `"NAME.LINE"`', required=True
+)
 
 BOARD = Section(
     title="[boards.NAME]",
@@ -23,7 +28,7 @@ BOARD = Section(
             name="firmware",
             kind="word",
             doc="what it speaks",
-            choices=("firmata", "modbus", "scpi", "mqtt"),
+            choices=("firmata", "modbus", "scpi", "mqtt", "plan", "usb", "target", "buses"),
             required=True,
         ),
         Key(name="firmware_name", kind="text", doc="how it announces itself; else the board's name", default=""),
@@ -51,6 +56,7 @@ BOARD = Section(
                 ("reflexes", "rules that it follows by itself, see below"),
             )
         ),
+        *BOARD_KEYS,
     ),
 )
 
@@ -191,6 +197,9 @@ PART = Section(
                 "supply",
                 "bell",
                 "sign",
+                *SHAFT_PARTS,
+                *LINE_PARTS,
+                *BUS_PARTS,
             ),
         ),
     ),
@@ -275,6 +284,9 @@ PART = Section(
             Key(name="amps", kind="quantity", unit="A", doc="its greatest current", default=2.0, low=0.001),
             Key(name="load", kind="quantity", unit="Ohm", doc="what hangs on it; nothing without it", default=None),
         ),
+        **SHAFT_PARTS,
+        **LINE_PARTS,
+        **BUS_PARTS,
     },
 )
 
@@ -314,13 +326,19 @@ DEFECT = Section(
             name="kind",
             kind="word",
             doc="what is wrong",
-            choices=("dead-pin", "swapped", "lossy", "late", "mute", "away"),
+            choices=("dead-pin", "swapped", "lossy", "late", "mute", "away", "stuck-bus", "silent-device"),
             required=True,
         ),
         Key(name="board", kind="text", doc="at which board", required=True),
         Key(name="on", kind="switch", doc="whether it is on at the start", default=True),
     ),
     variants={
+        "stuck-bus": (
+            Key(name="line", kind="word", doc="which line stays low", choices=("data", "clock"), default="data"),
+        ),
+        "silent-device": (
+            Key(name="part", kind="text", doc="the part on the bus that does not acknowledge", required=True),
+        ),
         "mute": (),
         "away": (),
         "dead-pin": (Key(name="pin", kind="pin", doc="the pin whose line does not follow", required=True),),
@@ -367,6 +385,15 @@ PROFILE = Section(
         Key(name="pwm", kind="text", doc="the pins with PWM", default=""),
         Key(name="servo", kind="text", doc="the pins that can drive a servo", default=""),
         Key(name="bus", kind="text", doc="the pins of the I2C bus: data, clock", default=""),
+        Key(name="stepper", kind="text", doc="the pins that can drive steppers", default=""),
+        Key(name="encoder", kind="text", doc="the pins that can count encoders", default=""),
+        Key(name="onewire", kind="text", doc="the pins that can be a OneWire line", default=""),
+        Key(
+            name="serial",
+            kind="text",
+            doc="the pins of its serial ports, from port 1 on: of each its receiver, then its transmitter",
+            default="",
+        ),
         Key(name="dac", kind="text", doc="the pins that give a voltage", default=""),
         Key(name="dac_bits", kind="whole", doc="the bits of these", default=12, low=1, high=16),
         Key(

@@ -9,8 +9,8 @@ import msgspec
 
 from cavet.links import Ledger, Losses, Passage
 from cavet.messaging import read_publish
-from cavet.protocols import Side
-from cavet.record import Kind, Record
+from cavet.protocols import Side, usb
+from cavet.record import READ_BACK, Kind, Record
 
 MAX_TOPICS = 1024
 MAX_CROSSINGS = 64
@@ -45,6 +45,37 @@ class ServedWay:
 
     def said(self, end: int, data: bytes, cause: int) -> None:
         self._told.note(end, cause)
+
+
+class UsbWay:
+    """A program has imported the board as a USB device: what passes at its endpoints is counted, not the bytes around
+    it, since our own host does not know these."""
+
+    def __init__(self, stream: Stream, traffic: Traffic, record: Record, board: str, link: str) -> None:
+        self._stream = stream
+        self._traffic = traffic
+        self._record = record
+        self._board = board
+        self._link = link
+        self._out = self._in = 0
+
+    @property
+    def _shared(self) -> Stream:
+        """In memory, the host begins its stream anew when the device is imported, behind the first bytes."""
+        return self._traffic.only or self._stream
+
+    def arrived(self, end: int, data: bytes) -> int:
+        report = usb.ip.payload_out(data)
+        if report is None:
+            return self._record.append(Kind.CARRIED, self._board, "link", self._link, data, None, READ_BACK)
+        self._out += len(report)
+        return self._shared.passage.carried(self._out, report)
+
+    def said(self, end: int, data: bytes, cause: int) -> None:
+        report = usb.ip.payload_in(data)
+        if report:
+            self._in += len(report)
+            self._shared.told.note(self._in, cause)
 
 
 class DialledWay:
@@ -149,6 +180,11 @@ class Traffic:
         if not name:  # the only one that can be there: what was before it is over
             self._streams.clear()
         return self.of(name)
+
+    @property
+    def only(self) -> Stream | None:
+        """The stream of a program without a name, beside which there can be no other."""
+        return self._streams.get("")
 
     def of(self, name: str) -> Stream:
         """The stream of the program that the board's side knows by this name."""

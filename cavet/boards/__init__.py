@@ -1,6 +1,7 @@
 """Simulated boards: the truth of a bench. Time and causes are handed in; nothing here knows of a host."""
 
 from cavet.boards._board import Board, BoardState, Carried, CauseOf, Client, Firmware, Outgoing
+from cavet.boards._cable import Cable
 from cavet.boards._circuit import Circuit, PinRefusedError
 from cavet.boards._defects import Defect
 from cavet.boards._pins import Pin, PinMode
@@ -15,6 +16,7 @@ __all__ = [
     "EDGES",
     "Board",
     "BoardState",
+    "Cable",
     "Carried",
     "CauseOf",
     "Circuit",

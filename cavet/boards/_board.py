@@ -125,6 +125,8 @@ class Board:
         self._quiet_at = inf
         self._boots_at = inf if circuit.profile.resets else circuit.profile.boot
         self._clients: dict[Client, _Seams] = {}
+        self._kept: list[Outgoing] = []
+        """What it has said on its links while what it says to another board was taken."""
 
     @property
     def profile(self) -> Profile:
@@ -200,12 +202,20 @@ class Board:
     def take_out(self) -> list[Outgoing]:
         """Give what it says now; a late board says it later."""
         out = self.firmware.take_out()
+        if self._kept:
+            out, self._kept = self._kept + out, []
         if not out:
             return out
         delay = sum(defect.delay for defect in self.defects if defect.on and defect.kind == "late")
         for outgoing in out:
             outgoing.at += delay
         return out
+
+    def take_out_for(self, client: Client) -> list[Outgoing]:
+        """Give what it says to one client, another board; what it says to others is kept for them."""
+        out = self.take_out()
+        self._kept = [outgoing for outgoing in out if outgoing.client is not client]
+        return [outgoing for outgoing in out if outgoing.client is client]
 
     def spoil(self, defects: list[Defect], now: float) -> None:
         """Take up its defects as they are switched now."""

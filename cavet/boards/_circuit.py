@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from cavet.boards._defects import Defect
-from cavet.boards._pins import Pin, PinMode
+from cavet.boards._pins import Pin, PinMode, Stepping
 from cavet.boards._profile import Profile
 from cavet.boards._telling import Tell
+from cavet.boards._travel import Travel
+from cavet.boards.buses import BusDevice, Expander, I2cBus, SpiChip
 from cavet.boards.parts import Part
 from cavet.record import Kind
 from cavet.wording import listed
@@ -27,6 +29,9 @@ class Circuit:
         }
         self.mute = False
         """Whether it says nothing of what it has done, though it should."""
+        self.devices = [part for part in parts if isinstance(part, BusDevice)]
+        self.bus = I2cBus("i2c", self.devices, tell)
+        self._expanders = [device for device in self.devices if isinstance(device, Expander)]
         self._swapped: dict[int, int] = {}
         self._wired: dict[int, tuple[Part, str]] = {}
         self._unsettled = True
@@ -42,7 +47,13 @@ class Circuit:
             self._swapped.get(pin, pin): (part, wire)
             for part in self.parts.values()
             for wire, pin in part.wires.items()
+            if not part.hangs_on
         }
+        with_lines = [part for part in self.parts.values() if isinstance(part, BusDevice | SpiChip)]
+        lines = {part.name: part.lines for part in with_lines if part.lines is not None}
+        for part in self.parts.values():
+            if part.hangs_on:
+                lines[part.hangs_on].wire(part)
 
     def wired_to(self, pin: int) -> tuple[Part, str] | None:
         """The part that really hangs on a pin, and its wire's name."""
@@ -52,7 +63,8 @@ class Circuit:
         """All pins as after power-on: inputs, nothing driven."""
         for pin in self.pins.values():
             drove = pin.mode.drives and pin.value
-            pin.mode, pin.value, pin.pulse_us, pin.text, pin.cause = PinMode.INPUT, 0, 0, "", None
+            self._clear(pin, PinMode.INPUT)
+            pin.cause = None
             self._unsettled = True
             if drove:
                 self._pass_on(pin, now)
@@ -61,18 +73,22 @@ class Circuit:
         """Drive every output low; servos get no more pulses."""
         for pin in self.pins.values():
             if pin.mode.drives and pin.value:
-                pin.pulse_us = 0
+                pin.pulse_us, pin.stepping = 0, None
                 self._drive(pin, 0, now, cause)
 
     def set_mode(self, number: int, mode: PinMode, now: float, cause: int | None) -> None:
         """Give a pin a mode, also the one it has; what it was driving ends."""
         pin = self._able(number, mode)
         drove = pin.mode.drives and pin.value
-        pin.mode, pin.value, pin.pulse_us, pin.text = mode, 0, 0, ""
+        self._clear(pin, mode)
         self._unsettled = True
         pin.cause = self._tell(Kind.DRIVEN, "pin", str(number), mode.value, cause, "mode")
         if drove:
             self._pass_on(pin, now)
+
+    @staticmethod
+    def _clear(pin: Pin, mode: PinMode) -> None:
+        pin.mode, pin.value, pin.pulse_us, pin.text, pin.stepping = mode, 0, 0, "", None
 
     def _able(self, number: int, mode: PinMode) -> Pin:
         profile = self.profile.pins.get(number)
@@ -113,6 +129,18 @@ class Circuit:
         pin = self._in_mode(number, PinMode.SERVO)
         pin.pulse_us = microseconds
         self._drive(pin, written, now, cause)
+
+    def write_steps(self, numbers: list[int], way: Travel, share: float, now: float, cause: int | None) -> None:
+        """Give a stepper's pins, in the order of its wires, the pulses of a way."""
+        pins = [self._in_mode(number, PinMode.STEPPER) for number in numbers]
+        note = f"steps, to {way.target:.0f}"
+        told = self._tell(Kind.DRIVEN, "pin", str(numbers[0]), round(way.target), cause, note)
+        for wire, pin in enumerate(pins):
+            pin.value, pin.cause, pin.stepping = 1, told, Stepping(way, wire, share)
+            if pin.dead:
+                self._lose(pin, round(way.target), told)
+        for pin in pins:
+            self._pass_on(pin, now)
 
     def _in_mode(self, number: int, mode: PinMode) -> Pin:
         pin = self.pins.get(number)
@@ -161,11 +189,13 @@ class Circuit:
         full = (1 << bits) - 1
         return min(full, max(0, round(full * wired[0].voltage(wired[1], now) / self.profile.supply)))
 
-    def settle(self) -> list[Pin]:
+    def settle(self, now: float) -> list[Pin]:
         """Look at all input pins, if something has stirred; give those whose level has changed."""
         if not self._unsettled:
             return []
         self._unsettled = False
+        for expander in self._expanders:
+            expander.line_changed(now)
         changed = []
         for pin in self.pins.values():
             if not pin.mode.reads:
@@ -186,6 +216,11 @@ class Circuit:
     def spoil(self, defects: list[Defect], now: float) -> None:
         """Make those of its own defects that are on take effect, and take back the others."""
         dead = {defect.pin for defect in defects if defect.on and defect.kind == "dead-pin"}
+        on = [defect for defect in defects if defect.on]
+        self.bus.stuck = next((defect.line for defect in on if defect.kind == "stuck-bus"), "")
+        silent = {defect.part for defect in on if defect.kind == "silent-device"}
+        for device in self.devices:
+            device.silent = device.name in silent
         self.mute = any(defect.on and defect.kind == "mute" for defect in defects)
         swaps = [defect.pins for defect in defects if defect.on and defect.kind == "swapped"]
         self._swapped = {}

@@ -6,6 +6,8 @@ from enum import Enum
 
 import msgspec
 
+from cavet.boards._travel import Travel
+
 
 class PinMode(Enum):
     """What a pin can be set to."""
@@ -18,14 +20,27 @@ class PinMode(Enum):
     ANALOG = "analog"
     BUS = "bus"
     DAC = "dac"
+    STEPPER = "stepper"
+    ENCODER = "encoder"
+    ONEWIRE = "onewire"
+    SERIAL = "serial"
 
     @property
     def drives(self) -> bool:
-        return self in (PinMode.OUTPUT, PinMode.PWM, PinMode.SERVO, PinMode.DAC)
+        return self in (PinMode.OUTPUT, PinMode.PWM, PinMode.SERVO, PinMode.DAC, PinMode.STEPPER)
 
     @property
     def reads(self) -> bool:
-        return self in (PinMode.INPUT, PinMode.PULL_UP)
+        return self in (PinMode.INPUT, PinMode.PULL_UP, PinMode.ENCODER)
+
+
+class Stepping(msgspec.Struct, frozen=True):
+    """The pulses on one of a stepper's pins: how its count goes, which of its wires the pin is meant to be, and how
+    much of a full step one of the count is."""
+
+    travel: Travel
+    wire: int
+    share: float = 1.0
 
 
 class Pin(msgspec.Struct):
@@ -41,6 +56,8 @@ class Pin(msgspec.Struct):
     pulse_us: int = 0
     text: str = ""
     """What was last written to it as text, where its line carries that."""
+    stepping: Stepping | None = None
+    """The pulses that a stepper's pin gives."""
     cause: int | None = None
     dead: bool = False
     level: bool = False

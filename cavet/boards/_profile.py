@@ -34,3 +34,11 @@ class Profile(msgspec.Struct, frozen=True, kw_only=True):
     def able(self, mode: PinMode) -> list[int]:
         """The pins that have a mode."""
         return [number for number, pin in self.pins.items() if mode in pin.modes]
+
+    @property
+    def serial_ports(self) -> dict[int, list[int]]:
+        """The pins of each serial port, its receiver first."""
+        ports: dict[int, list[int]] = {}
+        for bits, number in sorted((self.pins[pin].modes[PinMode.SERIAL], pin) for pin in self.able(PinMode.SERIAL)):
+            ports.setdefault(bits // 2, []).append(number)
+        return ports

@@ -59,7 +59,7 @@ class Reflexes:
             self._circuit.set_mode(reflex.pin, reflex.mode, now, None)
             if not self._circuit.pins[reflex.target].mode.drives:  # else the firmware has given it one
                 self._circuit.set_mode(reflex.target, PinMode.OUTPUT, now, None)
-        self._circuit.settle()
+        self._circuit.settle(now)
         self._watches = [_Watch(reflex, self._circuit.pins[reflex.pin].level) for reflex in self._reflexes]
 
     def levels_changed(self, pins: list[Pin], now: float) -> None:

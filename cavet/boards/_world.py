@@ -5,6 +5,7 @@ from __future__ import annotations
 from math import inf
 
 from cavet.boards._board import Board
+from cavet.boards._cable import Cable
 from cavet.boards._defects import Defect
 from cavet.boards._rig import Rig
 from cavet.boards.parts import Part
@@ -21,6 +22,7 @@ class World:
         self.defects = {defect.name: defect for defect in defects}
         self._record = record
         self._parts: list[Part] = [part for board in boards for part in board.circuit.parts.values()]
+        self._cables = [part for part in self._parts if isinstance(part, Cable)]
         self._watchers = [part for part in self._parts if part.watches_rig]
         self._boards = boards
         self._now = 0.0
@@ -51,6 +53,8 @@ class World:
             wake = board.advance(now)
             if wake < due:
                 due = wake
+        for cable in self._cables:
+            cable.collect(now)
         if self.rig.take_stir():
             for part in self._watchers:
                 part.wake = now
@@ -62,7 +66,7 @@ class World:
             if wake < due:
                 due = wake
         for board in self._boards:
-            changed = board.circuit.settle()
+            changed = board.circuit.settle(now)
             if changed:
                 board.levels_changed(changed, now)
         self._due = due

@@ -20,6 +20,7 @@ COMMANDS = {
     "drive": "set or read points from the shell",
     "encode": "a message of a protocol, as bytes",
     "decode": "bytes of a protocol, as messages",
+    "reckon": "the small sums of the trade",
     "bridge": "two links joined, and what passes shown",
 }
 """What each command is for, in the order in which they are listed. Each is a module here with `command` in it."""

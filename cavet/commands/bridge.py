@@ -14,6 +14,7 @@ import msgspec
 
 from cavet import clock
 from cavet.clock import BenchClock
+from cavet.commands._formats import find_codec
 from cavet.commands.decode import line_of
 from cavet.links import (
     SCHEMES,
@@ -29,7 +30,7 @@ from cavet.links import (
     TcpServerEnd,
     UrlEnd,
 )  # fmt: skip
-from cavet.protocols import Codec, Decoder, Side, codec
+from cavet.protocols import Codec, Decoder, Side
 from cavet.wording import UnreachableError, WrongError, hex_pairs, plain
 
 MAX_WAITING_BYTES = 1 << 20
@@ -56,7 +57,7 @@ class Sink(Protocol):
 def command(host_side: str, board_side: str, protocol: str | None, as_json: bool) -> None:
     """Join two links. The host's program is at the first, the board at the second. Until Ctrl-C."""
     ends = read_end(host_side), read_end(board_side)
-    chosen = codec(protocol) if protocol is not None else None
+    chosen = find_codec(protocol) if protocol is not None else None
     clock.run(bridge(ends, (host_side, board_side), chosen, as_json=as_json))
 
 

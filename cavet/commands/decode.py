@@ -9,11 +9,14 @@ from collections.abc import Callable, Iterator, Sequence
 import click
 import msgspec
 
-from cavet.protocols import Codec, Frame, Side, as_fields, codec
+from cavet.commands._formats import find_codec
+from cavet.protocols import Codec, Decoder, Frame, Side, as_fields
+from cavet.units import parse
 from cavet.wording import WrongError, hex_pairs
 
 CHUNK_CHARACTERS = 65536
-Namer = Callable[[Frame], dict[str, object]]
+Adder = Callable[[Frame], dict[str, object]]
+"""Gives what a frame's line has beside what all have."""
 
 
 @click.command("decode")
@@ -22,19 +25,45 @@ Namer = Callable[[Frame], dict[str, object]]
 @click.option("--from", "side", type=click.Choice([side.value for side in Side]), default="host", help="Who speaks.")
 @click.option("--bench", metavar="BENCH", help="Modbus: name and scale what is at the addresses as this bench does.")
 @click.option("--address", type=click.IntRange(0, 65535), help="With --bench: where the answer to a read begins.")
-def command(protocol: str, hex_words: tuple[str, ...], side: str, bench: str | None, address: int | None) -> int:
+@click.option("--pec", is_flag=True, help="I2C: each transaction's last byte is its packet error code.")
+@click.option("--rate", metavar="RATE", help='I2C, SPI: tell the time on the wire at this rate, such as "100 kHz".')
+def command(
+    protocol: str,
+    hex_words: tuple[str, ...],
+    side: str,
+    bench: str | None,
+    address: int | None,
+    pec: bool,
+    rate: str | None,
+) -> int:
     """Read a stream of bytes, given as hex or on standard input; print a JSON object a frame."""
-    chosen = codec(protocol)
-    decoder = chosen.decoder(Side(side))
-    name = namer(protocol, bench, address)
+    chosen = find_codec(protocol)
+    feed, finish = reader(chosen, Side(side), pec=pec)
+    adders = [namer(protocol, bench, address), timer(protocol, rate)]
     wrong = False
-    for data in read_hex(hex_words):
-        wrong |= print_frames(chosen, decoder.feed(data), name)
-    wrong |= print_frames(chosen, decoder.finish(), name)
+    for text in read_text(hex_words):
+        wrong |= print_frames(chosen, feed(text), adders)
+    wrong |= print_frames(chosen, finish(), adders)
     return 1 if wrong else 0
 
 
-def namer(protocol: str, bench: str | None, address: int | None) -> Namer:
+Feed = Callable[[str], Sequence[Frame]]
+
+
+def reader(chosen: Codec, side: Side, *, pec: bool) -> tuple[Feed, Callable[[], Sequence[Frame]]]:
+    """Give what reads written bytes, and what ends it. A bus is written with marks among the bytes."""
+    if chosen.name == "i2c":
+        from cavet.protocols import i2c
+
+        bus = i2c.I2cDecoder(pec=pec)
+        return bus.feed_text, bus.finish
+    if pec:
+        raise WrongError("decode", found="--pec", expected="it with i2c only")
+    decoder: Decoder = chosen.decoder(side)
+    return lambda text: decoder.feed(parse_hex(text)), decoder.finish
+
+
+def namer(protocol: str, bench: str | None, address: int | None) -> Adder:
     """Give what adds names to a frame's line: nothing without a bench."""
     if bench is None:
         return lambda frame: {}
@@ -45,11 +74,33 @@ def namer(protocol: str, bench: str | None, address: int | None) -> Namer:
     return lambda frame: {"named": names.of(frame.message, address)} if frame.readable else {}
 
 
-def print_frames(chosen: Codec, frames: Sequence[Frame], name: Namer) -> bool:
+def timer(protocol: str, rate: str | None) -> Adder:
+    """Give what adds the time on the wire to a frame's line: nothing without a rate."""
+    if rate is None:
+        return lambda frame: {}
+    if protocol not in ("i2c", "spi"):
+        raise WrongError("decode", found="--rate", expected="it with i2c or spi only")
+    from cavet.protocols.i2c import BusFrame
+
+    hertz = parse(rate, "Hz", "decode.rate")
+    if not hertz > 0:
+        raise WrongError("decode.rate", found=rate, expected="more than 0 Hz")
+
+    def wire_time(frame: Frame) -> dict[str, object]:
+        clocks = frame.clocks if isinstance(frame, BusFrame) else 8 * len(frame.data)
+        return {"wire_us": round(clocks * 1e6 / hertz, 6)}
+
+    return wire_time
+
+
+def print_frames(chosen: Codec, frames: Sequence[Frame], adders: Sequence[Adder]) -> bool:
     """Print frames; tell whether one has a problem."""
     wrong = False
     for frame in frames:
-        print(msgspec.json.encode({**line_of(chosen, frame), **name(frame)}).decode())
+        line = line_of(chosen, frame)
+        for added in adders:
+            line.update(added(frame))
+        print(msgspec.json.encode(line).decode())
         wrong |= bool(frame.problems)
     return wrong
 
@@ -66,10 +117,10 @@ def line_of(chosen: Codec, frame: Frame) -> dict[str, object]:
     }
 
 
-def read_hex(words: tuple[str, ...]) -> Iterator[bytes]:
-    """Give the bytes of hex words, or of standard input for `-` and for none, as they come."""
+def read_text(words: tuple[str, ...]) -> Iterator[str]:
+    """Give the words, or standard input for `-` and for none, as it comes, cut between bytes."""
     if words and words != ("-",):
-        yield parse_hex(" ".join(words))
+        yield " ".join(words)
         return
     rest = ""
     while chunk := sys.stdin.read(CHUNK_CHARACTERS):
@@ -79,8 +130,8 @@ def read_hex(words: tuple[str, ...]) -> Iterator[bytes]:
         if len(rest) > CHUNK_CHARACTERS:
             even = len(rest) & ~1
             whole, rest = rest[:even], rest[even:]
-        yield parse_hex(whole)
-    yield parse_hex(rest)
+        yield whole
+    yield rest
 
 
 def parse_hex(text: str) -> bytes:

@@ -5,7 +5,8 @@ from __future__ import annotations
 import click
 import msgspec
 
-from cavet.protocols import Codec, FieldError, Message, Side, codec, describe, find_form, fitting_forms, read_message
+from cavet.commands._formats import find_codec, is_plan
+from cavet.protocols import Codec, FieldError, Message, Side, describe, find_form, fitting_forms, read_message
 from cavet.wording import WrongError, hex_pairs
 
 
@@ -17,7 +18,10 @@ from cavet.wording import WrongError, hex_pairs
 @click.option("--fields", "list_fields", is_flag=True, help="List the message's fields instead.")
 def command(protocol: str, message: str | None, fields: tuple[str, ...], response: bool, list_fields: bool) -> None:
     """Print the bytes of a message, as hex. Without MESSAGE: the messages; without fields: the fields."""
-    chosen = codec(protocol)
+    chosen = find_codec(protocol)
+    if is_plan(protocol):
+        fields = (message, *fields) if message is not None else fields
+        message = next(iter(chosen.forms(Side.HOST)))
     if message is None:
         list_messages(chosen)
         return

@@ -1,18 +1,44 @@
 """The host's belief: what it thinks is where, and how it talks to a board. No I/O; time is handed in."""
 
 from cavet.hosts._base import Session
+from cavet.hosts._buses import BusesSession
 from cavet.hosts._firmata import FirmataSession
+from cavet.hosts._format import Format, FormatSession
 from cavet.hosts._modbus import ModbusSession
 from cavet.hosts._mqtt import MqttSession
-from cavet.hosts._point import Asked, HeaderPoint, PinPoint, Point, PointKind, RegisterPoint, TopicPoint
+from cavet.hosts._point import (
+    ENCODER,
+    STEPPER,
+    Asked,
+    DevicePoint,
+    FieldPoint,
+    HeaderPoint,
+    PinPoint,
+    Point,
+    PointKind,
+    RegisterPoint,
+    StepperPoint,
+    TopicPoint,
+)
 from cavet.hosts._presence import BoardTopics, Presence
 from cavet.hosts._scpi import ScpiSession
 from cavet.hosts._session import Manners, Reading, Said, SessionState, Tell, state_words
+from cavet.hosts.buses import HELP, ON_SPI, DevicePlan, SpiPlace
 
 __all__ = [
+    "ENCODER",
+    "HELP",
+    "ON_SPI",
+    "STEPPER",
     "Asked",
     "BoardTopics",
+    "BusesSession",
+    "DevicePlan",
+    "DevicePoint",
+    "FieldPoint",
     "FirmataSession",
+    "Format",
+    "FormatSession",
     "HeaderPoint",
     "Manners",
     "ModbusSession",
@@ -27,6 +53,8 @@ __all__ = [
     "ScpiSession",
     "Session",
     "SessionState",
+    "SpiPlace",
+    "StepperPoint",
     "Tell",
     "TopicPoint",
     "state_words",

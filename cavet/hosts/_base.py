@@ -212,10 +212,10 @@ class Session(Generic[P]):
             reading.got = value
             self._tell(Kind.HEARD, "point", point.name, value, cause, "no number" if value is None else "")
 
-    def _confirm(self, wish: Wish, now: float, took: float) -> None:
-        """What was asked for was read back."""
+    def _confirm(self, wish: Wish, now: float, took: float | None) -> None:
+        """What was asked for was read back; `took` is how long the answer took, where it says how fast the board is."""
         reading = self.readings[wish.point.name]
-        self.round_trip = took
+        self.round_trip = self.round_trip if took is None else took
         reading.got, reading.got_at = wish.value, now
         self._tell(Kind.CONFIRMED, "point", wish.point.name, wish.value, wish.asked)
 

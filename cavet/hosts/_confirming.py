@@ -29,7 +29,7 @@ class Confirming:
     @property
     def due(self) -> float:
         """When the first answer will be overdue."""
-        return min((waiting.deadline for waiting in self._waiting.values()), default=inf)
+        return min(waiting.deadline for waiting in self._waiting.values()) if self._waiting else inf
 
     def wait(self, wish: Wish, wanted: dict[int, int], now: float) -> None:
         """Expect these numbers at these pins; an older wish for the same point is not waited for any more."""

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
+from functools import partial
 from math import inf
 from typing import Any
 
 import msgspec
 
-from cavet.hosts._base import SET_UP, FindCause, Session, Wish
+from cavet.hosts._base import SET_UP, FindCause, Wish
 from cavet.hosts._confirming import Confirming
-from cavet.hosts._point import Asked, PinPoint, PointKind
+from cavet.hosts._devices import DeviceSession
+from cavet.hosts._point import ENCODER, STEPPER, Asked, DevicePoint, PinPoint, PointKind
 from cavet.hosts._session import Manners, SessionState, Tell
+from cavet.hosts._shafts import Shafts
+from cavet.hosts.buses import ON_SPI, Call, DevicePlan
 from cavet.protocols import Frame, Message, Side, firmata
 from cavet.record import READ_BACK, Kind
 from cavet.wording import listed, plain
@@ -23,9 +27,12 @@ MODES = {
     "pwm": firmata.Mode.PWM,
     "servo": firmata.Mode.SERVO,
     "analog": firmata.Mode.ANALOG,
+    "stepper": firmata.Mode.STEPPER,
+    "encoder": firmata.Mode.ENCODER,
 }
 LAST_SHORT_PIN = 15
 """The last pin that an analog message can address; beyond it the extended one is used."""
+MAX_SPI_BYTES = 64
 LAST_CHANNEL = 15
 """The last analog channel that can be reported."""
 
@@ -41,16 +48,21 @@ class _Learned(msgspec.Struct):
     """For each pin the mode and the state in which it was found."""
 
 
-class FirmataSession(Session[PinPoint]):
-    """Finds out what the board can do, brings its pins into their modes, asks and confirms."""
+class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
+    """Finds out what the board can do, brings its pins into their modes, works its bus, asks and confirms."""
 
     protocol = "firmata"
 
-    def __init__(self, board: str, points: Iterable[PinPoint], manners: Manners, tell: Tell) -> None:
-        super().__init__(board, points, manners, tell)
+    def __init__(
+        self, board: str, points: Iterable[PinPoint | DevicePoint], manners: Manners, tell: Tell,
+        devices: Mapping[str, DevicePlan] | None = None,
+    ) -> None:  # fmt: skip
+        super().__init__(board, points, manners, tell, devices or {}, acknowledged=False)
+        self._pin_points = {point.name: point for point in self.points.values() if isinstance(point, PinPoint)}
         self.learned = _Learned()
         self._decoder = firmata.FirmataDecoder(Side.BOARD)
         self._confirming = Confirming(manners, tell)
+        self._shafts = Shafts(self._pin_points.values(), manners, self._send, tell)
         self._written: dict[int, int] = {}
         self._inputs_of: dict[int, list[PinPoint]] = {}
         self._handlers: dict[type[Message], Callable[[Any, float, int | None], None]] = {
@@ -62,6 +74,9 @@ class FirmataSession(Session[PinPoint]):
             firmata.AnalogMessage: self._hear_analog,
             firmata.DigitalMessage: self._hear_port,
             firmata.StringData: self._hear_text,
+            firmata.I2cReply: self._hear_bus,
+            firmata.EncoderPosition: self._hear_encoders,
+            firmata.StepperMoveComplete: self._hear_stepper,
         }
 
     @property
@@ -86,6 +101,8 @@ class FirmataSession(Session[PinPoint]):
     def lost(self, reason: str) -> None:
         """The link is gone. What was asked stays asked, and is sent anew once it is back."""
         self._confirming.abandon(f"the link was lost: {reason}")
+        self._shafts.abandon(f"the link was lost: {reason}")
+        self._end_devices(reason)
         super().lost(reason)
 
     def feed(self, data: bytes, now: float, find_cause: FindCause) -> None:
@@ -114,9 +131,15 @@ class FirmataSession(Session[PinPoint]):
         """Do what is due; give when something is due next."""
         if now >= self._deadline:
             self._overdue(now)
-        for wish in self._confirming.overdue(now):
-            self._write(wish, now, again=True)
-        return min(self._deadline, self._confirming.due)
+        due = min(self._confirming.due, self._shafts.due)
+        if now >= due:
+            for wish in self._confirming.overdue(now):
+                self._write(wish, now, again=True)
+            for wish in self._shafts.overdue(now):
+                self._missed(wish, "it was not told that it has arrived", now)
+            due = min(self._confirming.due, self._shafts.due)
+        due = min(due, self._deadline)
+        return min(due, self._advance_devices(now)) if self.state is SessionState.READY else due
 
     def _overdue(self, now: float) -> None:
         if self.state is SessionState.BOOTING:
@@ -156,7 +179,12 @@ class FirmataSession(Session[PinPoint]):
                 self._set_up(firmata.PinStateQuery(pin=pin))
 
     def _pins(self) -> list[int]:
-        return sorted({pin for point in self.points.values() for pin in point.modes()})
+        return sorted({pin for point in self.points.values() for pin in point.modes()} | set(self._interrupts()))
+
+    def _interrupts(self) -> list[int]:
+        """The pins at which devices tell that they want to be read."""
+        plans = (driver.plan for driver in self._fleet.drivers.values())
+        return [plan.interrupt for plan in plans if plan.interrupt is not None and plan.reads == "interrupt"]
 
     def _hear_capabilities(self, message: firmata.CapabilityResponse, now: float, cause: int | None) -> None:
         self.learned.abilities = [{ability.mode: ability.resolution for ability in pin} for pin in message.pins]
@@ -182,10 +210,12 @@ class FirmataSession(Session[PinPoint]):
         self._deadline = now + self._manners.reply_within
         if learned.abilities is None or learned.channels is None or len(learned.states) < len(self._pins()):
             return
-        for point in self.points.values():
+        for point in self._pin_points.values():
             self._refuse_or_set_up(point, now)
+        self._shafts.begin(lambda point: bool(self.readings[point.name].refusal))
         self._begin_reports()
         self._enter(SessionState.READY, inf)
+        self._begin_bus(now)
         self._send_pending(now)
 
     def _refuse_or_set_up(self, point: PinPoint, now: float) -> None:
@@ -194,6 +224,10 @@ class FirmataSession(Session[PinPoint]):
             self._refuse(point, refusal)
             return
         self.readings[point.name].refusal = ""
+        if point.mode in (STEPPER, ENCODER):
+            if point.mode == STEPPER:
+                self._compare_start(point, point.from_wire(0), now)
+            return
         for pin, mode in point.modes().items():
             found_mode, found_state = self.learned.states[pin]
             if found_mode != MODES[mode]:
@@ -212,7 +246,7 @@ class FirmataSession(Session[PinPoint]):
             if MODES[mode] not in abilities[pin]:
                 able = [number for number, modes in enumerate(abilities) if MODES[mode] in modes]
                 return f"pin {pin} has no {mode} on this board; {mode} is on {listed(able, 'and') or 'no pin'}"
-        if point.kind is PointKind.READING and self._channel(point.pin) is None:
+        if point.kind is PointKind.READING and point.mode != ENCODER and self._channel(point.pin) is None:
             return f"pin {point.pin} has no analog channel on this board"
         return ""
 
@@ -233,8 +267,8 @@ class FirmataSession(Session[PinPoint]):
             self._set_up(firmata.SamplingInterval(interval=round(self._manners.sampling * 1000)))
         self._inputs_of.clear()
         ports: set[int] = set()
-        for point in self.points.values():
-            if point.kind.is_output or self.readings[point.name].refusal:
+        for point in self._pin_points.values():
+            if point.kind.is_output or point.mode == ENCODER or self.readings[point.name].refusal:
                 continue
             self._inputs_of.setdefault(point.pin, []).append(point)
             if point.kind is PointKind.READING:
@@ -243,12 +277,22 @@ class FirmataSession(Session[PinPoint]):
                 self._set_up(firmata.ReportAnalogPin(pin=channel, value=1))
             else:
                 ports.add(point.pin // 8)
+        for pin in self._interrupts():
+            if self.learned.states[pin][0] != firmata.Mode.PULLUP:
+                self._set_up(firmata.SetPinMode(pin=pin, mode=firmata.Mode.PULLUP))
+            ports.add(pin // 8)
         for port in sorted(ports):
             self._set_up(firmata.ReportDigitalPort(port=port, value=1))
 
     # asking
 
     def _write(self, wish: Wish, now: float, *, again: bool = False) -> None:
+        if wish.point.name not in self._pin_points:
+            self._write_device(wish, now)
+            return
+        if self._pin_points[wish.point.name].mode == STEPPER:
+            self._shafts.write(wish, now, again=again)
+            return
         wanted = self._wanted(wish)
         changes = {pin: raw for pin, raw in wanted.items() if again or wish.forced or self._written.get(pin) != raw}
         if not changes:
@@ -258,7 +302,7 @@ class FirmataSession(Session[PinPoint]):
             self._tell(Kind.RESENT, "point", wish.point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
         for pin, raw in changes.items():
             self._written[pin] = raw
-            self._send(self._message(self.points[wish.point.name], pin, raw), wish.asked, "point", wish.point.name)
+            self._send(self._message(self._pin_points[wish.point.name], pin, raw), wish.asked, "point", wish.point.name)
         if wish.point.confirm:
             for pin in wanted:
                 self._send(firmata.PinStateQuery(pin=pin), wish.asked, "point", wish.point.name, READ_BACK)
@@ -266,7 +310,7 @@ class FirmataSession(Session[PinPoint]):
 
     def _wanted(self, wish: Wish) -> dict[int, int]:
         """The number for each of the point's pins; for a bridge the direction's lines come before the power."""
-        point, value = self.points[wish.point.name], wish.value
+        point, value = self._pin_points[wish.point.name], wish.value
         power = int(point.to_wire(value))
         if point.kind is not PointKind.BRIDGE or point.ahead is None or point.astern is None:
             return {point.pin: power}
@@ -292,12 +336,33 @@ class FirmataSession(Session[PinPoint]):
         wish, agrees, took = done
         if agrees:
             self._confirm(wish, now, took)
-        elif wish.tries < self._manners.retries:
+        else:
+            wanted = self._wanted(wish)[message.pin]
+            self._missed(wish, f"read back {message.state} from pin {message.pin}, expected {wanted}", now)
+
+    def _missed(self, wish: Wish, why: str, now: float) -> None:
+        """It is not as it was wanted: ask again, as often as one may."""
+        if wish.tries < self._manners.retries:
             wish.tries += 1
             self._write(wish, now, again=True)
         else:
-            note = f"read back {message.state} from pin {message.pin}, expected {self._wanted(wish)[message.pin]}"
-            self._give_up(wish, note)
+            self._give_up(wish, why)
+
+    def _hear_stepper(self, message: firmata.StepperMoveComplete, now: float, cause: int | None) -> None:
+        done = self._shafts.arrived(message.device, message.position)
+        if done is None:
+            return
+        wish, agrees = done
+        if agrees:
+            self._confirm(wish, now, None)
+        else:
+            self._missed(wish, f"it has arrived at {message.position} steps", now)
+
+    def _hear_encoders(self, message: firmata.EncoderPosition, now: float, cause: int | None) -> None:
+        for number, count in message.positions:
+            if number < len(self._shafts.encoders):
+                point = self._shafts.encoders[number]
+                self._heard(point, point.from_wire(count), now, cause)
 
     def _hear_analog(self, message: firmata.AnalogMessage, now: float, cause: int | None) -> None:
         pin = (self.learned.channels or b"").find(message.pin)
@@ -309,8 +374,67 @@ class FirmataSession(Session[PinPoint]):
             for point in self._inputs_of.get(8 * message.port + bit, ()):
                 if point.kind is PointKind.CONTACT:
                     self._heard(point, point.from_wire(message.value >> bit & 1), now, cause)
+        for pin in self._interrupts():
+            if pin // 8 == message.port and not message.value >> pin % 8 & 1:
+                self._fleet.interrupted(pin, now)
 
     def _hear_text(self, message: firmata.StringData, now: float, cause: int | None) -> None:
         text = plain(message.text, 200)
         self.texts.append(text)
         self._tell(Kind.HEARD, "text", self.board, text, cause)
+        call = self._fleet.open
+        if call is not None and f"0x{call.address:02X}" in text:
+            self._fleet.refused(text, now)
+
+    # the bus
+
+    def _begin_bus(self, now: float) -> None:
+        plans = [driver.plan for driver in self._fleet.drivers.values()]
+        on_spi = {plan.spi.chip: plan.spi for plan in plans if plan.kind in ON_SPI}
+        if any(plan.kind not in ON_SPI for plan in plans):
+            self._set_up(firmata.I2cConfig())
+        if on_spi:
+            self._set_up(firmata.SpiBegin())
+        for chip, spi in sorted(on_spi.items()):
+            self._set_up(firmata.SpiDeviceConfig(device_id=chip, mode=spi.mode, max_speed=spi.rate))
+        self._begin_devices(now)
+
+    def _hear_bus(self, message: firmata.I2cReply, now: float, cause: int | None) -> None:
+        call = self._fleet.open
+        if call is not None and call.address == message.address and call.count == len(message.data):
+            self._fleet.answered(message.data, now, cause)
+        self._fleet.advance(now)
+
+    def send_call(self, call: Call, now: float) -> None:
+        """Say a transaction: a read of a register in one message, all else as it is."""
+        del now
+        if call.spi is not None:
+            self._send_spi(call, call.spi.chip)
+            return
+        request = partial(firmata.I2cRequest, address=call.address, ten_bit=call.ten_bit)
+        messages: list[Message] = []
+        register = None
+        if call.count and len(call.data) == 1:
+            register = call.data[0]
+        elif call.data:
+            messages.append(request(mode=firmata.I2cAction.WRITE, data=call.data))
+        if call.count:
+            restart = register is not None
+            messages.append(request(mode=firmata.I2cAction.READ, register=register, count=call.count, restart=restart))
+        for message in messages:
+            self._send_message(call, message)
+
+    def _send_spi(self, call: Call, chip: int) -> None:
+        """Say a transfer, in pieces where it is longer than a message can be; the last one ends the chip select."""
+        pieces = [call.data[at : at + MAX_SPI_BYTES] for at in range(0, len(call.data), MAX_SPI_BYTES)]
+        for number, piece in enumerate(pieces, 1):
+            message = firmata.SpiWrite(
+                device_id=chip, deselect=int(number == len(pieces)), count=len(piece), data=piece
+            )  # fmt: skip
+            self._send_message(call, message)
+
+    def _send_message(self, call: Call, message: Message) -> None:
+        if call.wish is not None:
+            self._send(message, call.wish.asked, "point", call.wish.point.name, call.note)
+        else:
+            self._send(message, None, "board", self.board, call.note)

@@ -8,10 +8,12 @@ from enum import Enum
 import msgspec
 
 from cavet import units
+from cavet.hosts._picture import Picture, read_picture
 from cavet.messaging import PayloadError, PayloadForm
 from cavet.protocols import FieldError
 from cavet.protocols.modbus import ValueForm
-from cavet.wording import WrongError, plain
+from cavet.protocols.plans import FieldPlan
+from cavet.wording import WrongError, listed, plain
 
 Asked = float | bool | str
 
@@ -33,18 +35,20 @@ class PointKind(Enum):
     """A text that is set."""
     WORDS = "words"
     """A text that is read."""
+    PIXELS = "pixels"
+    """A picture of dots that is set."""
     PULSE = "pulse"
     """Something that is done for so long: each time that it is asked, also for as long as the last time."""
 
     @property
     def is_output(self) -> bool:
         return self in (
-            PointKind.LEVEL, PointKind.SWITCH, PointKind.BRIDGE, PointKind.TEXT, PointKind.PULSE,
+            PointKind.LEVEL, PointKind.SWITCH, PointKind.BRIDGE, PointKind.TEXT, PointKind.PIXELS, PointKind.PULSE,
         )  # fmt: skip
 
     @property
     def is_text(self) -> bool:
-        return self in (PointKind.TEXT, PointKind.WORDS)
+        return self in (PointKind.TEXT, PointKind.PIXELS, PointKind.WORDS)
 
     @property
     def is_switch(self) -> bool:
@@ -176,6 +180,10 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
                 )
 
 
+ENCODER, STEPPER = "encoder", "stepper"
+"""The modes of pins at which shafts are."""
+
+
 class PinPoint(Point, frozen=True, kw_only=True):
     """A point on a pin, in a mode; a bridge has a line for each direction besides."""
 
@@ -183,11 +191,15 @@ class PinPoint(Point, frozen=True, kw_only=True):
     mode: str
     ahead: int | None = None
     astern: int | None = None
+    second: int | None = None
+    """An encoder's other contact."""
 
     @property
     def where(self) -> str:
         if self.kind is PointKind.BRIDGE:
             return f"power pin {self.pin}, ahead pin {self.ahead}, astern pin {self.astern}"
+        if self.second is not None:
+            return f"pins {self.pin} and {self.second}, mode {self.mode}"
         return f"pin {self.pin}, mode {self.mode}"
 
     def modes(self) -> dict[int, str]:
@@ -195,7 +207,34 @@ class PinPoint(Point, frozen=True, kw_only=True):
         for line in (self.ahead, self.astern):
             if line is not None:
                 modes[line] = "output"
+        if self.second is not None:
+            modes[self.second] = self.mode
         return modes
+
+
+class StepperPoint(PinPoint, frozen=True, kw_only=True):
+    """A stepper on pins: `pin` gives the steps of a driver, `direction` says which way; or they are its wires.
+
+    On the wire stand steps. `fastest` is in steps a second, `acceleration` in steps a second, each second.
+    """
+
+    direction: int | None = None
+    coils: tuple[int, ...] = ()
+    """Its other wires, where it has no driver."""
+    fastest: float = 200.0
+    acceleration: float = 0.0
+
+    @property
+    def wires(self) -> list[int]:
+        """All its pins, in their order."""
+        return [self.pin, self.direction] if self.direction is not None else [self.pin, *self.coils]
+
+    @property
+    def where(self) -> str:
+        return f"pins {listed(self.wires, 'and')}, mode {self.mode}"
+
+    def modes(self) -> dict[int, str]:
+        return dict.fromkeys(self.wires, self.mode)
 
 
 class RegisterPoint(Point, frozen=True, kw_only=True):
@@ -327,3 +366,101 @@ class TopicPoint(Point, frozen=True, kw_only=True):
         if self.kind.is_text:
             return one == other
         return abs(float(one) - float(other)) <= max(self.resolution, abs(float(other)) * 1e-8)
+
+
+class FieldPoint(Point, frozen=True, kw_only=True):
+    """A point in a frame of a plan: a field, or one bit of it. `mask` is the field beside it that has a 1 for what is
+    meant; `state_frame` and `state_field` tell how it stands, "" for nothing does."""
+
+    frame: str = ""
+    field: str = ""
+    bit: int | None = None
+    mask: str = ""
+    state_frame: str = ""
+    state_field: str = ""
+
+    @property
+    def is_whole(self) -> bool:
+        return False
+
+    @property
+    def where(self) -> str:
+        bit = "" if self.bit is None else f" bit {self.bit}"
+        places = [f"{self.frame}.{self.field}{bit}"] if self.frame else []
+        places += [f"{self.state_frame}.{self.state_field}{bit}"] if self.state_frame else []
+        return " → ".join(places)
+
+    def put(self, there: object, value: Asked, plan: FieldPlan) -> object:
+        """The field's value with this point's value in it, where it held `there`."""
+        if self.kind.is_text:
+            return str(value).encode() if plan.kind == "bytes" else str(value)
+        raw = self.to_wire(value)
+        if self.bit is not None:
+            number = there if isinstance(there, int) else 0
+            return number & ~(1 << self.bit) | int(raw) << self.bit
+        if plan.values:
+            return next((word for word, number in plan.values.items() if number == round(raw)), round(raw))
+        return raw if plan.kind == "float" or plan.is_scaled else round(raw)
+
+    def get(self, found: object, plan: FieldPlan) -> Asked:
+        """The value that a field's value stands for."""
+        if self.kind.is_text:
+            return found.decode("utf-8", "replace") if isinstance(found, bytes) else str(found)
+        number = plan.values.get(found, 0) if isinstance(found, str) else found
+        assert isinstance(number, int | float)
+        return self.from_wire(number if self.bit is None else int(number) >> self.bit & 1)
+
+    def same(self, one: Asked, other: Asked) -> bool:
+        """Whether two values are the same, as far as the wire can tell."""
+        if self.kind.is_switch:
+            return bool(one) == bool(other)
+        if self.kind.is_text:
+            return one == other
+        return abs(float(one) - float(other)) <= self.resolution
+
+
+class DevicePoint(Point, frozen=True, kw_only=True):
+    """A point at a device on a bus: a line of an expander, the text of a panel, the dots of matrices."""
+
+    device: str
+    line: int = 0
+    line_name: str = ""
+    pull_up: bool = False
+    """Whether the expander is to hold an input high that nothing drives."""
+    width: int = 0
+    height: int = 0
+    register: str = ""
+    """The register that it is in, at a device of any map; `bit` is its lowest bit there, of `bits`."""
+    bit: int = 0
+    bits: int = 1
+
+    @property
+    def where(self) -> str:
+        return f"{self.device}.{self.line_name}" if self.line_name else self.device
+
+    def take_from(self, register: int) -> Asked:
+        """The value that stands in a register. Below 0 it is in two's complement, where the wire's ends go there."""
+        raw = register >> self.bit & (1 << self.bits) - 1
+        if min(self.wire_low, self.wire_high) < 0 and raw >> self.bits - 1:
+            raw -= 1 << self.bits
+        return self.from_wire(raw)
+
+    def put_into(self, register: int, value: Asked) -> int:
+        """A register with a value in it."""
+        mask = (1 << self.bits) - 1
+        return register & ~(mask << self.bit) | (int(self.to_wire(value)) & mask) << self.bit
+
+    def parse(self, text: str) -> Asked:
+        if self.kind is not PointKind.PIXELS:
+            return super().parse(text)
+        asked = text.strip().removeprefix('"').removesuffix('"')
+        self.picture(asked)
+        return asked
+
+    def picture(self, value: Asked) -> Picture:
+        """The dots that a value asks for. Raises `WrongError`."""
+        return read_picture(str(value), self.width, self.height, f"{self.board}.{self.name}")
+
+    def same(self, one: Asked, other: Asked) -> bool:
+        """Whether two values look the same."""
+        return self.picture(one) == self.picture(other) if self.kind is PointKind.PIXELS else one == other

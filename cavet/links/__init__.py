@@ -6,11 +6,14 @@ from cavet.links._ledger import Ledger, Passage
 from cavet.links._memory import MemoryLink
 from cavet.links._pty import PtyEnd
 from cavet.links._remote import RemotePort
-from cavet.links._serial import SerialEnd, garble
+from cavet.links._serial import SerialEnd
 from cavet.links._settings import SerialSettings
+from cavet.links._system_bus import SystemBusEnd
 from cavet.links._tcp import SEVERAL, TcpClientEnd, TcpServerEnd
 from cavet.links._tls import Tls
 from cavet.links._url import SCHEMES, UrlEnd
+from cavet.links._usb import UsbEnd
+from cavet.links._usbip import UsbIpEnd
 from cavet.links._wire import Losses, Wire
 
 __all__ = [
@@ -29,11 +32,13 @@ __all__ = [
     "RemotePort",
     "SerialEnd",
     "SerialSettings",
+    "SystemBusEnd",
     "TcpClientEnd",
     "TcpServerEnd",
     "Tls",
     "UrlEnd",
+    "UsbEnd",
+    "UsbIpEnd",
     "Welcome",
     "Wire",
-    "garble",
 ]

@@ -12,9 +12,10 @@ from collections.abc import Callable
 
 from cavet.links._end import Listener, Welcome
 from cavet.links._remote import SAME_RATE
-from cavet.links._serial import RATES, garble
+from cavet.links._serial import RATES
 from cavet.links._settings import SerialSettings
 from cavet.links._wire import Losses, Wire
+from cavet.protocols.characters import garble
 from cavet.wording import UnreachableError
 
 LOOK_SECONDS = 0.01

@@ -11,8 +11,8 @@ from collections.abc import Callable
 import serial
 from serial.rfc2217 import PortManager
 
-from cavet.links._serial import garble
 from cavet.links._settings import SerialSettings
+from cavet.protocols.characters import garble
 
 SAME_RATE = 0.03
 """Rates that differ by less than this still understand each other: half a bit over a character's ten."""

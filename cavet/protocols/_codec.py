@@ -59,6 +59,9 @@ PROTOCOLS = {
     "scpi": ("cavet.protocols.scpi", "CODEC"),
     "mqtt": ("cavet.protocols.mqtt", "V3"),
     "mqtt5": ("cavet.protocols.mqtt", "V5"),
+    "i2c": ("cavet.protocols.i2c", "CODEC"),
+    "spi": ("cavet.protocols.spi", "CODEC"),
+    "usb": ("cavet.protocols.usb", "CODEC"),
 }
 """Where the codec of each protocol is: the module, and its name in there. Loaded when it is asked for."""
 

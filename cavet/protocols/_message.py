@@ -69,6 +69,11 @@ def _unchecked(form: type[Message]) -> type[Message]:
     return made
 
 
+def unchecked(form: type[Message]) -> type[Message]:
+    """The class of messages of a form just as they are found on the wire: those of `as_found`."""
+    return _unchecked(form)
+
+
 def as_found(form: type[Message], fields: dict[str, Any]) -> Message:
     """Make a message just as it was found on the wire, although it is not one that may be sent.
 

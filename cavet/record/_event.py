@@ -40,6 +40,8 @@ class Kind:
     """Something outside changed what a part gives to its pin."""
     LEVEL: Final = "level"
     """An input pin changed its level."""
+    BUS: Final = "bus"
+    """A transaction has passed on a bus; `value` is its bytes, `note` what was seen with marks and acknowledge bits."""
     PASSED: Final = "passed"
     """A broker has passed a message on; `value` is to how many clients."""
     TOLD: Final = "told"

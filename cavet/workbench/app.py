@@ -15,6 +15,7 @@ from textual.geometry import Size
 from textual.screen import Screen
 
 from cavet.bench import BenchFile
+from cavet.boards.parts import Encoder
 from cavet.wording import WrongError
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
@@ -102,13 +103,29 @@ class CavetApp(App[int]):
         for board in bench.world.boards.values():
             for part in board.circuit.parts.values():
                 path = f"{board.name}.{part.name}"
-                if path in seen or part.kind not in ("pump", "button"):
+                if path in seen:
+                    continue
+                if isinstance(part, Encoder) and part.actions:
+                    found += self._turns(board.name, part)
+                if part.kind not in ("pump", "button"):
                     continue
                 seconds = PRESS_SECONDS if part.kind == "button" else None
                 for do in ("press",) if part.kind == "button" else part.actions:
-                    act = partial(self._desk.act, path, do, seconds)
+                    act = partial(self._desk.act, path, do, seconds=seconds)
                     found.append(Action(f"{do} {part.name}", f"by hand, at the {board.name}", act))
         return found
+
+    def _turns(self, board: str, knob: Encoder) -> list[Action]:
+        """A knob is turned by a quarter, either way."""
+        path, quarter = f"{board}.{knob.name}", knob.per_turn // 4
+        return [
+            Action(
+                f"turn {knob.name} {way}",
+                f"by {quarter} counts, at the {board}",
+                partial(self._desk.act, path, "turn", value=value),
+            )
+            for way, value in (("on", quarter), ("back", -quarter))
+        ]
 
     def _defect_action(self, name: str) -> Action:
         defect = self._desk.bench.world.defects[name]

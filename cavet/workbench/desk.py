@@ -6,6 +6,7 @@ from collections import deque
 from collections.abc import Callable
 
 from cavet.bench import RunningBench, Standing, Standings
+from cavet.boards.parts import Encoder
 from cavet.hosts import Asked, Point, PointKind
 from cavet.record import Event, Kind
 from cavet.wording import WrongError
@@ -14,6 +15,7 @@ from cavet.workbench.roster import Roster
 COURSE_SECONDS = 10.0
 COURSE_SLOTS = 100
 HOLD_SECONDS = 0.6
+NUDGES_A_TURN = 24
 """How long a momentary thing stays held after a key press: a terminal tells of no release, only of repeats."""
 PULSE_SHARE = 0.2
 """How much of its range a pulse is when it is asked for the first time, by the key that flips."""
@@ -173,8 +175,8 @@ class Desk:
         """Move a point by so many steps; an input is moved out there, where it senses."""
         if not point.kind.is_output:
             self._nudge_outside(point, steps)
-        elif point.kind is PointKind.TEXT:
-            raise WrongError(point.name, found="a nudge", expected='a text: begin with "')
+        elif point.kind.is_text:
+            raise WrongError(point.name, found="a nudge", expected=_begin_with_a_quote(point))
         elif point.kind is PointKind.SWITCH:
             self.ask(point, steps > 0)
         else:
@@ -195,6 +197,8 @@ class Desk:
             self.ask(point, again or max(point.low, PULSE_SHARE * point.high))
         elif point.kind is PointKind.SWITCH:
             self.ask(point, not self.standing(point).asked)
+        elif point.kind.is_text:
+            raise WrongError(point.name, found="a flip", expected=_begin_with_a_quote(point))
         else:
             standing = self.standing(point)
             at_rest = standing.asked in (None, point.rest)
@@ -225,9 +229,9 @@ class Desk:
             raise WrongError(point.name, found="measured by the board itself", expected="an input that a hand can move")
         return f"{board.name}.{part.name}"
 
-    def act(self, path: str, do: str, seconds: float | None = None) -> None:
-        """Do something to a part by hand, for so long."""
-        self._call(lambda: self.bench.act(path, do, seconds=seconds))
+    def act(self, path: str, do: str, *, seconds: float | None = None, value: float | None = None) -> None:
+        """Do something to a part by hand, for so long, or so far."""
+        self._call(lambda: self.bench.act(path, do, seconds=seconds, value=value))
 
     def _act(self, point: Point, do: str, value: float | None = None) -> None:
         path = self._path(point)
@@ -251,6 +255,8 @@ class Desk:
         if part is not None and part.measures:
             step = self.bench.plan.rig_steps.get(part.measures) or abs(point.high - point.low) / 50
             self._place(part.measures, self.bench.world.rig.value(part.measures) + steps * step)
+        elif isinstance(part, Encoder) and part.actions:
+            self._act(point, "turn", round(steps * part.per_turn / NUDGES_A_TURN))
         elif point.kind is PointKind.READING and part is not None and "set" not in part.actions:
             raise WrongError(point.name, found="measured by the board itself", expected="an input that a hand can move")
         elif point.kind is PointKind.READING:
@@ -262,6 +268,8 @@ class Desk:
         part = self.standings.part_of(point)
         if part is not None and part.measures:
             self._place(part.measures, float(value))
+        elif isinstance(part, Encoder):
+            self._act(point, "set", point.to_wire(value))
         elif point.kind is PointKind.READING:
             self._act(point, "set", float(value))
         else:
@@ -274,3 +282,8 @@ class Desk:
     def unseen(self) -> list[int]:
         """The broken trails that nobody has looked at, newest first."""
         return [trail.number for trail, _ in self.standings.broken() if trail.number not in self.looked_at]
+
+
+def _begin_with_a_quote(point: Point) -> str:
+    """How a text is asked for, or a picture."""
+    return f'{"a picture" if point.kind is PointKind.PIXELS else "a text"}: begin with "'

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from cavet.bench import BROKER, Diagnosis
-from cavet.hosts import Point, TopicPoint
+from cavet.hosts import DevicePoint, Point, TopicPoint
 from cavet.messaging import read_publish
 from cavet.protocols import Side
+from cavet.protocols.buses import on_wires, read_calls
 from cavet.record import STAGES, Event, Kind, Step, Trail
 from cavet.units import show_duration
 from cavet.wording import hex_pairs, plain
@@ -115,23 +116,31 @@ def _next_delay(trail: Trail, name: str) -> str:
     return ""
 
 
+def _value_words(value: object) -> str:
+    """What a register holds, in hex."""
+    if isinstance(value, bytes):
+        return hex_pairs(value)
+    return f"0x{value:02X}" if isinstance(value, int) and not isinstance(value, bool) else ""
+
+
 def told(event: Event, stage: str, point: Point | None) -> str:
     """A few words, in one or two lines, on how a stage was reached."""
     value = event.value
     if stage == Kind.ASKED and point is not None:
         return point.show(value if isinstance(value, int | float | str) else None)
     if isinstance(value, bytes) and stage in (Kind.FRAMED, Kind.CARRIED):
-        return (
-            published(value) or as_written(value)
-            if event.board == BROKER or isinstance(point, TopicPoint)
-            else (as_written(value))
-        )
+        if event.board == BROKER or isinstance(point, TopicPoint):
+            return published(value) or as_written(value)
+        calls = read_calls(value) if isinstance(point, DevicePoint) else []
+        return "\n".join(hex_pairs(on_wires(call)) for call in calls[:3]) or as_written(value)
     if stage == Kind.CARRIED and not isinstance(value, bytes):
         return event.note or f"up to byte {value}"
     if stage == Kind.TAKEN:
         return f"{event.subject}\n{plain(event.note)}"
     if stage == Kind.DRIVEN:
-        return f"pin {event.subject}\n{plain(event.note)}" if event.topic == "pin" else plain(event.note)
+        if event.topic == "pin":
+            return f"pin {event.subject}\n{plain(event.note)}"
+        return f"{plain(event.subject)}\n{_value_words(value)} {plain(event.note)}".rstrip()
     if stage == Kind.MOVED:
         return f"{event.subject}\n{plain(event.note)}"
     return point.show(value if isinstance(value, int | float | str) else None) if point is not None else ""

@@ -4,14 +4,18 @@ from __future__ import annotations
 
 from typing import Any
 
+import msgspec
+
 from cavet import units
-from cavet.bench import OWN, Standing
+from cavet.bench import OWN, Standing, line_names
 from cavet.boards import Board, Pin, PinMode
+from cavet.boards.buses import BusDevice, Expander, Matrix, MatrixChain, OneWireDevice, Panel, SpiChip
 from cavet.boards.parts import Part, Sign
 from cavet.hosts import Asked, Point, PointKind, SessionState
 from cavet.units import show_clock, show_duration
 from cavet.wording import plain
 from cavet.workbench.desk import Desk
+from cavet.workbench.drawing.devices import DeviceView
 from cavet.workbench.drawing.lines import TopView
 from cavet.workbench.drawing.parts import PartView
 from cavet.workbench.drawing.rails import CourseView, HeadView, LineView, RailsView, RailView
@@ -173,12 +177,35 @@ def board_view(desk: Desk, point: Point) -> BoardView:
         **head,
         profile=board.profile.name,
         pins=tuple(_pin(board, pin, now) for pin in board.circuit.pins.values()),
-        parts=tuple(_part(desk, board, part, now) for part in board.circuit.parts.values()),
+        parts=(*_parts(desk, board, now), *_lines(desk, board, now)),
+        devices=_devices(desk, board, point),
+        bus=_bus_pins(board),
+        spare=tuple(d.wires["interrupt"] for d in board.circuit.devices if "interrupt" in d.wires),
         current=1000 * board.circuit.current(now),
         current_limit=1000 * board.profile.board_current,
         basins=_basins(desk),
         cursor=point.part or point.name,
     )
+
+
+def _parts(desk: Desk, board: Board, now: float) -> list[PartView]:
+    """What hangs at pins of its own."""
+    elsewhere = BusDevice | SpiChip | OneWireDevice
+    there = [part for part in board.circuit.parts.values() if not part.hangs_on and not isinstance(part, elsewhere)]
+    return [_part(desk, board, part, now) for part in there]
+
+
+def _lines(desk: Desk, board: Board, now: float) -> list[PartView]:
+    """The OneWire lines, each drawn as the first of its devices, with how many more there are."""
+    lines: dict[int, list[Part]] = {}
+    for part in board.circuit.parts.values():
+        if isinstance(part, OneWireDevice):
+            lines.setdefault(part.wires["pin"], []).append(part)
+    found = []
+    for first, *others in lines.values():
+        view = _part(desk, board, first, now)
+        found.append(msgspec.structs.replace(view, name=f"{first.name} +{len(others)}") if others else view)
+    return found
 
 
 def _head_of_board(desk: Desk, name: str) -> dict[str, Any]:
@@ -254,10 +281,12 @@ def _pin(board: Board, pin: Pin, now: float) -> PinView:
         kind, level = "drives", pin.duty
     elif pin.mode is PinMode.SERVO:
         kind, level = "pulses", float(pin.pulse > 0)
+    elif pin.mode is PinMode.STEPPER:
+        kind, level = "pulses", float(pin.stepping is not None and now < pin.stepping.travel.arrives)
     elif pin.mode is PinMode.ANALOG:
         wired = board.circuit.wired_to(pin.number)
         kind, level = "reads", 0.02 + 0.96 * _voltage_share(board, wired[0], now) if wired else 0.0
-    elif board.circuit.wired_to(pin.number):
+    elif pin.mode is not PinMode.BUS and board.circuit.wired_to(pin.number):
         kind, level = "reads", float(pin.level)
     return PinView(number=pin.number, label=profile.label, mode=pin.mode.value, level=level, kind=kind)
 
@@ -279,6 +308,53 @@ def _part(desk: Desk, board: Board, part: Part, now: float) -> PartView:
         pins=tuple(sorted(part.wires.values())),
         turn=desk.turns.get(f"{board.name}.{part.name}", 0.0),
         fault=getattr(part, "stalled", False),
+    )
+
+
+def _bus_pins(board: Board) -> tuple[int, ...]:
+    """The pins of the bus, where something hangs on it, and of interrupt lines."""
+    return tuple(sorted({pin for device in board.circuit.devices for pin in device.wires.values()}))
+
+
+def _devices(desk: Desk, board: Board, point: Point) -> tuple[DeviceView, ...]:
+    """What hangs on the board's buses, I2C and SPI."""
+    parts = board.circuit.parts.values()
+    return tuple(_device(desk, board, part, point) for part in parts if isinstance(part, BusDevice | SpiChip))
+
+
+def _device(desk: Desk, board: Board, device: BusDevice | SpiChip, point: Point) -> DeviceView:
+    now = desk.now
+    wanted = point.part or point.name
+    hanging = {
+        line: part
+        for part in board.circuit.parts.values()
+        if part.hangs_on == device.name
+        for line in part.wires.values()
+    }
+    more: dict[str, Any] = {"tells": plain(device.tells(now).replace("\n", " / "))}
+    if isinstance(device, Panel):
+        text = device.shows(now).split("\n")
+        more["text"] = tuple(plain(row) for row in [*text, *[""] * device.rows][: device.rows])
+        more |= {"columns": device.columns, "cursor": device.controller.cursor(), "lit": device.light}
+    elif isinstance(device, Matrix):
+        more |= {"dots": (device.rows(now),), "glow": device.brightness}
+    elif isinstance(device, MatrixChain):
+        more |= {"dots": device.rows(now), "glow": device.brightness}
+    elif device.lines is not None:
+        names = line_names(device.kind)
+        more["lines"] = tuple(
+            (names[line], _part(desk, board, hanging[line], now) if line in hanging else None)
+            for line in range(len(device.lines.pins))
+        )
+        more["tells"] = "interrupt" if isinstance(device, Expander) and device.interrupts else ""
+    on_it = [part.name for part in hanging.values()]
+    return DeviceView(
+        name=device.name,
+        kind=device.kind,
+        where=f"0x{device.address:02X}" if isinstance(device, BusDevice) else "SPI",
+        marked=wanted == device.name or wanted in on_it,
+        marked_part=wanted,
+        **more,
     )
 
 

@@ -73,7 +73,9 @@ class FromWishToPart(unittest.TestCase):
             await asyncio.sleep(1)
             standings.follow()
             for point in bench.plan.points.values():
-                if point.kind.is_output:
+                if point.kind.is_text:
+                    self.assertEqual(standings.standing(point).got, point.rest, point.name)
+                elif point.kind.is_output:
                     self.assertAlmostEqual(float(standings.standing(point).got), 0, delta=0.1, msg=point.name)
 
         in_fast_time(story)

@@ -153,7 +153,7 @@ class Refusing(unittest.TestCase):
         ("F0 6D 50 F7", "there is no pin 80"),
         ("F0 70 03 00 10 00 08 F7", "make no range"),
         ("F0 01 02 F7", "does not know system exclusive command 01"),
-        ("F0 76 26 00 00 00 F7", "nothing answers on the bus at address 0x26"),
+        ("F0 76 26 00 00 00 F7", "the bus is not begun"),
     ]
 
     def test_a_refusal_is_a_text_that_says_what_would_do(self):

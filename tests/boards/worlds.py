@@ -34,11 +34,11 @@ def profile(boot=0.0):
 class Small:
     """One board in a world. Time is set by hand; `events` gives what the record holds."""
 
-    def __init__(self, parts=(), quantities=(), boot=0.0, failsafe=0.0, defects=()):
+    def __init__(self, parts=(), quantities=(), boot=0.0, failsafe=0.0, defects=(), pins=None):
         self.time = 0.0
         self.record = Record(lambda: self.time)
         tell = telling(self.record, "board")
-        self.circuit = Circuit(profile(boot), list(parts), tell)
+        self.circuit = Circuit(profile(boot) if pins is None else pins, list(parts), tell)
         self.firmware = FirmataFirmware(self.circuit, tell, "small")
         self.board = Board("board", self.circuit, self.firmware, tell, failsafe=failsafe)
         rig = Rig(list(quantities), {f"board.{part.name}": part for part in parts})

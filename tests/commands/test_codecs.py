@@ -3,6 +3,7 @@
 import json
 import tempfile
 import unittest
+from pathlib import Path
 
 from tests.commands.run import cavet
 from tests.protocols.firmata.cases import CASES
@@ -141,6 +142,86 @@ class Scpi(unittest.TestCase):
         self.assertEqual(bytes.fromhex(ran.out), b'0,"No error"\n')
         line = json.loads(cavet("decode", "scpi", "--from", "board", ran.out.strip()).out)
         self.assertEqual((line["message"], line["fields"]["values"][1]["value"]), ("response", "No error"))
+
+
+class Buses(unittest.TestCase):
+    def test_a_bus_is_read_with_marks_codes_and_times(self):
+        ran = cavet("decode", "i2c", "S 4C A 04 A Sr 4D A 12 N P", "--rate", "100 kHz")
+        line = json.loads(ran.out)
+        self.assertEqual((ran.code, line["message"], line["fields"]["reply"]), (0, "write-read", "12"))
+        self.assertEqual((line["hex"], line["wire_us"]), ("4C 04 4D 12", 390))
+        ran = cavet("decode", "i2c", "--pec", "-", given="S B4 80 92 P S B4 80 83 P\n")
+        codes = [json.loads(line)["fields"]["pec"] for line in ran.out.splitlines()]
+        self.assertEqual((ran.code, codes), (1, [0x92, 0x83]))
+        self.assertEqual(json.loads(cavet("decode", "spi", "01 02", "--rate", "1 MHz").out)["wire_us"], 16)
+
+    def test_the_sums_of_the_trade(self):
+        for words, expected in (
+            (["pull-up", "capacitance=200pF", "supply=3.3V", "rate=400kHz"], {"min_ohm": 966.67, "max_ohm": 1770.33}),
+            (["address", "base=0x20", "straps=110"], {"address": 0x26, "write": "4C", "read": "4D"}),
+            (["check", "data=@123456789", "kind=modbus"], {"check": 0x4B37, "hex": "0x4B37"}),
+            (["check", "data=01 02", "kind=crc", "bits=8", "polynomial=7"], {"check": 27}),
+            (["wire-time", "link=serial", "bytes=12", "rate=57600"], {"wire_us": 2083.333333}),
+            (["wire-time", "link=i2c", "bytes=3", "rate=100kHz"], {"wire_us": 290}),
+        ):
+            with self.subTest(words):
+                ran = cavet("reckon", *words)
+                answer = json.loads(ran.out)
+                self.assertEqual((ran.code, {key: answer[key] for key in expected}), (0, expected))
+        ran = cavet("reckon", "pull-up", "capacitance=400pF", "supply=5V", "rate=400kHz")
+        self.assertEqual((ran.code, len(json.loads(ran.out)["problems"])), (1, 1))
+
+    def test_wrong_calls_are_one_line(self):
+        for words, part in (
+            (["reckon", "pul-up"], 'did you mean "pull-up"?'),
+            (["reckon", "pull-up", "capacitance=1pF", "supply=3V"], "pull-up.rate"),
+            (["reckon", "pull-up", "capacitance=1 V", "supply=3V", "rate=1kHz"], "a number in F"),
+            (["reckon", "check", "kind=sum8", "data=0"], "hex pairs"),
+            (["reckon", "address", "base=0x21", "straps=1"], "are 0"),
+            (["decode", "i2c", "A 4C"], "a byte before"),
+            (["decode", "i2c", "4C", "--rate", "1 V"], "a number in Hz"),
+            (["decode", "scpi", "4C", "--rate", "1 Hz"], "i2c or spi"),
+            (["decode", "spi", "4C", "--pec"], "i2c only"),
+        ):
+            with self.subTest(words):
+                ran = cavet(*words)
+                self.assertEqual((ran.code, ran.out, ran.err.count("\n")), (2, "", 1), ran)
+                self.assertIn(part, ran.err)
+
+
+class Plans(unittest.TestCase):
+    TEXT = """format = 1
+[frames.order]
+text = "lamp={lamp} gate={gate}"
+end = "0A"
+fields = [{ name = "lamp", max = 7 }, { name = "gate", values = { open = 1, shut = 0 } }]
+[frames.fixed]
+fields = [{ name = "head", bits = 8, const = 0x55 }]
+"""
+
+    def test_frames_are_written_and_read(self):
+        with tempfile.TemporaryDirectory() as folder:
+            file = Path(folder) / "own.plan.toml"
+            file.write_text(self.TEXT)
+            ran = cavet("encode", f"{file}#order", "lamp=3", "gate=open")
+            self.assertEqual(bytes.fromhex(ran.out), b"lamp=3 gate=open\n")
+            line = json.loads(cavet("decode", f"{file}#order", ran.out.strip()).out)
+            self.assertEqual((line["message"], line["fields"]), ("order", {"lamp": 3, "gate": "open"}))
+            self.assertEqual(cavet("encode", f"{file}#fixed").out, "55\n")
+            self.assertIn("lamp: a number 0 to 7", cavet("encode", f"{file}#order").out)
+            for words, part in (
+                ([f"{file}#ordr", "lamp=1"], 'did you mean "order"?'),
+                ([str(file)], "FILE#FRAME"),
+                ([f"{file}#order", "lamp=8", "gate=open"], "0 to 7"),
+                ([f"{folder}/none.plan.toml#x"], "no such file"),
+            ):
+                ran = cavet("encode", *words)
+                self.assertEqual((ran.code, ran.err.count("\n")), (2, 1), ran)
+                self.assertIn(part, ran.err)
+            file.write_text(self.TEXT.replace("max = 7", "mx = 7"))
+            ran = cavet("decode", f"{file}#order", "00")
+            self.assertEqual((ran.code, ran.err.count("\n")), (2, 1))
+            self.assertIn('own.plan.toml:5 frames.order.fields.lamp.mx: found "this key"', ran.err)
 
 
 class CommandLine(unittest.TestCase):

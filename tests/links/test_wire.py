@@ -7,7 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as some
 
 from cavet import clock
-from cavet.links import Ledger, Losses, MemoryLink, Passage, SerialSettings, Wire, garble
+from cavet.links import Ledger, Losses, MemoryLink, Passage, SerialSettings, Wire
+from cavet.protocols.characters import garble
 from cavet.record import Kind, Record
 from cavet.wording import UnreachableError, WrongError
 

@@ -230,7 +230,7 @@ PARTS = tuple(
 
 
 def board(**more):
-    pins = tuple(PinView(number=number, mode="output", level=0.5, kind="drives") for number in range(20))
+    pins = tuple(PinView(number=number, mode="output", level=0.5, kind="drives") for number in range(24))
     fields = {
         "name": "gatehouse",
         "profile": "wren",

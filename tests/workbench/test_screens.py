@@ -181,7 +181,7 @@ class Driving(unittest.TestCase):
 
     def test_the_outside_world_is_worked_from_its_inputs(self):
         async def story(seat):
-            for _ in range(6):
+            for _ in range(14):  # behind the outputs
                 await seat.press("down")
             await seat.press("space")
             await seat.sees("pressed")
@@ -346,7 +346,7 @@ class Looking(unittest.TestCase):
         seated(story)
 
     def test_it_serves_at_smaller_sizes(self):
-        for size, words, other in (((100, 30), ("stop_button", "gate_motor"), False), ((80, 24), ("windlass",), True)):
+        for size, words, other in (((100, 30), ("stop_button", "gate_motor"), False), ((80, 24), ("arrow",), True)):
 
             async def story(seat, words=words, other=other):
                 await seat.sees(*words, "F12 everything to rest")

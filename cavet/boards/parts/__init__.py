@@ -1,6 +1,7 @@
 """What is wired to the pins of a board, with its behaviour in time."""
 
 from cavet.boards.parts._contact import Button, Door, LimitSwitch
+from cavet.boards.parts._encoder import Encoder
 from cavet.boards.parts._horn import Sounder, bell, horn
 from cavet.boards.parts._lamp import Lamp
 from cavet.boards.parts._motor import Motor
@@ -9,12 +10,14 @@ from cavet.boards.parts._pump import Overload, Pump
 from cavet.boards.parts._sensor import Gauge, Lever
 from cavet.boards.parts._servo import Servo
 from cavet.boards.parts._sign import Sign
+from cavet.boards.parts._stepper import Stepper
 from cavet.boards.parts._supply import Supply
 from cavet.boards.parts._switched import Heater, Relay, Valve
 
 __all__ = [
     "Button",
     "Door",
+    "Encoder",
     "Gauge",
     "Heater",
     "Lamp",
@@ -28,6 +31,7 @@ __all__ = [
     "Servo",
     "Sign",
     "Sounder",
+    "Stepper",
     "Supply",
     "Valve",
     "Wires",

@@ -34,6 +34,8 @@ class Part:
     def __init__(self, name: str, wires: Wires) -> None:
         self.name = name
         self.wires = wires
+        self.hangs_on = ""
+        """The device at whose lines its wires end; "" for the board's own pins."""
         self.wake = 0.0
         """When it wants to be called next."""
         self.measures = ""

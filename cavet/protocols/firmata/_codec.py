@@ -19,7 +19,9 @@ from cavet.protocols.firmata._messages import (
     Sysex,
     SysexMessage,
 )
+from cavet.protocols.firmata._packed import Part
 from cavet.protocols.firmata._pieces import PAIRS, Number, Piece, ShortError
+from cavet.protocols.firmata.features import FEATURES_FROM_BOARD, FEATURES_FROM_HOST
 
 MAX_SYSEX_BYTES = 4096
 """The longest system exclusive message that is read, its F0 and F7 included."""
@@ -38,16 +40,34 @@ class _Vocabulary:
     def __init__(self, forms: tuple[type[ChannelMessage] | type[SysexMessage], ...]) -> None:
         self.forms: dict[str, type[Message]] = {form.NAME: form for form in forms}
         self.sysex: dict[int, type[SysexMessage]] = {}
+        self.parts: dict[tuple[int, int], type[SysexMessage]] = {}
         self.channel: list[type[ChannelMessage] | None] = [None] * 256
         for form in forms:
             if issubclass(form, ChannelMessage):
                 for low in range(16 if form.CHANNEL else 1):
                     self.channel[form.COMMAND | low] = form
             elif form is not Sysex:
-                self.sysex[form.COMMAND] = form
+                self._add_sysex(form)
+
+    def _add_sysex(self, form: type[SysexMessage]) -> None:
+        """A message with a command of its own, or one of several with the same, told apart by the byte behind it."""
+        part = next((piece for piece in form.LAYOUT if isinstance(piece, Part)), None)
+        if part is None:
+            self.sysex[form.COMMAND] = form
+            return
+        for value in part.values:
+            self.parts.setdefault((form.COMMAND, value), form)
+
+    def form_of(self, content: bytes) -> type[SysexMessage] | None:
+        """The form of a message by what stands between its F0 and F7."""
+        if len(content) > 1 and (form := self.parts.get((content[0], content[1]))) is not None:
+            return form
+        return self.sysex.get(content[0])
 
 
-_VOCABULARIES = {Side.HOST: _Vocabulary(FROM_HOST), Side.BOARD: _Vocabulary(FROM_BOARD)}
+HOST_FORMS = (*FROM_HOST, *FEATURES_FROM_HOST)
+BOARD_FORMS = (*FROM_BOARD, *FEATURES_FROM_BOARD)
+_VOCABULARIES = {Side.HOST: _Vocabulary(HOST_FORMS), Side.BOARD: _Vocabulary(BOARD_FORMS)}
 
 
 class FirmataDecoder:
@@ -176,7 +196,7 @@ def _sysex_frame(vocabulary: _Vocabulary, wire: bytes, offset: int) -> Frame:
     content = _content(wire)
     if not content:
         return _unreadable(wire, offset, "a system exclusive message without a command")
-    form = vocabulary.sysex.get(content[0])
+    form = vocabulary.form_of(content)
     if form is None:
         return Frame(Sysex(command=content[0], data=content[1:]), wire, offset)
     return _built(form, {}, content[1:], wire, offset)
@@ -252,7 +272,7 @@ def _encoder(form: type[Message]) -> Encoder:
     return _channel_encoder(form) if issubclass(form, ChannelMessage) else _sysex_encoder(form)  # type: ignore[arg-type]
 
 
-_ENCODERS: dict[type[Message], Encoder] = {form: _encoder(form) for form in {*FROM_HOST, *FROM_BOARD}}
+_ENCODERS: dict[type[Message], Encoder] = {form: _encoder(form) for form in {*HOST_FORMS, *BOARD_FORMS}}
 
 
 def encode(message: Message) -> bytes:

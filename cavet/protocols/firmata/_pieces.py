@@ -82,9 +82,13 @@ class Number(msgspec.Struct, frozen=True):
     open_ended: bool = False
     unit: str = ""
     meaning: str = ""
+    optional: bool = False
+    """Whether it may be left out, at the end of a body."""
 
     def put(self, message: Any, body: bytearray) -> None:
         value = getattr(message, self.name)
+        if value is None:
+            return
         if self.groups == 2 and value < 1 << 14:
             body += PAIRS[value]
         else:
@@ -98,11 +102,15 @@ class Number(msgspec.Struct, frozen=True):
         return end
 
     def take(self, body: Body, at: int, fields: dict[str, Any], problems: list[str]) -> int:
+        if self.optional and at == len(body):
+            return at
         end = self._end(body, at)
         fields[self.name] = from_groups(body[at:end])
         return end
 
     def explain(self, body: Body, at: int, placed: Placed, message: Any) -> tuple[int, list[Field]]:
+        if self.optional and at == len(body):
+            return at, []
         end = self._end(body, at)
         raw = from_groups(body[at:end])
         spans = tuple(reversed(placed(at, end)))

@@ -69,6 +69,10 @@ GLYPHS = {
     "supply": ("◕", "○"),
     "bell": ("◓", "◠"),
     "sign": ("▣", "□"),
+    "stepper": ("◎", "◌"),
+    "encoder": ("◔", "◌"),
+    "onewire": ("◈", "◇"),
+    "serial": ("◫", "◫"),
 }
 
 
@@ -291,6 +295,62 @@ def _bell(canvas: Canvas, x: int, y: int, view: PartView) -> None:
         sound.put_on(canvas, x, y, GOT)
 
 
+def _stepper(canvas: Canvas, x: int, y: int, view: PartView) -> None:
+    """A toothed wheel, with a hand at its angle."""
+    wheel = Dots(4, 2)
+    for tooth in range(12):
+        angle = math.tau * tooth / 12
+        wheel.set(3.5 + 3.5 * math.cos(angle), 3.5 + 3.5 * math.sin(angle))
+    wheel.put_on(canvas, x + 2, y, HAIR if not view.fraction else ink(view))
+    hand = Dots(4, 2)
+    angle = math.tau * view.fraction
+    hand.line(3.5, 3.5, 3.5 + 3.2 * math.sin(angle), 3.5 - 3.2 * math.cos(angle))
+    hand.put_on(canvas, x + 2, y, CORAL if view.fault else GOT, under=wheel)
+
+
+def _encoder(canvas: Canvas, x: int, y: int, view: PartView) -> None:
+    """A knob with a mark on its edge, and its two contacts beside it."""
+    knob = Dots(4, 2)
+    for step in range(28):
+        angle = math.tau * step / 28
+        knob.set(3.5 + 3.5 * math.cos(angle), 3.5 + 3.5 * math.sin(angle))
+    knob.put_on(canvas, x + 2, y, HAIR)
+    mark = Dots(4, 2)
+    angle = math.tau * view.fraction
+    for away in (1.8, 2.6, 3.4):
+        mark.set(3.5 + away * math.sin(angle), 3.5 - away * math.cos(angle))
+    mark.put_on(canvas, x + 2, y, HEATHER, under=knob)
+
+
+def _on_line(canvas: Canvas, x: int, y: int, view: PartView) -> None:
+    """A case on a line that goes on to others."""
+    line = Dots(WIDTH, 2)
+    line.line(0, 1, 15, 1)
+    line.line(7, 1, 7, 3)
+    line.put_on(canvas, x, y, QUIET)
+    case = Dots(WIDTH, 2)
+    for row in (3, 7):
+        case.line(4, row, 11, row)
+    for column in (4, 11):
+        case.line(column, 3, column, 7)
+    case.put_on(canvas, x, y, ink(view), under=line)
+
+
+def _cable(canvas: Canvas, x: int, y: int, view: PartView) -> None:
+    """Two plugs, and a line each way between them."""
+    plugs = Dots(WIDTH, 2)
+    for low, high in ((0, 2), (13, 15)):
+        for row in (1, 7):
+            plugs.line(low, row, high, row)
+        for column in (low, high):
+            plugs.line(column, 1, column, 7)
+    plugs.put_on(canvas, x, y, QUIET)
+    lines = Dots(WIDTH, 2)
+    for row in (3, 5):
+        lines.line(3, row, 12, row)
+    lines.put_on(canvas, x, y, GOT if view.fraction else HAIR, under=plugs)
+
+
 def draw_plate(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     """The plate of a sign: its text at full size, leaf by leaf."""
     room = max(0, min(view.columns, canvas.width - x - 1))
@@ -315,4 +375,8 @@ PICTURES: dict[str, Callable[[Canvas, int, int, PartView], None]] = {
     "overload": _overload,
     "supply": _supply,
     "bell": _bell,
+    "stepper": _stepper,
+    "encoder": _encoder,
+    "onewire": _on_line,
+    "serial": _cable,
 }

@@ -8,6 +8,7 @@ import msgspec
 
 from cavet.workbench.drawing import parts as part_pictures
 from cavet.workbench.drawing.canvas import CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas
+from cavet.workbench.drawing.devices import DeviceView, draw_devices, height_of
 from cavet.workbench.drawing.parts import PartView, draw_part, draw_plate
 from cavet.workbench.drawing.rig import EIGHTHS, BasinView, draw_rig
 
@@ -54,6 +55,10 @@ class BoardView(msgspec.Struct, frozen=True, kw_only=True):
     parts: tuple[PartView, ...] = ()
     current: float = 0.0
     current_limit: float = 0.0
+    devices: tuple[DeviceView, ...] = ()
+    """What hangs on the board's bus; `bus` are its pins, of which those in `spare` need not be shown."""
+    bus: tuple[int, ...] = ()
+    spare: tuple[int, ...] = ()
     basins: tuple[BasinView, ...] = ()
     beliefs: tuple[BeliefView, ...] = ()
     """In the place of pins, for a real board whose points are not on any."""
@@ -64,9 +69,12 @@ def draw_board(view: BoardView, width: int, height: int) -> Canvas:
     """Draw a board in the room there is."""
     canvas = Canvas(width, height)
     canvas.down(0, 0, height, "│")
-    wired = {pin for part in view.parts for pin in part.pins}
+    wired = {pin for part in view.parts for pin in part.pins} | set(view.bus)
     pins = [pin for pin in view.pins if pin.number in wired]
     room = height - HEAD_ROWS
+    if len(pins) * 2 > room:  # rather pictures than the lines of interrupts
+        few = [pin for pin in pins if pin.number not in view.spare]
+        pins = few if len(few) * 2 <= room else pins
     if len(view.pins) * 2 <= room:
         pins = list(view.pins)
     step = 2 if len(pins) * 2 <= room and width >= WIDE else 1
@@ -75,6 +83,9 @@ def draw_board(view: BoardView, width: int, height: int) -> Canvas:
     _draw_head(canvas, view, width, lead)
     if view.beliefs and not pins:
         _draw_beliefs(canvas, view, lead + HEAD_ROWS)
+        return canvas
+    if view.devices and not pins:
+        draw_devices(canvas, 4, lead + HEAD_ROWS, lead + HEAD_ROWS + height_of(view.devices) - 1, view.devices)
         return canvas
     rows = {pin.number: lead + HEAD_ROWS + step * place for place, pin in enumerate(pins)}
     if width >= WIDE:
@@ -89,6 +100,8 @@ def _in_sight(view: BoardView, pins: list[PinView], room: int) -> list[PinView]:
     if len(pins) <= room:
         return pins
     wanted = {pin for part in view.parts if part.name == view.cursor for pin in part.pins}
+    if any(device.marked for device in view.devices):
+        wanted |= set(view.bus)
     last = max((place for place, pin in enumerate(pins) if pin.number in wanted), default=0)
     first = min(max(0, last - room // 2), len(pins) - room + 1)
     return pins[first : first + max(0, room - 1)]
@@ -167,17 +180,38 @@ def _draw_wide(canvas: Canvas, view: BoardView, pins: list[PinView], rows: dict[
     x = (canvas.width - SPINE_WIDTH) // 2 - 1
     width = _draw_spine(canvas, x, pins, rows, step, view.profile)
     left_rows = []
+    right_rows = [min(rows.values())]
     for part in view.parts:
         places = [rows[pin] for pin in part.pins if pin in rows]
         if not places:
             continue
         if part.senses:
             left_rows.append(places[0])
-            _hang_left(canvas, x, places[0], step, part, part.name == view.cursor)
+            _hang_left(canvas, x, places, step, part, part.name == view.cursor)
         else:
+            right_rows.append(places[0])
             _hang_right(canvas, x + width, places, step, part, part.name == view.cursor)
+    _hang_bus(canvas, view, x + width, rows, max(right_rows) + step)
     _place_rig(canvas, view, x, sorted(left_rows), step)
     canvas.put(x + 1, max(rows.values()) + step, _left_out(view, rows), QUIET)
+
+
+def _hang_bus(canvas: Canvas, view: BoardView, x: int, rows: dict[int, int], top: int) -> None:
+    """What hangs on the bus: from its two pins a rail up along the devices."""
+    ends = [rows[pin] for pin in view.bus if pin in rows]
+    if not ends or not view.devices:
+        return
+    bottom = min(canvas.height - 1, max(ends[-1], top + height_of(view.devices) - 1))
+    places = draw_devices(canvas, x + 6, top, bottom, view.devices)
+    line = PAPER if any(device.marked for device in view.devices) else HAIR
+    for row in range(min([*places, ends[0]]), max([*places, ends[-1]]) + 1):
+        canvas.put(x + 3, row, "┃", HAIR)
+    for row in ends:
+        canvas.across(x, row, 3, "─", HAIR)
+        canvas.put(x + 3, row, "┨", HAIR)
+    for device, row in zip(view.devices, places, strict=False):
+        canvas.put(x + 3, row, "╂" if row in ends else "┠", HAIR)
+        canvas.put(x + 4, row, "╴", line if device.marked else HAIR)
 
 
 def _left_out(view: BoardView, rows: dict[int, int]) -> str:
@@ -212,8 +246,16 @@ def _hang_right(canvas: Canvas, x: int, places: list[int], step: int, part: Part
         canvas.put(x + 8 + NAME_WIDTH, y, part.tells[: max(0, canvas.width - x - 8 - NAME_WIDTH)], ink)
 
 
-def _hang_left(canvas: Canvas, x: int, y: int, step: int, part: PartView, marked: bool) -> None:
-    canvas.across(x - 4, y, 4, "─", PAPER if marked else HAIR)
+def _hang_left(canvas: Canvas, x: int, places: list[int], step: int, part: PartView, marked: bool) -> None:
+    y, *others = places
+    line = PAPER if marked else HAIR
+    canvas.across(x - 4, y, 4, "─", line)
+    if others:
+        canvas.put(x - 3, y, "┬", line)
+        canvas.down(x - 3, y + 1, others[-1] - y - 1, "│", line)
+    for other in others:
+        canvas.put(x - 3, other, "└" if other == others[-1] else "├", line)
+        canvas.across(x - 2, other, 2, "─", line)
     canvas.put_right(x - 5, y, part.name[:NAME_WIDTH], PAPER._replace(bold=marked))
     picture = x - 6 - NAME_WIDTH - (part_pictures.WIDTH if step > 1 else 1)
     draw_part(canvas, picture, y, step, part)
@@ -252,5 +294,13 @@ def _draw_narrow(canvas: Canvas, view: BoardView, pins: list[PinView], rows: dic
             draw_part(canvas, x + 17, y, 1, part)
             canvas.put(x + 19, y, part.tells[: max(0, canvas.width - x - 19)], CORAL if part.fault else QUIET)
     top = max(rows.values()) + 2
+    if view.devices:
+        begin = min([rows[pin] for pin in view.bus if pin in rows], default=top - 1)
+        room = canvas.height - begin
+        taken = min(room, height_of(view.devices) if height_of(view.devices) <= room else len(view.devices))
+        draw_devices(canvas, x + 3, begin, begin + taken - 1, view.devices)
+        for pin in (pin for pin in view.bus if pin in rows):
+            canvas.put(x, rows[pin], "──", HAIR)
+        top = max(top, begin + taken + 1)
     if canvas.height - top >= 5:
         draw_rig(canvas, 2, top, canvas.width - 3, min(9, canvas.height - top), view.basins)

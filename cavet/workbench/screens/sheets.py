@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from cavet import units
-from cavet.bench import BROKER, Diagnosis
-from cavet.hosts import HeaderPoint, PinPoint, Point, PointKind, TopicPoint
-from cavet.messaging import read_publish
-from cavet.protocols import Field, Side, codec
+from cavet.bench import Diagnosis
+from cavet.hosts import HELP, DevicePoint, FieldPoint, HeaderPoint, PinPoint, Point, PointKind, TopicPoint
+from cavet.protocols import Field
 from cavet.record import READ_BACK, STAGES, Event, Kind, Trail
 from cavet.units import show_duration
 from cavet.wording import hex_pairs, listed, plain
@@ -16,6 +15,7 @@ from cavet.workbench import trail_views
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET
 from cavet.workbench.drawing.sheet import Line, Sheet
+from cavet.workbench.frames import taken_apart
 from cavet.workbench.presence import health_words, presence_words
 
 Act = Callable[[], None]
@@ -45,7 +45,7 @@ def trail_sheet(desk: Desk, trail: Trail) -> Sheet:
         ]
     for stage in STAGES:
         lines += _stage_lines(trail, stage, diagnosis, point)
-    lines += _frame_lines(trail, spoken(desk, trail, point))
+    lines += _frame_lines(desk, trail, point)
     others = [event for event in _after(desk, trail) if event.kind not in STAGES]
     if others:
         lines += [[], [("also", QUIET)]]
@@ -111,29 +111,13 @@ def _after(desk: Desk, trail: Trail) -> list[Event]:
     return found
 
 
-def spoken(desk: Desk, trail: Trail, point: Point | None) -> str:
-    """The protocol that a trail's bytes are in: that of its point's link, or of the one that they came in by."""
-    plan = desk.bench.plan
-    if isinstance(point, TopicPoint):
-        return "mqtt5" if plan.hosts[point.board].client.version == 5 else "mqtt"
-    if trail.root.board == BROKER:
-        data = trail.root.value
-        return "mqtt" if isinstance(data, bytes) and read_publish(data, 4, Side.HOST) else "mqtt5"
-    link = plan.hosts[point.board].link if point is not None else trail.root.subject
-    return plan.links[link].protocol
-
-
-def _frame_lines(trail: Trail, protocol: str) -> list[Line]:
+def _frame_lines(desk: Desk, trail: Trail, point: Point | None) -> list[Line]:
     step = trail.steps.get(Kind.FRAMED) or trail.steps.get(Kind.CARRIED)
     lines: list[Line] = []
-    chosen = codec(protocol)
     for event in step.events if step else ():
-        if not isinstance(event.value, bytes):
-            continue
-        decoder = chosen.decoder(Side.HOST)
-        for frame in [*decoder.feed(event.value), *decoder.finish()]:
-            lines += [[], [("the frame  ", QUIET), (hex_pairs(frame.data), ASKED)]]
-            lines += _field_lines(chosen.explain(frame, Side.HOST), 0, frame.data)
+        for data, field in taken_apart(desk, trail, point, event.value) if isinstance(event.value, bytes) else ():
+            lines += [[], [("the frame  ", QUIET), (hex_pairs(data), ASKED)]]
+            lines += _field_lines(field, 0, data)
     return lines
 
 
@@ -203,6 +187,10 @@ def what_it_is(point: Point) -> str:
         return f"a level with a sign, on a bridge: {point.where}"
     if isinstance(point, TopicPoint):
         return f"a {point.kind.value}, {topic_words(point)}"
+    if isinstance(point, DevicePoint):
+        return f"a {point.kind.value} at {point.where}, on the board's bus"
+    if isinstance(point, FieldPoint):
+        return f"a {point.kind.value} in frames: {point.where}"
     held = ", held only while the key is" if point.momentary else ""
     at = "behind" if isinstance(point, HeaderPoint) else "on" if isinstance(point, PinPoint) else "at"
     return f"a {point.kind.value} {at} {point.where}{held}"
@@ -236,6 +224,10 @@ def scale_words(point: Point) -> str:
     """Say how its values stand on the wire."""
     if isinstance(point, TopicPoint):
         return payload_words(point)
+    if point.kind is PointKind.PIXELS:
+        return f"dots: {HELP}"
+    if isinstance(point, DevicePoint | FieldPoint) and point.kind.is_text:
+        return "a text, character by character"
     if point.kind.is_text:
         return "a text, as it is" if isinstance(point, HeaderPoint) else "a text, two characters a register"
     if point.kind.is_switch:
@@ -260,6 +252,12 @@ def _board_lines(desk: Desk, point: Point) -> list[Line]:
         return [[("  a real board: its pins and parts can't be seen from here", PAPER)]]
     lines: list[Line] = []
     part = desk.standings.part_of(point)
+    if part is not None and part.hangs_on:
+        device = board.circuit.parts[part.hangs_on]
+        return [
+            [(f"  it moves {part.name}, a {part.kind}: {part.tells(desk.now)}", PAPER)],
+            [(f"  that hangs on {device.name}, a {device.kind}: {plain(device.tells(desk.now))}", PAPER)],
+        ]
     pins = sorted(part.wires.values()) if part is not None and not point.modes() else list(point.modes())
     if not pins:
         return [[("  nothing hangs behind it: the board only keeps it", PAPER)]]
@@ -298,7 +296,7 @@ def _key_lines(desk: Desk, point: Point) -> list[Line]:
         keys = [
             ("←→", f"a step of {point.show(point.step)}; with shift ten of them" if point.step else "off and on"),
             ("space", flip_words(point)),
-            ('"', "type a text; ⏎ sets it")
+            ('"', "type a picture; ⏎ sets it" if point.kind is PointKind.PIXELS else "type a text; ⏎ sets it")
             if point.kind.is_text
             else ("0–9", "type a value, with any unit that fits; ⏎ sets it"),
             ("u", "take the last wish back"),

@@ -7,14 +7,20 @@ messages; a servo value below 544 is in degrees.
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from math import inf
-from typing import Any
 
 from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._circuit import Circuit, PinRefusedError
 from cavet.boards._pins import Pin, PinMode
 from cavet.boards._telling import Tell
+from cavet.boards.firmware.firmata._bus import FirmataBus, request_words
+from cavet.boards.firmware.firmata._encoders import FirmataEncoders
+from cavet.boards.firmware.firmata._feature import Feature, Handler
+from cavet.boards.firmware.firmata._onewire import FirmataOneWire
+from cavet.boards.firmware.firmata._serial import FirmataSerial
+from cavet.boards.firmware.firmata._spi import FirmataSpi
+from cavet.boards.firmware.firmata._steppers import FirmataSteppers
+from cavet.boards.firmware.firmata._tasks import Tasks
 from cavet.protocols import Frame, Message, Side, firmata
 from cavet.record import Kind
 
@@ -26,7 +32,13 @@ MODES = {
     firmata.Mode.SERVO: PinMode.SERVO,
     firmata.Mode.I2C: PinMode.BUS,
     firmata.Mode.PULLUP: PinMode.PULL_UP,
+    firmata.Mode.STEPPER: PinMode.STEPPER,
+    firmata.Mode.ENCODER: PinMode.ENCODER,
+    firmata.Mode.ONEWIRE: PinMode.ONEWIRE,
+    firmata.Mode.SERIAL: PinMode.SERIAL,
 }
+DIGITAL = (PinMode.INPUT, PinMode.PULL_UP)
+"""The modes in which a pin's level is reported."""
 NUMBERS = {mode: number for number, mode in MODES.items()}
 
 VERSION = (2, 7)
@@ -35,6 +47,11 @@ SAMPLING_SECONDS = 0.019
 DEGREES_BELOW = 544
 """A servo value below this is an angle, from here on a pulse in µs."""
 NO_CHANNEL = 127
+MAX_UNREAD_BYTES = 1024
+"""While its line has so much to carry yet, it leaves its samples out: a real one waits for its line, too."""
+FEATURES: tuple[type[Feature], ...] = (
+    FirmataBus, FirmataSpi, FirmataSerial, FirmataEncoders, FirmataSteppers, FirmataOneWire,
+)  # fmt: skip
 
 
 class FirmataFirmware:
@@ -50,7 +67,11 @@ class FirmataFirmware:
             pin.channel: number for number, pin in circuit.profile.pins.items() if pin.channel is not None
         }
         self._decoder = firmata.FirmataDecoder(Side.HOST)
-        self._handlers: dict[type[Message], Callable[[Any, float, int], None]] = {
+        self._tasks = Tasks(circuit, self._say, self._run)
+        self._features = [*(feature(circuit, self._say) for feature in FEATURES), self._tasks]
+        self._timed = [feature for feature in self._features if type(feature).advance is not Feature.advance]
+        """Those that ever want to be called by themselves: the others cost nothing."""
+        self._handlers: dict[type[Message], Handler] = {
             firmata.AnalogMessage: self._write_analog,
             firmata.ExtendedAnalog: self._write_analog,
             firmata.DigitalMessage: self._write_port,
@@ -67,22 +88,27 @@ class FirmataFirmware:
             firmata.SamplingInterval: self._set_interval,
             firmata.SystemReset: self._reset,
             firmata.StringData: self._hear_text,
-            firmata.I2cConfig: self._configure_bus,
-            firmata.I2cRequest: self._use_bus,
             firmata.Sysex: self._refuse_unknown,
         }
-        self._forget()
+        for feature in self._features:
+            self._handlers |= feature.handlers
+        self._forget(0.0)
 
-    def _forget(self) -> None:
+    def _forget(self, now: float) -> None:
+        self._forget_reports()
+        self._pulses: dict[int, tuple[int, int]] = {}
+        for feature in self._features:
+            feature.forget(now)
+
+    def _forget_reports(self) -> None:
         self._reported_ports: dict[int, int] = {}
         self._reported_channels: list[int] = []
         self._interval = SAMPLING_SECONDS
         self._next_sample = inf
-        self._pulses: dict[int, tuple[int, int]] = {}
 
     def start(self, now: float) -> None:
         """Begin anew."""
-        self._forget()
+        self._forget(now)
 
     def joined(self, client: Client, now: float) -> None:
         """A program is there: announce itself to it."""
@@ -92,8 +118,10 @@ class FirmataFirmware:
         self._say(self._firmware(), now, None)
 
     def left(self, client: Client, now: float) -> None:
-        """It is gone: what was reported to it is not reported any more."""
-        self._forget()
+        """It is gone: what was reported to it is not reported any more. Tasks and steppers go on."""
+        self._forget_reports()
+        for feature in self._features:
+            feature.quiet()
 
     def feed(self, client: Client, data: bytes, now: float, cause_of: CauseOf) -> None:
         for frame in self._decoder.feed(data):
@@ -104,7 +132,13 @@ class FirmataFirmware:
         if not frame.readable:
             self._tell(Kind.REFUSED, "bytes", str(len(frame.data)), frame.data, cause, frame.problems[0])
             return
-        taken = self._tell(Kind.TAKEN, "message", message.NAME, frame.data, cause, _words(message))
+        self._act(message, now, self._tell(Kind.TAKEN, "message", message.NAME, frame.data, cause, _words(message)))
+
+    def _run(self, message: Message, now: float, cause: int) -> None:
+        """Act on a message of a task."""
+        self._act(message, now, self._tell(Kind.TAKEN, "message", message.NAME, None, cause, _words(message)))
+
+    def _act(self, message: Message, now: float, taken: int) -> None:
         try:
             self._handlers[type(message)](message, now, taken)
         except PinRefusedError as refusal:
@@ -114,10 +148,10 @@ class FirmataFirmware:
         refused = self._tell(Kind.REFUSED, "board", "", None, cause, why)
         self._say(firmata.StringData(text=why), now, refused)
 
-    def _say(self, message: Message, now: float, cause: int | None) -> None:
+    def _say(self, message: Message, at: float, cause: int | None) -> None:
         data = firmata.encode(message)
         told = self._tell(Kind.TOLD, "message", message.NAME, data, cause)
-        self._out.append(Outgoing(self._client, data, told, now))
+        self._out.append(Outgoing(self._client, data, told, at))
 
     def take_out(self) -> list[Outgoing]:
         out, self._out = self._out, []
@@ -177,7 +211,7 @@ class FirmataFirmware:
 
     def _reset(self, message: firmata.SystemReset, now: float, cause: int) -> None:
         self._circuit.reset(now)
-        self._forget()
+        self._forget(now)
         self._tell(Kind.BOARD, "board", "", "reset", cause, "the host asked for it")
 
     # reporting
@@ -212,7 +246,7 @@ class FirmataFirmware:
         levels = 0
         for bit in range(8):
             pin = self._circuit.pins.get(8 * port + bit)
-            if pin is not None and pin.mode.reads and self._circuit.read_level(pin.number):
+            if pin is not None and pin.mode in DIGITAL and self._circuit.read_level(pin.number):
                 levels |= 1 << bit
         return levels
 
@@ -223,24 +257,44 @@ class FirmataFirmware:
         """Outputs are not reported."""
 
     def levels_changed(self, pins: list[Pin], now: float) -> None:
+        for feature in self._features:
+            feature.levels_changed(pins, now)
         causes = {pin.number // 8: pin.cause for pin in pins}
         for port, cause in causes.items():
             if port in self._reported_ports and self._levels(port) != self._reported_ports[port]:
                 self._tell_port(port, now, cause)
 
     def advance(self, now: float) -> float:
+        due = inf
+        for feature in self._timed:
+            wake = feature.advance(now)
+            if wake < due:
+                due = wake
         if now >= self._next_sample - 1e-9:
-            for channel in self._reported_channels:
-                self._sample(channel, now)
+            if self._client.unread() <= MAX_UNREAD_BYTES:
+                self._sample_all(now)
             missed = max(0, int((now - self._next_sample) / self._interval))
             self._next_sample += (missed + 1) * self._interval
-            if not self._reported_channels:
+            if not self._samples:
                 self._next_sample = inf
-        return self._next_sample
+        elif self._next_sample == inf and self._samples:
+            self._next_sample = now + self._interval
+        return min(due, self._next_sample)
+
+    def _sample_all(self, now: float) -> None:
+        for channel in self._reported_channels:
+            self._sample(channel, now)
+        for feature in self._features:
+            feature.sample(now)
+
+    @property
+    def _samples(self) -> bool:
+        """Whether anything is reported at every interval."""
+        return bool(self._reported_channels) or any(feature.samples for feature in self._features)
 
     def _set_interval(self, message: firmata.SamplingInterval, now: float, cause: int) -> None:
         self._interval = max(1, message.interval) / 1000
-        if self._reported_channels:
+        if self._samples:
             self._next_sample = now + self._interval
 
     # telling
@@ -276,19 +330,12 @@ class FirmataFirmware:
     def _hear_text(self, message: firmata.StringData, now: float, cause: int) -> None:
         """A text from the host is for people: it is in the record, and nothing follows from it."""
 
-    # the bus
-
-    def _configure_bus(self, message: firmata.I2cConfig, now: float, cause: int) -> None:
-        for pin in self._circuit.profile.able(PinMode.BUS):
-            self._circuit.set_mode(pin, PinMode.BUS, now, cause)
-
-    def _use_bus(self, message: firmata.I2cRequest, now: float, cause: int) -> None:
-        raise PinRefusedError(f"nothing answers on the bus at address 0x{message.address:02X}")
-
     def _refuse_unknown(self, message: firmata.Sysex, now: float, cause: int) -> None:
         raise PinRefusedError(f"this board does not know system exclusive command {message.command:02X}")
 
 
 def _words(message: Message) -> str:
+    if isinstance(message, firmata.I2cRequest):
+        return request_words(message)
     values = ", ".join(f"{name} {getattr(message, name)}" for name in message.__struct_fields__)
     return values[:120]

@@ -1,0 +1,102 @@
+"""Plan files: frames of the user's own, and register maps."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from importlib import resources
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from cavet.bench import _schema_plan as schema
+from cavet.bench._check import Checker
+from cavet.bench._frame_reading import NAME, FrameReader
+from cavet.bench._keys import Section
+from cavet.bench._map_reading import MapReader
+from cavet.bench._toml import parse_toml, read_text
+from cavet.protocols.plans import FramePlan, PlanCodec
+from cavet.protocols.registers import RegisterMap
+from cavet.wording import WrongError, listed, nearest
+
+
+class PlanFile(msgspec.Struct, frozen=True):
+    """A plan file that has been read and found right."""
+
+    file: str
+    frames: dict[str, FramePlan]
+    maps: dict[str, RegisterMap]
+
+    def codec(self, frame: str, name: str = "") -> PlanCodec:
+        """The codec of one of its frames, called `name`. Raises `WrongError`."""
+        if frame not in self.frames:
+            known = self.frames
+            expected = f"a frame: {listed(known)}" if known else "a plan with frames"
+            raise WrongError(f"{self.file}#{frame}", found=frame, expected=expected, nearest=nearest(frame, known))
+        return PlanCodec(self.frames[frame], name or f"{self.file}#{frame}")
+
+    def map(self, name: str) -> RegisterMap:
+        """One of its register maps; without a name the only one. Raises `WrongError`."""
+        if not name and len(self.maps) == 1:
+            return next(iter(self.maps.values()))
+        if name not in self.maps:
+            known = self.maps
+            expected = f"a map: {listed(known)}" if known else "a plan with register maps"
+            raise WrongError(f"{self.file}#{name}", found=name, expected=expected, nearest=nearest(name, known))
+        return self.maps[name]
+
+
+def load_plan(path: Path) -> PlanFile:
+    """Read a plan file. Raises `WrongError`, or an `ExceptionGroup` of all that is wrong in it."""
+    return read_plan_text(read_text(path, "a plan file"), path.name)
+
+
+def find_plan(name: str, folder: Path | None) -> PlanFile:
+    """Give a plan that ships, by its name, or a plan file in `folder`. Raises as `load_plan` does."""
+    if name.endswith(".plan.toml"):
+        if folder is None:
+            raise WrongError("", found=name, expected="a plan that ships")
+        return load_plan(folder / name)
+    shipped = shipped_plans()
+    if name not in shipped:
+        expected = f"FILE.plan.toml, or one that ships: {listed(shipped)}"
+        raise WrongError("", found=name, expected=expected, nearest=nearest(name, shipped))
+    return read_plan_text(shipped[name], f"{name}.plan.toml")
+
+
+def shipped_plans() -> dict[str, str]:
+    """The texts of the plan files that ship, by their names."""
+    folder = resources.files("cavet.bench").joinpath("plans")
+    return {
+        entry.name.removesuffix(".plan.toml"): entry.read_text("utf-8")
+        for entry in sorted(folder.iterdir(), key=lambda entry: entry.name)
+        if entry.name.endswith(".plan.toml")
+    }
+
+
+def read_plan_text(text: str, file: str) -> PlanFile:
+    """Check the text of a plan file; `file` is what errors call it."""
+    checker = Checker(file, text)
+    data = parse_toml(text, file, checker)
+    top = checker.table(data, schema.PLAN_FILE, ())
+    frames = {name: FrameReader(checker, name, table).read() for name, table in _named(checker, top, schema.FRAME)}
+    maps = {name: MapReader(checker, name, table).read() for name, table in _named(checker, top, schema.MAP)}
+    if checker.errors:
+        raise ExceptionGroup(f"{file} can't be used", checker.errors)
+    return PlanFile(
+        file,
+        {name: frame for name, frame in frames.items() if frame is not None},
+        {name: found for name, found in maps.items() if found is not None},
+    )
+
+
+def _named(checker: Checker, top: dict[str, Any] | None, section: Section) -> Iterator[tuple[str, dict[str, Any]]]:
+    """Read all tables of a section, `[frames.NAME]` or `[maps.NAME]`."""
+    group = section.title.strip("[]").partition(".")[0]
+    for name, raw in (top[group] if top else {}).items():
+        if not NAME.fullmatch(name):
+            checker.wrong((group, name), found=name, expected="a name of letters, digits and _")
+            continue
+        table = checker.table(raw, section, (group, name))
+        if table is not None:
+            yield name, table

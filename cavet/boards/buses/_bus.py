@@ -1,0 +1,183 @@
+"""An I2C bus: a controller's transactions, byte by byte, at its devices, in the time that they take on the wires.
+
+Source: I2C-bus specification 7.0, sections 3.1.1 to 3.1.10.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Protocol
+
+import msgspec
+
+from cavet.boards._telling import Tell
+from cavet.protocols.i2c import Mark, Octet, Token, address_bytes, show_marks
+from cavet.record import Kind
+
+HOLD_SECONDS = 0.035
+"""How long a controller waits for a line that is held low. Source: SMBus 2.0, section 3.1.1, T-timeout."""
+
+
+class Target(Protocol):
+    """What hangs on the bus and can be called. Times are those at which its bits are on the wires."""
+
+    name: str
+    address: int
+    ten_bit: bool
+    stretch: float
+    """How long it holds the clock low behind each byte, in seconds."""
+
+    @property
+    def answers(self) -> bool:
+        """Whether it acknowledges its address."""
+
+    def begin(self, read: bool, at: float, cause: int | None) -> None:
+        """It was called."""
+
+    def write(self, byte: int, at: float) -> bool:
+        """A byte came; tell whether it is acknowledged."""
+
+    def read(self, at: float) -> int:
+        """Give the next byte."""
+
+    def stop(self, at: float) -> None:
+        """The transaction has ended, or another device is called."""
+
+
+class Outcome(msgspec.Struct, frozen=True):
+    """How a transaction went: what was on the wires, what was read, when it ended, and what went wrong."""
+
+    tokens: tuple[Token, ...]
+    data: bytes
+    ends_at: float
+    problem: str = ""
+
+
+class I2cBus:
+    """The wires and what hangs on them. `rate` is the controller's, in Hz."""
+
+    def __init__(self, name: str, targets: Iterable[Target], tell: Tell, rate: float = 100e3) -> None:
+        self.name = name
+        self.rate = rate
+        self.targets = list(targets)
+        self.stuck = ""
+        """Which line is held low by a defect: `data`, `clock`, or "" for none."""
+        self._tell = tell
+        self._free_at = 0.0
+
+    @property
+    def clashes(self) -> list[tuple[Target, Target]]:
+        """Devices that have the same address."""
+        found = []
+        for place, one in enumerate(self.targets):
+            found += [
+                (one, other)
+                for other in self.targets[place + 1 :]
+                if (one.address, one.ten_bit) == (other.address, other.ten_bit)
+            ]
+        return found
+
+    def write(self, address: int, data: bytes, now: float, cause: int | None, *, ten_bit: bool = False) -> Outcome:
+        """Write bytes to a device."""
+        return self._transact(address, data, 0, now, cause, ten_bit=ten_bit)
+
+    def read(self, address: int, count: int, now: float, cause: int | None, *, ten_bit: bool = False) -> Outcome:
+        """Read bytes from a device."""
+        return self._transact(address, None, count, now, cause, ten_bit=ten_bit)
+
+    def write_read(
+        self, address: int, data: bytes, count: int, now: float, cause: int | None, *, ten_bit: bool = False
+    ) -> Outcome:
+        """Write bytes to a device, then read from it after a repeated start."""
+        return self._transact(address, data, count, now, cause, ten_bit=ten_bit)
+
+    def _transact(
+        self, address: int, data: bytes | None, count: int, now: float, cause: int | None, *, ten_bit: bool
+    ) -> Outcome:
+        wire = _Wire(max(now, self._free_at), 1 / self.rate)
+        if self.stuck:
+            problem = f"0x{address:02X} can't be called: the bus is stuck, its {self.stuck} line stays low"
+            return self._ended(wire, b"", problem, cause, wire.at + HOLD_SECONDS)
+        called = [target for target in self.targets if (target.address, target.ten_bit) == (address, ten_bit)]
+        wire.mark(Mark.START)
+        problem = ""
+        read = b""
+        if data is not None or ten_bit:
+            problem = self._call(wire, called, address, ten_bit=ten_bit, read=False, cause=cause)
+            problem = problem or self._write(wire, called, address, data or b"")
+        if count and not problem:
+            if data is not None or ten_bit:
+                wire.mark(Mark.RESTART)
+            problem = self._call(wire, called, address, ten_bit=ten_bit, read=True, cause=cause)
+            read = b"" if problem else self._read(wire, called, count)
+        wire.mark(Mark.STOP)
+        for target in called:
+            target.stop(wire.at)
+        if len(called) > 1 and not problem:
+            names = " and ".join(target.name for target in called)
+            self._tell(Kind.REMARK, "bus", self.name, None, cause, f"{names} both answer at 0x{address:02X}")
+        return self._ended(wire, read, problem, cause, wire.at)
+
+    def _call(
+        self, wire: _Wire, called: list[Target], address: int, *, ten_bit: bool, read: bool, cause: int | None
+    ) -> str:
+        """Send the address; give what went wrong."""
+        answering = [target for target in called if target.answers]
+        for byte in address_bytes(address, read=read, ten_bit=ten_bit):
+            wire.byte(byte, acknowledged=bool(answering))
+            if not answering:
+                return f"nothing answers on the bus at address 0x{address:02X}"
+        for target in answering:
+            target.begin(read, wire.at, cause)
+        wire.at += max(target.stretch for target in answering)
+        return ""
+
+    def _write(self, wire: _Wire, called: list[Target], address: int, data: bytes) -> str:
+        for place, byte in enumerate(data):
+            done = wire.at + 9 * wire.bit
+            taken = [target.write(byte, done) for target in called if target.answers]
+            wire.byte(byte, acknowledged=any(taken))
+            wire.at += max(target.stretch for target in called)
+            if not any(taken):
+                return f"address 0x{address:02X} did not acknowledge byte {place + 1} of {len(data)}"
+        return ""
+
+    def _read(self, wire: _Wire, called: list[Target], count: int) -> bytes:
+        read = bytearray()
+        for place in range(count):
+            byte = 0xFF
+            for target in called:
+                if target.answers:
+                    byte &= target.read(wire.at)  # whoever pulls low, wins
+            wire.byte(byte, acknowledged=place < count - 1)
+            wire.at += max(target.stretch for target in called)
+            read.append(byte)
+        return bytes(read)
+
+    def _ended(self, wire: _Wire, read: bytes, problem: str, cause: int | None, at: float) -> Outcome:
+        self._free_at = at
+        tokens = tuple(wire.tokens)
+        seen = bytes(token.value for token in tokens if isinstance(token, Octet))
+        self._tell(Kind.BUS, "bus", self.name, seen, cause, problem or show_marks(tokens[:MAX_NOTED]))
+        return Outcome(tokens, read, at, problem)
+
+
+MAX_NOTED = 64
+"""So many marks and bytes of a transaction stand in the record's note; its bytes are there whole."""
+
+
+class _Wire:
+    """What passes in one transaction, and the time as it passes."""
+
+    def __init__(self, at: float, bit: float) -> None:
+        self.at = at
+        self.bit = bit
+        self.tokens: list[Token] = []
+
+    def mark(self, mark: Mark) -> None:
+        self.tokens.append(mark)
+        self.at += self.bit
+
+    def byte(self, value: int, *, acknowledged: bool) -> None:
+        self.tokens.append(Octet(value, acknowledged))
+        self.at += 9 * self.bit

@@ -1,0 +1,73 @@
+"""What hangs on SPI: parts at a chip select, and registers that bits are shifted through.
+
+SPI has no standard; modes are counted as the trade does: clock idle low or high (0, 1 or 2, 3), data taken at its first
+edge or at its second (even or odd).
+"""
+
+from __future__ import annotations
+
+from math import inf
+
+from cavet.boards.buses._lines import Lines
+from cavet.boards.parts import Part, Wires
+from cavet.record import Kind
+
+RISING = (0, 3)
+"""The modes in which data are taken at the rising edge; in the others it is the falling one."""
+
+
+class SpiChip(Part):
+    """A part at a chip select. Its kind says what it makes of a transfer."""
+
+    lines: Lines | None = None
+
+    def __init__(self, name: str, wires: Wires, *, chip: int = 0, mode: int = 0) -> None:
+        super().__init__(name, wires)
+        self.chip = chip
+        self.mode = mode
+
+    def transfer(self, data: bytes, at: float, cause: int | None, *, mode: int = 0) -> bytes:
+        """A whole transfer, from the chip select's beginning to its end, which is at `at`; give what came back.
+
+        Clocked at the other edge each bit is taken while it changes: the one before it is heard.
+        """
+        if (mode in RISING) != (self.mode in RISING):
+            note = f"clocked in mode {mode}, but it is for mode {self.mode}: every bit comes one place late"
+            cause = self._tell(Kind.REMARK, "part", self.name, mode, cause, note)
+            data = (int.from_bytes(data, "big") >> 1).to_bytes(len(data), "big")
+        return self.shift(data, at, cause)
+
+    def shift(self, data: bytes, at: float, cause: int | None) -> bytes:
+        """Take bits in; give those that come out meanwhile."""
+        raise NotImplementedError
+
+
+class ShiftRegisters(SpiChip):
+    """Registers of eight bits with outputs, one behind the other: bits go in at the nearest one, on to the farthest.
+
+    The end of the chip select brings all bits to the outputs: line 0 is the lowest bit of the nearest register. What
+    comes out at the far end is what went in before.
+    """
+
+    kind = "shift"
+
+    def __init__(self, name: str, wires: Wires, *, registers: int = 1, chip: int = 0, mode: int = 0) -> None:
+        super().__init__(name, wires, chip=chip, mode=mode)
+        self.registers = registers
+        self.lines: Lines = Lines(8 * registers)
+        self._held = bytes(registers)
+
+    def shift(self, data: bytes, at: float, cause: int | None) -> bytes:
+        stream = self._held + data
+        self._held = stream[len(stream) - self.registers :]
+        told = self._tell(Kind.DRIVEN, "register", self.name, self._held, cause, "the farthest register first")
+        for place, byte in enumerate(reversed(self._held)):
+            for bit in range(8):
+                self.lines.drive(8 * place + bit, bool(byte >> bit & 1), False, at, told)
+        return stream[: len(data)]
+
+    def advance(self, now: float) -> float:
+        return inf
+
+    def tells(self, now: float) -> str:
+        return self._held.hex(" ").upper()

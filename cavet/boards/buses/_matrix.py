@@ -1,0 +1,160 @@
+"""A driver of 8 × 8 lamps on a bus, and a chain of such on SPI."""
+
+from __future__ import annotations
+
+from math import inf
+
+from cavet.boards.buses._chips import SpiChip
+from cavet.boards.buses._registers import RegisterDevice
+from cavet.boards.parts import Wires
+from cavet.protocols.registers import Register, RegisterMap
+from cavet.record import Kind
+
+BLINK_HERTZ = (0.0, 2.0, 1.0, 0.5)
+SETTLE_SECONDS = 1e-3
+"""The dots count as set when so long nothing has changed them."""
+COLUMNS = tuple(f"column_{number}" for number in range(8))
+NEEDED = (*COLUMNS, "run", "brightness", "blink")
+"""What a map of a matrix driver must have."""
+
+
+class Matrix(RegisterDevice):
+    """Eight columns of eight lamps: row r, 0 at the top, is bit (r + 1) mod 8 of its column."""
+
+    kind = "matrix"
+
+    def __init__(self, name: str, wires: Wires, registers: RegisterMap, *, address: int, stretch: float = 0.0) -> None:
+        super().__init__(name, wires, registers, address=address, stretch=stretch)
+        self._settles_at = inf
+        self._told = bytes(8)
+        self._last: int | None = None
+
+    def was_written(self, register: Register, at: float, cause: int) -> None:
+        self._settles_at = at + SETTLE_SECONDS
+        self._last = cause
+        self.wake = min(self.wake, at)
+
+    def rows(self, now: float, *, blinking: bool = True) -> bytes:
+        """What is lit: a byte a row from the top, the left lamp in bit 7. With `blinking` as it is at this moment."""
+        blink = BLINK_HERTZ[self._held["blink"] & 3] if blinking else 0.0
+        dark = blink and (now * blink) % 1.0 >= 0.5
+        if not self._held["run"] & 1 or dark:
+            return bytes(8)
+        columns = [self._held[name] for name in COLUMNS]
+        return bytes(
+            sum((columns[column] >> (row + 1) % 8 & 1) << 7 - column for column in range(8)) for row in range(8)
+        )
+
+    @property
+    def brightness(self) -> float:
+        """0 to 1; the lowest step is not dark."""
+        return ((self._held["brightness"] & 15) + 1) / 16
+
+    def advance(self, now: float) -> float:
+        if now < self._settles_at:
+            return self._settles_at
+        self._settles_at = inf
+        rows = self.rows(now, blinking=False)
+        if rows != self._told:
+            self._told = rows
+            self._tell(Kind.MOVED, "part", self.name, rows, self._last, f"{rows_lit(rows)} dots")
+        return inf
+
+    def busy(self, now: float) -> bool:
+        return self._settles_at < inf
+
+    def fraction(self, now: float) -> float:
+        return rows_lit(self.rows(now)) / 64
+
+    def tells(self, now: float) -> str:
+        if not self._held["run"] & 1:
+            return "does not run"
+        return f"{rows_lit(self.rows(now, blinking=False))} dots"
+
+
+def rows_lit(rows: bytes) -> int:
+    """How many dots are lit."""
+    return sum(row.bit_count() for row in rows)
+
+
+NOTHING, FIRST_COLUMN, RUN, BRIGHTNESS, TEST = 0x00, 0x01, 0x20, 0x21, 0x22
+"""The registers of a matrix in a chain: the upper byte of its word."""
+
+
+class MatrixChain(SpiChip):
+    """Matrices on SPI, one behind the other: bits go in at the nearest one and on from there to the farthest.
+
+    The end of the chip select makes each take the last 16 bits that went into it. Row r is bit r of its column.
+    """
+
+    kind = "chain"
+
+    def __init__(self, name: str, wires: Wires, *, modules: int = 4, chip: int = 0, mode: int = 0) -> None:
+        super().__init__(name, wires, chip=chip, mode=mode)
+        self.modules = modules
+        self._shifted = bytes(2 * modules)
+        self._columns = [bytearray(8) for _ in range(modules)]
+        self._runs = [False] * modules
+        self._brightness = [0] * modules
+        self._tests = [False] * modules
+        self._settles_at = inf
+        self._told: bytes = b""
+        self._last: int | None = None
+
+    def shift(self, data: bytes, at: float, cause: int | None) -> bytes:
+        stream = self._shifted + data
+        self._shifted = stream[-2 * self.modules :]
+        for place in range(self.modules):
+            end = len(self._shifted) - 2 * place  # the nearest holds what came last
+            self._take(place, *self._shifted[end - 2 : end])
+        self._tell(Kind.DRIVEN, "register", self.name, self._shifted, cause, "words, the farthest matrix first")
+        self._last = cause
+        self._settles_at = at + SETTLE_SECONDS
+        self.touch(at)
+        return stream[: len(data)]
+
+    def _take(self, place: int, register: int, value: int) -> None:
+        if FIRST_COLUMN <= register < FIRST_COLUMN + 8:
+            self._columns[place][register - FIRST_COLUMN] = value
+        elif register == RUN:
+            self._runs[place] = bool(value & 1)
+        elif register == BRIGHTNESS:
+            self._brightness[place] = value & 15
+        elif register == TEST:
+            self._tests[place] = bool(value & 1)
+
+    def rows(self, now: float) -> tuple[bytes, ...]:
+        """What is lit on each matrix, the nearest first: a byte a row from the top, the left lamp in bit 7."""
+        return tuple(self._module_rows(place) for place in range(self.modules))
+
+    def _module_rows(self, place: int) -> bytes:
+        if self._tests[place]:
+            return b"\xff" * 8
+        if not self._runs[place]:
+            return bytes(8)
+        columns = self._columns[place]
+        return bytes(sum((columns[column] >> row & 1) << 7 - column for column in range(8)) for row in range(8))
+
+    @property
+    def brightness(self) -> float:
+        """That of the brightest, 0 to 1."""
+        return (max(self._brightness) + 1) / 16
+
+    def advance(self, now: float) -> float:
+        if now < self._settles_at:
+            return self._settles_at
+        self._settles_at = inf
+        rows = b"".join(self.rows(now))
+        if rows != self._told:
+            self._told = rows
+            self._tell(Kind.MOVED, "part", self.name, rows, self._last, f"{rows_lit(rows)} dots")
+        return inf
+
+    def busy(self, now: float) -> bool:
+        return self._settles_at < inf
+
+    def fraction(self, now: float) -> float:
+        return rows_lit(b"".join(self.rows(now))) / (64 * self.modules)
+
+    def tells(self, now: float) -> str:
+        return f"{rows_lit(b''.join(self.rows(now)))} dots" if any(self._runs) else "does not run"

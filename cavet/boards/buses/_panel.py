@@ -1,0 +1,103 @@
+"""A character panel behind an expander of eight lines."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from math import inf
+
+from cavet.boards._rig import Rig
+from cavet.boards._telling import Tell
+from cavet.boards.buses._characters import Controller
+from cavet.boards.buses._device import BusDevice
+from cavet.boards.parts import Wires
+from cavet.record import Kind
+
+REGISTER_SELECT, READ, ENABLE, LIGHT = 0x01, 0x02, 0x04, 0x08
+"""The expander's lines 0 to 3; 4 to 7 are the controller's upper four data lines."""
+SETTLE_SECONDS = 2e-3
+"""The text counts as arrived when so long nothing has changed it."""
+
+
+class Panel(BusDevice):
+    """Shows text, as its controller is told to nibble by nibble, with a strobe of the enable line for each.
+
+    The byte written is the expander's lines; a read gives them, with what the controller puts on its own.
+    """
+
+    kind = "panel"
+
+    def __init__(
+        self, name: str, wires: Wires, *, address: int, columns: int = 16, rows: int = 2, stretch: float = 0.0
+    ) -> None:  # fmt: skip
+        super().__init__(name, wires, address=address, stretch=stretch)
+        self.columns = columns
+        self.rows = rows
+        self.value = 0xFF
+        self.controller: Controller
+        self._presented = 0xF
+        self._told = ""
+        self._lit = True
+        self._settles_at = inf
+        self._last: int | None = None
+
+    def join(self, rig: Rig, tell: Tell, stir: Callable[[], None]) -> None:
+        super().join(rig, tell, stir)
+        self.controller = Controller(self.name, tell, self.columns, self.rows)
+
+    def write(self, byte: int, at: float) -> bool:
+        before, self.value = self.value, byte
+        rises, falls = ~before & byte & ENABLE, before & ~byte & ENABLE
+        if rises and byte & READ:
+            self._presented = self.controller.present(bool(byte & REGISTER_SELECT), at)
+        if falls:
+            self._presented = 0xF
+            if not before & READ:
+                self.controller.strobe(byte >> 4, bool(byte & REGISTER_SELECT), at, self._from)
+                self._last = self._from
+        if falls or (before ^ byte) & LIGHT:
+            self._settles_at = at + SETTLE_SECONDS
+            self.wake = min(self.wake, at)
+        return True
+
+    def stop(self, at: float) -> None:
+        """One event a transaction is enough: a text takes hundreds of bytes."""
+        self._tell(Kind.DRIVEN, "register", f"{self.name}.lines", self.value, self._from)
+
+    def read(self, at: float) -> int:
+        presents = self.value & READ and self.value & ENABLE
+        return self.value & (self._presented << 4 | 0xF) if presents else self.value
+
+    @property
+    def light(self) -> bool:
+        return bool(self.value & LIGHT)
+
+    def advance(self, now: float) -> float:
+        if now < self._settles_at:
+            return self._settles_at
+        self._settles_at = inf
+        text = self.controller.shown()
+        if (text, self.light) != (self._told, self._lit):
+            self._told, self._lit = text, self.light
+            self.moved_to(text)
+        return inf
+
+    def moved_to(self, text: str) -> None:
+        """Tell what it shows."""
+        note = text.replace("\n", " / ") or "blank"
+        note += "" if self.light else ", but its light is off"
+        self._tell(Kind.MOVED, "part", self.name, text, self._last, note)
+
+    def busy(self, now: float) -> bool:
+        return self._settles_at < inf
+
+    def shows(self, now: float) -> str:
+        """The text on it."""
+        return self.controller.shown()
+
+    def fraction(self, now: float) -> float:
+        return float(bool(self.controller.shown()))
+
+    def tells(self, now: float) -> str:
+        if not self.controller.display_on:
+            return "display off"
+        return self.controller.shown().replace("\n", " / ") or "blank"

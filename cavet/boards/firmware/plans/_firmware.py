@@ -1,0 +1,105 @@
+"""A board that speaks frames of a plan on a stream: a serial line, or a connection."""
+
+from __future__ import annotations
+
+from math import inf
+
+from cavet.boards._board import CauseOf, Client, Outgoing
+from cavet.boards._circuit import PinRefusedError
+from cavet.boards._pins import Pin
+from cavet.boards._telling import Tell
+from cavet.boards.firmware.plans._engine import Answer, Engine, PlanBoard
+from cavet.protocols import Decoder, FieldError, Frame, Side
+from cavet.record import Kind
+
+
+class PlanFirmware:
+    """Hears the frames that it takes, each looked for by itself in the stream; says those that it gives."""
+
+    def __init__(self, plan: PlanBoard, engine: Engine, tell: Tell) -> None:
+        self._plan = plan
+        self._engine = engine
+        self._tell = tell
+        self._decoders: dict[Client, dict[str, Decoder]] = {}
+        self._out: list[Outgoing] = []
+        self._told: dict[str, bytes] = {}
+        self._due: dict[str, float] = {}
+
+    def start(self, now: float) -> None:
+        """Begin anew."""
+        self._engine.start(now)
+        self._told = {}
+        self._due = {answer.frame: now + answer.seconds for answer in self._plan.gives}
+
+    def stop(self, now: float) -> None:
+        """Nobody is told: the link just ends."""
+
+    def joined(self, client: Client, now: float) -> None:
+        """A program is there."""
+        self._decoders[client] = {name: self._plan.codecs[name].decoder(Side.HOST) for name in self._plan.takes}
+
+    def left(self, client: Client, now: float) -> None:
+        """It is gone."""
+        self._decoders.pop(client, None)
+
+    def feed(self, client: Client, data: bytes, now: float, cause_of: CauseOf) -> None:
+        for frame in self._heard(client, data):
+            cause = cause_of(frame)
+            try:
+                self._engine.take(frame, now, cause)
+            except PinRefusedError as refusal:
+                self._tell(Kind.REFUSED, "board", "", None, cause, str(refusal))
+            for answer in self._plan.gives:
+                if answer.when == "taken":
+                    self._say(answer, now, cause, [client])
+
+    def _heard(self, client: Client, data: bytes) -> list[Frame]:
+        """The frames in what came. Where several kinds are taken, what is none of them is let be."""
+        decoders = self._decoders.get(client, {})
+        frames = [frame for decoder in decoders.values() for frame in decoder.feed(data)]
+        if len(decoders) > 1:
+            frames = [frame for frame in frames if frame.readable]
+        return sorted(frames, key=lambda frame: frame.offset)
+
+    def _say(self, answer: Answer, now: float, cause: int | None, clients: list[Client]) -> None:
+        try:
+            data = self._engine.make(answer, now)
+        except FieldError as error:
+            self._tell(Kind.REFUSED, "frame", answer.frame, None, cause, f"can't be said: {error}")
+            return
+        self._told[answer.frame] = data
+        told = self._tell(Kind.TOLD, "frame", answer.frame, data, cause)
+        self._out += [Outgoing(client, data, told, now) for client in clients]
+
+    def levels_changed(self, pins: list[Pin], now: float) -> None:
+        """Input pins have changed: frames that are said on a change are looked at."""
+        self._look(now, next((pin.cause for pin in pins), None))
+
+    def pins_driven(self, pins: list[Pin], now: float) -> None:
+        """The board's own reflexes have driven pins."""
+        self._look(now, next((pin.cause for pin in pins), None))
+
+    def _look(self, now: float, cause: int | None) -> None:
+        for answer in self._plan.gives:
+            if answer.when == "changed" and self._made(answer, now) != self._told.get(answer.frame):
+                self._say(answer, now, cause, list(self._decoders))
+
+    def _made(self, answer: Answer, now: float) -> bytes | None:
+        try:
+            return self._engine.peek(answer, now)
+        except FieldError:  # told when it is to be said
+            return None
+
+    def advance(self, now: float) -> float:
+        due = self._engine.advance(now)
+        for answer in self._plan.gives:
+            if answer.when == "every":
+                if now >= self._due[answer.frame]:
+                    self._due[answer.frame] += answer.seconds
+                    self._say(answer, now, None, list(self._decoders))
+                due = min(due, self._due[answer.frame])
+        return due if self._plan.gives else min(due, inf)
+
+    def take_out(self) -> list[Outgoing]:
+        out, self._out = self._out, []
+        return out

@@ -1,0 +1,78 @@
+"""The firmware of a board that is a target on another board's bus: it hears and says frames of a plan."""
+
+from __future__ import annotations
+
+from cavet.boards._board import CauseOf, Client, Outgoing
+from cavet.boards._circuit import PinRefusedError
+from cavet.boards._pins import Pin
+from cavet.boards._telling import Tell
+from cavet.boards.buses import TargetBoard
+from cavet.boards.firmware.plans._engine import Engine, PlanBoard
+from cavet.protocols import FieldError, Side
+from cavet.record import Kind
+
+
+class TargetFirmware:
+    """Takes a frame out of each write; gives its first answer's frame in each read. It has no link of its own."""
+
+    def __init__(self, plan: PlanBoard, engine: Engine, tell: Tell, target: TargetBoard | None) -> None:
+        self._plan = plan
+        self._engine = engine
+        self._tell = tell
+        self._target = target
+
+    def start(self, now: float) -> None:
+        """Begin anew, and listen."""
+        self._engine.start(now)
+        if self._target is not None:
+            self._target.attach(self)
+
+    def stop(self, now: float) -> None:
+        """It is switched off: nobody answers any more."""
+        if self._target is not None:
+            self._target.attach(None)
+
+    def written(self, data: bytes, at: float, cause: int | None) -> None:
+        """Act on what was written: the first of its frames that fits."""
+        number = cause if cause is not None else self._tell(Kind.CARRIED, "bus", "i2c", data)
+        read = []
+        for name in self._plan.takes:
+            decoder = self._plan.codecs[name].decoder(Side.HOST)
+            read.append([*decoder.feed(data), *decoder.finish()])
+        frames = next((each for each in read if all(frame.readable for frame in each)), read[0])
+        try:
+            for frame in frames:
+                self._engine.take(frame, at, number)
+        except PinRefusedError as refusal:
+            self._tell(Kind.REFUSED, "board", "", None, number, str(refusal))
+
+    def read(self, at: float) -> bytes:
+        """The frame that tells how it stands; none where it has none."""
+        if not self._plan.gives:
+            return b""
+        try:
+            return self._engine.make(self._plan.gives[0], at)
+        except FieldError as error:
+            self._tell(Kind.REFUSED, "frame", self._plan.gives[0].frame, None, None, f"can't be said: {error}")
+            return b""
+
+    def joined(self, client: Client, now: float) -> None:
+        """It has no link."""
+
+    def left(self, client: Client, now: float) -> None:
+        """It has no link."""
+
+    def feed(self, client: Client, data: bytes, now: float, cause_of: CauseOf) -> None:
+        """It has no link."""
+
+    def levels_changed(self, pins: list[Pin], now: float) -> None:
+        """It only speaks when it is read."""
+
+    def pins_driven(self, pins: list[Pin], now: float) -> None:
+        """It only speaks when it is read."""
+
+    def advance(self, now: float) -> float:
+        return self._engine.advance(now)
+
+    def take_out(self) -> list[Outgoing]:
+        return []

@@ -1,0 +1,85 @@
+"""What sessions have in common that work devices on a bus: the fleet, and what becomes of its wishes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from math import inf
+from typing import Generic
+
+from cavet.hosts._base import P, Session, Wish
+from cavet.hosts._point import Asked, DevicePoint
+from cavet.hosts._session import Manners, SessionState, Tell
+from cavet.hosts.buses import Call, DevicePlan, Fleet
+from cavet.record import Kind
+
+
+class DeviceSession(Session[P], Generic[P]):
+    """Keeps a fleet of devices. A protocol's own session says how a transaction is sent, and what answers it."""
+
+    def __init__(
+        self, board: str, points: Iterable[P], manners: Manners, tell: Tell, devices: Mapping[str, DevicePlan],
+        *, acknowledged: bool,
+    ) -> None:  # fmt: skip
+        super().__init__(board, points, manners, tell)
+        at_devices = [point for point in self.points.values() if isinstance(point, DevicePoint)]
+        self._fleet = Fleet(devices, at_devices, manners, self, acknowledged=acknowledged)
+        self._poll_at = inf
+        self._known: set[str] = set()
+        """Points at devices whose first value was read."""
+
+    def send_call(self, call: Call, now: float) -> None:
+        """Send a transaction."""
+        raise NotImplementedError
+
+    def _begin_devices(self, now: float) -> None:
+        self._known.clear()
+        if self._fleet.drivers:
+            self._fleet.begin(now)
+            self._fleet.advance(now)
+            self._poll_at = now + self._manners.poll
+
+    def _end_devices(self, reason: str) -> None:
+        self._fleet.end(f"the link was lost: {reason}", 0.0)
+        self._poll_at = inf
+
+    def _advance_devices(self, now: float) -> float:
+        if now >= self._poll_at:
+            self._poll_at = now + self._manners.poll
+            self._fleet.poll(now)
+        return min(self._poll_at, self._fleet.advance(now))
+
+    def _write_device(self, wish: Wish, now: float) -> None:
+        if wish.point.name not in self._known:  # its device is still being set up
+            self._pending[wish.point.name] = wish
+            return
+        self._fleet.write(wish, now)
+        self._fleet.advance(now)
+
+    def device_stands(self, point: DevicePoint, value: Asked | None, now: float, cause: int | None) -> None:
+        """A device's point was read; with `None` it can't be."""
+        if point.kind.is_output and point.name not in self._known and value is not None:
+            self._known.add(point.name)
+            self._compare_start(point, value, now)
+            wish = self._pending.pop(point.name, None)
+            if wish is not None:
+                self._fleet.write(wish, now)
+        elif value is not None or not point.kind.is_output:
+            self._known.add(point.name)
+            self._heard(point, value, now, cause)
+
+    def wish_done(self, wish: Wish, now: float) -> None:
+        """What was wanted at a device was read back."""
+        self._confirm(wish, now, now - self.readings[wish.point.name].asked_at)
+
+    def wish_failed(self, wish: Wish, why: str, now: float, *, again: Callable[[], None]) -> None:
+        """Something else was read back, or nothing."""
+        if wish.tries < self._manners.retries and self.state is SessionState.READY:
+            wish.tries += 1
+            self._tell(Kind.RESENT, "point", wish.point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
+            again()
+        else:
+            self._give_up(wish, why)
+
+    def device_trouble(self, device: str, why: str) -> None:
+        """A device does not answer."""
+        self._tell(Kind.REMARK, "device", device, None, None, why)

@@ -1,0 +1,197 @@
+"""The host's side of a format of the user's own: frames out of the points' values, and values out of frames."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from math import inf
+from typing import Any
+
+import msgspec
+
+from cavet.hosts._base import SET_UP, FindCause, Session, Wish
+from cavet.hosts._point import Asked, FieldPoint
+from cavet.hosts._session import Manners, SessionState, Tell
+from cavet.protocols import Decoder, FieldError, Frame, Side
+from cavet.protocols.plans import FieldPlan, PlanCodec
+from cavet.record import Kind
+
+
+class Format(msgspec.Struct, frozen=True, kw_only=True):
+    """The frames that are spoken, and the one that asks a board how it stands, where there is such a one."""
+
+    codecs: dict[str, PlanCodec]
+    asks: str = ""
+
+
+class _Expected(msgspec.Struct):
+    """A wish whose outcome the board will tell."""
+
+    wish: Wish
+    deadline: float
+    since: float
+
+
+class FormatSession(Session[FieldPoint]):
+    """Says frames, and hears them. What was never asked for is sent as 0, so a format should have a mask for that."""
+
+    protocol = "plan"
+
+    def __init__(self, board: str, points: Iterable[FieldPoint], manners: Manners, tell: Tell, spoken: Format) -> None:
+        super().__init__(board, points, manners, tell)
+        self._format = spoken
+        self._wanted: dict[tuple[str, str], Any] = {}
+        """What each field was last sent with."""
+        self._decoders: dict[str, Decoder] = {}
+        self._expected: dict[str, _Expected] = {}
+        self._poll_at = inf
+        self._compared: set[str] = set()
+
+    @property
+    def title(self) -> str:
+        return "a format of its own"
+
+    # the link
+
+    def opened(self, now: float) -> None:
+        """Ask how everything stands, where there is a frame for that; else it is there when it says something, or has
+        had the time to boot."""
+        self._forget_out()
+        told = {point.state_frame for point in self.points.values() if point.state_frame}
+        self._decoders = {name: self._format.codecs[name].decoder(Side.BOARD) for name in sorted(told)}
+        self._expected.clear()
+        self._compared.clear()
+        if not self._format.asks:
+            self._enter(SessionState.BOOTING, now + self._manners.boot_wait)
+            return
+        self._enter(SessionState.LEARNING, now + self._manners.reply_within)
+        self._ask()
+
+    def _ask(self) -> None:
+        """Say the frame that asks and changes nothing: all of its fields 0."""
+        codec = self._format.codecs[self._format.asks]
+        values = {field.name: _nothing(field) for field in codec.plan.fields if not field.fills_itself}
+        self._say(codec.encode(codec.form(**values)), None, "board", self.board, SET_UP)
+
+    def _begin(self, now: float) -> None:
+        self._enter(SessionState.READY, inf)
+        self._poll_at = now + self._manners.poll if self._format.asks else inf
+        if not self._format.asks:
+            for point in self.points.values():
+                if point.kind.is_output and self.readings[point.name].asked is not None:
+                    self._compare_start(point, None, now)
+        self._send_pending(now)
+
+    def lost(self, reason: str) -> None:
+        for expected in self._expected.values():
+            self._give_up(expected.wish, f"the link was lost: {reason}")
+        self._expected.clear()
+        self._poll_at = inf
+        super().lost(reason)
+
+    def advance(self, now: float) -> float:
+        if now >= self._deadline and self.state is SessionState.BOOTING:
+            self._begin(now)
+        elif now >= self._deadline:
+            self._tries += 1
+            silent = self._tries > self._manners.retries or self.state is SessionState.SILENT
+            pause = self._manners.boot_wait if silent else self._manners.reply_within
+            if silent and self.state is not SessionState.SILENT:
+                self._enter(SessionState.SILENT, now + pause)
+            self._deadline = now + pause
+            self._ask()
+        for name, expected in list(self._expected.items()):
+            if now >= expected.deadline:
+                del self._expected[name]
+                self._overdue(expected, now)
+        if now >= self._poll_at:
+            self._poll_at = now + self._manners.poll
+            if not self._expected:
+                self._ask()
+        return min([self._deadline, self._poll_at, *(expected.deadline for expected in self._expected.values())])
+
+    def _overdue(self, expected: _Expected, now: float) -> None:
+        wish = expected.wish
+        if wish.tries < self._manners.retries:
+            wish.tries += 1
+            self._write(wish, now, again=True)
+            return
+        note = f"no frame tells of it after {wish.tries + 1} tries, each within {self._manners.reply_within:g} s"
+        self._give_up(wish, note)
+
+    # asking
+
+    def _write(self, wish: Wish, now: float, *, again: bool = False) -> None:
+        point = self.points[wish.point.name]
+        codec = self._format.codecs[point.frame]
+        if again:
+            self._tell(Kind.RESENT, "point", point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
+        try:
+            data = codec.encode(codec.form(**self._values(point, wish.value)))
+        except FieldError as error:
+            self._tell(Kind.REFUSED, "point", point.name, None, wish.asked, str(error))
+            return
+        self._say(data, wish.asked, "point", point.name)
+        if point.confirm and point.state_frame:
+            older = self._expected.get(point.name)
+            if older is not None and older.wish is not wish:
+                self._overtake(older.wish, "a newer wish came")
+            self._expected[point.name] = _Expected(wish, now + self._manners.reply_within, now)
+
+    def _values(self, point: FieldPoint, value: Asked) -> dict[str, Any]:
+        """The values of all fields of the point's frame: its own, and what the others were sent with last."""
+        plan = self._format.codecs[point.frame].plan
+        values = {
+            field.name: self._wanted.get((point.frame, field.name), _nothing(field))
+            for field in plan.fields
+            if not field.fills_itself
+        }
+        values[point.field] = point.put(values[point.field], value, plan.field(point.field))
+        self._wanted[point.frame, point.field] = values[point.field]
+        if point.mask:
+            values[point.mask] = 1 << (point.bit or 0)
+        return values
+
+    # hearing
+
+    def feed(self, data: bytes, now: float, find_cause: FindCause) -> None:
+        frames = [frame for decoder in self._decoders.values() for frame in decoder.feed(data)]
+        for frame in sorted(frames, key=lambda frame: frame.offset):
+            if frame.readable or len(self._decoders) == 1:
+                self._take(frame, now, find_cause(frame))
+
+    def _take(self, frame: Frame, now: float, cause: int | None) -> None:
+        if frame.problems:
+            self._tell(Kind.LOST, "bytes", str(len(frame.data)), frame.data, cause, "; ".join(frame.problems))
+            return
+        name = frame.message.NAME
+        for point in self.points.values():
+            if point.state_frame == name:
+                plan = self._format.codecs[name].plan.field(point.state_field)
+                self._told(point, point.get(getattr(frame.message, point.state_field), plan), now, cause)
+        if self.state in (SessionState.BOOTING, SessionState.LEARNING, SessionState.SILENT):
+            self._begin(now)
+
+    def _told(self, point: FieldPoint, value: Asked, now: float, cause: int | None) -> None:
+        expected = self._expected.get(point.name)
+        if expected is not None and point.same(value, expected.wish.value):
+            del self._expected[point.name]
+            self._confirm(expected.wish, now, now - expected.since)
+        elif expected is None and point.kind.is_output and point.name not in self._compared:
+            self._compare_start(point, value, now)
+        elif expected is None:
+            self._heard(point, value, now, cause)
+        self._compared.add(point.name)
+
+
+def _nothing(field: FieldPlan) -> Any:
+    """What a field holds that nobody has asked anything of: 0, the first of its words, no text."""
+    if field.kind == "bytes":
+        return bytes((field.bits or 0) // 8)
+    if field.kind == "text":
+        return ""
+    zero: Any = next((word for word, number in field.values.items() if number == 0), None)
+    if zero is None:
+        zero = next(iter(field.values), 0)
+    if not field.values:
+        zero = min(max(0, field.low if field.low is not None else 0), field.high if field.high is not None else 0)
+    return (zero,) * field.count if field.count else zero

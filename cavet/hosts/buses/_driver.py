@@ -1,0 +1,111 @@
+"""What all drivers have in common: a device on a bus, its points, and a way to send transactions."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from math import inf
+from typing import Any, Protocol
+
+import msgspec
+
+from cavet.hosts._base import Wish
+from cavet.hosts._point import Asked, DevicePoint
+from cavet.hosts.buses._calls import Call, SpiPlace
+from cavet.protocols.registers import RegisterMap
+from cavet.record import READ_BACK
+
+
+class DevicePlan(msgspec.Struct, frozen=True, kw_only=True):
+    """A device as the host believes it to be. Which fields it uses follows from its kind."""
+
+    name: str
+    kind: str
+    address: int = 0
+    ten_bit: bool = False
+    spi: SpiPlace = SpiPlace()
+    registers: RegisterMap | None = None
+    writes: str = "shadow"
+    """How a bit is changed: from what was written last (`shadow`), or from what is read before (`read`)."""
+    reads: str = "poll"
+    """How inputs are read: at every interval, or when its interrupt line goes low."""
+    interrupt: int | None = None
+    columns: int = 16
+    rows: int = 2
+    scroll: float = 0.4
+    """How long a text that is too long stands before it moves on, in s; 0 leaves it cut off."""
+    modules: int = 1
+    """How many matrices, or shift registers, are in its chain."""
+    turn: int = 0
+    """In quarter turns clockwise, as each matrix is mounted."""
+    reversed: bool = False
+    """Whether the nearest matrix of a chain is the rightmost."""
+    brightness: int = 15
+
+
+class Owner(Protocol):
+    """The session behind a driver: what a driver wants of it."""
+
+    def call(self, *calls: Call) -> None: ...
+    def call_first(self, *calls: Call) -> None: ...
+    def stands(self, point: DevicePoint, value: Asked | None, now: float, cause: int | None) -> None: ...
+    def done(self, wish: Wish, now: float) -> None: ...
+    def failed(self, wish: Wish, why: str, now: float) -> None: ...
+    def trouble(self, device: str, why: str) -> None: ...
+
+
+class Driver:
+    """Brings a device to where its points are wanted, and tells how they stand."""
+
+    def __init__(self, plan: DevicePlan, points: Iterable[DevicePoint], owner: Owner) -> None:
+        self.plan = plan
+        self.points = list(points)
+        self._owner = owner
+
+    def begin(self, now: float) -> None:
+        """The board is there: find out how the device stands, and set it up."""
+
+    def write(self, wish: Wish, now: float) -> None:
+        """Bring a point to a value."""
+        raise NotImplementedError
+
+    def doubt(self) -> None:
+        """Something was not confirmed: what it was sent before may not have come through either."""
+
+    def poll(self, now: float) -> None:
+        """Read what is to be read at every interval."""
+
+    def interrupted(self, now: float) -> None:
+        """Its interrupt line has gone low."""
+
+    def advance(self, now: float) -> float:
+        """Do what is due by itself; give when something is due next."""
+        return inf
+
+    def _call(self, **fields: Any) -> Call:
+        return Call(address=self.plan.address, ten_bit=self.plan.ten_bit, **fields)
+
+    def _trouble(self, why: str, now: float) -> None:
+        """The device does not answer."""
+        self._owner.trouble(self.plan.name, why)
+        for point in self.points:
+            self._owner.stands(point, None, now, None)
+
+    def _read_back(self, wish: Wish, expected: bytes, **fields: Any) -> Call:
+        """A call that reads what a wish must have brought about."""
+
+        def compare(data: bytes, now: float, cause: int | None) -> None:
+            if data == expected:
+                self._owner.done(wish, now)
+            else:
+                self.doubt()
+                found, wanted = data.hex(" ").upper(), expected.hex(" ").upper()
+                self._owner.failed(wish, f"read back {found} from {self.plan.name}, expected {wanted}", now)
+
+        return self._call(
+            count=len(expected), wish=wish, note=READ_BACK, then=compare,
+            failed=lambda why, now: self._fail(wish, why, now), **fields,
+        )  # fmt: skip
+
+    def _fail(self, wish: Wish, why: str, now: float) -> None:
+        self.doubt()
+        self._owner.failed(wish, why, now)

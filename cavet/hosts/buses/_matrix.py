@@ -1,0 +1,139 @@
+"""The host's side of lamp matrices: one behind a driver on a bus, and a chain of them on SPI."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from math import inf
+
+from cavet.hosts._base import Wish
+from cavet.hosts._picture import Picture, as_rows, turned
+from cavet.hosts._point import DevicePoint
+from cavet.hosts.buses._calls import Then
+from cavet.hosts.buses._driver import DevicePlan, Driver, Owner
+from cavet.protocols.registers import RegisterMap
+from cavet.protocols.spi import chained
+
+SIDE = 8
+GAP = 4
+"""Dark columns between the end of a text that runs through and its next beginning."""
+RUN, BRIGHTNESS, TEST, FIRST_COLUMN = 0x20, 0x21, 0x22, 0x01
+"""The registers of a matrix in a chain."""
+
+
+class PictureDriver(Driver):
+    """Shows pictures; those that are too wide run through."""
+
+    def __init__(self, plan: DevicePlan, points: Iterable[DevicePoint], owner: Owner) -> None:
+        super().__init__(plan, points, owner)
+        self._picture: Picture = ()
+        self._shift = 0
+        self._shift_at = inf
+
+    @property
+    def width(self) -> int:
+        """How many columns it has."""
+        return SIDE * self.plan.modules
+
+    def write(self, wish: Wish, now: float) -> None:
+        point = wish.point
+        assert isinstance(point, DevicePoint)
+        self._picture = point.picture(wish.value)
+        self._shift = 0
+        runs = self.plan.scroll and len(self._picture) > self.width
+        self._shift_at = now + self.plan.scroll if runs else inf
+        self._show(self._window(), wish)
+
+    def advance(self, now: float) -> float:
+        if now >= self._shift_at:
+            self._shift += 1
+            self._shift_at = now + self.plan.scroll
+            self._show(self._window(), None)
+        return self._shift_at
+
+    def _window(self) -> Picture:
+        if len(self._picture) <= self.width:
+            return self._picture
+        looped = (*self._picture, *(0,) * GAP)
+        begin = self._shift % len(looped)
+        return (looped + looped)[begin : begin + self.width]
+
+    def _show(self, picture: Picture, wish: Wish | None) -> None:
+        raise NotImplementedError
+
+
+class MatrixDriver(PictureDriver):
+    """One matrix: row r of a column is bit (r + 1) mod 8 of its register."""
+
+    def __init__(self, plan: DevicePlan, points: Iterable[DevicePoint], owner: Owner) -> None:
+        super().__init__(plan, points, owner)
+        assert plan.registers is not None
+        self._map: RegisterMap = plan.registers
+        self._doubtful = False
+        """Whether it may not run."""
+
+    def begin(self, now: float) -> None:
+        first = self._map.register("column_0").at
+        self._shift_at = inf
+        self._owner.call(
+            self._call(data=bytes((first,)), count=SIDE, note="set-up", then=self._learn, failed=self._trouble)
+        )
+        self._switch_on()
+
+    def _switch_on(self) -> None:
+        self._doubtful = False
+        self._owner.call(
+            self._call(data=bytes((self._map.register("brightness").at, self.plan.brightness)), note="set-up"),
+            self._call(data=bytes((self._map.register("run").at, 1)), note="set-up"),
+        )
+
+    def doubt(self) -> None:
+        self._doubtful = True
+
+    def _learn(self, data: bytes, now: float, cause: int | None) -> None:
+        columns = tuple((column >> 1 | column << 7) & 0xFF for column in data)
+        picture = turned(columns, -self.plan.turn)
+        for point in self.points:
+            self._owner.stands(point, as_rows(picture) if any(picture) else "clear", now, cause)
+
+    def _show(self, picture: Picture, wish: Wish | None) -> None:
+        if self._doubtful:
+            self._switch_on()
+        columns = bytes((column << 1 | column >> 7) & 0xFF for column in turned(picture, self.plan.turn))
+        first = bytes((self._map.register("column_0").at,))
+        self._owner.call(self._call(data=first + columns, wish=wish, note="" if wish else "scroll"))
+        if wish is not None and wish.point.confirm:
+            self._owner.call(self._read_back(wish, columns, data=first))
+
+
+class ChainDriver(PictureDriver):
+    """Matrices in a chain on SPI: each transfer has a word for each. What they show can't be read back."""
+
+    def begin(self, now: float) -> None:
+        modules = self.plan.modules
+        self._shift_at = inf
+        for register, value in ((TEST, 0), (BRIGHTNESS, self.plan.brightness), (RUN, 1)):
+            self._transfer([register << 8 | value] * modules, None, "set-up")
+        self._show((0,) * self.width, None)
+        for point in self.points:
+            self._owner.stands(point, "clear", now, None)
+
+    def _transfer(self, words: list[int], wish: Wish | None, note: str, then: Then | None = None) -> None:
+        self._owner.call(self._call(spi=self.plan.spi, data=chained(words), wish=wish, note=note, then=then))
+
+    def _show(self, picture: Picture, wish: Wish | None) -> None:
+        modules = [turned(picture[at : at + SIDE], self.plan.turn) for at in range(0, self.width, SIDE)]
+        if self.plan.reversed:
+            modules.reverse()
+        for column in range(SIDE):
+            words = [FIRST_COLUMN + column << 8 | module[column] for module in modules]
+            gone = self._went_out(wish) if wish is not None and column == SIDE - 1 else None
+            self._transfer(words, wish, "" if wish else "scroll", gone)
+
+    def _went_out(self, wish: Wish) -> Then:
+        """All that can be known of it: the last of its columns has been sent."""
+
+        def stands(data: bytes, now: float, cause: int | None) -> None:
+            assert isinstance(wish.point, DevicePoint)
+            self._owner.stands(wish.point, wish.value, now, cause)
+
+        return stands

@@ -1,0 +1,125 @@
+"""The host's side of a device with registers: points at registers and bit fields of any map."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+from cavet.hosts._base import Wish
+from cavet.hosts._point import DevicePoint
+from cavet.hosts.buses._calls import Call
+from cavet.hosts.buses._driver import DevicePlan, Driver, Owner
+from cavet.protocols.registers import Register, RegisterMap
+from cavet.record import READ_BACK
+
+
+class RegistersDriver(Driver):
+    """Reads a register for what is at it; writes it whole, its other bits from a shadow or from what is read before."""
+
+    def __init__(self, plan: DevicePlan, points: Iterable[DevicePoint], owner: Owner) -> None:
+        super().__init__(plan, points, owner)
+        assert plan.registers is not None
+        self._map: RegisterMap = plan.registers
+        self._shadow: dict[str, int] = {}
+        self._answers = False
+        """Whether it has ever been read since the link is open."""
+
+    def begin(self, now: float) -> None:
+        """Read all registers at which there are points; one that can only be written is as after its reset."""
+        self._answers = False
+        for register in self._registers(self.points):
+            if register.mask("write-only"):
+                self._shadow[register.name] = register.reset
+                self._hear(register, register.reset, now, None)
+            else:
+                self._read(register, "set-up")
+
+    def _registers(self, points: Iterable[DevicePoint]) -> list[Register]:
+        return [self._map.register(name) for name in dict.fromkeys(point.register for point in points)]
+
+    def doubt(self) -> None:
+        self._shadow.clear()
+
+    def poll(self, now: float) -> None:
+        if not self._answers and not all(register.mask("write-only") for register in self._registers(self.points)):
+            self.begin(now)
+            return
+        for register in self._registers(point for point in self.points if not point.kind.is_output):
+            self._read(register, "poll")
+
+    def _read(self, register: Register, note: str) -> None:
+        def hear(data: bytes, now: float, cause: int | None) -> None:
+            self._answers = True
+            self._hear(register, int.from_bytes(data, register.order), now, cause, inputs_only=note == "poll")
+
+        self._owner.call(self._reading(register, note=note, then=hear, failed=self._trouble, is_poll=note == "poll"))
+
+    def _reading(self, register: Register, **fields: object) -> Call:
+        return self._call(data=self._pointer(register), count=register.size, **fields)
+
+    def _pointer(self, register: Register) -> bytes:
+        return register.at.to_bytes(self._map.pointer, "big")
+
+    def _hear(
+        self, register: Register, value: int, now: float, cause: int | None, *, inputs_only: bool = False
+    ) -> None:
+        self._shadow[register.name] = value
+        for point in self.points:
+            if point.register == register.name and not (inputs_only and point.kind.is_output):
+                self._owner.stands(point, point.take_from(value), now, cause)
+
+    def write(self, wish: Wish, now: float) -> None:
+        point = wish.point
+        assert isinstance(point, DevicePoint)
+        register = self._map.register(point.register)
+        if (self.plan.writes == "shadow" and register.name in self._shadow) or register.mask("write-only"):
+            self._put(wish, register, self._shadow.get(register.name, register.reset))
+            return
+
+        def modify(data: bytes, now: float, cause: int | None) -> None:
+            self._put(wish, register, int.from_bytes(data, register.order))
+
+        self._owner.call(self._reading(register, wish=wish, note=READ_BACK, then=modify, failed=self._failing(wish)))
+
+    def _failing(self, wish: Wish) -> Callable[[str, float], None]:
+        return lambda why, now: self._fail(wish, why, now)
+
+    def _put(self, wish: Wish, register: Register, before: int) -> None:
+        """Write a register and read it back, before anything else that waits. Bits that a 1 would clear get a 0."""
+        point = wish.point
+        assert isinstance(point, DevicePoint)
+        value = point.put_into(before & ~register.mask("write-one-to-clear"), wish.value)
+        self._shadow[register.name] = value
+        data = self._pointer(register) + value.to_bytes(register.size, register.order)
+        calls = [self._call(data=data, wish=wish, then=self._gone(wish))]
+        if point.confirm:
+            calls.append(
+                self._reading(
+                    register, wish=wish, note=READ_BACK, then=self._compare(wish, register), failed=self._failing(wish)
+                )
+            )
+        self._owner.call_first(*calls)
+
+    def _gone(self, wish: Wish) -> Callable[[bytes, float, int | None], None] | None:
+        """What is not read back is known as soon as it has gone out."""
+        if wish.point.confirm:
+            return None
+
+        def stands(data: bytes, now: float, cause: int | None) -> None:
+            assert isinstance(wish.point, DevicePoint)
+            self._owner.stands(wish.point, wish.value, now, cause)
+
+        return stands
+
+    def _compare(self, wish: Wish, register: Register) -> Callable[[bytes, float, int | None], None]:
+        def compare(data: bytes, now: float, cause: int | None) -> None:
+            point = wish.point
+            assert isinstance(point, DevicePoint)
+            value = int.from_bytes(data, register.order)
+            found = point.take_from(value)
+            if point.put_into(0, found) == point.put_into(0, wish.value):
+                self._shadow[register.name] = value
+                self._owner.done(wish, now)
+            else:
+                self._fail(wish, f"read back {point.show(found)} from {point.where}", now)
+
+        return compare

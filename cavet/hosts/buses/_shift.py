@@ -1,0 +1,47 @@
+"""The host's side of shift registers on SPI: all their bits are sent each time."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from cavet.hosts._base import Wish
+from cavet.hosts._point import DevicePoint
+from cavet.hosts.buses._calls import Then
+from cavet.hosts.buses._driver import DevicePlan, Driver, Owner
+from cavet.protocols.spi import chained
+
+
+class ShiftDriver(Driver):
+    """Keeps a shadow of all outputs. They can't be read back."""
+
+    def __init__(self, plan: DevicePlan, points: Iterable[DevicePoint], owner: Owner) -> None:
+        super().__init__(plan, points, owner)
+        self._shadow = [0] * plan.modules
+
+    def begin(self, now: float) -> None:
+        self._shadow = [0] * self.plan.modules
+        for point in self.points:
+            if point.active_low:
+                self._set(point, False)
+        self._transfer(None, "set-up", None)
+        for point in self.points:
+            self._owner.stands(point, False, now, None)
+
+    def _set(self, point: DevicePoint, on: bool) -> None:
+        place, bit = divmod(point.line, 8)
+        high = point.to_wire(on)
+        self._shadow[place] = self._shadow[place] & ~(1 << bit) | int(high) << bit
+
+    def write(self, wish: Wish, now: float) -> None:
+        point = wish.point
+        assert isinstance(point, DevicePoint)
+        self._set(point, bool(wish.value))
+
+        def gone(data: bytes, now: float, cause: int | None) -> None:
+            self._owner.stands(point, wish.value, now, cause)
+
+        self._transfer(wish, "", gone)
+
+    def _transfer(self, wish: Wish | None, note: str, then: Then | None) -> None:
+        data = chained(self._shadow, bits=8)
+        self._owner.call(self._call(spi=self.plan.spi, data=data, wish=wish, note=note, then=then))
