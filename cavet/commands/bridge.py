@@ -5,16 +5,15 @@ from __future__ import annotations
 import asyncio
 import re
 import signal
-import sys
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from typing import Protocol
 
 import click
-import msgspec
 
 from cavet import clock
 from cavet.clock import BenchClock
 from cavet.commands._formats import find_codec
+from cavet.commands._saying import Output, as_json
 from cavet.commands.decode import line_of
 from cavet.links import (
     SCHEMES,
@@ -53,12 +52,12 @@ class Sink(Protocol):
 @click.argument("host_side")
 @click.argument("board_side")
 @click.option("--decode", "protocol", metavar="PROTOCOL", help="Show messages of this protocol, not bytes.")
-@click.option("--json", "as_json", is_flag=True, help="JSON lines.")
-def command(host_side: str, board_side: str, protocol: str | None, as_json: bool) -> None:
+@click.option("--json", "json_lines", is_flag=True, help="JSON lines.")
+def command(host_side: str, board_side: str, protocol: str | None, json_lines: bool) -> None:
     """Join two links. The host's program is at the first, the board at the second. Until Ctrl-C."""
     ends = read_end(host_side), read_end(board_side)
     chosen = find_codec(protocol) if protocol is not None else None
-    clock.run(bridge(ends, (host_side, board_side), chosen, as_json=as_json))
+    clock.run(bridge(ends, (host_side, board_side), chosen, json_lines=json_lines))
 
 
 def read_end(word: str) -> BoardEnd | HostEnd:
@@ -135,11 +134,11 @@ class BridgeSide(Listener):
 class Shown:
     """Shows what passes: bytes, or messages."""
 
-    def __init__(self, chosen: Codec | None, now: Callable[[], float], say: Say, *, as_json: bool) -> None:
+    def __init__(self, chosen: Codec | None, now: Callable[[], float], say: Say, *, json_lines: bool) -> None:
         self._codec = chosen
         self._now = now
         self._say = say
-        self._as_json = as_json
+        self._json_lines = json_lines
         self._decoders: dict[Side, Decoder] = {side: chosen.decoder(side) for side in Side} if chosen else {}
 
     def begin(self, side: Side) -> None:
@@ -150,18 +149,18 @@ class Shown:
     def note(self, name: str, words: str) -> None:
         """A link has changed."""
         line = {"t": round(self._now(), 6), "link": name, "state": words}
-        self._say(_json(line) if self._as_json else f"{self._now():12.6f}  {name}  {words}")
+        self._say(as_json(line) if self._json_lines else f"{self._now():12.6f}  {name}  {words}")
 
     def bytes(self, side: Side, data: bytes) -> None:
         """Bytes have come from one side."""
         if self._codec is None:
             line = {"t": round(self._now(), 6), "from": side.value, "hex": hex_pairs(data)}
-            self._say(_json(line) if self._as_json else f"{self._now():12.6f}  {_arrow(side)}  {hex_pairs(data)}")
+            self._say(as_json(line) if self._json_lines else f"{self._now():12.6f}  {_arrow(side)}  {hex_pairs(data)}")
             return
         for frame in self._decoders[side].feed(data):
             told = {"t": round(self._now(), 6), "from": side.value, **line_of(self._codec, frame)}
-            if self._as_json:
-                self._say(_json(told))
+            if self._json_lines:
+                self._say(as_json(told))
                 continue
             fields = " ".join(f"{name}={value}" for name, value in told["fields"].items())  # type: ignore[attr-defined]
             wrong = f"  ✕ {'; '.join(frame.problems)}" if frame.problems else ""
@@ -173,24 +172,20 @@ def _arrow(side: Side) -> str:
     return "host ──▸" if side is Side.HOST else "◂── board"
 
 
-def _json(line: Mapping[str, object]) -> str:
-    return msgspec.json.encode(line).decode()
-
-
-def _print(line: str) -> None:
-    sys.stdout.write(f"{line}\n")
-    sys.stdout.flush()
-
-
 async def bridge(
-    ends: tuple[BoardEnd | HostEnd, BoardEnd | HostEnd], words: tuple[str, str], chosen: Codec | None, *, as_json: bool
+    ends: tuple[BoardEnd | HostEnd, BoardEnd | HostEnd],
+    words: tuple[str, str],
+    chosen: Codec | None,
+    *,
+    json_lines: bool,
 ) -> None:
     """Join the ends until a signal comes. One that is lost is opened again."""
     loop = asyncio.get_running_loop()
-    stop = asyncio.Event()
+    output = Output(lambda lines: _left_out(lines, json_lines=json_lines))
+    stop = output.gone  # a reader that has left ends it, as a signal does
     for number in (signal.SIGINT, signal.SIGTERM):
         loop.add_signal_handler(number, stop.set)
-    shown = Shown(chosen, BenchClock(loop).now, _print, as_json=as_json)
+    shown = Shown(chosen, BenchClock(loop).now, output.say, json_lines=json_lines)
     sides = BridgeSide(words[0], Side.HOST, shown), BridgeSide(words[1], Side.BOARD, shown)
     sides[0].other, sides[1].other = sides[1], sides[0]
     tasks = []
@@ -211,6 +206,11 @@ async def bridge(
                 await end.stop()
             else:
                 end.close()
+        output.close()
+
+
+def _left_out(lines: int, *, json_lines: bool) -> str:
+    return as_json({"state": "left out", "lines": lines}) if json_lines else f"{lines} lines left out: nobody read them"
 
 
 async def _open(end: HostEnd, side: BridgeSide) -> None:

@@ -4,47 +4,50 @@ from __future__ import annotations
 
 import asyncio
 import signal
-import sys
 from pathlib import Path
 from typing import Any
 
 import click
-import msgspec
 
 from cavet import clock
 from cavet.bench import Endpoint, Plan, RunningBench
 from cavet.commands._bench import broker_option, chosen_boards, on_broker, open_bench
 from cavet.commands._outside import act_on, follow_input
+from cavet.commands._saying import Output, as_json
 from cavet.record import RecordWriter, as_line
 from cavet.wording import WrongError, plain
 
 FOLLOW_SECONDS = 0.02
 """How often new events are printed."""
 
+MOST_EVENTS = 1000
+"""How many are printed at once."""
+
 
 @click.command("serve")
 @click.argument("bench")
 @click.option("--board", "boards", multiple=True, metavar="NAME", help="Only this board; may be given several times.")
-@click.option("--json", "as_json", is_flag=True, help="JSON lines.")
+@click.option("--json", "json_lines", is_flag=True, help="JSON lines.")
 @click.option("--events", is_flag=True, help="Every event of the record, as a JSON line.")
 @click.option("--listen", default="127.0.0.1", metavar="HOST", help="Where network endpoints listen.")
 @broker_option
 @click.option("--record", "record_path", type=click.Path(path_type=Path), help="Keep the record in this file.")
 def command(
-    bench: str, boards: tuple[str, ...], as_json: bool, events: bool, listen: str, broker: str | None,
+    bench: str, boards: tuple[str, ...], json_lines: bool, events: bool, listen: str, broker: str | None,
     record_path: Path | None,
 ) -> None:  # fmt: skip
     """Put the simulated boards on their real endpoints. Lines of JSON on standard input act on the outside world."""
     plan = on_broker(open_bench(bench).plan, broker)
     names = chosen_boards(plan, boards)
-    clock.run(serve(plan, names, as_json=as_json, events=events, listen=listen, record_path=record_path))
+    clock.run(serve(plan, names, json_lines=json_lines, events=events, listen=listen, record_path=record_path))
 
 
 async def serve(
-    plan: Plan, names: list[str], *, as_json: bool, events: bool, listen: str, record_path: Path | None
+    plan: Plan, names: list[str], *, json_lines: bool, events: bool, listen: str, record_path: Path | None
 ) -> None:
     """Serve until a signal comes."""
-    stop = asyncio.Event()
+    output = Output(left_out)
+    stop = output.gone  # a reader that has left ends it, as a signal does
     loop = asyncio.get_running_loop()
     for number in (signal.SIGINT, signal.SIGTERM):
         loop.add_signal_handler(number, stop.set)
@@ -53,11 +56,11 @@ async def serve(
     try:
         await bench.start()
         for endpoint in bench.endpoints:
-            say(endpoint_line(endpoint) if as_json else readable_line(endpoint))
-        if as_json:
-            say({"event": "ready"})
-        follow_input(lambda line: say(answer(bench, line)))
-        follower = asyncio.create_task(follow_events(bench)) if events else None
+            output.say(as_json(endpoint_line(endpoint)) if json_lines else readable_line(endpoint))
+        if json_lines:
+            output.say(as_json({"event": "ready"}))
+        follow_input(lambda line: output.say(as_json(answer(bench, line))))
+        follower = asyncio.create_task(follow_events(bench, output)) if events else None
         await stop.wait()
         if follower is not None:
             follower.cancel()
@@ -65,13 +68,11 @@ async def serve(
         await bench.stop()
         if writer is not None:
             writer.close()
+        output.close()
 
 
-def say(line: dict[str, Any] | str) -> None:
-    """Print one line at once."""
-    text = line if isinstance(line, str) else msgspec.json.encode(line).decode()
-    sys.stdout.write(f"{text}\n")
-    sys.stdout.flush()
+def left_out(lines: int) -> str:
+    return as_json({"event": "left_out", "lines": lines})
 
 
 def endpoint_line(endpoint: Endpoint) -> dict[str, Any]:
@@ -98,14 +99,14 @@ def answer(bench: RunningBench, line: bytes) -> dict[str, Any]:
     return {"event": "done"}
 
 
-async def follow_events(bench: RunningBench) -> None:
-    """Print every event, as soon as it can be."""
+async def follow_events(bench: RunningBench, output: Output) -> None:
+    """Print every event, as soon as it can be; a reader that is slow gets them late."""
     number = 0
-    encode = msgspec.json.encode
     while True:
-        events = bench.record.since(number)
-        if events:
-            number = events[-1].number + 1
-            sys.stdout.write("".join(f"{encode(as_line(event)).decode()}\n" for event in events))
-            sys.stdout.flush()
+        for event in bench.record.since(number)[:MOST_EVENTS]:
+            if event.number > number:  # they have left memory since
+                output.say(left_out(event.number - number))
+            output.say(as_json(as_line(event)))
+            number = event.number + 1
         await asyncio.sleep(FOLLOW_SECONDS)
+        await output.written()

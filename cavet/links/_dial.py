@@ -76,6 +76,8 @@ class DialEnd:
     async def stop(self) -> None:
         if self._task is not None:
             self._task.cancel()
+        if self._call is not None:
+            self._call.break_off("the board was switched off")
         self._end.close()
 
 
