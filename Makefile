@@ -12,6 +12,7 @@ setup: .venv/ready
 	$(PYTHON) -m venv .venv
 	$(BIN)/pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
 	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	$(BIN)/python -m compileall -q cavet
 	@touch $@
 
 demo: setup
@@ -26,7 +27,9 @@ tools:
 		&& { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends mosquitto >/dev/null; }; } \
 		|| echo "tools: no broker is here and none can be installed: the tests against a real one are skipped"
 
+# Compiled first: a hundred short processes are started, also where Python is told to write no bytecode.
 test: setup tools
+	@$(BIN)/python -m compileall -q cavet tests
 	$(BIN)/python -m tests
 
 lint: setup

@@ -10,8 +10,9 @@ import time
 import unittest
 from pathlib import Path
 
+from tests.patience import PATIENCE
+
 PROGRAM = "mosquitto"
-PATIENCE = 10.0
 
 
 def broker_path() -> str | None:

@@ -13,6 +13,7 @@ import serial
 
 from cavet.demo import demo_path
 from tests.commands.run import cavet
+from tests.patience import PATIENCE
 
 WREN_HELLO = bytes.fromhex("F9 02 07 F0 79 02 07")
 
@@ -43,7 +44,7 @@ class Process:
 
     def end(self):
         self.process.terminate()
-        code = self.process.wait(5)
+        code = self.process.wait(PATIENCE)
         self.process.stdout.close()
         self.process.stdin.close()
         return code
@@ -85,7 +86,7 @@ class OverTheNetwork(Served):
         endpoint = endpoints["gatehouse", "serial"]
         self.assertTrue(endpoint["address"].startswith("socket://127.0.0.1:"))
         self.assertEqual((endpoint["baud"], endpoint["settings"]), (57600, "8N1"))
-        with serial.serial_for_url(endpoint["address"], 57600, timeout=5) as port:
+        with serial.serial_for_url(endpoint["address"], 57600, timeout=PATIENCE) as port:
             self.assertTrue(port.read(7).startswith(WREN_HELLO))
         process.until(lambda line: line.get("value") == "shut")
         ran = cavet("drive", "demo", "--at", f"gatehouse={endpoint['address']}", "upper_paddle=40%", "level?")
@@ -96,7 +97,7 @@ class OverTheNetwork(Served):
         process, endpoints, _ = self.gatehouse("rfc2217")
         address = endpoints["gatehouse", "serial"]["address"]
         self.assertTrue(address.startswith("rfc2217://"))
-        with serial.serial_for_url(address, 57600, timeout=5) as port:
+        with serial.serial_for_url(address, 57600, timeout=PATIENCE) as port:
             self.assertEqual(port.read(7), WREN_HELLO)
             port.dtr = False
             process.until(lambda line: line.get("note") == "DTR is off")
@@ -114,7 +115,7 @@ class OverTheNetwork(Served):
         process, endpoints, _ = self.gatehouse("rfc2217")
         host, _, port = endpoints["gatehouse", "serial"]["address"].removeprefix("rfc2217://").rpartition(":")
         for hostile in (b"\xff\xf0", b"\xff\xfa" + b"x" * 5000, b"\xff\xfa\x2c\x01\x00\xff\xf0"):
-            with socket.create_connection((host, int(port)), timeout=5) as link:
+            with socket.create_connection((host, int(port)), timeout=PATIENCE) as link:
                 link.sendall(hostile)
                 link.shutdown(socket.SHUT_WR)
                 while link.recv(4096):
@@ -124,7 +125,7 @@ class OverTheNetwork(Served):
 
     def test_a_port_that_is_not_there_is_told_in_one_line(self):
         for url in ("rfc2217://127.0.0.1:9", "socket://127.0.0.1:9"):
-            ran = cavet("drive", "demo", "--at", f"gatehouse={url}", "beacon=50%", seconds=60)
+            ran = cavet("drive", "demo", "--at", f"gatehouse={url}", "beacon=50%")
             self.assertEqual((ran.code, ran.err.count("\n")), (3, 1), ran)
 
 
@@ -170,14 +171,14 @@ class Bridges(Served):
         bridge = Process(self, "bridge", "listen:0", address, "--decode", "modbus-tcp", "--json")
         offered = bridge.until(lambda line: "offered" in line.get("state", ""))["state"].split()[-1]
         host, _, port = offered.rpartition(":")
-        with socket.create_connection((host, int(port)), timeout=5) as link:
+        with socket.create_connection((host, int(port)), timeout=PATIENCE) as link:
             link.sendall(bytes.fromhex("0007 0000 0006 07 05 0004 FF00"))
             self.assertEqual(link.recv(100).hex(), "00070000000607050004ff00")
             for side in ("host", "board"):
                 line = bridge.until(lambda line, side=side: line.get("from") == side)
                 self.assertEqual((line["message"], line["fields"]["address"]), ("write-single-coil", 4))
         bridge.until(lambda line: "shut" in line.get("state", ""))
-        with socket.create_connection((host, int(port)), timeout=5) as link:
+        with socket.create_connection((host, int(port)), timeout=PATIENCE) as link:
             link.sendall(bytes.fromhex("0008 0000 0006 07 01 0004 0001"))
             self.assertEqual(link.recv(100).hex(), "00080000000407010101")
         self.assertEqual(bridge.end(), 0)
@@ -187,7 +188,7 @@ class Bridges(Served):
         bridge = Process(self, "bridge", "listen:0", endpoints["switchrack", "tcp"]["address"], "--decode", "scpi")
         offered = bridge.text_until("offered").split()[-1]
         host, _, port = offered.rpartition(":")
-        with socket.create_connection((host, int(port)), timeout=5) as link:
+        with socket.create_connection((host, int(port)), timeout=PATIENCE) as link:
             link.sendall(b'DISP:TEXT "\x1b[2J\x07"\n*IDN?\n')
             self.assertIn(b"\n", link.recv(100))
             shown = bridge.text_until("◂──")
@@ -199,7 +200,7 @@ class Bridges(Served):
         bridge = Process(self, "bridge", "device@57600", endpoints["gatehouse", "serial"]["address"], "--json")
         device = bridge.until(lambda line: "offered" in line.get("state", ""))["state"].split()[-1]
         bridge.until(lambda line: line.get("from") == "board")
-        with serial.Serial(device, 57600, timeout=5) as port:
+        with serial.Serial(device, 57600, timeout=PATIENCE) as port:
             port.write(bytes.fromhex("F0 6D 0B F7"))
             self.assertIn(bytes.fromhex("F0 6E 0B 00 00 F7"), port.read_until(b"\x00\x00\xf7"))
 

@@ -5,7 +5,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from tests.commands.run import cavet
+from tests.commands.run import cavet, cavet_here
 from tests.protocols.firmata.cases import CASES
 
 
@@ -15,22 +15,23 @@ class Encode(unittest.TestCase):
         self.assertEqual(ran, (0, "E9 5C 00\n", ""))
 
     def test_the_response_is_chosen_where_it_differs(self):
-        self.assertEqual(cavet("encode", "firmata", "protocol-version").out, "F9\n")
-        ran = cavet("encode", "firmata", "protocol-version", "--response", "major=2", "minor=7")
+        self.assertEqual(cavet_here("encode", "firmata", "protocol-version").out, "F9\n")
+        ran = cavet_here("encode", "firmata", "protocol-version", "--response", "major=2", "minor=7")
         self.assertEqual(ran.out, "F9 02 07\n")
 
     def test_without_a_message_the_messages_are_listed(self):
-        ran = cavet("encode", "firmata")
+        ran = cavet_here("encode", "firmata")
         self.assertEqual(ran.code, 0)
         self.assertIn("set-pin-mode", ran.out)
         self.assertIn("from the board:", ran.out)
 
     def test_without_fields_the_fields_are_listed(self):
-        ran = cavet("encode", "firmata", "servo-config")
+        ran = cavet_here("encode", "firmata", "servo-config")
         self.assertEqual(ran.code, 0)
         self.assertIn("min_pulse: a number 0 to 16383", ran.out)
-        self.assertEqual(cavet("encode", "firmata", "i2c-config").out, "F0 78 00 00 F7\n")
-        self.assertIn("delay: a number 0 to 16383, else 0", cavet("encode", "firmata", "i2c-config", "--fields").out)
+        self.assertEqual(cavet_here("encode", "firmata", "i2c-config").out, "F0 78 00 00 F7\n")
+        ran = cavet_here("encode", "firmata", "i2c-config", "--fields")
+        self.assertIn("delay: a number 0 to 16383, else 0", ran.out)
 
     def test_what_is_wrong_is_one_line_on_standard_error_and_code_2(self):
         for words, part in (
@@ -44,7 +45,7 @@ class Encode(unittest.TestCase):
             (["firmata", "sysex", "--nonsense"], "--nonsense"),
         ):
             with self.subTest(words):
-                ran = cavet("encode", *words)
+                ran = cavet_here("encode", *words)
                 self.assertEqual((ran.code, ran.out, ran.err.count("\n")), (2, "", 1), ran)
                 self.assertIn(part, ran.err)
 
@@ -68,7 +69,7 @@ class Decode(unittest.TestCase):
     def test_hex_may_be_written_in_any_usual_way(self):
         for words in (["E95C00"], ["e9 5c 00"], ["0xE9,0x5C,0x00"], ["E9:5C:00"], ["E9", "5C00"]):
             with self.subTest(words):
-                self.assertEqual(json.loads(cavet("decode", "firmata", *words).out)["hex"], "E9 5C 00")
+                self.assertEqual(json.loads(cavet_here("decode", "firmata", *words).out)["hex"], "E9 5C 00")
 
     def test_a_stream_comes_from_standard_input(self):
         ran = cavet("decode", "firmata", "-", given="E9 5C\n00 F9 05")
@@ -78,23 +79,23 @@ class Decode(unittest.TestCase):
 
     def test_both_sides_are_read(self):
         self.assertEqual(
-            json.loads(cavet("decode", "firmata", "--from", "board", "F9 02 07").out)["fields"]["minor"], 7
+            json.loads(cavet_here("decode", "firmata", "--from", "board", "F9 02 07").out)["fields"]["minor"], 7
         )
 
     def test_all_messages_in_one_stream(self):
         stream = " ".join(text for _, side, _, text in CASES if side.value == "host")
-        ran = cavet("decode", "firmata", "-", given=stream)
+        ran = cavet_here("decode", "firmata", "-", given=stream)
         self.assertEqual(ran.code, 0)
         self.assertEqual(" ".join(json.loads(line)["hex"] for line in ran.out.splitlines()), stream)
 
     def test_a_large_stream_is_read_in_pieces(self):
-        ran = cavet("decode", "firmata", "-", given="E9 5C 00 " * 60_000)
+        ran = cavet_here("decode", "firmata", "-", given="E9 5C 00 " * 60_000)
         self.assertEqual((ran.code, ran.out.count("\n")), (0, 60_000))
 
     def test_what_is_no_hex_is_told(self):
         for words in (["E9 5"], ["xyz"], ["--from", "nobody", "F9"]):
             with self.subTest(words):
-                ran = cavet("decode", "firmata", *words)
+                ran = cavet_here("decode", "firmata", *words)
                 self.assertEqual((ran.code, ran.err.count("\n")), (2, 1), ran)
 
 
@@ -107,53 +108,53 @@ class Modbus(unittest.TestCase):
         ):
             with self.subTest(protocol):
                 more = ["transaction=5"] if protocol == "modbus-tcp" else []
-                ran = cavet("encode", protocol, "write-single-coil", "unit=7", "address=2", "value=on", *more)
+                ran = cavet_here("encode", protocol, "write-single-coil", "unit=7", "address=2", "value=on", *more)
                 self.assertEqual(ran, (0, f"{wire}\n", ""))
-                line = json.loads(cavet("decode", protocol, wire).out)
+                line = json.loads(cavet_here("decode", protocol, wire).out)
                 self.assertEqual(
                     (line["message"], line["fields"]["address"], line["problems"]), ("write-single-coil", 2, [])
                 )
 
     def test_the_boards_side_is_chosen_by_response_and_from(self):
-        ran = cavet("encode", "modbus-rtu", "read-holding-registers", "--response", "unit=1", "values=555,0,100")
+        ran = cavet_here("encode", "modbus-rtu", "read-holding-registers", "--response", "unit=1", "values=555,0,100")
         self.assertEqual(ran.out, "01 03 06 02 2B 00 00 00 64 05 7A\n")
-        line = json.loads(cavet("decode", "modbus-rtu", "--from", "board", ran.out.strip()).out)
+        line = json.loads(cavet_here("decode", "modbus-rtu", "--from", "board", ran.out.strip()).out)
         self.assertEqual(line["fields"]["values"], [555, 0, 100])
 
 
 class Scpi(unittest.TestCase):
     def test_messages_are_written_and_read_unit_by_unit(self):
-        ran = cavet("encode", "scpi", "query", "header=MEAS:VOLT", "channels=1,2")
+        ran = cavet_here("encode", "scpi", "query", "header=MEAS:VOLT", "channels=1,2")
         self.assertEqual(bytes.fromhex(ran.out), b"MEAS:VOLT? (@1,2)\n")
-        ran = cavet("encode", "scpi", "command", "header=SOUR2:VOLT", "values=12500 mV")
+        ran = cavet_here("encode", "scpi", "command", "header=SOUR2:VOLT", "values=12500 mV")
         more = b"SOUR:VOLT 1;CURR".hex()
-        lines = [json.loads(line) for line in cavet("decode", "scpi", ran.out.strip(), more).out.splitlines()]
+        lines = [json.loads(line) for line in cavet_here("decode", "scpi", ran.out.strip(), more).out.splitlines()]
         self.assertEqual(lines[0]["fields"]["values"], [{"type": "number", "value": 12.5, "unit": "V"}])
         self.assertEqual([line["fields"]["nodes"] for line in lines[1:]], [["SOUR", "VOLT"], ["SOUR", "CURR"]])
         self.assertEqual(lines[0]["fields"]["suffixes"], [2, None])
 
     def test_a_problem_bears_the_standards_number_and_makes_code_1(self):
-        ran = cavet("decode", "scpi", b"ABCDEFGHIJKLM 1\n".hex())
+        ran = cavet_here("decode", "scpi", b"ABCDEFGHIJKLM 1\n".hex())
         self.assertEqual(ran.code, 1)
         self.assertTrue(json.loads(ran.out)["problems"][0].startswith("-112 Program mnemonic too long"))
 
     def test_responses_are_written_and_read(self):
-        ran = cavet("encode", "scpi", "response", "values=0", "text=No error")
+        ran = cavet_here("encode", "scpi", "response", "values=0", "text=No error")
         self.assertEqual(bytes.fromhex(ran.out), b'0,"No error"\n')
-        line = json.loads(cavet("decode", "scpi", "--from", "board", ran.out.strip()).out)
+        line = json.loads(cavet_here("decode", "scpi", "--from", "board", ran.out.strip()).out)
         self.assertEqual((line["message"], line["fields"]["values"][1]["value"]), ("response", "No error"))
 
 
 class Buses(unittest.TestCase):
     def test_a_bus_is_read_with_marks_codes_and_times(self):
-        ran = cavet("decode", "i2c", "S 4C A 04 A Sr 4D A 12 N P", "--rate", "100 kHz")
+        ran = cavet_here("decode", "i2c", "S 4C A 04 A Sr 4D A 12 N P", "--rate", "100 kHz")
         line = json.loads(ran.out)
         self.assertEqual((ran.code, line["message"], line["fields"]["reply"]), (0, "write-read", "12"))
         self.assertEqual((line["hex"], line["wire_us"]), ("4C 04 4D 12", 390))
-        ran = cavet("decode", "i2c", "--pec", "-", given="S B4 80 92 P S B4 80 83 P\n")
+        ran = cavet_here("decode", "i2c", "--pec", "-", given="S B4 80 92 P S B4 80 83 P\n")
         codes = [json.loads(line)["fields"]["pec"] for line in ran.out.splitlines()]
         self.assertEqual((ran.code, codes), (1, [0x92, 0x83]))
-        self.assertEqual(json.loads(cavet("decode", "spi", "01 02", "--rate", "1 MHz").out)["wire_us"], 16)
+        self.assertEqual(json.loads(cavet_here("decode", "spi", "01 02", "--rate", "1 MHz").out)["wire_us"], 16)
 
     def test_the_sums_of_the_trade(self):
         for words, expected in (
@@ -165,10 +166,10 @@ class Buses(unittest.TestCase):
             (["wire-time", "link=i2c", "bytes=3", "rate=100kHz"], {"wire_us": 290}),
         ):
             with self.subTest(words):
-                ran = cavet("reckon", *words)
+                ran = cavet_here("reckon", *words)
                 answer = json.loads(ran.out)
                 self.assertEqual((ran.code, {key: answer[key] for key in expected}), (0, expected))
-        ran = cavet("reckon", "pull-up", "capacitance=400pF", "supply=5V", "rate=400kHz")
+        ran = cavet_here("reckon", "pull-up", "capacitance=400pF", "supply=5V", "rate=400kHz")
         self.assertEqual((ran.code, len(json.loads(ran.out)["problems"])), (1, 1))
 
     def test_wrong_calls_are_one_line(self):
@@ -184,7 +185,7 @@ class Buses(unittest.TestCase):
             (["decode", "spi", "4C", "--pec"], "i2c only"),
         ):
             with self.subTest(words):
-                ran = cavet(*words)
+                ran = cavet_here(*words)
                 self.assertEqual((ran.code, ran.out, ran.err.count("\n")), (2, "", 1), ran)
                 self.assertIn(part, ran.err)
 
@@ -203,23 +204,23 @@ fields = [{ name = "head", bits = 8, const = 0x55 }]
         with tempfile.TemporaryDirectory() as folder:
             file = Path(folder) / "own.plan.toml"
             file.write_text(self.TEXT)
-            ran = cavet("encode", f"{file}#order", "lamp=3", "gate=open")
+            ran = cavet_here("encode", f"{file}#order", "lamp=3", "gate=open")
             self.assertEqual(bytes.fromhex(ran.out), b"lamp=3 gate=open\n")
-            line = json.loads(cavet("decode", f"{file}#order", ran.out.strip()).out)
+            line = json.loads(cavet_here("decode", f"{file}#order", ran.out.strip()).out)
             self.assertEqual((line["message"], line["fields"]), ("order", {"lamp": 3, "gate": "open"}))
-            self.assertEqual(cavet("encode", f"{file}#fixed").out, "55\n")
-            self.assertIn("lamp: a number 0 to 7", cavet("encode", f"{file}#order").out)
+            self.assertEqual(cavet_here("encode", f"{file}#fixed").out, "55\n")
+            self.assertIn("lamp: a number 0 to 7", cavet_here("encode", f"{file}#order").out)
             for words, part in (
                 ([f"{file}#ordr", "lamp=1"], 'did you mean "order"?'),
                 ([str(file)], "FILE#FRAME"),
                 ([f"{file}#order", "lamp=8", "gate=open"], "0 to 7"),
                 ([f"{folder}/none.plan.toml#x"], "no such file"),
             ):
-                ran = cavet("encode", *words)
+                ran = cavet_here("encode", *words)
                 self.assertEqual((ran.code, ran.err.count("\n")), (2, 1), ran)
                 self.assertIn(part, ran.err)
             file.write_text(self.TEXT.replace("max = 7", "mx = 7"))
-            ran = cavet("decode", f"{file}#order", "00")
+            ran = cavet_here("decode", f"{file}#order", "00")
             self.assertEqual((ran.code, ran.err.count("\n")), (2, 1))
             self.assertIn('own.plan.toml:5 frames.order.fields.lamp.mx: found "this key"', ran.err)
 

@@ -12,6 +12,7 @@ import serial
 
 from tests.boards.devices import rtu, tcp
 from tests.commands.test_serve import Served
+from tests.patience import PATIENCE
 
 MOST_GROWTH_BYTES = 250_000_000
 """The record keeps the last million events in memory; nothing else may grow."""
@@ -71,7 +72,7 @@ class Hostile(unittest.TestCase):
 
     def connect(self, board):
         host, _, port = self.served.address(board, "tcp").rpartition(":")
-        return socket.create_connection((host, int(port)), timeout=60)
+        return socket.create_connection((host, int(port)), timeout=PATIENCE)
 
     def flood(self, board, count, make):
         """Send so many inputs, over as many connections as the board shuts, or one for a hundred of them."""
@@ -140,7 +141,7 @@ class Hostile(unittest.TestCase):
 
     def test_scpi_on_its_line(self):
         noise = random.Random("line")
-        with serial.Serial(self.served.address("switchrack", "serial"), 9600, timeout=5) as port:
+        with serial.Serial(self.served.address("switchrack", "serial"), 9600, timeout=PATIENCE) as port:
             for _ in range(SCPI_LINE_INPUTS):
                 port.write(b"".join(noise.choices(SCPI_PIECES, k=3))[:30])
             port.write(b'"\n\n')
@@ -173,7 +174,7 @@ class Hostile(unittest.TestCase):
         for thread in threads:
             thread.start()
         for thread in threads:
-            thread.join(60)
+            thread.join(PATIENCE)
         self.assertEqual(wrong, [])
 
 

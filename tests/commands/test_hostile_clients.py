@@ -9,6 +9,7 @@ from cavet.protocols.mqtt import V3, V5, Filter, Property
 from tests.commands.test_hostile import MOST_GROWTH_BYTES, mutated, resident
 from tests.commands.test_serve import Served
 from tests.commands.topics import TopicClient
+from tests.patience import PATIENCE
 
 BASE = "ottersluice/towpath/"
 INPUTS = 3000
@@ -60,7 +61,7 @@ class HostileClients(unittest.TestCase):
 
     def connect(self):
         host, _, port = self.address.rpartition(":")
-        link = socket.create_connection((host, int(port)), timeout=60)
+        link = socket.create_connection((host, int(port)), timeout=PATIENCE)
         self.addCleanup(link.close)
         return link
 

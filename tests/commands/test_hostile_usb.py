@@ -12,6 +12,7 @@ import serial
 
 from tests.commands.test_hostile import MOST_GROWTH_BYTES, mutated, resident
 from tests.commands.test_serve import Served
+from tests.patience import PATIENCE
 
 CONNECTIONS, TRANSFERS, REQUESTS = 300, 1500, 400
 IMPORT = struct.pack(">HHI", 0x0111, 0x8003, 0) + b"1-1".ljust(32, b"\0")
@@ -36,8 +37,8 @@ class Hostile(unittest.TestCase):
 
     def connect(self):
         _, host, port = self.served.address("signalpost", "usb").split(":")
-        line = socket.create_connection((host, int(port)), 5)
-        line.settimeout(10)
+        line = socket.create_connection((host, int(port)), PATIENCE)
+        line.settimeout(PATIENCE)
         self.addCleanup(line.close)
         return line
 
@@ -49,7 +50,7 @@ class Hostile(unittest.TestCase):
 
     def imported(self):
         """A connection that has the device, as soon as those before it are gone."""
-        deadline = time.monotonic() + 20
+        deadline = time.monotonic() + PATIENCE
         while True:
             line = self.connect()
             with contextlib.suppress(ConnectionError):  # so many callers at once are not let in
@@ -100,7 +101,7 @@ class Hostile(unittest.TestCase):
 
     def test_any_requests_to_features_over_firmata(self):
         noise = random.Random("features")
-        with serial.Serial(self.served.address("gatehouse", "serial"), 57600, timeout=5) as port:
+        with serial.Serial(self.served.address("gatehouse", "serial"), 57600, timeout=PATIENCE) as port:
             self.assertEqual(port.read_until(b"\xf7")[:2], b"\xf9\x02")  # it announces itself
             port.write(bytes.fromhex("F0 78 00 00 F7"))
             for _ in range(REQUESTS):
@@ -110,7 +111,7 @@ class Hostile(unittest.TestCase):
                 port.read(port.in_waiting)
             port.write(bytes.fromhex("F7 FF F0 78 00 00 F7 F0 76 26 48 0E 00 01 00 F7"))
             heard = b""
-            deadline = time.monotonic() + 40
+            deadline = time.monotonic() + PATIENCE
             while IDENTITY not in heard and time.monotonic() < deadline:
                 heard = (heard + port.read(max(1, port.in_waiting)))[-4096:]
             self.assertTrue(IDENTITY in heard, "the board does not answer any more")

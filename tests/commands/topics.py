@@ -7,8 +7,7 @@ import time
 
 from cavet.protocols import Side, mqtt
 from cavet.protocols.mqtt import V3, V5, Filter
-
-PATIENCE = 15.0
+from tests.patience import PATIENCE
 
 
 class TopicClient:

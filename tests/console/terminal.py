@@ -10,8 +10,9 @@ import time
 import unittest
 from pathlib import Path
 
+from tests.patience import PATIENCE
+
 CAVET = [sys.executable, "-m", "cavet"]
-PATIENCE = 30.0
 
 
 def needs_tmux(test):
@@ -43,7 +44,7 @@ class Terminal:
             capture_output=True,
             text=True,
             check=True,
-            timeout=20,
+            timeout=PATIENCE,
             env=environment,
         )
         return done.stdout

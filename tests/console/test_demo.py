@@ -12,6 +12,7 @@ from pathlib import Path
 from cavet.record import read_record
 from tests.bench.benches import gatehouse_text
 from tests.console.terminal import CAVET, Terminal, needs_tmux
+from tests.patience import PATIENCE
 
 
 def running(word):
@@ -81,7 +82,7 @@ class Demo(unittest.TestCase):
         terminal.sees("board ready")
         self.assertTrue(running(kept))
         terminal.end()
-        deadline = time.monotonic() + 10
+        deadline = time.monotonic() + PATIENCE
         while running(kept) and time.monotonic() < deadline:
             time.sleep(0.05)
         self.assertEqual(running(kept), [])
@@ -153,7 +154,7 @@ class Demo(unittest.TestCase):
             [*CAVET, "drive", "demo", "--at", f"gatehouse={device}", "lower_paddle=100"],
             capture_output=True,
             text=True,
-            timeout=30,
+            timeout=PATIENCE,
             check=False,
         )
         self.assertEqual(done.returncode, 0, done.stderr)
@@ -194,7 +195,7 @@ class Board:
     def end(self):
         if self.process is not None and self.process.poll() is None:
             self.process.send_signal(signal.SIGTERM)
-            self.process.wait(5)
+            self.process.wait(PATIENCE)
             self.process.stdout.close()
 
 

@@ -11,8 +11,8 @@ import serial
 from cavet import clock
 from cavet.links import Losses, PtyEnd, SerialEnd, SerialSettings, TcpClientEnd, TcpServerEnd, UrlEnd
 from cavet.wording import UnreachableError
+from tests.patience import PATIENCE
 
-LINGER_SECONDS = 5
 """How long the end waits for who does not read."""
 FAST = SerialSettings(rate=115200)
 
@@ -40,7 +40,7 @@ class Ear:
     def closed(self, reason):
         self._note(f"closed: {reason}")
 
-    async def until(self, holds, seconds=5):
+    async def until(self, holds, seconds=PATIENCE):
         async with asyncio.timeout(seconds):
             while not holds():
                 self._news.clear()
@@ -239,7 +239,7 @@ class Tcp(unittest.TestCase):
             board_ear.caller.write(b"x" * 50_000_000)
             self.assertGreater(board_ear.caller.unread, 0)
             board_ear.caller.hang_up()
-            await board_ear.until(lambda: any("shut" in str(told) for told in board_ear.told), 5 + LINGER_SECONDS)
+            await board_ear.until(lambda: any("shut" in str(told) for told in board_ear.told))
         await server.stop()
 
     @real

@@ -13,6 +13,7 @@ from unittest import mock
 from cavet.links import SystemBusEnd
 from cavet.protocols.buses import SPI, BusCall, BusDecoder
 from cavet.wording import UnreachableError
+from tests.patience import PATIENCE
 
 
 class Kernel:
@@ -79,7 +80,7 @@ class SystemBuses(unittest.TestCase):
             end.write(b"".join(call.packed() for call in calls))
             while len(heard.answers) < len(calls):
                 heard.changed.clear()
-                await asyncio.wait_for(heard.changed.wait(), 5)
+                await asyncio.wait_for(heard.changed.wait(), PATIENCE)
             end.close()
             return heard.answers
 

@@ -12,6 +12,7 @@ from cavet.links._usb import words
 from cavet.links.usb_backend import UsbIpBackend, exported_devices
 from cavet.wording import UnreachableError
 from tests.commands.test_serve import Served
+from tests.patience import PATIENCE
 
 
 class Heard:
@@ -89,7 +90,7 @@ class Usb(unittest.TestCase):
             self.assertEqual(device.write(0x02, bytes((255, level, 0, (255 + level) % 256)), 10_000), 4)
             while len(read) <= number and reader.is_alive():  # one report is ready after each
                 reader.join(0.001)
-        reader.join(10)
+        reader.join(PATIENCE)
         self.assertEqual(read, levels)
 
     def test_who_waits_is_told_when_the_device_is_given_back(self):
@@ -108,7 +109,7 @@ class Usb(unittest.TestCase):
         with self.assertRaises(usb.core.USBTimeoutError):  # by then the other one waits, too
             handle.transfer(0x81, 64, 50)
         handle.close()
-        reader.join(5)
+        reader.join(PATIENCE)
         self.assertEqual(told, [errno.ENODEV])
 
     def test_who_comes_second_is_told_that_it_is_busy(self):
@@ -126,7 +127,7 @@ class Usb(unittest.TestCase):
             await end.open(heard)
             try:
                 self.assertEqual(end.write(bytes.fromhex("FF 03 00 02")), 4)
-                async with asyncio.timeout(5):
+                async with asyncio.timeout(PATIENCE):
                     await heard.changed.wait()
                 return heard.data.hex()
             finally:

@@ -18,14 +18,12 @@ from cavet.workbench.screens.drive import DriveScreen
 from cavet.workbench.screens.sheet import SheetScreen
 from cavet.workbench.widgets.picture import Picture
 from tests.bench.benches import gatehouse_text
+from tests.patience import PATIENCE
 
 CHARACTERS = {
     "space": " ", "percent_sign": "%", "question_mark": "?", "left_square_bracket": "[", "right_square_bracket": "]",
 }  # fmt: skip
 NAMES = {character: name for name, character in CHARACTERS.items()}
-
-PATIENCE = 30.0
-"""For a machine that is busy with other things; nothing is waited for that has happened."""
 
 
 class Seat:
