@@ -15,6 +15,7 @@ def row(key):
         "whole": "whole number",
         "sum": "a sum",
         "octets": "hex pairs, or text after `@`",
+        "names": "a name, or several in brackets",
     }
     unit = {"": "", "=unit": " in `unit`", "=of": " in the unit of `of`"}.get(key.unit, f" in {key.unit}")
     kind = kinds.get(key.kind, key.kind.replace("-", " ")) + (unit if key.kind in ("quantity", "range") else "")

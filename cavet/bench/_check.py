@@ -145,6 +145,12 @@ class Checker:
             raise self._fail(raw, "texts in brackets", path)
         return tuple(raw)
 
+    def _read_names(self, raw: object, key: Key, unit: str, path: Path) -> tuple[str, ...]:
+        names = [raw] if isinstance(raw, str) else raw
+        if not (isinstance(names, list) and all(isinstance(name, str) and name for name in names)):
+            raise self._fail(raw, "a name, or several in brackets", path)
+        return tuple(names)
+
     def _read_wholes(self, raw: object, key: Key, unit: str, path: Path) -> tuple[int, ...]:
         if not (isinstance(raw, list) and all(type(item) is int and 0 <= item <= 0xFFFF for item in raw)):
             raise self._fail(raw, "whole numbers in brackets, 0 to 65535", path)

@@ -10,7 +10,7 @@ from cavet.bench._check import Checker, shown
 from cavet.bench._places import Path
 from cavet.protocols import FieldError
 from cavet.protocols.checks import Crc
-from cavet.protocols.plans import PLACE, Check, Escape, FieldPlan, FramePlan, Layout, Run, is_loose
+from cavet.protocols.plans import PLACE, Check, Choice, Escape, FieldPlan, FramePlan, Layout, Run, is_loose
 from cavet.wording import listed, nearest
 
 NAME = re.compile(r"[A-Za-z][A-Za-z0-9_]{0,39}")
@@ -42,6 +42,8 @@ class FrameReader:
             start=self._table["start"], end=self._table["end"], escape=escape, text=self._table["text"],
         )  # fmt: skip
         self._check_names(plan)
+        if len(self._checker.errors) == before:
+            self._check_tags(plan)
         if len(self._checker.errors) == before:
             self._check_text(plan) if self._is_text else self._check_places(plan)
         if len(self._checker.errors) == before:
@@ -82,13 +84,14 @@ class FrameReader:
             self._checker.wrong((*path, "min"), found=table["min"], expected=f"no more than max, {table['max']:g}")
         at = self._at(path, table, bits)
         values = self._values(path, table, bits)
+        choice = self._choice(path, place, table["when"])
         if len(self._checker.errors) > before:
             return None
         return FieldPlan(
             name=name, kind=table["type"], bits=bits, at=at, const=const, values=values, scale=table["scale"],
             offset=table["offset"], unit=table["unit"], low=table["min"], high=table["max"], count=table["count"],
             length_of=table["length_of"], count_of=table["count_of"], check=check,
-            byte_order=table["byte_order"] or self._table["byte_order"],
+            byte_order=table["byte_order"] or self._table["byte_order"], choice=choice,
         )  # fmt: skip
 
     def _bits(self, path: Path, table: dict[str, Any]) -> int | None:
@@ -196,6 +199,50 @@ class FrameReader:
                 self._checker.wrong((*path, "bits"), found=found, expected=f"at most {room}: it stays in its byte")
         return byte, low
 
+    def _choice(self, path: Path, place: int, raw: dict[str, Any] | None) -> Choice | None:
+        """When the field is there: by an earlier field, whose table is looked at here as it stands in the file."""
+        if raw is None:
+            return None
+        path = (*path, "when")
+        if self._is_text:
+            self._checker.wrong(path, found="a table", expected="no such key in a frame of text")
+            return None
+        if len(raw) != 1:
+            self._checker.wrong(path, found=listed(raw, "and") or "nothing", expected="one field, with its value")
+            return None
+        ((tag, wanted),) = raw.items()
+        earlier = [each for each in self._table["fields"][:place] if isinstance(each, dict)]
+        known = [each["name"] for each in earlier if isinstance(each.get("name"), str)]
+        if tag not in known:
+            expected = f"a field before this one: {listed(known) or 'there is none'}"
+            self._checker.wrong((*path, tag), found=tag, expected=expected, nearest=nearest(tag, known))
+            return None
+        words = earlier[[each.get("name") for each in earlier].index(tag)].get("values", {})
+        several = wanted if isinstance(wanted, list) else [wanted]
+        values = [self._tag_value((*path, tag), words, each) for each in several]
+        if not values:
+            self._checker.wrong((*path, tag), found="nothing", expected="at least one value")
+        return Choice(tag, tuple(values))
+
+    def _tag_value(self, path: Path, words: object, raw: object) -> int | str:
+        """A tag's value as decoding gives it: its word, where it has one."""
+        if isinstance(words, dict) and words:
+            word = (
+                raw
+                if isinstance(raw, str) and raw in words
+                else next((word for word, number in words.items() if number == raw), None)
+            )
+            if isinstance(word, str):
+                return word
+            expected = listed(f"{word} ({number})" for word, number in words.items())
+            near = nearest(raw, list(words)) if isinstance(raw, str) else None
+            self._checker.wrong(path, found=shown(raw), expected=expected, nearest=near)
+        elif isinstance(raw, int) and not isinstance(raw, bool):
+            return raw
+        else:
+            self._checker.wrong(path, found=shown(raw), expected="a whole number")
+        return 0
+
     def _values(self, path: Path, table: dict[str, Any], bits: int | None) -> dict[str, int]:
         values: dict[str, int] = {}
         for word, number in table["values"].items():
@@ -237,7 +284,8 @@ class FrameReader:
                 self._checker.wrong((*self._path, "fields", place, "name"), found=name, expected="each name once")
             seen.add(name)
         for place, field in enumerate(plan.fields):
-            for key, other in (("length_of", field.length_of), ("count_of", field.count_of)):
+            told = [("length_of", name) for name in field.length_of] + [("count_of", field.count_of)]
+            for key, other in told:
                 if not other:
                     continue
                 if other not in names or other == field.name:
@@ -251,8 +299,41 @@ class FrameReader:
                     self._wrong(field.name, "type", field.kind, "uint for a length or a count")
                 elif key == "count_of" and not plan.field(other).is_number:
                     self._wrong(field.name, key, other, "a number: for bytes and text there is `length_of`")
-                elif plan.teller(other) is not field:
-                    self._wrong(field.name, key, other, "one field that tells its length or count")
+                elif plan.teller(other) is not field or told.count((key, other)) > 1:
+                    self._wrong(field.name, key, other, "one field that tells its length or count, and once")
+                elif field.length_of and field.count_of:
+                    self._wrong(field.name, key, other, "either `length_of` or `count_of`")
+                elif not self._told_in_turn(plan, field, plan.field(other)):
+                    self._wrong(field.name, key, other, "one field at a time whose length differs")
+
+    def _told_in_turn(self, plan: FramePlan, teller: FieldPlan, field: FieldPlan) -> bool:
+        """Whether no other field whose length differs is ever told together with this one."""
+        others = [plan.field(name) for name in teller.length_of if name != field.name and plan.has(name)]
+        loose = [other for other in others if is_loose(plan, other)]
+        return not is_loose(plan, field) or all(excluded(field, other) for other in loose)
+
+    def _check_tags(self, plan: FramePlan) -> None:
+        """Check the fields that decide which others are there."""
+        differs = ""
+        for field in plan.fields:
+            if field.name in plan.tags:
+                if field.kind not in ("uint", "int") or field.count is not None or is_loose(plan, field):
+                    self._wrong(field.name, "type", field.kind, "one whole number, as other fields depend on it")
+                elif differs:
+                    expected = f"a place before {differs}, whose length differs: other fields depend on this one"
+                    self._wrong(field.name, "", "it behind that", expected)
+            if is_loose(plan, field):
+                differs = differs or field.name
+            if field.choice is not None:
+                self._check_choice(plan, field, plan.field(field.choice.tag))
+
+    def _check_choice(self, plan: FramePlan, field: FieldPlan, tag: FieldPlan) -> None:
+        if field.at is not None:
+            self._wrong(field.name, "at", "`at`", "none beside `when`: the fields follow one another")
+        low, high = tag.wire_limits
+        for value in field.choice.values if field.choice is not None and not tag.values else ():
+            if not low * tag.scale + tag.offset <= value <= high * tag.scale + tag.offset:
+                self._wrong(field.name, "when", value, f"{low:g} to {high:g}: {tag.bits} bits")
 
     def _check_text(self, plan: FramePlan) -> None:
         known = [field.name for field in plan.fields]
@@ -295,8 +376,15 @@ class FrameReader:
 
     def _check_sequence(self, plan: FramePlan) -> bool:
         """Check fields that follow one another; tell whether they can be laid out."""
-        good, place, rest = True, 0, ""
+        good, place = True, 0
+        rest: list[FieldPlan] = []
+        choice: Choice | None = None
         for field in plan.fields:
+            if field.choice != choice and place % 8:
+                expected = "that it begins a byte: what is not always there fills whole ones"
+                self._wrong(field.name, "", f"bit {place % 8} of a byte", expected)
+                good = False
+            choice, place = field.choice, 0 if field.choice != choice else place
             if field.bits is None or is_loose(plan, field):
                 if place % 8:
                     self._wrong(field.name, "", f"bit {place % 8} of a byte", "that it begins a byte")
@@ -309,7 +397,7 @@ class FrameReader:
                     good = False
                 elif plan.teller(field.name) is None:
                     good &= self._check_rest(plan, field, rest)
-                    rest = field.name
+                    rest.append(field)
                 place = 0
                 continue
             if field.check is not None and place % 8:
@@ -321,9 +409,10 @@ class FrameReader:
             place += field.bits * (field.count or 1)
         return good
 
-    def _check_rest(self, plan: FramePlan, field: FieldPlan, rest: str) -> bool:
-        if rest:
-            self._wrong(field.name, "", "no length", f"one field without a length: {rest} is one already")
+    def _check_rest(self, plan: FramePlan, field: FieldPlan, rest: list[FieldPlan]) -> bool:
+        other = next((other for other in rest if not excluded(field, other)), None)
+        if other is not None:
+            self._wrong(field.name, "", "no length", f"one field without a length: {other.name} is one already")
             return False
         if plan.size is None and not plan.end:
             self._wrong(field.name, "", "no length", "`bytes`, a `length_of` it, or an `end` or `size` of the frame")
@@ -341,8 +430,13 @@ class FrameReader:
         except FieldError as error:
             self._frame_wrong("fields", error.found, error.expected)
             return
-        if layout.least > (plan.size or layout.least):
-            self._frame_wrong("size", plan.size, f"{layout.least} and more")
+        if plan.size is not None and layout.most_fixed > plan.size:
+            self._frame_wrong("size", plan.size, f"{layout.most_fixed} and more")
+
+
+def excluded(field: FieldPlan, other: FieldPlan) -> bool:
+    """Whether two fields are never there together."""
+    return field.choice is not None and field.choice.excludes(other.choice)
 
 
 def octets(raw: object) -> bytes | None:

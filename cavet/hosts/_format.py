@@ -70,7 +70,7 @@ class FormatSession(Session[FieldPoint]):
         """Say the frame that asks and changes nothing: all of its fields 0."""
         codec = self._format.codecs[self._format.asks]
         values = {field.name: _nothing(field) for field in codec.plan.fields if not field.fills_itself}
-        self._say(codec.encode(codec.form(**values)), None, "board", self.board, SET_UP)
+        self._say(codec.encode(codec.message(values)), None, "board", self.board, SET_UP)
 
     def _begin(self, now: float) -> None:
         self._enter(SessionState.READY, inf)
@@ -126,7 +126,7 @@ class FormatSession(Session[FieldPoint]):
         if again:
             self._tell(Kind.RESENT, "point", point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
         try:
-            data = codec.encode(codec.form(**self._values(point, wish.value)))
+            data = codec.encode(codec.message(self._values(point, wish.value), point.field))
         except FieldError as error:
             self._tell(Kind.REFUSED, "point", point.name, None, wish.asked, str(error))
             return
@@ -165,9 +165,10 @@ class FormatSession(Session[FieldPoint]):
             return
         name = frame.message.NAME
         for point in self.points.values():
-            if point.state_frame == name:
+            value = getattr(frame.message, point.state_field) if point.state_frame == name else None
+            if value is not None:
                 plan = self._format.codecs[name].plan.field(point.state_field)
-                self._told(point, point.get(getattr(frame.message, point.state_field), plan), now, cause)
+                self._told(point, point.get(value, plan), now, cause)
         if self.state in (SessionState.BOOTING, SessionState.LEARNING, SessionState.SILENT):
             self._begin(now)
 

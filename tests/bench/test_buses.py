@@ -334,9 +334,28 @@ class Documentation(unittest.TestCase):
         self.assertEqual(got, 60)
         self.assertAlmostEqual(glow, 0.6, 2)
 
+    def test_a_board_acts_on_the_fields_that_came_and_a_host_chooses_the_tag(self):
+        bench = self.blocks[0].replace("takes.heat", "takes.order").replace("heat.power", "order.power")
+        bench += '[points.wait]\nboard = "kiln"\nkind = "level"\nfield = "order.seconds"\nrange = [0, 600]\n'
+        path = self.write("kiln.bench.toml", bench)
+        self.write("kiln.plan.toml", self.blocks[1] + self.blocks[2])
+
+        async def story(running, standings):
+            for name, value in (("glow", 60.0), ("wait", 300.0)):
+                running.ask(running.point(name), value, by="test")
+                await asyncio.sleep(1)
+            frames = [event.value for event in running.record if event.kind == "taken" and event.subject == "order"]
+            notes = [event.note for event in running.record if event.kind in ("refused", "lost")]
+            return standings.standing(running.point("glow")).got, [frame.hex() for frame in frames], notes
+
+        got, frames, notes = in_fast_time(story, boards=["kiln"], plan=load_bench(path).plan)
+        self.assertEqual((got, notes), (60, []))
+        self.assertEqual(frames[0], "0201013c3e")
+        self.assertEqual(frames[-1], "0202033c012c6e")
+
     def test_the_device_of_some_twenty_lines_answers_on_the_bus(self):
-        self.assertLess(len(self.blocks[2].strip().splitlines()), 25)
-        self.write("my.plan.toml", self.blocks[2])
+        self.assertLess(len(self.blocks[3].strip().splitlines()), 25)
+        self.write("my.plan.toml", self.blocks[3])
         device = 'thermometer = { kind = "registers", address = 0x4A, map = "my.plan.toml#thermometer" }'
         bench = self.write(
             "own.bench.toml",

@@ -112,7 +112,7 @@ class Demo(unittest.TestCase):
         terminal = self.start()
         terminal.sees("board ready", "gate_motor")
         terminal.resize(80, 24)
-        terminal.until(lambda text: "gate_motor" not in text and "windlass" in text, "the rails alone")
+        terminal.until(lambda text: "gate_motor" not in text and "v board" in text, "the rails alone")
         terminal.press("Right")
         terminal.sees("beacon ← 2 %")
         terminal.press("v")

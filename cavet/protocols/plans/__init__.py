@@ -2,7 +2,7 @@
 
 from cavet.protocols.plans._codec import PlanCodec, form_of
 from cavet.protocols.plans._layout import Layout, Run, is_loose
-from cavet.protocols.plans._plan import CHECKS, KINDS, MAX_FRAME_BYTES, Check, Escape, FieldPlan, FramePlan
+from cavet.protocols.plans._plan import CHECKS, KINDS, MAX_FRAME_BYTES, Check, Choice, Escape, FieldPlan, FramePlan
 from cavet.protocols.plans._stream import PlanDecoder
 from cavet.protocols.plans._text import PLACE, TextLayout
 
@@ -12,6 +12,7 @@ __all__ = [
     "MAX_FRAME_BYTES",
     "PLACE",
     "Check",
+    "Choice",
     "Escape",
     "FieldPlan",
     "FramePlan",

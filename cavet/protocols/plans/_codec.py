@@ -11,11 +11,11 @@ from cavet.protocols._codec import Side
 from cavet.protocols._frame import Field, Frame
 from cavet.protocols._message import FieldError, Message, Written
 from cavet.protocols.plans._layout import Layout, ShortError, field_problem
-from cavet.protocols.plans._plan import FieldPlan, FramePlan
+from cavet.protocols.plans._plan import FieldPlan, FramePlan, Values
 from cavet.protocols.plans._spot import spans_of
 from cavet.protocols.plans._stream import PlanDecoder
 from cavet.protocols.plans._text import TextLayout
-from cavet.protocols.plans._values import looks, read_value, to_wire
+from cavet.protocols.plans._values import fields_there, looks, read_value, tags_of, to_wire
 
 
 class PlanCodec:
@@ -49,6 +49,21 @@ class PlanCodec:
         for byte in body:
             out += bytes((escape.byte, byte ^ escape.xor)) if byte in hidden else bytes((byte,))
         return bytes(out)
+
+    def message(self, values: Values, wanted: str = "") -> Message:
+        """Make a message out of values for all fields; those that are not there are left out.
+
+        Where the field `wanted` depends on a tag, the tag gets a value with which it is there. Raises `FieldError`.
+        """
+        chosen = dict(values)
+        field = self.plan.field(wanted) if wanted else None
+        while field is not None and field.choice is not None:
+            tag = self.plan.field(field.choice.tag)
+            if chosen.get(tag.name) not in field.choice.values:
+                chosen[tag.name] = field.choice.values[0]
+            field = tag
+        here = fields_there(self.plan, tags_of(self.plan, chosen))
+        return self.form(**{name: value for name, value in chosen.items() if name in here})
 
     def decoder(self, side: Side) -> PlanDecoder:
         return PlanDecoder(self.plan, self._layout, self.form)
@@ -127,7 +142,8 @@ def form_of(plan: FramePlan) -> type[Message]:
     fields: list[Any] = []
     for field in plan.fields:
         noted = Annotated[Any, _written(plan, field)]
-        fields.append((field.name, noted, None) if field.fills_itself else (field.name, noted))
+        may_lack = field.fills_itself or field.choice is not None
+        fields.append((field.name, noted, None) if may_lack else (field.name, noted))
     form = msgspec.defstruct(
         plan.name,
         fields,
@@ -159,13 +175,30 @@ class PlanMessage(Message, frozen=True, kw_only=True):
                     raise FieldError(
                         f"{plan.name}.{field.name}", found=error.found, expected=error.expected, nearest=error.nearest
                     ) from error
+        self._check_choices(plan)
+
+    def _check_choices(self, plan: FramePlan) -> None:
+        """A field that depends on a tag is given when it is there, and only then."""
+        if not plan.tags:
+            return
+        here = fields_there(plan, tags_of(plan, {name: getattr(self, name) for name in plan.tags}))
+        for field in plan.fields:
+            value = getattr(self, field.name)
+            if field.choice is None or (field.name in here) == (value is not None or field.fills_itself):
+                continue
+            place, tag = f"{plan.name}.{field.name}", getattr(self, field.choice.tag)
+            if field.name in here:
+                raise FieldError(place, found="nothing", expected=f"{looks(field)}, as {field.choice.tag} is {tag}")
+            if value is not None:
+                raise FieldError(place, found=value, expected=f"nothing unless {field.choice}")
 
 
 def _written(plan: FramePlan, field: FieldPlan) -> Written:
+    when = f", when {field.choice}" if field.choice is not None else ""
     if not plan.repeats(field):
-        return Written(looks(field), lambda place, text: read_value(field, place, text))
+        return Written(f"{looks(field)}{when}", lambda place, text: read_value(field, place, text))
     count = f"{field.count} of them" if field.count else "any number of them"
     return Written(
-        f"{looks(field)}, {count}, with commas",
+        f"{looks(field)}, {count}, with commas{when}",
         lambda place, text: tuple(read_value(field, place, item) for item in text.split(",")) if text else (),
     )

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Mapping
 from typing import Any, Literal
 
 import msgspec
 
 from cavet.protocols.checks import Crc, sum8, xor8
+from cavet.wording import listed
 
 Order = Literal["big", "little"]
+Values = Mapping[str, Any]
+"""The values of a frame's fields, by their names."""
 KINDS = ("uint", "int", "float", "bytes", "text")
 CHECKS = ("sum8", "xor", "crc")
 MAX_FRAME_BYTES = 0x11000
@@ -27,6 +31,24 @@ class Check(msgspec.Struct, frozen=True):
         if self.crc is not None:
             return self.crc.of(data)
         return sum8(data) if self.kind == "sum8" else xor8(data)
+
+
+class Choice(msgspec.Struct, frozen=True):
+    """When a field is there: when an earlier one, the tag, has one of these values."""
+
+    tag: str
+    values: tuple[Any, ...]
+
+    def __str__(self) -> str:
+        return f"{self.tag} is {listed(self.values)}"
+
+    def holds(self, known: Values) -> bool:
+        """Whether it does, by the values of the tags that are there."""
+        return known.get(self.tag) in self.values
+
+    def excludes(self, other: Choice | None) -> bool:
+        """Whether the two never hold together, by what they say themselves."""
+        return other is not None and self.tag == other.tag and not set(self.values) & set(other.values)
 
 
 class FieldPlan(msgspec.Struct, frozen=True, kw_only=True):
@@ -48,10 +70,11 @@ class FieldPlan(msgspec.Struct, frozen=True, kw_only=True):
     low: float | None = None
     high: float | None = None
     count: int | None = None
-    length_of: str = ""
+    length_of: tuple[str, ...] = ()
     count_of: str = ""
     check: Check | None = None
     byte_order: Order = "big"
+    choice: Choice | None = None
 
     @property
     def is_number(self) -> bool:
@@ -64,7 +87,12 @@ class FieldPlan(msgspec.Struct, frozen=True, kw_only=True):
     @property
     def fills_itself(self) -> bool:
         """Whether nobody needs to give it: it is constant, or follows from the others."""
-        return self.const is not None or self.check is not None or bool(self.length_of or self.count_of)
+        return self.const is not None or self.check is not None or self.tells
+
+    @property
+    def tells(self) -> bool:
+        """Whether it tells the length or the count of others."""
+        return bool(self.length_of or self.count_of)
 
     @property
     def wire_limits(self) -> tuple[float, float]:
@@ -83,7 +111,7 @@ class Escape(msgspec.Struct, frozen=True):
     xor: int
 
 
-class FramePlan(msgspec.Struct, frozen=True, kw_only=True):
+class FramePlan(msgspec.Struct, frozen=True, kw_only=True, dict=True):
     """A frame: how its fields lie, and how it is found on a stream."""
 
     name: str
@@ -99,14 +127,19 @@ class FramePlan(msgspec.Struct, frozen=True, kw_only=True):
         """The field of a name."""
         return next(field for field in self.fields if field.name == name)
 
+    def has(self, name: str) -> bool:
+        """Whether there is a field of a name."""
+        return any(field.name == name for field in self.fields)
+
     def teller(self, name: str) -> FieldPlan | None:
         """The field that tells the length or the count of another one."""
-        return next((field for field in self.fields if name in (field.length_of, field.count_of)), None)
+        return next((field for field in self.fields if name in (*field.length_of, field.count_of)), None)
+
+    @functools.cached_property
+    def tags(self) -> frozenset[str]:
+        """The fields whose values decide which others are there."""
+        return frozenset(field.choice.tag for field in self.fields if field.choice is not None)
 
     def repeats(self, field: FieldPlan) -> bool:
         """Whether a field is a list of items."""
         return field.count is not None or any(other.count_of == field.name for other in self.fields)
-
-
-Values = Mapping[str, Any]
-"""The values of a frame's fields, by their names."""

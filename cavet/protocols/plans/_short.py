@@ -57,8 +57,8 @@ def _lines(value: str, spot: Spot, layout: Layout, names: dict[str, Any]) -> lis
         lines.append(f"    if {value} != {value}_of(data[at:at + {spot.first}]): return None")
     elif field.const is not None:
         lines.append(f"    if {value} != {wire_constant(field)!r}: return None")
-    elif field.length_of or field.count_of:
-        told = layout.told_fixed[field.name]
+    elif field.tells:
+        told = layout.told(field.name, {each.name for each in layout.plan.fields})
         lines.append(f"    if {value} != {told!r}: return None")
     elif spot.mask and (field.values or field.is_scaled or field.low is not None or field.high is not None):
         lines += _looked_up(value, spot, names)

@@ -7,7 +7,7 @@ from typing import Any
 
 from cavet import units
 from cavet.protocols._message import FieldError
-from cavet.protocols.plans._plan import FieldPlan
+from cavet.protocols.plans._plan import FieldPlan, FramePlan, Values
 from cavet.wording import WrongError, hex_pairs, listed, nearest
 
 Raw = int | float | bytes
@@ -51,6 +51,26 @@ def _number(field: FieldPlan, value: Any) -> float:
     if problem := value_problem(field, None, number):
         raise FieldError(field.name, found=value, expected=problem.partition("expected ")[2])
     return number
+
+
+def tags_of(plan: FramePlan, values: Values) -> Values:
+    """Give the values of the fields that decide which others are there, as decoding gives them. Raises `FieldError`."""
+    tags = {}
+    for name in plan.tags:
+        field, value = plan.field(name), values.get(name)
+        given = field.const if value is None else value
+        if given is not None:
+            tags[name] = from_wire(field, to_wire(field, given))
+    return tags
+
+
+def fields_there(plan: FramePlan, tags: Values) -> set[str]:
+    """Give the fields that a frame with these tags has."""
+    found: set[str] = set()
+    for field in plan.fields:
+        if field.choice is None or (field.choice.tag in found and field.choice.holds(tags)):
+            found.add(field.name)
+    return found
 
 
 def _octets(field: FieldPlan, value: Any) -> bytes:

@@ -54,6 +54,27 @@ ORDER = """text = "lamp={lamp} level={level} gate={gate}"
 end = "0D 0A"
 fields = [ { name = "lamp", min = 0, max = 7 }, { name = "level", max = 100 },
   { name = "gate", values = { open = 1, shut = 0 } } ]"""
+TAGGED = """start = "02"
+end = "03"
+escape = { byte = 0x10 }
+fields = [
+  { name = "kind", bits = 8, values = { set = 1, ramp = 2, name = 3, list = 4, ping = 9 } },
+  { name = "length", bits = 8, length_of = ["level", "low", "high", "title"] },
+  { name = "level", bits = 8, max = 100, unit = "%", when = { kind = ["set", "ramp"] } },
+  { name = "low", bits = 4, when = { kind = "ramp" } },
+  { name = "high", bits = 4, when = { kind = 2 } },
+  { name = "title", type = "text", when = { kind = "name" } },
+  { name = "n", bits = 8, count_of = "items", when = { kind = "list" } },
+  { name = "items", bits = 16, when = { kind = "list" } },
+  { name = "sum", bits = 8, check = "xor" },
+]"""
+CHAIN = """fields = [
+  { name = "tag", bits = 4, max = 3 },
+  { name = "spare", bits = 4 },
+  { name = "a", bits = 16, when = { tag = [1, 3] } },
+  { name = "b", bits = 8, count = 2, when = { tag = 2 } },
+  { name = "c", bits = 8, when = { a = 7 } },
+]"""
 
 LAYOUTS = [
     # fields, values, bytes
@@ -98,6 +119,23 @@ LAYOUTS = [
         "01 02 05 06 0A",
     ),
     ('fields = [{ name = "t", bits = 8, scale = 0.5, offset = -40, unit = "°C" }]', {"t": "21.5 °C"}, "7B"),
+    (TAGGED, {"kind": "set", "level": "50 %"}, "02 01 01 32 32 03"),
+    (TAGGED, {"kind": "ramp", "level": "1", "low": "1", "high": "15"}, "02 10 22 10 22 01 1F 1E 03"),
+    (TAGGED, {"kind": "name", "title": "Hello"}, "02 10 23 05 48 65 6C 6C 6F 44 03"),
+    (TAGGED, {"kind": "list", "items": "1,5"}, "02 04 00 10 22 00 01 00 05 10 22 03"),
+    (TAGGED, {"kind": "list", "items": ""}, "02 04 00 00 04 03"),
+    (TAGGED, {"kind": "ping"}, "02 09 00 09 03"),
+    (CHAIN, {"tag": "0", "spare": "0"}, "00"),
+    (CHAIN, {"tag": "1", "spare": "0", "a": "5"}, "10 00 05"),
+    (CHAIN, {"tag": "3", "spare": "1", "a": "7", "c": "9"}, "31 00 07 09"),
+    (CHAIN, {"tag": "2", "spare": "0", "b": "1,2"}, "20 01 02"),
+    ("size = 4\n" + CHAIN, {"tag": "1", "spare": "0", "a": "5"}, "10 00 05 00"),
+    (
+        'end = "0A"\nfields = [{ name = "k", bits = 8 }, { name = "t", type = "text", when = { k = 1 } },'
+        '{ name = "d", type = "bytes", when = { k = [2, 3] } }]',
+        {"k": "2", "d": "0102"},
+        "02 01 02 0A",
+    ),
 ]
 
 MISTAKES = [
@@ -145,6 +183,45 @@ MISTAKES = [
     ("fields = [1]", "a table"),
     ("fields = 1", "tables in brackets"),
     ('fields = [{ name = "é", bits = 8 }]', "letters, digits and _"),
+]
+TAG = '{ name = "k", bits = 8, values = { set = 1, told = 2 } }'
+WRONG_CHOICES = [
+    # the fields, a part of the one line that tells it
+    ('{ name = "a", bits = 8, when = { k = 1 } }', "there is none"),
+    (TAG + ', { name = "a", bits = 8, when = { kk = 1 } }', 'did you mean "k"?'),
+    (TAG + ', { name = "a", bits = 8, when = { k = "sett" } }', 'did you mean "set"?'),
+    (TAG + ', { name = "a", bits = 8, when = { k = 3 } }', "expected set (1) or told (2)"),
+    (TAG + ', { name = "a", bits = 8, when = { k = [] } }', "at least one value"),
+    (TAG + ', { name = "a", bits = 8, when = {} }', "one field, with its value"),
+    (TAG + ', { name = "a", bits = 8, when = 1 }', "a.when"),
+    (TAG + ', { name = "a", bits = 8, when = { k = [[1]] } }', "expected set (1) or told (2)"),
+    ('{ name = "k", bits = 2 }, { name = "a", bits = 8, when = { k = 1 } }', "begins a byte"),
+    ('{ name = "k", bits = 8 }, { name = "a", bits = 8, when = { k = 256 } }', "found 256, expected 0 to 255"),
+    ('{ name = "k", bits = 8 }, { name = "a", bits = 8, when = { k = "x" } }', "a whole number"),
+    (TAG + ', { name = "a", bits = 4, when = { k = 1 } }, { name = "b", bits = 4 }', "begins a byte"),
+    ('{ name = "k", bits = 32, type = "float" }, { name = "a", bits = 8, when = { k = 1 } }', "one whole number"),
+    ('{ name = "k", bits = 8, count = 2 }, { name = "a", bits = 8, when = { k = 1 } }', "one whole number"),
+    (
+        '{ name = "n", bits = 8, length_of = "p" }, { name = "p", type = "bytes" }, { name = "k", bits = 8 },'
+        '{ name = "a", bits = 8, when = { k = 1 } }',
+        "a place before p",
+    ),
+    (
+        '{ name = "k", at = 0, bits = 8 }, { name = "a", at = 1, bits = 8, when = { k = 1 } }',
+        "none beside `when`",
+    ),
+    ('{ name = "n", bits = 8, length_of = ["p", "p"] }, { name = "p", type = "bytes" }', "and once"),
+    ('{ name = "n", bits = 8, length_of = ["p", "q"] }, { name = "p", type = "bytes" }', "a field: p"),
+    (
+        '{ name = "n", bits = 8, length_of = ["p", "q"] }, { name = "p", type = "bytes" },'
+        '{ name = "q", type = "text" }',
+        "one field at a time",
+    ),
+    ('{ name = "n", bits = 8, length_of = 5 }, { name = "p", bits = 8 }', "a name, or several in brackets"),
+    (
+        '{ name = "n", bits = 8, length_of = "p", count_of = "p" }, { name = "p", bits = 8 }',
+        "either `length_of` or `count_of`",
+    ),
 ]
 
 
@@ -217,6 +294,122 @@ def chosen_fields(text, data):
     return {field.name: field for field in chosen.explain(frame, Side.HOST).fields}
 
 
+class Choices(unittest.TestCase):
+    """Fields that are there only when an earlier one has a value of theirs."""
+
+    def test_what_is_not_there_is_not_told(self):
+        (frame,) = decode(frame_of(TAGGED), bytes.fromhex("02 09 00 09 03"))
+        self.assertEqual(as_fields(frame.message), {"kind": "ping", "length": 0, "sum": 9})
+        (frame,) = decode(frame_of(TAGGED), bytes.fromhex("02 04 00 00 04 03"))
+        self.assertEqual(as_fields(frame.message), {"kind": "list", "length": 0, "n": 0, "items": [], "sum": 4})
+
+    def test_a_field_is_given_when_it_is_there_and_only_then(self):
+        for text, given, part in (
+            (TAGGED, {"kind": "ping", "level": "3"}, "f.level: found 3, expected nothing unless kind is set or ramp"),
+            (TAGGED, {"kind": "set"}, 'f.level: found "nothing", expected a number 0 to 100 %, as kind is set'),
+            (CHAIN, {"tag": "2", "spare": "0", "b": "1,2", "c": "1"}, "nothing unless a is 7"),
+        ):
+            with self.subTest(given), self.assertRaises(FieldError) as caught:
+                encode(frame_of(text), **given)
+            self.assertIn(part, str(caught.exception))
+
+    def test_values_for_all_fields_make_a_message_of_those_that_are_there(self):
+        chosen = frame_of(TAGGED)
+        every = {"kind": "ping", "level": 5, "low": 1, "high": 2, "title": "x", "items": (1,)}
+        self.assertEqual(chosen.encode(chosen.message(every)).hex(), "0209000903")
+        self.assertEqual(chosen.message(every, "level").kind, "set")
+        self.assertEqual(chosen.message({**every, "kind": "ramp"}, "level").kind, "ramp")
+        chain = frame_of(CHAIN)
+        told = chain.message({"tag": 0, "spare": 0, "a": 1, "b": (0, 0), "c": 9}, "c")
+        self.assertEqual(as_fields(told), {"tag": 1, "spare": 0, "a": 7, "c": 9})
+
+    def test_a_tag_that_is_no_named_one_is_told_and_the_rest_taken_apart(self):
+        (frame,) = decode(frame_of(TAGGED), bytes.fromhex("02 07 00 07 03"))
+        self.assertEqual(frame.problems, ("kind: found 7, expected " + frame.problems[0].partition("expected ")[2],))
+        self.assertEqual(as_fields(frame.message), {"kind": 7, "length": 0, "sum": 7})
+
+    def test_a_length_of_several_is_that_of_those_that_are_there(self):
+        for wire, problem in (
+            ("02 10 22 01 01 1F 1D 03", "length: found 1, expected 2 as what is there"),
+            ("02 10 23 09 41 42 09 03", "length: found 9, expected 2 as what is there"),
+        ):
+            (frame,) = decode(frame_of(TAGGED), bytes.fromhex(wire))
+            self.assertEqual(frame.problems, (problem,))
+
+    def test_a_length_counts_what_is_beside_the_field_that_differs(self):
+        chosen = frame_of(
+            'fields = [{ name = "n", bits = 8, length_of = ["a", "t", "z"] }, { name = "a", bits = 16 },'
+            '{ name = "t", type = "text" }, { name = "z", bits = 8 }]'
+        )
+        wire = encode(chosen, a="1", t="xyz", z="2")
+        self.assertEqual(wire.hex(" "), "06 00 01 78 79 7a 02")
+        first, second = decode(chosen, wire * 2)
+        self.assertEqual((first.message.t, first.problems, second.message), ("xyz", (), first.message))
+
+    def test_any_values_come_back_from_a_stream_cut_anywhere(self):
+        chance = random.Random("choices")
+        for text, make in ((TAGGED, tagged), (CHAIN, chained)):
+            chosen = frame_of(text)
+            messages = [chosen.form(**make(chance)) for _ in range(300)]
+            wire = b"".join(chosen.encode(message) for message in messages)
+            decoder = chosen.decoder(Side.HOST)
+            frames = []
+            while wire:
+                size = chance.randint(1, 9)
+                frames += decoder.feed(wire[:size])
+                wire = wire[size:]
+            frames += decoder.finish()
+            self.assertEqual([frame.problems for frame in frames], [()] * len(messages))
+            given = [chosen.encode(frame.message) for frame in frames]
+            self.assertEqual(given, [chosen.encode(message) for message in messages])
+
+    def test_what_is_sometimes_there_must_have_room(self):
+        fields = (
+            f'fields = [{TAG}, {{ name = "a", bits = 24, when = {{ k = 1 }} }},'
+            '{ name = "b", bits = 8, when = { k = 1 } }, { name = "c", bits = 32, when = { k = 2 } }]'
+        )
+        plan_of(f"[frames.f]\nsize = 5\n{fields}")
+        with self.assertRaises(ExceptionGroup) as caught:
+            plan_of(f"[frames.f]\nsize = 4\n{fields}")
+        self.assertIn("f.size: found 4, expected 5 and more", str(caught.exception.exceptions[0]))
+
+    def test_mistakes_are_found_before_anything_runs(self):
+        for fields, part in WRONG_CHOICES:
+            with self.subTest(fields):
+                with self.assertRaises(ExceptionGroup) as caught:
+                    plan_of(f"[frames.f]\nfields = [{fields}]")
+                lines = [str(error) for error in caught.exception.exceptions]
+                self.assertTrue(any(part in line for line in lines), lines)
+
+    def test_the_explanation_has_what_is_there(self):
+        told = chosen_fields(TAGGED, "02 10 22 10 22 01 1F 1E 03")
+        self.assertEqual(list(told), ["start", "kind", "length", "level", "low", "high", "sum", "end"])
+        self.assertEqual(told["high"].spans, ((52, 4),))
+
+
+def tagged(chance):
+    """Values of a frame `TAGGED`, of any of its kinds."""
+    kind = chance.choice(("set", "ramp", "name", "list", "ping"))
+    own = {
+        "set": {"level": chance.randint(0, 100)},
+        "ramp": {"level": chance.randint(0, 100), "low": chance.randint(0, 15), "high": chance.randint(0, 15)},
+        "name": {"title": "".join(chance.choices("ab\x02\x03\x10é", k=chance.randint(0, 9))) + "."},
+        "list": {"items": tuple(chance.randrange(1 << 16) for _ in range(chance.randint(0, 5)))},
+        "ping": {},
+    }
+    return {"kind": kind, **own[kind]}
+
+
+def chained(chance):
+    """Values of a frame `CHAIN`, with any tag."""
+    tag = chance.randint(0, 3)
+    values = {"tag": tag, "spare": chance.randint(0, 15)}
+    if tag in (1, 3):
+        values["a"] = chance.randint(5, 8)
+        values |= {"c": chance.randint(0, 255)} if values["a"] == 7 else {}
+    return values | ({"b": (1, chance.randint(0, 255))} if tag == 2 else {})
+
+
 class Streams(unittest.TestCase):
     def test_frames_are_found_however_the_stream_is_cut(self):
         for text, data in (
@@ -227,6 +420,8 @@ class Streams(unittest.TestCase):
              "AA AA 55 02 01 02 AA 55 00 55 AA 55 09 01"),
             ('fields = [{ name = "h", bits = 16, const = 0x0102 }, { name = "n", bits = 8, count_of = "p" },'
              '{ name = "p", bits = 8 }]', "01 01 02 02 05 06 01 02 F0 01 02 00"),
+            (TAGGED, "05 02 10 22 10 22 01 1F 1E 03 02 09 02 10 23 10 22 41 42 07 03 02 07 00 07 03 02 04"),
+            (CHAIN, "10 00 05 31 00 07 09 20 01 02 00 F0 10"),
         ):  # fmt: skip
             chosen, wire = frame_of(text), bytes.fromhex(data)
             whole = decode(chosen, wire)
@@ -280,7 +475,7 @@ class Streams(unittest.TestCase):
 
     def test_hostile_bytes_are_taken_in_bounds_and_come_out_again(self):
         chance = random.Random("plans")
-        for text in (REPORT, PACKET, ORDER):
+        for text in (REPORT, PACKET, ORDER, TAGGED, CHAIN):
             chosen = frame_of(text)
             wire = bytes(chance.choice((2, 3, 0x10, 0xA4, 10, 13, chance.randrange(256))) for _ in range(20_000))
             decoder = chosen.decoder(Side.HOST)

@@ -121,7 +121,10 @@ class Engine:
 
     def _act(self, taken: Taken, message: Message, now: float, cause: int) -> None:
         plan = self.plan.codecs[message.NAME].plan
-        value = _number(plan.field(taken.field).values, getattr(message, taken.field))
+        said = getattr(message, taken.field)
+        if said is None:  # it depends on another field, and is not there
+            return
+        value = _number(plan.field(taken.field).values, said)
         mask = _number({}, getattr(message, taken.mask)) if taken.mask else -1
         for bit, pin in enumerate(taken.pins):
             if not int(mask) >> bit & 1:
@@ -180,7 +183,7 @@ class Engine:
             raw = self._given(answer, given, now)
             words = codec.plan.field(given.field).values
             values[given.field] = next((word for word, number in words.items() if number == raw), raw)
-        return codec.encode(codec.form(**values))
+        return codec.encode(codec.message(values))
 
     def _given(self, answer: Answer, given: Given, now: float) -> float:
         if given.of == "faults":
