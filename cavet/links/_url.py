@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import queue
 import threading
 from collections.abc import Callable
 from typing import Any
@@ -17,12 +18,14 @@ from cavet.wording import UnreachableError
 LOOK_SECONDS = 0.05
 WRITE_SECONDS = 1.0
 """A port that takes nothing for so long counts as lost."""
+LEAVE_SECONDS = 0.2
+"""How long closing waits for what is still on its way out."""
 READ_BYTES = 4096
 SCHEMES = ("rfc2217://", "socket://")
 
 
 class UrlEnd:
-    """Opens such a port. pyserial waits while it works, so it does that in a thread of its own."""
+    """Opens such a port. pyserial waits while it works, so it reads and writes in threads of its own."""
 
     name = ""
 
@@ -30,7 +33,8 @@ class UrlEnd:
         self._url = url
         self._settings = settings
         self._port: Any = None
-        self._listener: Listener
+        self._outgoing: queue.SimpleQueue[bytes | None] = queue.SimpleQueue()
+        self._writer = threading.Thread()
         self._sent = self._got = 0
 
     @property
@@ -41,10 +45,12 @@ class UrlEnd:
         loop = asyncio.get_running_loop()
         port = await loop.run_in_executor(None, self._open)
         self._port = port
-        self._listener = listener
+        self._outgoing = queue.SimpleQueue()
         self._sent = self._got = 0
         listener.opened()
-        threading.Thread(target=self._read, args=(port, loop, listener), daemon=True).start()
+        self._writer = threading.Thread(target=self._write, args=(port, self._outgoing, loop, listener), daemon=True)
+        for thread in (self._writer, threading.Thread(target=self._read, args=(port, loop, listener), daemon=True)):
+            thread.start()
 
     def _open(self) -> Any:
         settings = self._settings
@@ -75,6 +81,17 @@ class UrlEnd:
                 _hand_over(loop, self._heard, port, data, listener)
         _hand_over(loop, self._lost, port, reason, listener)
 
+    def _write(
+        self, port: Any, outgoing: queue.SimpleQueue[bytes | None], loop: asyncio.AbstractEventLoop, listener: Listener
+    ) -> None:
+        """In its own thread: say what is to go out, until the port is shut."""
+        while (data := outgoing.get()) is not None:
+            try:
+                port.write(data)
+            except (OSError, serial.SerialException) as error:
+                _hand_over(loop, self._lost, port, str(error), listener)
+                return
+
     def _heard(self, port: Any, data: bytes, listener: Listener) -> None:
         if self._port is port:
             offset = self._got
@@ -89,15 +106,14 @@ class UrlEnd:
     def write(self, data: bytes) -> int:
         self._sent += len(data)
         if self._port is not None:
-            try:
-                self._port.write(data)
-            except (OSError, serial.SerialException) as error:
-                _hand_over(asyncio.get_running_loop(), self._lost, self._port, str(error), self._listener)
+            self._outgoing.put(data)
         return self._sent
 
     def close(self) -> None:
         port, self._port = self._port, None
         if port is not None:
+            self._outgoing.put(None)
+            self._writer.join(LEAVE_SECONDS)
             port.close()
 
 

@@ -30,6 +30,9 @@ class Lines(unittest.IsolatedAsyncioTestCase):
         self.inner, self.outer = os.pipe()
         small(self.outer)
 
+    async def asyncSetUp(self):
+        asyncio.get_running_loop().slow_callback_duration = PATIENCE  # lines by the thousand are no remark worth
+
     def make(self, descriptor=None):
         return Output(lambda lines: f"{lines} left out", self.outer if descriptor is None else descriptor)
 

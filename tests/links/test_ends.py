@@ -267,8 +267,30 @@ class Tcp(unittest.TestCase):
             await end.open(ear)
             other, _ = listening.accept()
             with other:
+                began = asyncio.get_running_loop().time()
                 end.write(b"x" * 50_000_000)
+                self.assertLess(asyncio.get_running_loop().time() - began, 1.0)
                 await ear.until(lambda: any(str(told).startswith("closed") for told in ear.told))
+
+    @real
+    async def test_what_was_written_to_a_url_is_out_before_it_is_shut(self):
+        with socket.create_server(("127.0.0.1", 0)) as listening:
+            for _ in range(20):
+                end = UrlEnd(f"socket://127.0.0.1:{listening.getsockname()[1]}", FAST)
+                await end.open(Ear())
+                other, _ = listening.accept()
+                end.write(b"the last")
+                end.write(b" words")
+                end.close()
+                with other:
+                    self.assertEqual(await asyncio.to_thread(read_to_the_end, other), b"the last words")
+
+
+def read_to_the_end(link):
+    heard = b""
+    while piece := link.recv(4096):
+        heard += piece
+    return heard
 
 
 if __name__ == "__main__":
