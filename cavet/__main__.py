@@ -10,7 +10,10 @@ def main() -> None:
     if sys.argv[1:] in (["--version"], ["-V"]):
         from cavet import __version__
 
-        print(f"cavet {__version__}")  # noqa: T201
+        try:
+            print(f"cavet {__version__}", flush=True)  # noqa: T201
+        except OSError as error:
+            sys.exit(f"standard output: {error.strerror}")
         return
     from cavet.commands import run
 

@@ -1,11 +1,14 @@
 """`cavet encode` and `cavet decode`, as a script uses them."""
 
 import json
+import subprocess
+import sys
 import tempfile
 import unittest
 from pathlib import Path
 
 from tests.commands.run import cavet, cavet_here
+from tests.patience import PATIENCE
 from tests.protocols.firmata.cases import CASES
 
 
@@ -243,6 +246,22 @@ class CommandLine(unittest.TestCase):
             ran = cavet(*words)
             self.assertEqual((ran.code, ran.out, ran.err.count("\n")), (2, "", 1), ran)
             self.assertIn("no terminal", ran.err)
+
+    def test_a_place_that_takes_no_lines_is_told_in_one_line(self):
+        with open("/dev/full", "w") as full:  # noqa: PTH123
+            for words in (["decode", "firmata", "E95C00"], ["--help"], ["serve", "demo"], ["drive", "demo", "level?"]):
+                with self.subTest(words):
+                    done = subprocess.run(
+                        [sys.executable, "-m", "cavet", *words], stdin=subprocess.DEVNULL, stdout=full,
+                        stderr=subprocess.PIPE, text=True, timeout=PATIENCE, check=False,
+                    )  # fmt: skip
+                    self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1), done.stderr)
+                    self.assertIn("No space left on device", done.stderr)
+
+    def test_it_works_where_the_standard_streams_are_shut(self):
+        words = [sys.executable, "-m", "cavet", "drive", "demo", "--at", "gatehouse=/dev/ttyNONE7", "beacon=50%"]
+        done = subprocess.run(["sh", "-c", '"$@" <&- >&- 2>&-', "sh", *words], timeout=PATIENCE, check=False)
+        self.assertEqual(done.returncode, 3)
 
     def test_an_unknown_command_is_told_with_the_nearest(self):
         ran = cavet("sevre", "demo")
