@@ -6,7 +6,7 @@ from typing import Any
 
 from cavet.bench import _schema_plan as schema
 from cavet.bench._check import Checker, shown
-from cavet.bench._frame_reading import NAME
+from cavet.bench._field_reading import NAME
 from cavet.bench._keys import Section
 from cavet.bench._places import Path
 from cavet.protocols.i2c import is_free

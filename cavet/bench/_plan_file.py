@@ -11,7 +11,8 @@ import msgspec
 
 from cavet.bench import _schema_plan as schema
 from cavet.bench._check import Checker
-from cavet.bench._frame_reading import NAME, FrameReader
+from cavet.bench._field_reading import NAME
+from cavet.bench._frame_reading import FrameReader
 from cavet.bench._keys import Section
 from cavet.bench._map_reading import MapReader
 from cavet.bench._toml import parse_toml, read_text
