@@ -58,6 +58,10 @@ class Outgoing(msgspec.Struct):
 class Firmware(Protocol):
     """What a board runs. It speaks one protocol, on any number of links; it works on the circuit."""
 
+    @property
+    def restless(self) -> bool:
+        """Whether it is advanced whenever the world is, and not only when it was touched or something is due."""
+
     def start(self, now: float) -> None:
         """Begin anew, as after power-on."""
 
@@ -118,6 +122,8 @@ class Board:
         self.circuit = circuit
         self.firmware = firmware
         self.state = BoardState.SHUT if circuit.profile.resets else BoardState.DEAF
+        self.wake = 0.0
+        """When it wants to be advanced next: at once when it was touched."""
         self.defects: list[Defect] = []
         self._tell = tell
         self._failsafe = failsafe
@@ -134,6 +140,7 @@ class Board:
 
     def opened(self, client: Client, now: float) -> None:
         """A link was opened: that may reset it, and it is deaf while it boots."""
+        self.wake = now
         self._clients[client] = _Seams()
         if not self.profile.resets:
             if self.state is BoardState.RUNNING:
@@ -148,6 +155,7 @@ class Board:
 
     def closed(self, client: Client, now: float) -> None:
         """A link was shut; it keeps its outputs as they are, unless it has a failsafe."""
+        self.wake = now
         del self._clients[client]
         self.firmware.left(client, now)
         if self.profile.resets and not self._clients:
@@ -161,6 +169,7 @@ class Board:
             note = f"{len(data)} bytes not heard: the board {self.state.value}"
             self._tell(Kind.LOST, "bytes", str(len(data)), data, carried(offset + len(data), data), note)
             return
+        self.wake = now
         if self._failsafe:
             self._quiet_at = now + self._failsafe
         seams = self._clients[client]
@@ -168,6 +177,7 @@ class Board:
         self.firmware.feed(client, data, now, lambda frame: carried(seams.in_stream(frame.end), frame.data))
 
     def levels_changed(self, pins: list[Pin], now: float) -> None:
+        self.wake = now
         if self.state is BoardState.RUNNING:
             self.firmware.levels_changed(pins, now)
             self._reflexes.levels_changed(pins, now)
@@ -178,7 +188,11 @@ class Board:
             self.firmware.stop(now)
 
     def advance(self, now: float) -> float:
-        """Do what is due; give when something is due next."""
+        """Do what is due; give when something is due next, which is `wake` from now on."""
+        self.wake = self._advance(now)
+        return self.wake
+
+    def _advance(self, now: float) -> float:
         if self.state is BoardState.DEAF and now >= self._boots_at:
             self.state = BoardState.RUNNING
             self._boots_at = inf

@@ -50,7 +50,9 @@ class World:
         self.rig.advance(now)
         due = inf
         for board in self._boards:
-            wake = board.advance(now)
+            wake = board.wake
+            if wake <= now or board.firmware.restless:
+                wake = board.advance(now)
             if wake < due:
                 due = wake
         for cable in self._cables:
@@ -69,6 +71,7 @@ class World:
             changed = board.circuit.settle(now)
             if changed:
                 board.levels_changed(changed, now)
+                due = now  # what it makes of that may itself be due soon
         self._due = due
         return due
 

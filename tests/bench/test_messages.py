@@ -109,6 +109,16 @@ class Wishes(unittest.TestCase):
         self.assertAlmostEqual(presence.usual_pause, 5, delta=0.01)
         self.assertEqual(battery, 4100)
 
+    def test_a_button_that_is_held_counts_as_soon_as_it_is_old_enough(self):
+        async def story(bench, standings):
+            bench.act("towpath.button", "press")
+            await asyncio.sleep(1)
+            events = bench.record.since(0)
+            last = max(event.t for event in events if event.kind == Kind.LEVEL and event.subject == "14")
+            return next(event.t for event in events if event.kind == Kind.REFLEX) - last
+
+        self.assertAlmostEqual(told(story), 0.02, delta=0.001)
+
     def test_the_button_toggles_the_lamp_by_itself_and_the_host_hears_of_it(self):
         async def story(bench, standings):
             bench.act("towpath.button", "press", seconds=0.2)

@@ -390,6 +390,8 @@ class OneWire(unittest.TestCase):
 class Echo:
     """A firmware that says back what it hears, in capitals."""
 
+    restless = False
+
     def __init__(self):
         self.out = []
 

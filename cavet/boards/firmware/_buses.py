@@ -21,6 +21,8 @@ USUAL_SPI_HERTZ = 1_000_000
 class BusesFirmware:
     """Does transactions as they are called for, and answers each when it has passed on the wires."""
 
+    restless = False
+
     def __init__(self, circuit: Circuit, tell: Tell) -> None:
         self._circuit = circuit
         self._tell = tell

@@ -57,6 +57,8 @@ FEATURES: tuple[type[Feature], ...] = (
 class FirmataFirmware:
     """Hears messages, acts on the circuit, reports its inputs."""
 
+    restless = False
+
     def __init__(self, circuit: Circuit, tell: Tell, name: str) -> None:
         self._circuit = circuit
         self._tell = tell

@@ -24,6 +24,8 @@ SET_DELIMITER = 0x03
 class ModbusFirmware:
     """Hears requests, lets the server do them, answers."""
 
+    restless = False
+
     def __init__(self, server: Server, tell: Tell) -> None:
         self._server = server
         self._tell = tell

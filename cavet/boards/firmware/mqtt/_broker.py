@@ -51,6 +51,8 @@ OWN_TOPICS = ("$SYS", "$share")
 class Broker:
     """Lets clients in, and passes messages on between them."""
 
+    restless = False
+
     def __init__(self, plan: BrokerPlan, tell: Tell) -> None:
         self.sessions: dict[str, BrokerSession] = {}
         self._plan = plan

@@ -81,6 +81,8 @@ class StationPlan(msgspec.Struct, frozen=True, kw_only=True):
 class Station:
     """The firmware of such a board. It has one link, to its broker."""
 
+    restless = False
+
     def __init__(self, plan: StationPlan, circuit: Circuit, tell: Tell, read: dict[str, Callable[[], float]]) -> None:
         self._plan = plan
         self._circuit = circuit

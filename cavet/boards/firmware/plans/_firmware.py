@@ -16,6 +16,8 @@ from cavet.record import Kind
 class PlanFirmware:
     """Hears the frames that it takes, each looked for by itself in the stream; says those that it gives."""
 
+    restless = False
+
     def __init__(self, plan: PlanBoard, engine: Engine, tell: Tell) -> None:
         self._plan = plan
         self._engine = engine

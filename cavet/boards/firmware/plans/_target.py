@@ -15,6 +15,9 @@ from cavet.record import Kind
 class TargetFirmware:
     """Takes a frame out of each write; gives its first answer's frame in each read. It has no link of its own."""
 
+    restless = True
+    """It is written to and read past the board's link."""
+
     def __init__(self, plan: PlanBoard, engine: Engine, tell: Tell, target: TargetBoard | None) -> None:
         self._plan = plan
         self._engine = engine

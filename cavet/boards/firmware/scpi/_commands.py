@@ -10,7 +10,7 @@ from cavet.boards._circuit import Circuit
 from cavet.boards._pins import PinMode
 from cavet.boards._telling import Tell
 from cavet.boards.firmware.scpi import _data as data
-from cavet.boards.firmware.scpi._tree import Pattern
+from cavet.boards.firmware.scpi._tree import Headers, Pattern
 from cavet.boards.parts import Supply
 from cavet.protocols.scpi import Datum, FaultError
 from cavet.record import Kind
@@ -50,6 +50,7 @@ class Commands:
 
     def __init__(self, plans: Sequence[CommandPlan], circuit: Circuit, tell: Tell) -> None:
         self._plans = plans
+        self._headers = Headers((plan.header, plan) for plan in plans)
         self._circuit = circuit
         self._tell = tell
         self._settings: dict[tuple[str, int], Setting] = {}
@@ -86,9 +87,8 @@ class Commands:
 
     def find(self, words: Sequence[str], suffixes: Sequence[int | None], *, asks: bool) -> tuple[CommandPlan, int]:
         """Give the command of a header, and the place that its suffix means. Raises `FaultError` −113 or −114."""
-        for plan in self._plans:
-            found = plan.header.match(words, suffixes)
-            if found is not None and self._offers(plan, asks):
+        for _, plan, found in self._headers.fitting(words, suffixes):
+            if self._offers(plan, asks):
                 return plan, (found[0] - 1) if found else 0
         raise FaultError(-113, ":".join(words))
 

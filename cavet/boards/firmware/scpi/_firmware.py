@@ -20,7 +20,7 @@ from cavet.boards._telling import Tell
 from cavet.boards.firmware.scpi import _data as data
 from cavet.boards.firmware.scpi._commands import Commands
 from cavet.boards.firmware.scpi._status import OPERATION_COMPLETE, SETTLING, VOLTAGE, Register, Status
-from cavet.boards.firmware.scpi._tree import Pattern
+from cavet.boards.firmware.scpi._tree import Headers, Pattern
 from cavet.boards.parts import Part, Supply
 from cavet.protocols import Frame, Side, scpi
 from cavet.protocols.scpi import Datum, FaultError, QueryUnit, Unit
@@ -34,6 +34,8 @@ LOOK_SECONDS = 0.001
 """How often it is looked whether a busy line is free for a response that waits."""
 MAX_SERVICE = 0xFF
 INTERRUPTED, DEADLOCKED, AFTER_INDEFINITE, OVERRUN = -410, -430, -440, -363
+
+PRESET = Pattern.parse("STATus:PRESet")
 
 
 class _Talk:
@@ -59,6 +61,9 @@ class _Talk:
 
 class ScpiFirmware:
     """Hears program messages, does them, answers."""
+
+    restless = True
+    """It looks whether something that it works still moves."""
 
     def __init__(self, circuit: Circuit, tell: Tell, identity: str, commands: Commands) -> None:
         self._circuit = circuit
@@ -96,32 +101,33 @@ class ScpiFirmware:
 
     # what every instrument has
 
-    def _system_queries(self) -> list[tuple[Pattern, Callable[[], str]]]:
+    def _system_queries(self) -> Headers[Callable[[], str]]:
         status = self.status
-        return [
+        queries: list[tuple[Pattern, Callable[[], str]]] = [
             (Pattern.parse("SYSTem:ERRor[:NEXT]?"), lambda: _error(*status.next_error())),
             (Pattern.parse("SYSTem:ERRor:COUNt?"), lambda: str(status.errors)),
             (Pattern.parse("SYSTem:ERRor:ALL?"), self._all_errors),
             (Pattern.parse("SYSTem:ERRor:CODE[:NEXT]?"), lambda: str(status.next_error()[0])),
             (Pattern.parse("SYSTem:VERSion?"), lambda: VERSION),
         ]
+        return Headers(queries)
 
     def _all_errors(self) -> str:
         errors = [self.status.next_error() for _ in range(max(1, self.status.errors))]
         return ",".join(_error(*error) for error in errors)
 
-    def _register_patterns(self) -> list[tuple[Pattern, Register, str]]:
+    def _register_patterns(self) -> Headers[tuple[Register, str]]:
         """STATus:OPERation and :QUEStionable, each with what of it is asked or set."""
         found = []
         for name, register in (("OPERation", self.status.operation), ("QUEStionable", self.status.questionable)):
             found += [
-                (Pattern.parse(f"STATus:{name}[:EVENt]?"), register, "event"),
-                (Pattern.parse(f"STATus:{name}:CONDition?"), register, "condition"),
-                (Pattern.parse(f"STATus:{name}:ENABle"), register, "enable"),
-                (Pattern.parse(f"STATus:{name}:PTRansition"), register, "positive"),
-                (Pattern.parse(f"STATus:{name}:NTRansition"), register, "negative"),
+                (Pattern.parse(f"STATus:{name}[:EVENt]?"), (register, "event")),
+                (Pattern.parse(f"STATus:{name}:CONDition?"), (register, "condition")),
+                (Pattern.parse(f"STATus:{name}:ENABle"), (register, "enable")),
+                (Pattern.parse(f"STATus:{name}:PTRansition"), (register, "positive")),
+                (Pattern.parse(f"STATus:{name}:NTRansition"), (register, "negative")),
             ]
-        return found
+        return Headers(found)
 
     # the board's life
 
@@ -291,14 +297,12 @@ class ScpiFirmware:
                 raise FaultError(-113, unit.nodes[0])
             data.require(unit.values, 0, 0)
             return self._common_queries[unit.nodes[0]](talk)
-        for pattern, query in self._system:
-            if pattern.match(unit.nodes, unit.suffixes) is not None:
-                data.require(unit.values, 0, 0)
-                return query()
-        for pattern, register, which in self._registers:
-            if pattern.match(unit.nodes, unit.suffixes) is not None:
-                data.require(unit.values, 0, 0)
-                return str(register.take_event() if which == "event" else getattr(register, which))
+        for _, query, _ in self._system.fitting(unit.nodes, unit.suffixes):
+            data.require(unit.values, 0, 0)
+            return query()
+        for _, (register, which), _ in self._registers.fitting(unit.nodes, unit.suffixes):
+            data.require(unit.values, 0, 0)
+            return str(register.take_event() if which == "event" else getattr(register, which))
         plan, place = self._commands.find(unit.nodes, unit.suffixes, asks=True)
         return self._commands.answer(plan, place, unit.values)
 
@@ -308,13 +312,13 @@ class ScpiFirmware:
                 raise FaultError(-113, unit.nodes[0])
             self._common[unit.nodes[0]](talk, unit.values, now, taken)
             return
-        if Pattern.parse("STATus:PRESet").match(unit.nodes, unit.suffixes) is not None:
+        if PRESET.match(unit.nodes, unit.suffixes) is not None:
             data.require(unit.values, 0, 0)
             self.status.operation.preset()
             self.status.questionable.preset()
             return
-        for pattern, register, which in self._registers:
-            if not pattern.only_query and pattern.match(unit.nodes, unit.suffixes) is not None:
+        for pattern, (register, which), _ in self._registers.fitting(unit.nodes, unit.suffixes):
+            if not pattern.only_query:
                 data.require(unit.values, 1, 1)
                 setattr(register, which, data.whole(unit.values[0], 0xFFFF) & 0x7FFF)
                 return

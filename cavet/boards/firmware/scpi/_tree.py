@@ -6,7 +6,8 @@ Source: SCPI 1999, volume 1, section 6.2: short and long forms, optional nodes, 
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
+from typing import Generic, TypeVar
 
 import msgspec
 
@@ -62,9 +63,6 @@ class Pattern(msgspec.Struct, frozen=True):
 
         Raises `FaultError` −114 where only a suffix is wrong.
         """
-        first = self.nodes[0]
-        if not first.optional and words[0] != first.short and words[0] != first.long:
-            return None  # what most patterns of a tree come to
         return self._match(words, suffixes, 0, 0)
 
     def _match(
@@ -85,3 +83,35 @@ class Pattern(msgspec.Struct, frozen=True):
             rest = self._match(words, suffixes, at, place + 1)
             return rest if rest is None else ((1,) if node.high > 1 else ()) + rest
         return None
+
+    @property
+    def first_words(self) -> set[str]:
+        """The words that a header of this pattern can begin with."""
+        words: set[str] = set()
+        for node in self.nodes:
+            words |= {node.short, node.long}
+            if not node.optional:
+                break
+        return words
+
+
+T = TypeVar("T")
+
+
+class Headers(Generic[T]):
+    """Patterns, with what each stands for, in their order."""
+
+    def __init__(self, known: Iterable[tuple[Pattern, T]]) -> None:
+        self._by_first_word: dict[str, list[tuple[Pattern, T]]] = {}
+        for pattern, stands_for in known:
+            for word in pattern.first_words:
+                self._by_first_word.setdefault(word, []).append((pattern, stands_for))
+
+    def fitting(
+        self, words: Sequence[str], suffixes: Sequence[int | None]
+    ) -> Iterator[tuple[Pattern, T, tuple[int, ...]]]:
+        """Give those that a header fits, with its suffixes. Raises `FaultError` −114."""
+        for pattern, stands_for in self._by_first_word.get(words[0], ()):
+            found = pattern.match(words, suffixes)
+            if found is not None:
+                yield pattern, stands_for, found

@@ -33,6 +33,8 @@ class _Importer(msgspec.Struct):
 class UsbFirmware:
     """The device, and the server that exports it to one importer at a time."""
 
+    restless = False
+
     def __init__(self, identity: Identity, plan: PlanBoard, engine: Engine, tell: Tell) -> None:
         self._plan = plan
         self._engine = engine
