@@ -69,7 +69,7 @@ class Cable(Part):
         heard = data if self.near_rate == self.rate else garble(data, self.near_rate, self.rate)
         told = self._tell(Kind.BUS, "bus", self.name, data, cause, self._words())
         self._out.append(_OnTheWay(self._free_at, heard, told))
-        self.wake = min(self.wake, self._free_at)
+        self.call_by(self._free_at)
         return self._free_at
 
     def _words(self) -> str:
@@ -100,7 +100,7 @@ class Cable(Part):
             self._back_free_at = max(said.at, now, self._back_free_at) + self._client.character * len(said.data)
             told = self._tell(Kind.BUS, "bus", self.name, said.data, said.cause, f"from {self.board}")
             self._back.append(_OnTheWay(self._back_free_at, said.data, told))
-            self.wake = min(self.wake, self._back_free_at)
+            self.call_by(self._back_free_at)
 
     def fraction(self, now: float) -> float:
         return float(bool(self.near_rate and self._far is not None))

@@ -71,6 +71,8 @@ class Reflexes:
 
     def advance(self, now: float) -> tuple[float, list[Pin]]:
         """Do what is due; give when something is due next, and the pins that were driven."""
+        if not self._watches:
+            return inf, []
         driven = []
         for watch in self._watches:
             if now >= watch.due:

@@ -67,6 +67,8 @@ class Rig:
         self._stirred = True
         self.touched = True
         """Set by a part that may have set out just now: it is looked at again, though no time has passed."""
+        self.calls_at = 0.0
+        """When the first of the parts wants to be called."""
         self._now = 0.0
         self._look(0.0)
 

@@ -59,14 +59,11 @@ class World:
             cable.collect(now)
         if self.rig.take_stir():
             for part in self._watchers:
-                part.wake = now
-        for part in self._parts:
-            wake = part.wake
-            if wake <= now:
-                part.wake = wake = part.advance(now)
-                self.rig.touched = True
-            if wake < due:
-                due = wake
+                part.call_by(now)
+        if self.rig.calls_at <= now:
+            self._call_parts(now)
+        if self.rig.calls_at < due:
+            due = self.rig.calls_at
         for board in self._boards:
             changed = board.circuit.settle(now)
             if changed:
@@ -74,6 +71,14 @@ class World:
                 due = now  # what it makes of that may itself be due soon
         self._due = due
         return due
+
+    def _call_parts(self, now: float) -> None:
+        """Call the parts that want it. One that another has touched meanwhile is called in the next turn."""
+        for part in self._parts:
+            if part.wake <= now:
+                part.wake = part.advance(now)
+                self.rig.touched = True
+        self.rig.calls_at = min((part.wake for part in self._parts), default=inf)
 
     def part(self, path: str) -> Part:
         """Find a part by `BOARD.PART`."""

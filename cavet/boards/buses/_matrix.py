@@ -32,7 +32,7 @@ class Matrix(RegisterDevice):
     def was_written(self, register: Register, at: float, cause: int) -> None:
         self._settles_at = at + SETTLE_SECONDS
         self._last = cause
-        self.wake = min(self.wake, at)
+        self.call_by(at)
 
     def rows(self, now: float, *, blinking: bool = True) -> bytes:
         """What is lit: a byte a row from the top, the left lamp in bit 7. With `blinking` as it is at this moment."""

@@ -56,7 +56,7 @@ class Panel(BusDevice):
                 self._last = self._from
         if falls or (before ^ byte) & LIGHT:
             self._settles_at = at + SETTLE_SECONDS
-            self.wake = min(self.wake, at)
+            self.call_by(at)
         return True
 
     def stop(self, at: float) -> None:

@@ -56,6 +56,13 @@ class Part:
         """Something has happened to it: it wants to be called, and the rig looks at it again."""
         self.wake = now
         self._rig.touched = True
+        if now < self._rig.calls_at:
+            self._rig.calls_at = now
+
+    def call_by(self, at: float) -> None:
+        """It wants to be called at a time, or before."""
+        self.wake = min(self.wake, at)
+        self._rig.calls_at = min(self._rig.calls_at, at)
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         """A pin that it hangs on was driven."""
