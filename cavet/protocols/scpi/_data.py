@@ -16,6 +16,7 @@ from cavet.wording import hex_pairs, plain
 
 WHITE = bytes([*range(0x00, 0x0A), *range(0x0B, 0x21)])
 """White space: all control characters but LF, and the space. Source: 488.2, section 7.4.1.2."""
+_WHITE_TEXT = WHITE.decode("latin-1")
 MAX_WORD = 12
 """Characters of a mnemonic, a keyword or a suffix. Source: 488.2, sections 7.6.1.4.1 and 7.7.1.4."""
 MAX_DIGITS = 255
@@ -37,6 +38,8 @@ _NUMBER = re.compile(r"([+-]?)(\d+\.?\d*|\.\d+)(?:[ \t]*[eE][ \t]*([+-]?[ \t]*\d
 _BASED = {"H": (16, "0123456789ABCDEF"), "Q": (8, "01234567"), "B": (2, "01")}
 _KEYWORD = re.compile(r"[A-Za-z][A-Za-z0-9_]*")
 _SUFFIX = re.compile(r"/?[A-Za-z][A-Za-z0-9]*(?:-?\d)?(?:[./][A-Za-z][A-Za-z0-9]*(?:-?\d)?)*")
+_ENCLOSES = re.compile(rb"[\"'#(]")
+_NUMERIC = re.compile(r"[+\-.]?[\d.]")
 _CHANNEL = re.compile(r"\s*(\d{1,9})\s*(?::\s*(\d{1,9})\s*)?")
 
 
@@ -54,6 +57,8 @@ def strip_white(data: bytes) -> bytes:
 
 def split_data(data: bytes) -> list[bytes]:
     """Cut data at its commas; those inside strings, brackets and blocks do not separate."""
+    if _ENCLOSES.search(data) is None:
+        return data.split(b",")
     pieces, begin, at, depth = [], 0, 0, 0
     while at < len(data):
         byte = data[at : at + 1]
@@ -94,8 +99,10 @@ def skip_block(data: bytes, at: int) -> int | None:
 
 def read_datum(data: bytes, side: Side) -> Datum:
     """Read one value. Raises `FaultError` with the standard's number."""
-    data = strip_white(data) if not data.lstrip(WHITE).startswith(b"#") else data.lstrip(WHITE)
+    data = data.lstrip(WHITE)
     first = data[:1]
+    if first != b"#":
+        data = data.rstrip(WHITE)
     if not first:
         raise FaultError(-102, "nothing between two commas")
     if first in (b'"', b"'"):
@@ -105,7 +112,7 @@ def read_datum(data: bytes, side: Side) -> Datum:
     text = data.decode("latin-1")
     if first == b"(":
         return _bracketed(text)
-    if re.match(r"[+\-.]?[\d.]", text):
+    if _NUMERIC.match(text):
         return _number(text, side)
     return _keyword(text, side)
 
@@ -168,7 +175,7 @@ def _number(text: str, side: Side) -> Datum:
     if match is None:
         raise FaultError(-121, plain(text, 30))
     sign, mantissa, exponent, rest = match.groups()
-    if sum(digit.isdigit() for digit in mantissa.lstrip("0.")) > MAX_DIGITS:
+    if len(mantissa) > MAX_DIGITS and sum(digit.isdigit() for digit in mantissa.lstrip("0.")) > MAX_DIGITS:
         raise FaultError(-124, f"more than {MAX_DIGITS}")
     power = int(re.sub(r"\s", "", exponent)) if exponent else 0
     if abs(power) > MAX_EXPONENT:
@@ -176,7 +183,7 @@ def _number(text: str, side: Side) -> Datum:
     value = float(f"{sign}{mantissa}e{power}")
     if math.isinf(value):
         raise FaultError(-123, str(power))
-    suffix = rest.strip(WHITE.decode("latin-1"))
+    suffix = rest.strip(_WHITE_TEXT) if rest else ""
     if not suffix:
         return Datum("number", value)
     if side is Side.BOARD:
@@ -212,7 +219,7 @@ def _keyword(text: str, side: Side) -> Datum:
         raise FaultError(-101, plain(text[:1]))
     if match.end() < len(text):
         what = plain(text[match.end() :], 20)
-        raise FaultError(-103 if text[match.end()] in WHITE.decode("latin-1") + "\"'(#" else -141, what)
+        raise FaultError(-103 if text[match.end()] in _WHITE_TEXT + "\"'(#" else -141, what)
     if len(text) > MAX_WORD:
         raise FaultError(-144, plain(text, 20))
     return Datum("keyword", text.upper())

@@ -6,6 +6,7 @@ SCPI 1999, volume 1, section 6.2.4.
 
 from __future__ import annotations
 
+import functools
 import re
 
 from cavet.protocols._codec import Side
@@ -30,6 +31,10 @@ MAX_NODES = 64
 """A path only grows from unit to unit of a message; no real tree is as deep."""
 HEAD = re.compile(rb"(\*[A-Za-z][A-Za-z0-9_]*|:?[A-Za-z][A-Za-z0-9_]*(?::[A-Za-z][A-Za-z0-9_]*)*)(\??)")
 _NODE = re.compile(r"(.*?)(\d*)", re.DOTALL)
+Path = tuple[tuple[str, int | None], ...]
+"""The nodes of a header, each with its numeric suffix."""
+MAX_KEPT_HEADER = 64
+"""Headers up to this length are remembered, taken apart."""
 _STOPS = re.compile(rb"[;\n\"'#]")
 
 
@@ -42,7 +47,7 @@ class ScpiDecoder:
         self._offset = 0
         self._seen = 0
         """How much of the rest has been looked at already."""
-        self._path: tuple[tuple[str, int | None], ...] = ()
+        self._path: Path = ()
         self._fresh = True
         """Whether a new message begins here."""
         self._skipping = False
@@ -158,10 +163,10 @@ class ScpiDecoder:
         nodes, suffixes = tuple(name for name, _ in path), tuple(suffix for _, suffix in path)
         return form(header=header, nodes=nodes, suffixes=suffixes, values=values), problems
 
-    def _whole_path(self, header: str, problems: list[str]) -> tuple[tuple[str, int | None], ...]:
+    def _whole_path(self, header: str, problems: list[str]) -> Path:
         """Put the path of the header before in front of this one, as the rule says; a common command has none."""
-        words = header.removeprefix(":").split(":")
-        nodes = tuple(_node(word, problems) for word in words)
+        nodes, too_long = _nodes(header) if len(header) <= MAX_KEPT_HEADER else _split(header)
+        problems += too_long
         if header.startswith("*"):
             return nodes
         base = () if header.startswith(":") or self._fresh else self._path
@@ -181,9 +186,18 @@ class ScpiDecoder:
         return tuple(values)
 
 
-def _node(word: str, problems: list[str]) -> tuple[str, int | None]:
-    if len(word.removeprefix("*")) > MAX_WORD:
-        problems.append(str(FaultError(-112, word)))
+def _split(header: str) -> tuple[Path, tuple[str, ...]]:
+    """A header's nodes, and what is wrong with them."""
+    words = header.removeprefix(":").split(":")
+    too_long = tuple(str(FaultError(-112, word)) for word in words if len(word.removeprefix("*")) > MAX_WORD)
+    return tuple(_node(word) for word in words), too_long
+
+
+_nodes = functools.lru_cache(maxsize=1024)(_split)
+"""The same, remembered: a program says the same few headers over and over."""
+
+
+def _node(word: str) -> tuple[str, int | None]:
     match = _NODE.fullmatch(word)
     assert match is not None  # it matches anything
     if word.startswith("*") or not match[1]:
