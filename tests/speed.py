@@ -252,16 +252,13 @@ def pour(record, stop):
 async def key_seconds(app, number):
     """From a key press to the row of the point being shown with the new value."""
     rails = app.screen.query_one("#rails")
-    before = rails._canvas
+    reading = app._desk.bench.host_links["gatehouse"].session.readings["beacon"]
+    before = reading.asked
     key = events.Key("right" if number % 40 < 20 else "left", None)
     key.set_sender(app)
     began = time.perf_counter()
     app._driver.send_message(key)
-    while (
-        rails._canvas is before
-        or f"{app._desk.bench.host_links['gatehouse'].session.readings['beacon'].asked or 0:.0f} %"
-        not in rails._canvas.text()
-    ):
+    while reading.asked == before or f" {reading.asked:.0f} %" not in rails._canvas.text():
         await asyncio.sleep(0)
     return time.perf_counter() - began
 

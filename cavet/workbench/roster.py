@@ -22,8 +22,11 @@ class Roster:
     """Which lines there are. With one board there are no heads: there is nothing to tell apart."""
 
     def __init__(self, points: Sequence[Point]) -> None:
-        self._points = points
         self.boards = list(dict.fromkeys(point.board for point in points))
+        self._points = {board: [point for point in points if point.board == board] for board in self.boards}
+        self._ordered = {
+            board: sorted(own, key=lambda point: not point.kind.is_output) for board, own in self._points.items()
+        }
         self._folded = set(self.boards[1:])
         self.wanted = ""
         """What is searched for, in the names of points and boards; while it is not empty, nothing is folded."""
@@ -42,14 +45,15 @@ class Roster:
         return lines
 
     def _found(self, board: str) -> list[Point]:
-        own = [point for point in self._points if point.board == board]
-        ordered = [p for p in own if p.kind.is_output] + [p for p in own if not p.kind.is_output]
+        ordered = self._ordered[board]
+        if not self.wanted:
+            return ordered
         words = self.wanted.lower().split()
         return [point for point in ordered if all(word in f"{board} {point.name}".lower() for word in words)]
 
-    def points_of(self, board: str) -> list[Point]:
+    def points_of(self, board: str) -> Sequence[Point]:
         """A board's points, whether they are shown or not."""
-        return [point for point in self._points if point.board == board]
+        return self._points.get(board, ())
 
     def is_folded(self, board: str) -> bool:
         return board in self._folded and not self.wanted
