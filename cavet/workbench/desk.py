@@ -83,6 +83,7 @@ class Desk:
         self._held: dict[str, float] = {}
         self._astray: dict[str, float] = {}
         self._undo: list[tuple[Point, Asked]] = []
+        self._stood: dict[str, Standing] = {}
         self._followed_at = 0.0
 
     @property
@@ -97,6 +98,7 @@ class Desk:
     def follow(self) -> None:
         """Read on in the record, and let go of what is not held any more."""
         now = self.now
+        self._stood.clear()
         for event in self.standings.follow():
             self._note(event)
         for course in self.courses.values():
@@ -137,7 +139,10 @@ class Desk:
     # what a person wants
 
     def standing(self, point: Point) -> Standing:
-        return self.standings.standing(point)
+        """How a point stood when it was last followed; reckoned once a frame."""
+        if point.name not in self._stood:
+            self._stood[point.name] = self.standings.standing(point)
+        return self._stood[point.name]
 
     def ask(self, point: Point, value: Asked, *, by: str = "by hand") -> None:
         """Want an output at a value."""
@@ -180,7 +185,7 @@ class Desk:
         elif point.kind is PointKind.SWITCH:
             self.ask(point, steps > 0)
         else:
-            standing = self.standing(point)
+            standing = self.standings.standing(point)
             value = standing.asked if standing.asked is not None else standing.got
             self.ask(point, point.limited(float(value or 0) + steps * point.step))
 
@@ -193,14 +198,14 @@ class Desk:
                 self.ask(point, True)
             self._held[point.name] = self.now + HOLD_SECONDS
         elif point.kind is PointKind.PULSE:
-            again = self.standing(point).asked
+            again = self.standings.standing(point).asked
             self.ask(point, again or max(point.low, PULSE_SHARE * point.high))
         elif point.kind is PointKind.SWITCH:
-            self.ask(point, not self.standing(point).asked)
+            self.ask(point, not self.standings.standing(point).asked)
         elif point.kind.is_text:
             raise WrongError(point.name, found="a flip", expected=_begin_with_a_quote(point))
         else:
-            standing = self.standing(point)
+            standing = self.standings.standing(point)
             at_rest = standing.asked in (None, point.rest)
             self.ask(point, point.high if at_rest else point.rest)
 
