@@ -61,14 +61,22 @@ class CavetApp(App[int]):
             asyncio.get_running_loop().add_signal_handler(number, self._lose)
 
     def _look_at_terminal(self) -> None:
-        """A window that was resized while we began may have told nobody: look at its size now and then."""
+        """Look now and then whether the screens have the window's size.
+
+        A resize can get lost on its way to them: one that came while we began, and one whose short timer was late.
+        """
         try:
             size = Size(*os.get_terminal_size(sys.__stdout__.fileno() if sys.__stdout__ else 1))
         except OSError:
             self._lose()
             return
-        if size not in (Size(0, 0), self.size) or size != self.screen.size:
+        if size == Size(0, 0):
+            return
+        if size != self.size:
             self.post_message(events.Resize(size, size))
+        for screen in self.screen_stack:
+            if screen.size != size:
+                screen.post_message(events.Resize(size, size))
 
     def _lose(self) -> None:
         """The window was shut, or we are told to end: nobody looks any more."""

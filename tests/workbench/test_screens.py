@@ -1,10 +1,12 @@
 """The application, headless: keys are pressed, and what a person could see is read."""
 
 import asyncio
+import os
 import re
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 from textual import events
 
@@ -98,6 +100,18 @@ def seated(story, size=(160, 47), change=("", ""), text=None):
             return list(read_record(Path(folder) / "a.record")), path.read_text()
 
     return asyncio.run(run())
+
+
+class Window(unittest.TestCase):
+    def test_a_resize_that_got_lost_is_made_up_for(self):
+        async def story(seat):
+            seat.app._resize_timer = mock.Mock()  # one that never comes to its end
+            with mock.patch("os.get_terminal_size", return_value=os.terminal_size((100, 30))):
+                seat.app._look_at_terminal()
+                await seat.until(lambda: seat.app.screen.size == (100, 30))
+            await seat.until(lambda: seat.app.screen.query_one("#board").size.width < 50)
+
+        seated(story)
 
 
 class Driving(unittest.TestCase):
