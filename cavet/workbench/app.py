@@ -57,8 +57,9 @@ class CavetApp(App[int]):
         if self.is_headless:
             return
         self.set_interval(LOOK_SECONDS, self._look_at_terminal)
+        loop = asyncio.get_running_loop()
         for number in (signal.SIGHUP, signal.SIGTERM):
-            asyncio.get_running_loop().add_signal_handler(number, self._lose)
+            signal.signal(number, lambda number, frame: self._told_to_end(loop))
 
     def _look_at_terminal(self) -> None:
         """Look now and then whether the screens have the window's size.
@@ -77,6 +78,11 @@ class CavetApp(App[int]):
         for screen in self.screen_stack:
             if screen.size != size:
                 screen.post_message(events.Resize(size, size))
+
+    def _told_to_end(self, loop: asyncio.AbstractEventLoop) -> None:
+        """A signal came. The loop may be waiting for a window that takes nothing any more: do not count on it."""
+        self._lost()
+        loop.call_soon_threadsafe(self.exit, 0)
 
     def _lose(self) -> None:
         """The window was shut, or we are told to end: nobody looks any more."""
