@@ -79,11 +79,11 @@ class FormatReader:
         return found
 
     def _field_is_there(self, path: Path, frame: FramePlan, name: str) -> bool:
-        names = [field.name for field in frame.fields if field.is_number]
+        names = [field.name for field in frame.fields if field.is_number and not frame.repeats(field)]
         if name in names:
             return True
         self._checker.wrong(
-            path, found=name, expected=f"a number of {frame.name}: {listed(names)}", nearest=nearest(name, names)
+            path, found=name, expected=f"one number of {frame.name}: {listed(names)}", nearest=nearest(name, names)
         )
         return False
 
@@ -122,12 +122,17 @@ class FormatReader:
         return tuple(pins)
 
     def _given_frames(self, plan: PlanFile) -> list[Answer]:
-        answers = []
+        answers: list[Answer] = []
         for name, raw in self._frames(plan, "gives").items():
             path: Path = (*self._path, "gives", name)
             table = self._checker.table(raw, schema.GIVES, path)
             if table is None:
                 continue
+            firmware = self._table["firmware"]
+            if firmware != "plan" and table["when"] != "taken":
+                self._checker.wrong((*path, "when"), found=table["when"], expected=f'"taken", with firmware {firmware}')
+            if firmware == "target" and answers:
+                self._checker.wrong(path, found=name, expected=f"one frame for a target: {answers[0].frame} is one")
             frame = plan.frames[name]
             fields = [
                 given for field, each in table["fields"].items() if (given := self._given(path, frame, field, each))

@@ -112,7 +112,7 @@ class FrameReader:
         differs = ""
         for field in plan.fields:
             if field.name in plan.tags:
-                if field.kind not in ("uint", "int") or field.count is not None or is_loose(plan, field):
+                if not field.is_whole or field.count is not None or is_loose(plan, field):
                     self._wrong(field.name, "type", field.kind, "one whole number, as other fields depend on it")
                 elif differs:
                     expected = f"a place before {differs}, whose length differs: other fields depend on this one"

@@ -267,27 +267,46 @@ class PointReader:
             return None  # told at its host
         places: dict[str, Any] = {}
         for key, names in (("field", ("frame", "field")), ("state", ("state_frame", "state_field"))):
-            found = self._field_of((*path, key), table[key], plan) if table[key] else ("", "")
-            if found is None:
+            found = self._field_of((*path, key), table[key], plan, kind) if table[key] else ("", "")
+            if found is None or (table[key] and not self._has_line(path, table["line"], found, plan)):
                 return None
             places |= dict(zip(names, found, strict=True))
         frame = plan.codecs[places["frame"]].plan if places["frame"] else None
-        known = [field.name for field in frame.fields] if frame is not None else []
+        known = [field.name for field in frame.fields if field.is_whole and not frame.repeats(field)] if frame else []
         if table["mask"] and table["mask"] not in known:
-            self._checker.wrong((*path, "mask"), found=table["mask"], expected=f"a field of the frame: {listed(known)}")
+            near = nearest(table["mask"], known)
+            expected = f"a whole number of the frame: {listed(known) or 'it has none'}"
+            self._checker.wrong((*path, "mask"), found=table["mask"], expected=expected, nearest=near)
             return None
         fields = _common(path[-1], table, kind)
         fields["confirm"] = bool(places["state_frame"]) and fields.get("confirm", False)
         return FieldPoint(**fields, **places, bit=table["line"], mask=table["mask"])
 
-    def _field_of(self, path: Path, text: str, plan: Format) -> tuple[str, str] | None:
-        """Take FRAME.FIELD apart."""
+    def _field_of(self, path: Path, text: str, plan: Format, kind: PointKind) -> tuple[str, str] | None:
+        """Take FRAME.FIELD apart: one number, or for a text one text or bytes."""
         frame, _, field = text.partition(".")
-        known = [f"{name}.{each.name}" for name, codec in plan.codecs.items() for each in codec.plan.fields]
+        known = [
+            f"{name}.{each.name}"
+            for name, codec in plan.codecs.items()
+            for each in codec.plan.fields
+            if each.is_number is not kind.is_text and not codec.plan.repeats(each)
+        ]
         if text not in known:
-            self._checker.wrong(path, found=text, expected=listed(known), nearest=nearest(text, known))
+            expected = f"{'a text' if kind.is_text else 'one number'}: {listed(known) or 'there is none'}"
+            self._checker.wrong(path, found=text, expected=expected, nearest=nearest(text, known))
             return None
         return frame, field
+
+    def _has_line(self, path: Path, line: int | None, place: tuple[str, str], plan: Format) -> bool:
+        """Whether a field has the bit that is meant, where one is."""
+        if line is None:
+            return True
+        field = plan.codecs[place[0]].plan.field(place[1])
+        if field.is_whole and (field.bits is None or line < field.bits):
+            return True
+        bits = f"0 to {field.bits - 1}" if field.is_whole and field.bits else "a field that is a whole number"
+        self._checker.wrong((*path, "line"), found=line, expected=f"{bits}, the bits of {'.'.join(place)}")
+        return False
 
     def _fits_payload(self, path: Path, kind: PointKind, form: PayloadForm) -> bool:
         fitting = ("text", "json") if kind.is_text else ("words", "json", "number", "raw") if kind.is_switch else (

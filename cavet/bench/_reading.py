@@ -28,6 +28,7 @@ from cavet.boards import Defect, PinMode, Profile, Quantity, Reflex
 from cavet.boards.firmware.mqtt import StationPlan
 from cavet.expressions import Expression
 from cavet.hosts import DevicePlan, Format, Manners, Point
+from cavet.protocols import FieldError
 from cavet.protocols.plans import PlanCodec
 from cavet.wording import listed, nearest
 
@@ -391,7 +392,14 @@ class _Reader:
             expected = f"a frame: {listed(plan.frames)}"
             self._checker.wrong((*path, "asks"), found=asks, expected=expected, nearest=nearest(asks, plan.frames))
             return None
-        return Format(codecs={name: PlanCodec(frame) for name, frame in plan.frames.items()}, asks=asks)
+        spoken = Format(codecs={name: PlanCodec(frame) for name, frame in plan.frames.items()}, asks=asks)
+        try:
+            if asks:
+                spoken.question()
+        except FieldError as error:
+            expected = f"a frame that can be said with all of its fields 0; {error}"
+            self._checker.wrong((*path, "asks"), found=asks, expected=expected)
+        return spoken
 
     def _profiles_of_hosts(
         self, hosts: dict[str, HostPlan], links: dict[str, LinkPlan], boards: dict[str, BoardPlan]

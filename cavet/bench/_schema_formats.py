@@ -40,7 +40,7 @@ GIVES = Section(
         Key(
             name="when",
             kind="word",
-            doc="after each frame that it takes, when something in it has changed, or at every interval",
+            doc="after each frame that it takes (usb and target: always), when something in it has changed, or at every interval",
             choices=("taken", "changed", "every"),
             default="taken",
         ),
@@ -129,7 +129,7 @@ HOST_KEYS = (
     Key(
         name="asks",
         kind="text",
-        doc="plan: the frame that, with all of its fields 0, asks the board how it stands",
+        doc="plan: the frame that, with its fields 0 or as near as they come, asks the board how it stands",
         default="",
     ),
 )

@@ -12,7 +12,7 @@ from cavet.hosts._base import SET_UP, FindCause, Session, Wish
 from cavet.hosts._point import Asked, FieldPoint
 from cavet.hosts._session import Manners, SessionState, Tell
 from cavet.protocols import Decoder, FieldError, Frame, Side
-from cavet.protocols.plans import FieldPlan, PlanCodec
+from cavet.protocols.plans import FieldPlan, FramePlan, PlanCodec
 from cavet.record import Kind
 
 
@@ -21,6 +21,11 @@ class Format(msgspec.Struct, frozen=True, kw_only=True):
 
     codecs: dict[str, PlanCodec]
     asks: str = ""
+
+    def question(self) -> bytes:
+        """The frame that asks, with its fields 0, or as near as they come. Raises `FieldError` where none can."""
+        codec = self.codecs[self.asks]
+        return codec.encode(codec.message(_nothing_of(codec.plan)))
 
 
 class _Expected(msgspec.Struct):
@@ -68,9 +73,7 @@ class FormatSession(Session[FieldPoint]):
 
     def _ask(self) -> None:
         """Say the frame that asks and changes nothing: all of its fields 0."""
-        codec = self._format.codecs[self._format.asks]
-        values = {field.name: _nothing(field) for field in codec.plan.fields if not field.fills_itself}
-        self._say(codec.encode(codec.message(values)), None, "board", self.board, SET_UP)
+        self._say(self._format.question(), None, "board", self.board, SET_UP)
 
     def _begin(self, now: float) -> None:
         self._enter(SessionState.READY, inf)
@@ -140,11 +143,8 @@ class FormatSession(Session[FieldPoint]):
     def _values(self, point: FieldPoint, value: Asked) -> dict[str, Any]:
         """The values of all fields of the point's frame: its own, and what the others were sent with last."""
         plan = self._format.codecs[point.frame].plan
-        values = {
-            field.name: self._wanted.get((point.frame, field.name), _nothing(field))
-            for field in plan.fields
-            if not field.fills_itself
-        }
+        values = _nothing_of(plan)
+        values |= {name: self._wanted[point.frame, name] for name in values if (point.frame, name) in self._wanted}
         values[point.field] = point.put(values[point.field], value, plan.field(point.field))
         self._wanted[point.frame, point.field] = values[point.field]
         if point.mask:
@@ -184,8 +184,17 @@ class FormatSession(Session[FieldPoint]):
         self._compared.add(point.name)
 
 
+def _nothing_of(plan: FramePlan) -> dict[str, Any]:
+    """What the fields of a frame hold that nobody has asked anything of."""
+    fields = [field for field in plan.fields if not field.fills_itself]
+    return {
+        field.name: (_nothing(field),) * (field.count or 0) if plan.repeats(field) else _nothing(field)
+        for field in fields
+    }
+
+
 def _nothing(field: FieldPlan) -> Any:
-    """What a field holds that nobody has asked anything of: 0, the first of its words, no text."""
+    """What such a field holds: 0, the first of its words, no text."""
     if field.kind == "bytes":
         return bytes((field.bits or 0) // 8)
     if field.kind == "text":
@@ -194,5 +203,6 @@ def _nothing(field: FieldPlan) -> Any:
     if zero is None:
         zero = next(iter(field.values), 0)
     if not field.values:
-        zero = min(max(0, field.low if field.low is not None else 0), field.high if field.high is not None else 0)
-    return (zero,) * field.count if field.count else zero
+        zero = max(0, field.low if field.low is not None else 0)
+        zero = zero if field.high is None else min(zero, field.high)
+    return zero

@@ -293,6 +293,16 @@ class SecondBoard(unittest.TestCase):
 
     def test_what_can_be_no_target_is_refused(self):
         for old, new, part in (
+            (
+                "[boards.helper.gives.state.fields]",
+                '[boards.helper.gives.state]\nwhen = "every"\n[boards.helper.gives.state.fields]',
+                '"taken", with firmware target',
+            ),
+            (
+                "[links.hut]",
+                '[boards.helper.gives.order.fields]\nlevels = { pins = "0" }\n[links.hut]',
+                "one frame for a target: state is one",
+            ),
             ('board = "helper"', 'board = "hut"', "a board whose firmware is target"),
             ('profile = "post"', 'profile = "wren"', "runs without a link"),
             (
@@ -352,6 +362,60 @@ class Documentation(unittest.TestCase):
         self.assertEqual((got, notes), (60, []))
         self.assertEqual(frames[0], "0201013c3e")
         self.assertEqual(frames[-1], "0202033c012c6e")
+
+    def kiln(self, plan, *changes):
+        """The bench of the page with another plan, and some words changed."""
+        bench = self.blocks[0]
+        for old, new in changes:
+            self.assertIn(old, bench)
+            bench = bench.replace(old, new, 1)
+        self.write("kiln.plan.toml", plan)
+        return load_bench(self.write("kiln.bench.toml", bench)).plan
+
+    def test_fields_that_can_carry_no_point_are_told_before_anything_runs(self):
+        plan, asks = (
+            self.blocks[1],
+            ('plan = "kiln.plan.toml"\n\n[points', 'plan = "kiln.plan.toml"\nasks = "q"\n\n[points'),
+        )
+        several = plan.replace('{ name = "power", bits = 8, max = 100 }', '{ name = "power", bits = 8, count = 2 }')
+        text = plan.replace('{ name = "power", bits = 8, max = 100 }', '{ name = "power", type = "text", bytes = 2 }')
+        question = '[frames.q]\nstart = "@?"\nfields = [{ name = "b", bytes = 4, type = "bytes" }, '
+        for given, changes, parts in (
+            (several, (), ("takes.heat.power", "expected one number")),
+            (text, (), ("points.glow.field", "expected one number")),
+            (plan, (('kind = "level"', 'kind = "text"'),), ("points.glow.field", "expected a text")),
+            (
+                plan,
+                (('kind = "level"', 'kind = "switch"\nline = 9'),),
+                ("points.glow.line", "0 to 7, the bits of heat.power"),
+            ),
+            (plan, (('"heat.power"', '"heat.power"\nmask = "powr"'),), ("points.glow.mask", 'did you mean "power"?')),
+            (plan + question + '{ name = "a", bits = 8, min = 5, max = 300 }]', (asks,), ()),
+            (
+                plan + question + '{ name = "a", bits = 8, min = 300 }]',
+                (asks,),
+                ("hosts.kiln.asks", "all of its fields 0"),
+            ),
+        ):
+            with self.subTest(parts):
+                if not parts:
+                    self.kiln(given, *changes)
+                    continue
+                with self.assertRaises(ExceptionGroup) as caught:
+                    self.kiln(given, *changes)
+                lines = [str(error) for error in caught.exception.exceptions]
+                self.assertTrue(any(all(part in line for part in parts) for line in lines), lines)
+
+    def test_a_question_may_hold_lists_and_fields_that_are_not_there(self):
+        fields = (
+            '{ name = "n", bits = 8, count_of = "a" }, { name = "a", bits = 8 }, '
+            '{ name = "two", bits = 8, count = 2 }, { name = "low", bits = 8, min = 5 }'
+        )
+        plan = self.kiln(
+            f'{self.blocks[1]}\n[frames.q]\nstart = "@?"\nfields = [{fields}]',
+            ('plan = "kiln.plan.toml"\n\n[points', 'plan = "kiln.plan.toml"\nasks = "q"\n\n[points'),
+        )
+        self.assertEqual(plan.hosts["kiln"].format.question().hex(), "3f00000005")
 
     def test_the_device_of_some_twenty_lines_answers_on_the_bus(self):
         self.assertLess(len(self.blocks[3].strip().splitlines()), 25)

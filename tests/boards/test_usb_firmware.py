@@ -17,7 +17,7 @@ EPIPE, ECONNRESET = -32, -104
 class Post:
     """A signal post on its own, and one importer of it."""
 
-    def __init__(self):
+    def __init__(self, faults=None):
         self.time = 0.0
         self.record = Record(lambda: self.time)
         tell = telling(self.record, "post")
@@ -38,7 +38,7 @@ class Post:
                     fields=(
                         Given(field="levels", of="levels", pins=PINS),
                         Given(field="blink", of="blinks", pins=PINS),
-                        Given(field="faults", of="faults"),
+                        Given(field="faults", of="sum" if faults else "faults"),
                     ),
                 ),
             ),
@@ -46,7 +46,7 @@ class Post:
         pins = {number: PinProfile(number=number, modes={PinMode.OUTPUT: 1, PinMode.INPUT: 1}) for number in PINS}
         lamps = [Lamp(f"post_{number + 1}", {"pin": number}) for number in PINS]
         self.circuit = Circuit(Profile(name="post", pins=pins), lamps, tell)
-        engine = Engine(board, self.circuit, tell, {})
+        engine = Engine(board, self.circuit, tell, {"state.faults": faults} if faults else {})
         self.firmware = UsbFirmware(Identity(vendor=0x1209, product=0xCA7E, title="Post"), board, engine, tell)
         self.board = Board("post", self.circuit, self.firmware, tell)
         rig = Rig([], {f"post.{lamp.name}": lamp for lamp in lamps})
@@ -289,6 +289,18 @@ class Reports(unittest.TestCase):
         for direction, endpoint in ((0, 1), (1, 2), (0, 15)):
             reply = self.importer.submit(direction, endpoint, 0)
             self.assertEqual(ended(reply), [(EPIPE, 0, b"")])
+
+    def test_a_report_that_its_fields_can_not_hold_is_told_and_the_device_goes_on(self):
+        faults = [999, 5]
+        post = Post(lambda: faults.pop(0))
+        importer = Importer(post)
+        importer.import_device()
+        self.assertEqual(ended(importer.out("01 01 00 02")), [(0, 4, b"")])
+        self.assertEqual(importer.submit(1, 1, 64), b"")
+        notes = [event.note for event in post.record.since(0) if event.kind == "refused"]
+        self.assertEqual(notes, ["can't be said: state.faults: found 999, expected 0 to 255"])
+        reply = importer.out("00 00 00 00")
+        self.assertEqual(ended(reply)[1][2].hex(), "01000506")
 
     def test_lamps_that_blink_go_on_and_off_and_are_told_as_on(self):
         self.importer.out("01 01 01 03")

@@ -81,6 +81,11 @@ class FieldPlan(msgspec.Struct, frozen=True, kw_only=True):
         return self.kind in ("uint", "int", "float")
 
     @property
+    def is_whole(self) -> bool:
+        """Whether it is a whole number on the wire."""
+        return self.kind in ("uint", "int")
+
+    @property
     def is_scaled(self) -> bool:
         return self.scale != 1 or self.offset != 0
 

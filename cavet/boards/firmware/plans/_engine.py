@@ -11,7 +11,7 @@ import msgspec
 from cavet.boards._circuit import Circuit
 from cavet.boards._pins import PinMode
 from cavet.boards._telling import Tell
-from cavet.protocols import Frame, Message
+from cavet.protocols import FieldError, Frame, Message
 from cavet.protocols.plans import PlanCodec
 from cavet.record import Kind
 
@@ -168,15 +168,20 @@ class Engine:
 
     # frames that go
 
-    def make(self, answer: Answer, now: float) -> bytes:
-        """Make a frame of how the board stands; it takes the faults with it. Raises `FieldError`."""
-        data = self.peek(answer, now)
+    def make(self, answer: Answer, now: float, cause: int | None) -> bytes | None:
+        """Make a frame of how the board stands; it takes the faults with it. `None` where its fields can't hold that,
+        which is told."""
+        try:
+            data = self.peek(answer, now)
+        except FieldError as error:
+            self._tell(Kind.REFUSED, "frame", answer.frame, None, cause, f"can't be said: {error}")
+            return None
         if any(given.of == "faults" for given in answer.fields):
             self._faults = 0
         return data
 
     def peek(self, answer: Answer, now: float) -> bytes:
-        """Make a frame of how the board stands, and change nothing."""
+        """Make a frame of how the board stands, and change nothing. Raises `FieldError`."""
         codec = self.plan.codecs[answer.frame]
         values: dict[str, Any] = {}
         for given in answer.fields:

@@ -64,10 +64,8 @@ class PlanFirmware:
         return sorted(frames, key=lambda frame: frame.offset)
 
     def _say(self, answer: Answer, now: float, cause: int | None, clients: list[Client]) -> None:
-        try:
-            data = self._engine.make(answer, now)
-        except FieldError as error:
-            self._tell(Kind.REFUSED, "frame", answer.frame, None, cause, f"can't be said: {error}")
+        data = self._engine.make(answer, now, cause)
+        if data is None:
             return
         self._told[answer.frame] = data
         told = self._tell(Kind.TOLD, "frame", answer.frame, data, cause)

@@ -8,7 +8,7 @@ from cavet.boards._pins import Pin
 from cavet.boards._telling import Tell
 from cavet.boards.buses import TargetBoard
 from cavet.boards.firmware.plans._engine import Engine, PlanBoard
-from cavet.protocols import FieldError, Side
+from cavet.protocols import Side
 from cavet.record import Kind
 
 
@@ -53,11 +53,7 @@ class TargetFirmware:
         """The frame that tells how it stands; none where it has none."""
         if not self._plan.gives:
             return b""
-        try:
-            return self._engine.make(self._plan.gives[0], at)
-        except FieldError as error:
-            self._tell(Kind.REFUSED, "frame", self._plan.gives[0].frame, None, None, f"can't be said: {error}")
-            return b""
+        return self._engine.make(self._plan.gives[0], at, None) or b""
 
     def joined(self, client: Client, now: float) -> None:
         """It has no link."""

@@ -174,7 +174,9 @@ class UsbFirmware:
         except PinRefusedError as refusal:
             self._tell(Kind.REFUSED, "board", "", None, cause, str(refusal))
         for answer in self._plan.gives:
-            data = self._engine.make(answer, now)
+            data = self._engine.make(answer, now, cause)
+            if data is None:
+                continue
             self._tell(Kind.TOLD, "frame", answer.frame, data, cause)
             self.device.ready.append(data)
 
