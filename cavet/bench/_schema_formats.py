@@ -40,7 +40,7 @@ GIVES = Section(
         Key(
             name="when",
             kind="word",
-            doc="after each frame that it takes (usb and target: always), when something in it has changed, or at every interval",
+            doc="after each frame that it takes, on a change of its fields, or at every interval; usb, target: `taken`",
             choices=("taken", "changed", "every"),
             default="taken",
         ),
