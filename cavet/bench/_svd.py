@@ -2,7 +2,8 @@
 
 Source: CMSIS-SVD schema 1.3. What is taken: a peripheral's registers with their offsets, sizes, reset values and
 access, clusters, dimensions, and bit fields with their enumerated values; side effects from `readAction` and
-`modifiedWriteValues`. Inherited are `size`, `access`, `resetValue`, and peripherals by `derivedFrom`.
+`modifiedWriteValues`. Inherited are `size`, `access`, `resetValue`; and by `derivedFrom` peripherals, clusters,
+registers, fields and enumerated values, of which what is said anew replaces what was said before.
 """
 
 from __future__ import annotations
@@ -24,6 +25,8 @@ ACCESS = {
 }
 MAX_REGISTERS = 4096
 MAX_DEPTH = 8
+SEVERAL = ("register", "cluster", "enumeratedValue")
+"""What an element may hold several of, side by side."""
 Element = ElementTree.Element
 
 
@@ -68,10 +71,11 @@ class SvdReader:
         defaults = self._defaults(self._device, _Defaults())
         for element in reversed(chain):
             defaults = self._defaults(element, defaults)
-        group = next((found for element in chain if (found := element.find("registers")) is not None), None)
-        if group is None:
+        groups = [found for element in reversed(chain) if (found := element.find("registers")) is not None]
+        if not groups:
             raise WrongError(f"{self._file}#{name}", found="no registers", expected="a peripheral with registers")
-        registers = list(self._registers(group, 0, "", defaults, name, 0))
+        merged = {each.name: each for group in groups for each in self._registers(group, 0, "", defaults, name, 0)}
+        registers = list(merged.values())
         if not 0 < len(registers) <= MAX_REGISTERS:
             expected = f"1 to {MAX_REGISTERS}"
             raise WrongError(f"{self._file}#{name}", found=f"{len(registers)} registers", expected=expected)
@@ -121,9 +125,10 @@ class SvdReader:
     ) -> Iterator[Register]:
         if depth > MAX_DEPTH:
             raise WrongError(f"{self._file}#{where}", found=f"clusters {depth} deep", expected=f"at most {MAX_DEPTH}")
-        for element in group:
-            if element.tag not in ("register", "cluster"):
+        for written in group:
+            if written.tag not in ("register", "cluster"):
                 continue
+            element = self._whole(written, group)
             offset = self._number(element, "addressOffset", 0)
             for name, more in self._repeated(element):
                 at, full = base + offset + more, f"{prefix}{name}"
@@ -155,7 +160,8 @@ class SvdReader:
             raise WrongError(f"{where}.size", found=f"{defaults.size} bits", expected="8 to 64, whole bytes")
         access = _side_effect(element, defaults.access)
         fields = []
-        for each in element.iter("field"):
+        for written in element.iter("field"):
+            each = self._whole(written, element)
             low, bits = self._bits(each, where)
             if low + bits > defaults.size:
                 found = f"bit {low + bits - 1}"
@@ -189,10 +195,46 @@ class SvdReader:
             )
         return low, high - low + 1
 
+    def _whole(self, element: Element, beside: Element) -> Element:
+        """An element with what it takes over from the one that it is derived from: one beside it, or at a path."""
+        chain = [element]
+        while base := chain[-1].get("derivedFrom", ""):
+            name = element.findtext("name", "?").strip()
+            found = self._named(base, element.tag, beside, chain[-1])
+            if found is None:
+                expected = f"a {element.tag} of this file"
+                raise WrongError(f"{self._file} {name}", found=f"derived from {base}", expected=expected)
+            if any(found is seen for seen in chain):
+                raise WrongError(f"{self._file} {name}", found=f"derived from {base} again", expected="no loop")
+            chain.append(found)
+        if len(chain) == 1:
+            return element
+        whole = ElementTree.Element(element.tag)
+        for each in reversed(chain):
+            for child in each:
+                for older in whole.findall(child.tag) if child.tag not in SEVERAL else ():
+                    whole.remove(older)
+            whole.extend(each)
+        return whole
+
+    def _named(self, path: str, tag: str, beside: Element, but: Element) -> Element | None:
+        *above, name = path.split(".")
+        places = [self._peripherals[above[0]]] if above and above[0] in self._peripherals else [beside, self._device]
+        return next(
+            (
+                found
+                for place in places
+                for found in place.iter(tag)
+                if found is not but and found.findtext("name", "").strip() == name
+            ),
+            None,
+        )
+
     def _values(self, field: Element) -> dict[str, int]:
         return {
             name: self._number(value, "value", 0)
-            for value in field.iter("enumeratedValue")
+            for group in field.iter("enumeratedValues")
+            for value in self._whole(group, field).iter("enumeratedValue")
             if (name := value.findtext("name", "").strip()) and value.find("value") is not None
         }
 

@@ -111,6 +111,36 @@ class Svd(unittest.TestCase):
         self.assertEqual(found.register("CHB_GAIN").at, 0x54)
         self.assertEqual(SvdReader(SVD, "chip.svd").map("SENSOR2").registers, found.registers)
 
+    def test_what_is_derived_takes_over_what_it_does_not_say_anew(self):
+        more = """<peripheral derivedFrom="SENSOR"><name>WIDER</name><registers>
+<register derivedFrom="SENSOR.CTRL"><name>CTRL2</name>
+<addressOffset>0x60</addressOffset><resetValue>3</resetValue></register>
+<register derivedFrom="CTRL2"><name>CTRL3</name><addressOffset>0x61</addressOffset></register>
+<register><name>FLAGS</name><addressOffset>1</addressOffset><size>16</size><fields>
+<field><name>LOW</name><bitOffset>0</bitOffset><bitWidth>2</bitWidth><enumeratedValues><name>speeds</name>
+<enumeratedValue><name>fast</name><value>2</value></enumeratedValue></enumeratedValues></field>
+<field derivedFrom="LOW"><name>HIGH</name><bitOffset>4</bitOffset></field>
+<field><name>TOP</name><bitOffset>6</bitOffset><bitWidth>2</bitWidth>
+<enumeratedValues derivedFrom="speeds"/></field></fields></register></registers></peripheral>"""
+        text = SVD.replace("</peripherals>", more + "</peripherals>")
+        base = {each.name: each for each in SvdReader(text, "chip.svd").map("SENSOR").registers}
+        wider = {each.name: each for each in SvdReader(text, "chip.svd").map("WIDER").registers}
+        self.assertEqual(set(wider), {*base, "CTRL2", "CTRL3"})
+        self.assertEqual(wider["STATUS"], base["STATUS"])
+        for name, at in (("CTRL2", 0x60), ("CTRL3", 0x61)):
+            self.assertEqual((wider[name].at, wider[name].size, wider[name].reset), (at, 1, 3))
+            self.assertEqual(wider[name].fields, base["CTRL"].fields)
+        flags = wider["FLAGS"]
+        self.assertEqual((flags.size, [(each.low, each.bits) for each in flags.fields]), (2, [(0, 2), (4, 2), (6, 2)]))
+        self.assertEqual([each.values for each in flags.fields], [{"fast": 2}] * 3)
+        for old, new, part in (
+            ('derivedFrom="CTRL2"', 'derivedFrom="CTRL9"', "derived from CTRL9, expected a register of this file"),
+            ('derivedFrom="SENSOR.CTRL"', 'derivedFrom="CTRL3"', "no loop"),
+        ):
+            with self.assertRaises(WrongError) as caught:
+                SvdReader(text.replace(old, new), "chip.svd").map("WIDER")
+            self.assertIn(part, str(caught.exception).replace('"', ""))
+
     def test_what_is_wrong_with_a_file_is_one_line(self):
         for text, name, part in (
             ("<device>", "X", "chip.svd:1"),
