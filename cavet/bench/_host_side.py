@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+from itertools import pairwise
 from math import inf
 from typing import Any
 
@@ -182,8 +183,13 @@ class HostLink:
                         f"host {self.plan.name}", said.data[begin:place], self.plan.client.version, framed
                     )
                 begin = place
-            self._pace(len(said.data), base, [place for place, _ in said.frames])
-            self._end.write(said.data)
+            places = [place for place, _ in said.frames]
+            self._pace(len(said.data), base, places)
+            if self.link.kind == "usb":  # a report is a transfer of its own
+                for begin, end in pairwise((0, *places)):
+                    self._end.write(said.data[begin:end])
+            else:
+                self._end.write(said.data)
 
     def _pace(self, size: int, base: int, places: list[int]) -> None:
         """Each frame is carried when the line has had time for its last byte."""

@@ -18,6 +18,7 @@ from cavet.wording import WrongError, listed, nearest
 FindCause = Callable[[Frame], int | None]
 """Gives the event behind a frame that was heard."""
 SET_UP = "set-up"
+STANDS_THERE = "the board stands there already"
 MAX_TEXTS = 50
 P = TypeVar("P", bound=Point)
 

@@ -6,9 +6,9 @@ from collections.abc import Callable, Iterable, Mapping
 from math import inf
 from typing import Generic
 
-from cavet.hosts._base import P, Session, Wish
+from cavet.hosts._base import STANDS_THERE, P, Session, Wish
 from cavet.hosts._point import Asked, DevicePoint
-from cavet.hosts._session import Manners, SessionState, Tell
+from cavet.hosts._session import Manners, Tell
 from cavet.hosts.buses import Call, DevicePlan, Fleet
 from cavet.record import Kind
 
@@ -24,6 +24,7 @@ class DeviceSession(Session[P], Generic[P]):
         at_devices = [point for point in self.points.values() if isinstance(point, DevicePoint)]
         self._fleet = Fleet(devices, at_devices, manners, self, acknowledged=acknowledged)
         self._poll_at = inf
+        self._reachable = False
         self._known: set[str] = set()
         """Points at devices whose first value was read."""
 
@@ -33,12 +34,14 @@ class DeviceSession(Session[P], Generic[P]):
 
     def _begin_devices(self, now: float) -> None:
         self._known.clear()
+        self._reachable = True
         if self._fleet.drivers:
             self._fleet.begin(now)
             self._fleet.advance(now)
             self._poll_at = now + self._manners.poll
 
     def _end_devices(self, reason: str) -> None:
+        self._reachable = False
         self._fleet.end(f"the link was lost: {reason}", 0.0)
         self._poll_at = inf
 
@@ -71,9 +74,15 @@ class DeviceSession(Session[P], Generic[P]):
         """What was wanted at a device was read back."""
         self._confirm(wish, now, now - self.readings[wish.point.name].asked_at)
 
+    def wish_unchanged(self, wish: Wish, now: float) -> None:
+        """What is wanted at a device stands there already."""
+        reading = self.readings[wish.point.name]
+        reading.got, reading.got_at = wish.value, now
+        self._tell(Kind.UNCHANGED, "point", wish.point.name, wish.value, wish.asked, STANDS_THERE)
+
     def wish_failed(self, wish: Wish, why: str, now: float, *, again: Callable[[], None]) -> None:
         """Something else was read back, or nothing."""
-        if wish.tries < self._manners.retries and self.state is SessionState.READY:
+        if wish.tries < self._manners.retries and self._reachable:
             wish.tries += 1
             self._tell(Kind.RESENT, "point", wish.point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
             again()

@@ -8,8 +8,8 @@ from typing import Any
 
 import msgspec
 
-from cavet.hosts._base import SET_UP, FindCause, Session, Wish
-from cavet.hosts._point import Asked, FieldPoint
+from cavet.hosts._base import SET_UP, STANDS_THERE, FindCause, Session, Wish
+from cavet.hosts._point import Asked, FieldPoint, PointKind
 from cavet.hosts._session import Manners, SessionState, Tell
 from cavet.protocols import Decoder, FieldError, Frame, Side
 from cavet.protocols.plans import FieldPlan, FramePlan, PlanCodec
@@ -126,6 +126,9 @@ class FormatSession(Session[FieldPoint]):
     def _write(self, wish: Wish, now: float, *, again: bool = False) -> None:
         point = self.points[wish.point.name]
         codec = self._format.codecs[point.frame]
+        if not again and self._stands_there(point, wish):
+            self._tell(Kind.UNCHANGED, "point", point.name, wish.value, wish.asked, STANDS_THERE)
+            return
         if again:
             self._tell(Kind.RESENT, "point", point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
         try:
@@ -139,6 +142,13 @@ class FormatSession(Session[FieldPoint]):
             if older is not None and older.wish is not wish:
                 self._overtake(older.wish, "a newer wish came")
             self._expected[point.name] = _Expected(wish, now + self._manners.reply_within, now)
+
+    def _stands_there(self, point: FieldPoint, wish: Wish) -> bool:
+        """Whether nothing has to be sent: the board has told that it is so, and nothing else is under way."""
+        if wish.forced or point.kind is PointKind.PULSE or point.name in self._expected or not point.state_frame:
+            return False
+        got = self.readings[point.name].got
+        return got is not None and point.same(got, wish.value)
 
     def _values(self, point: FieldPoint, value: Asked) -> dict[str, Any]:
         """The values of all fields of the point's frame: its own, and what the others were sent with last."""

@@ -11,7 +11,7 @@ from math import inf
 
 import msgspec
 
-from cavet.hosts._base import SET_UP, FindCause, Session, Wish
+from cavet.hosts._base import SET_UP, STANDS_THERE, FindCause, Session, Wish
 from cavet.hosts._point import PointKind, TopicPoint
 from cavet.hosts._presence import BoardTopics, Presence, read_health
 from cavet.hosts._session import Manners, SessionState, Tell
@@ -257,7 +257,7 @@ class MqttSession(Session[TopicPoint]):
     def _write(self, wish: Wish, now: float, *, again: bool = False) -> None:
         point = self.points[wish.point.name]
         if self._stands_there(point, wish):
-            self._tell(Kind.UNCHANGED, "point", point.name, wish.value, wish.asked, "the board stands there already")
+            self._tell(Kind.UNCHANGED, "point", point.name, wish.value, wish.asked, STANDS_THERE)
             return
         older = self._sent.get(point.name)
         if older is not None and older.wish is not wish:

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from math import inf
 from typing import Generic, Protocol, TypeVar
 
-from cavet.hosts._base import P, Session, Wish
+from cavet.hosts._base import STANDS_THERE, P, Session, Wish
 from cavet.hosts._point import Asked, Point
 from cavet.hosts._session import Manners, SessionState, Tell
 from cavet.record import Kind
@@ -85,7 +85,7 @@ class PollingSession(Session[P], Generic[P, Q]):
         waiting = [q for q in self._waiting if q.wish is not None and q.wish.point.name == name]
         under_way = any(q.wish is not None and q.wish.point.name == name for q in self._asked_already())
         if stands_there and not (again or wish.forced or waiting or under_way):
-            self._tell(Kind.UNCHANGED, "point", name, wish.value, wish.asked, "the board stands there already")
+            self._tell(Kind.UNCHANGED, "point", name, wish.value, wish.asked, STANDS_THERE)
             return False
         if again and waiting:
             self._overtake(wish, "a newer wish came")

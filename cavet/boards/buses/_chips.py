@@ -61,9 +61,10 @@ class ShiftRegisters(SpiChip):
         stream = self._held + data
         self._held = stream[len(stream) - self.registers :]
         told = self._tell(Kind.DRIVEN, "register", self.name, self._held, cause, "the farthest register first")
-        for place, byte in enumerate(reversed(self._held)):
-            for bit in range(8):
-                self.lines.drive(8 * place + bit, bool(byte >> bit & 1), False, at, told)
+        levels = [bool(byte >> bit & 1) for byte in reversed(self._held) for bit in range(8)]
+        changed = [self.lines.drive(line, level, False, at, told) for line, level in enumerate(levels)]
+        if not any(changed):
+            self.lines.insist(0, len(levels), at, told)
         return stream[: len(data)]
 
     def advance(self, now: float) -> float:

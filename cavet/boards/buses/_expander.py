@@ -49,19 +49,21 @@ class Expander(RegisterDevice):
         return self.lines.levels(8 * port) ^ self._held[f"inversion_{PORTS[port]}"]
 
     def was_written(self, register: Register, at: float, cause: int) -> None:
+        changed = [self._drive(port, bit, at, cause) for port in range(2) for bit in range(8)]
+        role, _, name = register.name.rpartition("_")
+        if role == "latch" and name in PORTS and not any(changed):
+            self.lines.insist(8 * PORTS.index(name), 8, at, cause)
         for port in range(2):
-            for bit in range(8):
-                self._drive(port, bit, at, cause)
             if register.name.startswith(("direction", "pull_up", "inversion", "interrupt")):
                 self._seen[port] = self._levels(port)  # what the host has brought about itself is no change
                 self._raw[port] = self.lines.levels(8 * port)
 
-    def _drive(self, port: int, bit: int, at: float, cause: int) -> None:
+    def _drive(self, port: int, bit: int, at: float, cause: int) -> bool:
         name = PORTS[port]
         is_input = self._held[f"direction_{name}"] >> bit & 1
         level = None if is_input else bool(self._held[f"latch_{name}"] >> bit & 1)
         pull_up = bool(self._held[f"pull_up_{name}"] >> bit & 1)
-        self.lines.drive(8 * port + bit, level, pull_up, at, cause)
+        return self.lines.drive(8 * port + bit, level, pull_up, at, cause)
 
     def was_read(self, register: Register, at: float) -> None:
         role, _, port = register.name.rpartition("_")
@@ -141,8 +143,9 @@ class LatchExpander(BusDevice):
     def write(self, byte: int, at: float) -> bool:
         self.value = byte
         cause = self._tell(Kind.DRIVEN, "register", f"{self.name}.lines", byte, self._from)
-        for line in range(8):
-            self.lines.hold(line, bool(self.value >> line & 1), at, cause)
+        changed = [self.lines.hold(line, bool(self.value >> line & 1), at, cause) for line in range(8)]
+        if not any(changed):
+            self.lines.insist(0, 8, at, cause)
         return True
 
     def read(self, at: float) -> int:

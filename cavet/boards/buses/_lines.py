@@ -17,33 +17,44 @@ class Lines:
         """Hang a part on its lines."""
         self._wired |= {line: (part, wire) for wire, line in part.wires.items()}
 
-    def hold(self, line: int, high: bool, now: float, cause: int | None) -> None:
-        """Pull a line low, or hold it high so weakly that a part can pull it low."""
-        self.drive(line, None if high and self.senses(line) else high, high, now, cause)
+    def hold(self, line: int, high: bool, now: float, cause: int | None) -> bool:
+        """Pull a line low, or hold it high so weakly that a part can pull it low; give whether its level changed."""
+        return self.drive(line, None if high and self.senses(line) else high, high, now, cause)
 
-    def drive(self, line: int, level: bool | None, pull_up: bool, now: float, cause: int | None) -> None:
-        """Drive a line high or low, or with `None` leave it open."""
+    def drive(self, line: int, level: bool | None, pull_up: bool, now: float, cause: int | None) -> bool:
+        """Drive a line high or low, or with `None` leave it open; give whether this has changed its level."""
         pin = self.pins[line]
         open_mode = PinMode.PULL_UP if pull_up else PinMode.INPUT
         mode = open_mode if level is None else PinMode.OUTPUT
         value = int(bool(level))
         if (pin.mode, pin.value) == (mode, value):
-            return
+            return False
         drove = pin.duty
         pin.mode, pin.value, pin.cause = mode, value, cause
-        if pin.duty != drove and line in self._wired:
+        if pin.duty == drove:
+            return False
+        self._pass_on(line, now)
+        return True
+
+    def insist(self, first: int, count: int, now: float, cause: int | None) -> None:
+        """These lines were driven anew to what they are: the parts there are where they were sent."""
+        for line in range(first, first + count):
+            pin = self.pins[line]
+            if pin.mode is PinMode.OUTPUT:
+                pin.cause = cause
+                self._pass_on(line, now)
+
+    def _pass_on(self, line: int, now: float) -> None:
+        if line in self._wired:
             part, wire = self._wired[line]
-            part.follow(wire, pin, now)
+            part.follow(wire, self.pins[line], now)
             part.touch(now)
 
     def give(self, line: int, value: int, now: float, cause: int | None) -> None:
         """Give a line a voltage, in counts of its converter."""
         pin = self.pins[line]
         pin.value, pin.cause = min(pin.full, value), cause
-        if line in self._wired:
-            part, wire = self._wired[line]
-            part.follow(wire, pin, now)
-            part.touch(now)
+        self._pass_on(line, now)
 
     def level(self, line: int) -> bool:
         """The level of a line."""

@@ -26,8 +26,9 @@ class Matrix(RegisterDevice):
     def __init__(self, name: str, wires: Wires, registers: RegisterMap, *, address: int, stretch: float = 0.0) -> None:
         super().__init__(name, wires, registers, address=address, stretch=stretch)
         self._settles_at = inf
-        self._told = bytes(8)
         self._last: int | None = None
+        self._told: tuple[bytes, int | None] = (bytes(8), None)
+        """What is lit, and by which event that was told last: also what leaves it as it was has done its work."""
 
     def was_written(self, register: Register, at: float, cause: int) -> None:
         self._settles_at = at + SETTLE_SECONDS
@@ -55,8 +56,8 @@ class Matrix(RegisterDevice):
             return self._settles_at
         self._settles_at = inf
         rows = self.rows(now, blinking=False)
-        if rows != self._told:
-            self._told = rows
+        if (rows, self._last) != self._told:
+            self._told = (rows, self._last)
             self._tell(Kind.MOVED, "part", self.name, rows, self._last, f"{rows_lit(rows)} dots")
         return inf
 
@@ -98,8 +99,8 @@ class MatrixChain(SpiChip):
         self._brightness = [0] * modules
         self._tests = [False] * modules
         self._settles_at = inf
-        self._told: bytes = b""
         self._last: int | None = None
+        self._told: tuple[bytes, int | None] = (b"", None)
 
     def shift(self, data: bytes, at: float, cause: int | None) -> bytes:
         stream = self._shifted + data
@@ -145,8 +146,8 @@ class MatrixChain(SpiChip):
             return self._settles_at
         self._settles_at = inf
         rows = b"".join(self.rows(now))
-        if rows != self._told:
-            self._told = rows
+        if (rows, self._last) != self._told:
+            self._told = (rows, self._last)
             self._tell(Kind.MOVED, "part", self.name, rows, self._last, f"{rows_lit(rows)} dots")
         return inf
 

@@ -35,8 +35,8 @@ class Panel(BusDevice):
         self.value = 0xFF
         self.controller: Controller
         self._presented = 0xF
-        self._told = ""
-        self._lit = True
+        self._told: tuple[str, bool, int | None] = ("", True, None)
+        """Text, light, and by which event they were told last: also what leaves it as it was has done its work."""
         self._settles_at = inf
         self._last: int | None = None
 
@@ -46,6 +46,7 @@ class Panel(BusDevice):
 
     def write(self, byte: int, at: float) -> bool:
         before, self.value = self.value, byte
+        self._last = self._from
         rises, falls = ~before & byte & ENABLE, before & ~byte & ENABLE
         if rises and byte & READ:
             self._presented = self.controller.present(bool(byte & REGISTER_SELECT), at)
@@ -53,15 +54,13 @@ class Panel(BusDevice):
             self._presented = 0xF
             if not before & READ:
                 self.controller.strobe(byte >> 4, bool(byte & REGISTER_SELECT), at, self._from)
-                self._last = self._from
-        if falls or (before ^ byte) & LIGHT:
-            self._settles_at = at + SETTLE_SECONDS
-            self.call_by(at)
         return True
 
     def stop(self, at: float) -> None:
         """One event a transaction is enough: a text takes hundreds of bytes."""
         self._tell(Kind.DRIVEN, "register", f"{self.name}.lines", self.value, self._from)
+        self._settles_at = at + SETTLE_SECONDS
+        self.call_by(at)
 
     def read(self, at: float) -> int:
         presents = self.value & READ and self.value & ENABLE
@@ -76,8 +75,8 @@ class Panel(BusDevice):
             return self._settles_at
         self._settles_at = inf
         text = self.controller.shown()
-        if (text, self.light) != (self._told, self._lit):
-            self._told, self._lit = text, self.light
+        if (text, self.light, self._last) != self._told:
+            self._told = (text, self.light, self._last)
             self.moved_to(text)
         return inf
 

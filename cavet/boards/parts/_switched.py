@@ -40,13 +40,17 @@ class Relay(Part):
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         if self._due < inf:
             self._tell(Kind.OVERTAKEN, "part", self.name, self._closed, self._cause)
-        self._wanted = pin.duty > 0.5
-        self._cause = pin.cause
-        took = (self._operate if self._wanted else self._release) if self._wanted != self._closed else 0.0
-        self._due = now + took
-        self._changes = self._bounces(now) if took and self._wanted else []
+        wanted = pin.duty > 0.5
+        goes_on = wanted == self._wanted and now < self._due < inf
+        self._wanted, self._cause = wanted, pin.cause
+        if goes_on:  # a coil that is told again what it does already
+            took = self._due - now
+        else:
+            took = (self._operate if wanted else self._release) if wanted != self._closed else 0.0
+            self._due = now + took
+            self._changes = self._bounces(now) if took and wanted else []
         if took:
-            self._tell(Kind.MOVING, "part", self.name, took, pin.cause, "closes" if self._wanted else "opens")
+            self._tell(Kind.MOVING, "part", self.name, round(took, 6), pin.cause, "closes" if wanted else "opens")
 
     def _bounces(self, now: float) -> list[tuple[float, bool]]:
         """The contact meets and parts a few times in the last moments before it rests."""

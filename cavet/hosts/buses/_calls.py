@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Callable
+from itertools import takewhile
 from math import inf
+from operator import attrgetter
 
 import msgspec
 
@@ -70,10 +72,14 @@ class Calls:
         self._waiting.extendleft(reversed(calls))
 
     def push(self, *calls: Call) -> None:
-        """Put calls behind those that wait. Polls are left out when too many do."""
+        """Put calls behind those that wait, but before polls at their end. Polls are left out when too many wait."""
         for call in calls:
-            if not call.is_poll or len(self._waiting) < MAX_WAITING:
-                self._waiting.append(call)
+            if call.is_poll:
+                if len(self._waiting) < MAX_WAITING:
+                    self._waiting.append(call)
+                continue
+            polls = sum(1 for _ in takewhile(attrgetter("is_poll"), reversed(self._waiting)))
+            self._waiting.insert(len(self._waiting) - polls, call)
 
     @property
     def has_poll(self) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from math import inf
 from typing import Any, Protocol
 
@@ -10,7 +10,7 @@ import msgspec
 
 from cavet.hosts._base import Wish
 from cavet.hosts._point import Asked, DevicePoint
-from cavet.hosts.buses._calls import Call, SpiPlace
+from cavet.hosts.buses._calls import Call, SpiPlace, Then
 from cavet.protocols.registers import RegisterMap
 from cavet.record import READ_BACK
 
@@ -49,6 +49,7 @@ class Owner(Protocol):
     def call_first(self, *calls: Call) -> None: ...
     def stands(self, point: DevicePoint, value: Asked | None, now: float, cause: int | None) -> None: ...
     def done(self, wish: Wish, now: float) -> None: ...
+    def unchanged(self, wish: Wish, now: float) -> None: ...
     def failed(self, wish: Wish, why: str, now: float) -> None: ...
     def trouble(self, device: str, why: str) -> None: ...
 
@@ -84,6 +85,11 @@ class Driver:
     def _call(self, **fields: Any) -> Call:
         return Call(address=self.plan.address, ten_bit=self.plan.ten_bit, **fields)
 
+    @staticmethod
+    def _may_stand(wish: Wish) -> bool:
+        """Whether nothing need be sent where what is wished for stands there."""
+        return not wish.forced and not wish.tries
+
     def _trouble(self, why: str, now: float) -> None:
         """The device does not answer."""
         self._owner.trouble(self.plan.name, why)
@@ -103,8 +109,20 @@ class Driver:
 
         return self._call(
             count=len(expected), wish=wish, note=READ_BACK, then=compare,
-            failed=lambda why, now: self._fail(wish, why, now), **fields,
+            failed=self._failing(wish), **fields,
         )  # fmt: skip
+
+    def _failing(self, wish: Wish) -> Callable[[str, float], None]:
+        return lambda why, now: self._fail(wish, why, now)
+
+    def _gone(self, wish: Wish) -> Then:
+        """What is not read back is known as soon as it has gone out."""
+
+        def stands(data: bytes, now: float, cause: int | None) -> None:
+            assert isinstance(wish.point, DevicePoint)
+            self._owner.stands(wish.point, wish.value, now, cause)
+
+        return stands
 
     def _fail(self, wish: Wish, why: str, now: float) -> None:
         self.doubt()

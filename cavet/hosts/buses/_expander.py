@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from cavet.hosts._base import Wish
 from cavet.hosts._point import DevicePoint
-from cavet.hosts.buses._calls import Call
+from cavet.hosts.buses._calls import Call, Then
 from cavet.hosts.buses._driver import DevicePlan, Driver, Owner
 from cavet.protocols.registers import RegisterMap
 from cavet.record import READ_BACK
@@ -23,15 +23,30 @@ class ExpanderDriver(Driver):
         self._map: RegisterMap = plan.registers
         self._shadow: dict[str, int] = {}
         self._ready = False
+        self._begun = False
+        """Whether it is being set up."""
+        self._kept: list[Wish] = []
+        """What is wished for meanwhile."""
 
     def _at(self, name: str) -> int:
         return self._map.register(name).at
 
     def begin(self, now: float) -> None:
         """Read how it stands, then give each line its direction."""
-        self._ready = False
+        self._kept.clear()
+        self._set_up()
+
+    def _set_up(self) -> None:
+        self._ready, self._begun = False, True
         count = self._at("identity") + 1 if self._has("identity") else self._at("captured_b") + 1
-        self._owner.call(self._call(data=b"\0", count=count, note="set-up", then=self._learn, failed=self._trouble))
+        self._owner.call(self._call(data=b"\0", count=count, note="set-up", then=self._learn, failed=self._missing))
+
+    def _missing(self, why: str, now: float) -> None:
+        self._begun = False
+        kept, self._kept = self._kept, []
+        for wish in kept:
+            self._owner.failed(wish, why, now)
+        self._trouble(why, now)
 
     def doubt(self) -> None:
         self._ready = False  # it is set up anew at the next poll
@@ -44,12 +59,15 @@ class ExpanderDriver(Driver):
         self._shadow = {name: value for name, value in registers.items() if not name.startswith(("level", "captured"))}
         for role in ("direction", "pull_up", "interrupt"):
             self._set_role(role)
-        self._ready = True
+        self._ready, self._begun = True, False
         self._read_levels("level")
         for point in self.points:
             if point.kind.is_output:
                 latch = registers[f"latch_{PORTS[point.line // 8]}"]
                 self._owner.stands(point, point.from_wire(latch >> point.line % 8 & 1), now, cause)
+        kept, self._kept = self._kept, []
+        for wish in kept:
+            self.write(wish, now)
 
     def _set_role(self, role: str) -> None:
         """Bring both ports' registers of a role to what the points need; lines without a point stay as they are."""
@@ -75,54 +93,79 @@ class ExpanderDriver(Driver):
 
     def write(self, wish: Wish, now: float) -> None:
         """Change one bit of a latch, from its shadow or from what is read before."""
-        assert isinstance(wish.point, DevicePoint)
-        name = f"latch_{PORTS[wish.point.line // 8]}"
+        if not self._ready:
+            self._kept.append(wish)
+            if not self._begun:
+                self._set_up()
+            return
+        name, bit, high = self._wanted(wish)
+        stands = bool(self._shadow[name] & bit) == high
         if self.plan.writes == "shadow":
-            self._write_bit(wish, name, self._shadow[name])
+            if stands and self._may_stand(wish):
+                self._look(wish)
+            else:
+                self._owner.call(*self._writing(wish, self._shadow[name]))
             return
 
         def modify(data: bytes, now: float, cause: int | None) -> None:
-            self._write_bit(wish, name, data[0])
+            if bool(data[0] & bit) == high and self._may_stand(wish):
+                self._owner.unchanged(wish, now)
+            else:
+                self._owner.call_first(*self._writing(wish, data[0]))
 
-        self._owner.call(
-            self._call(
-                data=bytes((self._at(name),)), count=1, wish=wish, note=READ_BACK, then=modify,
-                failed=lambda why, now: self._fail(wish, why, now),
-            )
-        )  # fmt: skip
+        self._owner.call(self._reading(wish, name, modify))
 
-    def _write_bit(self, wish: Wish, name: str, before: int) -> None:
-        """Write a latch and read the level, before anything else that waits."""
+    def _wanted(self, wish: Wish) -> tuple[str, int, bool]:
+        """The latch, the bit in it, and what that is to be."""
         point = wish.point
         assert isinstance(point, DevicePoint)
-        bit = 1 << point.line % 8
-        value = before | bit if point.to_wire(wish.value) else before & ~bit
-        self._shadow[name] = value
-        calls = [self._call(data=bytes((self._at(name), value)), wish=wish)]
-        if point.confirm:
-            calls.append(self._read_level(wish, bit, bool(value & bit)))
-        self._owner.call_first(*calls)
+        return f"latch_{PORTS[point.line // 8]}", 1 << point.line % 8, bool(point.to_wire(wish.value))
 
-    def _read_level(self, wish: Wish, bit: int, wanted: bool) -> Call:
-        """A call that reads whether a line has the level that a wish must have brought about."""
-        point = wish.point
-        assert isinstance(point, DevicePoint)
+    def _reading(self, wish: Wish, name: str, then: Then) -> Call:
+        return self._call(
+            data=bytes((self._at(name),)), count=1, wish=wish, note=READ_BACK, then=then, failed=self._failing(wish)
+        )
+
+    def _look(self, wish: Wish) -> None:
+        """It was written so before: look whether it stands so, before anything is written."""
+        name, _, high = self._wanted(wish)
 
         def compare(data: bytes, now: float, cause: int | None) -> None:
-            if bool(data[0] & bit) == wanted:
+            if self._level(wish, data[0]) == high:
+                self._owner.unchanged(wish, now)
+            else:
+                self._owner.call_first(*self._writing(wish, self._shadow[name]))
+
+        self._owner.call(self._reading(wish, name.replace("latch", "level"), compare))
+
+    def _level(self, wish: Wish, levels: int) -> bool:
+        """The level of a wish's line, in what was read of its port."""
+        name, bit, _ = self._wanted(wish)
+        return bool((levels ^ self._shadow[name.replace("latch", "inversion")]) & bit)
+
+    def _writing(self, wish: Wish, before: int) -> list[Call]:
+        """The calls that write a latch and read the level that this must have brought about."""
+        name, bit, high = self._wanted(wish)
+        value = before | bit if high else before & ~bit
+        self._shadow[name] = value
+        writing = self._call(data=bytes((self._at(name), value)), wish=wish)
+        if not wish.point.confirm:
+            writing.then, writing.failed = self._gone(wish), self._failing(wish)
+            return [writing]
+
+        def compare(data: bytes, now: float, cause: int | None) -> None:
+            if self._level(wish, data[0]) == high:
                 self._owner.done(wish, now)
             else:
-                self._fail(wish, f"the level at {point.where} is another", now)
+                here, wanted = ("low", "high") if high else ("high", "low")
+                self._fail(wish, f"the level at {wish.point.where} is {here}, expected {wanted}", now)
 
-        return self._call(
-            data=bytes((self._at(f"level_{PORTS[point.line // 8]}"),)), count=1, wish=wish, note=READ_BACK,
-            then=compare, failed=lambda why, now: self._fail(wish, why, now),
-        )  # fmt: skip
+        return [writing, self._reading(wish, name.replace("latch", "level"), compare)]
 
     def poll(self, now: float) -> None:
-        if not self._ready:
-            self.begin(now)
-        elif self.plan.reads == "poll":
+        if not self._ready and not self._begun:
+            self._set_up()
+        elif self._ready and self.plan.reads == "poll":
             self._read_levels("level")
 
     def interrupted(self, now: float) -> None:

@@ -28,6 +28,11 @@ class PictureDriver(Driver):
         self._picture: Picture = ()
         self._shift = 0
         self._shift_at = inf
+        self._sure = False
+        """Whether it runs, and shows the picture that it was sent last."""
+
+    def doubt(self) -> None:
+        self._sure = False
 
     @property
     def width(self) -> int:
@@ -37,7 +42,11 @@ class PictureDriver(Driver):
     def write(self, wish: Wish, now: float) -> None:
         point = wish.point
         assert isinstance(point, DevicePoint)
-        self._picture = point.picture(wish.value)
+        picture = point.picture(wish.value)
+        if picture == self._picture and self._sure and self._may_stand(wish):
+            self._owner.unchanged(wish, now)
+            return
+        self._picture = picture
         self._shift = 0
         runs = self.plan.scroll and len(self._picture) > self.width
         self._shift_at = now + self.plan.scroll if runs else inf
@@ -68,36 +77,33 @@ class MatrixDriver(PictureDriver):
         super().__init__(plan, points, owner)
         assert plan.registers is not None
         self._map: RegisterMap = plan.registers
-        self._doubtful = False
-        """Whether it may not run."""
 
     def begin(self, now: float) -> None:
         first = self._map.register("column_0").at
         self._shift_at = inf
+        self._sure = False
         self._owner.call(
             self._call(data=bytes((first,)), count=SIDE, note="set-up", then=self._learn, failed=self._trouble)
         )
         self._switch_on()
 
     def _switch_on(self) -> None:
-        self._doubtful = False
         self._owner.call(
             self._call(data=bytes((self._map.register("brightness").at, self.plan.brightness)), note="set-up"),
             self._call(data=bytes((self._map.register("run").at, 1)), note="set-up"),
         )
 
-    def doubt(self) -> None:
-        self._doubtful = True
-
     def _learn(self, data: bytes, now: float, cause: int | None) -> None:
         columns = tuple((column >> 1 | column << 7) & 0xFF for column in data)
-        picture = turned(columns, -self.plan.turn)
+        self._picture = picture = turned(columns, -self.plan.turn)
+        self._sure = True
         for point in self.points:
             self._owner.stands(point, as_rows(picture) if any(picture) else "clear", now, cause)
 
     def _show(self, picture: Picture, wish: Wish | None) -> None:
-        if self._doubtful:
+        if not self._sure:
             self._switch_on()
+            self._sure = True
         columns = bytes((column << 1 | column >> 7) & 0xFF for column in turned(picture, self.plan.turn))
         first = bytes((self._map.register("column_0").at,))
         self._owner.call(self._call(data=first + columns, wish=wish, note="" if wish else "scroll"))
@@ -113,7 +119,8 @@ class ChainDriver(PictureDriver):
         self._shift_at = inf
         for register, value in ((TEST, 0), (BRIGHTNESS, self.plan.brightness), (RUN, 1)):
             self._transfer([register << 8 | value] * modules, None, "set-up")
-        self._show((0,) * self.width, None)
+        self._picture, self._sure = (0,) * self.width, True
+        self._show(self._picture, None)
         for point in self.points:
             self._owner.stands(point, "clear", now, None)
 
@@ -126,14 +133,5 @@ class ChainDriver(PictureDriver):
             modules.reverse()
         for column in range(SIDE):
             words = [FIRST_COLUMN + column << 8 | module[column] for module in modules]
-            gone = self._went_out(wish) if wish is not None and column == SIDE - 1 else None
+            gone = self._gone(wish) if wish is not None and column == SIDE - 1 else None
             self._transfer(words, wish, "" if wish else "scroll", gone)
-
-    def _went_out(self, wish: Wish) -> Then:
-        """All that can be known of it: the last of its columns has been sent."""
-
-        def stands(data: bytes, now: float, cause: int | None) -> None:
-            assert isinstance(wish.point, DevicePoint)
-            self._owner.stands(wish.point, wish.value, now, cause)
-
-        return stands

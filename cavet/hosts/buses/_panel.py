@@ -39,6 +39,7 @@ class PanelDriver(Driver):
         """Bring its controller into its mode; that clears it."""
         self._set_up()
         self._shift_at = inf
+        self._lines = [b""]
         self._owner.call(self._call(count=1, note="set-up", then=self._begun, failed=self._trouble))
 
     def _set_up(self) -> None:
@@ -56,7 +57,11 @@ class PanelDriver(Driver):
 
     def write(self, wish: Wish, now: float) -> None:
         text = str(wish.value)
-        self._lines = [_encoded(line) for line in text.replace("\\n", "\n").split("\n")[: self.plan.rows]]
+        lines = [_encoded(line) for line in text.replace("\\n", "\n").split("\n")[: self.plan.rows]]
+        if lines == self._lines and not self._doubtful and self._may_stand(wish):
+            self._owner.unchanged(wish, now)
+            return
+        self._lines = lines
         self._shift = 0
         runs = self.plan.scroll and any(len(line) > self.plan.columns for line in self._lines)
         self._shift_at = now + self.plan.scroll if runs else inf

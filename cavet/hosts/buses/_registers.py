@@ -72,43 +72,32 @@ class RegistersDriver(Driver):
         assert isinstance(point, DevicePoint)
         register = self._map.register(point.register)
         if (self.plan.writes == "shadow" and register.name in self._shadow) or register.mask("write-only"):
-            self._put(wish, register, self._shadow.get(register.name, register.reset))
+            self._owner.call(*self._writing(wish, register, self._shadow.get(register.name, register.reset)))
             return
 
         def modify(data: bytes, now: float, cause: int | None) -> None:
-            self._put(wish, register, int.from_bytes(data, register.order))
+            self._owner.call_first(*self._writing(wish, register, int.from_bytes(data, register.order)))
 
         self._owner.call(self._reading(register, wish=wish, note=READ_BACK, then=modify, failed=self._failing(wish)))
 
-    def _failing(self, wish: Wish) -> Callable[[str, float], None]:
-        return lambda why, now: self._fail(wish, why, now)
-
-    def _put(self, wish: Wish, register: Register, before: int) -> None:
-        """Write a register and read it back, before anything else that waits. Bits that a 1 would clear get a 0."""
+    def _writing(self, wish: Wish, register: Register, before: int) -> list[Call]:
+        """The calls that write a register and read it back. Bits that a 1 would clear get a 0."""
         point = wish.point
         assert isinstance(point, DevicePoint)
         value = point.put_into(before & ~register.mask("write-one-to-clear"), wish.value)
         self._shadow[register.name] = value
         data = self._pointer(register) + value.to_bytes(register.size, register.order)
-        calls = [self._call(data=data, wish=wish, then=self._gone(wish))]
-        if point.confirm:
+        writing = self._call(data=data, wish=wish)
+        calls = [writing]
+        if not point.confirm:
+            writing.then, writing.failed = self._gone(wish), self._failing(wish)
+        else:
             calls.append(
                 self._reading(
                     register, wish=wish, note=READ_BACK, then=self._compare(wish, register), failed=self._failing(wish)
                 )
             )
-        self._owner.call_first(*calls)
-
-    def _gone(self, wish: Wish) -> Callable[[bytes, float, int | None], None] | None:
-        """What is not read back is known as soon as it has gone out."""
-        if wish.point.confirm:
-            return None
-
-        def stands(data: bytes, now: float, cause: int | None) -> None:
-            assert isinstance(wish.point, DevicePoint)
-            self._owner.stands(wish.point, wish.value, now, cause)
-
-        return stands
+        return calls
 
     def _compare(self, wish: Wish, register: Register) -> Callable[[bytes, float, int | None], None]:
         def compare(data: bytes, now: float, cause: int | None) -> None:

@@ -35,12 +35,12 @@ class ShiftDriver(Driver):
     def write(self, wish: Wish, now: float) -> None:
         point = wish.point
         assert isinstance(point, DevicePoint)
+        before = list(self._shadow)
         self._set(point, bool(wish.value))
-
-        def gone(data: bytes, now: float, cause: int | None) -> None:
-            self._owner.stands(point, wish.value, now, cause)
-
-        self._transfer(wish, "", gone)
+        if self._shadow == before and self._may_stand(wish):
+            self._owner.unchanged(wish, now)
+            return
+        self._transfer(wish, "", self._gone(wish))
 
     def _transfer(self, wish: Wish | None, note: str, then: Then | None) -> None:
         data = chained(self._shadow, bits=8)

@@ -139,9 +139,8 @@ class Engine:
                 self._set_level(pin, level, now, cause)
 
     def _set_level(self, pin: int, level: bool, now: float, cause: int | None) -> None:
-        if self._levels.get(pin, False) != level:
-            self._levels[pin] = level
-            self._circuit.write_level(pin, level and (self._lit or pin not in self._blinking), now, cause)
+        self._levels[pin] = level
+        self._circuit.write_level(pin, level and (self._lit or pin not in self._blinking), now, cause)
 
     def _set_blinking(self, pin: int, blinks: bool, now: float, cause: int) -> None:
         if blinks == (pin in self._blinking):
