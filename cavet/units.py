@@ -143,6 +143,15 @@ def show_duration(seconds: float) -> str:
     return f"{sign}{hours} h {minutes} min" if hours else f"{sign}{minutes} min {rest} s"
 
 
+def last_place(number: str) -> float:
+    """What one more in the last place of a number in decimals is: 0.1 for `29.8`, 1 for `76`; 0 where it is none."""
+    match = re.fullmatch(r"\s*[+-]?\d*\.?(\d*)(?:[eE]([+-]?\d{1,3}))?\s*", number, re.ASCII)
+    if match is None or not any(letter.isdigit() for letter in number):
+        return 0.0
+    decimals = len(match[1]) if "." in number else 0
+    return 10.0 ** (int(match[2] or 0) - decimals)
+
+
 def show_clock(seconds: float) -> str:
     """Print bench time as a clock does: `00:03:12.4`."""
     tenths = int(seconds * 10)

@@ -7,8 +7,9 @@ from enum import Enum
 import msgspec
 
 from cavet.bench import _diagnosis_messages
-from cavet.hosts import DevicePoint, PinPoint, Point, TopicPoint
+from cavet.hosts import ON_SPI, DevicePlan, HeaderPoint, PinPoint, Point, RegisterPoint, TopicPoint
 from cavet.record import STAGES, Kind, Trail
+from cavet.wording import listed
 
 SETTLING_SECONDS = 0.3
 """How long a stage may take that should follow at once."""
@@ -58,6 +59,10 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
     """Whether the board is there, where it says that itself."""
     own_broker: bool = False
     """Whether the link goes over the broker that we bring along, whose record is ours."""
+    device: DevicePlan | None = None
+    """The device on a bus that the point is at."""
+    answering: tuple[str, ...] = ()
+    """What answers on its bus, in words: all there is on a simulated one, else what the host has met."""
     able: dict[str, list[int]] = {}
     """For each mode the pins that have it, where that is known."""
 
@@ -114,15 +119,14 @@ def _broken_stage(trail: Trail, states: dict[str, StageState], around: Circumsta
         return missing[0] if missing else Kind.MOVED
     if not missing or not around.ready:
         return None
-    if missing[0] == Kind.MOVED and _wrong_part(trail, around):
-        return Kind.MOVED
     deadline = trail.latest.t + _allowed(trail, missing[0], around)
     return missing[0] if around.now > deadline else None
 
 
 def _allowed(trail: Trail, stage: str, around: Circumstances) -> float:
-    if stage == Kind.MOVED and trail.moving is not None:
-        return max(0.0, trail.moving.t - trail.latest.t) + float(trail.moving.value or 0) + SETTLING_SECONDS
+    moving = trail.moving_parts.get(around.part, trail.moving)
+    if stage == Kind.MOVED and moving is not None:
+        return moving.t - trail.latest.t + float(moving.value or 0) + SETTLING_SECONDS
     if stage == Kind.CONFIRMED:
         return around.patience + SETTLING_SECONDS
     if around.point is not None and around.point.confirm and stage == Kind.TAKEN:
@@ -132,15 +136,34 @@ def _allowed(trail: Trail, stage: str, around: Circumstances) -> float:
 
 def _why(trail: Trail, broken: str, around: Circumstances) -> tuple[str, str]:
     stopped = trail.stopped
+    if around.device is not None and broken != Kind.MOVED and _not_reached(trail):
+        return _nobody_there(trail, around.device, around)
     if broken == Kind.FRAMED and stopped is not None:
         return stopped.note, _able_pins(around)
     if stopped is not None and stopped.kind == Kind.REFUSED:
         return stopped.note, _mend_refusal(broken, around)
     if stopped is not None and stopped.kind == Kind.LOST:
         return stopped.note, "measure at the pin; try another one; look whether a defect is on (d)"
-    if isinstance(around.point, DevicePoint) and trail.refused is not None:
+    if around.device is not None and trail.refused is not None:
         return trail.refused.note, "look at the bus: its address, its wires, its pull-ups; or at the defects (d)"
     return _REASONS[broken](trail, around)
+
+
+def _not_reached(trail: Trail) -> bool:
+    """Whether the bus has told that it did not come to the device."""
+    return trail.stopped is not None and trail.stopped.kind in (Kind.UNCONFIRMED, Kind.REFUSED)
+
+
+def _nobody_there(trail: Trail, device: DevicePlan, around: Circumstances) -> tuple[str, str]:
+    assert trail.stopped is not None  # it was looked at
+    note = trail.stopped.note
+    if device.kind in ON_SPI or "stuck" in note or not around.answering:
+        return note, f"look at the bus of {device.name}: its wires, its pull-ups, its supply; or at the defects (d)"
+    here = f"0x{device.address:02X}"
+    if any(each.startswith(here) for each in around.answering):
+        return note, f"{here} is there: look at what hangs on {device.name}, at its wires; or at the defects (d)"
+    there = f"{note}; there answer {listed(around.answering, 'and')}"
+    return there, f"compare `address` of {device.name} in [hosts] with its straps; has it its supply?"
 
 
 def _able_pins(around: Circumstances) -> str:
@@ -148,6 +171,11 @@ def _able_pins(around: Circumstances) -> str:
     if point is None:
         return "look at what this pin can do"
     if not isinstance(point, PinPoint):
+        if isinstance(point, RegisterPoint):
+            return f"compare [points.{point.name}], and `unit` of its host, with the board: {point.where}"
+        if isinstance(point, HeaderPoint):
+            says = f"it is set with {point.where}, and asked with {point.query or 'nothing'}"
+            return f"compare [points.{point.name}] with the device's manual: {says}"
         return f"compare [points.{point.name}] with the board: {point.where}"
     pins = around.able.get(point.mode)
     names = " ".join(str(pin) for pin in pins) if pins else ""
@@ -160,8 +188,14 @@ def _mend_refusal(broken: str, around: Circumstances) -> str:
     return _able_pins(around) if around.point else "compare the pin's mode with what is sent"
 
 
+def _not_framed(trail: Trail, around: Circumstances) -> tuple[str, str]:
+    if around.device is not None:
+        return f"{around.device.name} has not been set up yet", "wait; or look at its bus: its address, its wires"
+    return f"it was not sent yet: the link is {around.link_words}", "look at the link's state, and at the host's record"
+
+
 def _not_carried(trail: Trail, around: Circumstances) -> tuple[str, str]:
-    return f"the link has not taken the bytes: {around.link_words}", "look at the link's state; open it again"
+    return f"the link has not taken the bytes: it is {around.link_words}", "look at the link's state; open it again"
 
 
 def _not_taken(trail: Trail, around: Circumstances) -> tuple[str, str]:
@@ -183,17 +217,18 @@ def _not_driven(trail: Trail, around: Circumstances) -> tuple[str, str]:
 
 
 def _not_moved(trail: Trail, around: Circumstances) -> tuple[str, str]:
-    driven = trail.reached(Kind.DRIVEN)
-    pin = f"pin {driven.subject}" if driven is not None and driven.topic == "pin" else "the pin"
+    step = trail.steps.get(Kind.DRIVEN)
+    driven = sorted({event.subject for event in step.events if event.topic == "pin"}, key=int) if step else []
+    were = f"pins {listed(driven, 'and')} were" if len(driven) > 1 else f"{f'pin {driven[0]}' if driven else 'it'} was"
     name = around.part or (around.point.name if around.point else "the part")
     other = _wrong_part(trail, around)
     if other:
         return (
-            f"{pin} was driven, and {other} moved, not {name}",
+            f"{were} driven, and {other} moved, not {name}",
             f"two wires swapped, or the wrong pin in [points.{trail.point}]",
         )
     return (
-        f"{pin} was driven, but {name} has not moved",
+        f"{were} driven, but {name} has not moved",
         "is the wire on the right pin? two wires swapped? has the part its own supply?",
     )
 
@@ -206,7 +241,7 @@ def _not_confirmed(trail: Trail, around: Circumstances) -> tuple[str, str]:
 
 
 _REASONS = {
-    Kind.FRAMED: _not_carried,
+    Kind.FRAMED: _not_framed,
     Kind.CARRIED: _not_carried,
     Kind.TAKEN: _not_taken,
     Kind.DRIVEN: _not_driven,

@@ -125,6 +125,12 @@ class HostLink:
         self.session.farewell(self._clock.now())
         self._send()
 
+    def look(self, name: str) -> bool:
+        """Ask afresh how a point stands; `False` where nothing can be asked."""
+        asks = self.session.look(name, self._clock.now())
+        self.turn()
+        return asks
+
     # what the end tells
 
     def opened(self) -> None:

@@ -30,6 +30,7 @@ from cavet.hosts import (
 from cavet.messaging import PayloadForm
 from cavet.protocols.modbus import ValueForm
 from cavet.protocols.mqtt import filter_problem, name_problem
+from cavet.protocols.plans import FieldPlan
 from cavet.wording import WrongError, listed, nearest
 
 ResolvePins = Callable[[Path, dict[str, Any], Profile | None], bool]
@@ -280,7 +281,9 @@ class PointReader:
             return None
         fields = _common(path[-1], table, kind)
         fields["confirm"] = bool(places["state_frame"]) and fields.get("confirm", False)
-        return FieldPoint(**fields, **places, bit=table["line"], mask=table["mask"])
+        used = ((places["frame"], places["field"]), (places["state_frame"], places["state_field"]))
+        steps = max(_step(plan.codecs[frame].plan.field(field)) for frame, field in used if frame)
+        return FieldPoint(**fields, **places, bit=table["line"], mask=table["mask"], steps=steps)
 
     def _field_of(self, path: Path, text: str, plan: Format, kind: PointKind) -> tuple[str, str] | None:
         """Take FRAME.FIELD apart: one number, or for a text one text or bytes."""
@@ -317,10 +320,15 @@ class PointReader:
         return form.kind in fitting
 
 
+def _step(field: FieldPlan) -> float:
+    """The least difference between two values of a field; 0 for any."""
+    return abs(field.scale) if field.is_whole else 0.0
+
+
 def _common(name: str | int, table: dict[str, Any], kind: PointKind) -> dict[str, Any]:
     """The fields that points have everywhere."""
     fields: dict[str, Any] = {"name": name, "kind": kind, "board": table["board"], "part": table["part"]}
-    fields |= {key: table[key] for key in ("unit", "momentary", "step", "confirm") if key in table}
+    fields |= {key: table[key] for key in ("unit", "momentary", "step", "confirm", "tolerance") if key in table}
     if kind.is_output and kind is not PointKind.PULSE:
         fields |= {"rest": table["rest"], "start": table["start"]}
     if kind.is_text:

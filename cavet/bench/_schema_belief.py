@@ -186,6 +186,14 @@ _LEVEL_KEYS = (
         default=0.0,
     ),
     Key(name="confirm", kind="switch", doc="whether it is read back", default=True),
+    Key(
+        name="tolerance",
+        kind="quantity",
+        unit="=unit",
+        doc="how far what is read back may lie off and still be what was asked; else what the wire can tell apart",
+        default=0.0,
+        low=0,
+    ),
     _MOVES,
 )
 

@@ -9,7 +9,18 @@ from cavet.bench._plan import OWN
 from cavet.bench._running import RunningBench
 from cavet.boards import Board, BoardState
 from cavet.boards.parts import Part, Sign
-from cavet.hosts import Asked, MqttSession, PinPoint, Point, PointKind, Presence
+from cavet.hosts import (
+    ON_SPI,
+    Asked,
+    DevicePlan,
+    DevicePoint,
+    DeviceSession,
+    MqttSession,
+    PinPoint,
+    Point,
+    PointKind,
+    Presence,
+)
 from cavet.record import Event, Kind, Trail, Trails
 
 
@@ -24,6 +35,10 @@ class Standing(msgspec.Struct, frozen=True):
     diagnosis: Diagnosis | None = None
     refusal: str = ""
     remark: str = ""
+    wanted: Asked | None = None
+    """What was wanted, where that lay outside the limits."""
+    agreed: bool = False
+    """Whether the host holds what it read back for what it asked."""
 
     @property
     def agrees(self) -> bool:
@@ -31,11 +46,7 @@ class Standing(msgspec.Struct, frozen=True):
         point, asked, got = self.point, self.asked, self.got
         if asked is None or got is None:
             return asked is got or asked is None
-        if point.kind.is_text:
-            return asked == got
-        if point.kind.is_switch:
-            return bool(asked) == bool(got)
-        return abs(float(asked) - float(got)) <= 0.75 * point.resolution
+        return self.agreed or point.same(asked, got)
 
 
 class Standings:
@@ -84,7 +95,11 @@ class Standings:
             and trail.stopped is None
         ):
             left = max(0.0, trail.moving.t + float(trail.moving.value or 0) - self._bench.clock.now())
-        return Standing(point, reading.asked, got, left, trail, diagnosis, reading.refusal, reading.remark)
+        agreed = reading.agreed and got == reading.got
+        return Standing(
+            point, reading.asked, got, left, trail, diagnosis, reading.refusal, reading.remark,
+            reading.wanted, agreed,
+        )  # fmt: skip
 
     def _truth(self, point: Point, part: Part, read_back: Asked | None) -> Asked | None:
         """Where a part stands, in the point's own terms. What a level behind a register or a header does to a part
@@ -135,9 +150,29 @@ class Standings:
             here=presence.here if (presence := self.presence_of(point.board)) is not None else None,
             own_broker=link.link.broker == OWN,
             board_runs=board is None or board.state is BoardState.RUNNING,
+            device=self._device_of(point),
+            answering=self._answering(point),
             part=part.name if (part := self.part_of(point)) is not None else "",
             able=able,
         )
+
+    def _device_of(self, point: Point) -> DevicePlan | None:
+        """The device on a bus that a point is at."""
+        return self._bench.plan.hosts[point.board].devices.get(point.device) if isinstance(point, DevicePoint) else None
+
+    def _answering(self, point: Point) -> tuple[str, ...]:
+        """What answers on a point's bus, each with its address."""
+        if not isinstance(point, DevicePoint):
+            return ()
+        board = self.board_of(point)
+        if board is not None:
+            there = [(device.address, device.name) for device in board.circuit.devices if device.answers]
+        else:
+            plans = self._bench.plan.hosts[point.board].devices
+            session = self._bench.host_links[point.board].session
+            known = session.answering if isinstance(session, DeviceSession) else []
+            there = [(plans[name].address, name) for name in known if plans[name].kind not in ON_SPI]
+        return tuple(f"0x{address:02X} ({name})" for address, name in sorted(there))
 
     def broken(self) -> list[tuple[Trail, Diagnosis]]:
         """All trails that are broken, the newest first."""

@@ -13,6 +13,7 @@ from cavet.bench import Carrier, Diagnosis, HostLink, Plan, RunningBench, Standi
 from cavet.commands._bench import broker_option, on_broker, open_bench, with_addresses
 from cavet.hosts import Asked, Point
 from cavet.record import Kind, Trail
+from cavet.units import show_duration
 from cavet.wording import UnreachableError, WrongError
 
 LOOK_SECONDS = 0.005
@@ -103,7 +104,7 @@ async def carry_out(bench: RunningBench, order: Order) -> dict[str, Any]:
     point = order.point
     link = bench.host_links[point.board]
     if order.value is None:
-        return await read(link, point)
+        return await read(bench, link, point)
     standings = Standings(bench)
     asked = bench.ask(point, order.value, by="drive")
     deadline = bench.clock.now() + MOVE_SECONDS
@@ -121,7 +122,8 @@ async def carry_out(bench: RunningBench, order: Order) -> dict[str, Any]:
 def outcome(link: HostLink, point: Point, trail: Trail, diagnosis: Diagnosis) -> dict[str, Any]:
     """Tell how an order went."""
     confirmed = trail.reached(Kind.CONFIRMED) is not None
-    unchanged = trail.stopped is not None and trail.stopped.kind == Kind.UNCHANGED
+    stopped = trail.stopped
+    unchanged = stopped.note if stopped is not None and stopped.kind == Kind.UNCHANGED else ""
     line = {
         "point": point.name,
         "board": point.board,
@@ -129,10 +131,12 @@ def outcome(link: HostLink, point: Point, trail: Trail, diagnosis: Diagnosis) ->
         "confirmed": link.session.readings[point.name].got if confirmed else None,
         "unit": point.unit,
         "stage": trail.furthest,
-        "holds": diagnosis.broken is None and (confirmed or unchanged or not point.confirm),
+        "holds": diagnosis.broken is None and (confirmed or bool(unchanged) or not point.confirm),
     }
     if unchanged:
-        line["unchanged"] = True
+        line["unchanged"] = unchanged
+    if trail.limited is not None:
+        line |= {"wanted": trail.limited.value, "limited": trail.limited.note}
     moved = trail.reached(Kind.MOVED)
     if moved is not None:
         line["moved"] = moved.note
@@ -141,15 +145,21 @@ def outcome(link: HostLink, point: Point, trail: Trail, diagnosis: Diagnosis) ->
     return line
 
 
-async def read(link: HostLink, point: Point) -> dict[str, Any]:
-    """Read a point: an input as it was heard, an output as the board has it."""
+async def read(bench: RunningBench, link: HostLink, point: Point) -> dict[str, Any]:
+    """Read a point afresh. Where it tells nothing anew in time, what was heard last is given, with its age."""
     reading = link.session.readings[point.name]
-    try:
-        async with asyncio.timeout(link.plan.manners.reply_within + READ_SECONDS):
-            while reading.got is None and not reading.refusal and not point.kind.is_output:
-                await asyncio.sleep(LOOK_SECONDS)
-    except TimeoutError as error:
-        raise UnreachableError(link.address, f"nothing was heard of {point.name}") from error
+    heard = reading.heard
+    asks = link.look(point.name)
+    known_is_all = not asks and (point.kind.is_output or reading.heard > 0)
+    deadline = bench.clock.now() + link.plan.manners.reply_within + READ_SECONDS
+    while reading.heard == heard and not known_is_all and not reading.refusal:
+        if link.problem:
+            raise UnreachableError(link.address, link.problem.removeprefix(f"{link.address}: "))
+        if bench.clock.now() > deadline:
+            if not heard:
+                raise UnreachableError(link.address, f"nothing was heard of {point.name}")
+            break
+        await asyncio.sleep(LOOK_SECONDS)
     line = {
         "point": point.name,
         "board": point.board,
@@ -157,6 +167,9 @@ async def read(link: HostLink, point: Point) -> dict[str, Any]:
         "unit": point.unit,
         "holds": not reading.refusal,
     }
+    if reading.heard == heard and not reading.refusal:
+        line["afresh"] = False
+        line |= {"age": round(bench.clock.now() - reading.got_at, 3)} if heard else {}
     return {**line, "reason": reading.refusal} if reading.refusal else line
 
 
@@ -166,12 +179,20 @@ def readable(point: Point, line: dict[str, Any]) -> str:
     for key in ("asked", "got", "confirmed"):
         if line.get(key) is not None:
             parts.append(f"{key} {point.show(line[key])}")
+    if line.get("got", ...) is None:
+        parts.append(f"got {point.show(None)}")
+    if "limited" in line:
+        parts.append(f"limited: {line['limited']}")
+    if "afresh" in line:
+        age = f"; {show_duration(line['age'])} old" if "age" in line else ""
+        parts.append(f"it can't be asked how it stands{age}")
     if "unchanged" in line:
-        parts.append("it was asked for already")
+        parts.append(f"unchanged: {line['unchanged']}")
     if "moved" in line:
         parts.append(f"moved: {line['moved']}")
     if "stopped_before" in line:
-        parts.append(f"stopped before {line['stopped_before']}: {line['reason']}")
+        mend = f" → {line['mend']}" if line["mend"] else ""
+        parts.append(f"stopped before {line['stopped_before']}: {line['reason']}{mend}")
     elif "reason" in line:
         parts.append(line["reason"])
     return "  ".join(parts)

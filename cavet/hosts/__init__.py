@@ -2,6 +2,7 @@
 
 from cavet.hosts._base import Session
 from cavet.hosts._buses import BusesSession
+from cavet.hosts._devices import DeviceSession
 from cavet.hosts._firmata import FirmataSession
 from cavet.hosts._format import Format, FormatSession
 from cavet.hosts._modbus import ModbusSession
@@ -35,6 +36,7 @@ __all__ = [
     "BusesSession",
     "DevicePlan",
     "DevicePoint",
+    "DeviceSession",
     "FieldPoint",
     "FirmataSession",
     "Format",

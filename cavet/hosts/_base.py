@@ -135,10 +135,12 @@ class Session(Generic[P]):
         limited = point.limited(value)
         asked = self._tell(Kind.ASKED, "point", name, limited, None, by)
         if limited != value:
-            note = f"{point.show(value)} lies outside {point.show(point.low)} to {point.show(point.high)}"
-            self._tell(Kind.LIMITED, "point", name, limited, asked, note)
+            note = f"asked {point.show(value)}, the limit is {point.show(limited)}"
+            self._tell(Kind.LIMITED, "point", name, value, asked, note)
         reading = self.readings[name]
         reading.asked, reading.asked_at, reading.trail, reading.remark = limited, now, asked, ""
+        reading.agreed = False
+        reading.wanted = value if limited != value else None
         if reading.refusal and self.state is SessionState.READY:
             self._tell(Kind.REFUSED, "point", name, None, asked, reading.refusal)
             return asked
@@ -184,6 +186,11 @@ class Session(Generic[P]):
 
     # knowing
 
+    def look(self, name: str, now: float) -> bool:
+        """Ask afresh how a point stands; its reading counts one up when that is known. `False` where nothing can be
+        asked: then what was heard of it last is all there is."""
+        return False
+
     def _refuse(self, point: Point, why: str) -> None:
         """This point can't work on this board."""
         self.readings[point.name].refusal = why
@@ -192,8 +199,12 @@ class Session(Generic[P]):
     def _compare_start(self, point: Point, found: Asked | None, now: float) -> None:
         """Say where the board stands elsewhere than the host believes; ask again for what was asked before."""
         reading = self.readings[point.name]
-        reading.got, reading.got_at = found, now
-        if reading.asked is None and point.start is not None and found != _on_the_wire(point, point.start):
+        reading.hear(found, now)
+        if (
+            reading.asked is None
+            and point.start is not None
+            and not (found is not None and point.same(found, _on_the_wire(point, point.start)))
+        ):
             note = f"starts at {point.show(point.start)} for the host, but the board stands at {point.show(found)}"
             reading.remark = note
             self._tell(Kind.REMARK, "point", point.name, None, None, note)
@@ -208,17 +219,20 @@ class Session(Generic[P]):
     def _heard(self, point: Point, value: Asked | None, now: float, cause: int | None) -> None:
         """A point stands at a value; `None` is for an answer that is no number."""
         reading = self.readings[point.name]
-        reading.got_at = now
-        if value != reading.got:
-            reading.got = value
+        before = reading.got
+        reading.hear(value, now)
+        if value != before:
             self._tell(Kind.HEARD, "point", point.name, value, cause, "no number" if value is None else "")
 
-    def _confirm(self, wish: Wish, now: float, took: float | None) -> None:
-        """What was asked for was read back; `took` is how long the answer took, where it says how fast the board is."""
+    def _confirm(self, wish: Wish, now: float, took: float | None, found: Asked | None = None) -> None:
+        """What was asked for was read back: `found`, as near as the wire can say. `took` is how long the answer took,
+        where that tells how fast the board is."""
+        found = wish.value if found is None else found
         reading = self.readings[wish.point.name]
         self.round_trip = self.round_trip if took is None else took
-        reading.got, reading.got_at = wish.value, now
-        self._tell(Kind.CONFIRMED, "point", wish.point.name, wish.value, wish.asked)
+        reading.hear(found, now)
+        reading.agreed = True
+        self._tell(Kind.CONFIRMED, "point", wish.point.name, found, wish.asked)
 
     def _give_up(self, wish: Wish, why: str) -> None:
         self._tell(Kind.UNCONFIRMED, "point", wish.point.name, None, wish.asked, why)

@@ -56,6 +56,9 @@ class BusesSession(DeviceSession[DevicePoint]):
     def advance(self, now: float) -> float:
         return self._advance_devices(now) if self.state is SessionState.READY else inf
 
+    def look(self, name: str, now: float) -> bool:
+        return self._look_at_device(self.points[name], now)
+
     def _write(self, wish: Wish, now: float, *, again: bool = False) -> None:
         self._write_device(wish, now)
 

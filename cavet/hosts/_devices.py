@@ -7,7 +7,7 @@ from math import inf
 from typing import Generic
 
 from cavet.hosts._base import STANDS_THERE, P, Session, Wish
-from cavet.hosts._point import Asked, DevicePoint
+from cavet.hosts._point import Asked, DevicePoint, Point
 from cavet.hosts._session import Manners, Tell
 from cavet.hosts.buses import Call, DevicePlan, Fleet
 from cavet.record import Kind
@@ -25,6 +25,8 @@ class DeviceSession(Session[P], Generic[P]):
         self._fleet = Fleet(devices, at_devices, manners, self, acknowledged=acknowledged)
         self._poll_at = inf
         self._reachable = False
+        self._troubled: set[str] = set()
+        """Devices that could not be set up."""
         self._known: set[str] = set()
         """Points at devices whose first value was read."""
 
@@ -34,6 +36,7 @@ class DeviceSession(Session[P], Generic[P]):
 
     def _begin_devices(self, now: float) -> None:
         self._known.clear()
+        self._troubled.clear()
         self._reachable = True
         if self._fleet.drivers:
             self._fleet.begin(now)
@@ -52,14 +55,30 @@ class DeviceSession(Session[P], Generic[P]):
         return min(self._poll_at, self._fleet.advance(now))
 
     def _write_device(self, wish: Wish, now: float) -> None:
-        if wish.point.name not in self._known:  # its device is still being set up
-            self._pending[wish.point.name] = wish
+        point = wish.point
+        assert isinstance(point, DevicePoint)
+        if point.name not in self._known:  # its device is still being set up
+            older = self._pending.get(point.name)
+            if older is not None and older is not wish:
+                self._overtake(older, "a newer wish came before it was sent")
+            self._pending[point.name] = wish
+            if point.device in self._troubled:  # it may be there by now
+                self._troubled.discard(point.device)
+                self._fleet.begin_again(point.device, now)
+                self._fleet.advance(now)
             return
         self._fleet.write(wish, now)
         self._fleet.advance(now)
 
+    def _look_at_device(self, point: DevicePoint, now: float) -> bool:
+        asks = self._fleet.look(point)
+        self._fleet.advance(now)
+        return asks
+
     def device_stands(self, point: DevicePoint, value: Asked | None, now: float, cause: int | None) -> None:
         """A device's point was read; with `None` it can't be."""
+        if value is not None:
+            self._troubled.discard(point.device)
         if point.kind.is_output and point.name not in self._known and value is not None:
             self._known.add(point.name)
             self._compare_start(point, value, now)
@@ -76,8 +95,7 @@ class DeviceSession(Session[P], Generic[P]):
 
     def wish_unchanged(self, wish: Wish, now: float) -> None:
         """What is wanted at a device stands there already."""
-        reading = self.readings[wish.point.name]
-        reading.got, reading.got_at = wish.value, now
+        self.readings[wish.point.name].hear(wish.value, now)
         self._tell(Kind.UNCHANGED, "point", wish.point.name, wish.value, wish.asked, STANDS_THERE)
 
     def wish_failed(self, wish: Wish, why: str, now: float, *, again: Callable[[], None]) -> None:
@@ -90,5 +108,18 @@ class DeviceSession(Session[P], Generic[P]):
             self._give_up(wish, why)
 
     def device_trouble(self, device: str, why: str) -> None:
-        """A device does not answer."""
+        """A device does not answer: what waits for it ends here."""
         self._tell(Kind.REMARK, "device", device, None, None, why)
+        self._troubled.add(device)
+        for name in [name for name, wish in self._pending.items() if _is_at(wish.point, device)]:
+            self._give_up(self._pending.pop(name), why)
+
+    @property
+    def answering(self) -> list[str]:
+        """The devices that have answered since the link was opened."""
+        at = [point for point in self.points.values() if isinstance(point, DevicePoint) and point.name in self._known]
+        return sorted({point.device for point in at} - self._troubled)
+
+
+def _is_at(point: Point, device: str) -> bool:
+    return isinstance(point, DevicePoint) and point.device == device

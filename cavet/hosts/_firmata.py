@@ -64,6 +64,8 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
         self._confirming = Confirming(manners, tell)
         self._shafts = Shafts(self._pin_points.values(), manners, self._send, tell)
         self._written: dict[int, int] = {}
+        self._looked: dict[str, dict[int, int]] = {}
+        """Outputs that are read afresh, each with the states of its pins as far as they were told."""
         self._inputs_of: dict[int, list[PinPoint]] = {}
         self._handlers: dict[type[Message], Callable[[Any, float, int | None], None]] = {
             firmata.ProtocolVersion: self._hear_version,
@@ -96,6 +98,7 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
         self._forget_out()
         self.learned = _Learned()
         self._written.clear()
+        self._looked.clear()
         self._enter(SessionState.BOOTING, now + self._manners.boot_wait)
 
     def lost(self, reason: str) -> None:
@@ -235,7 +238,7 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
                 found_state = 0
             self._written[pin] = found_state
         if point.kind.is_output:
-            self._compare_start(point, self._board_value(point), now)
+            self._compare_start(point, self._board_value(point, self._written), now)
 
     def _refusal(self, point: PinPoint) -> str:
         """Say why a point can't work on this board, and which pins would do; "" when it can."""
@@ -254,9 +257,11 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
         channels = self.learned.channels or b""
         return channels[pin] if pin < len(channels) and channels[pin] <= LAST_CHANNEL else None
 
-    def _board_value(self, point: PinPoint) -> Asked | None:
-        raw: float = self._written[point.pin]
-        if point.kind is PointKind.BRIDGE and point.astern is not None and self._written[point.astern]:
+    @staticmethod
+    def _board_value(point: PinPoint, states: Mapping[int, int]) -> Asked | None:
+        """The value of an output whose pins are in these states."""
+        raw: float = states[point.pin]
+        if point.kind is PointKind.BRIDGE and point.astern is not None and states[point.astern]:
             raw = -raw
         if point.mode == "servo" and raw == 0:
             return None  # it gives no pulses yet, so it stands where it was left
@@ -323,6 +328,22 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
             return firmata.ExtendedAnalog(pin=pin, value=raw)
         return firmata.AnalogMessage(pin=pin, value=raw)
 
+    def look(self, name: str, now: float) -> bool:
+        point = self.points[name]
+        if isinstance(point, DevicePoint):
+            return self._look_at_device(point, now)
+        if self.state is not SessionState.READY:
+            return True
+        if point.mode == ENCODER:
+            self._send(firmata.EncoderReportPosition(encoder=self._shafts.encoders.index(point)), None, "point", name)
+        elif point.kind is PointKind.CONTACT:  # switched on anew, a port's reports begin with how it stands
+            self._send(firmata.ReportDigitalPort(port=point.pin // 8, value=1), None, "point", name)
+        elif point.kind.is_output and point.mode != STEPPER:
+            self._looked[name] = {}
+            for pin in point.modes():
+                self._send(firmata.PinStateQuery(pin=pin), None, "point", name)
+        return point.mode != STEPPER  # readings are reported by themselves
+
     # hearing
 
     def _hear_pin_state(self, message: firmata.PinStateResponse, now: float, cause: int | None) -> None:
@@ -330,6 +351,7 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
             self.learned.states[message.pin] = (message.mode, message.state)
             self._learned_more(now)
             return
+        self._take_looks(message, now, cause)
         done = self._confirming.hear(message.pin, message.state, now)
         if done is None:
             return
@@ -339,6 +361,16 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
         else:
             wanted = self._wanted(wish)[message.pin]
             self._missed(wish, f"read back {message.state} from pin {message.pin}, expected {wanted}", now)
+
+    def _take_looks(self, message: firmata.PinStateResponse, now: float, cause: int | None) -> None:
+        """Of the outputs that are looked at, those whose pins have all been told are known now."""
+        for name, states in list(self._looked.items()):
+            point = self._pin_points[name]
+            if message.pin in point.modes():
+                states[message.pin] = message.state
+            if len(states) == len(point.modes()):
+                del self._looked[name]
+                self._heard(point, self._board_value(point, states), now, cause)
 
     def _missed(self, wish: Wish, why: str, now: float) -> None:
         """It is not as it was wanted: ask again, as often as one may."""

@@ -143,6 +143,12 @@ class FormatSession(Session[FieldPoint]):
                 self._overtake(older.wish, "a newer wish came")
             self._expected[point.name] = _Expected(wish, now + self._manners.reply_within, now)
 
+    def look(self, name: str, now: float) -> bool:
+        told = bool(self._format.asks and self.points[name].state_frame)
+        if told and self.state is SessionState.READY:
+            self._ask()
+        return told
+
     def _stands_there(self, point: FieldPoint, wish: Wish) -> bool:
         """Whether nothing has to be sent: the board has told that it is so, and nothing else is under way."""
         if wish.forced or point.kind is PointKind.PULSE or point.name in self._expected or not point.state_frame:
@@ -151,9 +157,14 @@ class FormatSession(Session[FieldPoint]):
         return got is not None and point.same(got, wish.value)
 
     def _values(self, point: FieldPoint, value: Asked) -> dict[str, Any]:
-        """The values of all fields of the point's frame: its own, and what the others were sent with last."""
+        """The values of all fields of the point's frame: its own; what the others were sent with last, or else hold as
+        the board has told."""
         plan = self._format.codecs[point.frame].plan
         values = _nothing_of(plan)
+        for other in self.points.values():
+            got = self.readings[other.name].got
+            if other.frame == point.frame and other.kind.is_output and got is not None:
+                values[other.field] = other.put(values[other.field], got, plan.field(other.field))
         values |= {name: self._wanted[point.frame, name] for name in values if (point.frame, name) in self._wanted}
         values[point.field] = point.put(values[point.field], value, plan.field(point.field))
         self._wanted[point.frame, point.field] = values[point.field]
@@ -186,7 +197,7 @@ class FormatSession(Session[FieldPoint]):
         expected = self._expected.get(point.name)
         if expected is not None and point.same(value, expected.wish.value):
             del self._expected[point.name]
-            self._confirm(expected.wish, now, now - expected.since)
+            self._confirm(expected.wish, now, now - expected.since, value)
         elif expected is None and point.kind.is_output and point.name not in self._compared:
             self._compare_start(point, value, now)
         elif expected is None:

@@ -294,6 +294,15 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
             self._line_up(_Exchange(request, None, wish))
             self._send_on(now)
 
+    def look(self, name: str, now: float) -> bool:
+        if self._broadcasts:
+            return False
+        if self.state is SessionState.READY:
+            (read,) = group([self.points[name]])
+            self._line_up(_Exchange(read.request(), read))
+            self._send_on(now)
+        return True
+
     def _asked_already(self) -> Iterable[_Exchange]:
         return self._under_way.values()
 
@@ -324,7 +333,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
     def _compare(self, exchange: _Exchange, wish: Wish, read: Read, values: tuple[int, ...], now: float) -> None:
         point = self.points[wish.point.name]
         found = read.words(point, values)
-        self.readings[point.name].got = point.unpack(found)
+        self.readings[point.name].hear(point.unpack(found), now)
         if point.agree(found, point.pack(wish.value)):
             self._confirm(wish, now, now - exchange.sent_at)
         elif self._manners.repeat_writes and wish.tries < self._manners.retries:

@@ -244,9 +244,9 @@ class MqttSession(Session[TopicPoint]):
         sent = self._sent.get(point.name)
         first = point.name not in self._known
         self._known.add(point.name)
-        if sent is not None and point.same(value, sent.wish.value):
+        if sent is not None and point.same(value, sent.wish.value, point.told_step(payload)):
             del self._sent[point.name]
-            self._confirm(sent.wish, now, now - sent.since)
+            self._confirm(sent.wish, now, now - sent.since, value)
         elif first and reading.asked is None and point.kind.is_output:
             self._compare_start(point, value, now)
         else:
@@ -274,6 +274,14 @@ class MqttSession(Session[TopicPoint]):
         if not point.qos and not (point.confirm and point.state):
             self._done(sent)
         self._collect(now)
+
+    def look(self, name: str, now: float) -> bool:
+        """Subscribe anew: the broker then gives what is retained. Source: [MQTT-3.8.4-3]."""
+        state = self.points[name].state
+        if state and self.state is SessionState.READY:
+            self._mqtt.subscribe([Filter(state, 1)], now)
+            self._collect(now)
+        return bool(state)
 
     def _stands_there(self, point: TopicPoint, wish: Wish) -> bool:
         """Whether nothing has to be published: what is asked stands there, and nothing else is under way."""

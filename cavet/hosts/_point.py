@@ -18,6 +18,10 @@ from cavet.wording import WrongError, listed, plain
 Asked = float | bool | str
 
 
+FINEST = 5000
+"""Where the wire can carry any number, so many steps of a range are told apart."""
+COARSEST = 1 / 50
+"""A last place that is a greater share of the range than this was not rounded: it is another value."""
 MAX_SHOWN = 60
 """Characters of a text that are shown."""
 
@@ -77,6 +81,8 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
     active_low: bool = False
     momentary: bool = False
     confirm: bool = False
+    tolerance: float = 0.0
+    """How far what is read back may lie off and still be what was asked; 0 for what the wire can tell apart."""
     part: str = ""
     """The part that it is meant to move."""
     words: tuple[str, str] = ("off", "on")
@@ -144,13 +150,31 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
         return self.low + share * (self.high - self.low)
 
     @property
+    def wire_step(self) -> float:
+        """The least difference that the wire can carry, in the wire's numbers; 0 for any."""
+        return 1.0 if self.is_whole else 0.0
+
+    @property
     def resolution(self) -> float:
-        """The least difference that the wire can carry, in its own unit."""
+        """The least difference that counts, in its own unit."""
         if self.kind.is_switch or self.kind.is_text:
             return 1.0
-        if not self.is_whole:
-            return abs(self.high - self.low) / 5000
-        return abs(self.high - self.low) / max(1, abs(self.wire_high - self.wire_low))
+        span = abs(self.high - self.low)
+        step = span / max(1e-12, abs(self.wire_high - self.wire_low)) * self.wire_step
+        return max(self.tolerance, min(span, step) or span / FINEST)
+
+    def same(self, one: Asked, other: Asked, wire_step: float = 0.0) -> bool:
+        """Whether two values are the same, as far as the wire can tell. `wire_step` is the last place that was told,
+        in the wire's numbers: a board that says whole numbers can't say a half. It counts only where it is small."""
+        if self.kind.is_switch:
+            return bool(one) == bool(other)
+        if self.kind.is_text:
+            return one == other
+        off = abs(float(one) - float(other))
+        if off <= max(self.resolution, abs(float(other)) * 1e-8):
+            return True
+        share = wire_step / max(1e-12, abs(self.wire_high - self.wire_low))
+        return share <= COARSEST and off < share * abs(self.high - self.low) * (1 - 1e-9)
 
     @property
     def where(self) -> str:
@@ -359,13 +383,9 @@ class TopicPoint(Point, frozen=True, kw_only=True):
             raw = raw == self.form.words[1]
         return self.from_wire(float(raw))
 
-    def same(self, one: Asked, other: Asked) -> bool:
-        """Whether two values are the same, as far as the wire can tell."""
-        if self.kind.is_switch:
-            return bool(one) == bool(other)
-        if self.kind.is_text:
-            return one == other
-        return abs(float(one) - float(other)) <= max(self.resolution, abs(float(other)) * 1e-8)
+    def told_step(self, payload: bytes) -> float:
+        """The last place of the number in a payload, in the wire's numbers."""
+        return self.form.last_place(payload)
 
 
 class FieldPoint(Point, frozen=True, kw_only=True):
@@ -378,10 +398,16 @@ class FieldPoint(Point, frozen=True, kw_only=True):
     mask: str = ""
     state_frame: str = ""
     state_field: str = ""
+    steps: float = 0.0
+    """The least difference that its fields can carry; 0 for any."""
 
     @property
     def is_whole(self) -> bool:
         return False
+
+    @property
+    def wire_step(self) -> float:
+        return self.steps
 
     @property
     def where(self) -> str:
@@ -409,14 +435,6 @@ class FieldPoint(Point, frozen=True, kw_only=True):
         number = plan.values.get(found, 0) if isinstance(found, str) else found
         assert isinstance(number, int | float)
         return self.from_wire(number if self.bit is None else int(number) >> self.bit & 1)
-
-    def same(self, one: Asked, other: Asked) -> bool:
-        """Whether two values are the same, as far as the wire can tell."""
-        if self.kind.is_switch:
-            return bool(one) == bool(other)
-        if self.kind.is_text:
-            return one == other
-        return abs(float(one) - float(other)) <= self.resolution
 
 
 class DevicePoint(Point, frozen=True, kw_only=True):
@@ -461,6 +479,7 @@ class DevicePoint(Point, frozen=True, kw_only=True):
         """The dots that a value asks for. Raises `WrongError`."""
         return read_picture(str(value), self.width, self.height, f"{self.board}.{self.name}")
 
-    def same(self, one: Asked, other: Asked) -> bool:
-        """Whether two values look the same."""
-        return self.picture(one) == self.picture(other) if self.kind is PointKind.PIXELS else one == other
+    def same(self, one: Asked, other: Asked, wire_step: float = 0.0) -> bool:
+        if self.kind is not PointKind.PIXELS:
+            return super().same(one, other, wire_step)
+        return self.picture(one) == self.picture(other)

@@ -14,6 +14,7 @@ from cavet.hosts._polling import PollingSession
 from cavet.hosts._session import Manners, SessionState, Tell
 from cavet.protocols import Side, scpi
 from cavet.record import READ_BACK, Kind
+from cavet.units import last_place
 from cavet.wording import plain
 
 IDENTIFY = "*IDN?"
@@ -216,9 +217,16 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
     def _write(self, wish: Wish, now: float, *, again: bool = False) -> None:
         point = self.points[wish.point.name]
         got = self.readings[point.name].got
-        if self._makes_way(wish, stands_there=got is not None and _same(point, got, wish.value), again=again):
+        if self._makes_way(wish, stands_there=got is not None and point.same(got, wish.value), again=again):
             self._line_up(_Question(NEXT_ERROR, point, wish, command=point.command(wish.value)))
             self._send_on(now)
+
+    def look(self, name: str, now: float) -> bool:
+        point = self.points[name]
+        if point.query and self.state is SessionState.READY:
+            self._line_up(_Question(point.query, point))
+            self._send_on(now)
+        return bool(point.query)
 
     def _asked_already(self) -> Iterable[_Question]:
         return [self._asked] if self._asked is not None else []
@@ -256,11 +264,12 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
 
     def _compare(self, question: _Question, point: HeaderPoint, wish: Wish, text: str, now: float) -> None:
         try:
-            value = self.readings[point.name].got = _value(point, text)
+            value = _value(point, text)
+            self.readings[point.name].hear(value, now)
         except ValueError:
             value = None
-        if value is not None and _same(point, value, wish.value):
-            self._confirm(wish, now, now - question.sent_at)
+        if value is not None and point.same(value, wish.value, last_place(text.split(",")[0])):
+            self._confirm(wish, now, now - question.sent_at, value)
         elif value is not None and wish.tries < self._manners.retries:
             wish.tries += 1
             self._write(wish, now, again=True)
@@ -285,11 +294,3 @@ def _value(point: HeaderPoint, text: str) -> Asked | None:
         raise ValueError(word)
     number = float(word)
     return point.from_wire(number) if abs(number) < NO_NUMBER else None
-
-
-def _same(point: HeaderPoint, one: Asked, other: Asked) -> bool:
-    if point.kind.is_switch:
-        return bool(one) == bool(other)
-    if point.kind.is_text:
-        return one == other
-    return abs(float(one) - float(other)) <= point.resolution

@@ -76,14 +76,27 @@ class Reading(msgspec.Struct):
 
     asked: Asked | None = None
     asked_at: float = 0.0
+    wanted: Asked | None = None
+    """What was wanted, where that lay outside the limits."""
     got: Asked | None = None
     got_at: float = 0.0
+    heard: int = 0
+    """How often it was read back or heard."""
     trail: int | None = None
     """The event of the latest wish."""
     refusal: str = ""
     """Why this point can't work on this board."""
     remark: str = ""
     """Where host and board began with different values; "" once it was asked for anything."""
+
+    agreed: bool = False
+    """Whether what was got is what was asked, as near as the wire can say."""
+
+    def hear(self, value: Asked | None, now: float) -> None:
+        """The board has said that it stands so; `None` for no number."""
+        self.agreed = self.agreed and value == self.got
+        self.got, self.got_at = value, now
+        self.heard += 1
 
 
 class Tell(Protocol):

@@ -77,6 +77,15 @@ class PayloadForm(msgspec.Struct, frozen=True, kw_only=True):
             return self._number(text)
         return self._at_path(text) if self.kind == "json" else text
 
+    def last_place(self, payload: bytes) -> float:
+        """What one more in the last place of a payload's number would be; 0 where it is no number. Decode it first."""
+        if self.kind == "raw":
+            return 1.0
+        if self.kind == "json":
+            found = self._at_path(payload.decode())
+            return 0.0 if isinstance(found, str | bool) else units.last_place(repr(found))
+        return units.last_place(payload.decode().strip().removesuffix(self.unit)) if self.kind == "number" else 0.0
+
     def _number(self, text: str) -> float:
         if NUMBER.fullmatch(text.strip()) and is_number(float(text)):
             return float(text)

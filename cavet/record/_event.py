@@ -27,7 +27,7 @@ class Kind:
     UNCONFIRMED: Final = "unconfirmed"
     """The host read back something else than it asked for, or nothing at all."""
     LIMITED: Final = "limited"
-    """A wish lay outside a point's limits and was brought inside them."""
+    """A wish lay outside a point's limits and was brought inside them; `value` is what was wanted."""
     MOVING: Final = "moving"
     """A part has set out; `note` says where to, `value` how many seconds it will take."""
     OVERTAKEN: Final = "overtaken"

@@ -35,6 +35,9 @@ class Trail(msgspec.Struct):
     root: Event
     steps: dict[str, Step] = {}
     moving: Event | None = None
+    """The latest event by which a part has set out."""
+    moving_parts: dict[str, Event] = {}
+    """The same for each part."""
     stopped: Event | None = None
     """The event that ended it: refused, overtaken, lost or unconfirmed."""
     refused: Event | None = None
@@ -43,6 +46,8 @@ class Trail(msgspec.Struct):
     """The event by which a broker has passed the command on."""
     told: Event | None = None
     """The event by which the board has reported what it did."""
+    limited: Event | None = None
+    """The event by which the wish was brought inside its limits; its value is what was wanted."""
     losses: int = 0
     resends: int = 0
 
@@ -87,6 +92,7 @@ class Trail(msgspec.Struct):
         """The command is sent anew: what the first try reached does not count."""
         self.steps = {stage: step for stage, step in self.steps.items() if stage == Kind.ASKED}
         self.moving = self.stopped = self.passed = self.told = None
+        self.moving_parts = {}
         self.resends += 1
 
     def delay(self, stage: str) -> float | None:
@@ -142,11 +148,13 @@ class Trails:
         if event.kind in STAGES:
             trail.steps.setdefault(event.kind, Step([])).events.append(event)
         if event.kind == Kind.MOVING:
-            trail.moving = event
+            trail.moving = trail.moving_parts[event.subject] = event
         elif event.kind == Kind.PASSED:
             trail.passed = trail.passed or event
         elif event.kind == Kind.TOLD:
             trail.told = event
+        elif event.kind == Kind.LIMITED:
+            trail.limited = event
         elif event.kind in ENDS:
             trail.stopped = event
             trail.refused = event if event.kind == Kind.REFUSED else trail.refused

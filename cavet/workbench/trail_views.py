@@ -69,6 +69,8 @@ def _stage(trail: Trail, name: str, diagnosis: Diagnosis, point: Point | None) -
         lines = (f"{sent} bytes", _passed_on(trail)) if trail.passed is not None else (f"{sent} bytes",)
     elif step is not None:
         lines = _stage_lines(step, name, point)
+        if name == Kind.ASKED and trail.limited is not None:
+            lines = (*lines, plain(trail.limited.note))
     elif name == Kind.MOVED and trail.moving is not None and state == "coming":
         lines = (trail.moving.note,)
     elif state == "unseen":

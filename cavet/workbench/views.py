@@ -105,6 +105,8 @@ def _rail_note(standing: Standing, stopped: bool, astray: float) -> str:
         return show_duration(standing.left)
     if standing.refusal:
         return "can't"
+    if standing.wanted is not None:
+        return f"limit, not {standing.point.show(standing.wanted)}"
     return "differs" if standing.remark else ""
 
 

@@ -143,7 +143,7 @@ class Devices(unittest.TestCase):
 
         events = in_fast_time(story, boards=["mast"], plan=plan)
         notes = [event.note for event in events if event.kind == Kind.REMARK and event.subject == "yard"]
-        self.assertTrue(any("nothing answers on the bus at address 0x22" in note for note in notes), notes)
+        self.assertTrue(any("nobody acknowledges 0x22" in note for note in notes), notes)
 
     def test_a_silent_device_and_a_stuck_bus_are_told_in_the_trail(self):
         async def story(bench, standings):
@@ -168,7 +168,7 @@ class Devices(unittest.TestCase):
         self.assertEqual(
             in_fast_time(story, boards=["gatehouse"]),
             [
-                "nothing answers on the bus at address 0x3B",
+                "nobody acknowledges 0x3B",
                 "0x3B can't be called: the bus is stuck, its clock line stays low",
                 "Hi",
             ],

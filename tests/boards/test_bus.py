@@ -65,7 +65,7 @@ class Bus(unittest.TestCase):
         bench = Bench()
         outcome = bench.write(0x26, "00")
         self.assertEqual((show_marks(outcome.tokens), outcome.data), ("S 4C N P", b""))
-        self.assertEqual(outcome.problem, "nothing answers on the bus at address 0x26")
+        self.assertEqual(outcome.problem, "nobody acknowledges 0x26")
 
     def test_two_at_one_address_pull_each_others_bits_low_and_that_is_told(self):
         bench = Bench(LatchExpander("one", WIRES, address=0x20), LatchExpander("two", WIRES, address=0x20))

@@ -165,7 +165,7 @@ class Asking(unittest.TestCase):
         asked = talk.session.ask("lamp", 130.0, 1.0)
         self.assertEqual(talk.say(), "E2 7F 01 F0 6D 02 F7")
         self.assertEqual(talk.record[asked].value, 100.0)
-        self.assertEqual(talk.told(Kind.LIMITED)[-1].note, "130 % lies outside 0 % to 100 %")
+        self.assertEqual(talk.told(Kind.LIMITED)[-1].note, "asked 130 %, the limit is 100 %")
 
     def test_a_mode_that_the_pin_lacks_is_refused_before_a_byte_is_sent(self):
         talk = Talk(FAR)

@@ -126,7 +126,7 @@ class I2cBus:
         for byte in address_bytes(address, read=read, ten_bit=ten_bit):
             wire.byte(byte, acknowledged=bool(answering))
             if not answering:
-                return f"nothing answers on the bus at address 0x{address:02X}"
+                return f"nobody acknowledges 0x{address:02X}"
         for target in answering:
             target.begin(read, wire.at, cause)
         wire.at += max(target.stretch for target in answering)

@@ -78,7 +78,7 @@ class Pump(Part):
         if self.stalled and self._levels["speed"]:
             self._going = False
             tripped = self.guard is not None and self.guard.tripped
-            why = f"{self.guard.name} has tripped" if tripped and self.guard else f"jammed, {self.tells(now)}"
+            why = f"{self.guard.name} has tripped" if tripped and self.guard else self.tells(now)
             self._tell(Kind.REFUSED, "part", self.name, 0, self._cause, f"{self.name} does not turn: {why}")
             return inf
         if now < self._run.arrives:

@@ -72,6 +72,10 @@ class Driver:
     def doubt(self) -> None:
         """Something was not confirmed: what it was sent before may not have come through either."""
 
+    def look(self, point: DevicePoint) -> bool:
+        """Read a point afresh; `False` where it can't be read."""
+        return False
+
     def poll(self, now: float) -> None:
         """Read what is to be read at every interval."""
 

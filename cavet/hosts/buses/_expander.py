@@ -168,6 +168,11 @@ class ExpanderDriver(Driver):
         elif self._ready and self.plan.reads == "poll":
             self._read_levels("level")
 
+    def look(self, point: DevicePoint) -> bool:
+        if self._ready:
+            self._owner.call(self._hearing(f"level_{PORTS[point.line // 8]}", [point], is_poll=False))
+        return True
+
     def interrupted(self, now: float) -> None:
         """Read what was captured, which takes the interrupt back, then the levels as they are by now."""
         if self._ready and self.plan.reads == "interrupt":
@@ -178,14 +183,15 @@ class ExpanderDriver(Driver):
         inputs = [point for point in self.points if not point.kind.is_output]
         for number, port in enumerate(PORTS):
             here = [point for point in inputs if point.line // 8 == number]
-            if not here:
-                continue
+            if here:
+                self._owner.call(self._hearing(f"{role}_{port}", here, is_poll=role == "level"))
 
-            def hear(data: bytes, now: float, cause: int | None, here: list[DevicePoint] = here) -> None:
-                for point in here:
-                    self._owner.stands(point, point.from_wire(data[0] >> point.line % 8 & 1), now, cause)
+    def _hearing(self, name: str, here: list[DevicePoint], *, is_poll: bool) -> Call:
+        """A call that reads levels, and tells how the points there stand."""
 
-            data = bytes((self._at(f"{role}_{port}"),))
-            self._owner.call(
-                self._call(data=data, count=1, note="poll", then=hear, failed=self._trouble, is_poll=role == "level")
-            )
+        def hear(data: bytes, now: float, cause: int | None) -> None:
+            for point in here:
+                self._owner.stands(point, point.from_wire(data[0] >> point.line % 8 & 1), now, cause)
+
+        data = bytes((self._at(name),))
+        return self._call(data=data, count=1, note="poll", then=hear, failed=self._trouble, is_poll=is_poll)

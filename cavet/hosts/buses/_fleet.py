@@ -66,6 +66,11 @@ class Fleet:
         for driver in self.drivers.values():
             driver.begin(now)
 
+    def begin_again(self, device: str, now: float) -> None:
+        """Try once more to set a device up."""
+        self._due = 0.0
+        self.drivers[device].begin(now)
+
     def end(self, why: str, now: float) -> None:
         """The board is gone."""
         self._calls.clear(why, now)
@@ -75,6 +80,11 @@ class Fleet:
         assert isinstance(wish.point, DevicePoint)
         self._due = 0.0
         self.drivers[wish.point.device].write(wish, now)
+
+    def look(self, point: DevicePoint) -> bool:
+        """Read a point afresh; `False` where it can't be read."""
+        self._due = 0.0
+        return self.drivers[point.device].look(point)
 
     def poll(self, now: float) -> None:
         """Read what is to be read at every interval, unless the last round has not come through."""

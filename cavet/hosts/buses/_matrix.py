@@ -79,13 +79,21 @@ class MatrixDriver(PictureDriver):
         self._map: RegisterMap = plan.registers
 
     def begin(self, now: float) -> None:
-        first = self._map.register("column_0").at
         self._shift_at = inf
         self._sure = False
-        self._owner.call(
-            self._call(data=bytes((first,)), count=SIDE, note="set-up", then=self._learn, failed=self._trouble)
-        )
+        self._read("set-up")
         self._switch_on()
+
+    def _read(self, note: str) -> None:
+        first = self._map.register("column_0").at
+        self._owner.call(
+            self._call(data=bytes((first,)), count=SIDE, note=note, then=self._learn, failed=self._trouble)
+        )
+
+    def look(self, point: DevicePoint) -> bool:
+        if self._shift_at == inf:  # what runs through is always another picture
+            self._read("look")
+        return self._shift_at == inf
 
     def _switch_on(self) -> None:
         self._owner.call(

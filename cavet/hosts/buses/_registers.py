@@ -46,6 +46,13 @@ class RegistersDriver(Driver):
         for register in self._registers(point for point in self.points if not point.kind.is_output):
             self._read(register, "poll")
 
+    def look(self, point: DevicePoint) -> bool:
+        register = self._map.register(point.register)
+        readable = not register.mask("write-only")
+        if readable:
+            self._read(register, "look")
+        return readable
+
     def _read(self, register: Register, note: str) -> None:
         def hear(data: bytes, now: float, cause: int | None) -> None:
             self._answers = True

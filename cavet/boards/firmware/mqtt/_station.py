@@ -97,6 +97,8 @@ class Station:
         """Whether the broker has granted its command topics."""
         self._pulses: dict[int, tuple[float, int]] = {}
         """By pin: when it ends, and by which event it began."""
+        self._levels: dict[str, float] = {}
+        """What each topic was told last; its pin is coarser."""
 
     # the board's life
 
@@ -105,6 +107,7 @@ class Station:
         self._mqtt = MqttClient(_with_will(self._plan))
         self._began = now
         self._pulses.clear()
+        self._levels.clear()
         for topic in self._plan.topics:
             self._circuit.set_mode(topic.pin, MODES[topic.does], now, None)
 
@@ -220,6 +223,9 @@ class Station:
         if topic.does == "text":
             return pin.text
         if topic.does == "level":
+            told = self._levels.get(topic.name)
+            if told is not None and _duty(topic, told) == pin.value:  # no reflex has changed it since
+                return told
             return topic.low + (topic.high - topic.low) * pin.value / FULL_DUTY
         return bool(pin.value)
 
@@ -269,8 +275,8 @@ class Station:
         if topic.does == "text":
             self._circuit.write_text(topic.pin, str(value), now, taken)
         elif topic.does == "level":
-            share = (float(value) - topic.low) / (topic.high - topic.low)
-            self._circuit.write_duty(topic.pin, round(FULL_DUTY * share), now, taken)
+            self._circuit.write_duty(topic.pin, _duty(topic, float(value)), now, taken)
+            self._levels[topic.name] = float(value)
         elif topic.does == "pulse":
             self._pulses.pop(topic.pin, None)
             seconds = min(float(value) / 1000, MAX_PULSE_SECONDS)
@@ -279,6 +285,11 @@ class Station:
                 self._pulses[topic.pin] = (now + seconds, taken)
         else:
             self._circuit.write_level(topic.pin, bool(value), now, taken)
+
+
+def _duty(topic: TopicPlan, value: float) -> int:
+    """The duty of its pin for a level."""
+    return round(FULL_DUTY * (value - topic.low) / (topic.high - topic.low))
 
 
 def _with_will(plan: StationPlan) -> ClientPlan:

@@ -15,6 +15,7 @@ from cavet.protocols import FieldError, Frame, Message
 from cavet.protocols.plans import PlanCodec
 from cavet.record import Kind
 
+FULL_DUTY = 255
 BLINK_SECONDS = 0.25
 """How long a blinking output is on, and how long off."""
 FAULT_LENGTH, FAULT_CHECK, FAULT_VALUE = 1, 2, 4
@@ -84,6 +85,8 @@ class Engine:
         self._read = read
         """Gives the sums that fields tell, by `FRAME.FIELD`."""
         self._levels: dict[int, bool] = {}
+        self._shares: dict[int, float] = {}
+        """What each PWM pin was told last; its duty is coarser."""
         self._blinking: set[int] = set()
         self._faults = 0
         self._lit = True
@@ -93,7 +96,7 @@ class Engine:
         """Begin anew: pins in their modes, nothing blinks."""
         for pin, mode in self.plan.modes.items():
             self._circuit.set_mode(pin, mode, now, None)
-        self._levels = {}
+        self._levels, self._shares = {}, {}
         self._blinking = set()
         self._faults = 0
         self._next_blink = inf
@@ -133,7 +136,8 @@ class Engine:
                 self._set_blinking(pin, bool(int(value) >> bit & 1), now, cause)
             elif taken.mode is PinMode.PWM:
                 share = min(1.0, max(0.0, value / taken.full))
-                self._circuit.write_duty(pin, round(255 * share), now, cause)
+                self._circuit.write_duty(pin, round(FULL_DUTY * share), now, cause)
+                self._shares[pin] = share
             else:
                 level = bool(int(value) >> bit & 1) if len(taken.pins) > 1 else value != 0
                 self._set_level(pin, level, now, cause)
@@ -200,7 +204,9 @@ class Engine:
             return sum(self._level(pin) << bit for bit, pin in enumerate(given.pins))
         pin = self._circuit.pins[given.pins[0]]
         if pin.mode is PinMode.PWM:
-            return pin.duty * given.full
+            told = self._shares.get(pin.number)
+            same = told is not None and round(FULL_DUTY * told) == pin.value  # else a reflex has changed it
+            return (told if told is not None and same else pin.duty) * given.full
         return self._circuit.read_counts(pin.number, now) if pin.mode is PinMode.ANALOG else self._level(pin.number)
 
     def _level(self, pin: int) -> bool:

@@ -1,0 +1,131 @@
+"""What is said of typical faults: for each protocol the stage at which it stopped, why, and what to do."""
+
+import asyncio
+import re
+import unittest
+
+from cavet.bench._file import check_text
+from cavet.demo import demo_path
+from cavet.record import Kind
+from tests.bench.benches import in_fast_time
+
+BELIEF = "what the host believes"
+TEXT = demo_path().read_text()
+
+
+def key(section, name, value):
+    """Give a table of the demo's file another value."""
+
+    def edit(text):
+        table = re.search(rf"^\[{re.escape(section)}\]\n.*?(?=^\[|^# ---|\Z)", text, re.S | re.M)
+        body, count = re.subn(rf"^{name} = .*$", f"{name} = {value}", table[0], flags=re.M)
+        body = body if count else f"{table[0].rstrip()}\n{name} = {value}\n\n"
+        return text[: table.start()] + body + text[table.end() :]
+
+    return edit
+
+
+def address(device, right, wrong):
+    """The host believes that a device has another address."""
+
+    def edit(text):
+        truth, belief = text[: text.index(BELIEF)], text[text.index(BELIEF) :]
+        return truth + re.sub(rf"^({device} = .*address = ){right}", rf"\g<1>{wrong}", belief, flags=re.M)
+
+    return edit
+
+
+def defect(name):
+    return lambda bench: bench.switch_defect(name, True)
+
+
+def jam(part):
+    return lambda bench: bench.act(part, "jam")
+
+
+def deaf_line(bench):
+    bench.switch_defect("worn_cable", True)
+    bench._traffic["gatehouse"].losses.share = 0.95
+
+
+FAULTS = [
+    # what, what is changed in the file, what happens, the wish, where it stopped, why, what to do
+    ("a dead pin", [], defect("dead_walkway"), "walkway=50 %", Kind.DRIVEN, "pin 3 took it", "measure at the pin"),
+    ("crossed wires", [], defect("crossed_paddles"), "upper_paddle=60 %", Kind.MOVED,
+     "pin 9 was driven, and lower_paddle moved, not upper_paddle", "two wires swapped"),
+    ("the wrong pin", [key("points.beacon", "pin", 6)], None, "beacon=50 %", Kind.MOVED,
+     "pin 6 was driven, but beacon has not moved", "is the wire on the right pin?"),
+    ("a pin without PWM", [key("points.beacon", "pin", 5)], None, "beacon=50 %", Kind.FRAMED,
+     "pin 5 has no pwm on this board", "wire it to one of 2 3 6 7 9 10"),
+    ("a part that is held", [], None, "gate=100 %", Kind.MOVED, "gate is held", "take away what holds it"),
+    ("a lossy cable", [], deaf_line, "beacon=50 %", Kind.TAKEN, "the board made no message of them in 3 tries", "cable"),
+    ("a stuck bus", [], defect("stuck_bus"), "mast_1=on", Kind.FRAMED,
+     "0x26 can't be called: the bus is stuck, its clock line stays low", "the bus of mast"),
+    ("a stuck bus, text", [], defect("stuck_bus"), "panel=x", Kind.DRIVEN, "the bus is stuck", "the bus of panel"),
+    ("a device without supply", [], defect("no_panel"), "panel=x", Kind.DRIVEN,
+     "nobody acknowledges 0x3B; there answer 0x26 (mast) and 0x74 (arrow)", "has it its supply?"),
+    ("a wrong address", [address("mast", "0x26", "0x21")], None, "mast_1=on", Kind.FRAMED,
+     "nobody acknowledges 0x21; there answer 0x26 (mast), 0x3B (panel) and 0x74 (arrow)", "`address` of mast"),
+    ("a wrong address, panel", [address("panel", "0x3B", "0x3C")], None, "panel=x", Kind.FRAMED,
+     "nobody acknowledges 0x3C; there answer 0x26 (mast)", "`address` of panel"),
+    ("a wrong address, matrix", [address("arrow", "0x74", "0x70")], None, "arrow=A", Kind.FRAMED,
+     "nobody acknowledges 0x70; there answer 0x26 (mast)", "`address` of arrow"),
+    ("a wrong address, the host's own bus", [address("yard", "0x22", "0x2C")], None, "yard_1=on", Kind.FRAMED,
+     "nobody acknowledges 0x2C; there answer 0x22 (yard)", "`address` of yard"),
+    ("a coil that is not there", [key("points.heater", "address", 9)], None, "heater=on", Kind.FRAMED,
+     "exception 02, illegal data address", "[points.heater], and `unit`"),
+    ("another unit", [key("hosts.pumphouse", "unit", 9)], None, "heater=on", Kind.FRAMED, "exception 0B", "`unit`"),
+    ("a swapped entry", [key("points.heater", "address", 4)], None, "heater=on", Kind.MOVED,
+     "pin 15 was driven, and alarm_lamp moved, not heater", "[points.heater]"),
+    ("a jam", [key("points.pump_a_speed", "start", '"0 %"')], jam("pumphouse.pump_a"), "pump_a_speed=60 % pump_a=on",
+     Kind.MOVED, "pump_a does not turn: jammed, 6 × current", "take away what holds it"),
+    ("a header that is not known", [key("points.supply_1_voltage", "set", '"SOUR1:VLT {}"')], None,
+     "supply_1_voltage=5 V", Kind.DRIVEN, "-113 Undefined header", "manual: it is set with SOUR1:VLT"),
+    ("beyond what it takes", [key("points.supply_1_voltage", "range", '["0 V", "90 V"]')], None,
+     "supply_1_voltage=80 V", Kind.DRIVEN, "-222 Data out of range", "manual"),
+    ("a query that is not known", [key("points.supply_1_voltage", "ask", '"SOUR1:VLT?"')], None,
+     "supply_1_voltage=5 V", Kind.FRAMED, "no answer to SOUR1:VLT?", "asked with SOUR1:VLT?"),
+    ("a topic that nobody hears", [key("points.lamp", "command", '"lampe/set"')], None, "lamp=on", Kind.TAKEN,
+     "nobody has subscribed to ottersluice/towpath/lampe/set", "compare `command`"),
+    ("a topic that says nothing", [key("points.lamp", "state", '"lampe/state"')], None, "lamp=on", Kind.CONFIRMED,
+     "lampe/state says nothing", "compare `state`"),
+    ("a board that is gone", [], defect("towpath_away"), "lamp=on", Kind.TAKEN, "the board is gone", "its supply"),
+    ("a board that says nothing", [], defect("towpath_mute"), "lamp=on", Kind.CONFIRMED,
+     "reported nothing on ottersluice/towpath/lamp/state", "set `confirm` to off"),
+    ("a payload of other words", [key("points.lamp", "payload_words", '["off", "on"]')], None, "lamp=on", Kind.TAKEN,
+     'found "on", expected 0 or 1', "is the payload what the board expects"),
+]  # fmt: skip
+
+
+class Sentences(unittest.TestCase):
+    def told(self, edits, happens, wishes):
+        text = TEXT
+        for edit in edits:
+            changed = edit(text)
+            self.assertNotEqual(changed, text)
+            text = changed
+
+        async def story(bench, standings):
+            if happens is not None:
+                happens(bench)
+            for wish in re.split(r" (?=\w+=)", wishes):
+                name, _, value = wish.partition("=")
+                point = bench.point(name)
+                asked = bench.ask(point, point.parse(value), by="test")
+                await asyncio.sleep(6)
+            standings.follow()
+            return standings.diagnose(standings.trails.all[asked])
+
+        return in_fast_time(story, check_text(text, str(demo_path())))
+
+    def test_each_fault_is_told_where_it_stopped_why_and_what_to_do(self):
+        for what, edits, happens, wishes, stage, reason, mend in FAULTS:
+            with self.subTest(what):
+                diagnosis = self.told(edits, happens, wishes)
+                self.assertEqual(diagnosis.broken, stage, diagnosis.reason)
+                self.assertIn(reason, diagnosis.reason)
+                self.assertIn(mend, diagnosis.mend)
+
+
+if __name__ == "__main__":
+    unittest.main()
