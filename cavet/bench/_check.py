@@ -113,6 +113,14 @@ class Checker:
             raise self._fail(raw, f"a text: {key.doc}", path)
         return raw
 
+    def _read_unit(self, raw: object, key: Key, unit: str, path: Path) -> str:
+        if not isinstance(raw, str):
+            raise self._fail(raw, f"a text: {key.doc}", path)
+        if not units.known(raw):
+            fitting = [name for names in units.DIMENSIONS.values() for name in names if name]
+            raise self._fail(raw, f"a unit: {listed(fitting)}; or none", path, nearest(raw, fitting))
+        return raw
+
     def _read_word(self, raw: object, key: Key, unit: str, path: Path) -> str:
         if raw not in key.choices:
             near = nearest(raw, key.choices) if isinstance(raw, str) else None

@@ -137,11 +137,26 @@ class DeviceReader:
     # SCPI
 
     def _scpi(self) -> ScpiPlan:
-        commands = [self._command(name, table) for name, table in self._read("commands", schema.COMMAND).items()]
+        read = [self._command(name, table) for name, table in self._read("commands", schema.COMMAND).items()]
+        commands = [plan for plan in read if plan is not None]
+        self._check_headers(commands)
         identity = ",".join(
             self._identity[key].replace(",", " ") for key in ("vendor", "product", "serial", "revision")
         )
-        return ScpiPlan(identity=identity, commands=tuple(plan for plan in commands if plan is not None))
+        return ScpiPlan(identity=identity, commands=tuple(commands))
+
+    def _check_headers(self, commands: list[CommandPlan]) -> None:
+        """A header means one command: of two, the second one would never be done."""
+        before: dict[str, list[CommandPlan]] = {}
+        for plan in commands:
+            alike = [other for word in plan.header.first_words for other in before.get(word, ())]
+            other = next((other for other in alike if plan.header.meets(other.header)), None)
+            if other is not None:
+                path: Path = (*self._path, "commands", plan.name, "header")
+                expected = f"a header of its own: {other.name} has {other.header.text}"
+                self._checker.wrong(path, found=plan.header.text, expected=expected)
+            for word in plan.header.first_words:
+                before.setdefault(word, []).append(plan)
 
     def _command(self, name: str, table: dict[str, Any]) -> CommandPlan | None:
         path: Path = (*self._path, "commands", name)

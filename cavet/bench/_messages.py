@@ -18,6 +18,7 @@ from cavet.messaging import ClientPlan, PayloadForm, path_problem
 from cavet.protocols.mqtt import filter_problem, name_problem
 from cavet.wording import listed
 
+WORDS = PayloadForm().words
 USUAL_PAYLOADS = {"switch": "words", "contact": "words", "text": "text", "words": "text"}
 """How a value stands in a payload, by the kind of point or by what a topic does; all others as a number."""
 ReadTables = Callable[[str, schema.Section, Path, Any], dict[str, dict[str, Any]]]
@@ -61,6 +62,13 @@ def read_payload(checker: Checker, path: Path, table: dict[str, Any], what: str)
     if table["path"] and kind != "json":
         checker.wrong((*path, "path"), found=table["path"], expected="a payload of json, or no path")
     words = table["payload_words"]
+    if kind not in ("words", "json") and words != WORDS:
+        checker.wrong((*path, "payload_words"), found=listed(words), expected=f"none: the payload is {kind}, not words")
+    if kind != "number" and table["payload_unit"]:
+        found = table["payload_unit"]
+        checker.wrong((*path, "payload_unit"), found=found, expected=f"none: the payload is {kind}, not a number")
+    if kind != "raw" and table["size"] != 1:
+        checker.wrong((*path, "size"), found=table["size"], expected=f"none: the payload is {kind}, not raw")
     return PayloadForm(kind=kind, words=words, unit=table["payload_unit"], path=table["path"], size=table["size"])
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from math import inf
 from typing import Any
 
 from cavet.bench._check import Checker
@@ -48,7 +49,11 @@ WRITABLE = ("coils", "holding-registers")
 BITS = ("coils", "discrete-inputs")
 COILS = ("coil_2", "coil_3", "coil_4")
 COILS_THERE = [[number < count for number in range(3)] for count in range(4)]
-PWM_WIRE, SERVO_WIRE, COUNTS = (0, 255), (0, 180), (0, 1023)
+USUAL_WIRES, COUNTS = {"pwm": (0, 255), "servo": (0, 180)}, (0, 1023)
+FULL_TURN = 180
+"""The degrees that a servo's number on the wire can say. Source: Firmata 2.7, analog message to a servo pin."""
+MOST_ON_A_PIN = (1 << 14) - 1
+"""The greatest number for a pin. Source: Firmata 2.7, analog message: two bytes of seven bits."""
 
 
 class PointReader:
@@ -85,7 +90,7 @@ class PointReader:
             "buses": self._at_device,
         }[protocol]
         point = make(path, table, kind, profile)
-        return point if point is not None and self._is_right(path, point) else None
+        return point if point is not None and self._is_right(path, point, table) else None
 
     def _only_its_own(self, path: Path, table: dict[str, Any], protocol: str) -> bool:
         """Whether it says where it is in the way that its host understands, and in no other."""
@@ -106,13 +111,42 @@ class PointReader:
             return False
         return True
 
-    def _is_right(self, path: Path, point: Point) -> bool:
+    def _is_right(self, path: Path, point: Point, table: dict[str, Any]) -> bool:
+        self._check_wire(path, point, table)
         try:
             point.check()
         except WrongError as error:
             where = self._checker.place((*path, error.place.rpartition(".")[2]))
             self._checker.errors.append(WrongError(where, found=error.found, expected=error.expected))
         return True
+
+    def _check_wire(self, path: Path, point: Point, table: dict[str, Any]) -> None:
+        """Whether the numbers at both ends can stand on the wire."""
+        if point.kind.is_text or point.kind.is_switch:
+            return
+        least, most = self._limits(point)
+        ends = (point.wire_low, point.wire_high)
+        if any(not least <= end <= most for end in ends):
+            key = "wire" if table.get("wire") else "range"
+            found = " to ".join(f"{end:g}" for end in ends)
+            self._checker.wrong((*path, key), found=found, expected=f"what is carried there: {least:g} to {most:g}")
+
+    def _limits(self, point: Point) -> tuple[float, float]:
+        """The least and the greatest number that is carried where a point is."""
+        if isinstance(point, PinPoint) and point.mode not in (STEPPER, ENCODER):
+            return (0, FULL_TURN) if point.mode == "servo" else (0, MOST_ON_A_PIN)
+        if isinstance(point, RegisterPoint):
+            return point.form.limits
+        if isinstance(point, TopicPoint) and point.form.kind == "raw":
+            return 0, (1 << 8 * point.form.size) - 1
+        if isinstance(point, DevicePoint) and point.register:
+            signed = min(point.wire_low, point.wire_high) < 0
+            return (-(1 << point.bits - 1), (1 << point.bits - 1) - 1) if signed else (0, (1 << point.bits) - 1)
+        if isinstance(point, FieldPoint):
+            plan = self._formats[point.board]
+            used = ((point.frame, point.field), (point.state_frame, point.state_field))
+            return _field_limits([plan.codecs[frame].plan.field(field) for frame, field in used if frame])
+        return -inf, inf
 
     def _at_device(self, path: Path, table: dict[str, Any], kind: PointKind, profile: Profile | None) -> Point | None:
         if not self._require(path, table, "device", "the device that it is at"):
@@ -152,7 +186,7 @@ class PointReader:
         usual = {PointKind.BRIDGE: "pwm", PointKind.READING: "analog", PointKind.SWITCH: "output"}
         mode = table.get("mode") or usual.get(kind, "input")
         if not kind.is_switch:
-            wire = table.get("wire") or {"pwm": PWM_WIRE, "servo": SERVO_WIRE}.get(mode, COUNTS)
+            wire = table.get("wire") or self._degrees(path, table, mode) or USUAL_WIRES.get(mode, COUNTS)
             fields |= {"wire_low": wire[0], "wire_high": wire[1]}
         if mode in (STEPPER, ENCODER):
             return self._on_shaft(path, table, fields, mode)
@@ -162,6 +196,20 @@ class PointReader:
                 return None
         lines = {key: table[key] for key in ("ahead", "astern") if key in table}
         return PinPoint(**fields, **lines, pin=table["pin"], mode=mode)
+
+    def _degrees(self, path: Path, table: dict[str, Any], mode: str) -> tuple[float, float] | None:
+        """The wire of a servo that is asked in degrees, where it says no other: degrees are degrees, and 0 is the
+        middle where they go below it."""
+        if mode != "servo" or table["unit"] not in ("deg", "°"):
+            return None
+        middle = FULL_TURN / 2 if min(table["range"]) < 0 else 0
+        low, high = (end + middle for end in table["range"])
+        if not 0 <= min(low, high) <= max(low, high) <= FULL_TURN:
+            expected = f"0 to {FULL_TURN} deg, or −{FULL_TURN // 2} to {FULL_TURN // 2} deg; or a `wire`, for a gear"
+            found = " to ".join(f"{end:g}" for end in table["range"])
+            self._checker.wrong((*path, "range"), found=found, expected=expected)
+            return None
+        return low, high
 
     def _on_shaft(self, path: Path, table: dict[str, Any], fields: dict[str, Any], mode: str) -> Point | None:
         """A stepper, or an encoder; without `wire` the numbers there are those of the range: steps, or counts."""
@@ -228,6 +276,10 @@ class PointReader:
             self._checker.wrong((*path, "set"), found=table["set"] or "nothing", expected=expected)
             return None
         if not kind.is_output and not self._require(path, table, "ask", "the query for its value"):
+            return None
+        if kind.is_output and not table["ask"] and table["confirm"]:
+            expected = "the query for its value, or `confirm = false`: without it nothing can be read back"
+            self._checker.wrong((*path, "ask"), found="nothing", expected=expected)
             return None
         fields = _common(path[-1], table, kind)
         places = {"set": table["set"], "turn_on": table["on"], "turn_off": table["off"], "query": table["ask"]}
@@ -318,6 +370,16 @@ class PointReader:
         if form.kind not in fitting:
             self._checker.wrong((*path, "payload"), found=form.kind, expected=f"{listed(fitting)} for a {kind.value}")
         return form.kind in fitting
+
+
+def _field_limits(fields: list[FieldPlan]) -> tuple[float, float]:
+    """What all of these fields can carry."""
+    least, most = -inf, inf
+    for field in fields:
+        ends = sorted(end * field.scale + field.offset for end in field.wire_limits)
+        least = max(least, ends[0] if field.low is None else field.low)
+        most = min(most, ends[1] if field.high is None else field.high)
+    return least, most
 
 
 def _step(field: FieldPlan) -> float:

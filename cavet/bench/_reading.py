@@ -18,12 +18,13 @@ from cavet.bench._devices import DeviceReader, ModbusPlan, ScpiPlan
 from cavet.bench._format_reading import FormatPlan, FormatReader, load_frames
 from cavet.bench._link_reading import LinkReader
 from cavet.bench._messages import StationReader, read_broker, read_client, read_topics
+from cavet.bench._overlaps import check_overlaps
 from cavet.bench._places import Path
 from cavet.bench._plan import BasinPlan, BoardPlan, HostPlan, LinkPlan, Plan
 from cavet.bench._points import PointReader
 from cavet.bench._profiles import ProfileReader
 from cavet.bench._schema_bus import BUS_PARTS
-from cavet.bench._wiring import PIN_KEYS, check_cables, check_targets, check_wires
+from cavet.bench._wiring import PIN_KEYS, check_cables, check_converters, check_targets, check_wires
 from cavet.boards import Defect, PinMode, Profile, Quantity, Reflex
 from cavet.boards.firmware.mqtt import StationPlan
 from cavet.expressions import Expression
@@ -96,6 +97,7 @@ class _Reader:
                 point = reader.read(name, table, profiles.get(table["board"]))
                 if point is not None:
                     found[name] = _unanswered(point) if hosts[table["board"]].manners.unit == 0 else point
+        check_overlaps(self._checker, found.values())
         return found
 
     def _tables(
@@ -172,6 +174,7 @@ class _Reader:
             for part, values in parts.items():
                 self._resolve_pins(("boards", name, "parts", part), values, profile, bus)
             check_wires(self._checker, name, parts)
+            check_converters(self._checker, name, parts, profile)
             self._profiles[table["profile"]] = profile
             boards[name] = BoardPlan(
                 name=name,

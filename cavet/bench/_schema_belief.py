@@ -172,7 +172,7 @@ _MOVES, _SENSES, _READS = (
 )
 
 _LEVEL_KEYS = (
-    Key(name="unit", kind="text", doc="the unit that it is asked in", default="%"),
+    Key(name="unit", kind="unit", doc="the unit that it is asked in", default="%"),
     Key(
         name="range", kind="range", unit="=unit", doc="its limits; backwards for a reversed sense", default=(0.0, 100.0)
     ),
@@ -263,7 +263,7 @@ POINT = Section(
             _SWITCH_WORDS,
         ),
         "pulse": (
-            Key(name="unit", kind="text", doc="the unit that its length is asked in", default="ms"),
+            Key(name="unit", kind="unit", doc="the unit that its length is asked in", default="ms"),
             Key(name="range", kind="range", unit="=unit", doc="its limits", default=(0.0, 1000.0)),
             Key(name="step", kind="quantity", unit="=unit", doc="how far a small nudge goes", default=0.0),
             Key(name="part", kind="text", doc="the part that it works; else the one of its own name", default=""),
@@ -287,7 +287,7 @@ POINT = Section(
             _SWITCH_WORDS,
         ),
         "reading": (
-            Key(name="unit", kind="text", doc="its unit", default=""),
+            Key(name="unit", kind="unit", doc="its unit", default=""),
             Key(name="range", kind="range", unit="=unit", doc="what the two ends on the wire stand for", required=True),
             Key(
                 name="mode",

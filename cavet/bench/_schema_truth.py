@@ -294,7 +294,7 @@ QUANTITY = Section(
     title="[rig.NAME]",
     doc="A quantity of the outside world. Sums name quantities, and parts as `board.part` (0 to 1; a motor −1 to 1).",
     keys=(
-        Key(name="unit", kind="text", doc="its unit", default=""),
+        Key(name="unit", kind="unit", doc="its unit", default=""),
         Key(name="start", kind="quantity", unit="=unit", doc="where it begins", default=0.0),
         Key(name="range", kind="range", unit="=unit", doc="its least and greatest value", default=None),
         Key(name="rate", kind="sum", doc="its change in units a second; without it, it holds still", default=None),

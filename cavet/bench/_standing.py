@@ -35,6 +35,8 @@ class Standing(msgspec.Struct, frozen=True):
     diagnosis: Diagnosis | None = None
     refusal: str = ""
     remark: str = ""
+    age: float | None = None
+    """How old what was got is, in seconds, where nothing can tell how it stands now."""
     wanted: Asked | None = None
     """What was wanted, where that lay outside the limits."""
     agreed: bool = False
@@ -83,8 +85,9 @@ class Standings:
         got = reading.got
         if part is not None and point.kind.is_output:
             got = self._truth(point, part, got)
+        age = self.age(point)
         if not link.held:  # another program asks now, and its points are not known
-            return Standing(point, None, got)
+            return Standing(point, None, got, age=age)
         trail = self.trails.all.get(reading.trail) if reading.trail is not None else None
         diagnosis = self.diagnose(trail) if trail is not None else None
         left = None
@@ -98,8 +101,19 @@ class Standings:
         agreed = reading.agreed and got == reading.got
         return Standing(
             point, reading.asked, got, left, trail, diagnosis, reading.refusal, reading.remark,
-            reading.wanted, agreed,
+            age, reading.wanted, agreed,
         )  # fmt: skip
+
+    def age(self, point: Point) -> float | None:
+        """How old what is known of a point is, where its link is not there to tell more; `None` where it is, or where
+        a simulated part shows how it stands."""
+        link = self._bench.host_links[point.board]
+        reading = link.session.readings[point.name]
+        part = self.part_of(point)
+        is_truth = part is not None and point.kind.is_output and self._truth(point, part, None) is not None
+        if link.ready or is_truth or reading.got is None:
+            return None
+        return self._bench.clock.now() - reading.got_at
 
     def _truth(self, point: Point, part: Part, read_back: Asked | None) -> Asked | None:
         """Where a part stands, in the point's own terms. What a level behind a register or a header does to a part

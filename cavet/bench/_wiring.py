@@ -8,6 +8,7 @@ from cavet.bench._check import Checker
 from cavet.bench._places import Path
 from cavet.bench._plan import BoardPlan
 from cavet.bench._profiles import OneOf
+from cavet.boards import PinMode, Profile
 from cavet.wording import listed
 
 PIN_KEYS = (
@@ -15,6 +16,8 @@ PIN_KEYS = (
     "coil_2", "coil_3", "coil_4", "a", "b", "second",
 )  # fmt: skip
 """The keys that name a pin."""
+GIVE_VOLTAGES = ("gauge", "lever")
+"""The kinds of parts that give a voltage."""
 CABLED = {"modbus": "modbus-rtu", "scpi": "scpi", "plan": "plan"}
 """What boards may run at the end of another's cable, and what they speak there."""
 
@@ -32,6 +35,18 @@ def check_wires(checker: Checker, board: str, parts: dict[str, dict[str, Any]]) 
                 expected = f"a pin of its own: {taken[pin]} hangs on this one"
                 checker.wrong(path, found=pin[1], expected=expected)
             taken[pin] = part
+
+
+def check_converters(checker: Checker, board: str, parts: dict[str, dict[str, Any]], profile: Profile) -> None:
+    """What gives a voltage hangs on a pin with a converter."""
+    able = profile.able(PinMode.ANALOG)
+    for part, values in parts.items():
+        if values["kind"] not in GIVE_VOLTAGES or values["pin"] is None:
+            continue
+        if values.get("hangs_on") or values["pin"] not in able:
+            expected = f"a pin with a converter: {listed(able) or 'this board has none'}"
+            path = ("boards", board, "parts", part, "pin")
+            checker.wrong(path, found=values["pin"], expected=expected)
 
 
 def check_targets(checker: Checker, one_of: OneOf, boards: dict[str, BoardPlan]) -> None:

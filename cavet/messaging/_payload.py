@@ -14,6 +14,7 @@ from cavet.wording import WrongError, listed, plain
 KINDS = ("words", "number", "text", "json", "raw")
 NUMBER = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d{1,3})?", re.ASCII)
 STEP = re.compile(r"([^.\[\]]+)|\[(\d{1,3})\]")
+USUAL_WORDS = ("0", "1")
 MAX_SHOWN = 40
 Value = float | bool | str
 
@@ -26,11 +27,12 @@ class PayloadForm(msgspec.Struct, frozen=True, kw_only=True):
     """How a value stands in a payload.
 
     `words` are two texts for off and on; a `number` is written in decimal, with `unit` behind it where there is one;
-    `json` has the value at `path` (`a.b[0]`; "" for the whole); `raw` is a number of `size` bytes, the high one first.
+    `json` has the value at `path` (`a.b[0]`; "" for the whole), as `words` of its own where these are not the usual
+    ones; `raw` is a number of `size` bytes, the high one first.
     """
 
     kind: str = "text"
-    words: tuple[str, str] = ("0", "1")
+    words: tuple[str, str] = USUAL_WORDS
     unit: str = ""
     path: str = ""
     size: int = 1
@@ -42,13 +44,17 @@ class PayloadForm(msgspec.Struct, frozen=True, kw_only=True):
         if self.kind == "number":
             return f"{_number_text(float(value))}{f' {self.unit}' if self.unit else ''}".encode()
         if self.kind == "json":
-            return msgspec.json.encode(self._wrap(value))
+            return msgspec.json.encode(self._wrap(self.words[value] if self._says_words(value) else value))
         if self.kind == "raw":
             number = round(float(value))
             if not 0 <= number < 1 << 8 * self.size:
                 raise PayloadError(f"found {number}, expected 0 to {(1 << 8 * self.size) - 1}")
             return number.to_bytes(self.size, "big")
         return str(value).encode("utf-8", "replace")
+
+    def _says_words(self, value: object) -> TypeGuard[bool]:
+        """Whether a value is said in words inside JSON."""
+        return isinstance(value, bool) and self.words != USUAL_WORDS
 
     def _wrap(self, value: Value) -> object:
         """The value inside the objects that its path names."""
@@ -111,6 +117,10 @@ class PayloadForm(msgspec.Struct, frozen=True, kw_only=True):
                 found = found[int(place)]
             else:
                 raise PayloadError(f"found no {self.path} in {_short(text)}")
+        if isinstance(found, str) and self.words != USUAL_WORDS:
+            if found not in self.words:
+                raise PayloadError(f"found {_short(found)} at {self.path or 'its top'}, expected {listed(self.words)}")
+            return found == self.words[1]
         if isinstance(found, str | bool) or is_number(found):
             return found
         raise PayloadError(

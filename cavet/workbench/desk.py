@@ -41,11 +41,11 @@ class Course:
             self.changed_at = t
         self._last = value
 
-    def pass_to(self, t: float) -> None:
-        """Time has passed."""
+    def pass_to(self, t: float, *, tells: bool = True) -> None:
+        """Time has passed; where nothing tells any more how it stands, the course has a gap."""
         slot = int(t * COURSE_SLOTS / COURSE_SECONDS)
         for _ in range(min(COURSE_SLOTS, slot - self._now)):
-            self._slots.append(None if self._last is None else (self._last, self._last))
+            self._slots.append((self._last, self._last) if tells and self._last is not None else None)
         self._now = max(self._now, slot)
 
     def slots(self) -> tuple[Slot, ...]:
@@ -101,8 +101,8 @@ class Desk:
         self._stood.clear()
         for event in self.standings.follow():
             self._note(event)
-        for course in self.courses.values():
-            course.pass_to(now)
+        for name, course in self.courses.items():
+            course.pass_to(now, tells=self.bench.host_links[self.bench.plan.points[name].board].ready)
         for name, until in list(self._held.items()):
             if now >= until:
                 del self._held[name]

@@ -21,7 +21,7 @@ from cavet.workbench.drawing.parts import PartView
 from cavet.workbench.drawing.rails import CourseView, HeadView, LineView, RailsView, RailView
 from cavet.workbench.drawing.rig import BasinView
 from cavet.workbench.drawing.spine import BeliefView, BoardView, PinView
-from cavet.workbench.presence import presence_words
+from cavet.workbench.presence import presence_words, show_seconds
 from cavet.workbench.roster import Head, Line
 
 RECENT_SECONDS = 60.0
@@ -93,6 +93,7 @@ def _rail(desk: Desk, point: Point, entry: str | None) -> RailView:
         words=point.words,
         zero=zero,
         entry=entry,
+        is_old=standing.age is not None,
     )
 
 
@@ -103,11 +104,18 @@ def _rail_note(standing: Standing, stopped: bool, astray: float) -> str:
         return f"for {astray:.0f} s"
     if standing.left is not None:
         return show_duration(standing.left)
+    if standing.age is not None:
+        return old(standing.age)
     if standing.refusal:
         return "can't"
     if standing.wanted is not None:
         return f"limit, not {standing.point.show(standing.wanted)}"
     return "differs" if standing.remark else ""
+
+
+def old(seconds: float) -> str:
+    """Say how old something is."""
+    return f"{show_seconds(seconds)} old"
 
 
 def _share(point: Point, value: Asked | None) -> float | None:
@@ -129,6 +137,7 @@ def _course(desk: Desk, point: Point, entry: str | None) -> CourseView:
     course = desk.courses[point.name]
     reading = desk.bench.host_links[point.board].session.readings[point.name]
     got = reading.got
+    age = desk.standings.age(point)
     text = point.show(got) if point.kind.is_switch else _rounded(point, got)
     slots = tuple(None if slot is None else (_place(point, slot[0]), _place(point, slot[1])) for slot in course.slots())
     return CourseView(
@@ -136,7 +145,8 @@ def _course(desk: Desk, point: Point, entry: str | None) -> CourseView:
         is_contact=point.kind is PointKind.CONTACT,
         is_text=point.kind.is_text,
         got=text,
-        note=reading.refusal or _course_note(desk, point),
+        note=old(age) if age is not None else reading.refusal or _course_note(desk, point),
+        is_old=age is not None,
         course=slots,
         entry=entry,
     )

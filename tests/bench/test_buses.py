@@ -168,7 +168,7 @@ class Devices(unittest.TestCase):
         self.assertEqual(
             in_fast_time(story, boards=["gatehouse"]),
             [
-                "nobody acknowledges 0x3B",
+                "nobody acknowledges 0x3B; there answer 0x26 (mast) and 0x74 (arrow)",
                 "0x3B can't be called: the bus is stuck, its clock line stays low",
                 "Hi",
             ],

@@ -79,6 +79,19 @@ SPOILT = [
     ('mode = "pwm"', 'mode = "servoo"', 'did you mean "servo"?'),
     ('mode = "pwm"', "", 'points.lamp.mode: found "nothing"'),
     ('[points.level]\nboard = "hut"', '[points.level]\nboard = "hutt"', 'did you mean "hut"?'),
+    (
+        'pin = 3\nmode = "pwm"',
+        'pin = 3\nmode = "servo"\nunit = "deg"\nrange = [0, 270]',
+        'found "0 to 270", expected 0 to 180 deg',
+    ),
+    (
+        'mode = "pwm"',
+        'mode = "pwm"\nwire = [0, 20000]',
+        'points.lamp.wire: found "0 to 20000", expected what is carried',
+    ),
+    ('mode = "pwm"', 'mode = "pwm"\nunit = "furlong"', 'points.lamp.unit: found "furlong", expected a unit'),
+    ('unit = "mm"\nstart', 'unit = "mmm"\nstart', 'did you mean "mm"?'),
+    ('pin = "A0", of', "pin = 7, of", "boards.hut.parts.gauge.pin: found 7, expected a pin with a converter: 14, 15"),
     ("[points.level]", "[points.level", "small.bench.toml:31:14: found"),
     ("[points.level]", "points = 5\n[points.level]", "small.bench.toml"),
 ]

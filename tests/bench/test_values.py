@@ -175,6 +175,43 @@ class SeveralFields(unittest.TestCase):
         self.assertEqual(drives, 1)
 
 
+SERVO = """
+format = 1
+[boards.hut]
+profile = "wren"
+firmware = "firmata"
+[boards.hut.parts]
+arm = { kind = "servo", pin = 9 }
+[links.hut]
+kind = "serial"
+board = "hut"
+[hosts.hut]
+link = "hut"
+protocol = "firmata"
+[points.arm]
+board = "hut"
+kind = "level"
+pin = 9
+mode = "servo"
+unit = "deg"
+range = %s
+"""
+
+
+class Degrees(unittest.TestCase):
+    def test_degrees_of_a_servo_are_degrees(self):
+        for limits, asked, moved in (("[0, 90]", "45", "45°"), ("[20, 160]\nrest = 20", "90", "90°"), ("[-90, 90]", "0", "90°"),
+                                     ("[-45, 45]", "45", "135°"), ("[0, 180]", "45", "45°")):  # fmt: skip
+            with self.subTest(limits):
+                code, lines, err = drive({"hut.bench.toml": SERVO % limits}, f"arm={asked} deg")
+                self.assertEqual((code, err), (0, ""), lines)
+                self.assertEqual((lines[0]["confirmed"], lines[0]["moved"]), (float(asked), moved))
+
+    def test_a_wire_that_is_given_is_a_gear(self):
+        code, lines, _ = drive({"hut.bench.toml": SERVO % "[0, 90]\nwire = [0, 180]"}, "arm=45 deg")
+        self.assertEqual((code, lines[0]["moved"]), (0, "90°"))
+
+
 class Limits(unittest.TestCase):
     def test_a_wish_brought_inside_the_limits_is_said(self):
         ran = cavet_here("drive", "demo", "beacon=130 %")

@@ -97,14 +97,14 @@ class Bus(unittest.TestCase):
         self.assertEqual(show_marks(outcome.tokens), "S 40 A 01 A 02 N P")
         self.assertIn("did not acknowledge byte 2 of 3", outcome.problem)
         bench.circuit.parts["picky"].silent = True
-        self.assertIn("nothing answers", bench.write(0x20, "01").problem)
+        self.assertIn("nobody acknowledges", bench.write(0x20, "01").problem)
 
     def test_ten_bit_addresses_are_called_with_two_bytes(self):
         device = RegisterDevice("far", WIRES, shipped("expander16"), address=0x2AB, ten_bit=True)
         bench = Bench(device)
         outcome = bench.bus.write_read(0x2AB, b"\x0e", 1, bench.time, None, ten_bit=True)
         self.assertEqual(show_marks(outcome.tokens), "S F4 A AB A 0E A Sr F5 A 5C N P")
-        self.assertIn("nothing answers", bench.bus.write(0x2B, b"", bench.time, None).problem)
+        self.assertIn("nobody acknowledges", bench.bus.write(0x2B, b"", bench.time, None).problem)
 
     def test_transactions_follow_one_another(self):
         bench = Bench(LatchExpander("one", WIRES, address=0x20))

@@ -27,6 +27,8 @@ class RailView(msgspec.Struct, frozen=True, kw_only=True):
     """Where on the rail nothing is asked: the middle, for a point with two directions."""
     entry: str | None = None
     """What is being typed for it."""
+    is_old: bool = False
+    """Whether nothing tells any more how it stands: what was got is what was heard last."""
 
 
 class CourseView(msgspec.Struct, frozen=True, kw_only=True):
@@ -38,6 +40,7 @@ class CourseView(msgspec.Struct, frozen=True, kw_only=True):
     got: str = "—"
     note: str = ""
     course: tuple[tuple[float, float] | None, ...] = ()
+    is_old: bool = False
     entry: str | None = None
 
 
@@ -227,7 +230,7 @@ def _draw_output(canvas: Canvas, layout: Layout, y: int, view: RailView, marked:
         _draw_rail(canvas, layout.rail, y, layout.rail_width, view)
     astray = CORAL if view.broken else (PAPER if view.agreed else ASKED)
     canvas.put_right(layout.asked_end, y, view.asked, astray if not view.broken else ASKED)
-    got = CORAL._replace(bold=True) if view.broken else GOT
+    got = QUIET if view.is_old else CORAL._replace(bold=True) if view.broken else GOT
     canvas.put_right(layout.got_end, y, view.got, got)
     canvas.put(layout.note, y, view.note[: max(0, width - layout.note)], CORAL if view.broken else QUIET)
 
@@ -293,7 +296,7 @@ def _draw_input(canvas: Canvas, layout: Layout, y: int, view: CourseView, marked
     else:
         _draw_course(canvas, layout.rail, y, layout.rail_width, view)
     if not view.is_text:
-        canvas.put_right(layout.asked_end, y, view.got, PAPER)
+        canvas.put_right(layout.asked_end, y, view.got, QUIET if view.is_old else PAPER)
     room = width - layout.asked_end - 2
     canvas.put(layout.asked_end + 2, y, view.note[: max(0, room)], QUIET)
 

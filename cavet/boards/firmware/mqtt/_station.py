@@ -252,6 +252,8 @@ class Station:
         payload = publication.payload
         try:
             value = topic.form.decode(payload)
+            if topic.does == "switch" and isinstance(value, str):
+                raise PayloadError(f'found "{plain(value, MAX_SHOWN)}", expected true or false')
             if topic.does in ("level", "pulse"):
                 self._check_limits(topic, float(value))
         except (PayloadError, ValueError) as error:

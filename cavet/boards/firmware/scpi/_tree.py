@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Sequence
+from functools import cache
 from typing import Generic, TypeVar
 
 import msgspec
@@ -30,6 +31,11 @@ class Node(msgspec.Struct, frozen=True):
 
     def fits(self, word: str) -> bool:
         return word in (self.short, self.long)
+
+    def meets(self, other: Node) -> bool:
+        """Whether some mnemonic fits both."""
+        alike = {self.short, self.long} & {other.short, other.long}
+        return bool(alike) and self.low <= other.high and other.low <= self.high
 
 
 class Pattern(msgspec.Struct, frozen=True):
@@ -83,6 +89,22 @@ class Pattern(msgspec.Struct, frozen=True):
             rest = self._match(words, suffixes, at, place + 1)
             return rest if rest is None else ((1,) if node.high > 1 else ()) + rest
         return None
+
+    def meets(self, other: Pattern) -> bool:
+        """Whether some header fits both."""
+
+        @cache
+        def meet(here: int, there: int) -> bool:
+            mine, its = self.nodes[here:], other.nodes[there:]
+            if not mine and not its:
+                return True
+            if mine and its and mine[0].meets(its[0]) and meet(here + 1, there + 1):
+                return True
+            if mine and mine[0].optional and meet(here + 1, there):
+                return True
+            return bool(its) and its[0].optional and meet(here, there + 1)
+
+        return meet(0, 0)
 
     @property
     def first_words(self) -> set[str]:
