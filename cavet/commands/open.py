@@ -16,6 +16,8 @@ from cavet.bench import BenchFile
 from cavet.commands._bench import broker_option, on_broker, open_bench, with_addresses
 from cavet.wording import WrongError, listed
 
+DUMB = ("", "dumb", "unknown")
+"""What TERM says of terminals that can't show a screen."""
 END_SECONDS = 2.0
 """How long the screen may take to end when its window is gone."""
 
@@ -57,6 +59,9 @@ def open_workbench(file: BenchFile, at: tuple[str, ...], broker: str | None, rec
 
     if not (sys.stdin.isatty() and sys.stdout.isatty()):
         raise WrongError("cavet", found="no terminal", expected="one, for the workbench; `cavet serve` needs none")
+    if os.environ.get("TERM", "dumb") in DUMB:
+        found = f"a terminal without a cursor to move, TERM={os.environ.get('TERM', '')}"
+        raise WrongError("cavet", found=found, expected="another one; `cavet serve` and `cavet drive` need none")
     plan = with_addresses(on_broker(file.plan, broker), at)
     _state("last-bench").write_text(str(file.path.resolve()), "utf-8")
     kept = record_path or _state(f"{file.path.name.partition('.')[0]}.record")

@@ -27,6 +27,7 @@ from cavet.workbench.screens.drive import DriveScreen
 LOOK_SECONDS = 0.5
 """How often the size of the terminal is looked at."""
 PRESS_SECONDS = 0.1
+LEAVE = "q leaves, ctrl+q from anywhere; F12 sends everything to rest"
 
 
 class CavetApp(App[int]):
@@ -117,15 +118,15 @@ class CavetApp(App[int]):
         for board in bench.world.boards.values():
             for part in board.circuit.parts.values():
                 path = f"{board.name}.{part.name}"
+                if "press" in part.actions:
+                    act = partial(self._desk.act, path, "press", seconds=PRESS_SECONDS)
+                    found.append(Action(f"press {part.name}", f"by hand, at the {board.name}", act))
                 if path in seen:
                     continue
                 if isinstance(part, Encoder) and part.actions:
                     found += self._turns(board.name, part)
-                if part.kind not in ("pump", "button"):
-                    continue
-                seconds = PRESS_SECONDS if part.kind == "button" else None
-                for do in ("press",) if part.kind == "button" else part.actions:
-                    act = partial(self._desk.act, path, do, seconds=seconds)
+                for do in part.actions if part.kind == "pump" else ():
+                    act = partial(self._desk.act, path, do)
                     found.append(Action(f"{do} {part.name}", f"by hand, at the {board.name}", act))
         return found
 
@@ -167,6 +168,12 @@ class CavetApp(App[int]):
         for screen in self.screen_stack:
             if isinstance(screen, DriveScreen):
                 screen.follow()
+
+    def action_how_to_leave(self) -> None:
+        """Who presses the interrupt key wants to leave: say how, and that nothing has been stopped by it."""
+        self._say(LEAVE)
+        if not isinstance(self.screen, DriveScreen):
+            self.notify(LEAVE)
 
     def action_leave(self) -> None:
         self.exit(0)

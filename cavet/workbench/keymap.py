@@ -11,6 +11,7 @@ APP: list[BindingType] = [
     Binding("f2,ctrl+p", "palette", "all actions", priority=True),
     Binding("q", "leave", "quit"),
     Binding("ctrl+q", "leave", "quit", priority=True),
+    Binding("ctrl+c", "how_to_leave", "say how to quit", priority=True),
 ]
 
 RAILS = {

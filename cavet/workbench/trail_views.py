@@ -13,6 +13,9 @@ from cavet.wording import hex_pairs, plain
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.trail import StageView, TrailsView, TrailView
 
+MOST_BROKEN = 3
+"""So many broken trails are shown with their reasons."""
+
 
 def trails_view(desk: Desk, point: Point, chosen: int | None) -> TrailsView:
     """The trail of the point under the cursor (or a chosen one), and the broken ones not looked at."""
@@ -24,7 +27,8 @@ def trails_view(desk: Desk, point: Point, chosen: int | None) -> TrailsView:
         place = f"{numbers.index(number) + 1} of {len(numbers)}  [ ]"
         current = _trail(desk, trails[number], place)
     unseen = [trails[other] for other in desk.unseen() if other != number]
-    return TrailsView(current=current, broken=tuple(_trail(desk, trail, "") for trail in unseen[:3]))
+    shown = tuple(_trail(desk, trail, "") for trail in unseen[:MOST_BROKEN])
+    return TrailsView(current=current, broken=shown, more=len(unseen) - len(shown))
 
 
 def latest_trail(desk: Desk, point: Point) -> int | None:
@@ -54,8 +58,8 @@ def title(trail: Trail, point: Point | None) -> str:
     if point is None:
         data = trail.root.value
         if trail.root.board == BROKER and isinstance(data, bytes):
-            return f"{BROKER} ← {published(data).replace(chr(10), ' ') or hex_pairs(data[:24])}"
-        return f"{trail.root.board} ← {as_written(data[:24]) if isinstance(data, bytes) else 'bytes from outside'}"
+            return f"{BROKER} ← {published(data).replace(chr(10), ' ') or hex_pairs(data)}"
+        return f"{trail.root.board} ← {as_written(data) if isinstance(data, bytes) else 'bytes from outside'}"
     value = trail.root.value
     return f"{point.name} ← {point.show(value if isinstance(value, int | float | str) else None)}"
 
@@ -89,7 +93,7 @@ def _stage_lines(step: Step, name: str, point: Point | None) -> tuple[str, ...]:
     if len(events) == 1:
         return tuple(told(events[0], name, point).split("\n"))
     lines = [told(event, name, point).split("\n") for event in events]
-    return tuple(line[-1] if name == Kind.TAKEN else " ".join(line) for line in lines)[:3]
+    return tuple(line[-1] if name == Kind.TAKEN else " ".join(line) for line in lines)
 
 
 def as_written(data: bytes) -> str:
@@ -134,7 +138,7 @@ def told(event: Event, stage: str, point: Point | None) -> str:
         if event.board == BROKER or isinstance(point, TopicPoint):
             return published(value) or as_written(value)
         calls = read_calls(value) if isinstance(point, DevicePoint) else []
-        return "\n".join(hex_pairs(on_wires(call)) for call in calls[:3]) or as_written(value)
+        return "\n".join(hex_pairs(on_wires(call)) for call in calls) or as_written(value)
     if stage == Kind.CARRIED and not isinstance(value, bytes):
         return event.note or f"up to byte {value}"
     if stage == Kind.TAKEN:

@@ -87,7 +87,7 @@ def _rail(desk: Desk, point: Point, entry: str | None) -> RailView:
         share_got=_share(point, standing.got),
         asked=point.show(standing.asked),
         got=_rounded(point, standing.got),
-        note=_rail_note(standing, stopped, astray),
+        notes=_rail_notes(standing, stopped, astray),
         agreed=standing.agrees,
         broken=broken,
         words=point.words,
@@ -97,20 +97,25 @@ def _rail(desk: Desk, point: Point, entry: str | None) -> RailView:
     )
 
 
-def _rail_note(standing: Standing, stopped: bool, astray: float) -> str:
+def _rail_notes(standing: Standing, stopped: bool, astray: float) -> tuple[str, ...]:
+    """What there is to say of an output, in a few words, and in fewer."""
     if stopped:
-        return "broken"
+        return ("broken",)
     if astray > ASTRAY_SECONDS:
-        return f"for {astray:.0f} s"
+        return (f"for {astray:.0f} s",)
     if standing.left is not None:
-        return show_duration(standing.left)
+        return (show_duration(standing.left),)
     if standing.age is not None:
-        return old(standing.age)
+        return (old(standing.age), "old")
     if standing.refusal:
-        return "can't"
+        return ("can't",)
     if standing.wanted is not None:
-        return f"limit, not {standing.point.show(standing.wanted)}"
-    return "differs" if standing.remark else ""
+        return (
+            f"limit, not {standing.point.show(standing.wanted)}",
+            f"not {standing.point.show(standing.wanted)}",
+            "limited",
+        )
+    return ("differs" if standing.remark else "",)
 
 
 def old(seconds: float) -> str:

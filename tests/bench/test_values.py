@@ -200,8 +200,13 @@ range = %s
 
 class Degrees(unittest.TestCase):
     def test_degrees_of_a_servo_are_degrees(self):
-        for limits, asked, moved in (("[0, 90]", "45", "45°"), ("[20, 160]\nrest = 20", "90", "90°"), ("[-90, 90]", "0", "90°"),
-                                     ("[-45, 45]", "45", "135°"), ("[0, 180]", "45", "45°")):  # fmt: skip
+        for limits, asked, moved in (
+            ("[0, 90]", "45", "45°"),
+            ("[20, 160]\nrest = 20", "90", "90°"),
+            ("[-90, 90]", "0", "90°"),
+            ("[-45, 45]", "45", "135°"),
+            ("[0, 180]", "45", "45°"),
+        ):
             with self.subTest(limits):
                 code, lines, err = drive({"hut.bench.toml": SERVO % limits}, f"arm={asked} deg")
                 self.assertEqual((code, err), (0, ""), lines)

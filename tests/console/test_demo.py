@@ -169,6 +169,20 @@ class Demo(unittest.TestCase):
         plain.press("Right")
         plain.sees("beacon ← 2 %", "◈ confirmed")
 
+    def test_a_terminal_that_can_show_no_screen_is_told_so(self):
+        dumb = Terminal("env", "TERM=dumb", *CAVET, "demo")
+        self.addCleanup(dumb.end)
+        dumb.sees("TERM=dumb", "`cavet serve` and `cavet drive` need none", "code 2")
+
+    def test_the_interrupt_key_says_how_to_leave_and_a_window_that_is_too_small_says_so(self):
+        terminal = self.start("demo")
+        terminal.sees("boards ready")
+        terminal.press("C-c")
+        terminal.sees("q leaves, ctrl+q from anywhere")
+        small = Terminal(*CAVET, "demo", columns=36, rows=20)
+        self.addCleanup(small.end)
+        small.sees("Cavet needs 40 × 12 cells")
+
     def test_a_bench_that_is_wrong_is_told_before_the_screen_is_taken(self):
         terminal = self.start("open", "nowhere.bench.toml")
         terminal.sees('nowhere.bench.toml: found "no such file", expected a bench file', "code 2")

@@ -5,6 +5,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as some
 
+from cavet.workbench import keymap
 from cavet.workbench.drawing.canvas import ASKED, GOT, Canvas, Dots, Ink
 from cavet.workbench.drawing.lines import TopView, draw_foot, draw_top
 from cavet.workbench.drawing.parts import PICTURES, WIDTH, PartView, draw_part
@@ -21,7 +22,7 @@ class Canvases(unittest.TestCase):
         canvas.put(-2, 0, "abcd")
         canvas.put(3, 1, "xyz")
         canvas.put(0, 7, "never")
-        self.assertEqual(canvas.text(), "cd\n   xy")
+        self.assertEqual(canvas.text(), "cd\n   x…")
 
     def test_wide_and_zero_width_characters_become_one_dot(self):
         canvas = Canvas(6, 1)
@@ -95,7 +96,9 @@ def contrast(one, two):
 
 OUTPUTS = (
     RailView(name="beacon", share_asked=0.5, share_got=0.5, asked="50 %", got="50 %"),
-    RailView(name="paddle", share_asked=1.0, share_got=0.25, asked="100 %", got="25 %", agreed=False, note="270 ms"),
+    RailView(
+        name="paddle", share_asked=1.0, share_got=0.25, asked="100 %", got="25 %", agreed=False, notes=("270 ms",)
+    ),
     RailView(
         name="walkway",
         share_asked=0.5,
@@ -104,7 +107,7 @@ OUTPUTS = (
         got="0 %",
         agreed=False,
         broken=True,
-        note="broken",
+        notes=("broken",),
     ),
     RailView(name="horn", is_switch=True, share_asked=1.0, share_got=0.0, asked="on", got="off", agreed=False),
     RailView(name="gate", share_got=0.5, got="0 %", zero=0.5),
@@ -263,7 +266,7 @@ class Boards(unittest.TestCase):
             for part in PARTS:
                 with self.subTest(width, part=part.name):
                     self.assertIn(part.name, text)
-                    self.assertIn(part.tells[:8], text)
+                    self.assertIn(part.tells[:7], text)
 
     def test_current_over_the_limit_is_coral(self):
         canvas = draw_board(board(current=150), 90, 40)
@@ -364,10 +367,19 @@ class Lines(unittest.TestCase):
 
     def test_the_foot_always_has_the_key_that_sends_all_to_rest(self):
         keys = (("←→", "nudge"), ("space", "flip"))
-        for width in (160, 80, 40):
-            self.assertTrue(
-                draw_foot(keys, ("F12", "everything to rest"), width).text().endswith("F12 everything to rest")
-            )
+        for width, words in ((160, "everything to rest"), (80, "everything to rest"), (33, "rest"), (14, "rest")):
+            text = draw_foot(keys, ("F12", "everything to rest"), width).text()
+            self.assertTrue(text.endswith(f"F12 {words}"), text)
+
+    def test_help_and_all_actions_are_the_last_keys_to_be_left_out(self):
+        for width in range(40, 200):
+            for keys in (keymap.DRIVE_FOOT, keymap.DRIVE_FOOT_NARROW):
+                text = draw_foot(keys, keymap.REST, width).text()
+                self.assertIn("? explain", text)
+                self.assertIn("F2 all actions", text)
+
+    def test_a_message_stands_at_the_foot(self):
+        keys = (("←→", "nudge"), ("space", "flip"))
         self.assertIn("no such point", draw_foot(keys, ("F12", "x"), 80, "no such point").text())
 
 

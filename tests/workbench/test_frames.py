@@ -16,7 +16,7 @@ WISHES = {
 SEEN = {
     "beacon": ("analog-message", "value"),
     "mast_1": ("i2c-request", "address"),
-    "pump_a": ("write-single-coil", "True"),
+    "pump_a": ("write-single-coil", "FF 00"),
     "relay_101": ("ROUT:CLOS", "channels"),
     "lamp": ("publish", "lamp/set"),
     "post_1": ("mask", "sum"),

@@ -18,6 +18,7 @@ from cavet.workbench import BenchThread, CavetApp, Desk
 from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.drive import DriveScreen
 from cavet.workbench.screens.sheet import SheetScreen
+from cavet.workbench.widgets.leaf import Leaf
 from cavet.workbench.widgets.picture import Picture
 from tests.bench.benches import gatehouse_text
 from tests.patience import PATIENCE
@@ -119,7 +120,7 @@ class Driving(unittest.TestCase):
         async def story(seat):
             await seat.press("right", "right", "shift+right")
             await seat.asks("beacon", 24)
-            await seat.sees("beacon ← 24 %", "confirmed", "24 %")
+            await seat.sees("beacon ← 24 %", "◈ confirmed", "24 %")
             await seat.press("left")
             await seat.asks("beacon", 22)
 
@@ -401,6 +402,47 @@ class Looking(unittest.TestCase):
             await seat.sees("nothing of that name")
             await seat.press("escape")
             await seat.on(DriveScreen)
+
+        seated(story)
+
+    def test_every_button_can_be_pressed_from_the_list_of_all_actions(self):
+        async def story(seat):
+            world = seat.desk.bench.world
+            buttons = {part.name for part in world._parts if "press" in part.actions}
+            self.assertGreater(len(buttons), 10)
+            offered = {action.name for action in seat.app._actions()}
+            self.assertEqual({f"press {name}" for name in buttons} - offered, set())
+
+        seated(story, text=demo_path().read_text())
+
+    def test_a_wish_brought_inside_the_limits_is_said_beside_the_value(self):
+        async def story(seat):
+            await seat.type("130")
+            await seat.press("enter")
+            await seat.sees("not 130 %", "asked 130 %, the l", "beacon ← 100 %")
+
+        seated(story)
+
+    def test_a_sheet_is_as_high_as_its_lines_at_once(self):
+        async def story(seat):
+            await seat.press("question_mark")
+            await seat.on(SheetScreen)
+            heights = set()
+            for _ in range(30):
+                heights.add(seat.app.screen.query_one(Leaf).styles.height.value)
+                await asyncio.sleep(0.01)
+            self.assertEqual(len(heights), 1, heights)
+            await seat.sees("the host believes", "keys here", "F12")
+            lines = seat.app.screen.query(Picture).first()._canvas.text().splitlines()
+            self.assertLess(sum(not line.strip() for line in lines[-6:]), 3, lines[-6:])
+
+        seated(story)
+
+    def test_what_a_lost_link_told_last_has_its_age(self):
+        async def story(seat):
+            await seat.sees("1 2")
+            seat.desk.switch_link("gatehouse")
+            await seat.sees("s old")
 
         seated(story)
 

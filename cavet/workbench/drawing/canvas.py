@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Sequence
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -26,6 +28,10 @@ HEATHER = Ink("heather")
 WATER = Ink("water")
 
 
+NUMBER = re.compile(r"[−+-]?(\d{1,3}( \d{3})+(?!\d)|\d+)(\.\d+)?")
+"""A number as it is printed: thousands are parted by a space."""
+
+
 class Run(NamedTuple):
     """Some cells of a row that are painted alike."""
 
@@ -40,8 +46,25 @@ def one_cell_each(text: str) -> str:
     return "".join(character if cell_len(character) == 1 else "·" for character in text)
 
 
+def clip(text: str, room: int) -> str:
+    """Cut a text to its room; `…` says that something is missing. A number is never cut: it is whole, or not there."""
+    if len(text) <= room:
+        return text
+    if room < 1:
+        return ""
+    end = room - 1
+    cut = next((found for found in NUMBER.finditer(text) if found.start() < end < found.end()), None)
+    end = end if cut is None else cut.start()
+    return f"{text[:end].rstrip()}…"
+
+
+def fitting(room: int, *texts: str) -> str:
+    """The first of several ways to say something for which there is room; the last one is cut if it must be."""
+    return next((text for text in texts if len(text) <= room), clip(texts[-1], room))
+
+
 class Canvas:
-    """Put text at cells; what lies outside is cut off."""
+    """Put text at cells. What lies outside is cut off, and `…` says so; strokes just end."""
 
     def __init__(self, width: int, height: int, ground: str = "ink") -> None:
         self.width = max(0, width)
@@ -50,31 +73,48 @@ class Canvas:
         self._inks = [[PAPER] * self.width for _ in range(self.height)]
         self._grounds = [[ground] * self.width for _ in range(self.height)]
 
-    def put(self, x: int, y: int, text: str, ink: Ink = PAPER) -> None:
-        """Write a text from a cell on. Characters that take no cell, or two, are shown as one dot."""
-        if not 0 <= y < self.height:
-            return
+    def put(self, x: int, y: int, text: str, ink: Ink = PAPER, room: int | None = None) -> None:
+        """Write a text from a cell on, into so many cells. Characters that take no cell, or two, are shown as a dot."""
+        if room is not None:
+            text = clip(text, room)
         if x < 0:
             text, x = text[-x:], 0
-        text = text[: max(0, self.width - x)]
+        self._set(x, y, clip(text, self.width - x), ink)
+
+    def _set(self, x: int, y: int, text: str, ink: Ink) -> None:
+        if not 0 <= y < self.height:
+            return
         if not text.isascii():
             text = one_cell_each(text)
         end = x + len(text)
         self._cells[y][x:end] = text
         self._inks[y][x:end] = [ink] * len(text)
 
-    def put_right(self, x: int, y: int, text: str, ink: Ink = PAPER) -> None:
-        """Write a text so that it ends before cell `x`."""
+    def put_right(self, x: int, y: int, text: str, ink: Ink = PAPER, room: int | None = None) -> None:
+        """Write a text so that it ends before cell `x`, into so many cells."""
+        text = clip(text, x if room is None else min(x, room))
         self.put(x - len(text), y, text, ink)
+
+    def flow(self, x: int, y: int, pieces: Sequence[tuple[str, Ink]], end: int) -> None:
+        """Write pieces one behind the other, up to cell `end`; the one that has no room any more is cut."""
+        for place, (text, ink) in enumerate(pieces):
+            rest = any(text.strip() for text, _ in pieces[place + 1 :])
+            room = end - x
+            whole = len(text) + (1 if rest and len(text) == room else 0) <= room
+            self._set(x, y, text if whole else clip(text + " ", room), ink)
+            if not whole:
+                return
+            x += len(text)
 
     def across(self, x: int, y: int, width: int, character: str, ink: Ink = HAIR) -> None:
         """Repeat a character along a row."""
-        self.put(x, y, character * max(0, width), ink)
+        first, last = max(0, x), min(self.width, x + width)
+        self._set(first, y, character * max(0, last - first), ink)
 
     def down(self, x: int, y: int, height: int, character: str, ink: Ink = HAIR) -> None:
         """Repeat a character down a column."""
         for row in range(y, y + height):
-            self.put(x, row, character, ink)
+            self.across(x, row, 1, character, ink)
 
     def shade(self, x: int, y: int, width: int, height: int, ground: str) -> None:
         """Give a rectangle another ground."""
@@ -136,4 +176,4 @@ class Dots:
             for column, bits in enumerate(cells):
                 if bits:
                     below = under._cells[row][column] if under is not None else 0
-                    canvas.put(x + column, y + row, chr(0x2800 + (bits | below)), ink)
+                    canvas.across(x + column, y + row, 1, chr(0x2800 + (bits | below)), ink)

@@ -62,10 +62,10 @@ def draw_devices(canvas: Canvas, x: int, top: int, bottom: int, devices: tuple[D
     places = []
     for device in devices:
         places.append(y)
-        canvas.put(x, y, device.name[:NAME_WIDTH], PAPER._replace(bold=device.marked))
+        canvas.put(x, y, device.name, PAPER._replace(bold=device.marked), names)
         if full:
             if device.rows > 1:
-                canvas.put(x, y + 1, device.where[:NAME_WIDTH], QUIET)
+                canvas.put(x, y + 1, device.where, QUIET, names)
             _draw_full(canvas, x + names + 1, y, device)
             y += device.rows + 1
         else:
@@ -95,7 +95,7 @@ def _draw_dots(canvas: Canvas, x: int, y: int, device: DeviceView) -> None:
         lower = _bits(device.dots, 2 * row + 1)
         line = "".join(HALVES[(a == "1") + 2 * (b == "1")] for a, b in zip(upper, lower, strict=True))
         canvas.put(x, y + row, line, on)
-    canvas.put(x + width + 1, y, device.tells[: max(0, canvas.width - x - width - 1)], QUIET)
+    canvas.put(x + width + 1, y, device.tells, QUIET)
 
 
 def _bits(dots: tuple[bytes, ...], row: int) -> str:
@@ -106,8 +106,7 @@ def _draw_text(canvas: Canvas, x: int, y: int, device: DeviceView) -> None:
     """The panel's rows at full size, on its lit ground; the cursor underlined by its own cell."""
     canvas.shade(x, y, device.columns + 2, len(device.text), "lifted")
     for row, text in enumerate(device.text):
-        shown = text.ljust(device.columns)[: device.columns]
-        canvas.put(x + 1, y + row, shown, GOT if device.lit else QUIET)
+        canvas.put(x + 1, y + row, text, GOT if device.lit else QUIET, device.columns)
         canvas.put(x, y + row, "│", HAIR)
         canvas.put(x + device.columns + 1, y + row, "│", HAIR)
     if device.cursor is not None:
@@ -130,7 +129,7 @@ def _draw_lines(canvas: Canvas, x: int, y: int, device: DeviceView) -> None:
         canvas.put(x, y, glyph(part), CORAL if part.fault else ink(part))
         canvas.put(x, y + 1, line[1:], PAPER._replace(bold=True) if bold else QUIET if part.fraction else HAIR)
         x += 1 + len(line[1:])
-    canvas.put(x + 1, y, device.tells[: max(0, canvas.width - x - 1)], QUIET)
+    canvas.put(x + 1, y, device.tells, QUIET)
 
 
 def _draw_line(canvas: Canvas, x: int, y: int, device: DeviceView) -> None:
@@ -141,4 +140,4 @@ def _draw_line(canvas: Canvas, x: int, y: int, device: DeviceView) -> None:
             canvas.put(x + 2 * place, y, glyph(part), PAPER if marked and not part.fraction else ink(part))
         return
     text = " / ".join(row.rstrip() for row in device.text if row.strip()) or device.tells
-    canvas.put(x, y, text[: max(0, canvas.width - x)], GOT if device.text else QUIET)
+    canvas.put(x, y, text, GOT if device.text else QUIET)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from cavet.workbench.drawing.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET, Canvas, Run
+from cavet.workbench.drawing.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET, Canvas, Run, clip, fitting
 
 
 class TopView(msgspec.Struct, frozen=True, kw_only=True):
@@ -21,15 +21,18 @@ class TopView(msgspec.Struct, frozen=True, kw_only=True):
 
 
 def draw_top(view: TopView, width: int) -> Canvas:
-    """Draw the top line."""
+    """Draw the top line. What is wrong, and how many boards are there, is the last to be left out."""
     canvas = Canvas(width, 1, "raised")
-    canvas.put(1, 0, view.bench[: width // 3], PAPER._replace(bold=True))
-    x = min(len(view.bench), width // 3) + 3
-    canvas.put(x, 0, f" {view.screen} ", PAPER._replace(bold=True))
-    canvas.shade(x, 0, len(view.screen) + 2, 1, "lifted")
-    x = width - 1
+    screen = f" {view.screen} "
+    urgent = next(iter(_right_hand(view))).text
+    name = clip(view.bench, max(4, min(width // 3, width - len(screen) - len(urgent) - 6)))
+    canvas.put(1, 0, name, PAPER._replace(bold=True))
+    x = len(name) + 3
+    canvas.put(x, 0, screen, PAPER._replace(bold=True))
+    canvas.shade(x, 0, len(screen), 1, "lifted")
+    left, x = x + len(screen), width - 1
     for text, ink, _ in _right_hand(view):
-        if x - len(text) < len(view.bench) + len(view.screen) + 8:
+        if x - len(text) <= left:
             break
         canvas.put_right(x, 0, text, ink)
         x -= len(text) + 3
@@ -50,21 +53,58 @@ def _right_hand(view: TopView) -> list[Run]:
 
 
 def draw_foot(keys: tuple[tuple[str, str], ...], rest: tuple[str, str], width: int, message: str = "") -> Canvas:
-    """Draw the foot line: the keys that matter here, and at the right the one that sends all to rest."""
+    """Draw the foot line: the keys that matter here, and at the right the one that sends all to rest.
+
+    Where it is tight, the last two keys stay to the last: help, and the list of all actions.
+    """
     canvas = Canvas(width, 1, "raised")
-    last = f"{rest[0]} {rest[1]}"
-    end = width - len(last) - 2
-    canvas.put(width - len(last) - 1, 0, rest[0], CORAL._replace(bold=True))
-    canvas.put(width - len(rest[1]) - 1, 0, rest[1], PAPER)
+    needed = sum(_size(*each) for each in keys[-KEPT:])
+    last = fitting(max(4, width - needed - len(rest[0]) - 4), rest[1], "all to rest", "rest")
+    end = width - len(rest[0]) - len(last) - 3
+    canvas.put(end + 1, 0, rest[0], CORAL._replace(bold=True))
+    canvas.put(width - len(last) - 1, 0, last, PAPER)
     if message:
-        canvas.put(1, 0, message[: max(0, end - 2)], CORAL)
+        canvas.put(1, 0, message, CORAL, end - 2)
         return canvas
     x = 1
-    for key, does in keys:
-        size = len(key) + 1 + len(does)
-        if x + size > end:
-            break
+    for key, does in _with_room(keys, end - 1):
         canvas.put(x, 0, key, ASKED)
         canvas.put(x + len(key) + 1, 0, does, QUIET)
-        x += size + 2
+        x += _size(key, does)
+    return canvas
+
+
+KEPT = 2
+"""So many of the last keys are left out last."""
+
+
+def _with_room(keys: tuple[tuple[str, str], ...], room: int) -> list[tuple[str, str]]:
+    """The keys for which there is room, in their order."""
+    kept: list[tuple[str, str]] = []
+    for key, does in keys[-KEPT:]:
+        if sum(_size(*each) for each in kept) + _size(key, does) - GAP <= room:
+            kept.append((key, does))
+    first: list[tuple[str, str]] = []
+    for key, does in keys[:-KEPT]:
+        if sum(_size(*each) for each in (*first, *kept)) + _size(key, does) - GAP > room:
+            break
+        first.append((key, does))
+    return first + kept
+
+
+GAP = 2
+
+
+def _size(key: str, does: str) -> int:
+    """The cells that a key takes, with the gap behind it."""
+    return len(key) + 1 + len(does) + GAP
+
+
+def draw_too_small(width: int, height: int, least: tuple[int, int]) -> Canvas:
+    """One line in the place of everything."""
+    canvas = Canvas(width, height)
+    columns, rows = least
+    needs = f"needs {columns} × {rows} cells"
+    texts = (f"Cavet {needs}; this window has {width} × {height}", f"Cavet {needs}", needs, "too small")
+    canvas.put(0, 0, fitting(width, *texts))
     return canvas

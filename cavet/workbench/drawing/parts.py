@@ -7,10 +7,10 @@ from collections.abc import Callable
 
 import msgspec
 
-from cavet.workbench.drawing.canvas import CORAL, GOT, HAIR, HEATHER, QUIET, Canvas, Dots, Ink
+from cavet.workbench.drawing.canvas import CORAL, GOT, HAIR, HEATHER, QUIET, Canvas, Dots, Ink, clip
 
 WIDTH = 8
-"""The width of a part's picture."""
+"""The width of a part's picture. What is round leaves its lowest row of dots free, to stay apart from the next one."""
 
 
 class PartView(msgspec.Struct, frozen=True, kw_only=True):
@@ -86,11 +86,11 @@ def _lamp(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     glass = Dots(4, 2)
     for step in range(32):
         angle = math.tau * step / 32
-        glass.set(3.5 + 3.5 * math.cos(angle), 3.5 + 3.5 * math.sin(angle))
+        glass.set(3.5 + 3.5 * math.cos(angle), 3.0 + 3.0 * math.sin(angle))
     if glow:
         for column in range(8):
-            for row in range(8):
-                if math.hypot(column - 3.5, row - 3.5) <= 3.6:
+            for row in range(7):
+                if math.hypot(column - 3.5, (row - 3.0) * 3.5 / 3.0) <= 3.7:
                     glass.set(column, row)
     glass.put_on(canvas, x + 2, y, Ink("got", share=0.25 + 0.75 * glow) if glow else HAIR)
     if glow > 0.5:
@@ -98,7 +98,7 @@ def _lamp(canvas: Canvas, x: int, y: int, view: PartView) -> None:
         for step in (0, 4):
             for away in (5.6, 7.0):
                 angle = math.pi * step / 4
-                rays.set(7.5 + away * math.cos(angle), 3.5 + 0.5 * away * math.sin(angle))
+                rays.set(7.5 + away * math.cos(angle), 3.0 + 0.5 * away * math.sin(angle))
         rays.put_on(canvas, x, y, Ink("got", share=glow))
 
 
@@ -121,12 +121,12 @@ def _motor(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     wheel = Dots(4, 2)
     for step in range(24):
         angle = math.tau * step / 24
-        wheel.set(3.5 + 3.5 * math.cos(angle), 3.5 + 3.5 * math.sin(angle))
+        wheel.set(3.5 + 3.5 * math.cos(angle), 3.0 + 3.0 * math.sin(angle))
     wheel.put_on(canvas, x + 2, y, HAIR if not view.fraction and not view.fault else ink(view))
     spoke = Dots(4, 2)
     angle = math.tau * view.turn
     spoke.line(
-        3.5 - 3 * math.cos(angle), 3.5 - 3 * math.sin(angle), 3.5 + 3 * math.cos(angle), 3.5 + 3 * math.sin(angle)
+        3.5 - 3 * math.cos(angle), 3 - 2.5 * math.sin(angle), 3.5 + 3 * math.cos(angle), 3 + 2.5 * math.sin(angle)
     )
     spoke.put_on(canvas, x + 2, y, ink(view), under=wheel)
     if view.fault:
@@ -300,11 +300,11 @@ def _stepper(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     wheel = Dots(4, 2)
     for tooth in range(12):
         angle = math.tau * tooth / 12
-        wheel.set(3.5 + 3.5 * math.cos(angle), 3.5 + 3.5 * math.sin(angle))
+        wheel.set(3.5 + 3.5 * math.cos(angle), 3.0 + 3.0 * math.sin(angle))
     wheel.put_on(canvas, x + 2, y, HAIR if not view.fraction else ink(view))
     hand = Dots(4, 2)
     angle = math.tau * view.fraction
-    hand.line(3.5, 3.5, 3.5 + 3.2 * math.sin(angle), 3.5 - 3.2 * math.cos(angle))
+    hand.line(3.5, 3.0, 3.5 + 3.2 * math.sin(angle), 3.0 - 2.7 * math.cos(angle))
     hand.put_on(canvas, x + 2, y, CORAL if view.fault else GOT, under=wheel)
 
 
@@ -313,12 +313,12 @@ def _encoder(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     knob = Dots(4, 2)
     for step in range(28):
         angle = math.tau * step / 28
-        knob.set(3.5 + 3.5 * math.cos(angle), 3.5 + 3.5 * math.sin(angle))
+        knob.set(3.5 + 3.5 * math.cos(angle), 3.0 + 3.0 * math.sin(angle))
     knob.put_on(canvas, x + 2, y, HAIR)
     mark = Dots(4, 2)
     angle = math.tau * view.fraction
-    for away in (1.8, 2.6, 3.4):
-        mark.set(3.5 + away * math.sin(angle), 3.5 - away * math.cos(angle))
+    for away in (1.5, 2.2, 3.0):
+        mark.set(3.5 + 1.1 * away * math.sin(angle), 3.0 - away * math.cos(angle))
     mark.put_on(canvas, x + 2, y, HEATHER, under=knob)
 
 
@@ -355,7 +355,7 @@ def draw_plate(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     """The plate of a sign: its text at full size, leaf by leaf."""
     room = max(0, min(view.columns, canvas.width - x - 1))
     canvas.shade(x, y, room, 1, "lifted")
-    canvas.put(x, y, (view.tells if view.fraction else "")[:room].ljust(room, "·"), GOT if view.fraction else HAIR)
+    canvas.put(x, y, clip(view.tells if view.fraction else "", room).ljust(room, "·"), GOT if view.fraction else HAIR)
 
 
 PICTURES: dict[str, Callable[[Canvas, int, int, PartView], None]] = {

@@ -4,7 +4,20 @@ from __future__ import annotations
 
 import msgspec
 
-from cavet.workbench.drawing.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Dots, Ink
+from cavet.workbench.drawing.canvas import (
+    ASKED,
+    CORAL,
+    GOT,
+    HAIR,
+    HEATHER,
+    PAPER,
+    QUIET,
+    Canvas,
+    Dots,
+    Ink,
+    clip,
+    fitting,
+)
 
 ASKED_GLYPH, GOT_GLYPH, AGREED_GLYPH, FAULT_GLYPH = "◇", "◆", "◈", "✕"
 
@@ -19,7 +32,8 @@ class RailView(msgspec.Struct, frozen=True, kw_only=True):
     share_got: float | None = None
     asked: str = "—"
     got: str = "—"
-    note: str = ""
+    notes: tuple[str, ...] = ("",)
+    """A few words beside it, and shorter ways to say them."""
     agreed: bool = True
     broken: bool = False
     words: tuple[str, str] = ("off", "on")
@@ -85,6 +99,7 @@ class Layout(msgspec.Struct, frozen=True):
     step: int
     first: int = 0
     """How many rows are scrolled away above."""
+    has_notes: bool = True
 
     def line_at(self, y: int) -> int | None:
         """The line at a row, or just above it where lines stand apart."""
@@ -105,7 +120,7 @@ def lay_out(view: RailsView, width: int, height: int) -> Layout:
     got_end = asked_end + values
     rows, captions, step = _place_rows(view.lines, height)
     first = _scroll(view, rows, height)
-    return Layout(3, rail, rail_width, asked_end, got_end, got_end + 2, rows, captions, step, first)
+    return Layout(3, rail, rail_width, asked_end, got_end, got_end + 2, rows, captions, step, first, bool(note_width))
 
 
 Rows = tuple[tuple[int, ...], tuple[tuple[int, str], ...], int]
@@ -185,16 +200,19 @@ def _draw_board(canvas: Canvas, layout: Layout, y: int, view: HeadView, marked: 
     """A board's name, how it stands, and what of it is not at rest."""
     if marked:
         canvas.shade(0, y, width - 1, 1, "lifted")
+        canvas.put(0, y, "▸", PAPER)
     canvas.put(1, y, "▹" if view.folded else "▿", PAPER if marked else QUIET)
-    canvas.put(layout.name, y, view.name, PAPER._replace(bold=True))
-    x = max(layout.rail, layout.name + len(view.name) + 2)
+    name = clip(view.name, width - layout.name - 1)
+    canvas.put(layout.name, y, name, PAPER._replace(bold=True))
+    x = max(layout.rail, layout.name + len(name) + 2)
     words = view.words if not view.folded else f"{view.words} · {view.count} points"
-    canvas.put(x, y, words[: max(0, width - x - 1)], CORAL if view.is_bad else QUIET)
-    x += len(words) + 2
+    broken = f"{FAULT_GLYPH} {view.broken} broken" if view.broken else ""
+    words = clip(words, width - x - 1 - (len(broken) + 2 if broken else 0))
+    canvas.put(x, y, words, CORAL if view.is_bad else QUIET)
+    x += len(words) + 2 if words else 0
     if view.broken:
-        text = f"{FAULT_GLYPH} {view.broken} broken"
-        canvas.put(x, y, text, CORAL)
-        x += len(text) + 2
+        canvas.put(x, y, broken, CORAL)
+        x += len(broken) + 2
     for name, value in view.active if view.folded else ():
         if x + len(name) + len(value) + 3 > width:
             canvas.put(x, y, "…", QUIET)
@@ -213,26 +231,32 @@ def _draw_head(canvas: Canvas, layout: Layout, y: int, name: str, marked: bool, 
         canvas.shade(0, y, width - 1, 1, "lifted")
         canvas.put(1, y, "▸", PAPER)
     ink = PAPER._replace(bold=marked)
-    canvas.put(layout.name, y, name[: layout.rail - layout.name - 1], ink)
+    canvas.put(layout.name, y, name, ink, layout.rail - layout.name - 1)
     return ink
 
 
 def _draw_output(canvas: Canvas, layout: Layout, y: int, view: RailView, marked: bool, width: int) -> None:
     _draw_head(canvas, layout, y, view.name, marked, width)
     if view.entry is not None:
-        canvas.put(layout.rail, y, f"{ASKED_GLYPH} {view.entry}▏", ASKED._replace(bold=True))
+        entry = f"{ASKED_GLYPH} {view.entry}▏"
+        canvas.put(layout.rail, y, entry, ASKED._replace(bold=True))
+        if len(entry) > layout.rail_width:
+            return
     elif view.is_text:
         _draw_text(canvas, layout, y, view, width)
         return
     elif view.is_switch:
-        _draw_switch(canvas, layout.rail, y, view)
+        _draw_switch(canvas, layout.rail, y, layout.rail_width, view)
     else:
         _draw_rail(canvas, layout.rail, y, layout.rail_width, view)
     astray = CORAL if view.broken else (PAPER if view.agreed else ASKED)
-    canvas.put_right(layout.asked_end, y, view.asked, astray if not view.broken else ASKED)
+    values = layout.got_end - layout.asked_end - 1
+    canvas.put_right(layout.asked_end, y, view.asked, astray if not view.broken else ASKED, values)
     got = QUIET if view.is_old else CORAL._replace(bold=True) if view.broken else GOT
-    canvas.put_right(layout.got_end, y, view.got, got)
-    canvas.put(layout.note, y, view.note[: max(0, width - layout.note)], CORAL if view.broken else QUIET)
+    canvas.put_right(layout.got_end, y, view.got, got, values)
+    if layout.has_notes:
+        note = fitting(width - layout.note - 1, *view.notes)
+        canvas.put(layout.note, y, note, CORAL if view.broken else QUIET)
 
 
 def _draw_text(canvas: Canvas, layout: Layout, y: int, view: RailView, width: int) -> None:
@@ -242,12 +266,14 @@ def _draw_text(canvas: Canvas, layout: Layout, y: int, view: RailView, width: in
         canvas.put(layout.rail, y, "—", QUIET)
     elif view.agreed and not view.broken:
         glyph = AGREED_GLYPH if view.asked == view.got else GOT_GLYPH
-        canvas.put(layout.rail, y, f"{glyph} {view.got}"[:room], GOT)
+        canvas.put(layout.rail, y, f"{glyph} {view.got}", QUIET if view.is_old else GOT, room)
     else:
-        asked = f"{ASKED_GLYPH} {view.asked}"[: room // 2]
+        asked = clip(f"{ASKED_GLYPH} {view.asked}", room // 2)
         canvas.put(layout.rail, y, asked, CORAL if view.broken else ASKED)
-        canvas.put(layout.rail + len(asked) + 2, y, f"{GOT_GLYPH} {view.got}"[: room - len(asked) - 2], GOT)
-    canvas.put(layout.note, y, view.note[: max(0, width - layout.note)], CORAL if view.broken else QUIET)
+        canvas.put(layout.rail + len(asked) + 2, y, f"{GOT_GLYPH} {view.got}", GOT, room - len(asked) - 2)
+    if layout.has_notes:
+        note = fitting(width - layout.note - 1, *view.notes)
+        canvas.put(layout.note, y, note, CORAL if view.broken else QUIET)
 
 
 def _draw_rail(canvas: Canvas, x: int, y: int, width: int, view: RailView) -> None:
@@ -268,9 +294,12 @@ def _draw_rail(canvas: Canvas, x: int, y: int, width: int, view: RailView) -> No
         canvas.put(asked, y, glyph, ink._replace(bold=True))
 
 
-def _draw_switch(canvas: Canvas, x: int, y: int, view: RailView) -> None:
+def _draw_switch(canvas: Canvas, x: int, y: int, room: int, view: RailView) -> None:
+    """A track between its two words; without them where it is tight: what is asked and got stands beside it."""
     off, on = view.words
     track = 4
+    if len(off) + track + len(on) + 2 > room:
+        off = on = ""
     on_at = x + len(off) + 1 + track + 1
     is_asked, is_got = view.share_asked, view.share_got
     canvas.put(x, y, off, PAPER if is_got == 0 else QUIET)
@@ -288,17 +317,20 @@ def _draw_switch(canvas: Canvas, x: int, y: int, view: RailView) -> None:
 def _draw_input(canvas: Canvas, layout: Layout, y: int, view: CourseView, marked: bool, width: int) -> None:
     _draw_head(canvas, layout, y, view.name, marked, width)
     if view.entry is not None:
-        canvas.put(layout.rail, y, f"set to {view.entry}▏", HEATHER._replace(bold=True))
+        entry = f"set to {view.entry}▏"
+        canvas.put(layout.rail, y, entry, HEATHER._replace(bold=True))
+        if len(entry) > layout.rail_width:
+            return
     elif view.is_text:
-        canvas.put(layout.rail, y, view.got[: layout.asked_end - layout.rail], HEATHER)
+        canvas.put(layout.rail, y, view.got, QUIET if view.is_old else HEATHER, layout.asked_end - layout.rail)
     elif view.is_contact:
         _draw_levels(canvas, layout.rail, y, layout.rail_width, view)
     else:
         _draw_course(canvas, layout.rail, y, layout.rail_width, view)
     if not view.is_text:
-        canvas.put_right(layout.asked_end, y, view.got, QUIET if view.is_old else PAPER)
-    room = width - layout.asked_end - 2
-    canvas.put(layout.asked_end + 2, y, view.note[: max(0, room)], QUIET)
+        room = layout.got_end - layout.asked_end - 1
+        canvas.put_right(layout.asked_end, y, view.got, QUIET if view.is_old else PAPER, room)
+    canvas.put(layout.asked_end + 2, y, view.note, QUIET, width - layout.asked_end - 3)
 
 
 Slot = tuple[float, float] | None

@@ -34,10 +34,10 @@ def draw_rig(canvas: Canvas, x: int, y: int, width: int, height: int, basins: tu
     each = (width - (len(basins) - 1) * 2) // len(basins)
     for place, basin in enumerate(basins):
         left = x + place * (each + 2)
-        canvas.put(left, y, basin.name[:each], PAPER._replace(bold=True) if basin.marked else QUIET)
+        canvas.put(left, y, basin.name, PAPER._replace(bold=True) if basin.marked else QUIET, each)
         _draw_water(canvas, left, y + 1, each, depth, basin.share)
         tells = basin.tells if len(basin.tells) <= each else basin.tells.replace(" ", "", 1)
-        canvas.put(left, y + 1 + depth, tells[:each], HEATHER if basin.marked else QUIET)
+        canvas.put(left, y + 1 + depth, tells, HEATHER if basin.marked else QUIET, each)
         if basin.wall:
             _draw_wall(canvas, left + each, y + 1, depth, basin)
 

@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+import re
+
 import msgspec
 
 from cavet.workbench.drawing.canvas import HAIR, PAPER, QUIET, Canvas, Ink
 
 Line = list[tuple[str, Ink]]
+MARGIN = 2
+"""Columns beside its lines."""
+LEAST_HANGING = 24
+"""What is broken hangs under its column where that is so wide."""
 MARGIN_ROWS = 4
 """Rows of a sheet that are not for its lines: above and below, its title, the hair line."""
 
@@ -18,18 +24,46 @@ class Sheet(msgspec.Struct, frozen=True):
     lines: list[Line]
 
 
+def laid(sheet: Sheet, width: int) -> list[Line]:
+    """The lines of a sheet as they lie in its width: what is too long goes on below, under where it began."""
+    room = max(8, width - 2 * MARGIN)
+    return [row for line in sheet.lines for row in _wrapped(line, room)]
+
+
+def _wrapped(line: Line, room: int) -> list[Line]:
+    """Break a line between words. What goes on hangs under the last column, where that leaves enough room."""
+    if sum(len(text) for text, _ in line) <= room:
+        return [line]
+    before = sum(len(text) for text, _ in line[:-1])
+    indent = before if before <= room - LEAST_HANGING else min(4, room // 4)
+    rows: list[Line] = [[]]
+    x = 0
+    for text, ink in line:
+        for word in re.findall(r" *[^ ]+| +", text):
+            if x + len(word) > room and (x > indent or not word.strip()):
+                rows.append([(" " * indent, ink)])
+                x, word = indent, word.lstrip()
+            while x + len(word) > room:  # no word, but a long row of something
+                rows[-1].append((word[: room - x], ink))
+                rows.append([(" " * indent, ink)])
+                x, word = indent, word[room - x :]
+            rows[-1].append((word, ink))
+            x += len(word)
+    return rows
+
+
 def draw_sheet(sheet: Sheet, first: int, width: int, height: int) -> Canvas:
-    """Draw a sheet from its line `first` on."""
+    """Draw a sheet from its row `first` on."""
     canvas = Canvas(width, height, "raised")
-    canvas.put(2, 1, sheet.title, PAPER._replace(bold=True))
-    canvas.across(2, 2, width - 4, "─", HAIR)
+    rows = laid(sheet, width)
     room = height - MARGIN_ROWS
-    for row, line in enumerate(sheet.lines[first : first + room]):
-        x = 2
-        for text, ink in line:
-            canvas.put(x, 3 + row, text[: max(0, width - 2 - x)], ink)
-            x += len(text)
-    if len(sheet.lines) > room:
-        last = min(len(sheet.lines), first + room)
-        canvas.put_right(width - 2, 1, f"{first + 1}–{last} of {len(sheet.lines)}", QUIET)
+    where = ""
+    if len(rows) > room:
+        last = min(len(rows), first + room)
+        where = f"{first + 1}–{last} of {len(rows)}"
+        canvas.put_right(width - MARGIN, 1, where, QUIET)
+    canvas.put(MARGIN, 1, sheet.title, PAPER._replace(bold=True), width - 2 * MARGIN - len(where) - 2)
+    canvas.across(MARGIN, 2, width - 2 * MARGIN, "─", HAIR)
+    for row, line in enumerate(rows[first : first + max(0, room)]):
+        canvas.flow(MARGIN, 3 + row, line, width - MARGIN)
     return canvas

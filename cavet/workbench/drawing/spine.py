@@ -7,7 +7,7 @@ from itertools import pairwise
 import msgspec
 
 from cavet.workbench.drawing import parts as part_pictures
-from cavet.workbench.drawing.canvas import CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas
+from cavet.workbench.drawing.canvas import CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, clip
 from cavet.workbench.drawing.devices import DeviceView, draw_devices, height_of
 from cavet.workbench.drawing.parts import PartView, draw_part, draw_plate
 from cavet.workbench.drawing.rig import EIGHTHS, BasinView, draw_rig
@@ -118,11 +118,11 @@ def _draw_head(canvas: Canvas, view: BoardView, width: int, lead: int) -> None:
         lit = min(CURRENT_CELLS, round(share * CURRENT_CELLS))
         canvas.put(width - CURRENT_CELLS - 1, lead, "▰" * lit, CORAL if over else GOT)
         canvas.put(width - CURRENT_CELLS - 1 + lit, lead, "▱" * (CURRENT_CELLS - lit), HAIR)
-        canvas.put(len(view.name) + 4, lead, view.line[: max(0, width - meter - len(view.name) - 6)], QUIET)
+        canvas.put(len(view.name) + 4, lead, view.line, QUIET, width - meter - len(view.name) - 6)
     else:
-        canvas.put(len(view.name) + 4, lead, view.line[: max(0, width - len(view.name) - 4)], QUIET)
+        canvas.put(len(view.name) + 4, lead, view.line, QUIET)
     room = width - 3 - (len(view.answers) + 2 if width > 60 else 0)
-    canvas.put(2, lead + 1, view.state[:room], CORAL if view.state_is_bad else QUIET)
+    canvas.put(2, lead + 1, view.state, CORAL if view.state_is_bad else QUIET, room)
     if width > 60:
         canvas.put_right(width - 1, lead + 1, view.answers, HEATHER)
 
@@ -136,10 +136,10 @@ def _draw_beliefs(canvas: Canvas, view: BoardView, top: int) -> None:
     first = max(0, min(wanted - room // 2, len(view.beliefs) - room))
     for y, belief in enumerate(view.beliefs[first : first + max(0, room)], top + 2):
         marked = belief.name == view.cursor
-        canvas.put(2, y, belief.name[:NAME_WIDTH], PAPER._replace(bold=marked))
-        value = belief.read[: max(0, canvas.width - NAME_WIDTH - 8)]
-        where = belief.where[: max(0, canvas.width - NAME_WIDTH - len(value) - 9)]
-        canvas.put(4 + NAME_WIDTH, y, where, PAPER if marked else QUIET)
+        canvas.put(2, y, belief.name, PAPER._replace(bold=marked), NAME_WIDTH + 1)
+        value = clip(belief.read, canvas.width - NAME_WIDTH - 8)
+        room = canvas.width - NAME_WIDTH - len(value) - 7
+        canvas.put(4 + NAME_WIDTH, y, belief.where, PAPER if marked else QUIET, room)
         canvas.put_right(canvas.width - 1, y, value, HEATHER if belief.senses else GOT)
 
 
@@ -158,8 +158,9 @@ def _draw_spine(canvas: Canvas, x: int, pins: list[PinView], rows: dict[int, int
         y = rows[pin.number]
         bold = pin.kind != "rests"
         canvas.put_right(x + 4, y, str(pin.number), PAPER._replace(bold=bold) if bold else QUIET)
-        canvas.put(x + 5, y, pin.label[: width - SPINE_WIDTH], PAPER if bold else QUIET)
-        canvas.put(x + width - SPINE_WIDTH + 5, y, pin.mode[:8], QUIET)
+        if width > SPINE_WIDTH:
+            canvas.put(x + 5, y, pin.label, PAPER if bold else QUIET, width - SPINE_WIDTH - 1)
+        canvas.put(x + width - SPINE_WIDTH + 5, y, pin.mode, QUIET, 8)
         _draw_level(canvas, x, y, width, pin)
     return width
 
@@ -234,16 +235,16 @@ def _hang_right(canvas: Canvas, x: int, places: list[int], step: int, part: Part
     canvas.across(x, y, 4, "─", line)
     if others:
         canvas.put(x + 2, y, "┬", line)
-    canvas.put(x + 5, y, part.name[:NAME_WIDTH], PAPER._replace(bold=marked))
+    canvas.put(x + 5, y, part.name, PAPER._replace(bold=marked), NAME_WIDTH)
     if part.columns and step > 1:
         draw_plate(canvas, x + 5, y + 1, part)
         return
     draw_part(canvas, x + 6 + NAME_WIDTH, y, step, part)
     ink = CORAL if part.fault else QUIET
     if step > 1:
-        canvas.put(x + 5, y + 1, part.tells[: NAME_WIDTH + 1], ink)
+        canvas.put(x + 5, y + 1, part.tells, ink, NAME_WIDTH)
     else:
-        canvas.put(x + 8 + NAME_WIDTH, y, part.tells[: max(0, canvas.width - x - 8 - NAME_WIDTH)], ink)
+        canvas.put(x + 8 + NAME_WIDTH, y, part.tells, ink)
 
 
 def _hang_left(canvas: Canvas, x: int, places: list[int], step: int, part: PartView, marked: bool) -> None:
@@ -256,13 +257,13 @@ def _hang_left(canvas: Canvas, x: int, places: list[int], step: int, part: PartV
     for other in others:
         canvas.put(x - 3, other, "└" if other == others[-1] else "├", line)
         canvas.across(x - 2, other, 2, "─", line)
-    canvas.put_right(x - 5, y, part.name[:NAME_WIDTH], PAPER._replace(bold=marked))
+    canvas.put_right(x - 5, y, part.name, PAPER._replace(bold=marked), NAME_WIDTH)
     picture = x - 6 - NAME_WIDTH - (part_pictures.WIDTH if step > 1 else 1)
     draw_part(canvas, picture, y, step, part)
     if step > 1:
-        canvas.put_right(x - 5, y + 1, part.tells[:NAME_WIDTH], QUIET)
+        canvas.put_right(x - 5, y + 1, part.tells, QUIET, NAME_WIDTH)
     else:
-        canvas.put_right(picture - 1, y, part.tells[: max(0, picture - 1)], QUIET)
+        canvas.put_right(picture - 1, y, part.tells, QUIET, picture - 3)
 
 
 def _place_rig(canvas: Canvas, view: BoardView, x: int, left_rows: list[int], step: int) -> None:
@@ -290,9 +291,9 @@ def _draw_narrow(canvas: Canvas, view: BoardView, pins: list[PinView], rows: dic
             if number:
                 canvas.put(x + 3, y, "″", QUIET)
                 continue
-            canvas.put(x + 3, y, part.name[:13], PAPER._replace(bold=part.name == view.cursor))
+            canvas.put(x + 3, y, part.name, PAPER._replace(bold=part.name == view.cursor), 13)
             draw_part(canvas, x + 17, y, 1, part)
-            canvas.put(x + 19, y, part.tells[: max(0, canvas.width - x - 19)], CORAL if part.fault else QUIET)
+            canvas.put(x + 19, y, part.tells, CORAL if part.fault else QUIET)
     top = max(rows.values()) + 2
     if view.devices:
         begin = min([rows[pin] for pin in view.bus if pin in rows], default=top - 1)

@@ -42,7 +42,9 @@ class ActionsScreen(ModalScreen[Action | None]):
         self._cursor = 0
 
     def compose(self) -> ComposeResult:
-        yield Leaf()
+        leaf = Leaf()
+        leaf.fit(self._sheet(0), *self.app.size)
+        yield leaf
 
     def on_mount(self) -> None:
         self.call_after_refresh(self.follow)

@@ -34,7 +34,9 @@ class DefectsScreen(ModalScreen[None]):
         self._cursor = 0
 
     def compose(self) -> ComposeResult:
-        yield Leaf()
+        leaf = Leaf()
+        leaf.fit(self._sheet(), *self.app.size)
+        yield leaf
 
     def on_mount(self) -> None:
         self.call_after_refresh(self.follow)

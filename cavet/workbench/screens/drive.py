@@ -12,7 +12,7 @@ from cavet.hosts import Point
 from cavet.wording import WrongError
 from cavet.workbench import keymap, trail_views, views
 from cavet.workbench.desk import Desk
-from cavet.workbench.drawing.lines import draw_foot, draw_top
+from cavet.workbench.drawing.lines import draw_foot, draw_too_small, draw_top
 from cavet.workbench.drawing.spine import draw_board
 from cavet.workbench.drawing.trail import draw_trails
 from cavet.workbench.roster import Head
@@ -24,6 +24,8 @@ from cavet.workbench.widgets.rails import Rails
 
 FRAME_SECONDS = 1 / 15
 MESSAGE_SECONDS = 6.0
+LEAST_SIZE = (40, 12)
+"""Columns and rows below which nothing is drawn but one line that says so."""
 ONE_VIEW_COLUMNS = 96
 """Below this width there is room for the rails or for the board, not for both."""
 
@@ -45,6 +47,9 @@ class DriveScreen(Screen[None]):
         &.one #board { display: none; }
         &.one.other #board { display: block; width: 1fr; }
         &.one.other #rails { display: none; }
+        #small { height: 1fr; display: none; }
+        &.small #small { display: block; }
+        &.small > .whole { display: none; }
     }
     """
 
@@ -59,12 +64,13 @@ class DriveScreen(Screen[None]):
         self._fitted = (0, 0)
 
     def compose(self) -> ComposeResult:
-        yield Picture(id="top")
-        with Horizontal(id="middle"):
+        yield Picture(id="small")
+        yield Picture(id="top", classes="whole")
+        with Horizontal(id="middle", classes="whole"):
             yield Rails(self._desk.roster, id="rails")
             yield Picture(id="board")
-        yield Picture(id="trail")
-        yield Picture(id="foot")
+        yield Picture(id="trail", classes="whole")
+        yield Picture(id="foot", classes="whole")
 
     def on_mount(self) -> None:
         self._rails.focus()
@@ -81,6 +87,7 @@ class DriveScreen(Screen[None]):
         if (width, height) == self._fitted:
             return
         self._fitted = (width, height)
+        self.set_class(width < LEAST_SIZE[0] or height < LEAST_SIZE[1], "small")
         self.set_class(width < ONE_VIEW_COLUMNS, "one")
         self.set_class(ONE_VIEW_COLUMNS <= width < 130, "mid")
         self.set_class(height < 40, "low")
@@ -104,6 +111,11 @@ class DriveScreen(Screen[None]):
             return
         self._fit()
         self._desk.follow()
+        if self.has_class("small"):
+            columns, rows = self.app.size
+            draw = partial(draw_too_small, least=LEAST_SIZE)
+            self._picture("small").look((columns, rows), lambda width, height: draw(columns, rows))
+            return
         rails = self._rails
         view = views.rails_view(
             self._desk,

@@ -9,7 +9,7 @@ from textual.binding import Binding
 from textual.screen import ModalScreen
 
 from cavet.workbench import keymap
-from cavet.workbench.drawing.sheet import Sheet
+from cavet.workbench.drawing.sheet import Sheet, laid
 from cavet.workbench.widgets.leaf import Leaf
 
 FRAME_SECONDS = 1 / 10
@@ -32,7 +32,9 @@ class SheetScreen(ModalScreen[None]):
         self._first = 0
 
     def compose(self) -> ComposeResult:
-        yield Leaf()
+        leaf = Leaf()
+        leaf.fit(self._make(), *self.app.size)
+        yield leaf
 
     def on_mount(self) -> None:
         self.set_interval(FRAME_SECONDS, self.follow)
@@ -42,7 +44,8 @@ class SheetScreen(ModalScreen[None]):
         self.query_one(Leaf).show(self._make(), self._first, keymap.SHEET_FOOT)
 
     def action_scroll(self, by: int) -> None:
-        last = max(0, len(self._make().lines) - self.query_one(Leaf).room)
+        leaf = self.query_one(Leaf)
+        last = max(0, len(laid(self._make(), leaf.size.width)) - leaf.room)
         self._first = min(last, max(0, self._first + by))
         self.follow()
 

@@ -122,7 +122,7 @@ def _frame_lines(desk: Desk, trail: Trail, point: Point | None) -> list[Line]:
 
 
 def _field_lines(field: Field, depth: int, wire: bytes) -> list[Line]:
-    value = "" if field.value is None or isinstance(field.value, bytes) else f"{field.value} {field.unit}".rstrip()
+    value = _field_value(field)
     if isinstance(field.value, bytes) and not field.fields and field.name == "payload":
         value = plain(_text_of(field.value), 60)
     places = ", ".join(str(place) for place in dict.fromkeys(first // 8 for first, _ in field.spans[:4]))
@@ -138,6 +138,15 @@ def _field_lines(field: Field, depth: int, wire: bytes) -> list[Line]:
     for inner in field.fields:
         lines += _field_lines(inner, depth + 1, wire)
     return lines
+
+
+def _field_value(field: Field) -> str:
+    """What a field holds, as a person reads it."""
+    if field.value is None or isinstance(field.value, bytes):
+        return "" if field.value is None or field.fields else hex_pairs(field.value)
+    if isinstance(field.value, bool):
+        return "1" if field.value else "0"
+    return plain(f"{field.value} {field.unit}".rstrip())
 
 
 def _bits(wire: bytes, first: int, size: int) -> str:

@@ -7,11 +7,12 @@ from textual.containers import Vertical
 
 from cavet.workbench import keymap
 from cavet.workbench.drawing.lines import draw_foot
-from cavet.workbench.drawing.sheet import MARGIN_ROWS, Sheet, draw_sheet
+from cavet.workbench.drawing.sheet import MARGIN_ROWS, Sheet, draw_sheet, laid
 from cavet.workbench.widgets.picture import Picture
 
 SHARE_OF_HEIGHT = 0.86
-LEAST_ROWS = 12
+SHARE_OF_WIDTH, MOST_COLUMNS = 0.9, 118
+LEAST_ROWS = 6
 
 
 class Leaf(Vertical):
@@ -19,9 +20,8 @@ class Leaf(Vertical):
 
     DEFAULT_CSS = """
     Leaf {
-        width: 90%;
-        max-width: 118;
-        height: 12;
+        width: 40;
+        height: 6;
         .page { height: 1fr; }
         .foot { height: 1; }
     }
@@ -31,10 +31,16 @@ class Leaf(Vertical):
         yield Picture(classes="page")
         yield Picture(classes="foot")
 
+    def fit(self, sheet: Sheet, width: int, height: int) -> None:
+        """Take the room that a sheet needs, in a window of a size."""
+        columns = max(1, min(MOST_COLUMNS, round(SHARE_OF_WIDTH * width), width))
+        rows = max(LEAST_ROWS, len(laid(sheet, columns)) + MARGIN_ROWS + 1)
+        self.styles.width = columns
+        self.styles.height = max(LEAST_ROWS, min(rows, int(SHARE_OF_HEIGHT * height)))
+
     def show(self, sheet: Sheet, first: int, keys: keymap.Keys) -> None:
         """Show a sheet from its line `first` on."""
-        wanted = max(LEAST_ROWS, len(sheet.lines) + MARGIN_ROWS + 2)
-        self.styles.height = min(wanted, int(SHARE_OF_HEIGHT * self.app.size.height))
+        self.fit(sheet, *self.app.size)
         page, foot = self.query(Picture)
         page.look((sheet, first), lambda width, height: draw_sheet(sheet, first, width, height))
         foot.look(keys, lambda width, height: draw_foot(keys, keymap.REST, width))

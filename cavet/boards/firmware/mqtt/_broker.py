@@ -326,7 +326,7 @@ class Broker:
             return BAD_TOPIC
         self._now = now
         count = self._post.pass_on(publication, sender, now)
-        self._tell(Kind.PASSED, "message", shown, count, publication.cause)
+        self._tell(Kind.PASSED, "message", shown, int(count), publication.cause)
         return 0 if count else NO_MATCH
 
     def _acknowledged(self, visitor: Visitor, session: BrokerSession, message: Any, now: float) -> None:

@@ -1,0 +1,196 @@
+"""Every screen and sheet of the demo, at many sizes: no two texts touch, nothing is cut without a sign."""
+
+import asyncio
+import re
+import unittest
+from itertools import pairwise, product
+from unittest import mock
+
+from cavet.workbench import Desk, keymap, trail_views, views
+from cavet.workbench.drawing.canvas import NUMBER, Canvas, clip, fitting
+from cavet.workbench.drawing.lines import draw_foot, draw_too_small, draw_top
+from cavet.workbench.drawing.rails import draw_rails, lay_out
+from cavet.workbench.drawing.sheet import Sheet, draw_sheet, laid
+from cavet.workbench.drawing.spine import draw_board
+from cavet.workbench.drawing.trail import draw_trails
+from cavet.workbench.screens.actions import Action, ActionsScreen
+from cavet.workbench.screens.defects import DefectsScreen
+from cavet.workbench.screens.sheets import point_sheet, trail_sheet
+from tests.bench.test_buses import in_fast_time
+
+SIZES = [
+    (width, height) for width in (40, 47, 56, 63, 72, 80, 95, 100, 128, 160, 220) for height in (8, 16, 22, 36, 48)
+]
+WISHES = {
+    "beacon": 130.0, "walkway": 40.0, "gate": -100.0, "mast_1": True, "panel": "A text of more than sixteen",
+    "arrow": "↑", "pump_a": True, "pump_a_speed": 33.3, "relay_101": True, "lamp": True, "post_1": True, "yard_1": True,
+    "banner": "LOCK CLOSED FOR EVER", "sign": "LOCK CLOSED UNTIL MONDAY",
+}  # fmt: skip
+
+
+class Watch:
+    """Notes each text that is put on a canvas, and says what is wrong with where it came to lie."""
+
+    def __enter__(self):
+        self.pieces = []
+        self._patches = []
+        put, flow = Canvas.put, Canvas.flow
+
+        def watched_put(canvas, x, y, text, ink=None, room=None, **kept):
+            args = () if ink is None else (ink,)
+            put(canvas, x, y, text, *args, room=room, **kept)
+            shown = clip(text if room is None else clip(text, room), canvas.width - x)
+            self.note(canvas, x, y, shown, text)
+
+        def watched_flow(canvas, x, y, pieces, end):
+            flow(canvas, x, y, pieces, end)
+            whole = "".join(text for text, _ in pieces).rstrip()
+            self.note(canvas, x, y, "".join(canvas._cells[y][x:end]).rstrip() if 0 <= y < canvas.height else "", whole)
+
+        for name, replacement in (("put", watched_put), ("flow", watched_flow)):
+            patch = mock.patch.object(Canvas, name, replacement)
+            patch.start()
+            self._patches.append(patch)
+        return self
+
+    def __exit__(self, *error):
+        for patch in self._patches:
+            patch.stop()
+
+    def note(self, canvas, x, y, shown, whole):
+        if 0 <= y < canvas.height and re.search(r"\w", shown):
+            self.pieces.append((canvas, y, x + len(shown) - len(shown.lstrip()), shown.strip(), whole.strip()))
+
+    def faults(self):
+        rows = {}
+        for canvas, y, x, shown, whole in self.pieces:
+            rows.setdefault((id(canvas), y), []).append((x, shown, whole, canvas))
+        for (_, y), pieces in rows.items():
+            pieces.sort(key=lambda piece: piece[0])
+            for (x, text, _, canvas), (after, other, *_) in pairwise(pieces):
+                if x + len(text) >= after:
+                    yield f"{text!r} and {other!r} touch in: {canvas.text().splitlines()[y]!r}"
+            for x, text, whole, canvas in pieces:
+                there = "".join(canvas._cells[y])[x : x + len(text)]
+                if len(there) == len(text) and there != text and text.isascii():
+                    yield f"{text!r} is painted over: {there!r}"
+                if text != whole and not text.endswith("…"):
+                    yield f"{whole!r} is cut to {text!r}"
+                kept = text.removesuffix("…").rstrip()
+                if text != whole and any(n.start() < len(kept) < n.end() for n in NUMBER.finditer(whole)):
+                    yield f"{whole!r} is cut in a number: {text!r}"
+
+
+class Clipping(unittest.TestCase):
+    def test_a_text_is_cut_with_a_sign_and_never_in_a_number(self):
+        for text, room, shown in (
+            ("value 300", 9, "value 300"), ("value 300", 8, "value…"), ("1 450 mm", 6, "1 450…"), ("1 450 mm", 5, "…"),
+            ("−12.5 V", 4, "…"), ("pin 4 and 12", 11, "pin 4 and…"), ("abc", 0, ""), ("abc", 1, "…"),
+        ):  # fmt: skip
+            self.assertEqual(clip(text, room), shown)
+
+    def test_of_several_ways_to_say_it_the_longest_that_fits(self):
+        self.assertEqual(fitting(9, "limit, not 130 %", "not 130 %", "limited"), "not 130 %")
+        self.assertEqual(fitting(4, "limit", "limited"), "lim…")
+
+    def test_what_is_too_long_for_a_sheet_goes_on_under_its_column(self):
+        line = [("name      ", None), ("a long text that must be broken between two of its words", None)]
+        rows = ["".join(text for text, _ in row) for row in laid(Sheet("", [line]), 44)]
+        self.assertEqual(rows[0][:12], "name      a ")
+        self.assertTrue(all(len(row) <= 40 for row in rows))
+        self.assertTrue(rows[1].startswith(" " * 10) and rows[1][10] != " ", rows)
+        self.assertEqual(
+            " ".join(" ".join(rows).split()), "name a long text that must be broken between two of its words"
+        )
+
+
+class Layout(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.drawn = []
+
+        async def story(bench, standings):
+            desk = Desk(bench, lambda act: act())
+            for defect in ("crossed_paddles", "dead_walkway"):
+                bench.switch_defect(defect, True)
+            for name, value in WISHES.items():
+                bench.ask(bench.point(name), value, by="test")
+            await asyncio.sleep(3)
+            bench.ask(bench.point("upper_paddle"), 70.0, by="test")
+            await asyncio.sleep(4)
+            bench.memory_link("pumphouse").cut()
+            await asyncio.sleep(2)
+            desk.follow()
+            cls.collect(desk)
+
+        in_fast_time(story, boards=None)
+
+    @classmethod
+    def collect(cls, desk):
+        """Everything that can be drawn, as functions of a size."""
+        first_of_board = {point.board: point for point in reversed(desk.points)}
+        for fold in (False, True):
+            for board in first_of_board:
+                desk.roster.fold(board, fold)
+            for cursor in (0, 1, 7, 30):
+                view = views.rails_view(desk, cursor)
+                cls.add(f"rails {cursor}", lambda w, h, v=view: draw_rails(v, lay_out(v, w, h), w, h))
+            view = views.rails_view(desk, 2, entry="60 percent of it", search="pump", typing=True)
+            cls.add("rails typed in", lambda w, h, v=view: draw_rails(v, lay_out(v, w, h), w, h))
+        for name, point in first_of_board.items():
+            view = views.board_view(desk, point)
+            cls.add(f"board {name}", lambda w, h, v=view: draw_board(v, w, h))
+        for number in list(desk.standings.trails.all):
+            view = trail_views.trails_view(desk, desk.points[0], number)
+            cls.add(f"trail {number}", lambda w, h, v=view: draw_trails(v, w, min(h, 11)))
+        top = views.top_view(desk, "drive")
+        cls.add("top", lambda w, h: draw_top(top, w))
+        for keys in (
+            keymap.DRIVE_FOOT,
+            keymap.DRIVE_FOOT_NARROW,
+            keymap.ENTRY_FOOT,
+            keymap.FIND_FOOT,
+            keymap.SHEET_FOOT,
+        ):
+            cls.add("foot", lambda w, h, k=keys: draw_foot(k, keymap.REST, w))
+        cls.add("message", lambda w, h: draw_foot(keymap.DRIVE_FOOT, keymap.REST, w, "beacon: found 5 V, expected %"))
+        cls.add("too small", lambda w, h: draw_too_small(w - 30, h, (40, 12)))
+        sheets = [trail_sheet(desk, trail) for trail in desk.standings.trails.all.values()]
+        sheets += [point_sheet(desk, point) for point in desk.points]
+        actions = [
+            Action(f"do number {n} of a long list of things", "and what that does", print, "F2") for n in range(9)
+        ]
+        sheets += [ActionsScreen(actions)._sheet(0), DefectsScreen(desk)._sheet()]
+        for sheet in sheets:
+            cls.add(f"sheet {sheet.title}", lambda w, h, s=sheet: draw_sheet(s, 0, w, h))
+
+    @classmethod
+    def add(cls, name, draw):
+        cls.drawn.append((name, draw))
+
+    def test_nothing_touches_and_nothing_is_cut_without_a_sign(self):
+        self.assertGreater(len(self.drawn), 90)
+        for name, draw in self.drawn:
+            for width, height in SIZES:
+                with Watch() as watch:
+                    draw(width, height)
+                    faults = list(watch.faults())
+                with self.subTest(name, width=width, height=height):
+                    self.assertEqual(faults, [])
+
+    def test_no_sheet_says_false_or_none(self):
+        for name, draw in self.drawn:
+            if name.startswith("sheet"):
+                words = set(re.findall(r"\w+", draw(110, 60).text()))
+                self.assertFalse(words & {"False", "True", "None"}, name)
+
+    def test_lamps_below_each_other_stay_apart(self):
+        draw = dict(self.drawn)["board gatehouse"]
+        rows = draw(100, 36).text().splitlines()
+        glass = next(row for row, text in enumerate(rows) if "walkway" in text)
+        above = rows[glass - 1][80:]
+        self.assertFalse(any(ord(character) - 0x2800 & 0xC0 for character in above if "⠀" <= character <= "⣿"), above)
+
+
+if __name__ == "__main__":
+    unittest.main()
