@@ -140,6 +140,8 @@ def _why(trail: Trail, broken: str, around: Circumstances) -> tuple[str, str]:
         return _nobody_there(trail, around.device, around)
     if broken == Kind.FRAMED and stopped is not None:
         return stopped.note, _able_pins(around)
+    if broken == Kind.MOVED and trail.refused is not None:  # also where it was not read back in the end
+        return trail.refused.note, _mend_refusal(broken, around)
     if stopped is not None and stopped.kind == Kind.REFUSED:
         return stopped.note, _mend_refusal(broken, around)
     if stopped is not None and stopped.kind == Kind.LOST:

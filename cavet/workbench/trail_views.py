@@ -73,8 +73,9 @@ def _stage(trail: Trail, name: str, diagnosis: Diagnosis, point: Point | None) -
         lines = (f"{sent} bytes", _passed_on(trail)) if trail.passed is not None else (f"{sent} bytes",)
     elif step is not None:
         lines = _stage_lines(step, name, point)
-        if name == Kind.ASKED and trail.limited is not None:
-            lines = (*lines, plain(trail.limited.note))
+        if name == Kind.ASKED and trail.limited is not None and point is not None:
+            wanted = trail.limited.value
+            lines = (*lines, f"limit, not {point.show(wanted if isinstance(wanted, int | float) else None)}")
     elif name == Kind.MOVED and trail.moving is not None and state == "coming":
         lines = (trail.moving.note,)
     elif state == "unseen":

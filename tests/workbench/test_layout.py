@@ -3,7 +3,7 @@
 import asyncio
 import re
 import unittest
-from itertools import pairwise, product
+from itertools import pairwise
 from unittest import mock
 
 from cavet.workbench import Desk, keymap, trail_views, views

@@ -419,7 +419,7 @@ class Looking(unittest.TestCase):
         async def story(seat):
             await seat.type("130")
             await seat.press("enter")
-            await seat.sees("not 130 %", "asked 130 %, the l", "beacon ← 100 %")
+            await seat.sees("not 130 %", "limit, not 130 %", "beacon ← 100 %")
 
         seated(story)
 

@@ -239,12 +239,12 @@ def _hang_right(canvas: Canvas, x: int, places: list[int], step: int, part: Part
     if part.columns and step > 1:
         draw_plate(canvas, x + 5, y + 1, part)
         return
-    draw_part(canvas, x + 6 + NAME_WIDTH, y, step, part)
+    draw_part(canvas, x + 7 + NAME_WIDTH, y, step, part)
     ink = CORAL if part.fault else QUIET
     if step > 1:
-        canvas.put(x + 5, y + 1, part.tells, ink, NAME_WIDTH)
+        canvas.put(x + 5, y + 1, part.tells, ink, NAME_WIDTH + 1)
     else:
-        canvas.put(x + 8 + NAME_WIDTH, y, part.tells, ink)
+        canvas.put(x + 9 + NAME_WIDTH, y, part.tells, ink)
 
 
 def _hang_left(canvas: Canvas, x: int, places: list[int], step: int, part: PartView, marked: bool) -> None:

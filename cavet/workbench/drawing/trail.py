@@ -10,7 +10,7 @@ from cavet.workbench.drawing.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAP
 
 ROOM_FOR_DELAYS = 20
 """A stage narrower than this has its delay below its line, not on it."""
-ROOM_FOR_NAMES = 12
+ROOM_FOR_NAMES = 10
 """A stage narrower than this has no room for its name."""
 NEEDED_ROWS = 7
 """The trail under the cursor has at least so many rows before broken ones get a line each."""
@@ -106,6 +106,8 @@ def _draw_trail(canvas: Canvas, y: int, trail: TrailView, rows: int) -> int:
     row += 1 + below + depth
     broken = next((place for place, stage in enumerate(trail.stages) if stage.state == "broken"), 0)
     longest = max((len(text) for text, _ in told), default=0)
+    if trail.reason:
+        longest = max(longest, len(told[-1][0]) + len(LOOK) + 2)
     x = max(1, min(1 + broken * each + 2, canvas.width - longest - 2))
     return _draw_told(canvas, row, told, trail, x, y + rows) + gap
 
@@ -166,7 +168,7 @@ def _draw_all_broken(canvas: Canvas, y: int, trails: tuple[TrailView, ...], more
 def _draw_stage(canvas: Canvas, x: int, y: int, width: int, stage: StageView, *, last: bool) -> None:
     glyph, ink, word = _marks(stage)
     canvas.put(x, y, glyph, ink)
-    canvas.put(x + 2, y, stage.name, word, width - 3)
+    canvas.put(x + 2, y, stage.name, word, canvas.width - x - 2 if last else width - 3)
     if last:
         return
     begin = x + 2 + len(stage.name) + 1
