@@ -9,6 +9,7 @@ from cavet.bench._host_side import HostLink
 from cavet.bench._naming import AddressNames, address_names
 from cavet.bench._plan import OWN, BoardPlan, HostPlan, LinkPlan, Plan, address_problem
 from cavet.bench._plan_file import PlanFile, load_plan
+from cavet.bench._profiles import find_profile, shipped_profiles
 from cavet.bench._running import Carrier, Endpoint, RunningBench
 from cavet.bench._schema import SECTIONS, Key, Section
 from cavet.bench._schema_plan import PLAN_SECTIONS
@@ -39,7 +40,9 @@ __all__ = [
     "Standings",
     "address_names",
     "address_problem",
+    "find_profile",
     "line_names",
     "load_bench",
     "load_plan",
+    "shipped_profiles",
 ]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import tomllib
 from collections.abc import Callable, Iterable
 from importlib import resources
+from importlib.resources.abc import Traversable
 from typing import Any
 
 from cavet.bench import _schema as schema
@@ -12,6 +13,7 @@ from cavet.bench._check import Checker
 from cavet.bench._devices import numbers
 from cavet.bench._places import Path
 from cavet.boards import PinMode, PinProfile, Profile
+from cavet.wording import WrongError, listed, nearest
 
 SERVO_BITS = 14
 STEP_BITS, COUNT_BITS = 21, 28
@@ -25,6 +27,26 @@ LISTS = (
 OneOf = Callable[[Path, str, Iterable[str], str], bool]
 
 
+def _folder() -> Traversable:
+    return resources.files("cavet.bench").joinpath("profiles")
+
+
+def shipped_profiles() -> list[str]:
+    """The names of the profiles that ship."""
+    names = (entry.name for entry in _folder().iterdir())
+    return sorted(name.removesuffix(".toml") for name in names if name.endswith(".toml"))
+
+
+def find_profile(name: str) -> Profile:
+    """Give a profile that ships. Raises `WrongError` where there is none of this name."""
+    known = shipped_profiles()
+    if name not in known:
+        raise WrongError("profile", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))
+    found = ProfileReader(Checker(f"{name}.toml", ""), lambda *_: True).find((), name, {})
+    assert found is not None  # it was made with the program
+    return found
+
+
 class ProfileReader:
     """Reads profiles, the user's own and those that ship; what is wrong stands in the checker's errors."""
 
@@ -36,14 +58,10 @@ class ProfileReader:
         """The profile of a name; `None` where there is none."""
         if name in own:
             return own[name]
-        shipped = {
-            entry.name.removesuffix(".toml"): entry
-            for entry in resources.files("cavet.bench").joinpath("profiles").iterdir()
-            if entry.name.endswith(".toml")
-        }
-        if not self._one_of(path, name, sorted([*shipped, *own]), "a profile"):
+        if not self._one_of(path, name, sorted([*shipped_profiles(), *own]), "a profile"):
             return None
-        table = self._checker.table(tomllib.loads(shipped[name].read_text("utf-8")), schema.PROFILE, ("profiles", name))
+        text = _folder().joinpath(f"{name}.toml").read_text("utf-8")
+        table = self._checker.table(tomllib.loads(text), schema.PROFILE, ("profiles", name))
         return self.read(name, table) if table is not None else None
 
     def read(self, name: str, table: dict[str, Any]) -> Profile:

@@ -24,7 +24,9 @@ COMMANDS = {
     "encode": "a message of a protocol, as bytes",
     "decode": "bytes of a protocol, as messages",
     "reckon": "the small sums of the trade",
+    "show": "what a kind of board offers, pin by pin",
     "bridge": "two links joined, and what passes shown",
+    "completion": "words completed by the shell",
 }
 """What each command is for, in the order in which they are listed. Each is a module here with `command` in it."""
 
@@ -51,7 +53,7 @@ class Commands(click.Group):
             formatter.write_dl(list(COMMANDS.items()))
 
 
-@click.group(cls=Commands, invoke_without_command=True)
+@click.group(cls=Commands, invoke_without_command=True, context_settings={"help_option_names": ["-h", "--help"]})
 @click.version_option(message="cavet %(version)s", package_name="cavet")
 @click.pass_context
 def cavet(context: click.Context) -> int:

@@ -5,27 +5,35 @@ from __future__ import annotations
 import re
 import sys
 from collections.abc import Callable, Iterator, Sequence
+from io import BufferedIOBase
+from typing import TYPE_CHECKING
 
 import click
 import msgspec
 
+from cavet.commands._completing import complete_protocols
 from cavet.commands._formats import find_codec
 from cavet.protocols import Codec, Decoder, Frame, Side, as_fields
 from cavet.units import parse
 from cavet.wording import WrongError, hex_pairs
 
-CHUNK_CHARACTERS = 65536
+if TYPE_CHECKING:
+    from cavet.protocols.i2c import I2cDecoder
+
+CHUNK_BYTES = 65536
+PAIRS = re.compile(r"(?:[0-9a-fA-F]{2})+(?![xX])")
 Adder = Callable[[Frame], dict[str, object]]
 """Gives what a frame's line has beside what all have."""
 
 
 @click.command("decode")
-@click.argument("protocol")
+@click.argument("protocol", shell_complete=complete_protocols)
 @click.argument("hex_words", nargs=-1, metavar="[HEX ... | -]")
 @click.option("--from", "side", type=click.Choice([side.value for side in Side]), default="host", help="Who speaks.")
 @click.option("--bench", metavar="BENCH", help="Modbus: name and scale what is at the addresses as this bench does.")
 @click.option("--address", type=click.IntRange(0, 65535), help="With --bench: where the answer to a read begins.")
 @click.option("--pec", is_flag=True, help="I2C: each transaction's last byte is its packet error code.")
+@click.option("--binary", is_flag=True, help="Standard input is the bytes themselves, not hex.")
 @click.option("--rate", metavar="RATE", help='I2C, SPI: tell the time on the wire at this rate, such as "100 kHz".')
 def command(
     protocol: str,
@@ -35,31 +43,48 @@ def command(
     address: int | None,
     pec: bool,
     rate: str | None,
+    binary: bool,
 ) -> int:
-    """Read a stream of bytes, given as hex or on standard input; print a JSON object a frame."""
+    """Read a stream of bytes, given as hex or on standard input; print a JSON object a frame when it is whole."""
     chosen = find_codec(protocol)
-    feed, finish = reader(chosen, Side(side), pec=pec)
     adders = [namer(protocol, bench, address), timer(protocol, rate)]
+    if binary and hex_words not in ((), ("-",)):
+        raise WrongError("decode", found="bytes in the call and --binary", expected="raw bytes on standard input")
     wrong = False
-    for text in read_text(hex_words):
+    if binary:
+        decoder = bus_decoder(pec=pec) if chosen.name == "i2c" else plain_decoder(chosen, Side(side), pec=pec)
+        for data in arriving():
+            wrong |= print_frames(chosen, decoder.feed(data), adders)
+        return 1 if wrong | print_frames(chosen, decoder.finish(), adders) else 0
+    feed, finish = reader(chosen, Side(side), pec=pec)
+    for text in read_text(hex_words, glued=chosen.name != "i2c"):
         wrong |= print_frames(chosen, feed(text), adders)
-    wrong |= print_frames(chosen, finish(), adders)
-    return 1 if wrong else 0
+    return 1 if wrong | print_frames(chosen, finish(), adders) else 0
 
 
 Feed = Callable[[str], Sequence[Frame]]
 
 
+def bus_decoder(*, pec: bool) -> I2cDecoder:
+    """Give what reads a bus."""
+    from cavet.protocols import i2c
+
+    return i2c.I2cDecoder(pec=pec)
+
+
+def plain_decoder(chosen: Codec, side: Side, *, pec: bool) -> Decoder:
+    """Give what reads what one side says."""
+    if pec:
+        raise WrongError("decode", found="--pec", expected="it with i2c only")
+    return chosen.decoder(side)
+
+
 def reader(chosen: Codec, side: Side, *, pec: bool) -> tuple[Feed, Callable[[], Sequence[Frame]]]:
     """Give what reads written bytes, and what ends it. A bus is written with marks among the bytes."""
     if chosen.name == "i2c":
-        from cavet.protocols import i2c
-
-        bus = i2c.I2cDecoder(pec=pec)
+        bus = bus_decoder(pec=pec)
         return bus.feed_text, bus.finish
-    if pec:
-        raise WrongError("decode", found="--pec", expected="it with i2c only")
-    decoder: Decoder = chosen.decoder(side)
+    decoder = plain_decoder(chosen, side, pec=pec)
     return lambda text: decoder.feed(parse_hex(text)), decoder.finish
 
 
@@ -100,7 +125,7 @@ def print_frames(chosen: Codec, frames: Sequence[Frame], adders: Sequence[Adder]
         line = line_of(chosen, frame)
         for added in adders:
             line.update(added(frame))
-        print(msgspec.json.encode(line).decode())
+        print(msgspec.json.encode(line).decode(), flush=True)
         wrong |= bool(frame.problems)
     return wrong
 
@@ -117,19 +142,29 @@ def line_of(chosen: Codec, frame: Frame) -> dict[str, object]:
     }
 
 
-def read_text(words: tuple[str, ...]) -> Iterator[str]:
-    """Give the words, or standard input for `-` and for none, as it comes, cut between bytes."""
+def arriving() -> Iterator[bytes]:
+    """Give the bytes of standard input as they come."""
+    stdin = sys.stdin.buffer
+    assert isinstance(stdin, BufferedIOBase)  # whether a file, a pipe or a terminal is behind it
+    while data := stdin.read1(CHUNK_BYTES):
+        yield data
+
+
+def read_text(words: tuple[str, ...], *, glued: bool) -> Iterator[str]:
+    """Give the words, or standard input for `-` and for none, as it comes, cut between bytes. `glued` says that pairs
+    that stand together are bytes, whatever may follow them."""
     if words and words != ("-",):
         yield " ".join(words)
         return
     rest = ""
-    while chunk := sys.stdin.read(CHUNK_CHARACTERS):
-        text = rest + chunk
-        cut = max(text.rfind(" "), text.rfind("\n"))
-        whole, rest = (text[:cut], text[cut:]) if cut > 0 else ("", text)
-        if len(rest) > CHUNK_CHARACTERS:
-            even = len(rest) & ~1
-            whole, rest = rest[:even], rest[even:]
+    for data in arriving():
+        text = rest + data.decode("ascii", "replace")
+        cut = max(text.rfind(" "), text.rfind("\n")) + 1
+        whole, rest = text[:cut], text[cut:]
+        if glued and (pairs := PAIRS.match(rest)):
+            whole, rest = whole + pairs[0], rest[pairs.end() :]
+        if len(rest) > CHUNK_BYTES:
+            raise WrongError("decode", found=rest[:40], expected="hex pairs")
         yield whole
     yield rest
 

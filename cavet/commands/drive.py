@@ -11,6 +11,7 @@ import msgspec
 from cavet import clock
 from cavet.bench import Carrier, Diagnosis, HostLink, Plan, RunningBench, Standings
 from cavet.commands._bench import broker_option, on_broker, open_bench, with_addresses
+from cavet.commands._completing import complete_benches, complete_points
 from cavet.hosts import Asked, Point
 from cavet.record import Kind, Trail
 from cavet.units import show_duration
@@ -31,8 +32,8 @@ class Order(msgspec.Struct, frozen=True):
 
 
 @click.command("drive", context_settings={"ignore_unknown_options": True})
-@click.argument("bench")
-@click.argument("words", nargs=-1, required=True, metavar="POINT=VALUE | POINT? ...")
+@click.argument("bench", shell_complete=complete_benches)
+@click.argument("words", nargs=-1, required=True, metavar="POINT=VALUE | POINT? ...", shell_complete=complete_points)
 @click.option(
     "--at", multiple=True, metavar="BOARD=ADDRESS", help="Drive the board that is at this device or HOST:PORT."
 )

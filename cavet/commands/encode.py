@@ -2,21 +2,27 @@
 
 from __future__ import annotations
 
+import sys
+
 import click
 import msgspec
 
+from cavet.commands._completing import complete_fields, complete_messages, complete_protocols
 from cavet.commands._formats import find_codec, is_plan
 from cavet.protocols import Codec, FieldError, Message, Side, describe, find_form, fitting_forms, read_message
 from cavet.wording import WrongError, hex_pairs
 
 
 @click.command("encode", context_settings={"ignore_unknown_options": True})
-@click.argument("protocol")
-@click.argument("message", required=False)
-@click.argument("fields", nargs=-1, metavar="[FIELD=VALUE ...]")
+@click.argument("protocol", shell_complete=complete_protocols)
+@click.argument("message", required=False, shell_complete=complete_messages)
+@click.argument("fields", nargs=-1, metavar="[FIELD=VALUE ...]", shell_complete=complete_fields)
 @click.option("--response", is_flag=True, help="The board's side, where request and response differ.")
+@click.option("--binary", is_flag=True, help="The bytes themselves, not hex.")
 @click.option("--fields", "list_fields", is_flag=True, help="List the message's fields instead.")
-def command(protocol: str, message: str | None, fields: tuple[str, ...], response: bool, list_fields: bool) -> None:
+def command(
+    protocol: str, message: str | None, fields: tuple[str, ...], response: bool, binary: bool, list_fields: bool
+) -> None:
     """Print the bytes of a message, as hex. Without MESSAGE: the messages; without fields: the fields."""
     chosen = find_codec(protocol)
     if is_plan(protocol):
@@ -30,7 +36,11 @@ def command(protocol: str, message: str | None, fields: tuple[str, ...], respons
     if list_fields or (not given and has_required(form)):
         print_fields(chosen, message)
         return
-    print(hex_pairs(chosen.encode(read_message(form, given, chosen.unused))))
+    data = chosen.encode(read_message(form, given, chosen.unused))
+    if binary:
+        sys.stdout.buffer.write(data)
+        return
+    print(hex_pairs(data))
 
 
 def split_fields(fields: tuple[str, ...]) -> dict[str, str]:

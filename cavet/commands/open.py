@@ -14,6 +14,7 @@ import platformdirs
 from cavet import clock
 from cavet.bench import BenchFile
 from cavet.commands._bench import broker_option, on_broker, open_bench, with_addresses
+from cavet.commands._completing import complete_benches
 from cavet.wording import WrongError, listed
 
 DUMB = ("", "dumb", "unknown")
@@ -23,7 +24,7 @@ END_SECONDS = 2.0
 
 
 @click.command("open")
-@click.argument("bench")
+@click.argument("bench", shell_complete=complete_benches)
 @click.option(
     "--at", multiple=True, metavar="BOARD=ADDRESS", help="Drive the board that is at this device or HOST:PORT."
 )

@@ -12,6 +12,7 @@ import click
 from cavet import clock
 from cavet.bench import Endpoint, Plan, RunningBench
 from cavet.commands._bench import broker_option, chosen_boards, on_broker, open_bench
+from cavet.commands._completing import complete_benches
 from cavet.commands._outside import act_on, follow_input
 from cavet.commands._saying import Output, as_json
 from cavet.record import RecordWriter, as_line
@@ -25,7 +26,7 @@ MOST_EVENTS = 1000
 
 
 @click.command("serve")
-@click.argument("bench")
+@click.argument("bench", shell_complete=complete_benches)
 @click.option("--board", "boards", multiple=True, metavar="NAME", help="Only this board; may be given several times.")
 @click.option("--json", "json_lines", is_flag=True, help="JSON lines.")
 @click.option("--events", is_flag=True, help="Every event of the record, as a JSON line.")

@@ -157,7 +157,7 @@ class MqttClient:
     def opened(self, now: float) -> None:
         """The connection is open: ask to be let in."""
         self.hang_up = ""
-        self._decoder = self._speech.codec.decoder(Side.BOARD)
+        self._decoder = self._speech.codec.decoder(Side.BOARD, most=MAX_PACKET_BYTES)
         self._out.clear()
         self._asked.clear()
         self._granted_by = inf

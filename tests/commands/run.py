@@ -4,7 +4,7 @@ import os
 import subprocess
 import sys
 from contextlib import redirect_stderr, redirect_stdout
-from io import StringIO
+from io import BytesIO, StringIO, TextIOWrapper
 from typing import NamedTuple
 from unittest import mock
 
@@ -34,7 +34,7 @@ def cavet(*words, given="", environment=None):
 
 def cavet_here(*words, given=""):
     """Run one command in this process: a tenth of a second less, for one that only reads and prints."""
-    out, err = StringIO(), StringIO()
-    with redirect_stdout(out), redirect_stderr(err), mock.patch("sys.stdin", StringIO(given)):
+    out, err, stdin = StringIO(), StringIO(), TextIOWrapper(BytesIO(given.encode()))
+    with redirect_stdout(out), redirect_stderr(err), mock.patch("sys.stdin", stdin):
         code = code_of(words)
     return Ran(code, out.getvalue(), err.getvalue())

@@ -55,7 +55,8 @@ class Part(NamedTuple):
 class I2cDecoder:
     """Reads what passes on a bus, both sides at once: a frame a transaction (several where it changes the device).
 
-    Bytes without any mark are all one transaction. A start ends what went before it.
+    Bytes without any mark are all one transaction. With marks, bytes before a start are unreadable; a start ends what
+    went before it, which lacks its stop then.
     """
 
     def __init__(self, *, pec: bool = False) -> None:
@@ -111,19 +112,32 @@ class I2cDecoder:
             self._too_long = False
             return [self._unreadable(tokens, "the rest of a transaction that was too long")]
         octets = [token for token in tokens if isinstance(token, Octet)]
+        if octets and tokens[0] not in (Mark.START, Mark.RESTART):
+            return self._stray(tokens)
         if not octets:
             reason = "a stop right behind a start" if Mark.START in tokens else "a stop without a start"
             return [self._unreadable(tokens, reason)]
         return self._messages(tokens, bytes(octet.value for octet in octets))
 
+    def _stray(self, tokens: tuple[Token, ...]) -> list[BusFrame]:
+        """Bytes outside any transaction; one may follow that begins with a repeated start."""
+        place = tokens.index(Mark.RESTART) if Mark.RESTART in tokens else len(tokens)
+        stray = self._unreadable(tokens[:place], "bytes without a start before them")
+        rest = tokens[place:]
+        octets = [token.value for token in rest if isinstance(token, Octet)]
+        return [stray, *self._messages(rest, bytes(octets))] if octets else [stray]
+
     def _messages(self, tokens: tuple[Token, ...], data: bytes) -> list[BusFrame]:
         code, code_problem = None, ""
         parts = _parts(tokens)
+        ends = [] if tokens[-1] is Mark.STOP else ["no stop: the transaction is not ended"]
+        begins = [] if tokens[0] is Mark.START else ["no start: it begins with a repeated one"]
         if self._pec:
             parts, code, code_problem = _without_code(parts, data)
         frames: list[BusFrame] = []
         for group in _groups(parts):
             problems = [problem for part in group for problem in _problems(part)]
+            problems = [*(begins if group[0] is parts[0] else []), *problems, *(ends if group[-1] is parts[-1] else [])]
             message = _message(group, code if group[-1] is parts[-1] else None)
             if group[-1] is parts[-1] and code_problem:
                 problems.append(code_problem)

@@ -145,14 +145,14 @@ class Rtu:
             return self._frame(data[:size], offset, side)
         if size is None and not last and len(data) < MIN_RTU_BYTES + MAX_RTU_BYTES:
             return None  # its length is not known yet, or the function is not one whose length can be
-        wrong = size or 0
-        if not last and len(data) < wrong + MAX_RTU_BYTES:
+        known = size if size is not None and MIN_RTU_BYTES <= size <= MAX_RTU_BYTES else None
+        if not last and len(data) < (known or 0) + MAX_RTU_BYTES:
             return None  # a good frame may begin inside what this one claims
-        place = self._next_good(data, side, max(wrong, min(len(data), MAX_RTU_BYTES)))
+        place = self._next_good(data, side, known or min(len(data), MAX_RTU_BYTES))
         if place is not None:
             return _unreadable(data[:place], offset, "no frame whose CRC is right")
-        if size is not None and len(data) >= size:
-            return self._frame(data[:size], offset, side)
+        if known is not None and len(data) >= known:
+            return self._frame(data[:known], offset, side)
         reason = "the stream ends inside a frame" if last and size else "no frame whose CRC is right"
         return _unreadable(data if last else data[:MAX_RTU_BYTES], offset, reason)
 

@@ -9,21 +9,31 @@ from cavet.protocols._frame import Field, Frame, Unreadable
 from cavet.protocols._message import Message
 from cavet.protocols.mqtt._messages import FORMS, FROM_BROKER, FROM_CLIENT
 from cavet.protocols.mqtt._packets import encode_packet, take_packet, take_plain
-from cavet.protocols.mqtt._pieces import MalformedError
+from cavet.protocols.mqtt._pieces import MAX_VARINT, MalformedError
 
 MAX_HEAD = 5
+GREATEST_PACKET_BYTES = MAX_HEAD + MAX_VARINT
+"""The longest packet there can be. Source: 3.1.1, section 2.2.3; 5.0, section 2.1.4."""
 MAX_PACKET_BYTES = 1 << 20
-"""A longer packet is not kept: it is unreadable, and skipped as it comes."""
+"""The longest that our own clients and our broker take."""
 
 
 class MqttDecoder:
     """Reads what one side says. A malformed packet is skipped whole, by its length; a length that is none leaves no way
-    to find the next packet, so all that follows is unreadable."""
+    to find the next packet, so all that follows is unreadable.
 
-    def __init__(self, version: int, side: Side) -> None:
+    A packet of more than `most` bytes is not kept: it is unreadable, and skipped as it comes.
+    """
+
+    def __init__(self, version: int, side: Side, most: int = GREATEST_PACKET_BYTES) -> None:
         self._version = version
         self._side = side
+        self._most = most
         self._rest = b""
+        self._coming: list[bytes] = []
+        """What has come behind `rest` of a packet that is not whole yet."""
+        self._missing = 0
+        """How many bytes of it are still to come."""
         self._at = 0
         """Where in what is kept the next packet begins."""
         self._offset = 0
@@ -32,13 +42,24 @@ class MqttDecoder:
 
     def feed(self, data: bytes) -> list[Frame]:
         """Take more bytes; give the packets that are complete now."""
-        self._rest += data
+        if len(data) < self._missing:
+            self._coming.append(data)
+            self._missing -= len(data)
+            return []
+        self._gather(data)
         frames = self._frames()
         self._rest, self._at = self._rest[self._at :], 0
         return frames
 
+    def _gather(self, data: bytes) -> None:
+        """Put together what is there, once there is enough of it: a long packet comes in thousands of pieces."""
+        self._rest = b"".join((self._rest, *self._coming, data))
+        self._coming.clear()
+        self._missing = 0
+
     def finish(self) -> list[Frame]:
         """The stream has ended: what is left is cut off."""
+        self._gather(b"")
         if not self._rest:
             return []
         return [self._unreadable(len(self._rest), "the stream ends inside a packet")]
@@ -54,16 +75,17 @@ class MqttDecoder:
         if self._lost or self._skip:
             size = left if self._lost else min(self._skip, left)
             self._skip -= 0 if self._lost else size
-            reason = "behind a length that is none" if self._lost else f"a packet of more than {MAX_PACKET_BYTES} bytes"
+            reason = "behind a length that is none" if self._lost else f"a packet of more than {self._most} bytes"
             return self._unreadable(size, reason)
         head = self._head()
         if head is None:
             return None
         begin, size = head
-        if size > MAX_PACKET_BYTES:
+        if size > self._most:
             self._skip = size
             return self._next()
         if left < size:
+            self._missing = size - left
             return None
         return self._frame(size, begin)
 
@@ -139,8 +161,9 @@ class MqttCodec:
     def encode(self, message: Message) -> bytes:
         return encode_packet(message, self._version)
 
-    def decoder(self, side: Side) -> MqttDecoder:
-        return MqttDecoder(self._version, side)
+    def decoder(self, side: Side, *, most: int = GREATEST_PACKET_BYTES) -> MqttDecoder:
+        """Make a decoder; what is kept of a stranger's packets should have a limit."""
+        return MqttDecoder(self._version, side, most)
 
     def explain(self, frame: Frame, side: Side) -> Field:
         """Take a packet apart: type and flags, length, and each field with the bits where it lies."""

@@ -165,8 +165,9 @@ class Publish(Packet, frozen=True, kw_only=True):
 
 
 def _check_delivery(packet: Packet, qos: int, dup: bool, packet_id: int | None) -> None:
-    if qos and packet_id is None:
-        raise FieldError("publish.packet_id", found="nothing", expected="1 to 65535, for QoS 1 and 2")
+    if qos and not packet_id:
+        found = "nothing" if packet_id is None else packet_id
+        raise FieldError("publish.packet_id", found=found, expected="1 to 65535, for QoS 1 and 2 (MQTT-2.2.1-3)")
     if not qos and packet_id is not None:
         raise FieldError("publish.packet_id", found=packet_id, expected="none at QoS 0 (MQTT-2.2.1-2)")
     if not qos and dup:

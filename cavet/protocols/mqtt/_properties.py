@@ -20,7 +20,9 @@ from cavet.protocols.mqtt._pieces import (
     put_text,
     put_varint,
 )
-from cavet.wording import hex_pairs, listed, nearest
+from cavet.wording import hex_pairs, listed, nearest, plain
+
+MAX_SHOWN = 60
 
 WILL: Final = "will"
 PUBLISHES: Final = ("publish", WILL)
@@ -115,6 +117,8 @@ def check(place: str, properties: Iterable[Property], packet: str) -> None:
         seen.add(form.name)
         if isinstance(found.value, int) and not form.low <= found.value <= _highest(form):
             raise FieldError(f"{place}.{form.name}", found=found.value, expected=f"{form.low} to {_highest(form)}")
+        if problem := _topic_problem(form, found.value):
+            raise FieldError(f"{place}.{form.name}", found=str(found.value), expected=problem)
 
 
 def put(place: str, properties: Properties) -> bytes:
@@ -189,6 +193,17 @@ def _find_problems(
         problems.append(f"property {form.name}: found twice, expected once")
     if isinstance(value, int) and not form.low <= value <= _highest(form):
         problems.append(f"property {form.name}: found {value}, expected {form.low} to {_highest(form)}")
+    if problem := _topic_problem(form, value):
+        problems.append(f"property {form.name}: found {plain(str(value), MAX_SHOWN)}, expected {problem}")
+
+
+def _topic_problem(form: PropertyForm, value: int | str | bytes) -> str:
+    """What a topic to answer at should be, where it is not that. Source: 5.0, section 3.3.2.3.5."""
+    if form.name != "response_topic":
+        return ""
+    if not value:
+        return "a topic of at least one character (MQTT-4.7.3-1)"
+    return "a topic without wildcards (MQTT-3.3.2-14)" if set("+#") & set(str(value)) else ""
 
 
 def read_properties(place: str, text: str) -> Properties:

@@ -10,6 +10,8 @@ from cavet.protocols._message import FieldError
 from cavet.protocols.plans._plan import FieldPlan, FramePlan, Values
 from cavet.wording import WrongError, hex_pairs, listed, nearest
 
+SWITCH_WORDS = {"on": 1, "true": 1, "off": 0, "false": 0}
+"""What one bit may be called."""
 Raw = int | float | bytes
 """What stands on the wire: a number, or bytes."""
 
@@ -118,6 +120,8 @@ def read_value(field: FieldPlan, place: str, text: str) -> Any:
             raise FieldError(place, found=text, expected="hex pairs, or text after @") from error
     if text in field.values:
         return text
+    if field.bits == 1 and text.lower() in SWITCH_WORDS:
+        return SWITCH_WORDS[text.lower()]
     try:
         number: float = int(text, 0) if "x" in text.lower() or text.lstrip("+-").isdecimal() else _quantity(field, text)
     except ValueError as error:
@@ -146,6 +150,8 @@ def looks(field: FieldPlan) -> str:
         return "text" if field.bits is None else f"text, at most {field.bits // 8} bytes"
     if field.kind == "bytes":
         return "bytes as hex or @text" if field.bits is None else f"{field.bits // 8} bytes as hex or @text"
+    if field.bits == 1 and not field.values:
+        return "on or off"
     return _words(field) if field.values else f"a number {_limits(field)}"
 
 

@@ -21,6 +21,7 @@ MAX_WORD = 12
 """Characters of a mnemonic, a keyword or a suffix. Source: 488.2, sections 7.6.1.4.1 and 7.7.1.4."""
 MAX_DIGITS = 255
 MAX_EXPONENT = 32000
+MAX_EXPONENT_DIGITS = 12
 MAX_CHANNELS = 10_000
 
 MULTIPLIERS = {
@@ -133,6 +134,8 @@ def _hash(data: bytes) -> Datum:
         text = strip_white(data[2:]).decode("latin-1").upper()
         if not text or any(digit not in digits for digit in text):
             raise FaultError(-121, f"#{kind}{plain(text, 20)}")
+        if len(text) > MAX_DIGITS:
+            raise FaultError(-124, f"more than {MAX_DIGITS}")
         return Datum("number", int(text, base))
     if kind == "0":
         return Datum("block", hex_pairs(data[2:]))
@@ -177,9 +180,10 @@ def _number(text: str, side: Side) -> Datum:
     sign, mantissa, exponent, rest = match.groups()
     if len(mantissa) > MAX_DIGITS and sum(digit.isdigit() for digit in mantissa.lstrip("0.")) > MAX_DIGITS:
         raise FaultError(-124, f"more than {MAX_DIGITS}")
-    power = int(re.sub(r"\s", "", exponent)) if exponent else 0
+    written = re.sub(r"\s", "", exponent) if exponent else "0"
+    power = int(written) if len(written) < MAX_EXPONENT_DIGITS else MAX_EXPONENT + 1
     if abs(power) > MAX_EXPONENT:
-        raise FaultError(-123, str(power))
+        raise FaultError(-123, plain(written, 20))
     value = float(f"{sign}{mantissa}e{power}")
     if math.isinf(value):
         raise FaultError(-123, str(power))
@@ -189,7 +193,10 @@ def _number(text: str, side: Side) -> Datum:
     if side is Side.BOARD:
         return Datum("keyword", text)  # a version such as 1999.0A: a response's numbers bear no suffixes
     factor, unit = _suffix(suffix)
-    return Datum("number", float(f"{value * factor:.15g}"), unit)
+    scaled = float(f"{value * factor:.15g}")
+    if math.isinf(scaled):
+        raise FaultError(-123, plain(text, 20))
+    return Datum("number", scaled, unit)
 
 
 def _suffix(text: str) -> tuple[float, str]:

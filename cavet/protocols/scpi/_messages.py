@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 from cavet.protocols._codec import Side
 from cavet.protocols._message import FieldError, Message, Written
-from cavet.protocols.scpi._data import Datum, FaultError, channels, read_datum, split_data
+from cavet.protocols.scpi._data import MAX_WORD, Datum, FaultError, channels, read_datum, split_data
 
 HEADER = re.compile(r"\*[A-Za-z][A-Za-z0-9_]*|:?[A-Za-z][A-Za-z0-9_]*(?::[A-Za-z][A-Za-z0-9_]*)*")
 _STRING = re.compile(r"\"[^\"]*\"|'[^']*'")
@@ -62,6 +62,10 @@ class Command(Response, frozen=True, kw_only=True):
             raise FieldError(
                 f"{self.NAME}.header", found=self.header, expected="mnemonics parted by colons, or * and one; without ?"
             )
+        for word in self.header.lstrip("*:").split(":"):
+            if len(word) > MAX_WORD:
+                expected = f"mnemonics of at most {MAX_WORD} characters"
+                raise FieldError(f"{self.NAME}.header", found=word, expected=expected)
         super().__post_init__()
 
 

@@ -33,6 +33,8 @@ HEAD = re.compile(rb"(\*[A-Za-z][A-Za-z0-9_]*|:?[A-Za-z][A-Za-z0-9_]*(?::[A-Za-z
 _NODE = re.compile(r"(.*?)(\d*)", re.DOTALL)
 Path = tuple[tuple[str, int | None], ...]
 """The nodes of a header, each with its numeric suffix."""
+MAX_SUFFIX_DIGITS = 9
+"""A longer suffix is beyond any range anyhow; its mnemonic is too long, and told as that."""
 MAX_KEPT_HEADER = 64
 """Headers up to this length are remembered, taken apart."""
 _STOPS = re.compile(rb"[;\n\"'#]")
@@ -202,7 +204,7 @@ def _node(word: str) -> tuple[str, int | None]:
     assert match is not None  # it matches anything
     if word.startswith("*") or not match[1]:
         return word.upper(), None
-    return match[1].upper(), int(match[2]) if match[2] else None
+    return match[1].upper(), int(match[2][:MAX_SUFFIX_DIGITS]) if match[2] else None
 
 
 def _first(data: bytes) -> str:

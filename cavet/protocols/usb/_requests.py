@@ -8,7 +8,7 @@ from typing import Annotated, Any, ClassVar
 
 import msgspec
 
-from cavet.protocols._message import Message, Range, Words, as_found
+from cavet.protocols._message import Message, Range, Words, as_found, limits
 
 SETUP_BYTES = 8
 SETUP = struct.Struct("<BBHHH")
@@ -166,7 +166,7 @@ class SetInterface(Request, frozen=True, kw_only=True):
     NAME = "set-interface"
     REQUEST = 11
     interface: Word
-    alternate_setting: Word
+    alternate_setting: Annotated[int, Range(0, 0xFF)]
 
     def setup(self) -> Setup:
         return Setup(OUT | 1, self.REQUEST, self.alternate_setting, self.interface)
@@ -261,8 +261,8 @@ def _problems(message: Request, setup: Setup) -> list[str]:
         found, expected = getattr(setup, name), getattr(usual, name)
         if found != expected:
             problems.append(f"{name}: found {found}, expected {expected} in {message.NAME}")
-    if isinstance(message, SetAddress) and message.address > 127:
-        problems.append(f"address: found {message.address}, expected 0 to 127")
-    if isinstance(message, SetConfiguration) and message.configuration_value > 0xFF:
-        problems.append(f"configuration_value: found {message.configuration_value}, expected 0 to 255")
+    for name, low, high in limits(type(message)):
+        value = getattr(message, name)
+        if isinstance(value, int) and not low <= value <= high:
+            problems.append(f"{name}: found {value}, expected {low} to {high}")
     return problems

@@ -35,7 +35,7 @@ from cavet.messaging import (
     number_property,
 )
 from cavet.protocols import Frame, Side
-from cavet.protocols.mqtt import Connack5, Property
+from cavet.protocols.mqtt import MAX_PACKET_BYTES, Connack5, Property
 from cavet.record import Kind
 from cavet.wording import plain
 
@@ -210,7 +210,7 @@ class Broker:
             visitor.refuse(self._admission.wrong_level(visitor.speech.version), now)
             self._speaking[visitor] = None
             return False
-        visitor.decoder = visitor.speech.codec.decoder(Side.HOST)
+        visitor.decoder = visitor.speech.codec.decoder(Side.HOST, most=MAX_PACKET_BYTES)
         return True
 
     def _hear(self, visitor: Visitor, frame: Frame, now: float, cause_of: CauseOf) -> None:
