@@ -13,7 +13,7 @@ from cavet.bench._traffic import ServedWay, Stream, Traffic, Way
 from cavet.boards import Board, Client, Outgoing, World
 from cavet.clock import BenchClock
 from cavet.links import BoardEnd, Caller, DialEnd
-from cavet.record import Kind, Record
+from cavet.record import Kind, Record, Topic
 
 LEAVE_SECONDS = 0.5
 """How long the boards' farewells may take to get to our own broker."""
@@ -89,7 +89,7 @@ class BoardSide:
 
     def tell(self, board: Board, link: str, value: str, note: str) -> None:
         """Tell of a link's state."""
-        self._record.append(Kind.LINK, board.name, "link", link, value, None, note)
+        self._record.append(Kind.LINK, board.name, Topic.LINK, link, value, None, note)
 
     async def stop(self) -> None:
         """Switch all boards off, and take them off their links: those first that open them themselves."""

@@ -8,7 +8,7 @@ import msgspec
 
 from cavet.bench import _diagnosis_messages
 from cavet.hosts import ON_SPI, DevicePlan, HeaderPoint, PinPoint, Point, RegisterPoint, TopicPoint
-from cavet.record import STAGES, Kind, Trail
+from cavet.record import STAGES, Kind, Topic, Trail
 from cavet.wording import listed
 
 SETTLING_SECONDS = 0.3
@@ -32,8 +32,8 @@ class StageState(Enum):
 class Diagnosis(msgspec.Struct, frozen=True):
     """The stages of a trail, and the reason and the mend where it broke."""
 
-    states: dict[str, StageState]
-    broken: str | None = None
+    states: dict[Kind, StageState]
+    broken: Kind | None = None
     reason: str = ""
     mend: str = ""
 
@@ -81,7 +81,7 @@ def diagnose(trail: Trail, around: Circumstances) -> Diagnosis:
     return Diagnosis(states, broken, reason, mend)
 
 
-def _state(trail: Trail, stage: str, around: Circumstances) -> StageState:
+def _state(trail: Trail, stage: Kind, around: Circumstances) -> StageState:
     if trail.reached(stage) is not None:
         return StageState.COMING if stage == Kind.MOVED and _wrong_part(trail, around) else StageState.REACHED
     if stage in (Kind.ASKED, Kind.FRAMED) and trail.root.kind == Kind.CARRIED:
@@ -98,17 +98,17 @@ def _state(trail: Trail, stage: str, around: Circumstances) -> StageState:
 def _wrong_part(trail: Trail, around: Circumstances) -> str:
     """The part that has moved in the place of the one that was meant, "" where none has."""
     step = trail.steps.get(Kind.MOVED)
-    moved = {event.subject for event in step.events if event.topic == "part"} if step else set()
+    moved = {event.subject for event in step.events if event.topic is Topic.PART} if step else set()
     return "" if not around.part or not moved or around.part in moved else next(iter(moved))
 
 
-def _left_out_after_end(trail: Trail, states: dict[str, StageState]) -> dict[str, StageState]:
+def _left_out_after_end(trail: Trail, states: dict[Kind, StageState]) -> dict[Kind, StageState]:
     if trail.stopped is None or trail.stopped.kind not in (Kind.UNCHANGED, Kind.OVERTAKEN):
         return states
     return {stage: StageState.LEFT_OUT if state is StageState.COMING else state for stage, state in states.items()}
 
 
-def _broken_stage(trail: Trail, states: dict[str, StageState], around: Circumstances) -> str | None:
+def _broken_stage(trail: Trail, states: dict[Kind, StageState], around: Circumstances) -> Kind | None:
     missing = [stage for stage in STAGES if states[stage] is StageState.COMING]
     stopped = trail.stopped
     if stopped is not None and stopped.kind in (Kind.UNCHANGED, Kind.OVERTAKEN):
@@ -123,7 +123,7 @@ def _broken_stage(trail: Trail, states: dict[str, StageState], around: Circumsta
     return missing[0] if around.now > deadline else None
 
 
-def _allowed(trail: Trail, stage: str, around: Circumstances) -> float:
+def _allowed(trail: Trail, stage: Kind, around: Circumstances) -> float:
     moving = trail.moving_parts.get(around.part, trail.moving)
     if stage == Kind.MOVED and moving is not None:
         return moving.t - trail.latest.t + float(moving.value or 0) + SETTLING_SECONDS
@@ -134,7 +134,7 @@ def _allowed(trail: Trail, stage: str, around: Circumstances) -> float:
     return SETTLING_SECONDS
 
 
-def _why(trail: Trail, broken: str, around: Circumstances) -> tuple[str, str]:
+def _why(trail: Trail, broken: Kind, around: Circumstances) -> tuple[str, str]:
     stopped = trail.stopped
     if around.device is not None and broken != Kind.MOVED and _not_reached(trail):
         return _nobody_there(trail, around.device, around)
@@ -184,7 +184,7 @@ def _able_pins(around: Circumstances) -> str:
     return f"wire it to one of {names}, and say so in [points.{point.name}]" if names else "choose another pin"
 
 
-def _mend_refusal(broken: str, around: Circumstances) -> str:
+def _mend_refusal(broken: Kind, around: Circumstances) -> str:
     if broken == Kind.MOVED:
         return "take away what holds it; until then send it to rest"
     return _able_pins(around) if around.point else "compare the pin's mode with what is sent"
@@ -220,7 +220,7 @@ def _not_driven(trail: Trail, around: Circumstances) -> tuple[str, str]:
 
 def _not_moved(trail: Trail, around: Circumstances) -> tuple[str, str]:
     step = trail.steps.get(Kind.DRIVEN)
-    driven = sorted({event.subject for event in step.events if event.topic == "pin"}, key=int) if step else []
+    driven = sorted({event.subject for event in step.events if event.topic is Topic.PIN}, key=int) if step else []
     were = f"pins {listed(driven, 'and')} were" if len(driven) > 1 else f"{f'pin {driven[0]}' if driven else 'it'} was"
     name = around.part or (around.point.name if around.point else "the part")
     other = _wrong_part(trail, around)

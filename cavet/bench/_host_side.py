@@ -14,7 +14,7 @@ from cavet.clock import BenchClock
 from cavet.hosts import Session, SessionState
 from cavet.links import HostEnd
 from cavet.protocols import Frame
-from cavet.record import Kind, Record
+from cavet.record import Kind, Record, Topic
 from cavet.wording import UnreachableError
 
 
@@ -96,7 +96,7 @@ class HostLink:
     def _note_problem(self, problem: str) -> None:
         if problem != self.problem:
             self.problem = problem
-            self._record.append(Kind.LOST, self.link.board, "link", self.link.name, None, None, problem)
+            self._record.append(Kind.LOST, self.link.board, Topic.LINK, self.link.name, None, None, problem)
 
     def let_go(self) -> None:
         """Shut the link and leave it, so that another program can open it."""

@@ -29,6 +29,8 @@ from cavet.links import (
     RemotePort,
     SerialEnd,
     SystemBusEnd,
+    Tap,
+    TappedEnd,
     TcpClientEnd,
     TcpServerEnd,
     UrlEnd,
@@ -36,7 +38,7 @@ from cavet.links import (
     UsbIpEnd,
 )  # fmt: skip
 from cavet.messaging import Pauses
-from cavet.record import Kind, Record
+from cavet.record import Kind, Record, Topic
 
 LISTEN_SECONDS = 1.0
 LOOK_SECONDS = 0.002
@@ -140,7 +142,8 @@ class RunningBench:
         own = self.plan.broker
         tls = own.tls.server("broker") if own.tls is not None else None
         traffic = self._broker_traffic
-        end = TcpServerEnd(self._listen, own.port, traffic.losses, most=own.limits.clients + SPARE_CLIENTS, tls=tls)
+        most = own.limits.clients + SPARE_CLIENTS
+        end = TcpServerEnd(self._listen, own.port, traffic.losses, most=most, tls=tls, tap=self._tap(BROKER))
         self._broker_address = await self.board_side.serve(BROKER, end, traffic, "mqtt", 0.0)
 
     async def _join_broker(self, link: LinkPlan) -> None:
@@ -169,13 +172,17 @@ class RunningBench:
         if self._carrier is Carrier.MEMORY:
             name = f"{link.name}/{who}"
             traffic = self._traffic_at_broker(link, who)
-            memory = MemoryLink(name, 0.0, traffic.losses)
+            memory = MemoryLink(name, 0.0, traffic.losses, self._tap(BROKER, name))
             self._memory[name] = memory
             await self.board_side.serve(BROKER, memory.board, traffic, "mqtt", 0.0)
             return memory.host
         address = self._broker_address if link.broker == OWN else link.broker
         host, port = split_address(address)
-        return TcpClientEnd(host, port, link.tls.client(f"links.{link.name}") if link.tls is not None else None)
+        end = TcpClientEnd(host, port, link.tls.client(f"links.{link.name}") if link.tls is not None else None)
+        return TappedEnd(end, self._tap(link.name), 0.0)
+
+    def _tap(self, link: str, client: str = "") -> Tap:
+        return Tap(self.record, link, self.clock.of, client)
 
     async def _serve(self, link: LinkPlan) -> None:
         if link.broker:
@@ -184,11 +191,11 @@ class RunningBench:
         traffic = self._traffic[link.name]
         end: BoardEnd
         if self._carrier is Carrier.MEMORY or link.kind == "buses":
-            memory = MemoryLink(link.name, link.byte_seconds, traffic.losses)
+            memory = MemoryLink(link.name, link.byte_seconds, traffic.losses, self._tap(link.name))
             self._memory[link.name] = memory
             end = memory.board
         elif link.kind == "serial" and link.served == "device":
-            end = PtyEnd(link.settings, traffic.losses, partial(self._tell_rate, link))
+            end = PtyEnd(link.settings, traffic.losses, partial(self._tell_rate, link), self._tap(link.name))
         else:
             end = self._tcp_end(link, traffic)
         make_way: MakeWay = ServedWay
@@ -213,21 +220,23 @@ class RunningBench:
                 traffic.losses,
                 byte_seconds=link.byte_seconds,
                 remote=(lambda write: RemotePort(link.settings, write, tell)) if link.served == "rfc2217" else None,
+                tap=self._tap(link.name),
             )
         most = 1 if self.world.boards[link.board].profile.resets else SEVERAL
         tls = link.tls.server(f"links.{link.name}") if link.tls is not None else None
-        return TcpServerEnd(self._listen, link.listen_port, traffic.losses, most=most, tls=tls)
+        tap = self._tap(link.name)
+        return TcpServerEnd(self._listen, link.listen_port, traffic.losses, most=most, tls=tls, tap=tap)
 
     def _tell_port(self, link: LinkPlan, words: str) -> None:
         """The program at a line that is offered by RFC 2217 has changed a setting, or one of its lines."""
-        self.record.append(Kind.REMARK, link.board, "link", link.name, None, None, words)
+        self.record.append(Kind.REMARK, link.board, Topic.LINK, link.name, None, None, words)
 
     def _tell_rate(self, link: LinkPlan, rate: int) -> None:
         """The program at a device has set another rate: say whether the board understands it."""
         fits = rate == link.settings.rate
         note = "as the board's" if fits else f"the board runs at {link.settings.rate}: bytes are garbled both ways"
         self.record.append(
-            Kind.REMARK, link.board, "link", link.name, rate, None, f"{rate} baud at the other end, {note}"
+            Kind.REMARK, link.board, Topic.LINK, link.name, rate, None, f"{rate} baud at the other end, {note}"
         )
 
     async def _open_host(self, name: str) -> None:
@@ -246,6 +255,10 @@ class RunningBench:
         if link.name in self._memory:
             host = self._memory[link.name].host
             return UsbIpEnd(host, *self._usb_endpoints(link)) if link.kind == "usb" else host
+        return TappedEnd(self._real_end(link), self._tap(link.name), link.byte_seconds)
+
+    def _real_end(self, link: LinkPlan) -> HostEnd:
+        """The host's end of a link that leaves this process."""
         address = link.address
         if link.simulated:
             address = next(endpoint.address for endpoint in self.endpoints if endpoint.link == link.name)

@@ -21,7 +21,7 @@ from cavet.hosts import (
     PointKind,
     Presence,
 )
-from cavet.record import Event, Kind, Trail, Trails
+from cavet.record import Event, Kind, Topic, Trail, Trails
 
 
 class Standing(msgspec.Struct, frozen=True):
@@ -135,7 +135,7 @@ class Standings:
 
     def _circumstances(self, trail: Trail) -> Circumstances:
         bench = self._bench
-        point = bench.plan.points.get(trail.point) if trail.root.topic == "point" else None
+        point = bench.plan.points.get(trail.point) if trail.root.topic is Topic.POINT else None
         board = bench.world.boards.get(trail.root.board)
         able: dict[str, list[int]] = {}
         if board is not None:

@@ -10,7 +10,7 @@ import msgspec
 from cavet.links import Ledger, Losses, Passage
 from cavet.messaging import read_publish
 from cavet.protocols import Side, usb
-from cavet.record import READ_BACK, Kind, Record
+from cavet.record import Kind, Purpose, Record, Topic
 
 MAX_TOPICS = 1024
 MAX_CROSSINGS = 64
@@ -67,7 +67,9 @@ class UsbWay:
     def arrived(self, end: int, data: bytes) -> int:
         report = usb.ip.payload_out(data)
         if report is None:
-            return self._record.append(Kind.CARRIED, self._board, "link", self._link, data, None, READ_BACK)
+            return self._record.append(
+                Kind.CARRIED, self._board, Topic.LINK, self._link, data, None, purpose=Purpose.READ_BACK
+            )
         self._out += len(report)
         return self._shared.passage.carried(self._out, report)
 
@@ -96,7 +98,7 @@ class DialledWay:
 
 
 def _from_outside(record: Record, board: str, link: str, data: bytes) -> int:
-    return record.append(Kind.CARRIED, board, "link", link, data, None, "from outside")
+    return record.append(Kind.CARRIED, board, Topic.LINK, link, data, purpose=Purpose.OUTSIDE)
 
 
 class Crossing:

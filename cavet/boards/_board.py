@@ -17,7 +17,7 @@ from cavet.boards._profile import Profile
 from cavet.boards._reflex import Reflex, Reflexes
 from cavet.boards._telling import Tell
 from cavet.protocols import Frame
-from cavet.record import Kind
+from cavet.record import Kind, Reason, Topic
 
 
 class BoardState(Enum):
@@ -151,7 +151,7 @@ class Board:
         self._boots_at = now + self.profile.boot
         self._quiet_at = inf
         self.firmware.take_out()
-        self._tell(Kind.BOARD, "board", self.name, "reset", None, "its link was opened")
+        self._tell(Kind.BOARD, Topic.BOARD, self.name, "reset", None, "its link was opened")
 
     def closed(self, client: Client, now: float) -> None:
         """A link was shut; it keeps its outputs as they are, unless it has a failsafe."""
@@ -167,7 +167,15 @@ class Board:
         """Bytes have arrived, the first of them at `offset` in the link's stream. While it boots they are lost."""
         if self.state is not BoardState.RUNNING:
             note = f"{len(data)} bytes not heard: the board {self.state.value}"
-            self._tell(Kind.LOST, "bytes", str(len(data)), data, carried(offset + len(data), data), note)
+            self._tell(
+                Kind.LOST,
+                Topic.BYTES,
+                str(len(data)),
+                data,
+                carried(offset + len(data), data),
+                note,
+                reason=Reason.NOT_HEARD,
+            )
             return
         self.wake = now
         if self._failsafe:
@@ -196,7 +204,7 @@ class Board:
         if self.state is BoardState.DEAF and now >= self._boots_at:
             self.state = BoardState.RUNNING
             self._boots_at = inf
-            self._tell(Kind.BOARD, "board", self.name, "runs")
+            self._tell(Kind.BOARD, Topic.BOARD, self.name, "runs")
             self.firmware.start(now)
             self._reflexes.start(now)
             for client in self._clients:
@@ -204,7 +212,7 @@ class Board:
                 self.firmware.joined(client, now)
         if now >= self._quiet_at:
             self._quiet_at = inf
-            cause = self._tell(Kind.BOARD, "board", self.name, "failsafe", None, "the host was silent for too long")
+            cause = self._tell(Kind.BOARD, Topic.BOARD, self.name, "failsafe", None, "the host was silent for too long")
             self.circuit.rest(now, cause)
         if self.state is not BoardState.RUNNING:
             return min(self._boots_at, self._quiet_at)

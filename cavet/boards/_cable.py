@@ -11,7 +11,7 @@ import msgspec
 from cavet.boards._board import Board, Client
 from cavet.boards.parts import Part, Wires
 from cavet.protocols.characters import garble
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 CHARACTER_BITS = 10
 Hear = Callable[[bytes, float, "int | None"], None]
@@ -67,7 +67,7 @@ class Cable(Part):
         """Send bytes out of the port; give when they are all out."""
         self._free_at = max(now, self._free_at) + CHARACTER_BITS / self.near_rate * len(data)
         heard = data if self.near_rate == self.rate else garble(data, self.near_rate, self.rate)
-        told = self._tell(Kind.BUS, "bus", self.name, data, cause, self._words())
+        told = self._tell(Kind.BUS, Topic.BUS, self.name, data, cause, self._words())
         self._out.append(_OnTheWay(self._free_at, heard, told))
         self.call_by(self._free_at)
         return self._free_at
@@ -91,14 +91,14 @@ class Cable(Part):
         self._sent += len(come.data)
         if self._far is not None and come.data:
             cause = come.cause
-            carried = self._tell(Kind.CARRIED, "bus", self.name, come.data, cause)
+            carried = self._tell(Kind.CARRIED, Topic.BUS, self.name, come.data, cause)
             self._far.feed(self._client, come.data, self._sent - len(come.data), now, lambda end, data: carried)
 
     def collect(self, now: float) -> None:
         """Take up what the other board says."""
         for said in self._far.take_out_for(self._client) if self._far is not None else ():
             self._back_free_at = max(said.at, now, self._back_free_at) + self._client.character * len(said.data)
-            told = self._tell(Kind.BUS, "bus", self.name, said.data, said.cause, f"from {self.board}")
+            told = self._tell(Kind.BUS, Topic.BUS, self.name, said.data, said.cause, f"from {self.board}")
             self._back.append(_OnTheWay(self._back_free_at, said.data, told))
             self.call_by(self._back_free_at)
 

@@ -9,7 +9,7 @@ from cavet.boards._telling import Tell
 from cavet.boards._travel import Travel
 from cavet.boards.buses import BusDevice, Expander, I2cBus, SpiChip
 from cavet.boards.parts import Part
-from cavet.record import Kind
+from cavet.record import Kind, Reason, Topic
 from cavet.wording import listed
 
 
@@ -82,7 +82,7 @@ class Circuit:
         drove = pin.mode.drives and pin.value
         self._clear(pin, mode)
         self._unsettled = True
-        pin.cause = self._tell(Kind.DRIVEN, "pin", str(number), mode.value, cause, "mode")
+        pin.cause = self._tell(Kind.DRIVEN, Topic.PIN, str(number), mode.value, cause, "mode")
         if drove:
             self._pass_on(pin, now)
 
@@ -112,7 +112,7 @@ class Circuit:
             self._lose(pin, text, cause)
             return
         pin.text = text
-        pin.cause = self._tell(Kind.DRIVEN, "pin", str(number), text, cause, "text")
+        pin.cause = self._tell(Kind.DRIVEN, Topic.PIN, str(number), text, cause, "text")
         self._pass_on(pin, now)
 
     def write_duty(self, number: int, duty: int, now: float, cause: int | None) -> None:
@@ -134,7 +134,7 @@ class Circuit:
         """Give a stepper's pins, in the order of its wires, the pulses of a way."""
         pins = [self._in_mode(number, PinMode.STEPPER) for number in numbers]
         note = f"steps, to {way.target:.0f}"
-        told = self._tell(Kind.DRIVEN, "pin", str(numbers[0]), round(way.target), cause, note)
+        told = self._tell(Kind.DRIVEN, Topic.PIN, str(numbers[0]), round(way.target), cause, note)
         for wire, pin in enumerate(pins):
             pin.value, pin.cause, pin.stepping = 1, told, Stepping(way, wire, share)
             if pin.dead:
@@ -155,12 +155,12 @@ class Circuit:
             self._lose(pin, value, cause)
             return
         note = f"{pin.pulse_us} µs" if pin.mode is PinMode.SERVO else pin.mode.value
-        pin.cause = self._tell(Kind.DRIVEN, "pin", str(pin.number), value, cause, note)
+        pin.cause = self._tell(Kind.DRIVEN, Topic.PIN, str(pin.number), value, cause, note)
         self._pass_on(pin, now)
 
     def _lose(self, pin: Pin, value: int | str, cause: int | None) -> None:
         note = f"pin {pin.number} took it, but its line stays low: the pin is dead, or its wire is broken"
-        self._tell(Kind.LOST, "pin", str(pin.number), value, cause, note)
+        self._tell(Kind.LOST, Topic.PIN, str(pin.number), value, cause, note, reason=Reason.DEAD)
 
     def _pass_on(self, pin: Pin, now: float) -> None:
         wired = self._wired.get(pin.number)
@@ -205,7 +205,7 @@ class Circuit:
                 pin.level = level
                 wired = self._wired.get(pin.number)
                 cause = wired[0].cause if wired else None
-                pin.cause = self._tell(Kind.LEVEL, "pin", str(pin.number), level, cause)
+                pin.cause = self._tell(Kind.LEVEL, Topic.PIN, str(pin.number), level, cause)
                 changed.append(pin)
         return changed
 

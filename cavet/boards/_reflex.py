@@ -9,7 +9,7 @@ import msgspec
 from cavet.boards._circuit import Circuit
 from cavet.boards._pins import Pin, PinMode
 from cavet.boards._telling import Tell
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 FULL_DUTY = 255
 EDGES = ("falling", "rising", "both")
@@ -87,7 +87,7 @@ class Reflexes:
         high = {"toggle": not target.value, "on": True, "off": False, "follow": level}[reflex.does]
         cause = self._circuit.pins[reflex.pin].cause
         words = f"pin {reflex.pin} {'rises' if level else 'falls'}: pin {reflex.target} {'on' if high else 'off'}"
-        acted = self._tell(Kind.REFLEX, "reflex", reflex.name, high, cause, words)
+        acted = self._tell(Kind.REFLEX, Topic.REFLEX, reflex.name, high, cause, words)
         if target.mode is PinMode.PWM:
             self._circuit.write_duty(reflex.target, FULL_DUTY * high, now, acted)
         else:

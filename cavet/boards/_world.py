@@ -9,7 +9,7 @@ from cavet.boards._cable import Cable
 from cavet.boards._defects import Defect
 from cavet.boards._rig import Rig
 from cavet.boards.parts import Part
-from cavet.record import Kind, Record
+from cavet.record import Kind, Record, Topic
 from cavet.wording import WrongError, listed, nearest
 
 
@@ -103,7 +103,7 @@ class World:
                 "rig", found=quantity, expected=f"one of {listed(names)}", nearest=nearest(quantity, names)
             )
         self.rig.set(quantity, value)
-        self._record.append(Kind.RIG, "", "rig", quantity, self.rig.value(quantity), None, "by hand")
+        self._record.append(Kind.RIG, "", Topic.RIG, quantity, self.rig.value(quantity), None, "by hand")
 
     def switch_defect(self, name: str, on: bool) -> None:
         """Switch a defect on or off."""
@@ -112,5 +112,5 @@ class World:
             raise WrongError("defect", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))
         defect = self.defects[name]
         defect.on = on
-        self._record.append(Kind.DEFECT, defect.board, "defect", name, on, None, defect.tells)
+        self._record.append(Kind.DEFECT, defect.board, Topic.DEFECT, name, on, None, defect.tells)
         self.boards[defect.board].spoil(list(self.defects.values()), self._now)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+from pathlib import Path
 from typing import Any
 
 import click
@@ -12,6 +13,7 @@ from cavet import clock
 from cavet.bench import Carrier, Diagnosis, HostLink, Plan, RunningBench, Standings
 from cavet.commands._bench import broker_option, on_broker, open_bench, with_addresses
 from cavet.commands._completing import complete_benches, complete_points
+from cavet.commands._recording import record_options, recorded, seed_option, with_seed
 from cavet.hosts import Asked, Point
 from cavet.record import Kind, Trail
 from cavet.units import show_duration
@@ -39,13 +41,17 @@ class Order(msgspec.Struct, frozen=True):
 )
 @broker_option
 @click.option("--json", "as_json", is_flag=True, help="JSON lines.")
-def command(bench: str, words: tuple[str, ...], at: tuple[str, ...], broker: str | None, as_json: bool) -> int:
+@seed_option
+@record_options
+def command(
+    bench: str, words: tuple[str, ...], at: tuple[str, ...], broker: str | None, as_json: bool, seed: str | None,
+    record_path: Path | None, force: bool,
+) -> int:  # fmt: skip
     """Set or read points, confirm, print. A simulated board is started for the purpose, and ends with it."""
-    plan = with_addresses(on_broker(open_bench(bench).plan, broker), at)
+    plan = with_seed(with_addresses(on_broker(open_bench(bench).plan, broker), at), seed)
     orders = [read_order(plan, word) for word in words]
-    hosts = {order.point.board for order in orders}
-    simulated = all(plan.links[plan.hosts[host].link].is_within for host in hosts)
-    return clock.run(drive(plan, orders, as_json=as_json), fast=simulated)
+    simulated = all(plan.links[plan.hosts[order.point.board].link].is_within for order in orders)
+    return clock.run(drive(plan, orders, as_json=as_json, record_path=record_path, force=force), fast=simulated)
 
 
 def read_order(plan: Plan, word: str) -> Order:
@@ -62,10 +68,12 @@ def read_order(plan: Plan, word: str) -> Order:
     return Order(point, point.parse(text))
 
 
-async def drive(plan: Plan, orders: list[Order], *, as_json: bool) -> int:
+async def drive(
+    plan: Plan, orders: list[Order], *, as_json: bool, record_path: Path | None = None, force: bool = False
+) -> int:
     """Carry the orders out, one after the other; give the exit code."""
-    hosts = {order.point.board for order in orders}
-    links = {plan.hosts[host].link for host in hosts}
+    hosts = list(dict.fromkeys(order.point.board for order in orders))  # in their order: chance has no part in a record
+    links = list(dict.fromkeys(plan.hosts[host].link for host in hosts))
     kept = msgspec.structs.replace(
         plan,
         hosts={host: plan.hosts[host] for host in hosts},
@@ -73,6 +81,12 @@ async def drive(plan: Plan, orders: list[Order], *, as_json: bool) -> int:
     )
     simulated = all(link.is_within for link in kept.links.values())
     bench = RunningBench(kept, carrier=Carrier.MEMORY if simulated else Carrier.REAL)
+    with recorded(bench, record_path, force=force):
+        return await carry_all_out(bench, orders, hosts, as_json=as_json)
+
+
+async def carry_all_out(bench: RunningBench, orders: list[Order], hosts: list[str], *, as_json: bool) -> int:
+    """Start a bench, carry the orders out, end it."""
     try:
         await bench.start()
         for host in sorted(hosts):

@@ -15,6 +15,8 @@ from cavet import clock
 from cavet.bench import BenchFile
 from cavet.commands._bench import broker_option, on_broker, open_bench, with_addresses
 from cavet.commands._completing import complete_benches
+from cavet.commands._recording import record_options
+from cavet.record import check_new
 from cavet.wording import WrongError, listed
 
 DUMB = ("", "dumb", "unknown")
@@ -29,10 +31,10 @@ END_SECONDS = 2.0
     "--at", multiple=True, metavar="BOARD=ADDRESS", help="Drive the board that is at this device or HOST:PORT."
 )
 @broker_option
-@click.option("--record", "record_path", type=click.Path(path_type=Path), help="Keep the record in this file.")
-def command(bench: str, at: tuple[str, ...], broker: str | None, record_path: Path | None) -> int:
+@record_options
+def command(bench: str, at: tuple[str, ...], broker: str | None, record_path: Path | None, force: bool) -> int:
     """Open the workbench on BENCH: a path, or the word `demo`."""
-    return open_workbench(open_bench(bench), at, broker, record_path)
+    return open_workbench(open_bench(bench), at, broker, record_path, force=force)
 
 
 def open_last() -> int:
@@ -54,7 +56,9 @@ def choose() -> str:
     return benches[answer - 1]
 
 
-def open_workbench(file: BenchFile, at: tuple[str, ...], broker: str | None, record_path: Path | None) -> int:
+def open_workbench(
+    file: BenchFile, at: tuple[str, ...], broker: str | None, record_path: Path | None, *, force: bool = False
+) -> int:
     """Run the workbench; give its exit code."""
     from cavet.workbench import BenchThread, CavetApp, Desk
 
@@ -65,9 +69,12 @@ def open_workbench(file: BenchFile, at: tuple[str, ...], broker: str | None, rec
         raise WrongError("cavet", found=found, expected="another one; `cavet serve` and `cavet drive` need none")
     plan = with_addresses(on_broker(file.plan, broker), at)
     _state("last-bench").write_text(str(file.path.resolve()), "utf-8")
+    if record_path is not None:
+        check_new(record_path, force=force)
     kept = record_path or _state(f"{file.path.name.partition('.')[0]}.record")
     with BenchThread(plan, kept) as thread:
-        app = CavetApp(file, Desk(thread.bench, thread.call), lambda: end_soon(thread.stop))
+        desk = Desk(thread.bench, thread.call, lambda: thread.record_problem)
+        app = CavetApp(file, desk, lambda: end_soon(thread.stop))
         clock.run(app.run_async())
     return app.return_value or 0
 

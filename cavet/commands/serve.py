@@ -14,8 +14,9 @@ from cavet.bench import Endpoint, Plan, RunningBench
 from cavet.commands._bench import broker_option, chosen_boards, on_broker, open_bench
 from cavet.commands._completing import complete_benches
 from cavet.commands._outside import act_on, follow_input
+from cavet.commands._recording import record_options, recorded, seed_option, with_seed
 from cavet.commands._saying import Output, as_json
-from cavet.record import RecordWriter, as_line
+from cavet.record import as_line
 from cavet.wording import WrongError, plain
 
 FOLLOW_SECONDS = 0.02
@@ -32,20 +33,23 @@ MOST_EVENTS = 1000
 @click.option("--events", is_flag=True, help="Every event of the record, as a JSON line.")
 @click.option("--listen", default="127.0.0.1", metavar="HOST", help="Where network endpoints listen.")
 @broker_option
-@click.option("--record", "record_path", type=click.Path(path_type=Path), help="Keep the record in this file.")
+@seed_option
+@record_options
 def command(
     bench: str, boards: tuple[str, ...], json_lines: bool, events: bool, listen: str, broker: str | None,
-    record_path: Path | None,
+    seed: str | None, record_path: Path | None, force: bool,
 ) -> None:  # fmt: skip
     """Put the simulated boards on their real endpoints. Lines of JSON on standard input act on the outside world."""
-    plan = on_broker(open_bench(bench).plan, broker)
+    plan = with_seed(on_broker(open_bench(bench).plan, broker), seed)
     names = chosen_boards(plan, boards)
-    clock.run(serve(plan, names, json_lines=json_lines, events=events, listen=listen, record_path=record_path))
+    told = {"json_lines": json_lines, "events": events}
+    clock.run(serve(plan, names, **told, listen=listen, record_path=record_path, force=force))
 
 
 async def serve(
-    plan: Plan, names: list[str], *, json_lines: bool, events: bool, listen: str, record_path: Path | None
-) -> None:
+    plan: Plan, names: list[str], *, json_lines: bool, events: bool, listen: str, record_path: Path | None,
+    force: bool,
+) -> None:  # fmt: skip
     """Serve until a signal comes."""
     output = Output(left_out)
     stop = output.gone  # a reader that has left ends it, as a signal does
@@ -53,7 +57,15 @@ async def serve(
     for number in (signal.SIGINT, signal.SIGTERM):
         loop.add_signal_handler(number, stop.set)
     bench = RunningBench(plan, boards=names, hosts=False, listen=listen)
-    writer = RecordWriter(bench.record, record_path, {"bench": plan.name}) if record_path else None
+    try:
+        with recorded(bench, record_path, force=force):
+            await serve_on(bench, output, stop, json_lines=json_lines, events=events)
+    finally:
+        output.close()
+
+
+async def serve_on(bench: RunningBench, output: Output, stop: asyncio.Event, *, json_lines: bool, events: bool) -> None:
+    """Serve a bench until it is to stop."""
     try:
         await bench.start()
         for endpoint in bench.endpoints:
@@ -67,9 +79,6 @@ async def serve(
             follower.cancel()
     finally:
         await bench.stop()
-        if writer is not None:
-            writer.close()
-        output.close()
 
 
 def left_out(lines: int) -> str:

@@ -12,12 +12,11 @@ import msgspec
 from cavet.hosts._point import Asked, Point
 from cavet.hosts._session import Manners, Reading, Said, SessionState, Tell, state_words
 from cavet.protocols import Frame
-from cavet.record import Kind
+from cavet.record import Kind, Purpose, Reason, Topic
 from cavet.wording import WrongError, listed, nearest
 
 FindCause = Callable[[Frame], int | None]
 """Gives the event behind a frame that was heard."""
-SET_UP = "set-up"
 STANDS_THERE = "the board stands there already"
 MAX_TEXTS = 50
 P = TypeVar("P", bound=Point)
@@ -108,7 +107,7 @@ class Session(Generic[P]):
         self._tries = 0
         if state is not self.state:
             self.state = state
-            self._tell(Kind.LINK, "session", self.board, state.value)
+            self._tell(Kind.LINK, Topic.SESSION, self.board, state.value)
 
     def take_out(self) -> Said | None:
         """Give what is to be sent, `None` for nothing, and forget it."""
@@ -118,8 +117,10 @@ class Session(Generic[P]):
         self._forget_out()
         return said
 
-    def _say(self, data: bytes, cause: int | None, topic: str, subject: str, note: str = "") -> int:
-        framed = self._tell(Kind.FRAMED, topic, subject, data, cause, note)
+    def _say(
+        self, data: bytes, cause: int | None, topic: Topic, subject: str, *, purpose: Purpose = Purpose.NONE
+    ) -> int:
+        framed = self._tell(Kind.FRAMED, topic, subject, data, cause, purpose=purpose)
         self._out += data
         self._out_frames.append((len(self._out), framed))
         return framed
@@ -133,16 +134,16 @@ class Session(Generic[P]):
         """
         point = self._output(name)
         limited = point.limited(value)
-        asked = self._tell(Kind.ASKED, "point", name, limited, None, by)
+        asked = self._tell(Kind.ASKED, Topic.POINT, name, limited, None, by)
         if limited != value:
             note = f"asked {point.show(value)}, the limit is {point.show(limited)}"
-            self._tell(Kind.LIMITED, "point", name, value, asked, note)
+            self._tell(Kind.LIMITED, Topic.POINT, name, value, asked, note)
         reading = self.readings[name]
         reading.asked, reading.asked_at, reading.trail, reading.remark = limited, now, asked, ""
         reading.agreed = False
         reading.wanted = value if limited != value else None
         if reading.refusal and self.state is SessionState.READY:
-            self._tell(Kind.REFUSED, "point", name, None, asked, reading.refusal)
+            self._tell(Kind.REFUSED, Topic.POINT, name, None, asked, reading.refusal, reason=Reason.NOT_ALLOWED)
             return asked
         wish = Wish(point, limited, asked, forced)
         if self.state is SessionState.READY:
@@ -165,19 +166,29 @@ class Session(Generic[P]):
         return point
 
     def _overtake(self, wish: Wish, why: str) -> None:
-        self._tell(Kind.OVERTAKEN, "point", wish.point.name, wish.value, wish.asked, why)
+        self._tell(Kind.OVERTAKEN, Topic.POINT, wish.point.name, wish.value, wish.asked, why, reason=Reason.NEWER_WISH)
 
     def rest(self, now: float, by: str) -> list[int]:
         """Send every output to its rest value, also those that are believed to stand there."""
         outputs = [point for point in self.points.values() if point.rests]
         return [self.ask(point.name, _rest(point), now, by=by, forced=True) for point in outputs]
 
+    def _leave(self, wish: Wish, why: str = STANDS_THERE) -> None:
+        """What is wanted is so already: nothing is sent."""
+        self._tell(
+            Kind.UNCHANGED, Topic.POINT, wish.point.name, wish.value, wish.asked, why, reason=Reason.STANDS_THERE
+        )
+
+    def _refuse_wish(self, wish: Wish, why: str, value: int | None = None) -> None:
+        """It can't be done, or is not taken."""
+        self._tell(Kind.REFUSED, Topic.POINT, wish.point.name, value, wish.asked, why, reason=Reason.NOT_ALLOWED)
+
     def _send_pending(self, now: float) -> None:
         pending, self._pending = list(self._pending.values()), {}
         for wish in pending:
             refusal = self.readings[wish.point.name].refusal
             if refusal:
-                self._tell(Kind.REFUSED, "point", wish.point.name, None, wish.asked, refusal)
+                self._refuse_wish(wish, refusal)
             else:
                 self._write(wish, now)
 
@@ -194,7 +205,7 @@ class Session(Generic[P]):
     def _refuse(self, point: Point, why: str) -> None:
         """This point can't work on this board."""
         self.readings[point.name].refusal = why
-        self._tell(Kind.REMARK, "point", point.name, None, None, why)
+        self._tell(Kind.REMARK, Topic.POINT, point.name, None, None, why)
 
     def _compare_start(self, point: Point, found: Asked | None, now: float) -> None:
         """Say where the board stands elsewhere than the host believes; ask again for what was asked before."""
@@ -207,12 +218,12 @@ class Session(Generic[P]):
         ):
             note = f"starts at {point.show(point.start)} for the host, but the board stands at {point.show(found)}"
             reading.remark = note
-            self._tell(Kind.REMARK, "point", point.name, None, None, note)
+            self._tell(Kind.REMARK, Topic.POINT, point.name, None, None, note)
         elif reading.asked is not None and point.name not in self._pending:
             self._pending[point.name] = Wish(point, reading.asked, self._wish_again(point, reading), forced=True)
 
     def _wish_again(self, point: Point, reading: Reading) -> int:
-        number = self._tell(Kind.ASKED, "point", point.name, reading.asked, None, "again, since the link is back")
+        number = self._tell(Kind.ASKED, Topic.POINT, point.name, reading.asked, None, "again, since the link is back")
         reading.trail = number
         return number
 
@@ -222,7 +233,7 @@ class Session(Generic[P]):
         before = reading.got
         reading.hear(value, now)
         if value != before:
-            self._tell(Kind.HEARD, "point", point.name, value, cause, "no number" if value is None else "")
+            self._tell(Kind.HEARD, Topic.POINT, point.name, value, cause, "no number" if value is None else "")
 
     def _confirm(self, wish: Wish, now: float, took: float | None, found: Asked | None = None) -> None:
         """What was asked for was read back: `found`, as near as the wire can say. `took` is how long the answer took,
@@ -232,10 +243,10 @@ class Session(Generic[P]):
         self.round_trip = self.round_trip if took is None else took
         reading.hear(found, now)
         reading.agreed = True
-        self._tell(Kind.CONFIRMED, "point", wish.point.name, found, wish.asked)
+        self._tell(Kind.CONFIRMED, Topic.POINT, wish.point.name, found, wish.asked)
 
-    def _give_up(self, wish: Wish, why: str) -> None:
-        self._tell(Kind.UNCONFIRMED, "point", wish.point.name, None, wish.asked, why)
+    def _give_up(self, wish: Wish, why: str, reason: Reason = Reason.OTHER_VALUE) -> None:
+        self._tell(Kind.UNCONFIRMED, Topic.POINT, wish.point.name, None, wish.asked, why, reason=reason)
 
 
 def _on_the_wire(point: Point, value: Asked) -> Asked:

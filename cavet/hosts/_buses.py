@@ -12,7 +12,7 @@ from cavet.hosts._point import DevicePoint
 from cavet.hosts._session import Manners, SessionState, Tell
 from cavet.hosts.buses import Call, DevicePlan
 from cavet.protocols.buses import I2C, SPI, BusAnswer, BusCall, BusDecoder
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 from cavet.wording import plain
 
 
@@ -46,7 +46,9 @@ class BusesSession(DeviceSession[DevicePoint]):
         for frame in self._decoder.feed(data):
             message = frame.message
             if not isinstance(message, BusAnswer) or message.number != self._number:
-                self._tell(Kind.LOST, "bytes", str(len(frame.data)), frame.data, find_cause(frame), "not called for")
+                self._tell(
+                    Kind.LOST, Topic.BYTES, str(len(frame.data)), frame.data, find_cause(frame), "not called for"
+                )
             elif message.why:
                 self._fleet.refused(plain(message.why, 200), now)
             else:
@@ -73,6 +75,6 @@ class BusesSession(DeviceSession[DevicePoint]):
             wanted = make(bus=I2C, address=call.address, ten_bit=call.ten_bit)
         data = wanted.packed()
         if call.wish is not None:
-            self._say(data, call.wish.asked, "point", call.wish.point.name, call.note)
+            self._say(data, call.wish.asked, Topic.POINT, call.wish.point.name, purpose=call.purpose)
         else:
-            self._say(data, None, "board", self.board, call.note)
+            self._say(data, None, Topic.BOARD, self.board, purpose=call.purpose)

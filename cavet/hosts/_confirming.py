@@ -8,7 +8,7 @@ import msgspec
 
 from cavet.hosts._base import Wish
 from cavet.hosts._session import Manners, Tell
-from cavet.record import Kind
+from cavet.record import Kind, Reason, Topic
 
 
 class _Waiting(msgspec.Struct):
@@ -36,7 +36,13 @@ class Confirming:
         older = self._waiting.get(wish.point.name)
         if older is not None and older.wish is not wish:
             self._tell(
-                Kind.OVERTAKEN, "point", wish.point.name, older.wish.value, older.wish.asked, "a newer wish came"
+                Kind.OVERTAKEN,
+                Topic.POINT,
+                wish.point.name,
+                older.wish.value,
+                older.wish.asked,
+                "a newer wish came",
+                reason=Reason.NEWER_WISH,
             )
         deadline = now + self._manners.reply_within
         self._waiting[wish.point.name] = _Waiting(wish, dict(wanted), now, deadline)
@@ -69,11 +75,11 @@ class Confirming:
                 again.append(wish)
             else:
                 note = f"no answer to {wish.tries + 1} tries, each within {self._manners.reply_within:g} s"
-                self._tell(Kind.UNCONFIRMED, "point", name, None, wish.asked, note)
+                self._tell(Kind.UNCONFIRMED, Topic.POINT, name, None, wish.asked, note, reason=Reason.NO_ANSWER)
         return again
 
     def abandon(self, why: str) -> None:
         """Nothing will be read back any more."""
         for name, waiting in self._waiting.items():
-            self._tell(Kind.UNCONFIRMED, "point", name, None, waiting.wish.asked, why)
+            self._tell(Kind.UNCONFIRMED, Topic.POINT, name, None, waiting.wish.asked, why, reason=Reason.LINK_LOST)
         self._waiting.clear()

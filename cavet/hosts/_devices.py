@@ -6,11 +6,11 @@ from collections.abc import Callable, Iterable, Mapping
 from math import inf
 from typing import Generic
 
-from cavet.hosts._base import STANDS_THERE, P, Session, Wish
+from cavet.hosts._base import P, Session, Wish
 from cavet.hosts._point import Asked, DevicePoint, Point
 from cavet.hosts._session import Manners, Tell
 from cavet.hosts.buses import Call, DevicePlan, Fleet
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 
 class DeviceSession(Session[P], Generic[P]):
@@ -96,20 +96,20 @@ class DeviceSession(Session[P], Generic[P]):
     def wish_unchanged(self, wish: Wish, now: float) -> None:
         """What is wanted at a device stands there already."""
         self.readings[wish.point.name].hear(wish.value, now)
-        self._tell(Kind.UNCHANGED, "point", wish.point.name, wish.value, wish.asked, STANDS_THERE)
+        self._leave(wish)
 
     def wish_failed(self, wish: Wish, why: str, now: float, *, again: Callable[[], None]) -> None:
         """Something else was read back, or nothing."""
         if wish.tries < self._manners.retries and self._reachable:
             wish.tries += 1
-            self._tell(Kind.RESENT, "point", wish.point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
+            self._tell(Kind.RESENT, Topic.POINT, wish.point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
             again()
         else:
             self._give_up(wish, why)
 
     def device_trouble(self, device: str, why: str) -> None:
         """A device does not answer: what waits for it ends here."""
-        self._tell(Kind.REMARK, "device", device, None, None, why)
+        self._tell(Kind.REMARK, Topic.DEVICE, device, None, None, why)
         self._troubled.add(device)
         for name in [name for name, wish in self._pending.items() if _is_at(wish.point, device)]:
             self._give_up(self._pending.pop(name), why)

@@ -9,7 +9,7 @@ from typing import Any
 
 import msgspec
 
-from cavet.hosts._base import SET_UP, FindCause, Wish
+from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._confirming import Confirming
 from cavet.hosts._devices import DeviceSession
 from cavet.hosts._point import ENCODER, STEPPER, Asked, DevicePoint, PinPoint, PointKind
@@ -17,7 +17,7 @@ from cavet.hosts._session import Manners, SessionState, Tell
 from cavet.hosts._shafts import Shafts
 from cavet.hosts.buses import ON_SPI, Call, DevicePlan
 from cavet.protocols import Frame, Message, Side, firmata
-from cavet.record import READ_BACK, Kind
+from cavet.record import Kind, Purpose, Topic
 from cavet.wording import listed, plain
 
 MODES = {
@@ -116,17 +116,19 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
     def _take(self, frame: Frame, now: float, cause: int | None) -> None:
         if not frame.readable:
             if self.state is SessionState.READY:
-                self._tell(Kind.LOST, "bytes", str(len(frame.data)), frame.data, cause, frame.problems[0])
+                self._tell(Kind.LOST, Topic.BYTES, str(len(frame.data)), frame.data, cause, frame.problems[0])
             return
         handler = self._handlers.get(type(frame.message))
         if handler is not None:
             handler(frame.message, now, cause)
 
-    def _send(self, message: Message, cause: int | None, topic: str, subject: str, note: str = "") -> int:
-        return self._say(firmata.encode(message), cause, topic, subject, note)
+    def _send(
+        self, message: Message, cause: int | None, topic: Topic, subject: str, *, purpose: Purpose = Purpose.NONE
+    ) -> int:
+        return self._say(firmata.encode(message), cause, topic, subject, purpose=purpose)
 
     def _set_up(self, message: Message) -> None:
-        self._send(message, None, "board", self.board, SET_UP)
+        self._send(message, None, Topic.BOARD, self.board, purpose=Purpose.SET_UP)
 
     # coming to know the board
 
@@ -301,16 +303,20 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
         wanted = self._wanted(wish)
         changes = {pin: raw for pin, raw in wanted.items() if again or wish.forced or self._written.get(pin) != raw}
         if not changes:
-            self._tell(Kind.UNCHANGED, "point", wish.point.name, wish.value, wish.asked, "it was asked for already")
+            self._leave(wish, "it was asked for already")
             return
         if again:
-            self._tell(Kind.RESENT, "point", wish.point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
+            self._tell(Kind.RESENT, Topic.POINT, wish.point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
         for pin, raw in changes.items():
             self._written[pin] = raw
-            self._send(self._message(self._pin_points[wish.point.name], pin, raw), wish.asked, "point", wish.point.name)
+            self._send(
+                self._message(self._pin_points[wish.point.name], pin, raw), wish.asked, Topic.POINT, wish.point.name
+            )
         if wish.point.confirm:
             for pin in wanted:
-                self._send(firmata.PinStateQuery(pin=pin), wish.asked, "point", wish.point.name, READ_BACK)
+                self._send(
+                    firmata.PinStateQuery(pin=pin), wish.asked, Topic.POINT, wish.point.name, purpose=Purpose.READ_BACK
+                )
             self._confirming.wait(wish, wanted, now)
 
     def _wanted(self, wish: Wish) -> dict[int, int]:
@@ -335,13 +341,15 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
         if self.state is not SessionState.READY:
             return True
         if point.mode == ENCODER:
-            self._send(firmata.EncoderReportPosition(encoder=self._shafts.encoders.index(point)), None, "point", name)
+            self._send(
+                firmata.EncoderReportPosition(encoder=self._shafts.encoders.index(point)), None, Topic.POINT, name
+            )
         elif point.kind is PointKind.CONTACT:  # switched on anew, a port's reports begin with how it stands
-            self._send(firmata.ReportDigitalPort(port=point.pin // 8, value=1), None, "point", name)
+            self._send(firmata.ReportDigitalPort(port=point.pin // 8, value=1), None, Topic.POINT, name)
         elif point.kind.is_output and point.mode != STEPPER:
             self._looked[name] = {}
             for pin in point.modes():
-                self._send(firmata.PinStateQuery(pin=pin), None, "point", name)
+                self._send(firmata.PinStateQuery(pin=pin), None, Topic.POINT, name)
         return point.mode != STEPPER  # readings are reported by themselves
 
     # hearing
@@ -413,7 +421,7 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
     def _hear_text(self, message: firmata.StringData, now: float, cause: int | None) -> None:
         text = plain(message.text, 200)
         self.texts.append(text)
-        self._tell(Kind.HEARD, "text", self.board, text, cause)
+        self._tell(Kind.HEARD, Topic.TEXT, self.board, text, cause)
         call = self._fleet.open
         if call is not None and f"0x{call.address:02X}" in text:
             self._fleet.refused(text, now)
@@ -467,6 +475,6 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
 
     def _send_message(self, call: Call, message: Message) -> None:
         if call.wish is not None:
-            self._send(message, call.wish.asked, "point", call.wish.point.name, call.note)
+            self._send(message, call.wish.asked, Topic.POINT, call.wish.point.name, purpose=call.purpose)
         else:
-            self._send(message, None, "board", self.board, call.note)
+            self._send(message, None, Topic.BOARD, self.board, purpose=call.purpose)

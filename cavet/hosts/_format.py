@@ -8,12 +8,12 @@ from typing import Any
 
 import msgspec
 
-from cavet.hosts._base import SET_UP, STANDS_THERE, FindCause, Session, Wish
+from cavet.hosts._base import FindCause, Session, Wish
 from cavet.hosts._point import Asked, FieldPoint, PointKind
 from cavet.hosts._session import Manners, SessionState, Tell
 from cavet.protocols import Decoder, FieldError, Frame, Side
 from cavet.protocols.plans import FieldPlan, FramePlan, PlanCodec
-from cavet.record import Kind
+from cavet.record import Kind, Purpose, Reason, Topic
 
 
 class Format(msgspec.Struct, frozen=True, kw_only=True):
@@ -73,7 +73,7 @@ class FormatSession(Session[FieldPoint]):
 
     def _ask(self) -> None:
         """Say the frame that asks and changes nothing: all of its fields 0."""
-        self._say(self._format.question(), None, "board", self.board, SET_UP)
+        self._say(self._format.question(), None, Topic.BOARD, self.board, purpose=Purpose.SET_UP)
 
     def _begin(self, now: float) -> None:
         self._enter(SessionState.READY, inf)
@@ -86,7 +86,7 @@ class FormatSession(Session[FieldPoint]):
 
     def lost(self, reason: str) -> None:
         for expected in self._expected.values():
-            self._give_up(expected.wish, f"the link was lost: {reason}")
+            self._give_up(expected.wish, f"the link was lost: {reason}", Reason.LINK_LOST)
         self._expected.clear()
         self._poll_at = inf
         super().lost(reason)
@@ -127,16 +127,16 @@ class FormatSession(Session[FieldPoint]):
         point = self.points[wish.point.name]
         codec = self._format.codecs[point.frame]
         if not again and self._stands_there(point, wish):
-            self._tell(Kind.UNCHANGED, "point", point.name, wish.value, wish.asked, STANDS_THERE)
+            self._leave(wish)
             return
         if again:
-            self._tell(Kind.RESENT, "point", point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
+            self._tell(Kind.RESENT, Topic.POINT, point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
         try:
             data = codec.encode(codec.message(self._values(point, wish.value), point.field))
         except FieldError as error:
-            self._tell(Kind.REFUSED, "point", point.name, None, wish.asked, str(error))
+            self._refuse_wish(wish, str(error))
             return
-        self._say(data, wish.asked, "point", point.name)
+        self._say(data, wish.asked, Topic.POINT, point.name)
         if point.confirm and point.state_frame:
             older = self._expected.get(point.name)
             if older is not None and older.wish is not wish:
@@ -182,7 +182,7 @@ class FormatSession(Session[FieldPoint]):
 
     def _take(self, frame: Frame, now: float, cause: int | None) -> None:
         if frame.problems:
-            self._tell(Kind.LOST, "bytes", str(len(frame.data)), frame.data, cause, "; ".join(frame.problems))
+            self._tell(Kind.LOST, Topic.BYTES, str(len(frame.data)), frame.data, cause, "; ".join(frame.problems))
             return
         name = frame.message.NAME
         for point in self.points.values():

@@ -8,14 +8,14 @@ from math import inf
 
 import msgspec
 
-from cavet.hosts._base import SET_UP, FindCause, Wish
+from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._causes import exception_words
 from cavet.hosts._point import RegisterPoint
 from cavet.hosts._polling import PollingSession
 from cavet.hosts._reads import Read, group
 from cavet.hosts._session import Manners, SessionState, Tell
 from cavet.protocols import FieldError, Frame, Message, Side, modbus
-from cavet.record import READ_BACK, Kind
+from cavet.record import Kind, Purpose, Reason, Topic
 
 CODECS = {codec.name: codec for codec in (modbus.TCP, modbus.RTU, modbus.ASCII)}
 SILENCE_CHARACTERS, FAST_SILENCE, FAST_CHARACTER = 3.5, 0.00175, 0.0004
@@ -107,7 +107,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
     def lost(self, reason: str) -> None:
         for exchange in [*self._under_way.values(), *self._waiting]:
             if exchange.wish is not None:
-                self._give_up(exchange.wish, f"the link was lost: {reason}")
+                self._give_up(exchange.wish, f"the link was lost: {reason}", Reason.LINK_LOST)
         self._clear()
         super().lost(reason)
 
@@ -134,10 +134,16 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
         addressed = msgspec.structs.replace(exchange.request, transaction=number, unit=self._manners.unit)
         data = self._codec.encode(addressed)
         if exchange.wish is not None:
-            note = "" if exchange.writes else READ_BACK
-            self._say(data, exchange.wish.asked, "point", exchange.wish.point.name, note)
+            purpose = Purpose.NONE if exchange.writes else Purpose.READ_BACK
+            self._say(data, exchange.wish.asked, Topic.POINT, exchange.wish.point.name, purpose=purpose)
         else:
-            self._say(data, None, "board", self.board, SET_UP if self.state is SessionState.LEARNING else "poll")
+            self._say(
+                data,
+                None,
+                Topic.BOARD,
+                self.board,
+                purpose=Purpose.SET_UP if self.state is SessionState.LEARNING else Purpose.POLL,
+            )
         if self._broadcasts:
             if exchange.wish is not None:
                 self.readings[exchange.wish.point.name].got = exchange.wish.value
@@ -177,13 +183,17 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
             if exchange.wish.point.confirm:
                 self._read_back(exchange.wish)
             else:
-                self._give_up(exchange.wish, "no answer to the write; whether it was done is not known")
+                self._give_up(
+                    exchange.wish, "no answer to the write; whether it was done is not known", Reason.NO_ANSWER
+                )
         elif exchange.tries < self._manners.retries:
             exchange.tries += 1
             self._put(exchange, first=True)
         elif exchange.wish is not None:
             within = f"each within {self._manners.reply_within:g} s"
-            self._give_up(exchange.wish, f"no answer to {exchange.tries + 1} tries to read it back, {within}")
+            self._give_up(
+                exchange.wish, f"no answer to {exchange.tries + 1} tries to read it back, {within}", Reason.NO_ANSWER
+            )
         else:
             self._fall_silent(exchange, now)
 
@@ -205,12 +215,12 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
     def _take(self, frame: Frame, now: float, cause: int | None) -> None:
         message = frame.message
         if not isinstance(message, modbus.ModbusMessage) or (frame.problems and not self._is_exception(message)):
-            self._tell(Kind.LOST, "bytes", str(len(frame.data)), frame.data, cause, frame.problems[0])
+            self._tell(Kind.LOST, Topic.BYTES, str(len(frame.data)), frame.data, cause, frame.problems[0])
             return
         exchange = self._under_way.get(message.transaction)
         if exchange is None or not self._fits(exchange, message):
             note = f"an answer that nothing waits for: {message.NAME}"
-            self._tell(Kind.REMARK, "bytes", str(len(frame.data)), frame.data, cause, note)
+            self._tell(Kind.REMARK, Topic.BYTES, str(len(frame.data)), frame.data, cause, note)
             return
         del self._under_way[message.transaction]
         self._free_at = now if self._numbered else now + self._silence
@@ -257,7 +267,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
             self._put(exchange, first=True)
         elif exchange.wish is not None:
             if exchange.writes:
-                self._tell(Kind.REFUSED, "point", exchange.wish.point.name, code, exchange.wish.asked, words)
+                self._refuse_wish(exchange.wish, words, code)
             else:
                 self._give_up(exchange.wish, f"can't be read back: {words}")
         elif read is not None and code == PARTIAL and len(read.points) > 1:
@@ -287,7 +297,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
         try:
             request = self._request(point, wish)
         except FieldError as error:
-            self._tell(Kind.REFUSED, "point", point.name, None, wish.asked, str(error))
+            self._refuse_wish(wish, str(error))
             return
         stands_there = point.holds(self.readings[point.name].got, point.pack(wish.value))
         if self._makes_way(wish, stands_there=stands_there, again=again):

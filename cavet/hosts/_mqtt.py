@@ -11,7 +11,7 @@ from math import inf
 
 import msgspec
 
-from cavet.hosts._base import SET_UP, STANDS_THERE, FindCause, Session, Wish
+from cavet.hosts._base import FindCause, Session, Wish
 from cavet.hosts._point import PointKind, TopicPoint
 from cavet.hosts._presence import BoardTopics, Presence, read_health
 from cavet.hosts._session import Manners, SessionState, Tell
@@ -32,7 +32,7 @@ from cavet.messaging import (
     fits,
 )
 from cavet.protocols.mqtt import Filter
-from cavet.record import RELEASE, Kind
+from cavet.record import Kind, Purpose, Topic
 from cavet.wording import plain
 
 NO_SUBSCRIBERS = 0x10
@@ -130,20 +130,20 @@ class MqttSession(Session[TopicPoint]):
         for outgoing in self._mqtt.take_out():
             sent = outgoing.ref
             if not isinstance(sent, _Sent):
-                note = "poll" if self.state is SessionState.READY else SET_UP
-                self._say(outgoing.data, None, "board", self.board, note)
+                purpose = Purpose.POLL if self.state is SessionState.READY else Purpose.SET_UP
+                self._say(outgoing.data, None, Topic.BOARD, self.board, purpose=purpose)
             elif outgoing.data[0] >> 4 == PUBLISH_TYPE:
                 self._say_wish(sent, outgoing.data)
             else:
-                self._say(outgoing.data, sent.wish.asked, "point", sent.wish.point.name, RELEASE)
+                self._say(outgoing.data, sent.wish.asked, Topic.POINT, sent.wish.point.name, purpose=Purpose.RELEASE)
         self.hang_up = self._mqtt.hang_up
 
     def _say_wish(self, sent: _Sent, data: bytes) -> None:
         wish = sent.wish
         if sent.said:
-            self._tell(Kind.RESENT, "point", wish.point.name, wish.value, wish.asked, "the link is back")
+            self._tell(Kind.RESENT, Topic.POINT, wish.point.name, wish.value, wish.asked, "the link is back")
         sent.said = True
-        self._say(data, wish.asked, "point", wish.point.name)
+        self._say(data, wish.asked, Topic.POINT, wish.point.name)
 
     def _take(self, happening: Happening, now: float, find_cause: FindCause | None) -> None:
         if isinstance(happening, Connected):
@@ -158,10 +158,10 @@ class MqttSession(Session[TopicPoint]):
         elif isinstance(happening, Undelivered):
             self._undelivered(happening)
         elif isinstance(happening, Noted):
-            self._tell(Kind.REMARK, "board", self.board, None, None, happening.words)
+            self._tell(Kind.REMARK, Topic.BOARD, self.board, None, None, happening.words)
         elif isinstance(happening, Refused):
             self._refusal = happening.tells
-            self._tell(Kind.REMARK, "board", self.board, happening.code, None, self._refusal)
+            self._tell(Kind.REMARK, Topic.BOARD, self.board, happening.code, None, self._refusal)
 
     def _let_in(self, now: float) -> None:
         self._refusal = ""
@@ -220,10 +220,10 @@ class MqttSession(Session[TopicPoint]):
         known = {self._topics.here: True, self._topics.gone: False}
         if said not in known:
             note = f'its presence says "{plain(said, MAX_SHOWN)}", expected {self._topics.here} or {self._topics.gone}'
-            self._tell(Kind.REMARK, "board", self.board, None, cause, note)
+            self._tell(Kind.REMARK, Topic.BOARD, self.board, None, cause, note)
         elif known[said] is not self.presence.here:
             self.presence.here, self.presence.since = known[said], now
-            self._tell(Kind.LINK, "presence", self.board, "here" if known[said] else "gone", cause)
+            self._tell(Kind.LINK, Topic.PRESENCE, self.board, "here" if known[said] else "gone", cause)
             if not self._asked_for:
                 self._look_for_board(now)
 
@@ -231,14 +231,14 @@ class MqttSession(Session[TopicPoint]):
         try:
             self.presence.took_health(read_health(payload), now)
         except ValueError as error:
-            self._tell(Kind.REMARK, "board", self.board, None, None, f"its health is {error}")
+            self._tell(Kind.REMARK, Topic.BOARD, self.board, None, None, f"its health is {error}")
 
     def _heard_state(self, point: TopicPoint, payload: bytes, now: float, cause: int | None) -> None:
         try:
             value = point.unpack(payload)
         except PayloadError as error:
             note = f"{plain(point.state, MAX_SHOWN)}: {error}"
-            self._tell(Kind.REMARK, "point", point.name, None, cause, note)
+            self._tell(Kind.REMARK, Topic.POINT, point.name, None, cause, note)
             return
         reading = self.readings[point.name]
         sent = self._sent.get(point.name)
@@ -257,7 +257,7 @@ class MqttSession(Session[TopicPoint]):
     def _write(self, wish: Wish, now: float, *, again: bool = False) -> None:
         point = self.points[wish.point.name]
         if self._stands_there(point, wish):
-            self._tell(Kind.UNCHANGED, "point", point.name, wish.value, wish.asked, STANDS_THERE)
+            self._leave(wish)
             return
         older = self._sent.get(point.name)
         if older is not None and older.wish is not wish:
@@ -266,7 +266,7 @@ class MqttSession(Session[TopicPoint]):
         try:
             payload = point.pack(wish.value)
         except PayloadError as error:
-            self._tell(Kind.REFUSED, "point", point.name, None, wish.asked, str(error))
+            self._refuse_wish(wish, str(error))
             return
         sent = _Sent(wish, now, now + self._manners.reply_within)
         self._sent[point.name] = sent
@@ -304,7 +304,7 @@ class MqttSession(Session[TopicPoint]):
         if settled.code >= 0x80:
             del self._sent[point.name]
             words = f"the broker does not take it: {settled.words}"
-            self._tell(Kind.REFUSED, "point", point.name, settled.code, sent.wish.asked, words)
+            self._refuse_wish(sent.wish, words, settled.code)
         elif not (point.confirm and point.state):
             self._done(sent)
 
@@ -327,7 +327,7 @@ class MqttSession(Session[TopicPoint]):
         sent.deadline = now + self._manners.reply_within
         if point.qos and sent.taken is None:
             return
-        self._tell(Kind.RESENT, "point", name, wish.value, wish.asked, f"try {wish.tries + 1}")
+        self._tell(Kind.RESENT, Topic.POINT, name, wish.value, wish.asked, f"try {wish.tries + 1}")
         again = _Sent(wish, sent.since, sent.deadline)
         self._sent[name] = again
         self._mqtt.publish(Publication(point.command, point.pack(wish.value), point.qos, point.retain), again, now)

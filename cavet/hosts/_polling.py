@@ -7,10 +7,10 @@ from collections.abc import Iterable
 from math import inf
 from typing import Generic, Protocol, TypeVar
 
-from cavet.hosts._base import STANDS_THERE, P, Session, Wish
+from cavet.hosts._base import P, Session, Wish
 from cavet.hosts._point import Asked, Point
 from cavet.hosts._session import Manners, SessionState, Tell
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 
 class Question(Protocol):
@@ -85,7 +85,7 @@ class PollingSession(Session[P], Generic[P, Q]):
         waiting = [q for q in self._waiting if q.wish is not None and q.wish.point.name == name]
         under_way = any(q.wish is not None and q.wish.point.name == name for q in self._asked_already())
         if stands_there and not (again or wish.forced or waiting or under_way):
-            self._tell(Kind.UNCHANGED, "point", name, wish.value, wish.asked, STANDS_THERE)
+            self._leave(wish)
             return False
         if again and waiting:
             self._overtake(wish, "a newer wish came")
@@ -95,7 +95,7 @@ class PollingSession(Session[P], Generic[P, Q]):
             if question.wish is not None:
                 self._overtake(question.wish, "a newer wish came")
         if again:
-            self._tell(Kind.RESENT, "point", name, wish.value, wish.asked, f"try {wish.tries + 1}")
+            self._tell(Kind.RESENT, Topic.POINT, name, wish.value, wish.asked, f"try {wish.tries + 1}")
         return True
 
     def _line_up(self, question: Q) -> None:

@@ -7,13 +7,13 @@ from math import inf
 
 import msgspec
 
-from cavet.hosts._base import SET_UP, FindCause, Wish
+from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._causes import error_words
 from cavet.hosts._point import Asked, HeaderPoint
 from cavet.hosts._polling import PollingSession
 from cavet.hosts._session import Manners, SessionState, Tell
 from cavet.protocols import Side, scpi
-from cavet.record import READ_BACK, Kind
+from cavet.record import Kind, Purpose, Reason, Topic
 from cavet.units import last_place
 from cavet.wording import plain
 
@@ -76,7 +76,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
     def lost(self, reason: str) -> None:
         for question in [*self._asked_already(), *self._waiting]:
             if question.wish is not None:
-                self._give_up(question.wish, f"the link was lost: {reason}")
+                self._give_up(question.wish, f"the link was lost: {reason}", Reason.LINK_LOST)
         self._clear()
         super().lost(reason)
 
@@ -94,13 +94,13 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         question = self._waiting.popleft()
         wish = question.wish
         if question.command and wish is not None:
-            self._say(_line(question.command), wish.asked, "point", wish.point.name)
+            self._say(_line(question.command), wish.asked, Topic.POINT, wish.point.name)
             question.command = ""
         if wish is not None:
-            self._say(_line(question.text), wish.asked, "point", wish.point.name, READ_BACK)
+            self._say(_line(question.text), wish.asked, Topic.POINT, wish.point.name, purpose=Purpose.READ_BACK)
         else:
-            note = "poll" if self.state is SessionState.READY else SET_UP
-            self._say(_line(question.text), None, "board", self.board, note)
+            purpose = Purpose.POLL if self.state is SessionState.READY else Purpose.SET_UP
+            self._say(_line(question.text), None, Topic.BOARD, self.board, purpose=purpose)
         question.sent_at = now
         self._asked = question
         self._deadline = now + self._manners.reply_within
@@ -139,7 +139,9 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         self._free_at = now + self._manners.reply_within
         if question.wish is not None:
             within = f"each within {self._manners.reply_within:g} s"
-            self._give_up(question.wish, f"no answer to {question.tries + 1} times {question.text}, {within}")
+            self._give_up(
+                question.wish, f"no answer to {question.tries + 1} times {question.text}, {within}", Reason.NO_ANSWER
+            )
         elif question.point is not None and self.state is SessionState.LEARNING:
             self._unanswered(question.point, question.text)
         else:
@@ -173,7 +175,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
             elif len(self._line) >= MAX_UNITS:
                 self._line = []
                 note = f"{MAX_UNITS} parts of an answer without an end, expected a line feed"
-                self._tell(Kind.LOST, "bytes", str(len(frame.data)), frame.data, find_cause(frame), note)
+                self._tell(Kind.LOST, Topic.BYTES, str(len(frame.data)), frame.data, find_cause(frame), note)
         self._send_on(now)
 
     def _answered(self, line: list[str], data: bytes, now: float, cause: int | None) -> None:
@@ -183,7 +185,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         if question is not None and question.tries:
             self._free_at = now + self._manners.reply_within
         if question is None:
-            self._tell(Kind.REMARK, "bytes", str(len(data)), data, cause, "an answer that nothing waits for")
+            self._tell(Kind.REMARK, Topic.BYTES, str(len(data)), data, cause, "an answer that nothing waits for")
         elif question.point is None and question.text == IDENTIFY:
             self._identified(text, now)
         elif question.text == NEXT_ERROR and (question.point is None or question.wish is not None):
@@ -239,7 +241,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         if wish is None or question.point is None:
             if code:
                 note = f"stood in its error queue: {error_words(code, plain(words.strip(chr(34)), 60))}"
-                self._tell(Kind.REMARK, "board", self.board, code, None, note)
+                self._tell(Kind.REMARK, Topic.BOARD, self.board, code, None, note)
                 self._drain(question, now)
             else:
                 self._learned_more(now)
@@ -248,7 +250,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
             self._give_up(wish, f"answers {plain(text, 30)} to {NEXT_ERROR}")
         elif code:
             words = error_words(code, plain(words.strip('"'), 60))
-            self._tell(Kind.REFUSED, "point", wish.point.name, code, wish.asked, words)
+            self._refuse_wish(wish, words, code)
             self._drain(question, now)
         elif wish.point.confirm and question.point.query:
             self._waiting.appendleft(_Question(question.point.query, question.point, wish))

@@ -8,7 +8,7 @@ from typing import Protocol
 import msgspec
 
 from cavet.hosts._point import Asked
-from cavet.record import Value
+from cavet.record import Kind, Purpose, Reason, Topic, Value
 
 
 class SessionState(Enum):
@@ -103,5 +103,14 @@ class Tell(Protocol):
     """Adds an event; gives its number."""
 
     def __call__(
-        self, kind: str, topic: str, subject: str, value: Value = None, cause: int | None = None, note: str = ""
+        self,
+        kind: Kind,
+        topic: Topic,
+        subject: str,
+        value: Value = None,
+        cause: int | None = None,
+        note: str = "",
+        *,
+        purpose: Purpose = Purpose.NONE,
+        reason: Reason = Reason.NONE,
     ) -> int: ...

@@ -11,11 +11,11 @@ from cavet.hosts._base import Wish
 from cavet.hosts._point import ENCODER, PinPoint, StepperPoint
 from cavet.hosts._session import Manners, Tell
 from cavet.protocols import Message, firmata
-from cavet.record import Kind
+from cavet.record import Kind, Reason, Topic
 
 INTERFACES = {2: firmata.StepperInterface.TWO_WIRE, 3: firmata.StepperInterface.THREE_WIRE,
               4: firmata.StepperInterface.FOUR_WIRE}  # fmt: skip
-Send = Callable[[Message, "int | None", str, str], object]
+Send = Callable[[Message, "int | None", Topic, str], object]
 """Sends a message: with the event behind it, a topic and a subject."""
 
 
@@ -54,16 +54,19 @@ class Shafts:
                 firmata.StepperSetSpeed(device=device, speed=stepper.fastest),
                 firmata.StepperSetAcceleration(device=device, acceleration=stepper.acceleration),
             ):
-                self._send(message, None, "point", stepper.name)
+                self._send(message, None, Topic.POINT, stepper.name)
         attached = [point for point in self.encoders if not refused(point)]
         for point in attached:
             assert point.second is not None  # the bench has seen to that
             number = self.encoders.index(point)
             self._send(
-                firmata.EncoderAttach(encoder=number, pin_a=point.pin, pin_b=point.second), None, "point", point.name
+                firmata.EncoderAttach(encoder=number, pin_a=point.pin, pin_b=point.second),
+                None,
+                Topic.POINT,
+                point.name,
             )
         if attached:
-            self._send(firmata.EncoderReportAuto(value=1), None, "point", attached[0].name)
+            self._send(firmata.EncoderReportAuto(value=1), None, Topic.POINT, attached[0].name)
 
     @property
     def due(self) -> float:
@@ -76,18 +79,34 @@ class Shafts:
         assert isinstance(point, StepperPoint)
         position = int(point.to_wire(wish.value))
         if position == self._asked[point.name] and not again and not wish.forced:
-            self._tell(Kind.UNCHANGED, "point", point.name, wish.value, wish.asked, "it was asked for already")
+            self._tell(
+                Kind.UNCHANGED,
+                Topic.POINT,
+                point.name,
+                wish.value,
+                wish.asked,
+                "it was asked for already",
+                reason=Reason.STANDS_THERE,
+            )
             return
         if again:
-            self._tell(Kind.RESENT, "point", point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
+            self._tell(Kind.RESENT, Topic.POINT, point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
         older = self._going.pop(point.name, None)
         if older is not None and older.wish is not wish:
             why = "a newer wish came"
-            self._tell(Kind.OVERTAKEN, "point", point.name, older.wish.value, older.wish.asked, why)
+            self._tell(
+                Kind.OVERTAKEN,
+                Topic.POINT,
+                point.name,
+                older.wish.value,
+                older.wish.asked,
+                why,
+                reason=Reason.NEWER_WISH,
+            )
         way = abs(position - self._asked[point.name])
         self._asked[point.name] = position
         message = firmata.StepperTo(device=self.steppers.index(point), position=position)
-        self._send(message, wish.asked, "point", point.name)
+        self._send(message, wish.asked, Topic.POINT, point.name)
         if point.confirm:
             deadline = now + self._seconds(point, way, turns=older is not None) + self._manners.reply_within
             self._going[point.name] = _Going(wish, position, deadline)
@@ -113,5 +132,5 @@ class Shafts:
     def abandon(self, why: str) -> None:
         """Nothing will be heard of them any more."""
         for name, going in self._going.items():
-            self._tell(Kind.UNCONFIRMED, "point", name, None, going.wish.asked, why)
+            self._tell(Kind.UNCONFIRMED, Topic.POINT, name, None, going.wish.asked, why, reason=Reason.LINK_LOST)
         self._going.clear()

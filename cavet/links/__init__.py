@@ -9,6 +9,7 @@ from cavet.links._remote import RemotePort
 from cavet.links._serial import SerialEnd
 from cavet.links._settings import SerialSettings
 from cavet.links._system_bus import SystemBusEnd
+from cavet.links._tap import Tap, TappedEnd
 from cavet.links._tcp import SEVERAL, TcpClientEnd, TcpServerEnd
 from cavet.links._tls import Tls
 from cavet.links._url import SCHEMES, UrlEnd
@@ -33,6 +34,8 @@ __all__ = [
     "SerialEnd",
     "SerialSettings",
     "SystemBusEnd",
+    "Tap",
+    "TappedEnd",
     "TcpClientEnd",
     "TcpServerEnd",
     "Tls",

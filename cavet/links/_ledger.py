@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import deque
 
-from cavet.record import Kind, Record
+from cavet.record import Kind, Purpose, Record, Topic
 
 MAX_ENTRIES = 4096
 
@@ -53,7 +53,7 @@ class Passage:
         """The link has carried everything up to `end`."""
         while self._framed and self._framed[0][0] <= end:
             offset, framed = self._framed.popleft()
-            carried = self._record.append(Kind.CARRIED, self._board, "link", self._link, offset, framed)
+            carried = self._record.append(Kind.CARRIED, self._board, Topic.LINK, self._link, offset, framed)
             self._carried.note(offset, carried)
 
     def carried(self, end: int, data: bytes) -> int:
@@ -62,4 +62,4 @@ class Passage:
         found = self._carried.find(end)
         if found is not None:
             return found
-        return self._record.append(Kind.CARRIED, self._board, "link", self._link, data, None, "from outside")
+        return self._record.append(Kind.CARRIED, self._board, Topic.LINK, self._link, data, purpose=Purpose.OUTSIDE)

@@ -5,7 +5,9 @@ from __future__ import annotations
 import asyncio
 
 from cavet.links._end import Listener, Welcome
+from cavet.links._tap import Tap
 from cavet.links._wire import Losses, Wire
+from cavet.record import Direction
 from cavet.wording import UnreachableError
 
 LEAST_BYTE_SECONDS = 1e-8
@@ -15,13 +17,14 @@ LEAST_BYTE_SECONDS = 1e-8
 class MemoryLink:
     """A line whose `board` and `host` are its two ends. `cut` breaks it until `mend`."""
 
-    def __init__(self, name: str, byte_seconds: float, losses: Losses) -> None:
+    def __init__(self, name: str, byte_seconds: float, losses: Losses, tap: Tap | None = None) -> None:
         self.name = name
         self.board = _Board(self)
         self.host = _Host(self)
         pace = byte_seconds or LEAST_BYTE_SECONDS
-        self.inward = Wire(self._to_board, pace, losses)
-        self.outward = Wire(self._to_host, pace, losses, gathers=True)
+        watches = (tap.watch(Direction.TO_BOARD), tap.watch(Direction.TO_HOST)) if tap is not None else (None, None)
+        self.inward = Wire(self._to_board, pace, losses, watch=watches[0])
+        self.outward = Wire(self._to_host, pace, losses, gathers=True, watch=watches[1])
         self.is_cut = False
         self._welcome: Welcome | None = None
         self._board_listener: Listener | None = None

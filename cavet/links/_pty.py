@@ -14,8 +14,10 @@ from cavet.links._end import Listener, Welcome
 from cavet.links._remote import SAME_RATE
 from cavet.links._serial import RATES
 from cavet.links._settings import SerialSettings
-from cavet.links._wire import Losses, Wire
+from cavet.links._tap import Tap
+from cavet.links._wire import Losses, Watch, Wire
 from cavet.protocols.characters import garble
+from cavet.record import Direction
 from cavet.wording import UnreachableError
 
 LOOK_SECONDS = 0.01
@@ -29,8 +31,9 @@ class PtyEnd:
     """Serves one serial device file. It sees open and close, and the rate that the other side has set."""
 
     def __init__(
-        self, settings: SerialSettings, losses: Losses, tell_rate: Callable[[int], None] | None = None
-    ) -> None:
+        self, settings: SerialSettings, losses: Losses, tell_rate: Callable[[int], None] | None = None,
+        tap: Tap | None = None,
+    ) -> None:  # fmt: skip
         self._settings = settings
         self._tell_rate = tell_rate
         self._master = -1
@@ -41,8 +44,10 @@ class PtyEnd:
         self._look: asyncio.TimerHandle | None = None
         self._rest = b""
         self._offset = 0
-        self.inward = Wire(self._hear, settings.byte_seconds, losses)
-        self.outward = Wire(self._put, settings.byte_seconds, losses, gathers=True)
+        inward = tap.watch(Direction.TO_BOARD) if tap is not None else None
+        outward = self._spoilt(tap.watch(Direction.TO_HOST)) if tap is not None else None
+        self.inward = Wire(self._hear, settings.byte_seconds, losses, watch=inward)
+        self.outward = Wire(self._put, settings.byte_seconds, losses, gathers=True, watch=outward)
         self.heard_rate = settings.rate
         """The rate that the program has set; a change is told to `tell_rate`."""
 
@@ -121,11 +126,23 @@ class PtyEnd:
                 self._shut()
             return
         self._look_at_rate()
-        if not self._same_rate():
-            data = garble(data, self.heard_rate, self._settings.rate)
-        self.inward.send(data)
+        if self._same_rate():
+            self.inward.send(data)
+        else:
+            self.inward.send(garble(data, self.heard_rate, self._settings.rate), said=data)
         if self.inward.waiting > MAX_WAITING_BYTES:
             self._stop_reading()
+
+    def _spoilt(self, watch: Watch) -> Watch:
+        """What a board says is heard at the rate that the program has set."""
+
+        def watch_spoilt(offset: int, begin: float, end: float, data: bytes, sent: bytes | None) -> None:
+            if self._same_rate():
+                watch(offset, begin, end, data, sent)
+            else:
+                watch(offset, begin, end, garble(data, self._settings.rate, self.heard_rate), sent or data)
+
+        return watch_spoilt
 
     def _rate(self) -> int:
         speed = termios.tcgetattr(self._master)[5]

@@ -8,7 +8,9 @@ from collections.abc import Callable
 
 from cavet.links._end import Listener, Welcome
 from cavet.links._remote import MalformedError, RemotePort
+from cavet.links._tap import Tap
 from cavet.links._wire import Losses, Wire
+from cavet.record import Direction
 from cavet.wording import UnreachableError
 
 READ_BYTES = 65536
@@ -40,6 +42,7 @@ class TcpServerEnd:
         byte_seconds: float = 0.0,
         tls: ssl.SSLContext | None = None,
         remote: MakeRemote | None = None,
+        tap: Tap | None = None,
     ) -> None:
         self._host = host
         self._port = port
@@ -48,6 +51,7 @@ class TcpServerEnd:
         self._byte_seconds = byte_seconds
         self._tls = tls
         self._remote = remote
+        self._tap = tap
         self._server: asyncio.Server | None = None
         self._welcome: Welcome
         self._callers: set[_Caller] = set()
@@ -74,8 +78,10 @@ class TcpServerEnd:
 
     def make_wires(self, caller: _Caller) -> tuple[Wire, Wire, RemotePort | None]:
         """Both directions of its line, and what takes settings out of it."""
-        inward = Wire(caller.hear, self._byte_seconds, self._losses)
-        outward = Wire(caller.put, self._byte_seconds, self._losses)
+        tap, name = self._tap, caller.tell_name
+        watches = (tap.watch(Direction.TO_BOARD, name), tap.watch(Direction.TO_HOST, name)) if tap else (None, None)
+        inward = Wire(caller.hear, self._byte_seconds, self._losses, watch=watches[0])
+        outward = Wire(caller.put, self._byte_seconds, self._losses, watch=watches[1])
         return inward, outward, self._remote(caller.say) if self._remote is not None else None
 
     def dismiss(self, caller: _Caller) -> None:
@@ -103,6 +109,10 @@ class _Caller(asyncio.Protocol):
         self._reason = "the program has shut the connection"
         self.name = ""
         self.gone = asyncio.Event()
+
+    def tell_name(self) -> str:
+        """Its address."""
+        return self.name
 
     def connection_made(self, transport: asyncio.BaseTransport) -> None:
         assert isinstance(transport, asyncio.Transport)  # a stream's

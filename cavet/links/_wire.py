@@ -12,6 +12,9 @@ SLICE_SECONDS = 0.0005
 GATHER_SECONDS = 0.0012
 """The same on a wire that gathers: what a board says in one go, nobody waits for in the middle."""
 
+Watch = Callable[[int, float, float, bytes, "bytes | None"], None]
+"""Told of bytes that were put on a wire in one go, when the last of them has come over: the offset of the first, the
+loop's times of begin and end, what came over, and what was put on it where that is something else."""
 Deliver = Callable[[bytes, int, float], None]
 """Takes bytes, the offset of the first, and the loop's time at which the last had come over the line."""
 
@@ -36,11 +39,31 @@ class Losses:
         return runs
 
 
+class _Sent:
+    """What was put on a wire in one go, and what of it has come over; `None` while nothing of it was lost."""
+
+    def __init__(self, offset: int, begin: float, data: bytes, said: bytes | None) -> None:
+        self.offset, self.begin, self.data, self.said = offset, begin, data, said
+        self.end = offset + len(data)
+        self.passed = 0
+        self.arrived: bytearray | None = None
+
+
 class Wire:
     """Hands bytes over when the line has carried them, with their offsets. `byte_seconds` 0 does so at once."""
 
-    def __init__(self, deliver: Deliver, byte_seconds: float, losses: Losses, *, gathers: bool = False) -> None:
+    def __init__(
+        self,
+        deliver: Deliver,
+        byte_seconds: float,
+        losses: Losses,
+        *,
+        gathers: bool = False,
+        watch: Watch | None = None,
+    ) -> None:
         self._deliver = deliver
+        self._watch = watch
+        self._under_watch: deque[_Sent] = deque()
         self._byte_seconds = byte_seconds
         self._losses = losses
         self._slice = max(1, int((GATHER_SECONDS if gathers else SLICE_SECONDS) / byte_seconds)) if byte_seconds else 0
@@ -60,15 +83,18 @@ class Wire:
         """The loop's time at which the last byte that is under way will have come over."""
         return max(self._busy_until, asyncio.get_running_loop().time())
 
-    def send(self, data: bytes) -> int:
-        """Put bytes on the line; give the offset behind the last of them."""
+    def send(self, data: bytes, said: bytes | None = None) -> int:
+        """Put bytes on the line; give the offset behind the last of them. `said` is what they were before they were
+        spoiled."""
         offset = self._sent
         self._sent += len(data)
-        if not self._byte_seconds:
-            self._hand_over(data, offset, asyncio.get_running_loop().time())
-            return self._sent
         loop = asyncio.get_running_loop()
-        at = max(loop.time(), self._busy_until)
+        at = max(loop.time(), self._busy_until) if self._byte_seconds else loop.time()
+        if self._watch is not None and data:
+            self._under_watch.append(_Sent(offset, at, data, said))
+        if not self._byte_seconds:
+            self._hand_over(data, offset, at)
+            return self._sent
         for start in range(0, len(data), self._slice):
             piece = data[start : start + self._slice]
             at += len(piece) * self._byte_seconds
@@ -92,10 +118,35 @@ class Wire:
 
     def _hand_over(self, data: bytes, offset: int, at: float) -> None:
         if not self._losses.share:
+            if self._under_watch:
+                self._note(offset, len(data), [(0, data)], at)
             self._deliver(data, offset, at)
             return
-        for place, run in self._losses.runs(data):
+        runs = self._losses.runs(data)
+        if self._under_watch:
+            self._note(offset, len(data), runs, at)
+        for place, run in runs:
             self._deliver(run, offset + place, at)
+
+    def _note(self, offset: int, size: int, runs: list[tuple[int, bytes]], at: float) -> None:
+        """So many bytes have come over, or what is left of them: tell it when they are the last of what was sent."""
+        sent = self._under_watch[0]
+        whole = len(runs) == 1 and len(runs[0][1]) == size
+        if not whole and sent.arrived is None:
+            sent.arrived = bytearray(sent.data[: sent.passed])
+        if sent.arrived is not None:
+            sent.arrived += b"".join(run for _, run in runs)
+        sent.passed += size
+        if offset + size >= sent.end:
+            self._under_watch.popleft()
+            self._tell(sent, at)
+
+    def _tell(self, sent: _Sent, at: float) -> None:
+        assert self._watch is not None  # else nothing is under watch
+        if sent.arrived is None:
+            self._watch(sent.offset, sent.begin, at, sent.data, sent.said)
+        else:
+            self._watch(sent.offset, sent.begin, at, bytes(sent.arrived), sent.said or sent.data)
 
     def clear(self) -> None:
         """Drop what is under way, and count from 0 again."""
@@ -103,6 +154,10 @@ class Wire:
             self._timer.cancel()
             self._timer = None
         self._waiting.clear()
+        for sent in self._under_watch:  # the rest of it is lost
+            sent.arrived = bytearray(sent.data[: sent.passed]) if sent.arrived is None else sent.arrived
+            self._tell(sent, asyncio.get_running_loop().time())
+        self._under_watch.clear()
         self._under_way = 0
         self._busy_until = 0.0
         self._sent = 0

@@ -1,22 +1,31 @@
 """The record: all that happened on a bench, each event with the event it follows from, in order."""
 
-from cavet.record._event import STAGES, Event, Kind, Value, as_line
+from cavet.record._event import STAGES, Event, Kind, Purpose, Reason, Topic, Value, as_line
+from cavet.record._index import StateKey
 from cavet.record._memory import Record
-from cavet.record._store import RecordWriter, read_record
-from cavet.record._trail import READ_BACK, RELEASE, Step, Trail, Trails
+from cavet.record._store import RecordFile, RecordWriter, check_new, read_record
+from cavet.record._trail import Step, Trail, Trails
+from cavet.record._transfer import Direction, Seat, Transfer
 
 __all__ = [
-    "READ_BACK",
-    "RELEASE",
     "STAGES",
+    "Direction",
     "Event",
     "Kind",
+    "Purpose",
+    "Reason",
     "Record",
+    "RecordFile",
     "RecordWriter",
+    "Seat",
+    "StateKey",
     "Step",
+    "Topic",
     "Trail",
     "Trails",
+    "Transfer",
     "Value",
     "as_line",
+    "check_new",
     "read_record",
 ]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
 from typing import Any, Final
 
 import msgspec
@@ -11,57 +12,128 @@ from cavet.wording import hex_pairs, plain
 Value = float | int | bool | str | bytes | None
 
 
-class Kind:
+class Kind(StrEnum):
     """The kinds of event. The first seven are the stages of a trail."""
 
-    ASKED: Final = "asked"
-    FRAMED: Final = "framed"
-    CARRIED: Final = "carried"
-    TAKEN: Final = "taken"
-    DRIVEN: Final = "driven"
-    MOVED: Final = "moved"
-    CONFIRMED: Final = "confirmed"
+    ASKED = "asked"
+    FRAMED = "framed"
+    CARRIED = "carried"
+    TAKEN = "taken"
+    DRIVEN = "driven"
+    MOVED = "moved"
+    CONFIRMED = "confirmed"
 
-    REFUSED: Final = "refused"
+    REFUSED = "refused"
     """A command ended here on purpose; `note` says why."""
-    UNCONFIRMED: Final = "unconfirmed"
+    UNCONFIRMED = "unconfirmed"
     """The host read back something else than it asked for, or nothing at all."""
-    LIMITED: Final = "limited"
+    LIMITED = "limited"
     """A wish lay outside a point's limits and was brought inside them; `value` is what was wanted."""
-    MOVING: Final = "moving"
+    MOVING = "moving"
     """A part has set out; `note` says where to, `value` how many seconds it will take."""
-    OVERTAKEN: Final = "overtaken"
+    OVERTAKEN = "overtaken"
     """A part was sent elsewhere before it had arrived, or a wish replaced before it was sent."""
-    UNCHANGED: Final = "unchanged"
+    UNCHANGED = "unchanged"
     """A wish for what was asked for already: nothing is sent."""
-    RESENT: Final = "resent"
+    RESENT = "resent"
     """A wish is sent again, since what was read back did not agree, or nothing came."""
-    SENSED: Final = "sensed"
+    SENSED = "sensed"
     """Something outside changed what a part gives to its pin."""
-    LEVEL: Final = "level"
+    LEVEL = "level"
     """An input pin changed its level."""
-    BUS: Final = "bus"
+    BUS = "bus"
     """A transaction has passed on a bus; `value` is its bytes, `note` what was seen with marks and acknowledge bits."""
-    PASSED: Final = "passed"
+    PASSED = "passed"
     """A broker has passed a message on; `value` is to how many clients."""
-    TOLD: Final = "told"
+    TOLD = "told"
     """The board has said something, unasked or in reply."""
-    HEARD: Final = "heard"
+    HEARD = "heard"
     """The host has learned a point's value."""
-    LOST: Final = "lost"
+    LOST = "lost"
     """A byte or a link is gone."""
-    LINK: Final = "link"
+    LINK = "link"
     """A link's state has changed; `value` is the state."""
-    BOARD: Final = "board"
+    BOARD = "board"
     """A board was reset, announced itself, or fell back to rest."""
-    REFLEX: Final = "reflex"
+    REFLEX = "reflex"
     """A rule of the board's own has acted."""
-    DEFECT: Final = "defect"
+    DEFECT = "defect"
     """A defect was switched on or off."""
-    RIG: Final = "rig"
+    RIG = "rig"
     """A quantity of the outside world was set by hand."""
-    REMARK: Final = "remark"
+    REMARK = "remark"
     """Something that a person should know: host and board start with different values, and the like."""
+
+
+class Topic(StrEnum):
+    """What the subject of an event names."""
+
+    BOARD = "board"
+    BUS = "bus"
+    BYTES = "bytes"
+    CLIENT = "client"
+    DEFECT = "defect"
+    DEVICE = "device"
+    ENDPOINT = "endpoint"
+    FAULT = "fault"
+    FRAME = "frame"
+    LINE = "line"
+    LINK = "link"
+    MESSAGE = "message"
+    PART = "part"
+    PIN = "pin"
+    POINT = "point"
+    PORT = "port"
+    PRESENCE = "presence"
+    REFLEX = "reflex"
+    REGISTER = "register"
+    RIG = "rig"
+    SESSION = "session"
+    TEXT = "text"
+
+
+class Purpose(StrEnum):
+    """What a message is for; of a stage of a trail, that it is not the command itself."""
+
+    NONE = ""
+    """It carries what was asked for."""
+    READ_BACK = "read-back"
+    """It asks for a value instead of setting it: it belongs to `confirmed`, not to `framed`."""
+    RELEASE = "release"
+    """It completes an earlier message, which alone carries the command."""
+    SET_UP = "set-up"
+    """It finds out who is there, or brings it into its state at the beginning."""
+    POLL = "poll"
+    """It asks how things stand, again and again, or once because somebody wants to know."""
+    SCROLL = "scroll"
+    """It moves on what is too long to be shown at once."""
+    OUTSIDE = "outside"
+    """Bytes of a program that is not this one."""
+
+
+class Reason(StrEnum):
+    """Why something ended."""
+
+    NONE = ""
+    STANDS_THERE = "stands-there"
+    """It is so already."""
+    NEWER_WISH = "newer-wish"
+    NO_ANSWER = "no-answer"
+    OTHER_VALUE = "other-value"
+    """Something else was read back."""
+    LINK_LOST = "link-lost"
+    NOT_HEARD = "not-heard"
+    """The board was deaf."""
+    UNREADABLE = "unreadable"
+    """No message could be made of the bytes."""
+    NOT_ALLOWED = "not-allowed"
+    """What should do it can't, or does not take this."""
+    HELD = "held"
+    """Something keeps the part from moving."""
+    DEAD = "dead"
+    """The pin's line does not follow."""
+    OVERFLOW = "overflow"
+    """There was no room for it."""
 
 
 STAGES: Final = (
@@ -78,16 +150,19 @@ class Event(msgspec.Struct, frozen=True, gc=False):
 
     number: int
     t: float
-    kind: str
+    kind: Kind
     board: str
     cause: int | None
-    topic: str
+    topic: Topic
     subject: str
     value: Value
-    note: str
+    note: str = ""
+    """For people alone: whatever a reader must tell apart stands in a field of its own."""
+    purpose: Purpose = Purpose.NONE
+    reason: Reason = Reason.NONE
 
 
-_QUALIFIED = ("part",)
+_QUALIFIED = (Topic.PART,)
 """Topics whose subjects bear the board's name in front when told to others, as they do in what others tell us."""
 
 
@@ -103,9 +178,13 @@ def as_line(event: Event) -> dict[str, Any]:
     }
     if event.topic in _QUALIFIED:
         line[event.topic] = f"{event.board}.{event.subject}"
-    elif event.topic != "board":
+    elif event.topic is not Topic.BOARD:
         line[event.topic] = int(event.subject) if event.subject.isdecimal() else event.subject
     line["value"] = hex_pairs(event.value) if isinstance(event.value, bytes) else event.value
+    if event.purpose:
+        line["purpose"] = event.purpose
+    if event.reason:
+        line["reason"] = event.reason
     if event.note:
         line["note"] = plain(event.note)
     return line

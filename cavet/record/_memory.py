@@ -1,87 +1,101 @@
-"""The record in memory: append, and read on from where one was."""
+"""The record in memory: append, read on from where one was, and find."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator, Mapping
 
-from cavet.record._event import Event, Value
+from cavet.record._event import Event, Kind, Purpose, Reason, Topic, Value
+from cavet.record._index import Index, StateKey
+from cavet.record._row import CHUNK_ITEMS, Row
+from cavet.record._transfer import Direction, Seat, Transfer
 
-CHUNK_EVENTS = 4096
-MAX_VALUE_BYTES = 4096
 KEPT_EVENTS = 1_000_000
+KEPT_TRANSFERS = 500_000
+KEPT_BYTES = 256 << 20
+"""So many bytes of values, and as many of transfers, stay in memory. The file keeps them all."""
 
 
 class Record:
-    """An append-only row of events; the last million stay in memory.
+    """An append-only row of events, and beside it the transfers of all links; the last million stay in memory.
 
     Readers are not called back: each remembers the number of the event it wants next and asks with `since`.
     """
 
     def __init__(self, now: Callable[[], float], kept: int = KEPT_EVENTS) -> None:
         self._now = now
-        self._kept_chunks = max(1, kept // CHUNK_EVENTS)
-        self._tail: list[Event] = []
-        self._shelf: tuple[int, list[list[Event]]] = (0, [self._tail])
-        """How many events have left memory, and the others in chunks; replaced whole, for readers in other threads."""
-        self._next = 0
+        self._events: Row[Event] = Row(kept, KEPT_BYTES)
+        self.transfers: Row[Transfer] = Row(min(kept, KEPT_TRANSFERS), KEPT_BYTES)
+        self._index = Index(lambda: self._events.shelf)
+        self.since = self._events.since
 
     def __len__(self) -> int:
         """How many events there have been, also those no longer in memory."""
-        return self._next
+        return self._events.next
 
     @property
     def first(self) -> int:
         """The number of the oldest event still in memory."""
-        return self._shelf[0]
+        return self._events.first
 
     def append(
         self,
-        kind: str,
+        kind: Kind,
         board: str,
-        topic: str,
+        topic: Topic,
         subject: str,
         value: Value = None,
         cause: int | None = None,
         note: str = "",
+        purpose: Purpose = Purpose.NONE,
+        reason: Reason = Reason.NONE,
     ) -> int:
-        """Add an event, at the present moment; give its number, to be the cause of what follows from it.
-
-        Of very long bytes the beginning is kept, and the note says so.
-        """
-        if isinstance(value, bytes) and len(value) > MAX_VALUE_BYTES:
-            note = f"{note}{' · ' if note else ''}the first {MAX_VALUE_BYTES} of {len(value)} bytes"
-            value = value[:MAX_VALUE_BYTES]
-        number = self._next
-        self._next = number + 1
-        tail = self._tail
-        tail.append(Event(number, self._now(), kind, board, cause, topic, subject, value, note))
-        if len(tail) == CHUNK_EVENTS:
-            self._begin_chunk()
+        """Add an event, at the present moment; give its number, to be the cause of what follows from it."""
+        row = self._events
+        number = row.next
+        row.next = number + 1
+        tail = row.tail
+        tail.append(Event(number, self._now(), kind, board, cause, topic, subject, value, note, purpose, reason))
+        if type(value) is bytes:
+            row.grew(len(value))
+        elif len(tail) >= CHUNK_ITEMS:
+            row.grew(0)
         return number
 
-    def _begin_chunk(self) -> None:
-        dropped, chunks = self._shelf
-        self._tail = []
-        chunks = [*chunks, self._tail]
-        while len(chunks) > self._kept_chunks + 1:
-            dropped += len(chunks.pop(0))
-        self._shelf = (dropped, chunks)
-
-    def since(self, number: int) -> list[Event]:
-        """Give the events from `number` on, oldest first; those that have left memory are left out."""
-        dropped, chunks = self._shelf
-        chunk, offset = divmod(max(0, number - dropped), CHUNK_EVENTS)
-        if chunk >= len(chunks):
-            return []
-        found = chunks[chunk][offset:]
-        for later in chunks[chunk + 1 :]:
-            found += later
-        return found
+    def carry(
+        self, link: str, client: str, seat: Seat, direction: Direction, offset: int, begin: float, end: float,
+        data: bytes, sent: bytes | None = None,
+    ) -> None:  # fmt: skip
+        """Add a transfer, with its times in seconds since the bench was started."""
+        row = self.transfers
+        made = Transfer(row.next, link, client, seat, direction, offset, begin, end, data, sent, self._events.next)
+        row.append(made, len(data) + (len(sent) if sent is not None else 0))
 
     def __getitem__(self, number: int) -> Event:
         """Give one event; `IndexError` when it is not in memory (any more)."""
-        dropped, chunks = self._shelf
-        if not dropped <= number < self._next:
-            raise IndexError(f"event {number} is not in memory: it holds {dropped} to {self._next - 1}")
-        chunk, offset = divmod(number - dropped, CHUNK_EVENTS)
-        return chunks[chunk][offset]
+        return self._events[number]
+
+    # finding
+
+    def effects(self, number: int) -> list[Event]:
+        """The events that follow from one, directly."""
+        return self._index.effects(number)
+
+    def trail(self, root: int) -> list[Event]:
+        """All events that follow from one, however far, oldest first; it itself is not among them."""
+        return self._index.trail(root)
+
+    def course(self, board: str, topic: Topic, subject: str, kinds: Iterable[Kind] = ()) -> Iterator[Event]:
+        """The events about a subject, oldest first; of these kinds, where some are named."""
+        return self._index.course(board, topic, subject, kinds)
+
+    def number_at(self, t: float) -> int:
+        """The number of the first event behind a time."""
+        return self._index.number_at(t)
+
+    def state_at(self, t: float) -> Mapping[StateKey, Event]:
+        """What stood at a time: of each subject the latest event of each kind, as far as that is in memory."""
+        return self._index.state_at(t)
+
+    def prepare(self, most: int = 1) -> None:
+        """Index a little of what is not indexed yet, so that finding is quick when it is wanted."""
+        self._index.prepare(most)

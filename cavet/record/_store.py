@@ -1,52 +1,97 @@
-"""The record on disk: SQLite, written in batches by a thread of its own."""
+"""The record on disk: SQLite, written in batches by a thread of its own, read back and searched where it lies."""
 
 from __future__ import annotations
 
+import errno
+import os
 import sqlite3
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
-from cavet.record._event import Event, Value
+from cavet.record._event import Event, Kind, Purpose, Reason, Topic, Value
+from cavet.record._index import StateKey
 from cavet.record._memory import Record
+from cavet.record._transfer import Direction, Seat, Transfer
 from cavet.wording import WrongError
 
-FORMAT = 1
+FORMAT = 2
+READ = ("1", "2")
+"""The formats that are read."""
 BATCH_SECONDS = 0.1
 """How long an event waits at most before it is written; a killed process may lose no more than 250 ms."""
+PREPARED = 2
+"""So many chunks of what is in memory are indexed beside each batch."""
 
 _SCHEMA = """
 CREATE TABLE about (name TEXT PRIMARY KEY, value TEXT NOT NULL);
 CREATE TABLE events (
     number INTEGER PRIMARY KEY, t REAL NOT NULL, kind TEXT NOT NULL, board TEXT NOT NULL, cause INTEGER,
-    topic TEXT NOT NULL, subject TEXT NOT NULL, value, note TEXT NOT NULL
+    topic TEXT NOT NULL, subject TEXT NOT NULL, value, note TEXT NOT NULL, purpose TEXT NOT NULL, reason TEXT NOT NULL
 );
 CREATE INDEX events_by_cause ON events (cause) WHERE cause IS NOT NULL;
+CREATE INDEX events_by_subject ON events (board, subject, topic, kind);
+CREATE TABLE transfers (
+    number INTEGER PRIMARY KEY, link TEXT NOT NULL, client TEXT NOT NULL, seat TEXT NOT NULL, direction TEXT NOT NULL,
+    "offset" INTEGER NOT NULL, "begin" REAL NOT NULL, "end" REAL NOT NULL, data BLOB NOT NULL, sent BLOB,
+    event INTEGER NOT NULL
+);
 """
+_EVENT = "number, t, kind, board, cause, topic, subject, value, note, purpose, reason"
+_OLD_PURPOSES = {
+    "read back": Purpose.READ_BACK, "release": Purpose.RELEASE, "set-up": Purpose.SET_UP, "poll": Purpose.POLL,
+    "scroll": Purpose.SCROLL, "from outside": Purpose.OUTSIDE,
+}  # fmt: skip
+"""In format 1 the note said what a message is for."""
+
+
+def check_new(path: Path, *, force: bool) -> None:
+    """Raise `WrongError` where no new record may, or can, be written at a path. With `force` an old one is replaced."""
+    if path.exists() and not force:
+        raise WrongError(str(path), found="a file that is there already", expected="a new one; --force replaces it")
+    folder = path.parent if str(path.parent) else Path()
+    if not folder.is_dir():
+        raise WrongError(str(path), found=f"no folder {folder}", expected="a folder that is there")
+    if not os.access(folder, os.W_OK) or (path.exists() and not os.access(path, os.W_OK)):
+        raise WrongError(str(path), found="a folder that can't be written", expected="one that can")
 
 
 class RecordWriter:
     """Follows a record and writes it to a new file at `path`, until it is closed.
 
-    The file is SQLite in WAL mode, so it can be read while it is written. An old file there is replaced.
+    The file is SQLite in WAL mode, so it can be read while it is written. An old file there is replaced. Raises
+    `WrongError` where none can be made; what goes wrong later is told, from the thread that writes.
     """
 
-    def __init__(self, record: Record, path: Path, about: dict[str, str] | None = None) -> None:
+    def __init__(
+        self, record: Record, path: Path, about: Mapping[str, str] | None = None,
+        tell: Callable[[str], None] | None = None,
+    ) -> None:  # fmt: skip
+        self._tell = tell
         self._record = record
+        self._path = path
         self._written = record.first
+        self._carried = record.transfers.first
         self._stop = threading.Event()
         self.problem: str | None = None
         """Why writing has ended early (a full disk, say), for someone to show."""
-        for old in (path, path.with_name(path.name + "-wal"), path.with_name(path.name + "-shm")):
-            old.unlink(missing_ok=True)
-        self._database = sqlite3.connect(path, check_same_thread=False, isolation_level=None)
-        self._database.execute("PRAGMA journal_mode=WAL")
-        self._database.execute("PRAGMA synchronous=NORMAL")
-        self._database.executescript(_SCHEMA)
-        rows = {"format": str(FORMAT), **(about or {})}
-        self._database.executemany("INSERT INTO about VALUES (?, ?)", rows.items())
+        self.left_out = 0
+        """How many events and transfers had left memory before they could be written."""
+        try:
+            for old in (path, path.with_name(path.name + "-wal"), path.with_name(path.name + "-shm")):
+                old.unlink(missing_ok=True)
+            self._database = sqlite3.connect(path, check_same_thread=False, isolation_level=None)
+            self._database.execute("PRAGMA journal_mode=WAL")
+            self._database.execute("PRAGMA synchronous=NORMAL")
+            self._database.executescript(_SCHEMA)
+            rows = {"format": str(FORMAT), **(about or {})}
+            self._database.executemany("INSERT INTO about VALUES (?, ?)", rows.items())
+        except (OSError, sqlite3.Error) as error:
+            expected = "a place where a record can be written"
+            raise WrongError(str(path), found=_reason(error), expected=expected) from error
         self._thread = threading.Thread(target=self._write_on, name="record-writer", daemon=True)
         self._thread.start()
 
@@ -54,34 +99,67 @@ class RecordWriter:
         while not self._stop.wait(BATCH_SECONDS):
             if not self._write_batch():
                 return
+            self._record.prepare(PREPARED)
         self._write_batch()
 
     def _write_batch(self) -> bool:
         events = self._record.since(self._written)
-        if not events:
+        transfers = self._record.transfers.since(self._carried)
+        if not events and not transfers:
             return True
+        self._count_gap(events[0].number - self._written if events else 0)
+        self._count_gap(transfers[0].number - self._carried if transfers else 0)
         try:
             self._database.execute("BEGIN")
-            self._database.executemany("INSERT INTO events VALUES (?,?,?,?,?,?,?,?,?)", map(_row, events))
+            self._database.executemany("INSERT INTO events VALUES (?,?,?,?,?,?,?,?,?,?,?)", map(_row, events))
+            self._database.executemany("INSERT INTO transfers VALUES (?,?,?,?,?,?,?,?,?,?,?)", map(_columns, transfers))
             self._database.execute("COMMIT")
         except sqlite3.Error as error:
-            self.problem = f"the record is no longer written: {error}"
+            self._complain(f"the record is no longer written: {_reason(error)}")
             return False
-        self._written = events[-1].number + 1
+        self._written = events[-1].number + 1 if events else self._written
+        self._carried = transfers[-1].number + 1 if transfers else self._carried
         return True
 
+    def _count_gap(self, gap: int) -> None:
+        if gap > 0:
+            self.left_out += gap
+            self._complain(f"{self.left_out} events could not be written in time, and are not in the record")
+
+    def _complain(self, words: str) -> None:
+        self.problem = f"{self._path}: {words}"
+        if self._tell is not None:
+            self._tell(self.problem)
+
     def close(self) -> None:
-        """Write what is left and close the file."""
+        """Write what is left, and that it is all; close the file."""
         self._stop.set()
         self._thread.join()
-        self._database.close()
+        try:
+            ended = {"ended": "done", **({"left_out": str(self.left_out)} if self.left_out else {})}
+            if self.problem is None or self.left_out:
+                self._database.executemany("INSERT OR REPLACE INTO about VALUES (?, ?)", ended.items())
+            self._database.close()
+        except sqlite3.Error as error:
+            self._complain(f"the record is not whole: {_reason(error)}")
+
+
+def _reason(error: Exception) -> str:
+    """What the system, or the database, says of a file."""
+    if isinstance(error, OSError):
+        return os.strerror(error.errno or errno.EIO)
+    return str(error)
 
 
 def _row(event: Event) -> tuple[object, ...]:
     return (
-        event.number, event.t, event.kind, event.board, event.cause,
-        event.topic, event.subject, _stored(event.value), event.note,
+        event.number, event.t, event.kind, event.board, event.cause, event.topic, event.subject,
+        _stored(event.value), event.note, event.purpose, event.reason,
     )  # fmt: skip
+
+
+def _columns(transfer: Transfer) -> tuple[object, ...]:
+    return msgspec.structs.astuple(transfer)
 
 
 def _stored(value: Value) -> object:
@@ -93,19 +171,122 @@ def _restored(value: object) -> Value:
     return msgspec.json.decode(value) if isinstance(value, str) else value  # type: ignore[return-value]
 
 
+class RecordFile:
+    """A record on disk, also one that is still being written. Found by cause, subject and time where it lies.
+
+    Raises `WrongError` when `path` holds none, or one of a newer format; and later, where it can't be read.
+    """
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+        if not path.is_file():
+            raise WrongError(str(path), found="no such file", expected="a record")
+        self._database = sqlite3.connect(f"file:{path}?mode=ro", uri=True)
+        try:
+            self.about = dict(self._database.execute("SELECT name, value FROM about"))
+        except sqlite3.DatabaseError as error:
+            self._database.close()
+            raise WrongError(str(path), found=str(error), expected="a record that can be read") from error
+        found = self.about.get("format", "none")
+        if found not in READ:
+            self._database.close()
+            raise WrongError(str(path), found=f"format {found}", expected=f"format {FORMAT}")
+        self._is_old = found == "1"
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._database.close()
+
+    def _rows(self, sql: str, *values: object) -> Iterator[tuple[Any, ...]]:
+        try:
+            yield from self._database.execute(sql, values)
+        except sqlite3.DatabaseError as error:
+            raise WrongError(str(self._path), found=str(error), expected="a record that can be read") from error
+
+    def _events(self, where: str, *values: object) -> Iterator[Event]:
+        columns = "number, t, kind, board, cause, topic, subject, value, note, '', ''" if self._is_old else _EVENT
+        for row in self._rows(f"SELECT {columns} FROM events {where}", *values):
+            yield _event(row, old=self._is_old)
+
+    def since(self, number: int) -> Iterator[Event]:
+        """The events from a number on, oldest first."""
+        return self._events("WHERE number >= ? ORDER BY number", number)
+
+    def transfers(self, number: int = 0) -> Iterator[Transfer]:
+        """The transfers from a number on, oldest first; a record of format 1 has none."""
+        if self._is_old:
+            return
+        for row in self._rows("SELECT * FROM transfers WHERE number >= ? ORDER BY number", number):
+            made, link, client, seat, direction, *rest = row
+            yield Transfer(made, link, client, Seat(seat), Direction(direction), *rest)
+
+    def effects(self, number: int) -> list[Event]:
+        """The events that follow from one, directly."""
+        return list(self._events("WHERE cause = ? ORDER BY number", number))
+
+    def trail(self, root: int) -> list[Event]:
+        """All events that follow from one, however far, oldest first; it itself is not among them."""
+        found: list[Event] = []
+        waiting = [root]
+        while waiting:
+            effects = self.effects(waiting.pop())
+            found += effects
+            waiting += [event.number for event in effects]
+        return sorted(found, key=lambda event: event.number)
+
+    def course(self, board: str, topic: Topic, subject: str, kinds: Iterable[Kind] = ()) -> Iterator[Event]:
+        """The events about a subject, oldest first; of these kinds, where some are named."""
+        wanted = [str(kind) for kind in kinds]
+        among = f" AND kind IN ({','.join('?' * len(wanted))})" if wanted else ""
+        where = f"WHERE board = ? AND subject = ? AND topic = ?{among} ORDER BY number"
+        return self._events(where, board, subject, topic, *wanted)
+
+    def number_at(self, t: float) -> int:
+        """The number of the first event behind a time: events stand in the order of their times."""
+        ((first, last),) = self._rows("SELECT min(number), max(number) FROM events")
+        if first is None:
+            return 0
+        low, high = first, last + 1
+        while low < high:
+            middle = (low + high) // 2
+            ((at,),) = self._rows("SELECT t FROM events WHERE number >= ? ORDER BY number LIMIT 1", middle)
+            if at <= t:
+                low = middle + 1
+            else:
+                high = middle
+        return int(low)
+
+    def state_at(self, t: float) -> Mapping[StateKey, Event]:
+        """What stood at a time: of each subject the latest event of each kind."""
+        before = self.number_at(t)
+        state: dict[StateKey, Event] = {}
+        key: tuple[str, ...] = ("", "", "", "")
+        behind = (
+            "SELECT board, subject, topic, kind FROM events WHERE (board, subject, topic, kind) > (?, ?, ?, ?) "
+            "ORDER BY board, subject, topic, kind LIMIT 1"
+        )
+        last = "WHERE board = ? AND subject = ? AND topic = ? AND kind = ? AND number < ? ORDER BY number DESC LIMIT 1"
+        while found := next(self._rows(behind, *key), None):
+            key = found
+            for event in self._events(last, *key, before):
+                state[event.board, event.topic, event.subject, event.kind] = event
+        return state
+
+
+def _event(row: tuple[Any, ...], *, old: bool) -> Event:
+    number, t, kind, board, cause, topic, subject, value, note, purpose, reason = row
+    if old and note in _OLD_PURPOSES:
+        purpose, note = _OLD_PURPOSES[note], ""
+    return Event(
+        number, t, Kind(kind), board, cause, Topic(topic), subject, _restored(value), note,
+        Purpose(purpose), Reason(reason),
+    )  # fmt: skip
+
+
 def read_record(path: Path) -> Iterator[Event]:
     """Read a record back, event by event. Raises `WrongError` when `path` holds none, or one of a newer format."""
-    if not path.is_file():
-        raise WrongError(str(path), found="no such file", expected="a record")
-    database = sqlite3.connect(f"file:{path}?mode=ro", uri=True)
+    file = RecordFile(path)
     try:
-        (found,) = database.execute("SELECT value FROM about WHERE name = 'format'").fetchone() or ("none",)
-        if found != str(FORMAT):
-            raise WrongError(str(path), found=f"format {found}", expected=f"format {FORMAT}")
-        for row in database.execute("SELECT * FROM events ORDER BY number"):
-            number, t, kind, board, cause, topic, subject, value, note = row
-            yield Event(number, t, kind, board, cause, topic, subject, _restored(value), note)
-    except sqlite3.DatabaseError as error:
-        raise WrongError(str(path), found=str(error), expected="a record that can be read") from error
+        yield from file.since(0)
     finally:
-        database.close()
+        file.close()

@@ -6,17 +6,13 @@ from collections.abc import Iterable
 
 import msgspec
 
-from cavet.record._event import STAGES, Event, Kind
+from cavet.record._event import STAGES, Event, Kind, Purpose, Topic
 
 KEPT_TRAILS = 500
 ENDS = (Kind.REFUSED, Kind.OVERTAKEN, Kind.UNCONFIRMED, Kind.UNCHANGED)
 """Kinds of event that end a trail before its last stage."""
-READ_BACK = "read back"
-"""The note of a frame that asks for a value instead of setting it; it belongs to `confirmed`, not to `framed`."""
-
-
-RELEASE = "release"
-"""The note of a frame that completes an earlier one, which alone carries the command."""
+ASIDE = (Purpose.READ_BACK, Purpose.RELEASE)
+"""What messages are for that belong to a command, and do not carry it."""
 
 
 class Step(msgspec.Struct):
@@ -33,7 +29,7 @@ class Trail(msgspec.Struct):
     """One command. `root` is the event that it began with: `asked`, or `carried` for another program's."""
 
     root: Event
-    steps: dict[str, Step] = {}
+    steps: dict[Kind, Step] = {}
     moving: Event | None = None
     """The latest event by which a part has set out."""
     moving_parts: dict[str, Event] = {}
@@ -65,7 +61,7 @@ class Trail(msgspec.Struct):
         return self.steps[self.furthest].last
 
     @property
-    def furthest(self) -> str:
+    def furthest(self) -> Kind:
         return next(stage for stage in reversed(STAGES) if stage in self.steps)
 
     @property
@@ -78,7 +74,7 @@ class Trail(msgspec.Struct):
         taken = self.steps.get(Kind.TAKEN)
         return framed is None or (taken is not None and len(taken.events) >= len(framed.events))
 
-    def reached(self, stage: str) -> Event | None:
+    def reached(self, stage: Kind) -> Event | None:
         """The event at which `stage` was reached by everything concerned, `None` before that."""
         step = self.steps.get(stage)
         if step is None:
@@ -95,7 +91,7 @@ class Trail(msgspec.Struct):
         self.moving_parts = {}
         self.resends += 1
 
-    def delay(self, stage: str) -> float | None:
+    def delay(self, stage: Kind) -> float | None:
         """Seconds from the stage before to this one, where both were reached."""
         here = self.reached(stage)
         before = [self.steps[name].last for name in STAGES[: STAGES.index(stage)] if name in self.steps]
@@ -128,7 +124,7 @@ class Trails:
         return self._next
 
     def _begin(self, event: Event) -> None:
-        if event.kind == Kind.ASKED or (event.kind == Kind.CARRIED and event.note != READ_BACK):
+        if event.kind == Kind.ASKED or (event.kind == Kind.CARRIED and event.purpose is not Purpose.READ_BACK):
             trail = Trail(root=event, steps={event.kind: Step([event])})
             self.all[event.number] = trail
             self._trail_of[event.number] = trail
@@ -141,7 +137,7 @@ class Trails:
         trail = self._trail_of.get(event.cause)
         if trail is None:
             return
-        if event.kind == Kind.FRAMED and event.note in (READ_BACK, RELEASE):
+        if event.kind == Kind.FRAMED and event.purpose in ASIDE:
             return  # what follows from the question is told by `confirmed`
         self._trail_of[event.number] = trail
         self._members[trail.number].append(event.number)
@@ -160,7 +156,7 @@ class Trails:
             trail.refused = event if event.kind == Kind.REFUSED else trail.refused
         elif event.kind == Kind.LOST:
             trail.losses += 1
-            trail.stopped = event if event.topic == "pin" else trail.stopped
+            trail.stopped = event if event.topic is Topic.PIN else trail.stopped
         elif event.kind == Kind.RESENT:
             trail.begin_again()
 

@@ -47,6 +47,7 @@ class CavetApp(App[int]):
         """Called when the window is gone: what was to be drawn in it may then wait for ever."""
         self._file = file
         self._desk = desk
+        self._complained = ""
         for theme in themes():
             self.register_theme(theme)
         self.set_reactive(App.theme, "cavet-dark")
@@ -72,6 +73,9 @@ class CavetApp(App[int]):
         except OSError:
             self._lose()
             return
+        if (problem := self._desk.record_problem()) != self._complained:
+            self._complained = problem
+            self._say(problem)
         if size == Size(0, 0):
             return
         if size != self.size:

@@ -31,6 +31,7 @@ class BenchThread:
         self._stop: asyncio.Event
         self._started = threading.Event()
         self._problem: UnreachableError | WrongError | None = None
+        self._writer: RecordWriter | None = None
         self._thread = threading.Thread(target=self._run, name="bench")
         self.bench: RunningBench
 
@@ -53,7 +54,11 @@ class BenchThread:
         self._loop = asyncio.get_running_loop()
         self._stop = asyncio.Event()
         self.bench = RunningBench(self._plan)
-        writer = self._writer()
+        try:
+            self._writer = writer = self._make_writer()
+        except WrongError as error:
+            self._problem = error
+            return
         try:
             await self.bench.start()
             self._started.set()
@@ -65,7 +70,12 @@ class BenchThread:
             if writer is not None:
                 writer.close()
 
-    def _writer(self) -> RecordWriter | None:
+    @property
+    def record_problem(self) -> str:
+        """Why the record is not written any more, or not whole; "" while it is."""
+        return (self._writer.problem or "") if self._writer is not None else ""
+
+    def _make_writer(self) -> RecordWriter | None:
         if self._record_path is None:
             return None
         return RecordWriter(self.bench.record, self._record_path, {"bench": self._plan.name})

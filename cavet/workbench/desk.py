@@ -65,11 +65,12 @@ class Course:
 class Desk:
     """The bench as one person works it. All that a person does passes through here to the head of the chain.
 
-    `call` does something in the bench's own thread.
+    `call` does something in the bench's own thread; `record_problem` tells what is wrong with the record, if anything.
     """
 
-    def __init__(self, bench: RunningBench, call: Call) -> None:
+    def __init__(self, bench: RunningBench, call: Call, record_problem: Callable[[], str] = str) -> None:
         self.bench = bench
+        self.record_problem = record_problem
         self._call = call
         self.standings = Standings(bench)
         self.outputs = [point for point in bench.plan.points.values() if point.kind.is_output]

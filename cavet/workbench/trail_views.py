@@ -7,7 +7,7 @@ from cavet.hosts import DevicePoint, Point, TopicPoint
 from cavet.messaging import read_publish
 from cavet.protocols import Side
 from cavet.protocols.buses import on_wires, read_calls
-from cavet.record import STAGES, Event, Kind, Step, Trail
+from cavet.record import STAGES, Event, Kind, Purpose, Step, Topic, Trail
 from cavet.units import show_duration
 from cavet.wording import hex_pairs, plain
 from cavet.workbench.desk import Desk
@@ -40,17 +40,22 @@ def latest_trail(desk: Desk, point: Point) -> int | None:
 
 def _trail(desk: Desk, trail: Trail, place: str) -> TrailView:
     diagnosis = desk.standings.diagnose(trail)
-    point = desk.bench.plan.points.get(trail.point) if trail.root.topic == "point" else None
+    point = desk.bench.plan.points.get(trail.point) if trail.root.topic is Topic.POINT else None
     stopped = trail.stopped
     return TrailView(
         title=title(trail, point),
-        by=trail.root.note + (f" · sent {trail.resends + 1} times" if trail.resends else ""),
+        by=by_whom(trail) + (f" · sent {trail.resends + 1} times" if trail.resends else ""),
         place=place,
         stages=tuple(_stage(trail, name, diagnosis, point) for name in STAGES),
         reason=plain(diagnosis.reason),
         mend=diagnosis.mend,
         ending=f"{stopped.kind}: {plain(stopped.note)}" if stopped is not None and diagnosis.broken is None else "",
     )
+
+
+def by_whom(trail: Trail) -> str:
+    """Who has asked, in a word or two."""
+    return "from outside" if trail.root.purpose is Purpose.OUTSIDE else trail.root.note
 
 
 def title(trail: Trail, point: Point | None) -> str:
@@ -64,7 +69,7 @@ def title(trail: Trail, point: Point | None) -> str:
     return f"{point.name} ← {point.show(value if isinstance(value, int | float | str) else None)}"
 
 
-def _stage(trail: Trail, name: str, diagnosis: Diagnosis, point: Point | None) -> StageView:
+def _stage(trail: Trail, name: Kind, diagnosis: Diagnosis, point: Point | None) -> StageView:
     state = diagnosis.states[name].value
     step = trail.steps.get(name)
     lines: tuple[str, ...] = ()
@@ -88,7 +93,7 @@ def _passed_on(trail: Trail) -> str:
     return f"passed on to {count:.0f}" if isinstance(count, int | float) and count else "to nobody"
 
 
-def _stage_lines(step: Step, name: str, point: Point | None) -> tuple[str, ...]:
+def _stage_lines(step: Step, name: Kind, point: Point | None) -> tuple[str, ...]:
     """Two lines on one event; one each where there are more, the newest for parts, whose state is what counts."""
     events = step.events[-1:] if name == Kind.MOVED else step.events
     if len(events) == 1:
@@ -114,7 +119,7 @@ def published(data: bytes) -> str:
     return f"{plain('/'.join(topic.split('/')[-2:]))}\n{plain(payload.decode('utf-8', 'replace'))}"
 
 
-def _next_delay(trail: Trail, name: str) -> str:
+def _next_delay(trail: Trail, name: Kind) -> str:
     """The time from this stage to the next one that was reached, to be written on the line between them."""
     for later in STAGES[STAGES.index(name) + 1 :]:
         here, there = trail.reached(name), trail.reached(later)
@@ -130,7 +135,7 @@ def _value_words(value: object) -> str:
     return f"0x{value:02X}" if isinstance(value, int) and not isinstance(value, bool) else ""
 
 
-def told(event: Event, stage: str, point: Point | None) -> str:
+def told(event: Event, stage: Kind, point: Point | None) -> str:
     """A few words, in one or two lines, on how a stage was reached."""
     value = event.value
     if stage == Kind.ASKED and point is not None:
@@ -145,7 +150,7 @@ def told(event: Event, stage: str, point: Point | None) -> str:
     if stage == Kind.TAKEN:
         return f"{event.subject}\n{plain(event.note)}"
     if stage == Kind.DRIVEN:
-        if event.topic == "pin":
+        if event.topic is Topic.PIN:
             return f"pin {event.subject}\n{plain(event.note)}"
         return f"{plain(event.subject)}\n{_value_words(value)} {plain(event.note)}".rstrip()
     if stage == Kind.MOVED:

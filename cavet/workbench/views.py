@@ -429,4 +429,5 @@ def top_view(desk: Desk, screen: str) -> TopView:
         boards_are_here=ready == len(links),
         defects=sum(defect.on for defect in desk.bench.world.defects.values()),
         broken=len(desk.unseen()),
+        not_recorded=bool(desk.record_problem()),
     )

@@ -65,7 +65,7 @@ class Completion(unittest.TestCase):
     def complete(self, line):
         words = {"COMP_WORDS": line, "COMP_CWORD": str(len(line.split(" ")) - 1), "_CAVET_COMPLETE": "bash_complete"}
         out = cavet(environment=words).out
-        return [word.partition(",")[2] for word in out.splitlines()]
+        return [word.partition(",")[2] for word in out.split()]
 
     def test_each_shell_is_told_what_to_do(self):
         for shell in ("bash", "zsh", "fish"):

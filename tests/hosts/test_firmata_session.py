@@ -7,7 +7,7 @@ from hypothesis import strategies as some
 
 from cavet.boards import telling
 from cavet.hosts import FirmataSession, Manners, PinPoint, PointKind, SessionState, state_words
-from cavet.record import READ_BACK, Kind, Record
+from cavet.record import Kind, Purpose, Record
 from cavet.wording import WrongError
 
 LAMP = PinPoint(
@@ -131,7 +131,7 @@ class Asking(unittest.TestCase):
         asked = talk.session.ask("lamp", 50.0, 1.0, by="by hand")
         self.assertEqual(talk.say(), "E2 00 01 F0 6D 02 F7")
         framed = talk.told(Kind.FRAMED)[-2:]
-        self.assertEqual([(event.cause, event.note) for event in framed], [(asked, ""), (asked, READ_BACK)])
+        self.assertEqual([(event.cause, event.purpose) for event in framed], [(asked, ""), (asked, Purpose.READ_BACK)])
         talk.time = 1.1
         talk.hear("F0 6E 02 03 00 01 F7")
         self.assertEqual(talk.told(Kind.CONFIRMED)[-1].cause, asked)

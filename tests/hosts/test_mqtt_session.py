@@ -29,8 +29,8 @@ class Broker:
         self.record = Record(lambda: self.now)
         self.codec = V5 if version == 5 else V3
 
-        def tell(kind, topic, subject, value=None, cause=None, note=""):
-            return self.record.append(kind, "b", topic, subject, value, cause, note)
+        def tell(kind, topic, subject, *more, **fields):
+            return self.record.append(kind, "b", topic, subject, *more, **fields)
 
         plan = ClientPlan(client_id="host", version=version)
         self.session = MqttSession("b", POINTS, Manners(**manners), tell, plan, topics)

@@ -24,8 +24,8 @@ class Talk:
         self.time = 0.0
         self.record = Record(lambda: self.time)
 
-        def tell(kind, topic, subject, value=None, cause=None, note=""):
-            return self.record.append(kind, "b", topic, subject, value, cause, note)
+        def tell(kind, topic, subject, *more, **fields):
+            return self.record.append(kind, "b", topic, subject, *more, **fields)
 
         patience = Manners(**{"reply_within": 0.1, "retries": 1, "poll": 1.0, **manners})
         self.session = ScpiSession("b", points, patience, tell)

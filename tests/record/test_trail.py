@@ -2,7 +2,7 @@
 
 import unittest
 
-from cavet.record import READ_BACK, Kind, Record, Trails
+from cavet.record import Kind, Purpose, Record, Topic, Trails
 
 
 class Story:
@@ -12,8 +12,8 @@ class Story:
         self.record = Record(lambda: len(self.record) / 1000)
         self.trails = Trails()
 
-    def __call__(self, kind, cause=None, topic="point", subject="beacon", value=None, note=""):
-        number = self.record.append(kind, "gatehouse", topic, subject, value, cause, note)
+    def __call__(self, kind, cause=None, topic=Topic.POINT, subject="beacon", value=None, note="", **fields):
+        number = self.record.append(kind, "gatehouse", topic, subject, value, cause, note, **fields)
         self.trails.follow(self.record.since(self.trails.next))
         return number
 
@@ -56,7 +56,7 @@ class TrailStory(unittest.TestCase):
 
     def test_the_question_that_reads_back_is_no_part_of_the_command(self):
         asked, (framed,) = self.sent()
-        question = self.tell(Kind.FRAMED, asked, note=READ_BACK)
+        question = self.tell(Kind.FRAMED, asked, purpose=Purpose.READ_BACK)
         carried = self.tell(Kind.CARRIED, question, "link")
         self.tell(Kind.TAKEN, carried, "message")
         self.assertNotIn(Kind.TAKEN, self.trail(asked).steps)

@@ -12,7 +12,7 @@ import msgspec
 
 from cavet.boards._telling import Tell
 from cavet.protocols.i2c import Mark, Octet, Token, address_bytes, show_marks
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 HOLD_SECONDS = 0.035
 """How long a controller waits for a line that is held low. Source: SMBus 2.0, section 3.1.1, T-timeout."""
@@ -115,7 +115,7 @@ class I2cBus:
             target.stop(wire.at)
         if len(called) > 1 and not problem:
             names = " and ".join(target.name for target in called)
-            self._tell(Kind.REMARK, "bus", self.name, None, cause, f"{names} both answer at 0x{address:02X}")
+            self._tell(Kind.REMARK, Topic.BUS, self.name, None, cause, f"{names} both answer at 0x{address:02X}")
         return self._ended(wire, read, problem, cause, wire.at)
 
     def _call(
@@ -158,7 +158,7 @@ class I2cBus:
         self._free_at = at
         tokens = tuple(wire.tokens)
         seen = bytes(token.value for token in tokens if isinstance(token, Octet))
-        self._tell(Kind.BUS, "bus", self.name, seen, cause, problem or show_marks(tokens[:MAX_NOTED]))
+        self._tell(Kind.BUS, Topic.BUS, self.name, seen, cause, problem or show_marks(tokens[:MAX_NOTED]))
         return Outcome(tokens, read, at, problem)
 
 

@@ -7,7 +7,7 @@ nearly all such controllers have.
 from __future__ import annotations
 
 from cavet.boards._telling import Tell
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 LONG_SECONDS, SHORT_SECONDS, DATA_SECONDS = 1.52e-3, 37e-6, 41e-6
 """How long it is busy with a clear or home, with any other instruction, with a character."""
@@ -81,7 +81,7 @@ class Controller:
         if at < self._busy_until:
             what = f"character 0x{byte:02X}" if register_select else f"instruction 0x{byte:02X}"
             left = round((self._busy_until - at) * 1e6)
-            self._tell(Kind.LOST, "part", self._name, byte, cause, f"{what} came {left} µs too early: it was busy")
+            self._tell(Kind.LOST, Topic.PART, self._name, byte, cause, f"{what} came {left} µs too early: it was busy")
             return
         if register_select:
             self._put(byte)

@@ -10,7 +10,7 @@ from math import inf
 
 from cavet.boards.buses._lines import Lines
 from cavet.boards.parts import Part, Wires
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 RISING = (0, 3)
 """The modes in which data are taken at the rising edge; in the others it is the falling one."""
@@ -33,7 +33,7 @@ class SpiChip(Part):
         """
         if (mode in RISING) != (self.mode in RISING):
             note = f"clocked in mode {mode}, but it is for mode {self.mode}: every bit comes one place late"
-            cause = self._tell(Kind.REMARK, "part", self.name, mode, cause, note)
+            cause = self._tell(Kind.REMARK, Topic.PART, self.name, mode, cause, note)
             data = (int.from_bytes(data, "big") >> 1).to_bytes(len(data), "big")
         return self.shift(data, at, cause)
 
@@ -60,7 +60,7 @@ class ShiftRegisters(SpiChip):
     def shift(self, data: bytes, at: float, cause: int | None) -> bytes:
         stream = self._held + data
         self._held = stream[len(stream) - self.registers :]
-        told = self._tell(Kind.DRIVEN, "register", self.name, self._held, cause, "the farthest register first")
+        told = self._tell(Kind.DRIVEN, Topic.REGISTER, self.name, self._held, cause, "the farthest register first")
         levels = [bool(byte >> bit & 1) for byte in reversed(self._held) for bit in range(8)]
         changed = [self.lines.drive(line, level, False, at, told) for line, level in enumerate(levels)]
         if not any(changed):

@@ -10,7 +10,7 @@ from cavet.boards.buses._lines import Lines
 from cavet.boards.buses._registers import RegisterDevice
 from cavet.boards.parts import Wires
 from cavet.protocols.registers import Register, RegisterMap
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 PORTS = ("a", "b")
 ROLES = ("direction", "latch", "level", "pull_up", "inversion", "interrupt", "captured")
@@ -83,7 +83,7 @@ class Expander(RegisterDevice):
             count, self._unread[line] = self._unread[line], 0
             if count > 1:
                 note = f"changed {count} times since it was read last: the host has seen only how it stands now"
-                self._tell(Kind.REMARK, "line", f"{self.name}.{_label(line)}", count, self.lines.cause(line), note)
+                self._tell(Kind.REMARK, Topic.LINE, f"{self.name}.{_label(line)}", count, self.lines.cause(line), note)
 
     def _note_changes(self, port: int) -> None:
         raw = self.lines.levels(8 * port)
@@ -93,7 +93,7 @@ class Expander(RegisterDevice):
             if changed >> bit & 1 and self.lines.senses(line):
                 self._unread[line] += 1
                 level = bool(raw >> bit & 1)
-                self._tell(Kind.LEVEL, "line", f"{self.name}.{_label(line)}", level, self.lines.cause(line))
+                self._tell(Kind.LEVEL, Topic.LINE, f"{self.name}.{_label(line)}", level, self.lines.cause(line))
 
     def line_changed(self, now: float) -> None:
         """A part has given another level to a line: keep the levels and raise the interrupt, where that is wanted."""
@@ -110,7 +110,12 @@ class Expander(RegisterDevice):
                 self._held[f"captured_{name}"] = levels
                 line = 8 * port + (changed & -changed).bit_length() - 1
                 self.cause = self._tell(
-                    Kind.LEVEL, "register", f"{self.name}.captured_{name}", levels, self.lines.cause(line), "interrupt"
+                    Kind.LEVEL,
+                    Topic.REGISTER,
+                    f"{self.name}.captured_{name}",
+                    levels,
+                    self.lines.cause(line),
+                    "interrupt",
                 )
                 self._stir()
 
@@ -142,7 +147,7 @@ class LatchExpander(BusDevice):
 
     def write(self, byte: int, at: float) -> bool:
         self.value = byte
-        cause = self._tell(Kind.DRIVEN, "register", f"{self.name}.lines", byte, self._from)
+        cause = self._tell(Kind.DRIVEN, Topic.REGISTER, f"{self.name}.lines", byte, self._from)
         changed = [self.lines.hold(line, bool(self.value >> line & 1), at, cause) for line in range(8)]
         if not any(changed):
             self.lines.insist(0, 8, at, cause)

@@ -8,7 +8,7 @@ from cavet.boards.buses._chips import SpiChip
 from cavet.boards.buses._registers import RegisterDevice
 from cavet.boards.parts import Wires
 from cavet.protocols.registers import Register, RegisterMap
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 BLINK_HERTZ = (0.0, 2.0, 1.0, 0.5)
 SETTLE_SECONDS = 1e-3
@@ -58,7 +58,7 @@ class Matrix(RegisterDevice):
         rows = self.rows(now, blinking=False)
         if (rows, self._last) != self._told:
             self._told = (rows, self._last)
-            self._tell(Kind.MOVED, "part", self.name, rows, self._last, f"{rows_lit(rows)} dots")
+            self._tell(Kind.MOVED, Topic.PART, self.name, rows, self._last, f"{rows_lit(rows)} dots")
         return inf
 
     def busy(self, now: float) -> bool:
@@ -108,7 +108,7 @@ class MatrixChain(SpiChip):
         for place in range(self.modules):
             end = len(self._shifted) - 2 * place  # the nearest holds what came last
             self._take(place, *self._shifted[end - 2 : end])
-        self._tell(Kind.DRIVEN, "register", self.name, self._shifted, cause, "words, the farthest matrix first")
+        self._tell(Kind.DRIVEN, Topic.REGISTER, self.name, self._shifted, cause, "words, the farthest matrix first")
         self._last = cause
         self._settles_at = at + SETTLE_SECONDS
         self.touch(at)
@@ -148,7 +148,7 @@ class MatrixChain(SpiChip):
         rows = b"".join(self.rows(now))
         if (rows, self._last) != self._told:
             self._told = (rows, self._last)
-            self._tell(Kind.MOVED, "part", self.name, rows, self._last, f"{rows_lit(rows)} dots")
+            self._tell(Kind.MOVED, Topic.PART, self.name, rows, self._last, f"{rows_lit(rows)} dots")
         return inf
 
     def busy(self, now: float) -> bool:

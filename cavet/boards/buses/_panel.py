@@ -10,7 +10,7 @@ from cavet.boards._telling import Tell
 from cavet.boards.buses._characters import Controller
 from cavet.boards.buses._device import BusDevice
 from cavet.boards.parts import Wires
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 REGISTER_SELECT, READ, ENABLE, LIGHT = 0x01, 0x02, 0x04, 0x08
 """The expander's lines 0 to 3; 4 to 7 are the controller's upper four data lines."""
@@ -58,7 +58,7 @@ class Panel(BusDevice):
 
     def stop(self, at: float) -> None:
         """One event a transaction is enough: a text takes hundreds of bytes."""
-        self._tell(Kind.DRIVEN, "register", f"{self.name}.lines", self.value, self._from)
+        self._tell(Kind.DRIVEN, Topic.REGISTER, f"{self.name}.lines", self.value, self._from)
         self._settles_at = at + SETTLE_SECONDS
         self.call_by(at)
 
@@ -84,7 +84,7 @@ class Panel(BusDevice):
         """Tell what it shows."""
         note = text.replace("\n", " / ") or "blank"
         note += "" if self.light else ", but its light is off"
-        self._tell(Kind.MOVED, "part", self.name, text, self._last, note)
+        self._tell(Kind.MOVED, Topic.PART, self.name, text, self._last, note)
 
     def busy(self, now: float) -> bool:
         return self._settles_at < inf

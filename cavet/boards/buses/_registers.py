@@ -5,7 +5,7 @@ from __future__ import annotations
 from cavet.boards.buses._device import BusDevice
 from cavet.boards.parts import Wires
 from cavet.protocols.registers import Register, RegisterMap
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 
 class RegisterDevice(BusDevice):
@@ -58,7 +58,9 @@ class RegisterDevice(BusDevice):
             return True
         register, place = self._here()
         if register is None:
-            self._tell(Kind.REMARK, "part", self.name, byte, self._from, f"there is no register 0x{self._pointer:02X}")
+            self._tell(
+                Kind.REMARK, Topic.PART, self.name, byte, self._from, f"there is no register 0x{self._pointer:02X}"
+            )
         else:
             self._take(register, place, byte, at)
         self._step(register)
@@ -84,7 +86,7 @@ class RegisterDevice(BusDevice):
         self._held[register.name] = (held & ~writable | written & writable) & ~cleared
         note = "it can only be read" if not writable and not register.mask("write-one-to-clear") else ""
         subject = f"{self.name}.{register.name}"
-        return self._tell(Kind.DRIVEN, "register", subject, self._held[register.name], cause, note)
+        return self._tell(Kind.DRIVEN, Topic.REGISTER, subject, self._held[register.name], cause, note)
 
     def read(self, at: float) -> int:
         register, place = self._here()

@@ -6,7 +6,7 @@ from typing import Protocol
 
 from cavet.boards.buses._device import BusDevice
 from cavet.boards.parts import Wires
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 MAX_WRITE_BYTES = 4096
 """The longest write that it keeps; the rest is not acknowledged."""
@@ -64,7 +64,7 @@ class TargetBoard(BusDevice):
     def _hand_over(self, at: float) -> None:
         data, self._written = bytes(self._written), bytearray()
         if data and self._behind is not None:
-            cause = self._tell(Kind.DRIVEN, "register", f"{self.name}.written", data, self._from)
+            cause = self._tell(Kind.DRIVEN, Topic.REGISTER, f"{self.name}.written", data, self._from)
             self._behind.written(data, at, cause)
 
     def tells(self, now: float) -> str:

@@ -11,7 +11,7 @@ from cavet.boards._telling import Tell
 from cavet.boards.buses import Outcome, SpiChip
 from cavet.protocols import Frame
 from cavet.protocols.buses import SPI, BusAnswer, BusCall, BusDecoder
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 from cavet.wording import hex_pairs
 
 USUAL_SPI_HERTZ = 1_000_000
@@ -51,12 +51,12 @@ class BusesFirmware:
     def _take(self, client: Client, frame: Frame, now: float, cause: int) -> None:
         call = frame.message
         if not isinstance(call, BusCall):
-            self._tell(Kind.REFUSED, "bytes", str(len(frame.data)), frame.data, cause, frame.problems[0])
+            self._tell(Kind.REFUSED, Topic.BYTES, str(len(frame.data)), frame.data, cause, frame.problems[0])
             return
-        taken = self._tell(Kind.TAKEN, "message", call.NAME, call.data, cause, _words(call))
+        taken = self._tell(Kind.TAKEN, Topic.MESSAGE, call.NAME, call.data, cause, _words(call))
         outcome = self._spi(call, now, taken) if call.bus == SPI else self._i2c(call, now, taken)
         if outcome.problem:
-            taken = self._tell(Kind.REFUSED, "bus", "i2c", None, taken, outcome.problem)
+            taken = self._tell(Kind.REFUSED, Topic.BUS, "i2c", None, taken, outcome.problem)
         answer = BusAnswer(number=call.number, data=outcome.data, why=outcome.problem).packed()
         self._out.append(Outgoing(client, answer, taken, outcome.ends_at))
 
@@ -76,7 +76,7 @@ class BusesFirmware:
             return Outcome((), bytes(len(call.data)), end)  # nobody drives the line: it reads 0
         read = chip.transfer(call.data, end, cause, mode=call.mode)
         note = f"chip select {call.address}, mode {call.mode}, {len(call.data)} bytes"
-        self._tell(Kind.BUS, "bus", "spi", call.data, cause, note)
+        self._tell(Kind.BUS, Topic.BUS, "spi", call.data, cause, note)
         return Outcome((), read, end)
 
     def levels_changed(self, pins: list[Pin], now: float) -> None:

@@ -10,7 +10,7 @@ from cavet.boards._rig import Function, Rig
 from cavet.boards._telling import Tell
 from cavet.boards.parts._part import Part, Wires
 from cavet.expressions import Expression
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 
 class Button(Part):
@@ -40,7 +40,7 @@ class Button(Part):
             return
         self.pressed = pressed
         words = "pressed" if pressed else "released"
-        self.cause = self._tell(Kind.SENSED, "part", self.name, pressed, None, words)
+        self.cause = self._tell(Kind.SENSED, Topic.PART, self.name, pressed, None, words)
         self._changes = [(now, pressed)]
         if self._bounce:
             times = sorted(self._random.uniform(0, self._bounce) for _ in range(2 * self._random.randint(1, 3)))
@@ -95,7 +95,7 @@ class LimitSwitch(Part):
             self._closed = closed
             self._stir()
             if not first:
-                self.cause = self._tell(Kind.SENSED, "part", self.name, closed, None, self.tells(now))
+                self.cause = self._tell(Kind.SENSED, Topic.PART, self.name, closed, None, self.tells(now))
         return now + self.LOOK_SECONDS if self._rig.changing(self._closes.names) else inf
 
     def level(self, wire: str) -> bool | None:
@@ -127,7 +127,7 @@ class Door(Part):
             super().act(do, now)
         if self._is_open != (do == "open"):
             self._is_open = do == "open"
-            self.cause = self._tell(Kind.SENSED, "part", self.name, self._is_open, None, self.tells(now))
+            self.cause = self._tell(Kind.SENSED, Topic.PART, self.name, self._is_open, None, self.tells(now))
             self._stir()
 
     def level(self, wire: str) -> bool | None:

@@ -9,7 +9,7 @@ from cavet.boards._rig import Function, Rig
 from cavet.boards._telling import Tell
 from cavet.boards.parts._part import Part, Wires
 from cavet.expressions import Expression
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 from cavet.wording import WrongError
 
 
@@ -48,7 +48,9 @@ class Encoder(Part):
         if value is None:
             raise WrongError(self.name, found="no value", expected="so many counts")
         self._wanted = round(value) if do == "set" else self._wanted + round(value)
-        self.cause = self._tell(Kind.SENSED, "part", self.name, self._wanted, None, f"turned to {self._wanted} counts")
+        self.cause = self._tell(
+            Kind.SENSED, Topic.PART, self.name, self._wanted, None, f"turned to {self._wanted} counts"
+        )
 
     def advance(self, now: float) -> float:
         if self._function is not None:

@@ -7,7 +7,7 @@ from math import inf
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import Ramp
 from cavet.boards.parts._part import Part, Wires
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 FADE_SECONDS = 0.04
 """From dark to full and back; a filament's afterglow."""
@@ -27,7 +27,7 @@ class Lamp(Part):
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         if self._fading:
-            self._tell(Kind.OVERTAKEN, "part", self.name, round(100 * self.fraction(now), 1), self._cause)
+            self._tell(Kind.OVERTAKEN, Topic.PART, self.name, round(100 * self.fraction(now), 1), self._cause)
         glow = self.fraction(now)
         self._fade = Ramp(glow, pin.duty, now, now + FADE_SECONDS * abs(pin.duty - glow))
         self._cause = pin.cause

@@ -8,7 +8,7 @@ from math import inf
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import RunUp
 from cavet.boards.parts._part import Part, Wires
-from cavet.record import Kind
+from cavet.record import Kind, Reason, Topic
 
 RUN_UP_SECONDS, COAST_SECONDS, BRAKE_SECONDS = 0.12, 0.5, 0.03
 """Time constants: driven, left to itself (both inputs low, or no power), and with both inputs high."""
@@ -46,7 +46,7 @@ class Motor(Part):
         self._running = True
         if self._run.arrives > now:
             note = f"to {100 * target:.0f} % speed" if target else "to a stop"
-            self._tell(Kind.MOVING, "part", self.name, round(self._run.arrives - now, 6), pin.cause, note)
+            self._tell(Kind.MOVING, Topic.PART, self.name, round(self._run.arrives - now, 6), pin.cause, note)
 
     def _set_out(self, speed: float, target: float, tau: float, now: float) -> None:
         gap = abs(target - speed)
@@ -81,9 +81,9 @@ class Motor(Part):
         note = f"stalls, and draws {self.draws(now):.1f} A: {self._rig.why_blocked(self._moves)}"
         if self._running:
             self._running = False
-            self._tell(Kind.REFUSED, "part", self.name, 0, self._cause, note)
+            self._tell(Kind.REFUSED, Topic.PART, self.name, 0, self._cause, note, reason=Reason.HELD)
         else:
-            self._tell(Kind.SENSED, "part", self.name, 0, self._cause, note)
+            self._tell(Kind.SENSED, Topic.PART, self.name, 0, self._cause, note)
 
     def _speed(self, now: float) -> float:
         return 0.0 if self.stalled else self._run.at(now)

@@ -8,7 +8,7 @@ from math import inf
 from cavet.boards._pins import Pin
 from cavet.boards._rig import Rig
 from cavet.boards._telling import Tell
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 from cavet.wording import WrongError, listed, nearest
 
 Wires = dict[str, int]
@@ -110,4 +110,4 @@ class Part:
 
     def moved(self, value: float | bool, cause: int | None, note: str = "") -> None:
         """Tell that it has arrived."""
-        self._tell(Kind.MOVED, "part", self.name, value, cause, note)
+        self._tell(Kind.MOVED, Topic.PART, self.name, value, cause, note)

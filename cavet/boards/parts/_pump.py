@@ -8,7 +8,7 @@ from math import inf
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import RunUp
 from cavet.boards.parts._part import Part, Wires
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 RUN_UP_SECONDS, RUN_DOWN_SECONDS = 0.4, 0.6
 """Time constants."""
@@ -45,14 +45,14 @@ class Pump(Part):
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         if self._going:
-            self._tell(Kind.OVERTAKEN, "part", self.name, round(100 * self.fraction(now), 1), self._cause)
+            self._tell(Kind.OVERTAKEN, Topic.PART, self.name, round(100 * self.fraction(now), 1), self._cause)
         self._levels[wire] = pin.duty
         self._cause = pin.cause
         self._going = True
         self.consider(now)
         if self._run.arrives > now:
             note = f"to {100 * self._run.target:.0f} % speed" if self._run.target else "to a stop"
-            self._tell(Kind.MOVING, "part", self.name, round(self._run.arrives - now, 6), pin.cause, note)
+            self._tell(Kind.MOVING, Topic.PART, self.name, round(self._run.arrives - now, 6), pin.cause, note)
 
     def consider(self, now: float) -> None:
         """Set out for the speed that follows from its lines, its guard, and whether it is jammed."""
@@ -69,7 +69,7 @@ class Pump(Part):
         if do not in self.actions:
             super().act(do, now)
         self.jammed = do == "jam"
-        self._tell(Kind.SENSED, "part", self.name, self.jammed, None, "jammed" if self.jammed else "free")
+        self._tell(Kind.SENSED, Topic.PART, self.name, self.jammed, None, "jammed" if self.jammed else "free")
         self.consider(now)
 
     def advance(self, now: float) -> float:
@@ -79,7 +79,7 @@ class Pump(Part):
             self._going = False
             tripped = self.guard is not None and self.guard.tripped
             why = f"{self.guard.name} has tripped" if tripped and self.guard else self.tells(now)
-            self._tell(Kind.REFUSED, "part", self.name, 0, self._cause, f"{self.name} does not turn: {why}")
+            self._tell(Kind.REFUSED, Topic.PART, self.name, 0, self._cause, f"{self.name} does not turn: {why}")
             return inf
         if now < self._run.arrives:
             return self._run.arrives
@@ -137,7 +137,7 @@ class Overload(Part):
         self.tripped = tripped
         self._since = None
         words = f"tripped: {why}" if tripped else f"reset {why}"
-        self.cause = self._tell(Kind.SENSED, "part", self.name, tripped, None, words)
+        self.cause = self._tell(Kind.SENSED, Topic.PART, self.name, tripped, None, words)
         self._stir()
         for pump in self._guards:
             pump.consider(now)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import random
 
 from cavet.boards.parts._part import Part, Wires
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 from cavet.wording import WrongError
 
 
@@ -66,7 +66,7 @@ class Lever(Part):
 
     def _put(self, position: float) -> None:
         self.position = position
-        self._tell(Kind.SENSED, "part", self.name, position)
+        self._tell(Kind.SENSED, Topic.PART, self.name, position)
 
     def advance(self, now: float) -> float:
         if now >= self._release_at:

@@ -7,7 +7,7 @@ from math import inf
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import Ramp
 from cavet.boards.parts._part import Part, Wires
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 SHORTEST_PULSE, LONGEST_PULSE = 544e-6, 2400e-6
 """The pulses for 0° and 180°; others are not taken."""
@@ -32,10 +32,10 @@ class Servo(Part):
             return
         if not SHORTEST_PULSE - 1e-9 <= pulse <= LONGEST_PULSE + 1e-9:
             note = f"a pulse of {pulse * 1e6:.0f} µs is not taken: 544 to 2400 µs are"
-            self._tell(Kind.REFUSED, "part", self.name, None, pin.cause, note)
+            self._tell(Kind.REFUSED, Topic.PART, self.name, None, pin.cause, note)
             return
         if self._turning:
-            self._tell(Kind.OVERTAKEN, "part", self.name, round(self.angle(now), 1), self._cause)
+            self._tell(Kind.OVERTAKEN, Topic.PART, self.name, round(self.angle(now), 1), self._cause)
         here = self.angle(now)
         wanted = 180 * (pulse - SHORTEST_PULSE) / (LONGEST_PULSE - SHORTEST_PULSE)
         target = min(self.high, max(self.low, wanted))
@@ -44,7 +44,7 @@ class Servo(Part):
         self._turning = True
         if target != here:
             note = f"from {here:.0f}° to {target:.0f}°"
-            self._tell(Kind.MOVING, "part", self.name, round(self._turn.arrives - now, 6), pin.cause, note)
+            self._tell(Kind.MOVING, Topic.PART, self.name, round(self._turn.arrives - now, 6), pin.cause, note)
 
     def advance(self, now: float) -> float:
         if not self._turning:

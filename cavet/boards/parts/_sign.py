@@ -6,7 +6,7 @@ from math import inf
 
 from cavet.boards._pins import Pin
 from cavet.boards.parts._part import Part, Wires
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 TURN_SECONDS = 0.02
 """For one leaf."""
@@ -30,14 +30,16 @@ class Sign(Part):
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         if self._arrives < inf:
-            self._tell(Kind.OVERTAKEN, "part", self.name, self.shows(now), self._cause)
+            self._tell(Kind.OVERTAKEN, Topic.PART, self.name, self.shows(now), self._cause)
         self._before = self.shows(now)
         self.text = self._fitted(pin.text)
         self._cause = pin.cause
         self._began = now
         leaves = sum(old != new for old, new in zip(self._cells(self._before), self._cells(self.text), strict=True))
         self._arrives = now + TURN_SECONDS * leaves
-        self._tell(Kind.MOVING, "part", self.name, round(self._arrives - now, 6), self._cause, f"turns {leaves} leaves")
+        self._tell(
+            Kind.MOVING, Topic.PART, self.name, round(self._arrives - now, 6), self._cause, f"turns {leaves} leaves"
+        )
 
     def _fitted(self, text: str) -> str:
         lines = text.split("\n")[: self.rows]
@@ -65,7 +67,7 @@ class Sign(Part):
         if now < self._arrives:
             return self._arrives
         self._arrives = inf
-        self._tell(Kind.MOVED, "part", self.name, self.text, self._cause, self.tells(now))
+        self._tell(Kind.MOVED, Topic.PART, self.name, self.text, self._cause, self.tells(now))
         return inf
 
     def busy(self, now: float) -> bool:

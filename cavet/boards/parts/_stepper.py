@@ -9,7 +9,7 @@ import msgspec
 from cavet.boards._pins import Pin, Stepping
 from cavet.boards._travel import Travel
 from cavet.boards.parts._part import Part, Wires
-from cavet.record import Kind
+from cavet.record import Kind, Reason, Topic
 
 ENABLE = "enable"
 
@@ -79,13 +79,13 @@ class Stepper(Part):
 
     def _refuse(self, now: float, cause: int | None, why: str) -> None:
         self._stand(now)
-        self._tell(Kind.REFUSED, "part", self.name, None, cause, why)
+        self._tell(Kind.REFUSED, Topic.PART, self.name, None, cause, why, reason=Reason.HELD)
 
     def _leave_off(self, now: float) -> float:
         """What it was doing ends here; give where."""
         here = self.place(now)
         if self._turning:
-            self._tell(Kind.OVERTAKEN, "part", self.name, round(here, 1), self._cause)
+            self._tell(Kind.OVERTAKEN, Topic.PART, self.name, round(here, 1), self._cause)
         self._turning = False
         return here
 
@@ -102,7 +102,7 @@ class Stepper(Part):
         self._turning = now < way.arrives
         if self._turning:
             note = f"from {here:.0f} to {self._course.target:.0f} steps"
-            self._tell(Kind.MOVING, "part", self.name, round(way.arrives - now, 6), self._cause, note)
+            self._tell(Kind.MOVING, Topic.PART, self.name, round(way.arrives - now, 6), self._cause, note)
 
     def advance(self, now: float) -> float:
         course = self._course
@@ -113,7 +113,7 @@ class Stepper(Part):
         self._turning = False
         if course.stalls_at < course.way.arrives:
             note = f"it stalls: more than {self._fastest:g} steps a second"
-            self._tell(Kind.REFUSED, "part", self.name, round(self.place(now), 1), self._cause, note)
+            self._tell(Kind.REFUSED, Topic.PART, self.name, round(self.place(now), 1), self._cause, note)
         else:
             self.moved(round(self.place(now), 1), self._cause, self.tells(now))
         return inf

@@ -8,7 +8,7 @@ from math import inf
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import Ramp
 from cavet.boards.parts._part import Part, Wires
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 
 class Relay(Part):
@@ -39,7 +39,7 @@ class Relay(Part):
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         if self._due < inf:
-            self._tell(Kind.OVERTAKEN, "part", self.name, self._closed, self._cause)
+            self._tell(Kind.OVERTAKEN, Topic.PART, self.name, self._closed, self._cause)
         wanted = pin.duty > 0.5
         goes_on = wanted == self._wanted and now < self._due < inf
         self._wanted, self._cause = wanted, pin.cause
@@ -50,7 +50,7 @@ class Relay(Part):
             self._due = now + took
             self._changes = self._bounces(now) if took and wanted else []
         if took:
-            self._tell(Kind.MOVING, "part", self.name, round(took, 6), pin.cause, "closes" if wanted else "opens")
+            self._tell(Kind.MOVING, Topic.PART, self.name, round(took, 6), pin.cause, "closes" if wanted else "opens")
 
     def _bounces(self, now: float) -> list[tuple[float, bool]]:
         """The contact meets and parts a few times in the last moments before it rests."""
@@ -97,13 +97,13 @@ class Valve(Part):
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         if self._going:
-            self._tell(Kind.OVERTAKEN, "part", self.name, round(100 * self.fraction(now), 1), self._cause)
+            self._tell(Kind.OVERTAKEN, Topic.PART, self.name, round(100 * self.fraction(now), 1), self._cause)
         place, target = self._way.at(now), float(pin.duty > 0.5)
         took = abs(target - place) * self._travel
         self._way = Ramp(place, target, now, now + took)
         self._going, self._cause = True, pin.cause
         if took:
-            self._tell(Kind.MOVING, "part", self.name, round(took, 6), pin.cause, "opens" if target else "shuts")
+            self._tell(Kind.MOVING, Topic.PART, self.name, round(took, 6), pin.cause, "opens" if target else "shuts")
 
     def advance(self, now: float) -> float:
         if not self._going:

@@ -11,6 +11,7 @@ from operator import attrgetter
 import msgspec
 
 from cavet.hosts._base import Wish
+from cavet.record import Purpose
 
 MAX_WAITING = 2000
 Then = Callable[[bytes, float, "int | None"], None]
@@ -35,7 +36,7 @@ class Call(msgspec.Struct, kw_only=True):
     spi: SpiPlace | None = None
     """For SPI, instead of an address; the bytes that come in are as many as go out."""
     wish: Wish | None = None
-    note: str = ""
+    purpose: Purpose = Purpose.NONE
     pause: float = 0.0
     then: Then | None = None
     failed: Callable[[str, float], None] | None = None

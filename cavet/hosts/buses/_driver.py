@@ -12,7 +12,7 @@ from cavet.hosts._base import Wish
 from cavet.hosts._point import Asked, DevicePoint
 from cavet.hosts.buses._calls import Call, SpiPlace, Then
 from cavet.protocols.registers import RegisterMap
-from cavet.record import READ_BACK
+from cavet.record import Purpose
 
 
 class DevicePlan(msgspec.Struct, frozen=True, kw_only=True):
@@ -112,7 +112,7 @@ class Driver:
                 self._owner.failed(wish, f"read back {found} from {self.plan.name}, expected {wanted}", now)
 
         return self._call(
-            count=len(expected), wish=wish, note=READ_BACK, then=compare,
+            count=len(expected), wish=wish, purpose=Purpose.READ_BACK, then=compare,
             failed=self._failing(wish), **fields,
         )  # fmt: skip
 

@@ -9,7 +9,7 @@ from cavet.hosts._point import DevicePoint
 from cavet.hosts.buses._calls import Call, Then
 from cavet.hosts.buses._driver import DevicePlan, Driver, Owner
 from cavet.protocols.registers import RegisterMap
-from cavet.record import READ_BACK
+from cavet.record import Purpose
 
 PORTS = "ab"
 
@@ -39,7 +39,9 @@ class ExpanderDriver(Driver):
     def _set_up(self) -> None:
         self._ready, self._begun = False, True
         count = self._at("identity") + 1 if self._has("identity") else self._at("captured_b") + 1
-        self._owner.call(self._call(data=b"\0", count=count, note="set-up", then=self._learn, failed=self._missing))
+        self._owner.call(
+            self._call(data=b"\0", count=count, purpose=Purpose.SET_UP, then=self._learn, failed=self._missing)
+        )
 
     def _missing(self, why: str, now: float) -> None:
         self._begun = False
@@ -89,7 +91,7 @@ class ExpanderDriver(Driver):
         """Set a register up, if it is not so already."""
         if self._shadow[name] != value:
             self._shadow[name] = value
-            self._owner.call(self._call(data=bytes((self._at(name), value)), note="set-up"))
+            self._owner.call(self._call(data=bytes((self._at(name), value)), purpose=Purpose.SET_UP))
 
     def write(self, wish: Wish, now: float) -> None:
         """Change one bit of a latch, from its shadow or from what is read before."""
@@ -123,7 +125,12 @@ class ExpanderDriver(Driver):
 
     def _reading(self, wish: Wish, name: str, then: Then) -> Call:
         return self._call(
-            data=bytes((self._at(name),)), count=1, wish=wish, note=READ_BACK, then=then, failed=self._failing(wish)
+            data=bytes((self._at(name),)),
+            count=1,
+            wish=wish,
+            purpose=Purpose.READ_BACK,
+            then=then,
+            failed=self._failing(wish),
         )
 
     def _look(self, wish: Wish) -> None:
@@ -194,4 +201,4 @@ class ExpanderDriver(Driver):
                 self._owner.stands(point, point.from_wire(data[0] >> point.line % 8 & 1), now, cause)
 
         data = bytes((self._at(name),))
-        return self._call(data=data, count=1, note="poll", then=hear, failed=self._trouble, is_poll=is_poll)
+        return self._call(data=data, count=1, purpose=Purpose.POLL, then=hear, failed=self._trouble, is_poll=is_poll)

@@ -12,6 +12,7 @@ from cavet.hosts.buses._calls import Then
 from cavet.hosts.buses._driver import DevicePlan, Driver, Owner
 from cavet.protocols.registers import RegisterMap
 from cavet.protocols.spi import chained
+from cavet.record import Purpose
 
 SIDE = 8
 GAP = 4
@@ -81,24 +82,24 @@ class MatrixDriver(PictureDriver):
     def begin(self, now: float) -> None:
         self._shift_at = inf
         self._sure = False
-        self._read("set-up")
+        self._read(Purpose.SET_UP)
         self._switch_on()
 
-    def _read(self, note: str) -> None:
+    def _read(self, purpose: Purpose) -> None:
         first = self._map.register("column_0").at
         self._owner.call(
-            self._call(data=bytes((first,)), count=SIDE, note=note, then=self._learn, failed=self._trouble)
+            self._call(data=bytes((first,)), count=SIDE, purpose=purpose, then=self._learn, failed=self._trouble)
         )
 
     def look(self, point: DevicePoint) -> bool:
         if self._shift_at == inf:  # what runs through is always another picture
-            self._read("look")
+            self._read(Purpose.POLL)
         return self._shift_at == inf
 
     def _switch_on(self) -> None:
         self._owner.call(
-            self._call(data=bytes((self._map.register("brightness").at, self.plan.brightness)), note="set-up"),
-            self._call(data=bytes((self._map.register("run").at, 1)), note="set-up"),
+            self._call(data=bytes((self._map.register("brightness").at, self.plan.brightness)), purpose=Purpose.SET_UP),
+            self._call(data=bytes((self._map.register("run").at, 1)), purpose=Purpose.SET_UP),
         )
 
     def _learn(self, data: bytes, now: float, cause: int | None) -> None:
@@ -114,7 +115,7 @@ class MatrixDriver(PictureDriver):
             self._sure = True
         columns = bytes((column << 1 | column >> 7) & 0xFF for column in turned(picture, self.plan.turn))
         first = bytes((self._map.register("column_0").at,))
-        self._owner.call(self._call(data=first + columns, wish=wish, note="" if wish else "scroll"))
+        self._owner.call(self._call(data=first + columns, wish=wish, purpose=Purpose.NONE if wish else Purpose.SCROLL))
         if wish is not None and wish.point.confirm:
             self._owner.call(self._read_back(wish, columns, data=first))
 
@@ -126,14 +127,14 @@ class ChainDriver(PictureDriver):
         modules = self.plan.modules
         self._shift_at = inf
         for register, value in ((TEST, 0), (BRIGHTNESS, self.plan.brightness), (RUN, 1)):
-            self._transfer([register << 8 | value] * modules, None, "set-up")
+            self._transfer([register << 8 | value] * modules, None, Purpose.SET_UP)
         self._picture, self._sure = (0,) * self.width, True
         self._show(self._picture, None)
         for point in self.points:
             self._owner.stands(point, "clear", now, None)
 
-    def _transfer(self, words: list[int], wish: Wish | None, note: str, then: Then | None = None) -> None:
-        self._owner.call(self._call(spi=self.plan.spi, data=chained(words), wish=wish, note=note, then=then))
+    def _transfer(self, words: list[int], wish: Wish | None, purpose: Purpose, then: Then | None = None) -> None:
+        self._owner.call(self._call(spi=self.plan.spi, data=chained(words), wish=wish, purpose=purpose, then=then))
 
     def _show(self, picture: Picture, wish: Wish | None) -> None:
         modules = [turned(picture[at : at + SIDE], self.plan.turn) for at in range(0, self.width, SIDE)]
@@ -142,4 +143,4 @@ class ChainDriver(PictureDriver):
         for column in range(SIDE):
             words = [FIRST_COLUMN + column << 8 | module[column] for module in modules]
             gone = self._gone(wish) if wish is not None and column == SIDE - 1 else None
-            self._transfer(words, wish, "" if wish else "scroll", gone)
+            self._transfer(words, wish, Purpose.NONE if wish else Purpose.SCROLL, gone)

@@ -8,6 +8,7 @@ from math import inf
 from cavet.hosts._base import Wish
 from cavet.hosts._point import DevicePoint
 from cavet.hosts.buses._driver import DevicePlan, Driver, Owner
+from cavet.record import Purpose
 
 REGISTER_SELECT, ENABLE, LIGHT = 0x01, 0x04, 0x08
 ROW_ADDRESSES = (0x00, 0x40, 0x14, 0x54)
@@ -40,14 +41,14 @@ class PanelDriver(Driver):
         self._set_up()
         self._shift_at = inf
         self._lines = [b""]
-        self._owner.call(self._call(count=1, note="set-up", then=self._begun, failed=self._trouble))
+        self._owner.call(self._call(count=1, purpose=Purpose.SET_UP, then=self._begun, failed=self._trouble))
 
     def _set_up(self) -> None:
         """The controller's start, with all pauses: it brings it back from any state, also from half a byte."""
         for nibble, pause in ((3, FIRST_PAUSE), (3, NEXT_PAUSE), (3, NEXT_PAUSE), (FOUR_LINES, NEXT_PAUSE)):
-            self._owner.call(self._call(data=_strobed(nibble << 4), pause=pause, note="set-up"))
+            self._owner.call(self._call(data=_strobed(nibble << 4), pause=pause, purpose=Purpose.SET_UP))
         for byte, pause in ((TWO_ROWS, 0.0), (DISPLAY_ON, 0.0), (TO_THE_RIGHT, 0.0), (CLEAR, CLEAR_PAUSE)):
-            self._owner.call(self._call(data=_byte(byte, 0), pause=pause, note="set-up"))
+            self._owner.call(self._call(data=_byte(byte, 0), pause=pause, purpose=Purpose.SET_UP))
         self._shown = [b" " * self.plan.columns] * self.plan.rows
         self._doubtful = False
 
@@ -67,7 +68,7 @@ class PanelDriver(Driver):
         self._shift_at = now + self.plan.scroll if runs else inf
         if self._doubtful:
             self._set_up()
-        last = self._draw(wish, "")
+        last = self._draw(wish)
         if wish.point.confirm:
             self._owner.call(self._read_back(wish, last))
 
@@ -75,7 +76,7 @@ class PanelDriver(Driver):
         if now >= self._shift_at:
             self._shift += 1
             self._shift_at = now + self.plan.scroll
-            self._draw(None, "scroll")
+            self._draw(None)
         return self._shift_at
 
     def _window(self, row: int) -> bytes:
@@ -87,9 +88,10 @@ class PanelDriver(Driver):
         begin = self._shift % len(looped)
         return (looped + looped)[begin : begin + self.plan.columns]
 
-    def _draw(self, wish: Wish | None, note: str) -> bytes:
+    def _draw(self, wish: Wish | None) -> bytes:
         """Write what differs; give what the expander's lines are left at."""
         data = bytearray()
+        purpose = Purpose.NONE if wish else Purpose.SCROLL
         for row in range(self.plan.rows):
             wanted = self._window(row)
             for first, last in _differences(self._shown[row], wanted):
@@ -100,7 +102,7 @@ class PanelDriver(Driver):
         if not data:  # it stands there already: a strobe of nothing leaves the lines in order
             data += bytes((LIGHT,))
         for at in range(0, len(data), MAX_CALL_BYTES):
-            self._owner.call(self._call(data=bytes(data[at : at + MAX_CALL_BYTES]), wish=wish, note=note))
+            self._owner.call(self._call(data=bytes(data[at : at + MAX_CALL_BYTES]), wish=wish, purpose=purpose))
         return bytes(data[-1:])
 
 

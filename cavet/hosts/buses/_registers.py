@@ -9,7 +9,7 @@ from cavet.hosts._point import DevicePoint
 from cavet.hosts.buses._calls import Call
 from cavet.hosts.buses._driver import DevicePlan, Driver, Owner
 from cavet.protocols.registers import Register, RegisterMap
-from cavet.record import READ_BACK
+from cavet.record import Purpose
 
 
 class RegistersDriver(Driver):
@@ -31,7 +31,7 @@ class RegistersDriver(Driver):
                 self._shadow[register.name] = register.reset
                 self._hear(register, register.reset, now, None)
             else:
-                self._read(register, "set-up")
+                self._read(register, Purpose.SET_UP)
 
     def _registers(self, points: Iterable[DevicePoint]) -> list[Register]:
         return [self._map.register(name) for name in dict.fromkeys(point.register for point in points)]
@@ -44,21 +44,21 @@ class RegistersDriver(Driver):
             self.begin(now)
             return
         for register in self._registers(point for point in self.points if not point.kind.is_output):
-            self._read(register, "poll")
+            self._read(register, Purpose.POLL, inputs_only=True)
 
     def look(self, point: DevicePoint) -> bool:
         register = self._map.register(point.register)
         readable = not register.mask("write-only")
         if readable:
-            self._read(register, "look")
+            self._read(register, Purpose.POLL)
         return readable
 
-    def _read(self, register: Register, note: str) -> None:
+    def _read(self, register: Register, purpose: Purpose, *, inputs_only: bool = False) -> None:
         def hear(data: bytes, now: float, cause: int | None) -> None:
             self._answers = True
-            self._hear(register, int.from_bytes(data, register.order), now, cause, inputs_only=note == "poll")
+            self._hear(register, int.from_bytes(data, register.order), now, cause, inputs_only=inputs_only)
 
-        self._owner.call(self._reading(register, note=note, then=hear, failed=self._trouble, is_poll=note == "poll"))
+        self._owner.call(self._reading(register, purpose=purpose, then=hear, failed=self._trouble, is_poll=inputs_only))
 
     def _reading(self, register: Register, **fields: object) -> Call:
         return self._call(data=self._pointer(register), count=register.size, **fields)
@@ -85,7 +85,9 @@ class RegistersDriver(Driver):
         def modify(data: bytes, now: float, cause: int | None) -> None:
             self._owner.call_first(*self._writing(wish, register, int.from_bytes(data, register.order)))
 
-        self._owner.call(self._reading(register, wish=wish, note=READ_BACK, then=modify, failed=self._failing(wish)))
+        self._owner.call(
+            self._reading(register, wish=wish, purpose=Purpose.READ_BACK, then=modify, failed=self._failing(wish))
+        )
 
     def _writing(self, wish: Wish, register: Register, before: int) -> list[Call]:
         """The calls that write a register and read it back. Bits that a 1 would clear get a 0."""
@@ -101,7 +103,11 @@ class RegistersDriver(Driver):
         else:
             calls.append(
                 self._reading(
-                    register, wish=wish, note=READ_BACK, then=self._compare(wish, register), failed=self._failing(wish)
+                    register,
+                    wish=wish,
+                    purpose=Purpose.READ_BACK,
+                    then=self._compare(wish, register),
+                    failed=self._failing(wish),
                 )
             )
         return calls

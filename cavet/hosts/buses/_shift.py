@@ -9,6 +9,7 @@ from cavet.hosts._point import DevicePoint
 from cavet.hosts.buses._calls import Then
 from cavet.hosts.buses._driver import DevicePlan, Driver, Owner
 from cavet.protocols.spi import chained
+from cavet.record import Purpose
 
 
 class ShiftDriver(Driver):
@@ -23,7 +24,7 @@ class ShiftDriver(Driver):
         for point in self.points:
             if point.active_low:
                 self._set(point, False)
-        self._transfer(None, "set-up", None)
+        self._transfer(None, Purpose.SET_UP, None)
         for point in self.points:
             self._owner.stands(point, False, now, None)
 
@@ -40,8 +41,8 @@ class ShiftDriver(Driver):
         if self._shadow == before and self._may_stand(wish):
             self._owner.unchanged(wish, now)
             return
-        self._transfer(wish, "", self._gone(wish))
+        self._transfer(wish, Purpose.NONE, self._gone(wish))
 
-    def _transfer(self, wish: Wish | None, note: str, then: Then | None) -> None:
+    def _transfer(self, wish: Wish | None, purpose: Purpose, then: Then | None) -> None:
         data = chained(self._shadow, bits=8)
-        self._owner.call(self._call(spi=self.plan.spi, data=data, wish=wish, note=note, then=then))
+        self._owner.call(self._call(spi=self.plan.spi, data=data, wish=wish, purpose=purpose, then=then))

@@ -18,6 +18,7 @@ class TopView(msgspec.Struct, frozen=True, kw_only=True):
     boards_are_here: bool
     defects: int = 0
     broken: int = 0
+    not_recorded: bool = False
 
 
 def draw_top(view: TopView, width: int) -> Canvas:
@@ -43,6 +44,8 @@ def _right_hand(view: TopView) -> list[Run]:
     words: list[Run] = []
     if view.broken:
         words.append(Run(f"{view.broken} broken", CORAL._replace(bold=True)))
+    if view.not_recorded:
+        words.append(Run("not recorded", CORAL))
     words.append(Run(view.boards, GOT if view.boards_are_here else CORAL))
     if view.defects:
         words.append(Run(f"{view.defects} {'defect' if view.defects == 1 else 'defects'} on", PAPER))

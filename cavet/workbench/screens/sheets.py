@@ -8,7 +8,7 @@ from cavet import units
 from cavet.bench import Diagnosis
 from cavet.hosts import HELP, DevicePoint, FieldPoint, HeaderPoint, PinPoint, Point, PointKind, TopicPoint
 from cavet.protocols import Field
-from cavet.record import READ_BACK, STAGES, Event, Kind, Trail
+from cavet.record import STAGES, Event, Kind, Purpose, Topic, Trail
 from cavet.units import show_duration
 from cavet.wording import hex_pairs, listed, plain
 from cavet.workbench import trail_views
@@ -33,7 +33,7 @@ MEANINGS = {
 
 def trail_sheet(desk: Desk, trail: Trail) -> Sheet:
     """A trail from end to end: each stage with its time, the frames taken apart, and what is wrong."""
-    point = desk.bench.plan.points.get(trail.point) if trail.root.topic == "point" else None
+    point = desk.bench.plan.points.get(trail.point) if trail.root.topic is Topic.POINT else None
     diagnosis = desk.standings.diagnose(trail)
     lines: list[Line] = []
     if diagnosis.broken is not None:
@@ -53,7 +53,7 @@ def trail_sheet(desk: Desk, trail: Trail) -> Sheet:
             [(f"{_since(trail, event):>9}", HEATHER), (f"  {event.kind:9} {_besides(event)}", PAPER)]
             for event in others
         ]
-    return Sheet(f"{trail_views.title(trail, point)}   {trail.root.note}", lines)
+    return Sheet(f"{trail_views.title(trail, point)}   {trail_views.by_whom(trail)}", lines)
 
 
 def _besides(event: Event) -> str:
@@ -73,7 +73,7 @@ def _text_of(data: bytes) -> str:
         return hex_pairs(data)
 
 
-def _stage_lines(trail: Trail, stage: str, diagnosis: Diagnosis, point: Point | None) -> list[Line]:
+def _stage_lines(trail: Trail, stage: Kind, diagnosis: Diagnosis, point: Point | None) -> list[Line]:
     state = diagnosis.states[stage].value
     step = trail.steps.get(stage)
     ink = {"broken": CORAL, "reached": PAPER}.get(state, QUIET)
@@ -102,13 +102,8 @@ def _since(trail: Trail, event: Event) -> str:
 
 
 def _after(desk: Desk, trail: Trail) -> list[Event]:
-    members = {trail.number}
-    found = []
-    for event in desk.bench.record.since(trail.number + 1):
-        if event.cause in members and event.note != READ_BACK:
-            members.add(event.number)
-            found.append(event)
-    return found
+    """What follows from it, but for the questions that read it back."""
+    return [event for event in desk.bench.record.trail(trail.number) if event.purpose is not Purpose.READ_BACK]
 
 
 def _frame_lines(desk: Desk, trail: Trail, point: Point | None) -> list[Line]:

@@ -22,7 +22,7 @@ from cavet.boards.firmware.firmata._spi import FirmataSpi
 from cavet.boards.firmware.firmata._steppers import FirmataSteppers
 from cavet.boards.firmware.firmata._tasks import Tasks
 from cavet.protocols import Frame, Message, Side, firmata
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 MODES = {
     firmata.Mode.INPUT: PinMode.INPUT,
@@ -132,13 +132,13 @@ class FirmataFirmware:
     def _take(self, frame: Frame, now: float, cause: int) -> None:
         message = frame.message
         if not frame.readable:
-            self._tell(Kind.REFUSED, "bytes", str(len(frame.data)), frame.data, cause, frame.problems[0])
+            self._tell(Kind.REFUSED, Topic.BYTES, str(len(frame.data)), frame.data, cause, frame.problems[0])
             return
-        self._act(message, now, self._tell(Kind.TAKEN, "message", message.NAME, frame.data, cause, _words(message)))
+        self._act(message, now, self._tell(Kind.TAKEN, Topic.MESSAGE, message.NAME, frame.data, cause, _words(message)))
 
     def _run(self, message: Message, now: float, cause: int) -> None:
         """Act on a message of a task."""
-        self._act(message, now, self._tell(Kind.TAKEN, "message", message.NAME, None, cause, _words(message)))
+        self._act(message, now, self._tell(Kind.TAKEN, Topic.MESSAGE, message.NAME, None, cause, _words(message)))
 
     def _act(self, message: Message, now: float, taken: int) -> None:
         try:
@@ -147,12 +147,12 @@ class FirmataFirmware:
             self._refuse(str(refusal), now, taken)
 
     def _refuse(self, why: str, now: float, cause: int) -> None:
-        refused = self._tell(Kind.REFUSED, "board", "", None, cause, why)
+        refused = self._tell(Kind.REFUSED, Topic.BOARD, "", None, cause, why)
         self._say(firmata.StringData(text=why), now, refused)
 
     def _say(self, message: Message, at: float, cause: int | None) -> None:
         data = firmata.encode(message)
-        told = self._tell(Kind.TOLD, "message", message.NAME, data, cause)
+        told = self._tell(Kind.TOLD, Topic.MESSAGE, message.NAME, data, cause)
         self._out.append(Outgoing(self._client, data, told, at))
 
     def take_out(self) -> list[Outgoing]:
@@ -199,7 +199,9 @@ class FirmataFirmware:
                 self._circuit.write_level(pin.number, bool(level), now, cause)
                 changed = True
         if not changed:
-            self._tell(Kind.DRIVEN, "port", str(message.port), message.value, cause, "no output of this port changes")
+            self._tell(
+                Kind.DRIVEN, Topic.PORT, str(message.port), message.value, cause, "no output of this port changes"
+            )
 
     def _write_pin(self, message: firmata.SetDigitalPinValue, now: float, cause: int) -> None:
         self._circuit.write_level(message.pin, bool(message.value), now, cause)
@@ -214,7 +216,7 @@ class FirmataFirmware:
     def _reset(self, message: firmata.SystemReset, now: float, cause: int) -> None:
         self._circuit.reset(now)
         self._forget(now)
-        self._tell(Kind.BOARD, "board", "", "reset", cause, "the host asked for it")
+        self._tell(Kind.BOARD, Topic.BOARD, "", "reset", cause, "the host asked for it")
 
     # reporting
 

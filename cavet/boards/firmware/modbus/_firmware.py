@@ -12,7 +12,7 @@ from cavet.boards._telling import Tell
 from cavet.boards.firmware.modbus._lines import Heard, Line, StreamLine, line_for, words_of
 from cavet.boards.firmware.modbus._server import UNCOUNTED, ExceptionError, Server
 from cavet.protocols import Message, as_found, modbus
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 BROADCAST = 0
 TCP_SELF = (0, 255)
@@ -55,7 +55,7 @@ class ModbusFirmware:
             self._take(client, request, now)
         if line.broken:
             note = f"{line.broken}; the connection is shut"
-            refused = self._tell(Kind.REFUSED, "bytes", str(len(data)), data, None, note)
+            refused = self._tell(Kind.REFUSED, Topic.BYTES, str(len(data)), data, None, note)
             del self._lines[client]
             self._out.append(Outgoing(client, b"", refused, now, hangs_up=True))
 
@@ -72,7 +72,7 @@ class ModbusFirmware:
         cause = self._cause_of[client](heard.frame)
         if heard.spoiled:
             counters.spoiled()
-            self._tell(Kind.REFUSED, "bytes", str(len(heard.frame.data)), heard.frame.data, cause, heard.spoiled)
+            self._tell(Kind.REFUSED, Topic.BYTES, str(len(heard.frame.data)), heard.frame.data, cause, heard.spoiled)
             return
         tcp = client.protocol == "modbus-tcp"
         mine = heard.unit == server.identity.unit or (tcp and heard.unit in TCP_SELF)
@@ -83,12 +83,12 @@ class ModbusFirmware:
             return
         message = heard.frame.message
         name = message.NAME if heard.frame.readable else f"function {heard.function:02X}"
-        taken = self._tell(Kind.TAKEN, "message", name, heard.frame.data, cause, words_of(message))
+        taken = self._tell(Kind.TAKEN, Topic.MESSAGE, name, heard.frame.data, cause, words_of(message))
         self._do(client, heard, now, taken, answers=not broadcast)
 
     def _for_another(self, client: Client, heard: Heard, now: float, cause: int) -> None:
         why = f"it is for unit {heard.unit}; this is unit {self._server.identity.unit}"
-        self._tell(Kind.REFUSED, "message", heard.frame.message.NAME, heard.frame.data, cause, why)
+        self._tell(Kind.REFUSED, Topic.MESSAGE, heard.frame.message.NAME, heard.frame.data, cause, why)
         if client.protocol == "modbus-tcp":
             self._say(client, heard, _exception(heard, NO_SUCH_UNIT), now, cause)
 
@@ -98,7 +98,7 @@ class ModbusFirmware:
         restarts = isinstance(request, modbus.Diagnostics) and request.sub_function == 1
         if counters.listening and not restarts:
             counters.silent()
-            self._tell(Kind.REFUSED, "board", "", None, taken, "it only listens, until it is restarted")
+            self._tell(Kind.REFUSED, Topic.BOARD, "", None, taken, "it only listens, until it is restarted")
             return
         try:
             answer = self._server.answer(request, heard.function, heard.frame.problems, now, taken)
@@ -122,7 +122,7 @@ class ModbusFirmware:
     def _refuse(self, client: Client, heard: Heard, code: int, now: float, taken: int, *, answers: bool) -> None:
         problems = f": {heard.frame.problems[0]}" if heard.frame.problems else ""
         why = f"exception {code:02X}, {modbus.EXCEPTIONS[code]}{problems}"
-        refused = self._tell(Kind.REFUSED, "message", heard.frame.message.NAME, code, taken, why)
+        refused = self._tell(Kind.REFUSED, Topic.MESSAGE, heard.frame.message.NAME, code, taken, why)
         if answers:
             self._server.counters.answered(code, counts=False)
             self._say(client, heard, _exception(heard, code), now, refused)
@@ -133,7 +133,7 @@ class ModbusFirmware:
         addressed = msgspec.structs.replace(answer, transaction=heard.transaction, unit=heard.unit)
         assert isinstance(addressed, modbus.ModbusMessage)  # the server answers with nothing else
         data = self._lines[client].wrap(addressed)
-        told = self._tell(Kind.TOLD, "message", answer.NAME, data, cause)
+        told = self._tell(Kind.TOLD, Topic.MESSAGE, answer.NAME, data, cause)
         self._out.append(Outgoing(client, data, told, now))
 
     def stop(self, now: float) -> None:

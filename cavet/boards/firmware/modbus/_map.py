@@ -12,7 +12,7 @@ from cavet.boards._pins import PinMode
 from cavet.boards._telling import Tell
 from cavet.expressions import Expression
 from cavet.protocols.modbus import ValueForm
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 COILS: Final = "coils"
 DISCRETE: Final = "discrete-inputs"
@@ -121,7 +121,7 @@ class DeviceMap:
         if cell.pin is None or cell.mode is PinMode.ANALOG:
             value = cell.form.unpack(tuple(self._words[table][at] for at in cell.addresses))
             note = f"{cell.name} {value}"
-            self._tell(Kind.DRIVEN, "register", f"{table.removesuffix('s')} {cell.address}", value, cause, note)
+            self._tell(Kind.DRIVEN, Topic.REGISTER, f"{table.removesuffix('s')} {cell.address}", value, cause, note)
         elif cell.mode is PinMode.PWM:
             full = cell.high or cell.form.limits[1]
             self._circuit.write_duty(cell.pin, round(FULL_DUTY * word / full), now, cause)

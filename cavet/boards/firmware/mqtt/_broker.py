@@ -36,7 +36,7 @@ from cavet.messaging import (
 )
 from cavet.protocols import Frame, Side
 from cavet.protocols.mqtt import MAX_PACKET_BYTES, Connack5, Property
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 from cavet.wording import plain
 
 LOOK_SECONDS = 0.01
@@ -152,7 +152,7 @@ class Broker:
             return
         session.visitor, session.left_at = None, now
         self._choked.discard(session)
-        self._tell(Kind.LINK, "client", plain(session.client_id, MAX_SHOWN), "gone")
+        self._tell(Kind.LINK, Topic.CLIENT, plain(session.client_id, MAX_SHOWN), "gone")
         if session.will is not None:
             session.will_at = now + min(session.will_delay, session.keeps)
         session.ends_at = now + session.keeps
@@ -229,7 +229,7 @@ class Broker:
     def _complain(self, visitor: Visitor, problem: str, reason: int, now: float) -> None:
         """It has said what it must not: say which, and hang up. Source: 5.0, section 4.13; 3.1.1, section 4.8."""
         note = f"{plain(visitor.who, MAX_SHOWN)} has said what it must not: {plain(problem, MAX_SHOWN)}"
-        self._tell(Kind.REMARK, "client", plain(visitor.who, MAX_SHOWN), None, None, note)
+        self._tell(Kind.REMARK, Topic.CLIENT, plain(visitor.who, MAX_SHOWN), None, None, note)
         self._hang_up(visitor, now, reason, problem[:MAX_SHOWN])
 
     # coming in
@@ -252,7 +252,9 @@ class Broker:
         visitor.session, session.visitor = session, visitor
         visitor.heard(now)
         self._look_at = min(self._look_at, visitor.silent_at)
-        self._tell(Kind.LINK, "client", plain(session.client_id, MAX_SHOWN), "here", None, visitor.speech.codec.name)
+        self._tell(
+            Kind.LINK, Topic.CLIENT, plain(session.client_id, MAX_SHOWN), "here", None, visitor.speech.codec.name
+        )
         visitor.tell(visitor.speech.say(answer), now)
         if there:
             self._resume(visitor, session, now)
@@ -319,14 +321,14 @@ class Broker:
         topic = publication.topic
         shown = topic if len(topic) <= MAX_SHOWN and topic.isprintable() else plain(topic, MAX_SHOWN)
         if topic.startswith("$") and topic.partition("/")[0] in OWN_TOPICS:
-            self._tell(Kind.REFUSED, "message", shown, None, publication.cause, "a topic of the broker's own")
+            self._tell(Kind.REFUSED, Topic.MESSAGE, shown, None, publication.cause, "a topic of the broker's own")
             return NOT_AUTHORIZED
         if topic.count("/") >= MAX_LEVELS:
-            self._tell(Kind.REFUSED, "message", shown, None, publication.cause, f"more than {MAX_LEVELS} levels")
+            self._tell(Kind.REFUSED, Topic.MESSAGE, shown, None, publication.cause, f"more than {MAX_LEVELS} levels")
             return BAD_TOPIC
         self._now = now
         count = self._post.pass_on(publication, sender, now)
-        self._tell(Kind.PASSED, "message", shown, int(count), publication.cause)
+        self._tell(Kind.PASSED, Topic.MESSAGE, shown, int(count), publication.cause)
         return 0 if count else NO_MATCH
 
     def _acknowledged(self, visitor: Visitor, session: BrokerSession, message: Any, now: float) -> None:
@@ -358,7 +360,12 @@ class Broker:
             return self._send_at_once(visitor, publication, delivery, now)
         if self._held + publication.size > self._plan.held_bytes or not session.outbox.post(publication, qos, delivery):
             self._tell(
-                Kind.LOST, "client", plain(session.client_id, MAX_SHOWN), None, publication.cause, "its queue is full"
+                Kind.LOST,
+                Topic.CLIENT,
+                plain(session.client_id, MAX_SHOWN),
+                None,
+                publication.cause,
+                "its queue is full",
             )
             return False
         self._held += publication.size

@@ -32,7 +32,7 @@ from cavet.messaging import (
     fits,
 )
 from cavet.protocols.mqtt import Filter
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 from cavet.wording import plain
 
 UPTIME = "uptime"
@@ -174,7 +174,7 @@ class Station:
         for outgoing in self._mqtt.take_out():
             self._out.append(Outgoing(self._client, outgoing.data, outgoing.ref, now))
         if self._mqtt.hang_up:
-            self._tell(Kind.REMARK, "board", "", None, None, self._mqtt.hang_up)
+            self._tell(Kind.REMARK, Topic.BOARD, "", None, None, self._mqtt.hang_up)
             self._out.append(Outgoing(self._client, b"", None, now, hangs_up=True))
             self._mqtt.lost()
 
@@ -184,16 +184,16 @@ class Station:
         elif isinstance(happening, Arrived) and cause_of is not None:
             self._hear(happening.publication, cause_of(happening.frame), now)
         elif isinstance(happening, Undelivered):
-            self._tell(Kind.LOST, "message", "report", None, happening.ref, happening.why)
+            self._tell(Kind.LOST, Topic.MESSAGE, "report", None, happening.ref, happening.why)
         elif isinstance(happening, Noted):
-            self._tell(Kind.REMARK, "board", "", None, None, happening.words)
+            self._tell(Kind.REMARK, Topic.BOARD, "", None, None, happening.words)
         elif isinstance(happening, Refused):
-            self._tell(Kind.REMARK, "board", "", happening.code, None, happening.tells)
+            self._tell(Kind.REMARK, Topic.BOARD, "", happening.code, None, happening.tells)
         elif isinstance(happening, Subscribed) and happening.code < 0x80:
             self.listens = True
         elif isinstance(happening, Subscribed):
             words = f"the broker does not grant {plain(happening.filter, MAX_SHOWN)}: {happening.words}"
-            self._tell(Kind.REMARK, "board", "", happening.code, None, words)
+            self._tell(Kind.REMARK, Topic.BOARD, "", happening.code, None, words)
 
     def _announce(self, now: float) -> None:
         """It was let in: say how everything stands, and that it is there; listen for commands."""
@@ -210,7 +210,7 @@ class Station:
     def _publish(
         self, topic: str, payload: bytes, cause: int | None, now: float, *, retain: bool, qos: int = 1
     ) -> None:
-        told = self._tell(Kind.TOLD, "message", topic, payload, cause)
+        told = self._tell(Kind.TOLD, Topic.MESSAGE, topic, payload, cause)
         self._mqtt.publish(Publication(topic, payload, qos, retain), told, now)
 
     def _report(self, topic: TopicPlan, cause: int | None, now: float) -> None:
@@ -257,15 +257,15 @@ class Station:
             if topic.does in ("level", "pulse"):
                 self._check_limits(topic, float(value))
         except (PayloadError, ValueError) as error:
-            self._tell(Kind.REFUSED, "message", topic.name, payload, cause, f"{topic.command}: {error}")
+            self._tell(Kind.REFUSED, Topic.MESSAGE, topic.name, payload, cause, f"{topic.command}: {error}")
             return
         taken = self._tell(
-            Kind.TAKEN, "message", topic.name, payload, cause, plain(payload.decode("utf-8", "replace"), MAX_SHOWN)
+            Kind.TAKEN, Topic.MESSAGE, topic.name, payload, cause, plain(payload.decode("utf-8", "replace"), MAX_SHOWN)
         )
         try:
             self._work(topic, value, taken, now)
         except PinRefusedError as refusal:
-            self._tell(Kind.REFUSED, "message", topic.name, payload, taken, str(refusal))
+            self._tell(Kind.REFUSED, Topic.MESSAGE, topic.name, payload, taken, str(refusal))
             return
         self._report(topic, self._circuit.pins[topic.pin].cause, now)
 

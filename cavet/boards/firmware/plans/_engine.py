@@ -13,7 +13,7 @@ from cavet.boards._pins import PinMode
 from cavet.boards._telling import Tell
 from cavet.protocols import FieldError, Frame, Message
 from cavet.protocols.plans import PlanCodec
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 FULL_DUTY = 255
 BLINK_SECONDS = 0.25
@@ -109,7 +109,7 @@ class Engine:
             self.fault(FAULT_LENGTH, frame.problems[0], frame.data, cause)
             return
         name = frame.message.NAME
-        taken = self._tell(Kind.TAKEN, "frame", name, frame.data, cause, _words(frame.message))
+        taken = self._tell(Kind.TAKEN, Topic.FRAME, name, frame.data, cause, _words(frame.message))
         if frame.problems:
             is_check = any(field.check is not None for field in self.plan.codecs[name].plan.fields)
             self.fault(FAULT_CHECK if is_check else FAULT_VALUE, "; ".join(frame.problems), None, taken)
@@ -120,7 +120,7 @@ class Engine:
     def fault(self, kind: int, why: str, data: bytes | None, cause: int) -> None:
         """Something came that is no good."""
         self._faults = kind
-        self._tell(Kind.REFUSED, "frame", "", data, cause, why)
+        self._tell(Kind.REFUSED, Topic.FRAME, "", data, cause, why)
 
     def _act(self, taken: Taken, message: Message, now: float, cause: int) -> None:
         plan = self.plan.codecs[message.NAME].plan
@@ -149,7 +149,7 @@ class Engine:
     def _set_blinking(self, pin: int, blinks: bool, now: float, cause: int) -> None:
         if blinks == (pin in self._blinking):
             return
-        self._tell(Kind.DRIVEN, "pin", str(pin), blinks, cause, "blinks" if blinks else "blinks no more")
+        self._tell(Kind.DRIVEN, Topic.PIN, str(pin), blinks, cause, "blinks" if blinks else "blinks no more")
         if blinks:
             self._blinking.add(pin)
             self._next_blink = min(self._next_blink, now + BLINK_SECONDS)
@@ -177,7 +177,7 @@ class Engine:
         try:
             data = self.peek(answer, now)
         except FieldError as error:
-            self._tell(Kind.REFUSED, "frame", answer.frame, None, cause, f"can't be said: {error}")
+            self._tell(Kind.REFUSED, Topic.FRAME, answer.frame, None, cause, f"can't be said: {error}")
             return None
         if any(given.of == "faults" for given in answer.fields):
             self._faults = 0

@@ -10,7 +10,7 @@ from cavet.boards._pins import Pin
 from cavet.boards._telling import Tell
 from cavet.boards.firmware.plans._engine import Answer, Engine, PlanBoard
 from cavet.protocols import Decoder, FieldError, Frame, Side
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 
 class PlanFirmware:
@@ -50,7 +50,7 @@ class PlanFirmware:
             try:
                 self._engine.take(frame, now, cause)
             except PinRefusedError as refusal:
-                self._tell(Kind.REFUSED, "board", "", None, cause, str(refusal))
+                self._tell(Kind.REFUSED, Topic.BOARD, "", None, cause, str(refusal))
             for answer in self._plan.gives:
                 if answer.when == "taken":
                     self._say(answer, now, cause, [client])
@@ -68,7 +68,7 @@ class PlanFirmware:
         if data is None:
             return
         self._told[answer.frame] = data
-        told = self._tell(Kind.TOLD, "frame", answer.frame, data, cause)
+        told = self._tell(Kind.TOLD, Topic.FRAME, answer.frame, data, cause)
         self._out += [Outgoing(client, data, told, now) for client in clients]
 
     def levels_changed(self, pins: list[Pin], now: float) -> None:

@@ -9,7 +9,7 @@ from cavet.boards._telling import Tell
 from cavet.boards.buses import TargetBoard
 from cavet.boards.firmware.plans._engine import Engine, PlanBoard
 from cavet.protocols import Side
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 
 class TargetFirmware:
@@ -37,7 +37,7 @@ class TargetFirmware:
 
     def written(self, data: bytes, at: float, cause: int | None) -> None:
         """Act on what was written: the first of its frames that fits."""
-        number = cause if cause is not None else self._tell(Kind.CARRIED, "bus", "i2c", data)
+        number = cause if cause is not None else self._tell(Kind.CARRIED, Topic.BUS, "i2c", data)
         read = []
         for name in self._plan.takes:
             decoder = self._plan.codecs[name].decoder(Side.HOST)
@@ -47,7 +47,7 @@ class TargetFirmware:
             for frame in frames:
                 self._engine.take(frame, at, number)
         except PinRefusedError as refusal:
-            self._tell(Kind.REFUSED, "board", "", None, number, str(refusal))
+            self._tell(Kind.REFUSED, Topic.BOARD, "", None, number, str(refusal))
 
     def read(self, at: float) -> bytes:
         """The frame that tells how it stands; none where it has none."""

@@ -13,7 +13,7 @@ from cavet.boards.firmware.scpi import _data as data
 from cavet.boards.firmware.scpi._tree import Headers, Pattern
 from cavet.boards.parts import Supply
 from cavet.protocols.scpi import Datum, FaultError
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 MEASURES = ("voltage", "current")
 ANSWERS = {"string": data.quoted, "block": data.as_block}
@@ -132,7 +132,7 @@ class Commands:
 
     def _drive(self, plan: CommandPlan, place: int, setting: Setting, now: float, cause: int | None) -> None:
         if not plan.pins or isinstance(setting, str):
-            self._tell(Kind.DRIVEN, "register", plan.name, setting, cause, f"{plan.name} {setting}")
+            self._tell(Kind.DRIVEN, Topic.REGISTER, plan.name, setting, cause, f"{plan.name} {setting}")
             return
         pin = self._circuit.pins[plan.pins[place]]
         share = self._share(plan, setting)

@@ -24,7 +24,7 @@ from cavet.boards.firmware.scpi._tree import Headers, Pattern
 from cavet.boards.parts import Part, Supply
 from cavet.protocols import Frame, Side, scpi
 from cavet.protocols.scpi import Datum, FaultError, QueryUnit, Unit
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 from cavet.wording import plain
 
 VERSION = "1999.0"
@@ -242,7 +242,7 @@ class ScpiFirmware:
 
     def _flush(self, client: Client, talk: _Talk, now: float) -> None:
         if client.unread() == 0 and not any(outgoing.client is client for outgoing in self._out):
-            told = self._tell(Kind.TOLD, "message", "response", talk.queue, talk.cause)
+            told = self._tell(Kind.TOLD, Topic.MESSAGE, "response", talk.queue, talk.cause)
             self._out.append(Outgoing(client, talk.queue, told, now))
             talk.queue = b""
 
@@ -258,7 +258,7 @@ class ScpiFirmware:
             return  # an empty message
         asks = isinstance(unit, QueryUnit)
         words = f"{unit.header}{'?' if asks else ''}"
-        taken = self._tell(Kind.TAKEN, "message", words, frame.data, cause, _in_words(unit.values))
+        taken = self._tell(Kind.TAKEN, Topic.MESSAGE, words, frame.data, cause, _in_words(unit.values))
         talk.cause = taken
         try:
             if asks:
@@ -273,7 +273,7 @@ class ScpiFirmware:
     def _fault(self, number: int, cause: int | None, what: str) -> None:
         self.status.fault(number)
         text = f"{number} {scpi.TEXTS[number]}"
-        self._tell(Kind.REFUSED, "board", "", number, cause, f"{text}: {plain(what, 60)}" if what else text)
+        self._tell(Kind.REFUSED, Topic.BOARD, "", number, cause, f"{text}: {plain(what, 60)}" if what else text)
 
     def _ask(self, talk: _Talk, unit: Unit) -> None:
         if talk.indefinite:

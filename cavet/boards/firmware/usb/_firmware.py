@@ -15,7 +15,7 @@ from cavet.boards.firmware.plans import Engine, PlanBoard
 from cavet.boards.firmware.usb._device import CONFIGURATION, IN_BIT, Identity, StallError, UsbDevice
 from cavet.protocols import Frame, Side, usb
 from cavet.protocols.usb import ip
-from cavet.record import Kind
+from cavet.record import Kind, Topic
 
 BUS, NUMBER, FULL_SPEED = 1, 2, 2
 BUS_ID = f"{BUS}-1"
@@ -85,7 +85,7 @@ class UsbFirmware:
         elif isinstance(request, ip.Unlink):
             self._unlink(client, importer, request, now, cause)
         else:
-            self._tell(Kind.REFUSED, "bytes", "usbip", None, cause, request.reason)
+            self._tell(Kind.REFUSED, Topic.BYTES, "usbip", None, cause, request.reason)
             self._out.append(Outgoing(client, b"", None, now, hangs_up=True))
 
     def _exported(self) -> ip.Exported:
@@ -102,7 +102,7 @@ class UsbFirmware:
             status = ip.BUSY
         if status != ip.OK:
             why = "another program has it" if status == ip.BUSY else f"there is no device {bus_id}: there is {BUS_ID}"
-            self._tell(Kind.REFUSED, "device", bus_id, None, cause, why)
+            self._tell(Kind.REFUSED, Topic.DEVICE, bus_id, None, cause, why)
             self._say(client, ip.import_reply(None, status), now, cause)
             return
         self._owner = client
@@ -110,7 +110,7 @@ class UsbFirmware:
         self.device.configuration = CONFIGURATION
         self.device.halted.clear()
         self.device.ready.clear()
-        self._tell(Kind.BOARD, "board", "", "imported", cause)
+        self._tell(Kind.BOARD, Topic.BOARD, "", "imported", cause)
         self._say(client, ip.import_reply(self._exported()), now, cause)
 
     # transfers
@@ -139,14 +139,14 @@ class UsbFirmware:
             self._serve(client, importer, now, cause)
 
     def _stall(self, client: Client, request: ip.Submit, why: str, now: float, cause: int) -> None:
-        self._tell(Kind.REFUSED, "endpoint", str(request.endpoint), None, cause, f"stalled: {why}")
+        self._tell(Kind.REFUSED, Topic.ENDPOINT, str(request.endpoint), None, cause, f"stalled: {why}")
         self._say(client, ip.submit_reply(request.sequence, ip.EPIPE, 0), now, cause)
 
     def _control(self, client: Client, request: ip.Submit, now: float, cause: int) -> None:
         setup = usb.Setup.unpacked(request.setup)
         answer = self.device.control(setup)[: request.length if request.direction == ip.IN else 0]
         name = usb.read_setup(request.setup)[0].NAME
-        self._tell(Kind.TAKEN, "message", name, request.setup, cause)
+        self._tell(Kind.TAKEN, Topic.MESSAGE, name, request.setup, cause)
         length = len(answer) if request.direction == ip.IN else len(request.data)
         self._say(client, ip.submit_reply(request.sequence, 0, length, answer), now, cause)
         importer = self._clients[client]
@@ -172,12 +172,12 @@ class UsbFirmware:
             else:
                 self._engine.fault(1, f"found a report of {len(request.data)} bytes", request.data, cause)
         except PinRefusedError as refusal:
-            self._tell(Kind.REFUSED, "board", "", None, cause, str(refusal))
+            self._tell(Kind.REFUSED, Topic.BOARD, "", None, cause, str(refusal))
         for answer in self._plan.gives:
             data = self._engine.make(answer, now, cause)
             if data is None:
                 continue
-            self._tell(Kind.TOLD, "frame", answer.frame, data, cause)
+            self._tell(Kind.TOLD, Topic.FRAME, answer.frame, data, cause)
             self.device.ready.append(data)
 
     def _serve(self, client: Client, importer: _Importer, now: float, cause: int) -> None:

@@ -1,0 +1,83 @@
+"""What passes a link goes into the record: every byte, both ways, with what was lost or changed on the way."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+
+from cavet.links._end import HostEnd, Listener
+from cavet.links._wire import Watch
+from cavet.record import Direction, Record, Seat
+
+
+class Tap:
+    """The record's ear at one link. `of` turns a time of the loop into one of the bench; `client` is who is on it,
+    where there is only one."""
+
+    def __init__(self, record: Record, link: str, of: Callable[[float], float], client: str = "") -> None:
+        self._carry = record.carry
+        self._link = link
+        self._of = of
+        self._client = client
+
+    def watch(self, direction: Direction, client: Callable[[], str] | None = None) -> Watch:
+        """Give what a wire at the board's end calls."""
+
+        def watch(offset: int, begin: float, end: float, data: bytes, sent: bytes | None) -> None:
+            of = self._of
+            who = client() if client is not None else self._client
+            self._carry(self._link, who, Seat.BOARD, direction, offset, of(begin), of(end), data, sent)
+
+        return watch
+
+    def hear(self, client: str, direction: Direction, offset: int, begin: float, end: float, data: bytes) -> None:
+        """Bytes have passed at the host's end."""
+        of = self._of
+        self._carry(self._link, client, Seat.HOST, direction, offset, of(begin), of(end), data)
+
+
+class TappedEnd:
+    """A host's end whose bytes are heard. On a line each takes `byte_seconds`."""
+
+    def __init__(self, end: HostEnd, tap: Tap, byte_seconds: float) -> None:
+        self._end = end
+        self._tap = tap
+        self._byte_seconds = byte_seconds
+        self._busy_until = 0.0
+        self._listener: Listener
+
+    @property
+    def address(self) -> str:
+        return self._end.address
+
+    @property
+    def name(self) -> str:
+        return self._end.name
+
+    async def open(self, listener: Listener) -> None:
+        self._listener = listener
+        self._busy_until = 0.0
+        await self._end.open(self)
+
+    def write(self, data: bytes) -> int:
+        begin = max(asyncio.get_running_loop().time(), self._busy_until)
+        self._busy_until = begin + len(data) * self._byte_seconds
+        end = self._end.write(data)
+        self._tap.hear(self.name, Direction.TO_BOARD, end - len(data), begin, self._busy_until, data)
+        return end
+
+    def close(self) -> None:
+        self._end.close()
+
+    # what the end tells
+
+    def opened(self) -> None:
+        self._listener.opened()
+
+    def received(self, data: bytes, offset: int, at: float) -> None:
+        begin = at - len(data) * self._byte_seconds
+        self._tap.hear(self.name, Direction.TO_HOST, offset, begin, at, data)
+        self._listener.received(data, offset, at)
+
+    def closed(self, reason: str) -> None:
+        self._listener.closed(reason)

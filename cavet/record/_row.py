@@ -1,0 +1,88 @@
+"""A row that is only ever appended to, in chunks: the last stay in memory; readers in other threads see it whole."""
+
+from __future__ import annotations
+
+from typing import Generic, TypeVar
+
+T = TypeVar("T")
+
+CHUNK_ITEMS = 4096
+CHUNK_BYTES = 1 << 20
+"""A chunk ends at so many bytes, too."""
+
+
+class Row(Generic[T]):
+    """Items with numbers that count from 0. So many of them, and so many bytes in them, stay in memory."""
+
+    def __init__(self, kept: int, kept_bytes: int) -> None:
+        self._kept = kept
+        self._kept_bytes = kept_bytes
+        self.tail: list[T] = []
+        """The last chunk. Who is in a hurry appends to it, and counts `next` up, then says so with `grew`."""
+        self._tail_bytes = 0
+        self._sizes: list[int] = []
+        self._starts: list[int] = [0]
+        self._bytes = 0
+        self.shelf: tuple[list[int], list[list[T]]] = (self._starts, [self.tail])
+        """Where each chunk begins, and the chunks; replaced whole."""
+        self.next = 0
+        """The number of the next item."""
+
+    @property
+    def first(self) -> int:
+        """The number of the oldest item in memory."""
+        return self.shelf[0][0]
+
+    def append(self, item: T, size: int = 0) -> int:
+        """Add an item with so many bytes in it; give its number."""
+        number = self.next
+        self.next = number + 1
+        self.tail.append(item)
+        self.grew(size)
+        return number
+
+    def grew(self, size: int) -> None:
+        """The last item has so many bytes in it."""
+        self._tail_bytes += size
+        if len(self.tail) >= CHUNK_ITEMS or self._tail_bytes >= CHUNK_BYTES:
+            self._begin_chunk()
+
+    def _begin_chunk(self) -> None:
+        starts, chunks = self.shelf
+        self._sizes.append(self._tail_bytes)
+        self._bytes += self._tail_bytes
+        self.tail, self._tail_bytes = [], 0
+        starts, chunks = [*starts, self.next], [*chunks, self.tail]
+        while len(chunks) > 2 and (self.next - starts[1] >= self._kept or self._bytes > self._kept_bytes):
+            self._bytes -= self._sizes.pop(0)
+            del starts[0], chunks[0]
+        self.shelf = (starts, chunks)
+
+    def since(self, number: int) -> list[T]:
+        """Give the items from `number` on, oldest first; those that have left memory are left out."""
+        starts, chunks = self.shelf
+        place = _place(starts, number)
+        found = chunks[place][max(0, number - starts[place]) :]
+        for later in chunks[place + 1 :]:
+            found += later
+        return found
+
+    def __getitem__(self, number: int) -> T:
+        """Give one item; `IndexError` when it is not in memory (any more)."""
+        starts, chunks = self.shelf
+        if not starts[0] <= number < self.next:
+            raise IndexError(f"{number} is not in memory: it holds {starts[0]} to {self.next - 1}")
+        place = _place(starts, number)
+        return chunks[place][number - starts[place]]
+
+
+def _place(starts: list[int], number: int) -> int:
+    """The chunk in which a number is, or would be: the last one that begins at it or before."""
+    low, high = 0, len(starts) - 1
+    while low < high:
+        middle = (low + high + 1) // 2
+        if starts[middle] <= number:
+            low = middle
+        else:
+            high = middle - 1
+    return low
