@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import heapq
 import os
 import sqlite3
 import threading
@@ -34,6 +35,7 @@ CREATE TABLE events (
 );
 CREATE INDEX events_by_cause ON events (cause) WHERE cause IS NOT NULL;
 CREATE INDEX events_by_subject ON events (board, subject, topic, kind);
+CREATE TABLE subjects (board TEXT NOT NULL, subject TEXT NOT NULL, topic TEXT NOT NULL, kind TEXT NOT NULL);
 CREATE TABLE transfers (
     number INTEGER PRIMARY KEY, link TEXT NOT NULL, client TEXT NOT NULL, seat TEXT NOT NULL, direction TEXT NOT NULL,
     "offset" INTEGER NOT NULL, "begin" REAL NOT NULL, "end" REAL NOT NULL, data BLOB NOT NULL, sent BLOB,
@@ -75,6 +77,7 @@ class RecordWriter:
         self._path = path
         self._written = record.first
         self._carried = record.transfers.first
+        self._subjects: set[tuple[str, ...]] = set()
         self._stop = threading.Event()
         self.problem: str | None = None
         """Why writing has ended early (a full disk, say), for someone to show."""
@@ -112,6 +115,7 @@ class RecordWriter:
         try:
             self._database.execute("BEGIN")
             self._database.executemany("INSERT INTO events VALUES (?,?,?,?,?,?,?,?,?,?,?)", map(_row, events))
+            self._database.executemany("INSERT INTO subjects VALUES (?,?,?,?)", self._new_subjects(events))
             self._database.executemany("INSERT INTO transfers VALUES (?,?,?,?,?,?,?,?,?,?,?)", map(_columns, transfers))
             self._database.execute("COMMIT")
         except sqlite3.Error as error:
@@ -120,6 +124,13 @@ class RecordWriter:
         self._written = events[-1].number + 1 if events else self._written
         self._carried = transfers[-1].number + 1 if transfers else self._carried
         return True
+
+    def _new_subjects(self, events: list[Event]) -> set[tuple[str, ...]]:
+        """What there had not been before: of these few, the latest event before any time is found at once."""
+        found: set[tuple[str, ...]] = {(e.board, e.subject, e.topic, e.kind) for e in events}
+        new = found - self._subjects
+        self._subjects |= new
+        return new
 
     def _count_gap(self, gap: int) -> None:
         if gap > 0:
@@ -206,7 +217,11 @@ class RecordFile:
     def _events(self, where: str, *values: object) -> Iterator[Event]:
         columns = "number, t, kind, board, cause, topic, subject, value, note, '', ''" if self._is_old else _EVENT
         for row in self._rows(f"SELECT {columns} FROM events {where}", *values):
-            yield _event(row, old=self._is_old)
+            try:
+                yield _event(row, old=self._is_old)
+            except (ValueError, msgspec.DecodeError) as error:
+                where = f"{self._path}, event {row[0]}"
+                raise WrongError(where, found=str(error), expected="an event of a record") from error
 
     def since(self, number: int) -> Iterator[Event]:
         """The events from a number on, oldest first."""
@@ -236,14 +251,13 @@ class RecordFile:
 
     def course(self, board: str, topic: Topic, subject: str, kinds: Iterable[Kind] = ()) -> Iterator[Event]:
         """The events about a subject, oldest first; of these kinds, where some are named."""
-        wanted = [str(kind) for kind in kinds]
-        among = f" AND kind IN ({','.join('?' * len(wanted))})" if wanted else ""
-        where = f"WHERE board = ? AND subject = ? AND topic = ?{among} ORDER BY number"
-        return self._events(where, board, subject, topic, *wanted)
+        where = "WHERE board = ? AND subject = ? AND topic = ? AND kind = ? ORDER BY number"
+        of_each = [self._events(where, board, subject, topic, kind) for kind in tuple(kinds) or Kind]
+        return heapq.merge(*of_each, key=lambda event: event.number)
 
     def number_at(self, t: float) -> int:
         """The number of the first event behind a time: events stand in the order of their times."""
-        ((first, last),) = self._rows("SELECT min(number), max(number) FROM events")
+        ((first, last),) = self._rows("SELECT (SELECT min(number) FROM events), (SELECT max(number) FROM events)")
         if first is None:
             return 0
         low, high = first, last + 1
@@ -260,16 +274,13 @@ class RecordFile:
         """What stood at a time: of each subject the latest event of each kind."""
         before = self.number_at(t)
         state: dict[StateKey, Event] = {}
-        key: tuple[str, ...] = ("", "", "", "")
-        behind = (
-            "SELECT board, subject, topic, kind FROM events WHERE (board, subject, topic, kind) > (?, ?, ?, ?) "
-            "ORDER BY board, subject, topic, kind LIMIT 1"
+        subjects = "(SELECT DISTINCT board, subject, topic, kind FROM events)" if self._is_old else "subjects"
+        latest = (
+            f"WHERE number IN (SELECT (SELECT max(number) FROM events WHERE (board, subject, topic, kind) = "
+            f"(s.board, s.subject, s.topic, s.kind) AND number < ?) FROM {subjects} AS s)"
         )
-        last = "WHERE board = ? AND subject = ? AND topic = ? AND kind = ? AND number < ? ORDER BY number DESC LIMIT 1"
-        while found := next(self._rows(behind, *key), None):
-            key = found
-            for event in self._events(last, *key, before):
-                state[event.board, event.topic, event.subject, event.kind] = event
+        for event in self._events(latest, before):
+            state[event.board, event.topic, event.subject, event.kind] = event
         return state
 
 

@@ -79,10 +79,10 @@ class TrailStory(unittest.TestCase):
 
     def test_a_dead_pin_ends_it_but_a_lost_byte_is_only_counted(self):
         asked, (framed,) = self.sent()
-        self.tell(Kind.LOST, framed, "bytes", "1")
+        self.tell(Kind.LOST, framed, Topic.BYTES, "1")
         self.assertIsNone(self.trail(asked).stopped)
         self.assertEqual(self.trail(asked).losses, 1)
-        self.tell(Kind.LOST, framed, "pin", "2")
+        self.tell(Kind.LOST, framed, Topic.PIN, "2")
         self.assertIsNotNone(self.trail(asked).stopped)
 
     def test_another_programs_bytes_begin_a_trail_of_their_own(self):
