@@ -83,6 +83,24 @@ def run(main: Coroutine[Any, Any, T], *, fast: bool = False) -> T:
         return runner.run(main)
 
 
+_running: set[asyncio.Task[Any]] = set()
+
+
+def start_task(work: Coroutine[Any, Any, None]) -> asyncio.Task[None]:
+    """Start a task on the running loop. What it raises is told to the loop's exception handler at once."""
+    task = asyncio.get_running_loop().create_task(work)
+    _running.add(task)
+    task.add_done_callback(_ended)
+    return task
+
+
+def _ended(task: asyncio.Task[Any]) -> None:
+    _running.discard(task)
+    if not task.cancelled() and (error := task.exception()) is not None:
+        context = {"message": f"task {task.get_coro()}", "exception": error, "task": task}
+        task.get_loop().call_exception_handler(context)
+
+
 class BenchClock:
     """Seconds since the bench was started, read off the loop that runs it."""
 

@@ -12,6 +12,7 @@ from cavet.bench._alarm import Alarm
 from cavet.bench._traffic import ServedWay, Stream, Traffic, Way
 from cavet.boards import Board, Client, Outgoing, World
 from cavet.clock import BenchClock
+from cavet.faults import note_fault
 from cavet.links import BoardEnd, Caller, DialEnd
 from cavet.record import Kind, Record, Topic
 
@@ -39,7 +40,7 @@ class BoardSide:
         """Bring the world to the present (or to the time `at`, just past), and come back when something is due."""
         due = self.world.advance(self.clock.now() if at is None else at)
         for board in self.world.boards.values():
-            out = board.take_out()
+            out = self.world.attempt(board, board.take_out)
             if out:
                 self._send(out)
         if not self._stopped:
@@ -109,11 +110,15 @@ class BoardSide:
             await self._stop_end(board, end)
 
     async def _stop_end(self, board: str, end: BoardEnd) -> None:
-        self.world.boards[board].stop(self.clock.now())
-        out = self.world.boards[board].take_out()
+        stopped = self.world.boards[board]
+        self.world.attempt(stopped, stopped.stop, self.clock.now())
+        out = self.world.attempt(stopped, stopped.take_out)
         if out:
             self._send(out)
-        await end.stop()
+        try:
+            await end.stop()
+        except Exception as error:  # noqa: BLE001
+            note_fault(f"a link of {board} could not be shut", error)
 
 
 class _Visit:
@@ -143,13 +148,15 @@ class _Visit:
         self._side.tell(self._board, self._traffic.link, "open", self._caller.name)
         self._side.visits[self._client] = self
         self._side.turn()
-        self._board.opened(self._client, self._side.clock.now())
+        self._side.world.attempt(self._board, self._board.opened, self._client, self._side.clock.now())
         self._side.turn()
 
     def received(self, data: bytes, offset: int, at: float) -> None:
         now = self._side.clock.of(at)
-        self._side.world.catch_up(now)
-        self._board.feed(self._client, data, offset, max(now, self._side.world.now), self._way.arrived)
+        world = self._side.world
+        world.catch_up(now)
+        arrived = self._way.arrived
+        world.attempt(self._board, self._board.feed, self._client, data, offset, max(now, world.now), arrived)
         self._side.turn(now)
 
     def closed(self, reason: str) -> None:
@@ -157,7 +164,7 @@ class _Visit:
         del self._side.visits[self._client]
         if self._known is not None:
             self._traffic.forget(self._caller.name, self._known[0])
-        self._board.closed(self._client, self._side.clock.now())
+        self._side.world.attempt(self._board, self._board.closed, self._client, self._side.clock.now())
         self._side.turn()
         self._side.left.set()
 

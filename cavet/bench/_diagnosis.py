@@ -7,6 +7,7 @@ from enum import Enum
 import msgspec
 
 from cavet.bench import _diagnosis_messages
+from cavet.faults import Fault
 from cavet.hosts import ON_SPI, DevicePlan, HeaderPoint, PinPoint, Point, RegisterPoint, TopicPoint
 from cavet.record import STAGES, Kind, Topic, Trail
 from cavet.wording import listed
@@ -53,6 +54,8 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
     patience: float
     """How long the session goes on trying, in seconds."""
     board_runs: bool = True
+    fault: Fault | None = None
+    """What has stopped the board or the session with it, where something raised in it."""
     part: str = ""
     """The part that the point is meant to move, where there is such a one."""
     here: bool | None = None
@@ -117,7 +120,7 @@ def _broken_stage(trail: Trail, states: dict[Kind, StageState], around: Circumst
         if stopped.kind == Kind.UNCONFIRMED and (not missing or not around.simulated):
             return Kind.CONFIRMED
         return missing[0] if missing else Kind.MOVED
-    if not missing or not around.ready:
+    if not missing or not (around.ready or around.fault):
         return None
     deadline = trail.latest.t + _allowed(trail, missing[0], around)
     return missing[0] if around.now > deadline else None
@@ -136,6 +139,12 @@ def _allowed(trail: Trail, stage: Kind, around: Circumstances) -> float:
 
 def _why(trail: Trail, broken: Kind, around: Circumstances) -> tuple[str, str]:
     stopped = trail.stopped
+    if around.fault and around.fault.t <= trail.latest.t + _allowed(trail, broken, around):
+        board = trail.root.board
+        return (
+            f"{board} was stopped by a fault of Cavet's own: {around.fault}",
+            f"start {board} again (F2); see the log",
+        )
     if around.device is not None and broken != Kind.MOVED and _not_reached(trail):
         return _nobody_there(trail, around.device, around)
     if broken == Kind.FRAMED and stopped is not None:

@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 import asyncio
+from collections.abc import Callable
 from itertools import pairwise
 from math import inf
-from typing import Any
+from typing import Any, TypeVar
 
 from cavet.bench._alarm import Alarm
 from cavet.bench._plan import HostPlan, LinkPlan
 from cavet.bench._traffic import Crossing, Stream, Traffic
-from cavet.clock import BenchClock
-from cavet.hosts import Session, SessionState
+from cavet.clock import BenchClock, start_task
+from cavet.faults import FORESEEN, Fault, note_fault
+from cavet.hosts import Asked, Session, SessionState
 from cavet.links import HostEnd
 from cavet.protocols import Frame
 from cavet.record import Kind, Record, Topic
 from cavet.wording import UnreachableError
+
+T = TypeVar("T")
 
 
 class HostLink:
@@ -37,6 +41,7 @@ class HostLink:
         self.session = session
         self.problem = ""
         """Why the link can't be opened, or was lost; "" while it is open."""
+        self.fault: Fault | None = None
         self._end = end
         self._traffic = traffic
         self._stream: Stream
@@ -66,13 +71,15 @@ class HostLink:
     @property
     def words(self) -> str:
         """How the link stands, for a person."""
+        if self.fault:
+            return f"stopped by a fault, {self.fault}"
         if not self._wanted:
             return f"let go: {self.address} is free for another program"
         return self.problem or self.session.words
 
     def start(self) -> None:
         """Begin to open it, and to open it again whenever it was lost."""
-        self._task = asyncio.get_running_loop().create_task(self._keep_open())
+        self._task = start_task(self._keep_open())
 
     async def _keep_open(self) -> None:
         while True:
@@ -92,6 +99,33 @@ class HostLink:
             await self._end.open(self)
         except UnreachableError as error:
             self._note_problem(str(error))
+        except Exception as error:  # noqa: BLE001
+            self._fail(error)
+
+    def _attempt(self, act: Callable[..., T], *arguments: Any) -> T | None:
+        """Let the session do something; give what that gives. Whatever is unforeseen stops it, and nothing else."""
+        try:
+            return act(*arguments)
+        except FORESEEN:
+            raise
+        except Exception as error:  # noqa: BLE001
+            self._fail(error)
+            return None
+
+    def _fail(self, error: Exception) -> None:
+        """The session has raised: shut its link, mark and tell it. It can be taken up again."""
+        board = self.link.board
+        words = note_fault(f"the session with {board}", error)
+        if self.fault:
+            return
+        self.fault = Fault(words, self._clock.now())
+        self._record.append(Kind.FAULT, board, Topic.SESSION, self.plan.name, type(error).__name__, None, words)
+        self._wanted = False
+        self._alarm.set(inf)
+        if self._open:
+            self._open = False
+            self._end.close()
+            self._attempt(self.session.lost, "stopped by a fault")
 
     def _note_problem(self, problem: str) -> None:
         if problem != self.problem:
@@ -109,8 +143,17 @@ class HostLink:
 
     def take_up(self) -> None:
         """Open the link again."""
+        self.fault = None
         self._wanted = True
         self._changed.set()
+
+    def open_anew(self, reason: str) -> None:
+        """Shut the link and open it again: what is at the other end has begun anew. A fault of the session is over."""
+        if self._open:
+            self._end.close()
+            self.closed(reason)
+        if self.fault:
+            self.take_up()
 
     async def stop(self) -> None:
         """Shut the link for good. What is on its way out of this end is out before that."""
@@ -118,8 +161,11 @@ class HostLink:
             self._task.cancel()
         self._alarm.set(inf)
         if self._open:
-            self._take_leave()
-        self._end.close()
+            self._attempt(self._take_leave)
+        try:
+            self._end.close()
+        except Exception as error:  # noqa: BLE001
+            note_fault(f"the link to {self.link.board} could not be shut", error)
 
     def _take_leave(self) -> None:
         self.session.farewell(self._clock.now())
@@ -127,9 +173,26 @@ class HostLink:
 
     def look(self, name: str) -> bool:
         """Ask afresh how a point stands; `False` where nothing can be asked."""
-        asks = self.session.look(name, self._clock.now())
+        asks = self._attempt(self.session.look, name, self._clock.now())
         self.turn()
-        return asks
+        return bool(asks)
+
+    def ask(self, name: str, value: Asked, by: str) -> int:
+        """Want a point at a value; give the event that its trail begins with. Raises `UnreachableError` at a fault."""
+        asked = self._attempt(self._ask, name, value, by) if not self.fault else None
+        if asked is None:
+            raise UnreachableError(self.link.board, self.words)
+        self.turn()
+        return asked
+
+    def _ask(self, name: str, value: Asked, by: str) -> int:
+        return self.session.ask(name, value, self._clock.now(), by=by)
+
+    def rest(self, by: str) -> list[int]:
+        """Send every output to its rest value, now."""
+        asked = self._attempt(self.session.rest, self._clock.now(), by)
+        self.turn()
+        return asked or []
 
     # what the end tells
 
@@ -139,12 +202,12 @@ class HostLink:
         self._busy_until = 0.0
         self._sent = 0
         self._stream = self._traffic.begin(self._end.name)
-        self.session.opened(self._clock.now())
+        self._attempt(self.session.opened, self._clock.now())
         self.turn()
 
     def received(self, data: bytes, offset: int, at: float) -> None:
         del offset, at  # nothing is lost on this side: the session's decoder counts alike
-        self.session.feed(data, self._clock.now(), self._find_cause)
+        self._attempt(self.session.feed, data, self._clock.now(), self._find_cause)
         self.turn()
 
     def _find_cause(self, frame: Frame) -> int | None:
@@ -160,13 +223,17 @@ class HostLink:
 
     def _shut(self, reason: str) -> None:
         self._open = False
-        self.session.lost(reason)
+        self._attempt(self.session.lost, reason)
         self.turn()
 
     # what the session wants
 
     def turn(self) -> None:
         """Let the session do what is due, send what it says, and come back when it wants to."""
+        if not self.fault:
+            self._attempt(self._turn)
+
+    def _turn(self) -> None:
         now = self._clock.now()
         due = self.session.advance(now)
         self._send()
@@ -208,4 +275,4 @@ class HostLink:
 
     @property
     def ready(self) -> bool:
-        return self.session.state is SessionState.READY
+        return self.session.state is SessionState.READY and not self.fault

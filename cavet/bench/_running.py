@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 from enum import Enum
 from functools import partial
+from typing import Any
 
 import msgspec
 
@@ -17,6 +18,7 @@ from cavet.bench._traffic import Crossing, DialledWay, FarWay, ServedWay, Traffi
 from cavet.boards import World
 from cavet.boards.firmware.mqtt import Station, StationPlan
 from cavet.clock import BenchClock
+from cavet.faults import LOG, Fault, note_fault
 from cavet.hosts import Asked, Point
 from cavet.links import (
     SCHEMES,
@@ -118,6 +120,7 @@ class RunningBench:
 
     async def start(self) -> None:
         """Put the boards on their endpoints, then open the hosts' links."""
+        asyncio.get_running_loop().set_exception_handler(self._note_unforeseen)
         if self._has_broker and self._carrier is Carrier.REAL:
             await self._start_broker()
         for link in self.plan.links.values():
@@ -285,6 +288,31 @@ class RunningBench:
             return UsbIpEnd(TcpClientEnd(host_name, port), out, in_)
         return UsbEnd(address, out, in_)
 
+    def _note_unforeseen(self, loop: asyncio.AbstractEventLoop, context: dict[str, Any]) -> None:
+        """Something raised in a callback or a task: whose it was has ended; the rest goes on."""
+        del loop
+        error = context.get("exception")
+        where = str(context.get("message", "the loop"))
+        if error is None:
+            LOG.error("%s", where)
+            return
+        words = note_fault(where, error)
+        self.record.append(Kind.FAULT, "", Topic.LINK, "links", type(error).__name__, None, words)
+
+    def fault_of(self, board: str) -> Fault | None:
+        """What has stopped a board, or the session with it, if anything has."""
+        of_both = (self.world.boards.get(board), self.host_links.get(board))
+        return next((each.fault for each in of_both if each is not None and each.fault), None)
+
+    def restart(self, board: str) -> None:
+        """Start a simulated board again, as after power-on; the session with it begins anew as well."""
+        link = self.host_links.get(board)
+        if board in self.world.boards or link is None:
+            self.world.restart(board)
+            self.board_side.turn()
+        if link is not None:
+            link.open_anew(f"{board} was started again")
+
     def memory_link(self, name: str) -> MemoryLink:
         """Give a link in memory, to cut or mend it."""
         return self._memory[name]
@@ -297,17 +325,13 @@ class RunningBench:
 
     def ask(self, point: Point, value: Asked, *, by: str) -> int:
         """Want a point at a value; give the event that its trail begins with."""
-        link = self.host_links[point.board]
-        asked = link.session.ask(point.name, value, self.clock.now(), by=by)
-        link.turn()
-        return asked
+        return self.host_links[point.board].ask(point.name, value, by)
 
     def rest(self, *, by: str) -> list[int]:
         """Send every output of every board to its rest value, now."""
         asked = []
         for link in self.host_links.values():
-            asked += link.session.rest(self.clock.now(), by)
-            link.turn()
+            asked += link.rest(by)
         return asked
 
     # the outside world

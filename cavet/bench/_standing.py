@@ -163,6 +163,7 @@ class Standings:
             patience=manners.reply_within * (manners.retries + 1),
             here=presence.here if (presence := self.presence_of(point.board)) is not None else None,
             own_broker=link.link.broker == OWN,
+            fault=bench.fault_of(point.board),
             board_runs=board is None or board.state is BoardState.RUNNING,
             device=self._device_of(point),
             answering=self._answering(point),

@@ -16,6 +16,7 @@ from cavet.boards._pins import Pin
 from cavet.boards._profile import Profile
 from cavet.boards._reflex import Reflex, Reflexes
 from cavet.boards._telling import Tell
+from cavet.faults import Fault
 from cavet.protocols import Frame
 from cavet.record import Kind, Reason, Topic
 
@@ -26,6 +27,8 @@ class BoardState(Enum):
     SHUT = "shut"
     DEAF = "boots"
     RUNNING = "runs"
+    FAILED = "has failed"
+    """Something in it raised: it does nothing until it is started again."""
 
 
 Carried = Callable[[int, bytes], int]
@@ -124,6 +127,7 @@ class Board:
         self.state = BoardState.SHUT if circuit.profile.resets else BoardState.DEAF
         self.wake = 0.0
         """When it wants to be advanced next: at once when it was touched."""
+        self.fault: Fault | None = None
         self.defects: list[Defect] = []
         self._tell = tell
         self._failsafe = failsafe
@@ -142,7 +146,7 @@ class Board:
         """A link was opened: that may reset it, and it is deaf while it boots."""
         self.wake = now
         self._clients[client] = _Seams()
-        if not self.profile.resets:
+        if not self.profile.resets or self.fault:
             if self.state is BoardState.RUNNING:
                 self.firmware.joined(client, now)
             return
@@ -158,7 +162,7 @@ class Board:
         self.wake = now
         del self._clients[client]
         self.firmware.left(client, now)
-        if self.profile.resets and not self._clients:
+        if self.profile.resets and not self._clients and not self.fault:
             self.state = BoardState.SHUT
             self._boots_at = inf
             self.firmware.take_out()
@@ -195,6 +199,25 @@ class Board:
         if self.state is BoardState.RUNNING:
             self.firmware.stop(now)
 
+    def fail(self, words: str, now: float, cause: int) -> None:
+        """Something in it has raised: its outputs go to rest, as far as they can, and nothing more is done by it."""
+        self.fault = Fault(words, now)
+        self.state = BoardState.FAILED
+        self._boots_at = self._quiet_at = self.wake = inf
+        self._kept.clear()
+        self.circuit.rest(now, cause)
+
+    def restart(self, now: float) -> None:
+        """Begin anew, as after power-on; the programs at its links stay there."""
+        self.fault = None
+        self.circuit.reset(now)
+        self.state = BoardState.DEAF
+        self.wake = now
+        self._boots_at = now + self.profile.boot
+        self._quiet_at = inf
+        self.firmware.take_out()
+        self._tell(Kind.BOARD, Topic.BOARD, self.name, "reset", None, "it was started again by hand")
+
     def advance(self, now: float) -> float:
         """Do what is due; give when something is due next, which is `wake` from now on."""
         self.wake = self._advance(now)
@@ -223,6 +246,8 @@ class Board:
 
     def take_out(self) -> list[Outgoing]:
         """Give what it says now; a late board says it later."""
+        if self.fault:
+            return []
         out = self.firmware.take_out()
         if self._kept:
             out, self._kept = self._kept + out, []

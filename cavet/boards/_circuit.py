@@ -9,6 +9,7 @@ from cavet.boards._telling import Tell
 from cavet.boards._travel import Travel
 from cavet.boards.buses import BusDevice, Expander, I2cBus, SpiChip
 from cavet.boards.parts import Part
+from cavet.faults import note_fault
 from cavet.record import Kind, Reason, Topic
 from cavet.wording import listed
 
@@ -70,11 +71,14 @@ class Circuit:
                 self._pass_on(pin, now)
 
     def rest(self, now: float, cause: int | None) -> None:
-        """Drive every output low; servos get no more pulses."""
+        """Drive every output low; servos get no more pulses. What fails at one pin keeps no other from its rest."""
         for pin in self.pins.values():
             if pin.mode.drives and pin.value:
                 pin.pulse_us, pin.stepping = 0, None
-                self._drive(pin, 0, now, cause)
+                try:
+                    self._drive(pin, 0, now, cause)
+                except Exception as error:  # noqa: BLE001
+                    note_fault(f"pin {pin.number} could not be brought to rest", error)
 
     def set_mode(self, number: int, mode: PinMode, now: float, cause: int | None) -> None:
         """Give a pin a mode, also the one it has; what it was driving ends."""

@@ -59,6 +59,7 @@ class Rig:
             slot = len(self._slots)
             self._slots[name] = slot
             self._movers.append((slot, movers[name]))
+        self._looked_at = list(self._movers)
         self._row = [quantity.start for quantity in self.quantities] + [0.0] * len(self._movers)
         self._rates: list[Function | None] = [q.rate.bind(self._slots) if q.rate else None for q in self.quantities]
         self._free: list[Function | None] = [q.free.bind(self._slots) if q.free else None for q in self.quantities]
@@ -122,6 +123,14 @@ class Rig:
             return f"{name} is held: it needs {quantity.free.text}"
         return f"{name} is at its end, {self.value(name):.0f} {quantity.unit}"
 
+    def leave_out(self, mover: object) -> None:
+        """Take a part where it was last: it can't be asked any more."""
+        self._looked_at = [(slot, kept) for slot, kept in self._looked_at if kept is not mover]
+
+    def take_in(self) -> None:
+        """Ask all parts again."""
+        self._looked_at = list(self._movers)
+
     def take_stir(self) -> bool:
         """Whether, since the last time this was asked, a quantity has begun or ceased to change, or was set."""
         stirred, self._stirred = self._stirred, False
@@ -143,7 +152,7 @@ class Rig:
     def _look(self, at: float) -> None:
         """Take the movers' places, and reckon the rates that hold from now on."""
         row, moving = self._row, self._moving
-        for slot, mover in self._movers:
+        for slot, mover in self._looked_at:
             row[slot] = mover.fraction(at)
         for slot, rate, free in self._changing:
             change = rate(row) if free is None or free(row) else 0.0

@@ -2,19 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from math import inf
+from typing import Any, TypeVar
 
 from cavet.boards._board import Board
 from cavet.boards._cable import Cable
 from cavet.boards._defects import Defect
 from cavet.boards._rig import Rig
 from cavet.boards.parts import Part
+from cavet.faults import FORESEEN, fault_words, note_fault
 from cavet.record import Kind, Record, Topic
 from cavet.wording import WrongError, listed, nearest
 
+T = TypeVar("T")
+
 
 class World:
-    """Brings everything to a time, in one order: rig, boards, parts, pins."""
+    """Brings everything to a time, in one order: rig, boards, parts, pins.
+
+    What raises in a board stops that board, and no other: its outputs go to rest, it is marked (`Board.fault`), told in
+    the record, and can be started again. A part that has raised is not called any more until then.
+    """
 
     def __init__(self, boards: list[Board], rig: Rig, defects: list[Defect], record: Record) -> None:
         self.boards = {board.name: board for board in boards}
@@ -22,6 +31,9 @@ class World:
         self.defects = {defect.name: defect for defect in defects}
         self._record = record
         self._parts: list[Part] = [part for board in boards for part in board.circuit.parts.values()]
+        self._owners = {part: board for board in boards for part in board.circuit.parts.values()}
+        self._broken: set[Part] = set()
+        self._is_rig_stopped = False
         self._cables = [part for part in self._parts if isinstance(part, Cable)]
         self._watchers = [part for part in self._parts if part.watches_rig]
         self._boards = boards
@@ -41,22 +53,30 @@ class World:
             self.advance(now)
         else:
             self._now = max(now, self._now)
-            self.rig.advance(self._now)
+            self._step_rig(self._now)
 
     def advance(self, now: float) -> float:
         """Bring the world to `now`; give when it next wants to be called."""
         now = max(now, self._now)
         self._now = now
-        self.rig.advance(now)
+        self._step_rig(now)
         due = inf
         for board in self._boards:
             wake = board.wake
             if wake <= now or board.firmware.restless:
-                wake = board.advance(now)
+                try:
+                    wake = board.advance(now)
+                except Exception as error:  # noqa: BLE001
+                    self.fail(board, error)
+                    wake = inf
             if wake < due:
                 due = wake
         for cable in self._cables:
-            cable.collect(now)
+            if cable not in self._broken:
+                try:
+                    cable.collect(now)
+                except Exception as error:  # noqa: BLE001
+                    self._fail_part(cable, error)
         if self.rig.take_stir():
             for part in self._watchers:
                 part.call_by(now)
@@ -65,10 +85,15 @@ class World:
         if self.rig.calls_at < due:
             due = self.rig.calls_at
         for board in self._boards:
-            changed = board.circuit.settle(now)
-            if changed:
-                board.levels_changed(changed, now)
-                due = now  # what it makes of that may itself be due soon
+            if board.fault:
+                continue
+            try:
+                changed = board.circuit.settle(now)
+                if changed:
+                    board.levels_changed(changed, now)
+                    due = now  # what it makes of that may itself be due soon
+            except Exception as error:  # noqa: BLE001
+                self.fail(board, error)
         self._due = due
         return due
 
@@ -76,9 +101,72 @@ class World:
         """Call the parts that want it. One that another has touched meanwhile is called in the next turn."""
         for part in self._parts:
             if part.wake <= now:
-                part.wake = part.advance(now)
+                try:
+                    part.wake = part.advance(now) if part not in self._broken else inf
+                except Exception as error:  # noqa: BLE001
+                    self._fail_part(part, error)
                 self.rig.touched = True
         self.rig.calls_at = min((part.wake for part in self._parts), default=inf)
+
+    def _step_rig(self, now: float) -> None:
+        if self._is_rig_stopped:
+            return
+        try:
+            self.rig.advance(now)
+        except Exception as error:  # noqa: BLE001
+            self._find_fault_in_rig(now, error)
+
+    def _find_fault_in_rig(self, now: float, error: Exception) -> None:
+        """A part that can't say where it stands is left where it was last; else the rig itself is stopped."""
+        found = False
+        for part in self._parts:
+            try:
+                part.fraction(now)
+            except Exception as own:  # noqa: BLE001
+                found = found or part not in self._broken
+                self.rig.leave_out(part)
+                self._fail_part(part, own)
+        if not found:
+            self._is_rig_stopped = True
+            words = note_fault("the rig", error)
+            self._record.append(Kind.FAULT, "", Topic.RIG, "rig", type(error).__name__, None, words)
+
+    def _fail_part(self, part: Part, error: Exception) -> None:
+        part.wake = inf
+        self._broken.add(part)
+        self.fail(self._owners[part], error, Topic.PART, part.name)
+
+    def fail(self, board: Board, error: Exception, topic: Topic = Topic.BOARD, subject: str = "") -> None:
+        """A board has raised: stop it and bring it to rest. What it raises later, on the way there, is only logged."""
+        words = note_fault(board.name, error)
+        if board.fault:
+            return
+        named = subject or board.name
+        told = self._record.append(Kind.FAULT, board.name, topic, named, type(error).__name__, None, words)
+        board.fail(words, self._now, told)
+
+    def attempt(self, board: Board, act: Callable[..., T], *arguments: Any) -> T | None:
+        """Let a board do something; give what that gives. Whatever is unforeseen is the board's own fault."""
+        try:
+            return act(*arguments)
+        except FORESEEN:
+            raise
+        except Exception as error:  # noqa: BLE001
+            self.fail(board, error)
+            return None
+
+    def restart(self, name: str) -> None:
+        """Start a board again, as after power-on; also one that has not failed."""
+        if name not in self.boards:
+            known = self.boards
+            raise WrongError("board", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))
+        board = self.boards[name]
+        for part in board.circuit.parts.values():
+            self._broken.discard(part)
+            part.touch(self._now)
+        self.rig.take_in()
+        self._is_rig_stopped = False
+        self.attempt(board, board.restart, self._now)
 
     def part(self, path: str) -> Part:
         """Find a part by `BOARD.PART`."""
@@ -92,8 +180,15 @@ class World:
     def act(self, path: str, do: str, *, seconds: float | None = None, value: float | None = None) -> None:
         """Do something to a part by hand."""
         part = self.part(path)
-        part.act(do, self._now, seconds=seconds, value=value)
-        part.touch(self._now)
+        try:
+            part.act(do, self._now, seconds=seconds, value=value)
+            part.touch(self._now)
+        except FORESEEN:
+            raise
+        except Exception as error:
+            self._fail_part(part, error)
+            found = f"a fault, {fault_words(error)}"
+            raise WrongError(path, found=found, expected="a part that works") from error
 
     def place(self, quantity: str, value: float) -> None:
         """Put a quantity of the rig somewhere by hand."""

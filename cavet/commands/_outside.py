@@ -15,7 +15,7 @@ from cavet.bench import RunningBench
 from cavet.wording import WrongError, listed, nearest
 
 MAX_LINE_BYTES = 65536
-FORMS = {"part": ("do", "for", "value"), "rig": ("set",), "defect": ("on",)}
+FORMS = {"part": ("do", "for", "value"), "rig": ("set",), "defect": ("on",), "board": ("do",)}
 """What a line can be about, and the other keys that it has then."""
 
 
@@ -70,10 +70,17 @@ def _switch(bench: RunningBench, name: str, wish: dict[str, Any]) -> None:
     bench.switch_defect(name, wish["on"])
 
 
+def _board(bench: RunningBench, name: str, wish: dict[str, Any]) -> None:
+    if wish.get("do") != "restart":
+        raise WrongError("input.do", found=str(wish.get("do", "nothing")), expected="restart")
+    bench.restart(name)
+
+
 DOERS: dict[str, Callable[[RunningBench, str, dict[str, Any]], None]] = {
     "part": _act,
     "rig": _place,
     "defect": _switch,
+    "board": _board,
 }
 
 

@@ -10,6 +10,8 @@ from collections.abc import Sequence
 
 import click
 
+from cavet.commands._state import fault_line, keep_log
+from cavet.faults import FORESEEN
 from cavet.wording import UnreachableError, WrongError, listed, nearest, plain
 
 DONE, DOES_NOT_HOLD, WRONG, UNREACHABLE = 0, 1, 2, 3
@@ -92,6 +94,7 @@ def keep_standard_numbers() -> None:
 def code_of(arguments: Sequence[str]) -> int:
     """Run the command line; give its exit code. Errors go to standard error, one line each."""
     try:
+        keep_log()
         code = cavet.main(args=list(arguments), prog_name="cavet", standalone_mode=False)
         if sys.stdout is not None:  # it may have been shut from the start
             sys.stdout.flush()
@@ -103,9 +106,7 @@ def code_of(arguments: Sequence[str]) -> int:
         return _tell(f"{where}: {_one_line(error.format_message())}", WRONG)
     except ExceptionGroup as group:
         for each in group.exceptions:
-            _tell(str(each), WRONG)
-        if group.split((WrongError, UnreachableError))[1] is not None:
-            raise
+            _tell(str(each) if isinstance(each, FORESEEN) else _unforeseen(each), WRONG)
         return WRONG
     except WrongError as error:
         return _tell(str(error), WRONG)
@@ -117,9 +118,15 @@ def code_of(arguments: Sequence[str]) -> int:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())  # the reader has left: nothing more to say
         return DONE
     except OSError as error:
-        if error.errno not in FULL:
-            raise
-        return _tell(f"standard output: {error.strerror}", WRONG)
+        if error.errno in FULL:
+            return _tell(f"standard output: {error.strerror}", WRONG)
+        return _tell(_unforeseen(error), WRONG)
+    except Exception as error:  # noqa: BLE001
+        return _tell(_unforeseen(error), WRONG)
+
+
+def _unforeseen(error: Exception) -> str:
+    return fault_line("cavet", error)
 
 
 def _one_line(text: str) -> str:

@@ -11,7 +11,7 @@ from typing import Protocol
 import click
 
 from cavet import clock
-from cavet.clock import BenchClock
+from cavet.clock import BenchClock, start_task
 from cavet.commands._formats import find_codec
 from cavet.commands._saying import Output, as_json
 from cavet.commands.decode import line_of
@@ -196,7 +196,7 @@ async def bridge(
                 shown.note(side.name, f"offered at {await end.start(side.welcome)}")
             else:
                 await _open(end, side)
-                tasks.append(asyncio.create_task(_keep_open(end, side)))
+                tasks.append(start_task(_keep_open(end, side)))
         await stop.wait()
     finally:
         for task in tasks:

@@ -9,13 +9,13 @@ from collections.abc import Callable
 from pathlib import Path
 
 import click
-import platformdirs
 
 from cavet import clock
 from cavet.bench import BenchFile
 from cavet.commands._bench import broker_option, on_broker, open_bench, with_addresses
 from cavet.commands._completing import complete_benches
 from cavet.commands._recording import record_options
+from cavet.commands._state import state_path
 from cavet.record import check_new
 from cavet.wording import WrongError, listed
 
@@ -39,7 +39,7 @@ def command(bench: str, at: tuple[str, ...], broker: str | None, record_path: Pa
 
 def open_last() -> int:
     """Open the workbench on the bench last used; where there is none, on one that is chosen."""
-    remembered = _state("last-bench")
+    remembered = state_path("last-bench")
     if remembered.is_file() and Path(last := remembered.read_text("utf-8").strip()).is_file():
         return open_workbench(open_bench(last), (), None, None)
     return open_workbench(open_bench(choose()), (), None, None)
@@ -68,14 +68,16 @@ def open_workbench(
         found = f"a terminal without a cursor to move, TERM={os.environ.get('TERM', '')}"
         raise WrongError("cavet", found=found, expected="another one; `cavet serve` and `cavet drive` need none")
     plan = with_addresses(on_broker(file.plan, broker), at)
-    _state("last-bench").write_text(str(file.path.resolve()), "utf-8")
+    state_path("last-bench").write_text(str(file.path.resolve()), "utf-8")
     if record_path is not None:
         check_new(record_path, force=force)
-    kept = record_path or _state(f"{file.path.name.partition('.')[0]}.record")
+    kept = record_path or state_path(f"{file.path.name.partition('.')[0]}.record")
     with BenchThread(plan, kept) as thread:
         desk = Desk(thread.bench, thread.call, lambda: thread.record_problem)
         app = CavetApp(file, desk, lambda: end_soon(thread.stop))
         clock.run(app.run_async())
+        if app.failed is not None:
+            raise app.failed
     return app.return_value or 0
 
 
@@ -89,9 +91,3 @@ def end_soon(stop: Callable[[], None]) -> None:
     timer = threading.Timer(END_SECONDS, end)
     timer.daemon = True
     timer.start()
-
-
-def _state(name: str) -> Path:
-    folder = Path(platformdirs.user_state_dir("cavet"))
-    folder.mkdir(parents=True, exist_ok=True)
-    return folder / name

@@ -11,11 +11,13 @@ import click
 
 from cavet import clock
 from cavet.bench import Endpoint, Plan, RunningBench
+from cavet.clock import start_task
 from cavet.commands._bench import broker_option, chosen_boards, on_broker, open_bench
 from cavet.commands._completing import complete_benches
 from cavet.commands._outside import act_on, follow_input
 from cavet.commands._recording import record_options, recorded, seed_option, with_seed
 from cavet.commands._saying import Output, as_json
+from cavet.commands._state import fault_line
 from cavet.record import as_line
 from cavet.wording import WrongError, plain
 
@@ -73,7 +75,7 @@ async def serve_on(bench: RunningBench, output: Output, stop: asyncio.Event, *, 
         if json_lines:
             output.say(as_json({"event": "ready"}))
         follow_input(lambda line: output.say(as_json(answer(bench, line))))
-        follower = asyncio.create_task(follow_events(bench, output)) if events else None
+        follower = start_task(follow_events(bench, output)) if events else None
         await stop.wait()
         if follower is not None:
             follower.cancel()
@@ -106,6 +108,8 @@ def answer(bench: RunningBench, line: bytes) -> dict[str, Any]:
         act_on(bench, line)
     except WrongError as error:
         return {"event": "error", "message": plain(str(error))}
+    except Exception as error:  # noqa: BLE001
+        return {"event": "error", "message": fault_line("input", error)}
     return {"event": "done"}
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Callable
 
+from cavet.clock import start_task
 from cavet.links._end import HostEnd, Listener, Welcome
 from cavet.messaging import Pauses
 from cavet.wording import UnreachableError
@@ -33,7 +34,7 @@ class DialEnd:
     async def start(self, welcome: Welcome) -> str:
         self._welcome = welcome
         await self._open()
-        self._task = asyncio.get_running_loop().create_task(self._keep_open())
+        self._task = start_task(self._keep_open())
         return self._end.address
 
     async def _open(self) -> None:

@@ -6,6 +6,7 @@ import asyncio
 import ssl
 from collections.abc import Callable
 
+from cavet.clock import start_task
 from cavet.links._end import Listener, Welcome
 from cavet.links._remote import MalformedError, RemotePort
 from cavet.links._tap import Tap
@@ -223,7 +224,7 @@ class TcpClientEnd:
         self._sent = self._got = 0
         self.name = _address(self._writer.get_extra_info("sockname"))
         listener.opened()
-        self._reading = asyncio.create_task(self._read(reader, listener))
+        self._reading = start_task(self._read(reader, listener))
 
     async def _read(self, reader: asyncio.StreamReader, listener: Listener) -> None:
         reason = "the board has shut the connection"

@@ -61,6 +61,8 @@ class Kind(StrEnum):
     """A defect was switched on or off."""
     RIG = "rig"
     """A quantity of the outside world was set by hand."""
+    FAULT = "fault"
+    """Something raised that nobody foresaw: what it was a part of has stopped; `note` says what, and where."""
     REMARK = "remark"
     """Something that a person should know: host and board start with different values, and the like."""
 

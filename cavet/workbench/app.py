@@ -52,6 +52,15 @@ class CavetApp(App[int]):
             self.register_theme(theme)
         self.set_reactive(App.theme, "cavet-dark")
 
+    def _fatal_error(self) -> None:
+        """Something raised in a place of ours that is not fenced: leave. Whoever started us tells it, in one line."""
+        self._close_messages_no_wait()
+
+    @property
+    def failed(self) -> Exception | None:
+        """What has ended it, if it was not a person."""
+        return self._exception
+
     def get_default_screen(self) -> Screen[None]:
         return DriveScreen(self._desk)
 
@@ -108,11 +117,15 @@ class CavetApp(App[int]):
             Action("defects", "make things wrong on purpose", drive.action_defects, "d"),
             Action("let go of the link, or take it up", "for another program", drive.action_link, "o"),
             Action("find", "points by a part of their names", drive.action_find, "f"),
+            *[self._restart_action(board) for board in self._desk.roster.boards if self._desk.bench.fault_of(board)],
             *self._hand_actions(),
             *[self._defect_action(name) for name in self._desk.bench.world.defects],
             Action(f"{other} theme", "the same roles on another ground", self.action_theme),
             Action("quit", "leave the workbench; the record is kept", self.action_leave, "q"),
         ]
+
+    def _restart_action(self, board: str) -> Action:
+        return Action(f"start {board} again", "as after power-on", partial(self._desk.restart, board))
 
     def _hand_actions(self) -> list[Action]:
         """What can be done by hand to parts that no input stands for: a pump that is jammed, say."""

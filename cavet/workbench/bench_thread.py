@@ -11,6 +11,7 @@ from typing import TypeVar
 
 from cavet import clock
 from cavet.bench import Plan, RunningBench
+from cavet.faults import note_fault
 from cavet.record import RecordWriter
 from cavet.wording import UnreachableError, WrongError
 
@@ -30,7 +31,7 @@ class BenchThread:
         self._loop: asyncio.AbstractEventLoop
         self._stop: asyncio.Event
         self._started = threading.Event()
-        self._problem: UnreachableError | WrongError | None = None
+        self._problem: Exception | None = None
         self._writer: RecordWriter | None = None
         self._thread = threading.Thread(target=self._run, name="bench")
         self.bench: RunningBench
@@ -47,6 +48,9 @@ class BenchThread:
     def _run(self) -> None:
         try:
             clock.run(self._live())
+        except Exception as error:  # noqa: BLE001
+            self._problem = error
+            note_fault("the bench", error)
         finally:
             self._started.set()
 

@@ -163,6 +163,10 @@ class Desk:
         on = not self.bench.world.defects[name].on
         self._call(lambda: self.bench.switch_defect(name, on))
 
+    def restart(self, board: str) -> None:
+        """Start a board again that a fault has stopped."""
+        self._call(lambda: self.bench.restart(board))
+
     def switch_link(self, board: str) -> str:
         """Let go of a board's link, for another program, or take it up again; tell how it stands."""
         link = self.bench.host_links[board]

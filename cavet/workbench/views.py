@@ -52,7 +52,9 @@ def _head(desk: Desk, board: str) -> HeadView:
     readings = link.session.readings
     presence = desk.standings.presence_of(board)
     words, is_bad = plain(link.words.removeprefix(f"{link.address}: ")), not link.ready
-    if presence is not None and link.ready:
+    if fault := desk.bench.fault_of(board):
+        words, is_bad = plain(f"stopped by a fault, F2 starts it again: {fault}"), True
+    elif presence is not None and link.ready:
         words, is_bad = presence_words(presence, desk.now)
     active = [
         (point.name, point.show(readings[point.name].asked))
@@ -236,7 +238,9 @@ def _head_of_board(desk: Desk, name: str) -> dict[str, Any]:
     bad = bool(link.problem) or session.state is SessionState.SILENT or not link.held
     words = link.words
     presence = desk.standings.presence_of(name)
-    if presence is not None and link.ready:
+    if fault := desk.bench.fault_of(name):
+        words, bad = f"stopped by a fault, F2 starts it again: {fault}", True
+    elif presence is not None and link.ready:
         words, is_gone = presence_words(presence, desk.now)
         bad = bad or is_gone
     says = f" · says: {session.texts[-1]}" if session.texts and link.ready else ""

@@ -335,6 +335,54 @@ class Strangers(unittest.TestCase):
         seated(story, change=('kind = "level"\npin = 2\n', 'kind = "level"\npin = 2\nstart = 20\n'))
 
 
+def raising(*arguments, **more):
+    raise ZeroDivisionError("by zero")
+
+
+class Faults(unittest.TestCase):
+    """What fails, fails alone, and is told."""
+
+    def test_a_board_that_was_stopped_is_marked_and_can_be_started_again(self):
+        async def story(seat):
+            board = seat.desk.bench.world.boards["gatehouse"]
+            with self.assertLogs("cavet", "ERROR"), mock.patch.object(board.firmware, "feed", raising):
+                await seat.press("right")
+                await seat.sees("stopped by a fault, F2 starts it again: ZeroDivisionError")
+            await seat.press("f2")
+            await seat.type("start gate")
+            await seat.press("enter")
+            await seat.sees("board ready")
+            await seat.press("right")
+            await seat.sees("◈ confirmed")
+
+        events, _ = seated(story)
+        self.assertEqual([event.kind for event in events if event.kind is Kind.FAULT], [Kind.FAULT])
+
+    def test_a_picture_that_can_not_be_drawn_leaves_the_others(self):
+        async def story(seat):
+            with (
+                self.assertLogs("cavet", "ERROR") as log,
+                mock.patch("cavet.workbench.screens.drive.draw_board", raising),
+            ):
+                await seat.press("right")
+                await seat.sees("the board can't be drawn: ZeroDivisionError, by zero", "◈ confirmed")
+            self.assertEqual(len(log.output), 1)
+            await seat.press("right")
+            await seat.asks("beacon", 4)
+
+        seated(story)
+
+    def test_what_is_not_fenced_ends_it_without_a_word_on_the_terminal(self):
+        async def story(seat):
+            with mock.patch.object(seat.app, "action_palette", raising):
+                await seat.press("f2")
+                await seat.until(lambda: seat.app.failed is not None)
+            self.assertEqual(seat.app._exit_renderables, [])
+
+        with self.assertRaises(ZeroDivisionError):  # what the command turns into its line
+            seated(story)
+
+
 class Looking(unittest.TestCase):
     def test_the_point_under_the_cursor_is_explained(self):
         async def story(seat):

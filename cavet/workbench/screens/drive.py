@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from textual.app import ComposeResult
 from textual.containers import Horizontal
 from textual.screen import Screen
 
+from cavet.faults import FORESEEN, fault_words, note_fault
 from cavet.hosts import Point
-from cavet.wording import WrongError
 from cavet.workbench import keymap, trail_views, views
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.lines import draw_foot, draw_too_small, draw_top
@@ -61,6 +62,8 @@ class DriveScreen(Screen[None]):
         self._chosen: int | None = None
         self._message = ""
         self._message_until = 0.0
+        self._faults: set[str] = set()
+        """What has failed so far: each is logged once, not with every frame."""
         self._fitted = (0, 0)
 
     def compose(self) -> ComposeResult:
@@ -110,12 +113,33 @@ class DriveScreen(Screen[None]):
         if not self.is_mounted or not self._desk.points:
             return
         self._fit()
-        self._desk.follow()
         if self.has_class("small"):
             columns, rows = self.app.size
             draw = partial(draw_too_small, least=LEAST_SIZE)
             self._picture("small").look((columns, rows), lambda width, height: draw(columns, rows))
             return
+        for name, follow in (
+            ("the record", self._desk.follow),
+            ("the rails", self._follow_rails),
+            ("the board", self._follow_board),
+            ("the trail", self._follow_trail),
+            ("the top line", self._follow_top),
+            ("the foot", self._follow_foot),
+        ):
+            self._fence(name, follow)
+
+    def _fence(self, name: str, follow: Callable[[], None]) -> None:
+        """What fails in one picture leaves the others alone; it is told, and logged once."""
+        try:
+            follow()
+        except Exception as error:  # noqa: BLE001
+            words = f"{name} can't be drawn: {fault_words(error)}"
+            if words not in self._faults:
+                self._faults.add(words)
+                note_fault(name, error)
+            self._message, self._message_until = words, self._desk.now + MESSAGE_SECONDS
+
+    def _follow_rails(self) -> None:
         rails = self._rails
         view = views.rails_view(
             self._desk,
@@ -125,15 +149,23 @@ class DriveScreen(Screen[None]):
             typing=rails.search is not None,
         )
         rails.set_view(view)
+
+    def _follow_board(self) -> None:
         board = views.board_view(self._desk, self._point)
         self._picture("board").look(board, partial(draw_board, board))
+
+    def _follow_trail(self) -> None:
         trails = trail_views.trails_view(self._desk, self._point, self._chosen)
         self._picture("trail").look(trails, partial(draw_trails, trails))
+
+    def _follow_top(self) -> None:
         top = views.top_view(self._desk, "drive")
         self._picture("top").look(top, lambda width, height: draw_top(top, width))
+
+    def _follow_foot(self) -> None:
         keys = keymap.DRIVE_FOOT_NARROW if self.has_class("one") else keymap.DRIVE_FOOT
-        keys = keys if rails.entry is None else keymap.ENTRY_FOOT
-        keys = keys if rails.search is None else keymap.FIND_FOOT
+        keys = keys if self._rails.entry is None else keymap.ENTRY_FOOT
+        keys = keys if self._rails.search is None else keymap.FIND_FOOT
         message = self._message if self._desk.now < self._message_until else ""
         foot = (keys, message)
         self._picture("foot").look(foot, lambda width, height: draw_foot(keys, keymap.REST, width, message))
@@ -188,7 +220,7 @@ class DriveScreen(Screen[None]):
         self._message = ""
         try:
             act()
-        except WrongError as error:
+        except FORESEEN as error:
             self.say(str(error))
         self.follow()
 

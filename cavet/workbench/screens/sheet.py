@@ -8,6 +8,7 @@ from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.screen import ModalScreen
 
+from cavet.faults import note_fault
 from cavet.workbench import keymap
 from cavet.workbench.drawing.sheet import Sheet, laid
 from cavet.workbench.widgets.leaf import Leaf
@@ -41,7 +42,11 @@ class SheetScreen(ModalScreen[None]):
         self.call_after_refresh(self.follow)
 
     def follow(self) -> None:
-        self.query_one(Leaf).show(self._make(), self._first, keymap.SHEET_FOOT)
+        try:
+            self.query_one(Leaf).show(self._make(), self._first, keymap.SHEET_FOOT)
+        except Exception as error:  # noqa: BLE001
+            self.app.notify(f"shut, since it can't be drawn: {note_fault('a sheet', error)}", markup=False)
+            self.dismiss()
 
     def action_scroll(self, by: int) -> None:
         leaf = self.query_one(Leaf)
