@@ -5,6 +5,7 @@ from __future__ import annotations
 import difflib
 import unicodedata
 from collections.abc import Iterable
+from itertools import islice
 
 CONTROLS = (
     "NUL", "SOH", "STX", "ETX", "EOT", "ENQ", "ACK", "BEL", "BS", "HT", "LF", "VT", "FF", "CR", "SO", "SI",
@@ -12,10 +13,17 @@ CONTROLS = (
 )  # fmt: skip
 """The names of the C0 control characters, by their codes."""
 
+LONGEST, MOST_COMPARED = 80, 500
+"""Longer words, and more of them, are not compared with what was meant."""
+QUOTED, TOLD = 80, 600
+"""So much is quoted of what was found, and of the rest of an error."""
+
 
 def nearest(word: str, words: Iterable[str]) -> str | None:
     """Give the one of `words` that `word` was probably meant to be, if any is close."""
-    lowered = {known.lower(): known for known in words}
+    if len(word) > LONGEST:
+        return None
+    lowered = {known.lower(): known for known in islice(words, MOST_COMPARED) if len(known) <= LONGEST}
     close = difflib.get_close_matches(word.lower(), lowered, n=1, cutoff=0.6)
     return lowered[close[0]] if close else None
 
@@ -66,10 +74,21 @@ class WrongError(Exception):
         super().__init__(place, found, expected, nearest)
 
     def __str__(self) -> str:
-        found = f'"{plain(self.found, 80)}"' if isinstance(self.found, str) else str(self.found)
+        found = f'"{plain(self.found, QUOTED)}"' if isinstance(self.found, str) else plain(str(self.found), QUOTED)
         hint = f'; did you mean "{self.nearest}"?' if self.nearest else ""
-        place = f"{plain(self.place)}: " if self.place else ""
-        return f"{place}found {found}, expected {self.expected}{hint}"
+        place = f"{plain(self.place, TOLD)}: " if self.place else ""
+        return f"{place}found {found}, expected {plain(self.expected, TOLD)}{hint}"
+
+
+class MoreWrongError(WrongError):
+    """There is more wrong than what is told."""
+
+    def __init__(self, place: str, count: int) -> None:
+        super().__init__(place, found=f"{count} more mistakes", expected="fewer")
+        self.count = count
+
+    def __str__(self) -> str:
+        return f"{plain(self.place)}: {self.count} more mistakes, not told"
 
 
 class UnreachableError(Exception):

@@ -40,6 +40,9 @@ def line_of(raw: object) -> tuple[str, str] | None:
     return (match[1], match[2]) if match else None
 
 
+SVD_BYTES = 16 << 20
+
+
 class BusReader:
     """Reads what concerns the bus in a board's parts; what is wrong stands in the checker's errors."""
 
@@ -110,7 +113,7 @@ def _find_map(file: str, which: str, folder: FilePath | None) -> RegisterMap:
         return find_plan(file, folder).map(which)
     if folder is None:
         raise WrongError("", found=file, expected="a map that ships")
-    return SvdReader(read_text(folder / file, "a CMSIS-SVD file"), file).map(which)
+    return SvdReader(read_text(folder / file, "a CMSIS-SVD file", SVD_BYTES), file).map(which)
 
 
 def read_map(checker: Checker, path: Path, name: str, kind: str, folder: FilePath | None) -> RegisterMap | None:

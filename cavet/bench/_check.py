@@ -2,24 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from functools import cached_property
-from typing import Any, TypeVar
+from typing import Any, NoReturn, TypeVar
 
 from cavet import units
 from cavet.bench._places import Path, find_places
 from cavet.bench._schema import Key, Section
 from cavet.expressions import Expression
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import QUOTED, MoreWrongError, WrongError, listed, nearest, plain
 
 T = TypeVar("T")
+MOST_SHOWN = 16
+MOST_TOLD = 50
+"""So many mistakes are told of one file; of the others only how many there are."""
 
 
 class Checker:
     """Turns tables into values, and keeps all that is wrong in `errors`."""
 
     def __init__(self, file: str, text: str) -> None:
-        self._file = file
+        self.file = file
         self._text = text
         self.errors: list[WrongError] = []
         self.shown_as: dict[Path, str] = {}
@@ -38,8 +41,8 @@ class Checker:
         while known and known not in self._places:
             known = known[:-1]
         line = f":{self._places[known]}" if known else ""
-        words = (self.shown_as.get(path[: size + 1], str(part)) for size, part in enumerate(path))
-        return f"{self._file}{line} {'.'.join(words)}".rstrip()
+        words = (self.shown_as.get(path[: size + 1], plain(str(part), QUOTED)) for size, part in enumerate(path))
+        return f"{self.file}{line} {'.'.join(words)}".rstrip()
 
     def placed(self, path: Path, read: Callable[[], T]) -> T:
         """Read something; an error bears its place in the file, which is looked for only then."""
@@ -52,7 +55,15 @@ class Checker:
 
     def wrong(self, path: Path, *, found: object, expected: str, nearest: str | None = None) -> None:
         """Note that something is wrong."""
-        self.errors.append(WrongError(self.place(path), found=found, expected=expected, nearest=nearest))
+        place = self.place(path) if len(self.errors) < MOST_TOLD else self.file
+        self.errors.append(WrongError(place, found=found, expected=expected, nearest=nearest))
+
+    def refuse(self) -> NoReturn:
+        """Raise all that is wrong, or the first of it and how much more there is."""
+        told: list[WrongError] = self.errors[:MOST_TOLD]
+        if len(self.errors) > MOST_TOLD:
+            told.append(MoreWrongError(self.file, len(self.errors) - MOST_TOLD))
+        raise ExceptionGroup(f"{self.file} can't be used", told)
 
     def table(self, data: object, section: Section, path: Path) -> dict[str, Any] | None:
         """Read one table; `None` where so much is wrong that nothing can be made of it."""
@@ -80,7 +91,8 @@ class Checker:
         for name in data:
             if name not in keys:
                 expected = f"one of the keys {listed(sorted(keys))}"
-                self.wrong((*path, name), found="this key", expected=expected, nearest=nearest(name, keys))
+                near = self.nearest(name, keys)
+                self.wrong((*path, name), found="this key", expected=expected, nearest=near)
 
     def _key(self, data: dict[str, Any], key: Key, path: Path, values: Mapping[str, Any]) -> Any:
         unit = key.unit
@@ -105,6 +117,10 @@ class Checker:
             self.errors.append(error)
             return key.default
 
+    def nearest(self, word: str, words: Iterable[str]) -> str | None:
+        """The word that was probably meant; not looked for any more where so much is wrong that it is not told."""
+        return nearest(word, words) if len(self.errors) < MOST_TOLD else None
+
     def _fail(self, raw: object, expected: str, path: Path, near: str | None = None) -> WrongError:
         return WrongError(self.place(path), found=shown(raw), expected=expected, nearest=near)
 
@@ -118,12 +134,12 @@ class Checker:
             raise self._fail(raw, f"a text: {key.doc}", path)
         if not units.known(raw):
             fitting = [name for names in units.DIMENSIONS.values() for name in names if name]
-            raise self._fail(raw, f"a unit: {listed(fitting)}; or none", path, nearest(raw, fitting))
+            raise self._fail(raw, f"a unit: {listed(fitting)}; or none", path, self.nearest(raw, fitting))
         return raw
 
     def _read_word(self, raw: object, key: Key, unit: str, path: Path) -> str:
         if raw not in key.choices:
-            near = nearest(raw, key.choices) if isinstance(raw, str) else None
+            near = self.nearest(raw, key.choices) if isinstance(raw, str) else None
             raise self._fail(raw, listed(key.choices), path, near)
         return str(raw)
 
@@ -238,4 +254,6 @@ def shown(raw: object) -> object:
         return "true" if raw else "false"
     if isinstance(raw, dict):
         return "a table"
+    if isinstance(raw, list):
+        return f"a list of {len(raw)}" if len(raw) > MOST_SHOWN else str(raw)
     return raw if isinstance(raw, str | int | float) else str(raw)

@@ -64,5 +64,5 @@ def check_text(text: str, file: str, folder: Path | None = None) -> Plan:
     data = parse_toml(text, file, checker)
     plan = read_plan(data, checker, folder)
     if plan is None or checker.errors:
-        raise ExceptionGroup(f"{file} can't be used", checker.errors)
+        checker.refuse()
     return plan

@@ -2,8 +2,17 @@
 
 from __future__ import annotations
 
+import re
+from bisect import bisect_left
+
 Path = tuple[str | int, ...]
 
+_STRING = re.compile(
+    r'"{3}(?:[^"\\]|\\[\s\S]|"(?!""))*+"{3,5}'
+    r"|'{3}(?:[^']|'(?!''))*+'{3,5}"
+    r'|"(?:[^"\\]|\\.)*+"'
+    r"|'[^']*+'"
+)
 _BARE_END = " \t=.]#\n,}"
 
 
@@ -15,6 +24,7 @@ def find_places(text: str) -> dict[Path, int]:
 class _Scanner:
     def __init__(self, text: str) -> None:
         self._text = text.replace("\r\n", "\n")
+        self._ends = [found.start() for found in re.finditer("\n", self._text)]
         self._at = 0
         self._places: dict[Path, int] = {}
         self._counts: dict[Path, int] = {}
@@ -36,7 +46,8 @@ class _Scanner:
         while self._at < len(self._text):
             character = self._peek()
             if character == "#":
-                self._at = (self._text + "\n").find("\n", self._at)
+                end = self._text.find("\n", self._at)
+                self._at = end if end >= 0 else len(self._text)
             elif character in " \t\n":
                 self._at += 1
             else:
@@ -44,7 +55,7 @@ class _Scanner:
         return False
 
     def _note(self, path: Path) -> None:
-        self._places.setdefault(path, self._text.count("\n", 0, self._at) + 1)
+        self._places.setdefault(path, bisect_left(self._ends, self._at) + 1)
 
     def _header(self) -> Path:
         is_list = self._text.startswith("[[", self._at)
@@ -133,12 +144,6 @@ class _Scanner:
         self._at += 1
 
     def _string(self) -> None:
-        quote = self._peek()
-        long = self._text.startswith(quote * 3, self._at)
-        mark = quote * 3 if long else quote
-        self._at += len(mark)
-        while not self._text.startswith(mark, self._at):
-            self._at += 2 if quote == '"' and self._peek() == "\\" else 1
-        self._at += len(mark)
-        while long and self._peek() == quote:
-            self._at += 1
+        found = _STRING.match(self._text, self._at)
+        assert found is not None  # it has been read as valid TOML
+        self._at = found.end()

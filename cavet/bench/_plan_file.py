@@ -83,7 +83,7 @@ def read_plan_text(text: str, file: str) -> PlanFile:
     frames = {name: FrameReader(checker, name, table).read() for name, table in _named(checker, top, schema.FRAME)}
     maps = {name: MapReader(checker, name, table).read() for name, table in _named(checker, top, schema.MAP)}
     if checker.errors:
-        raise ExceptionGroup(f"{file} can't be used", checker.errors)
+        checker.refuse()
     return PlanFile(
         file,
         {name: frame for name, frame in frames.items() if frame is not None},

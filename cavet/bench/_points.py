@@ -32,7 +32,7 @@ from cavet.messaging import PayloadForm
 from cavet.protocols.modbus import ValueForm
 from cavet.protocols.mqtt import filter_problem, name_problem
 from cavet.protocols.plans import FieldPlan
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import WrongError, listed
 
 ResolvePins = Callable[[Path, dict[str, Any], Profile | None], bool]
 SHAFT_KEYS = ("direction", "coil_2", "coil_3", "coil_4", "second")
@@ -327,7 +327,7 @@ class PointReader:
         frame = plan.codecs[places["frame"]].plan if places["frame"] else None
         known = [field.name for field in frame.fields if field.is_whole and not frame.repeats(field)] if frame else []
         if table["mask"] and table["mask"] not in known:
-            near = nearest(table["mask"], known)
+            near = self._checker.nearest(table["mask"], known)
             expected = f"a whole number of the frame: {listed(known) or 'it has none'}"
             self._checker.wrong((*path, "mask"), found=table["mask"], expected=expected, nearest=near)
             return None
@@ -348,7 +348,7 @@ class PointReader:
         ]
         if text not in known:
             expected = f"{'a text' if kind.is_text else 'one number'}: {listed(known) or 'there is none'}"
-            self._checker.wrong(path, found=text, expected=expected, nearest=nearest(text, known))
+            self._checker.wrong(path, found=text, expected=expected, nearest=self._checker.nearest(text, known))
             return None
         return frame, field
 

@@ -31,7 +31,7 @@ from cavet.expressions import Expression
 from cavet.hosts import DevicePlan, Format, Manners, Point
 from cavet.protocols import FieldError
 from cavet.protocols.plans import PlanCodec
-from cavet.wording import listed, nearest
+from cavet.wording import listed
 
 NAME = re.compile(r"[a-z][a-z0-9_]{0,39}")
 
@@ -125,7 +125,7 @@ class _Reader:
         if found in known:
             return True
         expected = f"{what}: {listed(known)}" if known else f"{what}, of which there is none"
-        self._checker.wrong(path, found=found, expected=expected, nearest=nearest(found, known))
+        self._checker.wrong(path, found=found, expected=expected, nearest=self._checker.nearest(found, known))
         return False
 
     # the truth
@@ -259,7 +259,7 @@ class _Reader:
             expected = f"{numbers[0]} to {numbers[-1]}"
             if labels:
                 expected += f" or {next(iter(labels))} to {list(labels)[-1]}"
-        self._checker.wrong(path, found=raw, expected=expected, nearest=nearest(str(raw), labels))
+        self._checker.wrong(path, found=raw, expected=expected, nearest=self._checker.nearest(str(raw), labels))
         return None
 
     def _check_sums(self, rig: dict[str, Quantity], boards: dict[str, BoardPlan]) -> None:
@@ -393,7 +393,9 @@ class _Reader:
         asks = table["asks"]
         if asks and asks not in plan.frames:
             expected = f"a frame: {listed(plan.frames)}"
-            self._checker.wrong((*path, "asks"), found=asks, expected=expected, nearest=nearest(asks, plan.frames))
+            self._checker.wrong(
+                (*path, "asks"), found=asks, expected=expected, nearest=self._checker.nearest(asks, plan.frames)
+            )
             return None
         spoken = Format(codecs={name: PlanCodec(frame) for name, frame in plan.frames.items()}, asks=asks)
         try:

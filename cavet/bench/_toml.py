@@ -2,26 +2,40 @@
 
 from __future__ import annotations
 
+import re
 import tomllib
 from pathlib import Path
 from typing import Any
 
 from cavet.bench._check import Checker
-from cavet.wording import WrongError
+from cavet.bench._places import Path as KeyPath
+from cavet.wording import QUOTED, WrongError, plain
 
 FORMAT = 1
-MAX_BYTES = 4 << 20
+MAX_BYTES = 1 << 20
+MOST_PARTS = 32
+"""So many parts a dotted key may have."""
+MOST_LEVELS = 16
+"""So deep may tables and lists be nested."""
+MOST_VALUES = 100_000
+LONG_INTEGER = "an integer of more than 64 bits"
+INTEGERS = range(-(1 << 63), 1 << 63)
+"""What TOML 1.0 holds in an integer."""
+_WORD = r"""(?:[\w-]++|"[^"\n]*+"|'[^'\n]*+')"""
+_LONG_KEY = re.compile(rf"(?<![\w-]){_WORD}(?:[ \t]*+\.[ \t]*+{_WORD}){{{MOST_PARTS},}}")
+_LONG_NUMBER = re.compile(r"\d[\d_]{1000,}")
 
 
-def read_text(path: Path, what: str) -> str:
-    """Read the text of a file. Raises `WrongError`."""
+def read_text(path: Path, what: str, most: int = MAX_BYTES) -> str:
+    """Read the text of a file of at most so many bytes. Raises `WrongError`."""
     try:
-        data = path.read_bytes()
+        with path.open("rb") as file:
+            data = file.read(most + 1)
     except OSError as error:
         found = "no such file" if isinstance(error, FileNotFoundError) else error.strerror or str(error)
         raise WrongError(str(path), found=found, expected=what) from error
-    if len(data) > MAX_BYTES:
-        raise WrongError(str(path), found=f"{len(data)} bytes", expected=f"at most {MAX_BYTES}")
+    if len(data) > most:
+        raise WrongError(str(path), found="a longer file", expected=f"{what} of at most {most} bytes")
     try:
         return data.decode("utf-8")
     except UnicodeDecodeError as error:
@@ -32,13 +46,48 @@ def read_text(path: Path, what: str) -> str:
 
 def parse_toml(text: str, file: str, checker: Checker) -> dict[str, Any]:
     """Read the tables of a file of our format. Raises `WrongError` for no TOML, and for a newer format."""
+    if found := _LONG_KEY.search(text):
+        place = f"{file}:{_line(text, found)}"
+        raise WrongError(place, found=found.group()[:40], expected=f"keys of at most {MOST_PARTS} parts")
     try:
         data = tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
+    except RecursionError as error:
+        raise WrongError(file, found="tables or lists in one another", expected=f"{MOST_LEVELS} levels") from error
+    except tomllib.TOMLDecodeError as error:
         place, reason = _toml_place(str(error), text)
         raise WrongError(f"{file}:{place}", found=reason, expected="TOML 1.0") from error
+    except ValueError as error:  # Python's own limit of digits
+        number = _LONG_NUMBER.search(text)
+        place = f"{file}:{_line(text, number)}" if number else file
+        reason = LONG_INTEGER if number else str(error)
+        raise WrongError(place, found=reason, expected="a number of TOML 1.0") from error
     _check_format(data, checker)
+    _check_shape(data, checker)
     return data
+
+
+def _line(text: str, found: re.Match[str]) -> int:
+    return text.count("\n", 0, found.start()) + 1
+
+
+def _check_shape(data: dict[str, Any], checker: Checker) -> None:
+    """Nothing in it may be deeper or longer than what can be read on. Raises `WrongError`."""
+    waiting: list[tuple[KeyPath, Any]] = [((), data)]
+    count = 0
+    while waiting:
+        path, value = waiting.pop()
+        count += 1
+        if count > MOST_VALUES:
+            raise WrongError(checker.file, found="more values", expected=f"at most {MOST_VALUES}")
+        if isinstance(value, dict | list):
+            if len(path) > MOST_LEVELS:
+                place = f"{checker.file} {plain(str(path[0]), QUOTED)}"  # looking for its line would go as deep
+                raise WrongError(place, found="tables or lists in one another", expected=f"{MOST_LEVELS} levels")
+            within = value.items() if isinstance(value, dict) else enumerate(value)
+            waiting += [((*path, name), each) for name, each in within]
+        elif type(value) is int and value not in INTEGERS:
+            place = checker.place(path)
+            raise WrongError(place, found=LONG_INTEGER, expected="a number of TOML 1.0")
 
 
 def _check_format(data: dict[str, Any], checker: Checker) -> None:
