@@ -1,8 +1,10 @@
 # Everything here works on a machine with nothing but Python 3.11 and make.
 PYTHON ?= $(shell command -v python3.11 || command -v python3)
 BIN := .venv/bin
+# Compiled when it is first used: most of what is installed never is.
+QUIET := install --quiet --disable-pip-version-check --no-compile --no-deps
 
-.PHONY: setup demo test speed lint shots tools clean
+.PHONY: setup develop demo test speed lint shots tools clean
 
 setup: .venv/ready
 
@@ -10,9 +12,15 @@ setup: .venv/ready
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || \
 		{ echo "setup: found $$($(PYTHON) --version), expected Python 3.11 or newer; set PYTHON=…" >&2; exit 1; }
 	$(PYTHON) -m venv .venv
-	$(BIN)/pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
-	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
-	$(BIN)/python -m compileall -q cavet
+	$(BIN)/pip $(QUIET) --require-hashes -r requirements.lock
+	$(BIN)/pip $(QUIET) --no-build-isolation -e .
+	@touch $@
+
+# What tests, lint and figures need beside it.
+develop: .venv/develop
+
+.venv/develop: .venv/ready requirements-develop.lock
+	$(BIN)/pip $(QUIET) --require-hashes -r requirements-develop.lock
 	@touch $@
 
 demo: setup
@@ -28,19 +36,19 @@ tools:
 		|| echo "tools: no broker is here and none can be installed: the tests against a real one are skipped"
 
 # Compiled first: a hundred short processes are started, also where Python is told to write no bytecode.
-test: setup tools
+test: develop tools
 	@$(BIN)/python -m compileall -q cavet tests
 	$(BIN)/python -m tests
 
-lint: setup
+lint: develop
 	$(BIN)/ruff check cavet tests
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 
-speed: setup
+speed: develop
 	$(BIN)/python -m tests.speed
 
-shots: setup
+shots: develop
 	$(BIN)/python -m tests.shots
 
 clean:
