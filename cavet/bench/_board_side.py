@@ -40,6 +40,8 @@ class BoardSide:
         """Bring the world to the present (or to the time `at`, just past), and come back when something is due."""
         due = self.world.advance(self.clock.now() if at is None else at)
         for board in self.world.boards.values():
+            if not (board.may_speak or self.world.has_cables):
+                continue
             out = self.world.attempt(board, board.take_out)
             if out:
                 self._send(out)

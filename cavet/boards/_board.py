@@ -127,6 +127,8 @@ class Board:
         self.state = BoardState.SHUT if circuit.profile.resets else BoardState.DEAF
         self.wake = 0.0
         """When it wants to be advanced next: at once when it was touched."""
+        self.may_speak = True
+        """Whether it may have something to say since that was taken: it has been touched, or advanced."""
         self.fault: Fault | None = None
         self.defects: list[Defect] = []
         self._tell = tell
@@ -145,6 +147,7 @@ class Board:
     def opened(self, client: Client, now: float) -> None:
         """A link was opened: that may reset it, and it is deaf while it boots."""
         self.wake = now
+        self.may_speak = True
         self._clients[client] = _Seams()
         if not self.profile.resets or self.fault:
             if self.state is BoardState.RUNNING:
@@ -160,6 +163,7 @@ class Board:
     def closed(self, client: Client, now: float) -> None:
         """A link was shut; it keeps its outputs as they are, unless it has a failsafe."""
         self.wake = now
+        self.may_speak = True
         del self._clients[client]
         self.firmware.left(client, now)
         if self.profile.resets and not self._clients and not self.fault:
@@ -182,6 +186,7 @@ class Board:
             )
             return
         self.wake = now
+        self.may_speak = True
         if self._failsafe:
             self._quiet_at = now + self._failsafe
         seams = self._clients[client]
@@ -190,12 +195,14 @@ class Board:
 
     def levels_changed(self, pins: list[Pin], now: float) -> None:
         self.wake = now
+        self.may_speak = True
         if self.state is BoardState.RUNNING:
             self.firmware.levels_changed(pins, now)
             self._reflexes.levels_changed(pins, now)
 
     def stop(self, now: float) -> None:
         """It is switched off in good order."""
+        self.may_speak = True
         if self.state is BoardState.RUNNING:
             self.firmware.stop(now)
 
@@ -220,6 +227,7 @@ class Board:
 
     def advance(self, now: float) -> float:
         """Do what is due; give when something is due next, which is `wake` from now on."""
+        self.may_speak = True
         self.wake = self._advance(now)
         return self.wake
 
@@ -246,6 +254,7 @@ class Board:
 
     def take_out(self) -> list[Outgoing]:
         """Give what it says now; a late board says it later."""
+        self.may_speak = False
         if self.fault:
             return []
         out = self.firmware.take_out()
@@ -261,6 +270,7 @@ class Board:
     def take_out_for(self, client: Client) -> list[Outgoing]:
         """Give what it says to one client, another board; what it says to others is kept for them."""
         out = self.take_out()
+        self.may_speak = True  # to the others
         self._kept = [outgoing for outgoing in out if outgoing.client is not client]
         return [outgoing for outgoing in out if outgoing.client is client]
 

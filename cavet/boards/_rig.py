@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 from math import inf
-from typing import Protocol
+from typing import Any, Protocol
 
 import msgspec
 
@@ -33,7 +33,11 @@ class Quantity(msgspec.Struct, kw_only=True):
 
 
 class Mover(Protocol):
-    """A part whose position or speed the rig can read."""
+    """A part whose position or speed the rig can read. While it moves, or is about to, `wake` is a time."""
+
+    wake: float
+    stirs_rig: bool
+    """Set by the rig that reads it."""
 
     def fraction(self, now: float) -> float: ...
 
@@ -59,6 +63,7 @@ class Rig:
             slot = len(self._slots)
             self._slots[name] = slot
             self._movers.append((slot, movers[name]))
+            movers[name].stirs_rig = True
         self._looked_at = list(self._movers)
         self._row = [quantity.start for quantity in self.quantities] + [0.0] * len(self._movers)
         self._rates: list[Function | None] = [q.rate.bind(self._slots) if q.rate else None for q in self.quantities]
@@ -70,6 +75,10 @@ class Rig:
         """Set by a part that may have set out just now: it is looked at again, though no time has passed."""
         self.calls_at = 0.0
         """When the first of the parts wants to be called."""
+        self.awake: set[Any] = set()
+        """The parts that want to be called at some time: the others need no look."""
+        self._is_still = False
+        """Whether nothing moves, and nothing will until something is touched or set."""
         self._now = 0.0
         self._look(0.0)
 
@@ -95,6 +104,7 @@ class Rig:
         self._row[self._slots[name]] = min(quantity.high, max(quantity.low, value))
         self._look(self._now)
         self._stirred = True
+        self._is_still = False
 
     def rate(self, name: str) -> float:
         """How fast a quantity changes, in units a second."""
@@ -140,14 +150,19 @@ class Rig:
         """Integrate up to `now`, in steps of at most `STEP_SECONDS`; a moment too short to matter is left for later."""
         if not self.touched and now - self._now < GRAIN_SECONDS:
             return
+        if self._is_still and not self.touched:
+            self._now = max(now, self._now)
+            return
         if self._now >= now:
             self._look(now)
         self.touched = False
+        before = self._row.copy()
         while self._now < now:
             span = min(STEP_SECONDS, now - self._now)
             self._move(span)
             self._now = now if span < STEP_SECONDS else self._now + span
             self._look(self._now)
+        self._is_still = before == self._row and not any(self._moving) and all(m.wake == inf for _, m in self._movers)
 
     def _look(self, at: float) -> None:
         """Take the movers' places, and reckon the rates that hold from now on."""

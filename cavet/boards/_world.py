@@ -31,6 +31,8 @@ class World:
         self.defects = {defect.name: defect for defect in defects}
         self._record = record
         self._parts: list[Part] = [part for board in boards for part in board.circuit.parts.values()]
+        self._ranks = {part: rank for rank, part in enumerate(self._parts)}
+        rig.awake.update(self._parts)
         self._owners = {part: board for board in boards for part in board.circuit.parts.values()}
         self._broken: set[Part] = set()
         self._is_rig_stopped = False
@@ -41,6 +43,11 @@ class World:
         self._due = 0.0
         for board in boards:
             board.spoil(defects, 0.0)
+
+    @property
+    def has_cables(self) -> bool:
+        """Whether boards talk to one another."""
+        return bool(self._cables)
 
     @property
     def now(self) -> float:
@@ -99,14 +106,18 @@ class World:
 
     def _call_parts(self, now: float) -> None:
         """Call the parts that want it. One that another has touched meanwhile is called in the next turn."""
-        for part in self._parts:
+        awake = self.rig.awake
+        for part in sorted(awake, key=self._ranks.__getitem__):
             if part.wake <= now:
                 try:
                     part.wake = part.advance(now) if part not in self._broken else inf
                 except Exception as error:  # noqa: BLE001
                     self._fail_part(part, error)
-                self.rig.touched = True
-        self.rig.calls_at = min((part.wake for part in self._parts), default=inf)
+                if part.stirs_rig:
+                    self.rig.touched = True
+            if part.wake == inf:
+                awake.discard(part)
+        self.rig.calls_at = min([part.wake for part in awake], default=inf)
 
     def _step_rig(self, now: float) -> None:
         if self._is_rig_stopped:

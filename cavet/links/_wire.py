@@ -90,6 +90,11 @@ class Wire:
         self._sent += len(data)
         loop = asyncio.get_running_loop()
         at = max(loop.time(), self._busy_until) if self._byte_seconds else loop.time()
+        if not self._byte_seconds and not self._losses.share:
+            if self._watch is not None and data:
+                self._watch(offset, at, at, data, said)
+            self._deliver(data, offset, at)
+            return self._sent
         if self._watch is not None and data:
             self._under_watch.append(_Sent(offset, at, data, said))
         if not self._byte_seconds:

@@ -38,6 +38,8 @@ class Part:
         """The device at whose lines its wires end; "" for the board's own pins."""
         self.wake = 0.0
         """When it wants to be called next."""
+        self.stirs_rig = False
+        """Whether the rig reads where it stands."""
         self.measures = ""
         """The quantity of the rig that it senses, where it is one."""
         self.cause: int | None = None
@@ -55,13 +57,17 @@ class Part:
     def touch(self, now: float) -> None:
         """Something has happened to it: it wants to be called, and the rig looks at it again."""
         self.wake = now
-        self._rig.touched = True
-        if now < self._rig.calls_at:
-            self._rig.calls_at = now
+        rig = self._rig
+        rig.awake.add(self)
+        if self.stirs_rig:
+            rig.touched = True
+        if now < rig.calls_at:
+            rig.calls_at = now
 
     def call_by(self, at: float) -> None:
         """It wants to be called at a time, or before."""
         self.wake = min(self.wake, at)
+        self._rig.awake.add(self)
         self._rig.calls_at = min(self._rig.calls_at, at)
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:

@@ -30,6 +30,8 @@ class ModbusFirmware:
         self._server = server
         self._tell = tell
         self._lines: dict[Client, Line] = {}
+        self._timed: dict[Client, Line] = {}
+        """Those on which a time runs: the others need no look when it has passed."""
         self._out: list[Outgoing] = []
         self._cause_of: dict[Client, CauseOf] = {}
 
@@ -44,6 +46,7 @@ class ModbusFirmware:
     def left(self, client: Client, now: float) -> None:
         """It is gone."""
         self._lines.pop(client, None)
+        self._timed.pop(client, None)
         self._cause_of.pop(client, None)
 
     def feed(self, client: Client, data: bytes, now: float, cause_of: CauseOf) -> None:
@@ -53,17 +56,22 @@ class ModbusFirmware:
         self._cause_of[client] = cause_of
         for request in line.feed(data, now):
             self._take(client, request, now)
+        if line.due < inf:
+            self._timed[client] = line
         if line.broken:
             note = f"{line.broken}; the connection is shut"
             refused = self._tell(Kind.REFUSED, Topic.BYTES, str(len(data)), data, None, note)
             del self._lines[client]
+            self._timed.pop(client, None)
             self._out.append(Outgoing(client, b"", refused, now, hangs_up=True))
 
     def advance(self, now: float) -> float:
         due = inf
-        for client, line in list(self._lines.items()):
+        for client, line in list(self._timed.items()):
             for request in line.advance(now):
                 self._take(client, request, now)
+            if line.due == inf:
+                self._timed.pop(client, None)
             due = min(due, line.due)
         return due
 

@@ -76,6 +76,8 @@ class ScpiFirmware:
         self._moves = False
         """Whether something still moved when it was last looked."""
         self._talks: dict[Client, _Talk] = {}
+        self._unfinished: dict[Client, _Talk] = {}
+        """Those in which something waits: the others need no look when time has passed."""
         self._out: list[Outgoing] = []
         self._common: dict[str, Callable[[_Talk, tuple[Datum, ...], float, int], None]] = {
             "*CLS": self._clear, "*ESE": self._enable_events, "*OPC": self._complete, "*RST": self._reset,
@@ -143,6 +145,7 @@ class ScpiFirmware:
     def left(self, client: Client, now: float) -> None:
         """It is gone, and with it all that it was still to be answered."""
         self._talks.pop(client, None)
+        self._unfinished.pop(client, None)
 
     def stop(self, now: float) -> None:
         """Nobody is told: the link just ends."""
@@ -166,12 +169,14 @@ class ScpiFirmware:
                 continue
             talk.units.append((frame, cause_of(frame)))
             self._work(client, talk, now)
+        if talk.waits is not None or talk.queue:
+            self._unfinished[client] = talk
 
     def advance(self, now: float) -> float:
         if self._moves:
             self._look(now)
         due = inf
-        for client, talk in self._talks.items():
+        for client, talk in list(self._unfinished.items()):
             if talk.waits is not None and not self._pending(now):
                 self._go_on(talk)
                 self._work(client, talk, now)
@@ -179,6 +184,8 @@ class ScpiFirmware:
                 self._flush(client, talk, now)
             if talk.queue:
                 due = now + LOOK_SECONDS
+            elif talk.waits is None:
+                del self._unfinished[client]
         return due
 
     def _pending(self, now: float) -> bool:
