@@ -48,7 +48,7 @@ from cavet.protocols.modbus._messages import (
     WriteSingleCoil,
     WriteSingleRegister,
 )
-from cavet.protocols.modbus._unit import read_message
+from cavet.protocols.modbus._unit import encode_unit, read_message
 from cavet.protocols.modbus._values import KINDS, ORDERS, ValueForm
 
 __all__ = [
@@ -102,6 +102,7 @@ __all__ = [
     "WriteSingleCoil",
     "WriteSingleRegister",
     "crc16",
+    "encode_unit",
     "lrc8",
     "read_message",
 ]

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from math import inf
 
-import msgspec
-
 from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._pins import Pin
 from cavet.boards._telling import Tell
@@ -138,9 +136,8 @@ class ModbusFirmware:
             self._server.counters.silent()
 
     def _say(self, client: Client, heard: Heard, answer: Message, now: float, cause: int) -> None:
-        addressed = msgspec.structs.replace(answer, transaction=heard.transaction, unit=heard.unit)
-        assert isinstance(addressed, modbus.ModbusMessage)  # the server answers with nothing else
-        data = self._lines[client].wrap(addressed)
+        assert isinstance(answer, modbus.ModbusMessage)  # the server answers with nothing else
+        data = self._lines[client].wrap(answer, heard.transaction, heard.unit)
         told = self._tell(Kind.TOLD, Topic.MESSAGE, answer.NAME, data, cause)
         self._out.append(Outgoing(client, data, told, now))
 

@@ -6,6 +6,7 @@ Sources: Modbus messaging on TCP/IP 1.0b, section 3.1.3; Modbus over serial line
 from __future__ import annotations
 
 import functools
+import struct
 from math import inf
 from typing import Protocol
 
@@ -25,6 +26,9 @@ MAX_LENGTH = 254
 ASCII_SECONDS = 1.0
 """Characters of an ASCII frame may be so far apart. Source: serial line 1.02, section 2.5.2.1."""
 EDGE = 1e-9
+REMEMBERED = 1024
+"""So many requests are known by their bytes."""
+_HEADER = struct.Struct(">HHHB")
 
 
 class Heard(msgspec.Struct, frozen=True):
@@ -44,7 +48,7 @@ class Line(Protocol):
     def advance(self, now: float) -> list[Heard]: ...
     @property
     def due(self) -> float: ...
-    def wrap(self, answer: modbus.ModbusMessage) -> bytes: ...
+    def wrap(self, answer: modbus.ModbusMessage, transaction: int, unit: int) -> bytes: ...
 
     broken: str
     """Why what came can be no Modbus at all, so that the connection is of no use any more; "" while it is."""
@@ -79,14 +83,15 @@ class TcpLine:
 
     def _heard(self, wire: bytes) -> Heard:
         transaction, unit = int.from_bytes(wire[:2], "big"), wire[6]
-        message, problems = modbus.read_message(wire[7:], Side.HOST, transaction=transaction, unit=unit)
+        message, problems = _read(wire[7:])
         return Heard(Frame(message, wire, self._offset, problems), unit, wire[7], transaction)
 
     def advance(self, now: float) -> list[Heard]:
         return []
 
-    def wrap(self, answer: modbus.ModbusMessage) -> bytes:
-        return modbus.TCP.encode(answer)
+    def wrap(self, answer: modbus.ModbusMessage, transaction: int, unit: int) -> bytes:
+        body = modbus.encode_unit(answer)
+        return _HEADER.pack(transaction, 0, len(body) + 1, unit) + body
 
 
 class RtuLine:
@@ -136,8 +141,8 @@ class RtuLine:
         message, problems = modbus.read_message(wire[1:-2], Side.HOST, unit=unit)
         return [Heard(Frame(message, wire, offset, problems), unit, function, spoiled=spoiled)]
 
-    def wrap(self, answer: modbus.ModbusMessage) -> bytes:
-        return modbus.RTU.encode(answer)
+    def wrap(self, answer: modbus.ModbusMessage, transaction: int, unit: int) -> bytes:
+        return modbus.RTU.encode(msgspec.structs.replace(answer, transaction=transaction, unit=unit))
 
 
 class StreamLine:
@@ -171,8 +176,8 @@ class StreamLine:
     def advance(self, now: float) -> list[Heard]:
         return []
 
-    def wrap(self, answer: modbus.ModbusMessage) -> bytes:
-        wire = self._codec.encode(answer)
+    def wrap(self, answer: modbus.ModbusMessage, transaction: int, unit: int) -> bytes:
+        wire = self._codec.encode(msgspec.structs.replace(answer, transaction=transaction, unit=unit))
         return wire if self.delimiter == b"\n" else wire[:-1] + self.delimiter
 
 
@@ -185,6 +190,13 @@ def line_for(protocol: str, character: float) -> Line:
     return RtuLine(character) if character else StreamLine(modbus.RTU)
 
 
+@functools.lru_cache(REMEMBERED)
+def _read(unit: bytes) -> tuple[Message, tuple[str, ...]]:
+    """Take a request apart, without what its header says. The same few come again and again."""
+    return modbus.read_message(unit, Side.HOST, transaction=0, unit=0)
+
+
+@functools.lru_cache(REMEMBERED)
 def words_of(message: Message) -> str:
     """Say a request's fields in a few words."""
     return ", ".join([f"{name} {_shown(getattr(message, name))}" for name in _own_fields(type(message))])[:120]
