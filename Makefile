@@ -4,7 +4,7 @@ BIN := .venv/bin
 # Compiled when it is first used: most of what is installed never is.
 QUIET := install --quiet --disable-pip-version-check --no-compile --no-deps
 
-.PHONY: setup develop demo test speed lint shots tools clean
+.PHONY: setup develop demo test attack speed lint shots tools clean
 
 setup: .venv/ready
 
@@ -39,6 +39,9 @@ tools:
 test: develop tools
 	@$(BIN)/python -m compileall -q cavet tests
 	$(BIN)/python -m tests
+
+attack: develop
+	$(BIN)/python -m tests.attack
 
 lint: develop
 	$(BIN)/ruff check cavet tests

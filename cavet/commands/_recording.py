@@ -14,6 +14,8 @@ import msgspec
 from cavet.bench import Plan, RunningBench
 from cavet.record import RecordWriter, check_new
 
+SWITCH_SECONDS = 0.0005
+"""How long a busy bench may keep the interpreter from what writes the record."""
 F = TypeVar("F", bound=Callable[..., Any])
 
 
@@ -39,6 +41,7 @@ def recorded(bench: RunningBench, path: Path | None, *, force: bool = False) -> 
         yield
         return
     check_new(path, force=force)
+    sys.setswitchinterval(SWITCH_SECONDS)
     writer = RecordWriter(bench.record, path, {"bench": bench.plan.name}, tell=complain)
     try:
         yield

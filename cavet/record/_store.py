@@ -22,8 +22,10 @@ from cavet.wording import WrongError
 FORMAT = 2
 READ = ("1", "2")
 """The formats that are read."""
-BATCH_SECONDS = 0.1
+BATCH_SECONDS = 0.05
 """How long an event waits at most before it is written; a killed process may lose no more than 250 ms."""
+MOST_AT_ONCE = 4096
+"""So many events, and so many transfers, are written between two commits."""
 PREPARED = 2
 """So many chunks of what is in memory are indexed beside each batch."""
 
@@ -42,6 +44,8 @@ CREATE TABLE transfers (
     event INTEGER NOT NULL
 );
 """
+_MARKS = "(?,?,?,?,?,?,?,?,?,?,?)"
+ROWS_AT_ONCE = (1024, 128, 16, 4, 1)
 _EVENT = "number, t, kind, board, cause, topic, subject, value, note, purpose, reason"
 _OLD_PURPOSES = {
     "read back": Purpose.READ_BACK, "release": Purpose.RELEASE, "set-up": Purpose.SET_UP, "poll": Purpose.POLL,
@@ -77,6 +81,8 @@ class RecordWriter:
         self._path = path
         self._written = record.first
         self._carried = record.transfers.first
+        self._lags = False
+        """Whether there was more to write than is written at once."""
         self._subjects: set[tuple[str, ...]] = set()
         self._stop = threading.Event()
         self.problem: str | None = None
@@ -99,24 +105,27 @@ class RecordWriter:
         self._thread.start()
 
     def _write_on(self) -> None:
-        while not self._stop.wait(BATCH_SECONDS):
+        while not self._stop.wait(0.0 if self._lags else BATCH_SECONDS):
             if not self._write_batch():
                 return
-            self._record.prepare(PREPARED)
-        self._write_batch()
+            if not self._lags:
+                self._record.prepare(PREPARED)
+        while self._write_batch() and self._lags:
+            pass
 
     def _write_batch(self) -> bool:
-        events = self._record.since(self._written)
-        transfers = self._record.transfers.since(self._carried)
+        events = self._record.since(self._written)[:MOST_AT_ONCE]
+        transfers = self._record.transfers.since(self._carried)[:MOST_AT_ONCE]
+        self._lags = MOST_AT_ONCE in (len(events), len(transfers))
         if not events and not transfers:
             return True
         self._count_gap(events[0].number - self._written if events else 0)
         self._count_gap(transfers[0].number - self._carried if transfers else 0)
         try:
             self._database.execute("BEGIN")
-            self._database.executemany("INSERT INTO events VALUES (?,?,?,?,?,?,?,?,?,?,?)", map(_row, events))
+            self._insert("events", [_row(event) for event in events])
             self._database.executemany("INSERT INTO subjects VALUES (?,?,?,?)", self._new_subjects(events))
-            self._database.executemany("INSERT INTO transfers VALUES (?,?,?,?,?,?,?,?,?,?,?)", map(_columns, transfers))
+            self._insert("transfers", [_columns(transfer) for transfer in transfers])
             self._database.execute("COMMIT")
         except sqlite3.Error as error:
             self._complain(f"the record is no longer written: {_reason(error)}")
@@ -124,6 +133,16 @@ class RecordWriter:
         self._written = events[-1].number + 1 if events else self._written
         self._carried = transfers[-1].number + 1 if transfers else self._carried
         return True
+
+    def _insert(self, table: str, rows: list[tuple[object, ...]]) -> None:
+        """Insert many rows with each statement: after each, a busy bench keeps the interpreter from us for a while."""
+        at = 0
+        for size in ROWS_AT_ONCE:
+            while len(rows) - at >= size:
+                marks = ",".join([_MARKS] * size)
+                values = [value for row in rows[at : at + size] for value in row]
+                self._database.execute(f"INSERT INTO {table} VALUES {marks}", values)
+                at += size
 
     def _new_subjects(self, events: list[Event]) -> set[tuple[str, ...]]:
         """What there had not been before: of these few, the latest event before any time is found at once."""

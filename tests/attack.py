@@ -1,0 +1,375 @@
+"""An attack on everything that can be reached: `make attack`. It takes minutes, and is no part of `make test`.
+
+Each round prints one line: what was done, what became of it, whether it held. `python -m tests.attack NAME…` takes some
+of the rounds, `--scale 0.1` a tenth of each.
+"""
+
+import argparse
+import asyncio
+import contextlib
+import random
+import resource
+import select
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+from pathlib import Path
+
+import serial
+
+from cavet.record import Direction, Kind, RecordFile, Seat, Topic
+from tests.bench.benches import demo, in_fast_time
+from tests.boards.devices import tcp
+from tests.commands.test_hostile import GOOD_TCP, GOOD_TCP_ANSWER, REQUESTS, SCPI_PIECES, mutated, resident
+from tests.commands.test_hostile_clients import CONNECTS, PACKETS
+from tests.commands.test_serve import Served
+from tests.commands.topics import TopicClient
+from tests.patience import PATIENCE
+
+FIRMATA = tuple(
+    bytes.fromhex(frame)
+    for frame in (
+        "F9", "F0 79 F7", "F0 6B F7", "F0 6D 09 F7", "F4 09 04", "E9 5C 00", "D0 01", "C0 01", "91 7F 7F", "F5 03 01",
+        "F0 7A 13 00 F7", "F0 69 F7", "F0 76 3C 00 01 F7", "F0 78 00 00 F7", "F0 71 41 00 F7", "F0 62 02 01 F7",
+    )
+)  # fmt: skip
+GROWTH = 400_000_000
+"""The record keeps a million events and the bytes of the links in memory; no more than that may be added."""
+MOST_LOST_SECONDS = 0.25
+
+
+class Target:
+    """The demo, served, and what is known to be right of it."""
+
+    def __init__(self, *more):
+        self.served = Served(*more)
+        self.pid = self.served.process.pid
+        self.before = resident(self.pid)
+        self.files = self.open_files()
+
+    def open_files(self):
+        return len(list(Path(f"/proc/{self.pid}/fd").iterdir()))
+
+    def connect(self, board, kind="tcp"):
+        host, _, port = self.served.address(board, kind).removeprefix("usbip:").rpartition(":")
+        return socket.create_connection((host, int(port)), timeout=PATIENCE)
+
+    def good(self):
+        """Ask each board something right; give the words for what was not answered."""
+        asks = {"pumphouse": self.ask_modbus, "switchrack": self.ask_scpi, "gatehouse": self.ask_firmata}
+        wrong = []
+        for name, ask in {**asks, "towpath": self.ask_broker}.items():
+            try:
+                if not ask():
+                    wrong.append(name)
+            except OSError as error:
+                wrong.append(f"{name} ({error})")
+        return wrong
+
+    def ask_modbus(self):
+        with self.connect("pumphouse") as link:
+            link.sendall(tcp("08 0001 0000") + GOOD_TCP)
+            heard = b""
+            while not heard.endswith(GOOD_TCP_ANSWER):
+                heard += (data := link.recv(4096))
+                if not data:
+                    return False
+            return True
+
+    def ask_scpi(self):
+        with self.connect("switchrack") as link:
+            link.sendall(b"\n*CLS\nSYST:VERS?\n")
+            return link.recv(4096).endswith(b"1999.0\n")
+
+    def ask_firmata(self):
+        with serial.Serial(self.served.endpoint["address"], 57600, timeout=PATIENCE) as port:
+            port.read_until(b"\xf7")
+            port.write(bytes.fromhex("F0 6D 0B F7"))
+            return b"\xf0\x6e\x0b" in port.read_until(b"\xf7") or b"\xf0\x6e\x0b" in port.read_until(b"\xf7")
+
+    def ask_broker(self):
+        client = TopicClient(self.served.address("towpath", "mqtt"), 4)
+        client.subscribe("ottersluice/towpath/lamp/state")
+        client.wait_for("publish")
+        client.close()
+        return True
+
+    def end(self):
+        """End it; give what was wrong with it at the end."""
+        if self.served.process.poll() is not None:
+            return [f"it ended with {self.served.process.returncode}"]
+        wrong = self.good()
+        grown = resident(self.pid) - self.before
+        if grown > GROWTH:
+            wrong.append(f"{grown / 1e6:.0f} MB more memory")
+        deadline = time.monotonic() + 10
+        while self.open_files() > self.files + 2 and time.monotonic() < deadline:
+            time.sleep(0.05)
+        if self.open_files() > self.files + 2:
+            wrong.append(f"{self.open_files() - self.files} more open files")
+        errors = self.served.process.stderr
+        code, _ = self.served.end(signal.SIGTERM)
+        if code:
+            wrong.append(f"exit code {code}")
+        del errors
+        return wrong
+
+
+def report(name, done, wrong):
+    print(f"{'held' if not wrong else 'FAILED':6}  {name:12}  {done}{f': {wrong}' if wrong else ''}", flush=True)
+    return not wrong
+
+
+# rounds
+
+
+def inputs(scale):
+    """Mutated and random bytes at each endpoint, over as many connections as are shut."""
+    noise, count = random.Random("attack"), int(50_000 * scale)
+    versions = list(CONNECTS)
+    makers = {
+        "pumphouse": ("tcp", lambda: mutated(noise, tcp(noise.choice(REQUESTS), noise.getrandbits(16)))),
+        "switchrack": ("tcp", lambda: b"".join(noise.choices(SCPI_PIECES, k=noise.randint(1, 8))) + b"\n"),
+        "towpath": ("mqtt", lambda: mutated(noise, mqtt_bytes(noise, noise.choice(versions)))),
+        "signalpost": ("usb", lambda: mutated(noise, bytes.fromhex("01 11 80 05 00 00 00 00"))),
+    }
+    target = Target()
+    for board, (kind, make) in makers.items():
+        sent = 0
+        while sent < count:
+            try:
+                with target.connect(board, kind) as link:
+                    link.setblocking(False)
+                    for _ in range(200):
+                        sent += 1
+                        send(link, make())
+            except OSError:
+                continue
+    with serial.Serial(target.served.endpoint["address"], 57600, timeout=0, write_timeout=PATIENCE) as port:
+        for _ in range(count // 20):
+            port.write(mutated(noise, noise.choice(FIRMATA))[:40])
+            port.read(4096)
+    return report("inputs", f"{4 * count + count // 20} inputs at five endpoints", target.end())
+
+
+def mqtt_bytes(noise, version):
+    """A client's first packet, and perhaps some more."""
+    packets = [CONNECTS[version], *noise.choices(PACKETS[version], k=noise.randint(0, 2))]
+    return b"".join(version.encode(packet) for packet in packets)
+
+
+def send(link, data):
+    """Send what can be sent at once, and hear what is there."""
+    if select.select([], [link], [], 0.5)[1]:
+        link.send(data)
+    if select.select([link], [], [], 0)[0] and not link.recv(65536):
+        raise ConnectionResetError
+
+
+def floods(scale):
+    """Full speed at one endpoint, while another board's answers are timed."""
+    wrong, words = [], []
+    for board, kind, data in (
+        ("pumphouse", "tcp", GOOD_TCP * 50), ("switchrack", "tcp", b"*OPC?\n" * 100), ("towpath", "mqtt", bytes(4096)),
+        ("pumphouse", "tcp", bytes(range(256)) * 16), ("switchrack", "tcp", b"A" * 4096),
+    ):  # fmt: skip
+        target, stop = Target(), threading.Event()
+        flood = threading.Thread(target=pour, args=(target, board, kind, data, stop))
+        flood.start()
+        other = target.ask_scpi if board == "pumphouse" else target.ask_modbus
+        times, until = [], time.monotonic() + 60 * scale
+        while time.monotonic() < until:
+            began = time.monotonic()
+            if not other():
+                wrong.append(f"no answer beside a flood at {board}")
+            times.append(time.monotonic() - began)
+            time.sleep(0.01)
+        stop.set()
+        flood.join()
+        times.sort()
+        words.append(f"{board} {1000 * times[len(times) // 2]:.0f}/{1000 * times[int(0.99 * len(times))]:.0f} ms")
+        wrong += target.end()
+    return report("floods", f"the other board's delay, median/99th percentile: {', '.join(words)}", wrong)
+
+
+def pour(target, board, kind, data, stop):
+    while not stop.is_set():
+        try:
+            with target.connect(board, kind) as link:
+                link.settimeout(0.2)
+                while not stop.is_set():
+                    try:
+                        link.sendall(data)
+                        link.recv(1 << 20)
+                    except TimeoutError:
+                        continue
+        except OSError:
+            continue
+
+
+def connections(scale):
+    """Many at once: that say nothing, half a message, one byte at a time; and storms of opening and shutting."""
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    resource.setrlimit(resource.RLIMIT_NOFILE, (min(hard, 4096), hard))
+    target, count = Target(), max(20, int(500 * scale))
+    links = [target.connect(board, kind) for _ in range(count // 3) for board, kind in ENDPOINTS]
+    for link in links:
+        link.sendall(b"\x00\x01\x00\x00\x00")
+    wrong = target.good()
+    for turn in range(3):
+        for link in links:
+            with contextlib.suppress(OSError):  # it may have been shut for what it had sent before
+                link.sendall(bytes((turn,)))
+    for link in links:
+        link.setsockopt(socket.SOL_SOCKET, socket.SO_LINGER, b"\1\0\0\0\0\0\0\0")
+        link.close()
+    for _ in range(2 * count):
+        for board, kind in ENDPOINTS:
+            target.connect(board, kind).close()
+    done = f"{len(links)} at once, {2 * count * len(ENDPOINTS)} opened and shut"
+    wrong += target.end()
+    resource.setrlimit(resource.RLIMIT_NOFILE, (soft, hard))
+    return report("connections", done, wrong)
+
+
+ENDPOINTS = (("pumphouse", "tcp"), ("switchrack", "tcp"), ("towpath", "mqtt"))
+
+
+def cuts(scale):
+    """The link is lost behind each byte of a session that comes up and does a wish; then it is mended."""
+    wrong, count = [], 0
+    whole = in_fast_time(lambda bench, standings: told_bytes(bench), demo())
+    for board, name, value in (("gatehouse", "beacon", 40.0), ("pumphouse", "pump_a", True)):
+        for cut in range(1, whole[board], max(1, round(1 / scale))):
+            count += 1
+            story = lambda bench, standings: cut_behind(bench, board, name, value, cut)  # noqa: B023, E731
+            if problem := in_fast_time(story, demo()):
+                wrong.append(f"{board} behind byte {cut}: {problem}")
+    return report("cuts", f"{count} links cut, each behind another byte", wrong)
+
+
+async def told_bytes(bench):
+    """How many bytes each host sends until its first wish is done."""
+    await asyncio.sleep(3)
+    bench.ask(bench.point("beacon"), 40.0, by="attack")
+    bench.ask(bench.point("pump_a"), True, by="attack")
+    await asyncio.sleep(2)
+    return {board: sent_to(bench, board) for board in ("gatehouse", "pumphouse")}
+
+
+def sent_to(bench, board):
+    return sum(
+        len(transfer.data)
+        for transfer in bench.record.transfers.since(0)
+        if transfer.link == board and transfer.direction is Direction.TO_BOARD and transfer.seat is Seat.BOARD
+    )
+
+
+async def cut_behind(bench, board, name, value, cut):
+    """Cut a link once so many bytes have come; mend it, and give what is wrong then."""
+    point, link = bench.point(name), bench.memory_link(board)
+    asked, waited = None, 0.0
+    while sent_to(bench, board) < cut and waited < 6.0:
+        if waited > 3.0 and asked is None:
+            asked = bench.ask(point, value, by="attack")
+        await asyncio.sleep(0.0001 if waited < 4 else 0.01)
+        waited = bench.clock.now()
+    link.cut("attacked")
+    if asked is None:
+        asked = bench.ask(point, value, by="attack")
+    await asyncio.sleep(1)
+    if any(event.kind is Kind.CONFIRMED and event.value != value for event in bench.record.trail(asked)):
+        return "another value was confirmed"
+    link.mend()
+    await asyncio.sleep(8)
+    kinds = {event.kind for event in bench.record.trail(asked)}
+    if bench.fault_of(board):
+        return str(bench.fault_of(board))
+    return "" if Kind.CONFIRMED in kinds or Kind.OVERTAKEN in kinds else f"not confirmed after it was mended: {kinds}"
+
+
+def kills(scale):
+    """The process is killed while it records under load: what it had written is whole, and little is lost."""
+    wrong, most, count = [], 0.0, max(2, int(20 * scale))
+    for number in range(count):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "a.record"
+            target, stop = Target("--record", str(path)), threading.Event()
+            flood = threading.Thread(target=pour, args=(target, "pumphouse", "tcp", GOOD_TCP * 20, stop))
+            began = time.monotonic()
+            flood.start()
+            time.sleep(0.5 + 0.05 * number)
+            ended = time.monotonic() - began
+            target.served.process.send_signal(signal.SIGKILL)
+            target.served.process.wait()
+            stop.set()
+            flood.join()
+            for stream in (target.served.process.stdin, target.served.process.stdout, target.served.process.stderr):
+                stream.close()
+            file = RecordFile(path)
+            last, numbers = 0.0, -1
+            opened = next(e.t for e in file.course("pumphouse", Topic.LINK, "pumphouse") if e.value == "open")
+            for event in file.since(0):
+                if event.number != numbers + 1:
+                    wrong.append(f"kill {number}: event {numbers + 1} is missing")
+                last, numbers = event.t, event.number
+            if "ended" in file.about:
+                wrong.append(f"kill {number}: it says that it is whole")
+            file.close()
+            most = max(most, ended - (last - opened))
+    if most > MOST_LOST_SECONDS:
+        wrong.append("more is lost than may be")
+    done = f"{count} kills while recording under load; at most {1000 * most:.0f} ms are lost"
+    return report("kills", done, wrong)
+
+
+def signals(scale):
+    """Stopped and continued, its output shut, told to end in each way: nothing of it is left behind."""
+    wrong = []
+    target = Target("--events")
+    for _ in range(max(1, int(10 * scale))):
+        target.served.process.send_signal(signal.SIGTSTP)
+        time.sleep(0.2)
+        target.served.process.send_signal(signal.SIGCONT)
+    wrong += target.end()
+    for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
+        target = Target("--events")
+        device = Path(target.served.endpoint["address"])
+        target.served.process.send_signal(number)
+        target.served.process.wait(PATIENCE)
+        if device.exists():
+            wrong.append(f"{device} is left behind after {number.name}")
+        if b"Traceback" in target.served.process.stderr.read().encode():
+            wrong.append(f"a traceback after {number.name}")
+    target = Target("--events")
+    target.served.process.stdout.close()
+    with target.connect("pumphouse") as link:
+        link.sendall(GOOD_TCP * 100)
+    try:
+        target.served.process.wait(PATIENCE)
+    except subprocess.TimeoutExpired:
+        wrong.append("it runs on though its output is shut")
+        target.served.process.kill()
+    return report("signals", "stopped, continued, ended by three signals and a shut output", wrong)
+
+
+ROUNDS = {
+    "inputs": inputs, "floods": floods, "connections": connections, "cuts": cuts, "kills": kills, "signals": signals,
+}  # fmt: skip
+
+
+def main():
+    parser = argparse.ArgumentParser(prog="python -m tests.attack")
+    parser.add_argument("rounds", nargs="*", metavar="ROUND", help=f"of {', '.join(ROUNDS)}; all where none is named")
+    parser.add_argument("--scale", type=float, default=1.0, help="how much of each")
+    chosen = parser.parse_args()
+    held = [ROUNDS[name](chosen.scale) for name in chosen.rounds or ROUNDS]
+    sys.exit(not all(held))
+
+
+if __name__ == "__main__":
+    main()
