@@ -278,7 +278,7 @@ async def cut_behind(bench, board, name, value, cut):
             asked = bench.ask(point, value, by="attack")
         await asyncio.sleep(0.0001 if waited < 4 else 0.01)
         waited = bench.clock.now()
-    link.cut("attacked")
+    link.cut()
     if asked is None:
         asked = bench.ask(point, value, by="attack")
     await asyncio.sleep(1)

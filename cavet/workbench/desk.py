@@ -8,7 +8,7 @@ from collections.abc import Callable
 from cavet.bench import RunningBench, Standing, Standings
 from cavet.boards.parts import Encoder
 from cavet.hosts import Asked, Point, PointKind
-from cavet.record import Event, Kind
+from cavet.record import Event, Kind, Purpose
 from cavet.wording import WrongError
 from cavet.workbench.roster import Roster
 
@@ -19,6 +19,13 @@ NUDGES_A_TURN = 24
 """How long a momentary thing stays held after a key press: a terminal tells of no release, only of repeats."""
 PULSE_SHARE = 0.2
 """How much of its range a pulse is when it is asked for the first time, by the key that flips."""
+TURNING = ("motor", "pump")
+LIVELY_SECONDS = 1.0
+LIVELY = frozenset((
+    Kind.ASKED, Kind.DRIVEN, Kind.MOVING, Kind.MOVED, Kind.CONFIRMED, Kind.LEVEL, Kind.SENSED, Kind.BOARD, Kind.LINK,
+    Kind.FAULT, Kind.REFUSED, Kind.UNCONFIRMED, Kind.OVERTAKEN, Kind.DEFECT, Kind.RIG, Kind.LOST, Kind.REFLEX,
+))  # fmt: skip
+"""Events after which everything is drawn as often as can be for a while; polls and their answers are not among them."""
 Call = Callable[[Callable[[], object]], object]
 Slot = tuple[float, float] | None
 
@@ -86,6 +93,7 @@ class Desk:
         self._undo: list[tuple[Point, Asked]] = []
         self._stood: dict[str, Standing] = {}
         self._followed_at = 0.0
+        self._lively_until = LIVELY_SECONDS
 
     @property
     def points(self) -> list[Point]:
@@ -99,9 +107,8 @@ class Desk:
     def follow(self) -> None:
         """Read on in the record, and let go of what is not held any more."""
         now = self.now
+        self.stirs()
         self._stood.clear()
-        for event in self.standings.follow():
-            self._note(event)
         for name, course in self.courses.items():
             course.pass_to(now, tells=self.bench.host_links[self.bench.plan.points[name].board].ready)
         for name, until in list(self._held.items()):
@@ -110,6 +117,19 @@ class Desk:
                 self._let_go(self.bench.plan.points[name])
         self._turn_wheels(now)
         self._note_differences(now)
+
+    def stirs(self) -> bool:
+        """Read on in the record; tell whether something is going on that an eye follows: a wish, a part that moves."""
+        for event in self.standings.follow():
+            self._note(event)
+            if event.kind in LIVELY and event.purpose is Purpose.NONE:
+                self._lively_until = event.t + LIVELY_SECONDS
+        return self.now < self._lively_until or self._is_moving()
+
+    def _is_moving(self) -> bool:
+        now = self.now
+        parts = [part for board in self.bench.world.boards.values() for part in board.circuit.parts.values()]
+        return any(part.busy(now) or (part.kind in TURNING and part.fraction(now) != 0.0) for part in parts)
 
     def _note_differences(self, now: float) -> None:
         """Since when asked and got differ, for each output where nothing is on its way and it is known what was got."""
@@ -132,7 +152,7 @@ class Desk:
         passed, self._followed_at = now - self._followed_at, now
         for board in self.bench.world.boards.values():
             for part in board.circuit.parts.values():
-                if part.kind in ("motor", "pump"):
+                if part.kind in TURNING:
                     path = f"{board.name}.{part.name}"
                     turned = self.turns.get(path, 0.0) + 0.7 * part.fraction(now) * passed
                     self.turns[path] = turned % 1.0

@@ -24,6 +24,8 @@ from cavet.workbench.widgets.picture import Picture
 from cavet.workbench.widgets.rails import Rails
 
 FRAME_SECONDS = 1 / 15
+CALM_SECONDS = 0.24
+"""So long a picture may stand while nothing stirs: what comes in by itself is shown four times a second."""
 MESSAGE_SECONDS = 6.0
 LEAST_SIZE = (40, 12)
 """Columns and rows below which nothing is drawn but one line that says so."""
@@ -65,6 +67,9 @@ class DriveScreen(Screen[None]):
         self._faults: set[str] = set()
         """What has failed so far: each is logged once, not with every frame."""
         self._fitted = (0, 0)
+        self._drawn_at = 0.0
+        self._done: tuple[object, ...] = ()
+        """What a person had done at the rails when they were drawn last."""
 
     def compose(self) -> ComposeResult:
         yield Picture(id="small")
@@ -78,8 +83,18 @@ class DriveScreen(Screen[None]):
     def on_mount(self) -> None:
         self._rails.focus()
         self._fit()
-        self.set_interval(FRAME_SECONDS, self.follow)
+        self.set_interval(FRAME_SECONDS, self._tick)
         self.call_after_refresh(self.follow)
+
+    def _tick(self) -> None:
+        """Draw, unless nothing stirs and it was done a short while ago."""
+        rails = self._rails
+        done = (rails.cursor, rails.entry, rails.search, rails.size)
+        calm = self._desk.now - self._drawn_at < CALM_SECONDS
+        if calm and done == self._done and not self._desk.stirs():
+            return
+        self._done = done
+        self.follow()
 
     def on_resize(self) -> None:
         self.call_after_refresh(self.follow)
@@ -113,6 +128,7 @@ class DriveScreen(Screen[None]):
         if not self.is_mounted or not self._desk.points:
             return
         self._fit()
+        self._drawn_at = self._desk.now
         if self.has_class("small"):
             columns, rows = self.app.size
             draw = partial(draw_too_small, least=LEAST_SIZE)
