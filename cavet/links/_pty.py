@@ -9,6 +9,7 @@ import select
 import termios
 import tty
 from collections.abc import Callable
+from weakref import WeakKeyDictionary
 
 from cavet.links._end import Listener, Welcome
 from cavet.links._remote import SAME_RATE
@@ -20,11 +21,48 @@ from cavet.protocols.characters import garble
 from cavet.record import Direction
 from cavet.wording import UnreachableError
 
-LOOK_SECONDS = 0.01
+LOOK_SECONDS = 0.02
 """How often it is looked whether someone has opened the device; the system does not tell."""
 READ_BYTES = 4096
 MAX_WAITING_BYTES = 65536
 """Reading stops while so much is under way on the line: the sender's writes then wait, as on a real port."""
+
+
+class _Lookout:
+    """Looks at all devices of one loop together, as long as there are any."""
+
+    def __init__(self) -> None:
+        self._poll = select.poll()
+        self._ends: dict[int, PtyEnd] = {}
+        self._looks = False
+
+    def add(self, master: int, end: PtyEnd) -> None:
+        """Look at a device from now on."""
+        self._poll.register(master, select.POLLIN)
+        self._ends[master] = end
+        if not self._looks:
+            self._look()
+
+    def remove(self, master: int) -> None:
+        """Look at it no more."""
+        if self._ends.pop(master, None) is not None:
+            self._poll.unregister(master)
+
+    def _look(self) -> None:
+        self._looks = bool(self._ends)
+        if not self._looks:
+            return
+        asyncio.get_running_loop().call_later(LOOK_SECONDS, self._look)
+        states = dict(self._poll.poll(0))
+        for master, end in list(self._ends.items()):
+            end.looked_at(states.get(master, 0))
+
+
+_lookouts: WeakKeyDictionary[asyncio.AbstractEventLoop, _Lookout] = WeakKeyDictionary()
+
+
+def _lookout() -> _Lookout:
+    return _lookouts.setdefault(asyncio.get_running_loop(), _Lookout())
 
 
 class PtyEnd:
@@ -41,7 +79,6 @@ class PtyEnd:
         self._listener: Listener
         self._is_open = False
         self._reading = False
-        self._look: asyncio.TimerHandle | None = None
         self._rest = b""
         self._offset = 0
         inward = tap.watch(Direction.TO_BOARD) if tap is not None else None
@@ -63,7 +100,7 @@ class PtyEnd:
         path = os.ttyname(slave)
         os.close(slave)  # from now on the system tells when the program's side is shut
         os.set_blocking(self._master, False)
-        self._watch()
+        _lookout().add(self._master, self)
         return path
 
     def _make_raw(self, slave: int) -> None:
@@ -72,12 +109,8 @@ class PtyEnd:
         attributes[4] = attributes[5] = RATES.get(self._settings.rate, termios.B57600)
         termios.tcsetattr(slave, termios.TCSANOW, attributes)
 
-    def _watch(self) -> None:
-        """Look whether the program's side is open, and again soon."""
-        self._look = asyncio.get_running_loop().call_later(LOOK_SECONDS, self._watch)
-        poll = select.poll()
-        poll.register(self._master, select.POLLIN)
-        state = dict(poll.poll(0)).get(self._master, 0)
+    def looked_at(self, state: int) -> None:
+        """How the device stands, as `poll` tells it: the program's side was opened, or shut."""
         if not state & select.POLLHUP:
             self._opened()
         elif state & select.POLLIN:
@@ -194,8 +227,7 @@ class PtyEnd:
             loop.remove_writer(self._master)
 
     async def stop(self) -> None:
-        if self._look is not None:
-            self._look.cancel()
+        _lookout().remove(self._master)
         self._stop_reading()
         self.inward.clear()
         self.outward.clear()

@@ -152,7 +152,7 @@ class Bytes(unittest.TestCase):
         for line, part in (
             ("bad", "expected JSON"),
             ("[1]", "a JSON object"),
-            ({"do": "press"}, "one of the keys part, rig or defect"),
+            ({"do": "press"}, "one of the keys part, rig, defect or board"),
             (
                 {"part": "gatehouse.stop_buton", "do": "press"},
                 'did you mean \\"gatehouse.stop_button\\"'.replace("\\", ""),
