@@ -8,7 +8,6 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
-import tomlkit
 
 from cavet.bench._check import Checker
 from cavet.bench._plan import Plan
@@ -26,6 +25,8 @@ class BenchFile(msgspec.Struct):
 
     def changed(self, keys: tuple[str, ...], value: Any) -> BenchFile:
         """Give the file with one value changed, everything else as the user has written it. Checked like any other."""
+        import tomlkit  # here, since most runs change nothing
+
         document = tomlkit.parse(self.text)
         table: Any = document
         for name in keys[:-1]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Iterator
 from importlib import resources
 from pathlib import Path
@@ -62,9 +63,15 @@ def find_plan(name: str, folder: Path | None) -> PlanFile:
     if name not in shipped:
         expected = f"FILE.plan.toml, or one that ships: {listed(shipped)}"
         raise WrongError("", found=name, expected=expected, nearest=nearest(name, shipped))
-    return read_plan_text(shipped[name], f"{name}.plan.toml")
+    return _shipped(name)
 
 
+@functools.cache
+def _shipped(name: str) -> PlanFile:
+    return read_plan_text(shipped_plans()[name], f"{name}.plan.toml")
+
+
+@functools.cache
 def shipped_plans() -> dict[str, str]:
     """The texts of the plan files that ship, by their names."""
     folder = resources.files("cavet.bench").joinpath("plans")

@@ -10,6 +10,7 @@ from collections.abc import Sequence
 
 import click
 
+from cavet.commands._loading import loading
 from cavet.commands._state import fault_line, keep_log
 from cavet.faults import FORESEEN
 from cavet.wording import UnreachableError, WrongError, listed, nearest, plain
@@ -47,7 +48,8 @@ class Commands(click.Group):
                 expected=f"one of the commands {listed(COMMANDS)}",
                 nearest=nearest(cmd_name, COMMANDS),
             )
-        command: click.Command = importlib.import_module(f"cavet.commands.{cmd_name}").command
+        with loading():
+            command: click.Command = importlib.import_module(f"cavet.commands.{cmd_name}").command
         return command
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:

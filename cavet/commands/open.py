@@ -14,6 +14,7 @@ from cavet import clock
 from cavet.bench import BenchFile
 from cavet.commands._bench import broker_option, on_broker, open_bench, with_addresses
 from cavet.commands._completing import complete_benches
+from cavet.commands._loading import loading
 from cavet.commands._recording import record_options
 from cavet.commands._state import state_path
 from cavet.record import check_new
@@ -60,13 +61,13 @@ def open_workbench(
     file: BenchFile, at: tuple[str, ...], broker: str | None, record_path: Path | None, *, force: bool = False
 ) -> int:
     """Run the workbench; give its exit code."""
-    from cavet.workbench import BenchThread, CavetApp, Desk
-
     if not (sys.stdin.isatty() and sys.stdout.isatty()):
         raise WrongError("cavet", found="no terminal", expected="one, for the workbench; `cavet serve` needs none")
     if os.environ.get("TERM", "dumb") in DUMB:
         found = f"a terminal without a cursor to move, TERM={os.environ.get('TERM', '')}"
         raise WrongError("cavet", found=found, expected="another one; `cavet serve` and `cavet drive` need none")
+    with loading():
+        from cavet.workbench import BenchThread, CavetApp, Desk
     plan = with_addresses(on_broker(file.plan, broker), at)
     state_path("last-bench").write_text(str(file.path.resolve()), "utf-8")
     if record_path is not None:

@@ -8,16 +8,13 @@ from __future__ import annotations
 import struct
 from collections.abc import Callable
 
-import serial
-from serial.rfc2217 import PortManager
-
 from cavet.links._settings import SerialSettings
 from cavet.protocols.characters import garble
 
 SAME_RATE = 0.03
 """Rates that differ by less than this still understand each other: half a bit over a character's ten."""
 MAX_COMMAND_BYTES = 256
-MALFORMED = (TypeError, ValueError, IndexError, struct.error, serial.SerialException)
+MALFORMED = (TypeError, ValueError, IndexError, struct.error, OSError)
 Write = Callable[[bytes], None]
 Told = Callable[[str], None]
 
@@ -87,6 +84,8 @@ class RemotePort:
         self._settings = settings
         self._port = _Port(settings, tell)
         self.write = write  # what the manager sends by itself
+        from serial.rfc2217 import PortManager  # here, since most benches never need it
+
         self._manager = PortManager(self._port, self)
 
     def incoming(self, data: bytes) -> bytes:

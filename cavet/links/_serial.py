@@ -5,12 +5,14 @@ from __future__ import annotations
 import asyncio
 import os
 import termios
-
-import serial
+from typing import TYPE_CHECKING
 
 from cavet.links._end import Listener
 from cavet.links._settings import SerialSettings
 from cavet.wording import UnreachableError
+
+if TYPE_CHECKING:
+    import serial
 
 READ_BYTES = 4096
 RATES = {
@@ -41,6 +43,8 @@ class SerialEnd:
     async def open(self, listener: Listener) -> None:
         settings = self._settings
         try:
+            import serial  # here, since most benches never need it
+
             self._port = serial.Serial(
                 self._path,
                 settings.rate,
@@ -50,7 +54,7 @@ class SerialEnd:
                 timeout=0,
                 exclusive=True,
             )
-        except (OSError, ValueError, serial.SerialException) as error:
+        except (OSError, ValueError) as error:
             raise UnreachableError(self._path, _reason(error)) from error
         self._listener = listener
         self._rest = b""

@@ -9,8 +9,6 @@ import threading
 from collections.abc import Callable
 from typing import Any
 
-import serial
-
 from cavet.links._end import Listener
 from cavet.links._settings import SerialSettings
 from cavet.wording import UnreachableError
@@ -55,6 +53,8 @@ class UrlEnd:
     def _open(self) -> Any:
         settings = self._settings
         try:
+            import serial  # here, since most benches never need it
+
             return serial.serial_for_url(
                 self._url,
                 settings.rate,
@@ -64,7 +64,7 @@ class UrlEnd:
                 timeout=LOOK_SECONDS,
                 write_timeout=WRITE_SECONDS if self._url.startswith("socket://") else None,  # the other has none
             )
-        except (OSError, ValueError, serial.SerialException) as error:
+        except (OSError, ValueError) as error:
             raise UnreachableError(self._url, str(error)) from error
 
     def _read(self, port: Any, loop: asyncio.AbstractEventLoop, listener: Listener) -> None:
@@ -74,7 +74,7 @@ class UrlEnd:
             try:
                 data = port.read(1)
                 data += port.read(min(READ_BYTES, port.in_waiting)) if data and port.in_waiting else b""
-            except (OSError, TypeError, AttributeError, serial.SerialException) as error:
+            except (OSError, TypeError, AttributeError) as error:
                 reason = str(error)  # the last two from pyserial's own, when the port is shut while it reads
                 break
             if data:
@@ -88,7 +88,7 @@ class UrlEnd:
         while (data := outgoing.get()) is not None:
             try:
                 port.write(data)
-            except (OSError, serial.SerialException) as error:
+            except OSError as error:
                 _hand_over(loop, self._lost, port, str(error), listener)
                 return
 
