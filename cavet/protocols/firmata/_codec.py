@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import re
 from collections.abc import Callable, Mapping
 from operator import attrgetter
@@ -70,6 +71,12 @@ BOARD_FORMS = (*FROM_BOARD, *FEATURES_FROM_BOARD)
 _VOCABULARIES = {Side.HOST: _Vocabulary(HOST_FORMS), Side.BOARD: _Vocabulary(BOARD_FORMS)}
 
 
+@functools.lru_cache(1 << 14)
+def _analog(first: int, low: int, high: int) -> AnalogMessage:
+    """By far the most messages are these, and the same ones come again and again."""
+    return AnalogMessage(pin=first & 15, value=low | high << 7)
+
+
 class FirmataDecoder:
     """Reads what one side says. Every byte comes out in exactly one frame, however the stream is cut.
 
@@ -94,8 +101,7 @@ class FirmataDecoder:
             first = data[at]
             form = channel[first]
             if form is AnalogMessage and at + 2 < size and data[at + 1] < 0x80 and data[at + 2] < 0x80:
-                message = AnalogMessage(pin=first & 15, value=data[at + 1] | data[at + 2] << 7)
-                frames.append(Frame(message, data[at : at + 3], base + at))
+                frames.append(Frame(_analog(first, data[at + 1], data[at + 2]), data[at : at + 3], base + at))
                 at += 3
                 continue
             frame = self._frame(data, at, base + at)

@@ -7,6 +7,7 @@ messages; a servo value below 544 is in degrees.
 
 from __future__ import annotations
 
+import functools
 from math import inf
 
 from cavet.boards._board import CauseOf, Client, Outgoing
@@ -52,6 +53,12 @@ MAX_UNREAD_BYTES = 1024
 FEATURES: tuple[type[Feature], ...] = (
     FirmataBus, FirmataSpi, FirmataSerial, FirmataEncoders, FirmataSteppers, FirmataOneWire,
 )  # fmt: skip
+
+
+@functools.lru_cache(1 << 14)
+def _analog_bytes(channel: int, counts: int) -> bytes:
+    """What is said at every sampling, again and again."""
+    return firmata.encode(firmata.AnalogMessage(pin=channel, value=counts))
 
 
 class FirmataFirmware:
@@ -151,8 +158,10 @@ class FirmataFirmware:
         self._say(firmata.StringData(text=why), now, refused)
 
     def _say(self, message: Message, at: float, cause: int | None) -> None:
-        data = firmata.encode(message)
-        told = self._tell(Kind.TOLD, Topic.MESSAGE, message.NAME, data, cause)
+        self._say_bytes(message.NAME, firmata.encode(message), at, cause)
+
+    def _say_bytes(self, name: str, data: bytes, at: float, cause: int | None) -> None:
+        told = self._tell(Kind.TOLD, Topic.MESSAGE, name, data, cause)
         self._out.append(Outgoing(self._client, data, told, at))
 
     def take_out(self) -> list[Outgoing]:
@@ -234,7 +243,8 @@ class FirmataFirmware:
     def _sample(self, channel: int, now: float) -> None:
         pin = self._channels[channel]
         if self._circuit.pins[pin].mode in (PinMode.ANALOG, PinMode.INPUT):
-            self._say(firmata.AnalogMessage(pin=channel, value=self._circuit.read_counts(pin, now)), now, None)
+            data = _analog_bytes(channel, self._circuit.read_counts(pin, now))
+            self._say_bytes(firmata.AnalogMessage.NAME, data, now, None)
 
     def _report_port(self, message: firmata.ReportDigitalPort, now: float, cause: int) -> None:
         self._reported_ports.pop(message.port, None)
