@@ -7,14 +7,19 @@ of the rounds, `--scale 0.1` a tenth of each.
 import argparse
 import asyncio
 import contextlib
+import fcntl
+import os
+import pty
 import random
 import resource
 import select
 import signal
 import socket
+import struct
 import subprocess
 import sys
 import tempfile
+import termios
 import threading
 import time
 from pathlib import Path
@@ -22,8 +27,10 @@ from pathlib import Path
 import serial
 
 from cavet.record import Direction, Kind, RecordFile, Seat, Topic
+from cavet.workbench import BenchThread
 from tests.bench.benches import demo, in_fast_time
 from tests.boards.devices import tcp
+from tests.commands.real_broker import RealBroker, broker_path
 from tests.commands.test_hostile import GOOD_TCP, GOOD_TCP_ANSWER, REQUESTS, SCPI_PIECES, mutated, resident
 from tests.commands.test_hostile_clients import CONNECTS, PACKETS
 from tests.commands.test_serve import Served
@@ -286,7 +293,8 @@ async def cut_behind(bench, board, name, value, cut):
         return "another value was confirmed"
     link.mend()
     await asyncio.sleep(8)
-    kinds = {event.kind for event in bench.record.trail(asked)}
+    again = [e.number for e in bench.record.since(asked + 1) if e.kind is Kind.ASKED and e.subject == name]
+    kinds = {event.kind for number in (asked, *again) for event in bench.record.trail(number)}
     if bench.fault_of(board):
         return str(bench.fault_of(board))
     return "" if Kind.CONFIRMED in kinds or Kind.OVERTAKEN in kinds else f"not confirmed after it was mended: {kinds}"
@@ -357,8 +365,104 @@ def signals(scale):
     return report("signals", "stopped, continued, ended by three signals and a shut output", wrong)
 
 
+def broker(scale):
+    """A real broker is killed and started in the middle of what host and station say over it."""
+    if broker_path() is None:
+        return report("broker", "skipped: no broker is here", [])
+    noise, wrong, count = random.Random("broker"), [], max(3, int(40 * scale))
+    real = RealBroker()
+    with BenchThread(demo().on_broker(real.address), None) as thread:
+        bench = thread.bench
+        lamp = bench.point("lamp")
+        for number in range(count):
+            asked = thread.call(lambda value=not number % 2: bench.ask(lamp, value, by="attack"))
+            time.sleep(noise.random() * 0.05)
+            real.kill()
+            time.sleep(noise.random() * 0.5)
+            real.start()
+            if not waited_for(lambda asked=asked: Kind.CONFIRMED in {e.kind for e in bench.record.trail(asked)}):
+                wrong.append(f"kill {number}: the wish is not confirmed")
+        told = [
+            event.value for event in bench.record.since(0) if event.kind is Kind.CONFIRMED and event.subject == "lamp"
+        ]
+        if any(not isinstance(value, bool) for value in told):
+            wrong.append("something else was confirmed")
+        wrong += [str(bench.fault_of(board)) for board in bench.host_links if bench.fault_of(board)]
+    real.end()
+    return report("broker", f"{count} times killed and started in the middle of a wish", wrong)
+
+
+def waited_for(holds, seconds=60):
+    deadline = time.monotonic() + seconds
+    while not holds():
+        if time.monotonic() > deadline:
+            return False
+        time.sleep(0.02)
+    return True
+
+
+KEYS = (
+    b"\x1b[A", b"\x1b[B", b"\x1b[C", b"\x1b[D", b"\x1b[1;2C", b"\x1b[1;2D", b"5", b"%", b"\r", b"\x1b", b" ", b"b",
+    b"[", b"]", b"f", b"d", b"?", b"\x1bOQ", b"\x7f", b"u", b"\t", b"\x1b[24~", b"\"", b"x", b"\x1b[6~", b"\x1b[5~",
+)  # fmt: skip
+
+
+def window(scale):
+    """Ten minutes of any keys at any window's size, then the window is shut: nothing grows, nothing is left behind."""
+    noise, wrong, seconds = random.Random("keys"), [], 600 * scale
+    with tempfile.TemporaryDirectory() as folder:
+        child, window = pty.fork()
+        if child == 0:
+            os.environ.update(TERM="xterm-256color", XDG_STATE_HOME=folder, HOME=folder)
+            os.execv(sys.executable, [sys.executable, "-m", "cavet", "demo"])
+        resize(window, 160, 47)
+        drained(window, 5.0)
+        before, files, delays = resident(child), len(list(Path(f"/proc/{child}/fd").iterdir())), []
+        until, pressed = time.monotonic() + seconds, 0
+        while time.monotonic() < until:
+            if noise.random() < 0.01:
+                resize(window, noise.randint(20, 200), noise.randint(6, 60))
+            os.write(window, noise.choice(KEYS))
+            pressed += 1
+            delays.append(drained(window, noise.choice((0.005, 0.02, 0.1))))
+        answered = [delay for delay in delays if delay is not None]
+        first, last = (
+            sorted(part)[len(part) // 2] for part in (answered[: len(answered) // 4], answered[-len(answered) // 4 :])
+        )
+        grown = resident(child) - before
+        more = len(list(Path(f"/proc/{child}/fd").iterdir())) - files
+        if grown > GROWTH or more > 5 or last > 3 * first + 0.05:
+            wrong.append("it grows")
+        os.close(window)
+        if not waited_for(lambda: os.waitpid(child, os.WNOHANG) != (0, 0), 15):
+            wrong.append("it runs on though its window is shut")
+            os.kill(child, signal.SIGKILL)
+        log = next(Path(folder).glob("**/cavet.log"), None)
+        if log is not None:
+            wrong.append(f"logged: {log.read_text()[-300:]}")
+    delay = f"key to screen {1000 * first:.0f} ms at first, {1000 * last:.0f} ms at last"
+    return report(
+        "window", f"{pressed} keys in {seconds:.0f} s, {delay}, {grown / 1e6:.0f} MB, {more} files more", wrong
+    )
+
+
+def resize(window, columns, rows):
+    fcntl.ioctl(window, termios.TIOCSWINSZ, struct.pack("HHHH", rows, columns, 0, 0))
+
+
+def drained(window, seconds):
+    """Take what comes for a while; give after how long the first of it came, `None` where nothing did."""
+    began, first = time.monotonic(), None
+    while (left := began + seconds - time.monotonic()) > 0:
+        if select.select([window], [], [], left)[0]:
+            os.read(window, 1 << 16)
+            first = first if first is not None else time.monotonic() - began
+    return first
+
+
 ROUNDS = {
     "inputs": inputs, "floods": floods, "connections": connections, "cuts": cuts, "kills": kills, "signals": signals,
+    "broker": broker, "window": window,
 }  # fmt: skip
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import errno
 import importlib
 import os
+import resource
 import sys
 from collections.abc import Sequence
 
@@ -16,6 +17,7 @@ from cavet.faults import FORESEEN
 from cavet.wording import UnreachableError, WrongError, listed, nearest, plain
 
 DONE, DOES_NOT_HOLD, WRONG, UNREACHABLE = 0, 1, 2, 3
+MOST_FILES = 4096
 FULL = (errno.ENOSPC, errno.EDQUOT, errno.EIO)
 """What a place says that takes no more lines."""
 
@@ -78,6 +80,7 @@ def run(arguments: Sequence[str]) -> None:
     At once: all is shut and said by now, and taking Python down in order would cost a tenth of a second.
     """
     keep_standard_numbers()
+    allow_many_files()
     code = code_of(arguments)
     if sys.stderr is not None:
         sys.stderr.flush()
@@ -91,6 +94,14 @@ def keep_standard_numbers() -> None:
             os.fstat(number)
         except OSError:
             os.open(os.devnull, os.O_RDWR)  # gets the least free number: this one
+
+
+def allow_many_files() -> None:
+    """Each program that connects is a file here: as many as the system lets us have, within reason."""
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    wanted = MOST_FILES if hard == resource.RLIM_INFINITY else min(MOST_FILES, hard)
+    if soft != resource.RLIM_INFINITY and soft < wanted:
+        resource.setrlimit(resource.RLIMIT_NOFILE, (wanted, hard))
 
 
 def code_of(arguments: Sequence[str]) -> int:

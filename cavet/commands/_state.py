@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import logging
 import sys
 import threading
@@ -65,8 +66,11 @@ def keep_log() -> None:
 
 
 def _note_thread(raised: threading.ExceptHookArgs) -> None:
-    if raised.exc_value is not None:
-        note_fault(f"thread {raised.thread.name if raised.thread else ''}", raised.exc_value)
+    error = raised.exc_value
+    if isinstance(error, OSError) and error.errno == errno.EIO:
+        return  # the window was shut while something was written into it
+    if error is not None:
+        note_fault(f"thread {raised.thread.name if raised.thread else ''}", error)
 
 
 def _note_unraisable(raised: sys.UnraisableHookArgs) -> None:

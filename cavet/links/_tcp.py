@@ -22,7 +22,7 @@ CONNECT_SECONDS = 5.0
 LINGER_SECONDS = 5.0
 """How long a program may take to read what was written before we hung up: one that never does must not stay."""
 MakeRemote = Callable[[Callable[[bytes], None]], RemotePort]
-SEVERAL = 100
+SEVERAL = 600
 """How many programs a network board serves at once."""
 
 

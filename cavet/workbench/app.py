@@ -16,6 +16,7 @@ from textual.screen import Screen
 
 from cavet.bench import BenchFile
 from cavet.boards.parts import Encoder
+from cavet.faults import note_fault
 from cavet.wording import WrongError
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
@@ -51,6 +52,13 @@ class CavetApp(App[int]):
         for theme in themes():
             self.register_theme(theme)
         self.set_reactive(App.theme, "cavet-dark")
+
+    def _handle_exception(self, error: Exception) -> None:
+        """What raises while it is being left, since there is no screen any more, is only logged."""
+        if self._exit or self._closing or not self.screen_stack:
+            note_fault("the workbench, while it was left", error)
+        else:
+            super()._handle_exception(error)
 
     def _fatal_error(self) -> None:
         """Something raised in a place of ours that is not fenced: leave. Whoever started us tells it, in one line."""

@@ -372,6 +372,18 @@ class Faults(unittest.TestCase):
 
         seated(story)
 
+    def test_keys_that_come_after_a_sheet_was_left_do_no_harm(self):
+        async def story(seat):
+            for opened, left in (("f2", "escape"), ("f2", "enter"), ("question_mark", "escape"), ("d", "escape")):
+                await seat.press(opened)
+                await seat.until(lambda: not isinstance(seat.app.screen, DriveScreen))
+                await seat.press(left, left, "escape", "escape", "down", "space")
+                await seat.on(DriveScreen)
+            await seat.pilot.pause()
+            self.assertIsNone(seat.app.failed)
+
+        seated(story)
+
     def test_what_is_not_fenced_ends_it_without_a_word_on_the_terminal(self):
         async def story(seat):
             with mock.patch.object(seat.app, "action_palette", raising):

@@ -7,11 +7,11 @@ from collections.abc import Callable
 import msgspec
 from textual import events
 from textual.app import ComposeResult
-from textual.screen import ModalScreen
 
 from cavet.workbench import keymap
 from cavet.workbench.drawing.canvas import ASKED, PAPER, QUIET
 from cavet.workbench.drawing.sheet import Line, Sheet
+from cavet.workbench.screens.modal import Modal
 from cavet.workbench.widgets.leaf import Leaf
 
 MAX_TYPED = 40
@@ -32,7 +32,7 @@ def fitting(actions: list[Action], typed: str) -> list[Action]:
     return [action for action in actions if all(word in f"{action.name} {action.does}".lower() for word in words)]
 
 
-class ActionsScreen(ModalScreen[Action | None]):
+class ActionsScreen(Modal[Action | None]):
     """A list to choose from. It gives back the action that was chosen."""
 
     def __init__(self, actions: list[Action]) -> None:
@@ -76,12 +76,16 @@ class ActionsScreen(ModalScreen[Action | None]):
         if event.key in ("f12", "ctrl+e", "ctrl+q"):
             return
         event.stop()
+        if self.is_left:
+            return
         found = fitting(self._actions, self._typed)
         if event.key == "escape":
-            self.dismiss(None)
-        elif event.key == "enter":
-            self.dismiss(found[self._cursor] if found else None)
-        elif event.key in ("up", "down"):
+            self.leave()
+            return
+        if event.key == "enter":
+            self.leave(found[self._cursor] if found else None)
+            return
+        if event.key in ("up", "down"):
             by = 1 if event.key == "down" else -1
             self._cursor = min(max(0, len(found) - 1), max(0, self._cursor + by))
         elif event.key == "backspace":

@@ -5,16 +5,16 @@ from __future__ import annotations
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.message import Message
-from textual.screen import ModalScreen
 
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.canvas import ASKED, PAPER, QUIET
 from cavet.workbench.drawing.sheet import Line, Sheet
+from cavet.workbench.screens.modal import Modal
 from cavet.workbench.widgets.leaf import Leaf
 
 
-class DefectsScreen(ModalScreen[None]):
+class DefectsScreen(Modal[None]):
     """The list of defects, each with what it does."""
 
     BINDINGS = [
@@ -73,4 +73,4 @@ class DefectsScreen(ModalScreen[None]):
         self.post_message(self.Keep())
 
     async def action_dismiss(self, result: None = None) -> None:
-        self.dismiss()
+        self.leave()

@@ -6,17 +6,17 @@ from collections.abc import Callable
 
 from textual.app import ComposeResult
 from textual.binding import Binding
-from textual.screen import ModalScreen
 
 from cavet.faults import note_fault
 from cavet.workbench import keymap
 from cavet.workbench.drawing.sheet import Sheet, laid
+from cavet.workbench.screens.modal import Modal
 from cavet.workbench.widgets.leaf import Leaf
 
 FRAME_SECONDS = 1 / 10
 
 
-class SheetScreen(ModalScreen[None]):
+class SheetScreen(Modal[None]):
     """Shows what `make` gives, anew at each look."""
 
     BINDINGS = [
@@ -46,7 +46,7 @@ class SheetScreen(ModalScreen[None]):
             self.query_one(Leaf).show(self._make(), self._first, keymap.SHEET_FOOT)
         except Exception as error:  # noqa: BLE001
             self.app.notify(f"shut, since it can't be drawn: {note_fault('a sheet', error)}", markup=False)
-            self.dismiss()
+            self.leave()
 
     def action_scroll(self, by: int) -> None:
         leaf = self.query_one(Leaf)
@@ -55,4 +55,4 @@ class SheetScreen(ModalScreen[None]):
         self.follow()
 
     async def action_dismiss(self, result: None = None) -> None:
-        self.dismiss()
+        self.leave()
