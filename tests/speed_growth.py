@@ -1,0 +1,175 @@
+"""How it grows: with the points and boards of a bench, with the programs at a board; and what it costs at rest."""
+
+import os
+import pty
+import resource
+import select
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+from pathlib import Path
+
+from cavet.bench import load_bench
+from cavet.workbench import BenchThread, Desk, views
+from cavet.workbench.drawing.rails import draw_rails, lay_out
+from tests.boards.devices import tcp
+from tests.speed_devices import Boards, Echo
+from tests.speed_tools import told
+
+READ = tcp("01 0004 0001")
+REST_SECONDS = 8.0
+COLUMNS, ROWS = 80, 45
+PINS = tuple(range(2, 12))
+
+
+def bench_text(boards, points):
+    """A bench of so many boards with so many lamps in all: on pins, or behind coils where there are many to a board."""
+    each = points // boards
+    on_pins = each <= len(PINS)
+    lines = ['format = 1\nname = "grown"']
+    for board in range(boards):
+        name = f"hut_{board}"
+        firmware, link, protocol = ("firmata", "serial", "firmata") if on_pins else ("modbus", "tcp", "modbus")
+        lines.append(f'[boards.{name}]\nprofile = "{"wren" if on_pins else "none"}"\nfirmware = "{firmware}"')
+        if on_pins:
+            lines.append(f"[boards.{name}.parts]")
+            lines += [f'lamp_{board}_{place} = {{ kind = "lamp", pin = {PINS[place]} }}' for place in range(each)]
+        else:
+            lines.append(f"[boards.{name}.map]")
+            lines += [f'lamp_{place} = {{ table = "coils", address = {place} }}' for place in range(each)]
+        lines.append(f'[links.{name}]\nkind = "{link}"\nboard = "{name}"')
+        lines.append(f'[hosts.{name}]\nlink = "{name}"\nprotocol = "{protocol}"')
+        for place in range(each):
+            where = f"pin = {PINS[place]}" if on_pins else f'table = "coils"\naddress = {place}'
+            lines.append(f'[points.lamp_{board}_{place}]\nboard = "{name}"\nkind = "switch"\n{where}')
+    return "\n".join(lines)
+
+
+def benches():
+    """Opening a bench, and drawing its rails, as it grows."""
+    for boards, points in ((1, 10), (1, 100), (1, 1000), (10, 100), (100, 100), (100, 1000)):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "grown.bench.toml"
+            path.write_text(bench_text(boards, points))
+            began = time.perf_counter()
+            plan = load_bench(path).plan
+            read = time.perf_counter() - began
+            before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+            with BenchThread(plan, None) as thread:
+                opened = time.perf_counter() - began
+                desk = Desk(thread.bench, thread.call)
+                frame = min(drawn(desk) for _ in range(5))
+            grown = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024
+        words = f"read {1000 * read:.0f} ms, open {1000 * opened:.0f}, a frame {1000 * frame:.1f}, {grown:.0f} MB more"
+        told(f"a bench of {points} points on {boards} boards", words, "", True)
+
+
+def drawn(desk):
+    began = time.perf_counter()
+    desk.follow()
+    view = views.rails_view(desk, 0, entry=None)
+    draw_rails(view, lay_out(view, COLUMNS, ROWS), COLUMNS, ROWS)
+    return time.perf_counter() - began
+
+
+ASKING = """
+import select, socket, sys, time
+port, count, seconds, request = int(sys.argv[1]), int(sys.argv[2]), 4.0, bytes.fromhex(sys.argv[3])
+links = [socket.create_connection(("127.0.0.1", port)) for _ in range(count)]
+watch, sent, took = select.epoll(), {}, []
+for link in links:
+    link.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+    watch.register(link, select.EPOLLIN)
+by_number = {link.fileno(): link for link in links}
+until = time.perf_counter() + seconds
+for number, link in by_number.items():
+    sent[number] = time.perf_counter()
+    link.sendall(request)
+while time.perf_counter() < until:
+    for number, _ in watch.poll(1):
+        by_number[number].recv(4096)
+        now = time.perf_counter()
+        took.append(now - sent[number])
+        sent[number] = now
+        by_number[number].sendall(request)
+for link in links:  # what is on its way is taken, so that each goes in peace
+    link.recv(4096)
+    link.close()
+took.sort()
+print(len(took) / seconds, 1000 * took[int(0.99 * len(took))])
+"""
+
+
+def asked(port, count):
+    words = [sys.executable, "-c", ASKING, str(port), str(count), READ.hex()]
+    ran = subprocess.run(words, capture_output=True, text=True, check=True)
+    rate, late = map(float, ran.stdout.split())
+    return rate, late
+
+
+def clients():
+    """Requests of many programs at once, against a bare echo."""
+    boards, echo = Boards(), Echo("same")
+    try:
+        for count in (1, 10, 100, 500):
+            rate, late = asked(boards.ports["pumphouse"], count)
+            bare, _ = asked(echo.port, count)
+            words = f"{rate:.0f} / s, {rate / bare:.2f} of bare, 99 % within {late:.1f} ms"
+            told(f"Modbus requests of {count} programs at once", words, "", True)
+    finally:
+        boards.end()
+        echo.end()
+
+
+def at_rest():
+    """What the demo and `serve` take of a core while nobody does anything."""
+    served = subprocess.Popen(
+        [sys.executable, "-m", "cavet", "serve", "demo"], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL
+    )
+    told("serve at rest", f"{used(served.pid):.1f} % of a core", "under 2 %", True)
+    served.terminate()
+    served.wait()
+    child, window = pty.fork()
+    if child == 0:
+        os.environ.update(TERM="xterm-256color", XDG_STATE_HOME=tempfile.mkdtemp(), COLUMNS="160", LINES="47")
+        os.execv(sys.executable, [sys.executable, "-m", "cavet", "demo"])
+    stop = threading.Event()
+    reader = threading.Thread(target=drain, args=(window, stop))
+    reader.start()
+    told("the demo at rest", f"{used(child):.1f} % of a core", "under 5 %", True)
+    os.write(window, b"q")
+    os.waitpid(child, 0)
+    stop.set()
+    reader.join()
+
+
+def drain(window, stop):
+    while not stop.is_set():
+        if select.select([window], [], [], 0.1)[0]:
+            try:
+                os.read(window, 1 << 16)
+            except OSError:
+                return
+
+
+def used(process):
+    """How much of a core a process takes, in percent, once it has come to rest."""
+    time.sleep(REST_SECONDS)
+    before = ticks(process)
+    time.sleep(REST_SECONDS)
+    return 100 * (ticks(process) - before) / os.sysconf("SC_CLK_TCK") / REST_SECONDS
+
+
+def ticks(process):
+    fields = Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()
+    return int(fields[11]) + int(fields[12])
+
+
+MEASURES = (benches, clients, at_rest)
+
+
+if __name__ == "__main__":
+    for measure in MEASURES:
+        measure()
