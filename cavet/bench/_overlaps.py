@@ -2,31 +2,46 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
 from cavet.bench._check import Checker
 from cavet.hosts import DevicePoint, FieldPoint, Point, RegisterPoint
 
 Bits = tuple[tuple[object, ...], range]
 """A place, and the bits of it that a point takes there."""
+Taken = tuple[range, int, Point]
+"""Bits of one place, and the point that takes them, with its number in the file."""
 
 
 def check_overlaps(checker: Checker, points: Iterable[Point]) -> None:
     """Points lie beside each other, or at one place: an input may read a part of what an output sets, and two outputs
     may be names for the same thing; but none may set a part of another."""
-    taken: dict[tuple[object, ...], list[tuple[range, Point]]] = {}
-    for point in points:
+    taken: dict[tuple[object, ...], list[Taken]] = {}
+    for number, point in enumerate(points):
         found = _bits_of(point)
-        if found is None:
-            continue
-        place, bits = found
-        for others, other in taken.setdefault(place, []):
-            if _clash(point, bits, other, others):
-                path = ("points", point.name, _key_of(point))
-                expected = f"a place of its own: {other.name} lies at {other.where}"
-                checker.wrong(path, found=point.where, expected=expected)
-                break
-        taken[place].append((bits, point))
+        if found is not None:
+            taken.setdefault(found[0], []).append((found[1], number, point))
+    first_other: dict[int, Taken] = {}
+    for each in taken.values():
+        for later, earlier in _clashes(each):
+            known = first_other.get(later[1], earlier)
+            first_other[later[1]] = min(known, earlier, key=lambda found: found[1])
+    by_number = {number: point for each in taken.values() for _, number, point in each}
+    for number in sorted(first_other):
+        point, other = by_number[number], first_other[number][2]
+        path = ("points", point.name, _key_of(point))
+        checker.wrong(path, found=point.where, expected=f"a place of its own: {other.name} lies at {other.where}")
+
+
+def _clashes(taken: list[Taken]) -> Iterator[tuple[Taken, Taken]]:
+    """Those of one map that clash, the later one of the file first; only neighbours are compared."""
+    reaching: list[Taken] = []
+    for found in sorted(taken, key=lambda found: (found[0].start, found[1])):
+        reaching = [other for other in reaching if other[0].stop > found[0].start]
+        for other in reaching:
+            if _clash(found[2], found[0], other[2], other[0]):
+                yield (found, other) if found[1] > other[1] else (other, found)
+        reaching.append(found)
 
 
 def _clash(one: Point, bits: range, other: Point, others: range) -> bool:
