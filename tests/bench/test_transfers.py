@@ -142,7 +142,8 @@ class OnEndpoints(unittest.TestCase):
         ours, theirs = clock.run(run())
         ours = {direction: bytes(data) for (*_, direction), data in streams(ours).items()}
         theirs = {direction: bytes(data) for (*_, direction), data in streams(theirs).items()}
-        self.assertEqual(ours[Direction.TO_BOARD], theirs[Direction.TO_BOARD])
+        self.assertGreater(len(theirs[Direction.TO_BOARD]), 100)  # the last of it may still be on its way
+        self.assertTrue(ours[Direction.TO_BOARD].startswith(theirs[Direction.TO_BOARD]))
         self.assertTrue(theirs[Direction.TO_HOST].startswith(ours[Direction.TO_HOST]))
 
 
