@@ -304,6 +304,10 @@ class RunningBench:
         of_both = (self.world.boards.get(board), self.host_links.get(board))
         return next((each.fault for each in of_both if each is not None and each.fault), None)
 
+    def is_ready(self, board: str) -> bool:
+        """Whether the session with a board is up, and nothing has stopped either."""
+        return self.host_links[board].ready and self.fault_of(board) is None
+
     def restart(self, board: str) -> None:
         """Start a simulated board again, as after power-on; the session with it begins anew as well."""
         link = self.host_links.get(board)

@@ -107,11 +107,10 @@ class Standings:
     def age(self, point: Point) -> float | None:
         """How old what is known of a point is, where its link is not there to tell more; `None` where it is, or where
         a simulated part shows how it stands."""
-        link = self._bench.host_links[point.board]
-        reading = link.session.readings[point.name]
+        reading = self._bench.host_links[point.board].session.readings[point.name]
         part = self.part_of(point)
         is_truth = part is not None and point.kind.is_output and self._truth(point, part, None) is not None
-        if link.ready or is_truth or reading.got is None:
+        if self._bench.is_ready(point.board) or is_truth or reading.got is None:
             return None
         return self._bench.clock.now() - reading.got_at
 

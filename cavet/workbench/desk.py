@@ -110,7 +110,7 @@ class Desk:
         self.stirs()
         self._stood.clear()
         for name, course in self.courses.items():
-            course.pass_to(now, tells=self.bench.host_links[self.bench.plan.points[name].board].ready)
+            course.pass_to(now, tells=self.bench.is_ready(self.bench.plan.points[name].board))
         for name, until in list(self._held.items()):
             if now >= until:
                 del self._held[name]

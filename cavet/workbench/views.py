@@ -420,7 +420,7 @@ def _may_be_there(desk: Desk, host: str) -> bool:
 def top_view(desk: Desk, screen: str) -> TopView:
     """What the top line says."""
     links = list(desk.bench.host_links.values())
-    ready = sum(link.ready and _may_be_there(desk, name) for name, link in desk.bench.host_links.items())
+    ready = sum(desk.bench.is_ready(name) and _may_be_there(desk, name) for name in desk.bench.host_links)
     boards = (
         f"{ready} of {len(links)} boards ready" if len(links) > 1 else ("board ready" if ready else "board not ready")
     )
