@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Callable
+from typing import Any
 
 from cavet.bench import RunningBench, Standing, Standings
 from cavet.boards.parts import Encoder
@@ -20,6 +21,7 @@ NUDGES_A_TURN = 24
 PULSE_SHARE = 0.2
 """How much of its range a pulse is when it is asked for the first time, by the key that flips."""
 TURNING = ("motor", "pump")
+MOST_A_FRAME = 200
 LIVELY_SECONDS = 1.0
 LIVELY = frozenset((
     Kind.ASKED, Kind.DRIVEN, Kind.MOVING, Kind.MOVED, Kind.CONFIRMED, Kind.LEVEL, Kind.SENSED, Kind.BOARD, Kind.LINK,
@@ -94,6 +96,9 @@ class Desk:
         self._stood: dict[str, Standing] = {}
         self._followed_at = 0.0
         self._lively_until = LIVELY_SECONDS
+        self._turn = 0
+        self.far_lines: dict[str, Any] = {}
+        """The lines of points that are too far off to be seen, as they were made once, by the names of the points."""
 
     @property
     def points(self) -> list[Point]:
@@ -133,12 +138,19 @@ class Desk:
 
     def _note_differences(self, now: float) -> None:
         """Since when asked and got differ, for each output where nothing is on its way and it is known what was got."""
-        for point in self.outputs:
+        for point in self._outputs_in_turn():
             standing = self.standing(point)
             if standing.agrees or standing.got is None or standing.left is not None:
                 self._astray.pop(point.name, None)
             else:
                 self._astray.setdefault(point.name, now)
+
+    def _outputs_in_turn(self) -> list[Point]:
+        """All outputs; where there are very many, some with each frame."""
+        begin, self._turn = self._turn, self._turn + MOST_A_FRAME
+        if self._turn >= len(self.outputs):
+            self._turn = 0
+        return self.outputs[begin : begin + MOST_A_FRAME]
 
     def astray(self, point: Point) -> float:
         """For how long an output has not been where it was asked to be, in seconds; 0 where it is."""

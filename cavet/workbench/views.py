@@ -25,6 +25,8 @@ from cavet.workbench.presence import presence_words, show_seconds
 from cavet.workbench.roster import Head, Line
 
 RECENT_SECONDS = 60.0
+NEAR_LINES = 150
+"""More lines than this, to either side of the cursor, are in no window."""
 ASTRAY_SECONDS = 2.0
 """A difference that lasts longer, with nothing on its way, is a fault."""
 
@@ -34,9 +36,19 @@ def rails_view(
 ) -> RailsView:
     """The list of points, with a head for each board where there are several."""
     lines = tuple(
-        _line(desk, line, entry if place == cursor else None) for place, line in enumerate(desk.roster.lines())
+        _line(desk, line, entry if place == cursor else None)
+        if abs(place - cursor) <= NEAR_LINES or isinstance(line, Head)
+        else _far_line(desk, line)
+        for place, line in enumerate(desk.roster.lines())
     )
     return RailsView(lines=lines, cursor=min(cursor, max(0, len(lines) - 1)), search=search, typing=typing)
+
+
+def _far_line(desk: Desk, point: Point) -> LineView:
+    """One that no window is high enough to show: as it was made once, since only its name and its kind matter."""
+    if point.name not in desk.far_lines:
+        desk.far_lines[point.name] = _line(desk, point, None)
+    return desk.far_lines[point.name]
 
 
 def _line(desk: Desk, line: Line, entry: str | None) -> LineView:
