@@ -13,6 +13,8 @@ from tests.commands.run import cavet
 from tests.patience import PATIENCE
 
 WISHES = ("beacon=50%", "horn=on", "upper_paddle=60%", "pump_a=on", "lamp=on", "relay_101=on", "mast_1=on", "level?")
+BARE = {"PATH": "/usr/bin:/bin", "PYTHONDONTWRITEBYTECODE": "1"}
+"""A module that is compiled where the disk is full would be left behind in pieces."""
 SMALL = 120_000
 """Bytes that a file may have, where the disk is as good as full."""
 
@@ -21,7 +23,7 @@ def drive(*words, hash_seed="0", file_size=None):
     limit = None if file_size is None else lambda: resource.setrlimit(resource.RLIMIT_FSIZE, (file_size, file_size))
     return subprocess.run(
         [sys.executable, "-m", "cavet", "drive", "demo", *words], capture_output=True, text=True, timeout=PATIENCE,
-        env={"PATH": "/usr/bin:/bin", "PYTHONHASHSEED": hash_seed}, preexec_fn=limit, check=False,
+        env={**BARE, "PYTHONHASHSEED": hash_seed}, preexec_fn=limit, check=False,
     )  # fmt: skip
 
 
