@@ -8,7 +8,7 @@ from typing import Any
 from cavet.bench._devices import ModbusPlan, ScpiPlan
 from cavet.bench._format_reading import FormatPlan
 from cavet.bench._plan import BoardPlan, HostPlan, Plan
-from cavet.boards import Board, Cable, Circuit, Firmware, PinMode, Profile, Rig, World, telling
+from cavet.boards import Board, Cable, Circuit, Firmware, PinMode, Profile, Rig, World
 from cavet.boards.buses import (
     Expander,
     Giving,
@@ -66,7 +66,7 @@ from cavet.hosts import (
     Session,
     TopicPoint,
 )  # fmt: skip
-from cavet.record import Record
+from cavet.record import Record, Tell
 
 MakePart = Callable[[str, dict[str, Any], str], Part]
 
@@ -190,7 +190,7 @@ def build_world(plan: Plan, names: list[str], record: Record, *, broker: bool = 
     rig = Rig(list(plan.rig.values()), dict(movers), read)
     for name, circuit in circuits.items():
         for part in circuit.parts.values():
-            part.join(rig, telling(record, name), circuit.stir)
+            part.join(rig, Tell(record, name), circuit.stir)
     targets = {
         part.board: part
         for circuit in circuits.values()
@@ -241,13 +241,13 @@ def _build_circuit(plan: BoardPlan, seed: str, record: Record) -> Circuit:
         if table["kind"] == "overload":
             guards = [pump for guarded in table["guards"] if isinstance(pump := parts[guarded], Pump)]
             parts[name] = Overload(name, _pin(table), guards=guards, delay=table["delay"])
-    return Circuit(plan.profile, list(parts.values()), telling(record, plan.name))
+    return Circuit(plan.profile, list(parts.values()), Tell(record, plan.name))
 
 
 def _build_board(
     plan: BoardPlan, circuit: Circuit, rig: Rig, record: Record, target: TargetBoard | None = None
 ) -> Board:
-    tell = telling(record, plan.name)
+    tell = Tell(record, plan.name)
     firmware: Firmware
     if isinstance(plan.device, ModbusPlan):
         read = {name: _reading(rig, sum_) for name, sum_ in plan.device.sums.items()}
@@ -275,7 +275,7 @@ def _build_board(
 
 
 def _build_broker(plan: Plan, record: Record) -> Board:
-    tell = telling(record, BROKER)
+    tell = Tell(record, BROKER)
     circuit = Circuit(Profile(name=BROKER, pins={}), [], tell)
     return Board(BROKER, circuit, Broker(plan.broker.limits, tell), tell)
 
@@ -289,7 +289,7 @@ def build_session(plan: Plan, host: HostPlan, record: Record) -> Session[Any]:
     """Make the session for one of the plan's hosts."""
     points = [point for point in plan.points.values() if point.board == host.name]
     link = plan.links[host.link]
-    tell = telling(record, link.board)
+    tell = Tell(record, link.board)
     if host.protocol == "modbus":
         registers = [point for point in points if isinstance(point, RegisterPoint)]
         return ModbusSession(

@@ -8,7 +8,6 @@ from cavet.boards._pins import Pin, PinMode
 from cavet.boards._profile import PinProfile, Profile
 from cavet.boards._reflex import DOES, EDGES, Reflex
 from cavet.boards._rig import Quantity, Rig
-from cavet.boards._telling import Tell, telling
 from cavet.boards._world import World
 
 __all__ = [
@@ -32,7 +31,5 @@ __all__ = [
     "Quantity",
     "Reflex",
     "Rig",
-    "Tell",
     "World",
-    "telling",
 ]

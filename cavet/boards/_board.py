@@ -15,10 +15,9 @@ from cavet.boards._defects import Defect
 from cavet.boards._pins import Pin
 from cavet.boards._profile import Profile
 from cavet.boards._reflex import Reflex, Reflexes
-from cavet.boards._telling import Tell
 from cavet.faults import Fault
 from cavet.protocols import Frame
-from cavet.record import Kind, Reason, Topic
+from cavet.record import Kind, Reason, Tell, Topic
 
 
 class BoardState(Enum):

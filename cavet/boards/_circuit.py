@@ -5,12 +5,11 @@ from __future__ import annotations
 from cavet.boards._defects import Defect
 from cavet.boards._pins import Pin, PinMode, Stepping
 from cavet.boards._profile import Profile
-from cavet.boards._telling import Tell
 from cavet.boards._travel import Travel
 from cavet.boards.buses import BusDevice, Expander, I2cBus, SpiChip
 from cavet.boards.parts import Part
 from cavet.faults import note_fault
-from cavet.record import Kind, Reason, Topic
+from cavet.record import Kind, Reason, Tell, Topic
 from cavet.wording import listed
 
 

@@ -8,8 +8,7 @@ import msgspec
 
 from cavet.boards._circuit import Circuit
 from cavet.boards._pins import Pin, PinMode
-from cavet.boards._telling import Tell
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Tell, Topic
 
 FULL_DUTY = 255
 EDGES = ("falling", "rising", "both")

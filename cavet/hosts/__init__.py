@@ -23,7 +23,7 @@ from cavet.hosts._point import (
 )
 from cavet.hosts._presence import BoardTopics, Presence
 from cavet.hosts._scpi import ScpiSession
-from cavet.hosts._session import Manners, Reading, Said, SessionState, Tell, state_words
+from cavet.hosts._session import Manners, Reading, Said, SessionState, state_words
 from cavet.hosts.buses import HELP, ON_SPI, DevicePlan, SpiPlace
 
 __all__ = [
@@ -57,7 +57,6 @@ __all__ = [
     "SessionState",
     "SpiPlace",
     "StepperPoint",
-    "Tell",
     "TopicPoint",
     "state_words",
 ]

@@ -10,9 +10,9 @@ from typing import Generic, TypeVar
 import msgspec
 
 from cavet.hosts._point import Asked, Point
-from cavet.hosts._session import Manners, Reading, Said, SessionState, Tell, state_words
+from cavet.hosts._session import Manners, Reading, Said, SessionState, state_words
 from cavet.protocols import Frame
-from cavet.record import Kind, Purpose, Reason, Topic
+from cavet.record import Kind, Purpose, Reason, Tell, Topic
 from cavet.wording import WrongError, listed, nearest
 
 FindCause = Callable[[Frame], int | None]

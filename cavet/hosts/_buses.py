@@ -9,10 +9,10 @@ from math import inf
 from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._devices import DeviceSession
 from cavet.hosts._point import DevicePoint
-from cavet.hosts._session import Manners, SessionState, Tell
+from cavet.hosts._session import Manners, SessionState
 from cavet.hosts.buses import Call, DevicePlan
 from cavet.protocols.buses import I2C, SPI, BusAnswer, BusCall, BusDecoder
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Tell, Topic
 from cavet.wording import plain
 
 

@@ -7,8 +7,8 @@ from math import inf
 import msgspec
 
 from cavet.hosts._base import Wish
-from cavet.hosts._session import Manners, Tell
-from cavet.record import Kind, Reason, Topic
+from cavet.hosts._session import Manners
+from cavet.record import Kind, Reason, Tell, Topic
 
 
 class _Waiting(msgspec.Struct):

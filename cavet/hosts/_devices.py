@@ -8,9 +8,9 @@ from typing import Generic
 
 from cavet.hosts._base import P, Session, Wish
 from cavet.hosts._point import Asked, DevicePoint, Point
-from cavet.hosts._session import Manners, Tell
+from cavet.hosts._session import Manners
 from cavet.hosts.buses import Call, DevicePlan, Fleet
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Tell, Topic
 
 
 class DeviceSession(Session[P], Generic[P]):

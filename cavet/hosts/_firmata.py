@@ -13,11 +13,11 @@ from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._confirming import Confirming
 from cavet.hosts._devices import DeviceSession
 from cavet.hosts._point import ENCODER, STEPPER, Asked, DevicePoint, PinPoint, PointKind
-from cavet.hosts._session import Manners, SessionState, Tell
+from cavet.hosts._session import Manners, SessionState
 from cavet.hosts._shafts import Shafts
 from cavet.hosts.buses import ON_SPI, Call, DevicePlan
 from cavet.protocols import Frame, Message, Side, firmata
-from cavet.record import Kind, Purpose, Topic
+from cavet.record import Kind, Purpose, Tell, Topic
 from cavet.wording import listed, plain
 
 MODES = {

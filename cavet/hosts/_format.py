@@ -10,10 +10,10 @@ import msgspec
 
 from cavet.hosts._base import FindCause, Session, Wish
 from cavet.hosts._point import Asked, FieldPoint, PointKind
-from cavet.hosts._session import Manners, SessionState, Tell
+from cavet.hosts._session import Manners, SessionState
 from cavet.protocols import Decoder, FieldError, Frame, Side
 from cavet.protocols.plans import FieldPlan, FramePlan, PlanCodec
-from cavet.record import Kind, Purpose, Reason, Topic
+from cavet.record import Kind, Purpose, Reason, Tell, Topic
 
 
 class Format(msgspec.Struct, frozen=True, kw_only=True):

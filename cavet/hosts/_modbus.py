@@ -13,9 +13,9 @@ from cavet.hosts._causes import exception_words
 from cavet.hosts._point import RegisterPoint
 from cavet.hosts._polling import PollingSession
 from cavet.hosts._reads import Read, group
-from cavet.hosts._session import Manners, SessionState, Tell
+from cavet.hosts._session import Manners, SessionState
 from cavet.protocols import FieldError, Frame, Message, Side, modbus
-from cavet.record import Kind, Purpose, Reason, Topic
+from cavet.record import Kind, Purpose, Reason, Tell, Topic
 
 CODECS = {codec.name: codec for codec in (modbus.TCP, modbus.RTU, modbus.ASCII)}
 SILENCE_CHARACTERS, FAST_SILENCE, FAST_CHARACTER = 3.5, 0.00175, 0.0004

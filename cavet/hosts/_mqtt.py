@@ -14,7 +14,7 @@ import msgspec
 from cavet.hosts._base import FindCause, Session, Wish
 from cavet.hosts._point import PointKind, TopicPoint
 from cavet.hosts._presence import BoardTopics, Presence, read_health
-from cavet.hosts._session import Manners, SessionState, Tell
+from cavet.hosts._session import Manners, SessionState
 from cavet.messaging import (
     Arrived,
     ClientPlan,
@@ -32,7 +32,7 @@ from cavet.messaging import (
     fits,
 )
 from cavet.protocols.mqtt import Filter
-from cavet.record import Kind, Purpose, Topic
+from cavet.record import Kind, Purpose, Tell, Topic
 from cavet.wording import plain
 
 NO_SUBSCRIBERS = 0x10

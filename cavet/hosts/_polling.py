@@ -9,8 +9,8 @@ from typing import Generic, Protocol, TypeVar
 
 from cavet.hosts._base import P, Session, Wish
 from cavet.hosts._point import Asked, Point
-from cavet.hosts._session import Manners, SessionState, Tell
-from cavet.record import Kind, Topic
+from cavet.hosts._session import Manners, SessionState
+from cavet.record import Kind, Tell, Topic
 
 
 class Question(Protocol):

@@ -11,9 +11,9 @@ from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._causes import error_words
 from cavet.hosts._point import Asked, HeaderPoint
 from cavet.hosts._polling import PollingSession
-from cavet.hosts._session import Manners, SessionState, Tell
+from cavet.hosts._session import Manners, SessionState
 from cavet.protocols import Side, scpi
-from cavet.record import Kind, Purpose, Reason, Topic
+from cavet.record import Kind, Purpose, Reason, Tell, Topic
 from cavet.units import last_place
 from cavet.wording import plain
 

@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 from enum import Enum
-from typing import Protocol
 
 import msgspec
 
 from cavet.hosts._point import Asked
-from cavet.record import Kind, Purpose, Reason, Topic, Value
 
 
 class SessionState(Enum):
@@ -97,20 +95,3 @@ class Reading(msgspec.Struct):
         self.agreed = self.agreed and value == self.got
         self.got, self.got_at = value, now
         self.heard += 1
-
-
-class Tell(Protocol):
-    """Adds an event; gives its number."""
-
-    def __call__(
-        self,
-        kind: Kind,
-        topic: Topic,
-        subject: str,
-        value: Value = None,
-        cause: int | None = None,
-        note: str = "",
-        *,
-        purpose: Purpose = Purpose.NONE,
-        reason: Reason = Reason.NONE,
-    ) -> int: ...

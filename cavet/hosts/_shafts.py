@@ -9,9 +9,9 @@ import msgspec
 
 from cavet.hosts._base import Wish
 from cavet.hosts._point import ENCODER, PinPoint, StepperPoint
-from cavet.hosts._session import Manners, Tell
+from cavet.hosts._session import Manners
 from cavet.protocols import Message, firmata
-from cavet.record import Kind, Reason, Topic
+from cavet.record import Kind, Reason, Tell, Topic
 
 INTERFACES = {2: firmata.StepperInterface.TWO_WIRE, 3: firmata.StepperInterface.THREE_WIRE,
               4: firmata.StepperInterface.FOUR_WIRE}  # fmt: skip

@@ -4,6 +4,7 @@ from cavet.record._event import STAGES, Event, Kind, Purpose, Reason, Topic, Val
 from cavet.record._index import StateKey
 from cavet.record._memory import Record
 from cavet.record._store import RecordFile, RecordWriter, check_new, read_record
+from cavet.record._telling import Tell
 from cavet.record._trail import Step, Trail, Trails
 from cavet.record._transfer import Direction, Seat, Transfer
 
@@ -20,6 +21,7 @@ __all__ = [
     "Seat",
     "StateKey",
     "Step",
+    "Tell",
     "Topic",
     "Trail",
     "Trails",

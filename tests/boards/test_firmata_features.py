@@ -3,14 +3,14 @@
 import itertools
 import unittest
 
-from cavet.boards import Board, Cable, Circuit, Defect, Outgoing, PinMode, PinProfile, Profile, telling
+from cavet.boards import Board, Cable, Circuit, Defect, Outgoing, PinMode, PinProfile, Profile
 from cavet.boards._travel import stop, travel
 from cavet.boards.buses import Measuring, OneWireDevice
 from cavet.boards.parts import Encoder, Lamp, Stepper
 from cavet.expressions import Expression
 from cavet.protocols import Side, firmata
 from cavet.protocols.registers import Register, RegisterMap
-from cavet.record import Kind
+from cavet.record import Kind, Tell
 from tests.boards.worlds import Small, quantity
 
 MODES = {PinMode.INPUT: 1, PinMode.OUTPUT: 1, PinMode.STEPPER: 21, PinMode.ENCODER: 28, PinMode.ONEWIRE: 1}
@@ -416,7 +416,7 @@ class SerialPorts(unittest.TestCase):
     def setUp(self):
         self.cable = Cable("scale", {"receive": 10, "transmit": 11}, port=1, board="far", protocol="plan", rate=1000)
         self.shop = Shop(self.cable)
-        tell = telling(self.shop.record, "far")
+        tell = Tell(self.shop.record, "far")
         far = Board("far", Circuit(Profile(name="far", pins={}), [], tell), Echo(), tell)
         self.shop.world._boards.append(far)
         self.cable.plug(far)

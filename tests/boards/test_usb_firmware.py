@@ -4,11 +4,11 @@ import struct
 import unittest
 
 from cavet.bench._plan_file import read_plan_text, shipped_plans
-from cavet.boards import Board, Circuit, Client, PinMode, PinProfile, Profile, Rig, World, telling
+from cavet.boards import Board, Circuit, Client, PinMode, PinProfile, Profile, Rig, World
 from cavet.boards.firmware.plans import Answer, Engine, Given, PlanBoard, Taken
 from cavet.boards.firmware.usb import Identity, UsbFirmware
 from cavet.boards.parts import Lamp
-from cavet.record import Record
+from cavet.record import Record, Tell
 
 PINS = tuple(range(8))
 EPIPE, ECONNRESET = -32, -104
@@ -20,7 +20,7 @@ class Post:
     def __init__(self, faults=None):
         self.time = 0.0
         self.record = Record(lambda: self.time)
-        tell = telling(self.record, "post")
+        tell = Tell(self.record, "post")
         plan = read_plan_text(shipped_plans()["signalpost"], "signalpost")
         codecs = {name: plan.codec(name) for name in plan.frames}
         board = PlanBoard(

@@ -1,9 +1,9 @@
 """Small worlds to try boards in: a profile of a few pins, parts, a rig, and a record that can be asked."""
 
-from cavet.boards import Board, Circuit, Client, PinMode, PinProfile, Profile, Quantity, Rig, World, telling
+from cavet.boards import Board, Circuit, Client, PinMode, PinProfile, Profile, Quantity, Rig, World
 from cavet.boards.firmware import FirmataFirmware
 from cavet.expressions import Expression
-from cavet.record import Record
+from cavet.record import Record, Tell
 
 ALL = {
     PinMode.INPUT: 1,
@@ -37,7 +37,7 @@ class Small:
     def __init__(self, parts=(), quantities=(), boot=0.0, failsafe=0.0, defects=(), pins=None):
         self.time = 0.0
         self.record = Record(lambda: self.time)
-        tell = telling(self.record, "board")
+        tell = Tell(self.record, "board")
         self.circuit = Circuit(profile(boot) if pins is None else pins, list(parts), tell)
         self.firmware = FirmataFirmware(self.circuit, tell, "small")
         self.board = Board("board", self.circuit, self.firmware, tell, failsafe=failsafe)

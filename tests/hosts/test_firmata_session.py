@@ -5,9 +5,8 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as some
 
-from cavet.boards import telling
 from cavet.hosts import FirmataSession, Manners, PinPoint, PointKind, SessionState, state_words
-from cavet.record import Kind, Purpose, Record
+from cavet.record import Kind, Purpose, Record, Tell
 from cavet.wording import WrongError
 
 LAMP = PinPoint(
@@ -34,7 +33,7 @@ class Talk:
     def __init__(self, *points, **manners):
         self.time = 0.0
         self.record = Record(lambda: self.time)
-        self.session = FirmataSession("b", points, Manners(**manners), telling(self.record, "b"))
+        self.session = FirmataSession("b", points, Manners(**manners), Tell(self.record, "b"))
 
     def hear(self, text):
         """The board says something; give what the session says then, as hex."""

@@ -10,9 +10,8 @@ from typing import Protocol
 
 import msgspec
 
-from cavet.boards._telling import Tell
 from cavet.protocols.i2c import Mark, Octet, Token, address_bytes, show_marks
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Tell, Topic
 
 HOLD_SECONDS = 0.035
 """How long a controller waits for a line that is held low. Source: SMBus 2.0, section 3.1.1, T-timeout."""

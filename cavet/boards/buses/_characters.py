@@ -6,8 +6,7 @@ nearly all such controllers have.
 
 from __future__ import annotations
 
-from cavet.boards._telling import Tell
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Tell, Topic
 
 LONG_SECONDS, SHORT_SECONDS, DATA_SECONDS = 1.52e-3, 37e-6, 41e-6
 """How long it is busy with a clear or home, with any other instruction, with a character."""

@@ -6,12 +6,12 @@ from collections.abc import Callable, Mapping
 
 from cavet.boards._pins import PinMode
 from cavet.boards._rig import Function, Rig
-from cavet.boards._telling import Tell
 from cavet.boards.buses._lines import Lines
 from cavet.boards.buses._registers import RegisterDevice
 from cavet.boards.parts import Wires
 from cavet.expressions import Expression
 from cavet.protocols.registers import Register, RegisterMap
+from cavet.record import Tell
 
 
 class Measuring(RegisterDevice):

@@ -10,11 +10,11 @@ from collections.abc import Callable
 from enum import IntEnum
 
 from cavet.boards._rig import Function, Rig
-from cavet.boards._telling import Tell
 from cavet.boards.buses._registers import RegisterDevice
 from cavet.boards.parts import Part, Wires
 from cavet.expressions import Expression
 from cavet.protocols.checks import Crc
+from cavet.record import Tell
 
 ADDRESS_CRC = Crc(8, 0x31, reflect=True)
 ADDRESS_BYTES = 8

@@ -6,11 +6,10 @@ from collections.abc import Callable
 from math import inf
 
 from cavet.boards._rig import Rig
-from cavet.boards._telling import Tell
 from cavet.boards.buses._characters import Controller
 from cavet.boards.buses._device import BusDevice
 from cavet.boards.parts import Wires
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Tell, Topic
 
 REGISTER_SELECT, READ, ENABLE, LIGHT = 0x01, 0x02, 0x04, 0x08
 """The expander's lines 0 to 3; 4 to 7 are the controller's upper four data lines."""

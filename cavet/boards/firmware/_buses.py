@@ -7,11 +7,10 @@ from math import inf
 from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._circuit import Circuit
 from cavet.boards._pins import Pin
-from cavet.boards._telling import Tell
 from cavet.boards.buses import Outcome, SpiChip
 from cavet.protocols import Frame
 from cavet.protocols.buses import SPI, BusAnswer, BusCall, BusDecoder
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Tell, Topic
 from cavet.wording import hex_pairs
 
 USUAL_SPI_HERTZ = 1_000_000

@@ -6,10 +6,9 @@ from collections.abc import Callable
 from math import inf
 
 from cavet.boards._rig import Function, Rig
-from cavet.boards._telling import Tell
 from cavet.boards.parts._part import Part, Wires
 from cavet.expressions import Expression
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Tell, Topic
 from cavet.wording import WrongError
 
 

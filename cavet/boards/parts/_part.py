@@ -7,8 +7,7 @@ from math import inf
 
 from cavet.boards._pins import Pin
 from cavet.boards._rig import Rig
-from cavet.boards._telling import Tell
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Tell, Topic
 from cavet.wording import WrongError, listed, nearest
 
 Wires = dict[str, int]

@@ -13,7 +13,6 @@ from math import inf
 from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._circuit import Circuit, PinRefusedError
 from cavet.boards._pins import Pin, PinMode
-from cavet.boards._telling import Tell
 from cavet.boards.firmware.firmata._bus import FirmataBus, request_words
 from cavet.boards.firmware.firmata._encoders import FirmataEncoders
 from cavet.boards.firmware.firmata._feature import Feature, Handler
@@ -23,7 +22,7 @@ from cavet.boards.firmware.firmata._spi import FirmataSpi
 from cavet.boards.firmware.firmata._steppers import FirmataSteppers
 from cavet.boards.firmware.firmata._tasks import Tasks
 from cavet.protocols import Frame, Message, Side, firmata
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Tell, Topic
 
 MODES = {
     firmata.Mode.INPUT: PinMode.INPUT,

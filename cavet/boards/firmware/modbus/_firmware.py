@@ -6,11 +6,10 @@ from math import inf
 
 from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._pins import Pin
-from cavet.boards._telling import Tell
 from cavet.boards.firmware.modbus._lines import Heard, Line, StreamLine, line_for, words_of
 from cavet.boards.firmware.modbus._server import UNCOUNTED, ExceptionError, Server
 from cavet.protocols import Message, as_found, modbus
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Tell, Topic
 
 BROADCAST = 0
 TCP_SELF = (0, 255)

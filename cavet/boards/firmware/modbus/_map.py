@@ -9,10 +9,9 @@ import msgspec
 
 from cavet.boards._circuit import Circuit
 from cavet.boards._pins import PinMode
-from cavet.boards._telling import Tell
 from cavet.expressions import Expression
 from cavet.protocols.modbus import ValueForm
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Tell, Topic
 
 COILS: Final = "coils"
 DISCRETE: Final = "discrete-inputs"

@@ -15,7 +15,6 @@ import msgspec
 
 from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._pins import Pin
-from cavet.boards._telling import Tell
 from cavet.boards.firmware.mqtt._admission import Admission, peek_level
 from cavet.boards.firmware.mqtt._limits import BrokerPlan
 from cavet.boards.firmware.mqtt._post import Post
@@ -36,7 +35,7 @@ from cavet.messaging import (
 )
 from cavet.protocols import Frame, Side
 from cavet.protocols.mqtt import MAX_PACKET_BYTES, Connack5, Property
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Tell, Topic
 from cavet.wording import plain
 
 LOOK_SECONDS = 0.01

@@ -14,7 +14,6 @@ import msgspec
 from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._circuit import Circuit, PinRefusedError
 from cavet.boards._pins import Pin, PinMode
-from cavet.boards._telling import Tell
 from cavet.expressions import Expression
 from cavet.messaging import (
     Arrived,
@@ -32,7 +31,7 @@ from cavet.messaging import (
     fits,
 )
 from cavet.protocols.mqtt import Filter
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Tell, Topic
 from cavet.wording import plain
 
 UPTIME = "uptime"

@@ -10,10 +10,9 @@ import msgspec
 
 from cavet.boards._circuit import Circuit
 from cavet.boards._pins import PinMode
-from cavet.boards._telling import Tell
 from cavet.protocols import FieldError, Frame, Message
 from cavet.protocols.plans import PlanCodec
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Tell, Topic
 
 FULL_DUTY = 255
 BLINK_SECONDS = 0.25

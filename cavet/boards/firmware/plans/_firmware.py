@@ -7,10 +7,9 @@ from math import inf
 from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._circuit import PinRefusedError
 from cavet.boards._pins import Pin
-from cavet.boards._telling import Tell
 from cavet.boards.firmware.plans._engine import Answer, Engine, PlanBoard
 from cavet.protocols import Decoder, FieldError, Frame, Side
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Tell, Topic
 
 
 class PlanFirmware:

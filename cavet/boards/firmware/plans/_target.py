@@ -5,11 +5,10 @@ from __future__ import annotations
 from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._circuit import PinRefusedError
 from cavet.boards._pins import Pin
-from cavet.boards._telling import Tell
 from cavet.boards.buses import TargetBoard
 from cavet.boards.firmware.plans._engine import Engine, PlanBoard
 from cavet.protocols import Side
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Tell, Topic
 
 
 class TargetFirmware:

@@ -8,12 +8,11 @@ import msgspec
 
 from cavet.boards._circuit import Circuit
 from cavet.boards._pins import PinMode
-from cavet.boards._telling import Tell
 from cavet.boards.firmware.scpi import _data as data
 from cavet.boards.firmware.scpi._tree import Headers, Pattern
 from cavet.boards.parts import Supply
 from cavet.protocols.scpi import Datum, FaultError
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Tell, Topic
 
 MEASURES = ("voltage", "current")
 ANSWERS = {"string": data.quoted, "block": data.as_block}

@@ -16,7 +16,6 @@ from math import inf
 from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._circuit import Circuit, PinRefusedError
 from cavet.boards._pins import Pin
-from cavet.boards._telling import Tell
 from cavet.boards.firmware.scpi import _data as data
 from cavet.boards.firmware.scpi._commands import Commands
 from cavet.boards.firmware.scpi._status import OPERATION_COMPLETE, SETTLING, VOLTAGE, Register, Status
@@ -24,7 +23,7 @@ from cavet.boards.firmware.scpi._tree import Headers, Pattern
 from cavet.boards.parts import Part, Supply
 from cavet.protocols import Frame, Side, scpi
 from cavet.protocols.scpi import Datum, FaultError, QueryUnit, Unit
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Tell, Topic
 from cavet.wording import plain
 
 VERSION = "1999.0"

@@ -10,12 +10,11 @@ import msgspec
 from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._circuit import PinRefusedError
 from cavet.boards._pins import Pin
-from cavet.boards._telling import Tell
 from cavet.boards.firmware.plans import Engine, PlanBoard
 from cavet.boards.firmware.usb._device import CONFIGURATION, IN_BIT, Identity, StallError, UsbDevice
 from cavet.protocols import Frame, Side, usb
 from cavet.protocols.usb import ip
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Tell, Topic
 
 BUS, NUMBER, FULL_SPEED = 1, 2, 2
 BUS_ID = f"{BUS}-1"
