@@ -13,7 +13,7 @@ CONTROLS = (
 )  # fmt: skip
 """The names of the C0 control characters, by their codes."""
 
-LONGEST, MOST_COMPARED = 80, 500
+LONGEST, MOST_COMPARED = 80, 2000
 """Longer words, and more of them, are not compared with what was meant."""
 QUOTED, TOLD = 80, 600
 """So much is quoted of what was found, and of the rest of an error."""

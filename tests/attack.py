@@ -47,6 +47,8 @@ FIRMATA = tuple(
 GROWTH = 400_000_000
 """The record keeps a million events and the bytes of the links in memory; no more than that may be added."""
 MOST_LOST_SECONDS = 0.25
+MOST_DELAY_SECONDS = 0.1
+"""A flood at one board may delay another's answers by no more than that, in the median."""
 
 
 class Target:
@@ -118,11 +120,13 @@ class Target:
             time.sleep(0.05)
         if self.open_files() > self.files + 2:
             wrong.append(f"{self.open_files() - self.files} more open files")
-        errors = self.served.process.stderr
-        code, _ = self.served.end(signal.SIGTERM)
-        if code:
-            wrong.append(f"exit code {code}")
-        del errors
+        self.served.process.send_signal(signal.SIGTERM)
+        code = self.served.process.wait(PATIENCE)
+        said = self.served.process.stderr.read()
+        for stream in (self.served.process.stdin, self.served.process.stdout, self.served.process.stderr):
+            stream.close()
+        if code or said:
+            wrong.append(f"exit code {code}, on standard error {said[-300:]!r}")
         return wrong
 
 
@@ -144,7 +148,7 @@ def inputs(scale):
         "towpath": ("mqtt", lambda: mutated(noise, mqtt_bytes(noise, noise.choice(versions)))),
         "signalpost": ("usb", lambda: mutated(noise, bytes.fromhex("01 11 80 05 00 00 00 00"))),
     }
-    target = Target()
+    target, wrong = Target(), []
     for board, (kind, make) in makers.items():
         sent = 0
         while sent < count:
@@ -156,11 +160,12 @@ def inputs(scale):
                         send(link, make())
             except OSError:
                 continue
+        wrong += [f"{name}, after inputs at {board}" for name in target.good()]
     with serial.Serial(target.served.endpoint["address"], 57600, timeout=0, write_timeout=PATIENCE) as port:
         for _ in range(count // 20):
             port.write(mutated(noise, noise.choice(FIRMATA))[:40])
             port.read(4096)
-    return report("inputs", f"{4 * count + count // 20} inputs at five endpoints", target.end())
+    return report("inputs", f"{4 * count + count // 20} inputs at five endpoints", wrong + target.end())
 
 
 def mqtt_bytes(noise, version):
@@ -199,6 +204,8 @@ def floods(scale):
         flood.join()
         times.sort()
         words.append(f"{board} {1000 * times[len(times) // 2]:.0f}/{1000 * times[int(0.99 * len(times))]:.0f} ms")
+        if times[len(times) // 2] > MOST_DELAY_SECONDS:
+            wrong.append(f"{other.__name__} is late beside a flood at {board}")
         wrong += target.end()
     return report("floods", f"the other board's delay, median/99th percentile: {', '.join(words)}", wrong)
 
@@ -351,8 +358,8 @@ def signals(scale):
         target.served.process.wait(PATIENCE)
         if device.exists():
             wrong.append(f"{device} is left behind after {number.name}")
-        if b"Traceback" in target.served.process.stderr.read().encode():
-            wrong.append(f"a traceback after {number.name}")
+        if target.served.process.returncode or target.served.process.stderr.read():
+            wrong.append(f"{number.name} does not end it in order")
     target = Target("--events")
     target.served.process.stdout.close()
     with target.connect("pumphouse") as link:

@@ -88,9 +88,9 @@ class Checker:
         return values if len(self.errors) == before else None
 
     def _unknown(self, data: dict[str, Any], keys: Mapping[str, Key], path: Path) -> None:
+        expected = f"one of the keys {listed(sorted(keys))}"
         for name in data:
             if name not in keys:
-                expected = f"one of the keys {listed(sorted(keys))}"
                 near = self.nearest(name, keys)
                 self.wrong((*path, name), found="this key", expected=expected, nearest=near)
 

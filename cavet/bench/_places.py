@@ -7,13 +7,17 @@ from bisect import bisect_left
 
 Path = tuple[str | int, ...]
 
-_STRING = re.compile(
+STRING = re.compile(
     r'"{3}(?:[^"\\]|\\[\s\S]|"(?!""))*+"{3,5}'
     r"|'{3}(?:[^']|'(?!''))*+'{3,5}"
-    r'|"(?:[^"\\]|\\.)*+"'
-    r"|'[^']*+'"
+    r'|"(?:[^"\\\n]|\\.)*+"'
+    r"|'[^'\n]*+'"
 )
-_BARE_END = " \t=.]#\n,}"
+"""A text of TOML 1.0, in its four forms."""
+_BLANK = re.compile(r"(?:[ \t\n]++|#[^\n]*+)*+")
+_BARE = re.compile(r"[^ \t=.\]#\n,}]*+")
+_NUMBER = re.compile(r"[^,\]}#\n]*+")
+"""A value that is no text, list or table."""
 
 
 def find_places(text: str) -> dict[Path, int]:
@@ -43,16 +47,15 @@ class _Scanner:
 
     def _skip_blank(self) -> bool:
         """Go on to the next thing that is neither space nor comment; tell whether there is one."""
-        while self._at < len(self._text):
-            character = self._peek()
-            if character == "#":
-                end = self._text.find("\n", self._at)
-                self._at = end if end >= 0 else len(self._text)
-            elif character in " \t\n":
-                self._at += 1
-            else:
-                return True
-        return False
+        self._pass(_BLANK)
+        return self._at < len(self._text)
+
+    def _pass(self, pattern: re.Pattern[str]) -> str:
+        """Go on behind what a pattern fits; give it."""
+        found = pattern.match(self._text, self._at)
+        assert found is not None  # it has been read as valid TOML
+        self._at = found.end()
+        return found.group()
 
     def _note(self, path: Path) -> None:
         self._places.setdefault(path, bisect_left(self._ends, self._at) + 1)
@@ -89,14 +92,9 @@ class _Scanner:
             self._skip_blank()
             quote = self._peek()
             if quote in "\"'":
-                start = self._at + 1
-                self._string()
-                path = (*path, self._text[start : self._at - 1])
+                path = (*path, self._pass(STRING)[1:-1])
             else:
-                start = self._at
-                while self._peek() and self._peek() not in _BARE_END:
-                    self._at += 1
-                path = (*path, self._text[start : self._at])
+                path = (*path, self._pass(_BARE))
             self._skip_blank()
             if self._peek() != ".":
                 return path
@@ -119,10 +117,9 @@ class _Scanner:
         elif character == "{":
             self._inline(path)
         elif character in "\"'":
-            self._string()
+            self._pass(STRING)
         else:
-            while self._peek() and self._peek() not in ",]}#\n":
-                self._at += 1
+            self._pass(_NUMBER)
 
     def _list(self, path: Path) -> None:
         self._at += 1
@@ -142,8 +139,3 @@ class _Scanner:
             if self._skip_blank() and self._peek() == ",":
                 self._at += 1
         self._at += 1
-
-    def _string(self) -> None:
-        found = _STRING.match(self._text, self._at)
-        assert found is not None  # it has been read as valid TOML
-        self._at = found.end()

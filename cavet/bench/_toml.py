@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from cavet.bench._check import Checker
+from cavet.bench._places import STRING
 from cavet.bench._places import Path as KeyPath
 from cavet.wording import QUOTED, WrongError, plain
 
@@ -21,8 +22,9 @@ MOST_VALUES = 100_000
 LONG_INTEGER = "an integer of more than 64 bits"
 INTEGERS = range(-(1 << 63), 1 << 63)
 """What TOML 1.0 holds in an integer."""
-_WORD = r"""(?:[\w-]++|"[^"\n]*+"|'[^'\n]*+')"""
+_WORD = r'(?:[\w-]++|"")'
 _LONG_KEY = re.compile(rf"(?<![\w-]){_WORD}(?:[ \t]*+\.[ \t]*+{_WORD}){{{MOST_PARTS},}}")
+_TEXTS = re.compile(rf"#[^\n]*+|{STRING.pattern}")
 _LONG_NUMBER = re.compile(r"\d[\d_]{1000,}")
 
 
@@ -46,8 +48,11 @@ def read_text(path: Path, what: str, most: int = MAX_BYTES) -> str:
 
 def parse_toml(text: str, file: str, checker: Checker) -> dict[str, Any]:
     """Read the tables of a file of our format. Raises `WrongError` for no TOML, and for a newer format."""
-    if found := _LONG_KEY.search(text):
-        place = f"{file}:{_line(text, found)}"
+    bare = _TEXTS.sub(_emptied, text)
+    if bare.count(",") + bare.count("=") > MOST_VALUES:  # before it is read: that takes long
+        raise WrongError(file, found="more values", expected=f"at most {MOST_VALUES}")
+    if found := _LONG_KEY.search(bare):
+        place = f"{file}:{_line(found.string, found)}"
         raise WrongError(place, found=found.group()[:40], expected=f"keys of at most {MOST_PARTS} parts")
     try:
         data = tomllib.loads(text)
@@ -66,6 +71,12 @@ def parse_toml(text: str, file: str, checker: Checker) -> dict[str, Any]:
     return data
 
 
+def _emptied(found: re.Match[str]) -> str:
+    """A text, or a comment, with nothing in it but its lines' ends: what is dotted there is no key."""
+    lines = "\n" * found.group().count("\n")
+    return lines if found.group().startswith("#") else f'"{lines}"'
+
+
 def _line(text: str, found: re.Match[str]) -> int:
     return text.count("\n", 0, found.start()) + 1
 
@@ -73,12 +84,8 @@ def _line(text: str, found: re.Match[str]) -> int:
 def _check_shape(data: dict[str, Any], checker: Checker) -> None:
     """Nothing in it may be deeper or longer than what can be read on. Raises `WrongError`."""
     waiting: list[tuple[KeyPath, Any]] = [((), data)]
-    count = 0
     while waiting:
         path, value = waiting.pop()
-        count += 1
-        if count > MOST_VALUES:
-            raise WrongError(checker.file, found="more values", expected=f"at most {MOST_VALUES}")
         if isinstance(value, dict | list):
             if len(path) > MOST_LEVELS:
                 place = f"{checker.file} {plain(str(path[0]), QUOTED)}"  # looking for its line would go as deep

@@ -6,6 +6,7 @@ import asyncio
 import contextlib
 import os
 import select
+import signal
 import threading
 from collections.abc import Callable, Mapping
 from typing import Any
@@ -122,3 +123,11 @@ class Output:
     def _tell(self, what: Callable[[], Any]) -> None:
         with contextlib.suppress(RuntimeError):  # the loop has ended: nobody waits for it any more
             self._loop.call_soon_threadsafe(what)
+
+
+def end_at_signals(stop: Callable[[], object]) -> None:
+    """End in good order what runs on, when it is told to; also when its terminal is shut, unless that is ignored."""
+    loop = asyncio.get_running_loop()
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        if number is not signal.SIGHUP or signal.getsignal(number) is not signal.SIG_IGN:
+            loop.add_signal_handler(number, stop)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import re
-import signal
 from collections.abc import Callable
 from typing import Protocol
 
@@ -13,7 +12,7 @@ import click
 from cavet import clock
 from cavet.clock import BenchClock, start_task
 from cavet.commands._formats import find_codec
-from cavet.commands._saying import Output, as_json
+from cavet.commands._saying import Output, as_json, end_at_signals
 from cavet.commands.decode import line_of
 from cavet.links import (
     SCHEMES,
@@ -183,8 +182,7 @@ async def bridge(
     loop = asyncio.get_running_loop()
     output = Output(lambda lines: _left_out(lines, json_lines=json_lines))
     stop = output.gone  # a reader that has left ends it, as a signal does
-    for number in (signal.SIGINT, signal.SIGTERM):
-        loop.add_signal_handler(number, stop.set)
+    end_at_signals(stop.set)
     shown = Shown(chosen, BenchClock(loop).now, output.say, json_lines=json_lines)
     sides = BridgeSide(words[0], Side.HOST, shown), BridgeSide(words[1], Side.BOARD, shown)
     sides[0].other, sides[1].other = sides[1], sides[0]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import signal
 from pathlib import Path
 from typing import Any
 
@@ -16,7 +15,7 @@ from cavet.commands._bench import broker_option, chosen_boards, on_broker, open_
 from cavet.commands._completing import complete_benches
 from cavet.commands._outside import act_on, follow_input
 from cavet.commands._recording import record_options, recorded, seed_option, with_seed
-from cavet.commands._saying import Output, as_json
+from cavet.commands._saying import Output, as_json, end_at_signals
 from cavet.commands._state import fault_line
 from cavet.record import as_line
 from cavet.wording import WrongError, plain
@@ -55,9 +54,7 @@ async def serve(
     """Serve until a signal comes."""
     output = Output(left_out)
     stop = output.gone  # a reader that has left ends it, as a signal does
-    loop = asyncio.get_running_loop()
-    for number in (signal.SIGINT, signal.SIGTERM):
-        loop.add_signal_handler(number, stop.set)
+    end_at_signals(stop.set)
     bench = RunningBench(plan, boards=names, hosts=False, listen=listen)
     try:
         with recorded(bench, record_path, force=force):

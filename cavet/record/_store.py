@@ -87,6 +87,8 @@ class RecordWriter:
         self._stop = threading.Event()
         self.problem: str | None = None
         """Why writing has ended early (a full disk, say), for someone to show."""
+        self._is_cut = False
+        """Whether writing has ended early."""
         self.left_out = 0
         """How many events and transfers had left memory before they could be written."""
         try:
@@ -128,6 +130,7 @@ class RecordWriter:
             self._insert("transfers", [_columns(transfer) for transfer in transfers])
             self._database.execute("COMMIT")
         except sqlite3.Error as error:
+            self._is_cut = True
             self._complain(f"the record is no longer written: {_reason(error)}")
             return False
         self._written = events[-1].number + 1 if events else self._written
@@ -167,7 +170,7 @@ class RecordWriter:
         self._thread.join()
         try:
             ended = {"ended": "done", **({"left_out": str(self.left_out)} if self.left_out else {})}
-            if self.problem is None or self.left_out:
+            if not self._is_cut:
                 self._database.executemany("INSERT OR REPLACE INTO about VALUES (?, ?)", ended.items())
             self._database.close()
         except sqlite3.Error as error:

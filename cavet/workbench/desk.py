@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Callable
-from typing import Any
+from typing import TYPE_CHECKING
 
 from cavet.bench import RunningBench, Standing, Standings
 from cavet.boards.parts import Encoder
@@ -12,6 +12,9 @@ from cavet.hosts import Asked, Point, PointKind
 from cavet.record import Event, Kind, Purpose
 from cavet.wording import WrongError
 from cavet.workbench.roster import Roster
+
+if TYPE_CHECKING:
+    from cavet.workbench.drawing.rails import LineView
 
 COURSE_SECONDS = 10.0
 COURSE_SLOTS = 100
@@ -97,7 +100,7 @@ class Desk:
         self._followed_at = 0.0
         self._lively_until = LIVELY_SECONDS
         self._turn = 0
-        self.far_lines: dict[str, Any] = {}
+        self.far_lines: dict[str, LineView] = {}
         """The lines of points that are too far off to be seen, as they were made once, by the names of the points."""
 
     @property

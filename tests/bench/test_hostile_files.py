@@ -55,6 +55,9 @@ class OneLine(unittest.TestCase):
                 self.assertNotIn("\n", lines[0])
 
     def test_a_text_may_hold_what_a_key_may_not(self):
+        dotted = ".".join("a" * 200)
+        check_text(f"# {dotted} = 1\n" + SMALL.replace('"small"', f"'{dotted}'"), "a.bench.toml")
+        check_text(SMALL.replace('name = "small"', f'name = "s"  # "{dotted}'), "a.bench.toml")
         check_text(SMALL.replace('"small"', '"' + "s." * 20 + "s" * 100_000 + '"'), "a.bench.toml")
 
     def test_a_file_without_end_is_not_read_to_its_end(self):

@@ -174,8 +174,8 @@ class Bytes(unittest.TestCase):
 
 
 class Life(unittest.TestCase):
-    def test_both_signals_end_it_within_a_second_with_code_0(self):
-        for number in (signal.SIGINT, signal.SIGTERM):
+    def test_each_signal_ends_it_within_a_second_with_code_0(self):
+        for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             with self.subTest(number):
                 self.assertLess(quickest(lambda number=number: self.seconds_to_end(number), 1.0), 1.0)
 
@@ -185,6 +185,15 @@ class Life(unittest.TestCase):
             code, seconds = served.end(number)
         self.assertEqual(code, 0)
         return seconds
+
+    def test_a_shut_terminal_is_borne_where_that_is_ignored(self):
+        before = signal.signal(signal.SIGHUP, signal.SIG_IGN)  # as `nohup` does, for what is started from here
+        self.addCleanup(signal.signal, signal.SIGHUP, before)
+        served = Served()
+        served.process.send_signal(signal.SIGHUP)
+        with served.port() as port:
+            self.assertTrue(announced(port))
+        self.assertEqual(served.end()[0], 0)
 
     def test_it_goes_on_when_its_input_ends(self):
         served = Served()

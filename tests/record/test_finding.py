@@ -182,6 +182,22 @@ class Files(unittest.TestCase):
         with self.assertRaisesRegex(WrongError, 'found format 9, expected format 2|found "format 9"'):
             RecordFile(path)
 
+    def test_one_that_lagged_and_then_was_cut_is_not_called_whole(self):
+        record = Record(lambda: 0.0)
+        path, told = self.path(), []
+        writer = RecordWriter(record, path, tell=told.append)
+        writer._stop.set()
+        writer._thread.join()
+        writer._count_gap(3)
+        record.append(Kind.HEARD, "hut", Topic.POINT, "lamp", 1)
+        writer._database.execute("DROP TABLE events")  # as good as a disk that takes nothing
+        self.assertFalse(writer._write_batch())
+        writer.close()
+        self.assertIn("no longer written", told[-1])
+        database = sqlite3.connect(path)
+        self.addCleanup(database.close)
+        self.assertEqual(list(database.execute("SELECT * FROM about WHERE name = 'ended'")), [])
+
     def test_a_writer_that_lags_tells_what_it_has_missed(self):
         record = Record(lambda: 0.0, kept=4096)
         told = []
