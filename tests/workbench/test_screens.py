@@ -358,6 +358,24 @@ class Faults(unittest.TestCase):
         events, _ = seated(story)
         self.assertEqual([event.kind for event in events if event.kind is Kind.FAULT], [Kind.FAULT])
 
+    def test_a_session_that_was_stopped_says_so_also_where_something_is_held(self):
+        async def story(seat):
+            link = seat.desk.bench.host_links["gatehouse"]
+            await seat.press(*["down"] * 5, "space")
+            await seat.asks("horn", True)
+            with self.assertLogs("cavet", "ERROR") as log, mock.patch.object(link.session, "feed", raising):
+                await seat.until(lambda: link.fault is not None)
+                await seat.sees("gatehouse: stopped by a fault, ZeroDivisionError")
+            self.assertEqual([line for line in log.output if "the session with gatehouse" not in line], [])
+            await seat.press("right")
+            await seat.sees("stopped by a fault, F2 starts it again")
+            await seat.press("f2")
+            await seat.type("start gate")
+            await seat.press("enter")
+            await seat.sees("board ready")
+
+        seated(story)
+
     def test_a_picture_that_can_not_be_drawn_leaves_the_others(self):
         async def story(seat):
             with (

@@ -148,6 +148,8 @@ class DriveScreen(Screen[None]):
         """What fails in one picture leaves the others alone; it is told, and logged once."""
         try:
             follow()
+        except FORESEEN as error:  # what was held can't be let go of: its session has stopped, say
+            self._message, self._message_until = str(error), self._desk.now + MESSAGE_SECONDS
         except Exception as error:  # noqa: BLE001
             words = f"{name} can't be drawn: {fault_words(error)}"
             if words not in self._faults:
