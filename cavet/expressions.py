@@ -48,15 +48,19 @@ class Expression:
             raise WrongError(place, found=self.text, expected=f"a sum that can be read{where}") from error
         self._check(self._tree, 0)
 
-    def bind(self, slots: Mapping[str, int]) -> Callable[[Sequence[float]], float]:
-        """Make the function of a row of numbers, in which each name's number stands at its slot."""
+    def in_slots(self, slots: Mapping[str, int]) -> ast.expr:
+        """Give it as code, with `row[slot]` for each name."""
         for name in self.names:
             if name not in slots:
                 raise WrongError(
                     self._place, found=name, expected=f"one of {listed(sorted(slots))}", nearest=nearest(name, slots)
                 )
-        body = _Slotted(slots).visit(copy.deepcopy(self._tree))
-        code = compile(ast.fix_missing_locations(_as_lambda(body)), "<sum>", "eval")
+        slotted: ast.expr = _Slotted(slots).visit(copy.deepcopy(self._tree))
+        return slotted
+
+    def bind(self, slots: Mapping[str, int]) -> Callable[[Sequence[float]], float]:
+        """Make the function of a row of numbers, in which each name's number stands at its slot."""
+        code = compile(ast.fix_missing_locations(_as_lambda(self.in_slots(slots))), "<sum>", "eval")
         # safe: every node of the tree was checked when the expression was made
         function: Callable[[Sequence[float]], float] = eval(code, {"__builtins__": {}, **FUNCTIONS})
         return function

@@ -8,6 +8,7 @@ from typing import Any, Protocol
 
 import msgspec
 
+from cavet.boards._equations import Row, make_equations
 from cavet.expressions import Expression
 
 STEP_SECONDS = 0.02
@@ -15,6 +16,11 @@ STEP_SECONDS = 0.02
 
 GRAIN_SECONDS = 0.002
 """While no part has set out, so much time may be left for later."""
+
+LOOK_SECONDS = 0.01
+"""How often what depends on the rig looks whether it has changed, while that can't be reckoned ahead."""
+
+STEPS_AHEAD = 50
 
 
 class Quantity(msgspec.Struct, kw_only=True):
@@ -65,10 +71,12 @@ class Rig:
             self._movers.append((slot, movers[name]))
             movers[name].stirs_rig = True
         self._looked_at = list(self._movers)
+        """Those that are asked where they stand."""
+        self._lively = self._looked_at
+        """Those of them that may stand elsewhere by now."""
         self._row = [quantity.start for quantity in self.quantities] + [0.0] * len(self._movers)
-        self._rates: list[Function | None] = [q.rate.bind(self._slots) if q.rate else None for q in self.quantities]
         self._free: list[Function | None] = [q.free.bind(self._slots) if q.free else None for q in self.quantities]
-        self._changing = [(slot, rate, self._free[slot]) for slot, rate in enumerate(self._rates) if rate is not None]
+        self._reckon_rates, self._move = make_equations(self.quantities, self._slots)
         self._moving = [0.0] * len(self.quantities)
         self._stirred = True
         self.touched = True
@@ -80,6 +88,8 @@ class Rig:
         self._is_still = False
         """Whether nothing moves, and nothing will until something is touched or set."""
         self._now = 0.0
+        self._ahead: list[tuple[float, Row]] | None = None
+        """What it will come to, as far as that was reckoned."""
         self._look(0.0)
 
     def bind(self, expression: Expression) -> Function:
@@ -104,6 +114,7 @@ class Rig:
         self._row[self._slots[name]] = min(quantity.high, max(quantity.low, value))
         self._look(self._now)
         self._stirred = True
+        self._ahead = None
         self._is_still = False
 
     def rate(self, name: str) -> float:
@@ -136,49 +147,86 @@ class Rig:
     def leave_out(self, mover: object) -> None:
         """Take a part where it was last: it can't be asked any more."""
         self._looked_at = [(slot, kept) for slot, kept in self._looked_at if kept is not mover]
+        self.touched = True
 
     def take_in(self) -> None:
         """Ask all parts again."""
         self._looked_at = list(self._movers)
+        self.touched = True
 
     def take_stir(self) -> bool:
-        """Whether, since the last time this was asked, a quantity has begun or ceased to change, or was set."""
+        """Whether, since the last time this was asked, a quantity has begun or ceased to change, or was set, or a part
+        has set out."""
         stirred, self._stirred = self._stirred, False
         return stirred
 
     def advance(self, now: float) -> None:
         """Integrate up to `now`, in steps of at most `STEP_SECONDS`; a moment too short to matter is left for later."""
-        if not self.touched and now - self._now < GRAIN_SECONDS:
+        touched = self.touched
+        if touched:
+            self._take_touch(now)
+        elif now - self._now < GRAIN_SECONDS:
             return
-        if self._is_still and not self.touched:
-            self._now = max(now, self._now)
+        elif self._is_still:
+            self._now = now
             return
+        row, moving = self._row, self._moving
+        while self._now < now:
+            span = now - self._now
+            if span < STEP_SECONDS:
+                self._now = now
+            else:
+                span = STEP_SECONDS
+                self._now += span
+            self._move(row, moving, span)
+            self._look(self._now)
+        if touched:
+            self._lively = [(slot, mover) for slot, mover in self._looked_at if mover.wake < inf]
+        self._is_still = not self._lively and not any(moving)
+
+    def _take_touch(self, now: float) -> None:
+        """Some part has set out, or come to rest: all are asked once, and from then on those that are on their way."""
+        self.touched = False
+        self._stirred = True
+        self._ahead = None
+        self._lively = self._looked_at
         if self._now >= now:
             self._look(now)
-        self.touched = False
-        before = self._row.copy()
-        while self._now < now:
-            span = min(STEP_SECONDS, now - self._now)
-            self._move(span)
-            self._now = now if span < STEP_SECONDS else self._now + span
-            self._look(self._now)
-        self._is_still = before == self._row and not any(self._moving) and all(m.wake == inf for _, m in self._movers)
 
     def _look(self, at: float) -> None:
         """Take the movers' places, and reckon the rates that hold from now on."""
-        row, moving = self._row, self._moving
-        for slot, mover in self._looked_at:
-            row[slot] = mover.fraction(at)
-        for slot, rate, free in self._changing:
-            change = rate(row) if free is None or free(row) else 0.0
-            if (change == 0.0) != (moving[slot] == 0.0):
-                self._stirred = True
-            moving[slot] = change
-
-    def _move(self, span: float) -> None:
         row = self._row
-        for slot, change in enumerate(self._moving):
-            if change:
-                quantity = self.quantities[slot]
-                moved = row[slot] + change * span
-                row[slot] = min(quantity.high, max(quantity.low, moved))
+        for slot, mover in self._lively:
+            row[slot] = mover.fraction(at)
+        if self._reckon_rates(row, self._moving):
+            self._stirred = True
+
+    def may_change_at(self, function: Function, now: float) -> float:
+        """When a bound condition may be another one than it is by now, at the earliest; it is to be looked at then.
+
+        While a part moves that is soon, else as far off as the rig can be reckoned ahead.
+        """
+        if self.touched or self._lively:
+            return now + LOOK_SECONDS
+        if self._is_still:
+            return inf
+        if self._ahead is None or now >= self._ahead[-1][0]:
+            self._ahead = self._reckon_ahead()
+        state = bool(function(self._row))
+        before = now
+        for at, row in self._ahead:
+            if at > now and bool(function(row)) != state:
+                break
+            before = max(now, at)
+        return max(before, now + LOOK_SECONDS)
+
+    def _reckon_ahead(self) -> list[tuple[float, Row]]:
+        """What it will come to in the next second, step by step, if nothing is touched."""
+        row, moving, at = self._row.copy(), self._moving.copy(), self._now
+        ahead = []
+        for _ in range(STEPS_AHEAD):
+            self._move(row, moving, STEP_SECONDS)
+            self._reckon_rates(row, moving)
+            at += STEP_SECONDS
+            ahead.append((at, row.copy()))
+        return ahead

@@ -75,7 +75,6 @@ class LimitSwitch(Part):
     kind = "limit"
     senses = True
     watches_rig = True
-    LOOK_SECONDS = 0.01
 
     def __init__(self, name: str, wires: Wires, *, closes: Expression) -> None:
         super().__init__(name, wires)
@@ -95,7 +94,7 @@ class LimitSwitch(Part):
             self._stir()
             if not first:
                 self.cause = self._tell(Kind.SENSED, Topic.PART, self.name, closed, None, self.tells(now))
-        return now + self.LOOK_SECONDS if self._rig.changing(self._closes.names) else inf
+        return self._rig.may_change_at(self._function, now)
 
     def level(self, wire: str) -> bool | None:
         return bool(self._closed)
