@@ -11,7 +11,7 @@ from math import inf
 from cavet.bench._alarm import Alarm
 from cavet.bench._traffic import ServedWay, Stream, Traffic, Way
 from cavet.boards import Board, Client, Outgoing, World
-from cavet.clock import BenchClock
+from cavet.clock import BenchClock, call_at
 from cavet.faults import note_fault
 from cavet.links import BoardEnd, Caller, DialEnd
 from cavet.record import Kind, Record, Topic
@@ -61,7 +61,7 @@ class BoardSide:
         if visit is None:
             return  # it is gone
         if delay > 0:
-            asyncio.get_running_loop().call_later(delay, visit.send, said)
+            call_at(asyncio.get_running_loop().time() + delay, visit.send, said)
         else:
             visit.send(said)
 

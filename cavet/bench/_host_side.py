@@ -11,7 +11,7 @@ from typing import Any, TypeVar
 from cavet.bench._alarm import Alarm
 from cavet.bench._plan import HostPlan, LinkPlan
 from cavet.bench._traffic import Crossing, Stream, Traffic
-from cavet.clock import BenchClock, start_task
+from cavet.clock import BenchClock, call_at, start_task
 from cavet.faults import FORESEEN, Fault, note_fault
 from cavet.hosts import Asked, Session, SessionState
 from cavet.links import HostEnd
@@ -271,7 +271,7 @@ class HostLink:
         byte_seconds = self.link.byte_seconds
         self._busy_until = begin + size * byte_seconds
         for place in places:
-            loop.call_at(begin + place * byte_seconds, self._stream.passage.passed, base + place)
+            call_at(begin + place * byte_seconds, self._stream.passage.passed, base + place)
 
     @property
     def ready(self) -> bool:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import asyncio
-
+from cavet.clock import call_at
 from cavet.links._end import Listener, Welcome
 from cavet.links._tap import Tap
 from cavet.links._wire import Losses, Wire
@@ -78,8 +77,7 @@ class MemoryLink:
             if self._host_listener is listener:  # else it is another call by now
                 self.hang_up(reason)
 
-        loop = asyncio.get_running_loop()
-        loop.call_at(self.outward.free_at + LEAST_BYTE_SECONDS, shut)
+        call_at(self.outward.free_at + LEAST_BYTE_SECONDS, shut)
 
     def mend(self) -> None:
         """Make the line whole; the host has to open it anew."""

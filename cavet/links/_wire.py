@@ -7,6 +7,8 @@ import random
 from collections import deque
 from collections.abc import Callable
 
+from cavet.clock import Timer, call_at
+
 SLICE_SECONDS = 0.0005
 """Bytes are handed over in slices of about this long, so that a frame is not held up by the one behind it."""
 GATHER_SECONDS = 0.0012
@@ -70,7 +72,7 @@ class Wire:
         self._waiting: deque[tuple[float, bytes, int]] = deque()
         self._under_way = 0
         self._busy_until = 0.0
-        self._timer: asyncio.TimerHandle | None = None
+        self._timer: Timer | None = None
         self._sent = 0
 
     @property
@@ -107,7 +109,7 @@ class Wire:
             self._under_way += len(piece)
         self._busy_until = at
         if self._timer is None and self._waiting:
-            self._timer = loop.call_at(self._waiting[0][0], self._due)
+            self._timer = call_at(self._waiting[0][0], self._due)
         return self._sent
 
     def _due(self) -> None:
@@ -119,7 +121,7 @@ class Wire:
             self._under_way -= len(data)
             self._hand_over(data, offset, at)
         if waiting and self._timer is None:
-            self._timer = loop.call_at(waiting[0][0], self._due)
+            self._timer = call_at(waiting[0][0], self._due)
 
     def _hand_over(self, data: bytes, offset: int, at: float) -> None:
         if not self._losses.share:
