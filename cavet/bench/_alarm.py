@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import asyncio
 from collections.abc import Callable
 from math import inf
 
-from cavet.clock import BenchClock, Timer, call_at
+from cavet.clock import BenchClock
 
 
 class Alarm:
@@ -14,7 +15,7 @@ class Alarm:
     def __init__(self, clock: BenchClock, ring: Callable[[], None]) -> None:
         self._clock = clock
         self._ring = ring
-        self._timer: Timer | None = None
+        self._timer: asyncio.TimerHandle | None = None
         self._due = inf
 
     def set(self, due: float) -> None:
@@ -26,7 +27,7 @@ class Alarm:
             self._timer.cancel()
             self._timer = None
         if due < inf:
-            self._timer = call_at(self._clock.at(due), self._go_off)
+            self._timer = asyncio.get_running_loop().call_at(self._clock.at(due), self._go_off)
 
     def _go_off(self) -> None:
         self._timer = None

@@ -7,11 +7,12 @@ import contextlib
 from collections.abc import Callable
 from itertools import groupby
 from math import inf
+from operator import attrgetter
 
 from cavet.bench._alarm import Alarm
 from cavet.bench._traffic import ServedWay, Stream, Traffic, Way
 from cavet.boards import Board, Client, Outgoing, World
-from cavet.clock import BenchClock, call_at
+from cavet.clock import BenchClock
 from cavet.faults import note_fault
 from cavet.links import BoardEnd, Caller, DialEnd
 from cavet.record import Kind, Record, Topic
@@ -19,6 +20,7 @@ from cavet.record import Kind, Record, Topic
 LEAVE_SECONDS = 0.5
 """How long the boards' farewells may take to get to our own broker."""
 MakeWay = Callable[[Stream], Way]
+CLIENT_OF = attrgetter("client")
 
 
 class BoardSide:
@@ -38,13 +40,13 @@ class BoardSide:
 
     def turn(self, at: float | None = None) -> None:
         """Bring the world to the present (or to the time `at`, just past), and come back when something is due."""
-        due = self.world.advance(self.clock.now() if at is None else at)
-        for board in self.world.boards.values():
-            if not (board.may_speak or self.world.has_cables):
-                continue
-            out = self.world.attempt(board, board.take_out)
-            if out:
-                self._send(out)
+        world = self.world
+        due = world.advance(self.clock.now() if at is None else at)
+        for board in world.all_boards:
+            if board.may_speak or world.has_cables:
+                out = world.attempt(board, board.take_out)
+                if out:
+                    self._send(out)
         if not self._stopped:
             self._alarm.set(due)
 
@@ -53,7 +55,7 @@ class BoardSide:
         if len(out) == 1:
             self._say(out[0].client, out, delay)
             return
-        for client, said in groupby(out, key=lambda outgoing: outgoing.client):
+        for client, said in groupby(out, key=CLIENT_OF):
             self._say(client, list(said), delay)
 
     def _say(self, client: Client, said: list[Outgoing], delay: float) -> None:
@@ -61,7 +63,7 @@ class BoardSide:
         if visit is None:
             return  # it is gone
         if delay > 0:
-            call_at(asyncio.get_running_loop().time() + delay, visit.send, said)
+            asyncio.get_running_loop().call_later(delay, visit.send, said)
         else:
             visit.send(said)
 
@@ -181,9 +183,10 @@ class _Visit:
             return
         data = out[0].data if len(out) == 1 else b"".join([outgoing.data for outgoing in out])
         end = self._caller.write(data) - len(data)  # also where there is nothing more to say than that it hangs up
+        said = self._way.said
         for outgoing in out:
             end += len(outgoing.data)
             if outgoing.cause is not None:
-                self._way.said(end, outgoing.data, outgoing.cause)
+                said(end, outgoing.data, outgoing.cause)
         if out[-1].hangs_up:
             self._caller.hang_up()

@@ -11,7 +11,7 @@ from typing import Any, TypeVar
 from cavet.bench._alarm import Alarm
 from cavet.bench._plan import HostPlan, LinkPlan
 from cavet.bench._traffic import Crossing, Stream, Traffic
-from cavet.clock import BenchClock, call_at, start_task
+from cavet.clock import BenchClock, start_task
 from cavet.faults import FORESEEN, Fault, note_fault
 from cavet.hosts import Asked, Session, SessionState
 from cavet.links import HostEnd
@@ -207,8 +207,11 @@ class HostLink:
 
     def received(self, data: bytes, offset: int, at: float) -> None:
         del offset, at  # nothing is lost on this side: the session's decoder counts alike
-        self._attempt(self.session.feed, data, self._clock.now(), self._find_cause)
-        self.turn()
+        self._attempt(self._hear, data)
+
+    def _hear(self, data: bytes) -> None:
+        self.session.feed(data, self._clock.now(), self._find_cause)
+        self._turn()
 
     def _find_cause(self, frame: Frame) -> int | None:
         if self._crossing is not None:
@@ -271,7 +274,7 @@ class HostLink:
         byte_seconds = self.link.byte_seconds
         self._busy_until = begin + size * byte_seconds
         for place in places:
-            call_at(begin + place * byte_seconds, self._stream.passage.passed, base + place)
+            loop.call_at(begin + place * byte_seconds, self._stream.passage.passed, base + place)
 
     @property
     def ready(self) -> bool:

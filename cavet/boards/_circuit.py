@@ -34,15 +34,19 @@ class Circuit:
         self._expanders = [device for device in self.devices if isinstance(device, Expander)]
         self._swapped: dict[int, int] = {}
         self._wired: dict[int, tuple[Part, str]] = {}
-        self._unsettled = True
+        self.is_stirred = True
+        """Whether something may have changed a level: the inputs are looked at next time."""
+        self._full_counts = {
+            number: (1 << pin.modes.get(PinMode.ANALOG, 10)) - 1 for number, pin in profile.pins.items()
+        }
         self._rewire()
 
     def stir(self) -> None:
         """Something may have changed a level: the inputs are looked at next time."""
-        self._unsettled = True
+        self.is_stirred = True
 
     def _rewire(self) -> None:
-        self._unsettled = True
+        self.is_stirred = True
         self._wired = {
             self._swapped.get(pin, pin): (part, wire)
             for part in self.parts.values()
@@ -65,7 +69,7 @@ class Circuit:
             drove = pin.mode.drives and pin.value
             self._clear(pin, PinMode.INPUT)
             pin.cause = None
-            self._unsettled = True
+            self.is_stirred = True
             if drove:
                 self._pass_on(pin, now)
 
@@ -84,7 +88,7 @@ class Circuit:
         pin = self._able(number, mode)
         drove = pin.mode.drives and pin.value
         self._clear(pin, mode)
-        self._unsettled = True
+        self.is_stirred = True
         pin.cause = self._tell(Kind.DRIVEN, Topic.PIN, str(number), mode.value, cause, "mode")
         if drove:
             self._pass_on(pin, now)
@@ -185,18 +189,19 @@ class Circuit:
 
     def read_counts(self, number: int, now: float) -> int:
         """What the converter reads at a pin, in counts."""
-        bits = self.profile.pins[number].modes.get(PinMode.ANALOG, 10)
         wired = self._wired.get(number)
         if wired is None or self.pins[number].dead:
             return 0
-        full = (1 << bits) - 1
-        return min(full, max(0, round(full * wired[0].voltage(wired[1], now) / self.profile.supply)))
+        part, wire = wired
+        full = self._full_counts[number]
+        counts = round(full * part.voltage(wire, now) / self.profile.supply)
+        return full if counts > full else max(0, counts)
 
     def settle(self, now: float) -> list[Pin]:
         """Look at all input pins, if something has stirred; give those whose level has changed."""
-        if not self._unsettled:
+        if not self.is_stirred:
             return []
-        self._unsettled = False
+        self.is_stirred = False
         for expander in self._expanders:
             expander.line_changed(now)
         changed = []

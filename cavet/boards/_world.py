@@ -37,17 +37,14 @@ class World:
         self._broken: set[Part] = set()
         self._is_rig_stopped = False
         self._cables = [part for part in self._parts if isinstance(part, Cable)]
+        self.has_cables = bool(self._cables)
+        """Whether boards talk to one another."""
         self._watchers = [part for part in self._parts if part.watches_rig]
-        self._boards = boards
+        self.all_boards = boards
         self._now = 0.0
         self._due = 0.0
         for board in boards:
             board.spoil(defects, 0.0)
-
-    @property
-    def has_cables(self) -> bool:
-        """Whether boards talk to one another."""
-        return bool(self._cables)
 
     @property
     def now(self) -> float:
@@ -68,7 +65,7 @@ class World:
         self._now = now
         self._step_rig(now)
         due = inf
-        for board in self._boards:
+        for board in self.all_boards:
             wake = board.wake
             if wake <= now or board.firmware.restless:
                 try:
@@ -91,8 +88,8 @@ class World:
             self._call_parts(now)
         if self.rig.calls_at < due:
             due = self.rig.calls_at
-        for board in self._boards:
-            if board.fault:
+        for board in self.all_boards:
+            if board.fault or not board.circuit.is_stirred:
                 continue
             try:
                 changed = board.circuit.settle(now)

@@ -67,6 +67,9 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
         self._looked: dict[str, dict[int, int]] = {}
         """Outputs that are read afresh, each with the states of its pins as far as they were told."""
         self._inputs_of: dict[int, list[PinPoint]] = {}
+        """The inputs at each pin."""
+        self._readings_of: dict[int, list[PinPoint]] = {}
+        """Those at each analog channel."""
         self._handlers: dict[type[Message], Callable[[Any, float, int | None], None]] = {
             firmata.ProtocolVersion: self._hear_version,
             firmata.FirmwareReport: self._hear_firmware,
@@ -273,6 +276,7 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
         if self._manners.sampling:
             self._set_up(firmata.SamplingInterval(interval=round(self._manners.sampling * 1000)))
         self._inputs_of.clear()
+        self._readings_of.clear()
         ports: set[int] = set()
         for point in self._pin_points.values():
             if point.kind.is_output or point.mode == ENCODER or self.readings[point.name].refusal:
@@ -281,6 +285,7 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
             if point.kind is PointKind.READING:
                 channel = self._channel(point.pin)
                 assert channel is not None  # else the point was refused
+                self._readings_of[channel] = self._inputs_of[point.pin]
                 self._set_up(firmata.ReportAnalogPin(pin=channel, value=1))
             else:
                 ports.add(point.pin // 8)
@@ -405,8 +410,7 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
                 self._heard(point, point.from_wire(count), now, cause)
 
     def _hear_analog(self, message: firmata.AnalogMessage, now: float, cause: int | None) -> None:
-        pin = (self.learned.channels or b"").find(message.pin)
-        for point in self._inputs_of.get(pin, ()):
+        for point in self._readings_of.get(message.pin, ()):
             self._heard(point, point.from_wire(message.value), now, cause)
 
     def _hear_port(self, message: firmata.DigitalMessage, now: float, cause: int | None) -> None:

@@ -44,19 +44,10 @@ class PointKind(Enum):
     PULSE = "pulse"
     """Something that is done for so long: each time that it is asked, also for as long as the last time."""
 
-    @property
-    def is_output(self) -> bool:
-        return self in (
-            PointKind.LEVEL, PointKind.SWITCH, PointKind.BRIDGE, PointKind.TEXT, PointKind.PIXELS, PointKind.PULSE,
-        )  # fmt: skip
-
-    @property
-    def is_text(self) -> bool:
-        return self in (PointKind.TEXT, PointKind.PIXELS, PointKind.WORDS)
-
-    @property
-    def is_switch(self) -> bool:
-        return self in (PointKind.SWITCH, PointKind.CONTACT)
+    def __init__(self, value: str) -> None:
+        self.is_output = value in ("level", "switch", "bridge", "text", "pixels", "pulse")
+        self.is_text = value in ("text", "pixels", "words")
+        self.is_switch = value in ("switch", "contact")
 
 
 class Point(msgspec.Struct, frozen=True, kw_only=True):

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from cavet.clock import call_at
+import asyncio
+
 from cavet.links._end import Listener, Welcome
 from cavet.links._tap import Tap
 from cavet.links._wire import Losses, Wire
@@ -77,7 +78,7 @@ class MemoryLink:
             if self._host_listener is listener:  # else it is another call by now
                 self.hang_up(reason)
 
-        call_at(self.outward.free_at + LEAST_BYTE_SECONDS, shut)
+        asyncio.get_running_loop().call_at(self.outward.free_at + LEAST_BYTE_SECONDS, shut)
 
     def mend(self) -> None:
         """Make the line whole; the host has to open it anew."""

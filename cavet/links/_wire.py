@@ -7,8 +7,6 @@ import random
 from collections import deque
 from collections.abc import Callable
 
-from cavet.clock import Timer, call_at
-
 SLICE_SECONDS = 0.0005
 """Bytes are handed over in slices of about this long, so that a frame is not held up by the one behind it."""
 GATHER_SECONDS = 0.0012
@@ -46,7 +44,6 @@ class _Sent:
 
     def __init__(self, offset: int, begin: float, data: bytes, said: bytes | None) -> None:
         self.offset, self.begin, self.data, self.said = offset, begin, data, said
-        self.end = offset + len(data)
         self.passed = 0
         self.arrived: bytearray | None = None
 
@@ -65,14 +62,14 @@ class Wire:
     ) -> None:
         self._deliver = deliver
         self._watch = watch
-        self._under_watch: deque[_Sent] = deque()
         self._byte_seconds = byte_seconds
         self._losses = losses
         self._slice = max(1, int((GATHER_SECONDS if gathers else SLICE_SECONDS) / byte_seconds)) if byte_seconds else 0
-        self._waiting: deque[tuple[float, bytes, int]] = deque()
+        self._waiting: deque[tuple[float, bytes, int, _Sent | None]] = deque()
+        """Pieces under way: when each will have come over, its bytes, the offset of the first, and what it is of."""
         self._under_way = 0
         self._busy_until = 0.0
-        self._timer: Timer | None = None
+        self._timer: asyncio.TimerHandle | None = None
         self._sent = 0
 
     @property
@@ -88,64 +85,67 @@ class Wire:
     def send(self, data: bytes, said: bytes | None = None) -> int:
         """Put bytes on the line; give the offset behind the last of them. `said` is what they were before they were
         spoiled."""
-        offset = self._sent
-        self._sent += len(data)
+        offset, size = self._sent, len(data)
+        end = self._sent = offset + size
+        pace = self._byte_seconds
         loop = asyncio.get_running_loop()
-        at = max(loop.time(), self._busy_until) if self._byte_seconds else loop.time()
-        if not self._byte_seconds and not self._losses.share:
+        at = loop.time()
+        if not pace and not self._losses.share:
             if self._watch is not None and data:
                 self._watch(offset, at, at, data, said)
             self._deliver(data, offset, at)
-            return self._sent
-        if self._watch is not None and data:
-            self._under_watch.append(_Sent(offset, at, data, said))
-        if not self._byte_seconds:
-            self._hand_over(data, offset, at)
-            return self._sent
-        for start in range(0, len(data), self._slice):
+            return end
+        if at < self._busy_until:
+            at = self._busy_until
+        sent = _Sent(offset, at, data, said) if self._watch is not None and data else None
+        if not pace:
+            self._hand_over(at, data, offset, sent)
+            return end
+        for start in range(0, size, self._slice):
             piece = data[start : start + self._slice]
-            at += len(piece) * self._byte_seconds
-            self._waiting.append((at, piece, offset + start))
-            self._under_way += len(piece)
+            at += len(piece) * pace
+            self._waiting.append((at, piece, offset + start, sent))
+        self._under_way += size
         self._busy_until = at
-        if self._timer is None and self._waiting:
-            self._timer = call_at(self._waiting[0][0], self._due)
-        return self._sent
+        if self._timer is None and size:
+            self._timer = loop.call_at(self._waiting[0][0], self._due)
+        return end
 
     def _due(self) -> None:
         self._timer = None
         loop = asyncio.get_running_loop()
         waiting, now = self._waiting, loop.time() + 1e-9
         while waiting and waiting[0][0] <= now:
-            at, data, offset = waiting.popleft()
+            at, data, offset, sent = waiting.popleft()
             self._under_way -= len(data)
-            self._hand_over(data, offset, at)
+            self._hand_over(at, data, offset, sent)
         if waiting and self._timer is None:
-            self._timer = call_at(waiting[0][0], self._due)
+            self._timer = loop.call_at(waiting[0][0], self._due)
 
-    def _hand_over(self, data: bytes, offset: int, at: float) -> None:
+    def _hand_over(self, at: float, data: bytes, offset: int, sent: _Sent | None) -> None:
         if not self._losses.share:
-            if self._under_watch:
-                self._note(offset, len(data), [(0, data)], at)
+            if sent is not None:
+                if sent.data is data and self._watch is not None:  # all of it, in one piece
+                    self._watch(offset, sent.begin, at, data, sent.said)
+                else:
+                    self._note(sent, len(data), [(0, data)], at)
             self._deliver(data, offset, at)
             return
         runs = self._losses.runs(data)
-        if self._under_watch:
-            self._note(offset, len(data), runs, at)
+        if sent is not None:
+            self._note(sent, len(data), runs, at)
         for place, run in runs:
             self._deliver(run, offset + place, at)
 
-    def _note(self, offset: int, size: int, runs: list[tuple[int, bytes]], at: float) -> None:
+    def _note(self, sent: _Sent, size: int, runs: list[tuple[int, bytes]], at: float) -> None:
         """So many bytes have come over, or what is left of them: tell it when they are the last of what was sent."""
-        sent = self._under_watch[0]
         whole = len(runs) == 1 and len(runs[0][1]) == size
         if not whole and sent.arrived is None:
             sent.arrived = bytearray(sent.data[: sent.passed])
         if sent.arrived is not None:
             sent.arrived += b"".join(run for _, run in runs)
         sent.passed += size
-        if offset + size >= sent.end:
-            self._under_watch.popleft()
+        if sent.passed >= len(sent.data):
             self._tell(sent, at)
 
     def _tell(self, sent: _Sent, at: float) -> None:
@@ -160,11 +160,11 @@ class Wire:
         if self._timer is not None:
             self._timer.cancel()
             self._timer = None
+        unfinished = dict.fromkeys(sent for *_, sent in self._waiting if sent is not None)
         self._waiting.clear()
-        for sent in self._under_watch:  # the rest of it is lost
+        for sent in unfinished:  # the rest of it is lost
             sent.arrived = bytearray(sent.data[: sent.passed]) if sent.arrived is None else sent.arrived
             self._tell(sent, asyncio.get_running_loop().time())
-        self._under_watch.clear()
         self._under_way = 0
         self._busy_until = 0.0
         self._sent = 0

@@ -418,7 +418,7 @@ class SerialPorts(unittest.TestCase):
         self.shop = Shop(self.cable)
         tell = Tell(self.shop.record, "far")
         far = Board("far", Circuit(Profile(name="far", pins={}), [], tell), Echo(), tell)
-        self.shop.world._boards.append(far)
+        self.shop.world.all_boards.append(far)
         self.cable.plug(far)
         self.shop.go(0.0)
 

@@ -8,13 +8,26 @@ from cavet.boards.parts._part import Part, Wires
 from cavet.record import Kind, Topic
 from cavet.wording import WrongError
 
+NOISE_VOLTS = 5 / 1023
+"""One count of a ten-bit converter."""
+NOISE = (-NOISE_VOLTS, 0.0, 0.0, NOISE_VOLTS)
+
+
+class Noise:
+    """What a voltage wavers by, repeatably from a seed; one of `NOISE` at a time."""
+
+    def __init__(self, seed: str) -> None:
+        self._random = random.Random(seed).random
+
+    def next(self) -> float:
+        return NOISE[int(self._random() * len(NOISE))]
+
 
 class Gauge(Part):
     """A voltage in proportion to a quantity, with a noise of one count of a ten-bit converter."""
 
     kind = "gauge"
     senses = True
-    NOISE_VOLTS = 5 / 1023
 
     def __init__(
         self, name: str, wires: Wires, *, seed: str, of: str, low: float, high: float, volts: float = 5.0
@@ -22,15 +35,15 @@ class Gauge(Part):
         super().__init__(name, wires)
         self.measures = of
         self._low, self._high, self._volts = low, high, volts
-        self._random = random.Random(f"{seed}/{name}")
+        self._noise = Noise(f"{seed}/{name}")
 
     def _clean(self) -> float:
         share = (self._rig.value(self.measures) - self._low) / (self._high - self._low)
         return self._volts * min(1.0, max(0.0, share))
 
     def voltage(self, wire: str, now: float) -> float:
-        noisy = self._clean() + self._random.choice((-1, 0, 0, 1)) * self.NOISE_VOLTS
-        return min(self._volts, max(0.0, noisy))
+        noisy = self._clean() + self._noise.next()
+        return self._volts if noisy > self._volts else max(0.0, noisy)
 
     def fraction(self, now: float) -> float:
         return self._clean() / self._volts
@@ -52,7 +65,7 @@ class Lever(Part):
     def __init__(self, name: str, wires: Wires, *, seed: str, volts: float = 5.0) -> None:
         super().__init__(name, wires)
         self._volts = volts
-        self._random = random.Random(f"{seed}/{name}")
+        self._noise = Noise(f"{seed}/{name}")
         self.position = 0.0
         self._release_at = float("inf")
 
@@ -75,8 +88,7 @@ class Lever(Part):
         return self._release_at
 
     def voltage(self, wire: str, now: float) -> float:
-        noise = self._random.choice((-1, 0, 0, 1)) * Gauge.NOISE_VOLTS
-        return min(self._volts, max(0.0, self._volts * (self.position + 1) / 2 + noise))
+        return min(self._volts, max(0.0, self._volts * (self.position + 1) / 2 + self._noise.next()))
 
     def fraction(self, now: float) -> float:
         return self.position

@@ -37,6 +37,7 @@ MODES = {
     firmata.Mode.ONEWIRE: PinMode.ONEWIRE,
     firmata.Mode.SERIAL: PinMode.SERIAL,
 }
+REPORTS_COUNTS = (PinMode.ANALOG, PinMode.INPUT)
 DIGITAL = (PinMode.INPUT, PinMode.PULL_UP)
 """The modes in which a pin's level is reported."""
 NUMBERS = {mode: number for number, mode in MODES.items()}
@@ -79,6 +80,7 @@ class FirmataFirmware:
         self._features = [*(feature(circuit, self._say) for feature in FEATURES), self._tasks]
         self._timed = [feature for feature in self._features if type(feature).advance is not Feature.advance]
         """Those that ever want to be called by themselves: the others cost nothing."""
+        self._sampled = [feature for feature in self._features if type(feature).sample is not Feature.sample]
         self._handlers: dict[type[Message], Handler] = {
             firmata.AnalogMessage: self._write_analog,
             firmata.ExtendedAnalog: self._write_analog,
@@ -157,10 +159,8 @@ class FirmataFirmware:
         self._say(firmata.StringData(text=why), now, refused)
 
     def _say(self, message: Message, at: float, cause: int | None) -> None:
-        self._say_bytes(message.NAME, firmata.encode(message), at, cause)
-
-    def _say_bytes(self, name: str, data: bytes, at: float, cause: int | None) -> None:
-        told = self._tell(Kind.TOLD, Topic.MESSAGE, name, data, cause)
+        data = firmata.encode(message)
+        told = self._tell(Kind.TOLD, Topic.MESSAGE, message.NAME, data, cause)
         self._out.append(Outgoing(self._client, data, told, at))
 
     def take_out(self) -> list[Outgoing]:
@@ -240,10 +240,11 @@ class FirmataFirmware:
             self._next_sample = min(self._next_sample, now + self._interval)
 
     def _sample(self, channel: int, now: float) -> None:
-        pin = self._channels[channel]
-        if self._circuit.pins[pin].mode in (PinMode.ANALOG, PinMode.INPUT):
-            data = _analog_bytes(channel, self._circuit.read_counts(pin, now))
-            self._say_bytes(firmata.AnalogMessage.NAME, data, now, None)
+        pin = self._circuit.pins[self._channels[channel]]
+        if pin.mode in REPORTS_COUNTS:
+            data = _analog_bytes(channel, self._circuit.read_counts(pin.number, now))
+            told = self._tell(Kind.TOLD, Topic.MESSAGE, firmata.AnalogMessage.NAME, data)
+            self._out.append(Outgoing(self._client, data, told, now))
 
     def _report_port(self, message: firmata.ReportDigitalPort, now: float, cause: int) -> None:
         self._reported_ports.pop(message.port, None)
@@ -297,7 +298,7 @@ class FirmataFirmware:
     def _sample_all(self, now: float) -> None:
         for channel in self._reported_channels:
             self._sample(channel, now)
-        for feature in self._features:
+        for feature in self._sampled:
             feature.sample(now)
 
     @property

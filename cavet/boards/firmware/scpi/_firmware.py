@@ -61,7 +61,6 @@ class _Talk:
 class ScpiFirmware:
     """Hears program messages, does them, answers."""
 
-    restless = True
     """It looks whether something that it works still moves."""
 
     def __init__(self, circuit: Circuit, tell: Tell, identity: str, commands: Commands) -> None:
@@ -170,6 +169,10 @@ class ScpiFirmware:
             self._work(client, talk, now)
         if talk.waits is not None or talk.queue:
             self._unfinished[client] = talk
+
+    @property
+    def restless(self) -> bool:
+        return self._moves or bool(self._unfinished)
 
     def advance(self, now: float) -> float:
         if self._moves:
