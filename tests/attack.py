@@ -26,8 +26,8 @@ from pathlib import Path
 
 import serial
 
+from cavet.bench import BenchThread
 from cavet.record import Direction, Kind, RecordFile, Seat, Topic
-from cavet.workbench import BenchThread
 from tests.bench.benches import demo, in_fast_time
 from tests.boards.devices import tcp
 from tests.commands.real_broker import RealBroker, broker_path
@@ -415,7 +415,8 @@ KEYS = (
 
 
 def window(scale):
-    """Ten minutes of any keys at any window's size, then the window is shut: nothing grows, nothing is left behind."""
+    """Ten minutes of any keys at any window's size, while programs ask at each endpoint; then the window is shut:
+    nothing grows, nothing is left behind."""
     noise, wrong, seconds = random.Random("keys"), [], 600 * scale
     with tempfile.TemporaryDirectory() as folder:
         child, window = pty.fork()
@@ -426,6 +427,10 @@ def window(scale):
         drained(window, 5.0)
         before, files, delays = resident(child), len(list(Path(f"/proc/{child}/fd").iterdir())), []
         until, pressed = time.monotonic() + seconds, 0
+        stopped = threading.Event()
+        asked = [threading.Thread(target=ask_on, args=(port, stopped)) for port in listening(child)]
+        for thread in asked:
+            thread.start()
         while time.monotonic() < until:
             if noise.random() < 0.01:
                 resize(window, noise.randint(20, 200), noise.randint(6, 60))
@@ -436,8 +441,13 @@ def window(scale):
         first, last = (
             sorted(part)[len(part) // 2] for part in (answered[: len(answered) // 4], answered[-len(answered) // 4 :])
         )
+        stopped.set()
+        for thread in asked:
+            thread.join()
         grown = resident(child) - before
         more = len(list(Path(f"/proc/{child}/fd").iterdir())) - files
+        if not asked:
+            wrong.append("no endpoint was found")
         if grown > GROWTH or more > 5 or last > 3 * first + 0.05:
             wrong.append("it grows")
         os.close(window)
@@ -449,8 +459,34 @@ def window(scale):
             wrong.append(f"logged: {log.read_text()[-300:]}")
     delay = f"key to screen {1000 * first:.0f} ms at first, {1000 * last:.0f} ms at last"
     return report(
-        "window", f"{pressed} keys in {seconds:.0f} s, {delay}, {grown / 1e6:.0f} MB, {more} files more", wrong
+        "window",
+        f"{pressed} keys in {seconds:.0f} s, {len(asked)} endpoints asked on, {delay}, {grown / 1e6:.0f} MB, "
+        f"{more} files more",
+        wrong,
     )
+
+
+def listening(pid):
+    """The TCP ports at which a process listens."""
+    inodes = set()
+    for file in Path(f"/proc/{pid}/fd").iterdir():
+        with contextlib.suppress(OSError):
+            inodes.add(str(file.readlink()).removeprefix("socket:[").removesuffix("]"))
+    rows = [line.split() for line in Path(f"/proc/{pid}/net/tcp").read_text().splitlines()[1:]]
+    return sorted(int(row[1].partition(":")[2], 16) for row in rows if row[3] == "0A" and row[9] in inodes)
+
+
+def ask_on(port, stopped):
+    """Ask two hundred times a second, whatever is spoken there; connect again where that is shut."""
+    while not stopped.is_set():
+        with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", port), timeout=PATIENCE) as link:
+            link.settimeout(0.0)
+            while not stopped.wait(0.005):
+                link.sendall(GOOD_TCP + b"\n*IDN?\n")
+                with contextlib.suppress(BlockingIOError):
+                    if not link.recv(1 << 16):
+                        break
+        stopped.wait(0.005)
 
 
 def resize(window, columns, rows):

@@ -18,11 +18,11 @@ from textual.app import App
 from textual.widgets import Static
 
 from cavet import clock
-from cavet.bench import Carrier, RunningBench, load_bench
+from cavet.bench import BenchThread, Carrier, RunningBench, load_bench
 from cavet.demo import demo_path
 from cavet.protocols import Side, firmata
 from cavet.record import Kind, Record
-from cavet.workbench import BenchThread, CavetApp, Desk
+from cavet.workbench import CavetApp, Desk
 from cavet.workbench.widgets.picture import Picture
 from tests import speed_buses, speed_devices, speed_growth, speed_messages
 from tests.speed_tools import best, ratio, told

@@ -11,8 +11,8 @@ import threading
 import time
 from pathlib import Path
 
-from cavet.bench import load_bench
-from cavet.workbench import BenchThread, Desk, views
+from cavet.bench import BenchThread, load_bench
+from cavet.workbench import Desk, views
 from cavet.workbench.drawing.rails import draw_rails, lay_out
 from tests.boards.devices import tcp
 from tests.speed_devices import Boards, Echo

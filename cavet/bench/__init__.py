@@ -3,6 +3,7 @@
 from cavet.bench._building import BROKER
 from cavet.bench._bus_reading import line_names
 from cavet.bench._diagnosis import Diagnosis, StageState
+from cavet.bench._elsewhere import with_addresses
 from cavet.bench._file import BenchFile, load_bench
 from cavet.bench._format_reading import FormatPlan
 from cavet.bench._host_side import HostLink
@@ -14,6 +15,7 @@ from cavet.bench._running import Carrier, Endpoint, RunningBench
 from cavet.bench._schema import SECTIONS, Key, Section
 from cavet.bench._schema_plan import PLAN_SECTIONS
 from cavet.bench._standing import Standing, Standings
+from cavet.bench._thread import BenchThread, LoopThread
 
 __all__ = [
     "BROKER",
@@ -22,6 +24,7 @@ __all__ = [
     "SECTIONS",
     "AddressNames",
     "BenchFile",
+    "BenchThread",
     "BoardPlan",
     "Carrier",
     "Diagnosis",
@@ -31,6 +34,7 @@ __all__ = [
     "HostPlan",
     "Key",
     "LinkPlan",
+    "LoopThread",
     "Plan",
     "PlanFile",
     "RunningBench",
@@ -45,4 +49,5 @@ __all__ = [
     "load_bench",
     "load_plan",
     "shipped_profiles",
+    "with_addresses",
 ]

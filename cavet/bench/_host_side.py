@@ -54,6 +54,7 @@ class HostLink:
         self._sent = 0
         self._open = False
         self._wanted = True
+        self._is_cut = False
         self._was_lost = False
         """Whether it is not to be opened again at once."""
         self._changed = asyncio.Event()
@@ -84,15 +85,19 @@ class HostLink:
     async def _keep_open(self) -> None:
         while True:
             self._changed.clear()
-            if self._wanted and self._was_lost:
+            if self._may_open and self._was_lost:
                 self._was_lost = False
                 await asyncio.sleep(self.session.reopen_pause())
-            if self._wanted and not self._open:
+            if self._may_open and not self._open:
                 await self._try_to_open()
-            if self._wanted and not self._open:
+            if self._may_open and not self._open:
                 await asyncio.sleep(self.session.reopen_pause())
             else:
                 await self._changed.wait()
+
+    @property
+    def _may_open(self) -> bool:
+        return self._wanted and not self._is_cut
 
     async def _try_to_open(self) -> None:
         try:
@@ -145,6 +150,18 @@ class HostLink:
         """Open the link again."""
         self.fault = None
         self._wanted = True
+        self._changed.set()
+
+    def cut(self) -> None:
+        """Cut the line, until it is mended."""
+        self._is_cut = True
+        if self._open:
+            self._end.close()
+            self.closed("the line was cut")
+
+    def mend(self) -> None:
+        """Make the line whole."""
+        self._is_cut = False
         self._changed.set()
 
     def open_anew(self, reason: str) -> None:

@@ -41,6 +41,7 @@ from cavet.links import (
 )  # fmt: skip
 from cavet.messaging import Pauses
 from cavet.record import Kind, Record, Topic
+from cavet.wording import WrongError, listed, nearest
 
 LISTEN_SECONDS = 1.0
 LOOK_SECONDS = 0.002
@@ -316,6 +317,30 @@ class RunningBench:
             self.board_side.turn()
         if link is not None:
             link.open_anew(f"{board} was started again")
+
+    def break_link(self, name: str) -> None:
+        """Cut a link, until it is mended: both ends lose what is on its way. Raises `WrongError` for an unknown one."""
+        wires = self._wires_of(name)
+        for wire in wires:
+            wire.cut()
+        for host in self.host_links.values():
+            if not wires and host.link.name == name:
+                host.cut()
+
+    def mend_link(self, name: str) -> None:
+        """Make a link whole again; the ends find together by themselves."""
+        for wire in self._wires_of(name):
+            wire.mend()
+        for host in self.host_links.values():
+            if host.link.name == name:
+                host.mend()
+
+    def _wires_of(self, name: str) -> list[MemoryLink]:
+        """What stands for a link in memory; with a broker that is one wire for each end."""
+        if name not in self.plan.links:
+            known = self.plan.links
+            raise WrongError("link", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))
+        return [wire for key, wire in self._memory.items() if key.partition("/")[0] == name]
 
     def memory_link(self, name: str) -> MemoryLink:
         """Give a link in memory, to cut or mend it."""

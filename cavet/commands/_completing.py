@@ -26,7 +26,7 @@ def complete_protocols(context: click.Context, parameter: click.Parameter, incom
 
 def complete_messages(context: click.Context, parameter: click.Parameter, incomplete: str) -> Items:
     """The messages of the protocol before."""
-    from cavet.commands._formats import find_codec, is_plan
+    from cavet.library.codec import find_codec, is_plan
     from cavet.protocols import Side
 
     protocol = str(context.params.get("protocol") or "")
@@ -45,7 +45,7 @@ def complete_fields(context: click.Context, parameter: click.Parameter, incomple
 
 
 def _fields(protocol: str, message: str | None, incomplete: str) -> Items:
-    from cavet.commands._formats import find_codec
+    from cavet.library.codec import find_codec
     from cavet.protocols import Side, fitting_forms
 
     try:

@@ -11,9 +11,9 @@ import click
 
 from cavet import clock
 from cavet.clock import BenchClock, start_task
-from cavet.commands._formats import find_codec
 from cavet.commands._saying import Output, as_json, end_at_signals
 from cavet.commands.decode import line_of
+from cavet.library.codec import find_codec
 from cavet.links import (
     SCHEMES,
     BoardEnd,

@@ -12,7 +12,7 @@ import click
 import msgspec
 
 from cavet.commands._completing import complete_protocols
-from cavet.commands._formats import find_codec
+from cavet.library.codec import find_codec
 from cavet.protocols import Codec, Decoder, Frame, Side, as_fields
 from cavet.units import parse
 from cavet.wording import WrongError, hex_pairs

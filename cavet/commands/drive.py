@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 from pathlib import Path
 from typing import Any
 
@@ -11,19 +10,14 @@ import msgspec
 
 from cavet import clock
 from cavet.bench import Carrier, Diagnosis, HostLink, Plan, RunningBench, Standings
-from cavet.commands._bench import broker_option, on_broker, open_bench, with_addresses
+from cavet.commands._bench import at_addresses, broker_option, on_broker, open_bench
 from cavet.commands._completing import complete_benches, complete_points
 from cavet.commands._recording import record_options, recorded, seed_option, with_seed
 from cavet.hosts import Asked, Point
+from cavet.library.asking import Heard, ask_and_follow, read_afresh, until_ready
 from cavet.record import Kind, Trail
 from cavet.units import show_duration
-from cavet.wording import UnreachableError, WrongError
-
-LOOK_SECONDS = 0.005
-READ_SECONDS = 11.0
-"""How long an input that is told now and then may keep one waiting: twice the demo's health, and a little more."""
-MOVE_SECONDS = 10.0
-"""How long a part may take to arrive."""
+from cavet.wording import WrongError
 
 
 class Order(msgspec.Struct, frozen=True):
@@ -48,7 +42,7 @@ def command(
     record_path: Path | None, force: bool,
 ) -> int:  # fmt: skip
     """Set or read points, confirm, print. A simulated board is started for the purpose, and ends with it."""
-    plan = with_seed(with_addresses(on_broker(open_bench(bench).plan, broker), at), seed)
+    plan = with_seed(at_addresses(on_broker(open_bench(bench).plan, broker), at), seed)
     orders = [read_order(plan, word) for word in words]
     simulated = all(plan.links[plan.hosts[order.point.board].link].is_within for order in orders)
     return clock.run(drive(plan, orders, as_json=as_json, record_path=record_path, force=force), fast=simulated)
@@ -91,9 +85,9 @@ async def carry_all_out(bench: RunningBench, orders: list[Order], hosts: list[st
         await bench.start()
         for host in sorted(hosts):
             await until_ready(bench.host_links[host])
-        code = 0
+        code, standings = 0, Standings(bench)
         for order in orders:
-            line = await carry_out(bench, order)
+            line = await carry_out(bench, standings, order)
             code = max(code, 0 if line["holds"] else 1)
             click.echo(msgspec.json.encode(line).decode() if as_json else readable(order.point, line))
         return code
@@ -101,37 +95,13 @@ async def carry_all_out(bench: RunningBench, orders: list[Order], hosts: list[st
         await bench.stop()
 
 
-async def until_ready(link: HostLink) -> None:
-    """Wait for a board; it has the time of its manners, twice over."""
-    manners = link.plan.manners
-    patience = manners.boot_wait + (manners.retries + 2) * manners.reply_within + 2.0
-    try:
-        async with asyncio.timeout(patience):
-            while not link.ready:
-                await asyncio.sleep(LOOK_SECONDS)
-    except TimeoutError as error:
-        problem = link.problem.removeprefix(f"{link.address}: ") or link.words
-        raise UnreachableError(link.address, problem) from error
-
-
-async def carry_out(bench: RunningBench, order: Order) -> dict[str, Any]:
+async def carry_out(bench: RunningBench, standings: Standings, order: Order) -> dict[str, Any]:
     """Carry one order out, and tell how it went."""
     point = order.point
-    link = bench.host_links[point.board]
     if order.value is None:
-        return await read(bench, link, point)
-    standings = Standings(bench)
-    asked = bench.ask(point, order.value, by="drive")
-    deadline = bench.clock.now() + MOVE_SECONDS
-    while True:
-        standings.follow()
-        trail = standings.trails.all[asked]
-        diagnosis = standings.diagnose(trail)
-        if diagnosis.is_over or diagnosis.broken or bench.clock.now() > deadline:
-            return outcome(link, point, trail, diagnosis)
-        if link.problem:
-            raise UnreachableError(link.address, link.problem.removeprefix(f"{link.address}: "))
-        await asyncio.sleep(LOOK_SECONDS)
+        return told(point, await read_afresh(bench, point))
+    trail, diagnosis = await ask_and_follow(bench, standings, point, order.value, "drive")
+    return outcome(bench.host_links[point.board], point, trail, diagnosis)
 
 
 def outcome(link: HostLink, point: Point, trail: Trail, diagnosis: Diagnosis) -> dict[str, Any]:
@@ -160,32 +130,16 @@ def outcome(link: HostLink, point: Point, trail: Trail, diagnosis: Diagnosis) ->
     return line
 
 
-async def read(bench: RunningBench, link: HostLink, point: Point) -> dict[str, Any]:
-    """Read a point afresh. Where it tells nothing anew in time, what was heard last is given, with its age."""
-    reading = link.session.readings[point.name]
-    heard = reading.heard
-    asks = link.look(point.name)
-    known_is_all = not asks and (point.kind.is_output or reading.heard > 0)
-    deadline = bench.clock.now() + link.plan.manners.reply_within + READ_SECONDS
-    while reading.heard == heard and not known_is_all and not reading.refusal:
-        if link.problem:
-            raise UnreachableError(link.address, link.problem.removeprefix(f"{link.address}: "))
-        if bench.clock.now() > deadline:
-            if not heard:
-                raise UnreachableError(link.address, f"nothing was heard of {point.name}")
-            break
-        await asyncio.sleep(LOOK_SECONDS)
-    line = {
-        "point": point.name,
-        "board": point.board,
-        "got": reading.got,
-        "unit": point.unit,
-        "holds": not reading.refusal,
-    }
-    if reading.heard == heard and not reading.refusal:
+def told(point: Point, heard: Heard) -> dict[str, Any]:
+    """Tell how a point stands."""
+    line: dict[str, Any] = {"point": point.name, "board": point.board, "got": heard.got, "unit": point.unit}
+    line["holds"] = not heard.refusal
+    if heard.refusal:
+        line["reason"] = heard.refusal
+    elif not heard.afresh:
         line["afresh"] = False
-        line |= {"age": round(bench.clock.now() - reading.got_at, 3)} if heard else {}
-    return {**line, "reason": reading.refusal} if reading.refusal else line
+        line |= {"age": round(heard.age, 3)} if heard.age is not None else {}
+    return line
 
 
 def readable(point: Point, line: dict[str, Any]) -> str:

@@ -8,7 +8,7 @@ import click
 import msgspec
 
 from cavet.commands._completing import complete_fields, complete_messages, complete_protocols
-from cavet.commands._formats import find_codec, is_plan
+from cavet.library.codec import find_codec, is_plan
 from cavet.protocols import Codec, FieldError, Message, Side, describe, find_form, fitting_forms, read_message
 from cavet.wording import WrongError, hex_pairs
 

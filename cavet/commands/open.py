@@ -12,7 +12,7 @@ import click
 
 from cavet import clock
 from cavet.bench import BenchFile
-from cavet.commands._bench import broker_option, on_broker, open_bench, with_addresses
+from cavet.commands._bench import at_addresses, broker_option, on_broker, open_bench
 from cavet.commands._completing import complete_benches
 from cavet.commands._loading import loading
 from cavet.commands._recording import record_options
@@ -67,8 +67,9 @@ def open_workbench(
         found = f"a terminal without a cursor to move, TERM={os.environ.get('TERM', '')}"
         raise WrongError("cavet", found=found, expected="another one; `cavet serve` and `cavet drive` need none")
     with loading():
-        from cavet.workbench import BenchThread, CavetApp, Desk
-    plan = with_addresses(on_broker(file.plan, broker), at)
+        from cavet.bench import BenchThread
+        from cavet.workbench import CavetApp, Desk
+    plan = at_addresses(on_broker(file.plan, broker), at)
     state_path("last-bench").write_text(str(file.path.resolve()), "utf-8")
     if record_path is not None:
         check_new(record_path, force=force)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from math import inf
 
 import msgspec
@@ -19,12 +20,18 @@ class _Waiting(msgspec.Struct):
 
 
 class Confirming:
-    """Which numbers are expected to be read back from which pins, and until when."""
+    """Which numbers are expected to be read back from which pins, and until when.
+
+    An answer tells only of which pin it is. So for each question that nobody waits for any more, since a newer wish
+    came, one answer that does not agree is passed over: it tells how the pin stood before.
+    """
 
     def __init__(self, manners: Manners, tell: Tell) -> None:
         self._manners = manners
         self._tell = tell
         self._waiting: dict[str, _Waiting] = {}
+        self._stale: Counter[int] = Counter()
+        """How many answers of each pin are still to come that nobody waits for."""
 
     @property
     def due(self) -> float:
@@ -35,6 +42,7 @@ class Confirming:
         """Expect these numbers at these pins; an older wish for the same point is not waited for any more."""
         older = self._waiting.get(wish.point.name)
         if older is not None and older.wish is not wish:
+            self._stale.update(older.missing.keys())
             self._tell(
                 Kind.OVERTAKEN,
                 Topic.POINT,
@@ -52,10 +60,14 @@ class Confirming:
         for name, waiting in self._waiting.items():
             if pin not in waiting.missing:
                 continue
-            if state != waiting.missing[pin]:
+            if state != waiting.missing[pin] and self._stale[pin] > 0:
+                self._stale[pin] -= 1
+                return None
+            wanted = waiting.missing.pop(pin)
+            if state != wanted:
                 del self._waiting[name]
+                self._stale.update(waiting.missing.keys())
                 return waiting.wish, False, now - waiting.since
-            del waiting.missing[pin]
             if not waiting.missing:
                 del self._waiting[name]
                 return waiting.wish, True, now - waiting.since
@@ -83,3 +95,4 @@ class Confirming:
         for name, waiting in self._waiting.items():
             self._tell(Kind.UNCONFIRMED, Topic.POINT, name, None, waiting.wish.asked, why, reason=Reason.LINK_LOST)
         self._waiting.clear()
+        self._stale.clear()

@@ -84,6 +84,11 @@ class Trail(msgspec.Struct):
             return step.last if len(step.events) >= len(framed.events) else None
         return step.last
 
+    def drove_again(self, driven: int) -> bool:
+        """Whether it has driven its pin anew since that event: what a part was doing is then overtaken by itself."""
+        step = self.steps.get(Kind.DRIVEN)
+        return step is not None and driven < step.last.number and driven not in {event.number for event in step.events}
+
     def begin_again(self) -> None:
         """The command is sent anew: what the first try reached does not count."""
         self.steps = {stage: step for stage, step in self.steps.items() if stage == Kind.ASKED}
@@ -151,6 +156,8 @@ class Trails:
             trail.told = event
         elif event.kind == Kind.LIMITED:
             trail.limited = event
+        elif event.kind == Kind.OVERTAKEN and event.topic is Topic.PART and trail.drove_again(event.cause):
+            return
         elif event.kind in ENDS:
             trail.stopped = event
             trail.refused = event if event.kind == Kind.REFUSED else trail.refused

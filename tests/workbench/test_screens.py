@@ -10,11 +10,11 @@ from unittest import mock
 
 from textual import events
 
-from cavet.bench import load_bench
+from cavet.bench import BenchThread, load_bench
 from cavet.demo import demo_path
 from cavet.protocols import firmata
 from cavet.record import Kind, read_record
-from cavet.workbench import BenchThread, CavetApp, Desk
+from cavet.workbench import CavetApp, Desk
 from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.drive import DriveScreen
 from cavet.workbench.screens.sheet import SheetScreen

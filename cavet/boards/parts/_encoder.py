@@ -19,6 +19,7 @@ class Encoder(Part):
     """
 
     kind = "encoder"
+    unit = "counts"
     senses = True
     LOOK_SECONDS = 0.01
 
@@ -75,6 +76,9 @@ class Encoder(Part):
 
     def busy(self, now: float) -> bool:
         return self.count != self._wanted
+
+    def state(self, now: float) -> float:
+        return float(self.count)
 
     def tells(self, now: float) -> str:
         return f"{self.count} counts"

@@ -17,6 +17,7 @@ class Lamp(Part):
     """Glows as much as its pin's duty, after a short fade."""
 
     kind = "lamp"
+    unit = "%"
 
     def __init__(self, name: str, wires: Wires, *, full_current: float = 0.015) -> None:
         super().__init__(name, wires)
@@ -50,6 +51,9 @@ class Lamp(Part):
 
     def current(self, now: float) -> float:
         return self._full_current * self.fraction(now)
+
+    def state(self, now: float) -> float:
+        return 100 * self.fraction(now)
 
     def tells(self, now: float) -> str:
         glow = self.fraction(now)

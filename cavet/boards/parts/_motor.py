@@ -22,6 +22,7 @@ class Motor(Part):
     """Speed −1 to 1, with inertia. It stalls, and draws its stall current, when what it moves does not give way."""
 
     kind = "motor"
+    unit = "%"
 
     def __init__(self, name: str, wires: Wires, *, moves: str = "", stall_current: float = 2.5) -> None:
         super().__init__(name, wires)
@@ -98,6 +99,9 @@ class Motor(Part):
         """The current from its own supply, in A: most at standstill, little when it runs freely."""
         target, speed = self._run.target, self._speed(now)
         return self._stall_current * (abs(target - speed) + 0.12 * abs(speed)) if target else 0.0
+
+    def state(self, now: float) -> float:
+        return 100 * self._speed(now)
 
     def tells(self, now: float) -> str:
         speed = self._speed(now)

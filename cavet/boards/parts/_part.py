@@ -27,6 +27,8 @@ class Part:
     """Whether it gives something to its pin, instead of taking from it."""
     watches_rig = False
     """Whether it wants to be called when a quantity of the rig begins to change, or is set."""
+    unit = ""
+    """The unit of its state, where that is a number."""
     actions: tuple[str, ...] = ()
     """What a person can do to it by hand."""
 
@@ -103,6 +105,10 @@ class Part:
     def tells(self, now: float) -> str:
         """How it stands, in words."""
         return ""
+
+    def state(self, now: float) -> float | str:
+        """How it stands: a number in `unit`, or a word."""
+        return self.tells(now)
 
     def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:
         """Do something to it by hand. Raises `WrongError` for what can't be done to it."""

@@ -22,6 +22,7 @@ class Pump(Part):
     """Runs up to its speed while its line is high. A jammed one stands still and draws a multiple of its current."""
 
     kind = "pump"
+    unit = "%"
     actions = ("jam", "free")
 
     def __init__(self, name: str, wires: Wires) -> None:
@@ -102,6 +103,9 @@ class Pump(Part):
 
     def stands_as(self, now: float) -> bool:
         return self._levels["pin"] > 0.5 and not self.stalled
+
+    def state(self, now: float) -> float:
+        return 100 * self.fraction(now)
 
     def tells(self, now: float) -> str:
         if self.stalled:

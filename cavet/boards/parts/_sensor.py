@@ -51,6 +51,9 @@ class Gauge(Part):
     def stands_as(self, now: float) -> float:
         return self._rig.value(self.measures)
 
+    def state(self, now: float) -> float:
+        return self.stands_as(now)
+
     def tells(self, now: float) -> str:
         return f"{self._clean():.2f} V"
 
@@ -59,6 +62,7 @@ class Lever(Part):
     """A voltage around the middle of its range, −1 to 1; springs back when it is let go."""
 
     kind = "lever"
+    unit = "%"
     senses = True
     actions = ("set", "release")
 
@@ -95,6 +99,9 @@ class Lever(Part):
 
     def stands_as(self, now: float) -> float:
         return self.position
+
+    def state(self, now: float) -> float:
+        return 100 * self.position
 
     def tells(self, now: float) -> str:
         return f"{self._volts * (self.position + 1) / 2:.2f} V"

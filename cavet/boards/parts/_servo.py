@@ -18,6 +18,7 @@ class Servo(Part):
     """Holds its angle while no pulses come. `range` is the way between its stops, in degrees."""
 
     kind = "servo"
+    unit = "deg"
 
     def __init__(self, name: str, wires: Wires, *, low: float = 0.0, high: float = 180.0) -> None:
         super().__init__(name, wires)
@@ -67,6 +68,9 @@ class Servo(Part):
 
     def current(self, now: float) -> float:
         return 0.0  # servos have a supply of their own
+
+    def state(self, now: float) -> float:
+        return self.angle(now)
 
     def tells(self, now: float) -> str:
         turn = self._turn

@@ -76,5 +76,8 @@ class Sign(Part):
     def fraction(self, now: float) -> float:
         return float(bool(self.shows(now)))
 
+    def state(self, now: float) -> str:
+        return self.shows(now)
+
     def tells(self, now: float) -> str:
         return self.shows(now) or "blank"

@@ -43,6 +43,7 @@ class Stepper(Part):
     """
 
     kind = "stepper"
+    unit = "steps"
 
     def __init__(
         self, name: str, wires: Wires, *, per_turn: int = 200, fastest: float = 1000.0,
@@ -134,6 +135,9 @@ class Stepper(Part):
 
     def busy(self, now: float) -> bool:
         return self._turning
+
+    def state(self, now: float) -> float:
+        return self.place(now)
 
     def tells(self, now: float) -> str:
         course = self._course

@@ -14,6 +14,7 @@ class Supply(Part):
     """Gives its level while it is on; less where the load would draw more than the limit. `load` in Ω, `None` open."""
 
     kind = "supply"
+    unit = "V"
     actions = ("load", "unload")
     NOISE_SHARE = 0.0002
     """Of the full voltage: what a measurement differs by."""
@@ -89,6 +90,9 @@ class Supply(Part):
 
     def stands_as(self, now: float) -> bool:
         return self.on
+
+    def state(self, now: float) -> float:
+        return self.volts
 
     def tells(self, now: float) -> str:
         if not self.on:

@@ -1,0 +1,124 @@
+"""Threads that a loop, or a bench, lives in: what works on the screen, or in a script, delays no byte there."""
+
+from __future__ import annotations
+
+import asyncio
+import sys
+import threading
+from collections.abc import Callable, Coroutine
+from pathlib import Path
+from typing import Any, TypeVar
+
+from cavet import clock
+from cavet.bench._plan import Plan
+from cavet.bench._running import RunningBench
+from cavet.faults import note_fault
+from cavet.record import RecordWriter
+from cavet.wording import UnreachableError, WrongError
+
+T = TypeVar("T")
+
+SWITCH_SECONDS = 0.0005
+"""How long others may keep the interpreter from the bench; Python's own 5 ms are 29 characters at 57 600 baud."""
+CALL_SECONDS = 5.0
+
+
+class LoopThread:
+    """A loop in real time, in a thread of its own."""
+
+    def __init__(self, name: str) -> None:
+        self._loop: asyncio.AbstractEventLoop
+        self._stop: asyncio.Event
+        self._begun = threading.Event()
+        self._thread = threading.Thread(target=clock.run, args=(self._live(),), name=name)
+        sys.setswitchinterval(SWITCH_SECONDS)
+        self._thread.start()
+        self._begun.wait()
+
+    async def _live(self) -> None:
+        self._loop = asyncio.get_running_loop()
+        self._stop = asyncio.Event()
+        self._begun.set()
+        await self._stop.wait()
+
+    @property
+    def is_here(self) -> bool:
+        """Whether it is this thread that asks."""
+        return threading.current_thread() is self._thread
+
+    def run(self, work: Coroutine[Any, Any, T], seconds: float | None = None) -> T:
+        """Have the loop do something, and wait for that; give or raise what it does. `TimeoutError` after so long."""
+        return asyncio.run_coroutine_threadsafe(work, self._loop).result(seconds)
+
+    def end(self) -> None:
+        """End the loop, and wait for it."""
+        if self._thread.is_alive():
+            self._loop.call_soon_threadsafe(self._stop.set)
+            self._thread.join()
+
+
+class BenchThread:
+    """Runs a bench. What is read of it can be read from any thread; what acts on it goes through `call`."""
+
+    def __init__(self, plan: Plan, record_path: Path | None) -> None:
+        self._plan = plan
+        self._record_path = record_path
+        self._thread: LoopThread
+        self._writer: RecordWriter | None = None
+        self._ending = threading.Lock()
+        self._is_over = False
+        self.bench: RunningBench
+
+    def start(self) -> None:
+        """Start the bench, and wait until it is. Raises what keeps it from starting."""
+        self._thread = LoopThread("bench")
+        try:
+            self._thread.run(self._start())
+        except BaseException as error:
+            if not isinstance(error, UnreachableError | WrongError):
+                note_fault("the bench", error)
+            self.stop()
+            raise
+
+    async def _start(self) -> None:
+        self.bench = RunningBench(self._plan)
+        if self._record_path is not None:
+            self._writer = RecordWriter(self.bench.record, self._record_path, {"bench": self._plan.name})
+        await self.bench.start()
+
+    async def _end(self) -> None:
+        if hasattr(self, "bench"):
+            await self.bench.stop()
+        if self._writer is not None:
+            self._writer.close()
+
+    @property
+    def record_problem(self) -> str:
+        """Why the record is not written any more, or not whole; "" while it is."""
+        return (self._writer.problem or "") if self._writer is not None else ""
+
+    def __enter__(self) -> BenchThread:
+        self.start()
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        self.stop()
+
+    def call(self, act: Callable[[], T]) -> T:
+        """Do something to the bench, in its own thread; give or raise what that does."""
+
+        async def perform() -> T:
+            return act()
+
+        return self._thread.run(perform(), CALL_SECONDS)
+
+    def stop(self) -> None:
+        """End the bench; more than one thread may want that."""
+        with self._ending:
+            if self._is_over:
+                return
+            self._is_over = True
+            try:
+                self._thread.run(self._end())
+            finally:
+                self._thread.end()

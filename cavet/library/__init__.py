@@ -1,0 +1,1 @@
+"""Cavet for scripts and tests. `import cavet` and `cavet.aio` show what is meant for them."""

@@ -1,0 +1,97 @@
+"""The library for asyncio: every wait is awaited."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Coroutine, Iterable, Mapping
+from contextlib import AbstractAsyncContextManager
+from pathlib import Path
+from types import TracebackType
+from typing import Any, TypeVar
+
+from cavet import clock
+from cavet.library.core import AT_MOST, PRESS_SECONDS, BenchCore, PartCore, PointCore, Value, make_plan
+from cavet.library.trails import Trail
+
+T = TypeVar("T")
+
+
+class Point(PointCore):
+    """A point of the bench."""
+
+    async def set(self, value: Value, *, over: float | None = None) -> Trail:
+        """Ask for a value, in the point's unit or as a text; come back when it is confirmed. `over` so many seconds it
+        goes there in a ramp. Raises `Refused`, `Unconfirmed`."""
+        return await self._set(value, over)
+
+    async def read(self) -> Value | None:
+        """Ask the board how it stands; give that, in the point's unit."""
+        return await self._read()
+
+
+class Part(PartCore):
+    """A part of a simulated board: the truth."""
+
+    async def press(self, seconds: float = PRESS_SECONDS) -> None:
+        """Press it; come back when it is let go, after so many seconds."""
+        await self._press(seconds)
+
+
+class Bench(BenchCore):
+    """A bench that runs. It is to be entered with `async with`."""
+
+    async def __aenter__(self) -> Bench:
+        await self._start()
+        return self
+
+    async def __aexit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        await self._stop()
+
+    def __getitem__(self, name: str) -> Point:
+        """A point by its name, or by `board.name`. Raises `WrongError`."""
+        return Point(self, name)
+
+    def part(self, path: str) -> Part:
+        """A part by `board.name`. Raises `WrongError`."""
+        return Part(self, path)
+
+    async def wait(self, seconds: float) -> None:
+        """Let so many seconds of the bench's time pass."""
+        await self._wait(seconds)
+
+    async def wait_until(self, condition: Callable[[], object], *, at_most: float = AT_MOST) -> float:
+        """Let time pass until something holds; give how long that took, in seconds. Raises `TooLate`."""
+        return await self._wait_until(condition, at_most)
+
+    async def rest(self) -> None:
+        """Send every output to its rest value, and wait for what becomes of that."""
+        await self._rest()
+
+    def defect(self, name: str) -> AbstractAsyncContextManager[None]:
+        """Have a defect of the bench file on, as long as this is entered."""
+        return self._defect(name)
+
+    def broken(self, link: str) -> AbstractAsyncContextManager[None]:
+        """Have a link cut, by its name or its board's, as long as this is entered."""
+        return self._broken(link)
+
+
+def open(
+    bench: str | Path = "demo", *, seed: str | None = None, real: bool = False, at: Mapping[str, str] | None = None,
+    broker: str | None = None, defects: Iterable[str] = (),
+) -> Bench:  # fmt: skip
+    """Put a bench together, to be entered with `async with`. Its time is the running loop's: see `run`.
+
+    The arguments are those of `cavet.open`.
+    """
+    plan = make_plan(bench, seed=seed, at=at, broker=broker)
+    return Bench(plan, real=real or bool(at) or broker is not None, defects=defects)
+
+
+def run(main: Coroutine[Any, Any, T], *, real: bool = False) -> T:
+    """Run a coroutine to its end, in fast time: waiting costs nothing, and the same seed gives the same record.
+
+    With `real` in real time, as for boards and programs outside of this process.
+    """
+    return clock.run(main, fast=not real)

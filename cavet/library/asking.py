@@ -1,0 +1,90 @@
+"""Asking a running bench for something and waiting for what comes of it: what commands and scripts do alike."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+
+import msgspec
+
+from cavet.bench import Diagnosis, HostLink, RunningBench, Standings
+from cavet.hosts import Asked, Point
+from cavet.record import Trail
+from cavet.wording import UnreachableError
+
+LOOK_SECONDS = 0.005
+READ_SECONDS = 11.0
+"""How long an input that is told now and then may keep one waiting: twice the demo's health, and a little more."""
+MOVE_SECONDS = 10.0
+"""How long a part may take to arrive."""
+
+
+def patience(link: HostLink) -> float:
+    """How long a board may take to be ready, in seconds: the time of its manners, twice over."""
+    manners = link.plan.manners
+    return manners.boot_wait + (manners.retries + 2) * manners.reply_within + 2.0
+
+
+async def until_ready(link: HostLink) -> None:
+    """Wait for a board. Raises `UnreachableError` when it has not answered in time."""
+    try:
+        async with asyncio.timeout(patience(link)):
+            while not link.ready:
+                await asyncio.sleep(LOOK_SECONDS)
+    except TimeoutError as error:
+        problem = link.problem.removeprefix(f"{link.address}: ") or link.words
+        raise UnreachableError(link.address, problem) from error
+
+
+def check_link(link: HostLink) -> None:
+    """Raise `UnreachableError` where a link was lost."""
+    if link.problem:
+        raise UnreachableError(link.address, link.problem.removeprefix(f"{link.address}: "))
+
+
+async def ask_and_follow(
+    bench: RunningBench, standings: Standings, point: Point, value: Asked, by: str,
+    is_enough: Callable[[Trail], bool] = lambda trail: False,
+) -> tuple[Trail, Diagnosis]:  # fmt: skip
+    """Want a point at a value; give the trail of that, and how it stands, once it is over or broken, or far enough."""
+    link = bench.host_links[point.board]
+    asked = bench.ask(point, value, by=by)
+    deadline = bench.clock.now() + MOVE_SECONDS
+    while True:
+        standings.follow()
+        trail = standings.trails.all[asked]
+        diagnosis = standings.diagnose(trail)
+        if is_enough(trail) or diagnosis.is_over or diagnosis.broken or bench.clock.now() > deadline:
+            return trail, diagnosis
+        check_link(link)
+        await asyncio.sleep(LOOK_SECONDS)
+
+
+class Heard(msgspec.Struct, frozen=True):
+    """How a point stands: its value, `None` for no number; the refusal, where it can't work; and whether that was told
+    just now, else how old it is in seconds, `None` where nothing was ever heard."""
+
+    got: Asked | None
+    refusal: str
+    afresh: bool
+    age: float | None
+
+
+async def read_afresh(bench: RunningBench, point: Point) -> Heard:
+    """Read a point. Where it tells nothing anew in time, what was heard last is given, with its age."""
+    link = bench.host_links[point.board]
+    reading = link.session.readings[point.name]
+    heard = reading.heard
+    asks = link.look(point.name)
+    known_is_all = not asks and (point.kind.is_output or reading.heard > 0)
+    deadline = bench.clock.now() + link.plan.manners.reply_within + READ_SECONDS
+    while reading.heard == heard and not known_is_all and not reading.refusal:
+        check_link(link)
+        if bench.clock.now() > deadline:
+            if not heard:
+                raise UnreachableError(link.address, f"nothing was heard of {point.name}")
+            break
+        await asyncio.sleep(LOOK_SECONDS)
+    afresh = reading.heard != heard
+    age = None if afresh or not heard else bench.clock.now() - reading.got_at
+    return Heard(reading.got, reading.refusal, afresh, age)

@@ -1,0 +1,170 @@
+"""The library for scripts: every call waits until what it asks for is done."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable, Coroutine, Iterable, Iterator, Mapping
+from contextlib import AbstractAsyncContextManager, AbstractContextManager, contextmanager
+from pathlib import Path
+from types import TracebackType
+from typing import Any, Protocol, TypeVar
+
+from cavet.bench import LoopThread, Plan
+from cavet.clock import FastLoop
+from cavet.library.core import AT_MOST, PRESS_SECONDS, BenchCore, PartCore, PointCore, Value, make_plan
+from cavet.library.trails import Trail
+
+T = TypeVar("T")
+
+
+class _Portal(Protocol):
+    """The way into a bench's loop."""
+
+    @property
+    def is_here(self) -> bool:
+        """Whether it is asked from inside."""
+
+    def run(self, work: Coroutine[Any, Any, T]) -> T: ...
+    def end(self) -> None: ...
+
+
+class _FastTime:
+    """A loop in fast time, that goes on only while something is waited for: between calls, time stands still."""
+
+    def __init__(self) -> None:
+        self._runner = asyncio.Runner(loop_factory=FastLoop)
+
+    @property
+    def is_here(self) -> bool:
+        return self._runner.get_loop().is_running()
+
+    def run(self, work: Coroutine[Any, Any, T]) -> T:
+        return self._runner.run(work)
+
+    def end(self) -> None:
+        self._runner.close()
+
+
+class Point(PointCore):
+    """A point of the bench."""
+
+    def __init__(self, bench: Bench, name: str) -> None:
+        super().__init__(bench, name)
+        self._wait_for = bench._portal.run
+
+    def set(self, value: Value, *, over: float | None = None) -> Trail:
+        """Ask for a value, in the point's unit or as a text; come back when it is confirmed. `over` so many seconds it
+        goes there in a ramp. Raises `Refused`, `Unconfirmed`."""
+        return self._wait_for(self._set(value, over))
+
+    def read(self) -> Value | None:
+        """Ask the board how it stands; give that, in the point's unit."""
+        return self._wait_for(self._read())
+
+
+class Part(PartCore):
+    """A part of a simulated board: the truth."""
+
+    def __init__(self, bench: Bench, path: str) -> None:
+        super().__init__(bench, path)
+        self._wait_for = bench._portal.run
+
+    def press(self, seconds: float = PRESS_SECONDS) -> None:
+        """Press it; come back when it is let go, after so many seconds."""
+        self._wait_for(self._press(seconds))
+
+
+class Bench(BenchCore):
+    """A bench that runs, until it is left or closed."""
+
+    def __init__(self, portal: _Portal, plan: Plan, *, real: bool, defects: Iterable[str]) -> None:
+        self._portal = portal
+        super().__init__(plan, real=real, defects=defects)
+
+    def __enter__(self) -> Bench:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """End it."""
+        try:
+            self._portal.run(self._stop())
+        finally:
+            self._portal.end()
+
+    def _here(self, act: Callable[[], T]) -> T:
+        if self._portal.is_here:
+            return act()
+
+        async def perform() -> T:
+            return act()
+
+        return self._portal.run(perform())
+
+    def __getitem__(self, name: str) -> Point:
+        """A point by its name, or by `board.name`. Raises `WrongError`."""
+        return Point(self, name)
+
+    def part(self, path: str) -> Part:
+        """A part by `board.name`. Raises `WrongError`."""
+        return Part(self, path)
+
+    def wait(self, seconds: float) -> None:
+        """Let so many seconds of the bench's time pass."""
+        self._portal.run(self._wait(seconds))
+
+    def wait_until(self, condition: Callable[[], object], *, at_most: float = AT_MOST) -> float:
+        """Let time pass until something holds; give how long that took, in seconds. Raises `TooLate`."""
+        return self._portal.run(self._wait_until(condition, at_most))
+
+    def rest(self) -> None:
+        """Send every output to its rest value, and wait for what becomes of that."""
+        self._portal.run(self._rest())
+
+    def defect(self, name: str) -> AbstractContextManager[None]:
+        """Have a defect of the bench file on, as long as this is entered."""
+        return self._entered(self._defect(name))
+
+    def broken(self, link: str) -> AbstractContextManager[None]:
+        """Have a link cut, by its name or its board's, as long as this is entered."""
+        return self._entered(self._broken(link))
+
+    @contextmanager
+    def _entered(self, inner: AbstractAsyncContextManager[None]) -> Iterator[None]:
+        self._portal.run(inner.__aenter__())
+        try:
+            yield
+        finally:
+            self._portal.run(inner.__aexit__(None, None, None))
+
+
+def open(
+    bench: str | Path = "demo", *, seed: str | None = None, real: bool = False, at: Mapping[str, str] | None = None,
+    broker: str | None = None, defects: Iterable[str] = (),
+) -> Bench:  # fmt: skip
+    """Start a bench, and wait until its boards are ready: a path to a bench file, or "demo".
+
+    In fast time, all of it in this process: time goes on only while something is waited for, and the same `seed` gives
+    the same record. With `real` on the boards' real endpoints, in real time, in a thread of its own; so too with `at`,
+    the addresses of boards found elsewhere ("/dev/ttyUSB0", "HOST:PORT"), and with the `broker` HOST:PORT that all that
+    speaks MQTT is put on. `defects` are those of the file that are on from the beginning. A board that is not there is
+    told when one of its points is used. Raises `WrongError`, with all mistakes of the file.
+    """
+    plan = make_plan(bench, seed=seed, at=at, broker=broker)
+    real = real or bool(at) or broker is not None
+    portal: _Portal = LoopThread("bench") if real else _FastTime()
+
+    async def start() -> Bench:
+        made = Bench(portal, plan, real=real, defects=defects)
+        await made._start()
+        return made
+
+    try:
+        return portal.run(start())
+    except BaseException:
+        portal.end()
+        raise

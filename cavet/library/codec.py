@@ -1,0 +1,97 @@
+"""Messages to bytes and back, for every protocol and for frames of plans."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from cavet.protocols import Codec, Frame, Side, as_fields, codec, find_form, read_message
+from cavet.wording import WrongError, hex_pairs, listed
+
+
+class Decoded:
+    """A message as it was found in a stream.
+
+    `name` is the message's, `fields` its values as JSON has them, `wire` its bytes, `offset` where they begin in the
+    stream, `problems` what is wrong with it, in words.
+    """
+
+    def __init__(self, chosen: Codec, frame: Frame) -> None:
+        self.protocol = chosen.name
+        self.name = frame.message.NAME
+        self.fields: dict[str, Any] = as_fields(frame.message, chosen.unused) if frame.readable else {}
+        self.wire = frame.data
+        self.offset = frame.offset
+        self.problems = list(frame.problems)
+
+    def explain(self) -> str:
+        """Say it in lines: the message with its bytes, each field, each problem."""
+        lines = [f"{self.protocol} {self.name}  {hex_pairs(self.wire)}"]
+        lines += [f"  {name}: {value}" for name, value in self.fields.items()]
+        lines += [f"  problem: {problem}" for problem in self.problems]
+        return "\n".join(lines)
+
+    def __repr__(self) -> str:
+        fields = "".join(f" {name}={value}" for name, value in self.fields.items())
+        return f"<{self.protocol} {self.name}{fields}>"
+
+
+def is_plan(name: str) -> bool:
+    """Whether a frame of a plan is meant, not a protocol."""
+    return "#" in name or name.endswith(".plan.toml")
+
+
+def find_codec(name: str) -> Codec:
+    """Give the codec of a protocol, or of a frame of a plan, `FILE#FRAME`. Raises `WrongError`."""
+    if not is_plan(name):
+        return codec(name)
+    from cavet.bench import load_plan
+
+    file, _, frame = name.partition("#")
+    plan = load_plan(Path(file))
+    if not frame:
+        raise WrongError(name, found="no frame", expected=f"FILE#FRAME with a frame: {listed(plan.frames)}")
+    return plan.codec(frame, name)
+
+
+def encode(protocol: str, message: str, *, response: bool = False, **fields: Any) -> bytes:
+    """Give the bytes of a message.
+
+    `protocol` is a name such as "modbus-rtu", or `FILE#FRAME` for a frame of a plan; `message` and `fields` have the
+    names of `cavet encode`. Fields are numbers, bytes, lists of them, or words as that command takes them; a tuple in a
+    list is a pair, a list in a list a group. `response` means the board's message, where request and response differ.
+    Raises `WrongError`, and `FieldError` with the field's place.
+    """
+    chosen = find_codec(protocol)
+    form = find_form(chosen, message, list(fields), response)
+    given = {name: as_text(value) for name, value in fields.items()}
+    return chosen.encode(read_message(form, given, chosen.unused))
+
+
+def as_text(value: Any) -> str:
+    """Write a field's value as a person does on the command line."""
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if isinstance(value, bytes | bytearray):
+        return value.hex()
+    if isinstance(value, dict):
+        return ",".join(f"{name}:{as_text(item)}" for name, item in value.items())
+    if isinstance(value, list | tuple):
+        groups = any(isinstance(item, list) for item in value)
+        return ("/" if groups else ",").join(_item(item) for item in value)
+    return str(value)
+
+
+def _item(value: Any) -> str:
+    """An item of a list: a tuple is a pair, written with a colon."""
+    return ":".join(as_text(part) for part in value) if isinstance(value, tuple) else as_text(value)
+
+
+def decode(protocol: str, data: bytes, *, side: str = "host") -> list[Decoded]:
+    """Take a stream of bytes apart: all that one side has said, "host" or "board". Every byte is in one message."""
+    chosen = find_codec(protocol)
+    sides = [known.value for known in Side]
+    if side not in sides:
+        raise WrongError("decode.side", found=side, expected=listed(sides))
+    decoder = chosen.decoder(Side(side))
+    return [Decoded(chosen, frame) for frame in [*decoder.feed(data), *decoder.finish()]]

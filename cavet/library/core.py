@@ -1,0 +1,392 @@
+"""A bench in a script: what is alike whether one waits for it or awaits it.
+
+Everything that takes bench time is a coroutine here, with a name that begins with an underscore; `cavet.aio` shows it
+as it is, `cavet` waits for it.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterator, Callable, Iterable, Iterator, Mapping
+from contextlib import asynccontextmanager, suppress
+from pathlib import Path
+from typing import Any, TypeVar
+
+import msgspec
+
+from cavet.bench import Carrier, Plan, RunningBench, Standings, load_bench, with_addresses
+from cavet.demo import demo_path
+from cavet.hosts import Asked
+from cavet.library.asking import LOOK_SECONDS, ask_and_follow, check_link, read_afresh, until_ready
+from cavet.library.errors import Refused, TooLate, Unconfirmed
+from cavet.library.frames import Passed, frames_of
+from cavet.library.trails import Trail
+from cavet.record import Event, Kind, RecordWriter, Topic, Transfer, check_new
+from cavet.record import Trail as Followed
+from cavet.wording import UnreachableError, WrongError, listed, nearest
+
+T = TypeVar("T")
+Value = float | bool | str
+"""A value in the unit of what it is of; a text may have a unit of its own, "60 %", "1.2 m"."""
+BY = "script"
+RAMP_SECONDS = 0.02
+"""A ramp asks for the next value so often, and not before the last one was carried."""
+AT_MOST = 60.0
+HEAR_SECONDS = 0.5
+"""So long it is waited at the beginning for what boards tell by themselves."""
+PRESS_SECONDS = 0.1
+
+
+def find_bench(bench: str | Path) -> Path:
+    """The file that a word means: a path, or "demo"."""
+    path = Path(bench)
+    return demo_path() if str(bench) == "demo" and not path.exists() else path
+
+
+def make_plan(
+    bench: str | Path, *, seed: str | None = None, at: Mapping[str, str] | None = None, broker: str | None = None
+) -> Plan:
+    """Read a bench file; give its plan, changed as is wanted. Raises `WrongError`."""
+    plan = load_bench(find_bench(bench)).plan
+    plan = plan if broker is None else plan.on_broker(broker)
+    plan = with_addresses(plan, at or {}, "at")
+    return plan if seed is None else msgspec.structs.replace(plan, seed=seed)
+
+
+class BenchCore:
+    """A bench, put together inside the loop that is to run it."""
+
+    def __init__(self, plan: Plan, *, real: bool, defects: Iterable[str]) -> None:
+        self._running = RunningBench(plan, carrier=Carrier.REAL if real else Carrier.MEMORY)
+        self._standings = Standings(self._running)
+        for name in defects:
+            self._running.world.switch_defect(name, True)
+        self.record = BenchRecord(self._running)
+        """What has happened so far, and where that can be saved."""
+
+    def _here(self, act: Callable[[], T]) -> T:
+        """Do something in the bench's own loop."""
+        return act()
+
+    async def _start(self) -> None:
+        await self._running.start()
+        waiting = [until_ready(link) for link in self._running.host_links.values()]
+        for problem in await asyncio.gather(*waiting, return_exceptions=True):  # what is not there is told when used
+            if isinstance(problem, BaseException) and not isinstance(problem, UnreachableError):
+                raise problem
+        with suppress(TooLate):
+            await self._wait_until(self._has_heard_all, HEAR_SECONDS)
+
+    def _has_heard_all(self) -> bool:
+        """Whether every point of the boards that are there was heard once."""
+        links = [link for link in self._running.host_links.values() if link.ready]
+        readings = [reading for link in links for reading in link.session.readings.values()]
+        return all(reading.heard or reading.refusal for reading in readings)
+
+    async def _stop(self) -> None:
+        await self._running.stop()
+
+    @property
+    def t(self) -> float:
+        """The bench's time, in seconds since it was started."""
+        return self._running.clock.now()
+
+    @property
+    def points(self) -> list[str]:
+        """The names of all points."""
+        return list(self._running.plan.points)
+
+    @property
+    def rig(self) -> Rig:
+        """The quantities of the outside world, by their names: read them, or put them somewhere by hand."""
+        return Rig(self)
+
+    @property
+    def endpoints(self) -> dict[str, str]:
+        """Where other programs find the simulated boards, by `board.kind` and `board.link`; only with `real=True`."""
+        found = {}
+        for endpoint in self._running.endpoints:
+            found[f"{endpoint.board}.{endpoint.kind}"] = found[f"{endpoint.board}.{endpoint.link}"] = endpoint.address
+        return found
+
+    def trails(self) -> list[Trail]:
+        """All trails that are kept, the oldest first; each as it stands now."""
+
+        def look() -> list[Trail]:
+            self._standings.follow()
+            return [self._trail(trail) for trail in self._standings.trails.all.values()]
+
+        return self._here(look)
+
+    def frames(self, board: str) -> list[Passed]:
+        """The messages that have passed a board's links so far, both ways. Raises `WrongError`."""
+        return self._here(lambda: frames_of(self._running, board))
+
+    def _trail(self, trail: Followed) -> Trail:
+        point = self._running.plan.points.get(trail.point) if trail.root.topic is Topic.POINT else None
+        return Trail(trail, self._standings.diagnose(trail), point)
+
+    def _links_of(self, name: str) -> list[str]:
+        """The names of the links that a word means: a board's, or a link's."""
+        plan = self._running.plan
+        found = [
+            link.name for link in plan.links.values() if name in (link.name, link.board, f"{link.board}.{link.name}")
+        ]
+        if not found:
+            known = sorted({link.board for link in plan.links.values()} | set(plan.links))
+            raise WrongError("link", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))
+        return found
+
+    async def _wait(self, seconds: float) -> None:
+        await asyncio.sleep(seconds)
+
+    async def _wait_until(self, condition: Callable[[], object], at_most: float) -> float:
+        began = self.t
+        while not condition():
+            if self.t - began > at_most:
+                raise TooLate(f"what was waited for has not come within {at_most:g} s")
+            await asyncio.sleep(LOOK_SECONDS)
+        return self.t - began
+
+    async def _rest(self) -> None:
+        asked = self._running.rest(by=BY)
+        with suppress(TooLate):
+            await self._wait_until(lambda: self._are_over(asked), 10.0)
+
+    def _are_over(self, asked: list[int]) -> bool:
+        self._standings.follow()
+        trails = [self._standings.trails.all[number] for number in asked if number in self._standings.trails.all]
+        return all(self._standings.diagnose(trail).is_over for trail in trails)
+
+    @asynccontextmanager
+    async def _defect(self, name: str) -> AsyncIterator[None]:
+        self._running.switch_defect(name, True)
+        try:
+            yield
+        finally:
+            self._running.switch_defect(name, False)
+
+    @asynccontextmanager
+    async def _broken(self, name: str) -> AsyncIterator[None]:
+        links = self._links_of(name)
+        for link in links:
+            self._running.break_link(link)
+        try:
+            yield
+        finally:
+            for link in links:
+                self._running.mend_link(link)
+
+
+class PointCore:
+    """A point of the bench."""
+
+    def __init__(self, bench: BenchCore, name: str) -> None:
+        self._bench = bench
+        self._point = bench._running.plan.point(name)
+        self._link = bench._running.host_links[self._point.board]
+        self.name = self._point.name
+        self.board = self._point.board
+        self.unit = self._point.unit
+        self.part = self._point.part or self._point.name
+        """The part that it is meant to move, or to sense."""
+        self.is_output = self._point.kind.is_output
+
+    def __repr__(self) -> str:
+        return f"<point {self.name}: asked {self.asked}, got {self.got}>"
+
+    @property
+    def _reading(self) -> Any:
+        return self._link.session.readings[self._point.name]
+
+    @property
+    def asked(self) -> Value | None:
+        """What was asked for last, in its unit; `None` before that."""
+        asked: Value | None = self._reading.asked
+        return asked
+
+    @property
+    def got(self) -> Value | None:
+        """What was heard of it last, in its unit; `None` before that, or for what is no number."""
+        got: Value | None = self._reading.got
+        return got
+
+    @property
+    def trail(self) -> Trail | None:
+        """The trail of the latest wish for it; `None` before there was one."""
+
+        def look() -> Trail | None:
+            standings = self._bench._standings
+            standings.follow()
+            number = self._reading.trail
+            trail = standings.trails.all.get(number) if number is not None else None
+            return self._bench._trail(trail) if trail is not None else None
+
+        return self._bench._here(look)
+
+    def value(self, value: Value) -> Asked:
+        """Read a value of this point, in any unit that fits. Raises `WrongError`."""
+        if isinstance(value, str):
+            return self._point.parse(value)
+        if self._point.kind.is_text:
+            raise WrongError(f"{self.board}.{self.name}", found=value, expected="a text")
+        if self._point.kind.is_switch:
+            if value not in (0, 1):
+                expected = f"true or false, {listed(self._point.words)}"
+                raise WrongError(f"{self.board}.{self.name}", found=value, expected=expected)
+            return bool(value)
+        return float(value)
+
+    async def _set(self, value: Value, over: float | None) -> Trail:
+        if not self.is_output:
+            raise WrongError(f"{self.board}.{self.name}", found="an input", expected="an output")
+        wanted = self.value(value)
+        await until_ready(self._link)
+        if over:
+            await self._ramp(wanted, over)
+        running, standings = self._bench._running, self._bench._standings
+        trail, diagnosis = await ask_and_follow(running, standings, self._point, wanted, BY, _is_confirmed)
+        made = Trail(trail, diagnosis, self._point)
+        if made.refused:
+            raise Refused(made)
+        if made.ended not in ("confirmed", "left out", "done"):
+            raise Unconfirmed(made)
+        return made
+
+    async def _ramp(self, wanted: Asked, over: float) -> None:
+        """Ask for one value after the other on the way, each when the last one has left. Where it is not known how it
+        stands, the way begins at rest."""
+        running, standings = self._bench._running, self._bench._standings
+        begin = next(v for v in (self.asked, self.got, self._point.start, self._point.rest) if v is not None)
+        if isinstance(wanted, str | bool) or isinstance(begin, str | bool):
+            expected = "numbers, to go from one to the other"
+            raise WrongError(f"{self.board}.{self.name}.over", found="no number", expected=expected)
+        began, last = self._bench.t, None
+        while (share := (self._bench.t - began) / over) < 1:
+            standings.follow()
+            if last is None or _has_left(standings.trails.all.get(last)):
+                last = running.ask(self._point, begin + (wanted - begin) * share, by=BY)
+            check_link(self._link)
+            await asyncio.sleep(RAMP_SECONDS)
+
+    async def _read(self) -> Value | None:
+        await until_ready(self._link)
+        heard = await read_afresh(self._bench._running, self._point)
+        if heard.refusal:
+            raise WrongError(
+                f"{self.board}.{self.name}", found=heard.refusal, expected="a point that works on this board"
+            )
+        return heard.got
+
+
+def _is_confirmed(trail: Followed) -> bool:
+    return trail.reached(Kind.CONFIRMED) is not None
+
+
+def _has_left(trail: Followed | None) -> bool:
+    return trail is None or trail.stopped is not None or trail.reached(Kind.CARRIED) is not None
+
+
+class PartCore:
+    """A part of a simulated board: the truth."""
+
+    def __init__(self, bench: BenchCore, path: str) -> None:
+        self._bench = bench
+        self._part = bench._running.world.part(path)
+        self.path = path
+        self.kind = self._part.kind
+        self.actions = self._part.actions
+        """What a hand can do to it."""
+        self.unit = self._part.unit
+
+    def __repr__(self) -> str:
+        return f"<{self.kind} {self.path}: {self.state}>"
+
+    @property
+    def state(self) -> float | str:
+        """How it stands now: a number in `unit`, or a word."""
+        return self._bench._here(lambda: self._look(self._part.state))
+
+    @property
+    def words(self) -> str:
+        """How it stands now, as the screen says it."""
+        return self._bench._here(lambda: self._look(self._part.tells))
+
+    def _look(self, look: Callable[[float], T]) -> T:
+        running = self._bench._running
+        running.board_side.turn()
+        return look(running.clock.now())
+
+    def do(self, action: str, *, value: float | None = None, seconds: float | None = None) -> None:
+        """Do something to it by hand, for so many seconds where it springs back. Raises `WrongError`."""
+        self._bench._here(lambda: self._bench._running.act(self.path, action, seconds=seconds, value=value))
+
+    def set(self, value: float) -> None:
+        """Put it somewhere by hand: a lever, a knob."""
+        self.do("set", value=value)
+
+    def release(self) -> None:
+        """Let go of it."""
+        self.do("release")
+
+    async def _press(self, seconds: float) -> None:
+        self._bench._running.act(self.path, "press", seconds=seconds)
+        await asyncio.sleep(seconds)
+
+
+class Rig(Mapping[str, float]):
+    """The quantities of the outside world, each in its own unit."""
+
+    def __init__(self, bench: BenchCore) -> None:
+        self._bench = bench
+        self._running = bench._running
+
+    def __getitem__(self, name: str) -> float:
+        def look() -> float:
+            self._running.board_side.turn()
+            return self._running.world.rig.value(name)
+
+        if name not in self._names():
+            raise KeyError(name)
+        return self._bench._here(look)
+
+    def __setitem__(self, name: str, value: float) -> None:
+        self._bench._here(lambda: self._running.place(name, value))
+
+    def _names(self) -> list[str]:
+        return [quantity.name for quantity in self._running.world.rig.quantities]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._names())
+
+    def __len__(self) -> int:
+        return len(self._names())
+
+
+class BenchRecord:
+    """What has happened on a bench: its events and transfers, as far as they are in memory."""
+
+    def __init__(self, running: RunningBench) -> None:
+        self._record = running.record
+        self._name = running.plan.name
+
+    def __len__(self) -> int:
+        return len(self._record)
+
+    @property
+    def events(self) -> list[Event]:
+        """All events in memory, the oldest first."""
+        return self._record.since(0)
+
+    @property
+    def transfers(self) -> list[Transfer]:
+        """The bytes that have passed on all links, in memory, the oldest first."""
+        return self._record.transfers.since(0)
+
+    def save(self, path: str | Path, *, force: bool = False) -> None:
+        """Write all of it into a new file. Raises `WrongError` where that can't be, or where there is one already."""
+        check_new(Path(path), force=force)
+        writer = RecordWriter(self._record, Path(path), {"bench": self._name})
+        writer.close()
+        if writer.problem:
+            raise WrongError(str(path), found=writer.problem, expected="a place where a record can be written")

@@ -1,0 +1,204 @@
+"""`import cavet` as a script uses it."""
+
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+import cavet
+import cavet.aio
+from cavet.record import RecordFile
+
+
+class OnTheDemo(unittest.TestCase):
+    def setUp(self):
+        self.bench = cavet.open("demo", seed="a")
+        self.addCleanup(self.bench.close)
+
+    def test_a_wish_ends_when_it_is_confirmed_and_belief_and_truth_can_be_looked_at(self):
+        beacon = self.bench["beacon"]
+        trail = beacon.set("50 %")
+        self.assertEqual((beacon.asked, beacon.got, beacon.unit, trail.ended), (50.0, 50.0, "%", "confirmed"))
+        self.bench.wait(0.2)
+        lamp = self.bench.part("gatehouse.beacon")
+        self.assertAlmostEqual(lamp.state, 50, delta=0.3)
+        self.assertEqual((lamp.unit, lamp.kind, lamp.words), ("%", "lamp", "50 %"))
+
+    def test_a_trail_has_its_stages_and_the_delays_between_them(self):
+        self.bench["beacon"].set(20)
+        self.bench.wait(0.2)
+        trail = self.bench["beacon"].trail
+        names = ["asked", "framed", "carried", "taken", "driven", "moved", "confirmed"]
+        self.assertEqual([stage.stage for stage in trail.stages], names)
+        self.assertEqual(trail.by, "script")
+        self.assertGreater(trail.delays["framed", "carried"], 0)
+        self.assertIsNone(trail.broken_at)
+
+    def test_a_ramp_takes_its_time_and_passes_what_lies_between(self):
+        paddle, began = self.bench["upper_paddle"], self.bench.t
+        paddle.set(60, over=2.0)
+        self.assertAlmostEqual(self.bench.t - began, 2.0, delta=0.1)
+        asked = [event.value for event in self.bench.record.events if event.subject == "upper_paddle"]
+        self.assertTrue(any(20 < value < 40 for value in asked if isinstance(value, float)))
+        self.assertEqual(paddle.got, 60)
+
+    def test_inputs_are_read_and_waited_for_and_worked_by_hand(self):
+        self.assertAlmostEqual(self.bench["level"].read(), 1200, delta=15)
+        self.bench.rig["chamber"] = 1450.0
+        self.assertEqual(self.bench.rig["chamber"], 1450.0)
+        took = self.bench.wait_until(lambda: self.bench["level"].got > 1400, at_most=1.0)
+        self.assertLess(took, 0.1)
+        with self.assertRaises(cavet.TooLate):
+            self.bench.wait_until(lambda: self.bench["level"].got > 2900, at_most=0.5)
+        button = self.bench.part("gatehouse.stop_button")
+        began = self.bench.t
+        button.press(0.08)
+        self.assertAlmostEqual(self.bench.t - began, 0.08, places=6)
+        pressed = [e for e in self.bench.record.events if e.kind == "heard" and e.subject == "stop_button"]
+        self.assertGreaterEqual(len(pressed), 2)
+        self.assertEqual(button.state, "released")
+
+    def test_what_is_wrong_is_told_with_what_would_be_right(self):
+        for wrong, words in (
+            (lambda: self.bench["becon"], 'did you mean "beacon"'),
+            (lambda: self.bench["beacon"].set("3 V"), "%"),
+            (lambda: self.bench["level"].set(3), "an output"),
+            (lambda: self.bench["pump_a"].set(30), "true or false"),
+            (lambda: self.bench["panel"].set(30), "a text"),
+            (lambda: self.bench["pump_a"].set(1, over=2.0), "numbers"),
+            (lambda: self.bench.part("gatehouse.becon"), "gatehouse.beacon"),
+            (lambda: self.bench.part("gatehouse.beacon").do("kick"), "by hand"),
+            (lambda: self.bench.defect("worn").__enter__(), "worn_cable"),
+            (lambda: self.bench.broken("gatehose").__enter__(), "gatehouse"),
+            (lambda: self.bench.frames("gatehose"), "gatehouse"),
+        ):
+            with self.subTest(words), self.assertRaises(cavet.WrongError) as caught:
+                wrong()
+            self.assertIn(words, str(caught.exception))
+
+    def test_a_refusal_and_what_is_not_confirmed_come_with_their_trail(self):
+        for defect, point, value, error, broken_at, why in (
+            ("towpath_mute", "lamp", "on", cavet.Unconfirmed, "confirmed", "reported nothing"),
+            ("dead_walkway", "walkway", 30, cavet.Unconfirmed, "driven", "stays low"),
+            ("stuck_bus", "mast_1", True, cavet.Refused, "driven", "the bus is stuck"),
+            ("no_panel", "panel", "hello", cavet.Refused, "driven", "nobody acknowledges 0x3B"),
+        ):
+            with self.subTest(defect), self.bench.defect(defect):
+                with self.assertRaises(error) as caught:
+                    self.bench[point].set(value)
+                trail = caught.exception.trail
+                self.assertEqual((trail.point, trail.ended, trail.broken_at), (point, "broken", broken_at))
+                self.assertIn(why, trail.why)
+                self.assertIn(why, str(caught.exception))
+        with self.bench.broken("pumphouse"), self.assertRaises(cavet.UnreachableError):
+            self.bench["pump_a"].set("on")
+
+    def test_a_link_that_was_cut_comes_back_and_what_was_asked_is_sent_anew(self):
+        self.bench["beacon"].set(50)
+        with self.bench.broken("gatehouse"):
+            self.bench.wait(1.0)
+        self.assertEqual(self.bench["beacon"].set(20).ended, "confirmed")
+        self.assertEqual(self.bench["beacon"].got, 20)
+
+    def test_rest_sends_all_to_rest(self):
+        self.bench["pump_a"].set(True)
+        self.bench["beacon"].set(70)
+        self.bench.rest()
+        self.assertEqual((self.bench["pump_a"].got, self.bench["beacon"].got), (False, 0.0))
+
+    def test_the_record_can_be_saved_and_is_the_same_for_the_same_seed(self):
+        def story(seed):
+            with cavet.open("demo", seed=seed) as bench, tempfile.TemporaryDirectory() as folder:
+                bench["beacon"].set(30)
+                bench.wait(1.0)
+                path = Path(folder) / "a.record"
+                bench.record.save(path)
+                with self.assertRaises(cavet.WrongError):
+                    bench.record.save(path)
+                kept = RecordFile(path)
+                self.addCleanup(kept.close)
+                return list(kept.since(0)), len(bench.record)
+
+        (first, count), (second, _), (other, _) = story("a"), story("a"), story("b")
+        self.assertEqual(len(first), count)
+        self.assertEqual(first, second)
+        self.assertNotEqual(first, other)
+
+
+class AwaitedAndReal(unittest.TestCase):
+    def test_the_same_names_can_be_awaited(self):
+        async def main():
+            async with cavet.aio.open("demo", seed="a") as bench:
+                await bench["beacon"].set("50 %")
+                await bench.wait_until(lambda: bench.part("gatehouse.beacon").state > 49, at_most=1.0)
+                await bench.part("gatehouse.stop_button").press(0.05)
+                async with bench.broken("gatehouse"):
+                    await bench.wait(0.1)
+                return bench["beacon"].got, bench.t
+
+        got, t = cavet.aio.run(main())
+        self.assertEqual(got, 50.0)
+        self.assertGreater(t, 1.0)
+
+    def test_on_real_endpoints_other_programs_find_the_boards(self):
+        with cavet.open("demo", real=True) as bench:
+            self.assertEqual(bench["beacon"].set(30).ended, "confirmed")
+            self.assertTrue(Path(bench.endpoints["gatehouse.serial"]).exists())
+            with bench.broken("gatehouse"):
+                bench.wait(0.05)
+                self.assertIsNot(bench._running.host_links["gatehouse"].ready, True)
+            self.assertEqual(bench["beacon"].set(40).ended, "confirmed")
+
+    def test_a_file_with_mistakes_is_told_whole(self):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "a.bench.toml"
+            path.write_text("format = 1\nnme = 3\n[bords.x]\n")
+            with self.assertRaises(BaseException) as caught:
+                cavet.open(path)
+        self.assertIn("nme", str(caught.exception) + repr(getattr(caught.exception, "exceptions", "")))
+
+
+class Messages(unittest.TestCase):
+    def test_there_and_back(self):
+        data = cavet.encode("modbus-rtu", "read-coils", unit=7, address=0, quantity=6)
+        (message,) = cavet.decode("modbus-rtu", data)
+        self.assertEqual((message.name, message.fields["quantity"], message.wire), ("read-coils", 6, data))
+        self.assertIn("quantity: 6", message.explain())
+
+    def test_fields_are_given_as_python_has_them(self):
+        for protocol, name, fields, response in (
+            ("modbus-tcp", "write-multiple-registers", {"address": 3, "values": [1, 2]}, False),
+            ("mqtt", "publish", {"topic": "a/b", "payload": b"on"}, False),
+            ("mqtt", "subscribe", {"packet_id": 3, "filters": [("a/#", 1)]}, False),
+            ("firmata", "i2c-request", {"address": 0x22, "mode": "write", "data": b"\x01\x02"}, False),
+            ("firmata", "encoder-position", {"positions": [(0, 5), (1, -7)]}, True),
+        ):
+            with self.subTest(name):
+                data = cavet.encode(protocol, name, response=response, **fields)
+                (message,) = cavet.decode(protocol, data, side="board" if response else "host")
+                self.assertEqual((message.name, message.problems), (name, []))
+
+    def test_what_is_wrong_has_its_place(self):
+        with self.assertRaises(cavet.WrongError):
+            cavet.encode("modbus-rtu", "read-coilz")
+        with self.assertRaises(Exception) as caught:
+            cavet.encode("modbus-rtu", "read-coils", adress=0)
+        self.assertIn("adress", str(caught.exception))
+        with self.assertRaises(cavet.WrongError):
+            cavet.decode("firmata", b"", side="me")
+        (broken,) = cavet.decode("modbus-rtu", b"\x07\x01\x00\x00\x00\x06\x00\x00")
+        self.assertTrue(broken.problems)
+
+
+class Importing(unittest.TestCase):
+    def test_the_package_itself_imports_nothing_until_it_is_asked(self):
+        code = "import sys, cavet; print([m for m in sys.modules if m.startswith('cavet.')], 'open' in dir(cavet))"
+        told = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
+        self.assertEqual(told.strip(), "[] True")
+        with self.assertRaises(AttributeError):
+            cavet.opne  # noqa: B018
+
+
+if __name__ == "__main__":
+    unittest.main()
