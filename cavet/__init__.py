@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from cavet.library.codec import Decoded, decode, encode
     from cavet.library.core import BenchRecord, Rig
     from cavet.library.errors import Refused, TooLate, Unconfirmed
+    from cavet.library.sending import Sent
     from cavet.library.trails import Stage, Trail
     from cavet.wording import UnreachableError, WrongError
 
@@ -32,6 +33,7 @@ _HOMES = {
     "library.codec": ("Decoded", "decode", "encode"),
     "library.core": ("BenchRecord", "Rig"),
     "library.errors": ("Refused", "TooLate", "Unconfirmed"),
+    "library.sending": ("Sent",),
     "library.trails": ("Stage", "Trail"),
     "wording": ("UnreachableError", "WrongError"),
 }
@@ -43,6 +45,7 @@ __all__ = [
     "Point",
     "Refused",
     "Rig",
+    "Sent",
     "Stage",
     "TooLate",
     "Trail",

@@ -13,6 +13,7 @@ from cavet.library.aio import Bench, Part, Point, open, run
 from cavet.library.codec import Decoded, decode, encode
 from cavet.library.core import BenchRecord, Rig
 from cavet.library.errors import Refused, TooLate, Unconfirmed
+from cavet.library.sending import Sent
 from cavet.library.trails import Stage, Trail
 from cavet.wording import UnreachableError, WrongError
 
@@ -24,6 +25,7 @@ __all__ = [
     "Point",
     "Refused",
     "Rig",
+    "Sent",
     "Stage",
     "TooLate",
     "Trail",

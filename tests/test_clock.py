@@ -1,6 +1,7 @@
 """The two speeds of the clock."""
 
 import asyncio
+import socket
 import time
 import unittest
 
@@ -53,6 +54,67 @@ class FastTime(unittest.TestCase):
                 return asyncio.get_running_loop().time()
 
         self.assertAlmostEqual(clock.run(give_up(), fast=True), 30)
+
+
+class TimersOfFastTime(unittest.TestCase):
+    """It keeps them itself."""
+
+    def test_what_is_cancelled_is_not_called_and_ties_are_called_in_their_order(self):
+        async def story():
+            loop, told = asyncio.get_running_loop(), []
+            for name in "abc":
+                loop.call_at(1.0, told.append, name)
+            loop.call_later(0.5, told.append, "first")
+            gone = loop.call_at(0.7, told.append, "never")
+            gone.cancel()
+            await asyncio.sleep(1.0)
+            return told, gone.cancelled(), gone.when()
+
+        self.assertEqual(clock.run(story(), fast=True), (["first", "a", "b", "c"], True, 0.7))
+
+    def test_what_raises_is_told_and_the_others_go_on(self):
+        async def story():
+            loop, told = asyncio.get_running_loop(), []
+            loop.set_exception_handler(lambda loop, context: told.append(context["exception"]))
+            loop.call_at(1.0, int, "no number")
+            loop.call_at(1.0, told.append, "next")
+            await asyncio.sleep(2.0)
+            return [type(each).__name__ for each in told]
+
+        self.assertEqual(clock.run(story(), fast=True), ["ValueError", "str"])
+
+    def test_a_task_that_never_waits_long_keeps_no_timer_from_its_turn(self):
+        async def story():
+            loop, told = asyncio.get_running_loop(), []
+            loop.call_at(0.0, told.append, loop.time())
+            for _ in range(1000):
+                if told:
+                    break
+                await asyncio.sleep(0)
+            return told
+
+        self.assertEqual(clock.run(story(), fast=True), [0.0])
+
+    def test_files_are_looked_at_however_many_timers_there_are(self):
+        async def story():
+            loop = asyncio.get_running_loop()
+            reader, writer = socket.socketpair()
+            heard = asyncio.Event()
+            loop.add_reader(reader, heard.set)
+
+            def tick():
+                if not heard.is_set():
+                    loop.call_later(0.001, tick)
+
+            tick()
+            writer.send(b"x")
+            await heard.wait()
+            loop.remove_reader(reader)
+            reader.close()
+            writer.close()
+            return loop.time()
+
+        self.assertLess(clock.run(story(), fast=True), 100)
 
 
 class RealTime(unittest.TestCase):

@@ -2,6 +2,7 @@
 
 from cavet.bench._building import BROKER
 from cavet.bench._bus_reading import line_names
+from cavet.bench._by_hand import Answer
 from cavet.bench._diagnosis import Diagnosis, StageState
 from cavet.bench._elsewhere import with_addresses
 from cavet.bench._file import BenchFile, load_bench
@@ -23,6 +24,7 @@ __all__ = [
     "PLAN_SECTIONS",
     "SECTIONS",
     "AddressNames",
+    "Answer",
     "BenchFile",
     "BenchThread",
     "BoardPlan",

@@ -9,17 +9,21 @@ from math import inf
 from typing import Any, TypeVar
 
 from cavet.bench._alarm import Alarm
+from cavet.bench._by_hand import Answer, ByHand
 from cavet.bench._plan import HostPlan, LinkPlan
 from cavet.bench._traffic import Crossing, Stream, Traffic
 from cavet.clock import BenchClock, start_task
 from cavet.faults import FORESEEN, Fault, note_fault
 from cavet.hosts import Asked, Session, SessionState
 from cavet.links import HostEnd
-from cavet.protocols import Frame
+from cavet.protocols import Decoder, Frame
 from cavet.record import Kind, Record, Topic
 from cavet.wording import UnreachableError
 
 T = TypeVar("T")
+ONE_AT_A_TIME = ("modbus-rtu", "modbus-ascii", "scpi")
+"""Protocols by which a board hears one question at a time, on a link."""
+LOOK_SECONDS = 0.001
 
 
 class HostLink:
@@ -57,6 +61,8 @@ class HostLink:
         self._is_cut = False
         self._was_lost = False
         """Whether it is not to be opened again at once."""
+        self._one_hand = asyncio.Lock()
+        self._hand: ByHand | None = None
         self._changed = asyncio.Event()
         self._task: asyncio.Task[None] | None = None
 
@@ -205,6 +211,45 @@ class HostLink:
     def _ask(self, name: str, value: Asked, by: str) -> int:
         return self.session.ask(name, value, self._clock.now(), by=by)
 
+    async def say(
+        self, data: bytes, name: str, by: str, decoder: Decoder, is_answer: Callable[[Frame], bool] | None,
+        within: float,
+    ) -> Answer:  # fmt: skip
+        """Say a message by hand, and wait for what answers it; without `is_answer` none is due, and it is only said.
+
+        Raises `UnreachableError` where the link is not open.
+        """
+        async with self._one_hand:
+            if not self._open or self.fault:
+                raise UnreachableError(self.link.board, self.words)
+            alone = self.link.protocol in ONE_AT_A_TIME
+            if alone:
+                await self._until_idle()
+            hand = self._hand = ByHand(decoder, is_answer or (lambda frame: False))
+            self.session.hears_others = True
+            try:
+                asked = self._record.append(Kind.ASKED, self.link.board, Topic.MESSAGE, name, data, None, by)
+                self._attempt(self.session.say_by_hand, data, asked, name)
+                self._attempt(self._send)
+                gone = self._clock.of(max(self._busy_until, asyncio.get_running_loop().time()))
+                if is_answer is None:
+                    return Answer(asked, None, None)
+                async with asyncio.timeout(within + gone - self._clock.now()):
+                    frame, at = await hand.found
+                return Answer(asked, frame, max(0.0, at - gone))
+            except TimeoutError:
+                return Answer(asked, None, None)
+            finally:
+                self._hand = None
+                self.session.gives_way = self.session.hears_others = False
+                self.turn()
+
+    async def _until_idle(self) -> None:
+        """Wait until the session awaits no answer. It is not left any time to ask the next question."""
+        self.session.gives_way = True
+        while not self.session.is_idle:
+            await asyncio.sleep(LOOK_SECONDS)
+
     def rest(self, by: str) -> list[int]:
         """Send every output to its rest value, now."""
         asked = self._attempt(self.session.rest, self._clock.now(), by)
@@ -227,7 +272,10 @@ class HostLink:
         self._attempt(self._hear, data)
 
     def _hear(self, data: bytes) -> None:
-        self.session.feed(data, self._clock.now(), self._find_cause)
+        now = self._clock.now()
+        if self._hand is not None:
+            self._hand.hear(data, now)
+        self.session.feed(data, now, self._find_cause)
         self._turn()
 
     def _find_cause(self, frame: Frame) -> int | None:

@@ -48,6 +48,10 @@ class Session(Generic[P]):
         self.texts: deque[str] = deque(maxlen=MAX_TEXTS)
         """What the board has said in words, made fit to show."""
         self.round_trip: float | None = None
+        self.hears_others = False
+        """Whether somebody says something by hand: what answers that is no news."""
+        self.gives_way = False
+        """Whether nothing is said meanwhile, on a link where one question can be under way."""
         self.hang_up = ""
         """Why the link is to be shut, by whoever holds it; "" while it is not."""
         self._manners = manners
@@ -97,6 +101,15 @@ class Session(Generic[P]):
     def advance(self, now: float) -> float:
         """Do what is due; give when something is due next."""
         raise NotImplementedError
+
+    @property
+    def is_idle(self) -> bool:
+        """Whether no answer is awaited."""
+        return True
+
+    def say_by_hand(self, data: bytes, asked: int, name: str) -> None:
+        """Say bytes that are not of its own."""
+        self._say(data, asked, Topic.MESSAGE, name)
 
     def _forget_out(self) -> None:
         self._out.clear()

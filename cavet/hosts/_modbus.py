@@ -124,6 +124,8 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
 
     def _send_on(self, now: float) -> None:
         """Send as many requests as may be under way at once."""
+        if self.gives_way:
+            return
         most = self._manners.in_flight if self._numbered else 1
         while self._waiting and len(self._under_way) < most and now >= self._free_at - 1e-9:
             self._send(self._waiting.popleft(), now)
@@ -164,7 +166,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
             self._poll(now)
         self._send_on(now)
         due = min((exchange.deadline for exchange in self._under_way.values()), default=inf)
-        if self._waiting and not self._under_way:
+        if self._waiting and not self._under_way and not self.gives_way:
             due = min(due, self._free_at)
         return min(due, self._poll_at)
 
@@ -218,6 +220,8 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
             self._tell(Kind.LOST, Topic.BYTES, str(len(frame.data)), frame.data, cause, frame.problems[0])
             return
         exchange = self._under_way.get(message.transaction)
+        if exchange is None and self.hears_others:
+            return
         if exchange is None or not self._fits(exchange, message):
             note = f"an answer that nothing waits for: {message.NAME}"
             self._tell(Kind.REMARK, Topic.BYTES, str(len(frame.data)), frame.data, cause, note)

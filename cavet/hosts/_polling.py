@@ -39,6 +39,10 @@ class PollingSession(Session[P], Generic[P, Q]):
         """The questions whose answers are awaited."""
         raise NotImplementedError
 
+    @property
+    def is_idle(self) -> bool:
+        return not any(True for _ in self._asked_already())
+
     def _forget_points(self) -> None:
         """It may be another board now, or another firmware."""
         self._known.clear()

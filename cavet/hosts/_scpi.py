@@ -89,7 +89,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
 
     def _send_on(self, now: float) -> None:
         """Ask the next question, if no answer is awaited: a message before that would interrupt it."""
-        if self._asked is not None or not self._waiting or now < self._free_at - 1e-9:
+        if self._asked is not None or not self._waiting or now < self._free_at - 1e-9 or self.gives_way:
             return
         question = self._waiting.popleft()
         wish = question.wish
@@ -111,7 +111,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         if now >= self._poll_at:
             self._poll(now)
         self._send_on(now)
-        due = self._free_at if self._waiting and self._asked is None else inf
+        due = self._free_at if self._waiting and self._asked is None and not self.gives_way else inf
         return min(self._deadline, self._poll_at, due)
 
     def _poll(self, now: float) -> None:
@@ -184,6 +184,8 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         text = ";".join(line)
         if question is not None and question.tries:
             self._free_at = now + self._manners.reply_within
+        if question is None and self.hears_others:
+            return
         if question is None:
             self._tell(Kind.REMARK, Topic.BYTES, str(len(data)), data, cause, "an answer that nothing waits for")
         elif question.point is None and question.text == IDENTIFY:

@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 
 from cavet import clock
 from cavet.library.core import AT_MOST, PRESS_SECONDS, BenchCore, PartCore, PointCore, Value, make_plan
+from cavet.library.sending import Sent
 from cavet.library.trails import Trail
 
 T = TypeVar("T")
@@ -67,6 +68,12 @@ class Bench(BenchCore):
     async def rest(self) -> None:
         """Send every output to its rest value, and wait for what becomes of that."""
         await self._rest()
+
+    async def send(self, board: str, message: str, *, within: float | None = None, **fields: Any) -> Sent:
+        """Say one message to a board, as `cavet.encode` takes it, and wait for what answers it, so many seconds, or as
+        long as the session itself would. An exception or a refusal is an answer. A unit that is left out is the
+        board's. Raises `UnreachableError` where none comes that was due, `WrongError` for what can't be said."""
+        return await self._send(board, message, within, fields)
 
     def defect(self, name: str) -> AbstractAsyncContextManager[None]:
         """Have a defect of the bench file on, as long as this is entered."""

@@ -12,6 +12,7 @@ from typing import Any, Protocol, TypeVar
 from cavet.bench import LoopThread, Plan
 from cavet.clock import FastLoop
 from cavet.library.core import AT_MOST, PRESS_SECONDS, BenchCore, PartCore, PointCore, Value, make_plan
+from cavet.library.sending import Sent
 from cavet.library.trails import Trail
 
 T = TypeVar("T")
@@ -124,6 +125,12 @@ class Bench(BenchCore):
     def rest(self) -> None:
         """Send every output to its rest value, and wait for what becomes of that."""
         self._portal.run(self._rest())
+
+    def send(self, board: str, message: str, *, within: float | None = None, **fields: Any) -> Sent:
+        """Say one message to a board, as `cavet.encode` takes it, and wait for what answers it, so many seconds, or as
+        long as the session itself would. An exception or a refusal is an answer. A unit that is left out is the
+        board's. Raises `UnreachableError` where none comes that was due, `WrongError` for what can't be said."""
+        return self._portal.run(self._send(board, message, within, fields))
 
     def defect(self, name: str) -> AbstractContextManager[None]:
         """Have a defect of the bench file on, as long as this is entered."""

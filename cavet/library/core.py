@@ -20,6 +20,7 @@ from cavet.hosts import Asked
 from cavet.library.asking import LOOK_SECONDS, ask_and_follow, check_link, read_afresh, until_ready
 from cavet.library.errors import Refused, TooLate, Unconfirmed
 from cavet.library.frames import Passed, frames_of
+from cavet.library.sending import Sent, send
 from cavet.library.trails import Trail
 from cavet.record import Event, Kind, RecordWriter, Topic, Transfer, check_new
 from cavet.record import Trail as Followed
@@ -157,6 +158,9 @@ class BenchCore:
         self._standings.follow()
         trails = [self._standings.trails.all[number] for number in asked if number in self._standings.trails.all]
         return all(self._standings.diagnose(trail).is_over for trail in trails)
+
+    async def _send(self, board: str, message: str, within: float | None, fields: dict[str, Any]) -> Sent:
+        return await send(self._running, board, message, within, fields)
 
     @asynccontextmanager
     async def _defect(self, name: str) -> AsyncIterator[None]:

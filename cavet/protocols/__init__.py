@@ -1,5 +1,6 @@
 """Bytes to messages and back, for every protocol in one shape: no I/O, no clock, no board."""
 
+from cavet.protocols._answers import is_answer, is_answered
 from cavet.protocols._codec import PROTOCOLS, Codec, Decoder, Side, codec
 from cavet.protocols._form import as_fields, describe, find_form, fitting_forms, read_message
 from cavet.protocols._frame import Field, Frame, Span, Unreadable, UnreadTail
@@ -26,5 +27,7 @@ __all__ = [
     "describe",
     "find_form",
     "fitting_forms",
+    "is_answer",
+    "is_answered",
     "read_message",
 ]

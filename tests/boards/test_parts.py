@@ -200,6 +200,42 @@ class Inputs(unittest.TestCase):
         (event,) = small.events(Kind.SENSED)
         self.assertAlmostEqual(event.t, 1.0, delta=0.03)
 
+    def test_a_limit_switch_sleeps_while_the_rig_can_be_reckoned_ahead(self):
+        tank = quantity("tank", start=690, low=0, high=3000, rate="root(1000 - tank) / 4")
+        sump = quantity("sump", start=0, low=0, high=100, rate="50", free="tank >= 700")
+        small = Small(
+            [
+                LimitSwitch("full", {"pin": 6}, closes=Expression("tank >= 700")),
+                LimitSwitch("wet", {"pin": 7}, closes=Expression("sump > 20")),
+            ],
+            [tank, sump],
+        )
+        wakes, due = 0, small.world.advance(0.0)
+        while due <= 5.0:
+            small.time, wakes = due, wakes + 1
+            due = small.world.advance(small.time)
+        full, wet = small.events(Kind.SENSED)
+        self.assertAlmostEqual(full.t, 2.31, delta=0.03)  # the tank's own equation, solved
+        self.assertAlmostEqual(wet.t - full.t, 0.4, delta=0.04)
+        self.assertLess(wakes, 40)
+
+    def test_what_is_touched_or_put_elsewhere_wakes_it(self):
+        lamp = Lamp("lamp", {"pin": 2})
+        small = Small(
+            [lamp, LimitSwitch("warm", {"pin": 6}, closes=Expression("heat >= 5"))],
+            [quantity("heat", start=0, low=0, high=100, rate="0.001 + 20 * board.lamp")],
+        )
+        small.go(3.0)
+        small.circuit.set_mode(2, PinMode.OUTPUT, 3.0, None)
+        small.circuit.write_level(2, True, 3.0, None)
+        small.go(4.0)
+        (warm,) = small.events(Kind.SENSED)
+        self.assertAlmostEqual(warm.t, 3.27, delta=0.03)
+        small.world.place("heat", 1.0)
+        small.circuit.write_level(2, False, 4.0, None)
+        small.go(4.1)
+        self.assertEqual([event.value for event in small.events(Kind.SENSED)], [True, False])
+
     def test_a_gauge_reads_its_quantity_with_one_count_of_noise(self):
         small = Small(
             [Gauge("gauge", {"pin": 8}, seed="s", of="level", low=0, high=3000)], [quantity("level", start=1500)]

@@ -247,6 +247,23 @@ class Confirming(unittest.TestCase):
         talk.session.ask("lamp", 0.0, 1.1)
         self.assertEqual(talk.told(Kind.OVERTAKEN)[-1].cause, first)
 
+    def test_the_answer_to_a_wish_that_was_overtaken_is_not_taken_for_the_newer_ones(self):
+        talk, _ = self.asked()
+        talk.session.ask("lamp", 0.0, 1.1)
+        talk.say()
+        self.assertEqual(talk.hear("F0 6E 02 03 7F 01 F7"), "")  # how it stood before
+        newer = talk.told(Kind.ASKED)[-1].number
+        self.assertEqual((talk.told(Kind.CONFIRMED), talk.told(Kind.RESENT)), ([], []))
+        talk.hear("F0 6E 02 03 00 F7")
+        self.assertEqual([event.cause for event in talk.told(Kind.CONFIRMED)], [newer])
+
+    def test_what_does_not_agree_is_passed_over_once_for_each_such_answer(self):
+        talk, _ = self.asked()
+        talk.session.ask("lamp", 0.0, 1.1)
+        talk.say()
+        self.assertEqual(talk.hear("F0 6E 02 03 7F 01 F7"), "")
+        self.assertEqual(talk.hear("F0 6E 02 03 7F 01 F7"), "E2 00 00 F0 6D 02 F7")
+
     def test_a_point_that_is_not_read_back_waits_for_nothing(self):
         talk = Talk(QUIET_LAMP)
         talk.ready()

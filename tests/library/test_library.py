@@ -126,6 +126,77 @@ class OnTheDemo(unittest.TestCase):
         self.assertNotEqual(first, other)
 
 
+class Saying(unittest.TestCase):
+    def setUp(self):
+        self.bench = cavet.open("demo", seed="a")
+        self.addCleanup(self.bench.close)
+
+    def test_what_answers_a_message_comes_back_with_it(self):
+        for board, message, fields, answer, told in (
+            (
+                "pumphouse",
+                "write-single-register",
+                {"address": 0, "value": 600},
+                "write-single-register",
+                ("value", 600),
+            ),
+            ("pumphouse", "read-coils", {"address": 900, "quantity": 6}, "exception", ("exception_code", 2)),
+            ("switchrack", "query", {"header": "*IDN"}, "response", None),
+            ("switchrack", "query", {"header": "SYST:VERS"}, "response", None),
+            ("gatehouse", "pin-state-query", {"pin": 9}, "pin-state-response", ("mode", 4)),
+            (
+                "gatehouse",
+                "i2c-request",
+                {"address": 0x26, "mode": "read", "register": 0, "count": 2},
+                "i2c-reply",
+                None,
+            ),
+            (
+                "gatehouse",
+                "i2c-request",
+                {"address": 0x21, "mode": "read", "register": 0, "count": 2},
+                "string-data",
+                None,
+            ),
+            ("towpath", "publish", {"topic": "a/b", "payload": b"1", "qos": 1, "packet_id": 999}, "puback", None),
+        ):
+            with self.subTest(message, board=board):
+                sent = self.bench.send(board, message, **fields)
+                self.assertEqual((sent.due, sent.answer.name), (True, answer))
+                self.assertGreaterEqual(sent.delay, 0)
+                if told is not None:
+                    self.assertEqual(sent.answer.fields[told[0]], told[1])
+        self.assertEqual(
+            [e.note for e in self.bench.record.events if "nothing waits" in e.note and e.board != "towpath"], []
+        )
+
+    def test_where_none_is_due_none_is_waited_for_and_where_none_comes_that_is_told(self):
+        sent = self.bench.send("gatehouse", "set-digital-pin-value", pin=4, value=1)
+        self.assertEqual((sent.due, sent.answer, sent.wire), (False, None, bytes.fromhex("F50401")))
+        self.assertEqual(self.bench.send("switchrack", "command", header="OUTP1", values="ON").answer, None)
+        self.bench.wait(0.1)
+        self.assertEqual(self.bench["supply_1"].read(), True)
+        with self.assertRaises(cavet.UnreachableError) as caught:
+            self.bench.send("switchrack", "query", header="NOSUCH", within=0.3)
+        self.assertIn("no answer to query within 0.3 s", str(caught.exception))
+        for wrong in (
+            lambda: self.bench.send("pumphose", "read-coils"),
+            lambda: self.bench.send("pumphouse", "read-coilz"),
+            lambda: self.bench.send("signalpost", "order"),
+        ):
+            with self.assertRaises(cavet.WrongError):
+                wrong()
+
+    def test_on_a_line_for_one_question_the_session_goes_on_behind_it(self):
+        heard = sum(event.kind == "framed" for event in self.bench.record.events if event.board == "switchrack")
+        for _ in range(20):
+            self.bench.send("switchrack", "query", header="*IDN")
+        self.bench.wait(1.0)
+        after = sum(event.kind == "framed" for event in self.bench.record.events if event.board == "switchrack")
+        self.assertGreater(after, heard + 25)
+        self.assertEqual(self.bench["supply_1"].set(True).ended, "confirmed")
+
+
 class AwaitedAndReal(unittest.TestCase):
     def test_the_same_names_can_be_awaited(self):
         async def main():

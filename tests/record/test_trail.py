@@ -77,6 +77,16 @@ class TrailStory(unittest.TestCase):
                 self.assertEqual(self.trail(asked).stopped.note, "why")
                 self.assertFalse(self.trail(asked).complete)
 
+    def test_a_part_that_the_same_wish_drives_anew_is_not_overtaken(self):
+        asked, (framed,) = self.sent()
+        first = self.tell(Kind.DRIVEN, framed, Topic.PIN, "2")
+        self.tell(Kind.RESENT, asked)
+        again = self.tell(Kind.DRIVEN, self.tell(Kind.FRAMED, asked), Topic.PIN, "2")
+        self.tell(Kind.OVERTAKEN, first, Topic.PART)
+        self.assertIsNone(self.trail(asked).stopped)
+        self.tell(Kind.OVERTAKEN, again, Topic.PART)
+        self.assertIsNotNone(self.trail(asked).stopped)
+
     def test_a_dead_pin_ends_it_but_a_lost_byte_is_only_counted(self):
         asked, (framed,) = self.sent()
         self.tell(Kind.LOST, framed, Topic.BYTES, "1")
