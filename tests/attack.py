@@ -382,7 +382,7 @@ def broker(scale):
         bench = thread.bench
         lamp = bench.point("lamp")
         for number in range(count):
-            asked = thread.call(lambda value=not number % 2: bench.ask(lamp, value, by="attack"))
+            asked = thread.post(lambda value=not number % 2: bench.ask(lamp, value, by="attack")).result(PATIENCE)
             time.sleep(noise.random() * 0.05)
             real.kill()
             time.sleep(noise.random() * 0.5)

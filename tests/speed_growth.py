@@ -59,7 +59,7 @@ def benches():
             before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
             with BenchThread(plan, None) as thread:
                 opened = time.perf_counter() - began
-                desk = Desk(thread.bench, thread.call)
+                desk = Desk(thread.bench, thread.post)
                 frame = min(drawn(desk) for _ in range(5))
             grown = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024
         words = f"read {1000 * read:.0f} ms, open {1000 * opened:.0f}, a frame {1000 * frame:.1f}, {grown:.0f} MB more"

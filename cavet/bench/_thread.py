@@ -6,6 +6,7 @@ import asyncio
 import sys
 import threading
 from collections.abc import Callable, Coroutine
+from concurrent.futures import Future
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -20,7 +21,6 @@ T = TypeVar("T")
 
 SWITCH_SECONDS = 0.0005
 """How long others may keep the interpreter from the bench; Python's own 5 ms are 29 characters at 57 600 baud."""
-CALL_SECONDS = 5.0
 
 
 class LoopThread:
@@ -48,7 +48,11 @@ class LoopThread:
 
     def run(self, work: Coroutine[Any, Any, T], seconds: float | None = None) -> T:
         """Have the loop do something, and wait for that; give or raise what it does. `TimeoutError` after so long."""
-        return asyncio.run_coroutine_threadsafe(work, self._loop).result(seconds)
+        return self.post(work).result(seconds)
+
+    def post(self, work: Coroutine[Any, Any, T]) -> Future[T]:
+        """Have the loop do something; what it gives or raises comes back in time."""
+        return asyncio.run_coroutine_threadsafe(work, self._loop)
 
     def end(self) -> None:
         """End the loop, and wait for it."""
@@ -58,7 +62,7 @@ class LoopThread:
 
 
 class BenchThread:
-    """Runs a bench. What is read of it can be read from any thread; what acts on it goes through `call`."""
+    """Runs a bench. What is read of it can be read from any thread; what acts on it goes through `post`."""
 
     def __init__(self, plan: Plan, record_path: Path | None) -> None:
         self._plan = plan
@@ -104,13 +108,13 @@ class BenchThread:
     def __exit__(self, *error: object) -> None:
         self.stop()
 
-    def call(self, act: Callable[[], T]) -> T:
-        """Do something to the bench, in its own thread; give or raise what that does."""
+    def post(self, act: Callable[[], T]) -> Future[T]:
+        """Have something done to the bench, in its own thread and in the order in which it is asked for."""
 
         async def perform() -> T:
             return act()
 
-        return self._thread.run(perform(), CALL_SECONDS)
+        return self._thread.post(perform())
 
     def stop(self) -> None:
         """End the bench; more than one thread may want that."""

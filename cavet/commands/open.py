@@ -75,7 +75,7 @@ def open_workbench(
         check_new(record_path, force=force)
     kept = record_path or state_path(f"{file.path.name.partition('.')[0]}.record")
     with BenchThread(plan, kept) as thread:
-        desk = Desk(thread.bench, thread.call, lambda: thread.record_problem)
+        desk = Desk(thread.bench, thread.post, lambda: thread.record_problem)
         app = CavetApp(file, desk, lambda: end_soon(thread.stop))
         clock.run(app.run_async())
         if app.failed is not None:

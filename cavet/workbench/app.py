@@ -11,11 +11,10 @@ from functools import partial
 
 from textual import events
 from textual.app import App
+from textual.dom import DOMNode
 from textual.geometry import Size
-from textual.screen import Screen
 
 from cavet.bench import BenchFile
-from cavet.boards.parts import Encoder
 from cavet.faults import note_fault
 from cavet.wording import WrongError
 from cavet.workbench import keymap
@@ -24,10 +23,13 @@ from cavet.workbench.palette import themes
 from cavet.workbench.screens.actions import Action, ActionsScreen
 from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.drive import DriveScreen
+from cavet.workbench.screens.frame import Frame
+from cavet.workbench.widgets.top import Top
 
+SCREENS: dict[str, type[Frame]] = {screen.NAME: screen for screen in (DriveScreen,)}
+"""All screens, in the order of their names at the top."""
 LOOK_SECONDS = 0.5
 """How often the size of the terminal is looked at."""
-PRESS_SECONDS = 0.1
 LEAVE = "q leaves, ctrl+q from anywhere; F12 sends everything to rest"
 
 
@@ -35,7 +37,8 @@ class CavetApp(App[int]):
     """The workbench on a bench that runs already."""
 
     TITLE = "Cavet"
-    BINDINGS = keymap.APP
+    BINDINGS = keymap.bindings(keymap.EVERYWHERE)
+    DEFAULT_MODE = next(iter(SCREENS))
     ENABLE_COMMAND_PALETTE = False  # there is one of our own, with the keys in it
     CSS = """
     Screen { background: $background; }
@@ -52,6 +55,9 @@ class CavetApp(App[int]):
         for theme in themes():
             self.register_theme(theme)
         self.set_reactive(App.theme, "cavet-dark")
+        desk.screens = tuple(SCREENS)
+        for name, screen in SCREENS.items():
+            self.add_mode(name, partial(screen, desk))
 
     def _handle_exception(self, error: Exception) -> None:
         """What raises while it is being left, since there is no screen any more, is only logged."""
@@ -68,9 +74,6 @@ class CavetApp(App[int]):
     def failed(self) -> Exception | None:
         """What has ended it, if it was not a person."""
         return self._exception
-
-    def get_default_screen(self) -> Screen[None]:
-        return DriveScreen(self._desk)
 
     def on_mount(self) -> None:
         if self.is_headless:
@@ -112,60 +115,48 @@ class CavetApp(App[int]):
         self.exit(0)
 
     def _actions(self) -> list[Action]:
-        drive = next(screen for screen in self.screen_stack if isinstance(screen, DriveScreen))
+        """All that can be done here: the commands of the screen and of everywhere, then what this bench offers."""
+        screen = self._frame
         other = "dark" if self.theme.endswith("light") else "light"
+        bench = self._desk.bench
         return [
-            Action("everything to rest", "every output of every board, now", self.action_rest, "F12"),
-            Action("look at the trail", "every stage, and the frame taken apart", drive.action_look, "⏎"),
-            Action("the next broken trail", "one that nobody has looked at", drive.action_broken, "b"),
-            Action("the trail before", "of all commands", partial(drive.action_trail, -1), "["),
-            Action("the trail after", "of all commands", partial(drive.action_trail, 1), "]"),
-            Action("take back", "ask for what was asked before", drive.action_undo, "u"),
-            Action("explain", "what is under the cursor", drive.action_explain, "?"),
-            Action("defects", "make things wrong on purpose", drive.action_defects, "d"),
-            Action("let go of the link, or take it up", "for another program", drive.action_link, "o"),
-            Action("find", "points by a part of their names", drive.action_find, "f"),
-            *[self._restart_action(board) for board in self._desk.roster.boards if self._desk.bench.fault_of(board)],
+            *self._commands(keymap.EVERYWHERE[:1], self),
+            *self._commands(screen.CAN, screen),
+            *[self._restart_action(board) for board in self._desk.roster.boards if bench.fault_of(board)],
             *self._hand_actions(),
-            *[self._defect_action(name) for name in self._desk.bench.world.defects],
+            *[self._defect_action(name) for name in bench.world.defects],
             Action(f"{other} theme", "the same roles on another ground", self.action_theme),
-            Action("quit", "leave the workbench; the record is kept", self.action_leave, "q"),
+            *self._commands(keymap.EVERYWHERE[1:], self),
         ]
+
+    def _commands(self, commands: keymap.Commands, target: DOMNode) -> list[Action]:
+        return [
+            Action(each.name, each.does, partial(self.call_later, self.run_action, each.action, target), each.shown)
+            for each in commands
+            if each.name
+        ]
+
+    @property
+    def _frame(self) -> Frame:
+        """The screen that is shown, below whatever lies over it."""
+        return next(screen for screen in self.screen_stack if isinstance(screen, Frame))
 
     def _restart_action(self, board: str) -> Action:
         return Action(f"start {board} again", "as after power-on", partial(self._desk.restart, board))
 
     def _hand_actions(self) -> list[Action]:
-        """What can be done by hand to parts that no input stands for: a pump that is jammed, say."""
-        bench = self._desk.bench
+        """What can be done by hand to parts. Those that an input stands for are worked there, but for a press."""
         seen = {f"{point.board}.{point.part or point.name}" for point in self._desk.inputs}
         found = []
-        for board in bench.world.boards.values():
+        for board in self._desk.bench.world.boards.values():
             for part in board.circuit.parts.values():
                 path = f"{board.name}.{part.name}"
-                if "press" in part.actions:
-                    act = partial(self._desk.act, path, "press", seconds=PRESS_SECONDS)
-                    found.append(Action(f"press {part.name}", f"by hand, at the {board.name}", act))
-                if path in seen:
-                    continue
-                if isinstance(part, Encoder) and part.actions:
-                    found += self._turns(board.name, part)
-                for do in part.actions if part.kind == "pump" else ():
-                    act = partial(self._desk.act, path, do)
-                    found.append(Action(f"{do} {part.name}", f"by hand, at the {board.name}", act))
+                for hand in part.hands():
+                    if path in seen and hand.do != "press":
+                        continue
+                    act = partial(self._desk.hands.act, path, hand.do, seconds=hand.seconds, value=hand.value)
+                    found.append(Action(hand.name, f"{hand.does}, at the {board.name}", act))
         return found
-
-    def _turns(self, board: str, knob: Encoder) -> list[Action]:
-        """A knob is turned by a quarter, either way."""
-        path, quarter = f"{board}.{knob.name}", knob.per_turn // 4
-        return [
-            Action(
-                f"turn {knob.name} {way}",
-                f"by {quarter} counts, at the {board}",
-                partial(self._desk.act, path, "turn", value=value),
-            )
-            for way, value in (("on", quarter), ("back", -quarter))
-        ]
 
     def _defect_action(self, name: str) -> Action:
         defect = self._desk.bench.world.defects[name]
@@ -190,14 +181,22 @@ class CavetApp(App[int]):
     def action_rest(self) -> None:
         """Send every output to its rest value, whatever is on the screen."""
         self._desk.rest()
-        for screen in self.screen_stack:
-            if isinstance(screen, DriveScreen):
-                screen.follow()
+        self._frame.follow()
+
+    def on_top_chosen(self, message: Top.Chosen) -> None:
+        self.go_to_screen(message.name)
+
+    def go_to_screen(self, name: str) -> None:
+        """Show another screen; the point that the cursor is at goes along."""
+        point = self._frame.under_cursor
+        self.switch_mode(name)
+        if point is not None:
+            self._frame.go_to(point)
 
     def action_how_to_leave(self) -> None:
         """Who presses the interrupt key wants to leave: say how, and that nothing has been stopped by it."""
         self._say(LEAVE)
-        if not isinstance(self.screen, DriveScreen):
+        if not isinstance(self.screen, Frame):
             self.notify(LEAVE)
 
     def action_leave(self) -> None:
@@ -217,6 +216,4 @@ class CavetApp(App[int]):
         self._say(f"saved in {file.path.name}")
 
     def _say(self, message: str) -> None:
-        for screen in self.screen_stack:
-            if isinstance(screen, DriveScreen):
-                screen.say(message)
+        self._frame.say(message)

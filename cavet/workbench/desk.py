@@ -2,28 +2,23 @@
 
 from __future__ import annotations
 
-from collections import deque
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from cavet.bench import RunningBench, Standing, Standings
-from cavet.boards.parts import Encoder
 from cavet.hosts import Asked, Point, PointKind
 from cavet.record import Event, Kind, Purpose
 from cavet.wording import WrongError
+from cavet.workbench.acting import Acting, Post
+from cavet.workbench.courses import Course
+from cavet.workbench.hands import Hands
 from cavet.workbench.roster import Roster
 
 if TYPE_CHECKING:
     from cavet.workbench.drawing.rails import LineView
 
-COURSE_SECONDS = 10.0
-COURSE_SLOTS = 100
-HOLD_SECONDS = 0.6
-NUDGES_A_TURN = 24
-"""How long a momentary thing stays held after a key press: a terminal tells of no release, only of repeats."""
 PULSE_SHARE = 0.2
 """How much of its range a pulse is when it is asked for the first time, by the key that flips."""
-TURNING = ("motor", "pump")
 MOST_A_FRAME = 200
 LIVELY_SECONDS = 1.0
 LIVELY = frozenset((
@@ -31,60 +26,26 @@ LIVELY = frozenset((
     Kind.FAULT, Kind.REFUSED, Kind.UNCONFIRMED, Kind.OVERTAKEN, Kind.DEFECT, Kind.RIG, Kind.LOST, Kind.REFLEX,
 ))  # fmt: skip
 """Events after which everything is drawn as often as can be for a while; polls and their answers are not among them."""
-Call = Callable[[Callable[[], object]], object]
-Slot = tuple[float, float] | None
-
-
-class Course:
-    """Where an input was of late: slots of a tenth of a second, each with the least and the most in it."""
-
-    def __init__(self) -> None:
-        self._slots: deque[Slot] = deque([None] * COURSE_SLOTS, maxlen=COURSE_SLOTS)
-        self._now = 0
-        self._last: float | None = None
-        self.changed_at: float | None = None
-
-    def note(self, value: float, t: float) -> None:
-        """The input was at `value` from `t` on."""
-        self.pass_to(t)
-        span = self._slots[-1]
-        self._slots[-1] = (min(span[0], value), max(span[1], value)) if span else (value, value)
-        if self._last is not None and value != self._last:
-            self.changed_at = t
-        self._last = value
-
-    def pass_to(self, t: float, *, tells: bool = True) -> None:
-        """Time has passed; where nothing tells any more how it stands, the course has a gap."""
-        slot = int(t * COURSE_SLOTS / COURSE_SECONDS)
-        for _ in range(min(COURSE_SLOTS, slot - self._now)):
-            self._slots.append((self._last, self._last) if tells and self._last is not None else None)
-        self._now = max(self._now, slot)
-
-    def slots(self) -> tuple[Slot, ...]:
-        return tuple(self._slots)
-
-    def rate(self) -> float | None:
-        """How fast it changes, in units a second, over the last two seconds."""
-        known = [(place, slot) for place, slot in enumerate(self._slots) if slot is not None][-20:]
-        if len(known) < 10:
-            return None
-        half = len(known) // 2
-        early = sum(sum(slot) / 2 for _, slot in known[:half]) / half
-        late = sum(sum(slot) / 2 for _, slot in known[-half:]) / half
-        return (late - early) / (half * COURSE_SECONDS / COURSE_SLOTS)
 
 
 class Desk:
     """The bench as one person works it. All that a person does passes through here to the head of the chain.
 
-    `call` does something in the bench's own thread; `record_problem` tells what is wrong with the record, if anything.
+    `post` has something done in the bench's own thread; `record_problem` tells what is wrong with the record, if
+    anything.
     """
 
-    def __init__(self, bench: RunningBench, call: Call, record_problem: Callable[[], str] = str) -> None:
+    def __init__(self, bench: RunningBench, post: Post, record_problem: Callable[[], str] = str) -> None:
         self.bench = bench
         self.record_problem = record_problem
-        self._call = call
+        self._acting = Acting(post, bench.clock.now)
+        self._call = self._acting.do
+        self.come_back = self._acting.come_back
+        self.silence = self._acting.silence
         self.standings = Standings(bench)
+        self.hands = Hands(bench, self.standings, self._acting)
+        self.screens: tuple[str, ...] = ()
+        """The names of the screens that there are."""
         self.outputs = [point for point in bench.plan.points.values() if point.kind.is_output]
         self.inputs = [point for point in bench.plan.points.values() if not point.kind.is_output]
         self.roster = Roster(self.outputs + self.inputs)
@@ -93,7 +54,6 @@ class Desk:
         """How far each moving part has turned, for its picture."""
         self.looked_at: set[int] = set()
         """The broken trails that somebody has looked at."""
-        self._held: dict[str, float] = {}
         self._astray: dict[str, float] = {}
         self._undo: list[tuple[Point, Asked]] = []
         self._stood: dict[str, Standing] = {}
@@ -119,10 +79,7 @@ class Desk:
         self._stood.clear()
         for name, course in self.courses.items():
             course.pass_to(now, tells=self.bench.is_ready(self.bench.plan.points[name].board))
-        for name, until in list(self._held.items()):
-            if now >= until:
-                del self._held[name]
-                self._let_go(self.bench.plan.points[name])
+        self.hands.let_go()
         self._turn_wheels(now)
         self._note_differences(now)
 
@@ -137,7 +94,7 @@ class Desk:
     def _is_moving(self) -> bool:
         now = self.now
         parts = [part for board in self.bench.world.boards.values() for part in board.circuit.parts.values()]
-        return any(part.busy(now) or (part.kind in TURNING and part.fraction(now) != 0.0) for part in parts)
+        return any(part.busy(now) or (part.turns and part.fraction(now) != 0.0) for part in parts)
 
     def _note_differences(self, now: float) -> None:
         """Since when asked and got differ, for each output where nothing is on its way and it is known what was got."""
@@ -167,7 +124,7 @@ class Desk:
         passed, self._followed_at = now - self._followed_at, now
         for board in self.bench.world.boards.values():
             for part in board.circuit.parts.values():
-                if part.kind in TURNING:
+                if part.turns:
                     path = f"{board.name}.{part.name}"
                     turned = self.turns.get(path, 0.0) + 0.7 * part.fraction(now) * passed
                     self.turns[path] = turned % 1.0
@@ -190,7 +147,7 @@ class Desk:
 
     def rest(self) -> None:
         """Send every output to its rest value, now."""
-        self._held.clear()
+        self.hands.forget()
         self._call(lambda: self.bench.rest(by="everything to rest"))
 
     def switch_defect(self, name: str) -> None:
@@ -202,11 +159,10 @@ class Desk:
         """Start a board again that a fault has stopped."""
         self._call(lambda: self.bench.restart(board))
 
-    def switch_link(self, board: str) -> str:
-        """Let go of a board's link, for another program, or take it up again; tell how it stands."""
+    def switch_link(self, board: str) -> None:
+        """Let go of a board's link, for another program, or take it up again; how it stands then comes back."""
         link = self.bench.host_links[board]
-        self._call(link.let_go if link.held else link.take_up)
-        return f"{board}: {link.words}"
+        self._call(link.let_go if link.held else link.take_up, lambda: f"{board}: {link.words}")
 
     def undo(self) -> str:
         """Ask for what was asked before; tell for what."""
@@ -219,7 +175,7 @@ class Desk:
     def nudge(self, point: Point, steps: float) -> None:
         """Move a point by so many steps; an input is moved out there, where it senses."""
         if not point.kind.is_output:
-            self._nudge_outside(point, steps)
+            self.hands.nudge(point, steps)
         elif point.kind.is_text:
             raise WrongError(point.name, found="a nudge", expected=_begin_with_a_quote(point))
         elif point.kind is PointKind.SWITCH:
@@ -232,11 +188,9 @@ class Desk:
     def flip(self, point: Point) -> None:
         """Flip a switch; hold what is momentary."""
         if not point.kind.is_output:
-            self._press(point)
+            self.hands.press(point)
         elif point.momentary:
-            if point.name not in self._held:
-                self.ask(point, True)
-            self._held[point.name] = self.now + HOLD_SECONDS
+            self.hands.hold(point.name, lambda: self.ask(point, True), lambda: self.ask(point, False))
         elif point.kind is PointKind.PULSE:
             again = self.standings.standing(point).asked
             self.ask(point, again or max(point.low, PULSE_SHARE * point.high))
@@ -249,78 +203,13 @@ class Desk:
             at_rest = standing.asked in (None, point.rest)
             self.ask(point, point.high if at_rest else point.rest)
 
-    def _let_go(self, point: Point) -> None:
-        if point.kind.is_output:
-            self.ask(point, False)
-        else:
-            self._act(point, "release")
-
     def type_in(self, point: Point, text: str) -> None:
         """Set a point to what was typed. Raises `WrongError`."""
         if point.kind.is_output:
             value = point.parse(text)
             self.ask(point, value)
         else:
-            self._set_outside(point, point.parse(text))
-
-    # acting on the outside world
-
-    def _path(self, point: Point) -> str:
-        board = self.standings.board_of(point)
-        part = self.standings.part_of(point)
-        if board is None:
-            raise WrongError(point.name, found="a real board's input", expected="a simulated one, to work it from here")
-        if part is None:
-            raise WrongError(point.name, found="measured by the board itself", expected="an input that a hand can move")
-        return f"{board.name}.{part.name}"
-
-    def act(self, path: str, do: str, *, seconds: float | None = None, value: float | None = None) -> None:
-        """Do something to a part by hand, for so long, or so far."""
-        self._call(lambda: self.bench.act(path, do, seconds=seconds, value=value))
-
-    def _act(self, point: Point, do: str, value: float | None = None) -> None:
-        path = self._path(point)
-        self._call(lambda: self.bench.act(path, do, value=value))
-
-    def _place(self, quantity: str, value: float) -> None:
-        self._call(lambda: self.bench.place(quantity, value))
-
-    def _press(self, point: Point) -> None:
-        """Hold a button; turn to its other state what stays where it is put."""
-        part = self.standings.part_of(point)
-        if part is not None and part.actions and "press" not in part.actions:
-            self._act(point, part.actions[bool(part.stands_as(self.now))])
-            return
-        if point.name not in self._held:
-            self._act(point, "press")
-        self._held[point.name] = self.now + HOLD_SECONDS
-
-    def _nudge_outside(self, point: Point, steps: float) -> None:
-        part = self.standings.part_of(point)
-        if part is not None and part.measures:
-            step = self.bench.plan.rig_steps.get(part.measures) or abs(point.high - point.low) / 50
-            self._place(part.measures, self.bench.world.rig.value(part.measures) + steps * step)
-        elif isinstance(part, Encoder) and part.actions:
-            self._act(point, "turn", round(steps * part.per_turn / NUDGES_A_TURN))
-        elif point.kind is PointKind.READING and part is not None and "set" not in part.actions:
-            raise WrongError(point.name, found="measured by the board itself", expected="an input that a hand can move")
-        elif point.kind is PointKind.READING:
-            self._act(point, "set", (part.fraction(self.now) if part else 0.0) + 0.1 * steps)
-        else:
-            self._press(point)
-
-    def _set_outside(self, point: Point, value: Asked) -> None:
-        part = self.standings.part_of(point)
-        if part is not None and part.measures:
-            self._place(part.measures, float(value))
-        elif isinstance(part, Encoder):
-            self._act(point, "set", point.to_wire(value))
-        elif point.kind is PointKind.READING:
-            self._act(point, "set", float(value))
-        else:
-            part = self.standings.part_of(point)
-            first, second = part.actions if part is not None and part.actions else ("press", "release")
-            self._act(point, first if value else second)
+            self.hands.set(point, point.parse(text))
 
     # broken trails
 

@@ -1,20 +1,62 @@
-"""All keys, in one place, as data."""
+"""The commands of the workbench: each is declared once, here. The keys, the foot lines, the list of all actions and the
+key tables of the docs are readings of this."""
 
 from __future__ import annotations
 
+import msgspec
 from textual.binding import Binding, BindingType
+
+
+class Command(msgspec.Struct, frozen=True, kw_only=True):
+    """Something that a person can do."""
+
+    keys: str = ""
+    """Textual's names of its keys, with commas; "" where it has none, or where what has the focus takes them."""
+    shown: str = ""
+    """How its key is written for a person."""
+    does: str
+    """What it does, as the docs and the list of all actions say it."""
+    foot: str = ""
+    """The same in a word or two, for the foot line; "" where it does not stand there."""
+    action: str = ""
+    """The method that does it, as Textual writes a call."""
+    name: str = ""
+    """What it is called in the list of all actions; "" where it is not in it."""
+    always: bool = False
+    """Also while something is typed, and over every sheet."""
+    tight: bool = False
+    """Only where there is room for one view at a time."""
+
 
 REST = ("F12", "everything to rest")
 
-APP: list[BindingType] = [
-    Binding("f12,ctrl+e", "rest", "everything to rest", priority=True),
-    Binding("f2,ctrl+p", "palette", "all actions", priority=True),
-    Binding("q", "leave", "quit"),
-    Binding("ctrl+q", "leave", "quit", priority=True),
-    Binding("ctrl+c", "how_to_leave", "say how to quit", priority=True),
-]
+EVERYWHERE = (
+    Command(
+        name="everything to rest", does="every output of every board to its rest value, at once, from everywhere",
+        keys="f12,ctrl+e", shown="F12", action="rest", always=True,
+    ),
+    Command(
+        does="all actions, found by typing a word", keys="f2,ctrl+p", shown="F2", foot="all actions", action="palette",
+        always=True,
+    ),
+    Command(name="quit", does="leave the workbench; the record is kept", keys="q", shown="q", action="leave"),
+    Command(does="leave, from anywhere", keys="ctrl+q", shown="ctrl+q", action="leave", always=True),
+    Command(does="say how to leave", keys="ctrl+c", shown="ctrl+c", action="how_to_leave", always=True),
+)  # fmt: skip
 
-RAILS = {
+RAILS = (
+    Command(does="another point", keys="up,down,home,end", shown="↑↓", foot="point"),
+    Command(does="a small step", keys="left,right", shown="←→", foot="nudge"),
+    Command(does="ten of them", keys="shift+left,shift+right", shown="shift", foot="far"),
+    Command(does="type a value with any unit that fits; ⏎ sets it, esc leaves it", shown="0–9", foot="value"),
+    Command(does="type a text, for a point that takes one", shown='"'),
+    Command(
+        does="flip a switch; hold a momentary one; send a level to its end, or back to rest; fold a board's points",
+        keys="space", shown="space", foot="flip, hold, fold",
+    ),
+)  # fmt: skip
+"""What the list of points takes itself, so that fast keys keep their order."""
+MOVES = {
     "up": ("move", -1),
     "down": ("move", 1),
     "home": ("move", -999),
@@ -25,40 +67,96 @@ RAILS = {
     "shift+right": ("nudge", 10),
     "space": ("flip", 1),
 }
-"""What the list of points does at a key, and how far. It takes these itself, so that fast keys keep their order."""
+"""What it does at a key, and how far."""
+FIND_KEY = "f"
 
-FIND = "f"
+DRIVE = (
+    Command(does="rails or board", keys="v", shown="v", foot="board", action="view", tight=True),
+    *RAILS,
+    Command(
+        name="find", does="points by a part of their names; ⏎ keeps the search, esc shows all again", shown="f",
+        foot="find", action="find",
+    ),
+    Command(does="end a search", keys="escape", shown="esc", action="show_all"),
+    Command(
+        name="look at the trail", does="every stage, and the frames taken apart to the bits", keys="enter", shown="⏎",
+        foot="look", action="look",
+    ),
+    Command(
+        name="the next broken trail", does="the newest that nobody has looked at", keys="b", shown="b", action="broken"
+    ),
+    Command(
+        name="the trail before", does="of all commands", keys="left_square_bracket", shown="[", action="trail(-1)"
+    ),
+    Command(
+        name="the trail after", does="of all commands", keys="right_square_bracket", shown="]", action="trail(1)"
+    ),
+    Command(name="take back", does="ask for what was asked before", keys="u", shown="u", action="undo"),
+    Command(
+        name="defects", does="make things wrong on purpose", keys="d", shown="d", foot="defects", action="defects"
+    ),
+    Command(
+        name="let go of the link, or take it up", does="so that another program can open the device", keys="o",
+        shown="o", action="link",
+    ),
+    Command(
+        name="explain", does="what is under the cursor", keys="question_mark", shown="?", foot="explain",
+        action="explain",
+    ),
+)  # fmt: skip
 
-DRIVE: list[BindingType] = [
-    Binding("escape", "show_all", "end a search"),
-    Binding("enter", "look", "look at the trail"),
-    Binding("b", "broken", "the next broken trail"),
-    Binding("left_square_bracket", "trail(-1)", "the trail before"),
-    Binding("right_square_bracket", "trail(1)", "the trail after"),
-    Binding("u", "undo", "take back"),
-    Binding("d", "defects", "defects"),
-    Binding("o", "link", "let go of the link, or take it up"),
-    Binding("v", "view", "rails or board, where there is room for one"),
-    Binding("question_mark", "explain", "explain what is under the cursor"),
-]
+FINDING = (
+    Command(does="finds points", shown="a word", foot="finds points"),
+    Command(does="choose", shown="↑↓", foot="choose"),
+    Command(does="keep the search", shown="⏎", foot="keep the search"),
+    Command(does="show all", shown="esc", foot="show all"),
+)
+ENTERING = (
+    Command(does="set it", shown="⏎", foot="set it"),
+    Command(does="leave it as it is", shown="esc", foot="leave it as it is"),
+    Command(does="any unit that fits", shown="any unit that fits:", foot="60 %, 0.6, 250 ms"),
+)
+SHEET = (
+    Command(does="scroll", keys="up", shown="↑↓", foot="scroll", action="scroll(-1)"),
+    Command(does="scroll", keys="down", action="scroll(1)"),
+    Command(does="scroll far", keys="pageup", action="scroll(-10)"),
+    Command(does="scroll far", keys="pagedown,space", action="scroll(10)"),
+    Command(does="back", keys="escape,enter,q,question_mark", shown="esc", foot="back", action="dismiss"),
+)
+CHOOSING = (
+    Command(does="finds it", shown="a word", foot="finds it"),
+    Command(does="choose", shown="↑↓", foot="choose"),
+    Command(does="do it", shown="⏎", foot="do it"),
+    Command(does="back", shown="esc", foot="back"),
+)
+"""The list of all actions takes all keys itself, for what is typed."""
+DEFECTS = (
+    Command(does="choose", keys="up", shown="↑↓", foot="choose", action="move(-1)"),
+    Command(does="choose", keys="down", action="move(1)"),
+    Command(does="switch", keys="space,enter", shown="space", foot="switch", action="switch"),
+    Command(does="save in the bench file", keys="s", shown="s", foot="save in the bench file", action="save"),
+    Command(does="back", keys="escape,d,q", shown="esc", foot="back", action="dismiss"),
+)
 
+Commands = tuple[Command, ...]
 Keys = tuple[tuple[str, str], ...]
 
-DRIVE_FOOT: Keys = (
-    ("↑↓", "point"),
-    ("←→", "nudge"),
-    ("shift", "far"),
-    ("0–9", "value"),
-    ("space", "flip, hold, fold"),
-    ("f", "find"),
-    ("⏎", "look"),
-    ("d", "defects"),
-    ("?", "explain"),
-    ("F2", "all actions"),
-)
-DRIVE_FOOT_NARROW: Keys = (("v", "board"), *DRIVE_FOOT)
-FIND_FOOT: Keys = (("a word", "finds points"), ("↑↓", "choose"), ("⏎", "keep the search"), ("esc", "show all"))
-ENTRY_FOOT: Keys = (("⏎", "set it"), ("esc", "leave it as it is"), ("any unit that fits:", "60 %, 0.6, 250 ms"))
-SHEET_FOOT = (("↑↓", "scroll"), ("esc", "back"))
-ACTIONS_FOOT = (("a word", "finds it"), ("↑↓", "choose"), ("⏎", "do it"), ("esc", "back"))
-DEFECTS_FOOT = (("↑↓", "choose"), ("space", "switch"), ("s", "save in the bench file"), ("esc", "back"))
+
+def bindings(commands: Commands) -> list[BindingType]:
+    """The keys of commands, as Textual takes them."""
+    return [
+        Binding(command.keys, command.action, command.does, priority=command.always)
+        for command in commands
+        if command.keys and command.action
+    ]
+
+
+def foot(commands: Commands, *, tight: bool = False) -> Keys:
+    """The keys that stand at the foot, with what they do. Those of everywhere come last, and are left out last."""
+    return tuple((command.shown, command.foot) for command in commands if command.foot and tight >= command.tight)
+
+
+def key_table(commands: Commands) -> str:
+    """The keys as a table, for the docs."""
+    rows = [f"| `{command.shown}` | {command.does} |" for command in commands if command.shown]
+    return "\n".join(["| key | what it does |", "|---|---|", *rows])

@@ -429,7 +429,7 @@ def _may_be_there(desk: Desk, host: str) -> bool:
     return presence is None or presence.here is not False
 
 
-def top_view(desk: Desk, screen: str) -> TopView:
+def top_view(desk: Desk, screen: str, screens: tuple[str, ...]) -> TopView:
     """What the top line says."""
     links = list(desk.bench.host_links.values())
     ready = sum(desk.bench.is_ready(name) and _may_be_there(desk, name) for name in desk.bench.host_links)
@@ -439,6 +439,7 @@ def top_view(desk: Desk, screen: str) -> TopView:
     return TopView(
         bench=plain(desk.bench.plan.name, 40),
         screen=screen,
+        screens=screens,
         clock=show_clock(desk.now),
         speed="",
         boards=boards,

@@ -7,7 +7,7 @@ from hypothesis import strategies as some
 
 from cavet.workbench import keymap
 from cavet.workbench.drawing.canvas import ASKED, GOT, Canvas, Dots, Ink
-from cavet.workbench.drawing.lines import TopView, draw_foot, draw_top
+from cavet.workbench.drawing.lines import TopView, draw_foot, draw_top, name_places
 from cavet.workbench.drawing.parts import PICTURES, WIDTH, PartView, draw_part
 from cavet.workbench.drawing.rails import CourseView, HeadView, RailsView, RailView, draw_rails, lay_out, resampled
 from cavet.workbench.drawing.rig import BasinView, draw_rig
@@ -355,6 +355,7 @@ class Lines(unittest.TestCase):
         view = TopView(
             bench="Ottersluice",
             screen="drive",
+            screens=("drive",),
             clock="00:00:01.0",
             speed="",
             boards="board ready",
@@ -365,6 +366,21 @@ class Lines(unittest.TestCase):
         self.assertTrue(text.endswith("2 broken"))
         self.assertNotIn("clock", draw_top(view, 30).text())
 
+    def test_the_screens_stand_at_the_top_where_there_is_room_and_a_click_finds_them(self):
+        view = TopView(
+            bench="Ottersluice", screen="frames", screens=("bench", "drive", "frames"), clock="00:00:01.0", speed="",
+            boards="6 boards ready", boards_are_here=True,
+        )  # fmt: skip
+        for width in range(40, 170, 5):
+            text = draw_top(view, width).text()
+            places = name_places(view, width)
+            self.assertIn("frames", [name for name, _, _ in places])
+            for name, begin, end in places:
+                self.assertEqual(text[begin:end], f" {name} ")
+            self.assertIn("boards ready", text)
+        self.assertEqual([name for name, _, _ in name_places(view, 100)], ["bench", "drive", "frames"])
+        self.assertEqual([name for name, _, _ in name_places(view, 44)], ["frames"])
+
     def test_the_foot_always_has_the_key_that_sends_all_to_rest(self):
         keys = (("←→", "nudge"), ("space", "flip"))
         for width, words in ((160, "everything to rest"), (80, "everything to rest"), (33, "rest"), (14, "rest")):
@@ -373,7 +389,8 @@ class Lines(unittest.TestCase):
 
     def test_help_and_all_actions_are_the_last_keys_to_be_left_out(self):
         for width in range(40, 200):
-            for keys in (keymap.DRIVE_FOOT, keymap.DRIVE_FOOT_NARROW):
+            for tight in (False, True):
+                keys = keymap.foot((*keymap.DRIVE, *keymap.EVERYWHERE), tight=tight)
                 text = draw_foot(keys, keymap.REST, width).text()
                 self.assertIn("? explain", text)
                 self.assertIn("F2 all actions", text)

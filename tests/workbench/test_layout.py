@@ -143,24 +143,21 @@ class Layout(unittest.TestCase):
         for number in list(desk.standings.trails.all):
             view = trail_views.trails_view(desk, desk.points[0], number)
             cls.add(f"trail {number}", lambda w, h, v=view: draw_trails(v, w, min(h, 11)))
-        top = views.top_view(desk, "drive")
+        top = views.top_view(desk, "drive", ("drive",))
         cls.add("top", lambda w, h: draw_top(top, w))
-        for keys in (
-            keymap.DRIVE_FOOT,
-            keymap.DRIVE_FOOT_NARROW,
-            keymap.ENTRY_FOOT,
-            keymap.FIND_FOOT,
-            keymap.SHEET_FOOT,
-        ):
+        drive = keymap.foot((*keymap.DRIVE, *keymap.EVERYWHERE))
+        tight = keymap.foot((*keymap.DRIVE, *keymap.EVERYWHERE), tight=True)
+        others = [keymap.foot(commands) for commands in (keymap.ENTERING, keymap.FINDING, keymap.SHEET)]
+        for keys in (drive, tight, *others):
             cls.add("foot", lambda w, h, k=keys: draw_foot(k, keymap.REST, w))
-        cls.add("message", lambda w, h: draw_foot(keymap.DRIVE_FOOT, keymap.REST, w, "beacon: found 5 V, expected %"))
+        cls.add("message", lambda w, h: draw_foot(drive, keymap.REST, w, "beacon: found 5 V, expected %"))
         cls.add("too small", lambda w, h: draw_too_small(w - 30, h, (40, 12)))
         sheets = [trail_sheet(desk, trail) for trail in desk.standings.trails.all.values()]
         sheets += [point_sheet(desk, point) for point in desk.points]
         actions = [
             Action(f"do number {n} of a long list of things", "and what that does", print, "F2") for n in range(9)
         ]
-        sheets += [ActionsScreen(actions)._sheet(0), DefectsScreen(desk)._sheet()]
+        sheets += [ActionsScreen(actions).sheet(), DefectsScreen(desk).sheet()]
         for sheet in sheets:
             cls.add(f"sheet {sheet.title}", lambda w, h, s=sheet: draw_sheet(s, 0, w, h))
 

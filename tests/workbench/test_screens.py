@@ -93,7 +93,7 @@ def seated(story, size=(160, 47), change=("", ""), text=None):
             path.write_text(before.replace(*change, 1) if change[0] else before)
             file = load_bench(path)
             with BenchThread(file.plan, Path(folder) / "a.record") as thread:
-                app = CavetApp(file, Desk(thread.bench, thread.call))
+                app = CavetApp(file, Desk(thread.bench, thread.post))
                 async with app.run_test(size=size) as pilot:
                     seat = Seat(app, pilot)
                     await seat.sees("board ready" if text is None else "boards ready")
@@ -277,7 +277,7 @@ class ThreeBoards(unittest.TestCase):
             await seat.sees("pump_b ← on", "◈ confirmed")
             trails = seat.desk.standings.trails.all
             await seat.until(lambda: all(trail.reached(Kind.MOVED) for trail in trails.values()))
-            seat.desk.act("pumphouse.overload", "trip")
+            seat.desk.hands.act("pumphouse.overload", "trip")
             await seat.until(lambda: re.search(r"pump_b .*for \d+ s", seat.rails()))
 
         seated(story, text=demo_path().read_text())

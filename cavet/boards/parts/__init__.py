@@ -5,7 +5,7 @@ from cavet.boards.parts._encoder import Encoder
 from cavet.boards.parts._horn import Sounder, bell, horn
 from cavet.boards.parts._lamp import Lamp
 from cavet.boards.parts._motor import Motor
-from cavet.boards.parts._part import Part, Wires
+from cavet.boards.parts._part import Hand, Part, Wires
 from cavet.boards.parts._pump import Overload, Pump
 from cavet.boards.parts._sensor import Gauge, Lever
 from cavet.boards.parts._servo import Servo
@@ -19,6 +19,7 @@ __all__ = [
     "Door",
     "Encoder",
     "Gauge",
+    "Hand",
     "Heater",
     "Lamp",
     "Lever",

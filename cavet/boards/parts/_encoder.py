@@ -6,7 +6,7 @@ from collections.abc import Callable
 from math import inf
 
 from cavet.boards._rig import Function, Rig
-from cavet.boards.parts._part import Part, Wires
+from cavet.boards.parts._part import Hand, Part, Wires
 from cavet.expressions import Expression
 from cavet.record import Kind, Tell, Topic
 from cavet.wording import WrongError
@@ -41,6 +41,12 @@ class Encoder(Part):
         super().join(rig, tell, stir)
         if self._follows is not None:
             self._function = rig.bind(self._follows)
+
+    def hands(self) -> list[Hand]:
+        """It is turned by a quarter, either way."""
+        quarter = self.per_turn // 4
+        ways = (("on", quarter), ("back", -quarter)) if self.actions else ()
+        return [Hand(f"turn {self.name} {way}", f"by {quarter} counts", "turn", value=value) for way, value in ways]
 
     def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:
         if do not in self.actions:

@@ -22,6 +22,7 @@ class Motor(Part):
     """Speed −1 to 1, with inertia. It stalls, and draws its stall current, when what it moves does not give way."""
 
     kind = "motor"
+    turns = True
     unit = "%"
 
     def __init__(self, name: str, wires: Wires, *, moves: str = "", stall_current: float = 2.5) -> None:

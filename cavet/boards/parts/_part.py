@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from math import inf
 
+import msgspec
+
 from cavet.boards._pins import Pin
 from cavet.boards._rig import Rig
 from cavet.record import Kind, Tell, Topic
@@ -12,6 +14,19 @@ from cavet.wording import WrongError, listed, nearest
 
 Wires = dict[str, int]
 """The part's own name for each of its wires, and the pin at which it ends; most parts have only `pin`."""
+
+
+PRESS_SECONDS = 0.1
+
+
+class Hand(msgspec.Struct, frozen=True):
+    """Something that a hand can do to a part, as it stands in a list to choose from."""
+
+    name: str
+    does: str
+    do: str
+    value: float | None = None
+    seconds: float | None = None
 
 
 class Part:
@@ -27,6 +42,8 @@ class Part:
     """Whether it gives something to its pin, instead of taking from it."""
     watches_rig = False
     """Whether it wants to be called when a quantity of the rig begins to change, or is set."""
+    turns = False
+    """Whether it is something that is seen to turn."""
     unit = ""
     """The unit of its state, where that is a number."""
     actions: tuple[str, ...] = ()
@@ -109,6 +126,12 @@ class Part:
     def state(self, now: float) -> float | str:
         """How it stands: a number in `unit`, or a word."""
         return self.tells(now)
+
+    def hands(self) -> list[Hand]:
+        """What a hand can do to it, beyond what the input that senses it offers."""
+        return (
+            [Hand(f"press {self.name}", "by hand", "press", seconds=PRESS_SECONDS)] if "press" in self.actions else []
+        )
 
     def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:
         """Do something to it by hand. Raises `WrongError` for what can't be done to it."""

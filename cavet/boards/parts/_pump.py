@@ -7,7 +7,7 @@ from math import inf
 
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import RunUp
-from cavet.boards.parts._part import Part, Wires
+from cavet.boards.parts._part import Hand, Part, Wires
 from cavet.record import Kind, Topic
 
 RUN_UP_SECONDS, RUN_DOWN_SECONDS = 0.4, 0.6
@@ -22,6 +22,7 @@ class Pump(Part):
     """Runs up to its speed while its line is high. A jammed one stands still and draws a multiple of its current."""
 
     kind = "pump"
+    turns = True
     unit = "%"
     actions = ("jam", "free")
 
@@ -65,6 +66,9 @@ class Pump(Part):
         self.touch(now)
         if self.guard is not None:
             self.guard.touch(now)
+
+    def hands(self) -> list[Hand]:
+        return [Hand(f"{do} {self.name}", "by hand", do) for do in self.actions]
 
     def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:
         if do not in self.actions:

@@ -12,6 +12,8 @@ class TopView(msgspec.Struct, frozen=True, kw_only=True):
 
     bench: str
     screen: str
+    screens: tuple[str, ...]
+    """The names of all that there are."""
     clock: str
     speed: str
     boards: str
@@ -24,20 +26,39 @@ class TopView(msgspec.Struct, frozen=True, kw_only=True):
 def draw_top(view: TopView, width: int) -> Canvas:
     """Draw the top line. What is wrong, and how many boards are there, is the last to be left out."""
     canvas = Canvas(width, 1, "raised")
-    screen = f" {view.screen} "
-    urgent = next(iter(_right_hand(view))).text
-    name = clip(view.bench, max(4, min(width // 3, width - len(screen) - len(urgent) - 6)))
-    canvas.put(1, 0, name, PAPER._replace(bold=True))
-    x = len(name) + 3
-    canvas.put(x, 0, screen, PAPER._replace(bold=True))
-    canvas.shade(x, 0, len(screen), 1, "lifted")
-    left, x = x + len(screen), width - 1
+    canvas.put(1, 0, _bench_name(view, width), PAPER._replace(bold=True))
+    left, x = 0, width - 1
+    for name, begin, end in name_places(view, width):
+        here = name == view.screen
+        canvas.put(begin, 0, f" {name} ", PAPER._replace(bold=True) if here else QUIET)
+        if here:
+            canvas.shade(begin, 0, end - begin, 1, "lifted")
+        left = end
     for text, ink, _ in _right_hand(view):
         if x - len(text) <= left:
             break
         canvas.put_right(x, 0, text, ink)
         x -= len(text) + 3
     return canvas
+
+
+def _bench_name(view: TopView, width: int) -> str:
+    urgent = next(iter(_right_hand(view))).text
+    return clip(view.bench, max(4, min(width // 3, width - len(view.screen) - len(urgent) - 8)))
+
+
+def name_places(view: TopView, width: int) -> list[tuple[str, int, int]]:
+    """The screens' names that stand in the top line, each with its first column and the one behind it: all of them
+    where there is room, else the one that is shown."""
+    begin = len(_bench_name(view, width)) + 3
+    urgent = next(iter(_right_hand(view))).text
+    room = width - begin - len(urgent) - 3
+    names = view.screens if sum(len(name) + 2 for name in view.screens) <= room else (view.screen,)
+    places = []
+    for name in names:
+        places.append((name, begin, begin + len(name) + 2))
+        begin += len(name) + 2
+    return places
 
 
 def _right_hand(view: TopView) -> list[Run]:

@@ -6,13 +6,11 @@ from collections.abc import Callable
 
 import msgspec
 from textual import events
-from textual.app import ComposeResult
 
 from cavet.workbench import keymap
 from cavet.workbench.drawing.canvas import ASKED, PAPER, QUIET
 from cavet.workbench.drawing.sheet import Line, Sheet
 from cavet.workbench.screens.modal import Modal
-from cavet.workbench.widgets.leaf import Leaf
 
 MAX_TYPED = 40
 
@@ -35,27 +33,17 @@ def fitting(actions: list[Action], typed: str) -> list[Action]:
 class ActionsScreen(Modal[Action | None]):
     """A list to choose from. It gives back the action that was chosen."""
 
+    CAN = keymap.CHOOSING
+
     def __init__(self, actions: list[Action]) -> None:
         super().__init__()
         self._actions = actions
         self._typed = ""
         self._cursor = 0
 
-    def compose(self) -> ComposeResult:
-        leaf = Leaf()
-        leaf.fit(self._sheet(0), *self.app.size)
-        yield leaf
-
-    def on_mount(self) -> None:
-        self.call_after_refresh(self.follow)
-
-    def on_resize(self) -> None:
-        self.call_after_refresh(self.follow)
-
-    def follow(self) -> None:
-        leaf = self.query_one(Leaf)
-        first = max(0, self._cursor + 3 - leaf.room) if leaf.room else 0
-        leaf.show(self._sheet(first), 0, keymap.ACTIONS_FOOT)
+    def sheet(self) -> Sheet:
+        room = self.leaf.room
+        return self._sheet(max(0, self._cursor + 3 - room) if room else 0)
 
     def _sheet(self, first: int) -> Sheet:
         lines: list[Line] = [[("› ", ASKED), (f"{self._typed}▏", PAPER)], []]

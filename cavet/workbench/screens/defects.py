@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from textual.app import ComposeResult
-from textual.binding import Binding
 from textual.message import Message
 
 from cavet.workbench import keymap
@@ -11,19 +9,13 @@ from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.canvas import ASKED, PAPER, QUIET
 from cavet.workbench.drawing.sheet import Line, Sheet
 from cavet.workbench.screens.modal import Modal
-from cavet.workbench.widgets.leaf import Leaf
 
 
 class DefectsScreen(Modal[None]):
     """The list of defects, each with what it does."""
 
-    BINDINGS = [
-        Binding("escape,d,q", "dismiss", "back"),
-        Binding("up", "move(-1)"),
-        Binding("down", "move(1)"),
-        Binding("space,enter", "switch"),
-        Binding("s", "save"),
-    ]
+    CAN = keymap.DEFECTS
+    BINDINGS = keymap.bindings(keymap.DEFECTS)
 
     class Keep(Message):
         """Write the switches into the bench file."""
@@ -33,21 +25,7 @@ class DefectsScreen(Modal[None]):
         self._desk = desk
         self._cursor = 0
 
-    def compose(self) -> ComposeResult:
-        leaf = Leaf()
-        leaf.fit(self._sheet(), *self.app.size)
-        yield leaf
-
-    def on_mount(self) -> None:
-        self.call_after_refresh(self.follow)
-
-    def on_resize(self) -> None:
-        self.call_after_refresh(self.follow)
-
-    def follow(self) -> None:
-        self.query_one(Leaf).show(self._sheet(), 0, keymap.DEFECTS_FOOT)
-
-    def _sheet(self) -> Sheet:
+    def sheet(self) -> Sheet:
         lines: list[Line] = []
         for place, defect in enumerate(self._desk.bench.world.defects.values()):
             mark = "▸" if place == self._cursor else " "
@@ -71,6 +49,3 @@ class DefectsScreen(Modal[None]):
 
     def action_save(self) -> None:
         self.post_message(self.Keep())
-
-    async def action_dismiss(self, result: None = None) -> None:
-        self.leave()

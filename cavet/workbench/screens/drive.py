@@ -2,44 +2,34 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from functools import partial
 
-from textual.app import ComposeResult
 from textual.containers import Horizontal
-from textual.screen import Screen
+from textual.widget import Widget
 
-from cavet.faults import FORESEEN, fault_words, note_fault
 from cavet.hosts import Point
 from cavet.workbench import keymap, trail_views, views
 from cavet.workbench.desk import Desk
-from cavet.workbench.drawing.lines import draw_foot, draw_too_small, draw_top
 from cavet.workbench.drawing.spine import draw_board
 from cavet.workbench.drawing.trail import draw_trails
 from cavet.workbench.roster import Head
 from cavet.workbench.screens import sheets
 from cavet.workbench.screens.defects import DefectsScreen
+from cavet.workbench.screens.frame import Follow, Frame
 from cavet.workbench.screens.sheet import SheetScreen
 from cavet.workbench.widgets.picture import Picture
 from cavet.workbench.widgets.rails import Rails
 
-FRAME_SECONDS = 1 / 15
-CALM_SECONDS = 0.24
-"""So long a picture may stand while nothing stirs: what comes in by itself is shown four times a second."""
-MESSAGE_SECONDS = 6.0
-LEAST_SIZE = (40, 12)
-"""Columns and rows below which nothing is drawn but one line that says so."""
-ONE_VIEW_COLUMNS = 96
-"""Below this width there is room for the rails or for the board, not for both."""
 
-
-class DriveScreen(Screen[None]):
+class DriveScreen(Frame):
     """Rails on the left, the board on the right, the trail below."""
 
+    NAME = "drive"
+    CAN = keymap.DRIVE
+    BINDINGS = keymap.bindings(keymap.DRIVE)
     DEFAULT_CSS = """
     DriveScreen {
-        layout: vertical;
-        #top, #foot { height: 1; }
         #middle { height: 1fr; }
         #rails { width: 9fr; }
         #board { width: 10fr; }
@@ -50,66 +40,41 @@ class DriveScreen(Screen[None]):
         &.one #board { display: none; }
         &.one.other #board { display: block; width: 1fr; }
         &.one.other #rails { display: none; }
-        #small { height: 1fr; display: none; }
-        &.small #small { display: block; }
-        &.small > .whole { display: none; }
     }
     """
 
-    BINDINGS = keymap.DRIVE
-
     def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self._desk = desk
+        super().__init__(desk)
         self._chosen: int | None = None
-        self._message = ""
-        self._message_until = 0.0
-        self._faults: set[str] = set()
-        """What has failed so far: each is logged once, not with every frame."""
-        self._fitted = (0, 0)
-        self._drawn_at = 0.0
-        self._done: tuple[object, ...] = ()
-        """What a person had done at the rails when they were drawn last."""
 
-    def compose(self) -> ComposeResult:
-        yield Picture(id="small")
-        yield Picture(id="top", classes="whole")
-        with Horizontal(id="middle", classes="whole"):
-            yield Rails(self._desk.roster, id="rails")
-            yield Picture(id="board")
+    def body(self) -> Iterable[Widget]:
+        rails = Rails(self._desk.roster, id="rails")
+        yield Horizontal(rails, Picture(id="board"), id="middle", classes="whole")
         yield Picture(id="trail", classes="whole")
-        yield Picture(id="foot", classes="whole")
+
+    def pictures(self) -> Iterable[Follow]:
+        yield "the rails", self._follow_rails
+        yield "the board", self._follow_board
+        yield "the trail", self._follow_trail
 
     def on_mount(self) -> None:
         self._rails.focus()
-        self._fit()
-        self.set_interval(FRAME_SECONDS, self._tick)
-        self.call_after_refresh(self.follow)
 
-    def _tick(self) -> None:
-        """Draw, unless nothing stirs and it was done a short while ago."""
+    def done_here(self) -> object:
         rails = self._rails
-        done = (rails.cursor, rails.entry, rails.search, rails.size)
-        calm = self._desk.now - self._drawn_at < CALM_SECONDS
-        if calm and done == self._done and not self._desk.stirs():
-            return
-        self._done = done
-        self.follow()
+        return rails.cursor, rails.entry, rails.search, rails.size
 
-    def on_resize(self) -> None:
-        self.call_after_refresh(self.follow)
+    def commands(self) -> keymap.Commands:
+        if self._rails.search is not None:
+            return keymap.FINDING
+        return keymap.ENTERING if self._rails.entry is not None else keymap.DRIVE
 
-    def _fit(self) -> None:
-        """Share the room out anew when there is more or less of it."""
-        width, height = self.app.size
-        if (width, height) == self._fitted:
-            return
-        self._fitted = (width, height)
-        self.set_class(width < LEAST_SIZE[0] or height < LEAST_SIZE[1], "small")
-        self.set_class(width < ONE_VIEW_COLUMNS, "one")
-        self.set_class(ONE_VIEW_COLUMNS <= width < 130, "mid")
-        self.set_class(height < 40, "low")
-        self.call_after_refresh(self.follow)
+    @property
+    def under_cursor(self) -> Point:
+        return self._point
+
+    def go_to(self, point: Point) -> None:
+        self._rails.go_to(point)
 
     @property
     def _rails(self) -> Rails:
@@ -122,40 +87,6 @@ class DriveScreen(Screen[None]):
         if isinstance(line, Head):
             return self._desk.roster.points_of(line.board)[0]
         return line if line is not None else self._desk.points[0]
-
-    def follow(self) -> None:
-        """Draw everything as it stands now; what has not changed costs nothing."""
-        if not self.is_mounted or not self._desk.points:
-            return
-        self._fit()
-        self._drawn_at = self._desk.now
-        if self.has_class("small"):
-            columns, rows = self.app.size
-            draw = partial(draw_too_small, least=LEAST_SIZE)
-            self._picture("small").look((columns, rows), lambda width, height: draw(columns, rows))
-            return
-        for name, follow in (
-            ("the record", self._desk.follow),
-            ("the rails", self._follow_rails),
-            ("the board", self._follow_board),
-            ("the trail", self._follow_trail),
-            ("the top line", self._follow_top),
-            ("the foot", self._follow_foot),
-        ):
-            self._fence(name, follow)
-
-    def _fence(self, name: str, follow: Callable[[], None]) -> None:
-        """What fails in one picture leaves the others alone; it is told, and logged once."""
-        try:
-            follow()
-        except FORESEEN as error:  # what was held can't be let go of: its session has stopped, say
-            self._message, self._message_until = str(error), self._desk.now + MESSAGE_SECONDS
-        except Exception as error:  # noqa: BLE001
-            words = f"{name} can't be drawn: {fault_words(error)}"
-            if words not in self._faults:
-                self._faults.add(words)
-                note_fault(name, error)
-            self._message, self._message_until = words, self._desk.now + MESSAGE_SECONDS
 
     def _follow_rails(self) -> None:
         rails = self._rails
@@ -170,32 +101,11 @@ class DriveScreen(Screen[None]):
 
     def _follow_board(self) -> None:
         board = views.board_view(self._desk, self._point)
-        self._picture("board").look(board, partial(draw_board, board))
+        self.picture("board").look(board, partial(draw_board, board))
 
     def _follow_trail(self) -> None:
         trails = trail_views.trails_view(self._desk, self._point, self._chosen)
-        self._picture("trail").look(trails, partial(draw_trails, trails))
-
-    def _follow_top(self) -> None:
-        top = views.top_view(self._desk, "drive")
-        self._picture("top").look(top, lambda width, height: draw_top(top, width))
-
-    def _follow_foot(self) -> None:
-        keys = keymap.DRIVE_FOOT_NARROW if self.has_class("one") else keymap.DRIVE_FOOT
-        keys = keys if self._rails.entry is None else keymap.ENTRY_FOOT
-        keys = keys if self._rails.search is None else keymap.FIND_FOOT
-        message = self._message if self._desk.now < self._message_until else ""
-        foot = (keys, message)
-        self._picture("foot").look(foot, lambda width, height: draw_foot(keys, keymap.REST, width, message))
-
-    def _picture(self, name: str) -> Picture:
-        return self.query_one(f"#{name}", Picture)
-
-    def say(self, message: str) -> None:
-        """Put a line at the foot for a while."""
-        self._message = message
-        self._message_until = self._desk.now + MESSAGE_SECONDS
-        self.follow()
+        self.picture("trail").look(trails, partial(draw_trails, trails))
 
     # what the rails post
 
@@ -233,14 +143,9 @@ class DriveScreen(Screen[None]):
         """End a search."""
         self._rails.show_all()
 
-    def _attempt(self, act: sheets.Act) -> None:
+    def _attempt(self, act: Callable[[], object]) -> None:
         self._chosen = None
-        self._message = ""
-        try:
-            act()
-        except FORESEEN as error:
-            self.say(str(error))
-        self.follow()
+        self.attempt(act)
 
     # keys of the screen
 
@@ -282,7 +187,7 @@ class DriveScreen(Screen[None]):
 
     def action_link(self) -> None:
         """Let go of the link of this board, for another program; or take it up again."""
-        self.say(self._desk.switch_link(self._point.board))
+        self._desk.switch_link(self._point.board)
 
     def action_view(self) -> None:
         self.toggle_class("other")

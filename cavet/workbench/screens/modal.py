@@ -1,24 +1,67 @@
-"""What the screens above others have in common: they are left once, whatever keys are still on their way to them."""
+"""What sheets and lists over a screen have in common: one leaf, and that they are left once."""
 
 from __future__ import annotations
 
-from typing import TypeVar
+from typing import ClassVar, Generic, TypeVar
 
+from textual.app import ComposeResult
 from textual.screen import ModalScreen
+
+from cavet.faults import note_fault
+from cavet.workbench import keymap
+from cavet.workbench.drawing.sheet import Sheet
+from cavet.workbench.widgets.leaf import Leaf
 
 T = TypeVar("T")
 
 
-class Modal(ModalScreen[T]):
-    """A screen above others, until it is left."""
+class Modal(ModalScreen[T], Generic[T]):
+    """A sheet above a screen, until it is left. Its class says which commands it has, and `sheet` what stands on it."""
 
-    is_left = False
+    CAN: ClassVar[keymap.Commands] = ()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.is_left = False
+        self.leaf = Leaf()
+
+    def compose(self) -> ComposeResult:
+        self.leaf.fit(self.sheet(), *self.app.size)
+        yield self.leaf
+
+    def on_mount(self) -> None:
+        self.call_after_refresh(self.follow)
+
+    def on_resize(self) -> None:
+        self.call_after_refresh(self.follow)
+
+    def sheet(self) -> Sheet:
+        """What stands on it now."""
+        raise NotImplementedError
+
+    @property
+    def first(self) -> int:
+        """The line that it is shown from."""
+        return 0
+
+    def follow(self) -> None:
+        """Show it as it is now. What can't be drawn is told, and left: whatever keys are still on their way."""
+        if self.is_left or not self.leaf.is_mounted:
+            return
+        try:
+            self.leaf.show(self.sheet(), self.first, keymap.foot(self.CAN))
+        except Exception as error:  # noqa: BLE001
+            self.app.notify(f"shut, since it can't be drawn: {note_fault('a sheet', error)}", markup=False)
+            self.leave()
 
     def leave(self, result: T | None = None) -> None:
         """Go back to the screen below, with a result for it."""
         if not self.is_left:
             self.is_left = True
             self.dismiss(result)
+
+    async def action_dismiss(self, result: T | None = None) -> None:
+        self.leave(result)
 
     def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
         """Nothing is done any more by who has been left."""

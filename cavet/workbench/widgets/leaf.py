@@ -27,9 +27,14 @@ class Leaf(Vertical):
     }
     """
 
+    def __init__(self) -> None:
+        super().__init__()
+        self._page = Picture(classes="page")
+        self._foot = Picture(classes="foot")
+
     def compose(self) -> ComposeResult:
-        yield Picture(classes="page")
-        yield Picture(classes="foot")
+        yield self._page
+        yield self._foot
 
     def fit(self, sheet: Sheet, width: int, height: int) -> None:
         """Take the room that a sheet needs, in a window of a size."""
@@ -41,11 +46,10 @@ class Leaf(Vertical):
     def show(self, sheet: Sheet, first: int, keys: keymap.Keys) -> None:
         """Show a sheet from its line `first` on."""
         self.fit(sheet, *self.app.size)
-        page, foot = self.query(Picture)
-        page.look((sheet, first), lambda width, height: draw_sheet(sheet, first, width, height))
-        foot.look(keys, lambda width, height: draw_foot(keys, keymap.REST, width))
+        self._page.look((sheet, first), lambda width, height: draw_sheet(sheet, first, width, height))
+        self._foot.look(keys, lambda width, height: draw_foot(keys, keymap.REST, width))
 
     @property
     def room(self) -> int:
         """How many lines can be seen at once."""
-        return max(0, self.query(Picture).first().size.height - MARGIN_ROWS)
+        return max(0, self._page.size.height - MARGIN_ROWS)

@@ -35,6 +35,11 @@ class Picture(Widget):
             self._seen = seen
             self.show(draw(width, height))
 
+    @property
+    def shown(self) -> object:
+        """The view that it was given last."""
+        return self._last[0] if self._last is not None else None
+
     def on_resize(self) -> None:
         if self._last is not None:
             self.look(*self._last)

@@ -80,6 +80,13 @@ class Rails(Picture, can_focus=True):
         lines = self._roster.lines()
         return next((place for place, line in enumerate(lines) if isinstance(line, Point)), 0)
 
+    def go_to(self, point: Point) -> None:
+        """Bring the cursor to a point, and that in sight."""
+        self.search = None
+        self._roster.wanted = ""
+        self._roster.fold(point.board, False)
+        self._move_to(self._roster.lines().index(point))
+
     def _move(self, by: int) -> None:
         self._move_to(min(len(self._roster.lines()) - 1, max(0, self.cursor + by)))
 
@@ -141,11 +148,11 @@ class Rails(Picture, can_focus=True):
         elif event.key == "enter" and isinstance(self.line, Head):
             event.stop()
             self._flip(1)
-        elif event.key == keymap.FIND:
+        elif event.key == keymap.FIND_KEY:
             event.stop()
             self.find()
-        elif event.key in keymap.RAILS:
-            name, by = keymap.RAILS[event.key]
+        elif event.key in keymap.MOVES:
+            name, by = keymap.MOVES[event.key]
             {"move": self._move, "nudge": self._nudge, "flip": self._flip}[name](by)
             event.stop()
         elif event.character is not None and event.character in ENTRY_BEGINS and isinstance(self.line, Point):

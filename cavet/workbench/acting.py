@@ -1,0 +1,54 @@
+"""Acting on the bench, which lives in a thread of its own: nobody waits for it; what comes of it comes back."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Callable
+from concurrent.futures import Future
+from typing import NamedTuple
+
+from cavet.faults import FORESEEN, note_fault
+from cavet.units import show_duration
+
+SILENT_SECONDS = 1.0
+"""After so long it is said that the bench does not answer."""
+Post = Callable[[Callable[[], object]], "Future[object]"]
+"""Has something done in the bench's thread, in the order in which it is asked for."""
+
+
+class _Posted(NamedTuple):
+    future: Future[object]
+    at: float
+    then: Callable[[], str] | None
+
+
+class Acting:
+    """What was asked of the bench and has not come back yet."""
+
+    def __init__(self, post: Post, now: Callable[[], float]) -> None:
+        self._post = post
+        self._now = now
+        self._posted: deque[_Posted] = deque()
+
+    def do(self, act: Callable[[], object], then: Callable[[], str] | None = None) -> None:
+        """Have something done; `then` tells what is to be said when it is."""
+        self._posted.append(_Posted(self._post(act), self._now(), then))
+
+    def come_back(self) -> list[str]:
+        """What is to be said of all that has been done since: errors, too."""
+        told = []
+        while self._posted and self._posted[0].future.done():
+            posted = self._posted.popleft()
+            error = posted.future.exception()
+            if isinstance(error, FORESEEN):
+                told.append(str(error))
+            elif error is not None:
+                told.append(f"that has failed: {note_fault('the bench', error)}")
+            elif posted.then is not None:
+                told.append(posted.then())
+        return told
+
+    def silence(self) -> str:
+        """What is said while the bench does not answer; "" while it does."""
+        waited = self._now() - self._posted[0].at if self._posted else 0.0
+        return f"the bench has not answered for {show_duration(waited)}" if waited > SILENT_SECONDS else ""

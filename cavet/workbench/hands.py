@@ -1,0 +1,103 @@
+"""A person's hands: what is held for a moment, and what is done to the outside world, where inputs sense."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from cavet.bench import RunningBench, Standings
+from cavet.boards.parts import Encoder
+from cavet.hosts import Asked, Point, PointKind
+from cavet.wording import WrongError
+from cavet.workbench.acting import Acting
+
+HOLD_SECONDS = 0.6
+"""How long a momentary thing stays held after a key press: a terminal tells of no release, only of repeats."""
+NUDGES_A_TURN = 24
+
+
+class Hands:
+    """Works the inputs of simulated boards, from the outside."""
+
+    def __init__(self, bench: RunningBench, standings: Standings, acting: Acting) -> None:
+        self._bench = bench
+        self._standings = standings
+        self._acting = acting
+        self._held: dict[str, tuple[float, Callable[[], None]]] = {}
+        """Until when each thing is held, and what lets go of it."""
+
+    @property
+    def _now(self) -> float:
+        return self._bench.clock.now()
+
+    def hold(self, name: str, press: Callable[[], None], release: Callable[[], None]) -> None:
+        """Hold something; again, while it is held, is longer."""
+        if name not in self._held:
+            press()
+        self._held[name] = (self._now + HOLD_SECONDS, release)
+
+    def let_go(self) -> None:
+        """Let go of what was held long enough."""
+        now = self._now
+        for name, (until, release) in list(self._held.items()):
+            if now >= until:
+                del self._held[name]
+                release()
+
+    def forget(self) -> None:
+        """What is held is not let go of any more: it goes to rest in another way."""
+        self._held.clear()
+
+    def act(self, path: str, do: str, *, seconds: float | None = None, value: float | None = None) -> None:
+        """Do something to a part by hand, for so long, or so far."""
+        self._acting.do(lambda: self._bench.act(path, do, seconds=seconds, value=value))
+
+    def press(self, point: Point) -> None:
+        """Hold a button; turn to its other state what stays where it is put."""
+        part = self._standings.part_of(point)
+        if part is not None and part.actions and "press" not in part.actions:
+            self._act(point, part.actions[bool(part.stands_as(self._now))])
+            return
+        self.hold(point.name, lambda: self._act(point, "press"), lambda: self._act(point, "release"))
+
+    def nudge(self, point: Point, steps: float) -> None:
+        """Move what an input senses by so many steps."""
+        part = self._standings.part_of(point)
+        if part is not None and part.measures:
+            step = self._bench.plan.rig_steps.get(part.measures) or abs(point.high - point.low) / 50
+            self._place(part.measures, self._bench.world.rig.value(part.measures) + steps * step)
+        elif isinstance(part, Encoder) and part.actions:
+            self._act(point, "turn", round(steps * part.per_turn / NUDGES_A_TURN))
+        elif point.kind is PointKind.READING and part is not None and "set" not in part.actions:
+            raise WrongError(point.name, found="measured by the board itself", expected="an input that a hand can move")
+        elif point.kind is PointKind.READING:
+            self._act(point, "set", (part.fraction(self._now) if part else 0.0) + 0.1 * steps)
+        else:
+            self.press(point)
+
+    def set(self, point: Point, value: Asked) -> None:
+        """Put what an input senses at a value."""
+        part = self._standings.part_of(point)
+        if part is not None and part.measures:
+            self._place(part.measures, float(value))
+        elif isinstance(part, Encoder):
+            self._act(point, "set", point.to_wire(value))
+        elif point.kind is PointKind.READING:
+            self._act(point, "set", float(value))
+        else:
+            first, second = part.actions if part is not None and part.actions else ("press", "release")
+            self._act(point, first if value else second)
+
+    def _act(self, point: Point, do: str, value: float | None = None) -> None:
+        self.act(self._path(point), do, value=value)
+
+    def _place(self, quantity: str, value: float) -> None:
+        self._acting.do(lambda: self._bench.place(quantity, value))
+
+    def _path(self, point: Point) -> str:
+        board = self._standings.board_of(point)
+        part = self._standings.part_of(point)
+        if board is None:
+            raise WrongError(point.name, found="a real board's input", expected="a simulated one, to work it from here")
+        if part is None:
+            raise WrongError(point.name, found="measured by the board itself", expected="an input that a hand can move")
+        return f"{board.name}.{part.name}"

@@ -1,0 +1,193 @@
+"""What every screen has: the line at the top, the foot, messages, the tick, and that it fits the window."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from functools import partial
+from typing import ClassVar
+
+from textual.app import ComposeResult
+from textual.screen import Screen
+from textual.widget import Widget
+
+from cavet.faults import FORESEEN, fault_words, note_fault
+from cavet.hosts import Point
+from cavet.workbench import keymap, views
+from cavet.workbench.desk import Desk
+from cavet.workbench.drawing.lines import draw_foot, draw_too_small, draw_top
+from cavet.workbench.widgets.picture import Picture
+from cavet.workbench.widgets.top import Top
+
+FRAME_SECONDS = 1 / 15
+CALM_SECONDS = 0.24
+"""So long a picture may stand while nothing stirs: what comes in by itself is shown four times a second."""
+MESSAGE_SECONDS = 6.0
+LEAST_SIZE = (40, 12)
+"""Columns and rows below which nothing is drawn but one line that says so."""
+ONE_VIEW_COLUMNS = 96
+"""Below this width there is room for one view at a time."""
+Follow = tuple[str, Callable[[], None]]
+"""What is drawn, for a person, and what draws it."""
+
+
+class Frame(Screen[None]):
+    """A screen of the workbench. Its class says its name and its commands; it gives its widgets, and what draws them.
+
+    The window's size gives it classes for its style: `small` (too small for anything), `one` (one view at a time),
+    `mid`, `low`.
+    """
+
+    NAME: ClassVar[str]
+    CAN: ClassVar[keymap.Commands] = ()
+    DEFAULT_CSS = """
+    Frame {
+        layout: vertical;
+        #top, #foot { height: 1; }
+        #small { height: 1fr; display: none; }
+        &.small #small { display: block; }
+        &.small > .whole { display: none; }
+    }
+    """
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+        self._message = ""
+        self._message_until = 0.0
+        self._faults: set[str] = set()
+        """What has failed so far: each is logged once, not with every frame."""
+        self._fitted = (0, 0)
+        self._drawn_at = 0.0
+        self._done: object = None
+        """What a person had done here when it was drawn last."""
+
+    # what a screen says of itself
+
+    def body(self) -> Iterable[Widget]:
+        """Its widgets, between the top line and the foot."""
+        raise NotImplementedError
+
+    def pictures(self) -> Iterable[Follow]:
+        """What is drawn between the two."""
+        raise NotImplementedError
+
+    @property
+    def under_cursor(self) -> Point | None:
+        """The point that the cursor is at, which goes along to another screen."""
+        return None
+
+    def go_to(self, point: Point) -> None:
+        """Bring the cursor to a point that another screen was at."""
+
+    def done_here(self) -> object:
+        """What a person has done here that is to be seen at once: it is drawn anew when this is another one."""
+        return None
+
+    def commands(self) -> keymap.Commands:
+        """What can be done now; something that is typed takes all keys for itself."""
+        return self.CAN
+
+    # what all screens do
+
+    def compose(self) -> ComposeResult:
+        yield Picture(id="small")
+        yield Top(id="top", classes="whole")
+        yield from self.body()
+        yield Picture(id="foot", classes="whole")
+
+    def on_mount(self) -> None:
+        self._fit()
+        self.set_interval(FRAME_SECONDS, self._tick)
+        self.call_after_refresh(self.follow)
+
+    def on_screen_resume(self) -> None:
+        self.call_after_refresh(self.follow)
+
+    def on_resize(self) -> None:
+        self.call_after_refresh(self.follow)
+
+    def _tick(self) -> None:
+        """Draw, unless nothing stirs and it was done a short while ago."""
+        for told in self._desk.come_back():
+            self.say(told)
+        done = self.done_here()
+        calm = self._desk.now - self._drawn_at < CALM_SECONDS
+        if calm and done == self._done and not self._desk.stirs():
+            return
+        self._done = done
+        self.follow()
+
+    def _fit(self) -> None:
+        """Share the room out anew when there is more or less of it."""
+        width, height = self.app.size
+        if (width, height) == self._fitted:
+            return
+        self._fitted = (width, height)
+        self.set_class(width < LEAST_SIZE[0] or height < LEAST_SIZE[1], "small")
+        self.set_class(width < ONE_VIEW_COLUMNS, "one")
+        self.set_class(ONE_VIEW_COLUMNS <= width < 130, "mid")
+        self.set_class(height < 40, "low")
+        self.call_after_refresh(self.follow)
+
+    def follow(self) -> None:
+        """Draw everything as it stands now; what has not changed costs nothing."""
+        if not self.is_mounted or not self._desk.points:
+            return
+        self._fit()
+        self._drawn_at = self._desk.now
+        if self.has_class("small"):
+            columns, rows = self.app.size
+            draw = partial(draw_too_small, least=LEAST_SIZE)
+            self.picture("small").look((columns, rows), lambda width, height: draw(columns, rows))
+            return
+        for name, follow in (
+            ("the record", self._desk.follow),
+            *self.pictures(),
+            ("the top line", self._follow_top),
+            ("the foot", self._follow_foot),
+        ):
+            self._fence(name, follow)
+
+    def _fence(self, name: str, follow: Callable[[], None]) -> None:
+        """What fails in one picture leaves the others alone; it is told, and logged once."""
+        try:
+            follow()
+        except FORESEEN as error:
+            self._set_message(str(error))
+        except Exception as error:  # noqa: BLE001
+            words = f"{name} can't be drawn: {fault_words(error)}"
+            if words not in self._faults:
+                self._faults.add(words)
+                note_fault(name, error)
+            self._set_message(words)
+
+    def _follow_top(self) -> None:
+        top = views.top_view(self._desk, self.NAME, self._desk.screens)
+        self.query_one(Top).look(top, lambda width, height: draw_top(top, width))
+
+    def _follow_foot(self) -> None:
+        keys = keymap.foot((*self.commands(), *keymap.EVERYWHERE), tight=self.has_class("one"))
+        message = self._desk.silence() or (self._message if self._desk.now < self._message_until else "")
+        foot = (keys, message)
+        self.picture("foot").look(foot, lambda width, height: draw_foot(keys, keymap.REST, width, message))
+
+    def picture(self, name: str) -> Picture:
+        """One of its pictures."""
+        return self.query_one(f"#{name}", Picture)
+
+    def _set_message(self, message: str) -> None:
+        self._message, self._message_until = message, self._desk.now + MESSAGE_SECONDS
+
+    def say(self, message: str) -> None:
+        """Put a line at the foot for a while."""
+        self._set_message(message)
+        self.follow()
+
+    def attempt(self, act: Callable[[], object]) -> None:
+        """Do what a person wants; what can't be is said at the foot."""
+        self._message = ""
+        try:
+            act()
+        except FORESEEN as error:
+            self.say(str(error))
+        self.follow()
