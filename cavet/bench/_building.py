@@ -8,48 +8,15 @@ from typing import Any
 from cavet.bench._devices import ModbusPlan, ScpiPlan
 from cavet.bench._format_reading import FormatPlan
 from cavet.bench._plan import BoardPlan, HostPlan, Plan
-from cavet.boards import Board, Cable, Circuit, Firmware, PinMode, Profile, Rig, World
-from cavet.boards.buses import (
-    Expander,
-    Giving,
-    LatchExpander,
-    Matrix,
-    MatrixChain,
-    Measuring,
-    OneWireDevice,
-    Panel,
-    RegisterDevice,
-    ShiftRegisters,
-    TargetBoard,
-)
+from cavet.boards import KINDS, Board, Cable, Circuit, Firmware, Profile, Rig, World
+from cavet.boards.buses import TargetBoard
 from cavet.boards.firmware import Broker, BusesFirmware, FirmataFirmware, ModbusFirmware, ScpiFirmware, Station
 from cavet.boards.firmware.modbus import DeviceMap, Server
 from cavet.boards.firmware.mqtt import StationPlan
 from cavet.boards.firmware.plans import Engine, PlanFirmware, TargetFirmware
 from cavet.boards.firmware.scpi import Commands
 from cavet.boards.firmware.usb import UsbFirmware
-from cavet.boards.parts import (
-    Button,
-    Door,
-    Encoder,
-    Gauge,
-    Heater,
-    Lamp,
-    Lever,
-    LimitSwitch,
-    Motor,
-    Overload,
-    Part,
-    Pump,
-    Relay,
-    Servo,
-    Sign,
-    Stepper,
-    Supply,
-    Valve,
-    bell,
-    horn,
-)  # fmt: skip
+from cavet.boards.parts import Around
 from cavet.expressions import Expression
 from cavet.hosts import (
     BusesSession,
@@ -67,109 +34,6 @@ from cavet.hosts import (
     TopicPoint,
 )  # fmt: skip
 from cavet.record import Record, Tell
-
-MakePart = Callable[[str, dict[str, Any], str], Part]
-
-
-def _pin(table: dict[str, Any]) -> dict[str, int]:
-    return {"pin": table["pin"]}
-
-
-def _bridge(table: dict[str, Any]) -> dict[str, int]:
-    return {wire: table[wire] for wire in ("enable", "ahead", "astern")}
-
-
-STEPPER_WIRES = ("pulse", "direction", "coil_1", "coil_2", "coil_3", "coil_4", "enable")
-
-
-def _measuring(name: str, table: dict[str, Any], wires: dict[str, int]) -> Measuring:
-    low, high = table["range"]
-    return Measuring(
-        name, wires, table["map"], address=table.get("address", 0), channels=table["channels"], low=low, high=high,
-        bits=table["bits"], stretch=table.get("stretch", 0.0),
-    )  # fmt: skip
-
-
-PARTS: dict[str, MakePart] = {
-    "lamp": lambda name, table, seed: Lamp(name, _pin(table), full_current=table["current"]),
-    "servo": lambda name, table, seed: Servo(name, _pin(table), low=min(table["range"]), high=max(table["range"])),
-    "motor": lambda name, table, seed: Motor(
-        name, _bridge(table), moves=table["moves"], stall_current=table["stall_current"]
-    ),
-    "horn": lambda name, table, seed: horn(name, _pin(table)),
-    "bell": lambda name, table, seed: bell(name, _pin(table)),
-    "sign": lambda name, table, seed: Sign(name, _pin(table), columns=table["columns"], rows=table["rows"]),
-    "button": lambda name, table, seed: Button(name, _pin(table), seed=seed, bounce=table["bounce"]),
-    "limit": lambda name, table, seed: LimitSwitch(name, _pin(table), closes=table["closes"]),
-    "gauge": lambda name, table, seed: Gauge(
-        name, _pin(table), seed=seed, of=table["of"], low=table["range"][0], high=table["range"][1]
-    ),
-    "lever": lambda name, table, seed: Lever(name, _pin(table), seed=seed),
-    "relay": lambda name, table, seed: Relay(
-        name, _pin(table), seed=seed, operate=table["operate"], release=table["release"], bounce=table["bounce"],
-        current=table["current"],
-    ),
-    "valve": lambda name, table, seed: Valve(name, _pin(table), travel=table["travel"]),
-    "heater": lambda name, table, seed: Heater(name, _pin(table)),
-    "pump": lambda name, table, seed: Pump(
-        name, {wire: table[wire] for wire in ("pin", "speed") if table[wire] is not None}
-    ),
-    "door": lambda name, table, seed: Door(name, _pin(table)),
-    "stepper": lambda name, table, seed: Stepper(
-        name, {wire: table[wire] for wire in STEPPER_WIRES if table[wire] is not None}, per_turn=table["per_turn"],
-        fastest=table["fastest"], stops=None if table["stops"] is None else tuple(table["stops"]),
-    ),
-    "encoder": lambda name, table, seed: Encoder(
-        name, {wire: table[wire] for wire in ("a", "b")}, per_turn=table["per_turn"], fastest=table["fastest"],
-        follows=table["follows"],
-    ),
-    "onewire": lambda name, table, seed: OneWireDevice(
-        name, _pin(table), _measuring(name, table, {}), family=table["family"], serial=table["serial"],
-        alarm=table["alarm"],
-    ),
-    "supply": lambda name, table, seed: Supply(
-        name, {wire: table[wire] for wire in ("enable", "level", "limit")}, seed=seed, volts=table["volts"],
-        amps=table["amps"], load=table["load"],
-    ),
-}  # fmt: skip
-"""How each kind of part is made from its table in the file."""
-
-MakeDevice = Callable[[str, dict[str, Any], dict[str, int]], Part]
-
-
-def _on_bus(table: dict[str, Any], bus: dict[str, int]) -> dict[str, int]:
-    return bus if table.get("interrupt") is None else {**bus, "interrupt": table["interrupt"]}
-
-
-DEVICES: dict[str, MakeDevice] = {
-    "expander": lambda name, table, bus: Expander(
-        name, _on_bus(table, bus), table["map"], address=table["address"], stretch=table["stretch"]
-    ),
-    "latch": lambda name, table, bus: LatchExpander(name, bus, address=table["address"], stretch=table["stretch"]),
-    "panel": lambda name, table, bus: Panel(
-        name, bus, address=table["address"], columns=table["columns"], rows=table["rows"], stretch=table["stretch"]
-    ),
-    "matrix": lambda name, table, bus: Matrix(
-        name, bus, table["map"], address=table["address"], stretch=table["stretch"]
-    ),
-    "adc": lambda name, table, bus: _measuring(name, table, bus),
-    "dac": lambda name, table, bus: Giving(
-        name, bus, table["map"], address=table["address"], bits=table["bits"], stretch=table["stretch"]
-    ),
-    "target": lambda name, table, bus: TargetBoard(
-        name, bus, address=table["address"], board=table["board"], stretch=table["stretch"]
-    ),
-    "chain": lambda name, table, bus: MatrixChain(
-        name, {}, modules=table["modules"], chip=table["chip"], mode=table["mode"]
-    ),
-    "shift": lambda name, table, bus: ShiftRegisters(
-        name, {}, registers=table["registers"], chip=table["chip"], mode=table["mode"]
-    ),
-    "registers": lambda name, table, bus: RegisterDevice(
-        name, bus, table["map"], address=table["address"], ten_bit=table["ten_bit"], stretch=table["stretch"]
-    ),
-}
-"""How each kind of device on a bus is made, with the pins of the bus's wires."""
 
 BROKER = "broker"
 """The name of our own broker, which is a board like others, but for its pins: it has none."""
@@ -221,26 +85,11 @@ def _fresh(defect: Any) -> Any:
 
 
 def _build_circuit(plan: BoardPlan, seed: str, record: Record) -> Circuit:
-    seed = f"{seed}/{plan.name}"
-    parts = {
-        name: PARTS[table["kind"]](name, table, seed) for name, table in plan.parts.items() if table["kind"] in PARTS
-    }
-    bus = dict(zip(("data", "clock"), plan.profile.able(PinMode.BUS), strict=False))
-    parts |= {
-        name: DEVICES[table["kind"]](name, table, bus) for name, table in plan.parts.items() if table["kind"] in DEVICES
-    }
-    for name, table in plan.parts.items():
-        if table["kind"] == "serial":
-            wires = dict(zip(("receive", "transmit"), plan.profile.serial_ports[table["port"]], strict=False))
-            parts[name] = Cable(
-                name, wires, port=table["port"], board=table["board"], protocol=table["protocol"], rate=table["rate"]
-            )
+    around = Around(f"{seed}/{plan.name}", plan.profile)
+    parts = {name: KINDS[table["kind"]].make(name, table, around) for name, table in plan.parts.items()}
     for name, part in parts.items():
         part.hangs_on = plan.parts[name].get("hangs_on", "")
-    for name, table in plan.parts.items():
-        if table["kind"] == "overload":
-            guards = [pump for guarded in table["guards"] if isinstance(pump := parts[guarded], Pump)]
-            parts[name] = Overload(name, _pin(table), guards=guards, delay=table["delay"])
+        part.meet(parts)
     return Circuit(plan.profile, list(parts.values()), Tell(record, plan.name))
 
 

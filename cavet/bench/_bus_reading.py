@@ -9,9 +9,9 @@ from typing import Any
 from cavet.bench._check import Checker
 from cavet.bench._places import Path
 from cavet.bench._plan_file import find_plan
-from cavet.bench._schema_bus import BUS_PARTS
 from cavet.bench._svd import SvdReader
 from cavet.bench._toml import read_text
+from cavet.boards import KINDS
 from cavet.boards.buses import NEEDED, missing_registers
 from cavet.expressions import Expression
 from cavet.protocols.registers import RegisterMap
@@ -58,7 +58,7 @@ class BusReader:
             path: Path = (*self._path, name)
             if table["kind"] == "stepper":
                 self._check_wires(path, table)
-            if table["kind"] not in (*BUS_PARTS, "onewire"):
+            if not KINDS[table["kind"]].on_bus and table["kind"] != "onewire":
                 continue
             if table.get("address", 0) > 0x7F and not table.get("ten_bit"):
                 found = f"0x{table['address']:X}"

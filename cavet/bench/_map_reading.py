@@ -7,10 +7,10 @@ from typing import Any
 from cavet.bench import _schema_plan as schema
 from cavet.bench._check import Checker, shown
 from cavet.bench._field_reading import NAME
-from cavet.bench._keys import Section
 from cavet.bench._places import Path
 from cavet.protocols.i2c import is_free
 from cavet.protocols.registers import BitField, Register, RegisterMap
+from cavet.settings import Section
 from cavet.wording import listed, nearest
 
 MAX_REGISTERS = 4096

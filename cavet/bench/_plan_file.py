@@ -14,11 +14,11 @@ from cavet.bench import _schema_plan as schema
 from cavet.bench._check import Checker
 from cavet.bench._field_reading import NAME
 from cavet.bench._frame_reading import FrameReader
-from cavet.bench._keys import Section
 from cavet.bench._map_reading import MapReader
 from cavet.bench._toml import parse_toml, read_text
 from cavet.protocols.plans import FramePlan, PlanCodec
 from cavet.protocols.registers import RegisterMap
+from cavet.settings import Section
 from cavet.wording import WrongError, listed, nearest
 
 

@@ -23,9 +23,8 @@ from cavet.bench._places import Path
 from cavet.bench._plan import BasinPlan, BoardPlan, HostPlan, LinkPlan, Plan
 from cavet.bench._points import PointReader
 from cavet.bench._profiles import ProfileReader
-from cavet.bench._schema_bus import BUS_PARTS
 from cavet.bench._wiring import PIN_KEYS, check_cables, check_converters, check_targets, check_wires
-from cavet.boards import Defect, PinMode, Profile, Quantity, Reflex
+from cavet.boards import KINDS, Defect, PinMode, Profile, Quantity, Reflex
 from cavet.boards.firmware.mqtt import StationPlan
 from cavet.expressions import Expression
 from cavet.hosts import DevicePlan, Format, Manners, Point
@@ -323,7 +322,7 @@ class _Reader:
             for place, pin in enumerate(table.get("pins") or ()):
                 self._pin((*path, "pins", place), pin, profile)
             if table["kind"] == "silent-device":
-                on_bus = [part for part, each in boards[table["board"]].parts.items() if each["kind"] in BUS_PARTS]
+                on_bus = [part for part, each in boards[table["board"]].parts.items() if KINDS[each["kind"]].on_bus]
                 self._one_of((*path, "part"), table["part"], on_bus, "a part on its bus")
             keys = ("pin", "pins", "share", "delay", "line", "part")
             fields = {key: table[key] for key in keys if key in table}

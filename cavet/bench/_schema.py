@@ -5,7 +5,6 @@ The reader, the documentation and the suggestions all come from these tables.
 
 from __future__ import annotations
 
-from cavet.bench._keys import Key, Section
 from cavet.bench._schema_belief import HOST, LINK, POINT
 from cavet.bench._schema_devices import DEVICE
 from cavet.bench._schema_formats import GIVEN, GIVES, TAKES, USB
@@ -22,6 +21,7 @@ from cavet.bench._schema_truth import (
     QUEUE,
     RECORDS,
 )  # fmt: skip
+from cavet.settings import Key, Section
 
 FILE = Section(
     title="the file itself",

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from cavet.bench import _schema_formats as formats
-from cavet.bench._keys import Key, Section
 from cavet.bench._schema_devices import BUSES_LINK_KEYS, DEVICE_POINT_KEYS
 from cavet.bench._schema_features import STEPPER_POINT_KEYS
 from cavet.bench._schema_mqtt import HOST_KEYS, LINK_KEYS, POINT_KEYS
 from cavet.bench._schema_truth import DATA_KEYS
 from cavet.boards.firmware.modbus import TABLES
 from cavet.hosts import PointKind
+from cavet.settings import Key, Section
 
 LINK_KINDS = ("serial", "tcp", "mqtt", "usb", "buses")
 LINK = Section(

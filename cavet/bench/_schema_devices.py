@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from cavet.bench._keys import Key, Section
-from cavet.bench._schema_bus import ADDRESS, CHIP, MODE, map_key
+from cavet.boards.buses import ADDRESS, CHIP, MODE, map_key
+from cavet.settings import Key, Section
 
 _BRIGHTNESS = Key(name="brightness", kind="whole", doc="0 to 15", default=15, low=0, high=15)
 _TURN = Key(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from cavet.bench._keys import Key, Section
+from cavet.settings import Key, Section
 
 BOARD_KEYS = (
     Key(

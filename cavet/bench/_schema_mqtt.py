@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import msgspec
 
-from cavet.bench._keys import Key, Section
 from cavet.boards import DOES, EDGES
 from cavet.boards.firmware.mqtt import MODES
 from cavet.messaging import KINDS
+from cavet.settings import Key, Section
 
 VERSIONS = {"3.1.1": 4, "5.0": 5}
 """The protocol level of each version. Source: MQTT 3.1.1 and 5.0, section 3.1.2.2."""

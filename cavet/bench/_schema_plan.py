@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from cavet.bench._keys import Key, Section
 from cavet.protocols.plans import CHECKS, KINDS, MAX_FRAME_BYTES
 from cavet.protocols.registers import ACCESS, ADDRESSING
+from cavet.settings import Key, Section
 
 ORDERS = ("big", "little")
 

@@ -2,17 +2,12 @@
 
 from __future__ import annotations
 
-from cavet.bench._keys import Key, Section
-from cavet.bench._schema_bus import BUS_PARTS
-from cavet.bench._schema_features import LINE_PARTS, SHAFT_PARTS
 from cavet.bench._schema_formats import BOARD_KEYS
+from cavet.boards import KINDS as PART_KINDS
 from cavet.boards.firmware.modbus import TABLES
 from cavet.boards.firmware.scpi import MEASURES
 from cavet.protocols.modbus import KINDS, ORDERS
-
-PIN = Key(
-    name="pin", kind="pin", doc='the pin that it hangs on, or the line of an expander as `"NAME.LINE"`', required=True
-)
+from cavet.settings import Key, Section
 
 BOARD = Section(
     title="[boards.NAME]",
@@ -179,115 +174,10 @@ PART = Section(
             kind="word",
             doc="what it is",
             required=True,
-            choices=(
-                "lamp",
-                "servo",
-                "motor",
-                "horn",
-                "button",
-                "limit",
-                "gauge",
-                "lever",
-                "relay",
-                "valve",
-                "heater",
-                "pump",
-                "overload",
-                "door",
-                "supply",
-                "bell",
-                "sign",
-                *SHAFT_PARTS,
-                *LINE_PARTS,
-                *BUS_PARTS,
-            ),
+            choices=tuple(PART_KINDS),
         ),
     ),
-    variants={
-        "lamp": (
-            PIN,
-            Key(name="current", kind="quantity", unit="A", doc="what it draws at full glow", default=0.015, low=0),
-        ),
-        "servo": (
-            PIN,
-            Key(name="range", kind="range", unit="deg", doc="the way between its stops", default=(0.0, 180.0)),
-        ),
-        "motor": (
-            Key(name="enable", kind="pin", doc="the pin of the bridge's power, PWM", required=True),
-            Key(name="ahead", kind="pin", doc="the pin of one direction", required=True),
-            Key(name="astern", kind="pin", doc="the pin of the other direction", required=True),
-            Key(
-                name="moves",
-                kind="text",
-                doc="the quantity of the rig that it moves; it stalls where that is held",
-                default="",
-            ),
-            Key(
-                name="stall_current",
-                kind="quantity",
-                unit="A",
-                doc="from its own supply, at standstill",
-                default=2.5,
-                low=0,
-            ),
-        ),
-        "horn": (PIN,),
-        "button": (
-            PIN,
-            Key(
-                name="bounce", kind="quantity", unit="s", doc="how long its contact bounces", default=0.0, low=0, high=1
-            ),
-        ),
-        "limit": (
-            PIN,
-            Key(name="closes", kind="sum", doc="the condition of the rig at which it closes", required=True),
-        ),
-        "gauge": (
-            PIN,
-            Key(name="of", kind="text", doc="the quantity of the rig that it measures", required=True),
-            Key(name="range", kind="range", unit="=of", doc="the quantity at 0 V and at full voltage", required=True),
-        ),
-        "lever": (PIN,),
-        "relay": (
-            PIN,
-            Key(name="operate", kind="quantity", unit="s", doc="how long it takes to close", default=0.008, low=0),
-            Key(name="release", kind="quantity", unit="s", doc="how long it takes to open", default=0.004, low=0),
-            Key(name="bounce", kind="quantity", unit="s", doc="how long of that it bounces", default=0.001, low=0),
-            Key(name="current", kind="quantity", unit="A", doc="what its coil draws", default=0.0, low=0),
-        ),
-        "valve": (
-            PIN,
-            Key(name="travel", kind="quantity", unit="s", doc="how long its way takes", default=1.5, low=0),
-        ),
-        "heater": (PIN,),
-        "pump": (
-            PIN,
-            Key(name="speed", kind="pin", doc="the pin of its speed, PWM; without it, it knows only one", default=None),
-        ),
-        "overload": (
-            PIN,
-            Key(name="guards", kind="texts", doc="the pumps that it guards", required=True),
-            Key(name="delay", kind="quantity", unit="s", doc="how long too much may be drawn", default=2.0, low=0),
-        ),
-        "door": (PIN,),
-        "bell": (PIN,),
-        "sign": (
-            PIN,
-            Key(name="columns", kind="whole", doc="how many characters a line has", default=16, low=1, high=80),
-            Key(name="rows", kind="whole", doc="how many lines it has", default=1, low=1, high=8),
-        ),
-        "supply": (
-            Key(name="enable", kind="pin", doc="the pin that switches it on", required=True),
-            Key(name="level", kind="pin", doc="the pin of its voltage, with a converter", required=True),
-            Key(name="limit", kind="pin", doc="the pin of its greatest current, with a converter", required=True),
-            Key(name="volts", kind="quantity", unit="V", doc="its greatest voltage", default=24.0, low=0.1),
-            Key(name="amps", kind="quantity", unit="A", doc="its greatest current", default=2.0, low=0.001),
-            Key(name="load", kind="quantity", unit="Ohm", doc="what hangs on it; nothing without it", default=None),
-        ),
-        **SHAFT_PARTS,
-        **LINE_PARTS,
-        **BUS_PARTS,
-    },
+    variants={kind: part.SETTINGS for kind, part in PART_KINDS.items()},
 )
 
 QUANTITY = Section(

@@ -4,6 +4,7 @@ from cavet.boards._board import Board, BoardState, Carried, CauseOf, Client, Fir
 from cavet.boards._cable import Cable
 from cavet.boards._circuit import Circuit, PinRefusedError
 from cavet.boards._defects import Defect
+from cavet.boards._kinds import KINDS
 from cavet.boards._pins import Pin, PinMode
 from cavet.boards._profile import PinProfile, Profile
 from cavet.boards._reflex import DOES, EDGES, Reflex
@@ -13,6 +14,7 @@ from cavet.boards._world import World
 __all__ = [
     "DOES",
     "EDGES",
+    "KINDS",
     "Board",
     "BoardState",
     "Cable",

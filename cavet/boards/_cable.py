@@ -9,9 +9,10 @@ from math import inf
 import msgspec
 
 from cavet.boards._board import Board, Client
-from cavet.boards.parts import Part, Wires
+from cavet.boards.parts import Around, Part, Settings, Wires
 from cavet.protocols.characters import garble
 from cavet.record import Kind, Topic
+from cavet.settings import Key
 
 CHARACTER_BITS = 10
 Hear = Callable[[bytes, float, "int | None"], None]
@@ -32,6 +33,16 @@ class Cable(Part):
     """
 
     kind = "serial"
+    SETTINGS = (
+        Key(name="port", kind="whole", doc="which of the board's serial ports", required=True, low=0, high=7),
+        Key(
+            name="board",
+            kind="text",
+            doc="the board at the other end of the cable; it needs no link of its own",
+            required=True,
+        ),
+        Key(name="rate", kind="whole", doc="at how many baud that board runs", default=9600, low=50, high=4_000_000),
+    )
 
     def __init__(self, name: str, wires: Wires, *, port: int, board: str, protocol: str, rate: int) -> None:
         super().__init__(name, wires)
@@ -48,6 +59,12 @@ class Cable(Part):
         self._free_at = 0.0
         self._back_free_at = 0.0
         self._sent = 0
+
+    @classmethod
+    def make(cls, name: str, settings: Settings, around: Around) -> Part:
+        """The protocol is the other board's: it was put beside the settings when the file was read."""
+        wires = dict(zip(("receive", "transmit"), around.profile.serial_ports[settings["port"]], strict=False))
+        return cls(name, wires, protocol=settings["protocol"], **cls.arguments(settings, around))
 
     def plug(self, far: Board | None) -> None:
         """Put its other end into a board that runs."""

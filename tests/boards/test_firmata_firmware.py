@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as some
 
 from cavet.boards import Defect
-from cavet.boards.parts import Button, Gauge, Lamp, Servo, horn
+from cavet.boards.parts import Button, Gauge, Horn, Lamp, Servo
 from cavet.protocols import Side, firmata
 from cavet.record import Kind
 from tests.boards.worlds import Small, quantity
@@ -18,7 +18,7 @@ def small(**more):
         Lamp("lamp", {"pin": 2}),
         Servo("paddle", {"pin": 3}),
         Button("button", {"pin": 4}, seed="s"),
-        horn("horn", {"pin": 6}),
+        Horn("horn", {"pin": 6}),
         Gauge("gauge", {"pin": 8}, seed="s", of="level", low=0, high=1000),
     ]
     made = Small(parts, [quantity("level", start=500)], **more)
@@ -42,7 +42,7 @@ class Booting(unittest.TestCase):
         self.assertEqual(made.hear(), "F9 02 07 F0 79 02 07 73 00 6D 00 61 00 6C 00 6C 00 F7")
 
     def test_what_is_said_to_it_while_it_boots_is_lost(self):
-        made = Small([horn("horn", {"pin": 6})], boot=1.2)
+        made = Small([Horn("horn", {"pin": 6})], boot=1.2)
         made.board.opened(made.client, 0.0)
         made.say("F4 06 01 F5 06 01")
         made.go(3.0)

@@ -4,7 +4,7 @@ import math
 import unittest
 
 from cavet.boards import PinMode
-from cavet.boards.parts import Button, Gauge, Lamp, Lever, LimitSwitch, Motor, Servo, horn
+from cavet.boards.parts import Button, Gauge, Horn, Lamp, Lever, LimitSwitch, Motor, Servo
 from cavet.expressions import Expression
 from cavet.record import Kind
 from cavet.wording import WrongError
@@ -13,7 +13,7 @@ from tests.boards.worlds import Small, quantity
 
 class Lamps(unittest.TestCase):
     def setUp(self):
-        self.small = Small([Lamp("lamp", {"pin": 2}, full_current=0.02)])
+        self.small = Small([Lamp("lamp", {"pin": 2}, current=0.02)])
         self.lamp = self.small.circuit.parts["lamp"]
         self.small.circuit.set_mode(2, PinMode.PWM, 0.0, None)
 
@@ -263,7 +263,7 @@ class Inputs(unittest.TestCase):
 
     def test_what_can_not_be_done_to_a_part_is_told_with_what_can(self):
         small = Small(
-            [Lever("lever", {"pin": 9}, seed="s"), horn("horn", {"pin": 6}), Button("b", {"pin": 4}, seed="s")]
+            [Lever("lever", {"pin": 9}, seed="s"), Horn("horn", {"pin": 6}), Button("b", {"pin": 4}, seed="s")]
         )
         for path, do, part in (
             ("board.lever", "press", "one of set or release"),

@@ -2,9 +2,9 @@
 
 from cavet.boards.buses._bus import I2cBus, Outcome, Target
 from cavet.boards.buses._characters import Controller
-from cavet.boards.buses._chips import ShiftRegisters, SpiChip
+from cavet.boards.buses._chips import CHIP, MODE, ShiftRegisters, SpiChip
 from cavet.boards.buses._converters import Giving, Measuring
-from cavet.boards.buses._device import BusDevice
+from cavet.boards.buses._device import ADDRESS, BusDevice, map_key
 from cavet.boards.buses._expander import Expander, LatchExpander, missing_registers
 from cavet.boards.buses._lines import Lines
 from cavet.boards.buses._matrix import NEEDED, Matrix, MatrixChain
@@ -21,8 +21,11 @@ from cavet.boards.buses._registers import RegisterDevice
 from cavet.boards.buses._target import TargetBoard
 
 __all__ = [
+    "ADDRESS",
     "ADDRESS_BYTES",
     "BYTE_SECONDS",
+    "CHIP",
+    "MODE",
     "NEEDED",
     "RESET_SECONDS",
     "AddressCommand",
@@ -45,5 +48,6 @@ __all__ = [
     "SpiChip",
     "Target",
     "TargetBoard",
+    "map_key",
     "missing_registers",
 ]

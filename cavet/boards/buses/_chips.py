@@ -11,15 +11,22 @@ from math import inf
 from cavet.boards.buses._lines import Lines
 from cavet.boards.parts import Part, Wires
 from cavet.record import Kind, Topic
+from cavet.settings import Key
 
 RISING = (0, 3)
 """The modes in which data are taken at the rising edge; in the others it is the falling one."""
+
+
+CHIP = Key(name="chip", kind="whole", doc="its chip select on SPI", default=0, low=0, high=15)
+MODE = Key(name="mode", kind="whole", doc="the mode in which it is clocked", default=0, low=0, high=3)
 
 
 class SpiChip(Part):
     """A part at a chip select. Its kind says what it makes of a transfer."""
 
     lines: Lines | None = None
+
+    on_bus = True
 
     def __init__(self, name: str, wires: Wires, *, chip: int = 0, mode: int = 0) -> None:
         super().__init__(name, wires)
@@ -50,6 +57,11 @@ class ShiftRegisters(SpiChip):
     """
 
     kind = "shift"
+    SETTINGS = (
+        CHIP,
+        MODE,
+        Key(name="registers", kind="whole", doc="how many registers of eight lines it has", default=1, low=1, high=8),
+    )
 
     def __init__(self, name: str, wires: Wires, *, registers: int = 1, chip: int = 0, mode: int = 0) -> None:
         super().__init__(name, wires, chip=chip, mode=mode)

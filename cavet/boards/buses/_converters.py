@@ -3,21 +3,37 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from typing import Any
 
 from cavet.boards._pins import PinMode
 from cavet.boards._rig import Function, Rig
+from cavet.boards.buses._device import ADDRESS, STRETCH, map_key
 from cavet.boards.buses._lines import Lines
 from cavet.boards.buses._registers import RegisterDevice
-from cavet.boards.parts import Wires
+from cavet.boards.parts import Around, Settings, Wires
 from cavet.expressions import Expression
 from cavet.protocols.registers import Register, RegisterMap
 from cavet.record import Tell
+from cavet.settings import Key
 
 
 class Measuring(RegisterDevice):
     """Gives what it measures in its registers: each channel a sum of the rig, between two ends, in all of its bits."""
 
     kind = "adc"
+    SETTINGS = (
+        ADDRESS,
+        STRETCH,
+        map_key("converters#adc4"),
+        Key(
+            name="channels",
+            kind="table",
+            doc="what its registers measure: a register's name and a sum of the rig",
+            required=True,
+        ),
+        Key(name="range", kind="range", unit="", doc="what reads 0, and what reads full", default=(0.0, 1.0)),
+        Key(name="bits", kind="whole", doc="how many bits it has", default=12, low=1, high=32),
+    )
 
     def __init__(
         self, name: str, wires: Wires, registers: RegisterMap, *, address: int, channels: Mapping[str, Expression],
@@ -29,6 +45,12 @@ class Measuring(RegisterDevice):
         self._high = high
         self._full = (1 << bits) - 1
         self._functions: dict[str, Function] = {}
+
+    @classmethod
+    def arguments(cls, settings: Settings, around: Around) -> dict[str, Any]:
+        found = super().arguments(settings, around)
+        low, high = found.pop("range")
+        return {**found, "low": low, "high": high}
 
     def join(self, rig: Rig, tell: Tell, stir: Callable[[], None]) -> None:
         super().join(rig, tell, stir)
@@ -49,6 +71,12 @@ class Giving(RegisterDevice):
     """Gives a voltage at each of its lines: that of the register which bears the line's name, OUT0 and so on."""
 
     kind = "dac"
+    SETTINGS = (
+        ADDRESS,
+        STRETCH,
+        map_key("converters#dac2"),
+        Key(name="bits", kind="whole", doc="how many bits it has", default=10, low=1, high=32),
+    )
 
     def __init__(
         self, name: str, wires: Wires, registers: RegisterMap, *, address: int, bits: int, stretch: float = 0.0

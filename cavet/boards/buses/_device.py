@@ -2,14 +2,31 @@
 
 from __future__ import annotations
 
+from typing import ClassVar
+
 from cavet.boards.buses._lines import Lines
-from cavet.boards.parts import Part, Wires
+from cavet.boards.parts import Around, Part, Settings, Wires
+from cavet.settings import Key
+
+ADDRESS = Key(name="address", kind="whole", doc="its address on the bus", required=True, low=0, high=0x3FF)
+STRETCH = Key(
+    name="stretch", kind="quantity", unit="s", doc="how long it holds the clock behind each byte", default=0.0, low=0,
+    high=0.03,
+)  # fmt: skip
+
+
+def map_key(shipped: str) -> Key:
+    """The key for a device's register map: of one that ships, or, with "", of the user's own."""
+    doc = "its register map: the name of one that ships, or FILE#NAME of a plan file beside the bench"
+    return Key(name="map", kind="text", doc=doc, required=not shipped, default=shipped or None)
 
 
 class BusDevice(Part):
     """A part that hangs on a bus; its kind says what its bytes do."""
 
     kind = "device"
+    SETTINGS: ClassVar[tuple[Key, ...]] = (ADDRESS, STRETCH)
+    on_bus = True
 
     def __init__(self, name: str, wires: Wires, *, address: int, ten_bit: bool = False, stretch: float = 0.0) -> None:
         super().__init__(name, wires)
@@ -22,6 +39,12 @@ class BusDevice(Part):
         """The lines that it works, where it has any."""
         self._from: int | None = None
         """The event that the present transaction follows from."""
+
+    @classmethod
+    def make(cls, name: str, settings: Settings, around: Around) -> Part:
+        arguments = cls.arguments(settings, around)
+        map_ = (arguments.pop("map"),) if "map" in arguments else ()
+        return cls(name, {**around.bus, **cls.wires_in(settings)}, *map_, **arguments)
 
     @property
     def answers(self) -> bool:

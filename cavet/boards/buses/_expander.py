@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from cavet.boards._pins import PinMode
-from cavet.boards.buses._device import BusDevice
+from cavet.boards.buses._device import ADDRESS, STRETCH, BusDevice, map_key
 from cavet.boards.buses._lines import Lines
 from cavet.boards.buses._registers import RegisterDevice
 from cavet.boards.parts import Wires
 from cavet.protocols.registers import Register, RegisterMap
 from cavet.record import Kind, Topic
+from cavet.settings import Key
 
 PORTS = ("a", "b")
 ROLES = ("direction", "latch", "level", "pull_up", "inversion", "interrupt", "captured")
@@ -25,6 +26,12 @@ class Expander(RegisterDevice):
     """
 
     kind = "expander"
+    SETTINGS = (
+        ADDRESS,
+        Key(name="interrupt", kind="pin", doc="the pin of its interrupt line, low while it waits", default=None),
+        STRETCH,
+        map_key("expander16"),
+    )
 
     def __init__(self, name: str, wires: Wires, registers: RegisterMap, *, address: int, stretch: float = 0.0) -> None:
         super().__init__(name, wires, registers, address=address, stretch=stretch)

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from math import inf
 
-from cavet.boards.buses._chips import SpiChip
+from cavet.boards.buses._chips import CHIP, MODE, SpiChip
+from cavet.boards.buses._device import ADDRESS, STRETCH, map_key
 from cavet.boards.buses._registers import RegisterDevice
 from cavet.boards.parts import Wires
 from cavet.protocols.registers import Register, RegisterMap
 from cavet.record import Kind, Topic
+from cavet.settings import Key
 
 BLINK_HERTZ = (0.0, 2.0, 1.0, 0.5)
 SETTLE_SECONDS = 1e-3
@@ -22,6 +24,11 @@ class Matrix(RegisterDevice):
     """Eight columns of eight lamps: row r, 0 at the top, is bit (r + 1) mod 8 of its column."""
 
     kind = "matrix"
+    SETTINGS = (
+        ADDRESS,
+        STRETCH,
+        map_key("matrix8"),
+    )
 
     def __init__(self, name: str, wires: Wires, registers: RegisterMap, *, address: int, stretch: float = 0.0) -> None:
         super().__init__(name, wires, registers, address=address, stretch=stretch)
@@ -89,6 +96,11 @@ class MatrixChain(SpiChip):
     """
 
     kind = "chain"
+    SETTINGS = (
+        CHIP,
+        MODE,
+        Key(name="modules", kind="whole", doc="how many matrices it has", default=4, low=1, high=64),
+    )
 
     def __init__(self, name: str, wires: Wires, *, modules: int = 4, chip: int = 0, mode: int = 0) -> None:
         super().__init__(name, wires, chip=chip, mode=mode)

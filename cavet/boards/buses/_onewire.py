@@ -10,11 +10,14 @@ from collections.abc import Callable
 from enum import IntEnum
 
 from cavet.boards._rig import Function, Rig
+from cavet.boards.buses._converters import Measuring
+from cavet.boards.buses._device import map_key
 from cavet.boards.buses._registers import RegisterDevice
-from cavet.boards.parts import Part, Wires
+from cavet.boards.parts import Around, Part, Settings, Wires
 from cavet.expressions import Expression
 from cavet.protocols.checks import Crc
 from cavet.record import Tell
+from cavet.settings import Key
 
 ADDRESS_CRC = Crc(8, 0x31, reflect=True)
 ADDRESS_BYTES = 8
@@ -39,6 +42,21 @@ class OneWireDevice(Part):
     """
 
     kind = "onewire"
+    SETTINGS = (
+        Key(name="pin", kind="pin", doc="the pin of its OneWire line, which several may share", required=True),
+        Key(name="family", kind="whole", doc="the first byte of its address", required=True, low=0, high=0xFF),
+        Key(name="serial", kind="whole", doc="its serial number", required=True, low=0, high=0xFFFF_FFFF_FFFF),
+        map_key("converters#adc4"),
+        Key(
+            name="channels",
+            kind="table",
+            doc="what its registers measure: a register's name and a sum of the rig",
+            default={},
+        ),
+        Key(name="range", kind="range", unit="", doc="what reads 0, and what reads full", default=(0.0, 1.0)),
+        Key(name="bits", kind="whole", doc="how many bits it has", default=12, low=1, high=32),
+        Key(name="alarm", kind="sum", doc="the condition at which it answers a search for alarms", default=None),
+    )
     watches_rig = False
 
     def __init__(
@@ -57,6 +75,16 @@ class OneWireDevice(Part):
         self._reading = False
         self._given = b""
         """What it says of its address."""
+
+    @classmethod
+    def make(cls, name: str, settings: Settings, around: Around) -> Part:
+        low, high = settings["range"]
+        measuring = Measuring(
+            name, {}, settings["map"], address=0, channels=settings["channels"], low=low, high=high,
+            bits=settings["bits"],
+        )  # fmt: skip
+        wires, alarm = cls.wires_in(settings), settings["alarm"]
+        return cls(name, wires, measuring, family=settings["family"], serial=settings["serial"], alarm=alarm)
 
     def join(self, rig: Rig, tell: Tell, stir: Callable[[], None]) -> None:
         super().join(rig, tell, stir)

@@ -7,9 +7,10 @@ from math import inf
 
 from cavet.boards._rig import Rig
 from cavet.boards.buses._characters import Controller
-from cavet.boards.buses._device import BusDevice
+from cavet.boards.buses._device import ADDRESS, STRETCH, BusDevice
 from cavet.boards.parts import Wires
 from cavet.record import Kind, Tell, Topic
+from cavet.settings import Key
 
 REGISTER_SELECT, READ, ENABLE, LIGHT = 0x01, 0x02, 0x04, 0x08
 """The expander's lines 0 to 3; 4 to 7 are the controller's upper four data lines."""
@@ -24,6 +25,12 @@ class Panel(BusDevice):
     """
 
     kind = "panel"
+    SETTINGS = (
+        ADDRESS,
+        STRETCH,
+        Key(name="columns", kind="whole", doc="how many characters a line has", default=16, low=1, high=40),
+        Key(name="rows", kind="whole", doc="how many lines it has", default=2, low=1, high=4),
+    )
 
     def __init__(
         self, name: str, wires: Wires, *, address: int, columns: int = 16, rows: int = 2, stretch: float = 0.0

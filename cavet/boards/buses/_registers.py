@@ -2,16 +2,25 @@
 
 from __future__ import annotations
 
-from cavet.boards.buses._device import BusDevice
+from typing import ClassVar
+
+from cavet.boards.buses._device import ADDRESS, STRETCH, BusDevice, map_key
 from cavet.boards.parts import Wires
 from cavet.protocols.registers import Register, RegisterMap
 from cavet.record import Kind, Topic
+from cavet.settings import Key
 
 
 class RegisterDevice(BusDevice):
     """Runs any register map. A kind of device that does something with its registers takes the three hooks."""
 
     kind = "registers"
+    SETTINGS: ClassVar[tuple[Key, ...]] = (
+        ADDRESS,
+        STRETCH,
+        Key(name="ten_bit", kind="switch", doc="whether its address has ten bits", default=False),
+        map_key(""),
+    )
 
     def __init__(
         self, name: str, wires: Wires, registers: RegisterMap, *, address: int, ten_bit: bool = False,

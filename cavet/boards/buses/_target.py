@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from cavet.boards.buses._device import BusDevice
+from cavet.boards.buses._device import ADDRESS, STRETCH, BusDevice
 from cavet.boards.parts import Wires
 from cavet.record import Kind, Topic
+from cavet.settings import Key
 
 MAX_WRITE_BYTES = 4096
 """The longest write that it keeps; the rest is not acknowledged."""
@@ -26,6 +27,11 @@ class TargetBoard(BusDevice):
     """
 
     kind = "target"
+    SETTINGS = (
+        ADDRESS,
+        STRETCH,
+        Key(name="board", kind="text", doc="the board behind it, whose firmware is `target`", required=True),
+    )
 
     def __init__(self, name: str, wires: Wires, *, address: int, board: str, stretch: float = 0.0) -> None:
         super().__init__(name, wires, address=address, stretch=stretch)

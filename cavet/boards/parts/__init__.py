@@ -2,10 +2,10 @@
 
 from cavet.boards.parts._contact import Button, Door, LimitSwitch
 from cavet.boards.parts._encoder import Encoder
-from cavet.boards.parts._horn import Sounder, bell, horn
+from cavet.boards.parts._horn import Bell, Horn, Sounder
 from cavet.boards.parts._lamp import Lamp
 from cavet.boards.parts._motor import Motor
-from cavet.boards.parts._part import Hand, Part, Wires
+from cavet.boards.parts._part import PIN, Around, Hand, Part, Settings, Wires
 from cavet.boards.parts._pump import Overload, Pump
 from cavet.boards.parts._sensor import Gauge, Lever
 from cavet.boards.parts._servo import Servo
@@ -15,12 +15,16 @@ from cavet.boards.parts._supply import Supply
 from cavet.boards.parts._switched import Heater, Relay, Valve
 
 __all__ = [
+    "PIN",
+    "Around",
+    "Bell",
     "Button",
     "Door",
     "Encoder",
     "Gauge",
     "Hand",
     "Heater",
+    "Horn",
     "Lamp",
     "Lever",
     "LimitSwitch",
@@ -30,12 +34,11 @@ __all__ = [
     "Pump",
     "Relay",
     "Servo",
+    "Settings",
     "Sign",
     "Sounder",
     "Stepper",
     "Supply",
     "Valve",
     "Wires",
-    "bell",
-    "horn",
 ]

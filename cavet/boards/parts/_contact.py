@@ -7,15 +7,21 @@ from collections.abc import Callable
 from math import inf
 
 from cavet.boards._rig import Function, Rig
-from cavet.boards.parts._part import Part, Wires
+from cavet.boards.parts._part import PIN, Part, Wires
 from cavet.expressions import Expression
 from cavet.record import Kind, Tell, Topic
+from cavet.settings import Key
 
 
 class Button(Part):
     """To ground: low while it is pressed, open otherwise. Its contact bounces for a while at each change."""
 
     kind = "button"
+    SETTINGS = (
+        PIN,
+        Key(name="bounce", kind="quantity", unit="s", doc="how long its contact bounces", default=0.0, low=0, high=1),
+    )
+    draws_lots = True
     senses = True
     actions = ("press", "release")
 
@@ -73,6 +79,10 @@ class LimitSwitch(Part):
     """Closed while its condition holds; gives a high level then, a low one otherwise."""
 
     kind = "limit"
+    SETTINGS = (
+        PIN,
+        Key(name="closes", kind="sum", doc="the condition of the rig at which it closes", required=True),
+    )
     senses = True
     watches_rig = True
 

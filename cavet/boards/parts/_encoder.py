@@ -9,6 +9,7 @@ from cavet.boards._rig import Function, Rig
 from cavet.boards.parts._part import Hand, Part, Wires
 from cavet.expressions import Expression
 from cavet.record import Kind, Tell, Topic
+from cavet.settings import Key
 from cavet.wording import WrongError
 
 
@@ -19,6 +20,21 @@ class Encoder(Part):
     """
 
     kind = "encoder"
+    SETTINGS = (
+        Key(name="a", kind="pin", doc="the pin of its contact A, which leads where it counts up", required=True),
+        Key(name="b", kind="pin", doc="the pin of its contact B", required=True),
+        Key(name="per_turn", kind="whole", doc="how many counts a turn has", default=96, low=4, high=1_000_000),
+        Key(
+            name="fastest",
+            kind="quantity",
+            unit="",
+            doc="how many counts a second it is turned by",
+            default=500.0,
+            low=1,
+            high=5000,
+        ),
+        Key(name="follows", kind="sum", doc="what turns it, in counts: a sum of the rig; else a hand", default=None),
+    )
     unit = "counts"
     senses = True
     LOOK_SECONDS = 0.01

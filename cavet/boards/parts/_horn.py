@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 from math import inf
+from typing import ClassVar
 
 from cavet.boards._pins import Pin
 from cavet.boards.parts._part import Part, Wires
 
 
 class Sounder(Part):
-    """Sounds while its pin is high; `start` seconds until its membrane or its hammer moves."""
+    """Sounds while its pin is high."""
 
-    def __init__(self, name: str, wires: Wires, *, kind: str, start: float, sounding: str, quiet: str) -> None:
+    START_SECONDS: ClassVar[float]
+    """Until its membrane or its hammer moves."""
+    WORDS: ClassVar[tuple[str, str]]
+    """What it is called while it is quiet, and while it sounds."""
+
+    def __init__(self, name: str, wires: Wires) -> None:
         super().__init__(name, wires)
-        self.kind = kind
-        self._start = start
-        self._words = (quiet, sounding)
         self._sounds = False
         self._due = inf
         self._wanted = False
@@ -24,7 +27,7 @@ class Sounder(Part):
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         self._wanted = pin.duty > 0
         self._cause = pin.cause
-        self._due = now + self._start
+        self._due = now + self.START_SECONDS
 
     def advance(self, now: float) -> float:
         if now < self._due:
@@ -44,14 +47,20 @@ class Sounder(Part):
         return 0.012 if self._sounds else 0.0
 
     def tells(self, now: float) -> str:
-        return self._words[self._sounds]
+        return self.WORDS[self._sounds]
 
 
-def horn(name: str, wires: Wires) -> Sounder:
+class Horn(Sounder):
     """A horn: a millisecond for its membrane to start."""
-    return Sounder(name, wires, kind="horn", start=0.001, sounding="sounds", quiet="quiet")
+
+    kind = "horn"
+    START_SECONDS = 0.001
+    WORDS = ("quiet", "sounds")
 
 
-def bell(name: str, wires: Wires) -> Sounder:
+class Bell(Sounder):
     """A bell: its hammer needs some milliseconds to the first stroke."""
-    return Sounder(name, wires, kind="bell", start=0.008, sounding="rings", quiet="still")
+
+    kind = "bell"
+    START_SECONDS = 0.008
+    WORDS = ("still", "rings")

@@ -6,8 +6,9 @@ from math import inf
 
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import Ramp
-from cavet.boards.parts._part import Part, Wires
+from cavet.boards.parts._part import PIN, Part, Wires
 from cavet.record import Kind, Topic
+from cavet.settings import Key
 
 FADE_SECONDS = 0.04
 """From dark to full and back; a filament's afterglow."""
@@ -17,11 +18,15 @@ class Lamp(Part):
     """Glows as much as its pin's duty, after a short fade."""
 
     kind = "lamp"
+    SETTINGS = (
+        PIN,
+        Key(name="current", kind="quantity", unit="A", doc="what it draws at full glow", default=0.015, low=0),
+    )
     unit = "%"
 
-    def __init__(self, name: str, wires: Wires, *, full_current: float = 0.015) -> None:
+    def __init__(self, name: str, wires: Wires, *, current: float = 0.015) -> None:
         super().__init__(name, wires)
-        self._full_current = full_current
+        self._full_current = current
         self._fade = Ramp(0.0, 0.0, 0.0, 0.0)
         self._cause: int | None = None
         self._fading = False

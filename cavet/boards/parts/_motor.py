@@ -9,6 +9,7 @@ from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import RunUp
 from cavet.boards.parts._part import Part, Wires
 from cavet.record import Kind, Reason, Topic
+from cavet.settings import Key
 
 RUN_UP_SECONDS, COAST_SECONDS, BRAKE_SECONDS = 0.12, 0.5, 0.03
 """Time constants: driven, left to itself (both inputs low, or no power), and with both inputs high."""
@@ -22,6 +23,25 @@ class Motor(Part):
     """Speed −1 to 1, with inertia. It stalls, and draws its stall current, when what it moves does not give way."""
 
     kind = "motor"
+    SETTINGS = (
+        Key(name="enable", kind="pin", doc="the pin of the bridge's power, PWM", required=True),
+        Key(name="ahead", kind="pin", doc="the pin of one direction", required=True),
+        Key(name="astern", kind="pin", doc="the pin of the other direction", required=True),
+        Key(
+            name="moves",
+            kind="text",
+            doc="the quantity of the rig that it moves; it stalls where that is held",
+            default="",
+        ),
+        Key(
+            name="stall_current",
+            kind="quantity",
+            unit="A",
+            doc="from its own supply, at standstill",
+            default=2.5,
+            low=0,
+        ),
+    )
     turns = True
     unit = "%"
 

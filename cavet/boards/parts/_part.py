@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from math import inf
+from typing import Any, ClassVar
 
 import msgspec
 
-from cavet.boards._pins import Pin
+from cavet.boards._pins import Pin, PinMode
+from cavet.boards._profile import Profile
 from cavet.boards._rig import Rig
 from cavet.record import Kind, Tell, Topic
+from cavet.settings import Key
 from cavet.wording import WrongError, listed, nearest
 
 Wires = dict[str, int]
@@ -17,6 +20,25 @@ Wires = dict[str, int]
 
 
 PRESS_SECONDS = 0.1
+
+
+PIN = Key(
+    name="pin", kind="pin", doc='the pin that it hangs on, or the line of an expander as `"NAME.LINE"`', required=True
+)
+Settings = Mapping[str, Any]
+"""What stands in its table of the file, checked and whole."""
+
+
+class Around(msgspec.Struct, frozen=True):
+    """What a part finds where it is put: the seed of its board's chance, and what kind of board that is."""
+
+    seed: str
+    profile: Profile
+
+    @property
+    def bus(self) -> dict[str, int]:
+        """The pins of the bus's two wires."""
+        return dict(zip(("data", "clock"), self.profile.able(PinMode.BUS), strict=False))
 
 
 class Hand(msgspec.Struct, frozen=True):
@@ -38,6 +60,12 @@ class Part:
     """
 
     kind = "part"
+    SETTINGS: ClassVar[tuple[Key, ...]] = (PIN,)
+    """The keys of its table. Those of kind `pin` are its wires, the others its constructor's arguments."""
+    draws_lots = False
+    """Whether chance has a part in it: then it takes a seed."""
+    on_bus = False
+    """Whether it hangs on a bus, instead of on pins."""
     senses = False
     """Whether it gives something to its pin, instead of taking from it."""
     watches_rig = False
@@ -65,6 +93,26 @@ class Part:
         self._rig: Rig
         self._tell: Tell
         self._stir: Callable[[], None]
+
+    @classmethod
+    def make(cls, name: str, settings: Settings, around: Around) -> Part:
+        """Make one from its table."""
+        return cls(name, cls.wires_in(settings), **cls.arguments(settings, around))
+
+    @classmethod
+    def wires_in(cls, settings: Settings) -> Wires:
+        """Where its wires end; those that are left out are not there."""
+        pins = {key.name: settings[key.name] for key in cls.SETTINGS if key.kind == "pin"}
+        return {wire: pin for wire, pin in pins.items() if pin is not None}
+
+    @classmethod
+    def arguments(cls, settings: Settings, around: Around) -> dict[str, Any]:
+        """What else its constructor takes."""
+        found = {key.name: settings[key.name] for key in cls.SETTINGS if key.kind != "pin"}
+        return {**found, "seed": around.seed} if cls.draws_lots else found
+
+    def meet(self, others: Mapping[str, Part]) -> None:
+        """The other parts of its board are there, by their names."""
 
     def join(self, rig: Rig, tell: Tell, stir: Callable[[], None]) -> None:
         """Put it into its world; it calls `stir` when it gives another level to a wire."""

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping, Sequence
 from math import inf
 
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import RunUp
-from cavet.boards.parts._part import Hand, Part, Wires
+from cavet.boards.parts._part import PIN, Hand, Part, Wires
 from cavet.record import Kind, Topic
+from cavet.settings import Key
 
 RUN_UP_SECONDS, RUN_DOWN_SECONDS = 0.4, 0.6
 """Time constants."""
@@ -22,6 +24,10 @@ class Pump(Part):
     """Runs up to its speed while its line is high. A jammed one stands still and draws a multiple of its current."""
 
     kind = "pump"
+    SETTINGS = (
+        PIN,
+        Key(name="speed", kind="pin", doc="the pin of its speed, PWM; without it, it knows only one", default=None),
+    )
     turns = True
     unit = "%"
     actions = ("jam", "free")
@@ -122,16 +128,25 @@ class Overload(Part):
     """Trips when a pump that it guards has drawn too much for too long, and stays so until it is reset by hand."""
 
     kind = "overload"
+    SETTINGS = (
+        PIN,
+        Key(name="guards", kind="texts", doc="the pumps that it guards", required=True),
+        Key(name="delay", kind="quantity", unit="s", doc="how long too much may be drawn", default=2.0, low=0),
+    )
     senses = True
     actions = ("trip", "reset")
 
-    def __init__(self, name: str, wires: Wires, *, guards: list[Pump], delay: float = 2.0) -> None:
+    def __init__(self, name: str, wires: Wires, *, guards: Sequence[str], delay: float = 2.0) -> None:
         super().__init__(name, wires)
-        self._guards = guards
+        self._guarded = guards
+        self._guards: list[Pump] = []
         self._delay = delay
         self._since: float | None = None
         self.tripped = False
-        for pump in guards:
+
+    def meet(self, others: Mapping[str, Part]) -> None:
+        self._guards = [pump for name in self._guarded if isinstance(pump := others[name], Pump)]
+        for pump in self._guards:
             pump.guard = self
 
     def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import random
+from typing import Any
 
-from cavet.boards.parts._part import Part, Wires
+from cavet.boards.parts._part import PIN, Around, Part, Settings, Wires
 from cavet.record import Kind, Topic
+from cavet.settings import Key
 from cavet.wording import WrongError
 
 NOISE_VOLTS = 5 / 1023
@@ -27,6 +29,12 @@ class Gauge(Part):
     """A voltage in proportion to a quantity, with a noise of one count of a ten-bit converter."""
 
     kind = "gauge"
+    SETTINGS = (
+        PIN,
+        Key(name="of", kind="text", doc="the quantity of the rig that it measures", required=True),
+        Key(name="range", kind="range", unit="=of", doc="the quantity at 0 V and at full voltage", required=True),
+    )
+    draws_lots = True
     senses = True
 
     def __init__(
@@ -36,6 +44,11 @@ class Gauge(Part):
         self.measures = of
         self._low, self._high, self._volts = low, high, volts
         self._noise = Noise(f"{seed}/{name}")
+
+    @classmethod
+    def arguments(cls, settings: Settings, around: Around) -> dict[str, Any]:
+        low, high = settings["range"]
+        return {"seed": around.seed, "of": settings["of"], "low": low, "high": high}
 
     def _clean(self) -> float:
         share = (self._rig.value(self.measures) - self._low) / (self._high - self._low)
@@ -62,6 +75,7 @@ class Lever(Part):
     """A voltage around the middle of its range, −1 to 1; springs back when it is let go."""
 
     kind = "lever"
+    draws_lots = True
     unit = "%"
     senses = True
     actions = ("set", "release")

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from math import inf
+from typing import Any
 
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import Ramp
-from cavet.boards.parts._part import Part, Wires
+from cavet.boards.parts._part import PIN, Around, Part, Settings, Wires
 from cavet.record import Kind, Topic
+from cavet.settings import Key
 
 SHORTEST_PULSE, LONGEST_PULSE = 544e-6, 2400e-6
 """The pulses for 0° and 180°; others are not taken."""
@@ -18,6 +20,10 @@ class Servo(Part):
     """Holds its angle while no pulses come. `range` is the way between its stops, in degrees."""
 
     kind = "servo"
+    SETTINGS = (
+        PIN,
+        Key(name="range", kind="range", unit="deg", doc="the way between its stops", default=(0.0, 180.0)),
+    )
     unit = "deg"
 
     def __init__(self, name: str, wires: Wires, *, low: float = 0.0, high: float = 180.0) -> None:
@@ -26,6 +32,10 @@ class Servo(Part):
         self._turn = Ramp(low, low, 0.0, 0.0)
         self._cause: int | None = None
         self._turning = False
+
+    @classmethod
+    def arguments(cls, settings: Settings, around: Around) -> dict[str, Any]:
+        return {"low": min(settings["range"]), "high": max(settings["range"])}
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         pulse = pin.pulse

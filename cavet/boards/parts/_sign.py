@@ -5,8 +5,9 @@ from __future__ import annotations
 from math import inf
 
 from cavet.boards._pins import Pin
-from cavet.boards.parts._part import Part, Wires
+from cavet.boards.parts._part import PIN, Part, Wires
 from cavet.record import Kind, Topic
+from cavet.settings import Key
 
 TURN_SECONDS = 0.02
 """For one leaf."""
@@ -17,6 +18,11 @@ class Sign(Part):
     for. What does not fit is cut off."""
 
     kind = "sign"
+    SETTINGS = (
+        PIN,
+        Key(name="columns", kind="whole", doc="how many characters a line has", default=16, low=1, high=80),
+        Key(name="rows", kind="whole", doc="how many lines it has", default=1, low=1, high=8),
+    )
 
     def __init__(self, name: str, wires: Wires, *, columns: int = 16, rows: int = 1) -> None:
         super().__init__(name, wires)

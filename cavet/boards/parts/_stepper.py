@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from math import inf
 
 import msgspec
@@ -10,8 +11,10 @@ from cavet.boards._pins import Pin, Stepping
 from cavet.boards._travel import Travel
 from cavet.boards.parts._part import Part, Wires
 from cavet.record import Kind, Reason, Topic
+from cavet.settings import Key
 
 ENABLE = "enable"
+COILS = ("coil_1", "coil_2", "coil_3", "coil_4")
 
 
 class _Course(msgspec.Struct, frozen=True):
@@ -43,15 +46,34 @@ class Stepper(Part):
     """
 
     kind = "stepper"
+    SETTINGS = (
+        Key(name="pulse", kind="pin", doc="with a driver: the pin that gives the steps", default=None),
+        Key(name="direction", kind="pin", doc="with a driver: the pin of the direction", default=None),
+        *(
+            Key(name=name, kind="pin", doc="without a driver: the pin of this wire; two to four of them", default=None)
+            for name in COILS
+        ),
+        Key(name=ENABLE, kind="pin", doc="the pin that gives it current while it is high", default=None),
+        Key(name="per_turn", kind="whole", doc="how many full steps a turn has", default=200, low=1, high=1_000_000),
+        Key(
+            name="fastest",
+            kind="quantity",
+            unit="",
+            doc="how many full steps a second it can follow; at more it stalls",
+            default=1000.0,
+            low=1,
+        ),
+        Key(name="stops", kind="whole-list", doc="the ends of its way in full steps, where it has any", default=None),
+    )
     unit = "steps"
 
     def __init__(
         self, name: str, wires: Wires, *, per_turn: int = 200, fastest: float = 1000.0,
-        stops: tuple[float, float] | None = None,
+        stops: Sequence[float] | None = None,
     ) -> None:  # fmt: skip
         super().__init__(name, wires)
         self.per_turn = per_turn
-        self.stops = stops
+        self.stops = (stops[0], stops[1]) if stops is not None else None
         self._fastest = fastest
         self._order = [wire for wire in wires if wire != ENABLE]
         self._pulses: dict[str, Stepping | None] = dict.fromkeys(self._order)

@@ -7,6 +7,7 @@ from math import inf
 
 from cavet.boards._pins import Pin
 from cavet.boards.parts._part import Part, Wires
+from cavet.settings import Key
 from cavet.wording import WrongError
 
 
@@ -14,6 +15,15 @@ class Supply(Part):
     """Gives its level while it is on; less where the load would draw more than the limit. `load` in Ω, `None` open."""
 
     kind = "supply"
+    SETTINGS = (
+        Key(name="enable", kind="pin", doc="the pin that switches it on", required=True),
+        Key(name="level", kind="pin", doc="the pin of its voltage, with a converter", required=True),
+        Key(name="limit", kind="pin", doc="the pin of its greatest current, with a converter", required=True),
+        Key(name="volts", kind="quantity", unit="V", doc="its greatest voltage", default=24.0, low=0.1),
+        Key(name="amps", kind="quantity", unit="A", doc="its greatest current", default=2.0, low=0.001),
+        Key(name="load", kind="quantity", unit="Ohm", doc="what hangs on it; nothing without it", default=None),
+    )
+    draws_lots = True
     unit = "V"
     actions = ("load", "unload")
     NOISE_SHARE = 0.0002

@@ -7,14 +7,23 @@ from math import inf
 
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import Ramp
-from cavet.boards.parts._part import Part, Wires
+from cavet.boards.parts._part import PIN, Part, Wires
 from cavet.record import Kind, Topic
+from cavet.settings import Key
 
 
 class Relay(Part):
     """A contact that a coil works. It takes its time, bounces when it meets, and has arrived when it rests."""
 
     kind = "relay"
+    SETTINGS = (
+        PIN,
+        Key(name="operate", kind="quantity", unit="s", doc="how long it takes to close", default=0.008, low=0),
+        Key(name="release", kind="quantity", unit="s", doc="how long it takes to open", default=0.004, low=0),
+        Key(name="bounce", kind="quantity", unit="s", doc="how long of that it bounces", default=0.001, low=0),
+        Key(name="current", kind="quantity", unit="A", doc="what its coil draws", default=0.0, low=0),
+    )
+    draws_lots = True
 
     def __init__(
         self,
@@ -87,6 +96,10 @@ class Valve(Part):
     """Opens and shuts at a steady pace."""
 
     kind = "valve"
+    SETTINGS = (
+        PIN,
+        Key(name="travel", kind="quantity", unit="s", doc="how long its way takes", default=1.5, low=0),
+    )
 
     def __init__(self, name: str, wires: Wires, *, travel: float = 1.5) -> None:
         super().__init__(name, wires)

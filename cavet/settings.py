@@ -1,4 +1,7 @@
-"""What a key of the bench file can be, and what a table of it."""
+"""Settings, each declared once: a key of the bench file, and a table of it.
+
+Reading, checking, the tables of the docs, completion, and what a part is made from are all readings of these.
+"""
 
 from __future__ import annotations
 
