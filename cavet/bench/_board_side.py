@@ -85,12 +85,10 @@ class BoardSide:
     def spoil_links(self) -> None:
         """Make the defects of the links take effect as they are switched now."""
         for board, traffic in self._losses:
-            lossy = [d for d in self.world.defects.values() if d.board == board and d.kind == "lossy" and d.on]
-            traffic.losses.share = max((defect.share for defect in lossy), default=0.0)
-        away = {defect.board for defect in self.world.defects.values() if defect.kind == "away" and defect.on}
+            traffic.losses.share = self.world.boards[board].spoiled.lost
         for board, end in self._ends:
             if isinstance(end, DialEnd):
-                end.keep_away(board in away)
+                end.keep_away(self.world.boards[board].spoiled.away)
 
     def tell(self, board: Board, link: str, value: str, note: str) -> None:
         """Tell of a link's state."""

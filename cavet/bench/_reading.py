@@ -24,7 +24,7 @@ from cavet.bench._plan import BasinPlan, BoardPlan, HostPlan, LinkPlan, Plan
 from cavet.bench._points import PointReader
 from cavet.bench._profiles import ProfileReader
 from cavet.bench._wiring import PIN_KEYS, check_cables, check_converters, check_targets, check_wires
-from cavet.boards import KINDS, Defect, PinMode, Profile, Quantity, Reflex
+from cavet.boards import DEFECTS, KINDS, Defect, PinMode, Profile, Quantity, Reflex
 from cavet.boards.firmware.mqtt import StationPlan
 from cavet.expressions import Expression
 from cavet.hosts import DevicePlan, Format, Manners, Point
@@ -311,8 +311,9 @@ class _Reader:
                 continue
             if table["board"] not in boards:
                 continue
+            made = DEFECTS[table["kind"]]
             over_broker = boards[table["board"]].firmware == "mqtt"
-            if table["kind"] == ("lossy" if over_broker else "away") or (table["kind"] == "mute" and not over_broker):
+            if made.over_broker is not None and made.over_broker != over_broker:
                 expected = "one that fits: no byte is lost on the way to a broker" if over_broker else (
                     "one that fits: `away` and `mute` are for boards on a broker"
                 )  # fmt: skip
@@ -324,9 +325,8 @@ class _Reader:
             if table["kind"] == "silent-device":
                 on_bus = [part for part, each in boards[table["board"]].parts.items() if KINDS[each["kind"]].on_bus]
                 self._one_of((*path, "part"), table["part"], on_bus, "a part on its bus")
-            keys = ("pin", "pins", "share", "delay", "line", "part")
-            fields = {key: table[key] for key in keys if key in table}
-            defects[name] = Defect(name=name, kind=table["kind"], board=table["board"], on=table["on"], **fields)
+            fields = {key.name: table.get(key.name) for key in made.SETTINGS}
+            defects[name] = made(name=name, board=table["board"], on=table["on"], **fields)
         return defects
 
     # the belief

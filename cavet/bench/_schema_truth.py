@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from cavet.bench._schema_formats import BOARD_KEYS
+from cavet.boards import DEFECTS
 from cavet.boards import KINDS as PART_KINDS
 from cavet.boards.firmware.modbus import TABLES
 from cavet.boards.firmware.scpi import MEASURES
@@ -216,46 +217,13 @@ DEFECT = Section(
             name="kind",
             kind="word",
             doc="what is wrong",
-            choices=("dead-pin", "swapped", "lossy", "late", "mute", "away", "stuck-bus", "silent-device"),
+            choices=tuple(DEFECTS),
             required=True,
         ),
         Key(name="board", kind="text", doc="at which board", required=True),
         Key(name="on", kind="switch", doc="whether it is on at the start", default=True),
     ),
-    variants={
-        "stuck-bus": (
-            Key(name="line", kind="word", doc="which line stays low", choices=("data", "clock"), default="data"),
-        ),
-        "silent-device": (
-            Key(name="part", kind="text", doc="the part on the bus that does not acknowledge", required=True),
-        ),
-        "mute": (),
-        "away": (),
-        "dead-pin": (Key(name="pin", kind="pin", doc="the pin whose line does not follow", required=True),),
-        "swapped": (Key(name="pins", kind="whole-list", doc="the two pins whose wires are swapped", required=True),),
-        "lossy": (
-            Key(
-                name="share",
-                kind="quantity",
-                unit="",
-                doc="the share of the bytes that is lost",
-                required=True,
-                low=0,
-                high=1,
-            ),
-        ),
-        "late": (
-            Key(
-                name="delay",
-                kind="quantity",
-                unit="s",
-                doc="by how much it answers late",
-                required=True,
-                low=0,
-                high=60,
-            ),
-        ),
-    },
+    variants={kind: defect.SETTINGS for kind, defect in DEFECTS.items()},
 )
 
 PROFILE = Section(

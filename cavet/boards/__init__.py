@@ -3,7 +3,19 @@
 from cavet.boards._board import Board, BoardState, Carried, CauseOf, Client, Firmware, Outgoing
 from cavet.boards._cable import Cable
 from cavet.boards._circuit import Circuit, PinRefusedError
-from cavet.boards._defects import Defect
+from cavet.boards._defects import (
+    DEFECTS,
+    Away,
+    DeadPin,
+    Defect,
+    Late,
+    Lossy,
+    Mute,
+    SilentDevice,
+    Spoiled,
+    StuckBus,
+    Swapped,
+)
 from cavet.boards._kinds import KINDS
 from cavet.boards._pins import Pin, PinMode
 from cavet.boards._profile import PinProfile, Profile
@@ -12,9 +24,11 @@ from cavet.boards._rig import Quantity, Rig
 from cavet.boards._world import World
 
 __all__ = [
+    "DEFECTS",
     "DOES",
     "EDGES",
     "KINDS",
+    "Away",
     "Board",
     "BoardState",
     "Cable",
@@ -22,8 +36,12 @@ __all__ = [
     "CauseOf",
     "Circuit",
     "Client",
+    "DeadPin",
     "Defect",
     "Firmware",
+    "Late",
+    "Lossy",
+    "Mute",
     "Outgoing",
     "Pin",
     "PinMode",
@@ -33,5 +51,9 @@ __all__ = [
     "Quantity",
     "Reflex",
     "Rig",
+    "SilentDevice",
+    "Spoiled",
+    "StuckBus",
+    "Swapped",
     "World",
 ]

@@ -11,7 +11,7 @@ from typing import Protocol
 import msgspec
 
 from cavet.boards._circuit import Circuit
-from cavet.boards._defects import Defect
+from cavet.boards._defects import Defect, Spoiled
 from cavet.boards._pins import Pin
 from cavet.boards._profile import Profile
 from cavet.boards._reflex import Reflex, Reflexes
@@ -129,7 +129,8 @@ class Board:
         self.may_speak = True
         """Whether it may have something to say since that was taken: it has been touched, or advanced."""
         self.fault: Fault | None = None
-        self.defects: list[Defect] = []
+        self.spoiled = Spoiled()
+        """What its defects make wrong, as they are switched now."""
         self._tell = tell
         self._failsafe = failsafe
         self._reflexes = Reflexes(reflexes or [], circuit, tell)
@@ -261,9 +262,9 @@ class Board:
             out, self._kept = self._kept + out, []
         if not out:
             return out
-        delay = sum(defect.delay for defect in self.defects if defect.on and defect.kind == "late")
-        for outgoing in out:
-            outgoing.at += delay
+        if self.spoiled.delay:
+            for outgoing in out:
+                outgoing.at += self.spoiled.delay
         return out
 
     def take_out_for(self, client: Client) -> list[Outgoing]:
@@ -275,5 +276,8 @@ class Board:
 
     def spoil(self, defects: list[Defect], now: float) -> None:
         """Take up its defects as they are switched now."""
-        self.defects = [defect for defect in defects if defect.board == self.name]
-        self.circuit.spoil(self.defects, now)
+        self.spoiled = Spoiled()
+        for defect in defects:
+            if defect.on and defect.board == self.name:
+                defect.spoil(self.spoiled)
+        self.circuit.spoil(self.spoiled, now)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from cavet.boards._defects import Defect
+from cavet.boards._defects import Spoiled
 from cavet.boards._pins import Pin, PinMode, Stepping
 from cavet.boards._profile import Profile
 from cavet.boards._travel import Travel
@@ -221,21 +221,15 @@ class Circuit:
         """What all parts draw from the board, in A."""
         return sum(part.current(now) for part in self.parts.values())
 
-    def spoil(self, defects: list[Defect], now: float) -> None:
-        """Make those of its own defects that are on take effect, and take back the others."""
-        dead = {defect.pin for defect in defects if defect.on and defect.kind == "dead-pin"}
-        on = [defect for defect in defects if defect.on]
-        self.bus.stuck = next((defect.line for defect in on if defect.kind == "stuck-bus"), "")
-        silent = {defect.part for defect in on if defect.kind == "silent-device"}
+    def spoil(self, spoiled: Spoiled, now: float) -> None:
+        """Make what is wrong take effect, and take back what is not any more."""
+        self.bus.stuck = spoiled.stuck
         for device in self.devices:
-            device.silent = device.name in silent
-        self.mute = any(defect.on and defect.kind == "mute" for defect in defects)
-        swaps = [defect.pins for defect in defects if defect.on and defect.kind == "swapped"]
-        self._swapped = {}
-        for first, second in swaps:
-            self._swapped |= {first: second, second: first}
+            device.silent = device.name in spoiled.silent
+        self.mute = spoiled.mute
+        self._swapped = spoiled.swapped
         self._rewire()
         for pin in self.pins.values():
-            pin.dead = pin.number in dead
+            pin.dead = pin.number in spoiled.dead
             if pin.mode.drives:
                 self._pass_on(pin, now)

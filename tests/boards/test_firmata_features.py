@@ -3,7 +3,7 @@
 import itertools
 import unittest
 
-from cavet.boards import Board, Cable, Circuit, Defect, Outgoing, PinMode, PinProfile, Profile
+from cavet.boards import Board, Cable, Circuit, DeadPin, Outgoing, PinMode, PinProfile, Profile
 from cavet.boards._travel import stop, travel
 from cavet.boards.buses import Measuring, OneWireDevice
 from cavet.boards.parts import Encoder, Lamp, Stepper
@@ -151,7 +151,7 @@ class Steppers(unittest.TestCase):
         self.assertIn("another order", self.shop.events(Kind.REFUSED)[0].note)
 
     def test_a_dead_pin_leaves_it_where_it_is(self):
-        dead = Defect(name="dead", kind="dead-pin", board="board", on=True, pin=3)
+        dead = DeadPin(name="dead", board="board", on=True, pin=3)
         self.stepper = Stepper("table", {"pulse": 2, "direction": 3})
         self.shop = Shop(self.stepper, defects=[dead])
         self.configure()

@@ -5,7 +5,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as some
 
-from cavet.boards import Defect
+from cavet.boards import DeadPin, Late, Swapped
 from cavet.boards.parts import Button, Gauge, Horn, Lamp, Servo
 from cavet.protocols import Side, firmata
 from cavet.record import Kind
@@ -230,7 +230,7 @@ class Mishaps(unittest.TestCase):
         self.assertFalse(made.circuit.parts["horn"].stands_as(5.0))
 
     def test_a_dead_pin_takes_the_value_and_stays_low(self):
-        made = small(defects=[Defect(name="d", kind="dead-pin", board="board", pin=2)])
+        made = small(defects=[DeadPin(name="d", board="board", pin=2)])
         made.say("F4 02 03 E2 7F 00")
         made.go(1.0)
         self.assertEqual(made.circuit.parts["lamp"].fraction(1.0), 0)
@@ -241,14 +241,14 @@ class Mishaps(unittest.TestCase):
         self.assertAlmostEqual(made.circuit.parts["lamp"].fraction(2.0), 127 / 255)
 
     def test_swapped_wires_move_the_other_part(self):
-        made = small(defects=[Defect(name="d", kind="swapped", board="board", pins=(2, 6))])
+        made = small(defects=[Swapped(name="d", board="board", pins=(2, 6))])
         made.say("F4 06 01 F5 06 01")
         made.go(1.0)
         self.assertEqual(made.circuit.parts["lamp"].fraction(1.0), 1.0)
         self.assertFalse(made.circuit.parts["horn"].stands_as(1.0))
 
     def test_a_late_board_is_ready_to_speak_later(self):
-        made = small(defects=[Defect(name="d", kind="late", board="board", delay=0.8)])
+        made = small(defects=[Late(name="d", board="board", delay=0.8)])
         made.board.feed(made.client, b"\xf9", 0, 0.0, lambda end, data: 0)
         (outgoing,) = made.board.take_out()
         self.assertEqual(outgoing.at, 0.8)
