@@ -118,7 +118,7 @@ class DeviceReader:
     def _mode(self, path: Path, table: dict[str, Any], pin: int) -> PinMode | None:
         usual = {COILS: "output", DISCRETE: "input", HOLDING: "pwm"}.get(table["table"], "analog")
         mode = PinMode(table["mode"] or usual)
-        if mode not in self._profile.pins[pin].modes:
+        if not self._profile.pins[pin].can(mode):
             able = listed(self._profile.able(mode), "and") or "no pin"
             self._checker.wrong((*path, "pin"), found=pin, expected=f"a pin with {mode.value}: {able}")
             return None
@@ -172,7 +172,7 @@ class DeviceReader:
             name=name, header=header, does=table["does"], takes=table["takes"] if table["does"] == "set" else "none",
             unit=table["unit"].upper(), low=low, high=high, default=self._default(path, table, low, high),
             choices=table["choices"], pins=pins, channels=channels, parts=table["parts"], measures=table["measures"],
-            overlapped=table["overlapped"],
+            overlapped=table["overlapped"], mode=PinMode(table["mode"]) if table["mode"] else None,
         )  # fmt: skip
         self._check_command(path, plan)
         return plan
@@ -221,6 +221,9 @@ class DeviceReader:
             self._checker.wrong((*path, "pins"), found=found, expected=f"one for each of {suffixes} suffixes")
         drives = {PinMode.OUTPUT, PinMode.PWM, PinMode.DAC}
         for pin in plan.pins:
+            if plan.mode is not None and not self._profile.pins[pin].can(plan.mode):
+                able = listed(self._profile.able(plan.mode), "and") or "no pin"
+                self._checker.wrong((*path, "pins"), found=pin, expected=f"pins with {plan.mode.value}: {able}")
             if not drives & self._profile.pins[pin].modes.keys():
                 self._checker.wrong((*path, "pins"), found=pin, expected="pins that can be driven")
 

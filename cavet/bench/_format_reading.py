@@ -102,8 +102,8 @@ class FormatReader:
             pins = self._pins((*path, key), table[key], mode)
             if table["mask"]:
                 self._field_is_there((*path, "mask"), frame, table["mask"])
-            if mode is PinMode.PWM and len(pins) > 1:
-                self._checker.wrong((*path, key), found=f"{len(pins)} pins", expected="one for pwm")
+            if mode in (PinMode.PWM, PinMode.TONE) and len(pins) > 1:
+                self._checker.wrong((*path, key), found=f"{len(pins)} pins", expected=f"one for {mode.value}")
             found.append(
                 Taken(field=field, does=does, pins=pins, mask=table["mask"], mode=mode, full=table["full"] or 1.0)
             )
@@ -115,7 +115,7 @@ class FormatReader:
             pin = self._find_pin(path, number)
             if pin is None:
                 continue
-            if mode is not None and mode not in self._profile.pins[pin].modes:
+            if mode is not None and not self._profile.pins[pin].can(mode):
                 able = listed(self._profile.able(mode), "and") or "no pin"
                 self._checker.wrong(path, found=pin, expected=f"a pin with {mode.value}: {able}")
             pins.append(pin)

@@ -112,7 +112,7 @@ class StationReader:
         if pin is None:
             return None
         needed: PinMode = MODES[table["does"]]
-        if needed not in self._profile.pins[pin].modes:
+        if not self._profile.pins[pin].can(needed):
             able = listed(self._profile.able(needed))
             expected = f"a pin with {needed.value}: {able}" if able else f"a profile with {needed.value}"
             self._checker.wrong((*path, "pin"), found=pin, expected=expected)

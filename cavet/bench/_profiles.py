@@ -95,6 +95,7 @@ class ProfileReader:
             supply=table["supply"],
             pin_current=table["pin_current"],
             board_current=table["board_current"],
+            pwm_rate=table["pwm_rate"],
             boot=table["boot"],
             resets=table["resets"],
         )

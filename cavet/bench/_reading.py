@@ -210,7 +210,7 @@ class _Reader:
                 continue
             mode = PinMode(table["mode"])
             for key, number, needed in (("pin", pin, mode), ("target", target, PinMode.OUTPUT)):
-                if needed not in profile.pins[number].modes:
+                if not profile.pins[number].can(needed):
                     able = listed(profile.able(needed)) or "none"
                     self._checker.wrong((*path, name, key), found=number, expected=f"a pin with {needed.value}: {able}")
             found.append(

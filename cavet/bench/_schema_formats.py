@@ -28,8 +28,16 @@ TAKES = Section(
         ),
         Key(name="blinks", kind="text", doc="the pins that blink where it has a 1, in place of `pins`", default=""),
         Key(name="mask", kind="text", doc="the field that has a 1 for each pin that is meant", default=""),
-        Key(name="mode", kind="word", doc="how the pins are driven", choices=("output", "pwm"), default="output"),
-        Key(name="full", kind="quantity", unit="", doc="for pwm: the value that means full duty", default=1.0),
+        Key(
+            name="mode", kind="word", doc="how the pins are driven", choices=("output", "pwm", "tone"), default="output"
+        ),
+        Key(
+            name="full",
+            kind="quantity",
+            unit="",
+            doc="for pwm: the value that means full duty; for a tone: how many hertz one is",
+            default=1.0,
+        ),
     ),
 )
 

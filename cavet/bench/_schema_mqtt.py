@@ -80,7 +80,8 @@ TOPIC = Section(
         Key(
             name="does",
             kind="word",
-            doc="`switch` and `level` drive the pin, `pulse` drives it for milliseconds, `text` sends it a text",
+            doc="`switch` and `level` drive the pin, `pulse` drives it for milliseconds, `text` sends it a text, "
+            "`tone` lets it swing at so many hertz",
             choices=tuple(MODES),
             required=True,
         ),

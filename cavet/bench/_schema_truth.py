@@ -93,8 +93,9 @@ CELL = Section(
         Key(
             name="mode",
             kind="word",
-            doc="how the pin is used; else output for coils, input for discrete inputs, pwm or analog for registers",
-            choices=("output", "pwm", "input", "pull-up", "analog"),
+            doc="how the pin is used; else output for coils, input for discrete inputs, pwm or analog for registers; a "
+            "tone takes hertz",
+            choices=("output", "pwm", "tone", "input", "pull-up", "analog"),
             default=None,
         ),
         Key(name="of", kind="sum", doc="what it measures: a sum of the rig and the parts, or `uptime`", default=None),
@@ -154,6 +155,14 @@ COMMAND = Section(
         Key(name="default", kind="scalar", doc="what it is after *RST", default=0),
         Key(name="choices", kind="texts", doc="the keywords, their short forms in capitals", default=()),
         Key(name="pins", kind="text", doc="the pins: one for each suffix or channel, in order", default=""),
+        Key(
+            name="mode",
+            kind="word",
+            doc="how a `set` drives them; else by voltage, pwm or on and off, whatever they can first; a tone takes "
+            "hertz",
+            choices=("output", "pwm", "dac", "tone"),
+            default=None,
+        ),
         Key(name="channels", kind="text", doc="the numbers of the channels, such as `101-108`", default=""),
         Key(name="parts", kind="texts", doc="the parts behind the channels, to be measured", default=()),
         Key(name="measures", kind="word", doc="what of them", choices=MEASURES, default="voltage"),
@@ -240,7 +249,8 @@ PROFILE = Section(
         Key(name="output", kind="text", doc="the pins that can be switched", default=""),
         Key(name="input", kind="text", doc="the pins that can be read", default=""),
         Key(name="pull_up", kind="text", doc="the pins with a pull-up", default=""),
-        Key(name="pwm", kind="text", doc="the pins with PWM", default=""),
+        Key(name="pwm", kind="text", doc="the pins with PWM, which can give a tone as well", default=""),
+        Key(name="pwm_rate", kind="quantity", unit="Hz", doc="how often PWM swings", default=490.0, low=1),
         Key(name="servo", kind="text", doc="the pins that can drive a servo", default=""),
         Key(name="bus", kind="text", doc="the pins of the I2C bus: data, clock", default=""),
         Key(name="stepper", kind="text", doc="the pins that can drive steppers", default=""),

@@ -12,6 +12,8 @@ from cavet.faults import note_fault
 from cavet.record import Kind, Reason, Tell, Topic
 from cavet.wording import listed
 
+FULL_DUTY = 255
+
 
 class PinRefusedError(Exception):
     """The firmware was asked for something that a pin can't do; the text says so, and what could."""
@@ -25,7 +27,8 @@ class Circuit:
         self.parts = {part.name: part for part in parts}
         self._tell = tell
         self.pins = {
-            number: Pin(number, full=(1 << pin.modes.get(PinMode.DAC, 1)) - 1) for number, pin in profile.pins.items()
+            number: Pin(number, pwm_rate=profile.pwm_rate, full=(1 << pin.modes.get(PinMode.DAC, 1)) - 1)
+            for number, pin in profile.pins.items()
         }
         self.mute = False
         """Whether it says nothing of what it has done, though it should."""
@@ -103,7 +106,7 @@ class Circuit:
             raise PinRefusedError(f"there is no pin {number}: {self.profile.name} has 0 to {max(self.profile.pins)}")
         if profile.reserved:
             raise PinRefusedError(f"pin {number} is kept for {profile.reserved}")
-        if mode not in profile.modes:
+        if not profile.can(mode):
             able = listed(self.profile.able(mode), "and") or "no pin"
             raise PinRefusedError(f"pin {number} has no {mode.value}: {mode.value} is on {able}")
         return self.pins[number]
@@ -130,6 +133,25 @@ class Circuit:
         """Give a pin with a converter a share of its full voltage, 0 to 1."""
         pin = self._in_mode(number, PinMode.DAC)
         self._drive(pin, round(pin.full * min(1.0, max(0.0, share))), now, cause)
+
+    def write_tone(self, number: int, hertz: float, now: float, cause: int | None) -> None:
+        """Let a pin swing so many times a second; 0 for not at all."""
+        self._drive(self._in_mode(number, PinMode.TONE), max(0, round(hertz)), now, cause)
+
+    def write_value(self, number: int, value: float, span: tuple[float, float], now: float, cause: int | None) -> None:
+        """Give an output a value, as its mode has it: hertz for a tone, its share of a span for a duty or a voltage,
+        else on, or off for 0."""
+        mode = self.pins[number].mode
+        low, high = span
+        share = min(1.0, max(0.0, (value - low) / (high - low)))
+        if mode is PinMode.TONE:
+            self.write_tone(number, value, now, cause)
+        elif mode is PinMode.DAC:
+            self.write_counts(number, share, now, cause)
+        elif mode is PinMode.PWM:
+            self.write_duty(number, round(FULL_DUTY * share), now, cause)
+        else:
+            self.write_level(number, value != 0, now, cause)
 
     def write_pulse(self, number: int, microseconds: int, written: int, now: float, cause: int | None) -> None:
         """Give a servo pin the width of its pulses; `written` is the number that this was told with."""

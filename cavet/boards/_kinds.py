@@ -19,6 +19,7 @@ from cavet.boards.buses import (
 from cavet.boards.parts import (
     Bell,
     Button,
+    Buzzer,
     Door,
     Encoder,
     Gauge,
@@ -41,7 +42,7 @@ from cavet.boards.parts import (
 
 AT_PINS: tuple[type[Part], ...] = (
     Lamp, Servo, Motor, Horn, Button, LimitSwitch, Gauge, Lever, Relay, Valve, Heater, Pump, Overload, Door, Supply,
-    Bell, Sign, Stepper, Encoder, OneWireDevice, Cable,
+    Bell, Buzzer, Sign, Stepper, Encoder, OneWireDevice, Cable,
 )  # fmt: skip
 ON_BUSES: tuple[type[Part], ...] = (
     Expander, LatchExpander, Panel, Matrix, RegisterDevice, Measuring, Giving, TargetBoard, ShiftRegisters, MatrixChain,

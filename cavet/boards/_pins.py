@@ -24,10 +24,11 @@ class PinMode(Enum):
     ENCODER = "encoder"
     ONEWIRE = "onewire"
     SERIAL = "serial"
+    TONE = "tone"
 
     @property
     def drives(self) -> bool:
-        return self in (PinMode.OUTPUT, PinMode.PWM, PinMode.SERVO, PinMode.DAC, PinMode.STEPPER)
+        return self in (PinMode.OUTPUT, PinMode.PWM, PinMode.SERVO, PinMode.DAC, PinMode.STEPPER, PinMode.TONE)
 
     @property
     def reads(self) -> bool:
@@ -45,7 +46,7 @@ class Stepping(msgspec.Struct, frozen=True):
 
 class Pin(msgspec.Struct):
     """A pin as it stands. `value` is what was last written to it, as it was written: 0 or 1, a duty of 0 to 255, a
-    converter's counts, for a servo an angle or a pulse in µs; `pulse_us` is the pulse that this means.
+    converter's counts, for a servo an angle or a pulse in µs, a tone's hertz; `pulse_us` is a servo's pulse.
 
     `cause` is the event that set it last. The line of a dead pin does not follow.
     """
@@ -62,6 +63,8 @@ class Pin(msgspec.Struct):
     dead: bool = False
     level: bool = False
     """For an input: the level it reads."""
+    pwm_rate: float = 490.0
+    """How many times a second its PWM swings, in Hz."""
     full: int = 1
     """For a converter that gives a voltage: its greatest count."""
 
@@ -74,7 +77,18 @@ class Pin(msgspec.Struct):
             return float(self.value != 0)
         if self.mode is PinMode.DAC:
             return self.value / self.full
+        if self.mode is PinMode.TONE:
+            return 0.5 if self.value else 0.0
         return self.value / 255 if self.mode is PinMode.PWM else 0.0
+
+    @property
+    def frequency(self) -> float:
+        """How many times a second its line swings, in Hz; 0 for a steady level."""
+        if self.dead:
+            return 0.0
+        if self.mode is PinMode.TONE:
+            return float(self.value)
+        return self.pwm_rate if self.mode is PinMode.PWM and 0 < self.value < 255 else 0.0
 
     @property
     def pulse(self) -> float:

@@ -17,6 +17,10 @@ class PinProfile(msgspec.Struct, frozen=True, kw_only=True):
     reserved: str = ""
     """What the pin is kept for, where it can't be used: the link's receiver, say."""
 
+    def can(self, mode: PinMode) -> bool:
+        """Whether it can be set to a mode. What swings for PWM can swing at any rate, for a tone."""
+        return mode in self.modes or (mode is PinMode.TONE and PinMode.PWM in self.modes)
+
 
 class Profile(msgspec.Struct, frozen=True, kw_only=True):
     """A kind of board. Voltages in V, currents in A, times in s."""
@@ -26,6 +30,8 @@ class Profile(msgspec.Struct, frozen=True, kw_only=True):
     supply: float = 5.0
     pin_current: float = 0.02
     board_current: float = 0.12
+    pwm_rate: float = 490.0
+    """How many times a second its PWM swings, in Hz."""
     boot: float = 0.0
     """How long it hears nothing after a reset."""
     resets: bool = False
@@ -33,7 +39,7 @@ class Profile(msgspec.Struct, frozen=True, kw_only=True):
 
     def able(self, mode: PinMode) -> list[int]:
         """The pins that have a mode."""
-        return [number for number, pin in self.pins.items() if mode in pin.modes]
+        return [number for number, pin in self.pins.items() if pin.can(mode)]
 
     @property
     def serial_ports(self) -> dict[int, list[int]]:

@@ -159,7 +159,7 @@ def open(
     the same record. With `real` on the boards' real endpoints, in real time, in a thread of its own; so too with `at`,
     the addresses of boards found elsewhere ("/dev/ttyUSB0", "HOST:PORT"), and with the `broker` HOST:PORT that all that
     speaks MQTT is put on. `defects` are those of the file that are on from the beginning. A board that is not there is
-    told when one of its points is used. Raises `WrongError`, with all mistakes of the file.
+    told when one of its points is used. Raises an `ExceptionGroup` of `WrongError`s, with all mistakes of the file.
     """
     plan = make_plan(bench, seed=seed, at=at, broker=broker)
     real = real or bool(at) or broker is not None

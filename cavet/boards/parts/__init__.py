@@ -1,5 +1,6 @@
 """What is wired to the pins of a board, with its behaviour in time."""
 
+from cavet.boards.parts._buzzer import Buzzer
 from cavet.boards.parts._contact import Button, Door, LimitSwitch
 from cavet.boards.parts._encoder import Encoder
 from cavet.boards.parts._horn import Bell, Horn, Sounder
@@ -19,6 +20,7 @@ __all__ = [
     "Around",
     "Bell",
     "Button",
+    "Buzzer",
     "Door",
     "Encoder",
     "Gauge",

@@ -68,6 +68,7 @@ GLYPHS = {
     "door": ("◨", "◧"),
     "supply": ("◕", "○"),
     "bell": ("◓", "◠"),
+    "buzzer": ("♪", "·"),
     "sign": ("▣", "□"),
     "stepper": ("◎", "◌"),
     "encoder": ("◔", "◌"),
@@ -295,6 +296,21 @@ def _bell(canvas: Canvas, x: int, y: int, view: PartView) -> None:
         sound.put_on(canvas, x, y, GOT)
 
 
+def _buzzer(canvas: Canvas, x: int, y: int, view: PartView) -> None:
+    """A round disc, and while it sounds the wave that it gives: the higher the pitch, the closer its swings."""
+    disc = Dots(3, 2)
+    for column, (low, high) in enumerate(((2, 5), (1, 6), (1, 6), (1, 6), (2, 5))):
+        disc.line(column, low, column, high)
+    disc.put_on(canvas, x, y, ink(view))
+    if view.fraction:
+        wave = Dots(5, 2)
+        swings = 1 + 4 * view.fraction
+        for step in range(40):
+            at = step / 4
+            wave.set(at, 3.5 + 3 * math.sin(2 * math.pi * swings * at / 10))
+        wave.put_on(canvas, x + 3, y, GOT)
+
+
 def _stepper(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     """A toothed wheel, with a hand at its angle."""
     wheel = Dots(4, 2)
@@ -375,6 +391,7 @@ PICTURES: dict[str, Callable[[Canvas, int, int, PartView], None]] = {
     "overload": _overload,
     "supply": _supply,
     "bell": _bell,
+    "buzzer": _buzzer,
     "stepper": _stepper,
     "encoder": _encoder,
     "onewire": _on_line,

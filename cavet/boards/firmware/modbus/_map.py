@@ -20,7 +20,6 @@ INPUT: Final = "input-registers"
 TABLES: Final = (COILS, DISCRETE, HOLDING, INPUT)
 UPTIME: Final = "uptime"
 """What a cell's `of` says for the seconds since the device was started."""
-FULL_DUTY = 255
 
 
 class CellPlan(msgspec.Struct, frozen=True, kw_only=True):
@@ -121,8 +120,8 @@ class DeviceMap:
             value = cell.form.unpack(tuple(self._words[table][at] for at in cell.addresses))
             note = f"{cell.name} {value}"
             self._tell(Kind.DRIVEN, Topic.REGISTER, f"{table.removesuffix('s')} {cell.address}", value, cause, note)
-        elif cell.mode is PinMode.PWM:
-            full = cell.high or cell.form.limits[1]
-            self._circuit.write_duty(cell.pin, round(FULL_DUTY * word / full), now, cause)
+        elif cell.mode is PinMode.TONE:
+            self._circuit.write_tone(cell.pin, word * cell.scale, now, cause)
         else:
-            self._circuit.write_level(cell.pin, bool(word), now, cause)
+            full = cell.high or cell.form.limits[1]
+            self._circuit.write_value(cell.pin, word, (0, full), now, cause)

@@ -38,7 +38,13 @@ UPTIME = "uptime"
 """What a field of the health says for the seconds since the station was started."""
 MAX_SHOWN = 60
 MAX_PULSE_SECONDS = 60.0
-MODES = {"switch": PinMode.OUTPUT, "level": PinMode.PWM, "pulse": PinMode.OUTPUT, "text": PinMode.OUTPUT}
+MODES = {
+    "switch": PinMode.OUTPUT,
+    "level": PinMode.PWM,
+    "pulse": PinMode.OUTPUT,
+    "text": PinMode.OUTPUT,
+    "tone": PinMode.TONE,
+}
 """What a topic can do, and how its pin is used for that."""
 FULL_DUTY = 255
 
@@ -226,7 +232,7 @@ class Station:
             if told is not None and _duty(topic, told) == pin.value:  # no reflex has changed it since
                 return told
             return topic.low + (topic.high - topic.low) * pin.value / FULL_DUTY
-        return bool(pin.value)
+        return pin.value if topic.does == "tone" else bool(pin.value)
 
     def _tell_health(self, now: float) -> None:
         """Say the health, and when next."""
@@ -253,7 +259,7 @@ class Station:
             value = topic.form.decode(payload)
             if topic.does == "switch" and isinstance(value, str):
                 raise PayloadError(f'found "{plain(value, MAX_SHOWN)}", expected true or false')
-            if topic.does in ("level", "pulse"):
+            if topic.does in ("level", "pulse", "tone"):
                 self._check_limits(topic, float(value))
         except (PayloadError, ValueError) as error:
             self._tell(Kind.REFUSED, Topic.MESSAGE, topic.name, payload, cause, f"{topic.command}: {error}")
@@ -278,6 +284,8 @@ class Station:
         elif topic.does == "level":
             self._circuit.write_duty(topic.pin, _duty(topic, float(value)), now, taken)
             self._levels[topic.name] = float(value)
+        elif topic.does == "tone":
+            self._circuit.write_tone(topic.pin, float(value), now, taken)
         elif topic.does == "pulse":
             self._pulses.pop(topic.pin, None)
             seconds = min(float(value) / 1000, MAX_PULSE_SECONDS)

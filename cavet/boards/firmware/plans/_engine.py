@@ -137,6 +137,8 @@ class Engine:
                 share = min(1.0, max(0.0, value / taken.full))
                 self._circuit.write_duty(pin, round(FULL_DUTY * share), now, cause)
                 self._shares[pin] = share
+            elif taken.mode is PinMode.TONE:
+                self._circuit.write_tone(pin, value * taken.full, now, cause)
             else:
                 level = bool(int(value) >> bit & 1) if len(taken.pins) > 1 else value != 0
                 self._set_level(pin, level, now, cause)
@@ -206,6 +208,8 @@ class Engine:
             told = self._shares.get(pin.number)
             same = told is not None and round(FULL_DUTY * told) == pin.value  # else a reflex has changed it
             return (told if told is not None and same else pin.duty) * given.full
+        if pin.mode is PinMode.TONE:
+            return pin.value / given.full
         return self._circuit.read_counts(pin.number, now) if pin.mode is PinMode.ANALOG else self._level(pin.number)
 
     def _level(self, pin: int) -> bool:

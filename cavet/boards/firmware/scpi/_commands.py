@@ -18,6 +18,8 @@ MEASURES = ("voltage", "current")
 ANSWERS = {"string": data.quoted, "block": data.as_block}
 """How a text that is kept is answered; a keyword as it is."""
 Setting = float | bool | str
+BEST_FIRST = (PinMode.DAC, PinMode.PWM, PinMode.OUTPUT)
+"""The modes in which a setting's pin is driven, the best first."""
 
 
 class CommandPlan(msgspec.Struct, frozen=True, kw_only=True):
@@ -37,6 +39,8 @@ class CommandPlan(msgspec.Struct, frozen=True, kw_only=True):
     default: Setting = 0.0
     choices: tuple[str, ...] = ()
     pins: tuple[int, ...] = ()
+    mode: PinMode | None = None
+    """How its pins are driven; else as well as they can be."""
     channels: tuple[int, ...] = ()
     parts: tuple[str, ...] = ()
     measures: str = "voltage"
@@ -59,7 +63,7 @@ class Commands:
         for plan in self._plans:
             for pin in plan.pins:
                 modes = self._circuit.profile.pins[pin].modes
-                mode = next(mode for mode in (PinMode.DAC, PinMode.PWM, PinMode.OUTPUT) if mode in modes)
+                mode = plan.mode or next(mode for mode in BEST_FIRST if mode in modes)
                 if self._circuit.pins[pin].mode is not mode:
                     self._circuit.set_mode(pin, mode, now, None)
         for plan, place in self._kept():
@@ -133,14 +137,7 @@ class Commands:
         if not plan.pins or isinstance(setting, str):
             self._tell(Kind.DRIVEN, Topic.REGISTER, plan.name, setting, cause, f"{plan.name} {setting}")
             return
-        pin = self._circuit.pins[plan.pins[place]]
-        share = self._share(plan, setting)
-        if pin.mode is PinMode.DAC:
-            self._circuit.write_counts(pin.number, share, now, cause)
-        elif pin.mode is PinMode.PWM:
-            self._circuit.write_duty(pin.number, round(255 * share), now, cause)
-        else:
-            self._circuit.write_level(pin.number, bool(setting), now, cause)
+        self._circuit.write_value(plan.pins[place], float(setting), (plan.low, plan.high), now, cause)
 
     def _share(self, plan: CommandPlan, setting: Setting) -> float:
         return (float(setting) - plan.low) / (plan.high - plan.low)

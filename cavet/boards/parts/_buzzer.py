@@ -1,0 +1,87 @@
+"""A buzzer: it sounds at the pitch that its line gives."""
+
+from __future__ import annotations
+
+import math
+from math import inf
+from typing import Any
+
+from cavet.boards._pins import Pin
+from cavet.boards.parts._part import PIN, Around, Part, Settings, Wires
+from cavet.record import Kind, Topic
+from cavet.settings import Key
+
+START_SECONDS = 0.003
+"""Until its disc swings."""
+CURRENT = 0.015
+NOTES = ("A", "A♯", "B", "C", "C♯", "D", "D♯", "E", "F", "F♯", "G", "G♯")
+CONCERT_PITCH = 440.0
+
+
+class Buzzer(Part):
+    """A passive one: a steady level is not heard, a line that swings is, at its own rate."""
+
+    kind = "buzzer"
+    unit = "Hz"
+    SETTINGS = (
+        PIN,
+        Key(
+            name="range", kind="range", unit="Hz", doc="the pitches that it can give; others are not heard",
+            default=(50.0, 10000.0),
+        ),
+    )  # fmt: skip
+
+    def __init__(self, name: str, wires: Wires, *, low: float = 50.0, high: float = 10000.0) -> None:
+        super().__init__(name, wires)
+        self._low, self._high = low, high
+        self._pitch = 0.0
+        self._wanted = 0.0
+        self._duty = 0.0
+        self._due = inf
+        self._cause: int | None = None
+
+    @classmethod
+    def arguments(cls, settings: Settings, around: Around) -> dict[str, Any]:
+        return {"low": min(settings["range"]), "high": max(settings["range"])}
+
+    def follow(self, wire: str, pin: Pin, now: float) -> None:
+        rate = pin.frequency
+        self._wanted = rate if self._low <= rate <= self._high else 0.0
+        self._duty, self._cause = pin.duty, pin.cause
+        self._due = now + START_SECONDS
+        if rate and not self._wanted:
+            note = f"{rate:g} Hz is not heard: {self._low:g} to {self._high:g} Hz are"
+            self._tell(Kind.REFUSED, Topic.PART, self.name, None, pin.cause, note)
+            self._due, self._pitch = inf, 0.0
+
+    def advance(self, now: float) -> float:
+        if now < self._due:
+            return self._due
+        self._due = inf
+        self._pitch = self._wanted
+        self.moved(round(self._pitch, 3), self._cause, self.tells(now))
+        return inf
+
+    def fraction(self, now: float) -> float:
+        """Where its pitch lies between the lowest and the highest, as an ear has it; 0 while it is quiet."""
+        if not self._pitch:
+            return 0.0
+        return max(0.02, math.log(self._pitch / self._low) / math.log(self._high / self._low))
+
+    def stands_as(self, now: float) -> float:
+        return 255 * self._duty
+
+    def state(self, now: float) -> float:
+        return self._pitch
+
+    def current(self, now: float) -> float:
+        return CURRENT if self._pitch else 0.0
+
+    def tells(self, now: float) -> str:
+        return f"{self._pitch:.0f} Hz, {note_of(self._pitch)}" if self._pitch else "quiet"
+
+
+def note_of(pitch: float) -> str:
+    """The note that is nearest to a pitch in Hz, with its octave: 440 Hz is A4."""
+    semitones = round(12 * math.log2(pitch / CONCERT_PITCH))
+    return f"{NOTES[semitones % 12]}{4 + (semitones + 9) // 12}"
