@@ -126,7 +126,7 @@ class Standings:
     def presence_of(self, host: str) -> Presence | None:
         """What is known of whether a board is there; `None` where what it speaks does not tell."""
         session = self._bench.host_links[host].session
-        return session.presence if isinstance(session, MqttSession) else None
+        return session.presence if isinstance(session, MqttSession) and session.follows_presence else None
 
     def diagnose(self, trail: Trail) -> Diagnosis:
         """Say how a trail stands, stage by stage."""

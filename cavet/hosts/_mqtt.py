@@ -215,6 +215,11 @@ class MqttSession(Session[TopicPoint]):
             if point.state and (point.state == topic or fits(point.state, topic)):
                 self._heard_state(point, publication.payload, now, cause)
 
+    @property
+    def follows_presence(self) -> bool:
+        """Whether the board, as far as the host knows, tells anywhere that it is there."""
+        return bool(self._topics.presence or self._topics.health)
+
     def _heard_presence(self, payload: bytes, now: float, cause: int | None) -> None:
         said = payload.decode("utf-8", "replace")
         known = {self._topics.here: True, self._topics.gone: False}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from itertools import pairwise
 
 import msgspec
 
@@ -304,10 +305,10 @@ def _buzzer(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     disc.put_on(canvas, x, y, ink(view))
     if view.fraction:
         wave = Dots(5, 2)
-        swings = 1 + 4 * view.fraction
-        for step in range(40):
-            at = step / 4
-            wave.set(at, 3.5 + 3 * math.sin(2 * math.pi * swings * at / 10))
+        swings = 0.5 + 2 * view.fraction
+        heights = [3.5 - 3.4 * math.sin(2 * math.pi * swings * step / 20) for step in range(20)]
+        for step, (here, there) in enumerate(pairwise(heights)):
+            wave.line(step / 2, here, (step + 1) / 2, there)
         wave.put_on(canvas, x + 3, y, GOT)
 
 
