@@ -1,12 +1,22 @@
-"""Writes the tables of docs/bench-file.md and docs/plan-file.md from the schema: `python -m tests.bench_keys`."""
+"""Writes the tables of docs/bench-file.md and docs/plan-file.md from the schema, and the keys of docs/drive-screen.md
+from the registry of commands: `python -m tests.bench_keys`."""
 
+import re
 from pathlib import Path
 
 from cavet.bench import PLAN_SECTIONS, SECTIONS
+from cavet.workbench import keymap
 
 DOCS = Path(__file__).parents[1] / "docs"
 PAGES = {"bench-file.md": SECTIONS, "plan-file.md": PLAN_SECTIONS}
 MARK = "<!-- the tables below are written by `python -m tests.bench_keys` -->"
+
+
+KEY_TABLE = re.compile(r"\| key \| what it does \|\n(\|.*\n)*")
+
+
+def keys():
+    return keymap.key_table((*keymap.DRIVE, *keymap.EVERYWHERE)) + "\n"
 
 
 def row(key):
@@ -63,3 +73,5 @@ if __name__ == "__main__":
         page = DOCS / name
         head = page.read_text().partition(MARK)[0]
         page.write_text(f"{head}{MARK}\n\n{tables(sections)}")
+    page = DOCS / "drive-screen.md"
+    page.write_text(KEY_TABLE.sub(lambda found: keys(), page.read_text(), count=1))

@@ -73,14 +73,19 @@ class Index:
                 if place < len(chunks) - 1:
                     self._made[start] = made
             found.append((start, events, made))
-        for start in [start for start in self._made if start < starts[0]]:
-            del self._made[start]
-            self._snapshots.pop(start, None)
+        self._forget(starts[0])
         return found
+
+    def _forget(self, first: int) -> None:
+        """Chunks before this number have left memory."""
+        for kept in (self._made, self._snapshots):
+            for start in [start for start in kept if start < first]:
+                del kept[start]
 
     def prepare(self, most: int) -> None:
         """Index up to so many chunks that are full, so that a later look has less to do."""
         starts, chunks = self._shelf()
+        self._forget(starts[0])
         for start, events in zip(starts[:-1], chunks[:-1], strict=True):
             if most and start >= self._prepared:
                 made = self._made.setdefault(start, ChunkIndex(events))

@@ -51,7 +51,8 @@ RAILS = (
     Command(does="type a value with any unit that fits; ⏎ sets it, esc leaves it", shown="0–9", foot="value"),
     Command(does="type a text, for a point that takes one", shown='"'),
     Command(
-        does="flip a switch; hold a momentary one; send a level to its end, or back to rest; fold a board's points",
+        does="flip a switch; hold a momentary one (a terminal tells of no release: it lets go when the key has not "
+        "come again for 0.6 s); send a level to its end, or back to rest; do a pulse once more; fold a board's points",
         keys="space", shown="space", foot="flip, hold, fold",
     ),
 )  # fmt: skip
@@ -71,7 +72,10 @@ MOVES = {
 FIND_KEY = "f"
 
 DRIVE = (
-    Command(does="rails or board", keys="v", shown="v", foot="board", action="view", tight=True),
+    Command(
+        does="rails or board, where there is room for one only", keys="v", shown="v", foot="board", action="view",
+        tight=True,
+    ),
     *RAILS,
     Command(
         name="find", does="points by a part of their names; ⏎ keeps the search, esc shows all again", shown="f",
@@ -158,5 +162,10 @@ def foot(commands: Commands, *, tight: bool = False) -> Keys:
 
 def key_table(commands: Commands) -> str:
     """The keys as a table, for the docs."""
-    rows = [f"| `{command.shown}` | {command.does} |" for command in commands if command.shown]
+    rows = []
+    for command in commands:
+        also = [key for key in command.keys.split(",")[1:] if key.startswith("ctrl") or key in ("home", "end")]
+        shown = ", ".join(f"`{key}`" for key in (command.shown, *also))
+        what = f"{command.name}: {command.does}" if command.name else command.does
+        rows += [f"| {shown} | {what} |"] if command.shown else []
     return "\n".join(["| key | what it does |", "|---|---|", *rows])

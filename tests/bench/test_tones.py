@@ -138,7 +138,7 @@ class Tones(unittest.TestCase):
     def test_a_tone_needs_a_pin_that_can(self):
         with tempfile.TemporaryDirectory() as folder, self.assertRaises(Exception) as caught:
             path = Path(folder) / "tones.bench.toml"
-            path.write_text(BENCH.replace("pin = 2, mode", "pin = 6, mode").replace('pin = 2 }', "pin = 6 }"))
+            path.write_text(BENCH.replace("pin = 2, mode", "pin = 6, mode").replace("pin = 2 }", "pin = 6 }"))
             cavet.open(path)
         self.assertIn("a pin with tone: 2, 3, 4 and 5", str(caught.exception) + repr(caught.exception.exceptions))
 

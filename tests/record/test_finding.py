@@ -5,6 +5,7 @@ import random
 import sqlite3
 import tempfile
 import time
+import tracemalloc
 import unittest
 from pathlib import Path
 
@@ -47,6 +48,23 @@ def trail_by_hand(record, root):
             members.add(event.number)
             found.append(event)
     return found
+
+
+class Memory(unittest.TestCase):
+    def test_what_has_left_memory_has_left_the_indexes_though_nobody_looks(self):
+        record = Record(lambda: 0.0, kept=10_000)
+
+        def grow():
+            for number in range(60_000):
+                record.append(Kind.HEARD, "hut", Topic.POINT, "level", number, number - 1 if number else None)
+                if not number % 1000:
+                    record.prepare()
+            return tracemalloc.get_traced_memory()[0]
+
+        tracemalloc.start()
+        self.addCleanup(tracemalloc.stop)
+        first = grow()
+        self.assertLess(grow(), 1.3 * first)
 
 
 class Finding(unittest.TestCase):

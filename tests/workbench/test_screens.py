@@ -4,6 +4,7 @@ import asyncio
 import os
 import re
 import tempfile
+import threading
 import unittest
 from pathlib import Path
 from unittest import mock
@@ -14,12 +15,14 @@ from cavet.bench import BenchThread, load_bench
 from cavet.demo import demo_path
 from cavet.protocols import firmata
 from cavet.record import Kind, read_record
-from cavet.workbench import CavetApp, Desk
+from cavet.workbench import CavetApp, Desk, keymap
+from cavet.workbench.screens.actions import ActionsScreen
 from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.drive import DriveScreen
 from cavet.workbench.screens.sheet import SheetScreen
 from cavet.workbench.widgets.leaf import Leaf
 from cavet.workbench.widgets.picture import Picture
+from tests import bench_keys
 from tests.bench.benches import gatehouse_text
 from tests.patience import PATIENCE
 
@@ -111,6 +114,73 @@ class Window(unittest.TestCase):
                 seat.app._look_at_terminal()
                 await seat.until(lambda: seat.app.screen.size == (100, 30))
             await seat.until(lambda: seat.app.screen.query_one("#board").size.width < 50)
+
+        seated(story)
+
+
+class Commands(unittest.TestCase):
+    def test_the_keys_of_the_docs_are_those_of_the_registry(self):
+        self.assertIn(bench_keys.keys(), (bench_keys.DOCS / "drive-screen.md").read_text("utf-8"))
+
+    def test_each_names_something_that_can_be_done(self):
+        for commands, classes in (
+            (keymap.DRIVE, (DriveScreen,)),
+            (keymap.EVERYWHERE, (CavetApp,)),
+            (keymap.SHEET, (SheetScreen,)),
+            (keymap.DEFECTS, (DefectsScreen,)),
+        ):
+            for command in commands:
+                if command.action:
+                    name = command.action.partition("(")[0]
+                    self.assertTrue(any(hasattr(each, f"action_{name}") for each in classes), name)
+
+    def test_no_key_is_given_twice_on_a_screen(self):
+        for commands in (keymap.DRIVE, keymap.SHEET, keymap.DEFECTS):
+            keys = [key for command in (*commands, *keymap.EVERYWHERE) for key in command.keys.split(",") if key]
+            twice = {key for key in keys if keys.count(key) > 1} - {"q"}  # over a sheet, q is back
+            self.assertEqual(twice, set())
+
+
+class NobodyWaits(unittest.TestCase):
+    """What acts on the bench is handed over; the screen goes on."""
+
+    def test_a_bench_that_does_not_answer_is_told_and_what_was_asked_is_done_when_it_does(self):
+        async def story(seat):
+            busy = threading.Event()
+            self.addCleanup(busy.set)
+            seat.desk._call(busy.wait)
+            await seat.press("shift+right", "right")
+            await seat.sees("the bench has not answered for")
+            self.assertIsNone(seat.asked("beacon"))
+            await seat.press("question_mark")
+            await seat.on(SheetScreen)
+            await seat.press("escape")
+            busy.set()
+            await seat.until(lambda: seat.asked("beacon") is not None)
+            await seat.until(lambda: "has not answered" not in seat.text())
+
+        seated(story)
+
+    def test_an_error_comes_back_and_what_is_unforeseen_is_told_as_such(self):
+        async def story(seat):
+            seat.desk.hands.act("gatehouse.beacon", "kick")
+            await seat.sees('beacon: found "kick"')
+            with self.assertLogs("cavet", "ERROR"):
+                seat.desk._call(lambda: 1 / 0)
+                await seat.sees("that has failed: ZeroDivisionError")
+
+        seated(story)
+
+    def test_a_sheet_is_followed_no_more_once_it_was_left(self):
+        async def story(seat):
+            await seat.press("f2")
+            await seat.on(ActionsScreen)
+            sheet = seat.app.screen
+            await seat.press("escape")
+            await seat.on(DriveScreen)
+            sheet.follow()
+            sheet.on_resize()
+            await seat.press("right")
 
         seated(story)
 
@@ -518,7 +588,8 @@ class Looking(unittest.TestCase):
 
     def test_what_a_lost_link_told_last_has_its_age(self):
         async def story(seat):
-            await seat.sees("1 2")
+            readings = seat.desk.bench.host_links["gatehouse"].session.readings
+            await seat.until(lambda: readings["level"].got is not None)
             seat.desk.switch_link("gatehouse")
             await seat.sees("s old")
 

@@ -15,6 +15,7 @@ class DefectsScreen(Modal[None]):
     """The list of defects, each with what it does."""
 
     CAN = keymap.DEFECTS
+    IS_LIVE = True
     BINDINGS = keymap.bindings(keymap.DEFECTS)
 
     class Keep(Message):

@@ -15,10 +15,10 @@ from cavet.hosts import Point
 from cavet.workbench import keymap, views
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.lines import draw_foot, draw_too_small, draw_top
+from cavet.workbench.screens.modal import FRAME_SECONDS
 from cavet.workbench.widgets.picture import Picture
 from cavet.workbench.widgets.top import Top
 
-FRAME_SECONDS = 1 / 15
 CALM_SECONDS = 0.24
 """So long a picture may stand while nothing stirs: what comes in by itself is shown four times a second."""
 MESSAGE_SECONDS = 6.0

@@ -13,12 +13,15 @@ from cavet.workbench.drawing.sheet import Sheet
 from cavet.workbench.widgets.leaf import Leaf
 
 T = TypeVar("T")
+FRAME_SECONDS = 1 / 15
 
 
 class Modal(ModalScreen[T], Generic[T]):
     """A sheet above a screen, until it is left. Its class says which commands it has, and `sheet` what stands on it."""
 
     CAN: ClassVar[keymap.Commands] = ()
+    IS_LIVE: ClassVar[bool] = False
+    """Whether what stands on it may change while nobody presses a key."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -30,6 +33,8 @@ class Modal(ModalScreen[T], Generic[T]):
         yield self.leaf
 
     def on_mount(self) -> None:
+        if self.IS_LIVE:
+            self.set_interval(FRAME_SECONDS, self.follow)
         self.call_after_refresh(self.follow)
 
     def on_resize(self) -> None:

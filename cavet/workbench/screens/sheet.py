@@ -6,7 +6,6 @@ from collections.abc import Callable
 
 from cavet.workbench import keymap
 from cavet.workbench.drawing.sheet import Sheet, laid
-from cavet.workbench.screens.frame import FRAME_SECONDS
 from cavet.workbench.screens.modal import Modal
 
 
@@ -14,15 +13,13 @@ class SheetScreen(Modal[None]):
     """Shows what `make` gives, anew at each look."""
 
     CAN = keymap.SHEET
+    IS_LIVE = True
     BINDINGS = keymap.bindings(keymap.SHEET)
 
     def __init__(self, make: Callable[[], Sheet]) -> None:
         super().__init__()
         self._make = make
         self._first = 0
-
-    def on_mount(self) -> None:
-        self.set_interval(FRAME_SECONDS, self.follow)
 
     def sheet(self) -> Sheet:
         return self._make()
