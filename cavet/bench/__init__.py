@@ -1,21 +1,23 @@
 """The bench: its file, and the whole set-up put together and running."""
 
-from cavet.bench._building import BROKER
+from cavet.bench._building import BROKER, build_world
 from cavet.bench._bus_reading import line_names
 from cavet.bench._by_hand import Answer
 from cavet.bench._diagnosis import Diagnosis, StageState
 from cavet.bench._elsewhere import with_addresses
-from cavet.bench._file import BenchFile, load_bench
+from cavet.bench._file import BenchFile, check_text, load_bench
 from cavet.bench._format_reading import FormatPlan
 from cavet.bench._host_side import HostLink
 from cavet.bench._naming import AddressNames, address_names
+from cavet.bench._places import find_places
 from cavet.bench._plan import OWN, BoardPlan, HostPlan, LinkPlan, Plan, address_problem
-from cavet.bench._plan_file import PlanFile, load_plan
+from cavet.bench._plan_file import PlanFile, load_plan, read_plan_text, shipped_plans
 from cavet.bench._profiles import find_profile, shipped_profiles
 from cavet.bench._running import Carrier, Endpoint, RunningBench
 from cavet.bench._schema import SECTIONS, Key, Section
 from cavet.bench._schema_plan import PLAN_SECTIONS
 from cavet.bench._standing import Standing, Standings
+from cavet.bench._svd import SvdReader
 from cavet.bench._thread import BenchThread, LoopThread
 
 __all__ = [
@@ -44,12 +46,18 @@ __all__ = [
     "StageState",
     "Standing",
     "Standings",
+    "SvdReader",
     "address_names",
     "address_problem",
+    "build_world",
+    "check_text",
+    "find_places",
     "find_profile",
     "line_names",
     "load_bench",
     "load_plan",
+    "read_plan_text",
+    "shipped_plans",
     "shipped_profiles",
     "with_addresses",
 ]

@@ -21,6 +21,7 @@ from cavet.boards._pins import Pin, PinMode
 from cavet.boards._profile import PinProfile, Profile
 from cavet.boards._reflex import DOES, EDGES, Reflex
 from cavet.boards._rig import Quantity, Rig
+from cavet.boards._travel import stop, travel
 from cavet.boards._world import World
 
 __all__ = [
@@ -56,4 +57,6 @@ __all__ = [
     "StuckBus",
     "Swapped",
     "World",
+    "stop",
+    "travel",
 ]

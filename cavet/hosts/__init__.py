@@ -22,6 +22,7 @@ from cavet.hosts._point import (
     TopicPoint,
 )
 from cavet.hosts._presence import BoardTopics, Presence
+from cavet.hosts._reads import group
 from cavet.hosts._scpi import ScpiSession
 from cavet.hosts._session import Manners, Reading, Said, SessionState, state_words
 from cavet.hosts.buses import HELP, ON_SPI, DevicePlan, SpiPlace
@@ -58,5 +59,6 @@ __all__ = [
     "SpiPlace",
     "StepperPoint",
     "TopicPoint",
+    "group",
     "state_words",
 ]

@@ -13,7 +13,7 @@ from cavet.links._tap import Tap, TappedEnd
 from cavet.links._tcp import SEVERAL, TcpClientEnd, TcpServerEnd
 from cavet.links._tls import Tls
 from cavet.links._url import SCHEMES, UrlEnd
-from cavet.links._usb import UsbEnd
+from cavet.links._usb import UsbEnd, words
 from cavet.links._usbip import UsbIpEnd
 from cavet.links._wire import Losses, Wire
 
@@ -44,4 +44,5 @@ __all__ = [
     "UsbIpEnd",
     "Welcome",
     "Wire",
+    "words",
 ]

@@ -3,12 +3,14 @@
 from cavet.record._event import STAGES, Event, Kind, Purpose, Reason, Topic, Value, as_line
 from cavet.record._index import StateKey
 from cavet.record._memory import Record
+from cavet.record._row import CHUNK_ITEMS
 from cavet.record._store import RecordFile, RecordWriter, check_new, read_record
 from cavet.record._telling import Tell
 from cavet.record._trail import Step, Trail, Trails
 from cavet.record._transfer import Direction, Seat, Transfer
 
 __all__ = [
+    "CHUNK_ITEMS",
     "STAGES",
     "Direction",
     "Event",

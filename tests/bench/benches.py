@@ -5,8 +5,7 @@ import asyncio
 import tomlkit
 
 from cavet import clock
-from cavet.bench import Carrier, RunningBench, Standings, load_bench
-from cavet.bench._file import check_text
+from cavet.bench import Carrier, RunningBench, Standings, check_text, load_bench
 from cavet.demo import demo_path
 
 SMALL = """\

@@ -4,8 +4,7 @@ import asyncio
 import unittest
 from pathlib import Path
 
-from cavet.bench import StageState
-from cavet.bench._file import check_text
+from cavet.bench import StageState, check_text
 from cavet.record import STAGES, Kind
 from tests.bench.benches import demo, in_fast_time
 from tests.bench.test_file import errors_of

@@ -5,7 +5,7 @@ import logging
 import unittest
 from unittest import mock
 
-from cavet.boards._board import BoardState
+from cavet.boards import BoardState
 from cavet.record import Kind, Topic
 from cavet.wording import UnreachableError, WrongError
 from tests.bench.benches import demo, in_fast_time

@@ -8,9 +8,7 @@ from pathlib import Path
 from hypothesis import given
 from hypothesis import strategies as some
 
-from cavet.bench import load_bench
-from cavet.bench._file import check_text
-from cavet.bench._places import find_places
+from cavet.bench import check_text, find_places, load_bench
 from cavet.demo import demo_path
 from cavet.wording import WrongError
 from tests.bench.benches import SMALL

@@ -5,8 +5,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from cavet.bench import load_bench
-from cavet.bench._file import check_text
+from cavet.bench import check_text, load_bench
 from cavet.wording import MoreWrongError, WrongError
 from tests.bench.benches import SMALL
 

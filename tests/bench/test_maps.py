@@ -4,9 +4,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from cavet.bench import load_bench
-from cavet.bench._plan_file import read_plan_text
-from cavet.bench._svd import SvdReader
+from cavet.bench import SvdReader, load_bench, read_plan_text
 from cavet.wording import WrongError
 
 HEAD = "format = 1\n[maps.m]\n"

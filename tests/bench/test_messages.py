@@ -4,8 +4,7 @@ import asyncio
 import unittest
 
 from cavet import clock
-from cavet.bench import Carrier, RunningBench, Standings
-from cavet.bench._file import check_text
+from cavet.bench import Carrier, RunningBench, Standings, check_text
 from cavet.demo import demo_path
 from cavet.record import Kind
 

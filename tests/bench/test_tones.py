@@ -6,8 +6,7 @@ import unittest
 from pathlib import Path
 
 import cavet
-from cavet.boards.parts import Buzzer
-from cavet.boards.parts._buzzer import note_of
+from cavet.boards.parts import Buzzer, note_of
 
 BENCH = """\
 format = 1

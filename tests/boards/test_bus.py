@@ -2,7 +2,7 @@
 
 import unittest
 
-from cavet.bench._plan_file import read_plan_text, shipped_plans
+from cavet.bench import read_plan_text, shipped_plans
 from cavet.boards.buses import (
     BusDevice,
     Expander,

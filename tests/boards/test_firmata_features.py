@@ -3,8 +3,7 @@
 import itertools
 import unittest
 
-from cavet.boards import Board, Cable, Circuit, DeadPin, Outgoing, PinMode, PinProfile, Profile
-from cavet.boards._travel import stop, travel
+from cavet.boards import Board, Cable, Circuit, DeadPin, Outgoing, PinMode, PinProfile, Profile, stop, travel
 from cavet.boards.buses import Measuring, OneWireDevice
 from cavet.boards.parts import Encoder, Lamp, Stepper
 from cavet.expressions import Expression

@@ -2,8 +2,7 @@
 
 import unittest
 
-from cavet.hosts import Manners, ModbusSession, PointKind, RegisterPoint, SessionState
-from cavet.hosts._reads import group
+from cavet.hosts import Manners, ModbusSession, PointKind, RegisterPoint, SessionState, group
 from cavet.protocols import FieldError, Side, modbus
 from cavet.protocols.modbus import ValueForm
 from cavet.record import Record

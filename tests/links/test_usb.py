@@ -7,8 +7,7 @@ import unittest
 
 import usb.core
 
-from cavet.links import UsbEnd
-from cavet.links._usb import words
+from cavet.links import UsbEnd, words
 from cavet.links.usb_backend import UsbIpBackend, exported_devices
 from cavet.wording import UnreachableError
 from tests.commands.test_serve import Served

@@ -13,8 +13,8 @@ import time
 import unittest
 from pathlib import Path
 
+from cavet.record import CHUNK_ITEMS as CHUNK_EVENTS
 from cavet.record import Kind, Record, RecordWriter, as_line, read_record
-from cavet.record._row import CHUNK_ITEMS as CHUNK_EVENTS
 from cavet.wording import WrongError
 from tests.patience import PATIENCE, quickest
 

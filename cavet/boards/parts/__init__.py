@@ -1,6 +1,6 @@
 """What is wired to the pins of a board, with its behaviour in time."""
 
-from cavet.boards.parts._buzzer import Buzzer
+from cavet.boards.parts._buzzer import Buzzer, note_of
 from cavet.boards.parts._contact import Button, Door, LimitSwitch
 from cavet.boards.parts._encoder import Encoder
 from cavet.boards.parts._horn import Bell, Horn, Sounder
@@ -43,4 +43,5 @@ __all__ = [
     "Supply",
     "Valve",
     "Wires",
+    "note_of",
 ]

@@ -8,8 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as some
 
 from cavet.protocols import FieldError, Side, as_fields, modbus, read_message
-from cavet.protocols.modbus import ASCII, RTU, TCP, crc16, lrc8
-from cavet.protocols.modbus._unit import encode_unit
+from cavet.protocols.modbus import ASCII, RTU, TCP, crc16, encode_unit, lrc8
 from tests.protocols.modbus.cases import FRAMES, SPOILT, UNITS
 
 FRAMINGS = (TCP, RTU, ASCII)
