@@ -28,9 +28,10 @@ from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import Any, ClassVar, NamedTuple
 
+from cavet.demo import find_bench
 from cavet.library.blocking import Bench, open
 from cavet.library.codec import Decoded, as_text
-from cavet.library.core import Value, find_bench
+from cavet.library.core import Value
 from cavet.library.errors import Refused, TooLate, Unconfirmed
 from cavet.wording import WrongError, listed, nearest
 

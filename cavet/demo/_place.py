@@ -9,3 +9,9 @@ from pathlib import Path
 def demo_path() -> Path:
     """Give the path of the bench file that ships."""
     return Path(str(resources.files("cavet.demo").joinpath("ottersluice.bench.toml")))
+
+
+def find_bench(bench: str | Path) -> Path:
+    """The bench file that a word means: a path, or "demo" for the one here."""
+    path = Path(bench)
+    return demo_path() if str(bench) == "demo" and not path.exists() else path

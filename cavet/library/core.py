@@ -15,7 +15,7 @@ from typing import Any, TypeVar
 import msgspec
 
 from cavet.bench import Carrier, Plan, RunningBench, Standings, load_bench, with_addresses
-from cavet.demo import demo_path
+from cavet.demo import find_bench
 from cavet.hosts import Asked
 from cavet.library.asking import LOOK_SECONDS, ask_and_follow, check_link, read_afresh, until_ready
 from cavet.library.errors import Refused, TooLate, Unconfirmed
@@ -36,12 +36,6 @@ AT_MOST = 60.0
 HEAR_SECONDS = 0.5
 """So long it is waited at the beginning for what boards tell by themselves."""
 PRESS_SECONDS = 0.1
-
-
-def find_bench(bench: str | Path) -> Path:
-    """The file that a word means: a path, or "demo"."""
-    path = Path(bench)
-    return demo_path() if str(bench) == "demo" and not path.exists() else path
 
 
 def make_plan(

@@ -31,7 +31,7 @@ class Acting:
         self._posted: deque[_Posted] = deque()
 
     def do(self, act: Callable[[], object], then: Callable[[], str] | None = None) -> None:
-        """Have something done; `then` tells what is to be said when it is."""
+        """Have something done; `then` tells what is to be said when it is, "" for nothing."""
         self._posted.append(_Posted(self._post(act), self._now(), then))
 
     def come_back(self) -> list[str]:
@@ -46,7 +46,7 @@ class Acting:
                 told.append(f"that has failed: {note_fault('the bench', error)}")
             elif posted.then is not None:
                 told.append(posted.then())
-        return told
+        return [words for words in told if words]
 
     def silence(self) -> str:
         """What is said while the bench does not answer; "" while it does."""

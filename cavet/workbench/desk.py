@@ -56,6 +56,8 @@ class Desk:
         """The broken trails that somebody has looked at."""
         self._astray: dict[str, float] = {}
         self._undo: list[tuple[Point, Asked]] = []
+        self._on_the_way: dict[str, list[Asked]] = {}
+        """What points were asked for that the bench has not taken yet."""
         self._stood: dict[str, Standing] = {}
         self._followed_at = 0.0
         self._lively_until = LIVELY_SECONDS
@@ -139,15 +141,33 @@ class Desk:
 
     def ask(self, point: Point, value: Asked, *, by: str = "by hand") -> None:
         """Want an output at a value."""
-        before = self.bench.host_links[point.board].session.readings[point.name].asked
+        before = self._asked(point)
         if before is not None and before != value:
             self._undo.append((point, before))
             del self._undo[:-100]
-        self._call(lambda: self.bench.ask(point, value, by=by))
+        self._ask(point, value, by)
+
+    def _ask(self, point: Point, value: Asked, by: str) -> None:
+        """Hand a wish over. Until that has come back, it is what the point was asked for last: keys may follow fast."""
+        wish = self._on_the_way[point.name] = [point.limited(value)]
+
+        def come_back() -> str:
+            if self._on_the_way.get(point.name) is wish:
+                del self._on_the_way[point.name]
+            return ""
+
+        self._call(lambda: self.bench.ask(point, value, by=by), come_back)
+
+    def _asked(self, point: Point) -> Asked | None:
+        """What a point was asked for last."""
+        if point.name in self._on_the_way:
+            return self._on_the_way[point.name][0]
+        return self.bench.host_links[point.board].session.readings[point.name].asked
 
     def rest(self) -> None:
         """Send every output to its rest value, now."""
         self.hands.forget()
+        self._on_the_way.clear()
         self._call(lambda: self.bench.rest(by="everything to rest"))
 
     def switch_defect(self, name: str) -> None:
@@ -169,7 +189,7 @@ class Desk:
         if not self._undo:
             return "nothing to take back"
         point, value = self._undo.pop()
-        self._call(lambda: self.bench.ask(point, value, by="taken back"))
+        self._ask(point, value, "taken back")
         return f"{point.name} back to {point.show(value)}"
 
     def nudge(self, point: Point, steps: float) -> None:
@@ -181,8 +201,8 @@ class Desk:
         elif point.kind is PointKind.SWITCH:
             self.ask(point, steps > 0)
         else:
-            standing = self.standings.standing(point)
-            value = standing.asked if standing.asked is not None else standing.got
+            asked = self._asked(point)
+            value = asked if asked is not None else self.standings.standing(point).got
             self.ask(point, point.limited(float(value or 0) + steps * point.step))
 
     def flip(self, point: Point) -> None:
@@ -192,15 +212,14 @@ class Desk:
         elif point.momentary:
             self.hands.hold(point.name, lambda: self.ask(point, True), lambda: self.ask(point, False))
         elif point.kind is PointKind.PULSE:
-            again = self.standings.standing(point).asked
+            again = self._asked(point)
             self.ask(point, again or max(point.low, PULSE_SHARE * point.high))
         elif point.kind is PointKind.SWITCH:
-            self.ask(point, not self.standings.standing(point).asked)
+            self.ask(point, not self._asked(point))
         elif point.kind.is_text:
             raise WrongError(point.name, found="a flip", expected=_begin_with_a_quote(point))
         else:
-            standing = self.standings.standing(point)
-            at_rest = standing.asked in (None, point.rest)
+            at_rest = self._asked(point) in (None, point.rest)
             self.ask(point, point.high if at_rest else point.rest)
 
     def type_in(self, point: Point, text: str) -> None:

@@ -161,6 +161,19 @@ class NobodyWaits(unittest.TestCase):
 
         seated(story)
 
+    def test_keys_that_follow_fast_are_all_counted_though_none_has_come_back(self):
+        async def story(seat):
+            busy = threading.Event()
+            self.addCleanup(busy.set)
+            seat.desk._call(busy.wait)
+            await seat.press("shift+right", "right", "right", "left", "down", "space", "space")
+            await seat.press("up", "u")
+            busy.set()
+            await seat.asks("beacon", 22)
+            await seat.asks("walkway", 100)  # on, off, and that taken back
+
+        seated(story)
+
     def test_an_error_comes_back_and_what_is_unforeseen_is_told_as_such(self):
         async def story(seat):
             seat.desk.hands.act("gatehouse.beacon", "kick")

@@ -122,6 +122,10 @@ class Canvas:
         for row in range(max(0, y), min(self.height, y + height)):
             self._grounds[row][first:last] = [ground] * max(0, last - first)
 
+    def lay_row(self, y: int, row: Canvas) -> None:
+        """Take the first row of another canvas, as wide as this one, for one of its own. Neither is drawn on later."""
+        self._cells[y], self._inks[y], self._grounds[y] = row._cells[0], row._inks[0], row._grounds[0]
+
     def same_row(self, other: Canvas | None, y: int) -> bool:
         """Whether a row looks as in another canvas."""
         return (

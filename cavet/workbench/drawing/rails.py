@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import msgspec
 
 from cavet.workbench.drawing.canvas import (
@@ -164,21 +166,29 @@ def draw_rails(view: RailsView, layout: Layout, width: int, height: int) -> Canv
     """Draw the list: the head of the columns stays where it is, what is below it scrolls."""
     canvas = Canvas(width, height)
     top = layout.captions[0][0]
+    columns = msgspec.structs.replace(layout, rows=(), first=0)
     for place, line in enumerate(view.lines):
         y = layout.rows[place] - layout.first
-        if not top < y < height:
-            continue
-        if isinstance(line, HeadView):
-            _draw_board(canvas, layout, y, line, _marked(view, place), width)
-        elif isinstance(line, RailView):
-            _draw_output(canvas, layout, y, line, _marked(view, place), width)
-        else:
-            _draw_input(canvas, layout, y, line, _marked(view, place), width)
+        if top < y < height:
+            canvas.lay_row(y, _drawn(line, columns, _marked(view, place), width))
     for y, caption in layout.captions[1:]:
         if top < y - layout.first:
             canvas.put(1, y - layout.first, caption, QUIET)
             canvas.put_right(layout.rail + layout.rail_width, y - layout.first, "the last 10 s", Ink("quiet"))
     _draw_columns(canvas, view, layout, top, height)
+    return canvas
+
+
+@lru_cache(maxsize=512)
+def _drawn(line: LineView, columns: Layout, marked: bool, width: int) -> Canvas:
+    """A line alone: most are what they were a moment ago."""
+    canvas = Canvas(width, 1)
+    if isinstance(line, HeadView):
+        _draw_board(canvas, columns, 0, line, marked, width)
+    elif isinstance(line, RailView):
+        _draw_output(canvas, columns, 0, line, marked, width)
+    else:
+        _draw_input(canvas, columns, 0, line, marked, width)
     return canvas
 
 
