@@ -108,6 +108,7 @@ class _Caller(asyncio.Protocol):
         self._paused = False
         self._listener: Listener | None = None
         self._reason = "the program has shut the connection"
+        self._linger: asyncio.TimerHandle | None = None
         self.name = ""
         self.gone = asyncio.Event()
 
@@ -140,6 +141,8 @@ class _Caller(asyncio.Protocol):
             self._paused = True
 
     def connection_lost(self, exc: Exception | None) -> None:
+        if self._linger is not None:
+            self._linger.cancel()
         self._inward.clear()
         self._outward.clear()
         self._end.dismiss(self)
@@ -177,7 +180,7 @@ class _Caller(asyncio.Protocol):
         """Shut it, when what was written has gone out."""
         self._reason = "the board has shut the connection"
         self._transport.close()
-        asyncio.get_running_loop().call_later(LINGER_SECONDS, self._transport.abort)
+        self._linger = asyncio.get_running_loop().call_later(LINGER_SECONDS, self._transport.abort)
 
     def drop(self) -> None:
         """Shut it at once."""
