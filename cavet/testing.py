@@ -28,6 +28,7 @@ from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import Any, ClassVar, NamedTuple
 
+from cavet import units
 from cavet.demo import find_bench
 from cavet.library.blocking import Bench, open
 from cavet.library.codec import Decoded, as_text
@@ -36,7 +37,9 @@ from cavet.library.errors import Refused, TooLate, Unconfirmed
 from cavet.wording import WrongError, listed, nearest
 
 NEAR = 0.01
-"""Two numbers are the same when they differ by no more than this share of the greater one, or by half a unit."""
+"""Two numbers are the same when they differ by no more than this share of the greater one, percent and degrees also by
+half of one: a wire rounds them."""
+ROUNDED = ("%", "deg")
 PROGRAM_SECONDS = 30.0
 END_SECONDS = 2.0
 
@@ -126,8 +129,10 @@ class BenchCase(unittest.TestCase):
     def assertMoved(self, part: str, to: Value, *, within: float = 5.0) -> None:
         """A part stands at a value, or does so within so many seconds: a number in its unit, or a word of its own."""
         moved = self.bench.part(part)
+        if moved.unit and isinstance(to, str):
+            to = units.parse(to, moved.unit, part)
         try:
-            self.bench.wait_until(lambda: _same(moved.state, to), at_most=within)
+            self.bench.wait_until(lambda: _same(moved.state, to, moved.unit), at_most=within)
         except TooLate:
             self.fail(f"{part} is {moved.words} after {within:g} s, not {to}\n{self._trails_to(part)}".rstrip())
 
@@ -174,12 +179,16 @@ class BenchCase(unittest.TestCase):
             raise WrongError("program", found="a test in fast time", expected="a class with real = True")
         words = [self._with_endpoints(word) for word in call]
         words = [sys.executable if word == "python" else word for word in words[:1]] + words[1:]
-        process = subprocess.Popen(
-            words, cwd=self.bench_file.parent, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
-            start_new_session=True, text=True, errors="replace",
-        )  # fmt: skip
+        try:
+            process = subprocess.Popen(
+                words, cwd=self.bench_file.parent, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE,
+                stderr=subprocess.PIPE, start_new_session=True, text=True, errors="replace",
+            )  # fmt: skip
+        except OSError as error:
+            self.fail(f"{words[0]} can't be started: {error.strerror}")
         try:
             output, errors = process.communicate(timeout=within)
+            _end_all(process)  # what it has started and left behind
         except subprocess.TimeoutExpired:
             output, errors = _end_all(process)
             self.fail(f"{words[0]} had not ended within {within:g} s\n{output}{errors}")
@@ -197,10 +206,10 @@ class BenchCase(unittest.TestCase):
         return re.sub(r"\{([\w.-]+)\}", address, word)
 
 
-def _same(state: float | str, wanted: Value) -> bool:
+def _same(state: float | str, wanted: Value, unit: str) -> bool:
     if isinstance(state, str) or isinstance(wanted, str):
         return str(state) == str(wanted)
-    return math.isclose(state, float(wanted), rel_tol=NEAR, abs_tol=0.5)
+    return math.isclose(state, float(wanted), rel_tol=NEAR, abs_tol=0.5 if unit in ROUNDED else 1e-9)
 
 
 def _fits(frame: Decoded, message: str) -> bool:

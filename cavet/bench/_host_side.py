@@ -61,6 +61,10 @@ class HostLink:
         self._is_cut = False
         self._was_lost = False
         """Whether it is not to be opened again at once."""
+        self.clients: set[str] = set()
+        """By which names the other side has known us."""
+        self.said_by_hand = 0
+        """How many messages were said by hand so far."""
         self._one_hand = asyncio.Lock()
         self._hand: ByHand | None = None
         self._changed = asyncio.Event()
@@ -222,14 +226,14 @@ class HostLink:
         async with self._one_hand:
             if not self._open or self.fault:
                 raise UnreachableError(self.link.board, self.words)
-            alone = self.link.protocol in ONE_AT_A_TIME
-            if alone:
-                await self._until_idle()
-            hand = self._hand = ByHand(decoder, is_answer or (lambda frame: False))
-            self.session.hears_others = True
+            self.said_by_hand += 1
             try:
+                if self.link.protocol in ONE_AT_A_TIME:
+                    await self._until_idle()
+                hand = self._hand = ByHand(decoder, is_answer or (lambda frame: False))
+                self.session.hears_others = True
                 asked = self._record.append(Kind.ASKED, self.link.board, Topic.MESSAGE, name, data, None, by)
-                self._attempt(self.session.say_by_hand, data, asked, name)
+                self._attempt(self.session.say_by_hand, data, asked, name, self._clock.now())
                 self._attempt(self._send)
                 gone = self._clock.of(max(self._busy_until, asyncio.get_running_loop().time()))
                 if is_answer is None:
@@ -247,7 +251,7 @@ class HostLink:
     async def _until_idle(self) -> None:
         """Wait until the session awaits no answer. It is not left any time to ask the next question."""
         self.session.gives_way = True
-        while not self.session.is_idle:
+        while not self.session.is_idle(self._clock.now()):
             await asyncio.sleep(LOOK_SECONDS)
 
     def rest(self, by: str) -> list[int]:
@@ -263,6 +267,7 @@ class HostLink:
         self.problem = ""
         self._busy_until = 0.0
         self._sent = 0
+        self.clients.add(self._end.name)
         self._stream = self._traffic.begin(self._end.name)
         self._attempt(self.session.opened, self._clock.now())
         self.turn()

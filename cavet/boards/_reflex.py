@@ -10,7 +10,8 @@ from cavet.boards._circuit import Circuit
 from cavet.boards._pins import Pin, PinMode
 from cavet.record import Kind, Tell, Topic
 
-FULL_DUTY = 255
+SWITCHED = (PinMode.OUTPUT, PinMode.PWM, PinMode.DAC)
+"""The modes of pins that a reflex can switch."""
 EDGES = ("falling", "rising", "both")
 DOES = ("toggle", "on", "off", "follow")
 
@@ -87,8 +88,9 @@ class Reflexes:
         cause = self._circuit.pins[reflex.pin].cause
         words = f"pin {reflex.pin} {'rises' if level else 'falls'}: pin {reflex.target} {'on' if high else 'off'}"
         acted = self._tell(Kind.REFLEX, Topic.REFLEX, reflex.name, high, cause, words)
-        if target.mode is PinMode.PWM:
-            self._circuit.write_duty(reflex.target, FULL_DUTY * high, now, acted)
+        if target.mode in SWITCHED:
+            self._circuit.write_value(reflex.target, float(high), (0.0, 1.0), now, acted)
         else:
-            self._circuit.write_level(reflex.target, high, now, acted)
+            why = f"pin {reflex.target} is in mode {target.mode.value}: it can't be switched on and off"
+            self._tell(Kind.REFUSED, Topic.REFLEX, reflex.name, None, acted, why)
         return target

@@ -102,12 +102,11 @@ class Session(Generic[P]):
         """Do what is due; give when something is due next."""
         raise NotImplementedError
 
-    @property
-    def is_idle(self) -> bool:
-        """Whether no answer is awaited."""
+    def is_idle(self, now: float) -> bool:
+        """Whether no answer is awaited, and the line is free."""
         return True
 
-    def say_by_hand(self, data: bytes, asked: int, name: str) -> None:
+    def say_by_hand(self, data: bytes, asked: int, name: str, now: float) -> None:
         """Say bytes that are not of its own."""
         self._say(data, asked, Topic.MESSAGE, name)
 

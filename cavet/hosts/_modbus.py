@@ -116,6 +116,15 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
         self._under_way.clear()
         self._poll_at = inf
 
+    def is_idle(self, now: float) -> bool:
+        """Frames on a serial line are told apart by the silence between them."""
+        return super().is_idle(now) and now >= self._free_at - 1e-9
+
+    def say_by_hand(self, data: bytes, asked: int, name: str, now: float) -> None:
+        super().say_by_hand(data, asked, name, now)
+        if not self._numbered:  # until it is answered; a broadcast is not
+            self._free_at = now + self._manners.turnaround
+
     def _put(self, exchange: _Exchange, *, first: bool = False) -> None:
         if first:
             self._waiting.appendleft(exchange)
@@ -221,6 +230,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
             return
         exchange = self._under_way.get(message.transaction)
         if exchange is None and self.hears_others:
+            self._free_at = now if self._numbered else now + self._silence
             return
         if exchange is None or not self._fits(exchange, message):
             note = f"an answer that nothing waits for: {message.NAME}"

@@ -39,9 +39,8 @@ class PollingSession(Session[P], Generic[P, Q]):
         """The questions whose answers are awaited."""
         raise NotImplementedError
 
-    @property
-    def is_idle(self) -> bool:
-        return not any(True for _ in self._asked_already())
+    def is_idle(self, now: float) -> bool:
+        return not list(self._asked_already())
 
     def _forget_points(self) -> None:
         """It may be another board now, or another firmware."""

@@ -41,7 +41,11 @@ class Bench(BenchCore):
     """A bench that runs. It is to be entered with `async with`."""
 
     async def __aenter__(self) -> Bench:
-        await self._start()
+        try:
+            await self._start()
+        except BaseException:
+            await self._stop()
+            raise
         return self
 
     async def __aexit__(
@@ -66,7 +70,8 @@ class Bench(BenchCore):
         return await self._wait_until(condition, at_most)
 
     async def rest(self) -> None:
-        """Send every output to its rest value, and wait for what becomes of that."""
+        """Send every output to its rest value, and wait for what becomes of that. Raises `Unconfirmed` with the first
+        trail that broke, `TooLate` where something is still on its way."""
         await self._rest()
 
     async def send(self, board: str, message: str, *, within: float | None = None, **fields: Any) -> Sent:

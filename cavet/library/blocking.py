@@ -14,6 +14,7 @@ from cavet.clock import FastLoop
 from cavet.library.core import AT_MOST, PRESS_SECONDS, BenchCore, PartCore, PointCore, Value, make_plan
 from cavet.library.sending import Sent
 from cavet.library.trails import Trail
+from cavet.wording import WrongError
 
 T = TypeVar("T")
 
@@ -51,7 +52,7 @@ class Point(PointCore):
 
     def __init__(self, bench: Bench, name: str) -> None:
         super().__init__(bench, name)
-        self._wait_for = bench._portal.run
+        self._wait_for = bench._run
 
     def set(self, value: Value, *, over: float | None = None) -> Trail:
         """Ask for a value, in the point's unit or as a text; come back when it is confirmed. `over` so many seconds it
@@ -68,7 +69,7 @@ class Part(PartCore):
 
     def __init__(self, bench: Bench, path: str) -> None:
         super().__init__(bench, path)
-        self._wait_for = bench._portal.run
+        self._wait_for = bench._run
 
     def press(self, seconds: float = PRESS_SECONDS) -> None:
         """Press it; come back when it is let go, after so many seconds."""
@@ -80,6 +81,7 @@ class Bench(BenchCore):
 
     def __init__(self, portal: _Portal, plan: Plan, *, real: bool, defects: Iterable[str]) -> None:
         self._portal = portal
+        self._is_closed = False
         super().__init__(plan, real=real, defects=defects)
 
     def __enter__(self) -> Bench:
@@ -91,20 +93,30 @@ class Bench(BenchCore):
         self.close()
 
     def close(self) -> None:
-        """End it."""
+        """End it; again does no harm."""
+        if self._is_closed:
+            return
         try:
-            self._portal.run(self._stop())
+            self._run(self._stop())
         finally:
+            self._is_closed = True
             self._portal.end()
 
+    def _run(self, work: Coroutine[Any, Any, T]) -> T:
+        """Have the bench's loop do something, and wait for that."""
+        if self._is_closed:
+            work.close()
+            raise WrongError("bench", found="one that was closed", expected="one that is open")
+        return self._portal.run(work)
+
     def _here(self, act: Callable[[], T]) -> T:
-        if self._portal.is_here:
+        if not self._is_closed and self._portal.is_here:
             return act()
 
         async def perform() -> T:
             return act()
 
-        return self._portal.run(perform())
+        return self._run(perform())
 
     def __getitem__(self, name: str) -> Point:
         """A point by its name, or by `board.name`. Raises `WrongError`."""
@@ -116,21 +128,22 @@ class Bench(BenchCore):
 
     def wait(self, seconds: float) -> None:
         """Let so many seconds of the bench's time pass."""
-        self._portal.run(self._wait(seconds))
+        self._run(self._wait(seconds))
 
     def wait_until(self, condition: Callable[[], object], *, at_most: float = AT_MOST) -> float:
         """Let time pass until something holds; give how long that took, in seconds. Raises `TooLate`."""
-        return self._portal.run(self._wait_until(condition, at_most))
+        return self._run(self._wait_until(condition, at_most))
 
     def rest(self) -> None:
-        """Send every output to its rest value, and wait for what becomes of that."""
-        self._portal.run(self._rest())
+        """Send every output to its rest value, and wait for what becomes of that. Raises `Unconfirmed` with the first
+        trail that broke, `TooLate` where something is still on its way."""
+        self._run(self._rest())
 
     def send(self, board: str, message: str, *, within: float | None = None, **fields: Any) -> Sent:
         """Say one message to a board, as `cavet.encode` takes it, and wait for what answers it, so many seconds, or as
         long as the session itself would. An exception or a refusal is an answer. A unit that is left out is the
         board's. Raises `UnreachableError` where none comes that was due, `WrongError` for what can't be said."""
-        return self._portal.run(self._send(board, message, within, fields))
+        return self._run(self._send(board, message, within, fields))
 
     def defect(self, name: str) -> AbstractContextManager[None]:
         """Have a defect of the bench file on, as long as this is entered."""
@@ -142,11 +155,11 @@ class Bench(BenchCore):
 
     @contextmanager
     def _entered(self, inner: AbstractAsyncContextManager[None]) -> Iterator[None]:
-        self._portal.run(inner.__aenter__())
+        self._run(inner.__aenter__())
         try:
             yield
         finally:
-            self._portal.run(inner.__aexit__(None, None, None))
+            self._run(inner.__aexit__(None, None, None))
 
 
 def open(
@@ -167,7 +180,11 @@ def open(
 
     async def start() -> Bench:
         made = Bench(portal, plan, real=real, defects=defects)
-        await made._start()
+        try:
+            await made._start()
+        except BaseException:
+            await made._stop()
+            raise
         return made
 
     try:

@@ -17,7 +17,7 @@ import msgspec
 from cavet.bench import Carrier, Plan, RunningBench, Standings, load_bench, with_addresses
 from cavet.demo import find_bench
 from cavet.hosts import Asked
-from cavet.library.asking import LOOK_SECONDS, ask_and_follow, check_link, read_afresh, until_ready
+from cavet.library.asking import LOOK_SECONDS, MOVE_SECONDS, ask_and_follow, check_link, read_afresh, until_ready
 from cavet.library.errors import Refused, TooLate, Unconfirmed
 from cavet.library.frames import Passed, frames_of
 from cavet.library.sending import Sent, send
@@ -145,13 +145,19 @@ class BenchCore:
 
     async def _rest(self) -> None:
         asked = self._running.rest(by=BY)
-        with suppress(TooLate):
-            await self._wait_until(lambda: self._are_over(asked), 10.0)
+        await self._wait_until(lambda: self._are_over(asked), MOVE_SECONDS)
+        for trail in self._trails_of(asked):
+            made = self._trail(trail)
+            if made.broken_at is not None:
+                raise Unconfirmed(made)
+
+    def _trails_of(self, asked: list[int]) -> list[Followed]:
+        self._standings.follow()
+        return [self._standings.trails.all[number] for number in asked if number in self._standings.trails.all]
 
     def _are_over(self, asked: list[int]) -> bool:
-        self._standings.follow()
-        trails = [self._standings.trails.all[number] for number in asked if number in self._standings.trails.all]
-        return all(self._standings.diagnose(trail).is_over for trail in trails)
+        diagnoses = [self._standings.diagnose(trail) for trail in self._trails_of(asked)]
+        return all(diagnosis.is_over or diagnosis.broken is not None for diagnosis in diagnoses)
 
     async def _send(self, board: str, message: str, within: float | None, fields: dict[str, Any]) -> Sent:
         return await send(self._running, board, message, within, fields)

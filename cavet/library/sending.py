@@ -7,6 +7,7 @@ from typing import Any
 from cavet.bench import RunningBench
 from cavet.library.asking import until_ready
 from cavet.library.codec import Decoded, as_text
+from cavet.library.frames import protocol_of
 from cavet.protocols import Frame, Side, codec, find_form, is_answer, is_answered, read_message
 from cavet.wording import UnreachableError, WrongError, listed, nearest
 
@@ -33,16 +34,14 @@ async def send(running: RunningBench, place: str, message: str, within: float | 
     """Say a message to a board, on its host's link."""
     host = find_host(running, place)
     link = running.host_links[host]
-    protocol = link.link.protocol
-    if protocol == "mqtt" and link.plan.client.version == 5:
-        protocol = "mqtt5"
+    protocol = protocol_of(link)
     if protocol in ("usb", "buses"):
         raise WrongError("send", found=f"{place}, on {protocol}", expected="a board that is spoken with in messages")
     chosen = codec(protocol)
     if "unit" not in fields and protocol.startswith("modbus"):
         fields = {"unit": link.plan.manners.unit, **fields}
     if protocol == "modbus-tcp" and "transaction" not in fields:
-        fields = {"transaction": HAND_TRANSACTIONS + len(running.record) % 0xFF, **fields}
+        fields = {"transaction": HAND_TRANSACTIONS + link.said_by_hand % 0x100, **fields}
     form = find_form(chosen, message, list(fields), False)
     request = read_message(form, {name: as_text(value) for name, value in fields.items()}, chosen.unused)
     data = chosen.encode(request)

@@ -19,7 +19,8 @@ Post = Callable[[Callable[[], object]], "Future[object]"]
 class _Posted(NamedTuple):
     future: Future[object]
     at: float
-    then: Callable[[], str] | None
+    tell: Callable[[], str]
+    done: Callable[[], None]
 
 
 class Acting:
@@ -30,22 +31,26 @@ class Acting:
         self._now = now
         self._posted: deque[_Posted] = deque()
 
-    def do(self, act: Callable[[], object], then: Callable[[], str] | None = None) -> None:
-        """Have something done; `then` tells what is to be said when it is, "" for nothing."""
-        self._posted.append(_Posted(self._post(act), self._now(), then))
+    def do(
+        self, act: Callable[[], object], tell: Callable[[], str] = str, done: Callable[[], None] = lambda: None
+    ) -> None:
+        """Have something done. `tell` gives what is to be said when it has gone well, "" for nothing; `done` is called
+        however it went."""
+        self._posted.append(_Posted(self._post(act), self._now(), tell, done))
 
     def come_back(self) -> list[str]:
         """What is to be said of all that has been done since: errors, too."""
         told = []
         while self._posted and self._posted[0].future.done():
             posted = self._posted.popleft()
+            posted.done()
             error = posted.future.exception()
             if isinstance(error, FORESEEN):
                 told.append(str(error))
             elif error is not None:
                 told.append(f"that has failed: {note_fault('the bench', error)}")
-            elif posted.then is not None:
-                told.append(posted.then())
+            else:
+                told.append(posted.tell())
         return [words for words in told if words]
 
     def silence(self) -> str:

@@ -151,12 +151,11 @@ class Desk:
         """Hand a wish over. Until that has come back, it is what the point was asked for last: keys may follow fast."""
         wish = self._on_the_way[point.name] = [point.limited(value)]
 
-        def come_back() -> str:
+        def done() -> None:
             if self._on_the_way.get(point.name) is wish:
                 del self._on_the_way[point.name]
-            return ""
 
-        self._call(lambda: self.bench.ask(point, value, by=by), come_back)
+        self._call(lambda: self.bench.ask(point, value, by=by), done=done)
 
     def _asked(self, point: Point) -> Asked | None:
         """What a point was asked for last."""

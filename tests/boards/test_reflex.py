@@ -57,6 +57,12 @@ class Reflexes(unittest.TestCase):
         made = small(PinMode.PWM)
         self.assertEqual(pressed(made), 255)
 
+    def test_a_pin_that_can_not_be_switched_is_told_and_the_board_goes_on(self):
+        made = small(PinMode.SERVO)
+        pressed(made)
+        self.assertIsNone(made.board.fault)
+        self.assertIn("pin 3 is in mode servo", next(event.note for event in made.events() if event.kind == "refused"))
+
     def test_it_stands_in_the_record_between_the_contact_and_the_pin(self):
         made = small()
         pressed(made)

@@ -1,5 +1,7 @@
 """`import cavet` as a script uses it."""
 
+import asyncio
+import itertools
 import subprocess
 import sys
 import tempfile
@@ -107,6 +109,12 @@ class OnTheDemo(unittest.TestCase):
         self.bench.rest()
         self.assertEqual((self.bench["pump_a"].got, self.bench["beacon"].got), (False, 0.0))
 
+    def test_what_does_not_come_to_rest_is_told(self):
+        self.bench["mast_1"].set(True)
+        with self.bench.defect("stuck_bus"), self.assertRaises(cavet.Unconfirmed) as caught:
+            self.bench.rest()
+        self.assertIn("the bus is stuck", str(caught.exception))
+
     def test_the_record_can_be_saved_and_is_the_same_for_the_same_seed(self):
         def story(seed):
             with cavet.open("demo", seed=seed) as bench, tempfile.TemporaryDirectory() as folder:
@@ -197,7 +205,98 @@ class Saying(unittest.TestCase):
         self.assertEqual(self.bench["supply_1"].set(True).ended, "confirmed")
 
 
+SERIAL_MODBUS = """\
+format = 1
+name = "line"
+[boards.hut]
+profile = "heron"
+firmware = "modbus"
+unit = 7
+parts.lamp = { kind = "lamp", pin = 5 }
+map.lamp = { table = "coils", address = 0, pin = 5 }
+[links.hut]
+kind = "serial"
+board = "hut"
+rate = 9600
+[hosts.hut]
+link = "hut"
+protocol = "modbus"
+unit = 7
+poll = "20 ms"
+[points.lamp]
+board = "hut"
+kind = "switch"
+table = "coils"
+address = 0
+confirm = true
+"""
+
+
+class OnALineForOneQuestion(unittest.TestCase):
+    """Modbus RTU: frames are told apart by the silence between them, and one question is under way."""
+
+    def setUp(self):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "line.bench.toml"
+            path.write_text(SERIAL_MODBUS)
+            self.bench = cavet.open(path, seed="a")
+        self.addCleanup(self.bench.close)
+
+    def test_polls_wishes_and_what_is_said_by_hand_keep_out_of_each_others_way(self):
+        for number in range(20):
+            sent = self.bench.send("hut", "write-single-coil", address=0, value=number % 2)
+            self.assertEqual((sent.answer.name, sent.answer.fields["value"]), ("write-single-coil", number % 2))
+            self.bench.wait(0.013 * (number % 3))
+        self.assertEqual(self.bench["lamp"].set(False).ended, "confirmed")
+        self.assertEqual(self.bench.send("hut", "write-single-coil", unit=0, address=0, value=1).due, False)
+        self.bench.wait(1.0)
+        self.assertEqual(self.bench["lamp"].got, True)
+        frames = self.bench.frames("hut")
+        self.assertEqual([frame for frame in frames if frame.problems], [])
+        character = 10 / 9600
+        for one, other in itertools.pairwise(frames):
+            begins = other.t - len(other.wire) * character
+            self.assertGreaterEqual(begins - one.t, 3.5 * character - 1e-6, f"{one} {one.t}, {other} {other.t}")
+
+    def test_who_is_broken_off_leaves_the_session_its_say(self):
+        async def main():
+            async with cavet.aio.open("demo", seed="a") as bench:
+                with self.assertRaises(TimeoutError):
+                    async with asyncio.timeout(0.01):
+                        await bench.send("switchrack", "query", header="NOSUCH")
+                before = len(bench.frames("switchrack"))
+                await bench.wait(1.0)
+                return len(bench.frames("switchrack")) - before
+
+        self.assertGreater(cavet.aio.run(main()), 5)
+
+
 class AwaitedAndReal(unittest.TestCase):
+    def test_each_message_is_told_once_though_both_ends_of_its_link_are_ours(self):
+        with cavet.open("demo", real=True) as bench:
+            bench["pump_a"].set(True)
+            bench["beacon"].set(30)
+            bench["lamp"].set(True)
+            for board, protocol in (("pumphouse", "modbus-tcp"), ("gatehouse", "firmata"), ("towpath", "mqtt")):
+                frames = [frame for frame in bench.frames(board) if frame.protocol == protocol]
+                self.assertEqual([frame for frame in frames if frame.problems], [])
+                said = [frame.wire for frame in frames if frame.side == "host"]
+                telling = {"modbus-tcp": "write-single-coil", "firmata": "analog-message", "mqtt": "publish"}[protocol]
+                self.assertEqual(sum(frame.name == telling and frame.side == "host" for frame in frames), 1, said)
+
+    def test_a_bench_that_was_closed_says_so(self):
+        bench = cavet.open("demo", seed="a")
+        bench.close()
+        bench.close()
+        for use in (
+            lambda: bench.wait(1),
+            lambda: bench["beacon"].set(3),
+            lambda: bench.part("gatehouse.beacon").state,
+        ):
+            with self.assertRaises(cavet.WrongError) as caught:
+                use()
+            self.assertIn("closed", str(caught.exception))
+
     def test_the_same_names_can_be_awaited(self):
         async def main():
             async with cavet.aio.open("demo", seed="a") as bench:

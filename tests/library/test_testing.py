@@ -25,6 +25,7 @@ class Asserting(unittest.TestCase):
             case.assertConfirmed("beacon", "50 %", within=0.1)
             case.assertTrail("beacon")
             case.assertMoved("gatehouse.beacon", to=50, within=0.2)
+            case.assertMoved("gatehouse.beacon", to="50 %")
             case.assertMoved("gatehouse.stop_button", to="released")
             case.assertNever(lambda: case.bench["level"].got > 1300, seconds=5)
             case.assertConfirmed("upper_paddle", 60)
@@ -51,6 +52,7 @@ class Asserting(unittest.TestCase):
                 lambda case: case.assertFrames("gatehouse", ["pin-state-query", "system-reset"]),
                 "no system-reset",
             ),
+            (lambda case: case.assertMoved("switchrack.supply_1", to=0.4, within=0.1), "is off after 0.1 s, not 0.4"),
             (lambda case: case.program(["python", "-c", ""]), "real = True"),
         ):
             with self.subTest(words):
@@ -112,6 +114,8 @@ class Programs(unittest.TestCase):
         hang = "print('begun', flush=True)\nwhile True: pass"
         wrong = outcome(test=lambda case: case.program(["python", "-c", hang], within=0.7), real=True)
         self.assertIn("had not ended within 0.7 s\nbegun", wrong)
+        wrong = outcome(test=lambda case: case.program(["./no-such-program"]), real=True)
+        self.assertIn("./no-such-program can't be started: No such file", wrong)
         wrong = outcome(test=lambda case: case.program(["python", "-c", "", "{gatehose.serial}"]), real=True)
         self.assertIn("gatehouse.serial", wrong)
 

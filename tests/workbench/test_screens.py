@@ -15,6 +15,7 @@ from cavet.bench import BenchThread, load_bench
 from cavet.demo import demo_path
 from cavet.protocols import firmata
 from cavet.record import Kind, read_record
+from cavet.wording import UnreachableError
 from cavet.workbench import CavetApp, Desk, keymap
 from cavet.workbench.screens.actions import ActionsScreen
 from cavet.workbench.screens.defects import DefectsScreen
@@ -171,6 +172,18 @@ class NobodyWaits(unittest.TestCase):
             busy.set()
             await seat.asks("beacon", 22)
             await seat.asks("walkway", 100)  # on, off, and that taken back
+
+        seated(story)
+
+    def test_a_wish_that_the_bench_would_not_take_leaves_nothing_behind(self):
+        async def story(seat):
+            await seat.press("right")
+            await seat.asks("beacon", 2)
+            with mock.patch.object(seat.desk.bench, "ask", side_effect=UnreachableError("gatehouse", "away")):
+                await seat.press("shift+right")
+                await seat.sees("gatehouse: away")
+            await seat.press("right")
+            await seat.asks("beacon", 4)
 
         seated(story)
 

@@ -120,8 +120,7 @@ class DeviceMap:
             value = cell.form.unpack(tuple(self._words[table][at] for at in cell.addresses))
             note = f"{cell.name} {value}"
             self._tell(Kind.DRIVEN, Topic.REGISTER, f"{table.removesuffix('s')} {cell.address}", value, cause, note)
-        elif cell.mode is PinMode.TONE:
-            self._circuit.write_tone(cell.pin, word * cell.scale, now, cause)
         else:
             full = cell.high or cell.form.limits[1]
-            self._circuit.write_value(cell.pin, word, (0, full), now, cause)
+            value = word * cell.scale if cell.mode is PinMode.TONE else word
+            self._circuit.write_value(cell.pin, value, (0, full), now, cause)
