@@ -3,8 +3,9 @@
 from cavet.protocols._answers import is_answer, is_answered
 from cavet.protocols._codec import PROTOCOLS, Codec, Decoder, Side, codec
 from cavet.protocols._form import as_fields, describe, find_form, fitting_forms, read_message
-from cavet.protocols._frame import Field, Frame, Span, Unreadable, UnreadTail
+from cavet.protocols._frame import Field, Frame, Role, Span, Unreadable, UnreadTail
 from cavet.protocols._message import FieldError, Message, Range, Words, Written, as_found
+from cavet.protocols._ruler import bits_of, means, read_whole, ruler, ruler_json, set_right, with_bits
 
 __all__ = [
     "PROTOCOLS",
@@ -15,6 +16,7 @@ __all__ = [
     "Frame",
     "Message",
     "Range",
+    "Role",
     "Side",
     "Span",
     "UnreadTail",
@@ -23,11 +25,18 @@ __all__ = [
     "Written",
     "as_fields",
     "as_found",
+    "bits_of",
     "codec",
     "describe",
     "find_form",
     "fitting_forms",
     "is_answer",
     "is_answered",
+    "means",
     "read_message",
+    "read_whole",
+    "ruler",
+    "ruler_json",
+    "set_right",
+    "with_bits",
 ]

@@ -159,7 +159,7 @@ def as_fields(message: Message, unused: frozenset[str] = frozenset()) -> dict[st
         value = getattr(message, name)
         if value is None or name in unused:
             continue
-        fields[name] = _for_json(value)
+        fields[name] = for_json(value)
         for note in notes:
             if isinstance(note, Written) and note.show is not None:
                 fields[name] = note.show(value)
@@ -177,12 +177,12 @@ def _text_of(data: bytes) -> str | None:
         return None
 
 
-def _for_json(value: Any) -> Any:
-    """Bytes become hex pairs, structs become objects, wherever they stand."""
+def for_json(value: Any) -> Any:
+    """A value as JSON can hold it: bytes become hex pairs, structs become objects, wherever they stand."""
     if isinstance(value, bytes):
         return hex_pairs(value)
     if isinstance(value, tuple):
-        return [_for_json(item) for item in value]
+        return [for_json(item) for item in value]
     if isinstance(value, msgspec.Struct):
-        return {name: _for_json(getattr(value, name)) for name in value.__struct_fields__}
+        return {name: for_json(getattr(value, name)) for name in value.__struct_fields__}
     return value

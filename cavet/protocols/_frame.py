@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from enum import Enum
+
 import msgspec
 
 from cavet.protocols._message import Message
@@ -36,11 +38,30 @@ class Frame(msgspec.Struct, frozen=True, gc=False):
         return not isinstance(self.message, Unreadable)
 
 
+class Role(Enum):
+    """What a field is for."""
+
+    VALUE = "value"
+    CONSTANT = "constant"
+    """It is always the same: what says that a message begins, what it is, where it ends."""
+    LENGTH = "length"
+    """How many bytes something has."""
+    COUNT = "count"
+    """How many of something there are."""
+    CHECK = "check"
+    """What shows that the rest has arrived as it was sent."""
+    UNUSED = "unused"
+    """Bits that mean nothing here."""
+    UNREAD = "unread"
+    """Bits that could not be read."""
+
+
 class Field(msgspec.Struct, frozen=True, kw_only=True):
     """A named run of bits: where it lies, what stands there, what that is, what it means, and whether it is right.
 
     `spans` may be several, most significant first where they are parts of one number; a group of other fields
     covers all that they cover. `raw` is the number (or the bytes) as on the wire, `value` what it stands for.
+    `expected` is the number that its bits should make, where that follows from the rest of the frame.
     """
 
     name: str
@@ -50,6 +71,8 @@ class Field(msgspec.Struct, frozen=True, kw_only=True):
     unit: str = ""
     meaning: str = ""
     problem: str = ""
+    role: Role = Role.VALUE
+    expected: int | None = None
     fields: tuple[Field, ...] = ()
 
 

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import functools
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from operator import attrgetter
 from typing import Any
 
+import msgspec
+
 from cavet.protocols._codec import Side
-from cavet.protocols._frame import Field, Frame, Span, Unreadable
+from cavet.protocols._frame import Field, Frame, Role, Span, Unreadable
 from cavet.protocols._message import FieldError, Message, limits
+from cavet.protocols._reader import Reader, ShortError, bytes_from
 from cavet.protocols.firmata._messages import (
     FROM_BOARD,
     FROM_HOST,
@@ -21,7 +24,7 @@ from cavet.protocols.firmata._messages import (
     SysexMessage,
 )
 from cavet.protocols.firmata._packed import Part
-from cavet.protocols.firmata._pieces import PAIRS, Number, Piece, ShortError
+from cavet.protocols.firmata._pieces import PAIRS, Number, Piece, Rest
 from cavet.protocols.firmata.features import FEATURES_FROM_BOARD, FEATURES_FROM_HOST
 
 MAX_SYSEX_BYTES = 4096
@@ -30,6 +33,7 @@ MAX_STRAY_BYTES = 64
 """How many bytes outside any message are told as one piece."""
 
 SYSEX, END_SYSEX, FIRST_REAL_TIME = 0xF0, 0xF7, 0xF8
+FIRST_COMMAND = 0x80
 _REAL_TIME = bytes(range(FIRST_REAL_TIME, 0x100))
 _INSIDE_SYSEX = re.compile(rb"[\x00-\x7f\xf8-\xff]*")
 _STRAY = re.compile(rb"[\x00-\x7f]*")
@@ -217,13 +221,13 @@ def _built(
     form: type[ChannelMessage] | type[SysexMessage], fields: dict[str, Any], body: bytes, wire: bytes, offset: int
 ) -> Frame:
     """Make the message from its body. What is out of range is brought inside it, and told."""
-    problems: list[str] = []
-    at = 0
+    reader = Reader(body)
+    reader.fields, problems = fields, reader.problems
     try:
         for piece in form.LAYOUT:
-            at = piece.take(body, at, fields, problems)
-        if at < len(body):
-            problems.append(f"{form.NAME}: {len(body) - at} bytes more than expected")
+            piece.take(reader)
+        if reader.rest:
+            problems.append(f"{form.NAME}: {reader.rest} bytes more than expected")
         _bring_inside(form, fields, problems)
         return Frame(form(**fields), wire, offset, tuple(problems))
     except ShortError as short:
@@ -298,69 +302,73 @@ def decode_from(side: Side, data: bytes) -> list[Frame]:
 def explain(frame: Frame) -> Field:
     """Take a frame apart: its command, then its fields, each with the bits where it lies."""
     message, wire = frame.message, frame.data
-    spans = ((0, 8 * len(wire)),)
-    problem = "; ".join(frame.problems)
     if isinstance(message, ChannelMessage):
         fields = _explain_channel(message, wire)
     elif isinstance(message, SysexMessage):
         fields = _explain_sysex(message, wire)
     else:
-        return Field(name=message.NAME, spans=spans, raw=wire, problem=problem)
-    return Field(name=message.NAME, spans=spans, raw=wire, meaning=_meaning(message), problem=problem, fields=fields)
+        fields = []
+    return Field(
+        name=message.NAME, spans=((0, 8 * len(wire)),), raw=wire, meaning=_meaning(message) if fields else "",
+        problem="; ".join(frame.problems), fields=tuple(fields),
+    )  # fmt: skip
 
 
 def _meaning(message: Message) -> str:
     return (type(message).__doc__ or "").split("\n")[0]
 
 
-def _explain_channel(message: ChannelMessage, wire: bytes) -> tuple[Field, ...]:
+def _explain_channel(message: ChannelMessage, wire: bytes) -> list[Field]:
+    head = Reader(wire[:1], 1, placed=bytes_from())
     if message.CHANNEL:
-        fields = [
-            Field(name="command", spans=((0, 4),), raw=wire[0] >> 4, meaning=message.NAME),
-            Field(name=message.CHANNEL, spans=((4, 4),), raw=wire[0] & 15, value=getattr(message, message.CHANNEL)),
-        ]
+        head.note_bits("command", 0, 0, 4, wire[0] >> 4, meaning=message.NAME, role=Role.CONSTANT)
+        head.note_bits(message.CHANNEL, 0, 4, 4, wire[0] & 15)
     else:
-        fields = [Field(name="command", spans=((0, 8),), raw=wire[0], meaning=message.NAME)]
-    positions = range(1, len(wire))
-    return (*fields, *_explain_body(message, wire[1:], positions, message.LAYOUT))
+        head.note("command", 0, wire[0], meaning=message.NAME, role=Role.CONSTANT)
+    return head.notes + _explain_body(range(1, len(wire)), wire[1:], message.LAYOUT)
 
 
-def _explain_sysex(message: SysexMessage, wire: bytes) -> tuple[Field, ...]:
-    positions = [place for place in range(1, len(wire) - 1) if wire[place] < 0x80]
-    body = bytes(wire[place] for place in positions[1:])
-    command = wire[positions[0]]
-    begin = Field(name="start", spans=((0, 8),), raw=SYSEX, meaning="start of a system exclusive message")
-    what = Field(name="command", spans=((8 * positions[0], 8),), raw=command, value=command, meaning=message.NAME)
-    end = Field(name="end", spans=((8 * (len(wire) - 1), 8),), raw=END_SYSEX, meaning="end of the message")
-    real_time = [
-        Field(
-            name="real-time", spans=((8 * place, 8),), raw=wire[place], meaning="passed over: not part of the message"
-        )
-        for place in range(1, len(wire) - 1)
-        if wire[place] >= FIRST_REAL_TIME
-    ]
-    if isinstance(message, Sysex):
-        spans = tuple((8 * place, 8) for place in positions[1:])
-        inside = [Field(name="data", spans=spans, raw=body, value=body)] if body else []
-    else:
-        inside = _explain_body(message, body, positions[1:], message.LAYOUT)
-    return (begin, what, *inside, *real_time, end)
+def _explain_sysex(message: SysexMessage, wire: bytes) -> list[Field]:
+    places = [place for place in range(1, len(wire) - 1) if wire[place] < FIRST_COMMAND]
+    ends = Reader(wire, placed=bytes_from())
+    ends.note("start", 0, last=1, meaning="start of a system exclusive message", role=Role.CONSTANT)
+    ends.note("end", len(wire) - 1, last=len(wire), meaning="end of the message", role=Role.CONSTANT)
+    for place in range(1, len(wire) - 1):
+        if wire[place] >= FIRST_REAL_TIME:
+            meaning = "passed over: not part of the message"
+            ends.note("real_time", place, wire[place], last=place + 1, meaning=meaning, role=Role.UNUSED)
+    layout = (_COMMAND, Rest("data")) if isinstance(message, Sysex) else (_COMMAND, *message.LAYOUT)
+    body = bytes(wire[place] for place in places)
+    fields = _explain_body(places, body, layout, meaning=message.NAME)
+    return [ends.notes[0], *fields, *ends.notes[2:], ends.notes[1]]
 
 
-def _explain_body(message: Any, body: bytes, positions: Any, layout: tuple[Piece, ...]) -> list[Field]:
-    def placed(first: int, last: int) -> tuple[Span, ...]:
-        return tuple((8 * positions[place] + 1, 7) for place in range(first, last))
+_COMMAND = Number("command")
 
-    fields: list[Field] = []
-    at = 0
-    for piece in layout:
-        at, found = piece.explain(body, at, placed, message)
-        fields += found
-    if at < len(body):
-        fields.append(
-            Field(name="more", spans=placed(at, len(body)), raw=body[at:], problem="bytes that belong to no field")
-        )
-    return fields
+
+def _explain_body(places: Sequence[int], body: bytes, layout: tuple[Piece, ...], *, meaning: str = "") -> list[Field]:
+    """The fields of a body, whose bytes stand at these places of the frame; above each of them its top bit."""
+
+    def placed(byte: int) -> Span:
+        return 8 * places[byte] + 1, 7
+
+    reader = Reader(body, placed=placed)
+    try:
+        for piece in layout:
+            piece.take(reader)
+    except ShortError:
+        pass  # the frame itself tells of it; what is left is shown as it is
+    if reader.rest:
+        first = reader.at
+        reader.note("more", first, reader.take("more", reader.rest), problem="bytes that belong to no field")
+    if meaning:
+        reader.notes[0] = msgspec.structs.replace(reader.notes[0], meaning=meaning, role=Role.CONSTANT)
+    return [*reader.notes, *(_top_bit(place) for place in places)]
+
+
+def _top_bit(place: int) -> Field:
+    meaning = "0: a byte of data, no command"
+    return Field(name="top_bit", spans=((8 * place, 1),), raw=0, value=0, meaning=meaning, role=Role.CONSTANT)
 
 
 class _Codec:

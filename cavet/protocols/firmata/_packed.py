@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from typing import Any
 
 import msgspec
 
-from cavet.protocols._frame import Field
+from cavet.protocols._frame import Field, Role
 from cavet.protocols._message import FieldError, Written
-from cavet.protocols.firmata._pieces import Body, Placed, ShortError, from_groups, seven_bit_groups
+from cavet.protocols._reader import Reader, ShortError, joined
+from cavet.protocols.firmata._pieces import from_groups, note_groups, seven_bit_groups
 
 
 class Part(msgspec.Struct, frozen=True):
@@ -27,22 +29,16 @@ class Part(msgspec.Struct, frozen=True):
     def put(self, message: Any, body: bytearray) -> None:
         body.append(self.value | (getattr(message, self.field) if self.field else 0))
 
-    def take(self, body: Body, at: int, fields: dict[str, Any], problems: list[str]) -> int:
-        if at >= len(body):
-            raise ShortError("sub-command")
-        if self.field:
-            fields[self.field] = body[at] - self.value
-        return at + 1
-
-    def explain(self, body: Body, at: int, placed: Placed, message: Any) -> tuple[int, list[Field]]:
-        ((first, _),) = placed(at, at + 1)
-        if not self.field:
-            return at + 1, [Field(name="part", spans=((first, 7),), raw=body[at], meaning=message.NAME)]
+    def take(self, reader: Reader) -> None:
+        at = reader.at
+        found = reader.take("sub-command", 1)[0]
         upper = 7 - self.bits
-        value = getattr(message, self.field)
-        found = [Field(name=self.field, spans=((first + upper, self.bits),), raw=value, value=value)]
-        part = Field(name="part", spans=((first, upper),), raw=body[at] >> self.bits, meaning=message.NAME)
-        return at + 1, [part, *found]
+        if not self.field:
+            reader.note("part", at, found, role=Role.CONSTANT)
+            return
+        value = reader.fields[self.field] = found - self.value
+        reader.note_bits("part", at, 0, upper, found >> self.bits, role=Role.CONSTANT)
+        reader.note_bits(self.field, at, upper, self.bits, value)
 
 
 class TwoParts(msgspec.Struct, frozen=True):
@@ -55,20 +51,14 @@ class TwoParts(msgspec.Struct, frozen=True):
     def put(self, message: Any, body: bytearray) -> None:
         body.append(getattr(message, self.upper) << self.low_bits | getattr(message, self.lower))
 
-    def take(self, body: Body, at: int, fields: dict[str, Any], problems: list[str]) -> int:
-        if at >= len(body):
-            raise ShortError(self.upper)
-        fields[self.upper], fields[self.lower] = body[at] >> self.low_bits, body[at] & (1 << self.low_bits) - 1
-        return at + 1
-
-    def explain(self, body: Body, at: int, placed: Placed, message: Any) -> tuple[int, list[Field]]:
-        ((first, _),) = placed(at, at + 1)
+    def take(self, reader: Reader) -> None:
+        at = reader.at
+        found = reader.take(self.upper, 1)[0]
+        upper, lower = found >> self.low_bits, found & (1 << self.low_bits) - 1
+        reader.fields[self.upper], reader.fields[self.lower] = upper, lower
         width = 7 - self.low_bits
-        upper, lower = getattr(message, self.upper), getattr(message, self.lower)
-        return at + 1, [
-            Field(name=self.upper, spans=((first, width),), raw=upper, value=upper),
-            Field(name=self.lower, spans=((first + width, self.low_bits),), raw=lower, value=lower),
-        ]
+        reader.note_bits(self.upper, at, 0, width, upper)
+        reader.note_bits(self.lower, at, width, self.low_bits, lower)
 
 
 class SignedNumber(msgspec.Struct, frozen=True):
@@ -80,21 +70,8 @@ class SignedNumber(msgspec.Struct, frozen=True):
     def put(self, message: Any, body: bytearray) -> None:
         body += _signed_groups(getattr(message, self.name))
 
-    def take(self, body: Body, at: int, fields: dict[str, Any], problems: list[str]) -> int:
-        if at + self.SIZE > len(body):
-            raise ShortError(self.name)
-        groups = body[at : at + self.SIZE]
-        size = from_groups((*groups[:-1], groups[-1] & 7))
-        fields[self.name] = -size if groups[-1] & 8 else size
-        if groups[-1] & 0x70:
-            problems.append(f"{self.name}: found bits beyond its sign, expected 0")
-        return at + self.SIZE
-
-    def explain(self, body: Body, at: int, placed: Placed, message: Any) -> tuple[int, list[Field]]:
-        end = at + self.SIZE
-        value = getattr(message, self.name)
-        spans = tuple(reversed(placed(at, end)))
-        return end, [Field(name=self.name, spans=spans, raw=from_groups(body[at:end]), value=value)]
+    def take(self, reader: Reader) -> None:
+        reader.fields[self.name] = take_signed(reader, self.name)
 
 
 class SignedNumbers(msgspec.Struct, frozen=True):
@@ -112,22 +89,30 @@ class SignedNumbers(msgspec.Struct, frozen=True):
         for value in getattr(message, self.name):
             body += _signed_groups(value)
 
-    def take(self, body: Body, at: int, fields: dict[str, Any], problems: list[str]) -> int:
-        one = SignedNumber(self.name)
+    def take(self, reader: Reader) -> None:
         found: list[int] = []
-        while at < len(body):
-            at = one.take(body, at, fields, problems)
-            found.append(fields[self.name])
-        fields[self.name] = tuple(found)
-        return at
+        while reader.rest:
+            found.append(take_signed(reader, self.name, f" {len(found)}"))
+        reader.fields[self.name] = tuple(found)
 
-    def explain(self, body: Body, at: int, placed: Placed, message: Any) -> tuple[int, list[Field]]:
-        fields = []
-        for place, value in enumerate(getattr(message, self.name)):
-            spans = tuple(reversed(placed(at, at + SignedNumber.SIZE)))
-            fields.append(Field(name=f"{self.name} {place}", spans=spans, value=value))
-            at += SignedNumber.SIZE
-        return at, fields
+
+def take_signed(reader: Reader, name: str, number: str = "") -> int:
+    """Take a number with its sign; `number` says which one of several it is. Raises `ShortError`."""
+    first = reader.at
+    groups = reader.take(name, SignedNumber.SIZE)
+    size = from_groups((*groups[:-1], groups[-1] & 7))
+    value = -size if groups[-1] & 8 else size
+    if groups[-1] & 0x70:
+        reader.problems.append(f"{name}: found bits beyond its sign, expected 0")
+    if reader.placed is not None:
+        last = reader.at - 1
+        (begin, _) = reader.placed(last)
+        top = Field(name="unused", spans=((begin, 3),), raw=groups[-1] >> 4, value=groups[-1] >> 4, role=Role.UNUSED)
+        reader.notes.append(msgspec.structs.replace(top, problem="expected 0" if top.raw else "", expected=0))
+        spans = ((begin + 3, 4), *(reader.placed(byte) for byte in reversed(range(first, last))))
+        raw = from_groups((*groups[:-1], groups[-1] & 15))
+        reader.notes.append(Field(name=f"{name}{number}", spans=joined(spans), raw=raw, value=value))
+    return value
 
 
 def _signed_groups(value: int) -> bytearray:
@@ -167,22 +152,13 @@ class Decimal(msgspec.Struct, frozen=True):
         groups[3] = groups[3] & 3 | power - self.LOWEST << 2 | (64 if digits < 0 else 0)
         body += groups
 
-    def take(self, body: Body, at: int, fields: dict[str, Any], problems: list[str]) -> int:
-        if at + self.SIZE > len(body):
-            raise ShortError(self.name)
-        groups = body[at : at + self.SIZE]
+    def take(self, reader: Reader) -> None:
+        first = reader.at
+        groups = reader.take(self.name, self.SIZE)
         digits = from_groups((*groups[:3], groups[3] & 3))
         power = (groups[3] >> 2 & 15) + self.LOWEST
-        value = float(f"{-digits if groups[3] & 64 else digits}e{power}")
-        fields[self.name] = value
-        return at + self.SIZE
-
-    def explain(self, body: Body, at: int, placed: Placed, message: Any) -> tuple[int, list[Field]]:
-        end = at + self.SIZE
-        spans = tuple(reversed(placed(at, end)))
-        return end, [
-            Field(name=self.name, spans=spans, raw=from_groups(body[at:end]), value=getattr(message, self.name))
-        ]
+        value = reader.fields[self.name] = float(f"{-digits if groups[3] & 64 else digits}e{power}")
+        reader.note(self.name, first, value, raw=from_groups(groups), low_first=True)
 
 
 def _digits(value: float) -> tuple[int, int]:
@@ -218,6 +194,11 @@ def unpack(groups: bytes) -> bytes:
     return from_groups(groups).to_bytes((7 * len(groups) + 7) // 8, "little")[: 7 * len(groups) // 8]
 
 
+def _in_groups(first: int, places: Iterable[int]) -> list[tuple[int, int]]:
+    """Bits of a run of bits as the groups have them that begin at `first`: which group, and which bit of it."""
+    return [(first + place // 7, place % 7) for place in places]
+
+
 class Packed(msgspec.Struct, frozen=True):
     """The rest of the body: bytes packed into seven bits each; as a `number`, four of them, the low one first."""
 
@@ -228,18 +209,23 @@ class Packed(msgspec.Struct, frozen=True):
         value = getattr(message, self.name)
         body += pack(value.to_bytes(4, "little") if self.number else value)
 
-    def take(self, body: Body, at: int, fields: dict[str, Any], problems: list[str]) -> int:
-        data = unpack(body[at:])
+    def take(self, reader: Reader) -> None:
+        first, known = reader.at, len(reader.problems)
+        data = unpack(reader.take(self.name, reader.rest))
         if self.number and len(data) < 4:
             raise ShortError(self.name)
         if self.number and len(data) > 4:
-            problems.append(f"{self.name}: found {len(data)} bytes, expected 4")
-        fields[self.name] = int.from_bytes(data[:4], "little") if self.number else data
-        return len(body)
-
-    def explain(self, body: Body, at: int, placed: Placed, message: Any) -> tuple[int, list[Field]]:
-        value = getattr(message, self.name)
-        return len(body), [Field(name=self.name, spans=placed(at, len(body)), raw=bytes(body[at:]), value=value)]
+            reader.problems.append(f"{self.name}: found {len(data)} bytes, expected 4")
+        value = reader.fields[self.name] = int.from_bytes(data[:4], "little") if self.number else data
+        problem = "; ".join(reader.problems[known:])
+        if reader.placed is None:
+            return
+        size = len(data)
+        order = range(size - 1, -1, -1) if self.number else range(size)
+        places = [8 * octet + bit for octet in order for bit in range(7, -1, -1)]
+        note_groups(reader, self.name, _in_groups(first, places), value=value, raw=value, problem=problem)
+        if rest := range(7 * (reader.at - first) - 1, 8 * size - 1, -1):
+            note_groups(reader, "unused", _in_groups(first, rest), value=0, role=Role.UNUSED)
 
 
 class Positions(msgspec.Struct, frozen=True):
@@ -259,23 +245,17 @@ class Positions(msgspec.Struct, frozen=True):
             body.append(encoder | (0x40 if count < 0 else 0))
             body += seven_bit_groups(abs(count), 4)
 
-    def take(self, body: Body, at: int, fields: dict[str, Any], problems: list[str]) -> int:
+    def take(self, reader: Reader) -> None:
         found = []
-        while at + self.SIZE <= len(body):
-            size = from_groups(body[at + 1 : at + self.SIZE])
-            found.append((body[at] & 0x3F, -size if body[at] & 0x40 else size))
-            at += self.SIZE
-        if at < len(body):
-            raise ShortError(self.name)
-        fields[self.name] = tuple(found)
-        return at
-
-    def explain(self, body: Body, at: int, placed: Placed, message: Any) -> tuple[int, list[Field]]:
-        fields = []
-        for encoder, count in getattr(message, self.name):
-            fields.append(Field(name=f"encoder {encoder}", spans=placed(at, at + self.SIZE), value=count))
-            at += self.SIZE
-        return at, fields
+        while reader.rest:
+            first = reader.at
+            head, *groups = reader.take(self.name, self.SIZE)
+            encoder, size, backwards = head & 0x3F, from_groups(groups), head & 0x40
+            found.append((encoder, -size if backwards else size))
+            reader.note_bits("direction", first, 0, 1, int(backwards != 0), meaning="back" if backwards else "forth")
+            reader.note_bits("encoder", first, 1, 6, encoder)
+            reader.note("count", first + 1, found[-1][1], raw=size, low_first=True)
+        reader.fields[self.name] = tuple(found)
 
 
 def _read_positions(place: str, text: str) -> tuple[tuple[int, int], ...]:

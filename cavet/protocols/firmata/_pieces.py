@@ -1,37 +1,21 @@
-"""The pieces that the body of a message is laid out in, all of seven-bit bytes. Each can be put, taken and explained.
-
-A piece reads `body[at:]` and tells where it ended; `Short` is raised when the body ends before it.
-"""
+"""The pieces that the body of a message is laid out in, all of seven-bit bytes. Each can be put and taken."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Iterable, Sequence
 from typing import Any, Protocol
 
 import msgspec
 
-from cavet.protocols._frame import Field, Span
-
-
-class ShortError(Exception):
-    """The body ends before this piece."""
-
-    def __init__(self, name: str) -> None:
-        self.name = name
-        super().__init__(name)
-
-
-Body = bytes
-Placed = Callable[[int, int], tuple[Span, ...]]
-"""Gives the bits of the frame in which the body's bytes `first` to `last` (not counted) lie, seven of each."""
+from cavet.protocols._frame import Field, Role
+from cavet.protocols._reader import Reader, joined
 
 
 class Piece(Protocol):
-    """A part of a body, in both directions, and how to tell of it."""
+    """A part of a body, in both directions."""
 
     def put(self, message: Any, body: bytearray) -> None: ...
-    def take(self, body: Body, at: int, fields: dict[str, Any], problems: list[str]) -> int: ...
-    def explain(self, body: Body, at: int, placed: Placed, message: Any) -> tuple[int, list[Field]]: ...
+    def take(self, reader: Reader) -> None: ...
 
 
 def seven_bit_groups(value: int, at_least: int) -> bytes:
@@ -70,6 +54,13 @@ def from_pairs(name: str, pairs: bytes, problems: list[str]) -> bytes:
     return bytes(out)
 
 
+def note_groups(reader: Reader, name: str, bits: Iterable[tuple[int, int]], **more: Any) -> None:
+    """Tell of a field by its bits, from the most significant one down: each as a seven-bit byte and the bit in it."""
+    assert reader.placed is not None  # the caller has looked
+    spans = joined((reader.placed(byte)[0] + 6 - bit, 1) for byte, bit in bits)
+    reader.notes.append(Field(name=name, spans=spans, **more))
+
+
 PAIRS = [bytes((value & 0x7F, value >> 7)) for value in range(1 << 14)]
 """Every number of fourteen bits as two bytes: the form that nearly all numbers have."""
 
@@ -94,28 +85,15 @@ class Number(msgspec.Struct, frozen=True):
         else:
             body += seven_bit_groups(value, self.groups)
 
-    def _end(self, body: Body, at: int) -> int:
-        least = 1 if self.open_ended else self.groups
-        end = len(body) if self.open_ended else at + self.groups
-        if end > len(body) or end - at < least:
-            raise ShortError(self.name)
-        return end
-
-    def take(self, body: Body, at: int, fields: dict[str, Any], problems: list[str]) -> int:
-        if self.optional and at == len(body):
-            return at
-        end = self._end(body, at)
-        fields[self.name] = from_groups(body[at:end])
-        return end
-
-    def explain(self, body: Body, at: int, placed: Placed, message: Any) -> tuple[int, list[Field]]:
-        if self.optional and at == len(body):
-            return at, []
-        end = self._end(body, at)
-        raw = from_groups(body[at:end])
-        spans = tuple(reversed(placed(at, end)))
-        value = getattr(message, self.name, raw)
-        return end, [Field(name=self.name, spans=spans, raw=raw, value=value, unit=self.unit, meaning=self.meaning)]
+    def take(self, reader: Reader) -> None:
+        first = reader.at
+        if self.optional and not reader.rest:
+            return
+        size = max(1, reader.rest) if self.open_ended else self.groups
+        value = from_groups(reader.take(self.name, size))
+        reader.fields[self.name] = value
+        if reader.placed is not None:
+            reader.note(self.name, first, value, raw=value, low_first=True, unit=self.unit, meaning=self.meaning)
 
 
 class Octets(msgspec.Struct, frozen=True):
@@ -129,10 +107,26 @@ class Octets(msgspec.Struct, frozen=True):
         value = getattr(message, self.name)
         body += pairs_of(value.encode("utf-8", "surrogateescape") if self.text else value)
 
-    def take(self, body: Body, at: int, fields: dict[str, Any], problems: list[str]) -> int:
-        octets = from_pairs(self.name, body[at:], problems)
-        fields[self.name] = self._value(octets)
-        return len(body)
+    def take(self, reader: Reader) -> None:
+        first, known = reader.at, len(reader.problems)
+        octets = from_pairs(self.name, reader.take(self.name, reader.rest), reader.problems)
+        value = reader.fields[self.name] = self._value(octets)
+        if reader.placed is not None:
+            problem = "; ".join(reader.problems[known:])
+            self._note(reader, first, value, octets, problem)
+
+    def _note(self, reader: Reader, first: int, value: str | bytes, octets: bytes, problem: str) -> None:
+        """Of each pair's second byte the lowest bit alone belongs to the octet: its top one."""
+        bits, unused = [], []
+        for at in range(first, reader.at - 1, 2):
+            bits += [(at + 1, 0), *((at, bit) for bit in range(6, -1, -1))]
+            unused += [(at + 1, bit) for bit in range(6, 0, -1)]
+        if (reader.at - first) % 2:
+            bits += [(reader.at - 1, bit) for bit in range(6, -1, -1)]
+        note_groups(reader, self.name, bits, value=value, raw=octets, meaning=self.meaning, problem=problem)
+        if unused:
+            meaning = "behind the top bit of each octet"
+            note_groups(reader, "unused", unused, value=0, meaning=meaning, role=Role.UNUSED)
 
     def _value(self, octets: bytes) -> str | bytes:
         if not self.text:
@@ -141,16 +135,6 @@ class Octets(msgspec.Struct, frozen=True):
             return octets.decode("utf-8")
         except UnicodeDecodeError:
             return octets.decode("latin-1")  # what boards that know no UTF-8 send
-
-    def explain(self, body: Body, at: int, placed: Placed, message: Any) -> tuple[int, list[Field]]:
-        problems: list[str] = []
-        octets = from_pairs(self.name, body[at:], problems)
-        problem = "; ".join(problems)
-        spans = placed(at, len(body))
-        value = self._value(octets)
-        return len(body), [
-            Field(name=self.name, spans=spans, raw=octets, value=value, meaning=self.meaning, problem=problem)
-        ]
 
 
 class Rest(msgspec.Struct, frozen=True):
@@ -161,10 +145,7 @@ class Rest(msgspec.Struct, frozen=True):
     def put(self, message: Any, body: bytearray) -> None:
         body += getattr(message, self.name)
 
-    def take(self, body: Body, at: int, fields: dict[str, Any], problems: list[str]) -> int:
-        fields[self.name] = bytes(body[at:])
-        return len(body)
-
-    def explain(self, body: Body, at: int, placed: Placed, message: Any) -> tuple[int, list[Field]]:
-        rest = bytes(body[at:])
-        return len(body), [Field(name=self.name, spans=placed(at, len(body)), raw=rest, value=rest)]
+    def take(self, reader: Reader) -> None:
+        first = reader.at
+        rest = reader.fields[self.name] = reader.take(self.name, reader.rest)
+        reader.note(self.name, first, rest, raw=rest)

@@ -6,17 +6,10 @@ from typing import Any
 
 import msgspec
 
-from cavet.protocols._frame import Field
+from cavet.protocols._frame import Field, Role
 from cavet.protocols._message import FieldError
-from cavet.protocols.firmata._pieces import (
-    Body,
-    Placed,
-    ShortError,
-    from_groups,
-    from_pairs,
-    pairs_of,
-    seven_bit_groups,
-)
+from cavet.protocols._reader import Reader
+from cavet.protocols.firmata._pieces import Octets, from_groups, pairs_of, seven_bit_groups
 
 END_OF_PIN = 0x7F
 
@@ -33,56 +26,37 @@ class AbilityLists(msgspec.Struct, frozen=True):
                 body += bytes((ability.mode, ability.resolution))
             body.append(END_OF_PIN)
 
-    def take(self, body: Body, at: int, fields: dict[str, Any], problems: list[str]) -> int:
-        pins = []
-        for number, (first, last, closed) in enumerate(self._pins(body, at)):
-            if not closed:
-                problems.append(f"pins: the list of pin {number} is not closed by 7F")
-            if (last - first) % 2:
-                problems.append(f"pins: pin {number} has a mode without a resolution")
-            pairs = zip(body[first:last:2], body[first + 1 : last : 2], strict=False)
-            pins.append(tuple(self.ability(mode=mode, resolution=bits) for mode, bits in pairs))
+    def take(self, reader: Reader) -> None:
+        pins: list[tuple[Any, ...]] = []
+        while reader.rest:
+            pins.append(self._take_pin(reader, len(pins)))
         if len(pins) > 128:
-            problems.append(f"pins: found {len(pins)} pins, expected at most 128")
-        fields[self.name] = tuple(pins[:128])
-        return len(body)
+            reader.problems.append(f"pins: found {len(pins)} pins, expected at most 128")
+        reader.fields[self.name] = tuple(pins[:128])
 
-    def _pins(self, body: Body, at: int) -> list[tuple[int, int, bool]]:
-        """Where each pin's list lies: first, end, and whether it is closed. A resolution is never 7F."""
-        pins = []
-        first = at
-        while first < len(body):
-            end = body.find(END_OF_PIN, first)
-            closed = end >= 0
-            end = end if closed else len(body)
-            pins.append((first, end, closed))
-            first = end + 1
-        return pins
-
-    def explain(self, body: Body, at: int, placed: Placed, message: Any) -> tuple[int, list[Field]]:
-        groups = []
-        for number, (first, last, closed) in enumerate(self._pins(body, at)):
-            modes = tuple(self._explain_mode(body, place, placed) for place in range(first, last - 1, 2))
-            spans = placed(first, min(len(body), last + closed))
-            problem = "" if closed and (last - first) % 2 == 0 else "this list is cut short"
-            groups.append(
-                Field(
-                    name=f"pin {number}", spans=spans, value=len(modes), meaning="modes", problem=problem, fields=modes
-                )
-            )
-        return len(body), groups
-
-    def _explain_mode(self, body: Body, place: int, placed: Placed) -> Field:
-        ability = self.ability(mode=body[place], resolution=body[place + 1])
-        mode = Field(name="mode", spans=placed(place, place + 1), raw=body[place], value=body[place])
-        bits = Field(
-            name="resolution",
-            spans=placed(place + 1, place + 2),
-            raw=body[place + 1],
-            value=body[place + 1],
-            unit="bit",
-        )
-        return Field(name="ability", spans=placed(place, place + 2), value=ability.mode, fields=(mode, bits))
+    def _take_pin(self, reader: Reader, number: int) -> tuple[Any, ...]:
+        """The modes of a pin, up to what closes its list. A resolution is never 7F."""
+        end = reader.data.find(END_OF_PIN, reader.at, reader.end)
+        closed = end >= 0
+        end = end if closed else reader.end
+        found = []
+        while end - reader.at > 1:
+            first = reader.at
+            mode, bits = reader.take(self.name, 2)
+            found.append(self.ability(mode=mode, resolution=bits))
+            reader.note("mode", first, mode, last=first + 1, meaning=f"of pin {number}")
+            reader.note("resolution", first + 1, bits, unit="bit")
+        if reader.at < end:
+            first = reader.at
+            problem = f"pin {number} has a mode without a resolution"
+            reader.problems.append(f"pins: {problem}")
+            reader.note("mode", first, reader.take(self.name, 1)[0], problem=problem)
+        if closed:
+            first = reader.at
+            reader.note("end_of_pin", first, reader.take(self.name, 1)[0], role=Role.CONSTANT, meaning=f"pin {number}")
+        else:
+            reader.problems.append(f"pins: the list of pin {number} is not closed by 7F")
+        return tuple(found)
 
 
 class I2cBody(msgspec.Struct, frozen=True):
@@ -97,51 +71,50 @@ class I2cBody(msgspec.Struct, frozen=True):
             body += seven_bit_groups(message.count, 2)
         body += pairs_of(message.data)
 
-    def take(self, body: Body, at: int, fields: dict[str, Any], problems: list[str]) -> int:
-        if len(body) < at + 2:
-            raise ShortError("address")
-        control = body[at + 1]
-        ten_bit = bool(control & 0x20)
-        fields.update(mode=control >> 3 & 3, ten_bit=ten_bit, restart=bool(control & 0x40))
-        fields["address"] = body[at] | ((control & 7) << 7 if ten_bit else 0)
-        if control & 7 and not ten_bit:
-            problems.append("address: its upper bits are set, but not the bit for ten-bit addresses")
-        rest = body[at + 2 :]
-        if fields["mode"] not in (1, 2):
-            fields["data"] = from_pairs("data", rest, problems)
-            return len(body)
-        if len(rest) < 2:
-            raise ShortError("count")
-        if len(rest) >= 4:
-            fields["register"] = from_groups(rest[:2])
-            rest = rest[2:]
-        fields["count"] = from_groups(rest[:2])
-        return len(body) - len(rest) + 2
+    def take(self, reader: Reader) -> None:
+        first = reader.at
+        low, control = reader.take("address", 2)
+        mode, ten_bit = control >> 3 & 3, bool(control & 0x20)
+        address = low | ((control & 7) << 7 if ten_bit else 0)
+        reader.fields.update(mode=mode, ten_bit=ten_bit, restart=bool(control & 0x40), address=address)
+        stray = control & 7 and not ten_bit
+        if stray:
+            reader.problems.append("address: its upper bits are set, but not the bit for ten-bit addresses")
+        self._note_head(reader, first, low, control)
+        if mode not in READS:
+            Octets("data").take(reader)
+            return
+        names = ("register", "count") if reader.rest >= 4 else ("count",)
+        for name in names:
+            at = reader.at
+            reader.fields[name] = from_groups(reader.take("count", 2))
+            reader.note(name, at, reader.fields[name], raw=reader.fields[name], low_first=True)
 
-    def explain(self, body: Body, at: int, placed: Placed, message: Any) -> tuple[int, list[Field]]:
-        control = body[at + 1]
-        ((low, _),) = placed(at, at + 1)
-        ((second, _),) = placed(at + 1, at + 2)
-        spans = ((second + 4, 3), (low, 7)) if control & 0x20 else ((low, 7),)
-        found = [
-            Field(name="address", spans=spans, raw=message.address, value=message.address, meaning="of the device"),
-            Field(name="restart", spans=((second, 1),), raw=control >> 6, value=message.restart),
-            Field(name="ten_bit", spans=((second + 1, 1),), raw=control >> 5 & 1, value=message.ten_bit),
-            Field(name="mode", spans=((second + 2, 2),), raw=control >> 3 & 3, value=message.mode),
-        ]
-        if not message.ten_bit:
-            meaning = "upper bits of the address, for ten-bit ones only"
-            found.append(Field(name="unused", spans=((second + 4, 3),), raw=control & 7, meaning=meaning))
-        place = at + 2
-        for name in ("register", "count"):
-            value = getattr(message, name)
-            if value is not None:
-                found.append(Field(name=name, spans=placed(place, place + 2)[::-1], raw=value, value=value))
-                place += 2
-        if message.count is None and place < len(body):
-            found.append(Field(name="data", spans=placed(place, len(body)), raw=message.data, value=message.data))
-            place = len(body)
-        return place, found
+    def _note_head(self, reader: Reader, first: int, low: int, control: int) -> None:
+        if reader.placed is None:
+            return
+        fields = reader.fields
+        reader.note_bits("restart", first + 1, 0, 1, fields["restart"])
+        reader.note_bits("ten_bit", first + 1, 1, 1, fields["ten_bit"])
+        reader.note_bits("mode", first + 1, 2, 2, fields["mode"])
+        if not fields["ten_bit"]:
+            reader.note("address", first, low, last=first + 1, meaning="of the device")
+            problem = "expected 0, as the address has seven bits" if control & 7 else ""
+            reader.note_bits(
+                "unused", first + 1, 4, 3, control & 7, role=Role.UNUSED, problem=problem, expected=0,
+                meaning="upper bits of the address, for ten-bit ones only",
+            )  # fmt: skip
+            return
+        upper = (reader.placed(first + 1)[0] + 4, 3)
+        address = fields["address"]
+        reader.notes.append(
+            Field(name="address", spans=(upper, reader.placed(first)), raw=address, value=address,
+                  meaning="of the device")
+        )  # fmt: skip
+
+
+READS = (1, 2)
+"""Modes of an I2C request that read."""
 
 
 def read_mapping(place: str, text: str) -> bytes:

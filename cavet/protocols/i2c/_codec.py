@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+import msgspec
+
 from cavet.protocols._codec import Side
-from cavet.protocols._frame import Field, Frame
+from cavet.protocols._frame import Field, Frame, Role
 from cavet.protocols._message import FieldError, Message
 from cavet.protocols.i2c._addresses import TEN_BIT_PREFIX
 from cavet.protocols.i2c._marks import Mark, Octet, Token
@@ -65,10 +67,11 @@ class I2cCodec:
                 fields += _address(token, 8 * at, ten_bit=ten_bit)
                 ten_bit = ten_bit and not read
             elif ten_bit:
-                fields.append(_byte("address", token, 8 * at, "the lower eight bits of the address"))
+                _complete_address(fields, token, 8 * at)
                 ten_bit = False
             else:
-                fields.append(_data(frame.message, token, at, at == len(frame.data) - 1, read=read))
+                is_last = at == len(frame.data) - 1
+                fields.append(_data(frame.message, token, at, is_last, read=read, expected=PEC.of(frame.data[:-1])))
             fresh = False
             at += 1
         return Field(
@@ -106,17 +109,32 @@ def _address(token: Octet, at: int, *, ten_bit: bool) -> list[Field]:
         return [Field(name="address", spans=((at, 7),), raw=byte >> 1, value=byte >> 1, meaning=meaning), bit]
     upper = byte >> 1 & 3
     return [
-        Field(name="ten_bit", spans=((at, 5),), raw=byte >> 3, value=True, meaning="a ten-bit address begins"),
+        Field(
+            name="ten_bit", spans=((at, 5),), raw=byte >> 3, value=True, meaning="a ten-bit address begins",
+            role=Role.CONSTANT,
+        ),
         Field(
             name="address", spans=((at + 5, 2),), raw=upper, value=upper, meaning="the upper two bits of the address"
         ),
         bit,
-    ]
+    ]  # fmt: skip
 
 
-def _data(message: Message, token: Octet, at: int, is_last: bool, *, read: bool) -> Field:
+def _complete_address(fields: list[Field], token: Octet, at: int) -> None:
+    """Join the lower eight bits of a ten-bit address to its upper two, which are among the fields already."""
+    place = max(place for place, field in enumerate(fields) if field.name == "address")
+    upper = fields[place]
+    value = (upper.value if isinstance(upper.value, int) else 0) << 8 | token.value
+    told = ", ".join(word for word in (f"0x{value:03X}, of the device", _answer(token)) if word)
+    fields[place] = Field(name="address", spans=(*upper.spans, (at, 8)), raw=value, value=value, meaning=told)
+
+
+def _data(message: Message, token: Octet, at: int, is_last: bool, *, read: bool, expected: int) -> Field:
     if is_last and getattr(message, "pec", None) is not None:
-        return _byte("pec", token, 8 * at, "CRC-8 over the whole transaction")
+        return msgspec.structs.replace(
+            _byte("pec", token, 8 * at, "CRC-8 over the whole transaction"), role=Role.CHECK, expected=expected,
+            problem="" if expected == token.value else f"expected {expected:02X}",
+        )  # fmt: skip
     if read:
         return _byte("data", token, 8 * at, "from the device")
     head = 2 if getattr(message, "ten_bit", None) else 1

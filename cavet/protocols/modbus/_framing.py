@@ -6,12 +6,12 @@ Sources: Modbus messaging on TCP/IP 1.0b, section 3.1.3; Modbus over serial line
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
 from typing import Protocol
 
 from cavet.protocols._codec import Side
-from cavet.protocols._frame import Field, Frame, Span, Unreadable
+from cavet.protocols._frame import Field, Frame, Role, Span, Unreadable
 from cavet.protocols._message import FieldError
+from cavet.protocols._reader import bytes_from
 from cavet.protocols.modbus import _lengths as lengths
 from cavet.protocols.modbus._checks import crc16, first_good_size, lrc8
 from cavet.protocols.modbus._messages import ModbusMessage
@@ -51,10 +51,6 @@ def _unreadable(data: bytes, offset: int, reason: str) -> Frame:
     return Frame(Unreadable(reason=reason), data, offset, (reason,))
 
 
-def _plain_bits(begin: int) -> Callable[[int, int], tuple[Span, ...]]:
-    return lambda first, last: ((8 * (begin + first), 8 * (last - first)),) if last > first else ()
-
-
 class Tcp:
     """A header of seven bytes: transaction, protocol 0, length, unit."""
 
@@ -90,7 +86,7 @@ class Tcp:
 
     def _read(self, wire: bytes, side: Side, *, noting: bool = True) -> Read:
         header = {"transaction": int.from_bytes(wire[:2], "big"), "unit": wire[6]}
-        read = read_unit(wire[HEADER_BYTES:], side, header, _plain_bits(HEADER_BYTES) if noting else None)
+        read = read_unit(wire[HEADER_BYTES:], side, header, bytes_from(HEADER_BYTES) if noting else None)
         protocol = int.from_bytes(wire[2:4], "big")
         if protocol:
             read.problems.insert(0, f"protocol: found {protocol}, expected 0")
@@ -102,8 +98,8 @@ class Tcp:
             return []
         head = [
             _head("transaction", wire, 0, 2, "the response bears the number of its request"),
-            _head("protocol", wire, 2, 2, "0"),
-            _head("length", wire, 4, 2, "of what follows, the unit included"),
+            _head("protocol", wire, 2, 2, "0 for Modbus", Role.CONSTANT, 0),
+            _head("length", wire, 4, 2, "of what follows, the unit included", Role.LENGTH, len(wire) - 6),
             _head("unit", wire, 6, 1, "which device behind this address"),
         ]
         return head + self._read(wire, side).notes
@@ -117,9 +113,15 @@ def _checked(body: bytes, check_bytes: int, *, right: bool) -> bytes | None:
     return body[:-check_bytes] if right and len(body) >= 2 + check_bytes else None
 
 
-def _head(name: str, wire: bytes, first: int, size: int, meaning: str) -> Field:
+def _head(
+    name: str, wire: bytes, first: int, size: int, meaning: str, role: Role = Role.VALUE, expected: int | None = None
+) -> Field:
     value = int.from_bytes(wire[first : first + size], "big")
-    return Field(name=name, spans=((8 * first, 8 * size),), raw=value, value=value, meaning=meaning)
+    problem = "" if expected in (None, value) else f"expected {expected}"
+    return Field(
+        name=name, spans=((8 * first, 8 * size),), raw=value, value=value, meaning=meaning, role=role,
+        problem=problem, expected=expected,
+    )  # fmt: skip
 
 
 def _serial_unit(message: ModbusMessage) -> int:
@@ -178,7 +180,7 @@ class Rtu:
         return Frame(read.message, wire, offset, tuple(read.problems))
 
     def _read(self, wire: bytes, side: Side, *, noting: bool = True) -> Read:
-        read = read_unit(wire[1:-2], side, {"unit": wire[0]}, _plain_bits(1) if noting else None)
+        read = read_unit(wire[1:-2], side, {"unit": wire[0]}, bytes_from(1) if noting else None)
         found, expected = int.from_bytes(wire[-2:], "little"), crc16(wire[:-2])
         if found != expected:
             read.problems.insert(0, f"CRC: found {found:04X}, expected {expected:04X}")
@@ -194,7 +196,9 @@ class Rtu:
             raw=found,
             value=found,
             meaning="over all bytes before it, its low byte first",
+            role=Role.CHECK,
             problem="" if found == expected else f"expected {expected:04X}",
+            expected=expected,
         )
         return [_head("unit", wire, 0, 1, "0 is for all"), *self._read(wire, side).notes, check]
 
@@ -249,8 +253,8 @@ class Ascii:
         return Frame(read.message, wire, offset, tuple(read.problems))
 
     def _read(self, body: bytes, side: Side, *, noting: bool = True) -> Read:
-        def placed(first: int, last: int) -> tuple[Span, ...]:
-            return ((8 * (1 + 2 * (1 + first)), 16 * (last - first)),) if last > first else ()
+        def placed(byte: int) -> Span:
+            return 8 * (1 + 2 * (1 + byte)), 16
 
         read = read_unit(body[1:-1], side, {"unit": body[0]}, placed if noting else None)
         expected = lrc8(body[:-1])
@@ -270,11 +274,19 @@ class Ascii:
             raw=body[-1],
             value=body[-1],
             meaning="two's complement of the sum of the bytes before it",
+            role=Role.CHECK,
             problem="" if body[-1] == expected else f"expected {expected:02X}",
+            expected=int.from_bytes(f"{expected:02X}".encode(), "big"),
         )
         unit = Field(name="unit", spans=((8, 16),), raw=body[0], value=body[0], meaning="0 is for all")
-        colon = Field(name="start", spans=((0, 8),), raw=0x3A, meaning="a frame begins")
-        return [colon, unit, *self._read(body, side).notes, check]
+        colon = Field(name="start", spans=((0, 8),), raw=0x3A, meaning="a frame begins", role=Role.CONSTANT)
+        last = 8 * (1 + len(match[1]))
+        end = Field(
+            name="end", spans=((last, 8 * len(frame.data) - last),), raw=frame.data[last // 8 :],
+            meaning="the line ends", role=Role.CONSTANT,
+            problem="" if frame.data.endswith(b"\r\n") else "expected CR LF",
+        )  # fmt: skip
+        return [colon, unit, *self._read(body, side).notes, check, end]
 
     def body(self, wire: bytes) -> bytes | None:
         match = _HEX_LINE.fullmatch(wire)

@@ -7,10 +7,11 @@ from typing import Any
 
 import msgspec
 
+from cavet.protocols._frame import Role
 from cavet.protocols._message import FieldError
+from cavet.protocols._reader import Reader, ShortError
 from cavet.protocols.modbus._pieces import (
-    Reader,
-    ShortError,
+    note_byte_count,
     pack_registers,
     read_number,
     read_registers,
@@ -33,16 +34,40 @@ def _begin(reader: Reader) -> int:
     """Take the byte count of all groups; give where they end."""
     first = reader.at
     count = reader.number("byte count", 1)
-    reader.note("byte_count", first, count)
-    if count != reader.rest:
-        reader.problems.append(f"byte count: found {count}, but {reader.rest} bytes follow")
-    return min(len(reader.unit), reader.at + count)
+    problems = [f"byte count: found {count}, but {reader.rest} bytes follow"] if count != reader.rest else []
+    note_byte_count(reader, first, count, reader.rest, problems)
+    return min(reader.end, reader.at + count)
 
 
 def _take_reference(reader: Reader) -> None:
+    first = reader.at
     found = reader.number("reference type", 1)
-    if found != REFERENCE_TYPE:
-        reader.problems.append(f"reference type: found {found}, expected {REFERENCE_TYPE}")
+    problem = "" if found == REFERENCE_TYPE else f"expected {REFERENCE_TYPE}"
+    if problem:
+        reader.problems.append(f"reference type: found {found}, {problem}")
+    reader.note("reference_type", first, found, role=Role.CONSTANT, problem=problem, expected=REFERENCE_TYPE)
+
+
+def _take_numbers(reader: Reader, *named: tuple[str, Role]) -> tuple[int, ...]:
+    """Take numbers of two bytes each. Raises `ShortError`."""
+    reader.take(named[-1][0], 2 * len(named))
+    reader.at -= 2 * len(named)
+    found = []
+    for name, role in named:
+        first = reader.at
+        found.append(reader.number(name, 2))
+        reader.note(name, first, found[-1], role=role)
+    return tuple(found)
+
+
+def _take_registers(reader: Reader, name: str, count: int) -> tuple[int, ...]:
+    first = reader.at
+    data = reader.take(name, 2 * count)
+    reader.note("values", first, unpack_registers(data), raw=data)
+    return unpack_registers(data)
+
+
+_PLACE = (("file_number", Role.VALUE), ("record_number", Role.VALUE))
 
 
 class ReadGroups(msgspec.Struct, frozen=True):
@@ -60,10 +85,8 @@ class ReadGroups(msgspec.Struct, frozen=True):
             reader.problems.append(f"byte count: found {end - reader.at}, expected a multiple of {GROUP_BYTES}")
         groups = []
         while end - reader.at >= GROUP_BYTES:
-            first = reader.at
             _take_reference(reader)
-            groups.append(unpack_registers(reader.take("group", 6)))
-            reader.note("group", first, groups[-1], meaning="file, record, length in registers")
+            groups.append(_take_numbers(reader, *_PLACE, ("record_length", Role.VALUE)))
         if not groups:
             raise ShortError("file_number")
         files, records, lengths = zip(*groups, strict=True)
@@ -85,11 +108,9 @@ class RecordGroups(msgspec.Struct, frozen=True):
         end = _begin(reader)
         files, records, groups = [], [], []
         while reader.at < end:
-            first = reader.at
             _take_reference(reader)
-            file, record, length = unpack_registers(reader.take("record_number", 6))
-            values = unpack_registers(reader.take("values", 2 * length))
-            reader.note("group", first, values, meaning=f"file {file}, record {record}")
+            file, record, length = _take_numbers(reader, *_PLACE, ("record_length", Role.COUNT))
+            values = _take_registers(reader, "values", length)
             files.append(file)
             records.append(record)
             groups.append(values)
@@ -115,11 +136,15 @@ class ReadRecords(msgspec.Struct, frozen=True):
         while reader.at < end:
             first = reader.at
             length = reader.number("length", 1)
-            if length % 2 == 0:
-                reader.problems.append(f"length of a group: found {length}, expected an odd number")
+            problem = "" if length % 2 else "expected an odd number"
+            if problem:
+                reader.problems.append(f"length of a group: found {length}, {problem}")
+            reader.note("length", first, length, role=Role.LENGTH, problem=problem)
             _take_reference(reader)
-            groups.append(unpack_registers(reader.take("values", max(0, length - 1))))
-            reader.note("group", first, groups[-1])
+            first = reader.at
+            data = reader.take("values", max(0, length - 1))
+            groups.append(unpack_registers(data))
+            reader.note("values", first, groups[-1], raw=data)
         reader.fields["values"] = tuple(groups)
 
 
@@ -151,20 +176,23 @@ class Queue(msgspec.Struct, frozen=True):
     def take(self, reader: Reader) -> None:
         first = reader.at
         size = reader.number("byte count", 2)
-        reader.note("byte_count", first, size)
-        first = reader.at
+        begin = reader.at
         count = reader.number("fifo count", 2)
-        reader.note("fifo_count", first, count)
-        if size != 2 + 2 * count:
-            reader.problems.append(f"byte count: found {size}, expected {2 + 2 * count} for {count} registers")
-        if count > 31:
-            reader.problems.append(f"fifo count: found {count}, expected 0 to 31")
+        expected = 2 + 2 * count
+        problems = [f"byte count: found {size}, expected {expected} for {count} registers"] if size != expected else []
+        reader.at = begin
+        note_byte_count(reader, first, size, expected, problems)
+        reader.at = begin + 2
+        problem = f"found {count}, expected 0 to 31" if count > 31 else ""
+        if problem:
+            reader.problems.append(f"fifo count: {problem}")
+        reader.note("fifo_count", begin, count, role=Role.COUNT, problem=problem)
         first = reader.at
         values = unpack_registers(reader.take("values", min(2 * count, reader.rest - reader.rest % 2)))
         reader.fields["values"] = values
         if len(values) < count:
             reader.problems.append(f"fifo count: found {count}, but {len(values)} registers follow")
-        reader.note("values", first, values, raw=reader.unit[first : reader.at])
+        reader.note("values", first, values, raw=reader.data[first : reader.at])
 
 
 class Objects(msgspec.Struct, frozen=True):
@@ -179,13 +207,16 @@ class Objects(msgspec.Struct, frozen=True):
     def take(self, reader: Reader) -> None:
         first = reader.at
         count = reader.number("number of objects", 1)
-        reader.note("number_of_objects", first, count)
+        reader.note("number_of_objects", first, count, role=Role.COUNT)
         objects = []
         for _ in range(count):
             first = reader.at
             name, size = reader.take("objects", 2)
-            objects.append(IdObject(name, reader.take("objects", size)))
-            reader.note(f"object {name}", first, objects[-1].value.decode("latin-1"))
+            reader.note("object_id", first, name, last=first + 1)
+            reader.note("object_length", first + 1, size, role=Role.LENGTH)
+            value = reader.take("objects", size)
+            objects.append(IdObject(name, value))
+            reader.note("object_value", first + 2, value.decode("latin-1"), raw=value)
         reader.fields["objects"] = tuple(objects)
 
 

@@ -2,61 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from typing import Any, Protocol
 
 import msgspec
 
-from cavet.protocols._frame import Field, Span
+from cavet.protocols._frame import Role
 from cavet.protocols._message import FieldError
-
-Placed = Callable[[int, int], tuple[Span, ...]]
-"""Gives the bits of the frame in which the unit's bytes `first` to `last` (not counted) lie."""
-
-
-class ShortError(Exception):
-    """The unit ends before this piece."""
-
-    def __init__(self, name: str) -> None:
-        self.name = name
-        super().__init__(name)
-
-
-class Reader:
-    """Reads a unit's bytes on from its function code, and keeps what is wrong with them."""
-
-    def __init__(self, unit: bytes, at: int = 1) -> None:
-        self.unit = unit
-        self.at = at
-        self.fields: dict[str, Any] = {}
-        self.problems: list[str] = []
-        self.notes: list[Field] = []
-        self.placed: Placed | None = None
-        """Gives the places for notes; without it, none are made."""
-
-    def take(self, name: str, count: int) -> bytes:
-        """Take the next bytes; raise `ShortError` when they are not there."""
-        if len(self.unit) - self.at < count:
-            raise ShortError(name)
-        taken = self.unit[self.at : self.at + count]
-        self.at += count
-        return taken
-
-    def number(self, name: str, count: int) -> int:
-        return int.from_bytes(self.take(name, count), "big")
-
-    def note(self, name: str, first: int, value: object, *, raw: int | bytes | None = None, meaning: str = "") -> None:
-        """Tell of a field that began at `first` and ends here."""
-        if self.placed is None:
-            return
-        data = self.unit[first : self.at]
-        spans = self.placed(first, self.at)
-        found = raw if raw is not None else int.from_bytes(data, "big") if len(data) <= 2 else data
-        self.notes.append(Field(name=name, spans=spans, raw=found, value=value, meaning=meaning))
-
-    @property
-    def rest(self) -> int:
-        return len(self.unit) - self.at
+from cavet.protocols._reader import Reader
 
 
 class Piece(Protocol):
@@ -97,7 +50,8 @@ class Constant(msgspec.Struct, frozen=True):
         found = reader.number(self.name, 1)
         if found != self.value:
             reader.problems.append(f"{self.name}: found 0x{found:02X}, expected 0x{self.value:02X}")
-        reader.note(self.name, first, found)
+        problem = "" if found == self.value else f"expected 0x{self.value:02X}"
+        reader.note(self.name, first, found, role=Role.CONSTANT, problem=problem, expected=self.value)
 
 
 class CoilValue(msgspec.Struct, frozen=True):
@@ -111,10 +65,11 @@ class CoilValue(msgspec.Struct, frozen=True):
     def take(self, reader: Reader) -> None:
         first = reader.at
         found = reader.number(self.name, 2)
-        if found not in (0, 0xFF00):
-            reader.problems.append(f"{self.name}: found 0x{found:04X}, expected 0xFF00 for on or 0x0000 for off")
+        problem = "" if found in (0, 0xFF00) else "expected 0xFF00 for on or 0x0000 for off"
+        if problem:
+            reader.problems.append(f"{self.name}: found 0x{found:04X}, {problem}")
         reader.fields[self.name] = found != 0
-        reader.note(self.name, first, found != 0)
+        reader.note(self.name, first, found != 0, meaning="on" if found else "off", problem=problem)
 
 
 class Bits(msgspec.Struct, frozen=True):
@@ -133,11 +88,10 @@ class Bits(msgspec.Struct, frozen=True):
 
     def take(self, reader: Reader) -> None:
         quantity = _take_quantity(reader) if self.counted else None
-        data = _take_counted(reader, self.name)
+        data = _take_counted(reader, self.name, None if quantity is None else (quantity + 7) // 8, quantity)
         first = reader.at - len(data)
         bits = unpack_bits(data)
         if quantity is not None:
-            _compare_count(reader, len(data), (quantity + 7) // 8, quantity)
             bits = bits[:quantity]
         reader.fields[self.name] = bits
         reader.note(self.name, first, bits, raw=data, meaning="the first in the lowest bit of the first byte")
@@ -158,12 +112,10 @@ class Registers(msgspec.Struct, frozen=True):
 
     def take(self, reader: Reader) -> None:
         quantity = _take_quantity(reader) if self.counted else None
-        data = _take_counted(reader, self.name)
+        data = _take_counted(reader, self.name, None if quantity is None else 2 * quantity, quantity)
         first = reader.at - len(data)
         if len(data) % 2:
             reader.problems.append(f"byte count: found {len(data)}, expected an even number")
-        if quantity is not None:
-            _compare_count(reader, len(data), 2 * quantity, quantity)
         values = unpack_registers(data)
         reader.fields[self.name] = values
         reader.note(self.name, first, values, raw=data)
@@ -191,24 +143,32 @@ def _take_quantity(reader: Reader) -> int:
     first = reader.at
     quantity = reader.number("quantity", 2)
     reader.fields["quantity"] = quantity
-    reader.note("quantity", first, quantity)
+    reader.note("quantity", first, quantity, role=Role.COUNT)
     return quantity
 
 
-def _take_counted(reader: Reader, name: str) -> bytes:
-    """Take a byte count and so many bytes; where fewer are there, take those and tell."""
+def _take_counted(reader: Reader, name: str, expected: int | None = None, quantity: int | None = None) -> bytes:
+    """Take a byte count and so many bytes; where fewer are there, take those and tell. `expected` is what the count
+    should be for `quantity`."""
     first = reader.at
     count = reader.number("byte count", 1)
-    reader.note("byte_count", first, count, meaning="how many bytes follow")
-    if reader.rest < count:
-        reader.problems.append(f"byte count: found {count}, but {reader.rest} bytes follow")
-        return reader.take(name, reader.rest)
-    return reader.take(name, count)
+    there = min(count, reader.rest)
+    problems = []
+    if there < count:
+        problems.append(f"byte count: found {count}, but {there} bytes follow")
+    if expected is not None and there != expected:
+        problems.append(f"byte count: found {there}, expected {expected} for a quantity of {quantity}")
+    note_byte_count(reader, first, count, reader.rest if expected is None else expected, problems)
+    return reader.take(name, there)
 
 
-def _compare_count(reader: Reader, found: int, expected: int, quantity: int) -> None:
-    if found != expected:
-        reader.problems.append(f"byte count: found {found}, expected {expected} for a quantity of {quantity}")
+def note_byte_count(reader: Reader, first: int, count: int, expected: int, problems: Sequence[str]) -> None:
+    """Tell of a byte count, and keep what is wrong with it."""
+    reader.problems += problems
+    reader.note(
+        "byte_count", first, count, meaning="how many bytes follow", role=Role.LENGTH, problem="; ".join(problems),
+        expected=expected,
+    )  # fmt: skip
 
 
 def pack_bits(bits: Sequence[int]) -> bytes:

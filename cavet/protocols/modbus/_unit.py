@@ -8,7 +8,9 @@ from typing import Any
 from cavet.protocols._codec import Side
 from cavet.protocols._frame import Field, Unreadable
 from cavet.protocols._message import FieldError, Message, as_found, limits
+from cavet.protocols._reader import Placed, Reader, ShortError
 from cavet.protocols.modbus._messages import (
+    EXCEPTIONS,
     REQUESTS,
     RESPONSES,
     ExceptionResponse,
@@ -16,7 +18,7 @@ from cavet.protocols.modbus._messages import (
     OtherFunction,
     ReadDeviceIdentification,
 )
-from cavet.protocols.modbus._pieces import Number, Placed, Reader, ShortError
+from cavet.protocols.modbus._pieces import Number
 
 MAX_UNIT_BYTES = 253
 """The longest protocol data unit. Source: application protocol 1.1b3, section 4.1."""
@@ -88,15 +90,14 @@ def read_unit(unit: bytes, side: Side, header: dict[str, Any], placed: Placed | 
     if plain is not None:
         made, layout, names = plain
         return _made(made, {**header, **dict(zip(names, layout.unpack(unit[1:]), strict=True))}, Reader(unit))
-    reader = Reader(unit)
-    reader.placed = placed
+    reader = Reader(unit, placed=placed)
     if not unit:
         return _unread("no function code", reader)
     form = form_of(unit, side)
     function = unit[0] & ~ERROR_BIT
-    reader.at = 0
-    reader.take("function", 1)
-    reader.note("function", 0, form.NAME if form else function)
+    reader.at = 1
+    if placed is not None:
+        _note_function(reader, side, form)
     try:
         if form is ExceptionResponse:
             reader.fields.update(function=function, exception_code=_code(reader))
@@ -113,9 +114,24 @@ def read_unit(unit: bytes, side: Side, header: dict[str, Any], placed: Placed | 
     return _made(form, {**header, **reader.fields}, reader)
 
 
+def _note_function(reader: Reader, side: Side, form: type[ModbusMessage] | None) -> None:
+    """What a board says has a bit for exceptions above its function, where bits lie as they are."""
+    assert reader.placed is not None  # the caller has looked
+    code = reader.data[0]
+    plain = BY_FUNCTION[side].get(code & ~ERROR_BIT)
+    meaning = plain.NAME if plain else "none of the public ones"
+    if side is Side.HOST or reader.placed(0)[1] != 8:
+        reader.note("function", 0, code, meaning=form.NAME if form is ExceptionResponse else meaning)
+        return
+    refused = code & ERROR_BIT != 0
+    told = "the board refuses" if refused else "no exception"
+    reader.note_bits("exception", 0, 0, 1, refused, meaning=told)
+    reader.note_bits("function", 0, 1, 7, code & ~ERROR_BIT, meaning=meaning)
+
+
 def _code(reader: Reader) -> int:
     code = reader.number("exception_code", 1)
-    reader.note("exception_code", 1, code)
+    reader.note("exception_code", 1, code, meaning=EXCEPTIONS.get(code, ""))
     return code
 
 

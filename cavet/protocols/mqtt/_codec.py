@@ -7,9 +7,10 @@ from collections.abc import Mapping
 from cavet.protocols._codec import Side
 from cavet.protocols._frame import Field, Frame, Unreadable
 from cavet.protocols._message import Message
+from cavet.protocols._reader import ShortError, bytes_from
 from cavet.protocols.mqtt._messages import FORMS, FROM_BROKER, FROM_CLIENT
-from cavet.protocols.mqtt._packets import encode_packet, take_packet, take_plain
-from cavet.protocols.mqtt._pieces import MAX_VARINT, MalformedError
+from cavet.protocols.mqtt._packets import encode_packet, note_head, take_packet, take_plain
+from cavet.protocols.mqtt._pieces import MAX_VARINT, MalformedError, PacketReader
 
 MAX_HEAD = 5
 GREATEST_PACKET_BYTES = MAX_HEAD + MAX_VARINT
@@ -112,14 +113,15 @@ class MqttDecoder:
         try:
             if self._version == 5 and head > 2 and wire[head - 1] == 0:
                 raise MalformedError("remaining length: more bytes than it needs (MQTT-1.5.5-1)")
-            taken = take_packet(wire, head, self._version)
+            reader = PacketReader(wire, head)
+            message = take_packet(reader, self._version)
         except MalformedError as error:
             return self._unreadable(size, f"malformed: {error}")
         if wire[0] >> 4 not in (FROM_CLIENT if self._side is Side.HOST else FROM_BROKER)[self._version]:
             who = "a client" if self._side is Side.HOST else "a broker"
-            taken.problems.insert(0, f"{taken.message.NAME}: not what {who} may send")
-        taken.problems += _not_from(self._side, taken.message)
-        return self._done(size, taken.message, tuple(taken.problems))
+            reader.problems.insert(0, f"{message.NAME}: not what {who} may send")
+        reader.problems += _not_from(self._side, message)
+        return self._done(size, message, tuple(reader.problems))
 
     def _unreadable(self, size: int, reason: str) -> Frame:
         return self._done(size, Unreadable(reason=reason), (reason,))
@@ -167,37 +169,20 @@ class MqttCodec:
 
     def explain(self, frame: Frame, side: Side) -> Field:
         """Take a packet apart: type and flags, length, and each field with the bits where it lies."""
-        wire = frame.data
-        fields: tuple[Field, ...] = ()
-        if frame.readable:
-            head = 1 + next(place for place, byte in enumerate(wire[1:], 1) if not byte & 0x80)
-            reader = take_packet(wire, head, self._version).reader
-            fields = (
-                Field(name="type", spans=((0, 4),), raw=wire[0] >> 4, value=frame.message.NAME),
-                Field(name="flags", spans=((4, 4),), raw=wire[0] & 15, value=f"{wire[0] & 15:04b}"),
-                Field(
-                    name="remaining_length",
-                    spans=((8, 8 * (head - 1)),),
-                    raw=wire[1:head],
-                    value=len(wire) - head,
-                    meaning="of what follows, seven bits a byte",
-                ),
-                *(_field(name, begin, end, value, wire) for name, begin, end, value in reader.notes),
-            )
-        meaning = (type(frame.message).__doc__ or "").split("\n")[0] if frame.readable else ""
+        reader = PacketReader(frame.data, placed=bytes_from())
+        try:
+            note_head(reader, self._version)
+            take_packet(reader, self._version)
+        except (MalformedError, ShortError):
+            pass  # the frame tells of it; what was read before that is shown all the same
         return Field(
             name=frame.message.NAME,
-            spans=((0, 8 * len(wire)),),
-            raw=wire,
-            meaning=meaning,
+            spans=((0, 8 * len(frame.data)),),
+            raw=frame.data,
+            meaning=(type(frame.message).__doc__ or "").split("\n")[0] if frame.readable else "",
             problem="; ".join(frame.problems),
-            fields=fields,
+            fields=tuple(reader.notes),
         )
-
-
-def _field(name: str, begin: int, end: int, value: object, wire: bytes) -> Field:
-    spans = ((8 * begin, 8 * (end - begin)),) if end > begin else ()
-    return Field(name=name, spans=spans, raw=wire[begin:end], value=value)
 
 
 V3, V5 = MqttCodec("mqtt", 4), MqttCodec("mqtt5", 5)

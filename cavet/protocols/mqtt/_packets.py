@@ -5,27 +5,32 @@ Sources: MQTT 3.1.1 and MQTT 5.0, sections 2 and 3.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any
 
+from cavet.protocols._frame import Role
 from cavet.protocols._message import FieldError, Message, as_found
+from cavet.protocols._reader import ShortError
 from cavet.protocols.mqtt import _messages as messages
 from cavet.protocols.mqtt import _properties as properties
 from cavet.protocols.mqtt._pieces import (
     MAX_VARINT,
     MalformedError,
-    Reader,
+    PacketReader,
     put_binary,
     put_number,
     put_text,
     put_varint,
 )
 from cavet.protocols.mqtt._properties import Properties
-from cavet.protocols.mqtt._reasons import ALLOWED, SUBACK_CODES
+from cavet.protocols.mqtt._reasons import ALLOWED, RETURN_CODES, SUBACK_CODES, words
 from cavet.protocols.mqtt._topics import Filter, filter_problem, name_problem
 
 PROTOCOL = "MQTT"
+PUBLISH = 3
 TWO = 0b0010
+QUALITIES = ("at most once", "at least once", "exactly once", "there is none such")
+"""What the qualities of service mean. Source: section 4.3."""
 RESERVED_FLAGS = {6: (TWO, "MQTT-3.6.1-1"), 8: (TWO, "MQTT-3.8.1-1"), 10: (TWO, "MQTT-3.10.1-1")}
 """Packets whose flags are 0010, with the statements; of all others but publish they are 0000."""
 NO_FLAGS = {4: "MQTT-2.2.2-2", 5: "MQTT-2.1.3-1"}
@@ -161,63 +166,79 @@ _BODIES: dict[int, Callable[[Any, int], bytes]] = {
 # taking apart
 
 
-class Taken:
-    """What was made of a packet: the message, what is wrong with it, its fields with their places."""
-
-    def __init__(self, message: Message, problems: list[str], reader: Reader) -> None:
-        self.message = message
-        self.problems = problems
-        self.reader = reader
-
-
-def take_packet(wire: bytes, head: int, version: int) -> Taken:
-    """Take a whole packet apart; `head` is the length of its fixed header. Raises `MalformedError`."""
-    kind, flags = wire[0] >> 4, wire[0] & 15
+def take_packet(reader: PacketReader, version: int) -> Message:
+    """Take a whole packet apart; the reader stands behind its fixed header, and keeps what is wrong with it. Raises
+    `MalformedError`."""
+    kind, flags = reader.data[0] >> 4, reader.data[0] & 15
     form = messages.FORMS[version].get(kind)
     if form is None:
         raise MalformedError(f"packet type {kind} is reserved")
-    problems: list[str] = []
     expected, statement = RESERVED_FLAGS.get(kind, (0, NO_FLAGS[version]))
-    if kind != 3 and flags != expected:
+    if kind != PUBLISH and flags != expected:
         raise MalformedError(f"flags: found {flags:04b}, expected {expected:04b} ({statement})")
-    reader = Reader(wire, head)
-    fields = _TAKERS[kind](reader, version, flags, problems)
+    problems = reader.problems
+    try:
+        fields = _TAKERS[kind](reader, version, flags, problems)
+    except ShortError as short:
+        raise MalformedError(f"it ends before its {short.name.replace('_', ' ')}") from short
     if reader.rest:
         raise MalformedError(f"{reader.rest} bytes more than it has fields")
     try:
-        message: Message = form(**fields)
+        return form(**fields)
     except FieldError as error:
         if not problems:
             problems.append(str(error))
-        message = as_found(form, fields)
-    return Taken(message, problems, reader)
+        return as_found(form, fields)
+
+
+def note_head(reader: PacketReader, version: int) -> None:
+    """Tell of the fixed header: type, flags, remaining length. The reader stands at its beginning, and then behind it.
+    Raises `MalformedError` and `ShortError`."""
+    head = reader.take("type", 1)[0]
+    kind = head >> 4
+    form = messages.FORMS[version].get(kind)
+    reader.note_bits("type", 0, 0, 4, kind, meaning=form.NAME if form else "reserved", role=Role.CONSTANT)
+    if kind == PUBLISH:
+        reader.note_bits("dup", 0, 4, 1, bool(head & 8), meaning="sent again" if head & 8 else "sent once")
+        problem = "expected 0 to 2" if head & 6 == 6 else ""
+        reader.note_bits("qos", 0, 5, 2, head >> 1 & 3, meaning=QUALITIES[head >> 1 & 3], problem=problem)
+        reader.note_bits("retain", 0, 7, 1, bool(head & 1), meaning="kept by the broker" if head & 1 else "")
+    else:
+        expected = RESERVED_FLAGS.get(kind, (0, ""))[0]
+        problem = "" if head & 15 == expected else f"expected {expected:04b}"
+        reader.note_bits("flags", 0, 4, 4, head & 15, role=Role.CONSTANT, expected=expected, problem=problem)
+    length = reader.varint("remaining_length", meaning="of what follows", role=Role.LENGTH)
+    there = len(reader.data) - reader.at
+    if length != there:
+        reader.amend(problem=f"expected {there}")
 
 
 Fields = dict[str, Any]
 
 
-def _packet_id(reader: Reader, version: int) -> int:
-    number = reader.number("packet_id", 2)
+def _packet_id(reader: PacketReader, version: int) -> int:
+    number = reader.counted("packet_id", 2)
     if not number:
         raise MalformedError(f"packet_id: found 0, expected 1 to 65535 ({NO_ZERO_ID[version]})")
     return number
 
 
-def _take_properties(reader: Reader, version: int, packet: str, problems: list[str]) -> Fields:
+def _take_properties(reader: PacketReader, version: int, packet: str, problems: list[str]) -> Fields:
     return {"properties": properties.take(reader, packet, problems)} if version == 5 else {}
 
 
-def _take_connect(reader: Reader, version: int, flags: int, problems: list[str]) -> Fields:
+def _take_connect(reader: PacketReader, version: int, flags: int, problems: list[str]) -> Fields:
     name = reader.text("protocol_name")
     if name != PROTOCOL:
         raise MalformedError(f"protocol name: found {name!r:.20}, expected {PROTOCOL!r} (MQTT-3.1.2-1)")
-    level = reader.number("protocol_level", 1)
+    level = reader.counted("protocol_level", 1, role=Role.CONSTANT, expected=version)
     if level != version:
         raise MalformedError(f"protocol level: found {level}, expected {version} (MQTT-3.1.2-2)")
     bits = reader.number("connect_flags", 1)
+    _note_connect_flags(reader, bits, version)
     _check_connect_flags(bits, version)
     clean = "clean_start" if version == 5 else "clean_session"
-    fields: Fields = {clean: bool(bits & 2), "keep_alive": reader.number("keep_alive", 2)}
+    fields: Fields = {clean: bool(bits & 2), "keep_alive": reader.counted("keep_alive", 2, unit="s")}
     fields |= _take_properties(reader, version, "connect", problems)
     fields["client_id"] = reader.text("client_id")
     if bits & 4:
@@ -231,6 +252,17 @@ def _take_connect(reader: Reader, version: int, flags: int, problems: list[str])
     if bits & 0x40:
         fields["password"] = reader.binary("password")
     return fields
+
+
+def _note_connect_flags(reader: PacketReader, bits: int, version: int) -> None:
+    at = reader.at - 1
+    for skip, name, count in (
+        (0, "user_name_flag", 1), (1, "password_flag", 1), (2, "will_retain", 1), (3, "will_qos", 2),
+        (5, "will_flag", 1), (6, "clean_start" if version == 5 else "clean_session", 1),
+    ):  # fmt: skip
+        value = bits >> 8 - skip - count & (1 << count) - 1
+        reader.note_bits(name, at, skip, count, value if count > 1 else bool(value))
+    reader.note_bits("reserved", at, 7, 1, bits & 1, role=Role.UNUSED, expected=0, problem="expected 0" * (bits & 1))
 
 
 def _check_connect_flags(bits: int, version: int) -> None:
@@ -248,16 +280,28 @@ def _check_connect_flags(bits: int, version: int) -> None:
         raise MalformedError("connect flags: a password without a user name (MQTT-3.1.2-22)")
 
 
-def _take_connack(reader: Reader, version: int, flags: int, problems: list[str]) -> Fields:
+def _take_code(reader: PacketReader, name: str, named: Mapping[int, str]) -> int:
+    """A reason or return code."""
+    first = reader.at
+    code = reader.number(name, 1)
+    reader.note(name, first, code, meaning=named.get(code, ""), problem="" if code in named else "not one of these")
+    return code
+
+
+def _take_connack(reader: PacketReader, version: int, flags: int, problems: list[str]) -> Fields:
     bits = reader.number("session_present", 1)
+    at = reader.at - 1
+    reader.note_bits("reserved", at, 0, 7, bits >> 1, role=Role.UNUSED, expected=0)
+    reader.note_bits("session_present", at, 7, 1, bool(bits & 1))
     if bits & 0xFE:
         raise MalformedError(f"acknowledge flags: found 0x{bits:02X}, bits 1 to 7 are reserved (MQTT-3.2.2-1)")
     code = "reason_code" if version == 5 else "return_code"
-    fields = {"session_present": bool(bits), code: reader.number(code, 1)}
+    named = words("connack") if version == 5 else RETURN_CODES
+    fields = {"session_present": bool(bits), code: _take_code(reader, code, named)}
     return fields | _take_properties(reader, version, "connack", problems)
 
 
-def _take_publish(reader: Reader, version: int, flags: int, problems: list[str]) -> Fields:
+def _take_publish(reader: PacketReader, version: int, flags: int, problems: list[str]) -> Fields:
     qos = flags >> 1 & 3
     if qos == 3:
         raise MalformedError("qos: found 3, expected 0 to 2 (MQTT-3.3.1-4)")
@@ -267,7 +311,7 @@ def _take_publish(reader: Reader, version: int, flags: int, problems: list[str])
     fields |= _take_properties(reader, version, "publish", problems)
     begin = reader.at
     fields["payload"] = reader.take("payload", reader.rest)
-    reader.note("payload", begin, fields["payload"])
+    reader.note("payload", begin, fields["payload"], raw=fields["payload"])
     aliased = any(found.name == "topic_alias" for found in fields.get("properties", ()))
     problem = name_problem(fields["topic"])
     if problem and not (aliased and not fields["topic"]):
@@ -306,16 +350,16 @@ def take_plain(wire: bytes, head: int, version: int) -> Message | None:
     )  # fmt: skip
 
 
-def _take_ack(reader: Reader, version: int, flags: int, problems: list[str]) -> Fields:
+def _take_ack(reader: PacketReader, version: int, flags: int, problems: list[str]) -> Fields:
     fields = {"packet_id": _packet_id(reader, version)}
     kind = messages.FORMS[version][reader.data[0] >> 4].NAME
     return fields | (_take_reason(reader, kind, problems) if version == 5 else {})
 
 
-def _take_reason(reader: Reader, packet: str, problems: list[str]) -> Fields:
+def _take_reason(reader: PacketReader, packet: str, problems: list[str]) -> Fields:
     if not reader.rest:
         return {}
-    fields: Fields = {"reason_code": reader.number("reason_code", 1)}
+    fields: Fields = {"reason_code": _take_code(reader, "reason_code", words(packet))}
     if fields["reason_code"] not in ALLOWED[packet]:
         problems.append(f"reason_code: 0x{fields['reason_code']:02X} is not one of {packet}")
     if reader.rest:
@@ -323,15 +367,13 @@ def _take_reason(reader: Reader, packet: str, problems: list[str]) -> Fields:
     return fields
 
 
-def _take_subscribe(reader: Reader, version: int, flags: int, problems: list[str]) -> Fields:
+def _take_subscribe(reader: PacketReader, version: int, flags: int, problems: list[str]) -> Fields:
     fields: Fields = {"packet_id": _packet_id(reader, version)}
     fields |= _take_properties(reader, version, "subscribe", problems)
     filters = []
     while reader.rest:
-        begin = reader.at
         wanted = Filter(reader.text("filter"), reader.number("options", 1))
-        reader.notes[-2:] = []
-        reader.note("filter", begin, f"{wanted.filter}:{wanted.options}")
+        _note_options(reader, wanted.options, version)
         filters.append(wanted)
         problems += [problem] if (problem := filter_problem(wanted.filter, version)) else []
         if version == 4 and wanted.options & 0xFC:
@@ -345,19 +387,30 @@ def _take_subscribe(reader: Reader, version: int, flags: int, problems: list[str
     return fields | {"filters": tuple(filters)}
 
 
-def _take_suback(reader: Reader, version: int, flags: int, problems: list[str]) -> Fields:
+def _note_options(reader: PacketReader, options: int, version: int) -> None:
+    """Source: 5.0, section 3.8.3.1; 3.1.1 has the quality of service alone."""
+    at = reader.at - 1
+    if version == 5:
+        reader.note_bits("reserved", at, 0, 2, options >> 6, role=Role.UNUSED, expected=0)
+        reader.note_bits("retain_handling", at, 2, 2, options >> 4 & 3)
+        reader.note_bits("retain_as_published", at, 4, 1, bool(options & 8))
+        reader.note_bits("no_local", at, 5, 1, bool(options & 4))
+    else:
+        reader.note_bits("reserved", at, 0, 6, options >> 2, role=Role.UNUSED, expected=0)
+    reader.note_bits("qos", at, 6, 2, options & 3, meaning=QUALITIES[options & 3])
+
+
+def _take_suback(reader: PacketReader, version: int, flags: int, problems: list[str]) -> Fields:
     name = messages.FORMS[version][reader.data[0] >> 4].NAME
     fields: Fields = {"packet_id": _packet_id(reader, version)}
     fields |= _take_properties(reader, version, name, problems)
-    begin = reader.at
-    codes = tuple(reader.take("reason_codes", reader.rest))
-    reader.note("reason_codes", begin, list(codes))
-    known = ALLOWED[name] if version == 5 else SUBACK_CODES
+    known = words(name) if version == 5 else SUBACK_CODES
+    codes = tuple(_take_code(reader, "reason_code", known) for _ in range(reader.rest))
     problems += [f"reason_codes: 0x{code:02X} is not one of {name}" for code in codes if code not in known]
     return fields | {"reason_codes": codes}
 
 
-def _take_unsubscribe(reader: Reader, version: int, flags: int, problems: list[str]) -> Fields:
+def _take_unsubscribe(reader: PacketReader, version: int, flags: int, problems: list[str]) -> Fields:
     fields: Fields = {"packet_id": _packet_id(reader, version)}
     fields |= _take_properties(reader, version, "unsubscribe", problems)
     filters = []
@@ -369,22 +422,22 @@ def _take_unsubscribe(reader: Reader, version: int, flags: int, problems: list[s
     return fields | {"filters": tuple(filters)}
 
 
-def _take_unsuback(reader: Reader, version: int, flags: int, problems: list[str]) -> Fields:
+def _take_unsuback(reader: PacketReader, version: int, flags: int, problems: list[str]) -> Fields:
     return (
         _take_suback(reader, version, flags, problems) if version == 5 else {"packet_id": _packet_id(reader, version)}
     )
 
 
-def _take_leaving(reader: Reader, version: int, flags: int, problems: list[str]) -> Fields:
+def _take_leaving(reader: PacketReader, version: int, flags: int, problems: list[str]) -> Fields:
     kind = messages.FORMS[version][reader.data[0] >> 4].NAME
     return _take_reason(reader, kind, problems) if version == 5 else {}
 
 
-def _take_nothing(reader: Reader, version: int, flags: int, problems: list[str]) -> Fields:
+def _take_nothing(reader: PacketReader, version: int, flags: int, problems: list[str]) -> Fields:
     return {}
 
 
-_TAKERS: dict[int, Callable[[Reader, int, int, list[str]], Fields]] = {
+_TAKERS: dict[int, Callable[[PacketReader, int, int, list[str]], Fields]] = {
     1: _take_connect, 2: _take_connack, 3: _take_publish, **dict.fromkeys(ACKS, _take_ack), 8: _take_subscribe,
     9: _take_suback, 10: _take_unsubscribe, 11: _take_unsuback, 12: _take_nothing, 13: _take_nothing,
     14: _take_leaving, 15: _take_leaving,

@@ -6,7 +6,11 @@ Sources: MQTT 3.1.1, section 1.5; MQTT 5.0, section 1.5. Statements are named by
 
 from __future__ import annotations
 
+from typing import Any
+
+from cavet.protocols._frame import Field, Role
 from cavet.protocols._message import FieldError
+from cavet.protocols._reader import Reader, joined
 
 MAX_STRING = 0xFFFF
 MAX_VARINT = 268_435_455
@@ -49,63 +53,64 @@ def put_binary(place: str, data: bytes) -> bytes:
     return put_number(len(data), 2) + data
 
 
-class Reader:
-    """Takes a packet's body apart, piece by piece. Keeps where each field stood, for explanations."""
+class PacketReader(Reader):
+    """Takes a packet's body apart, piece by piece."""
 
-    def __init__(self, data: bytes, at: int = 0, end: int | None = None) -> None:
-        self.data = data
-        self.at = at
-        self.end = len(data) if end is None else end
-        self.notes: list[tuple[str, int, int, object]] = []
-        """Each field's name, where it begins and ends in the packet, and what it is."""
+    __slots__ = ()
 
-    @property
-    def rest(self) -> int:
-        return self.end - self.at
-
-    def take(self, name: str, size: int) -> bytes:
-        """The next bytes. Raises `MalformedError` where the packet ends before."""
-        if size > self.rest:
-            raise MalformedError(f"it ends before its {name.replace('_', ' ')}")
-        self.at += size
-        return self.data[self.at - size : self.at]
-
-    def number(self, name: str, size: int) -> int:
-        begin = self.at
-        value = int.from_bytes(self.take(name, size), "big")
-        self.note(name, begin, value)
+    def counted(self, name: str, count: int, **more: Any) -> int:
+        """A number of so many bytes."""
+        first = self.at
+        value = self.number(name, count)
+        self.note(name, first, value, **more)
         return value
 
-    def varint(self, name: str) -> int:
-        begin = self.at
+    def varint(self, name: str, **more: Any) -> int:
+        """A variable byte integer: it goes on while a byte's top bit is set. Source: 5.0, section 1.5.5."""
+        first = self.at
         value = 0
         for place in range(4):
             byte = self.take(name, 1)[0]
             value |= (byte & 0x7F) << 7 * place
             if not byte & 0x80:
-                if self.at - begin > 1 and not byte:
+                if place and not byte:
                     raise MalformedError(f"{name}: more bytes than it needs (MQTT-1.5.5-1)")
-                self.note(name, begin, value)
+                self._note_varint(name, first, value, more)
                 return value
         raise MalformedError(f"{name}: more than four bytes long")
 
+    def _note_varint(self, name: str, first: int, value: int, more: dict[str, Any]) -> None:
+        if self.placed is None:
+            return
+        places = range(first, self.at)
+        for place in places:
+            told = "another byte follows" if self.data[place] & 0x80 else "the last byte of it"
+            self.note_bits("continuation", place, 0, 1, self.data[place] >> 7, meaning=told, role=Role.LENGTH)
+        spans = joined((self.placed(place)[0] + 1, 7) for place in reversed(places))
+        self.notes.append(Field(name=name, spans=spans, raw=value, value=value, **more))
+
     def binary(self, name: str) -> bytes:
-        begin = self.at
-        data = self.take(name, int.from_bytes(self.take(name, 2), "big"))
-        self.note(name, begin, data)
+        """Bytes behind their length."""
+        data = self._behind_length(name)
+        self.note(name, self.at - len(data), data, raw=data)
         return data
 
     def text(self, name: str) -> str:
-        begin = self.at
-        data = self.take(name, int.from_bytes(self.take(name, 2), "big"))
+        """A UTF-8 string behind its length."""
+        data = self._behind_length(name)
         try:
             text = data.decode()
         except UnicodeDecodeError as error:
+            self.note(name, self.at - len(data), data, raw=data, problem="no UTF-8")
             raise MalformedError(f"{name}: no UTF-8 (MQTT-1.5.4-1)") from error
-        if "\0" in text:
-            raise MalformedError(f"{name}: U+0000 in a text (MQTT-1.5.4-2)")
-        self.note(name, begin, text)
+        problem = "U+0000 in a text" if "\0" in text else ""
+        self.note(name, self.at - len(data), text, raw=data, problem=problem)
+        if problem:
+            raise MalformedError(f"{name}: {problem} (MQTT-1.5.4-2)")
         return text
 
-    def note(self, name: str, begin: int, value: object) -> None:
-        self.notes.append((name, begin, self.at, value))
+    def _behind_length(self, name: str) -> bytes:
+        first = self.at
+        size = self.number(name, 2)
+        self.note(f"{name}_length", first, size, meaning="of what follows", role=Role.LENGTH)
+        return self.take(name, size)

@@ -10,11 +10,12 @@ from typing import Any, Final
 
 import msgspec
 
+from cavet.protocols._frame import Role
 from cavet.protocols._message import FieldError
 from cavet.protocols.mqtt._pieces import (
     MAX_VARINT,
     MalformedError,
-    Reader,
+    PacketReader,
     put_binary,
     put_number,
     put_text,
@@ -143,44 +144,37 @@ def put(place: str, properties: Properties) -> bytes:
     return put_varint(len(out)) + bytes(out)
 
 
-def take(reader: Reader, packet: str, problems: list[str]) -> Properties:
+def take(reader: PacketReader, packet: str, problems: list[str]) -> Properties:
     """Read all properties of a packet. What may not stand here is a problem; what can't be read ends the packet."""
-    size = reader.varint("property_length")
+    size = reader.varint("property_length", meaning="of the properties", role=Role.LENGTH)
     if size > reader.rest:
         raise MalformedError("it ends before its properties")
     end, whole_end = reader.at + size, reader.end
     reader.end = end
     found: list[Property] = []
     while reader.at < end:
-        begin = reader.at
-        number = reader.varint("property_id")
-        reader.notes.pop()
+        number = reader.varint("property_id", role=Role.CONSTANT)
         form = BY_ID.get(number)
         if form is None:
             raise MalformedError(f"property {number:#04x}: there is none of this number")
+        reader.amend(meaning=form.name)
         value = _take_value(reader, form)
-        reader.note(form.name, begin, value)
         _find_problems(form, value, packet, found, problems)
         found.append(Property(form.name, value))
     reader.end = whole_end
     return tuple(found)
 
 
-def _take_value(reader: Reader, form: PropertyForm) -> int | str | bytes:
-    count = len(reader.notes)
-    value: int | str | bytes
+def _take_value(reader: PacketReader, form: PropertyForm) -> int | str | bytes:
     if form.kind in SIZES:
-        value = reader.number(form.name, SIZES[form.kind])
-    elif form.kind == "varint":
-        value = reader.varint(form.name)
-    elif form.kind == "binary":
-        value = reader.binary(form.name)
-    elif form.kind == "pair":
-        value = f"{reader.text(form.name)}={reader.text(form.name)}"
-    else:
-        value = reader.text(form.name)
-    del reader.notes[count:]
-    return value
+        return reader.counted(form.name, SIZES[form.kind])
+    if form.kind == "varint":
+        return reader.varint(form.name)
+    if form.kind == "binary":
+        return reader.binary(form.name)
+    if form.kind == "pair":
+        return f"{reader.text(f'{form.name}_name')}={reader.text(form.name)}"
+    return reader.text(form.name)
 
 
 def _find_problems(

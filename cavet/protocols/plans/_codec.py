@@ -8,14 +8,16 @@ from typing import Annotated, Any
 import msgspec
 
 from cavet.protocols._codec import Side
-from cavet.protocols._frame import Field, Frame
+from cavet.protocols._frame import Field, Frame, Role
 from cavet.protocols._message import FieldError, Message, Written
-from cavet.protocols.plans._layout import Layout, ShortError, field_problem
+from cavet.protocols._reader import ShortError, gaps_filled
+from cavet.protocols.plans._layout import Layout, field_problem
 from cavet.protocols.plans._plan import FieldPlan, FramePlan, Values
-from cavet.protocols.plans._spot import spans_of
+from cavet.protocols.plans._spot import Spot, spans_of
 from cavet.protocols.plans._stream import PlanDecoder
 from cavet.protocols.plans._text import TextLayout
-from cavet.protocols.plans._values import fields_there, looks, read_value, tags_of, to_wire
+from cavet.protocols.plans._values import Raw, fields_there, from_wire, looks, read_value, show_wire, tags_of, to_wire
+from cavet.wording import listed
 
 
 class PlanCodec:
@@ -72,32 +74,39 @@ class PlanCodec:
         """Take a frame apart, down to the bits of each field."""
         fields: list[Field] = []
         if frame.readable:
-            body, places = self._unstuffed(frame.data)
+            body, places, escapes = self._unstuffed(frame.data)
             fields = self._fields(body, places, frame.message)
             if self.plan.start:
                 fields.insert(0, _delimiter("start", 0, self.plan.start))
             if self.plan.end:
                 fields.append(_delimiter("end", len(frame.data) - len(self.plan.end), self.plan.end))
+            fields += [_escape(at, frame.data[at]) for at in escapes]
+            is_text = isinstance(self._layout, TextLayout)
+            between = ("text", Role.CONSTANT) if is_text else ("unused", Role.UNUSED)
+            fields = gaps_filled(fields, len(frame.data), *between)
         return Field(
             name=frame.message.NAME,
             spans=((0, 8 * len(frame.data)),),
             raw=frame.data,
+            meaning=(type(frame.message).__doc__ or "").split("\n")[0] if frame.readable else "",
             problem="; ".join(frame.problems),
             fields=tuple(fields),
         )
 
-    def _unstuffed(self, data: bytes) -> tuple[bytes, list[int]]:
-        """A frame's body, and where in the frame each of its bytes is."""
-        body, places = bytearray(), []
+    def _unstuffed(self, data: bytes) -> tuple[bytes, list[int], list[int]]:
+        """A frame's body, where in the frame each of its bytes is, and where the escapes are."""
+        body, places, escapes = bytearray(), [], []
         at = len(self.plan.start)
         escape = self.plan.escape
         while at < len(data) - len(self.plan.end):
             hidden = escape is not None and data[at] == escape.byte
+            if hidden:
+                escapes.append(at)
             at += hidden
             body.append(data[at] ^ escape.xor if hidden and escape is not None else data[at])
             places.append(at)
             at += 1
-        return bytes(body), places
+        return bytes(body), places, escapes
 
     def _fields(self, body: bytes, places: list[int], message: Message) -> list[Field]:
         if isinstance(self._layout, TextLayout):
@@ -115,26 +124,58 @@ class PlanCodec:
         fields = []
         try:
             for spot, base in self._layout.places(body, []):
-                raw = spot.get(body, base)
-                bits = [8 * places[base + bit // 8] + bit % 8 for bit in spot.bits()]
-                value = getattr(message, spot.field.name)
-                fields.append(
-                    Field(
-                        name=spot.field.name,
-                        spans=spans_of(bits),
-                        raw=raw if isinstance(raw, int | bytes) else None,
-                        value=raw if self.plan.repeats(spot.field) else value,
-                        unit=spot.field.unit,
-                        problem=field_problem(spot.field, raw, body, base + spot.first),
-                    )
-                )
+                fields.append(self._field(spot, base, body, places, message))
         except ShortError:
             return []  # the frame itself tells that it is too short
         return fields
 
+    def _field(self, spot: Spot, base: int, body: bytes, places: list[int], message: Message) -> Field:
+        raw = spot.get(body, base)
+        field = spot.field
+        repeats = self.plan.repeats(field)
+        return Field(
+            name=field.name,
+            spans=spans_of([8 * places[base + bit // 8] + bit % 8 for bit in spot.bits()]),
+            raw=raw if isinstance(raw, int | bytes) else None,
+            value=from_wire(field, raw) if repeats else getattr(message, field.name),
+            unit=field.unit,
+            meaning=_meaning(field, raw),
+            problem=field_problem(field, raw, body, base + spot.first),
+            role=_role(field),
+            expected=field.check.of(body[: base + spot.first]) if field.check is not None else None,
+        )
+
+
+def _role(field: FieldPlan) -> Role:
+    if field.check is not None:
+        return Role.CHECK
+    if field.const is not None:
+        return Role.CONSTANT
+    if field.length_of:
+        return Role.LENGTH
+    return Role.COUNT if field.count_of else Role.VALUE
+
+
+def _meaning(field: FieldPlan, raw: Raw) -> str:
+    if field.check is not None:
+        return "over all fields before it"
+    if field.length_of:
+        return f"length of {listed(field.length_of, 'and')}"
+    if field.count_of:
+        return f"how many of {field.count_of}"
+    return f"{show_wire(field, raw)} on the wire" if field.is_scaled or field.values else ""
+
 
 def _delimiter(name: str, at: int, data: bytes) -> Field:
-    return Field(name=name, spans=((8 * at, 8 * len(data)),), raw=data, meaning=f"the frame's {name}")
+    return Field(
+        name=name, spans=((8 * at, 8 * len(data)),), raw=data, value=data, meaning=f"the frame's {name}",
+        role=Role.CONSTANT,
+    )  # fmt: skip
+
+
+def _escape(at: int, byte: int) -> Field:
+    meaning = "what follows stands for a byte that may not be inside a frame"
+    return Field(name="escape", spans=((8 * at, 8),), raw=byte, value=byte, meaning=meaning, role=Role.CONSTANT)
 
 
 def form_of(plan: FramePlan) -> type[Message]:

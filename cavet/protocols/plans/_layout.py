@@ -9,17 +9,10 @@ from typing import Any
 import msgspec
 
 from cavet.protocols._message import FieldError
+from cavet.protocols._reader import ShortError
 from cavet.protocols.plans._plan import MAX_FRAME_BYTES, Choice, FieldPlan, FramePlan, Values
 from cavet.protocols.plans._spot import Spot, next_spot, placed_spot, whole_spot
 from cavet.protocols.plans._values import Raw, fields_there, from_wire, show_wire, tags_of, to_wire, value_problem
-
-
-class ShortError(Exception):
-    """The bytes end before this field."""
-
-    def __init__(self, name: str) -> None:
-        self.name = name
-        super().__init__(name)
 
 
 class Run(msgspec.Struct, frozen=True):

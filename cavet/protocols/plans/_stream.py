@@ -7,7 +7,8 @@ from typing import NamedTuple
 
 from cavet.protocols._frame import Frame, Unreadable
 from cavet.protocols._message import Message, as_found, unchecked
-from cavet.protocols.plans._layout import Layout, ShortError
+from cavet.protocols._reader import ShortError
+from cavet.protocols.plans._layout import Layout
 from cavet.protocols.plans._plan import MAX_FRAME_BYTES, FramePlan
 from cavet.protocols.plans._short import short_reader
 from cavet.protocols.plans._text import TextLayout

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 
 from cavet.protocols._codec import Side
-from cavet.protocols._frame import Field, Frame
+from cavet.protocols._frame import Field, Frame, Role
 from cavet.protocols._message import Message
-from cavet.protocols.scpi._data import FaultError, read_datum, split_data, strip_white
+from cavet.protocols._reader import Reader, bytes_from, gaps_filled
+from cavet.protocols.scpi._data import WHITE, FaultError, read_datum, split_data, strip_white
 from cavet.protocols.scpi._messages import Command, Query, Response, encode
 from cavet.protocols.scpi._reading import HEAD, ScpiDecoder
 
@@ -32,43 +34,60 @@ class _Codec:
         """Take a unit apart: header, each value, and what ends it."""
         wire = frame.data
         body = wire[:-1] if wire[-1:] in (b";", b"\n") else wire
-        fields = []
-        begin = 0
-        match = HEAD.match(body, len(body) - len(body.lstrip())) if side is Side.HOST else None
+        reader = Reader(wire, placed=bytes_from())
+        match = HEAD.match(body, len(body) - len(body.lstrip(WHITE))) if side is Side.HOST else None
         if match is not None:
-            fields.append(
-                _field("header", wire, match.start(), match.end(), match[0].decode(), "what is told or asked")
-            )
-            begin = match.end()
-        if strip_white(body[begin:]) and frame.readable:
-            fields += _values(wire, body, begin, side)
+            _note_header(reader, match)
+        if strip_white(body[reader.at :]) and frame.readable:
+            _note_values(reader, body, side)
         if len(body) < len(wire):
             meaning = "another unit of the same message follows" if wire[-1:] == b";" else "the message ends"
-            fields.append(_field("end", wire, len(body), len(wire), None, meaning))
-        problem = "; ".join(frame.problems)
+            reader.note("end", len(body), last=len(wire), meaning=meaning, role=Role.CONSTANT)
+        notes = reader.notes if frame.readable else []
         return Field(
-            name=frame.message.NAME, spans=((0, 8 * len(wire)),), raw=wire, problem=problem, fields=tuple(fields)
-        )
+            name=frame.message.NAME, spans=((0, 8 * len(wire)),), raw=wire, problem="; ".join(frame.problems),
+            meaning=(type(frame.message).__doc__ or "").split("\n")[0] if frame.readable else "",
+            fields=tuple(gaps_filled(notes, len(wire), "separator", Role.CONSTANT)) if notes else (),
+        )  # fmt: skip
 
 
-def _field(name: str, wire: bytes, first: int, last: int, value: object, meaning: str, problem: str = "") -> Field:
-    spans = ((8 * first, 8 * (last - first)),)
-    return Field(name=name, spans=spans, raw=wire[first:last], value=value, meaning=meaning, problem=problem)
+def _note_header(reader: Reader, match: re.Match[bytes]) -> None:
+    asks = match[0].endswith(b"?")
+    end = match.end() - asks
+    text = reader.data[match.start() : end].decode("latin-1")
+    reader.note("header", match.start(), text, last=end, raw=text.encode("latin-1"), meaning="what is told or asked")
+    if asks:
+        reader.note("question_mark", end, last=end + 1, meaning="an answer is asked for", role=Role.CONSTANT)
+    reader.at = match.end()
 
 
-def _values(wire: bytes, body: bytes, begin: int, side: Side) -> list[Field]:
-    fields = []
-    at = begin
-    for piece in split_data(body[begin:]):
-        try:
-            datum = read_datum(piece, side)
-            fields.append(
-                _field("value", wire, at, at + len(piece), datum.value, f"{datum.type} {datum.unit or ''}".strip())
-            )
-        except FaultError as fault:
-            fields.append(_field("value", wire, at, at + len(piece), None, "", str(fault)))
+def _note_values(reader: Reader, body: bytes, side: Side) -> None:
+    at = reader.at
+    for piece in split_data(body[at:]):
+        first = at + len(piece) - len(piece.lstrip(WHITE))
+        last = max(first, at + len(piece.rstrip(WHITE)))
+        _note_value(reader, first, at + len(piece) if piece.lstrip(WHITE).startswith(b"#") else last, side)
         at += len(piece) + 1
-    return fields
+
+
+def _note_value(reader: Reader, first: int, last: int, side: Side) -> None:
+    data = reader.data[first:last]
+    try:
+        datum = read_datum(data, side)
+    except FaultError as fault:
+        reader.note("value", first, last=last, raw=data, problem=str(fault))
+        return
+    if datum.type == "block" and data[1:2] not in (b"0", b""):
+        inside = first + 2 + int(data[1:2])
+        size = int(data[2 : inside - first])
+        meaning = "#, how many digits, how many bytes follow"
+        reader.note(
+            "block_length", first, size, last=inside, meaning=meaning, role=Role.LENGTH, raw=data[: inside - first]
+        )
+        first = inside
+    reader.note(
+        "value", first, datum.value, last=last, raw=reader.data[first:last], meaning=datum.type, unit=datum.unit or ""
+    )
 
 
 CODEC = _Codec()

@@ -132,7 +132,7 @@ class SpiCodec:
     def explain(self, frame: Frame, side: Side) -> Field:
         """Show the bytes one by one: what they mean, the device alone knows."""
         fields = tuple(
-            Field(name=f"byte {at}", spans=((8 * at, 8),), raw=byte, value=byte) for at, byte in enumerate(frame.data)
+            Field(name="data", spans=((8 * at, 8),), raw=byte, value=byte) for at, byte in enumerate(frame.data)
         )
         problem = "; ".join(frame.problems)
         spans = ((0, 8 * len(frame.data)),)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from typing import Any
 
 from cavet.protocols._codec import Side
-from cavet.protocols._frame import Field, Frame, Unreadable, UnreadTail
+from cavet.protocols._frame import Field, Frame, Role, Unreadable, UnreadTail
 from cavet.protocols._message import FieldError, Message
+from cavet.protocols._reader import Reader, bytes_from
 from cavet.protocols.usb._descriptors import (
     CONFIGURATION,
     DESCRIPTORS,
@@ -14,7 +16,10 @@ from cavet.protocols.usb._descriptors import (
     INTERFACE,
     KNOWN,
     STRING,
+    TRANSFER_TYPES,
+    ConfigurationDescriptor,
     Descriptor,
+    EndpointDescriptor,
     OtherDescriptor,
     Seen,
     StringDescriptor,
@@ -158,75 +163,99 @@ class UsbCodec:
 
     def explain(self, frame: Frame, side: Side) -> Field:
         """Take a setup packet or a descriptor apart, down to the bits where they have a meaning of their own."""
-        if not frame.readable:
-            fields: tuple[Field, ...] = ()
-        else:
-            fields = _setup_fields(frame.data) if side is Side.HOST else _descriptor_fields(frame)
+        reader = Reader(frame.data, placed=bytes_from())
+        if frame.readable:
+            _note_setup(reader) if side is Side.HOST else _note_descriptor(reader, frame)
         return Field(
             name=frame.message.NAME,
             spans=((0, 8 * len(frame.data)),),
             raw=frame.data,
+            meaning=(type(frame.message).__doc__ or "").split("\n")[0] if frame.readable else "",
             problem="; ".join(frame.problems),
-            fields=fields,
+            fields=tuple(reader.notes),
         )
 
 
-def _number(name: str, data: bytes, first: int, size: int, meaning: str = "") -> Field:
-    value = int.from_bytes(data[first : first + size], "little")
-    spans = tuple((8 * at, 8) for at in reversed(range(first, first + size)))
-    return Field(name=name, spans=spans, raw=value, value=value, meaning=meaning)
+def _number(reader: Reader, name: str, size: int, **more: Any) -> int:
+    first = reader.at
+    value = reader.number(name, size, "little")
+    reader.note(name, first, value, low_first=True, **more)
+    return value
 
 
-def _setup_fields(data: bytes) -> tuple[Field, ...]:
-    kind = data[0]
-    parts = (
-        Field(
-            name="direction",
-            spans=((0, 1),),
-            raw=kind >> 7,
-            value=kind >> 7,
-            meaning="to the host" if kind >> 7 else "to the device",
-        ),
-        Field(
-            name="type",
-            spans=((1, 2),),
-            raw=kind >> 5 & 3,
-            value=kind >> 5 & 3,
-            meaning=("standard", "class", "vendor", "reserved")[kind >> 5 & 3],
-        ),
-        Field(
-            name="recipient",
-            spans=((3, 5),),
-            raw=kind & 31,
-            value=kind & 31,
-            meaning={0: "device", 1: "interface", 2: "endpoint", 3: "other"}.get(kind & 31, "reserved"),
-        ),
-    )
-    return (
-        Field(name="request_type", spans=((0, 8),), raw=kind, value=kind, fields=parts),
-        _number("request", data, 1, 1),
-        _number("value", data, 2, 2),
-        _number("index", data, 4, 2),
-        _number("length", data, 6, 2, "bytes in the data stage"),
-    )
+def _note_setup(reader: Reader) -> None:
+    """Source: USB 2.0, table 9-2."""
+    kind = reader.take("request_type", 1)[0]
+    reader.note_bits("direction", 0, 0, 1, kind >> 7, meaning="to the host" if kind >> 7 else "to the device")
+    reader.note_bits("type", 0, 1, 2, kind >> 5 & 3, meaning=("standard", "class", "vendor", "reserved")[kind >> 5 & 3])
+    reader.note_bits("recipient", 0, 3, 5, kind & 31, meaning=RECIPIENTS.get(kind & 31, "reserved"))
+    _number(reader, "request", 1)
+    _number(reader, "value", 2)
+    _number(reader, "index", 2)
+    _number(reader, "length", 2, meaning="bytes in the data stage", role=Role.LENGTH)
 
 
-def _descriptor_fields(frame: Frame) -> tuple[Field, ...]:
+RECIPIENTS = {0: "device", 1: "interface", 2: "endpoint", 3: "other"}
+DIRECTIONS = ("out, to the device", "in, to the host")
+
+
+def _note_descriptor(reader: Reader, frame: Frame) -> None:
     data = frame.data
-    fields = [
-        _number("length", data, 0, 1, "bytes of this descriptor"),
-        _number("descriptor_type", data, 1, 1, DESCRIPTOR_TYPES.get(data[1], "")),
-    ]
+    _number(reader, "length", 1, meaning="bytes of this descriptor", role=Role.LENGTH, expected=len(data))
+    _number(reader, "descriptor_type", 1, meaning=DESCRIPTOR_TYPES.get(data[1], ""), role=Role.CONSTANT)
     form = KNOWN.get(data[1])
-    at = 2
     for name, size in form.LAYOUT if form else ():
-        fields.append(_number(name, data, at, size))
-        at += size
-    if at < len(data):
-        spans = ((8 * at, 8 * (len(data) - at)),)
-        value = getattr(frame.message, "string", data[at:])
-        fields.append(Field(name="string" if data[1] == STRING else "data", spans=spans, raw=data[at:], value=value))
-    return tuple(fields)
+        split = _SPLIT.get((form, name)) if form else None
+        if split is None:
+            _number(reader, name, size)
+        else:
+            reader.take(name, 1)
+            split(reader)
+    if reader.rest:
+        first = reader.at
+        rest = reader.take("data", reader.rest)
+        is_text = data[1] == STRING
+        value = getattr(frame.message, "string", rest) if is_text else rest
+        reader.note("string" if is_text else "data", first, value, raw=rest)
+
+
+def _note_endpoint_address(reader: Reader) -> None:
+    """Source: USB 2.0, table 9-13."""
+    byte, at = reader.data[reader.at - 1], reader.at - 1
+    reader.note_bits("direction", at, 0, 1, byte >> 7, meaning=DIRECTIONS[byte >> 7])
+    reader.note_bits("reserved", at, 1, 3, byte >> 4 & 7, role=Role.UNUSED, expected=0)
+    reader.note_bits("endpoint_address", at, 4, 4, byte & 15, meaning="the endpoint's number")
+
+
+def _note_endpoint_attributes(reader: Reader) -> None:
+    """Source: USB 2.0, table 9-13."""
+    byte, at = reader.data[reader.at - 1], reader.at - 1
+    kind = byte & 3
+    if TRANSFER_TYPES[kind] == "isochronous":
+        reader.note_bits("reserved", at, 0, 2, byte >> 6, role=Role.UNUSED, expected=0)
+        reader.note_bits("usage", at, 2, 2, byte >> 4 & 3, meaning=("data", "feedback", "implicit", "")[byte >> 4 & 3])
+        told = ("none", "asynchronous", "adaptive", "synchronous")[byte >> 2 & 3]
+        reader.note_bits("synchronization", at, 4, 2, byte >> 2 & 3, meaning=told)
+    else:
+        reader.note_bits("reserved", at, 0, 6, byte >> 2, role=Role.UNUSED, expected=0)
+    reader.note_bits("transfer_type", at, 6, 2, kind, meaning=TRANSFER_TYPES[kind])
+
+
+def _note_configuration_attributes(reader: Reader) -> None:
+    """Source: USB 2.0, table 9-10."""
+    byte, at = reader.data[reader.at - 1], reader.at - 1
+    reader.note_bits("set_to_one", at, 0, 1, byte >> 7, role=Role.CONSTANT, expected=1)
+    reader.note_bits("self_powered", at, 1, 1, bool(byte & 0x40))
+    reader.note_bits("remote_wakeup", at, 2, 1, bool(byte & 0x20))
+    reader.note_bits("reserved", at, 3, 5, byte & 31, role=Role.UNUSED, expected=0)
+
+
+_SPLIT: dict[tuple[type[Descriptor], str], Callable[[Reader], None]] = {
+    (EndpointDescriptor, "endpoint_address"): _note_endpoint_address,
+    (EndpointDescriptor, "attributes"): _note_endpoint_attributes,
+    (ConfigurationDescriptor, "attributes"): _note_configuration_attributes,
+}
+"""Bytes of descriptors whose bits have a meaning of their own."""
 
 
 CODEC = UsbCodec()

@@ -192,12 +192,14 @@ class Explain(unittest.TestCase):
         names = [field.name for field in told.fields]
         self.assertEqual(
             names,
-            ["start", "ten_bit", "address", "read", "address", "register", "repeated start", "ten_bit", "address",
+            ["start", "ten_bit", "address", "read", "register", "repeated start", "ten_bit", "address",
              "read", "data", "stop"],
         )  # fmt: skip
         covered = sum(count for field in told.fields for _, count in field.spans)
         self.assertEqual(covered, 8 * len(frame.data))
         self.assertIn("not acknowledged", told.fields[-2].meaning)
+        address = told.fields[2]
+        self.assertEqual((address.value, address.spans), (0x2AB, ((5, 2), (8, 8))))
 
 
 class PullUps(unittest.TestCase):

@@ -296,22 +296,6 @@ class Written(unittest.TestCase):
                 V3.encode(message)
 
 
-class Explained(unittest.TestCase):
-    def test_the_fields_cover_the_packet_from_its_first_to_its_last_bit(self):
-        for codec, cases in ((V3, THREE), (V5, FIVE)):
-            for side, message, text in cases:
-                (frame,) = decoded(codec, side, bytes.fromhex(text))
-                field = codec.explain(frame, side)
-                bits = [
-                    bit for part in field.fields for first, size in part.spans for bit in range(first, first + size)
-                ]
-                with self.subTest(codec.name, message=message.NAME):
-                    self.assertEqual(len(bits), len(set(bits)))
-                    self.assertEqual(set(bits) - set(range(8 * len(frame.data))), set())
-                    lengths = 8 * len(frame.data) - len(set(bits))
-                    self.assertEqual(lengths, 0)
-
-
 class AnyBytes(unittest.TestCase):
     @given(
         some.binary(max_size=200),

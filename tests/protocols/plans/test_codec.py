@@ -281,7 +281,7 @@ class Layouts(unittest.TestCase):
         wire = encode(chosen, kind="set", payload="0203")
         (frame,) = decode(chosen, wire)
         told = {field.name: field for field in chosen.explain(frame, Side.HOST).fields}
-        self.assertEqual(list(told), ["start", "kind", "length", "payload", "crc", "end"])
+        self.assertEqual(list(told), ["start", "kind", "escape", "length", "payload", "crc", "end"])
         self.assertEqual(told["payload"].spans, ((40, 8), (56, 8)))  # behind its escapes
         told = chosen_fields(REPORT, "A4 64 FD 05")
         self.assertEqual(told["head"].spans, ((0, 4),))
@@ -383,7 +383,7 @@ class Choices(unittest.TestCase):
 
     def test_the_explanation_has_what_is_there(self):
         told = chosen_fields(TAGGED, "02 10 22 10 22 01 1F 1E 03")
-        self.assertEqual(list(told), ["start", "kind", "length", "level", "low", "high", "sum", "end"])
+        self.assertEqual(list(told), ["start", "escape", "kind", "length", "level", "low", "high", "sum", "end"])
         self.assertEqual(told["high"].spans, ((52, 4),))
 
 

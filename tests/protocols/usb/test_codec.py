@@ -139,10 +139,12 @@ class Descriptors(unittest.TestCase):
     def test_fields_are_told_with_their_bits(self):
         (frame,) = decode("80 06 00 01 00 00 12 00", Side.HOST)
         told = USB.explain(frame, Side.HOST)
-        self.assertEqual([field.name for field in told.fields], ["request_type", "request", "value", "index", "length"])
-        self.assertEqual(told.fields[2].spans, ((24, 8), (16, 8)))
+        names = ["direction", "type", "recipient", "request", "value", "index", "length"]
+        self.assertEqual([field.name for field in told.fields], names)
+        self.assertEqual(told.fields[4].spans, ((24, 8), (16, 8)))
         frame = decode(CONFIGURATION)[3]
-        self.assertEqual(USB.explain(frame, Side.BOARD).fields[2].value, 0x81)
+        direction, _, number = USB.explain(frame, Side.BOARD).fields[2:5]
+        self.assertEqual((direction.value, number.value, number.spans), (1, 1, ((20, 4),)))
 
 
 if __name__ == "__main__":
