@@ -8,6 +8,7 @@ from cavet.bench._elsewhere import with_addresses
 from cavet.bench._file import BenchFile, check_text, load_bench
 from cavet.bench._format_reading import FormatPlan
 from cavet.bench._host_side import HostLink
+from cavet.bench._meaning import Meanings, Telling, meanings
 from cavet.bench._naming import AddressNames, address_names
 from cavet.bench._places import find_places
 from cavet.bench._plan import OWN, BoardPlan, HostPlan, LinkPlan, Plan, address_problem
@@ -16,6 +17,9 @@ from cavet.bench._profiles import find_profile, shipped_profiles
 from cavet.bench._running import Carrier, Endpoint, RunningBench
 from cavet.bench._schema import SECTIONS, Key, Section
 from cavet.bench._schema_plan import PLAN_SECTIONS
+from cavet.bench._spoiling import LOOKS as SPOILING_LOOKS
+from cavet.bench._spoiling import Spoiling, read_spoiling, request_in, spoiled
+from cavet.bench._spoken import Spoken, spoken
 from cavet.bench._standing import Standing, Standings
 from cavet.bench._svd import SvdReader
 from cavet.bench._thread import BenchThread, LoopThread
@@ -25,6 +29,7 @@ __all__ = [
     "OWN",
     "PLAN_SECTIONS",
     "SECTIONS",
+    "SPOILING_LOOKS",
     "AddressNames",
     "Answer",
     "BenchFile",
@@ -39,14 +44,18 @@ __all__ = [
     "Key",
     "LinkPlan",
     "LoopThread",
+    "Meanings",
     "Plan",
     "PlanFile",
     "RunningBench",
     "Section",
+    "Spoiling",
+    "Spoken",
     "StageState",
     "Standing",
     "Standings",
     "SvdReader",
+    "Telling",
     "address_names",
     "address_problem",
     "build_world",
@@ -56,8 +65,13 @@ __all__ = [
     "line_names",
     "load_bench",
     "load_plan",
+    "meanings",
     "read_plan_text",
+    "read_spoiling",
+    "request_in",
     "shipped_plans",
     "shipped_profiles",
+    "spoiled",
+    "spoken",
     "with_addresses",
 ]

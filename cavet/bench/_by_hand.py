@@ -14,25 +14,45 @@ import msgspec
 from cavet.protocols import Decoder, Frame
 
 
+class Heard(msgspec.Struct, frozen=True):
+    """A frame that answers, and how long after the message had gone out it came, in seconds."""
+
+    frame: Frame
+    delay: float
+
+
 class Answer(msgspec.Struct, frozen=True):
-    """What came of a message: the event that its trail begins with, the frame that answered it, `None` where none did,
-    and after how long, in seconds, from when it had gone out."""
+    """What came of a message: the event that its trail begins with, and what answered it."""
 
     asked: int
-    frame: Frame | None
-    delay: float | None
+    heard: tuple[Heard, ...] = ()
 
 
 class ByHand:
-    """One message that is answered, or not."""
+    """One message that is answered, or not; `count` is how many answers are waited for."""
 
-    def __init__(self, decoder: Decoder, is_answer: Callable[[Frame], bool]) -> None:
+    def __init__(self, decoder: Decoder, is_answer: Callable[[Frame], bool], count: int = 1) -> None:
         self._decoder = decoder
         self._is_answer = is_answer
-        self.found: asyncio.Future[tuple[Frame, float]] = asyncio.get_running_loop().create_future()
+        self._count = count
+        self._gone: list[float] = []
+        self.heard: list[Heard] = []
+        self.all_heard = asyncio.Event()
+
+    @property
+    def gone(self) -> float:
+        """When the last of it had gone out."""
+        return self._gone[-1]
+
+    def listen(self, gone: float) -> None:
+        """Something that is answered has gone out, or will have by then."""
+        self._gone.append(gone)
 
     def hear(self, data: bytes, now: float) -> None:
         """The board has said something."""
         for frame in self._decoder.feed(data):
-            if not self.found.done() and self._is_answer(frame):
-                self.found.set_result((frame, now))
+            if self._gone and len(self.heard) < self._count and self._is_answer(frame):
+                gone = self._gone[min(len(self.heard), len(self._gone) - 1)]
+                self.heard.append(Heard(frame, max(0.0, now - gone)))
+        if len(self.heard) == self._count:
+            self.all_heard.set()

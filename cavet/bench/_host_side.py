@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable
+from contextlib import suppress
 from itertools import pairwise
 from math import inf
 from typing import Any, TypeVar
@@ -11,10 +12,11 @@ from typing import Any, TypeVar
 from cavet.bench._alarm import Alarm
 from cavet.bench._by_hand import Answer, ByHand
 from cavet.bench._plan import HostPlan, LinkPlan
+from cavet.bench._spoiling import Pieces
 from cavet.bench._traffic import Crossing, Stream, Traffic
 from cavet.clock import BenchClock, start_task
 from cavet.faults import FORESEEN, Fault, note_fault
-from cavet.hosts import Asked, Session, SessionState
+from cavet.hosts import Asked, Said, Session, SessionState
 from cavet.links import HostEnd
 from cavet.protocols import Decoder, Frame
 from cavet.record import Kind, Record, Topic
@@ -67,6 +69,8 @@ class HostLink:
         """How many messages were said by hand so far."""
         self._one_hand = asyncio.Lock()
         self._hand: ByHand | None = None
+        self._keeps_back = False
+        """Whether half a message has been said by hand: nothing else may be said before the rest."""
         self._changed = asyncio.Event()
         self._task: asyncio.Task[None] | None = None
 
@@ -216,37 +220,59 @@ class HostLink:
         return self.session.ask(name, value, self._clock.now(), by=by)
 
     async def say(
-        self, data: bytes, name: str, by: str, decoder: Decoder, is_answer: Callable[[Frame], bool] | None,
-        within: float,
+        self, pieces: Pieces, name: str, by: str, decoder: Decoder, is_answer: Callable[[Frame], bool] | None,
+        within: float, count: int = 1,
     ) -> Answer:  # fmt: skip
-        """Say a message by hand, and wait for what answers it; without `is_answer` none is due, and it is only said.
+        """Say a message by hand, in these pieces, and wait for what answers it, `count` frames at most; without
+        `is_answer` none is due, and it is only said.
 
-        Raises `UnreachableError` where the link is not open.
+        Raises `UnreachableError` where the link is not open, or is lost before all is said.
         """
         async with self._one_hand:
-            if not self._open or self.fault:
-                raise UnreachableError(self.link.board, self.words)
+            self._require_open()
             self.said_by_hand += 1
             try:
                 if self.link.protocol in ONE_AT_A_TIME:
                     await self._until_idle()
-                hand = self._hand = ByHand(decoder, is_answer or (lambda frame: False))
+                hand = self._hand = ByHand(decoder, is_answer or (lambda frame: False), count)
                 self.session.hears_others = True
-                asked = self._record.append(Kind.ASKED, self.link.board, Topic.MESSAGE, name, data, None, by)
-                self._attempt(self.session.say_by_hand, data, asked, name, self._clock.now())
-                self._attempt(self._send)
-                gone = self._clock.of(max(self._busy_until, asyncio.get_running_loop().time()))
-                if is_answer is None:
-                    return Answer(asked, None, None)
-                async with asyncio.timeout(within + gone - self._clock.now()):
-                    frame, at = await hand.found
-                return Answer(asked, frame, max(0.0, at - gone))
-            except TimeoutError:
-                return Answer(asked, None, None)
+                whole = b"".join(data for _, data in pieces)
+                asked = self._record.append(Kind.ASKED, self.link.board, Topic.MESSAGE, name, whole, None, by)
+                for place, (pause, data) in enumerate(pieces):
+                    gone = await self._say_piece(pause, data, asked, name)
+                    if place >= len(pieces) - count:  # from here on something whole has been said
+                        hand.listen(gone)
+                if is_answer is not None:
+                    with suppress(TimeoutError):
+                        async with asyncio.timeout(within + hand.gone - self._clock.now()):
+                            await hand.all_heard.wait()
+                return Answer(asked, tuple(hand.heard))
             finally:
                 self._hand = None
-                self.session.gives_way = self.session.hears_others = False
+                self.session.gives_way = self.session.hears_others = self._keeps_back = False
                 self.turn()
+
+    def _require_open(self) -> None:
+        if not self._open or self.fault:
+            raise UnreachableError(self.link.board, self.words)
+
+    async def _say_piece(self, pause: float, data: bytes, asked: int, name: str) -> float:
+        """Say a piece, behind a pause on the line; give when it will have gone out. What the session wants to say
+        meanwhile waits."""
+        waiting = None
+        if pause:
+            self._keeps_back = True
+            gone = max(0.0, self._busy_until - asyncio.get_running_loop().time())
+            await asyncio.sleep(gone + pause)
+            self._require_open()
+            self._keeps_back = False
+            waiting = self.session.take_out()
+        self._attempt(self.session.say_by_hand, data, asked, name, self._clock.now())
+        self._attempt(self._send)
+        out = self._clock.of(max(self._busy_until, asyncio.get_running_loop().time()))
+        if waiting is not None:
+            self._attempt(self._put_on, waiting)
+        return out
 
     async def _until_idle(self) -> None:
         """Wait until the session awaits no answer. It is not left any time to ask the next question."""
@@ -317,8 +343,15 @@ class HostLink:
         self._alarm.set(due)
 
     def _send(self) -> None:
+        if self._keeps_back:
+            return
         said = self.session.take_out()
-        if said is not None and self._open:
+        if said is not None:
+            self._put_on(said)
+
+    def _put_on(self, said: Said) -> None:
+        """Put what was said on the link, where it is open."""
+        if self._open:
             base = self._sent
             self._sent += len(said.data)
             begin = 0

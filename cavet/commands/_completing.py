@@ -80,3 +80,24 @@ def complete_profiles(context: click.Context, parameter: click.Parameter, incomp
     from cavet.bench import shipped_profiles
 
     return _fitting(shipped_profiles(), incomplete)
+
+
+def complete_said(context: click.Context, parameter: click.Parameter, incomplete: str) -> Items:
+    """What is said to a board of the bench before: the board, the message, its fields."""
+    from cavet.bench import spoken
+    from cavet.commands._bench import open_bench
+    from cavet.protocols import Side
+
+    try:
+        plan = open_bench(str(context.params.get("bench") or "")).plan
+        if parameter.name == "place":
+            return _fitting(sorted({link.board for link in plan.links.values()}), incomplete)
+        board = str(context.params.get("place") or "").partition(".")[0]
+        link = next((link for link in plan.links.values() if link.board == board), None)
+    except (WrongError, UnreachableError, ExceptionGroup):
+        return []
+    forms = spoken(plan, link).forms(Side.HOST) if link is not None else {}
+    if parameter.name == "message":
+        return _fitting(forms, incomplete)
+    form = forms.get(str(context.params.get("message")))
+    return _fitting([f"{name}=" for name in form.__struct_fields__] if form is not None else [], incomplete)

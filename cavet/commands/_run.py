@@ -28,6 +28,8 @@ COMMANDS = {
     "drive": "set or read points from the shell",
     "encode": "a message of a protocol, as bytes",
     "decode": "bytes of a protocol, as messages",
+    "explain": "frames taken apart, bit by bit, with what they mean",
+    "say": "a message said by hand to a board, and its answer",
     "reckon": "the small sums of the trade",
     "show": "what a kind of board offers, pin by pin",
     "bridge": "two links joined, and what passes shown",

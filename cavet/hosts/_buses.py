@@ -45,6 +45,8 @@ class BusesSession(DeviceSession[DevicePoint]):
     def feed(self, data: bytes, now: float, find_cause: FindCause) -> None:
         for frame in self._decoder.feed(data):
             message = frame.message
+            if self.hears_others and isinstance(message, BusAnswer) and message.number != self._number:
+                continue
             if not isinstance(message, BusAnswer) or message.number != self._number:
                 self._tell(
                     Kind.LOST, Topic.BYTES, str(len(frame.data)), frame.data, find_cause(frame), "not called for"

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from cavet.protocols import Codec, Frame, Side, as_fields, codec, find_form, read_message
+from cavet.protocols import Codec, Field, Frame, Side, as_fields, codec, find_form, read_message, ruler
 from cavet.wording import WrongError, hex_pairs, listed
 
 
@@ -16,7 +17,11 @@ class Decoded:
     stream, `problems` what is wrong with it, in words.
     """
 
-    def __init__(self, chosen: Codec, frame: Frame) -> None:
+    def __init__(
+        self, chosen: Codec, frame: Frame, side: Side, fields: Callable[[], list[Field]] | None = None
+    ) -> None:
+        self._fields = fields if fields is not None else lambda: ruler(chosen, frame, side)
+        self._found: tuple[Frame, Side] | None = (frame, side)
         self.protocol = chosen.name
         self.name = frame.message.NAME
         self.fields: dict[str, Any] = as_fields(frame.message, chosen.unused) if frame.readable else {}
@@ -24,12 +29,14 @@ class Decoded:
         self.offset = frame.offset
         self.problems = list(frame.problems)
 
-    def explain(self) -> str:
-        """Say it in lines: the message with its bytes, each field, each problem."""
-        lines = [f"{self.protocol} {self.name}  {hex_pairs(self.wire)}"]
-        lines += [f"  {name}: {value}" for name, value in self.fields.items()]
-        lines += [f"  problem: {problem}" for problem in self.problems]
-        return "\n".join(lines)
+    def explain(self, columns: int = 80) -> str:
+        """The ruler of its frame as text, as `cavet explain` prints it: bytes, bits, fields, what they mean."""
+        if self._found is None:
+            return f"{self.protocol} {self.name}  {hex_pairs(self.wire)}"
+        from cavet.drawings.explained import draw_explained
+
+        frame, side = self._found
+        return draw_explained(frame, self._fields(), side, columns).text()
 
     def __repr__(self) -> str:
         fields = "".join(f" {name}={value}" for name, value in self.fields.items())
@@ -94,4 +101,4 @@ def decode(protocol: str, data: bytes, *, side: str = "host") -> list[Decoded]:
     if side not in sides:
         raise WrongError("decode.side", found=side, expected=listed(sides))
     decoder = chosen.decoder(Side(side))
-    return [Decoded(chosen, frame) for frame in [*decoder.feed(data), *decoder.finish()]]
+    return [Decoded(chosen, frame, Side(side)) for frame in [*decoder.feed(data), *decoder.finish()]]

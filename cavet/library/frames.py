@@ -4,53 +4,33 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from cavet.bench import BROKER, HostLink, LinkPlan, RunningBench
+from cavet.bench import BROKER, HostLink, LinkPlan, RunningBench, Spoken, spoken
 from cavet.library.codec import Decoded
-from cavet.protocols import Codec, Decoder, Frame, Side, codec
-from cavet.record import Direction, Event, Kind, Seat, Transfer
+from cavet.protocols import Decoder, Frame, Side
+from cavet.record import Direction, Seat, Transfer
 from cavet.wording import WrongError, listed, nearest
 
-WHO = {Kind.TAKEN: Side.HOST, Kind.TOLD: Side.BOARD}
 SIDES = {Direction.TO_BOARD: Side.HOST, Direction.TO_HOST: Side.BOARD}
-MQTT_5 = 5
-BY_EVENTS = ("usb", "buses")
-"""What passes these links is no stream of messages: there the board tells what it has taken and said."""
 
 
 class Passed(Decoded):
     """A message that has passed a link: `side` tells who said it, "host" or "board", `t` when it was whole."""
 
-    side: str
-    t: float
-
-    @classmethod
-    def decoded(cls, chosen: Codec, frame: Frame, side: Side, t: float) -> Passed:
-        """One that was taken from a stream."""
-        made = cls(chosen, frame)
-        made.side, made.t = side.value, t
-        return made
-
-    @classmethod
-    def told(cls, event: Event) -> Passed:
-        """One that the board has told of: its name and its bytes."""
-        assert isinstance(event.value, bytes)  # the caller has looked
-        made = cls.__new__(cls)
-        made.protocol, made.name, made.fields, made.wire = event.topic.value, event.subject, {}, event.value
-        made.offset, made.problems = 0, []
-        made.side, made.t = WHO[event.kind].value, event.t
-        return made
+    def __init__(self, tongue: Spoken, frame: Frame, side: Side, t: float) -> None:
+        super().__init__(tongue.codec_of(frame.message.NAME), frame, side, lambda: tongue.explained(frame, side))
+        self.side, self.t = side.value, t
 
 
-def protocol_of(link: HostLink) -> str:
-    """What a host speaks on its link, as `cavet encode` names it."""
-    is_newer = link.link.protocol == "mqtt" and link.plan.client.version == MQTT_5
-    return "mqtt5" if is_newer else link.link.protocol
+def decoded(tongue: Spoken, frame: Frame, side: Side) -> Decoded:
+    """A frame as it was found on a link, as the library has it."""
+    chosen = tongue.codec_of(frame.message.NAME)
+    return Decoded(chosen, frame, side, lambda: tongue.explained(frame, side))
 
 
 def frames_of(running: RunningBench, board: str) -> list[Passed]:
     """All messages of a board's links, in the order in which they were whole. Raises `WrongError`.
 
-    On USB and on a system's own buses they have names and bytes, and no fields. On a broker they are those of the host.
+    On a broker they are those of the host.
     """
     links = [link for link in running.plan.links.values() if link.board == board]
     if not links:
@@ -60,13 +40,8 @@ def frames_of(running: RunningBench, board: str) -> list[Passed]:
     transfers = running.record.transfers.since(0)
     found: list[Passed] = []
     for link in links:
-        if link.protocol in BY_EVENTS:
-            continue
-        host = hosts.get(link.name)
-        protocol = protocol_of(host) if host is not None else link.protocol
-        found += _decoded(_of_link(transfers, link, host), protocol)
-    if any(link.protocol in BY_EVENTS for link in links):
-        found += _told(running.record.since(0), board)
+        tongue = spoken(running.plan, link)
+        found += _decoded(_of_link(transfers, link, hosts.get(link.name)), tongue)
     return sorted(found, key=lambda passed: passed.t)
 
 
@@ -81,19 +56,13 @@ def _of_link(transfers: list[Transfer], link: LinkPlan, host: HostLink | None) -
     return [each for each in own if each.seat is Seat.BOARD] or own
 
 
-def _told(events: Iterable[Event], board: str) -> Iterable[Passed]:
-    for event in events:
-        if event.board == board and event.kind in WHO and isinstance(event.value, bytes):
-            yield Passed.told(event)
-
-
-def _decoded(transfers: Iterable[Transfer], protocol: str) -> Iterable[Passed]:
-    chosen = codec(protocol)
-    decoders: dict[tuple[str, Direction], Decoder] = {}
+def _decoded(transfers: Iterable[Transfer], tongue: Spoken) -> Iterable[Passed]:
+    conversations: dict[str, dict[Side, Decoder]] = {}
+    heard: dict[str, set[Side]] = {}
     for transfer in transfers:
-        key = (transfer.client, transfer.direction)
-        side = SIDES[transfer.direction]
-        if transfer.offset == 0 or key not in decoders:  # the link was opened
-            decoders[key] = chosen.decoder(side)
-        for frame in decoders[key].feed(transfer.data):
-            yield Passed.decoded(chosen, frame, side, transfer.end)
+        who, side = transfer.client, SIDES[transfer.direction]
+        if who not in conversations or (transfer.offset == 0 and side in heard[who]):  # the link was opened
+            conversations[who], heard[who] = tongue.passing(), set()
+        heard[who].add(side)
+        for frame in conversations[who][side].feed(transfer.data):
+            yield Passed(tongue, frame, side, transfer.end)

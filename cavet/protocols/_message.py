@@ -116,6 +116,12 @@ def field_notes(form: type[Message]) -> dict[str, tuple[Any, tuple[Any, ...]]]:
     return {name: _taken_apart(hints[name]) for name in form.__struct_fields__}
 
 
+def words_of(form: type[Message], field: str) -> dict[int, str]:
+    """The standard's words for the numbers of a field; none where it has none."""
+    _, notes = field_notes(form)[field]
+    return next((note.of for note in notes if isinstance(note, Words)), {})
+
+
 def _taken_apart(hint: Any) -> tuple[Any, tuple[Any, ...]]:
     if get_origin(hint) is Annotated:
         bare, *notes = get_args(hint)

@@ -10,6 +10,7 @@ import msgspec
 from cavet.protocols._codec import Codec, Side
 from cavet.protocols._form import for_json
 from cavet.protocols._frame import Field, Frame, Role, Span
+from cavet.protocols._message import Message, words_of
 from cavet.protocols._reader import gaps_filled
 
 
@@ -22,9 +23,18 @@ def ruler(chosen: Codec, frame: Frame, side: Side) -> list[Field]:
     found = [field for field in _leaves(tree.fields) if field.spans or field.value in (b"", "", ())]
     filled = gaps_filled(found, len(frame.data), "unread", Role.UNREAD)
     if frame.readable:
-        return filled
+        return [_worded(field, frame.message) for field in filled]
     problem = "; ".join(frame.problems)
     return [msgspec.structs.replace(field, problem=problem) if field.role is Role.UNREAD else field for field in filled]
+
+
+def _worded(field: Field, message: Message) -> Field:
+    """A field with the standard's word for its number, where there is one and nothing is told yet."""
+    if field.meaning or field.name not in message.__struct_fields__:
+        return field
+    words = words_of(type(message), field.name)
+    word = words.get(field.value) if isinstance(field.value, int) else None
+    return msgspec.structs.replace(field, meaning=word) if word else field
 
 
 def _leaves(fields: Sequence[Field]) -> Iterator[Field]:

@@ -103,10 +103,10 @@ class BusDecoder:
 
 def on_wires(call: BusCall) -> bytes:
     """What the controller sends for a call: on I2C its address bytes, too."""
-    return spi.CODEC.encode(_as_said(call)) if call.bus == SPI else i2c.CODEC.encode(_as_said(call))
+    return spi.CODEC.encode(as_said(call)) if call.bus == SPI else i2c.CODEC.encode(as_said(call))
 
 
-def _as_said(call: BusCall) -> Message:
+def as_said(call: BusCall) -> Message:
     """A call as its own protocol has it."""
     if call.bus == SPI:
         return spi.Transfer(data=call.data, mode=call.mode)
@@ -119,11 +119,20 @@ def _as_said(call: BusCall) -> Message:
     return i2c.Write(address=address, ten_bit=ten_bit, register=register, data=data)
 
 
+def as_frame(call: BusCall, offset: int = 0) -> Frame:
+    """A call as what passes on the wires; on I2C with its starts."""
+    message, data = as_said(call), on_wires(call)
+    if not isinstance(message, i2c.Transaction):
+        return Frame(message, data, offset)
+    tokens: list[i2c.Token] = []
+    for part in message.calls():
+        tokens += [i2c.Mark.RESTART if tokens else i2c.Mark.START, *(i2c.Octet(byte) for byte in part)]
+    return i2c.BusFrame(message, data, offset, tokens=tuple(tokens))
+
+
 def explain(call: BusCall) -> Field:
     """Take what is on the wires for a call apart."""
-    message = _as_said(call)
-    frame = Frame(message=message, data=on_wires(call), offset=0)
-    return (spi.CODEC if call.bus == SPI else i2c.CODEC).explain(frame, Side.HOST)
+    return (spi.CODEC if call.bus == SPI else i2c.CODEC).explain(as_frame(call), Side.HOST)
 
 
 def read_calls(data: bytes) -> list[BusCall]:

@@ -1,44 +1,10 @@
-"""The one place where roles become colours: a dark and a light theme with the same roles."""
+"""The colours of the roles as themes of the screen's widgets."""
 
 from __future__ import annotations
 
-from functools import lru_cache
-
-from rich.color import Color
-from rich.style import Style
 from textual.theme import Theme
 
-from cavet.workbench.drawing.canvas import Ink
-
-ROLES = {
-    "dark": {
-        "ink": "#10151a",
-        "raised": "#171e25",
-        "lifted": "#1f2831",
-        "hair": "#34414c",
-        "paper": "#d9d5c7",
-        "quiet": "#83909b",
-        "asked": "#d8a23c",
-        "got": "#4db597",
-        "coral": "#e2665b",
-        "heather": "#9d8fd0",
-        "water": "#3b6a7c",
-    },
-    "light": {
-        "ink": "#f6f3ea",
-        "raised": "#ece8dc",
-        "lifted": "#e0dbcb",
-        "hair": "#c3bcaa",
-        "paper": "#23292e",
-        "quiet": "#6b6f6c",
-        "asked": "#996300",
-        "got": "#0f7a5c",
-        "coral": "#bf3325",
-        "heather": "#5f4fa3",
-        "water": "#86b3c4",
-    },
-}
-"""Brass is asked, verdigris got, coral what differs too long; heather is inputs and time. Nothing else is coloured."""
+from cavet.drawings.colours import ROLES
 
 
 def themes() -> list[Theme]:
@@ -72,23 +38,3 @@ def _theme(name: str, roles: dict[str, str]) -> Theme:
             "scrollbar-background": roles["ink"],
         },
     )
-
-
-@lru_cache(maxsize=2048)
-def style(theme: str, ink: Ink, ground: str) -> Style:
-    """The style of an ink on a ground in a theme, `dark` or `light`."""
-    roles = ROLES[theme]
-    colour = roles[ink.role]
-    if ink.share < 1:
-        colour = blend(roles[ground], colour, ink.share)
-    return Style(color=Color.parse(colour), bgcolor=Color.parse(roles[ground]), bold=ink.bold or None)
-
-
-def blend(ground: str, colour: str, share: float) -> str:
-    """Mix two colours; 0 is all ground."""
-    pairs = zip(_channels(ground), _channels(colour), strict=True)
-    return "#" + "".join(f"{round(low + (high - low) * share):02x}" for low, high in pairs)
-
-
-def _channels(colour: str) -> tuple[int, ...]:
-    return tuple(int(colour[place : place + 2], 16) for place in (1, 3, 5))

@@ -5,15 +5,15 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as some
 
+from cavet.drawings.canvas import ASKED, GOT, Canvas, Dots, Ink
+from cavet.drawings.colours import ROLES, blend, style
 from cavet.workbench import keymap
-from cavet.workbench.drawing.canvas import ASKED, GOT, Canvas, Dots, Ink
 from cavet.workbench.drawing.lines import TopView, draw_foot, draw_top, name_places
 from cavet.workbench.drawing.parts import PICTURES, WIDTH, PartView, draw_part
 from cavet.workbench.drawing.rails import CourseView, HeadView, RailsView, RailView, draw_rails, lay_out, resampled
 from cavet.workbench.drawing.rig import BasinView, draw_rig
 from cavet.workbench.drawing.spine import BoardView, PinView, draw_board
 from cavet.workbench.drawing.trail import StageView, TrailsView, TrailView, draw_trails
-from cavet.workbench.palette import ROLES, blend, style
 
 
 class Canvases(unittest.TestCase):

@@ -6,8 +6,8 @@ import unittest
 from itertools import pairwise
 from unittest import mock
 
+from cavet.drawings.canvas import NUMBER, Canvas, clip, fitting
 from cavet.workbench import Desk, keymap, trail_views, views
-from cavet.workbench.drawing.canvas import NUMBER, Canvas, clip, fitting
 from cavet.workbench.drawing.lines import draw_foot, draw_too_small, draw_top
 from cavet.workbench.drawing.rails import draw_rails, lay_out
 from cavet.workbench.drawing.sheet import Sheet, draw_sheet, laid

@@ -97,10 +97,10 @@ class Tcp:
         if len(wire) < HEADER_BYTES:
             return []
         head = [
-            _head("transaction", wire, 0, 2, "the response bears the number of its request"),
-            _head("protocol", wire, 2, 2, "0 for Modbus", Role.CONSTANT, 0),
+            _head("transaction", wire, 0, 2, ""),
+            _head("protocol", wire, 2, 2, "Modbus", Role.CONSTANT, 0),
             _head("length", wire, 4, 2, "of what follows, the unit included", Role.LENGTH, len(wire) - 6),
-            _head("unit", wire, 6, 1, "which device behind this address"),
+            _head("unit", wire, 6, 1, ""),
         ]
         return head + self._read(wire, side).notes
 
@@ -200,7 +200,7 @@ class Rtu:
             problem="" if found == expected else f"expected {expected:04X}",
             expected=expected,
         )
-        return [_head("unit", wire, 0, 1, "0 is for all"), *self._read(wire, side).notes, check]
+        return [_head("unit", wire, 0, 1, "" if wire[0] else "for all"), *self._read(wire, side).notes, check]
 
     def body(self, wire: bytes) -> bytes | None:
         return _checked(wire, 2, right=crc16(wire) == 0)
@@ -278,7 +278,7 @@ class Ascii:
             problem="" if body[-1] == expected else f"expected {expected:02X}",
             expected=int.from_bytes(f"{expected:02X}".encode(), "big"),
         )
-        unit = Field(name="unit", spans=((8, 16),), raw=body[0], value=body[0], meaning="0 is for all")
+        unit = Field(name="unit", spans=((8, 16),), raw=body[0], value=body[0], meaning="" if body[0] else "for all")
         colon = Field(name="start", spans=((0, 8),), raw=0x3A, meaning="a frame begins", role=Role.CONSTANT)
         last = 8 * (1 + len(match[1]))
         end = Field(

@@ -272,6 +272,11 @@ class ReplyReader:
             raise ValueError(f"found version 0x{version:04X}, expected 0x{VERSION:04X}")
         return code, status
 
+    @property
+    def waiting(self) -> bytes:
+        """What has come and is not read yet."""
+        return bytes(self._data)
+
     def take(self, size: int) -> bytes | None:
         """So many bytes; `None` while they have not come."""
         return self._take(size) if len(self._data) >= size else None
@@ -303,6 +308,31 @@ class ReplyReader:
         del self._data[:size]
         self.offset += size
         return taken
+
+
+OPERATION_BYTES = _OPERATION.size
+_COUNT = struct.Struct(">I")
+_INTERFACE_BYTES = 4
+
+
+def answer_size(data: bytes) -> int | None:
+    """How long the whole answer to an operation is that `data` begins with; `None` while not all of it is there."""
+    if len(data) < OPERATION_BYTES:
+        return None
+    _, code, status = _OPERATION.unpack_from(data)
+    size = OPERATION_BYTES
+    if code == REP_IMPORT and status == OK:
+        size += DEVICE_BYTES
+    elif code == REP_DEVLIST and status == OK:
+        if len(data) < size + _COUNT.size:
+            return None
+        (count,) = _COUNT.unpack_from(data, size)
+        size += _COUNT.size
+        for _ in range(count):
+            if len(data) < size + DEVICE_BYTES:
+                return None
+            size += DEVICE_BYTES + _INTERFACE_BYTES * data[size + DEVICE_BYTES - 1]
+    return size if len(data) >= size else None
 
 
 def payload_out(request: bytes) -> bytes | None:

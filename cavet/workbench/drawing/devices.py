@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from cavet.workbench.drawing.canvas import CORAL, GOT, HAIR, PAPER, QUIET, Canvas, Ink
+from cavet.drawings.canvas import CORAL, GOT, HAIR, PAPER, QUIET, Canvas, Ink
 from cavet.workbench.drawing.parts import PartView, glyph, ink
 
 NAME_WIDTH = 12

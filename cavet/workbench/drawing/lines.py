@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from cavet.workbench.drawing.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET, Canvas, Run, clip, fitting
+from cavet.drawings.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET, Canvas, Run, clip, fitting
 
 
 class TopView(msgspec.Struct, frozen=True, kw_only=True):

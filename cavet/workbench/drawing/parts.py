@@ -8,7 +8,7 @@ from itertools import pairwise
 
 import msgspec
 
-from cavet.workbench.drawing.canvas import CORAL, GOT, HAIR, HEATHER, QUIET, Canvas, Dots, Ink, clip
+from cavet.drawings.canvas import CORAL, GOT, HAIR, HEATHER, QUIET, Canvas, Dots, Ink, clip
 
 WIDTH = 8
 """The width of a part's picture. What is round leaves its lowest row of dots free, to stay apart from the next one."""

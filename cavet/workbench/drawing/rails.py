@@ -6,7 +6,7 @@ from functools import lru_cache
 
 import msgspec
 
-from cavet.workbench.drawing.canvas import (
+from cavet.drawings.canvas import (
     ASKED,
     CORAL,
     GOT,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from cavet.workbench.drawing.canvas import GOT, HAIR, HEATHER, PAPER, QUIET, WATER, Canvas, Ink
+from cavet.drawings.canvas import GOT, HAIR, HEATHER, PAPER, QUIET, WATER, Canvas, Ink
 
 EIGHTHS = " ▁▂▃▄▅▆▇█"
 

@@ -6,7 +6,7 @@ import re
 
 import msgspec
 
-from cavet.workbench.drawing.canvas import HAIR, PAPER, QUIET, Canvas, Ink
+from cavet.drawings.canvas import HAIR, PAPER, QUIET, Canvas, Ink
 
 Line = list[tuple[str, Ink]]
 MARGIN = 2

@@ -6,8 +6,8 @@ from itertools import pairwise
 
 import msgspec
 
+from cavet.drawings.canvas import CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, clip
 from cavet.workbench.drawing import parts as part_pictures
-from cavet.workbench.drawing.canvas import CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, clip
 from cavet.workbench.drawing.devices import DeviceView, draw_devices, height_of
 from cavet.workbench.drawing.parts import PartView, draw_part, draw_plate
 from cavet.workbench.drawing.rig import EIGHTHS, BasinView, draw_rig

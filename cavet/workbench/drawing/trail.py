@@ -6,7 +6,7 @@ import textwrap
 
 import msgspec
 
-from cavet.workbench.drawing.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Ink, clip
+from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Ink, clip
 
 ROOM_FOR_DELAYS = 20
 """A stage narrower than this has its delay below its line, not on it."""

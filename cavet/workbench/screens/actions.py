@@ -7,8 +7,8 @@ from collections.abc import Callable
 import msgspec
 from textual import events
 
+from cavet.drawings.canvas import ASKED, PAPER, QUIET
 from cavet.workbench import keymap
-from cavet.workbench.drawing.canvas import ASKED, PAPER, QUIET
 from cavet.workbench.drawing.sheet import Line, Sheet
 from cavet.workbench.screens.modal import Modal
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from textual.message import Message
 
+from cavet.drawings.canvas import ASKED, PAPER, QUIET
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
-from cavet.workbench.drawing.canvas import ASKED, PAPER, QUIET
 from cavet.workbench.drawing.sheet import Line, Sheet
 from cavet.workbench.screens.modal import Modal
 

@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from cavet import units
 from cavet.bench import Diagnosis
+from cavet.drawings.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET
 from cavet.hosts import HELP, DevicePoint, FieldPoint, HeaderPoint, PinPoint, Point, PointKind, TopicPoint
 from cavet.protocols import Field
 from cavet.record import STAGES, Event, Kind, Purpose, Topic, Trail
@@ -13,7 +14,6 @@ from cavet.units import show_duration
 from cavet.wording import hex_pairs, listed, plain
 from cavet.workbench import trail_views
 from cavet.workbench.desk import Desk
-from cavet.workbench.drawing.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET
 from cavet.workbench.drawing.sheet import Line, Sheet
 from cavet.workbench.frames import taken_apart
 from cavet.workbench.presence import health_words, presence_words

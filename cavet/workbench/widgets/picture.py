@@ -9,8 +9,8 @@ from textual.geometry import Region
 from textual.strip import Strip
 from textual.widget import Widget
 
-from cavet.workbench.drawing.canvas import PAPER, Canvas
-from cavet.workbench.palette import style
+from cavet.drawings.canvas import PAPER, Canvas
+from cavet.drawings.colours import style
 
 
 class Picture(Widget):

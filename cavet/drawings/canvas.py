@@ -97,6 +97,11 @@ class Canvas:
 
     def flow(self, x: int, y: int, pieces: Sequence[tuple[str, Ink]], end: int) -> None:
         """Write pieces one behind the other, up to cell `end`; the one that has no room any more is cut."""
+        if sum(len(text) for text, _ in pieces) <= end - x:
+            for text, ink in pieces:
+                self._set(x, y, text, ink)
+                x += len(text)
+            return
         for place, (text, ink) in enumerate(pieces):
             rest = any(text.strip() for text, _ in pieces[place + 1 :])
             room = end - x
@@ -122,9 +127,9 @@ class Canvas:
         for row in range(max(0, y), min(self.height, y + height)):
             self._grounds[row][first:last] = [ground] * max(0, last - first)
 
-    def lay_row(self, y: int, row: Canvas) -> None:
-        """Take the first row of another canvas, as wide as this one, for one of its own. Neither is drawn on later."""
-        self._cells[y], self._inks[y], self._grounds[y] = row._cells[0], row._inks[0], row._grounds[0]
+    def lay_row(self, y: int, other: Canvas, row: int = 0) -> None:
+        """Take a row of another canvas, as wide as this one, for one of its own. Neither is drawn on later."""
+        self._cells[y], self._inks[y], self._grounds[y] = other._cells[row], other._inks[row], other._grounds[row]
 
     def same_row(self, other: Canvas | None, y: int) -> bool:
         """Whether a row looks as in another canvas."""

@@ -1,0 +1,208 @@
+"""What the fields of a frame mean on a bench: which point an address, pin, header or topic is, and what a value there
+stands for."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from functools import partial
+from typing import Any
+
+import msgspec
+
+from cavet.bench._naming import AddressNames
+from cavet.bench._plan import Plan
+from cavet.boards import PinMode
+from cavet.hosts import Asked, FieldPoint, HeaderPoint, PinPoint, Point, RegisterPoint, TopicPoint
+from cavet.messaging import PayloadError
+from cavet.protocols import Field, Frame, Role, Side, codec, read_whole
+from cavet.protocols.firmata import AnalogMessage, DigitalMessage
+from cavet.protocols.modbus import ModbusMessage
+from cavet.wording import WrongError, listed, nearest
+
+MOST_NAMED = 4
+"""So many points are named at one field."""
+Told = dict[str, str]
+"""What fields mean here, by their names."""
+
+
+class Meanings:
+    """What is meant on a board of a bench. `address` is where the answer to a read begins: it does not tell itself."""
+
+    def __init__(self, plan: Plan, board: str) -> None:
+        if board not in plan.boards and board not in plan.hosts:
+            known = sorted({*plan.boards, *plan.hosts})
+            raise WrongError("board", found=board, expected=f"one of {listed(known)}", nearest=nearest(board, known))
+        self._plan = plan
+        self._board = board
+        self._points = [point for point in plan.points.values() if point.board == board]
+        registers = any(isinstance(point, RegisterPoint) for point in plan.points.values())
+        self._names = AddressNames(plan) if registers else None
+        self._headers = [(nodes, point) for point in self._points for nodes in _nodes_of(point)]
+
+    def tell(self, frame: Frame, fields: Sequence[Field], side: Side, address: int | None = None) -> list[Field]:
+        """Give the fields with what they mean here; what the bench knows nothing of stays as it is."""
+        if not frame.readable:
+            return list(fields)
+        told = self._told(frame, side, address)
+        return [
+            msgspec.structs.replace(field, meaning=told[field.name])
+            if told.get(field.name) and field.role in (Role.VALUE, Role.CONSTANT, Role.COUNT)
+            else field
+            for field in fields
+        ]
+
+    def _told(self, frame: Frame, side: Side, address: int | None) -> Told:
+        message = frame.message
+        if isinstance(message, ModbusMessage):
+            return self._of_modbus(message, address)
+        if isinstance(message, AnalogMessage | DigitalMessage) or hasattr(message, "pin"):
+            return self._of_pin(message, side)
+        if message.NAME in ("command", "query") and hasattr(message, "nodes"):
+            return self._of_header(message)
+        if message.NAME == "publish" and hasattr(message, "topic"):
+            return self._of_topic(message)
+        if hasattr(message, "address"):
+            return self._of_device(message.address)
+        return self._of_plan(message)
+
+    def _of_modbus(self, message: ModbusMessage, address: int | None) -> Told:
+        if self._names is None:
+            return {}
+        named = self._names.of(message, address)
+        known = [name for name in named if name in self._plan.points]
+        told = {"address": _some(known or list(named))}
+        shown = [f"{value} at {name}" for name, value in named.items() if value is not None and name in known]
+        if shown:
+            told["value"] = told["values"] = _some(shown)
+        return told
+
+    def _of_pin(self, message: object, side: Side) -> Told:
+        if isinstance(message, DigitalMessage):
+            first = 8 * message.port
+            high = [number for number in range(first, first + 8) if message.value >> number - first & 1]
+            names = [self._pin_name(number) for number in high]
+            return {
+                "port": f"pins {first} to {first + 7}",
+                "value": f"high: {_some([name or f'pin {pin}' for pin, name in zip(high, names, strict=True)])}"
+                if high else "all low",
+            }  # fmt: skip
+        number = getattr(message, "pin", None)
+        if isinstance(message, AnalogMessage) and side is Side.BOARD:
+            number = self._pin_of_channel(message.pin)
+        if not isinstance(number, int):
+            return {}
+        told = {"pin": self._pin_name(number)}
+        value = getattr(message, "value", None)
+        on_it = [point for point in self._points if isinstance(point, PinPoint) and point.pin == number]
+        if isinstance(value, int) and on_it and type(message).__name__ != "ReportAnalogPin":
+            told["value"] = f"{_shown(on_it[0], on_it[0].from_wire(float(value)))} at {on_it[0].name}"
+        return told
+
+    def _pin_of_channel(self, channel: int) -> int | None:
+        board = self._plan.boards.get(self._board)
+        pins = board.profile.pins.values() if board is not None else ()
+        return next((pin.number for pin in pins if pin.channel == channel and pin.can(PinMode.ANALOG)), None)
+
+    def _pin_name(self, number: int) -> str:
+        """What is on a pin: the host's points there, else the part that hangs there."""
+        names = [point.name for point in self._points if isinstance(point, PinPoint) and number in point.modes()]
+        if names:
+            return _some(names)
+        board = self._plan.boards.get(self._board)
+        parts = board.parts.items() if board is not None else ()
+        return _some([name for name, part in parts if part.get("pin") == number])
+
+    def _of_header(self, message: Any) -> Told:
+        nodes: list[str] = getattr(message, "nodes", [])
+        suffixes = [suffix or 1 for suffix in getattr(message, "suffixes", [])]
+        found = [point for (known, numbers), point in self._headers if numbers == suffixes and _alike(known, nodes)]
+        if not found:
+            return {}
+        told = {"header": _some(list(dict.fromkeys(point.name for point in found)))}
+        numbers = [datum.value for datum in message.values if type(datum.value) in (int, float)]
+        if len(numbers) == 1:
+            told["value"] = f"{_shown(found[0], found[0].from_wire(float(numbers[0])))} at {found[0].name}"
+        return told
+
+    def _of_topic(self, message: object) -> Told:
+        topic: str = getattr(message, "topic", "")
+        found = [
+            point for point in self._points if isinstance(point, TopicPoint) and topic in (point.command, point.state)
+        ]
+        if not found:
+            return {}
+        told = {"topic": _some([point.name for point in found])}
+        shown = []
+        for point in found:
+            try:
+                shown.append(f"{_shown(point, point.unpack(getattr(message, 'payload', b'')))} at {point.name}")
+            except PayloadError as error:
+                shown.append(f"no value of {point.name}: {error}")
+        return told | {"payload": _some(shown)}
+
+    def _of_device(self, address: object) -> Told:
+        host, board = self._plan.hosts.get(self._board), self._plan.boards.get(self._board)
+        names = [name for name, device in host.devices.items() if device.address == address] if host else []
+        names = names or [
+            name for name, part in (board.parts if board else {}).items() if part.get("address") == address
+        ]
+        return {"address": f"0x{address:02X}, {_some(names)}"} if names and isinstance(address, int) else {}
+
+    def _of_plan(self, message: object) -> Told:
+        frame = getattr(message, "NAME", "")
+        told: Told = {}
+        for point in self._points:
+            if not isinstance(point, FieldPoint):
+                continue
+            for name, field in ((point.frame, point.field), (point.state_frame, point.state_field)):
+                if name == frame and field and hasattr(message, field):
+                    words = self._of_field(point, name, field, getattr(message, field))
+                    told[field] = ", ".join(word for word in (told.get(field, ""), words) if word)
+        return told
+
+    def _of_field(self, point: FieldPoint, frame: str, field: str, value: object) -> str:
+        host = self._plan.hosts.get(self._board)
+        if host is None or host.format is None or value is None:
+            return point.name
+        plan = host.format.codecs[frame].plan.field(field)
+        return f"{_shown(point, point.get(value, plan))} at {point.name}"
+
+
+def _shown(point: Point, value: Asked) -> str:
+    return point.show(value)
+
+
+def _some(names: Sequence[str]) -> str:
+    """Names in a row; where there are too many, how many more."""
+    kept = [name for name in names if name]
+    more = f", and {len(kept) - MOST_NAMED} more" if len(kept) > MOST_NAMED else ""
+    return ", ".join(kept[:MOST_NAMED]) + more
+
+
+def _alike(known: Sequence[str], found: Sequence[str]) -> bool:
+    """Whether headers are the same, one in its short and the other in its long form."""
+    return len(known) == len(found) and all(
+        one.startswith(other) or other.startswith(one) for one, other in zip(known, found, strict=True)
+    )
+
+
+def _nodes_of(point: Point) -> list[tuple[list[str], list[int]]]:
+    """The headers that a point is behind, as nodes with their suffixes."""
+    if not isinstance(point, HeaderPoint):
+        return []
+    found = []
+    for text in (point.set.replace("{}", "0"), point.turn_on, point.turn_off, point.query):
+        for frame in read_whole(codec("scpi"), f"{text}\n".encode(), Side.HOST) if text else ():
+            if frame.readable:
+                message = frame.message
+                suffixes = [suffix or 1 for suffix in getattr(message, "suffixes", [])]
+                found.append((list(getattr(message, "nodes", [])), suffixes))
+    return found
+
+
+Telling = Callable[[Frame, Sequence[Field], Side], list[Field]]
+
+
+def meanings(plan: Plan, board: str, address: int | None = None) -> Telling:
+    """What tells what fields mean at a board. Raises `WrongError` for one that is not there."""
+    return partial(Meanings(plan, board).tell, address=address)

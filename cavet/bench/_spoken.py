@@ -1,0 +1,293 @@
+"""What a host and its board speak on a link: messages by their names, as bytes, what answers what, and what they mean.
+
+One kind for each way of speaking: a protocol's own codec, the frames of a plan, the calls to buses of the host's own.
+Saying by hand, the frames of a record and the screens look at nothing else.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from cavet.bench._format_reading import FormatPlan
+from cavet.bench._passing import BusReply, CallDecoder, UsbIn, UsbOut
+from cavet.bench._plan import HostPlan, LinkPlan, Plan
+from cavet.hosts import FieldPoint
+from cavet.protocols import (
+    Codec,
+    Decoder,
+    Field,
+    Frame,
+    Message,
+    Side,
+    Unreadable,
+    codec,
+    i2c,
+    is_answer,
+    is_answered,
+    read_message,
+    ruler,
+    spi,
+    usb,
+)
+from cavet.protocols import buses as bus_calls
+from cavet.protocols.plans import PlanCodec
+from cavet.wording import WrongError, listed, nearest
+
+MQTT_5 = 5
+HAND_NUMBERS = 0xFF00
+"""What is said by hand takes its numbers (Modbus's transactions, calls to buses) from here on; a session's own come
+round after them."""
+RTU_SILENCE, RTU_CHARACTERS = 0.002, 5
+"""More than what parts two frames: 1.75 ms, or three and a half characters. Source: serial line, section 2.5.1.1."""
+MAX_BLOCK_READ = 33
+"""A block of SMBus with its length."""
+READ_SIZES = {
+    "receive-byte": 1, "read-byte": 1, "read-word": 2, "process-call": 2, "block-read": MAX_BLOCK_READ,
+    "block-process-call": MAX_BLOCK_READ,
+}  # fmt: skip
+
+
+class Spoken:
+    """A protocol with a codec of its own."""
+
+    def __init__(self, name: str, plan: Plan, host: HostPlan | None) -> None:
+        self.name = name
+        """As `cavet encode` names it; that of a plan's file for frames of one's own."""
+        self.plan = plan
+        self.host = host
+        self._codec = codec(name)
+
+    def forms(self, side: Side) -> Mapping[str, type[Message]]:
+        """What a side can say."""
+        return self._codec.forms(side)
+
+    def codec_of(self, name: str) -> Codec:
+        """The codec of a message, by its name."""
+        del name
+        return self._codec
+
+    def given(self, fields: Mapping[str, str], number: int) -> dict[str, str]:
+        """Fields with those that were left out and follow from the bench: the unit, and a number of its own."""
+        found = dict(fields)
+        if self.name.startswith("modbus") and self.host is not None:
+            found.setdefault("unit", str(self.host.manners.unit))
+        if self.name == "modbus-tcp":
+            found.setdefault("transaction", str(HAND_NUMBERS + number % 0x100))
+        return found
+
+    def made(self, name: str, fields: Mapping[str, str], number: int = 0) -> Message:
+        """A message of the host, its fields as a person writes them. Raises `WrongError`."""
+        forms = self.forms(Side.HOST)
+        chosen = self.codec_of(name)
+        name = chosen.also_called.get(name, name)
+        if name not in forms:
+            known = listed(sorted(forms))
+            raise WrongError(f"message to {self.name}", found=name, expected=known, nearest=nearest(name, forms))
+        given = {key: text for key, text in self.given(fields, number).items() if key not in chosen.unused}
+        return read_message(forms[name], given, chosen.unused)
+
+    def encode(self, message: Message) -> bytes:
+        """The bytes of a message, as they are on the wire."""
+        return self.codec_of(message.NAME).encode(message)
+
+    def carried(self, data: bytes, message: Message | None, number: int) -> bytes:
+        """What the link takes for what is to be on the wire."""
+        del message, number
+        return data
+
+    def decoder(self, side: Side) -> Decoder:
+        """What reads what a side says on the link."""
+        return self._codec.decoder(side)
+
+    def passing(self) -> dict[Side, Decoder]:
+        """What reads what both sides say, in the bytes of the link from where it was opened."""
+        return {side: self.decoder(side) for side in Side}
+
+    def silence(self, byte_seconds: float) -> float:
+        """What parts two messages on a line whose bytes take so long, in s."""
+        return max(RTU_SILENCE, RTU_CHARACTERS * byte_seconds) if self.name == "modbus-rtu" else 0.0
+
+    def is_due(self, request: Message) -> bool:
+        """Whether an answer is due to what the host says."""
+        return is_answered(self.name, request)
+
+    def is_answer(self, request: Message, frame: Frame) -> bool:
+        """Whether a frame of the board answers it."""
+        return frame.readable and is_answer(self.name, request, frame.message)
+
+    def explained(self, frame: Frame, side: Side) -> list[Field]:
+        """The ruler of a frame."""
+        return ruler(self.codec_of(frame.message.NAME), frame, side)
+
+    def unused(self, name: str) -> frozenset[str]:
+        """Fields of a message that are not carried here."""
+        return self.codec_of(name).unused
+
+
+class PlanSpoken(Spoken):
+    """Frames of one's own: a message is named as its frame."""
+
+    def __init__(self, name: str, plan: Plan, host: HostPlan | None, codecs: Mapping[str, PlanCodec],
+                 says: Mapping[Side, Sequence[str]]) -> None:  # fmt: skip
+        self.name = name
+        self.plan = plan
+        self.host = host
+        self._codecs = codecs
+        self._says = says
+
+    def forms(self, side: Side) -> Mapping[str, type[Message]]:
+        return {name: self._codecs[name].form for name in self._says[side]}
+
+    def codec_of(self, name: str) -> Codec:
+        return self._codecs.get(name) or next(iter(self._codecs.values()))
+
+    def decoder(self, side: Side) -> Decoder:
+        return _EitherDecoder([self._codecs[name].decoder(side) for name in self._says[side]])
+
+    def is_due(self, request: Message) -> bool:
+        """Where the board is asked by this frame, or tells how the points stand that are in it."""
+        asks = self.host.format.asks if self.host is not None and self.host.format is not None else ""
+        return asks == request.NAME or any(
+            isinstance(point, FieldPoint) and point.frame == request.NAME and point.state_frame
+            for point in self.plan.points.values()
+        )
+
+    def is_answer(self, request: Message, frame: Frame) -> bool:
+        return frame.readable and not frame.problems
+
+
+class _EitherDecoder:
+    """Reads a stream in which several kinds of frames are: at each place the one that fits."""
+
+    def __init__(self, decoders: Sequence[Decoder]) -> None:
+        self._decoders = decoders
+
+    def feed(self, data: bytes) -> list[Frame]:
+        return self._chosen([frame for decoder in self._decoders for frame in decoder.feed(data)])
+
+    def finish(self) -> list[Frame]:
+        return self._chosen([frame for decoder in self._decoders for frame in decoder.finish()])
+
+    def _chosen(self, frames: Sequence[Frame]) -> list[Frame]:
+        """Good frames first, then fair ones; what none could read only where none could."""
+        taken: list[Frame] = []
+        for wanted in (lambda frame: frame.readable and not frame.problems, lambda frame: frame.readable):
+            for frame in filter(wanted, frames):
+                if not any(frame.offset < other.end and other.offset < frame.end for other in taken):
+                    taken.append(frame)
+        if not taken and len(self._decoders) == 1:
+            taken = list(frames)
+        elif not taken:
+            taken = [frame for frame in frames[:1] if all(not other.readable for other in frames)]
+        return sorted(taken, key=lambda frame: frame.offset)
+
+
+class UsbSpoken(PlanSpoken):
+    """Reports of a USB device are frames of one's own; the link carries them wrapped, and what endpoint 0 is asked."""
+
+    def codec_of(self, name: str) -> Codec:
+        return self._codecs.get(name) or usb.CODEC
+
+    def passing(self) -> dict[Side, Decoder]:
+        out = UsbOut(lambda: self.decoder(Side.HOST))
+        return {Side.HOST: out, Side.BOARD: UsbIn(out, lambda: self.decoder(Side.BOARD))}
+
+
+class BusSpoken(Spoken):
+    """Transactions on buses of the host's own; the link carries calls for them."""
+
+    def __init__(self, plan: Plan, host: HostPlan | None) -> None:
+        self.name = "i2c"
+        self.plan = plan
+        self.host = host
+        self._called: dict[int, bus_calls.BusCall] = {}
+        """What was called for by hand, by its number."""
+
+    def forms(self, side: Side) -> Mapping[str, type[Message]]:
+        return {**i2c.CODEC.forms(side), **spi.CODEC.forms(side)}
+
+    def codec_of(self, name: str) -> Codec:
+        return spi.CODEC if name in spi.CODEC.forms(Side.HOST) else i2c.CODEC
+
+    def carried(self, data: bytes, message: Message | None, number: int) -> bytes:
+        numbered = HAND_NUMBERS + number % 0x100
+        if isinstance(message, i2c.Transaction):
+            self._called[numbered] = _i2c_call(message, numbered)
+            return self._called[numbered].packed()
+        mode = message.mode if isinstance(message, spi.Transfer) else 0
+        devices = self.host.devices.values() if self.host is not None else ()
+        chip = next((device.spi.chip for device in devices if device.kind in SPI_KINDS), 0)
+        call = bus_calls.BusCall(number=numbered, bus=bus_calls.SPI, mode=mode, address=chip, count=0, data=data)
+        self._called[numbered] = call
+        return call.packed()
+
+    def decoder(self, side: Side) -> Decoder:
+        return CallDecoder(side, self._called)
+
+    def passing(self) -> dict[Side, Decoder]:
+        called: dict[int, bus_calls.BusCall] = {}
+        return {side: CallDecoder(side, called) for side in Side}
+
+    def is_due(self, request: Message) -> bool:
+        return True
+
+    def is_answer(self, request: Message, frame: Frame) -> bool:
+        return isinstance(frame, BusReply) and frame.call_number >= HAND_NUMBERS
+
+    def explained(self, frame: Frame, side: Side) -> list[Field]:
+        if side is Side.HOST or isinstance(frame.message, Unreadable):
+            return super().explained(frame, side)
+        return [
+            Field(name="data", spans=((8 * at, 8),), raw=byte, value=byte, meaning="from the device")
+            for at, byte in enumerate(frame.data)
+        ]
+
+
+SPI_KINDS = ("chain", "shift", "latch")
+
+
+def _i2c_call(message: i2c.Transaction, number: int) -> bus_calls.BusCall:
+    pec = bool(getattr(message, "pec", False))
+    written = message.written or b""
+    count = getattr(message, "count", None) or READ_SIZES.get(message.NAME, 0)
+    if message.NAME == "quick-command" and getattr(message, "read", False):
+        raise WrongError("quick-command.read", found="on", expected="off: a call for a read has bytes to read")
+    if pec:
+        written = written if count else i2c.CODEC.encode(message)[len(message.calls()[0]) - len(written) :]
+        count += 1 if count else 0
+    return bus_calls.BusCall(
+        number=number, bus=bus_calls.I2C, address=message.address, ten_bit=bool(message.ten_bit), count=count,
+        data=written,
+    )  # fmt: skip
+
+
+def spoken(plan: Plan, link: LinkPlan) -> Spoken:
+    """What is spoken on a link of a bench."""
+    host = next((host for host in plan.hosts.values() if host.link == link.name), None)
+    board = plan.boards.get(link.board)
+    device = board.device if board is not None else None
+    if link.protocol == "buses":
+        return BusSpoken(plan, host)
+    kind = UsbSpoken if link.protocol == "usb" else PlanSpoken
+    if isinstance(device, FormatPlan):
+        return kind("plan", plan, host, device.board.codecs, _frames_at(device))
+    if host is not None and host.format is not None:
+        return kind("plan", plan, host, host.format.codecs, _frames_of(plan, host))
+    newer = link.protocol == "mqtt" and host is not None and host.client.version == MQTT_5
+    return Spoken("mqtt5" if newer else link.protocol, plan, host)
+
+
+def _frames_at(device: FormatPlan) -> dict[Side, list[str]]:
+    """Which frames a simulated board takes, and which it gives."""
+    gives = list(dict.fromkeys(answer.frame for answer in device.board.gives))
+    return {Side.HOST: list(device.board.takes), Side.BOARD: gives}
+
+
+def _frames_of(plan: Plan, host: HostPlan) -> dict[Side, list[str]]:
+    """Which frames the host's points are in; all where none tells."""
+    assert host.format is not None  # the caller has looked
+    points = [point for point in plan.points.values() if isinstance(point, FieldPoint) and point.board == host.name]
+    every = list(host.format.codecs)
+    out = [name for name in every if name == host.format.asks or any(point.frame == name for point in points)]
+    back = [name for name in every if any(point.state_frame == name for point in points)]
+    return {Side.HOST: out or every, Side.BOARD: back or every}
