@@ -77,6 +77,10 @@ class Buzzer(Part):
     def current(self, now: float) -> float:
         return CURRENT if self._pitch else 0.0
 
+    @property
+    def greatest_current(self) -> float:
+        return CURRENT
+
     def tells(self, now: float) -> str:
         return f"{self._pitch:.0f} Hz, {note_of(self._pitch)}" if self._pitch else "quiet"
 

@@ -8,6 +8,8 @@ from typing import ClassVar
 from cavet.boards._pins import Pin
 from cavet.boards.parts._part import Part, Wires
 
+CURRENT = 0.012
+
 
 class Sounder(Part):
     """Sounds while its pin is high."""
@@ -44,7 +46,11 @@ class Sounder(Part):
         return self._sounds
 
     def current(self, now: float) -> float:
-        return 0.012 if self._sounds else 0.0
+        return CURRENT if self._sounds else 0.0
+
+    @property
+    def greatest_current(self) -> float:
+        return CURRENT
 
     def tells(self, now: float) -> str:
         return self.WORDS[self._sounds]

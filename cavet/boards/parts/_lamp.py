@@ -57,6 +57,10 @@ class Lamp(Part):
     def current(self, now: float) -> float:
         return self._full_current * self.fraction(now)
 
+    @property
+    def greatest_current(self) -> float:
+        return self._full_current
+
     def state(self, now: float) -> float:
         return 100 * self.fraction(now)
 

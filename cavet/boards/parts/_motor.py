@@ -23,6 +23,7 @@ class Motor(Part):
     """Speed −1 to 1, with inertia. It stalls, and draws its stall current, when what it moves does not give way."""
 
     kind = "motor"
+    supply = "own"
     SETTINGS = (
         Key(name="enable", kind="pin", doc="the pin of the bridge's power, PWM", required=True),
         Key(name="ahead", kind="pin", doc="the pin of one direction", required=True),
@@ -115,6 +116,10 @@ class Motor(Part):
 
     def stands_as(self, now: float) -> float:
         return 255 * self._speed(now)
+
+    @property
+    def greatest_current(self) -> float:
+        return self._stall_current
 
     def draws(self, now: float) -> float:
         """The current from its own supply, in A: most at standstill, little when it runs freely."""

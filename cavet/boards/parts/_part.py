@@ -60,6 +60,8 @@ class Part:
     """
 
     kind = "part"
+    supply = "board"
+    """Where its current comes from: the board, or a supply of its own."""
     SETTINGS: ClassVar[tuple[Key, ...]] = (PIN,)
     """The keys of its table. Those of kind `pin` are its wires, the others its constructor's arguments."""
     draws_lots = False
@@ -161,6 +163,11 @@ class Part:
 
     def current(self, now: float) -> float:
         """What it draws from the board, in A."""
+        return 0.0
+
+    @property
+    def greatest_current(self) -> float:
+        """What it draws at most, in A, from where its `supply` is."""
         return 0.0
 
     def busy(self, now: float) -> bool:

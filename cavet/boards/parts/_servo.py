@@ -20,6 +20,7 @@ class Servo(Part):
     """Holds its angle while no pulses come. `range` is the way between its stops, in degrees."""
 
     kind = "servo"
+    supply = "own"
     SETTINGS = (
         PIN,
         Key(name="range", kind="range", unit="deg", doc="the way between its stops", default=(0.0, 180.0)),

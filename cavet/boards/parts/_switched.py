@@ -88,6 +88,10 @@ class Relay(Part):
     def current(self, now: float) -> float:
         return self._coil_current if self._wanted else 0.0
 
+    @property
+    def greatest_current(self) -> float:
+        return self._coil_current
+
     def tells(self, now: float) -> str:
         return "closed" if self._closed else "open"
 

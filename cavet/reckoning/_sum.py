@@ -1,0 +1,64 @@
+"""What a sum is, and how the numbers in it are read."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any, NamedTuple
+
+import msgspec
+
+from cavet.wording import WrongError
+
+Given = Mapping[str, str]
+SWITCHES = {"on": True, "off": False, "1": True, "0": False, "true": True, "false": False}
+
+
+class Reckoned(msgspec.Struct, frozen=True):
+    """What came out: the values by their names, the way to them in words, and what does not hold."""
+
+    values: dict[str, Any]
+    way: str = ""
+    problems: tuple[str, ...] = ()
+
+    def as_json(self) -> dict[str, Any]:
+        """The values and the problems, as one object."""
+        return {**self.values, "problems": list(self.problems)}
+
+
+class Sum(NamedTuple):
+    """One of the sums: its names, which of them must be there, what it is for, and how it is reckoned. Those of
+    `flags` may stand alone."""
+
+    names: tuple[str, ...]
+    required: tuple[str, ...]
+    summary: str
+    reckon: Callable[[Given], Reckoned]
+    flags: tuple[str, ...] = ()
+
+
+def whole(place: str, text: str, low: int, high: int) -> int:
+    """Read a whole number within limits, in decimal, 0x hex or 0b binary. Raises `WrongError`."""
+    try:
+        number = int(text, 0)
+    except ValueError as error:
+        raise WrongError(place, found=text, expected=f"a number, {low} to {high}") from error
+    if not low <= number <= high:
+        raise WrongError(place, found=text, expected=f"{low} to {high}")
+    return number
+
+
+def octets(place: str, text: str) -> bytes:
+    """Read bytes: hex pairs, or text after @. Raises `WrongError`."""
+    if text.startswith("@"):
+        return text[1:].encode()
+    try:
+        return bytes.fromhex(text.removeprefix("0x").replace(",", " "))
+    except ValueError as error:
+        raise WrongError(place, found=text, expected="hex pairs, or text after @") from error
+
+
+def switch(place: str, text: str) -> bool:
+    """Read on or off. Raises `WrongError`."""
+    if text.lower() not in SWITCHES:
+        raise WrongError(place, found=text, expected="on or off")
+    return SWITCHES[text.lower()]

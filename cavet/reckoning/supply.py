@@ -1,0 +1,37 @@
+"""What the parts of a bench draw, from which supply."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from cavet.bench import Plan, build_world
+from cavet.reckoning._sum import Reckoned
+from cavet.record import Record
+from cavet.units import show
+
+
+def reckon_supply(plan: Plan) -> Reckoned:
+    """What the parts of each board draw at most, all at once, from which supply."""
+    world = build_world(plan, list(plan.boards), Record(now=lambda: 0.0))
+    boards: list[dict[str, Any]] = []
+    ways = []
+    for name, board in world.boards.items():
+        parts = {part.name: part.greatest_current for part in board.circuit.parts.values()}
+        own = [part.name for part in board.circuit.parts.values() if part.supply != "board"]
+        drawn = sum(amps for part, amps in parts.items() if part not in own)
+        most = board.profile.board_current
+        boards.append({
+            "board": name, "supply": board.profile.supply, "current": round(drawn, 6), "limit": most, "over": drawn > most,
+            "parts": {part: amps for part, amps in parts.items() if amps and part not in own},
+            "own_supply": {part: parts[part] or None for part in own},
+        })  # fmt: skip
+        ways.append(
+            f"{name}: {show(1000 * drawn, 'mA')} of {show(1000 * most, 'mA')} at {show(board.profile.supply, 'V')}"
+        )
+        if drawn > most:
+            problems.append(f"{name}: its parts draw {show(1000 * drawn, 'mA')}, it can give {show(1000 * most, 'mA')}")
+    return Reckoned({"boards": boards}, "; ".join(ways))
+
+
+def _amps(amps: float) -> str:
+    return show(round(1000 * amps, 3), "mA")
