@@ -30,6 +30,7 @@ COMMANDS = {
     "decode": "bytes of a protocol, as messages",
     "explain": "frames taken apart, bit by bit, with what they mean",
     "say": "a message said by hand to a board, and its answer",
+    "draw": "drawings of frames and levels, as SVG or PDF",
     "reckon": "the small sums of the trade",
     "show": "what a kind of board offers, pin by pin",
     "bridge": "two links joined, and what passes shown",

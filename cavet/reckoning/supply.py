@@ -21,15 +21,13 @@ def reckon_supply(plan: Plan) -> Reckoned:
         drawn = sum(amps for part, amps in parts.items() if part not in own)
         most = board.profile.board_current
         boards.append({
-            "board": name, "supply": board.profile.supply, "current": round(drawn, 6), "limit": most, "over": drawn > most,
+            "board": name, "supply": board.profile.supply, "current": round(drawn, 6), "limit": most,
+            "over": drawn > most,
             "parts": {part: amps for part, amps in parts.items() if amps and part not in own},
             "own_supply": {part: parts[part] or None for part in own},
         })  # fmt: skip
-        ways.append(
-            f"{name}: {show(1000 * drawn, 'mA')} of {show(1000 * most, 'mA')} at {show(board.profile.supply, 'V')}"
-        )
-        if drawn > most:
-            problems.append(f"{name}: its parts draw {show(1000 * drawn, 'mA')}, it can give {show(1000 * most, 'mA')}")
+        over = ", more than it can give: not all at once" if drawn > most else ""
+        ways.append(f"{name}: {_amps(drawn)} of {_amps(most)} at {show(board.profile.supply, 'V')}{over}")
     return Reckoned({"boards": boards}, "; ".join(ways))
 
 
