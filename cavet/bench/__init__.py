@@ -22,6 +22,7 @@ from cavet.bench._spoiling import Spoiling, read_spoiling, request_in, spoiled
 from cavet.bench._spoken import Spoken, spoken
 from cavet.bench._standing import Standing, Standings
 from cavet.bench._svd import SvdReader
+from cavet.bench._tape import LinkTape, Placed, Tape
 from cavet.bench._thread import BenchThread, LoopThread
 
 __all__ = [
@@ -43,8 +44,10 @@ __all__ = [
     "HostPlan",
     "Key",
     "LinkPlan",
+    "LinkTape",
     "LoopThread",
     "Meanings",
+    "Placed",
     "Plan",
     "PlanFile",
     "RunningBench",
@@ -55,6 +58,7 @@ __all__ = [
     "Standing",
     "Standings",
     "SvdReader",
+    "Tape",
     "Telling",
     "address_names",
     "address_problem",

@@ -111,9 +111,13 @@ class Spoken:
         """Whether an answer is due to what the host says."""
         return is_answered(self.name, request)
 
-    def is_answer(self, request: Message, frame: Frame) -> bool:
-        """Whether a frame of the board answers it."""
+    def answers(self, request: Message, frame: Frame) -> bool:
+        """Whether a frame of the board answers a message of the host."""
         return frame.readable and is_answer(self.name, request, frame.message)
+
+    def is_answer(self, request: Message, frame: Frame) -> bool:
+        """The same for what was said by hand, where that is known from what the session says."""
+        return self.answers(request, frame)
 
     def explained(self, frame: Frame, side: Side) -> list[Field]:
         """The ruler of a frame."""
@@ -152,7 +156,7 @@ class PlanSpoken(Spoken):
             for point in self.plan.points.values()
         )
 
-    def is_answer(self, request: Message, frame: Frame) -> bool:
+    def answers(self, request: Message, frame: Frame) -> bool:
         return frame.readable and not frame.problems
 
 
@@ -230,6 +234,9 @@ class BusSpoken(Spoken):
 
     def is_due(self, request: Message) -> bool:
         return True
+
+    def answers(self, request: Message, frame: Frame) -> bool:
+        return isinstance(frame, BusReply)
 
     def is_answer(self, request: Message, frame: Frame) -> bool:
         return isinstance(frame, BusReply) and frame.call_number >= HAND_NUMBERS

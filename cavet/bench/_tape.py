@@ -1,0 +1,330 @@
+"""The frames of all links, in the order in which they were whole, as they are read from the record's transfers.
+
+A million frames are kept as numbers in a few arrays for each link; a frame itself is read again from the transfers when
+it is looked at. Frames of links whose bytes are wrapped (USB, buses) are kept as they were read. What a reader must
+find fast (frames in a time, problems, the next of a kind) is found by bisection.
+"""
+
+from __future__ import annotations
+
+from array import array
+from bisect import bisect_left, bisect_right
+from collections import deque
+from collections.abc import Callable, Iterator
+from typing import NamedTuple
+
+import msgspec
+
+from cavet.bench._building import BROKER
+from cavet.bench._plan import LinkPlan, Plan
+from cavet.bench._spoken import BusSpoken, Spoken, UsbSpoken, spoken
+from cavet.protocols import Decoder, Frame, Message, Side
+from cavet.record import Direction, Record, Seat, Transfer
+
+SIDES = {Direction.TO_BOARD: Side.HOST, Direction.TO_HOST: Side.BOARD}
+STATION = "/station"
+NONE = -1
+MOST_OPEN = 64
+"""So many requests of a link may wait for their answers."""
+ANSWER_SECONDS = 30.0
+MOST_BACK = 4096
+"""So many transfers are gone back through for the bytes of a frame."""
+
+
+class Placed(NamedTuple):
+    """A frame on a tape: its link and its number there, when it began and was whole, in s, and who says it. `above` is
+    whether it comes from the host's end of the bench, whatever the protocol calls that."""
+
+    link: str
+    number: int
+    begin: float
+    end: float
+    side: Side
+    above: bool
+    name: str
+    size: int
+    problem: bool
+    partner: int
+    """The number of its answer, or of what it answers; -1 for none."""
+
+
+class _Stream:
+    """One direction of one program on a link: its decoder, and when its bytes passed."""
+
+    def __init__(self, client: str, direction: Direction, decoder: Decoder) -> None:
+        self.client = client
+        self.direction = direction
+        self.decoder = decoder
+        self.pieces: deque[tuple[int, int, float, float, int]] = deque()
+        """For bytes not yet in any frame: offset, end, times of both, the transfer's number."""
+        self.end = 0
+
+    def take(self, transfer: Transfer) -> list[Frame]:
+        """The frames that are whole with this transfer."""
+        self.pieces.append(
+            (transfer.offset, transfer.offset + len(transfer.data), transfer.begin, transfer.end, transfer.number)
+        )
+        self.end = transfer.offset + len(transfer.data)
+        return list(self.decoder.feed(transfer.data))
+
+    def times(self, first: int, last: int) -> tuple[float, float]:
+        """When the bytes from `first` to before `last` passed."""
+        while len(self.pieces) > 1 and self.pieces[0][1] <= first:
+            self.pieces.popleft()
+        begin = end = self.pieces[0][2]
+        for at, until, t, then, _ in self.pieces:
+            share = (then - t) / max(1, until - at)
+            if at <= first < until:
+                begin = t + (first - at) * share
+            if at < last <= until:
+                end = t + (last - at) * share
+        return begin, max(begin, end)
+
+
+class LinkTape:
+    """The frames of one link."""
+
+    def __init__(self, name: str, title: str, tongue: Spoken, byte_seconds: float) -> None:
+        self.name = name
+        self.title = title
+        self.tongue = tongue
+        self.byte_seconds = byte_seconds
+        self.keeps = isinstance(tongue, BusSpoken | UsbSpoken)
+        """Whether frames are kept themselves."""
+        self._streams: dict[tuple[str, Direction], _Stream] = {}
+        self._passing: dict[str, dict[Side, Decoder]] = {}
+        self._open: dict[str, deque[tuple[int, Message, float]]] = {}
+        self._kept: list[Frame] = []
+        self._names: list[str] = []
+        self._name_of: dict[str, int] = {}
+        self._clients: list[str] = []
+        self.begin, self.end = array("d"), array("d")
+        self._offset, self._transfer, self._size = array("q"), array("q"), array("l")
+        self._partner = array("q")
+        self._name, self._client, self._flags = array("H"), array("H"), bytearray()
+        self.ends = {True: array("d"), False: array("d")}
+        """When the frames above and below the line were whole, for counting."""
+        self.problems, self.problem_ends = array("q"), array("d")
+
+    def __len__(self) -> int:
+        return len(self.end)
+
+    def take(self, transfer: Transfer) -> None:
+        """Read on."""
+        side, client = SIDES[transfer.direction], transfer.client
+        key = (client, transfer.direction)
+        stream = self._streams.get(key)
+        if stream is None or transfer.offset != stream.end:
+            stream = self._begin(key, side, anew=stream is not None or client not in self._passing)
+        for frame in stream.take(transfer):
+            self._add(frame, stream, side, transfer)
+
+    def _begin(self, key: tuple[str, Direction], side: Side, *, anew: bool) -> _Stream:
+        """A program has opened the link, or some of its bytes are not in the record any more."""
+        client, direction = key
+        if anew:
+            self._passing[client] = self.tongue.passing()
+            self._open[client] = deque(maxlen=MOST_OPEN)
+            for other in Direction:
+                self._streams.pop((client, other), None)
+        stream = self._streams[key] = _Stream(client, direction, self._passing[client][side])
+        return stream
+
+    def _add(self, frame: Frame, stream: _Stream, side: Side, transfer: Transfer) -> None:
+        number = len(self.end)
+        raw_end = frame.end if not self.keeps else stream.end
+        begin, end = stream.times(frame.offset, raw_end)
+        above = (side is Side.HOST) != stream.client.endswith(STATION)
+        wrong = bool(frame.problems)
+        self.begin.append(begin)
+        self.end.append(end)
+        self._offset.append(frame.offset)
+        self._transfer.append(transfer.number)
+        self._size.append(len(frame.data))
+        self._name.append(self._number_of(frame.message.NAME))
+        self._client.append(self._client_of(stream.client))
+        self._flags.append((side is Side.HOST) | above << 1 | wrong << 2)
+        self._partner.append(NONE)
+        self.ends[above].append(end)
+        if self.keeps:
+            self._kept.append(frame)
+        if wrong:
+            self.problems.append(number)
+            self.problem_ends.append(end)
+        self._pair(number, frame, side, stream.client, end)
+
+    def _number_of(self, name: str) -> int:
+        if name not in self._name_of:
+            self._name_of[name] = len(self._names)
+            self._names.append(name)
+        return self._name_of[name]
+
+    def _client_of(self, client: str) -> int:
+        if client not in self._clients:
+            self._clients.append(client)
+        return self._clients.index(client)
+
+    def _pair(self, number: int, frame: Frame, side: Side, client: str, end: float) -> None:
+        """Tie an answer to what it answers."""
+        waiting = self._open[client]
+        if side is Side.HOST:
+            if frame.readable and self.tongue.is_due(frame.message):
+                waiting.append((number, frame.message, end))
+            return
+        while waiting and end - waiting[0][2] > ANSWER_SECONDS:
+            waiting.popleft()
+        for place, (asked, request, _) in enumerate(waiting):
+            if self.tongue.answers(request, frame):
+                self._partner[asked], self._partner[number] = number, asked
+                del waiting[place]
+                return
+
+    # reading
+
+    def placed(self, number: int) -> Placed:
+        """What is known of a frame."""
+        flags = self._flags[number]
+        return Placed(
+            self.name, number, self.begin[number], self.end[number], Side.HOST if flags & 1 else Side.BOARD,
+            bool(flags & 2), self._names[self._name[number]], self._size[number], bool(flags & 4),
+            self._partner[number],
+        )  # fmt: skip
+
+    def client(self, number: int) -> str:
+        """Which program it is of; "" where there can be only one."""
+        return self._clients[self._client[number]]
+
+    def within(self, begin: float, end: float) -> range:
+        """The numbers of the frames that were on the line in a time."""
+        first = bisect_left(self.end, begin)
+        last = bisect_right(self.end, end)
+        if last < len(self.end) and self.begin[last] <= end:
+            last += 1
+        return range(first, last)
+
+    def count(self, begin: float, end: float, *, above: bool) -> int:
+        """How many frames were whole in a time."""
+        ends = self.ends[above]
+        return bisect_left(ends, end) - bisect_left(ends, begin)
+
+    def problems_within(self, begin: float, end: float) -> int:
+        """How many of them had a problem."""
+        return bisect_left(self.problem_ends, end) - bisect_left(self.problem_ends, begin)
+
+    def nearest(self, t: float) -> int:
+        """The frame that was whole at a time, or the first one behind it; -1 where there is none."""
+        return min(len(self.end) - 1, bisect_left(self.end, t))
+
+    def names(self) -> Iterator[tuple[int, str]]:
+        """The messages that there have been, by their numbers."""
+        return iter(enumerate(self._names))
+
+    def named(self, names: set[int], start: int, step: int) -> Iterator[int]:
+        """The frames of some messages, from one on, forth or back."""
+        known = self._name
+        return (number for number in range(start, len(self.end) if step > 0 else -1, step) if known[number] in names)
+
+    def frame(self, number: int, record: Record) -> Frame | None:
+        """A frame itself; `None` where its bytes are not in memory any more."""
+        if self.keeps:
+            return self._kept[number]
+        data = self._bytes(number, record)
+        if data is None:
+            return None
+        decoder = self.tongue.decoder(Side.HOST if self._flags[number] & 1 else Side.BOARD)
+        frames = [*decoder.feed(data), *decoder.finish()]
+        if len(frames) != 1:
+            return None
+        return Frame(frames[0].message, data, self._offset[number], frames[0].problems)
+
+    def _bytes(self, number: int, record: Record) -> bytes | None:
+        offset, size = self._offset[number], self._size[number]
+        client = self.client(number)
+        direction = Direction.TO_BOARD if self._flags[number] & 1 else Direction.TO_HOST
+        last = self._transfer[number]
+        pieces: list[bytes] = []
+        end = offset + size
+        for place in range(last, max(record.transfers.first, last - MOST_BACK) - 1, -1):
+            transfer = record.transfers[place]
+            if (
+                transfer.client != client
+                or transfer.direction is not direction
+                or not self._is_mine(transfer, last, record)
+            ):
+                continue
+            begin = max(offset, transfer.offset)
+            pieces.append(transfer.data[begin - transfer.offset : end - transfer.offset])
+            end = begin
+            if begin <= offset:
+                return b"".join(reversed(pieces))
+        return None
+
+    def _is_mine(self, transfer: Transfer, last: int, record: Record) -> bool:
+        other = record.transfers[last]
+        return transfer.link == other.link and transfer.seat is other.seat
+
+
+class Tape:
+    """The frames of all links of a bench, read on from its record."""
+
+    def __init__(self, plan: Plan, record: Record) -> None:
+        self._plan = plan
+        self._record = record
+        self._next = record.transfers.first
+        self.links: dict[str, LinkTape] = {
+            link.name: LinkTape(link.name, _title(link), spoken(plan, link), link.byte_seconds)
+            for link in plan.links.values()
+        }
+
+    def follow(self, most: int | None = None) -> int:
+        """Read on, so many transfers at most; give how many are left."""
+        news = self._record.transfers.since(self._next)
+        for transfer in news[:most]:
+            found = self._tape_of(transfer)
+            if found is not None:
+                found.take(transfer)
+        if news:
+            self._next = news[:most][-1].number + 1
+        return max(0, len(news) - len(news[:most]))
+
+    def _tape_of(self, transfer: Transfer) -> LinkTape | None:
+        """The tape that a transfer is on: where both ends are ours, it was heard twice, and counts once."""
+        if transfer.link == BROKER:
+            name = transfer.client.partition("/")[0]
+            if name in self.links and "/" in transfer.client:
+                return self.links[name]
+            return self._brokers_own()
+        link = self._plan.links.get(transfer.link)
+        if link is None:
+            return None
+        if link.broker:
+            return self.links[link.name]
+        wanted = Seat.BOARD if link.simulated else Seat.HOST
+        return self.links[link.name] if transfer.seat is wanted else None
+
+    def _brokers_own(self) -> LinkTape:
+        """What programs of others say to our broker."""
+        if BROKER not in self.links:
+            link = next(link for link in self._plan.links.values() if link.protocol == "mqtt")
+            self.links[BROKER] = LinkTape(BROKER, "others, mqtt", spoken(self._plan, link), 0.0)
+        return self.links[BROKER]
+
+    def frame(self, placed: Placed) -> Frame | None:
+        """The frame at a place."""
+        return self.links[placed.link].frame(placed.number, self._record)
+
+
+def _title(link: LinkPlan) -> str:
+    kind = link.settings.form if link.kind == "serial" else ""
+    rate = f"{link.settings.rate}" if link.kind == "serial" else ""
+    return " ".join(word for word in (link.protocol, rate, kind) if word)
+
+
+class Wanted(msgspec.Struct, frozen=True):
+    """What is searched for: a message's name or a part of it, `field > value`, bytes as `0x58 06`, or `problem`."""
+
+    text: str
+    matches: Callable[[Placed, Frame | None], bool]
+    names: Callable[[str], bool] | None = None
+    """Which messages alone can match, where that is known."""
+    problems: bool = False
