@@ -10,10 +10,8 @@ from __future__ import annotations
 from array import array
 from bisect import bisect_left, bisect_right
 from collections import deque
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from typing import NamedTuple
-
-import msgspec
 
 from cavet.bench._building import BROKER
 from cavet.bench._plan import LinkPlan, Plan
@@ -190,6 +188,11 @@ class LinkTape:
             self._partner[number],
         )  # fmt: skip
 
+    def event_at(self, number: int, record: Record) -> int:
+        """How many events were in the record when a frame was whole."""
+        place = self._transfer[number]
+        return record.transfers[place].event if place >= record.transfers.first else 0
+
     def client(self, number: int) -> str:
         """Which program it is of; "" where there can be only one."""
         return self._clients[self._client[number]]
@@ -318,13 +321,3 @@ def _title(link: LinkPlan) -> str:
     kind = link.settings.form if link.kind == "serial" else ""
     rate = f"{link.settings.rate}" if link.kind == "serial" else ""
     return " ".join(word for word in (link.protocol, rate, kind) if word)
-
-
-class Wanted(msgspec.Struct, frozen=True):
-    """What is searched for: a message's name or a part of it, `field > value`, bytes as `0x58 06`, or `problem`."""
-
-    text: str
-    matches: Callable[[Placed, Frame | None], bool]
-    names: Callable[[str], bool] | None = None
-    """Which messages alone can match, where that is known."""
-    problems: bool = False

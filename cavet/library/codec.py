@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from cavet.protocols import Codec, Field, Frame, Side, as_fields, codec, find_form, read_message, ruler
-from cavet.wording import WrongError, hex_pairs, listed
+from cavet.wording import WrongError, listed
 
 
 class Decoded:
@@ -21,7 +21,7 @@ class Decoded:
         self, chosen: Codec, frame: Frame, side: Side, fields: Callable[[], list[Field]] | None = None
     ) -> None:
         self._fields = fields if fields is not None else lambda: ruler(chosen, frame, side)
-        self._found: tuple[Frame, Side] | None = (frame, side)
+        self._found = (frame, side)
         self.protocol = chosen.name
         self.name = frame.message.NAME
         self.fields: dict[str, Any] = as_fields(frame.message, chosen.unused) if frame.readable else {}
@@ -29,10 +29,13 @@ class Decoded:
         self.offset = frame.offset
         self.problems = list(frame.problems)
 
+    @property
+    def frame(self) -> Frame:
+        """The frame as the codecs have it."""
+        return self._found[0]
+
     def explain(self, columns: int = 80) -> str:
         """The ruler of its frame as text, as `cavet explain` prints it: bytes, bits, fields, what they mean."""
-        if self._found is None:
-            return f"{self.protocol} {self.name}  {hex_pairs(self.wire)}"
         from cavet.drawings.explained import draw_explained
 
         frame, side = self._found

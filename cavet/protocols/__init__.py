@@ -2,9 +2,9 @@
 
 from cavet.protocols._answers import is_answer, is_answered
 from cavet.protocols._codec import PROTOCOLS, Codec, Decoder, Side, codec
-from cavet.protocols._form import as_fields, describe, find_form, fitting_forms, read_message
+from cavet.protocols._form import as_fields, describe, find_form, fitting_forms, kind_of, read_message
 from cavet.protocols._frame import Field, Frame, Role, Span, Unreadable, UnreadTail
-from cavet.protocols._message import FieldError, Message, Range, Words, Written, as_found
+from cavet.protocols._message import FieldError, Message, Range, Words, Written, as_found, words_of
 from cavet.protocols._ruler import bits_of, means, read_whole, ruler, ruler_json, set_right, with_bits
 
 __all__ = [
@@ -32,6 +32,7 @@ __all__ = [
     "fitting_forms",
     "is_answer",
     "is_answered",
+    "kind_of",
     "means",
     "read_message",
     "read_whole",
@@ -39,4 +40,5 @@ __all__ = [
     "ruler_json",
     "set_right",
     "with_bits",
+    "words_of",
 ]

@@ -186,3 +186,9 @@ def for_json(value: Any) -> Any:
     if isinstance(value, msgspec.Struct):
         return {name: for_json(getattr(value, name)) for name in value.__struct_fields__}
     return value
+
+
+def kind_of(form: type[Message], name: str) -> tuple[str, type]:
+    """What a field can be, in words, and its bare type."""
+    bare, notes = field_notes(form)[name]
+    return kind(bare, notes), _without_none(bare)

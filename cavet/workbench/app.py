@@ -24,9 +24,11 @@ from cavet.workbench.screens.actions import Action, ActionsScreen
 from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.drive import DriveScreen
 from cavet.workbench.screens.frame import Frame
+from cavet.workbench.screens.frames import FramesScreen
+from cavet.workbench.screens.screens import ScreensScreen
 from cavet.workbench.widgets.top import Top
 
-SCREENS: dict[str, type[Frame]] = {screen.NAME: screen for screen in (DriveScreen,)}
+SCREENS: dict[str, type[Frame]] = {screen.NAME: screen for screen in (DriveScreen, FramesScreen)}
 """All screens, in the order of their names at the top."""
 LOOK_SECONDS = 0.5
 """How often the size of the terminal is looked at."""
@@ -192,6 +194,26 @@ class CavetApp(App[int]):
         self.switch_mode(name)
         if point is not None:
             self._frame.go_to(point)
+
+    def action_screen(self, by: int) -> None:
+        """The next screen, or the one before."""
+        names = list(SCREENS)
+        if isinstance(self.screen, Frame):
+            self.go_to_screen(names[(names.index(self._frame.NAME) + by) % len(names)])
+
+    def action_screen_number(self) -> None:
+        """Another screen by its number, which is pressed next."""
+        if isinstance(self.screen, Frame):
+            self.push_screen(ScreensScreen(tuple(SCREENS), self._frame.NAME), self._go_to)
+
+    def _go_to(self, name: str | None) -> None:
+        if name is not None:
+            self.go_to_screen(name)
+
+    def on_frame_away(self, message: Frame.Away) -> None:
+        """Go to another screen, to a trail."""
+        self.switch_mode(message.screen)
+        self.call_later(self._frame.show_trail, message.trail)
 
     def action_how_to_leave(self) -> None:
         """Who presses the interrupt key wants to leave: say how, and that nothing has been stopped by it."""

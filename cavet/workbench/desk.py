@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from cavet.bench import RunningBench, Standing, Standings
+from cavet.bench import Meanings, RunningBench, Standing, Standings
 from cavet.hosts import Asked, Point, PointKind
 from cavet.record import Event, Kind, Purpose
 from cavet.wording import WrongError
 from cavet.workbench.acting import Acting, Post
 from cavet.workbench.courses import Course
+from cavet.workbench.frames.said import Saying
 from cavet.workbench.hands import Hands
 from cavet.workbench.roster import Roster
 
@@ -39,6 +40,7 @@ class Desk:
         self.bench = bench
         self.record_problem = record_problem
         self._acting = Acting(post, bench.clock.now)
+        self.saying = Saying(bench, self._acting)
         self._call = self._acting.do
         self.come_back = self._acting.come_back
         self.silence = self._acting.silence
@@ -54,6 +56,7 @@ class Desk:
         """How far each moving part has turned, for its picture."""
         self.looked_at: set[int] = set()
         """The broken trails that somebody has looked at."""
+        self._meanings: dict[str, Meanings | None] = {}
         self._astray: dict[str, float] = {}
         self._undo: list[tuple[Point, Asked]] = []
         self._on_the_way: dict[str, list[Asked]] = {}
@@ -64,6 +67,13 @@ class Desk:
         self._turn = 0
         self.far_lines: dict[str, LineView] = {}
         """The lines of points that are too far off to be seen, as they were made once, by the names of the points."""
+
+    def meanings(self, board: str) -> Meanings | None:
+        """What tells what frames mean at a board; `None` for what is no board of the bench."""
+        if board not in self._meanings:
+            known = board in self.bench.plan.boards or board in self.bench.plan.hosts
+            self._meanings[board] = Meanings(self.bench.plan, board) if known else None
+        return self._meanings[board]
 
     @property
     def points(self) -> list[Point]:

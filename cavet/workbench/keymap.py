@@ -3,6 +3,8 @@ key tables of the docs are readings of this."""
 
 from __future__ import annotations
 
+import functools
+
 import msgspec
 from textual.binding import Binding, BindingType
 
@@ -39,6 +41,15 @@ EVERYWHERE = (
         does="all actions, found by typing a word", keys="f2,ctrl+p", shown="F2", foot="all actions", action="palette",
         always=True,
     ),
+    Command(
+        name="the screen before", does="of those named at the top", keys="f3", shown="F3", action="screen(-1)",
+        always=True,
+    ),
+    Command(
+        name="the next screen", does="of those named at the top", keys="f4", shown="F4", foot="screen",
+        action="screen(1)", always=True,
+    ),
+    Command(does="and its number: a screen", keys="ctrl+g", shown="ctrl+g", action="screen_number", always=True),
     Command(name="quit", does="leave the workbench; the record is kept", keys="q", shown="q", action="leave"),
     Command(does="leave, from anywhere", keys="ctrl+q", shown="ctrl+q", action="leave", always=True),
     Command(does="say how to leave", keys="ctrl+c", shown="ctrl+c", action="how_to_leave", always=True),
@@ -104,10 +115,119 @@ DRIVE = (
         shown="o", action="link",
     ),
     Command(
+        name="its frames", does="what of this trail was on the wire, on Frames", keys="w", shown="w", foot="frames",
+        action="frames",
+    ),
+    Command(
         name="explain", does="what is under the cursor", keys="question_mark", shown="?", foot="explain",
         action="explain",
     ),
 )  # fmt: skip
+
+FRAMES = (
+    Command(does="another frame of this link", keys="right", shown="←→", foot="frame", action="move(1)"),
+    Command(does="another frame", keys="left", action="move(-1)"),
+    Command(does="ten frames on", keys="shift+right", shown="shift", action="move(10)"),
+    Command(does="ten frames back", keys="shift+left", action="move(-10)"),
+    Command(does="another link", keys="down", shown="↑↓", foot="link", action="link(1)"),
+    Command(does="another link", keys="up", action="link(-1)"),
+    Command(name="the first frame", does="of this link", keys="home", shown="home", action="end(-1)"),
+    Command(
+        name="follow", does="the present, or stand where one is", keys="a,end", shown="a", foot="follow",
+        action="follow",
+    ),
+    Command(
+        name="into the ruler", does="the cursor over the fields of the frame", keys="tab,enter", shown="tab",
+        foot="ruler", action="ruler",
+    ),
+    Command(
+        name="say it", does="a message of your own, right or wrong", keys="s", shown="s", foot="say it",
+        action="say",
+    ),
+    Command(
+        name="say this frame again", does="it stands in the blanks, to be changed", keys="y", shown="y",
+        action="take",
+    ),
+    Command(
+        name="to the answer, or back", does="from a request to what answers it, and back", keys="t", shown="t",
+        foot="answer", action="partner",
+    ),
+    Command(
+        name="closer", does="fewer seconds in sight", keys="plus,equals_sign", shown="+", foot="closer",
+        action="zoom(-1)",
+    ),
+    Command(name="farther", does="more seconds in sight", keys="minus", shown="−", action="zoom(1)"),
+    Command(
+        name="find frames", does="by a word of the message, a field (value > 500), bytes (0x58 06), or problem; n and "
+        "N go on", keys="f", shown="f", foot="find", action="find",
+    ),
+    Command(does="the next that was found", keys="n", shown="n", action="again(1)"),
+    Command(does="the one before that was found", keys="N", shown="N", action="again(-1)"),
+    Command(name="the next problem", does="on this link", keys="p", shown="p", foot="problem", action="problem(1)"),
+    Command(name="the problem before", does="on this link", keys="P", shown="P", action="problem(-1)"),
+    Command(name="levels on the line", does="show or hide them", keys="w", shown="w", action="wave"),
+    Command(
+        name="the slate", does="a sum of the trade; it knows the frame under the cursor", keys="slash", shown="/",
+        foot="slate", action="slate",
+    ),
+    Command(name="the frame's trail", does="what became of it, on Drive", keys="g", shown="g", action="trail"),
+    Command(
+        name="let go of the link, or take it up", does="so that another program can open the device", keys="o",
+        shown="o", action="let_go",
+    ),
+    Command(
+        name="explain", does="what is under the cursor", keys="question_mark", shown="?", foot="explain",
+        action="explain",
+    ),
+)  # fmt: skip
+"""Over the tape."""
+RULER = (
+    Command(does="another field; over bits, another bit", keys="right", shown="←→", foot="field", action="field(1)"),
+    Command(does="another field, or bit", keys="left", action="field(-1)"),
+    Command(does="over its bits, or back over fields", keys="down", shown="↓", foot="bits", action="bits"),
+    Command(does="over fields again", keys="up", action="bits"),
+    Command(does="flip the bit", keys="space", shown="space", foot="flip", action="flip"),
+    Command(does="one more", keys="plus,equals_sign", shown="+ −", foot="one more, less", action="nudge(1)"),
+    Command(does="one less", keys="minus", action="nudge(-1)"),
+    Command(does='type another value; a text begins with "', shown="0–9", foot="value"),
+    Command(
+        does="leave lengths and checks wrong on purpose, or make them right",
+        keys="c",
+        shown="c",
+        foot="checks",
+        action="checks",
+    ),
+    Command(does="take the last change back", keys="u", shown="u", foot="undo", action="undo"),
+    Command(does="say the frame as it stands here", keys="s", shown="s", foot="say it", action="say_changed"),
+    Command(does="back to the tape", keys="escape,tab,enter", shown="esc", foot="tape", action="tape"),
+    Command(does="explain the field", keys="question_mark", shown="?", foot="explain", action="explain"),
+)
+SAY = (
+    Command(does="another message, or blank", keys="down", shown="↑↓", foot="choose", action="choose(1)"),
+    Command(does="another message, or blank", keys="up", action="choose(-1)"),
+    Command(does="the next blank", keys="tab", shown="tab", action="blank(1)"),
+    Command(does="one more; the next word", keys="right", shown="←→", foot="one more, less", action="turn(1)"),
+    Command(does="one less; the word before", keys="left", action="turn(-1)"),
+    Command(does="fill the blanks of this message; say it", keys="enter", shown="⏎", foot="say it", action="enter"),
+    Command(does="say it wrong on purpose", keys="b", shown="b", foot="say it wrong", action="ways"),
+    Command(does='type into the blank; a text begins with "', shown="0–9", foot="value"),
+    Command(
+        does="what was said by hand before, into the blanks", keys="y", shown="y", foot="say again", action="again_said"
+    ),
+    Command(does="copy it as a command line", keys="c", shown="c", foot="copy", action="copy"),
+    Command(does="back", keys="escape", shown="esc", foot="back", action="tape"),
+    Command(does="explain the message", keys="question_mark", shown="?", foot="explain", action="explain"),
+)
+WAYS = (
+    Command(does="choose", keys="down", shown="↑↓", foot="choose", action="way(1)"),
+    Command(does="choose", keys="up", action="way(-1)"),
+    Command(does="say it so", keys="enter", shown="⏎", foot="say it so", action="say_so"),
+    Command(does="not so", keys="escape", shown="esc", foot="not so", action="no_way"),
+)
+TYPING = (
+    Command(does="take it", shown="⏎", foot="take it"),
+    Command(does="leave it as it is", shown="esc", foot="leave it as it is"),
+)
 
 FINDING = (
     Command(does="finds points", shown="a word", foot="finds points"),
@@ -134,6 +254,10 @@ CHOOSING = (
     Command(does="back", shown="esc", foot="back"),
 )
 """The list of all actions takes all keys itself, for what is typed."""
+SCREENS = (
+    Command(does="go there", shown="1–9", foot="go there"),
+    Command(does="stay here", keys="escape,q", shown="esc", foot="stay here", action="dismiss"),
+)
 DEFECTS = (
     Command(does="choose", keys="up", shown="↑↓", foot="choose", action="move(-1)"),
     Command(does="choose", keys="down", action="move(1)"),
@@ -144,6 +268,18 @@ DEFECTS = (
 
 Commands = tuple[Command, ...]
 Keys = tuple[tuple[str, str], ...]
+
+
+@functools.cache
+def actions(commands: Commands) -> dict[str, tuple[str, tuple[int, ...]]]:
+    """For each key the method that is called, and with what: for what takes its keys itself, so that fast ones keep
+    their order."""
+    found: dict[str, tuple[str, tuple[int, ...]]] = {}
+    for command in commands:
+        name, _, rest = command.action.partition("(")
+        given = tuple(int(word) for word in rest.rstrip(")").split(",") if word)
+        found |= {key: (name, given) for key in command.keys.split(",") if key and name}
+    return found
 
 
 def bindings(commands: Commands) -> list[BindingType]:

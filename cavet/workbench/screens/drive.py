@@ -9,6 +9,7 @@ from textual.containers import Horizontal
 from textual.widget import Widget
 
 from cavet.hosts import Point
+from cavet.record import Trail
 from cavet.workbench import keymap, trail_views, views
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.spine import draw_board
@@ -175,6 +176,22 @@ class DriveScreen(Frame):
             return
         self._desk.looked_at.add(trail.number)
         self.app.push_screen(SheetScreen(lambda: sheets.trail_sheet(self._desk, trail)))
+
+    def action_frames(self) -> None:
+        """Go to what of the trail that is shown was on the wire."""
+        number = self._chosen if self._chosen is not None else trail_views.latest_trail(self._desk, self._point)
+        trail = self._desk.standings.trails.all.get(number) if number is not None else None
+        if trail is None:
+            self.say("no trail yet: move this point first")
+            return
+        self.post_message(self.Away("frames", trail))
+
+    def show_trail(self, trail: Trail) -> None:
+        point = self._desk.bench.plan.points.get(trail.point)
+        if point is not None:
+            self._rails.go_to(point)
+        self._chosen = trail.number
+        self.follow()
 
     def action_explain(self) -> None:
         self.app.push_screen(SheetScreen(lambda: sheets.point_sheet(self._desk, self._point)))

@@ -7,11 +7,13 @@ from functools import partial
 from typing import ClassVar
 
 from textual.app import ComposeResult
+from textual.message import Message
 from textual.screen import Screen
 from textual.widget import Widget
 
 from cavet.faults import FORESEEN, fault_words, note_fault
 from cavet.hosts import Point
+from cavet.record import Trail
 from cavet.workbench import keymap, views
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.lines import draw_foot, draw_too_small, draw_top
@@ -36,6 +38,13 @@ class Frame(Screen[None]):
     The window's size gives it classes for its style: `small` (too small for anything), `one` (one view at a time),
     `mid`, `low`.
     """
+
+    class Away(Message):
+        """Go to another screen, to a trail."""
+
+        def __init__(self, screen: str, trail: Trail) -> None:
+            super().__init__()
+            self.screen, self.trail = screen, trail
 
     NAME: ClassVar[str]
     CAN: ClassVar[keymap.Commands] = ()
@@ -79,6 +88,9 @@ class Frame(Screen[None]):
     def go_to(self, point: Point) -> None:
         """Bring the cursor to a point that another screen was at."""
 
+    def show_trail(self, trail: Trail) -> None:
+        """Bring the cursor to a trail that another screen was at."""
+
     def done_here(self) -> object:
         """What a person has done here that is to be seen at once: it is drawn anew when this is another one."""
         return None
@@ -107,7 +119,9 @@ class Frame(Screen[None]):
         self.call_after_refresh(self.follow)
 
     def _tick(self) -> None:
-        """Draw, unless nothing stirs and it was done a short while ago."""
+        """Draw, unless nothing stirs and it was done a short while ago; nothing while another screen is shown."""
+        if self.app.current_mode != self.NAME:
+            return
         for told in self._desk.come_back():
             self.say(told)
         done = self.done_here()

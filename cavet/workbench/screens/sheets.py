@@ -15,7 +15,7 @@ from cavet.wording import hex_pairs, listed, plain
 from cavet.workbench import trail_views
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.sheet import Line, Sheet
-from cavet.workbench.frames import taken_apart
+from cavet.workbench.frames.apart import taken_apart
 from cavet.workbench.presence import health_words, presence_words
 
 Act = Callable[[], None]

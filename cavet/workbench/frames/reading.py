@@ -1,0 +1,227 @@
+"""Where one is on the tape: the link, the frame under the cursor, what is seen of it, what is searched for."""
+
+from __future__ import annotations
+
+import operator
+import re
+from collections.abc import Callable
+from time import perf_counter
+from typing import Any
+
+from cavet.bench import LinkTape, Placed, Tape
+from cavet.protocols import Frame, as_fields
+from cavet.record import Record
+from cavet.wording import WrongError, hex_pairs
+
+CELLS = (*(step * 10.0**power for power in range(-7, 1) for step in (1, 2, 5)), 10.0, 20.0, 60.0)
+"""How many seconds a cell may stand for."""
+USUAL_CELL = 0.001
+MARGIN_CELLS = 6
+FOLLOW_SHARE = 0.92
+"""Where the present is while the tape follows it, in its width."""
+A_TICK = 3000
+"""So many transfers are read with each frame of the screen."""
+SEARCH_SECONDS = 0.4
+"""How long a search may take at a key."""
+COMPARED = re.compile(r"\s*([a-z_]\w*)\s*(<=|>=|!=|=|<|>)\s*(\S.*?)\s*")
+OPERATORS: dict[str, Callable[[Any, Any], bool]] = {
+    "<": operator.lt, ">": operator.gt, "<=": operator.le, ">=": operator.ge, "=": operator.eq, "!=": operator.ne,
+}  # fmt: skip
+PROBLEM = "problem"
+Match = Callable[[Placed, "Frame | None"], bool]
+
+
+class Reading:
+    """The tape as one person reads it."""
+
+    def __init__(self, tape: Tape, record: Record) -> None:
+        self.tape = tape
+        self._record = record
+        self.link = next(iter(tape.links))
+        self.number = -1
+        """The frame under the cursor; -1 for none yet."""
+        self.following = True
+        self.cell = USUAL_CELL
+        self.begin = 0.0
+        self.left = 0
+        """How many transfers are still to be read."""
+        self.wanted = ""
+        """What was searched for last."""
+
+    @property
+    def on(self) -> LinkTape:
+        """The tape of the chosen link."""
+        return self.tape.links[self.link]
+
+    @property
+    def placed(self) -> Placed | None:
+        """The frame under the cursor."""
+        return self.on.placed(self.number) if 0 <= self.number < len(self.on) else None
+
+    @property
+    def frame(self) -> Frame | None:
+        placed = self.placed
+        return self.tape.frame(placed) if placed is not None else None
+
+    def follow(self, now: float, cells: int) -> None:
+        """Read on; while the present is followed, keep it in sight, and the newest frame under the cursor."""
+        self.left = self.tape.follow(A_TICK)
+        if self.following:
+            self.begin = max(0.0, now - FOLLOW_SHARE * cells * self.cell)
+            self.number = len(self.on) - 1
+        elif self.number < 0 and len(self.on):
+            self.number = 0
+
+    def move(self, by: int, cells: int) -> None:
+        """Go to another frame of this link."""
+        self.following = False
+        if len(self.on):
+            self.go_to(min(len(self.on) - 1, max(0, self.number + by)), cells)
+
+    def go_to(self, number: int, cells: int) -> None:
+        """Bring a frame under the cursor, and into sight."""
+        self.number = number
+        self.following = False
+        placed = self.placed
+        if placed is None:
+            return
+        margin = MARGIN_CELLS * self.cell
+        if placed.begin < self.begin + margin:
+            self.begin = max(0.0, placed.begin - margin)
+        elif placed.end > self.begin + cells * self.cell - margin:
+            self.begin = max(0.0, placed.end - cells * self.cell + 3 * margin)
+            self.begin = min(self.begin, max(0.0, placed.begin - margin))
+
+    def scroll(self, share: float, cells: int) -> None:
+        """Move the window by a share of it; the cursor stays."""
+        self.following = False
+        self.begin = max(0.0, self.begin + share * cells * self.cell)
+
+    def to_link(self, by: int) -> None:
+        """Choose another link; the cursor goes to the frame of about the same time."""
+        names = list(self.tape.links)
+        placed = self.placed
+        self.choose(names[(names.index(self.link) + by) % len(names)], placed.end if placed is not None else None)
+
+    def choose(self, link: str, t: float | None = None) -> None:
+        """Choose a link by its name."""
+        self.link = link
+        self.number = self.on.nearest(t) if t is not None and not self.following else len(self.on) - 1
+
+    def to_partner(self, cells: int) -> bool:
+        """Go to the answer of a request, or back to it."""
+        placed = self.placed
+        if placed is None or placed.partner < 0:
+            return False
+        self.go_to(placed.partner, cells)
+        return True
+
+    def zoom(self, steps: int, cells: int) -> None:
+        """Closer (below 0) or farther; the frame under the cursor stays where it is."""
+        placed = self.placed
+        at = (
+            placed.begin if placed is not None and not self.following else self.begin + FOLLOW_SHARE * cells * self.cell
+        )
+        place = min(range(len(CELLS)), key=lambda number: abs(CELLS[number] - self.cell))
+        cell = CELLS[min(len(CELLS) - 1, max(0, place + steps))]
+        inside = min(max(0.0, (at - self.begin) / self.cell), cells - 1.0)
+        self.begin = max(0.0, at - inside * cell)
+        self.cell = cell
+
+    # searching
+
+    def search(self, wanted: str, step: int, cells: int) -> str:
+        """Go to the next frame that is meant, forth or back; tell what there is to say. Raises `WrongError`."""
+        matches = matching(wanted)
+        self.wanted = wanted
+        if wanted.strip() == PROBLEM:
+            return self._next_problem(step, cells)
+        on, until = self.on, perf_counter() + SEARCH_SECONDS
+        number = self.number + step
+        names = _fitting_names(on, wanted)
+        if names is not None:
+            found = next(on.named(names, number, step), None)
+            if found is None:
+                return f'no frame {"behind" if step > 0 else "before"} this one is a "{wanted}"'
+            self.go_to(found, cells)
+            return ""
+        while 0 <= number < len(on):
+            placed = on.placed(number)
+            if matches(placed, self.tape.frame(placed)):
+                self.go_to(number, cells)
+                return ""
+            if perf_counter() > until:
+                looked = abs(number - self.number)
+                self.go_to(number, cells)
+                return f"{looked} frames looked at, none of them; once more goes on"
+            number += step
+        return f'no frame {"behind" if step > 0 else "before"} this one has "{wanted}"'
+
+    def _next_problem(self, step: int, cells: int) -> str:
+        places = self.on.problems
+        later = [place for place in places if (place > self.number if step > 0 else place < self.number)]
+        if not later:
+            return f"no problem {'behind' if step > 0 else 'before'} this frame"
+        self.go_to(later[0] if step > 0 else later[-1], cells)
+        return ""
+
+
+def _fitting_names(on: LinkTape, wanted: str) -> set[int] | None:
+    """The messages whose names have the word in them; `None` where it is no part of a name."""
+    if not re.fullmatch(r"[a-z][a-z0-9-]*", wanted.strip()):
+        return None
+    found = {number for number, name in on.names() if wanted.strip() in name}
+    return found or None
+
+
+def matching(wanted: str) -> Match:
+    """What a search means: `value > 500` a field, `0x58 06` bytes, `problem`, else a word of the message or in a text.
+    Raises `WrongError`."""
+    text = wanted.strip()
+    if not text:
+        raise WrongError("search", found="nothing", expected="a message, a field as in value > 500, bytes as 0x58 06")
+    if text == PROBLEM:
+        return lambda placed, frame: placed.problem
+    if text.lower().startswith("0x"):
+        try:
+            data = bytes.fromhex(text[2:].replace(" 0x", " "))
+        except ValueError as error:
+            raise WrongError("search", found=text, expected="bytes in pairs: 0x58 06") from error
+        return lambda placed, frame: frame is not None and data in frame.data
+    compared = COMPARED.fullmatch(text)
+    if compared is not None:
+        return _field_match(compared[1], compared[2], compared[3])
+    return lambda placed, frame: text in placed.name or (frame is not None and _has_text(frame, text))
+
+
+def _field_match(name: str, sign: str, text: str) -> Match:
+    wanted: object
+    try:
+        wanted = float(int(text, 0)) if not re.search(r"[.e]", text) or text.lower().startswith("0x") else float(text)
+    except ValueError:
+        try:
+            wanted = float(text)
+        except ValueError:
+            wanted = text.strip('"')
+    if isinstance(wanted, str) and sign not in ("=", "!="):
+        raise WrongError("search", found=text, expected=f"a number behind {name} {sign}")
+
+    def matches(placed: Placed, frame: Frame | None) -> bool:
+        if frame is None or not frame.readable:
+            return False
+        found = getattr(frame.message, name, None)
+        if found is None:
+            return False
+        if isinstance(wanted, str):
+            shown = found if isinstance(found, str) else hex_pairs(found) if isinstance(found, bytes) else str(found)
+            return OPERATORS[sign](shown, wanted)
+        values = found if isinstance(found, tuple) else (found,)
+        return any(isinstance(each, int | float) and OPERATORS[sign](float(each), wanted) for each in values)
+
+    return matches
+
+
+def _has_text(frame: Frame, text: str) -> bool:
+    if not frame.readable:
+        return text in "; ".join(frame.problems)
+    return any(text in str(value) for value in as_fields(frame.message).values())

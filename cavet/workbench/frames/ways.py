@@ -1,0 +1,75 @@
+"""The ways to say a message wrong, and what else is done with one: its fields as texts, its command line."""
+
+from __future__ import annotations
+
+import shlex
+
+import msgspec
+
+from cavet.library.codec import as_text
+from cavet.protocols import Frame, Role, Side, ruler
+from cavet.wording import WrongError
+from cavet.workbench.frames.sentence import Sentence
+
+LATE = "late=5 ms"
+UNITS = 248
+
+
+class Way(msgspec.Struct, frozen=True):
+    """A way: as `cavet say` has it after `--wrong`, how it is told; or other fields than are right."""
+
+    how: str
+    told: str
+    fields: dict[str, str] = {}
+
+
+def ways_of(sentence: Sentence) -> tuple[Way, ...]:
+    """The ways that there are for a message."""
+    frame = sentence.frame()
+    if frame is None:
+        return ()
+    size = len(frame.data)
+    found: list[Way] = []
+    if any(field.role is Role.CHECK for field in ruler(sentence.tongue.codec_of(sentence.name), frame, Side.HOST)):
+        found.append(Way("check", "with a wrong check"))
+    if size > 1:
+        found.append(Way(f"cut={size - 1}", f"cut short: {size - 1} of {size} bytes"))
+        found.append(Way(LATE, "late: a pause of 5 ms in its middle"))
+    found.append(Way(f"flip={4 * size}", f"bit {4 * size} flipped"))
+    found.append(Way("twice", "twice"))
+    unit = sentence.texts.get("unit", sentence.tongue.given({}, 0).get("unit"))
+    if unit is not None and unit.isdigit():
+        other = (int(unit) + 1) % UNITS or 1
+        found.append(Way("", f"to unit {other}", {"unit": str(other)}))
+    return (*found, Way("bytes", "bytes of your own"))
+
+
+def fields_of(frame: Frame) -> tuple[str, dict[str, str]]:
+    """A frame's message by its name and its fields, as a person writes them."""
+    message = frame.message
+    fields = {}
+    for field in msgspec.structs.fields(type(message)):
+        value = getattr(message, field.name)
+        if value is not None and value != field.default and field.name not in ("transaction", "packet_id"):
+            fields[field.name] = as_text(value)
+    if getattr(message, "packet_id", None) is not None:
+        fields["packet_id"] = as_text(getattr(message, "packet_id", 0))
+    return message.NAME, fields
+
+
+def command_line(bench: str, board: str, sentence: Sentence) -> str:
+    """What says the same from a shell."""
+    words = [
+        "cavet",
+        "say",
+        bench,
+        board,
+        sentence.name,
+        *(f"{name}={text}" for name, text in sentence.given().items()),
+    ]
+    return shlex.join(words)
+
+
+def refusal(place: str, why: str) -> WrongError:
+    """Nothing can be said there."""
+    return WrongError(place, found="nobody to say it", expected=why)

@@ -1,0 +1,552 @@
+"""Frames: which bytes, and what do they mean? And saying them by hand."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from functools import partial
+
+from textual.containers import Horizontal
+from textual.widget import Widget
+
+from cavet.bench import LinkPlan, Tape, read_spoiling
+from cavet.hosts import Point
+from cavet.protocols import Side
+from cavet.record import Kind, Trail
+from cavet.workbench import keymap
+from cavet.workbench.desk import Desk
+from cavet.workbench.drawing.saying import draw_said, draw_say, draw_slate
+from cavet.workbench.drawing.tape import FULL_ROWS, draw_tape, title_cells
+from cavet.workbench.drawing.under import draw_under
+from cavet.workbench.frames import fate, views, ways
+from cavet.workbench.frames.editing import Editing
+from cavet.workbench.frames.reading import Reading
+from cavet.workbench.frames.sentence import Sentence
+from cavet.workbench.frames.slate import Slate, completions
+from cavet.workbench.screens import frame_sheets
+from cavet.workbench.screens.frame import Follow, Frame
+from cavet.workbench.screens.sheet import SheetScreen
+from cavet.workbench.widgets.hearing import Hearing
+from cavet.workbench.widgets.picture import Picture
+
+TAPE, ON_RULER, SAYING = "tape", "ruler", "say"
+VALUE, BLANK, SUM, SEARCH, BYTES = "value", "blank", "slate", "find", "bytes"
+"""What may be typed."""
+BEGINS_VALUE = '0123456789.-"'
+MAX_ENTRY = 120
+
+
+class FramesScreen(Frame):
+    """The tape above, the frame under the cursor below it, at its right what can be said, at the foot what was."""
+
+    NAME = "frames"
+    CAN = keymap.FRAMES
+    DEFAULT_CSS = """
+    FramesScreen {
+        #tape { height: 14; }
+        #middle { height: 1fr; border-top: solid $hair; }
+        #under { width: 1fr; }
+        #say { width: 54; border-left: solid $hair; }
+        #said { height: 4; border-top: solid $hair; }
+        #slate { height: 3; border-top: solid $hair; }
+        &.low #tape { height: 9; }
+        &.low #said { height: 3; }
+        &.low #slate { height: 2; }
+        &.mid #say { width: 42; }
+        &.one #say { display: none; }
+        &.one #said { display: none; }
+        &.one #slate { display: none; }
+        &.one.typing #slate { display: block; }
+        &.one.other #say { display: block; width: 1fr; border-left: none; }
+        &.one.other #under { display: none; }
+        &.one.other #said { display: block; }
+        &.one #tape { height: 8; }
+    }
+    """
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self._reading: Reading | None = None
+        self._editing: Editing | None = None
+        self._shown: tuple[str, int] = ("", -1)
+        """The frame that the ruler is of."""
+        self._sentences: dict[str, Sentence] = {}
+        self._slate = Slate()
+        self._focus = TAPE
+        self._typing = ""
+        self._entry: str | None = None
+        self._ways: tuple[ways.Way, ...] = ()
+        self._way = 0
+        self._with_wave = True
+        self._strokes = 0
+
+    # what it shows
+
+    def body(self) -> Iterable[Widget]:
+        yield Hearing(id="tape", classes="whole")
+        yield Horizontal(Hearing(id="under"), Hearing(id="say"), id="middle", classes="whole")
+        yield Picture(id="said", classes="whole")
+        yield Hearing(id="slate", classes="whole")
+
+    def on_mount(self) -> None:
+        self.query_one("#tape").focus()
+
+    def pictures(self) -> Iterable[Follow]:
+        yield "the tape", self._follow_tape
+        yield "the frame", self._follow_under
+        yield "what can be said", self._follow_say
+        yield "what was said", self._follow_said
+
+    def done_here(self) -> object:
+        return self._strokes, self._desk.saying.come_back(), self.reading.following
+
+    def commands(self) -> keymap.Commands:
+        if self._entry is not None:
+            return keymap.TYPING
+        if self._focus == ON_RULER:
+            return keymap.RULER
+        if self._focus == SAYING:
+            return keymap.WAYS if self._ways else keymap.SAY
+        return keymap.FRAMES
+
+    @property
+    def reading(self) -> Reading:
+        """Where one is on the tape; it is begun when the screen is first looked at."""
+        if self._reading is None:
+            record = self._desk.bench.record
+            self._reading = Reading(Tape(self._desk.bench.plan, record), record)
+        return self._reading
+
+    @property
+    def _cells(self) -> int:
+        width = self.picture("tape").size.width or self.app.size.width
+        return max(10, width - title_cells(width))
+
+    @property
+    def _link(self) -> LinkPlan | None:
+        return self._desk.bench.plan.links.get(self.reading.link)
+
+    @property
+    def _host(self) -> str:
+        """The host on the chosen link; "" where there is none."""
+        return next((host.name for host in self._desk.bench.plan.hosts.values() if host.link == self.reading.link), "")
+
+    @property
+    def _sentence(self) -> Sentence:
+        link = self.reading.link
+        if link not in self._sentences:
+            plan = self._link
+            meanings = self._desk.meanings(plan.board) if plan is not None else None
+            self._sentences[link] = Sentence(self.reading.on.tongue, meanings)
+        return self._sentences[link]
+
+    def _follow_tape(self) -> None:
+        reading = self.reading
+        reading.follow(self._desk.now, self._cells)
+        self._take_up()
+        view = views.tape_view(self._desk, reading, self._cells)
+        self.picture("tape").look(view, partial(draw_tape, view))
+
+    def _take_up(self) -> None:
+        """Take the frame under the cursor apart, unless it is the one that is shown."""
+        reading = self.reading
+        here = (reading.link, reading.number)
+        if here == self._shown and self._editing is not None:
+            return
+        frame, placed = reading.frame, reading.placed
+        self._shown = here
+        self._editing = Editing(reading.on.tongue, frame, placed.side) if frame is not None and placed else None
+
+    def _follow_under(self) -> None:
+        composing = self._focus == SAYING and not self._sentence.choosing
+        view = views.under_view(
+            self._desk, self.reading, self._editing, self._sentence if composing else None,
+            active=self._focus == ON_RULER, with_wave=self._with_wave,
+        )  # fmt: skip
+        self.picture("under").look(view, partial(draw_under, view))
+
+    def _follow_say(self) -> None:
+        view = views.say_view(
+            self._sentence, self._place, focused=self._focus == SAYING, refused=self._refused(),
+            entry=self._entry if self._typing in (BLANK, BYTES) else None,
+            ways=tuple(way.told for way in self._ways), way=self._way,
+        )  # fmt: skip
+        self.picture("say").look(view, partial(draw_say, view))
+
+    @property
+    def _place(self) -> str:
+        link = self._link
+        return f"{link.board} {link.kind}" if link is not None else self.reading.link
+
+    def _refused(self) -> str:
+        """Why nothing can be said on the chosen link."""
+        if not self._host:
+            return "nobody of this bench speaks here: other programs do. `cavet say` takes this link."
+        link = self._desk.bench.host_links[self._host]
+        return "" if link.held else f"{link.words}; o takes it up again"
+
+    def _follow_said(self) -> None:
+        said = views.said_views(tuple(self._desk.saying.entries))
+        self.picture("said").look(said, lambda width, height: draw_said(said, None, width, height))
+        entry = self._entry if self._typing in (SUM, SEARCH) else None
+        shown = f"find {entry}" if entry is not None and self._typing == SEARCH else entry
+        lines = tuple((line.asked, line.found, line.is_bad) for line in self._slate.lines)
+        if self._typing == SUM and entry:
+            lines = (("", completions(entry), False), *lines) if completions(entry) else lines
+        slate = (shown, lines)
+        self.picture("slate").look(slate, lambda width, height: draw_slate(*slate, width, height))
+        self.set_class(self._typing in (SUM, SEARCH), "typing")
+        self.set_class(self._focus == SAYING, "other")
+
+    # keys
+
+    def hear(self, key: str, character: str | None) -> bool:
+        """Take a key; tell whether it was one of ours."""
+        self._strokes += 1
+        if self._entry is not None:
+            return self._type(key, character)
+        taken = keymap.actions(self.commands()).get(key) or keymap.actions(self.commands()).get(character or "")
+        if taken is not None:
+            name, given = taken
+            self.attempt(lambda: getattr(self, f"action_{name}")(*given))
+            return True
+        begins = character is not None and character in BEGINS_VALUE
+        if begins and character is not None and (self._focus == ON_RULER or self._is_filling):
+            self._begin(VALUE if self._focus == ON_RULER else BLANK, "" if character == '"' else character)
+            return True
+        return False
+
+    @property
+    def _is_filling(self) -> bool:
+        return self._focus == SAYING and not self._sentence.choosing and not self._ways
+
+    def _begin(self, what: str, text: str) -> None:
+        self._typing, self._entry = what, text
+        self.follow()
+
+    def _type(self, key: str, character: str | None) -> bool:
+        entry = self._entry or ""
+        if key == "enter":
+            what, self._typing, self._entry = self._typing, "", None
+            self.attempt(lambda: self._entered(what, entry))
+        elif key == "escape":
+            self._typing, self._entry = "", None
+        elif key == "backspace":
+            self._entry = entry[:-1]
+        elif character is not None and character.isprintable():
+            self._entry = (entry + character)[:MAX_ENTRY]
+        else:
+            return False
+        self.follow()
+        return True
+
+    def _entered(self, what: str, text: str) -> None:
+        if what == VALUE and self._editing is not None:
+            self._editing.set(text)
+        elif what == BLANK:
+            self._sentence.put(text)
+            self._sentence.move(1)
+        elif what == SUM and text.strip():
+            data = self._editing.frame.data if self._editing is not None else b""
+            field = self._editing.field if self._editing is not None and self._focus == ON_RULER else None
+            self._slate.reckon(text, data, field)
+        elif what == SEARCH:
+            self._search(text, 1)
+        elif what == BYTES:
+            self._say_wrong(f"bytes={text}")
+
+    # the tape
+
+    def action_move(self, by: int) -> None:
+        self.reading.move(by, self._cells)
+
+    def action_link(self, by: int) -> None:
+        self.reading.to_link(by)
+
+    def action_end(self, by: int) -> None:
+        del by
+        self.reading.go_to(0, self._cells)
+
+    def action_follow(self) -> None:
+        self.reading.following = not self.reading.following
+
+    def action_zoom(self, steps: int) -> None:
+        self.reading.zoom(steps, self._cells)
+
+    def action_partner(self) -> None:
+        if not self.reading.to_partner(self._cells):
+            self.say("this frame is no answer, and has none")
+
+    def action_find(self) -> None:
+        self._begin(SEARCH, "")
+
+    def action_again(self, step: int) -> None:
+        self._search(self.reading.wanted or "problem", step)
+
+    def _search(self, wanted: str, step: int) -> None:
+        told = self.reading.search(wanted, step, self._cells)
+        if told:
+            self.say(told)
+
+    def action_problem(self, step: int) -> None:
+        self._search("problem", step)
+
+    def action_wave(self) -> None:
+        self._with_wave = not self._with_wave
+
+    def action_slate(self) -> None:
+        self._begin(SUM, "")
+
+    def action_let_go(self) -> None:
+        if self._host:
+            self._desk.switch_link(self._host)
+
+    def action_tape(self) -> None:
+        self._ways = ()
+        if self._focus == SAYING and not self._sentence.choosing:
+            self._sentence.choosing = True
+            return
+        self._focus = TAPE
+
+    # the ruler
+
+    def action_ruler(self) -> None:
+        if self._editing is not None:
+            self.reading.following = False
+            self._focus = ON_RULER
+
+    def action_field(self, by: int) -> None:
+        if self._editing is not None:
+            self._editing.move(by)
+
+    def action_bits(self) -> None:
+        if self._editing is not None:
+            self._editing.into_bits()
+
+    def action_flip(self) -> None:
+        if self._editing is not None:
+            self._editing.flip()
+
+    def action_nudge(self, by: int) -> None:
+        if self._editing is not None:
+            self._editing.nudge(by)
+
+    def action_checks(self) -> None:
+        if self._editing is not None:
+            self._editing.leave_wrong()
+            wrong = self._editing.leaves_wrong
+            self.say("lengths and checks stay as they are" if wrong else "lengths and checks follow what is changed")
+
+    def action_undo(self) -> None:
+        if self._editing is not None and not self._editing.undo():
+            self.say("nothing to take back")
+
+    def action_say_changed(self) -> None:
+        """Say the frame as it stands on the ruler, byte for byte."""
+        editing = self._editing
+        if editing is None or editing.side is not Side.HOST:
+            self.say("the board has said this frame; say one of the host's")
+            return
+        name, fields = ways.fields_of(editing.origin)
+        self._require_host()
+        data = editing.frame.data
+        how = read_spoiling(f"bytes={data.hex()}") if editing.is_changed else None
+        tongue = self.reading.on.tongue
+        self._desk.saying.say(self._host, tongue, tongue.made(name, fields), fields, how)
+
+    # saying
+
+    def action_say(self) -> None:
+        self._focus = SAYING
+        self._sentence.choosing = True
+
+    def action_choose(self, by: int) -> None:
+        if self._sentence.choosing:
+            self._sentence.choose(by)
+        else:
+            self._sentence.move(by)
+
+    def action_blank(self, by: int) -> None:
+        self._sentence.choosing = False
+        self._sentence.move(by)
+
+    def action_turn(self, by: int) -> None:
+        if self._is_filling:
+            self._sentence.turn(by)
+
+    def action_enter(self) -> None:
+        if self._sentence.choosing and self._sentence.blanks:
+            self._sentence.choosing = False
+            return
+        self._say_it(None)
+
+    def _require_host(self) -> None:
+        if refused := self._refused():
+            raise ways.refusal(self._place, refused)
+
+    def _say_it(self, how: str | None) -> None:
+        sentence = self._sentence
+        self._require_host()
+        fields = sentence.given()
+        message = sentence.message()
+        self._desk.saying.say(
+            self._host, sentence.tongue, message, fields, read_spoiling(how) if how is not None else None
+        )
+        self.reading.following = True
+
+    def action_ways(self) -> None:
+        if not self._is_filling:
+            return
+        self._ways = ways.ways_of(self._sentence)
+        self._way = 0
+
+    def action_way(self, by: int) -> None:
+        self._way = (self._way + by) % max(1, len(self._ways))
+
+    def action_no_way(self) -> None:
+        self._ways = ()
+
+    def action_say_so(self) -> None:
+        way = self._ways[self._way]
+        self._ways = ()
+        if way.how == "bytes":
+            self._begin(BYTES, "")
+        elif way.fields:
+            fields = {**self._sentence.given(), **way.fields}
+            self._require_host()
+            tongue = self._sentence.tongue
+            self._desk.saying.say(self._host, tongue, tongue.made(self._sentence.name, fields), fields)
+        else:
+            self._say_wrong(way.how)
+
+    def _say_wrong(self, how: str) -> None:
+        self._say_it(how)
+
+    def action_take(self) -> None:
+        """Take the frame under the cursor into the blanks."""
+        editing = self._editing
+        if editing is None or editing.side is not Side.HOST or not editing.frame.readable:
+            self.say("only what the host says can be said")
+            return
+        name, fields = ways.fields_of(editing.frame)
+        self._sentence.begin_with(name, fields)
+        self._focus = SAYING
+
+    def action_again_said(self) -> None:
+        entries = [entry for entry in self._desk.saying.entries if entry.host == self._host]
+        if entries:
+            self._sentence.begin_with(entries[0].message, entries[0].fields)
+
+    def action_copy(self) -> None:
+        """Copy what stands in the blanks as a command line."""
+        line = ways.command_line(self._desk.bench.plan.name, self._place.split(" ")[0], self._sentence)
+        self.app.copy_to_clipboard(line)
+        self.say(f"copied: {line}")
+
+    # elsewhere
+
+    def action_explain(self) -> None:
+        if self._focus == SAYING:
+            self.app.push_screen(SheetScreen(lambda: frame_sheets.message_sheet(self._sentence)))
+        elif self._editing is not None:
+            self.app.push_screen(SheetScreen(lambda: frame_sheets.frame_sheet(self._desk, self.reading, self._editing)))
+
+    @property
+    def _trail(self) -> Trail | None:
+        placed, frame = self.reading.placed, self.reading.frame
+        link = self._link
+        if placed is None or frame is None or link is None:
+            return None
+        record = self._desk.bench.record
+        event = fate.event_of(record, link.board, frame, self.reading.on.event_at(placed.number, record))
+        return fate.trail_of(self._desk.standings, record, event) if event is not None else None
+
+    def action_trail(self) -> None:
+        """Go to the trail of the frame under the cursor, on Drive."""
+        trail = self._trail
+        if trail is None:
+            self.say("no trail: this frame belongs to no wish")
+            return
+        self.post_message(self.Away("drive", trail))
+
+    @property
+    def under_cursor(self) -> Point | None:
+        trail = self._trail
+        if trail is not None and trail.point in self._desk.bench.plan.points:
+            return self._desk.bench.plan.points[trail.point]
+        link = self._link
+        points = self._desk.bench.plan.points.values()
+        return next((point for point in points if link is not None and point.board == link.board), None)
+
+    def go_to(self, point: Point) -> None:
+        link = self._desk.bench.plan.hosts[point.board].link
+        if link != self.reading.link:
+            self.reading.choose(link)
+
+    def show_trail(self, trail: Trail) -> None:
+        """Bring the frame of a trail under the cursor."""
+        reading = self.reading
+        reading.follow(self._desk.now, self._cells)
+        step = trail.steps.get(Kind.FRAMED) or trail.steps.get(Kind.CARRIED)
+        for event in step.events if step is not None else ():
+            link = next((name for name, link in self._desk.bench.plan.links.items() if link.board == event.board), None)
+            if isinstance(event.value, bytes) and link is not None:
+                if link != reading.link:
+                    reading.choose(link)
+                self._find_frame(event.value, event.t)
+                return
+
+    def _find_frame(self, data: bytes, t: float) -> None:
+        reading = self.reading
+        on = reading.on
+        begin = on.nearest(t - 1e-6)
+        for number in range(max(0, begin - 2), min(len(on), begin + 40)):
+            frame = reading.tape.frame(on.placed(number))
+            if frame is not None and frame.data in data:
+                reading.go_to(number, self._cells)
+                return
+        reading.go_to(begin, self._cells)
+
+    # the mouse
+
+    def on_hearing_pressed(self, message: Hearing.Pressed) -> None:
+        self._strokes += 1
+        if message.sender.id == "tape":
+            self.attempt(lambda: self._press_tape(message.x, message.y))
+        elif message.sender.id == "under":
+            self._focus = ON_RULER if self._editing is not None else TAPE
+            self.reading.following = False
+        elif message.sender.id == "say":
+            self._focus = SAYING
+        else:
+            self.action_slate()
+        self.follow()
+
+    def _press_tape(self, x: int, y: int) -> None:
+        reading = self.reading
+        self._focus = TAPE
+        left = title_cells(self.picture("tape").size.width)
+        if y >= FULL_ROWS:
+            others = [name for name in reading.tape.links if name != reading.link]
+            if y - FULL_ROWS < len(others):
+                reading.choose(others[y - FULL_ROWS], reading.begin + max(0, x - left) * reading.cell)
+        if x >= left and len(reading.on):
+            t = reading.begin + (x - left + 0.5) * reading.cell
+            seen = reading.on.within(t - reading.cell, t + reading.cell) or range(
+                reading.on.nearest(t), reading.on.nearest(t) + 1
+            )
+            above = y <= 2
+            fitting = [number for number in seen if reading.on.placed(number).above == above] or list(seen)
+            reading.go_to(fitting[0], self._cells)
+
+    def on_hearing_turned(self, message: Hearing.Turned) -> None:
+        self._strokes += 1
+        if message.sender.id == "tape":
+            if message.far:
+                self.reading.zoom(message.by, self._cells)
+            else:
+                self.reading.scroll(0.1 * message.by, self._cells)
+        elif message.sender.id == "say":
+            self.action_choose(message.by)
+        elif message.sender.id == "under" and self._editing is not None:
+            self._editing.move(message.by)
+        self.follow()
