@@ -10,7 +10,8 @@ from __future__ import annotations
 from array import array
 from bisect import bisect_left, bisect_right
 from collections import deque
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from functools import partial
 from typing import NamedTuple
 
 from cavet.bench._building import BROKER
@@ -82,7 +83,10 @@ class _Stream:
 class LinkTape:
     """The frames of one link."""
 
-    def __init__(self, name: str, title: str, tongue: Spoken, byte_seconds: float) -> None:
+    def __init__(
+        self, name: str, title: str, tongue: Spoken, byte_seconds: float, is_station: Callable[[str], bool]
+    ) -> None:
+        self._is_station = is_station
         self.name = name
         self.title = title
         self.tongue = tongue
@@ -132,7 +136,7 @@ class LinkTape:
         number = len(self.end)
         raw_end = frame.end if not self.keeps else stream.end
         begin, end = stream.times(frame.offset, raw_end)
-        above = (side is Side.HOST) != stream.client.endswith(STATION)
+        above = (side is Side.HOST) != self._is_station(stream.client)
         wrong = bool(frame.problems)
         self.begin.append(begin)
         self.end.append(end)
@@ -270,12 +274,18 @@ class LinkTape:
 class Tape:
     """The frames of all links of a bench, read on from its record."""
 
-    def __init__(self, plan: Plan, record: Record) -> None:
+    def __init__(self, plan: Plan, record: Record, hosts: Callable[[str], set[str]] = lambda link: set()) -> None:
+        """`hosts` gives the names by which a link's host is known at the broker."""
         self._plan = plan
+        self._hosts = hosts
+        self._ours: set[str] = set()
+        """Programs on the broker that are this bench's own: they are heard at their own end."""
         self._record = record
         self._next = record.transfers.first
         self.links: dict[str, LinkTape] = {
-            link.name: LinkTape(link.name, _title(link), spoken(plan, link), link.byte_seconds)
+            link.name: LinkTape(
+                link.name, _title(link), spoken(plan, link), link.byte_seconds, partial(self._is_station, link)
+            )
             for link in plan.links.values()
         }
 
@@ -296,20 +306,27 @@ class Tape:
             name = transfer.client.partition("/")[0]
             if name in self.links and "/" in transfer.client:
                 return self.links[name]
-            return self._brokers_own()
+            return self._brokers_own() if transfer.client not in self._ours else None
         link = self._plan.links.get(transfer.link)
         if link is None:
             return None
         if link.broker:
+            self._ours.add(transfer.client)
             return self.links[link.name]
         wanted = Seat.BOARD if link.simulated else Seat.HOST
         return self.links[link.name] if transfer.seat is wanted else None
+
+    def _is_station(self, link: LinkPlan, client: str) -> bool:
+        """Whether a program on a broker is the board, and no host."""
+        return client.endswith(STATION) or bool(
+            link.broker and "/" not in client and client not in self._hosts(link.name)
+        )
 
     def _brokers_own(self) -> LinkTape:
         """What programs of others say to our broker."""
         if BROKER not in self.links:
             link = next(link for link in self._plan.links.values() if link.protocol == "mqtt")
-            self.links[BROKER] = LinkTape(BROKER, "others, mqtt", spoken(self._plan, link), 0.0)
+            self.links[BROKER] = LinkTape(BROKER, "others, mqtt", spoken(self._plan, link), 0.0, lambda client: False)
         return self.links[BROKER]
 
     def frame(self, placed: Placed) -> Frame | None:

@@ -127,6 +127,15 @@ class Canvas:
         for row in range(max(0, y), min(self.height, y + height)):
             self._grounds[row][first:last] = [ground] * max(0, last - first)
 
+    def widened(self, width: int) -> Canvas:
+        """The same on a wider canvas."""
+        wide = Canvas(width, self.height)
+        for y in range(self.height):
+            wide._cells[y][: self.width] = self._cells[y]
+            wide._inks[y][: self.width] = self._inks[y]
+            wide._grounds[y][: self.width] = self._grounds[y]
+        return wide
+
     def lay_row(self, y: int, other: Canvas, row: int = 0) -> None:
         """Take a row of another canvas, as wide as this one, for one of its own. Neither is drawn on later."""
         self._cells[y], self._inks[y], self._grounds[y] = other._cells[row], other._inks[row], other._grounds[row]

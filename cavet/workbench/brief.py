@@ -25,7 +25,7 @@ def brief_message(tongue: Spoken, message: Message, *, named: bool = True) -> st
     fields = as_fields(message, tongue.unused(name))
     words = [name] if named or name in ("exception", "not-acknowledged", "acknowledged") else []
     for key, value in fields.items():
-        if key in UNTOLD or (f"{key}_text" in fields) or value in ("", [], None):
+        if key in UNTOLD or (key == "address" and not named) or (f"{key}_text" in fields) or value in ("", [], None):
             continue
         if f"{key}_name" in fields:
             continue

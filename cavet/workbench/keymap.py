@@ -46,7 +46,7 @@ EVERYWHERE = (
         always=True,
     ),
     Command(
-        name="the next screen", does="of those named at the top", keys="f4", shown="F4", foot="screen",
+        name="the next screen", does="of those named at the top", keys="f4", shown="F4",
         action="screen(1)", always=True,
     ),
     Command(does="and its number: a screen", keys="ctrl+g", shown="ctrl+g", action="screen_number", always=True),

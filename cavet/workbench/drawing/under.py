@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import msgspec
 
-from cavet.drawings.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET, Canvas, Ink
+from cavet.drawings.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET, Canvas, Ink, fitting
 from cavet.drawings.ruler import RulerView, bytes_in, draw_ruler
 from cavet.drawings.waveform import draw_levels
 from cavet.protocols import Side
 from cavet.protocols.levels import Waveform
 
 Pieces = tuple[tuple[str, Ink], ...]
-LEVELS_ROWS = 5
 BOLD = PAPER._replace(bold=True)
 
 
@@ -19,7 +18,8 @@ class UnderView(msgspec.Struct, frozen=True, kw_only=True):
     """What is shown of a frame."""
 
     name: str
-    about: str
+    abouts: tuple[str, ...]
+    """Who says it to whom, when, how long: in ever fewer words."""
     place: str
     ruler: RulerView | None
     detail: Pieces = ()
@@ -42,16 +42,24 @@ def draw_under(view: UnderView, width: int, height: int) -> Canvas:
     place = f"changed · {view.place}" if view.changed else view.place
     canvas.put_right(width - 1, 0, place, ASKED if view.changed else QUIET)
     room = width - len(place) - 3
-    canvas.flow(1, 0, [(view.name, BOLD), (f"  {view.about}", QUIET)], room)
-    tail = _tail(view, width, height)
-    ruler = _ruler(view.ruler, width, height - 2 - tail.height)
-    for row in range(min(ruler.height, height - 2)):
-        canvas.lay_row(2 + row, ruler, row)
-    begin = min(2 + ruler.height + 1, height - tail.height)
-    for row in range(tail.height):
-        if 2 + ruler.height <= begin + row < height:
-            canvas.lay_row(begin + row, tail, row)
+    canvas.put(1, 0, view.name, BOLD, room)
+    behind = len(view.name) + 3
+    canvas.put(behind, 0, fitting(max(0, room - behind), *view.abouts, ""), QUIET)
+    y = _draw_ruler(canvas, view.ruler, width, height - 2 - min(height // 3, _least_tail(view)))
+    _draw_tail(canvas, view, y + 1)
     return canvas
+
+
+def _least_tail(view: UnderView) -> int:
+    """The rows below the ruler that matter most: the field under the cursor, what is wrong, what became of it."""
+    return bool(view.detail) + min(2, len(view.problems)) + 2 * bool(view.fate)
+
+
+def _draw_ruler(canvas: Canvas, view: RulerView, width: int, height: int) -> int:
+    ruler = _ruler(view, width, height)
+    for row in range(min(ruler.height, canvas.height - 2)):
+        canvas.lay_row(2 + row, ruler, row)
+    return 2 + ruler.height
 
 
 def _ruler(view: RulerView, width: int, height: int) -> Canvas:
@@ -61,7 +69,7 @@ def _ruler(view: RulerView, width: int, height: int) -> Canvas:
     at = _row_of(view, a_row)
     for rows in range(min(count, max(1, height // 4)), 0, -1):
         first = min(max(0, at - rows // 2), count - rows)
-        canvas = draw_ruler(view, width, rows=range(first, first + rows))
+        canvas = draw_ruler(view, width - 1, rows=range(first, first + rows)).widened(width)
         if canvas.height <= height or rows == 1:
             return canvas
     return Canvas(width, 0)
@@ -74,32 +82,21 @@ def _row_of(view: RulerView, a_row: int) -> int:
     return min((begin for begin, _ in spans), default=0) // (8 * a_row)
 
 
-def _tail(view: UnderView, width: int, height: int) -> Canvas:
-    """What stands below the ruler."""
-    lines: list[Pieces] = [view.detail] if view.detail else []
-    lines += [((f"✕ {problem}", CORAL),) for problem in view.problems[:2]]
-    with_wave = view.wave is not None and height >= 26
-    rows = len(lines) + (1 if lines else 0)
-    wave = None
-    if with_wave and view.wave is not None:
-        ink = ASKED if view.ruler is None or view.ruler.side is Side.HOST else GOT
-        bit = view.ruler.bit if view.ruler is not None else None
-        wave = draw_levels(view.wave, width, ink, first=view.wave_from, bit=bit)
-        rows += wave.height + 2
-    if view.fate and height >= 18:
-        rows += 2
-    canvas = Canvas(width, min(rows, max(0, height - 8)))
-    y = 0
-    for line in lines:
+def _draw_tail(canvas: Canvas, view: UnderView, y: int) -> None:
+    """What stands below the ruler, as far as there is room: the levels go first."""
+    width, height = canvas.width, canvas.height
+    for line in [*([view.detail] if view.detail else []), *(((f"✕ {text}", CORAL),) for text in view.problems[:2])]:
         canvas.flow(1, y, line, width - 1)
         y += 1
-    y += 1 if lines else 0
-    if wave is not None:
-        canvas.flow(1, y, [("on the line  ", QUIET), (view.wave_note, HEATHER)], width - 1)
-        for row in range(wave.height):
-            if y + 1 + row < canvas.height:
+    y += bool(view.detail or view.problems)
+    fate_rows = 2 if view.fate else 0
+    if view.wave is not None and view.ruler is not None:
+        ink = ASKED if view.ruler.side is Side.HOST else GOT
+        wave = draw_levels(view.wave, width, ink, first=view.wave_from, bit=view.ruler.bit)
+        if y + 1 + wave.height + fate_rows <= height:
+            canvas.flow(1, y, [("on the line  ", QUIET), (view.wave_note, HEATHER)], width - 1)
+            for row in range(wave.height):
                 canvas.lay_row(y + 1 + row, wave, row)
-        y += wave.height + 2
-    if view.fate:
+            y += wave.height + 2
+    if view.fate and y < height:
         canvas.flow(1, y, view.fate, width - 1)
-    return canvas

@@ -39,10 +39,10 @@ def trail_of(standings: Standings, record: Record, event: Event) -> Trail | None
 
 
 def fate_of(standings: Standings, trail: Trail) -> Pieces:
-    """A trail in a line: each stage that was reached, with the time to the next."""
+    """A trail in a line, from the wire on: each stage that was reached, with the time to the next."""
     diagnosis = standings.diagnose(trail)
     pieces: list[tuple[str, object]] = [("what became of it  ", QUIET)]
-    reached = [(stage, event) for stage in STAGES if (event := trail.reached(stage)) is not None]
+    reached = [(stage, event) for stage in STAGES[2:] if (event := trail.reached(stage)) is not None]
     for place, (stage, event) in enumerate(reached):
         if place:
             gap = max(0.0, event.t - reached[place - 1][1].t)

@@ -67,7 +67,7 @@ class Sentence:
         self.tongue = tongue
         self._meanings = meanings
         self.forms = dict(tongue.forms(Side.HOST))
-        self.names = list(self.forms)
+        self.names = sorted(self.forms, key=lambda name: getattr(self.forms[name], CODES, 0))
         self.chosen = 0
         self.cursor = 0
         """The blank under the cursor; -1 while a message is chosen."""
@@ -125,6 +125,11 @@ class Sentence:
         can, bare = kind_of(self.form, field.name)
         words = tuple(words_of(self.form, field.name).values())
         return Blank(field.name, text, can, words, field.required, bare in (str, bytes), bare is bool)
+
+    @property
+    def unfilled(self) -> list[str]:
+        """The blanks in which something must stand, and nothing does."""
+        return [blank.field for blank in self.blanks if blank.required and blank.text == ""]
 
     @property
     def blank(self) -> Blank | None:
@@ -213,7 +218,7 @@ class Sentence:
             pieces += [("", field)] if field in blanks else []
         for field in blanks:
             if field not in _fields_in(template):
-                pieces += [(f", {field} ", ""), ("", field)]
+                pieces += [(f" · {field} ", ""), ("", field)]
         return pieces
 
 

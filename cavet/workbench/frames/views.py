@@ -49,7 +49,7 @@ def _link_title(desk: Desk, on: LinkTape) -> str:
     link = desk.bench.plan.links.get(on.name)
     if link is None:
         return on.name
-    return on.name if on.name != link.board else f"{link.board} {link.kind}"
+    return f"{link.board} {link.kind}"
 
 
 def _bars(desk: Desk, reading: Reading, on: LinkTape, seen: range) -> list[Bar]:
@@ -65,7 +65,7 @@ def _bars(desk: Desk, reading: Reading, on: LinkTape, seen: range) -> list[Bar]:
             text = brief(on.tongue, frame, named=not answers) if frame is not None else placed.name
             asked = reading.tape.frame(on.placed(placed.partner)) if answers else None
             if asked is not None and frame is not None and asked.data == frame.data:
-                text = "echo"
+                text = "echo" if asked.message.NAME == frame.message.NAME else text
         partner = on.placed(placed.partner) if placed.partner >= 0 else None
         asks = partner is not None and placed.above and partner.begin >= placed.end
         gap = placed.begin - partner.end if partner is not None and not placed.above else 0.0
@@ -120,25 +120,26 @@ def under_view(
     placed = reading.placed
     if placed is None or editing is None:
         left = f"; {reading.left} transfers are still to be read" if reading.left else ""
-        return UnderView(name="", about="", place="", ruler=None, empty=f"no frame here yet{left}")
+        return UnderView(name="", abouts=(), place="", ruler=None, empty=f"no frame here yet{left}")
     on = reading.on
     link = desk.bench.plan.links.get(on.name)
     board = link.board if link is not None else ""
     who = f"the host to {board}" if placed.above else f"{board} to the host"
     client = on.client(placed.number)
-    if client and "/" not in client:
+    if client and "/" not in client and client not in _own(desk, on.name):
         who = f"{who}, by {plain(client, 24)}"
     took = placed.end - placed.begin
-    wire = f", {show_duration(took)} on the wire" if took > 0 else ""
+    wire = f", {show_duration(took)} on the wire" if took > 0 and on.byte_seconds else ""
     size = len(editing.frame.data)
-    about = f"{who} · {placed.begin:.4f} s · {size} byte{'' if size == 1 else 's'}{wire}"
+    time, count = f"{placed.begin:.4f} s", f"{size} byte{'' if size == 1 else 's'}"
+    abouts = (f"{who} · {time} · {count}{wire}", f"{who} · {time} · {count}", f"{time} · {count}", time)
     fields = meant(desk, board, editing, reading)
     field = fields[editing.cursor] if fields and active else None
     partner = on.placed(placed.partner) if placed.partner >= 0 else None
     wave, note = _wave(desk, reading, editing) if with_wave else (None, "")
     begin = _wave_from(wave, editing) if wave is not None else 0.0
     return UnderView(
-        name=editing.frame.message.NAME, about=about, place=f"{placed.number + 1} of {len(on)}",
+        name=editing.frame.message.NAME, abouts=abouts, place=f"{placed.number + 1} of {len(on)}",
         ruler=RulerView(
             data=editing.frame.data, fields=tuple(fields), side=Side.HOST if placed.above else Side.BOARD,
             cursor=editing.cursor if active else None, bit=editing.bit if active else None,
@@ -148,6 +149,11 @@ def under_view(
         wave=wave, wave_from=begin, wave_note=note, changed=editing.is_changed,
         fate=_fate(desk, reading, placed, board) or fate.answered(placed, partner),
     )  # fmt: skip
+
+
+def _own(desk: Desk, link: str) -> set[str]:
+    """The names of this bench's host on a link."""
+    return {name for each in desk.bench.host_links.values() if each.link.name == link for name in each.clients}
 
 
 def meant(desk: Desk, board: str, editing: Editing, reading: Reading) -> list[Field]:
@@ -239,7 +245,7 @@ def _said_view(desk: Desk, sentence: Sentence) -> UnderView:
     frame = sentence.frame()
     if frame is None:
         return UnderView(
-            name="", about="", place="", ruler=None, empty="its ruler stands here once the blanks are right"
+            name="", abouts=(), place="", ruler=None, empty="its ruler stands here once the blanks are right"
         )
     fields = sentence.tongue.explained(frame, Side.HOST)
     blank = sentence.blank
@@ -249,7 +255,7 @@ def _said_view(desk: Desk, sentence: Sentence) -> UnderView:
     told = sentence.means()
     named = [_with_meaning(field, told.get(field.name, "")) for field in fields]
     return UnderView(
-        name=frame.message.NAME, about="as it will be said", place="not said yet",
+        name=frame.message.NAME, abouts=("as it will be said",), place="not said yet",
         ruler=RulerView(data=frame.data, fields=tuple(named), cursor=cursor),
         problems=tuple(map(plain, frame.problems)),
     )  # fmt: skip
@@ -264,6 +270,9 @@ def say_view(
 ) -> SayView:
     """The panel on the right."""
     wrong_field, wrong = sentence.wrong()
+    unfilled = sentence.unfilled
+    if unfilled:
+        wrong_field, wrong = "", ""
     told = sentence.means() if not sentence.choosing else {}
     blank = sentence.blank
     texts = {each.field: each for each in sentence.blanks}
@@ -275,13 +284,17 @@ def say_view(
         here = blank is not None and field == blank.field
         shown = entry if here and entry is not None else texts[field].text
         meaning = told.get(field, "") if field not in ("unit", "function") else ""
-        pieces.append(BlankView(plain(shown, 40), field, here, field == wrong_field, shown == "", meaning))
+        wrong_here = field == wrong_field and focused and not sentence.choosing
+        empty = shown == "" and (texts[field].required or here)
+        pieces.append(BlankView(plain(shown, 40) or ("" if empty else "–"), field, here, wrong_here, empty, meaning))
     frame = sentence.frame()
-    help_ = [f"{blank.field}: {blank.can}"] if blank is not None and focused and not sentence.choosing else []
+    filling = focused and not sentence.choosing
+    help_ = [f"{blank.field}: {blank.can}"] if blank is not None and filling else []
+    help_ += [f"still to be filled: {', '.join(unfilled)}"] if unfilled and filling else []
     return SayView(
         to=to, names=tuple((name, sentence.code_of(name)) for name in sentence.names), chosen=sentence.chosen,
         choosing=sentence.choosing, pieces=tuple(pieces), help=tuple(help_),
-        wrong=wrong if focused and not sentence.choosing else "",
+        wrong=wrong if filling else "",
         bytes=hex_pairs(frame.data) if frame is not None else "", keys=_say_keys(sentence, focused, bool(ways)),
         focused=focused, refused=refused, ways=ways, way=way,
     )  # fmt: skip

@@ -42,13 +42,13 @@ class FramesScreen(Frame):
     CAN = keymap.FRAMES
     DEFAULT_CSS = """
     FramesScreen {
-        #tape { height: 14; }
+        #tape { height: 15; padding-top: 1; }
         #middle { height: 1fr; border-top: solid $hair; }
         #under { width: 1fr; }
         #say { width: 54; border-left: solid $hair; }
         #said { height: 4; border-top: solid $hair; }
         #slate { height: 3; border-top: solid $hair; }
-        &.low #tape { height: 9; }
+        &.low #tape { height: 9; padding-top: 0; }
         &.low #said { height: 3; }
         &.low #slate { height: 2; }
         &.mid #say { width: 42; }
@@ -74,6 +74,8 @@ class FramesScreen(Frame):
         self._focus = TAPE
         self._typing = ""
         self._entry: str | None = None
+        self._before = ""
+        """What stood in the blank that is typed into."""
         self._ways: tuple[ways.Way, ...] = ()
         self._way = 0
         self._with_wave = True
@@ -113,7 +115,9 @@ class FramesScreen(Frame):
         """Where one is on the tape; it is begun when the screen is first looked at."""
         if self._reading is None:
             record = self._desk.bench.record
-            self._reading = Reading(Tape(self._desk.bench.plan, record), record)
+            hosts = {link.link.name: link for link in self._desk.bench.host_links.values()}
+            tape = Tape(self._desk.bench.plan, record, lambda link: hosts[link].clients if link in hosts else set())
+            self._reading = Reading(tape, record)
         return self._reading
 
     @property
@@ -221,7 +225,15 @@ class FramesScreen(Frame):
 
     def _begin(self, what: str, text: str) -> None:
         self._typing, self._entry = what, text
+        blank = self._sentence.blank if what == BLANK else None
+        self._before = blank.text if blank is not None else ""
+        self._show_typed()
         self.follow()
+
+    def _show_typed(self) -> None:
+        """What is typed into a blank stands in it at once, so that its bytes can be seen."""
+        if self._typing == BLANK and self._entry is not None:
+            self._sentence.put(self._entry)
 
     def _type(self, key: str, character: str | None) -> bool:
         entry = self._entry or ""
@@ -229,6 +241,8 @@ class FramesScreen(Frame):
             what, self._typing, self._entry = self._typing, "", None
             self.attempt(lambda: self._entered(what, entry))
         elif key == "escape":
+            if self._typing == BLANK:
+                self._sentence.put(self._before)
             self._typing, self._entry = "", None
         elif key == "backspace":
             self._entry = entry[:-1]
@@ -236,6 +250,7 @@ class FramesScreen(Frame):
             self._entry = (entry + character)[:MAX_ENTRY]
         else:
             return False
+        self._show_typed()
         self.follow()
         return True
 
