@@ -17,7 +17,7 @@ from typing import NamedTuple
 from cavet.bench._building import BROKER
 from cavet.bench._plan import LinkPlan, Plan
 from cavet.bench._spoken import BusSpoken, Spoken, UsbSpoken, spoken
-from cavet.protocols import Decoder, Frame, Message, Side
+from cavet.protocols import Decoder, Frame, Message, Side, Unreadable
 from cavet.record import Direction, Record, Seat, Transfer
 
 SIDES = {Direction.TO_BOARD: Side.HOST, Direction.TO_HOST: Side.BOARD}
@@ -240,8 +240,9 @@ class LinkTape:
             return None
         decoder = self.tongue.decoder(Side.HOST if self._flags[number] & 1 else Side.BOARD)
         frames = [*decoder.feed(data), *decoder.finish()]
-        if len(frames) != 1:
-            return None
+        if len(frames) != 1:  # what was no frame between others may look like several by itself
+            reason = "no frame that can be read"
+            return Frame(Unreadable(reason=reason), data, self._offset[number], (reason,))
         return Frame(frames[0].message, data, self._offset[number], frames[0].problems)
 
     def _bytes(self, number: int, record: Record) -> bytes | None:
@@ -253,12 +254,9 @@ class LinkTape:
         end = offset + size
         for place in range(last, max(record.transfers.first, last - MOST_BACK) - 1, -1):
             transfer = record.transfers[place]
-            if (
-                transfer.client != client
-                or transfer.direction is not direction
-                or not self._is_mine(transfer, last, record)
-            ):
-                continue
+            is_ours = transfer.client == client and transfer.direction is direction
+            if transfer.offset >= end or not is_ours or not self._is_mine(transfer, last, record):
+                continue  # it was known to be whole only later, or this is another program's
             begin = max(offset, transfer.offset)
             pieces.append(transfer.data[begin - transfer.offset : end - transfer.offset])
             end = begin

@@ -16,12 +16,12 @@ WISHES = {
 SEEN = {
     "beacon": ("analog-message", "value"),
     "mast_1": ("i2c-request", "address"),
-    "pump_a": ("write-single-coil", "FF 00"),
+    "pump_a": ("write-single-coil", "on at pump_a"),
     "relay_101": ("ROUT:CLOS", "channels"),
     "lamp": ("publish", "lamp/set"),
     "post_1": ("mask", "sum"),
-    "yard_1": ("44 02", "register", "address"),
-    "banner": ("transfer", "byte 0"),
+    "yard_1": ("44", "register", "address"),
+    "banner": ("transfer", "data"),
 }
 """What stands on a trail's sheet, where that says something that others do not."""
 

@@ -7,8 +7,8 @@ from collections.abc import Callable
 from cavet import units
 from cavet.bench import Diagnosis
 from cavet.drawings.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET
+from cavet.drawings.ruler import RulerView, draw_ruler
 from cavet.hosts import HELP, DevicePoint, FieldPoint, HeaderPoint, PinPoint, Point, PointKind, TopicPoint
-from cavet.protocols import Field
 from cavet.record import STAGES, Event, Kind, Purpose, Topic, Trail
 from cavet.units import show_duration
 from cavet.wording import hex_pairs, listed, plain
@@ -19,6 +19,7 @@ from cavet.workbench.frames.apart import taken_apart
 from cavet.workbench.presence import health_words, presence_words
 
 Act = Callable[[], None]
+RULER_CELLS = 100
 
 MEANINGS = {
     Kind.ASKED: "someone wants a value at a point",
@@ -107,46 +108,19 @@ def _after(desk: Desk, trail: Trail) -> list[Event]:
 
 
 def _frame_lines(desk: Desk, trail: Trail, point: Point | None) -> list[Line]:
+    """The rulers of what was sent."""
     step = trail.steps.get(Kind.FRAMED) or trail.steps.get(Kind.CARRIED)
     lines: list[Line] = []
     for event in step.events if step else ():
-        for data, field in taken_apart(desk, trail, point, event.value) if isinstance(event.value, bytes) else ():
-            lines += [[], [("the frame  ", QUIET), (hex_pairs(data), ASKED)]]
-            lines += _field_lines(field, 0, data)
+        for frame, fields in taken_apart(desk, trail, point, event.value) if isinstance(event.value, bytes) else ():
+            lines += [[], [("the frame  ", QUIET), (frame.message.NAME, PAPER._replace(bold=True))], []]
+            lines += _ruler_lines(RulerView(data=frame.data, fields=tuple(fields)))
     return lines
 
 
-def _field_lines(field: Field, depth: int, wire: bytes) -> list[Line]:
-    value = _field_value(field)
-    if isinstance(field.value, bytes) and not field.fields and field.name == "payload":
-        value = plain(_text_of(field.value), 60)
-    places = ", ".join(str(place) for place in dict.fromkeys(first // 8 for first, _ in field.spans[:4]))
-    bits = " ".join(_bits(wire, first, size) for first, size in field.spans[:4] if size <= 8)
-    line: Line = [
-        (f"{'  ' * depth}{field.name:14}"[:18].ljust(18), PAPER),
-        (f"{value:>22}  ", GOT),
-        (f"byte {places:6}" if not field.fields else " " * 11, QUIET),
-        (f"{bits:18} ", ASKED),
-        (field.problem or field.meaning, CORAL if field.problem else QUIET),
-    ]
-    lines = [line]
-    for inner in field.fields:
-        lines += _field_lines(inner, depth + 1, wire)
-    return lines
-
-
-def _field_value(field: Field) -> str:
-    """What a field holds, as a person reads it."""
-    if field.value is None or isinstance(field.value, bytes):
-        return "" if field.value is None or field.fields else hex_pairs(field.value)
-    if isinstance(field.value, bool):
-        return "1" if field.value else "0"
-    return plain(f"{field.value} {field.unit}".rstrip())
-
-
-def _bits(wire: bytes, first: int, size: int) -> str:
-    """The bits of a run, as 0 and 1."""
-    return "".join(str(wire[place // 8] >> (7 - place % 8) & 1) for place in range(first, first + size))
+def _ruler_lines(view: RulerView) -> list[Line]:
+    canvas = draw_ruler(view, RULER_CELLS, whole=False)
+    return [[(run.text, run.ink) for run in canvas.row(y)] for y in range(canvas.height)]
 
 
 def point_sheet(desk: Desk, point: Point) -> Sheet:

@@ -1,0 +1,159 @@
+"""The tape: every frame of every link, its time, its answer; read again when it is looked at."""
+
+import random
+import unittest
+
+import cavet
+from cavet.bench import Tape, load_bench
+from cavet.demo import demo_path
+from cavet.protocols import Side, codec
+from cavet.record import Direction, Record, Seat
+
+
+WISHES = {"beacon": 30, "pump_a": True, "lamp": True, "post_2": True, "yard_3": True, "relay_101": True}
+
+
+def demo_tape(seconds=4.0):
+    with cavet.open("demo", seed="tape") as bench:
+        for name, value in {
+            "beacon": 30,
+            "pump_a": True,
+            "lamp": True,
+            "post_2": True,
+            "yard_3": True,
+            "relay_101": 1,
+        }.items():
+            bench[name].set(value)
+        bench.wait(seconds)
+        running = bench._running
+        tape = Tape(running.plan, running.record)
+        tape.follow()
+        boards = {name: bench.frames(name) for name in running.plan.boards}
+        return tape, running.record, boards
+
+
+class Demo(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.tape, cls.record, cls.boards = demo_tape()
+
+    def test_every_frame_is_on_it_and_comes_out_again_as_it_was(self):
+        for board, passed in self.boards.items():
+            links = [on for name, on in self.tape.links.items() if name.partition("_")[0] == board]
+            found = [on.frame(number, self.record) for on in links for number in range(len(on))]
+            with self.subTest(board):
+                self.assertTrue(found)
+                self.assertNotIn(None, found)
+                for on in links:
+                    for number in range(len(on)):
+                        placed = on.placed(number)
+                        self.assertEqual(placed.name, on.frame(number, self.record).message.NAME)
+                        self.assertLessEqual(placed.begin, placed.end)
+                if board != "towpath":  # the station's own are on the tape, too
+                    self.assertEqual(sorted(frame.data for frame in found), sorted(message.wire for message in passed))
+
+    def test_an_answer_is_tied_to_what_it_answers(self):
+        for name, least in (("pumphouse", 0.95), ("switchrack", 0.9), ("mast", 0.9), ("signalpost", 0.5)):
+            on = self.tape.links[name]
+            asked = [on.placed(number) for number in range(len(on)) if on.placed(number).side is Side.HOST]
+            tied = [placed for placed in asked if placed.partner >= 0]
+            with self.subTest(name):
+                self.assertGreater(len(tied), least * len(asked))
+                for placed in tied:
+                    answer = on.placed(placed.partner)
+                    self.assertEqual((answer.partner, answer.side), (placed.number, Side.BOARD))
+                    self.assertGreaterEqual(answer.end, placed.end)
+
+    def test_a_frame_is_as_long_as_its_bytes_take(self):
+        on = self.tape.links["gatehouse"]
+        for number in range(0, len(on), 50):
+            placed = on.placed(number)
+            self.assertAlmostEqual(
+                placed.end - placed.begin, placed.size * on.byte_seconds, delta=on.byte_seconds * 1.01
+            )
+
+    def test_what_is_in_a_time_is_found_and_counted(self):
+        on = self.tape.links["pumphouse"]
+        begin, end = 2.5, 3.5
+        seen = [
+            number for number in range(len(on)) if on.placed(number).end >= begin and on.placed(number).begin <= end
+        ]
+        self.assertEqual(list(on.within(begin, end)), seen)
+        above = sum(1 for number in range(len(on)) if begin <= on.placed(number).end < end and on.placed(number).above)
+        self.assertEqual(on.count(begin, end, above=True), above)
+
+    def test_what_the_board_says_to_the_broker_stands_below_the_line(self):
+        on = self.tape.links["towpath"]
+        sides = {(on.client(number).rpartition("/")[2], on.placed(number).side, on.placed(number).above)
+                 for number in range(len(on))}  # fmt: skip
+        self.assertIn(("host", Side.HOST, True), sides)
+        self.assertIn(("station", Side.HOST, False), sides)
+
+
+class Streams(unittest.TestCase):
+    def setUp(self):
+        self.plan = load_bench(demo_path()).plan
+        self.record = Record(now=lambda: 0.0)
+        self.tape = Tape(self.plan, self.record)
+        self.rtu = codec("modbus-rtu")
+
+    def carry(self, data, offset, t=0.0, direction=Direction.TO_BOARD, seat=Seat.BOARD, link="pumphouse_line"):
+        self.record.carry(link, "", seat, direction, offset, t, t + 0.001, data)
+
+    def names(self, link="pumphouse_line"):
+        self.tape.follow()
+        on = self.tape.links[link]
+        return [on.placed(number).name for number in range(len(on))]
+
+    def test_a_frame_in_pieces_is_one_and_read_again_from_them(self):
+        wire = bytes.fromhex("07 06 00 00 02 58 89 36")
+        for place in range(len(wire)):
+            self.carry(wire[place : place + 1], place, 0.01 * place)
+        self.assertEqual(self.names(), ["write-single-register"])
+        on = self.tape.links["pumphouse_line"]
+        self.assertEqual(on.frame(0, self.record).data, wire)
+        self.assertEqual((on.placed(0).begin, round(on.placed(0).end, 6)), (0.0, 0.071))
+
+    def test_a_link_that_was_opened_anew_begins_anew(self):
+        wire = bytes.fromhex("07 06 00 00 02 58 89 36")
+        self.carry(wire[:5], 0)
+        self.carry(wire, 0, 1.0)
+        self.assertEqual(self.names(), ["write-single-register"])
+
+    def test_both_ends_of_a_link_count_once(self):
+        wire = bytes.fromhex("07 06 00 00 02 58 89 36")
+        self.carry(wire, 0)
+        self.carry(wire, 0, seat=Seat.HOST)
+        self.assertEqual(self.names(), ["write-single-register"])
+
+    def test_problems_are_found_at_once(self):
+        good, bad = bytes.fromhex("07 06 00 00 02 58 89 36"), bytes.fromhex("07 06 00 00 02 58 89 37")
+        offset = 0
+        for number in range(50):
+            data = bad if number == 30 else good
+            self.carry(data, offset, number)
+            offset += len(data)
+        for _ in range(40):  # a wrong check is told when no good frame can begin inside it any more
+            self.carry(good, offset, 60.0)
+            offset += len(good)
+        self.names()
+        on = self.tape.links["pumphouse_line"]
+        self.assertEqual(len(on.problems), 1)
+        self.assertEqual(on.problems_within(0.0, 100.0), 1)
+
+    def test_noise_and_long_frames_do_no_harm(self):
+        noise = random.Random("tape").randbytes(20_000)
+        for place in range(0, len(noise), 500):
+            self.carry(noise[place : place + 500], place, place / 1000)
+            self.record.carry(
+                "towpath", "x", Seat.HOST, Direction.TO_BOARD, place, 0.0, 0.0, noise[place : place + 500]
+            )
+        self.names()
+        on = self.tape.links["pumphouse_line"]
+        whole = b"".join(on.frame(number, self.record).data for number in range(len(on)))
+        self.assertTrue(noise.startswith(whole))
+        self.assertGreater(len(whole), 18_000)
+
+
+if __name__ == "__main__":
+    unittest.main()

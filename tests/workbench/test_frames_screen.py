@@ -1,0 +1,303 @@
+"""The Frames screen: the tape, the ruler under change, saying, the slate; and the rooms below it."""
+
+import asyncio
+import unittest
+
+from cavet.bench import Meanings, load_bench, spoken
+from cavet.demo import demo_path
+from cavet.protocols import FieldError, Side, codec, read_whole
+from cavet.record import Kind
+from cavet.wording import WrongError
+from cavet.workbench.frames.editing import Editing
+from cavet.workbench.frames.reading import matching
+from cavet.workbench.frames.sentence import SENTENCES, Sentence
+from cavet.workbench.frames.slate import Slate
+from cavet.workbench.frames.ways import fields_of, ways_of
+from cavet.workbench.screens.frames import FramesScreen
+from tests.workbench.test_screens import seated
+
+PLAN = load_bench(demo_path()).plan
+WRITE = bytes.fromhex("07 06 00 00 02 58 89 36")
+
+
+def tongue(link):
+    return spoken(PLAN, PLAN.links[link])
+
+
+def editing(data=WRITE, protocol="modbus-rtu", link="pumphouse_line"):
+    (frame,) = read_whole(codec(protocol), data, Side.HOST)
+    return Editing(tongue(link), frame, Side.HOST)
+
+
+class OnTheRuler(unittest.TestCase):
+    def test_a_value_is_changed_and_the_check_follows(self):
+        frame = editing()
+        self.assertEqual(frame.field.name, "value")
+        frame.set("725")
+        self.assertEqual((frame.shown, frame.frame.problems), ("07 06 00 00 02 D5 49 53", ()))
+        self.assertTrue(frame.is_changed)
+        self.assertLess({46, 47}, frame.changed_bits | {46, 47})
+        self.assertTrue(frame.undo())
+        self.assertEqual(frame.frame.data, WRITE)
+        self.assertFalse(frame.undo())
+
+    def test_lengths_and_checks_stay_wrong_on_purpose_until_they_are_wanted_right(self):
+        frame = editing()
+        frame.leave_wrong()
+        frame.nudge(1)
+        self.assertIn("expected", frame.frame.problems[0])
+        frame.leave_wrong()
+        self.assertEqual(frame.frame.problems, ())
+
+    def test_bits_are_flipped_one_by_one(self):
+        frame = editing()
+        frame.into_bits()
+        self.assertEqual(frame.bit, 32)
+        frame.move(15)
+        self.assertEqual((frame.bit, frame.field.name), (47, "value"))
+        frame.flip()
+        self.assertEqual(frame.frame.message.value, 601)
+        frame.move(9)
+        self.assertEqual(frame.field.name, "crc")
+
+    def test_what_a_field_can_not_hold_is_told_and_nothing_is_lost(self):
+        frame = editing()
+        for text in ("70000", "much", "-1"):
+            with self.subTest(text), self.assertRaises((WrongError, FieldError)):
+                frame.set(text)
+        self.assertEqual(frame.frame.data, WRITE)
+
+    def test_a_frame_that_is_none_any_more_is_told_and_can_be_taken_back(self):
+        frame = editing(bytes.fromhex("F0 6D 09 F7"), "firmata", "gatehouse")
+        frame.leave_wrong()
+        frame.cursor = 0
+        frame.into_bits()
+        frame.flip()
+        self.assertIn("no longer one frame", frame.frame.problems[0])
+        frame.undo()
+        self.assertEqual(frame.frame.problems, ())
+
+    def test_texts_of_another_length_are_laid_down_anew(self):
+        wire = codec("mqtt").encode(
+            spoken(PLAN, PLAN.links["towpath"]).made("publish", {"topic": "a", "payload": "@1"})
+        )
+        frame = editing(wire, "mqtt", "towpath")
+        frame.cursor = next(place for place, field in enumerate(frame.fields) if field.name == "topic")
+        frame.set("a/longer/topic")
+        self.assertEqual((frame.frame.message.topic, frame.frame.problems), ("a/longer/topic", ()))
+
+
+class Sentences(unittest.TestCase):
+    def sentence(self, link="pumphouse", board="pumphouse"):
+        return Sentence(tongue(link), Meanings(PLAN, board))
+
+    def test_every_message_of_every_link_is_a_sentence_with_all_its_fields(self):
+        for link, plan in PLAN.links.items():
+            made = self.sentence(link, plan.board)
+            for number, name in enumerate(made.names):
+                made.chosen = number
+                with self.subTest(link, message=name):
+                    fields = [field for _, field in made.pieces if field]
+                    self.assertEqual(sorted(fields), sorted(blank.field for blank in made.blanks))
+                    self.assertTrue(made.pieces[0][0])
+
+    def test_the_sentences_are_of_messages_that_there_are_and_name_their_fields(self):
+        forms = {name: form for link in PLAN.links for name, form in tongue(link).forms(Side.HOST).items()}
+        for name, template in SENTENCES.items():
+            fields = [piece.partition("}")[0] for piece in template.split("{")[1:]]
+            with self.subTest(name):
+                self.assertLessEqual(set(fields), set(forms[name].__struct_fields__))
+
+    def test_blanks_know_what_the_bench_knows(self):
+        made = self.sentence()
+        made.begin_with("write-single-register", {"address": "0", "value": "600"})
+        blanks = {blank.field: blank for blank in made.blanks}
+        self.assertEqual(blanks["unit"].text, "7")
+        self.assertEqual(made.means()["value"], "60 % at pump_a_speed")
+        self.assertEqual(made.frame().data[-5:], bytes.fromhex("06 00 00 02 58"))
+
+    def test_what_is_wrong_is_told_at_its_blank(self):
+        made = self.sentence()
+        made.begin_with("write-single-register", {"address": "0"})
+        self.assertEqual(made.unfilled, ["value"])
+        made.texts["value"] = "70000"
+        field, told = made.wrong()
+        self.assertEqual((field, made.frame()), ("value", None))
+        self.assertIn("0 to 65535", told)
+
+    def test_words_switches_and_numbers_are_turned(self):
+        made = self.sentence("gatehouse", "gatehouse")
+        made.begin_with("set-pin-mode", {"pin": "9"})
+        made.cursor = 1
+        made.turn(1)
+        self.assertEqual(made.blank.text, "input")
+        made.cursor = 0
+        made.turn(1)
+        self.assertEqual(made.blank.text, "10")
+
+    def test_a_frame_goes_into_the_blanks_and_comes_out_the_same(self):
+        for link, name, fields in (
+            ("pumphouse", "write-multiple-registers", {"address": "3", "values": "1,2"}),
+            ("gatehouse", "i2c-request", {"address": "32", "mode": "write", "data": "0102"}),
+            ("towpath", "publish", {"topic": "a", "payload": "@x", "qos": "1", "packet_id": "7"}),
+            ("switchrack", "command", {"header": "OUTP1", "values": "ON"}),
+        ):
+            speech = tongue(link)
+            message = speech.made(name, fields)
+            (frame,) = read_whole(speech.codec_of(name), speech.encode(message), Side.HOST)
+            again = fields_of(frame)
+            with self.subTest(name):
+                if name != "command":  # what was read holds its values taken apart
+                    self.assertEqual(speech.encode(speech.made(*again)), frame.data)
+
+    def test_the_ways_to_say_it_wrong_fit_the_message(self):
+        rtu = Sentence(tongue("pumphouse_line"), None)
+        rtu.begin_with("read-coils", {"address": "0", "quantity": "6"})
+        told = [way.told for way in ways_of(rtu)]
+        self.assertEqual(told[0], "with a wrong check")
+        self.assertIn("to unit 8" if rtu.tongue.host else "twice", told)
+        firmata = self.sentence("gatehouse", "gatehouse")
+        firmata.begin_with("pin-state-query", {"pin": "9"})
+        self.assertNotIn("with a wrong check", [way.told for way in ways_of(firmata)])
+
+
+class Searches(unittest.TestCase):
+    def test_what_is_meant(self):
+        (frame,) = read_whole(codec("modbus-rtu"), WRITE, Side.HOST)
+        placed = type("P", (), {"name": frame.message.NAME, "problem": False})()
+        for wanted, holds in (
+            ("value > 500", True), ("value>600", False), ("value = 0x258", True), ("address != 0", False),
+            ("0x02 58", True), ("0x0259", False), ("single", True), ("coil", False), ("problem", False),
+            ("nosuch = 3", False), ("value <= 600.0", True),
+        ):  # fmt: skip
+            with self.subTest(wanted):
+                self.assertEqual(matching(wanted)(placed, frame), holds)
+        for wrong in ("", "0x2", "value > much"):
+            with self.subTest(wrong), self.assertRaises(WrongError):
+                matching(wrong)
+
+
+class Slates(unittest.TestCase):
+    def test_it_knows_the_frame_and_the_field_under_the_cursor(self):
+        frame, slate = editing(), Slate()
+        slate.reckon("scale from=0..1000 to=0..255", frame.frame.data, frame.field)
+        self.assertIn("153", slate.lines[0].found)
+        crc = next(field for field in frame.fields if field.name == "crc")
+        slate.reckon("check kind=modbus", frame.frame.data, crc)
+        self.assertIn("89 36 on the wire", slate.lines[0].found)
+        slate.reckon("0x0258")
+        self.assertIn("600", slate.lines[0].found)
+        slate.reckon("chek kind=modbus")
+        self.assertTrue(slate.lines[0].is_bad)
+
+    def test_the_last_twenty_lines_stay(self):
+        slate = Slate()
+        for number in range(30):
+            slate.reckon(str(number))
+        self.assertEqual((len(slate.lines), slate.lines[0].asked), (20, "29"))
+
+
+class Screen(unittest.TestCase):
+    def test_what_was_driven_is_found_on_the_wire_and_back(self):
+        async def story(seat):
+            await seat.press("right")
+            await seat.until(lambda: seat.asked("beacon"))
+            await seat.until(lambda: seat.desk.standings.trails.all)
+            await seat.press("w")
+            await seat.on(FramesScreen)
+            await seat.sees("analog-message 2", "the host to gatehouse", "what became of it", "% at")
+            await seat.press("g")
+            await seat.sees("drive", "beacon ←")
+
+        seated(story)
+
+    def test_the_ruler_changes_a_frame_and_says_it(self):
+        async def story(seat):
+            await seat.press("right")
+            await seat.until(lambda: seat.asked("beacon"))
+            await seat.until(lambda: seat.desk.standings.trails.all)
+            await seat.press("w")
+            await seat.on(FramesScreen)
+            await seat.sees("analog-message 2")
+            await seat.press("tab")
+            await seat.type("200")
+            await seat.press("enter")
+            await seat.sees("changed", "78.4 %")
+            await seat.press("s")
+            await seat.sees("◆ said")
+            board = seat.desk.bench.world.boards["gatehouse"]
+            await seat.until(lambda: abs(board.circuit.parts["beacon"].fraction(seat.desk.now) - 200 / 255) < 0.01)
+
+        events, _ = seated(story)
+        said = [event for event in events if event.kind == Kind.ASKED and event.note == "by hand" and event.value]
+        self.assertIn(bytes.fromhex("E2 48 01"), [event.value for event in said if isinstance(event.value, bytes)])
+
+    def test_a_message_is_filled_said_and_answered(self):
+        async def story(seat):
+            await seat.press("f4")
+            await seat.on(FramesScreen)
+            screen = seat.app.screen
+            await seat.press("s")
+            place = screen._sentence.names.index("pin-state-query")
+            await seat.press(*["down"] * place)
+            await seat.sees("Ask how pin")
+            await seat.press("enter", "9")
+            await seat.sees("F0 6D 09 F7", "as it will be said")
+            await seat.press("enter", "enter")
+            await seat.sees("pin-state-query 9", "◆ 9 ")
+            await seat.press("b")
+            await seat.sees("cut short")
+            await seat.press("enter")
+            await seat.sees("silence", "as the standard has it")
+
+        seated(story)
+
+    def test_typing_takes_all_keys_and_the_slate_reckons(self):
+        async def story(seat):
+            await seat.press("f4")
+            await seat.on(FramesScreen)
+            await seat.press("slash")
+            await seat.type("number")
+            await seat.press("space")
+            await seat.type("value=600")
+            await seat.sees("number value=600▏")
+            await seat.press("enter")
+            await seat.sees("0x0258")
+            await seat.press("f")
+            await seat.type("nosuch")
+            await seat.press("enter")
+            await seat.sees("no frame")
+
+        seated(story)
+
+    def test_screens_are_changed_by_keys_that_work_everywhere(self):
+        async def story(seat):
+            await seat.press("f4")
+            await seat.on(FramesScreen)
+            await seat.press("f3")
+            await seat.sees("drive")
+            await seat.press("ctrl+g")
+            await seat.sees("to which screen?")
+            await seat.press("2")
+            await seat.on(FramesScreen)
+
+        seated(story)
+
+    def test_it_serves_at_every_size_and_draws_nothing_outside(self):
+        for size in ((160, 47), (100, 30), (80, 24), (60, 16), (40, 12)):
+
+            async def story(seat):
+                await seat.press("f4")
+                await seat.on(FramesScreen)
+                await seat.sees("gatehouse")
+                for key in ("tab", "escape", "s", "enter", "escape", "escape", "w", "plus", "minus", "question_mark"):
+                    await seat.press(key)
+                await asyncio.sleep(0)
+                self.assertEqual(seat.app.screen_stack[0]._faults, set())
+
+            with self.subTest(size):
+                seated(story, size=size)
+
+
+if __name__ == "__main__":
+    unittest.main()
