@@ -15,8 +15,17 @@ MARK = "<!-- the tables below are written by `python -m tests.bench_keys` -->"
 KEY_TABLE = re.compile(r"\| key \| what it does \|\n(\|.*\n)*")
 
 
-def keys():
-    return keymap.key_table((*keymap.DRIVE, *keymap.EVERYWHERE)) + "\n"
+KEYS = {
+    "drive-screen.md": ((*keymap.DRIVE, *keymap.EVERYWHERE),),
+    "frames-screen.md": ((*keymap.FRAMES, *keymap.EVERYWHERE), keymap.RULER, keymap.SAY),
+}
+"""The commands of each key table of a page, in their order."""
+
+
+def with_keys(page, text):
+    """A page with its key tables as the registry has them."""
+    groups = iter(KEYS[page])
+    return KEY_TABLE.sub(lambda found: keymap.key_table(next(groups)) + "\n", text)
 
 
 def row(key):
@@ -73,5 +82,6 @@ if __name__ == "__main__":
         page = DOCS / name
         head = page.read_text().partition(MARK)[0]
         page.write_text(f"{head}{MARK}\n\n{tables(sections)}")
-    page = DOCS / "drive-screen.md"
-    page.write_text(KEY_TABLE.sub(lambda found: keys(), page.read_text(), count=1))
+    for name in KEYS:
+        page = DOCS / name
+        page.write_text(with_keys(name, page.read_text()))

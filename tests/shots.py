@@ -65,6 +65,26 @@ MAST = [
     *["text:f", "text:yard", "Return", "space", "Down", "Down", "space", "Down", "space", "Escape"],
     *["text:f", "text:banner", "Return", 'text:"lock open', "Return", "wait:3", "Escape", "wait:0.5"],
 ]
+FRAMES = ["Right", "Right", "Right", "wait:1", "w", "wait:1", "Tab", "wait:0.5"]
+SAY = [
+    *[
+        "F4",
+        "wait:1",
+        "Down",
+        "wait:0.5",
+        "s",
+        *(["Down"] * 5),
+        "Return",
+        "Down",
+        "text:0",
+        "Return",
+        "text:600",
+        "Return",
+    ],
+    *["Return", "wait:0.5", "text:725", "Return", "Return", "wait:0.5", "b", "wait:0.5"],
+]
+PACKET = ["F4", "wait:1", *(["Up"] * 1), "wait:7", "a", "Left", "Left", "wait:0.5", "Tab", "wait:0.5"]
+BUS = ["F4", "wait:1", "Up", "Up", "wait:3", "a", "Left", "wait:0.5", "Tab", "wait:0.5"]
 SHOTS = {
     "drive-at-rest.png": ([], ["wait:6"]),
     "drive.png": ([], ["text:80", "Return", "wait:1", *FILL, "wait:5", *PRESS_STOP, "wait:0.2"]),
@@ -77,6 +97,10 @@ SHOTS = {
     "buses.png": ([], BUSES),
     "signalpost.png": ([], [*POST, "wait:1"]),
     "mast.png": ([], MAST),
+    "frames.png": ([], FRAMES),
+    "frames-say.png": ([], SAY),
+    "frames-mqtt.png": ([], PACKET),
+    "frames-i2c.png": ([], BUS),
     "drive-100x30.png": (["--size", "800x510"], [*FILL, "wait:2"]),
 }
 

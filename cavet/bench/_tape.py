@@ -23,6 +23,9 @@ from cavet.record import Direction, Record, Seat, Transfer
 SIDES = {Direction.TO_BOARD: Side.HOST, Direction.TO_HOST: Side.BOARD}
 STATION = "/station"
 NONE = -1
+NO_VALUE = float("nan")
+LATER = 64
+"""A frame is known to be whole within so many others behind the transfer that brought its bytes."""
 MOST_OPEN = 64
 """So many requests of a link may wait for their answers."""
 ANSWER_SECONDS = 30.0
@@ -103,6 +106,8 @@ class LinkTape:
         self.begin, self.end = array("d"), array("d")
         self._offset, self._transfer, self._size = array("q"), array("q"), array("l")
         self._partner = array("q")
+        self._value = array("d")
+        """The number in the field that most messages call `value`, so that it is found fast."""
         self._name, self._client, self._flags = array("H"), array("H"), bytearray()
         self.ends = {True: array("d"), False: array("d")}
         """When the frames above and below the line were whole, for counting."""
@@ -147,6 +152,8 @@ class LinkTape:
         self._client.append(self._client_of(stream.client))
         self._flags.append((side is Side.HOST) | above << 1 | wrong << 2)
         self._partner.append(NONE)
+        value = getattr(frame.message, "value", None)
+        self._value.append(value if isinstance(value, int | float) else NO_VALUE)
         self.ends[above].append(end)
         if self.keeps:
             self._kept.append(frame)
@@ -230,6 +237,52 @@ class LinkTape:
         """The frames of some messages, from one on, forth or back."""
         known = self._name
         return (number for number in range(start, len(self.end) if step > 0 else -1, step) if known[number] in names)
+
+    def valued(self, holds: Callable[[float], bool], start: int, step: int) -> Iterator[int]:
+        """The frames whose `value` is such, from one on, forth or back."""
+        values = self._value
+        return (
+            number for number in range(start, len(values) if step > 0 else -1, step)
+            if values[number] == values[number] and holds(values[number])
+        )  # fmt: skip
+
+    def containing(self, data: bytes, start: int, step: int, record: Record) -> int | None:
+        """The next frame with these bytes in it, forth or back; `None` for none."""
+        if not 0 <= start < len(self.end):
+            return None
+        looked = -1
+        for transfer in self._with_bytes(data, start, step, record):
+            first = bisect_left(self._transfer, transfer.number)
+            places = range(first, min(len(self.end), first + LATER + len(transfer.data)))
+            for number in places if step > 0 else reversed(places):
+                if (number >= start if step > 0 else number <= start) and number != looked:
+                    frame = self.frame(number, record)
+                    if frame is not None and data in frame.data:
+                        return number
+                    looked = number
+                if step > 0 and self._transfer[number] > transfer.number + LATER:
+                    break
+        return None
+
+    def _with_bytes(self, data: bytes, start: int, step: int, record: Record) -> Iterator[Transfer]:
+        """The transfers in which bytes stand that are looked for, or in which they end, from a frame on."""
+        at = self._transfer[start]
+        found = record.transfers.since(max(record.transfers.first, at - LATER if step > 0 else record.transfers.first))
+        if step < 0:
+            found = [transfer for transfer in found if transfer.number <= at]
+        tails: dict[tuple[str, str, Direction], bytes] = {}
+        keep = len(data) - 1
+        hits = []
+        for transfer in found:
+            if data in transfer.data:
+                hits.append(transfer)
+            elif keep:
+                key = (transfer.link, transfer.client, transfer.direction)
+                joined = tails.get(key, b"") + transfer.data[:keep]
+                if data in joined:
+                    hits.append(transfer)
+                tails[key] = (joined if len(transfer.data) < keep else transfer.data)[-keep:]
+        return iter(hits if step > 0 else hits[::-1])
 
     def frame(self, number: int, record: Record) -> Frame | None:
         """A frame itself; `None` where its bytes are not in memory any more."""

@@ -25,6 +25,8 @@ MAX_RUNS_NAMED = 3
 """A field of more runs than this says its name at the first one alone."""
 MAX_VALUE = 48
 FEWEST = 4
+LEAST_TEXT = 3
+"""Bytes of so many printable characters are shown as a text."""
 PAPER_BOLD = PAPER._replace(bold=True)
 OWN = {Side.HOST: ASKED._replace(bold=True), Side.BOARD: GOT._replace(bold=True)}
 """The ink of each side's bytes."""
@@ -194,6 +196,8 @@ def value_words(field: Field) -> str:
         return f"{value:0{max(2, 2 * len(field.spans))}X}"
     if isinstance(value, bool):
         return "1" if value else "0"
+    if isinstance(value, bytes) and len(value) >= LEAST_TEXT and value.isascii() and value.decode().isprintable():
+        return f'"{plain(value.decode(), MAX_VALUE)}"'
     if isinstance(value, bytes | bytearray):
         return plain(hex_pairs(bytes(value)[: MAX_VALUE // 3 + 1]), MAX_VALUE)
     if isinstance(value, str):

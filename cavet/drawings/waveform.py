@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from cavet.drawings.canvas import HAIR, HEATHER, PAPER, QUIET, Canvas, Ink
+from cavet.drawings.canvas import HAIR, PAPER, QUIET, Canvas, Ink
 from cavet.drawings.vector import Area, Drawing, Shape, Stroke, Words
-from cavet.protocols.levels import Stretch, Trace, Waveform
+from cavet.protocols.levels import Trace, Waveform
 from cavet.units import show_duration
 
 NAME_CELLS = 6
@@ -22,7 +22,7 @@ SMALL = 11.0
 def draw_levels(wave: Waveform, width: int, ink: Ink, *, first: float = 0.0, bit: int | None = None) -> Canvas:
     """Draw a waveform into cells, from a time on: two rows a trace, then what each bit is. The bit under the cursor is
     marked."""
-    canvas = Canvas(width, 2 * len(wave.traces) + 2)
+    canvas = Canvas(width, 2 * len(wave.traces) + 1)
     cell = wave.period / BIT_CELLS
     for number, trace in enumerate(wave.traces):
         canvas.put(1, 2 * number, trace.name, QUIET)
@@ -36,11 +36,14 @@ def draw_levels(wave: Waveform, width: int, ink: Ink, *, first: float = 0.0, bit
         here = bit is not None and stretch.bit == bit
         canvas.put(x, y, stretch.text, PAPER._replace(bold=True) if here else QUIET)
         if here:
-            begin, end = _cells(stretch, first, cell)
-            canvas.put(max(NAME_CELLS, begin), y + 1, f"{'─' * (end - begin)} {stretch.tells}", HEATHER)
-    if bit is None:
-        canvas.put(NAME_CELLS, y + 1, f"{_bit_time(wave.period)} a bit, {show_duration(wave.end)} in all", HEATHER)
+            canvas.shade(x, y, len(stretch.text), 1, "lifted")
     return canvas
+
+
+def levels_note(wave: Waveform, bit: int | None) -> str:
+    """What stands beside the levels: the bit under the cursor, how long a bit takes, and all of it."""
+    told = next((f"{stretch.tells} · " for stretch in wave.stretches if bit is not None and stretch.bit == bit), "")
+    return f"{told}{_bit_time(wave.period)} a bit, {show_duration(wave.end)} in all"
 
 
 def _bit_time(seconds: float) -> str:
@@ -49,10 +52,6 @@ def _bit_time(seconds: float) -> str:
         if seconds >= size:
             return f"{seconds / size:.3g} {unit}"
     return f"{seconds / 1e-9:.3g} ns"
-
-
-def _cells(stretch: Stretch, first: float, cell: float) -> tuple[int, int]:
-    return NAME_CELLS + round((stretch.begin - first) / cell), NAME_CELLS + round((stretch.end - first) / cell)
 
 
 def _draw_trace(canvas: Canvas, trace: Trace, y: int, first: float, cell: float, end: float, ink: Ink) -> None:

@@ -9,7 +9,6 @@ from cavet.demo import demo_path
 from cavet.protocols import Side, codec
 from cavet.record import Direction, Record, Seat
 
-
 WISHES = {"beacon": 30, "pump_a": True, "lamp": True, "post_2": True, "yard_3": True, "relay_101": True}
 
 

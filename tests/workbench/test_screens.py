@@ -20,6 +20,7 @@ from cavet.workbench import CavetApp, Desk, keymap
 from cavet.workbench.screens.actions import ActionsScreen
 from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.drive import DriveScreen
+from cavet.workbench.screens.frames import FramesScreen
 from cavet.workbench.screens.sheet import SheetScreen
 from cavet.workbench.widgets.leaf import Leaf
 from cavet.workbench.widgets.picture import Picture
@@ -121,11 +122,17 @@ class Window(unittest.TestCase):
 
 class Commands(unittest.TestCase):
     def test_the_keys_of_the_docs_are_those_of_the_registry(self):
-        self.assertIn(bench_keys.keys(), (bench_keys.DOCS / "drive-screen.md").read_text("utf-8"))
+        for name in bench_keys.KEYS:
+            text = (bench_keys.DOCS / name).read_text("utf-8")
+            self.assertEqual(bench_keys.with_keys(name, text), text, f"{name}: python -m tests.bench_keys")
 
     def test_each_names_something_that_can_be_done(self):
         for commands, classes in (
             (keymap.DRIVE, (DriveScreen,)),
+            (keymap.FRAMES, (FramesScreen,)),
+            (keymap.RULER, (FramesScreen,)),
+            (keymap.SAY, (FramesScreen,)),
+            (keymap.WAYS, (FramesScreen,)),
             (keymap.EVERYWHERE, (CavetApp,)),
             (keymap.SHEET, (SheetScreen,)),
             (keymap.DEFECTS, (DefectsScreen,)),

@@ -6,7 +6,7 @@ import msgspec
 
 from cavet.drawings.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET, Canvas, Ink, fitting
 from cavet.drawings.ruler import RulerView, bytes_in, draw_ruler
-from cavet.drawings.waveform import draw_levels
+from cavet.drawings.waveform import BIT_CELLS, NAME_CELLS, draw_levels, levels_note
 from cavet.protocols import Side
 from cavet.protocols.levels import Waveform
 
@@ -89,14 +89,17 @@ def _draw_tail(canvas: Canvas, view: UnderView, y: int) -> None:
         canvas.flow(1, y, line, width - 1)
         y += 1
     y += bool(view.detail or view.problems)
-    fate_rows = 2 if view.fate else 0
+    fate_rows = 1 if view.fate else 0
     if view.wave is not None and view.ruler is not None:
         ink = ASKED if view.ruler.side is Side.HOST else GOT
-        wave = draw_levels(view.wave, width, ink, first=view.wave_from, bit=view.ruler.bit)
+        first = max(0.0, min(view.wave_from, view.wave.end - (width - NAME_CELLS) * view.wave.period / BIT_CELLS))
+        wave = draw_levels(view.wave, width, ink, first=first, bit=view.ruler.bit)
         if y + 1 + wave.height + fate_rows <= height:
-            canvas.flow(1, y, [("on the line  ", QUIET), (view.wave_note, HEATHER)], width - 1)
+            note = levels_note(view.wave, view.ruler.bit)
+            canvas.flow(1, y, [("on the line  ", QUIET), (f"{view.wave_note} · {note}", HEATHER)], width - 1)
             for row in range(wave.height):
                 canvas.lay_row(y + 1 + row, wave, row)
             y += wave.height + 2
-    if view.fate and y < height:
+    y = min(y, height - 1)
+    if view.fate and y > 1:
         canvas.flow(1, y, view.fate, width - 1)

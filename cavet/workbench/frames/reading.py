@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import operator
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from time import perf_counter
 from typing import Any
 
@@ -138,11 +138,11 @@ class Reading:
             return self._next_problem(step, cells)
         on, until = self.on, perf_counter() + SEARCH_SECONDS
         number = self.number + step
-        names = _fitting_names(on, wanted)
-        if names is not None:
-            found = next(on.named(names, number, step), None)
+        fast = self._fast(wanted, number, step)
+        if fast is not None:
+            found = next(iter(fast), None)
             if found is None:
-                return f'no frame {"behind" if step > 0 else "before"} this one is a "{wanted}"'
+                return f'no frame {"behind" if step > 0 else "before"} this one has "{wanted}"'
             self.go_to(found, cells)
             return ""
         while 0 <= number < len(on):
@@ -156,6 +156,23 @@ class Reading:
                 return f"{looked} frames looked at, none of them; once more goes on"
             number += step
         return f'no frame {"behind" if step > 0 else "before"} this one has "{wanted}"'
+
+    def _fast(self, wanted: str, start: int, step: int) -> Iterable[int] | None:
+        """The frames that are meant, where they are found without reading each again; `None` where they are not."""
+        on = self.on
+        names = _fitting_names(on, wanted)
+        if names is not None:
+            return on.named(names, start, step)
+        compared = COMPARED.fullmatch(wanted.strip())
+        if compared is not None:
+            number = _number(compared[3]) if compared[1] == "value" else None
+            holds = OPERATORS[compared[2]]
+            return on.valued(lambda value: holds(value, number), start, step) if number is not None else None
+        data = _bytes_in(wanted.strip(), paired=on.tongue.name == "firmata")
+        if on.keeps or data is None:
+            return None
+        found = on.containing(data, start, step, self._record)
+        return [found] if found is not None else []
 
     def _next_problem(self, step: int, cells: int) -> str:
         places = self.on.problems
@@ -172,6 +189,28 @@ def _fitting_names(on: LinkTape, wanted: str) -> set[int] | None:
         return None
     found = {number for number, name in on.names() if wanted.strip() in name}
     return found or None
+
+
+def _number(text: str) -> float | None:
+    """A number as a person writes it; `None` for what is none."""
+    try:
+        return float(int(text, 0))
+    except ValueError:
+        try:
+            return float(text)
+        except ValueError:
+            return None
+
+
+def _bytes_in(wanted: str, *, paired: bool) -> bytes | None:
+    """The bytes that a search looks for: those written in hex, or those of a text; `paired` as Firmata sends texts."""
+    if wanted.lower().startswith("0x"):
+        try:
+            return bytes.fromhex(wanted[2:].replace(" 0x", " ")) or None
+        except ValueError:
+            return None
+    data = wanted.encode()
+    return b"".join(bytes((byte & 0x7F, byte >> 7)) for byte in data) if paired else data
 
 
 def matching(wanted: str) -> Match:
@@ -195,14 +234,8 @@ def matching(wanted: str) -> Match:
 
 
 def _field_match(name: str, sign: str, text: str) -> Match:
-    wanted: object
-    try:
-        wanted = float(int(text, 0)) if not re.search(r"[.e]", text) or text.lower().startswith("0x") else float(text)
-    except ValueError:
-        try:
-            wanted = float(text)
-        except ValueError:
-            wanted = text.strip('"')
+    number = _number(text)
+    wanted: float | str = text.strip('"') if number is None else number
     if isinstance(wanted, str) and sign not in ("=", "!="):
         raise WrongError("search", found=text, expected=f"a number behind {name} {sign}")
 

@@ -45,7 +45,7 @@ SENTENCES = {
 }
 """Messages of which a person has a sentence in mind; all others are said by their names and fields. A field that is not
 in its sentence follows behind it, where it has no value of its own."""
-CODES = "FUNCTION"
+CODES, NO_CODE = "FUNCTION", 256
 
 
 class Blank(msgspec.Struct, frozen=True):
@@ -67,7 +67,7 @@ class Sentence:
         self.tongue = tongue
         self._meanings = meanings
         self.forms = dict(tongue.forms(Side.HOST))
-        self.names = sorted(self.forms, key=lambda name: getattr(self.forms[name], CODES, 0))
+        self.names = sorted(self.forms, key=lambda name: getattr(self.forms[name], CODES, NO_CODE))
         self.chosen = 0
         self.cursor = 0
         """The blank under the cursor; -1 while a message is chosen."""

@@ -214,7 +214,7 @@ def _wave(desk: Desk, reading: Reading, editing: Editing) -> tuple[lines.Wavefor
     frame = editing.frame
     if isinstance(frame, BusFrame):
         tokens = list(frame.tokens)
-        return lines.bus(tokens, 100_000), "I2C at 100 kHz; who acknowledged is not in the record"
+        return lines.bus(tokens, 100_000), "I2C, drawn at 100 kHz; acknowledge bits are not in the record"
     if link.kind != "serial":
         return None, ""
     settings = link.settings
