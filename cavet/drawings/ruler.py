@@ -100,6 +100,20 @@ def draw_ruler(view: RulerView, width: int, *, whole: bool = True, rows: range |
     return _stacked(pieces, width)
 
 
+def bit_at(view: RulerView, width: int, rows: range, x: int, y: int) -> int | None:
+    """The bit of the frame that a cell of its drawing is at, or below; `None` beside it."""
+    a_row = bytes_in(width, len(view.data))
+    by_row = _by_row(view, a_row, set(rows))
+    for row in rows:
+        height = _draw_row(view, row, a_row, by_row.get(row, []), width).height + 1
+        if y < height:
+            byte, bit = divmod(x - MARGIN, BYTE_CELLS)
+            at = 8 * (row * a_row + byte) + min(bit, 7)
+            return at if x >= MARGIN and byte < a_row and at < 8 * len(view.data) else None
+        y -= height
+    return None
+
+
 def _line(width: int, text: str, ink: Ink) -> Canvas:
     canvas = Canvas(width, 1)
     canvas.put(MARGIN, 0, text, ink)

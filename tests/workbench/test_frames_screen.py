@@ -5,9 +5,11 @@ import unittest
 
 from cavet.bench import Meanings, load_bench, spoken
 from cavet.demo import demo_path
-from cavet.protocols import FieldError, Side, codec, read_whole
+from cavet.drawings.ruler import RulerView
+from cavet.protocols import Field, FieldError, Side, codec, read_whole
 from cavet.record import Kind
 from cavet.wording import WrongError
+from cavet.workbench.drawing.under import UnderView, bit_under, draw_under
 from cavet.workbench.frames.editing import Editing
 from cavet.workbench.frames.reading import matching
 from cavet.workbench.frames.sentence import SENTENCES, Sentence
@@ -195,6 +197,24 @@ class Slates(unittest.TestCase):
         for number in range(30):
             slate.reckon(str(number))
         self.assertEqual((len(slate.lines), slate.lines[0].asked), (20, "29"))
+
+
+class Mouse(unittest.TestCase):
+    def test_what_is_pressed_on_the_ruler_is_the_bit_that_stands_there(self):
+        for data, width, height in ((WRITE, 106, 20), (WRITE, 44, 30), (bytes(range(60)), 80, 18)):
+            fields = (Field(name="all", spans=((0, 8 * len(data)),), raw=data, value=data),)
+            view = UnderView(name="x", abouts=("y",), place="z", ruler=RulerView(data=data, fields=fields, cursor=0))
+            rows = draw_under(view, width, height).text().split("\n")
+            found = 0
+            for y, row in enumerate(rows):
+                if set(row.strip()) <= {"0", "1", " "} and row.strip() and y >= 2:
+                    for x, character in enumerate(row):
+                        if character != " ":
+                            bit = bit_under(view, width, height, x, y)
+                            self.assertEqual(character, str(data[bit // 8] >> 7 - bit % 8 & 1))
+                            found += 1
+            self.assertGreaterEqual(found, 64)
+            self.assertIsNone(bit_under(view, width, height, 0, 0))
 
 
 class Screen(unittest.TestCase):

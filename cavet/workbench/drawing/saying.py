@@ -9,6 +9,8 @@ import msgspec
 from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Ink
 
 LEAST_LIST = 5
+TOP = 2
+"""Rows above the messages."""
 BOLD = PAPER._replace(bold=True)
 
 
@@ -52,19 +54,31 @@ def draw_say(view: SayView, width: int, height: int) -> Canvas:
             canvas.put(1, 2 + row, line, QUIET)
         return canvas
     lower = _lower(view, width)
-    room = max(LEAST_LIST, height - 3 - lower.height)
-    y = _draw_names(canvas, view, 2, min(room, len(view.names)))
+    y = _draw_names(canvas, view, _names_shown(view, height, lower.height))
     for row in range(lower.height):
         if y + 1 + row < height:
             canvas.lay_row(y + 1 + row, lower, row)
     return canvas
 
 
-def _draw_names(canvas: Canvas, view: SayView, top: int, room: int) -> int:
-    """The messages around the chosen one; how many more there are."""
-    more = len(view.names) - room
-    shown = room - (1 if more > 0 else 0)
+def _names_shown(view: SayView, height: int, lower: int) -> range:
+    """The messages around the chosen one for which there is room."""
+    room = min(max(LEAST_LIST, height - 3 - lower), len(view.names))
+    shown = room - (1 if len(view.names) > room else 0)
     first = min(max(0, view.chosen - shown // 2), max(0, len(view.names) - shown))
+    return range(first, first + shown)
+
+
+def name_under(view: SayView, width: int, height: int, y: int) -> int | None:
+    """The message that a row of the panel is; `None` where there is none."""
+    shown = _names_shown(view, height, _lower(view, width).height)
+    return shown[y - TOP] if not view.refused and 0 <= y - TOP < len(shown) else None
+
+
+def _draw_names(canvas: Canvas, view: SayView, places: range) -> int:
+    """The messages; how many more there are."""
+    top, first, shown = TOP, places.start, len(places)
+    more = len(view.names) - shown
     for row, (name, code) in enumerate(view.names[first : first + shown]):
         here = first + row == view.chosen
         if here:

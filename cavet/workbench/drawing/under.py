@@ -5,13 +5,15 @@ from __future__ import annotations
 import msgspec
 
 from cavet.drawings.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET, Canvas, Ink, fitting
-from cavet.drawings.ruler import RulerView, bytes_in, draw_ruler
+from cavet.drawings.ruler import RulerView, bit_at, bytes_in, draw_ruler
 from cavet.drawings.waveform import BIT_CELLS, NAME_CELLS, draw_levels, levels_note
 from cavet.protocols import Side
 from cavet.protocols.levels import Waveform
 
 Pieces = tuple[tuple[str, Ink], ...]
 BOLD = PAPER._replace(bold=True)
+TOP = 2
+"""Rows above the ruler."""
 
 
 class UnderView(msgspec.Struct, frozen=True, kw_only=True):
@@ -45,9 +47,19 @@ def draw_under(view: UnderView, width: int, height: int) -> Canvas:
     canvas.put(1, 0, view.name, BOLD, room)
     behind = len(view.name) + 3
     canvas.put(behind, 0, fitting(max(0, room - behind), *view.abouts, ""), QUIET)
-    y = _draw_ruler(canvas, view.ruler, width, height - 2 - min(height // 3, _least_tail(view)))
-    _draw_tail(canvas, view, y + 1)
+    ruler = _fitted(view, width, height)[1]
+    for row in range(min(ruler.height, height - TOP)):
+        canvas.lay_row(TOP + row, ruler, row)
+    _draw_tail(canvas, view, TOP + ruler.height + 1)
     return canvas
+
+
+def bit_under(view: UnderView, width: int, height: int, x: int, y: int) -> int | None:
+    """The bit of the frame that a cell is at; `None` where there is none."""
+    if view.ruler is None or y < TOP:
+        return None
+    rows, canvas = _fitted(view, width, height)
+    return bit_at(view.ruler, width - 1, rows, x, y - TOP) if y - TOP < canvas.height else None
 
 
 def _least_tail(view: UnderView) -> int:
@@ -55,24 +67,22 @@ def _least_tail(view: UnderView) -> int:
     return bool(view.detail) + min(2, len(view.problems)) + 2 * bool(view.fate)
 
 
-def _draw_ruler(canvas: Canvas, view: RulerView, width: int, height: int) -> int:
-    ruler = _ruler(view, width, height)
-    for row in range(min(ruler.height, canvas.height - 2)):
-        canvas.lay_row(2 + row, ruler, row)
-    return 2 + ruler.height
-
-
-def _ruler(view: RulerView, width: int, height: int) -> Canvas:
-    """The rows of the ruler that fit, those around the cursor first."""
-    a_row = bytes_in(width, len(view.data))
-    count = max(1, -(-len(view.data) // a_row))
-    at = _row_of(view, a_row)
-    for rows in range(min(count, max(1, height // 4)), 0, -1):
+def _fitted(view: UnderView, width: int, height: int) -> tuple[range, Canvas]:
+    """The rows of the ruler that fit, those around the cursor first; and their drawing."""
+    ruler = view.ruler
+    if ruler is None:
+        return range(0), Canvas(width, 0)
+    room = height - TOP - min(height // 3, _least_tail(view))
+    a_row = bytes_in(width - 1, len(ruler.data))
+    count = max(1, -(-len(ruler.data) // a_row))
+    at = _row_of(ruler, a_row)
+    for rows in range(min(count, max(1, room // 4)), 0, -1):
         first = min(max(0, at - rows // 2), count - rows)
-        canvas = draw_ruler(view, width - 1, rows=range(first, first + rows)).widened(width)
-        if canvas.height <= height or rows == 1:
-            return canvas
-    return Canvas(width, 0)
+        shown = range(first, first + rows)
+        canvas = draw_ruler(ruler, width - 1, rows=shown).widened(width)
+        if canvas.height <= room or rows == 1:
+            return shown, canvas
+    return range(0), Canvas(width, 0)
 
 
 def _row_of(view: RulerView, a_row: int) -> int:

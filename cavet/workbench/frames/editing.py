@@ -77,6 +77,11 @@ class Editing:
             return
         self.bit = min(begin for begin, _ in field.spans)
 
+    def point_at(self, bit: int) -> None:
+        """To the field that has a bit."""
+        self.bit = None
+        self.cursor = self._field_at(bit)
+
     def _field_at(self, bit: int) -> int:
         for place, field in enumerate(self.fields):
             if any(begin <= bit < begin + size for begin, size in field.spans):

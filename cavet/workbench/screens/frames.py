@@ -8,34 +8,25 @@ from functools import partial
 from textual.containers import Horizontal
 from textual.widget import Widget
 
-from cavet.bench import LinkPlan, Tape, read_spoiling
 from cavet.hosts import Point
-from cavet.protocols import Side
 from cavet.record import Kind, Trail
 from cavet.workbench import keymap
-from cavet.workbench.desk import Desk
-from cavet.workbench.drawing.saying import draw_said, draw_say, draw_slate
+from cavet.workbench.drawing.saying import SayView, draw_said, draw_say, draw_slate, name_under
 from cavet.workbench.drawing.tape import FULL_ROWS, draw_tape, title_cells
-from cavet.workbench.drawing.under import draw_under
-from cavet.workbench.frames import fate, views, ways
+from cavet.workbench.drawing.under import UnderView, bit_under, draw_under
+from cavet.workbench.frames import fate, views
 from cavet.workbench.frames.editing import Editing
-from cavet.workbench.frames.reading import Reading
-from cavet.workbench.frames.sentence import Sentence
-from cavet.workbench.frames.slate import Slate, completions
+from cavet.workbench.frames.slate import completions
 from cavet.workbench.screens import frame_sheets
-from cavet.workbench.screens.frame import Follow, Frame
+from cavet.workbench.screens.frame import Follow
+from cavet.workbench.screens.frames_acting import FramesActing
+from cavet.workbench.screens.frames_base import BLANK, BYTES, ON_RULER, SAYING, SEARCH, SUM, TAPE, VALUE
 from cavet.workbench.screens.sheet import SheetScreen
 from cavet.workbench.widgets.hearing import Hearing
 from cavet.workbench.widgets.picture import Picture
 
-TAPE, ON_RULER, SAYING = "tape", "ruler", "say"
-VALUE, BLANK, SUM, SEARCH, BYTES = "value", "blank", "slate", "find", "bytes"
-"""What may be typed."""
-BEGINS_VALUE = '0123456789.-"'
-MAX_ENTRY = 120
 
-
-class FramesScreen(Frame):
+class FramesScreen(FramesActing):
     """The tape above, the frame under the cursor below it, at its right what can be said, at the foot what was."""
 
     NAME = "frames"
@@ -62,24 +53,6 @@ class FramesScreen(Frame):
         &.one #tape { height: 8; }
     }
     """
-
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
-        self._reading: Reading | None = None
-        self._editing: Editing | None = None
-        self._shown: tuple[str, int] = ("", -1)
-        """The frame that the ruler is of."""
-        self._sentences: dict[str, Sentence] = {}
-        self._slate = Slate()
-        self._focus = TAPE
-        self._typing = ""
-        self._entry: str | None = None
-        self._before = ""
-        """What stood in the blank that is typed into."""
-        self._ways: tuple[ways.Way, ...] = ()
-        self._way = 0
-        self._with_wave = True
-        self._strokes = 0
 
     # what it shows
 
@@ -109,39 +82,6 @@ class FramesScreen(Frame):
         if self._focus == SAYING:
             return keymap.WAYS if self._ways else keymap.SAY
         return keymap.FRAMES
-
-    @property
-    def reading(self) -> Reading:
-        """Where one is on the tape; it is begun when the screen is first looked at."""
-        if self._reading is None:
-            record = self._desk.bench.record
-            hosts = {link.link.name: link for link in self._desk.bench.host_links.values()}
-            tape = Tape(self._desk.bench.plan, record, lambda link: hosts[link].clients if link in hosts else set())
-            self._reading = Reading(tape, record)
-        return self._reading
-
-    @property
-    def _cells(self) -> int:
-        width = self.picture("tape").size.width or self.app.size.width
-        return max(10, width - title_cells(width))
-
-    @property
-    def _link(self) -> LinkPlan | None:
-        return self._desk.bench.plan.links.get(self.reading.link)
-
-    @property
-    def _host(self) -> str:
-        """The host on the chosen link; "" where there is none."""
-        return next((host.name for host in self._desk.bench.plan.hosts.values() if host.link == self.reading.link), "")
-
-    @property
-    def _sentence(self) -> Sentence:
-        link = self.reading.link
-        if link not in self._sentences:
-            plan = self._link
-            meanings = self._desk.meanings(plan.board) if plan is not None else None
-            self._sentences[link] = Sentence(self.reading.on.tongue, meanings)
-        return self._sentences[link]
 
     def _follow_tape(self) -> None:
         reading = self.reading
@@ -176,18 +116,6 @@ class FramesScreen(Frame):
         )  # fmt: skip
         self.picture("say").look(view, partial(draw_say, view))
 
-    @property
-    def _place(self) -> str:
-        link = self._link
-        return f"{link.board} {link.kind}" if link is not None else self.reading.link
-
-    def _refused(self) -> str:
-        """Why nothing can be said on the chosen link."""
-        if not self._host:
-            return "nobody of this bench speaks here: other programs do. `cavet say` takes this link."
-        link = self._desk.bench.host_links[self._host]
-        return "" if link.held else f"{link.words}; o takes it up again"
-
     def _follow_said(self) -> None:
         said = views.said_views(tuple(self._desk.saying.entries))
         self.picture("said").look(said, lambda width, height: draw_said(said, None, width, height))
@@ -200,59 +128,6 @@ class FramesScreen(Frame):
         self.picture("slate").look(slate, lambda width, height: draw_slate(*slate, width, height))
         self.set_class(self._typing in (SUM, SEARCH), "typing")
         self.set_class(self._focus == SAYING, "other")
-
-    # keys
-
-    def hear(self, key: str, character: str | None) -> bool:
-        """Take a key; tell whether it was one of ours."""
-        self._strokes += 1
-        if self._entry is not None:
-            return self._type(key, character)
-        taken = keymap.actions(self.commands()).get(key) or keymap.actions(self.commands()).get(character or "")
-        if taken is not None:
-            name, given = taken
-            self.attempt(lambda: getattr(self, f"action_{name}")(*given))
-            return True
-        begins = character is not None and character in BEGINS_VALUE
-        if begins and character is not None and (self._focus == ON_RULER or self._is_filling):
-            self._begin(VALUE if self._focus == ON_RULER else BLANK, "" if character == '"' else character)
-            return True
-        return False
-
-    @property
-    def _is_filling(self) -> bool:
-        return self._focus == SAYING and not self._sentence.choosing and not self._ways
-
-    def _begin(self, what: str, text: str) -> None:
-        self._typing, self._entry = what, text
-        blank = self._sentence.blank if what == BLANK else None
-        self._before = blank.text if blank is not None else ""
-        self._show_typed()
-        self.follow()
-
-    def _show_typed(self) -> None:
-        """What is typed into a blank stands in it at once, so that its bytes can be seen."""
-        if self._typing == BLANK and self._entry is not None:
-            self._sentence.put(self._entry)
-
-    def _type(self, key: str, character: str | None) -> bool:
-        entry = self._entry or ""
-        if key == "enter":
-            what, self._typing, self._entry = self._typing, "", None
-            self.attempt(lambda: self._entered(what, entry))
-        elif key == "escape":
-            if self._typing == BLANK:
-                self._sentence.put(self._before)
-            self._typing, self._entry = "", None
-        elif key == "backspace":
-            self._entry = entry[:-1]
-        elif character is not None and character.isprintable():
-            self._entry = (entry + character)[:MAX_ENTRY]
-        else:
-            return False
-        self._show_typed()
-        self.follow()
-        return True
 
     def _entered(self, what: str, text: str) -> None:
         if what == VALUE and self._editing is not None:
@@ -321,141 +196,6 @@ class FramesScreen(Frame):
             self._sentence.choosing = True
             return
         self._focus = TAPE
-
-    # the ruler
-
-    def action_ruler(self) -> None:
-        if self._editing is not None:
-            self.reading.following = False
-            self._focus = ON_RULER
-
-    def action_field(self, by: int) -> None:
-        if self._editing is not None:
-            self._editing.move(by)
-
-    def action_bits(self) -> None:
-        if self._editing is not None:
-            self._editing.into_bits()
-
-    def action_flip(self) -> None:
-        if self._editing is not None:
-            self._editing.flip()
-
-    def action_nudge(self, by: int) -> None:
-        if self._editing is not None:
-            self._editing.nudge(by)
-
-    def action_checks(self) -> None:
-        if self._editing is not None:
-            self._editing.leave_wrong()
-            wrong = self._editing.leaves_wrong
-            self.say("lengths and checks stay as they are" if wrong else "lengths and checks follow what is changed")
-
-    def action_undo(self) -> None:
-        if self._editing is not None and not self._editing.undo():
-            self.say("nothing to take back")
-
-    def action_say_changed(self) -> None:
-        """Say the frame as it stands on the ruler, byte for byte."""
-        editing = self._editing
-        if editing is None or editing.side is not Side.HOST:
-            self.say("the board has said this frame; say one of the host's")
-            return
-        name, fields = ways.fields_of(editing.origin)
-        self._require_host()
-        data = editing.frame.data
-        how = read_spoiling(f"bytes={data.hex()}") if editing.is_changed else None
-        tongue = self.reading.on.tongue
-        self._desk.saying.say(self._host, tongue, tongue.made(name, fields), fields, how)
-
-    # saying
-
-    def action_say(self) -> None:
-        self._focus = SAYING
-        self._sentence.choosing = True
-
-    def action_choose(self, by: int) -> None:
-        if self._sentence.choosing:
-            self._sentence.choose(by)
-        else:
-            self._sentence.move(by)
-
-    def action_blank(self, by: int) -> None:
-        self._sentence.choosing = False
-        self._sentence.move(by)
-
-    def action_turn(self, by: int) -> None:
-        if self._is_filling:
-            self._sentence.turn(by)
-
-    def action_enter(self) -> None:
-        if self._sentence.choosing and self._sentence.blanks:
-            self._sentence.choosing = False
-            return
-        self._say_it(None)
-
-    def _require_host(self) -> None:
-        if refused := self._refused():
-            raise ways.refusal(self._place, refused)
-
-    def _say_it(self, how: str | None) -> None:
-        sentence = self._sentence
-        self._require_host()
-        fields = sentence.given()
-        message = sentence.message()
-        self._desk.saying.say(
-            self._host, sentence.tongue, message, fields, read_spoiling(how) if how is not None else None
-        )
-        self.reading.following = True
-
-    def action_ways(self) -> None:
-        if not self._is_filling:
-            return
-        self._ways = ways.ways_of(self._sentence)
-        self._way = 0
-
-    def action_way(self, by: int) -> None:
-        self._way = (self._way + by) % max(1, len(self._ways))
-
-    def action_no_way(self) -> None:
-        self._ways = ()
-
-    def action_say_so(self) -> None:
-        way = self._ways[self._way]
-        self._ways = ()
-        if way.how == "bytes":
-            self._begin(BYTES, "")
-        elif way.fields:
-            fields = {**self._sentence.given(), **way.fields}
-            self._require_host()
-            tongue = self._sentence.tongue
-            self._desk.saying.say(self._host, tongue, tongue.made(self._sentence.name, fields), fields)
-        else:
-            self._say_wrong(way.how)
-
-    def _say_wrong(self, how: str) -> None:
-        self._say_it(how)
-
-    def action_take(self) -> None:
-        """Take the frame under the cursor into the blanks."""
-        editing = self._editing
-        if editing is None or editing.side is not Side.HOST or not editing.frame.readable:
-            self.say("only what the host says can be said")
-            return
-        name, fields = ways.fields_of(editing.frame)
-        self._sentence.begin_with(name, fields)
-        self._focus = SAYING
-
-    def action_again_said(self) -> None:
-        entries = [entry for entry in self._desk.saying.entries if entry.host == self._host]
-        if entries:
-            self._sentence.begin_with(entries[0].message, entries[0].fields)
-
-    def action_copy(self) -> None:
-        """Copy what stands in the blanks as a command line."""
-        line = ways.command_line(self._desk.bench.plan.name, self._place.split(" ")[0], self._sentence)
-        self.app.copy_to_clipboard(line)
-        self.say(f"copied: {line}")
 
     # elsewhere
 
@@ -528,13 +268,40 @@ class FramesScreen(Frame):
         if message.sender.id == "tape":
             self.attempt(lambda: self._press_tape(message.x, message.y))
         elif message.sender.id == "under":
-            self._focus = ON_RULER if self._editing is not None else TAPE
-            self.reading.following = False
+            self._press_ruler(message.x, message.y)
         elif message.sender.id == "say":
-            self._focus = SAYING
+            self._press_say(message.y)
         else:
             self.action_slate()
         self.follow()
+
+    def _press_say(self, y: int) -> None:
+        """A message that is pressed is chosen; pressed again, or below them all, its blanks are filled."""
+        say = self.picture("say")
+        view = say.shown
+        place = name_under(view, say.size.width, say.size.height, y) if isinstance(view, SayView) else None
+        again = self._focus == SAYING
+        self._focus = SAYING
+        if place is not None and place != self._sentence.chosen:
+            self._sentence.choose(place - self._sentence.chosen)
+            self._sentence.choosing = True
+        elif again:
+            self._sentence.choosing = False
+
+    def _press_ruler(self, x: int, y: int) -> None:
+        """The cursor goes to the field that was pressed; pressed again, to the bit."""
+        under = self.picture("under")
+        editing, view = self._editing, under.shown
+        if editing is None or not isinstance(view, UnderView):
+            return
+        again = self._focus == ON_RULER
+        self._focus = ON_RULER
+        self.reading.following = False
+        bit = bit_under(view, under.size.width, under.size.height, x, y)
+        if bit is not None:
+            was = editing.cursor
+            editing.point_at(bit)
+            editing.bit = bit if again and editing.cursor == was else None
 
     def _press_tape(self, x: int, y: int) -> None:
         reading = self.reading

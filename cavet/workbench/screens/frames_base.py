@@ -1,0 +1,149 @@
+"""What the parts of the Frames screen have in common: the tape, the frame under the cursor, what is typed, who has the
+keys."""
+
+from __future__ import annotations
+
+from cavet.bench import LinkPlan, Tape
+from cavet.workbench import keymap
+from cavet.workbench.desk import Desk
+from cavet.workbench.drawing.tape import title_cells
+from cavet.workbench.frames import ways
+from cavet.workbench.frames.editing import Editing
+from cavet.workbench.frames.reading import Reading
+from cavet.workbench.frames.sentence import Sentence
+from cavet.workbench.frames.slate import Slate
+from cavet.workbench.screens.frame import Frame
+
+TAPE, ON_RULER, SAYING = "tape", "ruler", "say"
+VALUE, BLANK, SUM, SEARCH, BYTES = "value", "blank", "slate", "find", "bytes"
+"""What may be typed."""
+BEGINS_VALUE = '0123456789.-"'
+MAX_ENTRY = 120
+
+
+class FramesBase(Frame):
+    """State and keys of the Frames screen."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self._reading: Reading | None = None
+        self._editing: Editing | None = None
+        self._shown: tuple[str, int] = ("", -1)
+        """The frame that the ruler is of."""
+        self._sentences: dict[str, Sentence] = {}
+        self._slate = Slate()
+        self._focus = TAPE
+        self._typing = ""
+        self._entry: str | None = None
+        self._before = ""
+        """What stood in the blank that is typed into."""
+        self._ways: tuple[ways.Way, ...] = ()
+        self._way = 0
+        self._with_wave = True
+        self._strokes = 0
+
+    @property
+    def reading(self) -> Reading:
+        """Where one is on the tape; it is begun when the screen is first looked at."""
+        if self._reading is None:
+            record = self._desk.bench.record
+            hosts = {link.link.name: link for link in self._desk.bench.host_links.values()}
+            tape = Tape(self._desk.bench.plan, record, lambda link: hosts[link].clients if link in hosts else set())
+            self._reading = Reading(tape, record)
+        return self._reading
+
+    @property
+    def _cells(self) -> int:
+        width = self.picture("tape").size.width or self.app.size.width
+        return max(10, width - title_cells(width))
+
+    @property
+    def _link(self) -> LinkPlan | None:
+        return self._desk.bench.plan.links.get(self.reading.link)
+
+    @property
+    def _host(self) -> str:
+        """The host on the chosen link; "" where there is none."""
+        return next((host.name for host in self._desk.bench.plan.hosts.values() if host.link == self.reading.link), "")
+
+    @property
+    def _sentence(self) -> Sentence:
+        link = self.reading.link
+        if link not in self._sentences:
+            plan = self._link
+            meanings = self._desk.meanings(plan.board) if plan is not None else None
+            self._sentences[link] = Sentence(self.reading.on.tongue, meanings)
+        return self._sentences[link]
+
+    @property
+    def _place(self) -> str:
+        link = self._link
+        return f"{link.board} {link.kind}" if link is not None else self.reading.link
+
+    def _refused(self) -> str:
+        """Why nothing can be said on the chosen link."""
+        if not self._host:
+            return "nobody of this bench speaks here: other programs do. `cavet say` takes this link."
+        link = self._desk.bench.host_links[self._host]
+        return "" if link.held else f"{link.words}; o takes it up again"
+
+    def _require_host(self) -> None:
+        if refused := self._refused():
+            raise ways.refusal(self._place, refused)
+
+    # keys
+
+    def hear(self, key: str, character: str | None) -> bool:
+        """Take a key; tell whether it was one of ours."""
+        self._strokes += 1
+        if self._entry is not None:
+            return self._type(key, character)
+        taken = keymap.actions(self.commands()).get(key) or keymap.actions(self.commands()).get(character or "")
+        if taken is not None:
+            name, given = taken
+            self.attempt(lambda: getattr(self, f"action_{name}")(*given))
+            return True
+        begins = character is not None and character in BEGINS_VALUE
+        if begins and character is not None and (self._focus == ON_RULER or self._is_filling):
+            self._begin(VALUE if self._focus == ON_RULER else BLANK, "" if character == '"' else character)
+            return True
+        return False
+
+    @property
+    def _is_filling(self) -> bool:
+        return self._focus == SAYING and not self._sentence.choosing and not self._ways
+
+    def _begin(self, what: str, text: str) -> None:
+        self._typing, self._entry = what, text
+        blank = self._sentence.blank if what == BLANK else None
+        self._before = blank.text if blank is not None else ""
+        self._show_typed()
+        self.follow()
+
+    def _show_typed(self) -> None:
+        """What is typed into a blank stands in it at once, so that its bytes can be seen."""
+        if self._typing == BLANK and self._entry is not None:
+            self._sentence.put(self._entry)
+
+    def _type(self, key: str, character: str | None) -> bool:
+        entry = self._entry or ""
+        if key == "enter":
+            what, self._typing, self._entry = self._typing, "", None
+            self.attempt(lambda: self._entered(what, entry))
+        elif key == "escape":
+            if self._typing == BLANK:
+                self._sentence.put(self._before)
+            self._typing, self._entry = "", None
+        elif key == "backspace":
+            self._entry = entry[:-1]
+        elif character is not None and character.isprintable():
+            self._entry = (entry + character)[:MAX_ENTRY]
+        else:
+            return False
+        self._show_typed()
+        self.follow()
+        return True
+
+    def _entered(self, what: str, text: str) -> None:
+        """Something was typed to its end."""
+        raise NotImplementedError
