@@ -7,6 +7,7 @@ one of its own. Where a field comes in several runs of bits, each says which of 
 from __future__ import annotations
 
 import textwrap
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterator, Sequence
 
 import msgspec
@@ -133,7 +134,7 @@ def _stacked(pieces: Sequence[Canvas], width: int) -> Canvas:
 def _by_row(view: RulerView, a_row: int, wanted: set[int]) -> dict[int, list[_Run]]:
     """The runs of bits of all fields, by the row in which they are, from left to right."""
     found: dict[int, list[_Run]] = {}
-    bits_a_row = 8 * a_row
+    bits_a_row, order = 8 * a_row, sorted(wanted)
     for number, field in enumerate(view.fields):
         left = sum(size for _, size in field.spans)
         total = left
@@ -141,9 +142,8 @@ def _by_row(view: RulerView, a_row: int, wanted: set[int]) -> dict[int, list[_Ru
         for place, (begin, size) in enumerate(sorted(field.spans) if len(field.spans) > 1 else field.spans):
             left -= size
             labels = _labels(field, place, begin, size, total) if named else []
-            for row in range(begin // bits_a_row, (begin + size - 1) // bits_a_row + 1):
-                if row not in wanted:
-                    continue
+            last_row = (begin + size - 1) // bits_a_row
+            for row in order[bisect_left(order, begin // bits_a_row) : bisect_right(order, last_row)]:
                 first, last = max(begin, row * bits_a_row), min(begin + size, (row + 1) * bits_a_row)
                 base = row * bits_a_row
                 found.setdefault(row, []).append(

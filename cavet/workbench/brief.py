@@ -10,12 +10,16 @@ UNTOLD = ("unit", "transaction", "packet_id", "dup", "retain", "qos", "protocol_
 """Fields that say nothing of what is wanted."""
 MOST_ITEMS = 8
 MAX_VALUE = 40
+MOST_READ = 2048
+"""Of a longer frame only its name and its length are told."""
 
 
 def brief(tongue: Spoken, frame: Frame, *, named: bool = True) -> str:
     """A frame in a few words; without its name, where what it answers says that."""
     if not frame.readable:
         return f"unreadable: {plain('; '.join(frame.problems), MAX_VALUE)}"
+    if len(frame.data) > MOST_READ:
+        return f"{frame.message.NAME}, {len(frame.data)} bytes"
     return brief_message(tongue, frame.message, named=named) or hex_pairs(frame.data)
 
 

@@ -91,12 +91,12 @@ class OnTheRuler(unittest.TestCase):
 
 class Sentences(unittest.TestCase):
     def sentence(self, link="pumphouse", board="pumphouse"):
-        return Sentence(tongue(link), Meanings(PLAN, board))
+        return Sentence(tongue(link), Meanings(PLAN, board), board)
 
     def test_every_message_of_every_link_is_a_sentence_with_all_its_fields(self):
         for link, plan in PLAN.links.items():
             made = self.sentence(link, plan.board)
-            for number, name in enumerate(made.names):
+            for number, name in enumerate(made.messages):
                 made.chosen = number
                 with self.subTest(link, message=name):
                     fields = [field for _, field in made.pieces if field]
@@ -117,6 +117,23 @@ class Sentences(unittest.TestCase):
         self.assertEqual(blanks["unit"].text, "7")
         self.assertEqual(made.means()["value"], "60 % at pump_a_speed")
         self.assertEqual(made.frame().data[-5:], bytes.fromhex("06 00 00 02 58"))
+
+    def test_points_are_named_and_values_have_units(self):
+        made = self.sentence()
+        made.begin_with("write-single-register", {})
+        made.cursor = 1
+        self.assertIn("pump_a_speed", made.names())
+        made.put("pump_b_speed")
+        made.settle()
+        made.move(1)
+        made.put("60 %")
+        made.settle()
+        self.assertEqual(made.given(), {"address": "1", "value": "600"})
+        firmata = self.sentence("gatehouse", "gatehouse")
+        firmata.begin_with("pin-state-query", {})
+        firmata.put("beacon")
+        firmata.settle()
+        self.assertEqual(firmata.given(), {"pin": "2"})
 
     def test_what_is_wrong_is_told_at_its_blank(self):
         made = self.sentence()
@@ -258,7 +275,7 @@ class Screen(unittest.TestCase):
             await seat.on(FramesScreen)
             screen = seat.app.screen
             await seat.press("s")
-            place = screen._sentence.names.index("pin-state-query")
+            place = screen._sentence.messages.index("pin-state-query")
             await seat.press(*["down"] * place)
             await seat.sees("Ask how pin")
             await seat.press("enter", "9")

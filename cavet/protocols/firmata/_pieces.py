@@ -8,6 +8,7 @@ from typing import Any, Protocol
 import msgspec
 
 from cavet.protocols._frame import Field, Role
+from cavet.protocols._message import FieldError
 from cavet.protocols._reader import Reader, joined
 
 
@@ -105,7 +106,10 @@ class Octets(msgspec.Struct, frozen=True):
 
     def put(self, message: Any, body: bytearray) -> None:
         value = getattr(message, self.name)
-        body += pairs_of(value.encode("utf-8", "surrogateescape") if self.text else value)
+        try:
+            body += pairs_of(value.encode("utf-8", "surrogateescape") if self.text else value)
+        except UnicodeEncodeError as error:
+            raise FieldError(f"{message.NAME}.{self.name}", found="half a surrogate pair", expected="text") from error
 
     def take(self, reader: Reader) -> None:
         first, known = reader.at, len(reader.problems)

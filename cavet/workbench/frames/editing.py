@@ -51,8 +51,10 @@ class Editing:
     def changed_bits(self) -> frozenset[int]:
         """The bits that are not as they were; those behind the shorter one all count."""
         new, old = self.frame.data, self.origin.data
-        found = {8 * at + bit for at in range(min(len(new), len(old))) for bit in range(8)
-                 if (new[at] ^ old[at]) >> 7 - bit & 1}  # fmt: skip
+        if new == old:
+            return frozenset()
+        changed = [(at, one ^ other) for at, (one, other) in enumerate(zip(new, old, strict=False)) if one != other]
+        found = {8 * at + bit for at, bits in changed for bit in range(8) if bits >> 7 - bit & 1}
         return frozenset(found | set(range(8 * len(old), 8 * len(new))))
 
     # the cursor

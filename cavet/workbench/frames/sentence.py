@@ -8,6 +8,7 @@ from typing import Any
 import msgspec
 
 from cavet.bench import Meanings, Spoken
+from cavet.hosts import HeaderPoint, PinPoint, Point, RegisterPoint, TopicPoint
 from cavet.protocols import FieldError, Frame, Message, Side, kind_of, read_whole, words_of
 from cavet.wording import WrongError, plain
 
@@ -63,11 +64,13 @@ class Blank(msgspec.Struct, frozen=True):
 class Sentence:
     """What is about to be said on a link."""
 
-    def __init__(self, tongue: Spoken, meanings: Meanings | None) -> None:
+    def __init__(self, tongue: Spoken, meanings: Meanings | None, board: str = "") -> None:
         self.tongue = tongue
         self._meanings = meanings
+        self._board = board
+        self._plan = tongue.plan if board else None
         self.forms = dict(tongue.forms(Side.HOST))
-        self.names = sorted(self.forms, key=lambda name: getattr(self.forms[name], CODES, NO_CODE))
+        self.messages = sorted(self.forms, key=lambda name: getattr(self.forms[name], CODES, NO_CODE))
         self.chosen = 0
         self.cursor = 0
         """The blank under the cursor; -1 while a message is chosen."""
@@ -76,7 +79,7 @@ class Sentence:
 
     @property
     def name(self) -> str:
-        return self.names[self.chosen] if self.names else ""
+        return self.messages[self.chosen] if self.messages else ""
 
     @property
     def form(self) -> type[Message]:
@@ -91,13 +94,13 @@ class Sentence:
 
     def choose(self, by: int) -> None:
         """Another message."""
-        self.chosen = (self.chosen + by) % max(1, len(self.names))
+        self.chosen = (self.chosen + by) % max(1, len(self.messages))
         self.cursor = 0
 
     def begin_with(self, name: str, fields: dict[str, str]) -> None:
         """Take a message with what stands in it."""
-        if name in self.names:
-            self.chosen, self.cursor, self.choosing = self.names.index(name), 0, False
+        if name in self.messages:
+            self.chosen, self.cursor, self.choosing = self.messages.index(name), 0, False
             self._texts[name] = {key: text for key, text in fields.items() if key in self.form.__struct_fields__}
 
     @property
@@ -142,10 +145,47 @@ class Sentence:
         self.cursor = min(max(0, len(self.blanks) - 1), max(0, self.cursor + by))
 
     def put(self, text: str) -> None:
-        """Put something into the blank under the cursor."""
+        """Put something into the blank under the cursor: also the name of a point, for where that is."""
         blank = self.blank
         if blank is not None:
             self.texts[blank.field] = text
+
+    def settle(self) -> None:
+        """What was put in is whole: a point's name becomes where it is, a value with its unit what is on the wire."""
+        blank = self.blank
+        if blank is None or self._plan is None:
+            return
+        text = blank.text.strip()
+        point = self._plan.points.get(text)
+        if point is not None and (where := _place_of(point, blank.field)) is not None:
+            self.texts[blank.field] = where
+        elif blank.field == "value" and text and (wire := self._on_wire(text)) is not None:
+            self.texts[blank.field] = wire
+
+    def _on_wire(self, text: str) -> str | None:
+        """What a value with a unit is on the wire, for the point that the other blanks name; `None` where none is."""
+        try:
+            int(text, 0)
+        except ValueError:
+            pass
+        else:
+            return None
+        for point in self._plan.points.values() if self._plan is not None else ():
+            fields = ((name, _place_of(point, name)) for name in ("address", "pin"))
+            if point.board == self._board and any(where and self.texts.get(name) == where for name, where in fields):
+                try:
+                    return f"{point.to_wire(point.parse(text)):.0f}"
+                except WrongError:
+                    continue  # another point at the same address, in another table
+        return None
+
+    def names(self) -> str:
+        """The points that may be named in the blank under the cursor."""
+        blank, plan = self.blank, self._plan
+        if blank is None or plan is None:
+            return ""
+        points = [point for point in plan.points.values() if point.board == self._board]
+        return ", ".join(point.name for point in points if _place_of(point, blank.field) is not None)
 
     def turn(self, by: int) -> None:
         """The next word, the other side of a switch, or a number one greater or less."""
@@ -220,6 +260,19 @@ class Sentence:
             if field not in _fields_in(template):
                 pieces += [(f" · {field} ", ""), ("", field)]
         return pieces
+
+
+def _place_of(point: Point, field: str) -> str | None:
+    """Where a point is, as a blank has it; `None` where that blank is about something else."""
+    if isinstance(point, RegisterPoint) and field in ("address", "read_address", "write_address"):
+        return str(point.address)
+    if isinstance(point, PinPoint) and field == "pin":
+        return str(point.pin)
+    if isinstance(point, TopicPoint) and field in ("topic", "filters"):
+        return point.command or point.state or None
+    if isinstance(point, HeaderPoint) and field == "header":
+        return (point.query or point.set).partition(" ")[0].rstrip("?") or None
+    return None
 
 
 def _told(error: WrongError) -> str:

@@ -7,7 +7,7 @@ import msgspec
 from cavet.bench import LinkTape, Placed
 from cavet.drawings.canvas import CORAL, PAPER, QUIET
 from cavet.drawings.ruler import RulerView, value_words
-from cavet.protocols import Field, Role, Side, bits_of, means
+from cavet.protocols import Field, Role, Side, bits_of, means, spi
 from cavet.protocols import levels as lines
 from cavet.protocols.i2c import BusFrame
 from cavet.units import show_duration
@@ -25,9 +25,9 @@ from cavet.workbench.frames.sentence import Sentence
 
 MOST_BARS = 160
 MOST_TEXTS = 40
-SHOWN_DATA = 4096
-"""Of a longer frame only so many bytes are taken apart for the ruler."""
 MAX_WAVE_BYTES = 64
+I2C_RATE, SPI_RATE = 100_000, 1_000_000
+"""At which clocks buses are drawn: a call does not tell its own."""
 
 
 def tape_view(desk: Desk, reading: Reading, cells: int) -> TapeView:
@@ -214,7 +214,10 @@ def _wave(desk: Desk, reading: Reading, editing: Editing) -> tuple[lines.Wavefor
     frame = editing.frame
     if isinstance(frame, BusFrame):
         tokens = list(frame.tokens)
-        return lines.bus(tokens, 100_000), "I2C, drawn at 100 kHz; acknowledge bits are not in the record"
+        return lines.bus(tokens, I2C_RATE), "I2C, drawn at 100 kHz; acknowledge bits are not in the record"
+    if isinstance(frame.message, spi.Transfer):
+        mode = frame.message.mode
+        return lines.spi(data, SPI_RATE, mode=mode), f"SPI, mode {mode}, drawn at 1 MHz"
     if link.kind != "serial":
         return None, ""
     settings = link.settings
@@ -290,9 +293,11 @@ def say_view(
     frame = sentence.frame()
     filling = focused and not sentence.choosing
     help_ = [f"{blank.field}: {blank.can}"] if blank is not None and filling else []
+    named = sentence.names() if filling else ""
+    help_ += [f'or " and a point: {named}'] if named else []
     help_ += [f"still to be filled: {', '.join(unfilled)}"] if unfilled and filling else []
     return SayView(
-        to=to, names=tuple((name, sentence.code_of(name)) for name in sentence.names), chosen=sentence.chosen,
+        to=to, names=tuple((name, sentence.code_of(name)) for name in sentence.messages), chosen=sentence.chosen,
         choosing=sentence.choosing, pieces=tuple(pieces), help=tuple(help_),
         wrong=wrong if filling else "",
         bytes=hex_pairs(frame.data) if frame is not None else "", keys=_say_keys(sentence, focused, bool(ways)),

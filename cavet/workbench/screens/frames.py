@@ -134,6 +134,7 @@ class FramesScreen(FramesActing):
             self._editing.set(text)
         elif what == BLANK:
             self._sentence.put(text)
+            self._sentence.settle()
             self._sentence.move(1)
         elif what == SUM and text.strip():
             data = self._editing.frame.data if self._editing is not None else b""

@@ -11,6 +11,9 @@ from cavet.workbench.screens.frames_base import BYTES, ON_RULER, SAYING, FramesB
 class FramesActing(FramesBase):
     """Changing the frame under the cursor, and saying messages."""
 
+    _again = 0
+    """Which of those that were said is taken next into the blanks."""
+
     # the ruler
 
     def action_ruler(self) -> None:
@@ -134,7 +137,9 @@ class FramesActing(FramesBase):
     def action_again_said(self) -> None:
         entries = [entry for entry in self._desk.saying.entries if entry.host == self._host]
         if entries:
-            self._sentence.begin_with(entries[0].message, entries[0].fields)
+            entry = entries[self._again % len(entries)]
+            self._again += 1
+            self._sentence.begin_with(entry.message, entry.fields)
 
     def action_copy(self) -> None:
         """Copy what stands in the blanks as a command line."""

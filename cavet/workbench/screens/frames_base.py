@@ -72,7 +72,7 @@ class FramesBase(Frame):
         if link not in self._sentences:
             plan = self._link
             meanings = self._desk.meanings(plan.board) if plan is not None else None
-            self._sentences[link] = Sentence(self.reading.on.tongue, meanings)
+            self._sentences[link] = Sentence(self.reading.on.tongue, meanings, plan.board if plan is not None else "")
         return self._sentences[link]
 
     @property
