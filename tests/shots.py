@@ -5,9 +5,14 @@ It needs a program that takes pictures of one, named by SHOOT, and called as
 """
 
 import os
+import re
+import shutil
 import subprocess
 import sys
+import tempfile
 from pathlib import Path
+
+from cavet.demo import demo_path
 
 ROOT = Path(__file__).parents[1]
 PICTURES = ROOT / "docs" / "screenshots"
@@ -85,6 +90,22 @@ SAY = [
 ]
 PACKET = ["F4", "wait:1", *(["Up"] * 1), "wait:7", "a", "Left", "Left", "wait:0.5", "Tab", "wait:0.5"]
 BUS = ["F4", "wait:1", "Up", "Up", "wait:3", "a", "Left", "wait:0.5", "Tab", "wait:0.5"]
+LINE = [
+    "F4",
+    "wait:1",
+    "Down",
+    "Down",
+    "wait:1",
+    "a",
+    "Left",
+    "Left",
+    "wait:0.5",
+    "plus",
+    "plus",
+    "Left",
+    "Tab",
+    "wait:0.5",
+]
 SHOTS = {
     "drive-at-rest.png": ([], ["wait:6"]),
     "drive.png": ([], ["text:80", "Return", "wait:1", *FILL, "wait:5", *PRESS_STOP, "wait:0.2"]),
@@ -101,8 +122,23 @@ SHOTS = {
     "frames-say.png": ([], SAY),
     "frames-mqtt.png": ([], PACKET),
     "frames-i2c.png": ([], BUS),
+    "frames-rtu.png": ([], LINE),
     "drive-100x30.png": (["--size", "800x510"], [*FILL, "wait:2"]),
 }
+
+
+ON_THE_LINE = "frames-rtu.png"
+"""The one that shows the pump house on its serial line."""
+
+
+def on_the_line(folder: Path) -> list[str]:
+    """The command for a copy of the demo whose host speaks with the pump house over its serial line."""
+    shutil.copytree(demo_path().parent, folder, dirs_exist_ok=True)
+    bench = folder / demo_path().name
+    bench.write_text(
+        re.sub(r'(?s)(\[hosts\.pumphouse\]\nlink = )"pumphouse"', r'\1"pumphouse_line"', bench.read_text())
+    )
+    return [sys.executable, "-m", "cavet", "open", str(bench)]
 
 
 def main() -> int:
@@ -110,8 +146,11 @@ def main() -> int:
         print(f"shots: {SHOOT}: no such program; name one with SHOOT=…", file=sys.stderr)
         return 1
     PICTURES.mkdir(exist_ok=True)
-    for name, (options, keys) in SHOTS.items():
-        take(PICTURES / name, [SHOOT, *options, str(PICTURES / name), "wait:3", *keys, "--", *COMMAND])
+    with tempfile.TemporaryDirectory() as folder:
+        line = on_the_line(Path(folder))
+        for name, (options, keys) in SHOTS.items():
+            command = line if name == ON_THE_LINE else COMMAND
+            take(PICTURES / name, [SHOOT, *options, str(PICTURES / name), "wait:3", *keys, "--", *command])
     return 0
 
 

@@ -119,11 +119,16 @@ def _broken_stage(trail: Trail, states: dict[Kind, StageState], around: Circumst
     if stopped is not None:
         if stopped.kind == Kind.UNCONFIRMED and (not missing or not around.simulated):
             return Kind.CONFIRMED
-        return missing[0] if missing else Kind.MOVED
+        return missing[0] if missing else _not_reached_yet(trail)
     if not missing or not (around.ready or around.fault):
         return None
     deadline = trail.latest.t + _allowed(trail, missing[0], around)
     return missing[0] if around.now > deadline else None
+
+
+def _not_reached_yet(trail: Trail) -> Kind:
+    """Where a frame of another program was stopped: at the first of the board's stages that it has not reached."""
+    return next((stage for stage in (Kind.TAKEN, Kind.DRIVEN) if trail.reached(stage) is None), Kind.MOVED)
 
 
 def _allowed(trail: Trail, stage: Kind, around: Circumstances) -> float:
@@ -196,7 +201,11 @@ def _able_pins(around: Circumstances) -> str:
 def _mend_refusal(broken: Kind, around: Circumstances) -> str:
     if broken == Kind.MOVED:
         return "take away what holds it; until then send it to rest"
-    return _able_pins(around) if around.point else "compare the pin's mode with what is sent"
+    if around.point:
+        return _able_pins(around)
+    if broken == Kind.TAKEN:
+        return "look at its bytes (w): the program has sent them so, or they were changed on the way"
+    return "compare what it asks for with what the board has, and with the mode of its pins"
 
 
 def _not_framed(trail: Trail, around: Circumstances) -> tuple[str, str]:

@@ -13,6 +13,7 @@ from cavet.bench._alarm import Alarm
 from cavet.bench._by_hand import Answer, ByHand
 from cavet.bench._plan import HostPlan, LinkPlan
 from cavet.bench._spoiling import Pieces
+from cavet.bench._spoken import ONE_AT_A_TIME
 from cavet.bench._traffic import Crossing, Stream, Traffic
 from cavet.clock import BenchClock, start_task
 from cavet.faults import FORESEEN, Fault, note_fault
@@ -23,8 +24,6 @@ from cavet.record import Kind, Record, Topic
 from cavet.wording import UnreachableError
 
 T = TypeVar("T")
-ONE_AT_A_TIME = ("modbus-rtu", "modbus-ascii", "scpi")
-"""Protocols by which a board hears one question at a time, on a link."""
 LOOK_SECONDS = 0.001
 
 

@@ -34,6 +34,8 @@ from cavet.protocols.plans import PlanCodec
 from cavet.wording import WrongError, listed, nearest
 
 MQTT_5 = 5
+ONE_AT_A_TIME = ("modbus-rtu", "modbus-ascii", "scpi")
+"""Protocols by which a board hears one question at a time, on a link."""
 HAND_NUMBERS = 0xFF00
 """What is said by hand takes its numbers (Modbus's transactions, calls to buses) from here on; a session's own come
 round after them."""

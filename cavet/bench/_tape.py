@@ -16,7 +16,7 @@ from typing import NamedTuple
 
 from cavet.bench._building import BROKER
 from cavet.bench._plan import LinkPlan, Plan
-from cavet.bench._spoken import BusSpoken, Spoken, UsbSpoken, spoken
+from cavet.bench._spoken import ONE_AT_A_TIME, BusSpoken, Spoken, UsbSpoken, spoken
 from cavet.protocols import Decoder, Frame, Message, Side, Unreadable
 from cavet.record import Direction, Record, Seat, Transfer
 
@@ -28,7 +28,9 @@ LATER = 64
 """A frame is known to be whole within so many others behind the transfer that brought its bytes."""
 MOST_OPEN = 64
 """So many requests of a link may wait for their answers."""
-ANSWER_SECONDS = 30.0
+ANSWER_SECONDS, LONG_SECONDS = 2.0, 30.0
+"""So long a request waits for its answer; longer where both bear a number."""
+NUMBERED = ("modbus-tcp", "mqtt", "mqtt5")
 MOST_BACK = 4096
 """So many transfers are gone back through for the bytes of a frame."""
 
@@ -178,9 +180,12 @@ class LinkTape:
         waiting = self._open[client]
         if side is Side.HOST:
             if frame.readable and self.tongue.is_due(frame.message):
+                if self.tongue.name in ONE_AT_A_TIME:
+                    waiting.clear()  # nobody waits for the answer to the one before any more
                 waiting.append((number, frame.message, end))
             return
-        while waiting and end - waiting[0][2] > ANSWER_SECONDS:
+        patience = LONG_SECONDS if self.tongue.name in NUMBERED else ANSWER_SECONDS
+        while waiting and end - waiting[0][2] > patience:
             waiting.popleft()
         for place, (asked, request, _) in enumerate(waiting):
             if self.tongue.answers(request, frame):

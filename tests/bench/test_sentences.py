@@ -6,7 +6,7 @@ import unittest
 
 from cavet.bench import check_text
 from cavet.demo import demo_path
-from cavet.record import Kind
+from cavet.record import Kind, Purpose, Topic
 from tests.bench.benches import in_fast_time
 
 BELIEF = "what the host believes"
@@ -126,6 +126,28 @@ class Sentences(unittest.TestCase):
                 self.assertEqual(diagnosis.broken, stage, diagnosis.reason)
                 self.assertIn(reason, diagnosis.reason)
                 self.assertIn(mend, diagnosis.mend)
+
+    def test_a_strangers_frame_is_stopped_at_the_stage_that_it_has_not_reached(self):
+        async def story(bench, standings):
+            found = []
+            for note, then in (("CRC: found 0000, expected 40C2", ()), ("illegal data address", (Kind.TAKEN,))):
+                data = bytes.fromhex("07 01 00 00")
+                at = bench.record.append(
+                    Kind.CARRIED, "pumphouse", Topic.LINK, "pumphouse_line", data, purpose=Purpose.OUTSIDE
+                )
+                cause = at
+                for kind in then:
+                    cause = bench.record.append(kind, "pumphouse", Topic.MESSAGE, "read-coils", data, cause)
+                bench.record.append(Kind.REFUSED, "pumphouse", Topic.MESSAGE, "read-coils", None, cause, note)
+                standings.follow()
+                found.append(standings.diagnose(standings.trails.all[at]))
+            return found
+
+        wrong, refused = in_fast_time(story, check_text(TEXT, str(demo_path())))
+        self.assertEqual((wrong.broken, wrong.reason), (Kind.TAKEN, "CRC: found 0000, expected 40C2"))
+        self.assertIn("look at its bytes", wrong.mend)
+        self.assertEqual(refused.broken, Kind.DRIVEN)
+        self.assertNotIn("holds it", refused.mend)
 
 
 if __name__ == "__main__":

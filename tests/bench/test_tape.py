@@ -125,6 +125,15 @@ class Streams(unittest.TestCase):
         self.carry(wire, 0, seat=Seat.HOST)
         self.assertEqual(self.names(), ["write-single-register"])
 
+    def test_an_answer_is_the_newest_questions_where_one_is_under_way_at_a_time(self):
+        asked, answer = bytes.fromhex("07 01 00 00 00 06 BC 6E"), bytes.fromhex("07 01 01 00 51 00")
+        self.carry(asked, 0, 0.0)  # it was lost: nobody answers
+        self.carry(asked, 8, 1.0)
+        self.carry(answer, 0, 1.1, Direction.TO_HOST)
+        self.names()
+        on = self.tape.links["pumphouse_line"]
+        self.assertEqual([on.placed(number).partner for number in range(3)], [-1, 2, 1])
+
     def test_problems_are_found_at_once(self):
         good, bad = bytes.fromhex("07 06 00 00 02 58 89 36"), bytes.fromhex("07 06 00 00 02 58 89 37")
         offset = 0

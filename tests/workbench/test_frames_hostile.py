@@ -76,9 +76,7 @@ class Hostile(unittest.TestCase):
         for name, link in PLAN.links.items():
             seat = Seat.HOST if link.broker else Seat.BOARD
             for direction in Direction:
-                reading = self.reading(
-                    name, [noise[at : at + 300] for at in range(0, len(noise), 300)], direction, seat
-                )
+                reading = self.reading(name, pieces, direction, seat)
                 with self.subTest(name, direction=direction):
                     if len(reading.on):
                         for number in range(0, len(reading.on), max(1, len(reading.on) // 5)):
