@@ -22,6 +22,7 @@ from cavet.bench._spoiling import Spoiling, read_spoiling, request_in, spoiled
 from cavet.bench._spoken import Spoken, spoken
 from cavet.bench._standing import Standing, Standings
 from cavet.bench._svd import SvdReader
+from cavet.bench._tables import Constant, bench_rows, board_rows, constants, register_rows
 from cavet.bench._tape import LinkTape, Placed, Tape
 from cavet.bench._thread import BenchThread, LoopThread
 
@@ -37,6 +38,7 @@ __all__ = [
     "BenchThread",
     "BoardPlan",
     "Carrier",
+    "Constant",
     "Diagnosis",
     "Endpoint",
     "FormatPlan",
@@ -62,8 +64,11 @@ __all__ = [
     "Telling",
     "address_names",
     "address_problem",
+    "bench_rows",
+    "board_rows",
     "build_world",
     "check_text",
+    "constants",
     "find_places",
     "find_profile",
     "line_names",
@@ -72,6 +77,7 @@ __all__ = [
     "meanings",
     "read_plan_text",
     "read_spoiling",
+    "register_rows",
     "request_in",
     "shipped_plans",
     "shipped_profiles",

@@ -82,6 +82,22 @@ def complete_profiles(context: click.Context, parameter: click.Parameter, incomp
     return _fitting(shipped_profiles(), incomplete)
 
 
+def complete_shown(context: click.Context, parameter: click.Parameter, incomplete: str) -> Items:
+    """A bench or what else can be shown; then its boards, or the profiles that ship."""
+    from cavet.commands._bench import open_bench
+
+    if parameter.name == "what":
+        words = _fitting(["profile", "map"], incomplete)
+        return words + complete_benches(context, parameter, incomplete) if incomplete else words
+    what = str(context.params.get("what") or "")
+    if what in ("profile", "map"):
+        return complete_profiles(context, parameter, incomplete) if what == "profile" else []
+    try:
+        return _fitting(open_bench(what).plan.boards, incomplete)
+    except (WrongError, UnreachableError, ExceptionGroup):
+        return []
+
+
 def complete_said(context: click.Context, parameter: click.Parameter, incomplete: str) -> Items:
     """What is said to a board of the bench before: the board, the message, its fields."""
     from cavet.bench import spoken

@@ -32,7 +32,7 @@ COMMANDS = {
     "say": "a message said by hand to a board, and its answer",
     "draw": "drawings of frames and levels, as SVG or PDF",
     "reckon": "the small sums of the trade",
-    "show": "what a kind of board offers, pin by pin",
+    "show": "a bench, a board pin by pin, a register map",
     "bridge": "two links joined, and what passes shown",
     "completion": "words completed by the shell",
 }

@@ -1,29 +1,71 @@
-"""`cavet show profile NAME`: what a kind of board offers, pin by pin."""
+"""`cavet show`: a bench, a board, a kind of board, a register map, as tables or for a program of the user's own."""
 
 from __future__ import annotations
 
+import csv
+import io
+from collections.abc import Sequence
+from pathlib import Path
 from typing import Any
 
 import click
 import msgspec
 
-from cavet.bench import find_profile, shipped_profiles
+from cavet.bench import (
+    Constant,
+    bench_rows,
+    board_rows,
+    constants,
+    find_profile,
+    load_plan,
+    read_plan_text,
+    register_rows,
+    shipped_plans,
+    shipped_profiles,
+)
 from cavet.boards import PinProfile
-from cavet.commands._completing import complete_profiles
+from cavet.commands._bench import open_bench
+from cavet.commands._completing import complete_shown
+from cavet.protocols.registers import RegisterMap
 from cavet.units import show
-from cavet.wording import WrongError, listed
+from cavet.wording import WrongError, listed, nearest, plain
 
-COLUMNS = ("pin", "other number", "it can", "kept for")
+FORMS = ("markdown", "csv", "python", "c")
+Tables = dict[str, list[dict[str, Any]]]
 
 
 @click.command("show")
-@click.argument("what", metavar="profile")
-@click.argument("name", required=False, shell_complete=complete_profiles)
-@click.option("--json", "as_json", is_flag=True, help="JSON lines, one a pin.")
-def command(what: str, name: str | None, as_json: bool) -> None:
-    """Print a profile that ships: every pin with its numbers and modes. Without NAME: their names."""
-    if what != "profile":
-        raise WrongError("show", found=what, expected="profile, and its name")
+@click.argument("what", metavar="BENCH | profile | map", shell_complete=complete_shown)
+@click.argument("name", required=False, metavar="[BOARD | NAME]", shell_complete=complete_shown)
+@click.option("--json", "as_json", is_flag=True, help="JSON lines, one a row.")
+@click.option(
+    "--as", "form", type=click.Choice(FORMS), help="What a host's program has to know, as a table or constants."
+)
+def command(what: str, name: str | None, as_json: bool, form: str | None) -> None:
+    """Print a bench, one of its boards pin by pin, a profile that ships, or a register map."""
+    if what == "profile":
+        show_profile(name, as_json)
+        return
+    if what == "map":
+        tables: Tables = {"registers": register_rows(find_map(name))}
+    else:
+        plan = open_bench(what).plan
+        tables = bench_rows(plan) if name is None else board_rows(plan, name)
+        if form is not None:
+            print(as_form(constants(plan, name), form))
+            return
+    if form in ("python", "c"):
+        raise WrongError("--as", found=form, expected="markdown or csv; constants are of a bench")
+    if as_json:
+        for kind, rows in tables.items():
+            for row in rows:
+                print(msgspec.json.encode({"row": kind.removesuffix("s"), **row}).decode())
+        return
+    print(printed(tables, form))
+
+
+def show_profile(name: str | None, as_json: bool) -> None:
+    """Print a profile that ships; without a name: their names."""
     if name is None:
         print("\n".join(shipped_profiles()))
         return
@@ -36,9 +78,25 @@ def command(what: str, name: str | None, as_json: bool) -> None:
         (str(pin.number), pin.label, listed([mode.value for mode in pin.modes], "and"), pin.reserved)
         for pin in profile.pins.values()
     ]
-    print("\n".join(table([COLUMNS, *rows])))
+    print("\n".join(table([("pin", "other number", "it can", "kept for"), *rows])))
     amps = f"{show(1000 * profile.pin_current, 'mA')} a pin, {show(1000 * profile.board_current, 'mA')} in all"
     print(f"\n{show(profile.supply, 'V')}; {amps}")
+
+
+def find_map(name: str | None) -> RegisterMap:
+    """Find a register map: `FILE#NAME`, or the name of one that ships. Raises `WrongError`."""
+    if name is None:
+        raise WrongError("show map", found="nothing", expected="FILE#NAME, or a map that ships")
+    file, hash_, wanted = name.partition("#")
+    if hash_:
+        known = load_plan(Path(file)).maps
+    else:
+        read = [read_plan_text(text, f"{plan}.plan.toml") for plan, text in shipped_plans().items()]
+        known = {map_: each for plan in read for map_, each in plan.maps.items()}
+        wanted = name
+    if wanted not in known:
+        raise WrongError("map", found=wanted, expected=f"one of {listed(known)}", nearest=nearest(wanted, known))
+    return known[wanted]
 
 
 def row_of(pin: PinProfile) -> dict[str, Any]:
@@ -52,9 +110,72 @@ def row_of(pin: PinProfile) -> dict[str, Any]:
     }
 
 
-def table(rows: list[tuple[str, ...]]) -> list[str]:
+def printed(tables: Tables, form: str | None) -> str:
+    """Tables one below the other, each under its name; as csv, the rows alone."""
+    parts = []
+    for kind, rows in tables.items():
+        if not rows:
+            continue
+        head = tuple(rows[0])
+        cells = [tuple(cell(value) for value in row.values()) for row in rows]
+        if form == "csv":
+            parts.append(as_csv([head, *cells]))
+        elif form == "markdown":
+            parts.append(f"## {kind}\n\n{as_markdown([head, *cells])}")
+        else:
+            words = tuple(name.replace("_", " ") for name in head)
+            parts.append("\n".join([kind, *(f"  {line}" for line in table([words, *cells]))]))
+    return "\n\n".join(parts)
+
+
+def cell(value: Any) -> str:
+    """A value as it stands in a table."""
+    if value is None or value == "":
+        return ""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, float):
+        return f"{value:g}"
+    if isinstance(value, dict):
+        return ", ".join(str(key) for key in value)
+    if isinstance(value, list):
+        return ", ".join(str(each.get("name", each)) if isinstance(each, dict) else str(each) for each in value)
+    return plain(str(value))
+
+
+def table(rows: Sequence[tuple[str, ...]]) -> list[str]:
     """Rows of words under each other; columns with nothing in them are left out."""
     columns = [column for column in zip(*rows, strict=True) if any(column[1:])]
     widths = [max(map(len, column)) for column in columns]
     lines = zip(*columns, strict=True)
     return ["  ".join(word.ljust(width) for word, width in zip(line, widths, strict=True)).rstrip() for line in lines]
+
+
+def as_markdown(rows: Sequence[tuple[str, ...]]) -> str:
+    """Rows as a table of Markdown."""
+    escaped = [[word.replace("|", "\\|") for word in row] for row in rows]
+    lines = [f"| {' | '.join(row)} |" for row in escaped]
+    return "\n".join([lines[0], f"|{'---|' * len(rows[0])}", *lines[1:]])
+
+
+def as_csv(rows: Sequence[tuple[str, ...]]) -> str:
+    """Rows as RFC 4180 has them."""
+    out = io.StringIO()
+    csv.writer(out, lineterminator="\n").writerows(rows)
+    return out.getvalue().rstrip("\n")
+
+
+def as_form(found: Sequence[Constant], form: str) -> str:
+    """What a host's program has to know, in a form."""
+    if form in ("markdown", "csv"):
+        rows = [("name", "value", "meaning"), *((each.name, str(each.value), each.about) for each in found)]
+        return as_markdown(rows) if form == "markdown" else as_csv(rows)
+    lines = []
+    for each in found:
+        about = plain(each.about)
+        if form == "python":
+            lines.append(f"{each.name} = {each.value!r}  # {about}")
+        else:
+            text = msgspec.json.encode(each.value).decode() if isinstance(each.value, str) else str(each.value)
+            lines.append(f"#define {each.name} {text} /* {about.replace('*/', '* /')} */")
+    return "\n".join(lines)

@@ -272,7 +272,11 @@ def _block(label: list[tuple[str, Ink]], room: int) -> list[list[tuple[str, Ink]
 def _wrapped(text: str, room: int) -> list[str]:
     """Break between words, but not behind the glyph at the beginning."""
     kept = text.replace("✕ ", "✕\xa0", 1).replace("◆ ", "◆\xa0", 1)
+    if len(text) > room and " " not in text:  # a long name, broken behind its underscores
+        kept = kept.replace("_", "_ ")
     pieces = textwrap.wrap(kept, max(1, room), break_long_words=False, break_on_hyphens=False) or [""]
+    if kept.count(" ") > text.count(" "):
+        pieces = [piece.replace("_ ", "_") for piece in pieces]
     return [piece.replace("\xa0", " ") for piece in pieces]
 
 
