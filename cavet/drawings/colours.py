@@ -40,12 +40,27 @@ ROLES = {
 """Brass is asked, verdigris got, coral what differs too long; heather is inputs and time. Nothing else is coloured."""
 
 
+SIXTEEN = {
+    "dark": {
+        "ink": "#000000", "raised": "#000000", "lifted": "#000080", "hair": "#808080", "paper": "#ffffff",
+        "quiet": "#c0c0c0", "asked": "#808000", "got": "#008080", "coral": "#ff0000", "heather": "#800080",
+        "water": "#000080",
+    },
+    "light": {
+        "ink": "#ffffff", "raised": "#ffffff", "lifted": "#c0c0c0", "hair": "#c0c0c0", "paper": "#000000",
+        "quiet": "#808080", "asked": "#808000", "got": "#008080", "coral": "#ff0000", "heather": "#800080",
+        "water": "#000080",
+    },
+}  # fmt: skip
+"""The roles where there are but sixteen colours, each one of these: the nearest by its channels may be another role's."""
+
+
 @lru_cache(maxsize=2048)
-def style(theme: str, ink: Ink, ground: str) -> Style:
-    """The style of an ink on a ground in a theme, `dark` or `light`."""
-    roles = ROLES[theme]
+def style(theme: str, ink: Ink, ground: str, *, few: bool = False) -> Style:
+    """The style of an ink on a ground in a theme, `dark` or `light`; with `few` there are but sixteen colours."""
+    roles = SIXTEEN[theme] if few else ROLES[theme]
     colour = roles[ink.role]
-    if ink.share < 1:
+    if ink.share < 1 and not few:
         colour = blend(roles[ground], colour, ink.share)
     return Style(color=Color.parse(colour), bgcolor=Color.parse(roles[ground]), bold=ink.bold or None)
 

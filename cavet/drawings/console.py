@@ -9,17 +9,11 @@ from rich.console import Console
 from rich.style import Style
 
 from cavet.drawings.canvas import Canvas, Ink
-from cavet.drawings.colours import ROLES
+from cavet.drawings.colours import ROLES, SIXTEEN
 
 OWN = ("paper", "ink")
 """Roles for which the terminal's own colours stand."""
 SYSTEMS = {"truecolor": ColorSystem.TRUECOLOR, "256": ColorSystem.EIGHT_BIT, "standard": ColorSystem.STANDARD}
-
-SIXTEEN = {
-    "asked": "yellow", "got": "cyan", "coral": "red", "heather": "magenta", "water": "blue", "quiet": "bright_black",
-    "hair": "bright_black",
-}  # fmt: skip
-"""The roles where there are but sixteen colours: the nearest one by its channels may be another role's."""
 
 
 @lru_cache(maxsize=1)
@@ -43,5 +37,5 @@ def painted(canvas: Canvas, colours: ColorSystem | None) -> str:
 
 @lru_cache(maxsize=256)
 def _style(ink: Ink, colours: ColorSystem) -> Style:
-    named = SIXTEEN[ink.role] if colours is ColorSystem.STANDARD and ink.role in SIXTEEN else ROLES["dark"][ink.role]
-    return Style(color=None if ink.role in OWN else Color.parse(named), bold=ink.bold or None)
+    roles = SIXTEEN if colours is ColorSystem.STANDARD else ROLES
+    return Style(color=None if ink.role in OWN else Color.parse(roles["dark"][ink.role]), bold=ink.bold or None)

@@ -12,6 +12,9 @@ from textual.widget import Widget
 from cavet.drawings.canvas import PAPER, Canvas
 from cavet.drawings.colours import style
 
+FEW_COLOURS = "standard"
+"""What a terminal with sixteen colours is called."""
+
 
 class Picture(Widget):
     """Shows the rows of the last canvas that it was given."""
@@ -67,5 +70,6 @@ class Picture(Widget):
 
     def _strip(self, y: int, theme: str) -> Strip:
         runs = self._canvas.row(y) if y < self._canvas.height else ()
-        segments = [Segment(run.text, style(theme, run.ink, run.ground)) for run in runs]
-        return Strip(segments).adjust_cell_length(self.size.width, style(theme, PAPER, "ink"))
+        few = self.app.console.color_system == FEW_COLOURS
+        segments = [Segment(run.text, style(theme, run.ink, run.ground, few=few)) for run in runs]
+        return Strip(segments).adjust_cell_length(self.size.width, style(theme, PAPER, "ink", few=few))
