@@ -52,7 +52,7 @@ SIXTEEN = {
         "water": "#000080",
     },
 }  # fmt: skip
-"""The roles where there are but sixteen colours, each one of these: the nearest by its channels may be another role's."""
+"""The roles where there are but sixteen colours, each one of these: the nearest by its channels may be another's."""
 
 
 @lru_cache(maxsize=2048)

@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as some
 
 from cavet.drawings.canvas import ASKED, GOT, Canvas, Dots, Ink
-from cavet.drawings.colours import ROLES, blend, style
+from cavet.drawings.colours import ROLES, SIXTEEN, blend, style
 from cavet.workbench import keymap
 from cavet.workbench.drawing.lines import TopView, draw_foot, draw_top, name_places
 from cavet.workbench.drawing.parts import PICTURES, WIDTH, PartView, draw_part
@@ -70,6 +70,10 @@ class Canvases(unittest.TestCase):
 class Colours(unittest.TestCase):
     def test_both_themes_have_the_same_roles(self):
         self.assertEqual(set(ROLES["dark"]), set(ROLES["light"]))
+        for theme, roles in SIXTEEN.items():
+            self.assertEqual(set(roles), set(ROLES[theme]))
+            coloured = [roles[role] for role in ("asked", "got", "coral", "heather", "ink", "paper")]
+            self.assertEqual(len(set(coloured)), len(coloured))
 
     def test_a_share_lies_between_ground_and_colour(self):
         self.assertEqual(blend("#000000", "#ffffff", 0.5), "#808080")
