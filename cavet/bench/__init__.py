@@ -10,6 +10,7 @@ from cavet.bench._format_reading import FormatPlan
 from cavet.bench._host_side import HostLink
 from cavet.bench._meaning import Meanings, Telling, meanings
 from cavet.bench._naming import AddressNames, address_names
+from cavet.bench._past import PastBench
 from cavet.bench._places import find_places
 from cavet.bench._plan import OWN, BoardPlan, HostPlan, LinkPlan, Plan, address_problem
 from cavet.bench._plan_file import PlanFile, load_plan, read_plan_text, shipped_plans
@@ -49,6 +50,7 @@ __all__ = [
     "LinkTape",
     "LoopThread",
     "Meanings",
+    "PastBench",
     "Placed",
     "Plan",
     "PlanFile",

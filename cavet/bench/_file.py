@@ -33,7 +33,7 @@ class BenchFile(msgspec.Struct):
             table = table[name]
         table[keys[-1]] = value
         text = tomlkit.dumps(document)
-        return BenchFile(self.path, text, check_text(text, self.path.name, self.path.parent))
+        return _read(self.path, text)
 
     def save(self) -> None:
         """Write it in one go: a reader finds the old file or the new one, never a half."""
@@ -56,7 +56,12 @@ class BenchFile(msgspec.Struct):
 def load_bench(path: Path) -> BenchFile:
     """Read a bench file. Raises `WrongError`, or an `ExceptionGroup` of all that is wrong in it."""
     text = read_text(path, "a bench file")
-    return BenchFile(path, text, check_text(text, path.name, path.parent))
+    return _read(path, text)
+
+
+def _read(path: Path, text: str) -> BenchFile:
+    plan = check_text(text, path.name, path.parent)
+    return BenchFile(path, text, msgspec.structs.replace(plan, path=str(path.resolve())))
 
 
 def check_text(text: str, file: str, folder: Path | None = None) -> Plan:

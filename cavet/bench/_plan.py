@@ -116,6 +116,13 @@ class Plan(msgspec.Struct, frozen=True, kw_only=True):
     hosts: dict[str, HostPlan]
     points: dict[str, Point]
     broker: OwnBroker = OwnBroker()
+    path: str = ""
+    """Where its file is; "" for a text that is in none."""
+
+    @property
+    def about(self) -> dict[str, str]:
+        """What a record says of the bench that it is of."""
+        return {"bench": self.name, **({"file": self.path} if self.path else {})}
 
     def point(self, name: str) -> Point:
         """Find a point by its name, or by `board.name`. Raises `WrongError` with the nearest."""

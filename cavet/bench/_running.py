@@ -91,9 +91,10 @@ class RunningBench:
         boards: list[str] | None = None,
         hosts: bool = True,
         listen: str = "127.0.0.1",
+        clock: BenchClock | None = None,
     ) -> None:
         self.plan = plan
-        self.clock = BenchClock(asyncio.get_running_loop())
+        self.clock = clock or BenchClock(asyncio.get_running_loop())
         self.record = Record(self.clock.now)
         names = list(plan.boards) if boards is None else boards
         served = {link.board for link in plan.links.values() if link.simulated}
@@ -307,7 +308,8 @@ class RunningBench:
 
     def is_ready(self, board: str) -> bool:
         """Whether the session with a board is up, and nothing has stopped either."""
-        return self.host_links[board].ready and self.fault_of(board) is None
+        link = self.host_links.get(board)
+        return link is not None and link.ready and self.fault_of(board) is None
 
     def restart(self, board: str) -> None:
         """Start a simulated board again, as after power-on; the session with it begins anew as well."""

@@ -8,7 +8,7 @@ import msgspec
 
 from cavet import units
 from cavet.bench._spoken import Spoken
-from cavet.protocols import Codec, Field, Message, Role, Side, bits_of, read_whole, ruler, with_bits
+from cavet.protocols import Field, Message, Role, Side, bits_of, with_bits
 from cavet.wording import WrongError, nearest
 
 KINDS = ("check", "cut", "flip", "twice", "late", "bytes")
@@ -75,6 +75,8 @@ def spoiled(how: Spoiling | None, spoken: Spoken, message: Message, data: bytes,
         return ((0.0, data), (silence, data))
     if how.kind == "late":
         middle = len(data) // 2
+        if spoken.is_whole:
+            raise WrongError(f"{PLACE}.late", found=message.NAME, expected="another way: the link takes it whole")
         if not middle:
             raise WrongError(f"{PLACE}.late", found=f"{message.NAME}, one byte", expected="a message of two and more")
         return ((0.0, data[:middle]), (how.seconds, data[middle:]))
@@ -90,26 +92,25 @@ def spoiled(how: Spoiling | None, spoken: Spoken, message: Message, data: bytes,
 
 def _with_wrong_check(spoken: Spoken, message: Message, data: bytes) -> bytes:
     """The bytes with another check: one that can be read, and is wrong."""
-    chosen = spoken.codec_of(message.NAME)
-    for field in _checks(chosen, data):
+    for field in _checks(spoken, message, data):
         for bit in range(sum(size for _, size in field.spans)):
             wrong = with_bits(data, field.spans, bits_of(data, field.spans) ^ 1 << bit)
-            if any(found.problem for found in _checks(chosen, wrong)):
+            if any(found.problem for found in _checks(spoken, message, wrong)):
                 return wrong
     raise WrongError(PLACE, found="check", expected=f"another way: {message.NAME} of {spoken.name} has no check")
 
 
-def _checks(chosen: Codec, data: bytes) -> list[Field]:
+def _checks(spoken: Spoken, message: Message, data: bytes) -> list[Field]:
     """The checks in bytes that make one frame."""
-    frames = read_whole(chosen, data, Side.HOST)
+    frames = spoken.whole(message, data)
     if len(frames) != 1 or not frames[0].readable:
         return []
-    return [field for field in ruler(chosen, frames[0], Side.HOST) if field.role is Role.CHECK]
+    return [field for field in spoken.explained(frames[0], Side.HOST) if field.role is Role.CHECK]
 
 
 def request_in(spoken: Spoken, message: Message, pieces: Sequence[tuple[float, bytes]]) -> Message | None:
     """The message that these bytes make as they go out: what they were made of, another one, or none."""
     data = b"".join(piece for _, piece in pieces)
-    frames = read_whole(spoken.codec_of(message.NAME), data, Side.HOST)
+    frames = spoken.whole(message, data)
     good = [frame for frame in frames if frame.readable and not frame.problems]
     return good[0].message if good else None

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+from cavet.bench._calling import call_for
 from cavet.bench._format_reading import FormatPlan
 from cavet.bench._passing import BusReply, CallDecoder, UsbIn, UsbOut
 from cavet.bench._plan import HostPlan, LinkPlan, Plan
@@ -25,6 +26,7 @@ from cavet.protocols import (
     is_answer,
     is_answered,
     read_message,
+    read_whole,
     ruler,
     spi,
     usb,
@@ -41,16 +43,13 @@ HAND_NUMBERS = 0xFF00
 round after them."""
 RTU_SILENCE, RTU_CHARACTERS = 0.002, 5
 """More than what parts two frames: 1.75 ms, or three and a half characters. Source: serial line, section 2.5.1.1."""
-MAX_BLOCK_READ = 33
-"""A block of SMBus with its length."""
-READ_SIZES = {
-    "receive-byte": 1, "read-byte": 1, "read-word": 2, "process-call": 2, "block-read": MAX_BLOCK_READ,
-    "block-process-call": MAX_BLOCK_READ,
-}  # fmt: skip
 
 
 class Spoken:
     """A protocol with a codec of its own."""
+
+    is_whole = False
+    """Whether the link takes each message in one piece."""
 
     def __init__(self, name: str, plan: Plan, host: HostPlan | None) -> None:
         self.name = name
@@ -96,6 +95,10 @@ class Spoken:
         """What the link takes for what is to be on the wire."""
         del message, number
         return data
+
+    def whole(self, message: Message, data: bytes) -> list[Frame]:
+        """The frames in bytes that go out for a message of the host."""
+        return read_whole(self.codec_of(message.NAME), data, Side.HOST)
 
     def decoder(self, side: Side) -> Decoder:
         """What reads what a side says on the link."""
@@ -191,6 +194,8 @@ class _EitherDecoder:
 class UsbSpoken(PlanSpoken):
     """Reports of a USB device are frames of one's own; the link carries them wrapped, and what endpoint 0 is asked."""
 
+    is_whole = True
+
     def codec_of(self, name: str) -> Codec:
         return self._codecs.get(name) or usb.CODEC
 
@@ -201,6 +206,8 @@ class UsbSpoken(PlanSpoken):
 
 class BusSpoken(Spoken):
     """Transactions on buses of the host's own; the link carries calls for them."""
+
+    is_whole = True
 
     def __init__(self, plan: Plan, host: HostPlan | None) -> None:
         self.name = "i2c"
@@ -218,7 +225,7 @@ class BusSpoken(Spoken):
     def carried(self, data: bytes, message: Message | None, number: int) -> bytes:
         numbered = HAND_NUMBERS + number % 0x100
         if isinstance(message, i2c.Transaction):
-            self._called[numbered] = _i2c_call(message, numbered)
+            self._called[numbered] = call_for(message, data, numbered)
             return self._called[numbered].packed()
         mode = message.mode if isinstance(message, spi.Transfer) else 0
         devices = self.host.devices.values() if self.host is not None else ()
@@ -226,6 +233,12 @@ class BusSpoken(Spoken):
         call = bus_calls.BusCall(number=numbered, bus=bus_calls.SPI, mode=mode, address=chip, count=0, data=data)
         self._called[numbered] = call
         return call.packed()
+
+    def whole(self, message: Message, data: bytes) -> list[Frame]:
+        decoder = self.codec_of(message.NAME).decoder(Side.HOST)
+        if getattr(message, "pec", False):
+            decoder = i2c.CODEC.decoder(Side.HOST, pec=True)
+        return [*decoder.feed(data), *decoder.finish()]
 
     def decoder(self, side: Side) -> Decoder:
         return CallDecoder(side, self._called)
@@ -253,21 +266,6 @@ class BusSpoken(Spoken):
 
 
 SPI_KINDS = ("chain", "shift", "latch")
-
-
-def _i2c_call(message: i2c.Transaction, number: int) -> bus_calls.BusCall:
-    pec = bool(getattr(message, "pec", False))
-    written = message.written or b""
-    count = getattr(message, "count", None) or READ_SIZES.get(message.NAME, 0)
-    if message.NAME == "quick-command" and getattr(message, "read", False):
-        raise WrongError("quick-command.read", found="on", expected="off: a call for a read has bytes to read")
-    if pec:
-        written = written if count else i2c.CODEC.encode(message)[len(message.calls()[0]) - len(written) :]
-        count += 1 if count else 0
-    return bus_calls.BusCall(
-        number=number, bus=bus_calls.I2C, address=message.address, ten_bit=bool(message.ten_bit), count=count,
-        data=written,
-    )  # fmt: skip
 
 
 def spoken(plan: Plan, link: LinkPlan) -> Spoken:

@@ -141,17 +141,17 @@ class Standings:
             for number, pin in board.profile.pins.items():
                 for mode in pin.modes:
                     able.setdefault(mode.value, []).append(number)
-        if point is None:
+        link = bench.host_links.get(point.board) if point is not None else None
+        if point is None or link is None:
             return Circumstances(
                 now=bench.clock.now(),
-                point=None,
+                point=point,
                 simulated=board is not None,
                 ready=True,
                 link_words="",
                 patience=1.0,
                 able=able,
             )
-        link = bench.host_links[point.board]
         manners = link.plan.manners
         return Circumstances(
             now=bench.clock.now(),

@@ -87,7 +87,7 @@ class BenchThread:
     async def _start(self) -> None:
         self.bench = RunningBench(self._plan)
         if self._record_path is not None:
-            self._writer = RecordWriter(self.bench.record, self._record_path, {"bench": self._plan.name})
+            self._writer = RecordWriter(self.bench.record, self._record_path, self._plan.about)
         await self.bench.start()
 
     async def _end(self) -> None:

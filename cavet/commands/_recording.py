@@ -42,7 +42,7 @@ def recorded(bench: RunningBench, path: Path | None, *, force: bool = False) -> 
         return
     check_new(path, force=force)
     sys.setswitchinterval(SWITCH_SECONDS)
-    writer = RecordWriter(bench.record, path, {"bench": bench.plan.name}, tell=complain)
+    writer = RecordWriter(bench.record, path, bench.plan.about, tell=complain)
     try:
         yield
     finally:

@@ -31,6 +31,7 @@ COMMANDS = {
     "explain": "frames taken apart, bit by bit, with what they mean",
     "say": "a message said by hand to a board, and its answer",
     "draw": "drawings of frames and levels, as SVG or PDF",
+    "look": "the workbench on a record, also while it is written",
     "reckon": "the small sums of the trade",
     "show": "a bench, a board pin by pin, a register map",
     "bridge": "two links joined, and what passes shown",

@@ -17,11 +17,10 @@ from cavet.commands._completing import complete_benches
 from cavet.commands._loading import loading
 from cavet.commands._recording import record_options
 from cavet.commands._state import state_path
+from cavet.commands._terminal import require_screen
 from cavet.record import check_new
 from cavet.wording import WrongError, listed
 
-DUMB = ("", "dumb", "unknown")
-"""What TERM says of terminals that can't show a screen."""
 END_SECONDS = 2.0
 """How long the screen may take to end when its window is gone."""
 
@@ -61,11 +60,7 @@ def open_workbench(
     file: BenchFile, at: tuple[str, ...], broker: str | None, record_path: Path | None, *, force: bool = False
 ) -> int:
     """Run the workbench; give its exit code."""
-    if not (sys.stdin.isatty() and sys.stdout.isatty()):
-        raise WrongError("cavet", found="no terminal", expected="one, for the workbench; `cavet serve` needs none")
-    if os.environ.get("TERM", "dumb") in DUMB:
-        found = f"a terminal without a cursor to move, TERM={os.environ.get('TERM', '')}"
-        raise WrongError("cavet", found=found, expected="another one; `cavet serve` and `cavet drive` need none")
+    require_screen()
     with loading():
         from cavet.bench import BenchThread
         from cavet.workbench import CavetApp, Desk

@@ -372,7 +372,7 @@ class BenchRecord:
 
     def __init__(self, running: RunningBench) -> None:
         self._record = running.record
-        self._name = running.plan.name
+        self._about = running.plan.about
 
     def __len__(self) -> int:
         return len(self._record)
@@ -390,7 +390,7 @@ class BenchRecord:
     def save(self, path: str | Path, *, force: bool = False) -> None:
         """Write all of it into a new file. Raises `WrongError` where that can't be, or where there is one already."""
         check_new(Path(path), force=force)
-        writer = RecordWriter(self._record, Path(path), {"bench": self._name})
+        writer = RecordWriter(self._record, Path(path), self._about)
         writer.close()
         if writer.problem:
             raise WrongError(str(path), found=writer.problem, expected="a place where a record can be written")

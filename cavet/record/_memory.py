@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
 
+import msgspec
+
 from cavet.record._event import Event, Kind, Purpose, Reason, Topic, Value
 from cavet.record._index import Index, StateKey
 from cavet.record._row import CHUNK_ITEMS, Row
@@ -69,6 +71,21 @@ class Record:
         row = self.transfers
         made = Transfer(row.next, link, client, seat, direction, offset, begin, end, data, sent, self._events.next)
         row.append(made, len(data) + (len(sent) if sent is not None else 0))
+
+    def restore(self, event: Event) -> None:
+        """Add an event as another record had it. What that one lacks before it, since it could not be written in time,
+        is filled up with remarks, so that the numbers stay what they were."""
+        while self._events.next < event.number:
+            gap = Event(self._events.next, event.t, Kind.REMARK, "", None, Topic.LINK, "", None, "not in the record")
+            self._events.append(gap)
+        self._events.append(event, len(event.value) if isinstance(event.value, bytes) else 0)
+
+    def restore_transfer(self, transfer: Transfer) -> None:
+        """Add a transfer as another record had it; what that one lacks before it is filled up with empty ones."""
+        row = self.transfers
+        while row.next < transfer.number:
+            row.append(msgspec.structs.replace(transfer, number=row.next, data=b"", sent=None))
+        row.append(transfer, len(transfer.data))
 
     def __getitem__(self, number: int) -> Event:
         """Give one event; `IndexError` when it is not in memory (any more)."""

@@ -230,6 +230,10 @@ class RecordFile:
         """Let go of the file."""
         self._database.close()
 
+    def is_whole(self) -> bool:
+        """Whether its writer has ended it: not so while it is still written, nor where that was killed."""
+        return bool(list(self._rows("SELECT 1 FROM about WHERE name = 'ended'"))) or self._is_old
+
     def _rows(self, sql: str, *values: object) -> Iterator[tuple[Any, ...]]:
         try:
             yield from self._database.execute(sql, values)

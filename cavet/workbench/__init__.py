@@ -1,6 +1,7 @@
-"""The Textual application: screens that draw the bench as it stands, and ask it for what a person wants."""
+"""The workbench: the screens on a bench that runs, or on a record."""
 
-from cavet.workbench.app import CavetApp
+from cavet.workbench.app import CavetApp, RecordApp
 from cavet.workbench.desk import Desk
+from cavet.workbench.past import PastDesk
 
-__all__ = ["CavetApp", "Desk"]
+__all__ = ["CavetApp", "Desk", "PastDesk", "RecordApp"]

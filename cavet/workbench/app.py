@@ -6,8 +6,9 @@ import asyncio
 import os
 import signal
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import partial
+from typing import ClassVar
 
 from textual import events
 from textual.app import App
@@ -40,7 +41,8 @@ class CavetApp(App[int]):
 
     TITLE = "Cavet"
     BINDINGS = keymap.bindings(keymap.EVERYWHERE)
-    DEFAULT_MODE = next(iter(SCREENS))
+    SHOWN: ClassVar[Mapping[str, type[Frame]]] = SCREENS
+    DEFAULT_MODE = next(iter(SHOWN))
     ENABLE_COMMAND_PALETTE = False  # there is one of our own, with the keys in it
     CSS = """
     Screen { background: $background; }
@@ -57,8 +59,9 @@ class CavetApp(App[int]):
         for theme in themes():
             self.register_theme(theme)
         self.set_reactive(App.theme, "cavet-dark")
-        desk.screens = tuple(SCREENS)
-        for name, screen in SCREENS.items():
+        self.stylesheet.set_variables(self.get_css_variables())  # the first screen's style may use them at once
+        desk.screens = tuple(self.SHOWN)
+        for name, screen in self.SHOWN.items():
             self.add_mode(name, partial(screen, desk))
 
     def _handle_exception(self, error: Exception) -> None:
@@ -197,14 +200,14 @@ class CavetApp(App[int]):
 
     def action_screen(self, by: int) -> None:
         """The next screen, or the one before."""
-        names = list(SCREENS)
+        names = list(self.SHOWN)
         if isinstance(self.screen, Frame):
             self.go_to_screen(names[(names.index(self._frame.NAME) + by) % len(names)])
 
     def action_screen_number(self) -> None:
         """Another screen by its number, which is pressed next."""
         if isinstance(self.screen, Frame):
-            self.push_screen(ScreensScreen(tuple(SCREENS), self._frame.NAME), self._go_to)
+            self.push_screen(ScreensScreen(tuple(self.SHOWN), self._frame.NAME), self._go_to)
 
     def _go_to(self, name: str | None) -> None:
         if name is not None:
@@ -212,6 +215,9 @@ class CavetApp(App[int]):
 
     def on_frame_away(self, message: Frame.Away) -> None:
         """Go to another screen, to a trail."""
+        if message.screen not in self.SHOWN:
+            self._say(f"there is no {message.screen} for a record: what became of the frame stands under it")
+            return
         self.switch_mode(message.screen)
         self.call_later(self._frame.show_trail, message.trail)
 
@@ -239,3 +245,10 @@ class CavetApp(App[int]):
 
     def _say(self, message: str) -> None:
         self._frame.say(message)
+
+
+class RecordApp(CavetApp):
+    """The workbench on a record."""
+
+    SHOWN = {FramesScreen.NAME: FramesScreen}
+    DEFAULT_MODE = FramesScreen.NAME

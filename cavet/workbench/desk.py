@@ -76,6 +76,11 @@ class Desk:
         return self._meanings[board]
 
     @property
+    def past(self) -> str:
+        """What it is, where nothing of the bench runs: a record. "" for a bench that runs."""
+        return ""
+
+    @property
     def points(self) -> list[Point]:
         """All points, outputs first, as the rails show them."""
         return self.outputs + self.inputs

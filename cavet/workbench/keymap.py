@@ -215,6 +215,7 @@ SAY = (
         does="what was said by hand before, into the blanks", keys="y", shown="y", foot="say again", action="again_said"
     ),
     Command(does="copy it as a command line", keys="c", shown="c", foot="copy", action="copy"),
+    Command(does="copy what was said by hand as lines of a routine", keys="r", shown="r", action="copy_said"),
     Command(does="back", keys="escape", shown="esc", foot="back", action="tape"),
     Command(does="explain the message", keys="question_mark", shown="?", foot="explain", action="explain"),
 )

@@ -433,7 +433,7 @@ def top_view(desk: Desk, screen: str, screens: tuple[str, ...]) -> TopView:
     """What the top line says."""
     links = list(desk.bench.host_links.values())
     ready = sum(desk.bench.is_ready(name) and _may_be_there(desk, name) for name in desk.bench.host_links)
-    boards = (
+    boards = desk.past or (
         f"{ready} of {len(links)} boards ready" if len(links) > 1 else ("board ready" if ready else "board not ready")
     )
     return TopView(

@@ -57,6 +57,30 @@ class Say(unittest.TestCase):
                 self.assertEqual((code, answers), (0, []))
                 self.assertRegex(err, "no answer|no answer is due")
 
+    def test_on_a_bus_the_bytes_go_out_as_they_were_spoiled(self):
+        write = ("write-byte", "address=0x22", "register=6", "value=0", "pec=on")
+        for words, name, part in (
+            ((*write, "--wrong", "flip=1"), "not-acknowledged", "nobody acknowledges 0x02"),
+            ((*write, "--wrong", "flip=7"), "read", ""),
+            ((*write, "--wrong", "check"), "acknowledged", ""),
+            ((*write, "--wrong", "cut=2"), "acknowledged", ""),
+            (("read-byte", "address=0x22", "register=2", "--wrong", "cut=2"), "acknowledged", ""),
+            (("read-byte", "address=0x22", "register=2", "--wrong", "flip=2"), "not-acknowledged", "0x32"),
+        ):
+            with self.subTest(words):
+                code, (answer,), _ = say("mast", *words)
+                self.assertEqual((code, answer["message"]), (0, name))
+                self.assertIn(part, str(answer["fields"]))
+        for words, part in (
+            ((*write, "--wrong", "late=5 ms"), "the link takes it whole"),
+            (("read-byte", "address=0x22", "register=2", "--wrong", "flip=18"), "the same: a call has one"),
+            (("read-byte", "address=0x22", "register=2", "--wrong", "check"), "has no check"),
+        ):
+            with self.subTest(words):
+                code, answers, err = say("mast", *words)
+                self.assertEqual((code, answers, err.count("\n")), (2, [], 1))
+                self.assertIn(part, err)
+
     def test_twice_is_answered_twice_each_with_its_delay(self):
         for place in ("pumphouse", "pumphouse.serial"):
             code, answers, _ = say(place, *COILS, "--wrong", "twice")

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import re
 import shlex
+from collections.abc import Mapping
 
 import msgspec
 
@@ -34,7 +36,8 @@ def ways_of(sentence: Sentence) -> tuple[Way, ...]:
         found.append(Way("check", "with a wrong check"))
     if size > 1:
         found.append(Way(f"cut={size - 1}", f"cut short: {size - 1} of {size} bytes"))
-        found.append(Way(LATE, "late: a pause of 5 ms in its middle"))
+        if not sentence.tongue.is_whole:
+            found.append(Way(LATE, "late: a pause of 5 ms in its middle"))
     found.append(Way(f"flip={4 * size}", f"bit {4 * size} flipped"))
     found.append(Way("twice", "twice"))
     unit = sentence.texts.get("unit", sentence.tongue.given({}, 0).get("unit"))
@@ -68,6 +71,18 @@ def command_line(bench: str, board: str, sentence: Sentence) -> str:
         *(f"{name}={text}" for name, text in sentence.given().items()),
     ]
     return shlex.join(words)
+
+
+def routine_line(board: str, message: str, fields: Mapping[str, str]) -> str:
+    """A step of a routine that says the same; numbers and words stand bare, all else in quotes."""
+    words = [f"{name} {_bare(text)}" for name, text in fields.items()]
+    return " ".join(["send", board, message, *words])
+
+
+def _bare(text: str) -> str:
+    if re.fullmatch(r"-?\d+(\.\d+)?|[A-Za-z_][A-Za-z0-9_-]*", text):
+        return text
+    return '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'
 
 
 def refusal(place: str, why: str) -> WrongError:

@@ -141,6 +141,16 @@ class FramesActing(FramesBase):
             self._again += 1
             self._sentence.begin_with(entry.message, entry.fields)
 
+    def action_copy_said(self) -> None:
+        """Copy all that was said by hand on this link, oldest first, as lines of a routine."""
+        entries = [entry for entry in self._desk.saying.entries if entry.host == self._host and not entry.how]
+        if not entries:
+            self.say("nothing said by hand here yet; what was said wrong on purpose is no step of a routine")
+            return
+        lines = [ways.routine_line(entry.host, entry.message, entry.fields) for entry in reversed(entries)]
+        self.app.copy_to_clipboard("\n".join(lines) + "\n")
+        self.say(f"copied {len(lines)}: {lines[-1]}")
+
     def action_copy(self) -> None:
         """Copy what stands in the blanks as a command line."""
         line = ways.command_line(self._desk.bench.plan.name, self._place.split(" ")[0], self._sentence)

@@ -1,0 +1,58 @@
+"""A bench as a record tells of it: nothing of it runs. Who looks reads on while another process writes."""
+
+from __future__ import annotations
+
+from itertools import islice
+
+from cavet.bench._plan import Plan
+from cavet.bench._running import Carrier, RunningBench
+from cavet.clock import BenchClock
+from cavet.record import RecordFile
+
+AT_ONCE = 4096
+"""So many events, and so many transfers, are read at each look."""
+
+
+class _PastClock(BenchClock):
+    """Stands at the last moment that the record tells of."""
+
+    def __init__(self) -> None:
+        self.latest = 0.0
+
+    def now(self) -> float:
+        return self.latest
+
+
+class PastBench(RunningBench):
+    """What was wired to what, and all that happened there."""
+
+    def __init__(self, plan: Plan, file: RecordFile) -> None:
+        self._stands = _PastClock()
+        super().__init__(plan, carrier=Carrier.MEMORY, boards=[], hosts=False, clock=self._stands)
+        self._file = file
+        self.is_read = False
+        """Whether all that is there has been read."""
+
+    def read_on(self, most: int = AT_ONCE) -> int:
+        """Read what has come since; give how many events and transfers that were. Raises `WrongError` where the file
+        can't be read any more."""
+        record = self.record
+        transfers = list(islice(self._file.transfers(record.transfers.next), most))
+        events = list(islice(self._file.since(len(record)), most))
+        for event in events:
+            record.restore(event)
+        for transfer in transfers:
+            record.restore_transfer(transfer)
+        if events:
+            self._stands.latest = max(self._stands.latest, events[-1].t)
+        if transfers:
+            self._stands.latest = max(self._stands.latest, transfers[-1].end)
+        self.is_read = max(len(events), len(transfers)) < most
+        return len(events) + len(transfers)
+
+    @property
+    def told(self) -> str:
+        """What is known of how the record ended."""
+        if not self.is_read:
+            return f"a record, being read: {len(self.record)} events so far"
+        return "a record, whole" if self._file.is_whole() else "a record, written still, or cut"

@@ -1,0 +1,38 @@
+"""A record as one person looks at it: read on with every frame; what would act on a bench is refused."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import Future
+
+from cavet.bench import PastBench
+from cavet.wording import WrongError
+from cavet.workbench.desk import Desk
+
+
+class PastDesk(Desk):
+    """A bench of which only a record is there."""
+
+    def __init__(self, bench: PastBench) -> None:
+        super().__init__(bench, _refuse)
+        self._past = bench
+
+    @property
+    def past(self) -> str:
+        return self._past.told
+
+    def follow(self) -> None:
+        self.stirs()
+
+    def stirs(self) -> bool:
+        """Read on; tell whether there was anything."""
+        came = self._past.read_on()
+        self.standings.follow()
+        return came > 0
+
+
+def _refuse(act: Callable[[], object]) -> Future[object]:
+    del act
+    refused: Future[object] = Future()
+    refused.set_exception(WrongError("record", found="something to do", expected="a bench that runs; this is over"))
+    return refused

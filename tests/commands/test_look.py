@@ -1,0 +1,118 @@
+"""`cavet look`: a record on the Frames screen, read on while it is written; and what keeps it from being shown."""
+
+import asyncio
+import sqlite3
+import tempfile
+import unittest
+from pathlib import Path
+
+from cavet.bench import PastBench, load_bench
+from cavet.commands.look import bench_of
+from cavet.demo import demo_path
+from cavet.record import Direction, Kind, Record, RecordFile, RecordWriter, Seat, Topic
+from cavet.wording import WrongError
+from cavet.workbench import PastDesk, RecordApp
+from tests.commands.run import cavet_here
+from tests.patience import PATIENCE
+
+PLAN = load_bench(demo_path()).plan
+READ = bytes.fromhex("07 01 00 00 00 06 BC 6E")
+
+
+async def until(holds, pause):
+    """Wait for what has to come on the screen."""
+    async with asyncio.timeout(PATIENCE):
+        while not holds():
+            await pause(0.01)
+
+
+class Look(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.path = Path(folder.name) / "x.record"
+        self.now = 0.0
+        self.record = Record(lambda: self.now)
+
+    def write(self, about=None):
+        return RecordWriter(self.record, self.path, about if about is not None else PLAN.about)
+
+    def say(self, data=READ):
+        self.now += 1.0
+        offset = sum(len(each.data) for each in self.record.transfers.since(0))
+        self.record.carry("pumphouse_line", "", Seat.BOARD, Direction.TO_BOARD, offset, self.now - 0.01, self.now, data)
+        self.record.append(Kind.TAKEN, "pumphouse", Topic.MESSAGE, "read-coils", data)
+
+    def opened(self):
+        file = RecordFile(self.path)
+        self.addCleanup(file.close)
+        return file
+
+    def test_all_that_is_there_is_read_a_piece_at_a_time(self):
+        for _ in range(20):
+            self.say()
+        self.write().close()
+        past = PastBench(PLAN, self.opened())
+        self.assertEqual(past.read_on(15), 30)
+        self.assertEqual(past.told, "a record, being read: 15 events so far")
+        while past.read_on(15):
+            pass
+        self.assertEqual((past.told, past.clock.now()), ("a record, whole", 20.0))
+        self.assertEqual([event.value for event in past.record.since(0)], [READ] * 20)
+        self.assertEqual(past.record.transfers.since(0), self.record.transfers.since(0))
+
+    def test_what_could_not_be_written_leaves_a_gap_and_numbers_stay(self):
+        past = PastBench(
+            PLAN, self.opened_after(lambda database: database.execute("DELETE FROM events WHERE number=1"))
+        )
+        past.read_on()
+        self.assertEqual([event.number for event in past.record.since(0)], [0, 1, 2])
+        self.assertEqual(past.record[1].note, "not in the record")
+
+    def opened_after(self, change):
+        for _ in range(3):
+            self.say()
+        self.write().close()
+        with sqlite3.connect(self.path) as database:
+            change(database)
+        database.close()
+        return self.opened()
+
+    def test_it_is_followed_while_it_is_written(self):
+        writer = self.write()
+        self.addCleanup(writer.close)
+        self.say()
+
+        async def look():
+            app = RecordApp(load_bench(demo_path()), PastDesk(PastBench(PLAN, self.opened())))
+            async with app.run_test(size=(120, 40)) as pilot:
+                reading = app._frame.reading
+                reading.choose("pumphouse_line")
+                await until(lambda: len(reading.on) == 1, pilot.pause)
+                self.say()
+                await until(lambda: len(reading.on) == 2, pilot.pause)
+                self.assertEqual(reading.frame.data, READ)
+                await pilot.press("f12")
+                await until(lambda: "this is over" in app._frame._message, pilot.pause)
+                await pilot.press("w")
+                await pilot.press("ctrl+q")
+
+        asyncio.run(look())
+
+    def test_the_bench_is_the_one_it_names_or_is_named(self):
+        self.write().close()
+        self.assertEqual(bench_of(self.opened(), self.path).plan.name, PLAN.name)
+        for about, part in (({"bench": "x"}, "names no bench file"), ({"file": "/nowhere.toml"}, "which is not there")):
+            self.write(about).close()
+            with self.assertRaisesRegex(WrongError, part):
+                bench_of(self.opened(), self.path)
+
+    def test_what_is_no_record_is_one_line(self):
+        self.path.write_text("no record")
+        for words in (
+            ("look", str(self.path)),
+            ("look", "nowhere.record"),
+            ("look", str(self.path), "--bench", "demo"),
+        ):
+            ran = cavet_here(*words)
+            self.assertEqual((ran.code, ran.err.count("\n")), (2, 1), ran.err)
