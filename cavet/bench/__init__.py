@@ -3,6 +3,7 @@
 from cavet.bench._building import BROKER, build_world
 from cavet.bench._bus_reading import line_names
 from cavet.bench._by_hand import Answer
+from cavet.bench._devices import ModbusPlan, ScpiPlan
 from cavet.bench._diagnosis import Diagnosis, StageState
 from cavet.bench._elsewhere import with_addresses
 from cavet.bench._file import BenchFile, check_text, load_bench
@@ -50,11 +51,13 @@ __all__ = [
     "LinkTape",
     "LoopThread",
     "Meanings",
+    "ModbusPlan",
     "PastBench",
     "Placed",
     "Plan",
     "PlanFile",
     "RunningBench",
+    "ScpiPlan",
     "Section",
     "Spoiling",
     "Spoken",

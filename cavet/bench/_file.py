@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import tempfile
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -25,15 +26,24 @@ class BenchFile(msgspec.Struct):
 
     def changed(self, keys: tuple[str, ...], value: Any) -> BenchFile:
         """Give the file with one value changed, everything else as the user has written it. Checked like any other."""
+        return self.changed_all([(keys, value)])
+
+    def changed_all(self, changes: Sequence[tuple[tuple[str, ...], Any]]) -> BenchFile:
+        """The same with many values changed at once; `None` takes one away. Tables that are not there are made."""
         import tomlkit  # here, since most runs change nothing
 
         document = tomlkit.parse(self.text)
-        table: Any = document
-        for name in keys[:-1]:
-            table = table[name]
-        table[keys[-1]] = value
-        text = tomlkit.dumps(document)
-        return _read(self.path, text)
+        for keys, value in changes:
+            table: Any = document
+            for name in keys[:-1]:
+                if name not in table:
+                    table[name] = tomlkit.table()
+                table = table[name]
+            if value is None:
+                table.pop(keys[-1], None)
+            else:
+                table[keys[-1]] = value
+        return _read(self.path, tomlkit.dumps(document))
 
     def save(self) -> None:
         """Write it in one go: a reader finds the old file or the new one, never a half."""

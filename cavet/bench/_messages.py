@@ -51,7 +51,7 @@ def read_topics(checker: Checker, path: Path, table: dict[str, Any]) -> BoardTop
             checker.wrong((*path, key), found=topic, expected=problem.partition("expected ")[2])
     if table["here"] == table["gone"]:
         checker.wrong((*path, "gone"), found=table["gone"], expected="something else than for `here`")
-    return BoardTopics(here=table["here"], gone=table["gone"], **found)
+    return BoardTopics(base=table["base"], here=table["here"], gone=table["gone"], **found)
 
 
 def read_payload(checker: Checker, path: Path, table: dict[str, Any], what: str) -> PayloadForm:

@@ -22,6 +22,21 @@ OWN = "own"
 ADDRESS = re.compile(r"(\[[0-9a-fA-F:.%]+\]|[^\s:\[\]]+):(\d{1,5})")
 
 
+class BusWires(msgspec.Struct, frozen=True, kw_only=True):
+    """The wires of an I2C bus: pull-ups in Ω, capacitance in F, both `None` where they are not known; clock in Hz."""
+
+    pull_up: float | None = None
+    capacitance: float | None = None
+    rate: float = 100e3
+
+
+class SupplyPlan(msgspec.Struct, frozen=True, kw_only=True):
+    """A supply beside the board's own."""
+
+    volts: float
+    amperes: float
+
+
 class BoardPlan(msgspec.Struct, frozen=True, kw_only=True):
     """A simulated board, its parts as their tables say."""
 
@@ -34,6 +49,12 @@ class BoardPlan(msgspec.Struct, frozen=True, kw_only=True):
     device: ModbusPlan | ScpiPlan | StationPlan | FormatPlan | None = None
     """What its firmware needs besides."""
     reflexes: tuple[Reflex, ...] = ()
+    baud: int | None = None
+    """The rate of its serial line, where that is not the link's."""
+    unit: int = 1
+    """Modbus: its unit."""
+    bus: BusWires = BusWires()
+    supplies: dict[str, SupplyPlan] = {}
 
 
 class LinkPlan(msgspec.Struct, frozen=True, kw_only=True):

@@ -195,7 +195,8 @@ class PointReader:
                 self._checker.wrong((*path, key), found=table[key], expected=f"none in mode {mode}")
                 return None
         lines = {key: table[key] for key in ("ahead", "astern") if key in table}
-        return PinPoint(**fields, **lines, pin=table["pin"], mode=mode)
+        pause = table.get("pause") or 0.0
+        return PinPoint(**fields, **lines, pin=table["pin"], mode=mode, pause=pause)
 
     def _degrees(self, path: Path, table: dict[str, Any], mode: str) -> tuple[float, float] | None:
         """The wire of a servo that is asked in degrees, where it says no other: degrees are degrees, and 0 is the

@@ -20,11 +20,11 @@ from cavet.bench._link_reading import LinkReader
 from cavet.bench._messages import StationReader, read_broker, read_client, read_topics
 from cavet.bench._overlaps import check_overlaps
 from cavet.bench._places import Path
-from cavet.bench._plan import BasinPlan, BoardPlan, HostPlan, LinkPlan, Plan
+from cavet.bench._plan import BasinPlan, BoardPlan, BusWires, HostPlan, LinkPlan, Plan, SupplyPlan
 from cavet.bench._points import PointReader
 from cavet.bench._profiles import ProfileReader
 from cavet.bench._wiring import PIN_KEYS, check_cables, check_converters, check_targets, check_wires
-from cavet.boards import DEFECTS, KINDS, Defect, PinMode, Profile, Quantity, Reflex
+from cavet.boards import DEFECTS, KINDS, SUPPLIED, Defect, PinMode, Profile, Quantity, Reflex
 from cavet.boards.firmware.mqtt import StationPlan
 from cavet.expressions import Expression
 from cavet.hosts import DevicePlan, Format, Manners, Point
@@ -184,10 +184,22 @@ class _Reader:
                 parts=parts,
                 device=self._device(name, table, profile, parts),
                 reflexes=self._reflexes(name, table["reflexes"], profile),
+                baud=table["baud"],
+                unit=table["unit"],
+                bus=BusWires(**(self._checker.table(table["bus"], schema.BUS, ("boards", name, "bus")) or {})),
+                supplies=self._supplies(name, table["supplies"], parts),
             )
         check_targets(self._checker, self._one_of, boards)
         check_cables(self._checker, self._one_of, boards)
         return boards
+
+    def _supplies(self, board: str, data: dict[str, Any], parts: dict[str, dict[str, Any]]) -> dict[str, SupplyPlan]:
+        found = self._tables("supplies", schema.SUPPLY, ("boards", board), data)
+        for part, values in parts.items():
+            if values.get("supply") not in (None, *SUPPLIED):
+                path: Path = ("boards", board, "parts", part, "supply")
+                self._one_of(path, values["supply"], [*SUPPLIED, *data], "a supply")
+        return {name: SupplyPlan(**table) for name, table in found.items()}
 
     def _device(
         self, name: str, table: dict[str, Any], profile: Profile, parts: dict[str, dict[str, Any]]

@@ -196,11 +196,13 @@ class RunningBench:
         traffic = self._traffic[link.name]
         end: BoardEnd
         if self._carrier is Carrier.MEMORY or link.kind == "buses":
-            memory = MemoryLink(link.name, link.byte_seconds, traffic.losses, self._tap(link.name))
+            rates = self._rates(link)
+            memory = MemoryLink(link.name, link.byte_seconds, traffic.losses, self._tap(link.name), rates)
             self._memory[link.name] = memory
             end = memory.board
         elif link.kind == "serial" and link.served == "device":
-            end = PtyEnd(link.settings, traffic.losses, partial(self._tell_rate, link), self._tap(link.name))
+            settings = msgspec.structs.replace(link.settings, rate=(self._rates(link) or (0, link.settings.rate))[1])
+            end = PtyEnd(settings, traffic.losses, partial(self._tell_rate, link), self._tap(link.name))
         else:
             end = self._tcp_end(link, traffic)
         make_way: MakeWay = ServedWay
@@ -214,6 +216,11 @@ class RunningBench:
         if link.kind != "buses":  # in this process: nobody else can get there
             found = Endpoint(board=link.board, link=link.name, kind=link.kind, address=address, plan=link)
             self.endpoints.append(found)
+
+    def _rates(self, link: LinkPlan) -> tuple[int, int] | None:
+        """The rates of a serial line's two ends, where the board runs at another one than the link."""
+        own = self.plan.boards[link.board].baud
+        return (link.settings.rate, own) if link.kind == "serial" and own not in (None, link.settings.rate) else None
 
     def _tcp_end(self, link: LinkPlan, traffic: Traffic) -> TcpServerEnd:
         """A network endpoint; or a serial line that is offered on one, to one program at a time."""
@@ -238,8 +245,8 @@ class RunningBench:
 
     def _tell_rate(self, link: LinkPlan, rate: int) -> None:
         """The program at a device has set another rate: say whether the board understands it."""
-        fits = rate == link.settings.rate
-        note = "as the board's" if fits else f"the board runs at {link.settings.rate}: bytes are garbled both ways"
+        own = self.plan.boards[link.board].baud or link.settings.rate
+        note = "as the board's" if rate == own else f"the board runs at {own}: bytes are garbled both ways"
         self.record.append(
             Kind.REMARK, link.board, Topic.LINK, link.name, rate, None, f"{rate} baud at the other end, {note}"
         )

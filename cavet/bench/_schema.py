@@ -11,6 +11,7 @@ from cavet.bench._schema_formats import GIVEN, GIVES, TAKES, USB
 from cavet.bench._schema_mqtt import BROKER, HEALTH, REFLEX, STATION, TOPIC
 from cavet.bench._schema_truth import (
     BOARD,
+    BUS,
     CELL,
     COMMAND,
     DEFECT,
@@ -20,6 +21,7 @@ from cavet.bench._schema_truth import (
     QUANTITY,
     QUEUE,
     RECORDS,
+    SUPPLY,
 )  # fmt: skip
 from cavet.settings import Key, Section
 
@@ -38,13 +40,13 @@ FILE = Section(
 )
 
 SECTIONS = (
-    FILE, BOARD, PART, REFLEX, IDENTITY, CELL, RECORDS, QUEUE, COMMAND, STATION, TOPIC, HEALTH, TAKES, GIVES, GIVEN,
-    USB, LINK, BROKER, QUANTITY, DEFECT, HOST, DEVICE,
+    FILE, BOARD, PART, BUS, SUPPLY, REFLEX, IDENTITY, CELL, RECORDS, QUEUE, COMMAND, STATION, TOPIC, HEALTH,
+    TAKES, GIVES, GIVEN, USB, LINK, BROKER, QUANTITY, DEFECT, HOST, DEVICE,
     POINT, PROFILE,
 )  # fmt: skip
 
 __all__ = [
-    "BOARD", "BROKER", "CELL", "COMMAND", "DEFECT", "DEVICE", "FILE", "GIVEN", "GIVES", "HEALTH", "HOST",
+    "BOARD", "BROKER", "BUS", "CELL", "COMMAND", "DEFECT", "DEVICE", "FILE", "GIVEN", "GIVES", "HEALTH", "HOST",
     "IDENTITY", "LINK", "PART", "POINT", "PROFILE", "QUANTITY", "QUEUE", "RECORDS", "REFLEX", "SECTIONS",
-    "STATION", "TAKES", "TOPIC", "USB", "Key", "Section",
+    "STATION", "SUPPLY", "TAKES", "TOPIC", "USB", "Key", "Section",
 ]  # fmt: skip

@@ -272,6 +272,15 @@ POINT = Section(
         "bridge": (
             Key(name="ahead", kind="pin", doc="the pin that is high for values above 0", required=True),
             Key(name="astern", kind="pin", doc="the pin that is high for values below 0", required=True),
+            Key(
+                name="pause",
+                kind="quantity",
+                unit="s",
+                doc="how long it stands before it is turned the other way",
+                default=0.0,
+                low=0,
+                high=60,
+            ),
             *_LEVEL_KEYS,
         ),
         "contact": (

@@ -37,10 +37,20 @@ BOARD = Section(
             low=0,
         ),
         Key(name="unit", kind="whole", doc="Modbus: its unit", default=1, low=1, high=247),
+        Key(
+            name="baud",
+            kind="whole",
+            doc="the rate at which it runs its serial line; else the link's",
+            default=None,
+            low=50,
+            high=4_000_000,
+        ),
         *(
             Key(name=name, kind="table", doc=doc, default={})
             for name, doc in (
                 ("parts", "what is wired to it, see below"),
+                ("bus", "the wires of its I2C bus, see below"),
+                ("supplies", "what its motors and servos draw from, see below"),
                 ("identity", "what it says of itself, see below"),
                 ("map", "Modbus: what stands at which address, see below"),
                 ("files", "Modbus: its files, see below"),
@@ -53,6 +63,25 @@ BOARD = Section(
             )
         ),
         *BOARD_KEYS,
+    ),
+)
+
+BUS = Section(
+    title="[boards.NAME.bus]",
+    doc="The wires of a board's I2C bus, for remarks on them; what is left out is not reckoned with.",
+    keys=(
+        Key(name="pull_up", kind="quantity", unit="Ohm", doc="its pull-up resistors", default=None, low=1),
+        Key(name="capacitance", kind="quantity", unit="F", doc="of a line against ground", default=None, low=1e-13),
+        Key(name="rate", kind="quantity", unit="Hz", doc="its clock", default=100e3, low=1, high=1e6),
+    ),
+)
+
+SUPPLY = Section(
+    title="[boards.NAME.supplies.NAME]",
+    doc="A supply of its own for motors and servos, which name it as their `supply`.",
+    keys=(
+        Key(name="volts", kind="quantity", unit="V", doc="its voltage", required=True, low=0.1),
+        Key(name="amperes", kind="quantity", unit="A", doc="what it can give", required=True, low=0.001),
     ),
 )
 

@@ -1,4 +1,4 @@
-"""What is wired to what: each pin once, and boards that hang on other boards."""
+"""What is wired to what: each line of a device once, and boards that hang on other boards."""
 
 from __future__ import annotations
 
@@ -23,16 +23,16 @@ CABLED = {"modbus": "modbus-rtu", "scpi": "scpi", "plan": "plan"}
 
 
 def check_wires(checker: Checker, board: str, parts: dict[str, dict[str, Any]]) -> None:
-    """Each pin has one part, but for OneWire lines, which devices share."""
+    """Each line of a device has one part. What shares a pin of the board is remarked on, not refused."""
     taken: dict[tuple[str, int], str] = {}
     for part, values in parts.items():
         for key in PIN_KEYS:
-            if values.get(key) is None:
+            if values.get(key) is None or not values.get("hangs_on"):
                 continue
             pin = (values.get("hangs_on", ""), values[key])
-            if pin in taken and not parts[taken[pin]]["kind"] == values["kind"] == "onewire":
+            if pin in taken:
                 path = ("boards", board, "parts", part, key)
-                expected = f"a pin of its own: {taken[pin]} hangs on this one"
+                expected = f"a line of its own: {taken[pin]} hangs on this one"
                 checker.wrong(path, found=pin[1], expected=expected)
             taken[pin] = part
 

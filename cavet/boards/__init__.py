@@ -23,12 +23,16 @@ from cavet.boards._reflex import DOES, EDGES, Reflex
 from cavet.boards._rig import Quantity, Rig
 from cavet.boards._travel import stop, travel
 from cavet.boards._world import World
+from cavet.boards.parts import BOARD_SUPPLY, OWN_SUPPLY, SUPPLIED
 
 __all__ = [
+    "BOARD_SUPPLY",
     "DEFECTS",
     "DOES",
     "EDGES",
     "KINDS",
+    "OWN_SUPPLY",
+    "SUPPLIED",
     "Away",
     "Board",
     "BoardState",

@@ -37,6 +37,9 @@ class Circuit:
         self._expanders = [device for device in self.devices if isinstance(device, Expander)]
         self._swapped: dict[int, int] = {}
         self._wired: dict[int, tuple[Part, str]] = {}
+        """The part at each pin, and its wire."""
+        self._shared: dict[int, list[tuple[Part, str]]] = {}
+        """Further parts at pins that have more than one."""
         self.is_stirred = True
         """Whether something may have changed a level: the inputs are looked at next time."""
         self._full_counts = {
@@ -50,12 +53,14 @@ class Circuit:
 
     def _rewire(self) -> None:
         self.is_stirred = True
-        self._wired = {
-            self._swapped.get(pin, pin): (part, wire)
-            for part in self.parts.values()
-            for wire, pin in part.wires.items()
-            if not part.hangs_on
-        }
+        self._wired, self._shared = {}, {}
+        for part in self.parts.values():
+            for wire, pin in part.wires.items() if not part.hangs_on else ():
+                at = self._swapped.get(pin, pin)
+                if at in self._wired:
+                    self._shared.setdefault(at, []).append((part, wire))
+                else:
+                    self._wired[at] = (part, wire)
         with_lines = [part for part in self.parts.values() if isinstance(part, BusDevice | SpiChip)]
         lines = {part.name: part.lines for part in with_lines if part.lines is not None}
         for part in self.parts.values():
@@ -197,6 +202,9 @@ class Circuit:
             part, wire = wired
             part.follow(wire, pin, now)
             part.touch(now)
+        for part, wire in self._shared.get(pin.number, ()):
+            part.follow(wire, pin, now)
+            part.touch(now)
 
     def read_level(self, number: int) -> bool:
         """The level at a pin: what is wired to it decides, else its pull-up, else it floats low."""
@@ -205,6 +213,9 @@ class Circuit:
             return pin.duty > 0
         wired = self._wired.get(number)
         level = wired[0].level(wired[1]) if wired else None
+        for part, wire in self._shared.get(number, ()):
+            other = part.level(wire)
+            level = other if level is None or other is False else level  # who pulls it low wins
         if pin.dead:
             return False
         return level if level is not None else pin.mode is PinMode.PULL_UP

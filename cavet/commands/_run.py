@@ -33,6 +33,7 @@ COMMANDS = {
     "draw": "drawings of frames and levels, as SVG or PDF",
     "look": "the workbench on a record, also while it is written",
     "reckon": "the small sums of the trade",
+    "remarks": "what a careful colleague would say of a bench, with mends",
     "show": "a bench, a board pin by pin, a register map",
     "bridge": "two links joined, and what passes shown",
     "completion": "words completed by the shell",

@@ -1,6 +1,6 @@
 """The host's belief: what it thinks is where, and how it talks to a board. No I/O; time is handed in."""
 
-from cavet.hosts._base import Session
+from cavet.hosts._base import Session, Wish
 from cavet.hosts._buses import BusesSession
 from cavet.hosts._devices import DeviceSession
 from cavet.hosts._firmata import FirmataSession
@@ -23,6 +23,7 @@ from cavet.hosts._point import (
 )
 from cavet.hosts._presence import BoardTopics, Presence
 from cavet.hosts._reads import group
+from cavet.hosts._reversing import Reversing
 from cavet.hosts._scpi import ScpiSession
 from cavet.hosts._session import Manners, Reading, Said, SessionState, state_words
 from cavet.hosts.buses import HELP, ON_SPI, DevicePlan, SpiPlace
@@ -52,6 +53,7 @@ __all__ = [
     "Presence",
     "Reading",
     "RegisterPoint",
+    "Reversing",
     "Said",
     "ScpiSession",
     "Session",
@@ -59,6 +61,7 @@ __all__ = [
     "SpiPlace",
     "StepperPoint",
     "TopicPoint",
+    "Wish",
     "group",
     "state_words",
 ]

@@ -13,6 +13,7 @@ from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._confirming import Confirming
 from cavet.hosts._devices import DeviceSession
 from cavet.hosts._point import ENCODER, STEPPER, Asked, DevicePoint, PinPoint, PointKind
+from cavet.hosts._reversing import Reversing
 from cavet.hosts._session import Manners, SessionState
 from cavet.hosts._shafts import Shafts
 from cavet.hosts.buses import ON_SPI, Call, DevicePlan
@@ -63,6 +64,7 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
         self._decoder = firmata.FirmataDecoder(Side.BOARD)
         self._confirming = Confirming(manners, tell)
         self._shafts = Shafts(self._pin_points.values(), manners, self._send, tell)
+        self._reversing = Reversing()
         self._written: dict[int, int] = {}
         self._looked: dict[str, dict[int, int]] = {}
         """Outputs that are read afresh, each with the states of its pins as far as they were told."""
@@ -108,6 +110,8 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
         """The link is gone. What was asked stays asked, and is sent anew once it is back."""
         self._confirming.abandon(f"the link was lost: {reason}")
         self._shafts.abandon(f"the link was lost: {reason}")
+        for wish in self._reversing.forget():
+            self._pending[wish.point.name] = wish
         self._end_devices(reason)
         super().lost(reason)
 
@@ -139,13 +143,15 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
         """Do what is due; give when something is due next."""
         if now >= self._deadline:
             self._overdue(now)
-        due = min(self._confirming.due, self._shafts.due)
+        due = min(self._confirming.due, self._shafts.due, self._reversing.due)
         if now >= due:
+            for wish in self._reversing.overdue(now):
+                self._write(wish, now)
             for wish in self._confirming.overdue(now):
                 self._write(wish, now, again=True)
             for wish in self._shafts.overdue(now):
                 self._missed(wish, "it was not told that it has arrived", now)
-            due = min(self._confirming.due, self._shafts.due)
+            due = min(self._confirming.due, self._shafts.due, self._reversing.due)
         due = min(due, self._deadline)
         return min(due, self._advance_devices(now)) if self.state is SessionState.READY else due
 
@@ -305,6 +311,12 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
         if self._pin_points[wish.point.name].mode == STEPPER:
             self._shafts.write(wish, now, again=again)
             return
+        older = None if again else self._reversing.overtaken(wish.point.name)
+        if older is not None and older is not wish:
+            self._overtake(older, "a newer wish came while the motor had its pause")
+        if self._reversing.holds(wish, self._pin_points[wish.point.name], now):
+            self._stop(wish)
+            return
         wanted = self._wanted(wish)
         changes = {pin: raw for pin, raw in wanted.items() if again or wish.forced or self._written.get(pin) != raw}
         if not changes:
@@ -323,6 +335,13 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
                     firmata.PinStateQuery(pin=pin), wish.asked, Topic.POINT, wish.point.name, purpose=Purpose.READ_BACK
                 )
             self._confirming.wait(wish, wanted, now)
+
+    def _stop(self, wish: Wish) -> None:
+        """Take the power away, before the pause."""
+        point = self._pin_points[wish.point.name]
+        if self._written.get(point.pin):
+            self._written[point.pin] = 0
+            self._send(self._message(point, point.pin, 0), wish.asked, Topic.POINT, point.name, purpose=Purpose.RELEASE)
 
     def _wanted(self, wish: Wish) -> dict[int, int]:
         """The number for each of the point's pins; for a bridge the direction's lines come before the power."""

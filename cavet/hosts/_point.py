@@ -208,6 +208,8 @@ class PinPoint(Point, frozen=True, kw_only=True):
     astern: int | None = None
     second: int | None = None
     """An encoder's other contact."""
+    pause: float = 0.0
+    """How long a bridge stands before it turns the other way, in s."""
 
     @property
     def where(self) -> str:

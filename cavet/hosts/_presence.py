@@ -8,8 +8,9 @@ from cavet.messaging import is_number, read_json
 
 
 class BoardTopics(msgspec.Struct, frozen=True, kw_only=True):
-    """Where a board tells of itself: full topics, "" for none."""
+    """Where a board tells of itself: full topics, "" for none; `base` is what its topics begin with."""
 
+    base: str = ""
     presence: str = ""
     here: str = "here"
     gone: str = "gone"

@@ -7,6 +7,7 @@ import asyncio
 from cavet.links._end import Listener, Welcome
 from cavet.links._tap import Tap
 from cavet.links._wire import Losses, Wire
+from cavet.protocols.characters import garble
 from cavet.record import Direction
 from cavet.wording import UnreachableError
 
@@ -15,10 +16,15 @@ LEAST_BYTE_SECONDS = 1e-8
 
 
 class MemoryLink:
-    """A line whose `board` and `host` are its two ends. `cut` breaks it until `mend`."""
+    """A line whose `board` and `host` are its two ends. `cut` breaks it until `mend`. `rates` are those of host and
+    board in baud, where they differ: then neither understands the other."""
 
-    def __init__(self, name: str, byte_seconds: float, losses: Losses, tap: Tap | None = None) -> None:
+    def __init__(
+        self, name: str, byte_seconds: float, losses: Losses, tap: Tap | None = None,
+        rates: tuple[int, int] | None = None,
+    ) -> None:  # fmt: skip
         self.name = name
+        self.rates = rates
         self.board = _Board(self)
         self.host = _Host(self)
         pace = byte_seconds or LEAST_BYTE_SECONDS
@@ -100,7 +106,10 @@ class _Board:
         return f"memory:{self._link.name}"
 
     def write(self, data: bytes) -> int:
-        return self._link.outward.send(data)
+        link = self._link
+        if link.rates is None:
+            return link.outward.send(data)
+        return link.outward.send(garble(data, link.rates[1], link.rates[0]), said=data)
 
     @property
     def unread(self) -> int:
@@ -129,7 +138,10 @@ class _Host:
         listener.opened()
 
     def write(self, data: bytes) -> int:
-        return self._link.inward.send(data)
+        link = self._link
+        if link.rates is None:
+            return link.inward.send(data)
+        return link.inward.send(garble(data, *link.rates), said=data)
 
     def close(self) -> None:
         self._link.close("the host has shut the link")

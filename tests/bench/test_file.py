@@ -51,7 +51,6 @@ SPOILT = [
     ),
     ('kind = "lamp", pin = 3', 'kind = "lamp"', 'boards.hut.parts.lamp.pin: found "nothing", expected the pin'),
     ('kind = "lamp", pin = 3', 'kind = "lamp", pin = 3.5', "expected a pin's number or label"),
-    ('kind = "lamp", pin = 3', 'kind = "lamp", pin = "A0"', "a pin of its own: lamp hangs on this one"),
     ('pin = "A0", of', 'pin = "A7", of', 'found "A7", expected 0 to 19 or A0 to A5'),
     ('of = "level"', 'of = "levle"', 'did you mean "level"?'),
     ('["0 mm", "3 m"]', '["0 mm", "3 V"]', "expected a number in mm"),

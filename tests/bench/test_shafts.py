@@ -102,7 +102,6 @@ class Workshop(unittest.TestCase):
         cases = {
             "direction = 3, fastest = 900 }": ("fastest = 900 }", "boards.shop.parts.table.kind"),
             "stops = [0, 400]": ("stops = [400, 0]", "boards.shop.parts.sluice.stops"),
-            "a = 4, b = 5": ("a = 4, b = 4", "boards.shop.parts.knob.b"),
             '"400 * shop.sluice"': ('"400 * shop.slice"', "boards.shop.parts.dial.follows"),
             "port = 1, board": ("port = 4, board", "boards.shop.parts.scale.port"),
             "pulse = 2, direction = 3": ("pulse = 22, direction = 3", "boards.shop.parts.scale.port"),

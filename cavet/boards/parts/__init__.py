@@ -6,7 +6,7 @@ from cavet.boards.parts._encoder import Encoder
 from cavet.boards.parts._horn import Bell, Horn, Sounder
 from cavet.boards.parts._lamp import Lamp
 from cavet.boards.parts._motor import Motor
-from cavet.boards.parts._part import PIN, Around, Hand, Part, Settings, Wires
+from cavet.boards.parts._part import BOARD_SUPPLY, OWN_SUPPLY, PIN, SUPPLIED, Around, Hand, Part, Settings, Wires
 from cavet.boards.parts._pump import Overload, Pump
 from cavet.boards.parts._sensor import Gauge, Lever
 from cavet.boards.parts._servo import Servo
@@ -16,7 +16,10 @@ from cavet.boards.parts._supply import Supply
 from cavet.boards.parts._switched import Heater, Relay, Valve
 
 __all__ = [
+    "BOARD_SUPPLY",
+    "OWN_SUPPLY",
     "PIN",
+    "SUPPLIED",
     "Around",
     "Bell",
     "Button",

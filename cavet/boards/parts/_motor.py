@@ -7,7 +7,7 @@ from math import inf
 
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import RunUp
-from cavet.boards.parts._part import Part, Wires
+from cavet.boards.parts._part import BOARD_SUPPLY, OWN_SUPPLY, SUPPLY, Part, Wires
 from cavet.record import Kind, Reason, Topic
 from cavet.settings import Key
 
@@ -23,7 +23,6 @@ class Motor(Part):
     """Speed −1 to 1, with inertia. It stalls, and draws its stall current, when what it moves does not give way."""
 
     kind = "motor"
-    supply = "own"
     SETTINGS = (
         Key(name="enable", kind="pin", doc="the pin of the bridge's power, PWM", required=True),
         Key(name="ahead", kind="pin", doc="the pin of one direction", required=True),
@@ -38,16 +37,20 @@ class Motor(Part):
             name="stall_current",
             kind="quantity",
             unit="A",
-            doc="from its own supply, at standstill",
+            doc="from its supply, at standstill",
             default=2.5,
             low=0,
         ),
+        SUPPLY,
     )
     turns = True
     unit = "%"
 
-    def __init__(self, name: str, wires: Wires, *, moves: str = "", stall_current: float = 2.5) -> None:
+    def __init__(
+        self, name: str, wires: Wires, *, moves: str = "", stall_current: float = 2.5, supply: str = OWN_SUPPLY
+    ) -> None:
         super().__init__(name, wires)
+        self.supply = supply
         self._moves = moves
         self._stall_current = stall_current
         self._levels = dict.fromkeys(wires, 0.0)
@@ -121,8 +124,11 @@ class Motor(Part):
     def greatest_current(self) -> float:
         return self._stall_current
 
+    def current(self, now: float) -> float:
+        return self.draws(now) if self.supply == BOARD_SUPPLY else 0.0
+
     def draws(self, now: float) -> float:
-        """The current from its own supply, in A: most at standstill, little when it runs freely."""
+        """The current from its supply, in A: most at standstill, little when it runs freely."""
         target, speed = self._run.target, self._speed(now)
         return self._stall_current * (abs(target - speed) + 0.12 * abs(speed)) if target else 0.0
 

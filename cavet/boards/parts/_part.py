@@ -25,6 +25,12 @@ PRESS_SECONDS = 0.1
 PIN = Key(
     name="pin", kind="pin", doc='the pin that it hangs on, or the line of an expander as `"NAME.LINE"`', required=True
 )
+OWN_SUPPLY, BOARD_SUPPLY = "own", "board"
+SUPPLIED = (OWN_SUPPLY, BOARD_SUPPLY)
+SUPPLY = Key(
+    name="supply", kind="text", default=OWN_SUPPLY,
+    doc="what it draws its current from: `own`, `board`, or the name of one of the board's `supplies`",
+)  # fmt: skip
 Settings = Mapping[str, Any]
 """What stands in its table of the file, checked and whole."""
 
@@ -61,7 +67,7 @@ class Part:
 
     kind = "part"
     supply = "board"
-    """Where its current comes from: the board, or a supply of its own."""
+    """Where its current comes from: the board, a supply of its own, or one of the board's `supplies`."""
     SETTINGS: ClassVar[tuple[Key, ...]] = (PIN,)
     """The keys of its table. Those of kind `pin` are its wires, the others its constructor's arguments."""
     draws_lots = False

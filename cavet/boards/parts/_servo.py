@@ -7,7 +7,7 @@ from typing import Any
 
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import Ramp
-from cavet.boards.parts._part import PIN, Around, Part, Settings, Wires
+from cavet.boards.parts._part import BOARD_SUPPLY, OWN_SUPPLY, PIN, SUPPLY, Around, Part, Settings, Wires
 from cavet.record import Kind, Topic
 from cavet.settings import Key
 
@@ -20,15 +20,28 @@ class Servo(Part):
     """Holds its angle while no pulses come. `range` is the way between its stops, in degrees."""
 
     kind = "servo"
-    supply = "own"
     SETTINGS = (
         PIN,
         Key(name="range", kind="range", unit="deg", doc="the way between its stops", default=(0.0, 180.0)),
+        SUPPLY,
+        Key(
+            name="stall_current",
+            kind="quantity",
+            unit="A",
+            doc="from its supply, while it is held back",
+            default=0.7,
+            low=0,
+        ),
     )
     unit = "deg"
 
-    def __init__(self, name: str, wires: Wires, *, low: float = 0.0, high: float = 180.0) -> None:
+    def __init__(
+        self, name: str, wires: Wires, *, low: float = 0.0, high: float = 180.0, supply: str = OWN_SUPPLY,
+        stall_current: float = 0.7,
+    ) -> None:  # fmt: skip
         super().__init__(name, wires)
+        self.supply = supply
+        self._stall_current = stall_current
         self.low, self.high = low, high
         self._turn = Ramp(low, low, 0.0, 0.0)
         self._cause: int | None = None
@@ -36,7 +49,8 @@ class Servo(Part):
 
     @classmethod
     def arguments(cls, settings: Settings, around: Around) -> dict[str, Any]:
-        return {"low": min(settings["range"]), "high": max(settings["range"])}
+        low, high = min(settings["range"]), max(settings["range"])
+        return {"low": low, "high": high, "supply": settings["supply"], "stall_current": settings["stall_current"]}
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         pulse = pin.pulse
@@ -77,8 +91,13 @@ class Servo(Part):
     def stands_as(self, now: float) -> float:
         return self.angle(now)
 
+    @property
+    def greatest_current(self) -> float:
+        return self._stall_current
+
     def current(self, now: float) -> float:
-        return 0.0  # servos have a supply of their own
+        """What it draws from the board, while it turns; held still it draws next to nothing."""
+        return self._stall_current if self.supply == BOARD_SUPPLY and self.busy(now) else 0.0
 
     def state(self, now: float) -> float:
         return self.angle(now)

@@ -5,7 +5,7 @@ Sources: I2C-bus specification and user manual, revision 7.0; System Management 
 
 from cavet.protocols.i2c._addresses import Reserved, address_bytes, is_free, reserved
 from cavet.protocols.i2c._codec import CODEC
-from cavet.protocols.i2c._electric import PullUp, pull_up
+from cavet.protocols.i2c._electric import RISE_FACTOR, PullUp, pull_up, rise_limit
 from cavet.protocols.i2c._marks import Mark, Octet, Token, clocks, read_marks, show_marks
 from cavet.protocols.i2c._messages import (
     BlockProcessCall,
@@ -30,6 +30,7 @@ from cavet.protocols.i2c._reading import PEC, BusFrame, I2cDecoder
 __all__ = [
     "CODEC",
     "PEC",
+    "RISE_FACTOR",
     "BlockProcessCall",
     "BlockRead",
     "BlockWrite",
@@ -59,5 +60,6 @@ __all__ = [
     "pull_up",
     "read_marks",
     "reserved",
+    "rise_limit",
     "show_marks",
 ]

@@ -28,6 +28,11 @@ class PullUp(msgspec.Struct, frozen=True):
     problems: tuple[str, ...] = ()
 
 
+def rise_limit(rate: float) -> float:
+    """The longest rise of a line, in s, at a clock of so many hertz, 1 MHz at most."""
+    return next(seconds for top, seconds in RISE_SECONDS if rate <= top)
+
+
 def pull_up(capacitance: float, supply: float, rate: float, sink: float | None = None) -> PullUp:
     """Reckon the pull-up for a bus of `capacitance` (F) at `supply` (V) and `rate` (Hz), with `sink` in A."""
     if not capacitance > 0:
@@ -38,7 +43,7 @@ def pull_up(capacitance: float, supply: float, rate: float, sink: float | None =
         raise WrongError("pull-up.rate", found=show(rate, "Hz"), expected="more than 0, up to 1 MHz")
     if sink is not None and not sink > 0:
         raise WrongError("pull-up.sink", found=show(sink, "A"), expected="more than 0 mA")
-    rise = next(seconds for top, seconds in RISE_SECONDS if rate <= top)
+    rise = rise_limit(rate)
     amperes = sink or (SINK_AMPERES if rate <= RISE_SECONDS[1][0] else FAST_SINK_AMPERES)
     least = (supply - LOW_VOLTS) / amperes
     most = rise / (RISE_FACTOR * capacitance)

@@ -1,0 +1,64 @@
+"""What rules look at: a bench with its wiring and its parts, made once for all of them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import cached_property
+
+from cavet.bench import BoardPlan, Plan, build_world
+from cavet.boards import Board, PinMode
+from cavet.hosts import PinPoint, Point
+from cavet.record import Record
+from cavet.wiring import Wiring, wirings
+
+
+class Around:
+    """A bench as its file has it, nothing started."""
+
+    def __init__(self, plan: Plan) -> None:
+        self.plan = plan
+
+    @cached_property
+    def wirings(self) -> dict[str, Wiring]:
+        """Each board with what is believed of it, and what hangs there."""
+        return wirings(self.plan)
+
+    @cached_property
+    def boards(self) -> dict[str, Board]:
+        """The simulated boards with their parts, as after power-on."""
+        return build_world(self.plan, list(self.plan.boards), Record(now=lambda: 0.0)).boards
+
+    def simulated(self) -> Iterator[tuple[BoardPlan, Wiring]]:
+        """The simulated boards with their wiring."""
+        for name, board in self.plan.boards.items():
+            yield board, self.wirings[name]
+
+    def pin_points(self) -> Iterator[tuple[BoardPlan, Wiring, PinPoint]]:
+        """All points on pins of simulated boards."""
+        for board, wiring in self.simulated():
+            for point in wiring.points:
+                if isinstance(point, PinPoint):
+                    yield board, wiring, point
+
+
+def part_key(board: str, part: str, key: str = "") -> tuple[str, ...]:
+    """Where a part, or a key of it, stands in the file."""
+    return ("boards", board, "parts", part, *([key] if key else []))
+
+
+def point_key(point: Point, key: str = "") -> tuple[str, ...]:
+    """Where a point, or a key of it, stands in the file."""
+    return ("points", point.name, *([key] if key else []))
+
+
+def pin_word(board: BoardPlan, number: int) -> str:
+    """A pin as it is written on the board: `pin 9`, `pin 14 (A0)`."""
+    pin = board.profile.pins.get(number)
+    return f"pin {number} ({pin.label})" if pin is not None and pin.label else f"pin {number}"
+
+
+def free_pins(board: BoardPlan, wiring: Wiring, mode: PinMode) -> list[int]:
+    """The pins that have a mode, at which nothing hangs and no point is."""
+    taken = set(wiring.on_pins) | {pin for point in wiring.points for pin in point.modes()}
+    pins = board.profile.pins
+    return [number for number in board.profile.able(mode) if number not in taken and not pins[number].reserved]

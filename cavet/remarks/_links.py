@@ -1,0 +1,91 @@
+"""Rules about links: rates, units, topics."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from cavet.hosts import TopicPoint
+from cavet.remarks._around import Around, point_key
+from cavet.remarks._mending import Edit, Mend
+from cavet.remarks._points import topic_meant
+from cavet.remarks._remark import Remark, Weight
+
+
+def rates_differ(around: Around) -> Iterator[Remark]:
+    """A board that runs its line at another rate than the link."""
+    for link in around.plan.links.values():
+        board = around.plan.boards.get(link.board)
+        if board is None or board.baud is None or link.kind != "serial" or board.baud == link.settings.rate:
+            continue
+        keys = ("links", link.name, "rate")
+        yield Remark(
+            name="baud-differs", keys=keys, weight=Weight.WRONG,
+            what=f"the link runs at {link.settings.rate} baud, the {board.name} at {board.baud}",
+            why="each bit is looked at in the wrong place: what comes is other characters, or none; never an answer",
+            mend=Mend(f"rate = {board.baud}", (Edit(keys, board.baud),)),
+        )  # fmt: skip
+
+
+def units_twice(around: Around) -> Iterator[Remark]:
+    """Two boards of one line, or behind one address, with one unit."""
+    there: dict[tuple[str, int], str] = {}
+    for link in around.plan.links.values():
+        if not link.protocol.startswith("modbus") or link.simulated:
+            continue
+        for host in around.plan.hosts.values():
+            if host.link != link.name or not host.manners.unit:
+                continue
+            key = (link.address, host.manners.unit)
+            if key in there:
+                yield Remark(
+                    name="unit-twice", keys=("hosts", host.name, "unit"), weight=Weight.WRONG,
+                    what=f"{there[key]} and {host.name} are both unit {host.manners.unit} at {link.address}",
+                    why="two units of one number answer at once, and their frames destroy each other; what one is told "
+                    "the other does as well",
+                )  # fmt: skip
+            there.setdefault(key, host.name)
+
+
+def units_differ(around: Around) -> Iterator[Remark]:
+    """A host that asks another unit than the board is."""
+    for host in around.plan.hosts.values():
+        link = around.plan.links[host.link]
+        board = around.plan.boards.get(link.board)
+        if board is None or board.firmware != "modbus" or host.manners.unit in (0, board.unit):
+            continue
+        if link.protocol == "modbus-tcp" and host.manners.unit == 255:
+            continue  # "whoever is at this address"
+        keys = ("hosts", host.name, "unit")
+        yield Remark(
+            name="unit-differs", keys=keys, weight=Weight.WRONG,
+            what=f"the host asks unit {host.manners.unit}, the {board.name} is unit {board.unit}",
+            why="a unit that is not meant says nothing at all: it looks like a cable that is not there",
+            mend=Mend(f"unit = {board.unit}", (Edit(keys, board.unit),)),
+        )  # fmt: skip
+
+
+def topics_differ(around: Around) -> Iterator[Remark]:
+    """Points at topics that the board spells otherwise."""
+    for board, wiring in around.simulated():
+        for point in wiring.points:
+            if not isinstance(point, TopicPoint):
+                continue
+            key, meant = topic_meant(wiring, point)
+            if not key:
+                continue
+            found = point.command if key == "command" else point.state
+            yield Remark(
+                name="topic-differs", keys=point_key(point, key), weight=Weight.WRONG,
+                what=f"{point.name} is at {found}, the {board.name} at {meant}",
+                why="a broker takes every topic and tells nobody that none listens: what is published there is lost "
+                "without a word",
+                mend=_to_topic(around, point, key, meant), subjects=(point.name,),
+            )  # fmt: skip
+
+
+def _to_topic(around: Around, point: TopicPoint, key: str, meant: str) -> Mend | None:
+    base = around.plan.hosts[point.board].topics.base
+    if base and not meant.startswith(f"{base}/"):
+        return None
+    word = meant.removeprefix(f"{base}/") if base else meant
+    return Mend(f"{key} = {word}", (Edit(point_key(point, key), word),))

@@ -1,0 +1,87 @@
+"""Rules about what moves: its supply, its turning, and what stops it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from cavet.boards import BOARD_SUPPLY, OWN_SUPPLY
+from cavet.hosts import PinPoint, PointKind
+from cavet.remarks._around import Around, part_key, point_key
+from cavet.remarks._mending import Edit, Mend
+from cavet.remarks._remark import Remark, Weight
+from cavet.units import show
+from cavet.wording import listed
+
+HEAVY = ("motor", "pump", "servo", "stepper", "heater", "valve")
+"""What does harm when nobody stops it."""
+USUAL_PAUSE = "200 ms"
+USUAL_FAILSAFE = "2 s"
+
+
+def supplies_shared(around: Around) -> Iterator[Remark]:
+    """A motor, or more than one servo, on the board's own supply; and more on another than that can give."""
+    for board, _ in around.simulated():
+        moving = {name: table for name, table in board.parts.items() if table["kind"] in ("motor", "servo")}
+        on_board = [name for name, table in moving.items() if table["supply"] == BOARD_SUPPLY]
+        motors = [name for name in on_board if moving[name]["kind"] == "motor"]
+        if motors or len(on_board) > 1:
+            yield Remark(
+                name="supply-shared", keys=part_key(board.name, (motors or on_board)[-1], "supply"),
+                weight=Weight.WRONG,
+                what=f"{listed(on_board, 'and')} on the {board.name}'s own supply of {show(board.profile.supply, 'V')}",
+                why="at its start a motor draws many times its running current: the supply sags, the board resets, and "
+                "that looks like a fault of the program",
+                mend=Mend("a supply of their own", tuple(
+                    Edit(part_key(board.name, name, "supply"), OWN_SUPPLY) for name in on_board
+                )),
+                subjects=tuple(f"{board.name}.{name}" for name in on_board),
+            )  # fmt: skip
+        parts = around.boards[board.name].circuit.parts
+        for supply, plan in board.supplies.items():
+            there = [name for name, table in moving.items() if table["supply"] == supply]
+            drawn = sum(parts[name].greatest_current for name in there)
+            if drawn > plan.amperes:
+                yield Remark(
+                    name="supply-current", keys=("boards", board.name, "supplies", supply, "amperes"),
+                    weight=Weight.DOUBTFUL,
+                    what=f"{listed(there, 'and')} draw up to {show(round(drawn, 3), 'A')} from {supply}, which gives "
+                    f"{show(plan.amperes, 'A')}",
+                    why="held back all at once they pull its voltage down, and none of them gets on",
+                    subjects=tuple(f"{board.name}.{name}" for name in there),
+                )  # fmt: skip
+
+
+def reversals_without_pause(around: Around) -> Iterator[Remark]:
+    """Bridges that are turned the other way at once."""
+    for point in around.plan.points.values():
+        if not isinstance(point, PinPoint) or point.kind is not PointKind.BRIDGE or point.pause:
+            continue
+        if min(point.low, point.high) < 0 < max(point.low, point.high):
+            yield Remark(
+                name="reversal-without-pause", keys=point_key(point, "pause"), weight=Weight.DOUBTFUL,
+                what=f"{point.name} may be turned from full ahead to full astern at once",
+                why="a motor that still runs feeds the bridge: reversed at once it draws twice its stall current, and "
+                "gears take the blow",
+                mend=Mend(f"a pause of {USUAL_PAUSE}", (Edit(point_key(point, "pause"), USUAL_PAUSE),)),
+                subjects=(point.name,),
+            )  # fmt: skip
+
+
+def no_failsafe(around: Around) -> Iterator[Remark]:
+    """Boards at which something heavy moves, and that go on when their host falls silent."""
+    for board, wiring in around.simulated():
+        heavy = [name for name, table in board.parts.items() if table["kind"] in HEAVY]
+        if not heavy or board.failsafe or board.firmware in ("target", "buses"):
+            continue
+        driven = {name for point in wiring.points if point.kind.is_output for name in wiring.reached(point)}
+        heavy = [name for name in heavy if name in driven] or heavy
+        yield Remark(
+            name="no-failsafe", keys=("boards", board.name, "failsafe"), weight=Weight.DOUBTFUL,
+            what=f"nothing stops {listed(heavy, 'or')} when the link to the {board.name} is lost",
+            why="a program that has ended, or a plug that was pulled, leaves them as they were told last",
+            mend=Mend(
+                f"outputs go low after {USUAL_FAILSAFE} of silence",
+                (Edit(("boards", board.name, "failsafe"), USUAL_FAILSAFE),),
+            ),
+            subjects=tuple(f"{board.name}.{name}" for name in heavy),
+        )  # fmt: skip
