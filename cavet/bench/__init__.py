@@ -13,7 +13,7 @@ from cavet.bench._meaning import Meanings, Telling, meanings
 from cavet.bench._naming import AddressNames, address_names
 from cavet.bench._past import PastBench
 from cavet.bench._places import find_places
-from cavet.bench._plan import OWN, BoardPlan, HostPlan, LinkPlan, Plan, address_problem
+from cavet.bench._plan import OWN, BoardPlan, HostPlan, LinkPlan, Plan, address_problem, split_address
 from cavet.bench._plan_file import PlanFile, load_plan, read_plan_text, shipped_plans
 from cavet.bench._profiles import find_profile, shipped_profiles
 from cavet.bench._running import Carrier, Endpoint, RunningBench
@@ -86,6 +86,7 @@ __all__ = [
     "request_in",
     "shipped_plans",
     "shipped_profiles",
+    "split_address",
     "spoiled",
     "spoken",
     "with_addresses",

@@ -35,6 +35,8 @@ COMMANDS = {
     "reckon": "the small sums of the trade",
     "remarks": "what a careful colleague would say of a bench, with mends",
     "show": "a bench, a board pin by pin, a register map",
+    "find": "what is around this machine: ports, devices, buses, services, topics",
+    "who": "who is at an address, asked with harmless questions",
     "bridge": "two links joined, and what passes shown",
     "completion": "words completed by the shell",
 }

@@ -62,6 +62,23 @@ class SerialEnd:
         asyncio.get_running_loop().add_reader(self._port.fileno(), self._read)
         listener.opened()
 
+    def change(self, settings: SerialSettings) -> bool:
+        """Go on at another rate, or in another form, without opening it anew: that would reset many a board. Tell
+        whether the device can do that."""
+        if self._port is None:
+            return False
+        before = self._port.get_settings()
+        wanted = {
+            "baudrate": settings.rate, "parity": settings.parity, "stopbits": settings.stop_bits,
+            "bytesize": settings.data_bits,
+        }  # fmt: skip
+        try:
+            self._port.apply_settings(wanted)
+        except (OSError, ValueError, termios.error):
+            self._port.apply_settings(before)
+            return False
+        return True
+
     def _read(self) -> None:
         assert self._port is not None  # the reader is removed when it is closed
         try:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import os
 import ssl
 from collections.abc import Callable
 
@@ -223,7 +224,8 @@ class TcpClientEnd:
         except ssl.SSLError as error:
             raise UnreachableError(self.address, f"no TLS: {error.reason or error}") from error
         except OSError as error:
-            raise UnreachableError(self.address, error.strerror or str(error)) from error
+            reason = os.strerror(error.errno) if error.errno is not None and error.errno > 0 else str(error)
+            raise UnreachableError(self.address, reason) from error
         self._sent = self._got = 0
         self.name = _address(self._writer.get_extra_info("sockname"))
         listener.opened()

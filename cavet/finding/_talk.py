@@ -1,0 +1,74 @@
+"""A conversation: something is said at an end, and what comes back is looked at until it is understood."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+from typing import TypeVar
+
+from cavet.links import HostEnd
+
+T = TypeVar("T")
+
+
+class Talk:
+    """What is said and heard at an end. `heard` is all that has come since the last question."""
+
+    def __init__(self, end: HostEnd) -> None:
+        self._end = end
+        self._came = asyncio.Event()
+        self.heard = b""
+        self.over = ""
+        """Why the other end has hung up, once it has."""
+
+    async def __aenter__(self) -> Talk:
+        await self._end.open(self)
+        return self
+
+    async def __aexit__(self, *error: object) -> None:
+        self._end.close()
+
+    def opened(self) -> None:
+        """The end is open."""
+
+    def received(self, data: bytes, offset: int, at: float) -> None:
+        """Bytes have come."""
+        del offset, at
+        self.heard += data
+        self._came.set()
+
+    def closed(self, reason: str) -> None:
+        """The other end is gone."""
+        self.over = reason
+        self._came.set()
+
+    def say(self, data: bytes) -> None:
+        """Put bytes on the way."""
+        if not self.over:
+            self._end.write(data)
+
+    async def ask(self, data: bytes, understand: Callable[[bytes], T | None], seconds: float) -> T | None:
+        """Say something, and look at what comes back until it is understood; `None` when time is up, or it hung up."""
+        self.heard = b""
+        self.say(data)
+        return await self.listen(understand, seconds)
+
+    async def listen(self, understand: Callable[[bytes], T | None], seconds: float) -> T | None:
+        """Look at what comes until it is understood."""
+        if seconds <= 0:
+            return understand(self.heard)
+        try:
+            async with asyncio.timeout(seconds):
+                while (found := understand(self.heard)) is None:
+                    if self.over:
+                        return None
+                    self._came.clear()
+                    await self._came.wait()
+                return found
+        except TimeoutError:
+            return None
+
+    async def pause(self, seconds: float) -> None:
+        """Say nothing for a while: what is heard meanwhile is forgotten."""
+        await asyncio.sleep(seconds)
+        self.heard = b""
