@@ -158,6 +158,8 @@ class _Visit:
         world = self._side.world
         world.catch_up(now)
         arrived = self._way.arrived
+        if self._traffic.meddling.faults:
+            data = self._traffic.meddling.heard(data, now)
         world.attempt(self._board, self._board.feed, self._client, data, offset, max(now, world.now), arrived)
         self._side.turn(now)
 
@@ -170,6 +172,15 @@ class _Visit:
         self._side.turn()
         self._side.left.set()
 
+    def hang_up(self) -> None:
+        """Shut its connection, as a board does that has lost its network."""
+        self._caller.hang_up()
+
+    @property
+    def link(self) -> str:
+        """The link that it has opened."""
+        return self._traffic.link
+
     @property
     def name(self) -> str:
         """By which the link knows the program."""
@@ -178,6 +189,16 @@ class _Visit:
     def send(self, out: list[Outgoing]) -> None:
         """Say what the board had to say, in one go, if the program is still there."""
         if self._client not in self._side.visits:
+            return
+        if self._traffic.meddling.faults:
+            out, late = self._traffic.meddling.said(out, self._side.clock.now())
+            if late:
+                asyncio.get_running_loop().call_later(late, self._put, out)
+                return
+        self._put(out)
+
+    def _put(self, out: list[Outgoing]) -> None:
+        if not out or self._client not in self._side.visits:
             return
         data = out[0].data if len(out) == 1 else b"".join([outgoing.data for outgoing in out])
         end = self._caller.write(data) - len(data)  # also where there is nothing more to say than that it hangs up

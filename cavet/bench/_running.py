@@ -11,6 +11,7 @@ import msgspec
 
 from cavet.bench._board_side import BoardSide, MakeWay
 from cavet.bench._building import BROKER, build_session, build_world
+from cavet.bench._faulting import Faulting
 from cavet.bench._format_reading import FormatPlan
 from cavet.bench._host_side import HostLink
 from cavet.bench._plan import OWN, LinkPlan, Plan, split_address
@@ -392,6 +393,11 @@ class RunningBench:
         self.world.switch_defect(name, on)
         self.board_side.spoil_links()
         self.board_side.turn()
+
+    @property
+    def faulting(self) -> Faulting:
+        """What makes faults at once."""
+        return Faulting(self.plan, self.board_side, self._traffic, self.record)
 
     async def stop(self) -> None:
         """Shut everything."""

@@ -7,6 +7,7 @@ from typing import Protocol
 
 import msgspec
 
+from cavet.bench._meddling import Meddling
 from cavet.links import Ledger, Losses, Passage
 from cavet.messaging import read_publish
 from cavet.protocols import Side, usb
@@ -174,6 +175,8 @@ class Traffic:
         self.link = link
         self.board = board
         self.losses = Losses(f"{seed}/{link}")
+        self.meddling = Meddling(link, board, seed, record)
+        """The faults that are made at once."""
         self._record = record
         self._streams: dict[str, Stream] = {}
 

@@ -12,15 +12,19 @@ import msgspec
 
 from cavet import units
 from cavet.bench import RunningBench
+from cavet.commands._asked import asked
 from cavet.wording import WrongError, listed, nearest
 
 MAX_LINE_BYTES = 65536
-FORMS = {"part": ("do", "for", "value"), "rig": ("set",), "defect": ("on",), "board": ("do",)}
+FORMS = {
+    "fault": ("board", "link", "part", "next", "for", "by"), "pin": ("board", "ask"), "point": ("ask",),
+    "part": ("do", "for", "value", "ask"), "rig": ("set", "ask"), "defect": ("on",), "board": ("do",),
+}  # fmt: skip
 """What a line can be about, and the other keys that it has then."""
 
 
-def act_on(bench: RunningBench, line: bytes) -> None:
-    """Do what one line says. Raises `WrongError` where it can't be done."""
+def act_on(bench: RunningBench, line: bytes) -> dict[str, Any]:
+    """Do what one line says; give what it asks for. Raises `WrongError` where it can't be done."""
     wish = read_line(line)
     about = next((key for key in FORMS if key in wish), None)
     if about is None:
@@ -30,9 +34,14 @@ def act_on(bench: RunningBench, line: bytes) -> None:
         if key not in FORMS[about]:
             expected = f"one of the keys {listed(FORMS[about])}"
             raise WrongError("input", found=key, expected=expected, nearest=nearest(key, FORMS[about]))
-    if not isinstance(name, str):
+    if not isinstance(name, str) and not (about == "pin" and isinstance(name, int)):
         raise WrongError(f"input.{about}", found=str(name), expected="a name")
-    DOERS[about](bench, name, wish)
+    if "ask" in wish or about in ("pin", "point"):
+        if wish.pop("ask", None) is not True:
+            raise WrongError("input.ask", found="nothing, or false", expected="true")
+        return asked(bench, about, name, wish)
+    DOERS[about](bench, str(name), wish)
+    return {}
 
 
 def read_line(line: bytes) -> dict[str, Any]:
@@ -76,7 +85,26 @@ def _board(bench: RunningBench, name: str, wish: dict[str, Any]) -> None:
     bench.restart(name)
 
 
+def _fault(bench: RunningBench, kind: str, wish: dict[str, Any]) -> None:
+    for key in ("board", "link", "part"):
+        if key in wish and not isinstance(wish[key], str):
+            raise WrongError(f"input.{key}", found=str(wish[key]), expected="a name")
+    if "board" not in wish:
+        raise WrongError("input.board", found="nothing", expected="the board at which the fault is made")
+    messages = wish.get("next")
+    if messages is not None and (not isinstance(messages, int) or isinstance(messages, bool) or messages < 1):
+        raise WrongError("input.next", found=str(messages), expected="how many messages, 1 or more")
+    seconds, by = (quantity(wish[key], "s", f"input.{key}") if key in wish else None for key in ("for", "by"))
+    for key, value in (("for", seconds), ("by", by)):
+        if value is not None and value < 0:
+            raise WrongError(f"input.{key}", found=str(wish[key]), expected="0 s or more")
+    bench.faulting.make(
+        kind, wish["board"], wish.get("link", ""), wish.get("part", ""), messages=messages, seconds=seconds, by=by
+    )
+
+
 DOERS: dict[str, Callable[[RunningBench, str, dict[str, Any]], None]] = {
+    "fault": _fault,
     "part": _act,
     "rig": _place,
     "defect": _switch,

@@ -13,6 +13,7 @@ from cavet.bench import Endpoint, Plan, RunningBench
 from cavet.clock import start_task
 from cavet.commands._bench import broker_option, chosen_boards, on_broker, open_bench
 from cavet.commands._completing import complete_benches
+from cavet.commands._endpoints import devices_wanted, linked, with_ports
 from cavet.commands._outside import act_on, follow_input
 from cavet.commands._recording import record_options, recorded, seed_option, with_seed
 from cavet.commands._saying import Output, as_json, end_at_signals
@@ -32,24 +33,33 @@ MOST_EVENTS = 1000
 @click.option("--board", "boards", multiple=True, metavar="NAME", help="Only this board; may be given several times.")
 @click.option("--json", "json_lines", is_flag=True, help="JSON lines.")
 @click.option("--events", is_flag=True, help="Every event of the record, as a JSON line.")
+@click.option(
+    "--device",
+    "devices",
+    multiple=True,
+    metavar="BOARD[.LINK]=PATH",
+    help="A link at PATH to the device; gone at the end.",
+)
+@click.option("--port", "ports", multiple=True, metavar="BOARD[.LINK]=N", help="The port on which a link listens.")
 @click.option("--listen", default="127.0.0.1", metavar="HOST", help="Where network endpoints listen.")
 @broker_option
 @seed_option
 @record_options
 def command(
     bench: str, boards: tuple[str, ...], json_lines: bool, events: bool, listen: str, broker: str | None,
-    seed: str | None, record_path: Path | None, force: bool,
+    seed: str | None, record_path: Path | None, force: bool, devices: tuple[str, ...], ports: tuple[str, ...],
 ) -> None:  # fmt: skip
     """Put the simulated boards on their real endpoints. Lines of JSON on standard input act on the outside world."""
-    plan = with_seed(on_broker(open_bench(bench).plan, broker), seed)
+    plan = with_ports(with_seed(on_broker(open_bench(bench).plan, broker), seed), ports)
     names = chosen_boards(plan, boards)
     told = {"json_lines": json_lines, "events": events}
-    clock.run(serve(plan, names, **told, listen=listen, record_path=record_path, force=force))
+    wanted = devices_wanted(plan, devices)
+    clock.run(serve(plan, names, **told, listen=listen, record_path=record_path, force=force, devices=wanted))
 
 
 async def serve(
     plan: Plan, names: list[str], *, json_lines: bool, events: bool, listen: str, record_path: Path | None,
-    force: bool,
+    force: bool, devices: dict[str, Path],
 ) -> None:  # fmt: skip
     """Serve until a signal comes."""
     output = Output(left_out)
@@ -58,26 +68,35 @@ async def serve(
     bench = RunningBench(plan, boards=names, hosts=False, listen=listen)
     try:
         with recorded(bench, record_path, force=force):
-            await serve_on(bench, output, stop, json_lines=json_lines, events=events)
+            await serve_on(bench, output, stop, devices, json_lines=json_lines, events=events)
     finally:
         output.close()
 
 
-async def serve_on(bench: RunningBench, output: Output, stop: asyncio.Event, *, json_lines: bool, events: bool) -> None:
+async def serve_on(
+    bench: RunningBench, output: Output, stop: asyncio.Event, devices: dict[str, Path], *, json_lines: bool,
+    events: bool,
+) -> None:  # fmt: skip
     """Serve a bench until it is to stop."""
     try:
         await bench.start()
-        for endpoint in bench.endpoints:
-            output.say(as_json(endpoint_line(endpoint)) if json_lines else readable_line(endpoint))
-        if json_lines:
-            output.say(as_json({"event": "ready"}))
-        follow_input(lambda line: output.say(as_json(answer(bench, line))))
-        follower = start_task(follow_events(bench, output)) if events else None
-        await stop.wait()
-        if follower is not None:
-            follower.cancel()
+        with linked(bench.endpoints, devices):
+            await tell_on(bench, output, stop, json_lines=json_lines, events=events)
     finally:
         await bench.stop()
+
+
+async def tell_on(bench: RunningBench, output: Output, stop: asyncio.Event, *, json_lines: bool, events: bool) -> None:
+    """Say where the boards are, do what lines ask for, print events, until it is to stop."""
+    for endpoint in bench.endpoints:
+        output.say(as_json(endpoint_line(endpoint)) if json_lines else readable_line(endpoint))
+    if json_lines:
+        output.say(as_json({"event": "ready"}))
+    follow_input(lambda line: output.say(as_json(answer(bench, line))))
+    follower = start_task(follow_events(bench, output)) if events else None
+    await stop.wait()
+    if follower is not None:
+        follower.cancel()
 
 
 def left_out(lines: int) -> str:
@@ -102,12 +121,12 @@ def readable_line(endpoint: Endpoint) -> str:
 def answer(bench: RunningBench, line: bytes) -> dict[str, Any]:
     """Do what a line asks for; give the line that answers it."""
     try:
-        act_on(bench, line)
+        found = act_on(bench, line)
     except WrongError as error:
         return {"event": "error", "message": plain(str(error))}
     except Exception as error:  # noqa: BLE001
         return {"event": "error", "message": fault_line("input", error)}
-    return {"event": "done"}
+    return {"event": "done", **found}
 
 
 async def follow_events(bench: RunningBench, output: Output) -> None:

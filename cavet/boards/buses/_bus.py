@@ -5,7 +5,7 @@ Source: I2C-bus specification 7.0, sections 3.1.1 to 3.1.10.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import Protocol
 
 import msgspec
@@ -61,6 +61,8 @@ class I2cBus:
         self.targets = list(targets)
         self.stuck = ""
         """Which line is held low by a defect: `data`, `clock`, or "" for none."""
+        self.is_unheard: Callable[[str, float], bool] = lambda name, now: False
+        """Whether a device does not hear its address just now."""
         self._tell = tell
         self._free_at = 0.0
 
@@ -98,6 +100,7 @@ class I2cBus:
             problem = f"0x{address:02X} can't be called: the bus is stuck, its {self.stuck} line stays low"
             return self._ended(wire, b"", problem, cause, wire.at + HOLD_SECONDS)
         called = [target for target in self.targets if (target.address, target.ten_bit) == (address, ten_bit)]
+        called = [target for target in called if not self.is_unheard(target.name, wire.at)]
         wire.mark(Mark.START)
         problem = ""
         read = b""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from math import inf
 
 from cavet.boards._board import CauseOf, Client, Outgoing
@@ -14,7 +15,7 @@ from cavet.record import Kind, Tell, Topic
 BROADCAST = 0
 TCP_SELF = (0, 255)
 """Over TCP these stand for the device at the address itself. Source: messaging on TCP/IP 1.0b, section 4.4.2.1."""
-NO_SUCH_UNIT = 11
+SERVER_BUSY, NO_SUCH_UNIT = 6, 11
 SET_DELIMITER = 0x03
 
 
@@ -25,6 +26,8 @@ class ModbusFirmware:
 
     def __init__(self, server: Server, tell: Tell) -> None:
         self._server = server
+        self.is_busy: Callable[[float], bool] = lambda now: False
+        """Whether it refuses what it is asked just now, as a server does that is busy."""
         self._tell = tell
         self._lines: dict[Client, Line] = {}
         self._timed: dict[Client, Line] = {}
@@ -104,6 +107,9 @@ class ModbusFirmware:
         if counters.listening and not restarts:
             counters.silent()
             self._tell(Kind.REFUSED, Topic.BOARD, "", None, taken, "it only listens, until it is restarted")
+            return
+        if self.is_busy(now):
+            self._refuse(client, heard, SERVER_BUSY, now, taken, answers=answers)
             return
         try:
             answer = self._server.answer(request, heard.function, heard.frame.problems, now, taken)

@@ -1,0 +1,105 @@
+"""Making a fault at a running bench, at once: at a link, at a bus, at a board."""
+
+from __future__ import annotations
+
+from math import inf
+
+from cavet.bench._board_side import BoardSide
+from cavet.bench._meddling import FAULTS, ON_LINKS, Meddled
+from cavet.bench._plan import LinkPlan, Plan
+from cavet.bench._traffic import Traffic
+from cavet.boards import Board
+from cavet.boards.firmware import ModbusFirmware
+from cavet.record import Kind, Record, Topic
+from cavet.wording import WrongError, listed, nearest
+
+
+class Faulting:
+    """Makes faults at the boards of a bench."""
+
+    def __init__(self, plan: Plan, side: BoardSide, traffic: dict[str, Traffic], record: Record) -> None:
+        self._plan = plan
+        self._side = side
+        self._traffic = traffic
+        self._record = record
+
+    def make(
+        self, kind: str, board: str, link: str = "", part: str = "", *, messages: int | None = None,
+        seconds: float | None = None, by: float | None = None,
+    ) -> None:  # fmt: skip
+        """Make a fault: for so many messages, or for so many seconds; for one message where neither is said. Raises
+        `WrongError`."""
+        if kind not in FAULTS:
+            raise WrongError("fault", found=kind, expected=f"one of {listed(FAULTS)}", nearest=nearest(kind, FAULTS))
+        boards = self._side.world.boards
+        if board not in boards:
+            known = listed(boards)
+            raise WrongError("fault.board", found=board, expected=f"one of {known}", nearest=nearest(board, boards))
+        now = self._side.clock.now()
+        fault = Meddled(kind)
+        fault.left = messages if messages is not None else (inf if seconds is not None else 1)
+        fault.until = now + seconds if seconds is not None else inf
+        if by is not None:
+            fault.by = by
+        served = boards[board]
+        if kind in ON_LINKS:
+            for plan in self._links(board, link):
+                for traffic in self._of(plan):
+                    traffic.meddling.add(fault)
+        elif kind == "hang-up":
+            self._hang_up(self._links(board, link))
+        elif kind == "reset":
+            self._side.world.restart(board)
+        elif kind == "nack":
+            self._nack(served, part, fault)
+        else:
+            self._refuse(served, fault)
+        words = f"{kind}, a fault that was asked for"
+        self._record.append(Kind.REMARK, board, Topic.BOARD, board, None, None, words)
+        self._side.turn()
+
+    def _links(self, board: str, link: str) -> list[LinkPlan]:
+        of_board = {each.name: each for each in self._plan.links.values() if each.board == board}
+        fitting = [each for each in of_board.values() if link in ("", each.name, each.kind)]
+        if not fitting:
+            known = listed(of_board)
+            raise WrongError("fault.link", found=link, expected=f"one of {known}", nearest=nearest(link, of_board))
+        return fitting
+
+    def _of(self, link: LinkPlan) -> list[Traffic]:
+        """What passes on a link; on a broker, what its board says and hears there."""
+        if link.broker:
+            found = self._traffic.get(f"{link.name}/station")
+            if found is None:
+                raise WrongError(
+                    "fault", found=link.name, expected="a link of the board's own: others share the broker's"
+                )
+            return [found]
+        return [self._traffic[link.name]]
+
+    def _hang_up(self, links: list[LinkPlan]) -> None:
+        names = [link.name for link in links]
+        for link in links:
+            if link.kind == "serial" and link.served == "device" and len(links) == 1:
+                expected = "another link: a device file can't be hung up"
+                raise WrongError("fault.link", found=link.name, expected=expected)
+        for visit in list(self._side.visits.values()):
+            if visit.link in names:
+                visit.hang_up()
+
+    def _nack(self, board: Board, part: str, fault: Meddled) -> None:
+        devices = [device.name for device in board.circuit.devices]
+        if not devices or (part and part not in devices):
+            expected = f"one of {listed(devices)}" if devices else "a board with a bus"
+            raise WrongError("fault.part", found=part or board.name, expected=expected, nearest=nearest(part, devices))
+        before = board.circuit.bus.is_unheard
+
+        def is_unheard(name: str, now: float) -> bool:
+            return before(name, now) or ((not part or name == part) and fault.takes(now))
+
+        board.circuit.bus.is_unheard = is_unheard
+
+    def _refuse(self, board: Board, fault: Meddled) -> None:
+        if not isinstance(board.firmware, ModbusFirmware):
+            raise WrongError("fault", found=f"refuse at {board.name}", expected="a board that can refuse: modbus")
+        board.firmware.is_busy = fault.takes

@@ -1,0 +1,93 @@
+"""Faults that are made at once, at a link of a simulated board: each for a while, or for so many messages."""
+
+from __future__ import annotations
+
+import random
+from math import inf
+
+import msgspec
+
+from cavet.boards import Outgoing
+from cavet.record import Kind, Reason, Record, Topic
+
+ON_LINKS = ("lose", "garble", "delay", "silence")
+ON_BOARDS = ("refuse", "nack", "hang-up", "reset")
+FAULTS = (*ON_LINKS, *ON_BOARDS)
+USUAL_DELAY = 1.0
+
+
+class Meddled(msgspec.Struct):
+    """A fault under way: how many messages it still meets, until when, and by how much it delays, in s."""
+
+    kind: str
+    left: float = inf
+    until: float = inf
+    by: float = USUAL_DELAY
+
+    def takes(self, now: float) -> bool:
+        """Whether it meets a message now; that is one less then."""
+        if self.left <= 0 or now > self.until:
+            return False
+        self.left -= 1
+        return True
+
+    def is_over(self, now: float) -> bool:
+        return self.left <= 0 or now > self.until
+
+
+class Meddling:
+    """The faults at one link. `lose` and `garble` meet what passes either way, the others what the board says."""
+
+    def __init__(self, link: str, board: str, seed: str, record: Record) -> None:
+        self._link = link
+        self._board = board
+        self._random = random.Random(f"{seed}/{link}/meddling")
+        self._record = record
+        self.faults: list[Meddled] = []
+
+    def add(self, fault: Meddled) -> None:
+        """Begin with a fault."""
+        self.faults.append(fault)
+
+    def heard(self, data: bytes, now: float) -> bytes:
+        """What is left of bytes that come to the board."""
+        for fault in self._now(("lose", "garble"), now):
+            data = self._spoiled(fault, data, "to the board", now)
+        return data
+
+    def said(self, out: list[Outgoing], now: float) -> tuple[list[Outgoing], float]:
+        """What is left of what the board says, and by how much it comes late."""
+        late = 0.0
+        kept = []
+        for outgoing in out:
+            data = outgoing.data
+            for fault in self._now(ON_LINKS, now) if data else ():
+                if fault.kind == "delay":
+                    late = max(late, fault.by)
+                    note = f"held back by {fault.by:g} s on the way"
+                    self._record.append(
+                        Kind.REMARK, self._board, Topic.LINK, self._link, fault.by, outgoing.cause, note
+                    )
+                else:
+                    data = self._spoiled(fault, data, "to the host", now)
+            if data or outgoing.hangs_up or not outgoing.data:
+                kept.append(Outgoing(outgoing.client, data, outgoing.cause, outgoing.at, outgoing.hangs_up))
+        return kept, late
+
+    def _now(self, kinds: tuple[str, ...], now: float) -> list[Meddled]:
+        if not self.faults:
+            return []
+        self.faults = [fault for fault in self.faults if not fault.is_over(now)]
+        return [fault for fault in self.faults if fault.kind in kinds and fault.takes(now)]
+
+    def _spoiled(self, fault: Meddled, data: bytes, way: str, now: float) -> bytes:
+        del now
+        if fault.kind == "garble":
+            spoiled = bytes(byte ^ self._random.randint(1, 255) for byte in data)
+            note = f"garbled {way}, a fault that was asked for"
+        else:
+            spoiled, note = b"", f"lost {way}, a fault that was asked for"
+        self._record.append(
+            Kind.LOST, self._board, Topic.BYTES, str(len(data)), data, None, note, reason=Reason.UNREADABLE
+        )
+        return spoiled
