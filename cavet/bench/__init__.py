@@ -23,6 +23,8 @@ from cavet.bench._spoiling import LOOKS as SPOILING_LOOKS
 from cavet.bench._spoiling import Spoiling, read_spoiling, request_in, spoiled
 from cavet.bench._spoken import Spoken, spoken
 from cavet.bench._standing import Standing, Standings
+from cavet.bench._starting import KINDS as START_KINDS
+from cavet.bench._starting import start_text
 from cavet.bench._svd import SvdReader
 from cavet.bench._tables import Constant, bench_rows, board_rows, constants, register_rows
 from cavet.bench._tape import LinkTape, Placed, Tape
@@ -34,6 +36,7 @@ __all__ = [
     "PLAN_SECTIONS",
     "SECTIONS",
     "SPOILING_LOOKS",
+    "START_KINDS",
     "AddressNames",
     "Answer",
     "BenchFile",
@@ -89,5 +92,6 @@ __all__ = [
     "split_address",
     "spoiled",
     "spoken",
+    "start_text",
     "with_addresses",
 ]

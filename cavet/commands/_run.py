@@ -24,6 +24,7 @@ FULL = (errno.ENOSPC, errno.EDQUOT, errno.EIO)
 COMMANDS = {
     "demo": "the workbench on the demo",
     "open": "the workbench on a bench",
+    "new": "a small bench to begin with, every key explained",
     "serve": "the simulated boards on their real endpoints, no screen",
     "drive": "set or read points from the shell",
     "encode": "a message of a protocol, as bytes",
