@@ -7,11 +7,12 @@ import sys
 import threading
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from cavet import clock
-from cavet.bench import BenchFile
+from cavet.bench import BenchFile, Plan
 from cavet.commands._bench import at_addresses, broker_option, on_broker, open_bench
 from cavet.commands._completing import complete_benches
 from cavet.commands._loading import loading
@@ -20,6 +21,9 @@ from cavet.commands._state import state_path
 from cavet.commands._terminal import require_screen
 from cavet.record import check_new
 from cavet.wording import WrongError, listed
+
+if TYPE_CHECKING:
+    from cavet.workbench import CavetApp, Changing
 
 END_SECONDS = 2.0
 """How long the screen may take to end when its window is gone."""
@@ -62,20 +66,33 @@ def open_workbench(
     """Run the workbench; give its exit code."""
     require_screen()
     with loading():
-        from cavet.bench import BenchThread
-        from cavet.workbench import CavetApp, Desk
-    plan = at_addresses(on_broker(file.plan, broker), at)
+        from cavet.workbench import Changing
     state_path("last-bench").write_text(str(file.path.resolve()), "utf-8")
     if record_path is not None:
         check_new(record_path, force=force)
     kept = record_path or state_path(f"{file.path.name.partition('.')[0]}.record")
-    with BenchThread(plan, kept) as thread:
-        desk = Desk(thread.bench, thread.post, lambda: thread.record_problem)
-        app = CavetApp(file, desk, lambda: end_soon(thread.stop))
-        clock.run(app.run_async())
+    changing, turn = Changing(file), 1
+    while True:
+        plan = at_addresses(on_broker(changing.file.plan, broker), at)
+        changing.wants_again = False
+        app = run_once(plan, changing, kept if turn == 1 else kept.with_stem(f"{kept.stem}-{turn}"))
         if app.failed is not None:
             raise app.failed
-    return app.return_value or 0
+        if not changing.wants_again:
+            return app.return_value or 0
+        turn += 1
+
+
+def run_once(plan: Plan, changing: Changing, kept: Path) -> CavetApp:
+    """Run the workbench on a bench, until it is left, or the bench was changed and is to be put together anew."""
+    from cavet.bench import BenchThread
+    from cavet.workbench import CavetApp, Desk
+
+    with BenchThread(plan, kept) as thread:
+        desk = Desk(thread.bench, thread.post, lambda: thread.record_problem, changing)
+        app = CavetApp(changing.file, desk, lambda: end_soon(thread.stop))
+        clock.run(app.run_async())
+        return app
 
 
 def end_soon(stop: Callable[[], None]) -> None:

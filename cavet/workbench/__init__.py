@@ -3,5 +3,6 @@
 from cavet.workbench.app import CavetApp, RecordApp
 from cavet.workbench.desk import Desk
 from cavet.workbench.past import PastDesk
+from cavet.workbench.wiring.changing import Changing
 
-__all__ = ["CavetApp", "Desk", "PastDesk", "RecordApp"]
+__all__ = ["CavetApp", "Changing", "Desk", "PastDesk", "RecordApp"]

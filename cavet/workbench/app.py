@@ -22,6 +22,7 @@ from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
 from cavet.workbench.palette import themes
 from cavet.workbench.screens.actions import Action, ActionsScreen
+from cavet.workbench.screens.bench import BenchScreen
 from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.drive import DriveScreen
 from cavet.workbench.screens.frame import Frame
@@ -29,7 +30,7 @@ from cavet.workbench.screens.frames import FramesScreen
 from cavet.workbench.screens.screens import ScreensScreen
 from cavet.workbench.widgets.top import Top
 
-SCREENS: dict[str, type[Frame]] = {screen.NAME: screen for screen in (DriveScreen, FramesScreen)}
+SCREENS: dict[str, type[Frame]] = {screen.NAME: screen for screen in (BenchScreen, DriveScreen, FramesScreen)}
 """All screens, in the order of their names at the top."""
 LOOK_SECONDS = 0.5
 """How often the size of the terminal is looked at."""
@@ -42,7 +43,7 @@ class CavetApp(App[int]):
     TITLE = "Cavet"
     BINDINGS = keymap.bindings(keymap.EVERYWHERE)
     SHOWN: ClassVar[Mapping[str, type[Frame]]] = SCREENS
-    DEFAULT_MODE = next(iter(SHOWN))
+    DEFAULT_MODE = DriveScreen.NAME
     ENABLE_COMMAND_PALETTE = False  # there is one of our own, with the keys in it
     CSS = """
     Screen { background: $background; }
@@ -81,6 +82,8 @@ class CavetApp(App[int]):
         return self._exception
 
     def on_mount(self) -> None:
+        if self._desk.changing is not None and self._desk.changing.place is not None:
+            self.switch_mode(BenchScreen.NAME)  # a change was made there, and the bench is started anew
         if self.is_headless:
             return
         self.set_interval(LOOK_SECONDS, self._look_at_terminal)
@@ -220,6 +223,11 @@ class CavetApp(App[int]):
             return
         self.switch_mode(message.screen)
         self.call_later(self._frame.show_trail, message.trail)
+
+    def on_frame_gone(self, message: Frame.Gone) -> None:
+        """Go to another screen, to a point."""
+        self.switch_mode(message.screen)
+        self.call_later(self._frame.go_to, message.point)
 
     def action_how_to_leave(self) -> None:
         """Who presses the interrupt key wants to leave: say how, and that nothing has been stopped by it."""

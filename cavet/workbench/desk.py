@@ -5,7 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from cavet.bench import Meanings, RunningBench, Standing, Standings
+import msgspec
+
+from cavet.bench import Meanings, Plan, RunningBench, Standing, Standings
+from cavet.boards import Defect
 from cavet.hosts import Asked, Point, PointKind
 from cavet.record import Event, Kind, Purpose
 from cavet.wording import WrongError
@@ -17,6 +20,7 @@ from cavet.workbench.roster import Roster
 
 if TYPE_CHECKING:
     from cavet.workbench.drawing.rails import LineView
+    from cavet.workbench.wiring.changing import Changing
 
 PULSE_SHARE = 0.2
 """How much of its range a pulse is when it is asked for the first time, by the key that flips."""
@@ -36,8 +40,13 @@ class Desk:
     anything.
     """
 
-    def __init__(self, bench: RunningBench, post: Post, record_problem: Callable[[], str] = str) -> None:
+    def __init__(
+        self, bench: RunningBench, post: Post, record_problem: Callable[[], str] = str,
+        changing: Changing | None = None,
+    ) -> None:  # fmt: skip
         self.bench = bench
+        self.changing = changing
+        """The file of the bench, where it can be changed."""
         self.record_problem = record_problem
         self._acting = Acting(post, bench.clock.now)
         self.saying = Saying(bench, self._acting)
@@ -57,6 +66,7 @@ class Desk:
         self.looked_at: set[int] = set()
         """The broken trails that somebody has looked at."""
         self._meanings: dict[str, Meanings | None] = {}
+        self._plan_now: tuple[object, Plan] | None = None
         self._astray: dict[str, float] = {}
         self._undo: list[tuple[Point, Asked]] = []
         self._on_the_way: dict[str, list[Asked]] = {}
@@ -67,6 +77,15 @@ class Desk:
         self._turn = 0
         self.far_lines: dict[str, LineView] = {}
         """The lines of points that are too far off to be seen, as they were made once, by the names of the points."""
+
+    def plan_now(self) -> Plan:
+        """The bench's plan with its defects as they are switched now; the same object while that stays so."""
+        switched = tuple(defect.on for defect in self.bench.world.defects.values())
+        if self._plan_now is None or self._plan_now[0] != switched:
+            plan = self.bench.plan
+            defects = {**plan.defects, **{name: _copy(each) for name, each in self.bench.world.defects.items()}}
+            self._plan_now = (switched, msgspec.structs.replace(plan, defects=defects))
+        return self._plan_now[1]
 
     def meanings(self, board: str) -> Meanings | None:
         """What tells what frames mean at a board; `None` for what is no board of the bench."""
@@ -249,6 +268,11 @@ class Desk:
     def unseen(self) -> list[int]:
         """The broken trails that nobody has looked at, newest first."""
         return [trail.number for trail, _ in self.standings.broken() if trail.number not in self.looked_at]
+
+
+def _copy(defect: Defect) -> Defect:
+    """A copy that stays as it is when the defect is switched."""
+    return type(defect)(**{name: getattr(defect, name) for name in defect.__struct_fields__})
 
 
 def _begin_with_a_quote(point: Point) -> str:

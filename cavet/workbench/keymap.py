@@ -124,6 +124,34 @@ DRIVE = (
     ),
 )  # fmt: skip
 
+BENCH = (
+    Command(does="another row; a folded board", keys="down", shown="↑↓", foot="row", action="move(1)"),
+    Command(does="another row", keys="up", action="move(-1)"),
+    Command(does="ten rows on", keys="pagedown", action="move(10)"),
+    Command(does="ten rows back", keys="pageup", action="move(-10)"),
+    Command(
+        does="open the board that is folded; change what is in this row; make the chosen mend; ask who is there",
+        keys="enter", shown="⏎", foot="open, change", action="enter",
+    ),
+    Command(does="from the board to the remarks, to what is around", keys="tab", shown="tab", foot="remarks, around",
+            action="pane(1)"),
+    Command(does="back to the board", keys="escape", shown="esc", action="back"),
+    Command(name="into a device", does="the lines of the device on a bus, and out again", keys="z", shown="z",
+            foot="into a device", action="zoom"),
+    Command(name="remarks", does="what a careful colleague would say", keys="r", shown="r", action="remarks"),
+    Command(name="who is there?", does="ask what is chosen around this machine", keys="i", shown="i", action="ask_who"),
+    Command(name="pin map", does="every pin with all its numbers, what it can do, what hangs there", keys="p",
+            shown="p", foot="pin map", action="pin_map"),
+    Command(name="drive it", does="the point of this row on Drive", keys="g", shown="g", foot="drive it",
+            action="drive"),
+    Command(name="undo a change", does="of the bench's file", keys="u", shown="u", foot="undo", action="undo"),
+    Command(name="redo a change", does="of the bench's file", keys="y", shown="y", action="redo"),
+    Command(name="save the bench", does="comments and order stay", keys="ctrl+s", shown="ctrl+s", foot="save",
+            action="save"),
+    Command(name="explain", does="what is under the cursor", keys="question_mark", shown="?", foot="explain",
+            action="explain"),
+)  # fmt: skip
+
 FRAMES = (
     Command(does="another frame of this link", keys="right", shown="←→", foot="frame", action="move(1)"),
     Command(does="another frame", keys="left", action="move(-1)"),
@@ -241,6 +269,14 @@ ENTERING = (
     Command(does="leave it as it is", shown="esc", foot="leave it as it is"),
     Command(does="any unit that fits", shown="any unit that fits:", foot="60 %, 0.6, 250 ms"),
 )
+EDITING = (
+    Command(does="choose", shown="↑↓", foot="choose"),
+    Command(does="type a value", shown="a value", foot="is typed"),
+    Command(does="the first that fits", shown="tab", foot="what fits"),
+    Command(does="change it", shown="⏎", foot="change it"),
+    Command(does="back", shown="esc", foot="back"),
+)
+"""The keys of a row take all keys themselves, for what is typed."""
 SHEET = (
     Command(does="scroll", keys="up", shown="↑↓", foot="scroll", action="scroll(-1)"),
     Command(does="scroll", keys="down", action="scroll(1)"),

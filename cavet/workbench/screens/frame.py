@@ -46,6 +46,13 @@ class Frame(Screen[None]):
             super().__init__()
             self.screen, self.trail = screen, trail
 
+    class Gone(Message):
+        """Go to another screen, to a point."""
+
+        def __init__(self, screen: str, point: Point) -> None:
+            super().__init__()
+            self.screen, self.point = screen, point
+
     NAME: ClassVar[str]
     CAN: ClassVar[keymap.Commands] = ()
     DEFAULT_CSS = """

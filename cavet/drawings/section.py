@@ -1,0 +1,185 @@
+"""A board in cross-section, drawn: belief on the left, the board in the middle, what hangs there on the right."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Ink, clip
+from cavet.wiring import Hanging, Section, SectionRow
+
+HEAD_ROWS = 3
+"""Its name, the names of the columns, an empty row."""
+LINK_COLUMNS = 12
+ROLES = {"got": GOT, "coral": CORAL, "quiet": QUIET, "heather": HEATHER, "paper": PAPER}
+
+
+class Columns(NamedTuple):
+    """Where the columns begin, for a width; 0 for one that is left out."""
+
+    name: int
+    range: int
+    bar: int
+    link: int
+    board: int
+    board_end: int
+    part: int
+    note: int
+
+
+def columns_for(width: int) -> Columns:
+    """Share a width out: ranges and what is said of the link are left out first."""
+    if width >= 100:
+        rest = width - 100
+        name, range_ = 3, 20 + min(6, rest // 4)
+        bar = range_ + 18 + min(2, rest // 8)
+        board = bar + LINK_COLUMNS + 4
+        return Columns(name, range_, bar, bar + 2, board, board + 23, board + 28, board + 44)
+    if width >= 74:
+        return Columns(3, 0, 21, 0, 25, 45, 51, 66)
+    return Columns(3, 0, 17, 0, 19, 36, 40, 0)
+
+
+def draw_section(
+    section: Section, width: int, height: int, *, first: int = 0, cursor: tuple[str | int, ...] | None = None
+) -> Canvas:
+    """Draw a board from its row `first` on."""
+    canvas = Canvas(width, height)
+    at = columns_for(width)
+    canvas.put(1, 0, section.board, PAPER._replace(bold=True))
+    canvas.put(len(section.board) + 3, 0, section.title, QUIET)
+    heads = (
+        (at.name - 2, "what the host believes", ASKED),
+        (at.board, "the board", QUIET),
+        (at.part, "what hangs there", GOT),
+    )
+    for x, text, ink in heads:
+        canvas.put(x, 1, text, ink)
+    if at.link:
+        canvas.put(at.bar, 1, "the link", HEATHER)
+    rows = section.rows[first : first + max(0, height - HEAD_ROWS)]
+    for place, row in enumerate(rows):
+        y = HEAD_ROWS + place
+        if cursor is not None and row.key == cursor:
+            canvas.shade(0, y, width, 1, "raised")
+            canvas.put(0, y, "▸", PAPER)
+        _draw_row(canvas, at, row, y)
+    canvas.down(at.bar, HEAD_ROWS, len(rows), "┃", HEATHER)
+    _draw_link(canvas, at, section, len(rows))
+    _draw_crossings(canvas, at, section.rows, first, len(rows))
+    return canvas
+
+
+def _draw_row(canvas: Canvas, at: Columns, row: SectionRow, y: int) -> None:
+    believed, hanging = row.believed, row.hanging
+    dim = QUIET._replace(share=0.6)
+    if not row.is_missing:
+        canvas.shade(at.board - 1, y, at.board_end - at.board + 1, 1, "raised")
+    if believed is not None:
+        ink = CORAL if believed.is_wrong else ASKED if believed.is_output else HEATHER
+        canvas.put(at.name - 2, y, "◇" if believed.is_output else "◆", ink)
+        end = (at.range or at.bar) - 1
+        canvas.put(at.name, y, believed.text, CORAL if believed.is_wrong else PAPER, end - at.name)
+        if at.range:
+            canvas.put(at.range, y, believed.note, QUIET, at.bar - at.range - 1)
+        used = at.range + len(believed.note) if at.range else at.name + len(believed.text)
+        canvas.across(used + 1, y, at.bar - used - 1, "─", CORAL if believed.is_wrong else HAIR)
+        if row.is_missing:
+            canvas.put(at.bar + 1, y, "✕", CORAL)
+            canvas.put(at.board, y, f"nothing at {row.place}", CORAL, canvas.width - at.board)
+            return
+        canvas.across(at.board - 4, y, 3, "─", HAIR)
+    lit = PAPER if believed is not None or hanging is not None else dim
+    number, _, label = row.place.partition(" ")
+    canvas.put(at.board, y, clip(row.place, at.board_end - at.board), lit)
+    taken = at.board + len(row.place) + 1
+    canvas.put(at.board, y, clip(number, at.board_end - at.board), lit._replace(bold=hanging is not None))
+    if label:
+        canvas.put(at.board + len(number) + 1, y, label, QUIET, at.board_end - at.board - len(number) - 1)
+    told = row.level or row.note
+    if taken + len(told) < at.board_end:
+        canvas.put_right(at.board_end - 1, y, told, _level_ink(row))
+    if hanging is not None:
+        _draw_hanging(canvas, at, hanging, y, straight=row.crosses is None)
+
+
+def _level_ink(row: SectionRow) -> Ink:
+    """Outputs in verdigris and inputs in heather where they are anything but at rest; else it is quiet."""
+    if row.is_wrong:
+        return CORAL
+    if not row.level or not row.is_lit:
+        return QUIET if row.level else QUIET._replace(share=0.6)
+    return HEATHER if row.believed is not None and not row.believed.is_output else GOT
+
+
+def _draw_hanging(canvas: Canvas, at: Columns, hanging: Hanging, y: int, *, straight: bool) -> None:
+    """What hangs at a place: its name, what it is, how it stands."""
+    wrong, note = hanging.is_wrong, at.note or canvas.width
+    if straight:
+        canvas.across(at.board_end, y, at.part - at.board_end - 1, "─", CORAL if wrong else HAIR)
+    if not hanging.name:
+        canvas.put(at.part, y, hanging.note, QUIET, canvas.width - at.part)
+        return
+    canvas.put(at.part, y, hanging.name, CORAL._replace(bold=True) if wrong else PAPER, note - at.part - 1)
+    if not at.note:
+        return
+    both = len(hanging.note) + len(hanging.state) + 2 <= canvas.width - note
+    pieces = [(hanging.note, CORAL if wrong and not hanging.state else QUIET)] if both or not hanging.state else []
+    if hanging.state:
+        pieces.append(
+            (f"  {hanging.state}" if pieces else hanging.state, CORAL if wrong else GOT if hanging.is_lit else QUIET)
+        )
+    canvas.flow(note, y, pieces, canvas.width)
+
+
+def _draw_link(canvas: Canvas, at: Columns, section: Section, rows: int) -> None:
+    if not at.link:
+        return
+    y = HEAD_ROWS
+    for words, role in section.link:
+        for line in _wrapped(words, LINK_COLUMNS):
+            if y >= HEAD_ROWS + rows:
+                return
+            canvas.put(at.link, y, line.ljust(LINK_COLUMNS), ROLES[role])
+            y += 1
+
+
+def _wrapped(text: str, room: int) -> list[str]:
+    lines: list[str] = []
+    line = ""
+    for word in text.split():
+        if line and len(line) + 1 + len(word) > room:
+            lines.append(line)
+            line = word
+        else:
+            line = f"{line} {word}".strip()
+        while len(line) > room:
+            lines.append(line[:room])
+            line = line[room:]
+    return [*lines, line] if line else lines
+
+
+def _draw_crossings(canvas: Canvas, at: Columns, rows: tuple[SectionRow, ...], first: int, count: int) -> None:
+    """The lines of what is crossed: from each place to the part that really hangs there."""
+    bold: Ink = CORAL._replace(bold=True)
+    x = at.board_end
+    room = at.part - x - 1
+    for number, row in enumerate(rows):
+        other = row.crosses
+        if other is None or other < number:
+            continue
+        top, bottom = HEAD_ROWS + number - first, HEAD_ROWS + other - first
+        half = max(1, (room - 2) // 2)
+        for y in (top, bottom):
+            if HEAD_ROWS <= y < HEAD_ROWS + count:
+                canvas.across(x, y, room, "─", CORAL)
+        left = x + half
+        for y in range(max(top, HEAD_ROWS), min(bottom, HEAD_ROWS + count - 1) + 1):
+            if bottom - top == 1:
+                text = "╲╱" if y == top else "╱╲"
+            elif y == top:
+                text = "┐┌"
+            elif y == bottom:
+                text = "┘└"
+            else:
+                text = "╳╳" if y == (top + bottom) // 2 else "││"
+            canvas.put(left, y, text, bold)

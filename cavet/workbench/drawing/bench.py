@@ -1,0 +1,159 @@
+"""The Bench screen's pictures: a board in cross-section with the others folded, remarks, what is around."""
+
+from __future__ import annotations
+
+import msgspec
+
+from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, PAPER, QUIET, Canvas
+from cavet.drawings.section import HEAD_ROWS, draw_section
+from cavet.wiring import Section
+from cavet.workbench.wiring.views import AroundView, FoldView, RemarksView
+
+SIGNS = {"wrong": ("✕", CORAL), "doubtful": ("!", ASKED), "note": ("·", QUIET)}
+
+
+class BoardsView(msgspec.Struct, frozen=True, kw_only=True):
+    """The open board, those that are folded, and where the cursor is: a row's key, or a folded board's name."""
+
+    section: Section
+    folded: tuple[FoldView, ...]
+    cursor: tuple[str | int, ...]
+    active: bool = True
+
+
+def first_row(view: BoardsView, height: int) -> int:
+    """The first row of the open board that is seen."""
+    room = max(1, height - HEAD_ROWS - len(view.folded) - 1)
+    at = next((place for place, row in enumerate(view.section.rows) if row.key == view.cursor), None)
+    if at is None:
+        at = 0 if view.cursor[0] != "board" else len(view.section.rows) - 1
+    return max(0, min(at - room // 2, len(view.section.rows) - room))
+
+
+def draw_boards(view: BoardsView, width: int, height: int) -> Canvas:
+    """Draw the open board, and below it the others in a line each."""
+    canvas = Canvas(width, height)
+    first = first_row(view, height)
+    room = max(HEAD_ROWS + 1, height - len(view.folded) - 1)
+    cursor = view.cursor if view.active else None
+    section = draw_section(view.section, width, room, first=first, cursor=cursor)
+    shown = min(room, HEAD_ROWS + len(view.section.rows) - first)
+    for y in range(min(height, shown)):
+        canvas.lay_row(y, section, y)
+    left = len(view.section.rows) - first - (room - HEAD_ROWS)
+    if left > 0:
+        canvas.put_right(width - 1, 1, f"{left} more below", QUIET)
+    y = shown + 1
+    for fold in view.folded:
+        here = view.active and view.cursor == ("board", fold.name)
+        if here:
+            canvas.shade(0, y, width, 1, "raised")
+        canvas.put(1, y, "▸" if here else "▹", PAPER if here else QUIET)
+        canvas.put(3, y, fold.name, PAPER, 18)
+        canvas.put_right(width - 1, y, fold.count, CORAL if fold.is_bad and "nothing" in fold.count else QUIET)
+        canvas.put(22, y, fold.words, CORAL if fold.is_bad else QUIET, width - 24 - len(fold.count))
+        y += 1
+    return canvas
+
+
+def draw_remarks(view: RemarksView, width: int, height: int) -> Canvas:
+    """Draw the remarks, each with its reason and its mend where it is chosen; below them what is well."""
+    canvas = Canvas(width, height)
+    canvas.put(2, 0, "remarks", PAPER._replace(bold=True))
+    canvas.put(10, 0, str(len(view.remarks)) if view.remarks else "none", QUIET)
+    if view.changed:
+        canvas.put_right(width - 1, 0, "not saved", CORAL)
+    y = 2
+    places = _remark_places(view, width)
+    skip = max(0, places[view.cursor][1] - (height - 3)) if view.cursor >= 0 and view.remarks else 0
+    for number, remark in enumerate(view.remarks):
+        chosen = number == view.cursor
+        sign, ink = SIGNS[remark.weight]
+        top = y
+        for line in _wrapped(remark.what, width - 6):
+            if 2 <= y - skip < height:
+                canvas.put(2, y - skip, sign if y == top else " ", ink)
+                canvas.put(4, y - skip, line, PAPER._replace(bold=chosen))
+            y += 1
+        for line in _wrapped(remark.why, width - 6) if chosen else []:
+            if 2 <= y - skip < height:
+                canvas.put(4, y - skip, line, QUIET)
+            y += 1
+        for place, line in enumerate(_wrapped(remark.mend, width - 8)):
+            if 2 <= y - skip < height:
+                canvas.put(4, y - skip, "" if place else "⏎" if chosen else "→", ASKED)
+                canvas.put(6, y - skip, line, ASKED if chosen else QUIET)
+            y += 1
+        if chosen:
+            begin = max(2, top - skip)
+            canvas.shade(1, begin, width - 1, max(0, min(height, y - skip) - begin), "raised")
+        y += 1
+    y -= skip
+    if view.well and y + 1 < height:
+        canvas.put(2, y, "all well" if not view.remarks else "well", GOT)
+        for words in view.well[: height - y - 2]:
+            y += 1
+            canvas.put(4, y, f"· {words}", QUIET, width - 6)
+    return canvas
+
+
+def _remark_places(view: RemarksView, width: int) -> list[tuple[int, int]]:
+    """The first row of each remark, and the one behind its last, where the cursor's is unfolded."""
+    places, y = [], 2
+    for number, remark in enumerate(view.remarks):
+        size = len(_wrapped(remark.what, width - 6)) + len(_wrapped(remark.mend, width - 8))
+        size += len(_wrapped(remark.why, width - 6)) if number == view.cursor else 0
+        places.append((y, y + size))
+        y += size + 1
+    return places
+
+
+def remark_under(view: RemarksView, width: int, y: int) -> int | None:
+    """The remark at a row of the picture; `None` for none."""
+    for number, (begin, end) in enumerate(_remark_places(view, width)):
+        if begin <= y < end:
+            return number
+    return None
+
+
+def _wrapped(text: str, room: int) -> list[str]:
+    lines: list[str] = []
+    line = ""
+    for word in text.split():
+        if line and len(line) + 1 + len(word) > max(8, room):
+            lines.append(line)
+            line = word
+        else:
+            line = f"{line} {word}".strip()
+    return [*lines, line] if line else lines
+
+
+def draw_around(view: AroundView, width: int, height: int) -> Canvas:
+    """Draw what is around this machine, joined to the board of the bench that it is."""
+    canvas = Canvas(width, height)
+    canvas.put(1, 0, "around this machine", PAPER._replace(bold=True))
+    canvas.put(22, 0, view.looked, QUIET, width - 24)
+    room = max(0, height - 1)
+    first = max(0, min(view.cursor - room + 1, len(view.rows) - room)) if view.cursor >= room else 0
+    told_at, whose_at = (38, min(84, width - 34)) if width >= 110 else (30, max(44, width - 26))
+    for place, row in enumerate(view.rows[first : first + room]):
+        y = place + 1
+        chosen = first + place == view.cursor
+        if chosen:
+            canvas.shade(0, y, width, 1, "raised")
+            canvas.put(0, y, "▸", PAPER)
+        before = view.rows[first + place - 1].kind if place else ""
+        canvas.put(2, y, row.kind if row.kind != before or not place else "", QUIET, 7)
+        canvas.put(10, y, row.address, QUIET if row.is_gone else PAPER, told_at - 11)
+        canvas.put(told_at, y, row.told, QUIET, whose_at - told_at - 2)
+        if row.news:
+            canvas.put(whose_at, y, row.news, CORAL if row.is_gone else GOT._replace(bold=True), width - whose_at - 1)
+            continue
+        end = min(len(row.told), whose_at - told_at - 2)
+        canvas.across(told_at + end + 1, y, whose_at - told_at - end - 2, "─", HAIR)
+        if row.whose:
+            canvas.put(whose_at, y, "◆", GOT)
+            canvas.put(whose_at + 2, y, row.whose, GOT, width - whose_at - 3)
+        else:
+            canvas.put(whose_at, y, "not in this bench", QUIET, width - whose_at - 1)
+    return canvas

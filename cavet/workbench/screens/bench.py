@@ -1,0 +1,350 @@
+"""Bench: what is wired to what, and is it all there?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from functools import partial
+
+from textual.containers import Horizontal
+from textual.widget import Widget
+
+from cavet.bench import Plan
+from cavet.hosts import Point
+from cavet.remarks import Remark, remarks_on, well
+from cavet.wiring import Section, SectionRow
+from cavet.workbench import keymap
+from cavet.workbench.desk import Desk
+from cavet.workbench.drawing.bench import BoardsView, draw_around, draw_boards, draw_remarks, first_row, remark_under
+from cavet.workbench.screens import bench_sheets
+from cavet.workbench.screens.editing import EditScreen
+from cavet.workbench.screens.frame import Follow, Frame
+from cavet.workbench.screens.sheet import SheetScreen
+from cavet.workbench.widgets.hearing import Hearing
+from cavet.workbench.wiring import views
+from cavet.workbench.wiring.around import Around
+from cavet.workbench.wiring.changing import Changes, Place
+
+BOARDS, REMARKS, AROUND = "boards", "remarks", "around"
+PANES = (BOARDS, REMARKS, AROUND)
+HEAD_ROWS = 3
+
+
+class BenchScreen(Frame):
+    """The board under the cursor in cross-section, the others folded; remarks beside it, what is around below."""
+
+    NAME = "bench"
+    CAN = keymap.BENCH
+    DEFAULT_CSS = """
+    BenchScreen {
+        #middle { height: 1fr; padding-top: 1; }
+        #boards { width: 1fr; }
+        #remarks { width: 42; border-left: solid $hair; }
+        #around { height: 12; border-top: solid $hair; }
+        &.low #middle { padding-top: 0; }
+        &.low #around { height: 6; }
+        &.mid #remarks { width: 34; }
+        &.one #remarks { display: none; }
+        &.one #around { height: 4; }
+        &.one.other #remarks { display: block; width: 1fr; border-left: none; }
+        &.one.other #boards { display: none; }
+    }
+    """
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        plan = desk.bench.plan
+        self._names = list(dict.fromkeys([*plan.boards, *(link.board for link in plan.links.values())]))
+        place = desk.changing.place if desk.changing is not None else None
+        self._open = place.board if place is not None and place.board in self._names else self._names[0]
+        self._cursor: tuple[str | int, ...] = place.cursor if place is not None else ()
+        self._pane = place.pane if place is not None else BOARDS
+        self._device = ""
+        self._remark = 0
+        self._at_around = 0
+        self._strokes = 0
+        self._around = Around()
+        self._judged: tuple[object, list[Remark], list[str]] = (None, [], [])
+        self._section: Section | None = None
+        if place is not None and place.message:
+            self._set_message(place.message)
+
+    # what it shows
+
+    def body(self) -> Iterable[Widget]:
+        yield Horizontal(Hearing(id="boards"), Hearing(id="remarks"), id="middle", classes="whole")
+        yield Hearing(id="around", classes="whole")
+
+    def on_mount(self) -> None:
+        self.query_one("#boards").focus()
+        self.set_interval(self._around.PAUSE, self._look_around)
+
+    def pictures(self) -> Iterable[Follow]:
+        yield "the board", self._follow_boards
+        yield "the remarks", self._follow_remarks
+        yield "what is around", self._follow_around
+
+    def done_here(self) -> object:
+        return self._strokes, self._around.version
+
+    def _follow_boards(self) -> None:
+        view = self._boards_view()
+        self.picture("boards").look(view, partial(draw_boards, view))
+
+    def _boards_view(self) -> BoardsView:
+        section = self._section = views.section_view(self._desk, self._open, self._device)
+        keys = self._keys(section)
+        if self._cursor not in keys:
+            self._cursor = self._first_with_point(section) or keys[0]
+        folded = tuple(views.fold_view(self._desk, name) for name in self._names if name != self._open)
+        return BoardsView(section=section, folded=folded, cursor=self._cursor, active=self._pane == BOARDS)
+
+    @staticmethod
+    def _first_with_point(section: Section) -> tuple[str | int, ...] | None:
+        return next((row.key for row in section.rows if row.believed is not None), None)
+
+    def _keys(self, section: Section) -> list[tuple[str | int, ...]]:
+        """All that the cursor can be at: the rows of the open board, then the folded boards."""
+        rows = [row.key for row in section.rows]
+        return [*rows, *(("board", name) for name in self._names if name != self._open)]
+
+    def _judge(self) -> tuple[list[Remark], list[str]]:
+        """The remarks on the bench as it is just now, its defects included."""
+        plan = self._plan
+        seen = (plan, tuple(defect.on for defect in plan.defects.values()))
+        if self._judged[0] != seen:
+            self._judged = (seen, remarks_on(plan), well(plan))
+        return self._judged[1], self._judged[2]
+
+    @property
+    def _plan(self) -> Plan:
+        """The bench's plan, with its defects as they are switched now."""
+        return self._desk.plan_now()
+
+    def _follow_remarks(self) -> None:
+        remarks, fine = self._judge()
+        changing = self._desk.changing
+        changed = "not saved" if changing is not None and changing.is_changed else ""
+        cursor = min(self._remark, len(remarks) - 1) if self._pane == REMARKS else -1
+        view = views.remarks_view(remarks, fine, cursor, changed)
+        self.picture("remarks").look(view, partial(draw_remarks, view))
+        self.set_class(self._pane == REMARKS, "other")
+
+    def _follow_around(self) -> None:
+        rows = views.around_rows(self._desk, self._around.found, self._around.told, self._around.news())
+        cursor = min(self._at_around, len(rows) - 1) if self._pane == AROUND else -1
+        view = views.AroundView(rows=tuple(rows), looked=self._around.looked, cursor=cursor)
+        self.picture("around").look(view, partial(draw_around, view))
+
+    def _look_around(self) -> None:
+        if self.app.current_mode == self.NAME:
+            self.run_worker(self._around.look(), group="around", exclusive=True, exit_on_error=False)
+
+    # keys and the mouse
+
+    def hear(self, key: str, character: str | None) -> bool:
+        """Take a key; tell whether it was one of ours."""
+        self._strokes += 1
+        taken = keymap.actions(self.commands()).get(key) or keymap.actions(self.commands()).get(character or "")
+        if taken is None:
+            return False
+        name, given = taken
+        self.attempt(lambda: getattr(self, f"action_{name}")(*given))
+        return True
+
+    def action_move(self, by: int) -> None:
+        if self._pane == REMARKS:
+            self._remark = min(max(0, len(self._judge()[0]) - 1), max(0, self._remark + by))
+        elif self._pane == AROUND:
+            self._at_around = max(0, self._at_around + by)
+        elif self._section is not None:
+            keys = self._keys(self._section)
+            place = keys.index(self._cursor) if self._cursor in keys else 0
+            self._cursor = keys[min(len(keys) - 1, max(0, place + by))]
+
+    def action_pane(self, by: int) -> None:
+        self._pane = PANES[(PANES.index(self._pane) + by) % len(PANES)]
+
+    def action_remarks(self) -> None:
+        self._pane = BOARDS if self._pane == REMARKS else REMARKS
+
+    def action_back(self) -> None:
+        if self._pane == BOARDS and self._device:
+            self._device, self._cursor = "", ("device", self._device)
+        self._pane = BOARDS
+
+    def action_enter(self) -> None:
+        if self._pane == REMARKS:
+            self._mend()
+        elif self._pane == AROUND:
+            self.action_ask_who()
+        elif self._cursor[0] == "board":
+            self._unfold(str(self._cursor[1]))
+        else:
+            self._edit()
+
+    def _unfold(self, board: str) -> None:
+        self._open, self._device, self._cursor = board, "", ()
+
+    def action_zoom(self) -> None:
+        """Into the device of this row, or out again."""
+        row = self._row
+        if self._device:
+            self._device, self._cursor = "", ("device", self._device)
+        elif row is not None and row.is_device:
+            self._device, self._cursor = str(row.key[1]), ()
+        else:
+            self.say("no device on a bus: its row has an address")
+
+    @property
+    def _row(self) -> SectionRow | None:
+        """The row under the cursor."""
+        rows = self._section.rows if self._section is not None else ()
+        return next((row for row in rows if row.key == self._cursor), None)
+
+    def on_hearing_pressed(self, message: Hearing.Pressed) -> None:
+        self._strokes += 1
+        self._pane = message.sender.id or BOARDS
+        if self._pane == REMARKS:
+            view = self.picture("remarks").shown
+            number = (
+                remark_under(view, message.sender.size.width, message.y)
+                if isinstance(view, views.RemarksView)
+                else None
+            )
+            if number is not None:
+                if number == self._remark:
+                    self.attempt(self._mend)
+                self._remark = number
+        elif self._pane == AROUND:
+            self._at_around = max(0, message.y - 1)
+        else:
+            self._press_board(message.y)
+        self.follow()
+
+    def _press_board(self, y: int) -> None:
+        view = self.picture("boards").shown
+        if not isinstance(view, BoardsView):
+            return
+        height = self.picture("boards").size.height
+        first = first_row(view, height)
+        room = max(HEAD_ROWS + 1, height - len(view.folded) - 1)
+        shown = min(room, HEAD_ROWS + len(view.section.rows) - first)
+        if HEAD_ROWS <= y < shown:
+            key = view.section.rows[first + y - HEAD_ROWS].key
+            again, self._cursor = key == self._cursor, key
+            if again:
+                self.attempt(self._edit)
+        elif 0 <= y - shown - 1 < len(view.folded):
+            self._unfold(view.folded[y - shown - 1].name)
+
+    def on_hearing_turned(self, message: Hearing.Turned) -> None:
+        self._strokes += 1
+        self._pane = message.sender.id or BOARDS
+        self.action_move(message.by)
+        self.follow()
+
+    # changing
+
+    def _mend(self) -> None:
+        remarks, _ = self._judge()
+        if not remarks:
+            self.say("nothing to mend")
+            return
+        remark = remarks[min(self._remark, len(remarks) - 1)]
+        if remark.mend is None:
+            self.say("no mend is sure here: change the row itself")
+            return
+        changes = [(edit.keys, edit.value) for edit in remark.mend.edits]
+        self._change(changes, f"{remark.place}: {remark.mend.words}")
+
+    def _edit(self) -> None:
+        """Change a key of what is in this row."""
+        row = self._row
+        changing = self._desk.changing
+        if row is None or changing is None:
+            return
+        things = bench_sheets.things_in(self._desk, self._open, row)
+        if not things:
+            self.say("nothing here to change; n makes a new output or input")
+            return
+        self.app.push_screen(EditScreen(changing.file, things), self._edited)
+
+    def _edited(self, changes: Changes | None) -> None:
+        if changes:
+            words = ", ".join(f"{'.'.join(keys)} = {value}" for keys, value in changes)
+            self.attempt(lambda: self._change(changes, words))
+
+    def _change(self, changes: Sequence[tuple[tuple[str, ...], object]], words: str) -> None:
+        changing = self._desk.changing
+        if changing is None:
+            return
+        changing.change(changes, words)
+        self._start_again(words)
+
+    def _start_again(self, message: str) -> None:
+        """The bench is put together anew, and one is at the same place again."""
+        changing = self._desk.changing
+        if changing is not None:
+            changing.place = Place(self._open, self._cursor, self._pane, message)
+            self.app.exit(0)
+
+    def action_undo(self) -> None:
+        if self._desk.changing is not None:
+            self._start_again(f"taken back: {self._desk.changing.undo()}")
+
+    def action_redo(self) -> None:
+        if self._desk.changing is not None:
+            self._start_again(f"made again: {self._desk.changing.redo()}")
+
+    def action_save(self) -> None:
+        if self._desk.changing is not None:
+            self.say(self._desk.changing.save())
+
+    # elsewhere
+
+    def action_pin_map(self) -> None:
+        self.app.push_screen(SheetScreen(lambda: bench_sheets.pin_sheet(self._desk, self._open)))
+
+    def action_explain(self) -> None:
+        remarks, _ = self._judge()
+        row = self._row
+        self.app.push_screen(SheetScreen(lambda: bench_sheets.row_sheet(self._desk, self._open, row, remarks)))
+
+    def action_ask_who(self) -> None:
+        rows = views.around_rows(self._desk, self._around.found, self._around.told, self._around.news())
+        if not rows or self._pane != AROUND:
+            self.say("choose something around this machine first: tab goes there")
+            return
+        row = rows[min(self._at_around, len(rows) - 1)]
+        held = {
+            host.address: name for name, host in self._desk.bench.host_links.items() if host.held
+        }  # fmt: skip
+        if row.address in held:
+            self.say(f"this bench has it open: {held[row.address]}; o on Drive lets go of it")
+            return
+        self.run_worker(self._around.ask(row.address), group="who", exit_on_error=False)
+
+    def action_drive(self) -> None:
+        point = self.under_cursor
+        if point is None:
+            self.say("no point in this row")
+            return
+        self.post_message(self.Gone("drive", point))
+
+    @property
+    def under_cursor(self) -> Point | None:
+        row = self._row
+        points = self._desk.bench.plan.points
+        if row is not None and row.believed is not None:
+            return points.get(row.believed.names[0])
+        hosts = {host.name for host in self._desk.bench.plan.hosts.values()
+                 if self._desk.bench.plan.links[host.link].board == self._open}  # fmt: skip
+        return next((point for point in points.values() if point.board in hosts), None)
+
+    def go_to(self, point: Point) -> None:
+        self._unfold(self._desk.bench.plan.links[self._desk.bench.plan.hosts[point.board].link].board)
+        section = views.section_view(self._desk, self._open)
+        for row in section.rows:
+            if row.believed is not None and point.name in row.believed.names:
+                self._cursor = row.key
+                return

@@ -1,0 +1,84 @@
+"""The sheets of the Bench screen: the pin map, and what there is to say of a row."""
+
+from __future__ import annotations
+
+from cavet.bench import board_rows
+from cavet.drawings.canvas import ASKED, CORAL, GOT, PAPER, QUIET
+from cavet.remarks import Remark
+from cavet.wiring import SectionRow, range_of
+from cavet.wording import listed, plain
+from cavet.workbench.desk import Desk
+from cavet.workbench.drawing.sheet import Line, Sheet
+from cavet.workbench.wiring.views import wiring_of
+
+Thing = tuple[str, ...]
+"""Something in the file that can be changed: the table it is."""
+
+
+def pin_sheet(desk: Desk, board: str) -> Sheet:
+    """Every pin with all its numbers, what it can do, what hangs there, who believes in it."""
+    if board not in desk.bench.plan.boards:
+        return Sheet(f"the pins of {board}", [[("it is a real one: its pins are not known here", QUIET)]])
+    rows = board_rows(desk.bench.plan, board)["pins"]
+    lines: list[Line] = [
+        [(f"{'pin':>4}  {'also':<5} {'channel':<8} {'hangs there':<18} {'believed':<18} it can", QUIET)]
+    ]
+    for row in rows:
+        parts, points = ", ".join(row["parts"]), ", ".join(row["points"])
+        channel = "" if row["channel"] is None else str(row["channel"])
+        can = listed(list(row["modes"]), "and") if row["modes"] else plain(row["kept_for"])
+        lines.append([
+            (f"{row['pin']:>4}  ", PAPER._replace(bold=bool(parts))), (f"{row['label']:<5} {channel:<8} ", PAPER),
+            (f"{parts:<18.18} ", GOT), (f"{points:<18.18} ", ASKED), (can, QUIET),
+        ])  # fmt: skip
+    if not rows:
+        lines = [[("it has no pins of its own: what hangs there hangs on buses", QUIET)]]
+    return Sheet(f"the pins of {board}, a {desk.bench.plan.boards[board].profile.name}", lines)
+
+
+def row_sheet(desk: Desk, board: str, row: SectionRow | None, remarks: list[Remark]) -> Sheet:
+    """What is believed, what is there, and what is to be said of it."""
+    wiring = wiring_of(desk, board)
+    lines: list[Line] = []
+    names: set[str] = set()
+    if row is not None and row.believed is not None:
+        for name in row.believed.names:
+            point = desk.bench.plan.points[name]
+            names.add(name)
+            said = f"{point.kind.value} at {plain(point.where)}, {range_of(point)}"
+            lines.append([("believed  ", QUIET), (f"{name}  ", ASKED), (said, PAPER)])
+            named, reached = point.part or name, wiring.reached(point)
+            if reached:
+                leads = f"leads to {listed(reached, 'and')}" + ("" if named in reached else f", and means {named}")
+                lines.append([("          ", QUIET), (leads, GOT if named in reached else CORAL)])
+    if row is not None and row.hanging is not None and row.hanging.name and wiring.board is not None:
+        table = wiring.board.parts[row.hanging.name]
+        names.add(f"{board}.{row.hanging.name}")
+        keys = ", ".join(f"{key} {value}" for key, value in table.items() if isinstance(value, int | float | str))
+        lines.append([("there     ", QUIET), (f"{row.hanging.name}  ", GOT), (plain(keys), PAPER)])
+    if row is not None and not lines:
+        lines.append([(f"{plain(row.place)}: nobody believes in it, and nothing hangs there", QUIET)])
+    for remark in remarks:
+        if names & set(remark.subjects) or not row:
+            lines += [
+                [],
+                [(f"{remark.name}  ", CORAL), (plain(remark.what), PAPER)],
+                [("  ", QUIET), (plain(remark.why), QUIET)],
+            ]
+    title = plain(row.place) if row is not None else board
+    return Sheet(f"{board}: {title}", lines or [[("nothing to say", QUIET)]])
+
+
+def things_in(desk: Desk, board: str, row: SectionRow) -> list[Thing]:
+    """What of a row can be changed in the file: its points, its part, its entry in the board's map, the link."""
+    things: list[Thing] = []
+    if row.believed is not None:
+        things += [("points", name) for name in row.believed.names]
+    if row.hanging is not None and row.hanging.name:
+        things.append(("boards", board, "parts", row.hanging.name))
+    wiring = wiring_of(desk, board)
+    place = wiring.by_key.get(row.key)
+    if place is not None and place.table and place.table[0] != "parts":
+        things.append(("boards", board, *place.table))
+    things += [("links", link.name) for link in wiring.links]
+    return things

@@ -1,0 +1,136 @@
+"""The keys of what is in a row: each can be changed where it stands, checked as it is typed."""
+
+from __future__ import annotations
+
+from textual import events
+
+from cavet.bench import BenchFile
+from cavet.drawings.canvas import ASKED, CORAL, GOT, PAPER, QUIET
+from cavet.faults import FORESEEN
+from cavet.wording import plain
+from cavet.workbench import keymap
+from cavet.workbench.drawing.sheet import Line, Sheet
+from cavet.workbench.screens.modal import Modal
+from cavet.workbench.wiring.changing import Changes
+from cavet.workbench.wiring.keys import KeyRow, keys_of, read_value
+
+MAX_TYPED = 200
+NAME_CELLS, VALUE_CELLS = 14, 26
+MOST_FITTING = 12
+
+
+class EditScreen(Modal[Changes | None]):
+    """The keys of several tables of the file. It gives back the change that was made."""
+
+    CAN = keymap.EDITING
+
+    def __init__(self, file: BenchFile, things: list[tuple[str, ...]]) -> None:
+        super().__init__()
+        self._file = file
+        self._rows: list[tuple[tuple[str, ...], KeyRow]] = [
+            (thing, row) for thing in things for row in keys_of(file, thing)
+        ]
+        self._cursor = 0
+        self._entry: str | None = None
+        self._problem = ""
+
+    @property
+    def first(self) -> int:
+        room = max(1, self.leaf.room - 6)
+        line = self._line_of(self._cursor)
+        return max(0, line - room)
+
+    def _line_of(self, cursor: int) -> int:
+        """The line of the sheet at which a key stands."""
+        heads = 0
+        before: tuple[str, ...] | None = None
+        for thing, _ in self._rows[: cursor + 1]:
+            if thing != before:
+                heads += 2 if before is not None else 1
+                before = thing
+        return cursor + heads
+
+    def sheet(self) -> Sheet:
+        lines: list[Line] = []
+        before: tuple[str, ...] | None = None
+        for place, (thing, row) in enumerate(self._rows):
+            if thing != before:
+                if before is not None:
+                    lines.append([])
+                lines.append([(plain(".".join(thing)), PAPER._replace(bold=True))])
+                before = thing
+            lines += self._key_lines(row, chosen=place == self._cursor)
+        return Sheet("change what is here", lines)
+
+    def _key_lines(self, row: KeyRow, *, chosen: bool) -> list[Line]:
+        typed = self._entry is not None and chosen
+        value = f"{self._entry}▏" if typed else row.value or row.usual
+        ink = ASKED if typed else PAPER if row.value else QUIET
+        line: Line = [
+            ("▸ " if chosen else "  ", PAPER), (f"{row.name:{NAME_CELLS}} ", PAPER._replace(bold=chosen)),
+            (f"{plain(value):{VALUE_CELLS}} ", ink),
+        ]  # fmt: skip
+        if not chosen:
+            return [line]
+        line.append((row.doc, QUIET))
+        more: list[Line] = [line]
+        if row.fits:
+            fitting = [each for each in row.fits if not self._entry or each.startswith(self._entry)] or list(row.fits)
+            more.append([("    fits: ", QUIET), (plain(", ".join(fitting[:MOST_FITTING])), GOT)])
+        if self._problem:
+            more.append([("    ", QUIET), (plain(self._problem), CORAL)])
+        return more
+
+    def on_key(self, event: events.Key) -> None:
+        if event.key in ("f12", "ctrl+e", "ctrl+q"):
+            return
+        event.stop()
+        if self.is_left or not self._rows:
+            self.leave()
+            return
+        self._problem = ""
+        if event.key == "escape":
+            if self._entry is None:
+                self.leave()
+            self._entry = None
+        elif event.key == "enter":
+            self._enter()
+        elif event.key in ("up", "down", "pageup", "pagedown") and self._entry is None:
+            by = {"up": -1, "down": 1, "pageup": -10, "pagedown": 10}[event.key]
+            self._cursor = min(len(self._rows) - 1, max(0, self._cursor + by))
+        elif event.key == "tab" and self._entry is not None:
+            self._complete()
+        elif event.key == "backspace" and self._entry is not None:
+            self._entry = self._entry[:-1]
+            self._check()
+        elif event.character is not None and event.character.isprintable():
+            self._entry = ((self._entry or "") + event.character)[:MAX_TYPED]
+            self._check()
+        self.follow()
+
+    def _complete(self) -> None:
+        row = self._rows[self._cursor][1]
+        fitting = [each for each in row.fits if each.startswith(self._entry or "")]
+        if fitting:
+            self._entry = fitting[0]
+            self._check()
+
+    def _changes(self) -> Changes:
+        thing, row = self._rows[self._cursor]
+        return [((*thing, row.name), read_value(self._entry or "", row.kind))]
+
+    def _check(self) -> bool:
+        """Say what would be wrong with what is typed."""
+        try:
+            self._file.changed_all(self._changes())
+        except FORESEEN as error:
+            self._problem = str(error)
+        except ExceptionGroup as group:
+            self._problem = str(group.exceptions[0])
+        return not self._problem
+
+    def _enter(self) -> None:
+        if self._entry is None:
+            self._entry = self._rows[self._cursor][1].value
+        elif self._check():
+            self.leave(self._changes())
