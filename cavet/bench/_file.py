@@ -41,6 +41,10 @@ class BenchFile(msgspec.Struct):
                 table = table[name]
             if value is None:
                 table.pop(keys[-1], None)
+            elif isinstance(value, dict):
+                item = tomlkit.inline_table() if len(keys) > 2 else tomlkit.table()  # parts and the like in one line
+                item.update(value)
+                table[keys[-1]] = item
             else:
                 table[keys[-1]] = value
         return _read(self.path, tomlkit.dumps(document))

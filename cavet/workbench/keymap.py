@@ -140,6 +140,10 @@ BENCH = (
             foot="into a device", action="zoom"),
     Command(name="remarks", does="what a careful colleague would say", keys="r", shown="r", action="remarks"),
     Command(name="who is there?", does="ask what is chosen around this machine", keys="i", shown="i", action="ask_who"),
+    Command(name="something new", does="an output or input at this board: what is it, where does it hang, …", keys="n",
+            shown="n", foot="new", action="add"),
+    Command(name="take it away", does="the point and the part of this row, and its entry in the map", keys="delete",
+            shown="del", action="remove"),
     Command(name="pin map", does="every pin with all its numbers, what it can do, what hangs there", keys="p",
             shown="p", foot="pin map", action="pin_map"),
     Command(name="drive it", does="the point of this row on Drive", keys="g", shown="g", foot="drive it",
@@ -269,6 +273,13 @@ ENTERING = (
     Command(does="leave it as it is", shown="esc", foot="leave it as it is"),
     Command(does="any unit that fits", shown="any unit that fits:", foot="60 %, 0.6, 250 ms"),
 )
+ADDING = (
+    Command(does="choose", shown="↑↓", foot="choose"),
+    Command(does="type it", shown="a word", foot="is typed"),
+    Command(does="the next question", shown="⏎", foot="on"),
+    Command(does="back", shown="esc", foot="back"),
+)
+"""The questions for something new take all keys themselves."""
 EDITING = (
     Command(does="choose", shown="↑↓", foot="choose"),
     Command(does="type a value", shown="a value", foot="is typed"),

@@ -16,11 +16,13 @@ from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.bench import BoardsView, draw_around, draw_boards, draw_remarks, first_row, remark_under
 from cavet.workbench.screens import bench_sheets
+from cavet.workbench.screens.adding import AddScreen
 from cavet.workbench.screens.editing import EditScreen
 from cavet.workbench.screens.frame import Follow, Frame
 from cavet.workbench.screens.sheet import SheetScreen
 from cavet.workbench.widgets.hearing import Hearing
 from cavet.workbench.wiring import views
+from cavet.workbench.wiring.adding import removal, sorts_for
 from cavet.workbench.wiring.around import Around
 from cavet.workbench.wiring.changing import Changes, Place
 
@@ -287,6 +289,38 @@ class BenchScreen(Frame):
         if changing is not None:
             changing.place = Place(self._open, self._cursor, self._pane, message)
             self.app.exit(0)
+
+    def action_add(self) -> None:
+        """Something new at the open board."""
+        changing = self._desk.changing
+        if changing is None:
+            return
+        if not sorts_for(changing.file.plan, self._open):
+            self.say("nothing can be hung on here: no free pins that it speaks of; its file has all it can be")
+            return
+        self.app.push_screen(AddScreen(changing.file.plan, self._open), self._added)
+
+    def _added(self, changes: Changes | None) -> None:
+        if not changes:
+            return
+        name = changes[-1][0][-1]
+        values = changes[-1][1]
+        self._cursor = ("pin", values["pin"]) if "pin" in values else ("cell", values["table"], values["address"])
+        self.attempt(lambda: self._change(changes, f"{name} is there; g drives it"))
+
+    def action_remove(self) -> None:
+        """Take away what is in this row."""
+        row, changing = self._row, self._desk.changing
+        if row is None or changing is None:
+            return
+        place = views.wiring_of(self._desk, self._open).by_key.get(row.key)
+        points = row.believed.names if row.believed is not None else ()
+        part = row.hanging.name if row.hanging is not None else ""
+        changes = removal(changing.file.plan, self._open, points, part, place.table if place is not None else ())
+        if not changes:
+            self.say("nothing here to take away")
+            return
+        self._change(changes, f"{', '.join(dict.fromkeys((*points, part))).strip(', ')} taken away; u brings it back")
 
     def action_undo(self) -> None:
         if self._desk.changing is not None:
