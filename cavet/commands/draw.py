@@ -9,6 +9,7 @@ import click
 
 from cavet.commands._bytes import frames_in
 from cavet.commands._completing import complete_protocols
+from cavet.commands._drawn import map_drawing, pins_drawing, wiring_drawing
 from cavet.drawings.vector import Drawing, Theme, save, to_svg
 from cavet.library.codec import find_codec, is_plan
 from cavet.protocols import Codec, Frame, Side, ruler
@@ -16,7 +17,8 @@ from cavet.protocols import levels as lines
 from cavet.units import parse, show
 from cavet.wording import WrongError, hex_pairs, listed, nearest, plain
 
-WHAT = ("frame", "waveform")
+WHAT = ("frame", "waveform", "wiring", "pins", "map")
+OF_BENCHES = {"wiring": wiring_drawing, "pins": pins_drawing, "map": map_drawing}
 COLUMNS = 84
 ON_UART = ("uart", "firmata", "modbus-rtu", "modbus-ascii", "scpi")
 """What travels on an asynchronous line."""
@@ -27,8 +29,8 @@ MOST_BYTES = 256
 
 @click.command("draw")
 @click.argument("what", required=False)
-@click.argument("protocol", required=False, shell_complete=complete_protocols)
-@click.argument("hex_words", nargs=-1, metavar="[HEX ... | -]")
+@click.argument("protocol", required=False, metavar="[PROTOCOL | BENCH | FILE#NAME]", shell_complete=complete_protocols)
+@click.argument("hex_words", nargs=-1, metavar="[HEX ... | - | BOARD]")
 @click.option("-o", "path", type=click.Path(path_type=Path), metavar="FILE", help="Into FILE.svg or FILE.pdf.")
 @click.option("--light/--dark", default=True, help="On a light ground, or on a dark one.")
 @click.option("--from", "side", type=click.Choice([side.value for side in Side]), default="host", help="Who speaks.")
@@ -39,15 +41,28 @@ def command(
     what: str | None, protocol: str | None, hex_words: tuple[str, ...], path: Path | None, light: bool, side: str,
     rate: str | None, settings: str, mode: int,
 ) -> None:  # fmt: skip
-    """Draw a frame as a ruler, or as levels on its line. Without -o: SVG on standard output."""
+    """Draw a frame as a ruler (`frame PROTOCOL HEX …`), or as levels on its line (`waveform PROTOCOL HEX …`); how a
+    bench is wired (`wiring BENCH [BOARD]`), a board's pins (`pins BENCH BOARD`), a register map (`map FILE#NAME`).
+
+    Without -o: SVG on standard output.
+    """
     if what not in WHAT:
         raise WrongError("draw", found=what or "nothing", expected=listed(WHAT), nearest=nearest(what or "", WHAT))
+    words = tuple(word for word in (protocol, *hex_words) if word is not None)
+    if what in OF_BENCHES:
+        put(OF_BENCHES[what](words), path, light)
+        return
     if protocol is None:
         raise WrongError(f"draw {what}", found="nothing", expected="a protocol and bytes in hex")
     if what == "frame":
         drawing = frame_drawing(protocol, hex_words, Side(side))
     else:
         drawing = wave_drawing(protocol, hex_words, rate, settings, mode)
+    put(drawing, path, light)
+
+
+def put(drawing: Drawing, path: Path | None, light: bool) -> None:
+    """Save a drawing, or print it. Raises `WrongError` where it can't be saved."""
     theme: Theme = "light" if light else "dark"
     if path is None:
         sys.stdout.write(to_svg(drawing, theme))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Ink, clip
-from cavet.wiring import Hanging, Section, SectionRow
+from cavet.wiring import Believed, Hanging, Section, SectionRow
 
 HEAD_ROWS = 3
 """Its name, the names of the columns, an empty row."""
@@ -35,8 +35,10 @@ def columns_for(width: int) -> Columns:
         board = bar + LINK_COLUMNS + 4
         return Columns(name, range_, bar, bar + 2, board, board + 23, board + 28, board + 44)
     if width >= 74:
-        return Columns(3, 0, 21, 0, 25, 45, 51, 66)
-    return Columns(3, 0, 17, 0, 19, 36, 40, 0)
+        return Columns(3, 0, 25, 0, 28, 46, 51, 66)
+    if width >= 56:
+        return Columns(3, 0, 17, 0, 20, 36, 40, 0)
+    return Columns(3, 0, 14, 0, 17, 27, 30, 0)
 
 
 def draw_section(
@@ -45,17 +47,14 @@ def draw_section(
     """Draw a board from its row `first` on."""
     canvas = Canvas(width, height)
     at = columns_for(width)
-    canvas.put(1, 0, section.board, PAPER._replace(bold=True))
-    canvas.put(len(section.board) + 3, 0, section.title, QUIET)
-    heads = (
-        (at.name - 2, "what the host believes", ASKED),
-        (at.board, "the board", QUIET),
-        (at.part, "what hangs there", GOT),
-    )
-    for x, text, ink in heads:
-        canvas.put(x, 1, text, ink)
+    canvas.flow(1, 0, [(section.board, PAPER._replace(bold=True)), (f"  {section.title}", QUIET)], width - 1)
+    believes = "what the host believes" if at.bar > 24 else "believed"
+    heads = [(1, believes, ASKED), (at.board, "the board", QUIET), (at.part, "what hangs there", GOT)]
     if at.link:
-        canvas.put(at.bar, 1, "the link", HEATHER)
+        heads.insert(1, (at.bar, "the link", HEATHER))
+    ends = [x for x, _, _ in heads[1:]] + [width]
+    for (x, text, ink), end in zip(heads, ends, strict=True):
+        canvas.put(x, 1, text, ink, end - x - 1)
     rows = section.rows[first : first + max(0, height - HEAD_ROWS)]
     for place, row in enumerate(rows):
         y = HEAD_ROWS + place
@@ -71,35 +70,52 @@ def draw_section(
 
 def _draw_row(canvas: Canvas, at: Columns, row: SectionRow, y: int) -> None:
     believed, hanging = row.believed, row.hanging
-    dim = QUIET._replace(share=0.6)
     if not row.is_missing:
         canvas.shade(at.board - 1, y, at.board_end - at.board + 1, 1, "raised")
     if believed is not None:
-        ink = CORAL if believed.is_wrong else ASKED if believed.is_output else HEATHER
-        canvas.put(at.name - 2, y, "◇" if believed.is_output else "◆", ink)
-        end = (at.range or at.bar) - 1
-        canvas.put(at.name, y, believed.text, CORAL if believed.is_wrong else PAPER, end - at.name)
-        if at.range:
-            canvas.put(at.range, y, believed.note, QUIET, at.bar - at.range - 1)
-        used = at.range + len(believed.note) if at.range else at.name + len(believed.text)
-        canvas.across(used + 1, y, at.bar - used - 1, "─", CORAL if believed.is_wrong else HAIR)
+        _draw_believed(canvas, at, believed, y)
         if row.is_missing:
             canvas.put(at.bar + 1, y, "✕", CORAL)
-            canvas.put(at.board, y, f"nothing at {row.place}", CORAL, canvas.width - at.board)
+            canvas.put(at.bar + 3, y, f"nothing at {row.place}", CORAL, canvas.width - at.bar - 4)
             return
-        canvas.across(at.board - 4, y, 3, "─", HAIR)
-    lit = PAPER if believed is not None or hanging is not None else dim
-    number, _, label = row.place.partition(" ")
-    canvas.put(at.board, y, clip(row.place, at.board_end - at.board), lit)
-    taken = at.board + len(row.place) + 1
-    canvas.put(at.board, y, clip(number, at.board_end - at.board), lit._replace(bold=hanging is not None))
-    if label:
-        canvas.put(at.board + len(number) + 1, y, label, QUIET, at.board_end - at.board - len(number) - 1)
-    told = row.level or row.note
-    if taken + len(told) < at.board_end:
-        canvas.put_right(at.board_end - 1, y, told, _level_ink(row))
+        if at.link:
+            canvas.across(at.board - 3, y, 2, "─", HAIR)
+        else:
+            canvas.across(at.bar + 1, y, at.board - at.bar - 2, "─", HAIR)
+    _draw_place(canvas, at, row, y)
     if hanging is not None:
         _draw_hanging(canvas, at, hanging, y, straight=row.crosses is None)
+
+
+def _draw_believed(canvas: Canvas, at: Columns, believed: Believed, y: int) -> None:
+    """The points of a row, what can be asked of them, and their line to the link."""
+    wrong = believed.is_wrong
+    canvas.put(
+        at.name - 2, y, "◇" if believed.is_output else "◆", CORAL if wrong else ASKED if believed.is_output else HEATHER
+    )
+    room = (at.range or at.bar) - at.name - 1
+    name = clip(believed.text, room)
+    canvas.put(at.name, y, name, CORAL if wrong else PAPER)
+    end = at.name + len(name)
+    if at.range:
+        note = clip(believed.note, at.bar - at.range - 1)
+        canvas.put(at.range, y, note, QUIET)
+        end = at.range + len(note) if note else end
+    canvas.across(end + 1, y, at.bar - end - 1, "─", CORAL if wrong else HAIR)
+
+
+def _draw_place(canvas: Canvas, at: Columns, row: SectionRow, y: int) -> None:
+    """A place by all its names, and how it stands."""
+    used = row.believed is not None or row.hanging is not None
+    number, _, label = row.place.partition(" ")
+    strong = PAPER._replace(bold=row.hanging is not None) if used else QUIET._replace(share=0.6)
+    told = row.level or row.note
+    room = at.board_end - at.board
+    pieces = [(number, strong), *([(f" {label}", QUIET)] if label else [])]
+    size = len(row.place)
+    canvas.flow(at.board, y, pieces, at.board_end)
+    if told and size + len(told) + 2 <= room:
+        canvas.put_right(at.board_end - 1, y, told, _level_ink(row))
 
 
 def _level_ink(row: SectionRow) -> Ink:
@@ -117,18 +133,17 @@ def _draw_hanging(canvas: Canvas, at: Columns, hanging: Hanging, y: int, *, stra
     if straight:
         canvas.across(at.board_end, y, at.part - at.board_end - 1, "─", CORAL if wrong else HAIR)
     if not hanging.name:
-        canvas.put(at.part, y, hanging.note, QUIET, canvas.width - at.part)
+        canvas.put(at.part, y, hanging.note, QUIET, canvas.width - at.part - 1)
         return
     canvas.put(at.part, y, hanging.name, CORAL._replace(bold=True) if wrong else PAPER, note - at.part - 1)
     if not at.note:
         return
-    both = len(hanging.note) + len(hanging.state) + 2 <= canvas.width - note
-    pieces = [(hanging.note, CORAL if wrong and not hanging.state else QUIET)] if both or not hanging.state else []
-    if hanging.state:
-        pieces.append(
-            (f"  {hanging.state}" if pieces else hanging.state, CORAL if wrong else GOT if hanging.is_lit else QUIET)
-        )
-    canvas.flow(note, y, pieces, canvas.width)
+    room = canvas.width - note - 1
+    state_ink = CORAL if wrong else GOT if hanging.is_lit else QUIET
+    if hanging.state and len(hanging.note) + len(hanging.state) + 2 <= room:
+        canvas.flow(note, y, [(hanging.note, QUIET), (f"  {hanging.state}", state_ink)], canvas.width - 1)
+    else:
+        canvas.put(note, y, hanging.state or hanging.note, state_ink if hanging.state or wrong else QUIET, room)
 
 
 def _draw_link(canvas: Canvas, at: Columns, section: Section, rows: int) -> None:
@@ -139,7 +154,7 @@ def _draw_link(canvas: Canvas, at: Columns, section: Section, rows: int) -> None
         for line in _wrapped(words, LINK_COLUMNS):
             if y >= HEAD_ROWS + rows:
                 return
-            canvas.put(at.link, y, line.ljust(LINK_COLUMNS), ROLES[role])
+            canvas.put(at.link, y, line, ROLES[role])
             y += 1
 
 

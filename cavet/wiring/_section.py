@@ -150,9 +150,9 @@ def _row(
     hanging = None
     if parts:
         told = state(parts[0])
-        note = _note_of(wiring, parts[0])
+        kind = _note_of(wiring, parts[0])
         hanging = Hanging(
-            name=parts[0], note=note.partition(",")[0] if told.text else note, state=told.text,
+            name=parts[0], note=kind.partition(",")[0] if told.text else kind, state=told.text,
             is_wrong=told.is_wrong, is_lit=told.is_lit,
         )  # fmt: skip
         if len(parts) > 1:

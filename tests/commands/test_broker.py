@@ -234,7 +234,7 @@ class OnARealBroker(unittest.TestCase):
 
         def seconds_to_be_back():
             self.broker.kill()
-            terminal.sees("Connect call failed", "5 of 6 boards ready")
+            terminal.sees("Connection refused", "5 of 6 boards ready")
             self.broker.start()
             began = time.monotonic()
             terminal.sees("6 of 6 boards ready", "here, health")

@@ -152,7 +152,7 @@ class Bytes(unittest.TestCase):
         for line, part in (
             ("bad", "expected JSON"),
             ("[1]", "a JSON object"),
-            ({"do": "press"}, "one of the keys part, rig, defect or board"),
+            ({"do": "press"}, "one of the keys fault, pin, point, part, rig, defect or board"),
             (
                 {"part": "gatehouse.stop_buton", "do": "press"},
                 'did you mean \\"gatehouse.stop_button\\"'.replace("\\", ""),

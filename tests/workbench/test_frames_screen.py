@@ -315,7 +315,7 @@ class Screen(unittest.TestCase):
             await seat.sees("drive")
             await seat.press("ctrl+g")
             await seat.sees("to which screen?")
-            await seat.press("2")
+            await seat.press("3")
             await seat.on(FramesScreen)
 
         seated(story)
@@ -334,7 +334,3 @@ class Screen(unittest.TestCase):
 
             with self.subTest(size):
                 seated(story, size=size)
-
-
-if __name__ == "__main__":
-    unittest.main()

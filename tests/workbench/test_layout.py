@@ -7,15 +7,20 @@ from itertools import pairwise
 from unittest import mock
 
 from cavet.drawings.canvas import NUMBER, Canvas, clip, fitting
+from cavet.finding import Found
+from cavet.remarks import remarks_on, well
 from cavet.workbench import Desk, keymap, trail_views, views
+from cavet.workbench.drawing.bench import BoardsView, draw_around, draw_boards, draw_remarks
 from cavet.workbench.drawing.lines import draw_foot, draw_too_small, draw_top
 from cavet.workbench.drawing.rails import draw_rails, lay_out
 from cavet.workbench.drawing.sheet import Sheet, draw_sheet, laid
 from cavet.workbench.drawing.spine import draw_board
 from cavet.workbench.drawing.trail import draw_trails
+from cavet.workbench.screens import bench_sheets
 from cavet.workbench.screens.actions import Action, ActionsScreen
 from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.sheets import point_sheet, trail_sheet
+from cavet.workbench.wiring import views as wiring_views
 from tests.bench.test_buses import in_fast_time
 
 SIZES = [
@@ -158,8 +163,33 @@ class Layout(unittest.TestCase):
             Action(f"do number {n} of a long list of things", "and what that does", print, "F2") for n in range(9)
         ]
         sheets += [ActionsScreen(actions).sheet(), DefectsScreen(desk).sheet()]
+        cls.collect_bench(desk)
+        sheets += [bench_sheets.pin_sheet(desk, board) for board in desk.bench.plan.boards]
         for sheet in sheets:
             cls.add(f"sheet {sheet.title}", lambda w, h, s=sheet: draw_sheet(s, 0, w, h))
+
+    @classmethod
+    def collect_bench(cls, desk):
+        """The pictures of the Bench screen."""
+        names = list(desk.bench.plan.boards)
+        for open_board in names:
+            for device in ("", *(["mast"] if open_board == "gatehouse" else [])):
+                section = wiring_views.section_view(desk, open_board, device)
+                folded = tuple(wiring_views.fold_view(desk, name) for name in names if name != open_board)
+                for cursor in (section.rows[0].key, ("board", names[-1])):
+                    view = BoardsView(section=section, folded=folded, cursor=cursor)
+                    cls.add(f"bench {open_board} {device}", lambda w, h, v=view: draw_boards(v, w, h))
+        found = remarks_on(desk.plan_now())
+        for cursor in (-1, 0, 2):
+            view = wiring_views.remarks_view(found, well(desk.plan_now()), cursor, "not saved")
+            cls.add("remarks", lambda w, h, v=view: draw_remarks(v, max(30, w // 3), h))
+        there = Found(
+            kind="serial", address="/dev/ttyUSB0", description="a long name of a cable", busy=True, by="other"
+        )
+        rows = wiring_views.around_rows(desk, [there], {}, {"/dev/ttyACM0": "− gone for 3 s", there.address: "+ came"})
+        for cursor in (-1, 0, len(rows) - 1):
+            view = wiring_views.AroundView(rows=tuple(rows), looked="looked just now", cursor=cursor)
+            cls.add("around", lambda w, h, v=view: draw_around(v, w, min(h, 12)))
 
     @classmethod
     def add(cls, name, draw):

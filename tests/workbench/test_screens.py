@@ -16,8 +16,9 @@ from cavet.demo import demo_path
 from cavet.protocols import firmata
 from cavet.record import Kind, read_record
 from cavet.wording import UnreachableError
-from cavet.workbench import CavetApp, Desk, keymap
+from cavet.workbench import CavetApp, Changing, Desk, keymap
 from cavet.workbench.screens.actions import ActionsScreen
+from cavet.workbench.screens.bench import BenchScreen
 from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.drive import DriveScreen
 from cavet.workbench.screens.frames import FramesScreen
@@ -88,7 +89,7 @@ class Seat:
         return self.desk.bench.host_links["gatehouse"].session.readings[name].asked
 
 
-def seated(story, size=(160, 47), change=("", ""), text=None):
+def seated(story, size=(160, 47), change=("", ""), text=None, changing=False):
     """Open the workbench on a copy of the demo, and let the story's person sit down once the board is ready."""
 
     async def run():
@@ -98,10 +99,11 @@ def seated(story, size=(160, 47), change=("", ""), text=None):
             path.write_text(before.replace(*change, 1) if change[0] else before)
             file = load_bench(path)
             with BenchThread(file.plan, Path(folder) / "a.record") as thread:
-                app = CavetApp(file, Desk(thread.bench, thread.post))
+                under_change = Changing(file) if changing else None
+                app = CavetApp(file, Desk(thread.bench, thread.post, changing=under_change))
                 async with app.run_test(size=size) as pilot:
                     seat = Seat(app, pilot)
-                    await seat.sees("board ready" if text is None else "boards ready")
+                    await seat.sees("board ready" if text is None or text.count("[hosts.") == 1 else "boards ready")
                     await story(seat)
             return list(read_record(Path(folder) / "a.record")), path.read_text()
 
@@ -129,6 +131,7 @@ class Commands(unittest.TestCase):
     def test_each_names_something_that_can_be_done(self):
         for commands, classes in (
             (keymap.DRIVE, (DriveScreen,)),
+            (keymap.BENCH, (BenchScreen,)),
             (keymap.FRAMES, (FramesScreen,)),
             (keymap.RULER, (FramesScreen,)),
             (keymap.SAY, (FramesScreen,)),

@@ -41,8 +41,8 @@ def draw_boards(view: BoardsView, width: int, height: int) -> Canvas:
     for y in range(min(height, shown)):
         canvas.lay_row(y, section, y)
     left = len(view.section.rows) - first - (room - HEAD_ROWS)
-    if left > 0:
-        canvas.put_right(width - 1, 1, f"{left} more below", QUIET)
+    if left > 0 and len(view.section.board) + len(view.section.title) + 18 < width:
+        canvas.put_right(width - 1, 0, f"{left} more below", QUIET)
     y = shown + 1
     for fold in view.folded:
         here = view.active and view.cursor == ("board", fold.name)

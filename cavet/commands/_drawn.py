@@ -1,0 +1,53 @@
+"""Drawings of a bench: how it is wired, a board's pins, a register map."""
+
+from __future__ import annotations
+
+from cavet.bench import register_rows
+from cavet.commands._bench import open_bench
+from cavet.commands.show import find_map
+from cavet.drawings.vector import Drawing
+from cavet.wording import WrongError, listed, nearest, plain
+
+TOLD = 2000
+
+
+def wiring_drawing(words: tuple[str, ...]) -> Drawing:
+    """The cross-section of a bench's boards, or of one. Raises `WrongError`."""
+    from cavet.drawings.from_canvas import canvas_drawing
+    from cavet.drawings.wiring import draw_wiring, sections, told
+
+    if not 1 <= len(words) <= 2:
+        raise WrongError("draw wiring", found=" ".join(words) or "nothing", expected="BENCH, or BENCH BOARD")
+    plan = open_bench(words[0]).plan
+    known = list(dict.fromkeys([*plan.boards, *(link.board for link in plan.links.values())]))
+    if len(words) == 2 and words[1] not in known:
+        near = nearest(words[1], known)
+        raise WrongError("draw wiring", found=words[1], expected=f"one of {listed(known)}", nearest=near)
+    drawn = sections(plan, words[1:] or known)
+    title = f"{plan.name}: what is wired to what" + (f", {words[1]}" if len(words) == 2 else "")
+    return canvas_drawing(draw_wiring(drawn), plain(title), plain(told(drawn), TOLD))
+
+
+def pins_drawing(words: tuple[str, ...]) -> Drawing:
+    """The pin map of a board. Raises `WrongError`."""
+    from cavet.drawings.from_canvas import canvas_drawing
+    from cavet.drawings.pins import draw_pins
+
+    if len(words) != 2:
+        raise WrongError("draw pins", found=" ".join(words) or "nothing", expected="BENCH BOARD")
+    plan = open_bench(words[0]).plan
+    canvas = draw_pins(plan, words[1])
+    return canvas_drawing(
+        canvas, plain(f"{plan.name}: the pins of {words[1]}"), plain(" ".join(canvas.text().split()), TOLD)
+    )
+
+
+def map_drawing(words: tuple[str, ...]) -> Drawing:
+    """A register map. Raises `WrongError`."""
+    from cavet.drawings.from_canvas import canvas_drawing
+    from cavet.drawings.pins import draw_register_map
+
+    if len(words) != 1:
+        raise WrongError("draw map", found=" ".join(words) or "nothing", expected="FILE#NAME, or a map that ships")
+    canvas = draw_register_map(register_rows(find_map(words[0])), words[0])
+    return canvas_drawing(canvas, plain(f"the register map {words[0]}"), plain(" ".join(canvas.text().split()), TOLD))

@@ -1,0 +1,268 @@
+"""The Bench screen: boards in cross-section, remarks and mends, changing, something new, what is around."""
+
+import tempfile
+import unittest
+from pathlib import Path
+
+import cavet
+from cavet.bench import check_text, load_bench, start_text
+from cavet.demo import demo_path
+from cavet.drawings.section import HEAD_ROWS, draw_section
+from cavet.remarks import remarks_on
+from cavet.wiring import Wiring, section_of
+from cavet.wording import WrongError
+from cavet.workbench import Changing
+from cavet.workbench.screens.bench import BenchScreen
+from cavet.workbench.screens.editing import EditScreen
+from cavet.workbench.wiring.adding import SORTS, changes_for, free_name, pins_for, removal, sorts_for
+from cavet.workbench.wiring.around import Around
+from cavet.workbench.wiring.keys import keys_of, read_value
+from tests.remarks.test_rules import MODBUS, PINS, changed
+from tests.workbench.test_screens import seated
+
+PLAN = load_bench(demo_path()).plan
+
+
+def drawn(section, width=118):
+    return draw_section(section, width, HEAD_ROWS + len(section.rows)).text()
+
+
+class InCrossSection(unittest.TestCase):
+    def test_each_point_stands_at_its_place_with_its_part(self):
+        text = drawn(section_of(Wiring(PLAN, "gatehouse")))
+        for words in (
+            ("beacon", "0 to 100 %", " 2 ", "lamp, 15 mA"),
+            ("level", "14 A0", "level_gauge"),
+            ("0x26", "mast"),
+        ):
+            with self.subTest(words):
+                self.assertTrue(any(all(word in line for word in words) for line in text.splitlines()), text)
+
+    def test_every_kind_of_board_has_one(self):
+        for board, words in (
+            ("pumphouse", ("coil 0", "pump_a")), ("switchrack", ("SOUR1:VOLT", "supply_1_voltage")),
+            ("signalpost", ("order.levels bit 0", "post_1")), ("towpath", ("lamp/set", "lamp")),
+            ("mast", ("0x22", "yard")),
+        ):  # fmt: skip
+            with self.subTest(board):
+                text = drawn(section_of(Wiring(PLAN, board)))
+                self.assertTrue(any(all(word in line for word in words) for line in text.splitlines()), text)
+
+    def test_lines_of_a_device_are_a_section_of_their_own(self):
+        text = drawn(section_of(Wiring(PLAN, "gatehouse"), device="mast"))
+        self.assertIn("mast.A0", text)
+        self.assertIn("mast_switch_1", text)
+        self.assertNotIn("beacon", text)
+
+    def test_what_is_crossed_crosses_and_says_where_it_hangs(self):
+        wiring = Wiring(PLAN, "gatehouse", {9: 10, 10: 9})
+        text = drawn(section_of(wiring))
+        lines = [line for line in text.splitlines() if "_paddle" in line]
+        self.assertEqual(["╲╱" in lines[0], "╱╲" in lines[1]], [True, True], text)
+        self.assertIn("hangs on 10", lines[0])
+        apart = drawn(section_of(Wiring(PLAN, "gatehouse", {2: 9, 9: 2})))
+        self.assertIn("┐┌", apart)
+        self.assertIn("┘└", apart)
+
+    def test_a_point_at_nothing_has_one_end(self):
+        plan = check_text(changed(MODBUS, [('"coils", address = 1, start', '"coils", address = 9, start')]), "x")
+        self.assertIn("✕ nothing at coil 9", drawn(section_of(Wiring(plan, "shed"))))
+
+
+class UnderChange(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.path = Path(folder.name) / "hut.bench.toml"
+        self.path.write_text(start_text("hut.bench.toml", "hut", ["firmata"]))
+        self.changing = Changing(load_bench(self.path))
+
+    def test_changes_go_back_and_forth_and_are_saved_with_their_comments(self):
+        before = self.path.read_text()
+        self.changing.change([(("points", "lantern", "pin"), 6)], "pin 6")
+        self.assertTrue(self.changing.is_changed and self.changing.wants_again)
+        self.assertEqual(self.changing.file.plan.points["lantern"].pin, 6)
+        self.assertEqual(self.path.read_text(), before)
+        self.assertEqual(self.changing.undo(), "pin 6")
+        self.assertFalse(self.changing.is_changed)
+        self.assertEqual(self.changing.redo(), "pin 6")
+        self.assertEqual(self.changing.save(), "saved in hut.bench.toml")
+        self.assertEqual(self.path.read_text(), before.replace("pin = 3 #", "pin = 6 #", 1))
+        self.assertFalse(self.changing.is_changed)
+        for step in (self.changing.redo, lambda: [self.changing.undo() for _ in range(2)]):
+            with self.assertRaises(WrongError):
+                step()
+
+    def test_what_is_wrong_changes_nothing(self):
+        for keys, value in (
+            (("points", "lantern", "pin"), 99), (("points", "lantern", "mode"), "pvm"),
+            (("points", "lantern", "range"), 3), (("boards", "hut", "profile"), "raven"), (("links", "hut", "rate"), 1),
+            (("points", "lantern", "kind"), None),
+        ):  # fmt: skip
+            with self.subTest(keys), self.assertRaises(WrongError):
+                self.changing.change([(keys, value)], "")
+        self.assertFalse(self.changing.is_changed)
+
+    def test_a_file_that_was_changed_meanwhile_is_kept(self):
+        self.changing.change([(("points", "lantern", "pin"), 6)], "pin 6")
+        self.path.write_text("mine")
+        with self.assertRaisesRegex(WrongError, "changed meanwhile"):
+            self.changing.save()
+        self.assertEqual(self.path.read_text(), "mine")
+        self.path.unlink()
+        with self.assertRaises(WrongError):
+            self.changing.save()
+
+    def test_the_keys_of_a_row_are_those_that_mean_something_there(self):
+        keys = {row.name: row for row in keys_of(self.changing.file, ("points", "lantern"))}
+        self.assertEqual((keys["pin"].value, keys["mode"].fits), ("3", ("pwm", "servo", "stepper")))
+        self.assertFalse({"table", "set", "command", "field", "word_order", "direction"} & set(keys))
+        rate = {row.name: row for row in keys_of(self.changing.file, ("links", "hut"))}["rate"]
+        self.assertEqual((rate.value, rate.doc), ("57600", "baud"))
+        for text, kind, value in (
+            ("6", "pin", 6), ("A0", "pin", "A0"), ('["0 %", "5 %"]', "range", ["0 %", "5 %"]), ("", "text", None),
+            ("12", "text", "12"), ("true", "switch", True), ("250 ms", "quantity", "250 ms"),
+        ):  # fmt: skip
+            self.assertEqual(read_value(text, kind), value)
+        with self.assertRaises(WrongError):
+            read_value("[1,", "range")
+
+    def test_each_sort_of_thing_can_be_hung_on_and_is_well(self):
+        for kinds, board in ((["firmata"], "hut"), (["modbus"], "shed")):
+            self.path.write_text(start_text("hut.bench.toml", "hut", kinds))
+            plan = load_bench(self.path).plan
+            sorts = sorts_for(plan, board)
+            self.assertGreater(len(sorts), 5)
+            for sort in sorts:
+                with self.subTest(board, sort=sort.title):
+                    changing = Changing(load_bench(self.path))
+                    (pin, _), *_ = pins_for(plan, board, sort)
+                    name = free_name(plan, sort.name)
+                    changing.change(changes_for(plan, board, sort, pin, name, {}), name)
+                    self.assertEqual(remarks_on(changing.file.plan), [])
+                    changing.save()
+                    if changing.file.plan.points[name].kind.is_output:
+                        with cavet.open(self.path) as bench:
+                            value = True if changing.file.plan.points[name].kind.is_switch else 40
+                            self.assertEqual(bench[name].set(value).ended, "confirmed")
+                    self.path.write_text(start_text("hut.bench.toml", "hut", kinds))
+
+    def test_what_can_not_be_is_told_at_its_question(self):
+        plan = self.changing.file.plan
+        sort = SORTS[0]
+        for name, given in (("lantern", {}), ("Two words", {}), ("x", {"range": "5"}), ("", {})):
+            with self.subTest(name), self.assertRaises(WrongError):
+                changes_for(plan, "hut", sort, 6, name, given)
+        self.assertEqual(sorts_for(PLAN, "switchrack"), [])
+
+    def test_what_is_taken_away_takes_what_hangs_on_it_or_says_what_needs_it(self):
+        plan = check_text(PINS, "x")
+        self.assertEqual(
+            removal(plan, "hut", ("glow",), "glow", ()),
+            [(("points", "glow"), None), (("boards", "hut", "parts", "glow"), None)],
+        )
+        with self.assertRaisesRegex(WrongError, "needed by port_lamp"):
+            removal(plan, "hut", (), "port", ())
+
+
+class OnTheScreen(unittest.TestCase):
+    def test_boards_are_opened_and_remarks_read_and_a_mend_is_made(self):
+        async def story(seat):
+            await seat.press("f3")
+            await seat.on(BenchScreen)
+            await seat.sees("gatehouse", "what hangs there", "beacon", "remarks", "around this machine")
+            await seat.press("r")
+            await seat.sees("⏎ a pause of 200 ms")
+            await seat.press("enter")
+            await seat.until(lambda: seat.desk.changing.wants_again)
+            self.assertEqual(seat.desk.changing.file.plan.points["gate"].pause, 0.2)
+
+        seated(story, changing=True)
+
+    def test_a_key_is_changed_in_its_row_and_a_wrong_value_told_first(self):
+        async def story(seat):
+            await seat.press("f3")
+            await seat.on(BenchScreen)
+            await seat.sees("▸◇ beacon")
+            await seat.press("enter")
+            await seat.on(EditScreen)
+            await seat.sees("change what is here")
+            await seat.press("down", "down")
+            await seat.type("99")
+            await seat.sees("expected 0 to 19")
+            await seat.press("backspace", "backspace", "6", "enter")
+            await seat.until(lambda: seat.desk.changing.wants_again)
+            self.assertEqual(seat.desk.changing.file.plan.points["beacon"].pin, 6)
+
+        seated(story, changing=True)
+
+    def test_the_defects_are_seen_at_a_glance(self):
+        text = demo_path().read_text()
+
+        async def story(seat):
+            await seat.press("f3")
+            await seat.on(BenchScreen)
+            await seat.sees("▸◇ beacon")
+            for defect, words in (
+                ("crossed_paddles", ("╲╱", "hangs on 10", "they are crossed")), ("dead_walkway", ("dead",)),
+                ("worn_cable", ("loses 4.0%",)), ("slow_board", ("800 ms late",)), ("stuck_bus", ("stuck low",)),
+                ("no_panel", ("does not",)), ("towpath_mute", ("it reports nothing",)),
+                ("towpath_away", ("the board is away",)),
+            ):  # fmt: skip
+                seat.desk.switch_defect(defect)
+                await seat.sees(*words)
+                seat.desk.switch_defect(defect)
+
+        seated(story, text=text)
+
+    def test_it_serves_at_every_size_and_from_device_to_line_and_back(self):
+        for size in ((160, 47), (100, 30), (80, 24), (60, 16), (40, 12)):
+
+            async def story(seat):
+                await seat.press("f3")
+                await seat.on(BenchScreen)
+                await seat.sees("gatehouse")
+                for key in (
+                    "down",
+                    "z",
+                    "r",
+                    "down",
+                    "escape",
+                    "tab",
+                    "tab",
+                    "i",
+                    "escape",
+                    "p",
+                    "escape",
+                    "question_mark",
+                ):
+                    await seat.press(key)
+                await seat.press("escape")
+                self.assertEqual(seat.app.screen_stack[0]._faults, set())
+
+            with self.subTest(size):
+                seated(story, size=size)
+
+    def test_the_point_goes_along_to_drive_and_back(self):
+        async def story(seat):
+            await seat.press("f3")
+            await seat.on(BenchScreen)
+            await seat.sees("▸◇ beacon")
+            await seat.press("down", "g")
+            await seat.sees("▸ walkway")
+            await seat.press("f3")
+            await seat.sees("▸◇ walkway")
+
+        seated(story)
+
+
+class Nearby(unittest.IsolatedAsyncioTestCase):
+    async def test_what_comes_and_goes_is_marked(self):
+        around = Around()
+        await around.look()
+        self.assertEqual(around.news(), {})
+        around.found = [each for each in around.found if False]
+        await around.look()
+        self.assertEqual(len(around.news()), len(around.found))
+        await around.ask("127.0.0.1:1")
+        self.assertEqual(around.told["127.0.0.1:1"], "Connection refused")
