@@ -16,6 +16,7 @@ KEY_TABLE = re.compile(r"\| key \| what it does \|\n(\|.*\n)*")
 
 
 KEYS = {
+    "bench-screen.md": ((*keymap.BENCH, *keymap.EVERYWHERE),),
     "drive-screen.md": ((*keymap.DRIVE, *keymap.EVERYWHERE),),
     "frames-screen.md": ((*keymap.FRAMES, *keymap.EVERYWHERE), keymap.RULER, keymap.SAY),
 }

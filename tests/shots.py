@@ -107,6 +107,8 @@ LINE = [
     "wait:0.5",
 ]
 SHOTS = {
+    "bench.png": ([], ["text:80", "Return", "wait:1", "F3", "wait:2"]),
+    "bench-crossed.png": ([], [*CROSS, "F3", "wait:1.5", "r", "wait:1"]),
     "drive-at-rest.png": ([], ["wait:6"]),
     "drive.png": ([], ["text:80", "Return", "wait:1", *FILL, "wait:5", *PRESS_STOP, "wait:0.2"]),
     "drive-broken.png": ([], [*CROSS, *FILL, "wait:0.6", "Down", "Down", "text:50", "Return", "wait:1"]),

@@ -164,8 +164,8 @@ def _value_of(point: Point, key: str) -> object:
 
 def points_to_another(around: Around) -> Iterator[Remark]:
     """Points that lead to another part than the one they name, alone."""
+    swapped = {name for remark in points_swapped(around) for name in remark.subjects}
     for board, wiring in around.simulated():
-        swapped = {name for remark in points_swapped(around) for name in remark.subjects}
         for point in wiring.points:
             named = point.part or point.name
             reached = wiring.reached(point)

@@ -17,6 +17,7 @@ from textual.geometry import Size
 
 from cavet.bench import BenchFile
 from cavet.faults import note_fault
+from cavet.remarks import Weight, remarks_on
 from cavet.wording import WrongError
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
@@ -34,6 +35,8 @@ SCREENS: dict[str, type[Frame]] = {screen.NAME: screen for screen in (BenchScree
 """All screens, in the order of their names at the top."""
 LOOK_SECONDS = 0.5
 """How often the size of the terminal is looked at."""
+REMARK_SECONDS = 1.5
+"""So long after the beginning the bench is looked at for remarks."""
 LEAVE = "q leaves, ctrl+q from anywhere; F12 sends everything to rest"
 
 
@@ -84,12 +87,24 @@ class CavetApp(App[int]):
     def on_mount(self) -> None:
         if self._desk.changing is not None and self._desk.changing.place is not None:
             self.switch_mode(BenchScreen.NAME)  # a change was made there, and the bench is started anew
+        self.run_worker(self._tell_remarks(), exit_on_error=False)
         if self.is_headless:
             return
         self.set_interval(LOOK_SECONDS, self._look_at_terminal)
         loop = asyncio.get_running_loop()
         for number in (signal.SIGHUP, signal.SIGTERM):
             signal.signal(number, lambda number, frame: self._told_to_end(loop))
+
+    async def _tell_remarks(self) -> None:
+        """Say once how many remarks are about something that is wrong; it is looked at beside all else."""
+        if BenchScreen.NAME not in self.SHOWN:
+            return
+        await asyncio.sleep(REMARK_SECONDS)
+        found = await asyncio.to_thread(remarks_on, self._desk.bench.plan)
+        wrong = sum(remark.weight is Weight.WRONG for remark in found)
+        if wrong:
+            words = "remark says that something is wrong" if wrong == 1 else "remarks say that something is wrong"
+            self._say(f"{wrong} {words} in the wiring: F3 shows the bench")
 
     def _look_at_terminal(self) -> None:
         """Look now and then whether the screens have the window's size.

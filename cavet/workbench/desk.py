@@ -11,6 +11,7 @@ from cavet.bench import Meanings, Plan, RunningBench, Standing, Standings
 from cavet.boards import Defect
 from cavet.hosts import Asked, Point, PointKind
 from cavet.record import Event, Kind, Purpose
+from cavet.wiring import Wiring
 from cavet.wording import WrongError
 from cavet.workbench.acting import Acting, Post
 from cavet.workbench.courses import Course
@@ -67,6 +68,8 @@ class Desk:
         """The broken trails that somebody has looked at."""
         self._meanings: dict[str, Meanings | None] = {}
         self._plan_now: tuple[object, Plan] | None = None
+        self.wirings: dict[str, Wiring] = {}
+        """How each board is wired, as it was looked at last."""
         self._astray: dict[str, float] = {}
         self._undo: list[tuple[Point, Asked]] = []
         self._on_the_way: dict[str, list[Asked]] = {}

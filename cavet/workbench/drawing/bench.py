@@ -19,6 +19,8 @@ class BoardsView(msgspec.Struct, frozen=True, kw_only=True):
     folded: tuple[FoldView, ...]
     cursor: tuple[str | int, ...]
     active: bool = True
+    note: str = ""
+    """How many remarks there are, where they have no room of their own."""
 
 
 def first_row(view: BoardsView, height: int) -> int:
@@ -40,8 +42,10 @@ def draw_boards(view: BoardsView, width: int, height: int) -> Canvas:
     shown = min(room, HEAD_ROWS + len(view.section.rows) - first)
     for y in range(min(height, shown)):
         canvas.lay_row(y, section, y)
+    if view.note and len(view.section.board) + len(view.section.title) + len(view.note) + 6 < width:
+        canvas.put_right(width - 1, 0, view.note, CORAL if "wrong" in view.note else ASKED)
     left = len(view.section.rows) - first - (room - HEAD_ROWS)
-    if left > 0 and len(view.section.board) + len(view.section.title) + 18 < width:
+    if left > 0 and not view.note and len(view.section.board) + len(view.section.title) + 18 < width:
         canvas.put_right(width - 1, 0, f"{left} more below", QUIET)
     y = shown + 1
     for fold in view.folded:

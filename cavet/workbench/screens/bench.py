@@ -98,7 +98,9 @@ class BenchScreen(Frame):
         if self._cursor not in keys:
             self._cursor = self._first_with_point(section) or keys[0]
         folded = tuple(views.fold_view(self._desk, name) for name in self._names if name != self._open)
-        return BoardsView(section=section, folded=folded, cursor=self._cursor, active=self._pane == BOARDS)
+        note = views.remarks_note(self._judge()[0]) if self.has_class("one") else ""
+        active = self._pane == BOARDS
+        return BoardsView(section=section, folded=folded, cursor=self._cursor, active=active, note=note)
 
     @staticmethod
     def _first_with_point(section: Section) -> tuple[str | int, ...] | None:

@@ -9,7 +9,7 @@ import msgspec
 from cavet.bench import LinkPlan
 from cavet.boards import Board, PinMode
 from cavet.finding import Found
-from cavet.remarks import Remark
+from cavet.remarks import Remark, Weight
 from cavet.units import show_duration
 from cavet.wiring import Place, PlaceKind, Section, Told, Wiring, section_of, title_of
 from cavet.wording import plain
@@ -22,7 +22,11 @@ TOLD = 40
 def wiring_of(desk: Desk, board: str) -> Wiring:
     """A board's wiring as it is just now, its defects included."""
     there = desk.bench.world.boards.get(board)
-    return Wiring(desk.bench.plan, board, dict(there.spoiled.swapped) if there is not None else {})
+    swapped = dict(there.spoiled.swapped) if there is not None else {}
+    known = desk.wirings.get(board)
+    if known is None or known.swapped != swapped:
+        known = desk.wirings[board] = Wiring(desk.bench.plan, board, swapped)
+    return known
 
 
 def section_view(desk: Desk, board: str, device: str = "") -> Section:
@@ -181,6 +185,15 @@ def remarks_view(remarks: Sequence[Remark], well: Sequence[str], cursor: int, ch
         for remark in remarks
     )  # fmt: skip
     return RemarksView(remarks=shown, well=tuple(well), cursor=cursor, changed=changed)
+
+
+def remarks_note(remarks: Sequence[Remark]) -> str:
+    """How many remarks there are, and the key that shows them; "" where there is none that matters."""
+    wrong = sum(remark.weight is Weight.WRONG for remark in remarks)
+    if not remarks:
+        return ""
+    count = f"{len(remarks)} remark{'' if len(remarks) == 1 else 's'}"
+    return f"r: {count}, {wrong} wrong" if wrong else f"r: {count}"
 
 
 class AroundRow(msgspec.Struct, frozen=True, kw_only=True):
