@@ -16,6 +16,7 @@ from cavet.bench._places import find_places
 from cavet.bench._plan import OWN, BoardPlan, HostPlan, LinkPlan, Plan, address_problem, split_address
 from cavet.bench._plan_file import PlanFile, load_plan, read_plan_text, shipped_plans
 from cavet.bench._profiles import find_profile, shipped_profiles
+from cavet.bench._reloading import changes_between
 from cavet.bench._running import Carrier, Endpoint, RunningBench
 from cavet.bench._schema import SECTIONS, Key, Section
 from cavet.bench._schema_plan import PLAN_SECTIONS
@@ -75,6 +76,7 @@ __all__ = [
     "bench_rows",
     "board_rows",
     "build_world",
+    "changes_between",
     "check_text",
     "constants",
     "find_places",

@@ -79,8 +79,28 @@ class BoardSide:
         """Put a board on one end of a link; give the address. `make_way` says how causes pass over it."""
         self._ends.append((board, end))
         self._losses.append((board, traffic))
-        served = self.world.boards[board]
-        return await end.start(lambda caller: _Visit(self, served, caller, traffic, protocol, character, make_way))
+
+        def welcome(caller: Caller) -> _Visit:
+            return _Visit(self, self.world.boards[board], caller, traffic, protocol, character, make_way)
+
+        return await end.start(welcome)
+
+    def go_on_in(self, world: World) -> None:
+        """Go on with another world: programs that are at a board which is another one now stay at its links."""
+        now = self.clock.now()
+        world.go_on(self.world, now)
+        self.world = world
+        for visit in list(self.visits.values()):
+            visit.move_to(world.boards.get(visit.board), now)
+        self.spoil_links()
+        self.turn()
+
+    async def withdraw(self, end: BoardEnd) -> None:
+        """Take a board off a link for good."""
+        place = next(place for place, (_, each) in enumerate(self._ends) if each is end)
+        board, _ = self._ends.pop(place)
+        self._losses.pop(place)
+        await self._stop_end(board, end)
 
     def spoil_links(self) -> None:
         """Make the defects of the links take effect as they are switched now."""
@@ -112,11 +132,12 @@ class BoardSide:
             await self._stop_end(board, end)
 
     async def _stop_end(self, board: str, end: BoardEnd) -> None:
-        stopped = self.world.boards[board]
-        self.world.attempt(stopped, stopped.stop, self.clock.now())
-        out = self.world.attempt(stopped, stopped.take_out)
-        if out:
-            self._send(out)
+        stopped = self.world.boards.get(board)
+        if stopped is not None:
+            self.world.attempt(stopped, stopped.stop, self.clock.now())
+            out = self.world.attempt(stopped, stopped.take_out)
+            if out:
+                self._send(out)
         try:
             await end.stop()
         except Exception as error:  # noqa: BLE001
@@ -168,9 +189,21 @@ class _Visit:
         del self._side.visits[self._client]
         if self._known is not None:
             self._traffic.forget(self._caller.name, self._known[0])
-        self._side.world.attempt(self._board, self._board.closed, self._client, self._side.clock.now())
+        if self._side.world.boards.get(self.board) is self._board:  # else it was taken away while it ran
+            self._side.world.attempt(self._board, self._board.closed, self._client, self._side.clock.now())
         self._side.turn()
         self._side.left.set()
+
+    @property
+    def board(self) -> str:
+        """The board that it is at."""
+        return self._board.name
+
+    def move_to(self, board: Board | None, now: float) -> None:
+        """The board is another one now; nothing where it is the same, or gone."""
+        if board is not None and board is not self._board:
+            self._board = board
+            self._side.world.attempt(board, board.opened, self._client, now)
 
     def hang_up(self) -> None:
         """Shut its connection, as a board does that has lost its network."""

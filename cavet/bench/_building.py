@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from typing import Any
 
 from cavet.bench._devices import ModbusPlan, ScpiPlan
@@ -39,9 +39,25 @@ BROKER = "broker"
 """The name of our own broker, which is a board like others, but for its pins: it has none."""
 
 
-def build_world(plan: Plan, names: list[str], record: Record, *, broker: bool = False) -> World:
-    """Make the simulated boards of these names, with the rig and the defects; and our own broker, if it is needed."""
-    circuits = {name: _build_circuit(board, plan.seed, record) for name, board in plan.boards.items()}
+class RigNow:
+    """The rig as it is now: another one, when the bench was changed while it ran."""
+
+    rig: Rig
+
+
+def build_world(
+    plan: Plan, names: list[str], record: Record, *, broker: bool = False, before: World | None = None,
+    same: Collection[str] = (), rig_now: RigNow | None = None,
+) -> World:  # fmt: skip
+    """Make the simulated boards of these names, with the rig and the defects; and our own broker, if it is needed.
+
+    Where a bench is changed while it runs, the boards that stay the `same` are taken over from the world `before`.
+    """
+    kept = {name: before.boards[name] for name in same if name in before.boards} if before is not None else {}
+    circuits = {
+        name: kept[name].circuit if name in kept else _build_circuit(board, plan.seed, record)
+        for name, board in plan.boards.items()
+    }
     movers = {f"{name}.{part.name}": part for name, circuit in circuits.items() for part in circuit.parts.values()}
     devices = [board.device for board in plan.boards.values()]
     read = [
@@ -52,6 +68,8 @@ def build_world(plan: Plan, names: list[str], record: Record, *, broker: bool = 
     ]
     read += [sum_ for board in plan.boards.values() for table in board.parts.values() for sum_ in _sums_of(table)]
     rig = Rig(list(plan.rig.values()), dict(movers), read)
+    now = rig_now or RigNow()
+    now.rig = rig
     for name, circuit in circuits.items():
         for part in circuit.parts.values():
             part.join(rig, Tell(record, name), circuit.stir)
@@ -61,14 +79,18 @@ def build_world(plan: Plan, names: list[str], record: Record, *, broker: bool = 
         for part in circuit.parts.values()
         if isinstance(part, TargetBoard)
     }
-    boards = [_build_board(plan.boards[name], circuits[name], rig, record, targets.get(name)) for name in names]
+    boards = [
+        kept[name] if name in kept else _build_board(plan.boards[name], circuits[name], now, record, targets.get(name))
+        for name in names
+    ]
     running = {board.name: board for board in boards}
     for name in names:
         for part in circuits[name].parts.values():
             if isinstance(part, Cable):
                 part.plug(running.get(part.board))
     if broker:
-        boards.append(_build_broker(plan, record))
+        old = before.boards.get(BROKER) if before is not None else None
+        boards.append(old or _build_broker(plan, record))
     defects = [copy_of for defect in plan.defects.values() if (copy_of := _fresh(defect)).board in names]
     return World(boards, rig, defects, record)
 
@@ -94,7 +116,7 @@ def _build_circuit(plan: BoardPlan, seed: str, record: Record) -> Circuit:
 
 
 def _build_board(
-    plan: BoardPlan, circuit: Circuit, rig: Rig, record: Record, target: TargetBoard | None = None
+    plan: BoardPlan, circuit: Circuit, rig: RigNow, record: Record, target: TargetBoard | None = None
 ) -> Board:
     tell = Tell(record, plan.name)
     firmware: Firmware
@@ -129,9 +151,18 @@ def _build_broker(plan: Plan, record: Record) -> Board:
     return Board(BROKER, circuit, Broker(plan.broker.limits, tell), tell)
 
 
-def _reading(rig: Rig, expression: Expression) -> Callable[[], float]:
-    function = rig.bind(expression)
-    return lambda: float(function(rig.row))
+def _reading(now: RigNow, expression: Expression) -> Callable[[], float]:
+    """Reads an expression off the rig, whichever it is."""
+    bound = (now.rig, now.rig.bind(expression))
+
+    def read() -> float:
+        nonlocal bound
+        rig = now.rig
+        if bound[0] is not rig:
+            bound = (rig, rig.bind(expression))
+        return float(bound[1](rig.row))
+
+    return read
 
 
 def build_session(plan: Plan, host: HostPlan, record: Record) -> Session[Any]:

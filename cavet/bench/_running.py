@@ -10,11 +10,12 @@ from typing import Any
 import msgspec
 
 from cavet.bench._board_side import BoardSide, MakeWay
-from cavet.bench._building import BROKER, build_session, build_world
+from cavet.bench._building import BROKER, RigNow, build_session, build_world
 from cavet.bench._faulting import Faulting
 from cavet.bench._format_reading import FormatPlan
 from cavet.bench._host_side import HostLink
 from cavet.bench._plan import OWN, LinkPlan, Plan, split_address
+from cavet.bench._reloading import Changes
 from cavet.bench._traffic import Crossing, DialledWay, FarWay, ServedWay, Traffic, UsbWay
 from cavet.boards import World
 from cavet.boards.firmware.mqtt import Station, StationPlan
@@ -106,7 +107,11 @@ class RunningBench:
         self._has_broker = any(
             link.broker == OWN and (link.board in names or not link.simulated) for link in plan.links.values()
         )
-        self.world: World = build_world(plan, names, self.record, broker=self._has_broker)
+        self._chosen = boards
+        """The boards that are wanted; `None` for all."""
+        self._rig_now = RigNow()
+        self.world: World = build_world(plan, names, self.record, broker=self._has_broker, rig_now=self._rig_now)
+        self._board_ends: dict[str, BoardEnd] = {}
         self.board_side = BoardSide(self.world, self.clock, self.record)
         self.host_links: dict[str, HostLink] = {}
         self.endpoints: list[Endpoint] = []
@@ -156,6 +161,7 @@ class RunningBench:
         """Put a board on its broker, ours or another."""
         end = DialEnd(await self._to_broker(link, "station"), Pauses(f"{self.plan.seed}/{link.name}"))
         traffic = self._traffic_at_broker(link, "station")
+        self._board_ends[link.name] = end
         address = await self.board_side.serve(link.board, end, traffic, link.protocol, 0.0, self._way_of(link))
         self.endpoints.append(Endpoint(board=link.board, link=link.name, kind=link.kind, address=address, plan=link))
 
@@ -209,6 +215,7 @@ class RunningBench:
         make_way: MakeWay = ServedWay
         if link.kind == "usb":
             make_way = partial(UsbWay, traffic=traffic, record=self.record, board=link.board, link=link.name)
+        self._board_ends[link.name] = end
         address = await self.board_side.serve(link.board, end, traffic, link.protocol, link.byte_seconds, make_way)
         if link.kind == "serial" and link.served != "device" and self._carrier is Carrier.REAL:
             address = f"{'socket' if link.served == 'raw' else 'rfc2217'}://{address}"
@@ -393,6 +400,49 @@ class RunningBench:
         self.world.switch_defect(name, on)
         self.board_side.spoil_links()
         self.board_side.turn()
+
+    async def take_over(self, plan: Plan, changes: Changes) -> None:
+        """Go on as a changed bench: what has not changed keeps its state and its endpoints."""
+        for name in [name for name in self.host_links if name in changes.hosts]:
+            await self.host_links.pop(name).stop()
+        gone = [name for name, link in self.plan.links.items()
+                if name in changes.links or link.board not in plan.boards]  # fmt: skip
+        for name in gone:
+            await self._withdraw(name)
+        before, self.plan = self.plan, plan
+        for name, link in plan.links.items():
+            self._traffic.setdefault(name, Traffic(name, link.board, plan.seed, self.record))
+        had_broker, self._has_broker = self._has_broker, any(link.broker == OWN for link in plan.links.values())
+        served = {link.board for link in plan.links.values() if link.simulated}
+        served |= _targets_of(plan, served)
+        wanted = plan.boards if self._chosen is None else {*self._chosen, *_targets_of(plan, set(self._chosen))}
+        names = [name for name in plan.boards if name in served and name in wanted]
+        same = [name for name in names if name not in changes.boards and name in before.boards]
+        world = build_world(
+            plan, names, self.record, broker=self._has_broker, before=self.world, same=same, rig_now=self._rig_now
+        )
+        self.board_side.go_on_in(world)
+        self.world = world
+        if self._has_broker and not had_broker and self._carrier is Carrier.REAL:
+            await self._start_broker()
+        for link in plan.links.values():
+            if link.simulated and link.board in world.boards and link.name not in self._board_ends:
+                await self._serve(link)
+        self.endpoints = [msgspec.structs.replace(each, plan=plan.links[each.link]) for each in self.endpoints]
+        self.board_side.spoil_links()
+        self.board_side.turn()
+        for host in plan.hosts.values() if self._with_hosts else ():
+            if host.name not in self.host_links:
+                await self._open_host(host.name)
+
+    async def _withdraw(self, link: str) -> None:
+        """Take a link away."""
+        self._memory.pop(link, None)
+        self.endpoints = [each for each in self.endpoints if each.link != link]
+        end = self._board_ends.pop(link, None)
+        if end is not None:
+            await self.board_side.withdraw(end)
+            self._traffic.pop(link, None)
 
     @property
     def faulting(self) -> Faulting:

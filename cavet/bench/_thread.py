@@ -12,6 +12,7 @@ from typing import Any, TypeVar
 
 from cavet import clock
 from cavet.bench._plan import Plan
+from cavet.bench._reloading import Changes
 from cavet.bench._running import RunningBench
 from cavet.faults import note_fault
 from cavet.record import RecordWriter
@@ -115,6 +116,10 @@ class BenchThread:
             return act()
 
         return self._thread.post(perform())
+
+    def take_over(self, plan: Plan, changes: Changes) -> None:
+        """Go on as a changed bench, and wait until that is so. Raises what keeps it from that."""
+        self._thread.run(self.bench.take_over(plan, changes))
 
     def stop(self) -> None:
         """End the bench; more than one thread may want that."""

@@ -117,6 +117,13 @@ class Rig:
         self._ahead = None
         self._is_still = False
 
+    def go_on(self, before: Rig, now: float) -> None:
+        """Go on where another rig has stopped: quantities of the same name stand as they stood there."""
+        for name in self._slots.keys() & before._slots.keys():
+            self._row[self._slots[name]] = before._row[before._slots[name]]
+        self._now = now
+        self._look(now)
+
     def rate(self, name: str) -> float:
         """How fast a quantity changes, in units a second."""
         return self._moving[self._slots[name]]

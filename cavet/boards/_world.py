@@ -46,6 +46,17 @@ class World:
         for board in boards:
             board.spoil(defects, 0.0)
 
+    def go_on(self, before: World, now: float) -> None:
+        """Go on in the place of another world: parts that were there go on from where they stand."""
+        self.rig.go_on(before.rig, now)
+        self._now = now
+        self._broken = {part for part in before._broken if part in self._owners}
+        for part in self._parts:
+            part.touch(now)
+        for board in self.all_boards:
+            board.wake = now
+            board.circuit.stir()
+
     @property
     def now(self) -> float:
         """The time that it was last brought to."""

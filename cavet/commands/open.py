@@ -7,12 +7,11 @@ import sys
 import threading
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import click
 
 from cavet import clock
-from cavet.bench import BenchFile, Plan
+from cavet.bench import BenchFile, Plan, changes_between
 from cavet.commands._bench import at_addresses, broker_option, on_broker, open_bench
 from cavet.commands._completing import complete_benches
 from cavet.commands._loading import loading
@@ -21,9 +20,6 @@ from cavet.commands._state import state_path
 from cavet.commands._terminal import require_screen
 from cavet.record import check_new
 from cavet.wording import WrongError, listed
-
-if TYPE_CHECKING:
-    from cavet.workbench import CavetApp, Changing
 
 END_SECONDS = 2.0
 """How long the screen may take to end when its window is gone."""
@@ -66,33 +62,28 @@ def open_workbench(
     """Run the workbench; give its exit code."""
     require_screen()
     with loading():
-        from cavet.workbench import Changing
+        from cavet.bench import BenchThread
+        from cavet.workbench import CavetApp, Changing, Desk
     state_path("last-bench").write_text(str(file.path.resolve()), "utf-8")
     if record_path is not None:
         check_new(record_path, force=force)
     kept = record_path or state_path(f"{file.path.name.partition('.')[0]}.record")
-    changing, turn = Changing(file), 1
-    while True:
-        plan = at_addresses(on_broker(changing.file.plan, broker), at)
-        changing.wants_again = False
-        app = run_once(plan, changing, kept if turn == 1 else kept.with_stem(f"{kept.stem}-{turn}"))
-        if app.failed is not None:
-            raise app.failed
-        if not changing.wants_again:
-            return app.return_value or 0
-        turn += 1
+    changing = Changing(file)
 
+    def as_plan(changed: BenchFile) -> Plan:
+        return at_addresses(on_broker(changed.plan, broker), at)
 
-def run_once(plan: Plan, changing: Changing, kept: Path) -> CavetApp:
-    """Run the workbench on a bench, until it is left, or the bench was changed and is to be put together anew."""
-    from cavet.bench import BenchThread
-    from cavet.workbench import CavetApp, Desk
-
-    with BenchThread(plan, kept) as thread:
-        desk = Desk(thread.bench, thread.post, lambda: thread.record_problem, changing)
-        app = CavetApp(changing.file, desk, lambda: end_soon(thread.stop))
-        clock.run(app.run_async())
-        return app
+    with BenchThread(as_plan(file), kept) as thread:
+        while True:
+            running, changing.wants_again = changing.file, False
+            desk = Desk(thread.bench, thread.post, lambda: thread.record_problem, changing)
+            app = CavetApp(running, desk, lambda: end_soon(thread.stop))
+            clock.run(app.run_async())
+            if app.failed is not None:
+                raise app.failed
+            if not changing.wants_again:
+                return app.return_value or 0
+            thread.take_over(as_plan(changing.file), changes_between(running, changing.file))
 
 
 def end_soon(stop: Callable[[], None]) -> None:

@@ -9,15 +9,17 @@ from typing import Any
 import click
 
 from cavet import clock
-from cavet.bench import Endpoint, Plan, RunningBench
+from cavet.bench import BenchFile, Endpoint, Plan, RunningBench
 from cavet.clock import start_task
 from cavet.commands._bench import broker_option, chosen_boards, on_broker, open_bench
 from cavet.commands._completing import complete_benches
 from cavet.commands._endpoints import devices_wanted, linked, with_ports
 from cavet.commands._outside import act_on, follow_input
 from cavet.commands._recording import record_options, recorded, seed_option, with_seed
+from cavet.commands._reloading import Reloading, asks_to_reload
 from cavet.commands._saying import Output, as_json, end_at_signals
 from cavet.commands._state import fault_line
+from cavet.faults import FORESEEN
 from cavet.record import as_line
 from cavet.wording import WrongError, plain
 
@@ -50,16 +52,25 @@ def command(
     seed: str | None, record_path: Path | None, force: bool, devices: tuple[str, ...], ports: tuple[str, ...],
 ) -> None:  # fmt: skip
     """Put the simulated boards on their real endpoints. Lines of JSON on standard input act on the outside world."""
-    plan = with_ports(with_seed(on_broker(open_bench(bench).plan, broker), seed), ports)
-    names = chosen_boards(plan, boards)
+
+    def as_plan(file: BenchFile) -> Plan:
+        return with_ports(with_seed(on_broker(file.plan, broker), seed), ports)
+
+    file = open_bench(bench)
+    plan, reloading = as_plan(file), Reloading(file, as_plan)
+    names = chosen_boards(plan, boards) if boards else None
     told = {"json_lines": json_lines, "events": events}
-    wanted = devices_wanted(plan, devices)
-    clock.run(serve(plan, names, **told, listen=listen, record_path=record_path, force=force, devices=wanted))
+    clock.run(
+        serve(
+            plan, names, **told, listen=listen, record_path=record_path, force=force, reloading=reloading,
+            devices=devices_wanted(plan, devices),
+        )
+    )  # fmt: skip
 
 
 async def serve(
-    plan: Plan, names: list[str], *, json_lines: bool, events: bool, listen: str, record_path: Path | None,
-    force: bool, devices: dict[str, Path],
+    plan: Plan, names: list[str] | None, *, json_lines: bool, events: bool, listen: str, record_path: Path | None,
+    force: bool, devices: dict[str, Path], reloading: Reloading,
 ) -> None:  # fmt: skip
     """Serve until a signal comes."""
     output = Output(left_out)
@@ -68,31 +79,40 @@ async def serve(
     bench = RunningBench(plan, boards=names, hosts=False, listen=listen)
     try:
         with recorded(bench, record_path, force=force):
-            await serve_on(bench, output, stop, devices, json_lines=json_lines, events=events)
+            await serve_on(bench, output, stop, devices, reloading, json_lines=json_lines, events=events)
     finally:
         output.close()
 
 
 async def serve_on(
-    bench: RunningBench, output: Output, stop: asyncio.Event, devices: dict[str, Path], *, json_lines: bool,
-    events: bool,
+    bench: RunningBench, output: Output, stop: asyncio.Event, devices: dict[str, Path], reloading: Reloading, *,
+    json_lines: bool, events: bool,
 ) -> None:  # fmt: skip
     """Serve a bench until it is to stop."""
     try:
         await bench.start()
         with linked(bench.endpoints, devices):
-            await tell_on(bench, output, stop, json_lines=json_lines, events=events)
+            await tell_on(bench, output, stop, reloading, json_lines=json_lines, events=events)
     finally:
         await bench.stop()
 
 
-async def tell_on(bench: RunningBench, output: Output, stop: asyncio.Event, *, json_lines: bool, events: bool) -> None:
+async def tell_on(
+    bench: RunningBench, output: Output, stop: asyncio.Event, reloading: Reloading, *, json_lines: bool, events: bool
+) -> None:
     """Say where the boards are, do what lines ask for, print events, until it is to stop."""
     for endpoint in bench.endpoints:
         output.say(as_json(endpoint_line(endpoint)) if json_lines else readable_line(endpoint))
     if json_lines:
         output.say(as_json({"event": "ready"}))
-    follow_input(lambda line: output.say(as_json(answer(bench, line))))
+
+    def take(line: bytes) -> None:
+        if asks_to_reload(line):
+            start_task(reload(bench, reloading, output))
+        else:
+            output.say(as_json(answer(bench, line)))
+
+    follow_input(take)
     follower = start_task(follow_events(bench, output)) if events else None
     await stop.wait()
     if follower is not None:
@@ -127,6 +147,23 @@ def answer(bench: RunningBench, line: bytes) -> dict[str, Any]:
     except Exception as error:  # noqa: BLE001
         return {"event": "error", "message": fault_line("input", error)}
     return {"event": "done", **found}
+
+
+async def reload(bench: RunningBench, reloading: Reloading, output: Output) -> None:
+    """Take the changed file over; tell the endpoints that are new, and that it is done, or what keeps it from that."""
+    known = {(endpoint.link, endpoint.address) for endpoint in bench.endpoints}
+    try:
+        await reloading.reload(bench)
+    except FORESEEN as error:
+        output.say(as_json({"event": "error", "message": plain(str(error))}))
+        return
+    except Exception as error:  # noqa: BLE001
+        output.say(as_json({"event": "error", "message": fault_line("reload", error)}))
+        return
+    for endpoint in bench.endpoints:
+        if (endpoint.link, endpoint.address) not in known:
+            output.say(as_json(endpoint_line(endpoint)))
+    output.say(as_json({"event": "done"}))
 
 
 async def follow_events(bench: RunningBench, output: Output) -> None:

@@ -7,7 +7,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from cavet.bench import RunningBench, load_bench
+from cavet.bench import RunningBench, load_bench, start_text
 from cavet.commands._outside import act_on
 from cavet.demo import demo_path
 from cavet.wording import WrongError
@@ -141,3 +141,30 @@ class AtPlacesThatAreNamed(unittest.TestCase):
                     ran = cavet_here("serve", "demo", *words)
                     self.assertEqual((ran.code, ran.err.count("\n")), (2, 1), ran.err)
                     self.assertIn(part, ran.err)
+
+
+class Changed(unittest.TestCase):
+    def test_a_changed_file_is_taken_over_while_it_is_served(self):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "lock.bench.toml"
+            path.write_text(start_text("lock.bench.toml", "lock", ["firmata", "modbus"]))
+            served = Served(bench=str(path))
+            try:
+                hut, shed = served.address("hut", "serial"), served.address("shed", "tcp")
+                path.write_text(path.read_text() + "".join(start_text("x", "x", ["scpi"]).partition("# An instr")[1:]))
+                served.tell({"reload": True})
+                done, lines = served.until(lambda line: line["event"] != "endpoint")
+                self.assertEqual(done, {"event": "done"})
+                self.assertEqual([line["board"] for line in lines[:-1]], ["rack"])
+                served.tell({"part": "rack.supply", "ask": True})
+                self.assertEqual(served.line()["state"], "off")
+                self.assertEqual((hut, shed), (served.address("hut", "serial"), served.address("shed", "tcp")))
+                path.write_text(path.read_text().replace("pin = 3", "pin = 99"))
+                served.tell({"reload": True})
+                line = served.line()
+                self.assertEqual(line["event"], "error")
+                self.assertIn("expected 0 to 19", line["message"])
+                served.tell({"part": "hut.lantern", "ask": True})
+                self.assertEqual(served.line()["event"], "done")
+            finally:
+                served.end()

@@ -23,8 +23,8 @@ from tests.patience import PATIENCE, quickest
 class Served:
     """The demo, served in a process of its own."""
 
-    def __init__(self, *more):
-        words = [sys.executable, "-m", "cavet", "serve", "demo", "--json", *more]
+    def __init__(self, *more, bench="demo"):
+        words = [sys.executable, "-m", "cavet", "serve", bench, "--json", *more]
         self.process = subprocess.Popen(
             words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
         )

@@ -36,6 +36,7 @@ class Panel(BusDevice):
         self, name: str, wires: Wires, *, address: int, columns: int = 16, rows: int = 2, stretch: float = 0.0
     ) -> None:  # fmt: skip
         super().__init__(name, wires, address=address, stretch=stretch)
+        self._is_joined = False
         self.columns = columns
         self.rows = rows
         self.value = 0xFF
@@ -48,7 +49,9 @@ class Panel(BusDevice):
 
     def join(self, rig: Rig, tell: Tell, stir: Callable[[], None]) -> None:
         super().join(rig, tell, stir)
-        self.controller = Controller(self.name, tell, self.columns, self.rows)
+        if not self._is_joined:  # else it goes on in another rig, and shows what it showed
+            self._is_joined = True
+            self.controller = Controller(self.name, tell, self.columns, self.rows)
 
     def write(self, byte: int, at: float) -> bool:
         before, self.value = self.value, byte

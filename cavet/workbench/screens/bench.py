@@ -286,7 +286,7 @@ class BenchScreen(Frame):
         self._start_again(words)
 
     def _start_again(self, message: str) -> None:
-        """The bench is put together anew, and one is at the same place again."""
+        """The running bench takes the change over; the screens are made anew, and one is at the same place again."""
         changing = self._desk.changing
         if changing is not None:
             changing.place = Place(self._open, self._cursor, self._pane, message)

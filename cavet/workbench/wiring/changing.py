@@ -1,6 +1,6 @@
 """Changing a bench: each change is checked whole before it is taken, can be taken back, and is saved when it is wanted.
 
-A bench that is changed is started anew with the changed file: what it is wired to is put together once, at its start.
+The bench that runs takes a change over: what stays the same goes on. The screens are made anew for it.
 """
 
 from __future__ import annotations
@@ -41,7 +41,7 @@ class Changing:
         self._undo: list[Step] = []
         self._redo: list[Step] = []
         self.wants_again = False
-        """Whether the bench is to be started anew."""
+        """Whether there is a change that the running bench has not taken over yet."""
         self.place: Place | None = None
 
     @property

@@ -143,7 +143,8 @@ def fold_view(desk: Desk, board: str) -> FoldView:
     spoiled = _spoiled_words(desk.bench.world.boards[board]) if board in desk.bench.world.boards else []
     if spoiled:
         words = spoiled[0]
-    count = f"{len(wiring.points)} points" + (f", {missing} at nothing" if missing else "")
+    points = len(wiring.points)
+    count = f"{points} point{'' if points == 1 else 's'}" + (f", {missing} at nothing" if missing else "")
     return FoldView(board, words, count, is_bad=bad is not None or bool(spoiled) or missing > 0)
 
 
