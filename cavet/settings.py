@@ -26,6 +26,8 @@ class Key(msgspec.Struct, frozen=True, kw_only=True):
     required: bool = False
     default: Any = None
     unit: str = ""
+    names: str = ""
+    """What it names: a `board`, `link`, `host`, `device`, `profile`, `part`, `quantity`, or a part as `board.part`."""
     choices: tuple[str, ...] = ()
     low: float | None = None
     high: float | None = None

@@ -197,7 +197,7 @@ def workbench_seconds():
     began = time.perf_counter()
     file = load_bench(demo_path())
     with BenchThread(file.plan, None) as thread:
-        return asyncio.run(shown(CavetApp(file, Desk(thread.bench, thread.post)), drawn, began))
+        return asyncio.run(shown(CavetApp(Desk(thread.bench, thread.post)), drawn, began))
 
 
 def drawn(app):
@@ -217,7 +217,7 @@ def keys():
     file = load_bench(demo_path())
 
     async def run(thread):
-        app = CavetApp(file, Desk(thread.bench, thread.post))
+        app = CavetApp(Desk(thread.bench, thread.post))
         async with app.run_test(size=(160, 47)):
             while not thread.bench.host_links["gatehouse"].ready:
                 await asyncio.sleep(0.01)

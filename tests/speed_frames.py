@@ -104,7 +104,7 @@ def keys():
     file = load_bench(demo_path())
 
     async def run(thread):
-        app = CavetApp(file, Desk(thread.bench, thread.post))
+        app = CavetApp(Desk(thread.bench, thread.post))
         async with app.run_test(size=(160, 47)):
             while not thread.bench.host_links["pumphouse"].ready:
                 await asyncio.sleep(0.01)

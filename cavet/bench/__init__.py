@@ -6,6 +6,7 @@ from cavet.bench._by_hand import Answer
 from cavet.bench._devices import ModbusPlan, ScpiPlan
 from cavet.bench._diagnosis import Diagnosis, StageState
 from cavet.bench._elsewhere import with_addresses
+from cavet.bench._endpoint import Carrier, Endpoint
 from cavet.bench._file import BenchFile, check_text, load_bench
 from cavet.bench._format_reading import FormatPlan
 from cavet.bench._host_side import HostLink
@@ -17,7 +18,8 @@ from cavet.bench._plan import OWN, BoardPlan, HostPlan, LinkPlan, Plan, address_
 from cavet.bench._plan_file import PlanFile, load_plan, read_plan_text, shipped_plans
 from cavet.bench._profiles import find_profile, shipped_profiles
 from cavet.bench._reloading import changes_between
-from cavet.bench._running import Carrier, Endpoint, RunningBench
+from cavet.bench._renaming import renamed, renamed_text, section_of, sort_of
+from cavet.bench._running import RunningBench
 from cavet.bench._schema import SECTIONS, Key, Section
 from cavet.bench._schema_plan import PLAN_SECTIONS
 from cavet.bench._spoiling import LOOKS as SPOILING_LOOKS
@@ -30,6 +32,7 @@ from cavet.bench._svd import SvdReader
 from cavet.bench._tables import Constant, bench_rows, board_rows, constants, register_rows
 from cavet.bench._tape import LinkTape, Placed, Tape
 from cavet.bench._thread import BenchThread, LoopThread
+from cavet.bench._toml import read_text
 
 __all__ = [
     "BROKER",
@@ -87,10 +90,15 @@ __all__ = [
     "meanings",
     "read_plan_text",
     "read_spoiling",
+    "read_text",
     "register_rows",
+    "renamed",
+    "renamed_text",
     "request_in",
+    "section_of",
     "shipped_plans",
     "shipped_profiles",
+    "sort_of",
     "split_address",
     "spoiled",
     "spoken",

@@ -49,6 +49,10 @@ class BenchFile(msgspec.Struct):
                 table[keys[-1]] = value
         return _read(self.path, tomlkit.dumps(document))
 
+    def with_text(self, text: str) -> BenchFile:
+        """Give the file with another text, checked like any other."""
+        return _read(self.path, text)
+
     def save(self) -> None:
         """Write it in one go: a reader finds the old file or the new one, never a half."""
         handle, name = tempfile.mkstemp(dir=self.path.parent, prefix=f".{self.path.name}.")

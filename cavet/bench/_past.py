@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from itertools import islice
 
+from cavet.bench._endpoint import Carrier
 from cavet.bench._plan import Plan
-from cavet.bench._running import Carrier, RunningBench
+from cavet.bench._running import RunningBench
 from cavet.clock import BenchClock
 from cavet.record import RecordFile
 

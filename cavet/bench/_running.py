@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-from enum import Enum
 from functools import partial
 from typing import Any
 
@@ -11,6 +10,7 @@ import msgspec
 
 from cavet.bench._board_side import BoardSide, MakeWay
 from cavet.bench._building import BROKER, RigNow, build_session, build_world
+from cavet.bench._endpoint import Carrier, Endpoint, targets_of
 from cavet.bench._faulting import Faulting
 from cavet.bench._format_reading import FormatPlan
 from cavet.bench._host_side import HostLink
@@ -52,36 +52,6 @@ SPARE_CLIENTS = 8
 """So many more may connect than the broker lets in: they are told that it is full."""
 
 
-class Carrier(Enum):
-    """What the links of simulated boards are made of."""
-
-    REAL = "real"
-    """Endpoints that any program can open."""
-    MEMORY = "memory"
-    """Wires inside this process, for fast time."""
-
-
-class Endpoint(msgspec.Struct, frozen=True, kw_only=True):
-    """Where a simulated board can be reached."""
-
-    board: str
-    link: str
-    kind: str
-    address: str
-    plan: LinkPlan
-
-
-def _targets_of(plan: Plan, boards: set[str]) -> set[str]:
-    """The boards that are targets on the buses of these, or at the ends of their cables."""
-    return {
-        values["board"]
-        for name in boards
-        if name in plan.boards
-        for values in plan.boards[name].parts.values()
-        if values["kind"] in ("target", "serial")
-    }
-
-
 class RunningBench:
     """The bench in operation. Make it inside the loop that is to run it."""
 
@@ -100,9 +70,9 @@ class RunningBench:
         self.record = Record(self.clock.now)
         names = list(plan.boards) if boards is None else boards
         served = {link.board for link in plan.links.values() if link.simulated}
-        served |= _targets_of(plan, served)
+        served |= targets_of(plan, served)
         if boards is not None:
-            names += sorted(_targets_of(plan, set(boards)) - set(boards))
+            names += sorted(targets_of(plan, set(boards)) - set(boards))
         names = [name for name in names if name in served]
         self._has_broker = any(
             link.broker == OWN and (link.board in names or not link.simulated) for link in plan.links.values()
@@ -414,8 +384,8 @@ class RunningBench:
             self._traffic.setdefault(name, Traffic(name, link.board, plan.seed, self.record))
         had_broker, self._has_broker = self._has_broker, any(link.broker == OWN for link in plan.links.values())
         served = {link.board for link in plan.links.values() if link.simulated}
-        served |= _targets_of(plan, served)
-        wanted = plan.boards if self._chosen is None else {*self._chosen, *_targets_of(plan, set(self._chosen))}
+        served |= targets_of(plan, served)
+        wanted = plan.boards if self._chosen is None else {*self._chosen, *targets_of(plan, set(self._chosen))}
         names = [name for name in plan.boards if name in served and name in wanted]
         same = [name for name in names if name not in changes.boards and name in before.boards]
         world = build_world(

@@ -19,7 +19,7 @@ LINK = Section(
         Key(
             name="kind", kind="word", doc="what it is", choices=("serial", "tcp", "mqtt", "usb", "buses"), required=True
         ),
-        Key(name="board", kind="text", doc="the board at its far end", required=True),
+        Key(name="board", kind="text", names="board", doc="the board at its far end", required=True),
         Key(
             name="framing",
             kind="word",
@@ -79,7 +79,7 @@ HOST = Section(
     title="[hosts.NAME]",
     doc="How the host talks to a board: its belief. NAME is the board's name as the points use it.",
     keys=(
-        Key(name="link", kind="text", doc="the link that it opens", required=True),
+        Key(name="link", kind="text", names="link", doc="the link that it opens", required=True),
         Key(
             name="protocol",
             kind="word",
@@ -167,7 +167,13 @@ HOST = Section(
 )
 
 _MOVES, _SENSES, _READS = (
-    Key(name="part", kind="text", doc=f"the part that it is meant to {what}; else the one of its own name", default="")
+    Key(
+        name="part",
+        kind="text",
+        names="part",
+        doc=f"the part that it is meant to {what}; else the one of its own name",
+        default="",
+    )
     for what in ("move", "sense", "read")
 )
 
@@ -230,7 +236,7 @@ POINT = Section(
     doc="One output or input as the host believes it to be. Where it is on the board is told by `pin`, by `table` and "
     "`address`, by `set` and `ask`, or by `command` and `state`, after what its host speaks.",
     keys=(
-        Key(name="board", kind="text", doc="the host's name for the board that it is on", required=True),
+        Key(name="board", kind="text", names="host", doc="the host's name for the board that it is on", required=True),
         Key(
             name="kind",
             kind="word",
@@ -266,7 +272,13 @@ POINT = Section(
             Key(name="unit", kind="unit", doc="the unit that its length is asked in", default="ms"),
             Key(name="range", kind="range", unit="=unit", doc="its limits", default=(0.0, 1000.0)),
             Key(name="step", kind="quantity", unit="=unit", doc="how far a small nudge goes", default=0.0),
-            Key(name="part", kind="text", doc="the part that it works; else the one of its own name", default=""),
+            Key(
+                name="part",
+                kind="text",
+                names="part",
+                doc="the part that it works; else the one of its own name",
+                default="",
+            ),
             _WIRE,
         ),
         "bridge": (

@@ -90,6 +90,7 @@ DEVICE_POINT_KEYS = (
     Key(
         name="device",
         kind="text",
+        names="device",
         doc="a device of its host's; `DEVICE.LINE` of an expander or of shift registers, `DEVICE.REGISTER` or "
         "`DEVICE.REGISTER.FIELD` where it has a map",
         default="",

@@ -17,6 +17,7 @@ BOARD = Section(
         Key(
             name="profile",
             kind="text",
+            names="profile",
             doc="what kind of board it is: a shipped profile, or one of `[profiles]`",
             required=True,
         ),
@@ -193,7 +194,7 @@ COMMAND = Section(
             default=None,
         ),
         Key(name="channels", kind="text", doc="the numbers of the channels, such as `101-108`", default=""),
-        Key(name="parts", kind="texts", doc="the parts behind the channels, to be measured", default=()),
+        Key(name="parts", kind="texts", names="part", doc="the parts behind the channels, to be measured", default=()),
         Key(name="measures", kind="word", doc="what of them", choices=MEASURES, default="voltage"),
         Key(
             name="overlapped",
@@ -240,10 +241,17 @@ QUANTITY = Section(
         Key(
             name="opening",
             kind="text",
+            names="board.part",
             doc="the part that opens the wall on the basin's right, as `board.part`",
             default="",
         ),
-        Key(name="gate", kind="text", doc="the quantity, in %, that takes that wall out of the way", default=""),
+        Key(
+            name="gate",
+            kind="text",
+            names="quantity",
+            doc="the quantity, in %, that takes that wall out of the way",
+            default="",
+        ),
     ),
 )
 
@@ -258,7 +266,7 @@ DEFECT = Section(
             choices=tuple(DEFECTS),
             required=True,
         ),
-        Key(name="board", kind="text", doc="at which board", required=True),
+        Key(name="board", kind="text", names="board", doc="at which board", required=True),
         Key(name="on", kind="switch", doc="whether it is on at the start", default=True),
     ),
     variants={kind: defect.SETTINGS for kind, defect in DEFECTS.items()},

@@ -38,6 +38,7 @@ class Cable(Part):
         Key(
             name="board",
             kind="text",
+            names="board",
             doc="the board at the other end of the cable; it needs no link of its own",
             required=True,
         ),

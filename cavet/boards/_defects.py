@@ -171,7 +171,9 @@ class SilentDevice(Defect, kw_only=True):
     """A device on the bus does not hear its address."""
 
     kind = "silent-device"
-    SETTINGS = (Key(name="part", kind="text", doc="the part on the bus that does not acknowledge", required=True),)
+    SETTINGS = (
+        Key(name="part", kind="text", names="part", doc="the part on the bus that does not acknowledge", required=True),
+    )
     part: str
 
     @property

@@ -9,7 +9,7 @@ import click
 
 from cavet import clock
 from cavet.bench import START_KINDS, check_text, start_text
-from cavet.finding import bench_from, learn_pins, who
+from cavet.finding import bench_at
 from cavet.wording import WrongError
 
 ENDING = ".bench.toml"
@@ -34,21 +34,14 @@ def command(file: Path, kinds: tuple[str, ...], address: str | None) -> None:
         raise WrongError("new", found=f"--{kinds[0]} and --from", expected="one of them")
     refuse_old(file)
     name = file.name.partition(".")[0].replace("_", " ").capitalize() or "Bench"
-    text = text_from(address, name) if address is not None else start_text(file.name, name, kinds or START_KINDS[:1])
+    text = (
+        clock.run(bench_at(address, name))
+        if address is not None
+        else start_text(file.name, name, kinds or START_KINDS[:1])
+    )
     plan = check_text(text, file.name, file.parent)
     write_new(file, text)
     print(f"{file}: {len(plan.links)} links, {len(plan.points)} points; `cavet open {file}` opens it")
-
-
-def text_from(address: str, name: str) -> str:
-    """A bench for who is at an address. Raises `WrongError` and `UnreachableError`."""
-
-    async def ask() -> str:
-        known = await who(address)
-        pins = await learn_pins(known) if known["protocol"] == "firmata" else None
-        return bench_from(known, name, pins)
-
-    return clock.run(ask())
 
 
 def refuse_old(file: Path) -> None:

@@ -77,7 +77,7 @@ def open_workbench(
         while True:
             running, changing.wants_again = changing.file, False
             desk = Desk(thread.bench, thread.post, lambda: thread.record_problem, changing)
-            app = CavetApp(running, desk, lambda: end_soon(thread.stop))
+            app = CavetApp(desk, lambda: end_soon(thread.stop))
             clock.run(app.run_async())
             if app.failed is not None:
                 raise app.failed

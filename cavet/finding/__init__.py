@@ -1,8 +1,7 @@
 """Around this machine: what is there, and who it is. Asked with harmless questions only, and never for long."""
 
 from cavet.finding._around import Found, kernel_buses, nearby, serial_ports, usb_devices
-from cavet.finding._bench import bench_from
-from cavet.finding._learning import learn_pins
+from cavet.finding._learning import bench_at
 from cavet.finding._reachable import open_ports, topics_at
 from cavet.finding._scan import scan_board, scan_kernel_bus
 from cavet.finding._who import PROTOCOLS, Known, who
@@ -11,9 +10,8 @@ __all__ = [
     "PROTOCOLS",
     "Found",
     "Known",
-    "bench_from",
+    "bench_at",
     "kernel_buses",
-    "learn_pins",
     "nearby",
     "open_ports",
     "scan_board",

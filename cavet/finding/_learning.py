@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
+from cavet.finding._bench import bench_from
 from cavet.finding._questions import Answer
 from cavet.finding._talk import Talk
+from cavet.finding._who import who
 from cavet.links import SerialEnd, SerialSettings, TcpClientEnd
 from cavet.protocols import Side, firmata, read_whole
 from cavet.protocols import codec as codec_of
@@ -20,6 +22,14 @@ MODES = {
 NO_CHANNEL = 127
 Abilities = tuple[tuple[Any, ...], ...]
 """For each pin the modes that it has."""
+
+
+async def bench_at(address: str, name: str, known: Answer | None = None) -> str:
+    """The text of a bench for who is at an address; `known` is what it said already. Raises `WrongError`,
+    `UnreachableError`."""
+    known = known or await who(address)
+    pins = await learn_pins(known) if known["protocol"] == "firmata" else None
+    return bench_from(known, name, pins)
 
 
 async def learn_pins(known: Answer) -> dict[str, Any]:

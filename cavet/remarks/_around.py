@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from functools import cached_property
 
 from cavet.bench import BoardPlan, Plan, build_world
-from cavet.boards import Board, PinMode
+from cavet.boards import Board
 from cavet.hosts import PinPoint, Point
 from cavet.record import Record
 from cavet.wiring import Wiring, wirings
@@ -55,10 +55,3 @@ def pin_word(board: BoardPlan, number: int) -> str:
     """A pin as it is written on the board: `pin 9`, `pin 14 (A0)`."""
     pin = board.profile.pins.get(number)
     return f"pin {number} ({pin.label})" if pin is not None and pin.label else f"pin {number}"
-
-
-def free_pins(board: BoardPlan, wiring: Wiring, mode: PinMode) -> list[int]:
-    """The pins that have a mode, at which nothing hangs and no point is."""
-    taken = set(wiring.on_pins) | {pin for point in wiring.points for pin in point.modes()}
-    pins = board.profile.pins
-    return [number for number in board.profile.able(mode) if number not in taken and not pins[number].reserved]

@@ -8,7 +8,7 @@ from cavet.bench import BoardPlan
 from cavet.boards import KINDS, PinMode
 from cavet.boards.parts import Button, Door, LimitSwitch, Part
 from cavet.hosts import PinPoint, PointKind
-from cavet.remarks._around import Around, free_pins, part_key, pin_word, point_key
+from cavet.remarks._around import Around, part_key, pin_word, point_key
 from cavet.remarks._mending import Edit, Mend
 from cavet.remarks._remark import Remark, Weight
 from cavet.units import show
@@ -60,7 +60,7 @@ def _mode_missing(board: BoardPlan, wiring: Wiring, point: PinPoint, number: int
     what = f"{point.name} wants {mode} of {pin_word(board, number)}, which has none"
     what += f"; {mode} is on {listed(able, 'and')}" if able else "; this board has it nowhere"
     mend = None
-    free = free_pins(board, wiring, PinMode(mode))
+    free = wiring.free_pins(PinMode(mode))
     if free and number == point.pin and len(hanging) <= 1:
         nearest = min(free, key=lambda pin: (abs(pin - number), pin))
         edits = [Edit(point_key(point, "pin"), nearest)]

@@ -8,7 +8,7 @@ from functools import cached_property
 import msgspec
 
 from cavet.bench import BoardPlan, HostPlan, LinkPlan, Plan, ScpiPlan
-from cavet.boards import Swapped
+from cavet.boards import PinMode, Swapped
 from cavet.hosts import (
     DevicePoint,
     FieldPoint,
@@ -66,6 +66,16 @@ class Wiring:
     def on_pins(self) -> dict[int, list[tuple[str, str]]]:
         """What hangs on each pin: parts, with their wires' names."""
         return pins_of(self.board, self.swapped) if self.board is not None else {}
+
+    def free_pins(self, mode: PinMode) -> list[int]:
+        """The pins that have a mode, at which nothing hangs and no point is; not those of a bus that is in use."""
+        if self.board is None:
+            return []
+        taken = set(self.on_pins) | {pin for point in self.points for pin in point.modes()}
+        if any("address" in table for table in self.board.parts.values()):
+            taken |= set(self.board.profile.able(PinMode.BUS))
+        pins = self.board.profile.pins
+        return [pin for pin in self.board.profile.able(mode) if pin not in taken and not pins[pin].reserved]
 
     @cached_property
     def wires(self) -> list[Wire]:

@@ -15,7 +15,6 @@ from textual.app import App
 from textual.dom import DOMNode
 from textual.geometry import Size
 
-from cavet.bench import BenchFile
 from cavet.faults import note_fault
 from cavet.remarks import Weight, remarks_on
 from cavet.wording import WrongError
@@ -28,13 +27,17 @@ from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.drive import DriveScreen
 from cavet.workbench.screens.frame import Frame
 from cavet.workbench.screens.frames import FramesScreen
+from cavet.workbench.screens.outside import OutsideScreen
 from cavet.workbench.screens.screens import ScreensScreen
 from cavet.workbench.widgets.top import Top
+from cavet.workbench.wiring.changing import Place
 
 SCREENS: dict[str, type[Frame]] = {screen.NAME: screen for screen in (BenchScreen, DriveScreen, FramesScreen)}
 """All screens, in the order of their names at the top."""
 LOOK_SECONDS = 0.5
 """How often the size of the terminal is looked at."""
+FILE_SECONDS = 1.0
+"""How often the bench's file is looked at, for what others write into it."""
 REMARK_SECONDS = 1.5
 """So long after the beginning the bench is looked at for remarks."""
 LEAVE = "q leaves, ctrl+q from anywhere; F12 sends everything to rest"
@@ -53,11 +56,10 @@ class CavetApp(App[int]):
     ModalScreen { align: center middle; background: $background 60%; }
     """
 
-    def __init__(self, file: BenchFile, desk: Desk, lost: Callable[[], None] = lambda: None) -> None:
+    def __init__(self, desk: Desk, lost: Callable[[], None] = lambda: None) -> None:
         super().__init__()
         self._lost = lost
         """Called when the window is gone: what was to be drawn in it may then wait for ever."""
-        self._file = file
         self._desk = desk
         self._complained = ""
         for theme in themes():
@@ -91,6 +93,7 @@ class CavetApp(App[int]):
         if self.is_headless:
             return
         self.set_interval(LOOK_SECONDS, self._look_at_terminal)
+        self.set_interval(FILE_SECONDS, self._look_at_file)
         loop = asyncio.get_running_loop()
         for number in (signal.SIGHUP, signal.SIGTERM):
             signal.signal(number, lambda number, frame: self._told_to_end(loop))
@@ -255,16 +258,30 @@ class CavetApp(App[int]):
 
     def on_defects_screen_keep(self, message: DefectsScreen.Keep) -> None:
         """Write how the defects are switched into the bench file."""
-        file = self._file
-        for defect in self._desk.bench.world.defects.values():
-            file = file.changed(("defects", defect.name, "on"), defect.on)
+        changing = self._desk.changing
+        if changing is None:
+            return
         try:
-            file.save()
+            self._say(changing.keep_defects({name: each.on for name, each in self._desk.bench.world.defects.items()}))
         except WrongError as error:
             self._say(str(error))
+
+    def _look_at_file(self) -> None:
+        """Notice that somebody else has changed the bench's file, and ask which of the two is to stay."""
+        changing = self._desk.changing
+        if changing is None or not isinstance(self.screen, Frame):
             return
-        self._file = file
-        self._say(f"saved in {file.path.name}")
+        there = changing.news()
+        if there is not None:
+            self.push_screen(OutsideScreen(changing, there), self._outside)
+
+    def _outside(self, words: str | None) -> None:
+        changing = self._desk.changing
+        if changing is not None and changing.wants_again:
+            changing.place = Place("", (), message=words or "")
+            self.exit(0)
+        elif words:
+            self._say(words)
 
     def _say(self, message: str) -> None:
         self._frame.say(message)

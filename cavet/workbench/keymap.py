@@ -139,9 +139,19 @@ BENCH = (
     Command(name="into a device", does="the lines of the device on a bus, and out again", keys="z", shown="z",
             foot="into a device", action="zoom"),
     Command(name="remarks", does="what a careful colleague would say", keys="r", shown="r", action="remarks"),
-    Command(name="who is there?", does="ask what is chosen around this machine", keys="i", shown="i", action="ask_who"),
+    Command(name="who is there?", does="ask what is chosen around this machine; esc breaks it off", keys="i", shown="i",
+            action="ask_who"),
+    Command(name="take it in", does="what is chosen around this machine: as a link's place, or as a board of its own",
+            keys="t", shown="t", action="take_in"),
     Command(name="something new", does="an output or input at this board: what is it, where does it hang, …", keys="n",
             shown="n", foot="new", action="add"),
+    Command(name="anything new", does="a board with its link and host; a part, point, defect, rule, link, … by itself",
+            keys="N", shown="N", action="make"),
+    Command(name="copy", does="what is in this row once more, at another pin", keys="c", shown="c", action="copy"),
+    Command(name="move it", does="what is in this row to another pin: the point, the part, or both", keys="w",
+            shown="w", foot="to another pin", action="move_pin"),
+    Command(name="find its ends", does="try an output in small steps, mark both ends and where it rests", keys="j",
+            shown="j", foot="find its ends", action="jog"),
     Command(name="take it away", does="the point and the part of this row, and its entry in the map", keys="delete",
             shown="del", action="remove"),
     Command(name="pin map", does="every pin with all its numbers, what it can do, what hangs there", keys="p",
@@ -280,6 +290,15 @@ ADDING = (
     Command(does="back", shown="esc", foot="back"),
 )
 """The questions for something new take all keys themselves."""
+JOGGING = (
+    Command(does="a small step; with shift five", shown="←→", foot="a step"),
+    Command(does="this is the first end", shown="[", foot="one end"),
+    Command(does="this is the other end", shown="]", foot="the other"),
+    Command(does="it rests here", shown="0", foot="rests here"),
+    Command(does="write the ends", shown="⏎", foot="write them"),
+    Command(does="back", shown="esc", foot="back"),
+)
+"""Finding ends by trying takes all keys itself."""
 EDITING = (
     Command(does="choose", shown="↑↓", foot="choose"),
     Command(does="type a value", shown="a value", foot="is typed"),

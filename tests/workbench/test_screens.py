@@ -100,7 +100,7 @@ def seated(story, size=(160, 47), change=("", ""), text=None, changing=False):
             file = load_bench(path)
             with BenchThread(file.plan, Path(folder) / "a.record") as thread:
                 under_change = Changing(file) if changing else None
-                app = CavetApp(file, Desk(thread.bench, thread.post, changing=under_change))
+                app = CavetApp(Desk(thread.bench, thread.post, changing=under_change))
                 async with app.run_test(size=size) as pilot:
                     seat = Seat(app, pilot)
                     await seat.sees("board ready" if text is None or text.count("[hosts.") == 1 else "boards ready")

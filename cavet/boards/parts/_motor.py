@@ -30,6 +30,7 @@ class Motor(Part):
         Key(
             name="moves",
             kind="text",
+            names="quantity",
             doc="the quantity of the rig that it moves; it stalls where that is held",
             default="",
         ),

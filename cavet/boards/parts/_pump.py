@@ -130,7 +130,7 @@ class Overload(Part):
     kind = "overload"
     SETTINGS = (
         PIN,
-        Key(name="guards", kind="texts", doc="the pumps that it guards", required=True),
+        Key(name="guards", kind="texts", names="part", doc="the pumps that it guards", required=True),
         Key(name="delay", kind="quantity", unit="s", doc="how long too much may be drawn", default=2.0, low=0),
     )
     senses = True

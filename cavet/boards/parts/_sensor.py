@@ -31,7 +31,7 @@ class Gauge(Part):
     kind = "gauge"
     SETTINGS = (
         PIN,
-        Key(name="of", kind="text", doc="the quantity of the rig that it measures", required=True),
+        Key(name="of", kind="text", names="quantity", doc="the quantity of the rig that it measures", required=True),
         Key(name="range", kind="range", unit="=of", doc="the quantity at 0 V and at full voltage", required=True),
     )
     draws_lots = True

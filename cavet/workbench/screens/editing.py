@@ -4,22 +4,22 @@ from __future__ import annotations
 
 from textual import events
 
-from cavet.bench import BenchFile
+from cavet.bench import BenchFile, renamed
 from cavet.drawings.canvas import ASKED, CORAL, GOT, PAPER, QUIET
 from cavet.faults import FORESEEN
 from cavet.wording import plain
 from cavet.workbench import keymap
 from cavet.workbench.drawing.sheet import Line, Sheet
 from cavet.workbench.screens.modal import Modal
-from cavet.workbench.wiring.changing import Changes
-from cavet.workbench.wiring.keys import KeyRow, keys_of, read_value
+from cavet.workbench.wiring.changing import Change, changed
+from cavet.workbench.wiring.keys import NAME, KeyRow, keys_of, read_value
 
 MAX_TYPED = 200
 NAME_CELLS, VALUE_CELLS = 14, 26
 MOST_FITTING = 12
 
 
-class EditScreen(Modal[Changes | None]):
+class EditScreen(Modal[Change | None]):
     """The keys of several tables of the file. It gives back the change that was made."""
 
     CAN = keymap.EDITING
@@ -115,22 +115,33 @@ class EditScreen(Modal[Changes | None]):
             self._entry = fitting[0]
             self._check()
 
-    def _changes(self) -> Changes:
+    def _change(self) -> Change:
+        """The change that is typed. Raises `WrongError`."""
         thing, row = self._rows[self._cursor]
-        return [((*thing, row.name), read_value(self._entry or "", row.kind))]
+        entry = (self._entry or "").strip()
+        if row.kind == NAME:
+            point = entry if thing[0] == "points" else ""
+            board = entry if thing[0] == "boards" and len(thing) == 2 else ""
+            return Change(renamed(self._file, thing, entry), f"{thing[-1]} is called {entry}", point, board)
+        value = read_value(entry, row.kind)
+        words = f"{'.'.join(thing)}.{row.name} = {value}" if value is not None else f"{row.name} left out"
+        return Change(changed(self._file, [((*thing, row.name), value)]), words)
 
-    def _check(self) -> bool:
-        """Say what would be wrong with what is typed."""
+    def _check(self) -> Change | None:
+        """The change that is typed, or what would be wrong with it."""
+        thing, row = self._rows[self._cursor]
+        if row.kind == NAME and self._entry == thing[-1]:
+            return None
         try:
-            self._file.changed_all(self._changes())
+            return self._change()
         except FORESEEN as error:
             self._problem = str(error)
         except ExceptionGroup as group:
             self._problem = str(group.exceptions[0])
-        return not self._problem
+        return None
 
     def _enter(self) -> None:
         if self._entry is None:
             self._entry = self._rows[self._cursor][1].value
-        elif self._check():
-            self.leave(self._changes())
+        elif (change := self._check()) is not None:
+            self.leave(change)

@@ -85,14 +85,7 @@ def sorts_for(plan: Plan, board: str) -> list[Sort]:
 
 def pins_for(plan: Plan, board: str, sort: Sort) -> list[tuple[int, str]]:
     """The free pins that can do it, each with all its numbers."""
-    found, wiring = plan.boards[board], Wiring(plan, board)
-    taken = set(wiring.on_pins) | {pin for point in wiring.points for pin in point.modes()}
-    bus = set(found.profile.able(PinMode.BUS)) if any("address" in table for table in found.parts.values()) else set()
-    return [
-        (number, pin_title(found, number))
-        for number in found.profile.able(sort.mode)
-        if number not in taken and number not in bus and not found.profile.pins[number].reserved
-    ]
+    return [(pin, pin_title(plan.boards[board], pin)) for pin in Wiring(plan, board).free_pins(sort.mode)]
 
 
 def pin_title(board: BoardPlan, number: int) -> str:
@@ -151,7 +144,7 @@ def changes_for(plan: Plan, board: str, sort: Sort, pin: int, name: str, given: 
     if given.get("rest"):
         point["rest"] = _number(given["rest"]) if sort.wants_range else given["rest"] in ("on", "true", words[-1])
     if isinstance(found.device, ModbusPlan):
-        address = _free_address(found.device, sort.table)
+        address = free_address(found.device, sort.table)
         cell: dict[str, Any] = {"table": sort.table, "address": address, "pin": pin}
         for key in ("mode", "active"):
             point.pop(key, None)
@@ -177,7 +170,7 @@ def _number(text: str) -> object:
             return text
 
 
-def _free_address(device: ModbusPlan, table: str) -> int:
+def free_address(device: ModbusPlan, table: str) -> int:
     """The first address behind all that are taken."""
     taken = [address for cell in device.cells if cell.table == table for address in cell.addresses]
     return max(taken, default=-1) + 1

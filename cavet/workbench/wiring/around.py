@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import asyncio
 from time import monotonic
+from typing import Any
 
 from cavet.faults import FORESEEN
-from cavet.finding import Found, nearby, who
+from cavet.finding import Found, bench_at, nearby, who
 from cavet.units import show_duration
 
 NEWS_SECONDS = 60.0
@@ -22,6 +23,9 @@ class Around:
         self.found: list[Found] = []
         self.told: dict[str, str] = {}
         """What those said who were asked, by their addresses."""
+        self.known: dict[str, dict[str, Any]] = {}
+        """The same, as it was learned."""
+        self._asked = ""
         self.version = 0
         self._looked_at: float | None = None
         self._came: dict[str, float] = {}
@@ -62,8 +66,10 @@ class Around:
         """Ask who is there; what was learned stands in its row."""
         self.told[address] = "asking …"
         self.version += 1
+        self._asked = address
         try:
             known = await asyncio.to_thread(lambda: asyncio.run(who(address)))
+            self.known[address] = known
             told = [
                 known["protocol"],
                 known.get("version"),
@@ -75,4 +81,22 @@ class Around:
             self.told[address] = ", ".join(str(word) for word in told if word)
         except FORESEEN as error:
             self.told[address] = str(error).partition(": ")[2]
+        self._asked = ""
         self.version += 1
+
+    async def learn(self, address: str) -> str:
+        """A bench for who is at an address. Raises `WrongError`, `UnreachableError`."""
+        self._asked = address
+        known = self.known.get(address)
+        try:
+            return await asyncio.to_thread(lambda: asyncio.run(bench_at(address, "found", known)))
+        finally:
+            self._asked = ""
+
+    def break_off(self) -> bool:
+        """Wait no longer for who was asked; tell whether anybody was."""
+        asked, self._asked = self._asked, ""
+        if asked in self.told:
+            self.told[asked] = "broken off"
+            self.version += 1
+        return bool(asked)

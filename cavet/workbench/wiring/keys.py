@@ -7,19 +7,19 @@ from typing import Any
 
 import msgspec
 
-from cavet.bench import SECTIONS, BenchFile, Key, Section
+from cavet.bench import BenchFile, Key, section_of, sort_of
+from cavet.boards import PinMode
 from cavet.units import show
+from cavet.wiring import Wiring
 from cavet.wording import WrongError
 
-TITLES = {
-    "points": "[points.NAME]", "links": "[links.NAME]", "hosts": "[hosts.NAME]", "parts": "[boards.NAME.parts.NAME]",
-    "map": "[boards.NAME.map.NAME]", "commands": "[boards.NAME.commands.NAME]", "topics": "[boards.NAME.topics.NAME]",
-}  # fmt: skip
 PROTOCOLS = ("firmata", "modbus", "scpi", "mqtt", "plan", "usb", "buses")
 OF_REGISTERS = ("data", "word_order", "byte_order", "length", "bit")
 """Keys of values in registers."""
 AS_TEXT = ("text", "word", "unit", "sum")
 """Kinds of keys whose values are texts, whatever they look like."""
+NAME = "name"
+"""The kind of the row that says what a table is called."""
 
 
 class KeyRow(msgspec.Struct, frozen=True, kw_only=True):
@@ -41,16 +41,9 @@ def raw_table(file: BenchFile, path: tuple[str, ...]) -> dict[str, Any]:
     return table if isinstance(table, dict) else {}
 
 
-def section_of_table(path: tuple[str, ...]) -> Section | None:
-    """The schema of a table."""
-    kind = path[0] if path[0] != "boards" else path[2] if len(path) > 2 else "boards"
-    title = TITLES.get(kind, "")
-    return next((section for section in SECTIONS if section.title == title), None)
-
-
 def keys_of(file: BenchFile, path: tuple[str, ...]) -> list[KeyRow]:
     """All keys of a table, those that are set first."""
-    section = section_of_table(path)
+    section = section_of(path)
     if section is None:
         return []
     table = raw_table(file, path)
@@ -61,13 +54,17 @@ def keys_of(file: BenchFile, path: tuple[str, ...]) -> list[KeyRow]:
     rows = [
         KeyRow(
             name=key.name, value=written(table[key.name]) if key.name in table else "",
-            usual="" if key.default in (None, "", (), {}) else _usual(key), fits=_fits(file, key, table),
-            doc=key.doc, kind=key.kind,
+            usual="" if key.default in (None, "", (), {}) else _usual(key),
+            fits=fitting(file, key, path, table), doc=key.doc, kind=key.kind,
         )
         for key in keys
         if key.kind != "table" and (key.name in table or _concerns(key, _protocol_at(file, path, table), table))
     ]  # fmt: skip
-    return sorted(rows, key=lambda row: not row.value)
+    called = KeyRow(
+        name="name", value=path[-1], usual="", fits=(), kind=NAME,
+        doc="what it is called: changed wherever the file speaks of it",
+    )  # fmt: skip
+    return [*([called] if sort_of(path) else []), *sorted(rows, key=lambda row: not row.value)]
 
 
 def _protocol_at(file: BenchFile, path: tuple[str, ...], table: dict[str, Any]) -> str:
@@ -102,15 +99,43 @@ def _usual(key: Key) -> str:
     return written(key.default)
 
 
-def _fits(file: BenchFile, key: Key, table: dict[str, Any]) -> tuple[str, ...]:
+def fitting(file: BenchFile, key: Key, path: tuple[str, ...], table: dict[str, Any]) -> tuple[str, ...]:
     """What a key may be, where that can be listed."""
     if key.choices:
         return tuple(key.choices)
     if key.kind == "switch":
         return ("true", "false")
-    if key.name == "board" and "link" not in table:
-        return tuple(file.plan.hosts)
-    return ()
+    if key.kind == "pin":
+        return _pins(file, path, table)
+    plan, board = file.plan, _board_of(file, path, table)
+    there = plan.boards.get(board)
+    return {
+        "board": lambda: tuple(plan.boards), "link": lambda: tuple(plan.links), "host": lambda: tuple(plan.hosts),
+        "part": lambda: tuple(there.parts) if there is not None else (), "quantity": lambda: tuple(plan.rig),
+    }.get(key.names, tuple)()  # fmt: skip
+
+
+def _board_of(file: BenchFile, path: tuple[str, ...], table: dict[str, Any]) -> str:
+    """The board that a table is about."""
+    plan = file.plan
+    if path[0] in ("boards", "defects", "links"):
+        return path[1] if path[0] == "boards" else str(table.get("board"))
+    host = plan.hosts.get(str(table.get("board")) if path[0] == "points" else path[1])
+    return plan.links[host.link].board if host is not None else ""
+
+
+def _pins(file: BenchFile, path: tuple[str, ...], table: dict[str, Any]) -> tuple[str, ...]:
+    """The pins that are free there, and can do what the table wants."""
+    board = _board_of(file, path, table)
+    there = file.plan.boards.get(board)
+    if there is None:
+        return ()
+    point = file.plan.points.get(path[1]) if path[0] == "points" else None
+    mode = PinMode(table["mode"]) if table.get("mode") in [mode.value for mode in PinMode] else PinMode.OUTPUT
+    if point is not None:
+        mode = PinMode(next(iter(point.modes().values()), mode.value))
+    pins = there.profile.pins
+    return tuple(pins[number].label or str(number) for number in Wiring(file.plan, board).free_pins(mode))
 
 
 def written(value: object) -> str:

@@ -1,0 +1,39 @@
+"""Where simulated boards are reached, and what their links are made of."""
+
+from __future__ import annotations
+
+from enum import Enum
+
+import msgspec
+
+from cavet.bench._plan import LinkPlan, Plan
+
+
+class Carrier(Enum):
+    """What the links of simulated boards are made of."""
+
+    REAL = "real"
+    """Endpoints that any program can open."""
+    MEMORY = "memory"
+    """Wires inside this process, for fast time."""
+
+
+class Endpoint(msgspec.Struct, frozen=True, kw_only=True):
+    """Where a simulated board can be reached."""
+
+    board: str
+    link: str
+    kind: str
+    address: str
+    plan: LinkPlan
+
+
+def targets_of(plan: Plan, boards: set[str]) -> set[str]:
+    """The boards that are targets on the buses of these, or at the ends of their cables."""
+    return {
+        values["board"]
+        for name in boards
+        if name in plan.boards
+        for values in plan.boards[name].parts.values()
+        if values["kind"] in ("target", "serial")
+    }

@@ -1,0 +1,109 @@
+"""Questions, one after the other: each answered from what fits, or typed."""
+
+from __future__ import annotations
+
+from typing import Generic, TypeVar
+
+from textual import events
+
+from cavet.drawings.canvas import ASKED, CORAL, GOT, PAPER, QUIET
+from cavet.faults import FORESEEN
+from cavet.wording import plain
+from cavet.workbench import keymap
+from cavet.workbench.drawing.sheet import Line, Sheet
+from cavet.workbench.screens.modal import Modal
+
+MAX_TYPED = 200
+QUESTION_CELLS = 32
+T = TypeVar("T")
+
+
+class AskScreen(Modal[T], Generic[T]):
+    """Asks until everything is known. Its class takes each answer, and says what is asked next."""
+
+    CAN = keymap.ADDING
+
+    def __init__(self, title: str) -> None:
+        super().__init__()
+        self._title = title
+        self._told: list[tuple[str, str]] = []
+        """What was asked and answered."""
+        self._question = ""
+        self._choices: list[str] = []
+        """What the answer is chosen from; nothing where it is typed."""
+        self._cursor = 0
+        self._entry = ""
+        self._hint = ""
+        self._problem = ""
+
+    def take(self, answer: str) -> None:
+        """Take an answer: ask on, or leave. Raises what is foreseen for one that can't be."""
+        raise NotImplementedError
+
+    def ask(self, question: str, choices: list[str] | None = None, entry: str = "", hint: str = "") -> None:
+        """The next question. What was typed stays where an answer is still to be chosen."""
+        self._question, self._choices, self._cursor = question, choices or [], 0
+        self._entry, self._hint = entry, hint
+
+    @property
+    def first(self) -> int:
+        return max(0, len(self._told) + self._cursor + 4 - self.leaf.room)
+
+    def sheet(self) -> Sheet:
+        lines: list[Line] = [
+            [(f"{plain(key):{QUESTION_CELLS}} ", QUIET), (plain(answer), PAPER)] for key, answer in self._told
+        ]
+        lines.append([(f"{plain(self._question):{QUESTION_CELLS}} ", PAPER._replace(bold=True))])
+        for place, choice in enumerate(self._choices):
+            here = place == self._cursor
+            ink = PAPER._replace(bold=True) if here else GOT
+            lines.append([("  ▸ " if here else "    ", PAPER), (plain(choice), ink)])
+        if not self._choices:
+            lines[-1].append((f"{plain(self._entry)}▏", ASKED))
+        if self._hint:
+            lines.append([("    ", QUIET), (plain(self._hint), QUIET)])
+        if self._problem:
+            lines.append([("    ", QUIET), (plain(self._problem), CORAL)])
+        return Sheet(self._title, lines)
+
+    def on_key(self, event: events.Key) -> None:
+        if event.key in ("f12", "ctrl+e", "ctrl+q"):
+            return
+        event.stop()
+        if self.is_left:
+            return
+        self._problem = ""
+        if event.key == "escape":
+            self.leave()
+            return
+        if event.key == "enter":
+            self._enter()
+        elif self._choices:
+            self._choose(event)
+        elif event.key == "backspace":
+            self._entry = self._entry[:-1]
+        elif event.character is not None and event.character.isprintable():
+            self._entry = (self._entry + event.character)[:MAX_TYPED]
+        self.follow()
+
+    def _choose(self, event: events.Key) -> None:
+        """Another choice: the next, or the next that begins so."""
+        if event.key in ("up", "down"):
+            by = 1 if event.key == "down" else -1
+            self._cursor = min(len(self._choices) - 1, max(0, self._cursor + by))
+        elif event.character is not None and event.character.isprintable():
+            size = len(self._choices)
+            turn = [(self._cursor + 1 + step) % size for step in range(size)]
+            self._cursor = next(
+                (place for place in turn if self._choices[place].startswith(event.character)), self._cursor
+            )
+
+    def _enter(self) -> None:
+        answer = self._choices[self._cursor] if self._choices else self._entry.strip()
+        question = self._question
+        self._told.append((question, answer))
+        try:
+            self.take(answer)
+        except FORESEEN as error:
+            self._told.pop()
+            self._problem = str(error)
