@@ -55,8 +55,9 @@ class BenchFile(msgspec.Struct):
 
     def save(self) -> None:
         """Write it in one go: a reader finds the old file or the new one, never a half."""
-        handle, name = tempfile.mkstemp(dir=self.path.parent, prefix=f".{self.path.name}.")
+        name = ""
         try:
+            handle, name = tempfile.mkstemp(dir=self.path.parent, prefix=f".{self.path.name}.")
             with os.fdopen(handle, "w", encoding="utf-8") as file:
                 file.write(self.text)
                 file.flush()
@@ -65,7 +66,8 @@ class BenchFile(msgspec.Struct):
                 Path(name).chmod(self.path.stat().st_mode)
             Path(name).replace(self.path)
         except OSError as error:
-            Path(name).unlink(missing_ok=True)
+            if name:
+                Path(name).unlink(missing_ok=True)
             raise WrongError(
                 str(self.path), found=error.strerror or str(error), expected="a file that can be written"
             ) from error

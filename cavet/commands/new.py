@@ -10,7 +10,7 @@ import click
 from cavet import clock
 from cavet.bench import START_KINDS, check_text, start_text
 from cavet.finding import bench_at
-from cavet.wording import WrongError
+from cavet.wording import WrongError, plain
 
 ENDING = ".bench.toml"
 
@@ -33,7 +33,7 @@ def command(file: Path, kinds: tuple[str, ...], address: str | None) -> None:
     if address is not None and kinds:
         raise WrongError("new", found=f"--{kinds[0]} and --from", expected="one of them")
     refuse_old(file)
-    name = file.name.partition(".")[0].replace("_", " ").capitalize() or "Bench"
+    name = bench_name(file)
     text = (
         clock.run(bench_at(address, name))
         if address is not None
@@ -42,6 +42,11 @@ def command(file: Path, kinds: tuple[str, ...], address: str | None) -> None:
     plan = check_text(text, file.name, file.parent)
     write_new(file, text)
     print(f"{file}: {len(plan.links)} links, {len(plan.points)} points; `cavet open {file}` opens it")
+
+
+def bench_name(file: Path) -> str:
+    """What a bench is called on the screen, by its file."""
+    return plain(file.name.partition(".")[0].replace("_", " ").capitalize()).replace('"', "'") or "Bench"
 
 
 def refuse_old(file: Path) -> None:

@@ -11,13 +11,14 @@ from pathlib import Path
 import click
 
 from cavet import clock
-from cavet.bench import BenchFile, Plan, changes_between
+from cavet.bench import BenchFile, Plan, changes_between, start_text
 from cavet.commands._bench import at_addresses, broker_option, on_broker, open_bench
 from cavet.commands._completing import complete_benches
 from cavet.commands._loading import loading
 from cavet.commands._recording import record_options
 from cavet.commands._state import state_path
 from cavet.commands._terminal import require_screen
+from cavet.commands.new import ENDING, bench_name, refuse_old, write_new
 from cavet.record import check_new
 from cavet.wording import WrongError, listed
 
@@ -33,7 +34,9 @@ END_SECONDS = 2.0
 @broker_option
 @record_options
 def command(bench: str, at: tuple[str, ...], broker: str | None, record_path: Path | None, force: bool) -> int:
-    """Open the workbench on BENCH: a path, or the word `demo`."""
+    """Open the workbench on BENCH: a path, or the word `demo`. A BENCH that is not there yet is begun, if you like."""
+    if bench != "demo" and not os.path.lexists(bench) and bench.endswith(ENDING) and sys.stdin.isatty():
+        begin(Path(bench))
     return open_workbench(open_bench(bench), at, broker, record_path, force=force)
 
 
@@ -45,15 +48,28 @@ def open_last() -> int:
     return open_workbench(open_bench(choose()), (), None, None)
 
 
+def begin(path: Path) -> None:
+    """Write a bench with nothing in it, if a person wants that. Raises `WrongError`."""
+    refuse_old(path)
+    if click.confirm(f"there is no {path.name} yet: begin one with nothing in it?", default=True):
+        write_new(path, start_text(path.name, bench_name(path), ()))
+
+
 def choose() -> str:
-    """Let a person choose among the demo and the benches of this folder."""
-    benches = ["demo", *sorted(path.name for path in Path.cwd().glob("*.bench.toml"))]
+    """Let a person choose among the demo, the benches of this folder, and a new one."""
+    benches = ["demo", *sorted(path.name for path in Path.cwd().glob(f"*{ENDING}"))]
     if not sys.stdin.isatty():
         raise WrongError("cavet", found="no bench used before", expected=f"`cavet open BENCH`: {listed(benches)}")
-    for number, bench in enumerate(benches, 1):
+    for number, bench in enumerate([*benches, "a new one, in this folder"], 1):
         print(f"{number:3}  {bench}")
-    answer = click.prompt("which bench", type=click.IntRange(1, len(benches)), default=1)
-    return benches[answer - 1]
+    answer = click.prompt("which bench", type=click.IntRange(1, len(benches) + 1), default=1)
+    if answer <= len(benches):
+        return benches[answer - 1]
+    name = click.prompt("what is it called", default="mine").removesuffix(ENDING)
+    path = Path(f"{name}{ENDING}")
+    refuse_old(path)
+    write_new(path, start_text(path.name, bench_name(path), ()))
+    return str(path)
 
 
 def open_workbench(
@@ -63,7 +79,7 @@ def open_workbench(
     require_screen()
     with loading():
         from cavet.bench import BenchThread
-        from cavet.workbench import CavetApp, Changing, Desk
+        from cavet.workbench import Changing, Desk, app_for
     state_path("last-bench").write_text(str(file.path.resolve()), "utf-8")
     if record_path is not None:
         check_new(record_path, force=force)
@@ -77,7 +93,7 @@ def open_workbench(
         while True:
             running, changing.wants_again = changing.file, False
             desk = Desk(thread.bench, thread.post, lambda: thread.record_problem, changing)
-            app = CavetApp(desk, lambda: end_soon(thread.stop))
+            app = app_for(desk, lambda: end_soon(thread.stop))
             clock.run(app.run_async())
             if app.failed is not None:
                 raise app.failed

@@ -262,7 +262,10 @@ class CavetApp(App[int]):
         if changing is None:
             return
         try:
-            self._say(changing.keep_defects({name: each.on for name, each in self._desk.bench.world.defects.items()}))
+            self._frame.say(
+                changing.keep_defects({name: each.on for name, each in self._desk.bench.world.defects.items()}),
+                well=True,
+            )
         except WrongError as error:
             self._say(str(error))
 
@@ -281,10 +284,23 @@ class CavetApp(App[int]):
             changing.place = Place("", (), message=words or "")
             self.exit(0)
         elif words:
-            self._say(words)
+            self._frame.say(words, well=True)
 
     def _say(self, message: str) -> None:
         self._frame.say(message)
+
+
+class BeginningApp(CavetApp):
+    """The workbench on a bench without any point: there is nothing to drive yet."""
+
+    SHOWN = {BenchScreen.NAME: BenchScreen, FramesScreen.NAME: FramesScreen}
+    DEFAULT_MODE = BenchScreen.NAME
+
+
+class EmptyApp(BeginningApp):
+    """The workbench on a bench in which nobody talks to anybody."""
+
+    SHOWN = {BenchScreen.NAME: BenchScreen}
 
 
 class RecordApp(CavetApp):
@@ -292,3 +308,10 @@ class RecordApp(CavetApp):
 
     SHOWN = {FramesScreen.NAME: FramesScreen}
     DEFAULT_MODE = FramesScreen.NAME
+
+
+def app_for(desk: Desk, lost: Callable[[], None] = lambda: None) -> CavetApp:
+    """The workbench with the screens that have something to show."""
+    if desk.bench.plan.points:
+        return CavetApp(desk, lost)
+    return (BeginningApp if desk.bench.plan.hosts else EmptyApp)(desk, lost)

@@ -145,6 +145,8 @@ BENCH = (
             keys="t", shown="t", action="take_in"),
     Command(name="something new", does="an output or input at this board: what is it, where does it hang, …", keys="n",
             shown="n", foot="new", action="add"),
+    Command(name="the board itself", does="change a key of it, of its links, hosts, rules, supplies, defects", keys="b",
+            shown="b", action="whole_board"),
     Command(name="anything new", does="a board with its link and host; a part, point, defect, rule, link, … by itself",
             keys="N", shown="N", action="make"),
     Command(name="copy", does="what is in this row once more, at another pin", keys="c", shown="c", action="copy"),

@@ -434,7 +434,11 @@ def top_view(desk: Desk, screen: str, screens: tuple[str, ...]) -> TopView:
     links = list(desk.bench.host_links.values())
     ready = sum(desk.bench.is_ready(name) and _may_be_there(desk, name) for name in desk.bench.host_links)
     boards = desk.past or (
-        f"{ready} of {len(links)} boards ready" if len(links) > 1 else ("board ready" if ready else "board not ready")
+        f"{ready} of {len(links)} boards ready"
+        if len(links) > 1
+        else ("board ready" if ready else "board not ready")
+        if links
+        else "no board yet"
     )
     return TopView(
         bench=plain(desk.bench.plan.name, 40),

@@ -9,6 +9,11 @@ from cavet.drawings.section import HEAD_ROWS, draw_section
 from cavet.wiring import Section
 from cavet.workbench.wiring.views import AroundView, FoldView, RemarksView
 
+BEGINNING = (
+    ("N", "a board with its link, its host, and first points: one for each protocol"),
+    ("tab", "to what is around this machine: t takes a board that is there into the bench"),
+    ("F2", "all that can be done"),
+)
 SIGNS = {"wrong": ("✕", CORAL), "doubtful": ("!", ASKED), "note": ("·", QUIET)}
 
 
@@ -28,7 +33,7 @@ def first_row(view: BoardsView, height: int) -> int:
     room = max(1, height - HEAD_ROWS - len(view.folded) - 1)
     at = next((place for place, row in enumerate(view.section.rows) if row.key == view.cursor), None)
     if at is None:
-        at = 0 if view.cursor[0] != "board" else len(view.section.rows) - 1
+        at = len(view.section.rows) - 1 if view.cursor[:1] == ("board",) else 0
     return max(0, min(at - room // 2, len(view.section.rows) - room))
 
 
@@ -57,6 +62,16 @@ def draw_boards(view: BoardsView, width: int, height: int) -> Canvas:
         canvas.put_right(width - 1, y, fold.count, CORAL if fold.is_bad and "nothing" in fold.count else QUIET)
         canvas.put(22, y, fold.words, CORAL if fold.is_bad else QUIET, width - 24 - len(fold.count))
         y += 1
+    return canvas
+
+
+def draw_beginning(width: int, height: int) -> Canvas:
+    """Draw a bench in which there is nothing yet: what one can do about it."""
+    canvas = Canvas(width, height)
+    canvas.put(1, 0, "nothing is on this bench yet", PAPER._replace(bold=True), width - 2)
+    for y, (key, words) in enumerate(BEGINNING, 2):
+        canvas.put(3, y, key, ASKED)
+        canvas.put(8, y, words, QUIET, width - 9)
     return canvas
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from cavet.drawings.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET, Canvas, Run, clip, fitting
+from cavet.drawings.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET, Canvas, Ink, Run, clip, fitting
 
 
 class TopView(msgspec.Struct, frozen=True, kw_only=True):
@@ -76,7 +76,9 @@ def _right_hand(view: TopView) -> list[Run]:
     return words
 
 
-def draw_foot(keys: tuple[tuple[str, str], ...], rest: tuple[str, str], width: int, message: str = "") -> Canvas:
+def draw_foot(
+    keys: tuple[tuple[str, str], ...], rest: tuple[str, str], width: int, message: str = "", ink: Ink = CORAL
+) -> Canvas:
     """Draw the foot line: the keys that matter here, and at the right the one that sends all to rest.
 
     Where it is tight, the last two keys stay to the last: help, and the list of all actions.
@@ -88,7 +90,7 @@ def draw_foot(keys: tuple[tuple[str, str], ...], rest: tuple[str, str], width: i
     canvas.put(end + 1, 0, rest[0], CORAL._replace(bold=True))
     canvas.put(width - len(last) - 1, 0, last, PAPER)
     if message:
-        canvas.put(1, 0, message, CORAL, end - 2)
+        canvas.put(1, 0, message, ink, end - 2)
         return canvas
     x = 1
     for key, does in _with_room(keys, end - 1):

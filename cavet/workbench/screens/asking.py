@@ -47,7 +47,7 @@ class AskScreen(Modal[T], Generic[T]):
 
     @property
     def first(self) -> int:
-        return max(0, len(self._told) + self._cursor + 4 - self.leaf.room)
+        return max(0, len(self._told) + self._cursor + 2 - max(1, self.leaf.room))
 
     def sheet(self) -> Sheet:
         lines: list[Line] = [

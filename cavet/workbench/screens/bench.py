@@ -18,7 +18,15 @@ from cavet.wiring import Section, SectionRow, Wiring
 from cavet.wording import WrongError
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
-from cavet.workbench.drawing.bench import BoardsView, draw_around, draw_boards, draw_remarks, first_row, remark_under
+from cavet.workbench.drawing.bench import (
+    BoardsView,
+    draw_around,
+    draw_beginning,
+    draw_boards,
+    draw_remarks,
+    first_row,
+    remark_under,
+)
 from cavet.workbench.screens import bench_sheets
 from cavet.workbench.screens.adding import AddScreen
 from cavet.workbench.screens.editing import EditScreen
@@ -66,7 +74,7 @@ class BenchScreen(Frame):
         plan = desk.bench.plan
         self._names = list(dict.fromkeys([*plan.boards, *(link.board for link in plan.links.values())]))
         place = desk.changing.place if desk.changing is not None else None
-        self._open = place.board if place is not None and place.board in self._names else self._names[0]
+        self._open = place.board if place is not None and place.board in self._names else next(iter(self._names), "")
         self._cursor: tuple[str | int, ...] = place.cursor if place is not None else ()
         self._pane = place.pane if place is not None else BOARDS
         self._device = ""
@@ -77,7 +85,7 @@ class BenchScreen(Frame):
         self._judged: tuple[object, list[Remark], list[str]] = (None, [], [])
         self._section: Section | None = None
         if place is not None and place.message:
-            self._set_message(place.message)
+            self._set_message(place.message, well=True)
 
     # what it shows
 
@@ -98,6 +106,9 @@ class BenchScreen(Frame):
         return self._strokes, self._around.version
 
     def _follow_boards(self) -> None:
+        if not self._names:
+            self.picture("boards").look((), draw_beginning)
+            return
         view = self._boards_view()
         self.picture("boards").look(view, partial(draw_boards, view))
 
@@ -105,7 +116,7 @@ class BenchScreen(Frame):
         section = self._section = views.section_view(self._desk, self._open, self._device)
         keys = self._keys(section)
         if self._cursor not in keys:
-            self._cursor = self._first_with_point(section) or keys[0]
+            self._cursor = self._first_with_point(section) or next(iter(keys), ())
         folded = tuple(views.fold_view(self._desk, name) for name in self._names if name != self._open)
         note = views.remarks_note(self._judge()[0]) if self.has_class("one") else ""
         active = self._pane == BOARDS
@@ -183,7 +194,7 @@ class BenchScreen(Frame):
     def action_back(self) -> None:
         if self._around.break_off():
             self.workers.cancel_group(self, "who")
-            self.say("broken off")
+            self.say("broken off", well=True)
             return
         if self._pane == BOARDS and self._device:
             self._device, self._cursor = "", ("device", self._device)
@@ -194,6 +205,10 @@ class BenchScreen(Frame):
             self._mend()
         elif self._pane == AROUND:
             self.action_ask_who()
+        elif not self._names:
+            self.action_make()
+        elif not self._cursor:
+            self.action_whole_board()
         elif self._cursor[0] == "board":
             self._unfold(str(self._cursor[1]))
         else:
@@ -285,6 +300,10 @@ class BenchScreen(Frame):
             self.say("nothing here to change; n makes a new output or input")
             return
         self.app.push_screen(EditScreen(changing.file, things), self._take)
+
+    def action_whole_board(self) -> None:
+        """Change a key of the open board itself, or of what is around it."""
+        self._ask(lambda file: EditScreen(file, bench_sheets.things_of(file, self._open)))
 
     def _change(self, changes: Changes, words: str) -> None:
         changing = self._desk.changing
@@ -380,12 +399,13 @@ class BenchScreen(Frame):
 
     def action_save(self) -> None:
         if self._desk.changing is not None:
-            self.say(self._desk.changing.save())
+            self.say(self._desk.changing.save(), well=True)
 
     # elsewhere
 
     def action_pin_map(self) -> None:
-        self.app.push_screen(SheetScreen(lambda: bench_sheets.pin_sheet(self._desk, self._open)))
+        if self._names:
+            self.app.push_screen(SheetScreen(lambda: bench_sheets.pin_sheet(self._desk, self._open)))
 
     def action_explain(self) -> None:
         remarks, _ = self._judge()
@@ -426,7 +446,7 @@ class BenchScreen(Frame):
         if isinstance(answer, Change):
             self._take(answer)
         elif answer is not None:
-            self.say(f"asking {address} what it is and what it can do; esc breaks it off")
+            self.say(f"asking {address} what it is and what it can do; esc breaks it off", well=True)
             self.run_worker(self._learn(address), group="who", exclusive=True, exit_on_error=False)
 
     async def _learn(self, address: str) -> None:

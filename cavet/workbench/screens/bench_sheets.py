@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
-from cavet.bench import board_rows
+from cavet.bench import BenchFile, board_rows
 from cavet.drawings.canvas import ASKED, CORAL, GOT, PAPER, QUIET
 from cavet.remarks import Remark
 from cavet.wiring import SectionRow, range_of
 from cavet.wording import listed, plain
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.sheet import Line, Sheet
+from cavet.workbench.wiring.keys import raw_table
 from cavet.workbench.wiring.views import wiring_of
 
 Thing = tuple[str, ...]
 """Something in the file that can be changed: the table it is."""
+SINGLE = ("bus", "identity", "station", "usb")
+"""Tables that a board has one of."""
+BOARD_TABLES = (*SINGLE, "supplies", "reflexes")
 
 
 def pin_sheet(desk: Desk, board: str) -> Sheet:
@@ -82,3 +86,20 @@ def things_in(desk: Desk, board: str, row: SectionRow) -> list[Thing]:
         things.append(("boards", board, *place.table))
     things += [("links", link.name) for link in wiring.links]
     return things
+
+
+def things_of(file: BenchFile, board: str) -> list[Thing]:
+    """What of a board as a whole can be changed in the file: the board, its links and hosts, what belongs to it."""
+    plan = file.plan
+    links = [name for name, link in plan.links.items() if link.board == board]
+    things: list[Thing] = [("boards", board)] if board in plan.boards else []
+    things += [("links", name) for name in links]
+    things += [("hosts", name) for name, host in plan.hosts.items() if host.link in links]
+    table = raw_table(file, ("boards", board))
+    for section in BOARD_TABLES:
+        within = table.get(section, {})
+        if section in SINGLE:
+            things += [("boards", board, section)] if within else []
+        else:
+            things += [("boards", board, section, name) for name in within]
+    return [*things, *(("defects", name) for name, defect in plan.defects.items() if defect.board == board)]

@@ -200,7 +200,7 @@ class DriveScreen(Frame):
         self.app.push_screen(DefectsScreen(self._desk))
 
     def action_undo(self) -> None:
-        self.say(self._desk.undo())
+        self.say(self._desk.undo(), well=True)
 
     def action_link(self) -> None:
         """Let go of the link of this board, for another program; or take it up again."""

@@ -30,7 +30,7 @@ class EditScreen(Modal[Change | None]):
         self._rows: list[tuple[tuple[str, ...], KeyRow]] = [
             (thing, row) for thing in things for row in keys_of(file, thing)
         ]
-        self._cursor = 0
+        self._cursor = 1 if len(self._rows) > 1 and self._rows[0][1].kind == NAME else 0
         self._entry: str | None = None
         self._problem = ""
 

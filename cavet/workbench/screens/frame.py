@@ -11,6 +11,7 @@ from textual.message import Message
 from textual.screen import Screen
 from textual.widget import Widget
 
+from cavet.drawings.canvas import CORAL, PAPER
 from cavet.faults import FORESEEN, fault_words, note_fault
 from cavet.hosts import Point
 from cavet.record import Trail
@@ -70,6 +71,7 @@ class Frame(Screen[None]):
         self._desk = desk
         self._message = ""
         self._message_until = 0.0
+        self._message_is_well = False
         self._faults: set[str] = set()
         """What has failed so far: each is logged once, not with every frame."""
         self._fitted = (0, 0)
@@ -152,7 +154,7 @@ class Frame(Screen[None]):
 
     def follow(self) -> None:
         """Draw everything as it stands now; what has not changed costs nothing."""
-        if not self.is_mounted or not self._desk.points:
+        if not self.is_mounted:
             return
         self._fit()
         self._drawn_at = self._desk.now
@@ -188,20 +190,23 @@ class Frame(Screen[None]):
 
     def _follow_foot(self) -> None:
         keys = keymap.foot((*self.commands(), *keymap.EVERYWHERE), tight=self.has_class("one"))
-        message = self._desk.silence() or (self._message if self._desk.now < self._message_until else "")
-        foot = (keys, message)
-        self.picture("foot").look(foot, lambda width, height: draw_foot(keys, keymap.REST, width, message))
+        silence = self._desk.silence()
+        message = silence or (self._message if self._desk.now < self._message_until else "")
+        ink = PAPER if self._message_is_well and not silence else CORAL
+        foot = (keys, message, ink)
+        self.picture("foot").look(foot, lambda width, height: draw_foot(keys, keymap.REST, width, message, ink))
 
     def picture(self, name: str) -> Picture:
         """One of its pictures."""
         return self.query_one(f"#{name}", Picture)
 
-    def _set_message(self, message: str) -> None:
+    def _set_message(self, message: str, *, well: bool = False) -> None:
         self._message, self._message_until = message, self._desk.now + MESSAGE_SECONDS
+        self._message_is_well = well
 
-    def say(self, message: str) -> None:
-        """Put a line at the foot for a while."""
-        self._set_message(message)
+    def say(self, message: str, *, well: bool = False) -> None:
+        """Put a line at the foot for a while; `well` tells of something done, and is not coral."""
+        self._set_message(message, well=well)
         self.follow()
 
     def attempt(self, act: Callable[[], object]) -> None:

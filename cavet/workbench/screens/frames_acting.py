@@ -41,7 +41,10 @@ class FramesActing(FramesBase):
         if self._editing is not None:
             self._editing.leave_wrong()
             wrong = self._editing.leaves_wrong
-            self.say("lengths and checks stay as they are" if wrong else "lengths and checks follow what is changed")
+            self.say(
+                "lengths and checks stay as they are" if wrong else "lengths and checks follow what is changed",
+                well=True,
+            )
 
     def action_undo(self) -> None:
         if self._editing is not None and not self._editing.undo():
@@ -149,10 +152,10 @@ class FramesActing(FramesBase):
             return
         lines = [ways.routine_line(entry.host, entry.message, entry.fields) for entry in reversed(entries)]
         self.app.copy_to_clipboard("\n".join(lines) + "\n")
-        self.say(f"copied {len(lines)}: {lines[-1]}")
+        self.say(f"copied {len(lines)}: {lines[-1]}", well=True)
 
     def action_copy(self) -> None:
         """Copy what stands in the blanks as a command line."""
         line = ways.command_line(self._desk.bench.plan.name, self._place.split(" ")[0], self._sentence)
         self.app.copy_to_clipboard(line)
-        self.say(f"copied: {line}")
+        self.say(f"copied: {line}", well=True)

@@ -14,14 +14,13 @@ class MakeScreen(AskScreen[Change | None]):
     """Asks what it shall be, what it is called, and then for each key that it must have."""
 
     def __init__(self, file: BenchFile, board: str) -> None:
-        super().__init__(f"anything new, at the {board} or beside it")
+        super().__init__(f"anything new, at the {board} or beside it" if board else "a first board")
         self._file = file
         self._board = board
         self._forms: list[Form] = forms_for(file, board)
         self._making: Making | None = None
         self._key: Key | None = None
-        boards = [f"a board: {TITLES[kind].removeprefix('a board ')}" for kind in KINDS]
-        self.ask("what shall it be?", [*(form.title for form in self._forms), *boards])
+        self.ask("what shall it be?", [*(TITLES[kind] for kind in KINDS), *(form.title for form in self._forms)])
 
     def take(self, answer: str) -> None:
         making = self._making
@@ -35,11 +34,11 @@ class MakeScreen(AskScreen[Change | None]):
             self._go_on(making)
 
     def _begin(self) -> None:
-        if self._cursor >= len(self._forms):
-            file, board = with_board(self._file, KINDS[self._cursor - len(self._forms)])
+        if self._cursor < len(KINDS):
+            file, board = with_board(self._file, KINDS[self._cursor])
             self.leave(Change(file, f"{board} is there, with its link, its host, and first points", board=board))
             return
-        self._making = Making(self._file, self._forms[self._cursor], self._board)
+        self._making = Making(self._file, self._forms[self._cursor - len(KINDS)], self._board)
         self.ask("what is it called?", entry=self._making.free_name())
 
     def _go_on(self, making: Making) -> None:

@@ -108,10 +108,11 @@ def fitting(file: BenchFile, key: Key, path: tuple[str, ...], table: dict[str, A
     if key.kind == "pin":
         return _pins(file, path, table)
     plan, board = file.plan, _board_of(file, path, table)
-    there = plan.boards.get(board)
+    there, host = plan.boards.get(board), plan.hosts.get(str(table.get("board")))
     return {
         "board": lambda: tuple(plan.boards), "link": lambda: tuple(plan.links), "host": lambda: tuple(plan.hosts),
         "part": lambda: tuple(there.parts) if there is not None else (), "quantity": lambda: tuple(plan.rig),
+        "device": lambda: tuple(host.devices) if host is not None else (),
     }.get(key.names, tuple)()  # fmt: skip
 
 

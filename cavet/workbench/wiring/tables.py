@@ -25,6 +25,13 @@ class Form(msgspec.Struct, frozen=True):
     """What it may be called."""
 
 
+REGISTERS = ("holding-registers", "input-registers")
+TABLES_OF = {
+    "switch": ("coils", "holding-registers"), "pulse": ("coils", "holding-registers"),
+    "contact": ("discrete-inputs", "coils", "holding-registers", "input-registers"),
+    "": ("coils", "discrete-inputs", *REGISTERS),
+}  # fmt: skip
+"""The tables of Modbus in which a kind of point can be; "" is for entries of a board's map."""
 OF_EVERY_BOARD = (
     ("a part", "parts", "part"), ("a supply for what it drives", "supplies", "supply"),
     ("a rule that it follows by itself", "reflexes", "rule"),
@@ -109,6 +116,8 @@ class Making:
     def fits(self, key: Key) -> list[str]:
         """What a key may be; what is at hand comes first."""
         fits = list(fitting(self._file, key, self.path, self.values))
+        if key.name == "table":
+            fits = list(TABLES_OF.get(str(self.values.get("kind", "")), REGISTERS))
         near = self._near.get(key.name)
         return [near, *(name for name in fits if name != near)] if near in fits else fits
 

@@ -1,0 +1,291 @@
+"""Changing a bench on its screen: names, new boards and tables, copies, other pins, ends, a file changed outside."""
+
+import difflib
+import errno
+import os
+import tempfile
+import tomllib
+import unittest
+from pathlib import Path
+from unittest import mock
+
+import cavet
+from cavet.bench import START_KINDS, load_bench, renamed, sort_of, start_text
+from cavet.demo import demo_path
+from cavet.remarks import remarks_on
+from cavet.wiring import Wiring
+from cavet.wording import WrongError
+from cavet.workbench import Changing
+from cavet.workbench.screens.jogging import changes_for as ends_for
+from cavet.workbench.screens.jogging import check_jogged
+from cavet.workbench.wiring.boards import KINDS, with_bench, with_board
+from cavet.workbench.wiring.changing import Change, changed
+from cavet.workbench.wiring.moving import BELIEF, BOTH, TRUTH, copied, mode_at, moved, ways_at
+from cavet.workbench.wiring.tables import Making, forms_for
+from tests.workbench.test_bench_screen import PLAN
+
+DEMO = load_bench(demo_path())
+
+
+class Started(unittest.TestCase):
+    """With a bench to begin with, in a folder of its own."""
+
+    KINDS = ("firmata",)
+
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.path = Path(folder.name) / "hut.bench.toml"
+        self.path.write_text(start_text("hut.bench.toml", "hut", self.KINDS))
+        self.changing = Changing(load_bench(self.path))
+
+
+def new_lines(before, after):
+    return [line[1:] for line in difflib.ndiff(before.splitlines(), after.splitlines()) if line.startswith("+")]
+
+
+class Renaming(unittest.TestCase):
+    def test_a_name_changes_wherever_the_file_speaks_of_it_and_nowhere_else(self):
+        for thing, lines in (
+            (("boards", "gatehouse"), ("[boards.hut]", "[boards.hut.parts]", 'opening = "hut.upper_paddle"')),
+            (("links", "gatehouse"), ("[links.hut]", 'link = "hut"')),
+            (("hosts", "gatehouse"), ("[hosts.hut]", "[hosts.hut.devices]", 'board = "hut"')),
+            (("boards", "gatehouse", "parts", "mast"), ('mast_1 = { kind = "lamp", pin = "hut.A0" }',)),
+            (("hosts", "gatehouse", "devices", "mast"), ('device = "hut.A0"',)),
+            (("boards", "pumphouse", "parts", "pump_a"), ('part = "hut"', "guards = [\"hut\", \"pump_b\"]")),
+            (("rig", "gate"), ("[rig.hut]", 'gate = "hut"', 'moves = "hut"')),
+            (("defects", "no_panel"), ("[defects.hut]",)),
+            (("points", "beacon"), ("[points.hut]", 'part = "beacon"')),
+            (("boards", "gatehouse", "parts", "beacon"), ("hut = { kind = \"lamp\", pin = 2 }", 'part = "hut"')),
+        ):  # fmt: skip
+            with self.subTest(thing):
+                after = renamed(DEMO, thing, "hut")
+                came = "\n".join(new_lines(DEMO.text, after.text))
+                for line in lines:
+                    self.assertIn(line, came)
+                self.assertEqual(remarks_on(after.plan) == [], remarks_on(PLAN) == [])
+                back = renamed(after, (*thing[:-1], "hut"), thing[-1])
+                kept = [line for line in new_lines(DEMO.text, back.text) if not line.strip().startswith("part =")]
+                self.assertEqual(kept, [])  # only what a point means has been written down
+
+    def test_a_name_that_can_not_be_is_told(self):
+        for thing, name in (
+            (("points", "beacon"), "walkway"), (("points", "beacon"), "two words"), (("points", "beacon"), ""),
+            (("points", "beacon"), '"]'), (("points", "nobody"), "hut"), (("points", "beacon"), "x" * 99),
+        ):  # fmt: skip
+            with self.subTest(name), self.assertRaises(WrongError):
+                renamed(DEMO, thing, name)
+
+    def test_what_only_looks_like_the_name_stays(self):
+        self.assertEqual(sort_of(("boards", "hut", "commands", "x")), "")
+        after = renamed(DEMO, ("boards", "gatehouse", "parts", "beacon"), "hut")
+        self.assertIn("[points.beacon]", after.text)
+        self.assertEqual(after.plan.points["beacon"].part, "hut")
+
+
+class NewBoards(Started):
+    def test_every_kind_twice_beside_what_is_there_and_all_of_it_works(self):
+        file = self.changing.file
+        for kind in (*KINDS, *KINDS):
+            file, board = with_board(file, kind)
+            self.assertIn(board, [link.board for link in file.plan.links.values()])
+        self.assertEqual(remarks_on(file.plan), [])
+        self.assertTrue(file.text.startswith(self.changing.file.text.rstrip()))
+        self.assertEqual(len(KINDS), len(START_KINDS))
+        self.path.write_text(file.text)
+        with cavet.open(self.path) as bench:
+            for name in ("lantern", "lantern_2", "shed_lamp_2", "light", "light_2", "sign_1_2"):
+                with self.subTest(name):
+                    value = True if file.plan.points[name].kind.is_switch else 40
+                    self.assertEqual(bench[name].set(value).ended, "confirmed")
+
+    def test_a_board_that_was_learned_comes_with_its_profile(self):
+        text = (
+            'format = 1\nname = "found"\n\n[boards.hut]\nprofile = "hut"\nfirmware = "firmata"\n\n[profiles.hut]\n'
+            'pins = "0-5"\noutput = "2-5"\n\n[links.hut]\nkind = "serial"\nboard = "hut"\nport = "/dev/ttyX0"\n\n'
+            '[hosts.hut]\nlink = "hut"\nprotocol = "firmata"\n\n[points.first_output]\nboard = "hut"\n'
+            'kind = "switch"\npin = 3\n'
+        )
+        file, board = with_bench(self.changing.file, text)
+        self.assertEqual((board, file.plan.boards[board].profile.name), ("hut_2", "hut"))
+        file, board = with_bench(file, text)
+        self.assertEqual((board, file.plan.boards[board].profile.name), ("hut_3", "hut_2"))
+        self.assertEqual(file.plan.points["first_output_2"].board, "hut_3")
+
+
+class NewTables(unittest.TestCase):
+    ANSWERS = {
+        "header": "FOO:BAR {}", "command": "x/set", "address": "77", "volts": "5 V", "amperes": "1 A", "set": "X:Y {}",
+        "field": "order.blink",
+    }  # fmt: skip
+
+    def made(self, form, board):
+        making = Making(DEMO, form, board)
+        making.call(making.free_name())
+        for _ in range(12):
+            key = making.missing()
+            if key is None:
+                try:
+                    return making, making.made()
+                except WrongError as error:
+                    key = making.asked_by(error)
+                    if key is None:
+                        raise
+            fits = making.fits(key)
+            making.answer(key, self.ANSWERS.get(key.name) or (fits[0] if fits else "7"))
+        raise AssertionError("it asks on and on")
+
+    def test_all_that_a_table_needs_is_asked_and_then_it_is_there(self):
+        for board in ("gatehouse", "pumphouse", "towpath"):
+            for form in forms_for(DEMO, board):
+                with self.subTest(board, form=form.title):
+                    if form.path[0] == "links" and board == "towpath":
+                        continue  # its link has a kind of its own
+                    making, file = self.made(form, board)
+                    table = tomllib.loads(file.text)
+                    for step in making.path:
+                        table = table[step]
+                    self.assertEqual(table, making.values)
+                    self.assertEqual(file.text.count("#"), DEMO.text.count("#"))
+
+    def test_what_is_wrong_is_told_and_the_file_stays(self):
+        form = next(form for form in forms_for(DEMO, "switchrack") if form.path[0] == "points")
+        making = Making(DEMO, form, "switchrack")
+        for name in ("beacon", "", "a b"):
+            with self.assertRaises(WrongError):
+                making.call(name)
+        making.call("spare")
+        key = making.missing()
+        with self.assertRaises(WrongError):
+            making.answer(key, "")
+        making.answer(key, "nobody")
+        making.answer(making.missing(), "level")
+        with self.assertRaises(WrongError) as caught:
+            making.made()
+        self.assertIsNone(making.asked_by(caught.exception))
+
+
+class OtherPins(Started):
+    def place(self, file, board, name):
+        wiring = Wiring(file.plan, board)
+        return wiring.by_key[wiring.keys_of(file.plan.points[name])[0]]
+
+    def test_belief_or_truth_or_both_go_to_another_pin(self):
+        file = self.changing.file
+        place = self.place(file, "hut", "lantern")
+        self.assertEqual(ways_at(file.plan, "hut", place), [BOTH, BELIEF, TRUTH])
+        for way, pins in ((BOTH, (6, 6)), (BELIEF, (6, 3)), (TRUTH, (3, 6))):
+            with self.subTest(way):
+                plan = changed(file, moved(file.plan, "hut", place, 6, way)).plan
+                part = plan.points["lantern"].part or "lantern"
+                self.assertEqual((plan.points["lantern"].pin, plan.boards["hut"].parts[part]["pin"]), pins)
+
+    def test_an_address_keeps_its_number_and_gets_another_pin(self):
+        place = self.place(DEMO, "pumphouse", "pump_a")
+        self.assertEqual(ways_at(PLAN, "pumphouse", place), [TRUTH])
+        free = Wiring(PLAN, "pumphouse").free_pins(mode_at(PLAN, "pumphouse", place))
+        plan = changed(DEMO, moved(PLAN, "pumphouse", place, free[0], TRUTH)).plan
+        cell = next(cell for cell in plan.boards["pumphouse"].device.cells if cell.name == place.table[1])
+        self.assertEqual((cell.pin, plan.boards["pumphouse"].parts["pump_a"]["pin"]), (free[0], free[0]))
+
+    def test_a_copy_is_another_one_of_the_same_kind(self):
+        for board, name in (("gatehouse", "walkway"), ("gatehouse", "horn"), ("pumphouse", "heater")):
+            with self.subTest(name):
+                place = self.place(DEMO, board, name)
+                free = Wiring(PLAN, board).free_pins(mode_at(PLAN, board, place))
+                plan = changed(DEMO, copied(DEMO, board, place, free[0], "spare")).plan
+                self.assertEqual(plan.points["spare"].kind, plan.points[name].kind)
+                there = Wiring(plan, board).wires_of(plan.points["spare"])
+                self.assertEqual([wire.leads for wire in there], [True])
+        with self.assertRaisesRegex(WrongError, "hangs on 3 pins"):
+            copied(DEMO, "gatehouse", self.place(DEMO, "gatehouse", "gate"), 6, "spare")
+
+
+class Ends(unittest.TestCase):
+    def test_marks_are_the_new_ends_with_their_numbers_on_the_wire(self):
+        paddle = PLAN.points["upper_paddle"]
+        self.assertEqual(
+            ends_for(paddle, 10.0, 90.0, None),
+            [
+                (("points", "upper_paddle", "range"), ["0 %", "100 %"]),
+                (("points", "upper_paddle", "wire"), [round(paddle.to_wire(10.0)), round(paddle.to_wire(90.0))]),
+            ],
+        )
+        volts = PLAN.points["supply_1_voltage"]
+        changes = dict(ends_for(volts, 2.0, 8.0, 3.0))
+        self.assertEqual(changes["points", "supply_1_voltage", "range"], ["2 V", "8 V"])
+        self.assertEqual(changes["points", "supply_1_voltage", "rest"], "3 V")
+        for name, first, second in (("upper_paddle", 90.0, 10.0), ("supply_1_voltage", 1.0, 9.0)):
+            with self.subTest(name):
+                plan = changed(DEMO, ends_for(PLAN.points[name], first, second, first)).plan
+                self.assertEqual(
+                    plan.points[name].to_wire(plan.points[name].low), round(PLAN.points[name].to_wire(first))
+                )
+
+    def test_only_outputs_with_a_range_have_ends(self):
+        for name in ("horn", "level"):
+            with self.subTest(name), self.assertRaises(WrongError):
+                check_jogged(PLAN.points[name])
+        with self.assertRaises(WrongError):
+            check_jogged(None)
+        with self.assertRaises(WrongError):
+            ends_for(PLAN.points["beacon"], 5.0, 5.0, None)
+
+
+class Outside(Started):
+    def test_what_others_write_is_noticed_once_and_taken_over_or_kept(self):
+        changing, mine = self.changing, self.path.read_text()
+        self.assertIsNone(changing.news())
+        theirs = mine.replace("pin = 3", "pin = 6")
+        self.path.write_text(theirs)
+        os.utime(self.path, ns=(1, 1))
+        self.assertEqual(changing.news(), theirs)
+        changing.take_over(theirs)
+        self.assertEqual(changing.file.plan.points["lantern"].pin, 6)
+        self.assertFalse(changing.is_changed)
+        self.assertIsNone(changing.news())
+        changing.undo()
+        self.assertTrue(changing.is_changed)
+        self.assertEqual(changing.save(), "saved in hut.bench.toml")
+        self.assertEqual(self.path.read_text(), mine)
+        self.path.write_text(theirs)
+        with self.assertRaisesRegex(WrongError, "changed meanwhile"):
+            changing.save()
+        changing.keep(theirs)
+        changing.save()
+        self.assertEqual(self.path.read_text(), mine)
+
+    def test_half_a_file_is_no_bench_and_changes_nothing(self):
+        for text in ("format = 1\n[boa", 'format = 1\n[boards.x]\nprofile = "no"\n', ""):
+            with self.subTest(text), self.assertRaises(WrongError):
+                self.changing.take_over(text)
+        self.path.write_bytes(b"\xff\xfe")
+        self.assertIsNone(self.changing.news())
+        self.path.unlink()
+        self.assertIsNone(self.changing.news())
+        self.assertFalse(self.changing.is_changed)
+
+    def test_defects_are_kept_with_the_rest(self):
+        self.path.write_text(demo_path().read_text())
+        changing = Changing(load_bench(self.path))
+        changing.take(Change(changed(changing.file, [(("points", "beacon", "rest"), "5 %")]), "rest"))
+        changing.keep_defects({"no_panel": True})
+        there = load_bench(self.path).plan
+        self.assertTrue(there.defects["no_panel"].on)
+        self.assertEqual(there.points["beacon"].rest, 5.0)
+        self.assertEqual(changing.undo(), "defects kept")
+
+    def test_a_disk_that_is_full_and_a_folder_that_is_read_only_leave_the_old_file_whole(self):
+        before = self.path.read_text()
+        self.changing.change([(("points", "lantern", "pin"), 6)], "pin 6")
+        for number in (errno.ENOSPC, errno.EACCES, errno.EROFS):
+            refused = OSError(number, os.strerror(number))
+            for call in ("os.fsync", "tempfile.mkstemp", "pathlib.Path.replace"):
+                with self.subTest(call, number=number), mock.patch(call, side_effect=refused):
+                    with self.assertRaisesRegex(WrongError, os.strerror(number)):
+                        self.changing.save()
+                self.assertEqual(self.path.read_text(), before)
+                self.assertEqual(list(self.path.parent.iterdir()), [self.path])
+        self.assertTrue(self.changing.is_changed)
+        self.changing.save()
+        self.assertIn("pin = 6", self.path.read_text())
