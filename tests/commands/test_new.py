@@ -1,15 +1,13 @@
 """`cavet new`: a bench for each kind that works as it stands, is well, and explains every key; one from a board."""
 
-import asyncio
 import tempfile
 import unittest
 from pathlib import Path
 
 import cavet
 from cavet.bench import START_KINDS, RunningBench, check_text, load_bench, start_text
-from cavet.commands.new import text_from
 from cavet.demo import demo_path
-from cavet.finding import bench_from
+from cavet.finding import bench_at, bench_from
 from cavet.remarks import remarks_on
 from tests.commands.run import cavet_here
 
@@ -77,7 +75,7 @@ class From(unittest.IsolatedAsyncioTestCase):
         at = {endpoint.link: endpoint.address for endpoint in bench.endpoints}
         for link, points in (("gatehouse", 2), ("pumphouse", 0), ("switchrack", 1), ("towpath", 2)):
             with self.subTest(link):
-                text = await asyncio.to_thread(text_from, at[link], "Found")
+                text = await bench_at(at[link], "Found")
                 plan = check_text(text, "x.bench.toml")
                 self.assertGreaterEqual(len(plan.points), points, text)
                 (made,) = plan.links.values()

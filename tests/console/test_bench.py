@@ -43,3 +43,40 @@ class Bench(unittest.TestCase):
             terminal.sees("taken back: lamp_2 is there", "not saved")
             terminal.press("q")
             terminal.sees("code 0")
+
+    def test_a_newcomer_makes_a_bench_of_four_boards_from_an_empty_folder_and_drives_each(self):
+        """On the screen alone; nothing is typed but the values that are set."""
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "mine.bench.toml"
+            terminal = Terminal(*CAVET, "open", str(path))
+            self.addCleanup(terminal.end)
+            terminal.sees("there is no mine.bench.toml yet")
+            terminal.press("Enter")
+            terminal.sees("nothing is on this bench yet", "no board yet")
+            for number, (board, ready) in enumerate(
+                (("hut", "board ready"), ("shed", "2 of 2"), ("rack", "3 of 3"), ("path", "4 of 4"))
+            ):
+                terminal.press("N")
+                terminal.sees("what shall it be?")
+                terminal.press(*["Down"] * number, "Enter")
+                terminal.sees(f"{board} is there, with its link, its host, and first points", ready, "remarks none")
+            terminal.press("C-s")
+            terminal.sees("saved in mine.bench.toml")
+            self.assertEqual(len(load_bench(path).plan.boards), 4)
+            terminal.press("g")
+            terminal.sees("rest", "4 of 4 boards ready")
+            for point, keys in (
+                ("lantern", ("6", "0", "Enter")),
+                ("shed_lamp", ("Space",)),
+                ("supply_voltage", ("5", "Enter")),
+                ("light", ("Space",)),
+            ):
+                with self.subTest(point):
+                    terminal.press("f")
+                    terminal.type(point)
+                    terminal.press("Enter")
+                    terminal.sees(f"▸ {point}")
+                    terminal.press(*keys)
+                    terminal.sees(f"{point}", "confirmed")
+            terminal.press("q")
+            terminal.sees("code 0")

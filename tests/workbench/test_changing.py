@@ -1,8 +1,10 @@
 """Changing a bench on its screen: names, new boards and tables, copies, other pins, ends, a file changed outside."""
 
+import asyncio
 import difflib
 import errno
 import os
+import shutil
 import tempfile
 import tomllib
 import unittest
@@ -10,19 +12,26 @@ from pathlib import Path
 from unittest import mock
 
 import cavet
-from cavet.bench import START_KINDS, load_bench, renamed, sort_of, start_text
+from cavet.bench import START_KINDS, LoopThread, RunningBench, load_bench, renamed, sort_of, start_text
 from cavet.demo import demo_path
+from cavet.finding import Found
 from cavet.remarks import remarks_on
 from cavet.wiring import Wiring
 from cavet.wording import WrongError
 from cavet.workbench import Changing
+from cavet.workbench.screens.bench import BenchScreen
+from cavet.workbench.screens.editing import EditScreen
+from cavet.workbench.screens.jogging import JogScreen, check_jogged
 from cavet.workbench.screens.jogging import changes_for as ends_for
-from cavet.workbench.screens.jogging import check_jogged
+from cavet.workbench.screens.making import MakeScreen
+from cavet.workbench.screens.outside import OutsideScreen
+from cavet.workbench.screens.taking import TakeScreen
 from cavet.workbench.wiring.boards import KINDS, with_bench, with_board
 from cavet.workbench.wiring.changing import Change, changed
 from cavet.workbench.wiring.moving import BELIEF, BOTH, TRUTH, copied, mode_at, moved, ways_at
 from cavet.workbench.wiring.tables import Making, forms_for
 from tests.workbench.test_bench_screen import PLAN
+from tests.workbench.test_screens import seated
 
 DEMO = load_bench(demo_path())
 
@@ -289,3 +298,136 @@ class Outside(Started):
         self.assertTrue(self.changing.is_changed)
         self.changing.save()
         self.assertIn("pin = 6", self.path.read_text())
+
+
+class OnTheScreen(unittest.TestCase):
+    """As a person does it, with keys; what the bench's file would be is looked at."""
+
+    def bench(self, seat):
+        return seat.desk.changing.file
+
+    async def at_bench(self, seat):
+        await seat.press("f3")
+        await seat.on(BenchScreen)
+        await seat.sees("▸◇ beacon")
+
+    async def changed(self, seat):
+        await seat.until(lambda: seat.desk.changing.wants_again)
+        return self.bench(seat).plan
+
+    def test_a_point_is_given_another_name(self):
+        async def story(seat):
+            await self.at_bench(seat)
+            await seat.press("enter")
+            await seat.on(EditScreen)
+            await seat.press("up", "enter", *["backspace"] * len("beacon"))
+            await seat.type("walkway")
+            await seat.sees("there is a point of that name")
+            await seat.press("backspace", "2", "enter")
+            plan = await self.changed(seat)
+            self.assertEqual(plan.points["walkwa2"].part, "beacon")
+
+        seated(story, changing=True)
+
+    def test_what_is_in_a_row_goes_to_another_pin_and_is_there_once_more(self):
+        for key, words, answers, pins in (
+            ("w", "what moves?", ("enter", "enter"), {"beacon": 6}),
+            ("c", "to which pin?", ("enter", "enter"), {"beacon": 2, "beacon_2": 6}),
+        ):
+
+            async def story(seat, key=key, words=words, answers=answers, pins=pins):
+                await self.at_bench(seat)
+                await seat.press(key)
+                await seat.sees(words)
+                for answer in answers:
+                    await seat.press(answer)
+                plan = await self.changed(seat)
+                self.assertEqual({name: plan.points[name].pin for name in pins}, pins)
+
+            with self.subTest(key):
+                seated(story, changing=True)
+
+    def test_a_defect_is_made_key_by_key(self):
+        async def story(seat):
+            await self.at_bench(seat)
+            await seat.press("N")
+            await seat.on(MakeScreen)
+            await seat.sees("a defect, made on purpose")
+            await seat.press(*["a"] * 40)  # goes round the choices that begin so
+            while not seat.app.screen._choices[seat.app.screen._cursor].startswith("a defect"):
+                await seat.press("a")
+                await asyncio.sleep(0.02)
+            await seat.press("enter", "enter")
+            await seat.sees("kind", "dead-pin")
+            await seat.press("enter", "enter", "enter")
+            plan = await self.changed(seat)
+            self.assertEqual((plan.defects["defect_1"].kind, plan.defects["defect_1"].board), ("dead-pin", "gatehouse"))
+
+        seated(story, changing=True)
+
+    def test_the_ends_of_an_output_are_found_by_trying(self):
+        async def story(seat):
+            await self.at_bench(seat)
+            await seat.press("j")
+            await seat.on(JogScreen)
+            await seat.press("enter")
+            await seat.sees("mark both ends first")
+            await seat.press("shift+right", "left_square_bracket")
+            await seat.sees("one end      5 %")
+            await seat.press(*["shift+right"] * 3)
+            await seat.asks("beacon", 20.0)
+            await seat.press("right_square_bracket", "enter")
+            point = (await self.changed(seat)).points["beacon"]
+            self.assertEqual([point.to_wire(end) for end in (point.low, point.high)], [13, 51])
+
+        seated(story, changing=True)
+
+    def test_a_file_that_others_change_is_asked_about(self):
+        async def story(seat):
+            path = self.bench(seat).path
+            path.write_text(self.bench(seat).text.replace("pin = 2\n", "pin = 6\n").replace("pin = 2 }", "pin = 6 }"))
+            seat.app._look_at_file()
+            await seat.on(OutsideScreen)
+            await seat.sees("was changed by somebody else", "nothing is lost")
+            await seat.press("enter")
+            plan = await self.changed(seat)
+            self.assertEqual(plan.points["beacon"].pin, 6)
+
+        seated(story, changing=True)
+
+    def test_what_is_around_is_taken_in_as_a_place_or_as_a_board(self):
+        started = Path(tempfile.mkdtemp()) / "other.bench.toml"
+        self.addCleanup(shutil.rmtree, started.parent)
+        started.write_text(start_text("other.bench.toml", "other", ["firmata"]))
+        other = LoopThread("other")
+        self.addCleanup(other.end)
+
+        async def serve():
+            bench = RunningBench(load_bench(started).plan, hosts=False)
+            await bench.start()
+            return bench
+
+        bench = other.run(serve())
+        self.addCleanup(lambda: other.run(bench.stop()))
+        address = bench.endpoints[0].address
+        for answers, board in (((), "gatehouse"), (("down",), "hut")):
+
+            async def story(seat, answers=answers, board=board):
+                await self.at_bench(seat)
+                around = seat.app.screen._around
+                around.look = mock.AsyncMock()
+                around.found = [Found(kind="serial", address=address)]
+                around.version += 1
+                await seat.sees(address, "not in this bench")
+                await seat.press("tab", "tab", *["down"] * 9, "t")
+                await seat.on(TakeScreen)
+                await seat.sees("the place of the link gatehouse")
+                await seat.press(*answers, "enter")
+                plan = await self.changed(seat)
+                link = next(link for link in plan.links.values() if link.address == address)
+                self.assertEqual(link.board, board)
+                if board == "hut":
+                    self.assertEqual(plan.points["first_output"].board, "hut")
+
+            with self.subTest(board):
+                seated(story, changing=True)
