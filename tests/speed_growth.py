@@ -11,9 +11,12 @@ import threading
 import time
 from pathlib import Path
 
-from cavet.bench import BenchThread, load_bench
+from cavet.bench import BenchThread, changes_between, load_bench
+from cavet.remarks import remarks_on
 from cavet.workbench import Desk, views
+from cavet.workbench.drawing.bench import BoardsView, draw_boards
 from cavet.workbench.drawing.rails import draw_rails, lay_out
+from cavet.workbench.wiring import views as bench_views
 from tests.boards.devices import tcp
 from tests.speed_devices import Boards, Echo
 from tests.speed_tools import told
@@ -21,6 +24,7 @@ from tests.speed_tools import told
 READ = tcp("01 0004 0001")
 REST_SECONDS = 8.0
 COLUMNS, ROWS = 80, 45
+CHANGES = 40
 PINS = tuple(range(2, 12))
 
 
@@ -61,8 +65,10 @@ def benches():
                 opened = time.perf_counter() - began
                 desk = Desk(thread.bench, thread.post)
                 frame = min(drawn(desk) for _ in range(5))
+                section = min(section_drawn(desk) for _ in range(5))
             grown = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024
-        words = f"read {1000 * read:.0f} ms, open {1000 * opened:.0f}, a frame {1000 * frame:.1f}, {grown:.0f} MB more"
+        words = f"read {1000 * read:.0f} ms, open {1000 * opened:.0f}, a frame {1000 * frame:.1f}"
+        words += f", of Bench {1000 * section:.1f}, {grown:.0f} MB more"
         told(f"a bench of {points} points on {boards} boards", words, "", True)
 
 
@@ -71,6 +77,47 @@ def drawn(desk):
     desk.follow()
     view = views.rails_view(desk, 0, entry=None)
     draw_rails(view, lay_out(view, COLUMNS, ROWS), COLUMNS, ROWS)
+    return time.perf_counter() - began
+
+
+def section_drawn(desk):
+    """The Bench screen's boards: the first in cross-section, the others folded."""
+    began = time.perf_counter()
+    names = list(desk.bench.plan.boards)
+    section = bench_views.section_view(desk, names[0])
+    folded = tuple(bench_views.fold_view(desk, name) for name in names[1:])
+    view = BoardsView(section=section, folded=folded, cursor=section.rows[0].key)
+    draw_boards(view, COLUMNS, ROWS)
+    return time.perf_counter() - began
+
+
+def changing():
+    """A point goes to another pin while the bench runs: its text changed and checked whole, and taken over."""
+    for boards, points in ((1, 10), (10, 100), (100, 1000)):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "grown.bench.toml"
+            path.write_text(bench_text(boards, points))
+            file = load_bench(path)
+            found = remarks_seconds(file)
+            checked, taken = [], []
+            with BenchThread(file.plan, None) as thread:
+                for number in range(CHANGES):
+                    began = time.perf_counter()
+                    after = file.changed(("points", f"lamp_{number % boards}_0", "pin"), 13 if number % 2 else 12)
+                    checked.append(time.perf_counter() - began)
+                    changes = changes_between(file, after)
+                    began = time.perf_counter()
+                    thread.take_over(after.plan, changes)
+                    taken.append(time.perf_counter() - began)
+                    file = after
+        late = sorted(taken)[int(0.95 * CHANGES)]
+        words = f"checked in {1000 * min(checked):.0f} ms, taken over in {1000 * late:.1f} (95th percentile)"
+        told(f"a change on {points} points, {boards} boards", f"{words}; remarks {1000 * found:.0f}", "", late < 0.1)
+
+
+def remarks_seconds(file):
+    began = time.perf_counter()
+    remarks_on(file.plan)
     return time.perf_counter() - began
 
 
@@ -167,7 +214,7 @@ def ticks(process):
     return int(fields[11]) + int(fields[12])
 
 
-MEASURES = (benches, clients, at_rest)
+MEASURES = (benches, changing, clients, at_rest)
 
 
 if __name__ == "__main__":

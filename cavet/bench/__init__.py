@@ -5,6 +5,7 @@ from cavet.bench._bus_reading import line_names
 from cavet.bench._by_hand import Answer
 from cavet.bench._devices import ModbusPlan, ScpiPlan
 from cavet.bench._diagnosis import Diagnosis, StageState
+from cavet.bench._editing import Edits, edited
 from cavet.bench._elsewhere import with_addresses
 from cavet.bench._endpoint import Carrier, Endpoint
 from cavet.bench._file import BenchFile, check_text, load_bench
@@ -49,6 +50,7 @@ __all__ = [
     "Carrier",
     "Constant",
     "Diagnosis",
+    "Edits",
     "Endpoint",
     "FormatPlan",
     "HostLink",
@@ -82,6 +84,7 @@ __all__ = [
     "changes_between",
     "check_text",
     "constants",
+    "edited",
     "find_places",
     "find_profile",
     "line_names",

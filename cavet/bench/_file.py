@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import os
 import tempfile
-from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
 import msgspec
 
 from cavet.bench._check import Checker
+from cavet.bench._editing import Edits, edited
 from cavet.bench._plan import Plan
 from cavet.bench._reading import read_plan
 from cavet.bench._toml import parse_toml, read_text
@@ -28,26 +28,9 @@ class BenchFile(msgspec.Struct):
         """Give the file with one value changed, everything else as the user has written it. Checked like any other."""
         return self.changed_all([(keys, value)])
 
-    def changed_all(self, changes: Sequence[tuple[tuple[str, ...], Any]]) -> BenchFile:
+    def changed_all(self, changes: Edits) -> BenchFile:
         """The same with many values changed at once; `None` takes one away. Tables that are not there are made."""
-        import tomlkit  # here, since most runs change nothing
-
-        document = tomlkit.parse(self.text)
-        for keys, value in changes:
-            table: Any = document
-            for name in keys[:-1]:
-                if name not in table:
-                    table[name] = tomlkit.table()
-                table = table[name]
-            if value is None:
-                table.pop(keys[-1], None)
-            elif isinstance(value, dict):
-                item = tomlkit.inline_table() if len(keys) > 2 else tomlkit.table()  # parts and the like in one line
-                item.update(value)
-                table[keys[-1]] = item
-            else:
-                table[keys[-1]] = value
-        return _read(self.path, tomlkit.dumps(document))
+        return _read(self.path, edited(self.text, changes))
 
     def with_text(self, text: str) -> BenchFile:
         """Give the file with another text, checked like any other."""

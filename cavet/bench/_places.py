@@ -25,6 +25,13 @@ def find_places(text: str) -> dict[Path, int]:
     return _Scanner(text).scan()
 
 
+def find_headers(text: str) -> list[tuple[int, Path]]:
+    """Where each table's header begins in such a text, and the table's path; for a text whose lines end in \\n only."""
+    scanner = _Scanner(text)
+    scanner.scan()
+    return scanner.headers
+
+
 class _Scanner:
     def __init__(self, text: str) -> None:
         self._text = text.replace("\r\n", "\n")
@@ -32,6 +39,8 @@ class _Scanner:
         self._at = 0
         self._places: dict[Path, int] = {}
         self._counts: dict[Path, int] = {}
+        self.headers: list[tuple[int, Path]] = []
+        """Where each header begins, and the path of its table."""
 
     def scan(self) -> dict[Path, int]:
         table: Path = ()
@@ -74,6 +83,7 @@ class _Scanner:
         for size in range(1, len(path) + 1):
             self._note(path[:size])
         self._at = end
+        self.headers.append((start, path))
         return path
 
     def _indexed(self, path: Path) -> Path:

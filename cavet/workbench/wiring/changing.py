@@ -5,15 +5,12 @@ The bench that runs takes a change over: what stays the same goes on. The screen
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import Any
-
 import msgspec
 
-from cavet.bench import BenchFile, read_text
+from cavet.bench import BenchFile, Edits, read_text
 from cavet.wording import WrongError
 
-Changes = Sequence[tuple[tuple[str, ...], Any]]
+Changes = Edits
 
 
 class Change(msgspec.Struct, frozen=True):
