@@ -5,14 +5,12 @@ It needs a program that takes pictures of one, named by SHOOT, and called as
 """
 
 import os
-import re
-import shutil
 import subprocess
 import sys
 import tempfile
 from pathlib import Path
 
-from cavet.demo import demo_path
+from cavet.bench import start_text
 
 ROOT = Path(__file__).parents[1]
 PICTURES = ROOT / "docs" / "screenshots"
@@ -90,26 +88,16 @@ SAY = [
 ]
 PACKET = ["F4", "wait:1", *(["Up"] * 1), "wait:7", "a", "Left", "Left", "wait:0.5", "Tab", "wait:0.5"]
 BUS = ["F4", "wait:1", "Up", "Up", "wait:3", "a", "Left", "wait:0.5", "Tab", "wait:0.5"]
-LINE = [
-    "F4",
-    "wait:1",
-    "Down",
-    "Down",
-    "wait:1",
-    "a",
-    "Left",
-    "Left",
-    "wait:0.5",
-    "plus",
-    "plus",
-    "Left",
-    "Tab",
-    "wait:0.5",
+NEW = ["text:80", "Return", "F3", "wait:1", "n", "wait:0.5", "Down", "Down", "Return", "wait:0.5"]
+AROUND = ["F3", "wait:1", "Tab", "Tab", "Down", "i", "wait:2", "Down", "Down", "i", "wait:3"]
+FIRST = [
+    *["N", "wait:0.5", "Return", "wait:2.5", "N", "wait:0.5", "Down", "Return", "wait:2.5"],
+    *["N", "wait:0.5", "Down", "Down", "Return", "wait:2.5"],
+    *["N", "wait:0.5", "Down", "Down", "Down", "Return", "wait:4"],
 ]
 SHOTS = {
     "bench.png": ([], ["text:80", "Return", "wait:1", "F3", "wait:2"]),
     "bench-crossed.png": ([], [*CROSS, "F3", "wait:1.5", "r", "wait:1"]),
-    "drive-at-rest.png": ([], ["wait:6"]),
     "drive.png": ([], ["text:80", "Return", "wait:1", *FILL, "wait:5", *PRESS_STOP, "wait:0.2"]),
     "drive-broken.png": ([], [*CROSS, *FILL, "wait:0.6", "Down", "Down", "text:50", "Return", "wait:1"]),
     "trail.png": ([], [*CROSS, *FILL, "wait:0.8", "Return", "wait:0.4"]),
@@ -124,22 +112,20 @@ SHOTS = {
     "frames-say.png": ([], SAY),
     "frames-mqtt.png": ([], PACKET),
     "frames-i2c.png": ([], BUS),
-    "frames-rtu.png": ([], LINE),
-    "drive-100x30.png": (["--size", "800x510"], [*FILL, "wait:2"]),
+    "bench-new.png": ([], NEW),
+    "bench-around.png": ([], AROUND),
+    "first-bench.png": ([], FIRST),
 }
 
 
-ON_THE_LINE = "frames-rtu.png"
-"""The one that shows the pump house on its serial line."""
+FROM_NOTHING = "first-bench.png"
+"""The one that begins with a bench in which there is nothing; all others show the demo."""
 
 
-def on_the_line(folder: Path) -> list[str]:
-    """The command for a copy of the demo whose host speaks with the pump house over its serial line."""
-    shutil.copytree(demo_path().parent, folder, dirs_exist_ok=True)
-    bench = folder / demo_path().name
-    bench.write_text(
-        re.sub(r'(?s)(\[hosts\.pumphouse\]\nlink = )"pumphouse"', r'\1"pumphouse_line"', bench.read_text())
-    )
+def empty_bench(folder: Path) -> list[str]:
+    """The command for a bench with nothing in it."""
+    bench = folder / "mine.bench.toml"
+    bench.write_text(start_text(bench.name, "Mine", ()))
     return [sys.executable, "-m", "cavet", "open", str(bench)]
 
 
@@ -149,9 +135,9 @@ def main() -> int:
         return 1
     PICTURES.mkdir(exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
-        line = on_the_line(Path(folder))
+        empty = empty_bench(Path(folder))
         for name, (options, keys) in SHOTS.items():
-            command = line if name == ON_THE_LINE else COMMAND
+            command = empty if name == FROM_NOTHING else COMMAND
             take(PICTURES / name, [SHOOT, *options, str(PICTURES / name), "wait:3", *keys, "--", *command])
     return 0
 

@@ -33,9 +33,13 @@ END_SECONDS = 2.0
 )
 @broker_option
 @record_options
-def command(bench: str, at: tuple[str, ...], broker: str | None, record_path: Path | None, force: bool) -> int:
-    """Open the workbench on BENCH: a path, or the word `demo`. A BENCH that is not there yet is begun, if you like."""
-    if bench != "demo" and not os.path.lexists(bench) and bench.endswith(ENDING) and sys.stdin.isatty():
+@click.option("--new", "is_new", is_flag=True, help="Begin BENCH: a file that is not there yet, with nothing in it.")
+def command(
+    bench: str, at: tuple[str, ...], broker: str | None, record_path: Path | None, force: bool, is_new: bool
+) -> int:
+    """Open the workbench on BENCH: a path, or the word `demo`."""
+    if is_new:
+        require_screen()
         begin(Path(bench))
     return open_workbench(open_bench(bench), at, broker, record_path, force=force)
 
@@ -48,11 +52,11 @@ def open_last() -> int:
     return open_workbench(open_bench(choose()), (), None, None)
 
 
-def begin(path: Path) -> None:
-    """Write a bench with nothing in it, if a person wants that. Raises `WrongError`."""
+def begin(path: Path) -> str:
+    """Write a bench with nothing in it; give its path. Raises `WrongError` for a file that is there already."""
     refuse_old(path)
-    if click.confirm(f"there is no {path.name} yet: begin one with nothing in it?", default=True):
-        write_new(path, start_text(path.name, bench_name(path), ()))
+    write_new(path, start_text(path.name, bench_name(path), ()))
+    return str(path)
 
 
 def choose() -> str:
@@ -66,10 +70,7 @@ def choose() -> str:
     if answer <= len(benches):
         return benches[answer - 1]
     name = click.prompt("what is it called", default="mine").removesuffix(ENDING)
-    path = Path(f"{name}{ENDING}")
-    refuse_old(path)
-    write_new(path, start_text(path.name, bench_name(path), ()))
-    return str(path)
+    return begin(Path(f"{name}{ENDING}"))
 
 
 def open_workbench(

@@ -48,10 +48,8 @@ class Bench(unittest.TestCase):
         """On the screen alone; nothing is typed but the values that are set."""
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "mine.bench.toml"
-            terminal = Terminal(*CAVET, "open", str(path))
+            terminal = Terminal(*CAVET, "open", str(path), "--new")
             self.addCleanup(terminal.end)
-            terminal.sees("there is no mine.bench.toml yet")
-            terminal.press("Enter")
             terminal.sees("nothing is on this bench yet", "no board yet")
             for number, (board, ready) in enumerate(
                 (("hut", "board ready"), ("shed", "2 of 2"), ("rack", "3 of 3"), ("path", "4 of 4"))

@@ -215,7 +215,7 @@ def _draw_board(canvas: Canvas, layout: Layout, y: int, view: HeadView, marked: 
     name = clip(view.name, width - layout.name - 1)
     canvas.put(layout.name, y, name, PAPER._replace(bold=True))
     x = max(layout.rail, layout.name + len(name) + 2)
-    words = view.words if not view.folded else f"{view.words} · {view.count} points"
+    words = view.words if not view.folded else f"{view.words} · {view.count} point{'' if view.count == 1 else 's'}"
     broken = f"{FAULT_GLYPH} {view.broken} broken" if view.broken else ""
     words = clip(words, width - x - 1 - (len(broken) + 2 if broken else 0))
     canvas.put(x, y, words, CORAL if view.is_bad else QUIET)

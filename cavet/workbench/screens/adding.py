@@ -60,4 +60,4 @@ class AddScreen(AskScreen[Change | None]):
         name = self._answers["name"]
         given = {key: self._answers[key] for key in ("range", "words", "rest") if self._answers.get(key)}
         changes = changes_for(self._plan, self._board, sort, self._pin[0], name, given)
-        self.leave(Change(changed(self._file, changes), f"{name} is there; g drives it"))
+        self.leave(Change(changed(self._file, changes), f"{name} is there; g drives it", name))
