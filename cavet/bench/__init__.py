@@ -25,7 +25,7 @@ from cavet.bench._schema import SECTIONS, Key, Section
 from cavet.bench._schema_plan import PLAN_SECTIONS
 from cavet.bench._spoiling import LOOKS as SPOILING_LOOKS
 from cavet.bench._spoiling import Spoiling, read_spoiling, request_in, spoiled
-from cavet.bench._spoken import Spoken, spoken
+from cavet.bench._spoken import Spoken, UsbSpoken, spoken
 from cavet.bench._standing import Standing, Standings
 from cavet.bench._starting import KINDS as START_KINDS
 from cavet.bench._starting import start_text
@@ -76,6 +76,7 @@ __all__ = [
     "SvdReader",
     "Tape",
     "Telling",
+    "UsbSpoken",
     "address_names",
     "address_problem",
     "bench_rows",

@@ -33,10 +33,15 @@ def edited(text: str, changes: Edits) -> str:
     if "\r" not in text:
         pieces = _pieces(text)
         if all(_edit_pieces(pieces, keys, value) for keys, value in changes):
-            result = "".join(piece.text for piece in pieces).rstrip("\n") + "\n"
+            result = "".join(piece.text for piece in pieces).rstrip("\n") + _end_of(text)
             if _reads_as(result, wanted):
                 return result
     return _edit_whole(text, changes)
+
+
+def _end_of(text: str) -> str:
+    """The empty lines that a text ends with."""
+    return "\n" * max(1, len(text) - len(text.rstrip("\n")))
 
 
 def _reads_as(text: str, wanted: dict[str, Any]) -> bool:

@@ -7,10 +7,10 @@ from collections.abc import Callable
 from contextlib import suppress
 from itertools import pairwise
 from math import inf
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
 from cavet.bench._alarm import Alarm
-from cavet.bench._by_hand import Answer, ByHand
+from cavet.bench._by_hand import Answer, ByHand, Heard
 from cavet.bench._plan import HostPlan, LinkPlan
 from cavet.bench._spoiling import Pieces
 from cavet.bench._spoken import ONE_AT_A_TIME
@@ -18,8 +18,8 @@ from cavet.bench._traffic import Crossing, Stream, Traffic
 from cavet.clock import BenchClock, start_task
 from cavet.faults import FORESEEN, Fault, note_fault
 from cavet.hosts import Asked, Said, Session, SessionState
-from cavet.links import HostEnd
-from cavet.protocols import Decoder, Frame
+from cavet.links import ControlEnd, HostEnd, StalledError
+from cavet.protocols import Decoder, Frame, usb
 from cavet.record import Kind, Record, Topic
 from cavet.wording import UnreachableError
 
@@ -250,6 +250,25 @@ class HostLink:
                 self._hand = None
                 self.session.gives_way = self.session.hears_others = self._keeps_back = False
                 self.turn()
+
+    async def control(self, setup: bytes, name: str, by: str, within: float) -> Answer:
+        """Ask the control pipe of a USB device by hand. Raises `UnreachableError`."""
+        async with self._one_hand:
+            self._require_open()
+            self.said_by_hand += 1
+            tell, board, began = self._record.append, self.link.board, self._clock.now()
+            asked = tell(Kind.ASKED, board, Topic.MESSAGE, name, setup, None, by)
+            framed = tell(Kind.FRAMED, board, Topic.MESSAGE, name, setup, asked)
+            try:
+                async with asyncio.timeout(within):
+                    frames = usb.control_answer(setup, await cast(ControlEnd, self._end).control(setup))
+            except TimeoutError:
+                return Answer(asked)
+            except StalledError as stall:
+                tell(Kind.REFUSED, board, Topic.ENDPOINT, "0", None, framed, str(stall))
+                frames = [Frame(usb.StatusStage(stalled=True), b"", 0)]
+            delay = self._clock.now() - began
+            return Answer(asked, tuple(Heard(frame, delay) for frame in frames))
 
     def _require_open(self) -> None:
         if not self._open or self.fault:

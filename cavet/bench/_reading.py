@@ -267,7 +267,9 @@ class _Reader:
         expected = "0 to 127"
         if profile is not None:
             numbers = sorted(profile.pins)
-            expected = f"{numbers[0]} to {numbers[-1]}"
+            expected = (
+                f"{numbers[0]} to {numbers[-1]}" if numbers else 'the line of a device, as "NAME.LINE": no own pins'
+            )
             if labels:
                 expected += f" or {next(iter(labels))} to {list(labels)[-1]}"
         self._checker.wrong(path, found=raw, expected=expected, nearest=self._checker.nearest(str(raw), labels))

@@ -191,10 +191,32 @@ class _EitherDecoder:
         return sorted(taken, key=lambda frame: frame.offset)
 
 
+BY_CONTROL = {form.NAME: form for form in usb.REQUESTS if form is not usb.SetAddress}
+"""What can be asked of a control pipe by hand: the address is for the host's controller alone to give."""
+
+
 class UsbSpoken(PlanSpoken):
     """Reports of a USB device are frames of one's own; the link carries them wrapped, and what endpoint 0 is asked."""
 
     is_whole = True
+
+    def forms(self, side: Side) -> Mapping[str, type[Message]]:
+        own = super().forms(side)
+        return {**own, **{name: form for name, form in BY_CONTROL.items() if name not in own and side is Side.HOST}}
+
+    def control(self, message: Message, data: bytes) -> bytes | None:
+        """The setup packet of what goes to the control pipe; `None` for a report. Raises `WrongError`."""
+        if message.NAME in self._codecs or not isinstance(message, usb.Request):
+            return None
+        if len(data) != usb.SETUP_BYTES:
+            raise WrongError(message.NAME, found=f"{len(data)} bytes", expected=f"{usb.SETUP_BYTES} of a setup packet")
+        setup = usb.Setup.unpacked(data)
+        if setup.length and not setup.is_in:
+            raise WrongError(f"{message.NAME}.length", found=setup.length, expected="0: no data is sent to the device")
+        return data
+
+    def is_due(self, request: Message) -> bool:
+        return isinstance(request, usb.Request) or super().is_due(request)
 
     def codec_of(self, name: str) -> Codec:
         return self._codecs.get(name) or usb.CODEC

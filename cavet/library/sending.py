@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from cavet.bench import RunningBench, Spoiling, request_in, spoiled, spoken
+from cavet.bench import RunningBench, Spoiling, UsbSpoken, request_in, spoiled, spoken
 from cavet.library.asking import until_ready
 from cavet.library.codec import Decoded, as_text
 from cavet.library.frames import decoded
@@ -64,9 +64,12 @@ async def say(
 
     patience = within if within is not None else link.plan.manners.reply_within
     count = 2 if how is not None and how.kind == "twice" else 1
-    found = await link.say(
-        carried, request.NAME, by, tongue.decoder(Side.BOARD), answers if due else None, patience, count
-    )
+    setup = tongue.control(request, b"".join(data for _, data in pieces)) if isinstance(tongue, UsbSpoken) else None
+    if setup is not None:
+        found = await link.control(setup, request.NAME, by, patience)
+    else:
+        decoder = tongue.decoder(Side.BOARD)
+        found = await link.say(carried, request.NAME, by, decoder, answers if due else None, patience, count)
     heard = [(decoded(tongue, each.frame, Side.BOARD), each.delay) for each in found.heard]
     return Sent(found.asked, b"".join(data for _, data in pieces), due, heard)
 

@@ -36,6 +36,18 @@ class HostEnd(Protocol):
         """Let go of it; the listener is not told."""
 
 
+class StalledError(Exception):
+    """A device has refused a request to its control pipe."""
+
+
+class ControlEnd(HostEnd, Protocol):
+    """The host's end of a USB device, whose control pipe can be used beside its reports."""
+
+    async def control(self, setup: bytes) -> bytes:
+        """Make a request of eight bytes; give what the device sends, b"" where it only acknowledges. Raises
+        `StalledError`, and `UnreachableError` where the link is lost meanwhile."""
+
+
 class Caller(Protocol):
     """A program that has opened a simulated board's endpoint, as long as it is there."""
 

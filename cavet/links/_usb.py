@@ -10,12 +10,13 @@ import threading
 from collections.abc import Callable
 from typing import Any
 
-from cavet.links._end import Listener
+from cavet.links._end import Listener, StalledError
 from cavet.wording import UnreachableError
 
 READ_MILLISECONDS = 100
 WRITE_MILLISECONDS = 1000
 REPORT_BYTES = 512
+TO_HOST = 0x80
 WORDS = {
     errno.EACCES: "access refused: this user may not open it; a udev rule gives the right",
     errno.EBUSY: "another program has it, or a driver of the system's",
@@ -132,6 +133,23 @@ class UsbEnd:
         self._sent += len(data)
         self._outgoing.put(data)
         return self._sent
+
+    async def control(self, setup: bytes) -> bytes:
+        device, kind = self._device, setup[0]
+        value, index, length = (int.from_bytes(setup[at : at + 2], "little") for at in (2, 4, 6))
+
+        def ask() -> bytes:
+            import usb.core
+
+            try:
+                found = device.ctrl_transfer(kind, setup[1], value, index, length or None, WRITE_MILLISECONDS)
+            except usb.core.USBError as error:
+                if error.errno == errno.EPIPE:
+                    raise StalledError("stalled") from error
+                raise UnreachableError(self.address, words(error)) from error
+            return bytes(found) if kind & TO_HOST else b""
+
+        return await asyncio.to_thread(ask)
 
     def close(self) -> None:
         device, self._device, self._listener = self._device, None, None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 
-from cavet.links._end import HostEnd, Listener
+from cavet.links._end import HostEnd, Listener, StalledError
 from cavet.protocols import usb
 from cavet.protocols.usb import ip
 from cavet.wording import UnreachableError
@@ -32,6 +32,8 @@ class UsbIpEnd:
         self._device = 0
         self._sent = self._got = 0
         self._failed = ""
+        self._asked: dict[int, asyncio.Future[bytes]] = {}
+        """Who waits for the control pipe, by the transfer's number."""
 
     @property
     def address(self) -> str:
@@ -118,9 +120,26 @@ class UsbIpEnd:
         self._submit(ip.OUT, self._out, len(data), data=data)
         return self._sent
 
+    async def control(self, setup: bytes) -> bytes:
+        request = usb.Setup.unpacked(setup)
+        self._submit(ip.IN if request.is_in else ip.OUT, 0, request.length if request.is_in else 0, setup=setup)
+        number = self._sequence
+        self._asked[number] = asyncio.get_running_loop().create_future()
+        try:
+            return await self._asked[number]
+        finally:
+            del self._asked[number]
+
     def close(self) -> None:
         self._listener = None
         self._way.close()
+        self._give_up("the link was shut")
+
+    def _give_up(self, reason: str) -> None:
+        """Nobody answers any more who was asked at the control pipe."""
+        for asked in self._asked.values():
+            if not asked.done():
+                asked.set_exception(UnreachableError(self.address, reason))
 
     # what the way tells
 
@@ -137,6 +156,13 @@ class UsbIpEnd:
             self._lose(str(error))
 
     def _take(self, ended: ip.Ended, at: float) -> None:
+        asked = self._asked.get(ended.sequence)
+        if asked is not None and not asked.done():
+            if ended.status:
+                asked.set_exception(StalledError(STATUSES.get(ended.status, f"error {-ended.status}")))
+            else:
+                asked.set_result(ended.data)
+            return
         if ended.status:
             self._lose(f"a transfer failed: {STATUSES.get(ended.status, f'error {-ended.status}')}")
             return
@@ -150,6 +176,7 @@ class UsbIpEnd:
     def _lose(self, reason: str) -> None:
         listener, self._listener = self._listener, None
         self._way.close()
+        self._give_up(reason)
         if listener is not None:
             listener.closed(reason)
 
@@ -157,6 +184,7 @@ class UsbIpEnd:
         """The way is gone."""
         self._failed = reason
         self._arrived.set()
+        self._give_up(reason)
         listener, self._listener = self._listener, None
         if listener is not None:
             listener.closed(reason)

@@ -141,6 +141,8 @@ BENCH = (
     Command(name="remarks", does="what a careful colleague would say", keys="r", shown="r", action="remarks"),
     Command(name="who is there?", does="ask what is chosen around this machine; esc breaks it off", keys="i", shown="i",
             action="ask_who"),
+    Command(name="ask an address", does="one that is not around this machine, who is there", keys="a", shown="a",
+            action="ask_address"),
     Command(name="take it in", does="what is chosen around this machine: as a link's place, or as a board of its own",
             keys="t", shown="t", action="take_in"),
     Command(name="something new", does="an output or input at this board: what is it, where does it hang, …", keys="n",

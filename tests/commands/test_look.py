@@ -84,7 +84,7 @@ class Look(unittest.TestCase):
         self.say()
 
         async def look():
-            app = RecordApp(load_bench(demo_path()), PastDesk(PastBench(PLAN, self.opened())))
+            app = RecordApp(PastDesk(PastBench(PLAN, self.opened())))
             async with app.run_test(size=(120, 40)) as pilot:
                 reading = app._frame.reading
                 reading.choose("pumphouse_line")

@@ -33,6 +33,29 @@ class Say(unittest.TestCase):
                 self.assertEqual(answer["fields"][value[0]], value[1])
                 self.assertGreaterEqual(answer["answer_s"], 0)
 
+    def test_a_usb_device_is_asked_at_its_control_pipe(self):
+        for message, fields, name, value in (
+            ("get-descriptor", ("descriptor_type=device", "length=18"), "device-descriptor", ("id_product", 0xCA7E)),
+            ("get-descriptor", ("descriptor_type=9", "length=18"), "status-stage", ("stalled", True)),
+            ("get-status", ("recipient=device",), "data-stage", ("data", "00 00")),
+            (
+                "set-feature",
+                ("recipient=endpoint", "feature_selector=0", "index=0x81"),
+                "status-stage",
+                ("stalled", False),
+            ),
+            ("setup", ("request_type=0xC0", "request=1", "length=4"), "status-stage", ("stalled", True)),
+        ):
+            with self.subTest(message, fields=fields):
+                code, (answer,), err = say("signalpost", message, *fields)
+                self.assertEqual((code, answer["message"], err), (0, name, ""))
+                self.assertEqual(answer["fields"][value[0]], value[1])
+        _, answers, _ = say("signalpost", "get-descriptor", "descriptor_type=2", "length=255")
+        self.assertEqual(len(answers), 4)
+        code, _, err = say("signalpost", "setup", "request_type=0x40", "request=1", "length=4")
+        self.assertEqual((code, err.count("\n")), (2, 1))
+        self.assertEqual(say("signalpost", "get-status", "recipient=device", "--wrong", "cut=3")[0], 2)
+
     def test_no_answer_where_none_is_due_is_well(self):
         for place, message, *fields in (
             ("gatehouse", "set-digital-pin-value", "pin=2", "value=1"),

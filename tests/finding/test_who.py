@@ -1,6 +1,7 @@
 """Who is at an address: all boards of the demo on their real endpoints, and others that say nothing, or rubbish."""
 
 import asyncio
+import os
 import unittest
 
 from cavet.bench import RunningBench, load_bench
@@ -92,6 +93,17 @@ class Strangers(unittest.IsolatedAsyncioTestCase):
         told, took = await self.nobody(silent)
         self.assertIn("nobody was understood; asked in modbus-tcp", told)
         self.assertLess(took, 20)
+
+    async def test_a_port_that_vanishes_while_it_is_asked_is_told(self):
+        master, slave = os.openpty()
+        path = os.ttyname(slave)
+        os.close(slave)
+        asked = asyncio.create_task(who(path, at_most=60))
+        await asyncio.to_thread(os.read, master, 1)  # it has begun to ask
+        os.close(master)
+        with self.assertRaises(UnreachableError) as caught:
+            await asked
+        self.assertNotIn("\n", str(caught.exception))
 
     async def test_rubbish_is_no_answer(self):
         async def echo(reader, writer):

@@ -7,7 +7,7 @@ import unittest
 
 import usb.core
 
-from cavet.links import UsbEnd, words
+from cavet.links import StalledError, UsbEnd, words
 from cavet.links.usb_backend import UsbIpBackend, exported_devices
 from cavet.wording import UnreachableError
 from tests.commands.test_serve import Served
@@ -133,6 +133,20 @@ class Usb(unittest.TestCase):
                 end.close()
 
         self.assertEqual(asyncio.run(story()), "03000003")
+
+    def test_the_control_pipe_of_a_device_that_is_plugged_in_answers_or_stalls(self):
+        async def story():
+            end = UsbEnd("1209:CA7E", 0x02, 0x81, self.find)
+            await end.open(Heard())
+            try:
+                descriptor = await end.control(bytes.fromhex("80 06 00 01 00 00 12 00"))
+                with self.assertRaises(StalledError):
+                    await end.control(bytes.fromhex("C0 01 00 00 00 00 04 00"))
+                return descriptor
+            finally:
+                end.close()
+
+        self.assertEqual(asyncio.run(story())[:2].hex(), "1201")
 
     def test_what_can_not_be_opened_is_one_line(self):
         for address, endpoints, part in (

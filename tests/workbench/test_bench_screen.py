@@ -14,9 +14,11 @@ from cavet.wording import WrongError
 from cavet.workbench import Changing
 from cavet.workbench.screens.bench import BenchScreen
 from cavet.workbench.screens.editing import EditScreen
-from cavet.workbench.wiring.adding import SORTS, changes_for, free_name, pins_for, removal, sorts_for
+from cavet.workbench.wiring.adding import SORTS, changes_for, free_name, pins_for, sorts_for
 from cavet.workbench.wiring.around import Around
+from cavet.workbench.wiring.changing import changed as changed_file
 from cavet.workbench.wiring.keys import keys_of, read_value
+from cavet.workbench.wiring.removing import board_removal, removal
 from tests.remarks.test_rules import MODBUS, PINS, changed
 from tests.workbench.test_screens import seated
 
@@ -161,8 +163,25 @@ class UnderChange(unittest.TestCase):
             removal(plan, "hut", ("glow",), "glow", ()),
             [(("points", "glow"), None), (("boards", "hut", "parts", "glow"), None)],
         )
-        with self.assertRaisesRegex(WrongError, "needed by port_lamp"):
-            removal(plan, "hut", (), "port", ())
+        gone = removal(plan, "hut", (), "port", ())
+        self.assertEqual(gone[0], (("points", "port_lamp"), None))
+        self.assertIn((("boards", "hut", "parts", "port_lamp"), None), gone)
+        demo = load_bench(demo_path())
+        with self.assertRaisesRegex(WrongError, "needed by overload"):
+            removal(demo.plan, "pumphouse", (), "pump_a", ())
+        with self.assertRaisesRegex(WrongError, "needed by no_panel"):
+            removal(demo.plan, "gatehouse", ("panel",), "panel", ())
+        without = changed_file(demo, removal(demo.plan, "gatehouse", (), "mast", ()))
+        self.assertFalse([name for name in without.plan.points if name.startswith("mast")])
+
+    def test_a_whole_board_goes_with_all_that_speaks_of_it(self):
+        demo = load_bench(demo_path())
+        with self.assertRaisesRegex(WrongError, 'rig.battery.rate: found "towpath.lamp"'):
+            changed_file(demo, board_removal(demo.plan, "towpath"))
+        for board in ("switchrack", "signalpost", "mast"):
+            with self.subTest(board):
+                without = changed_file(demo, board_removal(demo.plan, board))
+                self.assertNotIn(board, [link.board for link in without.plan.links.values()])
 
 
 class OnTheScreen(unittest.TestCase):

@@ -4,6 +4,7 @@ import asyncio
 import difflib
 import errno
 import os
+import random
 import shutil
 import tempfile
 import tomllib
@@ -19,6 +20,7 @@ from cavet.remarks import remarks_on
 from cavet.wiring import Wiring
 from cavet.wording import WrongError
 from cavet.workbench import Changing
+from cavet.workbench.screens.addressing import AddressScreen
 from cavet.workbench.screens.bench import BenchScreen
 from cavet.workbench.screens.editing import EditScreen
 from cavet.workbench.screens.jogging import JogScreen, check_jogged
@@ -28,6 +30,7 @@ from cavet.workbench.screens.outside import OutsideScreen
 from cavet.workbench.screens.taking import TakeScreen
 from cavet.workbench.wiring.boards import KINDS, with_bench, with_board
 from cavet.workbench.wiring.changing import Change, changed
+from cavet.workbench.wiring.keys import keys_of, read_value
 from cavet.workbench.wiring.moving import BELIEF, BOTH, TRUTH, copied, mode_at, moved, ways_at
 from cavet.workbench.wiring.tables import Making, forms_for
 from tests.workbench.test_bench_screen import PLAN
@@ -241,6 +244,38 @@ class Ends(unittest.TestCase):
             ends_for(PLAN.points["beacon"], 5.0, 5.0, None)
 
 
+class WrongValues(unittest.TestCase):
+    WRONG = (
+        "x", "-1", "1e99", "[1", '"', "9" * 30, "true", "nan", "[]", "{a = 1}", "\x1b[31m", "5 parsecs", "0x", '["a"]',
+        "1979-05-27", "'", "[[1]]", "a\\", "−5 %", "{",
+    )  # fmt: skip
+
+    def test_at_every_key_is_taken_whole_or_told_in_one_line(self):
+        chance = random.Random("wrong")
+        for kind in START_KINDS:
+            text = start_text("x.bench.toml", "x", [kind])
+            file = load_bench(demo_path()).with_text(text)
+            data = tomllib.loads(text)
+            things = [(table, name) for table in ("boards", "links", "hosts", "points") for name in data.get(table, {})]
+            things += [
+                ("boards", board, "parts", part)
+                for board in data["boards"]
+                for part in data["boards"][board].get("parts", {})
+            ]
+            for thing in things:
+                for row in keys_of(file, thing):
+                    for wrong in chance.sample(self.WRONG, 3):
+                        with self.subTest(kind, thing=thing, key=row.name, wrong=wrong):
+                            try:
+                                if row.kind == "name":
+                                    renamed(file, thing, wrong)
+                                else:
+                                    changed(file, [((*thing, row.name), read_value(wrong, row.kind))])
+                            except WrongError as error:
+                                self.assertNotIn("\n", str(error))
+                                self.assertNotIn("\x1b", str(error))
+
+
 class Outside(Started):
     def test_what_others_write_is_noticed_once_and_taken_over_or_kept(self):
         changing, mine = self.changing, self.path.read_text()
@@ -392,6 +427,22 @@ class OnTheScreen(unittest.TestCase):
             await seat.press("enter")
             plan = await self.changed(seat)
             self.assertEqual(plan.points["beacon"].pin, 6)
+
+        seated(story, changing=True)
+
+    def test_an_address_is_named_and_asked_and_what_can_not_be_one_is_told(self):
+        async def story(seat):
+            await self.at_bench(seat)
+            seat.app.screen._around.look = mock.AsyncMock()
+            await seat.press("a")
+            await seat.on(AddressScreen)
+            await seat.type("nowhere")
+            await seat.press("enter")
+            await seat.sees("expected", "or a device under /dev")
+            await seat.press(*["backspace"] * 7)
+            await seat.type("127.0.0.1:1")
+            await seat.press("enter")
+            await seat.sees("127.0.0.1:1", "Connection refused")
 
         seated(story, changing=True)
 

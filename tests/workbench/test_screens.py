@@ -349,7 +349,7 @@ class Breaking(unittest.TestCase):
             await seat.sees("saved in ottersluice.bench.toml")
 
         before = gatehouse_text()
-        _, after = seated(story)
+        _, after = seated(story, changing=True)
         self.assertEqual(after, before.replace("pins = [9, 10]\non = false", "pins = [9, 10]\non = true"))
 
 

@@ -33,7 +33,9 @@ from cavet.protocols.usb._requests import (
     REQUESTS,
     SETUP_BYTES,
     BulkOut,
+    GetDescriptor,
     Request,
+    SetDescriptor,
     read_setup,
 )
 
@@ -47,6 +49,31 @@ _FORMS: dict[Side, dict[str, type[Message]]] = {
 }
 _APART = frozenset({1, CONFIGURATION, STRING, 6, 7, 15})
 """Types of descriptors that are read for themselves: they end a configuration that came before them."""
+
+
+class DataStage(Message, frozen=True, kw_only=True):
+    """What a device sends in a control transfer, where it is no descriptor. Source: USB 2.0, section 8.5.3."""
+
+    NAME = "data-stage"
+    data: bytes
+
+
+class StatusStage(Message, frozen=True, kw_only=True):
+    """How a control transfer ended that brings no data. Source: USB 2.0, section 8.5.3.1."""
+
+    NAME = "status-stage"
+    stalled: bool
+
+
+def control_answer(setup: bytes, data: bytes) -> list[Frame]:
+    """What a device has answered to a request at its control pipe, as frames."""
+    request, _ = read_setup(setup)
+    if not data:
+        return [Frame(message=StatusStage(stalled=False), data=b"", offset=0)]
+    if isinstance(request, GetDescriptor) and not isinstance(request, SetDescriptor):
+        decoder = DescriptorDecoder()
+        return [*decoder.feed(data), *decoder.finish()]
+    return [Frame(message=DataStage(data=data), data=data, offset=0)]
 
 
 class SetupDecoder:
@@ -164,7 +191,11 @@ class UsbCodec:
     def explain(self, frame: Frame, side: Side) -> Field:
         """Take a setup packet or a descriptor apart, down to the bits where they have a meaning of their own."""
         reader = Reader(frame.data, placed=bytes_from())
-        if frame.readable:
+        if isinstance(frame.message, DataStage | StatusStage):
+            if reader.rest:
+                reader.take("data", reader.rest)
+                reader.note("data", 0, frame.data, raw=frame.data)
+        elif frame.readable:
             _note_setup(reader) if side is Side.HOST else _note_descriptor(reader, frame)
         return Field(
             name=frame.message.NAME,

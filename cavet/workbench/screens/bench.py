@@ -15,7 +15,7 @@ from cavet.faults import FORESEEN
 from cavet.hosts import Point
 from cavet.remarks import Remark, remarks_on, well
 from cavet.wiring import Section, SectionRow, Wiring
-from cavet.wording import WrongError
+from cavet.wording import WrongError, listed
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.bench import (
@@ -29,6 +29,7 @@ from cavet.workbench.drawing.bench import (
 )
 from cavet.workbench.screens import bench_sheets
 from cavet.workbench.screens.adding import AddScreen
+from cavet.workbench.screens.addressing import AddressScreen
 from cavet.workbench.screens.editing import EditScreen
 from cavet.workbench.screens.frame import Follow, Frame
 from cavet.workbench.screens.jogging import JogScreen, check_jogged
@@ -38,10 +39,11 @@ from cavet.workbench.screens.sheet import SheetScreen
 from cavet.workbench.screens.taking import TakeScreen
 from cavet.workbench.widgets.hearing import Hearing
 from cavet.workbench.wiring import views
-from cavet.workbench.wiring.adding import removal, sorts_for
+from cavet.workbench.wiring.adding import sorts_for
 from cavet.workbench.wiring.around import Around
 from cavet.workbench.wiring.boards import with_bench
 from cavet.workbench.wiring.changing import Change, Changes, Place, changed
+from cavet.workbench.wiring.removing import board_removal, removal
 
 BOARDS, REMARKS, AROUND = "boards", "remarks", "around"
 PANES = (BOARDS, REMARKS, AROUND)
@@ -376,7 +378,11 @@ class BenchScreen(Frame):
         self._ask(lambda file: JogScreen(self._desk, file, point))
 
     def action_remove(self) -> None:
-        """Take away what is in this row."""
+        """Take away what is in this row, or the folded board."""
+        if self._cursor[:1] == ("board",):
+            name = str(self._cursor[1])
+            self._change(board_removal(self._desk.bench.plan, name), f"{name} taken away; u brings it back")
+            return
         row, changing = self._row, self._desk.changing
         if row is None or changing is None:
             return
@@ -387,7 +393,8 @@ class BenchScreen(Frame):
         if not changes:
             self.say("nothing here to take away")
             return
-        self._change(changes, f"{', '.join(dict.fromkeys((*points, part))).strip(', ')} taken away; u brings it back")
+        gone = list(dict.fromkeys(path[-1] for path, _ in changes))
+        self._change(changes, f"{listed(gone, 'and')} taken away; u brings it back")
 
     def action_undo(self) -> None:
         if self._desk.changing is not None:
@@ -426,6 +433,18 @@ class BenchScreen(Frame):
             self.say(f"this bench has it open: {held[row.address]}; o on Drive lets go of it")
             return
         self.run_worker(self._around.ask(row.address), group="who", exclusive=True, exit_on_error=False)
+
+    def action_ask_address(self) -> None:
+        """Ask who is at an address that a person names; it stands among what is around then."""
+        self.app.push_screen(AddressScreen(), self._named)
+
+    def _named(self, address: str | None) -> None:
+        if address is not None:
+            self._around.name(address)
+            self._pane = AROUND
+            found = views.around_rows(self._desk, self._around.found, self._around.told, self._around.news())
+            self._at_around = next((place for place, row in enumerate(found) if row.address == address), 0)
+            self.run_worker(self._around.ask(address), group="who", exclusive=True, exit_on_error=False)
 
     def action_take_in(self) -> None:
         """What is around becomes a link's place, or a board of its own."""

@@ -174,20 +174,3 @@ def free_address(device: ModbusPlan, table: str) -> int:
     """The first address behind all that are taken."""
     taken = [address for cell in device.cells if cell.table == table for address in cell.addresses]
     return max(taken, default=-1) + 1
-
-
-def removal(plan: Plan, board: str, points: tuple[str, ...], part: str, table: tuple[str, ...]) -> Changes:
-    """What is to be taken out of the file, so that a row is empty: its points, its part, its entry of the map. Raises
-    `WrongError` where something else needs it."""
-    found = plan.boards.get(board)
-    if found is not None and part:
-        needs = [name for name, other in found.parts.items() if other.get("hangs_on") == part]
-        needs += [name for name, other in found.parts.items() if part in (other.get("guards") or ())]
-        if needs:
-            raise WrongError(part, found=f"needed by {', '.join(needs)}", expected="those taken away first")
-    changes: list[tuple[tuple[str, ...], Any]] = [(("points", name), None) for name in points]
-    if part and found is not None and part in found.parts:
-        changes.append((("boards", board, "parts", part), None))
-    if table and table[0] in ("map", "topics", "commands"):
-        changes.append((("boards", board, *table), None))
-    return changes

@@ -27,6 +27,7 @@ class Around:
         """The same, as it was learned."""
         self._asked = ""
         self.version = 0
+        self._named: list[Found] = []
         self._looked_at: float | None = None
         self._came: dict[str, float] = {}
         self._gone: dict[str, float] = {}
@@ -38,7 +39,7 @@ class Around:
 
     async def look(self) -> None:
         """Look again, beside the screen."""
-        found = await asyncio.to_thread(nearby)
+        found = [*await asyncio.to_thread(nearby), *self._named]
         first, now = self._looked_at is None, monotonic()
         before, after = ({each.address for each in some} for some in (self.found, found))
         for address in after - before if not first else ():
@@ -61,6 +62,14 @@ class Around:
                     ago = show_duration(round(now - at))
                     words[address] = f"+ came {ago} ago" if word == "came" else f"− {word} {ago}"
         return words
+
+    def name(self, address: str) -> None:
+        """Something that is not around this machine is to stand among what is."""
+        kind = "serial" if address.startswith("/") else "usb" if address.startswith("usb") else "tcp"
+        if all(each.address != address for each in self.found):
+            self._named.append(Found(kind=kind, address=address, description="named by you"))
+            self.found = [*self.found, self._named[-1]]
+            self.version += 1
 
     async def ask(self, address: str) -> None:
         """Ask who is there; what was learned stands in its row."""
