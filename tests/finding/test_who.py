@@ -97,9 +97,9 @@ class Strangers(unittest.IsolatedAsyncioTestCase):
     async def test_a_port_that_vanishes_while_it_is_asked_is_told(self):
         master, slave = os.openpty()
         path = os.ttyname(slave)
-        os.close(slave)
         asked = asyncio.create_task(who(path, at_most=60))
         await asyncio.to_thread(os.read, master, 1)  # it has begun to ask
+        os.close(slave)
         os.close(master)
         with self.assertRaises(UnreachableError) as caught:
             await asked
