@@ -89,7 +89,7 @@ SAY = [
 PACKET = ["F4", "wait:1", *(["Up"] * 1), "wait:7", "a", "Left", "Left", "wait:0.5", "Tab", "wait:0.5"]
 BUS = ["F4", "wait:1", "Up", "Up", "wait:3", "a", "Left", "wait:0.5", "Tab", "wait:0.5"]
 NEW = ["text:80", "Return", "F3", "wait:1", "n", "wait:0.5", "Down", "Down", "Return", "wait:0.5"]
-AROUND = ["F3", "wait:1", "Tab", "Tab", "Down", "i", "wait:2", "Down", "Down", "i", "wait:3"]
+AROUND = ["F3", "wait:1", "Tab", "Tab", *(["Down"] * 7), "i", "wait:10"]
 FIRST = [
     *["N", "wait:0.5", "Return", "wait:2.5", "N", "wait:0.5", "Down", "Return", "wait:2.5"],
     *["N", "wait:0.5", "Down", "Down", "Return", "wait:2.5"],

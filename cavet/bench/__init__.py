@@ -1,5 +1,6 @@
 """The bench: its file, and the whole set-up put together and running."""
 
+from cavet.bench._asking import LOOK_SECONDS, MOVE_SECONDS, Heard, ask_and_follow, check_link, read_afresh, until_ready
 from cavet.bench._building import BROKER, build_world
 from cavet.bench._bus_reading import line_names
 from cavet.bench._by_hand import Answer
@@ -12,6 +13,7 @@ from cavet.bench._file import BenchFile, check_text, load_bench
 from cavet.bench._format_reading import FormatPlan
 from cavet.bench._host_side import HostLink
 from cavet.bench._meaning import Meanings, Telling, meanings
+from cavet.bench._meddling import FAULTS
 from cavet.bench._naming import AddressNames, address_names
 from cavet.bench._past import PastBench
 from cavet.bench._places import find_places
@@ -21,6 +23,7 @@ from cavet.bench._profiles import find_profile, shipped_profiles
 from cavet.bench._reloading import changes_between
 from cavet.bench._renaming import renamed, renamed_text, section_of, sort_of
 from cavet.bench._running import RunningBench
+from cavet.bench._saying import Said, find_host, say
 from cavet.bench._schema import SECTIONS, Key, Section
 from cavet.bench._schema_plan import PLAN_SECTIONS
 from cavet.bench._spoiling import LOOKS as SPOILING_LOOKS
@@ -37,6 +40,9 @@ from cavet.bench._toml import read_text
 
 __all__ = [
     "BROKER",
+    "FAULTS",
+    "LOOK_SECONDS",
+    "MOVE_SECONDS",
     "OWN",
     "PLAN_SECTIONS",
     "SECTIONS",
@@ -53,6 +59,7 @@ __all__ = [
     "Edits",
     "Endpoint",
     "FormatPlan",
+    "Heard",
     "HostLink",
     "HostPlan",
     "Key",
@@ -66,6 +73,7 @@ __all__ = [
     "Plan",
     "PlanFile",
     "RunningBench",
+    "Said",
     "ScpiPlan",
     "Section",
     "Spoiling",
@@ -79,19 +87,23 @@ __all__ = [
     "UsbSpoken",
     "address_names",
     "address_problem",
+    "ask_and_follow",
     "bench_rows",
     "board_rows",
     "build_world",
     "changes_between",
+    "check_link",
     "check_text",
     "constants",
     "edited",
+    "find_host",
     "find_places",
     "find_profile",
     "line_names",
     "load_bench",
     "load_plan",
     "meanings",
+    "read_afresh",
     "read_plan_text",
     "read_spoiling",
     "read_text",
@@ -99,6 +111,7 @@ __all__ = [
     "renamed",
     "renamed_text",
     "request_in",
+    "say",
     "section_of",
     "shipped_plans",
     "shipped_profiles",
@@ -107,5 +120,6 @@ __all__ = [
     "spoiled",
     "spoken",
     "start_text",
+    "until_ready",
     "with_addresses",
 ]

@@ -78,6 +78,11 @@ class HostLink:
         return self._end.address
 
     @property
+    def is_open(self) -> bool:
+        """Whether the link is open now."""
+        return self._open
+
+    @property
     def held(self) -> bool:
         """Whether the link is kept open by us."""
         return self._wanted
@@ -207,20 +212,20 @@ class HostLink:
         self.turn()
         return bool(asks)
 
-    def ask(self, name: str, value: Asked, by: str) -> int:
+    def ask(self, name: str, value: Asked, by: str, cause: int | None = None) -> int:
         """Want a point at a value; give the event that its trail begins with. Raises `UnreachableError` at a fault."""
-        asked = self._attempt(self._ask, name, value, by) if not self.fault else None
+        asked = self._attempt(self._ask, name, value, by, cause) if not self.fault else None
         if asked is None:
             raise UnreachableError(self.link.board, self.words)
         self.turn()
         return asked
 
-    def _ask(self, name: str, value: Asked, by: str) -> int:
-        return self.session.ask(name, value, self._clock.now(), by=by)
+    def _ask(self, name: str, value: Asked, by: str, cause: int | None) -> int:
+        return self.session.ask(name, value, self._clock.now(), by=by, cause=cause)
 
     async def say(
         self, pieces: Pieces, name: str, by: str, decoder: Decoder, is_answer: Callable[[Frame], bool] | None,
-        within: float, count: int = 1,
+        within: float, count: int = 1, cause: int | None = None,
     ) -> Answer:  # fmt: skip
         """Say a message by hand, in these pieces, and wait for what answers it, `count` frames at most; without
         `is_answer` none is due, and it is only said.
@@ -236,7 +241,7 @@ class HostLink:
                 hand = self._hand = ByHand(decoder, is_answer or (lambda frame: False), count)
                 self.session.hears_others = True
                 whole = b"".join(data for _, data in pieces)
-                asked = self._record.append(Kind.ASKED, self.link.board, Topic.MESSAGE, name, whole, None, by)
+                asked = self._record.append(Kind.ASKED, self.link.board, Topic.MESSAGE, name, whole, cause, by)
                 for place, (pause, data) in enumerate(pieces):
                     gone = await self._say_piece(pause, data, asked, name)
                     if place >= len(pieces) - count:  # from here on something whole has been said
@@ -251,13 +256,13 @@ class HostLink:
                 self.session.gives_way = self.session.hears_others = self._keeps_back = False
                 self.turn()
 
-    async def control(self, setup: bytes, name: str, by: str, within: float) -> Answer:
+    async def control(self, setup: bytes, name: str, by: str, within: float, cause: int | None = None) -> Answer:
         """Ask the control pipe of a USB device by hand. Raises `UnreachableError`."""
         async with self._one_hand:
             self._require_open()
             self.said_by_hand += 1
             tell, board, began = self._record.append, self.link.board, self._clock.now()
-            asked = tell(Kind.ASKED, board, Topic.MESSAGE, name, setup, None, by)
+            asked = tell(Kind.ASKED, board, Topic.MESSAGE, name, setup, cause, by)
             framed = tell(Kind.FRAMED, board, Topic.MESSAGE, name, setup, asked)
             try:
                 async with asyncio.timeout(within):

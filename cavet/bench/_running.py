@@ -339,9 +339,9 @@ class RunningBench:
         """Find a point by its name, or by `board.name`."""
         return self.plan.point(name)
 
-    def ask(self, point: Point, value: Asked, *, by: str) -> int:
-        """Want a point at a value; give the event that its trail begins with."""
-        return self.host_links[point.board].ask(point.name, value, by)
+    def ask(self, point: Point, value: Asked, *, by: str, cause: int | None = None) -> int:
+        """Want a point at a value; give the event that its trail begins with. `cause` is what that follows from."""
+        return self.host_links[point.board].ask(point.name, value, by, cause)
 
     def rest(self, *, by: str) -> list[int]:
         """Send every output of every board to its rest value, now."""

@@ -27,6 +27,7 @@ COMMANDS = {
     "new": "a small bench to begin with, every key explained",
     "serve": "the simulated boards on their real endpoints, no screen",
     "drive": "set or read points from the shell",
+    "run": "a routine: steps, at once, in time, checked before anything moves",
     "encode": "a message of a protocol, as bytes",
     "decode": "bytes of a protocol, as messages",
     "explain": "frames taken apart, bit by bit, with what they mean",

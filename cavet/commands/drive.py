@@ -9,12 +9,22 @@ import click
 import msgspec
 
 from cavet import clock
-from cavet.bench import Carrier, Diagnosis, HostLink, Plan, RunningBench, Standings
+from cavet.bench import (
+    Carrier,
+    Diagnosis,
+    Heard,
+    HostLink,
+    Plan,
+    RunningBench,
+    Standings,
+    ask_and_follow,
+    read_afresh,
+    until_ready,
+)
 from cavet.commands._bench import at_addresses, broker_option, on_broker, open_bench
 from cavet.commands._completing import complete_benches, complete_points
 from cavet.commands._recording import record_options, recorded, seed_option, with_seed
 from cavet.hosts import Asked, Point
-from cavet.library.asking import Heard, ask_and_follow, read_afresh, until_ready
 from cavet.record import Kind, Trail
 from cavet.units import show_duration
 from cavet.wording import WrongError

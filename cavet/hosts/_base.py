@@ -139,14 +139,16 @@ class Session(Generic[P]):
 
     # asking
 
-    def ask(self, name: str, value: Asked, now: float, *, by: str = "", forced: bool = False) -> int:
+    def ask(
+        self, name: str, value: Asked, now: float, *, by: str = "", forced: bool = False, cause: int | None = None
+    ) -> int:
         """Want a point at a value; give the event that its trail begins with.
 
         It is limited, refused, sent, or kept until the board is ready. `forced` sends it even if it stands there.
         """
         point = self._output(name)
         limited = point.limited(value)
-        asked = self._tell(Kind.ASKED, Topic.POINT, name, limited, None, by)
+        asked = self._tell(Kind.ASKED, Topic.POINT, name, limited, cause, by)
         if limited != value:
             note = f"asked {point.show(value)}, the limit is {point.show(limited)}"
             self._tell(Kind.LIMITED, Topic.POINT, name, value, asked, note)

@@ -14,10 +14,22 @@ from typing import Any, TypeVar
 
 import msgspec
 
-from cavet.bench import Carrier, Plan, RunningBench, Standings, load_bench, with_addresses
+from cavet.bench import (
+    LOOK_SECONDS,
+    MOVE_SECONDS,
+    Carrier,
+    Plan,
+    RunningBench,
+    Standings,
+    ask_and_follow,
+    check_link,
+    load_bench,
+    read_afresh,
+    until_ready,
+    with_addresses,
+)
 from cavet.demo import find_bench
 from cavet.hosts import Asked
-from cavet.library.asking import LOOK_SECONDS, MOVE_SECONDS, ask_and_follow, check_link, read_afresh, until_ready
 from cavet.library.errors import Refused, TooLate, Unconfirmed
 from cavet.library.frames import Passed, frames_of
 from cavet.library.sending import Sent, send

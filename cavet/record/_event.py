@@ -63,6 +63,11 @@ class Kind(StrEnum):
     """A quantity of the outside world was set by hand."""
     FAULT = "fault"
     """Something raised that nobody foresaw: what it was a part of has stopped; `note` says what, and where."""
+    STEP = "step"
+    """A step of a routine has begun: `subject` is the routine, `value` its line, `note` its text; or a tune was
+    turned."""
+    MARK = "mark"
+    """A flag that somebody has put into the record; `note` says why."""
     REMARK = "remark"
     """Something that a person should know: host and board start with different values, and the like."""
 
@@ -90,8 +95,10 @@ class Topic(StrEnum):
     REFLEX = "reflex"
     REGISTER = "register"
     RIG = "rig"
+    ROUTINE = "routine"
     SESSION = "session"
     TEXT = "text"
+    TUNE = "tune"
 
 
 class Purpose(StrEnum):

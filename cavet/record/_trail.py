@@ -118,7 +118,7 @@ class Trails:
         """Sort new events into the trails that they belong to."""
         for event in events:
             self._next = event.number + 1
-            if event.cause is None:
+            if event.cause is None or event.kind == Kind.ASKED:  # a wish may follow from a step of a routine
                 self._begin(event)
             else:
                 self._extend(event)

@@ -35,7 +35,7 @@ RULES: dict[Rule, str] = {
     topics_differ: "topics are spelled alike",
     rates_differ: "both ends of each line run at one rate",
     units_differ: "each host asks the unit that its board is",
-    units_twice: "units differ",
+    units_twice: "no two boards answer as one unit",
     modes_missing: "modes fit their pins",
     pins_shared: "each pin has one part",
     outputs_against_each_other: "no output against another",

@@ -110,9 +110,13 @@ def draw_remarks(view: RemarksView, width: int, height: int) -> Canvas:
     y -= skip
     if view.well and y + 1 < height:
         canvas.put(2, y, "all well" if not view.remarks else "well", GOT)
-        for words in view.well[: height - y - 2]:
-            y += 1
-            canvas.put(4, y, f"· {words}", QUIET, width - 6)
+        y += 1
+        for words in view.well:
+            for place, line in enumerate(_wrapped(words, width - 8)):
+                if y < height:
+                    canvas.put(4, y, " " if place else "·", QUIET)
+                    canvas.put(6, y, line, QUIET)
+                y += 1
     return canvas
 
 

@@ -415,6 +415,10 @@ class BenchScreen(Frame):
             self.app.push_screen(SheetScreen(lambda: bench_sheets.pin_sheet(self._desk, self._open)))
 
     def action_explain(self) -> None:
+        if self._pane == AROUND:
+            around = self._row_around()
+            self.app.push_screen(SheetScreen(lambda: bench_sheets.around_sheet(around)))
+            return
         remarks, _ = self._judge()
         row = self._row
         self.app.push_screen(SheetScreen(lambda: bench_sheets.row_sheet(self._desk, self._open, row, remarks)))

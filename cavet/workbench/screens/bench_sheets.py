@@ -10,7 +10,7 @@ from cavet.wording import listed, plain
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.sheet import Line, Sheet
 from cavet.workbench.wiring.keys import raw_table
-from cavet.workbench.wiring.views import wiring_of
+from cavet.workbench.wiring.views import AroundRow, wiring_of
 
 Thing = tuple[str, ...]
 """Something in the file that can be changed: the table it is."""
@@ -71,6 +71,17 @@ def row_sheet(desk: Desk, board: str, row: SectionRow | None, remarks: list[Rema
             ]
     title = plain(row.place) if row is not None else board
     return Sheet(f"{board}: {title}", lines or [[("nothing to say", QUIET)]])
+
+
+def around_sheet(row: AroundRow) -> Sheet:
+    """All that is known of something around this machine."""
+    lines: list[Line] = [
+        [("what    ", QUIET), (row.kind, PAPER)], [("told    ", QUIET), (row.told or "nothing yet: i asks it", PAPER)],
+        [("whose   ", QUIET), (row.whose or "not in this bench: t takes it in", GOT if row.whose else QUIET)],
+    ]  # fmt: skip
+    if row.news:
+        lines.append([("news    ", QUIET), (row.news, PAPER)])
+    return Sheet(row.address, lines)
 
 
 def things_in(desk: Desk, board: str, row: SectionRow) -> list[Thing]:

@@ -7,7 +7,10 @@ from collections.abc import Callable
 
 import msgspec
 
-from cavet.bench import Diagnosis, HostLink, RunningBench, Standings
+from cavet.bench._diagnosis import Diagnosis
+from cavet.bench._host_side import HostLink
+from cavet.bench._running import RunningBench
+from cavet.bench._standing import Standings
 from cavet.hosts import Asked, Point
 from cavet.record import Trail
 from cavet.wording import UnreachableError
@@ -44,11 +47,11 @@ def check_link(link: HostLink) -> None:
 
 async def ask_and_follow(
     bench: RunningBench, standings: Standings, point: Point, value: Asked, by: str,
-    is_enough: Callable[[Trail], bool] = lambda trail: False,
+    is_enough: Callable[[Trail], bool] = lambda trail: False, cause: int | None = None,
 ) -> tuple[Trail, Diagnosis]:  # fmt: skip
     """Want a point at a value; give the trail of that, and how it stands, once it is over or broken, or far enough."""
     link = bench.host_links[point.board]
-    asked = bench.ask(point, value, by=by)
+    asked = bench.ask(point, value, by=by, cause=cause)
     deadline = bench.clock.now() + MOVE_SECONDS
     while True:
         standings.follow()

@@ -1,0 +1,207 @@
+"""`cavet run BENCH FILE.routine [ROUTINE]`: a routine, checked before anything moves."""
+
+from __future__ import annotations
+
+import asyncio
+import signal
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import click
+
+from cavet import clock
+from cavet.bench import Carrier, Plan, RunningBench, until_ready
+from cavet.commands._bench import at_addresses, broker_option, on_broker, open_bench
+from cavet.commands._completing import complete_benches
+from cavet.commands._outside import act_on, follow_input, quantity, read_line
+from cavet.commands._recording import record_options, recorded, seed_option, with_seed
+from cavet.commands._saying import Output, as_json
+from cavet.routines import Program, Runner, read_routine
+from cavet.units import show_duration
+from cavet.wording import WrongError, listed, nearest, plain
+
+CODES = {"done": 0, "stopped": 0, "failed": 1, "lost": 3}
+
+
+@click.command("run")
+@click.argument("bench", shell_complete=complete_benches)
+@click.argument("file", type=click.Path(path_type=Path))
+@click.argument("routine", required=False)
+@click.option("--tune", "tunes", multiple=True, metavar="NAME=VALUE", help="Where a tune begins.")
+@click.option("--defect", "defects", multiple=True, metavar="NAME", help="A defect of the bench that is on.")
+@seed_option
+@click.option("--real", is_flag=True, help="In real time, the boards on their real endpoints.")
+@click.option("--at", multiple=True, metavar="BOARD=ADDRESS", help="Drive the board that is at this address.")
+@broker_option
+@record_options
+@click.option("--json", "as_json_lines", is_flag=True, help="JSON lines.")
+@click.option("--check", "only_check", is_flag=True, help="Read and check it only.")
+def command(
+    bench: str, file: Path, routine: str | None, tunes: tuple[str, ...], defects: tuple[str, ...], seed: str | None,
+    real: bool, at: tuple[str, ...], broker: str | None, record_path: Path | None, force: bool,
+    as_json_lines: bool, only_check: bool,
+) -> int:  # fmt: skip
+    """Run a routine of FILE on BENCH: the first, or ROUTINE. It is checked whole before anything moves; however it
+    ends, its outputs go to rest."""
+    plan = with_seed(at_addresses(on_broker(open_bench(bench).plan, broker), at), seed)
+    program = read_routine(file, plan)
+    name = chosen(program, routine)
+    given = dict(read_tune(program, name, word) for word in tunes)
+    for defect in defects:
+        if defect not in plan.defects:
+            known = plan.defects
+            raise WrongError(
+                "--defect", found=defect, expected=f"one of {listed(known)}", nearest=nearest(defect, known)
+            )
+    if only_check:
+        return 0
+    is_real = real or bool(at) or broker is not None
+    return clock.run(
+        run(
+            plan,
+            program,
+            name,
+            given,
+            defects,
+            as_lines=as_json_lines,
+            real=is_real,
+            record_path=record_path,
+            force=force,
+        ),
+        fast=not is_real,
+    )
+
+
+def chosen(program: Program, routine: str | None) -> str:
+    """The routine that is meant: the first, where none is named."""
+    known = program.routines
+    if routine is None:
+        return next(iter(known))
+    if routine not in known:
+        raise WrongError("routine", found=routine, expected=f"one of {listed(known)}", nearest=nearest(routine, known))
+    return routine
+
+
+def read_tune(program: Program, routine: str, word: str) -> tuple[str, float]:
+    """Read `NAME=VALUE`."""
+    name, equals, text = word.partition("=")
+    if not equals:
+        raise WrongError("--tune", found=word, expected="NAME=VALUE")
+    return name, tune_value(program, routine, name, text, f"--tune {name}")
+
+
+def tune_value(program: Program, routine: str, name: str, raw: object, place: str) -> float:
+    """A value of a tune, in its unit. Raises `WrongError`."""
+    tunes = program.routines[routine].tunes
+    if name not in tunes:
+        expected = f"one of {listed(tunes)}" if tunes else "no tune: it has none"
+        raise WrongError("tune", found=name, expected=expected, nearest=nearest(name, tunes))
+    tune = tunes[name]
+    value = quantity(raw, tune.unit or "", place)
+    if not tune.limited(value):
+        low, high = sorted((tune.low, tune.high))
+        raise WrongError(place, found=f"{value:g}", expected=f"{low:g} to {high:g} {tune.unit or ''}".strip())
+    return value
+
+
+class Printer:
+    """Prints what a run tells: JSON lines, or lines for a person."""
+
+    def __init__(self, *, as_lines: bool, real: bool) -> None:
+        self._as_lines = as_lines
+        self._output = Output(lambda count: f"{count} lines were left out: nobody read them") if real else None
+        """In real time nobody may be held up by who reads; in fast time, time stands still meanwhile."""
+
+    def __call__(self, line: dict[str, Any]) -> None:
+        text = as_json(line) if self._as_lines else readable(line)
+        if self._output is not None:
+            self._output.say(text)
+        else:
+            click.echo(text)
+
+    def close(self) -> None:
+        """The last lines go out."""
+        if self._output is not None:
+            self._output.close()
+
+
+def readable(line: dict[str, Any]) -> str:
+    """One line for a person."""
+    at = f"{line['t']:10.3f}  "
+    event = line["event"]
+    if event == "step":
+        sign = {"done": " ", "failed": "✕", "left": "·"}[line["result"]]
+        return f"{at}{sign} {line['line']:4}  {plain(line['text'])}  {show_duration(line['took'])}"
+    if event in ("said", "marked"):
+        return f"{at}{'»' if event == 'said' else '⚑'} {line['line']:4}  {plain(line['text'])}"
+    if event == "expected":
+        found = "" if line["held"] else f", found {plain(line.get('found', ''))}"
+        return f"{at}{'✓' if line['held'] else '✕'} {line['line']:4}  {plain(line['text'])}{found}"
+    if event == "tune":
+        return f"{at}~       {line['name']} is {line['value']:g} now"
+    if event == "end":
+        where = f", line {line['line']}" if line["line"] else ""
+        why = f": {plain(line['why'])}" if line["why"] else ""
+        rest = "" if line["at_rest"] else "; not all that was touched is at rest"
+        return f"{at}{line['result']}{where}{why}{rest}"
+    return f"{at}{plain(str(line))}"
+
+
+async def run(
+    plan: Plan, program: Program, name: str, tunes: dict[str, float], defects: tuple[str, ...], *,
+    as_lines: bool, real: bool, record_path: Path | None, force: bool,
+) -> int:  # fmt: skip
+    """Put the bench together, run the routine on it, end it; give the exit code."""
+    tell = Printer(as_lines=as_lines, real=real)
+    bench = RunningBench(plan, carrier=Carrier.REAL if real else Carrier.MEMORY)
+    with recorded(bench, record_path, force=force):
+        try:
+            for defect in defects:
+                bench.world.switch_defect(defect, True)
+            await bench.start()
+            await asyncio.gather(*(until_ready(bench.host_links[host]) for host in hosts_of(plan, program)))
+            runner = Runner(bench, program, tell)
+            told = listen(bench, runner, program, name, tell)
+            end = await runner.run(name, tunes)
+            return 1 if told and end.result == "stopped" else CODES[end.result]
+        finally:
+            await bench.stop()
+            tell.close()
+
+
+def hosts_of(plan: Plan, program: Program) -> list[str]:
+    """The hosts that a routine talks to, in the bench's order."""
+    wanted = program.hosts
+    return [host for host in plan.hosts if host in wanted]
+
+
+def listen(
+    bench: RunningBench, runner: Runner, program: Program, name: str, tell: Callable[[dict[str, Any]], None]
+) -> list[str]:
+    """Listen to signals and to lines of standard input; give the list in which a signal leaves its name."""
+    told: list[str] = []
+    loop = asyncio.get_running_loop()
+
+    def end(number: signal.Signals) -> None:
+        told.append(number.name)
+        runner.stop(f"told to end: {number.name}")
+
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, lambda number, frame: loop.call_soon_threadsafe(end, signal.Signals(number)))
+
+    def take(line: bytes) -> None:
+        try:
+            wish = read_line(line)
+            if "tune" in wish:
+                raw = wish.get("value")
+                tune = str(wish["tune"])
+                runner.tune(tune, tune_value(program, name, tune, raw, "input.value"))
+            else:
+                found = act_on(bench, line)
+                tell({"event": "done", "t": round(bench.clock.now(), 6), **found})
+        except WrongError as error:
+            tell({"event": "error", "t": round(bench.clock.now(), 6), "message": str(error)})
+
+    follow_input(take)
+    return told

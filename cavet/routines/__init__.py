@@ -1,0 +1,11 @@
+"""Routines: steps, at once, in time, as a text that is checked against a bench before anything moves.
+
+`read_routine` reads and checks a file; a `Runner` runs a routine of it on a bench.
+"""
+
+from cavet.routines._checking import Program, RoutinePlan, TunePlan
+from cavet.routines._reading import read_routine, routine_text
+from cavet.routines._running import Runner
+from cavet.routines._telling import End
+
+__all__ = ["End", "Program", "RoutinePlan", "Runner", "TunePlan", "read_routine", "routine_text"]

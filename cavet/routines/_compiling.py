@@ -1,0 +1,450 @@
+"""Values and conditions, checked against the bench and made into functions of how it stands.
+
+Every value has a kind and a unit that are known before anything runs. What nobody has told yet is `None`: a sum with
+it is `None`, and no comparison with it holds.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import Any, Protocol
+
+import msgspec
+
+from cavet import units
+from cavet.bench import Plan
+from cavet.boards import KINDS
+from cavet.hosts import Point
+from cavet.routines import _tree as tree
+from cavet.routines._mistakes import MistakeError
+from cavet.routines._words import FUNCTIONS
+from cavet.wording import listed, plain
+
+MAX_TEXT = 1000
+SWITCH_WORDS = {"on": True, "off": False}
+
+
+class Look(Protocol):
+    """How the bench stands, for a track that runs."""
+
+    scope: dict[str, Any]
+    """The values of its tunes and its own names."""
+    before: dict[int, Any]
+    """What edges saw when they were looked at last."""
+    seen: dict[int, Any]
+    """What they see now."""
+
+    @property
+    def elapsed(self) -> float:
+        """How long the routine runs, in s."""
+
+    def got(self, point: Point) -> Any: ...
+    def asked(self, point: Point) -> Any: ...
+    def part(self, path: str) -> Any: ...
+    def pin(self, board: str, pin: int) -> Any: ...
+    def stands(self, name: str, how: str) -> bool: ...
+
+
+Run = Callable[[Any], Any]
+
+
+class Value(msgspec.Struct, frozen=True, kw_only=True):
+    """Something with a value: `number` in `unit` (`None` for a bare one), `switch` with its words, or `text`."""
+
+    kind: str
+    run: Run
+    unit: str | None = None
+    words: tuple[str, str] = ("off", "on")
+    resolution: float = 0.0
+    """How near two numbers are the same, in `unit`."""
+    constant: bool = False
+
+    def shown(self, value: Any) -> str:
+        """A value of it, for a person."""
+        if value is None:
+            return "—"
+        if self.kind == "switch":
+            return self.words[bool(value)]
+        if self.kind == "text":
+            return plain(str(value), MAX_TEXT)
+        return units.show(round(float(value), 6), self.unit or "") if math.isfinite(value) else "no number"
+
+
+class Names(msgspec.Struct):
+    """What names mean at a place: tunes and values of the track."""
+
+    plan: Plan
+    known: dict[str, Value]
+    used: set[str]
+    """The hosts that are spoken of so far."""
+
+    def within(self) -> Names:
+        """The same, to which a block may add names of its own."""
+        return Names(self.plan, dict(self.known), self.used)
+
+
+def dimension(unit: str) -> str:
+    """What a unit measures; the unit itself where nobody knows it."""
+    return next((name for name, known in units.DIMENSIONS.items() if unit in known), unit)
+
+
+def as_text(kind: Value) -> str:
+    """What a value is, in words."""
+    if kind.kind == "number":
+        return f"a number in {kind.unit}" if kind.unit else "a number"
+    return f"one of {listed(kind.words)}" if kind.kind == "switch" else "a text"
+
+
+def lifted(act: Callable[..., Any]) -> Callable[..., Any]:
+    """The same, with nothing where one of its values is not known."""
+
+    def run(*values: Any) -> Any:
+        return None if any(value is None for value in values) else act(*values)
+
+    return run
+
+
+class Compiler:
+    """Makes functions of values and conditions at one place. `watched` allows edges: something looks again and again."""
+
+    def __init__(self, names: Names, *, watched: bool = False) -> None:
+        self._names = names
+        self._plan = names.plan
+        self._watched = watched
+
+    # values
+
+    def value(self, expr: tree.Expr, want: Value | None = None) -> Value:
+        """A value; `want` says what it is to be, for bare numbers and words. Raises `MistakeError`."""
+        read: Callable[[Any, Value | None], Value] = getattr(self, f"_{type(expr).__name__.lower()}")
+        return read(expr, want)
+
+    def fitting(self, expr: tree.Expr, want: Value) -> Value:
+        """A value of the same kind, in the same unit. Raises `MistakeError`."""
+        found = self.value(expr, want)
+        if found.kind != want.kind:
+            raise MistakeError(expr.at, found=self._words(found, expr), expected=as_text(want))
+        if want.kind != "number":
+            return found
+        return self._in_unit(found, want.unit, expr)
+
+    def _words(self, found: Value, expr: tree.Expr) -> str:
+        if found.constant:
+            return found.shown(found.run(None))
+        return expr.name if isinstance(expr, tree.Name) else as_text(found)
+
+    def _in_unit(self, found: Value, unit: str | None, expr: tree.Expr) -> Value:
+        if found.unit is None or found.unit == unit:
+            return msgspec.structs.replace(found, unit=unit)
+        if unit is None or dimension(found.unit) != dimension(unit):
+            expected = f"a number in {unit}" if unit else "a number without a unit"
+            raise MistakeError(expr.at, found=self._words(found, expr), expected=expected)
+        factor = _factor(found.unit, unit)
+        run = found.run
+        scaled = lifted(lambda value: float(f"{value * factor:.15g}"))
+        return msgspec.structs.replace(
+            found, unit=unit, run=lambda look: scaled(run(look)), resolution=found.resolution * factor
+        )
+
+    def time(self, expr: tree.Expr) -> Value:
+        """A time, in seconds. Raises `MistakeError`."""
+        found = self.value(expr)
+        if found.kind != "number" or found.unit is None:
+            shown = self._words(found, expr)
+            near = f", such as {shown} s" if found.kind == "number" and found.constant else ", such as 2 s"
+            raise MistakeError(expr.at, found=shown, expected=f"a time{near}")
+        made = self._in_unit(found, "s", expr)
+        if made.constant and made.run(None) < 0:
+            raise MistakeError(expr.at, found=self._words(found, expr), expected="a time of 0 s or more")
+        return made
+
+    def _number(self, expr: tree.Number, want: Value | None) -> Value:
+        if expr.unit is not None and not units.known(expr.unit):
+            raise MistakeError(expr.at, found=expr.unit, expected="a unit")
+        number = expr.value
+        return Value(kind="number", unit=expr.unit, run=lambda look: number, constant=True)
+
+    def _text(self, expr: tree.Text, want: Value | None) -> Value:
+        parts = [part if isinstance(part, str) else self.value(part) for part in expr.parts]
+
+        def run(look: Any) -> str:
+            return "".join(part if isinstance(part, str) else part.shown(part.run(look)) for part in parts)[:MAX_TEXT]
+
+        return Value(kind="text", run=run, constant=all(isinstance(part, str) for part in parts))
+
+    def _name(self, expr: tree.Name, want: Value | None) -> Value:
+        name = expr.name
+        known = self._names.known.get(name)
+        if known is not None:
+            return known
+        word = self._word(name, want)
+        if word is not None:
+            return word
+        if name in self._plan.points:
+            return of_point(self.point(expr))
+        board, dot, part = name.partition(".")
+        if dot and board in self._plan.boards:
+            return self._part(expr, board, part)
+        words = [*self._names.known, *self._plan.points, *(want.words if want is not None else ())]
+        expected = "a point, a tune or a value" + (
+            f", or {listed(want.words)}" if want and want.kind == "switch" else ""
+        )
+        raise MistakeError(expr.at, found=name, expected=expected, words=words)
+
+    def _word(self, name: str, want: Value | None) -> Value | None:
+        """A word of a point, where one is expected."""
+        if want is None or want.kind == "number":
+            return None
+        if want.kind == "text":
+            return None
+        if name in want.words:
+            on = name == want.words[1]
+        elif name in SWITCH_WORDS:
+            on = SWITCH_WORDS[name]
+        else:
+            return None
+        return Value(kind="switch", words=want.words, run=lambda look: on, constant=True)
+
+    def _part(self, expr: tree.Name, board: str, part: str) -> Value:
+        """How a part of a simulated board stands."""
+        parts = self._plan.boards[board].parts
+        if part not in parts:
+            raise MistakeError(
+                expr.at, found=expr.name, expected=f"a part of the {board}", words=[f"{board}.{each}" for each in parts]
+            )
+        unit = KINDS[parts[part]["kind"]].unit
+        path = expr.name
+        if unit:
+            return Value(kind="number", unit=unit, run=lambda look: look.part(path), resolution=0.0)
+        return Value(kind="text", run=lambda look: look.part(path))
+
+    def _truth(self, expr: tree.Truth, want: Value | None) -> Value:
+        board = self._plan.boards.get(expr.board)
+        if board is None:
+            raise MistakeError(expr.at, found=expr.board, expected="a simulated board", words=list(self._plan.boards))
+        pins = board.profile.pins
+        number = next((pin.number for pin in pins.values() if expr.pin in (str(pin.number), pin.label)), None)
+        if number is None:
+            raise MistakeError(
+                expr.at, found=expr.pin, expected=f"a pin of the {expr.board}: {min(pins)} to {max(pins)}"
+            )
+        name = expr.board
+        return Value(kind="number", run=lambda look: look.pin(name, number))
+
+    def _askedfor(self, expr: tree.AskedFor, want: Value | None) -> Value:
+        point = self.point(expr.point)
+        if not point.kind.is_output:
+            raise MistakeError(expr.point.at, found=f"{point.name}, an input", expected="an output")
+        return msgspec.structs.replace(of_point(point), run=lambda look: look.asked(point))
+
+    def _elapsed(self, expr: tree.Elapsed, want: Value | None) -> Value:
+        return Value(kind="number", unit="s", run=lambda look: look.elapsed)
+
+    def _negative(self, expr: tree.Negative, want: Value | None) -> Value:
+        found = self._numeric(expr.of, want)
+        run = found.run
+        turned = lifted(lambda value: -value)
+        return msgspec.structs.replace(found, run=lambda look: turned(run(look)))
+
+    def _numeric(self, expr: tree.Expr, want: Value | None = None) -> Value:
+        found = self.value(expr, want)
+        if found.kind != "number":
+            raise MistakeError(expr.at, found=self._words(found, expr), expected="a number")
+        return found
+
+    def _sum(self, expr: tree.Sum, want: Value | None) -> Value:
+        left, right = self._numeric(expr.left, want), self._numeric(expr.right, want)
+        constant = left.constant and right.constant
+        if expr.sign in "+-":
+            left, right = self._alike(left, right, expr.left, expr.right)
+            act: Callable[[Any, Any], Any] = (lambda a, b: a + b) if expr.sign == "+" else (lambda a, b: a - b)
+            unit = left.unit
+        else:
+            unit, factor = self._product_unit(expr, left, right)
+            act = (lambda a, b: a * b * factor) if expr.sign == "*" else (lambda a, b: _divided(a, b * factor))
+        join, first, second = lifted(act), left.run, right.run
+        return Value(kind="number", unit=unit, run=lambda look: join(first(look), second(look)), constant=constant)
+
+    def _alike(self, left: Value, right: Value, one: tree.Expr, other: tree.Expr) -> tuple[Value, Value]:
+        """Two numbers in one unit: a bare one takes the other's."""
+        if left.unit is None and right.unit is not None:
+            return self._in_unit(left, right.unit, one), right
+        return left, self._in_unit(right, left.unit, other)
+
+    def _product_unit(self, expr: tree.Sum, left: Value, right: Value) -> tuple[str | None, float]:
+        """The unit of a product or a quotient, and what its right side is to be multiplied with."""
+        bare = (None, "", "%")
+        if right.unit in bare:
+            return left.unit, 0.01 if right.unit == "%" else 1.0
+        if expr.sign == "*" and left.unit in bare:
+            return right.unit, 0.01 if left.unit == "%" else 1.0
+        if expr.sign == "/" and left.unit is not None and right.unit is not None:
+            if dimension(left.unit) == dimension(right.unit):
+                return None, _factor(right.unit, left.unit)
+        words = f"{left.unit or 'a number'} {expr.sign} {right.unit}"
+        raise MistakeError(expr.at, found=words, expected="a number without a unit on one side")
+
+    def _call(self, expr: tree.Call, want: Value | None) -> Value:
+        least, most = FUNCTIONS[expr.name]
+        if not least <= len(expr.of) <= most:
+            count = (
+                f"{least} to {most}"
+                if most < 99 and most > least
+                else f"{least} or more"
+                if most > least
+                else str(least)
+            )
+            raise MistakeError(expr.at, found=f"{len(expr.of)} values", expected=f"{count} in {expr.name}()")
+        found = [self._numeric(each, want) for each in expr.of]
+        unit = next((each.unit for each in found if each.unit is not None), None)
+        if expr.name != "round":
+            found = [self._in_unit(each, unit, of) for each, of in zip(found, expr.of, strict=True)]
+        runs = [each.run for each in found]
+        act = lifted(ACTS[expr.name])
+        unit = None if expr.name == "root" else found[0].unit
+        return Value(
+            kind="number", unit=unit, run=lambda look: act(*[run(look) for run in runs]),
+            constant=all(each.constant for each in found),
+        )  # fmt: skip
+
+    # conditions
+
+    def condition(self, expr: tree.Expr) -> Run:
+        """A condition, as a function that tells whether it holds. Raises `MistakeError`."""
+        if isinstance(expr, tree.Joined):
+            parts = [self.condition(each) for each in expr.of]
+            if expr.how == "and":
+                return lambda look: all([part(look) for part in parts])  # each edge has to be looked at
+            return lambda look: any([part(look) for part in parts])
+        if isinstance(expr, tree.Not):
+            inner = self.condition(expr.of)
+            return lambda look: not inner(look)
+        if isinstance(expr, tree.Compare):
+            return self._compare(expr)
+        if isinstance(expr, tree.Edge):
+            return self._edge(expr)
+        if isinstance(expr, tree.BoardIs):
+            return self._board_is(expr)
+        if isinstance(expr, tree.Reads):
+            raise MistakeError(expr.at, found="reads", expected="`expect POINT reads VALUE`, and nothing beside it")
+        found = self.value(expr)
+        if found.kind != "switch":
+            raise MistakeError(expr.at, found=self._words(found, expr), expected="a condition, such as `level > 1 m`")
+        run = found.run
+        return lambda look: bool(run(look))
+
+    def _compare(self, expr: tree.Compare) -> Run:
+        left = self._first_side(expr)
+        right = self.value(expr.right, left)
+        if left.kind == "number" and expr.sign == "is":
+            raise MistakeError(expr.at, found="is", expected="=, < or > between numbers")
+        if left.kind == "text" and isinstance(expr.right, tree.Name) and right.kind != "text":
+            raise MistakeError(expr.right.at, found=self._words(right, expr.right), expected='a text in "quotes"')
+        if left.kind != right.kind:
+            raise MistakeError(expr.right.at, found=self._words(right, expr.right), expected=as_text(left))
+        if left.kind == "number":
+            left, right = self._alike(left, right, expr.left, expr.right)
+        elif expr.sign not in ("=", "!=", "is"):
+            raise MistakeError(expr.at, found=expr.sign, expected="=, != or is")
+        return _comparison(expr.sign, left, right)
+
+    def _first_side(self, expr: tree.Compare) -> Value:
+        """The left side; where it is a word, what that means is said by the right side."""
+        is_word = isinstance(expr.left, tree.Name) and not self._means_something(expr.left.name)
+        if is_word and not isinstance(expr.right, tree.Number):
+            return self.value(expr.left, self.value(expr.right))
+        left = self.value(expr.left)
+        if left.kind == "text" and isinstance(expr.right, tree.Name) and not self._means_something(expr.right.name):
+            name = expr.right.name  # a word of a part: `tripped`, as it says of itself
+            expr.right = tree.Text(expr.right.at, [name])
+        return left
+
+    def _means_something(self, name: str) -> bool:
+        return name in self._names.known or name in self._plan.points or "." in name
+
+    def _edge(self, expr: tree.Edge) -> Run:
+        if not self._watched:
+            where = "`wait until`, `when`, or `expect … within`: it is not seen by looking once"
+            raise MistakeError(expr.at, found=expr.how, expected=where)
+        found = self.value(expr.of)
+        if found.kind == "text" and expr.how != "changes":
+            raise MistakeError(expr.at, found=f"{expr.how} of a text", expected="changes")
+        run, key, happens = found.run, id(expr), EDGES[expr.how]
+
+        def look_at(look: Look) -> bool:
+            now = run(look)
+            before = look.before.get(key, now)
+            look.seen[key] = now
+            return before is not None and now is not None and happens(before, now)
+
+        return look_at
+
+    def _board_is(self, expr: tree.BoardIs) -> Run:
+        name, how = expr.name, expr.how
+        boards = {link.board for link in self._plan.links.values()}
+        links = {f"{link.board}.{each}" for link in self._plan.links.values() for each in (link.name, link.kind)}
+        known = [*boards, *self._plan.hosts, *(links if how == "open" else ())]
+        if name not in known:
+            raise MistakeError(
+                expr.at, found=name, expected="a board" if how != "open" else "board.link", words=sorted(known)
+            )
+        return lambda look: bool(look.stands(name, how))
+
+    def point(self, name: tree.Name) -> Point:
+        """A point by its name. Raises `MistakeError`."""
+        point = self._plan.points.get(name.name)
+        if point is not None:
+            self._names.used.add(point.board)
+            return point
+        raise MistakeError(name.at, found=name.name, expected="a point of the bench", words=list(self._plan.points))
+
+
+def of_point(point: Point) -> Value:
+    """What is known of a point, as a value."""
+    kind = "text" if point.kind.is_text else "switch" if point.kind.is_switch else "number"
+    return Value(
+        kind=kind, unit=point.unit if kind == "number" else None, words=point.words, run=lambda look: look.got(point),
+        resolution=max(point.resolution, point.tolerance) if kind == "number" else 0.0,
+    )  # fmt: skip
+
+
+def _factor(unit: str, wanted: str) -> float:
+    factors = units.DIMENSIONS[dimension(unit)]
+    return factors[unit] / factors[wanted]
+
+
+def _divided(one: float, other: float) -> float | None:
+    """What is divided by nothing is not known."""
+    return one / other if other else None
+
+
+def _rounded(value: float, digits: float = 0) -> float:
+    return float(round(value, int(max(-12, min(12, digits)))))
+
+
+ACTS: dict[str, Callable[..., Any]] = {
+    "min": min, "max": max, "abs": abs, "round": _rounded,
+    "root": lambda value: math.sqrt(value) if value >= 0 else None,
+}  # fmt: skip
+EDGES: dict[str, Callable[[Any, Any], bool]] = {
+    "rises": lambda before, now: now > before, "falls": lambda before, now: now < before,
+    "changes": lambda before, now: bool(now != before),
+}  # fmt: skip
+SIGNS: dict[str, Callable[[Any, Any], bool]] = {
+    "<": lambda a, b: a < b, "<=": lambda a, b: a <= b, ">": lambda a, b: a > b, ">=": lambda a, b: a >= b,
+    "=": lambda a, b: bool(a == b), "is": lambda a, b: bool(a == b), "!=": lambda a, b: bool(a != b),
+}  # fmt: skip
+
+
+def _comparison(sign: str, left: Value, right: Value) -> Run:
+    one, other, near = left.run, right.run, max(left.resolution, right.resolution)
+    holds = SIGNS[sign]
+    if near and sign in ("=", "!="):
+        holds = (lambda a, b: abs(a - b) <= near) if sign == "=" else (lambda a, b: abs(a - b) > near)
+
+    def run(look: Any) -> bool:
+        a, b = one(look), other(look)
+        return a is not None and b is not None and holds(a, b)
+
+    return run

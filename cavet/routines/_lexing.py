@@ -1,0 +1,95 @@
+"""One line of a routine as words: numbers with their units, texts, names, signs."""
+
+from __future__ import annotations
+
+import re
+
+import msgspec
+
+from cavet import units
+from cavet.routines._mistakes import MistakeError
+
+NUMBER = re.compile(r"0[xX][0-9A-Fa-f]+|\d{1,3}(?: \d{3})+(?![\d.]\d)(?:\.\d+)?|\d+(?:\.\d+)?(?:[eE][+-]?\d+)?|\.\d+")
+NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
+STRING = re.compile(r'"((?:[^"\\]|\\.)*)"')
+SIGN = re.compile(r"!=|<=|>=|[-−+*/=<>(),.{}]")
+UNIT = re.compile(
+    "|".join(sorted((re.escape(unit) for names in units.DIMENSIONS.values() for unit in names if unit), key=len)[::-1])
+)
+ESCAPES = {"n": "\n", "t": "\t", '"': '"', "\\": "\\", "{": "\\{", "}": "\\}"}
+AS_WORDS = ("step", "min", "in", "times")
+"""Words that are units, or look like them, and words of the language as well: what follows says which."""
+
+
+class Token(msgspec.Struct, frozen=True):
+    """A word of a line: what it is, its text, where it begins (from 1), and where it ends."""
+
+    kind: str
+    """`number`, `text`, `name`, `sign`, `end`."""
+    text: str
+    at: int
+    end: int
+    value: float = 0.0
+    unit: str | None = None
+
+
+def tokens(line: str) -> list[Token]:
+    """The words of a line, without its comment; the last is its end. Raises `MistakeError`."""
+    found: list[Token] = []
+    at = 0
+    while True:
+        while line[at : at + 1] in (" ", "\u00a0", "\u202f") and at < len(line):
+            at += 1
+        if at >= len(line) or line[at] == "#":
+            found.append(Token("end", "the end of the line", at + 1, at + 1))
+            return found
+        token = _next(line, at)
+        found.append(token)
+        at = token.end - 1
+
+
+def _next(line: str, at: int) -> Token:
+    column = at + 1
+    if match := STRING.match(line, at):
+        return Token("text", _unescaped(match.group(1), column), column, match.end() + 1)
+    if line[at] == '"':
+        raise MistakeError(column, found="a text without an end", expected='a " behind it')
+    if match := NUMBER.match(line, at):
+        return _number(line, match)
+    if match := NAME.match(line, at):
+        return Token("name", match.group(), column, match.end() + 1)
+    if match := SIGN.match(line, at):
+        return Token("sign", match.group().replace("−", "-"), column, match.end() + 1)
+    expected = "four spaces: a tab is as wide as somebody likes" if line[at] == "\t" else "a word, a number, a text"
+    raise MistakeError(column, found=line[at], expected=expected)
+
+
+def _number(line: str, match: re.Match[str]) -> Token:
+    text = match.group()
+    value = float(int(text, 16)) if text[:2] in ("0x", "0X") else float(text.replace(" ", ""))
+    at = match.end()
+    behind = at + 1 if line[at : at + 1] == " " else at
+    unit = UNIT.match(line, behind)
+    if unit is None or not _is_unit(line, unit):
+        return Token("number", text, match.start() + 1, at + 1, value)
+    return Token("number", line[match.start() : unit.end()], match.start() + 1, unit.end() + 1, value, unit.group())
+
+
+def _is_unit(line: str, unit: re.Match[str]) -> bool:
+    """Whether what looks like a unit is one: nothing goes on with it, and it is no word of the language there."""
+    behind = line[unit.end() : unit.end() + 1]
+    if behind and (behind.isalnum() or behind in "_("):
+        return False
+    return unit.group() not in AS_WORDS or not re.match(r"\s*[-−(\w.]", line[unit.end() :])
+
+
+def _unescaped(text: str, column: int) -> str:
+    """A text as it is meant. `\\\\{` stays, for a brace that is no value's."""
+
+    def one(match: re.Match[str]) -> str:
+        if match.group(1) not in ESCAPES:
+            known = ", ".join("\\" + each for each in ESCAPES)
+            raise MistakeError(column + match.start() + 1, found=match.group(), expected=known)
+        return ESCAPES[match.group(1)]
+
+    return re.sub(r"\\(.)", one, text)

@@ -1,0 +1,40 @@
+"""From a file to what can be run."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from cavet.bench import Plan, read_text
+from cavet.routines._checking import Program, check
+from cavet.routines._parsing import parse
+from cavet.wording import MoreWrongError, WrongError
+
+MOST_TOLD = 50
+"""So many mistakes are told of one file; of the others only how many there are."""
+MAX_BYTES = 4 << 20
+
+
+def read_routine(path: Path, plan: Plan) -> Program:
+    """Read a file and check it against a bench. Raises `WrongError` where it can't be read, and an `ExceptionGroup` of
+    all that is wrong in it."""
+    return routine_text(read_text(path, "a routine", MAX_BYTES), path.name, plan)
+
+
+def routine_text(text: str, file: str, plan: Plan) -> Program:
+    """The same for a text; `file` is what mistakes call it."""
+    sheet, mistakes = parse(text, file)
+    program, more = check(sheet, plan)
+    mistakes = sorted({str(each): each for each in [*mistakes, *more]}.values(), key=_place)
+    if mistakes:
+        told: list[WrongError] = mistakes[:MOST_TOLD]
+        if len(mistakes) > MOST_TOLD:
+            told.append(MoreWrongError(file, len(mistakes) - MOST_TOLD))
+        raise ExceptionGroup(f"{file} can't be run", told)
+    return program
+
+
+def _place(mistake: WrongError) -> tuple[int, int]:
+    """Where it stands: line and column."""
+    _, _, rest = mistake.place.partition(":")
+    line, _, column = rest.rpartition(":")
+    return (int(line), int(column)) if line.isdigit() and column.isdigit() else (0, 0)

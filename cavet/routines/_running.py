@@ -1,0 +1,662 @@
+"""Running a routine: its tracks are tasks of the one loop, which take turns only where they wait.
+
+However it ends, `finally` runs, and then every output that was touched goes to rest. Each step is an event of the
+record, and what it does follows from that.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Awaitable, Callable
+from contextlib import suppress
+from math import inf
+from typing import Any
+
+from cavet.bench import LOOK_SECONDS, MOVE_SECONDS, RunningBench, Standings, ask_and_follow, read_afresh, say
+from cavet.hosts import Asked, Point, PointKind
+from cavet.record import Kind, Topic, Trail
+from cavet.routines import _tree as tree
+from cavet.routines._checking import MOST_TURNS, Program, RoutinePlan, TrackPlan, texts_of
+from cavet.routines._compiling import Run, Value
+from cavet.routines._looking import Looking
+from cavet.routines._telling import End, EndError, LeaveError, OverError, Tell
+from cavet.units import show_duration
+from cavet.wording import UnreachableError, WrongError, plain
+
+LOST_SECONDS = 30.0
+"""A link that is not back after so long is lost for good."""
+FINALLY_SECONDS = 30.0
+RAMP_SECONDS = 0.02
+
+
+class Track:
+    """What one track is at: its name, how it looks at the bench, and whose it is."""
+
+    def __init__(self, routine: RoutinePlan, name: str, looking: Looking) -> None:
+        self.routine = routine
+        self.name = name
+        self.look = looking
+        self.step: int | None = None
+        """The event of the step that is under way."""
+        self.line = 0
+
+    @property
+    def by(self) -> str:
+        """Who asks, as trails say it."""
+        return f"routine {self.routine.name}, line {self.line}"
+
+
+class Runner:
+    """Runs a routine of a checked file on a bench. `tell` is given each line."""
+
+    def __init__(self, bench: RunningBench, program: Program, tell: Tell) -> None:
+        self._bench = bench
+        self._program = program
+        self._tell_line = tell
+        self._standings = Standings(bench)
+        self._touched: dict[str, Point] = {}
+        self._kept: set[str] = set()
+        self._scopes: list[tuple[RoutinePlan, dict[str, Any]]] = []
+        """The routines under way, with the values of their tunes: the outermost first."""
+        self._ending: End | None = None
+        """How it was told to end from outside."""
+        self._main: asyncio.Task[None] | None = None
+        self._late: set[int] = set()
+
+    @property
+    def _now(self) -> float:
+        return self._bench.clock.now()
+
+    def _tell(self, event: str, **fields: Any) -> None:
+        self._tell_line({"event": event, "t": round(self._now, 6), **fields})
+
+    # from outside
+
+    def stop(self, why: str) -> None:
+        """End it, as soon as it waits: `finally` runs, and the outputs go to rest. A second time changes nothing."""
+        if self._ending is None:
+            self._ending = End(result="stopped", why=why)
+            if self._main is not None:
+                self._main.cancel()
+
+    def tune(self, name: str, value: float) -> None:
+        """Turn a tune. Raises `WrongError` for one that is not there, and a value outside its range."""
+        for routine, scope in self._scopes:
+            if name in routine.tunes:
+                tune = routine.tunes[name]
+                if not tune.limited(value):
+                    low, high = sorted((tune.low, tune.high))
+                    raise WrongError(
+                        f"tune {name}", found=f"{value:g}", expected=f"{low:g} to {high:g} {tune.unit or ''}".strip()
+                    )
+                scope[name] = value
+                self._bench.record.append(Kind.STEP, "", Topic.TUNE, name, value, None, f"turned to {value:g}")
+                self._tell("tune", name=name, value=value)
+                return
+        raise WrongError("tune", found=name, expected="a tune of a routine that runs")
+
+    # a whole run
+
+    async def run(self, name: str, tunes: dict[str, float] | None = None) -> End:
+        """Run a routine to its end; tell that, and give it."""
+        end = await self._whole(name, tunes or {})
+        at_rest = await self._to_rest()
+        self._tell("end", result=end.result, line=end.line, why=end.why, touched=list(self._touched), at_rest=at_rest)
+        return end
+
+    async def _whole(self, name: str, tunes: dict[str, float]) -> End:
+        try:
+            self._main = asyncio.current_task()
+            if self._ending is not None:
+                return self._ending
+            await self._routine(self._program.routines[name], tunes)
+        except OverError as over:
+            return over.end
+        except asyncio.CancelledError:
+            if self._ending is None or self._main is None:
+                raise
+            self._main.uncancel()
+            return self._ending
+        finally:
+            self._main = None
+        return End(result="done")
+
+    async def _to_rest(self) -> bool:
+        """Send what was touched to rest, unless it is kept; tell whether all of it is there."""
+        going = [point for name, point in self._touched.items() if name not in self._kept and point.rests]
+        rested = [await self._rest_one(point) for point in going]
+        return all(rested)
+
+    async def _rest_one(self, point: Point) -> bool:
+        rest = point.rest if point.kind.is_text else bool(point.rest) if point.kind.is_switch else float(point.rest)
+        try:
+            async with asyncio.timeout(MOVE_SECONDS):
+                trail, diagnosis = await ask_and_follow(
+                    self._bench, self._standings, point, rest, "routine, at its end", self._enough(point)
+                )
+        except (UnreachableError, TimeoutError):
+            return False
+        return (diagnosis.broken is None and trail.stopped is None) or _stands(trail)
+
+    # routines
+
+    async def _routine(self, routine: RoutinePlan, tunes: dict[str, float]) -> None:
+        """Run one with its tracks and its `finally`. Raises `OverError` where the whole run is to end."""
+        scope: dict[str, Any] = {name: tunes.get(name, tune.value) for name, tune in routine.tunes.items()}
+        self._scopes.append((routine, scope))
+        looking = Looking(self._bench, scope, self._now)
+        over: BaseException | None = None
+        try:
+            await self._tracks(routine, looking)
+        except (OverError, asyncio.CancelledError) as error:
+            over = error
+        try:
+            if routine.lastly:
+                await self._lastly(routine, looking, ended_well=over is None)
+        finally:
+            self._scopes.remove((routine, scope))
+        if over is not None:
+            raise over
+
+    async def _lastly(self, routine: RoutinePlan, looking: Looking, *, ended_well: bool) -> None:
+        """`finally`: it can't be stopped, and takes 30 s at most."""
+        track = Track(routine, "finally", Looking(self._bench, dict(looking.scope), self._now))
+        work = asyncio.create_task(self._steps(routine.lastly, track))
+        done, _ = await asyncio.wait({work}, timeout=FINALLY_SECONDS)
+        if not done:
+            work.cancel()
+            await asyncio.wait({work})
+            why = f"finally took more than {FINALLY_SECONDS:.0f} s"
+            error: BaseException | None = OverError(End(result="failed", line=routine.lastly[0].line, why=why))
+        else:
+            error = work.exception()
+        if error is not None and not isinstance(error, EndError) and (ended_well or not isinstance(error, OverError)):
+            raise error
+
+    async def _tracks(self, routine: RoutinePlan, looking: Looking) -> None:
+        """Run the body with what runs alongside, until the body ends, or any of them ends the run."""
+        works = [self._body(routine.body, Track(routine, routine.name, looking))]
+        works += [self._body(track.body, self._track(routine, track, looking)) for track in routine.tracks]
+        works += [self._when(track, self._track(routine, track, looking)) for track in routine.whens]
+        tasks = [asyncio.create_task(work) for work in works]
+        waiting = set(tasks)
+        try:
+            while not tasks[0].done():
+                done, waiting = await asyncio.wait(waiting, return_when=asyncio.FIRST_COMPLETED)
+                for task in sorted(done, key=tasks.index):
+                    if isinstance(error := task.exception(), EndError) and task is not tasks[0]:
+                        return  # `end` in a track ends the routine
+                    if error is not None and not isinstance(error, EndError):
+                        raise error
+        finally:
+            for task in tasks:
+                task.cancel()
+            await asyncio.gather(*tasks, return_exceptions=True)
+
+    def _track(self, routine: RoutinePlan, track: TrackPlan, looking: Looking) -> Track:
+        """A track of its own, with its own names; the tunes are those of the routine."""
+        other = looking.beside()
+        other.scope = Scope(looking.scope, {})
+        return Track(routine, track.name, other)
+
+    async def _body(self, steps: list[tree.Step], track: Track) -> None:
+        with suppress(EndError) if track.name == track.routine.name else suppress():
+            await self._steps(steps, track)
+
+    async def _when(self, plan: TrackPlan, track: Track) -> None:
+        """Listen; one turn at a time, and an edge during its turn is kept, one only."""
+        rings = asyncio.Event()
+        assert plan.condition is not None  # a `when` has one
+        watching = asyncio.create_task(self._ring(plan, track.look.beside(), rings))
+        try:
+            while True:
+                await rings.wait()
+                rings.clear()
+                await self._steps(plan.body, track)
+        finally:
+            watching.cancel()
+
+    async def _ring(self, plan: TrackPlan, look: Looking, rings: asyncio.Event) -> None:
+        """Watch for the edge at which a condition begins to hold, and holds so long as is said."""
+        assert plan.condition is not None
+        lasts = plan.lasts.run(look) if plan.lasts is not None else 0.0
+        held = self._holds(plan.condition, look)
+        since: float | None = None
+        while True:
+            await asyncio.sleep(LOOK_SECONDS)
+            holds = self._holds(plan.condition, look)
+            if holds and not held:
+                since = self._now
+            if not holds:
+                since = None
+            if since is not None and self._now - since >= lasts - 1e-9:
+                rings.set()
+                since = None
+            held = holds
+
+    @staticmethod
+    def _holds(condition: Run, look: Looking) -> bool:
+        held = bool(condition(look))
+        look.look_again()
+        return held
+
+    # steps
+
+    async def _steps(self, steps: list[tree.Step], track: Track) -> None:
+        for step in steps:
+            await self._step(step, track)
+
+    async def _step(self, step: tree.Step, track: Track) -> None:
+        """Carry out a step, and tell of it when it has ended."""
+        began, outer, line = self._now, track.step, track.line
+        track.line = step.line
+        track.step = self._bench.record.append(
+            Kind.STEP, "", Topic.ROUTINE, track.routine.name, step.line, None, f"{track.name}: {plain(step.text, 200)}"
+        )
+        work: Callable[[tree.Step, Track], Awaitable[None]] = getattr(self, f"_{step.kind}")
+        result = "left"
+        try:
+            await work(step, track)
+            result = "done"
+        except (LeaveError, EndError):
+            result = "done" if step.kind in ("leave", "end") else "left"
+            raise
+        except OverError as over:
+            is_it = step.kind == "stop" and over.end.line == step.line
+            result = "done" if is_it else "left" if over.end.result == "stopped" else "failed"
+            raise
+        except UnreachableError as error:
+            result = "failed"
+            raise OverError(End(result="lost", line=step.line, why=str(error))) from error
+        except WrongError as error:
+            result = "failed"
+            raise self._failed(step, str(error)) from error
+        finally:
+            self._tell(
+                "step", track=track.name, line=step.line, text=step.text, began=round(began, 6),
+                took=round(self._now - began, 6), result=result,
+            )  # fmt: skip
+            track.step, track.line = outer, line
+
+    def _failed(self, step: tree.Step, why: str) -> OverError:
+        return OverError(End(result="failed", line=step.line, why=why))
+
+    # outputs
+
+    def _enough(self, point: Point) -> Callable[[Trail], bool]:
+        """When a wish has got far enough: confirmed, or carried where nothing confirms."""
+        stage = Kind.CONFIRMED if point.confirm else Kind.CARRIED
+        return lambda trail: trail.reached(stage) is not None
+
+    def _touch(self, point: Point) -> None:
+        self._touched.setdefault(point.name, point)
+
+    async def _back(self, point: Point) -> None:
+        """Wait until a board can be talked to. Raises `UnreachableError` where it stays lost."""
+        link = self._bench.host_links[point.board]
+        until = self._now + LOST_SECONDS
+        while not link.ready:
+            if self._now >= until:
+                raise UnreachableError(link.address, link.problem.removeprefix(f"{link.address}: ") or link.words)
+            await asyncio.sleep(LOOK_SECONDS)
+
+    async def _ask_for(self, point: Point, value: Asked, step: tree.Step, track: Track) -> None:
+        """Ask for a value, and wait until it is confirmed; a link that is lost meanwhile is waited for."""
+        self._touch(point)
+        until = self._now + LOST_SECONDS
+        while True:
+            await self._back(point)
+            try:
+                trail, diagnosis = await ask_and_follow(
+                    self._bench, self._standings, point, value, track.by, self._enough(point), track.step
+                )
+                break
+            except UnreachableError:
+                if self._now >= until:
+                    raise
+        stopped = trail.stopped
+        if stopped is not None and stopped.kind in (Kind.UNCHANGED, Kind.OVERTAKEN):
+            return
+        if trail.reached(Kind.CONFIRMED) is None and (diagnosis.broken is not None or stopped is not None):
+            why = diagnosis.reason or (stopped.note if stopped is not None else "")
+            raise self._failed(step, f"{point.name} to {point.show(value)}: {why}")
+        if point.confirm and trail.reached(Kind.CONFIRMED) is None:
+            raise self._failed(step, f"{point.name} to {point.show(value)}: no confirmation")
+
+    async def _set(self, step: tree.Step, track: Track) -> None:
+        point, value = step.point, self._known(step, step.value, track)
+        if step.over is not None:
+            await self._ramp(point, value, self._known(step, step.over, track), track)
+        if step.waits:
+            await self._ask_for(point, value, step, track)
+        else:
+            await self._back(point)
+            self._touch(point)
+            self._bench.ask(point, value, by=track.by, cause=track.step)
+
+    def _known(self, step: tree.Step, value: Value, track: Track) -> Any:
+        """A value that has to be known. Raises where it is not."""
+        found = value.run(track.look)
+        if found is None or (isinstance(found, float) and not abs(found) < inf):
+            raise self._failed(step, "a value in it is not known yet")
+        return found
+
+    async def _ramp(self, point: Point, wanted: float, over: float, track: Track) -> None:
+        """Ask for one value after the other on the way, each when the last one has left."""
+        reading = self._bench.host_links[point.board].session.readings[point.name]
+        begin = float(next(v for v in (reading.asked, reading.got, point.start, point.rest) if v is not None))
+        self._touch(point)
+        began, last = self._now, None
+        while over > 0 and (share := (self._now - began) / over) < 1:
+            self._standings.follow()
+            trail = self._standings.trails.all.get(last) if last is not None else None
+            if trail is None or trail.stopped is not None or trail.reached(Kind.CARRIED) is not None:
+                await self._back(point)
+                last = self._bench.ask(point, begin + (wanted - begin) * share, by=track.by, cause=track.step)
+            await asyncio.sleep(min(RAMP_SECONDS, max(0.0, began + over - self._now)) or LOOK_SECONDS)
+
+    def _ends_of(self, point: Point) -> tuple[Asked, Asked]:
+        """Where a point rests, and its far end."""
+        if point.kind.is_switch:
+            rest = bool(point.rest)
+            return rest, not rest
+        rest_at = float(point.rest)
+        far = point.high if abs(point.high - rest_at) >= abs(point.low - rest_at) else point.low
+        return rest_at, far
+
+    async def _toggle(self, step: tree.Step, track: Track) -> None:
+        point = step.point
+        rest, far = self._ends_of(point)
+        now = track.look.asked(point)
+        now = track.look.got(point) if now is None else now
+        at_rest = now is None or point.same(now, rest)
+        await self._ask_for(point, far if at_rest else rest, step, track)
+
+    async def _pulse(self, step: tree.Step, track: Track) -> None:
+        point = step.point
+        if point.kind is PointKind.PULSE:
+            await self._ask_for(point, self._known(step, step.value, track), step, track)
+            return
+        rest, far = self._ends_of(point)
+        lasts = self._known(step, step.lasts, track)
+        began = self._now
+        await self._ask_for(point, far, step, track)
+        await asyncio.sleep(max(0.0, began + lasts - self._now))
+        await self._ask_for(point, rest, step, track)
+
+    async def _ask(self, step: tree.Step, track: Track) -> None:
+        await self._back(step.point)
+        heard = await read_afresh(self._bench, step.point)
+        if heard.refusal:
+            raise self._failed(step, heard.refusal)
+
+    async def _show(self, step: tree.Step, track: Track) -> None:
+        text = str(self._known(step, step.value, track))
+        if step.row is not None:
+            row = round(self._known(step, step.row, track))
+            column = round(self._known(step, step.column, track)) if step.column is not None else 1
+            if row < 1 or column < 1:
+                raise self._failed(step, "rows and columns count from 1")
+            rows = str(track.look.asked(step.point) or "").split("\n")
+            rows += [""] * (row - len(rows))
+            before = rows[row - 1].ljust(column - 1)
+            rows[row - 1] = before[: column - 1] + text + before[column - 1 + len(text) :]
+            text = "\n".join(rows)
+        await self._ask_for(step.point, text, step, track)
+
+    async def _clear(self, step: tree.Step, track: Track) -> None:
+        await self._ask_for(step.point, "", step, track)
+
+    async def _send(self, step: tree.Step, track: Track) -> None:
+        fields = texts_of(step.fields, track.look)
+        within = self._known(step, step.within, track) if step.within is not None else None
+        said = await say(self._bench, step.host, step.message, fields, within, track.by, cause=track.step)
+        if step.answer is None:
+            return
+        wanted = texts_of(step.answer_fields, track.look)
+        names = [heard.frame.message.NAME for heard in said.heard]
+        if not any(_answers(heard.frame.message, step.answer, wanted) for heard in said.heard):
+            words = ", ".join(f"{name} {value}" for name, value in wanted.items())
+            found = ", ".join(names) or "nothing"
+            raise self._failed(step, f"expected {step.answer} {words}".rstrip() + f" as the answer, found {found}")
+
+    # waiting
+
+    async def _wait(self, step: tree.Step, track: Track) -> None:
+        if "time" in step.of:
+            await asyncio.sleep(self._known(step, step.time, track))
+            return
+        at_most = self._known(step, step.at_most, track) if step.at_most is not None else inf
+        lasts = self._known(step, step.lasts, track) if step.lasts is not None else 0.0
+        if await self._comes(step.condition, track, at_most, lasts):
+            return
+        if step.instead is None:
+            raise self._failed(step, f"it has not come within {show_duration(at_most)}")
+        await self._step(step.instead, track)
+
+    async def _comes(self, condition: Run, track: Track, at_most: float, lasts: float) -> bool:
+        """Wait until a condition has held for so long; tell whether it did in time."""
+        look, began = track.look.beside(), self._now
+        since: float | None = None
+        while True:
+            since = (since if since is not None else self._now) if self._holds(condition, look) else None
+            if since is not None and self._now - since >= lasts - 1e-9:
+                return True
+            if self._now - began >= at_most - 1e-9 and (since is None or lasts == 0):
+                return False
+            await asyncio.sleep(LOOK_SECONDS)
+
+    async def _expect(self, step: tree.Step, track: Track) -> None:
+        began = self._now
+        held, found = await self._held(step, track)
+        told: dict[str, Any] = {"line": step.line, "text": step.text, "held": held, "took": round(self._now - began, 6)}
+        if not held:
+            told["found"] = found
+        self._tell("expected", **told)
+        if not held:
+            raise self._failed(step, f"found {found}" if found else "it does not hold")
+
+    async def _held(self, step: tree.Step, track: Track) -> tuple[bool, str]:
+        lasts = self._known(step, step.of["lasts"], track) if step.of.get("lasts") is not None else 0.0
+        within = self._known(step, step.within, track) if step.within is not None else 0.0
+        if "reads" in step.of:
+            return await self._reads(step, track, within)
+        if step.never:
+            came = await self._comes(step.condition, track, lasts, 0.0)
+            return not came, f"it after {show_duration(self._now)}" if came else ""
+        if step.within is None and lasts:
+            held = not await self._comes(lambda look: not step.condition(look), track, lasts, 0.0)
+        else:
+            held = await self._comes(step.condition, track, within, lasts)
+        about = step.of.get("found")
+        return held, about.shown(about.run(track.look)) if about is not None else ""
+
+    async def _reads(self, step: tree.Step, track: Track, within: float) -> tuple[bool, str]:
+        point, wanted, until = step.reads, self._known(step, step.value, track), self._now + within
+        while True:
+            await self._back(point)
+            heard = await read_afresh(self._bench, point)
+            if heard.got is not None and point.same(heard.got, wanted):
+                return True, ""
+            if self._now >= until:
+                return False, heard.refusal or point.show(heard.got)
+            await asyncio.sleep(LOOK_SECONDS)
+
+    # loops and branches
+
+    async def _turn(self, step: tree.Step, track: Track) -> bool:
+        """One turn of a loop; tell whether it goes on."""
+        try:
+            await self._steps(step.body, track)
+        except LeaveError:
+            return False
+        return True
+
+    async def _repeat(self, step: tree.Step, track: Track) -> None:
+        times = inf if step.times is None else self._known(step, step.times, track)
+        if times != inf and not 0 <= times <= MOST_TURNS:
+            raise self._failed(step, f"found {times:g} times, expected 0 to {MOST_TURNS}")
+        turns = 0
+        while turns < times and await self._turn(step, track):
+            turns += 1
+
+    async def _while(self, step: tree.Step, track: Track) -> None:
+        while step.condition(track.look):
+            began = self._now
+            if not await self._turn(step, track):
+                return
+            if self._now == began:
+                await asyncio.sleep(0)  # whatever waited in it took no time
+
+    async def _every(self, step: tree.Step, track: Track) -> None:
+        period = self._known(step, step.period, track)
+        if period <= 0:
+            raise self._failed(step, "a period of no time")
+        began, turn = self._now, 0
+        while await self._turn(step, track):
+            turn += 1
+            if self._now > began + turn * period + 1e-9:
+                missed = int((self._now - began) / period) - turn + 1
+                turn += missed
+                if step.line not in self._late:
+                    self._late.add(step.line)
+                    words = f"line {step.line}: a turn took longer than {show_duration(period)}; turns were left out"
+                    self._tell("said", text=words, line=step.line)
+            await asyncio.sleep(max(0.0, began + turn * period - self._now))
+
+    async def _for(self, step: tree.Step, track: Track) -> None:
+        for value in self._each(step, track):
+            track.look.scope[step.name] = value
+            if not await self._turn(step, track):
+                return
+
+    def _each(self, step: tree.Step, track: Track) -> list[Any]:
+        if "each" in step.of:
+            return [self._known(step, each, track) for each in step.each]
+        first, last = (self._known(step, step.of[key], track) for key in ("first", "last"))
+        by = self._known(step, step.by, track) if step.by is not None else 1.0
+        by = abs(by) if last >= first else -abs(by)
+        count = int((last - first) / by + 1e-9) + 1 if by else 0
+        if count > MOST_TURNS:
+            raise self._failed(step, f"found {count} turns, expected {MOST_TURNS} at most")
+        return [float(f"{first + by * number:.12g}") for number in range(count)]
+
+    async def _leave(self, step: tree.Step, track: Track) -> None:
+        raise LeaveError
+
+    async def _if(self, step: tree.Step, track: Track) -> None:
+        await self._steps(step.body if step.condition(track.look) else step.otherwise, track)
+
+    async def _let(self, step: tree.Step, track: Track) -> None:
+        track.look.scope[step.name] = step.value.run(track.look)
+
+    async def _do(self, step: tree.Step, track: Track) -> None:
+        routine = self._program.routines[step.routine]
+        tunes = {name: self._known(step, value, track) for name, value in step.tunes.items()}
+        for name, value in tunes.items():
+            if not routine.tunes[name].limited(value):
+                low, high = sorted((routine.tunes[name].low, routine.tunes[name].high))
+                raise self._failed(step, f"{name} is {value:g}, expected {low:g} to {high:g}")
+        await self._routine(routine, tunes)
+
+    # telling
+
+    async def _say(self, step: tree.Step, track: Track) -> None:
+        self._tell("said", text=step.value.run(track.look), line=step.line)
+
+    async def _mark(self, step: tree.Step, track: Track) -> None:
+        text = step.value.run(track.look)
+        self._bench.record.append(Kind.MARK, "", Topic.ROUTINE, track.routine.name, step.line, track.step, text)
+        self._tell("marked", text=text, line=step.line)
+
+    async def _fail(self, step: tree.Step, track: Track) -> None:
+        raise self._failed(step, step.value.run(track.look))
+
+    async def _stop(self, step: tree.Step, track: Track) -> None:
+        raise OverError(End(result="stopped", line=step.line, why=step.value.run(track.look)))
+
+    async def _end(self, step: tree.Step, track: Track) -> None:
+        raise EndError
+
+    async def _keep(self, step: tree.Step, track: Track) -> None:
+        self._kept.update(point.name for point in step.points)
+
+    # the world around
+
+    async def _press(self, step: tree.Step, track: Track) -> None:
+        lasts = self._known(step, step.lasts, track) if step.lasts is not None else None
+        self._bench.act(step.part, "press", seconds=lasts)
+        if lasts is not None and step.waits:
+            await asyncio.sleep(lasts)
+
+    async def _release(self, step: tree.Step, track: Track) -> None:
+        self._bench.act(step.part, "release")
+
+    async def _work(self, step: tree.Step, track: Track) -> None:
+        lasts = self._known(step, step.lasts, track) if step.lasts is not None else None
+        value = self._known(step, step.value, track) if step.value is not None else None
+        self._bench.act(step.part, step.action, seconds=lasts, value=value)
+        if lasts is not None and step.waits:
+            await asyncio.sleep(lasts)
+
+    async def _place(self, step: tree.Step, track: Track) -> None:
+        self._bench.place(step.quantity, self._known(step, step.value, track))
+
+    async def _break(self, step: tree.Step, track: Track) -> None:
+        lasts = self._known(step, step.lasts, track)
+        for link in step.links:
+            self._bench.break_link(link)
+
+        def mend() -> None:
+            for link in step.links:
+                self._bench.mend_link(link)
+
+        if not step.waits:
+            asyncio.get_running_loop().call_later(lasts, mend)
+            return
+        try:
+            await asyncio.sleep(lasts)
+        finally:
+            mend()
+
+    async def _fault(self, step: tree.Step, track: Track) -> None:
+        messages = round(self._known(step, step.next, track)) if step.next is not None else None
+        seconds = self._known(step, step.lasts, track) if step.lasts is not None else None
+        self._bench.faulting.make(step.fault, step.board, step.at_link, messages=messages, seconds=seconds)
+
+    async def _make(self, step: tree.Step, track: Track) -> None:
+        self._bench.switch_defect(step.defect, True)
+
+    async def _mend(self, step: tree.Step, track: Track) -> None:
+        self._bench.switch_defect(step.defect, False)
+
+    async def _reset(self, step: tree.Step, track: Track) -> None:
+        self._bench.restart(step.board)
+
+
+class Scope(dict[str, Any]):
+    """The names of a track: its own, and behind them the routine's tunes, as they are turned."""
+
+    def __init__(self, tunes: dict[str, Any], own: dict[str, Any]) -> None:
+        super().__init__(own)
+        self._tunes = tunes
+
+    def __missing__(self, name: str) -> Any:
+        return self._tunes[name]
+
+
+def _stands(trail: Trail) -> bool:
+    """Whether a wish ended well, though it went nowhere: it was there already."""
+    return trail.stopped is not None and trail.stopped.kind == Kind.UNCHANGED
+
+
+def _answers(message: Any, name: str, wanted: dict[str, str]) -> bool:
+    """Whether a message is one of a name, with fields of these values."""
+    if name != message.NAME:
+        return False
+    for field, text in wanted.items():
+        found = getattr(message, field, None)
+        as_text = found.hex() if isinstance(found, bytes) else str(found)
+        if text not in (as_text, f"{found:.15g}" if isinstance(found, int | float) else as_text):
+            return False
+    return True
