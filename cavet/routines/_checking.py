@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable
+from functools import partial
 from typing import Any
 
 import msgspec
@@ -45,6 +46,8 @@ class TrackPlan(msgspec.Struct, frozen=True, kw_only=True):
     body: list[tree.Step]
     condition: Run | None = None
     lasts: Value | None = None
+    points: frozenset[str] = frozenset()
+    """The points that its condition looks at."""
 
 
 class RoutinePlan(msgspec.Struct, frozen=True, kw_only=True):
@@ -88,7 +91,7 @@ class _Checker:
         self._tunes = {name: self._tunes_of(routine) for name, routine in self._sheet.routines.items()}
         found = {}
         for name, routine in self._sheet.routines.items():
-            self._attempt(routine.line, lambda name=name: self._free(name, 9, "a routine"))
+            self._attempt(routine.line, partial(self._free, name, 9, "a routine"))
             found[name] = self._routine_plan(routine)
         self._no_circles()
         for reflex in self._sheet.reflexes:
@@ -142,7 +145,7 @@ class _Checker:
     def _tunes_of(self, routine: tree.Routine) -> dict[str, TunePlan]:
         found: dict[str, TunePlan] = {}
         for tune in routine.tunes:
-            made = self._attempt(tune.line, lambda tune=tune: self._tune(tune, routine))
+            made = self._attempt(tune.line, partial(self._tune, tune, routine))
             if made is not None:
                 found[tune.name] = made
         return found
@@ -186,8 +189,7 @@ class _Checker:
 
         def names() -> Names:
             known = {
-                name: Value(kind="number", unit=tune.unit, run=lambda look, name=name: look.scope[name])
-                for name, tune in tunes.items()
+                name: Value(kind="number", unit=tune.unit, run=partial(_in_scope, name)) for name, tune in tunes.items()
             }
             return Names(self._plan, known, self._used)
 
@@ -202,23 +204,24 @@ class _Checker:
         )  # fmt: skip
 
     def _when(self, track: tree.Track, names: Names) -> TrackPlan | None:
-        def conditions() -> tuple[Run, Value | None]:
+        def listening() -> TrackPlan:
             compiler = Compiler(names, watched=True)
             assert track.condition is not None  # a `when` has one
             lasts = compiler.time(track.lasts) if track.lasts is not None else None
-            return compiler.condition(track.condition), lasts
+            return TrackPlan(
+                name=track.name, line=track.line, body=track.body, condition=compiler.condition(track.condition),
+                lasts=lasts, points=frozenset(compiler.points),
+            )  # fmt: skip
 
-        found = self._attempt(track.line, conditions)
+        found: TrackPlan | None = self._attempt(track.line, listening)
         self._steps(track.body, names)
-        if found is None:
-            return None
-        return TrackPlan(name=track.name, line=track.line, body=track.body, condition=found[0], lasts=found[1])
+        return found
 
     # steps
 
     def _steps(self, steps: list[tree.Step], names: Names) -> None:
         for step in steps:
-            self._attempt(step.line, lambda step=step: self._step(step, names))
+            self._attempt(step.line, partial(self._step, step, names))
 
     def _step(self, step: tree.Step, names: Names) -> None:
         read: Callable[[tree.Step, Compiler, Names], None] | None = getattr(self, f"_{step.kind}", None)
@@ -546,6 +549,11 @@ class _Checker:
             raise MistakeError(step.board_at, found=step.board, expected="a simulated board", words=words)
 
 
+def _in_scope(name: str, look: Any) -> Any:
+    """What a name of the track stands for just now."""
+    return look.scope[name]
+
+
 def _all_steps(steps: Iterable[tree.Step]) -> Iterable[tree.Step]:
     """Steps with all that are below them."""
     for step in steps:
@@ -559,13 +567,9 @@ def texts_of(fields: dict[str, Any], look: Any) -> dict[str, str]:
     found = {}
     for name, value in fields.items():
         given = value.run(look) if isinstance(value, Value) else value
-        found[name] = (
-            f"{given:.15g}"
-            if isinstance(given, float)
-            else ("on" if given else "off")
-            if isinstance(given, bool)
-            else str(given)
-        )
+        if isinstance(given, bool):
+            given = "on" if given else "off"
+        found[name] = f"{given:.15g}" if isinstance(given, float) else str(given)
     return found
 
 

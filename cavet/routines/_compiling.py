@@ -22,6 +22,8 @@ from cavet.routines._words import FUNCTIONS
 from cavet.wording import listed, plain
 
 MAX_TEXT = 1000
+FINEST = {"%": 0.4, "deg": 1.0, "°": 1.0}
+"""How near parts stand to what was asked: duty cycles have eight bits, servos whole degrees."""
 SWITCH_WORDS = {"on": True, "off": False}
 
 
@@ -106,12 +108,14 @@ def lifted(act: Callable[..., Any]) -> Callable[..., Any]:
 
 
 class Compiler:
-    """Makes functions of values and conditions at one place. `watched` allows edges: something looks again and again."""
+    """Makes functions of values and conditions at one place. `watched` allows edges: something looks again."""
 
     def __init__(self, names: Names, *, watched: bool = False) -> None:
         self._names = names
         self._plan = names.plan
         self._watched = watched
+        self.points: set[str] = set()
+        """The points that are looked at."""
 
     # values
 
@@ -216,7 +220,8 @@ class Compiler:
         unit = KINDS[parts[part]["kind"]].unit
         path = expr.name
         if unit:
-            return Value(kind="number", unit=unit, run=lambda look: look.part(path), resolution=0.0)
+            near = FINEST.get(unit, 0.0)
+            return Value(kind="number", unit=unit, run=lambda look: look.part(path), resolution=near)
         return Value(kind="text", run=lambda look: look.part(path))
 
     def _truth(self, expr: tree.Truth, want: Value | None) -> Value:
@@ -279,9 +284,9 @@ class Compiler:
             return left.unit, 0.01 if right.unit == "%" else 1.0
         if expr.sign == "*" and left.unit in bare:
             return right.unit, 0.01 if left.unit == "%" else 1.0
-        if expr.sign == "/" and left.unit is not None and right.unit is not None:
-            if dimension(left.unit) == dimension(right.unit):
-                return None, _factor(right.unit, left.unit)
+        known = left.unit is not None and right.unit is not None
+        if expr.sign == "/" and known and dimension(str(left.unit)) == dimension(str(right.unit)):
+            return None, _factor(str(right.unit), str(left.unit))
         words = f"{left.unit or 'a number'} {expr.sign} {right.unit}"
         raise MistakeError(expr.at, found=words, expected="a number without a unit on one side")
 
@@ -315,8 +320,8 @@ class Compiler:
         if isinstance(expr, tree.Joined):
             parts = [self.condition(each) for each in expr.of]
             if expr.how == "and":
-                return lambda look: all([part(look) for part in parts])  # each edge has to be looked at
-            return lambda look: any([part(look) for part in parts])
+                return lambda look: False not in [part(look) for part in parts]  # each edge has to be looked at
+            return lambda look: True in [part(look) for part in parts]
         if isinstance(expr, tree.Not):
             inner = self.condition(expr.of)
             return lambda look: not inner(look)
@@ -396,6 +401,7 @@ class Compiler:
         point = self._plan.points.get(name.name)
         if point is not None:
             self._names.used.add(point.board)
+            self.points.add(point.name)
             return point
         raise MistakeError(name.at, found=name.name, expected="a point of the bench", words=list(self._plan.points))
 

@@ -17,8 +17,9 @@ MOST_BRACKETS = 40
 class LineParser:
     """Reads the words of a line from left to right."""
 
-    def __init__(self, words: list[Token]) -> None:
+    def __init__(self, words: list[Token], text: str = "") -> None:
         self._words = words
+        self._text = text
         self._at = 0
         self._depth = 0
         self.last = words[0]
@@ -181,7 +182,7 @@ class LineParser:
         if kind in ("repeat", "while", "every", "for", "if", "otherwise"):
             raise MistakeError(at, found=kind, expected="a step without others below it")
         read: Callable[[], dict[str, Any]] = getattr(self, f"_{kind}", dict)
-        return tree.Step(kind=kind, line=0, text=kind, at=at, of=read())
+        return tree.Step(kind=kind, line=0, text=_bare(self._text[at - 1 :]), at=at, of=read())
 
     def _expect(self) -> dict[str, Any]:
         if self.accept("never"):

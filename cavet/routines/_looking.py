@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from cavet.bench import RunningBench
+from cavet.bench import HostLink, RunningBench
 from cavet.hosts import Point
 
 
@@ -72,3 +72,9 @@ class Looking:
         if how == "lost":
             return any(not host.ready for host in links)
         return bool(links) and all(host.is_open for host in links)
+
+
+def _names_of(host: HostLink) -> tuple[str, ...]:
+    """The words that mean a host's link."""
+    link = host.link
+    return (host.plan.name, link.board, f"{link.board}.{link.name}", f"{link.board}.{link.kind}")

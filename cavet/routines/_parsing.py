@@ -76,7 +76,7 @@ class _Parser:
 
     def _head(self, line: Line, sheet: tree.Sheet, routine: tree.Routine | None) -> tree.Routine | None:
         """One of the lines that stand at the left."""
-        words = LineParser(tokens(line.text))
+        words = LineParser(tokens(line.text), line.text)
         head = words.one_of(HEADS, "routine, alongside, when, finally or reflex")
         if head == "reflex":
             self._reflex(line, words, sheet)
@@ -126,7 +126,7 @@ class _Parser:
             below = self._lines[self._at]
             self._at += 1
             try:
-                words = LineParser(tokens(below.text))
+                words = LineParser(tokens(below.text), below.text)
                 words.expect("when")
                 reflex.whens.append(self._when(below, words))
             except MistakeError as mistake:
@@ -175,7 +175,7 @@ class _Parser:
         return steps
 
     def _step(self, line: Line, steps: list[tree.Step], tunes: list[tree.Tune] | None, depth: int) -> None:
-        words = LineParser(tokens(line.text))
+        words = LineParser(tokens(line.text), line.text)
         if words.accept("tune"):
             self._tune(line, words, tunes, steps)
             return

@@ -8,16 +8,16 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Awaitable, Callable
-from contextlib import suppress
 from math import inf
 from typing import Any
 
-from cavet.bench import LOOK_SECONDS, MOVE_SECONDS, RunningBench, Standings, ask_and_follow, read_afresh, say
+from cavet.bench import LOOK_SECONDS, RunningBench, Standings, read_afresh, say
 from cavet.hosts import Asked, Point, PointKind
-from cavet.record import Kind, Topic, Trail
+from cavet.record import Kind, Topic
 from cavet.routines import _tree as tree
 from cavet.routines._checking import MOST_TURNS, Program, RoutinePlan, TrackPlan, texts_of
 from cavet.routines._compiling import Run, Value
+from cavet.routines._following import edge_before, follow_wish, how_it_ended
 from cavet.routines._looking import Looking
 from cavet.routines._telling import End, EndError, LeaveError, OverError, Tell
 from cavet.units import show_duration
@@ -130,13 +130,10 @@ class Runner:
     async def _rest_one(self, point: Point) -> bool:
         rest = point.rest if point.kind.is_text else bool(point.rest) if point.kind.is_switch else float(point.rest)
         try:
-            async with asyncio.timeout(MOVE_SECONDS):
-                trail, diagnosis = await ask_and_follow(
-                    self._bench, self._standings, point, rest, "routine, at its end", self._enough(point)
-                )
-        except (UnreachableError, TimeoutError):
+            trail = await follow_wish(self._bench, self._standings, point, rest, "routine, at its end")
+        except UnreachableError:
             return False
-        return (diagnosis.broken is None and trail.stopped is None) or _stands(trail)
+        return how_it_ended(point, trail) == ""
 
     # routines
 
@@ -200,8 +197,11 @@ class Runner:
         return Track(routine, track.name, other)
 
     async def _body(self, steps: list[tree.Step], track: Track) -> None:
-        with suppress(EndError) if track.name == track.routine.name else suppress():
+        try:
             await self._steps(steps, track)
+        except EndError:
+            if track.name != track.routine.name:
+                raise
 
     async def _when(self, plan: TrackPlan, track: Track) -> None:
         """Listen; one turn at a time, and an edge during its turn is kept, one only."""
@@ -212,9 +212,22 @@ class Runner:
             while True:
                 await rings.wait()
                 rings.clear()
+                edge = edge_before(self._bench.record, plan.points)
+                first = self._bench.record.append(
+                    Kind.STEP, "", Topic.ROUTINE, track.routine.name, plan.line, None, plan.name
+                )
                 await self._steps(plan.body, track)
+                self._tell_delay(plan, edge, first)
         finally:
             watching.cancel()
+
+    def _tell_delay(self, plan: TrackPlan, edge: float | None, first: int) -> None:
+        """How long it took from the edge at a pin to the pin that was driven for it, where both are known."""
+        self._standings.follow()
+        trails = [trail for trail in self._standings.trails.all.values() if (trail.root.cause or 0) > first]
+        driven = [step.t for trail in trails if (step := trail.reached(Kind.DRIVEN)) is not None]
+        if edge is not None and driven:
+            self._tell("when", name=plan.name, line=plan.line, delay=round(min(driven) - edge, 6))
 
     async def _ring(self, plan: TrackPlan, look: Looking, rings: asyncio.Event) -> None:
         """Watch for the edge at which a condition begins to hold, and holds so long as is said."""
@@ -283,11 +296,6 @@ class Runner:
 
     # outputs
 
-    def _enough(self, point: Point) -> Callable[[Trail], bool]:
-        """When a wish has got far enough: confirmed, or carried where nothing confirms."""
-        stage = Kind.CONFIRMED if point.confirm else Kind.CARRIED
-        return lambda trail: trail.reached(stage) is not None
-
     def _touch(self, point: Point) -> None:
         self._touched.setdefault(point.name, point)
 
@@ -307,21 +315,14 @@ class Runner:
         while True:
             await self._back(point)
             try:
-                trail, diagnosis = await ask_and_follow(
-                    self._bench, self._standings, point, value, track.by, self._enough(point), track.step
-                )
+                trail = await follow_wish(self._bench, self._standings, point, value, track.by, track.step)
                 break
             except UnreachableError:
                 if self._now >= until:
                     raise
-        stopped = trail.stopped
-        if stopped is not None and stopped.kind in (Kind.UNCHANGED, Kind.OVERTAKEN):
-            return
-        if trail.reached(Kind.CONFIRMED) is None and (diagnosis.broken is not None or stopped is not None):
-            why = diagnosis.reason or (stopped.note if stopped is not None else "")
+        why = how_it_ended(point, trail)
+        if why:
             raise self._failed(step, f"{point.name} to {point.show(value)}: {why}")
-        if point.confirm and trail.reached(Kind.CONFIRMED) is None:
-            raise self._failed(step, f"{point.name} to {point.show(value)}: no confirmation")
 
     async def _set(self, step: tree.Step, track: Track) -> None:
         point, value = step.point, self._known(step, step.value, track)
@@ -643,11 +644,6 @@ class Scope(dict[str, Any]):
 
     def __missing__(self, name: str) -> Any:
         return self._tunes[name]
-
-
-def _stands(trail: Trail) -> bool:
-    """Whether a wish ended well, though it went nowhere: it was there already."""
-    return trail.stopped is not None and trail.stopped.kind == Kind.UNCHANGED
 
 
 def _answers(message: Any, name: str, wanted: dict[str, str]) -> bool:

@@ -1,0 +1,68 @@
+"""What becomes of a wish, as the host sees it: the same on a simulated board and on a real one."""
+
+from __future__ import annotations
+
+import asyncio
+
+from cavet.bench import LOOK_SECONDS, MOVE_SECONDS, RunningBench, Standings, check_link
+from cavet.hosts import Asked, Point
+from cavet.record import Event, Kind, Record, Topic, Trail
+
+SOON_SECONDS, SOON_LOOKS = 0.0005, 40
+"""At first it is looked again after so short a while, so often."""
+AT_ONCE = (Kind.UNCHANGED, Kind.OVERTAKEN)
+"""Ends of a wish that are no failure: it stands there, or another wish took its place."""
+ENDED = (*AT_ONCE, Kind.REFUSED, Kind.UNCONFIRMED)
+MOST_EVENTS = 2000
+"""So many events are looked through for the edge that something follows from."""
+EDGES = (Kind.LEVEL, Kind.SENSED)
+
+
+async def follow_wish(
+    bench: RunningBench, standings: Standings, point: Point, value: Asked, by: str, cause: int | None = None
+) -> Trail:
+    """Want a point at a value, and wait until that is confirmed, carried where nothing confirms, or has ended
+    otherwise; 10 s at most. Raises `UnreachableError` where the link is lost."""
+    link = bench.host_links[point.board]
+    asked = bench.ask(point, value, by=by, cause=cause)
+    deadline = bench.clock.now() + MOVE_SECONDS
+    looks = 0
+    while True:
+        standings.follow()
+        trail = standings.trails.all[asked]
+        if trail.reached(_last_stage(point)) is not None or _end_of(trail) is not None or bench.clock.now() > deadline:
+            return trail
+        check_link(link)
+        looks += 1
+        await asyncio.sleep(SOON_SECONDS if looks < SOON_LOOKS else LOOK_SECONDS)
+
+
+def _last_stage(point: Point) -> Kind:
+    return Kind.CONFIRMED if point.confirm else Kind.CARRIED
+
+
+def _end_of(trail: Trail) -> Event | None:
+    """What ended a wish on the host's side; what a part does is not seen there."""
+    stopped = trail.stopped
+    return stopped if stopped is not None and stopped.kind in ENDED and stopped.topic is not Topic.PART else None
+
+
+def how_it_ended(point: Point, trail: Trail) -> str:
+    """Why a wish has failed; "" where it has not."""
+    if trail.reached(_last_stage(point)) is not None:
+        return ""
+    ended = _end_of(trail)
+    if ended is not None and ended.kind in AT_ONCE:
+        return ""
+    return ended.note if ended is not None and ended.note else "no confirmation"
+
+
+def edge_before(record: Record, points: frozenset[str]) -> float | None:
+    """When the pin changed that one of these points was heard of last; `None` where that is not known."""
+    events = {event.number: event for event in record.since(max(0, len(record) - MOST_EVENTS))}
+    heard = next(
+        (each for each in reversed(events.values()) if each.kind == Kind.HEARD and each.subject in points), None
+    )
+    while heard is not None and heard.kind not in EDGES:
+        heard = events.get(heard.cause) if heard.cause is not None else None
+    return heard.t if heard is not None else None
