@@ -20,7 +20,7 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from cavet.library.blocking import Bench, Part, Point, open
     from cavet.library.codec import Decoded, decode, encode
-    from cavet.library.core import BenchRecord, Rig
+    from cavet.library.core import BenchRecord, Ran, Rig
     from cavet.library.errors import Refused, TooLate, Unconfirmed
     from cavet.library.sending import Sent
     from cavet.library.trails import Stage, Trail
@@ -31,7 +31,7 @@ __version__ = "0.1.0"
 _HOMES = {
     "library.blocking": ("Bench", "Part", "Point", "open"),
     "library.codec": ("Decoded", "decode", "encode"),
-    "library.core": ("BenchRecord", "Rig"),
+    "library.core": ("BenchRecord", "Ran", "Rig"),
     "library.errors": ("Refused", "TooLate", "Unconfirmed"),
     "library.sending": ("Sent",),
     "library.trails": ("Stage", "Trail"),
@@ -43,6 +43,7 @@ __all__ = [
     "Decoded",
     "Part",
     "Point",
+    "Ran",
     "Refused",
     "Rig",
     "Sent",

@@ -11,7 +11,7 @@ cavet.aio.run(main())
 
 from cavet.library.aio import Bench, Part, Point, open, run
 from cavet.library.codec import Decoded, decode, encode
-from cavet.library.core import BenchRecord, Rig
+from cavet.library.core import BenchRecord, Ran, Rig
 from cavet.library.errors import Refused, TooLate, Unconfirmed
 from cavet.library.sending import Sent
 from cavet.library.trails import Stage, Trail
@@ -23,6 +23,7 @@ __all__ = [
     "Decoded",
     "Part",
     "Point",
+    "Ran",
     "Refused",
     "Rig",
     "Sent",

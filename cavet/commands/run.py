@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import signal
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -14,10 +13,10 @@ from cavet import clock
 from cavet.bench import Carrier, Plan, RunningBench, until_ready
 from cavet.commands._bench import at_addresses, broker_option, on_broker, open_bench
 from cavet.commands._completing import complete_benches
-from cavet.commands._outside import act_on, follow_input, quantity, read_line
+from cavet.commands._outside import act_on, follow_input, read_line
 from cavet.commands._recording import record_options, recorded, seed_option, with_seed
-from cavet.commands._saying import Output, as_json
-from cavet.routines import Program, Runner, read_routine
+from cavet.commands._saying import Output, as_json, end_at_signals
+from cavet.routines import Program, Runner, chosen, read_routine, tune_value
 from cavet.units import show_duration
 from cavet.wording import WrongError, listed, nearest, plain
 
@@ -73,36 +72,12 @@ def command(
     )
 
 
-def chosen(program: Program, routine: str | None) -> str:
-    """The routine that is meant: the first, where none is named."""
-    known = program.routines
-    if routine is None:
-        return next(iter(known))
-    if routine not in known:
-        raise WrongError("routine", found=routine, expected=f"one of {listed(known)}", nearest=nearest(routine, known))
-    return routine
-
-
 def read_tune(program: Program, routine: str, word: str) -> tuple[str, float]:
     """Read `NAME=VALUE`."""
     name, equals, text = word.partition("=")
     if not equals:
         raise WrongError("--tune", found=word, expected="NAME=VALUE")
-    return name, tune_value(program, routine, name, text, f"--tune {name}")
-
-
-def tune_value(program: Program, routine: str, name: str, raw: object, place: str) -> float:
-    """A value of a tune, in its unit. Raises `WrongError`."""
-    tunes = program.routines[routine].tunes
-    if name not in tunes:
-        expected = f"one of {listed(tunes)}" if tunes else "no tune: it has none"
-        raise WrongError("tune", found=name, expected=expected, nearest=nearest(name, tunes))
-    tune = tunes[name]
-    value = quantity(raw, tune.unit or "", place)
-    if not tune.limited(value):
-        low, high = sorted((tune.low, tune.high))
-        raise WrongError(place, found=f"{value:g}", expected=f"{low:g} to {high:g} {tune.unit or ''}".strip())
-    return value
+    return name, tune_value(program.routines[routine], name, text, f"--tune {name}")
 
 
 class Printer:
@@ -179,16 +154,14 @@ def hosts_of(plan: Plan, program: Program) -> list[str]:
 def listen(
     bench: RunningBench, runner: Runner, program: Program, name: str, tell: Callable[[dict[str, Any]], None]
 ) -> list[str]:
-    """Listen to signals and to lines of standard input; give the list in which a signal leaves its name."""
+    """Listen to signals and to lines of standard input; give the list in which a signal leaves a word."""
     told: list[str] = []
-    loop = asyncio.get_running_loop()
 
-    def end(number: signal.Signals) -> None:
-        told.append(number.name)
-        runner.stop(f"told to end: {number.name}")
+    def end() -> None:
+        told.append("signal")
+        runner.stop("told to end by a signal")
 
-    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-        signal.signal(number, lambda number, frame: loop.call_soon_threadsafe(end, signal.Signals(number)))
+    end_at_signals(end)
 
     def take(line: bytes) -> None:
         try:
@@ -196,7 +169,7 @@ def listen(
             if "tune" in wish:
                 raw = wish.get("value")
                 tune = str(wish["tune"])
-                runner.tune(tune, tune_value(program, name, tune, raw, "input.value"))
+                runner.tune(tune, tune_value(program.routines[name], tune, raw, "input.value"))
             else:
                 found = act_on(bench, line)
                 tell({"event": "done", "t": round(bench.clock.now(), 6), **found})

@@ -9,7 +9,7 @@ from types import TracebackType
 from typing import Any, TypeVar
 
 from cavet import clock
-from cavet.library.core import AT_MOST, PRESS_SECONDS, BenchCore, PartCore, PointCore, Value, make_plan
+from cavet.library.core import AT_MOST, PRESS_SECONDS, BenchCore, PartCore, PointCore, Ran, Value, make_plan
 from cavet.library.sending import Sent
 from cavet.library.trails import Trail
 
@@ -79,6 +79,14 @@ class Bench(BenchCore):
         long as the session itself would. An exception or a refusal is an answer. A unit that is left out is the
         board's. Raises `UnreachableError` where none comes that was due, `WrongError` for what can't be said."""
         return await self._send(board, message, within, fields)
+
+    async def run(
+        self, file: str | Path, routine: str | None = None, *, tunes: Mapping[str, Value] | None = None
+    ) -> Ran:
+        """Run a routine of a file, the first where none is named, to its end; what it touched goes to rest then.
+        `tunes` are in their own units, or texts with a unit. Raises `WrongError`, or an `ExceptionGroup` of all that is
+        wrong in the file; how the routine ends raises nothing."""
+        return await self._run_routine(file, routine, tunes or {})
 
     def defect(self, name: str) -> AbstractAsyncContextManager[None]:
         """Have a defect of the bench file on, as long as this is entered."""

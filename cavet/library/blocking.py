@@ -11,7 +11,7 @@ from typing import Any, Protocol, TypeVar
 
 from cavet.bench import LoopThread, Plan
 from cavet.clock import FastLoop
-from cavet.library.core import AT_MOST, PRESS_SECONDS, BenchCore, PartCore, PointCore, Value, make_plan
+from cavet.library.core import AT_MOST, PRESS_SECONDS, BenchCore, PartCore, PointCore, Ran, Value, make_plan
 from cavet.library.sending import Sent
 from cavet.library.trails import Trail
 from cavet.wording import WrongError
@@ -138,6 +138,12 @@ class Bench(BenchCore):
         """Send every output to its rest value, and wait for what becomes of that. Raises `Unconfirmed` with the first
         trail that broke, `TooLate` where something is still on its way."""
         self._run(self._rest())
+
+    def run(self, file: str | Path, routine: str | None = None, *, tunes: Mapping[str, Value] | None = None) -> Ran:
+        """Run a routine of a file, the first where none is named, to its end; what it touched goes to rest then.
+        `tunes` are in their own units, or texts with a unit. Raises `WrongError`, or an `ExceptionGroup` of all that is
+        wrong in the file; how the routine ends raises nothing."""
+        return self._run(self._run_routine(file, routine, tunes or {}))
 
     def send(self, board: str, message: str, *, within: float | None = None, **fields: Any) -> Sent:
         """Say one message to a board, as `cavet.encode` takes it, and wait for what answers it, so many seconds, or as

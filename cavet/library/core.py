@@ -36,6 +36,7 @@ from cavet.library.sending import Sent, send
 from cavet.library.trails import Trail
 from cavet.record import Event, Kind, RecordWriter, Topic, Transfer, check_new
 from cavet.record import Trail as Followed
+from cavet.routines import End, Runner, chosen, read_routine, tune_value
 from cavet.wording import UnreachableError, WrongError, listed, nearest
 
 T = TypeVar("T")
@@ -174,6 +175,16 @@ class BenchCore:
     async def _send(self, board: str, message: str, within: float | None, fields: dict[str, Any]) -> Sent:
         return await send(self._running, board, message, within, fields)
 
+    async def _run_routine(self, file: str | Path, routine: str | None, tunes: Mapping[str, Value]) -> Ran:
+        program = read_routine(Path(file), self._running.plan)
+        name = chosen(program, routine)
+        given = {
+            tune: tune_value(program.routines[name], tune, value, f"tunes.{tune}") for tune, value in tunes.items()
+        }
+        lines: list[dict[str, Any]] = []
+        end = await Runner(self._running, program, lines.append).run(name, given)
+        return Ran(end, lines)
+
     @asynccontextmanager
     async def _defect(self, name: str) -> AsyncIterator[None]:
         self._running.switch_defect(name, True)
@@ -192,6 +203,21 @@ class BenchCore:
         finally:
             for link in links:
                 self._running.mend_link(link)
+
+
+class Ran:
+    """How a routine went: `result` (`done`, `failed`, `stopped`, `lost`), the `line` where it ended and `why`, what was
+    `said`, and all `lines` that it told."""
+
+    def __init__(self, end: End, lines: list[dict[str, Any]]) -> None:
+        self.result = end.result
+        self.line = end.line
+        self.why = end.why
+        self.said = [str(line["text"]) for line in lines if line["event"] == "said"]
+        self.lines = lines
+
+    def __repr__(self) -> str:
+        return f"<routine {self.result}{f', line {self.line}: {self.why}' if self.why else ''}>"
 
 
 class PointCore:

@@ -4,8 +4,18 @@
 """
 
 from cavet.routines._checking import Program, RoutinePlan, TunePlan
-from cavet.routines._reading import read_routine, routine_text
+from cavet.routines._reading import chosen, read_routine, routine_text, tune_value
 from cavet.routines._running import Runner
 from cavet.routines._telling import End
 
-__all__ = ["End", "Program", "RoutinePlan", "Runner", "TunePlan", "read_routine", "routine_text"]
+__all__ = [
+    "End",
+    "Program",
+    "RoutinePlan",
+    "Runner",
+    "TunePlan",
+    "chosen",
+    "read_routine",
+    "routine_text",
+    "tune_value",
+]

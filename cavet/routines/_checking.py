@@ -15,7 +15,7 @@ from cavet.hosts import PinPoint, Point, PointKind
 from cavet.protocols import Side
 from cavet.routines import _tree as tree
 from cavet.routines._compiling import Compiler, Names, Run, Value, of_point
-from cavet.routines._mistakes import MistakeError
+from cavet.routines._mistakes import MOST_MENDED, MistakeError
 from cavet.routines._words import KEYWORDS, WAITING
 from cavet.wording import WrongError, listed
 
@@ -108,6 +108,8 @@ class _Checker:
         try:
             return act()
         except MistakeError as mistake:
+            if len(self.mistakes) >= MOST_MENDED:
+                mistake.words = []
             self.mistakes.append(mistake.told(self._sheet.file, line))
             return None
 
@@ -477,13 +479,16 @@ class _Checker:
             alone = [each for each in parts if each.partition(".")[2] == path]
             if len(alone) != 1:
                 raise MistakeError(
-                    at, found=path, expected="a part of a simulated board, as board.part", words=list(parts)
+                    at,
+                    found=path,
+                    expected="a part of a simulated board, as board.part",
+                    words=[*parts, *(each.partition(".")[2] for each in parts)],
                 )
             path = step.of["part"] = alone[0]
         able = KINDS[parts[path]["kind"]].actions
         if action not in able:
-            what = listed(able) if able else "nothing: it can't be worked by hand"
-            raise MistakeError(step.of.get("action_at", at), found=action, expected=f"one of {what}", words=list(able))
+            what = f"one of {listed(able)}" if able else "a part that a hand can work"
+            raise MistakeError(step.of.get("action_at", at), found=action, expected=what, words=list(able))
 
     def _press(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
         self._part(step, "press")

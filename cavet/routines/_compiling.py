@@ -190,10 +190,11 @@ class Compiler:
         board, dot, part = name.partition(".")
         if dot and board in self._plan.boards:
             return self._part(expr, board, part)
-        words = [*self._names.known, *self._plan.points, *(want.words if want is not None else ())]
-        expected = "a point, a tune or a value" + (
-            f", or {listed(want.words)}" if want and want.kind == "switch" else ""
-        )
+        is_word = want is not None and want.kind == "switch"
+        words = [*self._names.known, *self._plan.points, *(want.words if want is not None and is_word else ())]
+        expected = "a point, a tune or a value"
+        if want is not None and want.kind != "text":
+            expected = f"{as_text(want)}, {expected}"
         raise MistakeError(expr.at, found=name, expected=expected, words=words)
 
     def _word(self, name: str, want: Value | None) -> Value | None:

@@ -9,6 +9,8 @@ import msgspec
 from cavet import units
 from cavet.routines._mistakes import MistakeError
 
+MOST_COLUMNS, MOST_WORDS = 2000, 200
+MOST_NUMBER = 1e15
 NUMBER = re.compile(r"0[xX][0-9A-Fa-f]+|\d{1,3}(?: \d{3})+(?![\d.]\d)(?:\.\d+)?|\d+(?:\.\d+)?(?:[eE][+-]?\d+)?|\.\d+")
 NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
 STRING = re.compile(r'"((?:[^"\\]|\\.)*)"')
@@ -37,6 +39,8 @@ def tokens(line: str) -> list[Token]:
     """The words of a line, without its comment; the last is its end. Raises `MistakeError`."""
     found: list[Token] = []
     at = 0
+    if len(line) > MOST_COLUMNS:
+        raise MistakeError(MOST_COLUMNS, found="a longer line", expected=f"at most {MOST_COLUMNS} characters")
     while True:
         while line[at : at + 1] in (" ", "\u00a0", "\u202f") and at < len(line):
             at += 1
@@ -44,6 +48,8 @@ def tokens(line: str) -> list[Token]:
             found.append(Token("end", "the end of the line", at + 1, at + 1))
             return found
         token = _next(line, at)
+        if len(found) >= MOST_WORDS:
+            raise MistakeError(token.at, found="more words", expected=f"at most {MOST_WORDS} in a line")
         found.append(token)
         at = token.end - 1
 
@@ -67,6 +73,8 @@ def _next(line: str, at: int) -> Token:
 def _number(line: str, match: re.Match[str]) -> Token:
     text = match.group()
     value = float(int(text, 16)) if text[:2] in ("0x", "0X") else float(text.replace(" ", ""))
+    if value > MOST_NUMBER:
+        raise MistakeError(match.start() + 1, found="a larger number", expected=f"at most {MOST_NUMBER:g}")
     at = match.end()
     behind = at + 1 if line[at : at + 1] == " " else at
     unit = UNIT.match(line, behind)

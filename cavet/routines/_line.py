@@ -344,6 +344,7 @@ class LineParser:
                 except MistakeError as mistake:
                     mistake.column += at + place
                     raise
+                _shift(value, at + place)
                 parts += [piece, value]
                 piece, place = "", end + 1
             else:
@@ -469,6 +470,16 @@ class LineParser:
                 raise self.wrong("the number or the label of a pin")
             return tree.Truth(at, board, "", self._take().text)
         return tree.Name(at, name)
+
+
+def _shift(expr: tree.Expr, by: int) -> None:
+    """Move a value that stands within a text to its column."""
+    expr.at += by
+    for name in expr.__struct_fields__:
+        inner = getattr(expr, name)
+        for each in inner if isinstance(inner, list) else [inner]:
+            if isinstance(each, tree.Expr):
+                _shift(each, by)
 
 
 def _path(left: tree.Expr) -> str:

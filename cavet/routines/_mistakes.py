@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from cavet.wording import WrongError, nearest
 
+MOST_MENDED = 50
+"""Where more is wrong, it is not looked any more for the word that was meant."""
+
 
 class MistakeError(Exception):
     """Something wrong at a column of a line, both from 1."""

@@ -8,7 +8,7 @@ import re
 from cavet.routines import _tree as tree
 from cavet.routines._lexing import tokens
 from cavet.routines._line import LineParser
-from cavet.routines._mistakes import MistakeError
+from cavet.routines._mistakes import MOST_MENDED, MistakeError
 from cavet.routines._words import BLOCKS, HEADS, KEYWORDS
 from cavet.wording import WrongError
 
@@ -47,6 +47,8 @@ class _Parser:
             self._tell(MOST_LINES, MistakeError(1, found="more lines", expected=f"at most {MOST_LINES}"))
 
     def _tell(self, line: int, mistake: MistakeError) -> None:
+        if len(self.mistakes) >= MOST_MENDED:
+            mistake.words = []
         self.mistakes.append(mistake.told(self._file, line))
 
     def parse(self) -> tuple[tree.Sheet, list[WrongError]]:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from cavet import units
 from cavet.bench import Plan, read_text
-from cavet.routines._checking import Program, check
+from cavet.routines._checking import Program, RoutinePlan, check
 from cavet.routines._parsing import parse
-from cavet.wording import MoreWrongError, WrongError
+from cavet.wording import MoreWrongError, WrongError, listed, nearest
 
 MOST_TOLD = 50
 """So many mistakes are told of one file; of the others only how many there are."""
@@ -38,3 +39,32 @@ def _place(mistake: WrongError) -> tuple[int, int]:
     _, _, rest = mistake.place.partition(":")
     line, _, column = rest.rpartition(":")
     return (int(line), int(column)) if line.isdigit() and column.isdigit() else (0, 0)
+
+
+def chosen(program: Program, routine: str | None) -> str:
+    """The routine that is meant: the first, where none is named. Raises `WrongError`."""
+    known = program.routines
+    if routine is None:
+        return next(iter(known))
+    if routine not in known:
+        raise WrongError("routine", found=routine, expected=f"one of {listed(known)}", nearest=nearest(routine, known))
+    return routine
+
+
+def tune_value(routine: RoutinePlan, name: str, raw: object, place: str) -> float:
+    """A value of a tune, in its unit: a number, or a text with a unit. Raises `WrongError`."""
+    tunes = routine.tunes
+    if name not in tunes:
+        expected = f"one of {listed(tunes)}" if tunes else "no tune: it has none"
+        raise WrongError("tune", found=name, expected=expected, nearest=nearest(name, tunes))
+    tune = tunes[name]
+    if isinstance(raw, str):
+        value = units.parse(raw, tune.unit or "", place)
+    elif isinstance(raw, int | float) and not isinstance(raw, bool):
+        value = float(raw)
+    else:
+        raise WrongError(place, found=str(raw), expected=f"a number in {tune.unit}" if tune.unit else "a number")
+    if not tune.limited(value):
+        low, high = sorted((tune.low, tune.high))
+        raise WrongError(place, found=f"{value:g}", expected=f"{low:g} to {high:g} {tune.unit or ''}".strip())
+    return value

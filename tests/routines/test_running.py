@@ -1,0 +1,352 @@
+"""Routines at work: steps, loops, tracks, how they end; on the demo, in fast time."""
+
+import asyncio
+import tempfile
+import unittest
+from pathlib import Path
+
+import cavet
+from cavet.record import Kind
+from tests.routines.running import run
+
+
+class Steps(unittest.TestCase):
+    def test_values_loops_and_branches(self):
+        ran = run("""
+            routine a
+                let x = 3
+                for i from 1 to 3
+                    let x = x * 2
+                for v in 10 %, 20 %
+                    set beacon to v
+                    say "{v} {beacon} {asked beacon}"
+                for n from 5 to 1 step 2
+                    say "{n}"
+                if beacon > 25 %
+                    say "high"
+                otherwise if beacon > 15 %
+                    say "middle"
+                otherwise
+                    say "low"
+                repeat 5 times
+                    let x = x + 1
+                    if x > 25
+                        leave
+                say "{x} {min(x, 7)} {root(16)} {round(2.567, 1)} {1 m / 20 cm}"
+                while x < 30
+                    let x = x + 1
+                    wait 10 ms
+                say "{x}"
+        """)
+        self.assertEqual(
+            ran.said,
+            ["10 % 10 % 10 %", "20 % 20 % 20 %", "5", "3", "1", "middle", "26 7 4 2.6 5", "30"],
+        )
+        self.assertEqual((ran.end.result, ran.end.why), ("done", ""))
+
+    def test_every_kind_of_output_is_set_and_goes_to_rest(self):
+        ran = run("""
+            routine a
+                set upper_paddle to 40 % over 500 ms
+                expect elapsed >= 0.5 s
+                set pump_a_speed to 50 %
+                set pump_a to on
+                expect pumphouse.pump_a = 50 % within 3 s
+                toggle pump_a
+                expect pump_a is off
+                show "Hello" on panel
+                show "X" on panel at row 2, column 3
+                expect asked panel = "Hello\\n  X"
+                clear panel
+                pulse horn for 100 ms
+                set lamp to on
+                set relay_101 to closed
+                set supply_1_voltage to 5 V
+                set post_1 to on
+                set yard_1 to on
+                ask level
+                set walkway to 30 % without waiting
+                keep walkway
+        """)
+        self.assertEqual((ran.end.result, ran.end.why), ("done", ""))
+        (end,) = ran.of("end")
+        self.assertTrue(end["at_rest"])
+        self.assertEqual(len(end["touched"]), 11)
+        later = [
+            event for event in ran.record.since(0) if event.kind == Kind.ASKED and event.note == "routine, at its end"
+        ]
+        self.assertEqual({event.subject for event in later}, set(end["touched"]) - {"walkway"})
+
+    def test_waiting_and_expecting(self):
+        ran = run("""
+            routine a
+                wait until stop_button is pressed at most 100 ms else say "nobody"
+                press gatehouse.stop_button for 300 ms without waiting
+                wait until stop_button is pressed for 50 ms at most 1 s
+                expect stop_button is pressed
+                wait until stop_button falls
+                expect never stop_button is pressed for 1 s
+                place chamber at 1450 mm
+                expect level > 1400 mm within 2 s
+                set beacon to 20 %
+                expect beacon reads 20 % within 500 ms
+                expect gatehouse.pin 2 > 0
+                expect gatehouse is ready and not gatehouse is lost
+                expect level > 2 m
+        """)
+        self.assertEqual(ran.said, ["nobody"])
+        self.assertEqual((ran.end.result, ran.end.line), ("failed", 14))
+        self.assertRegex(ran.end.why, r"found 1 4\d\d mm")
+        self.assertEqual([line["held"] for line in ran.of("expected")], [True] * 6 + [False])
+
+    def test_messages_and_their_answers(self):
+        ran = run("""
+            routine a
+                let speed = 600
+                send pumphouse write-single-register address 0 value speed answered by write-single-register within 1 s
+                send pumphouse read-holding-registers address 0 quantity 1 answered by read-holding-registers within 1 s
+                send gatehouse pin-state-query pin 9 answered by pin-state-response pin 9 within 1 s
+                send pumphouse write-single-register address 99 value 1 answered by write-single-register within 1 s
+        """)
+        self.assertEqual((ran.end.result, ran.end.line), ("failed", 6))
+        self.assertIn("found exception", ran.end.why)
+
+    def test_faults_and_defects_and_what_a_hand_does(self):
+        ran = run("""
+            routine a
+                break gatehouse for 500 ms
+                set beacon to 20 %
+                make dead_walkway
+                set walkway to 50 %
+                expect gatehouse.walkway = 0 %
+                mend dead_walkway
+                reset gatehouse
+                set beacon to 40 %
+                fault silence on pumphouse next 1
+                set heater to on
+                work gatehouse.windlass set 0.5 for 200 ms
+                press towpath.button for 50 ms
+                release gatehouse.windlass
+        """)
+        self.assertEqual((ran.end.result, ran.end.why), ("done", ""))
+
+    def test_each_wish_follows_from_its_step(self):
+        ran = run("""
+            routine blink
+                set beacon to 50 %
+        """)
+        asked = next(event for event in ran.record.since(0) if event.kind == Kind.ASKED and event.subject == "beacon")
+        step = ran.record[asked.cause]
+        self.assertEqual(
+            (step.kind, step.subject, step.value, asked.note), (Kind.STEP, "blink", 2, "routine blink, line 2")
+        )
+
+
+class Tracks(unittest.TestCase):
+    def test_what_runs_alongside_ends_with_the_routine(self):
+        ran = run("""
+            routine a
+                wait 1 s
+            alongside blink
+                every 200 ms
+                    toggle walkway
+        """)
+        toggled = [
+            line["t"] for line in ran.of("step") if line["text"] == "toggle walkway" and line["result"] == "done"
+        ]
+        self.assertEqual(len(toggled), 5)
+        self.assertEqual(ran.steps[-1], (4, "left"))
+
+    def test_a_rule_listens_and_its_delay_is_told(self):
+        ran = run("""
+            routine a
+                press gatehouse.stop_button for 100 ms
+                wait 300 ms
+                press gatehouse.stop_button for 100 ms
+                wait 300 ms
+            when stop_button is pressed for 30 ms
+                set beacon to 80 %
+                set beacon to 0 %
+        """)
+        self.assertEqual([line["line"] for line in ran.of("when")], [6, 6])
+        for line in ran.of("when"):
+            self.assertGreater(line["delay"], 0.03)
+            self.assertLess(line["delay"], 0.06)
+
+    def test_one_edge_during_a_turn_is_kept_and_no_more(self):
+        ran = run("""
+            routine a
+                repeat 3 times
+                    press gatehouse.stop_button for 50 ms
+                    wait 50 ms
+                wait 2 s
+            when stop_button is pressed
+                say "turn"
+                wait 500 ms
+        """)
+        self.assertEqual(ran.said, ["turn", "turn"])
+
+    def test_a_turn_that_takes_too_long_is_told_once_and_keeps_the_period(self):
+        ran = run("""
+            routine a
+                every 100 ms
+                    if elapsed > 1 s
+                        leave
+                    wait 250 ms
+        """)
+        self.assertEqual(len(ran.said), 1)
+        self.assertIn("a turn took longer than 100 ms", ran.said[0])
+        began = [round(line["began"] - ran.lines[0]["t"], 3) for line in ran.of("step") if line["line"] == 5]
+        self.assertTrue(all(abs(one - round(one, 1)) < 0.06 for one in began), began)
+
+
+class Ends(unittest.TestCase):
+    def test_however_it_ends_finally_runs_and_all_goes_to_rest(self):
+        for step, result, why in (
+            ('fail "so"', "failed", "so"), ('stop "so"', "stopped", "so"), ("end", "done", ""),
+            ("expect level > 9 m", "failed", "found"), ("wait until level > 9 m at most 1 s", "failed", "not come"),
+        ):  # fmt: skip
+            with self.subTest(step):
+                ran = run(f"""
+                    routine a
+                        set beacon to 50 %
+                        {step}
+                        say "never"
+                    finally
+                        say "finally"
+                """)
+                self.assertEqual((ran.end.result, ran.said), (result, ["finally"]))
+                self.assertIn(why, ran.end.why)
+                self.assertTrue(ran.of("end")[0]["at_rest"])
+
+    def test_a_routine_in_a_routine_ends_alone_and_its_failure_ends_all(self):
+        ran = run("""
+            routine a
+                do b with lvl = 30 %
+                say "after {beacon}"
+                do b with lvl = 40 %
+                do c
+                say "never"
+            routine b
+                tune lvl = 10 % from 0 % to 50 %
+                set beacon to lvl
+                end
+            finally
+                set beacon to 5 %
+            routine c
+                fail "deep"
+        """)
+        self.assertEqual(ran.said, ["after 5 %"])
+        self.assertEqual((ran.end.result, ran.end.line, ran.end.why), ("failed", 14, "deep"))
+
+    def test_told_to_stop_it_stops_at_its_wait_also_twice_and_finally_goes_on(self):
+        async def stop(bench, runner):
+            await asyncio.sleep(2)
+            runner.stop("enough")
+            await asyncio.sleep(0.05)
+            runner.stop("again")
+
+        ran = run(
+            """
+            routine a
+                set beacon to 50 %
+                wait 1 h
+            alongside b
+                repeat
+                    wait 100 ms
+            finally
+                wait 200 ms
+                say "finally"
+            """,
+            during=stop,
+        )
+        self.assertEqual((ran.end.result, ran.end.why, ran.said), ("stopped", "enough", ["finally"]))
+        self.assertTrue(ran.of("end")[0]["at_rest"])
+
+    def test_finally_takes_30_s_at_most(self):
+        ran = run("""
+            routine a
+                wait 10 ms
+            finally
+                repeat
+                    wait 1 s
+        """)
+        self.assertEqual((ran.end.result, ran.end.why), ("failed", "finally took more than 30 s"))
+
+    def test_a_link_that_is_lost_for_good_ends_it_in_each_step_that_needs_it(self):
+        for step in (
+            "set beacon to 20 %",
+            "ask beacon",
+            "pulse horn for 1 s",
+            "toggle beacon",
+            "expect beacon reads 5 %",
+        ):
+            with self.subTest(step):
+
+                async def lose(bench, runner):
+                    await asyncio.sleep(0.5)
+                    bench.break_link("gatehouse")
+
+                ran = run(f"routine a\n    set beacon to 10 %\n    wait 1 s\n    {step}\n", during=lose)
+                self.assertEqual((ran.end.result, ran.end.line), ("lost", 4))
+                self.assertFalse(ran.of("end")[0]["at_rest"])
+
+    def test_tunes_are_turned_within_their_range(self):
+        async def turn(bench, runner):
+            await asyncio.sleep(1.5)
+            runner.tune("lvl", 40.0)
+            for name, value in (("lvl", 90.0), ("nobody", 1.0)):
+                with self.assertRaises(cavet.WrongError):
+                    runner.tune(name, value)
+
+        ran = run(
+            """
+            routine a
+                tune lvl = 10 % from 0 % to 50 %
+                repeat 2 times
+                    set beacon to lvl
+                    say "{beacon}"
+                    wait 2 s
+            """,
+            during=turn,
+        )
+        self.assertEqual(ran.said, ["10 %", "40 %"])
+        self.assertEqual([(line["name"], line["value"]) for line in ran.of("tune")], [("lvl", 40.0)])
+
+
+class Again(unittest.TestCase):
+    TEXT = """
+        routine a
+            set upper_paddle to 60 % over 1 s
+            repeat 5 times
+                pulse horn for 100 ms
+                set pump_a to on
+                wait 50 ms
+                toggle pump_a
+        alongside b
+            every 70 ms
+                toggle beacon
+        when level > 1 m
+            say "{level}"
+    """
+
+    def test_the_same_seed_gives_the_same_record_event_for_event(self):
+        first, second = run(self.TEXT), run(self.TEXT)
+        self.assertEqual(first.lines, second.lines)
+        self.assertEqual(first.record.since(0), second.record.since(0))
+
+
+class InPython(unittest.TestCase):
+    def test_a_bench_in_a_script_runs_one(self):
+        with tempfile.TemporaryDirectory() as folder, cavet.open("demo") as bench:
+            path = Path(folder) / "glow.routine"
+            path.write_text(
+                'routine glow\n    tune lvl = 10 %\n    set beacon to lvl\n    say "{beacon}"\n    keep beacon\n'
+            )
+            ran = bench.run(path, tunes={"lvl": "25 %"})
+            self.assertEqual((ran.result, ran.said, ran.why), ("done", ["25 %"], ""))
+            bench.wait(0.5)
+            self.assertAlmostEqual(bench.part("gatehouse.beacon").state, 25, delta=0.5)
+            for routine, tunes in (("nobody", {}), (None, {"x": 1}), (None, {"lvl": 200}), (None, {"lvl": True})):
+                with self.assertRaises(cavet.WrongError):
+                    bench.run(path, routine, tunes=tunes)
