@@ -104,8 +104,10 @@ QUARTER = 0.25
 """Of a clock period: the data line changes so long behind the falling clock."""
 
 
-def bus(tokens: Iterable[Token], rate: float) -> Waveform:
-    """What passed on an I2C bus at `rate` clocks a second. An acknowledge that nobody has seen has no known level."""
+def bus(tokens: Iterable[Token], rate: float, held: float = 0.0) -> Waveform:
+    """What passed on an I2C bus at `rate` clocks a second. `held` is the time in s for which the device holds the clock
+    low behind each byte. An acknowledge that nobody has seen has no known level. Source: I2C-bus specification 7.0,
+    sections 3.1 and 3.1.9 (clock stretching)."""
     period = 1 / rate
     clock, line = _Pen("SCL", HIGH), _Pen("SDA", HIGH)
     stretches: list[Stretch] = []
@@ -157,6 +159,10 @@ def bus(tokens: Iterable[Token], rate: float) -> Waveform:
             bit(level_of, text, told)
             reads, is_address = (bool(token.value & 1), False) if is_address else (reads, False)
             place += 1
+            if held:
+                clock.to(t, LOW)
+                stretches.append(Stretch(t, t + held, "…", "the device holds the clock low"))
+                t += held
     return Waveform((clock.trace(), line.trace()), tuple(stretches), t + period, period)
 
 

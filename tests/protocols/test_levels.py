@@ -65,6 +65,10 @@ class Bus(unittest.TestCase):
         self.assertEqual([each for each in seen if isinstance(each, str)], ["start", "start", "stop"])
 
     def test_an_acknowledge_that_nobody_has_seen_has_no_level(self):
+        plain, held = (levels.bus(read_marks("S 4C A 04 A P"), 100_000, each) for each in (0.0, 50e-6))
+        self.assertAlmostEqual(held.end - plain.end, 2 * 50e-6)
+        low = [stretch for stretch in held.stretches if stretch.tells == "the device holds the clock low"]
+        self.assertEqual([round(1e6 * (each.end - each.begin)) for each in low], [50, 50])
         wave = levels.bus(read_marks("S 4C P"), 100_000)
         self.assertIn(None, [level for _, level in trace(wave, "SDA").levels])
         self.assertIn("?", [stretch.text for stretch in wave.stretches])

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import msgspec
 
-from cavet.bench import LinkTape, Placed
+from cavet.bench import LinkPlan, LinkTape, Placed
 from cavet.drawings.canvas import CORAL, PAPER, QUIET
 from cavet.drawings.ruler import RulerView, value_words
 from cavet.protocols import Field, Role, Side, bits_of, means, spi
 from cavet.protocols import levels as lines
 from cavet.protocols.i2c import BusFrame
-from cavet.units import show_duration
+from cavet.units import show, show_duration
 from cavet.wording import hex_pairs, plain
 from cavet.workbench.brief import brief
 from cavet.workbench.desk import Desk
@@ -213,8 +213,7 @@ def _wave(desk: Desk, reading: Reading, editing: Editing) -> tuple[lines.Wavefor
         return None, ""
     frame = editing.frame
     if isinstance(frame, BusFrame):
-        tokens = list(frame.tokens)
-        return lines.bus(tokens, I2C_RATE), "I2C, drawn at 100 kHz; acknowledge bits are not in the record"
+        return _bus_wave(desk, link, frame)
     if isinstance(frame.message, spi.Transfer):
         mode = frame.message.mode
         return lines.spi(data, SPI_RATE, mode=mode), f"SPI, mode {mode}, drawn at 1 MHz"
@@ -226,6 +225,19 @@ def _wave(desk: Desk, reading: Reading, editing: Editing) -> tuple[lines.Wavefor
     byte = data[place] if place < len(data) else 0
     bits = " ".join(str(byte >> number & 1) for number in range(settings.data_bits))
     return wave, f"{byte:02X} = start · {bits} · stop, least bit first"
+
+
+def _bus_wave(desk: Desk, link: LinkPlan, frame: BusFrame) -> tuple[lines.Waveform, str]:
+    """A transaction at the clock of its bus, with what the device that is called adds to it."""
+    board = desk.bench.plan.boards.get(link.board)
+    rate = board.bus.rate if board is not None else I2C_RATE
+    address = getattr(frame.message, "address", None)
+    parts = board.parts.values() if board is not None else ()
+    held = next((float(part.get("stretch") or 0.0) for part in parts if part.get("address") == address), 0.0)
+    words = f"I2C at {show(rate / 1000)} kHz" + (
+        f", the clock held {show_duration(held)} behind each byte" if held else ""
+    )
+    return lines.bus(frame.tokens, rate, held), f"{words}; acknowledge bits are not in the record"
 
 
 def _first_bit(editing: Editing) -> int:
