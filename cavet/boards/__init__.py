@@ -21,6 +21,7 @@ from cavet.boards._pins import Pin, PinMode
 from cavet.boards._profile import PinProfile, Profile
 from cavet.boards._reflex import DOES, EDGES, Reflex
 from cavet.boards._rig import Quantity, Rig
+from cavet.boards._rules import Hands, Rule
 from cavet.boards._travel import stop, travel
 from cavet.boards._world import World
 from cavet.boards.parts import BOARD_SUPPLY, OWN_SUPPLY, SUPPLIED
@@ -44,6 +45,7 @@ __all__ = [
     "DeadPin",
     "Defect",
     "Firmware",
+    "Hands",
     "Late",
     "Lossy",
     "Mute",
@@ -56,6 +58,7 @@ __all__ = [
     "Quantity",
     "Reflex",
     "Rig",
+    "Rule",
     "SilentDevice",
     "Spoiled",
     "StuckBus",

@@ -15,6 +15,7 @@ from cavet.boards._defects import Defect, Spoiled
 from cavet.boards._pins import Pin
 from cavet.boards._profile import Profile
 from cavet.boards._reflex import Reflex, Reflexes
+from cavet.boards._rules import Rule, Rules
 from cavet.faults import Fault
 from cavet.protocols import Frame
 from cavet.record import Kind, Reason, Tell, Topic
@@ -134,6 +135,9 @@ class Board:
         self._tell = tell
         self._failsafe = failsafe
         self._reflexes = Reflexes(reflexes or [], circuit, tell)
+        self._rules = Rules(circuit, tell)
+        self._follows = False
+        """Whether it follows rules of its own: also while nobody has opened its link, but not while it boots."""
         self._quiet_at = inf
         self._boots_at = inf if circuit.profile.resets else circuit.profile.boot
         self._clients: dict[Client, _Seams] = {}
@@ -155,6 +159,7 @@ class Board:
             return
         self.circuit.reset(now)
         self.state = BoardState.DEAF
+        self._follows = False
         self._boots_at = now + self.profile.boot
         self._quiet_at = inf
         self.firmware.take_out()
@@ -198,7 +203,9 @@ class Board:
         self.may_speak = True
         if self.state is BoardState.RUNNING:
             self.firmware.levels_changed(pins, now)
+        if self._follows:
             self._reflexes.levels_changed(pins, now)
+            self._rules.levels_changed(pins, now)
 
     def stop(self, now: float) -> None:
         """It is switched off in good order."""
@@ -206,10 +213,16 @@ class Board:
         if self.state is BoardState.RUNNING:
             self.firmware.stop(now)
 
+    def follow_rules(self, rules: list[Rule], now: float) -> None:
+        """Follow these rules besides its reflexes, and no others, from now on; also after it is started again."""
+        self.wake = now
+        self._rules.give(rules, now)
+
     def fail(self, words: str, now: float, cause: int) -> None:
         """Something in it has raised: its outputs go to rest, as far as they can, and nothing more is done by it."""
         self.fault = Fault(words, now)
         self.state = BoardState.FAILED
+        self._follows = False
         self._boots_at = self._quiet_at = self.wake = inf
         self._kept.clear()
         self.circuit.rest(now, cause)
@@ -219,6 +232,7 @@ class Board:
         self.fault = None
         self.circuit.reset(now)
         self.state = BoardState.DEAF
+        self._follows = False
         self.wake = now
         self._boots_at = now + self.profile.boot
         self._quiet_at = inf
@@ -237,7 +251,7 @@ class Board:
             self._boots_at = inf
             self._tell(Kind.BOARD, Topic.BOARD, self.name, "runs")
             self.firmware.start(now)
-            self._reflexes.start(now)
+            self._begin_to_follow(now)
             for client in self._clients:
                 self._clients[client] = _Seams()
                 self.firmware.joined(client, now)
@@ -245,12 +259,26 @@ class Board:
             self._quiet_at = inf
             cause = self._tell(Kind.BOARD, Topic.BOARD, self.name, "failsafe", None, "the host was silent for too long")
             self.circuit.rest(now, cause)
+        if self.state is BoardState.SHUT and not self._follows:
+            self._begin_to_follow(now)
+        acts_at, driven = self._by_itself(now) if self._follows else (inf, [])
         if self.state is not BoardState.RUNNING:
-            return min(self._boots_at, self._quiet_at)
-        acts_at, driven = self._reflexes.advance(now)
+            return min(self._boots_at, self._quiet_at, acts_at)
         if driven:
             self.firmware.pins_driven(driven, now)
         return min(self.firmware.advance(now), acts_at, self._quiet_at)
+
+    def _begin_to_follow(self, now: float) -> None:
+        """As after power-on: nothing has happened yet."""
+        self._follows = True
+        self._reflexes.start(now)
+        self._rules.start(now)
+
+    def _by_itself(self, now: float) -> tuple[float, list[Pin]]:
+        """Do what its own rules want; give when one of them is due next, and the pins that were driven."""
+        acts_at, driven = self._reflexes.advance(now)
+        goes_on_at, more = self._rules.advance(now)
+        return min(acts_at, goes_on_at), driven + more
 
     def take_out(self) -> list[Outgoing]:
         """Give what it says now; a late board says it later."""

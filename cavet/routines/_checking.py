@@ -10,12 +10,13 @@ from typing import Any
 import msgspec
 
 from cavet.bench import FAULTS, Plan, spoken
-from cavet.boards import KINDS, PinMode
+from cavet.boards import KINDS, PinMode, Rule
 from cavet.hosts import PinPoint, Point, PointKind
 from cavet.protocols import Side
 from cavet.routines import _tree as tree
 from cavet.routines._compiling import Compiler, Names, Run, Value, of_point
 from cavet.routines._mistakes import MOST_MENDED, MistakeError
+from cavet.routines._reflexes import ReflexReader
 from cavet.routines._words import KEYWORDS, WAITING
 from cavet.wording import WrongError, listed
 
@@ -69,6 +70,8 @@ class Program(msgspec.Struct, frozen=True, kw_only=True):
     routines: dict[str, RoutinePlan]
     hosts: set[str]
     """The hosts that are spoken with."""
+    reflexes: dict[str, list[Rule]]
+    """The rules that boards are given for the run."""
 
 
 def check(sheet: tree.Sheet, plan: Plan) -> tuple[Program, list[WrongError]]:
@@ -86,6 +89,7 @@ class _Checker:
         self._does: dict[str, set[str]] = {name: set() for name in sheet.routines}
         self._routine = ""
         self._used: set[str] = set()
+        self._everywhere = Names(plan, {}, self._used)
 
     def check(self) -> tuple[Program, list[WrongError]]:
         self._tunes = {name: self._tunes_of(routine) for name, routine in self._sheet.routines.items()}
@@ -94,13 +98,11 @@ class _Checker:
             self._attempt(routine.line, partial(self._free, name, 9, "a routine"))
             found[name] = self._routine_plan(routine)
         self._no_circles()
+        reflexes: dict[str, list[Rule]] = {}
         for reflex in self._sheet.reflexes:
-            self._line = reflex.line
-            mistake = MistakeError(
-                1, found="reflex", expected="rules of a board in the bench file, under [boards.NAME.reflexes]"
-            )
-            self.mistakes.append(mistake.told(self._sheet.file, reflex.line))
-        return Program(file=self._sheet.file, routines=found, hosts=self._used), self.mistakes
+            rules = self._attempt(reflex.line, partial(self._rules_of, reflex))
+            reflexes.setdefault(reflex.board, []).extend(rules or [])
+        return Program(file=self._sheet.file, routines=found, hosts=self._used, reflexes=reflexes), self.mistakes
 
     def _attempt(self, line: int, act: Callable[[], Any]) -> Any:
         """Check something of a line; what is wrong there is noted, and the rest goes on."""
@@ -112,6 +114,11 @@ class _Checker:
                 mistake.words = []
             self.mistakes.append(mistake.told(self._sheet.file, line))
             return None
+
+    def _rules_of(self, reflex: tree.Reflex) -> list[Rule]:
+        self._free(reflex.name, 8, "a reflex")
+        self._everywhere.use_board(reflex.board)
+        return ReflexReader(reflex, self._plan).rules()
 
     def _no_circles(self) -> None:
         for name, routine in self._sheet.routines.items():
@@ -154,7 +161,7 @@ class _Checker:
 
     def _tune(self, tune: tree.Tune, routine: tree.Routine) -> TunePlan:
         self._free(tune.name, tune.at, "a tune")
-        compiler = Compiler(Names(self._plan, {}, self._used))
+        compiler = Compiler(self._everywhere)
         value = self._constant(compiler.value(tune.value, BARE), tune.value)
         if tune.low is None or tune.high is None:
             point = self._first_set(routine, tune.name)
@@ -485,6 +492,7 @@ class _Checker:
                     words=[*parts, *(each.partition(".")[2] for each in parts)],
                 )
             path = step.of["part"] = alone[0]
+        self._everywhere.use_board(path.partition(".")[0])
         able = KINDS[parts[path]["kind"]].actions
         if action not in able:
             what = f"one of {listed(able)}" if able else "a part that a hand can work"

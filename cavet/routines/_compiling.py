@@ -81,6 +81,11 @@ class Names(msgspec.Struct):
     used: set[str]
     """The hosts that are spoken of so far."""
 
+    def use_board(self, board: str) -> None:
+        """A board is spoken of, by its parts or its pins: whoever talks to it is to be ready."""
+        links = self.plan.links
+        self.used.update(host.name for host in self.plan.hosts.values() if links[host.link].board == board)
+
     def within(self) -> Names:
         """The same, to which a block may add names of its own."""
         return Names(self.plan, dict(self.known), self.used)
@@ -218,6 +223,7 @@ class Compiler:
             raise MistakeError(
                 expr.at, found=expr.name, expected=f"a part of the {board}", words=[f"{board}.{each}" for each in parts]
             )
+        self._names.use_board(board)
         unit = KINDS[parts[part]["kind"]].unit
         path = expr.name
         if unit:
@@ -236,6 +242,7 @@ class Compiler:
                 expr.at, found=expr.pin, expected=f"a pin of the {expr.board}: {min(pins)} to {max(pins)}"
             )
         name = expr.board
+        self._names.use_board(name)
         return Value(kind="number", run=lambda look: look.pin(name, number))
 
     def _askedfor(self, expr: tree.AskedFor, want: Value | None) -> Value:

@@ -66,3 +66,13 @@ def edge_before(record: Record, points: frozenset[str]) -> float | None:
     while heard is not None and heard.kind not in EDGES:
         heard = events.get(heard.cause) if heard.cause is not None else None
     return heard.t if heard is not None else None
+
+
+def delay_of(record: Record, acted: Event) -> float | None:
+    """How long it took from the edge at a pin to the pin that a board's own rule has driven for it; `None` where either
+    is not in the record."""
+    driven = next((event.t for event in record.effects(acted.number) if event.kind == Kind.DRIVEN), None)
+    edge: Event | None = acted
+    while edge is not None and edge.kind not in EDGES:
+        edge = record[edge.cause] if edge.cause is not None and edge.cause >= record.first else None
+    return driven - edge.t if driven is not None and edge is not None else None

@@ -12,12 +12,13 @@ from math import inf
 from typing import Any
 
 from cavet.bench import LOOK_SECONDS, RunningBench, Standings, read_afresh, say
+from cavet.boards import Rule
 from cavet.hosts import Asked, Point, PointKind
 from cavet.record import Kind, Topic
 from cavet.routines import _tree as tree
 from cavet.routines._checking import MOST_TURNS, Program, RoutinePlan, TrackPlan, texts_of
 from cavet.routines._compiling import Run, Value
-from cavet.routines._following import edge_before, follow_wish, how_it_ended
+from cavet.routines._following import delay_of, edge_before, follow_wish, how_it_ended
 from cavet.routines._looking import Looking
 from cavet.routines._telling import End, EndError, LeaveError, OverError, Tell
 from cavet.units import show_duration
@@ -27,6 +28,8 @@ LOST_SECONDS = 30.0
 """A link that is not back after so long is lost for good."""
 FINALLY_SECONDS = 30.0
 RAMP_SECONDS = 0.02
+REFLEX_SECONDS = 0.05
+"""How often it is looked for what boards have done by themselves."""
 
 
 class Track:
@@ -68,7 +71,7 @@ class Runner:
         return self._bench.clock.now()
 
     def _tell(self, event: str, **fields: Any) -> None:
-        self._tell_line({"event": event, "t": round(self._now, 6), **fields})
+        self._tell_line({"event": event, "t": round(self._now, 6)} | fields)
 
     # from outside
 
@@ -99,10 +102,40 @@ class Runner:
 
     async def run(self, name: str, tunes: dict[str, float] | None = None) -> End:
         """Run a routine to its end; tell that, and give it."""
+        rules = self._program.reflexes
+        self._give_rules(rules)
+        watching = asyncio.create_task(self._watch_reflexes(len(self._bench.record)))
         end = await self._whole(name, tunes or {})
+        self._give_rules({board: [] for board in rules})
         at_rest = await self._to_rest()
+        watching.cancel()
+        await asyncio.wait({watching})
         self._tell("end", result=end.result, line=end.line, why=end.why, touched=list(self._touched), at_rest=at_rest)
         return end
+
+    def _give_rules(self, rules: dict[str, list[Rule]]) -> None:
+        """Boards follow these rules from now on."""
+        for board, given in rules.items():
+            self._bench.world.boards[board].follow_rules(given, self._now)
+        if rules:
+            self._bench.board_side.turn()
+
+    async def _watch_reflexes(self, number: int) -> None:
+        """Tell each turn of a rule that a board follows by itself, with its delay."""
+        try:
+            while True:
+                number = self._tell_reflexes(number)
+                await asyncio.sleep(REFLEX_SECONDS)
+        finally:
+            self._tell_reflexes(number)
+
+    def _tell_reflexes(self, number: int) -> int:
+        events = self._bench.record.since(number)
+        for event in events:
+            delay = delay_of(self._bench.record, event) if event.kind == Kind.REFLEX else None
+            if delay is not None:
+                self._tell("reflex", t=round(event.t, 6), name=event.subject, delay=round(delay, 6))
+        return events[-1].number + 1 if events else number
 
     async def _whole(self, name: str, tunes: dict[str, float]) -> End:
         try:

@@ -124,9 +124,23 @@ class Mistakes(unittest.TestCase):
         places = [mistake.partition(": ")[0] for mistake in told(text)]
         self.assertEqual(places, ["f:2:19", "f:3:5", "f:4:10", "f:6:9"])
 
-    def test_a_reflex_is_not_taken_for_something_else(self):
-        (mistake,) = told("reflex x on towpath\n    when button falls for 20 ms\n        toggle lamp\n")
-        self.assertIn("rules of a board in the bench file", mistake)
+    def test_what_a_board_can_not_follow_is_told(self):
+        head = "reflex x on towpath\n    when "
+        for text, place, words in (
+            (head + 'button falls\n        say "x"', "f:3:9", "a board can do no more"),
+            (head + "level > 1 m\n        toggle lamp", "f:2:16", "PART is"),
+            (head + "lamp falls\n        toggle lamp", "f:2:10", "something that the board senses"),
+            (head + "button falls\n        set lamp to 3 mm", "f:3:21", "0 % to 100 %"),
+            (head + "button falls\n        toggle button", "f:3:16", "a part that the board drives"),
+            (head + "button falls and lamp is on\n        toggle lamp", "f:2:17", "an edge alone behind `when`"),
+            (head + "button falls\n        repeat\n            toggle lamp", "f:3:9", "such as `wait 10 ms`"),
+            ("reflex x on nowhere\n    when button falls\n        toggle lamp", "f:1:1", "a simulated board"),
+            ("reflex x on towpath\n", "f:1:1", "`when CONDITION`, indented below"),
+        ):
+            with self.subTest(text):
+                (mistake,) = told(text + "\n")
+                self.assertTrue(mistake.startswith(place), mistake)
+                self.assertIn(words, mistake)
 
 
 class Strangers(unittest.TestCase):

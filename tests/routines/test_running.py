@@ -200,6 +200,64 @@ class Tracks(unittest.TestCase):
         self.assertTrue(all(abs(one - round(one, 1)) < 0.06 for one in began), began)
 
 
+class Reflexes(unittest.TestCase):
+    def test_a_board_follows_a_rule_step_by_step_and_its_delay_is_told(self):
+        ran = run("""
+            routine a
+                press gatehouse.stop_button for 100 ms
+                wait 300 ms
+                expect gatehouse.beacon = 100 %
+                wait 1 s
+                expect gatehouse.beacon = 0 %
+            reflex glow on gatehouse
+                when stop_button falls for 20 ms
+                    repeat 2 times
+                        toggle beacon
+                        wait 500 ms
+        """)
+        self.assertEqual((ran.end.result, ran.end.why), ("done", ""))
+        (turn,) = ran.of("reflex")
+        self.assertEqual((turn["name"], turn["delay"]), ("glow", 0.02))
+
+    def test_it_goes_on_when_the_link_is_cut_and_chooses_by_its_own_pins(self):
+        ran = run("""
+            routine a
+                break gatehouse for 3 s without waiting
+                press gatehouse.stop_button for 100 ms
+                wait 500 ms
+                expect gatehouse.beacon = 50 %
+                press gatehouse.stop_button for 100 ms
+                wait 500 ms
+                expect gatehouse.beacon = 0 %
+            reflex x on gatehouse
+                when stop_button is pressed for 20 ms
+                    if beacon is off
+                        set beacon to 50 %
+                    otherwise
+                        set beacon to off
+                        pulse horn for 200 ms
+        """)
+        self.assertEqual((ran.end.result, ran.end.why), ("done", ""))
+        self.assertEqual(len(ran.of("reflex")), 2)
+
+    def test_the_same_rule_on_either_side_tells_which_delay_it_has(self):
+        rule = "when stop_button falls for 20 ms\n        toggle walkway\n"
+        text = "routine a\n    press gatehouse.stop_button for 100 ms\n    wait 1 s\n"
+        by_board = run(f"{text}reflex r on gatehouse\n    {rule}").of("reflex")
+        by_host = run(f"{text}{rule}".replace("falls", "is pressed").replace("        toggle", "    toggle")).of("when")
+        self.assertEqual((len(by_board), len(by_host)), (1, 1))
+        self.assertLess(by_board[0]["delay"], by_host[0]["delay"])
+
+    def test_rules_are_gone_when_the_run_is_over_and_those_of_the_bench_stay(self):
+        ran = run("""
+            routine a
+                set lamp to on
+                press towpath.button for 100 ms
+                wait 300 ms
+        """)
+        self.assertEqual([line["name"] for line in ran.of("reflex")], ["lamp_by_button"])
+
+
 class Ends(unittest.TestCase):
     def test_however_it_ends_finally_runs_and_all_goes_to_rest(self):
         for step, result, why in (

@@ -1,0 +1,162 @@
+"""Rules that a board is given while it runs: conditions of its own pins, and what it does then, step by step.
+
+The same as reflexes, but for more than one pin: a body may wait, repeat and choose. One turn of a rule at a time; an
+edge that comes during its turn is kept, one only.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from math import inf
+from typing import Protocol
+
+import msgspec
+
+from cavet.boards._circuit import Circuit
+from cavet.boards._pins import Pin, PinMode
+from cavet.record import Kind, Tell, Topic
+
+MOST_AT_ONCE = 10_000
+"""So many steps a rule may take at one time: more would stand still."""
+
+
+class Hands(Protocol):
+    """What a rule can do: read its board's pins, and drive them."""
+
+    def is_high(self, pin: int) -> bool: ...
+    def is_on(self, pin: int) -> bool: ...
+    def write(self, pin: int, share: float) -> None: ...
+
+
+class Rule(msgspec.Struct, frozen=True, kw_only=True):
+    """When a condition begins to hold, and holds for `lasts` seconds, `body` is done: it gives the seconds that it
+    waits. `at_both` begins it when the condition ends to hold, too."""
+
+    name: str
+    inputs: dict[int, PinMode]
+    """The pins that it reads, and how."""
+    outputs: tuple[int, ...]
+    holds: Callable[[Hands], bool]
+    body: Callable[[Hands], Iterator[float]]
+    lasts: float = 0.0
+    at_both: bool = False
+
+
+class _Turn:
+    """A rule at work."""
+
+    def __init__(self, rule: Rule, held: bool) -> None:
+        self.rule = rule
+        self.held = held
+        self.rings_at = inf
+        """When the condition will have held long enough."""
+        self.is_rung = False
+        self.steps: Iterator[float] | None = None
+        self.due = inf
+        self.edge: int | None = None
+        """The event that the condition has begun to hold with."""
+        self.rung_by: int | None = None
+        self.cause: int | None = None
+        """The event of the turn under way."""
+
+
+class Rules:
+    """The rules that a board was given."""
+
+    def __init__(self, circuit: Circuit, tell: Tell) -> None:
+        self._circuit = circuit
+        self._tell = tell
+        self._rules: list[Rule] = []
+        self._turns: list[_Turn] = []
+        self._driven: list[Pin] = []
+        self._now = 0.0
+        self._acting: int | None = None
+
+    def give(self, rules: list[Rule], now: float) -> None:
+        """Follow these rules from now on, and no others; what was under way is given up."""
+        self._rules = rules
+        self.start(now)
+
+    def start(self, now: float) -> None:
+        """As after power-on: its pins in their modes, nothing has happened yet."""
+        for rule in self._rules:
+            for pin, mode in rule.inputs.items():
+                if self._circuit.pins[pin].mode is not mode and not self._circuit.pins[pin].mode.drives:
+                    self._circuit.set_mode(pin, mode, now, None)
+            for pin in rule.outputs:
+                if not self._circuit.pins[pin].mode.drives:  # else the firmware has given it one
+                    self._circuit.set_mode(pin, PinMode.OUTPUT, now, None)
+        if self._rules:
+            self._circuit.settle(now)
+        self._turns = [_Turn(rule, rule.holds(self)) for rule in self._rules]
+
+    # what a rule can do
+
+    def is_high(self, pin: int) -> bool:
+        """The level of a pin."""
+        return self._circuit.pins[pin].level
+
+    def is_on(self, pin: int) -> bool:
+        """Whether an output is driven."""
+        return bool(self._circuit.pins[pin].value)
+
+    def write(self, pin: int, share: float) -> None:
+        """Drive an output, 0 to 1."""
+        self._circuit.write_value(pin, share, (0.0, 1.0), self._now, self._acting)
+        self._driven.append(self._circuit.pins[pin])
+
+    # as time goes on
+
+    def levels_changed(self, pins: list[Pin], now: float) -> None:
+        """Input pins have changed."""
+        numbers = {pin.number for pin in pins}
+        for turn in self._turns:
+            read = numbers & turn.rule.inputs.keys()
+            if read:
+                self._look(turn, self._circuit.pins[min(read)].cause, now)
+
+    def _look(self, turn: _Turn, cause: int | None, now: float) -> None:
+        holds = turn.rule.holds(self)
+        if holds == turn.held:
+            turn.rings_at = inf
+        elif holds or turn.rule.at_both:
+            turn.rings_at, turn.edge = now + turn.rule.lasts, cause
+        else:
+            turn.held, turn.rings_at = False, inf
+
+    def advance(self, now: float) -> tuple[float, list[Pin]]:
+        """Do what is due; give when something is due next, and the pins that were driven."""
+        self._now, self._driven = now, []
+        due = inf
+        for turn in self._turns:
+            if now >= turn.rings_at:
+                turn.held, turn.rings_at = not turn.held, inf
+                if not turn.is_rung:
+                    turn.is_rung, turn.rung_by = True, turn.edge
+            if turn.steps is None and turn.is_rung:
+                turn.is_rung = False
+                words = f"{turn.rule.name} begins"
+                self._acting = self._tell(Kind.REFLEX, Topic.REFLEX, turn.rule.name, None, turn.rung_by, words)
+                turn.cause = self._acting
+                turn.steps, turn.due = turn.rule.body(self), now
+            if turn.steps is not None and now >= turn.due:
+                self._go_on(turn, now)
+            due = min(due, turn.rings_at, turn.due)
+        return due, self._driven
+
+    def _go_on(self, turn: _Turn, now: float) -> None:
+        """Take the steps of a turn up to the next that waits."""
+        assert turn.steps is not None  # the caller has looked
+        self._acting = turn.cause
+        for _ in range(MOST_AT_ONCE):
+            wait = next(turn.steps, None)
+            if wait is None:
+                turn.steps, turn.due = None, inf
+                if turn.is_rung:
+                    turn.due = now
+                return
+            if wait > 0:
+                turn.due = now + wait
+                return
+        turn.steps, turn.due = None, inf
+        self._tell(Kind.REFUSED, Topic.REFLEX, turn.rule.name, None, turn.cause, "it stood still: nothing in it waits")
