@@ -16,6 +16,7 @@ from cavet.commands._completing import complete_benches
 from cavet.commands._outside import act_on, follow_input, read_line
 from cavet.commands._recording import record_options, recorded, seed_option, with_seed
 from cavet.commands._saying import Output, as_json, end_at_signals
+from cavet.demo import find_routines
 from cavet.routines import Program, Runner, chosen, read_routine, tune_value
 from cavet.units import show_duration
 from cavet.wording import WrongError, listed, nearest, plain
@@ -41,10 +42,12 @@ def command(
     real: bool, at: tuple[str, ...], broker: str | None, record_path: Path | None, force: bool,
     as_json_lines: bool, only_check: bool,
 ) -> int:  # fmt: skip
-    """Run a routine of FILE on BENCH: the first, or ROUTINE. It is checked whole before anything moves; however it
-    ends, its outputs go to rest."""
+    """Run a routine of FILE on BENCH: the first, or ROUTINE; `demo` is the demo's file.
+
+    It is checked whole before anything moves; however it ends, its outputs go to rest.
+    """
     plan = with_seed(at_addresses(on_broker(open_bench(bench).plan, broker), at), seed)
-    program = read_routine(file, plan)
+    program = read_routine(find_routines(file), plan)
     name = chosen(program, routine)
     given = dict(read_tune(program, name, word) for word in tunes)
     for defect in defects:

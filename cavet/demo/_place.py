@@ -15,3 +15,9 @@ def find_bench(bench: str | Path) -> Path:
     """The bench file that a word means: a path, or "demo" for the one here."""
     path = Path(bench)
     return demo_path() if str(bench) == "demo" and not path.exists() else path
+
+
+def find_routines(file: str | Path) -> Path:
+    """The file of routines that a word means: a path, or "demo" for the one here."""
+    path = Path(file)
+    return demo_path().with_name("ottersluice.routine") if str(file) == "demo" and not path.exists() else path

@@ -28,7 +28,7 @@ from cavet.bench import (
     until_ready,
     with_addresses,
 )
-from cavet.demo import find_bench
+from cavet.demo import find_bench, find_routines
 from cavet.hosts import Asked
 from cavet.library.errors import Refused, TooLate, Unconfirmed
 from cavet.library.frames import Passed, frames_of
@@ -176,7 +176,7 @@ class BenchCore:
         return await send(self._running, board, message, within, fields)
 
     async def _run_routine(self, file: str | Path, routine: str | None, tunes: Mapping[str, Value]) -> Ran:
-        program = read_routine(Path(file), self._running.plan)
+        program = read_routine(find_routines(file), self._running.plan)
         name = chosen(program, routine)
         given = {
             tune: tune_value(program.routines[name], tune, value, f"tunes.{tune}") for tune, value in tunes.items()

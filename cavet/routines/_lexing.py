@@ -8,6 +8,7 @@ import msgspec
 
 from cavet import units
 from cavet.routines._mistakes import MistakeError
+from cavet.routines._words import KEYWORDS
 
 MOST_COLUMNS, MOST_WORDS = 2000, 200
 MOST_NUMBER = 1e15
@@ -19,8 +20,8 @@ UNIT = re.compile(
     "|".join(sorted((re.escape(unit) for names in units.DIMENSIONS.values() for unit in names if unit), key=len)[::-1])
 )
 ESCAPES = {"n": "\n", "t": "\t", '"': '"', "\\": "\\", "{": "\\{", "}": "\\}"}
-AS_WORDS = ("step", "min", "in", "times")
-"""Words that are units, or look like them, and words of the language as well: what follows says which."""
+A_VALUE = re.compile(r"\s*(?:[-−(\d.]|([A-Za-z_]\w*))")
+"""What can follow `step` of a `for`; a word of the language can't."""
 
 
 class Token(msgspec.Struct, frozen=True):
@@ -88,7 +89,12 @@ def _is_unit(line: str, unit: re.Match[str]) -> bool:
     behind = line[unit.end() : unit.end() + 1]
     if behind and (behind.isalnum() or behind in "_("):
         return False
-    return unit.group() not in AS_WORDS or not re.match(r"\s*[-−(\w.]", line[unit.end() :])
+    if unit.group() == "min":
+        return not line[unit.end() :].lstrip().startswith("(")
+    if unit.group() != "step":
+        return True
+    value = A_VALUE.match(line, unit.end())
+    return value is None or value.group(1) in KEYWORDS
 
 
 def _unescaped(text: str, column: int) -> str:

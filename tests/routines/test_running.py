@@ -6,6 +6,7 @@ import unittest
 from pathlib import Path
 
 import cavet
+from cavet.demo import find_routines
 from cavet.record import Kind
 from tests.routines.running import run
 
@@ -392,6 +393,46 @@ class Again(unittest.TestCase):
         first, second = run(self.TEXT), run(self.TEXT)
         self.assertEqual(first.lines, second.lines)
         self.assertEqual(first.record.since(0), second.record.since(0))
+
+
+class OfTheDemo(unittest.TestCase):
+    def test_each_of_the_demos_routines_ends_well(self):
+        text = find_routines("demo").read_text("utf-8")
+        for name in ("locking", "blink_while_driving", "lever_to_pumps", "lamp_by_level", "all_lamps"):
+            with self.subTest(name):
+                ran = run(text, name)
+                self.assertEqual((ran.end.result, ran.end.why), ("done", ""))
+                self.assertTrue(ran.of("end")[0]["at_rest"])
+
+    def test_what_goes_wrong_in_a_locking_is_told(self):
+        text = find_routines("demo").read_text("utf-8")
+
+        async def press(bench, runner):
+            await asyncio.sleep(6)
+            bench.act("gatehouse.stop_button", "press", seconds=0.2)
+
+        async def cross(bench, runner):
+            bench.switch_defect("crossed_paddles", True)
+
+        async def hold(bench, runner):
+            gate = bench.host_links["gatehouse"].session.readings["gate"]
+            while gate.asked != 100:
+                await asyncio.sleep(0.01)
+            bench.place("chamber", 1500)
+
+        for during, result, why in (
+            (press, "stopped", "the stop button"), (cross, "failed", "found"), (hold, "failed", "does not open"),
+        ):  # fmt: skip
+            with self.subTest(why):
+                ran = run(text, "locking", during=during)
+                self.assertEqual(ran.end.result, result)
+                self.assertIn(why, ran.end.why)
+
+    def test_the_example_of_the_page_runs(self):
+        page = (Path(__file__).parents[2] / "docs" / "routines.md").read_text("utf-8")
+        example = next(part for part in page.split("```") if part.startswith("\nroutine glow"))
+        ran = run(example)
+        self.assertEqual((ran.end.result, ran.end.why), ("done", ""))
 
 
 class InPython(unittest.TestCase):
