@@ -18,6 +18,7 @@ KEY_TABLE = re.compile(r"\| key \| what it does \|\n(\|.*\n)*")
 KEYS = {
     "bench-screen.md": ((*keymap.BENCH, *keymap.EVERYWHERE),),
     "drive-screen.md": ((*keymap.DRIVE, *keymap.EVERYWHERE),),
+    "routines-screen.md": ((*keymap.ROUTINES, *keymap.EVERYWHERE), keymap.TUNES),
     "frames-screen.md": ((*keymap.FRAMES, *keymap.EVERYWHERE), keymap.RULER, keymap.SAY),
 }
 """The commands of each key table of a page, in their order."""

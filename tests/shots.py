@@ -101,7 +101,6 @@ SHOTS = {
     "drive.png": ([], ["text:80", "Return", "wait:1", *FILL, "wait:5", *PRESS_STOP, "wait:0.2"]),
     "drive-broken.png": ([], [*CROSS, *FILL, "wait:0.6", "Down", "Down", "text:50", "Return", "wait:1"]),
     "trail.png": ([], [*CROSS, *FILL, "wait:0.8", "Return", "wait:0.4"]),
-    "drive-light.png": ([], [*FILL, "wait:3", "F2", "wait:0.3", "text:light", "Return", "wait:0.6"]),
     "pumphouse.png": ([], [*OPEN_PUMPS, *PUMPS, "wait:2", *DRAIN, *(["Up"] * 5), "wait:0.5"]),
     "switchrack.png": ([], [*RELAYS, "Escape", "text:f", "text:supply_1", "Return", *SUPPLY, "wait:1"]),
     "towpath.png": ([], TOWPATH),
@@ -115,6 +114,7 @@ SHOTS = {
     "bench-new.png": ([], NEW),
     "bench-around.png": ([], AROUND),
     "first-bench.png": ([], FIRST),
+    "routines.png": ([], ["F4", "F4", "wait:1", *(["Down"] * 15), "F5", "wait:16"]),
 }
 
 

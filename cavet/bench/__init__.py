@@ -9,7 +9,7 @@ from cavet.bench._diagnosis import Diagnosis, StageState
 from cavet.bench._editing import Edits, edited
 from cavet.bench._elsewhere import with_addresses
 from cavet.bench._endpoint import Carrier, Endpoint
-from cavet.bench._file import BenchFile, check_text, load_bench
+from cavet.bench._file import BenchFile, check_text, load_bench, write_whole
 from cavet.bench._format_reading import FormatPlan
 from cavet.bench._host_side import HostLink
 from cavet.bench._meaning import Meanings, Telling, meanings
@@ -122,4 +122,5 @@ __all__ = [
     "start_text",
     "until_ready",
     "with_addresses",
+    "write_whole",
 ]

@@ -37,23 +37,27 @@ class BenchFile(msgspec.Struct):
         return _read(self.path, text)
 
     def save(self) -> None:
-        """Write it in one go: a reader finds the old file or the new one, never a half."""
-        name = ""
-        try:
-            handle, name = tempfile.mkstemp(dir=self.path.parent, prefix=f".{self.path.name}.")
-            with os.fdopen(handle, "w", encoding="utf-8") as file:
-                file.write(self.text)
-                file.flush()
-                os.fsync(file.fileno())
-            if self.path.exists():
-                Path(name).chmod(self.path.stat().st_mode)
-            Path(name).replace(self.path)
-        except OSError as error:
-            if name:
-                Path(name).unlink(missing_ok=True)
-            raise WrongError(
-                str(self.path), found=error.strerror or str(error), expected="a file that can be written"
-            ) from error
+        """Write it in one go. Raises `WrongError`."""
+        write_whole(self.path, self.text)
+
+
+def write_whole(path: Path, text: str) -> None:
+    """Write a file in one go: a reader finds the old one or the new one, never a half. Raises `WrongError`."""
+    name = ""
+    try:
+        handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
+        with os.fdopen(handle, "w", encoding="utf-8") as file:
+            file.write(text)
+            file.flush()
+            os.fsync(file.fileno())
+        if path.exists():
+            Path(name).chmod(path.stat().st_mode)
+        Path(name).replace(path)
+    except OSError as error:
+        if name:
+            Path(name).unlink(missing_ok=True)
+        expected = "a file that can be written"
+        raise WrongError(str(path), found=error.strerror or str(error), expected=expected) from error
 
 
 def load_bench(path: Path) -> BenchFile:

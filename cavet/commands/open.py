@@ -91,9 +91,13 @@ def open_workbench(
         return at_addresses(on_broker(changed.plan, broker), at)
 
     with BenchThread(as_plan(file), kept) as thread:
+        desk = None
         while True:
             running, changing.wants_again = changing.file, False
-            desk = Desk(thread.bench, thread.post, lambda: thread.record_problem, changing)
+            work = desk.made_work if desk is not None else None  # a routine runs on while the bench is changed
+            if work is not None:
+                work.check()
+            desk = Desk(thread.bench, thread.post, lambda: thread.record_problem, changing, work)
             app = app_for(desk, lambda: end_soon(thread.stop))
             clock.run(app.run_async())
             if app.failed is not None:

@@ -52,10 +52,17 @@ class Track:
 class Runner:
     """Runs a routine of a checked file on a bench. `tell` is given each line."""
 
-    def __init__(self, bench: RunningBench, program: Program, tell: Tell) -> None:
+    def __init__(
+        self, bench: RunningBench, program: Program, tell: Tell, begun: Callable[[str, int, float], None] | None = None
+    ) -> None:
         self._bench = bench
         self._program = program
         self._tell_line = tell
+        self._begun = begun
+        """Told of each step when it begins: its track, its line, the time."""
+        self._may_go = asyncio.Event()
+        self._may_go.set()
+        self._goes_one = False
         self._standings = Standings(bench)
         self._touched: dict[str, Point] = {}
         self._kept: set[str] = set()
@@ -81,6 +88,33 @@ class Runner:
             self._ending = End(result="stopped", why=why)
             if self._main is not None:
                 self._main.cancel()
+
+    @property
+    def is_held(self) -> bool:
+        """Whether no track takes its next step."""
+        return not self._may_go.is_set()
+
+    def hold(self) -> None:
+        """Let no track take its next step; what waits, waits on. `finally` is not held."""
+        self._may_go.clear()
+
+    def go_on(self) -> None:
+        """Let it go on."""
+        self._goes_one = False
+        self._may_go.set()
+
+    def one_step(self) -> None:
+        """Let one track take one step, and hold again."""
+        self._goes_one = True
+        self._may_go.set()
+
+    async def _gate(self, track: Track) -> None:
+        """Wait while it is held."""
+        while not self._may_go.is_set() and track.name != "finally":
+            await self._may_go.wait()
+        if self._goes_one:
+            self._goes_one = False
+            self._may_go.clear()
 
     def tune(self, name: str, value: float) -> None:
         """Turn a tune. Raises `WrongError` for one that is not there, and a value outside its range."""
@@ -294,6 +328,9 @@ class Runner:
 
     async def _step(self, step: tree.Step, track: Track) -> None:
         """Carry out a step, and tell of it when it has ended."""
+        await self._gate(track)
+        if self._begun is not None:
+            self._begun(track.name, step.line, self._now)
         began, outer, line = self._now, track.step, track.line
         track.line = step.line
         track.step = self._bench.record.append(

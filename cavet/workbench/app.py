@@ -28,11 +28,14 @@ from cavet.workbench.screens.drive import DriveScreen
 from cavet.workbench.screens.frame import Frame
 from cavet.workbench.screens.frames import FramesScreen
 from cavet.workbench.screens.outside import OutsideScreen
+from cavet.workbench.screens.routines import RoutinesScreen
 from cavet.workbench.screens.screens import ScreensScreen
 from cavet.workbench.widgets.top import Top
 from cavet.workbench.wiring.changing import Place
 
-SCREENS: dict[str, type[Frame]] = {screen.NAME: screen for screen in (BenchScreen, DriveScreen, FramesScreen)}
+SCREENS: dict[str, type[Frame]] = {
+    screen.NAME: screen for screen in (BenchScreen, DriveScreen, FramesScreen, RoutinesScreen)
+}
 """All screens, in the order of their names at the top."""
 LOOK_SECONDS = 0.5
 """How often the size of the terminal is looked at."""

@@ -21,6 +21,7 @@ from cavet.workbench.roster import Roster
 
 if TYPE_CHECKING:
     from cavet.workbench.drawing.rails import LineView
+    from cavet.workbench.routines.work import Work
     from cavet.workbench.wiring.changing import Changing
 
 PULSE_SHARE = 0.2
@@ -43,9 +44,12 @@ class Desk:
 
     def __init__(
         self, bench: RunningBench, post: Post, record_problem: Callable[[], str] = str,
-        changing: Changing | None = None,
+        changing: Changing | None = None, work: Work | None = None,
     ) -> None:  # fmt: skip
         self.bench = bench
+        self._post = post
+        self.made_work = work
+        """The text of the bench's routines and its run, as soon as somebody has looked at it."""
         self.changing = changing
         """The file of the bench, where it can be changed."""
         self.record_problem = record_problem
@@ -200,8 +204,19 @@ class Desk:
             return self._on_the_way[point.name][0]
         return self.bench.host_links[point.board].session.readings[point.name].asked
 
+    @property
+    def work(self) -> Work:
+        """The text of the bench's routines, and its run."""
+        if self.made_work is None:
+            from cavet.workbench.routines.work import Work  # here, since a bench is looked at without it, too
+
+            self.made_work = Work(self.bench, self._post)
+        return self.made_work
+
     def rest(self) -> None:
-        """Send every output to its rest value, now."""
+        """Send every output to its rest value, now. A routine that runs is stopped."""
+        if self.made_work is not None:
+            self.made_work.stop()
         self.hands.forget()
         self._on_the_way.clear()
         self._call(lambda: self.bench.rest(by="everything to rest"))

@@ -294,6 +294,32 @@ ADDING = (
     Command(does="back", shown="esc", foot="back"),
 )
 """The questions for something new take all keys themselves."""
+ROUTINES = (
+    Command(name="run it", does="the routine in which the cursor is", keys="f5", shown="F5", foot="run", action="go",
+            always=True),
+    Command(name="hold it", does="before its next steps, or let it go on", keys="f6", shown="F6", foot="hold",
+            action="hold", always=True),
+    Command(name="one step", does="of what is held; where nothing runs, the line under the cursor by itself", keys="f7",
+            shown="F7", foot="one step, one line", action="one_step", always=True),
+    Command(name="stop it", does="always through `finally`; then all that it touched goes to rest", keys="f8",
+            shown="F8", foot="stop", action="stop", always=True),
+    Command(does="what fits; where nothing is begun, to the tunes", shown="tab", foot="what fits, tunes"),
+    Command(name="save the routines", does="in one go", keys="ctrl+s", shown="ctrl+s", foot="save", action="save"),
+    Command(name="what was done by hand", does="since the last time, as lines of a routine", keys="ctrl+t",
+            shown="ctrl+t", action="by_hand"),
+    Command(name="take the file in", does="as it is on disk; ctrl+z brings back what is here", keys="ctrl+r",
+            shown="ctrl+r", action="take_in"),
+    Command(name="text or tracks", does="where there is room for one of them", keys="ctrl+o", shown="ctrl+o",
+            foot="tracks", action="other", tight=True),
+    Command(name="explain the step", does="how it is written, and what it does; on an empty line, all steps", keys="f1",
+            shown="F1", foot="explain", action="explain"),
+)  # fmt: skip
+TUNES = (
+    Command(does="another tune", shown="↑↓", foot="tune"),
+    Command(does="turn it; with shift farther", shown="←→", foot="turn it"),
+    Command(does="back to the text", shown="esc", foot="to the text"),
+)
+"""What the tunes hear, while they are chosen."""
 JOGGING = (
     Command(does="a small step; with shift five", shown="←→", foot="a step"),
     Command(does="this is the first end", shown="[", foot="one end"),

@@ -22,6 +22,7 @@ from cavet.workbench.screens.bench import BenchScreen
 from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.drive import DriveScreen
 from cavet.workbench.screens.frames import FramesScreen
+from cavet.workbench.screens.routines import RoutinesScreen
 from cavet.workbench.screens.sheet import SheetScreen
 from cavet.workbench.widgets.leaf import Leaf
 from cavet.workbench.widgets.picture import Picture
@@ -133,6 +134,7 @@ class Commands(unittest.TestCase):
             (keymap.DRIVE, (DriveScreen,)),
             (keymap.BENCH, (BenchScreen,)),
             (keymap.FRAMES, (FramesScreen,)),
+            (keymap.ROUTINES, (RoutinesScreen,)),
             (keymap.RULER, (FramesScreen,)),
             (keymap.SAY, (FramesScreen,)),
             (keymap.WAYS, (FramesScreen,)),

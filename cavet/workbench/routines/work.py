@@ -1,0 +1,257 @@
+"""The text of a bench's routines, checked as it is typed, and the run that is under way.
+
+The run lives in the bench's thread and only appends to what is read here; so the screen never waits for it.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import re
+from collections import deque
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from cavet.bench import RunningBench, write_whole
+from cavet.demo import demo_path, find_routines
+from cavet.routines import End, Program, RoutinePlan, Runner, routine_text, tune_value
+from cavet.wording import WrongError
+
+ENDING, BENCH_ENDING = ".routine", ".bench.toml"
+MOST_LINES = 2000
+"""So many told lines of a run are kept."""
+MOST_RUNS = 20
+HEAD = re.compile(r"routine +(\w+)")
+
+
+class LineState(msgspec.Struct):
+    """What a line of the text did last: when it began, in s since the run began; how long it took, `None` while it is
+    under way; how it ended."""
+
+    began: float
+    took: float | None = None
+    result: str = ""
+
+
+class Past(msgspec.Struct, frozen=True):
+    """A run that is over: when it began on the bench's clock, how it ended, how long it took."""
+
+    at: float
+    routine: str
+    result: str
+    why: str
+    line: int
+    took: float
+
+
+class Run:
+    """A run under way, or the last one."""
+
+    def __init__(self, routine: str, began: float, runner: Runner) -> None:
+        self.routine = routine
+        self.began = began
+        self.runner = runner
+        self.lines: deque[dict[str, Any]] = deque(maxlen=MOST_LINES)
+        self.states: dict[int, LineState] = {}
+        self.at: dict[str, tuple[int, float]] = {}
+        """Where each track is: its line, and since when."""
+        self.end: dict[str, Any] | None = None
+        self.version = 0
+
+    def begun(self, track: str, line: int, t: float) -> None:
+        """A step has begun; called in the bench's thread."""
+        self.states[line] = LineState(t - self.began)
+        self.at[track] = (line, t)
+        self.lines.append({"event": "begun", "t": t, "track": track, "line": line})
+        self.version += 1
+
+    def tell(self, line: dict[str, Any]) -> None:
+        """Something is told; called in the bench's thread."""
+        if line["event"] == "step":
+            state = self.states.setdefault(line["line"], LineState(line["began"] - self.began))
+            state.took, state.result = line["took"], line["result"]
+        elif line["event"] == "end":
+            self.at.clear()
+            self.end = line
+        self.lines.append(line)
+        self.version += 1
+
+
+class Work:
+    """The text, what is wrong in it, and its run."""
+
+    def __init__(self, bench: RunningBench, post: Callable[[Callable[[], object]], object]) -> None:
+        self._bench = bench
+        self._post = post
+        self.path = routine_path(Path(bench.plan.path)) if bench.plan.path else Path("mine.routine")
+        self.text = self._read() or beginning(bench)
+        self._saved = self._read()
+        self.program: Program | None = None
+        self.mistakes: list[WrongError] = []
+        self.tunes: dict[str, float] = {}
+        """Where tunes begin next time, where a person has turned them."""
+        self.run: Run | None = None
+        self.before: list[Past] = []
+        self.version = 0
+        self._tasks: set[asyncio.Task[None]] = set()
+        self.check()
+
+    # the text
+
+    def _read(self) -> str:
+        try:
+            return self.path.read_text("utf-8")
+        except (OSError, UnicodeDecodeError):
+            return ""
+
+    @property
+    def is_saved(self) -> bool:
+        """Whether the file says what the text says."""
+        return self.text == self._saved
+
+    def set_text(self, text: str) -> None:
+        """The text is another one now; it is checked at once."""
+        if text != self.text:
+            self.text = text
+            self.check()
+
+    def check(self) -> None:
+        """Read the text against the bench."""
+        self.version += 1
+        try:
+            self.program, self.mistakes = routine_text(self.text, self.path.name, self._bench.plan), []
+        except ExceptionGroup as group:
+            self.mistakes = [each for each in group.exceptions if isinstance(each, WrongError)]
+
+    def save(self) -> str:
+        """Write the file in one go. Raises `WrongError`: also where somebody else has changed it meanwhile."""
+        there = self._read()
+        if there != self._saved:
+            expected = "the one that was read: ctrl+r takes it in, ctrl+z brings back what is here"
+            self._saved = there
+            raise WrongError(self.path.name, found="a file that was changed meanwhile", expected=expected)
+        write_whole(self.path, self.text)
+        self._saved = self.text
+        return f"saved in {self.path.name}"
+
+    def taken_in(self) -> str:
+        """What the file says now, taken in as the text."""
+        self._saved = self._read()
+        return self._saved
+
+    # running
+
+    @property
+    def is_running(self) -> bool:
+        """Whether a run is under way."""
+        return self.run is not None and self.run.end is None
+
+    def routine_at(self, line: int) -> RoutinePlan | None:
+        """The routine in which a line is, by the last text that was right."""
+        return self.program.routines.get(self.name_at(line)) if self.program is not None else None
+
+    def name_at(self, line: int) -> str:
+        """The name of the routine in which a line is; that of the first, above it."""
+        heads = [
+            (at, found.group(1)) for at, each in enumerate(self.text.split("\n"), 1) if (found := HEAD.match(each))
+        ]
+        return next((name for at, name in reversed(heads) if at <= line), heads[0][1] if heads else "")
+
+    def begin(self, routine: str) -> None:
+        """Run a routine. Raises `WrongError` where that can't be."""
+        if self.mistakes:
+            raise self.mistakes[0]
+        if self.program is None or routine not in self.program.routines:
+            raise WrongError("routine", found=routine, expected="a routine of this text")
+        tunes = {name: value for name, value in self.tunes.items() if name in self.program.routines[routine].tunes}
+        self._start(self.program, routine, tunes)
+
+    def begin_line(self, text: str) -> None:
+        """Run a line by itself. Raises `WrongError` where it can't be."""
+        try:
+            program = routine_text(f"routine by_hand\n    {text.strip()}\n", "this line", self._bench.plan)
+        except ExceptionGroup as group:
+            first = group.exceptions[0]
+            found = getattr(first, "found", ""), getattr(first, "expected", str(first))
+            raise WrongError("this line", found=found[0], expected=f"{found[1]}, to be run by itself") from group
+        self._start(program, "by_hand", {})
+
+    def _start(self, program: Program, routine: str, tunes: dict[str, float]) -> None:
+        if self.is_running:
+            raise WrongError("run", found="one under way", expected="it to end: F8 stops it")
+        run: Run
+        runner = Runner(self._bench, program, lambda line: run.tell(line), lambda *step: run.begun(*step))
+        run = self.run = Run(routine, self._bench.clock.now(), runner)
+        self.version += 1
+
+        def begin() -> None:
+            task = asyncio.get_running_loop().create_task(self._carry_out(run, routine, tunes))
+            self._tasks.add(task)
+            task.add_done_callback(self._tasks.discard)
+
+        self._post(begin)
+
+    async def _carry_out(self, run: Run, routine: str, tunes: dict[str, float]) -> None:
+        try:
+            end = await run.runner.run(routine, tunes)
+        except Exception as error:  # noqa: BLE001
+            end = End(result="failed", why=str(error))
+            run.tell({"event": "end", "t": self._bench.clock.now(), "result": "failed", "line": 0, "why": str(error)})
+        took = self._bench.clock.now() - run.began
+        self.before = [Past(run.began, routine, end.result, end.why, end.line, took), *self.before][:MOST_RUNS]
+        self.version += 1
+
+    def stop(self) -> None:
+        """Stop the run: `finally` runs, and all goes to rest."""
+        run = self.run
+        if run is not None and run.end is None:
+            self._post(lambda: run.runner.stop("by hand"))
+
+    def hold(self) -> None:
+        """Hold the run before its next steps, or let it go on."""
+        run = self.run
+        if run is not None and run.end is None:
+            self._post(run.runner.go_on if run.runner.is_held else run.runner.hold)
+
+    def one_step(self) -> None:
+        """Let one step of a run that is held go on."""
+        run = self.run
+        if run is not None and run.end is None:
+            self._post(run.runner.one_step)
+
+    def turn(self, routine: RoutinePlan, name: str, value: float) -> None:
+        """Turn a tune: of the run under way, and of the next. Raises `WrongError`."""
+        self.tunes[name] = tune_value(routine, name, value, f"tune {name}")
+        self.version += 1
+        run = self.run
+        if run is not None and run.end is None and run.routine == routine.name:
+            self._post(lambda: run.runner.tune(name, value))
+
+    def value_of(self, routine: RoutinePlan, name: str) -> float:
+        """Where a tune stands."""
+        return self.tunes.get(name, routine.tunes[name].value)
+
+
+def routine_path(bench: Path) -> Path:
+    """The file of routines that belongs to a bench: beside it, with its name."""
+    if bench == demo_path():
+        return find_routines("demo")
+    name = bench.name.removesuffix(BENCH_ENDING) if bench.name.endswith(BENCH_ENDING) else bench.stem
+    return bench.with_name(f"{name}{ENDING}")
+
+
+def beginning(bench: RunningBench) -> str:
+    """A first routine, with what the bench has."""
+    plan = bench.plan
+    outputs = [point for point in plan.points.values() if point.kind.is_output and not point.kind.is_text]
+    if not outputs:
+        return 'routine first\n    say "nothing can be driven here yet"\n'
+    point = outputs[0]
+    far = point.words[1] if point.kind.is_switch else point.show(point.high).replace("−", "-")
+    lines = ["routine first", f"    set {point.name} to {far}", "    wait 500 ms"]
+    contact = next((each for each in plan.points.values() if each.kind.value == "contact"), None)
+    if contact is not None:
+        lines += ["", f"when {contact.name} is {contact.words[1]} for 30 ms", f'    stop "{contact.name}"']
+    return "\n".join([*lines, ""])

@@ -1,0 +1,279 @@
+"""Routines: steps, at once, in time."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from functools import partial
+from typing import ClassVar
+
+from textual import on
+from textual.containers import Horizontal, Vertical
+from textual.widget import Widget
+
+from cavet.hosts import Point
+from cavet.record import Event, Kind
+from cavet.routines import RoutinePlan
+from cavet.wording import WrongError
+from cavet.workbench import keymap
+from cavet.workbench.desk import Desk
+from cavet.workbench.drawing.routines import (
+    MARGIN_COLUMNS,
+    draw_head,
+    draw_lower,
+    draw_margin,
+    draw_told,
+    draw_tracks,
+)
+from cavet.workbench.routines import views
+from cavet.workbench.routines.coloring import fitting
+from cavet.workbench.routines.work import Work
+from cavet.workbench.screens.frame import Follow, Frame
+from cavet.workbench.screens.routine_sheets import step_sheet
+from cavet.workbench.screens.sheet import SheetScreen
+from cavet.workbench.widgets.editor import Editor
+from cavet.workbench.widgets.hearing import Hearing
+from cavet.workbench.widgets.picture import Picture
+
+MOST_BY_HAND = 20
+SMALL_TURN = 20
+"""A nudge of a tune is such a part of its range."""
+
+
+class RoutinesScreen(Frame):
+    """The text on the left, with its margin; the lanes of its run on the right; tunes and what was told below."""
+
+    NAME: ClassVar[str] = "routines"
+    CAN = keymap.ROUTINES
+    BINDINGS = keymap.bindings(keymap.ROUTINES)
+    DEFAULT_CSS = f"""
+    RoutinesScreen {{
+        #middle {{ height: 1fr; padding-top: 1; }}
+        #left {{ width: 1fr; }}
+        #head {{ height: 2; }}
+        #page {{ height: 1fr; }}
+        #margin {{ width: {MARGIN_COLUMNS}; }}
+        #text {{ width: 1fr; height: 1fr; padding-left: 1; }}
+        #tracks {{ width: 46%; border-left: solid $hair; }}
+        #below {{ height: 13; border-top: solid $hair; }}
+        #lower {{ width: 1fr; }}
+        #told {{ width: 46%; border-left: solid $hair; }}
+        &.mid #tracks {{ width: 38%; }}
+        &.mid #told {{ width: 38%; }}
+        &.low #middle {{ padding-top: 0; }}
+        &.low #below {{ height: 8; }}
+        &.one #below {{ height: 6; }}
+        &.one #tracks {{ display: none; }}
+        &.one #told {{ display: none; }}
+        &.one.other #left {{ display: none; }}
+        &.one.other #tracks {{ display: block; width: 1fr; border-left: none; }}
+        &.one.other #lower {{ display: none; }}
+        &.one.other #told {{ display: block; width: 1fr; border-left: none; }}
+    }}
+    """
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self._work: Work = desk.work
+        self._editor = Editor(self._work.text, self._complete)
+        self._tune = 0
+        self._strokes = 0
+        self._taken = len(desk.bench.record)
+
+    # what it shows
+
+    def body(self) -> Iterable[Widget]:
+        page = Horizontal(Picture(id="margin"), self._editor, id="page")
+        left = Vertical(Picture(id="head"), page, id="left")
+        yield Horizontal(left, Picture(id="tracks"), id="middle", classes="whole")
+        yield Horizontal(Hearing(id="lower"), Picture(id="told"), id="below", classes="whole")
+
+    def on_mount(self) -> None:
+        self.call_after_refresh(self._editor.focus)
+
+    def pictures(self) -> Iterable[Follow]:
+        yield "the line over the text", self._follow_head
+        yield "the margin", self._follow_margin
+        yield "the lanes", self._follow_tracks
+        yield "the tunes", self._follow_lower
+        yield "what was told", self._follow_told
+
+    def done_here(self) -> object:
+        run = self._work.run
+        return self._strokes, self._work.version, run.version if run is not None else 0, self._editor.scroll_offset
+
+    @property
+    def _name(self) -> str:
+        """The name of the routine in which the cursor is."""
+        return self._work.name_at(self._editor.cursor_location[0] + 1)
+
+    @property
+    def _routine(self) -> RoutinePlan | None:
+        """The routine in which the cursor is."""
+        return self._work.routine_at(self._editor.cursor_location[0] + 1)
+
+    def commands(self) -> keymap.Commands:
+        return keymap.TUNES if self.query_one("#lower").has_focus else keymap.ROUTINES
+
+    def _follow_head(self) -> None:
+        view = views.head_view(self._work, self._name, self._desk.now)
+        self.picture("head").look(view, partial(draw_head, view))
+
+    def _follow_margin(self) -> None:
+        margin = self.picture("margin")
+        view = views.margin_view(self._work, round(self._editor.scroll_offset.y), margin.size.height)
+        margin.look(view, partial(draw_margin, view))
+
+    def _follow_tracks(self) -> None:
+        tracks = self.picture("tracks")
+        view = views.tracks_view(self._work, max(1, tracks.size.height - 4), self._desk.now)
+        tracks.look(view, partial(draw_tracks, view))
+
+    def _follow_lower(self) -> None:
+        row, column = self._editor.cursor_location
+        line = str(self._editor.document.get_line(row))
+        fits = fitting(line, column, self._desk.bench.plan, self._names) if self._editor.has_focus else []
+        cursor = -1 if self._editor.has_focus else self._tune
+        view = views.lower_view(self._work, self._routine, cursor, row + 1, fits)
+        self.picture("lower").look(view, partial(draw_lower, view))
+
+    def _follow_told(self) -> None:
+        view = views.told_view(self._work)
+        self.picture("told").look(view, partial(draw_told, view))
+
+    @property
+    def _names(self) -> list[str]:
+        routine = self._routine
+        return list(routine.tunes) if routine is not None else []
+
+    @property
+    def under_cursor(self) -> Point | None:
+        row, _ = self._editor.cursor_location
+        line = str(self._editor.document.get_line(row))
+        points = self._desk.bench.plan.points
+        return next((points[word] for word in line.split() if word in points), None)
+
+    # the text
+
+    @on(Editor.Changed)
+    def _changed(self) -> None:
+        self._strokes += 1
+        self._work.set_text(self._editor.text)
+        self.follow()
+
+    @on(Editor.SelectionChanged)
+    def _moved(self) -> None:
+        self._strokes += 1
+        self.follow()
+
+    def _complete(self) -> None:
+        """Take the first that fits; where nothing is begun, go to the tunes."""
+        row, column = self._editor.cursor_location
+        line = str(self._editor.document.get_line(row))
+        fits = fitting(line, column, self._desk.bench.plan, self._names)
+        if not fits:
+            if line[:column].strip():
+                self.query_one("#lower").focus()
+            else:
+                self._editor.insert("    ")
+            self.follow()
+            return
+        word = fits[0][0]
+        begun = len(line[:column]) - len(line[:column].rstrip("abcdefghijklmnopqrstuvwxyz_0123456789."))
+        self._editor.insert(word[begun:])
+
+    # keys
+
+    def hear(self, key: str, character: str | None) -> bool:
+        """Keys of the tunes, while they are chosen."""
+        self._strokes += 1
+        if key in ("up", "down"):
+            self._tune = max(0, self._tune + (1 if key == "down" else -1))
+        elif key in ("left", "right", "shift+left", "shift+right"):
+            far = 5 if key.startswith("shift") else 1
+            self.attempt(lambda: self._turn(far if key.endswith("right") else -far))
+        elif key in ("tab", "escape", "enter"):
+            self._editor.focus()
+        else:
+            return False
+        self.follow()
+        return True
+
+    def _turn(self, steps: int) -> None:
+        routine = self._routine
+        if routine is None or not routine.tunes:
+            raise WrongError(
+                "tunes", found="none here", expected="`tune NAME = VALUE from A to B` at a routine's beginning"
+            )
+        self._tune = min(self._tune, len(routine.tunes) - 1)
+        name = list(routine.tunes)[self._tune]
+        tune = routine.tunes[name]
+        size = (tune.high - tune.low) / SMALL_TURN if tune.low > -1e300 and tune.high < 1e300 else 1.0
+        low, high = sorted((tune.low, tune.high))
+        value = min(high, max(low, self._work.value_of(routine, name) + steps * size))
+        self._work.turn(routine, name, float(f"{value:.9g}"))
+
+    def action_other(self) -> None:
+        """Where there is room for one view: the tracks, or the text."""
+        self.toggle_class("other")
+
+    def action_go(self) -> None:
+        """Run the routine in which the cursor is."""
+        self.attempt(lambda: self._work.begin(self._name))
+
+    def action_stop(self) -> None:
+        """Stop the run."""
+        if not self._work.is_running:
+            self.say("nothing runs")
+        self._work.stop()
+
+    def action_hold(self) -> None:
+        """Hold it, or let it go on."""
+        if not self._work.is_running:
+            self.say("nothing runs")
+        self._work.hold()
+
+    def action_one_step(self) -> None:
+        """One step of what is held; where nothing runs, the line under the cursor by itself."""
+        if self._work.is_running:
+            self._work.one_step()
+            return
+        line = str(self._editor.document.get_line(self._editor.cursor_location[0]))
+        self.attempt(lambda: self._work.begin_line(line))
+
+    def action_save(self) -> None:
+        """Write the file."""
+        self.attempt(lambda: self.say(self._work.save(), well=True))
+
+    def action_take_in(self) -> None:
+        """What the file says now, in the place of what is here."""
+        self._editor.replace(self._work.taken_in(), (0, 0), self._editor.document.end)
+        self.say("taken in as the file has it; ctrl+z brings back what was here", well=True)
+
+    def action_by_hand(self) -> None:
+        """What was done by hand since, as lines of a routine."""
+        record = self._desk.bench.record
+        events = record.since(max(self._taken, record.first))
+        lines = [line for event in events if (line := self._line_of(event)) is not None]
+        self._taken = len(self._desk.bench.record)
+        if not lines:
+            self.say("nothing was done by hand since")
+            return
+        row, _ = self._editor.cursor_location
+        self._editor.insert("\n".join(lines[-MOST_BY_HAND:]) + "\n", (row, 0))
+        self.say(f"{min(len(lines), MOST_BY_HAND)} lines of what was done by hand", well=True)
+
+    def _line_of(self, event: Event) -> str | None:
+        """A wish by hand as a line of a routine; `None` for any other event."""
+        point = self._desk.bench.plan.points.get(event.subject)
+        if event.kind != Kind.ASKED or point is None or event.note != "by hand":
+            return None
+        if isinstance(event.value, str):
+            return f'    set {point.name} to "{event.value}"'
+        if isinstance(event.value, int | float):
+            return f"    set {point.name} to {point.show(event.value)}".replace("−", "-")
+        return None
+
+    def action_explain(self) -> None:
+        """The step under the cursor, and how it is written."""
+        line = str(self._editor.document.get_line(self._editor.cursor_location[0])).strip()
+        self.app.push_screen(SheetScreen(lambda: step_sheet(line)))

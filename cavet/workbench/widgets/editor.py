@@ -1,0 +1,83 @@
+"""The text of routines, with the language's own inks: quiet words, paper for names and numbers, heather for texts."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from rich.style import Style
+from rich.text import Text
+from textual import events
+from textual.widgets import TextArea
+from textual.widgets.text_area import TextAreaTheme
+
+from cavet.drawings.canvas import HEATHER, PAPER, QUIET, Ink
+from cavet.drawings.colours import ROLES, style
+from cavet.workbench.routines.coloring import spans
+from cavet.workbench.widgets.picture import FEW_COLOURS
+
+INKS: dict[str, Ink] = {
+    "quiet": QUIET, "name": PAPER, "text": HEATHER, "head": PAPER._replace(bold=True),
+}  # fmt: skip
+INDENT = 4
+
+
+class Editor(TextArea):
+    """A text area whose words have inks; what it does not take goes to the screen."""
+
+    DEFAULT_CSS = """
+    Editor {
+        border: none; padding: 0; background: $background; scrollbar-size-vertical: 1; scrollbar-size-horizontal: 0;
+        &:focus { border: none; }
+    }
+    """
+
+    def __init__(self, text: str, complete: Callable[[], None]) -> None:
+        """`complete` is called at once when tab is pressed: what is typed next must find its work done."""
+        self._complete = complete
+        super().__init__(text, show_line_numbers=False, soft_wrap=False, tab_behavior="indent", id="text")
+        self.indent_width = INDENT
+
+    def on_mount(self) -> None:
+        """The ground of the screen, and the cursor's line a little lifted."""
+        for name, roles in ROLES.items():
+            line, cursor = Style.parse(f"on {roles['raised']}"), Style.parse(f"{roles['ink']} on {roles['asked']}")
+            self.register_theme(
+                TextAreaTheme(f"cavet-{name}", base_style=Style(), cursor_line_style=line, cursor_style=cursor)
+            )
+        self.watch(self.app, "theme", self._follow_theme)
+
+    def _follow_theme(self, theme: str) -> None:
+        self.theme = theme if theme in self.available_themes else "cavet-dark"
+
+    def get_line(self, line_index: int) -> Text:
+        line = super().get_line(line_index)
+        theme = "light" if self.app.theme.endswith("light") else "dark"
+        few = self.app.console.color_system == FEW_COLOURS
+        for begin, end, kind in spans(line.plain):
+            line.stylize(style(theme, INKS[kind], "ink", few=few), begin, end)
+        return line
+
+    async def _on_key(self, event: events.Key) -> None:
+        if event.key == "tab":
+            event.stop()
+            event.prevent_default()
+            self._complete()
+            return
+        if event.key == "enter":
+            event.stop()
+            event.prevent_default()
+            self._new_line()
+            return
+        await super()._on_key(event)
+
+    def _new_line(self) -> None:
+        """A new line, indented as this one, and deeper behind a line that opens a block."""
+        row, column = self.cursor_location
+        line = str(self.document.get_line(row))[:column]
+        indent = len(line) - len(line.lstrip(" "))
+        opens = line.lstrip().partition(" ")[0]
+        deeper = INDENT if opens in OPENS else 0
+        self.insert("\n" + " " * (indent + deeper))
+
+
+OPENS = ("routine", "alongside", "when", "finally", "reflex", "repeat", "while", "every", "for", "if", "otherwise")

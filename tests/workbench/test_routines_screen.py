@@ -1,0 +1,200 @@
+"""The Routines screen: the text with its mistakes and what fits, a run with its margin and lanes, tunes, saving."""
+
+import unittest
+from pathlib import Path
+
+from cavet.bench import load_bench, start_text
+from cavet.demo import demo_path, find_routines
+from cavet.workbench.routines.coloring import fitting, spans
+from cavet.workbench.routines.work import routine_path
+from cavet.workbench.screens.routines import RoutinesScreen
+from tests.workbench.test_screens import seated
+
+PLAN = load_bench(demo_path()).plan
+TEXT = """\
+routine glow
+    tune bright = 60 %
+    set beacon to bright
+    wait 200 ms
+    expect beacon reads 60 %
+    say "at {beacon}"
+alongside blink
+    every 100 ms
+        toggle walkway
+"""
+
+
+class Words(unittest.TestCase):
+    def test_each_word_is_what_it_is(self):
+        line = '    set beacon to 60 %  # "x"'
+        found = [(line[begin:end], kind) for begin, end, kind in spans(line)]
+        self.assertEqual(
+            found,
+            [("set", "quiet"), ("beacon", "name"), ("to", "quiet"), ("60", "name"), ("%", "name"), ('# "x"', "quiet")],
+        )
+        self.assertEqual([kind for *_, kind in spans("routine glow")], ["quiet", "head"])
+        self.assertEqual([kind for *_, kind in spans('    say "a # b"')], ["quiet", "text"])
+
+    def test_what_fits_is_what_can_stand_there(self):
+        for line, first, others in (
+            ("    se", "set", {"send"}), ("    set bea", "beacon", set()), ("    set pump_a to o", "off", {"on"}),
+            ("    wait until stop_button is pre", "pressed", set()), ("    set bri", "bright", set()),
+            ("    expect gatehouse.bea", "gatehouse.beacon", set()),
+        ):  # fmt: skip
+            with self.subTest(line):
+                words = [word for word, _ in fitting(line, len(line), PLAN, ["bright"])]
+                self.assertEqual(words[0], first)
+                self.assertLessEqual(others, set(words))
+        for line in ("", "    ", '    say "be', "    # be", "    set lev"):
+            self.assertNotIn("level", [word for word, _ in fitting(line, len(line), PLAN, [])], line)
+
+    def test_the_file_is_beside_the_bench(self):
+        self.assertEqual(routine_path(demo_path()), find_routines("demo"))
+        self.assertEqual(routine_path(Path("/a/porch.bench.toml")), Path("/a/porch.routine"))
+
+
+class OnTheScreen(unittest.TestCase):
+    async def there(self, seat, text=TEXT):
+        seat.app.go_to_screen("routines")
+        await seat.on(RoutinesScreen)
+        editor = seat.app.screen._editor
+        editor.load_text(text)
+        editor.move_cursor((2, 8))
+        await seat.until(lambda: seat.desk.work.text == text)
+        return seat.desk.work
+
+    def test_a_routine_runs_and_its_margin_and_lanes_tell_of_it(self):
+        async def story(seat):
+            work = await self.there(seat)
+            await seat.sees("glow", "not saved", "mistakes  none", "bright")
+            await seat.press("f5")
+            await seat.sees("glow done after", "◈ expect beacon reads 60 %", "» at 60 %", "blink")
+            states = work.run.states
+            self.assertEqual([states[line].result for line in (3, 4, 5, 6, 8)], ["done"] * 4 + ["left"])
+            self.assertEqual(seat.app.screen._faults, set())
+
+        seated(story)
+
+    def test_a_mistake_is_told_as_it_is_typed_and_nothing_runs_then(self):
+        async def story(seat):
+            work = await self.there(seat, TEXT.replace("set beacon to bright", "set beakon to bright"))
+            await seat.sees("glow", "mistakes 1", 'found "beakon"', "did you", '"beacon"?')
+            await seat.press("f5")
+            await seat.sees("did you mean")
+            self.assertIsNone(work.run)
+
+        seated(story)
+
+    def test_what_fits_is_taken_and_a_line_runs_by_itself(self):
+        async def story(seat):
+            work = await self.there(seat, "routine a\n    wait 1 s\n    set bea\n")
+            editor = seat.app.screen._editor
+            editor.move_cursor((2, 11))
+            await seat.sees("tab", "0 % to 100 %")
+            await seat.press("tab")
+            await seat.type(" to 40 %")
+            await seat.until(lambda: "set beacon to 40 %" in work.text)
+            await seat.press("f7")
+            await seat.sees("by_hand done")
+            await seat.press("f1")
+            await seat.sees("set POINT to VALUE")
+
+        seated(story)
+
+    def test_it_is_held_goes_step_by_step_and_is_stopped_through_finally(self):
+        text = 'routine a\n    repeat\n        wait 50 ms\n        say "turn"\nfinally\n    say "finally"\n'
+
+        async def story(seat):
+            work = await self.there(seat, text)
+            await seat.press("f5")
+            await seat.sees("» turn")
+            await seat.press("f6")
+            await seat.sees("a held")
+            await seat.until(lambda: not work.run.at.get("a") or work.run.runner.is_held)
+            before = len(work.run.lines)
+            await seat.press("f7", "f7")
+            await seat.until(lambda: len(work.run.lines) > before)
+            await seat.press("f6")
+            await seat.sees("a runs")
+            await seat.press("f8")
+            await seat.sees("a stopped after", "» finally")
+
+        seated(story)
+
+    def test_everything_to_rest_stops_it(self):
+        async def story(seat):
+            work = await self.there(seat, "routine a\n    set beacon to 50 %\n    wait 1 h\n")
+            await seat.press("f5")
+            await seat.asks("beacon", 50.0)
+            await seat.press("f12")
+            await seat.until(lambda: not work.is_running)
+            await seat.asks("beacon", 0.0)
+
+        seated(story)
+
+    def test_tunes_are_turned_while_it_runs(self):
+        text = "routine a\n    tune bright = 10 % from 0 % to 50 %\n    repeat\n"
+        text += "        set beacon to bright\n        wait 50 ms\n"
+
+        async def story(seat):
+            work = await self.there(seat, text)
+            await seat.press("f5")
+            await seat.asks("beacon", 10.0)
+            seat.app.screen.query_one("#lower").focus()
+            await seat.sees("▸ bright")
+            await seat.press("right", "right")
+            await seat.asks("beacon", 15.0)
+            await seat.press("escape", "f8")
+            await seat.until(lambda: not work.is_running)
+
+        seated(story)
+
+    def test_it_is_saved_and_what_others_have_written_is_not_written_over(self):
+        async def story(seat):
+            work = await self.there(seat)
+            await seat.press("ctrl+s")
+            await seat.sees("saved in ottersluice.routine")
+            self.assertEqual(work.path.read_text(), TEXT)
+            work.path.write_text("routine theirs\n    wait 1 s\n")
+            await seat.type("# mine")
+            await seat.press("ctrl+s")
+            await seat.sees("changed meanwhile")
+            self.assertIn("theirs", work.path.read_text())
+            await seat.press("ctrl+r")
+            await seat.sees("theirs")
+            self.assertIn("theirs", work.text)
+
+        seated(story)
+
+    def test_what_was_done_by_hand_becomes_lines(self):
+        async def story(seat):
+            await self.there(seat, "routine a\n    wait 1 s\n")
+            seat.desk.ask(PLAN.points["beacon"], 40.0)
+            await seat.asks("beacon", 40.0)
+            await seat.press("ctrl+t")
+            await seat.until(lambda: "    set beacon to 40 %" in seat.desk.work.text)
+
+        seated(story)
+
+    def test_a_bench_without_a_file_begins_with_what_it_has(self):
+        async def story(seat):
+            seat.app.go_to_screen("routines")
+            await seat.on(RoutinesScreen)
+            await seat.sees("first", "mistakes  none")
+            self.assertIn("set lantern to 100 %", seat.desk.work.text)
+            self.assertIn("when bell is rung for 30 ms", seat.desk.work.text)
+
+        seated(story, text=start_text("x", "x", ["firmata"]))
+
+    def test_it_serves_at_every_size(self):
+        for size in ((160, 47), (100, 30), (80, 24), (60, 16), (40, 12)):
+
+            async def story(seat):
+                await self.there(seat)
+                for key in ("f5", "down", "ctrl+o", "f6", "f8", "ctrl+o", "f1", "escape"):
+                    await seat.press(key)
+                await seat.until(lambda: not seat.desk.work.is_running)
+                self.assertEqual(seat.app.screen_stack[0]._faults, set())
+
+            with self.subTest(size):
+                seated(story, size=size)
