@@ -102,7 +102,7 @@ class RoutinesScreen(Frame):
         return self._strokes, self._work.version, run.version if run is not None else 0, self._editor.scroll_offset
 
     @property
-    def _name(self) -> str:
+    def _routine_name(self) -> str:
         """The name of the routine in which the cursor is."""
         return self._work.name_at(self._editor.cursor_location[0] + 1)
 
@@ -115,7 +115,7 @@ class RoutinesScreen(Frame):
         return keymap.TUNES if self.query_one("#lower").has_focus else keymap.ROUTINES
 
     def _follow_head(self) -> None:
-        view = views.head_view(self._work, self._name, self._desk.now)
+        view = views.head_view(self._work, self._routine_name, self._desk.now)
         self.picture("head").look(view, partial(draw_head, view))
 
     def _follow_margin(self) -> None:
@@ -218,7 +218,7 @@ class RoutinesScreen(Frame):
 
     def action_go(self) -> None:
         """Run the routine in which the cursor is."""
-        self.attempt(lambda: self._work.begin(self._name))
+        self.attempt(lambda: self._work.begin(self._routine_name))
 
     def action_stop(self) -> None:
         """Stop the run."""
