@@ -4,19 +4,25 @@
 """
 
 from cavet.routines._checking import Program, RoutinePlan, TunePlan
+from cavet.routines._compiling import Value
+from cavet.routines._looking import Looking
 from cavet.routines._reading import chosen, read_routine, routine_text, tune_value
 from cavet.routines._running import Runner
 from cavet.routines._telling import End
+from cavet.routines._tree import Step
 from cavet.routines._words import KEYWORDS, STEPS
 
 __all__ = [
     "KEYWORDS",
     "STEPS",
     "End",
+    "Looking",
     "Program",
     "RoutinePlan",
     "Runner",
+    "Step",
     "TunePlan",
+    "Value",
     "chosen",
     "read_routine",
     "routine_text",

@@ -73,6 +73,13 @@ class Program(msgspec.Struct, frozen=True, kw_only=True):
     reflexes: dict[str, list[Rule]]
     """The rules that boards are given for the run."""
 
+    def steps(self) -> Iterable[tree.Step]:
+        """All steps of all routines."""
+        for routine in self.routines.values():
+            bodies = [routine.body, *(track.body for track in (*routine.tracks, *routine.whens)), routine.lastly]
+            for body in bodies:
+                yield from _all_steps(body)
+
 
 def check(sheet: tree.Sheet, plan: Plan) -> tuple[Program, list[WrongError]]:
     """Check a file against a bench; give what can be run, and all mistakes."""
@@ -349,6 +356,7 @@ class _Checker:
             step.of["time"] = compiler.time(step.time)
             return
         watching = Compiler(names, watched=True)
+        step.of["found"] = _what_is_compared(step.condition, compiler)
         step.of["condition"] = watching.condition(step.condition)
         for key in ("lasts", "at_most"):
             if step.of[key] is not None:

@@ -72,14 +72,16 @@ def draw_tracks(view: TracksView, width: int, height: int) -> Canvas:
     shown = max(1, min(len(view.lanes), (width - left) // LANE_LEAST))
     lane = (width - left) // shown
     canvas.put(1, 0, "time", HEATHER)
-    for number, (name, words) in enumerate(view.lanes[:shown]):
-        canvas.put(left + number * lane, 0, name, PAPER._replace(bold=True), lane - 2)
-        canvas.put(left + number * lane, 1, words, QUIET, lane - 2)
+    for number, track in enumerate(view.lanes[:shown]):
+        x = left + number * lane
+        canvas.put(x, 0, track.name, PAPER._replace(bold=True), lane - 2)
+        canvas.put(x, 1, track.at, QUIET, lane - 2)
+        canvas.put(x, 2, track.waits, HEATHER, lane - 2)
     if shown < len(view.lanes):
         canvas.put_right(width - 1, 0, f"+{len(view.lanes) - shown}", QUIET)
     rows = [row for row in view.rows if row.lane < shown]
-    rows = rows[-(height - 4) :] if height > 4 else []
-    for y, row in enumerate(rows, 3):
+    rows = rows[-(height - 5) :] if height > 5 else []
+    for y, row in enumerate(rows, 4):
         canvas.put_right(left - 2, y, row.t, HEATHER)
         for number in range(shown):
             x = left + number * lane

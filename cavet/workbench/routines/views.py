@@ -97,10 +97,18 @@ class TrackRow(msgspec.Struct, frozen=True):
     entry: Entry
 
 
+class Lane(msgspec.Struct, frozen=True):
+    """A track: its name, where it is, what it waits for."""
+
+    name: str
+    at: str = ""
+    waits: str = ""
+
+
 class TracksView(msgspec.Struct, frozen=True):
     """The lanes of a run: their names, what each is at now, and what has happened, the latest last."""
 
-    lanes: tuple[tuple[str, str], ...]
+    lanes: tuple[Lane, ...]
     rows: tuple[TrackRow, ...]
     now: str
 
@@ -113,7 +121,7 @@ def tracks_view(work: Work, height: int, now: float) -> TracksView:
     text = work.text.split("\n")
     steps = [line for line in list(run.lines) if line["event"] == "begun"]
     names = list(dict.fromkeys([run.routine, *(line["track"] for line in steps)]))[:MOST_LANES]
-    lanes = tuple((name, _waits_for(run, name, text, now)) for name in names)
+    lanes = tuple(_lane(work, run, name, now) for name in names)
     rows = [
         TrackRow(f"{line['t'] - run.began:.2f}", names.index(line["track"]), Entry(*_said_of(run, line, text)))
         for line in steps[-4 * height :]
@@ -137,12 +145,16 @@ def _said_of(run: Run, line: dict[str, object], text: list[str]) -> tuple[str, s
     return how, plain(_text_of(text, int(str(line["line"]))).split("  #")[0])
 
 
-def _waits_for(run: Run, track: str, text: list[str], now: float) -> str:
-    """What a track is at, and for how long already."""
-    if run.end is not None or track not in run.at:
-        return "" if run.end is not None else "listens" if track.startswith("when") else "over"
-    line, since = run.at[track]
-    return f"line {line} for {show_duration(max(0.0, now - since))}"
+def _lane(work: Work, run: Run, track: str, now: float) -> Lane:
+    """A track with what it is at, for how long already, and what it waits for."""
+    if run.end is not None:
+        return Lane(track)
+    under_way = run.at.get(track, [])
+    if not under_way:
+        return Lane(track, "listens" if track.startswith("when") else "over")
+    line, since = under_way[-1]
+    waited = max(0.0, now - since)
+    return Lane(track, f"line {line} for {show_duration(waited)}", work.waits_at(line, waited))
 
 
 class TuneRow(msgspec.Struct, frozen=True):

@@ -16,7 +16,8 @@ import msgspec
 
 from cavet.bench import RunningBench, write_whole
 from cavet.demo import demo_path, find_routines
-from cavet.routines import End, Program, RoutinePlan, Runner, routine_text, tune_value
+from cavet.routines import End, Looking, Program, RoutinePlan, Runner, Step, Value, routine_text, tune_value
+from cavet.units import show_duration
 from cavet.wording import WrongError
 
 ENDING, BENCH_ENDING = ".routine", ".bench.toml"
@@ -55,15 +56,15 @@ class Run:
         self.runner = runner
         self.lines: deque[dict[str, Any]] = deque(maxlen=MOST_LINES)
         self.states: dict[int, LineState] = {}
-        self.at: dict[str, tuple[int, float]] = {}
-        """Where each track is: its line, and since when."""
+        self.at: dict[str, list[tuple[int, float]]] = {}
+        """Where each track is: the lines that are under way, the outermost first, each since when."""
         self.end: dict[str, Any] | None = None
         self.version = 0
 
     def begun(self, track: str, line: int, t: float) -> None:
         """A step has begun; called in the bench's thread."""
         self.states[line] = LineState(t - self.began)
-        self.at[track] = (line, t)
+        self.at[track] = [*self.at.get(track, ()), (line, t)]
         self.lines.append({"event": "begun", "t": t, "track": track, "line": line})
         self.version += 1
 
@@ -72,6 +73,7 @@ class Run:
         if line["event"] == "step":
             state = self.states.setdefault(line["line"], LineState(line["began"] - self.began))
             state.took, state.result = line["took"], line["result"]
+            self.at[line["track"]] = self.at.get(line["track"], [])[:-1]
         elif line["event"] == "end":
             self.at.clear()
             self.end = line
@@ -89,6 +91,7 @@ class Work:
         self.text = self._read() or beginning(bench)
         self._saved = self._read()
         self.program: Program | None = None
+        self._steps: dict[int, Step] = {}
         self.mistakes: list[WrongError] = []
         self.tunes: dict[str, float] = {}
         """Where tunes begin next time, where a person has turned them."""
@@ -122,6 +125,7 @@ class Work:
         self.version += 1
         try:
             self.program, self.mistakes = routine_text(self.text, self.path.name, self._bench.plan), []
+            self._steps = {step.line: step for step in self.program.steps()}
         except ExceptionGroup as group:
             self.mistakes = [each for each in group.exceptions if isinstance(each, WrongError)]
 
@@ -151,6 +155,21 @@ class Work:
     def routine_at(self, line: int) -> RoutinePlan | None:
         """The routine in which a line is, by the last text that was right."""
         return self.program.routines.get(self.name_at(line)) if self.program is not None else None
+
+    def waits_at(self, line: int, waited: float) -> str:
+        """What a step that is under way waits for: how it stands now, how long it will go on waiting."""
+        step = self._steps.get(line)
+        if step is None:
+            return ""
+        words = []
+        about = step.of.get("found")
+        if step.kind in ("wait", "expect") and isinstance(about, Value):
+            words.append(f"now {about.shown(about.run(Looking(self._bench, self.tunes, self._bench.clock.now())))}")
+        limit = step.of.get("time") or step.of.get("at_most") or step.of.get("within")
+        if isinstance(limit, Value) and limit.constant:
+            left = max(0.0, limit.run(None) - waited)
+            words.append(f"{show_duration(left)} left" if step.of.get("time") else f"gives up in {show_duration(left)}")
+        return ", ".join(words)
 
     def name_at(self, line: int) -> str:
         """The name of the routine in which a line is; that of the first, above it."""

@@ -4,21 +4,19 @@ from __future__ import annotations
 
 from typing import Generic, TypeVar
 
-from textual import events
-
 from cavet.drawings.canvas import ASKED, CORAL, GOT, PAPER, QUIET
 from cavet.faults import FORESEEN
 from cavet.wording import plain
 from cavet.workbench import keymap
 from cavet.workbench.drawing.sheet import Line, Sheet
-from cavet.workbench.screens.modal import Modal
+from cavet.workbench.screens.modal import KeyedModal
 
 MAX_TYPED = 200
 QUESTION_CELLS = 32
 T = TypeVar("T")
 
 
-class AskScreen(Modal[T], Generic[T]):
+class AskScreen(KeyedModal[T], Generic[T]):
     """Asks until everything is known. Its class takes each answer, and says what is asked next."""
 
     CAN = keymap.ADDING
@@ -66,37 +64,28 @@ class AskScreen(Modal[T], Generic[T]):
             lines.append([("    ", QUIET), (plain(self._problem), CORAL)])
         return Sheet(self._title, lines)
 
-    def on_key(self, event: events.Key) -> None:
-        if event.key in ("f12", "ctrl+e", "ctrl+q"):
-            return
-        event.stop()
-        if self.is_left:
-            return
+    def hear(self, key: str, character: str | None) -> None:
         self._problem = ""
-        if event.key == "escape":
+        if key == "escape":
             self.leave()
-            return
-        if event.key == "enter":
+        elif key == "enter":
             self._enter()
         elif self._choices:
-            self._choose(event)
-        elif event.key == "backspace":
+            self._choose(key, character)
+        elif key == "backspace":
             self._entry = self._entry[:-1]
-        elif event.character is not None and event.character.isprintable():
-            self._entry = (self._entry + event.character)[:MAX_TYPED]
-        self.follow()
+        elif character is not None:
+            self._entry = (self._entry + character)[:MAX_TYPED]
 
-    def _choose(self, event: events.Key) -> None:
+    def _choose(self, key: str, character: str | None) -> None:
         """Another choice: the next, or the next that begins so."""
-        if event.key in ("up", "down"):
-            by = 1 if event.key == "down" else -1
+        if key in ("up", "down"):
+            by = 1 if key == "down" else -1
             self._cursor = min(len(self._choices) - 1, max(0, self._cursor + by))
-        elif event.character is not None and event.character.isprintable():
+        elif character is not None:
             size = len(self._choices)
             turn = [(self._cursor + 1 + step) % size for step in range(size)]
-            self._cursor = next(
-                (place for place in turn if self._choices[place].startswith(event.character)), self._cursor
-            )
+            self._cursor = next((place for place in turn if self._choices[place].startswith(character)), self._cursor)
 
     def _enter(self) -> None:
         answer = self._choices[self._cursor] if self._choices else self._entry.strip()

@@ -2,24 +2,23 @@
 
 from __future__ import annotations
 
-from textual import events
-
 from cavet.bench import BenchFile, renamed
 from cavet.drawings.canvas import ASKED, CORAL, GOT, PAPER, QUIET
 from cavet.faults import FORESEEN
 from cavet.wording import plain
 from cavet.workbench import keymap
 from cavet.workbench.drawing.sheet import Line, Sheet
-from cavet.workbench.screens.modal import Modal
+from cavet.workbench.screens.modal import KeyedModal
 from cavet.workbench.wiring.changing import Change, changed
 from cavet.workbench.wiring.keys import NAME, KeyRow, keys_of, read_value
 
 MAX_TYPED = 200
+MOVES = {"up": -1, "down": 1, "pageup": -10, "pagedown": 10}
 NAME_CELLS, VALUE_CELLS = 14, 26
 MOST_FITTING = 12
 
 
-class EditScreen(Modal[Change | None]):
+class EditScreen(KeyedModal[Change | None]):
     """The keys of several tables of the file. It gives back the change that was made."""
 
     CAN = keymap.EDITING
@@ -81,32 +80,26 @@ class EditScreen(Modal[Change | None]):
             more.append([("    ", QUIET), (plain(self._problem), CORAL)])
         return more
 
-    def on_key(self, event: events.Key) -> None:
-        if event.key in ("f12", "ctrl+e", "ctrl+q"):
-            return
-        event.stop()
-        if self.is_left or not self._rows:
-            self.leave()
-            return
+    def hear(self, key: str, character: str | None) -> None:
         self._problem = ""
-        if event.key == "escape":
+        if not self._rows:
+            self.leave()
+        elif key == "escape":
             if self._entry is None:
                 self.leave()
             self._entry = None
-        elif event.key == "enter":
+        elif key == "enter":
             self._enter()
-        elif event.key in ("up", "down", "pageup", "pagedown") and self._entry is None:
-            by = {"up": -1, "down": 1, "pageup": -10, "pagedown": 10}[event.key]
-            self._cursor = min(len(self._rows) - 1, max(0, self._cursor + by))
-        elif event.key == "tab" and self._entry is not None:
+        elif key in MOVES and self._entry is None:
+            self._cursor = min(len(self._rows) - 1, max(0, self._cursor + MOVES[key]))
+        elif key == "tab" and self._entry is not None:
             self._complete()
-        elif event.key == "backspace" and self._entry is not None:
+        elif key == "backspace" and self._entry is not None:
             self._entry = self._entry[:-1]
             self._check()
-        elif event.character is not None and event.character.isprintable():
-            self._entry = ((self._entry or "") + event.character)[:MAX_TYPED]
+        elif character is not None:
+            self._entry = ((self._entry or "") + character)[:MAX_TYPED]
             self._check()
-        self.follow()
 
     def _complete(self) -> None:
         row = self._rows[self._cursor][1]

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from textual import events
-
 from cavet.bench import BenchFile
 from cavet.drawings.canvas import ASKED, GOT, PAPER, QUIET
 from cavet.hosts import DevicePoint, FieldPoint, PinPoint, Point, PointKind, RegisterPoint
@@ -12,7 +10,7 @@ from cavet.wording import WrongError
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.sheet import Line, Sheet
-from cavet.workbench.screens.modal import Modal
+from cavet.workbench.screens.modal import KeyedModal
 from cavet.workbench.wiring.changing import Change, Changes, changed
 
 STEPS = {"left": -1.0, "right": 1.0, "shift+left": -5.0, "shift+right": 5.0}
@@ -59,7 +57,7 @@ def check_jogged(point: Point | None) -> Point:
     return point
 
 
-class JogScreen(Modal[Change | None]):
+class JogScreen(KeyedModal[Change | None]):
     """Moves one output in small steps. It gives back the bench with the range between the marks."""
 
     CAN = keymap.JOGGING
@@ -95,26 +93,20 @@ class JogScreen(Modal[Change | None]):
     def _shown(self, end: str) -> str:
         return self._point.show(self._ends[end]) if end in self._ends else "not marked yet"
 
-    def on_key(self, event: events.Key) -> None:
-        if event.key in ("f12", "ctrl+e", "ctrl+q"):
-            return
-        event.stop()
-        if self.is_left:
-            return
+    def hear(self, key: str, character: str | None) -> None:
         self._problem = ""
-        if event.key == "escape":
+        if key == "escape":
             self.leave()
-        elif event.key in STEPS:
-            self._step(STEPS[event.key])
-        elif event.character == "[":
+        elif key in STEPS:
+            self._step(STEPS[key])
+        elif character == "[":
             self._ends["first"] = self._at
-        elif event.character == "]":
+        elif character == "]":
             self._ends["second"] = self._at
-        elif event.character == "0":
+        elif character == "0":
             self._rest = self._at
-        elif event.key == "enter":
+        elif key == "enter":
             self._end()
-        self.follow()
 
     def _step(self, by: float) -> None:
         point = self._point

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar, Generic, TypeVar
 
+from textual import events
 from textual.app import ComposeResult
 from textual.screen import ModalScreen
 
@@ -71,3 +72,23 @@ class Modal(ModalScreen[T], Generic[T]):
     def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
         """Nothing is done any more by who has been left."""
         return not self.is_left
+
+
+class KeyedModal(Modal[T], Generic[T]):
+    """A sheet that takes all keys itself, for what is typed on it; but for those that hold everywhere."""
+
+    PASSED = ("f12", "ctrl+e", "ctrl+q")
+
+    def hear(self, key: str, character: str | None) -> None:
+        """Take a key; `character` is what it types, where it types anything."""
+        raise NotImplementedError
+
+    def on_key(self, event: events.Key) -> None:
+        """Every key but those of everywhere; then it is shown as it is."""
+        if event.key in self.PASSED:
+            return
+        event.stop()
+        if not self.is_left:
+            character = event.character
+            self.hear(event.key, character if character is not None and character.isprintable() else None)
+            self.follow()
