@@ -3,9 +3,9 @@
 `read_routine` reads and checks a file; a `Runner` runs a routine of it on a bench.
 """
 
-from cavet.routines._checking import Program, RoutinePlan, TunePlan
 from cavet.routines._compiling import Value
 from cavet.routines._looking import Looking
+from cavet.routines._plans import Program, RoutinePlan, TunePlan
 from cavet.routines._reading import chosen, read_routine, routine_text, tune_value
 from cavet.routines._running import Runner
 from cavet.routines._telling import End

@@ -3,82 +3,20 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable
 from functools import partial
 from typing import Any
 
-import msgspec
-
-from cavet.bench import FAULTS, Plan, spoken
-from cavet.boards import KINDS, PinMode, Rule
-from cavet.hosts import PinPoint, Point, PointKind
-from cavet.protocols import Side
+from cavet.bench import Plan
+from cavet.boards import Rule
+from cavet.hosts import Point, PointKind
 from cavet.routines import _tree as tree
-from cavet.routines._compiling import Compiler, Names, Run, Value, of_point
-from cavet.routines._mistakes import MOST_MENDED, MistakeError
+from cavet.routines._compiling import Names, Value, of_point
+from cavet.routines._conditions import Compiler
+from cavet.routines._mistakes import MistakeError
+from cavet.routines._plans import Program, RoutinePlan, TrackPlan, TunePlan, all_steps
 from cavet.routines._reflexes import ReflexReader
-from cavet.routines._words import KEYWORDS, WAITING
-from cavet.wording import WrongError, listed
-
-MOST_TURNS = 1_000_000
-TEXT = Value(kind="text", run=lambda look: "")
-BARE = Value(kind="number", run=lambda look: 0.0)
-
-
-class TunePlan(msgspec.Struct, frozen=True, kw_only=True):
-    """A tune, checked: where it begins, and between which values it may be turned."""
-
-    name: str
-    unit: str | None
-    value: float
-    low: float
-    high: float
-
-    def limited(self, value: float) -> bool:
-        """Whether a value lies within its range."""
-        return min(self.low, self.high) <= value <= max(self.low, self.high)
-
-
-class TrackPlan(msgspec.Struct, frozen=True, kw_only=True):
-    """A track, checked."""
-
-    name: str
-    line: int
-    body: list[tree.Step]
-    condition: Run | None = None
-    lasts: Value | None = None
-    points: frozenset[str] = frozenset()
-    """The points that its condition looks at."""
-
-
-class RoutinePlan(msgspec.Struct, frozen=True, kw_only=True):
-    """A routine, checked against a bench: ready to run."""
-
-    name: str
-    line: int
-    tunes: dict[str, TunePlan]
-    body: list[tree.Step]
-    tracks: list[TrackPlan]
-    whens: list[TrackPlan]
-    lastly: list[tree.Step]
-
-
-class Program(msgspec.Struct, frozen=True, kw_only=True):
-    """A whole file, checked."""
-
-    file: str
-    routines: dict[str, RoutinePlan]
-    hosts: set[str]
-    """The hosts that are spoken with."""
-    reflexes: dict[str, list[Rule]]
-    """The rules that boards are given for the run."""
-
-    def steps(self) -> Iterable[tree.Step]:
-        """All steps of all routines."""
-        for routine in self.routines.values():
-            bodies = [routine.body, *(track.body for track in (*routine.tracks, *routine.whens)), routine.lastly]
-            for body in bodies:
-                yield from _all_steps(body)
+from cavet.routines._step_checks import BARE, StepChecks
+from cavet.wording import WrongError
 
 
 def check(sheet: tree.Sheet, plan: Plan) -> tuple[Program, list[WrongError]]:
@@ -86,17 +24,8 @@ def check(sheet: tree.Sheet, plan: Plan) -> tuple[Program, list[WrongError]]:
     return _Checker(sheet, plan).check()
 
 
-class _Checker:
-    def __init__(self, sheet: tree.Sheet, plan: Plan) -> None:
-        self._sheet = sheet
-        self._plan = plan
-        self.mistakes: list[WrongError] = []
-        self._line = 0
-        self._loops = 0
-        self._does: dict[str, set[str]] = {name: set() for name in sheet.routines}
-        self._routine = ""
-        self._used: set[str] = set()
-        self._everywhere = Names(plan, {}, self._used)
+class _Checker(StepChecks):
+    """Checks the whole of a file: its routines with their tracks and tunes, its reflexes."""
 
     def check(self) -> tuple[Program, list[WrongError]]:
         self._tunes = {name: self._tunes_of(routine) for name, routine in self._sheet.routines.items()}
@@ -110,17 +39,6 @@ class _Checker:
             rules = self._attempt(reflex.line, partial(self._rules_of, reflex))
             reflexes.setdefault(reflex.board, []).extend(rules or [])
         return Program(file=self._sheet.file, routines=found, hosts=self._used, reflexes=reflexes), self.mistakes
-
-    def _attempt(self, line: int, act: Callable[[], Any]) -> Any:
-        """Check something of a line; what is wrong there is noted, and the rest goes on."""
-        self._line = line
-        try:
-            return act()
-        except MistakeError as mistake:
-            if len(self.mistakes) >= MOST_MENDED:
-                mistake.words = []
-            self.mistakes.append(mistake.told(self._sheet.file, line))
-            return None
 
     def _rules_of(self, reflex: tree.Reflex) -> list[Rule]:
         self._free(reflex.name, 8, "a reflex")
@@ -142,19 +60,6 @@ class _Checker:
                     if inner not in seen:
                         seen.add(inner)
                         waiting.append(inner)
-
-    def _free(self, name: str, at: int, what: str) -> None:
-        plan = self._plan
-        parts = {part for board in plan.boards.values() for part in board.parts}
-        boards = {link.board for link in plan.links.values()} | set(plan.hosts)
-        for taken, owner in (
-            (KEYWORDS, "a word of the language"),
-            (plan.points, "a point"),
-            (boards, "a board"),
-            (parts, "a part"),
-        ):
-            if name in taken:
-                raise MistakeError(at, found=name, expected=f"another name for {what}: it is {owner}")
 
     # routines and tracks
 
@@ -193,7 +98,7 @@ class _Checker:
     def _first_set(self, routine: tree.Routine, name: str) -> Point | None:
         """The point that a tune is first set to."""
         bodies = [routine.body, *(track.body for track in (*routine.alongside, *routine.whens)), routine.lastly]
-        for step in _all_steps(each for body in bodies for each in body):
+        for step in all_steps(each for body in bodies for each in body):
             value = step.of.get("value")
             if step.kind == "set" and isinstance(value, tree.Name) and value.name == name:
                 return self._plan.points.get(step.of["point"].name)
@@ -233,376 +138,7 @@ class _Checker:
         self._steps(track.body, names)
         return found
 
-    # steps
-
-    def _steps(self, steps: list[tree.Step], names: Names) -> None:
-        for step in steps:
-            self._attempt(step.line, partial(self._step, step, names))
-
-    def _step(self, step: tree.Step, names: Names) -> None:
-        read: Callable[[tree.Step, Compiler, Names], None] | None = getattr(self, f"_{step.kind}", None)
-        if read is not None:
-            read(step, Compiler(names), names)
-
-    def _set(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        point = self._output(step.point, compiler)
-        step.of["value"] = self._value_for(point, step.of["value"], compiler)
-        step.of["point"] = point
-        if step.over is not None:
-            if point.kind.is_text or point.kind.is_switch:
-                raise MistakeError(
-                    step.over.at, found="over", expected="a number to go to: there is nothing in between"
-                )
-            step.of["over"] = compiler.time(step.over)
-
-    def _output(self, name: tree.Name, compiler: Compiler) -> Point:
-        point = compiler.point(name)
-        if not point.kind.is_output:
-            raise MistakeError(name.at, found=f"{point.name}, an input", expected="an output")
-        board = self._plan.boards.get(self._plan.links[self._plan.hosts[point.board].link].board)
-        if isinstance(point, PinPoint) and board is not None:
-            for pin, mode in point.modes().items():
-                there = board.profile.pins.get(pin)
-                if there is None or not there.can(PinMode(mode)):
-                    able = listed(board.profile.able(PinMode(mode)), "and") or "no pin"
-                    raise MistakeError(
-                        name.at, found=f"{point.name} at pin {pin}", expected=f"a pin with {mode}: {able}"
-                    )
-        return point
-
-    def _value_for(self, point: Point, expr: tree.Expr, compiler: Compiler) -> Value:
-        """A value that a point may be asked for."""
-        value = compiler.fitting(expr, of_point(point))
-        if value.constant and value.kind == "number":
-            low, high = sorted((point.low, point.high))
-            if not low - 1e-9 <= value.run(None) <= high + 1e-9:
-                ends = f"{point.show(low)} to {point.show(high)}"
-                raise MistakeError(expr.at, found=value.shown(value.run(None)), expected=ends)
-        return value
-
-    def _toggle(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        point = self._output(step.point, compiler)
-        if point.kind.is_text or point.kind is PointKind.PULSE:
-            raise MistakeError(
-                step.point.at, found=f"{point.name}, a {point.kind.value}", expected="something with two ends"
-            )
-        step.of["point"] = point
-
-    def _pulse(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        point = self._output(step.point, compiler)
-        if point.kind.is_text:
-            raise MistakeError(step.point.at, found=f"{point.name}, a text", expected="something with two ends")
-        if point.kind is PointKind.PULSE:
-            step.of["value"] = self._value_for(point, step.lasts, compiler)
-        step.of["lasts"] = compiler.time(step.lasts)
-        step.of["point"] = point
-
-    def _ask(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        step.of["point"] = compiler.point(step.point)
-
-    def _clear(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        point = self._output(step.point, compiler)
-        if not point.kind.is_text:
-            raise MistakeError(step.point.at, found=f"{point.name}, a {point.kind.value}", expected="a text or pixels")
-        step.of["point"] = point
-
-    def _show(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        step.of["value"] = compiler.fitting(step.of["value"], TEXT)
-        self._clear(step, compiler, names)
-        for key in ("row", "column"):
-            if step.of[key] is not None:
-                step.of[key] = compiler.fitting(step.of[key], BARE)
-
-    def _send(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        links = self._plan.links
-        hosts = {
-            place: host
-            for host in reversed(self._plan.hosts.values())
-            for link in (links[host.link],)
-            for place in (host.name, link.board, link.name, f"{link.board}.{link.name}")
-        }
-        if step.board not in hosts:
-            raise MistakeError(step.board_at, found=step.board, expected="a board, or board.link", words=list(hosts))
-        step.of["host"] = hosts[step.board].name
-        self._used.add(step.of["host"])
-        tongue = spoken(self._plan, links[hosts[step.board].link])
-        for key, fields, side in (("message", "fields", Side.HOST), ("answer", "answer_fields", Side.BOARD)):
-            if step.of[key] is None:
-                continue
-            forms = tongue.forms(side)
-            if side is Side.HOST and step.of[key] not in forms:
-                raise MistakeError(
-                    step.message_at, found=step.of[key], expected=f"a message of {tongue.name}", words=list(forms)
-                )
-            step.of[fields] = {name: self._field(value, compiler, names) for name, value in step.of[fields].items()}
-        if all(not isinstance(value, Value) or value.constant for value in step.fields.values()):
-            try:
-                tongue.made(step.message, texts_of(step.fields, None))
-            except WrongError as error:
-                raise MistakeError(
-                    step.message_at, found=f"{error.place} {error.found}", expected=error.expected
-                ) from error
-        if step.within is not None:
-            step.of["within"] = compiler.time(step.within)
-
-    def _field(self, value: Any, compiler: Compiler, names: Names) -> Any:
-        if isinstance(value, str):
-            known = names.known.get(value)
-            return known if known is not None else value
-        return compiler.value(value)
-
-    def _wait(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        if "time" in step.of:
-            step.of["time"] = compiler.time(step.time)
-            return
-        watching = Compiler(names, watched=True)
-        step.of["found"] = _what_is_compared(step.condition, compiler)
-        step.of["condition"] = watching.condition(step.condition)
-        for key in ("lasts", "at_most"):
-            if step.of[key] is not None:
-                step.of[key] = compiler.time(step.of[key])
-        if step.instead is not None:
-            step.instead.line = step.line
-            self._step(step.instead, names)
-
-    def _expect(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        for key in ("lasts", "within"):
-            if step.of.get(key) is not None:
-                step.of[key] = compiler.time(step.of[key])
-        condition = step.condition
-        if isinstance(condition, tree.Reads) and not step.never:
-            point = compiler.point(condition.point)
-            step.of |= {"reads": point, "value": compiler.fitting(condition.value, of_point(point))}
-            return
-        watching = Compiler(names, watched=step.never or step.within is not None)
-        step.of["condition"] = watching.condition(condition)
-        step.of["found"] = _what_is_compared(condition, compiler)
-
-    def _repeat(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        if step.times is None:
-            self._must_wait(step)
-        else:
-            at = step.times.at
-            step.of["times"] = times = compiler.fitting(step.times, BARE)
-            if times.constant and not (0 <= times.run(None) <= MOST_TURNS and times.run(None) == int(times.run(None))):
-                raise MistakeError(
-                    at, found=times.shown(times.run(None)), expected=f"a whole number, 0 to {MOST_TURNS}"
-                )
-        self._loop(step, names)
-
-    def _while(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        step.of["condition"] = compiler.condition(step.condition)
-        self._must_wait(step)
-        self._loop(step, names)
-
-    def _every(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        at = step.period.at
-        step.of["period"] = period = compiler.time(step.period)
-        if period.constant and period.run(None) <= 0:
-            raise MistakeError(at, found="0 s", expected="a time of more than 0 s")
-        self._loop(step, names)
-
-    def _for(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        self._free(step.name, step.name_at, "a value")
-        inner = names.within()
-        if "each" in step.of:
-            values = [compiler.value(each) for each in step.each]
-            for each, value in zip(step.each, values, strict=True):
-                compiler.fitting(each, values[0]) if value.kind != values[0].kind else None
-            step.of["each"] = [compiler.fitting(each, values[0]) for each in step.of["each"]]
-            kind = values[0]
-        else:
-            kind = compiler.value(step.first)
-            bound = compiler.value(step.last)
-            kind = kind if kind.unit is not None or bound.unit is None else bound
-            step.of["first"], step.of["last"] = (compiler.fitting(step.of[key], kind) for key in ("first", "last"))
-            if step.by is not None:
-                at = step.by.at
-                step.of["by"] = by = compiler.fitting(step.by, kind)
-                if by.constant and by.run(None) == 0:
-                    raise MistakeError(at, found="0", expected="a step of more than 0")
-        name = step.name
-        inner.known[name] = msgspec.structs.replace(kind, run=lambda look: look.scope[name], constant=False)
-        self._loop(step, inner)
-
-    def _loop(self, step: tree.Step, names: Names) -> None:
-        self._loops += 1
-        self._steps(step.body, names)
-        self._loops -= 1
-
-    def _must_wait(self, step: tree.Step) -> None:
-        """An endless loop in which nothing waits would stand still for ever."""
-        if not any(each.kind in WAITING for each in _all_steps(step.body)):
-            raise MistakeError(
-                step.at,
-                found=f"{step.kind} in which nothing waits",
-                expected="a step in it that waits, such as `wait 10 ms`",
-            )
-
-    def _leave(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        if not self._loops:
-            raise MistakeError(step.at, found="leave", expected="it within repeat, while, every or for")
-
-    def _if(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        step.of["condition"] = compiler.condition(step.condition)
-        self._steps(step.body, names)
-        self._steps(step.otherwise, names)
-
-    def _let(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        name = step.name
-        older = names.known.get(name)
-        if older is None:
-            self._free(name, step.name_at, "a value")
-        if name in self._tunes[self._routine]:
-            raise MistakeError(
-                step.name_at, found=name, expected="another name: it is a tune, which is turned from outside"
-            )
-        step.of["value"] = value = (
-            compiler.fitting(step.value, older) if older is not None else compiler.value(step.value)
-        )
-        names.known[name] = msgspec.structs.replace(value, run=lambda look: look.scope.get(name), constant=False)
-
-    def _do(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        if step.routine not in self._sheet.routines:
-            words = list(self._sheet.routines)
-            raise MistakeError(step.routine_at, found=step.routine, expected="a routine of this file", words=words)
-        self._does[self._routine].add(step.routine)
-        tunes = self._tunes[step.routine]
-        made = {}
-        for name, (value, at) in step.tunes.items():
-            if name not in tunes:
-                raise MistakeError(at, found=name, expected=f"a tune of {step.routine}", words=list(tunes))
-            made[name] = compiler.fitting(value, Value(kind="number", unit=tunes[name].unit, run=lambda look: 0.0))
-        step.of["tunes"] = made
-
-    def _say(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        step.of["value"] = compiler.fitting(step.value, TEXT)
-
-    _mark = _fail = _stop = _say
-
-    def _keep(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        step.of["points"] = [self._output(point, compiler) for point in step.points]
-
-    # the world around
-
-    def _part(self, step: tree.Step, action: str) -> None:
-        path, at = step.part, step.part_at
-        parts = {
-            f"{board.name}.{part}": table for board in self._plan.boards.values() for part, table in board.parts.items()
-        }
-        if path not in parts:
-            alone = [each for each in parts if each.partition(".")[2] == path]
-            if len(alone) != 1:
-                raise MistakeError(
-                    at,
-                    found=path,
-                    expected="a part of a simulated board, as board.part",
-                    words=[*parts, *(each.partition(".")[2] for each in parts)],
-                )
-            path = step.of["part"] = alone[0]
-        self._everywhere.use_board(path.partition(".")[0])
-        able = KINDS[parts[path]["kind"]].actions
-        if action not in able:
-            what = f"one of {listed(able)}" if able else "a part that a hand can work"
-            raise MistakeError(step.of.get("action_at", at), found=action, expected=what, words=list(able))
-
-    def _press(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        self._part(step, "press")
-        if step.lasts is not None:
-            step.of["lasts"] = compiler.time(step.lasts)
-
-    def _release(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        self._part(step, "release")
-
-    def _work(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        self._part(step, step.action)
-        if step.value is not None:
-            step.of["value"] = compiler.value(step.value)
-        if step.lasts is not None:
-            step.of["lasts"] = compiler.time(step.lasts)
-
-    def _place(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        rig = self._plan.rig
-        if step.quantity not in rig:
-            raise MistakeError(step.quantity_at, found=step.quantity, expected="a quantity of the rig", words=list(rig))
-        unit = rig[step.quantity].unit or None
-        step.of["value"] = compiler.fitting(step.value, Value(kind="number", unit=unit, run=lambda look: 0.0))
-
-    def _links(self, step: tree.Step) -> list[str]:
-        """The links that a word means."""
-        found = [
-            link.name
-            for link in self._plan.links.values()
-            if step.link in (link.board, link.name, f"{link.board}.{link.name}", f"{link.board}.{link.kind}")
-        ]
-        if not found:
-            words = sorted({link.board for link in self._plan.links.values()} | set(self._plan.links))
-            raise MistakeError(step.link_at, found=step.link, expected="a board, or board.link", words=words)
-        return found
-
-    def _break(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        step.of["links"] = self._links(step)
-        step.of["lasts"] = compiler.time(step.lasts)
-
-    def _fault(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        if step.fault not in FAULTS:
-            raise MistakeError(step.fault_at, found=step.fault, expected=f"one of {listed(FAULTS)}", words=list(FAULTS))
-        links = self._links(step)
-        step.of["board"] = self._plan.links[links[0]].board
-        step.of["at_link"] = links[0] if "." in step.link else ""
-        if step.board not in self._plan.boards:
-            raise MistakeError(step.link_at, found=step.link, expected="a simulated board")
-        if step.next is not None:
-            step.of["next"] = compiler.fitting(step.next, BARE)
-        if step.lasts is not None:
-            step.of["lasts"] = compiler.time(step.lasts)
-
-    def _make(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        known = self._plan.defects
-        if step.defect not in known:
-            raise MistakeError(step.defect_at, found=step.defect, expected="a defect of the bench", words=list(known))
-
-    _mend = _make
-
-    def _reset(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        if step.board not in self._plan.boards:
-            words = list(self._plan.boards)
-            raise MistakeError(step.board_at, found=step.board, expected="a simulated board", words=words)
-
 
 def _in_scope(name: str, look: Any) -> Any:
     """What a name of the track stands for just now."""
     return look.scope[name]
-
-
-def _all_steps(steps: Iterable[tree.Step]) -> Iterable[tree.Step]:
-    """Steps with all that are below them."""
-    for step in steps:
-        yield step
-        yield from _all_steps(step.body)
-        yield from _all_steps(step.otherwise)
-
-
-def texts_of(fields: dict[str, Any], look: Any) -> dict[str, str]:
-    """The fields of a message as a person writes them."""
-    found = {}
-    for name, value in fields.items():
-        given = value.run(look) if isinstance(value, Value) else value
-        if isinstance(given, bool):
-            given = "on" if given else "off"
-        found[name] = f"{given:.15g}" if isinstance(given, float) else str(given)
-    return found
-
-
-def _what_is_compared(condition: tree.Expr, compiler: Compiler) -> Value | None:
-    """What a condition is about: told where it does not hold."""
-    while isinstance(condition, tree.Not):
-        condition = condition.of
-    if isinstance(condition, tree.Compare):
-        condition = condition.left
-    if isinstance(condition, tree.Joined | tree.BoardIs | tree.Edge | tree.Reads):
-        return None
-    try:
-        return compiler.value(condition)
-    except MistakeError:
-        return None

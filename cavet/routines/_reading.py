@@ -6,8 +6,9 @@ from pathlib import Path
 
 from cavet import units
 from cavet.bench import Plan, read_text
-from cavet.routines._checking import Program, RoutinePlan, check
+from cavet.routines._checking import check
 from cavet.routines._parsing import parse
+from cavet.routines._plans import Program, RoutinePlan
 from cavet.wording import MoreWrongError, WrongError, listed, nearest
 
 MOST_TOLD = 50

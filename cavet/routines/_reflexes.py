@@ -11,7 +11,8 @@ from typing import Any
 from cavet.bench import BoardPlan, Plan
 from cavet.boards import KINDS, Hands, PinMode, Rule
 from cavet.routines import _tree as tree
-from cavet.routines._compiling import Compiler, Names
+from cavet.routines._compiling import Names
+from cavet.routines._conditions import Compiler
 from cavet.routines._mistakes import MistakeError
 from cavet.wording import listed
 

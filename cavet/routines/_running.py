@@ -11,16 +11,18 @@ from collections.abc import Awaitable, Callable
 from math import inf
 from typing import Any
 
-from cavet.bench import LOOK_SECONDS, RunningBench, Standings, read_afresh, say
+from cavet.bench import LOOK_SECONDS, RunningBench, Standings
 from cavet.boards import Rule
-from cavet.hosts import Asked, Point, PointKind
+from cavet.hosts import Point
 from cavet.record import Kind, Topic
 from cavet.routines import _tree as tree
-from cavet.routines._checking import MOST_TURNS, Program, RoutinePlan, TrackPlan, texts_of
-from cavet.routines._compiling import Run, Value
 from cavet.routines._following import delay_of, edge_before, follow_wish, how_it_ended
 from cavet.routines._looking import Looking
+from cavet.routines._plans import Program, RoutinePlan, TrackPlan
+from cavet.routines._step_checks import MOST_TURNS
 from cavet.routines._telling import End, EndError, LeaveError, OverError, Tell
+from cavet.routines._track import Scope, Track
+from cavet.routines._working import Working
 from cavet.units import show_duration
 from cavet.wording import UnreachableError, WrongError, plain
 
@@ -32,24 +34,7 @@ REFLEX_SECONDS = 0.05
 """How often it is looked for what boards have done by themselves."""
 
 
-class Track:
-    """What one track is at: its name, how it looks at the bench, and whose it is."""
-
-    def __init__(self, routine: RoutinePlan, name: str, looking: Looking) -> None:
-        self.routine = routine
-        self.name = name
-        self.look = looking
-        self.step: int | None = None
-        """The event of the step that is under way."""
-        self.line = 0
-
-    @property
-    def by(self) -> str:
-        """Who asks, as trails say it."""
-        return f"routine {self.routine.name}, line {self.line}"
-
-
-class Runner:
+class Runner(Working):
     """Runs a routine of a checked file on a bench. `tell` is given each line."""
 
     def __init__(
@@ -314,12 +299,6 @@ class Runner:
                 since = None
             held = holds
 
-    @staticmethod
-    def _holds(condition: Run, look: Looking) -> bool:
-        held = bool(condition(look))
-        look.look_again()
-        return held
-
     # steps
 
     async def _steps(self, steps: list[tree.Step], track: Track) -> None:
@@ -360,198 +339,6 @@ class Runner:
                 took=round(self._now - began, 6), result=result,
             )  # fmt: skip
             track.step, track.line = outer, line
-
-    def _failed(self, step: tree.Step, why: str) -> OverError:
-        return OverError(End(result="failed", line=step.line, why=why))
-
-    # outputs
-
-    def _touch(self, point: Point) -> None:
-        self._touched.setdefault(point.name, point)
-
-    async def _back(self, point: Point) -> None:
-        """Wait until a board can be talked to. Raises `UnreachableError` where it stays lost."""
-        link = self._bench.host_links[point.board]
-        until = self._now + LOST_SECONDS
-        while not link.ready:
-            if self._now >= until:
-                raise UnreachableError(link.address, link.problem.removeprefix(f"{link.address}: ") or link.words)
-            await asyncio.sleep(LOOK_SECONDS)
-
-    async def _ask_for(self, point: Point, value: Asked, step: tree.Step, track: Track) -> None:
-        """Ask for a value, and wait until it is confirmed; a link that is lost meanwhile is waited for."""
-        self._touch(point)
-        until = self._now + LOST_SECONDS
-        while True:
-            await self._back(point)
-            try:
-                trail = await follow_wish(self._bench, self._standings, point, value, track.by, track.step)
-                break
-            except UnreachableError:
-                if self._now >= until:
-                    raise
-        why = how_it_ended(point, trail)
-        if why:
-            raise self._failed(step, f"{point.name} to {point.show(value)}: {why}")
-
-    async def _set(self, step: tree.Step, track: Track) -> None:
-        point, value = step.point, self._known(step, step.value, track)
-        if step.over is not None:
-            await self._ramp(point, value, self._known(step, step.over, track), track)
-        if step.waits:
-            await self._ask_for(point, value, step, track)
-        else:
-            await self._back(point)
-            self._touch(point)
-            self._bench.ask(point, value, by=track.by, cause=track.step)
-
-    def _known(self, step: tree.Step, value: Value, track: Track) -> Any:
-        """A value that has to be known. Raises where it is not."""
-        found = value.run(track.look)
-        if found is None or (isinstance(found, float) and not abs(found) < inf):
-            raise self._failed(step, "a value in it is not known yet")
-        return found
-
-    async def _ramp(self, point: Point, wanted: float, over: float, track: Track) -> None:
-        """Ask for one value after the other on the way, each when the last one has left."""
-        reading = self._bench.host_links[point.board].session.readings[point.name]
-        begin = float(next(v for v in (reading.asked, reading.got, point.start, point.rest) if v is not None))
-        self._touch(point)
-        began, last = self._now, None
-        while over > 0 and (share := (self._now - began) / over) < 1:
-            self._standings.follow()
-            trail = self._standings.trails.all.get(last) if last is not None else None
-            if trail is None or trail.stopped is not None or trail.reached(Kind.CARRIED) is not None:
-                await self._back(point)
-                last = self._bench.ask(point, begin + (wanted - begin) * share, by=track.by, cause=track.step)
-            await asyncio.sleep(min(RAMP_SECONDS, max(0.0, began + over - self._now)) or LOOK_SECONDS)
-
-    def _ends_of(self, point: Point) -> tuple[Asked, Asked]:
-        """Where a point rests, and its far end."""
-        if point.kind.is_switch:
-            rest = bool(point.rest)
-            return rest, not rest
-        rest_at = float(point.rest)
-        far = point.high if abs(point.high - rest_at) >= abs(point.low - rest_at) else point.low
-        return rest_at, far
-
-    async def _toggle(self, step: tree.Step, track: Track) -> None:
-        point = step.point
-        rest, far = self._ends_of(point)
-        now = track.look.asked(point)
-        now = track.look.got(point) if now is None else now
-        at_rest = now is None or point.same(now, rest)
-        await self._ask_for(point, far if at_rest else rest, step, track)
-
-    async def _pulse(self, step: tree.Step, track: Track) -> None:
-        point = step.point
-        if point.kind is PointKind.PULSE:
-            await self._ask_for(point, self._known(step, step.value, track), step, track)
-            return
-        rest, far = self._ends_of(point)
-        lasts = self._known(step, step.lasts, track)
-        began = self._now
-        await self._ask_for(point, far, step, track)
-        await asyncio.sleep(max(0.0, began + lasts - self._now))
-        await self._ask_for(point, rest, step, track)
-
-    async def _ask(self, step: tree.Step, track: Track) -> None:
-        await self._back(step.point)
-        heard = await read_afresh(self._bench, step.point)
-        if heard.refusal:
-            raise self._failed(step, heard.refusal)
-
-    async def _show(self, step: tree.Step, track: Track) -> None:
-        text = str(self._known(step, step.value, track))
-        if step.row is not None:
-            row = round(self._known(step, step.row, track))
-            column = round(self._known(step, step.column, track)) if step.column is not None else 1
-            if row < 1 or column < 1:
-                raise self._failed(step, "rows and columns count from 1")
-            rows = str(track.look.asked(step.point) or "").split("\n")
-            rows += [""] * (row - len(rows))
-            before = rows[row - 1].ljust(column - 1)
-            rows[row - 1] = before[: column - 1] + text + before[column - 1 + len(text) :]
-            text = "\n".join(rows)
-        await self._ask_for(step.point, text, step, track)
-
-    async def _clear(self, step: tree.Step, track: Track) -> None:
-        await self._ask_for(step.point, "", step, track)
-
-    async def _send(self, step: tree.Step, track: Track) -> None:
-        fields = texts_of(step.fields, track.look)
-        within = self._known(step, step.within, track) if step.within is not None else None
-        said = await say(self._bench, step.host, step.message, fields, within, track.by, cause=track.step)
-        if step.answer is None:
-            return
-        wanted = texts_of(step.answer_fields, track.look)
-        names = [heard.frame.message.NAME for heard in said.heard]
-        if not any(_answers(heard.frame.message, step.answer, wanted) for heard in said.heard):
-            words = ", ".join(f"{name} {value}" for name, value in wanted.items())
-            found = ", ".join(names) or "nothing"
-            raise self._failed(step, f"expected {step.answer} {words}".rstrip() + f" as the answer, found {found}")
-
-    # waiting
-
-    async def _wait(self, step: tree.Step, track: Track) -> None:
-        if "time" in step.of:
-            await asyncio.sleep(self._known(step, step.time, track))
-            return
-        at_most = self._known(step, step.at_most, track) if step.at_most is not None else inf
-        lasts = self._known(step, step.lasts, track) if step.lasts is not None else 0.0
-        if await self._comes(step.condition, track, at_most, lasts):
-            return
-        if step.instead is None:
-            raise self._failed(step, f"it has not come within {show_duration(at_most)}")
-        await self._step(step.instead, track)
-
-    async def _comes(self, condition: Run, track: Track, at_most: float, lasts: float) -> bool:
-        """Wait until a condition has held for so long; tell whether it did in time."""
-        look, began = track.look.beside(), self._now
-        since: float | None = None
-        while True:
-            since = (since if since is not None else self._now) if self._holds(condition, look) else None
-            if since is not None and self._now - since >= lasts - 1e-9:
-                return True
-            if self._now - began >= at_most - 1e-9 and (since is None or lasts == 0):
-                return False
-            await asyncio.sleep(LOOK_SECONDS)
-
-    async def _expect(self, step: tree.Step, track: Track) -> None:
-        began = self._now
-        held, found = await self._held(step, track)
-        told: dict[str, Any] = {"line": step.line, "text": step.text, "held": held, "took": round(self._now - began, 6)}
-        if not held:
-            told["found"] = found
-        self._tell("expected", **told)
-        if not held:
-            raise self._failed(step, f"found {found}" if found else "it does not hold")
-
-    async def _held(self, step: tree.Step, track: Track) -> tuple[bool, str]:
-        lasts = self._known(step, step.of["lasts"], track) if step.of.get("lasts") is not None else 0.0
-        within = self._known(step, step.within, track) if step.within is not None else 0.0
-        if "reads" in step.of:
-            return await self._reads(step, track, within)
-        if step.never:
-            came = await self._comes(step.condition, track, lasts, 0.0)
-            return not came, f"it after {show_duration(self._now)}" if came else ""
-        if step.within is None and lasts:
-            held = not await self._comes(lambda look: not step.condition(look), track, lasts, 0.0)
-        else:
-            held = await self._comes(step.condition, track, within, lasts)
-        about = step.of.get("found")
-        return held, about.shown(about.run(track.look)) if about is not None else ""
-
-    async def _reads(self, step: tree.Step, track: Track, within: float) -> tuple[bool, str]:
-        point, wanted, until = step.reads, self._known(step, step.value, track), self._now + within
-        while True:
-            await self._back(point)
-            heard = await read_afresh(self._bench, point)
-            if heard.got is not None and point.same(heard.got, wanted):
-                return True, ""
-            if self._now >= until:
-                return False, heard.refusal or point.show(heard.got)
-            await asyncio.sleep(LOOK_SECONDS)
 
     # loops and branches
 
@@ -629,100 +416,3 @@ class Runner:
                 low, high = sorted((routine.tunes[name].low, routine.tunes[name].high))
                 raise self._failed(step, f"{name} is {value:g}, expected {low:g} to {high:g}")
         await self._routine(routine, tunes)
-
-    # telling
-
-    async def _say(self, step: tree.Step, track: Track) -> None:
-        self._tell("said", text=step.value.run(track.look), line=step.line)
-
-    async def _mark(self, step: tree.Step, track: Track) -> None:
-        text = step.value.run(track.look)
-        self._bench.record.append(Kind.MARK, "", Topic.ROUTINE, track.routine.name, step.line, track.step, text)
-        self._tell("marked", text=text, line=step.line)
-
-    async def _fail(self, step: tree.Step, track: Track) -> None:
-        raise self._failed(step, step.value.run(track.look))
-
-    async def _stop(self, step: tree.Step, track: Track) -> None:
-        raise OverError(End(result="stopped", line=step.line, why=step.value.run(track.look)))
-
-    async def _end(self, step: tree.Step, track: Track) -> None:
-        raise EndError
-
-    async def _keep(self, step: tree.Step, track: Track) -> None:
-        self._kept.update(point.name for point in step.points)
-
-    # the world around
-
-    async def _press(self, step: tree.Step, track: Track) -> None:
-        lasts = self._known(step, step.lasts, track) if step.lasts is not None else None
-        self._bench.act(step.part, "press", seconds=lasts)
-        if lasts is not None and step.waits:
-            await asyncio.sleep(lasts)
-
-    async def _release(self, step: tree.Step, track: Track) -> None:
-        self._bench.act(step.part, "release")
-
-    async def _work(self, step: tree.Step, track: Track) -> None:
-        lasts = self._known(step, step.lasts, track) if step.lasts is not None else None
-        value = self._known(step, step.value, track) if step.value is not None else None
-        self._bench.act(step.part, step.action, seconds=lasts, value=value)
-        if lasts is not None and step.waits:
-            await asyncio.sleep(lasts)
-
-    async def _place(self, step: tree.Step, track: Track) -> None:
-        self._bench.place(step.quantity, self._known(step, step.value, track))
-
-    async def _break(self, step: tree.Step, track: Track) -> None:
-        lasts = self._known(step, step.lasts, track)
-        for link in step.links:
-            self._bench.break_link(link)
-
-        def mend() -> None:
-            for link in step.links:
-                self._bench.mend_link(link)
-
-        if not step.waits:
-            asyncio.get_running_loop().call_later(lasts, mend)
-            return
-        try:
-            await asyncio.sleep(lasts)
-        finally:
-            mend()
-
-    async def _fault(self, step: tree.Step, track: Track) -> None:
-        messages = round(self._known(step, step.next, track)) if step.next is not None else None
-        seconds = self._known(step, step.lasts, track) if step.lasts is not None else None
-        self._bench.faulting.make(step.fault, step.board, step.at_link, messages=messages, seconds=seconds)
-
-    async def _make(self, step: tree.Step, track: Track) -> None:
-        self._bench.switch_defect(step.defect, True)
-
-    async def _mend(self, step: tree.Step, track: Track) -> None:
-        self._bench.switch_defect(step.defect, False)
-
-    async def _reset(self, step: tree.Step, track: Track) -> None:
-        self._bench.restart(step.board)
-
-
-class Scope(dict[str, Any]):
-    """The names of a track: its own, and behind them the routine's tunes, as they are turned."""
-
-    def __init__(self, tunes: dict[str, Any], own: dict[str, Any]) -> None:
-        super().__init__(own)
-        self._tunes = tunes
-
-    def __missing__(self, name: str) -> Any:
-        return self._tunes[name]
-
-
-def _answers(message: Any, name: str, wanted: dict[str, str]) -> bool:
-    """Whether a message is one of a name, with fields of these values."""
-    if name != message.NAME:
-        return False
-    for field, text in wanted.items():
-        found = getattr(message, field, None)
-        as_text = found.hex() if isinstance(found, bytes) else str(found)
-        if text not in (as_text, f"{found:.15g}" if isinstance(found, int | float) else as_text):
-            return False
-    return True

@@ -1,0 +1,75 @@
+"""A file of routines that was checked against a bench: ready to run."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import msgspec
+
+from cavet.boards import Rule
+from cavet.routines import _tree as tree
+from cavet.routines._compiling import Run, Value
+
+
+class TunePlan(msgspec.Struct, frozen=True, kw_only=True):
+    """A tune, checked: where it begins, and between which values it may be turned."""
+
+    name: str
+    unit: str | None
+    value: float
+    low: float
+    high: float
+
+    def limited(self, value: float) -> bool:
+        """Whether a value lies within its range."""
+        return min(self.low, self.high) <= value <= max(self.low, self.high)
+
+
+class TrackPlan(msgspec.Struct, frozen=True, kw_only=True):
+    """A track, checked."""
+
+    name: str
+    line: int
+    body: list[tree.Step]
+    condition: Run | None = None
+    lasts: Value | None = None
+    points: frozenset[str] = frozenset()
+    """The points that its condition looks at."""
+
+
+class RoutinePlan(msgspec.Struct, frozen=True, kw_only=True):
+    """A routine, checked against a bench: ready to run."""
+
+    name: str
+    line: int
+    tunes: dict[str, TunePlan]
+    body: list[tree.Step]
+    tracks: list[TrackPlan]
+    whens: list[TrackPlan]
+    lastly: list[tree.Step]
+
+
+class Program(msgspec.Struct, frozen=True, kw_only=True):
+    """A whole file, checked."""
+
+    file: str
+    routines: dict[str, RoutinePlan]
+    hosts: set[str]
+    """The hosts that are spoken with."""
+    reflexes: dict[str, list[Rule]]
+    """The rules that boards are given for the run."""
+
+    def steps(self) -> Iterable[tree.Step]:
+        """All steps of all routines."""
+        for routine in self.routines.values():
+            bodies = [routine.body, *(track.body for track in (*routine.tracks, *routine.whens)), routine.lastly]
+            for body in bodies:
+                yield from all_steps(body)
+
+
+def all_steps(steps: Iterable[tree.Step]) -> Iterable[tree.Step]:
+    """Steps with all that are below them."""
+    for step in steps:
+        yield step
+        yield from all_steps(step.body)
+        yield from all_steps(step.otherwise)
