@@ -12,11 +12,10 @@ from cavet.boards import Board, Pin, PinMode
 from cavet.boards.buses import BusDevice, Expander, Matrix, MatrixChain, OneWireDevice, Panel, SpiChip
 from cavet.boards.parts import Part, Sign
 from cavet.hosts import Asked, Point, PointKind, SessionState
-from cavet.units import show_clock, show_duration
+from cavet.units import show_duration
 from cavet.wording import plain
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.devices import DeviceView
-from cavet.workbench.drawing.lines import TopView
 from cavet.workbench.drawing.parts import PartView
 from cavet.workbench.drawing.rails import CourseView, HeadView, LineView, RailsView, RailView
 from cavet.workbench.drawing.rig import BasinView
@@ -421,34 +420,3 @@ def _opening(desk: Desk, path: str) -> float:
 
 
 # the top line
-
-
-def _may_be_there(desk: Desk, host: str) -> bool:
-    """Whether nothing says that a board is gone."""
-    presence = desk.standings.presence_of(host)
-    return presence is None or presence.here is not False
-
-
-def top_view(desk: Desk, screen: str, screens: tuple[str, ...]) -> TopView:
-    """What the top line says."""
-    links = list(desk.bench.host_links.values())
-    ready = sum(desk.bench.is_ready(name) and _may_be_there(desk, name) for name in desk.bench.host_links)
-    boards = desk.past or (
-        f"{ready} of {len(links)} boards ready"
-        if len(links) > 1
-        else ("board ready" if ready else "board not ready")
-        if links
-        else "no board yet"
-    )
-    return TopView(
-        bench=plain(desk.bench.plan.name, 40),
-        screen=screen,
-        screens=screens,
-        clock=show_clock(desk.now),
-        speed="",
-        boards=boards,
-        boards_are_here=ready == len(links),
-        defects=sum(defect.on for defect in desk.bench.world.defects.values()),
-        broken=len(desk.unseen()),
-        not_recorded=bool(desk.record_problem()),
-    )

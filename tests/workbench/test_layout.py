@@ -20,6 +20,7 @@ from cavet.workbench.screens import bench_sheets
 from cavet.workbench.screens.actions import Action, ActionsScreen
 from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.sheets import point_sheet, trail_sheet
+from cavet.workbench.top_views import top_view
 from cavet.workbench.wiring import views as wiring_views
 from tests.bench.test_buses import in_fast_time
 
@@ -148,7 +149,7 @@ class Layout(unittest.TestCase):
         for number in list(desk.standings.trails.all):
             view = trail_views.trails_view(desk, desk.points[0], number)
             cls.add(f"trail {number}", lambda w, h, v=view: draw_trails(v, w, min(h, 11)))
-        top = views.top_view(desk, "drive", ("drive",))
+        top = top_view(desk, "drive", ("drive",))
         cls.add("top", lambda w, h: draw_top(top, w))
         drive = keymap.foot((*keymap.DRIVE, *keymap.EVERYWHERE))
         tight = keymap.foot((*keymap.DRIVE, *keymap.EVERYWHERE), tight=True)

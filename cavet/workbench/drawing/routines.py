@@ -23,6 +23,7 @@ SIGNS: dict[str, tuple[str, Ink]] = {
     "lost": ("✕", CORAL), "held": ("‖", ASKED),
 }  # fmt: skip
 NAME_CELLS, VALUE_CELLS, LEAST_RAIL = 14, 24, 8
+HEAD_ROWS = 5
 LANE_LEAST = 20
 
 
@@ -76,12 +77,13 @@ def draw_tracks(view: TracksView, width: int, height: int) -> Canvas:
         x = left + number * lane
         canvas.put(x, 0, track.name, PAPER._replace(bold=True), lane - 2)
         canvas.put(x, 1, track.at, QUIET, lane - 2)
-        canvas.put(x, 2, track.waits, HEATHER, lane - 2)
+        for y, words in enumerate(track.waits, 2):
+            canvas.put(x, y, words, HEATHER, lane - 2)
     if shown < len(view.lanes):
         canvas.put_right(width - 1, 0, f"+{len(view.lanes) - shown}", QUIET)
     rows = [row for row in view.rows if row.lane < shown]
-    rows = rows[-(height - 5) :] if height > 5 else []
-    for y, row in enumerate(rows, 4):
+    rows = rows[-(height - HEAD_ROWS - 1) :] if height > HEAD_ROWS + 1 else []
+    for y, row in enumerate(rows, HEAD_ROWS):
         canvas.put_right(left - 2, y, row.t, HEATHER)
         for number in range(shown):
             x = left + number * lane

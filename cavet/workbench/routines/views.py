@@ -102,7 +102,7 @@ class Lane(msgspec.Struct, frozen=True):
 
     name: str
     at: str = ""
-    waits: str = ""
+    waits: tuple[str, ...] = ()
 
 
 class TracksView(msgspec.Struct, frozen=True):
@@ -208,9 +208,10 @@ def told_view(work: Work) -> ToldView:
     said += [f"{line['event']} {line['name']}: {show_duration(line['delay'])} from edge to pin" for line in delays[-1:]]
     runs = []
     for past in work.before[:MOST_RUNS]:
-        where = f" line {past.line}:" if past.line else ""
-        why = f"{where} {past.why}" if past.why else ""
-        runs.append(Entry(past.result, plain(f"{past.routine} {past.result} after {show_duration(past.took)}{why}")))
+        where = f", line {past.line}" if past.line else ""
+        why = f": {past.why}" if past.why else ""
+        words = f"{past.routine} {past.result} after {show_duration(past.took)}{where}{why}"
+        runs.append(Entry(past.result, plain(words)))
     return ToldView(tuple(expected[-6:]), tuple(said[-4:]), tuple(runs))
 
 

@@ -17,7 +17,7 @@ import msgspec
 from cavet.bench import RunningBench, write_whole
 from cavet.demo import demo_path, find_routines
 from cavet.routines import End, Looking, Program, RoutinePlan, Runner, Step, Value, routine_text, tune_value
-from cavet.units import show_duration
+from cavet.units import show
 from cavet.wording import WrongError
 
 ENDING, BENCH_ENDING = ".routine", ".bench.toml"
@@ -156,11 +156,11 @@ class Work:
         """The routine in which a line is, by the last text that was right."""
         return self.program.routines.get(self.name_at(line)) if self.program is not None else None
 
-    def waits_at(self, line: int, waited: float) -> str:
+    def waits_at(self, line: int, waited: float) -> tuple[str, ...]:
         """What a step that is under way waits for: how it stands now, how long it will go on waiting."""
         step = self._steps.get(line)
         if step is None:
-            return ""
+            return ()
         words = []
         about = step.of.get("found")
         if step.kind in ("wait", "expect") and isinstance(about, Value):
@@ -168,8 +168,9 @@ class Work:
         limit = step.of.get("time") or step.of.get("at_most") or step.of.get("within")
         if isinstance(limit, Value) and limit.constant:
             left = max(0.0, limit.run(None) - waited)
-            words.append(f"{show_duration(left)} left" if step.of.get("time") else f"gives up in {show_duration(left)}")
-        return ", ".join(words)
+            seconds = show(left, "s", 0 if left >= 10 else 1)
+            words.append(f"{seconds} left" if step.of.get("time") else f"gives up in {seconds}")
+        return tuple(words)
 
     def name_at(self, line: int) -> str:
         """The name of the routine in which a line is; that of the first, above it."""

@@ -15,10 +15,11 @@ from cavet.drawings.canvas import CORAL, PAPER
 from cavet.faults import FORESEEN, fault_words, note_fault
 from cavet.hosts import Point
 from cavet.record import Trail
-from cavet.workbench import keymap, views
+from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.lines import draw_foot, draw_too_small, draw_top
 from cavet.workbench.screens.modal import FRAME_SECONDS
+from cavet.workbench.top_views import top_view
 from cavet.workbench.widgets.picture import Picture
 from cavet.workbench.widgets.top import Top
 
@@ -185,7 +186,7 @@ class Frame(Screen[None]):
             self._set_message(words)
 
     def _follow_top(self) -> None:
-        top = views.top_view(self._desk, self.NAME, self._desk.screens)
+        top = top_view(self._desk, self.NAME, self._desk.screens)
         self.query_one(Top).look(top, lambda width, height: draw_top(top, width))
 
     def _follow_foot(self) -> None:
