@@ -7,6 +7,7 @@ from collections.abc import Callable
 from rich.style import Style
 from rich.text import Text
 from textual import events
+from textual.binding import Binding
 from textual.widgets import TextArea
 from textual.widgets.text_area import TextAreaTheme
 
@@ -68,7 +69,21 @@ class Editor(TextArea):
             event.prevent_default()
             self._new_line()
             return
+        action = MOVES.get(event.key)
+        if action is not None:  # at once: bindings are looked up later, behind what is typed next
+            event.stop()
+            event.prevent_default()
+            await self.run_action(action)
+            return
         await super()._on_key(event)
+
+    def action_to_text_start(self) -> None:
+        """To the beginning of the text."""
+        self.move_cursor((0, 0))
+
+    def action_to_text_end(self) -> None:
+        """To the end of the text."""
+        self.move_cursor(self.document.end)
 
     def _new_line(self) -> None:
         """A new line, indented as this one, and deeper behind a line that opens a block."""
@@ -80,4 +95,13 @@ class Editor(TextArea):
         self.insert("\n" + " " * (indent + deeper))
 
 
+OURS = ("f6", "f7", "ctrl+e", "ctrl+c", "super+c")
+"""Keys of the text area's own that the screen, or the application, has other uses for."""
+MOVES = {
+    key: binding.action
+    for binding in TextArea.BINDINGS
+    if isinstance(binding, Binding)
+    for key in binding.key.split(",")
+    if key not in OURS
+} | {"ctrl+home": "to_text_start", "ctrl+end": "to_text_end"}
 OPENS = ("routine", "alongside", "when", "finally", "reflex", "repeat", "while", "every", "for", "if", "otherwise")
