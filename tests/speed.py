@@ -25,7 +25,7 @@ from cavet.record import Kind, Record
 from cavet.workbench import CavetApp, Desk
 from cavet.workbench.widgets.picture import Picture
 from tests import speed_buses, speed_devices, speed_frames, speed_growth, speed_messages, speed_routines
-from tests.speed_tools import best, ratio, told
+from tests.speed_tools import best, pour, ratio, told
 
 # the codec
 
@@ -237,16 +237,6 @@ def keys():
         "under 50 ms",
         seconds < 0.05,
     )
-
-
-def pour(record, stop):
-    """Ten thousand events a second, as boards tell them."""
-    begin, count = time.perf_counter(), 0
-    while not stop.wait(0.002):
-        due = int((time.perf_counter() - begin) * 10_000)
-        for _ in range(due - count):
-            record.append(Kind.TOLD, "gatehouse", "message", "analog-message", 1)
-        count = due
 
 
 async def key_seconds(app, number):

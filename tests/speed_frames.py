@@ -5,8 +5,6 @@ import random
 import threading
 import time
 
-from textual import events
-
 from cavet.bench import BenchThread, Tape, load_bench
 from cavet.demo import demo_path
 from cavet.drawings.console import painted
@@ -17,7 +15,7 @@ from cavet.workbench import CavetApp, Desk
 from cavet.workbench.drawing.tape import draw_tape
 from cavet.workbench.frames import views
 from cavet.workbench.frames.reading import Reading
-from tests.speed_tools import best, told
+from tests.speed_tools import best, pressed, shown, told
 
 FRAMES = 1_000_000
 A_TRANSFER = 4
@@ -133,21 +131,6 @@ def keys():
         "under 50 ms",
         seconds < 0.05,
     )
-
-
-def shown(app, name):
-    return app.screen.query_one(f"#{name}")._canvas.text()
-
-
-async def pressed(app, name, holds):
-    """Press a key; give how long it took until something holds."""
-    key = events.Key(name, None)
-    key.set_sender(app)
-    began = time.perf_counter()
-    app._driver.send_message(key)
-    while not holds():
-        await asyncio.sleep(0)
-    return time.perf_counter() - began
 
 
 def pour(record, stop):

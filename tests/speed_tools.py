@@ -1,6 +1,11 @@
 """How figures of speed are measured and told."""
 
+import asyncio
 import time
+
+from textual import events
+
+from cavet.record import Kind
 
 TIMES = 5
 
@@ -27,3 +32,28 @@ def ratio(name, ours, bare, aim):
 def share(name, ours, bare, aim):
     """Tell which share of the bare thing's number a second it reaches."""
     told(name, f"{ours / bare:.2f} of bare", f"at least {aim}", ours / bare >= aim)
+
+
+def pour(record, stop):
+    """Ten thousand events a second, as boards tell them."""
+    begin, count = time.perf_counter(), 0
+    while not stop.wait(0.002):
+        due = int((time.perf_counter() - begin) * 10_000)
+        for _ in range(due - count):
+            record.append(Kind.TOLD, "gatehouse", "message", "analog-message", 1)
+        count = due
+
+
+def shown(app, name):
+    return app.screen.query_one(f"#{name}")._canvas.text()
+
+
+async def pressed(app, name, holds):
+    """Press a key; give how long it took until something holds."""
+    key = events.Key(name, name if len(name) == 1 else None)
+    key.set_sender(app)
+    began = time.perf_counter()
+    app._driver.send_message(key)
+    while not holds():
+        await asyncio.sleep(0)
+    return time.perf_counter() - began

@@ -154,6 +154,7 @@ class CavetApp(App[int]):
             *[self._restart_action(board) for board in self._desk.roster.boards if bench.fault_of(board)],
             *self._hand_actions(),
             *[self._defect_action(name) for name in bench.world.defects],
+            *self._routine_actions(),
             Action(f"{other} theme", "the same roles on another ground", self.action_theme),
             *self._commands(keymap.EVERYWHERE[1:], self),
         ]
@@ -186,6 +187,18 @@ class CavetApp(App[int]):
                     act = partial(self._desk.hands.act, path, hand.do, seconds=hand.seconds, value=hand.value)
                     found.append(Action(hand.name, f"{hand.does}, at the {board.name}", act))
         return found
+
+    def _routine_actions(self) -> list[Action]:
+        """The routines of the text, to be run; none before somebody has looked at it."""
+        work = self._desk.made_work
+        routines = work.program.routines if work is not None and work.program is not None else {}
+        return [
+            Action(f"run {name}", "a routine of the text", partial(self._run_routine, name)) for name in routines
+        ]  # fmt: skip
+
+    def _run_routine(self, name: str) -> None:
+        self.go_to_screen(RoutinesScreen.NAME)
+        self._frame.attempt(lambda: self._desk.work.begin(name))
 
     def _defect_action(self, name: str) -> Action:
         defect = self._desk.bench.world.defects[name]

@@ -121,6 +121,17 @@ class OnTheScreen(unittest.TestCase):
 
         seated(story)
 
+    def test_a_routine_is_found_by_its_name_in_the_list_of_all_actions(self):
+        async def story(seat):
+            await self.there(seat, TEXT + 'routine other\n    say "other"\n')
+            await seat.press("f2")
+            await seat.type("run other")
+            await seat.sees("run other")
+            await seat.press("enter")
+            await seat.sees("other done after", "» other")
+
+        seated(story)
+
     def test_everything_to_rest_stops_it(self):
         async def story(seat):
             work = await self.there(seat, "routine a\n    set beacon to 50 %\n    wait 1 h\n")
