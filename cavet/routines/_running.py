@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Awaitable, Callable
-from math import inf
 from typing import Any
 
 from cavet.bench import LOOK_SECONDS, RunningBench, Standings
@@ -30,6 +29,8 @@ LOST_SECONDS = 30.0
 """A link that is not back after so long is lost for good."""
 FINALLY_SECONDS = 30.0
 RAMP_SECONDS = 0.02
+MOST_IDLE = 10_000
+"""So many turns of an endless loop may take no time."""
 REFLEX_SECONDS = 0.05
 """How often it is looked for what boards have done by themselves."""
 
@@ -348,23 +349,33 @@ class Runner(Working):
             await self._steps(step.body, track)
         except LeaveError:
             return False
+        await asyncio.sleep(0)  # whoever wants to stop it must come to its turn
         return True
 
+    async def _endless(self, step: tree.Step, track: Track, goes_on: Callable[[], bool]) -> None:
+        """Turns until somebody leaves, or it goes on no more; it must not stand still."""
+        idle = 0
+        while goes_on():
+            began = self._now
+            if not await self._turn(step, track):
+                return
+            idle = idle + 1 if self._now == began else 0
+            if idle > MOST_IDLE:
+                raise self._failed(step, f"{MOST_IDLE} turns took no time: nothing in it waits")
+
     async def _repeat(self, step: tree.Step, track: Track) -> None:
-        times = inf if step.times is None else self._known(step, step.times, track)
-        if times != inf and not 0 <= times <= MOST_TURNS:
+        if step.times is None:
+            await self._endless(step, track, lambda: True)
+            return
+        times = self._known(step, step.times, track)
+        if not 0 <= times <= MOST_TURNS:
             raise self._failed(step, f"found {times:g} times, expected 0 to {MOST_TURNS}")
         turns = 0
         while turns < times and await self._turn(step, track):
             turns += 1
 
     async def _while(self, step: tree.Step, track: Track) -> None:
-        while step.condition(track.look):
-            began = self._now
-            if not await self._turn(step, track):
-                return
-            if self._now == began:
-                await asyncio.sleep(0)  # whatever waited in it took no time
+        await self._endless(step, track, lambda: bool(step.condition(track.look)))
 
     async def _every(self, step: tree.Step, track: Track) -> None:
         period = self._known(step, step.period, track)

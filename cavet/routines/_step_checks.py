@@ -264,12 +264,20 @@ class StepChecks:
 
     def _must_wait(self, step: tree.Step) -> None:
         """An endless loop in which nothing waits would stand still for ever."""
-        if not any(each.kind in WAITING for each in all_steps(step.body)):
-            raise MistakeError(
-                step.at,
-                found=f"{step.kind} in which nothing waits",
-                expected="a step in it that waits, such as `wait 10 ms`",
-            )
+        if not any(self._waits(each) for each in all_steps(step.body)):
+            expected = "a step in it that waits, such as `wait 10 ms`"
+            raise MistakeError(step.at, found=f"{step.kind} in which nothing waits", expected=expected)
+
+    def _waits(self, step: tree.Step) -> bool:
+        """Whether a step takes bench time."""
+        if step.kind in ("press", "work"):
+            return step.of.get("lasts") is not None and bool(step.of.get("waits"))
+        if step.kind in ("set", "break"):
+            return bool(step.of.get("waits"))
+        if step.kind == "do" and step.of.get("routine") in self._sheet.routines:
+            inner = self._sheet.routines[step.of["routine"]]
+            return any(each.kind != "do" and self._waits(each) for each in all_steps(inner.body))
+        return step.kind in WAITING
 
     def _leave(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
         if not self._loops:

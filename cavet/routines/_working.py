@@ -203,7 +203,7 @@ class Working:
             since = (since if since is not None else self._now) if self._holds(condition, look) else None
             if since is not None and self._now - since >= lasts - 1e-9:
                 return True
-            if self._now - began >= at_most - 1e-9 and (since is None or lasts == 0):
+            if self._now - began >= at_most - 1e-9:
                 return False
             await asyncio.sleep(LOOK_SECONDS)
 

@@ -41,6 +41,8 @@ TABLE = (
     ("let x = root(2, 3)", 13, "2 values", "1 in root()"),
     ("repeat 3", 13, "the end of the line", "times"),
     ("repeat\n        let x = 1", 5, "repeat in which nothing waits", "such as `wait 10 ms`"),
+    ("repeat\n        set beacon to 5 % without waiting", 5, "repeat in which nothing waits", "such as `wait 10 ms`"),
+    ("repeat\n        press stop_button", 5, "repeat in which nothing waits", "such as `wait 10 ms`"),
     ("repeat 2000000 times\n        wait 1 s", 12, "2 000 000", "a whole number, 0 to 1000000"),
     ('while level > 1 m\n        say "x"', 5, "while in which nothing waits", "such as `wait 10 ms`"),
     ("leave", 5, "leave", "it within repeat, while, every or for"),

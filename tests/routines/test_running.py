@@ -100,6 +100,26 @@ class Steps(unittest.TestCase):
         self.assertRegex(ran.end.why, r"found 1 4\d\d mm")
         self.assertEqual([line["held"] for line in ran.of("expected")], [True] * 6 + [False])
 
+    def test_a_limit_holds_for_the_whole_of_what_is_waited_for(self):
+        ran = run("""
+            routine a
+                press gatehouse.stop_button for 5 s without waiting
+                wait until stop_button is pressed for 2 s at most 1 s else say "too late"
+                wait until stop_button is pressed for 500 ms at most 1 s
+                say "{elapsed}"
+        """)
+        self.assertEqual((ran.said[0], ran.end.result), ("too late", "done"))
+
+    def test_a_loop_that_takes_no_time_after_all_is_ended(self):
+        ran = run("""
+            routine a
+                repeat
+                    if level > 9 m
+                        wait 1 s
+        """)
+        self.assertEqual((ran.end.result, ran.end.line), ("failed", 2))
+        self.assertIn("took no time", ran.end.why)
+
     def test_messages_and_their_answers(self):
         ran = run("""
             routine a
