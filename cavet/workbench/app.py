@@ -21,7 +21,7 @@ from cavet.wording import WrongError
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
 from cavet.workbench.palette import themes
-from cavet.workbench.screens.actions import Action, ActionsScreen
+from cavet.workbench.screens.actions import Action, ActionsScreen, do_it
 from cavet.workbench.screens.bench import BenchScreen
 from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.drive import DriveScreen
@@ -208,11 +208,7 @@ class CavetApp(App[int]):
     def action_palette(self) -> None:
         """Show all actions, and do the one that is chosen."""
         if not isinstance(self.screen, ActionsScreen):
-            self.push_screen(ActionsScreen(self._actions()), self._do)
-
-    def _do(self, action: Action | None) -> None:
-        if action is not None:
-            action.act()
+            self.push_screen(ActionsScreen(self._actions()), do_it)
 
     def action_theme(self) -> None:
         self.theme = "cavet-dark" if self.theme.endswith("light") else "cavet-light"

@@ -304,6 +304,8 @@ ROUTINES = (
     Command(name="stop it", does="always through `finally`; then all that it touched goes to rest", keys="f8",
             shown="F8", foot="stop", action="stop", always=True),
     Command(does="what fits; where nothing is begun, to the tunes", shown="tab", foot="what fits, tunes"),
+    Command(name="the routines of this text", does="to go to one of them, or to begin another", keys="ctrl+l",
+            shown="ctrl+l", foot="list", action="list"),
     Command(name="save the routines", does="in one go", keys="ctrl+s", shown="ctrl+s", foot="save", action="save"),
     Command(name="what was done by hand", does="since the last time, as lines of a routine", keys="ctrl+t",
             shown="ctrl+t", action="by_hand"),

@@ -75,6 +75,27 @@ class OnTheScreen(unittest.TestCase):
 
         seated(story)
 
+    def test_the_routines_are_a_list_and_a_new_one_is_made_of_what_there_is(self):
+        async def story(seat):
+            work = await self.there(seat, TEXT + "routine other\n    wait 10 ms\n")
+            await seat.press("f5")
+            await seat.sees("glow done after")
+            await seat.press("ctrl+l")
+            await seat.sees("the routines of this text", "line 1 · tunes: 1 · alongside: 1 · done after", "a new one")
+            await seat.press("down", "enter")
+            await seat.on(RoutinesScreen)
+            await seat.until(lambda: seat.app.screen._routine_name == "other")
+            for names in (["glow", "other", "first"], ["glow", "other", "first", "another_1"]):
+                await seat.press("ctrl+l")
+                await seat.sees("the routines of this text")
+                await seat.press(*["down"] * len(names), "enter")
+                await seat.on(RoutinesScreen)
+                await seat.until(lambda names=names: [name for _, name in work.heads()] == names)
+                self.assertEqual(work.mistakes, [])
+                self.assertEqual(seat.app.screen._routine_name, names[-1])
+
+        seated(story)
+
     def test_a_mistake_is_told_as_it_is_typed_and_nothing_runs_then(self):
         async def story(seat):
             work = await self.there(seat, TEXT.replace("set beacon to bright", "set beakon to bright"))

@@ -82,6 +82,21 @@ def head_view(work: Work, name: str, now: float) -> HeadView:
     return HeadView(name, tuple(each for each in known if each != name), work.path.name, work.is_saved, state, words)
 
 
+def words_of(work: Work, name: str, line: int) -> str:
+    """A routine in the list of them: where it is, what it has, how it ended last."""
+    words = [f"line {line}"]
+    routine = work.program.routines.get(name) if work.program is not None else None
+    if routine is not None:
+        words += [
+            f"{what}: {len(each)}" for each, what in
+            ((routine.tunes, "tunes"), (routine.tracks, "alongside"), (routine.whens, "when")) if each
+        ]  # fmt: skip
+    past = next((past for past in work.before if past.routine == name), None)
+    if past is not None:
+        words.append(f"{past.result} after {show_duration(past.took)}")
+    return " · ".join(words)
+
+
 class Entry(msgspec.Struct, frozen=True):
     """Something in a lane: its sign, and its words."""
 

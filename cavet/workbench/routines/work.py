@@ -6,6 +6,7 @@ The run lives in the bench's thread and only appends to what is read here; so th
 from __future__ import annotations
 
 import asyncio
+import itertools
 import re
 from collections import deque
 from collections.abc import Callable
@@ -140,6 +141,12 @@ class Work:
         self._saved = self.text
         return f"saved in {self.path.name}"
 
+    def begun_anew(self) -> str:
+        """A routine with a name that is free, made of what the bench has."""
+        names = {name for _, name in self.heads()} | {*self._bench.plan.points, *self._bench.plan.boards}
+        names_on = itertools.chain(["first"], (f"another_{count}" for count in itertools.count(1)))
+        return beginning(self._bench, next(name for name in names_on if name not in names))
+
     def taken_in(self) -> str:
         """What the file says now, taken in as the text."""
         self._saved = self._read()
@@ -172,11 +179,14 @@ class Work:
             words.append(f"{seconds} left" if step.of.get("time") else f"gives up in {seconds}")
         return tuple(words)
 
+    def heads(self) -> list[tuple[int, str]]:
+        """The routines of the text as it is typed: the line of each, and its name."""
+        lines = enumerate(self.text.split("\n"), 1)
+        return [(at, found.group(1)) for at, each in lines if (found := HEAD.match(each))]
+
     def name_at(self, line: int) -> str:
         """The name of the routine in which a line is; that of the first, above it."""
-        heads = [
-            (at, found.group(1)) for at, each in enumerate(self.text.split("\n"), 1) if (found := HEAD.match(each))
-        ]
+        heads = self.heads()
         return next((name for at, name in reversed(heads) if at <= line), heads[0][1] if heads else "")
 
     def begin(self, routine: str) -> None:
@@ -262,15 +272,15 @@ def routine_path(bench: Path) -> Path:
     return bench.with_name(f"{name}{ENDING}")
 
 
-def beginning(bench: RunningBench) -> str:
-    """A first routine, with what the bench has."""
+def beginning(bench: RunningBench, name: str = "first") -> str:
+    """A routine to begin with, of what the bench has."""
     plan = bench.plan
     outputs = [point for point in plan.points.values() if point.kind.is_output and not point.kind.is_text]
     if not outputs:
-        return 'routine first\n    say "nothing can be driven here yet"\n'
+        return f'routine {name}\n    say "nothing can be driven here yet"\n'
     point = outputs[0]
     far = point.words[1] if point.kind.is_switch else point.show(point.high).replace("−", "-")
-    lines = ["routine first", f"    set {point.name} to {far}", "    wait 500 ms"]
+    lines = [f"routine {name}", f"    set {point.name} to {far}", "    wait 500 ms"]
     contact = next((each for each in plan.points.values() if each.kind.value == "contact"), None)
     if contact is not None:
         lines += ["", f"when {contact.name} is {contact.words[1]} for 30 ms", f'    stop "{contact.name}"']

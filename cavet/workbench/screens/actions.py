@@ -24,6 +24,12 @@ class Action(msgspec.Struct, frozen=True):
     key: str = ""
 
 
+def do_it(action: Action | None) -> None:
+    """Do what was chosen, where anything was."""
+    if action is not None:
+        action.act()
+
+
 def fitting(actions: list[Action], typed: str) -> list[Action]:
     """The actions in whose words all typed words can be found."""
     words = typed.lower().split()
@@ -35,9 +41,10 @@ class ActionsScreen(Modal[Action | None]):
 
     CAN = keymap.CHOOSING
 
-    def __init__(self, actions: list[Action]) -> None:
+    def __init__(self, actions: list[Action], title: str = "all actions") -> None:
         super().__init__()
         self._actions = actions
+        self._title = title
         self._typed = ""
         self._cursor = 0
 
@@ -58,7 +65,7 @@ class ActionsScreen(Modal[Action | None]):
                     (action.does, QUIET),
                 ]
             )
-        return Sheet("all actions", lines if found else [*lines, [("nothing of that name", QUIET)]])
+        return Sheet(self._title, lines if found else [*lines, [("nothing of that name", QUIET)]])
 
     def on_key(self, event: events.Key) -> None:
         if event.key in ("f12", "ctrl+e", "ctrl+q"):

@@ -27,6 +27,7 @@ from cavet.workbench.drawing.routines import (
 from cavet.workbench.routines import views
 from cavet.workbench.routines.coloring import fitting
 from cavet.workbench.routines.work import Work
+from cavet.workbench.screens.actions import Action, ActionsScreen, do_it
 from cavet.workbench.screens.frame import Follow, Frame
 from cavet.workbench.screens.routine_sheets import step_sheet
 from cavet.workbench.screens.sheet import SheetScreen
@@ -215,6 +216,26 @@ class RoutinesScreen(Frame):
     def action_other(self) -> None:
         """Where there is room for one view: the tracks, or the text."""
         self.toggle_class("other")
+
+    def action_list(self) -> None:
+        """The routines of the text, to go to one of them, or to begin another."""
+        actions = [
+            Action(name, views.words_of(self._work, name, line), partial(self._go_to, line))
+            for line, name in self._work.heads()
+        ]
+        actions.append(Action("a new one", "at the end of the text, of what the bench has", self._begin_anew))
+        self.app.push_screen(ActionsScreen(actions, "the routines of this text"), do_it)
+
+    def _go_to(self, line: int) -> None:
+        self._editor.move_cursor((line - 1, 0), center=True)
+        self._editor.focus()
+
+    def _begin_anew(self) -> None:
+        text = self._editor.text.rstrip("\n")
+        new = self._work.begun_anew()
+        end = self._editor.document.end
+        self._editor.replace(f"{text}\n\n{new}" if text else new, (0, 0), end)
+        self._go_to(text.count("\n") + 3 if text else 1)
 
     def action_go(self) -> None:
         """Run the routine in which the cursor is."""
