@@ -9,7 +9,7 @@ from cavet.routines import _tree as tree
 from cavet.routines._lexing import tokens
 from cavet.routines._line import LineParser
 from cavet.routines._mistakes import MOST_MENDED, MistakeError
-from cavet.routines._words import BLOCKS, HEADS, KEYWORDS
+from cavet.routines._words import BLOCKS, HEADS, KEYWORDS, STEPS
 from cavet.wording import WrongError
 
 MOST_LINES = 100_000
@@ -79,6 +79,9 @@ class _Parser:
     def _head(self, line: Line, sheet: tree.Sheet, routine: tree.Routine | None) -> tree.Routine | None:
         """One of the lines that stand at the left."""
         words = LineParser(tokens(line.text), line.text)
+        first = line.text.split(maxsplit=1)[0]
+        if first in STEPS or first == "tune":
+            raise MistakeError(1, found=first, expected=f"{first} indented by four spaces, below its routine")
         head = words.one_of(HEADS, "routine, alongside, when, finally or reflex")
         if head == "reflex":
             self._reflex(line, words, sheet)

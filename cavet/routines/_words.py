@@ -18,19 +18,6 @@ STEPS = (
 BLOCKS = ("repeat", "while", "every", "for", "if", "otherwise")
 HEADS = ("routine", "alongside", "when", "finally", "reflex")
 WAITING = (
-    "set",
-    "pulse",
-    "ask",
-    "show",
-    "clear",
-    "send",
-    "wait",
-    "expect",
-    "every",
-    "do",
-    "press",
-    "break",
-    "toggle",
-    "work",
-)
+    "set", "pulse", "ask", "show", "clear", "send", "wait", "expect", "every", "do", "press", "break", "toggle", "work",
+)  # fmt: skip
 """Steps that take bench time: an endless loop needs one of them."""

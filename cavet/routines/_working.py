@@ -215,7 +215,8 @@ class Working:
             told["found"] = found
         self._tell("expected", **told)
         if not held:
-            raise self._failed(step, f"found {found}" if found else "it does not hold")
+            wanted = step.text.removeprefix("expect ")
+            raise self._failed(step, f"expected {wanted}, {f'found {found}' if found else 'which does not hold'}")
 
     async def _held(self, step: tree.Step, track: Track) -> tuple[bool, str]:
         lasts = self._known(step, step.of["lasts"], track) if step.of.get("lasts") is not None else 0.0

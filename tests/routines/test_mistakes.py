@@ -83,6 +83,8 @@ TABLE = (
 WHOLE = (
     ("", "f:1:1", "nothing", "a routine"),
     ("x", "f:1:1", "x", "routine, alongside, when, finally or reflex"),
+    ("routine a\n    wait 1 s\nset beacon to 1 %", "f:3:1", "set", "indented by four spaces, below its routine"),
+    ("tune x = 3", "f:1:1", "tune", "indented by four spaces, below its routine"),
     ("routine set\n    wait 1 s", "f:1:9", "set", "a word of the language"),
     ("routine beacon\n    wait 1 s", "f:1:9", "beacon", "it is a point"),
     ("routine a\nroutine b\n    wait 1 s", "f:1:10", "nothing below it", "steps, indented"),

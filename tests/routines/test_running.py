@@ -97,7 +97,7 @@ class Steps(unittest.TestCase):
         """)
         self.assertEqual(ran.said, ["nobody"])
         self.assertEqual((ran.end.result, ran.end.line), ("failed", 14))
-        self.assertRegex(ran.end.why, r"found 1 4\d\d mm")
+        self.assertRegex(ran.end.why, r"^expected level .*, found 1 4\d\d mm$")
         self.assertEqual([line["held"] for line in ran.of("expected")], [True] * 6 + [False])
 
     def test_a_limit_holds_for_the_whole_of_what_is_waited_for(self):

@@ -142,6 +142,22 @@ class OnTheScreen(unittest.TestCase):
 
         seated(story)
 
+    def test_a_new_line_is_indented_as_what_is_above_it(self):
+        async def story(seat):
+            text = "routine a\n    wait 10 ms\n\n"
+            work = await self.there(seat, text)
+            editor = seat.app.screen._editor
+            for at, wanted in (((0, 9), "    "), ((1, 14), "    "), ((2, 0), "    "), ((3, 0), "")):
+                with self.subTest(at):
+                    editor.load_text(text)
+                    await seat.until(lambda: work.text == text)
+                    editor.move_cursor(at)
+                    await seat.press("enter", "x")
+                    await seat.until(lambda: "x" in work.text)
+                    self.assertEqual(work.text.split("\n")[at[0] + 1][: len(wanted) + 1], f"{wanted}x")
+
+        seated(story)
+
     def test_a_routine_is_found_by_its_name_in_the_list_of_all_actions(self):
         async def story(seat):
             await self.there(seat, TEXT + 'routine other\n    say "other"\n')

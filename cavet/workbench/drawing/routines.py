@@ -25,6 +25,8 @@ SIGNS: dict[str, tuple[str, Ink]] = {
 NAME_CELLS, VALUE_CELLS, LEAST_RAIL = 14, 24, 8
 HEAD_ROWS = 5
 LANE_LEAST = 20
+ROWS_OF_BAD = 3
+"""So many rows are given to what was not as expected: what was found stands at its end."""
 
 
 def draw_head(view: HeadView, width: int, height: int) -> Canvas:
@@ -67,7 +69,8 @@ def draw_tracks(view: TracksView, width: int, height: int) -> Canvas:
     canvas = Canvas(width, height)
     if not view.lanes:
         canvas.put(1, 0, "tracks", PAPER._replace(bold=True))
-        canvas.put(1, 2, "F5 runs the routine in which the cursor is: each track gets a lane here", QUIET, width - 2)
+        canvas.put(1, 2, "F5 runs the routine in which the cursor is:", QUIET, width - 2)
+        canvas.put(1, 3, "each track gets a lane here", QUIET, width - 2)
         return canvas
     left = 9
     shown = max(1, min(len(view.lanes), (width - left) // LANE_LEAST))
@@ -171,5 +174,12 @@ def _entries(
         if y < height:
             sign, ink = SIGNS.get(entry.how, ("◦", QUIET))
             canvas.put(1, y, sign, ink)
-            canvas.put(3, y, entry.words, CORAL if entry.how in (FAILED, "lost") else PAPER, width - 4)
+            is_bad = entry.how in (FAILED, "lost")
+            if is_bad:
+                rows = wrap(entry.words, max(8, width - 4), max_lines=ROWS_OF_BAD, placeholder=" …")
+                for row, line in enumerate(rows):
+                    canvas.put(3, y + row, line, CORAL)
+                y += max(0, len(rows) - 1)
+            else:
+                canvas.put(3, y, entry.words, PAPER, width - 4)
     return y + 2

@@ -86,9 +86,12 @@ class Editor(TextArea):
         self.move_cursor(self.document.end)
 
     def _new_line(self) -> None:
-        """A new line, indented as this one, and deeper behind a line that opens a block."""
+        """A new line, indented as this one (as the one above, where this one is empty), and deeper behind a line that
+        opens a block."""
         row, column = self.cursor_location
         line = str(self.document.get_line(row))[:column]
+        if not line and row:
+            line = str(self.document.get_line(row - 1))
         indent = len(line) - len(line.lstrip(" "))
         opens = line.lstrip().partition(" ")[0]
         deeper = INDENT if opens in OPENS else 0
