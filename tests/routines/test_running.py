@@ -1,12 +1,14 @@
 """Routines at work: steps, loops, tracks, how they end; on the demo, in fast time."""
 
 import asyncio
+import re
 import tempfile
 import unittest
 from pathlib import Path
 
 import cavet
-from cavet.demo import find_routines
+from cavet.bench import load_bench
+from cavet.demo import demo_path, find_routines
 from cavet.record import Kind
 from tests.routines.running import run
 
@@ -415,6 +417,10 @@ class Again(unittest.TestCase):
         self.assertEqual(first.record.since(0), second.record.since(0))
 
 
+def is_lamp(part):
+    return part["kind"] == "lamp"
+
+
 class OfTheDemo(unittest.TestCase):
     def test_each_of_the_demos_routines_ends_well(self):
         text = find_routines("demo").read_text("utf-8")
@@ -423,6 +429,16 @@ class OfTheDemo(unittest.TestCase):
                 ran = run(text, name)
                 self.assertEqual((ran.end.result, ran.end.why), ("done", ""))
                 self.assertTrue(ran.of("end")[0]["at_rest"])
+
+    def test_each_lamp_that_the_demo_has_is_seen_on_and_off(self):
+        plan = load_bench(demo_path()).plan
+        boards = plan.boards.values()
+        lamps = {f"{board.name}.{part}" for board in boards for part in board.parts if is_lamp(board.parts[part])}
+        ran = run(find_routines("demo").read_text("utf-8"), "all_lamps")
+        told = " and ".join(line["text"].removeprefix("expect ") for line in ran.of("expected"))
+        for sign in (">", "<"):
+            self.assertEqual({lamp for lamp in lamps if re.search(rf"{lamp} {sign} ", told)}, lamps)
+        self.assertIn(f"all {len(lamps)} lamps glow, and go out", ran.said)
 
     def test_what_goes_wrong_in_a_locking_is_told(self):
         text = find_routines("demo").read_text("utf-8")
