@@ -48,6 +48,11 @@ class RoutinePlan(msgspec.Struct, frozen=True, kw_only=True):
     whens: list[TrackPlan]
     lastly: list[tree.Step]
 
+    def steps(self) -> Iterable[tree.Step]:
+        """All its steps."""
+        for body in [self.body, *(track.body for track in (*self.tracks, *self.whens)), self.lastly]:
+            yield from all_steps(body)
+
 
 class Program(msgspec.Struct, frozen=True, kw_only=True):
     """A whole file, checked."""
@@ -62,9 +67,7 @@ class Program(msgspec.Struct, frozen=True, kw_only=True):
     def steps(self) -> Iterable[tree.Step]:
         """All steps of all routines."""
         for routine in self.routines.values():
-            bodies = [routine.body, *(track.body for track in (*routine.tracks, *routine.whens)), routine.lastly]
-            for body in bodies:
-                yield from all_steps(body)
+            yield from routine.steps()
 
 
 def all_steps(steps: Iterable[tree.Step]) -> Iterable[tree.Step]:

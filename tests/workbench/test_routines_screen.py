@@ -48,6 +48,17 @@ class Words(unittest.TestCase):
         for line in ("", "    ", '    say "be', "    # be", "    set lev"):
             self.assertNotIn("level", [word for word, _ in fitting(line, len(line), PLAN, [])], line)
 
+    def test_what_fits_is_what_a_step_can_be_about(self):
+        for line, wanted in (
+            ("    make dea", "dead_walkway"), ("    place cha", "chamber"), ("    reset gat", "gatehouse"),
+            ("    break tow", "towpath"), ("    do wa", "warning"),
+            ("    press gatehouse.stop", "gatehouse.stop_button"),
+        ):  # fmt: skip
+            with self.subTest(line):
+                words = [word for word, _ in fitting(line, len(line), PLAN, ["wade"], ["warning"])]
+                self.assertEqual(words[0], wanted)
+                self.assertNotIn("wade", words)
+
     def test_the_file_is_beside_the_bench(self):
         self.assertEqual(routine_path(demo_path()), find_routines("demo"))
         self.assertEqual(routine_path(Path("/a/porch.bench.toml")), Path("/a/porch.routine"))
@@ -139,6 +150,20 @@ class OnTheScreen(unittest.TestCase):
             await seat.sees("a runs")
             await seat.press("f8")
             await seat.sees("a stopped after", "» finally")
+
+        seated(story)
+
+    def test_what_let_and_for_name_fits_too(self):
+        async def story(seat):
+            text = "routine a\n    let reached = level\n    for amount in 1 %, 2 %\n        set beacon to amount\n"
+            work = await self.there(seat, text)
+            self.assertEqual(work.names_in(work.routine_at(1)), ["reached", "amount"])
+            editor = seat.app.screen._editor
+            editor.move_cursor(editor.document.end)
+            await seat.type("    let b = rea")
+            await seat.sees("reached")
+            await seat.press("tab")
+            await seat.until(lambda: work.text.endswith("    let b = reached"))
 
         seated(story)
 

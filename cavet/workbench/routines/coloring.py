@@ -4,7 +4,7 @@ texts; and what fits where the cursor is."""
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 
 from cavet.bench import Plan
 from cavet.hosts import Point
@@ -12,6 +12,8 @@ from cavet.routines import KEYWORDS, STEPS
 
 WORD = re.compile(r'#.*|"(?:[^"\\]|\\.)*"?|[A-Za-z_]\w*|[^\sA-Za-z_"#]+')
 MOST_FITTING = 6
+Fit = tuple[str, str]
+"""A word that may stand there, and what it is."""
 OF_OUTPUTS = ("set", "toggle", "pulse", "show", "clear", "keep")
 HEADS = ("routine", "alongside", "when", "finally", "reflex")
 
@@ -36,7 +38,7 @@ def spans(line: str) -> Iterator[tuple[int, int, str]]:
         yield found.start(), found.end(), kind
 
 
-def fitting(line: str, column: int, plan: Plan, names: list[str]) -> list[tuple[str, str]]:
+def fitting(line: str, column: int, plan: Plan, names: list[str], routines: Iterable[str] = ()) -> list[Fit]:
     """What may stand where the cursor is, each with what it is: words of the language, points, words of a point."""
     before = line[:column]
     begun = re.search(r"[\w.]*$", before)
@@ -44,32 +46,38 @@ def fitting(line: str, column: int, plan: Plan, names: list[str]) -> list[tuple[
     said = before[: len(before) - len(part)].split()
     if not part or "#" in before or before.count('"') % 2:
         return []
-    found = list(_candidates(said, plan, names))
+    found = list(_candidates(said, plan, names, routines))
     return [(word, tells) for word, tells in found if word.startswith(part) and word != part][:MOST_FITTING]
 
 
-def _candidates(said: list[str], plan: Plan, names: list[str]) -> Iterator[tuple[str, str]]:
+def _candidates(said: list[str], plan: Plan, names: list[str], routines: Iterable[str]) -> Iterator[Fit]:
     if not said:
         yield from ((step, "a step") for step in STEPS)
+        return
+    if len(said) == 1 and said[0] in SUBJECTS:
+        yield from SUBJECTS[said[0]](plan)
+        return
+    if said == ["do"]:
+        yield from ((name, "a routine of this text") for name in routines)
         return
     if said[-1] in ("is", "to") and len(said) > 1 and said[-2] in plan.points:
         point = plan.points[said[-2]]
         yield from ((word, f"a word of {point.name}") for word in (point.words if point.kind.is_switch else ()))
     yield from ((name, "a tune, or a value") for name in names)
     for point in plan.points.values():
-        if (
-            said[0] in ("set", "toggle", "pulse", "show", "clear", "keep")
-            and len(said) == 1
-            and not point.kind.is_output
-        ):
+        if said[0] in OF_OUTPUTS and len(said) == 1 and not point.kind.is_output:
             continue
-        ends = (
-            " or ".join(point.words) if point.kind.is_switch else f"{point.show(point.low)} to {point.show(point.high)}"
-        )
-        yield point.name, ends if not point.kind.is_text else "a text"
-    for board in plan.boards.values():
-        yield from ((f"{board.name}.{part}", "the truth: a part") for part in board.parts)
+        yield point.name, _ends(point)
+    yield from _parts(plan)
     yield from ((word, "") for word in sorted(KEYWORDS))
+
+
+def _parts(plan: Plan) -> Iterator[Fit]:
+    return ((f"{board.name}.{part}", "the truth: a part") for board in plan.boards.values() for part in board.parts)
+
+
+def _boards(plan: Plan) -> Iterator[Fit]:
+    return ((board, "a board") for board in plan.boards)
 
 
 def _ends(point: Point) -> str:
@@ -79,3 +87,12 @@ def _ends(point: Point) -> str:
     if point.kind.is_switch:
         return " or ".join(point.words)
     return f"{point.show(point.low)} to {point.show(point.high)}"
+
+
+SUBJECTS: dict[str, Callable[[Plan], Iterable[Fit]]] = {
+    "make": lambda plan: ((name, defect.tells) for name, defect in plan.defects.items()),
+    "mend": lambda plan: ((name, defect.tells) for name, defect in plan.defects.items()),
+    "place": lambda plan: ((name, "a quantity of the rig") for name in plan.rig),
+    "press": _parts, "release": _parts, "work": _parts, "reset": _boards, "send": _boards, "break": _boards,
+}  # fmt: skip
+"""What a step is about, where that is no point."""

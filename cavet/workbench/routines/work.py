@@ -184,6 +184,13 @@ class Work:
         lines = enumerate(self.text.split("\n"), 1)
         return [(at, found.group(1)) for at, each in lines if (found := HEAD.match(each))]
 
+    def names_in(self, routine: RoutinePlan | None) -> list[str]:
+        """What a routine calls its values: its tunes, and what `let` and `for` name."""
+        if routine is None:
+            return []
+        let = [str(step.of["name"]) for step in routine.steps() if step.kind in ("let", "for")]
+        return list(dict.fromkeys([*routine.tunes, *let]))
+
     def name_at(self, line: int) -> str:
         """The name of the routine in which a line is; that of the first, above it."""
         heads = self.heads()

@@ -25,7 +25,7 @@ from cavet.workbench.drawing.routines import (
     draw_tracks,
 )
 from cavet.workbench.routines import views
-from cavet.workbench.routines.coloring import fitting
+from cavet.workbench.routines.coloring import Fit, fitting
 from cavet.workbench.routines.work import Work
 from cavet.workbench.screens.actions import Action, ActionsScreen, do_it
 from cavet.workbench.screens.frame import Follow, Frame
@@ -130,9 +130,8 @@ class RoutinesScreen(Frame):
         tracks.look(view, partial(draw_tracks, view))
 
     def _follow_lower(self) -> None:
-        row, column = self._editor.cursor_location
-        line = str(self._editor.document.get_line(row))
-        fits = fitting(line, column, self._desk.bench.plan, self._names) if self._editor.has_focus else []
+        row, _ = self._editor.cursor_location
+        fits = self._fits() if self._editor.has_focus else []
         cursor = -1 if self._editor.has_focus else self._tune
         view = views.lower_view(self._work, self._routine, cursor, row + 1, fits)
         self.picture("lower").look(view, partial(draw_lower, view))
@@ -141,10 +140,12 @@ class RoutinesScreen(Frame):
         view = views.told_view(self._work)
         self.picture("told").look(view, partial(draw_told, view))
 
-    @property
-    def _names(self) -> list[str]:
-        routine = self._routine
-        return list(routine.tunes) if routine is not None else []
+    def _fits(self) -> list[Fit]:
+        """What may stand where the cursor is."""
+        row, column = self._editor.cursor_location
+        line = str(self._editor.document.get_line(row))
+        routines = [name for _, name in self._work.heads()]
+        return fitting(line, column, self._desk.bench.plan, self._work.names_in(self._routine), routines)
 
     @property
     def under_cursor(self) -> Point | None:
@@ -170,7 +171,7 @@ class RoutinesScreen(Frame):
         """Take the first that fits; where nothing is begun, go to the tunes."""
         row, column = self._editor.cursor_location
         line = str(self._editor.document.get_line(row))
-        fits = fitting(line, column, self._desk.bench.plan, self._names)
+        fits = self._fits()
         if not fits:
             if line[:column].strip():
                 self.query_one("#lower").focus()
