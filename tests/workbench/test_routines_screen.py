@@ -8,6 +8,7 @@ from cavet.demo import demo_path, find_routines
 from cavet.workbench.routines.coloring import fitting, spans
 from cavet.workbench.routines.work import routine_path
 from cavet.workbench.screens.routines import RoutinesScreen
+from cavet.workbench.screens.sheet import SheetScreen
 from tests.workbench.test_screens import seated
 
 PLAN = load_bench(demo_path()).plan
@@ -264,8 +265,11 @@ class OnTheScreen(unittest.TestCase):
 
             async def story(seat):
                 await self.there(seat)
-                for key in ("f5", "down", "f9", "f6", "f8", "f9", "f1", "escape"):
+                for key in ("f5", "down", "f9", "f6", "f8", "f9", "f1"):
                     await seat.press(key)
+                await seat.on(SheetScreen)
+                await seat.press("escape")
+                await seat.on(RoutinesScreen)
                 await seat.until(lambda: not seat.desk.work.is_running)
                 self.assertEqual(seat.app.screen_stack[0]._faults, set())
 
