@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+from collections.abc import Awaitable, Callable
 from functools import partial
 from typing import Any
 
@@ -95,6 +96,8 @@ class RunningBench:
         self._broker_traffic = Traffic(BROKER, BROKER, plan.seed, self.record)
         self._broker_address = ""
         self._crossing = Crossing()
+        self.before_end: list[Callable[[], Awaitable[None]]] = []
+        """What is under way here, and has to end in good order before the bench does."""
 
     async def start(self) -> None:
         """Put the boards on their endpoints, then open the hosts' links."""
@@ -420,7 +423,9 @@ class RunningBench:
         return Faulting(self.plan, self.board_side, self._traffic, self.record)
 
     async def stop(self) -> None:
-        """Shut everything."""
+        """Shut everything; what is under way ends first."""
+        for end in list(self.before_end):
+            await end()
         for link in self.host_links.values():
             await link.stop()
         await self.board_side.stop()

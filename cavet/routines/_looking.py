@@ -56,17 +56,7 @@ class Looking:
 
     def stands(self, name: str, how: str) -> bool:
         """Whether a board is ready or lost, a link open."""
-        links = [
-            host
-            for host in self._bench.host_links.values()
-            if name
-            in (
-                host.plan.name,
-                host.link.board,
-                f"{host.link.board}.{host.link.name}",
-                f"{host.link.board}.{host.link.kind}",
-            )
-        ]
+        links = [host for host in self._bench.host_links.values() if name in _names_of(host)]
         if how == "ready":
             return bool(links) and all(host.ready for host in links)
         if how == "lost":

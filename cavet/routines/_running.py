@@ -12,6 +12,7 @@ from typing import Any
 
 from cavet.bench import LOOK_SECONDS, RunningBench, Standings
 from cavet.boards import Rule
+from cavet.faults import note_fault
 from cavet.hosts import Point
 from cavet.record import Kind, Topic
 from cavet.routines import _tree as tree
@@ -25,10 +26,7 @@ from cavet.routines._working import Working
 from cavet.units import show_duration
 from cavet.wording import UnreachableError, WrongError, plain
 
-LOST_SECONDS = 30.0
-"""A link that is not back after so long is lost for good."""
 FINALLY_SECONDS = 30.0
-RAMP_SECONDS = 0.02
 MOST_IDLE = 10_000
 """So many turns of an endless loop may take no time."""
 REFLEX_SECONDS = 0.05
@@ -58,6 +56,7 @@ class Runner(Working):
         """How it was told to end from outside."""
         self._main: asyncio.Task[None] | None = None
         self._late: set[int] = set()
+        self._is_over = asyncio.Event()
 
     @property
     def _now(self) -> float:
@@ -122,15 +121,35 @@ class Runner(Working):
 
     async def run(self, name: str, tunes: dict[str, float] | None = None) -> End:
         """Run a routine to its end; tell that, and give it."""
+        self._bench.before_end.append(self._end_first)
+        try:
+            return await self._in_good_order(name, tunes or {})
+        finally:
+            self._bench.before_end.remove(self._end_first)
+            self._is_over.set()
+
+    async def _end_first(self) -> None:
+        """The bench is to end: so does the run, with `finally` and rest."""
+        self.stop("the bench was closed")
+        await self._is_over.wait()
+
+    async def _in_good_order(self, name: str, tunes: dict[str, float]) -> End:
+        """Run it, take what boards were given away again, and send what was touched to rest, whatever has ended it."""
         rules = self._program.reflexes
         self._give_rules(rules)
         watching = asyncio.create_task(self._watch_reflexes(len(self._bench.record)))
-        end = await self._whole(name, tunes or {})
+        given_up: asyncio.CancelledError | None = None
+        try:
+            end = await self._whole(name, tunes)
+        except asyncio.CancelledError as error:
+            given_up, end = error, End(result="stopped", why="who ran it has given it up")
         self._give_rules({board: [] for board in rules})
         at_rest = await self._to_rest()
         watching.cancel()
         await asyncio.wait({watching})
         self._tell("end", result=end.result, line=end.line, why=end.why, touched=list(self._touched), at_rest=at_rest)
+        if given_up is not None:
+            raise given_up
         return end
 
     def _give_rules(self, rules: dict[str, list[Rule]]) -> None:
@@ -170,6 +189,8 @@ class Runner(Working):
                 raise
             self._main.uncancel()
             return self._ending
+        except Exception as error:  # noqa: BLE001
+            return End(result="failed", why=f"an error of ours: {note_fault('a routine', error)}")
         finally:
             self._main = None
         return End(result="done")
@@ -186,6 +207,9 @@ class Runner(Working):
             trail = await follow_wish(self._bench, self._standings, point, rest, "routine, at its end")
         except UnreachableError:
             return False
+        except Exception as error:  # noqa: BLE001
+            note_fault(f"{point.name} at the end of a routine", error)
+            return False
         return how_it_ended(point, trail) == ""
 
     # routines
@@ -198,8 +222,8 @@ class Runner(Working):
         over: BaseException | None = None
         try:
             await self._tracks(routine, looking)
-        except (OverError, asyncio.CancelledError) as error:
-            over = error
+        except BaseException as error:  # noqa: BLE001
+            over = error  # raised again, behind `finally`
         try:
             if routine.lastly:
                 await self._lastly(routine, looking, ended_well=over is None)
@@ -212,8 +236,8 @@ class Runner(Working):
         """`finally`: it can't be stopped, and takes 30 s at most."""
         track = Track(routine, "finally", Looking(self._bench, dict(looking.scope), self._now))
         work = asyncio.create_task(self._steps(routine.lastly, track))
-        done, _ = await asyncio.wait({work}, timeout=FINALLY_SECONDS)
-        if not done:
+        stopped = await self._until_done(work, FINALLY_SECONDS)
+        if not work.done():
             work.cancel()
             await asyncio.wait({work})
             why = f"finally took more than {FINALLY_SECONDS:.0f} s"
@@ -222,6 +246,18 @@ class Runner(Working):
             error = work.exception()
         if error is not None and not isinstance(error, EndError) and (ended_well or not isinstance(error, OverError)):
             raise error
+        if stopped is not None and (ended_well or self._ending is None):
+            raise stopped
+
+    async def _until_done(self, work: asyncio.Task[None], seconds: float) -> asyncio.CancelledError | None:
+        """Wait for something that can't be stopped, for so long; give what would have stopped it meanwhile."""
+        until, stopped = self._now + seconds, None
+        while not work.done() and self._now < until:
+            try:
+                await asyncio.wait({work}, timeout=until - self._now)
+            except asyncio.CancelledError as error:
+                stopped = error
+        return stopped
 
     async def _tracks(self, routine: RoutinePlan, looking: Looking) -> None:
         """Run the body with what runs alongside, until the body ends, or any of them ends the run."""

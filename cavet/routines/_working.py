@@ -21,10 +21,7 @@ from cavet.wording import UnreachableError
 
 LOST_SECONDS = 30.0
 """A link that is not back after so long is lost for good."""
-FINALLY_SECONDS = 30.0
 RAMP_SECONDS = 0.02
-REFLEX_SECONDS = 0.05
-"""How often it is looked for what boards have done by themselves."""
 
 
 class Working:
@@ -221,11 +218,12 @@ class Working:
     async def _held(self, step: tree.Step, track: Track) -> tuple[bool, str]:
         lasts = self._known(step, step.of["lasts"], track) if step.of.get("lasts") is not None else 0.0
         within = self._known(step, step.within, track) if step.within is not None else 0.0
+        began = self._now
         if "reads" in step.of:
             return await self._reads(step, track, within)
         if step.never:
             came = await self._comes(step.condition, track, lasts, 0.0)
-            return not came, f"it after {show_duration(self._now)}" if came else ""
+            return not came, f"it after {show_duration(self._now - began)}" if came else ""
         if step.within is None and lasts:
             held = not await self._comes(lambda look: not step.condition(look), track, lasts, 0.0)
         else:

@@ -5,12 +5,15 @@ import re
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import cavet
-from cavet.bench import load_bench
+from cavet import clock
+from cavet.bench import Carrier, RunningBench, load_bench, until_ready
 from cavet.demo import demo_path, find_routines
 from cavet.record import Kind
-from tests.routines.running import run
+from cavet.routines import Runner, routine_text
+from tests.routines.running import PLAN, run
 
 
 class Steps(unittest.TestCase):
@@ -343,6 +346,66 @@ class Ends(unittest.TestCase):
         )
         self.assertEqual((ran.end.result, ran.end.why, ran.said), ("stopped", "enough", ["finally"]))
         self.assertTrue(ran.of("end")[0]["at_rest"])
+
+    def test_finally_goes_on_where_it_is_stopped_for_the_first_time_in_it(self):
+        async def stop(bench, runner):
+            await asyncio.sleep(1.2)
+            runner.stop("enough")
+
+        for step, result in (("wait 10 ms", "stopped"), ('fail "so"', "failed")):
+            with self.subTest(step):
+                text = f'routine a\n    set beacon to 50 %\n    {step}\nfinally\n    wait 3 s\n    say "finally"\n'
+                ran = run(text, during=stop)
+                self.assertEqual((ran.end.result, ran.said), (result, ["finally"]))
+                self.assertTrue(ran.of("end")[0]["at_rest"])
+
+    LASTS = 'routine a\n    set beacon to 50 %\n    wait 1 h\nfinally\n    say "finally"\n'
+
+    def test_a_bench_that_is_closed_under_it_waits_for_finally_and_rest(self):
+        async def close(bench, runner):
+            await asyncio.sleep(2)
+            await bench.stop()
+
+        ran = run(self.LASTS, during=close)
+        self.assertEqual((ran.end.result, ran.end.why, ran.said), ("stopped", "the bench was closed", ["finally"]))
+        self.assertTrue(ran.of("end")[0]["at_rest"])
+
+    def test_who_ran_it_may_give_it_up_and_it_ends_in_good_order(self):
+        lines = []
+
+        async def story():
+            bench = RunningBench(PLAN, carrier=Carrier.MEMORY)
+            await bench.start()
+            await until_ready(bench.host_links["gatehouse"])
+            work = asyncio.ensure_future(Runner(bench, routine_text(self.LASTS, "f", PLAN), lines.append).run("a"))
+            await asyncio.sleep(2)
+            work.cancel()
+            with self.assertRaises(asyncio.CancelledError):
+                await work
+            await bench.stop()
+
+        clock.run(story(), fast=True)
+        self.assertIn("finally", [line.get("text") for line in lines])
+        self.assertEqual((lines[-1]["result"], lines[-1]["at_rest"]), ("stopped", True))
+
+    def test_an_error_of_our_own_is_told_and_it_ends_in_good_order(self):
+        async def fails(runner, step, track):
+            raise KeyError("nobody thought of it")
+
+        with mock.patch.object(Runner, "_mark", fails), self.assertLogs("cavet", "ERROR"):
+            ran = run(self.LASTS.replace("wait 1 h", 'mark "x"'))
+        self.assertEqual((ran.end.result, ran.said), ("failed", ["finally"]))
+        self.assertIn("nobody thought of it", ran.end.why)
+        self.assertTrue(ran.of("end")[0]["at_rest"])
+
+    def test_what_never_should_have_happened_is_told_with_when_it_did(self):
+        ran = run("""
+            routine a
+                wait 5 s
+                press gatehouse.stop_button for 1 s without waiting
+                expect never stop_button is pressed for 2 s
+        """)
+        self.assertRegex(ran.end.why, r"^expected never stop_button is pressed for 2 s, found it after \d+(\.\d)? ms$")
 
     def test_finally_takes_30_s_at_most(self):
         ran = run("""

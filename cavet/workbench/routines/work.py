@@ -17,7 +17,7 @@ import msgspec
 
 from cavet.bench import RunningBench, write_whole
 from cavet.demo import demo_path, find_routines
-from cavet.routines import End, Looking, Program, RoutinePlan, Runner, Step, Value, routine_text, tune_value
+from cavet.routines import Looking, Program, RoutinePlan, Runner, Step, Value, routine_text, tune_value
 from cavet.units import show
 from cavet.wording import WrongError
 
@@ -231,11 +231,7 @@ class Work:
         self._post(begin)
 
     async def _carry_out(self, run: Run, routine: str, tunes: dict[str, float]) -> None:
-        try:
-            end = await run.runner.run(routine, tunes)
-        except Exception as error:  # noqa: BLE001
-            end = End(result="failed", why=str(error))
-            run.tell({"event": "end", "t": self._bench.clock.now(), "result": "failed", "line": 0, "why": str(error)})
+        end = await run.runner.run(routine, tunes)
         took = self._bench.clock.now() - run.began
         self.before = [Past(run.began, routine, end.result, end.why, end.line, took), *self.before][:MOST_RUNS]
         self.version += 1
