@@ -353,6 +353,7 @@ class _Reader:
             retries=table["retries"],
             sampling=table["sampling"],
             reopen=table["reopen"],
+            lost_after=table["lost_after"],
             poll=table["poll"],
             in_flight=table["in_flight"],
             repeat_writes=table["repeat_writes"],

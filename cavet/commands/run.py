@@ -138,7 +138,7 @@ async def run(
             for defect in defects:
                 bench.world.switch_defect(defect, True)
             await bench.start()
-            await asyncio.gather(*(until_ready(bench.host_links[host]) for host in hosts_of(plan, program)))
+            await asyncio.gather(*(until_ready(bench.host_links[host]) for host in hosts_of(plan, program, name)))
             runner = Runner(bench, program, tell)
             told = listen(bench, runner, program, name, tell)
             end = await runner.run(name, tunes)
@@ -148,9 +148,10 @@ async def run(
             tell.close()
 
 
-def hosts_of(plan: Plan, program: Program) -> list[str]:
-    """The hosts that a routine talks to, in the bench's order."""
-    wanted = program.hosts
+def hosts_of(plan: Plan, program: Program, name: str) -> list[str]:
+    """The hosts that a routine talks to, and those of boards that get rules, in the bench's order."""
+    others = {host for routine in program.routines.values() for host in routine.hosts}
+    wanted = program.routines[name].hosts | (program.hosts - others)
     return [host for host in plan.hosts if host in wanted]
 
 

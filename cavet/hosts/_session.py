@@ -50,6 +50,8 @@ class Manners(msgspec.Struct, frozen=True, kw_only=True):
     """How often analog inputs are to be reported, 0 for the board's own default."""
     reopen: float = 0.5
     """The pause before a lost link is opened again."""
+    lost_after: float = 30.0
+    """A link that is not back after so long is lost for good: a routine that needs it ends."""
     poll: float = 0.25
     """How often points are read, where the board does not report them by itself."""
     in_flight: int = 4

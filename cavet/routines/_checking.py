@@ -6,6 +6,8 @@ import math
 from functools import partial
 from typing import Any
 
+import msgspec
+
 from cavet.bench import Plan
 from cavet.boards import Rule
 from cavet.hosts import Point, PointKind
@@ -29,16 +31,23 @@ class _Checker(StepChecks):
 
     def check(self) -> tuple[Program, list[WrongError]]:
         self._tunes = {name: self._tunes_of(routine) for name, routine in self._sheet.routines.items()}
-        found = {}
+        found, used = {}, {}
         for name, routine in self._sheet.routines.items():
+            self._speak_anew()
             self._attempt(routine.line, partial(self._free, name, 9, "a routine"))
             found[name] = self._routine_plan(routine)
+            used[name] = self._used
         self._no_circles()
+        for name, plan in found.items():
+            hosts = frozenset().union(*(used.get(each, set()) for each in [name, *self._inner(name)]))
+            found[name] = msgspec.structs.replace(plan, hosts=hosts)
+        self._speak_anew()
         reflexes: dict[str, list[Rule]] = {}
         for reflex in self._sheet.reflexes:
             rules = self._attempt(reflex.line, partial(self._rules_of, reflex))
             reflexes.setdefault(reflex.board, []).extend(rules or [])
-        return Program(file=self._sheet.file, routines=found, hosts=self._used, reflexes=reflexes), self.mistakes
+        hosts = frozenset(self._used).union(*(plan.hosts for plan in found.values()))
+        return Program(file=self._sheet.file, routines=found, hosts=hosts, reflexes=reflexes), self.mistakes
 
     def _rules_of(self, reflex: tree.Reflex) -> list[Rule]:
         self._free(reflex.name, 8, "a reflex")
@@ -47,19 +56,20 @@ class _Checker(StepChecks):
 
     def _no_circles(self) -> None:
         for name, routine in self._sheet.routines.items():
-            seen: set[str] = set()
-            waiting = [name]
-            while waiting:
-                for inner in self._does.get(waiting.pop(), ()):
-                    if inner == name:
-                        mistake = MistakeError(
-                            1, found=f"{name}, which does itself", expected="routines that end somewhere"
-                        )
-                        self.mistakes.append(mistake.told(self._sheet.file, routine.line))
-                        return
-                    if inner not in seen:
-                        seen.add(inner)
-                        waiting.append(inner)
+            if name in self._inner(name):
+                mistake = MistakeError(1, found=f"{name}, which does itself", expected="routines that end somewhere")
+                self.mistakes.append(mistake.told(self._sheet.file, routine.line))
+                return
+
+    def _inner(self, name: str) -> set[str]:
+        """The routines that one does, and those that these do."""
+        seen: set[str] = set()
+        waiting = [name]
+        while waiting:
+            new = set(self._does.get(waiting.pop(), ())) - seen
+            seen |= new
+            waiting += new
+        return seen
 
     # routines and tracks
 

@@ -47,6 +47,8 @@ class RoutinePlan(msgspec.Struct, frozen=True, kw_only=True):
     tracks: list[TrackPlan]
     whens: list[TrackPlan]
     lastly: list[tree.Step]
+    hosts: frozenset[str] = frozenset()
+    """The hosts that it speaks with, those of the routines that it does included."""
 
     def steps(self) -> Iterable[tree.Step]:
         """All its steps."""
@@ -59,8 +61,8 @@ class Program(msgspec.Struct, frozen=True, kw_only=True):
 
     file: str
     routines: dict[str, RoutinePlan]
-    hosts: set[str]
-    """The hosts that are spoken with."""
+    hosts: frozenset[str]
+    """The hosts that are spoken with, and those of boards that are given rules."""
     reflexes: dict[str, list[Rule]]
     """The rules that boards are given for the run."""
 

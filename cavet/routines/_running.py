@@ -10,7 +10,7 @@ import asyncio
 from collections.abc import Awaitable, Callable
 from typing import Any
 
-from cavet.bench import LOOK_SECONDS, RunningBench, Standings
+from cavet.bench import LOOK_SECONDS, HostLink, RunningBench, Standings
 from cavet.boards import Rule
 from cavet.faults import note_fault
 from cavet.hosts import Point
@@ -22,13 +22,15 @@ from cavet.routines._plans import Program, RoutinePlan, TrackPlan
 from cavet.routines._step_checks import MOST_TURNS
 from cavet.routines._telling import End, EndError, LeaveError, OverError, Tell
 from cavet.routines._track import Scope, Track
-from cavet.routines._working import Working
+from cavet.routines._working import Working, unreachable
 from cavet.units import show_duration
 from cavet.wording import UnreachableError, WrongError, plain
 
 FINALLY_SECONDS = 30.0
 MOST_IDLE = 10_000
 """So many turns of an endless loop may take no time."""
+LINK_SECONDS = 0.1
+"""How often the links are looked at."""
 REFLEX_SECONDS = 0.05
 """How often it is looked for what boards have done by themselves."""
 
@@ -57,6 +59,8 @@ class Runner(Working):
         self._main: asyncio.Task[None] | None = None
         self._late: set[int] = set()
         self._is_over = asyncio.Event()
+        self._lost_since: dict[str, float] = {}
+        """Since when links that are needed are away."""
 
     @property
     def _now(self) -> float:
@@ -69,8 +73,11 @@ class Runner(Working):
 
     def stop(self, why: str) -> None:
         """End it, as soon as it waits: `finally` runs, and the outputs go to rest. A second time changes nothing."""
+        self._end_all(End(result="stopped", why=why))
+
+    def _end_all(self, end: End) -> None:
         if self._ending is None:
-            self._ending = End(result="stopped", why=why)
+            self._ending = end
             if self._main is not None:
                 self._main.cancel()
 
@@ -137,7 +144,10 @@ class Runner(Working):
         """Run it, take what boards were given away again, and send what was touched to rest, whatever has ended it."""
         rules = self._program.reflexes
         self._give_rules(rules)
-        watching = asyncio.create_task(self._watch_reflexes(len(self._bench.record)))
+        watching = [
+            asyncio.create_task(self._watch_reflexes(len(self._bench.record))),
+            asyncio.create_task(self._watch_links(sorted(self._program.routines[name].hosts))),
+        ]
         given_up: asyncio.CancelledError | None = None
         try:
             end = await self._whole(name, tunes)
@@ -145,8 +155,9 @@ class Runner(Working):
             given_up, end = error, End(result="stopped", why="who ran it has given it up")
         self._give_rules({board: [] for board in rules})
         at_rest = await self._to_rest()
-        watching.cancel()
-        await asyncio.wait({watching})
+        for task in watching:
+            task.cancel()
+        await asyncio.wait(watching)
         self._tell("end", result=end.result, line=end.line, why=end.why, touched=list(self._touched), at_rest=at_rest)
         if given_up is not None:
             raise given_up
@@ -158,6 +169,23 @@ class Runner(Working):
             self._bench.world.boards[board].follow_rules(given, self._now)
         if rules:
             self._bench.board_side.turn()
+
+    async def _watch_links(self, hosts: list[str]) -> None:
+        """End the run where a link that it needs is lost for good, whatever its tracks wait for. A step that needs the
+        link is given the time to say so itself."""
+        while True:
+            for link in (self._bench.host_links[host] for host in hosts):
+                if link.ready:
+                    self._lost_since.pop(link.plan.name, None)
+                    continue
+                since = self._lost_since.setdefault(link.plan.name, self._now)
+                if self._now - since >= link.plan.manners.lost_after + LINK_SECONDS:
+                    self._end_all(End(result="lost", why=str(unreachable(link))))
+            await asyncio.sleep(LINK_SECONDS)
+
+    def _is_lost_for_good(self, link: HostLink) -> bool:
+        since = self._lost_since.get(link.plan.name)
+        return since is not None and self._now - since >= link.plan.manners.lost_after
 
     async def _watch_reflexes(self, number: int) -> None:
         """Tell each turn of a rule that a board follows by itself, with its delay."""
@@ -366,7 +394,9 @@ class Runner(Working):
             raise
         except UnreachableError as error:
             result = "failed"
-            raise OverError(End(result="lost", line=step.line, why=str(error))) from error
+            links = [link for link in self._bench.host_links.values() if link.address == error.place]
+            is_there = bool(links) and all(link.ready for link in links)  # only an answer that was due is not
+            raise OverError(End(result="failed" if is_there else "lost", line=step.line, why=str(error))) from error
         except WrongError as error:
             result = "failed"
             raise self._failed(step, str(error)) from error

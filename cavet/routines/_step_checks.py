@@ -36,10 +36,14 @@ class StepChecks:
         self._loops = 0
         self._does: dict[str, set[str]] = {name: set() for name in sheet.routines}
         self._routine = ""
-        self._used: set[str] = set()
-        self._everywhere = Names(plan, {}, self._used)
+        self._speak_anew()
         self._tunes: dict[str, dict[str, TunePlan]] = {}
         """The tunes of each routine."""
+
+    def _speak_anew(self) -> None:
+        """From here on, no host has been spoken with."""
+        self._used: set[str] = set()
+        self._everywhere = Names(self._plan, {}, self._used)
 
     def _attempt(self, line: int, act: Callable[[], Any]) -> Any:
         """Check something of a line; what is wrong there is noted, and the rest goes on."""

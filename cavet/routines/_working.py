@@ -6,7 +6,7 @@ import asyncio
 from math import inf
 from typing import Any
 
-from cavet.bench import LOOK_SECONDS, RunningBench, Standings, read_afresh, say
+from cavet.bench import LOOK_SECONDS, HostLink, RunningBench, Standings, read_afresh, say
 from cavet.hosts import Asked, Point, PointKind
 from cavet.record import Kind, Topic
 from cavet.routines import _tree as tree
@@ -19,8 +19,6 @@ from cavet.routines._track import Track
 from cavet.units import show_duration
 from cavet.wording import UnreachableError
 
-LOST_SECONDS = 30.0
-"""A link that is not back after so long is lost for good."""
 RAMP_SECONDS = 0.02
 
 
@@ -42,6 +40,9 @@ class Working:
     async def _step(self, step: tree.Step, track: Track) -> None:
         raise NotImplementedError
 
+    def _is_lost_for_good(self, link: HostLink) -> bool:
+        raise NotImplementedError
+
     @staticmethod
     def _holds(condition: Run, look: Looking) -> bool:
         held = bool(condition(look))
@@ -56,21 +57,21 @@ class Working:
     def _touch(self, point: Point) -> None:
         self._touched.setdefault(point.name, point)
 
-    async def _back(self, point: Point) -> None:
+    async def _back(self, host: str) -> None:
         """Wait until a board can be talked to. Raises `UnreachableError` where it stays lost."""
-        link = self._bench.host_links[point.board]
-        until = self._now + LOST_SECONDS
+        link = self._bench.host_links[host]
+        until = self._now + link.plan.manners.lost_after
         while not link.ready:
-            if self._now >= until:
-                raise UnreachableError(link.address, link.problem.removeprefix(f"{link.address}: ") or link.words)
+            if self._now >= until or self._is_lost_for_good(link):
+                raise unreachable(link)
             await asyncio.sleep(LOOK_SECONDS)
 
     async def _ask_for(self, point: Point, value: Asked, step: tree.Step, track: Track) -> None:
         """Ask for a value, and wait until it is confirmed; a link that is lost meanwhile is waited for."""
         self._touch(point)
-        until = self._now + LOST_SECONDS
+        until = self._now + self._bench.host_links[point.board].plan.manners.lost_after
         while True:
-            await self._back(point)
+            await self._back(point.board)
             try:
                 trail = await follow_wish(self._bench, self._standings, point, value, track.by, track.step)
                 break
@@ -88,7 +89,7 @@ class Working:
         if step.waits:
             await self._ask_for(point, value, step, track)
         else:
-            await self._back(point)
+            await self._back(point.board)
             self._touch(point)
             self._bench.ask(point, value, by=track.by, cause=track.step)
 
@@ -109,7 +110,7 @@ class Working:
             self._standings.follow()
             trail = self._standings.trails.all.get(last) if last is not None else None
             if trail is None or trail.stopped is not None or trail.reached(Kind.CARRIED) is not None:
-                await self._back(point)
+                await self._back(point.board)
                 last = self._bench.ask(point, begin + (wanted - begin) * share, by=track.by, cause=track.step)
             await asyncio.sleep(min(RAMP_SECONDS, max(0.0, began + over - self._now)) or LOOK_SECONDS)
 
@@ -143,7 +144,7 @@ class Working:
         await self._ask_for(point, rest, step, track)
 
     async def _ask(self, step: tree.Step, track: Track) -> None:
-        await self._back(step.point)
+        await self._back(step.point.board)
         heard = await read_afresh(self._bench, step.point)
         if heard.refusal:
             raise self._failed(step, heard.refusal)
@@ -168,6 +169,7 @@ class Working:
     async def _send(self, step: tree.Step, track: Track) -> None:
         fields = texts_of(step.fields, track.look)
         within = self._known(step, step.within, track) if step.within is not None else None
+        await self._back(step.host)
         said = await say(self._bench, step.host, step.message, fields, within, track.by, cause=track.step)
         if step.answer is None:
             return
@@ -234,7 +236,7 @@ class Working:
     async def _reads(self, step: tree.Step, track: Track, within: float) -> tuple[bool, str]:
         point, wanted, until = step.reads, self._known(step, step.value, track), self._now + within
         while True:
-            await self._back(point)
+            await self._back(point.board)
             heard = await read_afresh(self._bench, point)
             if heard.got is not None and point.same(heard.got, wanted):
                 return True, ""
@@ -315,6 +317,11 @@ class Working:
 
     async def _reset(self, step: tree.Step, track: Track) -> None:
         self._bench.restart(step.board)
+
+
+def unreachable(link: HostLink) -> UnreachableError:
+    """That a link is lost, in its own words."""
+    return UnreachableError(link.address, link.problem.removeprefix(f"{link.address}: ") or link.words)
 
 
 def _answers(message: Any, name: str, wanted: dict[str, str]) -> bool:

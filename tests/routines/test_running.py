@@ -3,6 +3,7 @@
 import asyncio
 import re
 import tempfile
+import textwrap
 import unittest
 from pathlib import Path
 from unittest import mock
@@ -13,6 +14,7 @@ from cavet.bench import Carrier, RunningBench, load_bench, until_ready
 from cavet.demo import demo_path, find_routines
 from cavet.record import Kind
 from cavet.routines import Runner, routine_text
+from cavet.wording import UnreachableError
 from tests.routines.running import PLAN, run
 
 
@@ -434,6 +436,63 @@ class Ends(unittest.TestCase):
                 ran = run(f"routine a\n    set beacon to 10 %\n    wait 1 s\n    {step}\n", during=lose)
                 self.assertEqual((ran.end.result, ran.end.line), ("lost", 4))
                 self.assertFalse(ran.of("end")[0]["at_rest"])
+
+    def test_a_link_that_is_lost_for_good_ends_it_whatever_it_waits_for(self):
+        patient = load_bench(demo_path()).changed_all([(("hosts", "gatehouse", "lost_after"), "3 s")]).plan
+        for plan, after in ((PLAN, 30.0), (patient, 3.0)):
+            for step in ("wait 1 h", "wait until level > 9 m", "wait until towpath is lost"):
+                with self.subTest(after=after, step=step):
+                    gone = []
+
+                    async def lose(bench, runner, gone=gone):
+                        await asyncio.sleep(0.5)
+                        bench.break_link("gatehouse")
+                        gone.append(bench.clock.now())
+
+                    ran = run(f"routine a\n    set beacon to 10 %\n    {step}\n", during=lose, plan=plan)
+                    self.assertEqual(ran.end.result, "lost")
+                    self.assertIn("gatehouse", ran.end.why)
+                    self.assertAlmostEqual(ran.of("step")[-1]["t"] - gone[0], after, delta=0.5)
+
+    def test_a_link_that_it_does_not_need_may_be_away(self):
+        async def lose(bench, runner):
+            bench.break_link("towpath")
+
+        text = """
+            routine a
+                wait until towpath is lost
+                wait 40 s
+                do b
+            routine b
+                set beacon to 10 %
+            routine c
+                set lamp to on
+        """
+        ran = run(text, during=lose)
+        self.assertEqual((ran.end.result, ran.end.why), ("done", ""))
+        self.assertEqual(run(text, "c", during=lose).end.result, "lost")
+        routines = routine_text(textwrap.dedent(text), "f", PLAN).routines
+        self.assertEqual([sorted(routines[name].hosts) for name in "abc"], [["gatehouse"]] * 2 + [["towpath"]])
+
+    def test_an_answer_that_does_not_come_fails_it_while_the_link_is_there(self):
+        async def mute(bench, point):
+            raise UnreachableError(bench.host_links[point.board].address, f"nothing was heard of {point.name}")
+
+        with mock.patch("cavet.routines._working.read_afresh", mute):
+            ran = run("routine a\n    ask level\n")
+        self.assertEqual((ran.end.result, ran.end.line), ("failed", 2))
+        self.assertIn("nothing was heard of level", ran.end.why)
+
+    def test_a_message_waits_for_its_link_too(self):
+        async def lose(bench, runner):
+            await asyncio.sleep(0.5)
+            bench.break_link("pumphouse")
+            await asyncio.sleep(5)
+            bench.mend_link("pumphouse")
+
+        said = "send pumphouse read-coils address 0 quantity 1 answered by read-coils within 2 s"
+        ran = run(f"routine a\n    wait 1 s\n    {said}\n", during=lose)
+        self.assertEqual((ran.end.result, ran.end.why), ("done", ""))
 
     def test_tunes_are_turned_within_their_range(self):
         async def turn(bench, runner):
