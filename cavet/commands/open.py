@@ -103,6 +103,8 @@ def open_workbench(
             if app.failed is not None:
                 raise app.failed
             if not changing.wants_again:
+                if desk.made_work is not None and desk.made_work.is_running:
+                    click.echo("the routine that runs ends first: `finally`, then its outputs go to rest")
                 return app.return_value or 0
             thread.take_over(as_plan(changing.file), changes_between(running, changing.file))
 

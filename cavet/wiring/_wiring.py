@@ -89,17 +89,11 @@ class Wiring:
         found = [self.by_key[key] for key in keys if key in self.by_key]
         if not found:
             return [Wire(point=point, place=None, leads=False, named=named)]
-        return [Wire(point=point, place=place, leads=named in self._behind(place), named=named) for place in found]
-
-    def _behind(self, place: Place) -> tuple[str, ...]:
-        """The parts that a place leads to; what measures a sum of the rig, or keeps a value, leads to itself."""
-        return place.parts
+        return [Wire(point=point, place=place, leads=named in place.parts, named=named) for place in found]
 
     def reached(self, point: Point) -> tuple[str, ...]:
-        """The parts that a point leads to, however it is called."""
-        return tuple(
-            dict.fromkeys(name for wire in self.wires_of(point) if wire.place for name in self._behind(wire.place))
-        )
+        """The parts that a point leads to, however it is called: none for what keeps a value, or measures the rig."""
+        return tuple(dict.fromkeys(name for wire in self.wires_of(point) if wire.place for name in wire.place.parts))
 
     def device_at(self, point: DevicePoint) -> str | None:
         """The part that really is at the address at which the host believes a point's device to be."""
