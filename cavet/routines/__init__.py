@@ -6,7 +6,7 @@
 from cavet.routines._compiling import Value
 from cavet.routines._looking import Looking
 from cavet.routines._plans import Program, RoutinePlan, TunePlan
-from cavet.routines._reading import chosen, read_routine, routine_text, tune_value
+from cavet.routines._reading import chosen, read_routine, read_source, routine_text, tune_value
 from cavet.routines._running import Runner
 from cavet.routines._telling import End
 from cavet.routines._tree import Step
@@ -25,6 +25,7 @@ __all__ = [
     "Value",
     "chosen",
     "read_routine",
+    "read_source",
     "routine_text",
     "tune_value",
 ]

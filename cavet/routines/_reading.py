@@ -19,7 +19,12 @@ MAX_BYTES = 4 << 20
 def read_routine(path: Path, plan: Plan) -> Program:
     """Read a file and check it against a bench. Raises `WrongError` where it can't be read, and an `ExceptionGroup` of
     all that is wrong in it."""
-    return routine_text(read_text(path, "a routine", MAX_BYTES), path.name, plan)
+    return routine_text(read_source(path), path.name, plan)
+
+
+def read_source(path: Path) -> str:
+    """Read the text of a file of routines. Raises `WrongError` where it can't be read."""
+    return read_text(path, "a routine", MAX_BYTES)
 
 
 def routine_text(text: str, file: str, plan: Plan) -> Program:

@@ -5,6 +5,7 @@ from pathlib import Path
 
 from cavet.bench import load_bench, start_text
 from cavet.demo import demo_path, find_routines
+from cavet.wording import WrongError
 from cavet.workbench.routines.coloring import fitting, spans
 from cavet.workbench.routines.work import routine_path
 from cavet.workbench.screens.routines import RoutinesScreen
@@ -239,6 +240,22 @@ class OnTheScreen(unittest.TestCase):
             self.assertIn("theirs", work.text)
 
         seated(story)
+
+    def test_a_file_that_can_not_be_read_is_told_and_not_written_over(self):
+        async def story(seat):
+            path = routine_path(Path(seat.desk.bench.plan.path))
+            path.write_bytes(b'routine a\n    say "\xff"\n')
+            seat.app.go_to_screen("routines")
+            await seat.on(RoutinesScreen)
+            await seat.sees('found "byte FF"', "expected text in UTF-8")
+            for act in (seat.desk.work.save, seat.desk.work.taken_in):
+                with self.assertRaises(WrongError) as caught:
+                    act()
+                self.assertIn("byte FF", str(caught.exception))
+            self.assertIn(b"\xff", path.read_bytes())
+            self.assertTrue(seat.desk.work.text.startswith("routine first"))
+
+        seated(story, text=start_text("x", "x", ["firmata"]))
 
     def test_what_was_done_by_hand_becomes_lines(self):
         async def story(seat):

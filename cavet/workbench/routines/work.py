@@ -17,7 +17,7 @@ import msgspec
 
 from cavet.bench import RunningBench, write_whole
 from cavet.demo import demo_path, find_routines
-from cavet.routines import Looking, Program, RoutinePlan, Runner, Step, Value, routine_text, tune_value
+from cavet.routines import Looking, Program, RoutinePlan, Runner, Step, Value, read_source, routine_text, tune_value
 from cavet.units import show
 from cavet.wording import WrongError
 
@@ -89,8 +89,13 @@ class Work:
         self._bench = bench
         self._post = post
         self.path = routine_path(Path(bench.plan.path)) if bench.plan.path else Path("mine.routine")
-        self.text = self._read() or beginning(bench)
-        self._saved = self._read()
+        self.unreadable: WrongError | None = None
+        """Why the file that is there can't be read; it is not written over then."""
+        try:
+            self._saved = self._read()
+        except WrongError as error:
+            self._saved, self.unreadable = "", error
+        self.text = self._saved or beginning(bench)
         self.program: Program | None = None
         self._steps: dict[int, Step] = {}
         self.mistakes: list[WrongError] = []
@@ -105,10 +110,8 @@ class Work:
     # the text
 
     def _read(self) -> str:
-        try:
-            return self.path.read_text("utf-8")
-        except (OSError, UnicodeDecodeError):
-            return ""
+        """What is in the file; nothing where there is none yet. Raises `WrongError` where it can't be read."""
+        return read_source(self.path) if self.path.exists() else ""
 
     @property
     def is_saved(self) -> bool:
@@ -134,7 +137,7 @@ class Work:
         """Write the file in one go. Raises `WrongError`: also where somebody else has changed it meanwhile."""
         there = self._read()
         if there != self._saved:
-            expected = "the one that was read: ctrl+r takes it in, ctrl+z brings back what is here"
+            expected = "the one that was read: ctrl+r takes it in, ctrl+s once more writes over it"
             self._saved = there
             raise WrongError(self.path.name, found="a file that was changed meanwhile", expected=expected)
         write_whole(self.path, self.text)
@@ -148,7 +151,7 @@ class Work:
         return beginning(self._bench, next(name for name in names_on if name not in names))
 
     def taken_in(self) -> str:
-        """What the file says now, taken in as the text."""
+        """What the file says now, taken in as the text. Raises `WrongError` where it can't be read."""
         self._saved = self._read()
         return self._saved
 

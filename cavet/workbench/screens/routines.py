@@ -90,6 +90,8 @@ class RoutinesScreen(Frame):
 
     def on_mount(self) -> None:
         self.call_after_refresh(self._editor.focus)
+        if self._work.unreadable is not None:
+            self.say(str(self._work.unreadable))
 
     def pictures(self) -> Iterable[Follow]:
         yield "the line over the text", self._follow_head
@@ -268,6 +270,9 @@ class RoutinesScreen(Frame):
 
     def action_take_in(self) -> None:
         """What the file says now, in the place of what is here."""
+        self.attempt(self._take_in)
+
+    def _take_in(self) -> None:
         self._editor.replace(self._work.taken_in(), (0, 0), self._editor.document.end)
         self.say("taken in as the file has it; ctrl+z brings back what was here", well=True)
 
