@@ -1,6 +1,15 @@
 """The bench: its file, and the whole set-up put together and running."""
 
-from cavet.bench._asking import LOOK_SECONDS, MOVE_SECONDS, Heard, ask_and_follow, check_link, read_afresh, until_ready
+from cavet.bench._asking import (
+    LOOK_SECONDS,
+    MOVE_SECONDS,
+    Heard,
+    ask_and_follow,
+    check_link,
+    read_afresh,
+    until_ready,
+    value_for,
+)
 from cavet.bench._building import BROKER, build_world
 from cavet.bench._bus_reading import line_names
 from cavet.bench._by_hand import Answer
@@ -121,6 +130,7 @@ __all__ = [
     "spoken",
     "start_text",
     "until_ready",
+    "value_for",
     "with_addresses",
     "write_whole",
 ]

@@ -13,7 +13,7 @@ from cavet.bench._running import RunningBench
 from cavet.bench._standing import Standings
 from cavet.hosts import Asked, Point
 from cavet.record import Trail
-from cavet.wording import UnreachableError
+from cavet.wording import UnreachableError, WrongError, listed
 
 LOOK_SECONDS = 0.005
 READ_SECONDS = 11.0
@@ -26,6 +26,20 @@ def patience(link: HostLink) -> float:
     """How long a board may take to be ready, in seconds: the time of its manners, twice over."""
     manners = link.plan.manners
     return manners.boot_wait + (manners.retries + 2) * manners.reply_within + 2.0
+
+
+def value_for(point: Point, value: Asked) -> Asked:
+    """A value that a point is to be asked for: in its unit, or a text in any that fits. Raises `WrongError`."""
+    if isinstance(value, str):
+        return point.parse(value)
+    if point.kind.is_text:
+        raise WrongError(f"{point.board}.{point.name}", found=value, expected="a text")
+    if point.kind.is_switch:
+        if value not in (0, 1):
+            expected = f"true or false, {listed(point.words)}"
+            raise WrongError(f"{point.board}.{point.name}", found=value, expected=expected)
+        return bool(value)
+    return float(value)
 
 
 async def until_ready(link: HostLink) -> None:

@@ -154,6 +154,18 @@ class Plan(msgspec.Struct, frozen=True, kw_only=True):
             raise WrongError("point", found=name, expected=f"one of {listed(known)}", nearest=nearest(short, known))
         return point
 
+    def links_meant(self, word: str) -> list[LinkPlan]:
+        """The links that a word means: a board's, or one by its name, `board.name` or `board.kind`. Raises
+        `WrongError`."""
+        found = [
+            link for link in self.links.values()
+            if word in (link.board, link.name, f"{link.board}.{link.name}", f"{link.board}.{link.kind}")
+        ]  # fmt: skip
+        if not found:
+            known = sorted({link.board for link in self.links.values()} | set(self.links))
+            raise WrongError("link", found=word, expected=f"one of {listed(known)}", nearest=nearest(word, known))
+        return found
+
     def on_broker(self, address: str) -> Plan:
         """The same bench with all that speaks MQTT on this broker. Raises `WrongError`."""
         if problem := address_problem(address):

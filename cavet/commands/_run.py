@@ -113,11 +113,11 @@ def allow_many_files() -> None:
         resource.setrlimit(resource.RLIMIT_NOFILE, (wanted, hard))
 
 
-def code_of(arguments: Sequence[str]) -> int:
+def code_of(arguments: Sequence[str], command: click.Command = cavet, name: str = "cavet") -> int:
     """Run the command line; give its exit code. Errors go to standard error, one line each."""
     try:
         keep_log()
-        code = cavet.main(args=list(arguments), prog_name="cavet", standalone_mode=False)
+        code = command.main(args=list(arguments), prog_name=name, standalone_mode=False)
         if sys.stdout is not None:  # it may have been shut from the start
             sys.stdout.flush()
         return code if isinstance(code, int) else DONE

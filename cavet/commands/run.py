@@ -5,9 +5,10 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import click
+import msgspec
 
 from cavet import clock
 from cavet.bench import Carrier, Plan, RunningBench, until_ready
@@ -17,62 +18,90 @@ from cavet.commands._outside import act_on, follow_input, read_line
 from cavet.commands._recording import record_options, recorded, seed_option, with_seed
 from cavet.commands._saying import Output, as_json, end_at_signals
 from cavet.demo import find_routines
-from cavet.routines import Program, Runner, chosen, read_routine, tune_value
+from cavet.routines import Program, Runner, chosen, python_of, read_source, routine_text, tune_value
 from cavet.units import show_duration
 from cavet.wording import WrongError, listed, nearest, plain
 
 CODES = {"done": 0, "stopped": 0, "failed": 1, "lost": 3}
 
 
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+class Wish(msgspec.Struct, frozen=True):
+    """How a routine is to be run: what the options of the command line say."""
+
+    routine: str | None
+    tunes: tuple[str, ...]
+    defects: tuple[str, ...]
+    seed: str | None
+    real: bool
+    at: tuple[str, ...]
+    broker: str | None
+    record_path: Path | None
+    force: bool
+    as_json_lines: bool
+
+    @property
+    def is_real(self) -> bool:
+        """Whether it runs in real time."""
+        return self.real or bool(self.at) or self.broker is not None
+
+    def plan(self, bench: str) -> Plan:
+        """The bench that it runs on. Raises `WrongError`."""
+        plan = with_seed(at_addresses(on_broker(open_bench(bench).plan, self.broker), self.at), self.seed)
+        for defect in self.defects:
+            if defect not in plan.defects:
+                known = plan.defects
+                raise WrongError(
+                    "--defect", found=defect, expected=f"one of {listed(known)}", nearest=nearest(defect, known)
+                )
+        return plan
+
+
+def run_options(command: F) -> F:
+    """The options of whatever runs a routine: those of a `Wish`."""
+    for option in reversed((
+        click.argument("routine", required=False),
+        click.option("--tune", "tunes", multiple=True, metavar="NAME=VALUE", help="Where a tune begins."),
+        click.option("--defect", "defects", multiple=True, metavar="NAME", help="A defect of the bench that is on."),
+        seed_option,
+        click.option("--real", is_flag=True, help="In real time, the boards on their real endpoints."),
+        click.option("--at", multiple=True, metavar="BOARD=ADDRESS", help="Drive the board that is at this address."),
+        broker_option,
+        record_options,
+        click.option("--json", "as_json_lines", is_flag=True, help="JSON lines."),
+    )):  # fmt: skip
+        command = option(command)
+    return command
+
+
 @click.command("run")
 @click.argument("bench", shell_complete=complete_benches)
 @click.argument("file", type=click.Path(path_type=Path))
-@click.argument("routine", required=False)
-@click.option("--tune", "tunes", multiple=True, metavar="NAME=VALUE", help="Where a tune begins.")
-@click.option("--defect", "defects", multiple=True, metavar="NAME", help="A defect of the bench that is on.")
-@seed_option
-@click.option("--real", is_flag=True, help="In real time, the boards on their real endpoints.")
-@click.option("--at", multiple=True, metavar="BOARD=ADDRESS", help="Drive the board that is at this address.")
-@broker_option
-@record_options
-@click.option("--json", "as_json_lines", is_flag=True, help="JSON lines.")
+@run_options
 @click.option("--check", "only_check", is_flag=True, help="Read and check it only.")
-def command(
-    bench: str, file: Path, routine: str | None, tunes: tuple[str, ...], defects: tuple[str, ...], seed: str | None,
-    real: bool, at: tuple[str, ...], broker: str | None, record_path: Path | None, force: bool,
-    as_json_lines: bool, only_check: bool,
-) -> int:  # fmt: skip
+@click.option("--to-python", is_flag=True, help="Print a program that does the same, to go on from by hand.")
+def command(bench: str, file: Path, only_check: bool, to_python: bool, **options: Any) -> int:
     """Run a routine of FILE on BENCH: the first, or ROUTINE; `demo` is the demo's file.
 
     It is checked whole before anything moves; however it ends, its outputs go to rest.
     """
-    plan = with_seed(at_addresses(on_broker(open_bench(bench).plan, broker), at), seed)
-    program = read_routine(find_routines(file), plan)
-    name = chosen(program, routine)
-    given = dict(read_tune(program, name, word) for word in tunes)
-    for defect in defects:
-        if defect not in plan.defects:
-            known = plan.defects
-            raise WrongError(
-                "--defect", found=defect, expected=f"one of {listed(known)}", nearest=nearest(defect, known)
-            )
-    if only_check:
+    wish = Wish(**options)
+    plan = wish.plan(bench)
+    text, name = read_source(find_routines(file)), find_routines(file).name
+    program = routine_text(text, name, plan)
+    if to_python:
+        click.echo(python_of(text, program, bench, chosen(program, wish.routine)), nl=False)
         return 0
-    is_real = real or bool(at) or broker is not None
-    return clock.run(
-        run(
-            plan,
-            program,
-            name,
-            given,
-            defects,
-            as_lines=as_json_lines,
-            real=is_real,
-            record_path=record_path,
-            force=force,
-        ),
-        fast=not is_real,
-    )
+    return carry_out(plan, program, wish, only_check=only_check)
+
+
+def carry_out(plan: Plan, program: Program, wish: Wish, *, only_check: bool = False) -> int:
+    """Run the routine that is wished for; give the exit code. Raises `WrongError`."""
+    name = chosen(program, wish.routine)
+    given = dict(read_tune(program, name, word) for word in wish.tunes)
+    return 0 if only_check else clock.run(run(plan, program, name, given, wish), fast=not wish.is_real)
 
 
 def read_tune(program: Program, routine: str, word: str) -> tuple[str, float]:
@@ -126,16 +155,13 @@ def readable(line: dict[str, Any]) -> str:
     return f"{at}{plain(str(line))}"
 
 
-async def run(
-    plan: Plan, program: Program, name: str, tunes: dict[str, float], defects: tuple[str, ...], *,
-    as_lines: bool, real: bool, record_path: Path | None, force: bool,
-) -> int:  # fmt: skip
+async def run(plan: Plan, program: Program, name: str, tunes: dict[str, float], wish: Wish) -> int:
     """Put the bench together, run the routine on it, end it; give the exit code."""
-    tell = Printer(as_lines=as_lines, real=real)
-    bench = RunningBench(plan, carrier=Carrier.REAL if real else Carrier.MEMORY)
-    with recorded(bench, record_path, force=force):
+    tell = Printer(as_lines=wish.as_json_lines, real=wish.is_real)
+    bench = RunningBench(plan, carrier=Carrier.REAL if wish.is_real else Carrier.MEMORY)
+    with recorded(bench, wish.record_path, force=wish.force):
         try:
-            for defect in defects:
+            for defect in wish.defects:
                 bench.world.switch_defect(defect, True)
             await bench.start()
             await asyncio.gather(*(until_ready(bench.host_links[host]) for host in hosts_of(plan, program, name)))

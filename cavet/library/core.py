@@ -26,6 +26,7 @@ from cavet.bench import (
     load_bench,
     read_afresh,
     until_ready,
+    value_for,
     with_addresses,
 )
 from cavet.demo import find_bench, find_routines
@@ -37,7 +38,7 @@ from cavet.library.trails import Trail
 from cavet.record import Event, Kind, RecordWriter, Topic, Transfer, check_new
 from cavet.record import Trail as Followed
 from cavet.routines import End, Runner, chosen, read_routine, tune_value
-from cavet.wording import UnreachableError, WrongError, listed, nearest
+from cavet.wording import UnreachableError, WrongError
 
 T = TypeVar("T")
 Value = float | bool | str
@@ -134,17 +135,6 @@ class BenchCore:
         point = self._running.plan.points.get(trail.point) if trail.root.topic is Topic.POINT else None
         return Trail(trail, self._standings.diagnose(trail), point)
 
-    def _links_of(self, name: str) -> list[str]:
-        """The names of the links that a word means: a board's, or a link's."""
-        plan = self._running.plan
-        found = [
-            link.name for link in plan.links.values() if name in (link.name, link.board, f"{link.board}.{link.name}")
-        ]
-        if not found:
-            known = sorted({link.board for link in plan.links.values()} | set(plan.links))
-            raise WrongError("link", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))
-        return found
-
     async def _wait(self, seconds: float) -> None:
         await asyncio.sleep(seconds)
 
@@ -195,7 +185,7 @@ class BenchCore:
 
     @asynccontextmanager
     async def _broken(self, name: str) -> AsyncIterator[None]:
-        links = self._links_of(name)
+        links = [link.name for link in self._running.plan.links_meant(name)]
         for link in links:
             self._running.break_link(link)
         try:
@@ -266,23 +256,10 @@ class PointCore:
 
         return self._bench._here(look)
 
-    def value(self, value: Value) -> Asked:
-        """Read a value of this point, in any unit that fits. Raises `WrongError`."""
-        if isinstance(value, str):
-            return self._point.parse(value)
-        if self._point.kind.is_text:
-            raise WrongError(f"{self.board}.{self.name}", found=value, expected="a text")
-        if self._point.kind.is_switch:
-            if value not in (0, 1):
-                expected = f"true or false, {listed(self._point.words)}"
-                raise WrongError(f"{self.board}.{self.name}", found=value, expected=expected)
-            return bool(value)
-        return float(value)
-
     async def _set(self, value: Value, over: float | None) -> Trail:
         if not self.is_output:
             raise WrongError(f"{self.board}.{self.name}", found="an input", expected="an output")
-        wanted = self.value(value)
+        wanted = value_for(self._point, value)
         await until_ready(self._link)
         if over:
             await self._ramp(wanted, over)

@@ -120,7 +120,8 @@ class _Checker(StepChecks):
 
         def names() -> Names:
             known = {
-                name: Value(kind="number", unit=tune.unit, run=partial(_in_scope, name)) for name, tune in tunes.items()
+                name: Value(kind="number", unit=tune.unit, run=partial(_in_scope, name), code=f'run.tune("{name}")')
+                for name, tune in tunes.items()
             }
             return Names(self._plan, known, self._used)
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from functools import partial
 from typing import Any, Protocol
 
 import msgspec
@@ -16,6 +17,7 @@ from cavet import units
 from cavet.bench import Plan
 from cavet.boards import KINDS
 from cavet.hosts import Point
+from cavet.routines import _code as code
 from cavet.routines import _tree as tree
 from cavet.routines._mistakes import MistakeError
 from cavet.routines._words import FUNCTIONS
@@ -61,6 +63,20 @@ class Value(msgspec.Struct, frozen=True, kw_only=True):
     resolution: float = 0.0
     """How near two numbers are the same, in `unit`."""
     constant: bool = False
+    code: str = ""
+    """The same in Python."""
+
+    @property
+    def python(self) -> str:
+        """How a program says it: what is known beforehand is said outright."""
+        return code.literal(self.run(None)) if self.constant else self.code
+
+    @property
+    def told(self) -> str:
+        """In Python: how it is told to a person."""
+        words = ", ".join(code.quoted(word) for word in self.words)
+        of = [f'"{self.unit}"'] if self.unit else [f"words=({words})"] if self.kind == "switch" else []
+        return code.called("told", self.python, *of)
 
     def shown(self, value: Any) -> str:
         """A value of it, for a person."""
@@ -151,10 +167,11 @@ class ValueCompiler:
             raise MistakeError(expr.at, found=self._words(found, expr), expected=expected)
         factor = _factor(found.unit, unit)
         run = found.run
-        scaled = lifted(lambda value: float(f"{value * factor:.15g}"))
+        scaled = lifted(partial(converted, factor=factor))
         return msgspec.structs.replace(
-            found, unit=unit, run=lambda look: scaled(run(look)), resolution=found.resolution * factor
-        )
+            found, unit=unit, run=lambda look: scaled(run(look)), resolution=found.resolution * factor,
+            code=code.called("converted", found.python, code.literal(factor)),
+        )  # fmt: skip
 
     def time(self, expr: tree.Expr) -> Value:
         """A time, in seconds. Raises `MistakeError`."""
@@ -180,7 +197,9 @@ class ValueCompiler:
         def run(look: Any) -> str:
             return "".join(part if isinstance(part, str) else part.shown(part.run(look)) for part in parts)[:MAX_TEXT]
 
-        return Value(kind="text", run=run, constant=all(isinstance(part, str) for part in parts))
+        pieces = [code.quoted(part) if isinstance(part, str) else part.told for part in parts]
+        is_constant = all(isinstance(part, str) for part in parts)
+        return Value(kind="text", run=run, constant=is_constant, code=code.text_of(pieces))
 
     def _name(self, expr: tree.Name, want: Value | None) -> Value:
         name = expr.name
@@ -226,10 +245,11 @@ class ValueCompiler:
         self._names.use_board(board)
         unit = KINDS[parts[part]["kind"]].unit
         path = expr.name
+        python = code.called("run.part", f'"{path}"')
         if unit:
             near = FINEST.get(unit, 0.0)
-            return Value(kind="number", unit=unit, run=lambda look: look.part(path), resolution=near)
-        return Value(kind="text", run=lambda look: look.part(path))
+            return Value(kind="number", unit=unit, run=lambda look: look.part(path), resolution=near, code=python)
+        return Value(kind="text", run=lambda look: look.part(path), code=python)
 
     def _truth(self, expr: tree.Truth, want: Value | None) -> Value:
         board = self._plan.boards.get(expr.board)
@@ -243,22 +263,25 @@ class ValueCompiler:
             )
         name = expr.board
         self._names.use_board(name)
-        return Value(kind="number", run=lambda look: look.pin(name, number))
+        python = code.called("run.pin", f'"{name}"', str(number))
+        return Value(kind="number", run=lambda look: look.pin(name, number), code=python)
 
     def _askedfor(self, expr: tree.AskedFor, want: Value | None) -> Value:
         point = self.point(expr.point)
         if not point.kind.is_output:
             raise MistakeError(expr.point.at, found=f"{point.name}, an input", expected="an output")
-        return msgspec.structs.replace(of_point(point), run=lambda look: look.asked(point))
+        python = code.called("run.asked", f'"{point.name}"')
+        return msgspec.structs.replace(of_point(point), run=lambda look: look.asked(point), code=python)
 
     def _elapsed(self, expr: tree.Elapsed, want: Value | None) -> Value:
-        return Value(kind="number", unit="s", run=lambda look: look.elapsed)
+        return Value(kind="number", unit="s", run=lambda look: look.elapsed, code="run.elapsed")
 
     def _negative(self, expr: tree.Negative, want: Value | None) -> Value:
         found = self._numeric(expr.of, want)
         run = found.run
         turned = lifted(lambda value: -value)
-        return msgspec.structs.replace(found, run=lambda look: turned(run(look)))
+        python = code.Code(f"-{code.within(found.python, code.ATOM)}", code.PRODUCT)
+        return msgspec.structs.replace(found, run=lambda look: turned(run(look)), code=python)
 
     def _numeric(self, expr: tree.Expr, want: Value | None = None) -> Value:
         found = self.value(expr, want)
@@ -269,15 +292,19 @@ class ValueCompiler:
     def _sum(self, expr: tree.Sum, want: Value | None) -> Value:
         left, right = self._numeric(expr.left, want), self._numeric(expr.right, want)
         constant = left.constant and right.constant
+        factor = 1.0
         if expr.sign in "+-":
             left, right = self._alike(left, right, expr.left, expr.right)
             act: Callable[[Any, Any], Any] = (lambda a, b: a + b) if expr.sign == "+" else (lambda a, b: a - b)
             unit = left.unit
         else:
             unit, factor = self._product_unit(expr, left, right)
-            act = (lambda a, b: a * b * factor) if expr.sign == "*" else (lambda a, b: _divided(a, b * factor))
+            act = (lambda a, b: a * b * factor) if expr.sign == "*" else (lambda a, b: divided(a, b * factor))
         join, first, second = lifted(act), left.run, right.run
-        return Value(kind="number", unit=unit, run=lambda look: join(first(look), second(look)), constant=constant)
+        return Value(
+            kind="number", unit=unit, run=lambda look: join(first(look), second(look)), constant=constant,
+            code=_sum_code(expr.sign, left, right, factor),
+        )  # fmt: skip
 
     def _alike(self, left: Value, right: Value, one: tree.Expr, other: tree.Expr) -> tuple[Value, Value]:
         """Two numbers in one unit: a bare one takes the other's."""
@@ -319,6 +346,7 @@ class ValueCompiler:
         return Value(
             kind="number", unit=unit, run=lambda look: act(*[run(look) for run in runs]),
             constant=all(each.constant for each in found),
+            code=code.called(FUNCTION_CODES[expr.name], *(each.python for each in found)),
         )  # fmt: skip
 
     def point(self, name: tree.Name) -> Point:
@@ -337,7 +365,17 @@ def of_point(point: Point) -> Value:
     return Value(
         kind=kind, unit=point.unit if kind == "number" else None, words=point.words, run=lambda look: look.got(point),
         resolution=max(point.resolution, point.tolerance) if kind == "number" else 0.0,
+        code=code.called("run.got", f'"{point.name}"'),
     )  # fmt: skip
+
+
+def _sum_code(sign: str, left: Value, right: Value, factor: float) -> str:
+    by = right.python if factor == 1.0 else code.joined("*", right.python, code.literal(factor))
+    if sign == "/" and not right.constant:
+        return code.called("divided", left.python, by)
+    if sign == "*" and factor != 1.0:
+        return code.joined("*", code.joined("*", left.python, right.python), code.literal(factor))
+    return code.joined(sign, left.python, by)
 
 
 def _factor(unit: str, wanted: str) -> float:
@@ -345,16 +383,26 @@ def _factor(unit: str, wanted: str) -> float:
     return factors[unit] / factors[wanted]
 
 
-def _divided(one: float, other: float) -> float | None:
+def converted(value: float, factor: float) -> float:
+    """A number in another unit."""
+    return float(f"{value * factor:.15g}")
+
+
+def divided(one: float, other: float) -> float | None:
     """What is divided by nothing is not known."""
     return one / other if other else None
 
 
-def _rounded(value: float, digits: float = 0) -> float:
+def rounded(value: float, digits: float = 0) -> float:
+    """The nearest number with so many digits behind the point."""
     return float(round(value, int(max(-12, min(12, digits)))))
 
 
-ACTS: dict[str, Callable[..., Any]] = {
-    "min": min, "max": max, "abs": abs, "round": _rounded,
-    "root": lambda value: math.sqrt(value) if value >= 0 else None,
-}  # fmt: skip
+def root(value: float) -> float | None:
+    """The square root; that of a number below nothing is not known."""
+    return math.sqrt(value) if value >= 0 else None
+
+
+ACTS: dict[str, Callable[..., Any]] = {"min": min, "max": max, "abs": abs, "round": rounded, "root": root}
+FUNCTION_CODES = {"min": "least", "max": "greatest", "abs": "abs", "round": "rounded", "root": "root"}
+"""What a program calls them: they know of values that nobody has told yet."""

@@ -5,9 +5,22 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+import msgspec
+
+from cavet.routines import _code as code
 from cavet.routines import _tree as tree
 from cavet.routines._compiling import Look, Run, Value, ValueCompiler, as_text
 from cavet.routines._mistakes import MistakeError
+
+
+class Condition(msgspec.Struct, frozen=True):
+    """Whether something holds, as a function of how the bench stands, and in Python."""
+
+    run: Run
+    code: str
+
+    def __call__(self, look: Any) -> bool:
+        return bool(self.run(look))
 
 
 class Compiler(ValueCompiler):
@@ -15,16 +28,19 @@ class Compiler(ValueCompiler):
 
     # conditions
 
-    def condition(self, expr: tree.Expr) -> Run:
+    def condition(self, expr: tree.Expr) -> Condition:
         """A condition, as a function that tells whether it holds. Raises `MistakeError`."""
         if isinstance(expr, tree.Joined):
             parts = [self.condition(each) for each in expr.of]
+            runs = [part.run for part in parts]
+            python = code.either(expr.how, [part.code for part in parts])
             if expr.how == "and":
-                return lambda look: False not in [part(look) for part in parts]  # each edge has to be looked at
-            return lambda look: True in [part(look) for part in parts]
+                return Condition(lambda look: False not in [run(look) for run in runs], python)  # all are looked at
+            return Condition(lambda look: True in [run(look) for run in runs], python)
         if isinstance(expr, tree.Not):
             inner = self.condition(expr.of)
-            return lambda look: not inner(look)
+            turned = inner.run
+            return Condition(lambda look: not turned(look), code.negated(inner.code))
         if isinstance(expr, tree.Compare):
             return self._compare(expr)
         if isinstance(expr, tree.Edge):
@@ -37,9 +53,9 @@ class Compiler(ValueCompiler):
         if found.kind != "switch":
             raise MistakeError(expr.at, found=self._words(found, expr), expected="a condition, such as `level > 1 m`")
         run = found.run
-        return lambda look: bool(run(look))
+        return Condition(lambda look: bool(run(look)), found.python)
 
-    def _compare(self, expr: tree.Compare) -> Run:
+    def _compare(self, expr: tree.Compare) -> Condition:
         left = self._first_side(expr)
         right = self.value(expr.right, left)
         if left.kind == "number" and expr.sign == "is":
@@ -68,7 +84,7 @@ class Compiler(ValueCompiler):
     def _means_something(self, name: str) -> bool:
         return name in self._names.known or name in self._plan.points or "." in name
 
-    def _edge(self, expr: tree.Edge) -> Run:
+    def _edge(self, expr: tree.Edge) -> Condition:
         if not self._watched:
             where = "`wait until`, `when`, or `expect … within`: it is not seen by looking once"
             raise MistakeError(expr.at, found=expr.how, expected=where)
@@ -83,9 +99,9 @@ class Compiler(ValueCompiler):
             look.seen[key] = now
             return before is not None and now is not None and happens(before, now)
 
-        return look_at
+        return Condition(look_at, code.called(f"run.{expr.how}", found.python))
 
-    def _board_is(self, expr: tree.BoardIs) -> Run:
+    def _board_is(self, expr: tree.BoardIs) -> Condition:
         name, how = expr.name, expr.how
         boards = {link.board for link in self._plan.links.values()}
         links = {f"{link.board}.{each}" for link in self._plan.links.values() for each in (link.name, link.kind)}
@@ -94,7 +110,7 @@ class Compiler(ValueCompiler):
             raise MistakeError(
                 expr.at, found=name, expected="a board" if how != "open" else "board.link", words=sorted(known)
             )
-        return lambda look: bool(look.stands(name, how))
+        return Condition(lambda look: bool(look.stands(name, how)), code.called(f"run.is_{how}", f'"{name}"'))
 
 
 EDGES: dict[str, Callable[[Any, Any], bool]] = {
@@ -107,7 +123,7 @@ SIGNS: dict[str, Callable[[Any, Any], bool]] = {
 }  # fmt: skip
 
 
-def _comparison(sign: str, left: Value, right: Value) -> Run:
+def _comparison(sign: str, left: Value, right: Value) -> Condition:
     one, other, near = left.run, right.run, max(left.resolution, right.resolution)
     holds = SIGNS[sign]
     if near and sign in ("=", "!="):
@@ -117,4 +133,16 @@ def _comparison(sign: str, left: Value, right: Value) -> Run:
         a, b = one(look), other(look)
         return a is not None and b is not None and holds(a, b)
 
-    return run
+    return Condition(run, _comparison_code(sign, left, right, near))
+
+
+def _comparison_code(sign: str, left: Value, right: Value, near: float) -> str:
+    """The same in Python: what nobody has told yet is neither like anything, nor unlike it."""
+    one, other = left.python, right.python
+    if sign not in ("=", "is", "!="):
+        return code.compared(sign, one, other)
+    if left.kind == "switch" and right.constant:
+        return code.compared("is", one, code.literal(bool(right.run(None)) is (sign != "!=")))
+    if not near and sign != "!=" and (right.constant or left.constant):
+        return code.compared("==", one, other)
+    return code.called("differ" if sign == "!=" else "agree", one, other, *([code.literal(near)] if near else []))

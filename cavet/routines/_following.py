@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+from collections.abc import Set
 
 from cavet.bench import LOOK_SECONDS, MOVE_SECONDS, RunningBench, Standings, check_link
 from cavet.hosts import Asked, Point
@@ -57,7 +58,7 @@ def how_it_ended(point: Point, trail: Trail) -> str:
     return ended.note if ended is not None and ended.note else "no confirmation"
 
 
-def edge_before(record: Record, points: frozenset[str]) -> float | None:
+def edge_before(record: Record, points: Set[str]) -> float | None:
     """When the pin changed that one of these points was heard of last; `None` where that is not known."""
     events = {event.number: event for event in record.since(max(0, len(record) - MOST_EVENTS))}
     heard = next(

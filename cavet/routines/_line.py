@@ -26,7 +26,7 @@ class LineParser(ValueParser):
         read: Callable[[], dict[str, Any]] = getattr(self, f"_{kind}", dict)
         of = read()
         self.end()
-        return tree.Step(kind=kind, line=line, text=_bare(text), at=at, of=of)
+        return tree.Step(kind=kind, line=line, text=bare(text), at=at, of=of)
 
     def _set(self) -> dict[str, Any]:
         of: dict[str, Any] = {"point": self.point(), "over": None, "waits": True}
@@ -113,7 +113,7 @@ class LineParser(ValueParser):
         if kind in ("repeat", "while", "every", "for", "if", "otherwise"):
             raise MistakeError(at, found=kind, expected="a step without others below it")
         read: Callable[[], dict[str, Any]] = getattr(self, f"_{kind}", dict)
-        return tree.Step(kind=kind, line=0, text=_bare(self._text[at - 1 :]), at=at, of=read())
+        return tree.Step(kind=kind, line=0, text=bare(self._text[at - 1 :]), at=at, of=read())
 
     def _expect(self) -> dict[str, Any]:
         if self.accept("never"):
@@ -248,7 +248,7 @@ class LineParser(ValueParser):
         return {"board": self.name("a board"), "board_at": self.last.at}
 
 
-def _bare(text: str) -> str:
+def bare(text: str) -> str:
     """The text of a step without its comment."""
     inside = False
     for place, character in enumerate(text):

@@ -26,6 +26,10 @@ class Looking:
         """What edges have seen is what was before, from now on."""
         self.before.update(self.seen)
 
+    def point(self, name: str) -> Point:
+        """A point of the bench. Raises `WrongError`."""
+        return self._bench.plan.point(name)
+
     @property
     def elapsed(self) -> float:
         return self._bench.clock.now() - self._began

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Awaitable, Callable, Iterable, Set
+from typing import Any
 
 import msgspec
 
 from cavet.boards import Rule
 from cavet.routines import _tree as tree
-from cavet.routines._compiling import Run, Value
+from cavet.routines._compiling import Value
 
 
 class TunePlan(msgspec.Struct, frozen=True, kw_only=True):
@@ -25,15 +26,25 @@ class TunePlan(msgspec.Struct, frozen=True, kw_only=True):
         return min(self.low, self.high) <= value <= max(self.low, self.high)
 
 
+class Written(msgspec.Struct, frozen=True):
+    """A body that is a function of Python: given who runs it, and its track."""
+
+    act: Callable[[Any, Any], Awaitable[None]]
+
+
+Body = list[tree.Step] | Written
+"""What a track does."""
+
+
 class TrackPlan(msgspec.Struct, frozen=True, kw_only=True):
     """A track, checked."""
 
     name: str
     line: int
-    body: list[tree.Step]
-    condition: Run | None = None
+    body: Body
+    condition: Callable[[Any], bool] | None = None
     lasts: Value | None = None
-    points: frozenset[str] = frozenset()
+    points: Set[str] = frozenset()
     """The points that its condition looks at."""
 
 
@@ -43,17 +54,17 @@ class RoutinePlan(msgspec.Struct, frozen=True, kw_only=True):
     name: str
     line: int
     tunes: dict[str, TunePlan]
-    body: list[tree.Step]
+    body: Body
     tracks: list[TrackPlan]
     whens: list[TrackPlan]
-    lastly: list[tree.Step]
+    lastly: Body
     hosts: frozenset[str] = frozenset()
     """The hosts that it speaks with, those of the routines that it does included."""
 
     def steps(self) -> Iterable[tree.Step]:
         """All its steps."""
         for body in [self.body, *(track.body for track in (*self.tracks, *self.whens)), self.lastly]:
-            yield from all_steps(body)
+            yield from all_steps(body) if isinstance(body, list) else ()
 
 
 class Program(msgspec.Struct, frozen=True, kw_only=True):
@@ -70,6 +81,11 @@ class Program(msgspec.Struct, frozen=True, kw_only=True):
         """All steps of all routines."""
         for routine in self.routines.values():
             yield from routine.steps()
+
+
+def first_line(body: Body) -> int:
+    """The line where a body begins; 0 where it is no text."""
+    return body[0].line if isinstance(body, list) and body else 0
 
 
 def all_steps(steps: Iterable[tree.Step]) -> Iterable[tree.Step]:

@@ -16,26 +16,23 @@ from cavet.faults import note_fault
 from cavet.hosts import Point
 from cavet.record import Kind, Topic
 from cavet.routines import _tree as tree
+from cavet.routines._blocks import Blocks
 from cavet.routines._following import delay_of, edge_before, follow_wish, how_it_ended
 from cavet.routines._looking import Looking
-from cavet.routines._plans import Program, RoutinePlan, TrackPlan
-from cavet.routines._step_checks import MOST_TURNS
+from cavet.routines._plans import Body, Program, RoutinePlan, TrackPlan, first_line
 from cavet.routines._telling import End, EndError, LeaveError, OverError, Tell
 from cavet.routines._track import Scope, Track
-from cavet.routines._working import Working, unreachable
-from cavet.units import show_duration
+from cavet.routines._working import unreachable
 from cavet.wording import UnreachableError, WrongError, plain
 
 FINALLY_SECONDS = 30.0
-MOST_IDLE = 10_000
-"""So many turns of an endless loop may take no time."""
 LINK_SECONDS = 0.1
 """How often the links are looked at."""
 REFLEX_SECONDS = 0.05
 """How often it is looked for what boards have done by themselves."""
 
 
-class Runner(Working):
+class Runner(Blocks):
     """Runs a routine of a checked file on a bench. `tell` is given each line."""
 
     def __init__(
@@ -269,7 +266,7 @@ class Runner(Working):
             work.cancel()
             await asyncio.wait({work})
             why = f"finally took more than {FINALLY_SECONDS:.0f} s"
-            error: BaseException | None = OverError(End(result="failed", line=routine.lastly[0].line, why=why))
+            error: BaseException | None = OverError(End(result="failed", line=first_line(routine.lastly), why=why))
         else:
             error = work.exception()
         if error is not None and not isinstance(error, EndError) and (ended_well or not isinstance(error, OverError)):
@@ -313,7 +310,7 @@ class Runner(Working):
         other.scope = Scope(looking.scope, {})
         return Track(routine, track.name, other)
 
-    async def _body(self, steps: list[tree.Step], track: Track) -> None:
+    async def _body(self, steps: Body, track: Track) -> None:
         try:
             await self._steps(steps, track)
         except EndError:
@@ -366,20 +363,21 @@ class Runner(Working):
 
     # steps
 
-    async def _steps(self, steps: list[tree.Step], track: Track) -> None:
-        for step in steps:
-            await self._step(step, track)
-
-    async def _step(self, step: tree.Step, track: Track) -> None:
-        """Carry out a step, and tell of it when it has ended."""
+    async def begin(self, step: tree.Step, track: Track) -> None:
+        """From here on, what the track does follows from this step."""
         await self._gate(track)
         if self._begun is not None:
             self._begun(track.name, step.line, self._now)
-        began, outer, line = self._now, track.step, track.line
-        track.line = step.line
+        track.line, track.home = step.line, step.of.get("home", "routine")
         track.step = self._bench.record.append(
             Kind.STEP, "", Topic.ROUTINE, track.routine.name, step.line, None, f"{track.name}: {plain(step.text, 200)}"
         )
+
+    async def step(self, step: tree.Step, track: Track) -> None:
+        """Carry out a step, and tell of it when it has ended."""
+        outer, line = track.step, track.line
+        await self.begin(step, track)
+        began = self._now
         work: Callable[[tree.Step, Track], Awaitable[None]] = getattr(self, f"_{step.kind}")
         result = "left"
         try:
@@ -406,90 +404,3 @@ class Runner(Working):
                 took=round(self._now - began, 6), result=result,
             )  # fmt: skip
             track.step, track.line = outer, line
-
-    # loops and branches
-
-    async def _turn(self, step: tree.Step, track: Track) -> bool:
-        """One turn of a loop; tell whether it goes on."""
-        try:
-            await self._steps(step.body, track)
-        except LeaveError:
-            return False
-        await asyncio.sleep(0)  # whoever wants to stop it must come to its turn
-        return True
-
-    async def _endless(self, step: tree.Step, track: Track, goes_on: Callable[[], bool]) -> None:
-        """Turns until somebody leaves, or it goes on no more; it must not stand still."""
-        idle = 0
-        while goes_on():
-            began = self._now
-            if not await self._turn(step, track):
-                return
-            idle = idle + 1 if self._now == began else 0
-            if idle > MOST_IDLE:
-                raise self._failed(step, f"{MOST_IDLE} turns took no time: nothing in it waits")
-
-    async def _repeat(self, step: tree.Step, track: Track) -> None:
-        if step.times is None:
-            await self._endless(step, track, lambda: True)
-            return
-        times = self._known(step, step.times, track)
-        if not 0 <= times <= MOST_TURNS:
-            raise self._failed(step, f"found {times:g} times, expected 0 to {MOST_TURNS}")
-        turns = 0
-        while turns < times and await self._turn(step, track):
-            turns += 1
-
-    async def _while(self, step: tree.Step, track: Track) -> None:
-        await self._endless(step, track, lambda: bool(step.condition(track.look)))
-
-    async def _every(self, step: tree.Step, track: Track) -> None:
-        period = self._known(step, step.period, track)
-        if period <= 0:
-            raise self._failed(step, "a period of no time")
-        began, turn = self._now, 0
-        while await self._turn(step, track):
-            turn += 1
-            if self._now > began + turn * period + 1e-9:
-                missed = int((self._now - began) / period) - turn + 1
-                turn += missed
-                if step.line not in self._late:
-                    self._late.add(step.line)
-                    words = f"line {step.line}: a turn took longer than {show_duration(period)}; turns were left out"
-                    self._tell("said", text=words, line=step.line)
-            await asyncio.sleep(max(0.0, began + turn * period - self._now))
-
-    async def _for(self, step: tree.Step, track: Track) -> None:
-        for value in self._each(step, track):
-            track.look.scope[step.name] = value
-            if not await self._turn(step, track):
-                return
-
-    def _each(self, step: tree.Step, track: Track) -> list[Any]:
-        if "each" in step.of:
-            return [self._known(step, each, track) for each in step.each]
-        first, last = (self._known(step, step.of[key], track) for key in ("first", "last"))
-        by = self._known(step, step.by, track) if step.by is not None else 1.0
-        by = abs(by) if last >= first else -abs(by)
-        count = int((last - first) / by + 1e-9) + 1 if by else 0
-        if count > MOST_TURNS:
-            raise self._failed(step, f"found {count} turns, expected {MOST_TURNS} at most")
-        return [float(f"{first + by * number:.12g}") for number in range(count)]
-
-    async def _leave(self, step: tree.Step, track: Track) -> None:
-        raise LeaveError
-
-    async def _if(self, step: tree.Step, track: Track) -> None:
-        await self._steps(step.body if step.condition(track.look) else step.otherwise, track)
-
-    async def _let(self, step: tree.Step, track: Track) -> None:
-        track.look.scope[step.name] = step.value.run(track.look)
-
-    async def _do(self, step: tree.Step, track: Track) -> None:
-        routine = self._program.routines[step.routine]
-        tunes = {name: self._known(step, value, track) for name, value in step.tunes.items()}
-        for name, value in tunes.items():
-            if not routine.tunes[name].limited(value):
-                low, high = sorted((routine.tunes[name].low, routine.tunes[name].high))
-                raise self._failed(step, f"{name} is {value:g}, expected {low:g} to {high:g}")
-        await self._routine(routine, tunes)

@@ -13,14 +13,15 @@ from cavet.boards import KINDS, PinMode
 from cavet.hosts import PinPoint, Point, PointKind
 from cavet.protocols import Side
 from cavet.routines import _tree as tree
+from cavet.routines._code import local
 from cavet.routines._compiling import Names, Value, of_point
 from cavet.routines._conditions import Compiler
 from cavet.routines._mistakes import MOST_MENDED, MistakeError
 from cavet.routines._plans import TunePlan, all_steps
+from cavet.routines._turns import MOST_TURNS
 from cavet.routines._words import KEYWORDS, WAITING
 from cavet.wording import WrongError, listed
 
-MOST_TURNS = 1_000_000
 TEXT = Value(kind="text", run=lambda look: "")
 BARE = Value(kind="number", run=lambda look: 0.0)
 
@@ -200,6 +201,7 @@ class StepChecks:
         if step.instead is not None:
             step.instead.line = step.line
             self._step(step.instead, names)
+            step.of["instead"] = [step.instead]
 
     def _expect(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
         for key in ("lasts", "within"):
@@ -258,7 +260,9 @@ class StepChecks:
                 if by.constant and by.run(None) == 0:
                     raise MistakeError(at, found="0", expected="a step of more than 0")
         name = step.name
-        inner.known[name] = msgspec.structs.replace(kind, run=lambda look: look.scope[name], constant=False)
+        inner.known[name] = msgspec.structs.replace(
+            kind, run=lambda look: look.scope[name], constant=False, code=local(name)
+        )
         self._loop(step, inner)
 
     def _loop(self, step: tree.Step, names: Names) -> None:
@@ -304,7 +308,9 @@ class StepChecks:
         step.of["value"] = value = (
             compiler.fitting(step.value, older) if older is not None else compiler.value(step.value)
         )
-        names.known[name] = msgspec.structs.replace(value, run=lambda look: look.scope.get(name), constant=False)
+        names.known[name] = msgspec.structs.replace(
+            value, run=lambda look: look.scope.get(name), constant=False, code=local(name)
+        )
 
     def _do(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
         if step.routine not in self._sheet.routines:
@@ -374,15 +380,11 @@ class StepChecks:
 
     def _links(self, step: tree.Step) -> list[str]:
         """The links that a word means."""
-        found = [
-            link.name
-            for link in self._plan.links.values()
-            if step.link in (link.board, link.name, f"{link.board}.{link.name}", f"{link.board}.{link.kind}")
-        ]
-        if not found:
+        try:
+            return [link.name for link in self._plan.links_meant(step.link)]
+        except WrongError as error:
             words = sorted({link.board for link in self._plan.links.values()} | set(self._plan.links))
-            raise MistakeError(step.link_at, found=step.link, expected="a board, or board.link", words=words)
-        return found
+            raise MistakeError(step.link_at, found=step.link, expected="a board, or board.link", words=words) from error
 
     def _break(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
         step.of["links"] = self._links(step)

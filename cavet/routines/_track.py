@@ -18,11 +18,13 @@ class Track:
         self.step: int | None = None
         """The event of the step that is under way."""
         self.line = 0
+        self.home = "routine"
+        """What its lines are counted in: the routine, or a program."""
 
     @property
     def by(self) -> str:
         """Who asks, as trails say it."""
-        return f"routine {self.routine.name}, line {self.line}"
+        return f"{self.home} {self.routine.name}, line {self.line}"
 
 
 class Scope(dict[str, Any]):

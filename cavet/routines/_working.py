@@ -13,6 +13,7 @@ from cavet.routines import _tree as tree
 from cavet.routines._compiling import Run, Value
 from cavet.routines._following import follow_wish, how_it_ended
 from cavet.routines._looking import Looking
+from cavet.routines._plans import Body
 from cavet.routines._step_checks import texts_of
 from cavet.routines._telling import End, EndError, OverError
 from cavet.routines._track import Track
@@ -31,13 +32,26 @@ class Working:
     _kept: set[str]
 
     @property
+    def bench(self) -> RunningBench:
+        """The bench that it runs on."""
+        return self._bench
+
+    @property
     def _now(self) -> float:
         raise NotImplementedError
 
     def _tell(self, event: str, **fields: Any) -> None:
         raise NotImplementedError
 
-    async def _step(self, step: tree.Step, track: Track) -> None:
+    async def _steps(self, steps: Body, track: Track) -> None:
+        raise NotImplementedError
+
+    async def begin(self, step: tree.Step, track: Track) -> None:
+        """From here on, what the track does follows from this step."""
+        raise NotImplementedError
+
+    async def step(self, step: tree.Step, track: Track) -> None:
+        """Carry out a step, and tell of it when it has ended."""
         raise NotImplementedError
 
     def _is_lost_for_good(self, link: HostLink) -> bool:
@@ -192,7 +206,7 @@ class Working:
             return
         if step.instead is None:
             raise self._failed(step, f"it has not come within {show_duration(at_most)}")
-        await self._step(step.instead, track)
+        await self._steps(step.instead, track)
 
     async def _comes(self, condition: Run, track: Track, at_most: float, lasts: float) -> bool:
         """Wait until a condition has held for so long; tell whether it did in time."""
