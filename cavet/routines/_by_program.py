@@ -58,7 +58,7 @@ class Run(Sight):
         super().__init__(track.look)
         self._runner = runner
         self._track = track
-        self.kept: dict[str, Any] = {}
+        self.kept = track.kept
         """Values that last from one turn of a `when` to the next."""
 
     # outputs
@@ -150,7 +150,9 @@ class Run(Sight):
         async def note(runner: Any, track: Track) -> None:
             late.append(True)
 
-        await self._take("wait", lambda: self._waiting(condition, lasts, at_most) | {"instead": Written(note)}, place)
+        await self._take(
+            "wait", lambda: self._waiting(condition, lasts, at_most) | {"instead": Written(note, place.line)}, place
+        )
         return not late
 
     def _waiting(self, condition: Condition, lasts: Given | None, at_most: Given | None) -> dict[str, Any]:

@@ -15,23 +15,8 @@ OR, AND, NOT, COMPARED, SUM, PRODUCT, ATOM = range(7)
 UNKNOWN = "nan"
 HELPERS = ("agree", "converted", "differ", "divided", "greatest", "least", "nan", "root", "rounded", "told")
 """Functions that a program is given for its values."""
-RESERVED = frozenset(
-    (
-        *HELPERS,
-        *keyword.kwlist,
-        "Run",
-        "Tune",
-        "main",
-        "routine",
-        "run",
-        "BENCH",
-        "REFLEXES",
-        "all",
-        "any",
-        "abs",
-        "float",
-    )
-)
+OTHERS = ("Run", "Tune", "main", "routine", "run", "BENCH", "REFLEXES", "all", "any", "abs", "float")
+RESERVED = frozenset((*HELPERS, *OTHERS, *keyword.kwlist))
 """Names that a program has for something else."""
 
 

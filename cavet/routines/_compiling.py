@@ -371,7 +371,7 @@ def of_point(point: Point) -> Value:
 
 def _sum_code(sign: str, left: Value, right: Value, factor: float) -> str:
     by = right.python if factor == 1.0 else code.joined("*", right.python, code.literal(factor))
-    if sign == "/" and not right.constant:
+    if sign == "/" and not (right.constant and right.run(None)):
         return code.called("divided", left.python, by)
     if sign == "*" and factor != 1.0:
         return code.joined("*", code.joined("*", left.python, right.python), code.literal(factor))

@@ -30,6 +30,8 @@ class Written(msgspec.Struct, frozen=True):
     """A body that is a function of Python: given who runs it, and its track."""
 
     act: Callable[[Any, Any], Awaitable[None]]
+    line: int
+    """Where it begins in the program."""
 
 
 Body = list[tree.Step] | Written
@@ -84,8 +86,8 @@ class Program(msgspec.Struct, frozen=True, kw_only=True):
 
 
 def first_line(body: Body) -> int:
-    """The line where a body begins; 0 where it is no text."""
-    return body[0].line if isinstance(body, list) and body else 0
+    """The line where a body begins."""
+    return body.line if isinstance(body, Written) else body[0].line if body else 0
 
 
 def all_steps(steps: Iterable[tree.Step]) -> Iterable[tree.Step]:

@@ -18,6 +18,8 @@ class Track:
         self.step: int | None = None
         """The event of the step that is under way."""
         self.line = 0
+        self.kept: dict[str, Any] = {}
+        """What a program keeps from one turn of a `when` to the next."""
         self.home = "routine"
         """What its lines are counted in: the routine, or a program."""
 

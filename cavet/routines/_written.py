@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import traceback
 from collections.abc import Awaitable, Callable, Iterable
 from typing import Any
 
@@ -110,10 +111,10 @@ class Routine:
                 raise
             except Exception as error:
                 self.errors.append(error)
-                end = End(result="failed", line=track.line, why=f"{type(error).__name__}: {error}")
+                end = End(result="failed", line=_line_of(error, act), why=f"{type(error).__name__}: {error}")
                 raise OverError(end) from error
 
-        return Written(body)
+        return Written(body, act.__code__.co_firstlineno)
 
 
 def routine(*tunes: Tune, boards: Iterable[str] | None = None, name: str | None = None) -> Callable[[Act], Routine]:
@@ -132,6 +133,12 @@ def program_of(routines: Iterable[Routine], plan: Plan, reflexes: str = "") -> P
         given = routine_text(reflexes, "reflexes", plan)
         hosts, rules = hosts | given.hosts, given.reflexes
     return Program(file="", routines=found, hosts=hosts, reflexes=rules)
+
+
+def _line_of(error: Exception, act: Act) -> int:
+    """The last line of the program that an error came through."""
+    ways = traceback.extract_tb(error.__traceback__)
+    return next((way.lineno or 0 for way in reversed(ways) if way.filename == act.__code__.co_filename), 0)
 
 
 def _watched(condition: Callable[[Sight], object], points: set[str]) -> Callable[[Any], bool]:

@@ -1,12 +1,16 @@
 """Running a routine on the demo in fast time, for tests."""
 
 import asyncio
+import itertools
 import textwrap
+from unittest import mock
+
+import msgspec
 
 from cavet import clock
 from cavet.bench import Carrier, RunningBench, load_bench, until_ready
 from cavet.demo import demo_path
-from cavet.routines import Runner, routine_text
+from cavet.routines import Runner, program_of, python_of, routine_text
 
 PLAN = load_bench(demo_path()).plan
 
@@ -32,8 +36,18 @@ class Ran:
 
 
 def run(text, name=None, tunes=None, during=None, plan=PLAN):
-    """Run a routine; `during` is told bench and runner, beside it."""
-    program = routine_text(textwrap.dedent(text).strip("\n") + "\n", "f", plan)
+    """Run a routine; `during` is told bench and runner, beside it. Without that, the program that is written from the
+    text is run as well, and must come to the same, event for event."""
+    whole = textwrap.dedent(text).strip("\n") + "\n"
+    program = routine_text(whole, "f", plan)
+    name = name or next(iter(program.routines))
+    ran = carry_out(program, name, tunes, during, plan)
+    if during is None:
+        compare(ran, carry_out(written(python_of(whole, program, "demo", name), plan), name, tunes, None, plan), whole)
+    return ran
+
+
+def carry_out(program, name, tunes, during, plan):
     lines = []
 
     async def story():
@@ -43,7 +57,7 @@ def run(text, name=None, tunes=None, during=None, plan=PLAN):
             await asyncio.gather(*(until_ready(bench.host_links[host]) for host in plan.hosts if host in program.hosts))
             runner = Runner(bench, program, lines.append)
             beside = asyncio.ensure_future(during(bench, runner)) if during is not None else None
-            end = await runner.run(name or next(iter(program.routines)), tunes)
+            end = await runner.run(name, tunes)
             if beside is not None:
                 beside.cancel()
             return Ran(end, lines, bench.record)
@@ -51,3 +65,23 @@ def run(text, name=None, tunes=None, during=None, plan=PLAN):
             await bench.stop()
 
     return clock.run(story(), fast=True)
+
+
+def written(text, plan):
+    """What a program that was written would run."""
+    given = {}
+    with mock.patch(
+        "cavet.script.main", lambda bench, *routines, reflexes="": given.update(of=routines, rules=reflexes)
+    ):
+        exec(compile(text, "program.py", "exec"), {"__name__": "__main__"})
+    return program_of(given["of"], plan, given["rules"])
+
+
+def compare(ran, other, text):
+    """Two runs must have come to the same, but for the words of who asked."""
+    for one, two in itertools.zip_longest(ran.record.since(0), other.record.since(0)):
+        bare = [msgspec.structs.replace(each, note="") if each is not None else None for each in (one, two)]
+        if bare[0] != bare[1]:
+            raise AssertionError(f"{text}\nfound as a program {two}\nexpected {one}")
+    if (ran.end.result, ran.said) != (other.end.result, other.said):
+        raise AssertionError(f"{text}\nfound as a program {other.end} {other.said}\nexpected {ran.end} {ran.said}")

@@ -13,7 +13,7 @@ from cavet import clock
 from cavet.bench import Carrier, RunningBench, load_bench, until_ready
 from cavet.demo import demo_path, find_routines
 from cavet.record import Kind
-from cavet.routines import Runner, routine_text
+from cavet.routines import Runner, python_of, routine_text
 from cavet.wording import UnreachableError
 from tests.routines.running import PLAN, run
 
@@ -591,6 +591,10 @@ class OfTheDemo(unittest.TestCase):
         example = next(part for part in page.split("```") if part.startswith("\nroutine glow"))
         ran = run(example)
         self.assertEqual((ran.end.result, ran.end.why), ("done", ""))
+        written = next(part for part in page.split("```") if part.startswith("python\n"))
+        example = example.lstrip("\n")
+        program = routine_text(example, "glow.routine", PLAN)
+        self.assertEqual(python_of(example, program, "demo", "glow"), written.removeprefix("python\n"))
 
 
 class InPython(unittest.TestCase):
