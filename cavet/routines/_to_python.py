@@ -14,6 +14,9 @@ from cavet.routines._line import bare
 from cavet.routines._plans import Program, RoutinePlan, TrackPlan, all_steps
 from cavet.routines._step_code import StepCode, wrapped
 from cavet.routines._words import HEADS
+from cavet.wording import plain
+
+MOST_TEXT = 1000
 
 
 def python_of(text: str, program: Program, bench: str, first: str) -> str:
@@ -23,7 +26,7 @@ def python_of(text: str, program: Program, bench: str, first: str) -> str:
 
 class _Writer:
     def __init__(self, text: str, program: Program, bench: str, first: str) -> None:
-        self._source = [line.rstrip("\r") for line in text.split("\n")]
+        self._source = [plain(line.rstrip("\r")) for line in text.split("\n")]
         self._program = program
         self._bench = bench
         self._first = first
@@ -234,7 +237,7 @@ def _told_by_run(python: str, *, is_known: bool) -> str:
 
 
 def _doc(*lines: str) -> list[str]:
-    safe = [line.replace("\\", "\\\\").replace('"""', "'''") for line in lines]
+    safe = [plain(line, MOST_TEXT).replace("\\", "\\\\").replace('"""', "'''") for line in lines]
     return [f'"""{safe[0]}', *safe[1:], '"""']
 
 

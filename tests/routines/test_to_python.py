@@ -1,6 +1,7 @@
 """Routines written out as programs. That each text of the other tests comes to the same as a program, event for event,
 is looked at wherever one is run (`tests.routines.running`)."""
 
+import ast
 import json
 import subprocess
 import sys
@@ -28,6 +29,22 @@ from cavet.routines import (
 )
 from tests.patience import PATIENCE
 from tests.routines.running import PLAN, run
+
+HOSTILE = (
+    r"""
+# one@EVIL~
+routine a
+    # two@    EVIL
+    say "EVIL\""  # three@    EVIL
+    say "'{level}'EVIL"
+reflex b on towpath
+    # ''' QUOTES + EVIL + QUOTES \
+    when button falls
+        toggle lamp
+""".replace("@", "\r")
+    .replace("~", "\x00\x0b")
+    .replace("QUOTES", '"""')
+)
 
 
 def python(text, first=None):
@@ -164,6 +181,12 @@ class Text(unittest.TestCase):
             '\n# below all\n\nif __name__ == "__main__":',
         ):
             self.assertIn(kept, text)
+
+    def test_nothing_of_a_text_becomes_anything_but_what_it_is(self):
+        text = python(HOSTILE.replace("EVIL", "raise SystemExit(7)"))
+        tree = ast.parse(text)
+        self.assertFalse([node for node in ast.walk(tree) if isinstance(node, ast.Raise)])
+        self.assertEqual(6, text.count("raise SystemExit(7)"))
 
     def test_all_that_a_program_does_not_need_is_left_out(self):
         text = python('routine a\n    say "x"\n')

@@ -135,6 +135,30 @@ class OnTheScreen(unittest.TestCase):
 
         seated(story)
 
+    def test_what_fits_stands_under_the_word_and_tab_goes_through_it(self):
+        async def story(seat):
+            await self.there(seat, "routine a\n    wait 1 s\n    \n")
+            seat.app.screen._editor.move_cursor((2, 4))
+            offer = seat.app.screen.query_one("#offer")
+            self.assertFalse(offer.display)
+            await seat.type("set be")
+            await seat.sees("tab takes it")
+            await seat.until(lambda: offer.region.x == seat.app.screen._editor.cursor_screen_offset.x - 3)
+            self.assertEqual(offer.region.y, seat.app.screen._editor.cursor_screen_offset.y + 1)
+            await seat.press("tab")
+            await seat.until(lambda: not offer.display)
+            await seat.press("enter")
+            await seat.type("se")
+            await seat.sees("set   a step", "send  a step", "again the next")
+            await seat.press("tab")
+            await seat.until(lambda: "\n    set\n" in seat.desk.work.text)
+            await seat.press("tab")
+            await seat.until(lambda: "\n    send\n" in seat.desk.work.text)
+            await seat.type(" ")
+            await seat.until(lambda: not offer.display)
+
+        seated(story)
+
     def test_it_is_held_goes_step_by_step_and_is_stopped_through_finally(self):
         text = 'routine a\n    repeat\n        wait 50 ms\n        say "turn"\nfinally\n    say "finally"\n'
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from textwrap import wrap
 
 from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Ink
+from cavet.workbench.routines.offering import OfferView
 from cavet.workbench.routines.views import (
     DONE,
     FAILED,
@@ -25,6 +26,8 @@ SIGNS: dict[str, tuple[str, Ink]] = {
 NAME_CELLS, VALUE_CELLS, LEAST_RAIL = 14, 24, 8
 HEAD_ROWS = 5
 LANE_LEAST = 20
+MOST_TELLS = 40
+OFFER_HINT = "tab takes it, again the next"
 ROWS_OF_BAD = 3
 """So many rows are given to what was not as expected: what was found stands at its end."""
 
@@ -144,6 +147,26 @@ def draw_lower(view: LowerView, width: int, height: int) -> Canvas:
                 x += len(word) + 1
                 canvas.put(x, height - 1, tells, QUIET, max(0, width - x - 1))
                 x += len(tells) + 2
+    return canvas
+
+
+def offer_size(view: OfferView) -> tuple[int, int]:
+    """How wide and high the list of what fits is, in cells."""
+    words, tells = (max(len(fit[side]) for fit in view.fits) for side in (0, 1))
+    return max(words + 2 + min(tells, MOST_TELLS) + 3, len(OFFER_HINT) + 2), len(view.fits) + 1
+
+
+def draw_offer(view: OfferView, width: int, height: int) -> Canvas:
+    """Draw what fits, under the word that is begun."""
+    canvas = Canvas(width, height)
+    canvas.shade(0, 0, width, height, "raised")
+    words = max(len(word) for word, _ in view.fits)
+    for y, (word, tells) in enumerate(view.fits):
+        is_first = y == max(0, view.taken)
+        canvas.put(1, y, word, PAPER._replace(bold=is_first), width - 2)
+        canvas.put(words + 3, y, tells, QUIET, width - words - 4)
+    is_one = len(view.fits) == 1
+    canvas.put(1, height - 1, "tab takes it" if is_one else OFFER_HINT, ASKED if view.taken < 0 else QUIET, width - 2)
     return canvas
 
 

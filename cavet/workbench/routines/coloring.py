@@ -41,13 +41,18 @@ def spans(line: str) -> Iterator[tuple[int, int, str]]:
 def fitting(line: str, column: int, plan: Plan, names: list[str], routines: Iterable[str] = ()) -> list[Fit]:
     """What may stand where the cursor is, each with what it is: words of the language, points, words of a point."""
     before = line[:column]
-    begun = re.search(r"[\w.]*$", before)
-    part = begun.group() if begun is not None else ""
+    part = begun(before)
     said = before[: len(before) - len(part)].split()
     if not part or "#" in before or before.count('"') % 2:
         return []
     found = list(_candidates(said, plan, names, routines))
     return [(word, tells) for word, tells in found if word.startswith(part) and word != part][:MOST_FITTING]
+
+
+def begun(before: str) -> str:
+    """The word that is begun at the end of a text."""
+    found = re.search(r"[\w.]*$", before)
+    return found.group() if found is not None else ""
 
 
 def _candidates(said: list[str], plan: Plan, names: list[str], routines: Iterable[str]) -> Iterator[Fit]:
@@ -68,7 +73,8 @@ def _candidates(said: list[str], plan: Plan, names: list[str], routines: Iterabl
         if said[0] in OF_OUTPUTS and len(said) == 1 and not point.kind.is_output:
             continue
         yield point.name, _ends(point)
-    yield from _parts(plan)
+    if said[0] not in OF_OUTPUTS or len(said) > 1:
+        yield from _parts(plan)
     yield from ((word, "") for word in sorted(KEYWORDS))
 
 

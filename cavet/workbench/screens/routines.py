@@ -21,11 +21,14 @@ from cavet.workbench.drawing.routines import (
     draw_head,
     draw_lower,
     draw_margin,
+    draw_offer,
     draw_told,
     draw_tracks,
+    offer_size,
 )
 from cavet.workbench.routines import views
-from cavet.workbench.routines.coloring import Fit, fitting
+from cavet.workbench.routines.coloring import Fit, begun, fitting
+from cavet.workbench.routines.offering import Offer
 from cavet.workbench.routines.work import Work
 from cavet.workbench.screens.actions import Action, ActionsScreen, do_it
 from cavet.workbench.screens.frame import Follow, Frame
@@ -48,6 +51,8 @@ class RoutinesScreen(Frame):
     BINDINGS = keymap.bindings(keymap.ROUTINES)
     DEFAULT_CSS = f"""
     RoutinesScreen {{
+        layers: base over;
+        #offer {{ layer: over; position: absolute; display: none; }}
         #middle {{ height: 1fr; padding-top: 1; }}
         #left {{ width: 1fr; }}
         #head {{ height: 2; }}
@@ -76,6 +81,7 @@ class RoutinesScreen(Frame):
         super().__init__(desk)
         self._work: Work = desk.work
         self._editor = Editor(self._work.text, self._complete)
+        self._offer = Offer(self._fits)
         self._tune = 0
         self._strokes = 0
         self._taken = len(desk.bench.record)
@@ -87,6 +93,7 @@ class RoutinesScreen(Frame):
         left = Vertical(Picture(id="head"), page, id="left")
         yield Horizontal(left, Picture(id="tracks"), id="middle", classes="whole")
         yield Horizontal(Hearing(id="lower"), Picture(id="told"), id="below", classes="whole")
+        yield Picture(id="offer")
 
     def on_mount(self) -> None:
         self.call_after_refresh(self._editor.focus)
@@ -97,6 +104,7 @@ class RoutinesScreen(Frame):
         yield "the line over the text", self._follow_head
         yield "the margin", self._follow_margin
         yield "the lanes", self._follow_tracks
+        yield "what fits", self._follow_offer
         yield "the tunes", self._follow_lower
         yield "what was told", self._follow_told
 
@@ -133,10 +141,26 @@ class RoutinesScreen(Frame):
 
     def _follow_lower(self) -> None:
         row, _ = self._editor.cursor_location
-        fits = self._fits() if self._editor.has_focus else []
+        fits = self._fits() if self._editor.has_focus and not self.query_one("#offer").display else []
         cursor = -1 if self._editor.has_focus else self._tune
         view = views.lower_view(self._work, self._routine, cursor, row + 1, fits)
         self.picture("lower").look(view, partial(draw_lower, view))
+
+    def _follow_offer(self) -> None:
+        """What fits stands right under the word that is begun, or over it where there is no room."""
+        offer, (row, column) = self.picture("offer"), self._editor.cursor_location
+        line = str(self._editor.document.get_line(row))
+        view = self._offer.view((row, column), line) if self._editor.has_focus and not self.has_class("small") else None
+        offer.display = view is not None
+        if view is None:
+            return
+        width, height = offer_size(view)
+        x, y = self._editor.cursor_screen_offset
+        x -= column - self._offer.begin if view.taken >= 0 else len(begun(line[:column]))
+        over = y + 1 + height > self.size.height - 1
+        offer.styles.width, offer.styles.height = width, height
+        offer.styles.offset = (max(0, min(x - 1, self.size.width - width)), y - height if over else y + 1)
+        offer.look(view, partial(draw_offer, view))
 
     def _follow_told(self) -> None:
         view = views.told_view(self._work)
@@ -161,6 +185,7 @@ class RoutinesScreen(Frame):
     @on(Editor.Changed)
     def _changed(self) -> None:
         self._strokes += 1
+        self._offer.typed(self._editor.cursor_location)
         self._work.set_text(self._editor.text)
         self.follow()
 
@@ -170,20 +195,19 @@ class RoutinesScreen(Frame):
         self.follow()
 
     def _complete(self) -> None:
-        """Take the first that fits; where nothing is begun, go to the tunes."""
+        """Take the first that fits, or the next in its place; where nothing is begun, go to the tunes."""
         row, column = self._editor.cursor_location
         line = str(self._editor.document.get_line(row))
-        fits = self._fits()
-        if not fits:
+        taken = self._offer.take((row, column), line)
+        if taken is None:
             if line[:column].strip():
                 self.query_one("#lower").focus()
             else:
                 self._editor.insert("    ")
             self.follow()
             return
-        word = fits[0][0]
-        begun = len(line[:column]) - len(line[:column].rstrip("abcdefghijklmnopqrstuvwxyz_0123456789."))
-        self._editor.insert(word[begun:])
+        begin, word = taken
+        self._editor.replace(word, (row, begin), (row, column), maintain_selection_offset=False)
 
     # keys
 
