@@ -21,6 +21,8 @@ LOOK_SECONDS = 0.01
 """How often what depends on the rig looks whether it has changed, while that can't be reckoned ahead."""
 
 STEPS_AHEAD = 50
+GRAINS = 500
+"""So many steps of its whole way are told of a quantity."""
 
 
 class Quantity(msgspec.Struct, kw_only=True):
@@ -36,6 +38,26 @@ class Quantity(msgspec.Struct, kw_only=True):
     high: float = inf
     rate: Expression | None = None
     free: Expression | None = None
+
+
+class Course:
+    """What is told of a quantity as it goes on: where it stood when that was told last, and how far it has to have gone
+    until it is told again."""
+
+    def __init__(self, quantity: Quantity) -> None:
+        span = quantity.high - quantity.low
+        self.name = quantity.name
+        self._grain = span / GRAINS if span < inf else max(abs(quantity.start), 1.0) / GRAINS
+        self._told: float | None = None
+
+    def tells(self, value: float, *, moves: bool) -> bool:
+        """Whether it is to be told where it stands: also at last, when it has stopped."""
+        if value == self._told:
+            return False
+        if moves and self._told is not None and abs(value - self._told) < self._grain:
+            return False
+        self._told = value
+        return True
 
 
 class Mover(Protocol):
@@ -87,6 +109,9 @@ class Rig:
         """The parts that want to be called at some time: the others need no look."""
         self._is_still = False
         """Whether nothing moves, and nothing will until something is touched or set."""
+        self._courses = [Course(quantity) for quantity in self.quantities]
+        self._is_all_told = False
+        """Whether it was told of each where it stands, since all is still."""
         self._now = 0.0
         self._ahead: list[tuple[float, Row]] | None = None
         """What it will come to, as far as that was reckoned."""
@@ -108,6 +133,17 @@ class Rig:
         """A quantity as it stands at the time last advanced to."""
         return self._row[self._slots[name]]
 
+    def changes(self) -> list[tuple[str, float]]:
+        """The quantities that have gone on so far since this was asked last that it is to be told, and where they
+        stand."""
+        if self._is_still and self._is_all_told:
+            return []
+        self._is_all_told = self._is_still
+        return [
+            (course.name, self._row[slot]) for slot, course in enumerate(self._courses)
+            if course.tells(self._row[slot], moves=self._moving[slot] != 0)
+        ]  # fmt: skip
+
     def set(self, name: str, value: float) -> None:
         """Put a quantity somewhere, by hand."""
         quantity = self.quantities[self._slots[name]]
@@ -115,7 +151,7 @@ class Rig:
         self._look(self._now)
         self._stirred = True
         self._ahead = None
-        self._is_still = False
+        self._is_still = self._is_all_told = False
 
     def go_on(self, before: Rig, now: float) -> None:
         """Go on where another rig has stopped: quantities of the same name stand as they stood there."""
@@ -194,6 +230,7 @@ class Rig:
     def _take_touch(self, now: float) -> None:
         """Some part has set out, or come to rest: all are asked once, and from then on those that are on their way."""
         self.touched = False
+        self._is_all_told = False
         self._stirred = True
         self._ahead = None
         self._lively = self._looked_at

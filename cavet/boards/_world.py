@@ -16,6 +16,8 @@ from cavet.record import Kind, Record, Topic
 from cavet.wording import WrongError, listed, nearest
 
 T = TypeVar("T")
+TELL_SECONDS = 0.1
+"""How often it is told at most where the quantities of the rig stand."""
 
 
 class World:
@@ -43,6 +45,7 @@ class World:
         self.all_boards = boards
         self._now = 0.0
         self._due = 0.0
+        self._tells_rig_at = 0.0
         for board in boards:
             board.spoil(defects, 0.0)
 
@@ -134,6 +137,10 @@ class World:
             self.rig.advance(now)
         except Exception as error:  # noqa: BLE001
             self._find_fault_in_rig(now, error)
+        if now >= self._tells_rig_at:
+            self._tells_rig_at = now + TELL_SECONDS
+            for name, value in self.rig.changes():
+                self._record.append(Kind.CHANGED, "", Topic.RIG, name, round(value, 6))
 
     def _find_fault_in_rig(self, now: float, error: Exception) -> None:
         """A part that can't say where it stands is left where it was last; else the rig itself is stopped."""

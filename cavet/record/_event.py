@@ -61,6 +61,8 @@ class Kind(StrEnum):
     """A defect was switched on or off."""
     RIG = "rig"
     """A quantity of the outside world was set by hand."""
+    CHANGED = "changed"
+    """A quantity of the outside world has gone on by itself so far that it can be seen; `value` is where it stands."""
     FAULT = "fault"
     """Something raised that nobody foresaw: what it was a part of has stopped; `note` says what, and where."""
     STEP = "step"
