@@ -44,6 +44,7 @@ from cavet.bench._starting import start_text
 from cavet.bench._svd import SvdReader
 from cavet.bench._tables import Constant, bench_rows, board_rows, constants, register_rows
 from cavet.bench._tape import LinkTape, Placed, Tape
+from cavet.bench._then import PastTrails
 from cavet.bench._thread import BenchThread, LoopThread
 from cavet.bench._toml import read_text
 
@@ -78,6 +79,7 @@ __all__ = [
     "Meanings",
     "ModbusPlan",
     "PastBench",
+    "PastTrails",
     "Placed",
     "Plan",
     "PlanFile",

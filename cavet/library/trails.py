@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from itertools import pairwise
 from typing import NamedTuple
 
 from cavet.bench import Diagnosis
 from cavet.hosts import Point
-from cavet.record import STAGES, Kind, Value
+from cavet.record import STAGES, Kind, Topic, Value
 from cavet.record import Trail as Followed
 
 ENDS = {Kind.OVERTAKEN: "overtaken", Kind.UNCHANGED: "left out"}
@@ -25,7 +24,7 @@ class Trail:
     """How one wish stood when this was made.
 
     `stages` are those that were reached, of asked, framed, carried, taken, driven, moved, confirmed. `delays` are the
-    seconds between each and the one before, by the pair of their names. `ended` is "confirmed", "broken", "overtaken",
+    seconds from the one before to each, by the pair of their names. `ended` is "confirmed", "broken", "overtaken",
     "left out" (nothing had to be done), "done" (all was reached that can be seen), or "" while it goes on.
     """
 
@@ -34,11 +33,19 @@ class Trail:
         self.board = trail.root.board
         self.point = trail.point
         self.value = trail.root.value
-        self._shown = _shown(self.value, point)
+        self.shown = _shown(self.value, point)
+        """What was wanted, in words."""
         self.by = trail.root.note
+        self.is_command = trail.root.topic is Topic.POINT
+        """Whether it is a wish for a point: else it is of another program, or said by hand."""
+        taken = trail.reached(Kind.TAKEN)
+        self.message = taken.subject if taken is not None and taken.topic is Topic.MESSAGE else None
+        """The message that the board has made of it, where it has told that."""
         reached = [(stage, event) for stage in STAGES if (event := trail.reached(stage)) is not None]
         self.stages = [Stage(stage.value, event.t, event.note) for stage, event in reached]
-        self.delays = {(one.stage, other.stage): other.t - one.t for one, other in pairwise(self.stages)}
+        self.delays = _delays(self.stages)
+        self.took = max((stage.t for stage in self.stages), default=0.0) - (self.stages[0].t if self.stages else 0.0)
+        """From the first stage to the last, in s."""
         self.broken_at = diagnosis.broken.value if diagnosis.broken is not None else None
         self.why = diagnosis.reason or (trail.stopped.note if trail.stopped is not None else "")
         self.mend = diagnosis.mend
@@ -58,7 +65,7 @@ class Trail:
     def __str__(self) -> str:
         """A line for each stage, and where it broke."""
         begun = self.stages[0].t if self.stages else 0.0
-        lines = [f"{self.board}.{self.point} = {self._shown}, {self.ended or 'under way'}"]
+        lines = [f"{self.board}.{self.point} = {self.shown}, {self.ended or 'under way'}"]
         lines += [f"  {stage:10} {1000 * (t - begun):10.3f} ms  {note}".rstrip() for stage, t, note in self.stages]
         if self.broken_at is not None:
             mend = f" → {self.mend}" if self.mend else ""
@@ -66,6 +73,17 @@ class Trail:
         elif self.why:
             lines.append(f"  {self.why}")
         return "\n".join(lines)
+
+
+def _delays(stages: list[Stage]) -> dict[tuple[str, str], float]:
+    """How long after the stage before it each came: after the farthest one that was reached by then, since what is
+    read back may be there before the part has arrived."""
+    found = {}
+    for place, stage in enumerate(stages):
+        before = [each for each in stages[:place] if each.t <= stage.t]
+        if before:
+            found[before[-1].stage, stage.stage] = stage.t - before[-1].t
+    return found
 
 
 def _shown(value: Value, point: Point | None) -> str:

@@ -281,6 +281,15 @@ class RecordFile:
         of_each = [self._events(where, board, subject, topic, kind) for kind in tuple(kinds) or Kind]
         return heapq.merge(*of_each, key=lambda event: event.number)
 
+    def latest(self) -> float:
+        """When the last event was, in s."""
+        rows = list(self._rows("SELECT t FROM events WHERE number = (SELECT max(number) FROM events)"))
+        return float(rows[0][0]) if rows else 0.0
+
+    def boards(self) -> list[str]:
+        """The boards that there are events of."""
+        return sorted({board for (board,) in self._rows("SELECT DISTINCT board FROM events") if board})
+
     def number_at(self, t: float) -> int:
         """The number of the first event behind a time: events stand in the order of their times."""
         ((first, last),) = self._rows("SELECT (SELECT min(number) FROM events), (SELECT max(number) FROM events)")

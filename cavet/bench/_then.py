@@ -1,0 +1,80 @@
+"""What became of the commands in a record, judged by the record alone: nothing of its bench runs any more."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from cavet.bench._diagnosis import Circumstances, Diagnosis, diagnose
+from cavet.bench._plan import Plan
+from cavet.hosts import DevicePoint, Point
+from cavet.record import Event, Kind, Topic, Trail, Trails
+
+EVERY = 1 << 60
+READY = "ready"
+OF_SIMULATED = (Kind.BOARD, Kind.TAKEN, Kind.DRIVEN, Kind.MOVED)
+"""Events that only a simulated board tells."""
+
+
+class PastTrails:
+    """Reads events, and tells how their trails stood when the record ended. Without a plan less is known: then a
+    command that just goes no farther is not called broken."""
+
+    def __init__(self, plan: Plan | None) -> None:
+        self._plan = plan
+        self._trails = Trails(EVERY)
+        self._states: dict[str, str] = {}
+        """How each session stood last."""
+        self._simulated: set[str] = set()
+        self._now = 0.0
+
+    def read(self, events: Iterable[Event]) -> PastTrails:
+        """Read on."""
+        self._trails.follow(self._noted(events))
+        return self
+
+    def _noted(self, events: Iterable[Event]) -> Iterable[Event]:
+        for event in events:
+            self._now = event.t
+            if event.topic is Topic.SESSION and event.kind is Kind.LINK:
+                self._states[event.board] = str(event.value)
+            elif event.kind in OF_SIMULATED:
+                self._simulated.add(event.board)
+            yield event
+
+    @property
+    def all(self) -> list[Trail]:
+        """All of them, the oldest first."""
+        return list(self._trails.all.values())
+
+    def point_of(self, trail: Trail) -> Point | None:
+        """The point that a trail is of, where it is of one that is known."""
+        if self._plan is None or trail.root.topic is not Topic.POINT:
+            return None
+        return self._plan.points.get(trail.point)
+
+    def diagnose(self, trail: Trail) -> Diagnosis:
+        """Say how a trail stood at the end."""
+        point, plan = self.point_of(trail), self._plan
+        host = trail.root.board
+        if plan is None or point is None or host not in plan.hosts:
+            return diagnose(
+                trail,
+                Circumstances(
+                    now=self._now, point=None, simulated=host in self._simulated, ready=True, link_words="",
+                    patience=1.0,
+                ),
+            )  # fmt: skip
+        of = plan.hosts[host]
+        board = plan.links[of.link].board
+        parts = plan.boards[board].parts if board in plan.boards and board in self._simulated else {}
+        part = point.part or point.name
+        state = self._states.get(host, READY)
+        return diagnose(
+            trail,
+            Circumstances(
+                now=self._now, point=point, simulated=board in self._simulated, ready=state == READY, link_words=state,
+                patience=of.manners.reply_within * (of.manners.retries + 1), part=part if part in parts else "",
+                device=of.devices.get(point.device) if isinstance(point, DevicePoint) else None,
+                own_broker=plan.links[of.link].broker != "",
+            ),
+        )  # fmt: skip

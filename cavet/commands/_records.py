@@ -1,0 +1,112 @@
+"""Opening a record for a command: the file, the bench that it is of, the times that are wanted, and where it goes."""
+
+from __future__ import annotations
+
+import math
+import os
+import sys
+import time
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any, TypeVar
+
+import click
+
+from cavet.bench import BenchFile, Plan, load_bench
+from cavet.commands._bench import open_bench
+from cavet.commands._completing import complete_benches
+from cavet.record import RecordFile
+from cavet.units import parse
+from cavet.wording import WrongError, plain
+
+F = TypeVar("F", bound=Callable[..., Any])
+PROGRESS_SECONDS = 1.0
+"""What takes longer says how far it is."""
+bench_option = click.option(
+    "--bench", metavar="BENCH", shell_complete=complete_benches, help="The bench it is of, where it can't tell itself."
+)
+
+
+@contextmanager
+def opened(path: Path) -> Iterator[RecordFile]:
+    """A record, as long as it is entered; that it was cut is said on standard error. Raises `WrongError`."""
+    file = RecordFile(path)
+    try:
+        if not file.is_whole():
+            print(f"{plain(str(path))}: not ended: its writer was killed, or still writes", file=sys.stderr)
+        yield file
+    finally:
+        file.close()
+
+
+def bench_of(file: RecordFile, record: Path, bench: str | None = None) -> BenchFile:
+    """The bench that a record is of: the one that is named, or that the record names. Raises `WrongError` where it is
+    not there any more."""
+    if bench is not None:
+        return open_bench(bench)
+    named = file.about.get("file", "")
+    if not named or not Path(named).is_file():
+        found = f"of {named}, which is not there" if named else "a record that names no bench file"
+        raise WrongError(str(record), found=found, expected="--bench with the bench file that it is of")
+    return load_bench(Path(named))
+
+
+def plan_of(file: RecordFile, record: Path, bench: str | None) -> Plan | None:
+    """The same, as a plan; `None` where it can't be told: then units and wiring are not known."""
+    try:
+        return bench_of(file, record, bench).plan
+    except (WrongError, ExceptionGroup):
+        if bench is not None:
+            raise
+        return None
+
+
+def time_of(text: str | None, place: str, default: float) -> float:
+    """A time of the record, in s; a bare number is one, too. Raises `WrongError`."""
+    if text is None:
+        return default
+    value = parse(text, "s", place)
+    if not math.isfinite(value) or value < 0:
+        raise WrongError(place, found=text, expected="a time of 0 s or more")
+    return value
+
+
+def check_target(path: Path, *, force: bool) -> None:
+    """Raise `WrongError` where nothing new may be written."""
+    if path.exists() and not force:
+        raise WrongError(str(path), found="a file that is there already", expected="a new one; --force replaces it")
+
+
+def write_out(pieces: Iterable[bytes], path: Path | None, *, share: Callable[[], float] | None = None) -> None:
+    """Write pieces to a file, which is there only when it is whole, or to standard output. What takes long says on a
+    terminal how far it is. Raises `WrongError`."""
+    if path is None:
+        for piece in pieces:
+            sys.stdout.buffer.write(piece)
+        sys.stdout.buffer.flush()
+        return
+    made = path.with_name(f".{path.name}.{os.getpid()}")
+    try:
+        with made.open("wb") as out:
+            for piece in _telling(pieces, share):
+                out.write(piece)
+        made.replace(path)
+    except OSError as error:
+        made.unlink(missing_ok=True)
+        expected = "a file that can be written"
+        raise WrongError(str(path), found=error.strerror or str(error), expected=expected) from error
+    except BaseException:
+        made.unlink(missing_ok=True)
+        raise
+
+
+def _telling(pieces: Iterable[bytes], share: Callable[[], float] | None) -> Iterator[bytes]:
+    """The same pieces; meanwhile it is said how far they are."""
+    said = time.monotonic()
+    tells = sys.stderr is not None and sys.stderr.isatty()
+    for piece in pieces:
+        yield piece
+        if tells and share is not None and time.monotonic() - said > PROGRESS_SECONDS:
+            said = time.monotonic()
+            print(f"{100 * share():.0f} %; ctrl+c breaks it off", end="\r", file=sys.stderr, flush=True)

@@ -1,0 +1,59 @@
+"""A record in other formats, and captures from elsewhere as records."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+import msgspec
+
+from cavet.bench import Plan
+from cavet.exports._compare import Difference, compare
+from cavet.exports._csv import event_rows, point_rows
+from cavet.exports._cut import Cut, check_boards
+from cavet.exports._signals import POINTS, Signal, Signals
+from cavet.exports._vcd import vcd_lines
+from cavet.record import RecordFile, as_line
+
+__all__ = [
+    "TEXTS",
+    "Cut",
+    "Difference",
+    "Signal",
+    "Signals",
+    "check_boards",
+    "compare",
+    "csv",
+    "jsonl",
+    "points_csv",
+    "vcd",
+]
+
+
+def jsonl(file: RecordFile, plan: Plan | None, cut: Cut) -> Iterator[str]:
+    """The events as `cavet serve --events` prints them: one JSON object a line."""
+    for event in cut.events(file):
+        yield msgspec.json.encode(as_line(event)).decode() + "\n"
+
+
+def csv(file: RecordFile, plan: Plan | None, cut: Cut) -> Iterator[str]:
+    """The events, one a line, with a header (RFC 4180)."""
+    return event_rows(cut.events(file))
+
+
+def points_csv(file: RecordFile, plan: Plan | None, cut: Cut, every: float | None = None) -> Iterator[str]:
+    """What was asked of each point and what was got, at each change or each period in s."""
+    signals = Signals(plan).read(cut.history(file))
+    found = {signal.name: None for signal in signals if signal.group == POINTS}
+    names = [name for name in plan.points if name in found] if plan is not None else list(found)
+    return point_rows(names, signals, cut.begin, cut.until(file), every)
+
+
+def vcd(file: RecordFile, plan: Plan | None, cut: Cut) -> Iterator[str]:
+    """Pins, parts, points and rig as a value change dump (IEEE 1364)."""
+    signals = Signals(plan).read(cut.history(file))
+    for line in vcd_lines(file.about.get("bench", ""), signals, cut.begin, cut.until(file)):
+        yield line + "\n"
+
+
+TEXTS: dict[str, Callable[[RecordFile, Plan | None, Cut], Iterator[str]]] = {"jsonl": jsonl, "csv": csv, "vcd": vcd}
+"""The formats that are texts, by what they are called."""
