@@ -24,6 +24,7 @@ from cavet.bench._host_side import HostLink
 from cavet.bench._meaning import Meanings, Telling, meanings
 from cavet.bench._meddling import FAULTS
 from cavet.bench._naming import AddressNames, address_names
+from cavet.bench._origins import SIDES, LinkStream, Origins
 from cavet.bench._past import PastBench
 from cavet.bench._places import find_places
 from cavet.bench._plan import OWN, BoardPlan, HostPlan, LinkPlan, Plan, address_problem, split_address
@@ -37,7 +38,7 @@ from cavet.bench._schema import SECTIONS, Key, Section
 from cavet.bench._schema_plan import PLAN_SECTIONS
 from cavet.bench._spoiling import LOOKS as SPOILING_LOOKS
 from cavet.bench._spoiling import Spoiling, read_spoiling, request_in, spoiled
-from cavet.bench._spoken import Spoken, UsbSpoken, spoken
+from cavet.bench._spoken import ONE_AT_A_TIME, Spoken, UsbSpoken, spoken
 from cavet.bench._standing import Standing, Standings
 from cavet.bench._starting import KINDS as START_KINDS
 from cavet.bench._starting import start_text
@@ -53,9 +54,11 @@ __all__ = [
     "FAULTS",
     "LOOK_SECONDS",
     "MOVE_SECONDS",
+    "ONE_AT_A_TIME",
     "OWN",
     "PLAN_SECTIONS",
     "SECTIONS",
+    "SIDES",
     "SPOILING_LOOKS",
     "START_KINDS",
     "AddressNames",
@@ -74,10 +77,12 @@ __all__ = [
     "HostPlan",
     "Key",
     "LinkPlan",
+    "LinkStream",
     "LinkTape",
     "LoopThread",
     "Meanings",
     "ModbusPlan",
+    "Origins",
     "PastBench",
     "PastTrails",
     "Placed",

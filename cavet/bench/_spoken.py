@@ -302,6 +302,8 @@ def spoken(plan: Plan, link: LinkPlan) -> Spoken:
         return kind("plan", plan, host, device.board.codecs, _frames_at(device))
     if host is not None and host.format is not None:
         return kind("plan", plan, host, host.format.codecs, _frames_of(plan, host))
+    if link.protocol == "usb":
+        return UsbSpoken("usb", plan, host, {}, {side: [] for side in Side})
     newer = link.protocol == "mqtt" and host is not None and host.client.version == MQTT_5
     return Spoken("mqtt5" if newer else link.protocol, plan, host)
 

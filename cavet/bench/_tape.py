@@ -15,12 +15,12 @@ from functools import partial
 from typing import NamedTuple
 
 from cavet.bench._building import BROKER
+from cavet.bench._origins import SIDES, LinkStream, Origins
 from cavet.bench._plan import LinkPlan, Plan
 from cavet.bench._spoken import ONE_AT_A_TIME, BusSpoken, Spoken, UsbSpoken, spoken
 from cavet.protocols import Decoder, Frame, Message, Side, Unreadable
-from cavet.record import Direction, Record, Seat, Transfer
+from cavet.record import Direction, Record, Transfer
 
-SIDES = {Direction.TO_BOARD: Side.HOST, Direction.TO_HOST: Side.BOARD}
 STATION = "/station"
 NONE = -1
 NO_VALUE = float("nan")
@@ -52,39 +52,6 @@ class Placed(NamedTuple):
     """The number of its answer, or of what it answers; -1 for none."""
 
 
-class _Stream:
-    """One direction of one program on a link: its decoder, and when its bytes passed."""
-
-    def __init__(self, client: str, direction: Direction, decoder: Decoder) -> None:
-        self.client = client
-        self.direction = direction
-        self.decoder = decoder
-        self.pieces: deque[tuple[int, int, float, float, int]] = deque()
-        """For bytes not yet in any frame: offset, end, times of both, the transfer's number."""
-        self.end = 0
-
-    def take(self, transfer: Transfer) -> list[Frame]:
-        """The frames that are whole with this transfer."""
-        self.pieces.append(
-            (transfer.offset, transfer.offset + len(transfer.data), transfer.begin, transfer.end, transfer.number)
-        )
-        self.end = transfer.offset + len(transfer.data)
-        return list(self.decoder.feed(transfer.data))
-
-    def times(self, first: int, last: int) -> tuple[float, float]:
-        """When the bytes from `first` to before `last` passed."""
-        while len(self.pieces) > 1 and self.pieces[0][1] <= first:
-            self.pieces.popleft()
-        begin = end = self.pieces[0][2]
-        for at, until, t, then, _ in self.pieces:
-            share = (then - t) / max(1, until - at)
-            if at <= first < until:
-                begin = t + (first - at) * share
-            if at < last <= until:
-                end = t + (last - at) * share
-        return begin, max(begin, end)
-
-
 class LinkTape:
     """The frames of one link."""
 
@@ -98,7 +65,7 @@ class LinkTape:
         self.byte_seconds = byte_seconds
         self.keeps = isinstance(tongue, BusSpoken | UsbSpoken)
         """Whether frames are kept themselves."""
-        self._streams: dict[tuple[str, Direction], _Stream] = {}
+        self._streams: dict[tuple[str, Direction], LinkStream] = {}
         self._passing: dict[str, dict[Side, Decoder]] = {}
         self._open: dict[str, deque[tuple[int, Message, float]]] = {}
         self._kept: list[Frame] = []
@@ -128,7 +95,7 @@ class LinkTape:
         for frame in stream.take(transfer):
             self._add(frame, stream, side, transfer)
 
-    def _begin(self, key: tuple[str, Direction], side: Side, *, anew: bool) -> _Stream:
+    def _begin(self, key: tuple[str, Direction], side: Side, *, anew: bool) -> LinkStream:
         """A program has opened the link, or some of its bytes are not in the record any more."""
         client, direction = key
         if anew:
@@ -136,10 +103,10 @@ class LinkTape:
             self._open[client] = deque(maxlen=MOST_OPEN)
             for other in Direction:
                 self._streams.pop((client, other), None)
-        stream = self._streams[key] = _Stream(client, direction, self._passing[client][side])
+        stream = self._streams[key] = LinkStream(client, direction, self._passing[client][side])
         return stream
 
-    def _add(self, frame: Frame, stream: _Stream, side: Side, transfer: Transfer) -> None:
+    def _add(self, frame: Frame, stream: LinkStream, side: Side, transfer: Transfer) -> None:
         number = len(self.end)
         raw_end = frame.end if not self.keeps else stream.end
         begin, end = stream.times(frame.offset, raw_end)
@@ -334,8 +301,7 @@ class Tape:
         """`hosts` gives the names by which a link's host is known at the broker."""
         self._plan = plan
         self._hosts = hosts
-        self._ours: set[str] = set()
-        """Programs on the broker that are this bench's own: they are heard at their own end."""
+        self._origins = Origins(plan)
         self._record = record
         self._next = record.transfers.first
         self.links: dict[str, LinkTape] = {
@@ -357,20 +323,9 @@ class Tape:
         return max(0, len(news) - len(news[:most]))
 
     def _tape_of(self, transfer: Transfer) -> LinkTape | None:
-        """The tape that a transfer is on: where both ends are ours, it was heard twice, and counts once."""
-        if transfer.link == BROKER:
-            name = transfer.client.partition("/")[0]
-            if name in self.links and "/" in transfer.client:
-                return self.links[name]
-            return self._brokers_own() if transfer.client not in self._ours else None
-        link = self._plan.links.get(transfer.link)
-        if link is None:
-            return None
-        if link.broker:
-            self._ours.add(transfer.client)
-            return self.links[link.name]
-        wanted = Seat.BOARD if link.simulated else Seat.HOST
-        return self.links[link.name] if transfer.seat is wanted else None
+        """The tape that a transfer is on."""
+        name = self._origins.link_of(transfer)
+        return self._brokers_own() if name == BROKER else self.links[name] if name else None
 
     def _is_station(self, link: LinkPlan, client: str) -> bool:
         """Whether a program on a broker is the board, and no host."""

@@ -13,7 +13,7 @@ from typing import Any, TypeVar
 
 import click
 
-from cavet.bench import BenchFile, Plan, load_bench
+from cavet.bench import BenchFile, Plan, check_text, load_bench
 from cavet.commands._bench import open_bench
 from cavet.commands._completing import complete_benches
 from cavet.record import RecordFile
@@ -45,6 +45,9 @@ def bench_of(file: RecordFile, record: Path, bench: str | None = None) -> BenchF
     not there any more."""
     if bench is not None:
         return open_bench(bench)
+    text = file.about.get("text")
+    if text is not None:
+        return BenchFile(record, text, check_text(text, str(record)))
     named = file.about.get("file", "")
     if not named or not Path(named).is_file():
         found = f"of {named}, which is not there" if named else "a record that names no bench file"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 import importlib
+import keyword
 import os
 import resource
 import sys
@@ -36,6 +37,7 @@ COMMANDS = {
     "compare": "two records: up to when they are the same, and what differs then",
     "export": "a record in other formats: lines, numbers, waveforms, captures, drawings",
     "trails": "what became of each command of a record, and how long its stages took",
+    "import": "a record of a capture from elsewhere",
     "look": "the workbench on a record, also while it is written",
     "reckon": "the small sums of the trade",
     "remarks": "what a careful colleague would say of a bench, with mends",
@@ -63,7 +65,8 @@ class Commands(click.Group):
                 nearest=nearest(cmd_name, COMMANDS),
             )
         with loading():
-            command: click.Command = importlib.import_module(f"cavet.commands.{cmd_name}").command
+            module = f"{cmd_name}_" if keyword.iskeyword(cmd_name) else cmd_name
+            command: click.Command = importlib.import_module(f"cavet.commands.{module}").command
         return command
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:

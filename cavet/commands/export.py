@@ -7,12 +7,13 @@ from pathlib import Path
 
 import click
 
-from cavet.commands._records import bench_option, check_target, opened, plan_of, time_of, write_out
-from cavet.exports import TEXTS, Cut, check_boards, points_csv
+from cavet.commands._records import bench_of, bench_option, check_target, opened, plan_of, time_of, write_out
+from cavet.exports import TEXTS, Cut, check_boards, pcapng, points_csv
 from cavet.units import parse
 from cavet.wording import WrongError, listed, nearest
 
-FORMATS = (*TEXTS,)
+CAPTURE = "pcapng"
+FORMATS = (*TEXTS, CAPTURE)
 BLOCK = 1 << 16
 
 
@@ -46,6 +47,9 @@ def command(
         check_target(path, force=force)
     with opened(record) as file:
         check_boards(cut.boards, file)
+        if form == CAPTURE:
+            write_out(pcapng(file, bench_of(file, record, bench).plan, cut), path)
+            return
         plan = plan_of(file, record, bench)
         if points or period is not None:
             lines = points_csv(file, plan, cut, period)

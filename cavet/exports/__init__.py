@@ -10,6 +10,8 @@ from cavet.bench import Plan
 from cavet.exports._compare import Difference, compare
 from cavet.exports._csv import event_rows, point_rows
 from cavet.exports._cut import Cut, check_boards
+from cavet.exports._importing import Importing
+from cavet.exports._packets import pcapng
 from cavet.exports._signals import POINTS, Signal, Signals
 from cavet.exports._vcd import vcd_lines
 from cavet.record import RecordFile, as_line
@@ -18,12 +20,14 @@ __all__ = [
     "TEXTS",
     "Cut",
     "Difference",
+    "Importing",
     "Signal",
     "Signals",
     "check_boards",
     "compare",
     "csv",
     "jsonl",
+    "pcapng",
     "points_csv",
     "vcd",
 ]

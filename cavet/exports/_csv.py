@@ -34,7 +34,7 @@ def point_rows(
     yield _line(["t", *(f"{name}.{side}" for name, side in columns)])
     place = {column: number for number, column in enumerate(columns)}
     changes = sorted(
-        ((t, place[signal.name, signal.side], value)
+        ((round(t, 6), place[signal.name, signal.side], value)
         for signal in signals if signal.group == POINTS and (signal.name, signal.side) in place
         for t, value in signal.changes if t <= end),
         key=lambda change: change[:2],
@@ -69,7 +69,7 @@ def _shown(value: Value) -> str:
         return hex_pairs(value)
     if isinstance(value, bool):
         return "true" if value else "false"
-    return f"{value:.15g}" if isinstance(value, float) else plain(str(value))
+    return repr(value).removesuffix(".0") if isinstance(value, float) else plain(str(value))
 
 
 def _line(cells: Iterable[object]) -> str:

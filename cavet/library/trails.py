@@ -39,8 +39,9 @@ class Trail:
         self.is_command = trail.root.topic is Topic.POINT
         """Whether it is a wish for a point: else it is of another program, or said by hand."""
         taken = trail.reached(Kind.TAKEN)
-        self.message = taken.subject if taken is not None and taken.topic is Topic.MESSAGE else None
-        """The message that the board has made of it, where it has told that."""
+        told = taken if taken is not None else trail.root
+        self.message = told.subject if told.topic is Topic.MESSAGE else None
+        """The message that the board has made of it, or that was read on its link."""
         reached = [(stage, event) for stage in STAGES if (event := trail.reached(stage)) is not None]
         self.stages = [Stage(stage.value, event.t, event.note) for stage, event in reached]
         self.delays = _delays(self.stages)

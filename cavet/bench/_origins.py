@@ -1,0 +1,71 @@
+"""Where the transfers of a record belong: to which link, and in which stream of bytes."""
+
+from __future__ import annotations
+
+from collections import deque
+
+from cavet.bench._building import BROKER
+from cavet.bench._plan import Plan
+from cavet.protocols import Decoder, Frame, Side
+from cavet.record import Direction, Seat, Transfer
+
+SIDES = {Direction.TO_BOARD: Side.HOST, Direction.TO_HOST: Side.BOARD}
+
+
+class Origins:
+    """Says on which link a transfer is: where both ends are ours, it was heard twice, and counts once."""
+
+    def __init__(self, plan: Plan) -> None:
+        self._plan = plan
+        self._ours: set[str] = set()
+        """Programs on the broker that are this bench's own: they are heard at their own end."""
+
+    def link_of(self, transfer: Transfer) -> str:
+        """The link's name, `BROKER` for what programs of others say to our broker, "" for what is not to count."""
+        links = self._plan.links
+        if transfer.link == BROKER:
+            name = transfer.client.partition("/")[0]
+            if name in links and "/" in transfer.client:
+                return name
+            return BROKER if transfer.client not in self._ours else ""
+        link = links.get(transfer.link)
+        if link is None:
+            return ""
+        if link.broker:
+            self._ours.add(transfer.client)
+            return link.name
+        wanted = Seat.BOARD if link.simulated else Seat.HOST
+        return link.name if transfer.seat is wanted else ""
+
+
+class LinkStream:
+    """One direction of one program on a link: its decoder, and when its bytes passed."""
+
+    def __init__(self, client: str, direction: Direction, decoder: Decoder) -> None:
+        self.client = client
+        self.direction = direction
+        self.decoder = decoder
+        self.pieces: deque[tuple[int, int, float, float, int]] = deque()
+        """For bytes not yet in any frame: offset, end, times of both, the transfer's number."""
+        self.end = 0
+
+    def take(self, transfer: Transfer) -> list[Frame]:
+        """The frames that are whole with this transfer."""
+        self.pieces.append(
+            (transfer.offset, transfer.offset + len(transfer.data), transfer.begin, transfer.end, transfer.number)
+        )
+        self.end = transfer.offset + len(transfer.data)
+        return list(self.decoder.feed(transfer.data))
+
+    def times(self, first: int, last: int) -> tuple[float, float]:
+        """When the bytes from `first` to before `last` passed."""
+        while len(self.pieces) > 1 and self.pieces[0][1] <= first:
+            self.pieces.popleft()
+        begin = end = self.pieces[0][2]
+        for at, until, t, then, _ in self.pieces:
+            share = (then - t) / max(1, until - at)
+            if at <= first < until:
+                begin = t + (first - at) * share
+            if at < last <= until:
+                end = t + (last - at) * share
+        return begin, max(begin, end)
