@@ -348,11 +348,8 @@ class _Heard:
                 break
         self._record.append(Kind.TOLD, board, Topic.MESSAGE, name, frame.data, cause, "; ".join(frame.problems))
         if name == REFUSAL and cause is not None:
-            words = ", ".join(
-                f"{key} {getattr(frame.message, key)}"
-                for key in frame.message.__struct_fields__
-                if key != "transaction"
-            )
+            keys = [key for key in frame.message.__struct_fields__ if key != "transaction"]
+            words = ", ".join(f"{key} {getattr(frame.message, key)}" for key in keys)
             self._record.append(Kind.REFUSED, board, Topic.MESSAGE, name, None, cause, words)
 
     def _unanswered(self, waiting: Open, before: float) -> None:
