@@ -25,7 +25,7 @@ from cavet.bench._meaning import Meanings, Telling, meanings
 from cavet.bench._meddling import FAULTS
 from cavet.bench._naming import AddressNames, address_names
 from cavet.bench._origins import SIDES, LinkStream, Origins
-from cavet.bench._past import PastBench
+from cavet.bench._past import PastBench, PastStandings
 from cavet.bench._places import find_places
 from cavet.bench._plan import OWN, BoardPlan, HostPlan, LinkPlan, Plan, address_problem, split_address
 from cavet.bench._plan_file import PlanFile, load_plan, read_plan_text, shipped_plans
@@ -84,6 +84,7 @@ __all__ = [
     "ModbusPlan",
     "Origins",
     "PastBench",
+    "PastStandings",
     "PastTrails",
     "Placed",
     "Plan",

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from itertools import islice
 
+from cavet.bench._diagnosis import Circumstances
 from cavet.bench._endpoint import Carrier
 from cavet.bench._plan import Plan
 from cavet.bench._running import RunningBench
+from cavet.bench._standing import Standings
+from cavet.bench._then import Evidence
 from cavet.clock import BenchClock
-from cavet.record import RecordFile
+from cavet.record import Event, RecordFile, Topic, Trail
 
 AT_ONCE = 4096
 """So many events, and so many transfers, are read at each look."""
@@ -22,6 +25,25 @@ class _PastClock(BenchClock):
 
     def now(self) -> float:
         return self.latest
+
+
+class PastStandings(Standings):
+    """How trails stood, as far as the record has been read."""
+
+    def __init__(self, bench: RunningBench) -> None:
+        super().__init__(bench)
+        self._evidence = Evidence()
+
+    def follow(self) -> list[Event]:
+        events = super().follow()
+        for event in events:
+            self._evidence.note(event)
+        return events
+
+    def _circumstances(self, trail: Trail) -> Circumstances:
+        plan = self._bench.plan
+        point = plan.points.get(trail.point) if trail.root.topic is Topic.POINT else None
+        return self._evidence.circumstances(trail, plan, point)
 
 
 class PastBench(RunningBench):

@@ -15,6 +15,42 @@ OF_SIMULATED = (Kind.BOARD, Kind.TAKEN, Kind.DRIVEN, Kind.MOVED)
 """Events that only a simulated board tells."""
 
 
+class Evidence:
+    """What a record tells of its boards: which were simulated, how the sessions with them stood last."""
+
+    def __init__(self) -> None:
+        self.states: dict[str, str] = {}
+        self.simulated: set[str] = set()
+        self.now = 0.0
+
+    def note(self, event: Event) -> None:
+        """Take in an event."""
+        self.now = max(self.now, event.t)
+        if event.topic is Topic.SESSION and event.kind is Kind.LINK:
+            self.states[event.board] = str(event.value)
+        elif event.kind in OF_SIMULATED:
+            self.simulated.add(event.board)
+
+    def circumstances(self, trail: Trail, plan: Plan | None, point: Point | None) -> Circumstances:
+        """What a diagnosis needs to know besides the trail itself."""
+        host = trail.root.board
+        if plan is None or point is None or host not in plan.hosts:
+            return Circumstances(
+                now=self.now, point=None, simulated=host in self.simulated, ready=True, link_words="", patience=1.0
+            )
+        of = plan.hosts[host]
+        board = plan.links[of.link].board
+        parts = plan.boards[board].parts if board in plan.boards and board in self.simulated else {}
+        part = point.part or point.name
+        state = self.states.get(host, READY)
+        return Circumstances(
+            now=self.now, point=point, simulated=board in self.simulated, ready=state == READY, link_words=state,
+            patience=of.manners.reply_within * (of.manners.retries + 1), part=part if part in parts else "",
+            device=of.devices.get(point.device) if isinstance(point, DevicePoint) else None,
+            own_broker=plan.links[of.link].broker != "",
+        )  # fmt: skip
+
+
 class PastTrails:
     """Reads events, and tells how their trails stood when the record ended. Without a plan less is known: then a
     command that just goes no farther is not called broken."""
@@ -22,10 +58,7 @@ class PastTrails:
     def __init__(self, plan: Plan | None) -> None:
         self._plan = plan
         self._trails = Trails(EVERY)
-        self._states: dict[str, str] = {}
-        """How each session stood last."""
-        self._simulated: set[str] = set()
-        self._now = 0.0
+        self._evidence = Evidence()
 
     def read(self, events: Iterable[Event]) -> PastTrails:
         """Read on."""
@@ -34,11 +67,7 @@ class PastTrails:
 
     def _noted(self, events: Iterable[Event]) -> Iterable[Event]:
         for event in events:
-            self._now = event.t
-            if event.topic is Topic.SESSION and event.kind is Kind.LINK:
-                self._states[event.board] = str(event.value)
-            elif event.kind in OF_SIMULATED:
-                self._simulated.add(event.board)
+            self._evidence.note(event)
             yield event
 
     @property
@@ -54,27 +83,4 @@ class PastTrails:
 
     def diagnose(self, trail: Trail) -> Diagnosis:
         """Say how a trail stood at the end."""
-        point, plan = self.point_of(trail), self._plan
-        host = trail.root.board
-        if plan is None or point is None or host not in plan.hosts:
-            return diagnose(
-                trail,
-                Circumstances(
-                    now=self._now, point=None, simulated=host in self._simulated, ready=True, link_words="",
-                    patience=1.0,
-                ),
-            )  # fmt: skip
-        of = plan.hosts[host]
-        board = plan.links[of.link].board
-        parts = plan.boards[board].parts if board in plan.boards and board in self._simulated else {}
-        part = point.part or point.name
-        state = self._states.get(host, READY)
-        return diagnose(
-            trail,
-            Circumstances(
-                now=self._now, point=point, simulated=board in self._simulated, ready=state == READY, link_words=state,
-                patience=of.manners.reply_within * (of.manners.retries + 1), part=part if part in parts else "",
-                device=of.devices.get(point.device) if isinstance(point, DevicePoint) else None,
-                own_broker=plan.links[of.link].broker != "",
-            ),
-        )  # fmt: skip
+        return diagnose(trail, self._evidence.circumstances(trail, self._plan, self.point_of(trail)))

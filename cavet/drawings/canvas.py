@@ -161,6 +161,10 @@ class Canvas:
                 begin = x
         return tuple(runs)
 
+    def character(self, x: int, y: int) -> str:
+        """What stands in a cell."""
+        return self._cells[y][x]
+
     def text(self) -> str:
         """The characters alone."""
         return "\n".join("".join(row).rstrip() for row in self._cells)

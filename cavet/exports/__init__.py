@@ -12,8 +12,8 @@ from cavet.exports._csv import event_rows, point_rows
 from cavet.exports._cut import Cut, check_boards
 from cavet.exports._importing import Importing
 from cavet.exports._packets import pcapng
-from cavet.exports._signals import POINTS, Signal, Signals
 from cavet.exports._vcd import vcd_lines
+from cavet.lanes import POINTS, Signal, Signals
 from cavet.record import RecordFile, as_line
 
 __all__ = [

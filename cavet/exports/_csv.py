@@ -6,7 +6,7 @@ import csv
 import io
 from collections.abc import Iterable, Iterator
 
-from cavet.exports._signals import POINTS, Signal, Worth
+from cavet.lanes import POINTS, Signal, Worth
 from cavet.record import Event, Value
 from cavet.wording import hex_pairs, plain
 

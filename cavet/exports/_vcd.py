@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator
 
-from cavet.exports._signals import POINTS, RIG, Signal, Worth
+from cavet.lanes import POINTS, RIG, Signal, Worth
 
 FIRST, LAST = 33, 126
 """Of the printable characters that identifier codes are made of."""

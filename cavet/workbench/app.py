@@ -28,13 +28,14 @@ from cavet.workbench.screens.drive import DriveScreen
 from cavet.workbench.screens.frame import Frame
 from cavet.workbench.screens.frames import FramesScreen
 from cavet.workbench.screens.outside import OutsideScreen
+from cavet.workbench.screens.record import RecordScreen
 from cavet.workbench.screens.routines import RoutinesScreen
 from cavet.workbench.screens.screens import ScreensScreen
 from cavet.workbench.widgets.top import Top
 from cavet.workbench.wiring.changing import Place
 
 SCREENS: dict[str, type[Frame]] = {
-    screen.NAME: screen for screen in (BenchScreen, DriveScreen, FramesScreen, RoutinesScreen)
+    screen.NAME: screen for screen in (BenchScreen, DriveScreen, FramesScreen, RoutinesScreen, RecordScreen)
 }
 """All screens, in the order of their names at the top."""
 LOOK_SECONDS = 0.5
@@ -318,7 +319,7 @@ class EmptyApp(BeginningApp):
 class RecordApp(CavetApp):
     """The workbench on a record."""
 
-    SHOWN = {FramesScreen.NAME: FramesScreen}
+    SHOWN = {FramesScreen.NAME: FramesScreen, RecordScreen.NAME: RecordScreen}
     DEFAULT_MODE = FramesScreen.NAME
 
 

@@ -44,7 +44,7 @@ class Desk:
 
     def __init__(
         self, bench: RunningBench, post: Post, record_problem: Callable[[], str] = str,
-        changing: Changing | None = None, work: Work | None = None,
+        changing: Changing | None = None, work: Work | None = None, standings: Standings | None = None,
     ) -> None:  # fmt: skip
         self.bench = bench
         self._post = post
@@ -58,7 +58,7 @@ class Desk:
         self._call = self._acting.do
         self.come_back = self._acting.come_back
         self.silence = self._acting.silence
-        self.standings = Standings(bench)
+        self.standings = standings if standings is not None else Standings(bench)
         self.hands = Hands(bench, self.standings, self._acting)
         self.screens: tuple[str, ...] = ()
         """The names of the screens that there are."""

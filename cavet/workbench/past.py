@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from concurrent.futures import Future
 
-from cavet.bench import PastBench
+from cavet.bench import PastBench, PastStandings
 from cavet.wording import WrongError
 from cavet.workbench.desk import Desk
 
@@ -14,7 +14,7 @@ class PastDesk(Desk):
     """A bench of which only a record is there."""
 
     def __init__(self, bench: PastBench) -> None:
-        super().__init__(bench, _refuse)
+        super().__init__(bench, _refuse, standings=PastStandings(bench))
         self._past = bench
 
     @property

@@ -25,9 +25,9 @@ def trails_view(desk: Desk, point: Point, chosen: int | None) -> TrailsView:
     current = None
     if number is not None and number in trails:
         place = f"{numbers.index(number) + 1} of {len(numbers)}  [ ]"
-        current = _trail(desk, trails[number], place)
+        current = trail_view(desk, trails[number], place)
     unseen = [trails[other] for other in desk.unseen() if other != number]
-    shown = tuple(_trail(desk, trail, "") for trail in unseen[:MOST_BROKEN])
+    shown = tuple(trail_view(desk, trail) for trail in unseen[:MOST_BROKEN])
     return TrailsView(current=current, broken=shown, more=len(unseen) - len(shown))
 
 
@@ -38,7 +38,8 @@ def latest_trail(desk: Desk, point: Point) -> int | None:
     return desk.bench.host_links[point.board].session.readings[point.name].trail
 
 
-def _trail(desk: Desk, trail: Trail, place: str) -> TrailView:
+def trail_view(desk: Desk, trail: Trail, place: str = "") -> TrailView:
+    """A trail as it is shown; `place` says which of how many it is."""
     diagnosis = desk.standings.diagnose(trail)
     point = desk.bench.plan.points.get(trail.point) if trail.root.topic is Topic.POINT else None
     stopped = trail.stopped

@@ -1,0 +1,320 @@
+"""Lanes on one time axis, in cells: wishes, traffic, levels and curves, with the way of a cause through them."""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from itertools import pairwise
+from math import ceil
+
+import msgspec
+
+from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, WATER, Canvas, Ink, clip
+from cavet.lanes import CURVE, LEVEL, TRAFFIC, WISHES, Lane
+from cavet.units import show, show_duration
+
+NAME_CELLS = 22
+UNIT_CELLS = 7
+EIGHTHS = " ▁▂▃▄▅▆▇█"
+UNKNOWN = -1
+AXIS_ROWS = 2
+HEIGHTS = {CURVE: 2}
+INKS: dict[str, Ink] = {"asked": ASKED, "link": QUIET, "pins": GOT, "parts": GOT, "rig": WATER, "sensed": HEATHER}
+MOST_TRAFFIC, MOST_PIECES = 6, 3
+"""How many eighths the most traffic is high; so many pieces in a cell are much."""
+SPANS = {"%": (0.0, 100.0)}
+ROUND_STEPS = (1, 2, 5)
+
+
+class LaneView(msgspec.Struct, frozen=True, kw_only=True):
+    """A lane as it is seen: for each cell how many eighths high it stands, or `UNKNOWN`, and where it was asked to be;
+    wishes with their words."""
+
+    group: str
+    name: str
+    unit: str
+    kind: str
+    rows: int
+    cells: tuple[int, ...] = ()
+    asked: tuple[int, ...] = ()
+    commands: tuple[int, ...] = ()
+    """The cells in which something was said that carries a wish."""
+    wishes: tuple[tuple[int, str], ...] = ()
+    before: str = ""
+    """What was asked for last before."""
+    board: str = ""
+
+
+class LanesView(msgspec.Struct, frozen=True, kw_only=True):
+    """All of them in a stretch of time: `cell` seconds a cell from `begin` on. `way` has the cells through which a
+    command went, by the numbers of lanes."""
+
+    lanes: tuple[LaneView, ...]
+    begin: float
+    cell: float
+    chosen: int = -1
+    cursor: int | None = None
+    marks: tuple[tuple[int, str], ...] = ()
+    way: tuple[tuple[int, int], ...] = ()
+    flags: tuple[tuple[int, bool], ...] = ()
+    first: int = 0
+    """The first lane that is seen."""
+    empty: str = ""
+    tight: bool = False
+    """Whether there is little room: groups follow one another at once."""
+
+
+def rows_of(lane: Lane, taller: int = 0) -> int:
+    """How many rows a lane takes."""
+    return max(1, HEIGHTS.get(lane.kind, 1) + taller)
+
+
+def span_of(lane: Lane) -> tuple[float, float]:
+    """Between which values a lane is drawn."""
+    values = [*lane.course.value, *(lane.asked.value if lane.asked is not None else ())]
+    low, high = SPANS.get(lane.unit, (min(values, default=0.0), max(values, default=1.0)))
+    low, high = min(low, min(values, default=low)), max(high, max(values, default=high))
+    return (low, high) if high > low else (low - 1.0, high + 1.0)
+
+
+def lane_view(lane: Lane, begin: float, cell: float, cells: int, rows: int) -> LaneView:
+    """What is seen of a lane in a stretch of time."""
+    name = f"pin {lane.name}" if lane.group == "pins" else lane.name
+    seen = LaneView(group=lane.group, name=name, unit=lane.unit, kind=lane.kind, rows=rows, board=lane.board)
+    if lane.kind == TRAFFIC:
+        amounts, commands = _traffic(lane, begin, cell, cells)
+        return msgspec.structs.replace(seen, cells=amounts, commands=commands)
+    if lane.kind == WISHES:
+        wishes = tuple(
+            (int((t - begin) / cell), words)
+            for t, words in zip(lane.course.t, lane.words, strict=True) if begin <= t < begin + cells * cell
+        )  # fmt: skip
+        earlier = bisect_left(lane.course.t, begin)
+        return msgspec.structs.replace(seen, wishes=wishes, before=lane.words[earlier - 1] if earlier else "")
+    low, high = (0.0, 1.0) if lane.kind == LEVEL else span_of(lane)
+    full = 8 * rows - (2 if lane.kind == LEVEL else 1)  # so that two lanes do not grow together
+    found, asked = [], []
+    for place in range(cells):
+        t = begin + place * cell
+        inside = lane.course.within(t, t + cell)
+        found.append(UNKNOWN if inside is None else round(full * (inside[1] - low) / (high - low)))
+        wish = lane.asked.at(t + cell) if lane.asked is not None else None
+        asked.append(UNKNOWN if wish is None else round(full * (wish - low) / (high - low)))
+    return msgspec.structs.replace(seen, cells=tuple(found), asked=tuple(asked) if lane.asked is not None else ())
+
+
+def _traffic(lane: Lane, begin: float, cell: float, cells: int) -> tuple[tuple[int, ...], tuple[int, ...]]:
+    """How much has passed in each cell, against the most in one of them; and in which a wish was said."""
+    times = [begin + place * cell for place in range(cells + 1)]
+    counts = [sum(lane.passed(t, following - 1e-12)) for t, following in pairwise(times)]
+    most = max([*counts, MOST_PIECES])
+    commands = tuple(place for place, (t, following) in enumerate(pairwise(times)) if lane.carries(t, following))
+    return tuple(ceil(MOST_TRAFFIC * count / most) for count in counts), commands
+
+
+def draw_lanes(view: LanesView, width: int, height: int) -> Canvas:
+    """Draw the lanes with their axis."""
+    canvas = Canvas(width, height)
+    draw_axis(canvas, NAME_CELLS + UNIT_CELLS, view.begin, view.cell, width)
+    if not view.lanes:
+        canvas.put(1, AXIS_ROWS + 1, view.empty or "nothing has happened yet", QUIET)
+        return canvas
+    tops: dict[int, int] = {}
+    y, group = AXIS_ROWS, ""
+    for number, lane in enumerate(view.lanes[view.first :], view.first):
+        if lane.group != group:
+            group = lane.group
+            y += 1 if y > AXIS_ROWS and not view.tight else 0
+            if y < height:
+                canvas.put(1, y, group, INKS[group]._replace(bold=True))
+            y += 1
+        if y + lane.rows > height:
+            break
+        tops[number] = y
+        _draw_lane(canvas, lane, y, width, chosen=number == view.chosen)
+        y += lane.rows
+    _draw_upright(canvas, view, y)
+    _draw_way(canvas, view, tops)
+    return canvas
+
+
+def draw_axis(canvas: Canvas, left: int, begin: float, cell: float, width: int) -> None:
+    """The times along the top."""
+    step = tick_seconds(cell * 14)
+    tick = ceil(begin / step - 1e-9) * step
+    used = left
+    while (x := left + int((tick - begin) / cell + 1e-9)) < width - 2:
+        text = f"{tick:.{_places(step)}f} s"
+        if x >= used and x + len(text) + 1 < width:
+            canvas.put(x, 0, "╷", HAIR)
+            canvas.put(x + 1, 0, text, HEATHER)
+            used = x + len(text) + 3
+        tick += step
+
+
+def tick_seconds(least: float) -> float:
+    """A round time that is no shorter than this."""
+    size = 1e-9
+    while size < 1e6:
+        for step in ROUND_STEPS:
+            if step * size >= least:
+                return step * size
+        size *= 10
+    return size
+
+
+def _places(step: float) -> int:
+    places = 0
+    while step < 1 - 1e-12 and places < 9:
+        step, places = step * 10, places + 1
+    return places
+
+
+def _draw_lane(canvas: Canvas, lane: LaneView, y: int, width: int, *, chosen: bool) -> None:
+    left = NAME_CELLS + UNIT_CELLS
+    if chosen:
+        canvas.shade(0, y, width, lane.rows, "raised")
+    at = y + lane.rows - 1
+    canvas.put(1, at, "▸" if chosen else " ", PAPER)
+    canvas.put(3, at, clip(lane.name, NAME_CELLS - 4), PAPER._replace(bold=chosen))
+    canvas.put(NAME_CELLS, at, clip(lane.unit, UNIT_CELLS - 1), QUIET)
+    ink = INKS[lane.group]
+    if lane.kind == WISHES:
+        canvas.across(left, y, width - left, "─", HAIR)
+        _draw_wishes(canvas, lane, y, left, width)
+    elif lane.kind == TRAFFIC:
+        for x, eighths in enumerate(lane.cells):
+            canvas.put(
+                left + x, y, EIGHTHS[eighths] if eighths else "·" if x % 4 == 0 else " ", QUIET if eighths else HAIR
+            )
+        for x in lane.commands:
+            canvas.put(left + x, y, EIGHTHS[max(3, lane.cells[x])], ASKED)
+    else:
+        _draw_course(canvas, lane, y, left, ink)
+
+
+def _draw_wishes(canvas: Canvas, lane: LaneView, y: int, left: int, width: int) -> None:
+    """Each wish at its time, with its value where there is room until the next one."""
+    room = lane.wishes[0][0] if lane.wishes else width - left
+    if lane.before and room > len(lane.before) + 2:
+        canvas.put(left, y, f"{lane.before} ", QUIET)
+    for number, (x, words) in enumerate(lane.wishes):
+        following = lane.wishes[number + 1][0] if number + 1 < len(lane.wishes) else width - left
+        canvas.put(left + x, y, "◇", ASKED)
+        if following - x > len(words) + 3:
+            canvas.put(left + x + 1, y, f" {words} ", ASKED)
+
+
+def _draw_course(canvas: Canvas, lane: LaneView, y: int, left: int, ink: Ink) -> None:
+    for x, eighths in enumerate(lane.cells):
+        if eighths == UNKNOWN:
+            continue
+        for row in range(lane.rows):
+            part = min(8, max(0, eighths - 8 * row))
+            if part or row == 0:
+                sign = EIGHTHS[max(1, part)] if row == 0 else EIGHTHS[part]
+                canvas.put(left + x, y + lane.rows - 1 - row, sign, ink)
+    for x, eighths in enumerate(lane.asked):
+        if eighths == UNKNOWN or eighths == lane.cells[x]:
+            continue
+        row = min(lane.rows - 1, max(0, (eighths - 1) // 8))
+        if eighths > lane.cells[x]:
+            canvas.put(left + x, y + lane.rows - 1 - row, "╌", ASKED)
+
+
+def _draw_upright(canvas: Canvas, view: LanesView, bottom: int) -> None:
+    """The cursor, the marks, and what stands out, as lines through all lanes."""
+    left = NAME_CELLS + UNIT_CELLS
+    for x, is_error in view.flags:
+        canvas.put(left + x, 1, "✕" if is_error else "▴", CORAL if is_error else QUIET)
+    for x, name in view.marks:
+        if 0 <= x < canvas.width - left:
+            canvas.put(left + x, 1, name, HEATHER._replace(bold=True))
+            _line(canvas, left + x, AXIS_ROWS, bottom, "╎", HEATHER)
+    if view.cursor is not None and 0 <= view.cursor < canvas.width - left:
+        canvas.put(left + view.cursor, 1, "▾", PAPER)
+        _line(canvas, left + view.cursor, AXIS_ROWS, bottom, "│", QUIET)
+
+
+def _line(canvas: Canvas, x: int, first: int, last: int, sign: str, ink: Ink) -> None:
+    """A line down through what is empty: what is drawn already stays."""
+    for y in range(first, min(last, canvas.height)):
+        if canvas.character(x, y) in " ─·":
+            canvas.put(x, y, sign, ink)
+
+
+def _draw_way(canvas: Canvas, view: LanesView, tops: dict[int, int]) -> None:
+    """From lane to lane, the way that a command took."""
+    left = NAME_CELLS + UNIT_CELLS
+    passed = [(lane, x) for lane, x in view.way if lane in tops]
+    seen = [(tops[lane] + view.lanes[lane].rows - 1, left + x) for lane, x in passed]
+    strong = PAPER._replace(bold=True)
+    for (y, x), (below, further) in pairwise(seen):
+        for row in range(y + 1, below):
+            if left <= x < canvas.width:
+                canvas.put(x, row, "┃", strong)
+        for column in range(x + 1, further):
+            if left <= column < canvas.width and canvas.character(column, below) in " ─·▁":
+                canvas.put(column, below, "━", strong)
+    for (lane, _), (y, x) in zip(passed, seen, strict=True):
+        if left <= x < canvas.width:
+            canvas.put(x, y, "◇" if view.lanes[lane].kind == WISHES else "◆", strong)
+
+
+class StripView(msgspec.Struct, frozen=True):
+    """The whole run: how much has happened in each cell, in eighths; from which cell to which it is looked at; what
+    stands out."""
+
+    cells: tuple[int, ...]
+    window: tuple[int, int]
+    flags: tuple[tuple[int, bool, str], ...]
+    end: float
+
+
+def draw_strip(view: StripView, width: int, height: int) -> Canvas:
+    """Draw the whole run as a strip."""
+    canvas = Canvas(width, height)
+    left = NAME_CELLS + UNIT_CELLS
+    canvas.put(1, 1, "the whole run", QUIET)
+    canvas.put(1, 2, show_duration(view.end), HEATHER)
+    first, last = view.window
+    canvas.put(left + first, 0, "┌", ASKED)
+    canvas.across(left + first + 1, 0, last - first - 1, "─", ASKED)
+    canvas.put(left + max(last, first + 1), 0, "┐", ASKED)
+    for x, eighths in enumerate(view.cells):
+        canvas.put(left + x, 1, EIGHTHS[max(1, eighths)], QUIET if first <= x <= last else HAIR)
+    used = 0
+    for x, is_error, words in view.flags:
+        canvas.put(left + x, 2, "✕" if is_error else "▴", CORAL if is_error else QUIET)
+        if x >= used and height > 3:
+            room = min(len(words), 24)
+            canvas.put(left + x, 3, clip(words, room), CORAL if is_error else QUIET)
+            used = x + room + 2
+    return canvas
+
+
+class MeasureView(msgspec.Struct, frozen=True):
+    """What lies between two marks: a heading, and lines of a name and what is told of it."""
+
+    title: str
+    lines: tuple[tuple[str, str], ...]
+
+
+def draw_measures(view: MeasureView, width: int, height: int) -> Canvas:
+    """Draw what lies between the marks."""
+    canvas = Canvas(width, height)
+    canvas.put(1, 0, view.title, PAPER._replace(bold=True), width - 2)
+    for y, (name, told) in enumerate(view.lines[: height - 1], 1):
+        if not told:
+            canvas.put(1, y, name, QUIET, width - 2)
+        else:
+            canvas.put(1, y, name, QUIET, 13)
+            canvas.put(14, y, told, PAPER, width - 15)
+    return canvas
+
+
+def shown(name: str, value: float, unit: str) -> str:
+    """What a measure says."""
+    if unit == "s":
+        return show_duration(value)
+    number = float(f"{value:.4g}")
+    return show(number, unit) if unit else f"{number:g}"

@@ -1,0 +1,1 @@
+"""The Record screen: what happened, when, how long."""

@@ -1,0 +1,254 @@
+"""Where one is in a record: the stretch of time that is seen, the lane and the moment under the cursor, two marks."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+
+from cavet.bench import RunningBench
+from cavet.lanes import ASKED, LINK, PARTS, PINS, SENSED, WISHES, Flag, Lane, Lanes
+from cavet.record import Kind, Topic, Trail, Trails
+from cavet.wording import WrongError
+
+AT_ONCE = 20_000
+"""So many events, and so many transfers, are read with each frame."""
+FIRST_CELL = 0.05
+LEAST_CELL, MOST_CELL = 1e-6, 3600.0
+CLOSER = 2.0
+BEHIND = 0.9
+"""Where the present is in the window while it is followed."""
+EDGE = 0.1
+Key = tuple[str, str, str]
+
+
+class Looking:
+    """Looks at what a bench has done so far."""
+
+    def __init__(self, bench: RunningBench) -> None:
+        self._bench = bench
+        self.lanes = Lanes(bench.plan)
+        self._events = bench.record.first
+        self._transfers = bench.record.transfers.first
+        self.begin = 0.0
+        self.cell = FIRST_CELL
+        self.cells = 100
+        """How many cells there are for the time."""
+        self.follows = True
+        self.t = 0.0
+        """The moment under the cursor."""
+        self.marks: list[float] = []
+        self.hidden: set[Key] = set()
+        self.shows_still = False
+        """Whether lanes are shown on which nothing ever happens."""
+        self.taller: dict[Key, int] = {}
+        self._order: list[Key] = []
+        self._chosen: Key | None = None
+        self._all: list[Lane] = []
+        self._made = -1
+        self.is_read = False
+        """Whether all that is there was read."""
+        self._trail: tuple[int, int, Trail | None] = (-1, -1, None)
+
+    # reading on
+
+    def follow(self) -> None:
+        """Read on, and go along with the present."""
+        record = self._bench.record
+        events = record.since(self._events)[:AT_ONCE]
+        transfers = record.transfers.since(self._transfers)[:AT_ONCE]
+        self.is_read = len(events) < AT_ONCE and len(transfers) < AT_ONCE
+        self.lanes.read(events, transfers)
+        self._events = events[-1].number + 1 if events else self._events
+        self._transfers = transfers[-1].number + 1 if transfers else self._transfers
+        if self.follows:
+            self.t = self.lanes.end
+            self.begin = max(0.0, self.t - BEHIND * self.cells * self.cell)
+
+    @property
+    def count(self) -> int:
+        """How many events there are."""
+        return len(self._bench.record)
+
+    @property
+    def end(self) -> float:
+        """Until when the record goes."""
+        return max(self.lanes.end, self._bench.clock.now() if self.is_read else 0.0)
+
+    # lanes
+
+    def seen(self) -> list[Lane]:
+        """The lanes that are shown, in their order."""
+        if self._made != self.lanes.version or not self._all:
+            self._all, self._made = self.lanes.all(), self.lanes.version
+        shown = [lane for lane in self._all if lane.key not in self.hidden and (self.shows_still or _stirs(lane))]
+        if self._order:
+            places = {key: place for place, key in enumerate(self._order)}
+            shown.sort(key=lambda lane: places.get(lane.key, len(places)))
+        return shown
+
+    @property
+    def chosen(self) -> Lane | None:
+        """The lane under the cursor."""
+        seen = self.seen()
+        found = next((lane for lane in seen if lane.key == self._chosen), None)
+        return found if found is not None else (seen[0] if seen else None)
+
+    def choose(self, steps: int) -> None:
+        """Go to another lane."""
+        seen = self.seen()
+        if seen:
+            at = next((place for place, lane in enumerate(seen) if lane.key == self._chosen), 0)
+            self._chosen = seen[min(len(seen) - 1, max(0, at + steps))].key
+
+    def choose_point(self, name: str) -> None:
+        """Go to the lane of what was asked of a point."""
+        for lane in self.seen():
+            if lane.name == name and lane.group in (ASKED, PARTS, SENSED):
+                self._chosen = lane.key
+                return
+
+    def hide(self) -> None:
+        """Show this lane no more."""
+        lane = self.chosen
+        if lane is not None and len(self.seen()) > 1:
+            self.choose(1)
+            if self._chosen == lane.key:
+                self.choose(-1)
+            self.hidden.add(lane.key)
+
+    def show_all(self) -> None:
+        """Show every lane, or only those on which something happens."""
+        self.shows_still = not self.shows_still or bool(self.hidden)
+        self.hidden.clear()
+
+    def grow(self, rows: int) -> None:
+        """Make this lane taller, or lower."""
+        lane = self.chosen
+        if lane is not None:
+            self.taller[lane.key] = min(8, max(-1, self.taller.get(lane.key, 0) + rows))
+
+    def move_lane(self, steps: int) -> None:
+        """Move this lane up or down."""
+        lane, keys = self.chosen, [each.key for each in self.seen()]
+        if lane is not None:
+            at = keys.index(lane.key)
+            keys.insert(min(len(keys), max(0, at + steps)), keys.pop(at))
+            self._order, self._chosen = keys, lane.key
+
+    # time
+
+    def move(self, cells: int) -> None:
+        """Move the cursor in time."""
+        self._go(self.t + cells * self.cell)
+
+    def go_to(self, t: float) -> None:
+        """Bring the cursor to a moment."""
+        self._go(t)
+
+    def _go(self, t: float) -> None:
+        self.follows = False
+        self.t = min(max(0.0, t), max(0.0, self.end))
+        span, edge = self.cells * self.cell, EDGE * self.cells * self.cell
+        if self.t < self.begin + edge:
+            self.begin = max(0.0, self.t - edge)
+        elif self.t > self.begin + span - edge:
+            self.begin = max(0.0, self.t - span + edge)
+
+    def zoom(self, closer: int) -> None:
+        """Look closer, or from farther off; the cursor stays where it is."""
+        cell = min(MOST_CELL, max(LEAST_CELL, self.cell / CLOSER**closer))
+        share = (self.t - self.begin) / self.cell
+        self.begin = max(0.0, self.t - share * cell)
+        self.cell = cell
+
+    def whole(self) -> None:
+        """See all of it."""
+        self.follows = False
+        self.begin, self.cell = 0.0, max(LEAST_CELL, 1.02 * self.end / max(1, self.cells))
+
+    def next(self, step: int) -> bool:
+        """Go to the next change of this lane, or the one before; tell whether there is one."""
+        lane = self.chosen
+        t = lane.next(self.t, step) if lane is not None else None
+        if t is not None:
+            self._go(t)
+        return t is not None
+
+    def next_flag(self, step: int, *, errors: bool) -> Flag | None:
+        """Go to what stands out next."""
+        flag = self.lanes.next_flag(self.t, step, errors=errors)
+        if flag is not None:
+            self._go(flag.t)
+        return flag
+
+    def mark(self) -> str:
+        """Set a mark here: the first, then the second; then they are taken away. Tell which."""
+        if len(self.marks) == 2:
+            self.marks.clear()
+            return "no marks any more"
+        self.marks.append(self.t)
+        return f"mark {'AB'[len(self.marks) - 1]} at {self.t:.6g} s"
+
+    @property
+    def stretch(self) -> tuple[float, float]:
+        """What lies between the marks; between one and the cursor; what is seen, where there is none."""
+        if not self.marks:
+            return self.begin, min(self.begin + self.cells * self.cell, self.end)
+        other = self.marks[1] if len(self.marks) == 2 else self.t
+        return min(self.marks[0], other), max(self.marks[0], other)
+
+    # the trail under the cursor
+
+    def trail(self) -> Trail | None:
+        """The latest command before the cursor, of what the lane under it is about; of all where it is about none."""
+        number = self._command()
+        if number is None:
+            return None
+        record = self._bench.record
+        if self._trail[:2] != (number, len(record)):
+            made = Trails()
+            try:
+                made.follow([record[number], *record.trail(number)])
+            except IndexError:
+                raise WrongError("trail", found="one that is not in memory any more", expected="a later one") from None
+            self._trail = (number, len(record), made.all.get(number))
+        return self._trail[2]
+
+    def _command(self) -> int | None:
+        lane = self.chosen
+        wishes = [each for each in self._all if each.kind == WISHES]
+        if lane is not None and lane.group in (ASKED, PARTS):
+            own = [each for each in wishes if self._is_of(each, lane)]
+            wishes = own or wishes
+        found = []
+        for each in wishes:
+            place = bisect_right(each.course.t, self.t + self.cell)
+            if place:
+                found.append((each.course.t[place - 1], each.numbers[place - 1]))
+        return max(found)[1] if found else None
+
+    def _is_of(self, wish: Lane, lane: Lane) -> bool:
+        point = self._bench.plan.points.get(wish.name)
+        return wish.key == lane.key or (point is not None and (point.part or point.name) == lane.name)
+
+    def way(self, trail: Trail) -> list[tuple[Key, float]]:
+        """Through which lanes a command went, and when."""
+        plan, found = self._bench.plan, []
+        host = plan.hosts.get(trail.root.board)
+        link = host.link if host is not None else ""
+        board = plan.links[link].board if link else trail.root.board
+        for kind, step in trail.steps.items():
+            event = step.events[0]
+            if kind is Kind.ASKED:
+                found.append(((ASKED, trail.root.board, trail.point), event.t))
+            elif kind is Kind.CARRIED and link:
+                found.append(((LINK, board, link), event.t))
+            elif kind is Kind.DRIVEN and event.topic is Topic.PIN:
+                found.append(((PINS, event.board, event.subject), event.t))
+            elif kind is Kind.MOVED and event.topic is Topic.PART:
+                found.append(((PARTS, event.board, event.subject), event.t))
+        return found
+
+
+def _stirs(lane: Lane) -> bool:
+    """Whether anything ever happens on it."""
+    return bool(lane.ends) or lane.kind == WISHES or len(set(lane.course.value[:200])) > 1 or len(lane.course) > 200

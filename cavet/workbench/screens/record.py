@@ -1,0 +1,189 @@
+"""Record: what happened, when, how long?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from functools import partial
+from typing import ClassVar
+
+from textual.containers import Horizontal
+from textual.widget import Widget
+
+from cavet.drawings.canvas import HEATHER, PAPER, QUIET, Canvas
+from cavet.drawings.lanes import NAME_CELLS, UNIT_CELLS, draw_lanes, draw_measures, draw_strip
+from cavet.hosts import Point
+from cavet.record import Topic
+from cavet.workbench import keymap, trail_views
+from cavet.workbench.desk import Desk
+from cavet.workbench.drawing.trail import TrailsView, draw_trails
+from cavet.workbench.record import views
+from cavet.workbench.record.looking import Looking
+from cavet.workbench.screens.frame import Follow, Frame
+from cavet.workbench.widgets.picture import Picture
+
+
+class RecordScreen(Frame):
+    """Lanes over time, what lies between two marks, the trail under the cursor, the whole run."""
+
+    NAME: ClassVar[str] = "record"
+    CAN = keymap.RECORD
+    BINDINGS = keymap.bindings(keymap.RECORD)
+    DEFAULT_CSS = """
+    RecordScreen {
+        #head { height: 2; padding-top: 1; }
+        #middle { height: 1fr; }
+        #lanes { width: 1fr; }
+        #measures { width: 34; border-left: solid $hair; }
+        #trail { height: 7; }
+        #strip { height: 4; border-top: solid $hair; }
+        &.mid #measures { width: 26; }
+        &.low #trail { height: 5; }
+        &.low #strip { height: 3; border-top: none; }
+        &.low #head { height: 1; padding-top: 0; }
+        &.one #measures { display: none; }
+        &.one #trail { display: none; }
+    }
+    """
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self._looking = Looking(desk.bench)
+        self._strokes = 0
+
+    # what it shows
+
+    def body(self) -> Iterable[Widget]:
+        yield Picture(id="head", classes="whole")
+        yield Horizontal(Picture(id="lanes"), Picture(id="measures"), id="middle", classes="whole")
+        yield Picture(id="trail", classes="whole")
+        yield Picture(id="strip", classes="whole")
+
+    def pictures(self) -> Iterable[Follow]:
+        yield "the lanes", self._follow_lanes
+        yield "the line over the lanes", self._follow_head
+        yield "what lies between the marks", self._follow_measures
+        yield "the trail", self._follow_trail
+        yield "the whole run", self._follow_strip
+
+    def done_here(self) -> object:
+        return self._strokes
+
+    def _follow_lanes(self) -> None:
+        lanes = self.picture("lanes")
+        self._looking.cells = max(10, lanes.size.width - NAME_CELLS - UNIT_CELLS)
+        self._looking.follow()
+        view = views.lanes_view(self._looking, lanes.size.height)
+        lanes.look(view, partial(draw_lanes, view))
+
+    def _follow_head(self) -> None:
+        view = views.head_view(self._looking, self._desk.past)
+        self.picture("head").look(view, partial(_draw_head, view))
+
+    def _follow_measures(self) -> None:
+        view = views.measures_view(self._looking)
+        self.picture("measures").look(view, partial(draw_measures, view))
+
+    def _follow_trail(self) -> None:
+        trail = self._looking.trail()
+        current = trail_views.trail_view(self._desk, trail) if trail is not None else None
+        view = TrailsView(current=current)
+        self.picture("trail").look(view, partial(draw_trails, view))
+
+    def _follow_strip(self) -> None:
+        view = views.strip_view(self._looking)
+        self.picture("strip").look(view, partial(draw_strip, view))
+
+    @property
+    def under_cursor(self) -> Point | None:
+        trail = self._looking.trail()
+        if trail is None or trail.root.topic is not Topic.POINT:
+            return None
+        return self._desk.bench.plan.points.get(trail.point)
+
+    def go_to(self, point: Point) -> None:
+        self._looking.choose_point(point.name)
+
+    # keys
+
+    def _stroke(self) -> None:
+        self._strokes += 1
+        self.follow()
+
+    def action_move(self, cells: int) -> None:
+        """Move in time."""
+        self._looking.move(cells)
+        self._stroke()
+
+    def action_lane(self, steps: int) -> None:
+        """Another lane."""
+        self._looking.choose(steps)
+        self._stroke()
+
+    def action_zoom(self, closer: int) -> None:
+        """Closer, or farther off."""
+        self._looking.zoom(closer)
+        self._stroke()
+
+    def action_whole(self) -> None:
+        """The whole run."""
+        self._looking.whole()
+        self._stroke()
+
+    def action_follow_now(self) -> None:
+        """Follow the present, or stand."""
+        self._looking.follows = not self._looking.follows
+        self._stroke()
+
+    def action_next(self, step: int) -> None:
+        """The next change of this lane."""
+        if not self._looking.next(step):
+            self.say("nothing changes here any more" if step > 0 else "nothing changed here before")
+        self._stroke()
+
+    def action_error(self, step: int) -> None:
+        """The next error."""
+        flag = self._looking.next_flag(step, errors=True)
+        self.say(flag.words if flag is not None else "no error any more" if step > 0 else "no error before")
+        self._stroke()
+
+    def action_flag(self, step: int) -> None:
+        """What stands out next."""
+        flag = self._looking.next_flag(step, errors=False)
+        words = "nothing stands out any more" if step > 0 else "nothing stands out before"
+        self.say(flag.words if flag is not None else words, well=flag is not None)
+        self._stroke()
+
+    def action_mark(self) -> None:
+        """Set a mark."""
+        self.say(self._looking.mark(), well=True)
+        self._stroke()
+
+    def action_hide(self) -> None:
+        """Show this lane no more."""
+        self._looking.hide()
+        self._stroke()
+
+    def action_show_all(self) -> None:
+        """All lanes."""
+        self._looking.show_all()
+        self._stroke()
+
+    def action_grow(self, rows: int) -> None:
+        """Taller, or lower."""
+        self._looking.grow(rows)
+        self._stroke()
+
+    def action_move_lane(self, steps: int) -> None:
+        """Move this lane."""
+        self._looking.move_lane(steps)
+        self._stroke()
+
+
+def _draw_head(view: views.HeadView, width: int, height: int) -> Canvas:
+    canvas = Canvas(width, height)
+    y = height - 1
+    canvas.put(1, y, view.title, PAPER._replace(bold=True))
+    canvas.put(len(view.title) + 3, y, view.amount, QUIET)
+    canvas.put(len(view.title) + len(view.amount) + 6, y, view.where, HEATHER)
+    canvas.put_right(width - 1, y, view.state, QUIET)
+    return canvas
