@@ -49,21 +49,6 @@ BUSES = [
     *['text:"→', "Return", "wait:0.5"],
     *["Up", "Up", "space", "Up", "Up", "space", "Up", "space", "Down", "Down", "Down", "Down", "wait:1"],
 ]
-POST = [
-    "text:f",
-    "text:post_",
-    "Return",
-    "space",
-    "Down",
-    "Down",
-    "space",
-    "Down",
-    "Down",
-    "space",
-    "End",
-    "space",
-    "Up",
-]
 MAST = [
     *["text:f", "text:yard", "Return", "space", "Down", "Down", "space", "Down", "space", "Escape"],
     *["text:f", "text:banner", "Return", 'text:"lock open', "Return", "wait:3", "Escape", "wait:0.5"],
@@ -95,6 +80,7 @@ FIRST = [
     *["N", "wait:0.5", "Down", "Down", "Return", "wait:2.5"],
     *["N", "wait:0.5", "Down", "Down", "Down", "Return", "wait:4"],
 ]
+RECORD = ["minus", "Down", *(["shift+Left"] * 3), "m", *(["shift+Left"] * 2), "m", "wait:1"]
 SHOTS = {
     "bench.png": ([], ["text:80", "Return", "wait:1", "F3", "wait:2"]),
     "bench-crossed.png": ([], [*CROSS, "F3", "wait:1.5", "r", "wait:1"]),
@@ -105,7 +91,7 @@ SHOTS = {
     "switchrack.png": ([], [*RELAYS, "Escape", "text:f", "text:supply_1", "Return", *SUPPLY, "wait:1"]),
     "towpath.png": ([], TOWPATH),
     "buses.png": ([], BUSES),
-    "signalpost.png": ([], [*POST, "wait:1"]),
+    "record.png": ([], ["F4", "F4", "wait:1", *(["Down"] * 15), "F5", "wait:14", "F4", "wait:1", *RECORD]),
     "mast.png": ([], MAST),
     "frames.png": ([], FRAMES),
     "frames-say.png": ([], SAY),

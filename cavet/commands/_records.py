@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-import os
 import sys
 import time
 from collections.abc import Callable, Iterable, Iterator
@@ -16,6 +15,7 @@ import click
 from cavet.bench import BenchFile, Plan, check_text, load_bench
 from cavet.commands._bench import open_bench
 from cavet.commands._completing import complete_benches
+from cavet.exports import write_file
 from cavet.record import RecordFile
 from cavet.units import parse
 from cavet.wording import WrongError, plain
@@ -75,12 +75,6 @@ def time_of(text: str | None, place: str, default: float) -> float:
     return value
 
 
-def check_target(path: Path, *, force: bool) -> None:
-    """Raise `WrongError` where nothing new may be written."""
-    if path.exists() and not force:
-        raise WrongError(str(path), found="a file that is there already", expected="a new one; --force replaces it")
-
-
 def write_out(pieces: Iterable[bytes], path: Path | None, *, share: Callable[[], float] | None = None) -> None:
     """Write pieces to a file, which is there only when it is whole, or to standard output. What takes long says on a
     terminal how far it is. Raises `WrongError`."""
@@ -89,19 +83,7 @@ def write_out(pieces: Iterable[bytes], path: Path | None, *, share: Callable[[],
             sys.stdout.buffer.write(piece)
         sys.stdout.buffer.flush()
         return
-    made = path.with_name(f".{path.name}.{os.getpid()}")
-    try:
-        with made.open("wb") as out:
-            for piece in _telling(pieces, share):
-                out.write(piece)
-        made.replace(path)
-    except OSError as error:
-        made.unlink(missing_ok=True)
-        expected = "a file that can be written"
-        raise WrongError(str(path), found=error.strerror or str(error), expected=expected) from error
-    except BaseException:
-        made.unlink(missing_ok=True)
-        raise
+    write_file(_telling(pieces, share), path)
 
 
 def _telling(pieces: Iterable[bytes], share: Callable[[], float] | None) -> Iterator[bytes]:

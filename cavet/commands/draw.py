@@ -10,6 +10,7 @@ import click
 from cavet.commands._bytes import frames_in
 from cavet.commands._completing import complete_protocols
 from cavet.commands._drawn import map_drawing, pins_drawing, wiring_drawing
+from cavet.commands._drawn_records import delays_drawing, trail_drawing
 from cavet.drawings.vector import Drawing, Theme, save, to_svg
 from cavet.library.codec import find_codec, is_plan
 from cavet.protocols import Codec, Frame, Side, ruler
@@ -17,8 +18,11 @@ from cavet.protocols import levels as lines
 from cavet.units import parse, show
 from cavet.wording import WrongError, hex_pairs, listed, nearest, plain
 
-WHAT = ("frame", "waveform", "wiring", "pins", "map")
-OF_BENCHES = {"wiring": wiring_drawing, "pins": pins_drawing, "map": map_drawing}
+WHAT = ("frame", "waveform", "wiring", "pins", "map", "trail", "delays")
+OF_BENCHES = {
+    "wiring": wiring_drawing, "pins": pins_drawing, "map": map_drawing, "trail": trail_drawing,
+    "delays": delays_drawing,
+}  # fmt: skip
 COLUMNS = 84
 ON_UART = ("uart", "firmata", "modbus-rtu", "modbus-ascii", "scpi")
 """What travels on an asynchronous line."""
@@ -29,8 +33,10 @@ MOST_BYTES = 256
 
 @click.command("draw")
 @click.argument("what", required=False)
-@click.argument("protocol", required=False, metavar="[PROTOCOL | BENCH | FILE#NAME]", shell_complete=complete_protocols)
-@click.argument("hex_words", nargs=-1, metavar="[HEX ... | - | BOARD]")
+@click.argument(
+    "protocol", required=False, metavar="[PROTOCOL | BENCH | FILE#NAME | RECORD]", shell_complete=complete_protocols
+)
+@click.argument("hex_words", nargs=-1, metavar="[HEX ... | - | BOARD | N]")
 @click.option("-o", "path", type=click.Path(path_type=Path), metavar="FILE", help="Into FILE.svg or FILE.pdf.")
 @click.option("--light/--dark", default=True, help="On a light ground, or on a dark one.")
 @click.option("--from", "side", type=click.Choice([side.value for side in Side]), default="host", help="Who speaks.")
@@ -42,7 +48,8 @@ def command(
     rate: str | None, settings: str, mode: int,
 ) -> None:  # fmt: skip
     """Draw a frame as a ruler (`frame PROTOCOL HEX …`), or as levels on its line (`waveform PROTOCOL HEX …`); how a
-    bench is wired (`wiring BENCH [BOARD]`), a board's pins (`pins BENCH BOARD`), a register map (`map FILE#NAME`).
+    bench is wired (`wiring BENCH [BOARD]`), a board's pins (`pins BENCH BOARD`), a register map (`map FILE#NAME`); a
+    command of a record (`trail RECORD N`), how long its stages took (`delays RECORD`).
 
     Without -o: SVG on standard output.
     """

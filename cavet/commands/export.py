@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+import tempfile
 from pathlib import Path
 
 import click
 
-from cavet.commands._records import bench_of, bench_option, check_target, opened, plan_of, time_of, write_out
-from cavet.exports import TEXTS, Cut, check_boards, pcapng, points_csv
+from cavet.commands._drawn_records import lanes_drawing
+from cavet.commands._records import bench_of, bench_option, opened, plan_of, time_of, write_out
+from cavet.drawings.vector import Drawing, to_pdf, to_svg
+from cavet.exports import TEXTS, Cut, blocks, check_boards, check_target, pcapng, points_csv
 from cavet.units import parse
 from cavet.wording import WrongError, listed, nearest
 
 CAPTURE = "pcapng"
-FORMATS = (*TEXTS, CAPTURE)
-BLOCK = 1 << 16
+DRAWN = ("svg", "pdf")
+FORMATS = (*TEXTS, CAPTURE, *DRAWN)
 
 
 @click.command("export")
@@ -25,18 +27,21 @@ BLOCK = 1 << 16
 @click.option("--board", "boards", multiple=True, metavar="NAME", help="Only what is of this board.")
 @click.option("--points", is_flag=True, help="csv: what was asked of each point and got, a line at each change.")
 @click.option("--every", metavar="TIME", help="csv of points: a line each so long, such as 10ms.")
+@click.option("--lane", "lanes", multiple=True, metavar="NAME", help="svg, pdf: only this lane.")
 @click.option("-o", "path", type=click.Path(path_type=Path), metavar="FILE", help="Into FILE.")
 @click.option("--force", is_flag=True, help="Replace a file that is there already.")
 @bench_option
 def command(
     record: Path, form: str, begin: str | None, end: str | None, boards: tuple[str, ...], points: bool,
-    every: str | None, path: Path | None, force: bool, bench: str | None,
+    every: str | None, lanes: tuple[str, ...], path: Path | None, force: bool, bench: str | None,
 ) -> None:  # fmt: skip
     """Give RECORD in another format: on standard output, or into a file."""
     if form not in FORMATS:
         raise WrongError("--as", found=form, expected=f"one of {listed(FORMATS)}", nearest=nearest(form, FORMATS))
     if (points or every) and form != "csv":
         raise WrongError("--points", found=f"--as {form}", expected="--as csv")
+    if lanes and form not in DRAWN:
+        raise WrongError("--lane", found=f"--as {form}", expected=f"--as {listed(DRAWN)}")
     period = parse(every, "s", "--every") if every is not None else None
     if period is not None and not period > 0:
         raise WrongError("--every", found=every, expected="more than 0 s")
@@ -47,6 +52,9 @@ def command(
         check_target(path, force=force)
     with opened(record) as file:
         check_boards(cut.boards, file)
+        if form in DRAWN:
+            put_drawing(lanes_drawing(file, record, bench, cut, lanes), form, path)
+            return
         if form == CAPTURE:
             write_out(pcapng(file, bench_of(file, record, bench).plan, cut), path)
             return
@@ -58,14 +66,12 @@ def command(
         write_out(blocks(lines), path)
 
 
-def blocks(lines: Iterable[str]) -> Iterator[bytes]:
-    """Lines, so many at once that writing them costs little."""
-    waiting: list[str] = []
-    size = 0
-    for line in lines:
-        waiting.append(line)
-        size += len(line)
-        if size > BLOCK:
-            yield "".join(waiting).encode()
-            waiting, size = [], 0
-    yield "".join(waiting).encode()
+def put_drawing(drawing: Drawing, form: str, path: Path | None) -> None:
+    """Write a drawing into a file, or to standard output."""
+    if form == "svg":
+        write_out([to_svg(drawing).encode()], path)
+        return
+    with tempfile.TemporaryDirectory() as folder:
+        made = Path(folder) / "drawn.pdf"
+        to_pdf(drawing, made)
+        write_out([made.read_bytes()], path)

@@ -12,39 +12,46 @@ from cavet.exports._csv import event_rows, point_rows
 from cavet.exports._cut import Cut, check_boards
 from cavet.exports._importing import Importing
 from cavet.exports._packets import pcapng
+from cavet.exports._source import InMemory, Source
 from cavet.exports._vcd import vcd_lines
+from cavet.exports._writing import blocks, check_target, write_file
 from cavet.lanes import POINTS, Signal, Signals
-from cavet.record import RecordFile, as_line
+from cavet.record import as_line
 
 __all__ = [
     "TEXTS",
     "Cut",
     "Difference",
     "Importing",
+    "InMemory",
     "Signal",
     "Signals",
+    "Source",
+    "blocks",
     "check_boards",
+    "check_target",
     "compare",
     "csv",
     "jsonl",
     "pcapng",
     "points_csv",
     "vcd",
+    "write_file",
 ]
 
 
-def jsonl(file: RecordFile, plan: Plan | None, cut: Cut) -> Iterator[str]:
+def jsonl(file: Source, plan: Plan | None, cut: Cut) -> Iterator[str]:
     """The events as `cavet serve --events` prints them: one JSON object a line."""
     for event in cut.events(file):
         yield msgspec.json.encode(as_line(event)).decode() + "\n"
 
 
-def csv(file: RecordFile, plan: Plan | None, cut: Cut) -> Iterator[str]:
+def csv(file: Source, plan: Plan | None, cut: Cut) -> Iterator[str]:
     """The events, one a line, with a header (RFC 4180)."""
     return event_rows(cut.events(file))
 
 
-def points_csv(file: RecordFile, plan: Plan | None, cut: Cut, every: float | None = None) -> Iterator[str]:
+def points_csv(file: Source, plan: Plan | None, cut: Cut, every: float | None = None) -> Iterator[str]:
     """What was asked of each point and what was got, at each change or each period in s."""
     signals = Signals(plan).read(cut.history(file))
     found = {signal.name: None for signal in signals if signal.group == POINTS}
@@ -52,12 +59,12 @@ def points_csv(file: RecordFile, plan: Plan | None, cut: Cut, every: float | Non
     return point_rows(names, signals, cut.begin, cut.until(file), every)
 
 
-def vcd(file: RecordFile, plan: Plan | None, cut: Cut) -> Iterator[str]:
+def vcd(file: Source, plan: Plan | None, cut: Cut) -> Iterator[str]:
     """Pins, parts, points and rig as a value change dump (IEEE 1364)."""
     signals = Signals(plan).read(cut.history(file))
     for line in vcd_lines(file.about.get("bench", ""), signals, cut.begin, cut.until(file)):
         yield line + "\n"
 
 
-TEXTS: dict[str, Callable[[RecordFile, Plan | None, Cut], Iterator[str]]] = {"jsonl": jsonl, "csv": csv, "vcd": vcd}
+TEXTS: dict[str, Callable[[Source, Plan | None, Cut], Iterator[str]]] = {"jsonl": jsonl, "csv": csv, "vcd": vcd}
 """The formats that are texts, by what they are called."""

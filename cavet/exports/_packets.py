@@ -11,14 +11,15 @@ from cavet.bench import BROKER, Origins, Plan, spoken
 from cavet.exports._cut import Cut
 from cavet.exports._lines import FIRST_CLIENT_PORT, Line, Piece, TcpLine, line_of, on_i2c, segments
 from cavet.exports._pcapng import I2C, INBOUND, OUTBOUND, SERIAL, SPI, Interface, Packet, capture
+from cavet.exports._source import Source
 from cavet.protocols import i2c
-from cavet.record import Event, Kind, RecordFile, Topic
+from cavet.record import Event, Kind, Topic
 from cavet.wording import WrongError, plain
 
 OF_BUSES = {"i2c": I2C, "spi": SPI}
 
 
-def pcapng(file: RecordFile, plan: Plan, cut: Cut) -> Iterator[bytes]:
+def pcapng(file: Source, plan: Plan, cut: Cut) -> Iterator[bytes]:
     """The blocks of a capture file."""
     lines = _lines(plan, cut)
     trails = _Trails(plan)
@@ -58,7 +59,7 @@ def _lines(plan: Plan, cut: Cut) -> dict[str, Line]:
     return found
 
 
-def _passed(file: RecordFile, plan: Plan, cut: Cut, lines: dict[str, Line]) -> Iterator[Piece]:
+def _passed(file: Source, plan: Plan, cut: Cut, lines: dict[str, Line]) -> Iterator[Piece]:
     """What the links have carried in the times that are wanted. What came before is read as well: only so the messages
     that follow are understood, but connections begin with the first that is wanted."""
     origins = Origins(plan)

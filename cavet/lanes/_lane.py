@@ -9,6 +9,8 @@ import msgspec
 
 WISHES, TRAFFIC, LEVEL, CURVE = "wishes", "traffic", "level", "curve"
 """What a lane can show: wishes at their times, what passed on a link, high and low, a number."""
+MOST_STILL = 200
+"""A lane whose first so many values are the same is still."""
 
 
 class Course:
@@ -78,6 +80,8 @@ class Lane(msgspec.Struct, kw_only=True, gc=False):
     unit: str = ""
     course: Course = msgspec.field(default_factory=Course)
     asked: Course | None = None
+    is_driven: bool = False
+    """Whether something has been done to it: then one value says something, too."""
     words: list[str] = []
     """Of wishes: what each was for."""
     numbers: array = msgspec.field(default_factory=lambda: array("q"))  # type: ignore[type-arg]
@@ -97,6 +101,11 @@ class Lane(msgspec.Struct, kw_only=True, gc=False):
     def key(self) -> tuple[str, str, str]:
         """What tells it from the others."""
         return self.group, self.board, self.name
+
+    @property
+    def stirs(self) -> bool:
+        """Whether anything ever happens on it."""
+        return self.is_driven or bool(self.ends) or self.kind == WISHES or len(set(self.course.value[:MOST_STILL])) > 1
 
     def passed(self, begin: float, end: float) -> tuple[int, int]:
         """How much the host and the board have said in a time, in pieces."""

@@ -124,11 +124,11 @@ class Lanes:
             return
         mode = self._modes.get(key, event.note)
         value = pin_value(mode, event.value)
-        if isinstance(value, bool):
-            self._lane(PINS, event.board, event.subject, LEVEL).course.step(event.t, float(value))
-        elif isinstance(value, float):
-            lane = self._lane(PINS, event.board, event.subject, CURVE, PIN_UNITS.get(mode, ""))
-            lane.course.step(event.t, value)
+        if isinstance(value, bool | float):
+            kind = LEVEL if isinstance(value, bool) else CURVE
+            lane = self._lane(PINS, event.board, event.subject, kind, PIN_UNITS.get(mode, ""))
+            lane.is_driven = True
+            lane.course.step(event.t, float(value))
 
     def _part(self, event: Event) -> None:
         board, name, value = event.board, event.subject, event.value
@@ -146,6 +146,7 @@ class Lanes:
         elif event.kind is Kind.MOVED and isinstance(value, bool | int | float):
             kind = LEVEL if isinstance(value, bool) else CURVE
             lane = self._lane(PARTS, board, name, kind, self._unit(board, name))
+            lane.is_driven = True
             if kind == CURVE and len(lane.course) and key in self._on_the_way:
                 lane.course.reach(event.t, float(value))
             else:

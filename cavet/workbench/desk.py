@@ -10,7 +10,7 @@ import msgspec
 from cavet.bench import Meanings, Plan, RunningBench, Standing, Standings
 from cavet.boards import Defect
 from cavet.hosts import Asked, Point, PointKind
-from cavet.record import Event, Kind, Purpose
+from cavet.record import Event, Kind, Purpose, Topic
 from cavet.wiring import Wiring
 from cavet.wording import WrongError
 from cavet.workbench.acting import Acting, Post
@@ -212,6 +212,10 @@ class Desk:
 
             self.made_work = Work(self.bench, self._post)
         return self.made_work
+
+    def flag(self, text: str) -> None:
+        """Put a flag into the record, here and now."""
+        self._call(lambda: self.bench.record.append(Kind.MARK, "", Topic.TEXT, "", None, None, text))
 
     def rest(self) -> None:
         """Send every output to its rest value, now. A routine that runs is stopped."""

@@ -79,7 +79,7 @@ class Looking:
         """The lanes that are shown, in their order."""
         if self._made != self.lanes.version or not self._all:
             self._all, self._made = self.lanes.all(), self.lanes.version
-        shown = [lane for lane in self._all if lane.key not in self.hidden and (self.shows_still or _stirs(lane))]
+        shown = [lane for lane in self._all if lane.key not in self.hidden and (self.shows_still or lane.stirs)]
         if self._order:
             places = {key: place for place, key in enumerate(self._order)}
             shown.sort(key=lambda lane: places.get(lane.key, len(places)))
@@ -196,6 +196,11 @@ class Looking:
         other = self.marks[1] if len(self.marks) == 2 else self.t
         return min(self.marks[0], other), max(self.marks[0], other)
 
+    @property
+    def wanted(self) -> tuple[float, float]:
+        """What is to be given to another program: what lies between the marks, or all."""
+        return self.stretch if self.marks else (0.0, self.end)
+
     # the trail under the cursor
 
     def trail(self) -> Trail | None:
@@ -247,8 +252,3 @@ class Looking:
             elif kind is Kind.MOVED and event.topic is Topic.PART:
                 found.append(((PARTS, event.board, event.subject), event.t))
         return found
-
-
-def _stirs(lane: Lane) -> bool:
-    """Whether anything ever happens on it."""
-    return bool(lane.ends) or lane.kind == WISHES or len(set(lane.course.value[:200])) > 1 or len(lane.course) > 200

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from functools import partial
+from pathlib import Path
 from typing import ClassVar
 
 from textual.containers import Horizontal
@@ -19,6 +20,7 @@ from cavet.workbench.drawing.trail import TrailsView, draw_trails
 from cavet.workbench.record import views
 from cavet.workbench.record.looking import Looking
 from cavet.workbench.screens.frame import Follow, Frame
+from cavet.workbench.screens.giving import FlagScreen, GiveScreen, give
 from cavet.workbench.widgets.picture import Picture
 
 
@@ -157,6 +159,24 @@ class RecordScreen(Frame):
         """Set a mark."""
         self.say(self._looking.mark(), well=True)
         self._stroke()
+
+    def action_put_flag(self) -> None:
+        """Put a flag into the record."""
+        self.app.push_screen(FlagScreen(), lambda text: self._desk.flag(text) if text else None)
+
+    def action_export(self) -> None:
+        """Give it to another program."""
+        begin, end = self._looking.wanted
+        what = f"{begin:.6g} to {end:.6g} s" if self._looking.marks else "all of it"
+
+        def give_it(chosen: tuple[str, Path] | None) -> None:
+            if chosen is not None:
+                form, path = chosen
+                lanes = self._looking.seen()
+                work = give(self._desk, lanes, form, path, begin, end, lambda words, well: self.say(words, well=well))
+                self.run_worker(work, exit_on_error=False)
+
+        self.app.push_screen(GiveScreen(self._desk, what), give_it)
 
     def action_hide(self) -> None:
         """Show this lane no more."""

@@ -1,0 +1,191 @@
+"""Lanes: what a record says as courses over time, and what can be said of a stretch of them."""
+
+import random
+import unittest
+import xml.etree.ElementTree as ElementTree
+from array import array
+
+from cavet.bench import load_bench
+from cavet.demo import demo_path
+from cavet.drawings.delays import Spread, delays_drawing
+from cavet.drawings.lanes import LanesView, draw_lanes, lane_view, tick_seconds
+from cavet.drawings.lanes_drawn import lanes_drawing
+from cavet.drawings.trail import draw_trail
+from cavet.drawings.vector import to_svg
+from cavet.lanes import (
+    ASKED,
+    CURVE,
+    LEVEL,
+    LINK,
+    PARTS,
+    PINS,
+    RIG,
+    SENSED,
+    TRAFFIC,
+    WISHES,
+    Course,
+    Lane,
+    Lanes,
+    told_between,
+)
+from cavet.record import Direction, Event, Kind, Seat, Topic, Transfer
+
+PLAN = load_bench(demo_path()).plan
+
+
+class Story:
+    """Events one after the other."""
+
+    def __init__(self):
+        self.events = []
+
+    def add(self, t, kind, board, topic, subject, value=None, note="", cause=None):
+        self.events.append(Event(len(self.events), t, kind, board, cause, topic, subject, value, note))
+        return self
+
+    def lanes(self, transfers=()):
+        read = Lanes(PLAN).read(self.events, transfers)
+        return {lane.key: lane for lane in read.all()}, read
+
+
+def part(story, t, kind, value, name="upper_paddle"):
+    return story.add(t, kind, "gatehouse", Topic.PART, name, value)
+
+
+class Courses(unittest.TestCase):
+    def test_what_sets_out_goes_there_in_a_line_and_what_does_not_is_there_at_once(self):
+        story = Story()
+        part(story, 1.0, Kind.MOVED, 15.0)
+        part(story, 2.0, Kind.MOVING, 1.0)
+        part(story, 3.0, Kind.MOVED, 105.0)
+        part(story, 4.0, Kind.MOVING, 2.0)
+        part(story, 5.0, Kind.OVERTAKEN, 60.0)
+        part(story, 5.0, Kind.MOVING, 1.0)
+        part(story, 6.0, Kind.MOVED, 80.0)
+        part(story, 8.0, Kind.MOVED, 20.0)
+        course = story.lanes()[0][PARTS, "gatehouse", "upper_paddle"].course
+        for t, value in ((0.5, None), (1.5, 15), (2.0, 15), (2.5, 60), (3.5, 105), (4.5, 82.5), (5.0, 60), (5.5, 70),
+                         (6.0, 80), (7.9, 80), (8.0, 20), (99, 20)):  # fmt: skip
+            found = course.at(t)
+            self.assertEqual(value, found if found is None else round(found, 6), t)
+
+    def test_the_least_and_the_greatest_are_those_of_every_moment(self):
+        chance = random.Random(3)
+        for _ in range(200):
+            course = Course()
+            t = 0.0
+            for _ in range(chance.randint(1, 20)):
+                t += chance.random()
+                (course.step if chance.random() < 0.5 else course.reach)(t, chance.randint(0, 9))
+            begin = chance.uniform(0, t)
+            end = begin + chance.random() * 3
+            found = course.within(begin, end)
+            seen = [course.at(begin + (end - begin) * n / 300) for n in range(301)]
+            known = [value for value in seen if value is not None]
+            if known:
+                self.assertLessEqual(found[0], min(known) + 1e-9)
+                self.assertGreaterEqual(found[1], max(known) - 1e-9)
+            inside = [v for at, v in zip(course.t, course.value, strict=True) if begin <= at <= end]
+            for value in found or ():
+                self.assertIn(
+                    round(value, 9), [round(v, 9) for v in [*inside, course.at(begin), course.at(end)] if v is not None]
+                )
+
+    def test_each_change_is_found_forth_and_back(self):
+        course = Course()
+        for t in (1.0, 2.0, 3.0):
+            course.step(t, t)
+        forth, at = [], 0.0
+        while (at := course.next(at, 1)) is not None:
+            forth.append(at)
+        self.assertEqual([1.0, 2.0, 3.0], forth)
+        self.assertEqual((2.0, None), (course.next(3.0, -1), course.next(1.0, -1)))
+
+
+class FromARecord(unittest.TestCase):
+    def test_each_kind_of_thing_has_its_lane_in_the_order_of_a_commands_way(self):
+        story = Story()
+        story.add(0.5, Kind.DRIVEN, "gatehouse", Topic.PIN, "9", "servo", "mode")
+        story.add(1.0, Kind.ASKED, "gatehouse", Topic.POINT, "upper_paddle", 50.0, "by hand")
+        story.add(1.0, Kind.FRAMED, "gatehouse", Topic.POINT, "upper_paddle", b"\xe9\x5a\x00", cause=1)
+        story.add(1.1, Kind.DRIVEN, "gatehouse", Topic.PIN, "9", 90, "1472 µs")
+        part(story, 1.2, Kind.MOVED, 60.0)
+        story.add(1.3, Kind.CHANGED, "", Topic.RIG, "chamber", 1200.0)
+        story.add(1.9, Kind.CHANGED, "", Topic.RIG, "chamber", 1260.0)
+        story.add(1.4, Kind.SENSED, "gatehouse", Topic.PART, "gate_open", True)
+        story.add(1.5, Kind.LEVEL, "gatehouse", Topic.PIN, "4", False)
+        story.add(1.6, Kind.REFUSED, "gatehouse", Topic.MESSAGE, "x", None, "no such pin")
+        carried = Transfer(0, "gatehouse", "", Seat.BOARD, Direction.TO_BOARD, 0, 1.0, 1.001, b"abc", None, 3)
+        lanes, read = story.lanes([carried])
+        self.assertEqual(
+            [(ASKED, "upper_paddle", WISHES), (LINK, "gatehouse", TRAFFIC), (PINS, "4", LEVEL), (PINS, "9", CURVE),
+             (PARTS, "upper_paddle", CURVE), (RIG, "chamber", CURVE), (SENSED, "gate_open", LEVEL)],
+            [(lane.group, lane.name, lane.kind) for lane in lanes.values()],
+        )  # fmt: skip
+        self.assertEqual(["50 %"], lanes[ASKED, "gatehouse", "upper_paddle"].words)
+        self.assertEqual([1.0], list(lanes[LINK, "gatehouse", "gatehouse"].commands))
+        self.assertEqual(1230.0, lanes[RIG, "", "chamber"].course.at(1.6))
+        self.assertIsNotNone(lanes[PARTS, "gatehouse", "upper_paddle"].asked)
+        self.assertEqual([("no such pin", True)], [(flag.words, flag.is_error) for flag in read.flags])
+
+    def test_what_lies_between_two_marks(self):
+        level = Lane(group=PINS, board="hut", name="9", kind=LEVEL)
+        for number in range(20):
+            level.course.step(number * 0.05, float(number % 2 == 0))
+        told = {name: value for name, value, _ in told_between(level, 0.025, 0.925)}
+        self.assertEqual((9, 10.0), (told["rises"], round(told["frequency"], 6)))
+        self.assertAlmostEqual(50.0, told["high"], 6)
+        curve = Lane(group=PARTS, board="hut", name="x", kind=CURVE, unit="mm")
+        curve.course.step(0, 0)
+        curve.course.hold(1)
+        curve.course.reach(3, 10)
+        told = {name: (value, unit) for name, value, unit in told_between(curve, 1, 2)}
+        self.assertEqual(((0, "mm"), (5, "mm"), (5, "mm/s")), (told["from"], told["to"], told["slope"]))
+        wire = Lane(group=LINK, board="hut", name="x", kind=TRAFFIC, out=array("d", [0.2, 0.6]), back=array("d", [0.3]),
+                    ends=array("d", [0.2, 0.3, 0.6]), busy=array("d", [0.1, 0.15, 0.25]))  # fmt: skip
+        told = {name: value for name, value, _ in told_between(wire, 0.0, 1.0)}
+        self.assertEqual((3, 25.0), (told["pieces"], round(told["of the wire"], 6)))
+
+
+class Drawn(unittest.TestCase):
+    def lanes(self):
+        story = Story()
+        for number in range(40):
+            story.add(number / 4, Kind.ASKED, "gatehouse", Topic.POINT, "upper_paddle", float(number), "by hand")
+            part(story, number / 4 + 0.1, Kind.MOVED, float(15 + number))
+            story.add(number / 4 + 0.2, Kind.LEVEL, "gatehouse", Topic.PIN, "4", number % 2 == 0)
+        carried = [
+            Transfer(n, "gatehouse", "", Seat.BOARD, Direction.TO_BOARD, 3 * n, n / 10, n / 10 + 0.01, b"abc", None, 0)
+            for n in range(90)
+        ]
+        return list(story.lanes(carried)[0].values())
+
+    def test_at_any_size_nothing_is_drawn_over_names_and_nothing_raises(self):
+        lanes = self.lanes()
+        for width, height in ((30, 3), (60, 10), (80, 24), (160, 50)):
+            for cell in (0.0001, 0.05, 3.0):
+                views = tuple(lane_view(lane, 1.0, cell, max(1, width - 29), 2) for lane in lanes)
+                view = LanesView(
+                    lanes=views, begin=1.0, cell=cell, chosen=1, cursor=3, marks=((5, "A"),), way=((0, 2), (2, 9))
+                )
+                canvas = draw_lanes(view, width, height)
+                self.assertEqual((width, height), (canvas.width, canvas.height))
+                if height > 8:
+                    self.assertIn("upper_paddle", canvas.text())
+
+    def test_ticks_are_round(self):
+        for least, step in ((0.9e-6, 1e-6), (0.0011, 0.002), (0.3, 0.5), (7, 10), (61, 100)):
+            self.assertAlmostEqual(step, tick_seconds(least), 9)
+
+    def test_files_are_such_as_a_reader_of_xml_takes_and_the_same_twice(self):
+        made = to_svg(lanes_drawing("<a> & \x1b“b”", self.lanes(), 0.5, 8.0))
+        self.assertEqual(made, to_svg(lanes_drawing("<a> & \x1b“b”", self.lanes(), 0.5, 8.0)))
+        texts = [each.text for each in ElementTree.fromstring(made).iter() if each.text]
+        self.assertIn("upper_paddle", texts)
+        spread = Spread(
+            board="hut", begin="asked", end="framed", seconds=(0.0, 1e-4, 2.0), median=1e-4, p95=1.8, p99=2.0
+        )
+        texts = [each.text or "" for each in ElementTree.fromstring(to_svg(delays_drawing("x", [spread]))).iter()]
+        self.assertTrue([text for text in texts if "median 100 µs" in text], texts)
+        canvas = draw_trail("beacon", "by hand", [("asked", 1.0, "50 %"), ("framed", 1.001, "E9")], "so", 60)
+        self.assertIn("+1 ms", canvas.text())

@@ -1,0 +1,136 @@
+"""The Record screen: lanes, marks, the way of a command, flags, giving it to others."""
+
+import tempfile
+import unittest
+from pathlib import Path
+from unittest import mock
+
+from cavet.workbench.record.looking import Looking
+from cavet.workbench.screens.record import RecordScreen
+from tests.exports.reading import read_vcd
+from tests.workbench.test_screens import seated
+
+
+class OnTheScreen(unittest.TestCase):
+    async def there(self, seat, *wishes):
+        for name, value in wishes:
+            seat.desk.ask(seat.desk.bench.plan.point(name), value)
+        points = [seat.desk.bench.plan.point(name) for name, _ in wishes]
+        await seat.until(lambda: all(seat.desk.standing(point).agrees for point in points))
+        seat.app.go_to_screen("record")
+        await seat.on(RecordScreen)
+        return seat.app.screen._looking
+
+    def test_what_was_done_is_seen_with_its_way_and_its_trail(self):
+        async def story(seat):
+            looking = await self.there(seat, ("beacon", 50.0))
+            await seat.sees("asked", "◇ 50 %", "pin 2", "beacon ← 50 %", "what is seen", "the whole run")
+            trail = looking.trail()
+            self.assertEqual("beacon", trail.point)
+            groups = [key[0] for key, _ in looking.way(trail)]
+            self.assertEqual(["asked", "link", "pins", "parts"], groups)
+            await seat.sees("follows")
+            await seat.press("left")
+            await seat.sees("stands")
+            await seat.press("down", "down")
+            await seat.until(lambda: looking.chosen.group == "link")
+            await seat.sees("of the wire")
+
+        seated(story)
+
+    def test_marks_tell_what_lies_between_them(self):
+        async def story(seat):
+            looking = await self.there(seat, ("beacon", 50.0))
+            looking.choose_point("beacon")
+            await seat.press("N")
+            await seat.until(lambda: not looking.follows)
+            at = looking.t
+            await seat.press("m")
+            await seat.sees("A to the cursor", "mark A at")
+            for _ in range(10):
+                await seat.press("left")
+            await seat.press("m")
+            await seat.sees("A to B", "as a rate")
+            begin, end = looking.stretch
+            self.assertAlmostEqual(10 * looking.cell, end - begin, 6)
+            self.assertEqual(at, end)
+            await seat.press("m")
+            await seat.sees("no marks any more", "what is seen")
+
+        seated(story)
+
+    def test_lanes_are_hidden_grown_moved_and_shown_again(self):
+        async def story(seat):
+            looking = await self.there(seat, ("beacon", 50.0), ("walkway", 20.0))
+            await seat.sees("asked", "walkway", "pin 3")
+            looking.choose_point("walkway")
+            await seat.press("shift+up")
+            await seat.until(lambda: [lane.name for lane in looking.seen()[:2]] == ["walkway", "beacon"])
+            await seat.press("h")
+            await seat.until(lambda: [lane.name for lane in looking.seen() if lane.group == "asked"] == ["beacon"])
+            count = len(looking.seen())
+            await seat.press("H")
+            await seat.until(lambda: len(looking.seen()) > count + 1)
+            await seat.press("greater_than_sign")
+            await seat.until(lambda: set(looking.taller.values()) == {1})
+            cell = looking.cell
+            await seat.press("plus")
+            await seat.until(lambda: looking.cell == cell / 2)
+            await seat.press("w")
+            await seat.until(lambda: not looking.begin and looking.cells * looking.cell >= looking.lanes.end - 1)
+
+        seated(story)
+
+    def test_a_flag_is_put_and_found_again(self):
+        async def story(seat):
+            looking = await self.there(seat)
+            await seat.press("g")
+            await seat.sees("what does it say?")
+            await seat.type("full")
+            await seat.press("enter")
+            await seat.until(lambda: [flag.words for flag in looking.lanes.flags if flag.words == "full"])
+            await seat.press("F")
+            await seat.sees("full")
+            await seat.until(lambda: not looking.follows)
+            await seat.press("e")
+            await seat.sees("no error any more")
+
+        seated(story)
+
+    def test_it_is_given_to_another_program(self):
+        async def story(seat):
+            await self.there(seat, ("beacon", 50.0))
+            with tempfile.TemporaryDirectory() as folder, mock.patch("pathlib.Path.cwd", return_value=Path(folder)):
+                await seat.press("x")
+                await seat.sees("in which format?", "waveforms: pins, parts")
+                await seat.press("enter")
+                await seat.sees("into which file?")
+                for _ in range(40):
+                    await seat.press("backspace")
+                path = Path(folder) / "a.vcd"
+                await seat.type(str(path))
+                await seat.press("enter")
+                await seat.sees("a.vcd is written")
+                found = read_vcd(path.read_text("utf-8"))
+                self.assertEqual("50", found["Ottersluice", "gatehouse", "points", "beacon_asked"][1][-1][1])
+
+        seated(story)
+
+
+class Where(unittest.TestCase):
+    def test_the_cursor_stays_in_sight_and_zooming_keeps_its_place(self):
+        bench = mock.Mock()
+        bench.plan.links, bench.plan.hosts, bench.plan.points = {}, {}, {}
+        bench.record.first = bench.record.transfers.first = 0
+        bench.clock.now.return_value = 100.0
+        looking = Looking(bench)
+        looking.is_read, looking.follows, looking.cells = True, False, 50
+        for t in (3.0, 99.0, 50.0, 0.0, 200.0):
+            looking.go_to(t)
+            self.assertTrue(0 <= looking.t <= 100)
+            self.assertTrue(looking.begin <= looking.t <= looking.begin + looking.cells * looking.cell)
+            for closer in (1, 1, -1, -3, 2):
+                place = (looking.t - looking.begin) / looking.cell
+                looking.zoom(closer)
+                if looking.begin:
+                    self.assertAlmostEqual(place, (looking.t - looking.begin) / looking.cell, 6)
