@@ -36,6 +36,9 @@ class LaneView(msgspec.Struct, frozen=True, kw_only=True):
     rows: int
     cells: tuple[int, ...] = ()
     asked: tuple[int, ...] = ()
+    other: tuple[int, ...] = ()
+    """Where it stood in a record that is laid over this one."""
+    other_wishes: tuple[tuple[int, str], ...] = ()
     commands: tuple[int, ...] = ()
     """The cells in which something was said that carries a wish."""
     wishes: tuple[tuple[int, str], ...] = ()
@@ -56,6 +59,8 @@ class LanesView(msgspec.Struct, frozen=True, kw_only=True):
     marks: tuple[tuple[int, str], ...] = ()
     way: tuple[tuple[int, int], ...] = ()
     flags: tuple[tuple[int, bool], ...] = ()
+    differs: tuple[int, ...] = ()
+    """The cells in which a record that is laid over this one differs."""
     first: int = 0
     """The first lane that is seen."""
     empty: str = ""
@@ -76,20 +81,21 @@ def span_of(lane: Lane) -> tuple[float, float]:
     return (low, high) if high > low else (low - 1.0, high + 1.0)
 
 
-def lane_view(lane: Lane, begin: float, cell: float, cells: int, rows: int) -> LaneView:
-    """What is seen of a lane in a stretch of time."""
+def lane_view(
+    lane: Lane, begin: float, cell: float, cells: int, rows: int, other: Lane | None = None, shift: float = 0.0
+) -> LaneView:
+    """What is seen of a lane in a stretch of time; of the same one in another record, so much later, as well."""
     name = f"pin {lane.name}" if lane.group == "pins" else lane.name
     seen = LaneView(group=lane.group, name=name, unit=lane.unit, kind=lane.kind, rows=rows, board=lane.board)
     if lane.kind == TRAFFIC:
         amounts, commands = _traffic(lane, begin, cell, cells)
         return msgspec.structs.replace(seen, cells=amounts, commands=commands)
     if lane.kind == WISHES:
-        wishes = tuple(
-            (int((t - begin) / cell), words)
-            for t, words in zip(lane.course.t, lane.words, strict=True) if begin <= t < begin + cells * cell
-        )  # fmt: skip
+        wishes = _wishes_of(lane, begin, cell, cells)
         earlier = bisect_left(lane.course.t, begin)
-        return msgspec.structs.replace(seen, wishes=wishes, before=lane.words[earlier - 1] if earlier else "")
+        more = _wishes_of(other, begin - shift, cell, cells) if other is not None else ()
+        before = lane.words[earlier - 1] if earlier else ""
+        return msgspec.structs.replace(seen, wishes=wishes, before=before, other_wishes=more)
     low, high = (0.0, 1.0) if lane.kind == LEVEL else span_of(lane)
     full = 8 * rows - (2 if lane.kind == LEVEL else 1)  # so that two lanes do not grow together
     found, asked = [], []
@@ -99,7 +105,19 @@ def lane_view(lane: Lane, begin: float, cell: float, cells: int, rows: int) -> L
         found.append(UNKNOWN if inside is None else round(full * (inside[1] - low) / (high - low)))
         wish = lane.asked.at(t + cell) if lane.asked is not None else None
         asked.append(UNKNOWN if wish is None else round(full * (wish - low) / (high - low)))
-    return msgspec.structs.replace(seen, cells=tuple(found), asked=tuple(asked) if lane.asked is not None else ())
+    over: list[int] = []
+    if other is not None:
+        times = [begin - shift + (place + 1) * cell for place in range(cells)]
+        stood = [other.course.at(t) for t in times]
+        over = [UNKNOWN if value is None else round(full * (value - low) / (high - low)) for value in stood]
+    wished = tuple(asked) if lane.asked is not None else ()
+    return msgspec.structs.replace(seen, cells=tuple(found), asked=wished, other=tuple(over))
+
+
+def _wishes_of(lane: Lane, begin: float, cell: float, cells: int) -> tuple[tuple[int, str], ...]:
+    """The wishes in a stretch of time, by their cells."""
+    first, last = bisect_left(lane.course.t, begin), bisect_left(lane.course.t, begin + cells * cell)
+    return tuple((int((lane.course.t[place] - begin) / cell), lane.words[place]) for place in range(first, last))
 
 
 def _traffic(lane: Lane, begin: float, cell: float, cells: int) -> tuple[tuple[int, ...], tuple[int, ...]]:
@@ -197,6 +215,8 @@ def _draw_wishes(canvas: Canvas, lane: LaneView, y: int, left: int, width: int) 
     room = lane.wishes[0][0] if lane.wishes else width - left
     if lane.before and room > len(lane.before) + 2:
         canvas.put(left, y, f"{lane.before} ", QUIET)
+    for x, _ in lane.other_wishes:
+        canvas.put(left + x, y, "◇", HEATHER)
     for number, (x, words) in enumerate(lane.wishes):
         following = lane.wishes[number + 1][0] if number + 1 < len(lane.wishes) else width - left
         canvas.put(left + x, y, "◇", ASKED)
@@ -213,6 +233,10 @@ def _draw_course(canvas: Canvas, lane: LaneView, y: int, left: int, ink: Ink) ->
             if part or row == 0:
                 sign = EIGHTHS[max(1, part)] if row == 0 else EIGHTHS[part]
                 canvas.put(left + x, y + lane.rows - 1 - row, sign, ink)
+    for x, eighths in enumerate(lane.other):
+        if eighths != UNKNOWN and abs(eighths - lane.cells[x]) > 1:
+            row = min(lane.rows - 1, max(0, (eighths - 1) // 8))
+            canvas.put(left + x, y + lane.rows - 1 - row, "┄", HEATHER)
     for x, eighths in enumerate(lane.asked):
         if eighths == UNKNOWN or eighths == lane.cells[x]:
             continue
@@ -224,6 +248,8 @@ def _draw_course(canvas: Canvas, lane: LaneView, y: int, left: int, ink: Ink) ->
 def _draw_upright(canvas: Canvas, view: LanesView, bottom: int) -> None:
     """The cursor, the marks, and what stands out, as lines through all lanes."""
     left = NAME_CELLS + UNIT_CELLS
+    for x in view.differs:
+        canvas.put(left + x, 1, "≠", CORAL)
     for x, is_error in view.flags:
         canvas.put(left + x, 1, "✕" if is_error else "▴", CORAL if is_error else QUIET)
     for x, name in view.marks:

@@ -73,7 +73,7 @@ class Files(unittest.TestCase):
 
     def test_mistakes_are_one_line(self):
         for words, part in (
-            ((), "expected frame, waveform, wiring, pins or map"),
+            ((), "expected frame, waveform, wiring, pins, map, trail or delays"),
             (("fram", "mqtt", "00"), 'did you mean "frame"?'),
             (("frame",), "a protocol and bytes"),
             (("frame", "modbus-rtu", "-o", "x.png", *FRAME), ".svg or .pdf"),

@@ -5,6 +5,7 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
+import cavet
 from cavet.workbench.record.looking import Looking
 from cavet.workbench.screens.record import RecordScreen
 from tests.exports.reading import read_vcd
@@ -32,7 +33,7 @@ class OnTheScreen(unittest.TestCase):
             await seat.sees("follows")
             await seat.press("left")
             await seat.sees("stands")
-            await seat.press("down", "down")
+            await seat.press("down")
             await seat.until(lambda: looking.chosen.group == "link")
             await seat.sees("of the wire")
 
@@ -115,6 +116,38 @@ class OnTheScreen(unittest.TestCase):
                 self.assertEqual("50", found["Ottersluice", "gatehouse", "points", "beacon_asked"][1][-1][1])
 
         seated(story)
+
+    def test_another_record_is_laid_over_with_what_differs(self):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "monday.record"
+            with cavet.open("demo", seed="m") as bench:
+                bench["beacon"].set("80 %")
+                bench.record.save(path)
+
+            async def story(seat):
+                looking = await self.there(seat, ("beacon", 50.0))
+                await seat.press("d")
+                await seat.sees("nothing is laid over this record")
+                await seat.press("b")
+                await seat.sees("which file?")
+                await seat.type("nowhere.record")
+                await seat.press("enter")
+                await seat.sees("no such file")
+                for _ in range(20):
+                    await seat.press("backspace")
+                await seat.type(str(path))
+                await seat.press("enter")
+                await seat.until(lambda: looking.over is not None)
+                await seat.sees("laid over: monday.record, the same up to", "events differ")
+                looking.go_to(0.0)
+                await seat.press("d")
+                await seat.until(lambda: looking.t > 0)
+                await seat.press("l")
+                await seat.sees("a flag with the same words in both")
+                await seat.press("b")
+                await seat.until(lambda: looking.over is None)
+
+            seated(story)
 
 
 class Where(unittest.TestCase):

@@ -8,6 +8,7 @@ from cavet.bench import RunningBench
 from cavet.lanes import ASKED, LINK, PARTS, PINS, SENSED, WISHES, Flag, Lane, Lanes
 from cavet.record import Kind, Topic, Trail, Trails
 from cavet.wording import WrongError
+from cavet.workbench.record.over import Over
 
 AT_ONCE = 20_000
 """So many events, and so many transfers, are read with each frame."""
@@ -44,6 +45,8 @@ class Looking:
         self._chosen: Key | None = None
         self._all: list[Lane] = []
         self._made = -1
+        self.over: Over | None = None
+        """Another record, laid over this one."""
         self.is_read = False
         """Whether all that is there was read."""
         self._trail: tuple[int, int, Trail | None] = (-1, -1, None)
@@ -179,6 +182,13 @@ class Looking:
         if flag is not None:
             self._go(flag.t)
         return flag
+
+    def next_difference(self, step: int) -> bool:
+        """Go to where the record that is laid over this one differs next; tell whether there is such a place."""
+        t = self.over.next(self.t, step) if self.over is not None else None
+        if t is not None:
+            self._go(t)
+        return t is not None
 
     def mark(self) -> str:
         """Set a mark here: the first, then the second; then they are taken away. Tell which."""

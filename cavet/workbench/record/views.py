@@ -25,13 +25,16 @@ class HeadView(msgspec.Struct, frozen=True):
     amount: str
     where: str
     state: str
+    over: str = ""
 
 
 def head_view(looking: Looking, past: str) -> HeadView:
     """What is looked at."""
     amount = f"{show_duration(looking.end)} · {looking.count} events"
     state = "follows" if looking.follows else "stands"
-    return HeadView(past or "this run", amount, f"{looking.t:.6f} s", state if looking.is_read else "is being read")
+    over = looking.over.words if looking.over is not None else ""
+    where = f"{looking.t:.6f} s"
+    return HeadView(past or "this run", amount, where, state if looking.is_read else "is being read", over)
 
 
 def lanes_view(looking: Looking, height: int) -> LanesView:
@@ -46,19 +49,23 @@ def lanes_view(looking: Looking, height: int) -> LanesView:
         if place < first or sum(sizes[first:place]) > height:
             made.append(LaneView(group=lane.group, name=lane.name, unit="", kind=lane.kind, rows=sizes[place]))
         else:
-            made.append(lane_view(lane, looking.begin, looking.cell, looking.cells, sizes[place]))
+            over = looking.over
+            other, shift = (over.lane(lane), over.shift) if over is not None else (None, 0.0)
+            made.append(lane_view(lane, looking.begin, looking.cell, looking.cells, sizes[place], other, shift))
     trail = looking.trail()
     places = {lane.key: place for place, lane in enumerate(lanes)}
     way = [
         (places[key], _x(looking, t)) for key, t in (looking.way(trail) if trail is not None else []) if key in places
     ]
     last = looking.begin + looking.cells * looking.cell
+    differs = looking.over.within(looking.begin, last) if looking.over is not None else []
     flags = [flag for flag in looking.lanes.flags if looking.begin <= flag.t < last][:MOST_FLAGS]
     return LanesView(
         lanes=tuple(made), begin=looking.begin, cell=looking.cell, chosen=chosen,
         cursor=None if looking.follows else _x(looking, looking.t),
         marks=tuple((_x(looking, t), name) for t, name in zip(looking.marks, "AB", strict=False)),
         way=tuple(way), flags=tuple((_x(looking, flag.t), flag.is_error) for flag in flags), first=first, tight=tight,
+        differs=tuple(dict.fromkeys(_x(looking, t) for t in differs)),
     )  # fmt: skip
 
 

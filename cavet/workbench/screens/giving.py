@@ -10,6 +10,7 @@ from cavet.drawings.lanes_drawn import lanes_drawing
 from cavet.drawings.vector import save
 from cavet.exports import TEXTS, Cut, InMemory, blocks, check_target, pcapng, points_csv, write_file
 from cavet.lanes import Lane
+from cavet.record import RecordFile
 from cavet.wording import WrongError
 from cavet.workbench.desk import Desk
 from cavet.workbench.screens.asking import AskScreen
@@ -35,6 +36,19 @@ class FlagScreen(AskScreen[str]):
         if not answer.strip():
             raise WrongError("flag", found="nothing", expected="a few words")
         self.leave(answer.strip())
+
+
+class OverScreen(AskScreen[Path]):
+    """Asks which record is to be laid over this one."""
+
+    def __init__(self) -> None:
+        super().__init__("another record, laid over this one")
+        self.ask("which file?", hint=f"from {Path.cwd()}, or a whole path")
+
+    def take(self, answer: str) -> None:
+        path = Path(answer.strip()).expanduser()
+        RecordFile(path).close()
+        self.leave(path)
 
 
 class GiveScreen(AskScreen[tuple[str, Path]]):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 from collections.abc import Iterable
 from functools import partial
 from pathlib import Path
@@ -12,15 +13,18 @@ from textual.widget import Widget
 
 from cavet.drawings.canvas import HEATHER, PAPER, QUIET, Canvas
 from cavet.drawings.lanes import NAME_CELLS, UNIT_CELLS, draw_lanes, draw_measures, draw_strip
+from cavet.exports import InMemory
 from cavet.hosts import Point
 from cavet.record import Topic
+from cavet.wording import WrongError
 from cavet.workbench import keymap, trail_views
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.trail import TrailsView, draw_trails
 from cavet.workbench.record import views
 from cavet.workbench.record.looking import Looking
+from cavet.workbench.record.over import Over
 from cavet.workbench.screens.frame import Follow, Frame
-from cavet.workbench.screens.giving import FlagScreen, GiveScreen, give
+from cavet.workbench.screens.giving import FlagScreen, GiveScreen, OverScreen, give
 from cavet.workbench.widgets.picture import Picture
 
 
@@ -160,6 +164,50 @@ class RecordScreen(Frame):
         self.say(self._looking.mark(), well=True)
         self._stroke()
 
+    def action_lay_over(self) -> None:
+        """Lay another record over, or take it away again."""
+        if self._looking.over is not None:
+            self._looking.over = None
+            self._stroke()
+            return
+        self.app.push_screen(OverScreen(), lambda path: self._lay(path) if path is not None else None)
+
+    def _lay(self, path: Path) -> None:
+        source = self._source()
+
+        async def work() -> None:
+            self.say(f"{path.name} is being read", well=True)
+            try:
+                over = await asyncio.to_thread(_read_over, path, self._desk, source)
+            except WrongError as error:
+                self.say(str(error))
+                return
+            self._looking.over = over
+            self.say(over.words, well=over.difference.count == 0)
+            self._stroke()
+
+        self.run_worker(work(), exit_on_error=False)
+
+    def _source(self) -> InMemory:
+        return InMemory(self._desk.bench.record, self._desk.bench.plan.about)
+
+    def action_align(self) -> None:
+        """Lay it by a flag of the same words, or by time again."""
+        over = self._looking.over
+        if over is None:
+            self.say("nothing is laid over this record: b does that")
+            return
+        self.attempt(lambda: self.say(over.align(self._source(), self._looking.t), well=True))
+        self._stroke()
+
+    def action_difference(self, step: int) -> None:
+        """The next difference."""
+        if self._looking.over is None:
+            self.say("nothing is laid over this record: b does that")
+        elif not self._looking.next_difference(step):
+            self.say("nothing differs any more" if step > 0 else "nothing differs before")
+        self._stroke()
+
     def action_put_flag(self) -> None:
         """Put a flag into the record."""
         self.app.push_screen(FlagScreen(), lambda text: self._desk.flag(text) if text else None)
@@ -199,6 +247,12 @@ class RecordScreen(Frame):
         self._stroke()
 
 
+def _read_over(path: Path, desk: Desk, source: InMemory) -> Over:
+    over = Over(path, desk.bench.plan)
+    over.compare_with(source)
+    return over
+
+
 def _draw_head(view: views.HeadView, width: int, height: int) -> Canvas:
     canvas = Canvas(width, height)
     y = height - 1
@@ -206,4 +260,7 @@ def _draw_head(view: views.HeadView, width: int, height: int) -> Canvas:
     canvas.put(len(view.title) + 3, y, view.amount, QUIET)
     canvas.put(len(view.title) + len(view.amount) + 6, y, view.where, HEATHER)
     canvas.put_right(width - 1, y, view.state, QUIET)
+    x = len(view.title) + len(view.amount) + len(view.where) + 9
+    if view.over:
+        canvas.put(x, y, view.over, HEATHER, width - x - len(view.state) - 3)
     return canvas
