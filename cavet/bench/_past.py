@@ -78,4 +78,6 @@ class PastBench(RunningBench):
         """What is known of how the record ended."""
         if not self.is_read:
             return f"a record, being read: {len(self.record)} events so far"
-        return "a record, whole" if self._file.is_whole() else "a record, written still, or cut"
+        return {"done": "a record, whole", "cut": "a record that was cut"}.get(
+            self._file.ended(), "a record, still written"
+        )

@@ -33,8 +33,10 @@ def opened(path: Path) -> Iterator[RecordFile]:
     """A record, as long as it is entered; that it was cut is said on standard error. Raises `WrongError`."""
     file = RecordFile(path)
     try:
-        if not file.is_whole():
-            print(f"{plain(str(path))}: not ended: its writer was killed, or still writes", file=sys.stderr)
+        words = {"cut": "its writer was killed; what it had written is there", "": "it is still written"}
+        ended = file.ended()
+        if ended in words:
+            print(f"{plain(str(path))}: {words[ended]}", file=sys.stderr)
         yield file
     finally:
         file.close()

@@ -8,6 +8,7 @@ import os
 import sqlite3
 import threading
 from collections.abc import Callable, Iterable, Iterator, Mapping
+from contextlib import closing, suppress
 from pathlib import Path
 from typing import Any
 
@@ -20,6 +21,9 @@ from cavet.record._transfer import Direction, Seat, Transfer
 from cavet.wording import WrongError
 
 FORMAT = 2
+MOST_DIGITS = 10
+DONE, CUT = "done", "cut"
+"""How a record has ended."""
 READ = ("1", "2")
 """The formats that are read."""
 BATCH_SECONDS = 0.05
@@ -98,7 +102,7 @@ class RecordWriter:
             self._database.execute("PRAGMA journal_mode=WAL")
             self._database.execute("PRAGMA synchronous=NORMAL")
             self._database.executescript(_SCHEMA)
-            rows = {"format": str(FORMAT), **(about or {})}
+            rows = {"format": str(FORMAT), "writer": _process(os.getpid()), **(about or {})}
             self._database.executemany("INSERT INTO about VALUES (?, ?)", rows.items())
         except (OSError, sqlite3.Error) as error:
             expected = "a place where a record can be written"
@@ -169,12 +173,28 @@ class RecordWriter:
         self._stop.set()
         self._thread.join()
         try:
-            ended = {"ended": "done", **({"left_out": str(self.left_out)} if self.left_out else {})}
+            ended = {"ended": DONE, **({"left_out": str(self.left_out)} if self.left_out else {})}
             if not self._is_cut:
                 self._database.executemany("INSERT OR REPLACE INTO about VALUES (?, ?)", ended.items())
             self._database.close()
         except sqlite3.Error as error:
             self._complain(f"the record is not whole: {_reason(error)}")
+
+
+def _process(number: int) -> str:
+    """A process by its number and, where the system tells it, when it was started; "" for one that is not there."""
+    stat = Path(f"/proc/{number}/stat")
+    try:
+        return f"{number} {stat.read_text().rpartition(')')[2].split()[19]}"
+    except (OSError, IndexError):
+        pass
+    try:
+        os.kill(number, 0)
+    except ProcessLookupError:
+        return ""
+    except OSError:
+        return f"{number}"
+    return f"{number}"
 
 
 def _reason(error: Exception) -> str:
@@ -230,9 +250,29 @@ class RecordFile:
         """Let go of the file."""
         self._database.close()
 
+    def ended(self) -> str:
+        """How it ended: `done`, `cut` where its writer was killed, "" while it is still written. That it was cut is
+        kept in the file, where that can be."""
+        if self._is_old:
+            return DONE
+        about = dict(self._rows("SELECT name, value FROM about WHERE name IN ('ended', 'writer')"))
+        if "ended" in about:
+            return str(about["ended"])
+        writer = str(about.get("writer", ""))
+        number = writer.partition(" ")[0]
+        if number.isdecimal() and len(number) < MOST_DIGITS and writer == _process(int(number)):
+            return ""
+        with (
+            suppress(sqlite3.Error),
+            closing(sqlite3.connect(self._path, timeout=1.0)) as own,
+        ):  # it may be for reading only
+            own.execute("INSERT OR IGNORE INTO about VALUES ('ended', ?)", (CUT,))
+            own.commit()
+        return CUT
+
     def is_whole(self) -> bool:
         """Whether its writer has ended it: not so while it is still written, nor where that was killed."""
-        return bool(list(self._rows("SELECT 1 FROM about WHERE name = 'ended'"))) or self._is_old
+        return self.ended() == DONE
 
     def _rows(self, sql: str, *values: object) -> Iterator[tuple[Any, ...]]:
         try:

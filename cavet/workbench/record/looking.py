@@ -153,7 +153,7 @@ class Looking:
         span, edge = self.cells * self.cell, EDGE * self.cells * self.cell
         if self.t < self.begin + edge:
             self.begin = max(0.0, self.t - edge)
-        elif self.t > self.begin + span - edge:
+        elif self.t > self.begin + span - edge and self.end > self.begin + span:
             self.begin = max(0.0, self.t - span + edge)
 
     def zoom(self, closer: int) -> None:

@@ -11,6 +11,11 @@ from cavet.lanes import Lane, Lanes
 from cavet.record import Event, Kind, RecordFile
 from cavet.wording import WrongError, plain
 
+SEEN = frozenset((
+    Kind.ASKED, Kind.DRIVEN, Kind.MOVED, Kind.CONFIRMED, Kind.REFUSED, Kind.UNCONFIRMED, Kind.LOST, Kind.FAULT,
+    Kind.BOARD, Kind.LEVEL, Kind.SENSED, Kind.DEFECT, Kind.MARK, Kind.STEP, Kind.REFLEX,
+))  # fmt: skip
+"""Where one of these differs, it is marked; readings, and the questions for them, differ by chance in every run."""
 WITHIN = 0.005
 """So far apart times may be that count as the same, in s."""
 
@@ -35,8 +40,9 @@ class Over:
     def compare_with(self, source: Source) -> None:
         """Find what differs, as both are laid now."""
         self.difference = found = compare(source.since(0), self._events, WITHIN, self.shift)
-        times = [event.t for event in found.only_a] + [event.t + self.shift for event in found.only_b]
-        self._times = sorted(times + [event.t for event, _ in found.later])
+        times = [event.t for event in found.only_a if event.kind in SEEN]
+        times += [event.t + self.shift for event in found.only_b if event.kind in SEEN]
+        self._times = sorted(times + [event.t for event, _ in found.later if event.kind in SEEN])
 
     def lane(self, lane: Lane) -> Lane | None:
         """The same lane there."""

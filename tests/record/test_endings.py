@@ -1,0 +1,81 @@
+"""How a record ends: whole, cut by a kill, still being written."""
+
+import contextlib
+import os
+import signal
+import sqlite3
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from pathlib import Path
+
+from cavet.record import Kind, Record, RecordFile, RecordWriter, Topic
+from tests.patience import PATIENCE
+
+WRITER = """
+import sys, time
+from pathlib import Path
+from cavet.record import Kind, Record, RecordWriter, Topic
+record = Record(lambda: 0.0)
+writer = RecordWriter(record, Path(sys.argv[1]))
+while True:
+    record.append(Kind.MARK, "", Topic.TEXT, "", None, None, "on and on")
+    time.sleep(0.001)
+"""
+
+
+class Endings(unittest.TestCase):
+    def setUp(self):
+        place = tempfile.TemporaryDirectory()
+        self.addCleanup(place.cleanup)
+        self.path = Path(place.name) / "a.record"
+
+    def ended(self):
+        file = RecordFile(self.path)
+        with contextlib.closing(file):
+            return file.ended(), len(list(file.since(0)))
+
+    def until_written(self):
+        until = time.monotonic() + PATIENCE
+        while time.monotonic() < until:
+            with contextlib.suppress(Exception):
+                if self.ended()[1] > 20:
+                    return
+            time.sleep(0.02)
+        self.fail("nothing was written")
+
+    def test_one_that_was_closed_is_done(self):
+        record = Record(lambda: 0.0)
+        writer = RecordWriter(record, self.path)
+        record.append(Kind.MARK, "", Topic.TEXT, "")
+        self.assertEqual("", self.ended()[0])
+        writer.close()
+        self.assertEqual(("done", 1), self.ended())
+
+    def test_one_whose_writer_was_killed_is_cut_which_is_said_and_kept(self):
+        writer = subprocess.Popen([sys.executable, "-c", WRITER, self.path])
+        self.addCleanup(writer.wait)
+        self.addCleanup(writer.kill)
+        self.until_written()
+        self.assertEqual("", self.ended()[0])
+        os.kill(writer.pid, signal.SIGKILL)
+        writer.wait()
+        ran = subprocess.run(
+            [sys.executable, "-m", "cavet", "trails", self.path], capture_output=True, text=True, timeout=PATIENCE
+        )
+        self.assertEqual((0, 1), (ran.returncode, ran.stderr.count("\n")))
+        self.assertIn("its writer was killed", ran.stderr)
+        self.assertEqual("cut", RecordFile(self.path).about["ended"])
+        self.assertEqual("cut", self.ended()[0])
+
+    def test_whoever_it_says_has_written_it_is_looked_for_and_nonsense_is_nobody(self):
+        for words in ("999999999 1", "1", "", "x", "9" * 5000, f"{os.getpid()} 1", "-1"):
+            writer = RecordWriter(Record(lambda: 0.0), self.path)
+            writer.close()
+            with contextlib.closing(sqlite3.connect(self.path)) as database:
+                database.execute("DELETE FROM about WHERE name = 'ended'")
+                database.execute("UPDATE about SET value = ? WHERE name = 'writer'", (words,))
+                database.commit()
+            self.assertEqual("cut", self.ended()[0], words)
