@@ -10,6 +10,7 @@ from cavet.bench import BROKER, Origins, Plan
 from cavet.boards import KINDS
 from cavet.hosts import PinPoint, Point
 from cavet.lanes._lane import CURVE, LEVEL, TRAFFIC, WISHES, Course, Lane
+from cavet.lanes._missed import Missed
 from cavet.lanes._signals import PIN_UNITS, natural, pin_value
 from cavet.record import Direction, Event, Kind, Topic, Transfer
 
@@ -35,6 +36,7 @@ class Lanes:
         self._plan = plan
         self._lanes: dict[tuple[str, str, str], Lane] = {}
         self._origins = Origins(plan)
+        self._missed = Missed(plan)
         self._modes: dict[tuple[str, str], str] = {}
         self._asked: dict[tuple[str, str], Course] = {}
         """What was asked of each part, in its own unit."""
@@ -52,6 +54,9 @@ class Lanes:
         for event in events:
             self.end = max(self.end, event.t)
             self._event(event)
+            for number, t, words in self._missed.note(event):
+                self.flags.append(Flag(t, number, True, words))
+                self.flags.sort(key=lambda flag: flag.t)
         for transfer in transfers:
             self.end = max(self.end, transfer.end)
             self._transfer(transfer)

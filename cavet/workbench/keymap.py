@@ -346,6 +346,8 @@ RECORD = (
     Command(name="what stood out before", does="errors, flags, defects, resets", keys="F", action="flag(-1)"),
     Command(name="set a mark", does="the first, the second; then they are taken away", keys="m", shown="m", foot="mark",
             action="mark"),
+    Command(name="the commands", does="of what lies between the marks, or of all: broken ones first, then the slowest",
+            keys="t", shown="t", foot="commands", action="trails"),
     Command(name="lay another record over", does="the same up to where, and what differs then; again takes it away",
             keys="b", shown="b", foot="lay over", action="lay_over"),
     Command(name="the next difference", does="from the record that is laid over this one", keys="d", shown="d D",

@@ -128,6 +128,23 @@ class FromARecord(unittest.TestCase):
         self.assertIsNotNone(lanes[PARTS, "gatehouse", "upper_paddle"].asked)
         self.assertEqual([("no such pin", True)], [(flag.words, flag.is_error) for flag in read.flags])
 
+    def test_a_press_that_the_host_never_heard_of_stands_out(self):
+        for heard in (False, True):
+            story = Story()
+            story.add(0.0, Kind.LEVEL, "gatehouse", Topic.PIN, "4", True)
+            story.add(1.0, Kind.LEVEL, "gatehouse", Topic.PIN, "4", False)
+            story.add(1.001, Kind.LEVEL, "gatehouse", Topic.PIN, "4", True)
+            story.add(1.002, Kind.LEVEL, "gatehouse", Topic.PIN, "4", False)
+            if heard:
+                story.add(1.01, Kind.HEARD, "gatehouse", Topic.POINT, "stop_button", True)
+            story.add(1.012, Kind.LEVEL, "gatehouse", Topic.PIN, "4", True)
+            if heard:
+                story.add(1.02, Kind.HEARD, "gatehouse", Topic.POINT, "stop_button", False)
+            story.add(3.0, Kind.LEVEL, "gatehouse", Topic.PIN, "5", False)
+            flags = story.lanes()[1].flags
+            told = [] if heard else [(1.0, "stop_button: 12 ms that the host never heard of")]
+            self.assertEqual(told, [(flag.t, flag.words) for flag in flags])
+
     def test_what_lies_between_two_marks(self):
         level = Lane(group=PINS, board="hut", name="9", kind=LEVEL)
         for number in range(20):

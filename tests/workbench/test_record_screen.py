@@ -82,6 +82,18 @@ class OnTheScreen(unittest.TestCase):
 
         seated(story)
 
+    def test_the_commands_are_a_list_that_goes_there(self):
+        async def story(seat):
+            looking = await self.there(seat, ("beacon", 50.0), ("walkway", 20.0))
+            await seat.press("t")
+            await seat.sees("the commands", "beacon ← 50 %", "confirmed after")
+            await seat.type("walkway")
+            await seat.press("enter")
+            await seat.until(lambda: not looking.follows and looking.chosen.name == "walkway")
+            self.assertEqual("walkway", looking.trail().point)
+
+        seated(story)
+
     def test_a_flag_is_put_and_found_again(self):
         async def story(seat):
             looking = await self.there(seat)

@@ -21,8 +21,10 @@ from cavet.workbench import keymap, trail_views
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.trail import TrailsView, draw_trails
 from cavet.workbench.record import views
+from cavet.workbench.record.commands import CommandView, commands_in
 from cavet.workbench.record.looking import Looking
 from cavet.workbench.record.over import Over
+from cavet.workbench.screens.actions import Action, ActionsScreen, do_it
 from cavet.workbench.screens.frame import Follow, Frame
 from cavet.workbench.screens.giving import FlagScreen, GiveScreen, OverScreen, give
 from cavet.workbench.widgets.picture import Picture
@@ -162,6 +164,26 @@ class RecordScreen(Frame):
     def action_mark(self) -> None:
         """Set a mark."""
         self.say(self._looking.mark(), well=True)
+        self._stroke()
+
+    def action_trails(self) -> None:
+        """The commands, to go to one of them."""
+        begin, end = self._looking.wanted
+        title = "the commands" if not self._looking.marks else f"the commands from {begin:.6g} to {end:.6g} s"
+
+        async def work() -> None:
+            found = await asyncio.to_thread(commands_in, self._desk, begin, end)
+            actions = [Action(each.title, each.told, partial(self._go_to_command, each)) for each in found]
+            if actions:
+                self.app.push_screen(ActionsScreen(actions, title), do_it)
+            else:
+                self.say("no command was given then")
+
+        self.run_worker(work(), exit_on_error=False)
+
+    def _go_to_command(self, command: CommandView) -> None:
+        self._looking.choose_point(command.point)
+        self._looking.go_to(command.t)
         self._stroke()
 
     def action_lay_over(self) -> None:
