@@ -65,9 +65,11 @@ class LoopThread:
 class BenchThread:
     """Runs a bench. What is read of it can be read from any thread; what acts on it goes through `post`."""
 
-    def __init__(self, plan: Plan, record_path: Path | None) -> None:
+    def __init__(self, plan: Plan, record_path: Path | None, keep: int | None = None) -> None:
+        """`keep` is how many bytes of a record are kept at most."""
         self._plan = plan
         self._record_path = record_path
+        self._keep = keep
         self._thread: LoopThread
         self._writer: RecordWriter | None = None
         self._ending = threading.Lock()
@@ -88,7 +90,7 @@ class BenchThread:
     async def _start(self) -> None:
         self.bench = RunningBench(self._plan)
         if self._record_path is not None:
-            self._writer = RecordWriter(self.bench.record, self._record_path, self._plan.about)
+            self._writer = RecordWriter(self.bench.record, self._record_path, self._plan.about, keep=self._keep)
         await self.bench.start()
 
     async def _end(self) -> None:

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import click
 
 from cavet.bench import load_bench
 from cavet.commands._bench import broker_option
-from cavet.commands._recording import record_options
+from cavet.commands._recording import Kept, record_options
 from cavet.commands.open import open_workbench
 from cavet.demo import demo_path
 
@@ -16,6 +14,6 @@ from cavet.demo import demo_path
 @click.command("demo")
 @broker_option
 @record_options
-def command(broker: str | None, record_path: Path | None, force: bool) -> int:
+def command(broker: str | None, kept: Kept) -> int:
     """Open the workbench on the demo: Ottersluice, a small canal lock."""
-    return open_workbench(load_bench(demo_path()), (), broker, record_path, force=force)
+    return open_workbench(load_bench(demo_path()), (), broker, kept)

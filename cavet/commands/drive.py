@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Any
 
 import click
@@ -23,7 +22,7 @@ from cavet.bench import (
 )
 from cavet.commands._bench import at_addresses, broker_option, on_broker, open_bench
 from cavet.commands._completing import complete_benches, complete_points
-from cavet.commands._recording import record_options, recorded, seed_option, with_seed
+from cavet.commands._recording import NOWHERE, Kept, record_options, recorded, seed_option, with_seed
 from cavet.hosts import Asked, Point
 from cavet.record import Kind, Trail
 from cavet.units import show_duration
@@ -49,13 +48,13 @@ class Order(msgspec.Struct, frozen=True):
 @record_options
 def command(
     bench: str, words: tuple[str, ...], at: tuple[str, ...], broker: str | None, as_json: bool, seed: str | None,
-    record_path: Path | None, force: bool,
+    kept: Kept,
 ) -> int:  # fmt: skip
     """Set or read points, confirm, print. A simulated board is started for the purpose, and ends with it."""
     plan = with_seed(at_addresses(on_broker(open_bench(bench).plan, broker), at), seed)
     orders = [read_order(plan, word) for word in words]
     simulated = all(plan.links[plan.hosts[order.point.board].link].is_within for order in orders)
-    return clock.run(drive(plan, orders, as_json=as_json, record_path=record_path, force=force), fast=simulated)
+    return clock.run(drive(plan, orders, as_json=as_json, kept=kept), fast=simulated)
 
 
 def read_order(plan: Plan, word: str) -> Order:
@@ -72,20 +71,18 @@ def read_order(plan: Plan, word: str) -> Order:
     return Order(point, point.parse(text))
 
 
-async def drive(
-    plan: Plan, orders: list[Order], *, as_json: bool, record_path: Path | None = None, force: bool = False
-) -> int:
+async def drive(plan: Plan, orders: list[Order], *, as_json: bool, kept: Kept = NOWHERE) -> int:
     """Carry the orders out, one after the other; give the exit code."""
     hosts = list(dict.fromkeys(order.point.board for order in orders))  # in their order: chance has no part in a record
     links = list(dict.fromkeys(plan.hosts[host].link for host in hosts))
-    kept = msgspec.structs.replace(
+    needed = msgspec.structs.replace(
         plan,
         hosts={host: plan.hosts[host] for host in hosts},
         links={name: plan.links[name] for name in links},
     )
-    simulated = all(link.is_within for link in kept.links.values())
-    bench = RunningBench(kept, carrier=Carrier.MEMORY if simulated else Carrier.REAL)
-    with recorded(bench, record_path, force=force):
+    simulated = all(link.is_within for link in needed.links.values())
+    bench = RunningBench(needed, carrier=Carrier.MEMORY if simulated else Carrier.REAL)
+    with recorded(bench, kept):
         return await carry_all_out(bench, orders, hosts, as_json=as_json)
 
 

@@ -15,7 +15,7 @@ from cavet.bench import BenchFile, Plan, changes_between, start_text
 from cavet.commands._bench import at_addresses, broker_option, on_broker, open_bench
 from cavet.commands._completing import complete_benches
 from cavet.commands._loading import loading
-from cavet.commands._recording import record_options
+from cavet.commands._recording import NOWHERE, Kept, record_options
 from cavet.commands._state import state_path
 from cavet.commands._terminal import require_screen
 from cavet.commands.new import ENDING, bench_name, refuse_old, write_new
@@ -34,22 +34,20 @@ END_SECONDS = 2.0
 @broker_option
 @record_options
 @click.option("--new", "is_new", is_flag=True, help="Begin BENCH: a file that is not there yet, with nothing in it.")
-def command(
-    bench: str, at: tuple[str, ...], broker: str | None, record_path: Path | None, force: bool, is_new: bool
-) -> int:
+def command(bench: str, at: tuple[str, ...], broker: str | None, kept: Kept, is_new: bool) -> int:
     """Open the workbench on BENCH: a path, or the word `demo`."""
     if is_new:
         require_screen()
         begin(Path(bench))
-    return open_workbench(open_bench(bench), at, broker, record_path, force=force)
+    return open_workbench(open_bench(bench), at, broker, kept)
 
 
 def open_last() -> int:
     """Open the workbench on the bench last used; where there is none, on one that is chosen."""
     remembered = state_path("last-bench")
     if remembered.is_file() and Path(last := remembered.read_text("utf-8").strip()).is_file():
-        return open_workbench(open_bench(last), (), None, None)
-    return open_workbench(open_bench(choose()), (), None, None)
+        return open_workbench(open_bench(last), (), None)
+    return open_workbench(open_bench(choose()), (), None)
 
 
 def begin(path: Path) -> str:
@@ -73,24 +71,22 @@ def choose() -> str:
     return begin(Path(f"{name}{ENDING}"))
 
 
-def open_workbench(
-    file: BenchFile, at: tuple[str, ...], broker: str | None, record_path: Path | None, *, force: bool = False
-) -> int:
+def open_workbench(file: BenchFile, at: tuple[str, ...], broker: str | None, kept: Kept = NOWHERE) -> int:
     """Run the workbench; give its exit code."""
     require_screen()
     with loading():
         from cavet.bench import BenchThread
         from cavet.workbench import Changing, Desk, app_for
     state_path("last-bench").write_text(str(file.path.resolve()), "utf-8")
-    if record_path is not None:
-        check_new(record_path, force=force)
-    kept = record_path or state_path(f"{file.path.name.partition('.')[0]}.record")
+    if kept.path is not None:
+        check_new(kept.path, force=kept.force)
+    path = kept.path or state_path(f"{file.path.name.partition('.')[0]}.record")
     changing = Changing(file)
 
     def as_plan(changed: BenchFile) -> Plan:
         return at_addresses(on_broker(changed.plan, broker), at)
 
-    with BenchThread(as_plan(file), kept) as thread:
+    with BenchThread(as_plan(file), path, kept.size) as thread:
         desk = None
         while True:
             running, changing.wants_again = changing.file, False

@@ -15,7 +15,7 @@ from cavet.bench import Carrier, Plan, RunningBench, until_ready
 from cavet.commands._bench import at_addresses, broker_option, on_broker, open_bench
 from cavet.commands._completing import complete_benches
 from cavet.commands._outside import act_on, follow_input, read_line
-from cavet.commands._recording import record_options, recorded, seed_option, with_seed
+from cavet.commands._recording import Kept, record_options, recorded, seed_option, with_seed
 from cavet.commands._saying import Output, as_json, end_at_signals
 from cavet.demo import find_routines
 from cavet.routines import Program, Runner, chosen, python_of, read_source, routine_text, tune_value
@@ -38,8 +38,7 @@ class Wish(msgspec.Struct, frozen=True):
     real: bool
     at: tuple[str, ...]
     broker: str | None
-    record_path: Path | None
-    force: bool
+    kept: Kept
     as_json_lines: bool
 
     @property
@@ -159,7 +158,7 @@ async def run(plan: Plan, program: Program, name: str, tunes: dict[str, float], 
     """Put the bench together, run the routine on it, end it; give the exit code."""
     tell = Printer(as_lines=wish.as_json_lines, real=wish.is_real)
     bench = RunningBench(plan, carrier=Carrier.REAL if wish.is_real else Carrier.MEMORY)
-    with recorded(bench, wish.record_path, force=wish.force):
+    with recorded(bench, wish.kept):
         try:
             for defect in wish.defects:
                 bench.world.switch_defect(defect, True)

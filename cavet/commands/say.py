@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sys
-from pathlib import Path
 from typing import Any
 
 import click
@@ -13,7 +12,7 @@ from cavet import clock
 from cavet.bench import SPOILING_LOOKS, Carrier, HostPlan, LinkPlan, Plan, RunningBench, Spoiling, read_spoiling, spoken
 from cavet.commands._bench import at_addresses, broker_option, on_broker, open_bench
 from cavet.commands._completing import complete_benches, complete_said
-from cavet.commands._recording import record_options, recorded, seed_option, with_seed
+from cavet.commands._recording import Kept, record_options, recorded, seed_option, with_seed
 from cavet.commands.encode import split_fields
 from cavet.library.codec import Decoded
 from cavet.library.sending import Sent, say
@@ -38,7 +37,7 @@ BY = "say"
 @record_options
 def command(
     bench: str, place: str, message: str | None, fields: tuple[str, ...], wrong: str | None, wait: str | None,
-    at: tuple[str, ...], broker: str | None, real: bool, seed: str | None, record_path: Path | None, force: bool,
+    at: tuple[str, ...], broker: str | None, real: bool, seed: str | None, kept: Kept,
 ) -> int:  # fmt: skip
     """Say one message to a board and print the answer as `decode` does. Without MESSAGE: what can be said."""
     plan = with_seed(at_addresses(on_broker(open_bench(bench).plan, broker), at), seed)
@@ -50,7 +49,7 @@ def command(
     how = read_spoiling(wrong) if wrong is not None else None
     within = _read_wait(wait) if wait is not None else None
     return clock.run(
-        say_once(plan, link, host.name, message, split_fields(fields), how, within, record_path, force=force),
+        say_once(plan, link, host.name, message, split_fields(fields), how, within, kept),
         fast=link.is_within and not real,
     )
 
@@ -94,12 +93,12 @@ def list_messages(plan: Plan, link: LinkPlan) -> None:
 
 async def say_once(
     plan: Plan, link: LinkPlan, host: str, message: str, fields: dict[str, str], how: Spoiling | None,
-    within: float | None, record_path: Path | None, *, force: bool,
+    within: float | None, kept: Kept,
 ) -> int:  # fmt: skip
     """Start the bench, say it, print what comes, end the bench; give the exit code."""
     spoken(plan, link).made(message, fields)  # what is wrong with it is told before anything is started
     bench = RunningBench(plan, carrier=Carrier.MEMORY if link.is_within else Carrier.REAL)
-    with recorded(bench, record_path, force=force):
+    with recorded(bench, kept):
         try:
             await bench.start()
             sent = await say(bench, host, message, fields, within, BY, how)

@@ -15,7 +15,7 @@ from cavet.commands._bench import broker_option, chosen_boards, on_broker, open_
 from cavet.commands._completing import complete_benches
 from cavet.commands._endpoints import devices_wanted, linked, with_ports
 from cavet.commands._outside import act_on, follow_input
-from cavet.commands._recording import record_options, recorded, seed_option, with_seed
+from cavet.commands._recording import Kept, record_options, recorded, seed_option, with_seed
 from cavet.commands._reloading import Reloading, asks_to_reload
 from cavet.commands._saying import Output, as_json, end_at_signals
 from cavet.commands._state import fault_line
@@ -49,7 +49,7 @@ MOST_EVENTS = 1000
 @record_options
 def command(
     bench: str, boards: tuple[str, ...], json_lines: bool, events: bool, listen: str, broker: str | None,
-    seed: str | None, record_path: Path | None, force: bool, devices: tuple[str, ...], ports: tuple[str, ...],
+    seed: str | None, kept: Kept, devices: tuple[str, ...], ports: tuple[str, ...],
 ) -> None:  # fmt: skip
     """Put the simulated boards on their real endpoints. Lines of JSON on standard input act on the outside world."""
 
@@ -62,15 +62,15 @@ def command(
     told = {"json_lines": json_lines, "events": events}
     clock.run(
         serve(
-            plan, names, **told, listen=listen, record_path=record_path, force=force, reloading=reloading,
+            plan, names, **told, listen=listen, kept=kept, reloading=reloading,
             devices=devices_wanted(plan, devices),
         )
     )  # fmt: skip
 
 
 async def serve(
-    plan: Plan, names: list[str] | None, *, json_lines: bool, events: bool, listen: str, record_path: Path | None,
-    force: bool, devices: dict[str, Path], reloading: Reloading,
+    plan: Plan, names: list[str] | None, *, json_lines: bool, events: bool, listen: str, kept: Kept,
+    devices: dict[str, Path], reloading: Reloading,
 ) -> None:  # fmt: skip
     """Serve until a signal comes."""
     output = Output(left_out)
@@ -78,7 +78,7 @@ async def serve(
     end_at_signals(stop.set)
     bench = RunningBench(plan, boards=names, hosts=False, listen=listen)
     try:
-        with recorded(bench, record_path, force=force):
+        with recorded(bench, kept):
             await serve_on(bench, output, stop, devices, reloading, json_lines=json_lines, events=events)
     finally:
         output.close()

@@ -73,8 +73,9 @@ class Record:
         row.append(made, len(data) + (len(sent) if sent is not None else 0))
 
     def restore(self, event: Event) -> None:
-        """Add an event as another record had it. What that one lacks before it, since it could not be written in time,
-        is filled up with remarks, so that the numbers stay what they were."""
+        """Add an event as another record had it. What that one lacks between two of them, since it could not be written
+        in time, is filled up with remarks, so that the numbers stay what they were."""
+        self._events.begin_at(event.number)
         while self._events.next < event.number:
             gap = Event(self._events.next, event.t, Kind.REMARK, "", None, Topic.LINK, "", None, "not in the record")
             self._events.append(gap)
@@ -83,6 +84,7 @@ class Record:
     def restore_transfer(self, transfer: Transfer) -> None:
         """Add a transfer as another record had it; what that one lacks before it is filled up with empty ones."""
         row = self.transfers
+        row.begin_at(transfer.number)
         while row.next < transfer.number:
             row.append(msgspec.structs.replace(transfer, number=row.next, data=b"", sent=None))
         row.append(transfer, len(transfer.data))

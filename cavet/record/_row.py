@@ -28,6 +28,13 @@ class Row(Generic[T]):
         self.next = 0
         """The number of the next item."""
 
+    def begin_at(self, number: int) -> None:
+        """Let the first item have another number than 0."""
+        if self.next == 0 and not self.tail:
+            self.next = number
+            self._starts = [number]
+            self.shelf = (self._starts, [self.tail])
+
     @property
     def first(self) -> int:
         """The number of the oldest item in memory."""

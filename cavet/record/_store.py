@@ -30,6 +30,8 @@ BATCH_SECONDS = 0.05
 """How long an event waits at most before it is written; a killed process may lose no more than 250 ms."""
 MOST_AT_ONCE = 4096
 """So many events, and so many transfers, are written between two commits."""
+KEPT_OF, LEAST_KEPT = 0.8, 1000
+"""Where a file has become too large, such a part of what is allowed is kept; at least so many events."""
 PREPARED = 2
 """So many chunks of what is in memory are indexed beside each batch."""
 
@@ -72,15 +74,19 @@ def check_new(path: Path, *, force: bool) -> None:
 class RecordWriter:
     """Follows a record and writes it to a new file at `path`, until it is closed.
 
-    The file is SQLite in WAL mode, so it can be read while it is written. An old file there is replaced. Raises
+    The file is SQLite in WAL mode, so it can be read while it is written. With `keep` it is bounded to about so many
+    bytes: the oldest events are taken out again. An old file there is replaced. Raises
     `WrongError` where none can be made; what goes wrong later is told, from the thread that writes.
     """
 
     def __init__(
         self, record: Record, path: Path, about: Mapping[str, str] | None = None,
-        tell: Callable[[str], None] | None = None,
+        tell: Callable[[str], None] | None = None, keep: int | None = None,
     ) -> None:  # fmt: skip
         self._tell = tell
+        self._keep = keep
+        self.dropped = 0
+        """How many events were taken out again, the oldest first, since only so many bytes are to be kept."""
         self._record = record
         self._path = path
         self._written = record.first
@@ -133,6 +139,8 @@ class RecordWriter:
             self._database.executemany("INSERT INTO subjects VALUES (?,?,?,?)", self._new_subjects(events))
             self._insert("transfers", [_columns(transfer) for transfer in transfers])
             self._database.execute("COMMIT")
+            if self._keep is not None:
+                self._drop_oldest(self._keep)
         except sqlite3.Error as error:
             self._is_cut = True
             self._complain(f"the record is no longer written: {_reason(error)}")
@@ -140,6 +148,23 @@ class RecordWriter:
         self._written = events[-1].number + 1 if events else self._written
         self._carried = transfers[-1].number + 1 if transfers else self._carried
         return True
+
+    def _drop_oldest(self, keep: int) -> None:
+        """Take out the oldest events, and what passed by then, where the file has become too large."""
+        names = ("page_count", "freelist_count", "page_size")
+        pages, free, size = (self._database.execute(f"PRAGMA {name}").fetchone()[0] for name in names)
+        used = (pages - free) * size
+        first, last = self._database.execute("SELECT min(number), max(number) FROM events").fetchone()
+        if used <= keep or first is None or last - first < LEAST_KEPT:
+            return
+        cut = first + max(1, int((last - first) * (1 - KEPT_OF * keep / used)))
+        self._database.execute("BEGIN")
+        self._database.execute("DELETE FROM events WHERE number < ?", (cut,))
+        self._database.execute("DELETE FROM transfers WHERE event < ?", (cut,))
+        self._database.execute("COMMIT")
+        if not self.dropped and self._tell is not None:
+            self._tell(f"{self._path}: it keeps about {keep} bytes; the oldest events are taken out from here on")
+        self.dropped += cut - first
 
     def _insert(self, table: str, rows: list[tuple[object, ...]]) -> None:
         """Insert many rows with each statement: after each, a busy bench keeps the interpreter from us for a while."""
@@ -174,6 +199,8 @@ class RecordWriter:
         self._thread.join()
         try:
             ended = {"ended": DONE, **({"left_out": str(self.left_out)} if self.left_out else {})}
+            if self.dropped:
+                ended["dropped"] = str(self.dropped)
             if not self._is_cut:
                 self._database.executemany("INSERT OR REPLACE INTO about VALUES (?, ?)", ended.items())
             self._database.close()
