@@ -202,6 +202,7 @@ class RecordWriter:
             if self.dropped:
                 ended["dropped"] = str(self.dropped)
             if not self._is_cut:
+                self._database.execute("DELETE FROM about WHERE name = 'writer'")
                 self._database.executemany("INSERT OR REPLACE INTO about VALUES (?, ?)", ended.items())
             self._database.close()
         except sqlite3.Error as error:

@@ -76,6 +76,6 @@ class Endings(unittest.TestCase):
             writer.close()
             with contextlib.closing(sqlite3.connect(self.path)) as database:
                 database.execute("DELETE FROM about WHERE name = 'ended'")
-                database.execute("UPDATE about SET value = ? WHERE name = 'writer'", (words,))
+                database.execute("INSERT INTO about VALUES ('writer', ?)", (words,))
                 database.commit()
             self.assertEqual("cut", self.ended()[0], words)
