@@ -136,23 +136,39 @@ def draw_lanes(view: LanesView, width: int, height: int) -> Canvas:
     if not view.lanes:
         canvas.put(1, AXIS_ROWS + 1, view.empty or "nothing has happened yet", QUIET)
         return canvas
+    tops, heads, y = laid_out(view, height)
+    for group, row in heads:
+        canvas.put(1, row, group, INKS[group]._replace(bold=True))
+    for number, top in tops.items():
+        _draw_lane(canvas, view.lanes[number], top, width, chosen=number == view.chosen)
+    _draw_upright(canvas, view, y)
+    _draw_way(canvas, view, tops)
+    return canvas
+
+
+def laid_out(view: LanesView, height: int) -> tuple[dict[int, int], list[tuple[str, int]], int]:
+    """The first row of each lane that has room, the row of each group's heading, and where they end."""
     tops: dict[int, int] = {}
+    heads: list[tuple[str, int]] = []
     y, group = AXIS_ROWS, ""
     for number, lane in enumerate(view.lanes[view.first :], view.first):
         if lane.group != group:
             group = lane.group
             y += 1 if y > AXIS_ROWS and not view.tight else 0
             if y < height:
-                canvas.put(1, y, group, INKS[group]._replace(bold=True))
+                heads.append((group, y))
             y += 1
         if y + lane.rows > height:
             break
         tops[number] = y
-        _draw_lane(canvas, lane, y, width, chosen=number == view.chosen)
         y += lane.rows
-    _draw_upright(canvas, view, y)
-    _draw_way(canvas, view, tops)
-    return canvas
+    return tops, heads, y
+
+
+def lane_at(view: LanesView, height: int, y: int) -> int | None:
+    """The lane in a row."""
+    tops, _, _ = laid_out(view, height)
+    return next((number for number, top in tops.items() if top <= y < top + view.lanes[number].rows), None)
 
 
 def draw_axis(canvas: Canvas, left: int, begin: float, cell: float, width: int) -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import csv
-import io
 from collections.abc import Iterable, Iterator
 
 from cavet.lanes import POINTS, Signal, Worth
@@ -72,7 +71,15 @@ def _shown(value: Value) -> str:
     return repr(value).removesuffix(".0") if isinstance(value, float) else plain(str(value))
 
 
+class _Echo:
+    """Gives back what is written to it."""
+
+    def write(self, text: str) -> str:
+        return text
+
+
+_WRITER = csv.writer(_Echo(), lineterminator="\r\n")
+
+
 def _line(cells: Iterable[object]) -> str:
-    out = io.StringIO()
-    csv.writer(out, lineterminator="\r\n").writerow(cells)
-    return out.getvalue()
+    return str(_WRITER.writerow(cells))

@@ -29,6 +29,11 @@ class Missed:
         self._away: dict[tuple[str, str], tuple[int, float, float | None]] = {}
         """Of each pin that is away from its rest: the event and the time at which it left, and when it came back."""
 
+    @property
+    def waits(self) -> bool:
+        """Whether some input is away from its rest, or was just now."""
+        return bool(self._away)
+
     def note(self, event: Event) -> Iterator[tuple[int, float, str]]:
         """Take in an event; give what was missed, as far as that is known by now: the event, the time, words."""
         for pin, (number, left, back) in list(self._away.items()):

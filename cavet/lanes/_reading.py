@@ -18,6 +18,7 @@ GROUPS = ASKED, LINK, PINS, PARTS, RIG, SENSED = ("asked", "link", "pins", "part
 STANDING_OUT = frozenset((Kind.REFUSED, Kind.UNCONFIRMED, Kind.LOST, Kind.FAULT, Kind.MARK, Kind.DEFECT))
 OF_BOARDS = ("reset", "failsafe")
 DEGREES_BELOW = 544
+OF_INPUTS = (Kind.LEVEL, Kind.HEARD)
 
 
 class Flag(msgspec.Struct, frozen=True):
@@ -51,14 +52,15 @@ class Lanes:
 
     def read(self, events: Iterable[Event], transfers: Iterable[Transfer] = ()) -> Lanes:
         """Read on."""
+        missed = self._missed
         for event in events:
-            self.end = max(self.end, event.t)
+            self.end = event.t  # they stand in the order of their times
             self._event(event)
-            for number, t, words in self._missed.note(event):
-                self.flags.append(Flag(t, number, True, words))
-                self.flags.sort(key=lambda flag: flag.t)
+            if event.kind in OF_INPUTS or missed.waits:
+                for number, t, words in missed.note(event):
+                    self.flags.append(Flag(t, number, True, words))
+                    self.flags.sort(key=lambda flag: flag.t)
         for transfer in transfers:
-            self.end = max(self.end, transfer.end)
             self._transfer(transfer)
         return self
 
@@ -180,6 +182,7 @@ class Lanes:
             LINK, link.board if link is not None else BROKER, name, TRAFFIC, link.kind if link else "mqtt"
         )
         end = max(transfer.end, lane.ends[-1]) if lane.ends else transfer.end
+        self.end = max(self.end, end)
         (lane.out if transfer.direction is Direction.TO_BOARD else lane.back).append(transfer.end)
         lane.ends.append(end)
         lane.busy.append((lane.busy[-1] if lane.busy else 0.0) + transfer.end - transfer.begin)

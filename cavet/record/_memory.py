@@ -75,7 +75,8 @@ class Record:
     def restore(self, event: Event) -> None:
         """Add an event as another record had it. What that one lacks between two of them, since it could not be written
         in time, is filled up with remarks, so that the numbers stay what they were."""
-        self._events.begin_at(event.number)
+        if self._events.next == 0:
+            self._events.begin_at(event.number)
         while self._events.next < event.number:
             gap = Event(self._events.next, event.t, Kind.REMARK, "", None, Topic.LINK, "", None, "not in the record")
             self._events.append(gap)

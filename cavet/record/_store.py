@@ -53,6 +53,8 @@ CREATE TABLE transfers (
 _MARKS = "(?,?,?,?,?,?,?,?,?,?,?)"
 ROWS_AT_ONCE = (1024, 128, 16, 4, 1)
 _EVENT = "number, t, kind, board, cause, topic, subject, value, note, purpose, reason"
+KINDS, TOPICS = {each.value: each for each in Kind}, {each.value: each for each in Topic}
+PURPOSES, REASONS = {each.value: each for each in Purpose}, {each.value: each for each in Reason}
 _OLD_PURPOSES = {
     "read back": Purpose.READ_BACK, "release": Purpose.RELEASE, "set-up": Purpose.SET_UP, "poll": Purpose.POLL,
     "scroll": Purpose.SCROLL, "from outside": Purpose.OUTSIDE,
@@ -391,10 +393,13 @@ def _event(row: tuple[Any, ...], *, old: bool) -> Event:
     number, t, kind, board, cause, topic, subject, value, note, purpose, reason = row
     if old and note in _OLD_PURPOSES:
         purpose, note = _OLD_PURPOSES[note], ""
-    return Event(
-        number, t, Kind(kind), board, cause, Topic(topic), subject, _restored(value), note,
-        Purpose(purpose), Reason(reason),
-    )  # fmt: skip
+    try:
+        return Event(
+            number, t, KINDS[kind], board, cause, TOPICS[topic], subject, _restored(value), note, PURPOSES[purpose],
+            REASONS[reason],
+        )  # fmt: skip
+    except KeyError as error:
+        raise ValueError(f"{error.args[0]!r} is no kind, topic, purpose or reason") from error
 
 
 def read_record(path: Path) -> Iterator[Event]:

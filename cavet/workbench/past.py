@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from concurrent.futures import Future
 
 from cavet.bench import PastBench, PastStandings
 from cavet.wording import WrongError
 from cavet.workbench.desk import Desk
+
+READ_SECONDS = 0.04
+"""So long it is read on with each frame."""
 
 
 class PastDesk(Desk):
@@ -26,7 +30,10 @@ class PastDesk(Desk):
 
     def stirs(self) -> bool:
         """Read on; tell whether there was anything."""
-        came = self._past.read_on()
+        began, came = time.monotonic(), 0
+        while came := came + self._past.read_on():
+            if self._past.is_read or time.monotonic() - began > READ_SECONDS:
+                break
         self.standings.follow()
         return came > 0
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from bisect import bisect_right
 
 from cavet.bench import RunningBench
@@ -10,8 +11,8 @@ from cavet.record import Kind, Topic, Trail, Trails
 from cavet.wording import WrongError
 from cavet.workbench.record.over import Over
 
-AT_ONCE = 20_000
-"""So many events, and so many transfers, are read with each frame."""
+AT_ONCE, READ_SECONDS = 4096, 0.04
+"""So many events, and so many transfers, are read at once, and for so long with each frame."""
 FIRST_CELL = 0.05
 LEAST_CELL, MOST_CELL = 1e-6, 3600.0
 CLOSER = 2.0
@@ -55,13 +56,15 @@ class Looking:
 
     def follow(self) -> None:
         """Read on, and go along with the present."""
-        record = self._bench.record
-        events = record.since(self._events)[:AT_ONCE]
-        transfers = record.transfers.since(self._transfers)[:AT_ONCE]
-        self.is_read = len(events) < AT_ONCE and len(transfers) < AT_ONCE
-        self.lanes.read(events, transfers)
-        self._events = events[-1].number + 1 if events else self._events
-        self._transfers = transfers[-1].number + 1 if transfers else self._transfers
+        record, began = self._bench.record, time.monotonic()
+        events, transfers = record.since(self._events), record.transfers.since(self._transfers)
+        at = 0
+        while (at < len(events) or at < len(transfers)) and time.monotonic() - began < READ_SECONDS:
+            self.lanes.read(events[at : at + AT_ONCE], transfers[at : at + AT_ONCE])
+            at += AT_ONCE
+        self.is_read = at >= max(len(events), len(transfers))
+        self._events = events[min(at, len(events)) - 1].number + 1 if events else self._events
+        self._transfers = transfers[min(at, len(transfers)) - 1].number + 1 if transfers else self._transfers
         if self.follows:
             self.t = self.lanes.end
             self.begin = max(0.0, self.t - BEHIND * self.cells * self.cell)
@@ -101,6 +104,10 @@ class Looking:
         if seen:
             at = next((place for place, lane in enumerate(seen) if lane.key == self._chosen), 0)
             self._chosen = seen[min(len(seen) - 1, max(0, at + steps))].key
+
+    def choose_place(self, place: int) -> None:
+        """Go to the lane at a place."""
+        self._chosen = self.seen()[place].key
 
     def choose_point(self, name: str) -> None:
         """Go to the lane of what was asked of a point."""

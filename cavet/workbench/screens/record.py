@@ -8,11 +8,12 @@ from functools import partial
 from pathlib import Path
 from typing import ClassVar
 
+from textual import events
 from textual.containers import Horizontal
 from textual.widget import Widget
 
 from cavet.drawings.canvas import HEATHER, PAPER, QUIET, Canvas
-from cavet.drawings.lanes import NAME_CELLS, UNIT_CELLS, draw_lanes, draw_measures, draw_strip
+from cavet.drawings.lanes import NAME_CELLS, UNIT_CELLS, draw_lanes, draw_measures, draw_strip, lane_at
 from cavet.exports import InMemory
 from cavet.hosts import Point
 from cavet.record import Topic
@@ -111,7 +112,23 @@ class RecordScreen(Frame):
     def go_to(self, point: Point) -> None:
         self._looking.choose_point(point.name)
 
-    # keys
+    # mouse and keys
+
+    def on_click(self, event: events.Click) -> None:
+        """Go to what was pointed at: a moment of a lane, or of the whole run."""
+        lanes, strip = self.picture("lanes"), self.picture("strip")
+        left = NAME_CELLS + UNIT_CELLS
+        if event.widget is lanes:
+            place = lane_at(views.lanes_view(self._looking, lanes.size.height), lanes.size.height, event.y)
+            if place is not None:
+                self._looking.choose_place(place)
+            if event.x >= left:
+                self._looking.go_to(self._looking.begin + (event.x - left + 0.5) * self._looking.cell)
+        elif event.widget is strip and event.x >= left:
+            self._looking.go_to(self._looking.end * (event.x - left + 0.5) / max(1, self._looking.cells))
+        else:
+            return
+        self._stroke()
 
     def _stroke(self) -> None:
         self._strokes += 1
