@@ -75,9 +75,11 @@ def rows_of(lane: Lane, taller: int = 0) -> int:
 
 def span_of(lane: Lane) -> tuple[float, float]:
     """Between which values a lane is drawn."""
-    values = [*lane.course.value, *(lane.asked.value if lane.asked is not None else ())]
-    low, high = SPANS.get(lane.unit, (min(values, default=0.0), max(values, default=1.0)))
-    low, high = min(low, min(values, default=low)), max(high, max(values, default=high))
+    courses = [course for course in (lane.course, lane.asked) if course is not None and len(course)]
+    least = min((course.low for course in courses), default=0.0)
+    most = max((course.high for course in courses), default=1.0)
+    low, high = SPANS.get(lane.unit, (least, most))
+    low, high = min(low, least), max(high, most)
     return (low, high) if high > low else (low - 1.0, high + 1.0)
 
 
@@ -85,7 +87,7 @@ def lane_view(
     lane: Lane, begin: float, cell: float, cells: int, rows: int, other: Lane | None = None, shift: float = 0.0
 ) -> LaneView:
     """What is seen of a lane in a stretch of time; of the same one in another record, so much later, as well."""
-    name = f"pin {lane.name}" if lane.group == "pins" else lane.name
+    name = f"{lane.board} pin {lane.name}" if lane.group == "pins" else lane.name
     seen = LaneView(group=lane.group, name=name, unit=lane.unit, kind=lane.kind, rows=rows, board=lane.board)
     if lane.kind == TRAFFIC:
         amounts, commands = _traffic(lane, begin, cell, cells)
@@ -115,9 +117,10 @@ def lane_view(
 
 
 def _wishes_of(lane: Lane, begin: float, cell: float, cells: int) -> tuple[tuple[int, str], ...]:
-    """The wishes in a stretch of time, by their cells."""
-    first, last = bisect_left(lane.course.t, begin), bisect_left(lane.course.t, begin + cells * cell)
-    return tuple((int((lane.course.t[place] - begin) / cell), lane.words[place]) for place in range(first, last))
+    """The wishes in a stretch of time, by their cells; of several in one cell, the last."""
+    t = lane.course.t
+    places = [bisect_left(t, begin + place * cell) for place in range(cells + 1)]
+    return tuple((place, lane.words[last - 1]) for place, (first, last) in enumerate(pairwise(places)) if last > first)
 
 
 def _traffic(lane: Lane, begin: float, cell: float, cells: int) -> tuple[tuple[int, ...], tuple[int, ...]]:

@@ -32,7 +32,7 @@ def lanes_drawing(title: str, lanes: list[Lane], begin: float, end: float) -> Dr
             y += HEADING
             shapes.append(Words(16, y - 8, group, INKS[group].role, SIZE, bold=True))
         height = TALL if lane.kind == CURVE else ROW
-        name = f"pin {lane.name}" if lane.group == "pins" else lane.name
+        name = f"{lane.board} pin {lane.name}" if lane.group == "pins" else lane.name
         shapes.append(Words(28, y + height - 6, name, "paper", SIZE))
         if lane.unit:
             shapes.append(Words(NAME_PIXELS - 10, y + height - 6, lane.unit, "quiet", SMALL, anchor="end"))

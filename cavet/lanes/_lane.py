@@ -9,6 +9,7 @@ import msgspec
 
 WISHES, TRAFFIC, LEVEL, CURVE = "wishes", "traffic", "level", "curve"
 """What a lane can show: wishes at their times, what passed on a link, high and low, a number."""
+BLOCK = 128
 MOST_STILL = 200
 """A lane whose first so many values are the same is still."""
 
@@ -19,6 +20,10 @@ class Course:
     def __init__(self) -> None:
         self.t = array("d")
         self.value = array("d")
+        self.low = self.high = 0.0
+        """Between which values it has ever been."""
+        self._lows, self._highs = array("d"), array("d")
+        """The least and the greatest of each `BLOCK` values."""
 
     def __len__(self) -> int:
         return len(self.t)
@@ -39,8 +44,19 @@ class Course:
         self._put(t, value)
 
     def _put(self, t: float, value: float) -> None:
-        self.t.append(max(t, self.t[-1]) if self.t else t)
+        if not self.t:
+            self.low = self.high = value
+        elif t < self.t[-1]:
+            t = self.t[-1]
+        self.t.append(t)
         self.value.append(value)
+        if value < self.low:
+            self.low = value
+        elif value > self.high:
+            self.high = value
+        if len(self.value) % BLOCK == 0:
+            self._lows.append(min(self.value[-BLOCK:]))
+            self._highs.append(max(self.value[-BLOCK:]))
 
     def at(self, t: float) -> float | None:
         """Where it stood at a time; `None` where that is not known."""
@@ -55,10 +71,13 @@ class Course:
     def within(self, begin: float, end: float) -> tuple[float, float] | None:
         """The least and the greatest value in a time; `None` where nothing is known."""
         ends = [value for value in (self.at(begin), self.at(end)) if value is not None]
-        inside = self.value[bisect_left(self.t, begin) : bisect_right(self.t, end)]
-        if not ends and not inside:
-            return None
-        return min([*ends, *inside]), max([*ends, *inside])
+        first, last = bisect_left(self.t, begin), bisect_right(self.t, end)
+        if last - first <= 2 * BLOCK:
+            inside = self.value[first:last]
+            return (min([*ends, *inside]), max([*ends, *inside])) if ends or inside else None
+        begins, over = -(-first // BLOCK), last // BLOCK
+        edges = [*ends, *self.value[first : begins * BLOCK], *self.value[over * BLOCK : last]]
+        return min([*edges, *self._lows[begins:over]]), max([*edges, *self._highs[begins:over]])
 
     def next(self, t: float, step: int) -> float | None:
         """When it changes next after a time, or before it."""
