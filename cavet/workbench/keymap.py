@@ -346,6 +346,10 @@ RECORD = (
     Command(name="what stood out before", does="errors, flags, defects, resets", keys="F", action="flag(-1)"),
     Command(name="set a mark", does="the first, the second; then they are taken away", keys="m", shown="m", foot="mark",
             action="mark"),
+    Command(name="the moment", does="how everything stood then, stepped event by event", keys="enter", shown="⏎",
+            foot="this moment", action="moment"),
+    Command(name="its bytes", does="the frame of the command under the cursor, on Frames", keys="v", shown="v",
+            action="bytes"),
     Command(name="the commands", does="of what lies between the marks, or of all: broken ones first, then the slowest",
             keys="t", shown="t", foot="commands", action="trails"),
     Command(name="lay another record over", does="the same up to where, and what differs then; again takes it away",
@@ -370,6 +374,12 @@ RECORD = (
             action="move_lane(1)"),
     Command(name="move this lane up", does="among the others", keys="shift+up", action="move_lane(-1)"),
 )  # fmt: skip
+MOMENT = (
+    Command(does="the next event, or the one before; with shift a hundred", shown="←→", foot="event by event"),
+    Command(does="what does not fit", shown="↑↓", foot="more of it"),
+    Command(does="back to the lanes", shown="esc", foot="back"),
+)
+"""What a moment that is looked at hears."""
 JOGGING = (
     Command(does="a small step; with shift five", shown="←→", foot="a step"),
     Command(does="this is the first end", shown="[", foot="one end"),

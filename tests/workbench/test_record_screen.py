@@ -6,7 +6,10 @@ from pathlib import Path
 from unittest import mock
 
 import cavet
+from cavet.record import Kind
 from cavet.workbench.record.looking import Looking
+from cavet.workbench.record.moment import moment_at
+from cavet.workbench.screens.frames import FramesScreen
 from cavet.workbench.screens.record import RecordScreen
 from tests.exports.reading import read_vcd
 from tests.workbench.test_screens import seated
@@ -79,6 +82,28 @@ class OnTheScreen(unittest.TestCase):
             await seat.until(lambda: looking.cell == cell / 2)
             await seat.press("w")
             await seat.until(lambda: not looking.begin and looking.cells * looking.cell >= looking.lanes.end - 1)
+
+        seated(story)
+
+    def test_a_moment_is_as_it_stood_and_is_stepped_event_by_event(self):
+        async def story(seat):
+            looking = await self.there(seat, ("beacon", 50.0), ("beacon", 20.0))
+            record = seat.desk.bench.record
+            first = next(each for each in record.since(0) if each.kind is Kind.CONFIRMED and each.subject == "beacon")
+            await seat.until(lambda: looking.lanes.end > first.t)
+            looking.go_to(first.t)
+            await seat.press("enter")
+            await seat.sees("as it stood at", "it is past", "beacon", "50 %", "gatehouse pin 2")
+            moment = moment_at(seat.desk.bench, looking.lanes, first.number)
+            (beacon,) = [point for point in moment.points if point.name == "beacon"]
+            self.assertEqual(("50 %", "50 %", True), (beacon.asked, beacon.got, beacon.agrees))
+            before = moment_at(seat.desk.bench, looking.lanes, first.number - 1)
+            (beacon,) = [point for point in before.points if point.name == "beacon"]
+            self.assertEqual(("50 %", "—"), (beacon.asked, beacon.got))
+            await seat.press("left")
+            await seat.sees(f"behind event {record.number_at(first.t) - 2}")
+            await seat.press("escape", "v")
+            await seat.on(FramesScreen)
 
         seated(story)
 

@@ -28,6 +28,7 @@ from cavet.workbench.record.over import Over
 from cavet.workbench.screens.actions import Action, ActionsScreen, do_it
 from cavet.workbench.screens.frame import Follow, Frame
 from cavet.workbench.screens.giving import FlagScreen, GiveScreen, OverScreen, give
+from cavet.workbench.screens.moment import MomentScreen
 from cavet.workbench.widgets.picture import Picture
 
 
@@ -182,6 +183,19 @@ class RecordScreen(Frame):
         """Set a mark."""
         self.say(self._looking.mark(), well=True)
         self._stroke()
+
+    def action_moment(self) -> None:
+        """How everything stood then."""
+        self._looking.go_to(self._looking.t)
+        self.app.push_screen(MomentScreen(self._desk, self._looking, self._stroke))
+
+    def action_bytes(self) -> None:
+        """The frame of this command, on Frames."""
+        trail = self._looking.trail()
+        if trail is None:
+            self.say("no command was given before this moment")
+            return
+        self.post_message(self.Away("frames", trail))
 
     def action_trails(self) -> None:
         """The commands, to go to one of them."""
