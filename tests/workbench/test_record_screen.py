@@ -87,7 +87,7 @@ class OnTheScreen(unittest.TestCase):
 
     def test_a_moment_is_as_it_stood_and_is_stepped_event_by_event(self):
         async def story(seat):
-            looking = await self.there(seat, ("beacon", 50.0), ("beacon", 20.0))
+            looking = await self.there(seat, ("beacon", 50.0))
             record = seat.desk.bench.record
             first = next(each for each in record.since(0) if each.kind is Kind.CONFIRMED and each.subject == "beacon")
             await seat.until(lambda: looking.lanes.end > first.t)
