@@ -237,7 +237,7 @@ class UsbLine(Line):
         super().__init__(name, link, tongue)
         self._requests = usb.ip.RequestReader()
         self._replies = usb.ip.ReplyReader()
-        self._begun = False
+        self._begun = self._is_lost = False
         self._open: dict[int, usb.ip.Submit] = {}
 
     @property
@@ -248,6 +248,7 @@ class UsbLine(Line):
         stream = self._streams.get((transfer.client, transfer.direction))
         if stream is not None and transfer.offset != stream.end:
             self._requests, self._replies, self._begun = usb.ip.RequestReader(), usb.ip.ReplyReader(), False
+            self._is_lost = False
             self._open.clear()
         frames = self._stream(transfer).take(transfer)
         words = words_of(frames, transfer)
@@ -271,20 +272,32 @@ class UsbLine(Line):
             requests = self._requests.go_on()
 
     def _ended(self, transfer: Transfer, words: str, said: bytes) -> Iterator[Piece]:
+        if self._is_lost:
+            return
         self._replies.feed(transfer.data)
         self._replies.wanted = {
             number: asked.length for number, asked in self._open.items() if asked.direction == usb.ip.IN
         }
-        while not self._begun and (size := usb.ip.answer_size(self._replies.waiting)) is not None:
-            code, status = self._replies.operation() or (0, 0)
-            self._replies.take(size - usb.ip.OPERATION_BYTES)
-            self._begun = code == usb.ip.REP_IMPORT and status == usb.ip.OK
-        while self._begun and (ended := self._replies.ended()) is not None:
+        for ended in self._all_ended():
             request = self._open.pop(ended.sequence, None)
             if request is not None:
                 length = ended.length or len(ended.data)
                 packet = self._packet(self.COMPLETED, request, ended.status, length, ended.data, transfer.end)
                 yield Piece(transfer.end, self.name, INBOUND, packet, words, said)
+
+    def _all_ended(self) -> list[usb.ip.Ended]:
+        """What has ended by now; nothing any more behind bytes that are none of the protocol's."""
+        found: list[usb.ip.Ended] = []
+        try:
+            while not self._begun and (size := usb.ip.answer_size(self._replies.waiting)) is not None:
+                code, status = self._replies.operation() or (0, 0)
+                self._replies.take(size - usb.ip.OPERATION_BYTES)
+                self._begun = code == usb.ip.REP_IMPORT and status == usb.ip.OK
+            while self._begun and (ended := self._replies.ended()) is not None:
+                found.append(ended)
+        except ValueError:
+            self._is_lost = True
+        return found
 
     def _packet(self, kind: bytes, request: usb.ip.Submit, status: int, length: int, data: bytes, t: float) -> bytes:
         """A packet as LINKTYPE_USB_LINUX_MMAPPED has it: the kernel's head of 64 bytes, then data."""
@@ -294,8 +307,8 @@ class UsbLine(Line):
         absent = b"<" if is_in else b">"
         seconds, micros = divmod(round(t * 1e6), 1_000_000)
         head = self.HEAD.pack(
-            request.sequence, kind, self.CONTROL if is_control else self.BULK, request.endpoint | is_in << 7, 1, 1,
-            b"\0" if has_setup else b"-", b"\0" if data else absent, seconds, micros, status, length, len(data),
+            request.sequence, kind, self.CONTROL if is_control else self.BULK, request.endpoint & 0x7F | is_in << 7, 1, 1,
+            b"\0" if has_setup else b"-", b"\0" if data else absent, seconds, micros, status, length & 0xFFFFFFFF, len(data),
             request.setup if has_setup else bytes(8), 0, 0, 0, 0,
         )  # fmt: skip
         return head + data

@@ -55,6 +55,10 @@ ROWS_AT_ONCE = (1024, 128, 16, 4, 1)
 _EVENT = "number, t, kind, board, cause, topic, subject, value, note, purpose, reason"
 KINDS, TOPICS = {each.value: each for each in Kind}, {each.value: each for each in Topic}
 PURPOSES, REASONS = {each.value: each for each in Purpose}, {each.value: each for each in Reason}
+SEATS, DIRECTIONS = {each.value: each for each in Seat}, {each.value: each for each in Direction}
+MOST_SECONDS = 1e10
+"""A time beyond this, some three hundred years, is none."""
+MOST_OFFSET = 1 << 62
 _OLD_PURPOSES = {
     "read back": Purpose.READ_BACK, "release": Purpose.RELEASE, "set-up": Purpose.SET_UP, "poll": Purpose.POLL,
     "scroll": Purpose.SCROLL, "from outside": Purpose.OUTSIDE,
@@ -251,7 +255,11 @@ def _stored(value: Value) -> object:
 
 
 def _restored(value: object) -> Value:
-    return msgspec.json.decode(value) if isinstance(value, str) else value  # type: ignore[return-value]
+    """A value as it was. Raises `ValueError`."""
+    found = msgspec.json.decode(value) if isinstance(value, str) else value
+    if found is not None and not isinstance(found, float | int | bool | str | bytes):
+        raise ValueError(f"a value that is a {type(found).__name__}")
+    return found
 
 
 class RecordFile:
@@ -267,7 +275,7 @@ class RecordFile:
         self._database = sqlite3.connect(f"file:{path}?mode=ro", uri=True)
         try:
             self.about: dict[str, str] = dict(self._database.execute("SELECT name, value FROM about"))
-        except sqlite3.DatabaseError as error:
+        except (sqlite3.DatabaseError, UnicodeDecodeError) as error:
             self._database.close()
             raise WrongError(str(path), found=str(error), expected="a record that can be read") from error
         found = self.about.get("format", "none")
@@ -307,7 +315,7 @@ class RecordFile:
     def _rows(self, sql: str, *values: object) -> Iterator[tuple[Any, ...]]:
         try:
             yield from self._database.execute(sql, values)
-        except sqlite3.DatabaseError as error:
+        except (sqlite3.DatabaseError, UnicodeDecodeError) as error:
             raise WrongError(str(self._path), found=str(error), expected="a record that can be read") from error
 
     def _events(self, where: str, *values: object) -> Iterator[Event]:
@@ -328,8 +336,11 @@ class RecordFile:
         if self._is_old:
             return
         for row in self._rows("SELECT * FROM transfers WHERE number >= ? ORDER BY number", number):
-            made, link, client, seat, direction, *rest = row
-            yield Transfer(made, link, client, Seat(seat), Direction(direction), *rest)
+            try:
+                yield _transfer(row)
+            except ValueError as error:
+                where = f"{self._path}, transfer {row[0]}"
+                raise WrongError(where, found=str(error), expected="a transfer of a record") from error
 
     def effects(self, number: int) -> list[Event]:
         """The events that follow from one, directly."""
@@ -358,7 +369,8 @@ class RecordFile:
 
     def boards(self) -> list[str]:
         """The boards that there are events of."""
-        return sorted({board for (board,) in self._rows("SELECT DISTINCT board FROM events") if board})
+        found = {board for (board,) in self._rows("SELECT DISTINCT board FROM events")}
+        return sorted(board for board in found if isinstance(board, str) and board)
 
     def number_at(self, t: float) -> int:
         """The number of the first event behind a time: events stand in the order of their times."""
@@ -369,6 +381,8 @@ class RecordFile:
         while low < high:
             middle = (low + high) // 2
             ((at,),) = self._rows("SELECT t FROM events WHERE number >= ? ORDER BY number LIMIT 1", middle)
+            if not _is_time(at):
+                raise WrongError(f"{self._path}, event {middle}", found=f"time {at!r}", expected="seconds")
             if at <= t:
                 low = middle + 1
             else:
@@ -391,6 +405,10 @@ class RecordFile:
 
 def _event(row: tuple[Any, ...], *, old: bool) -> Event:
     number, t, kind, board, cause, topic, subject, value, note, purpose, reason = row
+    if not _is_time(t) or not isinstance(board, str) or not isinstance(subject, str) or not isinstance(note, str):
+        raise ValueError("a field of another type")
+    if cause is not None and not (isinstance(cause, int) and cause < number):
+        raise ValueError(f"cause {cause!r}, which is no event before it")
     if old and note in _OLD_PURPOSES:
         purpose, note = _OLD_PURPOSES[note], ""
     try:
@@ -400,6 +418,23 @@ def _event(row: tuple[Any, ...], *, old: bool) -> Event:
         )  # fmt: skip
     except KeyError as error:
         raise ValueError(f"{error.args[0]!r} is no kind, topic, purpose or reason") from error
+
+
+def _transfer(row: tuple[Any, ...]) -> Transfer:
+    number, link, client, seat, direction, offset, begin, end, data, sent, event = row
+    if not (
+        _is_time(begin) and _is_time(end) and isinstance(data, bytes) and (sent is None or isinstance(sent, bytes))
+    ):
+        raise ValueError("a field of another type")
+    if not (isinstance(offset, int) and 0 <= offset < MOST_OFFSET and isinstance(event, int)):
+        raise ValueError(f"offset {offset!r}, event {event!r}")
+    if not isinstance(link, str) or not isinstance(client, str) or seat not in SEATS or direction not in DIRECTIONS:
+        raise ValueError(f"link {link!r}, client {client!r}, seat {seat!r}, direction {direction!r}")
+    return Transfer(number, link, client, SEATS[seat], DIRECTIONS[direction], offset, begin, end, data, sent, event)
+
+
+def _is_time(t: object) -> bool:
+    return isinstance(t, float) and -1.0 < t < MOST_SECONDS
 
 
 def read_record(path: Path) -> Iterator[Event]:
