@@ -306,10 +306,11 @@ class UsbLine(Line):
         has_setup = is_control and kind == self.SUBMITTED
         absent = b"<" if is_in else b">"
         seconds, micros = divmod(round(t * 1e6), 1_000_000)
+        pipe = self.CONTROL if is_control else self.BULK
+        endpoint, length = request.endpoint & 0x7F | is_in << 7, length & 0xFFFFFFFF
         head = self.HEAD.pack(
-            request.sequence, kind, self.CONTROL if is_control else self.BULK, request.endpoint & 0x7F | is_in << 7, 1, 1,
-            b"\0" if has_setup else b"-", b"\0" if data else absent, seconds, micros, status, length & 0xFFFFFFFF, len(data),
-            request.setup if has_setup else bytes(8), 0, 0, 0, 0,
+            request.sequence, kind, pipe, endpoint, 1, 1, b"\0" if has_setup else b"-", b"\0" if data else absent,
+            seconds, micros, status, length, len(data), request.setup if has_setup else bytes(8), 0, 0, 0, 0,
         )  # fmt: skip
         return head + data
 
