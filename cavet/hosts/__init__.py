@@ -7,20 +7,8 @@ from cavet.hosts._firmata import FirmataSession
 from cavet.hosts._format import Format, FormatSession
 from cavet.hosts._modbus import ModbusSession
 from cavet.hosts._mqtt import MqttSession
-from cavet.hosts._point import (
-    ENCODER,
-    STEPPER,
-    Asked,
-    DevicePoint,
-    FieldPoint,
-    HeaderPoint,
-    PinPoint,
-    Point,
-    PointKind,
-    RegisterPoint,
-    StepperPoint,
-    TopicPoint,
-)
+from cavet.hosts._point import ENCODER, STEPPER, Asked, Point, PointKind
+from cavet.hosts._points import DevicePoint, FieldPoint, HeaderPoint, PinPoint, RegisterPoint, StepperPoint, TopicPoint
 from cavet.hosts._presence import BoardTopics, Presence
 from cavet.hosts._reads import group
 from cavet.hosts._reversing import Reversing

@@ -8,7 +8,7 @@ from math import inf
 
 from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._devices import DeviceSession
-from cavet.hosts._point import DevicePoint
+from cavet.hosts._points import DevicePoint
 from cavet.hosts._session import Manners, SessionState
 from cavet.hosts.buses import Call, DevicePlan
 from cavet.protocols.buses import I2C, SPI, BusAnswer, BusCall, BusDecoder

@@ -7,7 +7,8 @@ from math import inf
 from typing import Generic
 
 from cavet.hosts._base import P, Session, Wish
-from cavet.hosts._point import Asked, DevicePoint, Point
+from cavet.hosts._point import Asked, Point
+from cavet.hosts._points import DevicePoint
 from cavet.hosts._session import Manners
 from cavet.hosts.buses import Call, DevicePlan, Fleet
 from cavet.record import Kind, Tell, Topic

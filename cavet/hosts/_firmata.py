@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from functools import partial
 from math import inf
 from typing import Any
 
@@ -11,12 +10,13 @@ import msgspec
 
 from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._confirming import Confirming
-from cavet.hosts._devices import DeviceSession
-from cavet.hosts._point import ENCODER, STEPPER, Asked, DevicePoint, PinPoint, PointKind
+from cavet.hosts._firmata_bus import FirmataBuses
+from cavet.hosts._point import ENCODER, STEPPER, Asked, PointKind
+from cavet.hosts._points import DevicePoint, PinPoint
 from cavet.hosts._reversing import Reversing
 from cavet.hosts._session import Manners, SessionState
 from cavet.hosts._shafts import Shafts
-from cavet.hosts.buses import ON_SPI, Call, DevicePlan
+from cavet.hosts.buses import DevicePlan
 from cavet.protocols import Frame, Message, Side, firmata
 from cavet.record import Kind, Purpose, Tell, Topic
 from cavet.wording import listed, plain
@@ -33,7 +33,6 @@ MODES = {
 }
 LAST_SHORT_PIN = 15
 """The last pin that an analog message can address; beyond it the extended one is used."""
-MAX_SPI_BYTES = 64
 LAST_CHANNEL = 15
 """The last analog channel that can be reported."""
 
@@ -49,7 +48,7 @@ class _Learned(msgspec.Struct):
     """For each pin the mode and the state in which it was found."""
 
 
-class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
+class FirmataSession(FirmataBuses):
     """Finds out what the board can do, brings its pins into their modes, works its bus, asks and confirms."""
 
     protocol = "firmata"
@@ -128,14 +127,6 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
         handler = self._handlers.get(type(frame.message))
         if handler is not None:
             handler(frame.message, now, cause)
-
-    def _send(
-        self, message: Message, cause: int | None, topic: Topic, subject: str, *, purpose: Purpose = Purpose.NONE
-    ) -> int:
-        return self._say(firmata.encode(message), cause, topic, subject, purpose=purpose)
-
-    def _set_up(self, message: Message) -> None:
-        self._send(message, None, Topic.BOARD, self.board, purpose=Purpose.SET_UP)
 
     # coming to know the board
 
@@ -448,56 +439,3 @@ class FirmataSession(DeviceSession[PinPoint | DevicePoint]):
         call = self._fleet.open
         if call is not None and f"0x{call.address:02X}" in text:
             self._fleet.refused(text, now)
-
-    # the bus
-
-    def _begin_bus(self, now: float) -> None:
-        plans = [driver.plan for driver in self._fleet.drivers.values()]
-        on_spi = {plan.spi.chip: plan.spi for plan in plans if plan.kind in ON_SPI}
-        if any(plan.kind not in ON_SPI for plan in plans):
-            self._set_up(firmata.I2cConfig())
-        if on_spi:
-            self._set_up(firmata.SpiBegin())
-        for chip, spi in sorted(on_spi.items()):
-            self._set_up(firmata.SpiDeviceConfig(device_id=chip, mode=spi.mode, max_speed=spi.rate))
-        self._begin_devices(now)
-
-    def _hear_bus(self, message: firmata.I2cReply, now: float, cause: int | None) -> None:
-        call = self._fleet.open
-        if call is not None and call.address == message.address and call.count == len(message.data):
-            self._fleet.answered(message.data, now, cause)
-        self._fleet.advance(now)
-
-    def send_call(self, call: Call, now: float) -> None:
-        """Say a transaction: a read of a register in one message, all else as it is."""
-        del now
-        if call.spi is not None:
-            self._send_spi(call, call.spi.chip)
-            return
-        request = partial(firmata.I2cRequest, address=call.address, ten_bit=call.ten_bit)
-        messages: list[Message] = []
-        register = None
-        if call.count and len(call.data) == 1:
-            register = call.data[0]
-        elif call.data:
-            messages.append(request(mode=firmata.I2cAction.WRITE, data=call.data))
-        if call.count:
-            restart = register is not None
-            messages.append(request(mode=firmata.I2cAction.READ, register=register, count=call.count, restart=restart))
-        for message in messages:
-            self._send_message(call, message)
-
-    def _send_spi(self, call: Call, chip: int) -> None:
-        """Say a transfer, in pieces where it is longer than a message can be; the last one ends the chip select."""
-        pieces = [call.data[at : at + MAX_SPI_BYTES] for at in range(0, len(call.data), MAX_SPI_BYTES)]
-        for number, piece in enumerate(pieces, 1):
-            message = firmata.SpiWrite(
-                device_id=chip, deselect=int(number == len(pieces)), count=len(piece), data=piece
-            )  # fmt: skip
-            self._send_message(call, message)
-
-    def _send_message(self, call: Call, message: Message) -> None:
-        if call.wish is not None:
-            self._send(message, call.wish.asked, Topic.POINT, call.wish.point.name, purpose=call.purpose)
-        else:
-            self._send(message, None, Topic.BOARD, self.board, purpose=call.purpose)

@@ -9,7 +9,8 @@ from typing import Any
 import msgspec
 
 from cavet.hosts._base import FindCause, Session, Wish
-from cavet.hosts._point import Asked, FieldPoint, PointKind
+from cavet.hosts._point import Asked, PointKind
+from cavet.hosts._points import FieldPoint
 from cavet.hosts._session import Manners, SessionState
 from cavet.protocols import Decoder, FieldError, Frame, Side
 from cavet.protocols.plans import FieldPlan, FramePlan, PlanCodec

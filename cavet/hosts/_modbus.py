@@ -10,7 +10,7 @@ import msgspec
 
 from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._causes import exception_words
-from cavet.hosts._point import RegisterPoint
+from cavet.hosts._points import RegisterPoint
 from cavet.hosts._polling import PollingSession
 from cavet.hosts._reads import Read, group
 from cavet.hosts._session import Manners, SessionState

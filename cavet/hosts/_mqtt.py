@@ -12,7 +12,8 @@ from math import inf
 import msgspec
 
 from cavet.hosts._base import FindCause, Session, Wish
-from cavet.hosts._point import PointKind, TopicPoint
+from cavet.hosts._point import PointKind
+from cavet.hosts._points import TopicPoint
 from cavet.hosts._presence import BoardTopics, Presence, read_health
 from cavet.hosts._session import Manners, SessionState
 from cavet.messaging import (

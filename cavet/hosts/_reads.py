@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 
 import msgspec
 
-from cavet.hosts._point import RegisterPoint
+from cavet.hosts._points import RegisterPoint
 from cavet.protocols import modbus
 
 REQUESTS: Mapping[str, tuple[type[modbus.ModbusMessage], int]] = {

@@ -6,7 +6,8 @@ from __future__ import annotations
 from math import inf
 
 from cavet.hosts._base import Wish
-from cavet.hosts._point import PinPoint, PointKind
+from cavet.hosts._point import PointKind
+from cavet.hosts._points import PinPoint
 
 
 class Reversing:

@@ -9,7 +9,8 @@ import msgspec
 
 from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._causes import error_words
-from cavet.hosts._point import Asked, HeaderPoint
+from cavet.hosts._point import Asked
+from cavet.hosts._points import HeaderPoint
 from cavet.hosts._polling import PollingSession
 from cavet.hosts._session import Manners, SessionState
 from cavet.protocols import Side, scpi

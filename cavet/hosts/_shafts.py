@@ -8,7 +8,8 @@ from math import inf
 import msgspec
 
 from cavet.hosts._base import Wish
-from cavet.hosts._point import ENCODER, PinPoint, StepperPoint
+from cavet.hosts._point import ENCODER
+from cavet.hosts._points import PinPoint, StepperPoint
 from cavet.hosts._session import Manners
 from cavet.protocols import Message, firmata
 from cavet.record import Kind, Reason, Tell, Topic

@@ -9,7 +9,8 @@ from typing import Any, Protocol
 import msgspec
 
 from cavet.hosts._base import Wish
-from cavet.hosts._point import Asked, DevicePoint
+from cavet.hosts._point import Asked
+from cavet.hosts._points import DevicePoint
 from cavet.hosts.buses._calls import Call, SpiPlace, Then
 from cavet.protocols.registers import RegisterMap
 from cavet.record import Purpose

@@ -7,7 +7,8 @@ from math import inf
 from typing import Protocol
 
 from cavet.hosts._base import Wish
-from cavet.hosts._point import Asked, DevicePoint
+from cavet.hosts._point import Asked
+from cavet.hosts._points import DevicePoint
 from cavet.hosts._session import Manners
 from cavet.hosts.buses._calls import Call, Calls
 from cavet.hosts.buses._driver import DevicePlan, Driver, Owner

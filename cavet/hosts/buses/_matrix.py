@@ -7,7 +7,7 @@ from math import inf
 
 from cavet.hosts._base import Wish
 from cavet.hosts._picture import Picture, as_rows, turned
-from cavet.hosts._point import DevicePoint
+from cavet.hosts._points import DevicePoint
 from cavet.hosts.buses._calls import Then
 from cavet.hosts.buses._driver import DevicePlan, Driver, Owner
 from cavet.protocols.registers import RegisterMap

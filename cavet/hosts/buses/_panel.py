@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from math import inf
 
 from cavet.hosts._base import Wish
-from cavet.hosts._point import DevicePoint
+from cavet.hosts._points import DevicePoint
 from cavet.hosts.buses._driver import DevicePlan, Driver, Owner
 from cavet.record import Purpose
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from cavet.hosts._base import Wish
-from cavet.hosts._point import DevicePoint
+from cavet.hosts._points import DevicePoint
 from cavet.hosts.buses._calls import Then
 from cavet.hosts.buses._driver import DevicePlan, Driver, Owner
 from cavet.protocols.spi import chained

@@ -1,0 +1,80 @@
+"""The buses behind a Firmata board, worked by the host: I2C and SPI transactions as messages.
+
+Source: Firmata protocol 2.7, I2C and SPI.
+"""
+
+from __future__ import annotations
+
+from functools import partial
+
+from cavet.hosts._devices import DeviceSession
+from cavet.hosts._points import DevicePoint, PinPoint
+from cavet.hosts.buses import ON_SPI, Call
+from cavet.protocols import Message, firmata
+from cavet.record import Purpose, Topic
+
+MAX_SPI_BYTES = 64
+
+
+class FirmataBuses(DeviceSession[PinPoint | DevicePoint]):
+    """Says transactions, and hears what comes of them."""
+
+    def _send(
+        self, message: Message, cause: int | None, topic: Topic, subject: str, *, purpose: Purpose = Purpose.NONE
+    ) -> int:
+        """Say a message; give its event."""
+        return self._say(firmata.encode(message), cause, topic, subject, purpose=purpose)
+
+    def _set_up(self, message: Message) -> None:
+        self._send(message, None, Topic.BOARD, self.board, purpose=Purpose.SET_UP)
+
+    def _begin_bus(self, now: float) -> None:
+        plans = [driver.plan for driver in self._fleet.drivers.values()]
+        on_spi = {plan.spi.chip: plan.spi for plan in plans if plan.kind in ON_SPI}
+        if any(plan.kind not in ON_SPI for plan in plans):
+            self._set_up(firmata.I2cConfig())
+        if on_spi:
+            self._set_up(firmata.SpiBegin())
+        for chip, spi in sorted(on_spi.items()):
+            self._set_up(firmata.SpiDeviceConfig(device_id=chip, mode=spi.mode, max_speed=spi.rate))
+        self._begin_devices(now)
+
+    def _hear_bus(self, message: firmata.I2cReply, now: float, cause: int | None) -> None:
+        call = self._fleet.open
+        if call is not None and call.address == message.address and call.count == len(message.data):
+            self._fleet.answered(message.data, now, cause)
+        self._fleet.advance(now)
+
+    def send_call(self, call: Call, now: float) -> None:
+        """Say a transaction: a read of a register in one message, all else as it is."""
+        del now
+        if call.spi is not None:
+            self._send_spi(call, call.spi.chip)
+            return
+        request = partial(firmata.I2cRequest, address=call.address, ten_bit=call.ten_bit)
+        messages: list[Message] = []
+        register = None
+        if call.count and len(call.data) == 1:
+            register = call.data[0]
+        elif call.data:
+            messages.append(request(mode=firmata.I2cAction.WRITE, data=call.data))
+        if call.count:
+            restart = register is not None
+            messages.append(request(mode=firmata.I2cAction.READ, register=register, count=call.count, restart=restart))
+        for message in messages:
+            self._send_message(call, message)
+
+    def _send_spi(self, call: Call, chip: int) -> None:
+        """Say a transfer, in pieces where it is longer than a message can be; the last one ends the chip select."""
+        pieces = [call.data[at : at + MAX_SPI_BYTES] for at in range(0, len(call.data), MAX_SPI_BYTES)]
+        for number, piece in enumerate(pieces, 1):
+            message = firmata.SpiWrite(
+                device_id=chip, deselect=int(number == len(pieces)), count=len(piece), data=piece
+            )  # fmt: skip
+            self._send_message(call, message)
+
+    def _send_message(self, call: Call, message: Message) -> None:
+        if call.wish is not None:
+            self._send(message, call.wish.asked, Topic.POINT, call.wish.point.name, purpose=call.purpose)
+        else:
+            self._send(message, None, Topic.BOARD, self.board, purpose=call.purpose)
