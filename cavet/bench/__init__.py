@@ -24,7 +24,7 @@ from cavet.bench._host_side import HostLink
 from cavet.bench._meaning import Meanings, Telling, meanings
 from cavet.bench._meddling import FAULTS
 from cavet.bench._naming import AddressNames, address_names
-from cavet.bench._origins import SIDES, LinkStream, Origins
+from cavet.bench._origins import SIDES, LinkStream, LinkStreams, Origins
 from cavet.bench._past import PastBench, PastStandings
 from cavet.bench._places import find_places
 from cavet.bench._plan import OWN, BoardPlan, HostPlan, LinkPlan, Plan, address_problem, split_address
@@ -78,6 +78,7 @@ __all__ = [
     "Key",
     "LinkPlan",
     "LinkStream",
+    "LinkStreams",
     "LinkTape",
     "LoopThread",
     "Meanings",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
+from collections.abc import Callable
 
 from cavet.bench._building import BROKER
 from cavet.bench._plan import Plan
@@ -69,3 +70,36 @@ class LinkStream:
             if at < last <= until:
                 end = t + (last - at) * share
         return begin, max(begin, end)
+
+
+class LinkStreams:
+    """The streams of a link: both directions of each of its programs. A new one begins where a program has opened the
+    link, or where bytes are missing: then both of its directions are read anew."""
+
+    def __init__(
+        self, passing: Callable[[], dict[Side, Decoder]], begun: Callable[[str], None] = lambda client: None
+    ) -> None:
+        """`begun` is told of a program whose bytes are read anew."""
+        self._make = passing
+        self._begun = begun
+        self._streams: dict[tuple[str, Direction], LinkStream] = {}
+        self._passing: dict[str, dict[Side, Decoder]] = {}
+
+    def known(self, client: str, direction: Direction) -> LinkStream | None:
+        """The stream of a program in a direction, where there is one."""
+        return self._streams.get((client, direction))
+
+    def of(self, transfer: Transfer) -> LinkStream:
+        """The stream that a transfer goes on with."""
+        client, key = transfer.client, (transfer.client, transfer.direction)
+        stream = self._streams.get(key)
+        if stream is not None and transfer.offset == stream.end:
+            return stream
+        if stream is not None or client not in self._passing:
+            self._passing[client] = self._make()
+            self._begun(client)
+            for other in Direction:
+                self._streams.pop((client, other), None)
+        decoder = self._passing[client][SIDES[transfer.direction]]
+        made = self._streams[key] = LinkStream(client, transfer.direction, decoder)
+        return made

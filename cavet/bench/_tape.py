@@ -15,10 +15,10 @@ from functools import partial
 from typing import NamedTuple
 
 from cavet.bench._building import BROKER
-from cavet.bench._origins import SIDES, LinkStream, Origins
+from cavet.bench._origins import SIDES, LinkStream, LinkStreams, Origins
 from cavet.bench._plan import LinkPlan, Plan
 from cavet.bench._spoken import ONE_AT_A_TIME, BusSpoken, Spoken, UsbSpoken, spoken
-from cavet.protocols import Decoder, Frame, Message, Side, Unreadable
+from cavet.protocols import Frame, Message, Side, Unreadable
 from cavet.record import Direction, Record, Transfer
 
 STATION = "/station"
@@ -65,8 +65,7 @@ class LinkTape:
         self.byte_seconds = byte_seconds
         self.keeps = isinstance(tongue, BusSpoken | UsbSpoken)
         """Whether frames are kept themselves."""
-        self._streams: dict[tuple[str, Direction], LinkStream] = {}
-        self._passing: dict[str, dict[Side, Decoder]] = {}
+        self._streams = LinkStreams(tongue.passing, self._forget_asked)
         self._open: dict[str, deque[tuple[int, Message, float]]] = {}
         self._kept: list[Frame] = []
         self._names: list[str] = []
@@ -87,24 +86,13 @@ class LinkTape:
 
     def take(self, transfer: Transfer) -> None:
         """Read on."""
-        side, client = SIDES[transfer.direction], transfer.client
-        key = (client, transfer.direction)
-        stream = self._streams.get(key)
-        if stream is None or transfer.offset != stream.end:
-            stream = self._begin(key, side, anew=stream is not None or client not in self._passing)
+        side, stream = SIDES[transfer.direction], self._streams.of(transfer)
         for frame in stream.take(transfer):
             self._add(frame, stream, side, transfer)
 
-    def _begin(self, key: tuple[str, Direction], side: Side, *, anew: bool) -> LinkStream:
-        """A program has opened the link, or some of its bytes are not in the record any more."""
-        client, direction = key
-        if anew:
-            self._passing[client] = self.tongue.passing()
-            self._open[client] = deque(maxlen=MOST_OPEN)
-            for other in Direction:
-                self._streams.pop((client, other), None)
-        stream = self._streams[key] = LinkStream(client, direction, self._passing[client][side])
-        return stream
+    def _forget_asked(self, client: str) -> None:
+        """A program is read anew: what it had asked before gets no answer."""
+        self._open[client] = deque(maxlen=MOST_OPEN)
 
     def _add(self, frame: Frame, stream: LinkStream, side: Side, transfer: Transfer) -> None:
         number = len(self.end)

@@ -7,11 +7,11 @@ from collections.abc import Callable, Set
 from pathlib import Path
 from typing import NamedTuple
 
-from cavet.bench import ONE_AT_A_TIME, SIDES, LinkStream, Spoken, check_text, spoken
+from cavet.bench import ONE_AT_A_TIME, SIDES, LinkStreams, Spoken, check_text, spoken
 from cavet.exports._captures import TEXT, Capture, Caught
 from cavet.exports._pcapng import I2C, INBOUND, SERIAL, SPI, USB
 from cavet.exports._reassembly import HEADS, End, Said, Talks, segment_of
-from cavet.protocols import Decoder, Frame, Message, Side, buses, usb
+from cavet.protocols import Frame, Message, Side, buses, usb
 from cavet.record import Direction, Kind, Purpose, Reason, Record, Seat, Topic
 from cavet.wording import WrongError, listed, nearest, plain
 
@@ -206,7 +206,7 @@ class Importing:
         self._offsets[key] = at + len(data)
         way = WAYS[by_host]
         self.record.carry(line.link, client, Seat.HOST, way, at, self._now, self._now, data)
-        self._heard_on(line).hear(client, way, at, data, self._now)
+        self._heard_on(line).hear(client, way, self._now)
 
     # what is wrapped
 
@@ -287,8 +287,7 @@ class _Heard:
         self._tongue = tongue
         self._line = line
         self._record = record
-        self._streams: dict[tuple[str, Direction], LinkStream] = {}
-        self._passing: dict[str, dict[Side, Decoder]] = {}
+        self._streams = LinkStreams(tongue.passing, self._forget_asked)
         self._open: dict[str, Open] = {}
         self.frames = self.good = 0
         """How many messages there were, and how many could be read without a fault."""
@@ -306,18 +305,13 @@ class _Heard:
         frames = [*decoder.feed(data), *decoder.finish()]
         return bool(frames) and all(frame.readable and not frame.problems for frame in frames)
 
-    def hear(self, client: str, way: Direction, offset: int, data: bytes, now: float) -> None:
-        """Take bytes as they came."""
-        key = (client, way)
-        stream = self._streams.get(key)
-        if stream is None or stream.end != offset:
-            if stream is not None or client not in self._passing:
-                self._passing[client] = self._tongue.passing()
-                self._open[client] = deque(maxlen=MOST_OPEN)
-                for other in Direction:
-                    self._streams.pop((client, other), None)
-            stream = self._streams[key] = LinkStream(client, way, self._passing[client][SIDES[way]])
+    def _forget_asked(self, client: str) -> None:
+        self._open[client] = deque(maxlen=MOST_OPEN)
+
+    def hear(self, client: str, way: Direction, now: float) -> None:
+        """Take the bytes that came last."""
         transfer = self._record.transfers[self._record.transfers.next - 1]
+        stream = self._streams.of(transfer)
         for frame in stream.take(transfer):
             self.frames += 1
             self.good += frame.readable and not frame.problems

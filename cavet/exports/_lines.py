@@ -7,10 +7,10 @@ from collections.abc import Callable, Iterator
 
 import msgspec
 
-from cavet.bench import SIDES, LinkPlan, LinkStream, Spoken
+from cavet.bench import LinkPlan, LinkStream, LinkStreams, Spoken
 from cavet.exports._pcapng import I2C, INBOUND, OUTBOUND, RAW, SERIAL, SPI, USB, Interface
 from cavet.exports._tcp import Connection
-from cavet.protocols import Decoder, Frame, Side, Unreadable, i2c, usb
+from cavet.protocols import Frame, Unreadable, i2c, usb
 from cavet.record import Direction, Transfer
 from cavet.wording import hex_pairs, listed, plain
 
@@ -48,9 +48,7 @@ class Line:
     def __init__(self, name: str, link: LinkPlan, tongue: Spoken) -> None:
         self.name = name
         self.link = link
-        self._tongue = tongue
-        self._streams: dict[tuple[str, Direction], LinkStream] = {}
-        self._passing: dict[str, dict[Side, Decoder]] = {}
+        self._streams = LinkStreams(tongue.passing)
 
     @property
     def interfaces(self) -> list[Interface]:
@@ -59,7 +57,7 @@ class Line:
 
     def take(self, transfer: Transfer) -> Iterator[Piece]:
         """The pieces that are whole with this transfer."""
-        stream = self._stream(transfer)
+        stream = self._streams.of(transfer)
         frames = stream.take(transfer)
         for frame in frames:
             yield from self._frame(frame, stream, transfer)
@@ -72,18 +70,6 @@ class Line:
     def rest(self) -> Iterator[Piece]:
         """Bytes at the end of the record that have made no message."""
         return iter(())
-
-    def _stream(self, transfer: Transfer) -> LinkStream:
-        key = (transfer.client, transfer.direction)
-        stream = self._streams.get(key)
-        if stream is None or transfer.offset != stream.end:
-            if stream is not None or transfer.client not in self._passing:
-                self._passing[transfer.client] = self._tongue.passing()
-                for other in Direction:
-                    self._streams.pop((transfer.client, other), None)
-            decoder = self._passing[transfer.client][SIDES[transfer.direction]]
-            stream = self._streams[key] = LinkStream(transfer.client, transfer.direction, decoder)
-        return stream
 
     def _frame(self, frame: Frame, stream: LinkStream, transfer: Transfer) -> Iterator[Piece]:
         raise NotImplementedError
@@ -144,10 +130,10 @@ class TcpLine(Line):
 
     def take(self, transfer: Transfer) -> Iterator[Piece]:
         client, by_host = transfer.client, transfer.direction is Direction.TO_BOARD
-        known = self._streams.get((client, transfer.direction))
+        known = self._streams.known(client, transfer.direction)
         if client in self._connections and (transfer.offset == 0) and known is not None and known.end > 0:
             yield from self.ended(client, self._connections[client][1])
-        frames = self._stream(transfer).take(transfer)
+        frames = self._streams.of(transfer).take(transfer)
         if client not in self._connections:
             began = (transfer.offset, 0) if by_host else (0, transfer.offset)
             made = Connection(("127.0.0.1", self._next_port()), (self._address, self._port), began)
@@ -171,7 +157,7 @@ class TcpLine(Line):
             yield Piece(t, self.name, OUTBOUND if by_host else INBOUND, data)
 
     def pass_over(self, transfer: Transfer) -> None:
-        self._stream(transfer).take(transfer)
+        self._streams.of(transfer).take(transfer)
 
     def ended(self, client: str, t: float) -> Iterator[Piece]:
         """A program has left the link."""
@@ -245,12 +231,12 @@ class UsbLine(Line):
         return [Interface(self.name, USB)]
 
     def take(self, transfer: Transfer) -> Iterator[Piece]:
-        stream = self._streams.get((transfer.client, transfer.direction))
+        stream = self._streams.known(transfer.client, transfer.direction)
         if stream is not None and transfer.offset != stream.end:
             self._requests, self._replies, self._begun = usb.ip.RequestReader(), usb.ip.ReplyReader(), False
             self._is_lost = False
             self._open.clear()
-        frames = self._stream(transfer).take(transfer)
+        frames = self._streams.of(transfer).take(transfer)
         words = words_of(frames, transfer)
         said = frames[0].data if frames else b""
         if transfer.direction is Direction.TO_BOARD:

@@ -11,7 +11,7 @@ from cavet.boards import KINDS
 from cavet.hosts import PinPoint, Point
 from cavet.lanes._lane import CURVE, LEVEL, TRAFFIC, WISHES, Course, Lane
 from cavet.lanes._missed import Missed
-from cavet.lanes._signals import PIN_UNITS, natural, pin_value
+from cavet.lanes._signals import PinModes, natural
 from cavet.record import Direction, Event, Kind, Topic, Transfer
 
 GROUPS = ASKED, LINK, PINS, PARTS, RIG, SENSED = ("asked", "link", "pins", "parts", "rig", "sensed")
@@ -38,7 +38,7 @@ class Lanes:
         self._lanes: dict[tuple[str, str, str], Lane] = {}
         self._origins = Origins(plan)
         self._missed = Missed(plan)
-        self._modes: dict[tuple[str, str], str] = {}
+        self._pins = PinModes()
         self._asked: dict[tuple[str, str], Course] = {}
         """What was asked of each part, in its own unit."""
         self._on_the_way: set[tuple[str, str]] = set()
@@ -125,15 +125,13 @@ class Lanes:
             self._asked.setdefault((board, part), Course()).step(event.t, value)
 
     def _drive(self, event: Event) -> None:
-        key = (event.board, event.subject)
-        if event.note == "mode" and isinstance(event.value, str):
-            self._modes[key] = event.value
+        driven = self._pins.driven(event)
+        if driven is None:
             return
-        mode = self._modes.get(key, event.note)
-        value = pin_value(mode, event.value)
+        value, unit = driven
         if isinstance(value, bool | float):
             kind = LEVEL if isinstance(value, bool) else CURVE
-            lane = self._lane(PINS, event.board, event.subject, kind, PIN_UNITS.get(mode, ""))
+            lane = self._lane(PINS, event.board, event.subject, kind, unit)
             lane.is_driven = True
             lane.course.step(event.t, float(value))
 

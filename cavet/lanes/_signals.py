@@ -51,8 +51,7 @@ class Signals:
     def __init__(self, plan: Plan | None) -> None:
         self._plan = plan
         self._found: dict[tuple[str, str, str, str], Signal] = {}
-        self._modes: dict[tuple[str, str], str] = {}
-        """In which mode each pin is."""
+        self._pins = PinModes()
 
     def read(self, events: Iterable[Event]) -> Signals:
         """Read on."""
@@ -74,12 +73,9 @@ class Signals:
         return self
 
     def _drive(self, event: Event) -> None:
-        key = (event.board, event.subject)
-        if event.note == "mode" and isinstance(event.value, str):
-            self._modes[key] = event.value
-            return
-        mode = self._modes.get(key, event.note)
-        self._put(PINS, event, pin_value(mode, event.value), unit=PIN_UNITS.get(mode, ""))
+        driven = self._pins.driven(event)
+        if driven is not None:
+            self._put(PINS, event, driven[0], unit=driven[1])
 
     def _put(self, group: str, event: Event, value: Any, side: str = "", unit: str = "") -> None:
         if not isinstance(value, float | int | bool | str):
@@ -121,6 +117,22 @@ class Signals:
             return (board, signal.board, GROUPS.index(signal.group), of_point, natural(signal.name), signal.side)
 
         return iter(sorted(self._found.values(), key=place))
+
+
+class PinModes:
+    """Follows in which mode each pin is, so that what it is driven to can be told."""
+
+    def __init__(self) -> None:
+        self._modes: dict[tuple[str, str], str] = {}
+
+    def driven(self, event: Event) -> tuple[Any, str] | None:
+        """To what a pin was driven, and the unit of that; `None` where it was only given a mode."""
+        key = (event.board, event.subject)
+        if event.note == "mode" and isinstance(event.value, str):
+            self._modes[key] = event.value
+            return None
+        mode = self._modes.get(key, event.note)
+        return pin_value(mode, event.value), PIN_UNITS.get(mode, "")
 
 
 def pin_value(mode: str, value: Any) -> Any:
