@@ -31,7 +31,8 @@ def command(
     with opened(record) as file:
         plan = plan_of(file, record, bench)
         trails = past_trails(file.since(0), plan)
-    known = {trail.point for trail in trails if trail.is_command} | set(plan.points if plan is not None else ())
+    named = [trail.point for trail in trails if trail.is_command]
+    known = list(dict.fromkeys([*named, *(plan.points if plan is not None else ())]))
     for name in points:
         if name not in known:
             raise WrongError("--point", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))

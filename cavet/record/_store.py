@@ -210,6 +210,8 @@ class RecordWriter:
             if not self._is_cut:
                 self._database.execute("DELETE FROM about WHERE name = 'writer'")
                 self._database.executemany("INSERT OR REPLACE INTO about VALUES (?, ?)", ended.items())
+                with suppress(sqlite3.OperationalError):  # somebody still reads it: then it stays as it is
+                    self._database.execute("PRAGMA journal_mode=DELETE")  # readers leave no files beside it any more
             self._database.close()
         except sqlite3.Error as error:
             self._complain(f"the record is not whole: {_reason(error)}")
