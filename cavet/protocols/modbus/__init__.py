@@ -3,14 +3,13 @@
 Sources: Modbus application protocol 1.1b3; Modbus messaging on TCP/IP 1.0b; Modbus over serial line 1.02.
 """
 
+from cavet.protocols.modbus._base import EXCEPTIONS, SUB_FUNCTIONS, ModbusMessage
 from cavet.protocols.modbus._checks import crc16, lrc8
 from cavet.protocols.modbus._codec import ASCII, RTU, TCP, ModbusCodec, ModbusDecoder
 from cavet.protocols.modbus._groups import IdObject
 from cavet.protocols.modbus._messages import (
-    EXCEPTIONS,
     REQUESTS,
     RESPONSES,
-    SUB_FUNCTIONS,
     Diagnostics,
     ExceptionResponse,
     GetCommEventCounter,
@@ -18,7 +17,6 @@ from cavet.protocols.modbus._messages import (
     GetCommEventLog,
     GetCommEventLogResponse,
     MaskWriteRegister,
-    ModbusMessage,
     OtherFunction,
     ReadCoils,
     ReadCoilsResponse,

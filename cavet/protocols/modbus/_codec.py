@@ -7,8 +7,9 @@ from collections.abc import Mapping
 from cavet.protocols._codec import Side
 from cavet.protocols._frame import Field, Frame
 from cavet.protocols._message import FieldError, Message
+from cavet.protocols.modbus._base import ModbusMessage
 from cavet.protocols.modbus._framing import Ascii, Framing, Rtu, Tcp
-from cavet.protocols.modbus._messages import REQUESTS, RESPONSES, ExceptionResponse, ModbusMessage, OtherFunction
+from cavet.protocols.modbus._messages import REQUESTS, RESPONSES, ExceptionResponse, OtherFunction
 
 FROM_HOST: tuple[type[ModbusMessage], ...] = (*REQUESTS, OtherFunction)
 FROM_BOARD: tuple[type[ModbusMessage], ...] = (*RESPONSES, ExceptionResponse, OtherFunction)

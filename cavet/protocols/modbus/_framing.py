@@ -13,8 +13,8 @@ from cavet.protocols._frame import Field, Frame, Role, Span, Unreadable
 from cavet.protocols._message import FieldError
 from cavet.protocols._reader import bytes_from
 from cavet.protocols.modbus import _lengths as lengths
+from cavet.protocols.modbus._base import ModbusMessage
 from cavet.protocols.modbus._checks import crc16, first_good_size, lrc8
-from cavet.protocols.modbus._messages import ModbusMessage
 from cavet.protocols.modbus._unit import MAX_UNIT_BYTES, Read, encode_unit, read_unit
 
 HEADER_BYTES = 7

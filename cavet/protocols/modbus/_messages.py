@@ -6,11 +6,21 @@ Request and response of a function bear the same name; which is meant follows fr
 
 from __future__ import annotations
 
-from typing import Annotated, Any, ClassVar
+from typing import Annotated, Any
 
-import msgspec
-
-from cavet.protocols._message import FieldError, Message, Range, Words, Written
+from cavet.protocols._message import FieldError, Range, Words, Written
+from cavet.protocols.modbus._base import (
+    EXCEPTIONS,
+    SUB_FUNCTIONS,
+    U8,
+    U16,
+    BitList,
+    ModbusMessage,
+    Quantity,
+    RegisterList,
+    require_length,
+    settle_quantity,
+)
 from cavet.protocols.modbus._groups import (
     EventLog,
     Objects,
@@ -28,77 +38,8 @@ from cavet.protocols.modbus._pieces import (
     Constant,
     Number,
     Octets,
-    Piece,
     Registers,
-    read_bits,
-    read_registers,
 )
-
-U8 = Annotated[int, Range(0, 0xFF)]
-U16 = Annotated[int, Range(0, 0xFFFF)]
-EXCEPTIONS = {
-    1: "illegal function",
-    2: "illegal data address",
-    3: "illegal data value",
-    4: "server device failure",
-    5: "acknowledge",
-    6: "server device busy",
-    8: "memory parity error",
-    10: "gateway path unavailable",
-    11: "gateway target device failed to respond",
-}
-"""Source: section 7."""
-SUB_FUNCTIONS = {
-    0x00: "return query data",
-    0x01: "restart communications option",
-    0x02: "return diagnostic register",
-    0x03: "change ascii input delimiter",
-    0x04: "force listen only mode",
-    0x0A: "clear counters and diagnostic register",
-    0x0B: "return bus message count",
-    0x0C: "return bus communication error count",
-    0x0D: "return bus exception error count",
-    0x0E: "return server message count",
-    0x0F: "return server no response count",
-    0x10: "return server nak count",
-    0x11: "return server busy count",
-    0x12: "return bus character overrun count",
-    0x14: "clear overrun counter and flag",
-}
-"""Source: section 6.8.1."""
-
-BitList = Annotated[tuple[int, ...], Written("bits with commas, 1,0,1", read_bits)]
-RegisterList = Annotated[tuple[int, ...], Written("registers with commas, each 0 to 65535", read_registers)]
-
-
-class ModbusMessage(Message, frozen=True, kw_only=True):
-    """A protocol data unit with the addresses of its framing. `transaction` is used over TCP only."""
-
-    FUNCTION: ClassVar[int]
-    LAYOUT: ClassVar[tuple[Piece, ...]] = ()
-
-    transaction: U16 = 0
-    unit: U8 = 1
-
-
-def _require_length(message: ModbusMessage, name: str, low: int, high: int) -> None:
-    size = len(getattr(message, name))
-    if not low <= size <= high:
-        raise FieldError(f"{message.NAME}.{name}", found=f"{size} of them", expected=f"{low} to {high}")
-
-
-Quantity = Annotated[int | None, Range(0, 0xFFFF)]
-"""How many values follow. It need not be given: it is as many as there are."""
-
-
-def _settle_quantity(message: Any) -> None:
-    size = len(message.values)
-    if message.quantity is None:
-        msgspec.structs.force_setattr(message, "quantity", size)
-    elif message.quantity != size:
-        raise FieldError(
-            f"{message.NAME}.quantity", found=message.quantity, expected=f"{size}, as many as there are values"
-        )
 
 
 class ReadCoils(ModbusMessage, frozen=True, kw_only=True):
@@ -118,7 +59,7 @@ class ReadCoilsResponse(ModbusMessage, frozen=True, kw_only=True):
     values: BitList
 
     def __post_init__(self) -> None:
-        _require_length(self, "values", 1, 2000)
+        require_length(self, "values", 1, 2000)
         super().__post_init__()
 
 
@@ -151,7 +92,7 @@ class ReadHoldingRegistersResponse(ModbusMessage, frozen=True, kw_only=True):
     values: RegisterList
 
     def __post_init__(self) -> None:
-        _require_length(self, "values", 1, 125)
+        require_length(self, "values", 1, 125)
         super().__post_init__()
 
 
@@ -255,8 +196,8 @@ class WriteMultipleCoils(ModbusMessage, frozen=True, kw_only=True):
     values: BitList
 
     def __post_init__(self) -> None:
-        _require_length(self, "values", 1, 1968)
-        _settle_quantity(self)
+        require_length(self, "values", 1, 1968)
+        settle_quantity(self)
         super().__post_init__()
 
 
@@ -279,8 +220,8 @@ class WriteMultipleRegisters(ModbusMessage, frozen=True, kw_only=True):
     values: RegisterList
 
     def __post_init__(self) -> None:
-        _require_length(self, "values", 1, 123)
-        _settle_quantity(self)
+        require_length(self, "values", 1, 123)
+        settle_quantity(self)
         super().__post_init__()
 
 
@@ -374,8 +315,8 @@ class ReadWriteMultipleRegisters(ModbusMessage, frozen=True, kw_only=True):
     values: RegisterList
 
     def __post_init__(self) -> None:
-        _require_length(self, "values", 1, 121)
-        _settle_quantity(self)
+        require_length(self, "values", 1, 121)
+        settle_quantity(self)
         super().__post_init__()
 
 
@@ -401,7 +342,7 @@ class ReadFifoQueueResponse(ModbusMessage, frozen=True, kw_only=True):
     values: RegisterList = ()
 
     def __post_init__(self) -> None:
-        _require_length(self, "values", 0, 31)
+        require_length(self, "values", 0, 31)
         super().__post_init__()
 
 

@@ -9,12 +9,11 @@ from cavet.protocols._codec import Side
 from cavet.protocols._frame import Field, Unreadable
 from cavet.protocols._message import FieldError, Message, as_found, limits
 from cavet.protocols._reader import Placed, Reader, ShortError
+from cavet.protocols.modbus._base import EXCEPTIONS, ModbusMessage
 from cavet.protocols.modbus._messages import (
-    EXCEPTIONS,
     REQUESTS,
     RESPONSES,
     ExceptionResponse,
-    ModbusMessage,
     OtherFunction,
     ReadDeviceIdentification,
 )

@@ -17,6 +17,16 @@ from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._pins import Pin
 from cavet.boards.firmware.mqtt._admission import Admission, peek_level
 from cavet.boards.firmware.mqtt._limits import BrokerPlan
+from cavet.boards.firmware.mqtt._packet_rules import (
+    MAX_SHOWN,
+    OWN_TOPICS,
+    PINGRESP,
+    PLAIN_PUBLISH,
+    Reason,
+    kept_properties,
+    reason_for,
+    shown_name,
+)
 from cavet.boards.firmware.mqtt._post import Post
 from cavet.boards.firmware.mqtt._session import BrokerSession, Delivery
 from cavet.boards.firmware.mqtt._visitor import Visitor
@@ -36,15 +46,9 @@ from cavet.messaging import (
 from cavet.protocols import Frame, Side
 from cavet.protocols.mqtt import MAX_PACKET_BYTES, Connack5, Property
 from cavet.record import Kind, Tell, Topic
-from cavet.wording import plain
 
 LOOK_SECONDS = 0.01
 """How often it looks whether a client that was choked can take more."""
-MAX_SHOWN = 80
-NO_MATCH, NOT_AUTHORIZED, BAD_TOPIC, NO_SUCH_ID, TOO_MANY, NO_SUBSCRIPTION = 0x10, 0x87, 0x90, 0x92, 0x97, 0x11
-MALFORMED, PROTOCOL_ERROR, TOO_LARGE, RECEIVED_TOO_MUCH = 0x81, 0x82, 0x95, 0x93
-OWN_TOPICS = ("$SYS", "$share")
-"""First levels that are no client's to publish to. Source: 5.0, section 4.7.2."""
 
 
 class Broker:
@@ -151,7 +155,7 @@ class Broker:
             return
         session.visitor, session.left_at = None, now
         self._choked.discard(session)
-        self._tell(Kind.LINK, Topic.CLIENT, plain(session.client_id, MAX_SHOWN), "gone")
+        self._tell(Kind.LINK, Topic.CLIENT, shown_name(session.client_id), "gone")
         if session.will is not None:
             session.will_at = now + min(session.will_delay, session.keeps)
         session.ends_at = now + session.keeps
@@ -217,9 +221,9 @@ class Broker:
         if visitor.session is None:
             self._connect(visitor, frame, now)
         elif frame.problems:
-            self._complain(visitor, frame.problems[0], _reason_for(frame), now)
+            self._complain(visitor, frame.problems[0], reason_for(frame), now)
         elif len(frame.data) > self._plan.packet:
-            self._complain(visitor, f"a packet of more than {self._plan.packet} bytes", TOO_LARGE, now)
+            self._complain(visitor, f"a packet of more than {self._plan.packet} bytes", Reason.TOO_LARGE, now)
         elif message.NAME == "publish":
             self._publish(visitor, visitor.session, frame, now, cause_of(frame))
         else:
@@ -227,8 +231,8 @@ class Broker:
 
     def _complain(self, visitor: Visitor, problem: str, reason: int, now: float) -> None:
         """It has said what it must not: say which, and hang up. Source: 5.0, section 4.13; 3.1.1, section 4.8."""
-        note = f"{plain(visitor.who, MAX_SHOWN)} has said what it must not: {plain(problem, MAX_SHOWN)}"
-        self._tell(Kind.REMARK, Topic.CLIENT, plain(visitor.who, MAX_SHOWN), None, None, note)
+        note = f"{shown_name(visitor.who)} has said what it must not: {shown_name(problem)}"
+        self._tell(Kind.REMARK, Topic.CLIENT, shown_name(visitor.who), None, None, note)
         self._hang_up(visitor, now, reason, problem[:MAX_SHOWN])
 
     # coming in
@@ -237,7 +241,7 @@ class Broker:
         version = visitor.speech.version
         if self._admission.is_wrong(frame, version):  # [MQTT-3.1.4-1], [MQTT-3.1.4-2] (5.0): the older one says nothing
             if version == 5:
-                visitor.tell(visitor.speech.say(Connack5(reason_code=_reason_for(frame))), now)
+                visitor.tell(visitor.speech.say(Connack5(reason_code=reason_for(frame))), now)
             self._hang_up(visitor, now)
             return
         refusal = self._admission.refusal(frame.message, version)
@@ -251,9 +255,7 @@ class Broker:
         visitor.session, session.visitor = session, visitor
         visitor.heard(now)
         self._look_at = min(self._look_at, visitor.silent_at)
-        self._tell(
-            Kind.LINK, Topic.CLIENT, plain(session.client_id, MAX_SHOWN), "here", None, visitor.speech.codec.name
-        )
+        self._tell(Kind.LINK, Topic.CLIENT, shown_name(session.client_id), "here", None, visitor.speech.codec.name)
         visitor.tell(visitor.speech.say(answer), now)
         if there:
             self._resume(visitor, session, now)
@@ -292,7 +294,7 @@ class Broker:
         if message.qos == 2 and not self._receive(visitor, session, message.packet_id, now, cause):
             return
         publication = Publication(
-            topic, message.payload, message.qos, message.retain, *_kept_properties(properties, now), cause
+            topic, message.payload, message.qos, message.retain, *kept_properties(properties, now), cause
         )
         if frame.data[0] == PLAIN_PUBLISH and not properties:
             self._same = (publication, visitor.speech.version, frame.data)  # it goes on as it came
@@ -310,7 +312,7 @@ class Broker:
             visitor.answer(PUBREC, packet_id, 0, now, cause)
             return False
         if visitor.speech.version == 5 and len(session.received) >= self._plan.received:
-            self._hang_up(visitor, now, RECEIVED_TOO_MUCH)
+            self._hang_up(visitor, now, Reason.RECEIVED_TOO_MUCH)
             return False
         session.received.add(packet_id)
         return True
@@ -318,17 +320,17 @@ class Broker:
     def _pass(self, publication: Publication, sender: BrokerSession, now: float) -> int:
         """Pass a message on; give the reason code for whoever has sent it."""
         topic = publication.topic
-        shown = topic if len(topic) <= MAX_SHOWN and topic.isprintable() else plain(topic, MAX_SHOWN)
+        shown = shown_name(topic)
         if topic.startswith("$") and topic.partition("/")[0] in OWN_TOPICS:
             self._tell(Kind.REFUSED, Topic.MESSAGE, shown, None, publication.cause, "a topic of the broker's own")
-            return NOT_AUTHORIZED
+            return Reason.NOT_AUTHORIZED
         if topic.count("/") >= MAX_LEVELS:
             self._tell(Kind.REFUSED, Topic.MESSAGE, shown, None, publication.cause, f"more than {MAX_LEVELS} levels")
-            return BAD_TOPIC
+            return Reason.BAD_TOPIC
         self._now = now
         count = self._post.pass_on(publication, sender, now)
         self._tell(Kind.PASSED, Topic.MESSAGE, shown, int(count), publication.cause)
-        return 0 if count else NO_MATCH
+        return 0 if count else Reason.NO_MATCH
 
     def _acknowledged(self, visitor: Visitor, session: BrokerSession, message: Any, now: float) -> None:
         session.outbox.settle(message.packet_id, qos=1 if message.NAME == "puback" else 2)
@@ -340,12 +342,12 @@ class Broker:
             self._flush(session, now)
             return
         known = session.outbox.release(message.packet_id) is not None
-        visitor.answer(PUBREL, message.packet_id, 0 if known else NO_SUCH_ID, now)
+        visitor.answer(PUBREL, message.packet_id, 0 if known else Reason.NO_SUCH_ID, now)
 
     def _released(self, visitor: Visitor, session: BrokerSession, message: Any, now: float) -> None:
         known = message.packet_id in session.received
         session.received.discard(message.packet_id)
-        visitor.answer(PUBCOMP, message.packet_id, 0 if known else NO_SUCH_ID, now)
+        visitor.answer(PUBCOMP, message.packet_id, 0 if known else Reason.NO_SUCH_ID, now)
 
     # messages out
 
@@ -361,7 +363,7 @@ class Broker:
             self._tell(
                 Kind.LOST,
                 Topic.CLIENT,
-                plain(session.client_id, MAX_SHOWN),
+                shown_name(session.client_id),
                 None,
                 publication.cause,
                 "its queue is full",
@@ -412,7 +414,7 @@ class Broker:
             if len(levels_of(wanted.filter)) > MAX_LEVELS or (
                 not there and len(session.filters) >= self._plan.subscriptions
             ):
-                codes.append(TOO_MANY)
+                codes.append(Reason.TOO_MANY)
                 continue
             options = wanted.options if visitor.speech.version == 5 else wanted.options & 3
             self._post.subscribe(session, wanted.filter, options, number)
@@ -427,7 +429,7 @@ class Broker:
                 self._deliver(session, publication, min(qos, publication.qos), delivery)
 
     def _unsubscribe(self, visitor: Visitor, session: BrokerSession, message: Any, now: float) -> None:
-        codes = [0 if self._post.unsubscribe(session, text) else NO_SUBSCRIPTION for text in message.filters]
+        codes = [0 if self._post.unsubscribe(session, text) else Reason.NO_SUBSCRIPTION for text in message.filters]
         visitor.tell(visitor.speech.unsuback(message.packet_id, tuple(codes)), now)
 
     # the rest
@@ -439,7 +441,7 @@ class Broker:
         """Source: 5.0, section 3.14: with 0x04 the will is published all the same."""
         keeps = number_property(getattr(message, "properties", ()), "session_expiry_interval", -1)
         if keeps > 0 and not session.keeps:
-            self._hang_up(visitor, now, PROTOCOL_ERROR)
+            self._hang_up(visitor, now, Reason.PROTOCOL_ERROR)
             return
         if keeps >= 0:
             session.keeps = inf if keeps == 0xFFFFFFFF else keeps
@@ -449,34 +451,10 @@ class Broker:
 
     def _not_now(self, visitor: Visitor, session: BrokerSession, message: Any, now: float) -> None:
         """A second connect, or an auth without a method. Source: [MQTT-3.1.0-2], [MQTT-4.12.0-1]."""
-        self._hang_up(visitor, now, PROTOCOL_ERROR)
+        self._hang_up(visitor, now, Reason.PROTOCOL_ERROR)
 
     _HEARS: dict[str, Callable[[Broker, Visitor, BrokerSession, Any, float], None]] = {
         "puback": _acknowledged, "pubcomp": _acknowledged, "pubrec": _was_received, "pubrel": _released,
         "subscribe": _subscribe, "unsubscribe": _unsubscribe, "pingreq": _ping, "disconnect": _leave,
         "connect": _not_now, "auth": _not_now,
     }  # fmt: skip
-
-
-PINGRESP = bytes((0xD0, 0))
-PLAIN_PUBLISH = 0x30
-"""The first byte of a publish packet of QoS 0 that is not retained."""
-
-
-def _reason_for(frame: Frame) -> int:
-    """The reason code of 5.0 for a packet that must not be."""
-    problem = frame.problems[0]
-    if "a packet of more than" in problem:
-        return TOO_LARGE
-    if problem.startswith("topic:"):
-        return BAD_TOPIC
-    return PROTOCOL_ERROR if frame.readable else MALFORMED
-
-
-def _kept_properties(properties: tuple[Property, ...], now: float) -> tuple[tuple[Property, ...], float]:
-    """What goes on with a message, and when it expires."""
-    if not properties:
-        return (), inf
-    expiry = number_property(properties, "message_expiry_interval", -1)
-    kept = tuple(one for one in properties if one.name not in ("message_expiry_interval", "topic_alias"))
-    return kept, now + expiry if expiry >= 0 else inf
