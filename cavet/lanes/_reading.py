@@ -185,6 +185,10 @@ class Lanes:
         lane.ends.append(end)
         lane.busy.append((lane.busy[-1] if lane.busy else 0.0) + transfer.end - transfer.begin)
 
+    def lane(self, group: str, board: str, name: str) -> Lane | None:
+        """One lane; `None` while nothing was heard of it."""
+        return self._lanes.get((group, board, name))
+
     def all(self) -> list[Lane]:
         """All lanes, in the order of a command's way; within it as the bench has them."""
         points, links, rig = list(self._plan.points), list(self._plan.links), list(self._plan.rig)

@@ -260,6 +260,11 @@ class CavetApp(App[int]):
         self.switch_mode(message.screen)
         self.call_later(self._frame.go_to, message.point)
 
+    def on_frame_then(self, message: Frame.Then) -> None:
+        """Go to another screen, to a time."""
+        self.switch_mode(message.screen)
+        self.call_later(self._frame.show_time, message.point, message.t)
+
     def action_how_to_leave(self) -> None:
         """Who presses the interrupt key wants to leave: say how, and that nothing has been stopped by it."""
         self._say(LEAVE)

@@ -58,7 +58,12 @@ RECORD = (
 )  # fmt: skip
 MOMENT = (
     Command(does="the next event, or the one before; with shift a hundred", shown="←→", foot="event by event"),
-    Command(does="what does not fit", shown="↑↓", foot="more of it"),
+    Command(does="another point; space folds a board", shown="↑↓", foot="point"),
+    Command(
+        does="the next event about the point under the cursor, or the one before", shown="n N", foot="of this point"
+    ),
+    Command(does="what was on its link then, on Frames", shown="v", foot="its bytes"),
+    Command(does="the board instead of the points, where there is room for one", shown="tab"),
     Command(does="back to the lanes", shown="esc", foot="back"),
 )
 """What a moment that is looked at hears."""

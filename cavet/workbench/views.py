@@ -14,6 +14,7 @@ from cavet.boards.parts import Part, Sign
 from cavet.hosts import Asked, Point, PointKind, SessionState
 from cavet.units import show_duration
 from cavet.wording import plain
+from cavet.workbench.courses import Course
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.devices import DeviceView
 from cavet.workbench.drawing.parts import PartView
@@ -96,10 +97,10 @@ def _rail(desk: Desk, point: Point, entry: str | None) -> RailView:
         name=point.name,
         is_switch=point.kind is PointKind.SWITCH,
         is_text=point.kind.is_text,
-        share_asked=_share(point, standing.asked),
-        share_got=_share(point, standing.got),
+        share_asked=share_of(point, standing.asked),
+        share_got=share_of(point, standing.got),
         asked=point.show(standing.asked),
-        got=_rounded(point, standing.got),
+        got=rounded(point, standing.got),
         notes=_rail_notes(standing, stopped, astray),
         agreed=standing.agrees,
         broken=broken,
@@ -136,7 +137,8 @@ def old(seconds: float) -> str:
     return f"{show_seconds(seconds)} old"
 
 
-def _share(point: Point, value: Asked | None) -> float | None:
+def share_of(point: Point, value: Asked | None) -> float | None:
+    """Where a value stands on a point's rail, 0 to 1."""
     if value is None or point.kind.is_text:
         return None
     if point.kind.is_switch:
@@ -144,7 +146,7 @@ def _share(point: Point, value: Asked | None) -> float | None:
     return min(1.0, max(0.0, (float(value) - point.low) / (point.high - point.low)))
 
 
-def _rounded(point: Point, value: Asked | None) -> str:
+def rounded(point: Point, value: Asked | None) -> str:
     """Print what was got no finer than the wire can tell apart."""
     if value is None or point.kind.is_switch or point.kind.is_text:
         return point.show(value)
@@ -156,8 +158,8 @@ def _course(desk: Desk, point: Point, entry: str | None) -> CourseView:
     reading = desk.bench.host_links[point.board].session.readings[point.name]
     got = reading.got
     age = desk.standings.age(point)
-    text = point.show(got) if point.kind.is_switch else _rounded(point, got)
-    slots = tuple(None if slot is None else (_place(point, slot[0]), _place(point, slot[1])) for slot in course.slots())
+    text = point.show(got) if point.kind.is_switch else rounded(point, got)
+    slots = places_of(point, course)
     return CourseView(
         name=point.name,
         is_contact=point.kind is PointKind.CONTACT,
@@ -168,6 +170,11 @@ def _course(desk: Desk, point: Point, entry: str | None) -> CourseView:
         course=slots,
         entry=entry,
     )
+
+
+def places_of(point: Point, course: Course) -> tuple[tuple[float, float] | None, ...]:
+    """A course as places, 0 to 1, of the least and the most in each of its slots."""
+    return tuple(None if slot is None else (_place(point, slot[0]), _place(point, slot[1])) for slot in course.slots())
 
 
 def _place(point: Point, value: float) -> float:
@@ -281,8 +288,8 @@ def _believed_parts(desk: Desk, board: str) -> tuple[PartView, ...]:
             PartView(
                 name=point.name,
                 kind="",
-                tells=f"read {_rounded(point, got)}" if got is not None else "unseen",
-                fraction=_share(point, got) or 0.0,
+                tells=f"read {rounded(point, got)}" if got is not None else "unseen",
+                fraction=share_of(point, got) or 0.0,
                 senses=not point.kind.is_output,
                 pins=tuple(point.modes()),
             )
@@ -296,7 +303,7 @@ def _beliefs(desk: Desk, board: str) -> tuple[BeliefView, ...]:
         BeliefView(
             name=point.name,
             where=plain(point.where),
-            read=_rounded(point, desk.standing(point).got),
+            read=rounded(point, desk.standing(point).got),
             senses=not point.kind.is_output,
         )
         for point in desk.points

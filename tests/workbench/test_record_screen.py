@@ -7,8 +7,11 @@ from unittest import mock
 
 import cavet
 from cavet.record import Kind
+from cavet.workbench import views
 from cavet.workbench.record.looking import Looking
 from cavet.workbench.record.moment import moment_at
+from cavet.workbench.record.then import Then
+from cavet.workbench.roster import Roster
 from cavet.workbench.screens.frames import FramesScreen
 from cavet.workbench.screens.record import RecordScreen
 from tests.exports.reading import read_vcd
@@ -93,17 +96,47 @@ class OnTheScreen(unittest.TestCase):
             await seat.until(lambda: looking.lanes.end > first.t)
             looking.go_to(first.t)
             await seat.press("enter")
-            await seat.sees("as it stood at", "it is past", "beacon", "50 %", "gatehouse pin 2")
-            moment = moment_at(seat.desk.bench, looking.lanes, first.number)
-            (beacon,) = [point for point in moment.points if point.name == "beacon"]
-            self.assertEqual(("50 %", "50 %", True), (beacon.asked, beacon.got, beacon.agrees))
-            before = moment_at(seat.desk.bench, looking.lanes, first.number - 1)
-            (beacon,) = [point for point in before.points if point.name == "beacon"]
-            self.assertEqual(("50 %", "—"), (beacon.asked, beacon.got))
+            await seat.sees("as it stood at", "past", "beacon", "50 %", "asked", "confirmed")
+            beacon = moment_at(seat.desk.bench, first.number).points["beacon"]
+            self.assertEqual((50.0, True), (beacon.asked, beacon.agrees))
+            self.assertAlmostEqual(50.0, beacon.got, delta=0.3)
+            beacon = moment_at(seat.desk.bench, first.number - 1).points["beacon"]
+            self.assertEqual((50.0, None), (beacon.asked, beacon.got))
             await seat.press("left")
             await seat.sees(f"behind event {record.number_at(first.t) - 2}")
-            await seat.press("escape", "v")
+            await seat.press("N")
+            await seat.until(lambda: record[record.number_at(looking.t) - 1].subject == "beacon")
+            await seat.press("v")
             await seat.on(FramesScreen)
+
+        seated(story)
+
+    def test_a_moment_draws_what_drive_drew_then(self):
+        async def story(seat):
+            wishes = {"beacon": 50.0, "walkway": 20.0, "upper_paddle": 40.0, "horn": True}
+            looking = await self.there(seat, *wishes.items())
+            bench, desk = seat.desk.bench, seat.desk
+            point = bench.plan.points["beacon"]
+            await seat.until(lambda: all(desk.standing(each).agrees for each in desk.outputs[:4]))
+            paddle = bench.plan.points["upper_paddle"]
+            await seat.until(lambda: abs(desk.standing(paddle).got - 40) < 0.3 and looking.is_read)
+            moment = moment_at(bench, len(bench.record) - 1)
+            then = Then(bench, looking.lanes)
+            rails = {line.name: line for line in then.rails(moment, Roster(desk.points), 0).lines}
+            for line in views.rails_view(desk, 0).lines:
+                if line.name in wishes:
+                    was = rails[line.name]
+                    self.assertEqual((line.asked, line.got, line.agreed), (was.asked, was.got, was.agreed), line.name)
+            drawn, now = then.board(moment, point), views.board_view(desk, point)
+            was = {part.name: part for part in drawn.parts}
+            for part in now.parts:
+                if part.name in wishes:
+                    self.assertEqual((part.kind, part.pins), (was[part.name].kind, was[part.name].pins))
+                    self.assertAlmostEqual(part.fraction, was[part.name].fraction, delta=0.01, msg=part.name)
+            modes = {pin.number: pin.mode for pin in drawn.pins}
+            for pin in now.pins:
+                if pin.kind in ("drives", "pulses") and pin.level:
+                    self.assertEqual(pin.mode, modes[pin.number], pin)
 
         seated(story)
 

@@ -6,6 +6,7 @@ import time
 from bisect import bisect_right
 
 from cavet.bench import RunningBench
+from cavet.hosts import Point
 from cavet.lanes import ASKED, LINK, PARTS, PINS, SENSED, WISHES, Flag, Lane, Lanes
 from cavet.record import Kind, Topic, Trail, Trails
 from cavet.wording import WrongError
@@ -97,6 +98,20 @@ class Looking:
         seen = self.seen()
         found = next((lane for lane in seen if lane.key == self._chosen), None)
         return found if found is not None else (seen[0] if seen else None)
+
+    @property
+    def point(self) -> Point | None:
+        """The point that the lane under the cursor is about."""
+        lane, points = self.chosen, self._bench.plan.points
+        if lane is None or lane.name in points:
+            return points[lane.name] if lane is not None else None
+        if lane.group == LINK:
+            return next((point for point in points.values() if self._plan_link(point) == lane.name), None)
+        return next((point for point in points.values() if point.part == lane.name), None)
+
+    def _plan_link(self, point: Point) -> str:
+        host = self._bench.plan.hosts.get(point.board)
+        return host.link if host is not None else ""
 
     def choose(self, steps: int) -> None:
         """Go to another lane."""

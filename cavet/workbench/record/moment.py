@@ -1,61 +1,55 @@
-"""How everything stood at a moment, told by the record alone: links, what was asked and got, pins, parts, the rig."""
+"""How everything stood at a moment, told by the record alone: links, what was asked and got."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from math import inf, nextafter
 
 import msgspec
 
 from cavet.bench import RunningBench
-from cavet.hosts import Point
-from cavet.lanes import CURVE, PARTS, PINS, RIG, SENSED, Lane, Lanes
+from cavet.hosts import Asked
 from cavet.record import Event, Kind, Topic
-from cavet.units import show, show_duration
 from cavet.wording import plain
 
 READY = "ready"
-States = dict[tuple[str, Topic, str, Kind], Event]
+States = Mapping[tuple[str, Topic, str, Kind], Event]
 
 
 class PointThen(msgspec.Struct, frozen=True):
     """A point as its host believed it to stand, and how old that was, in s; whether both are the same, as far as both
     were known."""
 
-    name: str
-    asked: str
-    got: str
+    asked: Asked | None
+    got: Asked | None
     age: float | None
     agrees: bool
 
 
-class ThingThen(msgspec.Struct, frozen=True):
-    """A pin, a part, or a quantity as it stood."""
-
-    group: str
-    name: str
-    value: str
-
-
 class Moment(msgspec.Struct, frozen=True):
-    """All of it: when, after which event, in words; how the sessions stood, by their hosts."""
+    """All of it: when, after which event, in words; how the sessions stood, by their hosts; the points that had been
+    asked or had answered, by name; what was the latest of each subject and kind."""
 
     t: float
     number: int
     event: str
-    links: tuple[tuple[str, str], ...]
-    points: tuple[PointThen, ...]
-    things: tuple[ThingThen, ...]
+    links: Mapping[str, str]
+    points: Mapping[str, PointThen]
+    states: States
 
 
-def moment_at(bench: RunningBench, lanes: Lanes, number: int) -> Moment:
+def moment_at(bench: RunningBench, number: int) -> Moment:
     """How everything stood just after an event."""
     record = bench.record
     event = record[number]
-    states = {key: each for key, each in record.state_at(event.t).items() if each.number <= number}
+    earlier = nextafter(event.t, -inf)
+    states = dict(record.state_at(earlier))
+    for at in range(record.number_at(earlier), number + 1):
+        each = record[at]
+        states[each.board, each.topic, each.subject, each.kind] = each
     return Moment(
-        event.t, number, words_of(event), tuple(_links(bench, states)), tuple(_points(bench, states, event.t)),
-        tuple(_things(lanes, event.t)),
-    )  # fmt: skip
+        event.t, number, words_of(event), dict(_links(bench, states)), dict(_points(bench, states, event.t)), states
+    )
 
 
 def words_of(event: Event) -> str:
@@ -71,50 +65,22 @@ def _links(bench: RunningBench, states: States) -> Iterator[tuple[str, str]]:
         yield host, str(state.value) if state is not None else "not open yet"
 
 
-def _points(bench: RunningBench, states: States, t: float) -> Iterator[PointThen]:
+def _points(bench: RunningBench, states: States, t: float) -> Iterator[tuple[str, PointThen]]:
     for point in bench.plan.points.values():
         of = {
             kind: states.get((point.board, Topic.POINT, point.name, kind))
             for kind in (Kind.ASKED, Kind.HEARD, Kind.CONFIRMED)
         }
-        asked = of[Kind.ASKED]
+        asked = _value(of[Kind.ASKED])
         heard = [event for event in (of[Kind.HEARD], of[Kind.CONFIRMED]) if event is not None]
-        got = max(heard, key=lambda event: event.number) if heard else None
+        latest = max(heard, key=lambda event: event.number) if heard else None
+        got = _value(latest)
         if asked is None and got is None:
             continue
-        agrees = asked is None or got is None or _same(point, asked, got)
-        yield PointThen(
-            point.name, _shown(point, asked), _shown(point, got), t - got.t if got is not None else None, agrees
-        )
+        age = t - latest.t if latest is not None else None
+        yield point.name, PointThen(asked, got, age, asked is None or got is None or point.same(asked, got))
 
 
-def _same(point: Point, asked: Event, got: Event) -> bool:
-    one, other = asked.value, got.value
-    if isinstance(one, bytes) or isinstance(other, bytes) or one is None or other is None:
-        return one == other
-    return point.same(one, other)
-
-
-def _shown(point: Point, event: Event | None) -> str:
+def _value(event: Event | None) -> Asked | None:
     value = event.value if event is not None else None
-    return "—" if value is None or isinstance(value, bytes) else point.show(value)
-
-
-def _things(lanes: Lanes, t: float) -> Iterator[ThingThen]:
-    for lane in lanes.all():
-        if lane.group in (PINS, PARTS, RIG, SENSED):
-            value = lane.course.at(t)
-            if value is not None:
-                name = f"{lane.board} pin {lane.name}" if lane.group == PINS else f"{lane.board} {lane.name}".strip()
-                yield ThingThen(lane.group, name, _value(lane, value))
-
-
-def _value(lane: Lane, value: float) -> str:
-    if lane.kind != CURVE:
-        return "on" if value else "off"
-    return show(float(f"{value:.5g}"), lane.unit) if lane.unit else f"{value:.5g}"
-
-
-def age_words(age: float | None) -> str:
-    """How old something was."""
-    return "" if age is None else show_duration(age)
+    return None if isinstance(value, bytes) else value

@@ -55,6 +55,13 @@ class Frame(Screen[None]):
             super().__init__()
             self.screen, self.point = screen, point
 
+    class Then(Message):
+        """Go to another screen, to what was spoken with a point's board at a time."""
+
+        def __init__(self, screen: str, point: Point, t: float) -> None:
+            super().__init__()
+            self.screen, self.point, self.t = screen, point, t
+
     NAME: ClassVar[str]
     CAN: ClassVar[keymap.Commands] = ()
     DEFAULT_CSS = """
@@ -100,6 +107,9 @@ class Frame(Screen[None]):
 
     def show_trail(self, trail: Trail) -> None:
         """Bring the cursor to a trail that another screen was at."""
+
+    def show_time(self, point: Point, t: float) -> None:
+        """Stand at a time that another screen was at."""
 
     def done_here(self) -> object:
         """What a person has done here that is to be seen at once: it is drawn anew when this is another one."""

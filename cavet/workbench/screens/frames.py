@@ -251,6 +251,14 @@ class FramesScreen(FramesActing):
                 self._find_frame(event.value, event.t)
                 return
 
+    def show_time(self, point: Point, t: float) -> None:
+        """Stand at the last frame before a time, on the link of a point's board."""
+        reading = self.reading
+        reading.follow(self._desk.now, self._cells)
+        reading.following = False
+        reading.choose(self._desk.bench.plan.hosts[point.board].link, t)
+        reading.go_to(reading.number, self._cells)
+
     def _find_frame(self, data: bytes, t: float) -> None:
         reading = self.reading
         on = reading.on

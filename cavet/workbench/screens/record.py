@@ -187,7 +187,13 @@ class RecordScreen(Frame):
     def action_moment(self) -> None:
         """How everything stood then."""
         self._looking.go_to(self._looking.t)
-        self.app.push_screen(MomentScreen(self._desk, self._looking, self._stroke))
+
+        def left(to: str | None) -> None:
+            if to is not None:
+                self.post_message(self.Then(to, screen.point, self._looking.t))
+
+        screen = MomentScreen(self._desk, self._looking, self._stroke)
+        self.app.push_screen(screen, left)
 
     def action_bytes(self) -> None:
         """The frame of this command, on Frames."""

@@ -1,0 +1,304 @@
+"""A moment of a record as Drive draws it: rails, the board, the trail, told by the record alone."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from math import nan
+
+from msgspec.structs import replace
+
+from cavet import units
+from cavet.bench import Plan, RunningBench, build_world, line_names
+from cavet.boards.buses import BusDevice, SpiChip
+from cavet.boards.parts import Part
+from cavet.hosts import Asked, PinPoint, Point, PointKind
+from cavet.lanes import CURVE, PARTS, PINS, RIG, SENSED, Lane, Lanes, in_parts_unit
+from cavet.record import Event, Kind, Record, Topic, Trail, Trails
+from cavet.units import show_duration
+from cavet.wording import plain
+from cavet.workbench import views
+from cavet.workbench.courses import COURSE_SECONDS, Course
+from cavet.workbench.drawing.devices import DeviceView
+from cavet.workbench.drawing.parts import PartView
+from cavet.workbench.drawing.rails import CourseView, HeadView, LineView, RailsView, RailView
+from cavet.workbench.drawing.rig import BasinView
+from cavet.workbench.drawing.spine import BeliefView, BoardView, PinView
+from cavet.workbench.record.moment import READY, Moment, PointThen
+from cavet.workbench.roster import Head, Roster
+
+FULL_TURN = 180.0
+NEAR = 1e-6
+MODES = {"%": "pwm", "deg": "servo", "Hz": "tone"}
+"""In which mode a pin is, by the unit of what it was driven to."""
+MOST_HEARD = 20_000
+"""So many events before the moment are looked through for the courses of inputs."""
+UNKNOWN = PointThen(None, None, None, True)
+
+
+class Then:
+    """Draws moments of one record. What does not change with time is made once."""
+
+    def __init__(self, bench: RunningBench, lanes: Lanes) -> None:
+        self._bench = bench
+        self._lanes = lanes
+        world = build_world(bench.plan, list(bench.plan.boards), Record(now=lambda: 0.0))
+        self._parts = {name: list(board.circuit.parts.values()) for name, board in world.boards.items()}
+        """What hangs on each board, and where; it never runs."""
+
+    @property
+    def _plan(self) -> Plan:
+        return self._bench.plan
+
+    # what the host believed
+
+    def rails(self, moment: Moment, roster: Roster, cursor: int) -> RailsView:
+        """The list of points as it stood."""
+        courses = self._courses(moment)
+        lines: list[LineView] = []
+        for line in roster.lines():
+            if isinstance(line, Head):
+                lines.append(self._head(moment, roster, line.board))
+            elif line.kind.is_output:
+                lines.append(_rail(line, self._seen(moment, line)))
+            else:
+                lines.append(_course(line, moment.points.get(line.name, UNKNOWN), courses.get(line.name)))
+        return RailsView(lines=tuple(lines), cursor=min(cursor, max(0, len(lines) - 1)))
+
+    def _head(self, moment: Moment, roster: Roster, board: str) -> HeadView:
+        points = roster.points_of(board)
+        asked = [(point, moment.points[point.name].asked) for point in points if point.name in moment.points]
+        active = tuple(
+            (point.name, point.show(value))
+            for point, value in asked
+            if point.kind.is_output and point.kind is not PointKind.PULSE and value not in (None, point.rest)
+        )
+        state = moment.links.get(board, "")
+        return HeadView(
+            name=board, words=plain(state), is_bad=state != READY, folded=roster.is_folded(board), active=active,
+            count=len(points),
+        )  # fmt: skip
+
+    def _seen(self, moment: Moment, point: Point) -> PointThen:
+        """A point with what was got where its part was seen to stand, as Drive has it on a simulated board; what it
+        reads back is left to inputs and to boards that nobody sees."""
+        then = moment.points.get(point.name, UNKNOWN)
+        got = self._stood(moment, point) if isinstance(point, PinPoint) or point.kind.is_switch else None
+        if got is None:
+            return then
+        agrees = then.asked is None or point.same(then.asked, got)
+        return PointThen(then.asked, got, None, agrees)
+
+    def _stood(self, moment: Moment, point: Point) -> Asked | None:
+        """Where the part of a point stood, in the point's terms; `None` where that is not known."""
+        lane = self._lane(PARTS, self._board_of(point), point.part or point.name)
+        value = lane.course.at(moment.t) if lane is not None else None
+        if lane is None or value is None:
+            return None
+        if point.kind.is_switch:
+            return point.from_wire(value)
+        low, high = in_parts_unit(point, lane.unit, point.low), in_parts_unit(point, lane.unit, point.high)
+        if low is None or high is None or low == high:
+            return None
+        return point.low + (value - low) / (high - low) * (point.high - point.low)
+
+    def _board_of(self, point: Point) -> str:
+        host = self._plan.hosts[point.board]
+        return self._plan.links[host.link].board if host.link in self._plan.links else point.board
+
+    def _courses(self, moment: Moment) -> dict[str, Course]:
+        """How inputs went in the last seconds before the moment."""
+        record, found = self._bench.record, dict[str, Course]()
+        first = max(record.number_at(moment.t - COURSE_SECONDS), moment.number - MOST_HEARD, record.first)
+        for number in range(first, moment.number + 1):
+            event = record[number]
+            if event.kind is Kind.HEARD and event.topic is Topic.POINT and isinstance(event.value, int | float):
+                found.setdefault(event.subject, Course()).note(float(event.value), event.t)
+        for course in found.values():
+            course.pass_to(moment.t)
+        return found
+
+    # the truth
+
+    def board(self, moment: Moment, point: Point) -> BoardView:
+        """The board that a point is on, as it stood."""
+        name = self._board_of(point)
+        state = moment.links.get(point.board, "")
+        head = BoardView(
+            name=plain(name), profile="", line=self._spoken(self._plan.hosts[point.board].link), state=plain(state),
+            state_is_bad=state != READY, cursor=point.part or point.name,
+        )  # fmt: skip
+        plan, parts = self._plan.boards.get(name), self._parts.get(name, [])
+        if plan is None or not parts:
+            return replace(head, beliefs=tuple(self._beliefs(moment, point.board)))
+        at_pins = [part for part in parts if not part.hangs_on and not isinstance(part, BusDevice | SpiChip)]
+        devices = [part for part in parts if isinstance(part, BusDevice | SpiChip)]
+        return replace(
+            head,
+            profile=plan.profile.name,
+            pins=tuple(self._pin(moment, name, number) for number in plan.profile.pins),
+            parts=tuple(self._part(moment, name, part) for part in at_pins),
+            devices=tuple(self._device(moment, name, device, parts, point) for device in devices),
+            bus=tuple(sorted({pin for device in devices for pin in device.wires.values()})),
+            basins=tuple(self._basins(moment)),
+        )
+
+    def _spoken(self, link: str) -> str:
+        """What is spoken over what."""
+        plan = self._plan.links.get(link)
+        return f"{plan.protocol} · {plan.kind}" if plan is not None else ""
+
+    def _beliefs(self, moment: Moment, host: str) -> Iterator[BeliefView]:
+        for point in self._plan.points.values():
+            if point.board == host:
+                got = moment.points.get(point.name, UNKNOWN).got
+                yield BeliefView(
+                    name=point.name, where=plain(point.where), read=views.rounded(point, got),
+                    senses=not point.kind.is_output,
+                )  # fmt: skip
+
+    def _lane(self, group: str, board: str, name: str) -> Lane | None:
+        return self._lanes.lane(group, board, name)
+
+    def _pin(self, moment: Moment, board: str, number: int) -> PinView:
+        profile = self._plan.boards[board].profile.pins[number]
+        if profile.reserved:
+            return PinView(number=number, label=profile.label, mode="link")
+        lane = self._lane(PINS, board, str(number))
+        value = lane.course.at(moment.t) if lane is not None else None
+        if lane is None or value is None:
+            return PinView(number=number, label=profile.label)
+        if not lane.is_driven:
+            return PinView(number=number, label=profile.label, mode="input", level=value, kind="reads")
+        mode = MODES.get(lane.unit, "output" if lane.kind != CURVE else "")
+        kind = "pulses" if mode == "servo" else "drives"
+        level = value / 100 if mode == "pwm" else float(value > 0)
+        return PinView(number=number, label=profile.label, mode=mode, level=level, kind=kind)
+
+    def _part(self, moment: Moment, board: str, part: Part) -> PartView:
+        lane = self._lane(SENSED if part.senses else PARTS, board, part.name)
+        value = lane.course.at(moment.t) if lane is not None else None
+        event = moment.states.get((board, Topic.PART, part.name, Kind.SENSED if part.senses else Kind.MOVED))
+        if value is None and part.measures:
+            return self._gauge(moment, part)
+        tells, fraction = "", 0.0
+        if lane is not None and value is not None:
+            tells, fraction = _told(lane, value, event), _fraction(part, lane, value)
+        elif event is not None and isinstance(event.value, str):
+            tells, fraction = plain(event.value.replace("\n", " / ")), float(bool(event.value))
+        return PartView(
+            name=part.name, kind=part.kind, tells=tells, fraction=fraction, columns=getattr(part, "columns", 0),
+            senses=part.senses, pins=tuple(sorted(part.wires.values())),
+        )  # fmt: skip
+
+    def _gauge(self, moment: Moment, part: Part) -> PartView:
+        """What measures a quantity of the rig stands as that does."""
+        quantity, value = self._plan.rig.get(part.measures), self._quantity(moment, part.measures)
+        known = quantity is not None and value == value
+        share = (value - quantity.low) / (quantity.high - quantity.low) if known and quantity is not None else 0.0
+        return PartView(
+            name=part.name, kind=part.kind, fraction=min(1.0, max(0.0, share)), senses=part.senses,
+            tells=units.show(value, quantity.unit, 0) if known and quantity is not None else "",
+            pins=tuple(sorted(part.wires.values())),
+        )  # fmt: skip
+
+    def _device(
+        self, moment: Moment, board: str, device: BusDevice | SpiChip, parts: list[Part], point: Point
+    ) -> DeviceView:
+        hanging = {line: part for part in parts if part.hangs_on == device.name for line in part.wires.values()}
+        wanted = point.part or point.name
+        lines: tuple[tuple[str, PartView | None], ...] = ()
+        if isinstance(device, BusDevice) and device.lines is not None:
+            lines = tuple(
+                (name, self._part(moment, board, hanging[line]) if line in hanging else None)
+                for line, name in enumerate(line_names(device.kind)[: len(device.lines.pins)])
+            )
+        event = moment.states.get((board, Topic.PART, device.name, Kind.MOVED))
+        shown = event.value if event is not None and not lines and not isinstance(event.value, bytes) else ""
+        return DeviceView(
+            name=device.name, kind=device.kind, tells=plain(str(shown).replace("\n", " / ")), lines=lines,
+            where=f"0x{device.address:02X}" if isinstance(device, BusDevice) else "SPI",
+            marked=wanted in (device.name, *(part.name for part in hanging.values())), marked_part=wanted,
+        )  # fmt: skip
+
+    def _quantity(self, moment: Moment, name: str) -> float:
+        lane = self._lane(RIG, "", name)
+        value = lane.course.at(moment.t) if lane is not None else None
+        return nan if value is None else value
+
+    def _basins(self, moment: Moment) -> Iterator[BasinView]:
+        plans = self._plan.basins
+        for plan, after in zip(plans, [*plans[1:], None], strict=False):
+            quantity, value = self._plan.rig[plan.quantity], self._quantity(moment, plan.quantity)
+            if value != value:
+                return
+            beyond = self._quantity(moment, after.quantity) if after is not None else nan
+            yield BasinView(
+                name=plan.quantity, share=(value - quantity.low) / (quantity.high - quantity.low),
+                tells=units.show(value, quantity.unit, 0), wall=after is not None,
+                opening=self._opening(moment, plan.opening),
+                gate=_known(self._quantity(moment, plan.gate)) / 100 if plan.gate else 0.0,
+                flow=_known(value - beyond),
+            )  # fmt: skip
+
+    def _opening(self, moment: Moment, path: str) -> float:
+        board, _, name = path.partition(".")
+        part = next((part for part in self._parts.get(board, []) if part.name == name), None)
+        return self._part(moment, board, part).fraction if part is not None else 0.0
+
+    # the trail
+
+    def trail(self, moment: Moment, point: Point) -> Trail | None:
+        """The last command of a point up to the moment, as far as it had come."""
+        record = self._bench.record
+        asked = moment.states.get((point.board, Topic.POINT, point.name, Kind.ASKED))
+        if asked is None:
+            return None
+        made = Trails()
+        made.follow([asked, *(event for event in record.trail(asked.number) if event.number <= moment.number)])
+        return made.all.get(asked.number)
+
+
+def _known(value: float) -> float:
+    return 0.0 if value != value else value
+
+
+def _rail(point: Point, then: PointThen) -> RailView:
+    return RailView(
+        name=point.name, is_switch=point.kind is PointKind.SWITCH, is_text=point.kind.is_text,
+        share_asked=views.share_of(point, then.asked), share_got=views.share_of(point, then.got),
+        asked=point.show(then.asked), got=views.rounded(point, then.got),
+        notes=("differs" if not then.agrees else "",), agreed=then.agrees, words=point.words,
+        zero=0.5 if point.kind is PointKind.BRIDGE else None,
+    )  # fmt: skip
+
+
+def _course(point: Point, then: PointThen, course: Course | None) -> CourseView:
+    places = views.places_of(point, course) if course is not None else ()
+    got = point.show(then.got) if point.kind.is_switch else views.rounded(point, then.got)
+    note = f"{show_duration(then.age)} old" if then.age is not None and then.age > 1 else ""
+    return CourseView(
+        name=point.name, is_contact=point.kind is PointKind.CONTACT, is_text=point.kind.is_text, got=got, note=note,
+        course=places,
+    )  # fmt: skip
+
+
+def _told(lane: Lane, value: float, event: Event | None) -> str:
+    """How a part stood, in words: its own, where it stood still."""
+    stands = event is not None and not isinstance(event.value, bytes | str | None)
+    if event is not None and stands and event.note and abs(float(event.value or 0) - value) < NEAR:
+        return plain(event.note)
+    if lane.kind != CURVE:
+        return "on" if value else "off"
+    return units.show(float(f"{value:.4g}"), lane.unit, 0) if lane.unit else f"{value:.4g}"
+
+
+def _fraction(part: Part, lane: Lane, value: float) -> float:
+    """How far a part stood, 0 to 1, or −1 to 1 where it has two directions."""
+    if lane.kind != CURVE:
+        return value
+    if lane.unit == "%":
+        return value / 100
+    low, high = getattr(part, "low", None), getattr(part, "high", None)
+    if not isinstance(low, float | int) or not isinstance(high, float | int):
+        low, high = (0.0, FULL_TURN) if lane.unit == "deg" else (min(0.0, lane.course.low), lane.course.high)
+    return min(1.0, max(0.0, (value - low) / (high - low))) if high > low else 0.0
