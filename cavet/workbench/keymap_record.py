@@ -40,7 +40,7 @@ RECORD = (
             action="difference(1)"),
     Command(name="the difference before", does="from the record that is laid over this one", keys="D",
             action="difference(-1)"),
-    Command(name="align", does="what is laid over by a flag of the same words, or by time", keys="l", shown="l",
+    Command(name="align", does="what is laid over: by a flag, by this command, by time", keys="l", shown="l",
             action="align"),
     Command(name="put a flag", does="into the record, here and now, with a text", keys="g", shown="g", foot="flag",
             action="put_flag"),

@@ -192,6 +192,8 @@ class OnTheScreen(unittest.TestCase):
             path = Path(folder) / "monday.record"
             with cavet.open("demo", seed="m") as bench:
                 bench["beacon"].set("80 %")
+                bench.wait(1.5)
+                bench["beacon"].set("50 %")
                 bench.record.save(path)
 
             async def story(seat):
@@ -212,8 +214,21 @@ class OnTheScreen(unittest.TestCase):
                 looking.go_to(0.0)
                 await seat.press("d")
                 await seat.until(lambda: looking.t > 0)
+                looking.go_to(0.0)
                 await seat.press("l")
-                await seat.sees("a flag with the same words in both")
+                await seat.sees("a flag with the same words, or the command under the cursor, in both")
+                looking.choose_point("beacon")
+                looking.go_to(looking.end)
+                await seat.press("l")
+                await seat.sees("is laid by the command to beacon")
+                here, there = (
+                    looking.trail().root.t,
+                    [lane for lane in looking.over._lanes.values() if lane.name == "beacon"],
+                )
+                asked = next(lane for lane in there if lane.group == "asked")
+                self.assertAlmostEqual(here, asked.course.t[-1] + looking.over.shift)
+                await seat.press("l")
+                await seat.sees("is laid by time")
                 await seat.press("b")
                 await seat.until(lambda: looking.over is None)
 

@@ -16,6 +16,7 @@ SEEN = frozenset((
     Kind.BOARD, Kind.LEVEL, Kind.SENSED, Kind.DEFECT, Kind.MARK, Kind.STEP, Kind.REFLEX,
 ))  # fmt: skip
 """Where one of these differs, it is marked; readings, and the questions for them, differ by chance in every run."""
+BY_TIME = "by time"
 WITHIN = 0.005
 """So far apart times may be that count as the same, in s."""
 
@@ -33,7 +34,7 @@ class Over:
             file.close()
         self.name = plain(path.name)
         self.shift = 0.0
-        self.aligned = "by time"
+        self.aligned = self._way = BY_TIME
         self.difference = Difference(None, (), (), ())
         self._times: list[float] = []
 
@@ -48,22 +49,44 @@ class Over:
         """The same lane there."""
         return self._lanes.get(lane.key)
 
-    def align(self, source: Source, t: float) -> str:
-        """Lay it so that a flag of the same words, the one nearest to a time, stands at one time in both; where there
-        is none, by time again. Tell which. Raises `WrongError` where nothing can be laid together."""
-        ours = [event for event in source.since(0) if event.kind is Kind.MARK]
-        theirs = {event.note: event for event in self._events if event.kind is Kind.MARK}
-        both = [(abs(event.t - t), event) for event in ours if event.note in theirs]
-        if self.shift or not both:
-            if not self.shift:
-                expected = "a flag with the same words in both"
-                raise WrongError("align", found="none", expected=expected)
-            self.shift, self.aligned = 0.0, "by time"
-        else:
-            flag: Event = min(both, key=lambda pair: pair[0])[1]
-            self.shift, self.aligned = flag.t - theirs[flag.note].t, f"by the flag {plain(flag.note, 30)}"
+    def align(self, source: Source, t: float, command: Event | None = None) -> str:
+        """Lay it another way: by time, by a flag of the same words (the one nearest to a time), by the same command,
+        as many times given before; what is not there in both is left out. Tell which. Raises `WrongError` where
+        nothing but time can lay both together."""
+        ours = list(source.since(0))
+        found = {BY_TIME: (0.0, BY_TIME)} | self._by_flag(ours, t) | self._by_command(ours, command)
+        if len(found) == 1:
+            expected = "a flag with the same words, or the command under the cursor, in both"
+            raise WrongError("align", found="none", expected=expected)
+        ways = list(found)
+        self._way = ways[(ways.index(self._way) + 1) % len(ways)] if self._way in found else BY_TIME
+        self.shift, self.aligned = found[self._way]
         self.compare_with(source)
         return f"{self.name} is laid {self.aligned}"
+
+    def _by_flag(self, ours: list[Event], t: float) -> dict[str, tuple[float, str]]:
+        """By how much, and in words: by the flag nearest to a time whose words are in both."""
+        theirs = {event.note: event for event in self._events if event.kind is Kind.MARK}
+        both = [event for event in ours if event.kind is Kind.MARK and event.note in theirs]
+        if not both:
+            return {}
+        flag = min(both, key=lambda event: abs(event.t - t))
+        return {"flag": (flag.t - theirs[flag.note].t, f"by the flag {plain(flag.note, 30)}")}
+
+    def _by_command(self, ours: list[Event], command: Event | None) -> dict[str, tuple[float, str]]:
+        """By how much, and in words: by a command that was given in both."""
+        if command is None:
+            return {}
+
+        def given(events: list[Event]) -> list[Event]:
+            like = (command.kind, command.board, command.subject, command.value)
+            return [each for each in events if (each.kind, each.board, each.subject, each.value) == like]
+
+        here, there = given(ours), given(self._events)
+        place = next((place for place, each in enumerate(here) if each.number == command.number), None)
+        if place is None or place >= len(there):
+            return {}
+        return {"command": (command.t - there[place].t, f"by the command to {plain(command.subject, 30)}")}
 
     def next(self, t: float, step: int) -> float | None:
         """When something differs next after a time, or before it."""

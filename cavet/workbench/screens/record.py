@@ -251,12 +251,14 @@ class RecordScreen(Frame):
         return InMemory(self._desk.bench.record, self._desk.bench.plan.about)
 
     def action_align(self) -> None:
-        """Lay it by a flag of the same words, or by time again."""
+        """Lay it by a flag of the same words, by the command under the cursor, or by time again."""
         over = self._looking.over
         if over is None:
             self.say("nothing is laid over this record: b does that")
             return
-        self.attempt(lambda: self.say(over.align(self._source(), self._looking.t), well=True))
+        trail = self._looking.trail()
+        command = trail.root if trail is not None else None
+        self.attempt(lambda: self.say(over.align(self._source(), self._looking.t, command), well=True))
         self._stroke()
 
     def action_difference(self, step: int) -> None:
