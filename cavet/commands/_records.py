@@ -49,7 +49,7 @@ def bench_of(file: RecordFile, record: Path, bench: str | None = None) -> BenchF
         return open_bench(bench)
     text = file.about.get("text")
     if text is not None:
-        return BenchFile(record, text, check_text(text, str(record)))
+        return BenchFile(record, text, check_text(text, str(record), record.parent))
     named = file.about.get("file", "")
     if not named or not Path(named).is_file():
         found = f"of {named}, which is not there" if named else "a record that names no bench file"

@@ -7,7 +7,7 @@ from collections.abc import Callable, Set
 from pathlib import Path
 from typing import NamedTuple
 
-from cavet.bench import ONE_AT_A_TIME, SIDES, LinkStreams, Spoken, check_text, spoken
+from cavet.bench import ONE_AT_A_TIME, SIDES, LinkStreams, Spoken, check_text, load_plan, spoken
 from cavet.exports._captures import TEXT, Capture, Caught
 from cavet.exports._pcapng import I2C, INBOUND, SERIAL, SPI, USB
 from cavet.exports._reassembly import HEADS, End, Said, Talks, segment_of
@@ -56,11 +56,10 @@ class Importing:
     can be of the protocol."""
 
     def __init__(self, path: Path, protocol: str, host: str | None, only: Set[str] | None = None) -> None:
-        if protocol not in PROTOCOLS:
-            near = nearest(protocol, PROTOCOLS)
-            raise WrongError("--as", found=protocol, expected=f"one of {listed(PROTOCOLS)}", nearest=near)
         self._path = path
         self._protocol = protocol
+        self._format = _format_of(protocol)
+        self._is_stream = protocol in STREAMS or self._format is not None
         self._only = only
         self._now = 0.0
         self.record = Record(lambda: self._now)
@@ -124,9 +123,9 @@ class Importing:
     @property
     def bench(self) -> str:
         """The text of a bench of what was found: links and hosts, no points."""
-        kind, host = STREAMS.get(self._protocol, ("buses" if self._protocol != "usb" else "usb", "buses"))
         lines = ["format = 1", f'name = "{_safe(self._path.name)}"']
         for line in self._lines.values():
+            kind, host = self._spoken_on(line)
             lines += ["", f"[links.{line.link}]", f'kind = "{kind}"', f'board = "{line.board}"']
             lines += ADDRESSES[kind](_safe(line.address))
             if self._protocol == "modbus-ascii":
@@ -135,17 +134,25 @@ class Importing:
                 lines += ["", f"[hosts.{line.board}]", f'link = "{line.link}"', f'protocol = "{host}"']
             if self._protocol == "mqtt5":
                 lines.append("version = 5")
+            if self._format is not None:
+                lines.append(f'plan = "{self._format}"')
         return "\n".join(lines) + "\n"
+
+    def _spoken_on(self, line: Line) -> tuple[str, str]:
+        """The kind of a link, and what its host's table calls the protocol."""
+        if self._format is not None:
+            return "tcp" if ":" in line.address else "serial", "plan"
+        return STREAMS.get(self._protocol, (self._protocol if self._protocol == "usb" else "buses", "buses"))
 
     # packets
 
     def _take(self, caught: Caught) -> bool:
         """Take a packet; tell whether it can be of the protocol."""
-        if self._protocol in STREAMS and caught.link_type in HEADS:
+        if self._is_stream and caught.link_type in HEADS:
             return self._take_segment(caught)
         if not self._is_wanted(caught.interface or LINK_BEGAN) and caught.link_type not in HEADS:
             return False
-        if self._protocol in STREAMS and caught.link_type in (SERIAL, TEXT):
+        if self._is_stream and caught.link_type in (SERIAL, TEXT):
             line = self._line(caught.interface or LINK_BEGAN)
             by_host = self._is_hosts(line, caught)
             self._carry(line, "", caught.data, by_host=by_host)
@@ -196,7 +203,7 @@ class Importing:
 
     def _heard_on(self, line: Line) -> _Heard:
         if line.link not in self._heard:
-            plan = check_text(self.bench, "capture")
+            plan = check_text(self.bench, "capture", Path())
             self._heard[line.link] = _Heard(spoken(plan, plan.links[line.link]), line, self.record)
         return self._heard[line.link]
 
@@ -274,6 +281,23 @@ ADDRESSES: dict[str, Callable[[str], list[str]]] = {
 def address_of(end: End) -> str:
     """An end of a connection, HOST:PORT."""
     return f"[{end[0]}]:{end[1]}" if ":" in end[0] else f"{end[0]}:{end[1]}"
+
+
+def _format_of(protocol: str) -> str | None:
+    """The plan file whose frames are meant, by its whole path; `None` for a protocol. Raises `WrongError`."""
+    if protocol in PROTOCOLS:
+        return None
+    name, _, frame = protocol.partition("#")
+    if not name.endswith(".plan.toml"):
+        near, known = nearest(protocol, PROTOCOLS), f"one of {listed(PROTOCOLS)}, or FILE.plan.toml"
+        raise WrongError("--as", found=protocol, expected=known, nearest=near)
+    if frame:
+        raise WrongError("--as", found=protocol, expected=f"{name}: all its frames are looked for")
+    path = Path(name).absolute()
+    load_plan(path)
+    if '"' in str(path) or "\\" in str(path) or not str(path).isprintable():
+        raise WrongError("--as", found=plain(str(path)), expected="a path without quotes and control characters")
+    return str(path)
 
 
 def _safe(text: str) -> str:

@@ -8,6 +8,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import cavet
 from cavet.bench import load_bench
 from cavet.demo import demo_path
 from cavet.exports import Cut, Importing, pcapng
@@ -43,6 +44,20 @@ def pcap(packets, link_type=101, order="<", sign=0xA1B2C3D4, unit=1e-6):
     for t, data in packets:
         whole += struct.pack(order + "IIII", int(t), round(t % 1 / unit), len(data), len(data)) + data
     return whole
+
+
+PLAN = """
+format = 1
+[frames.packet]
+start = "02"
+end = "03"
+fields = [
+  { name = "kind", bits = 8, values = { set = 1, told = 2 } },
+  { name = "length", bits = 8, length_of = "payload" },
+  { name = "payload", type = "bytes" },
+  { name = "crc", bits = 16, check = "crc", polynomial = 0x1021, initial = 0xFFFF },
+]
+"""
 
 
 class OnFiles(unittest.TestCase):
@@ -210,3 +225,20 @@ class Commands(OnFiles):
         self.assertEqual((0, ""), (found.returncode, found.stderr))
         self.assertEqual(2, self.call("export", "r.record", "--as", "csv", "-o", "o.csv").returncode)
         self.assertEqual(3, len((self.folder / "o.csv").read_bytes().splitlines()))
+
+    def test_a_format_of_ones_own_is_read_by_its_plan(self):
+        (self.folder / "my.plan.toml").write_text(PLAN, "utf-8")
+        name = f"{self.folder}/my.plan.toml#packet"
+        frames = [
+            cavet.encode(name, "packet", kind=kind, payload=data) for kind, data in (("set", b"a"), ("told", b"bc"))
+        ]
+        lines = [f"{n}.5 > {data.hex()}\n" for n, data in enumerate(frames)]
+        (self.folder / "c.txt").write_text("".join(lines), "utf-8")
+        found = self.call("import", "c.txt", "-o", "r.record", "--as", "my.plan.toml")
+        self.assertEqual((0, ""), (found.returncode, found.stderr))
+        self.assertIn("2 packets, 2 messages of my.plan.toml", found.stdout)
+        found = self.call("trails", "r.record", "--json")
+        self.assertEqual(2, found.stdout.count('"message":"packet"'))
+        for wrong in ("my.plan.toml#packet", "nowhere.plan.toml", "my.plan"):
+            found = self.call("import", "c.txt", "-o", "t.record", "--as", wrong)
+            self.assertEqual((2, 1), (found.returncode, found.stderr.count("\n")), found.stderr)

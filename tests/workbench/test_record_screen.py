@@ -221,11 +221,9 @@ class OnTheScreen(unittest.TestCase):
                 looking.go_to(looking.end)
                 await seat.press("l")
                 await seat.sees("is laid by the command to beacon")
-                here, there = (
-                    looking.trail().root.t,
-                    [lane for lane in looking.over._lanes.values() if lane.name == "beacon"],
-                )
-                asked = next(lane for lane in there if lane.group == "asked")
+                here = looking.trail().root.t
+                (lane,) = [lane for lane in looking.seen() if (lane.group, lane.name) == ("asked", "beacon")]
+                asked = looking.over.lane(lane)
                 self.assertAlmostEqual(here, asked.course.t[-1] + looking.over.shift)
                 await seat.press("l")
                 await seat.sees("is laid by time")
