@@ -11,7 +11,7 @@ from cavet.bench._running import RunningBench
 from cavet.bench._standing import Standings
 from cavet.bench._then import Evidence
 from cavet.clock import BenchClock
-from cavet.record import Event, RecordFile, Topic, Trail
+from cavet.record import Event, History, RecordFile, Topic, Trail
 
 AT_ONCE = 4096
 """So many events, and so many transfers, are read at each look."""
@@ -72,6 +72,11 @@ class PastBench(RunningBench):
             self._stands.latest = max(self._stands.latest, transfers[-1].end)
         self.is_read = max(len(events), len(transfers)) < most
         return len(events) + len(transfers)
+
+    @property
+    def history(self) -> History:
+        """All of it, where it lies: memory may hold less."""
+        return self._file
 
     @property
     def told(self) -> str:

@@ -43,7 +43,7 @@ from cavet.links import (
     UsbIpEnd,
 )  # fmt: skip
 from cavet.messaging import Pauses
-from cavet.record import Kind, Record, Topic
+from cavet.record import History, Kind, Record, Topic
 from cavet.wording import WrongError, listed, nearest
 
 LISTEN_SECONDS = 1.0
@@ -416,6 +416,11 @@ class RunningBench:
         if end is not None:
             await self.board_side.withdraw(end)
             self._traffic.pop(link, None)
+
+    @property
+    def history(self) -> History:
+        """What whoever looks back finds: what is in memory."""
+        return self.record
 
     @property
     def faulting(self) -> Faulting:

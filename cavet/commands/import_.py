@@ -15,7 +15,13 @@ from cavet.wording import WrongError, plain
 @click.command("import")
 @click.argument("capture", type=click.Path(path_type=Path))
 @click.option("-o", "path", type=click.Path(path_type=Path), required=True, metavar="RECORD", help="The new record.")
-@click.option("--as", "protocol", required=True, metavar="PROTOCOL", help="What is spoken in it; or FILE.plan.toml, for frames of your own.")
+@click.option(
+    "--as",
+    "protocol",
+    required=True,
+    metavar="PROTOCOL",
+    help="What is spoken in it; or FILE.plan.toml, for frames of your own.",
+)
 @click.option("--host", metavar="ADDRESS", help="Who is the host, where the capture does not tell: ADDRESS[:PORT].")
 @click.option("--force", is_flag=True, help="Replace a record that is there already.")
 def command(capture: Path, path: Path, protocol: str, host: str | None, force: bool) -> None:

@@ -1,10 +1,12 @@
 """The record: all that happened on a bench, each event with the event it follows from, in order."""
 
 from cavet.record._event import STAGES, Event, Kind, Purpose, Reason, Topic, Value, as_line
+from cavet.record._file import RecordFile, read_record
+from cavet.record._history import History
 from cavet.record._index import StateKey
 from cavet.record._memory import Record
 from cavet.record._row import CHUNK_ITEMS
-from cavet.record._store import RecordFile, RecordWriter, check_new, read_record
+from cavet.record._store import RecordWriter, check_new
 from cavet.record._telling import Tell
 from cavet.record._trail import Step, Trail, Trails
 from cavet.record._transfer import Direction, Seat, Transfer
@@ -14,6 +16,7 @@ __all__ = [
     "STAGES",
     "Direction",
     "Event",
+    "History",
     "Kind",
     "Purpose",
     "Reason",

@@ -240,14 +240,14 @@ class Looking:
         number = self._command()
         if number is None:
             return None
-        record = self._bench.record
-        if self._trail[:2] != (number, len(record)):
+        record = self._bench.history
+        if self._trail[:2] != (number, self.count):
             made = Trails()
             try:
                 made.follow([record[number], *record.trail(number)])
             except IndexError:
                 raise WrongError("trail", found="one that is not in memory any more", expected="a later one") from None
-            self._trail = (number, len(record), made.all.get(number))
+            self._trail = (number, self.count, made.all.get(number))
         return self._trail[2]
 
     def _command(self) -> int | None:

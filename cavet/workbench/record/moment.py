@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from itertools import islice
 from math import inf, nextafter
 
 import msgspec
@@ -40,12 +41,12 @@ class Moment(msgspec.Struct, frozen=True):
 
 def moment_at(bench: RunningBench, number: int) -> Moment:
     """How everything stood just after an event."""
-    record = bench.record
+    record = bench.history
     event = record[number]
     earlier = nextafter(event.t, -inf)
     states = dict(record.state_at(earlier))
-    for at in range(record.number_at(earlier), number + 1):
-        each = record[at]
+    begin = record.number_at(earlier)
+    for each in islice(record.since(begin), number + 1 - begin):
         states[each.board, each.topic, each.subject, each.kind] = each
     return Moment(
         event.t, number, words_of(event), dict(_links(bench, states)), dict(_points(bench, states, event.t)), states

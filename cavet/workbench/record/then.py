@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import islice
 from math import nan
 
 from msgspec.structs import replace
@@ -107,10 +108,9 @@ class Then:
 
     def _courses(self, moment: Moment) -> dict[str, Course]:
         """How inputs went in the last seconds before the moment."""
-        record, found = self._bench.record, dict[str, Course]()
+        record, found = self._bench.history, dict[str, Course]()
         first = max(record.number_at(moment.t - COURSE_SECONDS), moment.number - MOST_HEARD, record.first)
-        for number in range(first, moment.number + 1):
-            event = record[number]
+        for event in islice(record.since(first), moment.number + 1 - first):
             if event.kind is Kind.HEARD and event.topic is Topic.POINT and isinstance(event.value, int | float):
                 found.setdefault(event.subject, Course()).note(float(event.value), event.t)
         for course in found.values():
@@ -249,7 +249,7 @@ class Then:
 
     def trail(self, moment: Moment, point: Point) -> Trail | None:
         """The last command of a point up to the moment, as far as it had come."""
-        record = self._bench.record
+        record = self._bench.history
         asked = moment.states.get((point.board, Topic.POINT, point.name, Kind.ASKED))
         if asked is None:
             return None

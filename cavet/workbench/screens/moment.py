@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
+from itertools import islice
+from math import inf, nextafter
 
 from textual import events
 from textual.app import ComposeResult
@@ -60,7 +62,8 @@ class MomentScreen(ModalScreen[str | None]):
         bench = desk.bench
         self._then = Then(bench, looking.lanes)
         self._roster = Roster(list(bench.plan.points.values()))
-        self._number = max(bench.record.first, bench.record.number_at(looking.t) - 1)
+        self._history = bench.history
+        self._number = max(self._history.first, self._history.number_at(looking.t) - 1)
         self._cursor = 0
         self._is_left = False
         self._message = ""
@@ -104,7 +107,7 @@ class MomentScreen(ModalScreen[str | None]):
     def _follow(self) -> None:
         moment = moment_at(self._desk.bench, self._number)
         head = (moment.t, moment.number, moment.event, self.has_class("one"))
-        self._picture("head").look(head, partial(_draw_head, moment, len(self._desk.bench.record)))
+        self._picture("head").look(head, partial(_draw_head, moment, len(self._history)))
         rails = self._picture("rails")
         listed = self._then.rails(moment, self._roster, self._cursor)
         layout = lay_out(listed, *rails.size)
@@ -165,22 +168,25 @@ class MomentScreen(ModalScreen[str | None]):
             self.leave()
 
     def _step(self, number: int) -> None:
-        record = self._desk.bench.record
-        self._number = min(len(record) - 1, max(record.first, number))
-        self._looking.go_to(record[self._number].t)
+        self._number = min(len(self._history) - 1, max(self._history.first, number))
+        self._looking.go_to(self._history[self._number].t)
         self._moved()
 
     def _next(self, step: int) -> None:
-        """The next event that is about the point under the cursor, its part, or the one before."""
-        record, point = self._desk.bench.record, self.point
+        """The next event about the point under the cursor or its part, as far as lanes have it, or the one before."""
+        point, history = self.point, self._history
         names = {point.name, point.part or point.name}
-        number = self._number + step
-        while record.first <= number < len(record):
-            if record[number].subject in names:
-                self._step(number)
-                return
-            number += step
-        self._message = f"nothing of {point.name} {'any more' if step > 0 else 'before'}"
+        now = history[self._number].t
+        times = [
+            t for lane in self._looking.lanes.all() if lane.name in names and (t := lane.next(now, step)) is not None
+        ]
+        if not times:
+            self._message = f"nothing of {point.name} {'any more' if step > 0 else 'before'}"
+            return
+        t = min(times) if step > 0 else max(times)
+        begin, end = history.number_at(nextafter(t, -inf)), history.number_at(t)
+        own = [event.number for event in islice(history.since(begin), end - begin) if event.subject in names]
+        self._step(own[0] if own else end - 1)
 
     def _fold(self) -> None:
         line = self._roster.lines()[self._cursor]
