@@ -40,10 +40,6 @@ SUPPLY = [
     "Escape",
     "Up",
 ]
-TOWPATH = [
-    *["End", "Right", "End", "Up", "Up", "Up", "text:600", "Return", "wait:0.1", "Down", 'text:"LOCK CLOSED', "Return"],
-    *["wait:1", "Up", "Up", "space", "wait:0.5"],
-]
 BUSES = [
     *["text:f", "text:panel", "Return", 'text:"Ottersluice lock', "Return", "Escape", "wait:1", "Down"],
     *['text:"→', "Return", "wait:0.5"],
@@ -81,6 +77,7 @@ FIRST = [
     *["N", "wait:0.5", "Down", "Down", "Down", "Return", "wait:4"],
 ]
 RECORD = ["minus", "Down", *(["shift+Left"] * 3), "m", *(["shift+Left"] * 2), "m", "wait:1"]
+MOMENT = ["minus", *(["shift+Left"] * 2), "Return", "wait:1", "Down", "N", "wait:1"]
 SHOTS = {
     "bench.png": ([], ["text:80", "Return", "wait:1", "F3", "wait:2"]),
     "bench-crossed.png": ([], [*CROSS, "F3", "wait:1.5", "r", "wait:1"]),
@@ -89,9 +86,9 @@ SHOTS = {
     "trail.png": ([], [*CROSS, *FILL, "wait:0.8", "Return", "wait:0.4"]),
     "pumphouse.png": ([], [*OPEN_PUMPS, *PUMPS, "wait:2", *DRAIN, *(["Up"] * 5), "wait:0.5"]),
     "switchrack.png": ([], [*RELAYS, "Escape", "text:f", "text:supply_1", "Return", *SUPPLY, "wait:1"]),
-    "towpath.png": ([], TOWPATH),
     "buses.png": ([], BUSES),
     "record.png": ([], ["F4", "F4", "wait:1", *(["Down"] * 15), "F5", "wait:14", "F4", "wait:1", *RECORD]),
+    "moment.png": ([], ["F4", "F4", "wait:1", *(["Down"] * 15), "F5", "wait:12", "F4", "wait:1", *MOMENT]),
     "mast.png": ([], MAST),
     "frames.png": ([], FRAMES),
     "frames-say.png": ([], SAY),

@@ -94,12 +94,20 @@ class OnTheScreen(unittest.TestCase):
             record = seat.desk.bench.record
             first = next(each for each in record.since(0) if each.kind is Kind.CONFIRMED and each.subject == "beacon")
             await seat.until(lambda: looking.lanes.end > first.t)
+            await seat.until(
+                lambda: any(each.kind is Kind.MOVED and each.subject == "beacon" for each in record.since(0))
+            )
             looking.go_to(first.t)
             await seat.press("enter")
             await seat.sees("as it stood at", "past", "beacon", "50 %", "asked", "confirmed")
             beacon = moment_at(seat.desk.bench, first.number).points["beacon"]
             self.assertEqual((50.0, True), (beacon.asked, beacon.agrees))
             self.assertAlmostEqual(50.0, beacon.got, delta=0.3)
+            then, point = Then(seat.desk.bench, looking.lanes), seat.desk.bench.plan.points["beacon"]
+            asked = next(each for each in record.since(0) if each.kind is Kind.ASKED and each.subject == "beacon")
+            for number, states in ((asked.number, ["reached"] + 6 * ["coming"]), (len(record) - 1, 7 * ["reached"])):
+                trail = then.trail(seat.desk, moment_at(seat.desk.bench, number), point)
+                self.assertEqual((states, ""), ([stage.state for stage in trail.stages], trail.reason))
             beacon = moment_at(seat.desk.bench, first.number - 1).points["beacon"]
             self.assertEqual((50.0, None), (beacon.asked, beacon.got))
             await seat.press("left")

@@ -9,7 +9,7 @@ from math import nan
 from msgspec.structs import replace
 
 from cavet import units
-from cavet.bench import Plan, RunningBench, build_world, line_names
+from cavet.bench import Diagnosis, Plan, RunningBench, StageState, build_world, line_names
 from cavet.boards.buses import BusDevice, SpiChip
 from cavet.boards.parts import Part
 from cavet.hosts import Asked, PinPoint, Point, PointKind
@@ -19,13 +19,16 @@ from cavet.units import show_duration
 from cavet.wording import plain
 from cavet.workbench import views
 from cavet.workbench.courses import COURSE_SECONDS, Course
+from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.devices import DeviceView
 from cavet.workbench.drawing.parts import PartView
 from cavet.workbench.drawing.rails import CourseView, HeadView, LineView, RailsView, RailView
 from cavet.workbench.drawing.rig import BasinView
 from cavet.workbench.drawing.spine import BeliefView, BoardView, PinView
+from cavet.workbench.drawing.trail import TrailView
 from cavet.workbench.record.moment import READY, Moment, PointThen
 from cavet.workbench.roster import Head, Roster
+from cavet.workbench.trail_views import trail_view
 
 FULL_TURN = 180.0
 NEAR = 1e-6
@@ -247,15 +250,39 @@ class Then:
 
     # the trail
 
-    def trail(self, moment: Moment, point: Point) -> Trail | None:
-        """The last command of a point up to the moment, as far as it had come."""
+    def trail(self, desk: Desk, moment: Moment, point: Point) -> TrailView | None:
+        """The last command of a point up to the moment, as far as it had come. What it had not reached by then was
+        still to come, unless it had ended, or stood still for a good while."""
         record = self._bench.history
         asked = moment.states.get((point.board, Topic.POINT, point.name, Kind.ASKED))
         if asked is None:
             return None
-        made = Trails()
-        made.follow([asked, *(event for event in record.trail(asked.number) if event.number <= moment.number)])
-        return made.all.get(asked.number)
+        effects = record.trail(asked.number)
+        by_then = [event for event in effects if event.number <= moment.number]
+        trail = _followed([asked, *by_then])
+        whole = _followed([asked, *effects])
+        known, ended_later = desk.standings.diagnose(whole), whole.stopped is not None and trail.stopped is None
+        is_settled = trail.stopped is not None or moment.t - trail.latest.t > views.ASTRAY_SECONDS
+        if len(by_then) == len(effects) and is_settled:
+            return trail_view(desk, trail, diagnosis=known)
+        states = {
+            kind: StageState.REACHED if kind in trail.steps else _still(state, ended_later)
+            for kind, state in known.states.items()
+        }
+        return trail_view(desk, trail, diagnosis=Diagnosis(states))
+
+
+def _still(state: StageState, ended_later: bool) -> StageState:
+    """How a stage stood that was not reached by then; what is left out may be so only since it ended later."""
+    kept = (StageState.UNSEEN,) if ended_later else (StageState.UNSEEN, StageState.LEFT_OUT)
+    return state if state in kept else StageState.COMING
+
+
+def _followed(events: list[Event]) -> Trail:
+    """A command, from its own events."""
+    made = Trails()
+    made.follow(events)
+    return made.all[events[0].number]
 
 
 def _known(value: float) -> float:

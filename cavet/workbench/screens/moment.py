@@ -16,7 +16,7 @@ from cavet.drawings.canvas import HEATHER, PAPER, QUIET, Canvas
 from cavet.faults import note_fault
 from cavet.hosts import Point
 from cavet.wording import WrongError
-from cavet.workbench import keymap, trail_views
+from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.lines import draw_foot
 from cavet.workbench.drawing.rails import draw_rails, lay_out
@@ -114,8 +114,7 @@ class MomentScreen(ModalScreen[str | None]):
         rails.look(listed, lambda width, height: draw_rails(listed, layout, width, height))
         board = self._then.board(moment, self.point)
         self._picture("board").look(board, partial(draw_board, board))
-        trail = self._then.trail(moment, self.point)
-        view = TrailsView(current=trail_views.trail_view(self._desk, trail) if trail is not None else None)
+        view = TrailsView(current=self._then.trail(self._desk, moment, self.point))
         self._picture("trail").look(view, partial(draw_trails, view))
         keys, message = keymap.foot(keymap.MOMENT, tight=self.has_class("one")), self._message
         self._picture("foot").look(
