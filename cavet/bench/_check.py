@@ -231,6 +231,18 @@ class Checker:
         except ValueError as error:
             raise self._fail(raw, 'hex pairs in quotes, such as "0D 0A", or text after @', path) from error
 
+    def _read_walk(self, raw: object, key: Key, unit: str, path: Path) -> bool | tuple[str, ...] | None:
+        if isinstance(raw, bool):
+            return raw or None
+        if not (isinstance(raw, list) and raw and all(isinstance(item, str) for item in raw)):
+            raise self._fail(raw, "true, or outputs in brackets", path)
+        return tuple(raw)
+
+    def _read_sets(self, raw: object, key: Key, unit: str, path: Path) -> tuple[tuple[str, ...], ...]:
+        if not isinstance(raw, list):
+            raise self._fail(raw, "lists of names in brackets", path)
+        return tuple(self._read_texts(item, key, unit, (*path, place)) for place, item in enumerate(raw))
+
     def _read_table(self, raw: object, key: Key, unit: str, path: Path) -> dict[str, Any]:
         if not isinstance(raw, dict):
             raise self._fail(raw, "a table", path)

@@ -7,6 +7,7 @@ from typing import Any
 
 import msgspec
 
+from cavet.bench._check_reading import CheckPlan, Wishes
 from cavet.bench._devices import ModbusPlan, ScpiPlan
 from cavet.bench._format_reading import FormatPlan
 from cavet.boards import Defect, Profile, Quantity, Reflex
@@ -77,6 +78,11 @@ class LinkPlan(msgspec.Struct, frozen=True, kw_only=True):
     """The broker that board and host are on: `own`, or HOST:PORT; "" where there is none between them."""
 
     @property
+    def words(self) -> tuple[str, ...]:
+        """What it may be called: its board, its name, both, the board and the kind."""
+        return self.board, self.name, f"{self.board}.{self.name}", f"{self.board}.{self.kind}"
+
+    @property
     def simulated(self) -> bool:
         return self.address == SIMULATED
 
@@ -136,6 +142,9 @@ class Plan(msgspec.Struct, frozen=True, kw_only=True):
     defects: dict[str, Defect]
     hosts: dict[str, HostPlan]
     points: dict[str, Point]
+    needs: dict[str, Wishes] = {}
+    """What is set before an output can move its part, where anything is."""
+    checks: dict[str, CheckPlan] = {}
     broker: OwnBroker = OwnBroker()
     path: str = ""
     """Where its file is; "" for a text that is in none."""
@@ -159,7 +168,7 @@ class Plan(msgspec.Struct, frozen=True, kw_only=True):
         `WrongError`."""
         found = [
             link for link in self.links.values()
-            if word in (link.board, link.name, f"{link.board}.{link.name}", f"{link.board}.{link.kind}")
+            if word in link.words
         ]  # fmt: skip
         if not found:
             known = sorted({link.board for link in self.links.values()} | set(self.links))

@@ -13,6 +13,7 @@ import msgspec
 from cavet.bench import _schema as schema
 from cavet.bench._bus_reading import BusReader, line_of
 from cavet.bench._check import Checker
+from cavet.bench._check_reading import CheckPlan, read_checks, read_needs
 from cavet.bench._device_reading import read_device
 from cavet.bench._devices import DeviceReader, ModbusPlan, ScpiPlan
 from cavet.bench._format_reading import FormatPlan, FormatReader, load_frames
@@ -65,6 +66,7 @@ class _Reader:
         profiles = self._profiles_of_hosts(hosts, links_found, boards)
         points = self._points(hosts, profiles)
         self._check_sums(rig, boards)
+        defects = self._defects(boards)
         return Plan(
             name=top["name"] or "bench",
             seed=top["seed"],
@@ -73,9 +75,11 @@ class _Reader:
             rig=rig,
             rig_steps={name: table["step"] for name, table in rig_tables.items() if table.get("step")},
             basins=self._basins(rig_tables, boards),
-            defects=self._defects(boards),
+            defects=defects,
             hosts=hosts,
             points=points,
+            needs=read_needs(self._checker, self._top["points"], points),
+            checks=self._checks(points, defects, links_found),
             broker=read_broker(self._checker, top["broker"]),
         )
 
@@ -98,6 +102,13 @@ class _Reader:
                     found[name] = _unanswered(point) if hosts[table["board"]].manners.unit == 0 else point
         check_overlaps(self._checker, found.values())
         return found
+
+    def _checks(
+        self, points: dict[str, Point], defects: dict[str, Defect], links: dict[str, LinkPlan]
+    ) -> dict[str, CheckPlan]:
+        words = [word for link in links.values() for word in link.words]
+        boards = [link.board for link in links.values()] + self._declared("boards") + self._declared("hosts")
+        return read_checks(self._checker, self._tables("checks", schema.CHECK), points, defects, words, boards)
 
     def _tables(
         self, name: str, section: schema.Section, inside: Path = (), data: Any = None

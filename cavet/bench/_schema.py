@@ -6,6 +6,7 @@ The reader, the documentation and the suggestions all come from these tables.
 from __future__ import annotations
 
 from cavet.bench._schema_belief import HOST, LINK, POINT
+from cavet.bench._schema_checks import CHECK, DELAYS, REST
 from cavet.bench._schema_devices import DEVICE
 from cavet.bench._schema_formats import GIVEN, GIVES, TAKES, USB
 from cavet.bench._schema_mqtt import BROKER, HEALTH, REFLEX, STATION, TOPIC
@@ -34,7 +35,7 @@ FILE = Section(
         Key(name="seed", kind="text", doc="where chance begins: noise, bounces, losses", default="cavet"),
         *(
             Key(name=name, kind="table", doc="see below", default={})
-            for name in ("boards", "links", "broker", "rig", "defects", "hosts", "points", "profiles")
+            for name in ("boards", "links", "broker", "rig", "defects", "hosts", "points", "profiles", "checks")
         ),
     ),
 )
@@ -42,11 +43,11 @@ FILE = Section(
 SECTIONS = (
     FILE, BOARD, PART, BUS, SUPPLY, REFLEX, IDENTITY, CELL, RECORDS, QUEUE, COMMAND, STATION, TOPIC, HEALTH,
     TAKES, GIVES, GIVEN, USB, LINK, BROKER, QUANTITY, DEFECT, HOST, DEVICE,
-    POINT, PROFILE,
+    POINT, PROFILE, CHECK, REST, DELAYS,
 )  # fmt: skip
 
 __all__ = [
-    "BOARD", "BROKER", "BUS", "CELL", "COMMAND", "DEFECT", "DEVICE", "FILE", "GIVEN", "GIVES", "HEALTH", "HOST",
-    "IDENTITY", "LINK", "PART", "POINT", "PROFILE", "QUANTITY", "QUEUE", "RECORDS", "REFLEX", "SECTIONS",
-    "STATION", "SUPPLY", "TAKES", "TOPIC", "USB", "Key", "Section",
+    "BOARD", "BROKER", "BUS", "CELL", "CHECK", "COMMAND", "DEFECT", "DELAYS", "DEVICE", "FILE", "GIVEN", "GIVES",
+    "HEALTH", "HOST", "IDENTITY", "LINK", "PART", "POINT", "PROFILE", "QUANTITY", "QUEUE", "RECORDS", "REFLEX",
+    "REST", "SECTIONS", "STATION", "SUPPLY", "TAKES", "TOPIC", "USB", "Key", "Section",
 ]  # fmt: skip

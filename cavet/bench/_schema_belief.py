@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from cavet.bench import _schema_formats as formats
+from cavet.bench._schema_checks import NEEDS
 from cavet.bench._schema_devices import BUSES_LINK_KEYS, DEVICE_POINT_KEYS
 from cavet.bench._schema_features import STEPPER_POINT_KEYS
 from cavet.bench._schema_mqtt import HOST_KEYS, LINK_KEYS, POINT_KEYS
@@ -252,6 +253,7 @@ POINT = Section(
             choices=tuple(kind.value for kind in PointKind),
             required=True,
         ),
+        NEEDS,
         *_PLACE_KEYS,
     ),
     variants={

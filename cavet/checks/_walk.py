@@ -1,0 +1,254 @@
+"""The walk: each output in turn, alone, to its far end and back to rest; exactly its own part must move.
+
+What moved is what follows from the wish in the record: parts that set out or arrived, by its cause. So nothing is taken
+for it that moves at the same time for another reason.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterator, Iterable, Sequence
+
+import msgspec
+
+from cavet.bench import LOOK_SECONDS, MOVE_SECONDS, Diagnosis, RunningBench, Standings, ask_and_follow, until_ready
+from cavet.boards.parts import Part
+from cavet.hosts import Asked, PinPoint, Point, PointKind
+from cavet.record import Kind, Topic, Trail
+from cavet.wording import UnreachableError, listed
+
+BY = "walk"
+TEXT = "8"
+"""What is shown on what shows texts."""
+PICTURE = '"8'
+PULSE_SHARE = 0.1
+"""A pulse lasts this share of the longest that there is."""
+NEAR = 1e-6
+BACK_SHARE = 0.02
+Stood = float | bool | str
+Standing = tuple[Stood, Stood]
+"""How a part stands: in what the host would have to send to bring it there, and by its own state."""
+
+
+class Walked(msgspec.Struct, frozen=True, kw_only=True):
+    """What came of one output: `names` is the part that it names, "" for none; `moved` those that did, by
+    `BOARD.PART`; `held` is `None` where it can't move alone; `trail` the number of its wish, `None` where none was
+    made."""
+
+    output: str
+    names: str
+    moved: tuple[str, ...]
+    held: bool | None
+    why: str = ""
+    trail: int | None = None
+
+
+class Walk:
+    """Walks outputs of a bench that runs."""
+
+    def __init__(self, bench: RunningBench, standings: Standings | None = None) -> None:
+        self._bench = bench
+        self._standings = standings or Standings(bench)
+        self._shared = _shared_parts(bench.plan.points.values())
+
+    def outputs(self, names: Sequence[str] = ()) -> list[Point]:
+        """All outputs, or those of these names, in the bench's order. Raises `WrongError`."""
+        wanted = {self._bench.plan.point(name).name for name in names}
+        points = [point for point in self._bench.plan.points.values() if point.kind.is_output]
+        return [point for point in points if not names or point.name in wanted]
+
+    async def walk(self, outputs: Sequence[str] = ()) -> AsyncIterator[Walked]:
+        """Walk them, one after the other. However it ends, what was touched goes to rest."""
+        try:
+            for point in self.outputs(outputs):
+                yield await self.one(point)
+        finally:
+            self._bench.rest(by=BY)
+
+    async def one(self, point: Point) -> Walked:
+        """Walk one output."""
+        names = self._names(point)
+        try:
+            await until_ready(self._bench.host_links[point.board])
+            for name, value in self._bench.plan.needs.get(point.name, ()):
+                if why := await self._set(self._bench.plan.points[name], value):
+                    return Walked(output=point.name, names=names, moved=(), held=False, why=f"it needs {name}: {why}")
+            found = await self._there_and_back(point, names)
+            for name, _ in reversed(self._bench.plan.needs.get(point.name, ())):
+                need = self._bench.plan.points[name]
+                await self._set(need, _rest_of(need))
+            return found
+        except UnreachableError as error:
+            return Walked(output=point.name, names=names, moved=(), held=False, why=str(error))
+
+    async def _set(self, point: Point, value: Asked) -> str:
+        """Set what another output needs; tell why that did not go, "" where it did."""
+        _, diagnosis = await self._ask(point, value)
+        return diagnosis.reason if diagnosis.broken is not None else ""
+
+    async def _ask(self, point: Point, value: Asked) -> tuple[Trail, Diagnosis]:
+        return await ask_and_follow(self._bench, self._standings, point, value, BY)
+
+    async def _there_and_back(self, point: Point, names: str) -> Walked:
+        far, rest = _far_of(point), _rest_of(point)
+        got = self._bench.host_links[point.board].session.readings[point.name].got
+        if got is not None and point.kind is not PointKind.PULSE and point.same(got, far):
+            await self._ask(point, rest)
+        before = self._stand()
+        trail, diagnosis = await self._ask(point, far)
+        await self._come_to_rest(trail.number, named=names)
+        there, is_held = self._stand(), self._is_held(names)
+        moved = self._moved(trail.number, before, there)
+        back, _ = await self._ask(point, rest)
+        await self._come_to_rest(back.number, named=names)
+        held, why = self._judge(point, names, moved, diagnosis, (before, there, self._stand()))
+        if is_held and held is False and diagnosis.broken is not None:
+            held = None
+        return Walked(
+            output=point.name, names=names, moved=tuple(sorted(moved)), held=held, why=why, trail=trail.number
+        )
+
+    # the truth
+
+    def _parts(self) -> Iterable[tuple[str, Part]]:
+        for board in self._bench.world.boards.values():
+            for part in board.circuit.parts.values():
+                if not part.senses:
+                    yield f"{board.name}.{part.name}", part
+
+    def _stand(self) -> dict[str, Standing]:
+        """How each part stands now."""
+        self._bench.board_side.turn()
+        now = self._bench.clock.now()
+        return {path: (part.stands_as(now), part.state(now)) for path, part in self._parts()}
+
+    async def _come_to_rest(self, number: int, *, named: str) -> None:
+        """Wait until nothing is on its way that follows from a wish: what it has driven has arrived."""
+        deadline = self._bench.clock.now() + MOVE_SECONDS
+        while self._bench.clock.now() < deadline:
+            self._bench.board_side.turn()
+            now = self._bench.clock.now()
+            touched = self._touched(number) | {named}
+            if not any(part.busy(now) for path, part in self._parts() if path in touched):
+                return
+            await asyncio.sleep(LOOK_SECONDS)
+
+    def _touched(self, number: int) -> set[str]:
+        events = self._bench.record.trail(number)
+        kinds = (Kind.MOVED, Kind.MOVING)
+        return {f"{each.board}.{each.subject}" for each in events if each.topic is Topic.PART and each.kind in kinds}
+
+    def _moved(self, number: int, before: dict[str, Standing], there: dict[str, Standing]) -> set[str]:
+        """What has moved by a wish: it stands elsewhere now, or went away and came back."""
+        touched = self._touched(number) & before.keys()
+        went = {
+            f"{event.board}.{event.subject}"
+            for event in self._bench.record.trail(number)
+            if event.kind is Kind.MOVING and event.topic is Topic.PART
+        }
+        values: dict[str, set[Stood]] = {}
+        for event in self._bench.record.trail(number):
+            if event.kind is Kind.MOVED and event.topic is Topic.PART and not isinstance(event.value, bytes | None):
+                values.setdefault(f"{event.board}.{event.subject}", set()).add(event.value)
+        return {
+            path for path in touched
+            if path in went or len(values.get(path, ())) > 1 or any(map(_differs, before[path], there[path]))
+        }  # fmt: skip
+
+    # what is to be said of it
+
+    def _names(self, point: Point) -> str:
+        """The part that an output names, by its board; "" where that board is none of ours, or has no such part."""
+        host = self._bench.plan.hosts[point.board]
+        board = self._bench.plan.links[host.link].board
+        name = point.part or point.name
+        plan = self._bench.plan.boards.get(board)
+        return f"{board}.{name}" if plan is not None and name in plan.parts else ""
+
+    def _is_seen(self, point: Point) -> bool:
+        host = self._bench.plan.hosts[point.board]
+        return self._bench.plan.links[host.link].board in self._bench.world.boards
+
+    def _is_held(self, names: str) -> bool:
+        """Whether a part is held where it is by the world around it."""
+        return bool(names) and getattr(self._bench.world.part(names), "stalled", False) is True
+
+    def _judge(
+        self, point: Point, names: str, moved: set[str], diagnosis: Diagnosis, stood: Sequence[dict[str, Standing]]
+    ) -> tuple[bool | None, str]:
+        others = sorted(moved - {names})
+        reason = diagnosis.reason if diagnosis.broken is not None else ""
+        if not self._is_seen(point):
+            return (False, reason) if reason else (True, "read back; its parts can't be seen")
+        if others:
+            also = f"moved {listed(others, 'and')}" + ("" if names in moved else f", not {names}" if names else "")
+            return False, also
+        if reason:
+            return False, reason
+        if not names:
+            return None, "it names no part of its board; it was confirmed, and nothing else moved"
+        if names not in moved:
+            if point.name not in self._bench.plan.needs and names in self._shared:
+                return None, f"it sets something of {names} that does not move it alone"
+            return False, f"{names} has not moved"
+        before, there, after = (each[names][0] for each in stood)
+        if _is_elsewhere(point, there):
+            return False, f"{names} moved the wrong way, or not so far: {_told(before)} at rest, then {_told(there)}"
+        if point.kind is not PointKind.PULSE and not _is_back(before, there, after):
+            return False, f"{names} did not go back to rest: {_told(after)}, before it {_told(before)}"
+        return True, ""
+
+
+def _shared_parts(points: Iterable[Point]) -> set[str]:
+    """The parts that several outputs of one board name."""
+    counts: dict[str, int] = {}
+    for point in points:
+        if point.kind.is_output:
+            path = f"{point.board}.{point.part or point.name}"
+            counts[path] = counts.get(path, 0) + 1
+    return {path for path, count in counts.items() if count > 1}
+
+
+def _far_of(point: Point) -> Asked:
+    """The far end: as far from rest as it goes."""
+    if point.kind is PointKind.SWITCH:
+        return not point.rest
+    if point.kind is PointKind.PIXELS:
+        return point.parse(PICTURE)
+    if point.kind.is_text:
+        return TEXT
+    if point.kind is PointKind.PULSE:
+        return max(point.low, PULSE_SHARE * point.high)
+    rest = float(point.rest)
+    return point.high if abs(point.high - rest) >= abs(point.low - rest) else point.low
+
+
+def _rest_of(point: Point) -> Asked:
+    return bool(point.rest) if point.kind is PointKind.SWITCH else point.rest
+
+
+def _differs(one: Stood, other: Stood) -> bool:
+    if isinstance(one, str) or isinstance(other, str):
+        return one != other
+    return abs(float(one) - float(other)) > NEAR
+
+
+def _told(stood: Stood) -> str:
+    if isinstance(stood, bool):
+        return "on" if stood else "off"
+    return stood if isinstance(stood, str) else f"{stood:g}"
+
+
+def _is_elsewhere(point: Point, there: Stood) -> bool:
+    """Whether a part stands somewhere else than its output was asked to be, where both count in the same."""
+    if isinstance(there, str) or not (isinstance(point, PinPoint) or point.kind is PointKind.SWITCH):
+        return False
+    return not point.same(point.from_wire(there), _far_of(point))
+
+
+def _is_back(before: Stood, there: Stood, after: Stood) -> bool:
+    """Whether a part is where it was before, but for a small share of its way: what begins between two steps of its
+    wire goes to one of them."""
+    if isinstance(before, str) or isinstance(there, str) or isinstance(after, str):
+        return before == after
+    return abs(float(before) - float(after)) <= max(NEAR, BACK_SHARE * abs(float(there) - float(before)))
