@@ -13,6 +13,7 @@ from cavet.bench._asking import (
 from cavet.bench._building import BROKER, build_world
 from cavet.bench._bus_reading import line_names
 from cavet.bench._by_hand import Answer
+from cavet.bench._check_reading import CheckPlan, DelaysPlan, RestPlan
 from cavet.bench._devices import ModbusPlan, ScpiPlan
 from cavet.bench._diagnosis import Diagnosis, StageState
 from cavet.bench._editing import Edits, edited
@@ -48,6 +49,7 @@ from cavet.bench._tape import LinkTape, Placed, Tape
 from cavet.bench._then import PastTrails
 from cavet.bench._thread import BenchThread, LoopThread
 from cavet.bench._toml import read_text
+from cavet.bench._walk import Walk, Walked
 
 __all__ = [
     "BROKER",
@@ -67,7 +69,9 @@ __all__ = [
     "BenchThread",
     "BoardPlan",
     "Carrier",
+    "CheckPlan",
     "Constant",
+    "DelaysPlan",
     "Diagnosis",
     "Edits",
     "Endpoint",
@@ -90,6 +94,7 @@ __all__ = [
     "Placed",
     "Plan",
     "PlanFile",
+    "RestPlan",
     "RunningBench",
     "Said",
     "ScpiPlan",
@@ -103,6 +108,8 @@ __all__ = [
     "Tape",
     "Telling",
     "UsbSpoken",
+    "Walk",
+    "Walked",
     "address_names",
     "address_problem",
     "ask_and_follow",

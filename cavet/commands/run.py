@@ -163,7 +163,7 @@ async def run(plan: Plan, program: Program, name: str, tunes: dict[str, float], 
             for defect in wish.defects:
                 bench.world.switch_defect(defect, True)
             await bench.start()
-            await asyncio.gather(*(until_ready(bench.host_links[host]) for host in hosts_of(plan, program, name)))
+            await asyncio.gather(*(until_ready(bench.host_links[host]) for host in program.hosts_for(name, plan)))
             runner = Runner(bench, program, tell)
             told = listen(bench, runner, program, name, tell)
             end = await runner.run(name, tunes)
@@ -171,13 +171,6 @@ async def run(plan: Plan, program: Program, name: str, tunes: dict[str, float], 
         finally:
             await bench.stop()
             tell.close()
-
-
-def hosts_of(plan: Plan, program: Program, name: str) -> list[str]:
-    """The hosts that a routine talks to, and those of boards that get rules, in the bench's order."""
-    others = {host for routine in program.routines.values() for host in routine.hosts}
-    wanted = program.routines[name].hosts | (program.hosts - others)
-    return [host for host in plan.hosts if host in wanted]
 
 
 def listen(

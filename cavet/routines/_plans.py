@@ -7,6 +7,7 @@ from typing import Any
 
 import msgspec
 
+from cavet.bench import Plan
 from cavet.boards import Rule
 from cavet.routines import _tree as tree
 from cavet.routines._compiling import Value
@@ -78,6 +79,12 @@ class Program(msgspec.Struct, frozen=True, kw_only=True):
     """The hosts that are spoken with, and those of boards that are given rules."""
     reflexes: dict[str, list[Rule]]
     """The rules that boards are given for the run."""
+
+    def hosts_for(self, name: str, plan: Plan) -> list[str]:
+        """The hosts that a routine talks to, and those of boards that get rules, in the bench's order."""
+        others = {host for routine in self.routines.values() for host in routine.hosts}
+        wanted = self.routines[name].hosts | (self.hosts - others)
+        return [host for host in plan.hosts if host in wanted]
 
     def steps(self) -> Iterable[tree.Step]:
         """All steps of all routines."""

@@ -7,11 +7,14 @@ for it that moves at the same time for another reason.
 from __future__ import annotations
 
 import asyncio
-from collections.abc import AsyncIterator, Iterable, Sequence
+from collections.abc import AsyncIterator, Iterable, Mapping, Sequence
 
 import msgspec
 
-from cavet.bench import LOOK_SECONDS, MOVE_SECONDS, Diagnosis, RunningBench, Standings, ask_and_follow, until_ready
+from cavet.bench._asking import LOOK_SECONDS, MOVE_SECONDS, ask_and_follow, until_ready
+from cavet.bench._diagnosis import Diagnosis
+from cavet.bench._running import RunningBench
+from cavet.bench._standing import Standings
 from cavet.boards.parts import Part
 from cavet.hosts import Asked, PinPoint, Point, PointKind
 from cavet.record import Kind, Topic, Trail
@@ -71,20 +74,34 @@ class Walk:
         try:
             await until_ready(self._bench.host_links[point.board])
             for name, value in self._bench.plan.needs.get(point.name, ()):
-                if why := await self._set(self._bench.plan.points[name], value):
+                if why := await self.bring(self._bench.plan.points[name], value):
                     return Walked(output=point.name, names=names, moved=(), held=False, why=f"it needs {name}: {why}")
             found = await self._there_and_back(point, names)
             for name, _ in reversed(self._bench.plan.needs.get(point.name, ())):
                 need = self._bench.plan.points[name]
-                await self._set(need, _rest_of(need))
+                await self.bring(need, _rest_of(need))
             return found
         except UnreachableError as error:
             return Walked(output=point.name, names=names, moved=(), held=False, why=str(error))
 
-    async def _set(self, point: Point, value: Asked) -> str:
-        """Set what another output needs; tell why that did not go, "" where it did."""
+    async def bring(self, point: Point, value: Asked) -> str:
+        """Set an output; tell why that did not go, "" where it did."""
         _, diagnosis = await self._ask(point, value)
         return diagnosis.reason if diagnosis.broken is not None else ""
+
+    def is_away(self, point: Point, before: Mapping[str, Standing]) -> bool:
+        """Whether the part of an output is not at rest: where both count in the same, by where it stands, else by where
+        it stood at rest `before`. Of one that is not seen nothing is said."""
+        names = self._names(point)
+        if not names:
+            return False
+        self._bench.board_side.turn()
+        part, now = self._bench.world.part(names), self._bench.clock.now()
+        if part.busy(now):
+            return True
+        if isinstance(point, PinPoint) or point.kind is PointKind.SWITCH:
+            return not point.same(point.from_wire(part.stands_as(now)), _rest_of(point))
+        return any(map(_differs, before[names], (part.stands_as(now), part.state(now))))
 
     async def _ask(self, point: Point, value: Asked) -> tuple[Trail, Diagnosis]:
         return await ask_and_follow(self._bench, self._standings, point, value, BY)
@@ -94,14 +111,14 @@ class Walk:
         got = self._bench.host_links[point.board].session.readings[point.name].got
         if got is not None and point.kind is not PointKind.PULSE and point.same(got, far):
             await self._ask(point, rest)
-        before = self._stand()
+        before = self.stand()
         trail, diagnosis = await self._ask(point, far)
         await self._come_to_rest(trail.number, named=names)
-        there, is_held = self._stand(), self._is_held(names)
+        there, is_held = self.stand(), self._is_held(names)
         moved = self._moved(trail.number, before, there)
         back, _ = await self._ask(point, rest)
         await self._come_to_rest(back.number, named=names)
-        held, why = self._judge(point, names, moved, diagnosis, (before, there, self._stand()))
+        held, why = self._judge(point, names, moved, diagnosis, (before, there, self.stand()))
         if is_held and held is False and diagnosis.broken is not None:
             held = None
         return Walked(
@@ -116,7 +133,7 @@ class Walk:
                 if not part.senses:
                     yield f"{board.name}.{part.name}", part
 
-    def _stand(self) -> dict[str, Standing]:
+    def stand(self) -> dict[str, Standing]:
         """How each part stands now."""
         self._bench.board_side.turn()
         now = self._bench.clock.now()

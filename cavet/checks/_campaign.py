@@ -1,0 +1,196 @@
+"""Campaigns: a check under many seeds, defects and faults, spread over processes, told in order whoever ran them."""
+
+from __future__ import annotations
+
+import functools
+import multiprocessing
+import re
+import signal
+from collections import deque
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Future, ProcessPoolExecutor
+from pathlib import Path
+from typing import Protocol
+
+import msgspec
+
+from cavet.bench import CheckPlan, Plan, load_bench
+from cavet.checks._carrying import Came, Case, RoutineAct, act_of, carry_out
+from cavet.checks._faults import draw
+from cavet.checks._small import Smaller
+from cavet.record import check_new
+from cavet.wording import WrongError, listed, nearest
+
+AHEAD = 4
+"""So many runs a process are handed out before the first of them is told."""
+WALK = "walk"
+
+
+class Wanted(msgspec.Struct, frozen=True, kw_only=True):
+    """What is wanted besides what the bench file says; `None` for what that says."""
+
+    seeds: int | None = None
+    defects: tuple[tuple[str, ...], ...] | None = None
+    faults: int | None = None
+    seed: str | None = None
+    records: Path | None = None
+    """The folder for the records of runs that do not hold."""
+
+
+class Order(msgspec.Struct, frozen=True, kw_only=True):
+    """A run that is to be done, by whoever does it: it can be sent to another process."""
+
+    bench: Path
+    case: Case
+    shows: tuple[str, ...] = ()
+    """The checks of which its record is asked."""
+    is_campaign: bool = False
+    record: Path | None = None
+    """Where its record is kept, if it does not hold."""
+
+
+class Done(msgspec.Struct, frozen=True, kw_only=True):
+    """What came of an order: of the run, and of the smallest one that still fails, where it is one of a campaign."""
+
+    came: Came
+    small: Came | None = None
+    routine: str | None = None
+    """A file of routines whose first one fails by itself."""
+    record: Path | None = None
+
+
+def with_checks(plan: Plan) -> Plan:
+    """A bench with its checks; with the walk, where it has none."""
+    return plan if plan.checks else msgspec.structs.replace(plan, checks={WALK: CheckPlan(name=WALK, walk=True)})
+
+
+def chosen_checks(plan: Plan, names: Sequence[str]) -> list[CheckPlan]:
+    """Those of these names; all where none is named. Where all that are named only look at the records of others,
+    those come along. Raises `WrongError`."""
+    known = plan.checks
+    for name in names:
+        if name not in known:
+            raise WrongError("check", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))
+    found = [known[name] for name in dict.fromkeys(names)] or list(known.values())
+    if any(check.acts for check in found):
+        return found
+    return [*(check for check in known.values() if check.acts and not check.program), *found]
+
+
+def orders_of(bench: Path, plan: Plan, checks: Sequence[CheckPlan], wanted: Wanted) -> list[Order]:
+    """All runs, in their order: check by check, set of defects by set of defects, seed by seed. Raises `WrongError`."""
+    shows = tuple(check.name for check in checks if check.shows and not check.acts)
+    if wanted.records is not None and not wanted.records.is_dir():
+        raise WrongError("--records", found=str(wanted.records), expected="a folder that is there")
+    return [
+        order for check in checks if check.acts and not check.program
+        for order in _orders_of(bench, plan, check, wanted, shows)
+    ]  # fmt: skip
+
+
+def _orders_of(bench: Path, plan: Plan, check: CheckPlan, wanted: Wanted, shows: tuple[str, ...]) -> Iterator[Order]:
+    base = plan.seed if wanted.seed is None else wanted.seed
+    count = check.seeds if wanted.seeds is None else wanted.seeds
+    faults = check.faults if wanted.faults is None else wanted.faults
+    sets = (check.defects if wanted.defects is None else wanted.defects) or ((),)
+    act = act_of(plan, check)
+    span = carry_out(plan, Case(check=check.name, seed=base)).t if faults else 0.0
+    for defects in sets:
+        for number in range(1, count + 1):
+            seed = base if count == 1 else f"{base}-{number}"
+            drawn = draw(plan, act.hosts(), seed, faults, span) if faults else ()
+            case = Case(check=check.name, seed=seed, defects=defects, faults=drawn)
+            record = wanted.records / record_name(case) if wanted.records is not None else None
+            if record is not None:
+                check_new(record, force=True)
+            is_campaign = count > 1 or bool(faults) or sets != ((),)
+            yield Order(bench=bench, case=case, shows=shows, is_campaign=is_campaign, record=record)
+
+
+def record_name(case: Case) -> str:
+    """What the file of a run's record is called."""
+    words = "-".join([case.check, *case.defects, case.seed])
+    return re.sub(r"[^\w.-]+", "_", words) + ".record"
+
+
+@functools.lru_cache(maxsize=4)
+def _plan_at(path: Path) -> Plan:
+    return with_checks(load_bench(path).plan)
+
+
+def do(order: Order) -> Done:
+    """Do a run; one of a campaign that fails is made small. Raises `WrongError`."""
+    plan = _plan_at(order.bench)
+    shows = [plan.checks[name] for name in order.shows]
+    came = carry_out(plan, order.case, shows)
+    if came.held:
+        return Done(came=came)
+    if order.record is not None:
+        carry_out(plan, order.case, shows, record=_new(order.record))
+    if not order.is_campaign:
+        return Done(came=came, record=order.record)
+    case = Smaller(lambda case: not carry_out(plan, case).held).of(order.case)
+    small = carry_out(plan, case, whole=True)
+    if small.held:  # it hangs on boards that were not there
+        case = Smaller(lambda case: not carry_out(plan, case, whole=True).held).of(order.case)
+        small = carry_out(plan, case, whole=True)
+    act = act_of(plan, plan.checks[case.check])
+    routine = act.text(case) if isinstance(act, RoutineAct) else None
+    return Done(came=came, small=small, routine=routine, record=order.record)
+
+
+def _new(path: Path) -> Path:
+    path.unlink(missing_ok=True)
+    return path
+
+
+class Workers(Protocol):
+    """Whoever does orders: other processes, other machines."""
+
+    def submit(self, order: Order) -> Future[Done]:
+        """Hand one out."""
+
+    def close(self) -> None:
+        """End them; what is not done is left."""
+
+    @property
+    def count(self) -> int:
+        """How many there are."""
+
+
+class Processes:
+    """Processes of this machine."""
+
+    def __init__(self, count: int) -> None:
+        self.count = count
+        context = multiprocessing.get_context("spawn")
+        self._pool = ProcessPoolExecutor(count, mp_context=context, initializer=_leave_signals)
+
+    def submit(self, order: Order) -> Future[Done]:
+        """Hand one out."""
+        return self._pool.submit(do, order)
+
+    def close(self) -> None:
+        """End them; what is not done is left."""
+        for process in list((self._pool._processes or {}).values()):
+            process.terminate()
+        self._pool.shutdown(wait=True, cancel_futures=True)
+
+
+def _leave_signals() -> None:
+    """Who is at the terminal ends the first process, and that one its workers."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+
+
+def run_all(orders: Sequence[Order], workers: Workers | None = None) -> Iterator[Done]:
+    """Do all of them, here or by workers; give what came of each, in their order."""
+    if workers is None:
+        yield from map(do, orders)
+        return
+    waiting: deque[Future[Done]] = deque()
+    for order in orders:
+        waiting.append(workers.submit(order))
+        if len(waiting) >= AHEAD * workers.count:
+            yield waiting.popleft().result()
+    while waiting:
+        yield waiting.popleft().result()

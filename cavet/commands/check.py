@@ -1,0 +1,217 @@
+"""`cavet check BENCH [NAME …]`: does it hold?"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import click
+import msgspec
+
+from cavet.bench import CheckPlan, Walked
+from cavet.checks import (
+    Came,
+    Case,
+    Done,
+    Processes,
+    Ran,
+    Wanted,
+    chosen_checks,
+    junit,
+    orders_of,
+    run_all,
+    with_checks,
+)
+from cavet.commands._bench import open_bench
+from cavet.commands._completing import complete_benches
+from cavet.commands._saying import as_json
+from cavet.units import show_duration
+from cavet.wording import WrongError, listed, nearest, plain
+
+HELD, FAILED, NEITHER = "✓", "✕", "·"
+AS_IT_IS = "as it is"
+MOST_RUNS = 1_000_000
+
+
+@click.command("check")
+@click.argument("bench", shell_complete=complete_benches)
+@click.argument("names", nargs=-1, metavar="[NAME …]")
+@click.option("--seeds", type=click.IntRange(1, MOST_RUNS), metavar="N", help="So many runs, each with its own seed.")
+@click.option("--defects", metavar="A+B,C", help="Sets of defects, each in runs of its own.")
+@click.option("--faults", type=click.IntRange(0, 1000), metavar="N", help="So many faults in each run, at drawn times.")
+@click.option("--seed", metavar="TEXT", help="In the place of the bench's: the same one, the same lines.")
+@click.option("--jobs", type=click.IntRange(1, 256), default=1, metavar="N", help="Over so many processes.")
+@click.option("--junit", "xml", type=click.Path(path_type=Path), metavar="FILE", help="The results as JUnit XML, too.")
+@click.option("--records", type=click.Path(path_type=Path), metavar="DIR", help="Keep the records of runs that fail.")
+@click.option("--allow-programs", is_flag=True, help="Run the programs that the checks name.")
+@click.option("--json", "json_lines", is_flag=True, help="JSON lines.")
+def command(
+    bench: str, names: tuple[str, ...], seeds: int | None, defects: str | None, faults: int | None, seed: str | None,
+    jobs: int, xml: Path | None, records: Path | None, allow_programs: bool, json_lines: bool,
+) -> int:  # fmt: skip
+    """Run the checks of BENCH, all or those named; one without any has the walk. Exit code 1 where one failed."""
+    opened = open_bench(bench)
+    plan = with_checks(opened.plan)
+    checks = chosen_checks(plan, names)
+    programs = [check.name for check in checks if check.program]
+    if programs and not allow_programs:
+        raise WrongError(
+            f"checks.{programs[0]}", found="a program", expected="--allow-programs, if it may be run; nothing was run"
+        )
+    wanted = Wanted(
+        seeds=seeds, defects=read_sets(defects, list(plan.defects)), faults=faults, seed=seed, records=records
+    )
+    orders = orders_of(opened.path, plan, checks, wanted)
+    workers = Processes(jobs) if jobs > 1 and len(orders) > 1 else None
+    report = Report(checks, seed if seed is not None else plan.seed, json_lines=json_lines, many=len(orders))
+    try:
+        for done in run_all(orders, workers):
+            report.take(done)
+    finally:
+        if workers is not None:
+            workers.close()
+    report.end()
+    if xml is not None:
+        write_text(xml, junit(report.runs))
+    return int(report.failed > 0)
+
+
+def read_sets(text: str | None, known: Sequence[str]) -> tuple[tuple[str, ...], ...] | None:
+    """`A+B,C` as sets of defects; an empty one is the bench as it is. Raises `WrongError`."""
+    if text is None:
+        return None
+    sets = tuple(tuple(name.strip() for name in part.split("+") if name.strip()) for part in text.split(","))
+    for name in (name for each in sets for name in each):
+        if name not in known:
+            expected = f"one of {listed(known)}" if known else "none: the bench has no defects"
+            raise WrongError("--defects", found=name, expected=expected, nearest=nearest(name, known))
+    return sets
+
+
+def write_text(path: Path, text: str) -> None:
+    """Write a file. Raises `WrongError`."""
+    try:
+        path.write_text(text, "utf-8")
+    except OSError as error:
+        raise WrongError(
+            str(path), found=error.strerror or str(error), expected="a file that can be written"
+        ) from error
+
+
+class Report:
+    """Tells what came of runs, in their order, and keeps what has to be told at the end."""
+
+    def __init__(self, checks: Sequence[CheckPlan], seed: str, *, json_lines: bool, many: int) -> None:
+        self._checks = checks
+        self._seed = seed
+        self._json = json_lines
+        self._many = many
+        self.runs: list[Ran] = []
+        self._shown: dict[str, list[str]] = {check.name: [] for check in checks if not check.acts}
+        self._t = 0.0
+
+    @property
+    def failed(self) -> int:
+        """How many runs did not hold."""
+        return sum(not run.held for run in self.runs)
+
+    def take(self, done: Done) -> None:
+        """Tell of a run."""
+        came, case = done.came, done.came.case
+        self._t += came.t
+        for name, problem in came.shown.items():
+            if problem:
+                self._shown[name].append(f"{_title(case)}: {problem}")
+        for walked in came.walked:
+            self._say(walk_line(case, walked), walk_words(walked))
+        more = "\n".join(part for part in (came.trail, _small_words(done)) if part)
+        self._ran(case.check, _title(case), came, more, done)
+
+    def _ran(self, check: str, title: str, came: Came, more: str, done: Done | None) -> None:
+        self.runs.append(Ran(check=check, name=title, held=came.held, t=came.t, why=came.why, more=more))
+        words = f"{HELD if came.held else FAILED} {check:16} {title:24} {show_duration(came.t):>8}"
+        words += "" if came.held else f"  {plain(came.why)}"
+        lines = [words, *(f"    {line}" for line in more.splitlines() if not came.held)]
+        self._say(run_line(came, done), "\n".join(line.rstrip() for line in lines))
+
+    def end(self) -> None:
+        """Tell what the records showed, then how many there were."""
+        for name, problems in self._shown.items():
+            why = (
+                problems[0] + (f"; and {len(problems) - 1} more runs" if len(problems) > 1 else "") if problems else ""
+            )
+            came = Came(case=Case(check=name, seed=self._seed), held=not problems, t=round(self._t, 6), why=why)
+            self._ran(name, "what the records show", came, "", None)
+        failed_checks = len({run.check for run in self.runs if not run.held})
+        count = len({run.check for run in self.runs})
+        line = {
+            "event": "checked", "checks": count, "runs": len(self.runs), "failed": self.failed,
+            "failed_checks": failed_checks,
+        }  # fmt: skip
+        words = f"{count} checks, {len(self.runs)} runs, {show_duration(self._t)} of bench time: "
+        words += f"{self.failed} failed" if self.failed else "all held"
+        self._say(line, words)
+
+    def _say(self, line: dict[str, Any], words: str) -> None:
+        click.echo(as_json(line) if self._json else words)
+
+
+def _title(case: Case) -> str:
+    """What a run of a check is called: its seed and its defects."""
+    return f"{case.seed} {'+'.join(case.defects)}".strip()
+
+
+def _small_words(done: Done) -> str:
+    """The smallest run that still fails, in words."""
+    if done.small is None:
+        return ""
+    case = done.small.case
+    left = [*(f"defect {name}" for name in case.defects), *map(str, case.faults)]
+    words = f"the smallest that still fails, with --seed {case.seed}: {listed(left, 'and') if left else 'as it is'}"
+    return f"{words}\n{_head_of(done.routine)}" if done.routine else words
+
+
+def _head_of(routine: str) -> str:
+    """The routine `failing` alone, of a file that has all that it does, too."""
+    lines: list[str] = []
+    for line in routine.splitlines():
+        if line.startswith("routine ") and lines:
+            break
+        lines.append(line)
+    while lines and (not lines[-1].strip() or lines[-1].startswith("#")):
+        lines.pop()
+    return "\n".join(lines)
+
+
+def walk_line(case: Case, walked: Walked) -> dict[str, Any]:
+    """An output that was walked, as a JSON object."""
+    return {
+        "event": "walked", "check": case.check, "seed": case.seed, "defects": list(case.defects),
+        "output": walked.output, "names": walked.names, "moved": list(walked.moved), "held": walked.held,
+        "why": plain(walked.why),
+    }  # fmt: skip
+
+
+def walk_words(walked: Walked) -> str:
+    """The same for a person."""
+    sign = {True: HELD, False: FAILED, None: NEITHER}[walked.held]
+    return f"  {sign} {walked.output:20} {plain(walked.why)}".rstrip()
+
+
+def run_line(came: Came, done: Done | None) -> dict[str, Any]:
+    """A run, as a JSON object."""
+    case = came.case
+    record = str(done.record) if done is not None and done.record is not None and not came.held else None
+    line: dict[str, Any] = {
+        "event": "run", "check": case.check, "seed": case.seed, "defects": list(case.defects), "held": came.held,
+        "t": came.t, "why": plain(came.why), "record": record,
+    }  # fmt: skip
+    if case.faults:
+        line["faults"] = [msgspec.to_builtins(fault) for fault in case.faults]
+    if done is not None and done.small is not None:
+        left = done.small.case
+        line["small"] = {"defects": list(left.defects), "faults": [msgspec.to_builtins(each) for each in left.faults]}
+        if done.routine is not None:
+            line["routine"] = done.routine
+    return line
