@@ -16,40 +16,31 @@ that `CAVET_RECORDS` names.
 
 from __future__ import annotations
 
+import asyncio
 import contextlib
 import functools
 import math
 import os
 import re
-import subprocess
-import sys
 import unittest
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
-from typing import Any, ClassVar, NamedTuple
+from typing import Any, ClassVar
 
 from cavet import units
+from cavet.checks import Ended, run_program
 from cavet.demo import find_bench
 from cavet.library.blocking import Bench, open
 from cavet.library.codec import Decoded, as_text
 from cavet.library.core import Value
 from cavet.library.errors import Refused, TooLate, Unconfirmed
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import WrongError
 
 NEAR = 0.01
 """Two numbers are the same when they differ by no more than this share of the greater one, percent and degrees also by
 half of one: a wire rounds them."""
 ROUNDED = ("%", "deg")
 PROGRAM_SECONDS = 30.0
-END_SECONDS = 2.0
-
-
-class Ended(NamedTuple):
-    """What became of a program: its exit code, and what it has written."""
-
-    code: int
-    output: str
-    errors: str
 
 
 class BenchCase(unittest.TestCase):
@@ -177,33 +168,15 @@ class BenchCase(unittest.TestCase):
         """
         if not self.real:
             raise WrongError("program", found="a test in fast time", expected="a class with real = True")
-        words = [self._with_endpoints(word) for word in call]
-        words = [sys.executable if word == "python" else word for word in words[:1]] + words[1:]
         try:
-            process = subprocess.Popen(
-                words, cwd=self.bench_file.parent, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE,
-                stderr=subprocess.PIPE, start_new_session=True, text=True, errors="replace",
-            )  # fmt: skip
-        except OSError as error:
-            self.fail(f"{words[0]} can't be started: {error.strerror}")
-        try:
-            output, errors = process.communicate(timeout=within)
-            _end_all(process)  # what it has started and left behind
-        except subprocess.TimeoutExpired:
-            output, errors = _end_all(process)
-            self.fail(f"{words[0]} had not ended within {within:g} s\n{output}{errors}")
-        return Ended(process.returncode, output, errors)
-
-    def _with_endpoints(self, word: str) -> str:
-        endpoints = self.bench.endpoints
-
-        def address(found: re.Match[str]) -> str:
-            if found[1] not in endpoints:
-                expected = f"one of {listed(endpoints)}"
-                raise WrongError("program", found=found[1], expected=expected, nearest=nearest(found[1], endpoints))
-            return str(endpoints[found[1]])
-
-        return re.sub(r"\{([\w.-]+)\}", address, word)
+            ended = asyncio.run(run_program(list(call), self.bench_file.parent, self.bench.endpoints, within))
+        except WrongError as error:
+            if "can't be started" in str(error.found):
+                self.fail(str(error.found))
+            raise
+        if ended.was_late:
+            self.fail(f"the program had not ended within {within:g} s\n{ended.output}{ended.errors}")
+        return ended
 
 
 def _same(state: float | str, wanted: Value, unit: str) -> bool:
@@ -228,17 +201,3 @@ def _is_written(frame: Decoded, key: str, value: str) -> bool:
         return value.lower() in written or int(value, 0) == found
     except ValueError:
         return False
-
-
-def _end_all(process: subprocess.Popen[str]) -> tuple[str, str]:
-    """End a program and all that it has started."""
-    for number in (15, 9):
-        try:
-            os.killpg(process.pid, number)
-        except ProcessLookupError:
-            break
-        try:
-            return process.communicate(timeout=END_SECONDS)
-        except subprocess.TimeoutExpired:
-            continue
-    return process.communicate()

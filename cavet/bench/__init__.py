@@ -18,7 +18,7 @@ from cavet.bench._devices import ModbusPlan, ScpiPlan
 from cavet.bench._diagnosis import Diagnosis, StageState
 from cavet.bench._editing import Edits, edited
 from cavet.bench._elsewhere import with_addresses
-from cavet.bench._endpoint import Carrier, Endpoint
+from cavet.bench._endpoint import Carrier, Endpoint, places_of
 from cavet.bench._file import BenchFile, check_text, load_bench, write_whole
 from cavet.bench._format_reading import FormatPlan
 from cavet.bench._host_side import HostLink
@@ -128,6 +128,7 @@ __all__ = [
     "load_bench",
     "load_plan",
     "meanings",
+    "places_of",
     "read_afresh",
     "read_plan_text",
     "read_spoiling",

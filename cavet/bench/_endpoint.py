@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from enum import Enum
 
 import msgspec
@@ -26,6 +27,14 @@ class Endpoint(msgspec.Struct, frozen=True, kw_only=True):
     kind: str
     address: str
     plan: LinkPlan
+
+
+def places_of(endpoints: Iterable[Endpoint]) -> dict[str, str]:
+    """Where other programs find the boards, by `board.kind` and by `board.link`."""
+    found = {}
+    for endpoint in endpoints:
+        found[f"{endpoint.board}.{endpoint.kind}"] = found[f"{endpoint.board}.{endpoint.link}"] = endpoint.address
+    return found
 
 
 def targets_of(plan: Plan, boards: set[str]) -> set[str]:

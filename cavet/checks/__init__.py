@@ -14,13 +14,17 @@ from cavet.checks._campaign import (
 )
 from cavet.checks._carrying import Came, Case, carry_out
 from cavet.checks._faults import Fault
+from cavet.checks._hosting import Hosted, host
 from cavet.checks._junit import Ran, junit
+from cavet.checks._program import Ended, run_program
 
 __all__ = [
     "Came",
     "Case",
     "Done",
+    "Ended",
     "Fault",
+    "Hosted",
     "Order",
     "Processes",
     "Ran",
@@ -29,8 +33,10 @@ __all__ = [
     "carry_out",
     "chosen_checks",
     "do",
+    "host",
     "junit",
     "orders_of",
     "run_all",
+    "run_program",
     "with_checks",
 ]  # fmt: skip

@@ -17,6 +17,7 @@ import msgspec
 from cavet.bench import CheckPlan, Plan, load_bench
 from cavet.checks._carrying import Came, Case, RoutineAct, act_of, carry_out
 from cavet.checks._faults import draw
+from cavet.checks._hosting import Expected, host
 from cavet.checks._small import Smaller
 from cavet.record import check_new
 from cavet.wording import WrongError, listed, nearest
@@ -82,10 +83,7 @@ def orders_of(bench: Path, plan: Plan, checks: Sequence[CheckPlan], wanted: Want
     shows = tuple(check.name for check in checks if check.shows and not check.acts)
     if wanted.records is not None and not wanted.records.is_dir():
         raise WrongError("--records", found=str(wanted.records), expected="a folder that is there")
-    return [
-        order for check in checks if check.acts and not check.program
-        for order in _orders_of(bench, plan, check, wanted, shows)
-    ]  # fmt: skip
+    return [order for check in checks if check.acts for order in _orders_of(bench, plan, check, wanted, shows)]
 
 
 def _orders_of(bench: Path, plan: Plan, check: CheckPlan, wanted: Wanted, shows: tuple[str, ...]) -> Iterator[Order]:
@@ -93,6 +91,15 @@ def _orders_of(bench: Path, plan: Plan, check: CheckPlan, wanted: Wanted, shows:
     count = check.seeds if wanted.seeds is None else wanted.seeds
     faults = check.faults if wanted.faults is None else wanted.faults
     sets = (check.defects if wanted.defects is None else wanted.defects) or ((),)
+    if check.program:
+        if faults:
+            raise WrongError(f"checks.{check.name}.faults", found=faults, expected="0: a program runs in real time")
+        Expected(plan, check)
+        for defects in sets:
+            for number in range(1, count + 1):
+                case = Case(check=check.name, seed=base if count == 1 else f"{base}-{number}", defects=defects)
+                yield Order(bench=bench, case=case, shows=shows)
+        return
     act = act_of(plan, check)
     span = carry_out(plan, Case(check=check.name, seed=base)).t if faults else 0.0
     for defects in sets:
@@ -122,6 +129,9 @@ def do(order: Order) -> Done:
     """Do a run; one of a campaign that fails is made small. Raises `WrongError`."""
     plan = _plan_at(order.bench)
     shows = [plan.checks[name] for name in order.shows]
+    check = plan.checks[order.case.check]
+    if check.program:
+        return Done(came=host(msgspec.structs.replace(plan, seed=order.case.seed), check, order.case, shows))
     came = carry_out(plan, order.case, shows)
     if came.held:
         return Done(came=came)

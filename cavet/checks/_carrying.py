@@ -276,21 +276,25 @@ async def _carry_out(act: Act, case: Case, shows: Sequence[CheckPlan], record: P
         except UnreachableError as error:
             why = str(error)
         t = bench.clock.now()
-        return _came(act, case, shows, bench, why, t)
+        return came_of(act.plan, act.check, case, shows, bench, why, t, walked=act.walked)
     finally:
         await bench.stop()
         if writer is not None:
             writer.close()
 
 
-def _came(act: Act, case: Case, shows: Sequence[CheckPlan], bench: RunningBench, why: str, t: float) -> Came:
+def came_of(
+    plan: Plan, check: CheckPlan, case: Case, shows: Sequence[CheckPlan], bench: RunningBench, why: str, t: float, *,
+    walked: Sequence[Walked] = (), output: str = "",
+) -> Came:  # fmt: skip
+    """What came of a run, with what its record shows for its own check and for others."""
     events = bench.record.since(0)
-    own = problem_in(events, act.plan, act.check) if act.check.shows else ""
+    own = problem_in(events, plan, check) if check.shows else ""
     why = "; ".join(words for words in (why, own) if words)
-    shown = {check.name: problem_in(events, act.plan, check) for check in shows}
     return Came(
-        case=case, held=not why, t=round(t, 6), why=why, walked=tuple(act.walked), shown=shown,
-        trail=_broken_trail(bench, act.walked) if why else "",
+        case=case, held=not why, t=round(t, 6), why=why, walked=tuple(walked), output=output,
+        shown={each.name: problem_in(events, plan, each) for each in shows},
+        trail=_broken_trail(bench, walked) if why else "",
     )  # fmt: skip
 
 
@@ -298,7 +302,11 @@ def _broken_trail(bench: RunningBench, walked: Sequence[Walked]) -> str:
     """The trail that broke, as text: of what was walked the first that did not hold, else the last broken one."""
     trails = past_trails(bench.record.since(0), bench.plan)
     wanted = next((each.trail for each in walked if each.held is False), None)
-    found = [trail for trail in trails if trail.number == wanted or (wanted is None and trail.broken_at is not None)]
+    if wanted is not None:
+        found = [trail for trail in trails if trail.number == wanted]
+    else:
+        broken = [trail for trail in trails if trail.broken_at is not None]
+        found = [trail for trail in broken if trail.is_command] or broken
     return str(found[-1]) if found else ""
 
 

@@ -32,6 +32,9 @@ from cavet.wording import WrongError, listed, nearest, plain
 HELD, FAILED, NEITHER = "✓", "✕", "·"
 AS_IT_IS = "as it is"
 MOST_RUNS = 1_000_000
+MOST_OUTPUT = 8192
+"""So many characters of what a program has written are told, the last of them."""
+MOST_LINES, MOST_CHARACTERS = 20, 160
 
 
 @click.command("check")
@@ -125,7 +128,7 @@ class Report:
                 self._shown[name].append(f"{_title(case)}: {problem}")
         for walked in came.walked:
             self._say(walk_line(case, walked), walk_words(walked))
-        more = "\n".join(part for part in (came.trail, _small_words(done)) if part)
+        more = "\n".join(part for part in (came.trail, _small_words(done), _last_lines(came.output)) if part)
         self._ran(case.check, _title(case), came, more, done)
 
     def _ran(self, check: str, title: str, came: Came, more: str, done: Done | None) -> None:
@@ -160,6 +163,12 @@ class Report:
 def _title(case: Case) -> str:
     """What a run of a check is called: its seed and its defects."""
     return f"{case.seed} {'+'.join(case.defects)}".strip()
+
+
+def _last_lines(text: str) -> str:
+    """The end of what a program has written, a line each."""
+    lines = text[-MOST_OUTPUT:].splitlines()[-MOST_LINES:]
+    return "\n".join(plain(line, MOST_CHARACTERS) for line in lines)
 
 
 def _small_words(done: Done) -> str:
@@ -207,6 +216,8 @@ def run_line(came: Came, done: Done | None) -> dict[str, Any]:
         "event": "run", "check": case.check, "seed": case.seed, "defects": list(case.defects), "held": came.held,
         "t": came.t, "why": plain(came.why), "record": record,
     }  # fmt: skip
+    if came.output:
+        line["output"] = came.output[-MOST_OUTPUT:]
     if case.faults:
         line["faults"] = [msgspec.to_builtins(fault) for fault in case.faults]
     if done is not None and done.small is not None:

@@ -9,6 +9,7 @@ from types import TracebackType
 from typing import Any, TypeVar
 
 from cavet import clock
+from cavet.bench import Walked
 from cavet.library.core import AT_MOST, PRESS_SECONDS, BenchCore, PartCore, PointCore, Ran, Value, make_plan
 from cavet.library.sending import Sent
 from cavet.library.trails import Trail
@@ -87,6 +88,11 @@ class Bench(BenchCore):
         `tunes` are in their own units, or texts with a unit. Raises `WrongError`, or an `ExceptionGroup` of all that is
         wrong in the file; how the routine ends raises nothing."""
         return await self._run_routine(file, routine, tunes or {})
+
+    async def walk(self, *outputs: str) -> list[Walked]:
+        """Drive each output alone, or those named, to its far end and back to rest; give what moved by each: `output`,
+        `moved` (by `BOARD.PART`), `held` (`None` where it can't move alone), `why`. Raises `WrongError`."""
+        return await self._walk(outputs)
 
     def defect(self, name: str) -> AbstractAsyncContextManager[None]:
         """Have a defect of the bench file on, as long as this is entered."""

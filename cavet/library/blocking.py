@@ -9,7 +9,7 @@ from pathlib import Path
 from types import TracebackType
 from typing import Any, Protocol, TypeVar
 
-from cavet.bench import LoopThread, Plan
+from cavet.bench import LoopThread, Plan, Walked
 from cavet.clock import FastLoop
 from cavet.library.core import AT_MOST, PRESS_SECONDS, BenchCore, PartCore, PointCore, Ran, Value, make_plan
 from cavet.library.sending import Sent
@@ -144,6 +144,11 @@ class Bench(BenchCore):
         `tunes` are in their own units, or texts with a unit. Raises `WrongError`, or an `ExceptionGroup` of all that is
         wrong in the file; how the routine ends raises nothing."""
         return self._run(self._run_routine(file, routine, tunes or {}))
+
+    def walk(self, *outputs: str) -> list[Walked]:
+        """Drive each output alone, or those named, to its far end and back to rest; give what moved by each: `output`,
+        `moved` (by `BOARD.PART`), `held` (`None` where it can't move alone), `why`. Raises `WrongError`."""
+        return self._run(self._walk(outputs))
 
     def send(self, board: str, message: str, *, within: float | None = None, **fields: Any) -> Sent:
         """Say one message to a board, as `cavet.encode` takes it, and wait for what answers it, so many seconds, or as

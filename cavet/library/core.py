@@ -21,9 +21,12 @@ from cavet.bench import (
     Plan,
     RunningBench,
     Standings,
+    Walk,
+    Walked,
     ask_and_follow,
     check_link,
     load_bench,
+    places_of,
     read_afresh,
     until_ready,
     value_for,
@@ -113,10 +116,7 @@ class BenchCore:
     @property
     def endpoints(self) -> dict[str, str]:
         """Where other programs find the simulated boards, by `board.kind` and `board.link`; only with `real=True`."""
-        found = {}
-        for endpoint in self._running.endpoints:
-            found[f"{endpoint.board}.{endpoint.kind}"] = found[f"{endpoint.board}.{endpoint.link}"] = endpoint.address
-        return found
+        return places_of(self._running.endpoints)
 
     def trails(self) -> list[Trail]:
         """All trails that are kept, the oldest first; each as it stands now."""
@@ -174,6 +174,9 @@ class BenchCore:
         lines: list[dict[str, Any]] = []
         end = await Runner(self._running, program, lines.append).run(name, given)
         return Ran(end, lines)
+
+    async def _walk(self, outputs: Iterable[str]) -> list[Walked]:
+        return [walked async for walked in Walk(self._running, self._standings).walk(tuple(outputs))]
 
     @asynccontextmanager
     async def _defect(self, name: str) -> AsyncIterator[None]:

@@ -1,0 +1,138 @@
+"""A check in which the user's own program is the host: boards on their real endpoints, in real time, and conditions
+over the truth, since what that program believes nobody knows."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from cavet import clock
+from cavet.bench import LOOK_SECONDS, Carrier, CheckPlan, Plan, RunningBench, Walk, places_of
+from cavet.boards.parts import Sign
+from cavet.checks._carrying import Came, Case, at_rest, came_of
+from cavet.checks._program import Ended, Running, call_of
+from cavet.hosts import PinPoint, Point
+from cavet.routines import Looking, routine_text
+from cavet.wording import WrongError, plain
+
+WITHIN = 30.0
+SETTLE_SECONDS = 0.2
+"""So long it is still looked, after it has ended, whether what was expected comes."""
+MOST_WRITTEN = 120
+
+
+class Truth(Looking):
+    """What a condition looks at while another program is the host: a point is where its part stands."""
+
+    def got(self, point: Point) -> Any:
+        board = self._bench.plan.links[self._bench.plan.hosts[point.board].link].board
+        circuit = self._bench.world.boards[board].circuit if board in self._bench.world.boards else None
+        part = circuit.parts.get(point.part or point.name) if circuit is not None else None
+        self._bench.board_side.turn()
+        now = self._bench.clock.now()
+        if isinstance(part, Sign):
+            return part.shows(now)
+        if part is None or not (isinstance(point, PinPoint) or point.kind.is_switch):
+            expected = "BOARD.PART or BOARD.pin N: what the program believes is not known"
+            raise WrongError("expect", found=point.name, expected=expected)
+        return point.from_wire(part.stands_as(now))
+
+    def asked(self, point: Point) -> Any:
+        raise WrongError("expect", found=f"asked {point.name}", expected="what can be seen: BOARD.PART, BOARD.pin N")
+
+
+class Expected:
+    """Conditions, each of which must come."""
+
+    def __init__(self, plan: Plan, check: CheckPlan) -> None:
+        lines = ["routine expected", *(f"    expect {each} within 1 h" for each in check.expect)]
+        self._left: dict[str, Any] = {}
+        if check.expect:
+            program = routine_text("\n".join(lines), f"checks.{check.name}.expect", plan)
+            body = program.routines["expected"].body
+            assert isinstance(body, list)  # it is a text, not a program
+            self._left = {words: step.condition for words, step in zip(check.expect, body, strict=True)}
+        self._looks: dict[str, Truth] = {}
+
+    def look(self, bench: RunningBench) -> None:
+        """Look whether any has come. Raises `WrongError` for what can't be seen."""
+        for words, condition in list(self._left.items()):
+            look = self._looks.setdefault(words, Truth(bench, {}, 0.0))
+            if condition(look):
+                del self._left[words]
+            look.look_again()
+
+    @property
+    def missing(self) -> list[str]:
+        """Those that have not come."""
+        return list(self._left)
+
+
+class Hosted:
+    """A run of a program, which can be watched while it goes on."""
+
+    def __init__(self, plan: Plan, check: CheckPlan) -> None:
+        self._plan = plan
+        self._check = check
+        self._expected = Expected(plan, check)
+        self.running: Running | None = None
+        self.bench: RunningBench | None = None
+
+    async def run(self, case: Case, shows: Sequence[CheckPlan] = ()) -> Came:
+        """Start the bench and the program, wait until that ends, and see to it that nothing is left. Raises
+        `WrongError` where it can't be started."""
+        bench = self.bench = RunningBench(self._plan, carrier=Carrier.REAL, hosts=False)
+        try:
+            for defect in case.defects:
+                bench.world.switch_defect(defect, True)
+            await bench.start()
+            walk = Walk(bench)
+            before = walk.stand()
+            ended = await self._watch(bench)
+            rest = self._check.rest
+            resting = await at_rest(bench, walk, rest, list(self._plan.hosts), before) if rest is not None else ""
+            why = "; ".join(words for words in (self._why(ended), resting) if words)
+            return came_of(
+                self._plan, self._check, case, shows, bench, why, bench.clock.now(), output=ended.output + ended.errors
+            )
+        finally:
+            await bench.stop()
+
+    async def _watch(self, bench: RunningBench) -> Ended:
+        """Look whether what is expected comes, until the program has ended, and a short while longer."""
+        endpoints = places_of(bench.endpoints)
+        place = f"checks.{self._check.name}.program"
+        call = call_of(self._check.program, endpoints, place)
+        folder = Path(self._plan.path).parent if self._plan.path else Path()
+        running = self.running = await Running.start(call, folder, endpoints)
+        try:
+            until = bench.clock.now() + (self._check.within or WITHIN)
+            while not running.has_ended and bench.clock.now() < until:
+                self._expected.look(bench)
+                await asyncio.sleep(LOOK_SECONDS)
+        finally:
+            ended = await running.end()
+        until = bench.clock.now() + SETTLE_SECONDS
+        while self._expected.missing and bench.clock.now() < until:
+            self._expected.look(bench)
+            await asyncio.sleep(LOOK_SECONDS)
+        return ended
+
+    def _why(self, ended: Ended) -> str:
+        problems = []
+        if ended.was_late:
+            problems.append(f"the program had not ended within {self._check.within or WITHIN:g} s")
+        elif ended.code != (self._check.ends or 0):
+            last = ended.errors.strip().splitlines()[-1:] or ended.output.strip().splitlines()[-1:]
+            said = f": {plain(last[0], MOST_WRITTEN)}" if last else ""
+            how = f"with exit code {ended.code}" if ended.code >= 0 else f"by signal {-ended.code}"
+            problems.append(f"the program ended {how}, not {self._check.ends or 0}{said}")
+        problems += [f"this did not come: {words}" for words in self._expected.missing]
+        return "; ".join(problems)
+
+
+def host(plan: Plan, check: CheckPlan, case: Case, shows: Sequence[CheckPlan] = ()) -> Came:
+    """Carry out a check of a program, in real time. Raises `WrongError`."""
+    return clock.run(Hosted(plan, check).run(case, shows), fast=False)
