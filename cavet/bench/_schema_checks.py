@@ -61,7 +61,7 @@ CHECK = Section(
             kind="whole",
             default=1,
             low=1,
-            high=1_000_000,
+            high=100_000,
             doc="a campaign: so many runs, each with a seed of its own",
         ),
         Key(

@@ -13,10 +13,11 @@ from cavet.checks._campaign import (
     with_checks,
 )
 from cavet.checks._carrying import Came, Case, carry_out
-from cavet.checks._faults import Fault
+from cavet.checks._faults import Fault, draw
 from cavet.checks._hosting import Hosted, host
 from cavet.checks._junit import Ran, junit
 from cavet.checks._program import Ended, run_program
+from cavet.checks._small import Smaller
 
 __all__ = [
     "Came",
@@ -28,11 +29,13 @@ __all__ = [
     "Order",
     "Processes",
     "Ran",
+    "Smaller",
     "Wanted",
     "Workers",
     "carry_out",
     "chosen_checks",
     "do",
+    "draw",
     "host",
     "junit",
     "orders_of",

@@ -31,6 +31,10 @@ from cavet.wording import UnreachableError, WrongError, listed, nearest, plain
 
 MOST_SECONDS = 3600.0
 """A check that has not ended after so many seconds of the bench will not."""
+SETTLE_SECONDS = 0.1
+"""What is still on its way when a check has ended belongs to its record."""
+LEAST_SECONDS = 1e-6
+"""A shorter time is none: a clock that has run for long can't tell it."""
 FAILING = "failing"
 WORD = re.compile(r"[a-z_][a-z0-9_]*")
 ROUTINE = re.compile(r"^routine +([a-z_][a-z0-9_]*)", re.MULTILINE)
@@ -200,7 +204,7 @@ async def at_rest(
         if not away:
             return ""
         left = rest.within - (bench.clock.now() - began)
-        if left <= 0:
+        if left <= LEAST_SECONDS:
             return f"not at rest after {rest.within:g} s: {listed(away, 'and')}"
         await asyncio.sleep(min(left, LOOK_SECONDS))
 
@@ -276,6 +280,7 @@ async def _carry_out(act: Act, case: Case, shows: Sequence[CheckPlan], record: P
         except UnreachableError as error:
             why = str(error)
         t = bench.clock.now()
+        await asyncio.sleep(SETTLE_SECONDS)
         return came_of(act.plan, act.check, case, shows, bench, why, t, walked=act.walked)
     finally:
         await bench.stop()

@@ -74,7 +74,7 @@ class Running:
                 stdout=asyncio.subprocess.PIPE, stderr=asyncio.subprocess.PIPE, start_new_session=True,
             )  # fmt: skip
         except OSError as error:
-            found = f"{call[0]}, which can't be started: {error.strerror}"
+            found = f"{call[0]} can't be started: {error.strerror}"
             raise WrongError("program", found=found, expected="a program that is there") from error
         except ValueError as error:
             raise WrongError("program", found=str(error), expected="a call that can be made") from error

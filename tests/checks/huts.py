@@ -1,0 +1,98 @@
+"""A small bench for checks: a hut with a lamp, a servo, a button, and defects to be made."""
+
+import tempfile
+from pathlib import Path
+
+from cavet.bench import load_bench
+
+HUT = """format = 1
+name = "Hut"
+seed = "hut"
+
+[boards.hut]
+profile = "wren"
+firmware = "firmata"
+failsafe = "300 ms"
+
+[boards.hut.parts]
+lamp = { kind = "lamp", pin = 3 }
+flag = { kind = "servo", pin = 9 }
+fan = { kind = "lamp", pin = 5 }
+bell = { kind = "button", pin = 4 }
+
+[links.hut]
+kind = "serial"
+board = "hut"
+
+[hosts.hut]
+link = "hut"
+protocol = "firmata"
+
+[points.lamp]
+board = "hut"
+kind = "switch"
+pin = 3
+
+[points.flag]
+board = "hut"
+kind = "level"
+mode = "servo"
+pin = 9
+unit = "deg"
+range = ["0 deg", "180 deg"]
+
+[points.spare]
+board = "hut"
+kind = "switch"
+pin = 6
+
+[defects.dead]
+kind = "dead-pin"
+board = "hut"
+pin = 3
+on = false
+
+[defects.crossed]
+kind = "swapped"
+board = "hut"
+pins = [3, 5]
+on = false
+
+[defects.slow]
+kind = "late"
+board = "hut"
+delay = "10 ms"
+on = false
+"""
+ROUTINE = """routine blink
+    tune pause = 100 ms  from 10 ms to 1 s
+    repeat 3 times
+        set lamp to on
+        wait pause
+        set lamp to off
+        wait pause
+
+routine fails
+    set lamp to on
+    expect hut.flag > 90 deg
+"""
+
+
+def hut(folder: Path, checks: str = "") -> Path:
+    """Write the bench with some checks; give its path."""
+    path = folder / "hut.bench.toml"
+    path.write_text(HUT + checks, "utf-8")
+    (folder / "hut.routine").write_text(ROUTINE, "utf-8")
+    return path
+
+
+class Folder:
+    """A test case with a folder of its own."""
+
+    def setUp(self):
+        place = tempfile.TemporaryDirectory()
+        self.addCleanup(place.cleanup)
+        self.folder = Path(place.name)
+
+    def plan(self, checks=""):
+        return load_bench(hut(self.folder, checks)).plan

@@ -1,0 +1,143 @@
+"""Campaigns: many seeds, defects and faults; what fails is made small, and fails again by itself."""
+
+import json
+import subprocess
+import sys
+import unittest
+from xml.etree import ElementTree
+
+from cavet.bench import load_bench
+from cavet.checks import Case, Fault, Processes, Smaller, Wanted, carry_out, draw, orders_of, run_all
+from tests.checks.huts import Folder, hut
+from tests.patience import PATIENCE
+
+BLINK = '[checks.blink]\nroutine = "hut.routine#blink"\n'
+LONG = BLINK + 'tunes = { pause = "1 s" }\n'
+
+
+def cavet(*words, folder=None):
+    """Call the command."""
+    call = [sys.executable, "-m", "cavet", *words]
+    return subprocess.run(call, capture_output=True, text=True, timeout=PATIENCE, cwd=folder)
+
+
+class Small(unittest.TestCase):
+    def small(self, fails, defects=(), faults=()):
+        case = Case(check="c", seed="s", defects=defects, faults=faults)
+        tried = []
+
+        def does(each):
+            tried.append(each)
+            return fails(each)
+
+        return Smaller(does).of(case), tried
+
+    def test_what_has_no_part_in_it_is_left_out(self):
+        faults = tuple(Fault(float(n), f"step {n}") for n in range(8))
+        found, tried = self.small(lambda case: any(f.step == "step 5" for f in case.faults), ("a", "b"), faults)
+        self.assertEqual(((), ["step 5"]), (found.defects, [fault.step for fault in found.faults]))
+        self.assertEqual(len(tried), len(set(tried)))
+        both = {"step 1", "step 6"}
+        found, _ = self.small(
+            lambda case: "a" in case.defects and both <= {f.step for f in case.faults}, ("a", "b"), faults
+        )
+        self.assertEqual((("a",), both), (found.defects, {fault.step for fault in found.faults}))
+
+    def test_what_is_left_comes_as_early_as_it_can(self):
+        found, _ = self.small(lambda case: bool(case.faults) and case.faults[0].t >= 2, faults=(Fault(30.0, "x"),))
+        self.assertAlmostEqual(2.0, found.faults[0].t, delta=0.02)
+
+    def test_what_fails_by_itself_needs_nothing(self):
+        found, tried = self.small(lambda case: True, ("a",), (Fault(1.0, "x"),))
+        self.assertEqual(((), (), 1), (found.defects, found.faults, len(tried)))
+
+
+class Drawn(Folder, unittest.TestCase):
+    def test_faults_are_the_seeds_and_steps_of_the_language(self):
+        plan = self.plan(LONG)
+        drawn = draw(plan, ["hut"], "a", 40, 10.0)
+        self.assertEqual(drawn, draw(plan, ["hut"], "a", 40, 10.0))
+        self.assertNotEqual(drawn, draw(plan, ["hut"], "b", 40, 10.0))
+        self.assertEqual({"break", "fault", "reset", "press"}, {fault.step.split()[0] for fault in drawn})
+        self.assertTrue(all(0 <= fault.t <= 10 for fault in drawn))
+        carry_out(plan, Case(check="blink", seed="a", faults=drawn))  # each of them is a step that can be read
+
+
+class Runs(Folder, unittest.TestCase):
+    def orders(self, checks, **wanted):
+        path = hut(self.folder, checks)
+        plan = load_bench(path).plan
+        return orders_of(path, plan, list(plan.checks.values()), Wanted(**wanted))
+
+    def test_one_after_the_other_or_over_processes_it_is_the_same(self):
+        orders = self.orders(LONG, seeds=6, faults=2)
+        workers = Processes(2)
+        self.addCleanup(workers.close)
+        self.assertEqual(list(run_all(orders)), list(run_all(orders, workers)))
+
+    def test_sets_of_defects_have_runs_of_their_own(self):
+        orders = self.orders('[checks.walk]\nwalk = true\nseeds = 2\ndefects = [[], ["dead"], ["dead", "slow"]]\n')
+        found = [(order.case.seed, order.case.defects) for order in orders]
+        sets = [(), (), ("dead",), ("dead",), ("dead", "slow"), ("dead", "slow")]
+        self.assertEqual(list(zip(["hut-1", "hut-2"] * 3, sets, strict=True)), found)
+        done = list(run_all(orders))
+        self.assertEqual([True, True, False, False, False, False], [each.came.held for each in done])
+        self.assertEqual({("dead",)}, {each.small.case.defects for each in done[2:]})
+
+    def test_a_failing_run_is_a_routine_that_fails_by_itself(self):
+        path = hut(self.folder, LONG)
+        fails = [done for done in run_all(self.orders(LONG, seeds=10, faults=3)) if not done.came.held]
+        self.assertTrue(fails)
+        for number, done in enumerate(fails):
+            self.assertLessEqual(len(done.small.case.faults), len(done.came.case.faults))
+            file = self.folder / f"f{number}.routine"
+            file.write_text(done.routine, "utf-8")
+            words = ["run", str(path), str(file), "--seed", done.small.case.seed]
+            ran = subprocess.run(
+                [sys.executable, "-m", "cavet", *words], capture_output=True, text=True, timeout=PATIENCE
+            )
+            self.assertEqual(1, ran.returncode, (done.routine, ran.stdout, ran.stderr))
+
+
+class TheCommand(Folder, unittest.TestCase):
+    def call(self, *words, checks=""):
+        path = hut(self.folder, checks)
+        return cavet("check", str(path), *words, folder=self.folder)
+
+    def test_lines_codes_records_and_xml(self):
+        done = self.call("--json", "--defects", ",dead", "--records", ".", "--junit", "o.xml")
+        lines = [json.loads(line) for line in done.stdout.splitlines()]
+        self.assertEqual((1, ""), (done.returncode, done.stderr))
+        walked = [line for line in lines if line["event"] == "walked"]
+        self.assertEqual(6, len(walked))
+        self.assertEqual(
+            {"event": "walked", "check": "walk", "seed": "hut", "defects": [], "output": "lamp", "names": "hut.lamp",
+             "moved": ["hut.lamp"], "held": True, "why": ""}, walked[0],
+        )  # fmt: skip
+        good, bad = [line for line in lines if line["event"] == "run"]
+        self.assertEqual((True, [], None), (good["held"], good["defects"], good["record"]))
+        self.assertEqual((False, ["dead"], "walk-dead-hut.record"), (bad["held"], bad["defects"], bad["record"]))
+        self.assertEqual({"event": "checked", "checks": 1, "runs": 2, "failed": 1, "failed_checks": 1}, lines[-1])
+        self.assertTrue((self.folder / "walk-dead-hut.record").is_file())
+        root = ElementTree.parse(self.folder / "o.xml").getroot()
+        (suite,) = root
+        self.assertEqual(("walk", "2", "1"), (suite.get("name"), suite.get("tests"), suite.get("failures")))
+        self.assertIn("its line stays low", suite[1][0].get("message"))
+        self.assertIn("stopped before driven", suite[1][0].text)
+
+    def test_whatever_runs_them_the_lines_are_the_same(self):
+        words = ("--json", "--seeds", "5", "--faults", "2", "--seed", "x")
+        one, two = self.call(*words, checks=LONG), self.call(*words, "--jobs", "3", checks=LONG)
+        self.assertEqual((one.returncode, one.stdout), (two.returncode, two.stdout))
+        self.assertEqual(6, len(one.stdout.splitlines()))
+
+    def test_bad_words_are_one_line(self):
+        for words in (
+            ["wolk"],
+            ["--defects", "deaf"],
+            ["--records", "nowhere"],
+            ["--junit", "no/o.xml"],
+            ["--seeds", "0"],
+        ):
+            done = self.call(*words)
+            self.assertEqual((2, 1), (done.returncode, done.stderr.count("\n")), (words, done.stderr))

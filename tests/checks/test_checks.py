@@ -1,0 +1,137 @@
+"""Checks of a bench file: routines, rest, what records show; and their mistakes."""
+
+import unittest
+
+from cavet.checks import Case, Wanted, carry_out, chosen_checks, orders_of, with_checks
+from cavet.checks import do as do_order
+from cavet.wording import WrongError
+from tests.checks.huts import Folder, hut
+
+ALL = """
+[checks.walk]
+walk = ["lamp", "flag"]
+[checks.blink]
+routine = "hut.routine#blink"
+tunes = { pause = "50 ms" }
+[checks.wrong]
+routine = "hut.routine#fails"
+[checks.rest]
+rest = { set = ["lamp=on"], after = "break hut", within = "2 s" }
+[checks.hasty]
+rest = { set = ["lamp=on"], after = "break hut.hut", within = "1 ms" }
+[checks.quiet]
+no_refusal = "hut"
+no_redundant = "hut"
+[checks.quick]
+delays = { from = "asked", to = "driven", at_most = "20 ms", share = 0.9 }
+[checks.slow]
+delays = { from = "asked", to = "driven", at_most = "1 us" }
+"""
+
+
+class OfABench(Folder, unittest.TestCase):
+    def came(self, name, checks=ALL, **case):
+        plan = self.plan(checks)
+        shows = [check for check in plan.checks.values() if not check.acts]
+        return carry_out(plan, Case(check=name, seed="s", **case), shows)
+
+    def test_each_kind_holds_or_says_why_not(self):
+        self.assertEqual((True, ""), (self.came("walk").held, self.came("walk").why))
+        blink = self.came("blink")
+        self.assertTrue(blink.held)
+        self.assertLess(0.3, blink.t)
+        wrong = self.came("wrong")
+        self.assertEqual((False, True), (wrong.held, wrong.why.startswith("failed, line 11:")), wrong.why)
+        self.assertTrue(self.came("rest").held, self.came("rest").why)
+        held = self.came("rest", checks=ALL.replace('"lamp=on"]', '"flag=90"]', 1))
+        self.assertEqual("not at rest after 2 s: flag", held.why)  # without pulses a servo stays where it is
+        hasty = self.came("hasty")
+        self.assertEqual((False, "not at rest after 0.001 s: lamp"), (hasty.held, hasty.why))
+
+    def test_what_a_record_shows(self):
+        shown = self.came("blink").shown
+        self.assertEqual(("", ""), (shown["quiet"], shown["quick"]))
+        self.assertIn("went from asked to driven within 1 µs; hut.lamp at", shown["slow"])
+
+    def test_what_was_told_twice_is_found(self):
+        twice = """routine twice
+    send hut set-digital-pin-value pin 3, value 1
+    send hut set-digital-pin-value pin 3, value 1
+    send hut set-digital-pin-value pin 3, value 0
+"""
+        plan = self.plan('[checks.twice]\nroutine = "twice.routine#twice"\nno_redundant = "hut"\n')
+        (self.folder / "twice.routine").write_text(twice.replace(",", ""), "utf-8")
+        came = carry_out(plan, Case(check="twice", seed="s"))
+        self.assertIn("hut was told once what it did already, first at", came.why)
+
+    def test_a_defect_breaks_it_and_the_trail_is_told(self):
+        came = self.came("walk", defects=("dead",))
+        self.assertEqual((False, [False, True]), (came.held, [walked.held for walked in came.walked]))
+        self.assertIn("hut.lamp = on, broken", came.trail)
+        self.assertIn("stopped before driven: pin 3 took it, but its line stays low", came.trail)
+
+    def test_the_same_seed_does_the_same_again(self):
+        plan = self.plan(ALL)
+        faults = orders_of(hut(self.folder, ALL), plan, [plan.checks["blink"]], Wanted(seeds=3, faults=3))
+        self.assertEqual(3, len({order.case.faults for order in faults}))
+        again = orders_of(hut(self.folder, ALL), plan, [plan.checks["blink"]], Wanted(seeds=3, faults=3))
+        self.assertEqual(faults, again)
+        self.assertEqual([do_order(order) for order in faults], [do_order(order) for order in again])
+
+    def test_a_bench_without_checks_has_the_walk(self):
+        plan = with_checks(self.plan())
+        self.assertEqual(["walk"], [check.name for check in chosen_checks(plan, ())])
+        with self.assertRaises(WrongError):
+            chosen_checks(plan, ["wolk"])
+
+    def test_those_that_only_look_at_records_bring_the_others_along(self):
+        plan = self.plan(ALL)
+        names = [check.name for check in chosen_checks(plan, ["quiet"])]
+        self.assertEqual(["walk", "blink", "wrong", "rest", "hasty", "quiet"], names)
+
+
+class Mistakes(Folder, unittest.TestCase):
+    def test_each_is_told_at_its_place(self):
+        for text, found, expected in (
+            ("walk = 3", "walk", "true, or outputs in brackets"),
+            ('walk = ["lomp"]', '"lomp"', "an output"),
+            ("", "nothing to be done", "one of walk"),
+            ('routine = "x"', '"x"', "FILE#NAME"),
+            ('walk = true\nroutine = "x#y"', "walk and routine", "one thing"),
+            ("walk = true\nends = 3", "this key", "it belongs to program"),
+            ('walk = true\ndefects = [["deaf"]]', '"deaf"', "a defect"),
+            ('walk = true\ndefects = ["dead"]', "dead", "texts in brackets"),
+            ('rest = { after = "brake hut", within = "1 s" }', "brake hut", "break LINK"),
+            ('rest = { after = "break hat", within = "1 s" }', "hat", "a link"),
+            ('rest = { after = "end of program", within = "1 s" }', "end of program", "a `program` beside"),
+            ('rest = { set = ["lamp"], after = "break hut", within = "1 s" }', "lamp", "POINT=VALUE"),
+            ('rest = { set = ["lamp=blue"], after = "break hut", within = "1 s" }', "blue", "off"),
+            ('no_refusal = "hat"', "hat", "a board"),
+            ('delays = { from = "driven", to = "asked", at_most = "1 s" }', "asked", "taken, driven"),
+            ('delays = { from = "moved", to = "taken", at_most = "1 s" }', "taken", "a stage behind moved"),
+            ("walk = true\nseeds = 0", "0", "1 to 100000"),
+            ("wolk = true", "this key", "one of the keys"),
+        ):
+            with self.subTest(text=text), self.assertRaises(ExceptionGroup) as caught:
+                self.plan(f"[checks.c]\n{text}\n")
+            told = "\n".join(map(str, caught.exception.exceptions))
+            self.assertIn("checks.c", told)
+            self.assertIn(found.strip('"'), told)
+            self.assertIn(expected, told)
+
+    def test_needs_must_be_outputs(self):
+        text = '[points.extra]\nboard = "hut"\nkind = "switch"\npin = 7\nneeds = ["lamp=on", "bell=on"]\n'
+        with self.assertRaises(ExceptionGroup) as caught:
+            self.plan(text)
+        (error,) = caught.exception.exceptions
+        self.assertIn("points.extra.needs", str(error))
+
+    def test_a_routine_that_is_not_there_or_is_wrong_is_told_before_anything_runs(self):
+        for text in (
+            'routine = "no.routine#x"',
+            'routine = "hut.routine#x"',
+            'routine = "hut.routine#blink"\ntunes = {a=1}',
+        ):
+            plan = self.plan(f"[checks.c]\n{text}\n")
+            with self.subTest(text=text), self.assertRaises(WrongError):
+                orders_of(self.folder / "hut.bench.toml", plan, [plan.checks["c"]], Wanted())

@@ -1,0 +1,132 @@
+"""The user's own program as the host: by word only, watched, and ended with all that it has started."""
+
+import asyncio
+import json
+import time
+import unittest
+from pathlib import Path
+
+from cavet.checks import run_program
+from cavet.wording import WrongError
+from tests.checks.huts import Folder
+from tests.checks.test_campaigns import TheCommand as Called
+
+BLINK = """
+import os, sys, time, tty
+file = os.open(sys.argv[1], os.O_RDWR | os.O_NOCTTY)
+tty.setraw(file)
+assert sys.argv[1] == os.environ["CAVET_HUT_SERIAL"]
+heard = b""
+while bytes([0xF0, 0x79]) not in heard:
+    heard += os.read(file, 1000)
+os.write(file, bytes([0xF4, 3, 1]))
+for level in (1, 0, 1, 0):
+    os.write(file, bytes([0xF5, 3, level]))
+    time.sleep(0.1)
+print("blinked twice")
+"""
+FORKS = """
+import os, sys, time
+if os.fork() == 0:
+    os.setsid()
+    if os.fork() == 0:
+        time.sleep(60)
+    os._exit(0)
+time.sleep(0.2)
+"""
+CHECKS = """
+[checks.blink]
+program = ["python", "blink.py", "{hut.serial}"]
+expect = ["lamp rises", "lamp falls", "hut.lamp >= 99 %", "hut.pin 3 = 1"]
+within = "20 s"
+no_refusal = "hut"
+rest = { after = "end of program", within = "2 s" }
+"""
+
+
+class Running(unittest.TestCase):
+    def ended(self, text, within=10.0):
+        return asyncio.run(run_program(["python", "-c", text], Path.cwd(), {}, within))
+
+    def test_what_it_writes_and_how_it_ends(self):
+        ended = self.ended("import sys; print('a'); print('b', file=sys.stderr); sys.exit(3)")
+        self.assertEqual((3, "a\n", "b\n", False), (ended.code, ended.output, ended.errors, ended.was_late))
+
+    def test_a_flood_holds_up_nobody_and_the_last_of_it_is_kept(self):
+        ended = self.ended("for n in range(200000): print('x' * 50, n)")
+        self.assertEqual(0, ended.code)
+        self.assertLess(len(ended.output), 70_000)
+        self.assertTrue(ended.output.endswith("199999\n"))
+
+    def test_what_ignores_signals_or_shuts_its_output_is_ended(self):
+        for text in (
+            "import signal, time; signal.signal(15, signal.SIG_IGN); time.sleep(60)",
+            "import os, time; os.close(1); os.close(2); time.sleep(60)",
+            "while True: print('x' * 1000)",
+        ):
+            began = time.monotonic()
+            with self.subTest(text=text):
+                self.assertTrue(self.ended(text, within=0.5).was_late)
+                self.assertLess(time.monotonic() - began, 8)
+
+    def test_what_it_has_left_behind_is_ended_too(self):
+        self.ended(FORKS)
+        calls = [_read(folder / "cmdline") for folder in Path("/proc").iterdir() if folder.name.isdigit()]
+        marked = [call for call in calls if b"os.setsid" in call]
+        self.assertEqual([], marked)
+
+    def test_what_can_not_be_started_is_told(self):
+        for call in (["/nowhere/program"], ["python\0"], ["{hut.serial}"]):
+            with self.subTest(call=call), self.assertRaises(WrongError):
+                asyncio.run(run_program(call, Path.cwd(), {}, 1))
+
+
+def _read(path):
+    try:
+        return path.read_bytes()
+    except OSError:
+        return b""
+
+
+class Checked(Folder, unittest.TestCase):
+    call = Called.call
+
+    def setUp(self):
+        super().setUp()
+        (self.folder / "blink.py").write_text(BLINK, "utf-8")
+
+    def test_nothing_is_run_without_the_word(self):
+        (self.folder / "blink.py").write_text("open('ran', 'w')", "utf-8")
+        done = self.call(checks=CHECKS)
+        self.assertEqual((2, "", 1), (done.returncode, done.stdout, done.stderr.count("\n")))
+        self.assertIn("--allow-programs", done.stderr)
+        self.assertFalse((self.folder / "ran").exists())
+
+    def test_what_it_does_to_the_board_is_what_counts(self):
+        done = self.call("--allow-programs", "--json", checks=CHECKS)
+        run, checked = map(json.loads, done.stdout.splitlines())
+        self.assertEqual((0, True, "", "blinked twice\n"), (done.returncode, run["held"], run["why"], run["output"]))
+        self.assertEqual(0, checked["failed"])
+        done = self.call("--allow-programs", "--json", "--defects", "dead", checks=CHECKS)
+        run, _ = map(json.loads, done.stdout.splitlines())
+        self.assertEqual((1, False), (done.returncode, run["held"]))
+        self.assertIn("this did not come: lamp rises", run["why"])
+
+    def test_how_it_ends_counts(self):
+        for program, ends, why in (
+            ("import sys; sys.exit('no board')", "", "exit code 1, not 0: no board"),
+            ("raise SystemExit(4)", "ends = 4", ""),
+            ("import os; os.kill(os.getpid(), 9)", "", "by signal 9"),
+            ("import time; time.sleep(9)", "", "not ended within 0.5 s"),
+        ):
+            text = f'[checks.p]\nprogram = ["python", "-c", {json.dumps(program)}]\nwithin = "0.5 s"\n{ends}\n'
+            with self.subTest(program=program):
+                run = json.loads(self.call("--allow-programs", "--json", checks=text).stdout.splitlines()[0])
+                self.assertEqual(not why, run["held"], run)
+                self.assertIn(why, run["why"])
+
+    def test_what_can_not_be_seen_is_told_before_it_is_run(self):
+        text = '[checks.p]\nprogram = ["python", "-c", "1"]\nexpect = ["lomp rises"]\n'
+        done = self.call("--allow-programs", checks=text)
+        self.assertEqual((2, ""), (done.returncode, done.stdout))
+        self.assertIn("lomp", done.stderr)

@@ -1,0 +1,64 @@
+"""The walk: what is driven alone moves its own part, and nothing else."""
+
+import unittest
+
+import cavet
+from tests.checks.huts import Folder, hut
+
+
+class TheWalk(Folder, unittest.TestCase):
+    def walked(self, *outputs, defects=(), checks=""):
+        with cavet.open(hut(self.folder, checks), defects=defects) as bench:
+            return {walked.output: walked for walked in bench.walk(*outputs)}
+
+    def test_what_is_right_is_a_diagonal(self):
+        found = self.walked()
+        self.assertEqual(["lamp", "flag", "spare"], list(found))
+        self.assertEqual((("hut.lamp",), True, ""), (found["lamp"].moved, found["lamp"].held, found["lamp"].why))
+        self.assertEqual((("hut.flag",), True), (found["flag"].moved, found["flag"].held))
+
+    def test_what_names_no_part_is_neither_right_nor_wrong(self):
+        spare = self.walked("spare")["spare"]
+        self.assertEqual(("", (), None), (spare.names, spare.moved, spare.held))
+        self.assertIn("names no part", spare.why)
+
+    def test_a_swap_is_two_marks_off_it(self):
+        lamp = self.walked("lamp", defects=["crossed"])["lamp"]
+        self.assertEqual((("hut.fan",), False), (lamp.moved, lamp.held))
+        self.assertEqual("moved hut.fan, not hut.lamp", lamp.why)
+
+    def test_a_dead_pin_is_an_empty_row_with_its_reason(self):
+        lamp = self.walked("lamp", defects=["dead"])["lamp"]
+        self.assertEqual(((), False), (lamp.moved, lamp.held))
+        self.assertIn("its line stays low", lamp.why)
+
+    def test_afterwards_all_is_at_rest(self):
+        with cavet.open(hut(self.folder)) as bench:
+            bench["flag"].set(90)
+            bench.walk()
+            bench.wait(1)
+            self.assertEqual(["off", 0.0], [bench.part("hut.lamp").words, round(bench.part("hut.flag").state)])
+
+    def test_every_output_of_the_demo(self):
+        with cavet.open("demo", seed="w") as bench:
+            found = bench.walk()
+        self.assertEqual([], [(each.output, each.why) for each in found if each.held is False])
+        neither = {each.output for each in found if each.held is None}
+        self.assertEqual({"gate", "target_level", "supply_1_limit", "supply_2_limit", "post_1_blinks"}, neither)
+        self.assertTrue(all(each.moved == (each.names,) for each in found if each.held))
+        with cavet.open("demo", seed="w", defects=["crossed_paddles"]) as bench:
+            one, other = bench.walk("upper_paddle", "lower_paddle")
+        self.assertEqual((("gatehouse.lower_paddle",), ("gatehouse.upper_paddle",)), (one.moved, other.moved))
+
+    def test_what_has_to_be_set_first_is_and_goes_back(self):
+        with cavet.open("demo") as bench:
+            (speed,) = bench.walk("pump_a_speed")
+            self.assertEqual((("pumphouse.pump_a",), True), (speed.moved, speed.held))
+            bench.wait(1)
+            self.assertFalse(bench["pump_a"].asked)
+
+    def test_a_board_that_is_not_there_is_told(self):
+        with cavet.open("demo", defects=["towpath_away"]) as bench:
+            (lamp,) = bench.walk("lamp")
+        self.assertIs(False, lamp.held)
+        self.assertIn("towpath", lamp.why)
