@@ -36,6 +36,11 @@ def listed(words: Iterable[object], last: str = "or") -> str:
     return f"{', '.join(texts[:-1])} {last} {texts[-1]}"
 
 
+def counted(count: int, word: str) -> str:
+    """A number of something in words: `1 byte`, `2 bytes`."""
+    return f"{count} {word}{'' if count == 1 else 's'}"
+
+
 def plain(text: str, limit: int | None = None) -> str:
     """Make text from outside fit to show: control and format characters become visible, nothing is dropped.
 

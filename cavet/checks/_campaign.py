@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import functools
 import multiprocessing
 import re
 import signal
+import sys
 from collections import deque
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
@@ -174,7 +176,8 @@ class Processes:
     def __init__(self, count: int) -> None:
         self.count = count
         context = multiprocessing.get_context("spawn")
-        self._pool = ProcessPoolExecutor(count, mp_context=context, initializer=_leave_signals)
+        with contextlib.redirect_stderr(sys.__stderr__):  # what is started here inherits it: it has to be a real file
+            self._pool = ProcessPoolExecutor(count, mp_context=context, initializer=_leave_signals)
 
     def submit(self, order: Order) -> Future[Done]:
         """Hand one out."""
@@ -188,8 +191,14 @@ class Processes:
 
 
 def _leave_signals() -> None:
-    """Who is at the terminal ends the first process, and that one its workers."""
+    """Who is at the terminal ends the first process, and that one its workers: in good order, with the programs that
+    they have started."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    signal.signal(signal.SIGTERM, _leave)
+
+
+def _leave(number: int, frame: object) -> None:
+    raise SystemExit(128 + number)
 
 
 def run_all(orders: Sequence[Order], workers: Workers | None = None) -> Iterator[Done]:

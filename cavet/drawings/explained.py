@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from cavet.drawings.canvas import CORAL, PAPER, QUIET, Canvas, Ink
 from cavet.drawings.ruler import MARGIN, RulerView, draw_ruler
 from cavet.protocols import Field, Frame, Side
-from cavet.wording import plain
+from cavet.wording import counted, plain
 
 WHO = {Side.HOST: "the host", Side.BOARD: "the board"}
 
@@ -19,7 +19,7 @@ def draw_explained(frame: Frame, fields: Sequence[Field], side: Side, width: int
     wrong = [line for problem in frame.problems for line in _lines(plain(problem), width - 2 * MARGIN - 2)]
     canvas = Canvas(width, 2 + body.height + len(wrong) + (1 if wrong else 0))
     count = len(frame.data)
-    said = f"from {WHO[side]}, {count} byte{'' if count == 1 else 's'} at {frame.offset}"
+    said = f"from {WHO[side]}, {counted(count, 'byte')} at {frame.offset}"
     canvas.flow(MARGIN, 0, [(frame.message.NAME, PAPER._replace(bold=True)), (f"  {said}", QUIET)], width)
     for row in range(body.height):
         canvas.lay_row(2 + row, body, row)

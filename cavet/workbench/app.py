@@ -23,6 +23,7 @@ from cavet.workbench.desk import Desk
 from cavet.workbench.palette import themes
 from cavet.workbench.screens.actions import Action, ActionsScreen, do_it
 from cavet.workbench.screens.bench import BenchScreen
+from cavet.workbench.screens.checks import ChecksScreen
 from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.drive import DriveScreen
 from cavet.workbench.screens.frame import Frame
@@ -35,7 +36,15 @@ from cavet.workbench.widgets.top import Top
 from cavet.workbench.wiring.changing import Place
 
 SCREENS: dict[str, type[Frame]] = {
-    screen.NAME: screen for screen in (BenchScreen, DriveScreen, FramesScreen, RoutinesScreen, RecordScreen)
+    screen.NAME: screen
+    for screen in (
+        BenchScreen,
+        DriveScreen,
+        FramesScreen,
+        RoutinesScreen,
+        RecordScreen,
+        ChecksScreen,
+    )
 }
 """All screens, in the order of their names at the top."""
 LOOK_SECONDS = 0.5

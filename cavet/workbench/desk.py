@@ -20,6 +20,7 @@ from cavet.workbench.hands import Hands
 from cavet.workbench.roster import Roster
 
 if TYPE_CHECKING:
+    from cavet.workbench.checks.checking import Checking
     from cavet.workbench.drawing.rails import LineView
     from cavet.workbench.routines.work import Work
     from cavet.workbench.wiring.changing import Changing
@@ -50,6 +51,7 @@ class Desk:
         self._post = post
         self.made_work = work
         """The text of the bench's routines and its run, as soon as somebody has looked at it."""
+        self.made_checking: Checking | None = None
         self.changing = changing
         """The file of the bench, where it can be changed."""
         self.record_problem = record_problem
@@ -212,6 +214,15 @@ class Desk:
 
             self.made_work = Work(self.bench, self._post)
         return self.made_work
+
+    @property
+    def checking(self) -> Checking:
+        """The checks of the bench, and what came of them."""
+        if self.made_checking is None:
+            from cavet.workbench.checks.checking import Checking  # here, for the same reason
+
+            self.made_checking = Checking(self.bench.plan)
+        return self.made_checking
 
     def flag(self, text: str) -> None:
         """Put a flag into the record, here and now."""

@@ -8,6 +8,7 @@ import functools
 from textual.binding import Binding, BindingType
 
 from cavet.workbench.command import Command
+from cavet.workbench.keymap_checks import CHECKS as CHECKS
 from cavet.workbench.keymap_record import MOMENT as MOMENT
 from cavet.workbench.keymap_record import RECORD as RECORD
 

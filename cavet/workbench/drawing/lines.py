@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from cavet.drawings.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET, Canvas, Ink, Run, clip, fitting
+from cavet.wording import counted
 
 
 class TopView(msgspec.Struct, frozen=True, kw_only=True):
@@ -69,7 +70,7 @@ def _right_hand(view: TopView) -> list[Run]:
         words.append(Run("not recorded", CORAL))
     words.append(Run(view.boards, GOT if view.boards_are_here else CORAL))
     if view.defects:
-        words.append(Run(f"{view.defects} {'defect' if view.defects == 1 else 'defects'} on", PAPER))
+        words.append(Run(f"{counted(view.defects, 'defect')} on", PAPER))
     words.append(Run(view.clock, HEATHER))
     if view.speed:
         words.append(Run(view.speed, QUIET))

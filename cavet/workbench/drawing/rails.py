@@ -20,6 +20,7 @@ from cavet.drawings.canvas import (
     clip,
     fitting,
 )
+from cavet.wording import counted
 
 ASKED_GLYPH, GOT_GLYPH, AGREED_GLYPH, FAULT_GLYPH = "◇", "◆", "◈", "✕"
 
@@ -215,7 +216,7 @@ def _draw_board(canvas: Canvas, layout: Layout, y: int, view: HeadView, marked: 
     name = clip(view.name, width - layout.name - 1)
     canvas.put(layout.name, y, name, PAPER._replace(bold=True))
     x = max(layout.rail, layout.name + len(name) + 2)
-    words = view.words if not view.folded else f"{view.words} · {view.count} point{'' if view.count == 1 else 's'}"
+    words = view.words if not view.folded else f"{view.words} · {counted(view.count, 'point')}"
     broken = f"{FAULT_GLYPH} {view.broken} broken" if view.broken else ""
     words = clip(words, width - x - 1 - (len(broken) + 2 if broken else 0))
     canvas.put(x, y, words, CORAL if view.is_bad else QUIET)

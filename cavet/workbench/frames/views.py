@@ -11,7 +11,7 @@ from cavet.protocols import Field, Role, Side, bits_of, means, spi
 from cavet.protocols import levels as lines
 from cavet.protocols.i2c import BusFrame
 from cavet.units import show, show_duration
-from cavet.wording import hex_pairs, plain
+from cavet.wording import counted, hex_pairs, plain
 from cavet.workbench.brief import brief
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.saying import BlankView, SaidView, SayView
@@ -131,7 +131,7 @@ def under_view(
     took = placed.end - placed.begin
     wire = f", {show_duration(took)} on the wire" if took > 0 and on.byte_seconds else ""
     size = len(editing.frame.data)
-    time, count = f"{placed.begin:.4f} s", f"{size} byte{'' if size == 1 else 's'}"
+    time, count = f"{placed.begin:.4f} s", counted(size, "byte")
     abouts = (f"{who} · {time} · {count}{wire}", f"{who} · {time} · {count}", f"{time} · {count}", time)
     fields = meant(desk, board, editing, reading)
     field = fields[editing.cursor] if fields and active else None

@@ -31,6 +31,8 @@ class AskScreen(KeyedModal[T], Generic[T]):
         """What the answer is chosen from; nothing where it is typed."""
         self._cursor = 0
         self._entry = ""
+        self._is_offered = False
+        """Whether the entry is only a proposal: what is typed takes its place."""
         self._hint = ""
         self._problem = ""
 
@@ -39,9 +41,10 @@ class AskScreen(KeyedModal[T], Generic[T]):
         raise NotImplementedError
 
     def ask(self, question: str, choices: list[str] | None = None, entry: str = "", hint: str = "") -> None:
-        """The next question. What was typed stays where an answer is still to be chosen."""
+        """The next question. What was typed stays where an answer is still to be chosen; an entry is a proposal, which
+        what is typed takes the place of, and which can be mended from its end."""
         self._question, self._choices, self._cursor = question, choices or [], 0
-        self._entry, self._hint = entry, hint
+        self._entry, self._is_offered, self._hint = entry, bool(entry), hint
 
     @property
     def first(self) -> int:
@@ -57,7 +60,7 @@ class AskScreen(KeyedModal[T], Generic[T]):
             ink = PAPER._replace(bold=True) if here else GOT
             lines.append([("  ▸ " if here else "    ", PAPER), (plain(choice), ink)])
         if not self._choices:
-            lines[-1].append((f"{plain(self._entry)}▏", ASKED))
+            lines[-1].append((f"{plain(self._entry)}▏", QUIET if self._is_offered else ASKED))
         if self._hint:
             lines.append([("    ", QUIET), (plain(self._hint), QUIET)])
         if self._problem:
@@ -73,9 +76,10 @@ class AskScreen(KeyedModal[T], Generic[T]):
         elif self._choices:
             self._choose(key, character)
         elif key == "backspace":
-            self._entry = self._entry[:-1]
+            self._entry, self._is_offered = self._entry[:-1], False
         elif character is not None:
-            self._entry = (self._entry + character)[:MAX_TYPED]
+            kept = "" if self._is_offered else self._entry
+            self._entry, self._is_offered = (kept + character)[:MAX_TYPED], False
 
     def _choose(self, key: str, character: str | None) -> None:
         """Another choice: the next, or the next that begins so."""

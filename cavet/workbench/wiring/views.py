@@ -12,7 +12,7 @@ from cavet.finding import Found
 from cavet.remarks import Remark, Weight
 from cavet.units import show_duration
 from cavet.wiring import Place, PlaceKind, Section, Told, Wiring, section_of, title_of
-from cavet.wording import plain
+from cavet.wording import counted, plain
 from cavet.workbench.desk import Desk
 
 TOLD = 40
@@ -144,7 +144,7 @@ def fold_view(desk: Desk, board: str) -> FoldView:
     if spoiled:
         words = spoiled[0]
     points = len(wiring.points)
-    count = f"{points} point{'' if points == 1 else 's'}" + (f", {missing} at nothing" if missing else "")
+    count = counted(points, "point") + (f", {missing} at nothing" if missing else "")
     return FoldView(board, words, count, is_bad=bad is not None or bool(spoiled) or missing > 0)
 
 
@@ -193,7 +193,7 @@ def remarks_note(remarks: Sequence[Remark]) -> str:
     wrong = sum(remark.weight is Weight.WRONG for remark in remarks)
     if not remarks:
         return ""
-    count = f"{len(remarks)} remark{'' if len(remarks) == 1 else 's'}"
+    count = counted(len(remarks), "remark")
     return f"r: {count}, {wrong} wrong" if wrong else f"r: {count}"
 
 

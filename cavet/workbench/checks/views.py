@@ -1,0 +1,282 @@
+"""From checks that were run to what the Checks screen shows."""
+
+from __future__ import annotations
+
+from itertools import groupby
+
+import msgspec
+
+from cavet.bench import CheckPlan, Walked
+from cavet.checks import Case, Done
+from cavet.units import show_duration
+from cavet.wording import counted, plain
+from cavet.workbench.checks.checking import Checking, Going
+
+AS_IT_IS = "as it is"
+MOST_STEPS = 9
+MOST_MARKS = 40
+"""Of so many marks a strip is at most."""
+
+
+class CellView(msgspec.Struct, frozen=True):
+    """A mark in the square: at which part (by its place), `right`, `wrong`, `missing`, `neither`."""
+
+    place: int
+    kind: str
+
+
+class RowView(msgspec.Struct, frozen=True):
+    """An output in the square: its number, its name, whether it held, its marks, why not."""
+
+    number: int
+    name: str
+    held: bool | None
+    cells: tuple[CellView, ...]
+    why: str = ""
+    elsewhere: str = ""
+    """What moved on another board."""
+
+
+class BoardRow(msgspec.Struct, frozen=True):
+    """A board's outputs: the marks of all in a line, and its square."""
+
+    name: str
+    parts: int
+    rows: tuple[RowView, ...]
+
+    @property
+    def wrong(self) -> int:
+        """How many did not hold."""
+        return sum(row.held is False for row in self.rows)
+
+
+class WalkView(msgspec.Struct, frozen=True):
+    """The walk: by boards; the one whose square is shown, the row under the cursor."""
+
+    title: str
+    boards: tuple[BoardRow, ...]
+    board: int = 0
+    row: int = 0
+    note: str = ""
+
+
+class StripView(msgspec.Struct, frozen=True):
+    """The runs of one set of defects: `marks` are `held`, `failed`, `waiting`, one for each so many runs; how many
+    held; the longest, in words."""
+
+    title: str
+    tells: str
+    marks: tuple[str, ...]
+    held: str
+    t: str
+    chosen: int | None = None
+
+
+class CampaignView(msgspec.Struct, frozen=True):
+    """A campaign: what it is of, its strips, how far it is, and the failing run under the cursor."""
+
+    title: str
+    strips: tuple[StripView, ...] = ()
+    progress: tuple[int, int] = (0, 0)
+    told: str = ""
+    failing: str = ""
+    lines: tuple[tuple[str, str], ...] = ()
+    why: str = ""
+    problem: str = ""
+
+
+class CheckView(msgspec.Struct, frozen=True):
+    """A check in the list: `held`, `failed`, `runs`, or `new`; what it is; how long; what came."""
+
+    name: str
+    what: str
+    state: str
+    t: str
+    came: str
+    is_chosen: bool = False
+
+
+def check_views(checking: Checking, chosen: int) -> tuple[CheckView, ...]:
+    """The list of checks."""
+    return tuple(_check(checking, check, place == chosen) for place, check in enumerate(checking.checks))
+
+
+def what_of(check: CheckPlan) -> str:
+    """What a check does, in a few words."""
+    if check.walk:
+        return "the walk is a diagonal" if not check.outputs else f"the walk of {len(check.outputs)} outputs"
+    if check.routine:
+        return f"routine {check.routine.partition('#')[2]} ends done"
+    if check.program:
+        return plain(f"your program: {' '.join(check.program)}", 60)
+    if check.rest is not None:
+        return f"all at rest {show_duration(check.rest.within)} after {check.rest.breaks or 'the program'} is cut"
+    names = {"no redundant message to": check.no_redundant, "no refusal of": check.no_refusal}
+    shown = [f"{words} {board}" for words, board in names.items() if board]
+    if check.delays is not None:
+        shown.append(f"{check.delays.begin} to {check.delays.end} within {show_duration(check.delays.at_most)}")
+    return ", ".join(shown)
+
+
+def _check(checking: Checking, check: CheckPlan, chosen: bool) -> CheckView:
+    going = checking.last(check.name)
+    if going is None:
+        return CheckView(check.name, what_of(check), "new", "", "not run since the bench was opened", chosen)
+    if not check.acts:
+        return _shown(check, going, chosen)
+    done = going.of(check.name)
+    wanted = sum(order.case.check == check.name for order in list(going.orders))
+    failed = [each for each in done if not each.came.held]
+    t = show_duration(sum(each.came.t for each in done)) if done else ""
+    if going.problem:
+        return CheckView(check.name, what_of(check), "failed", t, plain(going.problem), chosen)
+    if len(done) < wanted or (not wanted and not going.is_over):
+        state = "stopped" if going.is_over else "runs"
+        return CheckView(check.name, what_of(check), state, t, f"{len(done)} of {wanted or '…'} runs", chosen)
+    if failed:
+        more = f"{len(failed)} of {wanted} runs: " if wanted > 1 else ""
+        return CheckView(check.name, what_of(check), "failed", t, plain(f"{more}{failed[0].came.why}"), chosen)
+    return CheckView(check.name, what_of(check), "held", t, f"{wanted} runs" if wanted > 1 else "", chosen)
+
+
+def _shown(check: CheckPlan, going: Going, chosen: bool) -> CheckView:
+    """One that looks at the records of others."""
+    problems = [each.came.shown[check.name] for each in list(going.done) if each.came.shown.get(check.name)]
+    if problems:
+        return CheckView(check.name, what_of(check), "failed", "", plain(problems[0]), chosen)
+    state = "runs" if not going.is_over else "held" if going.done else "new"
+    return CheckView(check.name, what_of(check), state, "", f"in {len(going.done)} records", chosen)
+
+
+# the walk
+
+
+def walk_view(checking: Checking, going: Going | None, check: str, board: int, row: int) -> WalkView:
+    """What was walked last, by boards."""
+    done = going.of(check) if going is not None else []
+    walked = done[-1].came.walked if done else ()
+    plan = checking.plan
+    outputs = [point for point in plan.points.values() if point.kind.is_output]
+    if not walked:
+        note = "being walked" if going is not None and not going.is_over else "not walked yet: w walks all outputs"
+        return WalkView(f"the walk  {len(outputs)} outputs, each alone: what moved?", (), note=note)
+    boards = []
+    of = {point.name: plan.links[plan.hosts[point.board].link].board for point in outputs}
+    for name, group in groupby(walked, key=lambda each: of[each.output]):
+        rows = list(group)
+        places = {each.names: place for place, each in reversed(list(enumerate(rows))) if each.names}
+        boards.append(BoardRow(name, len(rows), tuple(_row(place, each, places) for place, each in enumerate(rows))))
+    came = done[-1].came
+    wrong = sum(each.held is False for each in walked)
+    words = (
+        f"{wrong} of {len(walked)} are not as they should be" if wrong else "each moves what it names, and nothing else"
+    )
+    title = f"the walk  {len(walked)} outputs, {show_duration(came.t)} of bench time: {words}"
+    board = min(board, len(boards) - 1)
+    return WalkView(title, tuple(boards), board, min(row, len(boards[board].rows) - 1))
+
+
+def _row(place: int, walked: Walked, places: dict[str, int]) -> RowView:
+    own = places.get(walked.names)
+    cells, elsewhere = [], []
+    for path in walked.moved:
+        if path in places:
+            right = path == walked.names
+            cells.append(
+                CellView(place if right else places[path], "right" if right and walked.held is not False else "wrong")
+            )
+        else:
+            elsewhere.append(path)
+    if walked.held is None:
+        cells = [CellView(place, "neither")]
+    elif walked.held is False and own is not None and walked.names not in walked.moved:
+        cells.append(CellView(place, "missing"))
+    elif walked.held and not cells:
+        cells.append(CellView(place, "unseen"))
+    return RowView(place + 1, walked.output, walked.held, tuple(cells), plain(walked.why), ", ".join(elsewhere))
+
+
+# campaigns
+
+
+def campaign_view(checking: Checking, going: Going | None, check: str, failing: int) -> CampaignView:
+    """The runs of a check under its sets of defects."""
+    if going is None:
+        return CampaignView("campaign", told="c: this check under many seeds, defects and faults")
+    cases = [order.case for order in list(going.orders) if order.case.check == check]
+    done = going.of(check)
+    if len(cases) < 2:
+        return _alone(check, done, going)
+    fails = [place for place, each in enumerate(done) if not each.came.held]
+    chosen = fails[min(failing, len(fails) - 1)] if fails else None
+    strips, at = [], 0
+    for defects, group in groupby(cases, key=lambda case: case.defects):
+        size = len(list(group))
+        strips.append(_strip(checking, defects, done[at : at + size], size, None if chosen is None else chosen - at))
+        at += size
+    faults = max(len(case.faults) for case in cases)
+    sets = len(strips)
+    title = f"campaign  {check}, {counted(sets, 'set')} of defects, {counted(len(cases) // sets, 'seed')}"
+    title += f", {counted(faults, 'fault')}" if faults else ""
+    bench_time = sum(each.came.t for each in done)
+    told = f"{len(done)} of {len(cases)} runs, {show_duration(bench_time)} of bench time"
+    told += " · stopped" if going.is_stopped and len(done) < len(cases) else ""
+    bunch = -(-len(cases) // sets // MOST_MARKS)
+    told += f" · each mark {bunch} runs" if bunch > 1 else ""
+    view = CampaignView(title, tuple(strips), (len(done), len(cases)), told, problem=plain(going.problem))
+    return view if chosen is None else _with_failing(view, done[chosen], fails.index(chosen), len(fails))
+
+
+def _alone(check: str, done: list[Done], going: Going) -> CampaignView:
+    """A check that was run once."""
+    view = CampaignView(
+        f"{check}  run once", told="c: this check under many seeds, defects and faults", problem=going.problem
+    )
+    if not done or done[0].came.held:
+        return view
+    trail = [(line.strip(), "") for line in done[0].came.trail.splitlines()[:MOST_STEPS]]
+    return msgspec.structs.replace(view, failing="what broke", lines=tuple(trail), why=plain(done[0].came.why))
+
+
+def _strip(checking: Checking, defects: tuple[str, ...], done: list[Done], size: int, chosen: int | None) -> StripView:
+    bunch = -(-size // MOST_MARKS)
+    marks = [_mark(done[first : first + bunch], min(bunch, size - first)) for first in range(0, size, bunch)]
+    held = sum(each.came.held for each in done)
+    tells = ", ".join(checking.plan.defects[name].tells for name in defects if name in checking.plan.defects)
+    longest = max((each.came.t for each in done), default=0.0)
+    here = chosen // bunch if chosen is not None and 0 <= chosen < size else None
+    return StripView(
+        "+".join(defects) or AS_IT_IS, plain(tells), tuple(marks),
+        f"{held} of {len(done)}" if done else "", show_duration(longest) if done else "", here,
+    )  # fmt: skip
+
+
+def _mark(done: list[Done], size: int) -> str:
+    if any(not each.came.held for each in done):
+        return "failed"
+    return "held" if len(done) == size else "waiting"
+
+
+def _with_failing(view: CampaignView, done: Done, place: int, count: int) -> CampaignView:
+    case = done.came.case
+    small = small_case(done)
+    name = f"{'+'.join(case.defects) or AS_IT_IS}, seed {case.seed}"
+    lines = [("defect", defect) for defect in small.defects]
+    lines += [(f"{fault.t:.3f} s", fault.step) for fault in small.faults]
+    if not lines:
+        lines = [("nothing", "it fails by itself")]
+    why = done.small.why if done.small is not None else done.came.why
+    return msgspec.structs.replace(
+        view, failing=f"{name}   the smallest run that fails, {place + 1} of {count}", lines=tuple(lines[:MOST_STEPS]),
+        why=plain(why),
+    )  # fmt: skip
+
+
+def failing_runs(going: Going | None, check: str) -> list[Done]:
+    """The runs of a check that did not hold."""
+    return [] if going is None else [done for done in going.of(check) if not done.came.held]
+
+
+def small_case(done: Done) -> Case:
+    """The case that is looked at: the smallest that still fails."""
+    return done.small.case if done.small is not None else done.came.case

@@ -1,0 +1,195 @@
+"""The Checks screen in cells: the walk as a square, a campaign as strips of small marks, the list of checks."""
+
+from __future__ import annotations
+
+import textwrap
+
+from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Ink
+from cavet.wording import counted
+from cavet.workbench.checks.views import BoardRow, CampaignView, CheckView, StripView, WalkView
+
+NAME_CELLS = 21
+MARKS: dict[str, tuple[str, Ink]] = {
+    "right": ("◆", GOT), "wrong": ("◆", CORAL), "missing": ("◇", CORAL), "neither": ("·", QUIET), "unseen": ("◈", GOT),
+}  # fmt: skip
+RUNS: dict[str, tuple[str, Ink]] = {"held": ("▪", GOT), "failed": ("✕", CORAL), "waiting": ("·", HAIR)}
+STATES: dict[str, tuple[str, Ink]] = {
+    "held": ("◈", GOT), "failed": ("✕", CORAL), "runs": ("◇", ASKED), "stopped": ("◌", QUIET), "new": ("◌", QUIET),
+}  # fmt: skip
+STEP_CELLS = 12
+
+
+def draw_walk(view: WalkView, width: int, height: int) -> Canvas:
+    """The boards, each a line of marks; the one under the cursor with its square: outputs down, their parts across."""
+    canvas = Canvas(width, height)
+    name, _, rest = view.title.partition("  ")
+    canvas.put(1, 1, name, PAPER._replace(bold=True))
+    canvas.put(len(name) + 3, 1, rest, CORAL if "not as they should" in rest else QUIET, width - len(name) - 4)
+    if not view.boards:
+        canvas.put(1, 3, view.note, QUIET)
+        return canvas
+    y = 3
+    others = len(view.boards) - 1
+    for place, board in enumerate(view.boards):
+        if place == view.board:
+            y = _square(canvas, board, view.row, y, height - (others - place) - 1)
+        else:
+            _line(canvas, board, y)
+            y += 1
+    _reasons(canvas, view, y + 1)
+    return canvas
+
+
+def _reasons(canvas: Canvas, view: WalkView, y: int) -> None:
+    """Why those that are wrong are, as many as there is room for."""
+    wrong = [row for board in view.boards for row in board.rows if row.held is False]
+    room = canvas.height - y - 1
+    for row in wrong[: room if len(wrong) <= room else max(0, room - 1)]:
+        canvas.put(1, y, "✕", CORAL)
+        canvas.put(3, y, row.name, PAPER, NAME_CELLS - 1)
+        canvas.put(NAME_CELLS + 3, y, row.why, QUIET, canvas.width - NAME_CELLS - 4)
+        y += 1
+    if len(wrong) > room > 0:
+        canvas.put(3, y, f"and {len(wrong) - room + 1} more: n goes from one to the next", QUIET, canvas.width - 4)
+
+
+def _line(canvas: Canvas, board: BoardRow, y: int) -> None:
+    canvas.put(1, y, "▹", QUIET)
+    canvas.put(3, y, board.name, QUIET, NAME_CELLS - 3)
+    for place, row in enumerate(board.rows):
+        kind = "wrong" if row.held is False else "neither" if row.held is None else "right"
+        canvas.put(NAME_CELLS + 2 + place, y, *MARKS[kind])
+    if board.wrong:
+        canvas.put(NAME_CELLS + 3 + len(board.rows), y, f"{board.wrong} wrong", CORAL)
+
+
+def _square(canvas: Canvas, board: BoardRow, chosen: int, y: int, end: int) -> int:
+    """The square of a board, from a row on; give the row behind it. It scrolls where there is no room."""
+    left = NAME_CELLS + 5
+    step = 3 if left + 3 * board.parts < canvas.width - 2 else 2 if left + 2 * board.parts < canvas.width - 2 else 1
+    canvas.put(1, y, "▿", QUIET)
+    canvas.put(3, y, board.name, PAPER._replace(bold=True), NAME_CELLS - 2)
+    for number in range(1, board.parts + 1):
+        if step > 1 or number % 5 == 0 or number == 1:
+            canvas.put_right(left + step * (number - 1) + 1, y, str(number), PAPER if number == chosen + 1 else QUIET)
+    room = max(3, min(len(board.rows), end - y - 5))
+    first = max(0, min(chosen - room // 2, len(board.rows) - room))
+    for place, row in enumerate(board.rows[first : first + room], first):
+        at = y + 1 + place - first
+        here = place == chosen
+        canvas.put(0, at, "▸" if here else " ", PAPER)
+        ink = CORAL if row.held is False else QUIET if row.held is None else PAPER
+        canvas.put_right(4, at, str(row.number), QUIET)
+        canvas.put(5, at, row.name, ink._replace(bold=here), NAME_CELLS - 1)
+        for number in range(board.parts):
+            canvas.put(left + step * number, at, "·" if step > 1 else " ", HAIR)
+        for cell in row.cells:
+            canvas.put(left + step * cell.place, at, *MARKS[cell.kind])
+        if row.elsewhere:
+            canvas.put(left + step * board.parts + 1, at, f"→ {row.elsewhere}", CORAL)
+        if here:
+            canvas.shade(0, at, canvas.width, 1, "lifted")
+    y += 1 + room
+    row = board.rows[chosen]
+    sign, ink = MARKS["wrong" if row.held is False else "neither" if row.held is None else "right"]
+    words = row.why or f"{row.name} moves what it names, and nothing else"
+    lines = textwrap.wrap(words, max(20, canvas.width - 8))[:3]
+    canvas.put(3, y + 1, sign, ink)
+    for place, line in enumerate(lines):
+        canvas.put(5, y + 1 + place, line, ink if row.held is False else QUIET)
+    return y + max(3, 2 + len(lines))
+
+
+def draw_campaign(view: CampaignView, width: int, height: int) -> Canvas:
+    """Strips of marks, a set of defects each; how far it is; the smallest run that fails."""
+    canvas = Canvas(width, height)
+    name, _, rest = view.title.partition("  ")
+    canvas.put(2, 1, name, PAPER._replace(bold=True), width - 4)
+    canvas.put(len(name) + 4, 1, rest, QUIET, width - len(name) - 5)
+    y = 3
+    if view.problem:
+        for line in textwrap.wrap(view.problem, max(20, width - 4))[:4]:
+            canvas.put(2, y, line, CORAL)
+            y += 1
+    for place, strip in enumerate(view.strips):
+        if y + 3 > height - (10 if view.failing else 3):
+            left = len(view.strips) - place
+            canvas.put(2, y, f"{counted(left, 'more set')} of defects", QUIET)
+            y += 1
+            break
+        y = _strip(canvas, strip, y, width)
+    canvas.put(2, y, view.told, QUIET, width - 4)
+    done, wanted = view.progress
+    if wanted:
+        cells = max(10, min(48, width - 20))
+        lit = cells * done // wanted
+        canvas.put(2, y + 1, "▰" * lit, GOT)
+        canvas.put(2 + lit, y + 1, "▱" * (cells - lit), HAIR)
+        canvas.put(4 + cells, y + 1, f"{done} of {wanted}", QUIET)
+        y += 1
+    if view.failing:
+        _failing(canvas, view, y + 2, width)
+    return canvas
+
+
+def _strip(canvas: Canvas, strip: StripView, y: int, width: int) -> int:
+    """One strip; give the row behind it."""
+    canvas.put(2, y, strip.title, PAPER, width - 4)
+    canvas.put(len(strip.title) + 4, y, strip.tells, QUIET, width - len(strip.title) - 5)
+    failed = "failed" in strip.marks
+    for place, mark in enumerate(strip.marks):
+        sign, ink = RUNS[mark]
+        canvas.put(2 + place, y + 1, sign, ink._replace(bold=True) if place == strip.chosen else ink)
+        if place == strip.chosen:
+            canvas.shade(2 + place, y + 1, 1, 1, "lifted")
+    x = 4 + len(strip.marks)
+    canvas.put(x, y + 1, strip.held, CORAL if failed else GOT)
+    canvas.put(x + 2 + len(strip.held), y + 1, strip.t, HEATHER)
+    return y + 3
+
+
+def _failing(canvas: Canvas, view: CampaignView, y: int, width: int) -> None:
+    name, _, rest = view.failing.partition("   ")
+    canvas.put(2, y, name, PAPER._replace(bold=True), width - 4)
+    canvas.put(len(name) + 5, y, rest, QUIET, width - len(name) - 6)
+    y += 2
+    for when, what in view.lines:
+        if what:
+            canvas.put(2, y, when, HEATHER, STEP_CELLS)
+            canvas.put(2 + STEP_CELLS, y, what, PAPER, width - STEP_CELLS - 4)
+        else:
+            canvas.put(2, y, when, QUIET, width - 4)
+        y += 1
+    canvas.put(2, y + 1, "why", QUIET)
+    for line in textwrap.wrap(view.why, max(20, width - STEP_CELLS - 4))[: max(1, canvas.height - y - 1)]:
+        canvas.put(2 + STEP_CELLS, y + 1, line, CORAL)
+        y += 1
+
+
+def draw_checks(views: tuple[CheckView, ...], width: int, height: int) -> Canvas:
+    """The checks of the bench: how each stands, how long it took, what came."""
+    canvas = Canvas(width, height)
+    canvas.across(0, 0, width, "─", HAIR)
+    canvas.put(1, 1, "checks of this bench", PAPER._replace(bold=True))
+    chosen = next((place for place, view in enumerate(views) if view.is_chosen), 0)
+    room = max(1, height - 3)
+    first = max(0, min(chosen - room // 2, len(views) - room))
+    what_cells = max(20, min(46, width // 3))
+    for place, view in enumerate(views[first : first + room]):
+        y = 3 + place if height > 4 + len(views) else 2 + place
+        sign, ink = STATES[view.state]
+        canvas.put(0, y, "▸" if view.is_chosen else " ", PAPER)
+        canvas.put(1, y, sign, ink)
+        canvas.put(3, y, view.name, PAPER._replace(bold=view.is_chosen), 16)
+        canvas.put(20, y, view.what, QUIET, what_cells)
+        canvas.put_right(22 + what_cells + 10, y, view.t, HEATHER)
+        x = 22 + what_cells + 12
+        canvas.put(x, y, view.came, CORAL if view.state == "failed" else QUIET, width - x - 1)
+        if view.is_chosen:
+            canvas.shade(0, y, width, 1, "lifted")
+    left = len(views) - first - room
+    if first or left > 0:
+        canvas.put_right(
+            width - 1, 1, " ".join(f"{sign}{n}" for sign, n in (("↑", first), ("↓", left)) if n > 0), QUIET
+        )
+    return canvas
