@@ -1,23 +1,13 @@
 """Checks: whether a bench, and the program that drives it, does what it should, also when things go wrong."""
 
-from cavet.checks._campaign import (
-    Done,
-    Order,
-    Processes,
-    Wanted,
-    Workers,
-    chosen_checks,
-    do,
-    orders_of,
-    run_all,
-    with_checks,
-)
+from cavet.checks._campaign import Done, Order, Wanted, chosen_checks, do, orders_of, with_checks
 from cavet.checks._carrying import Came, Case, carry_out
 from cavet.checks._faults import Fault, draw
 from cavet.checks._hosting import Hosted, host
 from cavet.checks._junit import Ran, junit
 from cavet.checks._program import Ended, run_program
 from cavet.checks._small import Smaller
+from cavet.checks._spread import Processes, Workers, run_all
 
 __all__ = [
     "Came",

@@ -2,17 +2,10 @@
 
 from __future__ import annotations
 
-import contextlib
 import functools
-import multiprocessing
 import re
-import signal
-import sys
-from collections import deque
 from collections.abc import Iterator, Sequence
-from concurrent.futures import Future, ProcessPoolExecutor
 from pathlib import Path
-from typing import Protocol
 
 import msgspec
 
@@ -24,8 +17,6 @@ from cavet.checks._small import Smaller
 from cavet.record import check_new
 from cavet.wording import WrongError, listed, nearest
 
-AHEAD = 4
-"""So many runs a process are handed out before the first of them is told."""
 WALK = "walk"
 
 
@@ -154,62 +145,3 @@ def do(order: Order) -> Done:
 def _new(path: Path) -> Path:
     path.unlink(missing_ok=True)
     return path
-
-
-class Workers(Protocol):
-    """Whoever does orders: other processes, other machines."""
-
-    def submit(self, order: Order) -> Future[Done]:
-        """Hand one out."""
-
-    def close(self) -> None:
-        """End them; what is not done is left."""
-
-    @property
-    def count(self) -> int:
-        """How many there are."""
-
-
-class Processes:
-    """Processes of this machine."""
-
-    def __init__(self, count: int) -> None:
-        self.count = count
-        context = multiprocessing.get_context("spawn")
-        with contextlib.redirect_stderr(sys.__stderr__):  # what is started here inherits it: it has to be a real file
-            self._pool = ProcessPoolExecutor(count, mp_context=context, initializer=_leave_signals)
-
-    def submit(self, order: Order) -> Future[Done]:
-        """Hand one out."""
-        return self._pool.submit(do, order)
-
-    def close(self) -> None:
-        """End them; what is not done is left."""
-        for process in list((self._pool._processes or {}).values()):
-            process.terminate()
-        self._pool.shutdown(wait=True, cancel_futures=True)
-
-
-def _leave_signals() -> None:
-    """Who is at the terminal ends the first process, and that one its workers: in good order, with the programs that
-    they have started."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-    signal.signal(signal.SIGTERM, _leave)
-
-
-def _leave(number: int, frame: object) -> None:
-    raise SystemExit(128 + number)
-
-
-def run_all(orders: Sequence[Order], workers: Workers | None = None) -> Iterator[Done]:
-    """Do all of them, here or by workers; give what came of each, in their order."""
-    if workers is None:
-        yield from map(do, orders)
-        return
-    waiting: deque[Future[Done]] = deque()
-    for order in orders:
-        waiting.append(workers.submit(order))
-        if len(waiting) >= AHEAD * workers.count:
-            yield waiting.popleft().result()
-    while waiting:
-        yield waiting.popleft().result()

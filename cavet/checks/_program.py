@@ -56,6 +56,7 @@ class Running:
     def __init__(self, process: asyncio.subprocess.Process, mark: str) -> None:
         self._process = process
         self._mark = mark
+        _underway.add(self)
         self._written = {"output": bytearray(), "errors": bytearray()}
         self._readers = [
             asyncio.create_task(self._read(name, stream))
@@ -118,10 +119,17 @@ class Running:
                 os.killpg(self._process.pid, number)
             await self._until_gone()
         await self._process.wait()
+        _underway.discard(self)
         _, pending = await asyncio.wait(self._readers, timeout=END_SECONDS)
         for task in pending:
             task.cancel()
         return Ended(self._process.returncode or 0, self.output, self.errors, was_late)
+
+    def kill(self) -> None:
+        """End it, and all that it has started, at once."""
+        with suppress(ProcessLookupError):
+            os.killpg(self._process.pid, signal.SIGKILL)
+        _signal(self._left(), signal.SIGKILL)
 
     async def _until_gone(self) -> None:
         with suppress(TimeoutError):
@@ -139,6 +147,15 @@ class Running:
                     if wanted in (folder / "environ").read_bytes().split(b"\0"):
                         found.append(int(folder.name))
         return found
+
+
+_underway: set[Running] = set()
+
+
+def end_programs() -> None:
+    """End at once all that run: this process is about to end, and nothing waits any more."""
+    for running in list(_underway):
+        running.kill()
 
 
 def _signal(processes: Sequence[int], number: int) -> None:

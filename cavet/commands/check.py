@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import signal
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -66,6 +67,7 @@ def command(
         seeds=seeds, defects=read_sets(defects, list(plan.defects)), faults=faults, seed=seed, records=records
     )
     orders = orders_of(opened.path, plan, checks, wanted)
+    signal.signal(signal.SIGTERM, lambda number, frame: signal.raise_signal(signal.SIGINT))
     workers = Processes(jobs) if jobs > 1 and len(orders) > 1 else None
     report = Report(checks, seed if seed is not None else plan.seed, json_lines=json_lines, many=len(orders))
     try:

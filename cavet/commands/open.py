@@ -95,7 +95,10 @@ def open_workbench(file: BenchFile, at: tuple[str, ...], broker: str | None, kep
                 work.check()
             desk = Desk(thread.bench, thread.post, lambda: thread.record_problem, changing, work)
             app = app_for(desk, lambda: end_soon(thread.stop))
-            clock.run(app.run_async())
+            try:
+                clock.run(app.run_async())
+            finally:
+                desk.leave()
             if app.failed is not None:
                 raise app.failed
             if not changing.wants_again:

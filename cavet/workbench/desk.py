@@ -224,6 +224,11 @@ class Desk:
             self.made_checking = Checking(self.bench.plan)
         return self.made_checking
 
+    def leave(self) -> None:
+        """Nobody looks any more: checks that are run end here."""
+        if self.made_checking is not None:
+            self.made_checking.leave()
+
     def flag(self, text: str) -> None:
         """Put a flag into the record, here and now."""
         self._call(lambda: self.bench.record.append(Kind.MARK, "", Topic.TEXT, "", None, None, text))

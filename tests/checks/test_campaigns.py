@@ -4,10 +4,12 @@ import json
 import subprocess
 import sys
 import unittest
+from concurrent.futures import BrokenExecutor, Future
 from xml.etree import ElementTree
 
 from cavet.bench import load_bench
 from cavet.checks import Case, Fault, Processes, Smaller, Wanted, carry_out, draw, orders_of, run_all
+from cavet.wording import WrongError
 from tests.checks.huts import Folder, hut
 from tests.patience import PATIENCE
 
@@ -63,6 +65,30 @@ class Drawn(Folder, unittest.TestCase):
         carry_out(plan, Case(check="blink", seed="a", faults=drawn))  # each of them is a step that can be read
 
 
+class Losing:
+    """Workers that are lost at one order."""
+
+    count = 2
+    is_stopped = False
+
+    def __init__(self, at):
+        self.at = at
+        self.renewed = 0
+        self.done = []
+
+    def submit(self, order):
+        future = Future()
+        if order == self.at:
+            future.set_exception(BrokenExecutor())
+        else:
+            self.done.append(order.case)
+            future.set_result(order)
+        return future
+
+    def renew(self):
+        self.renewed += 1
+
+
 class Runs(Folder, unittest.TestCase):
     def orders(self, checks, **wanted):
         path = hut(self.folder, checks)
@@ -74,6 +100,32 @@ class Runs(Folder, unittest.TestCase):
         workers = Processes(2)
         self.addCleanup(workers.close)
         self.assertEqual(list(run_all(orders)), list(run_all(orders, workers)))
+
+    def test_what_lost_workers_had_in_hand_is_done_again(self):
+        orders = self.orders(LONG, seeds=12, faults=1)
+        workers = Processes(2)
+        self.addCleanup(workers.close)
+        found = []
+        for done in run_all(orders, workers):
+            found.append(done)
+            if len(found) in (2, 5):
+                for process in list(workers._pool._processes.values()):
+                    process.kill()
+        self.assertEqual(list(run_all(orders)), found)
+
+    def test_a_run_that_loses_every_worker_is_told(self):
+        orders = self.orders(LONG, seeds=3)
+        workers = Losing(orders[1])
+        found = []
+        with self.assertRaisesRegex(WrongError, "workers lost, one after the other, at blink with --seed hut-2"):
+            found.extend(run_all(orders, workers))
+        self.assertEqual((orders[0].case, 4), (workers.done[0], workers.renewed + 1))
+
+    def test_workers_that_are_stopped_end_it(self):
+        workers = Processes(1)
+        self.addCleanup(workers.close)
+        workers.stop()
+        self.assertEqual([], list(run_all(self.orders(LONG, seeds=3), workers)))
 
     def test_sets_of_defects_have_runs_of_their_own(self):
         orders = self.orders('[checks.walk]\nwalk = true\nseeds = 2\ndefects = [[], ["dead"], ["dead", "slow"]]\n')

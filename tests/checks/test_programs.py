@@ -2,14 +2,18 @@
 
 import asyncio
 import json
+import signal
+import subprocess
+import sys
 import time
 import unittest
 from pathlib import Path
 
 from cavet.checks import run_program
 from cavet.wording import WrongError
-from tests.checks.huts import Folder
-from tests.checks.test_campaigns import TheCommand as Called
+from tests.checks import test_campaigns
+from tests.checks.huts import Folder, hut
+from tests.patience import PATIENCE
 
 BLINK = """
 import os, sys, time, tty
@@ -81,6 +85,13 @@ class Running(unittest.TestCase):
                 asyncio.run(run_program(call, Path.cwd(), {}, 1))
 
 
+def until(holds):
+    end = time.monotonic() + PATIENCE
+    while not holds():
+        assert time.monotonic() < end, "it did not come"
+        time.sleep(0.01)
+
+
 def _read(path):
     try:
         return path.read_bytes()
@@ -89,7 +100,7 @@ def _read(path):
 
 
 class Checked(Folder, unittest.TestCase):
-    call = Called.call
+    call = test_campaigns.TheCommand.call
 
     def setUp(self):
         super().setUp()
@@ -130,3 +141,27 @@ class Checked(Folder, unittest.TestCase):
         done = self.call("--allow-programs", checks=text)
         self.assertEqual((2, ""), (done.returncode, done.stdout))
         self.assertIn("lomp", done.stderr)
+
+    def test_told_to_end_it_ends_what_was_started_too(self):
+        sleeper = "import os, sys, time; open(sys.argv[1], 'w').write(str(os.getpid())); time.sleep(600)"
+        checks = "".join(
+            f'[checks.{name}]\nprogram = ["python", "-c", {json.dumps(sleeper)}, "{name}"]\nwithin = "600 s"\n'
+            for name in ("a", "b")
+        )
+        path = hut(self.folder, checks)
+        for number, jobs, started in (
+            (signal.SIGTERM, "1", "a"),
+            (signal.SIGINT, "1", "a"),
+            (signal.SIGTERM, "2", "b"),
+        ):
+            with self.subTest(signal=number, jobs=jobs):
+                words = [sys.executable, "-m", "cavet", "check", str(path), "--allow-programs", "--jobs", jobs]
+                process = subprocess.Popen(words, cwd=self.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+                place = self.folder / started
+                until(lambda place=place: _read(place))
+                there = int(place.read_bytes())
+                process.send_signal(number)
+                process.communicate(timeout=PATIENCE)
+                self.assertNotEqual(0, process.returncode)
+                until(lambda there=there: not Path(f"/proc/{there}").exists())
+                place.unlink()

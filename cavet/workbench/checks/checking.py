@@ -9,10 +9,12 @@ from pathlib import Path
 
 from cavet.bench import CheckPlan, Plan
 from cavet.checks import Done, Order, Processes, Wanted, orders_of, run_all, with_checks
-from cavet.faults import FORESEEN, fault_words, note_fault
+from cavet.faults import FORESEEN, note_fault
 from cavet.wording import WrongError
 
 MOST_JOBS = 4
+LEAVE_SECONDS = 5.0
+"""How long the workbench waits, when it is left, for checks to end."""
 
 
 class Going:
@@ -36,16 +38,18 @@ class Going:
             self.orders = orders_of(self._bench, self._plan, self.checks, self.wanted)
             count = min(MOST_JOBS, max(1, (os.cpu_count() or 2) - 1), len(self.orders) or 1)
             self._workers = Processes(count)
+            if self.is_stopped:
+                return
             for done in run_all(self.orders, self._workers):
                 self.done.append(done)
         except ExceptionGroup as group:
             self.problem = "; ".join(str(error) for error in group.exceptions)
         except FORESEEN as error:
             self.problem = str(error)
+        except OSError as error:
+            self.problem = f"checks can't be run here: {error.strerror or error}"
         except Exception as error:  # noqa: BLE001
-            if not self.is_stopped:
-                note_fault("checks", error)
-                self.problem = fault_words(error)
+            self.problem = note_fault("checks", error)
         finally:
             if self._workers is not None:
                 self._workers.close()
@@ -55,7 +59,11 @@ class Going:
         """End it; what is not done is left."""
         self.is_stopped = True
         if self._workers is not None:
-            self._workers.close()
+            self._workers.stop()
+
+    def wait(self, seconds: float) -> None:
+        """Wait until it is over, so long at most."""
+        self._thread.join(seconds)
 
     def of(self, check: str) -> list[Done]:
         """What came of a check so far."""
@@ -101,3 +109,9 @@ class Checking:
         """Stop what is run."""
         if self.going is not None:
             self.going.stop()
+
+    def leave(self) -> None:
+        """Stop what is run, and wait until it has ended."""
+        self.stop()
+        if self.going is not None:
+            self.going.wait(LEAVE_SECONDS)

@@ -33,6 +33,9 @@ def draw_walk(view: WalkView, width: int, height: int) -> Canvas:
     for place, board in enumerate(view.boards):
         if place == view.board:
             y = _square(canvas, board, view.row, y, height - (others - place) - 1)
+        elif y == height - 1 and place < others:
+            canvas.put(3, y, f"{counted(len(view.boards) - place, 'more board')}: [ ] goes on to them", QUIET)
+            break
         else:
             _line(canvas, board, y)
             y += 1
@@ -112,7 +115,7 @@ def draw_campaign(view: CampaignView, width: int, height: int) -> Canvas:
             canvas.put(2, y, line, CORAL)
             y += 1
     for place, strip in enumerate(view.strips):
-        if y + 3 > height - (10 if view.failing else 3):
+        if place and y + 3 > height - (10 if view.failing else 3):
             left = len(view.strips) - place
             canvas.put(2, y, f"{counted(left, 'more set')} of defects", QUIET)
             y += 1

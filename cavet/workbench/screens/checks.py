@@ -36,7 +36,7 @@ class ChecksScreen(Frame):
         #walk { width: 5fr; }
         #campaign { width: 4fr; border-left: solid $hair; }
         #checks { height: 11; }
-        &.low #checks { height: 8; }
+        &.low #checks { height: 7; }
         &.one #campaign { display: none; }
         &.one #walk { width: 1fr; }
         &.one.other #walk { display: none; }

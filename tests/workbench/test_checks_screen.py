@@ -1,0 +1,186 @@
+"""The Checks screen: the walk, campaigns, what fails made small and kept, and that a program needs a word."""
+
+import os
+import tempfile
+import unittest
+from pathlib import Path
+from unittest import mock
+
+from cavet.checks import Processes
+from cavet.workbench.screens.asking import AskScreen
+from cavet.workbench.screens.checks import ChecksScreen
+from cavet.workbench.screens.moment import MomentScreen
+from tests.checks.huts import HUT, ROUTINE
+from tests.workbench.test_screens import seated
+
+LIT = """
+routine lit
+    set lamp to on
+    wait 100 ms
+    expect hut.lamp >= 99 %
+"""
+CHECKS = """
+[checks.lit]
+routine = "hut.routine#lit"
+
+[checks.mine]
+program = ["python", "-c", "print(1)"]
+expect = ["lamp rises"]
+"""
+
+
+class InTheFolder:
+    """A desk at the hut, with the routines beside the bench, and the folder as the current one."""
+
+    def setUp(self):
+        place = tempfile.TemporaryDirectory()
+        self.addCleanup(place.cleanup)
+        self.folder = Path(place.name)
+        before = Path.cwd()
+        os.chdir(place.name)
+        self.addCleanup(os.chdir, before)
+
+    def seated(self, story, checks=CHECKS, **kept):
+        async def there(seat):
+            Path(seat.desk.bench.plan.path).with_name("hut.routine").write_text(ROUTINE + LIT, "utf-8")
+            seat.app.go_to_screen("checks")
+            await seat.on(ChecksScreen)
+            try:
+                await story(seat)
+            finally:
+                seat.desk.leave()
+
+        seated(there, text=HUT + checks, **kept)
+
+
+class OnTheScreen(InTheFolder, unittest.TestCase):
+    def test_the_walk_shows_which_output_moved_what_and_why_not(self):
+        async def story(seat):
+            await seat.sees("not walked yet", "not run since the bench was opened")
+            seat.desk.switch_defect("crossed")
+            await seat.sees("1 defect on")
+            await seat.press("w")
+            await seat.sees("of 3 are not as they should be", "✕")
+            self.assertIn("moved hut.fan, not hut.lamp", seat.text())
+            await seat.press("n")
+            await seat.until(lambda: seat.app.screen.under_cursor.name == "lamp")
+
+        self.seated(story, checks="\n[checks.walk]\nwalk = true\n" + CHECKS)
+
+    def test_a_bench_without_checks_can_still_be_walked(self):
+        async def story(seat):
+            await seat.press("enter")
+            await seat.sees("spare", "◈ ")
+            await seat.until(lambda: not seat.desk.checking.is_going)
+            self.assertTrue(seat.desk.checking.last("walk").done)
+
+        self.seated(story, checks="")
+
+    def test_a_campaign_is_asked_for_shown_looked_at_and_kept(self):
+        async def story(seat):
+            await seat.press("c")
+            await seat.until(lambda: isinstance(seat.app.screen, AskScreen))
+            await seat.type("0")
+            await seat.press("enter")
+            await seat.sees("expected a whole number, 1 to")
+            await seat.press("backspace")
+            await seat.type("3")
+            await seat.press("enter")
+            await seat.type("dead, cros")
+            await seat.press("enter")
+            await seat.sees("did you mean")
+            await seat.press(*["backspace"] * 10)
+            await seat.type("-,dead")
+            await seat.press("enter")
+            await seat.type("0")
+            await seat.press("enter")
+            await seat.on(ChecksScreen)
+            await seat.sees("2 sets of defects, 3 seeds", "3 of 3", "0 of 3", "6 of 6", "smallest run that fails")
+            self.assertIn("3 of 6 runs", seat.text())
+            await seat.press("right", "s")
+            await seat.sees("into which file?")
+            await seat.press("enter")
+            await seat.sees("fails by itself")
+            (kept,) = self.folder.glob("failing-*.routine")
+            self.assertIn("make dead", kept.read_text("utf-8"))
+            await seat.press("s")
+            await seat.sees("into which file?")
+            await seat.press("enter")
+            await seat.sees("which is there already")
+            await seat.press("escape", "o")
+            await seat.on(MomentScreen)
+            await seat.sees("lamp")
+            await seat.press("escape")
+            await seat.on(ChecksScreen)
+
+        self.seated(story)
+
+    def test_results_are_written_and_what_cannot_be_written_is_told(self):
+        async def story(seat):
+            await seat.press("J")
+            await seat.sees("nothing was run yet")
+            await seat.press("enter")
+            await seat.until(lambda: seat.desk.checking.last("lit") and not seat.desk.checking.is_going)
+            with mock.patch.object(Path, "write_text", side_effect=OSError(28, "No space left on device")):
+                await seat.press("J")
+                await seat.sees("into which file?")
+                await seat.press("enter")
+                await seat.sees("can't be written: No space left on device")
+            await seat.press("J")
+            await seat.sees("into which file?")
+            await seat.press("enter")
+            await seat.sees("checks.xml is written: 1 runs")
+            self.assertIn('tests="1" failures="0"', (self.folder / "checks.xml").read_text("utf-8"))
+
+        self.seated(story)
+
+    def test_a_program_is_run_only_after_a_word(self):
+        async def story(seat):
+            await seat.press("a")
+            await seat.until(lambda: seat.desk.checking.last("lit") and not seat.desk.checking.is_going)
+            self.assertIsNone(seat.desk.checking.last("mine"))
+            await seat.press("down", "enter")
+            await seat.sees("runs a program of your own", "yes, run it")
+            await seat.press("enter")
+            await seat.on(ChecksScreen)
+            self.assertIsNone(seat.desk.checking.last("mine"))
+            await seat.press("enter")
+            await seat.sees("runs a program of your own")
+            await seat.press("down", "enter")
+            await seat.sees("✕ mine", "lamp rises")
+
+        self.seated(story)
+
+    def test_what_is_run_can_be_stopped_and_what_was_done_stays(self):
+        async def story(seat):
+            await seat.press("x")
+            await seat.sees("nothing is run")
+            await seat.press("c")
+            await seat.sees("how many seeds?")
+            await seat.press("9", "9", "9", "enter", "minus", "enter", "0", "enter")
+            await seat.until(lambda: seat.desk.checking.last("lit") and seat.desk.checking.last("lit").done)
+            await seat.press("enter")
+            await seat.sees("checks that are run already")
+            await seat.press("x")
+            await seat.sees("· stopped")
+            await seat.until(lambda: not seat.desk.checking.is_going)
+            self.assertLess(len(seat.desk.checking.last("lit").done), 999)
+
+        self.seated(story)
+
+    def test_workers_that_are_lost_are_told_as_a_problem(self):
+        async def story(seat):
+            with mock.patch.object(Processes, "submit", side_effect=OSError(12, "Cannot allocate memory")):
+                await seat.press("enter")
+                await seat.sees("Cannot allocate memory")
+
+        self.seated(story)
+
+    def test_in_a_small_window_the_campaign_takes_the_place_of_the_walk(self):
+        async def story(seat):
+            await seat.sees("not walked yet")
+            await seat.press("v")
+            await seat.until(lambda: not seat.app.screen.query_one("#walk").display)
+            await seat.sees("campaign")
+
+        self.seated(story, size=(80, 24))
