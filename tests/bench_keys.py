@@ -19,6 +19,7 @@ KEYS = {
     "bench-screen.md": ((*keymap.BENCH, *keymap.EVERYWHERE),),
     "drive-screen.md": ((*keymap.DRIVE, *keymap.EVERYWHERE),),
     "routines-screen.md": ((*keymap.ROUTINES, *keymap.EVERYWHERE), keymap.TUNES),
+    "checks.md": ((*keymap.CHECKS, *keymap.EVERYWHERE),),
     "record-screen.md": ((*keymap.RECORD, *keymap.EVERYWHERE), keymap.MOMENT),
     "frames-screen.md": ((*keymap.FRAMES, *keymap.EVERYWHERE), keymap.RULER, keymap.SAY),
 }

@@ -68,7 +68,6 @@ SAY = [
     *["Return", "wait:0.5", "text:725", "Return", "Return", "wait:0.5", "b", "wait:0.5"],
 ]
 PACKET = ["F4", "wait:1", *(["Up"] * 1), "wait:7", "a", "Left", "Left", "wait:0.5", "Tab", "wait:0.5"]
-BUS = ["F4", "wait:1", "Up", "Up", "wait:3", "a", "Left", "wait:0.5", "Tab", "wait:0.5"]
 NEW = ["text:80", "Return", "F3", "wait:1", "n", "wait:0.5", "Down", "Down", "Return", "wait:0.5"]
 AROUND = ["F3", "wait:1", "Tab", "Tab", *(["Down"] * 7), "i", "wait:10"]
 FIRST = [
@@ -78,6 +77,11 @@ FIRST = [
 ]
 RECORD = ["minus", "Down", *(["shift+Left"] * 3), "m", *(["shift+Left"] * 2), "m", "wait:1"]
 MOMENT = ["minus", *(["shift+Left"] * 2), "Return", "wait:1", "Down", "N", "wait:1"]
+CAMPAIGN = [
+    *["Down", "c", "wait:0.5", "text:40", "Return", "wait:0.3"],
+    *["text:worn_cable,crossed_paddles,slow_board,no_panel", "Return", "wait:0.3", "text:1", "Return"],
+    *["wait:45", "Right", "wait:0.5"],
+]
 SHOTS = {
     "bench.png": ([], ["text:80", "Return", "wait:1", "F3", "wait:2"]),
     "bench-crossed.png": ([], [*CROSS, "F3", "wait:1.5", "r", "wait:1"]),
@@ -93,7 +97,7 @@ SHOTS = {
     "frames.png": ([], FRAMES),
     "frames-say.png": ([], SAY),
     "frames-mqtt.png": ([], PACKET),
-    "frames-i2c.png": ([], BUS),
+    "checks.png": ([], [*CROSS, *(["F4"] * 4), "wait:1", "w", "wait:12", *CAMPAIGN]),
     "bench-new.png": ([], NEW),
     "bench-around.png": ([], AROUND),
     "first-bench.png": ([], FIRST),

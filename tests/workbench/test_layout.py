@@ -4,13 +4,21 @@ import asyncio
 import re
 import unittest
 from itertools import pairwise
+from pathlib import Path
 from unittest import mock
 
+import msgspec
+
+from cavet.bench import Walked
+from cavet.checks import Came, Case, Done, Fault, Order
 from cavet.drawings.canvas import NUMBER, Canvas, clip, fitting
 from cavet.finding import Found
 from cavet.remarks import remarks_on, well
 from cavet.workbench import Desk, keymap, trail_views, views
+from cavet.workbench.checks import views as check_pictures
+from cavet.workbench.checks.checking import Checking, Going
 from cavet.workbench.drawing.bench import BoardsView, draw_around, draw_boards, draw_remarks
+from cavet.workbench.drawing.checks import draw_campaign, draw_checks, draw_walk
 from cavet.workbench.drawing.lines import draw_foot, draw_too_small, draw_top
 from cavet.workbench.drawing.rails import draw_rails, lay_out
 from cavet.workbench.drawing.sheet import Sheet, draw_sheet, laid
@@ -110,6 +118,20 @@ class Clipping(unittest.TestCase):
         )
 
 
+def crossed_walk(desk):
+    """A walk in which two are crossed, one moves what is elsewhere, and one can't be told."""
+    moves = {"upper_paddle": "gatehouse.lower_paddle", "lower_paddle": "gatehouse.upper_paddle", "horn": "mast.yard_1"}
+    walked = []
+    for point in desk.points:
+        if point.kind.is_output:
+            names = f"{desk.bench.plan.links[desk.bench.plan.hosts[point.board].link].board}.{point.name}"
+            moved = moves.get(point.name, names)
+            held = None if point.name == "gate" else moved == names
+            why = "" if held else f"moved {moved}, not {names}, after 400 ms of waiting for it, and then 300 ms more"
+            walked.append(Walked(output=point.name, names=names, moved=(moved,), held=held, why=why))
+    return tuple(walked)
+
+
 class Layout(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
@@ -165,6 +187,7 @@ class Layout(unittest.TestCase):
         ]
         sheets += [ActionsScreen(actions).sheet(), DefectsScreen(desk).sheet()]
         cls.collect_bench(desk)
+        cls.collect_checks(desk)
         sheets += [bench_sheets.pin_sheet(desk, board) for board in desk.bench.plan.boards]
         for sheet in sheets:
             cls.add(f"sheet {sheet.title}", lambda w, h, s=sheet: draw_sheet(s, 0, w, h))
@@ -191,6 +214,50 @@ class Layout(unittest.TestCase):
         for cursor in (-1, 0, len(rows) - 1):
             view = wiring_views.AroundView(rows=tuple(rows), looked="looked just now", cursor=cursor)
             cls.add("around", lambda w, h, v=view: draw_around(v, w, min(h, 12)))
+
+    @classmethod
+    def collect_checks(cls, desk):
+        """The pictures of the Checks screen: before anything was run, with a walk that found something, a campaign."""
+        checking = Checking(desk.bench.plan)
+        checks = {check.name: check for check in checking.checks}
+        kinds = {
+            "before": None,
+            "walk": cls.ran(checks["walk"], [((), crossed_walk(desk))]),
+            "once": cls.ran(checks["locking"], [((), None)]),
+            "campaign": cls.ran(
+                checks["locking"],
+                [((), None)] * 90 + [(("worn_cable",), None)] * 90 + [(("towpath_mute", "slow_board"), None)] * 90,
+            ),
+        }
+        for name, going in kinds.items():
+            check = going.checks[0] if going else checks["walk"]
+            checking._before = {check.name: going} if going else {}
+            for row in (0, 4, 40):
+                walk = check_pictures.walk_view(checking, going, check.name, row // 10, row)
+                cls.add(f"walk {name} {row}", lambda w, h, v=walk: draw_walk(v, w, h))
+                view = check_pictures.campaign_view(checking, going, check.name, row)
+                cls.add(f"campaign {name} {row}", lambda w, h, v=view: draw_campaign(v, w // 2, h))
+            listed = check_pictures.check_views(checking, 1)
+            cls.add(f"checks {name}", lambda w, h, v=listed: draw_checks(v, w, min(h, 11)))
+
+    @classmethod
+    def ran(cls, check, runs):
+        """A going that is over, of runs with these defects and what was walked; every seventh failed."""
+        going = mock.Mock(spec=Going, checks=[check], problem="", is_over=True, is_stopped=False)
+        cases = [Case(check=check.name, seed=f"s-{n}", defects=defects) for n, (defects, _) in enumerate(runs)]
+        going.orders = [Order(bench=Path("x"), case=case) for case in cases]
+        why = "failed, line 10: upper_paddle to 60 %: nobody answers on its link, which has been cut since 3.2 s"
+        came = [
+            Came(case=case, held=n % 7 != 0, t=57.3, why=why if n % 7 == 0 else "", walked=walked or ())
+            for n, (case, (_, walked)) in enumerate(zip(cases, runs, strict=True))
+        ]
+        faults = tuple(Fault(1.5 * n, "break gatehouse for 3 s") for n in range(3))
+        small = Case(check=check.name, seed="s", faults=faults)
+        going.done = [
+            Done(came=each, small=None if each.held else msgspec.structs.replace(each, case=small)) for each in came
+        ]
+        going.of = lambda name: going.done if name == check.name else []
+        return going
 
     @classmethod
     def add(cls, name, draw):

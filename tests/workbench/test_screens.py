@@ -19,6 +19,7 @@ from cavet.wording import UnreachableError
 from cavet.workbench import CavetApp, Changing, Desk, keymap
 from cavet.workbench.screens.actions import ActionsScreen
 from cavet.workbench.screens.bench import BenchScreen
+from cavet.workbench.screens.checks import ChecksScreen
 from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.drive import DriveScreen
 from cavet.workbench.screens.frames import FramesScreen
@@ -136,6 +137,7 @@ class Commands(unittest.TestCase):
             (keymap.FRAMES, (FramesScreen,)),
             (keymap.ROUTINES, (RoutinesScreen,)),
             (keymap.RULER, (FramesScreen,)),
+            (keymap.CHECKS, (ChecksScreen,)),
             (keymap.SAY, (FramesScreen,)),
             (keymap.WAYS, (FramesScreen,)),
             (keymap.EVERYWHERE, (CavetApp,)),
@@ -148,7 +150,7 @@ class Commands(unittest.TestCase):
                     self.assertTrue(any(hasattr(each, f"action_{name}") for each in classes), name)
 
     def test_no_key_is_given_twice_on_a_screen(self):
-        for commands in (keymap.DRIVE, keymap.SHEET, keymap.DEFECTS):
+        for commands in (keymap.DRIVE, keymap.SHEET, keymap.DEFECTS, keymap.CHECKS):
             keys = [key for command in (*commands, *keymap.EVERYWHERE) for key in command.keys.split(",") if key]
             twice = {key for key in keys if keys.count(key) > 1} - {"q"}  # over a sheet, q is back
             self.assertEqual(twice, set())

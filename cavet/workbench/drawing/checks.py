@@ -73,7 +73,7 @@ def _square(canvas: Canvas, board: BoardRow, chosen: int, y: int, end: int) -> i
     canvas.put(1, y, "▿", QUIET)
     canvas.put(3, y, board.name, PAPER._replace(bold=True), NAME_CELLS - 2)
     for number in range(1, board.parts + 1):
-        if step > 1 or number % 5 == 0 or number == 1:
+        if len(str(board.parts)) < step or number % 5 == 0 or number == 1:
             canvas.put_right(left + step * (number - 1) + 1, y, str(number), PAPER if number == chosen + 1 else QUIET)
     room = max(3, min(len(board.rows), end - y - 5))
     first = max(0, min(chosen - room // 2, len(board.rows) - room))
