@@ -67,7 +67,7 @@ def command(
         seeds=seeds, defects=read_sets(defects, list(plan.defects)), faults=faults, seed=seed, records=records
     )
     orders = orders_of(opened.path, plan, checks, wanted)
-    signal.signal(signal.SIGTERM, lambda number, frame: signal.raise_signal(signal.SIGINT))
+    signal.signal(signal.SIGTERM, _end)
     workers = Processes(jobs) if jobs > 1 and len(orders) > 1 else None
     report = Report(checks, seed if seed is not None else plan.seed, json_lines=json_lines, many=len(orders))
     try:
@@ -80,6 +80,10 @@ def command(
     if xml is not None:
         write_text(xml, junit(report.runs))
     return int(report.failed > 0)
+
+
+def _end(number: int, frame: object) -> None:
+    raise KeyboardInterrupt
 
 
 def read_sets(text: str | None, known: Sequence[str]) -> tuple[tuple[str, ...], ...] | None:

@@ -156,7 +156,10 @@ class Checked(Folder, unittest.TestCase):
         ):
             with self.subTest(signal=number, jobs=jobs):
                 words = [sys.executable, "-m", "cavet", "check", str(path), "--allow-programs", "--jobs", jobs]
-                process = subprocess.Popen(words, cwd=self.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+                process = subprocess.Popen(
+                    words, cwd=self.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
+                    preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),  # it may be ignored here
+                )  # fmt: skip
                 place = self.folder / started
                 until(lambda place=place: _read(place))
                 there = int(place.read_bytes())
