@@ -100,6 +100,17 @@ class FastLoop(asyncio.SelectorEventLoop):
         self._count = count()
         self._alarm: asyncio.TimerHandle | None = None
         self._is_going = False
+        self._is_stopping = False
+
+    def run_forever(self) -> None:
+        """Run until it is told to stop; time stands still from then on."""
+        self._is_stopping = False
+        super().run_forever()
+
+    def stop(self) -> None:
+        """Stop in this turn."""
+        self._is_stopping = True
+        super().stop()
 
     def time(self) -> float:
         return self._jumping.now
@@ -130,7 +141,7 @@ class FastLoop(asyncio.SelectorEventLoop):
                     break
                 when = timers[0][0]
                 if when > clock.now:
-                    if self._ready:
+                    if self._ready or self._is_stopping:
                         break
                     clock.now = when
                 timer = heapq.heappop(timers)[2]

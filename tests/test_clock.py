@@ -57,6 +57,22 @@ class FastTime(unittest.TestCase):
 
 
 class TimersOfFastTime(unittest.TestCase):
+    def test_time_stands_still_as_soon_as_the_work_is_done(self):
+        with asyncio.Runner(loop_factory=clock.FastLoop) as runner:
+            loop = runner.get_loop()
+
+            def again(left):
+                if left:
+                    loop.call_later(1.0, again, left - 1)
+
+            async def work():
+                loop.call_later(0, again, 9)
+
+            runner.run(work())
+            self.assertEqual(0.0, loop.time())
+            runner.run(asyncio.sleep(0.5))
+            self.assertEqual(0.5, loop.time())
+
     """It keeps them itself."""
 
     def test_what_is_cancelled_is_not_called_and_ties_are_called_in_their_order(self):

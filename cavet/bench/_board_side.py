@@ -12,6 +12,7 @@ from operator import attrgetter
 from cavet.bench._alarm import Alarm
 from cavet.bench._traffic import ServedWay, Stream, Traffic, Way
 from cavet.boards import Board, Client, Outgoing, World
+from cavet.boards.firmware import Broker
 from cavet.clock import BenchClock
 from cavet.faults import note_fault
 from cavet.links import BoardEnd, Caller, DialEnd
@@ -106,9 +107,15 @@ class BoardSide:
         """Make the defects of the links take effect as they are switched now."""
         for board, traffic in self._losses:
             traffic.losses.share = self.world.boards[board].spoiled.lost
+            traffic.meddling.take_up(self.world.boards[board].spoiled)
         for board, end in self._ends:
             if isinstance(end, DialEnd):
                 end.keep_away(self.world.boards[board].spoiled.away)
+        for each in self.world.all_boards:
+            if isinstance(each.firmware, Broker):
+                forgets = min(other.spoiled.forgets for other in self.world.all_boards)
+                self.world.attempt(each, each.firmware.forget_every, forgets, self.clock.now())
+                each.wake = self.clock.now()
 
     def tell(self, board: Board, link: str, value: str, note: str) -> None:
         """Tell of a link's state."""
@@ -179,7 +186,7 @@ class _Visit:
         world = self._side.world
         world.catch_up(now)
         arrived = self._way.arrived
-        if self._traffic.meddling.faults:
+        if self._traffic.meddling.is_at_work:
             data = self._traffic.meddling.heard(data, now)
         world.attempt(self._board, self._board.feed, self._client, data, offset, max(now, world.now), arrived)
         self._side.turn(now)
@@ -223,7 +230,7 @@ class _Visit:
         """Say what the board had to say, in one go, if the program is still there."""
         if self._client not in self._side.visits:
             return
-        if self._traffic.meddling.faults:
+        if self._traffic.meddling.is_at_work:
             out, late = self._traffic.meddling.said(out, self._side.clock.now())
             if late:
                 asyncio.get_running_loop().call_later(late, self._put, out)

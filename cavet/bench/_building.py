@@ -80,7 +80,9 @@ def build_world(
         if isinstance(part, TargetBoard)
     }
     boards = [
-        kept[name] if name in kept else _build_board(plan.boards[name], circuits[name], now, record, targets.get(name))
+        kept[name]
+        if name in kept
+        else _build_board(plan.boards[name], circuits[name], now, record, targets.get(name), plan.seed)
         for name in names
     ]
     running = {board.name: board for board in boards}
@@ -116,7 +118,7 @@ def _build_circuit(plan: BoardPlan, seed: str, record: Record) -> Circuit:
 
 
 def _build_board(
-    plan: BoardPlan, circuit: Circuit, rig: RigNow, record: Record, target: TargetBoard | None = None
+    plan: BoardPlan, circuit: Circuit, rig: RigNow, record: Record, target: TargetBoard | None, seed: str
 ) -> Board:
     tell = Tell(record, plan.name)
     firmware: Firmware
@@ -142,7 +144,7 @@ def _build_board(
         firmware = Station(plan.device, circuit, tell, read)
     else:
         firmware = FirmataFirmware(circuit, tell, plan.firmware_name)
-    return Board(plan.name, circuit, firmware, tell, failsafe=plan.failsafe, reflexes=list(plan.reflexes))
+    return Board(plan.name, circuit, firmware, tell, failsafe=plan.failsafe, reflexes=list(plan.reflexes), seed=seed)
 
 
 def _build_broker(plan: Plan, record: Record) -> Board:

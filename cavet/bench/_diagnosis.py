@@ -159,7 +159,8 @@ def _why(trail: Trail, broken: Kind, around: Circumstances) -> tuple[str, str]:
     if stopped is not None and stopped.kind == Kind.REFUSED:
         return stopped.note, _mend_refusal(broken, around)
     if stopped is not None and stopped.kind == Kind.LOST:
-        return stopped.note, "measure at the pin; try another one; look whether a defect is on (d)"
+        what = "free it, or try another one" if stopped.topic is Topic.PART else "measure at the pin; try another one"
+        return stopped.note, f"{what}; look whether a defect is on (d)"
     if around.device is not None and trail.refused is not None:
         return trail.refused.note, "look at the bus: its address, its wires, its pull-ups; or at the defects (d)"
     return _REASONS[broken](trail, around)

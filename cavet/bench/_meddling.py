@@ -7,7 +7,7 @@ from math import inf
 
 import msgspec
 
-from cavet.boards import Outgoing
+from cavet.boards import Client, Outgoing, Spoiled
 from cavet.record import Kind, Reason, Record, Topic
 
 ON_LINKS = ("lose", "garble", "delay", "silence")
@@ -44,6 +44,22 @@ class Meddling:
         self._random = random.Random(f"{seed}/{link}/meddling")
         self._record = record
         self.faults: list[Meddled] = []
+        self._spoiled = Spoiled()
+        self._before: dict[Client, bytes] = {}
+        """What was answered last, for answers that are mixed up."""
+        self._kept = 0.0
+        """How many bytes are in the board's receiver, and since when."""
+        self._kept_at = 0.0
+
+    @property
+    def is_at_work(self) -> bool:
+        """Whether anything that passes has to be looked at."""
+        spoiled = self._spoiled
+        return bool(self.faults or spoiled.queue or spoiled.stale or spoiled.twice)
+
+    def take_up(self, spoiled: Spoiled) -> None:
+        """What is wrong with the board from now on."""
+        self._spoiled = spoiled
 
     def add(self, fault: Meddled) -> None:
         """Begin with a fault."""
@@ -52,8 +68,24 @@ class Meddling:
     def heard(self, data: bytes, now: float) -> bytes:
         """What is left of bytes that come to the board."""
         for fault in self._now(("lose", "garble"), now):
-            data = self._spoiled(fault, data, "to the board", now)
+            data = self._changed(fault, data, "to the board", now)
+        if self._spoiled.queue is not None:
+            data = self._queued(data, now, *self._spoiled.queue)
         return data
+
+    def _queued(self, data: bytes, now: float, size: int, takes: float) -> bytes:
+        """What of it the board's receiver has room for."""
+        self._kept = max(0.0, self._kept - takes * (now - self._kept_at))
+        self._kept_at = now
+        room = int(size - self._kept)
+        taken, lost = data[:room], data[room:]
+        self._kept += len(taken)
+        if lost:
+            note = f"{len(lost)} bytes lost: the receiver keeps {size}, and was full"
+            self._record.append(
+                Kind.LOST, self._board, Topic.BYTES, str(len(lost)), lost, None, note, reason=Reason.OVERFLOW
+            )
+        return taken
 
     def said(self, out: list[Outgoing], now: float) -> tuple[list[Outgoing], float]:
         """What is left of what the board says, and by how much it comes late."""
@@ -69,10 +101,27 @@ class Meddling:
                         Kind.REMARK, self._board, Topic.LINK, self._link, fault.by, outgoing.cause, note
                     )
                 else:
-                    data = self._spoiled(fault, data, "to the host", now)
+                    data = self._changed(fault, data, "to the host", now)
             if data or outgoing.hangs_up or not outgoing.data:
-                kept.append(Outgoing(outgoing.client, data, outgoing.cause, outgoing.at, outgoing.hangs_up))
+                kept += self._answered(Outgoing(outgoing.client, data, outgoing.cause, outgoing.at, outgoing.hangs_up))
         return kept, late
+
+    def _answered(self, outgoing: Outgoing) -> list[Outgoing]:
+        """An answer, or the one before once more, or both times the same."""
+        if outgoing.cause is None or not (self._spoiled.stale or self._spoiled.twice):
+            return [outgoing]
+        before = self._before.get(outgoing.client)
+        self._before[outgoing.client] = outgoing.data
+        if before is not None and self._random.random() < self._spoiled.stale:
+            self._remark("the answer before was said once more in the place of this one", outgoing.cause)
+            return [Outgoing(outgoing.client, before, None, outgoing.at, outgoing.hangs_up)]
+        if self._random.random() < self._spoiled.twice:
+            self._remark("this answer was said twice", outgoing.cause)
+            return [outgoing, Outgoing(outgoing.client, outgoing.data, None, outgoing.at, outgoing.hangs_up)]
+        return [outgoing]
+
+    def _remark(self, words: str, cause: int) -> None:
+        self._record.append(Kind.REMARK, self._board, Topic.LINK, self._link, None, cause, words)
 
     def _now(self, kinds: tuple[str, ...], now: float) -> list[Meddled]:
         if not self.faults:
@@ -80,7 +129,7 @@ class Meddling:
         self.faults = [fault for fault in self.faults if not fault.is_over(now)]
         return [fault for fault in self.faults if fault.kind in kinds and fault.takes(now)]
 
-    def _spoiled(self, fault: Meddled, data: bytes, way: str, now: float) -> bytes:
+    def _changed(self, fault: Meddled, data: bytes, way: str, now: float) -> bytes:
         del now
         if fault.kind == "garble":
             spoiled = bytes(byte ^ self._random.randint(1, 255) for byte in data)

@@ -339,9 +339,8 @@ class _Reader:
             made = DEFECTS[table["kind"]]
             over_broker = boards[table["board"]].firmware == "mqtt"
             if made.over_broker is not None and made.over_broker != over_broker:
-                expected = "one that fits: no byte is lost on the way to a broker" if over_broker else (
-                    "one that fits: `away` and `mute` are for boards on a broker"
-                )  # fmt: skip
+                fits = [kind for kind, each in DEFECTS.items() if each.over_broker in (None, over_broker)]
+                expected = f"one for a board {'on' if over_broker else 'not on'} a broker: {listed(fits)}"
                 self._checker.wrong((*path, "kind"), found=table["kind"], expected=expected)
             profile = boards[table["board"]].profile
             self._resolve_pins(path, table, profile)
@@ -350,6 +349,8 @@ class _Reader:
             if table["kind"] == "silent-device":
                 on_bus = [part for part, each in boards[table["board"]].parts.items() if KINDS[each["kind"]].on_bus]
                 self._one_of((*path, "part"), table["part"], on_bus, "a part on its bus")
+            elif table["kind"] == "seized":
+                self._one_of((*path, "part"), table["part"], list(boards[table["board"]].parts), "a part of it")
             fields = {key.name: table.get(key.name) for key in made.SETTINGS}
             defects[name] = made(name=name, board=table["board"], on=table["on"], **fields)
         return defects

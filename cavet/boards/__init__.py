@@ -3,7 +3,15 @@
 from cavet.boards._board import Board, BoardState, Carried, CauseOf, Client, Firmware, Outgoing
 from cavet.boards._cable import Cable
 from cavet.boards._circuit import Circuit, PinRefusedError
-from cavet.boards._defects import (
+from cavet.boards._kinds import KINDS
+from cavet.boards._pins import Pin, PinMode
+from cavet.boards._profile import PinProfile, Profile
+from cavet.boards._reflex import DOES, EDGES, Reflex
+from cavet.boards._rig import Quantity, Rig
+from cavet.boards._rules import Hands, Rule
+from cavet.boards._travel import stop, travel
+from cavet.boards._world import World
+from cavet.boards.defects import (
     DEFECTS,
     Away,
     DeadPin,
@@ -16,14 +24,6 @@ from cavet.boards._defects import (
     StuckBus,
     Swapped,
 )
-from cavet.boards._kinds import KINDS
-from cavet.boards._pins import Pin, PinMode
-from cavet.boards._profile import PinProfile, Profile
-from cavet.boards._reflex import DOES, EDGES, Reflex
-from cavet.boards._rig import Quantity, Rig
-from cavet.boards._rules import Hands, Rule
-from cavet.boards._travel import stop, travel
-from cavet.boards._world import World
 from cavet.boards.parts import BOARD_SUPPLY, OWN_SUPPLY, SUPPLIED
 
 __all__ = [

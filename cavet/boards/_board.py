@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 from collections import deque
 from collections.abc import Callable
 from enum import Enum
@@ -11,11 +12,11 @@ from typing import Protocol
 import msgspec
 
 from cavet.boards._circuit import Circuit
-from cavet.boards._defects import Defect, Spoiled
 from cavet.boards._pins import Pin
 from cavet.boards._profile import Profile
 from cavet.boards._reflex import Reflex, Reflexes
 from cavet.boards._rules import Rule, Rules
+from cavet.boards.defects import Defect, Spoiled
 from cavet.faults import Fault
 from cavet.protocols import Frame
 from cavet.record import Kind, Reason, Tell, Topic
@@ -36,6 +37,8 @@ Carried = Callable[[int, bytes], int]
 CauseOf = Callable[[Frame], int]
 """The same for a frame of the firmware's decoder."""
 MAX_SEAMS = 256
+PICKED_UP = (0.001, 0.04)
+"""How long a pin that nothing holds keeps what it has picked up, in s, least and most: near the mains' half period."""
 
 
 class Client(msgspec.Struct, frozen=True, eq=False):
@@ -119,7 +122,7 @@ class Board:
 
     def __init__(
         self, name: str, circuit: Circuit, firmware: Firmware, tell: Tell, *, failsafe: float = 0.0,
-        reflexes: list[Reflex] | None = None,
+        reflexes: list[Reflex] | None = None, seed: str = "",
     ) -> None:  # fmt: skip
         self.name = name
         self.circuit = circuit
@@ -139,6 +142,9 @@ class Board:
         self._follows = False
         """Whether it follows rules of its own: also while nobody has opened its link, but not while it boots."""
         self._quiet_at = inf
+        self._chance = random.Random(f"{seed}/{name}/floating")
+        self._picks_up_at = inf
+        """When pins that nothing holds pick up something else."""
         self._boots_at = inf if circuit.profile.resets else circuit.profile.boot
         self._clients: dict[Client, _Seams] = {}
         self._kept: list[Outgoing] = []
@@ -157,13 +163,17 @@ class Board:
             if self.state is BoardState.RUNNING:
                 self.firmware.joined(client, now)
             return
+        self._begin_anew(now, None, "its link was opened")
+
+    def _begin_anew(self, now: float, cause: int | None, words: str) -> None:
+        """As after power-on; the programs at its links stay there."""
         self.circuit.reset(now)
         self.state = BoardState.DEAF
         self._follows = False
-        self._boots_at = now + self.profile.boot
+        self._boots_at = now + self.circuit.pace * self.profile.boot
         self._quiet_at = inf
         self.firmware.take_out()
-        self._tell(Kind.BOARD, Topic.BOARD, self.name, "reset", None, "its link was opened")
+        self._tell(Kind.BOARD, Topic.BOARD, self.name, "reset", cause, words)
 
     def closed(self, client: Client, now: float) -> None:
         """A link was shut; it keeps its outputs as they are, unless it has a failsafe."""
@@ -193,7 +203,7 @@ class Board:
         self.wake = now
         self.may_speak = True
         if self._failsafe:
-            self._quiet_at = now + self._failsafe
+            self._quiet_at = now + self.circuit.pace * self._failsafe
         seams = self._clients[client]
         seams.add(offset, len(data))
         self.firmware.feed(client, data, now, lambda frame: carried(seams.in_stream(frame.end), frame.data))
@@ -230,14 +240,17 @@ class Board:
     def restart(self, now: float) -> None:
         """Begin anew, as after power-on; the programs at its links stay there."""
         self.fault = None
-        self.circuit.reset(now)
-        self.state = BoardState.DEAF
-        self._follows = False
         self.wake = now
-        self._boots_at = now + self.profile.boot
-        self._quiet_at = inf
-        self.firmware.take_out()
-        self._tell(Kind.BOARD, Topic.BOARD, self.name, "reset", None, "it was started again by hand")
+        self._begin_anew(now, None, "it was started again by hand")
+
+    def look_at_supply(self, now: float) -> None:
+        """Start anew where its parts draw more than a supply that sags can give."""
+        drawn = self.circuit.current(now)
+        if drawn > self.spoiled.current and self.state is BoardState.RUNNING:
+            words = f"its supply sagged: {1000 * drawn:.0f} mA drawn, {1000 * self.spoiled.current:.0f} mA there"
+            self.wake = now
+            self.may_speak = True
+            self._begin_anew(now, None, words)
 
     def advance(self, now: float) -> float:
         """Do what is due; give when something is due next, which is `wake` from now on."""
@@ -251,10 +264,15 @@ class Board:
             self._boots_at = inf
             self._tell(Kind.BOARD, Topic.BOARD, self.name, "runs")
             self.firmware.start(now)
+            for pin, level in self.spoiled.begins.items():
+                self.circuit.begin_with(pin, level, now)
             self._begin_to_follow(now)
             for client in self._clients:
                 self._clients[client] = _Seams()
                 self.firmware.joined(client, now)
+        if now >= self._picks_up_at:
+            self.circuit.pick_up(self._chance)
+            self._picks_up_at = now + self._chance.uniform(*PICKED_UP)
         if now >= self._quiet_at:
             self._quiet_at = inf
             cause = self._tell(Kind.BOARD, Topic.BOARD, self.name, "failsafe", None, "the host was silent for too long")
@@ -263,10 +281,10 @@ class Board:
             self._begin_to_follow(now)
         acts_at, driven = self._by_itself(now) if self._follows else (inf, [])
         if self.state is not BoardState.RUNNING:
-            return min(self._boots_at, self._quiet_at, acts_at)
+            return min(self._boots_at, self._quiet_at, self._picks_up_at, acts_at)
         if driven:
             self.firmware.pins_driven(driven, now)
-        return min(self.firmware.advance(now), acts_at, self._quiet_at)
+        return min(self.firmware.advance(now), acts_at, self._quiet_at, self._picks_up_at)
 
     def _begin_to_follow(self, now: float) -> None:
         """As after power-on: nothing has happened yet."""
@@ -308,4 +326,6 @@ class Board:
         for defect in defects:
             if defect.on and defect.board == self.name:
                 defect.spoil(self.spoiled)
+        self._picks_up_at = now if self.spoiled.floating else inf
+        self.wake = now
         self.circuit.spoil(self.spoiled, now)

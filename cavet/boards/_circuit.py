@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from cavet.boards._defects import Spoiled
-from cavet.boards._pins import Pin, PinMode, Stepping
+import random
+
+from cavet.boards._pins import SWITCHING, Pin, PinMode, Stepping
 from cavet.boards._profile import Profile
 from cavet.boards._travel import Travel
 from cavet.boards.buses import BusDevice, Expander, I2cBus, SpiChip
+from cavet.boards.defects import Spoiled
 from cavet.boards.parts import Part
 from cavet.faults import note_fault
 from cavet.record import Kind, Reason, Tell, Topic
@@ -36,6 +38,11 @@ class Circuit:
         self.bus = I2cBus("i2c", self.devices, tell)
         self._expanders = [device for device in self.devices if isinstance(device, Expander)]
         self._swapped: dict[int, int] = {}
+        self._floating: dict[int, float] = {}
+        """Pins that nothing holds, each with the share of its voltage that it has picked up."""
+        self._seized: set[str] = set()
+        self.pace = 1.0
+        """How many seconds pass while the board's clock counts one."""
         self._wired: dict[int, tuple[Part, str]] = {}
         """The part at each pin, and its wire."""
         self._shared: dict[int, list[tuple[Part, str]]] = {}
@@ -199,18 +206,25 @@ class Circuit:
     def _pass_on(self, pin: Pin, now: float) -> None:
         wired = self._wired.get(pin.number)
         if wired is not None:
-            part, wire = wired
-            part.follow(wire, pin, now)
-            part.touch(now)
+            self._move(*wired, pin, now)
         for part, wire in self._shared.get(pin.number, ()):
-            part.follow(wire, pin, now)
-            part.touch(now)
+            self._move(part, wire, pin, now)
+
+    def _move(self, part: Part, wire: str, pin: Pin, now: float) -> None:
+        if part.name in self._seized:
+            note = f"{part.name} is stuck: pin {pin.number} was driven, and it stays as it stands"
+            self._tell(Kind.LOST, Topic.PART, part.name, part.tells(now), pin.cause, note, reason=Reason.HELD)
+            return
+        part.follow(wire, pin, now)
+        part.touch(now)
 
     def read_level(self, number: int) -> bool:
         """The level at a pin: what is wired to it decides, else its pull-up, else it floats low."""
         pin = self.pins[number]
         if pin.mode.drives:
-            return pin.duty > 0
+            return pin.line > 0
+        if number in self._floating:
+            return self._floating[number] > 0.5
         wired = self._wired.get(number)
         level = wired[0].level(wired[1]) if wired else None
         for part, wire in self._shared.get(number, ()):
@@ -223,6 +237,8 @@ class Circuit:
     def read_counts(self, number: int, now: float) -> int:
         """What the converter reads at a pin, in counts."""
         wired = self._wired.get(number)
+        if number in self._floating:
+            return round(self._full_counts[number] * self._floating[number])
         if wired is None or self.pins[number].dead:
             return 0
         part, wire = wired
@@ -250,6 +266,20 @@ class Circuit:
                 changed.append(pin)
         return changed
 
+    def pick_up(self, chance: random.Random) -> None:
+        """Pins that nothing holds pick up something else."""
+        for number in self._floating:
+            self._floating[number] = chance.random()
+        self.is_stirred = True
+
+    def begin_with(self, number: int, level: float, now: float) -> None:
+        """Drive a pin as a board does that starts with an output that is not off: a share of full."""
+        pin = self.pins[number]
+        if pin.mode not in SWITCHING:
+            can = self.profile.pins[number].can
+            self.set_mode(number, PinMode.PWM if can(PinMode.PWM) and level < 1 else PinMode.OUTPUT, now, None)
+        self.write_value(number, level, (0.0, 1.0), now, None)
+
     def current(self, now: float) -> float:
         """What all parts draw from the board, in A."""
         return sum(part.current(now) for part in self.parts.values())
@@ -260,9 +290,13 @@ class Circuit:
         for device in self.devices:
             device.silent = device.name in spoiled.silent
         self.mute = spoiled.mute
+        self.pace = 1.0 + spoiled.drift
         self._swapped = spoiled.swapped
+        self._seized = spoiled.seized
+        self._floating = {number: self._floating.get(number, 0.0) for number in spoiled.floating}
         self._rewire()
         for pin in self.pins.values():
             pin.dead = pin.number in spoiled.dead
+            pin.inverted = pin.number in spoiled.inverted
             if pin.mode.drives:
                 self._pass_on(pin, now)

@@ -35,6 +35,10 @@ class PinMode(Enum):
         return self in (PinMode.INPUT, PinMode.PULL_UP, PinMode.ENCODER)
 
 
+SWITCHING = (PinMode.OUTPUT, PinMode.PWM, PinMode.DAC)
+"""The modes in which a pin switches what hangs on it, more or less."""
+
+
 class Stepping(msgspec.Struct, frozen=True):
     """The pulses on one of a stepper's pins: how its count goes, which of its wires the pin is meant to be, and how
     much of a full step one of the count is."""
@@ -61,6 +65,8 @@ class Pin(msgspec.Struct):
     """The pulses that a stepper's pin gives."""
     cause: int | None = None
     dead: bool = False
+    inverted: bool = False
+    """Whether what hangs on it is on while its line is low."""
     level: bool = False
     """For an input: the level it reads."""
     pwm_rate: float = 490.0
@@ -70,6 +76,11 @@ class Pin(msgspec.Struct):
 
     @property
     def duty(self) -> float:
+        """The share of the time during which what hangs on it is on, 0 to 1; of the full voltage for a converter."""
+        return 1.0 - self.line if self.inverted and self.mode in SWITCHING else self.line
+
+    @property
+    def line(self) -> float:
         """The share of the time during which the line is high, 0 to 1; of the full voltage for a converter."""
         if self.dead:
             return 0.0

@@ -156,7 +156,7 @@ class Rules:
                     turn.due = now
                 return
             if wait > 0:
-                turn.due = now + wait
+                turn.due = now + self._circuit.pace * wait
                 return
         turn.steps, turn.due = None, inf
         self._tell(Kind.REFUSED, Topic.REFLEX, turn.rule.name, None, turn.cause, "it stood still: nothing in it waits")

@@ -8,8 +8,8 @@ from typing import Any, TypeVar
 
 from cavet.boards._board import Board
 from cavet.boards._cable import Cable
-from cavet.boards._defects import Defect
 from cavet.boards._rig import Rig
+from cavet.boards.defects import Defect
 from cavet.boards.parts import Part
 from cavet.faults import FORESEEN, fault_words, note_fault
 from cavet.record import Kind, Record, Topic
@@ -100,6 +100,10 @@ class World:
                 part.call_by(now)
         if self.rig.calls_at <= now:
             self._call_parts(now)
+        for board in self.all_boards:
+            if board.spoiled.current < inf:
+                self.attempt(board, board.look_at_supply, now)
+                due = min(due, board.wake)
         if self.rig.calls_at < due:
             due = self.rig.calls_at
         for board in self.all_boards:

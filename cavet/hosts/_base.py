@@ -237,7 +237,7 @@ class Session(Generic[P]):
             self._pending[point.name] = Wish(point, reading.asked, self._wish_again(point, reading), forced=True)
 
     def _wish_again(self, point: Point, reading: Reading) -> int:
-        number = self._tell(Kind.ASKED, Topic.POINT, point.name, reading.asked, None, "again, since the link is back")
+        number = self._tell(Kind.ASKED, Topic.POINT, point.name, reading.asked, None, "again, since the board is back")
         reading.trail = number
         return number
 
@@ -260,6 +260,7 @@ class Session(Generic[P]):
         self._tell(Kind.CONFIRMED, Topic.POINT, wish.point.name, found, wish.asked)
 
     def _give_up(self, wish: Wish, why: str, reason: Reason = Reason.OTHER_VALUE) -> None:
+        self.readings[wish.point.name].doubtful = True
         self._tell(Kind.UNCONFIRMED, Topic.POINT, wish.point.name, None, wish.asked, why, reason=reason)
 
 

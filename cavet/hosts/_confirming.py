@@ -74,9 +74,9 @@ class Confirming:
             return None
         return None
 
-    def overdue(self, now: float) -> list[Wish]:
-        """Give the wishes to be sent again; those that were sent often enough end here."""
-        again = []
+    def overdue(self, now: float) -> tuple[list[Wish], list[Wish]]:
+        """Give the wishes to be sent again, and those that were sent often enough."""
+        again, ended = [], []
         for name, waiting in list(self._waiting.items()):
             if now < waiting.deadline:
                 continue
@@ -86,13 +86,12 @@ class Confirming:
                 wish.tries += 1
                 again.append(wish)
             else:
-                note = f"no answer to {wish.tries + 1} tries, each within {self._manners.reply_within:g} s"
-                self._tell(Kind.UNCONFIRMED, Topic.POINT, name, None, wish.asked, note, reason=Reason.NO_ANSWER)
-        return again
+                ended.append(wish)
+        return again, ended
 
-    def abandon(self, why: str) -> None:
-        """Nothing will be read back any more."""
-        for name, waiting in self._waiting.items():
-            self._tell(Kind.UNCONFIRMED, Topic.POINT, name, None, waiting.wish.asked, why, reason=Reason.LINK_LOST)
+    def abandon(self) -> list[Wish]:
+        """Nothing will be read back any more; give the wishes that waited for it."""
+        wishes = [waiting.wish for waiting in self._waiting.values()]
         self._waiting.clear()
         self._stale.clear()
+        return wishes

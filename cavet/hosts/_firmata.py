@@ -6,11 +6,10 @@ from collections.abc import Callable, Iterable, Mapping
 from math import inf
 from typing import Any
 
-import msgspec
-
 from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._confirming import Confirming
 from cavet.hosts._firmata_bus import FirmataBuses
+from cavet.hosts._firmata_learned import MODES, Learned
 from cavet.hosts._point import ENCODER, STEPPER, Asked, PointKind
 from cavet.hosts._points import DevicePoint, PinPoint
 from cavet.hosts._reversing import Reversing
@@ -18,34 +17,12 @@ from cavet.hosts._session import Manners, SessionState
 from cavet.hosts._shafts import Shafts
 from cavet.hosts.buses import DevicePlan
 from cavet.protocols import Frame, Message, Side, firmata
-from cavet.record import Kind, Purpose, Tell, Topic
-from cavet.wording import listed, plain
+from cavet.record import Kind, Purpose, Reason, Tell, Topic
+from cavet.wording import plain
 
-MODES = {
-    "input": firmata.Mode.INPUT,
-    "pull-up": firmata.Mode.PULLUP,
-    "output": firmata.Mode.OUTPUT,
-    "pwm": firmata.Mode.PWM,
-    "servo": firmata.Mode.SERVO,
-    "analog": firmata.Mode.ANALOG,
-    "stepper": firmata.Mode.STEPPER,
-    "encoder": firmata.Mode.ENCODER,
-}
 LAST_SHORT_PIN = 15
 """The last pin that an analog message can address; beyond it the extended one is used."""
-LAST_CHANNEL = 15
-"""The last analog channel that can be reported."""
-
-
-class _Learned(msgspec.Struct):
-    """What the board has told of itself."""
-
-    version: tuple[int, int] | None = None
-    name: str = ""
-    abilities: list[dict[int, int]] | None = None
-    channels: bytes | None = None
-    states: dict[int, tuple[int, int]] = {}
-    """For each pin the mode and the state in which it was found."""
+ASKED_ALREADY = "it was asked for already"
 
 
 class FirmataSession(FirmataBuses):
@@ -59,7 +36,9 @@ class FirmataSession(FirmataBuses):
     ) -> None:  # fmt: skip
         super().__init__(board, points, manners, tell, devices or {}, acknowledged=False)
         self._pin_points = {point.name: point for point in self.points.values() if isinstance(point, PinPoint)}
-        self.learned = _Learned()
+        self.learned = Learned()
+        self._asked_who = 0
+        """How often it was asked who it is, without an answer so far: a board says so unasked when it starts."""
         self._decoder = firmata.FirmataDecoder(Side.BOARD)
         self._confirming = Confirming(manners, tell)
         self._shafts = Shafts(self._pin_points.values(), manners, self._send, tell)
@@ -100,19 +79,39 @@ class FirmataSession(FirmataBuses):
         """The link is open: the board may have been reset by that, so wait for it to speak first."""
         self._decoder = firmata.FirmataDecoder(Side.BOARD)
         self._forget_out()
-        self.learned = _Learned()
-        self._written.clear()
-        self._looked.clear()
+        self._forget_board()
+        self._asked_who = 0
         self._enter(SessionState.BOOTING, now + self._manners.boot_wait)
 
     def lost(self, reason: str) -> None:
         """The link is gone. What was asked stays asked, and is sent anew once it is back."""
-        self._confirming.abandon(f"the link was lost: {reason}")
-        self._shafts.abandon(f"the link was lost: {reason}")
+        self._abandon(f"the link was lost: {reason}", reason)
+        super().lost(reason)
+
+    def _abandon(self, why: str, reason: str) -> None:
+        """Nothing that was asked is waited for any more."""
+        for wish in [*self._confirming.abandon(), *self._shafts.abandon()]:
+            self._give_up(wish, why, Reason.LINK_LOST)
         for wish in self._reversing.forget():
             self._pending[wish.point.name] = wish
         self._end_devices(reason)
-        super().lost(reason)
+
+    def _forget_board(self) -> None:
+        """What was learned of it does not hold any more."""
+        self.learned = Learned()
+        self._written.clear()
+        self._looked.clear()
+
+    def _started_anew(self, cause: int | None) -> None:
+        """It has said unasked who it is, as a board does when it starts: what it was told before, it knows no more.
+        Source: protocol description, "query firmware name and version"."""
+        words = "the board has started anew"
+        self._tell(Kind.REMARK, Topic.BOARD, self.board, None, cause, f"{words}: it says unasked who it is")
+        self._abandon(words, words)
+        version = self.learned.version  # it was said just before
+        self._forget_board()
+        self.learned.version = version
+        self._enter(SessionState.BOOTING, inf)
 
     def feed(self, data: bytes, now: float, find_cause: FindCause) -> None:
         """Hear bytes. `find_cause` gives the event behind a frame."""
@@ -138,7 +137,11 @@ class FirmataSession(FirmataBuses):
         if now >= due:
             for wish in self._reversing.overdue(now):
                 self._write(wish, now)
-            for wish in self._confirming.overdue(now):
+            again, ended = self._confirming.overdue(now)
+            for wish in ended:
+                note = f"no answer to {wish.tries + 1} tries, each within {self._manners.reply_within:g} s"
+                self._give_up(wish, note, Reason.NO_ANSWER)
+            for wish in again:
                 self._write(wish, now, again=True)
             for wish in self._shafts.overdue(now):
                 self._missed(wish, "it was not told that it has arrived", now)
@@ -162,6 +165,7 @@ class FirmataSession(FirmataBuses):
             (self._ask_who if self.state is SessionState.ASKING else self._ask_what)()
 
     def _ask_who(self) -> None:
+        self._asked_who += 1
         self._set_up(firmata.VersionQuery())
         self._set_up(firmata.FirmwareQuery())
 
@@ -169,6 +173,10 @@ class FirmataSession(FirmataBuses):
         self.learned.version = (message.major, message.minor)
 
     def _hear_firmware(self, message: firmata.FirmwareReport, now: float, cause: int | None) -> None:
+        if self._asked_who:
+            self._asked_who -= 1
+        elif self.state in (SessionState.LEARNING, SessionState.READY) and not self.hears_others:
+            self._started_anew(cause)
         self.learned.name = plain(message.name, 60)
         if self.state in (SessionState.BOOTING, SessionState.ASKING, SessionState.SILENT):
             self._enter(SessionState.LEARNING, now + self._manners.reply_within)
@@ -224,7 +232,7 @@ class FirmataSession(FirmataBuses):
         self._send_pending(now)
 
     def _refuse_or_set_up(self, point: PinPoint, now: float) -> None:
-        refusal = self._refusal(point)
+        refusal = self.learned.refusal(point)
         if refusal:
             self._refuse(point, refusal)
             return
@@ -241,23 +249,6 @@ class FirmataSession(FirmataBuses):
             self._written[pin] = found_state
         if point.kind.is_output:
             self._compare_start(point, self._board_value(point, self._written), now)
-
-    def _refusal(self, point: PinPoint) -> str:
-        """Say why a point can't work on this board, and which pins would do; "" when it can."""
-        abilities = self.learned.abilities or []
-        for pin, mode in point.modes().items():
-            if pin >= len(abilities):
-                return f"there is no pin {pin} on this board: it has 0 to {len(abilities) - 1}"
-            if MODES[mode] not in abilities[pin]:
-                able = [number for number, modes in enumerate(abilities) if MODES[mode] in modes]
-                return f"pin {pin} has no {mode} on this board; {mode} is on {listed(able, 'and') or 'no pin'}"
-        if point.kind is PointKind.READING and point.mode != ENCODER and self._channel(point.pin) is None:
-            return f"pin {point.pin} has no analog channel on this board"
-        return ""
-
-    def _channel(self, pin: int) -> int | None:
-        channels = self.learned.channels or b""
-        return channels[pin] if pin < len(channels) and channels[pin] <= LAST_CHANNEL else None
 
     @staticmethod
     def _board_value(point: PinPoint, states: Mapping[int, int]) -> Asked | None:
@@ -280,7 +271,7 @@ class FirmataSession(FirmataBuses):
                 continue
             self._inputs_of.setdefault(point.pin, []).append(point)
             if point.kind is PointKind.READING:
-                channel = self._channel(point.pin)
+                channel = self.learned.channel(point.pin)
                 assert channel is not None  # else the point was refused
                 self._readings_of[channel] = self._inputs_of[point.pin]
                 self._set_up(firmata.ReportAnalogPin(pin=channel, value=1))
@@ -299,8 +290,12 @@ class FirmataSession(FirmataBuses):
         if wish.point.name not in self._pin_points:
             self._write_device(wish, now)
             return
+        anew = again or wish.forced or self.readings[wish.point.name].doubtful
         if self._pin_points[wish.point.name].mode == STEPPER:
-            self._shafts.write(wish, now, again=again)
+            if not anew and self._shafts.was_asked(wish):
+                self._leave(wish, ASKED_ALREADY)
+            else:
+                self._shafts.write(wish, now, again=again)
             return
         older = None if again else self._reversing.overtaken(wish.point.name)
         if older is not None and older is not wish:
@@ -309,9 +304,9 @@ class FirmataSession(FirmataBuses):
             self._stop(wish)
             return
         wanted = self._wanted(wish)
-        changes = {pin: raw for pin, raw in wanted.items() if again or wish.forced or self._written.get(pin) != raw}
+        changes = {pin: raw for pin, raw in wanted.items() if anew or self._written.get(pin) != raw}
         if not changes:
-            self._leave(wish, "it was asked for already")
+            self._leave(wish, ASKED_ALREADY)
             return
         if again:
             self._tell(Kind.RESENT, Topic.POINT, wish.point.name, wish.value, wish.asked, f"try {wish.tries + 1}")

@@ -154,8 +154,8 @@ class FormatSession(Session[FieldPoint]):
         """Whether nothing has to be sent: the board has told that it is so, and nothing else is under way."""
         if wish.forced or point.kind is PointKind.PULSE or point.name in self._expected or not point.state_frame:
             return False
-        got = self.readings[point.name].got
-        return got is not None and point.same(got, wish.value)
+        reading = self.readings[point.name]
+        return reading.got is not None and not reading.doubtful and point.same(reading.got, wish.value)
 
     def _values(self, point: FieldPoint, value: Asked) -> dict[str, Any]:
         """The values of all fields of the point's frame: its own; what the others were sent with last, or else hold as

@@ -157,7 +157,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
             )
         if self._broadcasts:
             if exchange.wish is not None:
-                self.readings[exchange.wish.point.name].got = exchange.wish.value
+                self.readings[exchange.wish.point.name].assume(exchange.wish.value)
             self._free_at = now + self._manners.turnaround
             return
         exchange.sent_at = now
@@ -347,7 +347,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
         if wish.point.confirm:
             self._read_back(wish)
         else:
-            self.readings[wish.point.name].got = wish.value
+            self.readings[wish.point.name].assume(wish.value)
 
     def _read_back(self, wish: Wish) -> None:
         point = self.points[wish.point.name]

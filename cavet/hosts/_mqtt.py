@@ -293,13 +293,13 @@ class MqttSession(Session[TopicPoint]):
         """Whether nothing has to be published: what is asked stands there, and nothing else is under way."""
         if wish.forced or point.kind is PointKind.PULSE or point.name in self._sent:
             return False
-        got = self.readings[point.name].got
-        return got is not None and point.same(got, wish.value)
+        reading = self.readings[point.name]
+        return reading.got is not None and not reading.doubtful and point.same(reading.got, wish.value)
 
     def _done(self, sent: _Sent) -> None:
         """What is not confirmed counts as done when the broker has it."""
         self._sent.pop(sent.wish.point.name, None)
-        self.readings[sent.wish.point.name].got = sent.wish.value
+        self.readings[sent.wish.point.name].assume(sent.wish.value)
 
     def _settled(self, settled: Settled, now: float) -> None:
         sent = settled.ref

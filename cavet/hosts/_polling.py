@@ -87,7 +87,8 @@ class PollingSession(Session[P], Generic[P, Q]):
         name = wish.point.name
         waiting = [q for q in self._waiting if q.wish is not None and q.wish.point.name == name]
         under_way = any(q.wish is not None and q.wish.point.name == name for q in self._asked_already())
-        if stands_there and not (again or wish.forced or waiting or under_way):
+        doubtful = self.readings[name].doubtful
+        if stands_there and not (again or wish.forced or doubtful or waiting or under_way):
             self._leave(wish)
             return False
         if again and waiting:

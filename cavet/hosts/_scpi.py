@@ -258,7 +258,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         elif wish.point.confirm and question.point.query:
             self._waiting.appendleft(_Question(question.point.query, question.point, wish))
         else:
-            self.readings[wish.point.name].got = wish.value
+            self.readings[wish.point.name].assume(wish.value)
 
     def _drain(self, question: _Question, now: float) -> None:
         """Read the other errors too, so that the next command finds only its own."""

@@ -92,8 +92,16 @@ class Reading(msgspec.Struct):
     agreed: bool = False
     """Whether what was got is what was asked, as near as the wire can say."""
 
+    doubtful: bool = False
+    """Whether something was sent to it of which nobody has told what became of it: how it stands is not known."""
+
+    def assume(self, value: Asked) -> None:
+        """It counts as standing so, since nobody tells how it stands."""
+        self.got, self.doubtful = value, False
+
     def hear(self, value: Asked | None, now: float) -> None:
         """The board has said that it stands so; `None` for no number."""
         self.agreed = self.agreed and value == self.got
         self.got, self.got_at = value, now
+        self.doubtful = False
         self.heard += 1

@@ -74,22 +74,15 @@ class Shafts:
         """When the first answer will be overdue."""
         return min(going.deadline for going in self._going.values()) if self._going else inf
 
+    def was_asked(self, wish: Wish) -> bool:
+        """Whether its stepper was sent there already."""
+        return int(wish.point.to_wire(wish.value)) == self._asked[wish.point.name]
+
     def write(self, wish: Wish, now: float, *, again: bool = False) -> None:
         """Send a stepper to where it is wanted."""
         point = wish.point
         assert isinstance(point, StepperPoint)
         position = int(point.to_wire(wish.value))
-        if position == self._asked[point.name] and not again and not wish.forced:
-            self._tell(
-                Kind.UNCHANGED,
-                Topic.POINT,
-                point.name,
-                wish.value,
-                wish.asked,
-                "it was asked for already",
-                reason=Reason.STANDS_THERE,
-            )
-            return
         if again:
             self._tell(Kind.RESENT, Topic.POINT, point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
         older = self._going.pop(point.name, None)
@@ -130,8 +123,8 @@ class Shafts:
         late = [name for name, going in self._going.items() if now >= going.deadline]
         return [self._going.pop(name).wish for name in late]
 
-    def abandon(self, why: str) -> None:
-        """Nothing will be heard of them any more."""
-        for name, going in self._going.items():
-            self._tell(Kind.UNCONFIRMED, Topic.POINT, name, None, going.wish.asked, why, reason=Reason.LINK_LOST)
+    def abandon(self) -> list[Wish]:
+        """Nothing will be heard of them any more; give the wishes that are under way."""
+        wishes = [going.wish for going in self._going.values()]
         self._going.clear()
+        return wishes

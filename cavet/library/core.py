@@ -165,6 +165,17 @@ class BenchCore:
     async def _send(self, board: str, message: str, within: float | None, fields: dict[str, Any]) -> Sent:
         return await send(self._running, board, message, within, fields)
 
+    def fault(
+        self, kind: str, board: str, *, link: str = "", messages: int | None = None, seconds: float | None = None,
+        by: float | None = None, part: str = "",
+    ) -> None:  # fmt: skip
+        """Make something go wrong at once: `lose`, `garble`, `delay` (`by` so many s), `silence`, `refuse` (Modbus:
+        busy), `nack` (at a `part` of its bus), `hang-up`, or `reset`; for so many messages or seconds, for one message
+        where neither is said; at one `link` of the board, or at all. Simulated boards only. Raises `WrongError`."""
+        self._here(
+            lambda: self._running.faulting.make(kind, board, link, part, messages=messages, seconds=seconds, by=by)
+        )
+
     async def _run_routine(self, file: str | Path, routine: str | None, tunes: Mapping[str, Value]) -> Ran:
         program = read_routine(find_routines(file), self._running.plan)
         name = chosen(program, routine)

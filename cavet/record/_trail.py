@@ -163,7 +163,7 @@ class Trails:
             trail.refused = event if event.kind == Kind.REFUSED else trail.refused
         elif event.kind == Kind.LOST:
             trail.losses += 1
-            trail.stopped = event if event.topic is Topic.PIN else trail.stopped
+            trail.stopped = event if event.topic in (Topic.PIN, Topic.PART) else trail.stopped
         elif event.kind == Kind.RESENT:
             trail.begin_again()
 

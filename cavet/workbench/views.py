@@ -317,7 +317,7 @@ def _pin(board: Board, pin: Pin, now: float) -> PinView:
         return PinView(number=pin.number, label=profile.label, mode="link")
     kind, level = "rests", 0.0
     if pin.mode in (PinMode.OUTPUT, PinMode.PWM, PinMode.DAC, PinMode.TONE):
-        kind, level = "drives", pin.duty
+        kind, level = "drives", pin.line
     elif pin.mode is PinMode.SERVO:
         kind, level = "pulses", float(pin.pulse > 0)
     elif pin.mode is PinMode.STEPPER:

@@ -58,13 +58,13 @@ def _level(board: Board, place: Place) -> Told:
     if mode is PinMode.BUS:
         return Told("bus, stuck low", is_wrong=True) if board.spoiled.stuck else Told("bus")
     if place.kind is PlaceKind.CELL:
-        return Told("on" if pin.duty else "off", is_lit=pin.duty > 0) if mode is PinMode.OUTPUT else Told()
+        return Told("on" if pin.line else "off", is_lit=pin.line > 0) if mode is PinMode.OUTPUT else Told()
     if mode is PinMode.SERVO:
         return Told(f"servo {pin.pulse_us} µs" if pin.pulse_us else "servo, no pulses", is_lit=pin.pulse_us > 0)
     if mode in (PinMode.PWM, PinMode.DAC):
-        return Told(f"{mode.value} {100 * pin.duty:.0f} %", is_lit=pin.duty > 0)
+        return Told(f"{mode.value} {100 * pin.line:.0f} %", is_lit=pin.line > 0)
     if mode is PinMode.OUTPUT:
-        return Told(f"output {'high' if pin.duty else 'low'}", is_lit=pin.duty > 0)
+        return Told(f"output {'high' if pin.line else 'low'}", is_lit=pin.line > 0)
     if board.circuit.wired_to(number) is None:
         return Told()
     rest = mode is PinMode.PULL_UP

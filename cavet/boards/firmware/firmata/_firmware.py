@@ -237,7 +237,7 @@ class FirmataFirmware:
             self._reported_channels.append(message.pin)
             self._reported_channels.sort()
             self._sample(message.pin, now)
-            self._next_sample = min(self._next_sample, now + self._interval)
+            self._next_sample = min(self._next_sample, now + self._period)
 
     def _sample(self, channel: int, now: float) -> None:
         pin = self._circuit.pins[self._channels[channel]]
@@ -287,12 +287,12 @@ class FirmataFirmware:
         if now >= self._next_sample - 1e-9:
             if self._client.unread() <= MAX_UNREAD_BYTES:
                 self._sample_all(now)
-            missed = max(0, int((now - self._next_sample) / self._interval))
-            self._next_sample += (missed + 1) * self._interval
+            missed = max(0, int((now - self._next_sample) / self._period))
+            self._next_sample += (missed + 1) * self._period
             if not self._samples:
                 self._next_sample = inf
         elif self._next_sample == inf and self._samples:
-            self._next_sample = now + self._interval
+            self._next_sample = now + self._period
         return min(due, self._next_sample)
 
     def _sample_all(self, now: float) -> None:
@@ -306,10 +306,15 @@ class FirmataFirmware:
         """Whether anything is reported at every interval."""
         return bool(self._reported_channels) or any(feature.samples for feature in self._features)
 
+    @property
+    def _period(self) -> float:
+        """The interval as it really is, by the board's clock."""
+        return self._interval * self._circuit.pace
+
     def _set_interval(self, message: firmata.SamplingInterval, now: float, cause: int) -> None:
         self._interval = max(1, message.interval) / 1000
         if self._samples:
-            self._next_sample = now + self._interval
+            self._next_sample = now + self._period
 
     # telling
 

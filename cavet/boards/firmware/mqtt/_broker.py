@@ -66,6 +66,7 @@ class Broker:
         self._choked: set[BrokerSession] = set()
         self._held = 0
         self._look_at = inf
+        self._forgets_every = self._forgets_at = inf
         self._post = Post(plan, self._deliver)
         self._admission = Admission(plan, self.sessions)
         self._now = 0.0
@@ -123,7 +124,25 @@ class Broker:
                 self._flush(session, now)
         if now >= self._look_at:
             self._look(now)
-        return min(self._look_at, now + LOOK_SECONDS if self._choked else inf)
+        if now >= self._forgets_at:
+            self._forget(now)
+        return min(self._look_at, self._forgets_at, now + LOOK_SECONDS if self._choked else inf)
+
+    def forget_every(self, seconds: float, now: float) -> None:
+        """Forget all sessions, and hang up, every so many seconds from now on; `inf` for never."""
+        if seconds != self._forgets_every:
+            self._forgets_every, self._forgets_at = seconds, now + seconds
+
+    def _forget(self, now: float) -> None:
+        """A broker that was started anew without its store: nobody's session is there any more, and no will is told."""
+        self._forgets_at = now + self._forgets_every
+        for visitor in list(self._visitors.values()):
+            if visitor.session is not None:
+                visitor.session.will, visitor.session.keeps = None, 0.0
+            self._hang_up(visitor, now)
+        for session in list(self.sessions.values()):
+            session.will = None
+            self._end(session, now)
 
     def _look(self, now: float) -> None:
         """Send away who was silent for too long; publish wills, and end sessions, whose time has come."""

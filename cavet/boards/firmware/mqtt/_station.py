@@ -236,7 +236,7 @@ class Station:
 
     def _tell_health(self, now: float) -> None:
         """Say the health, and when next."""
-        self._health_at = now + self._plan.every
+        self._health_at = now + self._circuit.pace * self._plan.every
         fields = {name: self._measure(name, of, now) for name, of in self._plan.fields.items()}
         self._publish(self._plan.health, msgspec.json.encode(fields), None, now, retain=False, qos=0)
 

@@ -1,0 +1,39 @@
+"""Defects between a board and who finds it: its broker, its name."""
+
+from __future__ import annotations
+
+from cavet.boards.defects._base import Defect, Spoiled
+from cavet.settings import Key
+
+
+class Forgetful(Defect, kw_only=True):
+    """The broker ends the sessions of all its clients now and then, and has forgotten them when they come back."""
+
+    kind = "dropped-sessions"
+    SETTINGS = (
+        Key(name="every", kind="quantity", unit="s", doc="how often the broker does so", required=True, low=0.1,
+            high=86400),
+    )  # fmt: skip
+    over_broker = True
+    every: float
+
+    @property
+    def tells(self) -> str:
+        return f"the broker drops the sessions of all its clients every {self.every:g} s"
+
+    def spoil(self, board: Spoiled) -> None:
+        board.forgets = min(board.forgets, self.every)
+
+
+class Renamed(Defect, kw_only=True):
+    """The board has come back under another name: nobody is to be found under the one that is known."""
+
+    kind = "renamed"
+    over_broker = False
+
+    @property
+    def tells(self) -> str:
+        return "the board has come back under another name: nobody answers under the one that is known"
+
+    def spoil(self, board: Spoiled) -> None:
+        board.renamed = True

@@ -1,0 +1,126 @@
+"""Defects of links, and of how a board hears and speaks."""
+
+from __future__ import annotations
+
+from cavet.boards.defects._base import Defect, Spoiled
+from cavet.settings import Key
+
+
+def _share(doc: str) -> Key:
+    return Key(name="share", kind="quantity", unit="", doc=doc, required=True, low=0, high=1)
+
+
+class Lossy(Defect, kw_only=True):
+    """Bytes are lost on the way."""
+
+    kind = "lossy"
+    SETTINGS = (_share("the share of the bytes that is lost"),)
+    over_broker = False
+    share: float
+
+    @property
+    def tells(self) -> str:
+        return f"the link loses {self.share:.1%} of the bytes"
+
+    def spoil(self, board: Spoiled) -> None:
+        board.lost = max(board.lost, self.share)
+
+
+class Late(Defect, kw_only=True):
+    """The board takes longer than it should."""
+
+    kind = "late"
+    SETTINGS = (
+        Key(
+            name="delay", kind="quantity", unit="s", doc="by how much it answers late", required=True, low=0, high=60,
+        ),
+    )  # fmt: skip
+    delay: float
+
+    @property
+    def tells(self) -> str:
+        return f"the board answers {self.delay * 1000:.0f} ms late"
+
+    def spoil(self, board: Spoiled) -> None:
+        board.delay += self.delay
+
+
+class Stale(Defect, kw_only=True):
+    """In the place of an answer comes the one before: a gateway mixes up whose it is."""
+
+    kind = "stale-reply"
+    SETTINGS = (_share("the share of the answers in whose place the one before comes once more"),)
+    over_broker = False
+    share: float
+
+    @property
+    def tells(self) -> str:
+        return f"the board says the answer before once more in the place of {self.share:.1%} of its answers"
+
+    def spoil(self, board: Spoiled) -> None:
+        board.stale = max(board.stale, self.share)
+
+
+class Doubled(Defect, kw_only=True):
+    """An answer comes twice."""
+
+    kind = "doubled-reply"
+    SETTINGS = (_share("the share of the answers that come twice"),)
+    over_broker = False
+    share: float
+
+    @property
+    def tells(self) -> str:
+        return f"the board says {self.share:.1%} of its answers twice"
+
+    def spoil(self, board: Spoiled) -> None:
+        board.twice = max(board.twice, self.share)
+
+
+class SmallQueue(Defect, kw_only=True):
+    """The board's receiver is full: what comes faster than it takes it is lost."""
+
+    kind = "full-queue"
+    SETTINGS = (
+        Key(name="size", kind="whole", doc="how many bytes its receiver keeps", default=64, low=1, high=1_000_000),
+        Key(name="takes", kind="whole", doc="how many bytes it takes from there each second", required=True, low=1,
+            high=1_000_000_000),
+    )  # fmt: skip
+    over_broker = False
+    size: int
+    takes: int
+
+    @property
+    def tells(self) -> str:
+        return f"the board's receiver keeps {self.size} bytes, and takes {self.takes} each second: more are lost"
+
+    def spoil(self, board: Spoiled) -> None:
+        board.queue = (self.size, float(self.takes))
+
+
+class Mute(Defect, kw_only=True):
+    """The board does what it is told, and does not say so."""
+
+    kind = "mute"
+    over_broker = True
+
+    @property
+    def tells(self) -> str:
+        return "the board does what it is told, and reports nothing of it"
+
+    def spoil(self, board: Spoiled) -> None:
+        board.mute = True
+
+
+class Away(Defect, kw_only=True):
+    """The board is not at its broker."""
+
+    kind = "away"
+    over_broker = True
+
+    @property
+    def tells(self) -> str:
+        return "the board is off its link"
+
+    def spoil(self, board: Spoiled) -> None:
+        board.away = True

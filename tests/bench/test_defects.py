@@ -1,0 +1,212 @@
+"""Defects: what each makes wrong on a running bench, that a host finds it out, and that it ends when switched off."""
+
+import tempfile
+import unittest
+from pathlib import Path
+
+import cavet
+from cavet.boards import DEFECTS
+from cavet.demo import demo_path
+from cavet.record import Kind, Topic
+from cavet.wording import WrongError
+from tests.checks.huts import HUT
+
+SHED = """
+[boards.shed]
+profile = "heron"
+firmware = "modbus"
+unit = 7
+
+[boards.shed.parts]
+lamp = { kind = "lamp", pin = "L5" }
+relay = { kind = "relay", pin = "L1" }
+
+[boards.shed.map]
+lamp = { table = "coils", address = 0, pin = "L5" }
+relay = { table = "coils", address = 1, pin = "L1" }
+
+[links.shed]
+kind = "tcp"
+board = "shed"
+address = "simulated"
+port = 0
+
+[hosts.shed]
+link = "shed"
+protocol = "modbus"
+unit = 7
+poll = "100 ms"
+
+[points.shed_lamp]
+board = "shed"
+kind = "switch"
+table = "coils"
+address = 0
+part = "lamp"
+
+[points.relay]
+board = "shed"
+kind = "switch"
+table = "coils"
+address = 1
+
+[points.bell]
+board = "hut"
+kind = "contact"
+mode = "pull-up"
+pin = 4
+words = ["rung", "quiet"]
+"""
+
+
+class Defects(unittest.TestCase):
+    def bench(self, lines, on=True, seed="a"):
+        place = tempfile.TemporaryDirectory()
+        self.addCleanup(place.cleanup)
+        path = Path(place.name) / "b.bench.toml"
+        path.write_text(f"{HUT}{SHED}\n[defects.x]\n{lines}\non = {'true' if on else 'false'}\n", "utf-8")
+        bench = cavet.open(path, seed=seed)
+        self.addCleanup(bench.close)
+        return bench
+
+    def test_each_kind_says_in_a_sentence_what_it_does(self):
+        for kind, made in DEFECTS.items():
+            with self.subTest(kind):
+                fields = {key.name: key.default for key in made.SETTINGS}
+                fields |= {"pin": 3, "pins": (3, 5), "share": 0.1, "delay": 0.1, "part": "lamp", "takes": 9, "by": 0.1,
+                           "every": 3.0, "current": 0.1}  # fmt: skip
+                defect = made(name="x", board="hut", **{key.name: fields[key.name] for key in made.SETTINGS})
+                self.assertNotIn("None", defect.tells)
+                self.assertTrue(made.__doc__)
+
+    def test_wired_the_wrong_way_round_it_is_on_while_it_should_be_off(self):
+        bench = self.bench('kind = "inverted"\nboard = "hut"\npin = 3')
+        for value, glow in (("on", 0), ("off", 100), ("on", 0)):
+            bench["lamp"].set(value)
+            bench.wait(0.2)
+            self.assertEqual(glow, bench.part("hut.lamp").state)
+        walked = {each.output: each for each in bench.walk()}
+        self.assertFalse(walked["lamp"].held)
+        self.assertIn("wrong way", walked["lamp"].why)
+        self.assertTrue(walked["shed_lamp"].held)
+
+    def test_an_input_that_nothing_holds_is_chance(self):
+        bench = self.bench('kind = "floating"\nboard = "hut"\npin = 4', on=False)
+        bench.wait(0.5)
+        self.assertEqual([], self.changes(bench, "4"))
+        with bench.defect("x"):
+            bench.wait(1.0)
+            changes = self.changes(bench, "4")
+            self.assertGreater(len(changes), 10)
+        count = len(self.changes(bench, "4"))
+        bench.wait(1.0)
+        self.assertLessEqual(len(self.changes(bench, "4")), count + 1)
+        again = self.bench('kind = "floating"\nboard = "hut"\npin = 4', on=False)
+        again.wait(0.5)
+        with again.defect("x"):
+            again.wait(1.0)
+            self.assertEqual(changes, self.changes(again, "4"))
+
+    def changes(self, bench, pin):
+        levels = [event for event in bench.record.events if event.kind is Kind.LEVEL and event.board == "hut"]
+        return [(event.t, event.value) for event in levels if event.subject == pin and event.t > 1.3]
+
+    def test_a_stuck_part_stays_and_its_trail_says_so(self):
+        bench = self.bench('kind = "seized"\nboard = "shed"\npart = "relay"')
+        with self.assertRaises(cavet.Unconfirmed) as caught:
+            bench["relay"].set("on")
+        self.assertIn("relay is stuck", str(caught.exception))
+        self.assertEqual("open", bench.part("shed.relay").state)
+
+    def test_when_it_is_free_again_it_follows(self):
+        bench = self.bench('kind = "seized"\nboard = "shed"\npart = "relay"', on=False)
+        with bench.defect("x"):
+            with self.assertRaises(cavet.Unconfirmed):
+                bench["relay"].set("on")
+            self.assertEqual("open", bench.part("shed.relay").state)
+        bench.wait(0.1)
+        self.assertEqual("closed", bench.part("shed.relay").state)
+
+    def test_a_supply_that_sags_lets_the_board_start_anew(self):
+        bench = self.bench('kind = "sagging"\nboard = "hut"\ncurrent = "10 mA"')
+        bench["flag"].set(90)
+        bench.wait(0.5)
+        self.assertEqual([], self.resets(bench, "sagged"))
+        bench["lamp"].set("on")
+        bench.wait(8)
+        self.assertGreater(len(self.resets(bench, "its supply sagged")), 1)
+
+    def resets(self, bench, word):
+        return [event.note for event in bench.record.events if event.kind is Kind.BOARD and word in event.note]
+
+    def test_a_board_that_starts_with_an_output_on(self):
+        bench = self.bench('kind = "other-start"\nboard = "shed"\npin = "L5"')
+        bench.wait(0.3)
+        self.assertEqual(100, bench.part("shed.lamp").state)
+        self.assertTrue(bench["shed_lamp"].read())
+        bench["shed_lamp"].set("off")
+        bench.wait(0.3)
+        self.assertEqual(0, bench.part("shed.lamp").state)
+        self.assertFalse(bench["shed_lamp"].read())
+
+    def test_a_clock_that_drifts_stretches_what_comes_at_intervals(self):
+        counts = []
+        for on in (False, True):
+            bench = self.bench('kind = "drifting-clock"\nboard = "hut"\nby = 0.25', on=on)
+            bench.wait(3)
+            begun = [event.t for event in bench.record.events if event.board == "hut" and event.value == "runs"]
+            counts.append(begun[0])
+        self.assertAlmostEqual(1.25, counts[1] / counts[0], 2)
+
+    def test_an_answer_before_in_the_place_of_this_one_confirms_nothing_wrong(self):
+        bench = self.bench('kind = "stale-reply"\nboard = "shed"\nshare = 0.5')
+        for value in ("on", "off") * 10:
+            try:
+                bench["shed_lamp"].set(value)
+            except cavet.Unconfirmed:
+                continue
+            bench.wait(0.1)
+            self.assertEqual(100 if value == "on" else 0, bench.part("shed.lamp").state)
+        said = [event for event in bench.record.events if "once more" in event.note]
+        self.assertGreater(len(said), 5)
+
+    def test_answers_that_come_twice_are_taken_once(self):
+        for board, point in (("shed", "shed_lamp"), ("hut", "lamp")):
+            bench = self.bench(f'kind = "doubled-reply"\nboard = "{board}"\nshare = 1.0')
+            for value in ("on", "off") * 5:
+                bench[point].set(value)
+                bench.wait(0.1)
+                self.assertEqual(100 if value == "on" else 0, bench.part(f"{board}.lamp").state)
+            self.assertTrue([event for event in bench.record.events if "said twice" in event.note])
+
+    def test_a_full_receiver_loses_what_comes_too_fast(self):
+        bench = self.bench('kind = "full-queue"\nboard = "hut"\nsize = 8\ntakes = 100')
+        with self.assertRaises((cavet.Unconfirmed, cavet.Refused, cavet.UnreachableError)):
+            for value in ("on", "off") * 10:
+                bench["lamp"].set(value)
+        lost = [event for event in bench.record.events if event.kind is Kind.LOST and event.topic is Topic.BYTES]
+        self.assertIn("the receiver keeps 8, and was full", lost[0].note)
+
+    def test_a_broker_that_drops_sessions_is_come_back_to(self):
+        defect = '[defects.forgets]\nkind = "dropped-sessions"\nboard = "towpath"\nevery = "5 s"\n'
+        text = f"{demo_path().read_text('utf-8')}\n{defect}"
+        with tempfile.TemporaryDirectory() as folder:
+            place = Path(folder) / "o.bench.toml"
+            place.write_text(text, "utf-8")
+            with cavet.open(place, seed="a") as bench:
+                for value in ("on", "off", "on"):
+                    bench["lamp"].set(value)
+                    bench.wait(6)
+                gone = [e for e in bench.record.events if e.board == "broker" and e.note == "" and e.value == "gone"]
+                self.assertGreater(len(gone), 3)
+
+    def test_what_does_not_fit_is_told(self):
+        for lines, words in (
+            ('kind = "seized"\nboard = "hut"\npart = "lomp"', "a part of it"),
+            ('kind = "dropped-sessions"\nboard = "hut"\nevery = "5 s"', "one for a board not on a broker"),
+            ('kind = "inverted"\nboard = "hut"\npin = 99', "x.pin"),
+            ('kind = "sagging"\nboard = "hut"\ncurrent = "5 V"', "current"),
+        ):
+            with self.subTest(lines), self.assertRaisesRegex((WrongError, ExceptionGroup), "") as caught:
+                self.bench(lines)
+            self.assertIn(words, str(getattr(caught.exception, "exceptions", caught.exception)))
