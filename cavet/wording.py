@@ -78,11 +78,19 @@ class WrongError(Exception):
         self.nearest = nearest
         super().__init__(place, found, expected, nearest)
 
+    def __reduce__(self) -> tuple[object, ...]:
+        """So that it comes whole out of another process."""
+        return _wrong, (self.place, self.found, self.expected, self.nearest)
+
     def __str__(self) -> str:
         found = f'"{plain(self.found, QUOTED)}"' if isinstance(self.found, str) else plain(str(self.found), QUOTED)
         hint = f'; did you mean "{self.nearest}"?' if self.nearest else ""
         place = f"{plain(self.place, TOLD)}: " if self.place else ""
         return f"{place}found {found}, expected {plain(self.expected, TOLD)}{hint}"
+
+
+def _wrong(place: str, found: object, expected: str, nearest: str | None) -> WrongError:
+    return WrongError(place, found=found, expected=expected, nearest=nearest)
 
 
 class MoreWrongError(WrongError):
@@ -91,6 +99,9 @@ class MoreWrongError(WrongError):
     def __init__(self, place: str, count: int) -> None:
         super().__init__(place, found=f"{count} more mistakes", expected="fewer")
         self.count = count
+
+    def __reduce__(self) -> tuple[object, ...]:
+        return MoreWrongError, (self.place, self.count)
 
     def __str__(self) -> str:
         return f"{plain(self.place)}: {self.count} more mistakes, not told"

@@ -2,9 +2,11 @@
 
 from cavet.checks._campaign import Done, Order, Wanted, chosen_checks, do, orders_of, with_checks
 from cavet.checks._carrying import Came, Case, carry_out
+from cavet.checks._cluster import Cluster
 from cavet.checks._faults import Fault, draw
 from cavet.checks._hosting import Hosted, host
 from cavet.checks._junit import Ran, junit
+from cavet.checks._kept import Kept, run_on
 from cavet.checks._program import Ended, run_program
 from cavet.checks._small import Smaller
 from cavet.checks._spread import Processes, Workers, run_all
@@ -12,10 +14,12 @@ from cavet.checks._spread import Processes, Workers, run_all
 __all__ = [
     "Came",
     "Case",
+    "Cluster",
     "Done",
     "Ended",
     "Fault",
     "Hosted",
+    "Kept",
     "Order",
     "Processes",
     "Ran",
@@ -30,6 +34,7 @@ __all__ = [
     "junit",
     "orders_of",
     "run_all",
+    "run_on",
     "run_program",
     "with_checks",
 ]  # fmt: skip

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import functools
 import hashlib
+import logging
 import tempfile
 from concurrent.futures import BrokenExecutor, Future
 from pathlib import Path
@@ -38,10 +39,14 @@ class Cluster:
             from distributed import Client
         except ImportError as error:
             raise WrongError("--on", found="no Dask here", expected=f"pip install '{EXTRA}'") from error
+        for name in [name for name in logging.root.manager.loggerDict if name.split(".")[0] == "distributed"]:
+            logging.getLogger(name).setLevel(logging.CRITICAL)  # what is lost there is told by us
         self._address = address
         self._is_stopped = False
         try:
-            self._client: Any = Client(address, timeout=FIND_SECONDS, set_as_default=False)
+            self._client: Any = Client(  # type: ignore[no-untyped-call]
+                address, timeout=FIND_SECONDS, set_as_default=False
+            )
         except (OSError, TimeoutError) as error:
             raise UnreachableError(address, "no scheduler answers there") from error
         except ValueError as error:

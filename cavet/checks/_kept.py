@@ -60,8 +60,8 @@ class Kept:
             raise WrongError(str(self._path), found="runs of other files than these", expected=expected)
         for number, text in enumerate(lines[1:], 2):
             try:
-                line = msgspec.json.decode(text, type=_Line)
-            except msgspec.DecodeError as error:
+                line = msgspec.json.decode(text, type=_Line, dec_hook=_path)
+            except (msgspec.DecodeError, TypeError) as error:
                 found_here = f"what is no run: {error}"
                 raise WrongError(f"{self._path}:{number}", found=found_here, expected="a run that was kept") from error
             self._done[line.order] = line.done
@@ -83,7 +83,7 @@ class Kept:
         """Keep what came of one. Raises `WrongError` where that can't be written."""
         key = _digest(order)
         self._done[key] = done
-        self._write(msgspec.json.encode(_Line(key, done)) + b"\n", "ab")
+        self._write(msgspec.json.encode(_Line(key, done), enc_hook=str) + b"\n", "ab")
 
 
 def run_on(orders: Sequence[Order], kept: Kept, workers: Workers | None = None) -> Iterator[Done]:
@@ -100,7 +100,12 @@ def run_on(orders: Sequence[Order], kept: Kept, workers: Workers | None = None) 
 
 
 def _digest(order: Order) -> str:
-    return hashlib.sha256(msgspec.json.encode(order)).hexdigest()[:32]
+    what = (order.case, order.shows, order.is_campaign)  # not where its files are
+    return hashlib.sha256(msgspec.json.encode(what)).hexdigest()[:32]
+
+
+def _path(kind: type, text: str) -> Path:
+    return Path(text)
 
 
 def _digest_of_files(orders: Sequence[Order]) -> str:

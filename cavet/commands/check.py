@@ -14,14 +14,18 @@ from cavet.bench import CheckPlan, Walked
 from cavet.checks import (
     Came,
     Case,
+    Cluster,
     Done,
+    Kept,
     Processes,
     Ran,
     Wanted,
+    Workers,
     chosen_checks,
     junit,
     orders_of,
     run_all,
+    run_on,
     with_checks,
 )
 from cavet.commands._bench import open_bench
@@ -35,6 +39,8 @@ AS_IT_IS = "as it is"
 MOST_RUNS = 1_000_000
 MOST_OUTPUT = 8192
 """So many characters of what a program has written are told, the last of them."""
+COUNTED = 20
+"""Where there are more runs than so many, each line says the how-manieth it is."""
 MOST_LINES, MOST_CHARACTERS = 20, 160
 
 
@@ -46,13 +52,16 @@ MOST_LINES, MOST_CHARACTERS = 20, 160
 @click.option("--faults", type=click.IntRange(0, 1000), metavar="N", help="So many faults in each run, at drawn times.")
 @click.option("--seed", metavar="TEXT", help="In the place of the bench's: the same one, the same lines.")
 @click.option("--jobs", type=click.IntRange(1, 256), default=1, metavar="N", help="Over so many processes.")
+@click.option("--on", "scheduler", metavar="HOST:PORT", help="Over the machines of a Dask scheduler that is there.")
+@click.option("--done", type=click.Path(path_type=Path), metavar="FILE", help="Keep what was done; go on from there.")
 @click.option("--junit", "xml", type=click.Path(path_type=Path), metavar="FILE", help="The results as JUnit XML, too.")
 @click.option("--records", type=click.Path(path_type=Path), metavar="DIR", help="Keep the records of runs that fail.")
 @click.option("--allow-programs", is_flag=True, help="Run the programs that the checks name.")
 @click.option("--json", "json_lines", is_flag=True, help="JSON lines.")
 def command(
     bench: str, names: tuple[str, ...], seeds: int | None, defects: str | None, faults: int | None, seed: str | None,
-    jobs: int, xml: Path | None, records: Path | None, allow_programs: bool, json_lines: bool,
+    jobs: int, scheduler: str | None, done: Path | None, xml: Path | None, records: Path | None, allow_programs: bool,
+    json_lines: bool,
 ) -> int:  # fmt: skip
     """Run the checks of BENCH, all or those named; one without any has the walk. Exit code 1 where one failed."""
     opened = open_bench(bench)
@@ -68,11 +77,12 @@ def command(
     )
     orders = orders_of(opened.path, plan, checks, wanted)
     signal.signal(signal.SIGTERM, _end)
-    workers = Processes(jobs) if jobs > 1 and len(orders) > 1 else None
+    kept = Kept(done, orders) if done is not None else None
+    workers = _workers(scheduler, jobs, len(orders), programs)
     report = Report(checks, seed if seed is not None else plan.seed, json_lines=json_lines, many=len(orders))
     try:
-        for done in run_all(orders, workers):
-            report.take(done)
+        for came in run_all(orders, workers) if kept is None else run_on(orders, kept, workers):
+            report.take(came)
     finally:
         if workers is not None:
             workers.close()
@@ -80,6 +90,16 @@ def command(
     if xml is not None:
         write_text(xml, junit(report.runs))
     return int(report.failed > 0)
+
+
+def _workers(scheduler: str | None, jobs: int, runs: int, programs: Sequence[str]) -> Workers | None:
+    """Who does the runs; `None` for this process. Raises `WrongError`, `UnreachableError`."""
+    if scheduler is None:
+        return Processes(jobs) if jobs > 1 and runs > 1 else None
+    if programs:
+        expected = "checks in fast time: a program is run on this machine only"
+        raise WrongError("--on", found=f"checks.{programs[0]}, a program", expected=expected)
+    return Cluster(scheduler)
 
 
 def _end(number: int, frame: object) -> None:
@@ -140,6 +160,7 @@ class Report:
     def _ran(self, check: str, title: str, came: Came, more: str, done: Done | None) -> None:
         self.runs.append(Ran(check=check, name=title, held=came.held, t=came.t, why=came.why, more=more))
         words = f"{HELD if came.held else FAILED} {check:16} {title:24} {show_duration(came.t):>8}"
+        words += f"  {len(self.runs)} of {self._many}" if self._many > COUNTED and came.held else ""
         words += "" if came.held else f"  {plain(came.why)}"
         lines = [words, *(f"    {line}" for line in more.splitlines() if not came.held)]
         self._say(run_line(came, done), "\n".join(line.rstrip() for line in lines))
