@@ -1,6 +1,6 @@
 """Checks: whether a bench, and the program that drives it, does what it should, also when things go wrong."""
 
-from cavet.checks._campaign import Done, Order, Wanted, chosen_checks, do, orders_of, with_checks
+from cavet.checks._campaign import Done, Order, Wanted, chosen_checks, do, orders_of, with_checks, with_walk
 from cavet.checks._carrying import Came, Case, carry_out
 from cavet.checks._cluster import Cluster
 from cavet.checks._faults import Fault, draw
@@ -10,6 +10,7 @@ from cavet.checks._kept import Kept, run_on
 from cavet.checks._program import Ended, run_program
 from cavet.checks._small import Smaller
 from cavet.checks._spread import Processes, Workers, run_all
+from cavet.checks._squares import squares_of
 
 __all__ = [
     "Came",
@@ -36,5 +37,7 @@ __all__ = [
     "run_all",
     "run_on",
     "run_program",
+    "squares_of",
     "with_checks",
+    "with_walk",
 ]  # fmt: skip

@@ -58,6 +58,15 @@ def with_checks(plan: Plan) -> Plan:
     return plan if plan.checks else msgspec.structs.replace(plan, checks={WALK: CheckPlan(name=WALK, walk=True)})
 
 
+def with_walk(plan: Plan) -> tuple[Plan, str]:
+    """A bench with a check that walks all its outputs, and its name."""
+    found = next((check.name for check in plan.checks.values() if check.walk is True), None)
+    if found is not None:
+        return plan, found
+    name = next(f"{WALK}{more}" for more in ("", *range(1, len(plan.checks) + 2)) if f"{WALK}{more}" not in plan.checks)
+    return msgspec.structs.replace(plan, checks={**plan.checks, name: CheckPlan(name=name, walk=True)}), name
+
+
 def chosen_checks(plan: Plan, names: Sequence[str]) -> list[CheckPlan]:
     """Those of these names; all where none is named. Where all that are named only look at the records of others,
     those come along. Raises `WrongError`."""

@@ -51,3 +51,19 @@ def map_drawing(words: tuple[str, ...]) -> Drawing:
         raise WrongError("draw map", found=" ".join(words) or "nothing", expected="FILE#NAME, or a map that ships")
     canvas = draw_register_map(register_rows(find_map(words[0])), words[0])
     return canvas_drawing(canvas, plain(f"the register map {words[0]}"), plain(" ".join(canvas.text().split()), TOLD))
+
+
+def walk_drawing(words: tuple[str, ...]) -> Drawing:
+    """A bench that is walked, in fast time: which output moved which part. Raises `WrongError`."""
+    from cavet.checks import Case, carry_out, squares_of, with_walk
+    from cavet.drawings.from_canvas import canvas_drawing
+    from cavet.drawings.square import draw_walked
+
+    if len(words) != 1:
+        raise WrongError("draw walk", found=" ".join(words) or "nothing", expected="BENCH")
+    plan, walk = with_walk(open_bench(words[0]).plan)
+    came = carry_out(plan, Case(check=walk, seed=plan.seed))
+    boards = squares_of(plan, came.walked)
+    wrong = [f"{row.name}: {row.why}" for board in boards for row in board.rows if row.held is False]
+    told = "; ".join(wrong) if wrong else "each output moves what it names, and nothing else"
+    return canvas_drawing(draw_walked(boards), plain(f"{plan.name}: the walk"), plain(told, TOLD))

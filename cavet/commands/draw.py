@@ -9,7 +9,7 @@ import click
 
 from cavet.commands._bytes import frames_in
 from cavet.commands._completing import complete_protocols
-from cavet.commands._drawn import map_drawing, pins_drawing, wiring_drawing
+from cavet.commands._drawn import map_drawing, pins_drawing, walk_drawing, wiring_drawing
 from cavet.commands._drawn_records import delays_drawing, trail_drawing
 from cavet.drawings.vector import Drawing, Theme, save, to_svg
 from cavet.library.codec import find_codec, is_plan
@@ -18,10 +18,10 @@ from cavet.protocols import levels as lines
 from cavet.units import parse, show
 from cavet.wording import WrongError, hex_pairs, listed, nearest, plain
 
-WHAT = ("frame", "waveform", "wiring", "pins", "map", "trail", "delays")
+WHAT = ("frame", "waveform", "wiring", "pins", "map", "walk", "trail", "delays")
 OF_BENCHES = {
     "wiring": wiring_drawing, "pins": pins_drawing, "map": map_drawing, "trail": trail_drawing,
-    "delays": delays_drawing,
+    "delays": delays_drawing, "walk": walk_drawing,
 }  # fmt: skip
 COLUMNS = 84
 ON_UART = ("uart", "firmata", "modbus-rtu", "modbus-ascii", "scpi")
@@ -48,8 +48,9 @@ def command(
     rate: str | None, settings: str, mode: int,
 ) -> None:  # fmt: skip
     """Draw a frame as a ruler (`frame PROTOCOL HEX …`), or as levels on its line (`waveform PROTOCOL HEX …`); how a
-    bench is wired (`wiring BENCH [BOARD]`), a board's pins (`pins BENCH BOARD`), a register map (`map FILE#NAME`); a
-    command of a record (`trail RECORD N`), how long its stages took (`delays RECORD`).
+    bench is wired (`wiring BENCH [BOARD]`), a board's pins (`pins BENCH BOARD`), a register map (`map FILE#NAME`),
+    which output moves which part (`walk BENCH`); a command of a record (`trail RECORD N`), how long its stages took
+    (`delays RECORD`).
 
     Without -o: SVG on standard output.
     """

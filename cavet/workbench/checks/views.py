@@ -6,8 +6,9 @@ from itertools import groupby
 
 import msgspec
 
-from cavet.bench import CheckPlan, Walked
-from cavet.checks import Case, Done
+from cavet.bench import CheckPlan
+from cavet.checks import Case, Done, squares_of
+from cavet.drawings.square import BoardRow
 from cavet.units import show_duration
 from cavet.wording import counted, plain
 from cavet.workbench.checks.checking import Checking, Going
@@ -16,38 +17,6 @@ AS_IT_IS = "as it is"
 MOST_STEPS = 9
 MOST_MARKS = 40
 """Of so many marks a strip is at most."""
-
-
-class CellView(msgspec.Struct, frozen=True):
-    """A mark in the square: at which part (by its place), `right`, `wrong`, `missing`, `neither`."""
-
-    place: int
-    kind: str
-
-
-class RowView(msgspec.Struct, frozen=True):
-    """An output in the square: its number, its name, whether it held, its marks, why not."""
-
-    number: int
-    name: str
-    held: bool | None
-    cells: tuple[CellView, ...]
-    why: str = ""
-    elsewhere: str = ""
-    """What moved on another board."""
-
-
-class BoardRow(msgspec.Struct, frozen=True):
-    """A board's outputs: the marks of all in a line, and its square."""
-
-    name: str
-    parts: int
-    rows: tuple[RowView, ...]
-
-    @property
-    def wrong(self) -> int:
-        """How many did not hold."""
-        return sum(row.held is False for row in self.rows)
 
 
 class WalkView(msgspec.Struct, frozen=True):
@@ -160,12 +129,7 @@ def walk_view(checking: Checking, going: Going | None, check: str, board: int, r
     if not walked:
         note = "being walked" if going is not None and not going.is_over else "not walked yet: w walks all outputs"
         return WalkView(f"the walk  {len(outputs)} outputs, each alone: what moved?", (), note=note)
-    boards = []
-    of = {point.name: plan.links[plan.hosts[point.board].link].board for point in outputs}
-    for name, group in groupby(walked, key=lambda each: of[each.output]):
-        rows = list(group)
-        places = {each.names: place for place, each in reversed(list(enumerate(rows))) if each.names}
-        boards.append(BoardRow(name, len(rows), tuple(_row(place, each, places) for place, each in enumerate(rows))))
+    boards = squares_of(plan, walked)
     came = done[-1].came
     wrong = sum(each.held is False for each in walked)
     words = (
@@ -173,27 +137,7 @@ def walk_view(checking: Checking, going: Going | None, check: str, board: int, r
     )
     title = f"the walk  {len(walked)} outputs, {show_duration(came.t)} of bench time: {words}"
     board = min(board, len(boards) - 1)
-    return WalkView(title, tuple(boards), board, min(row, len(boards[board].rows) - 1))
-
-
-def _row(place: int, walked: Walked, places: dict[str, int]) -> RowView:
-    own = places.get(walked.names)
-    cells, elsewhere = [], []
-    for path in walked.moved:
-        if path in places:
-            right = path == walked.names
-            cells.append(
-                CellView(place if right else places[path], "right" if right and walked.held is not False else "wrong")
-            )
-        else:
-            elsewhere.append(path)
-    if walked.held is None:
-        cells = [CellView(place, "neither")]
-    elif walked.held is False and own is not None and walked.names not in walked.moved:
-        cells.append(CellView(place, "missing"))
-    elif walked.held and not cells:
-        cells.append(CellView(place, "unseen"))
-    return RowView(place + 1, walked.output, walked.held, tuple(cells), plain(walked.why), ", ".join(elsewhere))
+    return WalkView(title, boards, board, min(row, len(boards[board].rows) - 1))
 
 
 # campaigns

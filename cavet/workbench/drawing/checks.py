@@ -5,13 +5,10 @@ from __future__ import annotations
 import textwrap
 
 from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Ink
+from cavet.drawings.square import MARKS, NAME_CELLS, BoardRow, draw_reasons, draw_square
 from cavet.wording import counted
-from cavet.workbench.checks.views import BoardRow, CampaignView, CheckView, StripView, WalkView
+from cavet.workbench.checks.views import CampaignView, CheckView, StripView, WalkView
 
-NAME_CELLS = 21
-MARKS: dict[str, tuple[str, Ink]] = {
-    "right": ("◆", GOT), "wrong": ("◆", CORAL), "missing": ("◇", CORAL), "neither": ("·", QUIET), "unseen": ("◈", GOT),
-}  # fmt: skip
 RUNS: dict[str, tuple[str, Ink]] = {"held": ("▪", GOT), "failed": ("✕", CORAL), "waiting": ("·", HAIR)}
 STATES: dict[str, tuple[str, Ink]] = {
     "held": ("◈", GOT), "failed": ("✕", CORAL), "runs": ("◇", ASKED), "stopped": ("◌", QUIET), "new": ("◌", QUIET),
@@ -32,28 +29,15 @@ def draw_walk(view: WalkView, width: int, height: int) -> Canvas:
     others = len(view.boards) - 1
     for place, board in enumerate(view.boards):
         if place == view.board:
-            y = _square(canvas, board, view.row, y, height - (others - place) - 1)
+            y = draw_square(canvas, board, y, height - (others - place) - 1, chosen=view.row)
         elif y == height - 1 and place < others:
             canvas.put(3, y, f"{counted(len(view.boards) - place, 'more board')}: [ ] goes on to them", QUIET)
             break
         else:
             _line(canvas, board, y)
             y += 1
-    _reasons(canvas, view, y + 1)
+    draw_reasons(canvas, view.boards, y + 1)
     return canvas
-
-
-def _reasons(canvas: Canvas, view: WalkView, y: int) -> None:
-    """Why those that are wrong are, as many as there is room for."""
-    wrong = [row for board in view.boards for row in board.rows if row.held is False]
-    room = canvas.height - y - 1
-    for row in wrong[: room if len(wrong) <= room else max(0, room - 1)]:
-        canvas.put(1, y, "✕", CORAL)
-        canvas.put(3, y, row.name, PAPER, NAME_CELLS - 1)
-        canvas.put(NAME_CELLS + 3, y, row.why, QUIET, canvas.width - NAME_CELLS - 4)
-        y += 1
-    if len(wrong) > room > 0:
-        canvas.put(3, y, f"and {len(wrong) - room + 1} more: n goes from one to the next", QUIET, canvas.width - 4)
 
 
 def _line(canvas: Canvas, board: BoardRow, y: int) -> None:
@@ -64,43 +48,6 @@ def _line(canvas: Canvas, board: BoardRow, y: int) -> None:
         canvas.put(NAME_CELLS + 2 + place, y, *MARKS[kind])
     if board.wrong:
         canvas.put(NAME_CELLS + 3 + len(board.rows), y, f"{board.wrong} wrong", CORAL)
-
-
-def _square(canvas: Canvas, board: BoardRow, chosen: int, y: int, end: int) -> int:
-    """The square of a board, from a row on; give the row behind it. It scrolls where there is no room."""
-    left = NAME_CELLS + 5
-    step = 3 if left + 3 * board.parts < canvas.width - 2 else 2 if left + 2 * board.parts < canvas.width - 2 else 1
-    canvas.put(1, y, "▿", QUIET)
-    canvas.put(3, y, board.name, PAPER._replace(bold=True), NAME_CELLS - 2)
-    for number in range(1, board.parts + 1):
-        if len(str(board.parts)) < step or number % 5 == 0 or number == 1:
-            canvas.put_right(left + step * (number - 1) + 1, y, str(number), PAPER if number == chosen + 1 else QUIET)
-    room = max(3, min(len(board.rows), end - y - 5))
-    first = max(0, min(chosen - room // 2, len(board.rows) - room))
-    for place, row in enumerate(board.rows[first : first + room], first):
-        at = y + 1 + place - first
-        here = place == chosen
-        canvas.put(0, at, "▸" if here else " ", PAPER)
-        ink = CORAL if row.held is False else QUIET if row.held is None else PAPER
-        canvas.put_right(4, at, str(row.number), QUIET)
-        canvas.put(5, at, row.name, ink._replace(bold=here), NAME_CELLS - 1)
-        for number in range(board.parts):
-            canvas.put(left + step * number, at, "·" if step > 1 else " ", HAIR)
-        for cell in row.cells:
-            canvas.put(left + step * cell.place, at, *MARKS[cell.kind])
-        if row.elsewhere:
-            canvas.put(left + step * board.parts + 1, at, f"→ {row.elsewhere}", CORAL)
-        if here:
-            canvas.shade(0, at, canvas.width, 1, "lifted")
-    y += 1 + room
-    row = board.rows[chosen]
-    sign, ink = MARKS["wrong" if row.held is False else "neither" if row.held is None else "right"]
-    words = row.why or f"{row.name} moves what it names, and nothing else"
-    lines = textwrap.wrap(words, max(20, canvas.width - 8))[:3]
-    canvas.put(3, y + 1, sign, ink)
-    for place, line in enumerate(lines):
-        canvas.put(5, y + 1 + place, line, ink if row.held is False else QUIET)
-    return y + max(3, 2 + len(lines))
 
 
 def draw_campaign(view: CampaignView, width: int, height: int) -> Canvas:

@@ -12,6 +12,7 @@ from textual.widget import Widget
 
 from cavet.bench import CheckPlan
 from cavet.checks import Ran, Wanted, junit
+from cavet.drawings.square import RowView
 from cavet.hosts import Point
 from cavet.workbench import keymap
 from cavet.workbench.checks import views
@@ -105,7 +106,7 @@ class ChecksScreen(Frame):
         row = self._row_view()
         return self._desk.bench.plan.points.get(row.name) if row is not None else None
 
-    def _row_view(self) -> views.RowView | None:
+    def _row_view(self) -> RowView | None:
         check = self._walked
         view = views.walk_view(self._checking, self._checking.last(check.name), check.name, self._board, self._row)
         return view.boards[view.board].rows[view.row] if view.boards else None
