@@ -175,11 +175,11 @@ class Walk:
     # what is to be said of it
 
     def _names(self, point: Point) -> str:
-        """The part that an output names, by its board; "" where that board is none of ours, or has no such part."""
+        """The part that an output names, by its board; "" where that board is not simulated here, or has none such."""
         host = self._bench.plan.hosts[point.board]
         board = self._bench.plan.links[host.link].board
         name = point.part or point.name
-        plan = self._bench.plan.boards.get(board)
+        plan = self._bench.plan.boards.get(board) if board in self._bench.world.boards else None
         return f"{board}.{name}" if plan is not None and name in plan.parts else ""
 
     def _is_seen(self, point: Point) -> bool:

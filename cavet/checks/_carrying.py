@@ -268,7 +268,8 @@ async def _run(bench: RunningBench, program: Program, name: str, tunes: dict[str
 
 async def _carry_out(act: Act, case: Case, shows: Sequence[CheckPlan], record: Path | None, whole: bool) -> Came:
     plan = act.plan
-    bench = RunningBench(plan, carrier=Carrier.MEMORY, boards=None if whole else act.boards(case))
+    carrier = Carrier.MEMORY if _all_simulated(plan) else Carrier.REAL
+    bench = RunningBench(plan, carrier=carrier, boards=None if whole else act.boards(case))
     writer = RecordWriter(bench.record, record, plan.about) if record is not None else None
     try:
         if act.defects_at_once:
@@ -318,7 +319,12 @@ def _broken_trail(bench: RunningBench, walked: Sequence[Walked]) -> str:
 def carry_out(
     plan: Plan, case: Case, shows: Sequence[CheckPlan] = (), record: Path | None = None, *, whole: bool = False
 ) -> Came:  # fmt: skip
-    """Carry out one run, in fast time; `shows` are checks of which its record is asked, too. With `whole` all boards of
-    the bench are there, not only those that it needs. Raises `WrongError`."""
+    """Carry out one run: in fast time where all boards are simulated, else in real time. `shows` are checks of which
+    its record is asked, too. With `whole` all boards of the bench are there, not only those that it needs. Raises
+    `WrongError`."""
     act = act_of(msgspec.structs.replace(plan, seed=case.seed), plan.checks[case.check])
-    return clock.run(_carry_out(act, case, shows, record, whole), fast=True)
+    return clock.run(_carry_out(act, case, shows, record, whole), fast=_all_simulated(plan))
+
+
+def _all_simulated(plan: Plan) -> bool:
+    return all(plan.links[host.link].simulated for host in plan.hosts.values())

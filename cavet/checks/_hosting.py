@@ -80,6 +80,16 @@ class Hosted:
         self.running: Running | None = None
         self.bench: RunningBench | None = None
 
+    @property
+    def missing(self) -> list[str]:
+        """The conditions that have not come so far."""
+        return self._expected.missing
+
+    @property
+    def said(self) -> str:
+        """What the program has written so far."""
+        return self.running.output + self.running.errors if self.running is not None else ""
+
     async def run(self, case: Case, shows: Sequence[CheckPlan] = ()) -> Came:
         """Start the bench and the program, wait until that ends, and see to it that nothing is left. Raises
         `WrongError` where it can't be started."""

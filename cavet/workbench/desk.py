@@ -221,7 +221,7 @@ class Desk:
         if self.made_checking is None:
             from cavet.workbench.checks.checking import Checking  # here, for the same reason
 
-            self.made_checking = Checking(self.bench.plan)
+            self.made_checking = Checking(self.bench, self._post)
         return self.made_checking
 
     def leave(self) -> None:
@@ -237,6 +237,8 @@ class Desk:
         """Send every output to its rest value, now. A routine that runs is stopped."""
         if self.made_work is not None:
             self.made_work.stop()
+        if self.made_checking is not None:
+            self.made_checking.rest()
         self.hands.forget()
         self._on_the_way.clear()
         self._call(lambda: self.bench.rest(by="everything to rest"))

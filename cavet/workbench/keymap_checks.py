@@ -14,6 +14,8 @@ CHECKS = (
             foot="run all", action="run_all"),
     Command(name="walk", does="each output alone: what moved? With the defects that are on now", keys="w", shown="w",
             foot="walk", action="walk"),
+    Command(name="walk here", does="the boards that are looked at, real ones too; F12 stops it", keys="W", shown="W",
+            action="walk_here"),
     Command(name="a campaign", does="of this check: many seeds, defects, faults", keys="c", shown="c",
             foot="campaign of it", action="campaign"),
     Command(name="stop", does="what is run; what was done stays", keys="x", shown="x", foot="stop", action="stop"),

@@ -9,54 +9,7 @@ from cavet.boards import DEFECTS
 from cavet.demo import demo_path
 from cavet.record import Kind, Topic
 from cavet.wording import WrongError
-from tests.checks.huts import HUT
-
-SHED = """
-[boards.shed]
-profile = "heron"
-firmware = "modbus"
-unit = 7
-
-[boards.shed.parts]
-lamp = { kind = "lamp", pin = "L5" }
-relay = { kind = "relay", pin = "L1" }
-
-[boards.shed.map]
-lamp = { table = "coils", address = 0, pin = "L5" }
-relay = { table = "coils", address = 1, pin = "L1" }
-
-[links.shed]
-kind = "tcp"
-board = "shed"
-address = "simulated"
-port = 0
-
-[hosts.shed]
-link = "shed"
-protocol = "modbus"
-unit = 7
-poll = "100 ms"
-
-[points.shed_lamp]
-board = "shed"
-kind = "switch"
-table = "coils"
-address = 0
-part = "lamp"
-
-[points.relay]
-board = "shed"
-kind = "switch"
-table = "coils"
-address = 1
-
-[points.bell]
-board = "hut"
-kind = "contact"
-mode = "pull-up"
-pin = 4
-words = ["rung", "quiet"]
-"""
+from tests.checks.huts import HUT, SHED
 
 
 class Defects(unittest.TestCase):

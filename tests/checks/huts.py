@@ -64,6 +64,53 @@ board = "hut"
 delay = "10 ms"
 on = false
 """
+SHED = """
+[boards.shed]
+profile = "heron"
+firmware = "modbus"
+unit = 7
+
+[boards.shed.parts]
+lamp = { kind = "lamp", pin = "L5" }
+relay = { kind = "relay", pin = "L1" }
+
+[boards.shed.map]
+lamp = { table = "coils", address = 0, pin = "L5" }
+relay = { table = "coils", address = 1, pin = "L1" }
+
+[links.shed]
+kind = "tcp"
+board = "shed"
+address = "simulated"
+port = 0
+
+[hosts.shed]
+link = "shed"
+protocol = "modbus"
+unit = 7
+poll = "100 ms"
+
+[points.shed_lamp]
+board = "shed"
+kind = "switch"
+table = "coils"
+address = 0
+part = "lamp"
+
+[points.relay]
+board = "shed"
+kind = "switch"
+table = "coils"
+address = 1
+
+[points.bell]
+board = "hut"
+kind = "contact"
+mode = "pull-up"
+pin = 4
+words = ["rung", "quiet"]
+"""
+"""A second board, to be put behind it."""
 ROUTINE = """routine blink
     tune pause = 100 ms  from 10 ms to 1 s
     repeat 3 times

@@ -3,7 +3,7 @@
 import unittest
 
 import cavet
-from tests.checks.huts import Folder, hut
+from tests.checks.huts import SHED, Folder, hut
 
 
 class TheWalk(Folder, unittest.TestCase):
@@ -56,6 +56,15 @@ class TheWalk(Folder, unittest.TestCase):
             self.assertEqual((("pumphouse.pump_a",), True), (speed.moved, speed.held))
             bench.wait(1)
             self.assertFalse(bench["pump_a"].asked)
+
+    def test_of_a_board_that_is_elsewhere_it_looks_at_what_is_read_back(self):
+        path = hut(self.folder, SHED)
+        with cavet.open(path, real=True) as there:
+            with cavet.open(path, at={"shed": there.endpoints["shed.tcp"]}) as bench:
+                found = bench.walk("shed_lamp", "relay")
+            self.assertEqual([(True, "read back; its parts can't be seen")] * 2, [(w.held, w.why) for w in found])
+            moved = [event.subject for event in there.record.events if event.kind.name == "MOVED"]
+            self.assertLessEqual({"lamp", "relay"}, set(moved))
 
     def test_a_board_that_is_not_there_is_told(self):
         with cavet.open("demo", defects=["towpath_away"]) as bench:

@@ -6,8 +6,7 @@ from pathlib import Path
 
 import cavet
 from cavet.record import Kind
-from tests.bench.test_defects import SHED
-from tests.checks.huts import HUT
+from tests.checks.huts import HUT, SHED
 
 
 class Doubt(unittest.TestCase):

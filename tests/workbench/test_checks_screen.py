@@ -7,6 +7,7 @@ from pathlib import Path
 from unittest import mock
 
 from cavet.checks import Processes
+from cavet.record import Kind
 from cavet.workbench.screens.asking import AskScreen
 from cavet.workbench.screens.checks import ChecksScreen
 from cavet.workbench.screens.moment import MomentScreen
@@ -66,6 +67,32 @@ class OnTheScreen(InTheFolder, unittest.TestCase):
             await seat.until(lambda: seat.app.screen.under_cursor.name == "lamp")
 
         self.seated(story, checks="\n[checks.walk]\nwalk = true\n" + CHECKS)
+
+    def test_a_walk_of_the_boards_that_are_looked_at_takes_a_word_and_rest_stops_it(self):
+        async def story(seat):
+            before = len(seat.desk.bench.record)
+            await seat.press("W")
+            await seat.sees("each output in turn, to its far end and back?", "all of them are simulated")
+            await seat.press("enter")
+            await seat.on(ChecksScreen)
+            self.assertIsNone(seat.desk.checking.going)
+            await seat.press("W")
+            await seat.sees("each output in turn")
+            await seat.press("down", "enter")
+            await seat.sees("the walk here", "1 of 3 outputs")
+            await seat.press("f12")
+            await seat.until(lambda: seat.desk.checking.going.is_over)
+            self.assertTrue(seat.desk.checking.going.is_stopped)
+            await seat.until(lambda: not seat.desk.stirs())
+            self.assertFalse(seat.desk.bench.world.part("hut.lamp").fraction(seat.desk.now))
+            asked = [event.subject for event in seat.desk.bench.record.since(before) if event.kind is Kind.ASKED]
+            self.assertIn("lamp", asked)
+            await seat.press("W")
+            await seat.sees("each output in turn")
+            await seat.press("down", "enter")
+            await seat.sees("the walk here  3 outputs", "each moves what it names")
+
+        self.seated(story, checks="")
 
     def test_a_bench_without_checks_can_still_be_walked(self):
         async def story(seat):
@@ -150,6 +177,21 @@ class OnTheScreen(InTheFolder, unittest.TestCase):
             await seat.sees("✕ mine", "lamp rises")
 
         self.seated(story)
+
+    def test_a_program_is_watched_while_it_goes_on_and_ends_when_it_is_stopped(self):
+        async def story(seat):
+            await seat.press("enter")
+            await seat.sees("runs a program of your own")
+            await seat.press("down", "enter")
+            await seat.sees("your program, for", "what it has to do", "not yet", "lamp rises", "says", "I began")
+            await seat.press("x")
+            await seat.until(lambda: seat.desk.checking.going.is_over)
+            self.assertEqual([], seat.desk.checking.going.done)
+            await seat.sees("0 of 1 runs")
+
+        text = "import time; print('I began', flush=True); time.sleep(600)"
+        checks = f'[checks.mine]\nprogram = ["python", "-c", "{text}"]\nexpect = ["lamp rises"]\nwithin = "600 s"\n'
+        self.seated(story, checks=checks)
 
     def test_what_is_run_can_be_stopped_and_what_was_done_stays(self):
         async def story(seat):

@@ -16,7 +16,8 @@ from cavet.finding import Found
 from cavet.remarks import remarks_on, well
 from cavet.workbench import Desk, keymap, trail_views, views
 from cavet.workbench.checks import views as check_pictures
-from cavet.workbench.checks.checking import Checking, Going
+from cavet.workbench.checks.checking import Checking
+from cavet.workbench.checks.running import Run
 from cavet.workbench.drawing.bench import BoardsView, draw_around, draw_boards, draw_remarks
 from cavet.workbench.drawing.checks import draw_campaign, draw_checks, draw_walk
 from cavet.workbench.drawing.lines import draw_foot, draw_too_small, draw_top
@@ -218,7 +219,7 @@ class Layout(unittest.TestCase):
     @classmethod
     def collect_checks(cls, desk):
         """The pictures of the Checks screen: before anything was run, with a walk that found something, a campaign."""
-        checking = Checking(desk.bench.plan)
+        checking = Checking(desk.bench, lambda act: act())
         checks = {check.name: check for check in checking.checks}
         kinds = {
             "before": None,
@@ -243,7 +244,8 @@ class Layout(unittest.TestCase):
     @classmethod
     def ran(cls, check, runs):
         """A going that is over, of runs with these defects and what was walked; every seventh failed."""
-        going = mock.Mock(spec=Going, checks=[check], problem="", is_over=True, is_stopped=False)
+        going = Run([check])
+        going.is_over = True
         cases = [Case(check=check.name, seed=f"s-{n}", defects=defects) for n, (defects, _) in enumerate(runs)]
         going.orders = [Order(bench=Path("x"), case=case) for case in cases]
         why = "failed, line 10: upper_paddle to 60 %: nobody answers on its link, which has been cut since 3.2 s"
@@ -256,7 +258,6 @@ class Layout(unittest.TestCase):
         going.done = [
             Done(came=each, small=None if each.held else msgspec.structs.replace(each, case=small)) for each in came
         ]
-        going.of = lambda name: going.done if name == check.name else []
         return going
 
     @classmethod

@@ -11,10 +11,12 @@ from cavet.checks import Case, Done, squares_of
 from cavet.drawings.square import BoardRow
 from cavet.units import show_duration
 from cavet.wording import counted, plain
-from cavet.workbench.checks.checking import Checking, Going
+from cavet.workbench.checks.checking import Checking
+from cavet.workbench.checks.running import Hosting, Run
 
 AS_IT_IS = "as it is"
 MOST_STEPS = 9
+MOST_SAID = 160
 MOST_MARKS = 40
 """Of so many marks a strip is at most."""
 
@@ -108,7 +110,7 @@ def _check(checking: Checking, check: CheckPlan, chosen: bool) -> CheckView:
     return CheckView(check.name, what_of(check), "held", t, f"{wanted} runs" if wanted > 1 else "", chosen)
 
 
-def _shown(check: CheckPlan, going: Going, chosen: bool) -> CheckView:
+def _shown(check: CheckPlan, going: Run, chosen: bool) -> CheckView:
     """One that looks at the records of others."""
     problems = [each.came.shown[check.name] for each in list(going.done) if each.came.shown.get(check.name)]
     if problems:
@@ -120,22 +122,22 @@ def _shown(check: CheckPlan, going: Going, chosen: bool) -> CheckView:
 # the walk
 
 
-def walk_view(checking: Checking, going: Going | None, check: str, board: int, row: int) -> WalkView:
+def walk_view(checking: Checking, going: Run | None, check: str, board: int, row: int) -> WalkView:
     """What was walked last, by boards."""
-    done = going.of(check) if going is not None else []
-    walked = done[-1].came.walked if done else ()
+    walked, t = going.walked(check) if going is not None else ((), 0.0)
     plan = checking.plan
     outputs = [point for point in plan.points.values() if point.kind.is_output]
     if not walked:
         note = "being walked" if going is not None and not going.is_over else "not walked yet: w walks all outputs"
         return WalkView(f"the walk  {len(outputs)} outputs, each alone: what moved?", (), note=note)
     boards = squares_of(plan, walked)
-    came = done[-1].came
     wrong = sum(each.held is False for each in walked)
     words = (
         f"{wrong} of {len(walked)} are not as they should be" if wrong else "each moves what it names, and nothing else"
     )
-    title = f"the walk  {len(walked)} outputs, {show_duration(came.t)} of bench time: {words}"
+    size = f"{len(walked)} outputs" if len(walked) == len(outputs) else f"{len(walked)} of {len(outputs)} outputs"
+    here = " here" if going is not None and going.is_live else ""
+    title = f"the walk{here}  {size}, {show_duration(t)} of bench time: {words}"
     board = min(board, len(boards) - 1)
     return WalkView(title, boards, board, min(row, len(boards[board].rows) - 1))
 
@@ -143,10 +145,12 @@ def walk_view(checking: Checking, going: Going | None, check: str, board: int, r
 # campaigns
 
 
-def campaign_view(checking: Checking, going: Going | None, check: str, failing: int) -> CampaignView:
+def campaign_view(checking: Checking, going: Run | None, check: str, failing: int) -> CampaignView:
     """The runs of a check under its sets of defects."""
     if going is None:
         return CampaignView("campaign", told="c: this check under many seeds, defects and faults")
+    if isinstance(going, Hosting) and not going.is_over and len(going.orders) < 2:
+        return _hosting_view(check, going)
     cases = [order.case for order in list(going.orders) if order.case.check == check]
     done = going.of(check)
     if len(cases) < 2:
@@ -171,7 +175,23 @@ def campaign_view(checking: Checking, going: Going | None, check: str, failing: 
     return view if chosen is None else _with_failing(view, done[chosen], fails.index(chosen), len(fails))
 
 
-def _alone(check: str, done: list[Done], going: Going) -> CampaignView:
+def _hosting_view(check: str, going: Hosting) -> CampaignView:
+    """A program of one's own at work: what it has to bring about, and what it says."""
+    hosted = going.hosted
+    if hosted is None:
+        return CampaignView(f"{check}  your program, about to be started", problem=plain(going.problem))
+    missing = hosted.missing
+    (plan,) = going.checks
+    lines = [("not yet" if words in missing else "came", words) for words in plan.expect]
+    lines += [("says", plain(line, MOST_SAID)) for line in hosted.said.splitlines()[-(MOST_STEPS - len(lines)) :]]
+    t = show_duration(hosted.bench.clock.now()) if hosted.bench is not None else ""
+    return CampaignView(
+        f"{check}  your program, for {t}", told=plain(" ".join(plan.program), MOST_SAID), failing="what it has to do",
+        lines=tuple(lines),
+    )  # fmt: skip
+
+
+def _alone(check: str, done: list[Done], going: Run) -> CampaignView:
     """A check that was run once."""
     view = CampaignView(
         f"{check}  run once", told="c: this check under many seeds, defects and faults", problem=going.problem
@@ -216,7 +236,7 @@ def _with_failing(view: CampaignView, done: Done, place: int, count: int) -> Cam
     )  # fmt: skip
 
 
-def failing_runs(going: Going | None, check: str) -> list[Done]:
+def failing_runs(going: Run | None, check: str) -> list[Done]:
     """The runs of a check that did not hold."""
     return [] if going is None else [done for done in going.of(check) if not done.came.held]
 

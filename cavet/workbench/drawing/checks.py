@@ -110,7 +110,7 @@ def _failing(canvas: Canvas, view: CampaignView, y: int, width: int) -> None:
         else:
             canvas.put(2, y, when, QUIET, width - 4)
         y += 1
-    canvas.put(2, y + 1, "why", QUIET)
+    canvas.put(2, y + 1, "why" if view.why else "", QUIET)
     for line in textwrap.wrap(view.why, max(20, width - STEP_CELLS - 4))[: max(1, canvas.height - y - 1)]:
         canvas.put(2 + STEP_CELLS, y + 1, line, CORAL)
         y += 1

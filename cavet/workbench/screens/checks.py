@@ -16,10 +16,11 @@ from cavet.drawings.square import RowView
 from cavet.hosts import Point
 from cavet.workbench import keymap
 from cavet.workbench.checks import views
-from cavet.workbench.checks.checking import Checking, Going
+from cavet.workbench.checks.checking import Checking
+from cavet.workbench.checks.running import Hosting, Run
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.checks import draw_campaign, draw_checks, draw_walk
-from cavet.workbench.screens.checks_asking import AllowScreen, CampaignScreen, FileScreen
+from cavet.workbench.screens.checks_asking import AllowScreen, CampaignScreen, FileScreen, WalkHereScreen
 from cavet.workbench.screens.checks_looking import look_at
 from cavet.workbench.screens.frame import Follow, Frame
 from cavet.workbench.widgets.picture import Picture
@@ -65,7 +66,11 @@ class ChecksScreen(Frame):
 
     def done_here(self) -> object:
         going = self._checking.going
-        return self._strokes, len(going.done) if going is not None else 0, self._checking.is_going
+        if going is None:
+            return self._strokes
+        walked, _ = going.walked(going.checks[0].name)
+        said = len(going.hosted.said) if isinstance(going, Hosting) and going.hosted is not None else 0
+        return self._strokes, len(going.done), len(walked), said, going.is_over
 
     @property
     def _checking(self) -> Checking:
@@ -77,7 +82,7 @@ class ChecksScreen(Frame):
         return checks[min(self._chosen, len(checks) - 1)]
 
     @property
-    def _going(self) -> Going | None:
+    def _going(self) -> Run | None:
         return self._checking.last(self._check.name)
 
     @property
@@ -161,13 +166,32 @@ class ChecksScreen(Frame):
         self._stroke()
 
     def action_walk(self) -> None:
-        """Walk all outputs."""
+        """Walk all outputs, on boards of its own."""
+        walk = self._walk()
+        if walk is not None:
+            self._start([walk], Wanted(seeds=1, defects=(self._defects_on(),), faults=0))
+
+    def action_walk_here(self) -> None:
+        """Walk all outputs of the boards that are looked at, after a word."""
+        walk = self._walk()
+        if walk is None:
+            return
+        plan = self._desk.bench.plan
+        real = [name for name, host in plan.hosts.items() if not plan.links[host.link].simulated]
+
+        def allowed(word: bool | None) -> None:
+            if word:
+                self.attempt(lambda: self._checking.walk_here(walk))
+
+        self.app.push_screen(WalkHereScreen(real), allowed)
+
+    def _walk(self) -> CheckPlan | None:
         walk = next((check for check in self._checking.checks if check.walk), None)
         if walk is None:
             self.say("no check of this bench is a walk: add [checks.walk] with walk = true")
-            return
+            return None
         self._chosen = self._checking.checks.index(walk)
-        self._start([walk], Wanted(seeds=1, defects=(self._defects_on(),), faults=0))
+        return walk
 
     def _defects_on(self) -> tuple[str, ...]:
         """The defects that are on now: a walk is of the bench as one has it before one."""

@@ -10,7 +10,7 @@ from cavet.wording import WrongError, listed, nearest, plain
 from cavet.workbench.screens.asking import AskScreen
 
 MOST_SEEDS, MOST_FAULTS = 100_000, 1000
-NO, YES = "no", "yes, run it"
+NO, YES, WALK = "no", "yes, run it", "yes, walk"
 
 
 class CampaignScreen(AskScreen[Wanted]):
@@ -72,6 +72,18 @@ class AllowScreen(AskScreen[bool]):
 
     def take(self, answer: str) -> None:
         self.leave(answer == YES)
+
+
+class WalkHereScreen(AskScreen[bool]):
+    """Asks whether the boards that are looked at may be moved, one output after the other."""
+
+    def __init__(self, real: list[str]) -> None:
+        super().__init__("a walk of the boards that you look at")
+        what = f"{listed(real, 'and')}: real, what hangs there will move" if real else "all of them are simulated"
+        self.ask("each output in turn, to its far end and back?", [NO, WALK], hint=f"{what}; F12 stops it at once")
+
+    def take(self, answer: str) -> None:
+        self.leave(answer == WALK)
 
 
 class FileScreen(AskScreen[Path]):
