@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Awaitable, Callable
+from collections.abc import Awaitable, Callable, Mapping
 from functools import partial
 from typing import Any
 
 import msgspec
 
+from cavet.bench._adhoc import defect_from
 from cavet.bench._board_side import BoardSide, MakeWay
 from cavet.bench._building import BROKER, RigNow, build_session, build_world
 from cavet.bench._endpoint import Carrier, Endpoint, targets_of
@@ -373,6 +374,14 @@ class RunningBench:
         self.world.switch_defect(name, on)
         self.board_side.spoil_links()
         self.board_side.turn()
+
+    def make_defect(self, name: str, table: Mapping[str, Any]) -> None:
+        """Make something wrong that is not in the file: a defect of another name, by its keys. Raises `WrongError`, or
+        an `ExceptionGroup`."""
+        if name in self.world.defects:
+            raise WrongError("defect", found=f"{name} once more", expected="another name: this one is there")
+        self.world.defects[name] = msgspec.structs.replace(defect_from(self.plan, name, table), on=False)
+        self.switch_defect(name, table.get("on", True) is True)
 
     async def take_over(self, plan: Plan, changes: Changes) -> None:
         """Go on as a changed bench: what has not changed keeps its state and its endpoints."""

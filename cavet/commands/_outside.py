@@ -26,12 +26,13 @@ FORMS = {
 def act_on(bench: RunningBench, line: bytes) -> dict[str, Any]:
     """Do what one line says; give what it asks for. Raises `WrongError` where it can't be done."""
     wish = read_line(line)
-    about = next((key for key in FORMS if key in wish), None)
+    is_made = "defect" in wish and "kind" in wish
+    about = "defect" if is_made else next((key for key in FORMS if key in wish), None)
     if about is None:
         raise WrongError("input", found=listed(wish, "and") or "no keys", expected=f"one of the keys {listed(FORMS)}")
     name = wish.pop(about)
     for key in wish:
-        if key not in FORMS[about]:
+        if key not in FORMS[about] and not is_made:
             expected = f"one of the keys {listed(FORMS[about])}"
             raise WrongError("input", found=key, expected=expected, nearest=nearest(key, FORMS[about]))
     if not isinstance(name, str) and not (about == "pin" and isinstance(name, int)):
@@ -74,6 +75,12 @@ def _place(bench: RunningBench, name: str, wish: dict[str, Any]) -> None:
 
 
 def _switch(bench: RunningBench, name: str, wish: dict[str, Any]) -> None:
+    if "kind" in wish:
+        try:
+            bench.make_defect(name, wish)
+        except ExceptionGroup as group:
+            raise group.exceptions[0] from group
+        return
     if not isinstance(wish.get("on"), bool):
         raise WrongError("input.on", found=str(wish.get("on", "nothing")), expected="true or false")
     bench.switch_defect(name, wish["on"])

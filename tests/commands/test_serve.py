@@ -148,6 +148,19 @@ class Bytes(unittest.TestCase):
             self.assertAlmostEqual(low | high << 7, 511.5, delta=3)
         self.served.end()
 
+    def test_a_defect_that_is_not_in_the_file_is_made(self):
+        self.served.tell({"defect": "stuck", "kind": "seized", "board": "gatehouse", "part": "beacon"})
+        self.served.until(lambda line: line["event"] == "done")
+        with self.served.port() as port:
+            announced(port)
+            port.write(bytes.fromhex("F4 02 01 F5 02 01"))
+            lost, _ = self.served.until(lambda line: line.get("kind") == "lost")
+            self.assertIn("beacon is stuck", lost["note"])
+            self.served.tell({"defect": "stuck", "on": False})
+            self.served.until(lambda line: line["event"] == "done")
+            self.served.until(lambda line: line.get("kind") == "moved" and line.get("part") == "gatehouse.beacon")
+        self.served.end()
+
     def test_wrong_input_is_answered_with_one_clear_line(self):
         for line, part in (
             ("bad", "expected JSON"),
@@ -164,6 +177,10 @@ class Bytes(unittest.TestCase):
             ({"rig": "chambre", "set": 5}, 'did you mean "chamber"?'),
             ({"rig": "chamber"}, "where to put it"),
             ({"defect": "dead_walkway", "on": "yes"}, "true or false"),
+            ({"defect": "dead_walkway", "kind": "mute"}, "another name: this one is there"),
+            ({"defect": "x", "kind": "saging", "board": "gatehouse"}, 'did you mean "sagging"?'),
+            ({"defect": "x", "kind": "seized", "board": "gatehouse", "part": "lomp"}, "expected a part of it"),
+            ({"defect": "x y", "kind": "sagging", "board": 5, "current": [1]}, "a name of small letters"),
         ):
             with self.subTest(line):
                 self.served.tell(line)
