@@ -13,9 +13,9 @@ from cavet.bench._alarm import Alarm
 from cavet.bench._traffic import ServedWay, Stream, Traffic, Way
 from cavet.boards import Board, Client, Outgoing, World
 from cavet.boards.firmware import Broker
-from cavet.clock import BenchClock
+from cavet.clock import BenchClock, start_task
 from cavet.faults import note_fault
-from cavet.links import BoardEnd, Caller, DialEnd
+from cavet.links import BoardEnd, Caller, DialEnd, NamedEnd
 from cavet.record import Kind, Record, Topic
 
 LEAVE_SECONDS = 0.5
@@ -35,6 +35,11 @@ class BoardSide:
         self._alarm = Alarm(clock, self.turn)
         self._ends: list[tuple[str, BoardEnd]] = []
         self._losses: list[tuple[str, Traffic]] = []
+        self._link_of: dict[BoardEnd, str] = {}
+        self._renamed: dict[NamedEnd, str] = {}
+        """Ends that are under another name than their first one, each with its link."""
+        self.when_renamed: Callable[[str, str], None] = lambda link, address: None
+        """Told the link and the address under which its board is to be found now."""
         self._stopped = False
         self.left = asyncio.Event()
         """Set when a program is gone."""
@@ -79,6 +84,7 @@ class BoardSide:
     ) -> str:
         """Put a board on one end of a link; give the address. `make_way` says how causes pass over it."""
         self._ends.append((board, end))
+        self._link_of[end] = traffic.link
         self._losses.append((board, traffic))
 
         def welcome(caller: Caller) -> _Visit:
@@ -101,6 +107,7 @@ class BoardSide:
         place = next(place for place, (_, each) in enumerate(self._ends) if each is end)
         board, _ = self._ends.pop(place)
         self._losses.pop(place)
+        del self._link_of[end]
         await self._stop_end(board, end)
 
     def spoil_links(self) -> None:
@@ -111,11 +118,27 @@ class BoardSide:
         for board, end in self._ends:
             if isinstance(end, DialEnd):
                 end.keep_away(self.world.boards[board].spoiled.away)
+            if isinstance(end, NamedEnd) and self.world.boards[board].spoiled.renamed != (end in self._renamed):
+                self._rename(self.world.boards[board], end)
         for each in self.world.all_boards:
             if isinstance(each.firmware, Broker):
                 forgets = min(other.spoiled.forgets for other in self.world.all_boards)
                 self.world.attempt(each, each.firmware.forget_every, forgets, self.clock.now())
                 each.wake = self.clock.now()
+
+    def _rename(self, board: Board, end: NamedEnd) -> None:
+        """Be under another name, or back under the first one."""
+        back = end in self._renamed
+        link = self._renamed.pop(end) if back else self._link_of[end]
+        if not back:
+            self._renamed[end] = link
+
+        async def rename() -> None:
+            address = await end.rename(back=back)
+            self.tell(board, link, "renamed", f"now at {address}")
+            self.when_renamed(link, address)
+
+        start_task(rename())
 
     def tell(self, board: Board, link: str, value: str, note: str) -> None:
         """Tell of a link's state."""

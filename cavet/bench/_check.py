@@ -121,6 +121,15 @@ class Checker:
         """The word that was probably meant; not looked for any more where so much is wrong that it is not told."""
         return nearest(word, words) if len(self.errors) < MOST_TOLD else None
 
+    def one_of(self, path: Path, found: str, names: Iterable[str], what: str) -> bool:
+        """Tell whether it names one of these; else that is wrong."""
+        known = list(names)
+        if found in known:
+            return True
+        expected = f"{what}: {listed(known)}" if known else f"{what}, of which there is none"
+        self.wrong(path, found=found, expected=expected, nearest=self.nearest(found, known))
+        return False
+
     def _fail(self, raw: object, expected: str, path: Path, near: str | None = None) -> WrongError:
         return WrongError(self.place(path), found=shown(raw), expected=expected, nearest=near)
 

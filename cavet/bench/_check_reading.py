@@ -145,13 +145,21 @@ class _Reader:
         outputs = table["walk"] if isinstance(table["walk"], tuple) else ()
         known = [point.name for point in self._points.values() if point.kind.is_output]
         for place, output in enumerate(outputs):
-            self._one_of(("walk", place), output, known, "an output")
+            self._checker.one_of((*self._path, "walk", place), output, known, "an output")
         for place, names in enumerate(table["defects"]):
             for at, defect in enumerate(names):
-                self._one_of(("defects", place, at), defect, self._defects, "a defect")
+                self._checker.one_of((*self._path, "defects", place, at), defect, self._defects, "a defect")
         for key in ("no_redundant", "no_refusal"):
             if table[key]:
-                self._one_of((key,), table[key], self._boards, "a board")
+                self._checker.one_of(
+                    (
+                        *self._path,
+                        key,
+                    ),
+                    table[key],
+                    self._boards,
+                    "a board",
+                )
         if table["routine"] and not all(table["routine"].partition("#")):
             self._wrong("routine", found=table["routine"], expected="FILE#NAME")
         rest, delays = self._rest(table["rest"], acts), self._delays(table["delays"])
@@ -166,13 +174,6 @@ class _Reader:
 
     def _wrong(self, key: str, *, found: object, expected: str) -> None:
         self._checker.wrong((*self._path, key), found=found, expected=expected)
-
-    def _one_of(self, path: Path, found: str, names: Any, what: str) -> None:
-        if found not in names:
-            known = list(names)
-            expected = f"{what}: {listed(known)}" if known else f"{what}, of which there is none"
-            near = self._checker.nearest(found, known)
-            self._checker.wrong((*self._path, *path), found=found, expected=expected, nearest=near)
 
     def _rest(self, raw: Any, acts: list[str]) -> RestPlan | None:
         if raw is None:
@@ -197,7 +198,7 @@ class _Reader:
             self._checker.wrong((*path, "after"), found=after, expected="`break LINK`, or `end of program`")
         else:
             link = link.strip()
-            self._one_of(("rest", "after"), link, sorted(self._links), "a link")
+            self._checker.one_of((*self._path, "rest", "after"), link, sorted(self._links), "a link")
         return RestPlan(tuple(wish for wish in wishes if wish is not None), link, table["within"])
 
     def _delays(self, raw: Any) -> DelaysPlan | None:

@@ -29,6 +29,15 @@ class Endpoint(msgspec.Struct, frozen=True, kw_only=True):
     plan: LinkPlan
 
 
+def shown_address(link: LinkPlan, address: str, carrier: Carrier) -> str:
+    """The address of an endpoint as a program takes it."""
+    if carrier is not Carrier.REAL:
+        return address
+    if link.kind == "serial" and link.served != "device":
+        return f"{'socket' if link.served == 'raw' else 'rfc2217'}://{address}"
+    return f"usbip:{address}" if link.kind == "usb" else address
+
+
 def places_of(endpoints: Iterable[Endpoint]) -> dict[str, str]:
     """Where other programs find the boards, by `board.kind` and by `board.link`."""
     found = {}

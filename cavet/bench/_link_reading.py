@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable
 from typing import Any
 
 from cavet.bench._check import Checker
@@ -12,7 +11,6 @@ from cavet.bench._plan import OWN, SIMULATED, LinkPlan, address_problem
 from cavet.links import SerialSettings, Tls
 from cavet.wording import WrongError
 
-OneOf = Callable[[Path, str, Iterable[str], str], bool]
 """Whether a name is one of those that are known; tells it where it is not."""
 MESSAGES = "mqtt"
 ADDRESS_KEYS = {"serial": "port", "tcp": "address", "usb": "address", "buses": "i2c", MESSAGES: "station"}
@@ -22,10 +20,9 @@ ADDRESS_KEYS = {"serial": "port", "tcp": "address", "usb": "address", "buses": "
 class LinkReader:
     """Reads links; what is wrong stands in the checker's errors."""
 
-    def __init__(self, checker: Checker, top: dict[str, Any], one_of: OneOf) -> None:
+    def __init__(self, checker: Checker, top: dict[str, Any]) -> None:
         self._checker = checker
         self._top = top
-        self._one_of = one_of
 
     def read(self, name: str, table: dict[str, Any]) -> LinkPlan | None:
         """Read one link; `None` where nothing can be made of it."""
@@ -34,7 +31,7 @@ class LinkReader:
             table["kind"]
         ]
         known = list(self._top["boards"])
-        if table[address] == SIMULATED and not self._one_of(
+        if table[address] == SIMULATED and not self._checker.one_of(
             (*path, "board"), table["board"], known, "a simulated board"
         ):
             return None

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Callable, Iterable
 from importlib import resources
 from importlib.resources.abc import Traversable
 from typing import Any
@@ -24,7 +23,6 @@ LISTS = (
     "serial",
 )  # fmt: skip
 """The keys that are lists of pins."""
-OneOf = Callable[[Path, str, Iterable[str], str], bool]
 
 
 def _folder() -> Traversable:
@@ -42,7 +40,7 @@ def find_profile(name: str) -> Profile:
     known = shipped_profiles()
     if name not in known:
         raise WrongError("profile", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))
-    found = ProfileReader(Checker(f"{name}.toml", ""), lambda *_: True).find((), name, {})
+    found = ProfileReader(Checker(f"{name}.toml", "")).find((), name, {})
     assert found is not None  # it was made with the program
     return found
 
@@ -50,15 +48,14 @@ def find_profile(name: str) -> Profile:
 class ProfileReader:
     """Reads profiles, the user's own and those that ship; what is wrong stands in the checker's errors."""
 
-    def __init__(self, checker: Checker, one_of: OneOf) -> None:
+    def __init__(self, checker: Checker) -> None:
         self._checker = checker
-        self._one_of = one_of
 
     def find(self, path: Path, name: str, own: dict[str, Profile]) -> Profile | None:
         """The profile of a name; `None` where there is none."""
         if name in own:
             return own[name]
-        if not self._one_of(path, name, sorted([*shipped_profiles(), *own]), "a profile"):
+        if not self._checker.one_of(path, name, sorted([*shipped_profiles(), *own]), "a profile"):
             return None
         text = _folder().joinpath(f"{name}.toml").read_text("utf-8")
         table = self._checker.table(tomllib.loads(text), schema.PROFILE, ("profiles", name))

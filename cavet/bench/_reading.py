@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
 from math import inf
 from pathlib import Path as FilePath
 from typing import Any
@@ -14,6 +13,7 @@ from cavet.bench import _schema as schema
 from cavet.bench._bus_reading import BusReader, line_of
 from cavet.bench._check import Checker
 from cavet.bench._check_reading import CheckPlan, read_checks, read_needs
+from cavet.bench._defect_reading import fitting_defect
 from cavet.bench._device_reading import read_device
 from cavet.bench._devices import DeviceReader, ModbusPlan, ScpiPlan
 from cavet.bench._format_reading import FormatPlan, FormatReader, load_frames
@@ -25,7 +25,7 @@ from cavet.bench._plan import BasinPlan, BoardPlan, BusWires, HostPlan, LinkPlan
 from cavet.bench._points import PointReader
 from cavet.bench._profiles import ProfileReader
 from cavet.bench._wiring import PIN_KEYS, check_cables, check_converters, check_targets, check_wires
-from cavet.boards import DEFECTS, KINDS, SUPPLIED, Defect, PinMode, Profile, Quantity, Reflex
+from cavet.boards import SUPPLIED, Defect, PinMode, Profile, Quantity, Reflex
 from cavet.boards.firmware.mqtt import StationPlan
 from cavet.expressions import Expression
 from cavet.hosts import DevicePlan, Format, Manners, Point
@@ -59,7 +59,7 @@ class _Reader:
         self._checker.unit_of = lambda name: rig_tables[name]["unit"] if name in rig_tables else None
         rig = {name: self._quantity(name, table) for name, table in rig_tables.items()}
         boards = self._boards()
-        link_reader = LinkReader(self._checker, top, self._one_of)
+        link_reader = LinkReader(self._checker, top)
         links = {name: link_reader.read(name, table) for name, table in self._tables("links", schema.LINK).items()}
         links_found = {name: link for name, link in links.items() if link is not None}
         hosts = {name: self._host(name, table) for name, table in self._tables("hosts", schema.HOST).items()}
@@ -96,7 +96,10 @@ class _Reader:
         found = {}
         for name, table in self._tables("points", schema.POINT).items():
             path: Path = ("points", name, "board")
-            if self._one_of(path, table["board"], self._declared("hosts"), "a host") and table["board"] in hosts:
+            if (
+                self._checker.one_of(path, table["board"], self._declared("hosts"), "a host")
+                and table["board"] in hosts
+            ):
                 point = reader.read(name, table, profiles.get(table["board"]))
                 if point is not None:
                     found[name] = _unanswered(point) if hosts[table["board"]].manners.unit == 0 else point
@@ -130,14 +133,6 @@ class _Reader:
         """All names of a section, also those whose tables are wrong: that is told once, at the table."""
         return list(self._top[section])
 
-    def _one_of(self, path: Path, found: str, names: Iterable[str], what: str) -> bool:
-        known = list(names)
-        if found in known:
-            return True
-        expected = f"{what}: {listed(known)}" if known else f"{what}, of which there is none"
-        self._checker.wrong(path, found=found, expected=expected, nearest=self._checker.nearest(found, known))
-        return False
-
     # the truth
 
     def _quantity(self, name: str, table: dict[str, Any]) -> Quantity:
@@ -155,9 +150,9 @@ class _Reader:
         for name, table in tables.items():
             path: Path = ("rig", name)
             if table["opening"]:
-                self._one_of((*path, "opening"), table["opening"], sorted(parts), "a part")
+                self._checker.one_of((*path, "opening"), table["opening"], sorted(parts), "a part")
             if table["gate"]:
-                self._one_of((*path, "gate"), table["gate"], self._declared("rig"), "a quantity of the rig")
+                self._checker.one_of((*path, "gate"), table["gate"], self._declared("rig"), "a quantity of the rig")
             if table["basin"] and not table["range"]:
                 self._checker.wrong(
                     (*path, "basin"), found=table["basin"], expected="a `range` beside it: how deep it is"
@@ -171,7 +166,7 @@ class _Reader:
         return {f"{board}.{part}" for board in boards for part in self._top["boards"][board].get("parts", {})}
 
     def _boards(self) -> dict[str, BoardPlan]:
-        profiles = ProfileReader(self._checker, self._one_of)
+        profiles = ProfileReader(self._checker)
         own = {name: profiles.read(name, table) for name, table in self._tables("profiles", schema.PROFILE).items()}
         boards = {}
         for name, table in self._tables("boards", schema.BOARD).items():
@@ -200,8 +195,8 @@ class _Reader:
                 bus=BusWires(**(self._checker.table(table["bus"], schema.BUS, ("boards", name, "bus")) or {})),
                 supplies=self._supplies(name, table["supplies"], parts),
             )
-        check_targets(self._checker, self._one_of, boards)
-        check_cables(self._checker, self._one_of, boards)
+        check_targets(self._checker, boards)
+        check_cables(self._checker, boards)
         return boards
 
     def _supplies(self, board: str, data: dict[str, Any], parts: dict[str, dict[str, Any]]) -> dict[str, SupplyPlan]:
@@ -209,7 +204,7 @@ class _Reader:
         for part, values in parts.items():
             if values.get("supply") not in (None, *SUPPLIED):
                 path: Path = ("boards", board, "parts", part, "supply")
-                self._one_of(path, values["supply"], [*SUPPLIED, *data], "a supply")
+                self._checker.one_of(path, values["supply"], [*SUPPLIED, *data], "a supply")
         return {name: SupplyPlan(**table) for name, table in found.items()}
 
     def _device(
@@ -299,7 +294,7 @@ class _Reader:
                     self._check_names((*path, key), values.get(key), {*quantities, *parts})
                 for key in ("of", "moves"):
                     if values.get(key):
-                        self._one_of((*path, key), values[key], quantities, "a quantity of the rig")
+                        self._checker.one_of((*path, key), values[key], quantities, "a quantity of the rig")
                 self._check_guards((*path, "guards"), values, board.parts)
                 for channel, expression in (values.get("channels") or {}).items():
                     self._check_channel((*path, "channels", channel), channel, values)
@@ -317,40 +312,33 @@ class _Reader:
 
     def _check_channel(self, path: Path, channel: str, values: dict[str, Any]) -> None:
         known = [register.name for register in values["map"].registers] if values["map"] is not None else [channel]
-        self._one_of(path, channel, known, "a register of its map")
+        self._checker.one_of(path, channel, known, "a register of its map")
 
     def _check_guards(self, path: Path, values: dict[str, Any], parts: dict[str, dict[str, Any]]) -> None:
         pumps = [name for name, table in parts.items() if table["kind"] == "pump"]
         for name in values.get("guards", ()):
-            self._one_of(path, name, pumps, "a pump")
+            self._checker.one_of(path, name, pumps, "a pump")
 
     def _check_names(self, path: Path, expression: Expression | None, known: set[str]) -> None:
         for name in expression.names if expression else ():
-            self._one_of(path, name, sorted(known), "a quantity of the rig or a part")
+            self._checker.one_of(path, name, sorted(known), "a quantity of the rig or a part")
 
     def _defects(self, boards: dict[str, BoardPlan]) -> dict[str, Defect]:
         defects = {}
         for name, table in self._tables("defects", schema.DEFECT).items():
             path: Path = ("defects", name)
-            if not self._one_of((*path, "board"), table["board"], self._declared("boards"), "a simulated board"):
+            if not self._checker.one_of(
+                (*path, "board"), table["board"], self._declared("boards"), "a simulated board"
+            ):
                 continue
             if table["board"] not in boards:
                 continue
-            made = DEFECTS[table["kind"]]
-            over_broker = boards[table["board"]].firmware == "mqtt"
-            if made.over_broker is not None and made.over_broker != over_broker:
-                fits = [kind for kind, each in DEFECTS.items() if each.over_broker in (None, over_broker)]
-                expected = f"one for a board {'on' if over_broker else 'not on'} a broker: {listed(fits)}"
-                self._checker.wrong((*path, "kind"), found=table["kind"], expected=expected)
+            links = [link for link in self._tables("links", schema.LINK).values() if link["board"] == table["board"]]
+            made = fitting_defect(self._checker, path, table, boards[table["board"]], links)
             profile = boards[table["board"]].profile
             self._resolve_pins(path, table, profile)
             for place, pin in enumerate(table.get("pins") or ()):
                 self._pin((*path, "pins", place), pin, profile)
-            if table["kind"] == "silent-device":
-                on_bus = [part for part, each in boards[table["board"]].parts.items() if KINDS[each["kind"]].on_bus]
-                self._one_of((*path, "part"), table["part"], on_bus, "a part on its bus")
-            elif table["kind"] == "seized":
-                self._one_of((*path, "part"), table["part"], list(boards[table["board"]].parts), "a part of it")
             fields = {key.name: table.get(key.name) for key in made.SETTINGS}
             defects[name] = made(name=name, board=table["board"], on=table["on"], **fields)
         return defects
@@ -358,7 +346,7 @@ class _Reader:
     # the belief
 
     def _host(self, name: str, table: dict[str, Any]) -> HostPlan:
-        self._one_of(("hosts", name, "link"), table["link"], self._declared("links"), "a link")
+        self._checker.one_of(("hosts", name, "link"), table["link"], self._declared("links"), "a link")
         manners = Manners(
             boot_wait=table["boot_wait"],
             reply_within=table["reply_within"],

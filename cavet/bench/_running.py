@@ -12,7 +12,7 @@ import msgspec
 from cavet.bench._adhoc import defect_from
 from cavet.bench._board_side import BoardSide, MakeWay
 from cavet.bench._building import BROKER, RigNow, build_session, build_world
-from cavet.bench._endpoint import Carrier, Endpoint, targets_of
+from cavet.bench._endpoint import Carrier, Endpoint, shown_address, targets_of
 from cavet.bench._faulting import Faulting
 from cavet.bench._format_reading import FormatPlan
 from cavet.bench._host_side import HostLink
@@ -85,6 +85,7 @@ class RunningBench:
         self.world: World = build_world(plan, names, self.record, broker=self._has_broker, rig_now=self._rig_now)
         self._board_ends: dict[str, BoardEnd] = {}
         self.board_side = BoardSide(self.world, self.clock, self.record)
+        self.board_side.when_renamed = self._renamed
         self.host_links: dict[str, HostLink] = {}
         self.endpoints: list[Endpoint] = []
         self._carrier = carrier
@@ -191,13 +192,15 @@ class RunningBench:
             make_way = partial(UsbWay, traffic=traffic, record=self.record, board=link.board, link=link.name)
         self._board_ends[link.name] = end
         address = await self.board_side.serve(link.board, end, traffic, link.protocol, link.byte_seconds, make_way)
-        if link.kind == "serial" and link.served != "device" and self._carrier is Carrier.REAL:
-            address = f"{'socket' if link.served == 'raw' else 'rfc2217'}://{address}"
-        if link.kind == "usb" and self._carrier is Carrier.REAL:
-            address = f"usbip:{address}"
         if link.kind != "buses":  # in this process: nobody else can get there
-            found = Endpoint(board=link.board, link=link.name, kind=link.kind, address=address, plan=link)
-            self.endpoints.append(found)
+            shown = shown_address(link, address, self._carrier)
+            self.endpoints.append(Endpoint(board=link.board, link=link.name, kind=link.kind, address=shown, plan=link))
+
+    def _renamed(self, link: str, address: str) -> None:
+        """A board is to be found elsewhere now."""
+        shown = shown_address(self.plan.links[link], address, self._carrier)
+        at = [each.link for each in self.endpoints].index(link)
+        self.endpoints[at] = msgspec.structs.replace(self.endpoints[at], address=shown)
 
     def _rates(self, link: LinkPlan) -> tuple[int, int] | None:
         """The rates of a serial line's two ends, where the board runs at another one than the link."""

@@ -7,7 +7,6 @@ from typing import Any
 from cavet.bench._check import Checker
 from cavet.bench._places import Path
 from cavet.bench._plan import BoardPlan
-from cavet.bench._profiles import OneOf
 from cavet.boards import PinMode, Profile
 from cavet.wording import listed
 
@@ -49,7 +48,7 @@ def check_converters(checker: Checker, board: str, parts: dict[str, dict[str, An
             checker.wrong(path, found=values["pin"], expected=expected)
 
 
-def check_targets(checker: Checker, one_of: OneOf, boards: dict[str, BoardPlan]) -> None:
+def check_targets(checker: Checker, boards: dict[str, BoardPlan]) -> None:
     """A target on a bus is a board that can be one, and that has no link of its own."""
     able = [name for name, board in boards.items() if board.firmware == "target"]
     taken: dict[str, str] = {}
@@ -59,7 +58,7 @@ def check_targets(checker: Checker, one_of: OneOf, boards: dict[str, BoardPlan])
                 continue
             path: Path = ("boards", board.name, "parts", part, "board")
             name = values["board"]
-            if not one_of(path, name, able, "a board whose firmware is target"):
+            if not checker.one_of(path, name, able, "a board whose firmware is target"):
                 continue
             if boards[name].profile.resets:
                 expected = "a board that runs without a link: this one's profile waits for one to be opened"
@@ -69,7 +68,7 @@ def check_targets(checker: Checker, one_of: OneOf, boards: dict[str, BoardPlan])
             taken[name] = f"{board.name}.{part}"
 
 
-def check_cables(checker: Checker, one_of: OneOf, boards: dict[str, BoardPlan]) -> None:
+def check_cables(checker: Checker, boards: dict[str, BoardPlan]) -> None:
     """At the end of a cable is a board that has a serial line to speak on, and runs without a link."""
     able = [name for name, each in boards.items() if each.firmware in CABLED]
     for board in boards.values():
@@ -90,7 +89,7 @@ def check_cables(checker: Checker, one_of: OneOf, boards: dict[str, BoardPlan]) 
             elif other := next((at_pins[pin] for pin in ports[port] if pin in at_pins), None):
                 checker.wrong((*path, "port"), found=port, expected=f"a port whose pins are free: {other} is on one")
             taken[port] = part
-            if not one_of((*path, "board"), name, able, f"a board that speaks {listed(CABLED)}"):
+            if not checker.one_of((*path, "board"), name, able, f"a board that speaks {listed(CABLED)}"):
                 continue
             values["protocol"] = CABLED[boards[name].firmware]
             if boards[name].profile.resets:

@@ -1,7 +1,7 @@
 """What carries the bytes: serial devices, pseudo-terminals, TCP, and wires in memory; paced, and able to lose."""
 
 from cavet.links._dial import DialEnd
-from cavet.links._end import BoardEnd, Caller, ControlEnd, HostEnd, Listener, StalledError, Welcome
+from cavet.links._end import BoardEnd, Caller, ControlEnd, HostEnd, Listener, NamedEnd, StalledError, Welcome
 from cavet.links._ledger import Ledger, Passage
 from cavet.links._memory import MemoryLink
 from cavet.links._pty import PtyEnd
@@ -29,6 +29,7 @@ __all__ = [
     "Listener",
     "Losses",
     "MemoryLink",
+    "NamedEnd",
     "Passage",
     "PtyEnd",
     "RemotePort",

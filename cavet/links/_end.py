@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Protocol
+from typing import Protocol, runtime_checkable
 
 
 class Listener(Protocol):
@@ -78,3 +78,12 @@ class BoardEnd(Protocol):
 
     async def stop(self) -> None:
         """Be gone."""
+
+
+@runtime_checkable
+class NamedEnd(BoardEnd, Protocol):
+    """One that can be there under another name than before."""
+
+    async def rename(self, *, back: bool) -> str:
+        """Be there under another name, or `back` under the first one, where that can be had again; give it. Programs at
+        the old one lose it."""

@@ -118,6 +118,13 @@ class _Board:
     def hang_up(self) -> None:
         self._link.hang_up_behind("the board has shut the link")
 
+    async def rename(self, *, back: bool) -> str:
+        if back:
+            self._link.mend()
+        else:
+            self._link.cut()
+        return f"memory:{self._link.name}{'' if back else ' elsewhere'}"
+
     async def stop(self) -> None:
         self._link.cut()
         self._link.serve(None)

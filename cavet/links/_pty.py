@@ -226,6 +226,16 @@ class PtyEnd:
         else:
             loop.remove_writer(self._master)
 
+    async def rename(self, *, back: bool) -> str:
+        """The system gives out names as it likes: the first one does not come back."""
+        before = self._master
+        if self._is_open:
+            self._shut()
+        _lookout().remove(before)
+        path = await self.start(self._welcome)  # while the old one is still there: else it could get the same name
+        os.close(before)
+        return path
+
     async def stop(self) -> None:
         _lookout().remove(self._master)
         self._stop_reading()

@@ -47,7 +47,7 @@ class TcpServerEnd:
         tap: Tap | None = None,
     ) -> None:
         self._host = host
-        self._port = port
+        self._port = self._first_port = port
         self._losses = losses
         self._most = most
         self._byte_seconds = byte_seconds
@@ -60,13 +60,23 @@ class TcpServerEnd:
 
     async def start(self, welcome: Welcome) -> str:
         self._welcome = welcome
+        address = await self._listen(self._port)
+        self._first_port = int(address.rpartition(":")[2])
+        return address
+
+    async def _listen(self, port: int) -> str:
         try:
             self._server = await asyncio.get_running_loop().create_server(
-                self._make_caller, self._host, self._port, ssl=self._tls
+                self._make_caller, self._host, port, ssl=self._tls
             )
         except OSError as error:
-            raise UnreachableError(f"{self._host}:{self._port}", error.strerror or str(error)) from error
+            raise UnreachableError(f"{self._host}:{port}", error.strerror or str(error)) from error
         return _address(self._server.sockets[0].getsockname())
+
+    async def rename(self, *, back: bool) -> str:
+        """It listens on another port, or on the first one again."""
+        await self.stop()
+        return await self._listen(self._first_port if back else 0)
 
     def _make_caller(self) -> _Caller:
         return _Caller(self)

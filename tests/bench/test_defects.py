@@ -1,8 +1,11 @@
 """Defects: what each makes wrong on a running bench, that a host finds it out, and that it ends when switched off."""
 
+import socket
 import tempfile
 import unittest
 from pathlib import Path
+
+import serial
 
 import cavet
 from cavet.boards import DEFECTS
@@ -13,12 +16,12 @@ from tests.checks.huts import HUT, SHED
 
 
 class Defects(unittest.TestCase):
-    def bench(self, lines, on=True, seed="a"):
+    def bench(self, lines, on=True, seed="a", **kept):
         place = tempfile.TemporaryDirectory()
         self.addCleanup(place.cleanup)
         path = Path(place.name) / "b.bench.toml"
         path.write_text(f"{HUT}{SHED}\n[defects.x]\n{lines}\non = {'true' if on else 'false'}\n", "utf-8")
-        bench = cavet.open(path, seed=seed)
+        bench = cavet.open(path, seed=seed, **kept)
         self.addCleanup(bench.close)
         return bench
 
@@ -152,6 +155,37 @@ class Defects(unittest.TestCase):
                     bench.wait(6)
                 gone = [e for e in bench.record.events if e.board == "broker" and e.note == "" and e.value == "gone"]
                 self.assertGreater(len(gone), 3)
+
+    def test_under_another_name_it_is_not_found_under_the_first_one(self):
+        for board, point in (("hut", "lamp"), ("shed", "shed_lamp")):
+            bench = self.bench(f'kind = "renamed"\nboard = "{board}"', on=False)
+            bench[point].set("on")
+            with bench.defect("x"):
+                bench.wait(1)
+                with self.assertRaises((cavet.Unconfirmed, cavet.UnreachableError)):
+                    bench[point].set("off")
+            bench.wait(4)
+            bench[point].set("on")
+
+    def test_on_real_endpoints_the_new_name_answers_and_the_old_one_does_not(self):
+        bench = self.bench('kind = "renamed"\nboard = "shed"', on=False, real=True)
+        before = bench.endpoints
+        with bench.defect("x"):
+            bench.wait_until(lambda: bench.endpoints != before, at_most=10)
+            host, _, port = bench.endpoints["shed.tcp"].rpartition(":")
+            with socket.create_connection((host, int(port)), timeout=10) as shed:
+                shed.sendall(bytes.fromhex("0001 0000 0006 07 05 0000 FF00"))
+                self.assertEqual(12, len(shed.recv(100)))
+            host, _, port = before["shed.tcp"].rpartition(":")
+            with self.assertRaises(OSError):
+                socket.create_connection((host, int(port)), timeout=10).close()
+        bench.wait_until(lambda: bench.endpoints == before, at_most=10)
+        hut = self.bench('kind = "renamed"\nboard = "hut"', on=False, real=True)
+        before = hut.endpoints
+        with hut.defect("x"):
+            hut.wait_until(lambda: hut.endpoints != before, at_most=10)
+            with serial.Serial(hut.endpoints["hut.serial"], 57600, timeout=10) as port:
+                self.assertIn(b"\xf9", port.read_until(b"\xf7"))
 
     def test_what_does_not_fit_is_told(self):
         for lines, words in (
