@@ -67,8 +67,9 @@ class Meddling:
 
     def heard(self, data: bytes, now: float) -> bytes:
         """What is left of bytes that come to the board."""
-        for fault in self._now(("lose", "garble"), now):
-            data = self._changed(fault, data, "to the board", now)
+        for fault in self._there(("lose", "garble"), now):
+            if data and fault.takes(now):
+                data = self._changed(fault, data, "to the board")
         if self._spoiled.queue is not None:
             data = self._queued(data, now, *self._spoiled.queue)
         return data
@@ -93,7 +94,9 @@ class Meddling:
         kept = []
         for outgoing in out:
             data = outgoing.data
-            for fault in self._now(ON_LINKS, now) if data else ():
+            for fault in self._there(ON_LINKS, now):
+                if not data or not fault.takes(now):
+                    continue
                 if fault.kind == "delay":
                     late = max(late, fault.by)
                     note = f"held back by {fault.by:g} s on the way"
@@ -101,7 +104,7 @@ class Meddling:
                         Kind.REMARK, self._board, Topic.LINK, self._link, fault.by, outgoing.cause, note
                     )
                 else:
-                    data = self._changed(fault, data, "to the host", now)
+                    data = self._changed(fault, data, "to the host")
             if data or outgoing.hangs_up or not outgoing.data:
                 kept += self._answered(Outgoing(outgoing.client, data, outgoing.cause, outgoing.at, outgoing.hangs_up))
         return kept, late
@@ -123,14 +126,13 @@ class Meddling:
     def _remark(self, words: str, cause: int) -> None:
         self._record.append(Kind.REMARK, self._board, Topic.LINK, self._link, None, cause, words)
 
-    def _now(self, kinds: tuple[str, ...], now: float) -> list[Meddled]:
+    def _there(self, kinds: tuple[str, ...], now: float) -> list[Meddled]:
         if not self.faults:
             return []
         self.faults = [fault for fault in self.faults if not fault.is_over(now)]
-        return [fault for fault in self.faults if fault.kind in kinds and fault.takes(now)]
+        return [fault for fault in self.faults if fault.kind in kinds]
 
-    def _changed(self, fault: Meddled, data: bytes, way: str, now: float) -> bytes:
-        del now
+    def _changed(self, fault: Meddled, data: bytes, way: str) -> bytes:
         if fault.kind == "garble":
             spoiled = bytes(byte ^ self._random.randint(1, 255) for byte in data)
             note = f"garbled {way}, a fault that was asked for"

@@ -81,6 +81,7 @@ class Confirming:
             if now < waiting.deadline:
                 continue
             del self._waiting[name]
+            self._stale.update(waiting.missing.keys())  # the answers may still come: late, and not to the next question
             wish = waiting.wish
             if wish.tries < self._manners.retries:
                 wish.tries += 1

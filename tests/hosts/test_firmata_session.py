@@ -242,6 +242,19 @@ class Confirming(unittest.TestCase):
         talk.hear("F0 6E 02 03 7F 01 F7")
         self.assertEqual(talk.told(Kind.CONFIRMED)[-1].cause, asked)
 
+    def test_late_answers_to_tries_before_do_not_refute_the_next_wish(self):
+        talk, _ = self.asked(retries=2, reply_within=0.5)
+        talk.go(1.5)
+        talk.go(2.0)
+        talk.hear("F0 6E 02 03 7F 01 F7")  # to the first of three questions
+        self.assertEqual(1, len(talk.told(Kind.CONFIRMED)))
+        talk.session.ask("lamp", 0.0, 2.1)
+        talk.say()
+        for _ in range(2):
+            self.assertEqual("", talk.hear("F0 6E 02 03 7F 01 F7"))
+        talk.hear("F0 6E 02 03 00 F7")
+        self.assertEqual((2, 0), (len(talk.told(Kind.CONFIRMED)), len(talk.told(Kind.UNCONFIRMED))))
+
     def test_a_newer_wish_overtakes_one_that_was_not_confirmed_yet(self):
         talk, first = self.asked()
         talk.session.ask("lamp", 0.0, 1.1)

@@ -552,6 +552,15 @@ class OfTheDemo(unittest.TestCase):
                 self.assertEqual((ran.end.result, ran.end.why), ("done", ""))
                 self.assertTrue(ran.of("end")[0]["at_rest"])
 
+    def test_the_lever_gives_the_pumps_its_share(self):
+        ran = run(find_routines("demo").read_text("utf-8"), "lever_to_pumps")
+        asked = {
+            (event.subject, round(event.value, -1))
+            for event in ran.record.since(0)
+            if event.kind is Kind.ASKED and "_speed" in event.subject and event.note.endswith(("77", "81"))
+        }
+        self.assertEqual({("pump_a_speed", 60), ("pump_b_speed", 40)}, asked)
+
     def test_each_lamp_that_the_demo_has_is_seen_on_and_off(self):
         plan = load_bench(demo_path()).plan
         boards = plan.boards.values()

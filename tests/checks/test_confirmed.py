@@ -1,0 +1,13 @@
+"""What a session takes for confirmed is so: some seeds of each protocol; many more by `python -m tests.checks.confirmed`."""
+
+import unittest
+
+from tests.checks.confirmed import PLAN, look
+
+
+class NothingIsLost(unittest.TestCase):
+    def test_whatever_goes_wrong_on_the_link(self):
+        for host in PLAN.hosts:
+            for seed in range(8):
+                with self.subTest(host=host, seed=seed):
+                    self.assertEqual([], look(host, str(seed)))
