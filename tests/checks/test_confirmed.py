@@ -1,4 +1,4 @@
-"""What a session takes for confirmed is so: some seeds of each protocol; many more by `python -m tests.checks.confirmed`."""
+"""What a session takes for confirmed is so: some seeds of each; `python -m tests.checks.confirmed` tries more."""
 
 import unittest
 
