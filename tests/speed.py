@@ -24,7 +24,16 @@ from cavet.protocols import Side, firmata
 from cavet.record import Kind, Record
 from cavet.workbench import CavetApp, Desk
 from cavet.workbench.widgets.picture import Picture
-from tests import speed_buses, speed_devices, speed_frames, speed_growth, speed_messages, speed_records, speed_routines
+from tests import (
+    speed_buses,
+    speed_checks,
+    speed_devices,
+    speed_frames,
+    speed_growth,
+    speed_messages,
+    speed_records,
+    speed_routines,
+)
 from tests.speed_tools import best, pour, ratio, told
 
 # the codec
@@ -270,6 +279,7 @@ def main():
         *speed_growth.MEASURES,
         *speed_routines.MEASURES,
         *speed_records.MEASURES,
+        *speed_checks.MEASURES,
     ):
         measure()
 

@@ -43,7 +43,8 @@ async def story(plan, host, seed):
         await until_ready(bench.host_links[host])
         points = list(outputs(plan, host))
         drawn = [fault for fault in draw(plan, [host], seed, FAULTS, SECONDS) if not fault.step.startswith("press")]
-        faults = routine_text(routine_of(drawn, ()), "faults", plan)  # a hand that a lost message told of stays unknown
+        text = routine_of(drawn, ()) if drawn else "routine failing\n    wait 1 s\n"
+        faults = routine_text(text, "faults", plan)  # without hands: what a lost message told of them stays unknown
         running = asyncio.ensure_future(Runner(bench, faults, lambda line: None).run("failing", {}))
         asked = []
         for _ in range(WISHES):
