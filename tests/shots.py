@@ -78,8 +78,8 @@ FIRST = [
 RECORD = ["minus", "Down", *(["shift+Left"] * 3), "m", *(["shift+Left"] * 2), "m", "wait:1"]
 MOMENT = ["minus", *(["shift+Left"] * 2), "Return", "wait:1", "Down", "N", "wait:1"]
 CAMPAIGN = [
-    *["Down", "c", "wait:0.5", "text:40", "Return", "wait:0.3"],
-    *["text:worn_cable,crossed_paddles,slow_board,no_panel", "Return", "wait:0.3", "text:1", "Return"],
+    *["Down", "c", "wait:0.5", "text:20", "Return", "wait:0.3"],
+    *["text:,slow_board,no_panel,crossed_paddles,worn_cable", "Return", "wait:0.3", "text:1", "Return"],
     *["wait:45", "Right", "wait:0.5"],
 ]
 SHOTS = {

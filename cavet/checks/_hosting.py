@@ -14,6 +14,7 @@ from cavet.boards.parts import Sign
 from cavet.checks._carrying import Came, Case, at_rest, came_of
 from cavet.checks._program import Ended, Running, call_of
 from cavet.hosts import PinPoint, Point
+from cavet.record import Kind
 from cavet.routines import Looking, routine_text
 from cavet.wording import WrongError, plain
 
@@ -43,17 +44,26 @@ class Truth(Looking):
         raise WrongError("expect", found=f"asked {point.name}", expected="what can be seen: BOARD.PART, BOARD.pin N")
 
 
+def _condition(plan: Plan, place: str, words: str) -> Any:
+    """Read one condition. Raises `WrongError`."""
+    try:
+        program = routine_text(f"routine expected\n    expect {words} within 1 h", place, plan)
+    except ExceptionGroup as group:
+        error = group.exceptions[0]
+        if not isinstance(error, WrongError):
+            raise
+        where = f'{place}, "{plain(words, MOST_WRITTEN)}"'
+        raise WrongError(where, found=error.found, expected=error.expected, nearest=error.nearest) from error
+    body = program.routines["expected"].body
+    assert isinstance(body, list)  # it is a text, not a program
+    return body[0].condition
+
+
 class Expected:
     """Conditions, each of which must come."""
 
     def __init__(self, plan: Plan, check: CheckPlan) -> None:
-        lines = ["routine expected", *(f"    expect {each} within 1 h" for each in check.expect)]
-        self._left: dict[str, Any] = {}
-        if check.expect:
-            program = routine_text("\n".join(lines), f"checks.{check.name}.expect", plan)
-            body = program.routines["expected"].body
-            assert isinstance(body, list)  # it is a text, not a program
-            self._left = {words: step.condition for words, step in zip(check.expect, body, strict=True)}
+        self._left = {words: _condition(plan, f"checks.{check.name}.expect", words) for words in check.expect}
         self._looks: dict[str, Truth] = {}
 
     def look(self, bench: RunningBench) -> None:
@@ -79,6 +89,7 @@ class Hosted:
         self._expected = Expected(plan, check)
         self.running: Running | None = None
         self.bench: RunningBench | None = None
+        self._counted = self._taken = self._refused = 0
 
     @property
     def missing(self) -> list[str]:
@@ -89,6 +100,15 @@ class Hosted:
     def said(self) -> str:
         """What the program has written so far."""
         return self.running.output + self.running.errors if self.running is not None else ""
+
+    def did(self) -> tuple[int, int]:
+        """How many messages the boards have taken so far, and how many they refused."""
+        if self.bench is not None:
+            for event in self.bench.record.since(self._counted):
+                self._counted = event.number + 1
+                self._taken += event.kind is Kind.TAKEN
+                self._refused += event.kind is Kind.REFUSED
+        return self._taken, self._refused
 
     async def run(self, case: Case, shows: Sequence[CheckPlan] = ()) -> Came:
         """Start the bench and the program, wait until that ends, and see to it that nothing is left. Raises

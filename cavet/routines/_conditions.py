@@ -106,6 +106,10 @@ class Compiler(ValueCompiler):
         boards = {link.board for link in self._plan.links.values()}
         links = {f"{link.board}.{each}" for link in self._plan.links.values() for each in (link.name, link.kind)}
         known = [*boards, *self._plan.hosts, *(links if how == "open" else ())]
+        board, _, rest = name.partition(".")
+        is_part = board in self._plan.boards and rest in self._plan.boards[board].parts
+        if how == "open" and name not in links and (is_part or rest in self._plan.points):
+            return self._compare(tree.Compare(expr.at, "is", tree.Name(expr.at, name), tree.Name(expr.at, how)))
         if name not in known:
             raise MistakeError(
                 expr.at, found=name, expected="a board" if how != "open" else "board.link", words=sorted(known)

@@ -433,7 +433,9 @@ def _what_is_compared(condition: tree.Expr, compiler: Compiler) -> Value | None:
         condition = condition.of
     if isinstance(condition, tree.Compare):
         condition = condition.left
-    if isinstance(condition, tree.Joined | tree.BoardIs | tree.Edge | tree.Reads):
+    if isinstance(condition, tree.BoardIs):
+        condition = tree.Name(condition.at, condition.name)  # a part, if it is one: `door is open`
+    if isinstance(condition, tree.Joined | tree.Edge | tree.Reads):
         return None
     try:
         return compiler.value(condition)

@@ -552,6 +552,13 @@ class OfTheDemo(unittest.TestCase):
                 self.assertEqual((ran.end.result, ran.end.why), ("done", ""))
                 self.assertTrue(ran.of("end")[0]["at_rest"])
 
+    def test_open_is_said_of_links_and_of_parts(self):
+        lines = ["pumphouse.tcp is open", "pumphouse.door is shut", "switchrack.relay_101 is open"]
+        text = "routine a\n" + "".join(f"    expect {line}\n" for line in lines)
+        self.assertEqual("done", run(text).end.result)
+        ran = run("routine a\n    expect pumphouse.door is open\n")
+        self.assertIn("expected pumphouse.door is open, found shut", ran.end.why)
+
     def test_the_lever_gives_the_pumps_its_share(self):
         ran = run(find_routines("demo").read_text("utf-8"), "lever_to_pumps")
         asked = {

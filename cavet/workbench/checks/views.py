@@ -182,7 +182,9 @@ def _hosting_view(check: str, going: Hosting) -> CampaignView:
         return CampaignView(f"{check}  your program, about to be started", problem=plain(going.problem))
     missing = hosted.missing
     (plan,) = going.checks
-    lines = [("not yet" if words in missing else "came", words) for words in plan.expect]
+    taken, refused = hosted.did()
+    lines = [("◇ not yet" if words in missing else "◆ came", words) for words in plan.expect]
+    lines.append(("the boards", f"took {counted(taken, 'message')}, refused {refused}"))
     lines += [("says", plain(line, MOST_SAID)) for line in hosted.said.splitlines()[-(MOST_STEPS - len(lines)) :]]
     t = show_duration(hosted.bench.clock.now()) if hosted.bench is not None else ""
     return CampaignView(
