@@ -137,10 +137,16 @@ def do(order: Order) -> Done:
     came = carry_out(plan, order.case, shows)
     if came.held:
         return Done(came=came)
-    if order.record is not None:
-        carry_out(plan, order.case, shows, record=_new(order.record))
+    record = order.record
+    if record is not None:
+        try:
+            carry_out(plan, order.case, shows, record=_new(record))
+        except (WrongError, OSError) as error:
+            came = msgspec.structs.replace(came, why=f"{came.why}; {error}")
+            _new(record)
+            record = None
     if not order.is_campaign:
-        return Done(came=came, record=order.record)
+        return Done(came=came, record=record)
     case = Smaller(lambda case: not carry_out(plan, case).held).of(order.case)
     small = carry_out(plan, case, whole=True)
     if small.held:  # it hangs on boards that were not there
@@ -148,9 +154,11 @@ def do(order: Order) -> Done:
         small = carry_out(plan, case, whole=True)
     act = act_of(plan, plan.checks[case.check])
     routine = act.text(case) if isinstance(act, RoutineAct) else None
-    return Done(came=came, small=small, routine=routine, record=order.record)
+    return Done(came=came, small=small, routine=routine, record=record)
 
 
 def _new(path: Path) -> Path:
-    path.unlink(missing_ok=True)
+    """A path at which no record is any more, nor what belongs to one."""
+    for more in ("", "-wal", "-shm"):
+        path.with_name(path.name + more).unlink(missing_ok=True)
     return path

@@ -287,6 +287,8 @@ async def _carry_out(act: Act, case: Case, shows: Sequence[CheckPlan], record: P
         await bench.stop()
         if writer is not None:
             writer.close()
+            if writer.problem is not None:
+                raise WrongError("its record", found=writer.problem, expected="room for it")
 
 
 def came_of(

@@ -1,6 +1,7 @@
 """Campaigns: many seeds, defects and faults; what fails is made small, and fails again by itself."""
 
 import json
+import resource
 import subprocess
 import sys
 import unittest
@@ -176,6 +177,19 @@ class TheCommand(Folder, unittest.TestCase):
         self.assertEqual(("walk", "2", "1"), (suite.get("name"), suite.get("tests"), suite.get("failures")))
         self.assertIn("its line stays low", suite[1][0].get("message"))
         self.assertIn("stopped before driven", suite[1][0].text)
+
+    def test_a_full_disk_for_records_is_told_and_the_rest_goes_on(self):
+        path = hut(self.folder, '[checks.walk]\nwalk = true\ndefects = [["dead"], ["crossed"], []]\n')
+
+        def small_files():
+            resource.setrlimit(resource.RLIMIT_FSIZE, (30_000, 30_000))
+
+        call = [sys.executable, "-m", "cavet", "check", str(path), "--json", "--records", str(self.folder)]
+        done = subprocess.run(call, capture_output=True, text=True, timeout=PATIENCE, preexec_fn=small_files)
+        runs = [json.loads(line) for line in done.stdout.splitlines() if '"run"' in line]
+        self.assertEqual((1, "", [None] * 3), (done.returncode, done.stderr, [run["record"] for run in runs]))
+        self.assertEqual([True, True, False], ["; walk-" in run["why"] or "its record" in run["why"] for run in runs])
+        self.assertEqual([], list(self.folder.glob("*.record*")))
 
     def test_whatever_runs_them_the_lines_are_the_same(self):
         words = ("--json", "--seeds", "5", "--faults", "2", "--seed", "x")
