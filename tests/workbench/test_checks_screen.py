@@ -65,6 +65,11 @@ class OnTheScreen(InTheFolder, unittest.TestCase):
             self.assertIn("moved hut.fan, not hut.lamp", seat.text())
             await seat.press("n")
             await seat.until(lambda: seat.app.screen.under_cursor.name == "lamp")
+            await seat.press("o")
+            await seat.on(MomentScreen)
+            await seat.sees("lamp ← on  walk", "◆ moved")
+            await seat.press("escape")
+            await seat.on(ChecksScreen)
 
         self.seated(story, checks="\n[checks.walk]\nwalk = true\n" + CHECKS)
 

@@ -241,14 +241,19 @@ class ChecksScreen(Frame):
         self.say("stopped: what was done stays", well=True)
 
     def action_look(self) -> None:
-        """A failing run at the moment where it broke: Drive as it stood then."""
+        """A failing run at the moment where it broke, a walk at the output under the cursor: Drive as it stood then."""
         fails = views.failing_runs(self._going, self._check.name)
         if not fails:
             self.say("no run of this check has failed")
             return
         done = fails[min(self._failing, len(fails) - 1)]
         self.say("the run is done once more, to be looked at", well=True)
-        self.run_worker(look_at(self, self._desk, self._checking.plan, views.small_case(done)), exit_on_error=False)
+        trail = None
+        if self._check.walk:
+            row = self._row_view()
+            trail = next((each.trail for each in done.came.walked if row and each.output == row.name), None)
+        case = done.came.case if self._check.walk else views.small_case(done)
+        self.run_worker(look_at(self, self._desk, self._checking.plan, case, trail), exit_on_error=False)
 
     def action_keep(self) -> None:
         """Keep what fails as a routine that fails by itself."""

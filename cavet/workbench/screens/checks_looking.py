@@ -19,8 +19,8 @@ from cavet.workbench.screens.moment import MomentScreen
 BROKE = (Kind.UNCONFIRMED, Kind.REFUSED, Kind.LOST, Kind.FAULT)
 
 
-async def look_at(screen: Frame, desk: Desk, plan: Plan, case: Case) -> None:
-    """Do a run once more, beside everything else; then show it."""
+async def look_at(screen: Frame, desk: Desk, plan: Plan, case: Case, trail: int | None = None) -> None:
+    """Do a run once more, beside everything else; then show it where it broke, or where a trail ended."""
     folder = tempfile.TemporaryDirectory(prefix="cavet-")
     path = Path(folder.name) / "run.record"
 
@@ -38,13 +38,18 @@ async def look_at(screen: Frame, desk: Desk, plan: Plan, case: Case) -> None:
     looking = Looking(past.bench)
     while not (past.stirs() is False and looking.is_read):
         looking.follow()
-    looking.go_to(_where_it_broke(past))
+    looking.go_to(_where_it_broke(past) if trail is None else _end_of(past, trail))
 
     def left(to: str | None) -> None:
         file.close()
         folder.cleanup()
 
     screen.app.push_screen(MomentScreen(past, looking, lambda: None), left)
+
+
+def _end_of(past: PastDesk, trail: int) -> float:
+    """When the last thing happened that followed from a wish."""
+    return max((event.t for event in past.bench.record.trail(trail)), default=_where_it_broke(past))
 
 
 def _where_it_broke(past: PastDesk) -> float:
