@@ -37,6 +37,7 @@ COMMANDS = {
     "compare": "two records: up to when they are the same, and what differs then",
     "export": "a record in other formats: lines, numbers, waveforms, captures, drawings",
     "check": "does it hold? The walk, routines, your own program; with defects and faults, under many seeds",
+    "with": "a program of others, unchanged, on the simulated buses",
     "trails": "what became of each command of a record, and how long its stages took",
     "import": "a record of a capture from elsewhere",
     "look": "the workbench on a record, also while it is written",

@@ -68,7 +68,7 @@ async def story(plan, host, seed):
 def wrong(bench, host, points):
     """Where the host says asked and got agree, and the part stands elsewhere."""
     session, now = bench.host_links[host].session, bench.clock.now()
-    if isinstance(session, MqttSession) and not session.presence.here:
+    if not bench.host_links[host].ready or (isinstance(session, MqttSession) and not session.presence.here):
         return  # it knows that the board is not there
     for point, path in points:
         reading = session.readings[point.name]

@@ -6,6 +6,7 @@ import unittest
 from pathlib import Path
 from xml.etree import ElementTree
 
+from tests.checks.huts import hut
 from tests.commands.run import cavet_here
 
 FRAME = ("07", "06", "00", "00", "02", "58", "89", "36")
@@ -71,9 +72,18 @@ class Files(unittest.TestCase):
         self.assertTrue(found[0].startswith(b"%PDF"))
         self.assertIn(b"/FontFile2", found[0])
 
+    def test_a_walk_is_drawn_with_what_is_wrong_in_words(self):
+        with tempfile.TemporaryDirectory() as folder:
+            path = hut(Path(folder), "")
+            drawn = cavet_here("draw", "walk", str(path)).out
+            self.assertIn("each output moves what it names, and nothing else", drawn)
+            path.write_text(path.read_text("utf-8").replace("on = false", "on = true"), "utf-8")
+            self.assertIn("lamp: ", cavet_here("draw", "walk", str(path)).out)
+
     def test_mistakes_are_one_line(self):
         for words, part in (
-            ((), "expected frame, waveform, wiring, pins, map, trail or delays"),
+            (("walk",), "expected BENCH"),
+            ((), "expected frame, waveform, wiring, pins, map, walk, trail or delays"),
             (("fram", "mqtt", "00"), 'did you mean "frame"?'),
             (("frame",), "a protocol and bytes"),
             (("frame", "modbus-rtu", "-o", "x.png", *FRAME), ".svg or .pdf"),

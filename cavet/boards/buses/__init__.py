@@ -1,6 +1,6 @@
 """Buses of boards, and what hangs on them."""
 
-from cavet.boards.buses._bus import I2cBus, Outcome, Target
+from cavet.boards.buses._bus import I2cBus, Outcome, Part, Target
 from cavet.boards.buses._characters import Controller
 from cavet.boards.buses._chips import CHIP, MODE, ShiftRegisters, SpiChip
 from cavet.boards.buses._converters import Giving, Measuring
@@ -43,6 +43,7 @@ __all__ = [
     "OneWireDevice",
     "Outcome",
     "Panel",
+    "Part",
     "RegisterDevice",
     "ShiftRegisters",
     "SpiChip",
