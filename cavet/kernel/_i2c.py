@@ -13,6 +13,7 @@ from collections.abc import Callable, Sequence
 import msgspec
 
 from cavet.boards.buses import Outcome, Part
+from cavet.kernel._errors import Refused
 from cavet.protocols.i2c import PEC
 
 SLAVE, SLAVE_FORCE, TENBIT, RETRIES, TIMEOUT, PEC_ON = 0x0703, 0x0706, 0x0704, 0x0701, 0x0702, 0x0708
@@ -24,14 +25,6 @@ OF_SET = 0xFFFF
 MOST_ADDRESS, MOST_TEN_BIT = 0x7F, 0x3FF
 ERRORS = {"address": errno.ENXIO, "data": errno.EREMOTEIO, "count": errno.EPROTO, "stuck": errno.ETIMEDOUT}
 """Source: Documentation/i2c/fault-codes."""
-
-
-class Refused(Exception):  # noqa: N818
-    """A call that ends with an error number."""
-
-    def __init__(self, number: int) -> None:
-        super().__init__(number)
-        self.number = number
 
 
 class Opened(msgspec.Struct):

@@ -11,17 +11,19 @@ from cavet.bench import Plan
 from cavet.boards import PinMode
 from cavet.wording import WrongError, listed, nearest
 
-I2C, FILE = "i2c", "file"
+I2C, SPI, FILE = "i2c", "spi", "file"
+FORM = "/dev/NAME=BOARD.i2c, /dev/NAME=BOARD.spi.CHIP, or /dev/NAME=BOARD"
 
 
 class Mapping(msgspec.Struct, frozen=True):
-    """A device of the kernel, and what answers in its place: the I2C bus of a board, or another file."""
+    """A device of the kernel, and what answers in its place: a board's I2C bus, a chip on its SPI, another file."""
 
     path: str
     kind: str
     board: str = ""
     target: str = ""
     """The file that is opened instead."""
+    chip: int = 0
 
     @property
     def line(self) -> str:
@@ -30,26 +32,30 @@ class Mapping(msgspec.Struct, frozen=True):
 
 
 def mappings_of(plan: Plan, words: Iterable[str], endpoints: Table[str, str]) -> list[Mapping]:
-    """Read `PATH=BOARD.i2c`, or `PATH=BOARD` for a board's serial device. Raises `WrongError`."""
+    """Read `PATH=BOARD.i2c`, `PATH=BOARD.spi.CHIP`, or `PATH=BOARD` for a serial device. Raises `WrongError`."""
     return [_mapping(plan, word, endpoints) for word in words]
 
 
 def _mapping(plan: Plan, word: str, endpoints: Table[str, str]) -> Mapping:
     path, equals, target = word.partition("=")
     if not equals or not path.startswith("/") or any(character in path for character in "\t\n"):
-        raise WrongError("--map", found=word, expected="/dev/NAME=BOARD.i2c, or /dev/NAME=BOARD")
+        raise WrongError("--map", found=word, expected=FORM)
     board, _, what = target.partition(".")
     if board not in plan.boards:
         raise WrongError(
             "--map", found=board, expected=f"one of {listed(plan.boards)}", nearest=nearest(board, plan.boards)
         )
-    if what == I2C:
-        if plan.boards[board].firmware != "buses" and not plan.boards[board].profile.able(PinMode.BUS):
-            able = [
-                name for name, each in plan.boards.items() if each.firmware == "buses" or each.profile.able(PinMode.BUS)
-            ]
-            raise WrongError("--map", found=target, expected=f"a board with an I2C bus: {listed(able) or 'none'}")
-        return Mapping(path, I2C, board=board)
+    bus, _, chip = what.partition(".")
+    if bus in (I2C, SPI):
+        able = [
+            name
+            for name, each in plan.boards.items()
+            if each.firmware == "buses" or (bus == I2C and each.profile.able(PinMode.BUS))
+        ]
+        if board not in able or (chip and (bus == I2C or not chip.isdecimal())):
+            expected = f"a board with a bus, and a chip's number: {listed(f'{name}.{bus}' for name in able) or 'none'}"
+            raise WrongError("--map", found=target, expected=expected)
+        return Mapping(path, bus, board=board, chip=int(chip or 0))
     place = endpoints.get(f"{board}.{what or 'serial'}", "")
     if not place.startswith("/"):
         found = [name for name, each in endpoints.items() if each.startswith("/")]

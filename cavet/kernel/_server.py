@@ -10,15 +10,22 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 from cavet.bench import RunningBench
-from cavet.boards.buses import Outcome, Part
+from cavet.boards import Board
+from cavet.boards.buses import Outcome, Part, SpiChip
 from cavet.faults import note_fault
-from cavet.kernel._i2c import OF_SET, READ, Opened, Refused, done, parts_of, smbus
-from cavet.kernel._mapping import Mapping
+from cavet.kernel._errors import Refused
+from cavet.kernel._i2c import OF_SET, READ, Opened, done, parts_of, smbus
+from cavet.kernel._mapping import SPI, Mapping
+from cavet.kernel._spi import OpenedSpi
 from cavet.record import Kind, Purpose, Topic
 
 QUESTION, ANSWER, HEAD = struct.Struct("=IIQQQ"), struct.Struct("=IiQ"), struct.Struct("=HHHH")
-OPEN, SET, TRANSFER, SMBUS = 1, 2, 3, 4
-CALLS = {TRANSFER: "I2C_RDWR", SMBUS: "I2C_SMBUS"}
+OPEN, SET, TRANSFER, SMBUS, GET, MESSAGE = 1, 2, 3, 4, 5, 6
+CALLS = {TRANSFER: "I2C_RDWR", SMBUS: "I2C_SMBUS", MESSAGE: "SPI_IOC_MESSAGE"}
+OF_I2C, OF_SPI = (TRANSFER, SMBUS), (TRANSFER, GET, MESSAGE)
+"""What can be asked of each, besides being set; a transfer with no address is plain reading and writing."""
+SPI_BIT = 1 << 62
+"""By this bit of its handle the shim knows an SPI device."""
 MOST_BYTES = 512 * 1024
 """More than any question of the shim's has."""
 MOST_OPENED = 65536
@@ -30,7 +37,7 @@ class _File:
     def __init__(self, mapping: Mapping, process: int) -> None:
         self.mapping = mapping
         self.process = process
-        self.opened = Opened()
+        self.opened: Opened | OpenedSpi = OpenedSpi() if mapping.kind == SPI else Opened()
 
 
 class KernelServer:
@@ -93,7 +100,7 @@ class KernelServer:
             raise Refused(errno.ENOENT)
         if len(self._files) >= MOST_OPENED:
             raise Refused(errno.EMFILE)
-        handle = next(self._handles)
+        handle = next(self._handles) | (SPI_BIT if mapping.kind == SPI else 0)
         self._files[handle] = _File(mapping, process)
         return handle
 
@@ -104,45 +111,90 @@ class KernelServer:
         if kind == SET:
             file.opened.set(first, second)
             return 0, b""
+        if kind not in (OF_SPI if isinstance(file.opened, OpenedSpi) else OF_I2C):
+            raise Refused(errno.ENOTTY)
         heads = [HEAD.unpack_from(data, place * HEAD.size)[:3] for place in range(first if kind == TRANSFER else 0)]
         is_plain = len(heads) == 1 and heads[0][0] == OF_SET
         call = ("read" if heads[0][1] & READ else "write") if is_plain else CALLS.get(kind, "")
-        made: list[Outcome] = []
-
-        def transfer(parts: Sequence[Part]) -> Outcome:
-            made.append(self._transfer(file, parts, call))
-            return made[-1]
-
+        on = _Bus(self._bench, file, call)
         try:
+            if isinstance(file.opened, OpenedSpi):
+                return self._spi(file.opened, on, kind, first, heads, data)
             if kind == TRANSFER:
-                reads = done(transfer(parts_of(file.opened, heads, data[first * HEAD.size :])))
+                reads = done(on.transfer(parts_of(file.opened, heads, data[first * HEAD.size :])))
                 return len(heads), b"".join(struct.pack("=H", len(each)) + each for each in reads)
-            answer = smbus(file.opened, bool(first >> 8), first & 0xFF, second, data, transfer)
+            answer = smbus(file.opened, bool(first >> 8), first & 0xFF, second, data, on.transfer)
             return len(answer), answer
         finally:
-            if made:
-                await asyncio.sleep(max(0.0, made[-1].ends_at - self._bench.clock.now()))
+            await asyncio.sleep(max(0.0, on.ends_at - self._bench.clock.now()))
 
-    def _transfer(self, file: _File, parts: Sequence[Part], call: str) -> Outcome:
-        """Do a transaction on the board's bus; who did it stands in the record."""
-        bench, name = self._bench, file.mapping.board
+    @staticmethod
+    def _spi(
+        opened: OpenedSpi, on: _Bus, kind: int, first: int, heads: Sequence[tuple[int, ...]], data: bytes
+    ) -> tuple[int, bytes]:
+        if kind == GET:
+            return opened.get(first), b""
+        if kind == MESSAGE:
+            return 0, opened.message(first, data, on.shift)
+        if len(heads) != 1 or heads[0][0] != OF_SET:
+            raise Refused(errno.ENOTTY)
+        _, flags, length = heads[0]
+        came = opened.plain(bytes(length) if flags & READ else data[HEAD.size :], on.shift)
+        return 0, struct.pack("=H", len(came)) + came if flags & READ else b""
+
+
+class _Bus:
+    """The bus of a mapped board during one call; who made it stands in the record."""
+
+    def __init__(self, bench: RunningBench, file: _File, call: str) -> None:
+        self._bench = bench
+        self._mapping = file.mapping
+        self._who = f"process {file.process}, {call} on {file.mapping.path}"
+        self.ends_at = 0.0
+
+    def _begin(self, written: bytes, words: str) -> tuple[Board, int]:
+        """Give the board, brought to the present, and the event that what it does follows from."""
+        bench, name = self._bench, self._mapping.board
         bench.board_side.turn()
-        now = bench.clock.now()
         board = bench.world.boards.get(name)
         if board is None or board.fault:
             raise Refused(errno.EIO)
+        append = bench.record.append
+        carried = append(Kind.CARRIED, name, Topic.LINK, name, written, None, self._who, purpose=Purpose.OUTSIDE)
+        return board, append(Kind.TAKEN, name, Topic.MESSAGE, self._mapping.kind, written, carried, words)
+
+    def transfer(self, parts: Sequence[Part]) -> Outcome:
+        """Do an I2C transaction. Raises `Refused`."""
         written = b"".join(part.data for part in parts if part.data is not None)
-        who = f"process {file.process}, {call} on {file.mapping.path}"
-        carried = bench.record.append(Kind.CARRIED, name, Topic.LINK, name, written, None, who, purpose=Purpose.OUTSIDE)
-        words = ", ".join(_words(part) for part in parts)
-        taken = bench.record.append(Kind.TAKEN, name, Topic.MESSAGE, "i2c", written, carried, words)
-        outcome = bench.world.attempt(board, board.circuit.bus.transfer, parts, now, taken)
+        board, taken = self._begin(written, ", ".join(map(_words, parts)))
+        now = self._bench.clock.now()
+        outcome = self._bench.world.attempt(board, board.circuit.bus.transfer, parts, now, taken)
         if outcome is None:
             raise Refused(errno.EIO)
         if outcome.problem:
-            bench.record.append(Kind.REFUSED, name, Topic.BUS, "i2c", None, taken, outcome.problem)
-        bench.board_side.turn()
+            name = self._mapping.board
+            self._bench.record.append(Kind.REFUSED, name, Topic.BUS, "i2c", None, taken, outcome.problem)
+        self.ends_at = outcome.ends_at
+        self._bench.board_side.turn()
         return outcome
+
+    def shift(self, data: bytes, mode: int, rate: int, pause: float) -> bytes:
+        """Send bytes to the chip, and give what came back; where there is none, the line reads 0. Raises `Refused`."""
+        chip_number = self._mapping.chip
+        words = f"chip select {chip_number}, mode {mode}, {rate} Hz, {len(data)} bytes"
+        board, taken = self._begin(data, words)
+        end = max(self._bench.clock.now(), self.ends_at) + 8 * len(data) / rate
+        self.ends_at = end + pause
+        chips = [part for part in board.circuit.parts.values() if isinstance(part, SpiChip)]
+        chip = next((chip for chip in chips if chip.chip == chip_number), None)
+        if chip is None or not data:
+            return bytes(len(data))
+        came = self._bench.world.attempt(board, lambda: chip.transfer(data, end, taken, mode=mode))
+        if came is None:
+            raise Refused(errno.EIO)
+        self._bench.record.append(Kind.BUS, board.name, Topic.BUS, "spi", data, taken, words)
+        self._bench.board_side.turn()
+        return came
 
 
 def _words(part: Part) -> str:

@@ -16,6 +16,7 @@
 #include <fcntl.h>
 #include <linux/i2c-dev.h>
 #include <linux/i2c.h>
+#include <linux/spi/spidev.h>
 #include <pthread.h>
 #include <stdarg.h>
 #include <stdint.h>
@@ -32,13 +33,20 @@
 #define MOST_MESSAGES 42
 #define MOST_BYTES 8192
 
-enum { OPEN_FILE = 1, SET = 2, TRANSFER = 3, SMBUS = 4 };
+#define MOST_SPI 4096 /* the kernel's usual `bufsiz` */
+
+#define SPI_BIT (1ULL << 62) /* of a handle: it is an SPI device */
+
+enum { OPEN_FILE = 1, SET = 2, TRANSFER = 3, SMBUS = 4, GET = 5, MESSAGE = 6 };
 
 /* What goes over the socket: `size` bytes follow. */
 struct question { uint32_t size, kind; uint64_t handle; uint64_t first, second; };
 struct answer { uint32_t size; int32_t error; uint64_t value; };
 /* Of each message of a transfer, before all that is written. */
 struct part { uint16_t address, flags, length, unused; };
+
+/* The same of each SPI transfer. */
+struct shift { uint32_t length, rate; uint16_t delay; uint8_t bits, changes; };
 
 struct mapped { const char *path, *kind, *target; };
 
@@ -365,7 +373,75 @@ static int smbus(uint64_t handle, void *argument)
     return 0;
 }
 
-static int i2c_control(int file, uint64_t handle, unsigned long request, void *argument)
+/* SPI. Source: linux/spi/spidev.h and Documentation/spi/spidev. */
+
+static int spi_message(uint64_t handle, unsigned long request, void *argument)
+{
+    struct spi_ioc_transfer transfers[_IOC_SIZEMASK / sizeof(struct spi_ioc_transfer) + 1];
+    size_t count = _IOC_SIZE(request) / sizeof *transfers, total = 0;
+    static __thread unsigned char out[sizeof transfers + MOST_SPI], in[MOST_SPI];
+    struct question asked = {.kind = MESSAGE, .handle = handle, .first = count};
+    unsigned char *at = out;
+    int error;
+
+    if (_IOC_SIZE(request) % sizeof *transfers)
+        return failed(EINVAL);
+    if (!count)
+        return 0;
+    if (copy_in(transfers, argument, count * sizeof *transfers) < 0)
+        return failed(EFAULT);
+    for (size_t n = 0; n < count; n++) {
+        struct shift shift = {transfers[n].len, transfers[n].speed_hz, transfers[n].delay_usecs,
+                              transfers[n].bits_per_word, transfers[n].cs_change};
+        if (transfers[n].len > MOST_SPI || (total += transfers[n].len) > MOST_SPI)
+            return failed(EMSGSIZE);
+        memcpy(at, &shift, sizeof shift);
+        at += sizeof shift;
+    }
+    for (size_t n = 0; n < count; n++) {
+        void *from = (void *)(uintptr_t)transfers[n].tx_buf;
+        memset(at, 0, transfers[n].len);
+        if (from && copy_in(at, from, transfers[n].len) < 0)
+            return failed(EFAULT);
+        at += transfers[n].len;
+    }
+    asked.size = at - out;
+    error = ask(&asked, out, in, sizeof in, NULL);
+    if (error)
+        return failed(error);
+    at = in;
+    for (size_t n = 0; n < count; n++) {
+        void *into = (void *)(uintptr_t)transfers[n].rx_buf;
+        if (into && copy_out(into, at, transfers[n].len) < 0)
+            return failed(EFAULT);
+        at += transfers[n].len;
+    }
+    return total;
+}
+
+static int spi_control(uint64_t handle, unsigned long request, void *argument)
+{
+    struct question asked = {.kind = GET, .handle = handle, .first = _IOC_NR(request)};
+    uint64_t value = 0;
+    size_t size = _IOC_SIZE(request);
+    int error;
+
+    if (_IOC_NR(request) == 0 && _IOC_DIR(request) == _IOC_WRITE)
+        return spi_message(handle, request, argument);
+    if (_IOC_NR(request) < 1 || _IOC_NR(request) > 5 || (size != 1 && size != 4))
+        return failed(ENOTTY);
+    if (_IOC_DIR(request) == _IOC_WRITE) {
+        if (copy_in(&value, argument, size) < 0)
+            return failed(EFAULT);
+        return set(handle, _IOC_NR(request), value);
+    }
+    error = ask(&asked, NULL, NULL, 0, &value);
+    if (error)
+        return failed(error);
+    return copy_out(argument, &value, size) < 0 ? failed(EFAULT) : 0;
+}
+
+static int i2c_control(uint64_t handle, unsigned long request, void *argument)
 {
     unsigned long functions = I2C_FUNC_I2C | I2C_FUNC_10BIT_ADDR | I2C_FUNC_SMBUS_EMUL | I2C_FUNC_SMBUS_PEC
         | I2C_FUNC_SMBUS_READ_BLOCK_DATA | I2C_FUNC_SMBUS_BLOCK_PROC_CALL;
@@ -396,7 +472,11 @@ int ioctl(int file, unsigned long request, ...)
     va_start(more, request);
     argument = va_arg(more, void *);
     va_end(more);
-    return handle ? i2c_control(file, handle, request, argument) : real_ioctl(file, request, argument);
+    if (!handle)
+        return real_ioctl(file, request, argument);
+    if (handle & SPI_BIT)
+        return _IOC_TYPE(request) == SPI_IOC_MAGIC ? spi_control(handle, request, argument) : failed(ENOTTY);
+    return i2c_control(handle, request, argument);
 }
 
 /* Plain reading and writing: a transfer with the address that was set. */
