@@ -18,6 +18,8 @@ from cavet.faults import note_fault
 from cavet.links import BoardEnd, Caller, DialEnd, NamedEnd
 from cavet.record import Kind, Record, Topic
 
+LEAST_APART = 1e-6
+"""What was said one after the other comes in that order."""
 LEAVE_SECONDS = 0.5
 """How long the boards' farewells may take to get to our own broker."""
 MakeWay = Callable[[Stream], Way]
@@ -68,10 +70,7 @@ class BoardSide:
         visit = self.visits.get(client)
         if visit is None:
             return  # it is gone
-        if delay > 0:
-            asyncio.get_running_loop().call_later(delay, visit.send, said)
-        else:
-            visit.send(said)
+        visit.send(said, max(0.0, delay))
 
     async def serve(
         self,
@@ -188,6 +187,8 @@ class _Visit:
         self._client = Client(protocol, character, lambda: caller.unread)
         self._make_way = make_way
         self._known: tuple[Stream, Way] | None = None
+        self._behind = 0.0
+        """The loop's time until which what was said is held back."""
 
     @property
     def _way(self) -> Way:
@@ -249,15 +250,19 @@ class _Visit:
         """By which the link knows the program."""
         return self._caller.name
 
-    def send(self, out: list[Outgoing]) -> None:
+    def send(self, out: list[Outgoing], late: float) -> None:
         """Say what the board had to say, in one go, if the program is still there."""
         if self._client not in self._side.visits:
             return
+        loop = asyncio.get_running_loop()
+        now = loop.time()
         if self._traffic.meddling.is_at_work:
-            out, late = self._traffic.meddling.said(out, self._side.clock.now())
-            if late:
-                asyncio.get_running_loop().call_later(late, self._put, out)
-                return
+            out, more = self._traffic.meddling.said(out, self._side.clock.now())
+            late += more
+        if late or now < self._behind:  # nothing overtakes what is held back: no line and no stream does that
+            self._behind = max(now + late, self._behind + LEAST_APART)
+            loop.call_at(self._behind, self._put, out)
+            return
         self._put(out)
 
     def _put(self, out: list[Outgoing]) -> None:

@@ -127,7 +127,9 @@ class OnTheScreen(unittest.TestCase):
             point = bench.plan.points["beacon"]
             await seat.until(lambda: all(desk.standing(each).agrees for each in desk.outputs[:4]))
             paddle = bench.plan.points["upper_paddle"]
-            await seat.until(lambda: abs(desk.standing(paddle).got - 40) < 0.3 and looking.is_read)
+            await seat.until(lambda: abs(desk.standing(paddle).got - 40) < 0.3)
+            part = bench.world.part("gatehouse.upper_paddle")
+            await seat.until(lambda: not part.busy(bench.clock.now()) and looking.is_read)
             moment = moment_at(bench, len(bench.record) - 1)
             then = Then(bench, looking.lanes)
             rails = {line.name: line for line in then.rails(moment, Roster(desk.points), 0).lines}
