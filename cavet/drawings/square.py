@@ -76,7 +76,9 @@ def draw_square(canvas: Canvas, board: BoardRow, y: int, end: int, *, chosen: in
 def _row(canvas: Canvas, row: RowView, y: int, left: int, step: int, parts: int) -> None:
     ink = CORAL if row.held is False else QUIET if row.held is None else PAPER
     canvas.put_right(4, y, str(row.number), QUIET)
-    canvas.put(5, y, row.name, ink, NAME_CELLS - 1)
+    canvas.put(5, y, row.name, ink, NAME_CELLS - 2)
+    if row.held is False:
+        canvas.put(left - 2, y, "✕", CORAL)
     for number in range(parts):
         canvas.put(left + step * number, y, "·" if step > 1 else " ", HAIR)
     for cell in row.cells:

@@ -45,7 +45,7 @@ def _line(canvas: Canvas, board: BoardRow, y: int) -> None:
     canvas.put(3, y, board.name, QUIET, NAME_CELLS - 3)
     for place, row in enumerate(board.rows):
         kind = "wrong" if row.held is False else "neither" if row.held is None else "right"
-        canvas.put(NAME_CELLS + 2 + place, y, *MARKS[kind])
+        canvas.put(NAME_CELLS + 2 + place, y, *(("✕", CORAL) if kind == "wrong" else MARKS[kind]))
     if board.wrong:
         canvas.put(NAME_CELLS + 3 + len(board.rows), y, f"{board.wrong} wrong", CORAL)
 
