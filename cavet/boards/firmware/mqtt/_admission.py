@@ -9,7 +9,7 @@ from math import inf
 from typing import Any, Protocol
 
 from cavet.boards.firmware.mqtt._limits import BrokerPlan
-from cavet.boards.firmware.mqtt._session import BrokerSession
+from cavet.boards.firmware.mqtt._session import FOR_EVER, BrokerSession
 from cavet.boards.firmware.mqtt._visitor import LONGEST_PACKET, Visitor
 from cavet.messaging import AliasesIn, AliasesOut, Publication, find_property, number_property
 from cavet.protocols import Frame, Message
@@ -17,7 +17,6 @@ from cavet.protocols.mqtt import Connack, Connack5, Property
 
 NAMES = (b"MQTT", b"MQIsdp")
 """The protocol's name, today's and the one before."""
-FOR_EVER = 0xFFFFFFFF
 BAD_LEVEL, BAD_ID, BUSY, BAD_PASSWORD, NOT_ALLOWED = 1, 2, 3, 4, 5
 """Return codes of 3.1.1. Source: 3.1.1, table 3.1."""
 CODES_5 = {BAD_LEVEL: 0x84, BAD_ID: 0x85, BUSY: 0x89, BAD_PASSWORD: 0x86, NOT_ALLOWED: 0x87}

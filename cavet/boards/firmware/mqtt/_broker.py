@@ -40,7 +40,6 @@ from cavet.messaging import (
     Flight,
     Publication,
     Speech,
-    levels_of,
     number_property,
 )
 from cavet.protocols import Frame, Side
@@ -427,20 +426,7 @@ class Broker:
 
     def _subscribe(self, visitor: Visitor, session: BrokerSession, message: Any, now: float) -> None:
         number = number_property(getattr(message, "properties", ()), "subscription_identifier", 0)
-        codes, new = [], []
-        for wanted in message.filters:
-            there = wanted.filter in session.filters
-            if len(levels_of(wanted.filter)) > MAX_LEVELS or (
-                not there and len(session.filters) >= self._plan.subscriptions
-            ):
-                codes.append(Reason.TOO_MANY)
-                continue
-            options = wanted.options if visitor.speech.version == 5 else wanted.options & 3
-            self._post.subscribe(session, wanted.filter, options, number)
-            codes.append(options & 3)
-            handling = options >> 4 & 3
-            if handling == 0 or (handling == 1 and not there):
-                new.append((wanted.filter, options & 3))
+        codes, new = self._post.subscribe_to(session, message.filters, visitor.speech.version, number)
         visitor.tell(visitor.speech.suback(message.packet_id, tuple(codes)), now)
         delivery = Delivery(True, (number,) if number else ())
         for text, qos in new:
@@ -459,14 +445,10 @@ class Broker:
     def _leave(self, visitor: Visitor, session: BrokerSession, message: Any, now: float) -> None:
         """Source: 5.0, section 3.14: with 0x04 the will is published all the same."""
         keeps = number_property(getattr(message, "properties", ()), "session_expiry_interval", -1)
-        if keeps > 0 and not session.keeps:
-            self._hang_up(visitor, now, Reason.PROTOCOL_ERROR)
-            return
-        if keeps >= 0:
-            session.keeps = inf if keeps == 0xFFFFFFFF else keeps
-        if getattr(message, "reason_code", 0) == 0:  # [MQTT-3.14.4-3]
+        may = session.end_in(keeps)
+        if may and getattr(message, "reason_code", 0) == 0:  # [MQTT-3.14.4-3]
             session.will = None
-        self._hang_up(visitor, now)
+        self._hang_up(visitor, now, None if may else Reason.PROTOCOL_ERROR)
 
     def _not_now(self, visitor: Visitor, session: BrokerSession, message: Any, now: float) -> None:
         """A second connect, or an auth without a method. Source: [MQTT-3.1.0-2], [MQTT-4.12.0-1]."""

@@ -5,13 +5,15 @@ Sources: MQTT 5.0, sections 3.3.1.3, 3.8.3.1, 4.7 and 4.8; MQTT 3.1.1, sections 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 
 import msgspec
 
 from cavet.boards.firmware.mqtt._limits import BrokerPlan
+from cavet.boards.firmware.mqtt._packet_rules import Reason
 from cavet.boards.firmware.mqtt._session import PLAIN, BrokerSession, Delivery
-from cavet.messaging import Publication, TopicTree
+from cavet.messaging import MAX_LEVELS, Publication, TopicTree, levels_of
+from cavet.protocols.mqtt import Filter
 
 SHARE = "$share/"
 NO_LOCAL, AS_PUBLISHED = 0x04, 0x08
@@ -69,6 +71,27 @@ class Post:
         self._kept_count = self._kept_bytes = 0
 
     # subscriptions
+
+    def subscribe_to(
+        self, session: BrokerSession, filters: Iterable[Filter], version: int, number: int
+    ) -> tuple[list[int], list[tuple[str, int]]]:
+        """Take up subscriptions; give the code of each, and the filters whose retained messages are due, with their
+        quality. Source: 5.0, section 3.8.3.1."""
+        codes: list[int] = []
+        new = []
+        for wanted in filters:
+            there = wanted.filter in session.filters
+            is_full = not there and len(session.filters) >= self._plan.subscriptions
+            if is_full or len(levels_of(wanted.filter)) > MAX_LEVELS:
+                codes.append(Reason.TOO_MANY)
+                continue
+            options = wanted.options if version == 5 else wanted.options & 3
+            self.subscribe(session, wanted.filter, options, number)
+            codes.append(options & 3)
+            handling = options >> 4 & 3
+            if handling == 0 or (handling == 1 and not there):
+                new.append((wanted.filter, options & 3))
+        return codes, new
 
     def subscribe(self, session: BrokerSession, wanted: str, options: int, number: int) -> bool:
         """Keep a subscription in the place of one of the same filter; give whether there was none."""

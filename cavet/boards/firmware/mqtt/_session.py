@@ -17,6 +17,10 @@ if TYPE_CHECKING:
     from cavet.boards.firmware.mqtt._visitor import Visitor
 
 
+FOR_EVER = 0xFFFFFFFF
+"""A session that does not expire. Source: 5.0, section 3.1.2.11.2."""
+
+
 class Delivery(msgspec.Struct, frozen=True, gc=False):
     """How one message goes to one client: with the retain flag or not, by which of its numbered subscriptions."""
 
@@ -47,6 +51,15 @@ class BrokerSession:
         self.will_delay = 0.0
         self.will_lasts = inf
         self.will_at = inf
+
+    def end_in(self, seconds: float) -> bool:
+        """Take up how long it is to be kept from now on, below 0 for as before; tell whether it may be: none that was
+        not to be kept can be then. Source: 5.0, section 3.14.2.2.2."""
+        if seconds > 0 and not self.keeps:
+            return False
+        if seconds >= 0:
+            self.keeps = inf if seconds == FOR_EVER else seconds
+        return True
 
     @property
     def due(self) -> float:
