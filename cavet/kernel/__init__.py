@@ -1,6 +1,6 @@
 """Programs of others on simulated buses: what they ask of the kernel's devices is answered by a bench.
 
-A small shim in C stands before the C library's calls (`shim.c`, compiled with the machine's own compiler at first use).
+A small shim in C stands before the C library's calls (`shim/`, compiled with the machine's own compiler at first use).
 It hands what is done with a mapped device over a Unix socket to a server beside the bench, which answers as the
 kernel's documents say.
 """

@@ -14,17 +14,17 @@ import platformdirs
 
 from cavet.wording import WrongError, plain
 
-SOURCE = Path(__file__).with_name("shim.c")
+SOURCES = Path(__file__).with_name("shim")
 COMPILERS = ("cc", "gcc", "clang")
-FLAGS = ("-shared", "-fPIC", "-O2", "-w")
+FLAGS = ("-shared", "-fPIC", "-O2", "-fvisibility=hidden", "-w")
 PT_INTERP = 3
 """The part of a program that names its loader. Source: System V ABI, chapter 5."""
 
 
 def shim() -> Path:
     """The compiled shim, in the user's cache. Raises `WrongError` where it can't be made."""
-    source = SOURCE.read_bytes()
-    name = f"shim-{hashlib.sha256(source + os.uname().machine.encode()).hexdigest()[:16]}.so"
+    sources = b"".join(path.read_bytes() for path in sorted(SOURCES.iterdir()))
+    name = f"shim-{hashlib.sha256(sources + os.uname().machine.encode()).hexdigest()[:16]}.so"
     path = platformdirs.user_cache_path("cavet") / name
     return path if path.exists() else _compiled(path)
 
@@ -38,8 +38,8 @@ def _compiled(path: Path) -> Path:
         with tempfile.TemporaryDirectory(dir=path.parent) as folder:
             made = Path(folder) / path.name
             done = subprocess.run(
-                [compiler, *FLAGS, "-o", str(made), str(SOURCE), "-ldl", "-lpthread"], capture_output=True, text=True,
-                check=False,
+                [compiler, *FLAGS, "-o", str(made), *map(str, sorted(SOURCES.glob("*.c"))), "-ldl", "-lpthread"],
+                capture_output=True, text=True, check=False,
             )  # fmt: skip
             if done.returncode:
                 said = plain((done.stderr.strip().splitlines() or ["nothing"])[-1], 200)
