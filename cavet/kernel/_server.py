@@ -20,7 +20,7 @@ from cavet.kernel._spi import OpenedSpi
 from cavet.record import Kind, Purpose, Topic
 
 QUESTION, ANSWER, HEAD = struct.Struct("=IIQQQ"), struct.Struct("=IiQ"), struct.Struct("=HHHH")
-OPEN, SET, TRANSFER, SMBUS, GET, MESSAGE = 1, 2, 3, 4, 5, 6
+OPEN, SET, TRANSFER, SMBUS, GET, MESSAGE, WHICH = 1, 2, 3, 4, 5, 6, 7
 CALLS = {TRANSFER: "I2C_RDWR", SMBUS: "I2C_SMBUS", MESSAGE: "SPI_IOC_MESSAGE"}
 OF_I2C, OF_SPI = (TRANSFER, SMBUS), (TRANSFER, GET, MESSAGE)
 """What can be asked of each, besides being set; a transfer with no address is plain reading and writing."""
@@ -78,6 +78,8 @@ class KernelServer:
                     if kind == OPEN:
                         opened.append(self._open(data, first))
                         value, answer = opened[-1], b""
+                    elif kind == WHICH:  # a program that was begun with it open
+                        value, answer = opened[-1] if opened else 0, b""
                     else:
                         value, answer = await self._ask(kind, handle, first, second, data)
                     writer.write(ANSWER.pack(len(answer), 0, value) + answer)

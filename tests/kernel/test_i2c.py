@@ -238,6 +238,35 @@ class OnTheBus(Programs, unittest.TestCase):
         self.assertEqual(2, done.returncode)
         self.assertIn("linked statically", done.stderr)
 
+    def test_a_descriptor_is_kept_over_an_exec(self):
+        text = "import fcntl, os; fcntl.ioctl(3, 0x0703, 0x22); os.write(3, b'\\x0e'); print(os.read(3, 1).hex())"
+        done = self.call("sh", "-c", f'exec 3<>/dev/i2c-1; {sys.executable} -c "{text}"')
+        self.assertEqual((0, "5c\n", ""), (done.returncode, done.stdout, done.stderr))
+
+    def test_64_threads_and_thousands_of_opens(self):
+        text = """
+            import fcntl, os, threading
+            wrong = []
+            def work():
+                try:
+                    for _ in range(50):
+                        bus = os.open("/dev/i2c-1", os.O_RDWR)
+                        fcntl.ioctl(bus, 0x0703, 0x22)
+                        os.write(bus, b"\\x0e")
+                        os.read(bus, 1)
+                        os.close(bus)
+                except OSError as error:
+                    wrong.append(error)
+            threads = [threading.Thread(target=work) for _ in range(64)]
+            for thread in threads:
+                thread.start()
+            for thread in threads:
+                thread.join()
+            print(wrong)
+        """
+        done = self.call(sys.executable, "-c", textwrap.dedent(text))
+        self.assertEqual((0, "[]\n", ""), (done.returncode, done.stdout, done.stderr))
+
     def test_a_bench_that_is_gone_is_an_error_and_no_crash(self):
         text = PLAIN[: PLAIN.index("os.write")] + ORPHANED
         self.call(sys.executable, "-c", text)

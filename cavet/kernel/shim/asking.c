@@ -16,6 +16,15 @@ void ask_at(const char *path)
     place = path;
 }
 
+/* Whether a descriptor is a connection to the bench: one that was kept over an exec. */
+int is_there(int file)
+{
+    struct sockaddr_un at = {0};
+    socklen_t size = sizeof at;
+    return getpeername(file, (struct sockaddr *)&at, &size) == 0 && at.sun_family == AF_UNIX
+        && !strcmp(at.sun_path, place);
+}
+
 int connect_there(void)
 {
     struct sockaddr_un at = {.sun_family = AF_UNIX};

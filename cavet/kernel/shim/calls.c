@@ -9,6 +9,7 @@
 
 #define MOST_FILES 65536
 #define MOST_MAPPED 64
+#define MOST_KEPT 1024 /* descriptors that are looked at for what was kept over an exec */
 #define SHOWN __attribute__((visibility("default")))
 
 struct mapped { const char *path, *kind, *target; };
@@ -38,6 +39,11 @@ __attribute__((constructor)) static void begin(void)
         if (target)
             *target++ = 0;
         devices[count_of_devices++] = (struct mapped){line, kind, target};
+    }
+    for (int file = 0; file < MOST_KEPT; file++) {
+        struct question asked = {.kind = WHICH};
+        if (is_there(file) && ask_over(file, &asked, NULL, NULL, 0, &handles[file]))
+            handles[file] = 0;
     }
 }
 

@@ -24,7 +24,7 @@
 #define MOST_BYTES 8192 /* of an I2C message */
 #define SPI_BIT (1ULL << 62) /* of a handle: it is an SPI device */
 
-enum { OPEN_FILE = 1, SET = 2, TRANSFER = 3, SMBUS = 4, GET = 5, MESSAGE = 6 };
+enum { OPEN_FILE = 1, SET = 2, TRANSFER = 3, SMBUS = 4, GET = 5, MESSAGE = 6, WHICH = 7 };
 
 /* What goes over the socket: `size` bytes follow. */
 struct question { uint32_t size, kind; uint64_t handle; uint64_t first, second; };
@@ -38,6 +38,7 @@ struct shift { uint32_t length, rate; uint16_t delay; uint8_t bits, changes; };
 /* Asking the bench: `asking.c`. Each gives an error number, 0 for none; below 0 the connection is gone. */
 void ask_at(const char *path);
 int connect_there(void);
+int is_there(int file);
 int ask_over(int file, struct question *asked, const void *data, void *into, size_t room, uint64_t *value);
 int ask(struct question *asked, const void *data, void *into, size_t room, uint64_t *value);
 int set(uint64_t handle, uint64_t what, uint64_t value);
