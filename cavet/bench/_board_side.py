@@ -70,7 +70,10 @@ class BoardSide:
         visit = self.visits.get(client)
         if visit is None:
             return  # it is gone
-        visit.send(said, max(0.0, delay))
+        if delay > 0:  # until then it is not said yet, and others may say something before
+            asyncio.get_running_loop().call_later(delay, visit.send, said)
+        else:
+            visit.send(said)
 
     async def serve(
         self,
@@ -250,15 +253,14 @@ class _Visit:
         """By which the link knows the program."""
         return self._caller.name
 
-    def send(self, out: list[Outgoing], late: float) -> None:
+    def send(self, out: list[Outgoing]) -> None:
         """Say what the board had to say, in one go, if the program is still there."""
         if self._client not in self._side.visits:
             return
         loop = asyncio.get_running_loop()
-        now = loop.time()
+        now, late = loop.time(), 0.0
         if self._traffic.meddling.is_at_work:
-            out, more = self._traffic.meddling.said(out, self._side.clock.now())
-            late += more
+            out, late = self._traffic.meddling.said(out, self._side.clock.now())
         if late or now < self._behind:  # nothing overtakes what is held back: no line and no stream does that
             self._behind = max(now + late, self._behind + LEAST_APART)
             loop.call_at(self._behind, self._put, out)
