@@ -1,11 +1,12 @@
 """How errors are worded, and how text from outside is made fit to show."""
 
+import pickle
 import unittest
 
 from hypothesis import given
 from hypothesis import strategies as some
 
-from cavet.wording import UnreachableError, WrongError, hex_pairs, listed, nearest, plain
+from cavet.wording import MoreWrongError, UnreachableError, WrongError, counted, hex_pairs, listed, nearest, plain
 
 
 class Wording(unittest.TestCase):
@@ -22,6 +23,16 @@ class Wording(unittest.TestCase):
     def test_the_nearest_word_is_found_whatever_its_case(self):
         self.assertEqual(nearest("Becon", ["beacon", "horn"]), "beacon")
         self.assertIsNone(nearest("xyz", ["beacon", "horn"]))
+
+    def test_errors_come_whole_out_of_another_process(self):
+        for error in (
+            WrongError("a", found="b", expected="c", nearest="d"), MoreWrongError("a", 3), UnreachableError("a", "b"),
+        ):  # fmt: skip
+            again = pickle.loads(pickle.dumps(error))
+            self.assertEqual((type(error), str(error)), (type(again), str(again)))
+
+    def test_counted(self):
+        self.assertEqual(["1 byte", "2 bytes"], [counted(1, "byte"), counted(2, "byte")])
 
     def test_words_are_joined_as_in_a_sentence(self):
         self.assertEqual(listed([]), "")

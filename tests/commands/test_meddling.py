@@ -10,6 +10,7 @@ from pathlib import Path
 from cavet.bench import RunningBench, load_bench, start_text
 from cavet.commands._outside import act_on
 from cavet.demo import demo_path
+from cavet.record import Kind
 from cavet.wording import WrongError
 from tests.commands.run import cavet_here
 from tests.commands.test_serve import Served
@@ -57,6 +58,24 @@ class Faults(unittest.IsolatedAsyncioTestCase):
         self.assertGreater(asyncio.get_running_loop().time() - began, 0.28)
         self.tell('{"fault": "garble", "board": "pumphouse", "for": "50 ms"}')
         self.assertNotEqual(await self.ask(0.3), ANSWER)
+
+    async def test_nothing_overtakes_what_is_held_back(self):
+        self.tell('{"fault": "delay", "board": "pumphouse", "next": 1, "by": "300 ms"}')
+        for number in (1, 2):
+            self.writer.write(bytes([0, number]) + READ[2:])
+        heard = b""
+        while len(heard) < 2 * len(ANSWER):
+            heard += await asyncio.wait_for(self.reader.read(100), PATIENCE)
+        self.assertEqual(ANSWER + bytes([0, 2]) + ANSWER[2:], heard)
+
+    async def test_a_message_is_lost_once(self):
+        for _ in range(2):
+            self.tell('{"fault": "lose", "board": "pumphouse", "link": "tcp", "next": 1}')
+        for _ in range(2):
+            self.assertIsNone(await self.ask(0.3))
+        self.assertEqual(ANSWER, await self.ask())
+        lost = [event for event in self.bench.record.since(0) if event.kind is Kind.LOST]
+        self.assertEqual([len(READ)] * 2, [len(event.value) for event in lost])
 
     async def test_hung_up_the_program_is_told(self):
         self.tell('{"fault": "hang-up", "board": "pumphouse", "link": "tcp"}')
