@@ -18,7 +18,7 @@ from cavet.bench._devices import ModbusPlan, ScpiPlan
 from cavet.bench._diagnosis import Diagnosis, StageState
 from cavet.bench._editing import Edits, edited
 from cavet.bench._elsewhere import with_addresses
-from cavet.bench._endpoint import Carrier, Endpoint, places_of
+from cavet.bench._endpoint import Carrier, Endpoint, places_of, variables_of
 from cavet.bench._file import BenchFile, check_text, load_bench, write_whole
 from cavet.bench._format_reading import FormatPlan
 from cavet.bench._host_side import HostLink
@@ -148,6 +148,7 @@ __all__ = [
     "start_text",
     "until_ready",
     "value_for",
+    "variables_of",
     "with_addresses",
     "write_whole",
 ]

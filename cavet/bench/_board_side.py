@@ -17,6 +17,7 @@ from cavet.clock import BenchClock, start_task
 from cavet.faults import note_fault
 from cavet.links import BoardEnd, Caller, DialEnd, NamedEnd
 from cavet.record import Kind, Record, Topic
+from cavet.wording import UnreachableError
 
 LEAST_APART = 1e-6
 """What was said one after the other comes in that order."""
@@ -37,6 +38,7 @@ class BoardSide:
         self._alarm = Alarm(clock, self.turn)
         self._ends: list[tuple[str, BoardEnd]] = []
         self._losses: list[tuple[str, Traffic]] = []
+        self._renaming = asyncio.Lock()
         self._link_of: dict[BoardEnd, str] = {}
         self._renamed: dict[NamedEnd, str] = {}
         """Ends that are under another name than their first one, each with its link."""
@@ -110,6 +112,8 @@ class BoardSide:
         board, _ = self._ends.pop(place)
         self._losses.pop(place)
         del self._link_of[end]
+        for renamed in [each for each in self._renamed if each is end]:
+            del self._renamed[renamed]
         await self._stop_end(board, end)
 
     def spoil_links(self) -> None:
@@ -122,9 +126,13 @@ class BoardSide:
                 end.keep_away(self.world.boards[board].spoiled.away)
             if isinstance(end, NamedEnd) and self.world.boards[board].spoiled.renamed != (end in self._renamed):
                 self._rename(self.world.boards[board], end)
-        for each in self.world.all_boards:
+        forgets = min((board.spoiled.forgets for board in self.world.all_boards), default=inf)
+        brokers = [each for each in self.world.all_boards if isinstance(each.firmware, Broker)]
+        if forgets < inf and not brokers:
+            note = "the broker is none of ours: it can't be made to drop sessions"
+            self._record.append(Kind.REMARK, "", Topic.BOARD, "broker", None, None, note)
+        for each in brokers:
             if isinstance(each.firmware, Broker):
-                forgets = min(other.spoiled.forgets for other in self.world.all_boards)
                 self.world.attempt(each, each.firmware.forget_every, forgets, self.clock.now())
                 each.wake = self.clock.now()
 
@@ -136,9 +144,14 @@ class BoardSide:
             self._renamed[end] = link
 
         async def rename() -> None:
-            address = await end.rename(back=back)
-            self.tell(board, link, "renamed", f"now at {address}")
-            self.when_renamed(link, address)
+            async with self._renaming:  # one after the other, in the order in which it was switched
+                try:
+                    address = await end.rename(back=back)
+                except UnreachableError as error:
+                    self.tell(board, link, "shut", f"it can't be there under another name: {error}")
+                    return
+                self.tell(board, link, "renamed", f"now at {address}")
+                self.when_renamed(link, address)
 
         start_task(rename())
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import re
+from collections.abc import Iterable, Mapping
 from enum import Enum
 
 import msgspec
@@ -44,6 +45,11 @@ def places_of(endpoints: Iterable[Endpoint]) -> dict[str, str]:
     for endpoint in endpoints:
         found[f"{endpoint.board}.{endpoint.kind}"] = found[f"{endpoint.board}.{endpoint.link}"] = endpoint.address
     return found
+
+
+def variables_of(places: Mapping[str, str]) -> dict[str, str]:
+    """The variables of its environment in which a program finds the boards: `CAVET_BOARD_LINK`."""
+    return {f"CAVET_{re.sub('[^A-Z0-9]', '_', name.upper())}": place for name, place in places.items()}
 
 
 def targets_of(plan: Plan, boards: set[str]) -> set[str]:

@@ -81,7 +81,7 @@ class Circuit:
     def reset(self, now: float) -> None:
         """All pins as after power-on: inputs, nothing driven."""
         for pin in self.pins.values():
-            drove = pin.mode.drives and pin.value
+            drove = pin.mode.drives and (pin.value or pin.inverted)
             self._clear(pin, PinMode.INPUT)
             pin.cause = None
             self.is_stirred = True
@@ -105,7 +105,7 @@ class Circuit:
         self._clear(pin, mode)
         self.is_stirred = True
         pin.cause = self._tell(Kind.DRIVEN, Topic.PIN, str(number), mode.value, cause, "mode")
-        if drove:
+        if drove or pin.inverted:
             self._pass_on(pin, now)
 
     @staticmethod
@@ -203,15 +203,17 @@ class Circuit:
         note = f"pin {pin.number} took it, but its line stays low: the pin is dead, or its wire is broken"
         self._tell(Kind.LOST, Topic.PIN, str(pin.number), value, cause, note, reason=Reason.DEAD)
 
-    def _pass_on(self, pin: Pin, now: float) -> None:
+    def _pass_on(self, pin: Pin, now: float, *, is_news: bool = True) -> None:
         wired = self._wired.get(pin.number)
         if wired is not None:
-            self._move(*wired, pin, now)
+            self._move(*wired, pin, now, is_news=is_news)
         for part, wire in self._shared.get(pin.number, ()):
-            self._move(part, wire, pin, now)
+            self._move(part, wire, pin, now, is_news=is_news)
 
-    def _move(self, part: Part, wire: str, pin: Pin, now: float) -> None:
+    def _move(self, part: Part, wire: str, pin: Pin, now: float, *, is_news: bool) -> None:
         if part.name in self._seized:
+            if not is_news:
+                return  # it was driven before: whoever did that was told what became of it
             note = f"{part.name} is stuck: pin {pin.number} was driven, and it stays as it stands"
             self._tell(Kind.LOST, Topic.PART, part.name, part.tells(now), pin.cause, note, reason=Reason.HELD)
             return
@@ -299,4 +301,4 @@ class Circuit:
             pin.dead = pin.number in spoiled.dead
             pin.inverted = pin.number in spoiled.inverted
             if pin.mode.drives:
-                self._pass_on(pin, now)
+                self._pass_on(pin, now, is_news=False)

@@ -18,6 +18,7 @@ import msgspec
 
 from cavet import __version__
 from cavet.checks._campaign import Done, Order, do
+from cavet.checks._spread import Workers
 from cavet.wording import UnreachableError, WrongError, plain
 
 EXTRA = "cavet[cluster]"
@@ -30,7 +31,7 @@ Files = tuple[tuple[str, bytes], ...]
 """Files by their names."""
 
 
-class Cluster:
+class Cluster(Workers):
     """The workers of a scheduler."""
 
     def __init__(self, address: str) -> None:
@@ -42,7 +43,7 @@ class Cluster:
         for name in [name for name in logging.root.manager.loggerDict if name.split(".")[0] == "distributed"]:
             logging.getLogger(name).setLevel(logging.CRITICAL)  # what is lost there is told by us
         self._address = address
-        self._is_stopped = False
+        super().__init__(0)
         try:
             self._client: Any = Client(  # type: ignore[no-untyped-call]
                 address, timeout=FIND_SECONDS, set_as_default=False
@@ -58,26 +59,16 @@ class Cluster:
         if not workers:
             self.close()
             raise UnreachableError(self._address, "the scheduler has no workers")
-        self._count = sum(int(each["nthreads"]) for each in workers.values())
+        self.count = sum(int(each["nthreads"]) for each in workers.values())
         for worker, found in self._client.run(_version, on_error="return").items():
             if found != __version__:
                 self.close()
                 told = f"{worker} with {f'Cavet {found}' if isinstance(found, str) else 'no Cavet'}"
                 raise WrongError("--on", found=plain(told), expected=f"workers with Cavet {__version__}")
 
-    @property
-    def count(self) -> int:
-        """How many runs are under way at once."""
-        return self._count
-
-    @property
-    def is_stopped(self) -> bool:
-        """Whether it was told to stop."""
-        return self._is_stopped
-
     def submit(self, order: Order) -> Future[Done]:
         """Hand one out; the scheduler hands it out again where a worker is lost."""
-        if self._is_stopped:
+        if self.is_stopped:
             raise BrokenExecutor
         files = files_of(order.bench.parent)
         sent = self._client.submit(do_sent, order, files, pure=False)
@@ -95,7 +86,7 @@ class Cluster:
         except Exception as error:  # noqa: BLE001
             if self._client.status != "running" or type(error).__name__ in ("FutureCancelledError", "CancelledError"):
                 lost = UnreachableError(self._address, "the scheduler is gone, and with it what was under way")
-                future.set_exception(BrokenExecutor() if self._is_stopped else lost)
+                future.set_exception(BrokenExecutor() if self.is_stopped else lost)
             else:
                 future.set_exception(BrokenExecutor(str(error)))
 
@@ -104,12 +95,12 @@ class Cluster:
 
     def stop(self) -> None:
         """Ask for nothing more; what is waited for breaks."""
-        self._is_stopped = True
+        self.is_stopped = True
         self._client.close(timeout=FIND_SECONDS)
 
     def close(self) -> None:
         """Let go of the scheduler; what is not done is left."""
-        self._is_stopped = True
+        self.is_stopped = True
         self._client.close(timeout=FIND_SECONDS)
 
 

@@ -14,6 +14,7 @@ from pathlib import Path
 
 import msgspec
 
+from cavet.bench import variables_of
 from cavet.wording import WrongError, listed, nearest
 
 END_SECONDS = 2.0
@@ -68,10 +69,10 @@ class Running:
     async def start(cls, call: Sequence[str], folder: Path, endpoints: Mapping[str, str]) -> Running:
         """Start it. Raises `WrongError` where that can't be."""
         mark = secrets.token_hex(8)
-        places = {f"CAVET_{re.sub(r'[^A-Z0-9]', '_', name.upper())}": place for name, place in endpoints.items()}
+        variables = {**os.environ, **variables_of(endpoints), MARK: mark}
         try:
             process = await asyncio.create_subprocess_exec(
-                *call, cwd=folder, env={**os.environ, **places, MARK: mark}, stdin=asyncio.subprocess.DEVNULL,
+                *call, cwd=folder, env=variables, stdin=asyncio.subprocess.DEVNULL,
                 stdout=asyncio.subprocess.PIPE, stderr=asyncio.subprocess.PIPE, start_new_session=True,
             )  # fmt: skip
         except OSError as error:

@@ -7,10 +7,10 @@ import multiprocessing
 import os
 import signal
 import sys
+from abc import ABC, abstractmethod
 from collections import deque
 from collections.abc import Iterator, Sequence
 from concurrent.futures import BrokenExecutor, Future, ProcessPoolExecutor
-from typing import Protocol
 
 from cavet.checks._campaign import Done, Order, do
 from cavet.checks._program import end_programs
@@ -22,56 +22,47 @@ MOST_LOST = 3
 """So often a run is begun again whose worker was lost; then it is the run."""
 
 
-class Workers(Protocol):
+class Workers(ABC):
     """Whoever does orders: other processes, other machines."""
 
-    @property
-    def count(self) -> int:
+    def __init__(self, count: int) -> None:
+        self.count = count
         """How many there are."""
-
-    @property
-    def is_stopped(self) -> bool:
+        self.is_stopped = False
         """Whether they were told to stop."""
 
+    @abstractmethod
     def submit(self, order: Order) -> Future[Done]:
         """Hand one out. The future, or this, raises `BrokenExecutor` where the worker was lost."""
 
+    @abstractmethod
     def renew(self) -> None:
         """Put others in the place of lost ones."""
 
+    @abstractmethod
     def stop(self) -> None:
         """End what is being done, from any thread: what is waited for breaks."""
 
+    @abstractmethod
     def close(self) -> None:
         """End them; what is not done is left."""
 
 
-class Processes:
+class Processes(Workers):
     """Processes of this machine."""
 
     def __init__(self, count: int) -> None:
-        self._count = count
-        self._is_stopped = False
+        super().__init__(count)
         self._pool = self._new()
 
     def _new(self) -> ProcessPoolExecutor:
         context = multiprocessing.get_context("spawn")
         with contextlib.redirect_stderr(sys.__stderr__):  # what is started here inherits it: it has to be a real file
-            return ProcessPoolExecutor(self._count, mp_context=context, initializer=_begin)
-
-    @property
-    def count(self) -> int:
-        """How many there are."""
-        return self._count
-
-    @property
-    def is_stopped(self) -> bool:
-        """Whether they were told to stop."""
-        return self._is_stopped
+            return ProcessPoolExecutor(self.count, mp_context=context, initializer=_begin)
 
     def submit(self, order: Order) -> Future[Done]:
         """Hand one out. The future, or this, raises `BrokenExecutor` where the worker was lost."""
-        if self._is_stopped:
+        if self.is_stopped:
             raise BrokenExecutor
         return self._pool.submit(do, order)
 
@@ -82,12 +73,12 @@ class Processes:
 
     def stop(self) -> None:
         """End what is being done, from any thread: what is waited for breaks."""
-        self._is_stopped = True
+        self.is_stopped = True
         self._terminate()
 
     def close(self) -> None:
         """End them; what is not done is left."""
-        self._is_stopped = True
+        self.is_stopped = True
         self._end()
 
     def _end(self) -> None:

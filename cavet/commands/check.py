@@ -32,7 +32,7 @@ from cavet.commands._bench import open_bench
 from cavet.commands._completing import complete_benches
 from cavet.commands._saying import as_json
 from cavet.units import show_duration
-from cavet.wording import WrongError, listed, nearest, plain
+from cavet.wording import WrongError, counted, listed, nearest, plain
 
 HELD, FAILED, NEITHER = "✓", "✕", "·"
 AS_IT_IS = "as it is"
@@ -179,7 +179,7 @@ class Report:
             "event": "checked", "checks": count, "runs": len(self.runs), "failed": self.failed,
             "failed_checks": failed_checks,
         }  # fmt: skip
-        words = f"{count} checks, {len(self.runs)} runs, {show_duration(self._t)} of bench time: "
+        words = f"{counted(count, 'check')}, {counted(len(self.runs), 'run')}, {show_duration(self._t)} of bench time: "
         words += f"{self.failed} failed" if self.failed else "all held"
         self._say(line, words)
 

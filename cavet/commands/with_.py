@@ -13,7 +13,7 @@ from pathlib import Path
 import click
 
 from cavet import clock
-from cavet.bench import Plan, RunningBench, places_of
+from cavet.bench import Plan, RunningBench, places_of, variables_of
 from cavet.commands._bench import open_bench
 from cavet.commands._completing import complete_benches
 from cavet.commands._recording import Kept, record_options, recorded, seed_option, with_seed
@@ -56,7 +56,7 @@ async def _run(plan: Plan, program: Sequence[str], maps: Sequence[str], kept: Ke
                 more = await server.start(Path(folder))
                 if mappings:
                     more |= _preloaded(shim())
-                code = await _follow(program, {**more, **_places(places)})
+                code = await _follow(program, {**more, **variables_of(places)})
                 if kept.path is not None:
                     await asyncio.sleep(SETTLE_SECONDS)
                 return code
@@ -69,10 +69,6 @@ async def _run(plan: Plan, program: Sequence[str], maps: Sequence[str], kept: Ke
 def _preloaded(path: Path) -> dict[str, str]:
     before = os.environ.get("LD_PRELOAD", "")
     return {"LD_PRELOAD": f"{path} {before}".strip()}
-
-
-def _places(places: Mapping[str, str]) -> dict[str, str]:
-    return {f"CAVET_{name.upper().replace('.', '_')}": place for name, place in places.items()}
 
 
 async def _follow(program: Sequence[str], more: Mapping[str, str]) -> int:

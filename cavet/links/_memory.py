@@ -32,6 +32,8 @@ class MemoryLink:
         self.inward = Wire(self._to_board, pace, losses, watch=watches[0])
         self.outward = Wire(self._to_host, pace, losses, gathers=True, watch=watches[1])
         self.is_cut = False
+        self.is_elsewhere = False
+        """Whether its board is to be found under another name."""
         self._welcome: Welcome | None = None
         self._board_listener: Listener | None = None
         self._host_listener: Listener | None = None
@@ -48,7 +50,7 @@ class MemoryLink:
         self._welcome = welcome
 
     def open(self, listener: Listener) -> None:
-        if self.is_cut or self._welcome is None:
+        if self.is_cut or self.is_elsewhere or self._welcome is None:
             raise UnreachableError(self.name, "nothing is at the other end")
         self._host_listener = listener
         self._clear()
@@ -119,10 +121,9 @@ class _Board:
         self._link.hang_up_behind("the board has shut the link")
 
     async def rename(self, *, back: bool) -> str:
-        if back:
-            self._link.mend()
-        else:
-            self._link.cut()
+        self._link.is_elsewhere = not back
+        if not back:
+            self._link.hang_up("the board has come back under another name")
         return f"memory:{self._link.name}{'' if back else ' elsewhere'}"
 
     async def stop(self) -> None:

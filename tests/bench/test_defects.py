@@ -1,13 +1,16 @@
 """Defects: what each makes wrong on a running bench, that a host finds it out, and that it ends when switched off."""
 
+import asyncio
 import socket
 import tempfile
 import unittest
 from pathlib import Path
 
+import msgspec
 import serial
 
 import cavet
+from cavet.bench import RunningBench, load_bench
 from cavet.boards import DEFECTS
 from cavet.demo import demo_path
 from cavet.record import Kind, Topic
@@ -37,6 +40,8 @@ class Defects(unittest.TestCase):
 
     def test_wired_the_wrong_way_round_it_is_on_while_it_should_be_off(self):
         bench = self.bench('kind = "inverted"\nboard = "hut"\npin = 3')
+        bench.wait(0.2)
+        self.assertEqual(100, bench.part("hut.lamp").state)  # its pin is an output, and low
         for value, glow in (("on", 0), ("off", 100), ("on", 0)):
             bench["lamp"].set(value)
             bench.wait(0.2)
@@ -73,6 +78,15 @@ class Defects(unittest.TestCase):
             bench["relay"].set("on")
         self.assertIn("relay is stuck", str(caught.exception))
         self.assertEqual("open", bench.part("shed.relay").state)
+
+    def test_what_moved_before_it_was_stuck_is_not_told_broken_after(self):
+        bench = self.bench('kind = "seized"\nboard = "shed"\npart = "relay"', on=False)
+        bench["relay"].set("on")
+        bench.wait(0.1)
+        with bench.defect("x"):
+            bench.wait(0.1)
+            self.assertEqual("confirmed", bench["relay"].trail.ended)
+            self.assertEqual("closed", bench.part("shed.relay").state)
 
     def test_when_it_is_free_again_it_follows(self):
         bench = self.bench('kind = "seized"\nboard = "shed"\npart = "relay"', on=False)
@@ -167,6 +181,17 @@ class Defects(unittest.TestCase):
             bench.wait(4)
             bench[point].set("on")
 
+    def test_a_link_that_is_mended_meanwhile_is_still_not_to_be_found(self):
+        bench = self.bench('kind = "renamed"\nboard = "shed"', on=False)
+        with bench.defect("x"):
+            with bench.broken("shed"):
+                bench.wait(0.2)
+            bench.wait(1)
+            with self.assertRaises((cavet.Unconfirmed, cavet.UnreachableError)):
+                bench["shed_lamp"].set("on")
+        bench.wait(4)
+        bench["shed_lamp"].set("on")
+
     def test_on_real_endpoints_the_new_name_answers_and_the_old_one_does_not(self):
         bench = self.bench('kind = "renamed"\nboard = "shed"', on=False, real=True)
         before = bench.endpoints
@@ -186,6 +211,21 @@ class Defects(unittest.TestCase):
             hut.wait_until(lambda: hut.endpoints != before, at_most=10)
             with serial.Serial(hut.endpoints["hut.serial"], 57600, timeout=10) as port:
                 self.assertIn(b"\xf9", port.read_until(b"\xf7"))
+
+    def test_a_broker_that_is_none_of_ours_is_told(self):
+        async def story(address):
+            forgets = DEFECTS["dropped-sessions"](name="forgets", board="towpath", every=5.0)
+            plan = msgspec.structs.replace(load_bench(demo_path()).plan, defects={"forgets": forgets})
+            bench = RunningBench(plan.on_broker(address), boards=["towpath"], hosts=False)
+            try:
+                await bench.start()
+                return [event.note for event in bench.record.since(0)]
+            finally:
+                await bench.stop()
+
+        with socket.create_server(("127.0.0.1", 0)) as broker:  # one that only lets in
+            notes = asyncio.run(story(f"127.0.0.1:{broker.getsockname()[1]}"))
+        self.assertIn("the broker is none of ours: it can't be made to drop sessions", notes)
 
     def test_what_does_not_fit_is_told(self):
         for lines, words in (

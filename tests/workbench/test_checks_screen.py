@@ -161,7 +161,7 @@ class OnTheScreen(InTheFolder, unittest.TestCase):
             await seat.press("J")
             await seat.sees("into which file?")
             await seat.press("enter")
-            await seat.sees("checks.xml is written: 1 runs")
+            await seat.sees("checks.xml is written: 1 run")
             self.assertIn('tests="1" failures="0"', (self.folder / "checks.xml").read_text("utf-8"))
 
         self.seated(story)

@@ -11,9 +11,10 @@ from textual.containers import Horizontal
 from textual.widget import Widget
 
 from cavet.bench import CheckPlan
-from cavet.checks import Ran, Wanted, junit
+from cavet.checks import Done, Ran, Wanted, junit
 from cavet.drawings.square import RowView
 from cavet.hosts import Point
+from cavet.wording import counted
 from cavet.workbench import keymap
 from cavet.workbench.checks import views
 from cavet.workbench.checks.checking import Checking
@@ -92,9 +93,12 @@ class ChecksScreen(Frame):
             return self._check
         return next((check for check in self._checking.checks if check.walk), self._check)
 
-    def _follow_walk(self) -> None:
+    def _walk_view(self) -> views.WalkView:
         check = self._walked
-        view = views.walk_view(self._checking, self._checking.last(check.name), check.name, self._board, self._row)
+        return views.walk_view(self._checking, self._checking.last(check.name), check.name, self._board, self._row)
+
+    def _follow_walk(self) -> None:
+        view = self._walk_view()
         self._board, self._row = view.board, view.row
         self.picture("walk").look(view, partial(draw_walk, view))
 
@@ -112,9 +116,13 @@ class ChecksScreen(Frame):
         return self._desk.bench.plan.points.get(row.name) if row is not None else None
 
     def _row_view(self) -> RowView | None:
-        check = self._walked
-        view = views.walk_view(self._checking, self._checking.last(check.name), check.name, self._board, self._row)
+        view = self._walk_view()
         return view.boards[view.board].rows[view.row] if view.boards else None
+
+    def _failed(self) -> Done | None:
+        """The failing run under the cursor."""
+        fails = views.failing_runs(self._going, self._check.name)
+        return fails[min(self._failing, len(fails) - 1)] if fails else None
 
     # keys
 
@@ -130,8 +138,7 @@ class ChecksScreen(Frame):
 
     def action_row(self, by: int) -> None:
         """Another output of the walk; over the end of a board's square to the next one."""
-        check = self._walked
-        view = views.walk_view(self._checking, self._checking.last(check.name), check.name, self._board, self._row)
+        view = self._walk_view()
         if view.boards:
             row = view.row + by
             if 0 <= row < len(view.boards[view.board].rows):
@@ -143,8 +150,7 @@ class ChecksScreen(Frame):
 
     def action_wrong(self, by: int) -> None:
         """The next output that did not hold, or the one before."""
-        check = self._walked
-        view = views.walk_view(self._checking, self._checking.last(check.name), check.name, self._board, self._row)
+        view = self._walk_view()
         wrong = [
             (board, row)
             for board, each in enumerate(view.boards)
@@ -242,11 +248,10 @@ class ChecksScreen(Frame):
 
     def action_look(self) -> None:
         """A failing run at the moment where it broke, a walk at the output under the cursor: Drive as it stood then."""
-        fails = views.failing_runs(self._going, self._check.name)
-        if not fails:
+        done = self._failed()
+        if done is None:
             self.say("no run of this check has failed")
             return
-        done = fails[min(self._failing, len(fails) - 1)]
         self.say("the run is done once more, to be looked at", well=True)
         trail = None
         if self._check.walk:
@@ -257,8 +262,7 @@ class ChecksScreen(Frame):
 
     def action_keep(self) -> None:
         """Keep what fails as a routine that fails by itself."""
-        fails = views.failing_runs(self._going, self._check.name)
-        done = fails[min(self._failing, len(fails) - 1)] if fails else None
+        done = self._failed()
         if done is None or done.routine is None:
             self.say("no failing run of a campaign of a routine is here to be kept")
             return
@@ -285,7 +289,7 @@ class ChecksScreen(Frame):
 
         def write(path: Path | None) -> None:
             if path is not None:
-                self._write(path, junit(runs), f"{len(runs)} runs")
+                self._write(path, junit(runs), counted(len(runs), "run"))
 
         self.app.push_screen(FileScreen("the results as JUnit XML", "checks.xml"), write)
 
