@@ -128,25 +128,20 @@ def _plan_at(path: Path) -> Plan:
 
 
 def do(order: Order) -> Done:
-    """Do a run; one of a campaign that fails is made small. Raises `WrongError`."""
+    """Do a run, and keep its record where that is wanted. Raises `WrongError`."""
+    return keep_record(order, done_here(order))
+
+
+def done_here(order: Order) -> Done:
+    """Do a run, without its record; one of a campaign that fails is made small. Raises `WrongError`."""
     plan = _plan_at(order.bench)
     shows = [plan.checks[name] for name in order.shows]
     check = plan.checks[order.case.check]
     if check.program:
         return Done(came=host(msgspec.structs.replace(plan, seed=order.case.seed), check, order.case, shows))
     came = carry_out(plan, order.case, shows)
-    if came.held:
+    if came.held or not order.is_campaign:
         return Done(came=came)
-    record = order.record
-    if record is not None:
-        try:
-            carry_out(plan, order.case, shows, record=_new(record))
-        except (WrongError, OSError) as error:
-            came = msgspec.structs.replace(came, why=f"{came.why}; {error}")
-            _new(record)
-            record = None
-    if not order.is_campaign:
-        return Done(came=came, record=record)
     case = Smaller(lambda case: not carry_out(plan, case).held).of(order.case)
     small = carry_out(plan, case, whole=True)
     if small.held:  # it hangs on boards that were not there
@@ -154,7 +149,22 @@ def do(order: Order) -> Done:
         small = carry_out(plan, case, whole=True)
     act = act_of(plan, plan.checks[case.check])
     routine = act.text(case) if isinstance(act, RoutineAct) else None
-    return Done(came=came, small=small, routine=routine, record=record)
+    return Done(came=came, small=small, routine=routine)
+
+
+def keep_record(order: Order, done: Done) -> Done:
+    """Keep the record of a run that did not hold, on this machine: it is carried out once more. Where that can't be,
+    its reason says so."""
+    if order.record is None or done.came.held:
+        return done
+    plan = _plan_at(order.bench)
+    try:
+        carry_out(plan, order.case, [plan.checks[name] for name in order.shows], record=_new(order.record))
+    except (WrongError, OSError) as error:
+        _new(order.record)
+        came = msgspec.structs.replace(done.came, why=f"{done.came.why}; {error}")
+        return msgspec.structs.replace(done, came=came)
+    return msgspec.structs.replace(done, record=order.record)
 
 
 def _new(path: Path) -> Path:

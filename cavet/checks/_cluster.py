@@ -17,7 +17,7 @@ from typing import Any
 import msgspec
 
 from cavet import __version__
-from cavet.checks._campaign import Done, Order, do
+from cavet.checks._campaign import Done, Order, done_here, keep_record
 from cavet.checks._spread import Workers
 from cavet.wording import UnreachableError, WrongError, plain
 
@@ -73,14 +73,14 @@ class Cluster(Workers):
         files = files_of(order.bench.parent)
         sent = self._client.submit(do_sent, order, files, pure=False)
         future: Future[Done] = Future()
-        sent.add_done_callback(functools.partial(self._came, future))
+        sent.add_done_callback(functools.partial(self._came, order, future))
         return future
 
-    def _came(self, future: Future[Done], sent: Any) -> None:
+    def _came(self, order: Order, future: Future[Done], sent: Any) -> None:
         if future.done():
             return
         try:
-            future.set_result(sent.result())
+            future.set_result(keep_record(order, sent.result()))  # records are kept here, not where it was done
         except WrongError as error:
             future.set_exception(error)
         except Exception as error:  # noqa: BLE001
@@ -131,4 +131,4 @@ def do_sent(order: Order, files: Files) -> Done:
         for name, data in files:
             (Path(folder.name) / Path(name).name).write_bytes(data)
         _folders[digest] = folder
-    return do(msgspec.structs.replace(order, bench=Path(_folders[digest].name) / order.bench.name))
+    return done_here(msgspec.structs.replace(order, bench=Path(_folders[digest].name) / order.bench.name))

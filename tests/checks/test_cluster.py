@@ -74,6 +74,16 @@ class OnWorkers(unittest.TestCase):
         self.assertEqual((here.returncode, here.stdout, ""), (there.returncode, there.stdout, there.stderr))
         self.assertEqual(9, len(there.stdout.splitlines()))
 
+    def test_records_are_kept_on_this_machine(self):
+        path = str(hut(self.folder, '[checks.walk]\nwalk = true\ndefects = [["dead"], []]\n'))
+        words = ("check", path, "--json", "--records", ".")
+        here = cavet(*words, folder=self.folder)
+        (record,) = self.folder.glob("*.record")
+        record.unlink()
+        there = cavet(*words, "--on", self.served.address, folder=self.folder)
+        self.assertEqual((here.stdout, ""), (there.stdout, there.stderr))
+        self.assertTrue(record.is_file())
+
     def test_what_lost_workers_had_in_hand_is_done_again(self):
         orders = self.orders(16)
         workers = Cluster(self.served.address)
