@@ -18,10 +18,11 @@ from cavet.bench._devices import ModbusPlan, ScpiPlan
 from cavet.bench._diagnosis import Diagnosis, StageState
 from cavet.bench._editing import Edits, edited
 from cavet.bench._elsewhere import with_addresses
-from cavet.bench._endpoint import Carrier, Endpoint, places_of, variables_of
+from cavet.bench._endpoint import Carrier, Endpoint, places_of, simulated_boards, variables_of
 from cavet.bench._file import BenchFile, check_text, load_bench, write_whole
 from cavet.bench._format_reading import FormatPlan
 from cavet.bench._host_side import HostLink
+from cavet.bench._kernel_reading import GPIO, I2C, SERIAL, SPI, KernelDevice, is_device_path, kernel_device
 from cavet.bench._meaning import Meanings, Telling, meanings
 from cavet.bench._meddling import FAULTS
 from cavet.bench._naming import AddressNames, address_names
@@ -54,13 +55,17 @@ from cavet.bench._walk import Walk, Walked
 __all__ = [
     "BROKER",
     "FAULTS",
+    "GPIO",
+    "I2C",
     "LOOK_SECONDS",
     "MOVE_SECONDS",
     "ONE_AT_A_TIME",
     "OWN",
     "PLAN_SECTIONS",
     "SECTIONS",
+    "SERIAL",
     "SIDES",
+    "SPI",
     "SPOILING_LOOKS",
     "START_KINDS",
     "AddressNames",
@@ -79,6 +84,7 @@ __all__ = [
     "Heard",
     "HostLink",
     "HostPlan",
+    "KernelDevice",
     "Key",
     "LinkPlan",
     "LinkStream",
@@ -124,6 +130,8 @@ __all__ = [
     "find_host",
     "find_places",
     "find_profile",
+    "is_device_path",
+    "kernel_device",
     "line_names",
     "load_bench",
     "load_plan",
@@ -141,6 +149,7 @@ __all__ = [
     "section_of",
     "shipped_plans",
     "shipped_profiles",
+    "simulated_boards",
     "sort_of",
     "split_address",
     "spoiled",

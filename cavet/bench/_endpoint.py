@@ -52,6 +52,13 @@ def variables_of(places: Mapping[str, str]) -> dict[str, str]:
     return {f"CAVET_{re.sub('[^A-Z0-9]', '_', name.upper())}": place for name, place in places.items()}
 
 
+def simulated_boards(plan: Plan) -> set[str]:
+    """The boards that are simulated: those that have a simulated link, or none at all, with their targets."""
+    linked = {link.board for link in plan.links.values()}
+    found = {link.board for link in plan.links.values() if link.simulated} | (set(plan.boards) - linked)
+    return found | targets_of(plan, found)
+
+
 def targets_of(plan: Plan, boards: set[str]) -> set[str]:
     """The boards that are targets on the buses of these, or at the ends of their cables."""
     return {

@@ -10,6 +10,7 @@ import msgspec
 from cavet.bench._check_reading import CheckPlan, Wishes
 from cavet.bench._devices import ModbusPlan, ScpiPlan
 from cavet.bench._format_reading import FormatPlan
+from cavet.bench._kernel_reading import KernelDevice
 from cavet.boards import Defect, Profile, Quantity, Reflex
 from cavet.boards.firmware.mqtt import BrokerPlan, StationPlan
 from cavet.hosts import BoardTopics, DevicePlan, Format, Manners, Point
@@ -56,6 +57,8 @@ class BoardPlan(msgspec.Struct, frozen=True, kw_only=True):
     """Modbus: its unit."""
     bus: BusWires = BusWires()
     supplies: dict[str, SupplyPlan] = {}
+    kernel: tuple[KernelDevice, ...] = ()
+    """The kernel's devices that it stands for."""
 
 
 class LinkPlan(msgspec.Struct, frozen=True, kw_only=True):

@@ -95,6 +95,7 @@ class ProfileReader:
             pwm_rate=table["pwm_rate"],
             boot=table["boot"],
             resets=table["resets"],
+            keeps_lines=table["released"] == "kept",
         )
 
     def _pin_list(self, path: Path, text: str, within: list[int] | None = None) -> list[int]:

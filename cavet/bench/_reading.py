@@ -17,6 +17,7 @@ from cavet.bench._defect_reading import fitting_defect
 from cavet.bench._device_reading import read_device
 from cavet.bench._devices import DeviceReader, ModbusPlan, ScpiPlan
 from cavet.bench._format_reading import FormatPlan, FormatReader, load_frames
+from cavet.bench._kernel_reading import check_kernel, read_kernel
 from cavet.bench._link_reading import LinkReader
 from cavet.bench._messages import StationReader, read_broker, read_client, read_topics
 from cavet.bench._overlaps import check_overlaps
@@ -194,10 +195,21 @@ class _Reader:
                 unit=table["unit"],
                 bus=BusWires(**(self._checker.table(table["bus"], schema.BUS, ("boards", name, "bus")) or {})),
                 supplies=self._supplies(name, table["supplies"], parts),
+                kernel=read_kernel(
+                    self._checker, name, table["kernel"], profile, table["firmware"], self._serial_links(name)
+                ),
             )
         check_targets(self._checker, boards)
         check_cables(self._checker, boards)
+        check_kernel(self._checker, {name: board.kernel for name, board in boards.items()})
         return boards
+
+    def _serial_links(self, board: str) -> list[str]:
+        links = self._top["links"].items()
+        return [
+            name for name, table in links
+            if isinstance(table, dict) and table.get("board") == board and table.get("kind") == "serial"
+        ]  # fmt: skip
 
     def _supplies(self, board: str, data: dict[str, Any], parts: dict[str, dict[str, Any]]) -> dict[str, SupplyPlan]:
         found = self._tables("supplies", schema.SUPPLY, ("boards", board), data)

@@ -12,7 +12,7 @@ import msgspec
 from cavet.bench._adhoc import defect_from
 from cavet.bench._board_side import BoardSide, MakeWay
 from cavet.bench._building import BROKER, RigNow, build_session, build_world
-from cavet.bench._endpoint import Carrier, Endpoint, shown_address, targets_of
+from cavet.bench._endpoint import Carrier, Endpoint, shown_address, simulated_boards, targets_of
 from cavet.bench._faulting import Faulting
 from cavet.bench._format_reading import FormatPlan
 from cavet.bench._host_side import HostLink
@@ -71,8 +71,7 @@ class RunningBench:
         self.clock = clock or BenchClock(asyncio.get_running_loop())
         self.record = Record(self.clock.now)
         names = list(plan.boards) if boards is None else boards
-        served = {link.board for link in plan.links.values() if link.simulated}
-        served |= targets_of(plan, served)
+        served = simulated_boards(plan)
         if boards is not None:
             names += sorted(targets_of(plan, set(boards)) - set(boards))
         names = [name for name in names if name in served]
@@ -398,8 +397,7 @@ class RunningBench:
         for name, link in plan.links.items():
             self._traffic.setdefault(name, Traffic(name, link.board, plan.seed, self.record))
         had_broker, self._has_broker = self._has_broker, any(link.broker == OWN for link in plan.links.values())
-        served = {link.board for link in plan.links.values() if link.simulated}
-        served |= targets_of(plan, served)
+        served = simulated_boards(plan)
         wanted = plan.boards if self._chosen is None else {*self._chosen, *targets_of(plan, set(self._chosen))}
         names = [name for name in plan.boards if name in served and name in wanted]
         same = [name for name in names if name not in changes.boards and name in before.boards]

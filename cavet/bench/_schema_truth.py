@@ -61,6 +61,11 @@ BOARD = Section(
                 ("topics", "MQTT: where it takes commands and reports, see below"),
                 ("health", "MQTT: what it tells of its health, see below"),
                 ("reflexes", "rules that it follows by itself, see below"),
+                (
+                    "kernel",
+                    "the kernel's devices that it stands for (`cavet with`), each path with `i2c`, `spi.CHIP`, `gpio`, "
+                    '`serial` or a serial link\'s name: `"/dev/i2c-1" = "i2c"`',
+                ),
             )
         ),
         *BOARD_KEYS,
@@ -306,6 +311,14 @@ PROFILE = Section(
             kind="text",
             doc="where pins are numbered by position: those of the lines L0, L1, … in their order",
             default="",
+        ),
+        Key(
+            name="released",
+            kind="word",
+            doc="what becomes of a line that a program has let go of (`cavet with`): its pin goes back to how it was "
+            "before, at rest, or stays",
+            choices=("rest", "kept"),
+            default="rest",
         ),
         Key(
             name="analog",

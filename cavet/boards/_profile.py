@@ -34,12 +34,21 @@ class Profile(msgspec.Struct, frozen=True, kw_only=True):
     """How many times a second its PWM swings, in Hz."""
     boot: float = 0.0
     """How long it hears nothing after a reset."""
+    keeps_lines: bool = False
+    """Whether a line that a program has let go of stays as it was; else its pin goes back to rest."""
     resets: bool = False
     """Whether the opening of its link resets it; only one program can be there then."""
 
     def able(self, mode: PinMode) -> list[int]:
         """The pins that have a mode."""
         return [number for number, pin in self.pins.items() if pin.can(mode)]
+
+    @property
+    def lines(self) -> dict[int, int]:
+        """The pin of each of its lines; where pins are not numbered by position, lines are numbered as they are."""
+        labels = {number: pin.label for number, pin in self.pins.items()}
+        lines = {int(label[1:]): number for number, label in labels.items() if label.startswith("L")}
+        return lines or {number: number for number in self.pins}
 
     @property
     def serial_ports(self) -> dict[int, list[int]]:

@@ -8,6 +8,7 @@ from typing import Any, TypeVar
 
 from cavet.boards._board import Board
 from cavet.boards._cable import Cable
+from cavet.boards._pins import Pin
 from cavet.boards._rig import Rig
 from cavet.boards.defects import Defect
 from cavet.boards.parts import Part
@@ -43,6 +44,8 @@ class World:
         """Whether boards talk to one another."""
         self._watchers = [part for part in self._parts if part.watches_rig]
         self.all_boards = boards
+        self.listeners: list[Callable[[Board, list[Pin]], None]] = []
+        """Told of pins whose level has changed."""
         self._now = 0.0
         self._due = 0.0
         self._tells_rig_at = 0.0
@@ -52,6 +55,7 @@ class World:
     def go_on(self, before: World, now: float) -> None:
         """Go on in the place of another world: parts that were there go on from where they stand."""
         self.rig.go_on(before.rig, now)
+        self.listeners = before.listeners
         self._now = now
         self._broken = {part for part in before._broken if part in self._owners}
         for part in self._parts:
@@ -113,6 +117,8 @@ class World:
                 changed = board.circuit.settle(now)
                 if changed:
                     board.levels_changed(changed, now)
+                    for listener in self.listeners:
+                        listener(board, changed)
                     due = now  # what it makes of that may itself be due soon
             except Exception as error:  # noqa: BLE001
                 self.fail(board, error)

@@ -27,7 +27,7 @@ ERRORS = {"address": errno.ENXIO, "data": errno.EREMOTEIO, "count": errno.EPROTO
 """Source: Documentation/i2c/fault-codes."""
 
 
-class Opened(msgspec.Struct):
+class OpenedI2c(msgspec.Struct):
     """An opened device: what was set for it."""
 
     address: int = 0
@@ -52,7 +52,7 @@ Transfer = Callable[[Sequence[Part]], Outcome]
 """Does a transaction on the bus."""
 
 
-def parts_of(opened: Opened, heads: Sequence[tuple[int, int, int]], data: bytes) -> list[Part]:
+def parts_of(opened: OpenedI2c, heads: Sequence[tuple[int, int, int]], data: bytes) -> list[Part]:
     """The parts of a transfer: address, flags and length of each, and behind them what is written. Raises `Refused`."""
     parts, at = [], 0
     for place, (address, flags, length) in enumerate(heads):
@@ -84,7 +84,7 @@ def done(outcome: Outcome) -> tuple[bytes, ...]:
     return outcome.reads
 
 
-def smbus(opened: Opened, reads: bool, command: int, size: int, data: bytes, transfer: Transfer) -> bytes:
+def smbus(opened: OpenedI2c, reads: bool, command: int, size: int, data: bytes, transfer: Transfer) -> bytes:
     """Do an SMBus call; give what is put back into its data. Raises `Refused`.
 
     `data` is the union of `i2c_smbus_data`: a byte, a word in the machine's order, or a length and its bytes.

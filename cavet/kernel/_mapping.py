@@ -7,16 +7,19 @@ from collections.abc import Mapping as Table
 
 import msgspec
 
-from cavet.bench import Plan
-from cavet.boards import PinMode
+from cavet.bench import GPIO, I2C, SERIAL, SPI, KernelDevice, Plan, is_device_path, kernel_device, simulated_boards
 from cavet.wording import WrongError, listed, nearest
 
-I2C, SPI, FILE = "i2c", "spi", "file"
-FORM = "/dev/NAME=BOARD.i2c, /dev/NAME=BOARD.spi.CHIP, or /dev/NAME=BOARD"
+FILE = "file"
+"""How the shim is told of another file in a device's place."""
+FORM = "/dev/NAME=BOARD.i2c, BOARD.spi.CHIP, BOARD.gpio, or BOARD"
+
+__all__ = ["GPIO", "I2C", "SPI", "Mapping", "mappings_of"]
 
 
 class Mapping(msgspec.Struct, frozen=True):
-    """A device of the kernel, and what answers in its place: a board's I2C bus, a chip on its SPI, another file."""
+    """A device of the kernel, and what answers in its place: a board's bus, a chip on its SPI, its lines, another
+    file."""
 
     path: str
     kind: str
@@ -32,33 +35,46 @@ class Mapping(msgspec.Struct, frozen=True):
 
 
 def mappings_of(plan: Plan, words: Iterable[str], endpoints: Table[str, str]) -> list[Mapping]:
-    """Read `PATH=BOARD.i2c`, `PATH=BOARD.spi.CHIP`, or `PATH=BOARD` for a serial device. Raises `WrongError`."""
-    return [_mapping(plan, word, endpoints) for word in words]
+    """Those of the bench file, and in their place or besides what words say: `PATH=BOARD.i2c`, `PATH=BOARD.spi.CHIP`,
+    `PATH=BOARD.gpio`, or `PATH=BOARD`: its lines at a path that begins with `/dev/gpiochip`, else its serial line.
+    Raises `WrongError`."""
+    found = {
+        device.path: _mapping(plan, name, device, endpoints)
+        for name, board in plan.boards.items()
+        for device in board.kernel
+    }
+    for word in words:
+        mapping = _read(plan, word, endpoints)
+        found[mapping.path] = mapping
+    return list(found.values())
 
 
-def _mapping(plan: Plan, word: str, endpoints: Table[str, str]) -> Mapping:
+def _read(plan: Plan, word: str, endpoints: Table[str, str]) -> Mapping:
     path, equals, target = word.partition("=")
-    if not equals or not path.startswith("/") or any(character in path for character in "\t\n"):
+    if not equals or not is_device_path(path):
         raise WrongError("--map", found=word, expected=FORM)
-    board, _, what = target.partition(".")
-    if board not in plan.boards:
+    name, _, what = target.partition(".")
+    if name not in plan.boards:
         raise WrongError(
-            "--map", found=board, expected=f"one of {listed(plan.boards)}", nearest=nearest(board, plan.boards)
+            "--map", found=name, expected=f"one of {listed(plan.boards)}", nearest=nearest(name, plan.boards)
         )
-    bus, _, chip = what.partition(".")
-    if bus in (I2C, SPI):
-        able = [
-            name
-            for name, each in plan.boards.items()
-            if each.firmware == "buses" or (bus == I2C and each.profile.able(PinMode.BUS))
-        ]
-        if board not in able or (chip and (bus == I2C or not chip.isdecimal())):
-            expected = f"a board with a bus, and a chip's number: {listed(f'{name}.{bus}' for name in able) or 'none'}"
-            raise WrongError("--map", found=target, expected=expected)
-        return Mapping(path, bus, board=board, chip=int(chip or 0))
-    place = endpoints.get(f"{board}.{what or 'serial'}", "")
+    board = plan.boards[name]
+    links = [link.name for link in plan.links.values() if link.board == name and link.kind == SERIAL]
+    device, able = kernel_device(path, what, board.profile, board.firmware, links)
+    if device is None:
+        known = [f"{name}.{each}" for each in able]
+        expected = f"one of {listed(known)}" if able else f"another board: {name} has no bus, no lines, no serial line"
+        raise WrongError("--map", found=target, expected=expected, nearest=nearest(target, known))
+    return _mapping(plan, name, device, endpoints)
+
+
+def _mapping(plan: Plan, board: str, device: KernelDevice, endpoints: Table[str, str]) -> Mapping:
+    if board not in simulated_boards(plan):
+        raise WrongError("with", found=f"{board}, which is elsewhere", expected="a board that is simulated")
+    if device.kind != SERIAL:
+        return Mapping(device.path, device.kind, board=board, chip=device.chip)
+    place = endpoints.get(f"{board}.{device.link}", "")
     if not place.startswith("/"):
-        found = [name for name, each in endpoints.items() if each.startswith("/")]
-        expected = f"BOARD.i2c, or a serial device: {listed(found) if found else 'there is none'}"
-        raise WrongError("--map", found=target, expected=expected, nearest=nearest(target, found))
-    return Mapping(path, FILE, board=board, target=place)
+        found = f"{board}.{device.link}" + (f", at {place}" if place else "")
+        raise WrongError("--map", found=found, expected="a serial line that is served as a device")
+    return Mapping(device.path, FILE, board=board, target=place)

@@ -5,39 +5,31 @@ from __future__ import annotations
 import asyncio
 import errno
 import itertools
+import socket
 import struct
 from collections.abc import Iterable, Sequence
+from contextlib import suppress
+from functools import partial
 from pathlib import Path
 
 from cavet.bench import RunningBench
-from cavet.boards import Board
-from cavet.boards.buses import Outcome, Part, SpiChip
+from cavet.boards import Board, Pin
 from cavet.faults import note_fault
 from cavet.kernel._errors import Refused
-from cavet.kernel._i2c import OF_SET, READ, Opened, done, parts_of, smbus
-from cavet.kernel._mapping import SPI, Mapping
-from cavet.kernel._spi import OpenedSpi
-from cavet.record import Kind, Purpose, Topic
+from cavet.kernel._files import OPEN, REQUEST, WHICH, File, I2cFile, Question, SpiFile
+from cavet.kernel._gpio_chip import ChipFile
+from cavet.kernel._lines import Chip
+from cavet.kernel._mapping import GPIO, SPI, Mapping
+from cavet.kernel._touch import Touch
+from cavet.wording import plain
 
-QUESTION, ANSWER, HEAD = struct.Struct("=IIQQQ"), struct.Struct("=IiQ"), struct.Struct("=HHHH")
-OPEN, SET, TRANSFER, SMBUS, GET, MESSAGE, WHICH = 1, 2, 3, 4, 5, 6, 7
-CALLS = {TRANSFER: "I2C_RDWR", SMBUS: "I2C_SMBUS", MESSAGE: "SPI_IOC_MESSAGE"}
-OF_I2C, OF_SPI = (TRANSFER, SMBUS), (TRANSFER, GET, MESSAGE)
-"""What can be asked of each, besides being set; a transfer with no address is plain reading and writing."""
-SPI_BIT = 1 << 62
-"""By this bit of its handle the shim knows an SPI device."""
+QUESTION, ANSWER, CREDENTIALS = struct.Struct("=IIQQQ"), struct.Struct("=IiQ"), struct.Struct("=3i")
+KIND_BIT = 56
+"""Where in a handle the kind of what is opened stands, for the shim."""
+TOKEN = b"\0"
 MOST_BYTES = 512 * 1024
 """More than any question of the shim's has."""
 MOST_OPENED = 65536
-
-
-class _File:
-    """An opened device."""
-
-    def __init__(self, mapping: Mapping, process: int) -> None:
-        self.mapping = mapping
-        self.process = process
-        self.opened: Opened | OpenedSpi = OpenedSpi() if mapping.kind == SPI else Opened()
 
 
 class KernelServer:
@@ -46,159 +38,147 @@ class KernelServer:
     def __init__(self, bench: RunningBench, mappings: Iterable[Mapping]) -> None:
         self._bench = bench
         self._mappings = {mapping.path: mapping for mapping in mappings}
-        self._files: dict[int, _File] = {}
+        self._chips: dict[str, Chip] = {}
+        self._files: dict[int, File] = {}
         self._handles = itertools.count(1)
+        self._inodes: dict[int, int] = {}
+        """The handle of each connection that is a descriptor, by the number of the program's end of it."""
         self._server: asyncio.Server | None = None
         self._writers: set[asyncio.StreamWriter] = set()
 
     async def start(self, folder: Path) -> dict[str, str]:
         """Listen in a folder of one's own; give the variables by which the shim finds it."""
         place = folder / "kernel"
+        for mapping in self._mappings.values():
+            if mapping.kind == GPIO and mapping.board not in self._chips:
+                self._chips[mapping.board] = Chip(self._bench, mapping)
+        self._bench.world.listeners.append(self._levels_changed)
         self._server = await asyncio.start_unix_server(self._serve, place)
         lines = "\n".join(mapping.line for mapping in self._mappings.values())
         return {"CAVET_KERNEL": str(place), "CAVET_KERNEL_MAP": lines}
 
     async def stop(self) -> None:
         """Answer nobody any more: what is asked then is EIO."""
+        with suppress(ValueError):
+            self._bench.world.listeners.remove(self._levels_changed)
         if self._server is not None:
             self._server.close()
         for writer in list(self._writers):
             writer.close()
 
+    def _levels_changed(self, board: Board, pins: Sequence[Pin]) -> None:
+        chip = self._chips.get(board.name)
+        if chip is not None:
+            try:
+                chip.changed(pins)
+            except Exception as error:  # noqa: BLE001
+                note_fault("a program on the kernel's lines", error)
+
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        opened: list[int] = []
+        visit = _Visit(self, writer)
         self._writers.add(writer)
         try:
             while True:
                 size, kind, handle, first, second = QUESTION.unpack(await reader.readexactly(QUESTION.size))
                 if size > MOST_BYTES:
                     return
-                data = await reader.readexactly(size)
-                try:
-                    if kind == OPEN:
-                        opened.append(self._open(data, first))
-                        value, answer = opened[-1], b""
-                    elif kind == WHICH:  # a program that was begun with it open
-                        value, answer = opened[-1] if opened else 0, b""
-                    else:
-                        value, answer = await self._ask(kind, handle, first, second, data)
-                    writer.write(ANSWER.pack(len(answer), 0, value) + answer)
-                except Refused as refused:
-                    writer.write(ANSWER.pack(0, refused.number, 0))
+                question = Question(kind, first, second, await reader.readexactly(size) if size else b"")
+                writer.write(await self._answer(visit, handle, question))
+                visit.begin_to_tell()
                 await writer.drain()
         except (asyncio.IncompleteReadError, ConnectionError):
             return  # all copies of it are shut
         except Exception as error:  # noqa: BLE001
-            note_fault("a program on the kernel's buses", error)
+            note_fault("a program on the kernel's devices", error)
         finally:
-            for each in opened:
-                self._files.pop(each, None)
+            visit.end()
             self._writers.discard(writer)
             writer.close()
 
-    def _open(self, path: bytes, process: int) -> int:
-        mapping = self._mappings.get(path.decode("utf-8", "replace"))
+    async def _answer(self, visit: _Visit, handle: int, question: Question) -> bytes:
+        touch = None
+        try:
+            if question.kind == OPEN:
+                return ANSWER.pack(0, 0, self._open(visit, question))
+            if question.kind == WHICH:  # a program that was begun with it open
+                return ANSWER.pack(0, 0, self._inodes.get(question.first, 0))
+            file = self._files.get(handle)
+            if file is None:
+                raise Refused(errno.EBADF)
+            touch = Touch(self._bench, file.mapping, visit.who, file.call(question))
+            if question.kind == REQUEST:
+                if not isinstance(file, ChipFile):
+                    raise Refused(file.WRONG)
+                made = file.request(question, touch, partial(Touch, self._bench, file.mapping, visit.who, "close"))
+                return ANSWER.pack(0, 0, self._keep(visit, made, question.second))
+            value, answer = file.ask(question, touch)
+            return ANSWER.pack(len(answer), 0, value) + answer
+        except Refused as refused:
+            return ANSWER.pack(0, refused.number, 0)
+        finally:
+            left = touch.ends_at - self._bench.clock.now() if touch is not None else 0.0
+            if left > 0:
+                await asyncio.sleep(left)
+
+    def _open(self, visit: _Visit, question: Question) -> int:
+        mapping = self._mappings.get(question.data.decode("utf-8", "replace"))
         if mapping is None:
             raise Refused(errno.ENOENT)
-        if len(self._files) >= MOST_OPENED:
+        file: File
+        if mapping.kind == GPIO:
+            file = ChipFile(mapping, self._chips[mapping.board])
+        else:
+            file = SpiFile(mapping) if mapping.kind == SPI else I2cFile(mapping)
+        return self._keep(visit, file, question.second)
+
+    def _keep(self, visit: _Visit, file: File, inode: int) -> int:
+        """Keep what was opened, as long as the visit that it is."""
+        if len(self._files) >= MOST_OPENED or visit.file is not None:
+            file.shut()
             raise Refused(errno.EMFILE)
-        handle = next(self._handles) | (SPI_BIT if mapping.kind == SPI else 0)
-        self._files[handle] = _File(mapping, process)
+        handle = next(self._handles) | file.KIND << KIND_BIT
+        visit.file, visit.handle, visit.inode = file, handle, inode
+        self._files[handle] = file
+        self._inodes[inode] = handle
         return handle
 
-    async def _ask(self, kind: int, handle: int, first: int, second: int, data: bytes) -> tuple[int, bytes]:
-        file = self._files.get(handle)
-        if file is None:
-            raise Refused(errno.EBADF)
-        if kind == SET:
-            file.opened.set(first, second)
-            return 0, b""
-        if kind not in (OF_SPI if isinstance(file.opened, OpenedSpi) else OF_I2C):
-            raise Refused(errno.ENOTTY)
-        heads = [HEAD.unpack_from(data, place * HEAD.size)[:3] for place in range(first if kind == TRANSFER else 0)]
-        is_plain = len(heads) == 1 and heads[0][0] == OF_SET
-        call = ("read" if heads[0][1] & READ else "write") if is_plain else CALLS.get(kind, "")
-        on = _Bus(self._bench, file, call)
-        try:
-            if isinstance(file.opened, OpenedSpi):
-                return self._spi(file.opened, on, kind, first, heads, data)
-            if kind == TRANSFER:
-                reads = done(on.transfer(parts_of(file.opened, heads, data[first * HEAD.size :])))
-                return len(heads), b"".join(struct.pack("=H", len(each)) + each for each in reads)
-            answer = smbus(file.opened, bool(first >> 8), first & 0xFF, second, data, on.transfer)
-            return len(answer), answer
-        finally:
-            await asyncio.sleep(max(0.0, on.ends_at - self._bench.clock.now()))
-
-    @staticmethod
-    def _spi(
-        opened: OpenedSpi, on: _Bus, kind: int, first: int, heads: Sequence[tuple[int, ...]], data: bytes
-    ) -> tuple[int, bytes]:
-        if kind == GET:
-            return opened.get(first), b""
-        if kind == MESSAGE:
-            return 0, opened.message(first, data, on.shift)
-        if len(heads) != 1 or heads[0][0] != OF_SET:
-            raise Refused(errno.ENOTTY)
-        _, flags, length = heads[0]
-        came = opened.plain(bytes(length) if flags & READ else data[HEAD.size :], on.shift)
-        return 0, struct.pack("=H", len(came)) + came if flags & READ else b""
+    def forget(self, handle: int, inode: int) -> None:
+        """What was opened is shut."""
+        file = self._files.pop(handle)
+        if self._inodes.get(inode) == handle:
+            del self._inodes[inode]
+        with suppress(Refused):  # the board has failed: it is at rest
+            file.shut()
 
 
-class _Bus:
-    """The bus of a mapped board during one call; who made it stands in the record."""
+class _Visit:
+    """One connection of a program: a descriptor of its own, or the one over which it asks."""
 
-    def __init__(self, bench: RunningBench, file: _File, call: str) -> None:
-        self._bench = bench
-        self._mapping = file.mapping
-        self._who = f"process {file.process}, {call} on {file.mapping.path}"
-        self.ends_at = 0.0
+    def __init__(self, server: KernelServer, writer: asyncio.StreamWriter) -> None:
+        self.who = _who(writer.get_extra_info("socket"))
+        self.file: File | None = None
+        self.handle = self.inode = 0
+        self._server = server
+        self._writer = writer
+        self._tells = False
 
-    def _begin(self, written: bytes, words: str) -> tuple[Board, int]:
-        """Give the board, brought to the present, and the event that what it does follows from."""
-        bench, name = self._bench, self._mapping.board
-        bench.board_side.turn()
-        board = bench.world.boards.get(name)
-        if board is None or board.fault:
-            raise Refused(errno.EIO)
-        append = bench.record.append
-        carried = append(Kind.CARRIED, name, Topic.LINK, name, written, None, self._who, purpose=Purpose.OUTSIDE)
-        return board, append(Kind.TAKEN, name, Topic.MESSAGE, self._mapping.kind, written, carried, words)
+    def begin_to_tell(self) -> None:
+        """What was opened may wake its reader from now on."""
+        if self.file is not None and self.file.events is not None and not self._tells:
+            self._tells = True
+            self.file.events.begin(partial(self._writer.write, TOKEN))
 
-    def transfer(self, parts: Sequence[Part]) -> Outcome:
-        """Do an I2C transaction. Raises `Refused`."""
-        written = b"".join(part.data for part in parts if part.data is not None)
-        board, taken = self._begin(written, ", ".join(map(_words, parts)))
-        now = self._bench.clock.now()
-        outcome = self._bench.world.attempt(board, board.circuit.bus.transfer, parts, now, taken)
-        if outcome is None:
-            raise Refused(errno.EIO)
-        if outcome.problem:
-            name = self._mapping.board
-            self._bench.record.append(Kind.REFUSED, name, Topic.BUS, "i2c", None, taken, outcome.problem)
-        self.ends_at = outcome.ends_at
-        self._bench.board_side.turn()
-        return outcome
-
-    def shift(self, data: bytes, mode: int, rate: int, pause: float) -> bytes:
-        """Send bytes to the chip, and give what came back; where there is none, the line reads 0. Raises `Refused`."""
-        chip_number = self._mapping.chip
-        words = f"chip select {chip_number}, mode {mode}, {rate} Hz, {len(data)} bytes"
-        board, taken = self._begin(data, words)
-        end = max(self._bench.clock.now(), self.ends_at) + 8 * len(data) / rate
-        self.ends_at = end + pause
-        chips = [part for part in board.circuit.parts.values() if isinstance(part, SpiChip)]
-        chip = next((chip for chip in chips if chip.chip == chip_number), None)
-        if chip is None or not data:
-            return bytes(len(data))
-        came = self._bench.world.attempt(board, lambda: chip.transfer(data, end, taken, mode=mode))
-        if came is None:
-            raise Refused(errno.EIO)
-        self._bench.record.append(Kind.BUS, board.name, Topic.BUS, "spi", data, taken, words)
-        self._bench.board_side.turn()
-        return came
+    def end(self) -> None:
+        """The connection is shut."""
+        if self.file is not None:
+            self._server.forget(self.handle, self.inode)
 
 
-def _words(part: Part) -> str:
-    what = f"write {part.data.hex(' ')}".rstrip() if part.data is not None else f"read {part.count} bytes"
-    return f"0x{part.address:02X} {what}"
+def _who(connection: socket.socket) -> str:
+    """The process at the other end, with its name where the system tells it."""
+    process, _, _ = CREDENTIALS.unpack(connection.getsockopt(socket.SOL_SOCKET, socket.SO_PEERCRED, CREDENTIALS.size))
+    try:
+        name = Path(f"/proc/{process}/comm").read_text("utf-8", "replace").strip()
+    except OSError:
+        return f"process {process}"
+    return f"process {process} ({plain(name, 32)})"

@@ -220,8 +220,8 @@ class OnTheBus(Programs, unittest.TestCase):
         for maps, words in (
             (("i2c-1=mast.i2c",), "expected /dev/NAME=BOARD.i2c"),
             (("/dev/i2c-1=most.i2c",), 'did you mean "mast"'),
-            (("/dev/i2c-1=pumphouse.i2c",), "a board with a bus"),
-            (("/dev/ttyUSB0=towpath",), "a serial device"),
+            (("/dev/i2c-1=pumphouse.i2c",), "one of pumphouse.gpio"),
+            (("/dev/ttyUSB0=towpath",), "one of towpath.gpio"),
         ):
             with self.subTest(maps):
                 done = self.call("touch", "ran", maps=maps)

@@ -17,7 +17,7 @@ from cavet.kernel._i2c import (
     PROC_CALL,
     QUICK,
     WORD_DATA,
-    Opened,
+    OpenedI2c,
     Refused,
     parts_of,
     smbus,
@@ -56,7 +56,7 @@ def word(value):
 class Calls(unittest.TestCase):
     def done(self, reads, size, data=b"", *answers, pec=False):
         bus = Bus(*answers)
-        found = smbus(Opened(address=AT, pec=pec), reads, COMMAND, size, data.ljust(34, b"\0"), bus)
+        found = smbus(OpenedI2c(address=AT, pec=pec), reads, COMMAND, size, data.ljust(34, b"\0"), bus)
         return bus.parts, found
 
     def test_what_is_on_the_wires(self):
@@ -108,13 +108,13 @@ class Calls(unittest.TestCase):
             self.assertEqual(number, caught.exception.number)
         for fault, number in (("address", errno.ENXIO), ("data", errno.EREMOTEIO), ("stuck", errno.ETIMEDOUT)):
             with self.assertRaises(Refused) as caught:
-                smbus(Opened(address=AT), True, 0, BYTE, bytes(34), Bus(fault=fault))
+                smbus(OpenedI2c(address=AT), True, 0, BYTE, bytes(34), Bus(fault=fault))
             self.assertEqual(number, caught.exception.number)
 
 
 class Transfers(unittest.TestCase):
     def test_parts_of_a_transfer(self):
-        opened = Opened(address=0x11)
+        opened = OpenedI2c(address=0x11)
         parts = parts_of(opened, [(0x22, 0, 2), (0x22, 1, 3), (0x155, 0x11, 1), (0xFFFF, 0, 1)], b"abc")
         self.assertEqual(
             [Part(address=0x22, data=b"ab"), Part(address=0x22, count=3), Part(address=0x155, count=1, ten_bit=True),

@@ -1,6 +1,7 @@
 /* Asking the bench over its socket, a question at a time, and copying what the program's pointers point at. */
 #include "shim.h"
 #include <pthread.h>
+#include <signal.h>
 #include <sys/socket.h>
 #include <sys/syscall.h>
 #include <sys/uio.h>
@@ -11,9 +12,13 @@ static int channel = -1;
 static pid_t owner;
 static pthread_mutex_t lock = PTHREAD_MUTEX_INITIALIZER;
 
+static void before_fork(void) { pthread_mutex_lock(&lock); }
+static void after_fork(void) { pthread_mutex_unlock(&lock); }
+
 void ask_at(const char *path)
 {
     place = path;
+    pthread_atfork(before_fork, after_fork, after_fork); /* never in the middle of a question */
 }
 
 /* Whether a descriptor is a connection to the bench: one that was kept over an exec. */
@@ -68,7 +73,8 @@ static int receive_all(int file, void *data, size_t size)
 }
 
 /* Ask over a connection; give the error, 0 for none, and what came in `into`, of at most `room` bytes. */
-int ask_over(int file, struct question *asked, const void *data, void *into, size_t room, uint64_t *value)
+static int ask_sized_over(
+    int file, struct question *asked, const void *data, void *into, size_t room, uint64_t *value, size_t *size)
 {
     struct answer came;
     if (send_all(file, asked, sizeof *asked) < 0 || send_all(file, data, asked->size) < 0)
@@ -77,21 +83,34 @@ int ask_over(int file, struct question *asked, const void *data, void *into, siz
         return -1;
     if (value)
         *value = came.value;
+    if (size)
+        *size = came.size;
     return came.error;
 }
 
-int ask(struct question *asked, const void *data, void *into, size_t room, uint64_t *value)
+int ask_over(int file, struct question *asked, const void *data, void *into, size_t room, uint64_t *value)
+{
+    return ask_sized_over(file, asked, data, into, room, value, NULL);
+}
+
+/* Over the process's own connection. It is looked at each time: the program may have shut all that it did not know of,
+ * and opened something else under its number. Signals wait meanwhile: their handlers may ask something, too. */
+int ask_sized(
+    struct question *asked, const void *data, void *into, size_t room, uint64_t *value, size_t *size)
 {
     int error = EIO;
+    sigset_t all, before;
+    sigfillset(&all);
+    pthread_sigmask(SIG_SETMASK, &all, &before);
     pthread_mutex_lock(&lock);
-    if (channel >= 0 && owner != getpid())
-        channel = -1; /* it is the parent's */
+    if (channel >= 0 && (owner != getpid() || !is_there(channel)))
+        channel = -1; /* it is the parent's, or something else by now */
     if (channel < 0) {
         channel = connect_there();
         owner = getpid();
     }
     if (channel >= 0) {
-        error = ask_over(channel, asked, data, into, room, value);
+        error = ask_sized_over(channel, asked, data, into, room, value, size);
         if (error < 0) { /* the bench is gone */
             syscall(SYS_close, channel);
             channel = -1;
@@ -99,7 +118,13 @@ int ask(struct question *asked, const void *data, void *into, size_t room, uint6
         }
     }
     pthread_mutex_unlock(&lock);
+    pthread_sigmask(SIG_SETMASK, &before, NULL);
     return error;
+}
+
+int ask(struct question *asked, const void *data, void *into, size_t room, uint64_t *value)
+{
+    return ask_sized(asked, data, into, room, value, NULL);
 }
 
 int failed(int error)

@@ -55,6 +55,8 @@ int spi_control(uint64_t handle, unsigned long request, void *argument)
     size_t size = _IOC_SIZE(request);
     int error;
 
+    if (_IOC_TYPE(request) != SPI_IOC_MAGIC)
+        return failed(ENOTTY);
     if (_IOC_NR(request) == 0 && _IOC_DIR(request) == _IOC_WRITE)
         return spi_message(handle, request, argument);
     if (_IOC_NR(request) < 1 || _IOC_NR(request) > 5 || (size != 1 && size != 4))

@@ -1,0 +1,165 @@
+"""What a program has opened: what can be asked of it."""
+
+from __future__ import annotations
+
+import errno
+import struct
+from collections import deque
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+import msgspec
+
+from cavet.kernel._errors import Refused
+from cavet.kernel._i2c import OF_SET, READ, OpenedI2c, done, parts_of, smbus
+from cavet.kernel._mapping import Mapping
+from cavet.kernel._spi import OpenedSpi
+
+if TYPE_CHECKING:
+    from cavet.kernel._touch import Touch
+
+OPEN, SET, TRANSFER, SMBUS, GET, MESSAGE, WHICH, CONTROL, REQUEST, EVENTS = range(1, 11)
+"""What is asked, as `shim.h` has it."""
+I2C_KIND, SPI_KIND, CHIP_KIND, LINES_KIND = range(1, 5)
+"""What a handle is of: the shim reads it in its top byte."""
+HEAD = struct.Struct("=HHHH")
+CALLS = {TRANSFER: "I2C_RDWR", SMBUS: "I2C_SMBUS", MESSAGE: "SPI_IOC_MESSAGE"}
+
+
+class Question(msgspec.Struct, frozen=True):
+    """What the shim asks: two numbers and some bytes, which mean what the kind says."""
+
+    kind: int
+    first: int
+    second: int
+    data: bytes
+
+
+class Fifo:
+    """What waits to be read. A reader that waits is woken by a token on its connection, which stands there as long as
+    there is something."""
+
+    def __init__(self, most: int, *, keeps_newest: bool) -> None:
+        self._waiting: deque[bytes] = deque()
+        self._most = most
+        self._keeps_newest = keeps_newest
+        self._wake: Callable[[], None] | None = None
+
+    def begin(self, wake: Callable[[], None]) -> None:
+        """From now on `wake` gives a token."""
+        self._wake = wake
+        if self._waiting:
+            wake()
+
+    def put(self, event: bytes) -> None:
+        """One more; where there are too many, the oldest is lost, or this one."""
+        if len(self._waiting) >= self._most:
+            if not self._keeps_newest:
+                return
+            self._waiting.popleft()
+        self._waiting.append(event)
+        if len(self._waiting) == 1 and self._wake is not None:
+            self._wake()
+
+    @property
+    def is_empty(self) -> bool:
+        return not self._waiting
+
+    def take(self, room: int) -> tuple[int, bytes]:
+        """Give as many as there is room for, and 1 where that was all: then the reader takes the token away."""
+        taken = []
+        while self._waiting and room >= len(self._waiting[0]):
+            taken.append(self._waiting.popleft())
+            room -= len(taken[-1])
+        return int(bool(taken) and not self._waiting), b"".join(taken)
+
+
+class File:
+    """Something opened, on a mapped device."""
+
+    KIND = 0
+    WRONG = errno.ENOTTY
+    """The error of a call that it does not know."""
+
+    def __init__(self, mapping: Mapping) -> None:
+        self.mapping = mapping
+        self.events: Fifo | None = None
+
+    def call(self, asked: Question) -> str:
+        """What the call is named, for the record."""
+        return CALLS.get(asked.kind, "ioctl")
+
+    def ask(self, asked: Question, touch: Touch) -> tuple[int, bytes]:
+        """Answer with a number and bytes. Raises `Refused`."""
+        raise Refused(self.WRONG)
+
+    def shut(self) -> None:
+        """All copies of its descriptor are shut."""
+
+
+class I2cFile(File):
+    """An opened I2C adapter."""
+
+    KIND = I2C_KIND
+
+    def __init__(self, mapping: Mapping) -> None:
+        super().__init__(mapping)
+        self._opened = OpenedI2c()
+
+    def call(self, asked: Question) -> str:
+        return _plain_call(asked) or super().call(asked)
+
+    def ask(self, asked: Question, touch: Touch) -> tuple[int, bytes]:
+        if asked.kind == SET:
+            self._opened.set(asked.first, asked.second)
+            return 0, b""
+        if asked.kind == TRANSFER:
+            heads = heads_of(asked)
+            written = asked.data[len(heads) * HEAD.size :]
+            reads = done(touch.transfer(parts_of(self._opened, heads, written)))
+            return len(heads), b"".join(struct.pack("=H", len(each)) + each for each in reads)
+        if asked.kind == SMBUS:
+            reads_it, command = bool(asked.first >> 8), asked.first & 0xFF
+            answer = smbus(self._opened, reads_it, command, asked.second, asked.data, touch.transfer)
+            return len(answer), answer
+        raise Refused(self.WRONG)
+
+
+class SpiFile(File):
+    """An opened SPI device."""
+
+    KIND = SPI_KIND
+
+    def __init__(self, mapping: Mapping) -> None:
+        super().__init__(mapping)
+        self._opened = OpenedSpi()
+
+    def call(self, asked: Question) -> str:
+        return _plain_call(asked) or super().call(asked)
+
+    def ask(self, asked: Question, touch: Touch) -> tuple[int, bytes]:
+        if asked.kind == SET:
+            self._opened.set(asked.first, asked.second)
+            return 0, b""
+        if asked.kind == GET:
+            return self._opened.get(asked.first), b""
+        if asked.kind == MESSAGE:
+            return 0, self._opened.message(asked.first, asked.data, touch.shift)
+        if not _plain_call(asked):
+            raise Refused(self.WRONG)
+        ((_, flags, length),) = heads_of(asked)
+        came = self._opened.plain(bytes(length) if flags & READ else asked.data[HEAD.size :], touch.shift)
+        return 0, struct.pack("=H", len(came)) + came if flags & READ else b""
+
+
+def heads_of(asked: Question) -> list[tuple[int, int, int]]:
+    """Address, flags and length of each part of a transfer."""
+    return [HEAD.unpack_from(asked.data, place * HEAD.size)[:3] for place in range(asked.first)]
+
+
+def _plain_call(asked: Question) -> str:
+    """Whether it is plain reading or writing: a transfer of one part, with no address; "" where it is not."""
+    heads = heads_of(asked) if asked.kind == TRANSFER else []
+    if len(heads) != 1 or heads[0][0] != OF_SET:
+        return ""
+    return "read" if heads[0][1] & READ else "write"
