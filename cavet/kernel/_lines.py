@@ -67,7 +67,7 @@ class Config(msgspec.Struct, frozen=True):
     def check(self) -> None:
         """Refuse what contradicts itself. Source: the rules beside the flags in `linux/gpio.h`."""
         flags = self.flags
-        if flags & ~ALL_FLAGS:
+        if int(flags) & ~int(ALL_FLAGS):
             raise Refused(errno.EINVAL)
         if flags & Flag.HARDWARE_TIME:
             raise Refused(errno.EOPNOTSUPP)

@@ -1,17 +1,14 @@
 """Programs written to the kernel's headers alone, in C and in plain Python, on a simulated I2C bus."""
 
 import errno
-import json
 import shutil
 import signal
 import subprocess
 import sys
-import tempfile
 import textwrap
 import unittest
-from pathlib import Path
 
-from tests.patience import PATIENCE
+from tests.kernel.running import Programs
 
 PROGRAM = """
 #include <errno.h>
@@ -153,30 +150,6 @@ except OSError as error:
 """
 
 
-class Programs:
-    """Runs programs with a folder of their own on the demo's buses."""
-
-    def setUp(self):
-        place = tempfile.TemporaryDirectory()
-        self.addCleanup(place.cleanup)
-        self.folder = Path(place.name)
-
-    def call(self, *words, maps=("/dev/i2c-1=mast.i2c",), more=()):
-        call = [sys.executable, "-m", "cavet", "with", "demo", *(f"--map={each}" for each in maps), *more, "--", *words]
-        return subprocess.run(call, capture_output=True, text=True, timeout=PATIENCE, cwd=self.folder)
-
-    def made(self, source):
-        path = self.folder / "program"
-        (self.folder / "program.c").write_text(source, "utf-8")
-        subprocess.run(["cc", "-o", path, f"{path}.c", "-lpthread"], check=True, capture_output=True)
-        return str(path)
-
-    def events(self, record):
-        call = [sys.executable, "-m", "cavet", "export", record, "--as", "jsonl"]
-        done = subprocess.run(call, capture_output=True, text=True, cwd=self.folder, check=True)
-        return [json.loads(line) for line in done.stdout.splitlines()]
-
-
 @unittest.skipIf(shutil.which("cc") is None, "there is no C compiler: the shim can't be made")
 class OnTheBus(Programs, unittest.TestCase):
     def test_a_program_in_c_that_knows_nothing_of_us(self):
@@ -270,12 +243,7 @@ class OnTheBus(Programs, unittest.TestCase):
     def test_a_bench_that_is_gone_is_an_error_and_no_crash(self):
         text = PLAIN[: PLAIN.index("os.write")] + ORPHANED
         self.call(sys.executable, "-c", text)
-        place = self.folder / "code"
-        for _ in range(500):
-            if place.exists() and place.read_text():
-                break
-            subprocess.run(["sleep", "0.02"])
-        self.assertEqual(str(errno.EIO), place.read_text())
+        self.assertEqual(str(errno.EIO), self.written("code"))
 
 
 if __name__ == "__main__":

@@ -6,7 +6,7 @@ import unittest
 
 from cavet.kernel._errors import Refused
 from cavet.kernel._spi import BITS, LSB_FIRST, MODE, MODE_32, RATE, SHIFT, OpenedSpi
-from tests.kernel.test_i2c import Programs
+from tests.kernel.running import Programs
 
 PROGRAM = """
 #include <errno.h>

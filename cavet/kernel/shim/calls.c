@@ -2,6 +2,7 @@
 #include "shim.h"
 #include <fcntl.h>
 #include <stdarg.h>
+#include <sys/ioctl.h>
 
 #define OPENS(name, first, firsts) \
     SHOWN int name(firsts const char *path, int flags, ...) \
@@ -85,8 +86,8 @@ SHOWN int ioctl(int file, unsigned long request, ...)
     va_start(more, request);
     argument = va_arg(more, void *);
     va_end(more);
-    if (!handle)
-        return real_ioctl(file, request, argument);
+    if (!handle || request == FIOCLEX || request == FIONCLEX || request == FIONBIO || request == FIOASYNC)
+        return real_ioctl(file, request, argument); /* the last four are the same for all files */
     if (KIND_OF(handle) == SPI_KIND)
         return spi_control(handle, request, argument);
     return KIND_OF(handle) == I2C_KIND ? i2c_control(handle, request, argument) : gpio_control(handle, request, argument);

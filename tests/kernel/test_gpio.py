@@ -1,0 +1,346 @@
+"""Programs written to the kernel's header of lines alone, in C and in plain Python, on a board's simulated lines."""
+
+import errno
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import textwrap
+import unittest
+
+from tests.kernel.running import PROGRAMS, Programs
+from tests.patience import PATIENCE
+
+BENCH = """
+format = 1
+[boards.sluice]
+profile = "heron"
+firmware = "buses"
+kernel = { "/dev/gpiochip0" = "gpio", "/dev/i2c-1" = "i2c" }
+[boards.sluice.parts]
+lamp = { kind = "lamp", pin = "L17" }
+eye = { kind = "limit", pin = "L4", closes = "sluice.lamp > 0.5" }
+yard = { kind = "expander", address = 0x22 }
+"""
+KEEPS = """
+format = 1
+[profiles.keeper]
+pins = "0-3, 8"
+input = "0-3"
+output = "0-2"
+reserved = { 2 = "the lamp of the casing" }
+released = "kept"
+[boards.sluice]
+profile = "keeper"
+firmware = "buses"
+kernel = { "/dev/gpiochip0" = "gpio" }
+[boards.sluice.parts]
+lamp = { kind = "lamp", pin = 0 }
+"""
+PLAIN = """
+import fcntl, os, struct
+
+def number(place, size, both=True):
+    return (3 if both else 2) << 30 | size << 16 | 0xB4 << 8 | place
+
+chip = os.open("/dev/gpiochip0", os.O_RDWR)
+
+def about(line):
+    info = bytearray(256)
+    struct.pack_into("=I", info, 64, line)
+    fcntl.ioctl(chip, number(0x05, 256), info)
+    name, who, _, _, flags = struct.unpack_from("=32s32sIIQ", info)
+    return name.rstrip(b"\\0").decode(), who.rstrip(b"\\0").decode(), flags
+
+def ask(line, flags, who=b"plain"):
+    asked = bytearray(592)
+    struct.pack_into("=I", asked, 0, line)
+    asked[256 : 256 + len(who)] = who
+    struct.pack_into("=Q", asked, 288, flags)
+    struct.pack_into("=I", asked, 560, 1)
+    fcntl.ioctl(chip, number(0x07, 592), asked)
+    return struct.unpack_from("=i", asked, 588)[0]
+
+def put(file, value):
+    fcntl.ioctl(file, number(0x0F, 16), struct.pack("=QQ", value, 1))
+
+def get(file):
+    return struct.unpack_from("=Q", fcntl.ioctl(file, number(0x0E, 16), struct.pack("=QQ", 0, 1)))[0]
+"""
+
+
+@unittest.skipIf(shutil.which("cc") is None, "there is no C compiler: the shim can't be made")
+class OnLines(Programs, unittest.TestCase):
+    MAPS = ()
+    BENCH = BENCH
+
+    def python(self, text, **options):
+        return self.call(sys.executable, "-c", PLAIN + textwrap.dedent(text), **options)
+
+    def check(self, expected, text, **options):
+        done = self.python(text, **options)
+        self.assertEqual((0, expected, ""), (done.returncode, done.stdout, done.stderr))
+
+    def test_programs_in_c_get_what_the_header_promises(self):
+        for name, code in (("lines", 5), ("handles", 0)):
+            with self.subTest(name):
+                done = self.call(self.made(f"{name}.c"))
+                expected = (PROGRAMS / f"{name}.txt").read_text("utf-8")
+                self.assertEqual(expected.splitlines(), done.stdout.splitlines())
+                self.assertEqual((code, ""), (done.returncode, done.stderr))
+
+    def test_plain_python_and_who_did_it_in_the_record(self):
+        self.check(
+            "('L17', 'plain', 9) 1 1\n",
+            """
+                lamp, eye = ask(17, 8), ask(4, 4 | 16)
+                put(lamp, 1)
+                event = struct.unpack("=QIIII24x", os.read(eye, 48))
+                print(about(17), event[1], get(eye))
+            """,
+            more=("--record", "a.record"),
+        )
+        events = self.events("a.record")
+        by_number = {line["number"]: line for line in events if "number" in line}
+        lit = next(line for line in events if line.get("kind") == "driven" and line["value"] == 1)
+        who = by_number[by_number[lit["cause"]]["cause"]]
+        self.assertEqual(("carried", "set L17 1"), (who["kind"], who["value"]))
+        self.assertRegex(who["note"], r"^process \d+ \(python.*\), GPIO_V2_LINE_SET_VALUES on /dev/gpiochip0$")
+        told = next(line for line in events if line.get("kind") == "told")
+        self.assertIn("L4 rises: told to plain", told["note"])
+        sensed = by_number[by_number[told["cause"]]["cause"]]
+        self.assertEqual(("sensed", "sluice.eye"), (sensed["kind"], sensed["part"]))
+
+    def test_a_line_goes_back_to_rest_when_its_program_is_killed(self):
+        self.check(
+            "9\n('L17', '', 4)\n",
+            """
+                import select, signal, sys
+                eye = ask(4, 4 | 16 | 32)
+                if not (child := os.fork()):
+                    lamp = ask(17, 8)
+                    put(lamp, 1)
+                    signal.pause()
+                os.read(eye, 48)
+                os.kill(child, signal.SIGKILL)
+                print(os.waitpid(child, 0)[1])
+                os.read(eye, 48)
+                print(about(17))
+            """,
+        )
+
+    def test_a_profile_can_keep_what_is_let_go_of(self):
+        self.bench = str(self.folder / "keeps.bench.toml")
+        (self.folder / "keeps.bench.toml").write_text(KEEPS, "utf-8")
+        self.check(
+            "('0', '', 8) 9\n('2', 'the lamp of the casing', 5)\n('', 'no pin', 5)\n[16, 16, 22, 22]\n",
+            """
+                put(line := ask(0, 8), 1)
+                os.close(line)
+                while (found := about(0))[1]:
+                    pass
+                print(found, 8 + get(ask(0, 0)))
+                print(about(2))
+                print(about(5))
+                codes = []
+                for line, flags in ((2, 8), (5, 4), (3, 8), (9, 4)):
+                    try:
+                        ask(line, flags)
+                    except OSError as error:
+                        codes.append(error.errno)
+                print(codes)
+            """,
+        )
+
+    def test_lines_are_kept_over_an_exec_and_all_else_can_be_shut(self):
+        self.check(
+            "1 1\n",
+            """
+                import subprocess, sys
+                put(lamp := ask(17, 8), 1)
+                os.set_inheritable(lamp, True)
+                os.set_inheritable(chip, True)
+                for file in range(3, 64):
+                    if file not in (lamp, chip):
+                        try:
+                            os.close(file)  # ours as well
+                        except OSError:
+                            pass
+                for _ in range(3):
+                    open("/dev/null")
+                kept = [open("f", "w") for _ in range(5)]
+                first = get(lamp)
+                assert not any(os.fstat(file.fileno()).st_size for file in kept)
+                text = "import fcntl, struct; v = fcntl.ioctl(%d, 0xC010B40E, struct.pack('QQ', 0, 1)); print(%d, v[0])"
+                os.execv(sys.executable, [sys.executable, "-c", text % (lamp, first)])
+            """,
+        )
+
+    def test_a_program_that_starts_others_keeps_its_devices(self):
+        self.check(
+            "1 20 0\n",
+            """
+                import subprocess, threading
+                lamp, wrong = ask(17, 8), []
+                def blink():
+                    for n in range(200):
+                        put(lamp, n & 1)
+                        if get(lamp) != n & 1:
+                            wrong.append(n)
+                thread = threading.Thread(target=blink)
+                thread.start()
+                codes = [subprocess.run(["true"]).returncode for _ in range(10)]
+                for _ in range(10):
+                    if not (child := os.fork()):
+                        os._exit(about(17)[1] != "plain")
+                    codes.append(os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]))
+                thread.join()
+                print(get(lamp), len(codes), sum(codes) + len(wrong))
+            """,
+        )
+
+    def test_64_threads_ask_for_one_line_and_one_gets_it(self):
+        self.check(
+            "1 63\n",
+            f"""
+                import threading
+                got, busy, gate = [], [], threading.Barrier(64)
+                def work():
+                    gate.wait()
+                    try:
+                        got.append(ask(17, 8))
+                    except OSError as error:
+                        busy.append(error.errno)
+                threads = [threading.Thread(target=work) for _ in range(64)]
+                for thread in threads:
+                    thread.start()
+                for thread in threads:
+                    thread.join()
+                print(len(got), busy.count({errno.EBUSY}))
+            """,
+        )
+
+    def test_thousands_of_opens_and_requests_leave_nothing(self):
+        self.check(
+            "17 ''\n",
+            """
+                for _ in range(1500):
+                    again = os.open("/dev/gpiochip0", os.O_RDONLY)
+                    os.close(ask(17, 8))
+                    os.close(again)
+                    while about(17)[1]:
+                        pass
+                print(17, repr(about(17)[1]))
+            """,
+        )
+
+    def test_who_waits_for_an_edge_is_told_when_the_bench_is_gone(self):
+        text = """
+            import signal, threading, time
+            eye = ask(4, 4 | 16)
+            threading.Timer(0.2, os.kill, (os.getppid(), signal.SIGKILL)).start()
+            try:
+                os.read(eye, 48)
+            except OSError as error:
+                waited = error.errno
+            try:
+                about(17)
+            except OSError as error:
+                open("code", "w").write(f"{waited} {error.errno}")
+        """
+        self.python(text)
+        self.assertEqual(f"{errno.EIO} {errno.EIO}", self.written("code"))
+
+    def test_signals_reach_who_waits_and_handlers_can_set_lines(self):
+        self.check(
+            "set True\n",
+            """
+                import signal
+                eye, lamp = ask(4, 4 | 16), ask(17, 8)
+                signal.signal(signal.SIGALRM, lambda *_: put(lamp, 1))
+                signal.setitimer(signal.ITIMER_REAL, 0.05)
+                print("set", len(os.read(eye, 48)) == 48)
+            """,
+        )
+
+    def test_streams_of_the_c_library(self):
+        source = """
+            #include <linux/gpio.h>
+            #include <stdio.h>
+            #include <sys/ioctl.h>
+            #include <unistd.h>
+            int main(void)
+            {
+                struct gpiochip_info about;
+                FILE *chip = fopen("/dev/gpiochip0", "r+"), *bus = fopen("/dev/i2c-1", "r+b");
+                unsigned char came[2] = {9, 9};
+                printf("%d ", ioctl(fileno(chip), GPIO_GET_CHIPINFO_IOCTL, &about));
+                printf("%s ", about.label);
+                ioctl(fileno(bus), 0x0703, 0x22);
+                setvbuf(bus, NULL, _IONBF, 0);
+                fwrite("\\x0e", 1, 1, bus);
+                printf("%zu ", fread(came, 1, 1, bus));
+                printf("%02x %d %d\\n", came[0], fclose(chip), fclose(bus));
+                return access("/dev/i2c-1", R_OK | W_OK) || !access("/dev/i2c-1", X_OK) || !access("/dev/i2c-9", F_OK);
+            }
+        """
+        for flags in ((), ("-O2", "-D_FORTIFY_SOURCE=2"), ("-D_FILE_OFFSET_BITS=64",)):
+            with self.subTest(flags):
+                done = self.call(self.made(source, *flags))
+                self.assertEqual((0, "0 heron 1 5c 0 0\n", ""), (done.returncode, done.stdout, done.stderr))
+
+    def test_a_read_whose_length_the_compiler_checks(self):
+        source = """
+            #include <fcntl.h>
+            #include <stdio.h>
+            #include <stdlib.h>
+            #include <sys/ioctl.h>
+            #include <unistd.h>
+            int main(int count, char **words)
+            {
+                unsigned char came[4] = {0};
+                int bus = open("/dev/i2c-1", O_RDWR);
+                ioctl(bus, 0x0703, 0x22);
+                write(bus, "\\x0e", 1);
+                printf("%zd ", read(bus, came, atoi(words[1])));
+                printf("%02x\\n", came[0]);
+                return 0;
+            }
+        """
+        done = self.call(self.made(source, "-O2", "-D_FORTIFY_SOURCE=2"), "1")
+        self.assertEqual((0, "1 5c\n", ""), (done.returncode, done.stdout, done.stderr))
+
+    def test_what_the_file_says_wrong_of_devices_is_told(self):
+        for text, words in (
+            ('"/dev/i2c-1" = "i3c"', 'did you mean "i2c"'),
+            ('"/dev/i2c-1" = 7', "a text, such as i2c"),
+            ('"i2c-1" = "i2c"', "the path of a device"),
+            ('"/dev/ttyUSB0" = "serial"', "what the board can stand for: i2c, spi.0 or gpio"),
+        ):
+            with self.subTest(text):
+                (self.folder / "test.bench.toml").write_text(BENCH.replace('"/dev/i2c-1" = "i2c"', text), "utf-8")
+                done = self.call("true")
+                self.assertEqual((2, 1), (done.returncode, done.stderr.count("\n")), done.stderr)
+                self.assertIn(words, done.stderr)
+
+    def test_two_boards_can_not_be_one_device(self):
+        second = '[boards.other]\nprofile = "heron"\nfirmware = "buses"\nkernel = { "/dev/i2c-1" = "i2c" }\n'
+        (self.folder / "test.bench.toml").write_text(BENCH + second, "utf-8")
+        done = self.call("true")
+        self.assertEqual(2, done.returncode)
+        self.assertIn("sluice stands for it", done.stderr)
+
+    def test_a_program_ends_and_its_lamp_is_seen_going_dark(self):
+        process = subprocess.Popen(
+            self.words(sys.executable, "-c", PLAIN + "put(ask(17, 8), 1)\nprint('lit', flush=True)\ninput()"),
+            stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, cwd=self.folder,
+        )  # fmt: skip
+        with process:
+            self.assertEqual("lit\n", process.stdout.readline())
+            os.kill(process.pid, signal.SIGTERM)
+            self.assertEqual(128 + signal.SIGTERM, process.wait(PATIENCE))
+
+
+if __name__ == "__main__":
+    unittest.main()
