@@ -30,6 +30,7 @@ from tests import (
     speed_devices,
     speed_frames,
     speed_growth,
+    speed_kernel,
     speed_messages,
     speed_records,
     speed_routines,
@@ -280,6 +281,7 @@ def main():
         *speed_routines.MEASURES,
         *speed_records.MEASURES,
         *speed_checks.MEASURES,
+        *speed_kernel.MEASURES,
     ):
         measure()
 

@@ -257,14 +257,19 @@ class Circuit:
             expander.line_changed(now)
         changed = []
         for pin in self.pins.values():
-            if not pin.mode.reads:
+            mode = pin.mode
+            if not mode.reads:
                 continue
-            level = self.read_level(pin.number)
+            number = pin.number
+            if number in self._wired or number in self._floating:
+                level = self.read_level(number)
+            else:
+                level = mode is PinMode.PULL_UP and not pin.dead
             if level != pin.level:
                 pin.level = level
-                wired = self._wired.get(pin.number)
+                wired = self._wired.get(number)
                 cause = wired[0].cause if wired else None
-                pin.cause = self._tell(Kind.LEVEL, Topic.PIN, str(pin.number), level, cause)
+                pin.cause = self._tell(Kind.LEVEL, Topic.PIN, str(number), level, cause)
                 changed.append(pin)
         return changed
 

@@ -25,6 +25,7 @@ from cavet.boards.parts import (
     Gauge,
     Heater,
     Horn,
+    Jumper,
     Lamp,
     Lever,
     LimitSwitch,
@@ -42,7 +43,7 @@ from cavet.boards.parts import (
 
 AT_PINS: tuple[type[Part], ...] = (
     Lamp, Servo, Motor, Horn, Button, LimitSwitch, Gauge, Lever, Relay, Valve, Heater, Pump, Overload, Door, Supply,
-    Bell, Buzzer, Sign, Stepper, Encoder, OneWireDevice, Cable,
+    Bell, Buzzer, Sign, Stepper, Encoder, OneWireDevice, Cable, Jumper,
 )  # fmt: skip
 ON_BUSES: tuple[type[Part], ...] = (
     Expander, LatchExpander, Panel, Matrix, RegisterDevice, Measuring, Giving, TargetBoard, ShiftRegisters, MatrixChain,

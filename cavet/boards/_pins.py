@@ -8,9 +8,15 @@ import msgspec
 
 from cavet.boards._travel import Travel
 
+DRIVING = ("output", "pwm", "servo", "dac", "stepper", "tone")
+READING = ("input", "pull-up", "encoder")
+
 
 class PinMode(Enum):
-    """What a pin can be set to."""
+    """What a pin can be set to; whether it drives its line then, or reads its level."""
+
+    drives: bool
+    reads: bool
 
     INPUT = "input"
     PULL_UP = "pull-up"
@@ -26,13 +32,9 @@ class PinMode(Enum):
     SERIAL = "serial"
     TONE = "tone"
 
-    @property
-    def drives(self) -> bool:
-        return self in (PinMode.OUTPUT, PinMode.PWM, PinMode.SERVO, PinMode.DAC, PinMode.STEPPER, PinMode.TONE)
-
-    @property
-    def reads(self) -> bool:
-        return self in (PinMode.INPUT, PinMode.PULL_UP, PinMode.ENCODER)
+    def __init__(self, word: str) -> None:
+        self.drives = word in DRIVING
+        self.reads = word in READING
 
 
 SWITCHING = (PinMode.OUTPUT, PinMode.PWM, PinMode.DAC)

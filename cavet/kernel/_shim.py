@@ -16,7 +16,7 @@ from cavet.wording import WrongError, plain
 
 SOURCES = Path(__file__).with_name("shim")
 COMPILERS = ("cc", "gcc", "clang")
-FLAGS = ("-shared", "-fPIC", "-O2", "-fvisibility=hidden", "-w")
+FLAGS = ("-shared", "-fPIC", "-O2", "-fvisibility=hidden", "-w", "-Wl,--as-needed")
 PT_INTERP = 3
 """The part of a program that names its loader. Source: System V ABI, chapter 5."""
 

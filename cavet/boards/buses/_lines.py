@@ -72,7 +72,11 @@ class Lines:
 
     def levels(self, first: int) -> int:
         """The levels of eight lines, the first one in bit 0."""
-        return sum(self.level(first + bit) << bit for bit in range(8))
+        found = 0
+        for bit in range(8):
+            if self.level(first + bit):
+                found |= 1 << bit
+        return found
 
     def senses(self, line: int) -> bool:
         """Whether a part gives something to a line."""

@@ -4,6 +4,7 @@ from cavet.boards.parts._buzzer import Buzzer, note_of
 from cavet.boards.parts._contact import Button, Door, LimitSwitch
 from cavet.boards.parts._encoder import Encoder
 from cavet.boards.parts._horn import Bell, Horn, Sounder
+from cavet.boards.parts._jumper import Jumper
 from cavet.boards.parts._lamp import Lamp
 from cavet.boards.parts._motor import Motor
 from cavet.boards.parts._part import BOARD_SUPPLY, OWN_SUPPLY, PIN, SUPPLIED, Around, Hand, Part, Settings, Wires
@@ -30,6 +31,7 @@ __all__ = [
     "Hand",
     "Heater",
     "Horn",
+    "Jumper",
     "Lamp",
     "Lever",
     "LimitSwitch",

@@ -1,23 +1,45 @@
 /* The mapped devices, and the program's descriptors that stand for them. */
 #include "shim.h"
+#include <dirent.h>
 #include <fcntl.h>
 #include <stdlib.h>
 #include <sys/stat.h>
 #include <sys/syscall.h>
 
-#define MOST_FILES 65536
 #define MOST_MAPPED 64
-#define MOST_KEPT 1024 /* descriptors that are looked at for what was kept over an exec */
+#define MOST_KEPT 1024 /* descriptors that are looked at for what was kept, where the system does not list them */
 
 int count_of_devices;
 static struct mapped devices[MOST_MAPPED];
-static uint64_t handles[MOST_FILES]; /* by descriptor; what was shut since stands there still */
+uint64_t handles[MOST_FILES];
 
 /* A connection's number, by which the bench knows it again. */
 static uint64_t inode_of(int file)
 {
     struct stat about;
     return syscall(SYS_fstat, file, &about) == 0 ? about.st_ino : 0;
+}
+
+static void look_at_kept(int file)
+{
+    struct question asked = {.kind = WHICH};
+    if (file < 0 || file >= MOST_FILES || !is_there(file))
+        return;
+    asked.first = inode_of(file);
+    if (ask(&asked, NULL, NULL, 0, &handles[file]))
+        handles[file] = 0;
+}
+
+/* What was kept open over an exec. */
+static void look_for_kept(void)
+{
+    DIR *all = opendir("/proc/self/fd");
+    for (struct dirent *each; all && (each = readdir(all));)
+        look_at_kept(*each->d_name == '.' ? -1 : atoi(each->d_name));
+    if (all)
+        closedir(all);
+    for (int file = 0; !all && file < MOST_KEPT; file++)
+        look_at_kept(file);
 }
 
 __attribute__((constructor)) static void begin(void)
@@ -38,14 +60,7 @@ __attribute__((constructor)) static void begin(void)
             *target++ = 0;
         devices[count_of_devices++] = (struct mapped){line, kind, target};
     }
-    for (int file = 0; file < MOST_KEPT; file++) {
-        struct question asked = {.kind = WHICH};
-        if (is_there(file)) {
-            asked.first = inode_of(file);
-            if (ask(&asked, NULL, NULL, 0, &handles[file]))
-                handles[file] = 0;
-        }
-    }
+    look_for_kept();
 }
 
 struct mapped *find(const char *path)
@@ -62,10 +77,9 @@ int is_answered(struct mapped *device)
     return device && strcmp(device->kind, "file");
 }
 
-uint64_t handle_of(int file)
+/* The handle of a descriptor that was one of ours, if it still is. */
+uint64_t looked_at(int file)
 {
-    if (!count_of_devices || file < 0 || file >= MOST_FILES || !handles[file])
-        return 0;
     return is_there(file) ? handles[file] : 0;
 }
 

@@ -62,10 +62,19 @@ int failed(int error);
 
 /* What stands for a mapped device: `devices.c`. A handle is 0 for what is none of ours. */
 struct mapped { const char *path, *kind, *target; };
+#pragma GCC visibility push(hidden)
 extern int count_of_devices;
 struct mapped *find(const char *path);
 int is_answered(struct mapped *device);
-uint64_t handle_of(int file);
+#define MOST_FILES 65536
+extern uint64_t handles[MOST_FILES]; /* by descriptor; what was shut since stands there still */
+uint64_t looked_at(int file);
+
+static inline uint64_t handle_of(int file)
+{
+    return (unsigned)file < MOST_FILES && __builtin_expect(handles[file] != 0, 0) ? looked_at(file) : 0;
+}
+
 void keep_handle(int file, uint64_t handle);
 int open_mapped(struct mapped *device, int flags);
 int open_over(struct question *asked, const void *data);
@@ -78,5 +87,6 @@ int spi_control(uint64_t handle, unsigned long request, void *argument);
 int gpio_control(uint64_t handle, unsigned long request, void *argument);
 ssize_t gpio_read(int file, uint64_t handle, void *buffer, size_t size);
 ssize_t plain(uint64_t handle, void *buffer, size_t size, int reads);
+#pragma GCC visibility pop
 
 #endif

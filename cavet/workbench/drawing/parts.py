@@ -75,6 +75,7 @@ GLYPHS = {
     "encoder": ("◔", "◌"),
     "onewire": ("◈", "◇"),
     "serial": ("◫", "◫"),
+    "jumper": ("◠", "◡"),
 }
 
 
@@ -368,6 +369,17 @@ def _cable(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     lines.put_on(canvas, x, y, GOT if view.fraction else HAIR, under=plugs)
 
 
+def _jumper(canvas: Canvas, x: int, y: int, view: PartView) -> None:
+    """A wire that hangs between its two ends."""
+    wire = Dots(WIDTH, 2)
+    for step in range(25):
+        angle = math.pi * step / 24
+        wire.set(7.5 - 6 * math.cos(angle), 1.0 + 5.5 * math.sin(angle))
+    for place in (1, 13):
+        wire.line(place, 0, place + 1, 0)
+    wire.put_on(canvas, x, y, ink(view))
+
+
 def draw_plate(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     """The plate of a sign: its text at full size, leaf by leaf."""
     room = max(0, min(view.columns, canvas.width - x - 1))
@@ -397,4 +409,5 @@ PICTURES: dict[str, Callable[[Canvas, int, int, PartView], None]] = {
     "encoder": _encoder,
     "onewire": _on_line,
     "serial": _cable,
+    "jumper": _jumper,
 }
