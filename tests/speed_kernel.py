@@ -67,7 +67,7 @@ def kernel():
         subprocess.run(["cc", "-O2", "-o", program, SOURCE], check=True)
         shimmed = [sys.executable, "-m", "cavet", "with", str(place), "--", program]
         found, reference = measured(shimmed), bare()
-        words = f"{found['register']:.0f} µs, {reference:.0f} µs over a bare socket with the wires' {1e6 * WIRE_SECONDS:.0f}"
+        words = f"{found['register']:.0f} µs, {reference:.0f} over a bare socket, {1e6 * WIRE_SECONDS:.0f} on the wires"
         times = found["register"] / reference
         told("a register read over I2C by a program of others", f"{words}: {times:.2f} ×", "3 ×", times <= 3)
         edge = found["edge"] / 1000

@@ -17,7 +17,7 @@ from cavet.wording import WrongError, listed
 
 ACTS = ("walk", "routine", "program", "rest")
 SHOWS = ("no_redundant", "no_refusal", "delays")
-OF_ACT = {"tunes": "routine", "expect": "program", "ends": "program", "within": "program"}
+OF_ACT = {"tunes": "routine", "expect": "program", "ends": "program", "within": "program", "kernel": "program"}
 """Keys that mean nothing without another one."""
 END_OF_PROGRAM = "end of program"
 Wishes = tuple[tuple[str, Asked], ...]
@@ -52,6 +52,8 @@ class CheckPlan(msgspec.Struct, frozen=True, kw_only=True):
     routine: str = ""
     tunes: dict[str, Any] = {}
     program: tuple[str, ...] = ()
+    kernel: bool = False
+    """Whether the program finds the kernel's devices."""
     expect: tuple[str, ...] = ()
     ends: int | None = None
     within: float | None = None
@@ -140,7 +142,7 @@ class _Reader:
         if not acts and not any(table[key] not in (None, "") for key in SHOWS):
             self._checker.wrong(self._path, found="nothing to be done", expected=f"one of {listed((*ACTS, *SHOWS))}")
         for key, act in OF_ACT.items():
-            if table[key] not in (None, (), {}) and act not in acts:
+            if table[key] not in (None, (), {}) and table[key] is not False and act not in acts:
                 self._wrong(key, found="this key", expected=f"it belongs to {act}, which is not there")
         outputs = table["walk"] if isinstance(table["walk"], tuple) else ()
         known = [point.name for point in self._points.values() if point.kind.is_output]
@@ -167,9 +169,10 @@ class _Reader:
             return None
         return CheckPlan(
             name=self._name, walk=table["walk"] is not None, outputs=outputs, routine=table["routine"],
-            tunes=table["tunes"], program=table["program"], expect=table["expect"], ends=table["ends"],
-            within=table["within"], rest=rest, no_redundant=table["no_redundant"], no_refusal=table["no_refusal"],
-            delays=delays, seeds=table["seeds"], defects=table["defects"], faults=table["faults"],
+            tunes=table["tunes"], program=table["program"], kernel=table["kernel"], expect=table["expect"],
+            ends=table["ends"], within=table["within"], rest=rest, no_redundant=table["no_redundant"],
+            no_refusal=table["no_refusal"], delays=delays, seeds=table["seeds"], defects=table["defects"],
+            faults=table["faults"],
         )  # fmt: skip
 
     def _wrong(self, key: str, *, found: object, expected: str) -> None:

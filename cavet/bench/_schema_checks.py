@@ -32,6 +32,12 @@ CHECK = Section(
             "to be found, `python` the one that runs Cavet; it is only run with `--allow-programs`",
         ),
         Key(
+            name="kernel",
+            kind="switch",
+            default=False,
+            doc="program: whether it finds the kernel's devices of `[boards.NAME.kernel]`, as with `cavet with`",
+        ),
+        Key(
             name="expect", kind="texts", default=(), doc="program: conditions, as in a routine, each of which must come"
         ),
         Key(

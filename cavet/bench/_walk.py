@@ -7,7 +7,7 @@ for it that moves at the same time for another reason.
 from __future__ import annotations
 
 import asyncio
-from collections.abc import AsyncIterator, Iterable, Mapping, Sequence
+from collections.abc import AsyncIterator, Collection, Iterable, Mapping, Sequence
 
 import msgspec
 
@@ -102,6 +102,16 @@ class Walk:
         if isinstance(point, PinPoint) or point.kind is PointKind.SWITCH:
             return not point.same(point.from_wire(part.stands_as(now)), _rest_of(point))
         return any(map(_differs, before[names], (part.stands_as(now), part.state(now))))
+
+    def parts_away(self, boards: Collection[str], before: Mapping[str, Standing]) -> list[str]:
+        """The parts of boards that are moved and do not stand as `before`, whether a point leads to them or not."""
+        self._bench.board_side.turn()
+        now = self._bench.clock.now()
+        return [
+            path for path, part in self._parts()
+            if path.partition(".")[0] in boards and not part.senses
+            and (part.busy(now) or any(map(_differs, before[path], (part.stands_as(now), part.state(now)))))
+        ]  # fmt: skip
 
     async def _ask(self, point: Point, value: Asked) -> tuple[Trail, Diagnosis]:
         return await ask_and_follow(self._bench, self._standings, point, value, BY)

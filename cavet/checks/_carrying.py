@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -194,13 +194,19 @@ class RestAct(Act):
 
 
 async def at_rest(
-    bench: RunningBench, walk: Walk, rest: RestPlan, hosts: Sequence[str], before: Mapping[str, Any]
+    bench: RunningBench,
+    walk: Walk,
+    rest: RestPlan,
+    hosts: Sequence[str],
+    before: Mapping[str, Any],
+    boards: Collection[str] = (),
 ) -> str:
-    """Wait until every output of these hosts is at rest; tell which are not in time, "" for none."""
+    """Wait until every output of these hosts is at rest, and what is moved on these boards stands as before; tell which
+    are not in time, "" for none."""
     points = [point for point in bench.plan.points.values() if point.kind.is_output and point.board in hosts]
     began = bench.clock.now()
     while True:
-        away = [point.name for point in points if walk.is_away(point, before)]
+        away = [point.name for point in points if walk.is_away(point, before)] + walk.parts_away(boards, before)
         if not away:
             return ""
         left = rest.within - (bench.clock.now() - began)

@@ -4,7 +4,7 @@ over the truth, since what that program believes nobody knows."""
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +14,7 @@ from cavet.boards.parts import Sign
 from cavet.checks._carrying import Came, Case, at_rest, came_of
 from cavet.checks._program import Ended, Running, call_of
 from cavet.hosts import PinPoint, Point
+from cavet.kernel import kernel_devices, mappings_of
 from cavet.record import Kind
 from cavet.routines import Looking, routine_text
 from cavet.wording import WrongError, plain
@@ -121,8 +122,10 @@ class Hosted:
             walk = Walk(bench)
             before = walk.stand()
             ended = await self._watch(bench)
-            rest = self._check.rest
-            resting = await at_rest(bench, walk, rest, list(self._plan.hosts), before) if rest is not None else ""
+            resting = ""
+            if self._check.rest is not None:
+                boards = [board.name for board in self._plan.boards.values() if self._check.kernel and board.kernel]
+                resting = await at_rest(bench, walk, self._check.rest, list(self._plan.hosts), before, boards)
             why = "; ".join(words for words in (self._why(ended), resting) if words)
             return came_of(
                 self._plan, self._check, case, shows, bench, why, bench.clock.now(), output=ended.output + ended.errors
@@ -135,8 +138,16 @@ class Hosted:
         endpoints = places_of(bench.endpoints)
         place = f"checks.{self._check.name}.program"
         call = call_of(self._check.program, endpoints, place)
+        mappings = mappings_of(self._plan, (), endpoints) if self._check.kernel else []
+        if self._check.kernel and not mappings:
+            expected = "a board with `[boards.NAME.kernel]`"
+            raise WrongError(f"checks.{self._check.name}.kernel", found="true, and no device", expected=expected)
+        async with kernel_devices(bench, mappings, call[0], place) as more:
+            return await self._follow(bench, call, more)
+
+    async def _follow(self, bench: RunningBench, call: Sequence[str], more: Mapping[str, str]) -> Ended:
         folder = Path(self._plan.path).parent if self._plan.path else Path()
-        running = self.running = await Running.start(call, folder, endpoints)
+        running = self.running = await Running.start(call, folder, places_of(bench.endpoints), more)
         try:
             until = bench.clock.now() + (self._check.within or WITHIN)
             while not running.has_ended and bench.clock.now() < until:

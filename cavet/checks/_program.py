@@ -66,10 +66,12 @@ class Running:
         ]
 
     @classmethod
-    async def start(cls, call: Sequence[str], folder: Path, endpoints: Mapping[str, str]) -> Running:
-        """Start it. Raises `WrongError` where that can't be."""
+    async def start(
+        cls, call: Sequence[str], folder: Path, endpoints: Mapping[str, str], more: Mapping[str, str] | None = None
+    ) -> Running:
+        """Start it, with more variables in its environment. Raises `WrongError` where that can't be."""
         mark = secrets.token_hex(8)
-        variables = {**os.environ, **variables_of(endpoints), MARK: mark}
+        variables = {**os.environ, **variables_of(endpoints), **(more or {}), MARK: mark}
         try:
             process = await asyncio.create_subprocess_exec(
                 *call, cwd=folder, env=variables, stdin=asyncio.subprocess.DEVNULL,

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 from pathlib import Path
-from typing import Any
 
 import click
 
@@ -14,20 +13,14 @@ from cavet.clock import start_task
 from cavet.commands._bench import broker_option, chosen_boards, on_broker, open_bench
 from cavet.commands._completing import complete_benches
 from cavet.commands._endpoints import devices_wanted, linked, with_ports
-from cavet.commands._outside import act_on, follow_input
+from cavet.commands._lines import answer, endpoint_line, follow_events, left_out
+from cavet.commands._outside import follow_input
 from cavet.commands._recording import Kept, record_options, recorded, seed_option, with_seed
 from cavet.commands._reloading import Reloading, asks_to_reload
 from cavet.commands._saying import Output, as_json, end_at_signals
 from cavet.commands._state import fault_line
 from cavet.faults import FORESEEN
-from cavet.record import as_line
-from cavet.wording import WrongError, plain
-
-FOLLOW_SECONDS = 0.02
-"""How often new events are printed."""
-
-MOST_EVENTS = 1000
-"""How many are printed at once."""
+from cavet.wording import plain
 
 
 @click.command("serve")
@@ -119,34 +112,10 @@ async def tell_on(
         follower.cancel()
 
 
-def left_out(lines: int) -> str:
-    return as_json({"event": "left_out", "lines": lines})
-
-
-def endpoint_line(endpoint: Endpoint) -> dict[str, Any]:
-    line: dict[str, Any] = {
-        "event": "endpoint", "board": endpoint.board, "link": endpoint.kind, "address": endpoint.address
-    }  # fmt: skip
-    if endpoint.kind == "serial":
-        line |= {"baud": endpoint.plan.settings.rate, "settings": endpoint.plan.settings.form}
-    return line
-
-
 def readable_line(endpoint: Endpoint) -> str:
     settings = endpoint.plan.settings
     more = f"  {settings.rate} {settings.form}" if endpoint.kind == "serial" else ""
     return f"{endpoint.board:12} {endpoint.kind:8} {endpoint.address}{more}"
-
-
-def answer(bench: RunningBench, line: bytes) -> dict[str, Any]:
-    """Do what a line asks for; give the line that answers it."""
-    try:
-        found = act_on(bench, line)
-    except WrongError as error:
-        return {"event": "error", "message": plain(str(error))}
-    except Exception as error:  # noqa: BLE001
-        return {"event": "error", "message": fault_line("input", error)}
-    return {"event": "done", **found}
 
 
 async def reload(bench: RunningBench, reloading: Reloading, output: Output) -> None:
@@ -164,16 +133,3 @@ async def reload(bench: RunningBench, reloading: Reloading, output: Output) -> N
         if (endpoint.link, endpoint.address) not in known:
             output.say(as_json(endpoint_line(endpoint)))
     output.say(as_json({"event": "done"}))
-
-
-async def follow_events(bench: RunningBench, output: Output) -> None:
-    """Print every event, as soon as it can be; a reader that is slow gets them late."""
-    number = 0
-    while True:
-        for event in bench.record.since(number)[:MOST_EVENTS]:
-            if event.number > number:  # they have left memory since
-                output.say(left_out(event.number - number))
-            output.say(as_json(as_line(event)))
-            number = event.number + 1
-        await asyncio.sleep(FOLLOW_SECONDS)
-        await output.written()

@@ -6,9 +6,8 @@ import asyncio
 import contextlib
 import os
 import signal
-import tempfile
+from asyncio.subprocess import DEVNULL, PIPE
 from collections.abc import Mapping, Sequence
-from pathlib import Path
 
 import click
 
@@ -16,9 +15,9 @@ from cavet import clock
 from cavet.bench import Plan, RunningBench, places_of, variables_of
 from cavet.commands._bench import open_bench
 from cavet.commands._completing import complete_benches
+from cavet.commands._program_lines import Told
 from cavet.commands._recording import Kept, record_options, recorded, seed_option, with_seed
-from cavet.kernel import KernelServer, is_static, mappings_of, shim
-from cavet.wording import WrongError
+from cavet.kernel import kernel_devices, mappings_of
 
 SETTLE_SECONDS = 0.1
 """What the program has set going is in the record, too."""
@@ -33,48 +32,64 @@ NOT_THERE, NOT_ABLE = 127, 126
     "--map", "maps", multiple=True, metavar="PATH=BOARD.i2c",
     help="A device of the kernel, and the bus that answers in its place; PATH=BOARD for a serial device.",
 )  # fmt: skip
+@click.option(
+    "--json", "json_lines", is_flag=True,
+    help="JSON lines: where the boards are, what the program writes, how it ends; lines of input act on the outside.",
+)  # fmt: skip
+@click.option("--events", is_flag=True, help="Every event of the record, as a JSON line.")
 @seed_option
 @record_options
-def command(bench: str, program: tuple[str, ...], maps: tuple[str, ...], seed: str | None, kept: Kept) -> int:
+def command(
+    bench: str, program: tuple[str, ...], maps: tuple[str, ...], json_lines: bool, events: bool, seed: str | None,
+    kept: Kept,
+) -> int:  # fmt: skip
     """Run PROGRAM on the simulated boards of BENCH: what it does with the devices that are mapped, they answer. It ends
     with the program's exit code, 128 and more where a signal has ended it."""
-    if is_static(program[0]):
-        raise WrongError("with", found=f"{program[0]}, linked statically", expected="one that the loader starts")
     plan = with_seed(open_bench(bench).plan, seed)
-    return clock.run(_run(plan, program, maps, kept))
+    told = Told if json_lines or events else None
+    return clock.run(_run(plan, program, maps, kept, told, events))
 
 
-async def _run(plan: Plan, program: Sequence[str], maps: Sequence[str], kept: Kept) -> int:
+async def _run(
+    plan: Plan, program: Sequence[str], maps: Sequence[str], kept: Kept, told: type[Told] | None, events: bool
+) -> int:
     bench = RunningBench(plan, hosts=False)
-    with recorded(bench, kept), tempfile.TemporaryDirectory(prefix="cavet-") as folder:
-        try:
-            await bench.start()
-            places = places_of(bench.endpoints)
-            mappings = mappings_of(plan, maps, places)
-            server = KernelServer(bench, mappings)
-            try:
-                more = await server.start(Path(folder))
-                if mappings:
-                    more |= _preloaded(shim())
-                code = await _follow(program, {**more, **variables_of(places)})
-                if kept.path is not None:
-                    await asyncio.sleep(SETTLE_SECONDS)
-                return code
-            finally:
-                await server.stop()
-        finally:
-            await bench.stop()
-
-
-def _preloaded(path: Path) -> dict[str, str]:
-    before = os.environ.get("LD_PRELOAD", "")
-    return {"LD_PRELOAD": f"{path} {before}".strip()}
-
-
-async def _follow(program: Sequence[str], more: Mapping[str, str]) -> int:
-    """Run it to its end; a signal that comes to us goes on to it."""
+    lines = told(bench, events=events) if told is not None else None
     try:
-        process = await asyncio.create_subprocess_exec(*program, env={**os.environ, **more})
+        with recorded(bench, kept):
+            return await _run_on(bench, plan, program, maps, lines, settles=kept.path is not None)
+    finally:
+        if lines is not None:
+            lines.close()
+
+
+async def _run_on(
+    bench: RunningBench, plan: Plan, program: Sequence[str], maps: Sequence[str], lines: Told | None, *, settles: bool
+) -> int:
+    try:
+        await bench.start()
+        places = places_of(bench.endpoints)
+        mappings = mappings_of(plan, maps, places)
+        async with kernel_devices(bench, mappings, program[0], "with") as more:
+            if lines is not None:
+                lines.begin(mappings)
+            code = await _follow(program, {**more, **variables_of(places)}, lines)
+            if settles or lines is not None:
+                await asyncio.sleep(SETTLE_SECONDS)
+        if lines is not None:
+            lines.end(code)
+        return code
+    finally:
+        await bench.stop()
+
+
+async def _follow(program: Sequence[str], more: Mapping[str, str], lines: Told | None) -> int:
+    """Run it to its end; a signal that comes to us goes on to it."""
+    stdin, output = (None, None) if lines is None else (DEVNULL, PIPE)
+    try:
+        process = await asyncio.create_subprocess_exec(
+            *program, env={**os.environ, **more}, stdin=stdin, stdout=output, stderr=output
+        )
     except FileNotFoundError:
         click.echo(f"{program[0]}: there is no such program", err=True)
         return NOT_THERE
@@ -84,6 +99,8 @@ async def _follow(program: Sequence[str], more: Mapping[str, str]) -> int:
     loop = asyncio.get_running_loop()
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         loop.add_signal_handler(number, _hand_on, process, number)
+    if lines is not None:
+        await lines.follow(process)
     code = await process.wait()
     return code if code >= 0 else 128 - code
 

@@ -6,7 +6,6 @@ kernel's documents say.
 """
 
 from cavet.kernel._mapping import Mapping, mappings_of
-from cavet.kernel._server import KernelServer
-from cavet.kernel._shim import is_static, shim
+from cavet.kernel._serving import kernel_devices
 
-__all__ = ["KernelServer", "Mapping", "is_static", "mappings_of", "shim"]
+__all__ = ["Mapping", "kernel_devices", "mappings_of"]

@@ -251,7 +251,11 @@ class Chip:
         for line, config in zip(lines, configs, strict=True):
             line.stop_timer()
             line.config = config
-        touch.attempt(board, self._apply, board, lines, cause)
+        touch.attempt(board, self._begin, board, lines, cause)
+
+    def _begin(self, board: Board, lines: Sequence[Line], cause: int) -> None:
+        """How its level stands when it is set up is no edge."""
+        self._apply(board, lines, cause)
         for line in lines:
             line.level = self._read(board, line)
 

@@ -1,6 +1,7 @@
 """Programs written to the kernel's header of lines alone, in C and in plain Python, on a board's simulated lines."""
 
 import errno
+import json
 import os
 import shutil
 import signal
@@ -8,6 +9,7 @@ import subprocess
 import sys
 import textwrap
 import unittest
+from pathlib import Path
 
 from tests.kernel.running import PROGRAMS, Programs
 from tests.patience import PATIENCE
@@ -21,7 +23,18 @@ kernel = { "/dev/gpiochip0" = "gpio", "/dev/i2c-1" = "i2c" }
 [boards.sluice.parts]
 lamp = { kind = "lamp", pin = "L17" }
 eye = { kind = "limit", pin = "L4", closes = "sluice.lamp > 0.5" }
+push = { kind = "button", pin = "L5" }
+wire = { kind = "jumper", pin = "L6", to = "L7" }
 yard = { kind = "expander", address = 0x22 }
+"""
+KEEPER = """
+[profiles.keeper]
+pins = "1-40"
+lines = "5, 7, 9, 11, 13, 15, 17, 21, 23, 25, 27, 29, 31, 6, 8, 10, 12, 14, 16, 18, 22, 24, 26, 28, 30, 32"
+input = "5-32"
+output = "5-32"
+released = "kept"
+[boards.sluice]
 """
 KEEPS = """
 format = 1
@@ -330,6 +343,85 @@ class OnLines(Programs, unittest.TestCase):
         done = self.call("true")
         self.assertEqual(2, done.returncode)
         self.assertIn("sluice stands for it", done.stderr)
+
+    def test_json_lines_and_a_hand_at_a_button_while_the_program_waits(self):
+        program = """
+            eye = ask(5, 4 | 16 | 32 | 256)
+            print("waiting", flush=True)
+            print(*struct.unpack_from("=QI", os.read(eye, 48))[1:], get(eye))
+            sys.exit("that was all")
+        """
+        words = (sys.executable, "-c", "import sys\n" + PLAIN + textwrap.dedent(program))
+        call = self.words(*words, more=("--json", "--events"))
+        with subprocess.Popen(
+            call, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, cwd=self.folder
+        ) as process:
+            lines = []
+            for line in process.stdout:
+                lines.append(json.loads(line))
+                if lines[-1].get("text") == "waiting":
+                    process.stdin.write('{"part": "sluice.push", "do": "press"}\n')
+                    process.stdin.flush()
+            self.assertEqual(1, process.wait(PATIENCE))
+        self.assertEqual("/dev/gpiochip0", lines[0]["address"])
+        self.assertEqual({"event": "end", "code": 1}, lines[-1])
+        self.assertIn({"event": "output", "of": "output", "text": "2 0"}, lines)
+        self.assertIn({"event": "output", "of": "errors", "text": "that was all"}, lines)
+        told = [line for line in lines if line.get("kind") == "told"]
+        self.assertEqual([False], [line["value"] for line in told])
+
+    def test_what_one_line_drives_a_jumper_carries_to_the_other(self):
+        self.check(
+            "0 1 1 1 0\n",
+            """
+                far = ask(7, 4 | 16)
+                before, out = get(far), ask(6, 8)
+                put(out, 1)
+                os.read(far, 48)
+                print(before, get(far), end=" ")
+                os.close(far)
+                far = ask(7, 4 | 2)
+                print(1 - get(far), end=" ")
+                os.close(far)
+                os.close(out)
+                out, far = ask(7, 8), ask(6, 4)  # it has no direction of its own
+                put(out, 1)
+                print(get(far), end=" ")
+                os.close(out)
+                while about(7)[1]:
+                    pass
+                print(get(far))
+            """,
+        )
+
+    def test_a_check_gives_a_program_the_devices_and_looks_at_what_it_leaves(self):
+        (self.folder / "lights.py").write_text(PLAIN + "put(ask(17, 8), 1)\nos.read(ask(4, 4 | 16), 48)", "utf-8")
+        check = """
+            [checks.lights]
+            program = ["python", "lights.py"]
+            kernel = true
+            rest = { after = "end of program", within = "1 s" }
+        """
+        for text, code, words in (
+            (BENCH, 0, "all held"),
+            (
+                BENCH.replace('"heron"', '"keeper"').replace("[boards.sluice]", KEEPER),
+                1,
+                "not at rest after 1 s: sluice.lamp",
+            ),
+            (BENCH.replace("kernel =", "#"), 2, "expected a board with `[boards.NAME.kernel]`"),
+            (
+                BENCH.replace("[boards.sluice]", "[checks.other]\nwalk = true\nkernel = true\n[boards.sluice]"),
+                2,
+                "program",
+            ),
+        ):
+            with self.subTest(words):
+                Path(self.bench).write_text(text + textwrap.dedent(check), "utf-8")
+                call = [sys.executable, "-m", "cavet", "check", self.bench, "lights", "--allow-programs"]
+                done = subprocess.run(call, capture_output=True, text=True, timeout=PATIENCE)
+                self.assertEqual(code, done.returncode, done.stdout + done.stderr)
+                self.assertIn(words, done.stdout + done.stderr)
 
     def test_a_program_ends_and_its_lamp_is_seen_going_dark(self):
         process = subprocess.Popen(
