@@ -90,6 +90,7 @@ class Hosted:
         self._expected = Expected(plan, check)
         self.running: Running | None = None
         self.bench: RunningBench | None = None
+        self._remark = ""
         self._counted = self._taken = self._refused = 0
 
     @property
@@ -142,8 +143,10 @@ class Hosted:
         if self._check.kernel and not mappings:
             expected = "a board with `[boards.NAME.kernel]`"
             raise WrongError(f"checks.{self._check.name}.kernel", found="true, and no device", expected=expected)
-        async with kernel_devices(bench, mappings, call[0], place) as more:
-            return await self._follow(bench, call, more)
+        async with kernel_devices(bench, mappings, call[0], place) as devices:
+            ended = await self._follow(bench, call, devices.variables)
+            self._remark = devices.remark()
+            return ended
 
     async def _follow(self, bench: RunningBench, call: Sequence[str], more: Mapping[str, str]) -> Ended:
         folder = Path(self._plan.path).parent if self._plan.path else Path()
@@ -171,6 +174,8 @@ class Hosted:
             how = f"with exit code {ended.code}" if ended.code >= 0 else f"by signal {-ended.code}"
             problems.append(f"the program ended {how}, not {self._check.ends or 0}{said}")
         problems += [f"this did not come: {words}" for words in self._expected.missing]
+        if self._remark:
+            problems.append(self._remark)
         return "; ".join(problems)
 
 

@@ -70,12 +70,15 @@ async def _run_on(
         await bench.start()
         places = places_of(bench.endpoints)
         mappings = mappings_of(plan, maps, places)
-        async with kernel_devices(bench, mappings, program[0], "with") as more:
+        async with kernel_devices(bench, mappings, program[0], "with") as devices:
             if lines is not None:
                 lines.begin(mappings)
-            code = await _follow(program, {**more, **variables_of(places)}, lines)
+            code = await _follow(program, {**devices.variables, **variables_of(places)}, lines)
             if settles or lines is not None:
                 await asyncio.sleep(SETTLE_SECONDS)
+            remark = devices.remark()
+        if remark and code not in (NOT_THERE, NOT_ABLE):
+            click.echo(remark, err=True)
         if lines is not None:
             lines.end(code)
         return code

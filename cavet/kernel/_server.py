@@ -43,6 +43,8 @@ class KernelServer:
         self._handles = itertools.count(1)
         self._inodes: dict[int, int] = {}
         """The handle of each connection that is a descriptor, by the number of the program's end of it."""
+        self.was_opened = False
+        """Whether some program has opened one of the devices."""
         self._server: asyncio.Server | None = None
         self._writers: set[asyncio.StreamWriter] = set()
 
@@ -121,6 +123,7 @@ class KernelServer:
                 await asyncio.sleep(left)
 
     def _open(self, visit: _Visit, question: Question) -> int:
+        self.was_opened = True
         mapping = self._mappings.get(question.data.decode("utf-8", "replace"))
         if mapping is None:
             raise Refused(errno.ENOENT)

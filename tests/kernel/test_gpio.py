@@ -344,6 +344,18 @@ class OnLines(Programs, unittest.TestCase):
         self.assertEqual(2, done.returncode)
         self.assertIn("sluice stands for it", done.stderr)
 
+    def test_two_programs_at_once_and_one_that_opens_nothing(self):
+        wait = "eye = ask(4, 4 | 16)\nos.write(3, b'x')\nprint(len(os.read(eye, 48)), flush=True)\nos.write(3, b'x')"
+        (self.folder / "wait.py").write_text(PLAIN + wait, "utf-8")
+        light = "os.read(0, 1)\nput(ask(17, 8), 1)\nos.read(0, 1)"
+        (self.folder / "light.py").write_text(PLAIN + light, "utf-8")
+        both = f"mkfifo f; {sys.executable} light.py < f & exec 3>f; {sys.executable} wait.py; wait"
+        done = self.call("sh", "-c", both)
+        self.assertEqual((0, "48\n", ""), (done.returncode, done.stdout, done.stderr))
+        done = self.call("true")
+        self.assertEqual((0, "", 1), (done.returncode, done.stdout, done.stderr.count("\n")))
+        self.assertIn("has not opened /dev/gpiochip0 or /dev/i2c-1", done.stderr)
+
     def test_json_lines_and_a_hand_at_a_button_while_the_program_waits(self):
         program = """
             eye = ask(5, 4 | 16 | 32 | 256)
