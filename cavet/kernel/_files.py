@@ -11,19 +11,21 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from cavet.kernel._errors import Refused
-from cavet.kernel._i2c import OF_SET, READ, OpenedI2c, done, parts_of, smbus
+from cavet.kernel._i2c import OpenedI2c, done, parts_of, smbus
 from cavet.kernel._mapping import Mapping
 from cavet.kernel._spi import OpenedSpi
 
 if TYPE_CHECKING:
     from cavet.kernel._touch import Touch
 
-OPEN, SET, TRANSFER, SMBUS, GET, MESSAGE, WHICH, CONTROL, REQUEST, EVENTS = range(1, 11)
+OPEN, SET, TRANSFER, SMBUS, GET, MESSAGE, WHICH, CONTROL, REQUEST, EVENTS, PLAIN_READ, PLAIN_WRITE = range(1, 13)
 """What is asked, as `shim.h` has it."""
 I2C_KIND, SPI_KIND, CHIP_KIND, LINES_KIND = range(1, 5)
 """What a handle is of: the shim reads it in its top byte."""
 HEAD = struct.Struct("=HHHH")
-CALLS = {TRANSFER: "I2C_RDWR", SMBUS: "I2C_SMBUS", MESSAGE: "SPI_IOC_MESSAGE"}
+CALLS = {
+    TRANSFER: "I2C_RDWR", SMBUS: "I2C_SMBUS", MESSAGE: "SPI_IOC_MESSAGE", PLAIN_READ: "read", PLAIN_WRITE: "write",
+}  # fmt: skip
 
 
 class Question(msgspec.Struct, frozen=True):
@@ -106,9 +108,6 @@ class I2cFile(File):
         super().__init__(mapping)
         self._opened = OpenedI2c()
 
-    def call(self, asked: Question) -> str:
-        return _plain_call(asked) or super().call(asked)
-
     def ask(self, asked: Question, touch: Touch) -> tuple[int, bytes]:
         if asked.kind == SET:
             self._opened.set(asked.first, asked.second)
@@ -116,8 +115,11 @@ class I2cFile(File):
         if asked.kind == TRANSFER:
             heads = heads_of(asked)
             written = asked.data[len(heads) * HEAD.size :]
-            reads = done(touch.transfer(parts_of(self._opened, heads, written)))
+            reads = done(touch.transfer(parts_of(heads, written)))
             return len(heads), b"".join(struct.pack("=H", len(each)) + each for each in reads)
+        if asked.kind in (PLAIN_READ, PLAIN_WRITE):
+            part = self._opened.part(None if asked.kind == PLAIN_READ else asked.data, asked.first)
+            return 0, b"".join(done(touch.transfer([part])))
         if asked.kind == SMBUS:
             reads_it, command = bool(asked.first >> 8), asked.first & 0xFF
             answer = smbus(self._opened, reads_it, command, asked.second, asked.data, touch.transfer)
@@ -134,9 +136,6 @@ class SpiFile(File):
         super().__init__(mapping)
         self._opened = OpenedSpi()
 
-    def call(self, asked: Question) -> str:
-        return _plain_call(asked) or super().call(asked)
-
     def ask(self, asked: Question, touch: Touch) -> tuple[int, bytes]:
         if asked.kind == SET:
             self._opened.set(asked.first, asked.second)
@@ -145,21 +144,14 @@ class SpiFile(File):
             return self._opened.get(asked.first), b""
         if asked.kind == MESSAGE:
             return 0, self._opened.message(asked.first, asked.data, touch.shift)
-        if not _plain_call(asked):
-            raise Refused(self.WRONG)
-        ((_, flags, length),) = heads_of(asked)
-        came = self._opened.plain(bytes(length) if flags & READ else asked.data[HEAD.size :], touch.shift)
-        return 0, struct.pack("=H", len(came)) + came if flags & READ else b""
+        if asked.kind == PLAIN_READ:
+            return 0, self._opened.plain(bytes(asked.first), touch.shift)
+        if asked.kind == PLAIN_WRITE:
+            self._opened.plain(asked.data, touch.shift)
+            return 0, b""
+        raise Refused(self.WRONG)
 
 
 def heads_of(asked: Question) -> list[tuple[int, int, int]]:
     """Address, flags and length of each part of a transfer."""
     return [HEAD.unpack_from(asked.data, place * HEAD.size)[:3] for place in range(asked.first)]
-
-
-def _plain_call(asked: Question) -> str:
-    """Whether it is plain reading or writing: a transfer of one part, with no address; "" where it is not."""
-    heads = heads_of(asked) if asked.kind == TRANSFER else []
-    if len(heads) != 1 or heads[0][0] != OF_SET:
-        return ""
-    return "read" if heads[0][1] & READ else "write"

@@ -20,8 +20,6 @@ SLAVE, SLAVE_FORCE, TENBIT, RETRIES, TIMEOUT, PEC_ON = 0x0703, 0x0706, 0x0704, 0
 READ, TEN, RECV_LEN, NO_START = 0x0001, 0x0010, 0x0400, 0x4000
 QUICK, BYTE, BYTE_DATA, WORD_DATA, PROC_CALL, BLOCK_DATA, I2C_BLOCK_BROKEN, BLOCK_PROC_CALL, I2C_BLOCK = range(9)
 MOST_BLOCK = 32
-OF_SET = 0xFFFF
-"""The address of a part that goes to the one that was set."""
 MOST_ADDRESS, MOST_TEN_BIT = 0x7F, 0x3FF
 ERRORS = {"address": errno.ENXIO, "data": errno.EREMOTEIO, "count": errno.EPROTO, "stuck": errno.ETIMEDOUT}
 """Source: Documentation/i2c/fault-codes."""
@@ -33,6 +31,12 @@ class OpenedI2c(msgspec.Struct):
     address: int = 0
     ten_bit: bool = False
     pec: bool = False
+
+    def part(self, written: bytes | None, count: int = 0, *, counts: bool = False) -> Part:
+        """A part that goes to the address that was set: it writes, or reads so many bytes."""
+        if written is not None:
+            return Part(address=self.address, data=written, ten_bit=self.ten_bit)
+        return Part(address=self.address, count=count, counts=counts, ten_bit=self.ten_bit)
 
     def set(self, what: int, value: int) -> None:
         """`I2C_SLAVE` and its neighbours. Raises `Refused`."""
@@ -52,13 +56,11 @@ Transfer = Callable[[Sequence[Part]], Outcome]
 """Does a transaction on the bus."""
 
 
-def parts_of(opened: OpenedI2c, heads: Sequence[tuple[int, int, int]], data: bytes) -> list[Part]:
+def parts_of(heads: Sequence[tuple[int, int, int]], data: bytes) -> list[Part]:
     """The parts of a transfer: address, flags and length of each, and behind them what is written. Raises `Refused`."""
     parts, at = [], 0
     for place, (address, flags, length) in enumerate(heads):
         ten_bit = bool(flags & TEN)
-        if address == OF_SET:
-            address, ten_bit = opened.address, opened.ten_bit
         if address > (MOST_TEN_BIT if ten_bit else MOST_ADDRESS) or (flags & NO_START and not place):
             raise Refused(errno.EINVAL)
         if flags & NO_START:
@@ -89,24 +91,17 @@ def smbus(opened: OpenedI2c, reads: bool, command: int, size: int, data: bytes, 
 
     `data` is the union of `i2c_smbus_data`: a byte, a word in the machine's order, or a length and its bytes.
     """
-    address, ten_bit = opened.address, opened.ten_bit
-
-    def write(more: bytes) -> Part:
-        return Part(address=address, data=more, ten_bit=ten_bit)
-
-    def read(count: int, *, counts: bool = False) -> Part:
-        return Part(address=address, count=count, counts=counts, ten_bit=ten_bit)
-
+    address = opened.address
     if size == QUICK:
-        done(transfer([read(0) if reads else write(b"")]))
+        done(transfer([opened.part(None if reads else b"")]))
         return b""
     sent, wanted, counts = _what(reads, command, size, data)
     checked = opened.pec and size not in (I2C_BLOCK_BROKEN, I2C_BLOCK)
-    parts = [write(sent)] if sent is not None else []
+    parts = [opened.part(sent)] if sent is not None else []
     if wanted:
-        parts.append(read(wanted + checked, counts=counts))
+        parts.append(opened.part(None, wanted + checked, counts=counts))
     elif checked and sent is not None:
-        parts = [write(sent + bytes([PEC.of(bytes([address << 1]) + sent)]))]
+        parts = [opened.part(sent + bytes([PEC.of(bytes([address << 1]) + sent)]))]
     found = b"".join(done(transfer(parts)))
     if wanted and checked:
         found = _checked(address, sent, found)
@@ -141,7 +136,7 @@ def _what(reads: bool, command: int, size: int, data: bytes) -> tuple[bytes | No
             raise Refused(errno.EINVAL)
         return head, MOST_BLOCK if size == I2C_BLOCK_BROKEN else length, False
     if size not in (BLOCK_DATA, I2C_BLOCK_BROKEN, I2C_BLOCK, BLOCK_PROC_CALL):
-        raise Refused(errno.EOPNOTSUPP)
+        raise Refused(errno.EINVAL)
     if not 1 <= length <= MOST_BLOCK:
         raise Refused(errno.EINVAL)
     if size == BLOCK_PROC_CALL:

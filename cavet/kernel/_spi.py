@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import errno
 import struct
+import sys
 from collections.abc import Callable
 
 import msgspec
@@ -17,6 +18,8 @@ MODE, LSB_FIRST, BITS, RATE, MODE_32 = 1, 2, 3, 4, 5
 PHASE_POLARITY, LSB = 0x03, 0x08
 """What of a mode this controller can do."""
 USUAL_RATE, BITS_IN_WORD = 500_000, 8
+SIZES = {8: 1, 16: 2, 24: 4, 32: 4}
+"""How many bits a word can have here, and how many bytes it takes in memory. Source: `bits_per_word` of `spidev`."""
 SHIFT = struct.Struct("=IIHBB")
 MOST_RATE = 125_000_000
 REVERSED = bytes(int(f"{byte:08b}"[::-1], 2) for byte in range(256))
@@ -29,6 +32,7 @@ class OpenedSpi(msgspec.Struct):
 
     mode: int = 0
     rate: int = USUAL_RATE
+    bits: int = BITS_IN_WORD
 
     def set(self, what: int, value: int) -> None:
         """Set the mode, the order of bits, the bits of a word, the rate. Raises `Refused`."""
@@ -39,7 +43,7 @@ class OpenedSpi(msgspec.Struct):
         elif what == LSB_FIRST:
             self.mode = self.mode & ~LSB | (LSB if value else 0)
         elif what == BITS:
-            _look_at_bits(value)
+            self.bits = _bits(value or BITS_IN_WORD)
         elif what == RATE:
             if not value:
                 raise Refused(errno.EINVAL)
@@ -49,7 +53,7 @@ class OpenedSpi(msgspec.Struct):
 
     def get(self, what: int) -> int:
         """Read one of them back. Raises `Refused`."""
-        found = {MODE: self.mode & 0xFF, MODE_32: self.mode, LSB_FIRST: int(bool(self.mode & LSB)), BITS: BITS_IN_WORD,
+        found = {MODE: self.mode & 0xFF, MODE_32: self.mode, LSB_FIRST: int(bool(self.mode & LSB)), BITS: self.bits,
                  RATE: self.rate}  # fmt: skip
         if what not in found:
             raise Refused(errno.ENOTTY)
@@ -59,26 +63,54 @@ class OpenedSpi(msgspec.Struct):
         """Do a message of so many transfers: their heads, then what each sends. Where the chip is to be let go of
         between two (`cs_change`), they are transfers of their own. Raises `Refused`."""
         heads = [SHIFT.unpack_from(data, place * SHIFT.size) for place in range(count)]
-        at, found, run = count * SHIFT.size, b"", b""
-        for place, (length, rate, delay, bits, changes) in enumerate(heads):
-            _look_at_bits(bits)
-            run += data[at : at + length]
+        sizes = [_bits(bits or self.bits) for _, _, _, bits, _ in heads]
+        if any(head[0] % SIZES[bits] for head, bits in zip(heads, sizes, strict=True)):
+            raise Refused(errno.EINVAL)
+        at, came, run = count * SHIFT.size, b"", b""
+        for place, (length, rate, delay, _, changes) in enumerate(heads):
+            run += self._packed(data[at : at + length], sizes[place])
             at += length
             if changes or place == len(heads) - 1:
-                found += self._shifted(run, rate or self.rate, delay / 1e6, shift)
+                came += shift(run, self.mode & PHASE_POLARITY, rate or self.rate, delay / 1e6)
                 run = b""
+        at, found = 0, b""
+        for (length, *_), bits in zip(heads, sizes, strict=True):
+            end = at + length * (bits // 8) // SIZES[bits]
+            found += self._unpacked(came[at:end], bits)
+            at = end
         return found
 
     def plain(self, sent: bytes, shift: Shift) -> bytes:
         """One transfer, as it was set. Raises `Refused`."""
-        return self._shifted(sent, self.rate, 0.0, shift)
+        head = SHIFT.pack(len(sent), 0, 0, 0, 0)
+        return self.message(1, head + sent, shift)
 
-    def _shifted(self, data: bytes, rate: int, pause: float, shift: Shift) -> bytes:
-        turned = bool(self.mode & LSB)
-        came = shift(data.translate(REVERSED) if turned else data, self.mode & PHASE_POLARITY, rate, pause)
-        return came.translate(REVERSED) if turned else came
+    def _packed(self, data: bytes, bits: int) -> bytes:
+        """Words in memory, as they go over the wire: highest bit first or lowest, and no more than their bits."""
+        size = SIZES[bits]
+        if size == 1:
+            return data.translate(REVERSED) if self.mode & LSB else data
+        words = [int.from_bytes(data[at : at + size], sys.byteorder) for at in range(0, len(data), size)]
+        if self.mode & LSB:
+            words = [_reversed(word, bits) for word in words]
+        return b"".join((word & (1 << bits) - 1).to_bytes(bits // 8, "big") for word in words)
+
+    def _unpacked(self, data: bytes, bits: int) -> bytes:
+        """The other way round."""
+        step = bits // 8
+        if step == 1:
+            return data.translate(REVERSED) if self.mode & LSB else data
+        words = [int.from_bytes(data[at : at + step], "big") for at in range(0, len(data), step)]
+        if self.mode & LSB:
+            words = [_reversed(word, bits) for word in words]
+        return b"".join(word.to_bytes(SIZES[bits], sys.byteorder) for word in words)
 
 
-def _look_at_bits(bits: int) -> None:
-    if bits not in (0, BITS_IN_WORD):
+def _bits(value: int) -> int:
+    if value not in SIZES:
         raise Refused(errno.EINVAL)
+    return value
+
+
+def _reversed(word: int, bits: int) -> int:
+    return int(f"{word & (1 << bits) - 1:0{bits}b}"[::-1], 2)

@@ -18,6 +18,7 @@ PROGRAM = """
 #include <stdio.h>
 #include <string.h>
 #include <sys/ioctl.h>
+#include <sys/mman.h>
 #include <sys/wait.h>
 #include <pthread.h>
 #include <unistd.h>
@@ -47,6 +48,7 @@ int main(void)
     union i2c_smbus_data data;
     unsigned long functions;
     pthread_t threads[8];
+    char *edge;
     int file = open("/dev/i2c-1", O_RDWR), status;
     void *wrong;
 
@@ -109,6 +111,17 @@ int main(void)
     FAILS("length", smbus(file, 0, 0x02, I2C_SMBUS_BLOCK_DATA, &data));
     FAILS("size", smbus(file, 0, 0x02, 9, &data));
     FAILS("request", ioctl(file, 0x1234, &all));
+    edge = (char *)mmap(NULL, 8192, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0) + 4096;
+    munmap(edge, 4096);
+    edge[-2] = 1;
+    FAILS("edge", smbus(file, 0, 0x02, I2C_SMBUS_BLOCK_DATA, (void *)(edge - 2)));
+    FAILS("way", smbus(file, 2, 0x02, I2C_SMBUS_BYTE_DATA, &data));
+    both[1] = (struct i2c_msg){0x22, I2C_M_RECV_LEN, 33, in};
+    all.nmsgs = 2;
+    FAILS("counted", ioctl(file, I2C_RDWR, &all));
+    both[1].addr = 0xFFFF;
+    both[1].flags = 0;
+    FAILS("nowhere", ioctl(file, I2C_RDWR, &all));
     return 7;
 }
 """
@@ -126,7 +139,8 @@ dup 0
 """
 FAILS = {
     "nobody": errno.ENXIO, "address": errno.EINVAL, "pointer": errno.EFAULT, "buffer": errno.EFAULT,
-    "messages": errno.EINVAL, "length": errno.EINVAL, "size": errno.EOPNOTSUPP, "request": errno.ENOTTY,
+    "messages": errno.EINVAL, "length": errno.EINVAL, "size": errno.EINVAL, "request": errno.ENOTTY,
+    "edge": errno.EFAULT, "way": errno.EINVAL, "counted": errno.EINVAL, "nowhere": errno.EINVAL,
 }  # fmt: skip
 PLAIN = """
 import fcntl, os

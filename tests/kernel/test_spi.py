@@ -2,6 +2,7 @@
 
 import errno
 import shutil
+import struct
 import unittest
 
 from cavet.kernel._errors import Refused
@@ -23,6 +24,7 @@ int main(void)
 {
     unsigned char mode = 0, bits = 8, out[16], in[16];
     unsigned speed = 1000000;
+    static char much[4097];
     struct spi_ioc_transfer both[2];
     int file = open("/dev/spidev0.0", O_RDWR);
 
@@ -48,6 +50,7 @@ int main(void)
     printf("two %d\\n", ioctl(file, SPI_IOC_MESSAGE(2), both));
     printf("write %zd\\n", write(file, out + 8, 8));
     printf("read %zd\\n", read(file, in, 4));
+    FAILS("write-long", write(file, much, sizeof much));
     bits = 9;
     FAILS("bits", ioctl(file, SPI_IOC_WR_BITS_PER_WORD, &bits));
     mode = SPI_CS_HIGH;
@@ -66,6 +69,7 @@ message 8
 two 16
 write 8
 read 4
+write-long -1 {errno.EMSGSIZE}
 bits -1 {errno.EINVAL}
 mode -1 {errno.EINVAL}
 long -1 {errno.EMSGSIZE}
@@ -89,7 +93,11 @@ class Settings(unittest.TestCase):
         for what, value in ((MODE, 3), (MODE_32, 1), (RATE, 2_000_000), (LSB_FIRST, 1), (BITS, 8)):
             opened.set(what, value)
             self.assertEqual(value | (opened.mode & 8 if what in (MODE, MODE_32) else 0), opened.get(what))
-        for what, value in ((MODE, 4), (MODE_32, 0x100), (RATE, 0), (BITS, 16), (9, 1)):
+        opened.set(BITS, 16)
+        self.assertEqual(16, opened.get(BITS))
+        opened.set(BITS, 0)
+        self.assertEqual(8, opened.get(BITS))
+        for what, value in ((MODE, 4), (MODE_32, 0x100), (RATE, 0), (BITS, 12), (9, 1)):
             with self.assertRaises(Refused):
                 opened.set(what, value)
 
@@ -107,6 +115,33 @@ class Settings(unittest.TestCase):
         opened.set(LSB_FIRST, 1)
         self.assertEqual(b"\x01", opened.plain(b"\x01", shift))
         self.assertEqual(b"\x80", sent[-1][0])
+
+    def test_words_of_more_than_a_byte(self):
+        sent = []
+
+        def shift(data, mode, rate, pause):
+            sent.append(data)
+            return data
+
+        for bits, lsb, memory, wire in (
+            (16, 0, struct.pack("=2H", 0x1234, 0xABCD), "1234 abcd"),
+            (32, 0, struct.pack("=I", 0x12345678), "12345678"),
+            (24, 0, struct.pack("=I", 0x123456), "123456"), (16, 1, struct.pack("=H", 0x8001), "8001"),
+            (16, 1, struct.pack("=H", 0x0102), "4080"),
+        ):  # fmt: skip
+            with self.subTest(bits=bits, lsb=lsb):
+                opened = OpenedSpi()
+                opened.set(BITS, bits)
+                opened.set(LSB_FIRST, lsb)
+                self.assertEqual(memory, opened.plain(memory, shift))
+                self.assertEqual(bytes.fromhex(wire), sent.pop())
+        opened = OpenedSpi()
+        heads = SHIFT.pack(2, 0, 0, 16, 0) + SHIFT.pack(2, 0, 0, 0, 0)
+        memory = struct.pack("=H", 0x1234) + b"ab"
+        self.assertEqual(memory, opened.message(2, heads + memory, shift))
+        self.assertEqual([b"\x124ab"], sent)
+        with self.assertRaises(Refused):
+            opened.message(1, SHIFT.pack(3, 0, 0, 16, 0) + b"abc", shift)
 
 
 if __name__ == "__main__":

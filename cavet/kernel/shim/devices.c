@@ -117,6 +117,27 @@ int open_mapped(struct mapped *device, int flags)
     return file;
 }
 
+/* Plain reading and writing, on I2C and SPI. */
+static ssize_t plain(uint64_t handle, void *buffer, size_t size, int reads)
+{
+    static __thread unsigned char data[MOST_BYTES];
+    struct question asked = {.kind = reads ? READ : WRITE, .handle = handle};
+    int error;
+
+    if (KIND_OF(handle) == SPI_KIND && size > MOST_SPI)
+        return failed(EMSGSIZE);
+    asked.first = size = size > MOST_BYTES ? MOST_BYTES : size;
+    if (!reads) {
+        if (copy_in(data, buffer, size) < 0)
+            return failed(EFAULT);
+        asked.size = size;
+    }
+    error = ask(&asked, data, data, sizeof data, NULL);
+    if (error)
+        return failed(error);
+    return reads && copy_out(buffer, data, size) < 0 ? failed(EFAULT) : (ssize_t)size;
+}
+
 ssize_t read_device(int file, uint64_t handle, void *buffer, size_t size)
 {
     return KIND_OF(handle) >= CHIP_KIND ? gpio_read(file, handle, buffer, size) : plain(handle, buffer, size, 1);

@@ -25,7 +25,8 @@ static int transfer(uint64_t handle, void *argument)
     at = out;
     for (uint32_t n = 0; n < all.nmsgs; n++) {
         struct part part = {messages[n].addr, messages[n].flags, messages[n].len, 0};
-        if (messages[n].len > MOST_BYTES)
+        int counted = messages[n].flags & I2C_M_RECV_LEN;
+        if (messages[n].len > MOST_BYTES || (counted && !(messages[n].flags & I2C_M_RD)))
             return failed(EINVAL);
         memcpy(at, &part, sizeof part);
         at += sizeof part;
@@ -54,8 +55,6 @@ static int transfer(uint64_t handle, void *argument)
         at += sizeof size;
         if (copy_out(messages[n].buf, at, size) < 0)
             return failed(EFAULT);
-        if (messages[n].flags & I2C_M_RECV_LEN)
-            copy_out(&all.msgs[n].len, &size, sizeof size);
         at += size;
     }
     return all.nmsgs;
@@ -66,30 +65,33 @@ static int smbus(uint64_t handle, void *argument)
     struct i2c_smbus_ioctl_data call;
     union i2c_smbus_data data, came;
     struct question asked = {.kind = SMBUS, .handle = handle};
-    uint64_t size = 0;
+    size_t room = 0; /* what is put back: the kernel copies all of it, whatever came */
     int error;
 
     if (copy_in(&call, argument, sizeof call) < 0)
         return failed(EFAULT);
-    memset(&data, 0, sizeof data);
-    if (call.data && copy_in(&data, call.data, sizeof data) < 0) {
-        size_t least = call.size == I2C_SMBUS_WORD_DATA || call.size == I2C_SMBUS_PROC_CALL ? 2 : 1;
-        if (call.size >= I2C_SMBUS_BLOCK_DATA && call.size != I2C_SMBUS_BYTE_DATA) /* as long as its first byte says */
-            least = copy_in(&data, call.data, 1) < 0 ? 1 : 1 + (data.block[0] > 32 ? 32 : data.block[0]);
-        if (copy_in(&data, call.data, least) < 0)
-            return failed(EFAULT);
-    }
-    if (!call.data && call.size != I2C_SMBUS_QUICK && !(call.size == I2C_SMBUS_BYTE && call.read_write == I2C_SMBUS_WRITE))
+    if (call.size > I2C_SMBUS_I2C_BLOCK_DATA || call.read_write > I2C_SMBUS_READ)
         return failed(EINVAL);
+    memset(&data, 0, sizeof data);
+    if (call.size != I2C_SMBUS_QUICK && !(call.size == I2C_SMBUS_BYTE && call.read_write == I2C_SMBUS_WRITE)) {
+        int answers = call.size == I2C_SMBUS_PROC_CALL || call.size == I2C_SMBUS_BLOCK_PROC_CALL;
+        if (!call.data)
+            return failed(EINVAL);
+        room = call.size <= I2C_SMBUS_BYTE_DATA ? 1 : call.size <= I2C_SMBUS_PROC_CALL ? 2 : sizeof data.block;
+        if (answers || call.size == I2C_SMBUS_I2C_BLOCK_DATA || call.read_write == I2C_SMBUS_WRITE)
+            if (copy_in(&data, call.data, room) < 0)
+                return failed(EFAULT);
+        if (!answers && call.read_write == I2C_SMBUS_WRITE)
+            room = 0;
+    }
     asked.size = sizeof data;
     asked.first = (uint64_t)call.read_write << 8 | call.command;
     asked.second = call.size;
-    error = ask(&asked, &data, &came, sizeof came, &size);
+    came = data;
+    error = ask(&asked, &data, &came, sizeof came, NULL);
     if (error)
         return failed(error);
-    if (size && copy_out(call.data, &came, size) < 0)
-        return failed(EFAULT);
-    return 0;
+    return copy_out(call.data, &came, room) < 0 ? failed(EFAULT) : 0;
 }
 
 int i2c_control(uint64_t handle, unsigned long request, void *argument)
@@ -112,26 +114,4 @@ int i2c_control(uint64_t handle, unsigned long request, void *argument)
         return set(handle, request, (uint64_t)(uintptr_t)argument);
     }
     return failed(ENOTTY);
-}
-
-/* Plain reading and writing: a transfer with the address that was set. */
-ssize_t plain(uint64_t handle, void *buffer, size_t size, int reads)
-{
-    static __thread unsigned char data[sizeof(struct part) + MOST_BYTES + 2];
-    struct part part = {0xFFFF, reads ? I2C_M_RD : 0, size > MOST_BYTES ? MOST_BYTES : size, 0};
-    struct question asked = {.size = sizeof part, .kind = TRANSFER, .handle = handle, .first = 1};
-    int error;
-
-    memcpy(data, &part, sizeof part);
-    if (!reads) {
-        if (copy_in(data + sizeof part, buffer, part.length) < 0)
-            return failed(EFAULT);
-        asked.size += part.length;
-    }
-    error = ask(&asked, data, data, sizeof data, NULL);
-    if (error)
-        return failed(error);
-    if (reads && copy_out(buffer, data + 2, part.length) < 0)
-        return failed(EFAULT);
-    return part.length;
 }

@@ -25,6 +25,7 @@
 #include <unistd.h>
 
 #define MOST_BYTES 8192 /* of an I2C message */
+#define MOST_SPI 4096 /* of an SPI message: the kernel's usual `bufsiz` */
 /* A call that the loader finds here first, and the one that it stands before. */
 #define SHOWN __attribute__((visibility("default")))
 #define REAL(type, name, ...) \
@@ -33,7 +34,7 @@
 
 #define KIND_OF(handle) ((handle) >> 56)
 
-enum { OPEN_FILE = 1, SET, TRANSFER, SMBUS, GET, MESSAGE, WHICH, CONTROL, REQUEST, EVENTS };
+enum { OPEN_FILE = 1, SET, TRANSFER, SMBUS, GET, MESSAGE, WHICH, CONTROL, REQUEST, EVENTS, READ, WRITE };
 enum { I2C_KIND = 1, SPI_KIND, CHIP_KIND, LINES_KIND }; /* what a handle is of */
 
 /* What goes over the socket: `size` bytes follow. */
@@ -86,7 +87,6 @@ int i2c_control(uint64_t handle, unsigned long request, void *argument);
 int spi_control(uint64_t handle, unsigned long request, void *argument);
 int gpio_control(uint64_t handle, unsigned long request, void *argument);
 ssize_t gpio_read(int file, uint64_t handle, void *buffer, size_t size);
-ssize_t plain(uint64_t handle, void *buffer, size_t size, int reads);
 #pragma GCC visibility pop
 
 #endif

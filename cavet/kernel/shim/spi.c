@@ -2,8 +2,6 @@
 #include "shim.h"
 #include <linux/spi/spidev.h>
 
-#define MOST_SPI 4096 /* of a message: the kernel's usual `bufsiz` */
-
 static int spi_message(uint64_t handle, unsigned long request, void *argument)
 {
     struct spi_ioc_transfer transfers[_IOC_SIZEMASK / sizeof(struct spi_ioc_transfer) + 1];
