@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection
+from math import inf
 from typing import Any
 
 from cavet.bench._devices import ModbusPlan, ScpiPlan
@@ -73,6 +74,8 @@ def build_world(
     for name, circuit in circuits.items():
         for part in circuit.parts.values():
             part.join(rig, Tell(record, name), circuit.stir)
+            if name not in names:
+                part.wake = inf  # it stays as it is: nobody brings it through time
     targets = {
         part.board: part
         for circuit in circuits.values()
