@@ -102,8 +102,12 @@ class FormatReader:
             pins = self._pins((*path, key), table[key], mode)
             if table["mask"]:
                 self._field_is_there((*path, "mask"), frame, table["mask"])
-            if mode in (PinMode.PWM, PinMode.TONE) and len(pins) > 1:
-                self._checker.wrong((*path, key), found=f"{len(pins)} pins", expected=f"one for {mode.value}")
+            bits = frame.field(field).bits or 0
+            if len(pins) > 1 and (mode is PinMode.TONE or (mode is PinMode.PWM and bits != 8 * len(pins))):
+                expected = "one for a tone" if mode is PinMode.TONE else f"one, or one for each byte of its {bits} bits"
+                self._checker.wrong((*path, key), found=f"{len(pins)} pins", expected=expected)
+            if len(pins) > 1 and mode is PinMode.PWM and table["full"] != 1.0:
+                self._checker.wrong((*path, "full"), found=table["full"], expected="none: a byte of 255 is full")
             found.append(
                 Taken(field=field, does=does, pins=pins, mask=table["mask"], mode=mode, full=table["full"] or 1.0)
             )

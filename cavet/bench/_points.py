@@ -12,6 +12,7 @@ from cavet.bench._devices import value_form
 from cavet.bench._messages import joined, read_payload
 from cavet.bench._places import Path
 from cavet.boards import Profile
+from cavet.colours import parse_colour
 from cavet.hosts import (
     ENCODER,
     ON_SPI,
@@ -37,7 +38,7 @@ from cavet.wording import WrongError, listed
 ResolvePins = Callable[[Path, dict[str, Any], Profile | None], bool]
 SHAFT_KEYS = ("direction", "coil_2", "coil_3", "coil_4", "second")
 PLACES = {
-    "firmata": ("pin", "device", *SHAFT_KEYS),
+    "firmata": ("pin", "device", "red", "green", "blue", *SHAFT_KEYS),
     "buses": ("device",),
     "modbus": ("table", "address"),
     "scpi": ("set", "on", "off", "ask"),
@@ -45,6 +46,11 @@ PLACES = {
     "plan": ("field", "mask", "line", "state"),
 }
 """The keys that say where a point is, by what is spoken."""
+RGB = ("red", "green", "blue")
+COLOUR_BITS = 24
+ON_PINS = (PointKind.BRIDGE, PointKind.COLOUR)
+"""The kinds that only pins have; a colour can be a field, too."""
+TEXTS = (PointKind.TEXT, PointKind.WORDS)
 WRITABLE = ("coils", "holding-registers")
 BITS = ("coils", "discrete-inputs")
 COILS = ("coil_2", "coil_3", "coil_4")
@@ -173,6 +179,8 @@ class PointReader:
     def _on_pin(self, path: Path, table: dict[str, Any], kind: PointKind, profile: Profile | None) -> Point | None:
         if table["device"]:
             return self._at_device(path, table, kind, profile)
+        if kind is PointKind.COLOUR:
+            return self._on_three_pins(path, table, profile)
         if kind.is_text:
             self._checker.wrong((*path, "kind"), found=kind.value, expected="a kind that a pin can have: no text")
             return None
@@ -197,6 +205,29 @@ class PointReader:
         lines = {key: table[key] for key in ("ahead", "astern") if key in table}
         pause = table.get("pause") or 0.0
         return PinPoint(**fields, **lines, pin=table["pin"], mode=mode, pause=pause)
+
+    def _on_three_pins(self, path: Path, table: dict[str, Any], profile: Profile | None) -> Point | None:
+        """A colour: a pin of PWM for its red, its green, its blue."""
+        if not all(self._require(path, table, name, f"the pin of its {name}") for name in RGB):
+            return None
+        if not self._resolve_pins(path, table, profile):
+            return None
+        if not self._are_colours(path, table):
+            return None
+        fields = _common(path[-1], table, PointKind.COLOUR)
+        red, green, blue = (table[name] for name in RGB)
+        return PinPoint(**fields, pin=red, green=green, blue=blue, mode="pwm")
+
+    def _are_colours(self, path: Path, table: dict[str, Any]) -> bool:
+        """Whether rest and start are; they are written as colours are from then on."""
+        good = True
+        for key in ("rest", "start"):
+            try:
+                table[key] = None if table[key] is None else parse_colour(table[key], "")
+            except WrongError as error:
+                self._checker.wrong((*path, key), found=error.found, expected=error.expected, nearest=error.nearest)
+                good = False
+        return good
 
     def _degrees(self, path: Path, table: dict[str, Any], mode: str) -> tuple[float, float] | None:
         """The wire of a servo that is asked in degrees, where it says no other: degrees are degrees, and 0 is the
@@ -252,11 +283,11 @@ class PointReader:
             return False
         is_bit = table["table"] in BITS or table["data"] == "bit"
         is_text = table["data"] == "text" and not is_bit
-        if kind is PointKind.BRIDGE or is_text != kind.is_text or is_bit != kind.is_switch:
+        if kind in ON_PINS or is_text != kind.is_text or is_bit != kind.is_switch:
             expected = "a single bit" if kind.is_switch else "text in registers" if kind.is_text else "a number"
             found = f"{table['data']} in {table['table']}"
-            if kind is PointKind.BRIDGE:
-                found, expected = "a bridge", "level, switch, contact or reading: only pins have bridges"
+            if kind in ON_PINS:
+                found, expected = f"a {kind.value}", f"level, switch, contact or reading: only pins have {kind.value}s"
             self._checker.wrong((*path, "kind"), found=found, expected=expected)
             return False
         return True
@@ -264,8 +295,8 @@ class PointReader:
     def _behind_header(
         self, path: Path, table: dict[str, Any], kind: PointKind, profile: Profile | None
     ) -> Point | None:
-        if kind is PointKind.BRIDGE:
-            self._checker.wrong((*path, "kind"), found="a bridge", expected="level, switch, contact or reading")
+        if kind in ON_PINS:
+            self._checker.wrong((*path, "kind"), found=f"a {kind.value}", expected="level, switch, contact or reading")
             return None
         for key in ("set", "on", "off", "ask"):
             if "\n" in table[key] or not table[key].isascii():
@@ -287,8 +318,8 @@ class PointReader:
         return HeaderPoint(**fields, **places)
 
     def _at_topics(self, path: Path, table: dict[str, Any], kind: PointKind, profile: Profile | None) -> Point | None:
-        if kind is PointKind.BRIDGE:
-            self._checker.wrong((*path, "kind"), found="a bridge", expected="level, switch, contact or reading")
+        if kind in ON_PINS:
+            self._checker.wrong((*path, "kind"), found=f"a {kind.value}", expected="level, switch, contact or reading")
             return None
         needed, doc = ("command", "the topic that it is set at") if kind.is_output else ("state", "where it is told")
         if not self._require(path, table, needed, doc):
@@ -332,6 +363,8 @@ class PointReader:
             expected = f"a whole number of the frame: {listed(known) or 'it has none'}"
             self._checker.wrong((*path, "mask"), found=table["mask"], expected=expected, nearest=near)
             return None
+        if kind is PointKind.COLOUR and not self._are_colours(path, table):
+            return None
         fields = _common(path[-1], table, kind)
         fields["confirm"] = bool(places["state_frame"]) and fields.get("confirm", False)
         used = ((places["frame"], places["field"]), (places["state_frame"], places["state_field"]))
@@ -345,10 +378,11 @@ class PointReader:
             f"{name}.{each.name}"
             for name, codec in plan.codecs.items()
             for each in codec.plan.fields
-            if each.is_number is not kind.is_text and not codec.plan.repeats(each)
+            if _carries(each, kind) and not codec.plan.repeats(each)
         ]
         if text not in known:
-            expected = f"{'a text' if kind.is_text else 'one number'}: {listed(known) or 'there is none'}"
+            what = f"a whole number of {COLOUR_BITS} bits" if kind is PointKind.COLOUR else "one number"
+            expected = f"{'a text' if kind in TEXTS else what}: {listed(known) or 'there is none'}"
             self._checker.wrong(path, found=text, expected=expected, nearest=self._checker.nearest(text, known))
             return None
         return frame, field
@@ -371,6 +405,13 @@ class PointReader:
         if form.kind not in fitting:
             self._checker.wrong((*path, "payload"), found=form.kind, expected=f"{listed(fitting)} for a {kind.value}")
         return form.kind in fitting
+
+
+def _carries(field: FieldPlan, kind: PointKind) -> bool:
+    """Whether a field can carry a point of a kind: a colour is a whole number, a text a text, all else a number."""
+    if kind is PointKind.COLOUR:
+        return field.is_whole and not field.values and (field.bits or 0) >= COLOUR_BITS
+    return field.is_number is not kind.is_text
 
 
 def _field_limits(fields: list[FieldPlan]) -> tuple[float, float]:

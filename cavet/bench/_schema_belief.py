@@ -12,6 +12,7 @@ from cavet.boards.firmware.modbus import TABLES
 from cavet.hosts import PointKind
 from cavet.settings import Key, Section
 
+RGB = ("red", "green", "blue")
 LINK_KINDS = ("serial", "tcp", "mqtt", "usb", "buses")
 LINK = Section(
     title="[links.NAME]",
@@ -344,6 +345,13 @@ POINT = Section(
         ),
         "pixels": (
             Key(name="rest", kind="text", doc="where the rest key sends it", default="clear"),
+            Key(name="start", kind="text", doc="where the host believes that it begins", default=None),
+            Key(name="confirm", kind="switch", doc="whether it is read back", default=True),
+            _MOVES,
+        ),
+        "colour": (
+            *(Key(name=name, kind="pin", doc=f"Firmata: the pin of its {name}, PWM", default=None) for name in RGB),
+            Key(name="rest", kind="text", doc="where the rest key sends it", default="#000000"),
             Key(name="start", kind="text", doc="where the host believes that it begins", default=None),
             Key(name="confirm", kind="switch", doc="whether it is read back", default=True),
             _MOVES,

@@ -23,7 +23,8 @@ TAKES = Section(
         Key(
             name="pins",
             kind="text",
-            doc="the pins that it drives: each with a bit of the field, the lowest first; one alone with its value",
+            doc="the pins that it drives: each with a bit of the field, the lowest first, or in mode pwm with a byte, the "
+            "highest first; one alone with its value",
             default="",
         ),
         Key(name="blinks", kind="text", doc="the pins that blink where it has a 1, in place of `pins`", default=""),
@@ -61,7 +62,12 @@ GIVEN = Section(
     title="[boards.NAME.gives.FRAME.fields.FIELD]",
     doc="Where a field of a frame that the board gives comes from: one of these.",
     keys=(
-        Key(name="pins", kind="text", doc="levels of pins, a bit each; one alone as its number", default=""),
+        Key(
+            name="pins",
+            kind="text",
+            doc="levels of pins, a bit each, or of PWM a byte; one alone as its number",
+            default="",
+        ),
         Key(name="blinks", kind="text", doc="the pins that may blink: a 1 for each that does", default=""),
         Key(
             name="faults",

@@ -8,7 +8,7 @@ from cavet.bench._diagnosis import Circumstances, Diagnosis, diagnose
 from cavet.bench._plan import OWN
 from cavet.bench._running import RunningBench
 from cavet.boards import Board, BoardState
-from cavet.boards.parts import Part, Sign
+from cavet.boards.parts import ColourLamp, Part, Sign
 from cavet.hosts import (
     ON_SPI,
     Asked,
@@ -119,6 +119,8 @@ class Standings:
         depends on more than that level; there what was read back stands for it."""
         if point.kind is PointKind.TEXT and isinstance(part, Sign):
             return part.shows(self._bench.clock.now())
+        if point.kind is PointKind.COLOUR and isinstance(part, ColourLamp):
+            return part.colour
         if isinstance(point, PinPoint) or point.kind.is_switch:
             return point.from_wire(part.stands_as(self._bench.clock.now()))
         return read_back

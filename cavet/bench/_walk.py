@@ -16,6 +16,7 @@ from cavet.bench._diagnosis import Diagnosis
 from cavet.bench._running import RunningBench
 from cavet.bench._standing import Standings
 from cavet.boards.parts import Part
+from cavet.colours import BLACK, WHITE
 from cavet.hosts import Asked, PinPoint, Point, PointKind
 from cavet.record import Kind, Topic, Trail
 from cavet.wording import UnreachableError, listed
@@ -242,6 +243,8 @@ def _far_of(point: Point) -> Asked:
         return not point.rest
     if point.kind is PointKind.PIXELS:
         return point.parse(PICTURE)
+    if point.kind is PointKind.COLOUR:
+        return BLACK if point.rest == WHITE else WHITE
     if point.kind.is_text:
         return TEXT
     if point.kind is PointKind.PULSE:

@@ -12,7 +12,7 @@ from cavet.wording import listed
 
 PIN_KEYS = (
     "pin", "enable", "ahead", "astern", "speed", "level", "limit", "interrupt", "pulse", "direction", "coil_1",
-    "coil_2", "coil_3", "coil_4", "a", "b", "second", "to",
+    "coil_2", "coil_3", "coil_4", "a", "b", "second", "to", "red", "green", "blue",
 )  # fmt: skip
 """The keys that name a pin."""
 GIVE_VOLTAGES = ("gauge", "lever")

@@ -20,6 +20,7 @@ from cavet.boards.parts import (
     Bell,
     Button,
     Buzzer,
+    ColourLamp,
     Door,
     Encoder,
     Gauge,
@@ -43,7 +44,7 @@ from cavet.boards.parts import (
 
 AT_PINS: tuple[type[Part], ...] = (
     Lamp, Servo, Motor, Horn, Button, LimitSwitch, Gauge, Lever, Relay, Valve, Heater, Pump, Overload, Door, Supply,
-    Bell, Buzzer, Sign, Stepper, Encoder, OneWireDevice, Cable, Jumper,
+    Bell, Buzzer, Sign, Stepper, Encoder, OneWireDevice, Cable, Jumper, ColourLamp,
 )  # fmt: skip
 ON_BUSES: tuple[type[Part], ...] = (
     Expander, LatchExpander, Panel, Matrix, RegisterDevice, Measuring, Giving, TargetBoard, ShiftRegisters, MatrixChain,

@@ -11,7 +11,8 @@ from rich.cells import cell_len
 
 
 class Ink(NamedTuple):
-    """How a cell is painted: by roles, never by colours. `share` blends the role with the ground, 1 is all of it."""
+    """How a cell is painted: by roles, never by colours, but for what has a colour of its own, `#rrggbb`. `share`
+    blends the role with the ground, 1 is all of it."""
 
     role: str = "paper"
     bold: bool = False

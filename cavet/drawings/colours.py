@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import lru_cache
 
 from rich.color import Color
@@ -59,10 +60,15 @@ SIXTEEN = {
 def style(theme: str, ink: Ink, ground: str, *, few: bool = False) -> Style:
     """The style of an ink on a ground in a theme, `dark` or `light`; with `few` there are but sixteen colours."""
     roles = SIXTEEN[theme] if few else ROLES[theme]
-    colour = roles[ink.role]
+    colour = colour_of(roles, ink.role)
     if ink.share < 1 and not few:
         colour = blend(roles[ground], colour, ink.share)
     return Style(color=Color.parse(colour), bgcolor=Color.parse(roles[ground]), bold=ink.bold or None)
+
+
+def colour_of(roles: Mapping[str, str], role: str) -> str:
+    """The colour of a role. What begins with `#` is one already: that of a thing, such as a lamp."""
+    return role if role.startswith("#") else roles[role]
 
 
 def blend(ground: str, colour: str, share: float) -> str:

@@ -9,7 +9,7 @@ from rich.console import Console
 from rich.style import Style
 
 from cavet.drawings.canvas import Canvas, Ink
-from cavet.drawings.colours import ROLES, SIXTEEN
+from cavet.drawings.colours import ROLES, SIXTEEN, colour_of
 
 OWN = ("paper", "ink")
 """Roles for which the terminal's own colours stand."""
@@ -38,4 +38,5 @@ def painted(canvas: Canvas, colours: ColorSystem | None) -> str:
 @lru_cache(maxsize=256)
 def _style(ink: Ink, colours: ColorSystem) -> Style:
     roles = SIXTEEN if colours is ColorSystem.STANDARD else ROLES
-    return Style(color=None if ink.role in OWN else Color.parse(roles["dark"][ink.role]), bold=ink.bold or None)
+    colour = None if ink.role in OWN else Color.parse(colour_of(roles["dark"], ink.role))
+    return Style(color=colour, bold=ink.bold or None)

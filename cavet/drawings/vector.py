@@ -12,7 +12,7 @@ from xml.sax.saxutils import escape, quoteattr
 
 import msgspec
 
-from cavet.drawings.colours import ROLES
+from cavet.drawings.colours import ROLES, colour_of
 from cavet.wording import WrongError
 
 Point = tuple[float, float]
@@ -96,7 +96,7 @@ def to_svg(drawing: Drawing, theme: Theme = "light") -> str:
 
 
 def _svg_shape(shape: Shape, roles: dict[str, str]) -> str:
-    colour = roles[shape.role]
+    colour = colour_of(roles, shape.role)
     if isinstance(shape, Words):
         bold = ' font-weight="bold"' if shape.bold else ""
         anchor = f' text-anchor="{shape.anchor}"' if shape.anchor != "start" else ""
@@ -126,10 +126,11 @@ def to_pdf(drawing: Drawing, path: Path, theme: Theme = "light") -> None:
         figure = Figure((drawing.width / 96, drawing.height / 96), dpi=96, facecolor=roles["ink"])
         FigureCanvasPdf(figure)
         for shape in drawing.shapes:
+            colour = colour_of(roles, shape.role)
             if isinstance(shape, Words):
                 alignment = {"start": "left", "middle": "center", "end": "right"}[shape.anchor]
                 figure.text(
-                    shape.x / drawing.width, 1 - shape.y / drawing.height, shape.text, color=roles[shape.role],
+                    shape.x / drawing.width, 1 - shape.y / drawing.height, shape.text, color=colour,
                     fontsize=shape.size * POINT_PIXELS, ha=alignment, va="baseline", parse_math=False,
                     weight="bold" if shape.bold else "normal",
                 )  # fmt: skip
@@ -138,14 +139,14 @@ def to_pdf(drawing: Drawing, path: Path, theme: Theme = "light") -> None:
                     Rectangle(
                         (shape.x / drawing.width, 1 - (shape.y + shape.height) / drawing.height),
                         shape.width / drawing.width, shape.height / drawing.height, transform=figure.transFigure,
-                        color=roles[shape.role], linewidth=0,
+                        color=colour_of(roles, shape.role), linewidth=0,
                     )
                 )  # fmt: skip
             else:
                 figure.add_artist(
                     Line2D(
                         [x / drawing.width for x, _ in shape.points], [1 - y / drawing.height for _, y in shape.points],
-                        transform=figure.transFigure, color=roles[shape.role], linewidth=shape.width * POINT_PIXELS,
+                        transform=figure.transFigure, color=colour, linewidth=shape.width * POINT_PIXELS,
                         linestyle=(0, (4, 3)) if shape.dashed else "solid", solid_joinstyle="miter",
                     )
                 )  # fmt: skip

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Mapping
 from math import inf
 from typing import Any
 
+from cavet.colours import channels_of, colour_of
 from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._confirming import Confirming
 from cavet.hosts._firmata_bus import FirmataBuses
@@ -20,6 +21,8 @@ from cavet.protocols import Frame, Message, Side, firmata
 from cavet.record import Kind, Purpose, Reason, Tell, Topic
 from cavet.wording import plain
 
+FULL = 255
+"""A channel of a colour at its brightest."""
 LAST_SHORT_PIN = 15
 """The last pin that an analog message can address; beyond it the extended one is used."""
 ASKED_ALREADY = "it was asked for already"
@@ -254,6 +257,8 @@ class FirmataSession(FirmataBuses):
     def _board_value(point: PinPoint, states: Mapping[int, int]) -> Asked | None:
         """The value of an output whose pins are in these states."""
         raw: float = states[point.pin]
+        if point.green is not None and point.blue is not None:
+            return colour_of(*(min(FULL, states[pin]) for pin in (point.pin, point.green, point.blue)))
         if point.kind is PointKind.BRIDGE and point.astern is not None and states[point.astern]:
             raw = -raw
         if point.mode == "servo" and raw == 0:
@@ -330,8 +335,11 @@ class FirmataSession(FirmataBuses):
             self._send(self._message(point, point.pin, 0), wish.asked, Topic.POINT, point.name, purpose=Purpose.RELEASE)
 
     def _wanted(self, wish: Wish) -> dict[int, int]:
-        """The number for each of the point's pins; for a bridge the direction's lines come before the power."""
+        """The number for each of the point's pins, a colour's three; for a bridge the direction's lines come before the
+        power."""
         point, value = self._pin_points[wish.point.name], wish.value
+        if point.green is not None and point.blue is not None:
+            return dict(zip((point.pin, point.green, point.blue), channels_of(str(value)), strict=True))
         power = int(point.to_wire(value))
         if point.kind is not PointKind.BRIDGE or point.ahead is None or point.astern is None:
             return {point.pin: power}

@@ -8,6 +8,7 @@ from enum import Enum
 import msgspec
 
 from cavet import units
+from cavet.colours import parse_colour
 from cavet.wording import WrongError, plain
 
 Asked = float | bool | str
@@ -35,12 +36,14 @@ class PointKind(Enum):
     """A text that is read."""
     PIXELS = "pixels"
     """A picture of dots that is set."""
+    COLOUR = "colour"
+    """A colour that is set, `#rrggbb`: three numbers on the wire, or one of 24 bits."""
     PULSE = "pulse"
     """Something that is done for so long: each time that it is asked, also for as long as the last time."""
 
     def __init__(self, value: str) -> None:
-        self.is_output = value in ("level", "switch", "bridge", "text", "pixels", "pulse")
-        self.is_text = value in ("text", "pixels", "words")
+        self.is_output = value in ("level", "switch", "bridge", "text", "pixels", "colour", "pulse")
+        self.is_text = value in ("text", "pixels", "colour", "words")
         self.is_switch = value in ("switch", "contact")
 
 
@@ -76,6 +79,8 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
     def parse(self, text: str) -> Asked:
         """Read what a person asks of it, in any unit that fits."""
         place = f"{self.board}.{self.name}"
+        if self.kind is PointKind.COLOUR:
+            return parse_colour(text.strip().strip('"'), place)
         if self.kind.is_text:
             return text.strip().removeprefix('"').removesuffix('"')
         if self.kind.is_switch:
@@ -102,7 +107,9 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
         return self.kind.is_output and (self.kind is not PointKind.PULSE or low <= 0 <= high)
 
     def limited(self, value: Asked) -> Asked:
-        """Bring a value inside the limits."""
+        """Bring a value inside the limits. Raises `WrongError` for what is no colour, where that is wanted."""
+        if self.kind is PointKind.COLOUR:
+            return self.parse(str(value))
         if self.kind.is_text:
             return str(value)
         if self.kind.is_switch:
@@ -116,7 +123,9 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
         return True
 
     def to_wire(self, value: Asked) -> float:
-        """What stands on the wire for a value; for a bridge the power, without its sign."""
+        """What stands on the wire for a value; for a bridge the power, without its sign; for a colour all its bits."""
+        if self.kind is PointKind.COLOUR:
+            return int(str(value)[1:], 16)
         if self.kind.is_switch:
             return int(bool(value) != self.active_low)
         if self.kind is PointKind.BRIDGE:
@@ -127,6 +136,8 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
 
     def from_wire(self, raw: float) -> Asked:
         """What a number on the wire stands for; for a bridge with its sign."""
+        if self.kind is PointKind.COLOUR:
+            return f"#{int(raw) & 0xFFFFFF:06x}"
         if self.kind.is_switch:
             return bool(raw) != self.active_low
         if self.kind is PointKind.BRIDGE:

@@ -14,12 +14,15 @@ from cavet.wording import listed, plain
 
 
 class PinPoint(Point, frozen=True, kw_only=True):
-    """A point on a pin, in a mode; a bridge has a line for each direction besides."""
+    """A point on a pin, in a mode; a bridge has a line for each direction besides, a colour three pins: `pin` is its
+    red."""
 
     pin: int
     mode: str
     ahead: int | None = None
     astern: int | None = None
+    green: int | None = None
+    blue: int | None = None
     second: int | None = None
     """An encoder's other contact."""
     pause: float = 0.0
@@ -29,6 +32,8 @@ class PinPoint(Point, frozen=True, kw_only=True):
     def where(self) -> str:
         if self.kind is PointKind.BRIDGE:
             return f"power pin {self.pin}, ahead pin {self.ahead}, astern pin {self.astern}"
+        if self.kind is PointKind.COLOUR:
+            return f"red pin {self.pin}, green pin {self.green}, blue pin {self.blue}"
         if self.second is not None:
             return f"pins {self.pin} and {self.second}, mode {self.mode}"
         return f"pin {self.pin}, mode {self.mode}"
@@ -38,8 +43,9 @@ class PinPoint(Point, frozen=True, kw_only=True):
         for line in (self.ahead, self.astern):
             if line is not None:
                 modes[line] = "output"
-        if self.second is not None:
-            modes[self.second] = self.mode
+        for other in (self.second, self.green, self.blue):
+            if other is not None:
+                modes[other] = self.mode
         return modes
 
 
@@ -225,7 +231,7 @@ class FieldPoint(Point, frozen=True, kw_only=True):
 
     def put(self, there: object, value: Asked, plan: FieldPlan) -> object:
         """The field's value with this point's value in it, where it held `there`."""
-        if self.kind.is_text:
+        if self.kind.is_text and self.kind is not PointKind.COLOUR:
             return str(value).encode() if plan.kind == "bytes" else str(value)
         raw = self.to_wire(value)
         if self.bit is not None:
@@ -237,7 +243,7 @@ class FieldPoint(Point, frozen=True, kw_only=True):
 
     def get(self, found: object, plan: FieldPlan) -> Asked:
         """The value that a field's value stands for."""
-        if self.kind.is_text:
+        if self.kind.is_text and self.kind is not PointKind.COLOUR:
             return found.decode("utf-8", "replace") if isinstance(found, bytes) else str(found)
         number = plan.values.get(found, 0) if isinstance(found, str) else found
         assert isinstance(number, int | float)

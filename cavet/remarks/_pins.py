@@ -160,7 +160,7 @@ def pins_overloaded(around: Around) -> Iterator[Remark]:
         parts = around.boards[board.name].circuit.parts
         profile = board.profile
         for number, hanging in wiring.on_pins.items():
-            drawn = {part: parts[part].greatest_current for part, _ in hanging if parts[part].supply == "board"}
+            drawn = {part: parts[part].greatest_at(wire) for part, wire in hanging if parts[part].supply == "board"}
             amperes = sum(drawn.values())
             if amperes > profile.pin_current and KINDS[board.parts[hanging[0][0]]["kind"]].kind not in ON_DRIVERS:
                 part, wire = hanging[-1]

@@ -16,12 +16,15 @@ import msgspec
 from cavet import units
 from cavet.bench import Plan
 from cavet.boards import KINDS
-from cavet.hosts import Point
+from cavet.boards.parts import ColourLamp
+from cavet.colours import NAMES as COLOUR_NAMES
+from cavet.colours import parse_colour
+from cavet.hosts import Point, PointKind
 from cavet.routines import _code as code
 from cavet.routines import _tree as tree
 from cavet.routines._mistakes import MistakeError
 from cavet.routines._words import FUNCTIONS
-from cavet.wording import listed, plain
+from cavet.wording import WrongError, listed, plain
 
 MAX_TEXT = 1000
 FINEST = {"%": 0.4, "deg": 1.0, "°": 1.0}
@@ -62,6 +65,8 @@ class Value(msgspec.Struct, frozen=True, kw_only=True):
     words: tuple[str, str] = ("off", "on")
     resolution: float = 0.0
     """How near two numbers are the same, in `unit`."""
+    is_colour: bool = False
+    """Whether a text is a colour, `#rrggbb`: then what is compared with it is read as one."""
     constant: bool = False
     code: str = ""
     """The same in Python."""
@@ -116,7 +121,9 @@ def as_text(kind: Value) -> str:
     """What a value is, in words."""
     if kind.kind == "number":
         return f"a number in {kind.unit}" if kind.unit else "a number"
-    return f"one of {listed(kind.words)}" if kind.kind == "switch" else "a text"
+    if kind.kind == "switch":
+        return f"one of {listed(kind.words)}"
+    return "a colour, #rrggbb or a name of CSS" if kind.is_colour else "a text"
 
 
 def lifted(act: Callable[..., Any]) -> Callable[..., Any]:
@@ -199,7 +206,19 @@ class ValueCompiler:
 
         pieces = [code.quoted(part) if isinstance(part, str) else part.told for part in parts]
         is_constant = all(isinstance(part, str) for part in parts)
+        if is_constant and want is not None and want.is_colour:
+            return self._colour(run(None), expr)
         return Value(kind="text", run=run, constant=is_constant, code=code.text_of(pieces))
+
+    @staticmethod
+    def _colour(text: str, expr: tree.Expr) -> Value:
+        try:
+            colour = parse_colour(text, "")
+        except WrongError as error:
+            raise MistakeError(
+                expr.at, found=str(error.found), expected=error.expected, words=list(COLOUR_NAMES)
+            ) from error
+        return Value(kind="text", run=lambda look: colour, constant=True, is_colour=True)
 
     def _name(self, expr: tree.Name, want: Value | None) -> Value:
         name = expr.name
@@ -217,7 +236,7 @@ class ValueCompiler:
         is_word = want is not None and want.kind == "switch"
         words = [*self._names.known, *self._plan.points, *(want.words if want is not None and is_word else ())]
         expected = "a point, a tune or a value"
-        if want is not None and want.kind != "text":
+        if want is not None and (want.kind != "text" or want.is_colour):
             expected = f"{as_text(want)}, {expected}"
         raise MistakeError(expr.at, found=name, expected=expected, words=words)
 
@@ -226,7 +245,8 @@ class ValueCompiler:
         if want is None or want.kind == "number":
             return None
         if want.kind == "text":
-            return None
+            colour = COLOUR_NAMES.get(name) if want.is_colour else None
+            return Value(kind="text", run=lambda look: colour, constant=True) if colour is not None else None
         if name in want.words:
             on = name == want.words[1]
         elif name in SWITCH_WORDS:
@@ -249,7 +269,8 @@ class ValueCompiler:
         if unit:
             near = FINEST.get(unit, 0.0)
             return Value(kind="number", unit=unit, run=lambda look: look.part(path), resolution=near, code=python)
-        return Value(kind="text", run=lambda look: look.part(path), code=python)
+        is_colour = parts[part]["kind"] == ColourLamp.kind
+        return Value(kind="text", run=lambda look: look.part(path), code=python, is_colour=is_colour)
 
     def _truth(self, expr: tree.Truth, want: Value | None) -> Value:
         board = self._plan.boards.get(expr.board)
@@ -365,6 +386,7 @@ def of_point(point: Point) -> Value:
     return Value(
         kind=kind, unit=point.unit if kind == "number" else None, words=point.words, run=lambda look: look.got(point),
         resolution=max(point.resolution, point.tolerance) if kind == "number" else 0.0,
+        is_colour=point.kind is PointKind.COLOUR,
         code=code.called("run.got", f'"{point.name}"'),
     )  # fmt: skip
 

@@ -317,4 +317,5 @@ def _copy(defect: Defect) -> Defect:
 
 def _begin_with_a_quote(point: Point) -> str:
     """How a text is asked for, or a picture."""
-    return f'{"a picture" if point.kind is PointKind.PIXELS else "a text"}: begin with "'
+    what = {PointKind.PIXELS: "a picture", PointKind.COLOUR: "a colour"}.get(point.kind, "a text")
+    return f'{what}: begin with {"#, or with " if point.kind is PointKind.COLOUR else ""}"'

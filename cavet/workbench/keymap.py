@@ -269,6 +269,11 @@ ENTERING = (
     Command(does="leave it as it is", shown="esc", foot="leave it as it is"),
     Command(does="any unit that fits", shown="any unit that fits:", foot="60 %, 0.6, 250 ms"),
 )
+ENTERING_TEXT = ENTERING[:2]
+ENTERING_COLOUR = (
+    *ENTERING_TEXT,
+    Command(does="a colour", shown="a colour:", foot="#d8a23c, gold"),
+)
 ADDING = (
     Command(does="choose", shown="↑↓", foot="choose"),
     Command(does="type it", shown="a word", foot="is typed"),

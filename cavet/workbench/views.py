@@ -10,7 +10,7 @@ from cavet import units
 from cavet.bench import OWN, Standing, line_names
 from cavet.boards import Board, Pin, PinMode
 from cavet.boards.buses import BusDevice, Expander, Matrix, MatrixChain, OneWireDevice, Panel, SpiChip
-from cavet.boards.parts import Part, Sign
+from cavet.boards.parts import ColourLamp, Part, Sign
 from cavet.hosts import Asked, Point, PointKind, SessionState
 from cavet.units import show_duration
 from cavet.wording import plain
@@ -97,6 +97,7 @@ def _rail(desk: Desk, point: Point, entry: str | None) -> RailView:
         name=point.name,
         is_switch=point.kind is PointKind.SWITCH,
         is_text=point.kind.is_text,
+        is_colour=point.kind is PointKind.COLOUR,
         share_asked=share_of(point, standing.asked),
         share_got=share_of(point, standing.got),
         asked=point.show(standing.asked),
@@ -343,6 +344,7 @@ def _part(desk: Desk, board: Board, part: Part, now: float) -> PartView:
         tells=plain(part.tells(now).replace("\n", " / ")),
         fraction=part.fraction(now),
         columns=part.columns if isinstance(part, Sign) else 0,
+        colour=part.colour if isinstance(part, ColourLamp) else "",
         senses=part.senses,
         pins=tuple(sorted(part.wires.values())),
         turn=desk.turns.get(f"{board.name}.{part.name}", 0.0),

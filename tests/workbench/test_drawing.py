@@ -155,6 +155,25 @@ class Rails(unittest.TestCase):
         canvas, layout = self.drawn()
         self.assertRegex(self.line(canvas, layout, 3), r"off ◆──◇ on|off ◆─+◇ on")
 
+    def test_colours_are_shown_as_swatches_where_there_is_room(self):
+        gold, red = "#ffd700", "#ff0000"
+        lines = (
+            RailView(name="one", is_text=True, is_colour=True, asked=gold, got=gold),
+            RailView(name="two", is_text=True, is_colour=True, asked=gold, got=red, agreed=False),
+            RailView(name="new", is_text=True, is_colour=True),
+        )
+        canvas, layout = self.drawn(lines=lines)
+        swatches = [
+            [run.ink.role for run in canvas.row(layout.rows[place]) if "██" in run.text] for place in range(len(lines))
+        ]
+        self.assertEqual([[gold], [gold, red], []], swatches)
+        self.assertRegex(self.line(canvas, layout, 0), f"◈ ██ {gold}")
+        self.assertRegex(self.line(canvas, layout, 1), f"◇ ██ {gold}  ◆ ██ {red}")
+        narrow, layout = self.drawn(40, lines=lines)
+        self.assertNotIn("██", narrow.text())
+        self.assertIn(gold, self.line(narrow, layout, 0))
+        self.assertEqual(gold, style("light", Ink(gold), "ink").color.name)
+
     def test_a_short_press_is_seen_in_the_course(self):
         canvas, layout = self.drawn()
         line = self.line(canvas, layout, 5)

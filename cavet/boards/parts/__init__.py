@@ -1,6 +1,7 @@
 """What is wired to the pins of a board, with its behaviour in time."""
 
 from cavet.boards.parts._buzzer import Buzzer, note_of
+from cavet.boards.parts._colour_lamp import ColourLamp
 from cavet.boards.parts._contact import Button, Door, LimitSwitch
 from cavet.boards.parts._encoder import Encoder
 from cavet.boards.parts._horn import Bell, Horn, Sounder
@@ -25,6 +26,7 @@ __all__ = [
     "Bell",
     "Button",
     "Buzzer",
+    "ColourLamp",
     "Door",
     "Encoder",
     "Gauge",

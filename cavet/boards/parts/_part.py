@@ -176,6 +176,10 @@ class Part:
         """What it draws at most, in A, from where its `supply` is."""
         return 0.0
 
+    def greatest_at(self, wire: str) -> float:
+        """What of that goes through one of its wires, in A."""
+        return self.greatest_current
+
     def busy(self, now: float) -> bool:
         """Whether it is still on its way to where it was sent."""
         return False
@@ -203,6 +207,6 @@ class Part:
             nearest=nearest(do, self.actions),
         )
 
-    def moved(self, value: float | bool, cause: int | None, note: str = "") -> None:
+    def moved(self, value: float | bool | str, cause: int | None, note: str = "") -> None:
         """Tell that it has arrived."""
         self._tell(Kind.MOVED, Topic.PART, self.name, value, cause, note)

@@ -27,6 +27,8 @@ class PartView(msgspec.Struct, frozen=True, kw_only=True):
     fault: bool = False
     columns: int = 0
     """For what shows a text: how many characters it has room for."""
+    colour: str = ""
+    """For what shines in a colour: that, `#rrggbb`."""
 
 
 def draw_part(canvas: Canvas, x: int, y: int, rows: int, view: PartView) -> None:
@@ -41,6 +43,8 @@ def ink(view: PartView) -> Ink:
     """The ink that tells whether it does something."""
     if view.fault:
         return CORAL
+    if view.colour and view.fraction:
+        return Ink(view.colour)
     colour = HEATHER if view.senses else GOT
     return colour if view.fraction else QUIET
 
@@ -76,6 +80,7 @@ GLYPHS = {
     "onewire": ("◈", "◇"),
     "serial": ("◫", "◫"),
     "jumper": ("◠", "◡"),
+    "colour-lamp": ("●", "○"),
 }
 
 
@@ -369,6 +374,18 @@ def _cable(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     lines.put_on(canvas, x, y, GOT if view.fraction else HAIR, under=plugs)
 
 
+def _colour_lamp(canvas: Canvas, x: int, y: int, view: PartView) -> None:
+    """A pane of glass, filled with what shines through it."""
+    pane = Dots(WIDTH, 2)
+    pane.line(2, 0, 13, 0)
+    pane.line(2, 7, 13, 7)
+    for column in (2, 13):
+        pane.line(column, 0, column, 7)
+    pane.put_on(canvas, x, y, CORAL if view.fault else HAIR)
+    for row in range(2) if view.fraction and not view.fault else ():
+        canvas.put(x + 2, y + row, "████", Ink(view.colour))
+
+
 def _jumper(canvas: Canvas, x: int, y: int, view: PartView) -> None:
     """A wire that hangs between its two ends."""
     wire = Dots(WIDTH, 2)
@@ -410,4 +427,5 @@ PICTURES: dict[str, Callable[[Canvas, int, int, PartView], None]] = {
     "onewire": _on_line,
     "serial": _cable,
     "jumper": _jumper,
+    "colour-lamp": _colour_lamp,
 }

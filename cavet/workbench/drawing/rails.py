@@ -22,6 +22,8 @@ from cavet.drawings.canvas import (
 )
 from cavet.wording import counted
 
+COLOUR_CELLS = 12
+"""What a colour takes, with its sign and its swatch."""
 ASKED_GLYPH, GOT_GLYPH, AGREED_GLYPH, FAULT_GLYPH = "◇", "◆", "◈", "✕"
 
 
@@ -31,6 +33,8 @@ class RailView(msgspec.Struct, frozen=True, kw_only=True):
     name: str
     is_switch: bool = False
     is_text: bool = False
+    is_colour: bool = False
+    """Whether what is asked and got are colours, `#rrggbb`."""
     share_asked: float | None = None
     share_got: float | None = None
     asked: str = "—"
@@ -275,6 +279,8 @@ def _draw_text(canvas: Canvas, layout: Layout, y: int, view: RailView, width: in
     room = layout.got_end - layout.rail
     if view.got == view.asked == "—":
         canvas.put(layout.rail, y, "—", QUIET)
+    elif view.is_colour and room >= 2 * COLOUR_CELLS + 2:
+        _draw_colours(canvas, layout.rail, y, view)
     elif view.agreed and not view.broken:
         glyph = AGREED_GLYPH if view.asked == view.got else GOT_GLYPH
         canvas.put(layout.rail, y, f"{glyph} {view.got}", QUIET if view.is_old else GOT, room)
@@ -285,6 +291,23 @@ def _draw_text(canvas: Canvas, layout: Layout, y: int, view: RailView, width: in
     if layout.has_notes:
         note = fitting(width - layout.note - 1, *view.notes)
         canvas.put(layout.note, y, note, CORAL if view.broken else QUIET)
+
+
+def _draw_colours(canvas: Canvas, x: int, y: int, view: RailView) -> None:
+    """A swatch of what was got; where that differs from what was asked, one of that before it."""
+    got = (GOT_GLYPH, view.got, GOT)
+    if view.agreed and not view.broken:
+        got = (AGREED_GLYPH if view.asked == view.got else GOT_GLYPH, view.got, QUIET if view.is_old else GOT)
+        told = [got]
+    else:
+        told = [(ASKED_GLYPH, view.asked, CORAL if view.broken else ASKED), got]
+    for glyph, colour, ink in told:
+        canvas.put(x, y, glyph, ink)
+        is_known = colour.startswith("#")
+        if is_known:
+            canvas.put(x + 2, y, "██", Ink(colour, share=0.4 if view.is_old else 1.0))
+        canvas.put(x + 5 if is_known else x + 2, y, colour, ink)
+        x += COLOUR_CELLS + 2
 
 
 def _draw_rail(canvas: Canvas, x: int, y: int, width: int, view: RailView) -> None:

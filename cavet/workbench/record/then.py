@@ -11,7 +11,8 @@ from msgspec.structs import replace
 from cavet import units
 from cavet.bench import Diagnosis, Plan, RunningBench, StageState, build_world, line_names
 from cavet.boards.buses import BusDevice, SpiChip
-from cavet.boards.parts import Part
+from cavet.boards.parts import ColourLamp, Part
+from cavet.colours import BLACK
 from cavet.hosts import Asked, PinPoint, Point, PointKind
 from cavet.lanes import CURVE, PARTS, PINS, RIG, SENSED, Lane, Lanes, in_parts_unit
 from cavet.record import Event, Kind, Record, Topic, Trail, Trails
@@ -187,10 +188,11 @@ class Then:
         if lane is not None and value is not None:
             tells, fraction = _told(lane, value, event), _fraction(part, lane, value)
         elif event is not None and isinstance(event.value, str):
-            tells, fraction = plain(event.value.replace("\n", " / ")), float(bool(event.value))
+            tells, fraction = plain(event.value.replace("\n", " / ")), float(event.value not in ("", BLACK))
+        colour = str(event.value) if isinstance(part, ColourLamp) and event is not None else ""
         return PartView(
             name=part.name, kind=part.kind, tells=tells, fraction=fraction, columns=getattr(part, "columns", 0),
-            senses=part.senses, pins=tuple(sorted(part.wires.values())),
+            senses=part.senses, pins=tuple(sorted(part.wires.values())), colour=colour,
         )  # fmt: skip
 
     def _gauge(self, moment: Moment, part: Part) -> PartView:
@@ -292,6 +294,7 @@ def _known(value: float) -> float:
 def _rail(point: Point, then: PointThen) -> RailView:
     return RailView(
         name=point.name, is_switch=point.kind is PointKind.SWITCH, is_text=point.kind.is_text,
+        is_colour=point.kind is PointKind.COLOUR,
         share_asked=views.share_of(point, then.asked), share_got=views.share_of(point, then.got),
         asked=point.show(then.asked), got=views.rounded(point, then.got),
         notes=("differs" if not then.agrees else "",), agreed=then.agrees, words=point.words,

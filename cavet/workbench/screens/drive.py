@@ -8,7 +8,7 @@ from functools import partial
 from textual.containers import Horizontal
 from textual.widget import Widget
 
-from cavet.hosts import Point
+from cavet.hosts import Point, PointKind
 from cavet.record import Trail
 from cavet.workbench import keymap, trail_views, views
 from cavet.workbench.desk import Desk
@@ -68,7 +68,12 @@ class DriveScreen(Frame):
     def commands(self) -> keymap.Commands:
         if self._rails.search is not None:
             return keymap.FINDING
-        return keymap.ENTERING if self._rails.entry is not None else keymap.DRIVE
+        if self._rails.entry is None:
+            return keymap.DRIVE
+        line = self._rails.line
+        if isinstance(line, Point) and line.kind.is_text:
+            return keymap.ENTERING_COLOUR if line.kind is PointKind.COLOUR else keymap.ENTERING_TEXT
+        return keymap.ENTERING
 
     @property
     def under_cursor(self) -> Point:

@@ -204,6 +204,8 @@ def scale_words(point: Point) -> str:
         return payload_words(point)
     if point.kind is PointKind.PIXELS:
         return f"dots: {HELP}"
+    if point.kind is PointKind.COLOUR:
+        return "a colour: #d8a23c, or a name of CSS such as gold; 0 to 255 for its red, its green, its blue"
     if isinstance(point, DevicePoint | FieldPoint) and point.kind.is_text:
         return "a text, character by character"
     if point.kind.is_text:
@@ -269,14 +271,20 @@ def flip_words(point: Point) -> str:
     return "hold it" if point.momentary else "flip between rest and full"
 
 
+TYPED = {
+    PointKind.PIXELS: ('"', "type a picture; ⏎ sets it"),
+    PointKind.COLOUR: ('# "', "type a colour, or its name; ⏎ sets it"),
+}
+
+
 def _key_lines(desk: Desk, point: Point) -> list[Line]:
-    if point.kind.is_output:
+    if point.kind.is_output and point.kind.is_text:
+        keys = [TYPED.get(point.kind, ('"', "type a text; ⏎ sets it")), ("u", "take the last wish back")]
+    elif point.kind.is_output:
         keys = [
             ("←→", f"a step of {point.show(point.step)}; with shift ten of them" if point.step else "off and on"),
             ("space", flip_words(point)),
-            ('"', "type a picture; ⏎ sets it" if point.kind is PointKind.PIXELS else "type a text; ⏎ sets it")
-            if point.kind.is_text
-            else ("0–9", "type a value, with any unit that fits; ⏎ sets it"),
+            ("0–9", "type a value, with any unit that fits; ⏎ sets it"),
             ("u", "take the last wish back"),
         ]
     else:

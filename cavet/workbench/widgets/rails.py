@@ -11,7 +11,7 @@ from cavet.workbench.drawing.rails import Layout, RailsView, RailView, draw_rail
 from cavet.workbench.roster import Head, Line, Roster
 from cavet.workbench.widgets.picture import Picture
 
-ENTRY_BEGINS = '0123456789.-+"'
+ENTRY_BEGINS = '0123456789.-+"#'
 MAX_ENTRY = 24
 
 

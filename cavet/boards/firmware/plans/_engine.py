@@ -24,7 +24,8 @@ FAULT_LENGTH, FAULT_CHECK, FAULT_VALUE = 1, 2, 4
 class Taken(msgspec.Struct, frozen=True, kw_only=True):
     """What a field of a frame that the board hears does.
 
-    `does` is `set` (drive pins: each with its bit of the field, or one with the field's value) or `blink` (let those
+    `does` is `set` (drive pins: each with its bit of the field, or its byte where they are
+    PWM, or one with the field's value) or `blink` (let those
     pins blink whose bit is set, while they are on). Where `mask` names a field, only pins with a 1 in it are meant.
     """
 
@@ -134,7 +135,10 @@ class Engine:
             if taken.does == "blink":
                 self._set_blinking(pin, bool(int(value) >> bit & 1), now, cause)
             elif taken.mode is PinMode.PWM:
-                share = min(1.0, max(0.0, value / taken.full))
+                own, full = (_byte_of(int(value), bit, len(taken.pins)), FULL_DUTY) if len(taken.pins) > 1 else (
+                    value, taken.full
+                )  # fmt: skip
+                share = min(1.0, max(0.0, own / full))
                 self._circuit.write_duty(pin, round(FULL_DUTY * share), now, cause)
                 self._shares[pin] = share
             elif taken.mode is PinMode.TONE:
@@ -201,6 +205,8 @@ class Engine:
             return sum((pin in self._blinking) << bit for bit, pin in enumerate(given.pins))
         if given.of == "sum":
             return self._read[f"{answer.frame}.{given.field}"]()
+        if len(given.pins) > 1 and self._circuit.pins[given.pins[0]].mode is PinMode.PWM:
+            return int.from_bytes(bytes(self._circuit.pins[pin].value for pin in given.pins), "big")
         if len(given.pins) > 1:
             return sum(self._level(pin) << bit for bit, pin in enumerate(given.pins))
         pin = self._circuit.pins[given.pins[0]]
@@ -215,6 +221,11 @@ class Engine:
     def _level(self, pin: int) -> bool:
         """What an output was told to be, whether it is dark just now or not; what an input reads."""
         return self._levels.get(pin, False) if self._circuit.pins[pin].mode.drives else self._circuit.read_level(pin)
+
+
+def _byte_of(value: int, place: int, count: int) -> int:
+    """What of a number is meant for one of several PWM pins: a byte for each, the highest for the first."""
+    return value >> 8 * (count - 1 - place) & 0xFF
 
 
 def _number(values: Any, value: Any) -> float:
