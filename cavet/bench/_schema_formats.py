@@ -23,8 +23,8 @@ TAKES = Section(
         Key(
             name="pins",
             kind="text",
-            doc="the pins that it drives: each with a bit of the field, the lowest first, or in mode pwm with a byte, the "
-            "highest first; one alone with its value",
+            doc="the pins that it drives: each with a bit of the field, the lowest first, or with a byte, the highest "
+            "first, in mode pwm; one alone with its value",
             default="",
         ),
         Key(name="blinks", kind="text", doc="the pins that blink where it has a 1, in place of `pins`", default=""),
@@ -65,7 +65,7 @@ GIVEN = Section(
         Key(
             name="pins",
             kind="text",
-            doc="levels of pins, a bit each, or of PWM a byte; one alone as its number",
+            doc="levels of pins, a bit each, or of PWM a byte; one as its number",
             default="",
         ),
         Key(name="blinks", kind="text", doc="the pins that may blink: a 1 for each that does", default=""),
