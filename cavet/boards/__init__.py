@@ -1,6 +1,6 @@
 """Simulated boards: the truth of a bench. Time and causes are handed in; nothing here knows of a host."""
 
-from cavet.boards._board import Board, BoardState, Carried, CauseOf, Client, Firmware, Outgoing
+from cavet.boards._board import Board, BoardState
 from cavet.boards._cable import Cable
 from cavet.boards._circuit import Circuit, PinRefusedError
 from cavet.boards._kinds import KINDS
@@ -9,6 +9,7 @@ from cavet.boards._profile import PinProfile, Profile
 from cavet.boards._reflex import DOES, EDGES, Reflex
 from cavet.boards._rig import Quantity, Rig
 from cavet.boards._rules import Hands, Rule
+from cavet.boards._running import Carried, CauseOf, Client, Firmware, Outgoing
 from cavet.boards._travel import stop, travel
 from cavet.boards._world import World
 from cavet.boards.defects import (

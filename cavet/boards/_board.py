@@ -4,21 +4,17 @@ from __future__ import annotations
 
 import random
 from collections import deque
-from collections.abc import Callable
 from enum import Enum
 from math import inf
-from typing import Protocol
-
-import msgspec
 
 from cavet.boards._circuit import Circuit
 from cavet.boards._pins import Pin
 from cavet.boards._profile import Profile
 from cavet.boards._reflex import Reflex, Reflexes
 from cavet.boards._rules import Rule, Rules
+from cavet.boards._running import Carried, Client, Firmware, Outgoing
 from cavet.boards.defects import Defect, Spoiled
 from cavet.faults import Fault
-from cavet.protocols import Frame
 from cavet.record import Kind, Reason, Tell, Topic
 
 
@@ -32,68 +28,9 @@ class BoardState(Enum):
     """Something in it raised: it does nothing until it is started again."""
 
 
-Carried = Callable[[int, bytes], int]
-"""Gives the event that brought a frame over the link, by the offset behind its last byte, and its bytes."""
-CauseOf = Callable[[Frame], int]
-"""The same for a frame of the firmware's decoder."""
 MAX_SEAMS = 256
 PICKED_UP = (0.001, 0.04)
 """How long a pin that nothing holds keeps what it has picked up, in s, least and most: near the mains' half period."""
-
-
-class Client(msgspec.Struct, frozen=True, eq=False):
-    """A program that has opened one of the board's links: what is spoken there, and how long a character takes on it
-    (0 where there are none, as on a network). `unread` tells how many bytes it has not been able to take yet."""
-
-    protocol: str
-    character: float = 0.0
-    unread: Callable[[], int] = lambda: 0
-
-
-class Outgoing(msgspec.Struct):
-    """Bytes that a board says, to whom, the event they follow from, and when it is ready to say them."""
-
-    client: Client
-    data: bytes
-    cause: int | None
-    at: float
-    hangs_up: bool = False
-    """Whether its connection is shut behind this."""
-
-
-class Firmware(Protocol):
-    """What a board runs. It speaks one protocol, on any number of links; it works on the circuit."""
-
-    @property
-    def restless(self) -> bool:
-        """Whether it is advanced whenever the world is, and not only when it was touched or something is due."""
-
-    def start(self, now: float) -> None:
-        """Begin anew, as after power-on."""
-
-    def stop(self, now: float) -> None:
-        """It is switched off in good order."""
-
-    def joined(self, client: Client, now: float) -> None:
-        """A program is there."""
-
-    def left(self, client: Client, now: float) -> None:
-        """It is gone."""
-
-    def feed(self, client: Client, data: bytes, now: float, cause_of: CauseOf) -> None:
-        """Hear bytes of a program."""
-
-    def levels_changed(self, pins: list[Pin], now: float) -> None:
-        """Input pins have changed."""
-
-    def pins_driven(self, pins: list[Pin], now: float) -> None:
-        """The board's own reflexes have driven pins."""
-
-    def advance(self, now: float) -> float:
-        """Do what is due; give when something is due next."""
-
-    def take_out(self) -> list[Outgoing]:
-        """Give what it wants to say, and forget it."""
 
 
 class _Seams:

@@ -8,7 +8,8 @@ from math import inf
 
 import msgspec
 
-from cavet.boards._board import Board, Client
+from cavet.boards._board import Board
+from cavet.boards._running import Client
 from cavet.boards.parts import Around, Part, Settings, Wires
 from cavet.protocols.characters import garble
 from cavet.record import Kind, Topic

@@ -46,6 +46,7 @@ class InTheFolder:
             Path(seat.desk.bench.plan.path).with_name("hut.routine").write_text(ROUTINE + LIT, "utf-8")
             seat.app.go_to_screen("checks")
             await seat.on(ChecksScreen)
+            await seat.sees("the walk")  # it takes keys once it is there to be seen
             try:
                 await story(seat)
             finally:

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from math import inf
 
-from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._circuit import Circuit
-from cavet.boards._pins import Pin
+from cavet.boards._running import CauseOf, Client, Firmware, Outgoing
 from cavet.boards.buses import Outcome, SpiChip
 from cavet.protocols import Frame
 from cavet.protocols.buses import SPI, BusAnswer, BusCall, BusDecoder
@@ -17,24 +16,16 @@ USUAL_SPI_HERTZ = 1_000_000
 """How fast the host's SPI runs, where a call does not say."""
 
 
-class BusesFirmware:
+class BusesFirmware(Firmware):
     """Does transactions as they are called for, and answers each when it has passed on the wires."""
 
-    restless = False
-
     def __init__(self, circuit: Circuit, tell: Tell) -> None:
+        super().__init__()
         self._circuit = circuit
         self._tell = tell
         self._chips = [part for part in circuit.parts.values() if isinstance(part, SpiChip)]
         self._decoders: dict[Client, BusDecoder] = {}
-        self._out: list[Outgoing] = []
         self._spi_free_at = 0.0
-
-    def start(self, now: float) -> None:
-        """There is nothing to begin with."""
-
-    def stop(self, now: float) -> None:
-        """There is nothing to end."""
 
     def joined(self, client: Client, now: float) -> None:
         self._decoders[client] = BusDecoder()
@@ -78,18 +69,8 @@ class BusesFirmware:
         self._tell(Kind.BUS, Topic.BUS, "spi", call.data, cause, note)
         return Outcome((), read, end)
 
-    def levels_changed(self, pins: list[Pin], now: float) -> None:
-        """There are no pins."""
-
-    def pins_driven(self, pins: list[Pin], now: float) -> None:
-        """There are no pins."""
-
     def advance(self, now: float) -> float:
         return inf
-
-    def take_out(self) -> list[Outgoing]:
-        out, self._out = self._out, []
-        return out
 
 
 def _words(call: BusCall) -> str:

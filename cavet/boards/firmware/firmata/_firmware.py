@@ -10,9 +10,9 @@ from __future__ import annotations
 import functools
 from math import inf
 
-from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._circuit import Circuit, PinRefusedError
 from cavet.boards._pins import Pin, PinMode
+from cavet.boards._running import CauseOf, Client, Firmware, Outgoing
 from cavet.boards.firmware.firmata._bus import FirmataBus, request_words
 from cavet.boards.firmware.firmata._encoders import FirmataEncoders
 from cavet.boards.firmware.firmata._feature import Feature, Handler
@@ -61,16 +61,14 @@ def _analog_bytes(channel: int, counts: int) -> bytes:
     return firmata.encode(firmata.AnalogMessage(pin=channel, value=counts))
 
 
-class FirmataFirmware:
+class FirmataFirmware(Firmware):
     """Hears messages, acts on the circuit, reports its inputs."""
 
-    restless = False
-
     def __init__(self, circuit: Circuit, tell: Tell, name: str) -> None:
+        super().__init__()
         self._circuit = circuit
         self._tell = tell
         self._name = name
-        self._out: list[Outgoing] = []
         self._client: Client
         self._channels = {
             pin.channel: number for number, pin in circuit.profile.pins.items() if pin.channel is not None
@@ -162,10 +160,6 @@ class FirmataFirmware:
         data = firmata.encode(message)
         told = self._tell(Kind.TOLD, Topic.MESSAGE, message.NAME, data, cause)
         self._out.append(Outgoing(self._client, data, told, at))
-
-    def take_out(self) -> list[Outgoing]:
-        out, self._out = self._out, []
-        return out
 
     # writing
 
@@ -263,12 +257,6 @@ class FirmataFirmware:
             if pin is not None and pin.mode in DIGITAL and self._circuit.read_level(pin.number):
                 levels |= 1 << bit
         return levels
-
-    def stop(self, now: float) -> None:
-        """Nobody is told: the link just ends."""
-
-    def pins_driven(self, pins: list[Pin], now: float) -> None:
-        """Outputs are not reported."""
 
     def levels_changed(self, pins: list[Pin], now: float) -> None:
         for feature in self._features:

@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from math import inf
 
-from cavet.boards._board import CauseOf, Client, Outgoing
-from cavet.boards._pins import Pin
+from cavet.boards._running import CauseOf, Client, Firmware, Outgoing
 from cavet.boards.firmware.modbus._lines import Heard, Line, StreamLine, line_for, words_of
 from cavet.boards.firmware.modbus._server import UNCOUNTED, ExceptionError, Server
 from cavet.protocols import Message, as_found, modbus
@@ -19,12 +18,11 @@ SERVER_BUSY, NO_SUCH_UNIT = 6, 11
 SET_DELIMITER = 0x03
 
 
-class ModbusFirmware:
+class ModbusFirmware(Firmware):
     """Hears requests, lets the server do them, answers."""
 
-    restless = False
-
     def __init__(self, server: Server, tell: Tell) -> None:
+        super().__init__()
         self._server = server
         self.is_busy: Callable[[float], bool] = lambda now: False
         """Whether it refuses what it is asked just now, as a server does that is busy."""
@@ -32,7 +30,6 @@ class ModbusFirmware:
         self._lines: dict[Client, Line] = {}
         self._timed: dict[Client, Line] = {}
         """Those on which a time runs: the others need no look when it has passed."""
-        self._out: list[Outgoing] = []
         self._cause_of: dict[Client, CauseOf] = {}
 
     def start(self, now: float) -> None:
@@ -145,19 +142,6 @@ class ModbusFirmware:
         data = self._lines[client].wrap(answer, heard.transaction, heard.unit)
         told = self._tell(Kind.TOLD, Topic.MESSAGE, answer.NAME, data, cause)
         self._out.append(Outgoing(client, data, told, now))
-
-    def stop(self, now: float) -> None:
-        """Nobody is told: the link just ends."""
-
-    def pins_driven(self, pins: list[Pin], now: float) -> None:
-        """Who reads the coil finds it so."""
-
-    def levels_changed(self, pins: list[Pin], now: float) -> None:
-        """Nobody is told unasked: Modbus has no such message."""
-
-    def take_out(self) -> list[Outgoing]:
-        out, self._out = self._out, []
-        return out
 
 
 def _exception(heard: Heard, code: int) -> Message:

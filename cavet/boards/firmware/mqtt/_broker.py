@@ -13,8 +13,7 @@ from typing import Any
 
 import msgspec
 
-from cavet.boards._board import CauseOf, Client, Outgoing
-from cavet.boards._pins import Pin
+from cavet.boards._running import CauseOf, Client, Firmware, Outgoing
 from cavet.boards.firmware.mqtt._admission import Admission, peek_level
 from cavet.boards.firmware.mqtt._limits import BrokerPlan
 from cavet.boards.firmware.mqtt._packet_rules import (
@@ -50,12 +49,11 @@ LOOK_SECONDS = 0.01
 """How often it looks whether a client that was choked can take more."""
 
 
-class Broker:
+class Broker(Firmware):
     """Lets clients in, and passes messages on between them."""
 
-    restless = False
-
     def __init__(self, plan: BrokerPlan, tell: Tell) -> None:
+        super().__init__()
         self.sessions: dict[str, BrokerSession] = {}
         self._plan = plan
         self._tell = tell
@@ -72,9 +70,6 @@ class Broker:
         self._same: tuple[Publication, int, bytes] | None = None
 
     # the board's life
-
-    def start(self, now: float) -> None:
-        """Begin anew: it keeps nothing over a restart."""
 
     def stop(self, now: float) -> None:
         """All clients are sent away. Source: 5.0, section 4.13, reason 0x8B."""
@@ -96,12 +91,6 @@ class Broker:
         self._speaking.pop(visitor, None)
         visitor.gone = True
         self._part(visitor, now)
-
-    def pins_driven(self, pins: list[Pin], now: float) -> None:
-        """It has no pins."""
-
-    def levels_changed(self, pins: list[Pin], now: float) -> None:
-        """It has no pins."""
 
     def take_out(self) -> list[Outgoing]:
         if not self._speaking:

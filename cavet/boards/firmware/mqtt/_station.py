@@ -11,9 +11,9 @@ from typing import Any
 
 import msgspec
 
-from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._circuit import Circuit, PinRefusedError
 from cavet.boards._pins import Pin, PinMode
+from cavet.boards._running import CauseOf, Client, Firmware, Outgoing
 from cavet.expressions import Expression
 from cavet.messaging import (
     Arrived,
@@ -83,19 +83,17 @@ class StationPlan(msgspec.Struct, frozen=True, kw_only=True):
         return {name: of for name, of in self.fields.items() if of.text != UPTIME}
 
 
-class Station:
+class Station(Firmware):
     """The firmware of such a board. It has one link, to its broker."""
 
-    restless = False
-
     def __init__(self, plan: StationPlan, circuit: Circuit, tell: Tell, read: dict[str, Callable[[], float]]) -> None:
+        super().__init__()
         self._plan = plan
         self._circuit = circuit
         self._tell = tell
         self._read = read
         self._mqtt = MqttClient(_with_will(plan))
         self._client: Client | None = None
-        self._out: list[Outgoing] = []
         self._began = 0.0
         self._health_at = inf
         self.listens = False
@@ -137,9 +135,6 @@ class Station:
             self.listens = False
             self._mqtt.lost()
 
-    def levels_changed(self, pins: list[Pin], now: float) -> None:
-        """Inputs are for its reflexes."""
-
     def pins_driven(self, pins: list[Pin], now: float) -> None:
         """A reflex has worked pins: report them."""
         numbers = {pin.number for pin in pins}
@@ -147,10 +142,6 @@ class Station:
             if topic.pin in numbers:
                 self._report(topic, self._circuit.pins[topic.pin].cause, now)
         self._collect(now)
-
-    def take_out(self) -> list[Outgoing]:
-        out, self._out = self._out, []
-        return out
 
     def advance(self, now: float) -> float:
         due = self._mqtt.advance(now)

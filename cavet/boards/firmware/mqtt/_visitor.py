@@ -5,7 +5,7 @@ from __future__ import annotations
 from math import inf
 from typing import Any
 
-from cavet.boards._board import Client, Outgoing
+from cavet.boards._running import Client, Outgoing
 from cavet.boards.firmware.mqtt._limits import BrokerPlan
 from cavet.boards.firmware.mqtt._session import BrokerSession, Delivery
 from cavet.messaging import AliasesIn, AliasesOut, Flight, Publication, Speech

@@ -4,25 +4,23 @@ from __future__ import annotations
 
 from math import inf
 
-from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._circuit import PinRefusedError
 from cavet.boards._pins import Pin
+from cavet.boards._running import CauseOf, Client, Firmware, Outgoing
 from cavet.boards.firmware.plans._engine import Answer, Engine, PlanBoard
 from cavet.protocols import Decoder, FieldError, Frame, Side
 from cavet.record import Kind, Tell, Topic
 
 
-class PlanFirmware:
+class PlanFirmware(Firmware):
     """Hears the frames that it takes, each looked for by itself in the stream; says those that it gives."""
 
-    restless = False
-
     def __init__(self, plan: PlanBoard, engine: Engine, tell: Tell) -> None:
+        super().__init__()
         self._plan = plan
         self._engine = engine
         self._tell = tell
         self._decoders: dict[Client, dict[str, Decoder]] = {}
-        self._out: list[Outgoing] = []
         self._told: dict[str, bytes] = {}
         self._due: dict[str, float] = {}
 
@@ -31,9 +29,6 @@ class PlanFirmware:
         self._engine.start(now)
         self._told = {}
         self._due = {answer.frame: now + answer.seconds for answer in self._plan.gives}
-
-    def stop(self, now: float) -> None:
-        """Nobody is told: the link just ends."""
 
     def joined(self, client: Client, now: float) -> None:
         """A program is there."""
@@ -98,7 +93,3 @@ class PlanFirmware:
                     self._say(answer, now, None, list(self._decoders))
                 due = min(due, self._due[answer.frame])
         return due if self._plan.gives else min(due, inf)
-
-    def take_out(self) -> list[Outgoing]:
-        out, self._out = self._out, []
-        return out

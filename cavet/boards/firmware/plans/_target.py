@@ -2,26 +2,28 @@
 
 from __future__ import annotations
 
-from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._circuit import PinRefusedError
-from cavet.boards._pins import Pin
+from cavet.boards._running import Firmware
 from cavet.boards.buses import TargetBoard
 from cavet.boards.firmware.plans._engine import Engine, PlanBoard
 from cavet.protocols import Side
 from cavet.record import Kind, Tell, Topic
 
 
-class TargetFirmware:
+class TargetFirmware(Firmware):
     """Takes a frame out of each write; gives its first answer's frame in each read. It has no link of its own."""
 
-    restless = True
-    """It is written to and read past the board's link."""
-
     def __init__(self, plan: PlanBoard, engine: Engine, tell: Tell, target: TargetBoard | None) -> None:
+        super().__init__()
         self._plan = plan
         self._engine = engine
         self._tell = tell
         self._target = target
+
+    @property
+    def restless(self) -> bool:
+        """It is written to and read past the board's link."""
+        return True
 
     def start(self, now: float) -> None:
         """Begin anew, and listen."""
@@ -54,23 +56,5 @@ class TargetFirmware:
             return b""
         return self._engine.make(self._plan.gives[0], at, None) or b""
 
-    def joined(self, client: Client, now: float) -> None:
-        """It has no link."""
-
-    def left(self, client: Client, now: float) -> None:
-        """It has no link."""
-
-    def feed(self, client: Client, data: bytes, now: float, cause_of: CauseOf) -> None:
-        """It has no link."""
-
-    def levels_changed(self, pins: list[Pin], now: float) -> None:
-        """It only speaks when it is read."""
-
-    def pins_driven(self, pins: list[Pin], now: float) -> None:
-        """It only speaks when it is read."""
-
     def advance(self, now: float) -> float:
         return self._engine.advance(now)
-
-    def take_out(self) -> list[Outgoing]:
-        return []

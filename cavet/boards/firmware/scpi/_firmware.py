@@ -13,9 +13,8 @@ from collections import deque
 from collections.abc import Callable
 from math import inf
 
-from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._circuit import Circuit, PinRefusedError
-from cavet.boards._pins import Pin
+from cavet.boards._running import CauseOf, Client, Firmware, Outgoing
 from cavet.boards.firmware.scpi import _data as data
 from cavet.boards.firmware.scpi._commands import Commands
 from cavet.boards.firmware.scpi._status import OPERATION_COMPLETE, SETTLING, VOLTAGE, Register, Status
@@ -58,12 +57,11 @@ class _Talk:
         """Set while it waits for all that moves to be done; gives the response that is due then."""
 
 
-class ScpiFirmware:
+class ScpiFirmware(Firmware):
     """Hears program messages, does them, answers."""
 
-    """It looks whether something that it works still moves."""
-
     def __init__(self, circuit: Circuit, tell: Tell, identity: str, commands: Commands) -> None:
+        super().__init__()
         self._circuit = circuit
         self._tell = tell
         self._identity = identity
@@ -76,7 +74,6 @@ class ScpiFirmware:
         self._talks: dict[Client, _Talk] = {}
         self._unfinished: dict[Client, _Talk] = {}
         """Those in which something waits: the others need no look when time has passed."""
-        self._out: list[Outgoing] = []
         self._common: dict[str, Callable[[_Talk, tuple[Datum, ...], float, int], None]] = {
             "*CLS": self._clear, "*ESE": self._enable_events, "*OPC": self._complete, "*RST": self._reset,
             "*SRE": self._enable_service, "*WAI": self._wait,
@@ -144,19 +141,6 @@ class ScpiFirmware:
         """It is gone, and with it all that it was still to be answered."""
         self._talks.pop(client, None)
         self._unfinished.pop(client, None)
-
-    def stop(self, now: float) -> None:
-        """Nobody is told: the link just ends."""
-
-    def pins_driven(self, pins: list[Pin], now: float) -> None:
-        """Nothing is said unasked."""
-
-    def levels_changed(self, pins: list[Pin], now: float) -> None:
-        """Nothing is said unasked."""
-
-    def take_out(self) -> list[Outgoing]:
-        out, self._out = self._out, []
-        return out
 
     def feed(self, client: Client, data: bytes, now: float, cause_of: CauseOf) -> None:
         talk = self._talks[client]

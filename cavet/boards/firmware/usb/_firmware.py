@@ -7,9 +7,8 @@ from __future__ import annotations
 
 import msgspec
 
-from cavet.boards._board import CauseOf, Client, Outgoing
 from cavet.boards._circuit import PinRefusedError
-from cavet.boards._pins import Pin
+from cavet.boards._running import CauseOf, Client, Firmware, Outgoing
 from cavet.boards.firmware.plans import Engine, PlanBoard
 from cavet.boards.firmware.usb._device import CONFIGURATION, IN_BIT, Identity, StallError, UsbDevice
 from cavet.protocols import Frame, Side, usb
@@ -29,19 +28,17 @@ class _Importer(msgspec.Struct):
     waiting: list[ip.Submit] = []
 
 
-class UsbFirmware:
+class UsbFirmware(Firmware):
     """The device, and the server that exports it to one importer at a time."""
 
-    restless = False
-
     def __init__(self, identity: Identity, plan: PlanBoard, engine: Engine, tell: Tell) -> None:
+        super().__init__()
         self._plan = plan
         self._engine = engine
         self._tell = tell
         self.device = UsbDevice(identity)
         self._clients: dict[Client, _Importer] = {}
         self._owner: Client | None = None
-        self._out: list[Outgoing] = []
         (self._takes,) = plan.takes
 
     def start(self, now: float) -> None:
@@ -49,9 +46,6 @@ class UsbFirmware:
         self._engine.start(now)
         self.device = UsbDevice(self.device.identity)
         self._owner = None
-
-    def stop(self, now: float) -> None:
-        """It is unplugged."""
 
     def joined(self, client: Client, now: float) -> None:
         """A program is there."""
@@ -198,15 +192,5 @@ class UsbFirmware:
 
     # the rest of its life
 
-    def levels_changed(self, pins: list[Pin], now: float) -> None:
-        """Reports are only made when one has come."""
-
-    def pins_driven(self, pins: list[Pin], now: float) -> None:
-        """Reports are only made when one has come."""
-
     def advance(self, now: float) -> float:
         return self._engine.advance(now)
-
-    def take_out(self) -> list[Outgoing]:
-        out, self._out = self._out, []
-        return out

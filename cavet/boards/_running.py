@@ -1,0 +1,81 @@
+"""What a board runs: who talks to it, what it says, and the base of all firmware."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from math import inf
+
+import msgspec
+
+from cavet.boards._pins import Pin
+from cavet.protocols import Frame
+
+Carried = Callable[[int, bytes], int]
+"""Gives the event that brought a frame over the link, by the offset behind its last byte, and its bytes."""
+CauseOf = Callable[[Frame], int]
+"""The same for a frame of the firmware's decoder."""
+
+
+class Client(msgspec.Struct, frozen=True, eq=False):
+    """A program that has opened one of the board's links: what is spoken there, and how long a character takes on it
+    (0 where there are none, as on a network). `unread` tells how many bytes it has not been able to take yet."""
+
+    protocol: str
+    character: float = 0.0
+    unread: Callable[[], int] = lambda: 0
+
+
+class Outgoing(msgspec.Struct):
+    """Bytes that a board says, to whom, the event they follow from, and when it is ready to say them."""
+
+    client: Client
+    data: bytes
+    cause: int | None
+    at: float
+    hangs_up: bool = False
+    """Whether its connection is shut behind this."""
+
+
+class Firmware:
+    """What a board runs. It speaks one protocol, on any number of links; it works on the circuit.
+
+    As it stands here it hears nothing, and says what stands in `_out`: each one does what it is there for.
+    """
+
+    def __init__(self) -> None:
+        self._out: list[Outgoing] = []
+
+    @property
+    def restless(self) -> bool:
+        """Whether it is advanced whenever the world is, and not only when it was touched or something is due."""
+        return False
+
+    def start(self, now: float) -> None:
+        """Begin anew, as after power-on."""
+
+    def stop(self, now: float) -> None:
+        """It is switched off in good order."""
+
+    def joined(self, client: Client, now: float) -> None:
+        """A program is there."""
+
+    def left(self, client: Client, now: float) -> None:
+        """It is gone."""
+
+    def feed(self, client: Client, data: bytes, now: float, cause_of: CauseOf) -> None:
+        """Hear bytes of a program."""
+
+    def levels_changed(self, pins: list[Pin], now: float) -> None:
+        """Input pins have changed."""
+
+    def pins_driven(self, pins: list[Pin], now: float) -> None:
+        """The board's own reflexes have driven pins."""
+
+    def advance(self, now: float) -> float:
+        """Do what is due; give when something is due next."""
+        return inf
+
+    def take_out(self) -> list[Outgoing]:
+        """Give what it wants to say, and forget it."""
+        out, self._out = self._out, []
+        return out
