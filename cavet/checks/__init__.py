@@ -3,7 +3,7 @@
 from cavet.checks._campaign import Done, Order, Wanted, chosen_checks, do, orders_of, with_checks, with_walk
 from cavet.checks._carrying import Came, Case, carry_out
 from cavet.checks._cluster import Cluster
-from cavet.checks._faults import Fault, draw
+from cavet.checks._faults import Fault, draw, routine_of
 from cavet.checks._hosting import Hosted, host
 from cavet.checks._junit import Ran, junit
 from cavet.checks._kept import Kept, run_on
@@ -34,6 +34,7 @@ __all__ = [
     "host",
     "junit",
     "orders_of",
+    "routine_of",
     "run_all",
     "run_on",
     "run_program",

@@ -10,10 +10,10 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from cavet.kernel._errors import Refused
-from cavet.kernel._i2c import OpenedI2c, done, parts_of, smbus
 from cavet.kernel._mapping import Mapping
-from cavet.kernel._spi import OpenedSpi
+from cavet.kernel.errors import Refused
+from cavet.kernel.i2c import OpenedI2c, done, parts_of, smbus
+from cavet.kernel.spi import OpenedSpi
 
 if TYPE_CHECKING:
     from cavet.kernel._touch import Touch

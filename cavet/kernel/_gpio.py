@@ -9,11 +9,11 @@ import errno
 import struct
 from collections.abc import Callable
 
-from cavet.kernel._errors import Refused
 from cavet.kernel._files import CONTROL, EVENTS, LINES_KIND, Fifo, File, Question
 from cavet.kernel._lines import DIRECTIONS, Chip, Config, Flag, Line, stamp
 from cavet.kernel._mapping import Mapping
 from cavet.kernel._touch import Touch
+from cavet.kernel.errors import Refused
 
 MOST_LINES, MOST_ATTRIBUTES = 64, 10
 OF_FLAGS, OF_VALUES, OF_DEBOUNCE = 1, 2, 3

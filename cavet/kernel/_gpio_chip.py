@@ -11,11 +11,11 @@ from collections.abc import Callable
 
 from cavet.kernel import _gpio as second
 from cavet.kernel import _gpio_v1 as first
-from cavet.kernel._errors import Refused
 from cavet.kernel._files import CHIP_KIND, CONTROL, EVENTS, Fifo, File, Question
 from cavet.kernel._lines import Change, Chip, Line, stamp
 from cavet.kernel._mapping import Mapping
 from cavet.kernel._touch import Touch
+from cavet.kernel.errors import Refused
 
 MOST_CHANGES = 32
 """So many changes of lines wait at most to be read."""

@@ -8,11 +8,11 @@ from __future__ import annotations
 import errno
 import struct
 
-from cavet.kernel._errors import Refused
 from cavet.kernel._files import Fifo, Question
 from cavet.kernel._gpio import FALLS, MOST_LINES, RISES, RequestFile, packed_text, request_number, text_of
 from cavet.kernel._lines import DIRECTIONS, DRIVES, Chip, Config, Flag, Line, stamp
 from cavet.kernel._touch import Touch
+from cavet.kernel.errors import Refused
 
 MOST_EVENTS = 16
 INFO = struct.Struct("=II32s32s")

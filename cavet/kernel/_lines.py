@@ -15,9 +15,9 @@ import msgspec
 
 from cavet.bench import RunningBench
 from cavet.boards import Board, Pin, PinMode
-from cavet.kernel._errors import Refused
 from cavet.kernel._mapping import Mapping
 from cavet.kernel._touch import Touch
+from cavet.kernel.errors import Refused
 from cavet.record import Kind, Topic
 
 NOBODY = "?"

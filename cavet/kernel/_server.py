@@ -15,12 +15,12 @@ from pathlib import Path
 from cavet.bench import RunningBench
 from cavet.boards import Board, Pin
 from cavet.faults import note_fault
-from cavet.kernel._errors import Refused
 from cavet.kernel._files import OPEN, REQUEST, WHICH, File, I2cFile, Question, SpiFile
 from cavet.kernel._gpio_chip import ChipFile
 from cavet.kernel._lines import Chip
 from cavet.kernel._mapping import GPIO, SPI, Mapping
 from cavet.kernel._touch import Touch
+from cavet.kernel.errors import Refused
 from cavet.wording import plain
 
 QUESTION, ANSWER, CREDENTIALS = struct.Struct("=IIQQQ"), struct.Struct("=IiQ"), struct.Struct("=3i")

@@ -9,8 +9,8 @@ from typing import Any, TypeVar
 from cavet.bench import RunningBench
 from cavet.boards import Board
 from cavet.boards.buses import Outcome, Part, SpiChip
-from cavet.kernel._errors import Refused
 from cavet.kernel._mapping import Mapping
+from cavet.kernel.errors import Refused
 from cavet.record import Kind, Purpose, Topic
 
 T = TypeVar("T")

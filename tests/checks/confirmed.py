@@ -10,8 +10,7 @@ import msgspec
 
 from cavet import clock
 from cavet.bench import Carrier, RunningBench, load_bench, until_ready
-from cavet.checks import draw
-from cavet.checks._faults import routine_of
+from cavet.checks import draw, routine_of
 from cavet.demo import demo_path
 from cavet.hosts import MqttSession, PinPoint, PointKind
 from cavet.routines import Runner, routine_text

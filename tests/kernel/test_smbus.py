@@ -8,7 +8,7 @@ import struct
 import unittest
 
 from cavet.boards.buses import Outcome, Part
-from cavet.kernel._i2c import (
+from cavet.kernel.i2c import (
     BLOCK_DATA,
     BLOCK_PROC_CALL,
     BYTE,

@@ -5,8 +5,8 @@ import shutil
 import struct
 import unittest
 
-from cavet.kernel._errors import Refused
-from cavet.kernel._spi import BITS, LSB_FIRST, MODE, MODE_32, RATE, SHIFT, OpenedSpi
+from cavet.kernel.errors import Refused
+from cavet.kernel.spi import BITS, LSB_FIRST, MODE, MODE_32, RATE, SHIFT, OpenedSpi
 from tests.kernel.running import Programs
 
 PROGRAM = """

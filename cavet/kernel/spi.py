@@ -12,7 +12,7 @@ from collections.abc import Callable
 
 import msgspec
 
-from cavet.kernel._errors import Refused
+from cavet.kernel.errors import Refused
 
 MODE, LSB_FIRST, BITS, RATE, MODE_32 = 1, 2, 3, 4, 5
 PHASE_POLARITY, LSB = 0x03, 0x08

@@ -13,7 +13,7 @@ from collections.abc import Callable, Sequence
 import msgspec
 
 from cavet.boards.buses import Outcome, Part
-from cavet.kernel._errors import Refused
+from cavet.kernel.errors import Refused
 from cavet.protocols.i2c import PEC
 
 SLAVE, SLAVE_FORCE, TENBIT, RETRIES, TIMEOUT, PEC_ON = 0x0703, 0x0706, 0x0704, 0x0701, 0x0702, 0x0708
