@@ -21,7 +21,8 @@ USUAL_RATE, BITS_IN_WORD = 500_000, 8
 SIZES = {8: 1, 16: 2, 24: 4, 32: 4}
 """How many bits a word can have here, and how many bytes it takes in memory. Source: `bits_per_word` of `spidev`."""
 SHIFT = struct.Struct("=IIHBB")
-MOST_RATE = 125_000_000
+LEAST_RATE, MOST_RATE = 1000, 125_000_000
+"""What this controller can do, in Hz: less is refused, more is brought down, as the kernel has it."""
 REVERSED = bytes(int(f"{byte:08b}"[::-1], 2) for byte in range(256))
 Shift = Callable[[bytes, int, int, float], bytes]
 """Sends bytes while the chip is selected, in a mode, at a rate in Hz, a pause in s behind; gives what came back."""
@@ -45,8 +46,7 @@ class OpenedSpi(msgspec.Struct):
         elif what == BITS:
             self.bits = _bits(value or BITS_IN_WORD)
         elif what == RATE:
-            if not value:
-                raise Refused(errno.EINVAL)
+            _look_at_rate(value)
             self.rate = min(value, MOST_RATE)
         else:
             raise Refused(errno.ENOTTY)
@@ -63,6 +63,8 @@ class OpenedSpi(msgspec.Struct):
         """Do a message of so many transfers: their heads, then what each sends. Where the chip is to be let go of
         between two (`cs_change`), they are transfers of their own. Raises `Refused`."""
         heads = [SHIFT.unpack_from(data, place * SHIFT.size) for place in range(count)]
+        for _, rate, _, _, _ in heads:
+            _look_at_rate(rate or self.rate)
         sizes = [_bits(bits or self.bits) for _, _, _, bits, _ in heads]
         if any(head[0] % SIZES[bits] for head, bits in zip(heads, sizes, strict=True)):
             raise Refused(errno.EINVAL)
@@ -71,7 +73,7 @@ class OpenedSpi(msgspec.Struct):
             run += self._packed(data[at : at + length], sizes[place])
             at += length
             if changes or place == len(heads) - 1:
-                came += shift(run, self.mode & PHASE_POLARITY, rate or self.rate, delay / 1e6)
+                came += shift(run, self.mode & PHASE_POLARITY, min(rate or self.rate, MOST_RATE), delay / 1e6)
                 run = b""
         at, found = 0, b""
         for (length, *_), bits in zip(heads, sizes, strict=True):
@@ -104,6 +106,11 @@ class OpenedSpi(msgspec.Struct):
         if self.mode & LSB:
             words = [_reversed(word, bits) for word in words]
         return b"".join(word.to_bytes(SIZES[bits], sys.byteorder) for word in words)
+
+
+def _look_at_rate(value: int) -> None:
+    if value < LEAST_RATE:
+        raise Refused(errno.EINVAL)
 
 
 def _bits(value: int) -> int:

@@ -277,6 +277,51 @@ class OnLines(Programs, unittest.TestCase):
             """,
         )
 
+    def test_a_handler_that_asks_in_the_middle_of_a_question(self):
+        source = """
+            #include <fcntl.h>
+            #include <linux/gpio.h>
+            #include <signal.h>
+            #include <stdio.h>
+            #include <string.h>
+            #include <sys/ioctl.h>
+            #include <sys/time.h>
+            #include <unistd.h>
+            static int line, handled, wrong;
+            static void tick(int number)
+            {
+                struct gpio_v2_line_values values = {handled & 1, 1};
+                wrong += ioctl(line, GPIO_V2_LINE_SET_VALUES_IOCTL, &values) != 0;
+                handled++;
+            }
+            int main(void)
+            {
+                struct gpio_v2_line_request request;
+                struct itimerval often = {{0, 3000}, {0, 3000}};
+                struct sigaction action;
+                unsigned char came[64];
+                int chip = open("/dev/gpiochip0", O_RDWR), bus = open("/dev/i2c-1", O_RDWR);
+                memset(&request, 0, sizeof request);
+                request.offsets[0] = 17;
+                request.num_lines = 1;
+                request.config.flags = GPIO_V2_LINE_FLAG_OUTPUT;
+                wrong += ioctl(chip, GPIO_V2_GET_LINE_IOCTL, &request) != 0;
+                line = request.fd;
+                memset(&action, 0, sizeof action);
+                action.sa_handler = tick;
+                action.sa_flags = SA_RESTART;
+                sigaction(SIGALRM, &action, NULL);
+                setitimer(ITIMER_REAL, &often, NULL);
+                ioctl(bus, 0x0703, 0x22);
+                for (int n = 0; n < 60; n++) /* each takes 6 ms on the wires */
+                    wrong += read(bus, came, sizeof came) != sizeof came;
+                printf("%d %d\\n", handled > 30, wrong);
+                return 0;
+            }
+        """
+        done = self.call(self.made(source))
+        self.assertEqual((0, "1 0\n", ""), (done.returncode, done.stdout, done.stderr))
+
     def test_streams_of_the_c_library(self):
         source = """
             #include <linux/gpio.h>

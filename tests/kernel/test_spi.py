@@ -97,7 +97,7 @@ class Settings(unittest.TestCase):
         self.assertEqual(16, opened.get(BITS))
         opened.set(BITS, 0)
         self.assertEqual(8, opened.get(BITS))
-        for what, value in ((MODE, 4), (MODE_32, 0x100), (RATE, 0), (BITS, 12), (9, 1)):
+        for what, value in ((MODE, 4), (MODE_32, 0x100), (RATE, 0), (RATE, 999), (BITS, 12), (9, 1)):
             with self.assertRaises(Refused):
                 opened.set(what, value)
 

@@ -1,7 +1,6 @@
 /* Asking the bench over its socket, a question at a time, and copying what the program's pointers point at. */
 #include "shim.h"
 #include <pthread.h>
-#include <signal.h>
 #include <sys/socket.h>
 #include <sys/syscall.h>
 #include <sys/uio.h>
@@ -11,9 +10,19 @@ static const char *place;
 static int channel = -1;
 static pid_t owner;
 static pthread_mutex_t lock = PTHREAD_MUTEX_INITIALIZER;
+static __thread volatile int is_asking; /* whether this thread is in the middle of a question */
 
-static void before_fork(void) { pthread_mutex_lock(&lock); }
-static void after_fork(void) { pthread_mutex_unlock(&lock); }
+static void before_fork(void)
+{
+    if (!is_asking)
+        pthread_mutex_lock(&lock);
+}
+
+static void after_fork(void)
+{
+    if (!is_asking)
+        pthread_mutex_unlock(&lock);
+}
 
 void ask_at(const char *path)
 {
@@ -94,14 +103,20 @@ int ask_over(int file, struct question *asked, const void *data, void *into, siz
 }
 
 /* Over the process's own connection. It is looked at each time: the program may have shut all that it did not know of,
- * and opened something else under its number. Signals wait meanwhile: their handlers may ask something, too. */
+ * and opened something else under its number. A signal's handler that asks in the middle of a question asks for itself. */
 int ask_sized(
     struct question *asked, const void *data, void *into, size_t room, uint64_t *value, size_t *size)
 {
     int error = EIO;
-    sigset_t all, before;
-    sigfillset(&all);
-    pthread_sigmask(SIG_SETMASK, &all, &before);
+    if (is_asking) {
+        int own = connect_there();
+        if (own >= 0) {
+            error = ask_sized_over(own, asked, data, into, room, value, size);
+            syscall(SYS_close, own);
+        }
+        return error < 0 ? EIO : error;
+    }
+    is_asking = 1;
     pthread_mutex_lock(&lock);
     if (channel >= 0 && (owner != getpid() || !is_there(channel)))
         channel = -1; /* it is the parent's, or something else by now */
@@ -118,7 +133,7 @@ int ask_sized(
         }
     }
     pthread_mutex_unlock(&lock);
-    pthread_sigmask(SIG_SETMASK, &before, NULL);
+    is_asking = 0;
     return error;
 }
 
