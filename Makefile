@@ -1,7 +1,7 @@
 # Everything here works on a machine with nothing but Python 3.11 and make.
 PYTHON ?= $(shell command -v python3.11 || command -v python3)
 BIN := .venv/bin
-# Compiled when it is first used: most of what is installed never is.
+# Most of what is installed is never used: only what the workbench loads is compiled, at the end.
 QUIET := install --quiet --disable-pip-version-check --no-compile --no-deps
 
 .PHONY: setup develop demo test attack speed lint shots tools clean
@@ -14,6 +14,7 @@ setup: .venv/ready
 	$(PYTHON) -m venv .venv
 	$(BIN)/pip $(QUIET) --require-hashes -r requirements.lock
 	$(BIN)/pip $(QUIET) --no-build-isolation -e .
+	@PYTHONDONTWRITEBYTECODE= $(BIN)/python -c "import cavet.commands.demo, cavet.workbench.app"
 	@touch $@
 
 # What tests, lint and figures need beside it.
