@@ -40,6 +40,7 @@ class Diagnosis(msgspec.Struct, frozen=True):
 
     @property
     def is_over(self) -> bool:
+        """Whether nothing more is waited for."""
         return StageState.COMING not in self.states.values()
 
 

@@ -32,6 +32,7 @@ class Meddled(msgspec.Struct):
         return True
 
     def is_over(self, now: float) -> bool:
+        """Whether it has done all that it was to do, or its time is up."""
         return self.left <= 0 or now > self.until
 
 

@@ -89,6 +89,7 @@ class Board:
 
     @property
     def profile(self) -> Profile:
+        """What kind of board it is."""
         return self.circuit.profile
 
     def opened(self, client: Client, now: float) -> None:

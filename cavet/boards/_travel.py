@@ -17,6 +17,7 @@ class Phase(msgspec.Struct, frozen=True):
     acceleration: float
 
     def place_at(self, at: float) -> float:
+        """Where it is at a time within it."""
         elapsed = at - self.began
         return self.place + self.speed * elapsed + self.acceleration * elapsed * elapsed / 2
 

@@ -20,10 +20,12 @@ MOST_EVENTS = 1000
 
 
 def left_out(lines: int) -> str:
+    """The line that tells how many lines were left out."""
     return as_json({"event": "left_out", "lines": lines})
 
 
 def endpoint_line(endpoint: Endpoint) -> dict[str, Any]:
+    """The line that tells where a board can be reached."""
     line: dict[str, Any] = {
         "event": "endpoint", "board": endpoint.board, "link": endpoint.kind, "address": endpoint.address
     }  # fmt: skip

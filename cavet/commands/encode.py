@@ -57,10 +57,12 @@ def split_fields(fields: tuple[str, ...]) -> dict[str, str]:
 
 
 def has_required(form: type[Message]) -> bool:
+    """Whether a message has fields that must be given."""
     return any(field.required for field in msgspec.structs.fields(form))
 
 
 def list_messages(chosen: Codec) -> None:
+    """Print the messages of a protocol."""
     for side in Side:
         print(f"from the {side.value}:")
         for name, form in sorted(chosen.forms(side).items()):
@@ -68,10 +70,12 @@ def list_messages(chosen: Codec) -> None:
 
 
 def summary(form: type[Message]) -> str:
+    """The first line of what is said of a message."""
     return (form.__doc__ or "").split("\n")[0]
 
 
 def print_fields(chosen: Codec, message: str) -> None:
+    """Print the fields of a message."""
     forms = fitting_forms(chosen, message)
     for side, form in forms.items():
         if len(set(forms.values())) > 1:

@@ -113,6 +113,7 @@ async def tell_on(
 
 
 def readable_line(endpoint: Endpoint) -> str:
+    """The same for a person."""
     settings = endpoint.plan.settings
     more = f"  {settings.rate} {settings.form}" if endpoint.kind == "serial" else ""
     return f"{endpoint.board:12} {endpoint.kind:8} {endpoint.address}{more}"

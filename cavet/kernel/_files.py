@@ -65,6 +65,7 @@ class Fifo:
 
     @property
     def is_empty(self) -> bool:
+        """Whether nothing waits."""
         return not self._waiting
 
     def take(self, room: int) -> tuple[int, bytes]:

@@ -110,6 +110,7 @@ class Line:
 
     @property
     def is_used(self) -> bool:
+        """Whether nobody else can ask for it."""
         return self.is_kept or self.sees is not None
 
     def logical(self, level: bool) -> bool:
@@ -117,6 +118,7 @@ class Line:
         return level != bool(self.config.flags & Flag.ACTIVE_LOW)
 
     def stop_timer(self) -> None:
+        """A change that has not stayed long enough does not count any more."""
         if self.timer is not None:
             self.timer.cancel()
             self.timer = None

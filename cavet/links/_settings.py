@@ -27,6 +27,7 @@ class SerialSettings(msgspec.Struct, frozen=True):
 
     @property
     def form(self) -> str:
+        """Its data bits, parity and stop bits, such as 8N1."""
         return f"{self.data_bits}{self.parity}{self.stop_bits}"
 
     @property

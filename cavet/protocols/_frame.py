@@ -35,6 +35,7 @@ class Frame(msgspec.Struct, frozen=True, gc=False):
 
     @property
     def readable(self) -> bool:
+        """Whether a message could be made of it."""
         return not isinstance(self.message, Unreadable)
 
 

@@ -62,10 +62,12 @@ class Trail(msgspec.Struct):
 
     @property
     def furthest(self) -> Kind:
+        """The last stage that it has reached."""
         return next(stage for stage in reversed(STAGES) if stage in self.steps)
 
     @property
     def complete(self) -> bool:
+        """Whether it was confirmed, or has moved, and all that was framed was taken."""
         return Kind.CONFIRMED in self.steps or (Kind.MOVED in self.steps and self._all_taken)
 
     @property

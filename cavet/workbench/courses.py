@@ -35,6 +35,7 @@ class Course:
         self._now = max(self._now, slot)
 
     def slots(self) -> tuple[Slot, ...]:
+        """The last seconds, oldest first: in each slot the least and the most that was told."""
         return tuple(self._slots)
 
     def rate(self) -> float | None:

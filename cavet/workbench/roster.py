@@ -56,6 +56,7 @@ class Roster:
         return self._points.get(board, ())
 
     def is_folded(self, board: str) -> bool:
+        """Whether a board's lines are folded away."""
         return board in self._folded and not self.wanted
 
     def fold(self, board: str, folded: bool) -> None:

@@ -77,6 +77,7 @@ class Panel(BusDevice):
 
     @property
     def light(self) -> bool:
+        """Whether its light is on."""
         return bool(self.value & LIGHT)
 
     def advance(self, now: float) -> float:

@@ -29,6 +29,7 @@ def seven_bit_groups(value: int, at_least: int) -> bytes:
 
 
 def from_groups(groups: Sequence[int]) -> int:
+    """Put a number together of groups of seven bits, the lowest first."""
     value = 0
     for group in reversed(groups):
         value = value << 7 | group

@@ -49,6 +49,7 @@ class Part(NamedTuple):
 
     @property
     def kept_for(self) -> Reserved | None:
+        """What its address is reserved for, `None` for nothing."""
         return None if self.ten_bit or self.wrong else reserved(self.address, self.read)
 
 

@@ -181,14 +181,17 @@ def pack_bits(bits: Sequence[int]) -> bytes:
 
 
 def unpack_bits(data: bytes) -> tuple[int, ...]:
+    """Take bytes apart, the lowest bit of each first. Source: Modbus application protocol 1.1b3, section 6.1."""
     return tuple(byte >> bit & 1 for byte in data for bit in range(8))
 
 
 def pack_registers(values: Sequence[int]) -> bytes:
+    """Lay registers out, the high byte of each first."""
     return b"".join(value.to_bytes(2, "big") for value in values)
 
 
 def unpack_registers(data: bytes) -> tuple[int, ...]:
+    """Read registers, the high byte of each first."""
     return tuple(int.from_bytes(data[place : place + 2], "big") for place in range(0, len(data) - 1, 2))
 
 

@@ -99,6 +99,7 @@ def _highest(form: PropertyForm) -> int:
 
 
 def allowed(form: PropertyForm, packet: str) -> bool:
+    """Whether a packet may have a property. Source: MQTT 5.0, section 2.2.2.2."""
     return packet in form.packets
 
 

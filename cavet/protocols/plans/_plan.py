@@ -78,6 +78,7 @@ class FieldPlan(msgspec.Struct, frozen=True, kw_only=True):
 
     @property
     def is_number(self) -> bool:
+        """Whether its value is a number."""
         return self.kind in ("uint", "int", "float")
 
     @property
@@ -87,6 +88,7 @@ class FieldPlan(msgspec.Struct, frozen=True, kw_only=True):
 
     @property
     def is_scaled(self) -> bool:
+        """Whether its value is another number than the one on the wire."""
         return self.scale != 1 or self.offset != 0
 
     @property

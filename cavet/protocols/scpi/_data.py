@@ -53,6 +53,7 @@ class Datum(msgspec.Struct, frozen=True):
 
 
 def strip_white(data: bytes) -> bytes:
+    """Take white space off both ends. Source: IEEE 488.2, section 7.4.1.2."""
     return data.strip(WHITE)
 
 

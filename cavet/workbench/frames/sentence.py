@@ -83,6 +83,7 @@ class Sentence:
 
     @property
     def form(self) -> type[Message]:
+        """How its message is laid out."""
         return self.forms[self.name]
 
     def code_of(self, name: str) -> str:
@@ -110,6 +111,7 @@ class Sentence:
 
     @property
     def fields(self) -> list[msgspec.structs.FieldInfo]:
+        """Its fields, in their order on the wire."""
         unused = self.tongue.unused(self.name)
         return [field for field in msgspec.structs.fields(self.form) if field.name not in (*unused, "transaction")]
 

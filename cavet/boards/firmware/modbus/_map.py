@@ -41,6 +41,7 @@ class CellPlan(msgspec.Struct, frozen=True, kw_only=True):
 
     @property
     def addresses(self) -> range:
+        """The addresses that it takes."""
         return range(self.address, self.address + self.form.size)
 
 

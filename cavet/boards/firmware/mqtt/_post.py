@@ -30,6 +30,7 @@ class Subscription(msgspec.Struct, frozen=True, eq=False):
 
     @property
     def qos(self) -> int:
+        """The greatest quality of service with which it is served."""
         return self.options & 3
 
 
@@ -49,6 +50,7 @@ class Group:
 
     @property
     def empty(self) -> bool:
+        """Whether nobody is in it any more."""
         return not self._members
 
     def choose(self) -> Subscription | None:

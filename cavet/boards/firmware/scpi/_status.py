@@ -49,6 +49,7 @@ class Register:
 
     @property
     def summary(self) -> bool:
+        """Whether one of its enabled bits is set. Source: SCPI 1999.0, volume 1, section 9."""
         return bool(self.event & self.enable)
 
 
