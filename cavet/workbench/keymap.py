@@ -42,7 +42,7 @@ RAILS = (
     Command(does="a small step", keys="left,right", shown="←→", foot="nudge"),
     Command(does="ten of them", keys="shift+left,shift+right", shown="shift", foot="far"),
     Command(does="type a value with any unit that fits; ⏎ sets it, esc leaves it", shown="0–9", foot="value"),
-    Command(does="type a text, for a point that takes one", shown='"'),
+    Command(does="type a text, for a point that takes one; a colour with # as well", shown='"'),
     Command(
         does="flip a switch; hold a momentary one (a terminal tells of no release: it lets go when the key has not "
         "come again for 0.6 s); send a level to its end, or back to rest; do a pulse once more; fold a board's points",
