@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from typing import Any
 
 import msgspec
 
@@ -47,16 +48,20 @@ def is_device_path(path: str) -> bool:
 
 
 def read_kernel(
-    checker: Checker, board: str, table: dict[str, object], profile: Profile, firmware: str, serial: Iterable[str]
+    checker: Checker, board: str, table: Mapping[str, Any], profile: Profile, links: Mapping[str, Any]
 ) -> tuple[KernelDevice, ...]:
-    """Read `[boards.NAME.kernel]`: what is wrong stands in the checker's errors."""
-    found, links = [], list(serial)
-    for path, what in table.items():
+    """Read `[boards.NAME.kernel]`: what is wrong stands in the checker's errors. `links` are all tables of links."""
+    found, firmware = [], table["firmware"]
+    serial = [
+        name for name, link in links.items()
+        if isinstance(link, dict) and link.get("board") == board and link.get("kind") == SERIAL
+    ]  # fmt: skip
+    for path, what in table["kernel"].items():
         place: Path = ("boards", board, "kernel", path)
         if not is_device_path(path):
             checker.wrong(place, found=path, expected="the path of a device, such as /dev/i2c-1")
             continue
-        device, able = kernel_device(path, what, profile, firmware, links) if isinstance(what, str) else (None, [I2C])
+        device, able = kernel_device(path, what, profile, firmware, serial) if isinstance(what, str) else (None, [I2C])
         if device is not None:
             found.append(device)
         elif not able:

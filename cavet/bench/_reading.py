@@ -174,6 +174,8 @@ class _Reader:
             profile = profiles.find(("boards", name, "profile"), table["profile"], own)
             if profile is None:
                 continue
+            if table["firmware"] == "usb":  # it is there once it is plugged in: no link wakes it
+                profile = msgspec.structs.replace(profile, resets=False, boot=0.0)
             parts = self._tables("parts", schema.PART, ("boards", name), table["parts"])
             bus = BusReader(self._checker, name, parts, self._folder)
             bus.read()
@@ -195,21 +197,12 @@ class _Reader:
                 unit=table["unit"],
                 bus=BusWires(**(self._checker.table(table["bus"], schema.BUS, ("boards", name, "bus")) or {})),
                 supplies=self._supplies(name, table["supplies"], parts),
-                kernel=read_kernel(
-                    self._checker, name, table["kernel"], profile, table["firmware"], self._serial_links(name)
-                ),
+                kernel=read_kernel(self._checker, name, table, profile, self._top["links"]),
             )
         check_targets(self._checker, boards)
         check_cables(self._checker, boards)
         check_kernel(self._checker, {name: board.kernel for name, board in boards.items()})
         return boards
-
-    def _serial_links(self, board: str) -> list[str]:
-        links = self._top["links"].items()
-        return [
-            name for name, table in links
-            if isinstance(table, dict) and table.get("board") == board and table.get("kind") == "serial"
-        ]  # fmt: skip
 
     def _supplies(self, board: str, data: dict[str, Any], parts: dict[str, dict[str, Any]]) -> dict[str, SupplyPlan]:
         found = self._tables("supplies", schema.SUPPLY, ("boards", board), data)

@@ -40,12 +40,12 @@ takes.paint = { colour = { pins = "3, 6, 9", mode = "pwm" } }
 gives.state = { fields = { colour = { pins = "3, 6, 9" } } }
 
 [boards.post]
-profile = "plover"
+profile = "wren"
 firmware = "usb"
 plan = "hue.plan.toml"
-parts.post_lamp = { kind = "colour-lamp", red = 4, green = 5, blue = 6 }
-takes.paint = { colour = { pins = "4, 5, 6", mode = "pwm" } }
-gives.state = { when = "taken", fields = { colour = { pins = "4, 5, 6" } } }
+parts.post_lamp = { kind = "colour-lamp", red = 2, green = 7, blue = 10 }
+takes.paint = { colour = { pins = "2, 7, 10", mode = "pwm" } }
+gives.state = { when = "taken", fields = { colour = { pins = "2, 7, 10" } } }
 usb = { vendor = 0x1209, product = 0xCA7E }
 
 [links]
