@@ -117,6 +117,11 @@ class Line:
         """What a level at the pin means."""
         return level != bool(self.config.flags & Flag.ACTIVE_LOW)
 
+    def let_go(self) -> None:
+        """It is nobody's any more."""
+        self.stop_timer()
+        self.sees, self.consumer, self.config = None, "", FREE
+
     def stop_timer(self) -> None:
         """A change that has not stayed long enough does not count any more."""
         if self.timer is not None:
@@ -172,7 +177,12 @@ class Chip:
         for line in lines:
             line.sees, line.consumer = sees, consumer or NOBODY
             line.before = board.circuit.pins[line.pin or 0].mode
-        self._set_up(board, lines, configs, touch, cause)
+        try:
+            self._set_up(board, lines, configs, touch, cause)
+        except Refused:
+            for line in lines:
+                line.let_go()
+            raise
         self._tell(lines, Change.REQUESTED)
         return lines
 
@@ -189,8 +199,7 @@ class Chip:
     def release(self, lines: Sequence[Line], touch: Touch) -> None:
         """Take lines back from their program: each falls back as the profile says. Raises `Refused`."""
         for line in lines:
-            line.stop_timer()
-            line.sees, line.consumer, line.config = None, "", FREE
+            line.let_go()
         try:
             board, cause = touch.begin(f"release {_names(lines)}")
             if not self.keeps:
