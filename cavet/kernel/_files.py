@@ -6,10 +6,11 @@ import errno
 import struct
 from collections import deque
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, ClassVar
 
 import msgspec
 
+from cavet.kernel import i2c, spi
 from cavet.kernel._mapping import Mapping
 from cavet.kernel.errors import Refused
 from cavet.kernel.i2c import OpenedI2c, done, parts_of, smbus
@@ -81,6 +82,8 @@ class File:
     """Something opened, on a mapped device."""
 
     KIND = 0
+    SETS: ClassVar[dict[int, str]] = {}
+    """What can be set, each by the name of its call."""
     WRONG = errno.ENOTTY
     """The error of a call that it does not know."""
 
@@ -90,7 +93,7 @@ class File:
 
     def call(self, asked: Question) -> str:
         """What the call is named, for the record."""
-        return CALLS.get(asked.kind, "ioctl")
+        return self.SETS.get(asked.first, "ioctl") if asked.kind == SET else CALLS.get(asked.kind, "ioctl")
 
     def ask(self, asked: Question, touch: Touch) -> tuple[int, bytes]:
         """Answer with a number and bytes. Raises `Refused`."""
@@ -104,6 +107,7 @@ class I2cFile(File):
     """An opened I2C adapter."""
 
     KIND = I2C_KIND
+    SETS = i2c.SETS
 
     def __init__(self, mapping: Mapping) -> None:
         super().__init__(mapping)
@@ -132,6 +136,7 @@ class SpiFile(File):
     """An opened SPI device."""
 
     KIND = SPI_KIND
+    SETS = spi.SETS
 
     def __init__(self, mapping: Mapping) -> None:
         super().__init__(mapping)

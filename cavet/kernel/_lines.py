@@ -68,7 +68,7 @@ class Config(msgspec.Struct, frozen=True):
         """Refuse what contradicts itself. Source: the rules beside the flags in `linux/gpio.h`."""
         flags = self.flags
         if int(flags) & ~int(ALL_FLAGS):
-            raise Refused(errno.EINVAL)
+            raise Refused(errno.EINVAL, f"flags that there are not: {int(flags):#x}")
         if flags & Flag.HARDWARE_TIME:
             raise Refused(errno.EOPNOTSUPP)
         wrong = (
@@ -81,7 +81,7 @@ class Config(msgspec.Struct, frozen=True):
             self.is_debounced and not flags & Flag.INPUT,
         )
         if any(wrong):
-            raise Refused(errno.EINVAL)
+            raise Refused(errno.EINVAL, f"its flags contradict each other: {_flag_words(flags)}")
 
 
 FREE = Config()
@@ -152,7 +152,7 @@ class Chip:
     def line(self, offset: int) -> Line:
         """Raises `Refused` where there is none."""
         if offset >= len(self.lines):
-            raise Refused(errno.EINVAL)
+            raise Refused(errno.EINVAL, f"there is no line {offset}: the board has {len(self.lines)}")
         return self.lines[offset]
 
     def direction(self, line: Line) -> Flag:
@@ -170,7 +170,7 @@ class Chip:
         lines = [self.line(offset) for offset in offsets]
         for place, line in enumerate(lines):
             if line.is_used or line in lines[:place]:
-                raise Refused(errno.EBUSY)
+                raise Refused(errno.EBUSY, f"{line.name or line.offset} is used by {line.consumer}")
         board, cause = touch.begin(f"ask for {_words(lines, configs)}")
         for line, config in zip(lines, configs, strict=True):
             self._look(board, line, config)
@@ -210,7 +210,8 @@ class Chip:
     def drive(self, lines: Sequence[Line], values: Sequence[bool], touch: Touch) -> None:
         """Give outputs their logical values. Raises `Refused`."""
         if not all(line.config.flags & Flag.OUTPUT for line in lines):
-            raise Refused(errno.EPERM)
+            inputs = [line for line in lines if not line.config.flags & Flag.OUTPUT]
+            raise Refused(errno.EPERM, f"{_names(inputs)} is no output")
         words = ", ".join(f"{line.name} {int(value)}" for line, value in zip(lines, values, strict=True))
         board, cause = touch.begin(f"set {words}")
         for line, value in zip(lines, values, strict=True):
@@ -314,13 +315,17 @@ def _names(lines: Sequence[Line]) -> str:
     return ", ".join(line.name for line in lines)
 
 
+def _flag_words(flags: Flag) -> str:
+    return " ".join(flag.name.lower().replace("_", " ") for flag in Flag if flag & flags and flag.name)
+
+
 def _words(lines: Sequence[Line], configs: Sequence[Config]) -> str:
     """What lines are asked for as."""
     said = []
     for line, config in zip(lines, configs, strict=True):
         flags = Flag(config.flags)
         what = f"output {int(config.value)}" if flags & Flag.OUTPUT else "input" if flags & Flag.INPUT else "as it is"
-        more = [flag.name.lower().replace("_", " ") for flag in flags & ~DIRECTIONS if flag.name]
+        more = [_flag_words(flags & ~DIRECTIONS)] if flags & ~DIRECTIONS else []
         more += [f"debounce {config.debounce} µs"] if config.debounce else []
         said.append(" ".join([line.name, what, *more]))
     return "; ".join(said)

@@ -116,6 +116,8 @@ class KernelServer:
             value, answer = file.ask(question, touch)
             return ANSWER.pack(len(answer), 0, value) + answer
         except Refused as refused:
+            if touch is not None:
+                touch.refuse(refused)
             return ANSWER.pack(0, refused.number, 0)
         finally:
             left = touch.ends_at - self._bench.clock.now() if touch is not None else 0.0

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import os
 from collections.abc import Callable, Sequence
 from typing import Any, TypeVar
 
@@ -11,7 +12,7 @@ from cavet.boards import Board
 from cavet.boards.buses import Outcome, Part, SpiChip
 from cavet.kernel._mapping import Mapping
 from cavet.kernel.errors import Refused
-from cavet.record import Kind, Purpose, Topic
+from cavet.record import Kind, Purpose, Reason, Topic
 
 T = TypeVar("T")
 
@@ -23,6 +24,8 @@ class Touch:
         self.bench = bench
         self._mapping = mapping
         self.who = f"{who}, {call} on {mapping.path}"
+        self._call = call
+        self._has_begun = False
         self.ends_at = 0.0
         """When what was done has passed on the wires, in bench time."""
 
@@ -34,10 +37,24 @@ class Touch:
         board = bench.world.boards.get(name)
         if board is None or board.fault:
             raise Refused(errno.EIO)
-        append = bench.record.append
-        said = words if written is None else written
+        self._has_begun = True
+        return board, self._tell_taken(words if written is None else written, words)
+
+    def refuse(self, refused: Refused) -> None:
+        """The call ends with an error: that is in the record, too, where nothing was begun that says why."""
+        if self._has_begun:
+            return
+        name, kind, record = self._mapping.board, self._mapping.kind, self.bench.record
+        taken = self._tell_taken(self._call, self._call)
+        number = refused.number
+        why = f"{errno.errorcode.get(number, number)}, {refused.why or os.strerror(number).lower()}"
+        record.append(Kind.REFUSED, name, Topic.MESSAGE, kind, number, taken, why, reason=Reason.NOT_ALLOWED)
+
+    def _tell_taken(self, said: str | bytes, words: str) -> int:
+        """It has come from the program, and the board has it."""
+        append, name = self.bench.record.append, self._mapping.board
         carried = append(Kind.CARRIED, name, Topic.LINK, name, said, None, self.who, purpose=Purpose.OUTSIDE)
-        return board, append(Kind.TAKEN, name, Topic.MESSAGE, self._mapping.kind, said, carried, words)
+        return append(Kind.TAKEN, name, Topic.MESSAGE, self._mapping.kind, said, carried, words)
 
     def attempt(self, board: Board, act: Callable[..., T], *arguments: Any) -> T:
         """Let the board do something, and what follows from it; give what that gives. Raises `Refused` where the board

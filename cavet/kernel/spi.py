@@ -15,6 +15,10 @@ import msgspec
 from cavet.kernel.errors import Refused
 
 MODE, LSB_FIRST, BITS, RATE, MODE_32 = 1, 2, 3, 4, 5
+SETS = {
+    MODE: "SPI_IOC_WR_MODE", LSB_FIRST: "SPI_IOC_WR_LSB_FIRST", BITS: "SPI_IOC_WR_BITS_PER_WORD",
+    RATE: "SPI_IOC_WR_MAX_SPEED_HZ", MODE_32: "SPI_IOC_WR_MODE32",
+}  # fmt: skip
 PHASE_POLARITY, LSB = 0x03, 0x08
 """What of a mode this controller can do."""
 USUAL_RATE, BITS_IN_WORD = 500_000, 8

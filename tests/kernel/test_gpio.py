@@ -389,6 +389,34 @@ class OnLines(Programs, unittest.TestCase):
         self.assertEqual(2, done.returncode)
         self.assertIn("sluice stands for it", done.stderr)
 
+    def test_a_call_that_is_refused_stands_in_the_record_with_its_reason(self):
+        text = """
+            import fcntl
+            line = ask(17, 8)
+            for call in (lambda: ask(17, 4), lambda: ask(26, 4), lambda: ask(6, 12), lambda: put(ask(6, 4), 1)):
+                try:
+                    call()
+                except OSError as error:
+                    print(error.errno, end=" ")
+            try:
+                fcntl.ioctl(os.open("/dev/i2c-1", os.O_RDWR), 0x0703, 0x80)
+            except OSError as error:
+                print(error.errno)
+        """
+        codes = (errno.EBUSY, errno.EINVAL, errno.EINVAL, errno.EPERM, errno.EINVAL)
+        self.check(" ".join(map(str, codes)) + "\n", text, more=("--record", "a.record"))
+        events = self.events("a.record")
+        refused = [line for line in events if line.get("kind") == "refused"]
+        self.assertEqual(
+            ["EBUSY, L17 is used by plain", "EINVAL, there is no line 26: the board has 26",
+             "EINVAL, its flags contradict each other: input output", "EPERM, L6 is no output",
+             "EINVAL, invalid argument"],
+            [line["note"] for line in refused],
+        )  # fmt: skip
+        by_number = {line["number"]: line for line in events if "number" in line}
+        who = by_number[by_number[refused[-1]["cause"]]["cause"]]
+        self.assertIn("I2C_SLAVE on /dev/i2c-1", who["note"])
+
     def test_two_programs_at_once_and_one_that_opens_nothing(self):
         wait = "eye = ask(4, 4 | 16)\nos.write(3, b'x')\nprint(len(os.read(eye, 48)), flush=True)\nos.write(3, b'x')"
         (self.folder / "wait.py").write_text(PLAIN + wait, "utf-8")
