@@ -13,8 +13,6 @@ from cavet.wording import WrongError
 
 """Whether a name is one of those that are known; tells it where it is not."""
 MESSAGES = "mqtt"
-ADDRESS_KEYS = {"serial": "port", "tcp": "address", "usb": "address", "buses": "i2c", MESSAGES: "station"}
-"""The key that says what is opened, by the kind of link."""
 
 
 class LinkReader:

@@ -18,9 +18,7 @@ LINK = Section(
     title="[links.NAME]",
     doc="What carries the bytes between a host and a board.",
     keys=(
-        Key(
-            name="kind", kind="word", doc="what it is", choices=("serial", "tcp", "mqtt", "usb", "buses"), required=True
-        ),
+        Key(name="kind", kind="word", doc="what it is", choices=LINK_KINDS, required=True),
         Key(name="board", kind="text", names="board", doc="the board at its far end", required=True),
         Key(
             name="framing",

@@ -341,11 +341,6 @@ def _draw_run(canvas: Canvas, run: _Run, view: RulerView, top: int, block: int) 
         canvas.flow(x, y + place, line, canvas.width)
 
 
-def ruler_text(data: bytes, fields: Sequence[Field], side: Side, width: int, *, whole: bool = True) -> str:
-    """The ruler of a frame as text."""
-    return draw_ruler(RulerView(data=data, fields=tuple(fields), side=side), width, whole=whole).text()
-
-
 def told(field: Field) -> str:
     """All that is known of a field, in a line."""
     return "  ".join(word for word in (field.name, value_words(field), field.problem or means(field) or "") if word)

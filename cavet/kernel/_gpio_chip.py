@@ -19,7 +19,6 @@ from cavet.kernel.errors import Refused
 
 MOST_CHANGES = 32
 """So many changes of lines wait at most to be read."""
-NUMBER_SIZE = 4
 CALLS = {
     second.GET_CHIP: "GPIO_GET_CHIPINFO", second.GET_INFO: "GPIO_V2_GET_LINEINFO",
     second.WATCH: "GPIO_V2_GET_LINEINFO_WATCH", second.UNWATCH: "GPIO_GET_LINEINFO_UNWATCH",

@@ -22,7 +22,6 @@ WHY_MODE = {
     "pull-up": "without its pull-up an open contact leaves the pin at no level at all, and it reads whatever is near",
     "analog": "a pin without a converter can tell only high from low",
 }
-MEASURING = (PinMode.ANALOG.value,)
 
 
 def modes_missing(around: Around) -> Iterator[Remark]:

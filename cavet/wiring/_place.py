@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 
 from cavet.bench import BoardPlan, FormatPlan, ModbusPlan, ScpiPlan, line_names
-from cavet.boards import KINDS, PinMode, Profile
+from cavet.boards import KINDS
 from cavet.boards.firmware.mqtt import StationPlan
 from cavet.boards.firmware.plans import PlanBoard
 from cavet.boards.firmware.scpi import CommandPlan
@@ -55,11 +55,6 @@ def pins_of(board: BoardPlan, swapped: dict[int, int]) -> dict[int, list[tuple[s
         for wire, pin in KINDS[table["kind"]].wires_in(table).items():
             found.setdefault(swapped.get(pin, pin), []).append((name, wire))
     return found
-
-
-def bus_pins(profile: Profile) -> tuple[int, ...]:
-    """The pins of a board's bus."""
-    return tuple(profile.able(PinMode.BUS))
 
 
 def places_of(board: BoardPlan, swapped: dict[int, int]) -> Iterator[Place]:
