@@ -8,7 +8,6 @@ import signal
 import sys
 from collections.abc import Callable, Mapping
 from functools import partial
-from typing import ClassVar
 
 from textual import events
 from textual.app import App
@@ -61,7 +60,7 @@ class CavetApp(App[int]):
 
     TITLE = "Cavet"
     BINDINGS = keymap.bindings(keymap.EVERYWHERE)
-    SHOWN: ClassVar[Mapping[str, type[Frame]]] = SCREENS
+    shown: Mapping[str, type[Frame]] = SCREENS
     DEFAULT_MODE = DriveScreen.NAME
     ENABLE_COMMAND_PALETTE = False  # there is one of our own, with the keys in it
     CSS = """
@@ -79,8 +78,8 @@ class CavetApp(App[int]):
             self.register_theme(theme)
         self.set_reactive(App.theme, "cavet-dark")
         self.stylesheet.set_variables(self.get_css_variables())  # the first screen's style may use them at once
-        desk.screens = tuple(self.SHOWN)
-        for name, screen in self.SHOWN.items():
+        desk.screens = tuple(self.shown)
+        for name, screen in self.shown.items():
             self.add_mode(name, partial(screen, desk))
 
     def _handle_exception(self, error: Exception) -> None:
@@ -113,7 +112,7 @@ class CavetApp(App[int]):
 
     async def _tell_remarks(self) -> None:
         """Say once how many remarks are about something that is wrong; it is looked at beside all else."""
-        if BenchScreen.NAME not in self.SHOWN:
+        if BenchScreen.NAME not in self.shown:
             return
         await asyncio.sleep(REMARK_SECONDS)
         found = await asyncio.to_thread(remarks_on, self._desk.bench.plan)
@@ -243,14 +242,14 @@ class CavetApp(App[int]):
 
     def action_screen(self, by: int) -> None:
         """The next screen, or the one before."""
-        names = list(self.SHOWN)
+        names = list(self.shown)
         if isinstance(self.screen, Frame):
             self.go_to_screen(names[(names.index(self._frame.NAME) + by) % len(names)])
 
     def action_screen_number(self) -> None:
         """Another screen by its number, which is pressed next."""
         if isinstance(self.screen, Frame):
-            self.push_screen(ScreensScreen(tuple(self.SHOWN), self._frame.NAME), self._go_to)
+            self.push_screen(ScreensScreen(tuple(self.shown), self._frame.NAME), self._go_to)
 
     def _go_to(self, name: str | None) -> None:
         if name is not None:
@@ -258,7 +257,7 @@ class CavetApp(App[int]):
 
     def on_frame_away(self, message: Frame.Away) -> None:
         """Go to another screen, to a trail."""
-        if message.screen not in self.SHOWN:
+        if message.screen not in self.shown:
             self._say(f"there is no {message.screen} for a record: what became of the frame stands under it")
             return
         self.switch_mode(message.screen)
@@ -318,22 +317,22 @@ class CavetApp(App[int]):
 
 
 class BeginningApp(CavetApp):
-    """The workbench on a bench without any point: there is nothing to drive yet."""
+    """The workbench on a bench without any point: there is nothing to drive yet. Frames are there where somebody talks
+    to a board, checks where there are any."""
 
-    SHOWN = {BenchScreen.NAME: BenchScreen, FramesScreen.NAME: FramesScreen}
     DEFAULT_MODE = BenchScreen.NAME
 
-
-class EmptyApp(BeginningApp):
-    """The workbench on a bench in which nobody talks to anybody."""
-
-    SHOWN = {BenchScreen.NAME: BenchScreen}
+    def __init__(self, desk: Desk, lost: Callable[[], None] = lambda: None) -> None:
+        plan = desk.bench.plan
+        there = {BenchScreen: True, FramesScreen: bool(plan.hosts), ChecksScreen: bool(plan.checks)}
+        self.shown = {screen.NAME: screen for screen, is_there in there.items() if is_there}
+        super().__init__(desk, lost)
 
 
 class RecordApp(CavetApp):
     """The workbench on a record."""
 
-    SHOWN = {FramesScreen.NAME: FramesScreen, RecordScreen.NAME: RecordScreen}
+    shown: Mapping[str, type[Frame]] = {FramesScreen.NAME: FramesScreen, RecordScreen.NAME: RecordScreen}
     DEFAULT_MODE = FramesScreen.NAME
 
 
@@ -341,4 +340,4 @@ def app_for(desk: Desk, lost: Callable[[], None] = lambda: None) -> CavetApp:
     """The workbench with the screens that have something to show."""
     if desk.bench.plan.points:
         return CavetApp(desk, lost)
-    return (BeginningApp if desk.bench.plan.hosts else EmptyApp)(desk, lost)
+    return BeginningApp(desk, lost)

@@ -1,5 +1,6 @@
 """Programs written to the kernel's header of lines alone, in C and in plain Python, on a board's simulated lines."""
 
+import asyncio
 import errno
 import json
 import os
@@ -11,8 +12,12 @@ import textwrap
 import unittest
 from pathlib import Path
 
+from cavet.bench import BenchThread, load_bench
+from cavet.workbench import Desk
+from cavet.workbench.app import app_for
 from tests.kernel.running import PROGRAMS, Programs
 from tests.patience import PATIENCE
+from tests.workbench.test_screens import Seat
 
 BENCH = """
 format = 1
@@ -507,6 +512,28 @@ class OnLines(Programs, unittest.TestCase):
                 done = subprocess.run(call, capture_output=True, text=True, timeout=PATIENCE)
                 self.assertEqual(code, done.returncode, done.stdout + done.stderr)
                 self.assertIn(words, done.stdout + done.stderr)
+
+    def test_on_the_screen_of_a_bench_that_has_checks_and_no_points(self):
+        (self.folder / "lights.py").write_text(PLAIN + "put(ask(17, 8), 1)\nos.read(ask(4, 4 | 16), 48)", "utf-8")
+        check = '\n[checks.lights]\nprogram = ["python", "lights.py"]\nkernel = true\n'
+        Path(self.bench).write_text(BENCH + check, "utf-8")
+
+        async def story():
+            with BenchThread(load_bench(Path(self.bench)).plan, None) as thread:
+                app = app_for(Desk(thread.bench, thread.post))
+                async with app.run_test(size=(120, 40)) as pilot:
+                    seat = Seat(app, pilot)
+                    app.go_to_screen("checks")
+                    await seat.sees("no outputs to walk", "lights")
+                    await seat.press("enter")
+                    await seat.sees("yes, run it")
+                    await seat.press("down", "enter")
+                    last = seat.desk.checking.last
+                    await seat.until(lambda: last("lights") and last("lights").done)
+                    self.assertEqual("", last("lights").done[0].came.why)
+                    seat.desk.leave()
+
+        asyncio.run(story())
 
     def test_a_program_ends_and_its_lamp_is_seen_going_dark(self):
         process = subprocess.Popen(

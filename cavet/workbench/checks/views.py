@@ -129,6 +129,8 @@ def walk_view(checking: Checking, going: Run | None, check: str, board: int, row
     outputs = [point for point in plan.points.values() if point.kind.is_output]
     if not walked:
         note = "being walked" if going is not None and not going.is_over else "not walked yet: w walks all outputs"
+        if not outputs:
+            return WalkView("the walk", (), note="this bench has no outputs to walk: its host asks for none")
         return WalkView(f"the walk  {len(outputs)} outputs, each alone: what moved?", (), note=note)
     boards = squares_of(plan, walked)
     wrong = sum(each.held is False for each in walked)
