@@ -13,6 +13,8 @@ from cavet.workbench.acting import Acting
 HOLD_SECONDS = 0.6
 """How long a momentary thing stays held after a key press: a terminal tells of no release, only of repeats."""
 NUDGES_A_TURN = 24
+NUDGE = 0.1
+"""How far a step moves a lever, of its whole way."""
 
 
 class Hands:
@@ -60,17 +62,24 @@ class Hands:
         self.hold(point.name, lambda: self._act(point, "press"), lambda: self._act(point, "release"))
 
     def nudge(self, point: Point, steps: float) -> None:
-        """Move what an input senses by so many steps."""
+        """Move what an input senses by so many steps, from where it stands when that is done: a step before may still
+        be on its way to the bench."""
         part = self._standings.part_of(point)
         if part is not None and part.measures:
-            step = self._bench.plan.rig_steps.get(part.measures) or abs(point.high - point.low) / 50
-            self._place(part.measures, self._bench.world.rig.value(part.measures) + steps * step)
+            quantity = part.measures
+            step = self._bench.plan.rig_steps.get(quantity) or abs(point.high - point.low) / 50
+            self._place(quantity, lambda: self._bench.world.rig.value(quantity) + steps * step)
         elif isinstance(part, Encoder) and part.actions:
             self._act(point, "turn", round(steps * part.per_turn / NUDGES_A_TURN))
         elif point.kind is PointKind.READING and part is not None and "set" not in part.actions:
             raise WrongError(point.name, found="measured by the board itself", expected="an input that a hand can move")
         elif point.kind is PointKind.READING:
-            self._act(point, "set", (part.fraction(self._now) if part else 0.0) + 0.1 * steps)
+            path, moved = self._path(point), part
+            self._acting.do(
+                lambda: self._bench.act(
+                    path, "set", value=(moved.fraction(self._now) if moved else 0.0) + NUDGE * steps
+                )
+            )
         else:
             self.press(point)
 
@@ -78,7 +87,7 @@ class Hands:
         """Put what an input senses at a value."""
         part = self._standings.part_of(point)
         if part is not None and part.measures:
-            self._place(part.measures, float(value))
+            self._place(part.measures, lambda: float(value))
         elif isinstance(part, Encoder):
             self._act(point, "set", point.to_wire(value))
         elif point.kind is PointKind.READING:
@@ -90,8 +99,8 @@ class Hands:
     def _act(self, point: Point, do: str, value: float | None = None) -> None:
         self.act(self._path(point), do, value=value)
 
-    def _place(self, quantity: str, value: float) -> None:
-        self._acting.do(lambda: self._bench.place(quantity, value))
+    def _place(self, quantity: str, value: Callable[[], float]) -> None:
+        self._acting.do(lambda: self._bench.place(quantity, value()))
 
     def _path(self, point: Point) -> str:
         board = self._standings.board_of(point)
