@@ -11,6 +11,9 @@ from cavet.wording import WrongError, nearest
 
 HEX = re.compile(r"#(?:[0-9a-f]{3}|[0-9a-f]{6})")
 BLACK, WHITE = "#000000", "#ffffff"
+CHANNELS = ("red", "green", "blue")
+FULL = 255
+"""A channel at its brightest."""
 Channels = tuple[int, int, int]
 """Red, green and blue, each 0 to 255."""
 

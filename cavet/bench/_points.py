@@ -12,7 +12,7 @@ from cavet.bench._devices import value_form
 from cavet.bench._messages import joined, read_payload
 from cavet.bench._places import Path
 from cavet.boards import Profile
-from cavet.colours import parse_colour
+from cavet.colours import CHANNELS, parse_colour
 from cavet.hosts import (
     ENCODER,
     ON_SPI,
@@ -38,7 +38,7 @@ from cavet.wording import WrongError, listed
 ResolvePins = Callable[[Path, dict[str, Any], Profile | None], bool]
 SHAFT_KEYS = ("direction", "coil_2", "coil_3", "coil_4", "second")
 PLACES = {
-    "firmata": ("pin", "device", "red", "green", "blue", *SHAFT_KEYS),
+    "firmata": ("pin", "device", *CHANNELS, *SHAFT_KEYS),
     "buses": ("device",),
     "modbus": ("table", "address"),
     "scpi": ("set", "on", "off", "ask"),
@@ -46,7 +46,6 @@ PLACES = {
     "plan": ("field", "mask", "line", "state"),
 }
 """The keys that say where a point is, by what is spoken."""
-RGB = ("red", "green", "blue")
 COLOUR_BITS = 24
 ON_PINS = (PointKind.BRIDGE, PointKind.COLOUR)
 """The kinds that only pins have; a colour can be a field, too."""
@@ -208,14 +207,14 @@ class PointReader:
 
     def _on_three_pins(self, path: Path, table: dict[str, Any], profile: Profile | None) -> Point | None:
         """A colour: a pin of PWM for its red, its green, its blue."""
-        if not all(self._require(path, table, name, f"the pin of its {name}") for name in RGB):
+        if not all(self._require(path, table, name, f"the pin of its {name}") for name in CHANNELS):
             return None
         if not self._resolve_pins(path, table, profile):
             return None
         if not self._are_colours(path, table):
             return None
         fields = _common(path[-1], table, PointKind.COLOUR)
-        red, green, blue = (table[name] for name in RGB)
+        red, green, blue = (table[name] for name in CHANNELS)
         return PinPoint(**fields, pin=red, green=green, blue=blue, mode="pwm")
 
     def _are_colours(self, path: Path, table: dict[str, Any]) -> bool:

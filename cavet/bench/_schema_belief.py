@@ -9,10 +9,10 @@ from cavet.bench._schema_features import STEPPER_POINT_KEYS
 from cavet.bench._schema_mqtt import HOST_KEYS, LINK_KEYS, POINT_KEYS
 from cavet.bench._schema_truth import DATA_KEYS
 from cavet.boards.firmware.modbus import TABLES
+from cavet.colours import CHANNELS
 from cavet.hosts import PointKind
 from cavet.settings import Key, Section
 
-RGB = ("red", "green", "blue")
 LINK_KINDS = ("serial", "tcp", "mqtt", "usb", "buses")
 LINK = Section(
     title="[links.NAME]",
@@ -348,7 +348,10 @@ POINT = Section(
             _MOVES,
         ),
         "colour": (
-            *(Key(name=name, kind="pin", doc=f"Firmata: the pin of its {name}, PWM", default=None) for name in RGB),
+            *(
+                Key(name=name, kind="pin", doc=f"Firmata: the pin of its {name}, PWM", default=None)
+                for name in CHANNELS
+            ),
             Key(name="rest", kind="text", doc="where the rest key sends it", default="#000000"),
             Key(name="start", kind="text", doc="where the host believes that it begins", default=None),
             Key(name="confirm", kind="switch", doc="whether it is read back", default=True),

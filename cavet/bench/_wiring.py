@@ -8,11 +8,12 @@ from cavet.bench._check import Checker
 from cavet.bench._places import Path
 from cavet.bench._plan import BoardPlan
 from cavet.boards import PinMode, Profile
+from cavet.colours import CHANNELS
 from cavet.wording import listed
 
 PIN_KEYS = (
     "pin", "enable", "ahead", "astern", "speed", "level", "limit", "interrupt", "pulse", "direction", "coil_1",
-    "coil_2", "coil_3", "coil_4", "a", "b", "second", "to", "red", "green", "blue",
+    "coil_2", "coil_3", "coil_4", "a", "b", "second", "to", *CHANNELS,
 )  # fmt: skip
 """The keys that name a pin."""
 GIVE_VOLTAGES = ("gauge", "lever")

@@ -267,8 +267,8 @@ class Circuit:
                 level = mode is PinMode.PULL_UP and not pin.dead
             if level != pin.level:
                 pin.level = level
-                wired = self._wired.get(number)
-                cause = wired[0].cause if wired else None
+                hanging = [wired for wired in (self._wired.get(number), *self._shared.get(number, ())) if wired]
+                cause = next((part.cause for part, _ in hanging if part.cause is not None), None)
                 pin.cause = self._tell(Kind.LEVEL, Topic.PIN, str(number), level, cause)
                 changed.append(pin)
         return changed

@@ -109,6 +109,19 @@ async def _follow(program: Sequence[str], more: Mapping[str, str], lines: Told |
 
 
 def _hand_on(process: asyncio.subprocess.Process, number: int) -> None:
-    if number != signal.SIGINT:  # the terminal has given it to both
-        with contextlib.suppress(ProcessLookupError):
-            process.send_signal(number)
+    if number == signal.SIGINT and _is_at_the_terminal():
+        return  # the terminal has given it to both
+    with contextlib.suppress(ProcessLookupError):
+        process.send_signal(number)
+
+
+def _is_at_the_terminal() -> bool:
+    """Whether what is typed at the terminal goes to us, and to all that we have started."""
+    try:
+        terminal = os.open("/dev/tty", os.O_RDONLY | os.O_NOCTTY)
+    except OSError:
+        return False  # there is none
+    try:
+        return os.tcgetpgrp(terminal) == os.getpgrp()
+    finally:
+        os.close(terminal)

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Mapping
 from math import inf
 from typing import Any
 
-from cavet.colours import channels_of, colour_of
+from cavet.colours import FULL, channels_of, colour_of
 from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._confirming import Confirming
 from cavet.hosts._firmata_bus import FirmataBuses
@@ -21,8 +21,6 @@ from cavet.protocols import Frame, Message, Side, firmata
 from cavet.record import Kind, Purpose, Reason, Tell, Topic
 from cavet.wording import plain
 
-FULL = 255
-"""A channel of a colour at its brightest."""
 LAST_SHORT_PIN = 15
 """The last pin that an analog message can address; beyond it the extended one is used."""
 ASKED_ALREADY = "it was asked for already"

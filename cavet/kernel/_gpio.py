@@ -46,12 +46,12 @@ GET_VALUES, SET_VALUES = request_number(0x0E, VALUES.size), request_number(0x0F,
 
 def text_of(raw: bytes) -> str:
     """A name of a program's own, up to its zero byte."""
-    return raw[:31].split(b"\0")[0].decode("utf-8", "replace")
+    return raw[:31].split(b"\0")[0].decode("utf-8", "surrogateescape")
 
 
 def packed_text(text: str) -> bytes:
     """As it stands in a structure: 31 bytes at most, and a zero."""
-    return text.encode()[:31].decode("utf-8", "ignore").encode()
+    return text.encode("utf-8", "surrogateescape")[:31]
 
 
 def configs_of(data: bytes, count: int) -> list[Config]:

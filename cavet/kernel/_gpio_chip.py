@@ -60,7 +60,7 @@ class ChipFile(File):
         if asked.kind != CONTROL:
             raise Refused(errno.EINVAL)
         if asked.first == second.GET_CHIP:
-            names = second.packed_text(self._chip.name), second.packed_text(self._chip.label)
+            names = second.packed_text(self.mapping.path.rpartition("/")[2]), second.packed_text(self._chip.label)
             return 0, second.CHIP_INFO.pack(*names, len(self._chip.lines))
         if asked.first == second.UNWATCH:
             (offset,) = struct.unpack("=I", asked.data)

@@ -19,6 +19,7 @@ from cavet.kernel._mapping import Mapping
 from cavet.kernel._touch import Touch
 from cavet.kernel.errors import Refused
 from cavet.record import Kind, Topic
+from cavet.wording import plain
 
 NOBODY = "?"
 """The consumer of a line whose program has not said who it is. Source: what the kernel tells then."""
@@ -97,6 +98,7 @@ class Line:
         self.pin = pin
         self.name = name
         self.consumer = kept_for
+        """Who has it, as that program has put it: it may be anything."""
         self.is_kept = bool(kept_for) or pin is None
         """Whether nobody can ask for it."""
         self.config = FREE
@@ -104,9 +106,16 @@ class Line:
         """Who has it; else `None`."""
         self.before = PinMode.INPUT
         """The mode that its pin goes back to."""
+        self.was_set = False
+        """Whether its program has made it an input or an output: else its pin is left as it is."""
         self.level = False
         """For an input: its logical level, as it counts."""
         self.timer: asyncio.TimerHandle | None = None
+
+    @property
+    def who(self) -> str:
+        """Its consumer, fit to be shown."""
+        return plain(self.consumer.encode("utf-8", "surrogateescape").decode("utf-8", "replace"))
 
     @property
     def is_used(self) -> bool:
@@ -120,7 +129,7 @@ class Line:
     def let_go(self) -> None:
         """It is nobody's any more."""
         self.stop_timer()
-        self.sees, self.consumer, self.config = None, "", FREE
+        self.sees, self.consumer, self.config, self.was_set = None, "", FREE, False
 
     def stop_timer(self) -> None:
         """A change that has not stayed long enough does not count any more."""
@@ -136,7 +145,6 @@ class Chip:
         profile = bench.world.boards[mapping.board].profile
         self._bench = bench
         self.board = mapping.board
-        self.name = mapping.path.rpartition("/")[2]
         self.label = profile.name
         self.keeps = profile.keeps_lines
         self.lines: list[Line] = []
@@ -170,7 +178,7 @@ class Chip:
         lines = [self.line(offset) for offset in offsets]
         for place, line in enumerate(lines):
             if line.is_used or line in lines[:place]:
-                raise Refused(errno.EBUSY, f"{line.name or line.offset} is used by {line.consumer}")
+                raise Refused(errno.EBUSY, f"{line.name or line.offset} is used by {line.who}")
         board, cause = touch.begin(f"ask for {_words(lines, configs)}")
         for line, config in zip(lines, configs, strict=True):
             self._look(board, line, config)
@@ -198,12 +206,12 @@ class Chip:
 
     def release(self, lines: Sequence[Line], touch: Touch) -> None:
         """Take lines back from their program: each falls back as the profile says. Raises `Refused`."""
+        fall_back = [] if self.keeps else [line for line in lines if line.was_set]
         for line in lines:
             line.let_go()
         try:
             board, cause = touch.begin(f"release {_names(lines)}")
-            if not self.keeps:
-                touch.attempt(board, self._fall_back, board, lines, cause)
+            touch.attempt(board, self._fall_back, board, fall_back, cause)
         finally:
             self._tell(lines, Change.RELEASED)
 
@@ -247,7 +255,7 @@ class Chip:
             return
         line.level = level
         if line.sees is not None and line.config.flags & (Flag.RISING if level else Flag.FALLING):
-            words = f"{line.name} {'rises' if level else 'falls'}: told to {line.consumer}"
+            words = f"{line.name} {'rises' if level else 'falls'}: told to {line.who}"
             told = self._bench.record.append(Kind.TOLD, self.board, Topic.LINE, line.name, level, cause, words)
             line.sees(line, level, told)
 
@@ -278,6 +286,7 @@ class Chip:
             flags, number = line.config.flags, line.pin or 0
             if not flags & DIRECTIONS:
                 continue  # as it is
+            line.was_set = True
             high = line.logical(line.config.value)
             is_left = not flags & Flag.OUTPUT or (flags & Flag.OPEN_DRAIN if high else flags & Flag.OPEN_SOURCE)
             mode = PinMode.OUTPUT
@@ -320,7 +329,7 @@ def _flag_words(flags: Flag) -> str:
 
 
 def _words(lines: Sequence[Line], configs: Sequence[Config]) -> str:
-    """What lines are asked for as."""
+    """As what lines are asked for."""
     said = []
     for line, config in zip(lines, configs, strict=True):
         flags = Flag(config.flags)

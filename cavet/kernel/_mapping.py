@@ -12,6 +12,8 @@ from cavet.wording import WrongError, listed, nearest
 
 FILE = "file"
 """How the shim is told of another file in a device's place."""
+MOST_MAPPED = 64
+"""As many as the shim has room for."""
 FORM = "/dev/NAME=BOARD.i2c, BOARD.spi.CHIP, BOARD.gpio, or BOARD"
 
 __all__ = ["GPIO", "I2C", "SPI", "Mapping", "mappings_of"]
@@ -46,6 +48,8 @@ def mappings_of(plan: Plan, words: Iterable[str], endpoints: Table[str, str]) ->
     for word in words:
         mapping = _read(plan, word, endpoints)
         found[mapping.path] = mapping
+    if len(found) > MOST_MAPPED:
+        raise WrongError("--map", found=f"{len(found)} devices", expected=f"at most {MOST_MAPPED}")
     return list(found.values())
 
 

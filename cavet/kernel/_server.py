@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import errno
 import itertools
+import select
 import socket
 import struct
 from collections.abc import Iterable, Sequence
@@ -15,7 +16,7 @@ from pathlib import Path
 from cavet.bench import RunningBench
 from cavet.boards import Board, Pin
 from cavet.faults import note_fault
-from cavet.kernel._files import OPEN, REQUEST, WHICH, File, I2cFile, Question, SpiFile
+from cavet.kernel._files import CHIP_KIND, LINES_KIND, OPEN, REQUEST, WHICH, File, I2cFile, Question, SpiFile
 from cavet.kernel._gpio_chip import ChipFile
 from cavet.kernel._lines import Chip
 from cavet.kernel._mapping import GPIO, SPI, Mapping
@@ -45,6 +46,10 @@ class KernelServer:
         """The handle of each connection that is a descriptor, by the number of the program's end of it."""
         self.was_opened = False
         """Whether some program has opened one of the devices."""
+        self._shut = select.poll()
+        """Looks which descriptors of lines are shut by now."""
+        self._of_lines: dict[int, _Visit] = {}
+        """The visits that are lines, each by the number of our end of it."""
         self._server: asyncio.Server | None = None
         self._writers: set[asyncio.StreamWriter] = set()
 
@@ -107,6 +112,8 @@ class KernelServer:
             file = self._files.get(handle)
             if file is None:
                 raise Refused(errno.EBADF)
+            if file.KIND in (CHIP_KIND, LINES_KIND):
+                self._take_back()
             touch = Touch(self._bench, file.mapping, visit.who, file.call(question))
             if question.kind == REQUEST:
                 if not isinstance(file, ChipFile):
@@ -142,16 +149,26 @@ class KernelServer:
             file.shut()
             raise Refused(errno.EMFILE)
         handle = next(self._handles) | file.KIND << KIND_BIT
+        if file.KIND == LINES_KIND:
+            self._shut.register(visit.number, select.POLLRDHUP)
+            self._of_lines[visit.number] = visit
         visit.file, visit.handle, visit.inode = file, handle, inode
         self._files[handle] = file
         self._inodes[inode] = handle
         return handle
 
-    def forget(self, handle: int, inode: int) -> None:
+    def _take_back(self) -> None:
+        """Lines whose descriptors were shut before this question was asked are free by now, as the kernel has it."""
+        for number, _ in self._shut.poll(0) if self._of_lines else ():
+            self._of_lines[number].end()
+
+    def forget(self, visit: _Visit, file: File) -> None:
         """What was opened is shut."""
-        file = self._files.pop(handle)
-        if self._inodes.get(inode) == handle:
-            del self._inodes[inode]
+        del self._files[visit.handle]
+        if self._inodes.get(visit.inode) == visit.handle:
+            del self._inodes[visit.inode]
+        if self._of_lines.pop(visit.number, None) is not None:
+            self._shut.unregister(visit.number)
         with suppress(Refused):  # the board has failed: it is at rest
             file.shut()
 
@@ -160,7 +177,9 @@ class _Visit:
     """One connection of a program: a descriptor of its own, or the one over which it asks."""
 
     def __init__(self, server: KernelServer, writer: asyncio.StreamWriter) -> None:
-        self.who = _who(writer.get_extra_info("socket"))
+        connection = writer.get_extra_info("socket")
+        self.who = _who(connection)
+        self.number = connection.fileno()
         self.file: File | None = None
         self.handle = self.inode = 0
         self._server = server
@@ -175,8 +194,9 @@ class _Visit:
 
     def end(self) -> None:
         """The connection is shut."""
-        if self.file is not None:
-            self._server.forget(self.handle, self.inode)
+        file, self.file = self.file, None
+        if file is not None:
+            self._server.forget(self, file)
 
 
 def _who(connection: socket.socket) -> str:

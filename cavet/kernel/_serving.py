@@ -14,6 +14,9 @@ from cavet.kernel._server import KernelServer
 from cavet.kernel._shim import is_static, shim
 from cavet.wording import WrongError, listed
 
+MOST_FOLDER = 70
+"""Of the 108 bytes of an address; the rest is the folder's own name, and the socket's."""
+
 
 class Devices:
     """The devices that a program may open. `variables` are those of its environment by which it finds them."""
@@ -32,6 +35,12 @@ class Devices:
         return f"the program has not opened {listed(answered)}: {why}"
 
 
+def _short_folder() -> str:
+    """Where the socket's folder can be: its whole path must fit into an address. Source: unix(7)."""
+    usual = tempfile.gettempdir()
+    return usual if len(os.fsencode(usual)) <= MOST_FOLDER else "/tmp"
+
+
 @asynccontextmanager
 async def kernel_devices(
     bench: RunningBench, mappings: Sequence[Mapping], program: str, place: str
@@ -46,7 +55,7 @@ async def kernel_devices(
     before = os.environ.get("LD_PRELOAD", "")
     preloaded = f"{shim()} {before}".strip()
     server = KernelServer(bench, mappings)
-    with tempfile.TemporaryDirectory(prefix="cavet-") as folder:
+    with tempfile.TemporaryDirectory(prefix="cavet-", dir=_short_folder()) as folder:
         try:
             yield Devices(mappings, {**await server.start(Path(folder)), "LD_PRELOAD": preloaded}, server)
         finally:

@@ -13,6 +13,7 @@ from cavet.boards.buses import Outcome, Part, SpiChip
 from cavet.kernel._mapping import Mapping
 from cavet.kernel.errors import Refused
 from cavet.record import Kind, Purpose, Reason, Topic
+from cavet.wording import plain
 
 T = TypeVar("T")
 
@@ -23,7 +24,7 @@ class Touch:
     def __init__(self, bench: RunningBench, mapping: Mapping, who: str, call: str) -> None:
         self.bench = bench
         self._mapping = mapping
-        self.who = f"{who}, {call} on {mapping.path}"
+        self.who = f"{who}, {call} on {plain(mapping.path)}"
         self._call = call
         self._has_begun = False
         self.ends_at = 0.0

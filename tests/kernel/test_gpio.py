@@ -156,9 +156,7 @@ class OnLines(Programs, unittest.TestCase):
             """
                 put(line := ask(0, 8), 1)
                 os.close(line)
-                while (found := about(0))[1]:
-                    pass
-                print(found, 8 + get(ask(0, 0)))
+                print(about(0), 8 + get(ask(0, 0)))
                 print(about(2))
                 print(about(5))
                 codes = []
@@ -247,8 +245,6 @@ class OnLines(Programs, unittest.TestCase):
                     again = os.open("/dev/gpiochip0", os.O_RDONLY)
                     os.close(ask(17, 8))
                     os.close(again)
-                    while about(17)[1]:
-                        pass
                 print(17, repr(about(17)[1]))
             """,
         )
@@ -326,6 +322,162 @@ class OnLines(Programs, unittest.TestCase):
         """
         done = self.call(self.made(source))
         self.assertEqual((0, "1 0\n", ""), (done.returncode, done.stdout, done.stderr))
+
+    def test_what_a_program_calls_itself_reaches_nobody_as_control_codes(self):
+        self.check(
+            "b'\\x1b[31m\\xff<' 16\n",
+            """
+                line = ask(17, 8, b"\\x1b[31m\\xff<")
+                info = bytearray(256)
+                struct.pack_into("=I", info, 64, 17)
+                fcntl.ioctl(chip, number(0x05, 256), info)
+                try:
+                    ask(17, 8)
+                except OSError as error:
+                    print(bytes(info[32:64]).rstrip(b"\\0"), error.errno)
+            """.replace("\\\\", "\\"),
+            more=("--record", "a.record"),
+        )
+        words = [line["note"] for line in self.events("a.record") if line.get("kind") == "refused"]
+        self.assertEqual(["EBUSY, L17 is used by ‹ESC›[31m\N{REPLACEMENT CHARACTER}<"], words)
+
+    def test_a_line_that_was_only_looked_at_stays_as_it_is(self):
+        self.bench = "demo"
+        self.check(
+            "9 1 1\n",
+            """
+                import socket
+                host, _, port = os.environ["CAVET_PUMPHOUSE_TCP"].rpartition(":")
+                link = socket.create_connection((host, int(port)))
+                link.sendall(bytes.fromhex("000100000006" "0705" "0004" "ff00"))  # the alarm lamp, at L5
+                link.recv(12, socket.MSG_WAITALL)
+                line = ask(5, 0)
+                flags, before = about(5)[2], get(line)
+                os.close(line)
+                print(flags, before, get(ask(5, 0)))
+            """,
+            maps=("/dev/gpiochip0=pumphouse",),
+        )
+
+    def test_two_paths_to_one_board_are_two_chips_by_name(self):
+        self.check(
+            "gpiochip0 gpiochip4 16\n",
+            """
+                def name(file):
+                    return fcntl.ioctl(file, number(0x01, 68, False), bytes(68))[:32].rstrip(b"\\0").decode()
+                other, line = os.open("/dev/gpiochip4", os.O_RDWR), ask(17, 8)
+                first, chip = chip, other
+                try:
+                    ask(17, 8)
+                except OSError as error:
+                    print(name(first), name(chip), error.errno)
+            """.replace("\\\\", "\\"),
+            maps=("/dev/gpiochip4=sluice",),
+        )
+
+    def test_more_devices_than_there_is_room_for_are_told(self):
+        done = self.call("true", maps=[f"/dev/gpiochip{number}=sluice" for number in range(70)])
+        self.assertEqual((2, 1), (done.returncode, done.stderr.count("\n")), done.stderr)
+        self.assertIn("expected at most 64", done.stderr)
+
+    def test_a_folder_for_temporary_files_that_is_too_long_for_a_socket(self):
+        long = self.folder / ("a" * 100)
+        long.mkdir()
+        text = PLAIN + "print(about(17)[0])"
+        done = subprocess.run(
+            self.words(sys.executable, "-c", text), capture_output=True, text=True, timeout=PATIENCE,
+            env={**os.environ, "TMPDIR": str(long)},
+        )  # fmt: skip
+        self.assertEqual((0, "L17\n", ""), (done.returncode, done.stdout, done.stderr))
+
+    def test_threads_with_the_least_stack(self):
+        source = """
+            #include <fcntl.h>
+            #include <limits.h>
+            #include <linux/i2c-dev.h>
+            #include <linux/i2c.h>
+            #include <pthread.h>
+            #include <stdio.h>
+            #include <sys/ioctl.h>
+            #include <unistd.h>
+            static void *work(void *argument)
+            {
+                static unsigned char came[8192];
+                unsigned char place = 0x0E;
+                struct i2c_msg both[2] = {{0x22, 0, 1, &place}, {0x22, I2C_M_RD, 1, came}};
+                struct i2c_rdwr_ioctl_data all = {both, 2};
+                int bus = open("/dev/i2c-1", O_RDWR);
+                return (void *)(long)(ioctl(bus, I2C_RDWR, &all) == 2 && came[0] == 0x5C);
+            }
+            int main(void)
+            {
+                pthread_attr_t least;
+                pthread_t thread;
+                void *done = NULL;
+                pthread_attr_init(&least);
+                pthread_attr_setstacksize(&least, PTHREAD_STACK_MIN);
+                printf("%d", pthread_create(&thread, &least, work, NULL));
+                pthread_join(thread, &done);
+                printf(" %ld\\n", (long)done);
+                return 0;
+            }
+        """.replace("\\\\", "\\")
+        done = self.call(self.made(source))
+        self.assertEqual((0, "0 1\n", ""), (done.returncode, done.stdout, done.stderr))
+
+    def test_where_a_sandbox_lets_no_process_copy_memory(self):
+        source = """
+            #include <errno.h>
+            #include <fcntl.h>
+            #include <linux/filter.h>
+            #include <linux/i2c-dev.h>
+            #include <linux/i2c.h>
+            #include <linux/seccomp.h>
+            #include <stddef.h>
+            #include <stdio.h>
+            #include <sys/ioctl.h>
+            #include <sys/prctl.h>
+            #include <sys/syscall.h>
+            int main(void)
+            {
+                struct sock_filter rules[] = {
+                    BPF_STMT(BPF_LD | BPF_W | BPF_ABS, offsetof(struct seccomp_data, nr)),
+                    BPF_JUMP(BPF_JMP | BPF_JEQ | BPF_K, SYS_process_vm_readv, 1, 0),
+                    BPF_JUMP(BPF_JMP | BPF_JEQ | BPF_K, SYS_process_vm_writev, 0, 1),
+                    BPF_STMT(BPF_RET | BPF_K, SECCOMP_RET_ERRNO | EPERM),
+                    BPF_STMT(BPF_RET | BPF_K, SECCOMP_RET_ALLOW),
+                };
+                struct sock_fprog program = {sizeof rules / sizeof *rules, rules};
+                static unsigned char place = 0x0E, came[8192];
+                struct i2c_msg both[2] = {{0x22, 0, 1, &place}, {0x22, I2C_M_RD, 6000, came}};
+                struct i2c_rdwr_ioctl_data all = {both, 2};
+                int bus = open("/dev/i2c-1", O_RDWR);
+                prctl(PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0);
+                printf("%d ", prctl(PR_SET_SECCOMP, SECCOMP_MODE_FILTER, &program));
+                printf("%d ", ioctl(bus, I2C_RDWR, &all));
+                printf("%02x ", came[0]);
+                both[1].buf = (void *)8;
+                printf("%d ", ioctl(bus, I2C_RDWR, &all));
+                printf("%d\\n", errno);
+                return 0;
+            }
+        """.replace("\\\\", "\\")
+        done = self.call(self.made(source))
+        self.assertEqual((0, f"0 2 5c -1 {errno.EFAULT}\n", ""), (done.returncode, done.stdout, done.stderr))
+
+    def test_an_interrupt_that_only_we_get_reaches_the_program(self):
+        text = PLAIN + textwrap.dedent("""
+            import signal, sys
+            signal.signal(signal.SIGINT, lambda *_: sys.exit(9))
+            print("there", flush=True)
+            signal.pause()
+        """)
+        with subprocess.Popen(
+            self.words(sys.executable, "-c", text), stdout=subprocess.PIPE, text=True, start_new_session=True
+        ) as process:
+            self.assertEqual("there\n", process.stdout.readline())
+            os.kill(process.pid, signal.SIGINT)
+            self.assertEqual(9, process.wait(PATIENCE))
 
     def test_streams_of_the_c_library(self):
         source = """
@@ -478,8 +630,6 @@ class OnLines(Programs, unittest.TestCase):
                 put(out, 1)
                 print(get(far), end=" ")
                 os.close(out)
-                while about(7)[1]:
-                    pass
                 print(get(far))
             """,
         )

@@ -4,11 +4,8 @@ from __future__ import annotations
 
 from cavet.boards._pins import Pin
 from cavet.boards.parts._part import Part, Wires
-from cavet.colours import BLACK, channels_of, colour_of, name_of
+from cavet.colours import BLACK, CHANNELS, FULL, channels_of, colour_of, name_of
 from cavet.settings import Key
-
-CHANNELS = ("red", "green", "blue")
-FULL = 255
 
 
 class ColourLamp(Part):

@@ -1,9 +1,8 @@
-/* Asking the bench over its socket, a question at a time, and copying what the program's pointers point at. */
+/* Asking the bench over its socket, a question at a time. */
 #include "shim.h"
 #include <pthread.h>
 #include <sys/socket.h>
 #include <sys/syscall.h>
-#include <sys/uio.h>
 #include <sys/un.h>
 
 static const char *place;
@@ -146,22 +145,6 @@ int failed(int error)
 {
     errno = error;
     return -1;
-}
-
-int copy_in(void *to, const void *from, size_t size)
-{
-    struct iovec mine = {to, size}, theirs = {(void *)from, size};
-    if (!size)
-        return 0;
-    return process_vm_readv(getpid(), &mine, 1, &theirs, 1, 0) == (ssize_t)size ? 0 : -1;
-}
-
-int copy_out(void *to, const void *from, size_t size)
-{
-    struct iovec mine = {(void *)from, size}, theirs = {to, size};
-    if (!size)
-        return 0;
-    return process_vm_writev(getpid(), &mine, 1, &theirs, 1, 0) == (ssize_t)size ? 0 : -1;
 }
 
 int set(uint64_t handle, uint64_t what, uint64_t value)

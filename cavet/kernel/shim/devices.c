@@ -118,24 +118,33 @@ int open_mapped(struct mapped *device, int flags)
 }
 
 /* Plain reading and writing, on I2C and SPI. */
+static ssize_t do_plain(uint64_t handle, void *buffer, size_t size, int reads, unsigned char *room)
+{
+    struct question asked = {.kind = reads ? READ : WRITE, .handle = handle, .first = size, .size = reads ? 0 : size};
+    int error;
+
+    if (!reads && copy_in(room, buffer, size) < 0)
+        return failed(EFAULT);
+    error = ask(&asked, room, room, size, NULL);
+    if (error)
+        return failed(error);
+    return reads && copy_out(buffer, room, size) < 0 ? failed(EFAULT) : (ssize_t)size;
+}
+
 static ssize_t plain(uint64_t handle, void *buffer, size_t size, int reads)
 {
-    static __thread unsigned char data[MOST_BYTES];
-    struct question asked = {.kind = reads ? READ : WRITE, .handle = handle};
-    int error;
+    unsigned char few[256], *room;
+    ssize_t done;
 
     if (KIND_OF(handle) == SPI_KIND && size > MOST_SPI)
         return failed(EMSGSIZE);
-    asked.first = size = size > MOST_BYTES ? MOST_BYTES : size;
-    if (!reads) {
-        if (copy_in(data, buffer, size) < 0)
-            return failed(EFAULT);
-        asked.size = size;
-    }
-    error = ask(&asked, data, data, sizeof data, NULL);
-    if (error)
-        return failed(error);
-    return reads && copy_out(buffer, data, size) < 0 ? failed(EFAULT) : (ssize_t)size;
+    size = size > MOST_BYTES ? MOST_BYTES : size;
+    if (size <= sizeof few)
+        return do_plain(handle, buffer, size, reads, few);
+    room = take_room(size);
+    done = room ? do_plain(handle, buffer, size, reads, room) : failed(ENOMEM);
+    give_room(room, size);
+    return done;
 }
 
 ssize_t read_device(int file, uint64_t handle, void *buffer, size_t size)

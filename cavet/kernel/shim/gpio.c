@@ -1,12 +1,14 @@
 /* Lines: what is asked goes to the bench as it is, structures and all. Source: linux/gpio.h. */
 #include "shim.h"
+#include <fcntl.h>
 #include <linux/ioctl.h>
 #include <sys/socket.h>
 #include <sys/syscall.h>
 
 #define GPIO_TYPE 0xB4
 #define MOST_STRUCTURE 1024
-#define MOST_EVENTS 8192
+#define MOST_EVENTS (48 * 1024) /* more than ever wait */
+#define AGAIN 200 /* µs */
 
 /* The calls that give a descriptor: it is the last number of their structures. Handles, events, lines of version 2. */
 static int gives_lines(unsigned long request)
@@ -48,27 +50,45 @@ int gpio_control(uint64_t handle, unsigned long request, void *argument)
     return copy_out(argument, data, came) < 0 ? failed(EFAULT) : 0;
 }
 
-/* What waits to be read; where there is nothing, the byte is waited for that the bench puts into the connection. */
-ssize_t gpio_read(int file, uint64_t handle, void *buffer, size_t size)
+static ssize_t wait_and_read(int file, uint64_t handle, void *buffer, size_t size, unsigned char *room)
 {
-    static __thread unsigned char data[MOST_EVENTS];
-    for (;;) {
-        struct question asked = {.kind = EVENTS, .handle = handle, .first = size > sizeof data ? sizeof data : size};
+    for (int empty = 0;; empty++) {
+        struct question asked = {.kind = EVENTS, .handle = handle, .first = size};
         uint64_t was_all = 0;
         size_t came = 0;
         char token;
         ssize_t done;
-        int error = ask_sized(&asked, NULL, data, sizeof data, &was_all, &came);
+        int error = ask_sized(&asked, NULL, room, size, &was_all, &came);
         if (error)
             return failed(error);
         if (was_all)
             recv(file, &token, 1, 0);
         if (came)
-            return copy_out(buffer, data, came) < 0 ? failed(EFAULT) : (ssize_t)came;
+            return copy_out(buffer, room, came) < 0 ? failed(EFAULT) : (ssize_t)came;
+        if (empty) { /* another reader has what there was, and takes its byte away just now */
+            if (syscall(SYS_fcntl, file, F_GETFL) & O_NONBLOCK)
+                return failed(EAGAIN);
+            usleep(AGAIN);
+        }
         done = recv(file, &token, 1, MSG_PEEK);
         if (done < 0)
             return -1;
         if (!done)
             return failed(EIO);
     }
+}
+
+/* What waits to be read; where there is nothing, the byte is waited for that the bench puts into the connection. */
+ssize_t gpio_read(int file, uint64_t handle, void *buffer, size_t size)
+{
+    unsigned char few[512], *room;
+    ssize_t done;
+
+    if (size <= sizeof few)
+        return wait_and_read(file, handle, buffer, size, few);
+    size = size > MOST_EVENTS ? MOST_EVENTS : size;
+    room = take_room(size);
+    done = room ? wait_and_read(file, handle, buffer, size, room) : failed(ENOMEM);
+    give_room(room, size);
+    return done;
 }

@@ -5,16 +5,53 @@
 
 #define MOST_MESSAGES 42 /* Source: I2C_RDWR_IOCTL_MAX_MSGS */
 
+/* `room` is for what goes to the bench, and behind `size` bytes for what comes back. */
+static int do_transfer(uint64_t handle, const struct i2c_msg *messages, uint32_t count, unsigned char *room, size_t size)
+{
+    struct question asked = {.kind = TRANSFER, .handle = handle, .first = count};
+    unsigned char *at = room;
+    int error;
+
+    for (uint32_t n = 0; n < count; n++) {
+        struct part part = {messages[n].addr, messages[n].flags, messages[n].len, 0};
+        memcpy(at, &part, sizeof part);
+        at += sizeof part;
+    }
+    for (uint32_t n = 0; n < count; n++) {
+        size_t length = messages[n].len;
+        if (messages[n].flags & I2C_M_RD && !(messages[n].flags & I2C_M_RECV_LEN))
+            continue;
+        if (messages[n].flags & I2C_M_RECV_LEN)
+            length = length ? 1 : 0; /* how many bytes are read besides the block */
+        if (copy_in(at, messages[n].buf, length) < 0)
+            return failed(EFAULT);
+        at += length;
+    }
+    asked.size = at - room;
+    at = room + size;
+    error = ask(&asked, room, at, size, NULL);
+    if (error)
+        return failed(error);
+    for (uint32_t n = 0; n < count; n++) {
+        uint16_t came;
+        if (!(messages[n].flags & I2C_M_RD))
+            continue;
+        memcpy(&came, at, sizeof came);
+        at += sizeof came;
+        if (copy_out(messages[n].buf, at, came) < 0)
+            return failed(EFAULT);
+        at += came;
+    }
+    return count;
+}
+
 static int transfer(uint64_t handle, void *argument)
 {
     struct i2c_rdwr_ioctl_data all;
     struct i2c_msg messages[MOST_MESSAGES];
-    static __thread unsigned char out[MOST_MESSAGES * (sizeof(struct part) + MOST_BYTES)];
-    static __thread unsigned char in[MOST_MESSAGES * (2 + MOST_BYTES)];
-    struct question asked = {.kind = TRANSFER, .handle = handle};
-    unsigned char *at;
-    uint64_t came = 0;
-    int error;
+    unsigned char *room;
+    size_t size = 0;
+    int done;
 
     if (copy_in(&all, argument, sizeof all) < 0)
         return failed(EFAULT);
@@ -22,42 +59,16 @@ static int transfer(uint64_t handle, void *argument)
         return failed(EINVAL);
     if (copy_in(messages, all.msgs, all.nmsgs * sizeof *messages) < 0)
         return failed(EFAULT);
-    at = out;
     for (uint32_t n = 0; n < all.nmsgs; n++) {
-        struct part part = {messages[n].addr, messages[n].flags, messages[n].len, 0};
         int counted = messages[n].flags & I2C_M_RECV_LEN;
         if (messages[n].len > MOST_BYTES || (counted && !(messages[n].flags & I2C_M_RD)))
             return failed(EINVAL);
-        memcpy(at, &part, sizeof part);
-        at += sizeof part;
+        size += sizeof(struct part) + messages[n].len;
     }
-    for (uint32_t n = 0; n < all.nmsgs; n++) {
-        size_t size = messages[n].len;
-        if (messages[n].flags & I2C_M_RD && !(messages[n].flags & I2C_M_RECV_LEN))
-            continue;
-        if (messages[n].flags & I2C_M_RECV_LEN)
-            size = size ? 1 : 0; /* how many bytes are read besides the block */
-        if (copy_in(at, messages[n].buf, size) < 0)
-            return failed(EFAULT);
-        at += size;
-    }
-    asked.size = at - out;
-    asked.first = all.nmsgs;
-    error = ask(&asked, out, in, sizeof in, &came);
-    if (error)
-        return failed(error);
-    at = in;
-    for (uint32_t n = 0; n < all.nmsgs; n++) {
-        uint16_t size;
-        if (!(messages[n].flags & I2C_M_RD))
-            continue;
-        memcpy(&size, at, sizeof size);
-        at += sizeof size;
-        if (copy_out(messages[n].buf, at, size) < 0)
-            return failed(EFAULT);
-        at += size;
-    }
-    return all.nmsgs;
+    room = take_room(2 * size);
+    done = room ? do_transfer(handle, messages, all.nmsgs, room, size) : failed(ENOMEM);
+    give_room(room, 2 * size);
+    return done;
 }
 
 static int smbus(uint64_t handle, void *argument)

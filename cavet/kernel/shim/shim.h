@@ -56,10 +56,13 @@ int ask_sized(
     struct question *asked, const void *data, void *into, size_t room, uint64_t *value, size_t *size);
 int set(uint64_t handle, uint64_t what, uint64_t value);
 
-/* The program's memory, copied by the kernel: below 0 where a pointer is wrong. */
+int failed(int error);
+
+/* The program's memory, copied by the kernel: below 0 where a pointer is wrong. And room for one call: `memory.c`. */
 int copy_in(void *to, const void *from, size_t size);
 int copy_out(void *to, const void *from, size_t size);
-int failed(int error);
+void *take_room(size_t size);
+void give_room(void *room, size_t size);
 
 /* What stands for a mapped device: `devices.c`. A handle is 0 for what is none of ours. */
 struct mapped { const char *path, *kind, *target; };

@@ -2,20 +2,24 @@
 #include "shim.h"
 #include <linux/spi/spidev.h>
 
-static int spi_message(uint64_t handle, unsigned long request, void *argument)
+/* What a message of so many transfers needs: the program's, and what goes to the bench and comes back. */
+struct spi_room { size_t transfers, out; };
+
+static struct spi_room room_for(size_t count)
 {
-    struct spi_ioc_transfer transfers[_IOC_SIZEMASK / sizeof(struct spi_ioc_transfer) + 1];
-    size_t count = _IOC_SIZE(request) / sizeof *transfers, total = 0;
-    static __thread unsigned char out[sizeof transfers + MOST_SPI], in[MOST_SPI];
+    return (struct spi_room){count * sizeof(struct spi_ioc_transfer), count * sizeof(struct shift) + MOST_SPI};
+}
+
+static int do_message(uint64_t handle, size_t count, void *argument, unsigned char *room)
+{
+    struct spi_room sizes = room_for(count);
+    struct spi_ioc_transfer *transfers = (void *)room;
+    unsigned char *out = room + sizes.transfers, *in = out + sizes.out, *at = out;
     struct question asked = {.kind = MESSAGE, .handle = handle, .first = count};
-    unsigned char *at = out;
+    size_t total = 0;
     int error;
 
-    if (_IOC_SIZE(request) % sizeof *transfers)
-        return failed(EINVAL);
-    if (!count)
-        return 0;
-    if (copy_in(transfers, argument, count * sizeof *transfers) < 0)
+    if (copy_in(transfers, argument, sizes.transfers) < 0)
         return failed(EFAULT);
     for (size_t n = 0; n < count; n++) {
         struct shift shift = {transfers[n].len, transfers[n].speed_hz, transfers[n].delay_usecs,
@@ -33,7 +37,7 @@ static int spi_message(uint64_t handle, unsigned long request, void *argument)
         at += transfers[n].len;
     }
     asked.size = at - out;
-    error = ask(&asked, out, in, sizeof in, NULL);
+    error = ask(&asked, out, in, MOST_SPI, NULL);
     if (error)
         return failed(error);
     at = in;
@@ -44,6 +48,24 @@ static int spi_message(uint64_t handle, unsigned long request, void *argument)
         at += transfers[n].len;
     }
     return total;
+}
+
+static int spi_message(uint64_t handle, unsigned long request, void *argument)
+{
+    size_t count = _IOC_SIZE(request) / sizeof(struct spi_ioc_transfer);
+    struct spi_room sizes = room_for(count);
+    size_t whole = sizes.transfers + sizes.out + MOST_SPI;
+    unsigned char *room;
+    int done;
+
+    if (_IOC_SIZE(request) % sizeof(struct spi_ioc_transfer))
+        return failed(EINVAL);
+    if (!count)
+        return 0;
+    room = take_room(whole);
+    done = room ? do_message(handle, count, argument, room) : failed(ENOMEM);
+    give_room(room, whole);
+    return done;
 }
 
 int spi_control(uint64_t handle, unsigned long request, void *argument)

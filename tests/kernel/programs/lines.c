@@ -266,8 +266,7 @@ int main(void)
     request.config.attrs[0].attr.id = GPIO_V2_LINE_ATTR_ID_DEBOUNCE;
     request.config.attrs[0].attr.debounce_period_us = 150000;
     request.config.attrs[0].mask = 1;
-    while (ioctl(chip, GPIO_V2_GET_LINE_IOCTL, &request) < 0)
-        ;
+    CODE("again", ioctl(chip, GPIO_V2_GET_LINE_IOCTL, &request));
     info = about(SEES);
     printf("debounce %u %u %u\n", info.num_attrs, info.attrs[0].id, info.attrs[0].debounce_period_us);
     put(lamp, 1, 1);
