@@ -409,7 +409,7 @@ class PointReader:
 def _carries(field: FieldPlan, kind: PointKind) -> bool:
     """Whether a field can carry a point of a kind: a colour is a whole number, a text a text, all else a number."""
     if kind is PointKind.COLOUR:
-        return field.is_whole and not field.values and (field.bits or 0) >= COLOUR_BITS
+        return field.is_whole and not field.is_scaled and not field.values and field.bits == COLOUR_BITS
     return field.is_number is not kind.is_text
 
 

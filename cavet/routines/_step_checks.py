@@ -120,15 +120,13 @@ class StepChecks:
     def _toggle(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
         point = self._output(step.point, compiler)
         if point.kind.is_text or point.kind is PointKind.PULSE:
-            raise MistakeError(
-                step.point.at, found=f"{point.name}, a {point.kind.value}", expected="something with two ends"
-            )
+            raise _without_ends(step, point)
         step.of["point"] = point
 
     def _pulse(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
         point = self._output(step.point, compiler)
         if point.kind.is_text:
-            raise MistakeError(step.point.at, found=f"{point.name}, a text", expected="something with two ends")
+            raise _without_ends(step, point)
         if point.kind is PointKind.PULSE:
             step.of["value"] = self._value_for(point, step.lasts, compiler)
         step.of["lasts"] = compiler.time(step.lasts)
@@ -441,3 +439,9 @@ def _what_is_compared(condition: tree.Expr, compiler: Compiler) -> Value | None:
         return compiler.value(condition)
     except MistakeError:
         return None
+
+
+def _without_ends(step: tree.Step, point: Point) -> MistakeError:
+    """A step that goes from one end to the other, for what has none."""
+    found = f"{point.name}, a {point.kind.value}"
+    return MistakeError(step.point.at, found=found, expected="something with two ends")

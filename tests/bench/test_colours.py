@@ -159,11 +159,15 @@ class Wrong(unittest.TestCase):
             (", blue = 9, rest", ", rest", "points.hut_lamp.blue: found \"nothing\", expected the pin of its blue"),
             ("red = 3, green = 6, blue = 9, rest", "red = 3, green = 6, blue = 77, rest", "points.hut_lamp.blue"),
             ('field = "paint.colour", state', 'field = "paint.sum", state', "a whole number of 24 bits: paint.colour"),
+            ('state = "state.colour" }\npost', 'state = "state.wide" }\npost', "a whole number of 24 bits"),
+            ('state = "state.colour" }\npost', 'state = "state.scaled" }\npost', "a whole number of 24 bits"),
             ('pins = "3, 6, 9", mode', 'pins = "3, 6", mode', "one for each byte of its 24 bits"),
             ('field = "paint.colour", state', 'red = 3, field = "paint.colour", state', "its host speaks plan"),
         ):  # fmt: skip
             with self.subTest(words), tempfile.TemporaryDirectory() as folder:
-                (Path(folder) / "hue.plan.toml").write_text(FRAMES)
+                fields = '{ name = "colour", bits = 24 } ]'
+                more = '{ name = "wide", bits = 32 }, { name = "scaled", bits = 24, scale = 0.5 } ]'
+                (Path(folder) / "hue.plan.toml").write_text(FRAMES.replace(fields, f"{fields[:-2]}, {more}"))
                 with self.assertRaises(ExceptionGroup) as caught:
                     check_text(BENCH.replace(old, new, 1), "a.bench.toml", Path(folder))
                 self.assertIn(words, "; ".join(map(str, caught.exception.exceptions)))
