@@ -341,6 +341,36 @@ class OnLines(Programs, unittest.TestCase):
         words = [line["note"] for line in self.events("a.record") if line.get("kind") == "refused"]
         self.assertEqual(["EBUSY, L17 is used by ‹ESC›[31m\N{REPLACEMENT CHARACTER}<"], words)
 
+    def test_defects_of_the_bench_are_what_the_program_meets(self):
+        defects = """
+            [defects.dead]
+            kind = "dead-pin"
+            board = "sluice"
+            pin = 14
+            on = true
+            [defects.low]
+            kind = "stuck-bus"
+            board = "sluice"
+            on = true
+        """
+        Path(self.bench).write_text(BENCH + textwrap.dedent(defects), "utf-8")
+        self.check(
+            f"0 {errno.ETIMEDOUT}\n",
+            """
+                import fcntl
+                put(line := ask(17, 8), 1)
+                bus = os.open("/dev/i2c-1", os.O_RDWR)
+                fcntl.ioctl(bus, 0x0703, 0x22)
+                try:
+                    os.read(bus, 1)
+                except OSError as error:
+                    print(get(line), error.errno)
+            """,
+            more=("--record", "a.record"),
+        )
+        lost = [line["note"] for line in self.events("a.record") if line.get("kind") == "lost"]
+        self.assertTrue(any("its line stays low" in words for words in lost), lost)
+
     def test_a_line_that_was_only_looked_at_stays_as_it_is(self):
         self.bench = "demo"
         self.check(
