@@ -4,7 +4,7 @@ from the registry of commands: `python -m tests.bench_keys`."""
 import re
 from pathlib import Path
 
-from cavet.bench import PLAN_SECTIONS, SECTIONS
+from cavet.benchfile import PLAN_SECTIONS, SECTIONS
 from cavet.workbench import keymap
 
 DOCS = Path(__file__).parents[1] / "docs"

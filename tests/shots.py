@@ -10,7 +10,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from cavet.bench import start_text
+from cavet.benchfile import start_text
 
 ROOT = Path(__file__).parents[1]
 PICTURES = ROOT / "docs" / "screenshots"

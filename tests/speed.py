@@ -18,7 +18,8 @@ from textual.app import App
 from textual.widgets import Static
 
 from cavet import clock
-from cavet.bench import BenchThread, Carrier, RunningBench, load_bench
+from cavet.bench import BenchThread, Carrier, RunningBench
+from cavet.benchfile import load_bench
 from cavet.demo import demo_path
 from cavet.protocols import Side, firmata
 from cavet.record import Kind, Record

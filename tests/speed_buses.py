@@ -4,7 +4,8 @@ import asyncio
 import struct
 
 from cavet import clock
-from cavet.bench import Carrier, RunningBench, load_bench, read_plan_text
+from cavet.bench import Carrier, RunningBench
+from cavet.benchfile import load_bench, read_plan_text
 from cavet.boards.buses import Expander
 from cavet.demo import demo_path
 from cavet.protocols import Side

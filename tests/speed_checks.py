@@ -6,7 +6,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from cavet.bench import load_bench
+from cavet.benchfile import load_bench
 from cavet.checks import Cluster, Processes, Wanted, orders_of, run_all
 from cavet.demo import demo_path
 from tests.checks.test_cluster import Served

@@ -5,7 +5,8 @@ import random
 import threading
 import time
 
-from cavet.bench import BenchThread, Tape, load_bench
+from cavet.bench import BenchThread, Tape
+from cavet.benchfile import load_bench
 from cavet.demo import demo_path
 from cavet.drawings.console import painted
 from cavet.drawings.explained import draw_explained

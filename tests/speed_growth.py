@@ -11,7 +11,8 @@ import threading
 import time
 from pathlib import Path
 
-from cavet.bench import BenchThread, changes_between, load_bench
+from cavet.bench import BenchThread
+from cavet.benchfile import changes_between, load_bench
 from cavet.remarks import remarks_on
 from cavet.workbench import Desk, views
 from cavet.workbench.drawing.bench import BoardsView, draw_boards

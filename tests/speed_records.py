@@ -13,7 +13,8 @@ import tracemalloc
 from pathlib import Path
 
 import cavet
-from cavet.bench import PastBench, load_bench
+from cavet.bench import PastBench
+from cavet.benchfile import load_bench
 from cavet.demo import demo_path
 from cavet.drawings.lanes import draw_lanes
 from cavet.exports import Cut, compare, csv, jsonl, pcapng, vcd

@@ -6,17 +6,11 @@ from collections.abc import Callable, Collection
 from math import inf
 from typing import Any
 
-from cavet.bench._devices import ModbusPlan, ScpiPlan
-from cavet.bench._format_reading import FormatPlan
-from cavet.bench._plan import BoardPlan, HostPlan, Plan
-from cavet.boards import KINDS, Board, Cable, Circuit, Firmware, Profile, Rig, World
+from cavet.benchfile._plan import BoardPlan, HostPlan, Plan
+from cavet.benchfile.boards import Making
+from cavet.boards import KINDS, Board, Cable, Circuit, Profile, Rig, World
 from cavet.boards.buses import TargetBoard
-from cavet.boards.firmware import Broker, BusesFirmware, FirmataFirmware, ModbusFirmware, ScpiFirmware, Station
-from cavet.boards.firmware.modbus import DeviceMap, Server
-from cavet.boards.firmware.mqtt import StationPlan
-from cavet.boards.firmware.plans import Engine, PlanFirmware, TargetFirmware
-from cavet.boards.firmware.scpi import Commands
-from cavet.boards.firmware.usb import UsbFirmware
+from cavet.boards.firmware import Broker
 from cavet.boards.parts import Around
 from cavet.expressions import Expression
 from cavet.hosts import (
@@ -60,13 +54,7 @@ def build_world(
         for name, board in plan.boards.items()
     }
     movers = {f"{name}.{part.name}": part for name, circuit in circuits.items() for part in circuit.parts.values()}
-    devices = [board.device for board in plan.boards.values()]
-    read = [
-        sum_
-        for device in devices
-        if isinstance(device, ModbusPlan | StationPlan | FormatPlan)
-        for sum_ in device.sums.values()
-    ]
+    read = [sum_ for board in plan.boards.values() for sum_ in board.device.sums.values()]
     read += [sum_ for board in plan.boards.values() for table in board.parts.values() for sum_ in _sums_of(table)]
     rig = Rig(list(plan.rig.values()), dict(movers), read)
     now = rig_now or RigNow()
@@ -124,29 +112,12 @@ def _build_board(
     plan: BoardPlan, circuit: Circuit, rig: RigNow, record: Record, target: TargetBoard | None, seed: str
 ) -> Board:
     tell = Tell(record, plan.name)
-    firmware: Firmware
-    if isinstance(plan.device, ModbusPlan):
-        read = {name: _reading(rig, sum_) for name, sum_ in plan.device.sums.items()}
-        device_map = DeviceMap(list(plan.device.cells), circuit, tell, read)
-        firmware = ModbusFirmware(Server(plan.device.identity, device_map), tell)
-    elif isinstance(plan.device, ScpiPlan):
-        firmware = ScpiFirmware(circuit, tell, plan.device.identity, Commands(plan.device.commands, circuit, tell))
-    elif isinstance(plan.device, FormatPlan):
-        read = {name: _reading(rig, sum_) for name, sum_ in plan.device.sums.items()}
-        engine = Engine(plan.device.board, circuit, tell, read)
-        if plan.device.identity is not None:
-            firmware = UsbFirmware(plan.device.identity, plan.device.board, engine, tell)
-        elif plan.firmware == "target":
-            firmware = TargetFirmware(plan.device.board, engine, tell, target)
-        else:
-            firmware = PlanFirmware(plan.device.board, engine, tell)
-    elif plan.firmware == "buses":
-        firmware = BusesFirmware(circuit, tell)
-    elif isinstance(plan.device, StationPlan):
-        read = {name: _reading(rig, sum_) for name, sum_ in plan.device.sums.items()}
-        firmware = Station(plan.device, circuit, tell, read)
-    else:
-        firmware = FirmataFirmware(circuit, tell, plan.firmware_name)
+
+    def read(sums: dict[str, Expression]) -> dict[str, Callable[[], float]]:
+        return {name: _reading(rig, sum_) for name, sum_ in sums.items()}
+
+    making = Making(circuit=circuit, tell=tell, name=plan.firmware_name, read=read, target=target)
+    firmware = plan.device.firmware(making)
     return Board(plan.name, circuit, firmware, tell, failsafe=plan.failsafe, reflexes=list(plan.reflexes), seed=seed)
 
 

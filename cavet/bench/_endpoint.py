@@ -8,7 +8,7 @@ from enum import Enum
 
 import msgspec
 
-from cavet.bench._plan import LinkPlan, Plan
+from cavet.benchfile._plan import LinkPlan, Plan
 
 
 class Carrier(Enum):

@@ -6,8 +6,8 @@ from math import inf
 
 from cavet.bench._board_side import BoardSide
 from cavet.bench._meddling import FAULTS, ON_LINKS, Meddled
-from cavet.bench._plan import LinkPlan, Plan
 from cavet.bench._traffic import Traffic
+from cavet.benchfile._plan import LinkPlan, Plan
 from cavet.boards import Board
 from cavet.boards.firmware import ModbusFirmware
 from cavet.record import Kind, Record, Topic

@@ -11,10 +11,10 @@ from typing import Any, TypeVar, cast
 
 from cavet.bench._alarm import Alarm
 from cavet.bench._by_hand import Answer, ByHand, Heard
-from cavet.bench._plan import HostPlan, LinkPlan
 from cavet.bench._spoiling import Pieces
 from cavet.bench._spoken import ONE_AT_A_TIME
 from cavet.bench._traffic import Crossing, Stream, Traffic
+from cavet.benchfile._plan import HostPlan, LinkPlan
 from cavet.clock import BenchClock, start_task
 from cavet.faults import FORESEEN, Fault, note_fault
 from cavet.hosts import Asked, Said, Session, SessionState

@@ -10,7 +10,7 @@ from typing import Any
 import msgspec
 
 from cavet.bench._naming import AddressNames
-from cavet.bench._plan import Plan
+from cavet.benchfile._plan import Plan
 from cavet.boards import PinMode
 from cavet.hosts import Asked, FieldPoint, HeaderPoint, PinPoint, Point, RegisterPoint, TopicPoint
 from cavet.messaging import PayloadError

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from cavet.bench._devices import ModbusPlan
-from cavet.bench._plan import Plan
+from cavet.benchfile import ModbusDevice
+from cavet.benchfile._plan import Plan
 from cavet.hosts import RegisterPoint
 from cavet.protocols import Message, modbus
 from cavet.wording import WrongError, listed
@@ -37,7 +37,7 @@ class AddressNames:
         self._cells = {
             (board.device.identity.unit, cell.table, at): cell.name
             for board in plan.boards.values()
-            if isinstance(board.device, ModbusPlan)
+            if isinstance(board.device, ModbusDevice)
             for cell in board.device.cells
             for at in cell.addresses
         }

@@ -6,7 +6,7 @@ from collections import deque
 from collections.abc import Callable
 
 from cavet.bench._building import BROKER
-from cavet.bench._plan import Plan
+from cavet.benchfile._plan import Plan
 from cavet.protocols import Decoder, Frame, Side
 from cavet.record import Direction, Seat, Transfer
 

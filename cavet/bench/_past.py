@@ -6,10 +6,10 @@ from itertools import islice
 
 from cavet.bench._diagnosis import Circumstances
 from cavet.bench._endpoint import Carrier
-from cavet.bench._plan import Plan
 from cavet.bench._running import RunningBench
 from cavet.bench._standing import Standings
 from cavet.bench._then import Evidence
+from cavet.benchfile._plan import Plan
 from cavet.clock import BenchClock
 from cavet.record import Event, History, RecordFile, Topic, Trail
 

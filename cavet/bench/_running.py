@@ -9,18 +9,18 @@ from typing import Any
 
 import msgspec
 
-from cavet.bench._adhoc import defect_from
 from cavet.bench._board_side import BoardSide, MakeWay
 from cavet.bench._building import BROKER, RigNow, build_session, build_world
 from cavet.bench._endpoint import Carrier, Endpoint, shown_address, simulated_boards, targets_of
 from cavet.bench._faulting import Faulting
-from cavet.bench._format_reading import FormatPlan
 from cavet.bench._host_side import HostLink
-from cavet.bench._plan import OWN, LinkPlan, Plan, split_address
-from cavet.bench._reloading import Changes
 from cavet.bench._traffic import Crossing, DialledWay, FarWay, ServedWay, Traffic, UsbWay
+from cavet.benchfile import StationDevice, UsbDevice
+from cavet.benchfile._adhoc import defect_from
+from cavet.benchfile._plan import OWN, LinkPlan, Plan, split_address
+from cavet.benchfile._reloading import Changes
 from cavet.boards import World
-from cavet.boards.firmware.mqtt import Station, StationPlan
+from cavet.boards.firmware.mqtt import Station
 from cavet.clock import BenchClock
 from cavet.faults import LOG, Fault, note_fault
 from cavet.hosts import Asked, Point
@@ -144,7 +144,7 @@ class RunningBench:
         if link.broker == OWN:
             return partial(DialledWay, record=self.record, board=link.board, link=link.name)
         device = self.plan.boards[link.board].device
-        version = device.client.version if isinstance(device, StationPlan) else 4
+        version = device.station.client.version if isinstance(device, StationDevice) else 4
         return lambda stream: FarWay(self._crossing, self.record, link.board, link.name, version)
 
     def _traffic_at_broker(self, link: LinkPlan, who: str) -> Traffic:
@@ -270,7 +270,7 @@ class RunningBench:
     def _usb_endpoints(self, link: LinkPlan) -> tuple[int, int]:
         """The endpoints that hear and say: those of the board that is described, else the usual ones."""
         board = self.plan.boards.get(link.board)
-        if board is None or not isinstance(board.device, FormatPlan) or board.device.identity is None:
+        if board is None or not isinstance(board.device, UsbDevice):
             return USUAL_OUT, USUAL_IN
         return board.device.identity.out_endpoint, board.device.identity.in_endpoint
 

@@ -9,9 +9,9 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from cavet.bench._calling import call_for
-from cavet.bench._format_reading import FormatPlan
 from cavet.bench._passing import BusReply, CallDecoder, UsbIn, UsbOut
-from cavet.bench._plan import HostPlan, LinkPlan, Plan
+from cavet.benchfile import FormatDevice
+from cavet.benchfile._plan import HostPlan, LinkPlan, Plan
 from cavet.hosts import FieldPoint
 from cavet.protocols import (
     Codec,
@@ -298,20 +298,14 @@ def spoken(plan: Plan, link: LinkPlan) -> Spoken:
     if link.protocol == "buses":
         return BusSpoken(plan, host)
     kind = UsbSpoken if link.protocol == "usb" else PlanSpoken
-    if isinstance(device, FormatPlan):
-        return kind("plan", plan, host, device.board.codecs, _frames_at(device))
+    if isinstance(device, FormatDevice):
+        return kind("plan", plan, host, device.board.codecs, device.frames)
     if host is not None and host.format is not None:
         return kind("plan", plan, host, host.format.codecs, _frames_of(plan, host))
     if link.protocol == "usb":
         return UsbSpoken("usb", plan, host, {}, {side: [] for side in Side})
     newer = link.protocol == "mqtt" and host is not None and host.client.version == MQTT_5
     return Spoken("mqtt5" if newer else link.protocol, plan, host)
-
-
-def _frames_at(device: FormatPlan) -> dict[Side, list[str]]:
-    """Which frames a simulated board takes, and which it gives."""
-    gives = list(dict.fromkeys(answer.frame for answer in device.board.gives))
-    return {Side.HOST: list(device.board.takes), Side.BOARD: gives}
 
 
 def _frames_of(plan: Plan, host: HostPlan) -> dict[Side, list[str]]:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import msgspec
 
 from cavet.bench._diagnosis import Circumstances, Diagnosis, diagnose
-from cavet.bench._plan import OWN
 from cavet.bench._running import RunningBench
+from cavet.benchfile._plan import OWN
 from cavet.boards import Board, BoardState
 from cavet.boards.parts import ColourLamp, Part, Sign
 from cavet.hosts import (

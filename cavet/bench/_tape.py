@@ -16,8 +16,8 @@ from typing import NamedTuple
 
 from cavet.bench._building import BROKER
 from cavet.bench._origins import SIDES, LinkStream, LinkStreams, Origins
-from cavet.bench._plan import LinkPlan, Plan
 from cavet.bench._spoken import ONE_AT_A_TIME, BusSpoken, Spoken, UsbSpoken, spoken
+from cavet.benchfile._plan import LinkPlan, Plan
 from cavet.protocols import Frame, Message, Side, Unreadable
 from cavet.record import Direction, Record, Transfer
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from cavet.bench._diagnosis import Circumstances, Diagnosis, diagnose
-from cavet.bench._plan import Plan
+from cavet.benchfile._plan import Plan
 from cavet.hosts import DevicePoint, Point
 from cavet.record import Event, Kind, Topic, Trail, Trails
 

@@ -11,9 +11,9 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from cavet import clock
-from cavet.bench._plan import Plan
-from cavet.bench._reloading import Changes
 from cavet.bench._running import RunningBench
+from cavet.benchfile._plan import Plan
+from cavet.benchfile._reloading import Changes
 from cavet.faults import note_fault
 from cavet.record import RecordWriter
 from cavet.wording import UnreachableError, WrongError

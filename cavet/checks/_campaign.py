@@ -9,7 +9,7 @@ from pathlib import Path
 
 import msgspec
 
-from cavet.bench import CheckPlan, Plan, load_bench
+from cavet.benchfile import CheckPlan, Plan, load_bench
 from cavet.checks._carrying import Came, Case, RoutineAct, act_of, carry_out
 from cavet.checks._faults import draw
 from cavet.checks._hosting import Expected, host

@@ -11,17 +11,8 @@ from typing import Any
 import msgspec
 
 from cavet import clock
-from cavet.bench import (
-    LOOK_SECONDS,
-    Carrier,
-    CheckPlan,
-    Plan,
-    RestPlan,
-    RunningBench,
-    Walk,
-    Walked,
-    until_ready,
-)
+from cavet.bench import LOOK_SECONDS, Carrier, RunningBench, Walk, Walked, until_ready
+from cavet.benchfile import CheckPlan, Plan, RestPlan
 from cavet.checks._faults import Fault, routine_of
 from cavet.checks._shown import problem_in
 from cavet.library.past import past_trails

@@ -10,7 +10,7 @@ from collections.abc import Iterable
 
 import msgspec
 
-from cavet.bench import Plan
+from cavet.benchfile import Plan
 from cavet.boards import KINDS
 
 BROKEN = (0.1, 3.0)

@@ -9,7 +9,8 @@ from pathlib import Path
 from typing import Any
 
 from cavet import clock
-from cavet.bench import LOOK_SECONDS, Carrier, CheckPlan, Plan, RunningBench, Walk, places_of
+from cavet.bench import LOOK_SECONDS, Carrier, RunningBench, Walk, places_of
+from cavet.benchfile import CheckPlan, Plan
 from cavet.boards.parts import Sign
 from cavet.checks._carrying import Came, Case, at_rest, came_of
 from cavet.checks._program import Ended, Running, call_of

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
-from cavet.bench import CheckPlan, DelaysPlan, Plan
+from cavet.benchfile import CheckPlan, DelaysPlan, Plan
 from cavet.library.past import past_trails
 from cavet.record import Event, Kind, Topic
 from cavet.units import show_duration

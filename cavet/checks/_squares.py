@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from itertools import groupby
 
-from cavet.bench import Plan, Walked
+from cavet.bench import Walked
+from cavet.benchfile import Plan
 from cavet.drawings.square import BoardRow, CellView, RowView
 from cavet.wording import plain
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from cavet.bench import BenchFile, Plan, load_bench, with_addresses
+from cavet.benchfile import BenchFile, Plan, load_bench, with_addresses
 from cavet.demo import find_bench
 from cavet.wording import WrongError, listed, nearest
 

@@ -77,7 +77,7 @@ def complete_points(context: click.Context, parameter: click.Parameter, incomple
 
 def complete_profiles(context: click.Context, parameter: click.Parameter, incomplete: str) -> Items:
     """The profiles that ship."""
-    from cavet.bench import shipped_profiles
+    from cavet.benchfile import shipped_profiles
 
     return _fitting(shipped_profiles(), incomplete)
 

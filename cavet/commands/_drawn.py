@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from cavet.bench import register_rows
+from cavet.benchfile import register_rows
 from cavet.commands._bench import open_bench
 from cavet.commands.show import find_map
 from cavet.drawings.vector import Drawing

@@ -9,7 +9,8 @@ from pathlib import Path
 
 import msgspec
 
-from cavet.bench import Endpoint, LinkPlan, Plan
+from cavet.bench import Endpoint
+from cavet.benchfile import LinkPlan, Plan
 from cavet.wording import WrongError, listed
 
 MOST_PORT = 65535

@@ -13,7 +13,8 @@ from typing import Any, TypeVar
 import click
 import msgspec
 
-from cavet.bench import Plan, RunningBench
+from cavet.bench import RunningBench
+from cavet.benchfile import Plan
 from cavet.record import RecordWriter, check_new
 from cavet.wording import WrongError
 

@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 
 import click
 
-from cavet.bench import BenchFile, Plan, check_text, load_bench
+from cavet.benchfile import BenchFile, Plan, check_text, load_bench
 from cavet.commands._bench import open_bench
 from cavet.commands._completing import complete_benches
 from cavet.exports import write_file

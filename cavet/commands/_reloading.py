@@ -6,7 +6,8 @@ from collections.abc import Callable
 
 import msgspec
 
-from cavet.bench import BenchFile, Plan, RunningBench, changes_between, load_bench
+from cavet.bench import RunningBench
+from cavet.benchfile import BenchFile, Plan, changes_between, load_bench
 
 
 class Reloading:

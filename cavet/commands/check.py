@@ -10,7 +10,8 @@ from typing import Any
 import click
 import msgspec
 
-from cavet.bench import CheckPlan, Walked
+from cavet.bench import Walked
+from cavet.benchfile import CheckPlan
 from cavet.checks import (
     Came,
     Case,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from cavet.bench import load_bench
+from cavet.benchfile import load_bench
 from cavet.commands._bench import broker_option
 from cavet.commands._recording import Kept, record_options
 from cavet.commands.open import open_workbench

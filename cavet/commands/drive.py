@@ -13,13 +13,13 @@ from cavet.bench import (
     Diagnosis,
     Heard,
     HostLink,
-    Plan,
     RunningBench,
     Standings,
     ask_and_follow,
     read_afresh,
     until_ready,
 )
+from cavet.benchfile import Plan
 from cavet.commands._bench import at_addresses, broker_option, on_broker, open_bench
 from cavet.commands._completing import complete_benches, complete_points
 from cavet.commands._recording import NOWHERE, Kept, record_options, recorded, seed_option, with_seed

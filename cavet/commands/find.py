@@ -11,7 +11,8 @@ import click
 import msgspec
 
 from cavet import clock
-from cavet.bench import Carrier, Plan, RunningBench, address_problem
+from cavet.bench import Carrier, RunningBench
+from cavet.benchfile import Plan, address_problem
 from cavet.commands._bench import at_addresses, open_bench
 from cavet.finding import (
     Found,

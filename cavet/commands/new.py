@@ -8,7 +8,7 @@ from pathlib import Path
 import click
 
 from cavet import clock
-from cavet.bench import START_KINDS, check_text, start_text
+from cavet.benchfile import START_KINDS, check_text, start_text
 from cavet.finding import bench_at
 from cavet.wording import WrongError, plain
 

@@ -11,7 +11,7 @@ from pathlib import Path
 import click
 
 from cavet import clock
-from cavet.bench import BenchFile, Plan, changes_between, start_text
+from cavet.benchfile import BenchFile, Plan, changes_between, start_text
 from cavet.commands._bench import at_addresses, broker_option, on_broker, open_bench
 from cavet.commands._completing import complete_benches
 from cavet.commands._loading import loading

@@ -5,7 +5,7 @@ from __future__ import annotations
 import click
 import msgspec
 
-from cavet.bench import BenchFile, find_places
+from cavet.benchfile import BenchFile, find_places
 from cavet.commands._bench import open_bench
 from cavet.commands._completing import complete_benches
 from cavet.commands._run import DOES_NOT_HOLD, DONE

@@ -11,7 +11,8 @@ import click
 import msgspec
 
 from cavet import clock
-from cavet.bench import Carrier, Plan, RunningBench, until_ready
+from cavet.bench import Carrier, RunningBench, until_ready
+from cavet.benchfile import Plan
 from cavet.commands._bench import at_addresses, broker_option, on_broker, open_bench
 from cavet.commands._completing import complete_benches
 from cavet.commands._outside import act_on, follow_input, read_line

@@ -9,7 +9,8 @@ import click
 import msgspec
 
 from cavet import clock
-from cavet.bench import SPOILING_LOOKS, Carrier, HostPlan, LinkPlan, Plan, RunningBench, Spoiling, read_spoiling, spoken
+from cavet.bench import SPOILING_LOOKS, Carrier, RunningBench, Spoiling, read_spoiling, spoken
+from cavet.benchfile import HostPlan, LinkPlan, Plan
 from cavet.commands._bench import at_addresses, broker_option, on_broker, open_bench
 from cavet.commands._completing import complete_benches, complete_said
 from cavet.commands._recording import Kept, record_options, recorded, seed_option, with_seed

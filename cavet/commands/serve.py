@@ -8,7 +8,8 @@ from pathlib import Path
 import click
 
 from cavet import clock
-from cavet.bench import BenchFile, Endpoint, Plan, RunningBench
+from cavet.bench import Endpoint, RunningBench
+from cavet.benchfile import BenchFile, Plan
 from cavet.clock import start_task
 from cavet.commands._bench import broker_option, chosen_boards, on_broker, open_bench
 from cavet.commands._completing import complete_benches

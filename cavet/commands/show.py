@@ -11,7 +11,7 @@ from typing import Any
 import click
 import msgspec
 
-from cavet.bench import (
+from cavet.benchfile import (
     Constant,
     bench_rows,
     board_rows,

@@ -12,7 +12,8 @@ from collections.abc import Mapping, Sequence
 import click
 
 from cavet import clock
-from cavet.bench import Plan, RunningBench, places_of, variables_of
+from cavet.bench import RunningBench, places_of, variables_of
+from cavet.benchfile import Plan
 from cavet.commands._bench import open_bench
 from cavet.commands._completing import complete_benches
 from cavet.commands._program_lines import Told

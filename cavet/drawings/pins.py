@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from cavet.bench import Plan, board_rows
+from cavet.benchfile import Plan, board_rows
 from cavet.drawings.canvas import ASKED, GOT, HAIR, PAPER, QUIET, Canvas
 from cavet.wording import listed, plain
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from cavet.bench import Plan
+from cavet.benchfile import Plan
 from cavet.drawings.canvas import Canvas
 from cavet.drawings.section import HEAD_ROWS, draw_section
 from cavet.wiring import Section, Wiring, section_of

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 
 import msgspec
 
-from cavet.bench import Plan
+from cavet.benchfile import Plan
 from cavet.exports._compare import Difference, compare
 from cavet.exports._csv import event_rows, point_rows
 from cavet.exports._cut import Cut, check_boards

@@ -7,7 +7,8 @@ from collections.abc import Callable, Set
 from pathlib import Path
 from typing import NamedTuple
 
-from cavet.bench import ONE_AT_A_TIME, SIDES, LinkStreams, Spoken, check_text, load_plan, spoken
+from cavet.bench import ONE_AT_A_TIME, SIDES, LinkStreams, Spoken, spoken
+from cavet.benchfile import check_text, load_plan
 from cavet.exports._captures import TEXT, Capture, Caught
 from cavet.exports._pcapng import I2C, INBOUND, SERIAL, SPI, USB
 from cavet.exports._reassembly import HEADS, End, Said, Talks, segment_of

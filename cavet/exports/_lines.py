@@ -7,7 +7,8 @@ from collections.abc import Callable, Iterator
 
 import msgspec
 
-from cavet.bench import LinkPlan, LinkStream, LinkStreams, Spoken
+from cavet.bench import LinkStream, LinkStreams, Spoken
+from cavet.benchfile import LinkPlan
 from cavet.exports._pcapng import I2C, INBOUND, OUTBOUND, RAW, SERIAL, SPI, USB, Interface
 from cavet.exports._tcp import Connection
 from cavet.protocols import Frame, Unreadable, i2c, usb

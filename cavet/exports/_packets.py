@@ -7,7 +7,8 @@ from collections import deque
 from collections.abc import Iterator
 from itertools import count
 
-from cavet.bench import BROKER, Origins, Plan, spoken
+from cavet.bench import BROKER, Origins, spoken
+from cavet.benchfile import Plan
 from cavet.exports._cut import Cut
 from cavet.exports._lines import FIRST_CLIENT_PORT, Line, Piece, TcpLine, line_of, on_i2c, segments
 from cavet.exports._pcapng import I2C, INBOUND, OUTBOUND, SERIAL, SPI, Interface, Packet, capture

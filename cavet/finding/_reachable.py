@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 
-from cavet.bench import split_address
+from cavet.benchfile import split_address
 from cavet.finding._around import Found
 from cavet.finding._questions import ask_mqtt
 from cavet.links import TcpClientEnd

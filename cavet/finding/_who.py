@@ -7,7 +7,7 @@ import re
 from collections.abc import Awaitable, Callable, Iterator
 from typing import Any
 
-from cavet.bench import address_problem, split_address
+from cavet.benchfile import address_problem, split_address
 from cavet.finding._around import usb_devices
 from cavet.finding._questions import Answer, ask_firmata, ask_modbus, ask_mqtt, ask_scpi
 from cavet.finding._talk import Talk

@@ -7,7 +7,8 @@ from collections.abc import Mapping as Table
 
 import msgspec
 
-from cavet.bench import GPIO, I2C, SERIAL, SPI, KernelDevice, Plan, is_device_path, kernel_device, simulated_boards
+from cavet.bench import simulated_boards
+from cavet.benchfile import GPIO, I2C, SERIAL, SPI, KernelDevice, Plan, is_device_path, kernel_device
 from cavet.wording import WrongError, listed, nearest
 
 FILE = "file"

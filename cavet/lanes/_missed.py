@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from cavet.bench import Plan
+from cavet.benchfile import Plan
 from cavet.hosts import PinPoint
 from cavet.record import Event, Kind, Topic
 

@@ -6,7 +6,8 @@ from collections.abc import Iterable
 
 import msgspec
 
-from cavet.bench import BROKER, Origins, Plan
+from cavet.bench import BROKER, Origins
+from cavet.benchfile import Plan
 from cavet.boards import KINDS
 from cavet.hosts import PinPoint, Point
 from cavet.lanes._lane import CURVE, LEVEL, TRAFFIC, WISHES, Course, Lane

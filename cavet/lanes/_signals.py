@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from cavet.bench import Plan
+from cavet.benchfile import Plan
 from cavet.boards import KINDS
 from cavet.record import Event, Kind, Topic
 

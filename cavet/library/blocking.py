@@ -9,7 +9,8 @@ from pathlib import Path
 from types import TracebackType
 from typing import Any, Protocol, TypeVar
 
-from cavet.bench import LoopThread, Plan, Walked
+from cavet.bench import LoopThread, Walked
+from cavet.benchfile import Plan
 from cavet.clock import FastLoop
 from cavet.library.core import AT_MOST, PRESS_SECONDS, BenchCore, PartCore, PointCore, Ran, Value, make_plan
 from cavet.library.sending import Sent

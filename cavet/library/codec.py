@@ -55,7 +55,7 @@ def find_codec(name: str) -> Codec:
     """Give the codec of a protocol, or of a frame of a plan, `FILE#FRAME`. Raises `WrongError`."""
     if not is_plan(name):
         return codec(name)
-    from cavet.bench import load_plan
+    from cavet.benchfile import load_plan
 
     file, _, frame = name.partition("#")
     plan = load_plan(Path(file))

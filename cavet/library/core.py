@@ -18,20 +18,18 @@ from cavet.bench import (
     LOOK_SECONDS,
     MOVE_SECONDS,
     Carrier,
-    Plan,
     RunningBench,
     Standings,
     Walk,
     Walked,
     ask_and_follow,
     check_link,
-    load_bench,
     places_of,
     read_afresh,
     until_ready,
     value_for,
-    with_addresses,
 )
+from cavet.benchfile import Plan, load_bench, with_addresses
 from cavet.demo import find_bench, find_routines
 from cavet.hosts import Asked
 from cavet.library.errors import Refused, TooLate, Unconfirmed

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from cavet.bench import BROKER, HostLink, LinkPlan, RunningBench, Spoken, spoken
+from cavet.bench import BROKER, HostLink, RunningBench, Spoken, spoken
+from cavet.benchfile import LinkPlan
 from cavet.library.codec import Decoded
 from cavet.protocols import Decoder, Frame, Side
 from cavet.record import Direction, Seat, Transfer

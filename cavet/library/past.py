@@ -6,7 +6,8 @@ from collections.abc import Iterable
 
 import msgspec
 
-from cavet.bench import PastTrails, Plan
+from cavet.bench import PastTrails
+from cavet.benchfile import Plan
 from cavet.library.trails import Trail
 from cavet.record import Event
 

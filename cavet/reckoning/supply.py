@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from cavet.bench import Plan, build_world
+from cavet.bench import build_world
+from cavet.benchfile import Plan
 from cavet.reckoning._sum import Reckoned
 from cavet.record import Record
 from cavet.units import show

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import cached_property
 
-from cavet.bench import BoardPlan, Plan, build_world
+from cavet.bench import build_world
+from cavet.benchfile import BoardPlan, Plan
 from cavet.boards import Board
 from cavet.hosts import PinPoint, Point
 from cavet.record import Record

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from cavet.bench import BoardPlan
+from cavet.benchfile import BoardPlan
 from cavet.boards import KINDS
 from cavet.protocols.i2c import RISE_FACTOR, pull_up, rise_limit
 from cavet.remarks._around import Around, part_key

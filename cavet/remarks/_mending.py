@@ -6,7 +6,7 @@ from typing import Any
 
 import msgspec
 
-from cavet.bench import BenchFile
+from cavet.benchfile import BenchFile
 
 
 class Edit(msgspec.Struct, frozen=True):

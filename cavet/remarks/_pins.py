@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from cavet.bench import BoardPlan
+from cavet.benchfile import BoardPlan
 from cavet.boards import KINDS, PinMode
 from cavet.boards.parts import Button, Door, LimitSwitch, Part
 from cavet.hosts import PinPoint, PointKind

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from cavet.bench import BoardPlan, ModbusPlan, ScpiPlan
+from cavet.benchfile import BoardPlan, StationDevice
 from cavet.boards import KINDS
 from cavet.hosts import DevicePoint, FieldPoint, HeaderPoint, PinPoint, Point, RegisterPoint, TopicPoint
 from cavet.remarks._around import Around, part_key, pin_word, point_key
@@ -211,27 +211,18 @@ def _begins_with(board: BoardPlan, wiring: Wiring, point: Point) -> float | bool
     place = next((wire.place for wire in wiring.wires_of(point) if wire.place is not None), None)
     if place is None:
         return None
-    if isinstance(point, RegisterPoint) and isinstance(board.device, ModbusPlan):
-        cell = next(cell for cell in board.device.cells if ("map", cell.name) == place.table)
-        return point.from_wire(float(cell.start) / cell.scale) if isinstance(cell.start, int | float) else None
-    if isinstance(point, HeaderPoint) and isinstance(board.device, ScpiPlan):
-        command = next(command for command in board.device.commands if ("commands", command.name) == place.table)
-        if command.does == "set" and isinstance(command.default, int | float):
-            return point.from_wire(float(command.default))
-        return point.from_wire(0) if place.kind is PlaceKind.CHANNEL else None
-    if isinstance(point, DevicePoint) and point.line_name:
-        return point.from_wire(0)
-    return None
+    if isinstance(point, DevicePoint):
+        return point.from_wire(0) if point.line_name else None
+    return board.device.begins_with(point, place)
 
 
 def topic_meant(wiring: Wiring, point: TopicPoint) -> tuple[str, str]:
     """The key of a point whose topic is none of the board's, and the one that was probably meant; "" for neither."""
-    known = [place.key[1] for place in wiring.places if place.kind is PlaceKind.TOPIC and place.key[0] == "topic"]
-    states = [topic.state for topic in getattr(wiring.board and wiring.board.device, "topics", ()) if topic.state]
-    health = [str(place.key[1]) for place in wiring.places if place.key[0] == "health"]
-    for key, topic, there in (
-        ("command", point.command, [str(each) for each in known]), ("state", point.state, [*states, *health]),
-    ):  # fmt: skip
+    device = wiring.board.device if wiring.board is not None else None
+    if not isinstance(device, StationDevice):
+        return "", ""
+    for key, topic in (("command", point.command), ("state", point.state)):
+        there = device.topics_of(key)
         if topic and topic not in there and not any(sign in topic for sign in "+#"):
             near = _near(topic, there)
             if near:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from cavet.bench import Plan
+from cavet.benchfile import Plan
 from cavet.remarks._around import Around
 from cavet.remarks._buses import addresses_twice, devices_at_nothing, pull_ups
 from cavet.remarks._links import rates_differ, topics_differ, units_differ, units_twice

@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from cavet.bench import Plan
+from cavet.benchfile import Plan
 from cavet.boards import Rule
 from cavet.hosts import Point, PointKind
 from cavet.routines import _tree as tree

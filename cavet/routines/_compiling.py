@@ -14,7 +14,7 @@ from typing import Any, Protocol
 import msgspec
 
 from cavet import units
-from cavet.bench import Plan
+from cavet.benchfile import Plan
 from cavet.boards import KINDS
 from cavet.boards.parts import ColourLamp
 from cavet.colours import NAMES as COLOUR_NAMES

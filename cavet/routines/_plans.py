@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from cavet.bench import Plan
+from cavet.benchfile import Plan
 from cavet.boards import Rule
 from cavet.routines import _tree as tree
 from cavet.routines._compiling import Value

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from cavet import units
-from cavet.bench import Plan, read_text
+from cavet.benchfile import Plan, read_text
 from cavet.routines._checking import check
 from cavet.routines._parsing import parse
 from cavet.routines._plans import Program, RoutinePlan

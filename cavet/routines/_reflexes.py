@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from cavet.bench import BoardPlan, Plan
+from cavet.benchfile import BoardPlan, Plan
 from cavet.boards import KINDS, Hands, PinMode, Rule
 from cavet.routines import _tree as tree
 from cavet.routines._compiling import Names

@@ -8,7 +8,8 @@ from typing import Any
 
 import msgspec
 
-from cavet.bench import FAULTS, Plan, spoken
+from cavet.bench import FAULTS, spoken
+from cavet.benchfile import Plan
 from cavet.boards import KINDS, PinMode
 from cavet.hosts import PinPoint, Point, PointKind
 from cavet.protocols import Side

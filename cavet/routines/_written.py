@@ -9,7 +9,7 @@ from typing import Any
 
 import msgspec
 
-from cavet.bench import Plan
+from cavet.benchfile import Plan
 from cavet.routines._by_program import Run
 from cavet.routines._compiling import Value
 from cavet.routines._plans import Program, RoutinePlan, TrackPlan, TunePlan, Written

@@ -1,6 +1,6 @@
 """What is wired to what: from what the host believes, over the link, to the places of a board, and what hangs there."""
 
-from cavet.wiring._place import Place, PlaceKind
+from cavet.benchfile import Place, PlaceKind
 from cavet.wiring._section import Believed, Hanging, Section, SectionRow, Told, range_of, section_of, title_of
 from cavet.wiring._wiring import Wire, Wiring, wirings
 

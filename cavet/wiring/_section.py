@@ -7,10 +7,10 @@ from typing import NamedTuple
 
 import msgspec
 
+from cavet.benchfile import Place, PlaceKind
 from cavet.boards import KINDS
 from cavet.hosts import DevicePoint, PinPoint, Point
 from cavet.units import show
-from cavet.wiring._place import Place, PlaceKind
 from cavet.wiring._wiring import Wiring
 
 MOST_NAMED = 2

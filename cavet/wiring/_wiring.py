@@ -2,28 +2,15 @@
 
 from __future__ import annotations
 
-import re
 from functools import cached_property
 
 import msgspec
 
-from cavet.bench import BoardPlan, HostPlan, LinkPlan, Plan, ScpiPlan
+from cavet.benchfile import BoardPlan, HostPlan, LinkPlan, Place, PlaceKey, Plan
 from cavet.boards import PinMode, Swapped
-from cavet.hosts import (
-    DevicePoint,
-    FieldPoint,
-    HeaderPoint,
-    PinPoint,
-    Point,
-    RegisterPoint,
-    StepperPoint,
-    TopicPoint,
-)
-from cavet.protocols import FieldError, Message, Side, codec, read_whole
-from cavet.protocols.scpi import FaultError
-from cavet.wiring._place import Place, PlaceKind, pins_of, places_of
+from cavet.hosts import DevicePoint, Point
+from cavet.wiring._place import pins_of, places_of
 
-CHANNELS = re.compile(r"\(@(\d+)")
 ON_SPI = ("chain", "shift", "latch", "dac")
 
 
@@ -109,88 +96,14 @@ class Wiring:
                 return name
         return None
 
-    def keys_of(self, point: Point) -> list[tuple[str | int, ...]]:
+    def keys_of(self, point: Point) -> list[PlaceKey]:
         """The places that a point names."""
-        if isinstance(point, StepperPoint):
-            return [("pin", pin) for pin in point.wires]
-        if isinstance(point, PinPoint):
-            return [("pin", pin) for pin in point.modes()]
-        if isinstance(point, RegisterPoint):
-            return self._cells(point)
-        if isinstance(point, HeaderPoint):
-            return self._headers(point)
-        if isinstance(point, TopicPoint):
-            return self._topics(point)
-        if isinstance(point, FieldPoint):
-            bit = -1 if point.bit is None else point.bit
-            keys: list[tuple[str | int, ...]] = []
-            if point.frame:
-                keys += [("field", point.frame, point.field, bit), ("field", point.frame, point.field, -1)]
-            if point.state_frame and not point.frame:
-                keys += [("told", point.state_frame, point.state_field, each) for each in (bit, -1)]
-            return keys
         if isinstance(point, DevicePoint):
             device = self.device_at(point)
             if device is None:
                 return []
             return [("line", device, point.line_name)] if point.line_name else [("device", device)]
-        return []
-
-    def _cells(self, point: RegisterPoint) -> list[tuple[str | int, ...]]:
-        """The cell at its address, or that which holds it in its middle."""
-        for address in range(point.address, max(-1, point.address - 125), -1):
-            key: tuple[str | int, ...] = ("cell", point.table, address)
-            place = self.by_key.get(key)
-            if place is not None:
-                return [key] if point.address - address < self._size_of(key) else []
-        return []
-
-    def _size_of(self, key: tuple[str | int, ...]) -> int:
-        device = self.board.device if self.board is not None else None
-        cells = getattr(device, "cells", ())
-        return next((len(cell.addresses) for cell in cells if (cell.table, cell.address) == key[1:]), 1)
-
-    def _topics(self, point: TopicPoint) -> list[tuple[str | int, ...]]:
-        keys: list[tuple[str | int, ...]] = [("topic", point.command)] if point.command else []
-        if point.state and not point.command:
-            keys.append(("health", point.state, point.form.path))
-        for topic in getattr(self.board.device if self.board is not None else None, "topics", ()):
-            if point.state and point.state == topic.state and not point.command:
-                keys.append(("topic", topic.command))
-        return keys
-
-    def _headers(self, point: HeaderPoint) -> list[tuple[str | int, ...]]:
-        texts = [point.set.replace("{}", "0"), point.turn_on] if point.kind.is_output else [point.query]
-        return [key for text in texts if text for key in self._behind_header(text)]
-
-    def _behind_header(self, text: str) -> list[tuple[str | int, ...]]:
-        """The places that a program message is about."""
-        device = self.board.device if self.board is not None else None
-        if not isinstance(device, ScpiPlan):
-            return []
-        channels = [int(number) for number in CHANNELS.findall(text)]
-        for frame in read_whole(codec("scpi"), f"{text}\n".encode(), Side.HOST):
-            if frame.readable:
-                return self._of_command(device, frame.message, channels)
-        return []
-
-    def _of_command(self, device: ScpiPlan, message: Message, channels: list[int]) -> list[tuple[str | int, ...]]:
-        nodes = [str(node).upper() for node in getattr(message, "nodes", ())]
-        suffixes = list(getattr(message, "suffixes", ()))
-        for command in device.commands:
-            try:
-                found = command.header.match(nodes, suffixes)
-            except (FaultError, FieldError):
-                continue
-            if found is None:
-                continue
-            if command.channels and command.pins:
-                return [("channel", number) for number in channels if number in command.channels]
-            if command.channels:
-                return [("header", command.name, number) for number in channels]
-            lows = [node.low for node in command.header.nodes if node.high > 1]
-            return [("header", command.name, found[0] - lows[0] if found else 0)]
-        return []
+        return self.board.device.places_named(point) if self.board is not None else []
 
 
 def _swapped_in(plan: Plan, board: str) -> dict[int, int]:
@@ -209,4 +122,4 @@ def wirings(plan: Plan) -> dict[str, Wiring]:
     return {name: Wiring(plan, name) for name in dict.fromkeys(names)}
 
 
-__all__ = ["Place", "PlaceKind", "Wire", "Wiring", "wirings"]
+__all__ = ["Place", "Wire", "Wiring", "wirings"]

@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from cavet.bench import Meanings, Plan, RunningBench, Standing, Standings
+from cavet.bench import Meanings, RunningBench, Standing, Standings
+from cavet.benchfile import Plan
 from cavet.boards import Defect
 from cavet.hosts import Asked, Point, PointKind
 from cavet.record import Event, Kind, Purpose, Topic

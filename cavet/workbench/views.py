@@ -7,7 +7,8 @@ from typing import Any
 import msgspec
 
 from cavet import units
-from cavet.bench import OWN, Standing, line_names
+from cavet.bench import Standing
+from cavet.benchfile import OWN, line_names
 from cavet.boards import Board, Pin, PinMode
 from cavet.boards.buses import BusDevice, Expander, Matrix, MatrixChain, OneWireDevice, Panel, SpiChip
 from cavet.boards.parts import ColourLamp, Part, Sign

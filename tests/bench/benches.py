@@ -5,7 +5,8 @@ import asyncio
 import tomlkit
 
 from cavet import clock
-from cavet.bench import Carrier, RunningBench, Standings, check_text, load_bench
+from cavet.bench import Carrier, RunningBench, Standings
+from cavet.benchfile import check_text, load_bench
 from cavet.demo import demo_path
 
 SMALL = """\

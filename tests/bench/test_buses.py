@@ -7,7 +7,8 @@ import unittest
 from pathlib import Path
 
 from cavet import clock
-from cavet.bench import Carrier, RunningBench, Standings, check_text, load_bench
+from cavet.bench import Carrier, RunningBench, Standings
+from cavet.benchfile import check_text, load_bench
 from cavet.demo import demo_path
 from cavet.record import Kind
 

@@ -5,7 +5,7 @@ import unittest
 from pathlib import Path
 
 import cavet
-from cavet.bench import check_text
+from cavet.benchfile import check_text
 from cavet.colours import NAMES, channels_of, colour_of, name_of, parse_colour
 from cavet.wording import WrongError
 

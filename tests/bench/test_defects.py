@@ -10,7 +10,8 @@ import msgspec
 import serial
 
 import cavet
-from cavet.bench import RunningBench, load_bench
+from cavet.bench import RunningBench
+from cavet.benchfile import load_bench
 from cavet.boards import DEFECTS
 from cavet.demo import demo_path
 from cavet.record import Kind, Topic

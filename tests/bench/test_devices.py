@@ -4,10 +4,11 @@ import asyncio
 import unittest
 from pathlib import Path
 
-from cavet.bench import StageState, check_text
+from cavet.bench import StageState
+from cavet.benchfile import check_text
 from cavet.record import STAGES, Kind
 from tests.bench.benches import demo, in_fast_time
-from tests.bench.test_file import errors_of
+from tests.benchfile.test_file import errors_of
 from tests.boards.devices import Device
 
 

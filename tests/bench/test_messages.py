@@ -4,7 +4,8 @@ import asyncio
 import unittest
 
 from cavet import clock
-from cavet.bench import Carrier, RunningBench, Standings, check_text
+from cavet.bench import Carrier, RunningBench, Standings
+from cavet.benchfile import check_text
 from cavet.demo import demo_path
 from cavet.record import Kind
 

@@ -5,7 +5,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from cavet.bench import load_bench
+from cavet.benchfile import load_bench
 from cavet.record import Kind
 from cavet.wording import WrongError
 from tests.bench.test_buses import in_fast_time

@@ -4,7 +4,8 @@ import asyncio
 import unittest
 from pathlib import Path
 
-from cavet.bench import BenchFile, RunningBench, changes_between, check_text, load_bench
+from cavet.bench import RunningBench
+from cavet.benchfile import BenchFile, changes_between, check_text, load_bench
 from cavet.demo import demo_path
 from tests.patience import PATIENCE
 

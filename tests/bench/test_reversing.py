@@ -5,7 +5,7 @@ import unittest
 from pathlib import Path
 
 import cavet
-from cavet.bench import check_text
+from cavet.benchfile import check_text
 from cavet.hosts import Reversing, Wish
 from cavet.record import Kind
 from cavet.wording import UnreachableError

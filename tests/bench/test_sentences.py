@@ -4,7 +4,7 @@ import asyncio
 import re
 import unittest
 
-from cavet.bench import check_text
+from cavet.benchfile import check_text
 from cavet.demo import demo_path
 from cavet.record import Kind, Purpose, Topic
 from tests.bench.benches import in_fast_time

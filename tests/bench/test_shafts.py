@@ -6,11 +6,11 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from cavet.bench import load_bench
+from cavet.benchfile import load_bench
 from cavet.protocols import Side, firmata
 from cavet.record import Kind
 from tests.bench.test_buses import DOCS, in_fast_time
-from tests.bench.test_file import errors_of
+from tests.benchfile.test_file import errors_of
 
 
 class Workshop(unittest.TestCase):

@@ -4,7 +4,8 @@ import random
 import unittest
 
 import cavet
-from cavet.bench import Tape, load_bench
+from cavet.bench import Tape
+from cavet.benchfile import load_bench
 from cavet.demo import demo_path
 from cavet.protocols import Side, codec
 from cavet.record import Direction, Record, Seat

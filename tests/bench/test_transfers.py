@@ -5,7 +5,8 @@ import socket
 import unittest
 
 from cavet import clock
-from cavet.bench import RunningBench, check_text
+from cavet.bench import RunningBench
+from cavet.benchfile import check_text
 from cavet.protocols import Side, codec
 from cavet.record import Direction, Kind, Purpose, Seat
 from tests.bench.benches import demo, gatehouse, gatehouse_text, in_fast_time

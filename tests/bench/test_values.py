@@ -6,7 +6,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from cavet.bench import load_bench
+from cavet.benchfile import load_bench
 from cavet.hosts import PointKind, TopicPoint
 from cavet.messaging import PayloadForm
 from cavet.units import last_place

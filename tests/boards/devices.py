@@ -1,6 +1,7 @@
 """The demo's boards in a world of their own, talked to in bytes, in time that is set by hand."""
 
-from cavet.bench import build_world, load_bench
+from cavet.bench import build_world
+from cavet.benchfile import load_bench
 from cavet.boards import Client
 from cavet.demo import demo_path
 from cavet.protocols.modbus import crc16

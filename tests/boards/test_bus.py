@@ -2,7 +2,7 @@
 
 import unittest
 
-from cavet.bench import read_plan_text, shipped_plans
+from cavet.benchfile import read_plan_text, shipped_plans
 from cavet.boards.buses import (
     BusDevice,
     Expander,

@@ -5,7 +5,7 @@ import unittest
 
 import msgspec
 
-from cavet.bench import load_bench
+from cavet.benchfile import load_bench
 from cavet.boards.firmware.modbus import COILS, HOLDING, CellPlan
 from cavet.demo import demo_path
 from cavet.protocols.modbus import ValueForm, lrc8

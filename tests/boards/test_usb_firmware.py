@@ -3,7 +3,7 @@
 import struct
 import unittest
 
-from cavet.bench import read_plan_text, shipped_plans
+from cavet.benchfile import read_plan_text, shipped_plans
 from cavet.boards import Board, Circuit, Client, PinMode, PinProfile, Profile, Rig, World
 from cavet.boards.firmware.plans import Answer, Engine, Given, PlanBoard, Taken
 from cavet.boards.firmware.usb import Identity, UsbFirmware

@@ -9,7 +9,8 @@ import sys
 import msgspec
 
 from cavet import clock
-from cavet.bench import Carrier, RunningBench, load_bench, until_ready
+from cavet.bench import Carrier, RunningBench, until_ready
+from cavet.benchfile import load_bench
 from cavet.checks import draw, routine_of
 from cavet.demo import demo_path
 from cavet.hosts import MqttSession, PinPoint, PointKind

@@ -3,7 +3,7 @@
 import tempfile
 from pathlib import Path
 
-from cavet.bench import load_bench
+from cavet.benchfile import load_bench
 
 HUT = """format = 1
 name = "Hut"

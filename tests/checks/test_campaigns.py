@@ -8,7 +8,7 @@ import unittest
 from concurrent.futures import BrokenExecutor, Future
 from xml.etree import ElementTree
 
-from cavet.bench import load_bench
+from cavet.benchfile import load_bench
 from cavet.checks import Case, Fault, Processes, Smaller, Wanted, carry_out, draw, orders_of, run_all
 from cavet.wording import WrongError
 from tests.checks.huts import Folder, hut

@@ -9,7 +9,7 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
-from cavet.bench import load_bench
+from cavet.benchfile import load_bench
 from cavet.checks import Cluster, Wanted, orders_of, run_all
 from cavet.wording import UnreachableError, WrongError
 from tests.checks.huts import hut

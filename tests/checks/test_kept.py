@@ -3,7 +3,7 @@
 import unittest
 from unittest import mock
 
-from cavet.bench import load_bench
+from cavet.benchfile import load_bench
 from cavet.checks import Kept, Wanted, do, orders_of, run_all, run_on
 from cavet.wording import WrongError
 from tests.checks.huts import Folder, hut

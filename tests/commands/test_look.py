@@ -6,7 +6,8 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from cavet.bench import PastBench, load_bench
+from cavet.bench import PastBench
+from cavet.benchfile import load_bench
 from cavet.commands.look import bench_of
 from cavet.demo import demo_path
 from cavet.record import Direction, Kind, Record, RecordFile, RecordWriter, Seat, Topic

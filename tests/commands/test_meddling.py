@@ -7,7 +7,8 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from cavet.bench import RunningBench, load_bench, start_text
+from cavet.bench import RunningBench
+from cavet.benchfile import load_bench, start_text
 from cavet.commands._outside import act_on
 from cavet.demo import demo_path
 from cavet.record import Kind

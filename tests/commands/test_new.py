@@ -5,7 +5,8 @@ import unittest
 from pathlib import Path
 
 import cavet
-from cavet.bench import START_KINDS, RunningBench, check_text, load_bench, start_text
+from cavet.bench import RunningBench
+from cavet.benchfile import START_KINDS, check_text, load_bench, start_text
 from cavet.demo import demo_path
 from cavet.finding import bench_at, bench_from
 from cavet.remarks import remarks_on

@@ -6,7 +6,7 @@ import re
 import unittest
 from pathlib import Path
 
-from cavet.bench import find_profile, load_plan, shipped_profiles
+from cavet.benchfile import find_profile, load_plan, shipped_profiles
 from cavet.commands import COMMANDS
 from tests.commands.run import cavet, cavet_here
 

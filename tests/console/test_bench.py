@@ -4,7 +4,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from cavet.bench import load_bench, start_text
+from cavet.benchfile import load_bench, start_text
 from tests.console.terminal import CAVET, Terminal, needs_tmux
 
 

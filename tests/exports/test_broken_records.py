@@ -7,7 +7,8 @@ import unittest
 from pathlib import Path
 
 import cavet
-from cavet.bench import PastBench, load_bench
+from cavet.bench import PastBench
+from cavet.benchfile import load_bench
 from cavet.demo import demo_path
 from cavet.exports import TEXTS, Cut, compare, pcapng
 from cavet.lanes import Lanes

@@ -11,7 +11,7 @@ from pathlib import Path
 import msgspec
 
 import cavet
-from cavet.bench import load_bench
+from cavet.benchfile import load_bench
 from cavet.demo import demo_path
 from cavet.exports import Cut, compare, jsonl, pcapng, points_csv, vcd
 from cavet.exports import csv as as_csv

@@ -9,7 +9,7 @@ import unittest
 from pathlib import Path
 
 import cavet
-from cavet.bench import load_bench
+from cavet.benchfile import load_bench
 from cavet.demo import demo_path
 from cavet.exports import Cut, Importing, pcapng
 from cavet.record import Direction, Kind, RecordFile

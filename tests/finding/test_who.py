@@ -4,7 +4,8 @@ import asyncio
 import os
 import unittest
 
-from cavet.bench import RunningBench, load_bench
+from cavet.bench import RunningBench
+from cavet.benchfile import load_bench
 from cavet.demo import demo_path
 from cavet.finding import Found, open_ports, topics_at, who
 from cavet.wording import UnreachableError, WrongError

@@ -12,7 +12,8 @@ import textwrap
 import unittest
 from pathlib import Path
 
-from cavet.bench import BenchThread, load_bench
+from cavet.bench import BenchThread
+from cavet.benchfile import load_bench
 from cavet.workbench import Desk
 from cavet.workbench.app import app_for
 from tests.kernel.running import PROGRAMS, Programs

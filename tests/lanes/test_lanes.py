@@ -5,7 +5,7 @@ import unittest
 import xml.etree.ElementTree as ElementTree
 from array import array
 
-from cavet.bench import load_bench
+from cavet.benchfile import load_bench
 from cavet.demo import demo_path
 from cavet.drawings.delays import Spread, delays_drawing
 from cavet.drawings.lanes import LanesView, draw_lanes, lane_view, tick_seconds

@@ -5,7 +5,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from cavet.bench import check_text, load_bench
+from cavet.benchfile import check_text, load_bench
 from cavet.demo import demo_path
 from cavet.remarks import RULES, Weight, mended, remarks_on, well
 from tests.commands.run import cavet_here

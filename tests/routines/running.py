@@ -8,7 +8,8 @@ from unittest import mock
 import msgspec
 
 from cavet import clock
-from cavet.bench import Carrier, RunningBench, load_bench, until_ready
+from cavet.bench import Carrier, RunningBench, until_ready
+from cavet.benchfile import load_bench
 from cavet.demo import demo_path
 from cavet.routines import Runner, program_of, python_of, routine_text
 

@@ -3,7 +3,7 @@
 import time
 import unittest
 
-from cavet.bench import load_bench
+from cavet.benchfile import load_bench
 from cavet.demo import demo_path
 from cavet.routines import routine_text
 

@@ -10,7 +10,8 @@ from unittest import mock
 
 import cavet
 from cavet import clock
-from cavet.bench import Carrier, RunningBench, load_bench, until_ready
+from cavet.bench import Carrier, RunningBench, until_ready
+from cavet.benchfile import load_bench
 from cavet.demo import demo_path, find_routines
 from cavet.record import Kind
 from cavet.routines import Runner, python_of, routine_text

@@ -2,7 +2,7 @@
 
 import unittest
 
-from cavet.bench import load_bench
+from cavet.benchfile import load_bench
 from cavet.boards import PinMode
 from cavet.demo import demo_path
 from cavet.wiring import Wiring, wirings

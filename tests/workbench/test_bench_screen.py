@@ -5,7 +5,7 @@ import unittest
 from pathlib import Path
 
 import cavet
-from cavet.bench import check_text, load_bench, start_text
+from cavet.benchfile import check_text, load_bench, start_text
 from cavet.demo import demo_path
 from cavet.drawings.section import HEAD_ROWS, draw_section
 from cavet.remarks import remarks_on

@@ -13,7 +13,8 @@ from pathlib import Path
 from unittest import mock
 
 import cavet
-from cavet.bench import START_KINDS, LoopThread, RunningBench, load_bench, renamed, sort_of, start_text
+from cavet.bench import LoopThread, RunningBench
+from cavet.benchfile import START_KINDS, load_bench, renamed, sort_of, start_text
 from cavet.demo import demo_path
 from cavet.finding import Found
 from cavet.remarks import remarks_on

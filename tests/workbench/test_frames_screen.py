@@ -3,7 +3,8 @@
 import asyncio
 import unittest
 
-from cavet.bench import Meanings, load_bench, spoken
+from cavet.bench import Meanings, spoken
+from cavet.benchfile import load_bench
 from cavet.demo import demo_path
 from cavet.drawings.ruler import RulerView
 from cavet.protocols import Field, FieldError, Side, codec, read_whole

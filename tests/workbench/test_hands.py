@@ -3,7 +3,8 @@
 import unittest
 from concurrent.futures import Future
 
-from cavet.bench import BenchThread, load_bench
+from cavet.bench import BenchThread
+from cavet.benchfile import load_bench
 from cavet.demo import demo_path
 from cavet.workbench import Desk
 

@@ -3,7 +3,7 @@
 import unittest
 from pathlib import Path
 
-from cavet.bench import load_bench, start_text
+from cavet.benchfile import load_bench, start_text
 from cavet.demo import demo_path, find_routines
 from cavet.wording import WrongError
 from cavet.workbench.routines.coloring import fitting, spans

@@ -11,7 +11,8 @@ from unittest import mock
 
 from textual import events
 
-from cavet.bench import BenchThread, load_bench
+from cavet.bench import BenchThread
+from cavet.benchfile import load_bench
 from cavet.demo import demo_path
 from cavet.protocols import firmata
 from cavet.record import Kind, read_record

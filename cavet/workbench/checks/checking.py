@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from cavet.bench import CheckPlan, RunningBench
+from cavet.bench import RunningBench
+from cavet.benchfile import CheckPlan
 from cavet.checks import Wanted, with_checks
 from cavet.wording import WrongError
 from cavet.workbench.checks.running import Hosting, Post, Run, Spread, Walking

@@ -13,7 +13,8 @@ from typing import Any
 import msgspec
 
 from cavet import clock
-from cavet.bench import CheckPlan, Plan, RunningBench, Walk, Walked
+from cavet.bench import RunningBench, Walk, Walked
+from cavet.benchfile import CheckPlan, Plan
 from cavet.checks import Came, Case, Done, Hosted, Order, Processes, Wanted, orders_of, run_all
 from cavet.faults import FORESEEN, note_fault
 

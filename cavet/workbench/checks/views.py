@@ -6,7 +6,7 @@ from itertools import groupby
 
 import msgspec
 
-from cavet.bench import CheckPlan
+from cavet.benchfile import CheckPlan
 from cavet.checks import Case, Done, squares_of
 from cavet.drawings.square import BoardRow
 from cavet.units import show_duration

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from cavet.bench import BROKER, LinkPlan, Spoken, spoken
+from cavet.bench import BROKER, Spoken, spoken
+from cavet.benchfile import LinkPlan
 from cavet.hosts import Point
 from cavet.messaging import read_publish
 from cavet.protocols import Field, Frame, Side

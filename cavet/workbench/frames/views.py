@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import msgspec
 
-from cavet.bench import LinkPlan, LinkTape, Placed
+from cavet.bench import LinkTape, Placed
+from cavet.benchfile import LinkPlan
 from cavet.drawings.canvas import CORAL, PAPER, QUIET
 from cavet.drawings.ruler import RulerView, value_words
 from cavet.protocols import Field, Role, Side, bits_of, means, spi

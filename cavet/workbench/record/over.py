@@ -5,7 +5,7 @@ from __future__ import annotations
 from bisect import bisect_left, bisect_right
 from pathlib import Path
 
-from cavet.bench import Plan
+from cavet.benchfile import Plan
 from cavet.exports import Difference, Source, compare
 from cavet.lanes import Lane, Lanes
 from cavet.record import Event, Kind, RecordFile

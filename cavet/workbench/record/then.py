@@ -9,7 +9,8 @@ from math import nan
 from msgspec.structs import replace
 
 from cavet import units
-from cavet.bench import Diagnosis, Plan, RunningBench, StageState, build_world, line_names
+from cavet.bench import Diagnosis, RunningBench, StageState, build_world
+from cavet.benchfile import Plan, line_names
 from cavet.boards.buses import BusDevice, SpiChip
 from cavet.boards.parts import ColourLamp, Part
 from cavet.colours import BLACK

@@ -6,7 +6,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable, Iterator
 
-from cavet.bench import Plan
+from cavet.benchfile import Plan
 from cavet.hosts import Point
 from cavet.routines import KEYWORDS, STEPS
 

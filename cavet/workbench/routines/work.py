@@ -15,7 +15,8 @@ from typing import Any
 
 import msgspec
 
-from cavet.bench import RunningBench, write_whole
+from cavet.bench import RunningBench
+from cavet.benchfile import write_whole
 from cavet.demo import demo_path, find_routines
 from cavet.routines import Looking, Program, RoutinePlan, Runner, Step, Value, read_source, routine_text, tune_value
 from cavet.units import show

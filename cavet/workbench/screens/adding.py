@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from cavet.bench import BenchFile
+from cavet.benchfile import BenchFile
 from cavet.workbench.screens.asking import AskScreen
 from cavet.workbench.wiring.adding import Sort, changes_for, check_name, free_name, pins_for, read_range, sorts_for
 from cavet.workbench.wiring.changing import Change, changed

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from cavet.bench import address_problem
+from cavet.benchfile import address_problem
 from cavet.wording import WrongError
 from cavet.workbench.screens.asking import AskScreen
 

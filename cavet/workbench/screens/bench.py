@@ -8,7 +8,7 @@ from functools import partial
 from textual.containers import Horizontal
 from textual.widget import Widget
 
-from cavet.bench import Plan
+from cavet.benchfile import Plan
 from cavet.hosts import Point
 from cavet.remarks import Remark, remarks_on, well
 from cavet.wiring import Section, SectionRow

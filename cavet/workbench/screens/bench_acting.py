@@ -7,7 +7,7 @@ from collections.abc import Callable
 from textual.screen import ModalScreen
 
 from cavet import wiring
-from cavet.bench import BenchFile
+from cavet.benchfile import BenchFile
 from cavet.faults import FORESEEN
 from cavet.remarks import Remark
 from cavet.wiring import SectionRow, Wiring

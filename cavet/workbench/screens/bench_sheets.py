@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from cavet.bench import BenchFile, board_rows
+from cavet.benchfile import BenchFile, board_rows
 from cavet.drawings.canvas import ASKED, CORAL, GOT, PAPER, QUIET
 from cavet.remarks import Remark
 from cavet.wiring import SectionRow, range_of

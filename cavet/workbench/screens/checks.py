@@ -10,7 +10,7 @@ from typing import ClassVar
 from textual.containers import Horizontal
 from textual.widget import Widget
 
-from cavet.bench import CheckPlan
+from cavet.benchfile import CheckPlan
 from cavet.checks import Done, Ran, Wanted, junit
 from cavet.drawings.square import RowView
 from cavet.hosts import Point

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from cavet.bench import CheckPlan
+from cavet.benchfile import CheckPlan
 from cavet.checks import Wanted
 from cavet.wording import WrongError, listed, nearest, plain
 from cavet.workbench.screens.asking import AskScreen

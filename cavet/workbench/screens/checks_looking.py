@@ -6,7 +6,8 @@ import asyncio
 import tempfile
 from pathlib import Path
 
-from cavet.bench import PastBench, Plan
+from cavet.bench import PastBench
+from cavet.benchfile import Plan
 from cavet.checks import Came, Case, carry_out
 from cavet.record import Kind, RecordFile
 from cavet.wording import WrongError

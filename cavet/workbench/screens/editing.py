@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from cavet.bench import BenchFile, renamed
+from cavet.benchfile import BenchFile, renamed
 from cavet.drawings.canvas import ASKED, CORAL, GOT, PAPER, QUIET
 from cavet.faults import FORESEEN
 from cavet.wording import plain

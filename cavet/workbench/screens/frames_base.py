@@ -3,7 +3,8 @@ keys."""
 
 from __future__ import annotations
 
-from cavet.bench import LinkPlan, Tape
+from cavet.bench import Tape
+from cavet.benchfile import LinkPlan
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.tape import title_cells

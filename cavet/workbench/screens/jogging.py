@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from cavet.bench import BenchFile
+from cavet.benchfile import BenchFile
 from cavet.drawings.canvas import ASKED, GOT, PAPER, QUIET
 from cavet.hosts import DevicePoint, FieldPoint, PinPoint, Point, PointKind, RegisterPoint
 from cavet.units import show

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from cavet.bench import BenchFile
+from cavet.benchfile import BenchFile
 from cavet.wiring import Place, Wiring
 from cavet.wording import WrongError
 from cavet.workbench.screens.asking import AskScreen

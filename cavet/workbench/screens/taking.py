@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from cavet.bench import BenchFile, LinkPlan
+from cavet.benchfile import BenchFile, LinkPlan
 from cavet.workbench.screens.asking import AskScreen
 from cavet.workbench.wiring.changing import Change, changed
 

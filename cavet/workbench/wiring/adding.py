@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from cavet.bench import BoardPlan, ModbusPlan, Plan
+from cavet.benchfile import BoardPlan, ModbusDevice, Plan
 from cavet.boards import PinMode
 from cavet.wiring import Wiring
 from cavet.wording import WrongError
@@ -143,8 +143,8 @@ def changes_for(plan: Plan, board: str, sort: Sort, pin: int, name: str, given: 
         point["words"] = words
     if given.get("rest"):
         point["rest"] = _number(given["rest"]) if sort.wants_range else given["rest"] in ("on", "true", words[-1])
-    if isinstance(found.device, ModbusPlan):
-        address = free_address(found.device, sort.table)
+    if isinstance(found.device, ModbusDevice):
+        address = found.device.free_address(sort.table)
         cell: dict[str, Any] = {"table": sort.table, "address": address, "pin": pin}
         for key in ("mode", "active"):
             point.pop(key, None)
@@ -168,9 +168,3 @@ def _number(text: str) -> object:
             return float(text)
         except ValueError:
             return text
-
-
-def free_address(device: ModbusPlan, table: str) -> int:
-    """The first address behind all that are taken."""
-    taken = [address for cell in device.cells if cell.table == table for address in cell.addresses]
-    return max(taken, default=-1) + 1

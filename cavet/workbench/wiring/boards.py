@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import tomllib
 
-from cavet.bench import START_KINDS, BenchFile, renamed, start_text
+from cavet.benchfile import START_KINDS, BenchFile, renamed, start_text
 
 TITLES = {
     "firmata": "a board on a serial line, Firmata", "modbus": "a Modbus server on the network",

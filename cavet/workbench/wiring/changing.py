@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import msgspec
 
-from cavet.bench import BenchFile, Edits, read_text
+from cavet.benchfile import BenchFile, Edits, read_text
 from cavet.wording import WrongError
 
 Changes = Edits

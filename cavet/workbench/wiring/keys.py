@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from cavet.bench import BenchFile, Key, section_of, sort_of
+from cavet.benchfile import BenchFile, Key, section_of, sort_of
 from cavet.boards import PinMode
 from cavet.units import show
 from cavet.wiring import Wiring

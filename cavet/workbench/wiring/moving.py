@@ -5,12 +5,12 @@ from __future__ import annotations
 import tomllib
 from typing import Any
 
-from cavet.bench import BenchFile, ModbusPlan, Plan
+from cavet.benchfile import BenchFile, ModbusDevice, Plan
 from cavet.boards import KINDS, PinMode
 from cavet.hosts import PinPoint
 from cavet.wiring import Place, Wiring
 from cavet.wording import WrongError
-from cavet.workbench.wiring.adding import check_name, free_address
+from cavet.workbench.wiring.adding import check_name
 from cavet.workbench.wiring.changing import Changes
 
 BOTH, BELIEF, TRUTH = "both", "what the host believes", "what hangs there"
@@ -105,9 +105,9 @@ def copied(file: BenchFile, board: str, place: Place, to: int, name: str) -> Cha
         changes.append((("boards", board, "parts", name), {**table, wire: value}))
     address: dict[str, Any] = {}
     device = plan.boards[board].device
-    if place.table and isinstance(device, ModbusPlan):
+    if place.table and isinstance(device, ModbusDevice):
         cell = data["boards"][board][place.table[0]][place.table[1]]
-        address = {"address": free_address(device, cell["table"])}
+        address = {"address": device.free_address(cell["table"])}
         changes.append((("boards", board, place.table[0], name), {**cell, **address, "pin": value}))
     wiring = Wiring(plan, board)
     for point in wiring.points:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from cavet.bench import Plan
+from cavet.benchfile import Plan
 from cavet.wiring import Wiring
 from cavet.wording import WrongError
 from cavet.workbench.wiring.changing import Changes

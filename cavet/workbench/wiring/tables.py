@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from cavet.bench import BenchFile, Key, section_of
+from cavet.benchfile import BenchFile, Key, section_of
 from cavet.wording import WrongError
 from cavet.workbench.wiring.changing import changed
 from cavet.workbench.wiring.keys import fitting, read_value

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import msgspec
 
-from cavet.bench import LinkPlan
+from cavet.benchfile import LinkPlan
 from cavet.boards import Board, PinMode
 from cavet.finding import Found
 from cavet.remarks import Remark, Weight

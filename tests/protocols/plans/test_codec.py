@@ -7,7 +7,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from cavet.bench import load_plan
+from cavet.benchfile import load_plan
 from cavet.protocols import FieldError, Side, as_fields, read_message
 from cavet.wording import WrongError
 

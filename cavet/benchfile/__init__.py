@@ -1,0 +1,96 @@
+"""The bench file: its keys, reading it and what is wrong with it, changing and saving it; the plan it comes to."""
+
+from cavet.benchfile._bus_reading import line_names
+from cavet.benchfile._check_reading import CheckPlan, DelaysPlan, RestPlan
+from cavet.benchfile._editing import Edits, edited
+from cavet.benchfile._elsewhere import with_addresses
+from cavet.benchfile._file import BenchFile, check_text, load_bench, write_whole
+from cavet.benchfile._kernel_reading import GPIO, I2C, SERIAL, SPI, KernelDevice, is_device_path, kernel_device
+from cavet.benchfile._places import find_places
+from cavet.benchfile._plan import OWN, BoardPlan, HostPlan, LinkPlan, Plan, address_problem, split_address
+from cavet.benchfile._plan_file import PlanFile, load_plan, read_plan_text, shipped_plans
+from cavet.benchfile._profiles import find_profile, shipped_profiles
+from cavet.benchfile._reloading import changes_between
+from cavet.benchfile._renaming import renamed, renamed_text, section_of, sort_of
+from cavet.benchfile._schema import SECTIONS, Key, Section
+from cavet.benchfile._schema_plan import PLAN_SECTIONS
+from cavet.benchfile._starting import KINDS as START_KINDS
+from cavet.benchfile._starting import start_text
+from cavet.benchfile._svd import SvdReader
+from cavet.benchfile._tables import Constant, bench_rows, board_rows, constants, register_rows
+from cavet.benchfile._toml import read_text
+from cavet.benchfile.boards import (
+    FIRMWARES,
+    Device,
+    FormatDevice,
+    ModbusDevice,
+    Place,
+    PlaceKey,
+    PlaceKind,
+    ScpiDevice,
+    StationDevice,
+    UsbDevice,
+)
+
+__all__ = [
+    "FIRMWARES",
+    "GPIO",
+    "I2C",
+    "OWN",
+    "PLAN_SECTIONS",
+    "SECTIONS",
+    "SERIAL",
+    "SPI",
+    "START_KINDS",
+    "BenchFile",
+    "BoardPlan",
+    "CheckPlan",
+    "Constant",
+    "DelaysPlan",
+    "Device",
+    "Edits",
+    "FormatDevice",
+    "HostPlan",
+    "KernelDevice",
+    "Key",
+    "LinkPlan",
+    "ModbusDevice",
+    "Place",
+    "PlaceKey",
+    "PlaceKind",
+    "Plan",
+    "PlanFile",
+    "RestPlan",
+    "ScpiDevice",
+    "Section",
+    "StationDevice",
+    "SvdReader",
+    "UsbDevice",
+    "address_problem",
+    "bench_rows",
+    "board_rows",
+    "changes_between",
+    "check_text",
+    "constants",
+    "edited",
+    "find_places",
+    "find_profile",
+    "is_device_path",
+    "kernel_device",
+    "line_names",
+    "load_bench",
+    "load_plan",
+    "read_plan_text",
+    "read_text",
+    "register_rows",
+    "renamed",
+    "renamed_text",
+    "section_of",
+    "shipped_plans",
+    "shipped_profiles",
+    "sort_of",
+    "split_address",
+    "start_text",
+    "with_addresses",
+    "write_whole",
+]

@@ -1,0 +1,71 @@
+"""Our own broker, as the bench wants it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from cavet.benchfile._check import Checker
+from cavet.benchfile._places import Path
+from cavet.benchfile._plan import OwnBroker
+from cavet.boards.firmware.mqtt import BrokerPlan
+from cavet.links import Tls
+from cavet.settings import Key, Section
+
+BROKER = Section(
+    title="[broker]",
+    doc="Our own broker, which is there when a link is on it. Brokers of others are named by the links.",
+    keys=(
+        Key(
+            name="port",
+            kind="whole",
+            doc="the port that it listens on; 0 for any free one",
+            default=0,
+            low=0,
+            high=65535,
+        ),
+        Key(
+            name="users", kind="table", doc="user names, each with its password; without any, all may come", default={}
+        ),
+        Key(name="tls", kind="switch", doc="whether it is encrypted", default=False),
+        Key(name="certificate", kind="text", doc="with tls: the PEM file of its certificate", default=""),
+        Key(name="key", kind="text", doc="with tls: the PEM file of its key", default=""),
+        Key(name="clients", kind="whole", doc="how many clients there may be", default=500, low=1, high=10000),
+        Key(
+            name="packet",
+            kind="quantity",
+            unit="",
+            doc="the longest packet that it takes, in bytes",
+            default=1048576.0,
+            low=64,
+            high=1048576,
+        ),
+        Key(
+            name="queue",
+            kind="whole",
+            doc="how many messages may wait for one client",
+            default=10000,
+            low=1,
+            high=100000,
+        ),
+    ),
+)
+
+
+def read_broker(checker: Checker, data: Any) -> OwnBroker:
+    """Our own broker, as the bench wants it."""
+    path: Path = ("broker",)
+    table = checker.table(data, BROKER, path)
+    if table is None:
+        return OwnBroker()
+    for name, password in table["users"].items():
+        if not isinstance(password, str):
+            checker.wrong((*path, "users", name), found=type(password).__name__, expected="a password, as a text")
+    users = {name: str(password) for name, password in table["users"].items()}
+    limits = BrokerPlan(
+        users=users, clients=table["clients"], packet=round(table["packet"]), queue=table["queue"],
+        sessions=2 * table["clients"],
+    )  # fmt: skip
+    if table["tls"] and not table["certificate"]:
+        checker.wrong((*path, "certificate"), found="nothing", expected="the broker's certificate; it must be there")
+    tls = Tls(table["certificate"], table["key"]) if table["tls"] else None
+    return OwnBroker(port=table["port"], limits=limits, tls=tls)

@@ -1,0 +1,280 @@
+"""Reading tables against the schema: everything wrong is collected, each with its place in the file."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from functools import cached_property
+from typing import Any, NoReturn, TypeVar
+
+from cavet import units
+from cavet.benchfile._places import Path, find_places
+from cavet.expressions import Expression
+from cavet.settings import Key, Section
+from cavet.wording import QUOTED, MoreWrongError, WrongError, listed, nearest, plain
+
+T = TypeVar("T")
+MOST_SHOWN = 16
+MOST_TOLD = 50
+"""So many mistakes are told of one file; of the others only how many there are."""
+
+
+class Checker:
+    """Turns tables into values, and keeps all that is wrong in `errors`."""
+
+    def __init__(self, file: str, text: str) -> None:
+        self.file = file
+        self._text = text
+        self.errors: list[WrongError] = []
+        self.shown_as: dict[Path, str] = {}
+        """What items of lists are called, instead of by their numbers."""
+        self.unit_of: Callable[[str], str | None] = lambda name: None
+        """Gives the unit of a quantity of the rig, for keys that are in it; `None` where there is no such quantity."""
+
+    @cached_property
+    def _places(self) -> dict[Path, int]:
+        """Where each key stands: looked for only when something is wrong."""
+        return find_places(self._text)
+
+    def place(self, path: Path) -> str:
+        """Say where a key stands: file, line, and its dotted name."""
+        known = path
+        while known and known not in self._places:
+            known = known[:-1]
+        line = f":{self._places[known]}" if known else ""
+        words = (self.shown_as.get(path[: size + 1], plain(str(part), QUOTED)) for size, part in enumerate(path))
+        return f"{self.file}{line} {'.'.join(words)}".rstrip()
+
+    def placed(self, path: Path, read: Callable[[], T]) -> T:
+        """Read something; an error bears its place in the file, which is looked for only then."""
+        try:
+            return read()
+        except WrongError as error:
+            raise WrongError(
+                self.place(path), found=error.found, expected=error.expected, nearest=error.nearest
+            ) from error
+
+    def wrong(self, path: Path, *, found: object, expected: str, nearest: str | None = None) -> None:
+        """Note that something is wrong."""
+        place = self.place(path) if len(self.errors) < MOST_TOLD else self.file
+        self.errors.append(WrongError(place, found=found, expected=expected, nearest=nearest))
+
+    def refuse(self) -> NoReturn:
+        """Raise all that is wrong, or the first of it and how much more there is."""
+        told: list[WrongError] = self.errors[:MOST_TOLD]
+        if len(self.errors) > MOST_TOLD:
+            told.append(MoreWrongError(self.file, len(self.errors) - MOST_TOLD))
+        raise ExceptionGroup(f"{self.file} can't be used", told)
+
+    def table(self, data: object, section: Section, path: Path) -> dict[str, Any] | None:
+        """Read one table; `None` where so much is wrong that nothing can be made of it."""
+        if not isinstance(data, dict):
+            self.wrong(path, found=shown(data), expected=f"a table: {section.title}")
+            return None
+        before = len(self.errors)
+        keys = {key.name: key for key in section.keys}
+        values = {name: self._key(data, key, path, {}) for name, key in keys.items()}
+        kind = values.get("kind")
+        if section.variants and kind in section.variants:
+            more = {key.name: key for key in section.variants[kind]}
+            keys |= more
+            for name, key in sorted(more.items(), key=lambda item: item[0] not in ("unit", "of")):
+                values[name] = self._key(data, key, path, values)
+        elif not section.variants:
+            for name, key in keys.items():
+                if key.unit.startswith("="):
+                    values[name] = self._key(data, key, path, values)
+        if not section.variants or kind in section.variants:
+            self._unknown(data, keys, path)
+        return values if len(self.errors) == before else None
+
+    def _unknown(self, data: dict[str, Any], keys: Mapping[str, Key], path: Path) -> None:
+        expected = f"one of the keys {listed(sorted(keys))}"
+        for name in data:
+            if name not in keys:
+                near = self.nearest(name, keys)
+                self.wrong((*path, name), found="this key", expected=expected, nearest=near)
+
+    def _key(self, data: dict[str, Any], key: Key, path: Path, values: Mapping[str, Any]) -> Any:
+        unit = key.unit
+        if unit.startswith("="):
+            if not values:
+                return None  # read again once the key that names the unit is known
+            named = values.get(unit[1:]) or ""
+            known = self.unit_of(named) if unit == "=of" else named
+            if known is None:
+                return key.default  # what `of` names is not there, and that is told at its own place
+            unit = known
+        if key.name not in data:
+            if key.required:
+                self.wrong((*path, key.name), found="nothing", expected=f"{key.doc}; it must be there")
+            return key.default
+        return self._value(data[key.name], key, unit, (*path, key.name))
+
+    def _value(self, raw: object, key: Key, unit: str, path: Path) -> Any:
+        try:
+            return getattr(self, f"_read_{key.kind.replace('-', '_')}")(raw, key, unit, path)
+        except WrongError as error:
+            self.errors.append(error)
+            return key.default
+
+    def nearest(self, word: str, words: Iterable[str]) -> str | None:
+        """The word that was probably meant; not looked for any more where so much is wrong that it is not told."""
+        return nearest(word, words) if len(self.errors) < MOST_TOLD else None
+
+    def one_of(self, path: Path, found: str, names: Iterable[str], what: str) -> bool:
+        """Tell whether it names one of these; else that is wrong."""
+        known = list(names)
+        if found in known:
+            return True
+        expected = f"{what}: {listed(known)}" if known else f"{what}, of which there is none"
+        self.wrong(path, found=found, expected=expected, nearest=self.nearest(found, known))
+        return False
+
+    def _fail(self, raw: object, expected: str, path: Path, near: str | None = None) -> WrongError:
+        return WrongError(self.place(path), found=shown(raw), expected=expected, nearest=near)
+
+    def _read_text(self, raw: object, key: Key, unit: str, path: Path) -> str:
+        if not isinstance(raw, str):
+            raise self._fail(raw, f"a text: {key.doc}", path)
+        return raw
+
+    def _read_unit(self, raw: object, key: Key, unit: str, path: Path) -> str:
+        if not isinstance(raw, str):
+            raise self._fail(raw, f"a text: {key.doc}", path)
+        if not units.known(raw):
+            fitting = [name for names in units.DIMENSIONS.values() for name in names if name]
+            raise self._fail(raw, f"a unit: {listed(fitting)}; or none", path, self.nearest(raw, fitting))
+        return raw
+
+    def _read_word(self, raw: object, key: Key, unit: str, path: Path) -> str:
+        if raw not in key.choices:
+            near = self.nearest(raw, key.choices) if isinstance(raw, str) else None
+            raise self._fail(raw, listed(key.choices), path, near)
+        return str(raw)
+
+    def _read_whole(self, raw: object, key: Key, unit: str, path: Path) -> int:
+        if not isinstance(raw, int) or isinstance(raw, bool):
+            raise self._fail(raw, f"a whole number{bounds(key)}", path)
+        self._within(raw, key, path)
+        return raw
+
+    def _read_pin(self, raw: object, key: Key, unit: str, path: Path) -> int | str:
+        if isinstance(raw, bool) or not isinstance(raw, int | str):
+            raise self._fail(raw, "a pin's number or label", path)
+        return raw
+
+    def _read_whole_list(self, raw: object, key: Key, unit: str, path: Path) -> tuple[int, int]:
+        if not (isinstance(raw, list) and len(raw) == 2 and all(type(item) is int for item in raw)):
+            raise self._fail(raw, "two whole numbers in brackets", path)
+        return raw[0], raw[1]
+
+    def _read_words(self, raw: object, key: Key, unit: str, path: Path) -> tuple[str, str]:
+        if not (isinstance(raw, list) and len(raw) == 2 and all(isinstance(item, str) and item for item in raw)):
+            raise self._fail(raw, "two words in brackets", path)
+        return raw[0], raw[1]
+
+    def _read_texts(self, raw: object, key: Key, unit: str, path: Path) -> tuple[str, ...]:
+        if not (isinstance(raw, list) and all(isinstance(item, str) for item in raw)):
+            raise self._fail(raw, "texts in brackets", path)
+        return tuple(raw)
+
+    def _read_names(self, raw: object, key: Key, unit: str, path: Path) -> tuple[str, ...]:
+        names = [raw] if isinstance(raw, str) else raw
+        if not (isinstance(names, list) and all(isinstance(name, str) and name for name in names)):
+            raise self._fail(raw, "a name, or several in brackets", path)
+        return tuple(names)
+
+    def _read_wholes(self, raw: object, key: Key, unit: str, path: Path) -> tuple[int, ...]:
+        if not (isinstance(raw, list) and all(type(item) is int and 0 <= item <= 0xFFFF for item in raw)):
+            raise self._fail(raw, "whole numbers in brackets, 0 to 65535", path)
+        return tuple(raw)
+
+    def _read_scalar(self, raw: object, key: Key, unit: str, path: Path) -> float | str:
+        if not isinstance(raw, int | float | str):
+            raise self._fail(raw, "a number or a text", path)
+        return raw
+
+    def _read_switch(self, raw: object, key: Key, unit: str, path: Path) -> bool:
+        if isinstance(raw, bool):
+            return raw
+        if isinstance(raw, str):
+            return self.placed(path, lambda: units.parse_switch(raw))
+        raise self._fail(raw, "on or off", path)
+
+    def _read_quantity(self, raw: object, key: Key, unit: str, path: Path) -> float:
+        value = self._number(raw, unit, path)
+        self._within(value, key, path)
+        return value
+
+    def _number(self, raw: object, unit: str, path: Path) -> float:
+        if isinstance(raw, int | float) and not isinstance(raw, bool):
+            return self.placed(path, lambda: units.parse(repr(raw), unit))
+        if isinstance(raw, str):
+            return self.placed(path, lambda: units.parse(raw, unit))
+        raise self._fail(raw, f"a number in {unit}" if unit else "a number", path)
+
+    def _read_range(self, raw: object, key: Key, unit: str, path: Path) -> tuple[float, float]:
+        if not (isinstance(raw, list) and len(raw) == 2):
+            raise self._fail(raw, f"two quantities in brackets{f', in {unit}' if unit else ''}", path)
+        low, high = (self._number(item, unit, (*path, place)) for place, item in enumerate(raw))
+        if low == high:
+            raise self._fail(raw, "two different ends", path)
+        return low, high
+
+    def _read_sum(self, raw: object, key: Key, unit: str, path: Path) -> Expression:
+        text = repr(raw) if isinstance(raw, int | float) and not isinstance(raw, bool) else raw
+        if not isinstance(text, str):
+            raise self._fail(raw, "a sum", path)
+        return self.placed(path, lambda: Expression(text))
+
+    def _read_tables(self, raw: object, key: Key, unit: str, path: Path) -> tuple[object, ...]:
+        if not isinstance(raw, list):
+            raise self._fail(raw, "tables in brackets", path)
+        return tuple(raw)
+
+    def _read_octets(self, raw: object, key: Key, unit: str, path: Path) -> bytes:
+        if isinstance(raw, str) and raw.startswith("@"):
+            return raw[1:].encode()
+        try:
+            return bytes.fromhex(raw if isinstance(raw, str) else "-")
+        except ValueError as error:
+            raise self._fail(raw, 'hex pairs in quotes, such as "0D 0A", or text after @', path) from error
+
+    def _read_walk(self, raw: object, key: Key, unit: str, path: Path) -> bool | tuple[str, ...] | None:
+        if isinstance(raw, bool):
+            return raw or None
+        if not (isinstance(raw, list) and raw and all(isinstance(item, str) for item in raw)):
+            raise self._fail(raw, "true, or outputs in brackets", path)
+        return tuple(raw)
+
+    def _read_sets(self, raw: object, key: Key, unit: str, path: Path) -> tuple[tuple[str, ...], ...]:
+        if not isinstance(raw, list):
+            raise self._fail(raw, "lists of names in brackets", path)
+        return tuple(self._read_texts(item, key, unit, (*path, place)) for place, item in enumerate(raw))
+
+    def _read_table(self, raw: object, key: Key, unit: str, path: Path) -> dict[str, Any]:
+        if not isinstance(raw, dict):
+            raise self._fail(raw, "a table", path)
+        return raw
+
+    def _within(self, value: float, key: Key, path: Path) -> None:
+        if (key.low is not None and value < key.low) or (key.high is not None and value > key.high):
+            raise self._fail(value, bounds(key).strip(", "), path)
+
+
+def bounds(key: Key) -> str:
+    """Say a key's limits."""
+    if key.low is not None and key.high is not None:
+        return f", {key.low:g} to {key.high:g}"
+    return f", {key.low:g} or more" if key.low is not None else ""
+
+
+def shown(raw: object) -> object:
+    """Give what was found in the file, as an error shows it."""
+    if isinstance(raw, bool):
+        return "true" if raw else "false"
+    if isinstance(raw, dict):
+        return "a table"
+    if isinstance(raw, list):
+        return f"a list of {len(raw)}" if len(raw) > MOST_SHOWN else str(raw)
+    return raw if isinstance(raw, str | int | float) else str(raw)

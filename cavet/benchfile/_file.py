@@ -1,0 +1,81 @@
+"""The bench file: reading, checking it whole, and saving changes with the user's comments kept."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from cavet.benchfile._check import Checker
+from cavet.benchfile._editing import Edits, edited
+from cavet.benchfile._plan import Plan
+from cavet.benchfile._reading import read_plan
+from cavet.benchfile._toml import parse_toml, read_text
+from cavet.wording import WrongError
+
+
+class BenchFile(msgspec.Struct):
+    """A bench file that has been read and found right."""
+
+    path: Path
+    text: str
+    plan: Plan
+
+    def changed(self, keys: tuple[str, ...], value: Any) -> BenchFile:
+        """Give the file with one value changed, everything else as the user has written it. Checked like any other."""
+        return self.changed_all([(keys, value)])
+
+    def changed_all(self, changes: Edits) -> BenchFile:
+        """The same with many values changed at once; `None` takes one away. Tables that are not there are made."""
+        return _read(self.path, edited(self.text, changes))
+
+    def with_text(self, text: str) -> BenchFile:
+        """Give the file with another text, checked like any other."""
+        return _read(self.path, text)
+
+    def save(self) -> None:
+        """Write it in one go. Raises `WrongError`."""
+        write_whole(self.path, self.text)
+
+
+def write_whole(path: Path, text: str) -> None:
+    """Write a file in one go: a reader finds the old one or the new one, never a half. Raises `WrongError`."""
+    name = ""
+    try:
+        handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
+        with os.fdopen(handle, "w", encoding="utf-8") as file:
+            file.write(text)
+            file.flush()
+            os.fsync(file.fileno())
+        if path.exists():
+            Path(name).chmod(path.stat().st_mode)
+        Path(name).replace(path)
+    except OSError as error:
+        if name:
+            Path(name).unlink(missing_ok=True)
+        expected = "a file that can be written"
+        raise WrongError(str(path), found=error.strerror or str(error), expected=expected) from error
+
+
+def load_bench(path: Path) -> BenchFile:
+    """Read a bench file. Raises `WrongError`, or an `ExceptionGroup` of all that is wrong in it."""
+    text = read_text(path, "a bench file")
+    return _read(path, text)
+
+
+def _read(path: Path, text: str) -> BenchFile:
+    plan = check_text(text, path.name, path.parent)
+    return BenchFile(path, text, msgspec.structs.replace(plan, path=str(path.resolve())))
+
+
+def check_text(text: str, file: str, folder: Path | None = None) -> Plan:
+    """Check the text of a bench file; `file` is what errors call it, `folder` where it looks for plan files."""
+    checker = Checker(file, text)
+    data = parse_toml(text, file, checker)
+    plan = read_plan(data, checker, folder)
+    if plan is None or checker.errors:
+        checker.refuse()
+    return plan

@@ -1,0 +1,114 @@
+"""What a station and its host both say of MQTT: who they are to the broker, how a value stands in a payload."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from cavet.benchfile._check import Checker
+from cavet.benchfile._places import Path
+from cavet.hosts import BoardTopics
+from cavet.messaging import KINDS, ClientPlan, PayloadForm, path_problem
+from cavet.protocols.mqtt import name_problem
+from cavet.settings import Key
+from cavet.wording import listed
+
+WORDS = PayloadForm().words
+USUAL_PAYLOADS = {"switch": "words", "contact": "words", "text": "text", "words": "text"}
+"""How a value stands in a payload, by the kind of point or by what a topic does; all others as a number."""
+
+VERSIONS = {"3.1.1": 4, "5.0": 5}
+"""The protocol level of each version. Source: MQTT 3.1.1 and 5.0, section 3.1.2.2."""
+PRESENCE_KEYS = (
+    Key(name="base", kind="text", doc="what its topics begin with, without the last `/`", default=""),
+    Key(name="presence", kind="text", doc="the topic at which it says that it is there; nothing for none", default=""),
+    Key(name="here", kind="text", doc="what it says when it is there", default="here"),
+    Key(name="gone", kind="text", doc="what is said for it when it is not: its will", default="gone"),
+    Key(name="health", kind="text", doc="the topic of its health; nothing for none", default=""),
+)
+CLIENT_KEYS = (
+    Key(
+        name="version", kind="word", doc="the version of MQTT that it speaks", choices=tuple(VERSIONS), default="3.1.1"
+    ),
+    Key(name="client_id", kind="text", doc="what it calls itself; else what the broker gives it", default=""),
+    Key(
+        name="keep_alive",
+        kind="quantity",
+        unit="s",
+        doc="how long it may be silent; 0 for as long as it likes",
+        default=30.0,
+        low=0,
+        high=65535,
+    ),
+    Key(
+        name="kept",
+        kind="quantity",
+        unit="s",
+        doc="how long the broker keeps its session when it is gone; 3.1.1 knows only not at all and for ever",
+        default=0.0,
+        low=0,
+        high=4294967295,
+    ),
+    Key(name="user", kind="text", doc="its user name at the broker", default=None),
+    Key(name="password", kind="text", doc="its password", default=None),
+)
+PAYLOAD_KEYS = (
+    Key(
+        name="payload",
+        kind="word",
+        doc="how a value stands in the payload; else as words for what is switched, as text for texts, as a number",
+        choices=KINDS,
+        default=None,
+    ),
+    Key(name="payload_words", kind="words", doc="with words: those for off and on", default=("0", "1")),
+    Key(name="payload_unit", kind="text", doc="with number: the unit behind it", default=""),
+    Key(name="path", kind="text", doc="with json: where the value stands, such as `lamp.level` or `[0]`", default=""),
+    Key(name="size", kind="whole", doc="with raw: how many bytes, the high one first", default=1, low=1, high=8),
+    Key(name="qos", kind="whole", doc="the quality of service it is published with", default=1, low=0, high=2),
+)
+
+
+def read_client(checker: Checker, path: Path, table: dict[str, Any]) -> ClientPlan:
+    """Who a board or a host is to its broker."""
+    if table["password"] is not None and table["user"] is None:
+        checker.wrong((*path, "user"), found="nothing", expected="a user name beside the password")
+    if table["kept"] and not table["client_id"]:
+        checker.wrong((*path, "client_id"), found="nothing", expected="one, where the session is to be kept")
+    return ClientPlan(
+        client_id=table["client_id"], version=VERSIONS[table["version"]], keep_alive=round(table["keep_alive"]),
+        keeps=round(table["kept"]), user_name=table["user"],
+        password=None if table["password"] is None else table["password"].encode(),
+    )  # fmt: skip
+
+
+def joined(base: str, topic: str) -> str:
+    """A topic behind its base; "" for none."""
+    return f"{base}/{topic}" if base and topic else topic
+
+
+def read_topics(checker: Checker, path: Path, table: dict[str, Any]) -> BoardTopics:
+    """Where a board tells of itself."""
+    found = {key: joined(table["base"], table[key]) for key in ("presence", "health")}
+    for key, topic in found.items():
+        if topic and (problem := name_problem(topic)):
+            checker.wrong((*path, key), found=topic, expected=problem.partition("expected ")[2])
+    if table["here"] == table["gone"]:
+        checker.wrong((*path, "gone"), found=table["gone"], expected="something else than for `here`")
+    return BoardTopics(base=table["base"], here=table["here"], gone=table["gone"], **found)
+
+
+def read_payload(checker: Checker, path: Path, table: dict[str, Any], what: str) -> PayloadForm:
+    """How a value stands in the payload, for this kind of point or of topic."""
+    if problem := path_problem(table["path"]):
+        checker.wrong((*path, "path"), found=table["path"], expected=problem.partition("expected ")[2])
+    kind = table["payload"] or ("json" if table["path"] else USUAL_PAYLOADS.get(what, "number"))
+    if table["path"] and kind != "json":
+        checker.wrong((*path, "path"), found=table["path"], expected="a payload of json, or no path")
+    words = table["payload_words"]
+    if kind not in ("words", "json") and words != WORDS:
+        checker.wrong((*path, "payload_words"), found=listed(words), expected=f"none: the payload is {kind}, not words")
+    if kind != "number" and table["payload_unit"]:
+        found = table["payload_unit"]
+        checker.wrong((*path, "payload_unit"), found=found, expected=f"none: the payload is {kind}, not a number")
+    if kind != "raw" and table["size"] != 1:
+        checker.wrong((*path, "size"), found=table["size"], expected=f"none: the payload is {kind}, not raw")
+    return PayloadForm(kind=kind, words=words, unit=table["payload_unit"], path=table["path"], size=table["size"])

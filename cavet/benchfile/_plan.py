@@ -1,0 +1,203 @@
+"""What a bench file says, checked and in the core's own types."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+import msgspec
+
+from cavet.benchfile._check_reading import CheckPlan, Wishes
+from cavet.benchfile._kernel_reading import KernelDevice
+from cavet.benchfile.boards import Device
+from cavet.boards import Defect, Profile, Quantity, Reflex
+from cavet.boards.firmware.mqtt import BrokerPlan
+from cavet.hosts import BoardTopics, DevicePlan, Format, Manners, Point
+from cavet.links import SerialSettings, Tls
+from cavet.messaging import ClientPlan
+from cavet.wording import WrongError, listed, nearest
+
+SIMULATED = "simulated"
+OWN = "own"
+"""The broker that we bring along."""
+ADDRESS = re.compile(r"(\[[0-9a-fA-F:.%]+\]|[^\s:\[\]]+):(\d{1,5})")
+
+
+class BusWires(msgspec.Struct, frozen=True, kw_only=True):
+    """The wires of an I2C bus: pull-ups in Ω, capacitance in F, both `None` where they are not known; clock in Hz."""
+
+    pull_up: float | None = None
+    capacitance: float | None = None
+    rate: float = 100e3
+
+
+class SupplyPlan(msgspec.Struct, frozen=True, kw_only=True):
+    """A supply beside the board's own."""
+
+    volts: float
+    amperes: float
+
+
+class BoardPlan(msgspec.Struct, frozen=True, kw_only=True):
+    """A simulated board, its parts as their tables say."""
+
+    name: str
+    profile: Profile
+    firmware: str
+    firmware_name: str
+    failsafe: float
+    parts: dict[str, dict[str, Any]]
+    device: Device = Device()
+    """What its firmware has in front of its pins."""
+    reflexes: tuple[Reflex, ...] = ()
+    baud: int | None = None
+    """The rate of its serial line, where that is not the link's."""
+    unit: int = 1
+    """Modbus: its unit."""
+    bus: BusWires = BusWires()
+    supplies: dict[str, SupplyPlan] = {}
+    kernel: tuple[KernelDevice, ...] = ()
+    """The kernel's devices that it stands for."""
+
+
+class LinkPlan(msgspec.Struct, frozen=True, kw_only=True):
+    """A link: `address` is `simulated`, a device, or HOST:PORT; `listen_port` is where a simulated one listens."""
+
+    name: str
+    kind: str
+    board: str
+    address: str
+    settings: SerialSettings = SerialSettings()
+    protocol: str = "firmata"
+    """What is spoken on it."""
+    listen_port: int = 0
+    served: str = "device"
+    """How a simulated serial line is offered: as a `device` file, or over TCP as `raw` bytes or by `rfc2217`."""
+    tls: Tls | None = None
+    spi: str = ""
+    """For buses of the host's own: the system's device of the SPI bus, "" for none."""
+    broker: str = ""
+    """The broker that board and host are on: `own`, or HOST:PORT; "" where there is none between them."""
+
+    @property
+    def words(self) -> tuple[str, ...]:
+        """What it may be called: its board, its name, both, the board and the kind."""
+        return self.board, self.name, f"{self.board}.{self.name}", f"{self.board}.{self.kind}"
+
+    @property
+    def simulated(self) -> bool:
+        return self.address == SIMULATED
+
+    @property
+    def is_within(self) -> bool:
+        """Whether nothing on it is outside this program: it can be a wire in memory."""
+        return self.simulated and self.broker in ("", OWN)
+
+    @property
+    def byte_seconds(self) -> float:
+        return self.settings.byte_seconds if self.kind == "serial" else 0.0
+
+
+class HostPlan(msgspec.Struct, frozen=True, kw_only=True):
+    """How the host talks to a board."""
+
+    name: str
+    link: str
+    protocol: str
+    manners: Manners
+    client: ClientPlan = ClientPlan()
+    """Who it is to its broker, where it has one."""
+    topics: BoardTopics = BoardTopics()
+    format: Format | None = None
+    """The frames that are spoken, where they are the user's own."""
+    devices: dict[str, DevicePlan] = {}
+    """What is believed to be on the board's bus."""
+
+
+class OwnBroker(msgspec.Struct, frozen=True, kw_only=True):
+    """The broker that we bring along, as the bench wants it."""
+
+    port: int = 0
+    limits: BrokerPlan = BrokerPlan()
+    tls: Tls | None = None
+
+
+class BasinPlan(msgspec.Struct, frozen=True, kw_only=True):
+    """A quantity of the rig that is drawn as a basin; `place` counts from the left."""
+
+    quantity: str
+    place: int
+    opening: str = ""
+    gate: str = ""
+
+
+class Plan(msgspec.Struct, frozen=True, kw_only=True):
+    """A whole bench, as its file has it."""
+
+    name: str
+    seed: str
+    boards: dict[str, BoardPlan]
+    links: dict[str, LinkPlan]
+    rig: dict[str, Quantity]
+    rig_steps: dict[str, float]
+    basins: tuple[BasinPlan, ...]
+    defects: dict[str, Defect]
+    hosts: dict[str, HostPlan]
+    points: dict[str, Point]
+    needs: dict[str, Wishes] = {}
+    """What is set before an output can move its part, where anything is."""
+    checks: dict[str, CheckPlan] = {}
+    broker: OwnBroker = OwnBroker()
+    path: str = ""
+    """Where its file is; "" for a text that is in none."""
+
+    @property
+    def about(self) -> dict[str, str]:
+        """What a record says of the bench that it is of."""
+        return {"bench": self.name, **({"file": self.path} if self.path else {})}
+
+    def point(self, name: str) -> Point:
+        """Find a point by its name, or by `board.name`. Raises `WrongError` with the nearest."""
+        short = name.rpartition(".")[2]
+        point = self.points.get(short)
+        if point is None or name not in (short, f"{point.board}.{short}"):
+            known = self.points
+            raise WrongError("point", found=name, expected=f"one of {listed(known)}", nearest=nearest(short, known))
+        return point
+
+    def links_meant(self, word: str) -> list[LinkPlan]:
+        """The links that a word means: a board's, or one by its name, `board.name` or `board.kind`. Raises
+        `WrongError`."""
+        found = [
+            link for link in self.links.values()
+            if word in link.words
+        ]  # fmt: skip
+        if not found:
+            known = sorted({link.board for link in self.links.values()} | set(self.links))
+            raise WrongError("link", found=word, expected=f"one of {listed(known)}", nearest=nearest(word, known))
+        return found
+
+    def on_broker(self, address: str) -> Plan:
+        """The same bench with all that speaks MQTT on this broker. Raises `WrongError`."""
+        if problem := address_problem(address):
+            raise WrongError("--broker", found=address, expected=problem)
+        if not any(link.broker for link in self.links.values()):
+            raise WrongError("--broker", found=address, expected="a bench with a link of kind mqtt")
+        moved = {
+            name: msgspec.structs.replace(link, broker=address) if link.broker else link
+            for name, link in self.links.items()
+        }
+        return msgspec.structs.replace(self, links=moved)
+
+
+def address_problem(address: str) -> str:
+    """What a broker's address should be, where it is none; "" for a good one."""
+    found = ADDRESS.fullmatch(address)
+    good = found is not None and 1 <= int(found[2]) <= 65535
+    return "" if good else "HOST:PORT, with a port of 1 to 65535"
+
+
+def split_address(address: str) -> tuple[str, int]:
+    """Host and port of an address as HOST:PORT."""
+    host, _, port = address.rpartition(":")
+    return host.strip("[]"), int(port)

@@ -1,0 +1,63 @@
+"""Taking a changed bench over while it runs: what stays the same goes on, keeps its state and its endpoints.
+
+A board whose tables have changed begins anew, as after power-on, on the links that it had. A link that has changed is
+shut and opened again, and so is a host whose tables or points have changed.
+"""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Mapping
+from typing import Any
+
+import msgspec
+
+from cavet.benchfile._file import BenchFile
+from cavet.benchfile._plan import Plan
+
+PARTNERS = ("target", "serial")
+"""Parts that are other boards."""
+
+
+class Changes(msgspec.Struct, frozen=True, kw_only=True):
+    """What is another one in the changed bench, by names: boards, links, hosts."""
+
+    boards: frozenset[str]
+    links: frozenset[str]
+    hosts: frozenset[str]
+
+
+def changes_between(before: BenchFile, after: BenchFile) -> Changes:
+    """What has changed, table by table."""
+    old, new = tomllib.loads(before.text), tomllib.loads(after.text)
+    every = {*before.plan.boards, *after.plan.boards}
+    boards = _differing(old.get("boards", {}), new.get("boards", {}))
+    if old.get("profiles") != new.get("profiles") or old.get("seed") != new.get("seed"):
+        boards = set(every)
+    boards |= _partners(before.plan, boards) | _partners(after.plan, boards)
+    links = _differing(old.get("links", {}), new.get("links", {}))
+    if old.get("broker") != new.get("broker"):
+        links |= {link.name for plan in (before.plan, after.plan) for link in plan.links.values() if link.broker}
+    hosts = _differing(old.get("hosts", {}), new.get("hosts", {}))
+    points = _differing(old.get("points", {}), new.get("points", {}))
+    for plan in (before.plan, after.plan):
+        hosts |= {plan.points[name].board for name in points if name in plan.points}
+        hosts |= {
+            host.name for host in plan.hosts.values() if host.link in links or plan.links[host.link].board in boards
+        }
+    return Changes(boards=frozenset(boards), links=frozenset(links), hosts=frozenset(hosts))
+
+
+def _differing(old: Mapping[str, Any], new: Mapping[str, Any]) -> set[str]:
+    """The names whose tables differ, or that only one has."""
+    return {name for name in {*old, *new} if old.get(name) != new.get(name)}
+
+
+def _partners(plan: Plan, boards: set[str]) -> set[str]:
+    """The boards at the other ends of the buses and cables of these."""
+    found = set()
+    for name, board in plan.boards.items():
+        for table in board.parts.values():
+            if table["kind"] in PARTNERS and (name in boards or table["board"] in boards):
+                found |= {name, table["board"]}
+    return found

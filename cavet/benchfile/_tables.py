@@ -1,0 +1,174 @@
+"""A bench as tables: boards, links, points, parts; a board pin by pin, with its map, headers, topics, frames, devices;
+and what the host's own program needs of it, as constants."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from cavet.benchfile._plan import BoardPlan, Plan
+from cavet.benchfile.boards import Row
+from cavet.boards import KINDS
+from cavet.hosts import DevicePoint, FieldPoint, HeaderPoint, PinPoint, Point, RegisterPoint, TopicPoint
+from cavet.protocols.registers import RegisterMap
+from cavet.units import show
+from cavet.wording import WrongError, listed, nearest
+
+
+def bench_rows(plan: Plan) -> dict[str, list[Row]]:
+    """Boards, links, points and parts of a bench, a row each."""
+    return {
+        "boards": [_board_row(plan, board) for board in plan.boards.values()],
+        "links": [
+            {
+                "link": link.name, "board": link.board, "kind": link.kind, "protocol": link.protocol,
+                "address": link.broker or link.address,
+                "settings": f"{link.settings.rate} {link.settings.form}" if link.kind == "serial" else "",
+            }
+            for link in plan.links.values()
+        ],
+        "points": [_point_row(point) for point in plan.points.values()],
+        "parts": [
+            {"part": name, "board": board.name, "kind": part.get("kind", ""), "pins": _pins_of(part)}
+            for board in plan.boards.values() for name, part in board.parts.items()
+        ],
+    }  # fmt: skip
+
+
+def _board_row(plan: Plan, board: BoardPlan) -> Row:
+    host = plan.hosts.get(board.name)
+    return {
+        "board": board.name, "profile": board.profile.name, "firmware": board.firmware,
+        "unit": host.manners.unit if host is not None and host.protocol == "modbus" else None,
+        "parts": len(board.parts), "points": sum(point.board == board.name for point in plan.points.values()),
+    }  # fmt: skip
+
+
+def _point_row(point: Point) -> Row:
+    plain = not (point.kind.is_switch or point.kind.is_text)
+    return {
+        "point": point.name, "board": point.board, "kind": point.kind.value, "where": point.where,
+        "low": point.low if plain else None, "high": point.high if plain else None, "unit": point.unit,
+        "rest": point.show(point.rest if plain or point.kind.is_text else bool(point.rest)) if point.rests else None,
+        "part": point.part or None,
+    }  # fmt: skip
+
+
+def _pins_of(part: dict[str, Any]) -> list[int]:
+    """The pins that a part hangs on, as far as its table says them by number."""
+    kind = KINDS.get(part.get("kind", ""))
+    wires = kind.wires_in(part) if kind is not None else {}
+    return sorted({pin for pin in wires.values() if isinstance(pin, int)})
+
+
+def board_rows(plan: Plan, name: str) -> dict[str, list[Row]]:
+    """A board: its pins, and what is spoken with it. Raises `WrongError`."""
+    board = plan.boards.get(name)
+    if board is None:
+        raise WrongError(
+            "show", found=name, expected=f"one of {listed(plan.boards)}", nearest=nearest(name, plan.boards)
+        )
+    points = [point for point in plan.points.values() if point.board == name]
+    rows: dict[str, list[Row]] = {"pins": _pin_rows(board, points)}
+    rows |= board.device.rows(points)
+    devices = [
+        {"device": part, "kind": table.get("kind"), "address": table["address"], "hex": f"0x{table['address']:02X}"}
+        for part, table in board.parts.items() if isinstance(table.get("address"), int)
+    ]  # fmt: skip
+    if devices:
+        rows["devices"] = devices
+    return rows
+
+
+def _pin_rows(board: BoardPlan, points: Sequence[Point]) -> list[Row]:
+    hangs: dict[int, list[str]] = {}
+    for name, part in board.parts.items():
+        if not part.get("hangs_on"):  # what hangs on a device is at that device's lines
+            for number in _pins_of(part):
+                hangs.setdefault(number, []).append(name)
+    return [
+        {
+            "pin": pin.number, "label": pin.label, "modes": {mode.value: bits for mode, bits in pin.modes.items()},
+            "channel": pin.channel, "kept_for": pin.reserved, "parts": hangs.get(pin.number, []),
+            "points": [point.name for point in points if isinstance(point, PinPoint) and pin.number in point.modes()],
+        }
+        for pin in board.profile.pins.values()
+    ]  # fmt: skip
+
+
+def register_rows(registers: RegisterMap) -> list[Row]:
+    """A register map: registers, bits, resets."""
+    rows = []
+    for register in registers.registers:
+        rows.append({
+            "register": register.name, "at": register.at, "hex": f"0x{register.at:02X}", "size": register.size,
+            "reset": register.reset, "access": register.access,
+            "fields": [{"name": field.name, "bit": field.low, "bits": field.bits} for field in register.fields],
+        })  # fmt: skip
+    return rows
+
+
+# the host's map
+
+
+class Constant:
+    """Something that a program of the user's own has to know: a name, its number or text, what it is."""
+
+    def __init__(self, name: str, value: int | str, about: str) -> None:
+        self.name = name
+        self.value = value
+        self.about = about
+
+
+TABLES = {"coils": "COIL", "discrete-inputs": "INPUT", "holding-registers": "HOLDING", "input-registers": "REGISTER"}
+
+
+def constants(plan: Plan, board: str | None = None) -> list[Constant]:
+    """What the host's program has to know of a bench, or of one board."""
+    found = []
+    for host in plan.hosts.values():
+        if host.protocol == "modbus" and board in (None, host.name):
+            found.append(Constant(f"{_upper(host.name)}_UNIT", host.manners.unit, "the board's unit"))
+    for point in plan.points.values():
+        if board in (None, point.board):
+            found += _of_point(point)
+    return found
+
+
+def _of_point(point: Point) -> list[Constant]:
+    name, about = _upper(point.name), _about(point)
+    if isinstance(point, RegisterPoint):
+        form = "" if point.is_bit else f"{point.form.kind}, {point.form.word_order}; " if point.size > 1 else (
+            f"{point.form.kind}; "
+        )  # fmt: skip
+        return [Constant(f"{name}_{TABLES[point.table]}", point.address, f"{form}{about}")]
+    if isinstance(point, PinPoint):
+        found = [Constant(f"{name}_PIN", point.pin, f"mode {point.mode}; {about}")]
+        lines = (("AHEAD", point.ahead), ("ASTERN", point.astern))
+        return found + [Constant(f"{name}_{word}_PIN", pin, "direction") for word, pin in lines if pin is not None]
+    if isinstance(point, HeaderPoint):
+        ways = (("SET", point.set), ("ON", point.turn_on), ("OFF", point.turn_off), ("QUERY", point.query))
+        return [Constant(f"{name}_{word}", text, about) for word, text in ways if text]
+    if isinstance(point, TopicPoint):
+        topics = (("COMMAND", point.command), ("STATE", point.state))
+        return [Constant(f"{name}_{word}_TOPIC", text, about) for word, text in topics if text]
+    if isinstance(point, FieldPoint):
+        bit = f"; bit {point.bit}" if point.bit is not None else ""
+        return [Constant(f"{name}_FIELD", f"{point.frame or point.state_frame}.{point.field or point.state_field}",
+                         f"{about}{bit}")]  # fmt: skip
+    if isinstance(point, DevicePoint):
+        return [Constant(f"{name}_LINE", point.line, f"of {point.device}; {about}")] if point.line_name else []
+    return []
+
+
+def _about(point: Point) -> str:
+    if point.kind.is_text:
+        return "a text"
+    if point.kind.is_switch:
+        return f"{point.words[0]}, {point.words[1]}"
+    ends = f"{show(point.low, point.unit)} to {show(point.high, point.unit)}"
+    return f"{point.wire_low:g} to {point.wire_high:g} for {ends}"
+
+
+def _upper(name: str) -> str:
+    return "".join(character if character.isalnum() else "_" for character in name).upper()

@@ -1,0 +1,25 @@
+"""How a value lies in registers: its keys, at a board's address and at a host's point alike."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from cavet.protocols.modbus import KINDS, ORDERS, ValueForm
+from cavet.settings import Key
+
+BITS = ("coils", "discrete-inputs")
+"""The tables that hold bits, not registers."""
+DATA_KEYS = (
+    Key(name="data", kind="word", doc="what it is", choices=KINDS, default="uint16"),
+    Key(name="word_order", kind="word", doc="which word comes first", choices=ORDERS, default="high-first"),
+    Key(name="byte_order", kind="word", doc="which byte of a word comes first", choices=ORDERS, default="high-first"),
+    Key(name="length", kind="whole", doc="how many registers a text takes", default=1, low=1, high=125),
+    Key(name="bit", kind="whole", doc="which bit of the register, 0 the lowest", default=0, low=0, high=15),
+)
+
+
+def value_form(table: dict[str, Any]) -> ValueForm:
+    """How a value lies where its table says."""
+    if table["table"] in BITS:
+        return ValueForm("bit")
+    return ValueForm(table["data"], table["word_order"], table["byte_order"], table["length"], table["bit"])

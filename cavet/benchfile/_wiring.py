@@ -1,0 +1,98 @@
+"""What is wired to what: each line of a device once, and boards that hang on other boards."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from cavet.benchfile._check import Checker
+from cavet.benchfile._places import Path
+from cavet.benchfile._plan import BoardPlan
+from cavet.boards import PinMode, Profile
+from cavet.colours import CHANNELS
+from cavet.wording import listed
+
+PIN_KEYS = (
+    "pin", "enable", "ahead", "astern", "speed", "level", "limit", "interrupt", "pulse", "direction", "coil_1",
+    "coil_2", "coil_3", "coil_4", "a", "b", "second", "to", *CHANNELS,
+)  # fmt: skip
+"""The keys that name a pin."""
+GIVE_VOLTAGES = ("gauge", "lever")
+"""The kinds of parts that give a voltage."""
+CABLED = {"modbus": "modbus-rtu", "scpi": "scpi", "plan": "plan"}
+"""What boards may run at the end of another's cable, and what they speak there."""
+
+
+def check_wires(checker: Checker, board: str, parts: dict[str, dict[str, Any]]) -> None:
+    """Each line of a device has one part. What shares a pin of the board is remarked on, not refused."""
+    taken: dict[tuple[str, int], str] = {}
+    for part, values in parts.items():
+        for key in PIN_KEYS:
+            if values.get(key) is None or not values.get("hangs_on"):
+                continue
+            pin = (values.get("hangs_on", ""), values[key])
+            if pin in taken:
+                path = ("boards", board, "parts", part, key)
+                expected = f"a line of its own: {taken[pin]} hangs on this one"
+                checker.wrong(path, found=pin[1], expected=expected)
+            taken[pin] = part
+
+
+def check_converters(checker: Checker, board: str, parts: dict[str, dict[str, Any]], profile: Profile) -> None:
+    """What gives a voltage hangs on a pin with a converter."""
+    able = profile.able(PinMode.ANALOG)
+    for part, values in parts.items():
+        if values["kind"] not in GIVE_VOLTAGES or values["pin"] is None:
+            continue
+        if values.get("hangs_on") or values["pin"] not in able:
+            expected = f"a pin with a converter: {listed(able) or 'this board has none'}"
+            path = ("boards", board, "parts", part, "pin")
+            checker.wrong(path, found=values["pin"], expected=expected)
+
+
+def check_targets(checker: Checker, boards: dict[str, BoardPlan]) -> None:
+    """A target on a bus is a board that can be one, and that has no link of its own."""
+    able = [name for name, board in boards.items() if board.firmware == "target"]
+    taken: dict[str, str] = {}
+    for board in boards.values():
+        for part, values in board.parts.items():
+            if values["kind"] != "target":
+                continue
+            path: Path = ("boards", board.name, "parts", part, "board")
+            name = values["board"]
+            if not checker.one_of(path, name, able, "a board whose firmware is target"):
+                continue
+            if boards[name].profile.resets:
+                expected = "a board that runs without a link: this one's profile waits for one to be opened"
+                checker.wrong(path, found=name, expected=expected)
+            if name in taken:
+                checker.wrong(path, found=name, expected=f"a board of its own: {taken[name]} is this one")
+            taken[name] = f"{board.name}.{part}"
+
+
+def check_cables(checker: Checker, boards: dict[str, BoardPlan]) -> None:
+    """At the end of a cable is a board that has a serial line to speak on, and runs without a link."""
+    able = [name for name, each in boards.items() if each.firmware in CABLED]
+    for board in boards.values():
+        ports = board.profile.serial_ports
+        at_pins = {values[key]: part for part, values in board.parts.items() for key in PIN_KEYS if values.get(key)}
+        taken: dict[int, str] = {}
+        for part, values in board.parts.items():
+            if values["kind"] != "serial":
+                continue
+            path: Path = ("boards", board.name, "parts", part)
+            name, port = values["board"], values["port"]
+            if port not in ports:
+                expected = f"one of its serial ports: {listed(ports) or 'it has none'}"
+                checker.wrong((*path, "port"), found=port, expected=expected)
+            elif port in taken:
+                expected = f"a port of its own: {taken[port]} is at this one"
+                checker.wrong((*path, "port"), found=port, expected=expected)
+            elif other := next((at_pins[pin] for pin in ports[port] if pin in at_pins), None):
+                checker.wrong((*path, "port"), found=port, expected=f"a port whose pins are free: {other} is on one")
+            taken[port] = part
+            if not checker.one_of((*path, "board"), name, able, f"a board that speaks {listed(CABLED)}"):
+                continue
+            values["protocol"] = CABLED[boards[name].firmware]
+            if boards[name].profile.resets:
+                expected = "a board that runs without a link: this one's profile waits for one to be opened"
+                checker.wrong((*path, "board"), found=name, expected=expected)

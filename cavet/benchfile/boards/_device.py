@@ -1,0 +1,172 @@
+"""What a board's firmware has in front of its pins, as its tables say: the base of one room for each firmware.
+
+A room declares the tables of its own, reads them, makes the firmware of them, and tells at which places a host may find
+something: addresses, headers, topics, fields. Nothing else asks which firmware a board has.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from enum import Enum
+from pathlib import Path as FilePath
+from typing import Any, ClassVar, Self
+
+import msgspec
+
+from cavet.benchfile._check import Checker
+from cavet.benchfile._places import Path
+from cavet.boards import Circuit, Firmware, PinMode, Profile
+from cavet.boards.buses import TargetBoard
+from cavet.expressions import Expression
+from cavet.hosts import Point
+from cavet.record import Tell
+from cavet.settings import Key, Section
+from cavet.wording import listed
+
+Row = dict[str, Any]
+PlaceKey = tuple[str | int, ...]
+"""Tells a place from others of its board."""
+PartsAt = Callable[..., tuple[str, ...]]
+"""The parts that hang on some pins."""
+ReadTables = Callable[[str, Section, Path, Any], dict[str, dict[str, Any]]]
+FindPin = Callable[[Path, Any], int | None]
+
+
+class PlaceKind(Enum):
+    """What kind of place it is."""
+
+    PIN = "pin"
+    CELL = "cell"
+    """An address of a Modbus table."""
+    HEADER = "header"
+    CHANNEL = "channel"
+    """A channel that is named in the list of a SCPI command."""
+    TOPIC = "topic"
+    FIELD = "field"
+    """A field of a frame of one's own, or a bit of it."""
+    DEVICE = "device"
+    LINE = "line"
+    """A line of a device on a bus."""
+
+
+class Place(msgspec.Struct, frozen=True, kw_only=True):
+    """A place: what it is called, what it is, the pins that it works, the parts that hang there."""
+
+    kind: PlaceKind
+    key: PlaceKey
+    name: str
+    note: str = ""
+    pins: tuple[int, ...] = ()
+    parts: tuple[str, ...] = ()
+    table: tuple[str, ...] = ()
+    """Where it stands in the board's table of the file: `("map", "pump_a")`; () for nowhere."""
+
+
+class BoardTables:
+    """The tables of one board, and what reads them; what is wrong stands in the checker's errors."""
+
+    def __init__(
+        self, checker: Checker, board: str, table: dict[str, Any], profile: Profile, parts: dict[str, dict[str, Any]],
+        folder: FilePath | None, tables: ReadTables, find_pin: FindPin,
+    ) -> None:  # fmt: skip
+        self.checker = checker
+        self.board = board
+        self.path: Path = ("boards", board)
+        self.table = table
+        self.profile = profile
+        self.parts = parts
+        self.folder = folder
+        """Where other files are looked for."""
+        self._tables = tables
+        self.find_pin = find_pin
+
+    def read(self, name: str, section: Section) -> dict[str, dict[str, Any]]:
+        """All tables below one of its keys."""
+        return self._tables(name, section, self.path, self.table[name])
+
+    def one(self, name: str, section: Section) -> dict[str, Any] | None:
+        """A table that there is one of."""
+        return self.checker.table(self.table[name], section, (*self.path, name))
+
+    def can(self, path: Path, pin: int, mode: PinMode, what: str = "a pin") -> bool:
+        """Whether a pin has a mode; told where it has not."""
+        if self.profile.pins[pin].can(mode):
+            return True
+        able = listed(self.profile.able(mode), "and") or "no pin"
+        self.checker.wrong(path, found=pin, expected=f"{what} with {mode.value}: {able}")
+        return False
+
+
+class Making(msgspec.Struct, frozen=True, kw_only=True):
+    """What a board's firmware is made with."""
+
+    circuit: Circuit
+    tell: Tell
+    name: str
+    """How it announces itself."""
+    read: Callable[[dict[str, Expression]], dict[str, Callable[[], float]]]
+    """From sums to what reads them off the rig, by the same names."""
+    target: TargetBoard | None = None
+    """The part of another board's that it stands for, on a bus."""
+
+
+class Device(msgspec.Struct, frozen=True, kw_only=True):
+    """What a board's firmware needs of the file. As it stands here it has nothing but pins."""
+
+    KEYS: ClassVar[tuple[Key, ...]] = ()
+    """Its own keys of the board's table."""
+    SECTIONS: ClassVar[tuple[Section, ...]] = ()
+    """The tables of its own."""
+    LINK: ClassVar[str] = ""
+    """The kind of link that it alone can have; "" for one that others have as well."""
+    IS_THERE_AT_ONCE: ClassVar[bool] = False
+    """Whether no link wakes it: it is there once it is plugged in."""
+
+    @classmethod
+    def read(cls, tables: BoardTables) -> Self | None:
+        """Read it from the tables of its board; `None` where nothing can be made of them."""
+        raise NotImplementedError
+
+    @classmethod
+    def speaks(cls, firmware: str, link: dict[str, Any]) -> str:
+        """What is spoken on a link of such a board, of which this is the table."""
+        return firmware
+
+    @property
+    def sums(self) -> dict[str, Expression]:
+        """What it measures of the rig, by names."""
+        return {}
+
+    def path_of_sum(self, name: str) -> Path:
+        """Where one of these stands in the board's table."""
+        raise NotImplementedError
+
+    def firmware(self, making: Making) -> Firmware:
+        """Make the firmware."""
+        raise NotImplementedError
+
+    def places(self, profile: Profile, parts_at: PartsAt) -> Iterator[Place]:
+        """The places that its host can speak of, in their order: as it stands here its pins."""
+        for pin in profile.pins.values():
+            label = f" {pin.label}" if pin.label else ""
+            yield Place(
+                kind=PlaceKind.PIN, key=("pin", pin.number), name=f"{pin.number}{label}", note=pin.reserved,
+                pins=(pin.number,), parts=parts_at(pin.number),
+            )  # fmt: skip
+
+    def places_named(self, point: Point) -> list[PlaceKey]:
+        """The keys of the places that a point names; none where it speaks otherwise."""
+        return []
+
+    def begins_with(self, point: Point, place: Place) -> float | bool | str | None:
+        """The value that the board begins with at a place, as the point has it; `None` where that is not known."""
+        return None
+
+    def rows(self, points: Sequence[Point]) -> dict[str, list[Row]]:
+        """What there is besides its pins, as tables for people."""
+        return {}
+
+
+def keys_without_more(names: Iterable[tuple[str, str]]) -> tuple[Key, ...]:
+    """Keys that hold tables, each with what it is for."""
+    return tuple(Key(name=name, kind="table", doc=f"{doc}, see below", default={}) for name, doc in names)

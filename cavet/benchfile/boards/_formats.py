@@ -1,0 +1,410 @@
+"""Boards that speak frames of a plan: on a stream, as a USB device, or as what another board finds on its bus."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any, ClassVar, Self
+
+from cavet.benchfile._numbers import numbers
+from cavet.benchfile._places import Path
+from cavet.benchfile._plan_file import PlanFile, load_frames
+from cavet.benchfile.boards._device import (
+    BoardTables,
+    Device,
+    Making,
+    PartsAt,
+    Place,
+    PlaceKey,
+    PlaceKind,
+    Row,
+    keys_without_more,
+)
+from cavet.boards import Firmware, PinMode, Profile
+from cavet.boards.firmware.plans import Answer, Engine, Given, PlanBoard, PlanFirmware, Taken, TargetFirmware
+from cavet.boards.firmware.usb import Identity, UsbFirmware
+from cavet.expressions import Expression
+from cavet.hosts import FieldPoint, Point
+from cavet.protocols import Side
+from cavet.protocols.plans import FramePlan, PlanCodec
+from cavet.settings import Key, Section
+from cavet.wording import listed, nearest
+
+TAKES = Section(
+    title="[boards.NAME.takes.FRAME.FIELD]",
+    doc="What a field of a frame that the board takes does.",
+    keys=(
+        Key(
+            name="pins",
+            kind="text",
+            doc="the pins that it drives: each with a bit of the field, the lowest first, or with a byte, the highest "
+            "first, in mode pwm; one alone with its value",
+            default="",
+        ),
+        Key(name="blinks", kind="text", doc="the pins that blink where it has a 1, in place of `pins`", default=""),
+        Key(name="mask", kind="text", doc="the field that has a 1 for each pin that is meant", default=""),
+        Key(
+            name="mode", kind="word", doc="how the pins are driven", choices=("output", "pwm", "tone"), default="output"
+        ),
+        Key(
+            name="full",
+            kind="quantity",
+            unit="",
+            doc="for pwm: the value that means full duty; for a tone: how many hertz one is",
+            default=1.0,
+        ),
+    ),
+)
+
+GIVES = Section(
+    title="[boards.NAME.gives.FRAME]",
+    doc="A frame that the board gives.",
+    keys=(
+        Key(
+            name="when",
+            kind="word",
+            doc="after each frame that it takes, on a change of its fields, or at every interval; usb, target: `taken`",
+            choices=("taken", "changed", "every"),
+            default="taken",
+        ),
+        Key(name="every", kind="quantity", unit="s", doc="the interval", default=1.0, low=0.001),
+        Key(name="fields", kind="table", doc="where its fields come from, see below", required=True),
+    ),
+)
+
+GIVEN = Section(
+    title="[boards.NAME.gives.FRAME.fields.FIELD]",
+    doc="Where a field of a frame that the board gives comes from: one of these.",
+    keys=(
+        Key(
+            name="pins",
+            kind="text",
+            doc="levels of pins, a bit each, or of PWM a byte; one as its number",
+            default="",
+        ),
+        Key(name="blinks", kind="text", doc="the pins that may blink: a 1 for each that does", default=""),
+        Key(
+            name="faults",
+            kind="switch",
+            doc="what was wrong with the last frame, once: 1 length, 2 check, 4 value",
+            default=False,
+        ),
+        Key(name="of", kind="sum", doc="a sum of the rig and the parts", default=None),
+        Key(name="full", kind="quantity", unit="", doc="for a pin with pwm: the value at full duty", default=1.0),
+    ),
+)
+
+USB = Section(
+    title="[boards.NAME.usb]",
+    doc="Who a USB device says it is. It has a bulk endpoint each way.",
+    keys=(
+        Key(name="vendor", kind="whole", doc="its vendor's number", default=0x1209, low=0, high=0xFFFF),
+        Key(name="product", kind="whole", doc="its product's number", required=True, low=0, high=0xFFFF),
+        Key(
+            name="version",
+            kind="whole",
+            doc="its version, in binary-coded decimals",
+            default=0x0100,
+            low=0,
+            high=0xFFFF,
+        ),
+        Key(name="maker", kind="text", doc="who made it", default="Cavet"),
+        Key(name="title", kind="text", doc="what it is called; else the board's name with a capital", default=""),
+        Key(name="serial", kind="text", doc="its serial number", default="0001"),
+        Key(
+            name="endpoints",
+            kind="word",
+            doc="what its two endpoints are",
+            choices=("bulk", "interrupt"),
+            default="bulk",
+        ),
+        Key(name="out", kind="whole", doc="the endpoint that hears", default=0x02, low=1, high=15),
+        Key(
+            name="in",
+            kind="whole",
+            doc="the endpoint that says, with its direction bit",
+            default=0x81,
+            low=0x81,
+            high=0x8F,
+        ),
+    ),
+)
+
+
+class FormatDevice(Device, frozen=True, kw_only=True):
+    """A board's frames, and what they do."""
+
+    KEYS: ClassVar[tuple[Key, ...]] = (
+        Key(
+            name="plan",
+            kind="text",
+            doc="plan, usb, target: the plan file beside the bench whose frames it speaks, or the name of one that "
+            "ships",
+            default="",
+        ),
+        *keys_without_more(
+            (
+                ("takes", "plan, usb, target: the frames that it takes"),
+                ("gives", "plan, usb, target: the frames that it gives"),
+            )
+        ),
+    )
+    SECTIONS: ClassVar[tuple[Section, ...]] = (TAKES, GIVES, GIVEN)
+    WHENS: ClassVar[tuple[str, ...]] = ("taken", "changed", "every")
+    """When it can give a frame."""
+    MOST_TAKEN: ClassVar[int | None] = None
+    MOST_GIVEN: ClassVar[int | None] = None
+    """How many frames it can take and give; `None` for any number."""
+
+    board: PlanBoard
+    measured: dict[str, Expression]
+    """What its fields measure, by `FRAME.FIELD`."""
+
+    @classmethod
+    def read(cls, tables: BoardTables) -> Self | None:
+        before = len(tables.checker.errors)
+        reader = _FormatReader(tables, cls)
+        board = reader.read()
+        more = cls._more(tables)
+        if board is None or len(tables.checker.errors) > before:
+            return None
+        return cls(board=board, measured=reader.sums, **more)
+
+    @classmethod
+    def _more(cls, tables: BoardTables) -> dict[str, Any]:
+        """What it has besides its frames."""
+        return {}
+
+    @property
+    def sums(self) -> dict[str, Expression]:
+        return self.measured
+
+    def path_of_sum(self, name: str) -> Path:
+        frame, _, field = name.partition(".")
+        return ("gives", frame, "fields", field, "of")
+
+    @property
+    def frames(self) -> dict[Side, list[str]]:
+        """Which frames its host says to it, and which it says itself."""
+        gives = list(dict.fromkeys(answer.frame for answer in self.board.gives))
+        return {Side.HOST: list(self.board.takes), Side.BOARD: gives}
+
+    def _engine(self, making: Making) -> Engine:
+        return Engine(self.board, making.circuit, making.tell, making.read(self.sums))
+
+    def firmware(self, making: Making) -> Firmware:
+        return PlanFirmware(self.board, self._engine(making), making.tell)
+
+    def places(self, profile: Profile, parts_at: PartsAt) -> Iterator[Place]:
+        for frame, fields in self.board.takes.items():
+            for taken in fields:
+                for bit, pin in enumerate(taken.pins):
+                    several = len(taken.pins) > 1
+                    yield Place(
+                        kind=PlaceKind.FIELD, key=("field", frame, taken.field, bit if several else -1),
+                        name=f"{frame}.{taken.field}" + (f" bit {bit}" if several else ""), note=taken.does,
+                        pins=(pin,), parts=parts_at(pin), table=("takes", frame),
+                    )  # fmt: skip
+        for answer in self.board.gives:
+            for given in answer.fields:
+                several = len(given.pins) > 1
+                for bit, pin in enumerate(given.pins):
+                    yield Place(
+                        kind=PlaceKind.FIELD, key=("told", answer.frame, given.field, bit if several else -1),
+                        name=f"{answer.frame}.{given.field}" + (f" bit {bit}" if several else ""), note="told",
+                        pins=(pin,), parts=parts_at(pin), table=("gives", answer.frame),
+                    )  # fmt: skip
+                if not given.pins:
+                    yield Place(
+                        kind=PlaceKind.FIELD, key=("told", answer.frame, given.field, -1),
+                        name=f"{answer.frame}.{given.field}", note="told", table=("gives", answer.frame),
+                    )  # fmt: skip
+
+    def places_named(self, point: Point) -> list[PlaceKey]:
+        if not isinstance(point, FieldPoint):
+            return []
+        bit = -1 if point.bit is None else point.bit
+        if point.frame:
+            return [("field", point.frame, point.field, each) for each in (bit, -1)]
+        return [("told", point.state_frame, point.state_field, each) for each in (bit, -1)]
+
+    def rows(self, points: Sequence[Point]) -> dict[str, list[Row]]:
+        rows = [
+            {
+                "frame": name, "from": "host" if name in self.board.takes else "board", "field": field.name,
+                "type": field.kind, "bits": field.bits, "unit": field.unit,
+            }
+            for name, codec in self.board.codecs.items()
+            for field in codec.plan.fields
+        ]  # fmt: skip
+        return {"frames": rows}
+
+
+class UsbDevice(FormatDevice, frozen=True, kw_only=True):
+    """A USB device: its reports are frames, and it says who it is."""
+
+    KEYS: ClassVar[tuple[Key, ...]] = keys_without_more((("usb", "usb: who the device says it is"),))
+    SECTIONS: ClassVar[tuple[Section, ...]] = (USB,)
+    LINK: ClassVar[str] = "usb"
+    IS_THERE_AT_ONCE: ClassVar[bool] = True
+    WHENS: ClassVar[tuple[str, ...]] = ("taken",)
+    MOST_TAKEN: ClassVar[int | None] = 1
+
+    identity: Identity
+
+    @classmethod
+    def _more(cls, tables: BoardTables) -> dict[str, Any]:
+        table = tables.one("usb", USB)
+        if table is None:
+            return {}
+        identity = Identity(
+            vendor=table["vendor"], product=table["product"], version=table["version"], maker=table["maker"],
+            title=table["title"] or tables.board.capitalize(), serial=table["serial"],
+            out_endpoint=table["out"], in_endpoint=table["in"], transfer=table["endpoints"],
+        )  # fmt: skip
+        return {"identity": identity}
+
+    def firmware(self, making: Making) -> Firmware:
+        return UsbFirmware(self.identity, self.board, self._engine(making), making.tell)
+
+
+class TargetDevice(FormatDevice, frozen=True, kw_only=True):
+    """A board that stands on another board's bus, as its target."""
+
+    WHENS: ClassVar[tuple[str, ...]] = ("taken",)
+    MOST_GIVEN: ClassVar[int | None] = 1
+
+    def firmware(self, making: Making) -> Firmware:
+        return TargetFirmware(self.board, self._engine(making), making.tell, making.target)
+
+
+class _FormatReader:
+    """Reads one board; what is wrong stands in the checker's errors."""
+
+    def __init__(self, tables: BoardTables, device: type[FormatDevice]) -> None:
+        self._tables = tables
+        self._device = device
+        self.sums: dict[str, Expression] = {}
+
+    def read(self) -> PlanBoard | None:
+        """Read its frames; `None` where nothing can be made of them."""
+        tables = self._tables
+        plan = load_frames(tables.checker, (*tables.path, "plan"), tables.table["plan"], tables.folder)
+        if plan is None:
+            return None
+        takes = {
+            name: tuple(self._taken(plan.frames[name], name, fields))
+            for name, fields in self._frames(plan, "takes").items()
+        }
+        gives = tuple(self._given_frames(plan))
+        most = self._device.MOST_TAKEN
+        if not takes:
+            tables.checker.wrong((*tables.path, "takes"), found="nothing", expected=f"frames: {listed(plan.frames)}")
+        elif most is not None and len(takes) > most:
+            tables.checker.wrong((*tables.path, "takes"), found=f"{len(takes)} frames", expected="one for a USB device")
+        codecs = {name: PlanCodec(frame) for name, frame in plan.frames.items()}
+        return PlanBoard(codecs=codecs, takes=takes, gives=gives)
+
+    def _frames(self, plan: PlanFile, key: str) -> dict[str, Any]:
+        found = {}
+        for name, fields in self._tables.table[key].items():
+            if name not in plan.frames:
+                expected = f"a frame of {plan.file}: {listed(plan.frames) or 'it has none'}"
+                near = nearest(name, plan.frames)
+                self._tables.checker.wrong((*self._tables.path, key, name), found=name, expected=expected, nearest=near)
+            elif not isinstance(fields, dict):
+                path: Path = (*self._tables.path, key, name)
+                self._tables.checker.wrong(path, found="no table", expected="a table of its fields")
+            else:
+                found[name] = fields
+        return found
+
+    def _field_is_there(self, path: Path, frame: FramePlan, name: str) -> bool:
+        names = [field.name for field in frame.fields if field.is_number and not frame.repeats(field)]
+        if name in names:
+            return True
+        self._tables.checker.wrong(
+            path, found=name, expected=f"one number of {frame.name}: {listed(names)}", nearest=nearest(name, names)
+        )
+        return False
+
+    def _taken(self, frame: FramePlan, name: str, fields: dict[str, Any]) -> list[Taken]:
+        found = []
+        for field, raw in fields.items():
+            path: Path = (*self._tables.path, "takes", name, field)
+            table = self._tables.checker.table(raw, TAKES, path)
+            if table is None or not self._field_is_there(path, frame, field):
+                continue
+            does, key = ("blink", "blinks") if table["blinks"] else ("set", "pins")
+            if bool(table["pins"]) == bool(table["blinks"]):
+                self._tables.checker.wrong(path, found="both or none", expected="either `pins` or `blinks`")
+                continue
+            mode = PinMode(table["mode"])
+            pins = self._pins((*path, key), table[key], mode)
+            if table["mask"]:
+                self._field_is_there((*path, "mask"), frame, table["mask"])
+            bits = frame.field(field).bits or 0
+            if len(pins) > 1 and (mode is PinMode.TONE or (mode is PinMode.PWM and bits != 8 * len(pins))):
+                expected = "one for a tone" if mode is PinMode.TONE else f"one, or one for each byte of its {bits} bits"
+                self._tables.checker.wrong((*path, key), found=f"{len(pins)} pins", expected=expected)
+            if len(pins) > 1 and mode is PinMode.PWM and table["full"] != 1.0:
+                self._tables.checker.wrong((*path, "full"), found=table["full"], expected="none: a byte of 255 is full")
+            found.append(
+                Taken(field=field, does=does, pins=pins, mask=table["mask"], mode=mode, full=table["full"] or 1.0)
+            )
+        return found
+
+    def _pins(self, path: Path, text: str, mode: PinMode | None) -> tuple[int, ...]:
+        pins = []
+        for number in numbers(self._tables.checker, path, text):
+            pin = self._tables.find_pin(path, number)
+            if pin is None:
+                continue
+            if mode is not None:
+                self._tables.can(path, pin, mode)
+            pins.append(pin)
+        return tuple(pins)
+
+    def _given_frames(self, plan: PlanFile) -> list[Answer]:
+        answers: list[Answer] = []
+        for name, raw in self._frames(plan, "gives").items():
+            path: Path = (*self._tables.path, "gives", name)
+            table = self._tables.checker.table(raw, GIVES, path)
+            if table is None:
+                continue
+            firmware = self._tables.table["firmware"]
+            if table["when"] not in self._device.WHENS:
+                expected = f'"taken", with firmware {firmware}'
+                self._tables.checker.wrong((*path, "when"), found=table["when"], expected=expected)
+            if len(answers) == self._device.MOST_GIVEN:
+                expected = f"one frame for a {firmware}: {answers[0].frame} is one"
+                self._tables.checker.wrong(path, found=name, expected=expected)
+            frame = plan.frames[name]
+            fields = [
+                given for field, each in table["fields"].items() if (given := self._given(path, frame, field, each))
+            ]
+            names = {given.field for given in fields}
+            for field in frame.fields:
+                if not field.fills_itself and field.name not in names and field.name not in table["fields"]:
+                    expected = "where it comes from"
+                    self._tables.checker.wrong((*path, "fields"), found=f"no {field.name}", expected=expected)
+            answers.append(Answer(frame=name, when=table["when"], seconds=table["every"], fields=tuple(fields)))
+        return answers
+
+    def _given(self, path: Path, frame: FramePlan, field: str, raw: object) -> Given | None:
+        path = (*path, "fields", field)
+        table = self._tables.checker.table(raw, GIVEN, path)
+        if table is None or not self._field_is_there(path, frame, field):
+            return None
+        ways = [key for key in ("pins", "blinks", "faults", "of") if table[key]]
+        if len(ways) != 1:
+            expected = "one of `pins`, `blinks`, `faults` and `of`"
+            self._tables.checker.wrong(path, found=listed(ways, "and") or "nothing", expected=expected)
+            return None
+        if ways == ["of"]:
+            self.sums[f"{frame.name}.{field}"] = table["of"]
+            return Given(field=field, of="sum")
+        if ways == ["faults"]:
+            return Given(field=field, of="faults")
+        pins = self._pins((*path, ways[0]), table[ways[0]], None)
+        of = "levels" if ways == ["pins"] else "blinks"
+        return Given(field=field, of=of, pins=pins, full=table["full"]) if pins else None

@@ -1,0 +1,199 @@
+"""A Modbus board: what stands at which address, its files, its queues."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from functools import cached_property
+from typing import Any, ClassVar, Self
+
+from cavet.benchfile._places import Path
+from cavet.benchfile._values import BITS, DATA_KEYS, value_form
+from cavet.benchfile.boards._device import (
+    BoardTables,
+    Device,
+    Making,
+    PartsAt,
+    Place,
+    PlaceKey,
+    PlaceKind,
+    Row,
+    keys_without_more,
+)
+from cavet.benchfile.boards._identity import IDENTITY, OBJECTS, read_identity
+from cavet.boards import Firmware, PinMode, Profile
+from cavet.boards.firmware import ModbusFirmware
+from cavet.boards.firmware.modbus import COILS, DISCRETE, HOLDING, TABLES, UPTIME, CellPlan, DeviceMap, Identity, Server
+from cavet.expressions import Expression
+from cavet.hosts import Point, RegisterPoint
+from cavet.protocols import FieldError
+from cavet.settings import Key, Section
+
+CELL = Section(
+    title="[boards.NAME.map.NAME]",
+    doc="A value of a Modbus board, at its address. Addresses count from 0, as on the wire.",
+    keys=(
+        Key(name="table", kind="word", doc="in which table", choices=TABLES, required=True),
+        Key(name="address", kind="whole", doc="where it begins", required=True, low=0, high=65535),
+        *DATA_KEYS,
+        Key(name="pin", kind="pin", doc="the pin that it works or reads", default=None),
+        Key(
+            name="mode",
+            kind="word",
+            doc="how the pin is used; else output for coils, input for discrete inputs, pwm or analog for registers; a "
+            "tone takes hertz",
+            choices=("output", "pwm", "tone", "input", "pull-up", "analog"),
+            default=None,
+        ),
+        Key(name="of", kind="sum", doc="what it measures: a sum of the rig and the parts, or `uptime`", default=None),
+        Key(name="scale", kind="quantity", unit="", doc="how much one count is", default=1.0),
+        Key(name="high", kind="whole", doc="a higher value counts as this", default=None, low=1, high=65535),
+        Key(name="start", kind="scalar", doc="what it holds after power-on", default=0),
+    ),
+)
+
+RECORDS = Section(
+    title="[boards.NAME.files.NAME]",
+    doc="A file of a Modbus board: records of one register each.",
+    keys=(
+        Key(name="number", kind="whole", doc="its number", required=True, low=1, high=65535),
+        Key(name="records", kind="whole", doc="how many records it has", required=True, low=1, high=10000),
+        Key(name="start", kind="wholes", doc="what the first records hold after power-on", default=()),
+    ),
+)
+
+QUEUE = Section(
+    title="[boards.NAME.queues.NAME]",
+    doc="A queue of a Modbus board.",
+    keys=(
+        Key(name="address", kind="whole", doc="where its count stands", required=True, low=0, high=65535),
+        Key(name="values", kind="wholes", doc="what waits in it", default=()),
+    ),
+)
+
+
+class ModbusDevice(Device, frozen=True, kw_only=True, dict=True):
+    """A Modbus board's data."""
+
+    KEYS: ClassVar[tuple[Key, ...]] = (
+        Key(name="unit", kind="whole", doc="Modbus: its unit", default=1, low=1, high=247),
+        *keys_without_more(
+            (
+                ("map", "Modbus: what stands at which address"),
+                ("files", "Modbus: its files"),
+                ("queues", "Modbus: its queues"),
+            )
+        ),
+    )
+    SECTIONS: ClassVar[tuple[Section, ...]] = (IDENTITY, CELL, RECORDS, QUEUE)
+
+    identity: Identity
+    cells: tuple[CellPlan, ...]
+
+    @classmethod
+    def read(cls, tables: BoardTables) -> Self:
+        cells = [_read_cell(tables, name, table) for name, table in tables.read("map", CELL).items()]
+        found = [cell for cell in cells if cell is not None]
+        _check_overlaps(tables, found)
+        said = read_identity(tables)
+        identity = Identity(
+            unit=tables.table["unit"],
+            objects={
+                number: said[key].encode("latin-1", "replace")[:200] for number, key in enumerate(OBJECTS) if said[key]
+            },
+            files={
+                table["number"]: [*table["start"], *[0] * table["records"]][: table["records"]]
+                for table in tables.read("files", RECORDS).values()
+            },
+            queues={table["address"]: list(table["values"]) for table in tables.read("queues", QUEUE).values()},
+        )
+        return cls(identity=identity, cells=tuple(found))
+
+    @classmethod
+    def speaks(cls, firmware: str, link: dict[str, Any]) -> str:
+        return f"modbus-{link['framing'] or ('rtu' if link['kind'] == 'serial' else 'tcp')}"
+
+    @property
+    def sums(self) -> dict[str, Expression]:
+        return {cell.name: cell.of for cell in self.cells if cell.of is not None and cell.of.text != UPTIME}
+
+    def path_of_sum(self, name: str) -> Path:
+        return ("map", name, "of")
+
+    def firmware(self, making: Making) -> Firmware:
+        device_map = DeviceMap(list(self.cells), making.circuit, making.tell, making.read(self.sums))
+        return ModbusFirmware(Server(self.identity, device_map), making.tell)
+
+    def free_address(self, table: str) -> int:
+        """The first address of a table behind all that are taken."""
+        taken = [address for cell in self.cells if cell.table == table for address in cell.addresses]
+        return max(taken, default=-1) + 1
+
+    @cached_property
+    def _cells_at(self) -> dict[tuple[str, int], CellPlan]:
+        return {(cell.table, at): cell for cell in self.cells for at in cell.addresses}
+
+    def places(self, profile: Profile, parts_at: PartsAt) -> Iterator[Place]:
+        for cell in self.cells:
+            pins = (cell.pin,) if cell.pin is not None else ()
+            note = "bit" if cell.table in BITS else cell.form.kind
+            yield Place(
+                kind=PlaceKind.CELL, key=("cell", cell.table, cell.address),
+                name=f"{cell.table.removesuffix('s')} {cell.address}", note=note, pins=pins, parts=parts_at(*pins),
+                table=("map", cell.name),
+            )  # fmt: skip
+
+    def places_named(self, point: Point) -> list[PlaceKey]:
+        cell = self._cells_at.get((point.table, point.address)) if isinstance(point, RegisterPoint) else None
+        return [("cell", cell.table, cell.address)] if cell is not None else []
+
+    def begins_with(self, point: Point, place: Place) -> float | bool | str | None:
+        cell = next(cell for cell in self.cells if ("map", cell.name) == place.table)
+        return point.from_wire(float(cell.start) / cell.scale) if isinstance(cell.start, int | float) else None
+
+    def rows(self, points: Sequence[Point]) -> dict[str, list[Row]]:
+        at = {(point.table, point.address): point for point in points if isinstance(point, RegisterPoint)}
+        rows = []
+        for cell in self.cells:
+            point = at.get((cell.table, cell.address))
+            rows.append({
+                "table": cell.table, "address": cell.address, "count": len(cell.addresses), "name": cell.name,
+                "type": "bit" if cell.table in BITS else cell.form.kind, "pin": cell.pin,
+                "point": point.name if point is not None else None, "unit": point.unit if point is not None else "",
+            })  # fmt: skip
+        return {"map": rows}
+
+
+def _read_cell(tables: BoardTables, name: str, table: dict[str, Any]) -> CellPlan | None:
+    path: Path = (*tables.path, "map", name)
+    form = value_form(table)
+    pin = tables.find_pin((*path, "pin"), table["pin"]) if table["pin"] is not None else None
+    mode = _mode(tables, path, table, pin) if pin is not None else None
+    if table["address"] + form.size > 0x10000:
+        tables.checker.wrong((*path, "address"), found=table["address"], expected=f"room for {form.size} registers")
+        return None
+    try:
+        form.pack(table["start"])
+    except FieldError as error:
+        tables.checker.wrong((*path, "start"), found=error.found, expected=error.expected)
+        return None
+    return CellPlan(
+        name=name, table=table["table"], address=table["address"], form=form, pin=pin, mode=mode, of=table["of"],
+        scale=table["scale"], high=table["high"], start=table["start"],
+    )  # fmt: skip
+
+
+def _mode(tables: BoardTables, path: Path, table: dict[str, Any], pin: int) -> PinMode | None:
+    usual = {COILS: "output", DISCRETE: "input", HOLDING: "pwm"}.get(table["table"], "analog")
+    mode = PinMode(table["mode"] or usual)
+    return mode if tables.can((*path, "pin"), pin, mode) else None
+
+
+def _check_overlaps(tables: BoardTables, cells: list[CellPlan]) -> None:
+    taken: dict[tuple[str, int], str] = {}
+    for cell in cells:
+        for at in cell.addresses:
+            other = taken.setdefault((cell.table, at), cell.name)
+            if other != cell.name:
+                path: Path = (*tables.path, "map", cell.name, "address")
+                tables.checker.wrong(path, found=at, expected=f"addresses of its own: {other} has this one")
+                break

@@ -1,0 +1,278 @@
+"""A SCPI board: who it is, its commands with their queries."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from typing import Any, ClassVar, Self
+
+from cavet.benchfile._numbers import numbers
+from cavet.benchfile._places import Path
+from cavet.benchfile.boards._device import (
+    BoardTables,
+    Device,
+    Making,
+    PartsAt,
+    Place,
+    PlaceKey,
+    PlaceKind,
+    Row,
+    keys_without_more,
+)
+from cavet.benchfile.boards._identity import read_identity
+from cavet.boards import Firmware, PinMode, Profile
+from cavet.boards.firmware import ScpiFirmware
+from cavet.boards.firmware.scpi import MEASURES, CommandPlan, Commands, Pattern
+from cavet.hosts import HeaderPoint, Point
+from cavet.protocols import FieldError, Message, Side, codec, read_whole
+from cavet.protocols.scpi import FaultError
+from cavet.settings import Key, Section
+from cavet.wording import WrongError, hex_pairs, listed
+
+CHANNELS = re.compile(r"\(@(\d+)")
+COMMAND = Section(
+    title="[boards.NAME.commands.NAME]",
+    doc="A command of a SCPI board, with its query.",
+    keys=(
+        Key(
+            name="header",
+            kind="text",
+            doc="such as `SOURce<1-2>:VOLTage[:LEVel]`: short forms in capitals, optional nodes in brackets, ranges of "
+            "suffixes in angle brackets; with `?` at the end where there is only the query",
+            required=True,
+        ),
+        Key(
+            name="does",
+            kind="word",
+            doc="`set` keeps a value and drives a pin with it; `close` and `open` switch the pins of the channels "
+            "named; `measure` answers what is measured at the parts behind them",
+            choices=("set", "close", "open", "close-all", "open-all", "measure"),
+            required=True,
+        ),
+        Key(
+            name="takes",
+            kind="word",
+            doc="what a `set` takes",
+            choices=("number", "boolean", "keyword", "string", "block"),
+            default="number",
+        ),
+        Key(name="unit", kind="text", doc="a number's unit", default=""),
+        Key(name="range", kind="range", unit="=unit", doc="a number's limits", default=(0.0, 1.0)),
+        Key(name="default", kind="scalar", doc="what it is after *RST", default=0),
+        Key(name="choices", kind="texts", doc="the keywords, their short forms in capitals", default=()),
+        Key(name="pins", kind="text", doc="the pins: one for each suffix or channel, in order", default=""),
+        Key(
+            name="mode",
+            kind="word",
+            doc="how a `set` drives them; else by voltage, pwm or on and off, whatever they can first; a tone takes "
+            "hertz",
+            choices=("output", "pwm", "dac", "tone"),
+            default=None,
+        ),
+        Key(name="channels", kind="text", doc="the numbers of the channels, such as `101-108`", default=""),
+        Key(name="parts", kind="texts", names="part", doc="the parts behind the channels, to be measured", default=()),
+        Key(name="measures", kind="word", doc="what of them", choices=MEASURES, default="voltage"),
+        Key(
+            name="overlapped",
+            kind="switch",
+            doc="whether the next command may begin before what this one moves has arrived",
+            default=False,
+        ),
+    ),
+)
+
+
+class ScpiDevice(Device, frozen=True, kw_only=True):
+    """A SCPI board's identity and commands."""
+
+    KEYS: ClassVar[tuple[Key, ...]] = keys_without_more((("commands", "SCPI: its own commands"),))
+    SECTIONS: ClassVar[tuple[Section, ...]] = (COMMAND,)
+
+    identity: str
+    commands: tuple[CommandPlan, ...]
+
+    @classmethod
+    def read(cls, tables: BoardTables) -> Self:
+        read = [_read_command(tables, name, table) for name, table in tables.read("commands", COMMAND).items()]
+        commands = [plan for plan in read if plan is not None]
+        _check_headers(tables, commands)
+        said = read_identity(tables)
+        identity = ",".join(said[key].replace(",", " ") for key in ("vendor", "product", "serial", "revision"))
+        return cls(identity=identity, commands=tuple(commands))
+
+    def firmware(self, making: Making) -> Firmware:
+        commands = Commands(self.commands, making.circuit, making.tell)
+        return ScpiFirmware(making.circuit, making.tell, self.identity, commands)
+
+    def places(self, profile: Profile, parts_at: PartsAt) -> Iterator[Place]:
+        """One for each suffix of a header that sets a value, and one for each channel that is switched."""
+        channels: set[int] = set()
+        for command in self.commands:
+            table = ("commands", command.name)
+            if command.channels and command.pins:
+                for channel, pin in zip(command.channels, command.pins, strict=False):
+                    if channel not in channels:
+                        channels.add(channel)
+                        yield Place(
+                            kind=PlaceKind.CHANNEL, key=("channel", channel), name=f"(@{channel})", note="channel",
+                            pins=(pin,), parts=parts_at(pin), table=table,
+                        )  # fmt: skip
+            elif command.channels:
+                for number, part in zip(command.channels, command.parts, strict=False):
+                    yield Place(
+                        kind=PlaceKind.HEADER, key=("header", command.name, number), note=command.measures,
+                        name=f"{_short(command, None)}? (@{number})", parts=(part,), table=table,
+                    )  # fmt: skip
+            elif command.does == "set":
+                for place, works in enumerate(command.pins or (None,)):
+                    yield Place(
+                        kind=PlaceKind.HEADER, key=("header", command.name, place), name=_short(command, place),
+                        note=command.takes, pins=() if works is None else (works,),
+                        parts=() if works is None else parts_at(works), table=table,
+                    )  # fmt: skip
+
+    def places_named(self, point: Point) -> list[PlaceKey]:
+        if not isinstance(point, HeaderPoint):
+            return []
+        texts = [point.set.replace("{}", "0"), point.turn_on] if point.kind.is_output else [point.query]
+        return [key for text in texts if text for key in self._behind_header(text)]
+
+    def _behind_header(self, text: str) -> list[PlaceKey]:
+        """The places that a program message is about."""
+        channels = [int(number) for number in CHANNELS.findall(text)]
+        for frame in read_whole(codec("scpi"), f"{text}\n".encode(), Side.HOST):
+            if frame.readable:
+                return self._of_command(frame.message, channels)
+        return []
+
+    def _of_command(self, message: Message, channels: list[int]) -> list[PlaceKey]:
+        nodes = [str(node).upper() for node in getattr(message, "nodes", ())]
+        suffixes = list(getattr(message, "suffixes", ()))
+        for command in self.commands:
+            try:
+                found = command.header.match(nodes, suffixes)
+            except (FaultError, FieldError):
+                continue
+            if found is None:
+                continue
+            if command.channels and command.pins:
+                return [("channel", number) for number in channels if number in command.channels]
+            if command.channels:
+                return [("header", command.name, number) for number in channels]
+            lows = [node.low for node in command.header.nodes if node.high > 1]
+            return [("header", command.name, found[0] - lows[0] if found else 0)]
+        return []
+
+    def begins_with(self, point: Point, place: Place) -> float | bool | str | None:
+        command = next(command for command in self.commands if ("commands", command.name) == place.table)
+        if command.does == "set" and isinstance(command.default, int | float):
+            return point.from_wire(float(command.default))
+        return point.from_wire(0) if place.kind is PlaceKind.CHANNEL else None
+
+    def rows(self, points: Sequence[Point]) -> dict[str, list[Row]]:
+        rows = [
+            {
+                "header": command.header.text, "does": command.does, "takes": command.takes, "low": command.low,
+                "high": command.high, "unit": command.unit,
+            }
+            for command in self.commands
+        ]  # fmt: skip
+        return {"headers": rows}
+
+
+def _check_headers(tables: BoardTables, commands: list[CommandPlan]) -> None:
+    """A header means one command: of two, the second one would never be done."""
+    before: dict[str, list[CommandPlan]] = {}
+    for plan in commands:
+        alike = [other for word in plan.header.first_words for other in before.get(word, ())]
+        other = next((other for other in alike if plan.header.meets(other.header)), None)
+        if other is not None:
+            path: Path = (*tables.path, "commands", plan.name, "header")
+            expected = f"a header of its own: {other.name} has {other.header.text}"
+            tables.checker.wrong(path, found=plan.header.text, expected=expected)
+        for word in plan.header.first_words:
+            before.setdefault(word, []).append(plan)
+
+
+def _read_command(tables: BoardTables, name: str, table: dict[str, Any]) -> CommandPlan | None:
+    path: Path = (*tables.path, "commands", name)
+    try:
+        header = tables.checker.placed((*path, "header"), lambda: Pattern.parse(table["header"]))
+    except WrongError as error:
+        tables.checker.errors.append(error)
+        return None
+    pins = _pins(tables, path, table["pins"])
+    channels = _channels(tables, path, table["channels"])
+    low, high = sorted(table["range"])
+    plan = CommandPlan(
+        name=name, header=header, does=table["does"], takes=table["takes"] if table["does"] == "set" else "none",
+        unit=table["unit"].upper(), low=low, high=high, default=_default(tables, path, table, low, high),
+        choices=table["choices"], pins=pins, channels=channels, parts=table["parts"], measures=table["measures"],
+        overlapped=table["overlapped"], mode=PinMode(table["mode"]) if table["mode"] else None,
+    )  # fmt: skip
+    _check_command(tables, path, plan)
+    return plan
+
+
+def _default(tables: BoardTables, path: Path, table: dict[str, Any], low: float, high: float) -> float | bool | str:
+    value = table["default"]
+    if table["takes"] == "block":
+        return _block(tables, path, str(value or ""))
+    if table["takes"] in ("keyword", "string"):
+        return str(value or (table["choices"] or ("",))[0])
+    if isinstance(value, str) or (table["takes"] == "number" and not low <= value <= high):
+        tables.checker.wrong((*path, "default"), found=value, expected=f"a number of {low:g} to {high:g}")
+        return low
+    return bool(value) if table["takes"] == "boolean" else float(value)
+
+
+def _block(tables: BoardTables, path: Path, text: str) -> str:
+    try:
+        return hex_pairs(bytes.fromhex(text))
+    except ValueError:
+        tables.checker.wrong((*path, "default"), found=text, expected="hex pairs")
+        return ""
+
+
+def _pins(tables: BoardTables, path: Path, text: str) -> tuple[int, ...]:
+    pins = (tables.find_pin((*path, "pins"), pin) for pin in numbers(tables.checker, (*path, "pins"), text))
+    return tuple(pin for pin in pins if pin is not None)
+
+
+def _channels(tables: BoardTables, path: Path, text: str) -> tuple[int, ...]:
+    return tuple(numbers(tables.checker, (*path, "channels"), text))
+
+
+def _check_command(tables: BoardTables, path: Path, plan: CommandPlan) -> None:
+    if plan.does in ("close", "open") and len(plan.pins) != len(plan.channels):
+        found = f"{len(plan.pins)} pins"
+        tables.checker.wrong((*path, "pins"), found=found, expected=f"one for each of {len(plan.channels)} channels")
+    if plan.does == "measure" and len(plan.parts) != len(plan.channels):
+        found = f"{len(plan.parts)} parts"
+        expected = f"one for each of {len(plan.channels)} channels"
+        tables.checker.wrong((*path, "parts"), found=found, expected=expected)
+    for part in plan.parts:
+        if tables.parts.get(part, {}).get("kind") != "supply":
+            supplies = [name for name, table in tables.parts.items() if table["kind"] == "supply"]
+            expected = f"a supply: {listed(supplies) or 'there is none'}"
+            tables.checker.wrong((*path, "parts"), found=part, expected=expected)
+    suffixes = next((node.high for node in plan.header.nodes if node.high > 1), 1)
+    if plan.does == "set" and plan.pins and len(plan.pins) != suffixes:
+        found = f"{len(plan.pins)} pins"
+        tables.checker.wrong((*path, "pins"), found=found, expected=f"one for each of {suffixes} suffixes")
+    drives = {PinMode.OUTPUT, PinMode.PWM, PinMode.DAC}
+    for pin in plan.pins:
+        if plan.mode is not None:
+            tables.can((*path, "pins"), pin, plan.mode, "pins")
+        if not drives & tables.profile.pins[pin].modes.keys():
+            tables.checker.wrong((*path, "pins"), found=pin, expected="pins that can be driven")
+
+
+def _short(command: CommandPlan, place: int | None) -> str:
+    """A header in its short form, with its suffix."""
+    words = []
+    for node in command.header.nodes:
+        if not node.optional:
+            suffix = str(node.low + place) if place is not None and node.high > 1 else ""
+            words.append(node.short + suffix)
+    return ":".join(words)

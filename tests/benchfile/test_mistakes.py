@@ -1,0 +1,131 @@
+"""Mistakes in what boards and hosts speak that are told when the file is read, not while it runs."""
+
+import unittest
+
+from tests.bench.test_devices import BOARD
+from tests.bench.test_values import KILN, PLAN, PORCH, drive
+from tests.benchfile.test_file import errors_of
+from tests.commands.run import cavet_here
+
+RACK = """
+format = 1
+[boards.rack]
+profile = "rack"
+firmware = "scpi"
+[boards.rack.parts]
+supply = { kind = "supply", enable = 1, level = 2, limit = 3 }
+[boards.rack.commands.level]
+header = "SOURce:VOLTage[:LEVel]"
+does = "set"
+takes = "number"
+range = [0, 24]
+pins = "2"
+%s
+[links.rack]
+kind = "tcp"
+board = "rack"
+[hosts.rack]
+link = "rack"
+protocol = "scpi"
+[points.level]
+board = "rack"
+kind = "level"
+set = "SOUR:VOLT {}"
+unit = "V"
+range = ["0 V", "24 V"]
+%s
+"""
+ASK = 'ask = "SOUR:VOLT?"'
+
+
+def second(header):
+    return f'[boards.rack.commands.other]\nheader = "{header}"\ndoes = "set"\ntakes = "number"\npins = "2"'
+
+
+class Scpi(unittest.TestCase):
+    def test_it_is_right_as_it_stands(self):
+        self.assertEqual(errors_of(RACK % ("", ASK)), [])
+        self.assertEqual(errors_of(RACK % ("", "confirm = false")), [])
+
+    def test_a_set_without_a_query_is_told(self):
+        (error,) = errors_of(RACK % ("", ""))
+        self.assertIn(
+            'points.level.ask: found "nothing", expected the query for its value, or `confirm = false`', error
+        )
+
+    def test_two_commands_with_one_header_in_any_of_its_forms(self):
+        for header, clashes in (
+            ("SOURce:VOLTage", True),
+            ("SOUR:VOLTage:LEVel", True),
+            ("SOURce<1-2>:VOLTage", True),
+            ("SOURce:VOLTage:RANGe", False),
+            ("SOURce:CURRent[:LEVel]", False),
+            ("SOURce<2-3>:VOLTage", False),
+        ):
+            with self.subTest(header):
+                errors = [error for error in errors_of(RACK % (second(header), ASK)) if "header" in error]
+                self.assertEqual(bool(errors), clashes, errors)
+                if clashes:
+                    self.assertIn("a header of its own: level has SOURce:VOLTage[:LEVel]", errors[0])
+
+
+class Payloads(unittest.TestCase):
+    def test_words_inside_json_are_heard_and_said(self):
+        board = 'range = [0, 1], payload = "json", path = "is", payload_words = ["OFF", "ON"]'
+        text = (PORCH % (board, 'path = "is"\npayload_words = ["OFF", "ON"]')).replace('"level"', '"switch"')
+        text = text.replace('does = "level"', 'does = "switch"').replace("range = [0, 1], ", "")
+        code, lines, err = drive({"porch.bench.toml": text}, "light=on", "light=off")
+        self.assertEqual((code, err, [line["holds"] for line in lines]), (0, "", [True, True]))
+        self.assertEqual([line["moved"] for line in lines], ["100 %", "off"])
+
+    def test_what_a_payload_does_not_use_is_told(self):
+        for point, part in (
+            ('payload_words = ["a", "b"]', "none: the payload is number, not words"),
+            ('payload = "raw"\npayload_unit = "V"', "none: the payload is raw, not a number"),
+            ("size = 4", "none: the payload is number, not raw"),
+        ):
+            errors = errors_of(PORCH % ("range = [0, 100]", point))
+            self.assertTrue(any(part in error for error in errors), errors)
+
+
+class Places(unittest.TestCase):
+    def level_at(self, address, data):
+        return f"""
+[points.other]
+board = "hut"
+kind = "level"
+table = "holding-registers"
+address = {address}
+data = "{data}"
+unit = "V"
+range = ["0 V", "5 V"]
+"""
+
+    def test_points_that_lie_over_each_other_are_told(self):
+        for address, data, clashes in ((5, "float32", False), (6, "uint16", True), (4, "float32", True),
+                                       (7, "uint16", False), (5, "uint16", True)):  # fmt: skip
+            with self.subTest(address=address, data=data):
+                errors = errors_of(BOARD + self.level_at(address, data))
+                self.assertEqual(len(errors), int(clashes), errors)
+                if clashes:
+                    self.assertIn("expected a place of its own: level lies at holding register 5 to 6", errors[0])
+
+    def test_a_wire_that_its_type_can_t_hold_is_told(self):
+        errors = errors_of(BOARD + self.level_at(9, "int16") + "wire = [0, 40000]\n")
+        self.assertIn(
+            'points.other.wire: found "0 to 40000", expected what is carried there: -32768 to 32767', errors[0]
+        )
+        errors = errors_of(PORCH % ("range = [0, 255]", 'payload = "raw"\nwire = [0, 256]'))
+        self.assertIn("expected what is carried there: 0 to 255", errors[0])
+        code, _, err = drive(
+            {"kiln.bench.toml": KILN % ((255,) * 3), "kiln.plan.toml": PLAN % (("bits = 4",) * 2)}, "glow?"
+        )
+        self.assertEqual(code, 2)
+        self.assertIn('points.glow.wire: found "0 to 255", expected what is carried there: 0 to 15', err)
+
+    def test_the_demo_has_none_of_these(self):
+        self.assertEqual(cavet_here("drive", "demo", "beacon?").code, 0)
+
+
+if __name__ == "__main__":
+    unittest.main()
