@@ -5,6 +5,7 @@ Reading, checking, the tables of the docs, completion, and what a part is made f
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 import msgspec
@@ -32,6 +33,8 @@ class Key(msgspec.Struct, frozen=True, kw_only=True):
     choices: tuple[str, ...] = ()
     low: float | None = None
     high: float | None = None
+    concerns: tuple[str, ...] = ()
+    """What must be spoken where it means something; () for whatever is."""
 
 
 class Section(msgspec.Struct, frozen=True, kw_only=True):
@@ -41,3 +44,13 @@ class Section(msgspec.Struct, frozen=True, kw_only=True):
     doc: str
     keys: tuple[Key, ...]
     variants: dict[str, tuple[Key, ...]] = {}
+
+
+def gathered(rooms: Mapping[str, Iterable[Key]]) -> tuple[Key, ...]:
+    """The keys of several rooms in one table: each once, and it concerns all those that have it."""
+    found: dict[str, Key] = {}
+    for room, keys in rooms.items():
+        for key in keys:
+            known = found.get(key.name, key)
+            found[key.name] = msgspec.structs.replace(known, concerns=(*known.concerns, room))
+    return tuple(found.values())

@@ -8,26 +8,13 @@ from typing import Any
 
 from cavet.benchfile._plan import BoardPlan, HostPlan, Plan
 from cavet.benchfile.boards import Making
+from cavet.benchfile.hosts import PROTOCOLS
 from cavet.boards import KINDS, Board, Cable, Circuit, Profile, Rig, World
 from cavet.boards.buses import TargetBoard
 from cavet.boards.firmware import Broker
 from cavet.boards.parts import Around
 from cavet.expressions import Expression
-from cavet.hosts import (
-    BusesSession,
-    DevicePoint,
-    FieldPoint,
-    FirmataSession,
-    FormatSession,
-    HeaderPoint,
-    ModbusSession,
-    MqttSession,
-    PinPoint,
-    RegisterPoint,
-    ScpiSession,
-    Session,
-    TopicPoint,
-)  # fmt: skip
+from cavet.hosts import Session
 from cavet.record import Record, Tell
 
 BROKER = "broker"
@@ -145,22 +132,4 @@ def build_session(plan: Plan, host: HostPlan, record: Record) -> Session[Any]:
     """Make the session for one of the plan's hosts."""
     points = [point for point in plan.points.values() if point.board == host.name]
     link = plan.links[host.link]
-    tell = Tell(record, link.board)
-    if host.protocol == "modbus":
-        registers = [point for point in points if isinstance(point, RegisterPoint)]
-        return ModbusSession(
-            host.name, registers, host.manners, tell, framing=link.protocol, character=link.byte_seconds
-        )
-    if host.protocol == "mqtt":
-        topics = [point for point in points if isinstance(point, TopicPoint)]
-        return MqttSession(host.name, topics, host.manners, tell, host.client, host.topics)
-    if host.protocol == "buses":
-        at_devices = [point for point in points if isinstance(point, DevicePoint)]
-        return BusesSession(host.name, at_devices, host.manners, tell, host.devices)
-    if host.protocol == "plan" and host.format is not None:
-        fields = [point for point in points if isinstance(point, FieldPoint)]
-        return FormatSession(host.name, fields, host.manners, tell, host.format)
-    if host.protocol == "scpi":
-        return ScpiSession(host.name, [point for point in points if isinstance(point, HeaderPoint)], host.manners, tell)
-    there = [point for point in points if isinstance(point, PinPoint | DevicePoint)]
-    return FirmataSession(host.name, there, host.manners, tell, host.devices)
+    return PROTOCOLS[host.protocol].session(host, link, points, Tell(record, link.board))

@@ -17,7 +17,7 @@ from cavet.benchfile._schema_plan import PLAN_SECTIONS
 from cavet.benchfile._starting import KINDS as START_KINDS
 from cavet.benchfile._starting import start_text
 from cavet.benchfile._svd import SvdReader
-from cavet.benchfile._tables import Constant, bench_rows, board_rows, constants, register_rows
+from cavet.benchfile._tables import bench_rows, board_rows, constants, register_rows
 from cavet.benchfile._toml import read_text
 from cavet.benchfile.boards import (
     FIRMWARES,
@@ -31,6 +31,7 @@ from cavet.benchfile.boards import (
     StationDevice,
     UsbDevice,
 )
+from cavet.benchfile.hosts import PROTOCOLS, Constant
 
 __all__ = [
     "FIRMWARES",
@@ -38,6 +39,7 @@ __all__ = [
     "I2C",
     "OWN",
     "PLAN_SECTIONS",
+    "PROTOCOLS",
     "SECTIONS",
     "SERIAL",
     "SPI",

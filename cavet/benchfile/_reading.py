@@ -15,23 +15,18 @@ from cavet.benchfile._bus_reading import BusReader, line_of
 from cavet.benchfile._check import Checker
 from cavet.benchfile._check_reading import CheckPlan, read_checks, read_needs
 from cavet.benchfile._defect_reading import fitting_defect
-from cavet.benchfile._device_reading import read_device
 from cavet.benchfile._kernel_reading import check_kernel, read_kernel
-from cavet.benchfile._link_reading import LinkReader
-from cavet.benchfile._messages import read_client, read_topics
+from cavet.benchfile._links import LinkReader
 from cavet.benchfile._overlaps import check_overlaps
 from cavet.benchfile._places import Path
 from cavet.benchfile._plan import BasinPlan, BoardPlan, BusWires, HostPlan, LinkPlan, Plan, SupplyPlan
-from cavet.benchfile._plan_file import load_frames
-from cavet.benchfile._points import PointReader
 from cavet.benchfile._profiles import ProfileReader
 from cavet.benchfile._wiring import PIN_KEYS, check_cables, check_converters, check_targets, check_wires
 from cavet.benchfile.boards import FIRMWARES, BoardTables, Device
+from cavet.benchfile.hosts import PROTOCOLS, HostTables, PointTable, read_point
 from cavet.boards import SUPPLIED, Defect, PinMode, Profile, Quantity, Reflex
 from cavet.expressions import Expression
-from cavet.hosts import DevicePlan, Format, Manners, Point
-from cavet.protocols import FieldError
-from cavet.protocols.plans import PlanCodec
+from cavet.hosts import Manners, Point
 from cavet.wording import listed
 
 NAME = re.compile(r"[a-z][a-z0-9_]{0,39}")
@@ -85,15 +80,6 @@ class _Reader:
         )
 
     def _points(self, hosts: dict[str, HostPlan], profiles: dict[str, Profile]) -> dict[str, Point]:
-        bases = self._top["hosts"]
-        reader = PointReader(
-            self._checker,
-            {name: host.protocol for name, host in hosts.items()},
-            {name: str(bases[name].get("base", "")) for name in hosts},
-            {name: host.format for name, host in hosts.items() if host.format is not None},
-            {name: host.devices for name, host in hosts.items()},
-            self._resolve_pins,
-        )
         found = {}
         for name, table in self._tables("points", schema.POINT).items():
             path: Path = ("points", name, "board")
@@ -101,9 +87,11 @@ class _Reader:
                 self._checker.one_of(path, table["board"], self._declared("hosts"), "a host")
                 and table["board"] in hosts
             ):
-                point = reader.read(name, table, profiles.get(table["board"]))
+                host = hosts[table["board"]]
+                asked = PointTable(self._checker, name, table, host, profiles.get(host.name), self._resolve_pins)
+                point = read_point(asked)
                 if point is not None:
-                    found[name] = _unanswered(point) if hosts[table["board"]].manners.unit == 0 else point
+                    found[name] = _unanswered(point) if host.manners.unit == 0 else point
         check_overlaps(self._checker, found.values())
         return found
 
@@ -337,48 +325,24 @@ class _Reader:
 
     def _host(self, name: str, table: dict[str, Any]) -> HostPlan:
         self._checker.one_of(("hosts", name, "link"), table["link"], self._declared("links"), "a link")
-        manners = Manners(
-            boot_wait=table["boot_wait"],
-            reply_within=table["reply_within"],
-            retries=table["retries"],
-            sampling=table["sampling"],
-            reopen=table["reopen"],
-            lost_after=table["lost_after"],
-            poll=table["poll"],
-            in_flight=table["in_flight"],
-            repeat_writes=table["repeat_writes"],
-            unit=table["unit"],
-            turnaround=table["turnaround"],
-        )
-        path: Path = ("hosts", name)
+        link = self._top["links"].get(table["link"])
+        board = self._top["boards"].get(link.get("board")) if isinstance(link, dict) else None
+
+        def interrupt_pin(path: Path, raw: Any) -> int | None:
+            return self._interrupt_pin(path, raw, board)
+
+        tables = HostTables(self._checker, name, table, self._folder, self._tables, interrupt_pin)
+        devices, known = table["devices"], [each.name for each in PROTOCOLS.values() if each.HAS_BUS]
+        if devices and table["protocol"] not in known:
+            expected = f"a protocol with buses: {listed(known)}"
+            self._checker.wrong(("hosts", name, "devices"), found=table["protocol"], expected=expected)
         return HostPlan(
             name=name,
             link=table["link"],
             protocol=table["protocol"],
-            manners=manners,
-            client=read_client(self._checker, path, table),
-            topics=read_topics(self._checker, path, table),
-            format=self._format(path, table),
-            devices=self._host_devices(name, table),
+            manners=Manners(**{key: table[key] for key in Manners.__struct_fields__}),
+            **PROTOCOLS[table["protocol"]].read_host(tables),
         )
-
-    def _host_devices(self, host: str, table: dict[str, Any]) -> dict[str, DevicePlan]:
-        """What a host believes to be on the board's bus."""
-        if table["devices"] and table["protocol"] not in ("firmata", "buses"):
-            path: Path = ("hosts", host, "devices")
-            self._checker.wrong(path, found=table["protocol"], expected="a protocol with buses: firmata or buses")
-            return {}
-        found = {}
-        for name, values in self._tables("devices", schema.DEVICE, ("hosts", host), table["devices"]).items():
-            path = ("hosts", host, "devices", name)
-            if values.get("interrupt") is not None:
-                link = self._top["links"].get(table["link"])
-                board = self._top["boards"].get(link.get("board")) if isinstance(link, dict) else None
-                values["interrupt"] = self._interrupt_pin((*path, "interrupt"), values["interrupt"], board)
-            device = read_device(self._checker, path, name, values, self._folder)
-            if device is not None:
-                found[name] = device
-        return found
 
     def _interrupt_pin(self, path: Path, raw: int | str, board: object) -> int | None:
         """The pin of an interrupt line; its label is known where its board is described."""
@@ -386,29 +350,6 @@ class _Reader:
         if isinstance(board, dict) and isinstance(board.get("profile"), str):
             profile = self._profiles.get(board["profile"])
         return self._pin(path, raw, profile)
-
-    def _format(self, path: Path, table: dict[str, Any]) -> Format | None:
-        """The frames that a host speaks."""
-        if table["protocol"] != "plan":
-            return None
-        plan = load_frames(self._checker, (*path, "plan"), table["plan"], self._folder)
-        if plan is None:
-            return None
-        asks = table["asks"]
-        if asks and asks not in plan.frames:
-            expected = f"a frame: {listed(plan.frames)}"
-            self._checker.wrong(
-                (*path, "asks"), found=asks, expected=expected, nearest=self._checker.nearest(asks, plan.frames)
-            )
-            return None
-        spoken = Format(codecs={name: PlanCodec(frame) for name, frame in plan.frames.items()}, asks=asks)
-        try:
-            if asks:
-                spoken.question()
-        except FieldError as error:
-            expected = f"a frame that can be said with all of its fields 0; {error}"
-            self._checker.wrong((*path, "asks"), found=asks, expected=expected)
-        return spoken
 
     def _profiles_of_hosts(
         self, hosts: dict[str, HostPlan], links: dict[str, LinkPlan], boards: dict[str, BoardPlan]

@@ -6,11 +6,12 @@ The reader, the documentation and the suggestions all come from these tables.
 from __future__ import annotations
 
 from cavet.benchfile._broker import BROKER
-from cavet.benchfile._schema_belief import HOST, LINK, POINT
+from cavet.benchfile._links import LINK
+from cavet.benchfile._schema_belief import HOST, POINT
 from cavet.benchfile._schema_checks import CHECK, DELAYS, REST
-from cavet.benchfile._schema_devices import DEVICE
 from cavet.benchfile._schema_truth import BOARD, BUS, DEFECT, PART, PROFILE, QUANTITY, REFLEX, SUPPLY
 from cavet.benchfile.boards import FIRMWARES
+from cavet.benchfile.hosts import DEVICE
 from cavet.settings import Key, Section
 
 FILE = Section(

@@ -1,78 +1,41 @@
-"""The keys of the belief, and of the links between it and the truth: links, hosts, points."""
+"""The keys of the belief: hosts and points."""
 
 from __future__ import annotations
 
-from cavet.benchfile import _schema_formats as formats
 from cavet.benchfile._schema_checks import NEEDS
-from cavet.benchfile._schema_devices import BUSES_LINK_KEYS, DEVICE_POINT_KEYS
-from cavet.benchfile._schema_features import STEPPER_POINT_KEYS
-from cavet.benchfile._schema_mqtt import HOST_KEYS, LINK_KEYS, POINT_KEYS
-from cavet.benchfile._values import DATA_KEYS
-from cavet.boards.firmware.modbus import TABLES
+from cavet.benchfile.hosts import PROTOCOLS
 from cavet.colours import CHANNELS
 from cavet.hosts import PointKind
-from cavet.settings import Key, Section
+from cavet.settings import Key, Section, gathered
 
-LINK_KINDS = ("serial", "tcp", "mqtt", "usb", "buses")
-LINK = Section(
-    title="[links.NAME]",
-    doc="What carries the bytes between a host and a board.",
-    keys=(
-        Key(name="kind", kind="word", doc="what it is", choices=LINK_KINDS, required=True),
-        Key(name="board", kind="text", names="board", doc="the board at its far end", required=True),
-        Key(
-            name="framing",
-            kind="word",
-            doc="Modbus: how its units travel; else tcp on a network and rtu on a serial line",
-            choices=("tcp", "rtu", "ascii"),
-            default=None,
-        ),
+FIRMATA = ("firmata",)
+COILS = ("coil_2", "coil_3", "coil_4")
+STEPPER_KEYS = (
+    *(
+        Key(name=name, kind="pin", doc=doc, default=None, concerns=FIRMATA)
+        for name, doc in (
+            ("direction", "stepper with a driver: the pin of the direction"),
+            *((coil, "stepper without a driver: the pin of this wire") for coil in COILS),
+        )
     ),
-    variants={
-        "mqtt": LINK_KEYS,
-        "usb": formats.USB_LINK_KEYS,
-        "buses": BUSES_LINK_KEYS,
-        "serial": (
-            Key(
-                name="port",
-                kind="text",
-                doc="`simulated`, a real board's device, or its URL: `rfc2217://HOST:PORT`, `socket://HOST:PORT`",
-                default="simulated",
-            ),
-            Key(name="rate", kind="whole", doc="baud", default=57600, low=50, high=4_000_000),
-            Key(name="settings", kind="text", doc="data bits, parity, stop bits", default="8N1"),
-            Key(
-                name="served",
-                kind="word",
-                doc="how a simulated one is offered: as a device file, or over TCP, as raw bytes or by RFC 2217",
-                choices=("device", "raw", "rfc2217"),
-                default="device",
-            ),
-            Key(
-                name="listen",
-                kind="whole",
-                doc="the port that it listens on when it is served over TCP; 0 for any free one",
-                default=0,
-                low=0,
-                high=65535,
-            ),
-        ),
-        "tcp": (
-            Key(name="address", kind="text", doc="`simulated`, or HOST:PORT of a real board", default="simulated"),
-            Key(
-                name="port",
-                kind="whole",
-                doc="the port that a simulated board listens on; 0 for any free one",
-                default=0,
-                low=0,
-                high=65535,
-            ),
-            Key(name="tls", kind="switch", doc="whether it is encrypted", default=False),
-            Key(name="certificate", kind="text", doc="with tls: the PEM file of the board's certificate", default=""),
-            Key(name="key", kind="text", doc="with tls: the PEM file of its key", default=""),
-            Key(name="trust", kind="text", doc="with tls: whose certificates the host trusts, a PEM file", default=""),
-        ),
-    },
+    Key(
+        name="fastest",
+        kind="quantity",
+        unit="",
+        doc="stepper: steps a second",
+        concerns=FIRMATA,
+        default=200.0,
+        low=0.01,
+    ),
+    Key(
+        name="acceleration",
+        kind="quantity",
+        unit="",
+        doc="stepper: by how many steps a second it gains speed, each second; 0 for at once",
+        concerns=FIRMATA,
+        default=0.0,
+        low=0,
+    ),
 )
 
 HOST = Section(
@@ -84,47 +47,17 @@ HOST = Section(
             name="protocol",
             kind="word",
             doc="what it speaks",
-            choices=("firmata", "modbus", "scpi", "mqtt", "plan", "buses"),
+            choices=tuple(PROTOCOLS),
             required=True,
-        ),
-        Key(
-            name="unit",
-            kind="whole",
-            doc="Modbus: the unit that it talks to; 0 on a serial line for all at once, who do not answer",
-            default=1,
-            low=0,
-            high=255,
-        ),
-        Key(
-            name="turnaround",
-            kind="quantity",
-            unit="s",
-            doc="Modbus: the pause after what was told to all",
-            default=0.1,
-            low=0,
-            high=10,
         ),
         Key(
             name="poll",
             kind="quantity",
             unit="s",
             doc="Modbus and SCPI: how often points are read",
+            concerns=("modbus", "scpi"),
             default=0.25,
             low=0.005,
-        ),
-        Key(
-            name="in_flight",
-            kind="whole",
-            doc="Modbus over TCP: how many requests may wait for their answers at once",
-            default=4,
-            low=1,
-            high=64,
-        ),
-        Key(
-            name="repeat_writes",
-            kind="switch",
-            doc="Modbus: whether a write is sent again when it is not known whether the first one was done",
-            default=False,
         ),
         Key(
             name="boot_wait",
@@ -168,9 +101,7 @@ HOST = Section(
             default=30.0,
             low=0.1,
         ),
-        *HOST_KEYS,
-        *formats.HOST_KEYS,
-        Key(name="devices", kind="table", doc="Firmata, buses: what is on its bus, see below", default={}),
+        *gathered({name: protocol.HOST_KEYS for name, protocol in PROTOCOLS.items()}),
     ),
 )
 
@@ -220,25 +151,6 @@ _WIRE = Key(
 
 _SWITCH_WORDS = Key(name="words", kind="words", doc="what its two values are called", default=("off", "on"))
 
-_PLACE_KEYS = (
-    Key(name="pin", kind="pin", doc="Firmata: the pin that it is on", default=None),
-    Key(name="table", kind="word", doc="Modbus: in which table", choices=TABLES, default=None),
-    Key(name="address", kind="whole", doc="Modbus: where it begins, from 0", default=None, low=0, high=65535),
-    *DATA_KEYS,
-    Key(
-        name="set",
-        kind="text",
-        doc="SCPI: what is sent to set it, `{}` in the place of the value, such as `SOUR1:VOLT {}`",
-        default="",
-    ),
-    Key(name="on", kind="text", doc="SCPI: what is sent to switch it on, in the place of `set`", default=""),
-    Key(name="off", kind="text", doc="SCPI: what is sent to switch it off", default=""),
-    Key(name="ask", kind="text", doc="SCPI: the query for its value, such as `SOUR1:VOLT?`", default=""),
-    *POINT_KEYS,
-    *formats.POINT_KEYS,
-    *DEVICE_POINT_KEYS,
-)
-
 POINT = Section(
     title="[points.NAME]",
     doc="One output or input as the host believes it to be. Where it is on the board is told by `pin`, by `table` and "
@@ -253,7 +165,7 @@ POINT = Section(
             required=True,
         ),
         NEEDS,
-        *_PLACE_KEYS,
+        *gathered({name: protocol.POINT_KEYS for name, protocol in PROTOCOLS.items()}),
     ),
     variants={
         "level": (
@@ -262,9 +174,10 @@ POINT = Section(
                 kind="word",
                 choices=("pwm", "servo", "stepper"),
                 doc="Firmata: how the pin is driven",
+                concerns=FIRMATA,
                 default=None,
             ),
-            *STEPPER_POINT_KEYS,
+            *STEPPER_KEYS,
             *_LEVEL_KEYS,
             _WIRE,
         ),
@@ -310,6 +223,7 @@ POINT = Section(
                 kind="word",
                 choices=("input", "pull-up"),
                 doc="Firmata: how the pin is read",
+                concerns=FIRMATA,
                 default="input",
             ),
             Key(name="active", kind="word", choices=("high", "low"), doc="the level that means on", default="high"),
@@ -324,9 +238,16 @@ POINT = Section(
                 kind="word",
                 choices=("analog", "encoder"),
                 doc="Firmata: a voltage, or an encoder's count",
+                concerns=FIRMATA,
                 default="analog",
             ),
-            Key(name="second", kind="pin", doc="Firmata: the pin of an encoder's contact B", default=None),
+            Key(
+                name="second",
+                kind="pin",
+                doc="Firmata: the pin of an encoder's contact B",
+                default=None,
+                concerns=FIRMATA,
+            ),
             Key(
                 name="wire",
                 kind="whole-list",
@@ -349,7 +270,7 @@ POINT = Section(
         ),
         "colour": (
             *(
-                Key(name=name, kind="pin", doc=f"Firmata: the pin of its {name}, PWM", default=None)
+                Key(name=name, kind="pin", doc=f"Firmata: the pin of its {name}, PWM", default=None, concerns=FIRMATA)
                 for name in CHANNELS
             ),
             Key(name="rest", kind="text", doc="where the rest key sends it", default="#000000"),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from cavet.benchfile.boards import FIRMWARES
 from cavet.boards import DEFECTS, DOES, EDGES
 from cavet.boards import KINDS as PART_KINDS
-from cavet.settings import Key, Section
+from cavet.settings import Key, Section, gathered
 
 BOARD = Section(
     title="[boards.NAME]",
@@ -57,7 +57,7 @@ BOARD = Section(
                 ),
             )
         ),
-        *{key.name: key for device in FIRMWARES.values() for key in device.KEYS}.values(),
+        *gathered({name: device.KEYS for name, device in FIRMWARES.items()}),
     ),
 )
 

@@ -6,10 +6,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+import msgspec
+
 from cavet.benchfile._plan import BoardPlan, Plan
 from cavet.benchfile.boards import Row
+from cavet.benchfile.hosts import PROTOCOLS, Constant
 from cavet.boards import KINDS
-from cavet.hosts import DevicePoint, FieldPoint, HeaderPoint, PinPoint, Point, RegisterPoint, TopicPoint
+from cavet.hosts import PinPoint, Point
 from cavet.protocols.registers import RegisterMap
 from cavet.units import show
 from cavet.wording import WrongError, listed, nearest
@@ -111,54 +114,21 @@ def register_rows(registers: RegisterMap) -> list[Row]:
 # the host's map
 
 
-class Constant:
-    """Something that a program of the user's own has to know: a name, its number or text, what it is."""
-
-    def __init__(self, name: str, value: int | str, about: str) -> None:
-        self.name = name
-        self.value = value
-        self.about = about
-
-
-TABLES = {"coils": "COIL", "discrete-inputs": "INPUT", "holding-registers": "HOLDING", "input-registers": "REGISTER"}
-
-
 def constants(plan: Plan, board: str | None = None) -> list[Constant]:
     """What the host's program has to know of a bench, or of one board."""
-    found = []
-    for host in plan.hosts.values():
-        if host.protocol == "modbus" and board in (None, host.name):
-            found.append(Constant(f"{_upper(host.name)}_UNIT", host.manners.unit, "the board's unit"))
-    for point in plan.points.values():
-        if board in (None, point.board):
-            found += _of_point(point)
+    hosts = [host for host in plan.hosts.values() if board in (None, host.name)]
+    found = [
+        msgspec.structs.replace(each, name=f"{_upper(host.name)}_{each.name}")
+        for host in hosts
+        for each in PROTOCOLS[host.protocol].constants(host)
+    ]
+    found += [
+        msgspec.structs.replace(each, name=f"{_upper(point.name)}_{each.name}")
+        for point in plan.points.values()
+        if board in (None, point.board)
+        for each in PROTOCOLS[plan.hosts[point.board].protocol].constants_of(point, _about(point))
+    ]
     return found
-
-
-def _of_point(point: Point) -> list[Constant]:
-    name, about = _upper(point.name), _about(point)
-    if isinstance(point, RegisterPoint):
-        form = "" if point.is_bit else f"{point.form.kind}, {point.form.word_order}; " if point.size > 1 else (
-            f"{point.form.kind}; "
-        )  # fmt: skip
-        return [Constant(f"{name}_{TABLES[point.table]}", point.address, f"{form}{about}")]
-    if isinstance(point, PinPoint):
-        found = [Constant(f"{name}_PIN", point.pin, f"mode {point.mode}; {about}")]
-        lines = (("AHEAD", point.ahead), ("ASTERN", point.astern))
-        return found + [Constant(f"{name}_{word}_PIN", pin, "direction") for word, pin in lines if pin is not None]
-    if isinstance(point, HeaderPoint):
-        ways = (("SET", point.set), ("ON", point.turn_on), ("OFF", point.turn_off), ("QUERY", point.query))
-        return [Constant(f"{name}_{word}", text, about) for word, text in ways if text]
-    if isinstance(point, TopicPoint):
-        topics = (("COMMAND", point.command), ("STATE", point.state))
-        return [Constant(f"{name}_{word}_TOPIC", text, about) for word, text in topics if text]
-    if isinstance(point, FieldPoint):
-        bit = f"; bit {point.bit}" if point.bit is not None else ""
-        return [Constant(f"{name}_FIELD", f"{point.frame or point.state_frame}.{point.field or point.state_field}",
-                         f"{about}{bit}")]  # fmt: skip
-    if isinstance(point, DevicePoint):
-        return [Constant(f"{name}_LINE", point.line, f"of {point.device}; {about}")] if point.line_name else []
-    return []
 
 
 def _about(point: Point) -> str:

@@ -11,7 +11,7 @@ from cavet.commands import COMMANDS
 from tests.commands.run import cavet, cavet_here
 
 DOCS = Path(__file__).parents[2] / "docs"
-PLANS = Path(__file__).parents[2] / "cavet" / "bench" / "plans"
+PLANS = Path(__file__).parents[2] / "cavet" / "benchfile" / "plans"
 
 
 class Profiles(unittest.TestCase):

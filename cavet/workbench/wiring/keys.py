@@ -13,9 +13,6 @@ from cavet.units import show
 from cavet.wiring import Wiring
 from cavet.wording import WrongError
 
-PROTOCOLS = ("firmata", "modbus", "scpi", "mqtt", "plan", "usb", "buses")
-OF_REGISTERS = ("data", "word_order", "byte_order", "length", "bit")
-"""Keys of values in registers."""
 AS_TEXT = ("text", "word", "unit", "sum")
 """Kinds of keys whose values are texts, whatever they look like."""
 NAME = "name"
@@ -78,17 +75,10 @@ def _protocol_at(file: BenchFile, path: tuple[str, ...], table: dict[str, Any]) 
 
 
 def _concerns(key: Key, protocol: str, table: dict[str, Any]) -> bool:
-    """Whether a key has a meaning for what is spoken: its own words say for which it has."""
-    if key.name in OF_REGISTERS:
-        return protocol == "modbus"
-    head, colon, _ = key.doc.partition(":")
-    if not colon or not protocol:
-        return key.name != "device" or protocol in ("firmata", "buses")
-    words = head.lower().replace(" with tls", "").split(", ")
-    if "stepper" in head:
+    """Whether a key has a meaning for what is spoken, and for a point's mode."""
+    if key.doc.startswith("stepper"):
         return table.get("mode") == "stepper"
-    known = [word.partition(" ")[0] for word in words]
-    return protocol in known or not any(word in PROTOCOLS for word in known)
+    return not protocol or not key.concerns or protocol in key.concerns
 
 
 def _usual(key: Key) -> str:

@@ -1,0 +1,46 @@
+"""Buses of the host's own: points at the devices on them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, ClassVar
+
+from cavet.benchfile._plan import HostPlan, LinkPlan
+from cavet.benchfile.hosts._devices import (
+    DEVICE_KEY,
+    DEVICES_KEY,
+    constants_at_device,
+    limits_at_device,
+    read_devices,
+    read_point_at_device,
+)
+from cavet.benchfile.hosts._protocol import Constant, HostProtocol, HostTables, PointTable
+from cavet.hosts import BusesSession, DevicePoint, Point
+from cavet.record import Tell
+from cavet.settings import Key
+
+
+class BusesProtocol(HostProtocol):
+    """I2C and SPI, with nothing between."""
+
+    name: ClassVar[str] = "buses"
+    HOST_KEYS: ClassVar[tuple[Key, ...]] = (DEVICES_KEY,)
+    POINT_KEYS: ClassVar[tuple[Key, ...]] = (DEVICE_KEY,)
+    PLACES: ClassVar[tuple[str, ...]] = ("device",)
+    HAS_BUS: ClassVar[bool] = True
+
+    def read_host(self, tables: HostTables) -> dict[str, Any]:
+        return {"devices": read_devices(tables)}
+
+    def session(self, host: HostPlan, link: LinkPlan, points: Sequence[DevicePoint], tell: Tell) -> BusesSession:
+        return BusesSession(host.name, points, host.manners, tell, host.devices)
+
+    def read_point(self, table: PointTable) -> Point | None:
+        return read_point_at_device(table)
+
+    def limits(self, point: Point, host: HostPlan) -> tuple[float, float]:
+        assert isinstance(point, DevicePoint)
+        return limits_at_device(point)
+
+    def constants_of(self, point: DevicePoint, about: str) -> list[Constant]:
+        return constants_at_device(point, about)

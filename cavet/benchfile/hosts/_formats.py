@@ -1,0 +1,168 @@
+"""Formats of the user's own: points in the fields of frames."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from math import inf
+from typing import Any, ClassVar
+
+import msgspec
+
+from cavet.benchfile._plan import HostPlan, LinkPlan
+from cavet.benchfile._plan_file import load_frames
+from cavet.benchfile.hosts._protocol import Constant, HostProtocol, HostTables, PointTable
+from cavet.hosts import FieldPoint, Format, FormatSession, Point, PointKind
+from cavet.protocols import FieldError
+from cavet.protocols.plans import FieldPlan, PlanCodec
+from cavet.record import Tell
+from cavet.settings import Key
+from cavet.wording import listed
+
+COLOUR_BITS = 24
+TEXTS = (PointKind.TEXT, PointKind.WORDS)
+
+
+class FormatProtocol(HostProtocol):
+    """Frames of a plan, on a stream or as the reports of a USB device."""
+
+    name: ClassVar[str] = "plan"
+    HOST_KEYS: ClassVar[tuple[Key, ...]] = (
+        Key(
+            name="plan",
+            kind="text",
+            doc="plan: the plan file beside the bench whose frames are spoken, or the name of one that ships",
+            default="",
+        ),
+        Key(
+            name="asks",
+            kind="text",
+            doc="plan: the frame that, with its fields 0 or as near as they come, asks the board how it stands",
+            default="",
+        ),
+    )
+    POINT_KEYS: ClassVar[tuple[Key, ...]] = (
+        Key(name="field", kind="text", doc="plan: `FRAME.FIELD` that carries it", default=""),
+        Key(
+            name="line",
+            kind="whole",
+            doc="plan: the bit of the field, where it is one of several",
+            default=None,
+            low=0,
+            high=63,
+        ),
+        Key(name="mask", kind="text", doc="plan: the field that has a 1 for what is meant", default=""),
+    )
+    PLACES: ClassVar[tuple[str, ...]] = ("field", "mask", "line", "state")
+
+    def read_host(self, tables: HostTables) -> dict[str, Any]:
+        checker, path, table = tables.checker, tables.path, tables.table
+        plan = load_frames(checker, (*path, "plan"), table["plan"], tables.folder)
+        if plan is None:
+            return {}
+        asks = table["asks"]
+        if asks and asks not in plan.frames:
+            near = checker.nearest(asks, plan.frames)
+            checker.wrong((*path, "asks"), found=asks, expected=f"a frame: {listed(plan.frames)}", nearest=near)
+            return {}
+        spoken = Format(codecs={name: PlanCodec(frame) for name, frame in plan.frames.items()}, asks=asks)
+        try:
+            if asks:
+                spoken.question()
+        except FieldError as error:
+            expected = f"a frame that can be said with all of its fields 0; {error}"
+            checker.wrong((*path, "asks"), found=asks, expected=expected)
+        return {"format": spoken}
+
+    def session(self, host: HostPlan, link: LinkPlan, points: Sequence[FieldPoint], tell: Tell) -> FormatSession:
+        assert host.format is not None  # else nothing runs: it was told when the file was read
+        return FormatSession(host.name, points, host.manners, tell, host.format)
+
+    def read_point(self, table: PointTable) -> Point | None:
+        kind, raw = table.kind, table.table
+        if kind is PointKind.BRIDGE:
+            table.wrong("kind", found="a bridge", expected="level, switch, contact or reading")
+            return None
+        needed, doc = ("field", "the FRAME.FIELD that carries it") if kind.is_output else ("state", "where it is told")
+        if not table.has(needed, doc):
+            return None
+        plan = table.host.format
+        if plan is None:
+            return None  # told at its host
+        places: dict[str, Any] = {}
+        for key, names in (("field", ("frame", "field")), ("state", ("state_frame", "state_field"))):
+            found = _field_of(table, key, plan) if raw[key] else ("", "")
+            if found is None or (raw[key] and not _has_line(table, found, plan)):
+                return None
+            places |= dict(zip(names, found, strict=True))
+        frame = plan.codecs[places["frame"]].plan if places["frame"] else None
+        known = [field.name for field in frame.fields if field.is_whole and not frame.repeats(field)] if frame else []
+        if raw["mask"] and raw["mask"] not in known:
+            expected = f"a whole number of the frame: {listed(known) or 'it has none'}"
+            near = table.checker.nearest(raw["mask"], known)
+            table.wrong("mask", found=raw["mask"], expected=expected, nearest=near)
+            return None
+        if kind is PointKind.COLOUR and not table.has_colours():
+            return None
+        fields = table.common()
+        fields["confirm"] = bool(places["state_frame"]) and fields.get("confirm", False)
+        point = FieldPoint(**fields, **places, bit=raw["line"], mask=raw["mask"])
+        steps = max(abs(field.scale) if field.is_whole else 0.0 for field in _fields_of(point, plan))
+        return msgspec.structs.replace(point, steps=steps)
+
+    def limits(self, point: Point, host: HostPlan) -> tuple[float, float]:
+        assert isinstance(point, FieldPoint) and host.format is not None
+        least, most = -inf, inf
+        for field in _fields_of(point, host.format):
+            ends = sorted(end * field.scale + field.offset for end in field.wire_limits)
+            least = max(least, ends[0] if field.low is None else field.low)
+            most = min(most, ends[1] if field.high is None else field.high)
+        return least, most
+
+    def constants_of(self, point: FieldPoint, about: str) -> list[Constant]:
+        bit = f"; bit {point.bit}" if point.bit is not None else ""
+        place = f"{point.frame or point.state_frame}.{point.field or point.state_field}"
+        return [Constant("FIELD", place, f"{about}{bit}")]
+
+
+def _fields_of(point: FieldPoint, plan: Format) -> list[FieldPlan]:
+    """The fields that carry a point: where it is set, and where it is told."""
+    used = ((point.frame, point.field), (point.state_frame, point.state_field))
+    return [plan.codecs[frame].plan.field(field) for frame, field in used if frame]
+
+
+def _field_of(table: PointTable, key: str, plan: Format) -> tuple[str, str] | None:
+    """Take FRAME.FIELD apart: one number, or for a text one text or bytes."""
+    text, kind = table.table[key], table.kind
+    frame, _, field = text.partition(".")
+    known = [
+        f"{name}.{each.name}"
+        for name, codec in plan.codecs.items()
+        for each in codec.plan.fields
+        if _carries(each, kind) and not codec.plan.repeats(each)
+    ]
+    if text not in known:
+        what = f"a whole number of {COLOUR_BITS} bits" if kind is PointKind.COLOUR else "one number"
+        expected = f"{'a text' if kind in TEXTS else what}: {listed(known) or 'there is none'}"
+        table.wrong(key, found=text, expected=expected, nearest=table.checker.nearest(text, known))
+        return None
+    return frame, field
+
+
+def _has_line(table: PointTable, place: tuple[str, str], plan: Format) -> bool:
+    """Whether a field has the bit that is meant, where one is."""
+    line = table.table["line"]
+    if line is None:
+        return True
+    field = plan.codecs[place[0]].plan.field(place[1])
+    if field.is_whole and (field.bits is None or line < field.bits):
+        return True
+    bits = f"0 to {field.bits - 1}" if field.is_whole and field.bits else "a field that is a whole number"
+    table.wrong("line", found=line, expected=f"{bits}, the bits of {'.'.join(place)}")
+    return False
+
+
+def _carries(field: FieldPlan, kind: PointKind) -> bool:
+    """Whether a field can carry a point of a kind: a colour is a whole number, a text a text, all else a number."""
+    if kind is PointKind.COLOUR:
+        return field.is_whole and not field.is_scaled and not field.values and field.bits == COLOUR_BITS
+    return field.is_number is not kind.is_text
