@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import AsyncIterator
 
 from cavet.bench import RunningBench
+from cavet.benchfile import PROTOCOLS
 from cavet.finding._around import Found
 from cavet.finding._talk import Talk
 from cavet.library.sending import say
@@ -46,11 +47,11 @@ def _answer(data: bytes) -> BusAnswer | None:
 async def scan_board(running: RunningBench, board: str) -> AsyncIterator[Found]:
     """Who acknowledges on a board's bus, as its controller asks. Raises `WrongError` for a board without one."""
     host = next((host for host in running.plan.hosts.values() if running.plan.links[host.link].board == board), None)
-    if host is None or host.name not in running.host_links or host.protocol not in ("firmata", "buses"):
+    if host is None or host.name not in running.host_links or not PROTOCOLS[host.protocol].HAS_BUS:
         able = [
             running.plan.links[each.link].board
             for each in running.plan.hosts.values()
-            if each.protocol in ("firmata", "buses")
+            if PROTOCOLS[each.protocol].HAS_BUS
         ]
         raise WrongError("find bus", found=board, expected=f"a board with a bus: {listed(able) or 'none here'}")
     names = {device.address: name for name, device in host.devices.items() if device.kind not in ("chain", "shift")}

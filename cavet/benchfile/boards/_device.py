@@ -117,6 +117,8 @@ class Device(msgspec.Struct, frozen=True, kw_only=True):
     """Its own keys of the board's table."""
     SECTIONS: ClassVar[tuple[Section, ...]] = ()
     """The tables of its own."""
+    FORM: ClassVar[tuple[str, str, str] | None] = None
+    """What people add to such a board besides parts: what that is, its table, and what one may be called."""
     LINK: ClassVar[str] = ""
     """The kind of link that it alone can have; "" for one that others have as well."""
     IS_THERE_AT_ONCE: ClassVar[bool] = False

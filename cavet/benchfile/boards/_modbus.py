@@ -85,6 +85,7 @@ class ModbusDevice(Device, frozen=True, kw_only=True, dict=True):
         ),
     )
     SECTIONS: ClassVar[tuple[Section, ...]] = (IDENTITY, CELL, RECORDS, QUEUE)
+    FORM: ClassVar[tuple[str, str, str] | None] = ("an entry of its map", "map", "value")
 
     identity: Identity
     cells: tuple[CellPlan, ...]

@@ -87,6 +87,7 @@ class ScpiDevice(Device, frozen=True, kw_only=True):
 
     KEYS: ClassVar[tuple[Key, ...]] = keys_without_more((("commands", "SCPI: its own commands"),))
     SECTIONS: ClassVar[tuple[Section, ...]] = (COMMAND,)
+    FORM: ClassVar[tuple[str, str, str] | None] = ("a command that it knows", "commands", "command")
 
     identity: str
     commands: tuple[CommandPlan, ...]

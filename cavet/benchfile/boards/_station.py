@@ -85,6 +85,7 @@ class StationDevice(Device, frozen=True, kw_only=True):
         )
     )
     SECTIONS: ClassVar[tuple[Section, ...]] = (STATION, TOPIC, HEALTH)
+    FORM: ClassVar[tuple[str, str, str] | None] = ("a topic that it obeys", "topics", "topic")
 
     station: StationPlan
 

@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from cavet.benchfile import BenchFile, Key, section_of
+from cavet.benchfile import PROTOCOLS, BenchFile, Key, section_of
 from cavet.wording import WrongError
 from cavet.workbench.wiring.changing import changed
 from cavet.workbench.wiring.keys import fitting, read_value
@@ -36,10 +36,6 @@ OF_EVERY_BOARD = (
     ("a part", "parts", "part"), ("a supply for what it drives", "supplies", "supply"),
     ("a rule that it follows by itself", "reflexes", "rule"),
 )  # fmt: skip
-OF_FIRMWARE = {
-    "modbus": ("an entry of its map", "map", "value"), "scpi": ("a command that it knows", "commands", "command"),
-    "mqtt": ("a topic that it obeys", "topics", "topic"),
-}  # fmt: skip
 BESIDE = (
     Form("a link", ("links", NEW), "link"), Form("a host: who talks over a link", ("hosts", NEW), "host"),
     Form("a quantity of the world around", ("rig", NEW), "quantity"),
@@ -52,7 +48,7 @@ def forms_for(file: BenchFile, board: str) -> list[Form]:
     hosts = [host for host in file.plan.hosts.values() if file.plan.links[host.link].board == board]
     forms: list[Form] = []
     if there is not None:
-        made = [*OF_EVERY_BOARD, *([OF_FIRMWARE[there.firmware]] if there.firmware in OF_FIRMWARE else [])]
+        made = [*OF_EVERY_BOARD, *([there.device.FORM] if there.device.FORM is not None else [])]
         forms += [Form(title, ("boards", board, table, NEW), name) for title, table, name in made]
         forms += [Form("a defect, made on purpose", ("defects", NEW), "defect")]
     if hosts:
@@ -60,7 +56,7 @@ def forms_for(file: BenchFile, board: str) -> list[Form]:
     forms += [
         Form("a device that the host believes on its bus", ("hosts", host.name, "devices", NEW), "device")
         for host in hosts
-        if host.protocol in ("firmata", "buses")
+        if PROTOCOLS[host.protocol].HAS_BUS
     ]
     return [*forms, *BESIDE]
 
