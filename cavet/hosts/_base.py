@@ -209,6 +209,21 @@ class Session(Generic[P]):
     def _write(self, wish: Wish, now: float, *, again: bool = False) -> None:
         raise NotImplementedError
 
+    def _try_again(self, wish: Wish, now: float) -> bool:
+        """Write a wish once more, where it was not written often enough."""
+        if wish.tries >= self._manners.retries:
+            return False
+        wish.tries += 1
+        self._write(wish, now, again=True)
+        return True
+
+    @property
+    def _within(self) -> str:
+        return f"each within {self._manners.reply_within:g} s"
+
+    def _tell_again(self, wish: Wish) -> None:
+        self._tell(Kind.RESENT, Topic.POINT, wish.point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
+
     # knowing
 
     def look(self, name: str, now: float) -> bool:

@@ -1,98 +1,59 @@
-"""Wishes that wait to be read back."""
+"""Wishes that wait until pins are read back."""
 
 from __future__ import annotations
 
 from collections import Counter
-from math import inf
 
-import msgspec
-
+from cavet.hosts._awaiting import Awaited, Awaiting, Overtake
 from cavet.hosts._base import Wish
-from cavet.hosts._session import Manners
-from cavet.record import Kind, Reason, Tell, Topic
 
 
-class _Waiting(msgspec.Struct):
-    wish: Wish
+class _Missing(Awaited):
+    """A wish, and the numbers that are still expected, by pins."""
+
     missing: dict[int, int]
-    since: float
-    deadline: float
 
 
-class Confirming:
+class Confirming(Awaiting[_Missing]):
     """Which numbers are expected to be read back from which pins, and until when.
 
     An answer tells only of which pin it is. So for each question that nobody waits for any more, since a newer wish
     came, one answer that does not agree is passed over: it tells how the pin stood before.
     """
 
-    def __init__(self, manners: Manners, tell: Tell) -> None:
-        self._manners = manners
-        self._tell = tell
-        self._waiting: dict[str, _Waiting] = {}
+    def __init__(self, overtake: Overtake) -> None:
+        super().__init__(overtake)
         self._stale: Counter[int] = Counter()
         """How many answers of each pin are still to come that nobody waits for."""
 
-    @property
-    def due(self) -> float:
-        """When the first answer will be overdue."""
-        return min(waiting.deadline for waiting in self._waiting.values()) if self._waiting else inf
-
-    def wait(self, wish: Wish, wanted: dict[int, int], now: float) -> None:
+    def wait(self, wish: Wish, wanted: dict[int, int], now: float, deadline: float) -> None:
         """Expect these numbers at these pins; an older wish for the same point is not waited for any more."""
-        older = self._waiting.get(wish.point.name)
+        older = self.put(_Missing(wish, now, deadline, dict(wanted)))
         if older is not None and older.wish is not wish:
             self._stale.update(older.missing.keys())
-            self._tell(
-                Kind.OVERTAKEN,
-                Topic.POINT,
-                wish.point.name,
-                older.wish.value,
-                older.wish.asked,
-                "a newer wish came",
-                reason=Reason.NEWER_WISH,
-            )
-        deadline = now + self._manners.reply_within
-        self._waiting[wish.point.name] = _Waiting(wish, dict(wanted), now, deadline)
 
     def hear(self, pin: int, state: int, now: float) -> tuple[Wish, bool, float] | None:
         """A pin was read back. Give the wish that this ends, whether it agrees, and how long it took."""
-        for name, waiting in self._waiting.items():
-            if pin not in waiting.missing:
-                continue
-            if state != waiting.missing[pin] and self._stale[pin] > 0:
-                self._stale[pin] -= 1
-                return None
-            wanted = waiting.missing.pop(pin)
-            if state != wanted:
-                del self._waiting[name]
-                self._stale.update(waiting.missing.keys())
-                return waiting.wish, False, now - waiting.since
-            if not waiting.missing:
-                del self._waiting[name]
-                return waiting.wish, True, now - waiting.since
+        waiting = next((waiting for waiting in self if pin in waiting.missing), None)
+        if waiting is None:
             return None
-        return None
+        if state != waiting.missing[pin] and self._stale[pin] > 0:
+            self._stale[pin] -= 1
+            return None
+        agrees = state == waiting.missing.pop(pin)
+        if agrees and waiting.missing:
+            return None
+        self.pop(waiting.wish.point.name)
+        self._stale.update(waiting.missing.keys())
+        return waiting.wish, agrees, now - waiting.since
 
-    def overdue(self, now: float) -> tuple[list[Wish], list[Wish]]:
-        """Give the wishes to be sent again, and those that were sent often enough."""
-        again, ended = [], []
-        for name, waiting in list(self._waiting.items()):
-            if now < waiting.deadline:
-                continue
-            del self._waiting[name]
-            self._stale.update(waiting.missing.keys())  # the answers may still come: late, and not to the next question
-            wish = waiting.wish
-            if wish.tries < self._manners.retries:
-                wish.tries += 1
-                again.append(wish)
-            else:
-                ended.append(wish)
-        return again, ended
+    def overdue(self, now: float) -> list[_Missing]:
+        """Those that were not answered in time. The answers may still come: late, and not to the next question."""
+        late = super().overdue(now)
+        for waiting in late:
+            self._stale.update(waiting.missing.keys())
+        return late
 
     def abandon(self) -> list[Wish]:
-        """Nothing will be read back any more; give the wishes that waited for it."""
-        wishes = [waiting.wish for waiting in self._waiting.values()]
-        self._waiting.clear()
         self._stale.clear()
-        return wishes
+        return super().abandon()

@@ -103,7 +103,7 @@ class DeviceSession(Session[P], Generic[P]):
         """Something else was read back, or nothing."""
         if wish.tries < self._manners.retries and self._reachable:
             wish.tries += 1
-            self._tell(Kind.RESENT, Topic.POINT, wish.point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
+            self._tell_again(wish)
             again()
         else:
             self._give_up(wish, why)

@@ -41,8 +41,8 @@ class FirmataSession(FirmataBuses):
         self._asked_who = 0
         """How often it was asked who it is, without an answer so far: a board says so unasked when it starts."""
         self._decoder = firmata.FirmataDecoder(Side.BOARD)
-        self._confirming = Confirming(manners, tell)
-        self._shafts = Shafts(self._pin_points.values(), manners, self._send, tell)
+        self._confirming = Confirming(self._overtake)
+        self._shafts = Shafts(self._pin_points.values(), manners, self._send, self._overtake)
         self._reversing = Reversing()
         self._written: dict[int, int] = {}
         self._looked: dict[str, dict[int, int]] = {}
@@ -138,14 +138,12 @@ class FirmataSession(FirmataBuses):
         if now >= due:
             for wish in self._reversing.overdue(now):
                 self._write(wish, now)
-            again, ended = self._confirming.overdue(now)
-            for wish in ended:
-                note = f"no answer to {wish.tries + 1} tries, each within {self._manners.reply_within:g} s"
-                self._give_up(wish, note, Reason.NO_ANSWER)
-            for wish in again:
-                self._write(wish, now, again=True)
-            for wish in self._shafts.overdue(now):
-                self._missed(wish, "it was not told that it has arrived", now)
+            for waiting in self._confirming.overdue(now):
+                wish = waiting.wish
+                if not self._try_again(wish, now):
+                    self._give_up(wish, f"no answer to {wish.tries + 1} tries, {self._within}", Reason.NO_ANSWER)
+            for going in self._shafts.overdue(now):
+                self._missed(going.wish, "it was not told that it has arrived", now)
             due = min(self._confirming.due, self._shafts.due, self._reversing.due)
         due = min(due, self._deadline)
         return min(due, self._advance_devices(now)) if self.state is SessionState.READY else due
@@ -297,8 +295,10 @@ class FirmataSession(FirmataBuses):
         if self._pin_points[wish.point.name].mode == STEPPER:
             if not anew and self._shafts.was_asked(wish):
                 self._leave(wish, ASKED_ALREADY)
-            else:
-                self._shafts.write(wish, now, again=again)
+                return
+            if again:
+                self._tell_again(wish)
+            self._shafts.write(wish, now)
             return
         older = None if again else self._reversing.overtaken(wish.point.name)
         if older is not None and older is not wish:
@@ -312,7 +312,7 @@ class FirmataSession(FirmataBuses):
             self._leave(wish, ASKED_ALREADY)
             return
         if again:
-            self._tell(Kind.RESENT, Topic.POINT, wish.point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
+            self._tell_again(wish)
         for pin, raw in changes.items():
             self._written[pin] = raw
             self._send(
@@ -323,7 +323,7 @@ class FirmataSession(FirmataBuses):
                 self._send(
                     firmata.PinStateQuery(pin=pin), wish.asked, Topic.POINT, wish.point.name, purpose=Purpose.READ_BACK
                 )
-            self._confirming.wait(wish, wanted, now)
+            self._confirming.wait(wish, wanted, now, now + self._manners.reply_within)
 
     def _stop(self, wish: Wish) -> None:
         """Take the power away, before the pause."""
@@ -398,10 +398,7 @@ class FirmataSession(FirmataBuses):
 
     def _missed(self, wish: Wish, why: str, now: float) -> None:
         """It is not as it was wanted: ask again, as often as one may."""
-        if wish.tries < self._manners.retries:
-            wish.tries += 1
-            self._write(wish, now, again=True)
-        else:
+        if not self._try_again(wish, now):
             self._give_up(wish, why)
 
     def _hear_stepper(self, message: firmata.StepperMoveComplete, now: float, cause: int | None) -> None:

@@ -8,6 +8,7 @@ from typing import Any
 
 import msgspec
 
+from cavet.hosts._awaiting import Awaited, Awaiting
 from cavet.hosts._base import FindCause, Session, Wish
 from cavet.hosts._point import Asked, PointKind
 from cavet.hosts._points import FieldPoint
@@ -29,14 +30,6 @@ class Format(msgspec.Struct, frozen=True, kw_only=True):
         return codec.encode(codec.message(_nothing_of(codec.plan)))
 
 
-class _Expected(msgspec.Struct):
-    """A wish whose outcome the board will tell."""
-
-    wish: Wish
-    deadline: float
-    since: float
-
-
 class FormatSession(Session[FieldPoint]):
     """Says frames, and hears them. What was never asked for is sent as 0, so a format should have a mask for that."""
 
@@ -48,7 +41,7 @@ class FormatSession(Session[FieldPoint]):
         self._wanted: dict[tuple[str, str], Any] = {}
         """What each field was last sent with."""
         self._decoders: dict[str, Decoder] = {}
-        self._expected: dict[str, _Expected] = {}
+        self._awaiting = Awaiting[Awaited](self._overtake)
         self._poll_at = inf
         self._compared: set[str] = set()
 
@@ -64,7 +57,7 @@ class FormatSession(Session[FieldPoint]):
         self._forget_out()
         told = {point.state_frame for point in self.points.values() if point.state_frame}
         self._decoders = {name: self._format.codecs[name].decoder(Side.BOARD) for name in sorted(told)}
-        self._expected.clear()
+        self._awaiting.abandon()
         self._compared.clear()
         if not self._format.asks:
             self._enter(SessionState.BOOTING, now + self._manners.boot_wait)
@@ -86,9 +79,8 @@ class FormatSession(Session[FieldPoint]):
         self._send_pending(now)
 
     def lost(self, reason: str) -> None:
-        for expected in self._expected.values():
-            self._give_up(expected.wish, f"the link was lost: {reason}", Reason.LINK_LOST)
-        self._expected.clear()
+        for wish in self._awaiting.abandon():
+            self._give_up(wish, f"the link was lost: {reason}", Reason.LINK_LOST)
         self._poll_at = inf
         super().lost(reason)
 
@@ -103,24 +95,15 @@ class FormatSession(Session[FieldPoint]):
                 self._enter(SessionState.SILENT, now + pause)
             self._deadline = now + pause
             self._ask()
-        for name, expected in list(self._expected.items()):
-            if now >= expected.deadline:
-                del self._expected[name]
-                self._overdue(expected, now)
+        for expected in self._awaiting.overdue(now):
+            wish = expected.wish
+            if not self._try_again(wish, now):
+                self._give_up(wish, f"no frame tells of it after {wish.tries + 1} tries, {self._within}")
         if now >= self._poll_at:
             self._poll_at = now + self._manners.poll
-            if not self._expected:
+            if not self._awaiting:
                 self._ask()
-        return min([self._deadline, self._poll_at, *(expected.deadline for expected in self._expected.values())])
-
-    def _overdue(self, expected: _Expected, now: float) -> None:
-        wish = expected.wish
-        if wish.tries < self._manners.retries:
-            wish.tries += 1
-            self._write(wish, now, again=True)
-            return
-        note = f"no frame tells of it after {wish.tries + 1} tries, each within {self._manners.reply_within:g} s"
-        self._give_up(wish, note)
+        return min(self._deadline, self._poll_at, self._awaiting.due)
 
     # asking
 
@@ -131,7 +114,7 @@ class FormatSession(Session[FieldPoint]):
             self._leave(wish)
             return
         if again:
-            self._tell(Kind.RESENT, Topic.POINT, point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
+            self._tell_again(wish)
         try:
             data = codec.encode(codec.message(self._values(point, wish.value), point.field))
         except FieldError as error:
@@ -139,10 +122,7 @@ class FormatSession(Session[FieldPoint]):
             return
         self._say(data, wish.asked, Topic.POINT, point.name)
         if point.confirm and point.state_frame:
-            older = self._expected.get(point.name)
-            if older is not None and older.wish is not wish:
-                self._overtake(older.wish, "a newer wish came")
-            self._expected[point.name] = _Expected(wish, now + self._manners.reply_within, now)
+            self._awaiting.put(Awaited(wish, now, now + self._manners.reply_within))
 
     def look(self, name: str, now: float) -> bool:
         told = bool(self._format.asks and self.points[name].state_frame)
@@ -152,7 +132,7 @@ class FormatSession(Session[FieldPoint]):
 
     def _stands_there(self, point: FieldPoint, wish: Wish) -> bool:
         """Whether nothing has to be sent: the board has told that it is so, and nothing else is under way."""
-        if wish.forced or point.kind is PointKind.PULSE or point.name in self._expected or not point.state_frame:
+        if wish.forced or point.kind is PointKind.PULSE or point.name in self._awaiting or not point.state_frame:
             return False
         reading = self.readings[point.name]
         return reading.got is not None and not reading.doubtful and point.same(reading.got, wish.value)
@@ -195,9 +175,9 @@ class FormatSession(Session[FieldPoint]):
             self._begin(now)
 
     def _told(self, point: FieldPoint, value: Asked, now: float, cause: int | None) -> None:
-        expected = self._expected.get(point.name)
+        expected = self._awaiting.get(point.name)
         if expected is not None and point.same(value, expected.wish.value):
-            del self._expected[point.name]
+            self._awaiting.pop(point.name)
             self._confirm(expected.wish, now, now - expected.since, value)
         elif expected is None and point.kind.is_output and point.name not in self._compared:
             self._compare_start(point, value, now)

@@ -11,7 +11,7 @@ import msgspec
 from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._causes import exception_words
 from cavet.hosts._points import RegisterPoint
-from cavet.hosts._polling import PollingSession
+from cavet.hosts._polling import PollingSession, Question
 from cavet.hosts._reads import Read, group
 from cavet.hosts._session import Manners, SessionState
 from cavet.protocols import FieldError, Frame, Message, Side, modbus
@@ -29,16 +29,11 @@ PARTIAL = 2
 MAX_TRANSACTION = 0xFFFF
 
 
-class _Exchange(msgspec.Struct):
-    """One request and what is to be done with its answer."""
+class _Exchange(Question, kw_only=True):
+    """One request and what is to be done with its answer: a wish is written, or, with `read`, read back."""
 
     request: modbus.ModbusMessage
     read: Read | None = None
-    wish: Wish | None = None
-    """The wish that is written, or, with `read`, read back."""
-    tries: int = 0
-    deadline: float = inf
-    sent_at: float = 0.0
 
     @property
     def writes(self) -> bool:
@@ -64,9 +59,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
         self._numbered = framing == "modbus-tcp"
         self._silence = FAST_SILENCE if character < FAST_CHARACTER else SILENCE_CHARACTERS * character
         self._decoder = self._codec.decoder(Side.BOARD)
-        self._under_way: dict[int, _Exchange] = {}
         self._transaction = 0
-        self._free_at = 0.0
 
     @property
     def title(self) -> str:
@@ -77,16 +70,12 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
     def opened(self, now: float) -> None:
         """Read everything once; what answers is there."""
         self._decoder = self._codec.decoder(Side.BOARD)
-        self._forget_out()
-        self._clear()
-        self._forget_points()
-        self._free_at = now
+        self._begin(now)
         if self._broadcasts:
             self._open_for_all(now)
             return
         self._enter(SessionState.LEARNING, inf)
-        for read in group(self.points.values()):
-            self._put(_Exchange(read.request(), read))
+        self._waiting.extend(_reading(group(self.points.values())))
         self._learned_more(now)
         self._send_on(now)
 
@@ -104,115 +93,60 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
         self._enter(SessionState.READY, inf)
         self._send_pending(now)
 
-    def lost(self, reason: str) -> None:
-        for exchange in [*self._under_way.values(), *self._waiting]:
-            if exchange.wish is not None:
-                self._give_up(exchange.wish, f"the link was lost: {reason}", Reason.LINK_LOST)
-        self._clear()
-        super().lost(reason)
-
-    def _clear(self) -> None:
-        self._waiting.clear()
-        self._under_way.clear()
-        self._poll_at = inf
-
-    def is_idle(self, now: float) -> bool:
-        """Frames on a serial line are told apart by the silence between them."""
-        return super().is_idle(now) and now >= self._free_at - 1e-9
-
     def say_by_hand(self, data: bytes, asked: int, name: str, now: float) -> None:
         super().say_by_hand(data, asked, name, now)
         if not self._numbered:  # until it is answered; a broadcast is not
             self._free_at = now + self._manners.turnaround
 
-    def _put(self, exchange: _Exchange, *, first: bool = False) -> None:
-        if first:
-            self._waiting.appendleft(exchange)
-        else:
-            self._waiting.append(exchange)
+    @property
+    def _most_under_way(self) -> int:
+        return self._manners.in_flight if self._numbered else 1
 
-    def _send_on(self, now: float) -> None:
-        """Send as many requests as may be under way at once."""
-        if self.gives_way:
-            return
-        most = self._manners.in_flight if self._numbered else 1
-        while self._waiting and len(self._under_way) < most and now >= self._free_at - 1e-9:
-            self._send(self._waiting.popleft(), now)
-
-    def _send(self, exchange: _Exchange, now: float) -> None:
+    def _put(self, question: _Exchange, now: float) -> int | None:
         self._transaction = self._transaction % MAX_TRANSACTION + 1
         number = self._transaction if self._numbered else 0
-        addressed = msgspec.structs.replace(exchange.request, transaction=number, unit=self._manners.unit)
+        addressed = msgspec.structs.replace(question.request, transaction=number, unit=self._manners.unit)
         data = self._codec.encode(addressed)
-        if exchange.wish is not None:
-            purpose = Purpose.NONE if exchange.writes else Purpose.READ_BACK
-            self._say(data, exchange.wish.asked, Topic.POINT, exchange.wish.point.name, purpose=purpose)
+        wish = question.wish
+        if wish is not None:
+            purpose = Purpose.NONE if question.writes else Purpose.READ_BACK
+            self._say(data, wish.asked, Topic.POINT, wish.point.name, purpose=purpose)
         else:
-            self._say(
-                data,
-                None,
-                Topic.BOARD,
-                self.board,
-                purpose=Purpose.SET_UP if self.state is SessionState.LEARNING else Purpose.POLL,
-            )
-        if self._broadcasts:
-            if exchange.wish is not None:
-                self.readings[exchange.wish.point.name].assume(exchange.wish.value)
-            self._free_at = now + self._manners.turnaround
-            return
-        exchange.sent_at = now
-        exchange.deadline = now + self._manners.reply_within
-        self._under_way[number] = exchange
+            purpose = Purpose.SET_UP if self.state is SessionState.LEARNING else Purpose.POLL
+            self._say(data, None, Topic.BOARD, self.board, purpose=purpose)
+        if not self._broadcasts:
+            return number
+        if wish is not None:
+            self.readings[wish.point.name].assume(wish.value)
+        self._free_at = now + self._manners.turnaround
+        return None
 
-    # time
+    def _questions(self) -> Iterable[_Exchange]:
+        """All that is read."""
+        return _reading(group(self._polled_points()))
 
-    def advance(self, now: float) -> float:
-        for number, exchange in list(self._under_way.items()):
-            if now >= exchange.deadline:
-                del self._under_way[number]
-                self._overdue(exchange, now)
-        if now >= self._poll_at:
-            self._poll(now)
-        self._send_on(now)
-        due = min((exchange.deadline for exchange in self._under_way.values()), default=inf)
-        if self._waiting and not self._under_way and not self.gives_way:
-            due = min(due, self._free_at)
-        return min(due, self._poll_at)
-
-    def _poll(self, now: float) -> None:
-        """Read everything again; while nothing answers, one request to see whether something does."""
-        self._poll_at = now + self._manners.poll
-        if self._is_polled():
-            return
-        for read in group(self._polled_points()):
-            self._put(_Exchange(read.request(), read))
-
-    def _overdue(self, exchange: _Exchange, now: float) -> None:
+    def _unanswered(self, question: _Exchange, now: float) -> None:
         """Nothing came. A read is asked again; of a write it is not known whether it was done, so that is read."""
         self._decoder = self._codec.decoder(Side.BOARD) if not self._numbered else self._decoder
-        if exchange.writes and exchange.wish is not None:
-            if exchange.wish.point.confirm:
-                self._read_back(exchange.wish)
+        wish = question.wish
+        if question.writes and wish is not None:
+            if wish.point.confirm:
+                self._read_back(wish)
             else:
-                self._give_up(
-                    exchange.wish, "no answer to the write; whether it was done is not known", Reason.NO_ANSWER
-                )
-        elif exchange.tries < self._manners.retries:
-            exchange.tries += 1
-            self._put(exchange, first=True)
-        elif exchange.wish is not None:
-            within = f"each within {self._manners.reply_within:g} s"
-            self._give_up(
-                exchange.wish, f"no answer to {exchange.tries + 1} tries to read it back, {within}", Reason.NO_ANSWER
-            )
+                self._give_up(wish, "no answer to the write; whether it was done is not known", Reason.NO_ANSWER)
+        elif self._ask_again(question):
+            pass
+        elif wish is not None:
+            why = f"no answer to {question.tries + 1} tries to read it back, {self._within}"
+            self._give_up(wish, why, Reason.NO_ANSWER)
         else:
-            self._fall_silent(exchange, now)
+            self._fall_silent(question, now)
 
-    def _fall_silent(self, exchange: _Exchange, now: float) -> None:
+    def _fall_silent(self, question: _Exchange, now: float) -> None:
+        """Ask the one question, a single time after each pause, until it is answered."""
         if self.state is SessionState.LEARNING or self.state is SessionState.SILENT:
             self._waiting = deque(other for other in self._waiting if other.wish is not None)
-            exchange.tries = self._manners.retries  # from now on a single try at a time, with pauses
-            self._put(exchange)
+            self._waiting.append(question)
             self._free_at = now + self._manners.boot_wait
         self._enter(SessionState.SILENT, inf)
 
@@ -270,23 +204,20 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
         self._enter(SessionState.LEARNING, inf)
         self._forget_points()
         already = exchange.read.points if exchange.read is not None else ()
-        for read in group(point for point in self.points.values() if point not in already):
-            self._put(_Exchange(read.request(), read))
+        self._waiting.extend(_reading(group(point for point in self.points.values() if point not in already)))
 
     def _refused(self, exchange: _Exchange, code: int, now: float, cause: int | None) -> None:
         words = exception_words(code)
         read = exchange.read
-        if code == BUSY and exchange.tries < self._manners.retries:
-            exchange.tries += 1  # it was not done, and says so: it may be sent again
-            self._put(exchange, first=True)
+        if code == BUSY and self._ask_again(exchange):
+            pass  # it was not done, and says so
         elif exchange.wish is not None:
             if exchange.writes:
                 self._refuse_wish(exchange.wish, words, code)
             else:
                 self._give_up(exchange.wish, f"can't be read back: {words}")
         elif read is not None and code == PARTIAL and len(read.points) > 1:
-            for single in read.split():
-                self._put(_Exchange(single.request(), single))
+            self._waiting.extend(_reading(read.split()))
         elif read is not None:
             for point in read.points:
                 self._lacks(point, words)
@@ -315,20 +246,15 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
             return
         stands_there = point.holds(self.readings[point.name].got, point.pack(wish.value))
         if self._makes_way(wish, stands_there=stands_there, again=again):
-            self._line_up(_Exchange(request, None, wish))
-            self._send_on(now)
+            self._line_up(_Exchange(request=request, wish=wish), now)
 
     def look(self, name: str, now: float) -> bool:
         if self._broadcasts:
             return False
         if self.state is SessionState.READY:
-            (read,) = group([self.points[name]])
-            self._line_up(_Exchange(read.request(), read))
-            self._send_on(now)
+            (exchange,) = _reading(group([self.points[name]]))
+            self._line_up(exchange, now)
         return True
-
-    def _asked_already(self) -> Iterable[_Exchange]:
-        return self._under_way.values()
 
     def _request(self, point: RegisterPoint, wish: Wish) -> modbus.ModbusMessage:
         if point.is_bit:
@@ -352,7 +278,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
     def _read_back(self, wish: Wish) -> None:
         point = self.points[wish.point.name]
         read = Read(point.table, point.address, point.size, (point,))
-        self._put(_Exchange(read.request(), read, wish), first=True)
+        self._waiting.appendleft(_Exchange(request=read.request(), read=read, wish=wish))
 
     def _compare(self, exchange: _Exchange, wish: Wish, read: Read, values: tuple[int, ...], now: float) -> None:
         point = self.points[wish.point.name]
@@ -360,10 +286,12 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
         self.readings[point.name].hear(point.unpack(found), now)
         if point.agree(found, point.pack(wish.value)):
             self._confirm(wish, now, now - exchange.sent_at)
-        elif self._manners.repeat_writes and wish.tries < self._manners.retries:
-            wish.tries += 1
-            self._write(wish, now, again=True)
-        else:
+        elif not self._manners.repeat_writes or not self._try_again(wish, now):
             hint = "" if self._manners.repeat_writes else "; it is not written again unless repeat_writes says so"
             note = f"read back {point.show(point.unpack(found))}, expected {point.show(wish.value)}{hint}"
             self._give_up(wish, note)
+
+
+def _reading(reads: Iterable[Read]) -> list[_Exchange]:
+    """What is asked to read them."""
+    return [_Exchange(request=read.request(), read=read) for read in reads]

@@ -11,6 +11,7 @@ from math import inf
 
 import msgspec
 
+from cavet.hosts._awaiting import Awaited, Awaiting
 from cavet.hosts._base import FindCause, Session, Wish
 from cavet.hosts._point import PointKind
 from cavet.hosts._points import TopicPoint
@@ -41,12 +42,9 @@ PUBLISH_TYPE = 3
 MAX_SHOWN = 60
 
 
-class _Sent(msgspec.Struct):
-    """A wish that was handed to the client: whether the broker has it, and until when its state is waited for."""
+class _Sent(Awaited):
+    """A wish that was handed to the client, and whether the broker has it."""
 
-    wish: Wish
-    since: float
-    deadline: float
     said: bool = False
     taken: int | None = None
     """The code by which the broker has acknowledged it."""
@@ -66,7 +64,7 @@ class MqttSession(Session[TopicPoint]):
         self._topics = topics
         self._mqtt = MqttClient(plan)
         self._pauses = Pauses(f"{board}/{plan.client_id}")
-        self._sent: dict[str, _Sent] = {}
+        self._awaiting = Awaiting[_Sent](self._overtake)
         self._asked_for: set[str] = set()
         """Filters that the broker has not answered for yet."""
         self._known: set[str] = set()
@@ -98,8 +96,7 @@ class MqttSession(Session[TopicPoint]):
         """What is under way is sent again once the link is back."""
         self._mqtt.lost()
         self.hang_up = ""
-        for sent in self._sent.values():
-            sent.deadline = inf
+        self._awaiting.postpone(inf)
         super().lost(reason)
 
     def farewell(self, now: float) -> None:
@@ -111,14 +108,13 @@ class MqttSession(Session[TopicPoint]):
 
     def advance(self, now: float) -> float:
         due = self._mqtt.advance(now)
-        for name, sent in list(self._sent.items()):
-            if now >= sent.deadline:
-                self._overdue(name, sent, now)
+        for sent in self._awaiting.overdue(now):
+            self._overdue(sent, now)
         if not self._asked_for:
             self._look_for_board(now)
         self._collect(now)
         look_at = self._look_until if self.state is SessionState.LEARNING and not self._asked_for else inf
-        return min([due, look_at, *(sent.deadline for sent in self._sent.values())])
+        return min(due, look_at, self._awaiting.due)
 
     def feed(self, data: bytes, now: float, find_cause: FindCause) -> None:
         self._mqtt.feed(data, now)
@@ -200,8 +196,7 @@ class MqttSession(Session[TopicPoint]):
 
     def _ready(self, now: float) -> None:
         self._enter(SessionState.READY, inf)
-        for sent in self._sent.values():
-            sent.deadline = now + self._manners.reply_within
+        self._awaiting.postpone(now + self._manners.reply_within)
         self._send_pending(now)
 
     # hearing
@@ -247,11 +242,11 @@ class MqttSession(Session[TopicPoint]):
             self._tell(Kind.REMARK, Topic.POINT, point.name, None, cause, note)
             return
         reading = self.readings[point.name]
-        sent = self._sent.get(point.name)
+        sent = self._awaiting.get(point.name)
         first = point.name not in self._known
         self._known.add(point.name)
         if sent is not None and point.same(value, sent.wish.value, point.told_step(payload)):
-            del self._sent[point.name]
+            self._awaiting.pop(point.name)
             self._confirm(sent.wish, now, now - sent.since, value)
         elif first and reading.asked is None and point.kind.is_output:
             self._compare_start(point, value, now)
@@ -265,17 +260,15 @@ class MqttSession(Session[TopicPoint]):
         if self._stands_there(point, wish):
             self._leave(wish)
             return
-        older = self._sent.get(point.name)
-        if older is not None and older.wish is not wish:
-            self._overtake(older.wish, "a newer wish came")
-            self._mqtt.withdraw(older)
         try:
             payload = point.pack(wish.value)
         except PayloadError as error:
             self._refuse_wish(wish, str(error))
             return
         sent = _Sent(wish, now, now + self._manners.reply_within)
-        self._sent[point.name] = sent
+        older = self._awaiting.put(sent)
+        if older is not None and older.wish is not wish:
+            self._mqtt.withdraw(older)
         self._mqtt.publish(Publication(point.command, payload, point.qos, point.retain), sent, now)
         if not point.qos and not (point.confirm and point.state):
             self._done(sent)
@@ -291,24 +284,24 @@ class MqttSession(Session[TopicPoint]):
 
     def _stands_there(self, point: TopicPoint, wish: Wish) -> bool:
         """Whether nothing has to be published: what is asked stands there, and nothing else is under way."""
-        if wish.forced or point.kind is PointKind.PULSE or point.name in self._sent:
+        if wish.forced or point.kind is PointKind.PULSE or point.name in self._awaiting:
             return False
         reading = self.readings[point.name]
         return reading.got is not None and not reading.doubtful and point.same(reading.got, wish.value)
 
     def _done(self, sent: _Sent) -> None:
         """What is not confirmed counts as done when the broker has it."""
-        self._sent.pop(sent.wish.point.name, None)
+        self._awaiting.pop(sent.wish.point.name)
         self.readings[sent.wish.point.name].assume(sent.wish.value)
 
     def _settled(self, settled: Settled, now: float) -> None:
         sent = settled.ref
-        if not isinstance(sent, _Sent) or self._sent.get(sent.wish.point.name) is not sent:
+        if not isinstance(sent, _Sent) or not self._awaiting.holds(sent):
             return  # it was overtaken, or confirmed before its acknowledgement came
         sent.taken = settled.code
         point = self.points[sent.wish.point.name]
         if settled.code >= 0x80:
-            del self._sent[point.name]
+            self._awaiting.pop(point.name)
             words = f"the broker does not take it: {settled.words}"
             self._refuse_wish(sent.wish, words, settled.code)
         elif not (point.confirm and point.state):
@@ -316,26 +309,27 @@ class MqttSession(Session[TopicPoint]):
 
     def _undelivered(self, happening: Undelivered) -> None:
         sent = happening.ref
-        if isinstance(sent, _Sent) and self._sent.get(sent.wish.point.name) is sent:
-            del self._sent[sent.wish.point.name]
+        if isinstance(sent, _Sent) and self._awaiting.holds(sent):
+            self._awaiting.pop(sent.wish.point.name)
             self._give_up(sent.wish, happening.why)
 
-    def _overdue(self, name: str, sent: _Sent, now: float) -> None:
+    def _overdue(self, sent: _Sent, now: float) -> None:
         """Nothing has said yet that it is so. What the broker does not acknowledge is not said again: it has it, or
         the link is dead. Source: [MQTT-4.4.0-1]."""
-        point, wish = self.points[name], sent.wish
+        wish = sent.wish
+        point = self.points[wish.point.name]
         if wish.tries >= self._manners.retries:
-            del self._sent[name]
             self._mqtt.withdraw(sent)
             self._give_up(wish, self._why(point, sent, now))
             return
         wish.tries += 1
         sent.deadline = now + self._manners.reply_within
         if point.qos and sent.taken is None:
+            self._awaiting.put(sent)
             return
-        self._tell(Kind.RESENT, Topic.POINT, name, wish.value, wish.asked, f"try {wish.tries + 1}")
+        self._tell_again(wish)
         again = _Sent(wish, sent.since, sent.deadline)
-        self._sent[name] = again
+        self._awaiting.put(again)
         self._mqtt.publish(Publication(point.command, point.pack(wish.value), point.qos, point.retain), again, now)
 
     def _why(self, point: TopicPoint, sent: _Sent, now: float) -> str:

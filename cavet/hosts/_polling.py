@@ -1,46 +1,141 @@
-"""What sessions have in common whose boards say nothing unasked: questions that wait, and a queue that wishes jump."""
+"""The engine of sessions whose boards say nothing unasked: questions, their answers, and a queue that wishes jump.
+
+Everything is read once, then again and again at every interval; what is wished goes before that. So many questions are
+under way at once as the protocol can tell apart by their answers. What is not answered in time is asked again, a write
+only where the protocol says that this does no harm; while nothing answers at all, one question after the other with
+pauses between. A protocol says how a question is put, what answers it, and what is made of the answer.
+"""
 
 from __future__ import annotations
 
 from collections import deque
 from collections.abc import Iterable
 from math import inf
-from typing import Generic, Protocol, TypeVar
+from typing import Generic, TypeVar
+
+import msgspec
 
 from cavet.hosts._base import P, Session, Wish
 from cavet.hosts._point import Asked, Point
 from cavet.hosts._session import Manners, SessionState
-from cavet.record import Kind, Tell, Topic
+from cavet.record import Reason, Tell
+
+AT_ONCE = 1e-9
+"""Times that differ by less are the same, in s."""
 
 
-class Question(Protocol):
-    """Something that is to be said, with the wish that it is for; `None` for what is only polled."""
+class Question(msgspec.Struct):
+    """Something that is to be said, with the wish that it is for; without one it is only polled."""
 
-    @property
-    def wish(self) -> Wish | None: ...
+    wish: Wish | None = None
+    tries: int = 0
+    sent_at: float = 0.0
+    deadline: float = inf
+
+    def is_for(self, name: str) -> bool:
+        """Whether it is for a wish at a point."""
+        return self.wish is not None and self.wish.point.name == name
 
 
 Q = TypeVar("Q", bound=Question)
 
 
 class PollingSession(Session[P], Generic[P, Q]):
-    """Reads everything once, then again and again; what is wished goes before that."""
+    """Asks, and takes what is answered."""
 
     def __init__(self, board: str, points: Iterable[P], manners: Manners, tell: Tell) -> None:
         super().__init__(board, points, manners, tell)
         self._waiting: deque[Q] = deque()
+        self._under_way: dict[int, Q] = {}
+        """The questions whose answers are awaited, by what those bear: a number, or 0 where they bear none."""
+        self._free_at = 0.0
+        """Until then nothing is said: the line is not free, or late answers are waited for."""
         self._poll_at = inf
         self._known: set[str] = set()
         """Points whose first content was read, or that can't be."""
         self._missing: set[str] = set()
         """Points that the board does not have: they are not asked for again."""
 
-    def _asked_already(self) -> Iterable[Q]:
-        """The questions whose answers are awaited."""
+    # what a protocol says
+
+    def _put(self, question: Q, now: float) -> int | None:
+        """Say it. Give what its answer will bear; `None` where nobody answers it."""
         raise NotImplementedError
 
+    def _questions(self) -> Iterable[Q]:
+        """What is asked at every interval."""
+        raise NotImplementedError
+
+    def _unanswered(self, question: Q, now: float) -> None:
+        """Nothing came in time."""
+        raise NotImplementedError
+
+    @property
+    def _most_under_way(self) -> int:
+        """How many questions may wait for their answers at once."""
+        return 1
+
+    # the link
+
+    def _begin(self, now: float) -> None:
+        """The link is open: nothing is known yet."""
+        self._forget_out()
+        self._clear()
+        self._forget_points()
+        self._free_at = now
+
+    def lost(self, reason: str) -> None:
+        for question in [*self._under_way.values(), *self._waiting]:
+            if question.wish is not None:
+                self._give_up(question.wish, f"the link was lost: {reason}", Reason.LINK_LOST)
+        self._clear()
+        super().lost(reason)
+
+    def _clear(self) -> None:
+        self._waiting.clear()
+        self._under_way.clear()
+        self._poll_at = inf
+
     def is_idle(self, now: float) -> bool:
-        return not list(self._asked_already())
+        """Frames on a serial line are told apart by the silence between them."""
+        return not self._under_way and now >= self._free_at - AT_ONCE
+
+    def advance(self, now: float) -> float:
+        for number, question in list(self._under_way.items()):
+            if now >= question.deadline:
+                del self._under_way[number]
+                self._unanswered(question, now)
+        if now >= self._poll_at:
+            self._poll_at = now + self._manners.poll
+            if not self._is_polled():
+                self._waiting.extend(self._questions())
+        self._send_on(now)
+        due = min((question.deadline for question in self._under_way.values()), default=inf)
+        if self._waiting and not self._under_way and not self.gives_way:
+            due = min(due, self._free_at)
+        return min(due, self._poll_at)
+
+    def _send_on(self, now: float) -> None:
+        """Say as much as may be under way at once."""
+        if self.gives_way:
+            return
+        most = self._most_under_way
+        while self._waiting and len(self._under_way) < most and now >= self._free_at - AT_ONCE:
+            question = self._waiting.popleft()
+            number = self._put(question, now)
+            if number is not None:
+                question.sent_at, question.deadline = now, now + self._manners.reply_within
+                self._under_way[number] = question
+
+    def _ask_again(self, question: Q) -> bool:
+        """Ask it once more, before all others, where it was not asked often enough."""
+        if question.tries >= self._manners.retries:
+            return False
+        question.tries += 1
+        self._waiting.appendleft(question)
+        return True
+
+    # knowing
 
     def _forget_points(self) -> None:
         """It may be another board now, or another firmware."""
@@ -62,8 +157,7 @@ class PollingSession(Session[P], Generic[P, Q]):
         self._learned_more(now)
 
     def _is_wished(self, name: str) -> bool:
-        questions = (*self._waiting, *self._asked_already())
-        return any(question.wish is not None and question.wish.point.name == name for question in questions)
+        return any(question.is_for(name) for question in (*self._waiting, *self._under_way.values()))
 
     def _lacks(self, point: Point, why: str) -> None:
         """A point can't be read now. It is asked for again in the next round, unless it is missing."""
@@ -79,14 +173,16 @@ class PollingSession(Session[P], Generic[P, Q]):
 
     def _is_polled(self) -> bool:
         """Whether the last round of questions is not over yet."""
-        return any(question.wish is None for question in (*self._waiting, *self._asked_already()))
+        return any(question.wish is None for question in (*self._waiting, *self._under_way.values()))
+
+    # asking
 
     def _makes_way(self, wish: Wish, *, stands_there: bool, again: bool) -> bool:
         """Whether a wish is to be written: not one for what stands there already, nor a retry that a newer one follows.
         Older ones for the same point, not said yet, give way to it."""
         name = wish.point.name
-        waiting = [q for q in self._waiting if q.wish is not None and q.wish.point.name == name]
-        under_way = any(q.wish is not None and q.wish.point.name == name for q in self._asked_already())
+        waiting = [question for question in self._waiting if question.is_for(name)]
+        under_way = any(question.is_for(name) for question in self._under_way.values())
         doubtful = self.readings[name].doubtful
         if stands_there and not (again or wish.forced or doubtful or waiting or under_way):
             self._leave(wish)
@@ -99,9 +195,10 @@ class PollingSession(Session[P], Generic[P, Q]):
             if question.wish is not None:
                 self._overtake(question.wish, "a newer wish came")
         if again:
-            self._tell(Kind.RESENT, Topic.POINT, name, wish.value, wish.asked, f"try {wish.tries + 1}")
+            self._tell_again(wish)
         return True
 
-    def _line_up(self, question: Q) -> None:
-        """Put a wish behind the older ones, and before all that is polled."""
+    def _line_up(self, question: Q, now: float) -> None:
+        """Put a wish behind the older ones, and before all that is polled; what can be said is said."""
         self._waiting.insert(sum(other.wish is not None for other in self._waiting), question)
+        self._send_on(now)

@@ -5,13 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 from math import inf
 
-import msgspec
-
 from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._causes import error_words
 from cavet.hosts._point import Asked
 from cavet.hosts._points import HeaderPoint
-from cavet.hosts._polling import PollingSession
+from cavet.hosts._polling import PollingSession, Question
 from cavet.hosts._session import Manners, SessionState
 from cavet.protocols import Side, scpi
 from cavet.record import Kind, Purpose, Reason, Tell, Topic
@@ -26,24 +24,23 @@ MAX_UNITS = 1000
 """So many parts of one answer are kept, to wait for its end."""
 NO_NUMBER = 9.9e37
 """From here on an answer is an infinity, or no number. Source: SCPI-1999, volume 1, 7.2.1.4 and 7.2.1.5."""
+UNNUMBERED = 0
+"""What all answers bear."""
 ON_WORDS = ("1", "ON")
 OFF_WORDS = ("0", "OFF")
 
 
-class _Question(msgspec.Struct):
+class _Query(Question, kw_only=True):
     """A query, and what its answer is for: a point's value, the errors after a command, or who is there."""
 
     text: str
     point: HeaderPoint | None = None
-    wish: Wish | None = None
     command: str = ""
     """What is said right before it, in a message of its own."""
-    tries: int = 0
     errors: int = 0
-    sent_at: float = 0.0
 
 
-class ScpiSession(PollingSession[HeaderPoint, _Question]):
+class ScpiSession(PollingSession[HeaderPoint, _Query]):
     """Talks to one instrument."""
 
     protocol = "scpi"
@@ -53,10 +50,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         self.identity = ""
         self._decoder = scpi.ScpiDecoder(Side.BOARD)
         self._line: list[str] = []
-        self._asked: _Question | None = None
         self._turn = 0
-        self._free_at = 0.0
-        """Until then late answers are waited for: they bear no numbers, and must not be taken for other ones."""
 
     @property
     def name(self) -> str:
@@ -67,32 +61,16 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
     def opened(self, now: float) -> None:
         """Ask who is there, then how everything stands."""
         self._decoder = scpi.ScpiDecoder(Side.BOARD)
-        self._forget_out()
-        self._clear()
-        self._forget_points()
+        self._begin(now)
         self._enter(SessionState.ASKING, inf)
-        self._waiting.append(_Question(IDENTIFY))
+        self._waiting.append(_Query(text=IDENTIFY))
         self._send_on(now)
 
-    def lost(self, reason: str) -> None:
-        for question in [*self._asked_already(), *self._waiting]:
-            if question.wish is not None:
-                self._give_up(question.wish, f"the link was lost: {reason}", Reason.LINK_LOST)
-        self._clear()
-        super().lost(reason)
-
     def _clear(self) -> None:
-        self._waiting.clear()
-        self._asked = None
+        super()._clear()
         self._line = []
-        self._free_at = 0.0
-        self._deadline = self._poll_at = inf
 
-    def _send_on(self, now: float) -> None:
-        """Ask the next question, if no answer is awaited: a message before that would interrupt it."""
-        if self._asked is not None or not self._waiting or now < self._free_at - 1e-9 or self.gives_way:
-            return
-        question = self._waiting.popleft()
+    def _put(self, question: _Query, now: float) -> int:
         wish = question.wish
         if question.command and wish is not None:
             self._say(_line(question.command), wish.asked, Topic.POINT, wish.point.name)
@@ -102,58 +80,39 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         else:
             purpose = Purpose.POLL if self.state is SessionState.READY else Purpose.SET_UP
             self._say(_line(question.text), None, Topic.BOARD, self.board, purpose=purpose)
-        question.sent_at = now
-        self._asked = question
-        self._deadline = now + self._manners.reply_within
+        return UNNUMBERED
 
-    def advance(self, now: float) -> float:
-        if now >= self._deadline:
-            self._overdue(now)
-        if now >= self._poll_at:
-            self._poll(now)
-        self._send_on(now)
-        due = self._free_at if self._waiting and self._asked is None and not self.gives_way else inf
-        return min(self._deadline, self._poll_at, due)
-
-    def _poll(self, now: float) -> None:
-        """Ask for all inputs again, and for one output in its turn."""
-        self._poll_at = now + self._manners.poll
-        if self._is_polled():
-            return
+    def _questions(self) -> Iterable[_Query]:
+        """All inputs, and one output in its turn."""
         asked = [point for point in self._polled_points() if point.query]
         outputs = [point for point in asked if point.kind.is_output]
         self._turn += 1
-        for point in asked:
-            if not point.kind.is_output or point is outputs[self._turn % len(outputs)]:
-                self._waiting.append(_Question(point.query, point))
+        return [
+            _Query(text=point.query, point=point)
+            for point in asked
+            if not point.kind.is_output or point is outputs[self._turn % len(outputs)]
+        ]
 
-    def _overdue(self, now: float) -> None:
-        question, self._asked = self._asked, None
-        self._deadline = inf
+    def _unanswered(self, question: _Query, now: float) -> None:
+        """Nothing came. Late answers bear no numbers, and must not be taken for other ones: they are waited for."""
         self._line = []
-        if question is None:
-            return
-        if question.tries < self._manners.retries:
-            question.tries += 1
-            self._waiting.appendleft(question)
+        if self._ask_again(question):
             return
         self._free_at = now + self._manners.reply_within
         if question.wish is not None:
-            within = f"each within {self._manners.reply_within:g} s"
-            self._give_up(
-                question.wish, f"no answer to {question.tries + 1} times {question.text}, {within}", Reason.NO_ANSWER
-            )
+            why = f"no answer to {question.tries + 1} times {question.text}, {self._within}"
+            self._give_up(question.wish, why, Reason.NO_ANSWER)
         elif question.point is not None and self.state is SessionState.LEARNING:
-            self._unanswered(question.point, question.text)
+            self._not_known(question.point, question.text)
         else:
             self._fall_silent()
 
-    def _unanswered(self, point: HeaderPoint, text: str) -> None:
+    def _not_known(self, point: HeaderPoint, text: str) -> None:
         """A query that is not known gets no answer: say so at its point, and go on with the others, if the queue of
         errors is still told; if not, nobody is there."""
         self._lacks(point, f"no answer to {text}: does the device know it?")
         self._missing.add(point.name)
-        self._waiting.appendleft(_Question(NEXT_ERROR))
+        self._waiting.appendleft(_Query(text=NEXT_ERROR))
 
     def _fall_silent(self) -> None:
         """Ask who is there until somebody is; what is wished waits for that."""
@@ -161,7 +120,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
             if question.wish is not None:
                 self._pending.setdefault(question.wish.point.name, question.wish)
         self._waiting.clear()
-        self._waiting.append(_Question(IDENTIFY, tries=self._manners.retries))
+        self._waiting.append(_Query(text=IDENTIFY, tries=self._manners.retries))
         self._enter(SessionState.SILENT, inf)
         self._poll_at = inf
 
@@ -180,8 +139,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         self._send_on(now)
 
     def _answered(self, line: list[str], data: bytes, now: float, cause: int | None) -> None:
-        question, self._asked = self._asked, None
-        self._deadline = inf
+        question = self._under_way.pop(UNNUMBERED, None)
         text = ";".join(line)
         if question is not None and question.tries:
             self._free_at = now + self._manners.reply_within
@@ -202,10 +160,10 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         self.identity = plain(text, 60)
         self._enter(SessionState.LEARNING, inf)
         self._forget_points()
-        self._waiting.append(_Question(NEXT_ERROR))
+        self._waiting.append(_Query(text=NEXT_ERROR))
         for point in self.points.values():
             if point.query:
-                self._waiting.append(_Question(point.query, point))
+                self._waiting.append(_Query(text=point.query, point=point))
             else:
                 self._known.add(point.name)
         self._learned_more(now)
@@ -223,20 +181,15 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
         point = self.points[wish.point.name]
         got = self.readings[point.name].got
         if self._makes_way(wish, stands_there=got is not None and point.same(got, wish.value), again=again):
-            self._line_up(_Question(NEXT_ERROR, point, wish, command=point.command(wish.value)))
-            self._send_on(now)
+            self._line_up(_Query(text=NEXT_ERROR, point=point, wish=wish, command=point.command(wish.value)), now)
 
     def look(self, name: str, now: float) -> bool:
         point = self.points[name]
         if point.query and self.state is SessionState.READY:
-            self._line_up(_Question(point.query, point))
-            self._send_on(now)
+            self._line_up(_Query(text=point.query, point=point), now)
         return bool(point.query)
 
-    def _asked_already(self) -> Iterable[_Question]:
-        return [self._asked] if self._asked is not None else []
-
-    def _heard_error(self, question: _Question, text: str, now: float) -> None:
+    def _heard_error(self, question: _Query, text: str, now: float) -> None:
         """After a command: no error is good, an older one is passed over, its own refuses it."""
         number, _, words = text.partition(",")
         code = int(number) if number.strip().lstrip("+-").isdigit() else None
@@ -256,18 +209,18 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
             self._refuse_wish(wish, words, code)
             self._drain(question, now)
         elif wish.point.confirm and question.point.query:
-            self._waiting.appendleft(_Question(question.point.query, question.point, wish))
+            self._waiting.appendleft(_Query(text=question.point.query, point=question.point, wish=wish))
         else:
             self.readings[wish.point.name].assume(wish.value)
 
-    def _drain(self, question: _Question, now: float) -> None:
+    def _drain(self, question: _Query, now: float) -> None:
         """Read the other errors too, so that the next command finds only its own."""
         if question.errors < MAX_ERRORS:
-            self._waiting.appendleft(_Question(NEXT_ERROR, errors=question.errors + 1))
+            self._waiting.appendleft(_Query(text=NEXT_ERROR, errors=question.errors + 1))
         else:
             self._learned_more(now)
 
-    def _compare(self, question: _Question, point: HeaderPoint, wish: Wish, text: str, now: float) -> None:
+    def _compare(self, question: _Query, point: HeaderPoint, wish: Wish, text: str, now: float) -> None:
         try:
             value = _value(point, text)
             self.readings[point.name].hear(value, now)
@@ -275,10 +228,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Question]):
             value = None
         if value is not None and point.same(value, wish.value, last_place(text.split(",")[0])):
             self._confirm(wish, now, now - question.sent_at, value)
-        elif value is not None and wish.tries < self._manners.retries:
-            wish.tries += 1
-            self._write(wish, now, again=True)
-        else:
+        elif value is None or not self._try_again(wish, now):
             self._give_up(wish, f"answers {plain(text, 30)} to {question.text}, expected {point.show(wish.value)}")
 
 
