@@ -5,13 +5,12 @@ from __future__ import annotations
 import asyncio
 import re
 from collections.abc import Awaitable, Callable, Iterator
-from typing import Any
 
 from cavet.benchfile import address_problem, split_address
 from cavet.finding._around import usb_devices
 from cavet.finding._questions import Answer, ask_firmata, ask_modbus, ask_mqtt, ask_scpi
 from cavet.finding._talk import Talk
-from cavet.links import SerialEnd, SerialSettings, TcpClientEnd
+from cavet.links import SerialEnd, SerialSettings, TcpClientEnd, exported_in
 from cavet.protocols.usb import ip
 from cavet.wording import UnreachableError, WrongError, listed, nearest
 
@@ -186,28 +185,16 @@ async def _usbip(address: str, time: _Time) -> Known:
         found = await talk.ask(ip.devlist_request(), _exported, time.of(2 * ONE_SECONDS))
     if found is None:
         raise UnreachableError(address, "it takes connections, and lists no devices: asked for USB/IP 1.1.1")
-    return {"address": address, "protocol": "usb", "devices": found}
+    rows = [
+        {"bus_id": each.bus_id, "device": f"{each.vendor:04X}:{each.product:04X}", "interfaces": len(each.interfaces)}
+        for each in found
+    ]
+    return {"address": address, "protocol": "usb", "devices": rows}
 
 
-def _exported(data: bytes) -> list[dict[str, Any]] | None:
-    """The devices in a list that is whole; `None` before."""
-    reader = ip.ReplyReader()
-    reader.feed(data)
+def _exported(data: bytes) -> list[ip.Exported] | None:
+    """The devices in a list that is whole; `None` before, and for what is none."""
     try:
-        operation = reader.operation()
-        count = reader.take(4) if operation is not None else None
-        if operation is None or operation[0] != ip.REP_DEVLIST or count is None:
-            return None
-        found = []
-        for _ in range(int.from_bytes(count, "big")):
-            described = reader.take(ip.DEVICE_BYTES)
-            if described is None:
-                return None
-            device = ip.read_exported(described)
-            if reader.take(4 * len(device.interfaces)) is None and device.interfaces:
-                return None
-            numbers = f"{device.vendor:04X}:{device.product:04X}"
-            found.append({"bus_id": device.bus_id, "device": numbers, "interfaces": len(device.interfaces)})
-        return found
+        return exported_in(data)
     except ValueError:
         return None

@@ -15,6 +15,7 @@ from cavet.links._tls import Tls
 from cavet.links._url import SCHEMES, UrlEnd
 from cavet.links._usb import UsbEnd, words
 from cavet.links._usbip import UsbIpEnd
+from cavet.links._usbip_client import exported_in
 from cavet.links._wire import Losses, Wire
 
 __all__ = [
@@ -47,5 +48,6 @@ __all__ = [
     "UsbIpEnd",
     "Welcome",
     "Wire",
+    "exported_in",
     "words",
 ]

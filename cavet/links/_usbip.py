@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import asyncio
+from typing import TypeVar
 
 from cavet.links._end import HostEnd, Listener, StalledError
+from cavet.links._usbip_client import IN_BIT, Steps, UsbIpClient
 from cavet.protocols import usb
 from cavet.protocols.usb import ip
 from cavet.wording import UnreachableError
 
+T = TypeVar("T")
 ANSWER_SECONDS = 3.0
 REPORT_BYTES = 512
 """The most that is asked for at once."""
@@ -25,11 +28,9 @@ class UsbIpEnd:
         self._way = way
         self._out = out_endpoint
         self._in = in_endpoint
-        self._replies = ip.ReplyReader()
+        self._client = UsbIpClient()
         self._arrived = asyncio.Event()
         self._listener: Listener | None = None
-        self._sequence = 0
-        self._device = 0
         self._sent = self._got = 0
         self._failed = ""
         self._asked: dict[int, asyncio.Future[bytes]] = {}
@@ -44,8 +45,8 @@ class UsbIpEnd:
         return self._way.name
 
     async def open(self, listener: Listener) -> None:
-        self._replies, self._failed = ip.ReplyReader(), ""
-        self._sent = self._got = self._sequence = 0
+        self._client, self._failed = UsbIpClient(), ""
+        self._sent = self._got = 0
         self._listener = None
         await self._way.open(_Inner(self))
         try:
@@ -63,38 +64,29 @@ class UsbIpEnd:
 
     async def _import(self) -> None:
         """Raises `ValueError` for what no such server says."""
-        self._way.write(ip.devlist_request())
-        await self._operation(ip.REP_DEVLIST, "no list of devices")
-        count = int.from_bytes(await self._bytes(4), "big")
-        if not count:
+        devices = await self._follow(self._client.exported())
+        if not devices:
             raise ValueError("found no device, expected one that is exported")
-        device = ip.read_exported(await self._bytes(ip.DEVICE_BYTES))
-        await self._bytes(4 * len(device.interfaces))
-        for _ in range(count - 1):
-            other = ip.read_exported(await self._bytes(ip.DEVICE_BYTES))
-            await self._bytes(4 * len(other.interfaces))
-        self._way.write(ip.import_request(device.bus_id))
-        await self._operation(ip.REP_IMPORT, f"device {device.bus_id} is not to be had: another program has it")
-        await self._bytes(ip.DEVICE_BYTES)
-        self._device = device.bus << 16 | device.number
-        self._submit(ip.OUT, 0, 0, setup=usb.Setup(0, 9, 1).packed())
-        while (ended := self._replies.ended()) is None:
+        if await self._follow(self._client.take(devices[0])):
+            raise ValueError(f"device {devices[0].bus_id} is not to be had: another program has it")
+        self._submit(0, 0, setup=usb.Setup(0, 9, 1).packed())
+        while (ended := next(self._client.ended(), None)) is None:
             await self._more()
         if ended.status:
             raise ValueError(f"configuration 1: {STATUSES.get(ended.status, f'error {-ended.status}')}")
 
-    async def _operation(self, code: int, refused: str) -> None:
-        while (found := self._replies.operation()) is None:
-            await self._more()
-        if found[1]:
-            raise ValueError(refused)
-        if found[0] != code:
-            raise ValueError(f"found reply 0x{found[0]:04X}, expected 0x{code:04X}")
-
-    async def _bytes(self, size: int) -> bytes:
-        while (found := self._replies.take(size)) is None:
-            await self._more()
-        return found
+    async def _follow(self, steps: Steps[T]) -> T:
+        """Send what the steps want to be sent, wait where they need more."""
+        while True:
+            try:
+                data = next(steps)
+            except StopIteration as done:
+                found: T = done.value
+                return found
+            if data:
+                self._way.write(data)
+            else:
+                await self._more()
 
     async def _more(self) -> None:
         self._arrived.clear()
@@ -102,28 +94,22 @@ class UsbIpEnd:
             raise ValueError(self._failed)
         await self._arrived.wait()
 
-    def _submit(
-        self, direction: int, endpoint: int, length: int, *, setup: bytes = bytes(8), data: bytes = b""
-    ) -> None:
-        self._sequence += 1
-        if direction == ip.IN:
-            self._replies.wanted[self._sequence] = length
-        self._way.write(
-            ip.submit_request(ip.Submit(self._sequence, direction, endpoint, length, setup, data, self._device))
-        )
+    def _submit(self, endpoint: int, length: int, *, setup: bytes = bytes(8), data: bytes = b"") -> int:
+        number, out = self._client.submit(endpoint, length, setup=setup, data=data)
+        self._way.write(out)
+        return number
 
     def _ask(self) -> None:
-        self._submit(ip.IN, self._in & 0x7F, REPORT_BYTES)
+        self._submit(self._in, REPORT_BYTES)
 
     def write(self, data: bytes) -> int:
         self._sent += len(data)
-        self._submit(ip.OUT, self._out, len(data), data=data)
+        self._submit(self._out, len(data), data=data)
         return self._sent
 
     async def control(self, setup: bytes) -> bytes:
         request = usb.Setup.unpacked(setup)
-        self._submit(ip.IN if request.is_in else ip.OUT, 0, request.length if request.is_in else 0, setup=setup)
-        number = self._sequence
+        number = self._submit(IN_BIT, request.length, setup=setup) if request.is_in else self._submit(0, 0, setup=setup)
         self._asked[number] = asyncio.get_running_loop().create_future()
         try:
             return await self._asked[number]
@@ -145,13 +131,15 @@ class UsbIpEnd:
 
     def heard(self, data: bytes, at: float) -> None:
         """Bytes have come from the server."""
-        self._replies.feed(data)
+        self._client.feed(data)
         self._arrived.set()
         if self._listener is None:
             return
         try:
-            while self._listener is not None and (ended := self._replies.ended()) is not None:
+            for ended in self._client.ended():
                 self._take(ended, at)
+                if self._listener is None:
+                    return
         except ValueError as error:
             self._lose(str(error))
 

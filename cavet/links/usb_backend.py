@@ -12,21 +12,21 @@ import select
 import socket
 import threading
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from typing import Any, TypeVar
 
 import msgspec
 import usb.backend
 import usb.core
 
+from cavet.links._usbip_client import IN_BIT, Steps, UsbIpClient
 from cavet.protocols.usb import ConfigurationDescriptor, DeviceDescriptor, Setup, encode_descriptor, ip
 
 CONNECT_SECONDS = 5.0
 BUSY_SECONDS, AGAIN_SECONDS = 1.0, 0.02
 """How long a device that is taken is asked for again: who had it may be about to leave."""
 MILLISECONDS = 1000.0
-IN_BIT = 0x80
-Taken = TypeVar("Taken")
+T = TypeVar("T")
 NAMES = {
     1: ("bLength", "bDescriptorType", "bcdUSB", "bDeviceClass", "bDeviceSubClass", "bDeviceProtocol",
         "bMaxPacketSize0", "idVendor", "idProduct", "bcdDevice", "iManufacturer", "iProduct", "iSerialNumber",
@@ -65,29 +65,25 @@ class Handle:
     whoever waits first receives, for all of them."""
 
     def __init__(self, host: str, port: int, exported: ip.Exported) -> None:
-        self._device = exported.bus << 16 | exported.number
-        self._sequence = 0
         self._news = threading.Condition()
         self._receives = False
         """Whether one of those who wait is receiving."""
         self._ended: dict[tuple[bool, int], ip.Ended] = {}
         """What has ended, by its number and whether it is a transfer that was taken back."""
         deadline = time.monotonic() + BUSY_SECONDS
-        while (status := self._import(host, port, exported.bus_id)) == ip.BUSY and time.monotonic() < deadline:
+        while (status := self._import(host, port, exported)) == ip.BUSY and time.monotonic() < deadline:
             self._line.close()
             time.sleep(AGAIN_SECONDS)
         if status:
             self._line.close()
             code = errno.EBUSY if status == ip.BUSY else errno.ENODEV
             raise usb.core.USBError(f"device {exported.bus_id} can't be imported", status, code)
-        self._first(lambda: self._replies.take(ip.DEVICE_BYTES))
 
-    def _import(self, host: str, port: int, bus_id: str) -> int:
+    def _import(self, host: str, port: int, exported: ip.Exported) -> int:
         """Ask for the device on a new connection; give the status of the answer."""
         self._line = _connect(host, port)
-        self._replies = ip.ReplyReader()
-        self._send(ip.import_request(bus_id))
-        return self._first(self._replies.operation)[1]
+        self._client = UsbIpClient()
+        return _follow(self._line, self._client, self._client.take(exported))
 
     def close(self) -> None:
         """Give the device back; whoever waits is told that it is gone."""
@@ -99,14 +95,9 @@ class Handle:
         self, endpoint: int, length: int, timeout: int, setup: bytes = bytes(8), data: bytes = b""
     ) -> ip.Ended:
         """Do a transfer within `timeout` ms, 0 for as long as it takes. Raises `USBError`, `USBTimeoutError`."""
-        direction = ip.IN if endpoint & IN_BIT else ip.OUT
         with self._news:
-            self._sequence += 1
-            sequence = self._sequence
-            if direction == ip.IN:
-                self._replies.wanted[sequence] = length
-            submit = ip.Submit(sequence, direction, endpoint & 0x7F, length, setup, data, self._device)
-            self._send(ip.submit_request(submit))
+            sequence, out = self._client.submit(endpoint, length, setup=setup, data=data)
+            _send(self._line, out)
         deadline = time.monotonic() + timeout / MILLISECONDS if timeout else None
         ended = self._wait((False, sequence), deadline) or self._take_back(sequence)
         if ended.status:
@@ -116,13 +107,12 @@ class Handle:
     def _take_back(self, sequence: int) -> ip.Ended:
         """Time is up. What has ended meanwhile counts all the same."""
         with self._news:
-            self._sequence += 1
-            unlink = self._sequence
-            self._send(ip.unlink_request(ip.Unlink(unlink, sequence), self._device))
+            unlink, out = self._client.unlink(sequence)
+            _send(self._line, out)
         if self._wait((True, unlink), time.monotonic() + CONNECT_SECONDS) is None:
             raise usb.core.USBError("the server does not answer", None, errno.EIO)
         with self._news:
-            self._replies.wanted.pop(sequence, None)
+            self._client.forget(sequence)
             found = self._ended.pop((False, sequence), None)
         if found is None:
             raise usb.core.USBTimeoutError("no answer in time", ip.ECONNRESET, errno.ETIMEDOUT)
@@ -146,51 +136,57 @@ class Handle:
         self._receives = True
         self._news.release()
         try:
-            data = self._receive(left)
+            data = _receive(self._line, left)
         finally:
             self._news.acquire()
             self._receives = False
             self._news.notify_all()
         try:
-            self._replies.feed(data)
-            while (ended := self._replies.ended()) is not None:
+            self._client.feed(data)
+            for ended in self._client.ended():
                 self._ended[ended.unlinked, ended.sequence] = ended
         except ValueError as error:
             self.close()
             raise usb.core.USBError(f"the server can't be understood: {error}", None, errno.EIO) from error
 
-    def _receive(self, left: float | None) -> bytes:
-        """Bytes, or none when the time is up."""
-        try:
-            if not select.select([self._line], [], [], left)[0]:
-                return b""
-            data = self._line.recv(65536)
-        except (OSError, ValueError) as error:  # it was given back by another thread, or the connection broke
-            raise usb.core.USBError("the device is gone", None, errno.ENODEV) from error
-        if not data:
-            raise usb.core.USBError("the device is gone", None, errno.ENODEV)
-        return data
 
-    def _send(self, data: bytes) -> None:
-        try:
-            self._line.sendall(data)
-        except OSError as error:
-            raise usb.core.USBError("the device is gone", None, errno.ENODEV) from error
+def _receive(line: socket.socket, left: float | None) -> bytes:
+    """Bytes, or none when the time is up. Raises `USBError`."""
+    try:
+        if not select.select([line], [], [], left)[0]:
+            return b""
+        data = line.recv(65536)
+    except (OSError, ValueError) as error:  # it was given back by another thread, or the connection broke
+        raise usb.core.USBError("the device is gone", None, errno.ENODEV) from error
+    if not data:
+        raise usb.core.USBError("the device is gone", None, errno.ENODEV)
+    return data
 
-    def _first(self, take: Callable[[], Taken | None]) -> Taken:
-        """What comes before all transfers."""
-        deadline = time.monotonic() + CONNECT_SECONDS
-        while True:
-            try:
-                found = take()
-            except ValueError as error:
-                raise usb.core.USBError(f"the server can't be understood: {error}", None, errno.EIO) from error
-            if found is not None:
-                return found
-            data = self._receive(max(0.0, deadline - time.monotonic()))
-            if not data:
-                raise usb.core.USBError("the server does not answer", None, errno.EIO)
-            self._replies.feed(data)
+
+def _send(line: socket.socket, data: bytes) -> None:
+    try:
+        line.sendall(data)
+    except OSError as error:
+        raise usb.core.USBError("the device is gone", None, errno.ENODEV) from error
+
+
+def _follow(line: socket.socket, client: UsbIpClient, steps: Steps[T]) -> T:
+    """Send what the steps want to be sent, receive where they need more. Raises `USBError`."""
+    deadline = time.monotonic() + CONNECT_SECONDS
+    while True:
+        try:
+            out = next(steps)
+        except StopIteration as done:
+            found: T = done.value
+            return found
+        except ValueError as error:
+            raise usb.core.USBError(f"the server can't be understood: {error}", None, errno.EIO) from error
+        if out:
+            _send(line, out)
+        elif data := _receive(line, max(0.0, deadline - time.monotonic())):
+            client.feed(data)
+        else:
+            raise usb.core.USBError("the server does not answer", None, errno.EIO)
 
 
 def _connect(host: str, port: int) -> socket.socket:
@@ -210,27 +206,9 @@ def _words(status: int) -> tuple[str, int, int]:
 
 def exported_devices(host: str, port: int) -> list[ip.Exported]:
     """The devices that a server exports. Raises `USBError`."""
-    line = _connect(host, port)
-    line.settimeout(CONNECT_SECONDS)
-    with line:
-        line.sendall(ip.devlist_request())
-        replies = ip.ReplyReader()
-
-        def read(size: int) -> bytes:
-            while (found := replies.take(size)) is None:
-                data = line.recv(65536)
-                if not data:
-                    raise usb.core.USBError("the server has shut the connection", None, errno.EIO)
-                replies.feed(data)
-            return found
-
-        head = read(12)
-        devices = []
-        for _ in range(int.from_bytes(head[8:], "big")):
-            device = ip.read_exported(read(ip.DEVICE_BYTES))
-            read(4 * len(device.interfaces))
-            devices.append(device)
-    return devices
+    client = UsbIpClient()
+    with _connect(host, port) as line:
+        return _follow(line, client, client.exported())
 
 
 def _as_listed(exported: ip.Exported) -> tuple[bytes, bytes]:

@@ -312,7 +312,7 @@ class ReplyReader:
 
 OPERATION_BYTES = _OPERATION.size
 _COUNT = struct.Struct(">I")
-_INTERFACE_BYTES = 4
+INTERFACE_BYTES = 4
 
 
 def answer_size(data: bytes) -> int | None:
@@ -331,7 +331,7 @@ def answer_size(data: bytes) -> int | None:
         for _ in range(count):
             if len(data) < size + DEVICE_BYTES:
                 return None
-            size += DEVICE_BYTES + _INTERFACE_BYTES * data[size + DEVICE_BYTES - 1]
+            size += DEVICE_BYTES + INTERFACE_BYTES * data[size + DEVICE_BYTES - 1]
     return size if len(data) >= size else None
 
 
