@@ -9,6 +9,7 @@ import msgspec
 
 from cavet.boards._circuit import Circuit
 from cavet.boards._pins import PinMode
+from cavet.boards._signal import Signal
 from cavet.expressions import Expression
 from cavet.protocols.modbus import ValueForm
 from cavet.record import Kind, Tell, Topic
@@ -57,6 +58,11 @@ class DeviceMap:
         self._read = read
         self._cells = cells
         self._at = {table: {at: c for c in cells if c.table == table for at in c.addresses} for table in TABLES}
+        self._signals = {
+            cell.name: Signal(circuit, cell.pin, (0, cell.high or cell.form.limits[1]))
+            for cell in cells
+            if cell.pin is not None
+        }
         self._words: dict[str, dict[int, int]] = {}
         self._began = 0.0
 
@@ -86,11 +92,8 @@ class DeviceMap:
     def _read_one(self, table: str, cell: CellPlan, at: int, now: float) -> int:
         if cell.of is not None:
             return self._measured(cell, now)[at - cell.address]
-        if cell.pin is not None and table in (COILS, DISCRETE):
-            pin = self._circuit.pins[cell.pin]
-            return int(bool(pin.value) if pin.mode.drives else self._circuit.read_level(cell.pin))
-        if cell.pin is not None and cell.mode is PinMode.ANALOG:
-            return self._circuit.read_counts(cell.pin, now)
+        if cell.pin is not None and (table in (COILS, DISCRETE) or cell.mode is PinMode.ANALOG):
+            return int(self._signals[cell.name].read(now))
         return self._words[table][at]
 
     def _measured(self, cell: CellPlan, now: float) -> tuple[int, ...]:
@@ -122,6 +125,5 @@ class DeviceMap:
             note = f"{cell.name} {value}"
             self._tell(Kind.DRIVEN, Topic.REGISTER, f"{table.removesuffix('s')} {cell.address}", value, cause, note)
         else:
-            full = cell.high or cell.form.limits[1]
             value = word * cell.scale if cell.mode is PinMode.TONE else word
-            self._circuit.write_value(cell.pin, value, (0, full), now, cause)
+            self._signals[cell.name].write(value, now, cause)

@@ -14,6 +14,7 @@ import msgspec
 from cavet.boards._circuit import Circuit, PinRefusedError
 from cavet.boards._pins import Pin, PinMode
 from cavet.boards._running import CauseOf, Client, Firmware, Outgoing
+from cavet.boards._signal import Signal
 from cavet.expressions import Expression
 from cavet.messaging import (
     Arrived,
@@ -46,7 +47,6 @@ MODES = {
     "tone": PinMode.TONE,
 }
 """What a topic can do, and how its pin is used for that."""
-FULL_DUTY = 255
 
 
 class TopicPlan(msgspec.Struct, frozen=True, kw_only=True):
@@ -100,8 +100,7 @@ class Station(Firmware):
         """Whether the broker has granted its command topics."""
         self._pulses: dict[int, tuple[float, int]] = {}
         """By pin: when it ends, and by which event it began."""
-        self._levels: dict[str, float] = {}
-        """What each topic was told last; its pin is coarser."""
+        self._signals = {topic.name: Signal(circuit, topic.pin, (topic.low, topic.high)) for topic in plan.topics}
 
     # the board's life
 
@@ -110,8 +109,8 @@ class Station(Firmware):
         self._mqtt = MqttClient(_with_will(self._plan))
         self._began = now
         self._pulses.clear()
-        self._levels.clear()
         for topic in self._plan.topics:
+            self._signals[topic.name].forget()
             self._circuit.set_mode(topic.pin, MODES[topic.does], now, None)
 
     def stop(self, now: float) -> None:
@@ -211,19 +210,14 @@ class Station(Firmware):
 
     def _report(self, topic: TopicPlan, cause: int | None, now: float) -> None:
         if topic.state and not self._circuit.mute:
-            payload = topic.form.encode(self._standing(topic))
+            payload = topic.form.encode(self._standing(topic, now))
             self._publish(topic.state, payload, cause, now, retain=topic.retain, qos=topic.qos)
 
-    def _standing(self, topic: TopicPlan) -> Any:
-        pin = self._circuit.pins[topic.pin]
+    def _standing(self, topic: TopicPlan, now: float) -> Any:
         if topic.does == "text":
-            return pin.text
-        if topic.does == "level":
-            told = self._levels.get(topic.name)
-            if told is not None and _duty(topic, told) == pin.value:  # no reflex has changed it since
-                return told
-            return topic.low + (topic.high - topic.low) * pin.value / FULL_DUTY
-        return pin.value if topic.does == "tone" else bool(pin.value)
+            return self._circuit.pins[topic.pin].text
+        stands = self._signals[topic.name].read(now)
+        return stands if topic.does in ("level", "tone") else bool(stands)
 
     def _tell_health(self, now: float) -> None:
         """Say the health, and when next."""
@@ -272,11 +266,6 @@ class Station(Firmware):
     def _work(self, topic: TopicPlan, value: Any, taken: int, now: float) -> None:
         if topic.does == "text":
             self._circuit.write_text(topic.pin, str(value), now, taken)
-        elif topic.does == "level":
-            self._circuit.write_duty(topic.pin, _duty(topic, float(value)), now, taken)
-            self._levels[topic.name] = float(value)
-        elif topic.does == "tone":
-            self._circuit.write_tone(topic.pin, float(value), now, taken)
         elif topic.does == "pulse":
             self._pulses.pop(topic.pin, None)
             seconds = min(float(value) / 1000, MAX_PULSE_SECONDS)
@@ -284,12 +273,7 @@ class Station(Firmware):
             if seconds > 0:
                 self._pulses[topic.pin] = (now + seconds, taken)
         else:
-            self._circuit.write_level(topic.pin, bool(value), now, taken)
-
-
-def _duty(topic: TopicPlan, value: float) -> int:
-    """The duty of its pin for a level."""
-    return round(FULL_DUTY * (value - topic.low) / (topic.high - topic.low))
+            self._signals[topic.name].write(float(value), now, taken)
 
 
 def _with_will(plan: StationPlan) -> ClientPlan:

@@ -8,13 +8,13 @@ from typing import Any
 
 import msgspec
 
-from cavet.boards._circuit import Circuit
+from cavet.boards._circuit import FULL_DUTY, Circuit
 from cavet.boards._pins import PinMode
+from cavet.boards._signal import Signal
 from cavet.protocols import FieldError, Frame, Message
 from cavet.protocols.plans import PlanCodec
 from cavet.record import Kind, Tell, Topic
 
-FULL_DUTY = 255
 BLINK_SECONDS = 0.25
 """How long a blinking output is on, and how long off."""
 FAULT_LENGTH, FAULT_CHECK, FAULT_VALUE = 1, 2, 4
@@ -85,8 +85,8 @@ class Engine:
         self._read = read
         """Gives the sums that fields tell, by `FRAME.FIELD`."""
         self._levels: dict[int, bool] = {}
-        self._shares: dict[int, float] = {}
-        """What each PWM pin was told last; its duty is coarser."""
+        self._signals = {pin: Signal(circuit, pin) for pin in plan.modes}
+        """Each pin as a share, or as what its mode has."""
         self._blinking: set[int] = set()
         self._faults = 0
         self._lit = True
@@ -96,7 +96,8 @@ class Engine:
         """Begin anew: pins in their modes, nothing blinks."""
         for pin, mode in self.plan.modes.items():
             self._circuit.set_mode(pin, mode, now, None)
-        self._levels, self._shares = {}, {}
+            self._signals[pin].forget()
+        self._levels = {}
         self._blinking = set()
         self._faults = 0
         self._next_blink = inf
@@ -138,11 +139,9 @@ class Engine:
                 own, full = (_byte_of(int(value), bit, len(taken.pins)), FULL_DUTY) if len(taken.pins) > 1 else (
                     value, taken.full
                 )  # fmt: skip
-                share = min(1.0, max(0.0, own / full))
-                self._circuit.write_duty(pin, round(FULL_DUTY * share), now, cause)
-                self._shares[pin] = share
+                self._signals[pin].write(min(1.0, max(0.0, own / full)), now, cause)
             elif taken.mode is PinMode.TONE:
-                self._circuit.write_tone(pin, value * taken.full, now, cause)
+                self._signals[pin].write(value * taken.full, now, cause)
             else:
                 level = bool(int(value) >> bit & 1) if len(taken.pins) > 1 else value != 0
                 self._set_level(pin, level, now, cause)
@@ -211,12 +210,10 @@ class Engine:
             return sum(self._level(pin) << bit for bit, pin in enumerate(given.pins))
         pin = self._circuit.pins[given.pins[0]]
         if pin.mode is PinMode.PWM:
-            told = self._shares.get(pin.number)
-            same = told is not None and round(FULL_DUTY * told) == pin.value  # else a reflex has changed it
-            return (told if told is not None and same else pin.duty) * given.full
+            return self._signals[pin.number].read(now) * given.full
         if pin.mode is PinMode.TONE:
-            return pin.value / given.full
-        return self._circuit.read_counts(pin.number, now) if pin.mode is PinMode.ANALOG else self._level(pin.number)
+            return self._signals[pin.number].read(now) / given.full
+        return self._signals[pin.number].read(now) if pin.mode is PinMode.ANALOG else self._level(pin.number)
 
     def _level(self, pin: int) -> bool:
         """What an output was told to be, whether it is dark just now or not; what an input reads."""
