@@ -91,7 +91,7 @@ def _head(desk: Desk, board: str) -> HeadView:
 def _rail(desk: Desk, point: Point, entry: str | None) -> RailView:
     standing = desk.standing(point)
     stopped = standing.diagnosis is not None and standing.diagnosis.broken is not None
-    astray = desk.astray(point)
+    astray = desk.following.astray(point)
     broken = stopped or astray > ASTRAY_SECONDS
     zero = 0.5 if point.kind is PointKind.BRIDGE else None
     return RailView(
@@ -156,7 +156,7 @@ def rounded(point: Point, value: Asked | None) -> str:
 
 
 def _course(desk: Desk, point: Point, entry: str | None) -> CourseView:
-    course = desk.courses[point.name]
+    course = desk.following.courses[point.name]
     reading = desk.bench.host_links[point.board].session.readings[point.name]
     got = reading.got
     age = desk.standings.age(point)
@@ -186,7 +186,7 @@ def _place(point: Point, value: float) -> float:
 
 
 def _course_note(desk: Desk, point: Point) -> str:
-    course = desk.courses[point.name]
+    course = desk.following.courses[point.name]
     if point.kind in (PointKind.CONTACT, PointKind.WORDS):
         if course.changed_at is None or desk.now - course.changed_at > RECENT_SECONDS:
             return ""
@@ -348,7 +348,7 @@ def _part(desk: Desk, board: Board, part: Part, now: float) -> PartView:
         colour=part.colour if isinstance(part, ColourLamp) else "",
         senses=part.senses,
         pins=tuple(sorted(part.wires.values())),
-        turn=desk.turns.get(f"{board.name}.{part.name}", 0.0),
+        turn=desk.following.turns.get(f"{board.name}.{part.name}", 0.0),
         fault=getattr(part, "stalled", False),
     )
 

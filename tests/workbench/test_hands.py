@@ -31,7 +31,7 @@ class Nudges(unittest.TestCase):
             desk = Desk(thread.bench, late)
             for name in ("windlass", "level"):
                 for _ in range(3):
-                    desk.nudge(thread.bench.plan.points[name], 1)
+                    desk.wishes.nudge(thread.bench.plan.points[name], 1)
             lever = thread.bench.world.part("gatehouse.windlass")
             level = thread.bench.world.rig.value("chamber")
             late.let_go(thread.post)

@@ -21,7 +21,7 @@ from tests.workbench.test_screens import seated
 class OnTheScreen(unittest.TestCase):
     async def there(self, seat, *wishes):
         for name, value in wishes:
-            seat.desk.ask(seat.desk.bench.plan.point(name), value)
+            seat.desk.wishes.ask(seat.desk.bench.plan.point(name), value)
         points = [seat.desk.bench.plan.point(name) for name, _ in wishes]
         await seat.until(lambda: all(seat.desk.standing(point).agrees for point in points))
         seat.app.go_to_screen("record")

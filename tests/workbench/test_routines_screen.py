@@ -284,7 +284,7 @@ class OnTheScreen(unittest.TestCase):
     def test_what_was_done_by_hand_becomes_lines(self):
         async def story(seat):
             await self.there(seat, "routine a\n    wait 1 s\n")
-            seat.desk.ask(PLAN.points["beacon"], 40.0)
+            seat.desk.wishes.ask(PLAN.points["beacon"], 40.0)
             await seat.asks("beacon", 40.0)
             await seat.press("ctrl+t")
             await seat.until(lambda: "    set beacon to 40 %" in seat.desk.work.text)

@@ -164,7 +164,7 @@ class NobodyWaits(unittest.TestCase):
         async def story(seat):
             busy = threading.Event()
             self.addCleanup(busy.set)
-            seat.desk._call(busy.wait)
+            seat.desk.call(busy.wait)
             await seat.press("shift+right", "right")
             await seat.sees("the bench has not answered for")
             self.assertIsNone(seat.asked("beacon"))
@@ -181,7 +181,7 @@ class NobodyWaits(unittest.TestCase):
         async def story(seat):
             busy = threading.Event()
             self.addCleanup(busy.set)
-            seat.desk._call(busy.wait)
+            seat.desk.call(busy.wait)
             await seat.press("shift+right", "right", "right", "left", "down", "space", "space")
             await seat.press("up", "u")
             busy.set()
@@ -207,7 +207,7 @@ class NobodyWaits(unittest.TestCase):
             seat.desk.hands.act("gatehouse.beacon", "kick")
             await seat.sees('beacon: found "kick"')
             with self.assertLogs("cavet", "ERROR"):
-                seat.desk._call(lambda: 1 / 0)
+                seat.desk.call(lambda: 1 / 0)
                 await seat.sees("that has failed: ZeroDivisionError")
 
         seated(story)
@@ -416,7 +416,7 @@ class Strangers(unittest.TestCase):
 
         async def story(seat):
             session = seat.desk.bench.host_links["gatehouse"].session
-            seat.desk._call(lambda: session.feed(frame, seat.desk.now, lambda end: None))
+            seat.desk.call(lambda: session.feed(frame, seat.desk.now, lambda end: None))
             await seat.sees("says: [bold]red[/bold] ‹ESC›[2J‹U+009B›31m {x}")
             rows = [seat.app.screen.query_one("#board", Picture).render_line(y).text for y in range(4)]
             self.assertFalse(any("\x1b" in row or "\x9b" in row for row in rows))

@@ -120,19 +120,19 @@ class DriveScreen(Frame):
         self.follow()
 
     def on_rails_nudged(self, message: Rails.Nudged) -> None:
-        self._attempt(lambda: self._desk.nudge(self._named(message), message.steps))
+        self._attempt(lambda: self._desk.wishes.nudge(self._named(message), message.steps))
 
     def on_rails_pulled(self, message: Rails.Pulled) -> None:
         point = self._named(message)
         value = point.low + message.share * (point.high - point.low)
         step = max(point.step / 5, 1e-9)
-        self._attempt(lambda: self._desk.ask(point, round(value / step) * step))
+        self._attempt(lambda: self._desk.wishes.ask(point, round(value / step) * step))
 
     def on_rails_flipped(self, message: Rails.Flipped) -> None:
-        self._attempt(lambda: self._desk.flip(self._named(message)))
+        self._attempt(lambda: self._desk.wishes.flip(self._named(message)))
 
     def on_rails_typed(self, message: Rails.Typed) -> None:
-        self._attempt(lambda: self._desk.type_in(self._named(message), message.text))
+        self._attempt(lambda: self._desk.wishes.type_in(self._named(message), message.text))
 
     def _named(self, message: Rails.Wanted) -> Point:
         return self._desk.bench.plan.points[message.name]
@@ -205,7 +205,7 @@ class DriveScreen(Frame):
         self.app.push_screen(DefectsScreen(self._desk))
 
     def action_undo(self) -> None:
-        self.say(self._desk.undo(), well=True)
+        self.say(self._desk.wishes.undo(), well=True)
 
     def action_link(self) -> None:
         """Let go of the link of this board, for another program; or take it up again."""

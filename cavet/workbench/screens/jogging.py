@@ -115,7 +115,7 @@ class JogScreen(KeyedModal[Change | None]):
         self._at = min(high, max(low, at))
         if at != self._at:
             self._problem = "here its range ends; a wider one in its row goes on"
-        self._desk.ask(point, self._at, by="jogged")
+        self._desk.wishes.ask(point, self._at, by="jogged")
 
     def _end(self) -> None:
         if len(self._ends) < 2:
