@@ -6,9 +6,11 @@ Reading, checking, the tables of the docs, completion, and what a part is made f
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from typing import Any
+from typing import Any, TypeVar
 
 import msgspec
+
+T = TypeVar("T", bound=msgspec.Struct)
 
 
 class Key(msgspec.Struct, frozen=True, kw_only=True):
@@ -54,3 +56,10 @@ def gathered(rooms: Mapping[str, Iterable[Key]]) -> tuple[Key, ...]:
             known = found.get(key.name, key)
             found[key.name] = msgspec.structs.replace(known, concerns=(*known.concerns, room))
     return tuple(found.values())
+
+
+def made(of: type[T], table: Mapping[str, Any], **more: Any) -> T:
+    """Make a struct of a table that was read: what a key says goes to the field of its name. `more` is what was made of
+    other keys, or stands in their place."""
+    names: tuple[str, ...] = of.__struct_fields__
+    return of(**{name: table[name] for name in names if name in table and name not in more}, **more)

@@ -13,6 +13,7 @@ from cavet.benchfile._places import Path
 from cavet.benchfile._schema_checks import STAGES
 from cavet.boards import Defect
 from cavet.hosts import Asked, Point
+from cavet.settings import made
 from cavet.wording import WrongError, listed
 
 ACTS = ("walk", "routine", "program", "rest")
@@ -167,13 +168,8 @@ class _Reader:
         rest, delays = self._rest(table["rest"], acts), self._delays(table["delays"])
         if len(self._checker.errors) > before:
             return None
-        return CheckPlan(
-            name=self._name, walk=table["walk"] is not None, outputs=outputs, routine=table["routine"],
-            tunes=table["tunes"], program=table["program"], kernel=table["kernel"], expect=table["expect"],
-            ends=table["ends"], within=table["within"], rest=rest, no_redundant=table["no_redundant"],
-            no_refusal=table["no_refusal"], delays=delays, seeds=table["seeds"], defects=table["defects"],
-            faults=table["faults"],
-        )  # fmt: skip
+        walks = table["walk"] is not None
+        return made(CheckPlan, table, name=self._name, walk=walks, outputs=outputs, rest=rest, delays=delays)
 
     def _wrong(self, key: str, *, found: object, expected: str) -> None:
         self._checker.wrong((*self._path, key), found=found, expected=expected)

@@ -10,6 +10,7 @@ from cavet.benchfile._check import Checker, shown
 from cavet.benchfile._places import Path
 from cavet.protocols.checks import Crc
 from cavet.protocols.plans import Check, Choice, FieldPlan
+from cavet.settings import made
 from cavet.wording import listed, nearest
 
 NAME = re.compile(r"[A-Za-z][A-Za-z0-9_]{0,39}")
@@ -52,11 +53,9 @@ class FieldReader:
         choice = self._choice(path, place, table["when"])
         if len(self._checker.errors) > before:
             return None
-        return FieldPlan(
-            name=name, kind=table["type"], bits=bits, at=at, const=const, values=values, scale=table["scale"],
-            offset=table["offset"], unit=table["unit"], low=table["min"], high=table["max"], count=table["count"],
-            length_of=table["length_of"], count_of=table["count_of"], check=check,
-            byte_order=table["byte_order"] or self._table["byte_order"], choice=choice,
+        return made(FieldPlan, table,
+            kind=table["type"], bits=bits, at=at, const=const, values=values, low=table["min"], high=table["max"],
+            check=check, byte_order=table["byte_order"] or self._table["byte_order"], choice=choice,
         )  # fmt: skip
 
     def _bits(self, path: Path, table: dict[str, Any]) -> int | None:

@@ -10,7 +10,7 @@ from cavet.benchfile._field_reading import NAME
 from cavet.benchfile._places import Path
 from cavet.protocols.i2c import is_free
 from cavet.protocols.registers import BitField, Register, RegisterMap
-from cavet.settings import Section
+from cavet.settings import Section, made
 from cavet.wording import listed, nearest
 
 MAX_REGISTERS = 4096
@@ -51,11 +51,7 @@ class MapReader:
             self._wrong(("last",), f"0x{last:X}", f"0x{top:X} to 0x{most:X}")
         if len(self._checker.errors) > before:
             return None
-        return RegisterMap(
-            name=self._name, registers=tuple(registers), address=table["address"], straps=table["straps"],
-            pointer=table["pointer"], addressing=table["addressing"], auto_increment=table["auto_increment"],
-            last=last, banked_by=table["banked_by"], doc=table["doc"],
-        )  # fmt: skip
+        return made(RegisterMap, table, name=self._name, registers=tuple(registers), last=last)
 
     def _wrong(self, path: Path, found: object, expected: str, near: str | None = None) -> None:
         self._checker.wrong((*self._path, *path), found=found, expected=expected, nearest=near)
@@ -89,10 +85,7 @@ class MapReader:
                 if other != field.name:
                     self._wrong((*path, "fields", field.name, "at"), f"bit {bit}", f"bits of its own: {other} has it")
                     break
-        return Register(
-            name=name, at=table["at"], size=table["size"], reset=table["reset"], access=table["access"],
-            order=table["order"], bank=table["bank"], fields=tuple(fields), doc=table["doc"],
-        )  # fmt: skip
+        return made(Register, table, name=name, fields=tuple(fields))
 
     def _field(self, path: Path, name: str, table: dict[str, Any], width: int) -> BitField:
         if table["at"] + table["bits"] > width:
@@ -104,10 +97,7 @@ class MapReader:
                 self._wrong((*path, "values", word), shown(number), f"0 to {(1 << table['bits']) - 1}")
             else:
                 values[word] = number
-        return BitField(
-            name=name, low=table["at"], bits=table["bits"], access=table["access"] or "", values=values,
-            doc=table["doc"],
-        )  # fmt: skip
+        return made(BitField, table, name=name, low=table["at"], access=table["access"] or "", values=values)
 
     def _check_address(self) -> None:
         address, straps = self._table["address"], self._table["straps"]

@@ -12,6 +12,7 @@ from cavet.benchfile._check import Checker
 from cavet.benchfile._numbers import numbers
 from cavet.benchfile._places import Path
 from cavet.boards import PinMode, PinProfile, Profile
+from cavet.settings import made
 from cavet.wording import WrongError, listed, nearest
 
 SERVO_BITS = 14
@@ -73,30 +74,20 @@ class ProfileReader:
             "stepper": (PinMode.STEPPER, STEP_BITS), "encoder": (PinMode.ENCODER, COUNT_BITS),
             "onewire": (PinMode.ONEWIRE, 1),
         }  # fmt: skip
-        made = {}
+        there = {}
         for pin in pins:
             channel = lists["analog"].index(pin) if pin in lists["analog"] else None
             modes = {mode: width for key, (mode, width) in bits.items() if pin in lists[key]}
             if pin in lists["serial"]:
                 modes[PinMode.SERIAL] = FIRST_PORT * 2 + lists["serial"].index(pin)
-            made[pin] = PinProfile(
+            there[pin] = PinProfile(
                 number=pin,
                 label=_label(pin, channel, lists["lines"]),
                 modes=modes,
                 channel=channel,
                 reserved=str(table["reserved"].get(str(pin), "")),
             )
-        return Profile(
-            name=name,
-            pins=made,
-            supply=table["supply"],
-            pin_current=table["pin_current"],
-            board_current=table["board_current"],
-            pwm_rate=table["pwm_rate"],
-            boot=table["boot"],
-            resets=table["resets"],
-            keeps_lines=table["released"] == "kept",
-        )
+        return made(Profile, table, name=name, pins=there, keeps_lines=table["released"] == "kept")
 
     def _pin_list(self, path: Path, text: str, within: list[int] | None = None) -> list[int]:
         pins = list(numbers(self._checker, path, text))

@@ -27,6 +27,7 @@ from cavet.benchfile.hosts import PROTOCOLS, HostTables, PointTable, read_point
 from cavet.boards import SUPPLIED, Defect, PinMode, Profile, Quantity, Reflex
 from cavet.expressions import Expression
 from cavet.hosts import Manners, Point
+from cavet.settings import made
 from cavet.wording import listed
 
 NAME = re.compile(r"[a-z][a-z0-9_]{0,39}")
@@ -129,9 +130,7 @@ class _Reader:
         start = table["start"]
         if not low <= start <= high:
             self._checker.wrong(("rig", name, "start"), found=start, expected=f"{low:g} to {high:g}")
-        return Quantity(
-            name=name, unit=table["unit"], start=start, low=low, high=high, rate=table["rate"], free=table["free"]
-        )
+        return made(Quantity, table, name=name, low=low, high=high)
 
     def _basins(self, tables: dict[str, dict[str, Any]], boards: dict[str, BoardPlan]) -> tuple[BasinPlan, ...]:
         parts = self._part_paths(boards)
@@ -147,8 +146,7 @@ class _Reader:
                     (*path, "basin"), found=table["basin"], expected="a `range` beside it: how deep it is"
                 )
             if table["basin"]:
-                basin = BasinPlan(quantity=name, place=table["basin"], opening=table["opening"], gate=table["gate"])
-                basins.append(basin)
+                basins.append(made(BasinPlan, table, quantity=name, place=table["basin"]))
         return tuple(sorted(basins, key=lambda basin: basin.place))
 
     def _part_paths(self, boards: dict[str, BoardPlan]) -> set[str]:
@@ -172,18 +170,17 @@ class _Reader:
             check_wires(self._checker, name, parts)
             check_converters(self._checker, name, parts, profile)
             self._profiles[table["profile"]] = profile
-            boards[name] = BoardPlan(
+            bus_table = self._checker.table(table["bus"], schema.BUS, ("boards", name, "bus"))
+            boards[name] = made(
+                BoardPlan,
+                table,
                 name=name,
                 profile=profile,
-                firmware=table["firmware"],
                 firmware_name=table["firmware_name"] or name,
-                failsafe=table["failsafe"],
                 parts=parts,
                 device=self._device(name, table, profile, parts),
                 reflexes=self._reflexes(name, table["reflexes"], profile),
-                baud=table["baud"],
-                unit=table["unit"],
-                bus=BusWires(**(self._checker.table(table["bus"], schema.BUS, ("boards", name, "bus")) or {})),
+                bus=made(BusWires, bus_table or {}),
                 supplies=self._supplies(name, table["supplies"], parts),
                 kernel=read_kernel(self._checker, name, table, profile, self._top["links"]),
             )
@@ -219,12 +216,7 @@ class _Reader:
                 if not profile.pins[number].can(needed):
                     able = listed(profile.able(needed)) or "none"
                     self._checker.wrong((*path, name, key), found=number, expected=f"a pin with {needed.value}: {able}")
-            found.append(
-                Reflex(
-                    name=name, pin=pin, target=target, mode=mode, edge=table["edge"], does=table["does"],
-                    debounce=table["debounce"],
-                )
-            )  # fmt: skip
+            found.append(made(Reflex, table, name=name, pin=pin, target=target, mode=mode))
         return tuple(found)
 
     def _resolve_pins(
@@ -340,7 +332,7 @@ class _Reader:
             name=name,
             link=table["link"],
             protocol=table["protocol"],
-            manners=Manners(**{key: table[key] for key in Manners.__struct_fields__}),
+            manners=made(Manners, table),
             **PROTOCOLS[table["protocol"]].read_host(tables),
         )
 

@@ -26,7 +26,7 @@ from cavet.expressions import Expression
 from cavet.hosts import FieldPoint, Point
 from cavet.protocols import Side
 from cavet.protocols.plans import FramePlan, PlanCodec
-from cavet.settings import Key, Section
+from cavet.settings import Key, Section, made
 from cavet.wording import listed, nearest
 
 TAKES = Section(
@@ -256,10 +256,9 @@ class UsbDevice(FormatDevice, frozen=True, kw_only=True):
         table = tables.one("usb", USB)
         if table is None:
             return {}
-        identity = Identity(
-            vendor=table["vendor"], product=table["product"], version=table["version"], maker=table["maker"],
-            title=table["title"] or tables.board.capitalize(), serial=table["serial"],
-            out_endpoint=table["out"], in_endpoint=table["in"], transfer=table["endpoints"],
+        identity = made(
+            Identity, table, title=table["title"] or tables.board.capitalize(), out_endpoint=table["out"],
+            in_endpoint=table["in"], transfer=table["endpoints"],
         )  # fmt: skip
         return {"identity": identity}
 

@@ -26,7 +26,7 @@ from cavet.boards.firmware.modbus import COILS, DISCRETE, HOLDING, TABLES, UPTIM
 from cavet.expressions import Expression
 from cavet.hosts import Point, RegisterPoint
 from cavet.protocols import FieldError
-from cavet.settings import Key, Section
+from cavet.settings import Key, Section, made
 
 CELL = Section(
     title="[boards.NAME.map.NAME]",
@@ -177,10 +177,7 @@ def _read_cell(tables: BoardTables, name: str, table: dict[str, Any]) -> CellPla
     except FieldError as error:
         tables.checker.wrong((*path, "start"), found=error.found, expected=error.expected)
         return None
-    return CellPlan(
-        name=name, table=table["table"], address=table["address"], form=form, pin=pin, mode=mode, of=table["of"],
-        scale=table["scale"], high=table["high"], start=table["start"],
-    )  # fmt: skip
+    return made(CellPlan, table, name=name, form=form, pin=pin, mode=mode)
 
 
 def _mode(tables: BoardTables, path: Path, table: dict[str, Any], pin: int) -> PinMode | None:

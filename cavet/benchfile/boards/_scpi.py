@@ -26,7 +26,7 @@ from cavet.boards.firmware.scpi import MEASURES, CommandPlan, Commands, Pattern
 from cavet.hosts import HeaderPoint, Point
 from cavet.protocols import FieldError, Message, Side, codec, read_whole
 from cavet.protocols.scpi import FaultError
-from cavet.settings import Key, Section
+from cavet.settings import Key, Section, made
 from cavet.wording import WrongError, hex_pairs, listed
 
 CHANNELS = re.compile(r"\(@(\d+)")
@@ -205,11 +205,10 @@ def _read_command(tables: BoardTables, name: str, table: dict[str, Any]) -> Comm
     pins = _pins(tables, path, table["pins"])
     channels = _channels(tables, path, table["channels"])
     low, high = sorted(table["range"])
-    plan = CommandPlan(
-        name=name, header=header, does=table["does"], takes=table["takes"] if table["does"] == "set" else "none",
-        unit=table["unit"].upper(), low=low, high=high, default=_default(tables, path, table, low, high),
-        choices=table["choices"], pins=pins, channels=channels, parts=table["parts"], measures=table["measures"],
-        overlapped=table["overlapped"], mode=PinMode(table["mode"]) if table["mode"] else None,
+    plan = made(
+        CommandPlan, table, name=name, header=header, takes=table["takes"] if table["does"] == "set" else "none",
+        unit=table["unit"].upper(), low=low, high=high, default=_default(tables, path, table, low, high), pins=pins,
+        channels=channels, mode=PinMode(table["mode"]) if table["mode"] else None,
     )  # fmt: skip
     _check_command(tables, path, plan)
     return plan

@@ -32,7 +32,7 @@ from cavet.boards.firmware.mqtt import MODES, StationPlan, TopicPlan
 from cavet.expressions import Expression
 from cavet.hosts import Point, TopicPoint
 from cavet.protocols.mqtt import filter_problem, name_problem
-from cavet.settings import Key, Section
+from cavet.settings import Key, Section, made
 
 STATION = Section(
     title="[boards.NAME.station]",
@@ -172,7 +172,4 @@ def _read_topic(tables: BoardTables, name: str, table: dict[str, Any], base: str
     if (table["does"] == "switch") != (form.kind == "words") and form.kind not in ("json", "number", "raw"):
         tables.checker.wrong((*path, "payload"), found=form.kind, expected=f"one that fits {table['does']}")
     low, high = sorted(table["range"])
-    return TopicPlan(
-        name=name, command=command, state=state, does=table["does"], pin=pin, form=form, low=low, high=high,
-        qos=table["qos"], retain=table["retain"],
-    )  # fmt: skip
+    return made(TopicPlan, table, name=name, command=command, state=state, pin=pin, form=form, low=low, high=high)
