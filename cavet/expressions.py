@@ -1,4 +1,4 @@
-"""Small sums in words: `2.1 * gatehouse.upper_paddle * root(upper - chamber) - leak`.
+"""Expressions of quantities, in words: `2.1 * gatehouse.upper_paddle * root(upper - chamber) - leak`.
 
 Names (with dots), numbers, `+ - * /`, comparisons, `and or not`, and a few functions. Nothing else: no powers, no
 indexing, no attributes of objects. Python's own parser reads the text; only what is named here is taken from it.
@@ -32,7 +32,7 @@ _OPERATORS = (
 
 
 class Expression:
-    """A checked sum. `names` are the quantities that it reads, in the order in which they stand."""
+    """A checked expression. `names` are the quantities that it reads, in the order in which they stand."""
 
     def __init__(self, text: str, place: str = "") -> None:
         self.text = " ".join(text.split())
@@ -45,7 +45,7 @@ class Expression:
         except (SyntaxError, ValueError, RecursionError, MemoryError) as error:
             at = getattr(error, "offset", None)
             where = f" at character {at}" if at else ""
-            raise WrongError(place, found=self.text, expected=f"a sum that can be read{where}") from error
+            raise WrongError(place, found=self.text, expected=f"an expression that can be read{where}") from error
         self._check(self._tree, 0)
 
     def in_slots(self, slots: Mapping[str, int]) -> ast.expr:
@@ -60,14 +60,14 @@ class Expression:
 
     def bind(self, slots: Mapping[str, int]) -> Callable[[Sequence[float]], float]:
         """Make the function of a row of numbers, in which each name's number stands at its slot."""
-        code = compile(ast.fix_missing_locations(_as_lambda(self.in_slots(slots))), "<sum>", "eval")
+        code = compile(ast.fix_missing_locations(_as_lambda(self.in_slots(slots))), "<expression>", "eval")
         # safe: every node of the tree was checked when the expression was made
         function: Callable[[Sequence[float]], float] = eval(code, {"__builtins__": {}, **FUNCTIONS})
         return function
 
     def _check(self, node: ast.expr, depth: int) -> None:
         if depth > MAX_DEPTH:
-            raise WrongError(self._place, found=self.text, expected="a sum less deeply nested")
+            raise WrongError(self._place, found=self.text, expected="an expression less deeply nested")
         if isinstance(node, ast.Constant) and type(node.value) in (int, float):
             return
         name = _dotted(node)

@@ -78,8 +78,8 @@ def main(bench: str, *routines: Routine, reflexes: str = "") -> NoReturn:
     def command(**options: Any) -> int:
         """Run a routine of this program."""
         wish = Wish(**options)
-        plan = wish.plan(_beside(bench))
-        return carry_out(plan, program_of(routines, plan, reflexes), wish)
+        setup = wish.setup(_beside(bench))
+        return carry_out(setup, program_of(routines, setup, reflexes), wish)
 
     code = code_of(sys.argv[1:], command, Path(sys.argv[0]).name)
     for error in (error for each in routines for error in each.errors):

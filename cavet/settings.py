@@ -18,8 +18,8 @@ class Key(msgspec.Struct, frozen=True, kw_only=True):
     with), `word` (one of `choices`), `whole` (a whole number), `whole-list`, `switch`,
     `words` (two texts), `texts`, `sets` (lists of
     texts), `walk` (true, or texts), `wholes` (any number of them), `names` (one text or several), `pin` (a number, or a
-    label such as "A0"), `scalar` (a number or a text), `quantity` (a number with a unit), `range` (two of them), `sum`
-    (an expression), `octets` (hex pairs, or text behind @), `table` or `tables` (a list of them).
+    label such as "A0"), `scalar` (a number or a text), `quantity` (a number with a unit), `range` (two of them),
+    `expression`, `octets` (hex pairs, or text behind @), `table` or `tables` (a list of them).
 
     `unit` names the unit that a quantity is read in; `=unit` stands for the one that the key `unit` beside it gives.
     """

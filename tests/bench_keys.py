@@ -36,7 +36,7 @@ def row(key):
     kinds = {
         "word": ", ".join(f"`{choice}`" for choice in key.choices),
         "whole": "whole number",
-        "sum": "a sum",
+        "expression": "an expression",
         "octets": "hex pairs, or text after `@`",
         "names": "a name, or several in brackets",
     }

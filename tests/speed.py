@@ -157,7 +157,7 @@ def round_trip():
 
 def fast_time():
     async def run():
-        bench = RunningBench(load_bench(demo_path()).plan, carrier=Carrier.MEMORY, boards=["gatehouse"])
+        bench = RunningBench(load_bench(demo_path()).setup, carrier=Carrier.MEMORY, boards=["gatehouse"])
         await bench.start()
         await asyncio.sleep(2)
         began = time.perf_counter()
@@ -207,7 +207,7 @@ def empty_seconds():
 def workbench_seconds():
     began = time.perf_counter()
     file = load_bench(demo_path())
-    with BenchThread(file.plan, None) as thread:
+    with BenchThread(file.setup, None) as thread:
         return asyncio.run(shown(CavetApp(Desk(thread.bench, thread.post)), drawn, began))
 
 
@@ -240,7 +240,7 @@ def keys():
             flood.join()
             return sorted(found)[int(0.95 * len(found))]
 
-    with BenchThread(file.plan, None) as thread:
+    with BenchThread(file.setup, None) as thread:
         seconds = asyncio.run(run(thread))
     told(
         "key to screen at 10 000 events a second, 95th percentile",

@@ -41,8 +41,8 @@ def redraws():
     """Full redraws of the gatehouse's panel, against the time that their bytes take on the wire."""
 
     async def run():
-        plan = load_bench(demo_path()).plan
-        bench = RunningBench(plan, carrier=Carrier.MEMORY, boards=["gatehouse"])
+        setup = load_bench(demo_path()).setup
+        bench = RunningBench(setup, carrier=Carrier.MEMORY, boards=["gatehouse"])
         await bench.start()
         while not bench.host_links["gatehouse"].ready:
             await asyncio.sleep(0.05)
@@ -58,7 +58,7 @@ def redraws():
         framed = [e for e in bench.record.since(0)[first:] if e.kind == Kind.FRAMED and e.subject == "panel"]
         size = sum(len(event.value) for event in framed)
         await bench.stop()
-        return seconds, size * plan.links["gatehouse"].byte_seconds
+        return seconds, size * setup.links["gatehouse"].byte_seconds
 
     ours, wire = clock.run(run(), fast=True)
     ratio(f"panel over Firmata, {20 / ours:.1f} full redraws a bench second (against the wire)", ours, wire, 1.5)

@@ -20,8 +20,8 @@ MACHINES, CORES = 100, 4
 def campaign(seeds):
     """The demo's locking from so many seeds, a fault in each, none of which is a hand at the stop button."""
     path = demo_path()
-    plan = load_bench(path).plan
-    orders = orders_of(path, plan, [plan.checks[CHECK]], Wanted(seeds=4 * seeds, faults=1))
+    setup = load_bench(path).setup
+    orders = orders_of(path, setup, [setup.checks[CHECK]], Wanted(seeds=4 * seeds, faults=1))
     return [order for order in orders if not any("press" in fault.step for fault in order.case.faults)][:seeds]
 
 

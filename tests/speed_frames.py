@@ -26,22 +26,22 @@ CELLS = 134
 class Bench:
     """What the views look at."""
 
-    def __init__(self, plan):
-        self.plan, self.host_links = plan, {}
+    def __init__(self, setup):
+        self.setup, self.host_links = setup, {}
 
 
 class Looking:
     """A desk at which one only looks."""
 
-    def __init__(self, plan):
-        self.bench, self.now = Bench(plan), 0.0
+    def __init__(self, setup):
+        self.bench, self.now = Bench(setup), 0.0
 
 
 def filled():
     """A tape of a million frames, at 10 000 a second."""
-    plan = load_bench(demo_path()).plan
+    setup = load_bench(demo_path()).setup
     record = Record(now=lambda: 0.0)
-    tape = Tape(plan, record)
+    tape = Tape(setup, record)
     chance = random.Random("frames")
     offset, spent = 0, 0.0
     for number in range(FRAMES // A_TRANSFER):
@@ -56,12 +56,12 @@ def filled():
             spent += time.perf_counter() - begin
     tape.follow()
     told("tape, reading on", f"{1e6 * spent / FRAMES:.1f} µs a frame", "under 20 µs", spent / FRAMES < 20e-6)
-    return plan, record, tape
+    return setup, record, tape
 
 
 def frames():
-    plan, record, tape = filled()
-    reading, desk = Reading(tape, record), Looking(plan)
+    setup, record, tape = filled()
+    reading, desk = Reading(tape, record), Looking(setup)
     reading.following, reading.number = False, FRAMES // 2
     worst = 0.0
     for cell in (0.0001, 0.001, 0.01, 0.5):
@@ -124,7 +124,7 @@ def keys():
             flood.join()
             return sorted(found)[int(0.95 * len(found))]
 
-    with BenchThread(file.plan, None) as thread:
+    with BenchThread(file.setup, None) as thread:
         seconds = asyncio.run(run(thread))
     told(
         "key to ruler at 10 000 frames a second, 95th percentile",

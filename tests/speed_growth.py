@@ -59,10 +59,10 @@ def benches():
             path = Path(folder) / "grown.bench.toml"
             path.write_text(bench_text(boards, points))
             began = time.perf_counter()
-            plan = load_bench(path).plan
+            setup = load_bench(path).setup
             read = time.perf_counter() - began
             before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-            with BenchThread(plan, None) as thread:
+            with BenchThread(setup, None) as thread:
                 opened = time.perf_counter() - began
                 desk = Desk(thread.bench, thread.post)
                 frame = min(drawn(desk) for _ in range(5))
@@ -84,7 +84,7 @@ def drawn(desk):
 def section_drawn(desk):
     """The Bench screen's boards: the first in cross-section, the others folded."""
     began = time.perf_counter()
-    names = list(desk.bench.plan.boards)
+    names = list(desk.bench.setup.boards)
     section = bench_views.section_view(desk, names[0])
     folded = tuple(bench_views.fold_view(desk, name) for name in names[1:])
     view = BoardsView(section=section, folded=folded, cursor=section.rows[0].key)
@@ -101,14 +101,14 @@ def changing():
             file = load_bench(path)
             found = remarks_seconds(file)
             checked, taken = [], []
-            with BenchThread(file.plan, None) as thread:
+            with BenchThread(file.setup, None) as thread:
                 for number in range(CHANGES):
                     began = time.perf_counter()
                     after = file.changed(("points", f"lamp_{number % boards}_0", "pin"), 13 if number % 2 else 12)
                     checked.append(time.perf_counter() - began)
                     changes = changes_between(file, after)
                     began = time.perf_counter()
-                    thread.take_over(after.plan, changes)
+                    thread.take_over(after.setup, changes)
                     taken.append(time.perf_counter() - began)
                     file = after
         late = sorted(taken)[int(0.95 * CHANGES)]
@@ -118,7 +118,7 @@ def changing():
 
 def remarks_seconds(file):
     began = time.perf_counter()
-    remarks_on(file.plan)
+    remarks_on(file.setup)
     return time.perf_counter() - began
 
 

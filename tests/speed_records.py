@@ -25,7 +25,7 @@ from cavet.workbench.record import views
 from cavet.workbench.record.looking import Looking
 from tests.speed_tools import told
 
-PLAN = load_bench(demo_path()).plan
+SETUP = load_bench(demo_path()).setup
 SIZES = (10_000, 100_000, 1_000_000)
 LARGEST, LARGEST_BYTES = 10_000_000, 4_000_000_000
 WIDTH, HEIGHT = 128, 34
@@ -72,7 +72,7 @@ def grown(run, count, path):
 
 def empty(path):
     record = Record(lambda: 0.0)
-    RecordWriter(record, path, PLAN.about).close()
+    RecordWriter(record, path, SETUP.about).close()
 
 
 def draw(looking):
@@ -89,7 +89,7 @@ def opened(run, folder, size):
     count = grown(run, size, path)
     began = time.perf_counter()
     file = RecordFile(path)
-    bench = PastBench(PLAN, file)
+    bench = PastBench(SETUP, file)
     looking = Looking(bench)
     looking.cells = CELLS
     bench.read_on()
@@ -125,7 +125,7 @@ def memory(run):
     record = Record(lambda: 0.0)
     for event in run[0]:
         record.restore(event)
-    lanes = Lanes(PLAN).read(run[0], run[1])
+    lanes = Lanes(SETUP).read(run[0], run[1])
     taken = (tracemalloc.get_traced_memory()[0] - before) / len(run[0])
     tracemalloc.stop()
     told("an event's place in lanes, beside the record", f"{taken:.0f} bytes ({len(lanes.all())} lanes)", "", True)
@@ -161,7 +161,7 @@ def exporting(file, count):
     """Each format, against a bare loop that writes the same bytes."""
     for name, act in (("jsonl", jsonl), ("csv", csv), ("vcd", vcd), ("pcapng", pcapng)):
         began = time.perf_counter()
-        pieces = list(act(file, PLAN, Cut()))
+        pieces = list(act(file, SETUP, Cut()))
         spent = time.perf_counter() - began
         out = io.BytesIO()
         began = time.perf_counter()
@@ -174,7 +174,7 @@ def exporting(file, count):
 def following(file, count):
     """Trails of all of it, and all of it compared with itself."""
     began = time.perf_counter()
-    trails = past_trails(file.since(0), PLAN)
+    trails = past_trails(file.since(0), SETUP)
     told("trails", f"{len(trails)} in {time.perf_counter() - began:.1f} s of {count} events", "", True)
     began = time.perf_counter()
     assert compare(file.since(0), file.since(0)).same_until is None

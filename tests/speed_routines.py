@@ -10,7 +10,7 @@ from cavet.bench import BenchThread, Carrier, RunningBench
 from cavet.routines import Runner, routine_text
 from cavet.workbench import CavetApp, Desk
 from cavet.workbench.screens.routines import RoutinesScreen
-from tests.routines.running import PLAN, run
+from tests.routines.running import SETUP, run
 from tests.speed_tools import best, pour, pressed, ratio, shown, told
 
 STEPS, TRACKS, LINES = 10_000, 1000, 10_000
@@ -42,18 +42,18 @@ def checking():
     step = "    set beacon to {0} %\n    wait until level > {0} mm at most 2 s\n"
     step += '    if level > 3 mm\n        say "{{level}}"\n'
     text = "routine a\n" + "".join(step.format(number % 100) for number in range(LINES // 4))
-    seconds = best(lambda: routine_text(text, "f", PLAN))
+    seconds = best(lambda: routine_text(text, "f", SETUP))
     told(f"checking {LINES} lines", f"{seconds:.2f} s", "1 s", seconds < 1)
 
 
 def jitter():
     """How far the turns of `every 10 ms` lie off in real time, on the demo's bench in memory."""
     turn = f"        let x = elapsed\n        if x > {PERIOD * TURNS} s\n            leave\n"
-    program = routine_text(f"routine a\n    every 10 ms\n{turn}", "f", PLAN)
+    program = routine_text(f"routine a\n    every 10 ms\n{turn}", "f", SETUP)
     lines = []
 
     async def story():
-        bench = RunningBench(PLAN, carrier=Carrier.MEMORY)
+        bench = RunningBench(SETUP, carrier=Carrier.MEMORY)
         await bench.start()
         try:
             await Runner(bench, program, lines.append).run("a")
@@ -95,7 +95,7 @@ def keys():
             flood.join()
             return sorted(found)[int(0.95 * len(found))]
 
-    with BenchThread(PLAN, None) as thread:
+    with BenchThread(SETUP, None) as thread:
         seconds = asyncio.run(story(thread))
     words = f"{1e3 * seconds:.0f} ms"
     told("key to what is said of the text, at 10 000 events a second", words, "under 50 ms", seconds < 0.05)

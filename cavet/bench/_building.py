@@ -1,4 +1,4 @@
-"""From the plan of a bench to its boards, parts and sessions."""
+"""From the set-up of a bench to its boards, parts and sessions."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from collections.abc import Callable, Collection
 from math import inf
 from typing import Any
 
-from cavet.benchfile._plan import BoardPlan, HostPlan, Plan
+from cavet.benchfile._setup import BoardSetup, HostSetup, Setup
 from cavet.benchfile.boards import Making
 from cavet.benchfile.hosts import PROTOCOLS
 from cavet.boards import KINDS, Board, Cable, Circuit, Profile, Rig, World
@@ -28,7 +28,7 @@ class RigNow:
 
 
 def build_world(
-    plan: Plan, names: list[str], record: Record, *, broker: bool = False, before: World | None = None,
+    setup: Setup, names: list[str], record: Record, *, broker: bool = False, before: World | None = None,
     same: Collection[str] = (), rig_now: RigNow | None = None,
 ) -> World:  # fmt: skip
     """Make the simulated boards of these names, with the rig and the defects; and our own broker, if it is needed.
@@ -37,13 +37,18 @@ def build_world(
     """
     kept = {name: before.boards[name] for name in same if name in before.boards} if before is not None else {}
     circuits = {
-        name: kept[name].circuit if name in kept else _build_circuit(board, plan.seed, record)
-        for name, board in plan.boards.items()
+        name: kept[name].circuit if name in kept else _build_circuit(board, setup.seed, record)
+        for name, board in setup.boards.items()
     }
     movers = {f"{name}.{part.name}": part for name, circuit in circuits.items() for part in circuit.parts.values()}
-    read = [sum_ for board in plan.boards.values() for sum_ in board.device.sums.values()]
-    read += [sum_ for board in plan.boards.values() for table in board.parts.values() for sum_ in _sums_of(table)]
-    rig = Rig(list(plan.rig.values()), dict(movers), read)
+    read = [expression for board in setup.boards.values() for expression in board.device.expressions.values()]
+    read += [
+        expression
+        for board in setup.boards.values()
+        for table in board.parts.values()
+        for expression in _expressions_of(table)
+    ]
+    rig = Rig(list(setup.rig.values()), dict(movers), read)
     now = rig_now or RigNow()
     now.rig = rig
     for name, circuit in circuits.items():
@@ -60,7 +65,7 @@ def build_world(
     boards = [
         kept[name]
         if name in kept
-        else _build_board(plan.boards[name], circuits[name], now, record, targets.get(name), plan.seed)
+        else _build_board(setup.boards[name], circuits[name], now, record, targets.get(name), setup.seed)
         for name in names
     ]
     running = {board.name: board for board in boards}
@@ -70,48 +75,52 @@ def build_world(
                 part.plug(running.get(part.board))
     if broker:
         old = before.boards.get(BROKER) if before is not None else None
-        boards.append(old or _build_broker(plan, record))
-    defects = [copy_of for defect in plan.defects.values() if (copy_of := _fresh(defect)).board in names]
+        boards.append(old or _build_broker(setup, record))
+    defects = [copy_of for defect in setup.defects.values() if (copy_of := _fresh(defect)).board in names]
     return World(boards, rig, defects, record)
 
 
-def _sums_of(table: dict[str, Any]) -> list[Expression]:
-    """The sums of the rig that a part reads."""
-    sums = [table.get(key) for key in ("closes", "follows", "alarm")]
-    return [sum_ for sum_ in [*sums, *(table.get("channels") or {}).values()] if isinstance(sum_, Expression)]
+def _expressions_of(table: dict[str, Any]) -> list[Expression]:
+    """The expressions of the rig that a part reads."""
+    expressions = [table.get(key) for key in ("closes", "follows", "alarm")]
+    return [
+        expression
+        for expression in [*expressions, *(table.get("channels") or {}).values()]
+        if isinstance(expression, Expression)
+    ]
 
 
 def _fresh(defect: Any) -> Any:
-    """A copy that can be switched without changing the plan."""
+    """A copy that can be switched without changing the set-up."""
     return type(defect)(**{name: getattr(defect, name) for name in defect.__struct_fields__})
 
 
-def _build_circuit(plan: BoardPlan, seed: str, record: Record) -> Circuit:
-    around = Around(f"{seed}/{plan.name}", plan.profile)
-    parts = {name: KINDS[table["kind"]].make(name, table, around) for name, table in plan.parts.items()}
+def _build_circuit(setup: BoardSetup, seed: str, record: Record) -> Circuit:
+    around = Around(f"{seed}/{setup.name}", setup.profile)
+    parts = {name: KINDS[table["kind"]].make(name, table, around) for name, table in setup.parts.items()}
     for name, part in parts.items():
-        part.hangs_on = plan.parts[name].get("hangs_on", "")
+        part.hangs_on = setup.parts[name].get("hangs_on", "")
         part.meet(parts)
-    return Circuit(plan.profile, list(parts.values()), Tell(record, plan.name))
+    return Circuit(setup.profile, list(parts.values()), Tell(record, setup.name))
 
 
 def _build_board(
-    plan: BoardPlan, circuit: Circuit, rig: RigNow, record: Record, target: TargetBoard | None, seed: str
+    setup: BoardSetup, circuit: Circuit, rig: RigNow, record: Record, target: TargetBoard | None, seed: str
 ) -> Board:
-    tell = Tell(record, plan.name)
+    tell = Tell(record, setup.name)
 
-    def read(sums: dict[str, Expression]) -> dict[str, Callable[[], float]]:
-        return {name: _reading(rig, sum_) for name, sum_ in sums.items()}
+    def read(expressions: dict[str, Expression]) -> dict[str, Callable[[], float]]:
+        return {name: _reading(rig, expression) for name, expression in expressions.items()}
 
-    making = Making(circuit=circuit, tell=tell, name=plan.firmware_name, read=read, target=target)
-    firmware = plan.device.firmware(making)
-    return Board(plan.name, circuit, firmware, tell, failsafe=plan.failsafe, reflexes=list(plan.reflexes), seed=seed)
+    making = Making(circuit=circuit, tell=tell, name=setup.firmware_name, read=read, target=target)
+    firmware = setup.device.firmware(making)
+    return Board(setup.name, circuit, firmware, tell, failsafe=setup.failsafe, reflexes=list(setup.reflexes), seed=seed)
 
 
-def _build_broker(plan: Plan, record: Record) -> Board:
+def _build_broker(setup: Setup, record: Record) -> Board:
     tell = Tell(record, BROKER)
     circuit = Circuit(Profile(name=BROKER, pins={}), [], tell)
-    return Board(BROKER, circuit, Broker(plan.broker.limits, tell), tell)
+    return Board(BROKER, circuit, Broker(setup.broker.limits, tell), tell)
 
 
 def _reading(now: RigNow, expression: Expression) -> Callable[[], float]:
@@ -128,8 +137,8 @@ def _reading(now: RigNow, expression: Expression) -> Callable[[], float]:
     return read
 
 
-def build_session(plan: Plan, host: HostPlan, record: Record) -> Session[Any]:
-    """Make the session for one of the plan's hosts."""
-    points = [point for point in plan.points.values() if point.board == host.name]
-    link = plan.links[host.link]
+def build_session(setup: Setup, host: HostSetup, record: Record) -> Session[Any]:
+    """Make the session for one of the set-up's hosts."""
+    points = [point for point in setup.points.values() if point.board == host.name]
+    link = setup.links[host.link]
     return PROTOCOLS[host.protocol].session(host, link, points, Tell(record, link.board))

@@ -8,7 +8,7 @@ import msgspec
 
 from cavet.bench import _diagnosis_messages
 from cavet.faults import Fault
-from cavet.hosts import ON_SPI, DevicePlan, HeaderPoint, PinPoint, Point, RegisterPoint, TopicPoint
+from cavet.hosts import ON_SPI, DeviceSettings, HeaderPoint, PinPoint, Point, RegisterPoint, TopicPoint
 from cavet.record import STAGES, Kind, Topic, Trail
 from cavet.wording import listed
 
@@ -63,7 +63,7 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
     """Whether the board is there, where it says that itself."""
     own_broker: bool = False
     """Whether the link goes over the broker that we bring along, whose record is ours."""
-    device: DevicePlan | None = None
+    device: DeviceSettings | None = None
     """The device on a bus that the point is at."""
     answering: tuple[str, ...] = ()
     """What answers on its bus, in words: all there is on a simulated one, else what the host has met."""
@@ -172,7 +172,7 @@ def _not_reached(trail: Trail) -> bool:
     return trail.stopped is not None and trail.stopped.kind in (Kind.UNCONFIRMED, Kind.REFUSED)
 
 
-def _nobody_there(trail: Trail, device: DevicePlan, around: Circumstances) -> tuple[str, str]:
+def _nobody_there(trail: Trail, device: DeviceSettings, around: Circumstances) -> tuple[str, str]:
     assert trail.stopped is not None  # it was looked at
     note = trail.stopped.note
     if device.kind in ON_SPI or "stuck" in note or not around.answering:

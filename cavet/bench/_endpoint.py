@@ -8,7 +8,7 @@ from enum import Enum
 
 import msgspec
 
-from cavet.benchfile._plan import LinkPlan, Plan
+from cavet.benchfile._setup import LinkSetup, Setup
 
 
 class Carrier(Enum):
@@ -27,10 +27,10 @@ class Endpoint(msgspec.Struct, frozen=True, kw_only=True):
     link: str
     kind: str
     address: str
-    plan: LinkPlan
+    setup: LinkSetup
 
 
-def shown_address(link: LinkPlan, address: str, carrier: Carrier) -> str:
+def shown_address(link: LinkSetup, address: str, carrier: Carrier) -> str:
     """The address of an endpoint as a program takes it."""
     if carrier is not Carrier.REAL:
         return address
@@ -52,19 +52,19 @@ def variables_of(places: Mapping[str, str]) -> dict[str, str]:
     return {f"CAVET_{re.sub('[^A-Z0-9]', '_', name.upper())}": place for name, place in places.items()}
 
 
-def simulated_boards(plan: Plan) -> set[str]:
+def simulated_boards(setup: Setup) -> set[str]:
     """The boards that are simulated: those that have a simulated link, or none at all, with their targets."""
-    linked = {link.board for link in plan.links.values()}
-    found = {link.board for link in plan.links.values() if link.simulated} | (set(plan.boards) - linked)
-    return found | targets_of(plan, found)
+    linked = {link.board for link in setup.links.values()}
+    found = {link.board for link in setup.links.values() if link.simulated} | (set(setup.boards) - linked)
+    return found | targets_of(setup, found)
 
 
-def targets_of(plan: Plan, boards: set[str]) -> set[str]:
+def targets_of(setup: Setup, boards: set[str]) -> set[str]:
     """The boards that are targets on the buses of these, or at the ends of their cables."""
     return {
         values["board"]
         for name in boards
-        if name in plan.boards
-        for values in plan.boards[name].parts.values()
+        if name in setup.boards
+        for values in setup.boards[name].parts.values()
         if values["kind"] in ("target", "serial")
     }

@@ -7,7 +7,7 @@ from math import inf
 from cavet.bench._board_side import BoardSide
 from cavet.bench._meddling import FAULTS, ON_LINKS, Meddled
 from cavet.bench._traffic import Traffic
-from cavet.benchfile._plan import LinkPlan, Plan
+from cavet.benchfile._setup import LinkSetup, Setup
 from cavet.boards import Board
 from cavet.boards.firmware import ModbusFirmware
 from cavet.record import Kind, Record, Topic
@@ -17,8 +17,8 @@ from cavet.wording import WrongError, listed, nearest
 class Faulting:
     """Makes faults at the boards of a bench."""
 
-    def __init__(self, plan: Plan, side: BoardSide, traffic: dict[str, Traffic], record: Record) -> None:
-        self._plan = plan
+    def __init__(self, setup: Setup, side: BoardSide, traffic: dict[str, Traffic], record: Record) -> None:
+        self._setup = setup
         self._side = side
         self._traffic = traffic
         self._record = record
@@ -43,8 +43,8 @@ class Faulting:
             fault.by = by
         served = boards[board]
         if kind in ON_LINKS:
-            for plan in self._links(board, link):
-                for traffic in self._of(plan):
+            for setup in self._links(board, link):
+                for traffic in self._of(setup):
                     traffic.meddling.add(fault)
         elif kind == "hang-up":
             self._hang_up(self._links(board, link))
@@ -58,15 +58,15 @@ class Faulting:
         self._record.append(Kind.REMARK, board, Topic.BOARD, board, None, None, words)
         self._side.turn()
 
-    def _links(self, board: str, link: str) -> list[LinkPlan]:
-        of_board = {each.name: each for each in self._plan.links.values() if each.board == board}
+    def _links(self, board: str, link: str) -> list[LinkSetup]:
+        of_board = {each.name: each for each in self._setup.links.values() if each.board == board}
         fitting = [each for each in of_board.values() if link in ("", each.name, each.kind)]
         if not fitting:
             known = listed(of_board)
             raise WrongError("fault.link", found=link, expected=f"one of {known}", nearest=nearest(link, of_board))
         return fitting
 
-    def _of(self, link: LinkPlan) -> list[Traffic]:
+    def _of(self, link: LinkSetup) -> list[Traffic]:
         """What passes on a link; on a broker, what its board says and hears there."""
         if link.broker:
             found = self._traffic.get(f"{link.name}/station")
@@ -77,7 +77,7 @@ class Faulting:
             return [found]
         return [self._traffic[link.name]]
 
-    def _hang_up(self, links: list[LinkPlan]) -> None:
+    def _hang_up(self, links: list[LinkSetup]) -> None:
         names = [link.name for link in links]
         for link in links:
             if link.kind == "serial" and link.served == "device" and len(links) == 1:

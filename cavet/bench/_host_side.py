@@ -14,7 +14,7 @@ from cavet.bench._by_hand import Answer, ByHand, Heard
 from cavet.bench._spoiling import Pieces
 from cavet.bench._spoken import ONE_AT_A_TIME
 from cavet.bench._traffic import Crossing, Stream, Traffic
-from cavet.benchfile._plan import HostPlan, LinkPlan
+from cavet.benchfile._setup import HostSetup, LinkSetup
 from cavet.clock import BenchClock, start_task
 from cavet.faults import FORESEEN, Fault, note_fault
 from cavet.hosts import Asked, Said, Session, SessionState
@@ -32,8 +32,8 @@ class HostLink:
 
     def __init__(
         self,
-        plan: HostPlan,
-        link: LinkPlan,
+        setup: HostSetup,
+        link: LinkSetup,
         session: Session[Any],
         end: HostEnd,
         traffic: Traffic,
@@ -41,7 +41,7 @@ class HostLink:
         record: Record,
         crossing: Crossing | None = None,
     ) -> None:
-        self.plan = plan
+        self.setup = setup
         self.link = link
         self.session = session
         self.problem = ""
@@ -142,7 +142,7 @@ class HostLink:
         if self.fault:
             return
         self.fault = Fault(words, self._clock.now())
-        self._record.append(Kind.FAULT, board, Topic.SESSION, self.plan.name, type(error).__name__, None, words)
+        self._record.append(Kind.FAULT, board, Topic.SESSION, self.setup.name, type(error).__name__, None, words)
         self._wanted = False
         self._alarm.set(inf)
         if self._open:
@@ -334,7 +334,7 @@ class HostLink:
 
     def _find_cause(self, frame: Frame) -> int | None:
         if self._crossing is not None:
-            return self._crossing.find(f"host {self.plan.name}", frame.data, self.plan.client.version)
+            return self._crossing.find(f"host {self.setup.name}", frame.data, self.setup.client.version)
         return self._stream.told.find(frame.end)
 
     def closed(self, reason: str) -> None:
@@ -382,7 +382,7 @@ class HostLink:
                 self._stream.passage.note(base + place, framed)
                 if self._crossing is not None:
                     self._crossing.note(
-                        f"host {self.plan.name}", said.data[begin:place], self.plan.client.version, framed
+                        f"host {self.setup.name}", said.data[begin:place], self.setup.client.version, framed
                     )
                 begin = place
             places = [place for place, _ in said.frames]

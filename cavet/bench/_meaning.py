@@ -10,7 +10,7 @@ from typing import Any
 import msgspec
 
 from cavet.bench._naming import AddressNames
-from cavet.benchfile._plan import Plan
+from cavet.benchfile._setup import Setup
 from cavet.boards import PinMode
 from cavet.hosts import Asked, FieldPoint, HeaderPoint, PinPoint, Point, RegisterPoint, TopicPoint
 from cavet.messaging import PayloadError
@@ -28,15 +28,15 @@ Told = dict[str, str]
 class Meanings:
     """What is meant on a board of a bench. `address` is where the answer to a read begins: it does not tell itself."""
 
-    def __init__(self, plan: Plan, board: str) -> None:
-        if board not in plan.boards and board not in plan.hosts:
-            known = sorted({*plan.boards, *plan.hosts})
+    def __init__(self, setup: Setup, board: str) -> None:
+        if board not in setup.boards and board not in setup.hosts:
+            known = sorted({*setup.boards, *setup.hosts})
             raise WrongError("board", found=board, expected=f"one of {listed(known)}", nearest=nearest(board, known))
-        self._plan = plan
+        self._setup = setup
         self._board = board
-        self._points = [point for point in plan.points.values() if point.board == board]
-        registers = any(isinstance(point, RegisterPoint) for point in plan.points.values())
-        self._names = AddressNames(plan) if registers else None
+        self._points = [point for point in setup.points.values() if point.board == board]
+        registers = any(isinstance(point, RegisterPoint) for point in setup.points.values())
+        self._names = AddressNames(setup) if registers else None
         self._headers = [(nodes, point) for point in self._points for nodes in _nodes_of(point)]
 
     def tell(self, frame: Frame, fields: Sequence[Field], side: Side, address: int | None = None) -> list[Field]:
@@ -69,7 +69,7 @@ class Meanings:
         if self._names is None:
             return {}
         named = self._names.of(message, address)
-        known = [name for name in named if name in self._plan.points]
+        known = [name for name in named if name in self._setup.points]
         told = {"address": _some(known or list(named))}
         shown = [f"{value} at {name}" for name, value in named.items() if value is not None and name in known]
         if shown:
@@ -99,7 +99,7 @@ class Meanings:
         return told
 
     def _pin_of_channel(self, channel: int) -> int | None:
-        board = self._plan.boards.get(self._board)
+        board = self._setup.boards.get(self._board)
         pins = board.profile.pins.values() if board is not None else ()
         return next((pin.number for pin in pins if pin.channel == channel and pin.can(PinMode.ANALOG)), None)
 
@@ -108,7 +108,7 @@ class Meanings:
         names = [point.name for point in self._points if isinstance(point, PinPoint) and number in point.modes()]
         if names:
             return _some(names)
-        board = self._plan.boards.get(self._board)
+        board = self._setup.boards.get(self._board)
         parts = board.parts.items() if board is not None else ()
         return _some([name for name, part in parts if part.get("pin") == number])
 
@@ -141,7 +141,7 @@ class Meanings:
         return told | {"payload": _some(shown)}
 
     def _of_device(self, address: object) -> Told:
-        host, board = self._plan.hosts.get(self._board), self._plan.boards.get(self._board)
+        host, board = self._setup.hosts.get(self._board), self._setup.boards.get(self._board)
         names = [name for name, device in host.devices.items() if device.address == address] if host else []
         names = names or [
             name for name, part in (board.parts if board else {}).items() if part.get("address") == address
@@ -161,7 +161,7 @@ class Meanings:
         return told
 
     def _of_field(self, point: FieldPoint, frame: str, field: str, value: object) -> str:
-        host = self._plan.hosts.get(self._board)
+        host = self._setup.hosts.get(self._board)
         if host is None or host.format is None or value is None:
             return point.name
         plan = host.format.codecs[frame].plan.field(field)
@@ -203,6 +203,6 @@ def _nodes_of(point: Point) -> list[tuple[list[str], list[int]]]:
 Telling = Callable[[Frame, Sequence[Field], Side], list[Field]]
 
 
-def meanings(plan: Plan, board: str, address: int | None = None) -> Telling:
+def meanings(setup: Setup, board: str, address: int | None = None) -> Telling:
     """What tells what fields mean at a board. Raises `WrongError` for one that is not there."""
-    return partial(Meanings(plan, board).tell, address=address)
+    return partial(Meanings(setup, board).tell, address=address)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from cavet.benchfile import ModbusDevice
-from cavet.benchfile._plan import Plan
+from cavet.benchfile._setup import Setup
 from cavet.hosts import RegisterPoint
 from cavet.protocols import Message, modbus
 from cavet.wording import WrongError, listed
@@ -28,21 +28,21 @@ TABLES = {
 class AddressNames:
     """The address map of a bench: its points, and what of a board's own map no point is on."""
 
-    def __init__(self, plan: Plan) -> None:
+    def __init__(self, setup: Setup) -> None:
         self._points: dict[tuple[int, str], list[RegisterPoint]] = {}
-        for point in plan.points.values():
+        for point in setup.points.values():
             if isinstance(point, RegisterPoint):
-                unit = plan.hosts[point.board].manners.unit
+                unit = setup.hosts[point.board].manners.unit
                 self._points.setdefault((unit, point.table), []).append(point)
         self._cells = {
             (board.device.identity.unit, cell.table, at): cell.name
-            for board in plan.boards.values()
+            for board in setup.boards.values()
             if isinstance(board.device, ModbusDevice)
             for cell in board.device.cells
             for at in cell.addresses
         }
         if not self._points and not self._cells:
-            raise WrongError("--bench", found=plan.name, expected="a bench with Modbus points or boards")
+            raise WrongError("--bench", found=setup.name, expected="a bench with Modbus points or boards")
 
     def of(self, message: Message, address: int | None = None) -> dict[str, Any]:
         """Name what a message is about: each name with its value, or with `None` where none is in the message.
@@ -89,9 +89,9 @@ def _words(message: modbus.ModbusMessage) -> tuple[int | None, ...]:
     return (None,) * int(getattr(message, "quantity", 1))
 
 
-def address_names(plan: Plan, protocol: str) -> AddressNames:
+def address_names(setup: Setup, protocol: str) -> AddressNames:
     """Give the address map for a protocol. Raises `WrongError` for one that has no addresses."""
     if not protocol.startswith("modbus-"):
         known = listed(("modbus-tcp", "modbus-rtu", "modbus-ascii"))
         raise WrongError("--bench", found=protocol, expected=f"a protocol with addresses: {known}")
-    return AddressNames(plan)
+    return AddressNames(setup)

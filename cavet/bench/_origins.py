@@ -6,7 +6,7 @@ from collections import deque
 from collections.abc import Callable
 
 from cavet.bench._building import BROKER
-from cavet.benchfile._plan import Plan
+from cavet.benchfile._setup import Setup
 from cavet.protocols import Decoder, Frame, Side
 from cavet.record import Direction, Seat, Transfer
 
@@ -16,14 +16,14 @@ SIDES = {Direction.TO_BOARD: Side.HOST, Direction.TO_HOST: Side.BOARD}
 class Origins:
     """Says on which link a transfer is: where both ends are ours, it was heard twice, and counts once."""
 
-    def __init__(self, plan: Plan) -> None:
-        self._plan = plan
+    def __init__(self, setup: Setup) -> None:
+        self._setup = setup
         self._ours: set[str] = set()
         """Programs on the broker that are this bench's own: they are heard at their own end."""
 
     def link_of(self, transfer: Transfer) -> str:
         """The link's name, `BROKER` for what programs of others say to our broker, "" for what is not to count."""
-        links = self._plan.links
+        links = self._setup.links
         if transfer.link == BROKER:
             name = transfer.client.partition("/")[0]
             if name in links and "/" in transfer.client:

@@ -9,7 +9,7 @@ from cavet.bench._endpoint import Carrier
 from cavet.bench._running import RunningBench
 from cavet.bench._standing import Standings
 from cavet.bench._then import Evidence
-from cavet.benchfile._plan import Plan
+from cavet.benchfile._setup import Setup
 from cavet.clock import BenchClock
 from cavet.record import Event, History, RecordFile, Topic, Trail
 
@@ -41,17 +41,17 @@ class PastStandings(Standings):
         return events
 
     def _circumstances(self, trail: Trail) -> Circumstances:
-        plan = self._bench.plan
-        point = plan.points.get(trail.point) if trail.root.topic is Topic.POINT else None
-        return self._evidence.circumstances(trail, plan, point)
+        setup = self._bench.setup
+        point = setup.points.get(trail.point) if trail.root.topic is Topic.POINT else None
+        return self._evidence.circumstances(trail, setup, point)
 
 
 class PastBench(RunningBench):
     """What was wired to what, and all that happened there."""
 
-    def __init__(self, plan: Plan, file: RecordFile) -> None:
+    def __init__(self, setup: Setup, file: RecordFile) -> None:
         self._stands = _PastClock()
-        super().__init__(plan, carrier=Carrier.MEMORY, boards=[], hosts=False, clock=self._stands)
+        super().__init__(setup, carrier=Carrier.MEMORY, boards=[], hosts=False, clock=self._stands)
         self._file = file
         self.is_read = False
         """Whether all that is there has been read."""

@@ -17,8 +17,8 @@ from cavet.bench._host_side import HostLink
 from cavet.bench._traffic import Crossing, DialledWay, FarWay, ServedWay, Traffic, UsbWay
 from cavet.benchfile import StationDevice, UsbDevice
 from cavet.benchfile._adhoc import defect_from
-from cavet.benchfile._plan import OWN, LinkPlan, Plan, split_address
 from cavet.benchfile._reloading import Changes
+from cavet.benchfile._setup import OWN, LinkSetup, Setup, split_address
 from cavet.boards import World
 from cavet.boards.firmware.mqtt import Station
 from cavet.clock import BenchClock
@@ -59,7 +59,7 @@ class RunningBench:
 
     def __init__(
         self,
-        plan: Plan,
+        setup: Setup,
         *,
         carrier: Carrier = Carrier.REAL,
         boards: list[str] | None = None,
@@ -67,21 +67,21 @@ class RunningBench:
         listen: str = "127.0.0.1",
         clock: BenchClock | None = None,
     ) -> None:
-        self.plan = plan
+        self.setup = setup
         self.clock = clock or BenchClock(asyncio.get_running_loop())
         self.record = Record(self.clock.now)
-        names = list(plan.boards) if boards is None else boards
-        served = simulated_boards(plan)
+        names = list(setup.boards) if boards is None else boards
+        served = simulated_boards(setup)
         if boards is not None:
-            names += sorted(targets_of(plan, set(boards)) - set(boards))
+            names += sorted(targets_of(setup, set(boards)) - set(boards))
         names = [name for name in names if name in served]
         self._has_broker = any(
-            link.broker == OWN and (link.board in names or not link.simulated) for link in plan.links.values()
+            link.broker == OWN and (link.board in names or not link.simulated) for link in setup.links.values()
         )
         self._chosen = boards
         """The boards that are wanted; `None` for all."""
         self._rig_now = RigNow()
-        self.world: World = build_world(plan, names, self.record, broker=self._has_broker, rig_now=self._rig_now)
+        self.world: World = build_world(setup, names, self.record, broker=self._has_broker, rig_now=self._rig_now)
         self._board_ends: dict[str, BoardEnd] = {}
         self.board_side = BoardSide(self.world, self.clock, self.record)
         self.board_side.when_renamed = self._renamed
@@ -91,10 +91,10 @@ class RunningBench:
         self._listen = listen
         self._with_hosts = hosts
         self._traffic = {
-            link.name: Traffic(link.name, link.board, plan.seed, self.record) for link in plan.links.values()
+            link.name: Traffic(link.name, link.board, setup.seed, self.record) for link in setup.links.values()
         }
         self._memory: dict[str, MemoryLink] = {}
-        self._broker_traffic = Traffic(BROKER, BROKER, plan.seed, self.record)
+        self._broker_traffic = Traffic(BROKER, BROKER, setup.seed, self.record)
         self._broker_address = ""
         self._crossing = Crossing()
         self.before_end: list[Callable[[], Awaitable[None]]] = []
@@ -105,14 +105,14 @@ class RunningBench:
         asyncio.get_running_loop().set_exception_handler(self._note_unforeseen)
         if self._has_broker and self._carrier is Carrier.REAL:
             await self._start_broker()
-        for link in self.plan.links.values():
+        for link in self.setup.links.values():
             if link.simulated and link.board in self.world.boards:
                 await self._serve(link)
         self.board_side.spoil_links()
         self.board_side.turn()
         await self._until_stations_listen()
         if self._with_hosts:
-            for host in self.plan.hosts.values():
+            for host in self.setup.hosts.values():
                 await self._open_host(host.name)
 
     async def _until_stations_listen(self) -> None:
@@ -124,36 +124,36 @@ class RunningBench:
             await asyncio.sleep(LOOK_SECONDS)
 
     async def _start_broker(self) -> None:
-        own = self.plan.broker
+        own = self.setup.broker
         tls = own.tls.server("broker") if own.tls is not None else None
         traffic = self._broker_traffic
         most = own.limits.clients + SPARE_CLIENTS
         end = TcpServerEnd(self._listen, own.port, traffic.losses, most=most, tls=tls, tap=self._tap(BROKER))
         self._broker_address = await self.board_side.serve(BROKER, end, traffic, "mqtt", 0.0)
 
-    async def _join_broker(self, link: LinkPlan) -> None:
+    async def _join_broker(self, link: LinkSetup) -> None:
         """Put a board on its broker, ours or another."""
-        end = DialEnd(await self._to_broker(link, "station"), Pauses(f"{self.plan.seed}/{link.name}"))
+        end = DialEnd(await self._to_broker(link, "station"), Pauses(f"{self.setup.seed}/{link.name}"))
         traffic = self._traffic_at_broker(link, "station")
         self._board_ends[link.name] = end
         address = await self.board_side.serve(link.board, end, traffic, link.protocol, 0.0, self._way_of(link))
-        self.endpoints.append(Endpoint(board=link.board, link=link.name, kind=link.kind, address=address, plan=link))
+        self.endpoints.append(Endpoint(board=link.board, link=link.name, kind=link.kind, address=address, setup=link))
 
-    def _way_of(self, link: LinkPlan) -> MakeWay:
+    def _way_of(self, link: LinkSetup) -> MakeWay:
         """How causes go over between a board and its broker."""
         if link.broker == OWN:
             return partial(DialledWay, record=self.record, board=link.board, link=link.name)
-        device = self.plan.boards[link.board].device
+        device = self.setup.boards[link.board].device
         version = device.station.client.version if isinstance(device, StationDevice) else 4
         return lambda stream: FarWay(self._crossing, self.record, link.board, link.name, version)
 
-    def _traffic_at_broker(self, link: LinkPlan, who: str) -> Traffic:
+    def _traffic_at_broker(self, link: LinkSetup, who: str) -> Traffic:
         if link.broker == OWN and self._carrier is Carrier.REAL:
             return self._broker_traffic
         name = f"{link.name}/{who}"
-        return self._traffic.setdefault(name, Traffic(name, link.board, self.plan.seed, self.record))
+        return self._traffic.setdefault(name, Traffic(name, link.board, self.setup.seed, self.record))
 
-    async def _to_broker(self, link: LinkPlan, who: str) -> HostEnd:
+    async def _to_broker(self, link: LinkSetup, who: str) -> HostEnd:
         """An end that opens the way to a link's broker; in memory each has a wire of its own."""
         if self._carrier is Carrier.MEMORY:
             name = f"{link.name}/{who}"
@@ -170,7 +170,7 @@ class RunningBench:
     def _tap(self, link: str, client: str = "") -> Tap:
         return Tap(self.record, link, self.clock.of, client)
 
-    async def _serve(self, link: LinkPlan) -> None:
+    async def _serve(self, link: LinkSetup) -> None:
         if link.broker:
             await self._join_broker(link)
             return
@@ -193,20 +193,20 @@ class RunningBench:
         address = await self.board_side.serve(link.board, end, traffic, link.protocol, link.byte_seconds, make_way)
         if link.kind != "buses":  # in this process: nobody else can get there
             shown = shown_address(link, address, self._carrier)
-            self.endpoints.append(Endpoint(board=link.board, link=link.name, kind=link.kind, address=shown, plan=link))
+            self.endpoints.append(Endpoint(board=link.board, link=link.name, kind=link.kind, address=shown, setup=link))
 
     def _renamed(self, link: str, address: str) -> None:
         """A board is to be found elsewhere now."""
-        shown = shown_address(self.plan.links[link], address, self._carrier)
+        shown = shown_address(self.setup.links[link], address, self._carrier)
         at = [each.link for each in self.endpoints].index(link)
         self.endpoints[at] = msgspec.structs.replace(self.endpoints[at], address=shown)
 
-    def _rates(self, link: LinkPlan) -> tuple[int, int] | None:
+    def _rates(self, link: LinkSetup) -> tuple[int, int] | None:
         """The rates of a serial line's two ends, where the board runs at another one than the link."""
-        own = self.plan.boards[link.board].baud
+        own = self.setup.boards[link.board].baud
         return (link.settings.rate, own) if link.kind == "serial" and own not in (None, link.settings.rate) else None
 
-    def _tcp_end(self, link: LinkPlan, traffic: Traffic) -> TcpServerEnd:
+    def _tcp_end(self, link: LinkSetup, traffic: Traffic) -> TcpServerEnd:
         """A network endpoint; or a serial line that is offered on one, to one program at a time."""
         if link.kind == "serial":
             tell = partial(self._tell_port, link)
@@ -223,37 +223,37 @@ class RunningBench:
         tap = self._tap(link.name)
         return TcpServerEnd(self._listen, link.listen_port, traffic.losses, most=most, tls=tls, tap=tap)
 
-    def _tell_port(self, link: LinkPlan, words: str) -> None:
+    def _tell_port(self, link: LinkSetup, words: str) -> None:
         """The program at a line that is offered by RFC 2217 has changed a setting, or one of its lines."""
         self.record.append(Kind.REMARK, link.board, Topic.LINK, link.name, None, None, words)
 
-    def _tell_rate(self, link: LinkPlan, rate: int) -> None:
+    def _tell_rate(self, link: LinkSetup, rate: int) -> None:
         """The program at a device has set another rate: say whether the board understands it."""
-        own = self.plan.boards[link.board].baud or link.settings.rate
+        own = self.setup.boards[link.board].baud or link.settings.rate
         note = "as the board's" if rate == own else f"the board runs at {own}: bytes are garbled both ways"
         self.record.append(
             Kind.REMARK, link.board, Topic.LINK, link.name, rate, None, f"{rate} baud at the other end, {note}"
         )
 
     async def _open_host(self, name: str) -> None:
-        host = self.plan.hosts[name]
-        link = self.plan.links[host.link]
+        host = self.setup.hosts[name]
+        link = self.setup.links[host.link]
         if link.simulated and link.board not in self.world.boards:
             return
-        session = build_session(self.plan, host, self.record)
+        session = build_session(self.setup, host, self.record)
         end = await self._to_broker(link, "host") if link.broker else self._host_end(link)
         traffic = self._traffic_at_broker(link, "host") if link.broker else self._traffic[link.name]
         crossing = self._crossing if link.broker not in ("", OWN) else None
         self.host_links[name] = HostLink(host, link, session, end, traffic, self.clock, self.record, crossing)
         self.host_links[name].start()
 
-    def _host_end(self, link: LinkPlan) -> HostEnd:
+    def _host_end(self, link: LinkSetup) -> HostEnd:
         if link.name in self._memory:
             host = self._memory[link.name].host
             return UsbIpEnd(host, *self._usb_endpoints(link)) if link.kind == "usb" else host
         return TappedEnd(self._real_end(link), self._tap(link.name), link.byte_seconds)
 
-    def _real_end(self, link: LinkPlan) -> HostEnd:
+    def _real_end(self, link: LinkSetup) -> HostEnd:
         """The host's end of a link that leaves this process."""
         address = link.address
         if link.simulated:
@@ -267,14 +267,14 @@ class RunningBench:
         where, port = split_address(address)
         return TcpClientEnd(where, port, link.tls.client(f"links.{link.name}") if link.tls is not None else None)
 
-    def _usb_endpoints(self, link: LinkPlan) -> tuple[int, int]:
+    def _usb_endpoints(self, link: LinkSetup) -> tuple[int, int]:
         """The endpoints that hear and say: those of the board that is described, else the usual ones."""
-        board = self.plan.boards.get(link.board)
+        board = self.setup.boards.get(link.board)
         if board is None or not isinstance(board.device, UsbDevice):
             return USUAL_OUT, USUAL_IN
         return board.device.identity.out_endpoint, board.device.identity.in_endpoint
 
-    def _usb_end(self, link: LinkPlan, address: str) -> HostEnd:
+    def _usb_end(self, link: LinkSetup, address: str) -> HostEnd:
         out, in_ = self._usb_endpoints(link)
         if address.startswith("usbip:"):
             host_name, port = split_address(address.removeprefix("usbip:"))
@@ -330,8 +330,8 @@ class RunningBench:
 
     def _wires_of(self, name: str) -> list[MemoryLink]:
         """What stands for a link in memory; with a broker that is one wire for each end."""
-        if name not in self.plan.links:
-            known = self.plan.links
+        if name not in self.setup.links:
+            known = self.setup.links
             raise WrongError("link", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))
         return [wire for key, wire in self._memory.items() if key.partition("/")[0] == name]
 
@@ -343,7 +343,7 @@ class RunningBench:
 
     def point(self, name: str) -> Point:
         """Find a point by its name, or by `board.name`."""
-        return self.plan.point(name)
+        return self.setup.point(name)
 
     def ask(self, point: Point, value: Asked, *, by: str, cause: int | None = None) -> int:
         """Want a point at a value; give the event that its trail begins with. `cause` is what that follows from."""
@@ -382,39 +382,39 @@ class RunningBench:
         an `ExceptionGroup`."""
         if name in self.world.defects:
             raise WrongError("defect", found=f"{name} once more", expected="another name: this one is there")
-        self.world.defects[name] = msgspec.structs.replace(defect_from(self.plan, name, table), on=False)
+        self.world.defects[name] = msgspec.structs.replace(defect_from(self.setup, name, table), on=False)
         self.switch_defect(name, table.get("on", True) is True)
 
-    async def take_over(self, plan: Plan, changes: Changes) -> None:
+    async def take_over(self, setup: Setup, changes: Changes) -> None:
         """Go on as a changed bench: what has not changed keeps its state and its endpoints."""
         for name in [name for name in self.host_links if name in changes.hosts]:
             await self.host_links.pop(name).stop()
-        gone = [name for name, link in self.plan.links.items()
-                if name in changes.links or link.board not in plan.boards]  # fmt: skip
+        gone = [name for name, link in self.setup.links.items()
+                if name in changes.links or link.board not in setup.boards]  # fmt: skip
         for name in gone:
             await self._withdraw(name)
-        before, self.plan = self.plan, plan
-        for name, link in plan.links.items():
-            self._traffic.setdefault(name, Traffic(name, link.board, plan.seed, self.record))
-        had_broker, self._has_broker = self._has_broker, any(link.broker == OWN for link in plan.links.values())
-        served = simulated_boards(plan)
-        wanted = plan.boards if self._chosen is None else {*self._chosen, *targets_of(plan, set(self._chosen))}
-        names = [name for name in plan.boards if name in served and name in wanted]
+        before, self.setup = self.setup, setup
+        for name, link in setup.links.items():
+            self._traffic.setdefault(name, Traffic(name, link.board, setup.seed, self.record))
+        had_broker, self._has_broker = self._has_broker, any(link.broker == OWN for link in setup.links.values())
+        served = simulated_boards(setup)
+        wanted = setup.boards if self._chosen is None else {*self._chosen, *targets_of(setup, set(self._chosen))}
+        names = [name for name in setup.boards if name in served and name in wanted]
         same = [name for name in names if name not in changes.boards and name in before.boards]
         world = build_world(
-            plan, names, self.record, broker=self._has_broker, before=self.world, same=same, rig_now=self._rig_now
+            setup, names, self.record, broker=self._has_broker, before=self.world, same=same, rig_now=self._rig_now
         )
         self.board_side.go_on_in(world)
         self.world = world
         if self._has_broker and not had_broker and self._carrier is Carrier.REAL:
             await self._start_broker()
-        for link in plan.links.values():
+        for link in setup.links.values():
             if link.simulated and link.board in world.boards and link.name not in self._board_ends:
                 await self._serve(link)
-        self.endpoints = [msgspec.structs.replace(each, plan=plan.links[each.link]) for each in self.endpoints]
+        self.endpoints = [msgspec.structs.replace(each, setup=setup.links[each.link]) for each in self.endpoints]
         self.board_side.spoil_links()
         self.board_side.turn()
-        for host in plan.hosts.values() if self._with_hosts else ():
+        for host in setup.hosts.values() if self._with_hosts else ():
             if host.name not in self.host_links:
                 await self._open_host(host.name)
 
@@ -435,7 +435,7 @@ class RunningBench:
     @property
     def faulting(self) -> Faulting:
         """What makes faults at once."""
-        return Faulting(self.plan, self.board_side, self._traffic, self.record)
+        return Faulting(self.setup, self.board_side, self._traffic, self.record)
 
     async def stop(self) -> None:
         """Shut everything; what is under way ends first."""

@@ -33,7 +33,7 @@ async def say(
     """Say a message by hand, as it is or wrong on purpose, its fields as a person writes them. Raises `WrongError`,
     `UnreachableError`."""
     link = running.host_links[host]
-    tongue = spoken(running.plan, link.link)
+    tongue = spoken(running.setup, link.link)
     request = tongue.made(message, fields, link.said_by_hand)
     pieces = spoiled(how, tongue, request, tongue.encode(request), tongue.silence(link.link.byte_seconds))
     meant = request_in(tongue, request, pieces) if how is not None else request
@@ -45,7 +45,7 @@ async def say(
     def answers(frame: Frame) -> bool:
         return tongue.is_answer(meant or request, frame)
 
-    patience = within if within is not None else link.plan.manners.reply_within
+    patience = within if within is not None else link.setup.manners.reply_within
     count = 2 if how is not None and how.kind == "twice" else 1
     wire = b"".join(data for _, data in pieces)
     setup = tongue.control(request, wire) if isinstance(tongue, UsbSpoken) else None

@@ -11,7 +11,7 @@ from collections.abc import Mapping, Sequence
 from cavet.bench._calling import call_for
 from cavet.bench._passing import BusReply, CallDecoder, UsbIn, UsbOut
 from cavet.benchfile import FormatDevice
-from cavet.benchfile._plan import HostPlan, LinkPlan, Plan
+from cavet.benchfile._setup import HostSetup, LinkSetup, Setup
 from cavet.hosts import FieldPoint
 from cavet.protocols import (
     Codec,
@@ -51,10 +51,10 @@ class Spoken:
     is_whole = False
     """Whether the link takes each message in one piece."""
 
-    def __init__(self, name: str, plan: Plan, host: HostPlan | None) -> None:
+    def __init__(self, name: str, setup: Setup, host: HostSetup | None) -> None:
         self.name = name
         """As `cavet encode` names it; that of a plan's file for frames of one's own."""
-        self.plan = plan
+        self.setup = setup
         self.host = host
         self._codec = codec(name)
 
@@ -136,10 +136,10 @@ class Spoken:
 class PlanSpoken(Spoken):
     """Frames of one's own: a message is named as its frame."""
 
-    def __init__(self, name: str, plan: Plan, host: HostPlan | None, codecs: Mapping[str, PlanCodec],
+    def __init__(self, name: str, setup: Setup, host: HostSetup | None, codecs: Mapping[str, PlanCodec],
                  says: Mapping[Side, Sequence[str]]) -> None:  # fmt: skip
         self.name = name
-        self.plan = plan
+        self.setup = setup
         self.host = host
         self._codecs = codecs
         self._says = says
@@ -158,7 +158,7 @@ class PlanSpoken(Spoken):
         asks = self.host.format.asks if self.host is not None and self.host.format is not None else ""
         return asks == request.NAME or any(
             isinstance(point, FieldPoint) and point.frame == request.NAME and point.state_frame
-            for point in self.plan.points.values()
+            for point in self.setup.points.values()
         )
 
     def answers(self, request: Message, frame: Frame) -> bool:
@@ -231,9 +231,9 @@ class BusSpoken(Spoken):
 
     is_whole = True
 
-    def __init__(self, plan: Plan, host: HostPlan | None) -> None:
+    def __init__(self, setup: Setup, host: HostSetup | None) -> None:
         self.name = "i2c"
-        self.plan = plan
+        self.setup = setup
         self.host = host
         self._called: dict[int, bus_calls.BusCall] = {}
         """What was called for by hand, by its number."""
@@ -290,28 +290,28 @@ class BusSpoken(Spoken):
 SPI_KINDS = ("chain", "shift", "latch")
 
 
-def spoken(plan: Plan, link: LinkPlan) -> Spoken:
+def spoken(setup: Setup, link: LinkSetup) -> Spoken:
     """What is spoken on a link of a bench."""
-    host = next((host for host in plan.hosts.values() if host.link == link.name), None)
-    board = plan.boards.get(link.board)
+    host = next((host for host in setup.hosts.values() if host.link == link.name), None)
+    board = setup.boards.get(link.board)
     device = board.device if board is not None else None
     if link.protocol == "buses":
-        return BusSpoken(plan, host)
+        return BusSpoken(setup, host)
     kind = UsbSpoken if link.protocol == "usb" else PlanSpoken
     if isinstance(device, FormatDevice):
-        return kind("plan", plan, host, device.board.codecs, device.frames)
+        return kind("plan", setup, host, device.board.codecs, device.frames)
     if host is not None and host.format is not None:
-        return kind("plan", plan, host, host.format.codecs, _frames_of(plan, host))
+        return kind("plan", setup, host, host.format.codecs, _frames_of(setup, host))
     if link.protocol == "usb":
-        return UsbSpoken("usb", plan, host, {}, {side: [] for side in Side})
+        return UsbSpoken("usb", setup, host, {}, {side: [] for side in Side})
     newer = link.protocol == "mqtt" and host is not None and host.client.version == MQTT_5
-    return Spoken("mqtt5" if newer else link.protocol, plan, host)
+    return Spoken("mqtt5" if newer else link.protocol, setup, host)
 
 
-def _frames_of(plan: Plan, host: HostPlan) -> dict[Side, list[str]]:
+def _frames_of(setup: Setup, host: HostSetup) -> dict[Side, list[str]]:
     """Which frames the host's points are in; all where none tells."""
     assert host.format is not None  # the caller has looked
-    points = [point for point in plan.points.values() if isinstance(point, FieldPoint) and point.board == host.name]
+    points = [point for point in setup.points.values() if isinstance(point, FieldPoint) and point.board == host.name]
     every = list(host.format.codecs)
     out = [name for name in every if name == host.format.asks or any(point.frame == name for point in points)]
     back = [name for name in every if any(point.state_frame == name for point in points)]

@@ -6,15 +6,15 @@ import msgspec
 
 from cavet.bench._diagnosis import Circumstances, Diagnosis, diagnose
 from cavet.bench._running import RunningBench
-from cavet.benchfile._plan import OWN
+from cavet.benchfile._setup import OWN
 from cavet.boards import Board, BoardState
 from cavet.boards.parts import ColourLamp, Part, Sign
 from cavet.hosts import (
     ON_SPI,
     Asked,
-    DevicePlan,
     DevicePoint,
     DeviceSession,
+    DeviceSettings,
     MqttSession,
     PinPoint,
     Point,
@@ -69,8 +69,8 @@ class Standings:
 
     def board_of(self, point: Point) -> Board | None:
         """The simulated board that a point is on; `None` for a real one."""
-        host = self._bench.plan.hosts[point.board]
-        return self._bench.world.boards.get(self._bench.plan.links[host.link].board)
+        host = self._bench.setup.hosts[point.board]
+        return self._bench.world.boards.get(self._bench.setup.links[host.link].board)
 
     def part_of(self, point: Point) -> Part | None:
         """The part that a point is meant to move or to sense, where it is simulated."""
@@ -136,7 +136,7 @@ class Standings:
 
     def _circumstances(self, trail: Trail) -> Circumstances:
         bench = self._bench
-        point = bench.plan.points.get(trail.point) if trail.root.topic is Topic.POINT else None
+        point = bench.setup.points.get(trail.point) if trail.root.topic is Topic.POINT else None
         board = bench.world.boards.get(trail.root.board)
         able: dict[str, list[int]] = {}
         if board is not None:
@@ -154,7 +154,7 @@ class Standings:
                 patience=1.0,
                 able=able,
             )
-        manners = link.plan.manners
+        manners = link.setup.manners
         return Circumstances(
             now=bench.clock.now(),
             point=point,
@@ -172,9 +172,11 @@ class Standings:
             able=able,
         )
 
-    def _device_of(self, point: Point) -> DevicePlan | None:
+    def _device_of(self, point: Point) -> DeviceSettings | None:
         """The device on a bus that a point is at."""
-        return self._bench.plan.hosts[point.board].devices.get(point.device) if isinstance(point, DevicePoint) else None
+        return (
+            self._bench.setup.hosts[point.board].devices.get(point.device) if isinstance(point, DevicePoint) else None
+        )
 
     def _answering(self, point: Point) -> tuple[str, ...]:
         """What answers on a point's bus, each with its address."""
@@ -184,10 +186,10 @@ class Standings:
         if board is not None:
             there = [(device.address, device.name) for device in board.circuit.devices if device.answers]
         else:
-            plans = self._bench.plan.hosts[point.board].devices
+            devices = self._bench.setup.hosts[point.board].devices
             session = self._bench.host_links[point.board].session
             known = session.answering if isinstance(session, DeviceSession) else []
-            there = [(plans[name].address, name) for name in known if plans[name].kind not in ON_SPI]
+            there = [(devices[name].address, name) for name in known if devices[name].kind not in ON_SPI]
         return tuple(f"0x{address:02X} ({name})" for address, name in sorted(there))
 
     def broken(self) -> list[tuple[Trail, Diagnosis]]:

@@ -17,7 +17,7 @@ from typing import NamedTuple
 from cavet.bench._building import BROKER
 from cavet.bench._origins import SIDES, LinkStream, LinkStreams, Origins
 from cavet.bench._spoken import ONE_AT_A_TIME, BusSpoken, Spoken, UsbSpoken, spoken
-from cavet.benchfile._plan import LinkPlan, Plan
+from cavet.benchfile._setup import LinkSetup, Setup
 from cavet.protocols import Frame, Message, Side, Unreadable
 from cavet.record import Direction, Record, Transfer
 
@@ -285,18 +285,18 @@ class LinkTape:
 class Tape:
     """The frames of all links of a bench, read on from its record."""
 
-    def __init__(self, plan: Plan, record: Record, hosts: Callable[[str], set[str]] = lambda link: set()) -> None:
+    def __init__(self, setup: Setup, record: Record, hosts: Callable[[str], set[str]] = lambda link: set()) -> None:
         """`hosts` gives the names by which a link's host is known at the broker."""
-        self._plan = plan
+        self._setup = setup
         self._hosts = hosts
-        self._origins = Origins(plan)
+        self._origins = Origins(setup)
         self._record = record
         self._next = record.transfers.first
         self.links: dict[str, LinkTape] = {
             link.name: LinkTape(
-                link.name, _title(link), spoken(plan, link), link.byte_seconds, partial(self._is_station, link)
+                link.name, _title(link), spoken(setup, link), link.byte_seconds, partial(self._is_station, link)
             )
-            for link in plan.links.values()
+            for link in setup.links.values()
         }
 
     def follow(self, most: int | None = None) -> int:
@@ -315,7 +315,7 @@ class Tape:
         name = self._origins.link_of(transfer)
         return self._brokers_own() if name == BROKER else self.links[name] if name else None
 
-    def _is_station(self, link: LinkPlan, client: str) -> bool:
+    def _is_station(self, link: LinkSetup, client: str) -> bool:
         """Whether a program on a broker is the board, and no host."""
         return client.endswith(STATION) or bool(
             link.broker and "/" not in client and client not in self._hosts(link.name)
@@ -324,8 +324,8 @@ class Tape:
     def _brokers_own(self) -> LinkTape:
         """What programs of others say to our broker."""
         if BROKER not in self.links:
-            link = next(link for link in self._plan.links.values() if link.protocol == "mqtt")
-            self.links[BROKER] = LinkTape(BROKER, "others, mqtt", spoken(self._plan, link), 0.0, lambda client: False)
+            link = next(link for link in self._setup.links.values() if link.protocol == "mqtt")
+            self.links[BROKER] = LinkTape(BROKER, "others, mqtt", spoken(self._setup, link), 0.0, lambda client: False)
         return self.links[BROKER]
 
     def frame(self, placed: Placed) -> Frame | None:
@@ -333,7 +333,7 @@ class Tape:
         return self.links[placed.link].frame(placed.number, self._record)
 
 
-def _title(link: LinkPlan) -> str:
+def _title(link: LinkSetup) -> str:
     kind = link.settings.form if link.kind == "serial" else ""
     rate = f"{link.settings.rate}" if link.kind == "serial" else ""
     return " ".join(word for word in (link.protocol, rate, kind) if word)

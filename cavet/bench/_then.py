@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from cavet.bench._diagnosis import Circumstances, Diagnosis, diagnose
-from cavet.benchfile._plan import Plan
+from cavet.benchfile._setup import Setup
 from cavet.hosts import DevicePoint, Point
 from cavet.record import Event, Kind, Topic, Trail, Trails
 
@@ -31,32 +31,32 @@ class Evidence:
         elif event.kind in OF_SIMULATED:
             self.simulated.add(event.board)
 
-    def circumstances(self, trail: Trail, plan: Plan | None, point: Point | None) -> Circumstances:
+    def circumstances(self, trail: Trail, setup: Setup | None, point: Point | None) -> Circumstances:
         """What a diagnosis needs to know besides the trail itself."""
         host = trail.root.board
-        if plan is None or point is None or host not in plan.hosts:
+        if setup is None or point is None or host not in setup.hosts:
             return Circumstances(
                 now=self.now, point=None, simulated=host in self.simulated, ready=True, link_words="", patience=1.0
             )
-        of = plan.hosts[host]
-        board = plan.links[of.link].board
-        parts = plan.boards[board].parts if board in plan.boards and board in self.simulated else {}
+        of = setup.hosts[host]
+        board = setup.links[of.link].board
+        parts = setup.boards[board].parts if board in setup.boards and board in self.simulated else {}
         part = point.part or point.name
         state = self.states.get(host, READY)
         return Circumstances(
             now=self.now, point=point, simulated=board in self.simulated, ready=state == READY, link_words=state,
             patience=of.manners.reply_within * (of.manners.retries + 1), part=part if part in parts else "",
             device=of.devices.get(point.device) if isinstance(point, DevicePoint) else None,
-            own_broker=plan.links[of.link].broker != "",
+            own_broker=setup.links[of.link].broker != "",
         )  # fmt: skip
 
 
 class PastTrails:
-    """Reads events, and tells how their trails stood when the record ended. Without a plan less is known: then a
+    """Reads events, and tells how their trails stood when the record ended. Without a set-up less is known: then a
     command that just goes no farther is not called broken."""
 
-    def __init__(self, plan: Plan | None) -> None:
-        self._plan = plan
+    def __init__(self, setup: Setup | None) -> None:
+        self._setup = setup
         self._trails = Trails(EVERY)
         self._evidence = Evidence()
 
@@ -77,10 +77,10 @@ class PastTrails:
 
     def point_of(self, trail: Trail) -> Point | None:
         """The point that a trail is of, where it is of one that is known."""
-        if self._plan is None or trail.root.topic is not Topic.POINT:
+        if self._setup is None or trail.root.topic is not Topic.POINT:
             return None
-        return self._plan.points.get(trail.point)
+        return self._setup.points.get(trail.point)
 
     def diagnose(self, trail: Trail) -> Diagnosis:
         """Say how a trail stood at the end."""
-        return diagnose(trail, self._evidence.circumstances(trail, self._plan, self.point_of(trail)))
+        return diagnose(trail, self._evidence.circumstances(trail, self._setup, self.point_of(trail)))

@@ -12,8 +12,8 @@ from typing import Any, TypeVar
 
 from cavet import clock
 from cavet.bench._running import RunningBench
-from cavet.benchfile._plan import Plan
 from cavet.benchfile._reloading import Changes
+from cavet.benchfile._setup import Setup
 from cavet.faults import note_fault
 from cavet.record import RecordWriter
 from cavet.wording import UnreachableError, WrongError
@@ -65,9 +65,9 @@ class LoopThread:
 class BenchThread:
     """Runs a bench. What is read of it can be read from any thread; what acts on it goes through `post`."""
 
-    def __init__(self, plan: Plan, record_path: Path | None, keep: int | None = None) -> None:
+    def __init__(self, setup: Setup, record_path: Path | None, keep: int | None = None) -> None:
         """`keep` is how many bytes of a record are kept at most."""
-        self._plan = plan
+        self._setup = setup
         self._record_path = record_path
         self._keep = keep
         self._thread: LoopThread
@@ -88,9 +88,9 @@ class BenchThread:
             raise
 
     async def _start(self) -> None:
-        self.bench = RunningBench(self._plan)
+        self.bench = RunningBench(self._setup)
         if self._record_path is not None:
-            self._writer = RecordWriter(self.bench.record, self._record_path, self._plan.about, keep=self._keep)
+            self._writer = RecordWriter(self.bench.record, self._record_path, self._setup.about, keep=self._keep)
         await self.bench.start()
 
     async def _end(self) -> None:
@@ -119,9 +119,9 @@ class BenchThread:
 
         return self._thread.post(perform())
 
-    def take_over(self, plan: Plan, changes: Changes) -> None:
+    def take_over(self, setup: Setup, changes: Changes) -> None:
         """Go on as a changed bench, and wait until that is so. Raises what keeps it from that."""
-        self._thread.run(self.bench.take_over(plan, changes))
+        self._thread.run(self.bench.take_over(setup, changes))
 
     def stop(self) -> None:
         """End the bench; more than one thread may want that."""

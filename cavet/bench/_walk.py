@@ -53,12 +53,12 @@ class Walk:
     def __init__(self, bench: RunningBench, standings: Standings | None = None) -> None:
         self._bench = bench
         self._standings = standings or Standings(bench)
-        self._shared = _shared_parts(bench.plan.points.values())
+        self._shared = _shared_parts(bench.setup.points.values())
 
     def outputs(self, names: Sequence[str] = ()) -> list[Point]:
         """All outputs, or those of these names, in the bench's order. Raises `WrongError`."""
-        wanted = {self._bench.plan.point(name).name for name in names}
-        points = [point for point in self._bench.plan.points.values() if point.kind.is_output]
+        wanted = {self._bench.setup.point(name).name for name in names}
+        points = [point for point in self._bench.setup.points.values() if point.kind.is_output]
         return [point for point in points if not names or point.name in wanted]
 
     async def walk(self, outputs: Sequence[str] = ()) -> AsyncIterator[Walked]:
@@ -74,12 +74,12 @@ class Walk:
         names = self._names(point)
         try:
             await until_ready(self._bench.host_links[point.board])
-            for name, value in self._bench.plan.needs.get(point.name, ()):
-                if why := await self.bring(self._bench.plan.points[name], value):
+            for name, value in self._bench.setup.needs.get(point.name, ()):
+                if why := await self.bring(self._bench.setup.points[name], value):
                     return Walked(output=point.name, names=names, moved=(), held=False, why=f"it needs {name}: {why}")
             found = await self._there_and_back(point, names)
-            for name, _ in reversed(self._bench.plan.needs.get(point.name, ())):
-                need = self._bench.plan.points[name]
+            for name, _ in reversed(self._bench.setup.needs.get(point.name, ())):
+                need = self._bench.setup.points[name]
                 await self.bring(need, _rest_of(need))
             return found
         except UnreachableError as error:
@@ -187,15 +187,15 @@ class Walk:
 
     def _names(self, point: Point) -> str:
         """The part that an output names, by its board; "" where that board is not simulated here, or has none such."""
-        host = self._bench.plan.hosts[point.board]
-        board = self._bench.plan.links[host.link].board
+        host = self._bench.setup.hosts[point.board]
+        board = self._bench.setup.links[host.link].board
         name = point.part or point.name
-        plan = self._bench.plan.boards.get(board) if board in self._bench.world.boards else None
-        return f"{board}.{name}" if plan is not None and name in plan.parts else ""
+        setup = self._bench.setup.boards.get(board) if board in self._bench.world.boards else None
+        return f"{board}.{name}" if setup is not None and name in setup.parts else ""
 
     def _is_seen(self, point: Point) -> bool:
-        host = self._bench.plan.hosts[point.board]
-        return self._bench.plan.links[host.link].board in self._bench.world.boards
+        host = self._bench.setup.hosts[point.board]
+        return self._bench.setup.links[host.link].board in self._bench.world.boards
 
     def _is_held(self, names: str) -> bool:
         """Whether a part is held where it is by the world around it."""
@@ -216,7 +216,7 @@ class Walk:
         if not names:
             return None, "it names no part of its board; it was confirmed, and nothing else moved"
         if names not in moved:
-            if point.name not in self._bench.plan.needs and names in self._shared:
+            if point.name not in self._bench.setup.needs and names in self._shared:
                 return None, f"it sets something of {names} that does not move it alone"
             return False, f"{names} has not moved"
         before, there, after = (each[names][0] for each in stood)

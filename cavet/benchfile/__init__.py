@@ -1,19 +1,19 @@
-"""The bench file: its keys, reading it and what is wrong with it, changing and saving it; the plan it comes to."""
+"""The bench file: its keys, reading it and what is wrong with it, changing and saving it; the set-up it comes to."""
 
 from cavet.benchfile._bus_reading import line_names
-from cavet.benchfile._check_reading import CheckPlan, DelaysPlan, RestPlan
+from cavet.benchfile._check_reading import CheckSettings, DelaysCheck, RestCheck
 from cavet.benchfile._editing import Edits, edited
 from cavet.benchfile._elsewhere import with_addresses
 from cavet.benchfile._file import BenchFile, check_text, load_bench, write_whole
 from cavet.benchfile._kernel_reading import GPIO, I2C, SERIAL, SPI, KernelDevice, is_device_path, kernel_device
 from cavet.benchfile._places import find_places
-from cavet.benchfile._plan import OWN, BoardPlan, HostPlan, LinkPlan, Plan, address_problem, split_address
 from cavet.benchfile._plan_file import PlanFile, load_plan, read_plan_text, shipped_plans
 from cavet.benchfile._profiles import find_profile, shipped_profiles
 from cavet.benchfile._reloading import changes_between
 from cavet.benchfile._renaming import renamed, renamed_text, section_of, sort_of
 from cavet.benchfile._schema import SECTIONS, Key, Section
 from cavet.benchfile._schema_plan import PLAN_SECTIONS
+from cavet.benchfile._setup import OWN, BoardSetup, HostSetup, LinkSetup, Setup, address_problem, split_address
 from cavet.benchfile._starting import KINDS as START_KINDS
 from cavet.benchfile._starting import start_text
 from cavet.benchfile._svd import SvdReader
@@ -45,26 +45,26 @@ __all__ = [
     "SPI",
     "START_KINDS",
     "BenchFile",
-    "BoardPlan",
-    "CheckPlan",
+    "BoardSetup",
+    "CheckSettings",
     "Constant",
-    "DelaysPlan",
+    "DelaysCheck",
     "Device",
     "Edits",
     "FormatDevice",
-    "HostPlan",
+    "HostSetup",
     "KernelDevice",
     "Key",
-    "LinkPlan",
+    "LinkSetup",
     "ModbusDevice",
     "Place",
     "PlaceKey",
     "PlaceKind",
-    "Plan",
     "PlanFile",
-    "RestPlan",
+    "RestCheck",
     "ScpiDevice",
     "Section",
+    "Setup",
     "StationDevice",
     "SvdReader",
     "UsbDevice",

@@ -6,8 +6,8 @@ from typing import Any
 
 from cavet.benchfile._check import Checker
 from cavet.benchfile._places import Path
-from cavet.benchfile._plan import OwnBroker
-from cavet.boards.firmware.mqtt import BrokerPlan
+from cavet.benchfile._setup import OwnBroker
+from cavet.boards.firmware.mqtt import BrokerSettings
 from cavet.links import Tls
 from cavet.settings import Key, Section
 
@@ -61,7 +61,7 @@ def read_broker(checker: Checker, data: Any) -> OwnBroker:
         if not isinstance(password, str):
             checker.wrong((*path, "users", name), found=type(password).__name__, expected="a password, as a text")
     users = {name: str(password) for name, password in table["users"].items()}
-    limits = BrokerPlan(
+    limits = BrokerSettings(
         users=users, clients=table["clients"], packet=round(table["packet"]), queue=table["queue"],
         sessions=2 * table["clients"],
     )  # fmt: skip

@@ -82,7 +82,7 @@ class BusReader:
             self._checker.wrong((*path, "stops"), found=stops, expected="two numbers, the lower one first")
 
     def _channels(self, path: Path, channels: dict[str, Any]) -> dict[str, Expression]:
-        """The sums that a converter's channels measure."""
+        """The expressions that a converter's channels measure."""
         found = {}
         for name, text in channels.items():
             try:

@@ -221,10 +221,10 @@ class Checker:
             raise self._fail(raw, "two different ends", path)
         return low, high
 
-    def _read_sum(self, raw: object, key: Key, unit: str, path: Path) -> Expression:
+    def _read_expression(self, raw: object, key: Key, unit: str, path: Path) -> Expression:
         text = repr(raw) if isinstance(raw, int | float) and not isinstance(raw, bool) else raw
         if not isinstance(text, str):
-            raise self._fail(raw, "a sum", path)
+            raise self._fail(raw, "an expression", path)
         return self.placed(path, lambda: Expression(text))
 
     def _read_tables(self, raw: object, key: Key, unit: str, path: Path) -> tuple[object, ...]:

@@ -25,7 +25,7 @@ Wishes = tuple[tuple[str, Asked], ...]
 """Outputs, each with what it is set to."""
 
 
-class RestPlan(msgspec.Struct, frozen=True):
+class RestCheck(msgspec.Struct, frozen=True):
     """What is set, after what everything has to go to rest (a link that is broken, "" for the end of a program), and
     within how many s."""
 
@@ -34,7 +34,7 @@ class RestPlan(msgspec.Struct, frozen=True):
     within: float
 
 
-class DelaysPlan(msgspec.Struct, frozen=True):
+class DelaysCheck(msgspec.Struct, frozen=True):
     """How long commands may take from a stage to another, in s, and which share of them must keep to it."""
 
     begin: str
@@ -43,7 +43,7 @@ class DelaysPlan(msgspec.Struct, frozen=True):
     share: float
 
 
-class CheckPlan(msgspec.Struct, frozen=True, kw_only=True):
+class CheckSettings(msgspec.Struct, frozen=True, kw_only=True):
     """A check: what is done, what the record must show, and under which seeds, defects and faults."""
 
     name: str
@@ -58,10 +58,10 @@ class CheckPlan(msgspec.Struct, frozen=True, kw_only=True):
     expect: tuple[str, ...] = ()
     ends: int | None = None
     within: float | None = None
-    rest: RestPlan | None = None
+    rest: RestCheck | None = None
     no_redundant: str = ""
     no_refusal: str = ""
-    delays: DelaysPlan | None = None
+    delays: DelaysCheck | None = None
     seeds: int = 1
     defects: tuple[tuple[str, ...], ...] = ()
     faults: int = 0
@@ -80,7 +80,7 @@ class CheckPlan(msgspec.Struct, frozen=True, kw_only=True):
 def read_checks(
     checker: Checker, tables: Mapping[str, dict[str, Any]], points: Mapping[str, Point],
     defects: Mapping[str, Defect], links: Iterable[str], boards: Iterable[str],
-) -> dict[str, CheckPlan]:  # fmt: skip
+) -> dict[str, CheckSettings]:  # fmt: skip
     """Make checks of their tables; what is wrong stands in the checker's errors. `links` are all words for a link,
     `boards` all for a board."""
     words = frozenset(links), frozenset(boards)
@@ -133,7 +133,7 @@ class _Reader:
         self._links = links
         self._boards = boards
 
-    def read(self, table: dict[str, Any]) -> CheckPlan | None:
+    def read(self, table: dict[str, Any]) -> CheckSettings | None:
         """Make it; `None` where that can't be."""
         before = len(self._checker.errors)
         acts = [key for key in ACTS if table[key] not in (None, "", ())]
@@ -169,12 +169,12 @@ class _Reader:
         if len(self._checker.errors) > before:
             return None
         walks = table["walk"] is not None
-        return made(CheckPlan, table, name=self._name, walk=walks, outputs=outputs, rest=rest, delays=delays)
+        return made(CheckSettings, table, name=self._name, walk=walks, outputs=outputs, rest=rest, delays=delays)
 
     def _wrong(self, key: str, *, found: object, expected: str) -> None:
         self._checker.wrong((*self._path, key), found=found, expected=expected)
 
-    def _rest(self, raw: Any, acts: list[str]) -> RestPlan | None:
+    def _rest(self, raw: Any, acts: list[str]) -> RestCheck | None:
         if raw is None:
             return None
         path = (*self._path, "rest")
@@ -198,9 +198,9 @@ class _Reader:
         else:
             link = link.strip()
             self._checker.one_of((*self._path, "rest", "after"), link, sorted(self._links), "a link")
-        return RestPlan(tuple(wish for wish in wishes if wish is not None), link, table["within"])
+        return RestCheck(tuple(wish for wish in wishes if wish is not None), link, table["within"])
 
-    def _delays(self, raw: Any) -> DelaysPlan | None:
+    def _delays(self, raw: Any) -> DelaysCheck | None:
         if raw is None:
             return None
         path = (*self._path, "delays")
@@ -209,4 +209,4 @@ class _Reader:
             return None
         if STAGES.index(table["from"]) >= STAGES.index(table["to"]):
             self._checker.wrong((*path, "to"), found=table["to"], expected=f"a stage behind {table['from']}")
-        return DelaysPlan(table["from"], table["to"], table["at_most"], table["share"])
+        return DelaysCheck(table["from"], table["to"], table["at_most"], table["share"])

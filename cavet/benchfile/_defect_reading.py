@@ -7,7 +7,7 @@ from typing import Any
 
 from cavet.benchfile._check import Checker
 from cavet.benchfile._places import Path
-from cavet.benchfile._plan import BoardPlan
+from cavet.benchfile._setup import BoardSetup
 from cavet.boards import DEFECTS, KINDS, Defect
 from cavet.wording import listed
 
@@ -16,7 +16,7 @@ NAMED_KINDS = ("serial", "tcp")
 
 
 def fitting_defect(
-    checker: Checker, path: Path, table: dict[str, Any], board: BoardPlan, links: Sequence[dict[str, Any]]
+    checker: Checker, path: Path, table: dict[str, Any], board: BoardSetup, links: Sequence[dict[str, Any]]
 ) -> type[Defect]:
     """Give the kind of a defect; tell where it does not fit its board."""
     kind = table["kind"]

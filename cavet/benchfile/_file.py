@@ -11,8 +11,8 @@ import msgspec
 
 from cavet.benchfile._check import Checker
 from cavet.benchfile._editing import Edits, edited
-from cavet.benchfile._plan import Plan
-from cavet.benchfile._reading import read_plan
+from cavet.benchfile._reading import read_setup
+from cavet.benchfile._setup import Setup
 from cavet.benchfile._toml import parse_toml, read_text
 from cavet.wording import WrongError
 
@@ -22,7 +22,7 @@ class BenchFile(msgspec.Struct):
 
     path: Path
     text: str
-    plan: Plan
+    setup: Setup
 
     def changed(self, keys: tuple[str, ...], value: Any) -> BenchFile:
         """Give the file with one value changed, everything else as the user has written it. Checked like any other."""
@@ -67,15 +67,15 @@ def load_bench(path: Path) -> BenchFile:
 
 
 def _read(path: Path, text: str) -> BenchFile:
-    plan = check_text(text, path.name, path.parent)
-    return BenchFile(path, text, msgspec.structs.replace(plan, path=str(path.resolve())))
+    setup = check_text(text, path.name, path.parent)
+    return BenchFile(path, text, msgspec.structs.replace(setup, path=str(path.resolve())))
 
 
-def check_text(text: str, file: str, folder: Path | None = None) -> Plan:
+def check_text(text: str, file: str, folder: Path | None = None) -> Setup:
     """Check the text of a bench file; `file` is what errors call it, `folder` where it looks for plan files."""
     checker = Checker(file, text)
     data = parse_toml(text, file, checker)
-    plan = read_plan(data, checker, folder)
-    if plan is None or checker.errors:
+    setup = read_setup(data, checker, folder)
+    if setup is None or checker.errors:
         checker.refuse()
-    return plan
+    return setup

@@ -10,7 +10,7 @@ import msgspec
 
 from cavet.benchfile._check import Checker
 from cavet.benchfile._places import Path
-from cavet.benchfile._plan import OWN, SIMULATED, LinkPlan, address_problem
+from cavet.benchfile._setup import OWN, SIMULATED, LinkSetup, address_problem
 from cavet.benchfile.boards import FIRMWARES
 from cavet.links import SerialSettings, Tls
 from cavet.settings import Key, Section
@@ -113,7 +113,7 @@ class LinkReader:
         self._checker = checker
         self._top = top
 
-    def read(self, name: str, table: dict[str, Any]) -> LinkPlan | None:
+    def read(self, name: str, table: dict[str, Any]) -> LinkSetup | None:
         """Read one link; `None` where nothing can be made of it."""
         path: Path = ("links", name)
         kind = LINK_KINDS[table["kind"]]
@@ -136,7 +136,7 @@ class LinkReader:
             expected = f"{device.LINK or table['kind']}, where its board's firmware is that, and only there"
             self._checker.wrong((*path, "kind"), found=f"{table['kind']} for {board['firmware']}", expected=expected)
             return None
-        return LinkPlan(
+        return LinkSetup(
             name=name, kind=table["kind"], board=table["board"], address=address, protocol=protocol, **fields
         )
 
@@ -203,7 +203,7 @@ class LinkKind(msgspec.Struct, frozen=True):
     address: str
     """The key that says where it is: `simulated`, or a real place."""
     read: Callable[[Checker, Path, dict[str, Any]], dict[str, Any]]
-    """From its table to fields of `LinkPlan`."""
+    """From its table to fields of `LinkSetup`."""
 
 
 LINK_KINDS = {

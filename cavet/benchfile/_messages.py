@@ -7,7 +7,7 @@ from typing import Any
 from cavet.benchfile._check import Checker
 from cavet.benchfile._places import Path
 from cavet.hosts import BoardTopics
-from cavet.messaging import KINDS, ClientPlan, PayloadForm, path_problem
+from cavet.messaging import KINDS, ClientSettings, PayloadForm, path_problem
 from cavet.protocols.mqtt import name_problem
 from cavet.settings import Key
 from cavet.wording import listed
@@ -67,13 +67,13 @@ PAYLOAD_KEYS = (
 )
 
 
-def read_client(checker: Checker, path: Path, table: dict[str, Any]) -> ClientPlan:
+def read_client(checker: Checker, path: Path, table: dict[str, Any]) -> ClientSettings:
     """Who a board or a host is to its broker."""
     if table["password"] is not None and table["user"] is None:
         checker.wrong((*path, "user"), found="nothing", expected="a user name beside the password")
     if table["kept"] and not table["client_id"]:
         checker.wrong((*path, "client_id"), found="nothing", expected="one, where the session is to be kept")
-    return ClientPlan(
+    return ClientSettings(
         client_id=table["client_id"], version=VERSIONS[table["version"]], keep_alive=round(table["keep_alive"]),
         keeps=round(table["kept"]), user_name=table["user"],
         password=None if table["password"] is None else table["password"].encode(),

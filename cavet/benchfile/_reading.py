@@ -1,4 +1,4 @@
-"""From the tables of a bench file to a plan: what names what, and whether it is there."""
+"""From the tables of a bench file to a set-up: what names what, and whether it is there."""
 
 from __future__ import annotations
 
@@ -13,14 +13,14 @@ from cavet.benchfile import _schema as schema
 from cavet.benchfile._broker import read_broker
 from cavet.benchfile._bus_reading import BusReader, line_of
 from cavet.benchfile._check import Checker
-from cavet.benchfile._check_reading import CheckPlan, read_checks, read_needs
+from cavet.benchfile._check_reading import CheckSettings, read_checks, read_needs
 from cavet.benchfile._defect_reading import fitting_defect
 from cavet.benchfile._kernel_reading import check_kernel, read_kernel
 from cavet.benchfile._links import LinkReader
 from cavet.benchfile._overlaps import check_overlaps
 from cavet.benchfile._places import Path
-from cavet.benchfile._plan import BasinPlan, BoardPlan, BusWires, HostPlan, LinkPlan, Plan, SupplyPlan
 from cavet.benchfile._profiles import ProfileReader
+from cavet.benchfile._setup import BasinSettings, BoardSetup, BusWires, HostSetup, LinkSetup, Setup, SupplySettings
 from cavet.benchfile._wiring import PIN_KEYS, check_cables, check_converters, check_targets, check_wires
 from cavet.benchfile.boards import FIRMWARES, BoardTables, Device
 from cavet.benchfile.hosts import PROTOCOLS, HostTables, PointTable, read_point
@@ -33,13 +33,13 @@ from cavet.wording import listed
 NAME = re.compile(r"[a-z][a-z0-9_]{0,39}")
 
 
-def read_plan(data: dict[str, Any], checker: Checker, folder: FilePath | None = None) -> Plan | None:
+def read_setup(data: dict[str, Any], checker: Checker, folder: FilePath | None = None) -> Setup | None:
     """Read everything; what is wrong stands in the checker's errors. `folder` is where other files are looked for."""
     top = checker.table(data, schema.FILE, ())
     if top is None:
         return None
     reader = _Reader(top, checker, folder)
-    return reader.plan()
+    return reader.setup()
 
 
 class _Reader:
@@ -50,7 +50,7 @@ class _Reader:
         self._profiles: dict[str, Profile] = {}
         """The profiles that boards have, by their names."""
 
-    def plan(self) -> Plan:
+    def setup(self) -> Setup:
         top = self._top
         rig_tables = self._tables("rig", schema.QUANTITY)
         self._checker.unit_of = lambda name: rig_tables[name]["unit"] if name in rig_tables else None
@@ -62,9 +62,9 @@ class _Reader:
         hosts = {name: self._host(name, table) for name, table in self._tables("hosts", schema.HOST).items()}
         profiles = self._profiles_of_hosts(hosts, links_found, boards)
         points = self._points(hosts, profiles)
-        self._check_sums(rig, boards)
+        self._check_expressions(rig, boards)
         defects = self._defects(boards)
-        return Plan(
+        return Setup(
             name=top["name"] or "bench",
             seed=top["seed"],
             boards=boards,
@@ -80,7 +80,7 @@ class _Reader:
             broker=read_broker(self._checker, top["broker"]),
         )
 
-    def _points(self, hosts: dict[str, HostPlan], profiles: dict[str, Profile]) -> dict[str, Point]:
+    def _points(self, hosts: dict[str, HostSetup], profiles: dict[str, Profile]) -> dict[str, Point]:
         found = {}
         for name, table in self._tables("points", schema.POINT).items():
             path: Path = ("points", name, "board")
@@ -97,8 +97,8 @@ class _Reader:
         return found
 
     def _checks(
-        self, points: dict[str, Point], defects: dict[str, Defect], links: dict[str, LinkPlan]
-    ) -> dict[str, CheckPlan]:
+        self, points: dict[str, Point], defects: dict[str, Defect], links: dict[str, LinkSetup]
+    ) -> dict[str, CheckSettings]:
         words = [word for link in links.values() for word in link.words]
         boards = [link.board for link in links.values()] + self._declared("boards") + self._declared("hosts")
         return read_checks(self._checker, self._tables("checks", schema.CHECK), points, defects, words, boards)
@@ -132,7 +132,7 @@ class _Reader:
             self._checker.wrong(("rig", name, "start"), found=start, expected=f"{low:g} to {high:g}")
         return made(Quantity, table, name=name, low=low, high=high)
 
-    def _basins(self, tables: dict[str, dict[str, Any]], boards: dict[str, BoardPlan]) -> tuple[BasinPlan, ...]:
+    def _basins(self, tables: dict[str, dict[str, Any]], boards: dict[str, BoardSetup]) -> tuple[BasinSettings, ...]:
         parts = self._part_paths(boards)
         basins = []
         for name, table in tables.items():
@@ -146,13 +146,13 @@ class _Reader:
                     (*path, "basin"), found=table["basin"], expected="a `range` beside it: how deep it is"
                 )
             if table["basin"]:
-                basins.append(made(BasinPlan, table, quantity=name, place=table["basin"]))
+                basins.append(made(BasinSettings, table, quantity=name, place=table["basin"]))
         return tuple(sorted(basins, key=lambda basin: basin.place))
 
-    def _part_paths(self, boards: dict[str, BoardPlan]) -> set[str]:
+    def _part_paths(self, boards: dict[str, BoardSetup]) -> set[str]:
         return {f"{board}.{part}" for board in boards for part in self._top["boards"][board].get("parts", {})}
 
-    def _boards(self) -> dict[str, BoardPlan]:
+    def _boards(self) -> dict[str, BoardSetup]:
         profiles = ProfileReader(self._checker)
         own = {name: profiles.read(name, table) for name, table in self._tables("profiles", schema.PROFILE).items()}
         boards = {}
@@ -172,7 +172,7 @@ class _Reader:
             self._profiles[table["profile"]] = profile
             bus_table = self._checker.table(table["bus"], schema.BUS, ("boards", name, "bus"))
             boards[name] = made(
-                BoardPlan,
+                BoardSetup,
                 table,
                 name=name,
                 profile=profile,
@@ -189,13 +189,15 @@ class _Reader:
         check_kernel(self._checker, {name: board.kernel for name, board in boards.items()})
         return boards
 
-    def _supplies(self, board: str, data: dict[str, Any], parts: dict[str, dict[str, Any]]) -> dict[str, SupplyPlan]:
+    def _supplies(
+        self, board: str, data: dict[str, Any], parts: dict[str, dict[str, Any]]
+    ) -> dict[str, SupplySettings]:
         found = self._tables("supplies", schema.SUPPLY, ("boards", board), data)
         for part, values in parts.items():
             if values.get("supply") not in (None, *SUPPLIED):
                 path: Path = ("boards", board, "parts", part, "supply")
                 self._checker.one_of(path, values["supply"], [*SUPPLIED, *data], "a supply")
-        return {name: SupplyPlan(**table) for name, table in found.items()}
+        return {name: SupplySettings(**table) for name, table in found.items()}
 
     def _device(self, name: str, table: dict[str, Any], profile: Profile, parts: dict[str, dict[str, Any]]) -> Device:
         def find_pin(path: Path, raw: Any) -> int | None:
@@ -258,7 +260,7 @@ class _Reader:
         self._checker.wrong(path, found=raw, expected=expected, nearest=self._checker.nearest(str(raw), labels))
         return None
 
-    def _check_sums(self, rig: dict[str, Quantity], boards: dict[str, BoardPlan]) -> None:
+    def _check_expressions(self, rig: dict[str, Quantity], boards: dict[str, BoardSetup]) -> None:
         parts = self._part_paths(boards)
         quantities = self._declared("rig")
         for name, quantity in rig.items():
@@ -276,8 +278,8 @@ class _Reader:
                 for channel, expression in (values.get("channels") or {}).items():
                     self._check_channel((*path, "channels", channel), channel, values)
                     self._check_names((*path, "channels", channel), expression, {*quantities, *parts})
-            for name, expression in board.device.sums.items():
-                where: Path = ("boards", board.name, *board.device.path_of_sum(name))
+            for name, expression in board.device.expressions.items():
+                where: Path = ("boards", board.name, *board.device.path_of_expression(name))
                 self._check_names(where, expression, {*quantities, *parts})
 
     def _check_channel(self, path: Path, channel: str, values: dict[str, Any]) -> None:
@@ -293,7 +295,7 @@ class _Reader:
         for name in expression.names if expression else ():
             self._checker.one_of(path, name, sorted(known), "a quantity of the rig or a part")
 
-    def _defects(self, boards: dict[str, BoardPlan]) -> dict[str, Defect]:
+    def _defects(self, boards: dict[str, BoardSetup]) -> dict[str, Defect]:
         defects = {}
         for name, table in self._tables("defects", schema.DEFECT).items():
             path: Path = ("defects", name)
@@ -315,7 +317,7 @@ class _Reader:
 
     # the belief
 
-    def _host(self, name: str, table: dict[str, Any]) -> HostPlan:
+    def _host(self, name: str, table: dict[str, Any]) -> HostSetup:
         self._checker.one_of(("hosts", name, "link"), table["link"], self._declared("links"), "a link")
         link = self._top["links"].get(table["link"])
         board = self._top["boards"].get(link.get("board")) if isinstance(link, dict) else None
@@ -328,7 +330,7 @@ class _Reader:
         if devices and table["protocol"] not in known:
             expected = f"a protocol with buses: {listed(known)}"
             self._checker.wrong(("hosts", name, "devices"), found=table["protocol"], expected=expected)
-        return HostPlan(
+        return HostSetup(
             name=name,
             link=table["link"],
             protocol=table["protocol"],
@@ -344,7 +346,7 @@ class _Reader:
         return self._pin(path, raw, profile)
 
     def _profiles_of_hosts(
-        self, hosts: dict[str, HostPlan], links: dict[str, LinkPlan], boards: dict[str, BoardPlan]
+        self, hosts: dict[str, HostSetup], links: dict[str, LinkSetup], boards: dict[str, BoardSetup]
     ) -> dict[str, Profile]:
         """The profile behind each host name, where it is known: a real board's is not, unless it is described."""
         found = {}

@@ -13,7 +13,7 @@ from typing import Any
 import msgspec
 
 from cavet.benchfile._file import BenchFile
-from cavet.benchfile._plan import Plan
+from cavet.benchfile._setup import Setup
 
 PARTNERS = ("target", "serial")
 """Parts that are other boards."""
@@ -30,20 +30,20 @@ class Changes(msgspec.Struct, frozen=True, kw_only=True):
 def changes_between(before: BenchFile, after: BenchFile) -> Changes:
     """What has changed, table by table."""
     old, new = tomllib.loads(before.text), tomllib.loads(after.text)
-    every = {*before.plan.boards, *after.plan.boards}
+    every = {*before.setup.boards, *after.setup.boards}
     boards = _differing(old.get("boards", {}), new.get("boards", {}))
     if old.get("profiles") != new.get("profiles") or old.get("seed") != new.get("seed"):
         boards = set(every)
-    boards |= _partners(before.plan, boards) | _partners(after.plan, boards)
+    boards |= _partners(before.setup, boards) | _partners(after.setup, boards)
     links = _differing(old.get("links", {}), new.get("links", {}))
     if old.get("broker") != new.get("broker"):
-        links |= {link.name for plan in (before.plan, after.plan) for link in plan.links.values() if link.broker}
+        links |= {link.name for setup in (before.setup, after.setup) for link in setup.links.values() if link.broker}
     hosts = _differing(old.get("hosts", {}), new.get("hosts", {}))
     points = _differing(old.get("points", {}), new.get("points", {}))
-    for plan in (before.plan, after.plan):
-        hosts |= {plan.points[name].board for name in points if name in plan.points}
+    for setup in (before.setup, after.setup):
+        hosts |= {setup.points[name].board for name in points if name in setup.points}
         hosts |= {
-            host.name for host in plan.hosts.values() if host.link in links or plan.links[host.link].board in boards
+            host.name for host in setup.hosts.values() if host.link in links or setup.links[host.link].board in boards
         }
     return Changes(boards=frozenset(boards), links=frozenset(links), hosts=frozenset(hosts))
 
@@ -53,10 +53,10 @@ def _differing(old: Mapping[str, Any], new: Mapping[str, Any]) -> set[str]:
     return {name for name in {*old, *new} if old.get(name) != new.get(name)}
 
 
-def _partners(plan: Plan, boards: set[str]) -> set[str]:
+def _partners(setup: Setup, boards: set[str]) -> set[str]:
     """The boards at the other ends of the buses and cables of these."""
     found = set()
-    for name, board in plan.boards.items():
+    for name, board in setup.boards.items():
         for table in board.parts.values():
             if table["kind"] in PARTNERS and (name in boards or table["board"] in boards):
                 found |= {name, table["board"]}

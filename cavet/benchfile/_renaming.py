@@ -78,9 +78,9 @@ def _named_after(file: BenchFile, thing: Thing, name: str) -> Iterator[tuple[Thi
     """Points that mean a part by having its name: the link between them is written down, when one is renamed."""
     old, sort = thing[-1], sort_of(thing)
     points = tomllib.loads(file.text).get("points", {})
-    for point in file.plan.points.values():
-        board = file.plan.links[file.plan.hosts[point.board].link].board
-        there = file.plan.boards.get(board)
+    for point in file.setup.points.values():
+        board = file.setup.links[file.setup.hosts[point.board].link].board
+        there = file.setup.boards.get(board)
         if point.name != old or "part" in points[point.name] or there is None or old not in there.parts:
             continue
         if sort == "point":
@@ -139,7 +139,7 @@ def _speaks_of(data: dict[str, Any], path: Leaf, thing: Thing, around: tuple[str
     if key is None:
         return False
     sort, alone = sort_of(thing), "." not in around
-    if key.kind == "sum" or key.names == "board.part":
+    if key.kind == "expression" or key.names == "board.part":
         if sort == "part":
             return around[0] == "." and owner.endswith(thing[1])
         return (sort == "board" and around[1] == ".") or (sort == "quantity" and alone)

@@ -129,8 +129,10 @@ QUANTITY = Section(
         Key(name="unit", kind="unit", doc="its unit", default=""),
         Key(name="start", kind="quantity", unit="=unit", doc="where it begins", default=0.0),
         Key(name="range", kind="range", unit="=unit", doc="its least and greatest value", default=None),
-        Key(name="rate", kind="sum", doc="its change in units a second; without it, it holds still", default=None),
-        Key(name="free", kind="sum", doc="it can only move while this is true", default=None),
+        Key(
+            name="rate", kind="expression", doc="its change in units a second; without it, it holds still", default=None
+        ),
+        Key(name="free", kind="expression", doc="it can only move while this is true", default=None),
         Key(name="step", kind="quantity", unit="=unit", doc="how far a nudge by hand goes", default=None),
         Key(
             name="basin",

@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from cavet.benchfile._plan import BoardPlan, Plan
+from cavet.benchfile._setup import BoardSetup, Setup
 from cavet.benchfile.boards import Row
 from cavet.benchfile.hosts import PROTOCOLS, Constant
 from cavet.boards import KINDS
@@ -18,32 +18,32 @@ from cavet.units import show
 from cavet.wording import WrongError, listed, nearest
 
 
-def bench_rows(plan: Plan) -> dict[str, list[Row]]:
+def bench_rows(setup: Setup) -> dict[str, list[Row]]:
     """Boards, links, points and parts of a bench, a row each."""
     return {
-        "boards": [_board_row(plan, board) for board in plan.boards.values()],
+        "boards": [_board_row(setup, board) for board in setup.boards.values()],
         "links": [
             {
                 "link": link.name, "board": link.board, "kind": link.kind, "protocol": link.protocol,
                 "address": link.broker or link.address,
                 "settings": f"{link.settings.rate} {link.settings.form}" if link.kind == "serial" else "",
             }
-            for link in plan.links.values()
+            for link in setup.links.values()
         ],
-        "points": [_point_row(point) for point in plan.points.values()],
+        "points": [_point_row(point) for point in setup.points.values()],
         "parts": [
             {"part": name, "board": board.name, "kind": part.get("kind", ""), "pins": _pins_of(part)}
-            for board in plan.boards.values() for name, part in board.parts.items()
+            for board in setup.boards.values() for name, part in board.parts.items()
         ],
     }  # fmt: skip
 
 
-def _board_row(plan: Plan, board: BoardPlan) -> Row:
-    host = plan.hosts.get(board.name)
+def _board_row(setup: Setup, board: BoardSetup) -> Row:
+    host = setup.hosts.get(board.name)
     return {
         "board": board.name, "profile": board.profile.name, "firmware": board.firmware,
         "unit": host.manners.unit if host is not None and host.protocol == "modbus" else None,
-        "parts": len(board.parts), "points": sum(point.board == board.name for point in plan.points.values()),
+        "parts": len(board.parts), "points": sum(point.board == board.name for point in setup.points.values()),
     }  # fmt: skip
 
 
@@ -64,14 +64,14 @@ def _pins_of(part: dict[str, Any]) -> list[int]:
     return sorted({pin for pin in wires.values() if isinstance(pin, int)})
 
 
-def board_rows(plan: Plan, name: str) -> dict[str, list[Row]]:
+def board_rows(setup: Setup, name: str) -> dict[str, list[Row]]:
     """A board: its pins, and what is spoken with it. Raises `WrongError`."""
-    board = plan.boards.get(name)
+    board = setup.boards.get(name)
     if board is None:
         raise WrongError(
-            "show", found=name, expected=f"one of {listed(plan.boards)}", nearest=nearest(name, plan.boards)
+            "show", found=name, expected=f"one of {listed(setup.boards)}", nearest=nearest(name, setup.boards)
         )
-    points = [point for point in plan.points.values() if point.board == name]
+    points = [point for point in setup.points.values() if point.board == name]
     rows: dict[str, list[Row]] = {"pins": _pin_rows(board, points)}
     rows |= board.device.rows(points)
     devices = [
@@ -83,7 +83,7 @@ def board_rows(plan: Plan, name: str) -> dict[str, list[Row]]:
     return rows
 
 
-def _pin_rows(board: BoardPlan, points: Sequence[Point]) -> list[Row]:
+def _pin_rows(board: BoardSetup, points: Sequence[Point]) -> list[Row]:
     hangs: dict[int, list[str]] = {}
     for name, part in board.parts.items():
         if not part.get("hangs_on"):  # what hangs on a device is at that device's lines
@@ -114,9 +114,9 @@ def register_rows(registers: RegisterMap) -> list[Row]:
 # the host's map
 
 
-def constants(plan: Plan, board: str | None = None) -> list[Constant]:
+def constants(setup: Setup, board: str | None = None) -> list[Constant]:
     """What the host's program has to know of a bench, or of one board."""
-    hosts = [host for host in plan.hosts.values() if board in (None, host.name)]
+    hosts = [host for host in setup.hosts.values() if board in (None, host.name)]
     found = [
         msgspec.structs.replace(each, name=f"{_upper(host.name)}_{each.name}")
         for host in hosts
@@ -124,9 +124,9 @@ def constants(plan: Plan, board: str | None = None) -> list[Constant]:
     ]
     found += [
         msgspec.structs.replace(each, name=f"{_upper(point.name)}_{each.name}")
-        for point in plan.points.values()
+        for point in setup.points.values()
         if board in (None, point.board)
-        for each in PROTOCOLS[plan.hosts[point.board].protocol].constants_of(point, _about(point))
+        for each in PROTOCOLS[setup.hosts[point.board].protocol].constants_of(point, _about(point))
     ]
     return found
 

@@ -6,7 +6,7 @@ from typing import Any
 
 from cavet.benchfile._check import Checker
 from cavet.benchfile._places import Path
-from cavet.benchfile._plan import BoardPlan
+from cavet.benchfile._setup import BoardSetup
 from cavet.boards import PinMode, Profile
 from cavet.colours import CHANNELS
 from cavet.wording import listed
@@ -49,7 +49,7 @@ def check_converters(checker: Checker, board: str, parts: dict[str, dict[str, An
             checker.wrong(path, found=values["pin"], expected=expected)
 
 
-def check_targets(checker: Checker, boards: dict[str, BoardPlan]) -> None:
+def check_targets(checker: Checker, boards: dict[str, BoardSetup]) -> None:
     """A target on a bus is a board that can be one, and that has no link of its own."""
     able = [name for name, board in boards.items() if board.firmware == "target"]
     taken: dict[str, str] = {}
@@ -69,7 +69,7 @@ def check_targets(checker: Checker, boards: dict[str, BoardPlan]) -> None:
             taken[name] = f"{board.name}.{part}"
 
 
-def check_cables(checker: Checker, boards: dict[str, BoardPlan]) -> None:
+def check_cables(checker: Checker, boards: dict[str, BoardSetup]) -> None:
     """At the end of a cable is a board that has a serial line to speak on, and runs without a link."""
     able = [name for name, each in boards.items() if each.firmware in CABLED]
     for board in boards.values():

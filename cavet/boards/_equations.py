@@ -34,7 +34,7 @@ class Changing(Protocol):
 def make_equations(quantities: Sequence[Changing], slots: Mapping[str, int]) -> tuple[Look, Move]:
     """Make the functions for quantities that stand at these slots of a row. Raises `WrongError` for unknown names.
 
-    All of it in one piece is several times as quick as a call for each sum.
+    All of it in one piece is several times as quick as a call for each expression.
     """
     look, move = ["def look(row, moving):", " stirred = False"], ["def move(row, moving, span):", " pass"]
     for quantity in quantities:
@@ -57,7 +57,7 @@ def make_equations(quantities: Sequence[Changing], slots: Mapping[str, int]) -> 
             f"  row[{slot}] = {low!r} if value < {low!r} else {high!r} if value > {high!r} else value",
         ]
     made: dict[str, Any] = {}
-    # safe: every node of a sum was checked when it was read; the rest are numbers
+    # safe: every node of an expression was checked when it was read; the rest are numbers
     exec(
         compile("\n".join([*look, " return stirred", *move]), "<rig>", "exec"),
         {"__builtins__": {}, "inf": inf, **FUNCTIONS},

@@ -85,8 +85,10 @@ class Rig:
         self.quantities = list(quantities)
         self._slots = {quantity.name: slot for slot, quantity in enumerate(self.quantities)}
         self._movers: list[tuple[int, Mover]] = []
-        sums = [sum_ for quantity in quantities for sum_ in (quantity.rate, quantity.free) if sum_]
-        names = {name for sum_ in (*sums, *read) for name in sum_.names}
+        expressions = [
+            expression for quantity in quantities for expression in (quantity.rate, quantity.free) if expression
+        ]
+        names = {name for expression in (*expressions, *read) for name in expression.names}
         for name in sorted(names & movers.keys()):
             slot = len(self._slots)
             self._slots[name] = slot

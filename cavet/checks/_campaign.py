@@ -9,7 +9,7 @@ from pathlib import Path
 
 import msgspec
 
-from cavet.benchfile import CheckPlan, Plan, load_bench
+from cavet.benchfile import CheckSettings, Setup, load_bench
 from cavet.checks._carrying import Came, Case, RoutineAct, act_of, carry_out
 from cavet.checks._faults import draw
 from cavet.checks._hosting import Expected, host
@@ -53,24 +53,26 @@ class Done(msgspec.Struct, frozen=True, kw_only=True):
     record: Path | None = None
 
 
-def with_checks(plan: Plan) -> Plan:
+def with_checks(setup: Setup) -> Setup:
     """A bench with its checks; with the walk, where it has none."""
-    return plan if plan.checks else msgspec.structs.replace(plan, checks={WALK: CheckPlan(name=WALK, walk=True)})
+    return setup if setup.checks else msgspec.structs.replace(setup, checks={WALK: CheckSettings(name=WALK, walk=True)})
 
 
-def with_walk(plan: Plan) -> tuple[Plan, str]:
+def with_walk(setup: Setup) -> tuple[Setup, str]:
     """A bench with a check that walks all its outputs, and its name."""
-    found = next((check.name for check in plan.checks.values() if check.walk is True), None)
+    found = next((check.name for check in setup.checks.values() if check.walk is True), None)
     if found is not None:
-        return plan, found
-    name = next(f"{WALK}{more}" for more in ("", *range(1, len(plan.checks) + 2)) if f"{WALK}{more}" not in plan.checks)
-    return msgspec.structs.replace(plan, checks={**plan.checks, name: CheckPlan(name=name, walk=True)}), name
+        return setup, found
+    name = next(
+        f"{WALK}{more}" for more in ("", *range(1, len(setup.checks) + 2)) if f"{WALK}{more}" not in setup.checks
+    )
+    return msgspec.structs.replace(setup, checks={**setup.checks, name: CheckSettings(name=name, walk=True)}), name
 
 
-def chosen_checks(plan: Plan, names: Sequence[str]) -> list[CheckPlan]:
+def chosen_checks(setup: Setup, names: Sequence[str]) -> list[CheckSettings]:
     """Those of these names; all where none is named. Where all that are named only look at the records of others,
     those come along. Raises `WrongError`."""
-    known = plan.checks
+    known = setup.checks
     for name in names:
         if name not in known:
             raise WrongError("check", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))
@@ -80,34 +82,36 @@ def chosen_checks(plan: Plan, names: Sequence[str]) -> list[CheckPlan]:
     return [*(check for check in known.values() if check.acts and not check.program), *found]
 
 
-def orders_of(bench: Path, plan: Plan, checks: Sequence[CheckPlan], wanted: Wanted) -> list[Order]:
+def orders_of(bench: Path, setup: Setup, checks: Sequence[CheckSettings], wanted: Wanted) -> list[Order]:
     """All runs, in their order: check by check, set of defects by set of defects, seed by seed. Raises `WrongError`."""
     shows = tuple(check.name for check in checks if check.shows and not check.acts)
     if wanted.records is not None and not wanted.records.is_dir():
         raise WrongError("--records", found=str(wanted.records), expected="a folder that is there")
-    return [order for check in checks if check.acts for order in _orders_of(bench, plan, check, wanted, shows)]
+    return [order for check in checks if check.acts for order in _orders_of(bench, setup, check, wanted, shows)]
 
 
-def _orders_of(bench: Path, plan: Plan, check: CheckPlan, wanted: Wanted, shows: tuple[str, ...]) -> Iterator[Order]:
-    base = plan.seed if wanted.seed is None else wanted.seed
+def _orders_of(
+    bench: Path, setup: Setup, check: CheckSettings, wanted: Wanted, shows: tuple[str, ...]
+) -> Iterator[Order]:
+    base = setup.seed if wanted.seed is None else wanted.seed
     count = check.seeds if wanted.seeds is None else wanted.seeds
     faults = check.faults if wanted.faults is None else wanted.faults
     sets = (check.defects if wanted.defects is None else wanted.defects) or ((),)
     if check.program:
         if faults:
             raise WrongError(f"checks.{check.name}.faults", found=faults, expected="0: a program runs in real time")
-        Expected(plan, check)
+        Expected(setup, check)
         for defects in sets:
             for number in range(1, count + 1):
                 case = Case(check=check.name, seed=base if count == 1 else f"{base}-{number}", defects=defects)
                 yield Order(bench=bench, case=case, shows=shows)
         return
-    act = act_of(plan, check)
-    span = carry_out(plan, Case(check=check.name, seed=base)).t if faults else 0.0
+    act = act_of(setup, check)
+    span = carry_out(setup, Case(check=check.name, seed=base)).t if faults else 0.0
     for defects in sets:
         for number in range(1, count + 1):
             seed = base if count == 1 else f"{base}-{number}"
-            drawn = draw(plan, act.hosts(), seed, faults, span) if faults else ()
+            drawn = draw(setup, act.hosts(), seed, faults, span) if faults else ()
             case = Case(check=check.name, seed=seed, defects=defects, faults=drawn)
             record = wanted.records / record_name(case) if wanted.records is not None else None
             if record is not None:
@@ -123,8 +127,8 @@ def record_name(case: Case) -> str:
 
 
 @functools.lru_cache(maxsize=4)
-def _plan_at(path: Path) -> Plan:
-    return with_checks(load_bench(path).plan)
+def _setup_at(path: Path) -> Setup:
+    return with_checks(load_bench(path).setup)
 
 
 def do(order: Order) -> Done:
@@ -134,20 +138,20 @@ def do(order: Order) -> Done:
 
 def done_here(order: Order) -> Done:
     """Do a run, without its record; one of a campaign that fails is made small. Raises `WrongError`."""
-    plan = _plan_at(order.bench)
-    shows = [plan.checks[name] for name in order.shows]
-    check = plan.checks[order.case.check]
+    setup = _setup_at(order.bench)
+    shows = [setup.checks[name] for name in order.shows]
+    check = setup.checks[order.case.check]
     if check.program:
-        return Done(came=host(msgspec.structs.replace(plan, seed=order.case.seed), check, order.case, shows))
-    came = carry_out(plan, order.case, shows)
+        return Done(came=host(msgspec.structs.replace(setup, seed=order.case.seed), check, order.case, shows))
+    came = carry_out(setup, order.case, shows)
     if came.held or not order.is_campaign:
         return Done(came=came)
-    case = Smaller(lambda case: not carry_out(plan, case).held).of(order.case)
-    small = carry_out(plan, case, whole=True)
+    case = Smaller(lambda case: not carry_out(setup, case).held).of(order.case)
+    small = carry_out(setup, case, whole=True)
     if small.held:  # it hangs on boards that were not there
-        case = Smaller(lambda case: not carry_out(plan, case, whole=True).held).of(order.case)
-        small = carry_out(plan, case, whole=True)
-    act = act_of(plan, plan.checks[case.check])
+        case = Smaller(lambda case: not carry_out(setup, case, whole=True).held).of(order.case)
+        small = carry_out(setup, case, whole=True)
+    act = act_of(setup, setup.checks[case.check])
     routine = act.text(case) if isinstance(act, RoutineAct) else None
     return Done(came=came, small=small, routine=routine)
 
@@ -157,9 +161,9 @@ def keep_record(order: Order, done: Done) -> Done:
     its reason says so."""
     if order.record is None or done.came.held:
         return done
-    plan = _plan_at(order.bench)
+    setup = _setup_at(order.bench)
     try:
-        carry_out(plan, order.case, [plan.checks[name] for name in order.shows], record=_new(order.record))
+        carry_out(setup, order.case, [setup.checks[name] for name in order.shows], record=_new(order.record))
     except (WrongError, OSError) as error:
         _new(order.record)
         came = msgspec.structs.replace(done.came, why=f"{done.came.why}; {error}")

@@ -12,7 +12,7 @@ import msgspec
 
 from cavet import clock
 from cavet.bench import LOOK_SECONDS, Carrier, RunningBench, Walk, Walked, until_ready
-from cavet.benchfile import CheckPlan, Plan, RestPlan
+from cavet.benchfile import CheckSettings, RestCheck, Setup
 from cavet.checks._faults import Fault, routine_of
 from cavet.checks._shown import problem_in
 from cavet.library.past import past_trails
@@ -59,8 +59,8 @@ class Came(msgspec.Struct, frozen=True, kw_only=True):
 class Act:
     """Something that is checked, on a bench that runs: `carry_out` tells why it did not hold, "" where it did."""
 
-    def __init__(self, plan: Plan, check: CheckPlan) -> None:
-        self.plan = plan
+    def __init__(self, setup: Setup, check: CheckSettings) -> None:
+        self.setup = setup
         self.check = check
         self.walked: list[Walked] = []
 
@@ -69,7 +69,7 @@ class Act:
 
     def hosts(self) -> list[str]:
         """The hosts that it talks to."""
-        return list(self.plan.hosts)
+        return list(self.setup.hosts)
 
     def boards(self, case: Case) -> list[str] | None:
         """The boards that it needs; `None` for all: others cost time, and change nothing."""
@@ -84,12 +84,12 @@ class WalkAct(Act):
     """Outputs are walked."""
 
     def hosts(self) -> list[str]:
-        named = self.check.outputs or tuple(self.plan.points)
-        boards = {self.plan.point(name).board for name in named}
-        return [host for host in self.plan.hosts if host in boards]
+        named = self.check.outputs or tuple(self.setup.points)
+        boards = {self.setup.point(name).board for name in named}
+        return [host for host in self.setup.hosts if host in boards]
 
     async def carry_out(self, bench: RunningBench, case: Case) -> str:
-        faults = _faults_beside(bench, self.plan, case)
+        faults = _faults_beside(bench, self.setup, case)
         try:
             async for walked in Walk(bench).walk(self.check.outputs):
                 self.walked.append(walked)
@@ -108,10 +108,10 @@ class RoutineAct(Act):
 
     defects_at_once = False
 
-    def __init__(self, plan: Plan, check: CheckPlan) -> None:
-        super().__init__(plan, check)
-        self._file, self._text, self._name = routine_of_check(plan, check)
-        program = routine_text(self._text, self._file.name, plan)
+    def __init__(self, setup: Setup, check: CheckSettings) -> None:
+        super().__init__(setup, check)
+        self._file, self._text, self._name = routine_of_check(setup, check)
+        program = routine_text(self._text, self._file.name, setup)
         if self._name not in program.routines:
             known = program.routines
             raise WrongError(
@@ -125,14 +125,14 @@ class RoutineAct(Act):
         }
 
     def hosts(self) -> list[str]:
-        return self._program.hosts_for(self._name, self.plan)
+        return self._program.hosts_for(self._name, self.setup)
 
     def boards(self, case: Case) -> list[str] | None:
         words = set(WORD.findall(_sources(self._text, self._name)))
         words |= {word for fault in case.faults for word in WORD.findall(fault.step)}
-        words |= {self.plan.links[self.plan.hosts[host].link].board for host in self.hosts()}
-        words |= {self.plan.defects[defect].board for defect in case.defects}
-        return [name for name in self.plan.boards if name in words]
+        words |= {self.setup.links[self.setup.hosts[host].link].board for host in self.hosts()}
+        words |= {self.setup.defects[defect].board for defect in case.defects}
+        return [name for name in self.setup.boards if name in words]
 
     def text(self, case: Case) -> str:
         """A file of routines whose first one does what a run of the case does."""
@@ -147,9 +147,9 @@ class RoutineAct(Act):
         program, name, tunes = self._program, self._name, self._tunes
         if case.faults or case.defects:
             around = routine_of(case.faults, case.defects, self._body())
-            program = routine_text(f"{self._text.rstrip()}\n\n{around}", self._file.name, self.plan)
+            program = routine_text(f"{self._text.rstrip()}\n\n{around}", self._file.name, self.setup)
             name, tunes = FAILING, {}
-        await asyncio.gather(*(until_ready(bench.host_links[host]) for host in program.hosts_for(name, self.plan)))
+        await asyncio.gather(*(until_ready(bench.host_links[host]) for host in program.hosts_for(name, self.setup)))
         return await _run(bench, program, name, tunes)
 
 
@@ -159,20 +159,20 @@ class RestAct(Act):
     def hosts(self) -> list[str]:
         rest = self.check.rest
         assert rest is not None  # that is what it is made for
-        return [host for host, each in self.plan.hosts.items() if rest.breaks in self.plan.links[each.link].words]
+        return [host for host, each in self.setup.hosts.items() if rest.breaks in self.setup.links[each.link].words]
 
     async def carry_out(self, bench: RunningBench, case: Case) -> str:
         rest = self.check.rest
         assert rest is not None
         walk = Walk(bench)
-        faults = _faults_beside(bench, self.plan, case)
+        faults = _faults_beside(bench, self.setup, case)
         try:
             before = walk.stand()
             for name, value in rest.set:
-                await until_ready(bench.host_links[self.plan.points[name].board])
-                if why := await walk.bring(self.plan.points[name], value):
+                await until_ready(bench.host_links[self.setup.points[name].board])
+                if why := await walk.bring(self.setup.points[name], value):
                     return f"{name} can't be set: {why}"
-            links = [link.name for link in self.plan.links_meant(rest.breaks)]
+            links = [link.name for link in self.setup.links_meant(rest.breaks)]
             for link in links:
                 bench.break_link(link)
             try:
@@ -187,14 +187,14 @@ class RestAct(Act):
 async def at_rest(
     bench: RunningBench,
     walk: Walk,
-    rest: RestPlan,
+    rest: RestCheck,
     hosts: Sequence[str],
     before: Mapping[str, Any],
     boards: Collection[str] = (),
 ) -> str:
     """Wait until every output of these hosts is at rest, and what is moved on these boards stands as before; tell which
     are not in time, "" for none."""
-    points = [point for point in bench.plan.points.values() if point.kind.is_output and point.board in hosts]
+    points = [point for point in bench.setup.points.values() if point.kind.is_output and point.board in hosts]
     began = bench.clock.now()
     while True:
         away = [point.name for point in points if walk.is_away(point, before)] + walk.parts_away(boards, before)
@@ -206,10 +206,10 @@ async def at_rest(
         await asyncio.sleep(min(left, LOOK_SECONDS))
 
 
-def routine_of_check(plan: Plan, check: CheckPlan) -> tuple[Path, str, str]:
+def routine_of_check(setup: Setup, check: CheckSettings) -> tuple[Path, str, str]:
     """The file of a check's routine, its text, and the routine's name. Raises `WrongError`."""
     file, _, name = check.routine.partition("#")
-    path = (Path(plan.path).parent if plan.path else Path()) / file
+    path = (Path(setup.path).parent if setup.path else Path()) / file
     return path, read_source(path), name
 
 
@@ -227,18 +227,18 @@ def _sources(text: str, name: str) -> str:
     return "\n".join(found.values())
 
 
-def act_of(plan: Plan, check: CheckPlan) -> Act:
+def act_of(setup: Setup, check: CheckSettings) -> Act:
     """What a check does. Raises `WrongError`, and an `ExceptionGroup` where a routine can't be run."""
     if check.routine:
-        return RoutineAct(plan, check)
-    return RestAct(plan, check) if check.rest is not None else WalkAct(plan, check)
+        return RoutineAct(setup, check)
+    return RestAct(setup, check) if check.rest is not None else WalkAct(setup, check)
 
 
-def _faults_beside(bench: RunningBench, plan: Plan, case: Case) -> asyncio.Task[Any] | None:
+def _faults_beside(bench: RunningBench, setup: Setup, case: Case) -> asyncio.Task[Any] | None:
     """Faults that come while something else is done."""
     if not case.faults:
         return None
-    program = routine_text(routine_of(case.faults, ()), "faults", plan)
+    program = routine_text(routine_of(case.faults, ()), "faults", setup)
     return asyncio.create_task(Runner(bench, program, lambda line: None).run(FAILING))
 
 
@@ -263,11 +263,11 @@ async def _run(bench: RunningBench, program: Program, name: str, tunes: dict[str
     return f"{end.result}, {where}{plain(end.why)}" if end.why else f"{end.result} {where}".strip()
 
 
-async def _carry_out(act: Act, case: Case, shows: Sequence[CheckPlan], record: Path | None, whole: bool) -> Came:
-    plan = act.plan
-    carrier = Carrier.MEMORY if _all_simulated(plan) else Carrier.REAL
-    bench = RunningBench(plan, carrier=carrier, boards=None if whole else act.boards(case))
-    writer = RecordWriter(bench.record, record, plan.about) if record is not None else None
+async def _carry_out(act: Act, case: Case, shows: Sequence[CheckSettings], record: Path | None, whole: bool) -> Came:
+    setup = act.setup
+    carrier = Carrier.MEMORY if _all_simulated(setup) else Carrier.REAL
+    bench = RunningBench(setup, carrier=carrier, boards=None if whole else act.boards(case))
+    writer = RecordWriter(bench.record, record, setup.about) if record is not None else None
     try:
         if act.defects_at_once:
             for defect in case.defects:
@@ -279,7 +279,7 @@ async def _carry_out(act: Act, case: Case, shows: Sequence[CheckPlan], record: P
             why = str(error)
         t = bench.clock.now()
         await asyncio.sleep(SETTLE_SECONDS)
-        return came_of(act.plan, act.check, case, shows, bench, why, t, walked=act.walked)
+        return came_of(act.setup, act.check, case, shows, bench, why, t, walked=act.walked)
     finally:
         await bench.stop()
         if writer is not None:
@@ -289,23 +289,23 @@ async def _carry_out(act: Act, case: Case, shows: Sequence[CheckPlan], record: P
 
 
 def came_of(
-    plan: Plan, check: CheckPlan, case: Case, shows: Sequence[CheckPlan], bench: RunningBench, why: str, t: float, *,
-    walked: Sequence[Walked] = (), output: str = "",
+    setup: Setup, check: CheckSettings, case: Case, shows: Sequence[CheckSettings], bench: RunningBench, why: str,
+    t: float, *, walked: Sequence[Walked] = (), output: str = "",
 ) -> Came:  # fmt: skip
     """What came of a run, with what its record shows for its own check and for others."""
     events = bench.record.since(0)
-    own = problem_in(events, plan, check) if check.shows else ""
+    own = problem_in(events, setup, check) if check.shows else ""
     why = "; ".join(words for words in (why, own) if words)
     return Came(
         case=case, held=not why, t=round(t, 6), why=why, walked=tuple(walked), output=output,
-        shown={each.name: problem_in(events, plan, each) for each in shows},
+        shown={each.name: problem_in(events, setup, each) for each in shows},
         trail=_broken_trail(bench, walked) if why else "",
     )  # fmt: skip
 
 
 def _broken_trail(bench: RunningBench, walked: Sequence[Walked]) -> str:
     """The trail that broke, as text: of what was walked the first that did not hold, else the last broken one."""
-    trails = past_trails(bench.record.since(0), bench.plan)
+    trails = past_trails(bench.record.since(0), bench.setup)
     wanted = next((each.trail for each in walked if each.held is False), None)
     if wanted is not None:
         found = [trail for trail in trails if trail.number == wanted]
@@ -316,14 +316,14 @@ def _broken_trail(bench: RunningBench, walked: Sequence[Walked]) -> str:
 
 
 def carry_out(
-    plan: Plan, case: Case, shows: Sequence[CheckPlan] = (), record: Path | None = None, *, whole: bool = False
+    setup: Setup, case: Case, shows: Sequence[CheckSettings] = (), record: Path | None = None, *, whole: bool = False
 ) -> Came:  # fmt: skip
     """Carry out one run: in fast time where all boards are simulated, else in real time. `shows` are checks of which
     its record is asked, too. With `whole` all boards of the bench are there, not only those that it needs. Raises
     `WrongError`."""
-    act = act_of(msgspec.structs.replace(plan, seed=case.seed), plan.checks[case.check])
-    return clock.run(_carry_out(act, case, shows, record, whole), fast=_all_simulated(plan))
+    act = act_of(msgspec.structs.replace(setup, seed=case.seed), setup.checks[case.check])
+    return clock.run(_carry_out(act, case, shows, record, whole), fast=_all_simulated(setup))
 
 
-def _all_simulated(plan: Plan) -> bool:
-    return all(plan.links[host.link].simulated for host in plan.hosts.values())
+def _all_simulated(setup: Setup) -> bool:
+    return all(setup.links[host.link].simulated for host in setup.hosts.values())

@@ -10,7 +10,7 @@ from collections.abc import Iterable
 
 import msgspec
 
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.boards import KINDS
 
 BROKEN = (0.1, 3.0)
@@ -34,11 +34,11 @@ class Fault(msgspec.Struct, frozen=True, order=True):
         return f"{self.t:g} s: {self.step}"
 
 
-def draw(plan: Plan, hosts: Iterable[str], seed: str, count: int, span: float) -> tuple[Fault, ...]:
+def draw(setup: Setup, hosts: Iterable[str], seed: str, count: int, span: float) -> tuple[Fault, ...]:
     """Draw so many faults over `span` seconds, of what can happen to the boards of these hosts; in the order of their
     times. There are none where no board is simulated."""
     chance = random.Random(f"{seed}/faults")
-    makers = _possible(plan, hosts)
+    makers = _possible(setup, hosts)
     if not makers:
         return ()
     drawn = []
@@ -48,12 +48,12 @@ def draw(plan: Plan, hosts: Iterable[str], seed: str, count: int, span: float) -
     return tuple(sorted(drawn))
 
 
-def _possible(plan: Plan, hosts: Iterable[str]) -> list[tuple[str, str]]:
+def _possible(setup: Setup, hosts: Iterable[str]) -> list[tuple[str, str]]:
     """What can happen, and where."""
     found = []
     for host in hosts:
-        link = plan.links[plan.hosts[host].link]
-        board = plan.boards.get(link.board)
+        link = setup.links[setup.hosts[host].link]
+        board = setup.boards.get(link.board)
         if board is None or not link.simulated:
             continue
         place = f"{link.board}.{link.name}" if link.name != link.board else link.board

@@ -10,7 +10,7 @@ from typing import Any
 
 from cavet import clock
 from cavet.bench import LOOK_SECONDS, Carrier, RunningBench, Walk, places_of
-from cavet.benchfile import CheckPlan, Plan
+from cavet.benchfile import CheckSettings, Setup
 from cavet.boards.parts import Sign
 from cavet.checks._carrying import Came, Case, at_rest, came_of
 from cavet.checks._program import Ended, Running, call_of
@@ -30,7 +30,7 @@ class Truth(Looking):
     """What a condition looks at while another program is the host: a point is where its part stands."""
 
     def got(self, point: Point) -> Any:
-        board = self._bench.plan.links[self._bench.plan.hosts[point.board].link].board
+        board = self._bench.setup.links[self._bench.setup.hosts[point.board].link].board
         circuit = self._bench.world.boards[board].circuit if board in self._bench.world.boards else None
         part = circuit.parts.get(point.part or point.name) if circuit is not None else None
         self._bench.board_side.turn()
@@ -46,10 +46,10 @@ class Truth(Looking):
         raise WrongError("expect", found=f"asked {point.name}", expected="what can be seen: BOARD.PART, BOARD.pin N")
 
 
-def _condition(plan: Plan, place: str, words: str) -> Any:
+def _condition(setup: Setup, place: str, words: str) -> Any:
     """Read one condition. Raises `WrongError`."""
     try:
-        program = routine_text(f"routine expected\n    expect {words} within 1 h", place, plan)
+        program = routine_text(f"routine expected\n    expect {words} within 1 h", place, setup)
     except ExceptionGroup as group:
         error = group.exceptions[0]
         if not isinstance(error, WrongError):
@@ -64,8 +64,8 @@ def _condition(plan: Plan, place: str, words: str) -> Any:
 class Expected:
     """Conditions, each of which must come."""
 
-    def __init__(self, plan: Plan, check: CheckPlan) -> None:
-        self._left = {words: _condition(plan, f"checks.{check.name}.expect", words) for words in check.expect}
+    def __init__(self, setup: Setup, check: CheckSettings) -> None:
+        self._left = {words: _condition(setup, f"checks.{check.name}.expect", words) for words in check.expect}
         self._looks: dict[str, Truth] = {}
 
     def look(self, bench: RunningBench) -> None:
@@ -85,10 +85,10 @@ class Expected:
 class Hosted:
     """A run of a program, which can be watched while it goes on."""
 
-    def __init__(self, plan: Plan, check: CheckPlan) -> None:
-        self._plan = plan
+    def __init__(self, setup: Setup, check: CheckSettings) -> None:
+        self._setup = setup
         self._check = check
-        self._expected = Expected(plan, check)
+        self._expected = Expected(setup, check)
         self.running: Running | None = None
         self.bench: RunningBench | None = None
         self._remark = ""
@@ -113,10 +113,10 @@ class Hosted:
                 self._refused += event.kind is Kind.REFUSED
         return self._taken, self._refused
 
-    async def run(self, case: Case, shows: Sequence[CheckPlan] = ()) -> Came:
+    async def run(self, case: Case, shows: Sequence[CheckSettings] = ()) -> Came:
         """Start the bench and the program, wait until that ends, and see to it that nothing is left. Raises
         `WrongError` where it can't be started."""
-        bench = self.bench = RunningBench(self._plan, carrier=Carrier.REAL, hosts=False)
+        bench = self.bench = RunningBench(self._setup, carrier=Carrier.REAL, hosts=False)
         try:
             for defect in case.defects:
                 bench.world.switch_defect(defect, True)
@@ -126,11 +126,11 @@ class Hosted:
             ended = await self._watch(bench)
             resting = ""
             if self._check.rest is not None:
-                boards = [board.name for board in self._plan.boards.values() if self._check.kernel and board.kernel]
-                resting = await at_rest(bench, walk, self._check.rest, list(self._plan.hosts), before, boards)
+                boards = [board.name for board in self._setup.boards.values() if self._check.kernel and board.kernel]
+                resting = await at_rest(bench, walk, self._check.rest, list(self._setup.hosts), before, boards)
             why = "; ".join(words for words in (self._why(ended), resting) if words)
             return came_of(
-                self._plan, self._check, case, shows, bench, why, bench.clock.now(), output=ended.output + ended.errors
+                self._setup, self._check, case, shows, bench, why, bench.clock.now(), output=ended.output + ended.errors
             )
         finally:
             await bench.stop()
@@ -140,7 +140,7 @@ class Hosted:
         endpoints = places_of(bench.endpoints)
         place = f"checks.{self._check.name}.program"
         call = call_of(self._check.program, endpoints, place)
-        mappings = mappings_of(self._plan, (), endpoints) if self._check.kernel else []
+        mappings = mappings_of(self._setup, (), endpoints) if self._check.kernel else []
         if self._check.kernel and not mappings:
             expected = "a board with `[boards.NAME.kernel]`"
             raise WrongError(f"checks.{self._check.name}.kernel", found="true, and no device", expected=expected)
@@ -150,7 +150,7 @@ class Hosted:
             return ended
 
     async def _follow(self, bench: RunningBench, call: Sequence[str], more: Mapping[str, str]) -> Ended:
-        folder = Path(self._plan.path).parent if self._plan.path else Path()
+        folder = Path(self._setup.path).parent if self._setup.path else Path()
         running = self.running = await Running.start(call, folder, places_of(bench.endpoints), more)
         try:
             until = bench.clock.now() + (self._check.within or WITHIN)
@@ -180,6 +180,6 @@ class Hosted:
         return "; ".join(problems)
 
 
-def host(plan: Plan, check: CheckPlan, case: Case, shows: Sequence[CheckPlan] = ()) -> Came:
+def host(setup: Setup, check: CheckSettings, case: Case, shows: Sequence[CheckSettings] = ()) -> Came:
     """Carry out a check of a program, in real time. Raises `WrongError`."""
-    return clock.run(Hosted(plan, check).run(case, shows), fast=False)
+    return clock.run(Hosted(setup, check).run(case, shows), fast=False)

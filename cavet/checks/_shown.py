@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
-from cavet.benchfile import CheckPlan, DelaysPlan, Plan
+from cavet.benchfile import CheckSettings, DelaysCheck, Setup
 from cavet.library.past import past_trails
 from cavet.record import Event, Kind, Topic
 from cavet.units import show_duration
@@ -13,26 +13,26 @@ from cavet.wording import plain
 MOST_TOLD = 60
 
 
-def problem_in(events: Sequence[Event], plan: Plan, check: CheckPlan) -> str:
+def problem_in(events: Sequence[Event], setup: Setup, check: CheckSettings) -> str:
     """What the record shows that it must not, in words; "" where it is as it should be."""
     found = [
-        refused(events, _names(plan, check.no_refusal)) if check.no_refusal else "",
-        redundant(events, _boards(plan, check.no_redundant)) if check.no_redundant else "",
-        too_slow(events, plan, check.delays) if check.delays is not None else "",
+        refused(events, _names(setup, check.no_refusal)) if check.no_refusal else "",
+        redundant(events, _boards(setup, check.no_redundant)) if check.no_redundant else "",
+        too_slow(events, setup, check.delays) if check.delays is not None else "",
     ]
     return "; ".join(words for words in found if words)
 
 
-def _names(plan: Plan, board: str) -> set[str]:
+def _names(setup: Setup, board: str) -> set[str]:
     """A board by its own name, and by what its hosts call it."""
-    hosts = {host for host, each in plan.hosts.items() if plan.links[each.link].board == board}
-    return {board, *hosts} | _boards(plan, board)
+    hosts = {host for host, each in setup.hosts.items() if setup.links[each.link].board == board}
+    return {board, *hosts} | _boards(setup, board)
 
 
-def _boards(plan: Plan, name: str) -> set[str]:
+def _boards(setup: Setup, name: str) -> set[str]:
     """The board that a name means: its own, or its host's."""
-    host = plan.hosts.get(name)
-    return {name} if host is None else {name, plan.links[host.link].board}
+    host = setup.hosts.get(name)
+    return {name} if host is None else {name, setup.links[host.link].board}
 
 
 def refused(events: Iterable[Event], names: set[str]) -> str:
@@ -70,10 +70,10 @@ def redundant(events: Iterable[Event], boards: set[str]) -> str:
     return f"{words}, first at {first.t:.3f} s: {_words(first)}"
 
 
-def too_slow(events: Iterable[Event], plan: Plan, wanted: DelaysPlan) -> str:
+def too_slow(events: Iterable[Event], setup: Setup, wanted: DelaysCheck) -> str:
     """Which share of the commands took longer than they may, and the slowest."""
     found = []
-    for trail in past_trails(events, plan):
+    for trail in past_trails(events, setup):
         times = {stage.stage: stage.t for stage in trail.stages}
         if trail.is_command and wanted.begin in times and wanted.end in times:
             found.append((times[wanted.end] - times[wanted.begin], trail.board, trail.point, trail.stages[0].t))

@@ -6,15 +6,15 @@ from collections.abc import Sequence
 from itertools import groupby
 
 from cavet.bench import Walked
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.drawings.square import BoardRow, CellView, RowView
 from cavet.wording import plain
 
 
-def squares_of(plan: Plan, walked: Sequence[Walked]) -> tuple[BoardRow, ...]:
+def squares_of(setup: Setup, walked: Sequence[Walked]) -> tuple[BoardRow, ...]:
     """The squares of all boards that were walked, in their order."""
     boards = []
-    of = {name: plan.links[plan.hosts[point.board].link].board for name, point in plan.points.items()}
+    of = {name: setup.links[setup.hosts[point.board].link].board for name, point in setup.points.items()}
     for name, group in groupby(walked, key=lambda each: of[each.output]):
         rows = list(group)
         places = {each.names: place for place, each in reversed(list(enumerate(rows))) if each.names}

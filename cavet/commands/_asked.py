@@ -67,10 +67,10 @@ def _number(board: Board, label: str) -> int:
 
 def _point(bench: RunningBench, name: str) -> dict[str, Any]:
     """How a point stands, by what really hangs at its place: no host is asked."""
-    point = bench.plan.point(name)
-    link = bench.plan.links[bench.plan.hosts[point.board].link]
+    point = bench.setup.point(name)
+    link = bench.setup.links[bench.setup.hosts[point.board].link]
     board = bench.world.boards.get(link.board)
-    reached = Wiring(bench.plan, link.board, {}).reached(point) if board is not None else ()
+    reached = Wiring(bench.setup, link.board, {}).reached(point) if board is not None else ()
     if board is None or not reached:
         return {"state": "nothing is known of it here", "value": None}
     part, now = board.circuit.parts[reached[0]], bench.clock.now()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from cavet.benchfile import BenchFile, Plan, load_bench, with_addresses
+from cavet.benchfile import BenchFile, Setup, load_bench, with_addresses
 from cavet.demo import find_bench
 from cavet.wording import WrongError, listed, nearest
 
@@ -19,26 +19,26 @@ broker_option = click.option(
 )
 
 
-def on_broker(plan: Plan, address: str | None) -> Plan:
-    """Give the plan with all that speaks MQTT on this broker, if one is named."""
-    return plan if address is None else plan.on_broker(address)
+def on_broker(setup: Setup, address: str | None) -> Setup:
+    """Give the set-up with all that speaks MQTT on this broker, if one is named."""
+    return setup if address is None else setup.on_broker(address)
 
 
-def at_addresses(plan: Plan, words: tuple[str, ...]) -> Plan:
-    """Give the plan with some boards found elsewhere, `BOARD=ADDRESS` each."""
+def at_addresses(setup: Setup, words: tuple[str, ...]) -> Setup:
+    """Give the set-up with some boards found elsewhere, `BOARD=ADDRESS` each."""
     addresses = {}
     for word in words:
         board, equals, address = word.partition("=")
         if not equals or not address:
             raise WrongError("--at", found=word, expected="BOARD=ADDRESS")
         addresses[board] = address
-    return with_addresses(plan, addresses, "--at")
+    return with_addresses(setup, addresses, "--at")
 
 
-def chosen_boards(plan: Plan, names: tuple[str, ...]) -> list[str]:
+def chosen_boards(setup: Setup, names: tuple[str, ...]) -> list[str]:
     """Give the boards that are meant: those named, or all."""
     for name in names:
-        if name not in plan.boards:
-            known = plan.boards
+        if name not in setup.boards:
+            known = setup.boards
             raise WrongError("--board", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))
-    return list(names) or list(plan.boards)
+    return list(names) or list(setup.boards)

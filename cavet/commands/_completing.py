@@ -68,7 +68,7 @@ def complete_points(context: click.Context, parameter: click.Parameter, incomple
     from cavet.commands._bench import open_bench
 
     try:
-        points = open_bench(str(context.params.get("bench") or "")).plan.points.values()
+        points = open_bench(str(context.params.get("bench") or "")).setup.points.values()
     except (WrongError, UnreachableError, ExceptionGroup):
         return []
     words = [f"{point.name}=" for point in points if point.kind.is_output] + [f"{point.name}?" for point in points]
@@ -93,7 +93,7 @@ def complete_shown(context: click.Context, parameter: click.Parameter, incomplet
     if what in ("profile", "map"):
         return complete_profiles(context, parameter, incomplete) if what == "profile" else []
     try:
-        return _fitting(open_bench(what).plan.boards, incomplete)
+        return _fitting(open_bench(what).setup.boards, incomplete)
     except (WrongError, UnreachableError, ExceptionGroup):
         return []
 
@@ -105,14 +105,14 @@ def complete_said(context: click.Context, parameter: click.Parameter, incomplete
     from cavet.protocols import Side
 
     try:
-        plan = open_bench(str(context.params.get("bench") or "")).plan
+        setup = open_bench(str(context.params.get("bench") or "")).setup
         if parameter.name == "place":
-            return _fitting(sorted({link.board for link in plan.links.values()}), incomplete)
+            return _fitting(sorted({link.board for link in setup.links.values()}), incomplete)
         board = str(context.params.get("place") or "").partition(".")[0]
-        link = next((link for link in plan.links.values() if link.board == board), None)
+        link = next((link for link in setup.links.values() if link.board == board), None)
     except (WrongError, UnreachableError, ExceptionGroup):
         return []
-    forms = spoken(plan, link).forms(Side.HOST) if link is not None else {}
+    forms = spoken(setup, link).forms(Side.HOST) if link is not None else {}
     if parameter.name == "message":
         return _fitting(forms, incomplete)
     form = forms.get(str(context.params.get("message")))

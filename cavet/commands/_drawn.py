@@ -18,13 +18,13 @@ def wiring_drawing(words: tuple[str, ...]) -> Drawing:
 
     if not 1 <= len(words) <= 2:
         raise WrongError("draw wiring", found=" ".join(words) or "nothing", expected="BENCH, or BENCH BOARD")
-    plan = open_bench(words[0]).plan
-    known = list(dict.fromkeys([*plan.boards, *(link.board for link in plan.links.values())]))
+    setup = open_bench(words[0]).setup
+    known = list(dict.fromkeys([*setup.boards, *(link.board for link in setup.links.values())]))
     if len(words) == 2 and words[1] not in known:
         near = nearest(words[1], known)
         raise WrongError("draw wiring", found=words[1], expected=f"one of {listed(known)}", nearest=near)
-    drawn = sections(plan, words[1:] or known)
-    title = f"{plan.name}: what is wired to what" + (f", {words[1]}" if len(words) == 2 else "")
+    drawn = sections(setup, words[1:] or known)
+    title = f"{setup.name}: what is wired to what" + (f", {words[1]}" if len(words) == 2 else "")
     return canvas_drawing(draw_wiring(drawn), plain(title), plain(told(drawn), TOLD))
 
 
@@ -35,10 +35,10 @@ def pins_drawing(words: tuple[str, ...]) -> Drawing:
 
     if len(words) != 2:
         raise WrongError("draw pins", found=" ".join(words) or "nothing", expected="BENCH BOARD")
-    plan = open_bench(words[0]).plan
-    canvas = draw_pins(plan, words[1])
+    setup = open_bench(words[0]).setup
+    canvas = draw_pins(setup, words[1])
     return canvas_drawing(
-        canvas, plain(f"{plan.name}: the pins of {words[1]}"), plain(" ".join(canvas.text().split()), TOLD)
+        canvas, plain(f"{setup.name}: the pins of {words[1]}"), plain(" ".join(canvas.text().split()), TOLD)
     )
 
 
@@ -61,9 +61,9 @@ def walk_drawing(words: tuple[str, ...]) -> Drawing:
 
     if len(words) != 1:
         raise WrongError("draw walk", found=" ".join(words) or "nothing", expected="BENCH")
-    plan, walk = with_walk(open_bench(words[0]).plan)
-    came = carry_out(plan, Case(check=walk, seed=plan.seed))
-    boards = squares_of(plan, came.walked)
+    setup, walk = with_walk(open_bench(words[0]).setup)
+    came = carry_out(setup, Case(check=walk, seed=setup.seed))
+    boards = squares_of(setup, came.walked)
     wrong = [f"{row.name}: {row.why}" for board in boards for row in board.rows if row.held is False]
     told = "; ".join(wrong) if wrong else "each output moves what it names, and nothing else"
-    return canvas_drawing(draw_walked(boards), plain(f"{plan.name}: the walk"), plain(told, TOLD))
+    return canvas_drawing(draw_walked(boards), plain(f"{setup.name}: the walk"), plain(told, TOLD))

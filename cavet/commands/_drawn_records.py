@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from cavet.commands._records import bench_of, opened, plan_of
+from cavet.commands._records import bench_of, opened, setup_of
 from cavet.drawings.vector import Drawing
 from cavet.exports import Cut
 from cavet.lanes import Lane, Lanes
@@ -25,7 +25,7 @@ def trail_drawing(words: tuple[str, ...]) -> Drawing:
         raise WrongError("draw trail", found=" ".join(words) or "nothing", expected="RECORD N, the number of a trail")
     path = Path(words[0])
     with opened(path) as file:
-        trails = {trail.number: trail for trail in past_trails(file.since(0), plan_of(file, path, None))}
+        trails = {trail.number: trail for trail in past_trails(file.since(0), setup_of(file, path, None))}
     trail = trails.get(int(words[1]))
     if trail is None:
         known = [str(number) for number in trails]
@@ -48,7 +48,7 @@ def delays_drawing(words: tuple[str, ...]) -> Drawing:
         raise WrongError("draw delays", found=" ".join(words) or "nothing", expected="RECORD")
     path = Path(words[0])
     with opened(path) as file:
-        found = delays_of(past_trails(file.since(0), plan_of(file, path, None)))
+        found = delays_of(past_trails(file.since(0), setup_of(file, path, None)))
     spreads = [
         Spread(
             board=each.board, begin=each.begin, end=each.end, seconds=each.all, median=each.median, p95=each.p95,
@@ -63,10 +63,10 @@ def lanes_drawing(file: RecordFile, path: Path, bench: str | None, cut: Cut, nam
     """The lanes of a record, those that are named, or all on which something happens. Raises `WrongError`."""
     from cavet.drawings.lanes_drawn import lanes_drawing as draw
 
-    plan = bench_of(file, path, bench).plan
+    setup = bench_of(file, path, bench).setup
     end = cut.until(file)
     transfers = (transfer for transfer in file.transfers() if transfer.end <= end)
-    lanes = [lane for lane in Lanes(plan).read(cut.history(file), transfers).all() if _is_of(lane, cut)]
+    lanes = [lane for lane in Lanes(setup).read(cut.history(file), transfers).all() if _is_of(lane, cut)]
     chosen = [lane for lane in lanes if not names or any(_is_called(lane, name) for name in names)]
     for name in names:
         if not any(_is_called(lane, name) for lane in lanes):

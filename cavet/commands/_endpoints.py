@@ -10,15 +10,15 @@ from pathlib import Path
 import msgspec
 
 from cavet.bench import Endpoint
-from cavet.benchfile import LinkPlan, Plan
+from cavet.benchfile import LinkSetup, Setup
 from cavet.wording import WrongError, listed
 
 MOST_PORT = 65535
 
 
-def with_ports(plan: Plan, words: tuple[str, ...]) -> Plan:
-    """The plan with links that listen on these ports, `BOARD[.LINK]=N` each. Raises `WrongError`."""
-    links = dict(plan.links)
+def with_ports(setup: Setup, words: tuple[str, ...]) -> Setup:
+    """The set-up with links that listen on these ports, `BOARD[.LINK]=N` each. Raises `WrongError`."""
+    links = dict(setup.links)
     for word in words:
         place, _, number = word.partition("=")
         if not number.isdigit() or not 1 <= int(number) <= MOST_PORT:
@@ -26,20 +26,20 @@ def with_ports(plan: Plan, words: tuple[str, ...]) -> Plan:
         able = [link for link in links.values() if _listens(link)]
         link = _chosen("--port", place, able, "a simulated link that listens on a port")
         links[link.name] = msgspec.structs.replace(link, listen_port=int(number))
-    return msgspec.structs.replace(plan, links=links)
+    return msgspec.structs.replace(setup, links=links)
 
 
-def _listens(link: LinkPlan) -> bool:
+def _listens(link: LinkSetup) -> bool:
     if not link.simulated or link.broker:
         return False
     return link.kind in ("tcp", "usb") or (link.kind == "serial" and link.served != "device")
 
 
-def devices_wanted(plan: Plan, words: tuple[str, ...]) -> dict[str, Path]:
+def devices_wanted(setup: Setup, words: tuple[str, ...]) -> dict[str, Path]:
     """For each link that is to have one, the path at which its device is to be found. Raises `WrongError`."""
     found: dict[str, Path] = {}
     able = [
-        link for link in plan.links.values() if link.simulated and link.kind == "serial" and link.served == "device"
+        link for link in setup.links.values() if link.simulated and link.kind == "serial" and link.served == "device"
     ]
     for word in words:
         place, equals, path = word.partition("=")
@@ -52,7 +52,7 @@ def devices_wanted(plan: Plan, words: tuple[str, ...]) -> dict[str, Path]:
     return found
 
 
-def _chosen(option: str, place: str, links: list[LinkPlan], what: str) -> LinkPlan:
+def _chosen(option: str, place: str, links: list[LinkSetup], what: str) -> LinkSetup:
     for link in links:
         if place in (link.name, f"{link.board}.{link.name}", f"{link.board}.{link.kind}"):
             return link

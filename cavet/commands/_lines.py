@@ -30,7 +30,7 @@ def endpoint_line(endpoint: Endpoint) -> dict[str, Any]:
         "event": "endpoint", "board": endpoint.board, "link": endpoint.kind, "address": endpoint.address
     }  # fmt: skip
     if endpoint.kind == "serial":
-        line |= {"baud": endpoint.plan.settings.rate, "settings": endpoint.plan.settings.form}
+        line |= {"baud": endpoint.setup.settings.rate, "settings": endpoint.setup.settings.form}
     return line
 
 

@@ -70,8 +70,8 @@ def _act(bench: RunningBench, name: str, wish: dict[str, Any]) -> None:
 def _place(bench: RunningBench, name: str, wish: dict[str, Any]) -> None:
     if "set" not in wish:
         raise WrongError("input.set", found="nothing", expected="where to put it")
-    unit = bench.plan.rig[name].unit if name in bench.plan.rig else ""
-    bench.place(name, quantity(wish["set"], unit, "input.set") if unit or name in bench.plan.rig else 0.0)
+    unit = bench.setup.rig[name].unit if name in bench.setup.rig else ""
+    bench.place(name, quantity(wish["set"], unit, "input.set") if unit or name in bench.setup.rig else 0.0)
 
 
 def _switch(bench: RunningBench, name: str, wish: dict[str, Any]) -> None:

@@ -14,7 +14,7 @@ import click
 import msgspec
 
 from cavet.bench import RunningBench
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.record import RecordWriter, check_new
 from cavet.wording import WrongError
 
@@ -74,9 +74,9 @@ NOWHERE = Kept()
 seed_option = click.option("--seed", metavar="TEXT", help="In the place of the bench's: the same one, the same record.")
 
 
-def with_seed(plan: Plan, seed: str | None) -> Plan:
-    """Give the plan with another seed, if one is named."""
-    return plan if seed is None else msgspec.structs.replace(plan, seed=seed)
+def with_seed(setup: Setup, seed: str | None) -> Setup:
+    """Give the set-up with another seed, if one is named."""
+    return setup if seed is None else msgspec.structs.replace(setup, seed=seed)
 
 
 @contextmanager
@@ -87,7 +87,7 @@ def recorded(bench: RunningBench, kept: Kept) -> Iterator[None]:
         return
     check_new(kept.path, force=kept.force)
     sys.setswitchinterval(SWITCH_SECONDS)
-    writer = RecordWriter(bench.record, kept.path, bench.plan.about, tell=complain, keep=kept.size)
+    writer = RecordWriter(bench.record, kept.path, bench.setup.about, tell=complain, keep=kept.size)
     try:
         yield
     finally:

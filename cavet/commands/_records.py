@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 
 import click
 
-from cavet.benchfile import BenchFile, Plan, check_text, load_bench
+from cavet.benchfile import BenchFile, Setup, check_text, load_bench
 from cavet.commands._bench import open_bench
 from cavet.commands._completing import complete_benches
 from cavet.exports import write_file
@@ -57,10 +57,10 @@ def bench_of(file: RecordFile, record: Path, bench: str | None = None) -> BenchF
     return load_bench(Path(named))
 
 
-def plan_of(file: RecordFile, record: Path, bench: str | None) -> Plan | None:
-    """The same, as a plan; `None` where it can't be told: then units and wiring are not known."""
+def setup_of(file: RecordFile, record: Path, bench: str | None) -> Setup | None:
+    """The same, as a set-up; `None` where it can't be told: then units and wiring are not known."""
     try:
-        return bench_of(file, record, bench).plan
+        return bench_of(file, record, bench).setup
     except (WrongError, ExceptionGroup):
         if bench is not None:
             raise

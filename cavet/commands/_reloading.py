@@ -7,15 +7,15 @@ from collections.abc import Callable
 import msgspec
 
 from cavet.bench import RunningBench
-from cavet.benchfile import BenchFile, Plan, changes_between, load_bench
+from cavet.benchfile import BenchFile, Setup, changes_between, load_bench
 
 
 class Reloading:
-    """The file that runs, and how its plan is made of it."""
+    """The file that runs, and how its set-up is made of it."""
 
-    def __init__(self, file: BenchFile, as_plan: Callable[[BenchFile], Plan]) -> None:
+    def __init__(self, file: BenchFile, as_setup: Callable[[BenchFile], Setup]) -> None:
         self._file = file
-        self._as_plan = as_plan
+        self._as_plan = as_setup
 
     async def reload(self, bench: RunningBench) -> None:
         """Read the file again, and go on as it says. Raises `WrongError` for what is wrong in it: nothing has changed

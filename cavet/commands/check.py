@@ -11,7 +11,7 @@ import click
 import msgspec
 
 from cavet.bench import Walked
-from cavet.benchfile import CheckPlan
+from cavet.benchfile import CheckSettings
 from cavet.checks import (
     Came,
     Case,
@@ -66,21 +66,21 @@ def command(
 ) -> int:  # fmt: skip
     """Run the checks of BENCH, all or those named; one without any has the walk. Exit code 1 where one failed."""
     opened = open_bench(bench)
-    plan = with_checks(opened.plan)
-    checks = chosen_checks(plan, names)
+    setup = with_checks(opened.setup)
+    checks = chosen_checks(setup, names)
     programs = [check.name for check in checks if check.program]
     if programs and not allow_programs:
         raise WrongError(
             f"checks.{programs[0]}", found="a program", expected="--allow-programs, if it may be run; nothing was run"
         )
     wanted = Wanted(
-        seeds=seeds, defects=read_sets(defects, list(plan.defects)), faults=faults, seed=seed, records=records
+        seeds=seeds, defects=read_sets(defects, list(setup.defects)), faults=faults, seed=seed, records=records
     )
-    orders = orders_of(opened.path, plan, checks, wanted)
+    orders = orders_of(opened.path, setup, checks, wanted)
     signal.signal(signal.SIGTERM, _end)
     kept = Kept(done, orders) if done is not None else None
     workers = _workers(scheduler, jobs, len(orders), programs)
-    report = Report(checks, seed if seed is not None else plan.seed, json_lines=json_lines, many=len(orders))
+    report = Report(checks, seed if seed is not None else setup.seed, json_lines=json_lines, many=len(orders))
     try:
         for came in run_all(orders, workers) if kept is None else run_on(orders, kept, workers):
             report.take(came)
@@ -132,7 +132,7 @@ def write_text(path: Path, text: str) -> None:
 class Report:
     """Tells what came of runs, in their order, and keeps what has to be told at the end."""
 
-    def __init__(self, checks: Sequence[CheckPlan], seed: str, *, json_lines: bool, many: int) -> None:
+    def __init__(self, checks: Sequence[CheckSettings], seed: str, *, json_lines: bool, many: int) -> None:
         self._checks = checks
         self._seed = seed
         self._json = json_lines

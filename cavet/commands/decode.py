@@ -53,7 +53,7 @@ def namer(protocol: str, bench: str | None, address: int | None) -> Adder:
     from cavet.bench import address_names
     from cavet.commands._bench import open_bench
 
-    names = address_names(open_bench(bench).plan, protocol)
+    names = address_names(open_bench(bench).setup, protocol)
     return lambda frame: {"named": names.of(frame.message, address)} if frame.readable else {}
 
 

@@ -19,7 +19,7 @@ from cavet.bench import (
     read_afresh,
     until_ready,
 )
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.commands._bench import at_addresses, broker_option, on_broker, open_bench
 from cavet.commands._completing import complete_benches, complete_points
 from cavet.commands._recording import NOWHERE, Kept, record_options, recorded, seed_option, with_seed
@@ -51,19 +51,19 @@ def command(
     kept: Kept,
 ) -> int:  # fmt: skip
     """Set or read points, confirm, print. A simulated board is started for the purpose, and ends with it."""
-    plan = with_seed(at_addresses(on_broker(open_bench(bench).plan, broker), at), seed)
-    orders = [read_order(plan, word) for word in words]
-    simulated = all(plan.links[plan.hosts[order.point.board].link].is_within for order in orders)
-    return clock.run(drive(plan, orders, as_json=as_json, kept=kept), fast=simulated)
+    setup = with_seed(at_addresses(on_broker(open_bench(bench).setup, broker), at), seed)
+    orders = [read_order(setup, word) for word in words]
+    simulated = all(setup.links[setup.hosts[order.point.board].link].is_within for order in orders)
+    return clock.run(drive(setup, orders, as_json=as_json, kept=kept), fast=simulated)
 
 
-def read_order(plan: Plan, word: str) -> Order:
+def read_order(setup: Setup, word: str) -> Order:
     """Read `POINT=VALUE` or `POINT?`."""
     name, equals, text = word.partition("=")
     if not equals and not word.endswith("?"):
         raise WrongError("drive", found=word, expected="POINT=VALUE or POINT?")
     name = name.removesuffix("?") if not equals else name
-    point = plan.point(name)
+    point = setup.point(name)
     if not equals:
         return Order(point, None)
     if not point.kind.is_output:
@@ -71,14 +71,14 @@ def read_order(plan: Plan, word: str) -> Order:
     return Order(point, point.parse(text))
 
 
-async def drive(plan: Plan, orders: list[Order], *, as_json: bool, kept: Kept = NOWHERE) -> int:
+async def drive(setup: Setup, orders: list[Order], *, as_json: bool, kept: Kept = NOWHERE) -> int:
     """Carry the orders out, one after the other; give the exit code."""
     hosts = list(dict.fromkeys(order.point.board for order in orders))  # in their order: chance has no part in a record
-    links = list(dict.fromkeys(plan.hosts[host].link for host in hosts))
+    links = list(dict.fromkeys(setup.hosts[host].link for host in hosts))
     needed = msgspec.structs.replace(
-        plan,
-        hosts={host: plan.hosts[host] for host in hosts},
-        links={name: plan.links[name] for name in links},
+        setup,
+        hosts={host: setup.hosts[host] for host in hosts},
+        links={name: setup.links[name] for name in links},
     )
     simulated = all(link.is_within for link in needed.links.values())
     bench = RunningBench(needed, carrier=Carrier.MEMORY if simulated else Carrier.REAL)

@@ -60,7 +60,7 @@ def _telling(bench: tuple[str, str] | None, address: int | None) -> Telling:
     from cavet.bench import meanings
     from cavet.commands._bench import open_bench
 
-    return meanings(open_bench(bench[0]).plan, bench[1], address)
+    return meanings(open_bench(bench[0]).setup, bench[1], address)
 
 
 def print_json(frame: Frame, fields: Sequence[Field]) -> None:

@@ -8,7 +8,7 @@ from pathlib import Path
 import click
 
 from cavet.commands._drawn_records import lanes_drawing
-from cavet.commands._records import bench_of, bench_option, opened, plan_of, time_of, write_out
+from cavet.commands._records import bench_of, bench_option, opened, setup_of, time_of, write_out
 from cavet.drawings.vector import Drawing, to_pdf, to_svg
 from cavet.exports import TEXTS, Cut, blocks, check_boards, check_target, pcapng, points_csv
 from cavet.units import parse
@@ -56,13 +56,13 @@ def command(
             put_drawing(lanes_drawing(file, record, bench, cut, lanes), form, path)
             return
         if form == CAPTURE:
-            write_out(pcapng(file, bench_of(file, record, bench).plan, cut), path)
+            write_out(pcapng(file, bench_of(file, record, bench).setup, cut), path)
             return
-        plan = plan_of(file, record, bench)
+        setup = setup_of(file, record, bench)
         if points or period is not None:
-            lines = points_csv(file, plan, cut, period)
+            lines = points_csv(file, setup, cut, period)
         else:
-            lines = TEXTS[form](file, plan, cut)
+            lines = TEXTS[form](file, setup, cut)
         write_out(blocks(lines), path)
 
 

@@ -12,7 +12,7 @@ import msgspec
 
 from cavet import clock
 from cavet.bench import Carrier, RunningBench
-from cavet.benchfile import Plan, address_problem
+from cavet.benchfile import Setup, address_problem
 from cavet.commands._bench import at_addresses, open_bench
 from cavet.finding import (
     Found,
@@ -127,26 +127,26 @@ def _topics(address: str) -> Look:
 
 
 def _bus(bench: str, board: str, at: tuple[str, ...]) -> Look:
-    plan = at_addresses(open_bench(bench).plan, at)
-    known = sorted({link.board for link in plan.links.values()})
+    setup = at_addresses(open_bench(bench).setup, at)
+    known = sorted({link.board for link in setup.links.values()})
     if board not in known:
         raise WrongError("find bus", found=board, expected=f"one of {listed(known)}", nearest=nearest(board, known))
 
-    return BusLook(plan, board)
+    return BusLook(setup, board)
 
 
 class BusLook:
     """Asks every address of a board's bus, as its controller does; in fast time where all of it is simulated."""
 
-    def __init__(self, plan: Plan, board: str) -> None:
-        self._plan = plan
+    def __init__(self, setup: Setup, board: str) -> None:
+        self._setup = setup
         self._board = board
-        self.is_within = all(link.is_within for link in plan.links.values() if link.board == board)
+        self.is_within = all(link.is_within for link in setup.links.values() if link.board == board)
 
     async def __call__(self) -> list[Found]:
         carrier = Carrier.MEMORY if self.is_within else Carrier.REAL
-        boards = [self._board] if self._board in self._plan.boards else []
-        running = RunningBench(self._plan, carrier=carrier, boards=boards)
+        boards = [self._board] if self._board in self._setup.boards else []
+        running = RunningBench(self._setup, carrier=carrier, boards=boards)
         try:
             await running.start()
             return [found async for found in scan_board(running, self._board)]

@@ -25,7 +25,7 @@ def command(record: Path, bench: str | None) -> int:
         with loading():
             from cavet.bench import PastBench
             from cavet.workbench import PastDesk, RecordApp
-        app = RecordApp(PastDesk(PastBench(of.plan, file)))
+        app = RecordApp(PastDesk(PastBench(of.setup, file)))
         clock.run(app.run_async())
     finally:
         file.close()

@@ -39,9 +39,9 @@ def command(file: Path, kinds: tuple[str, ...], address: str | None) -> None:
         if address is not None
         else start_text(file.name, name, kinds or START_KINDS[:1])
     )
-    plan = check_text(text, file.name, file.parent)
+    setup = check_text(text, file.name, file.parent)
     write_new(file, text)
-    print(f"{file}: {len(plan.links)} links, {len(plan.points)} points; `cavet open {file}` opens it")
+    print(f"{file}: {len(setup.links)} links, {len(setup.points)} points; `cavet open {file}` opens it")
 
 
 def bench_name(file: Path) -> str:

@@ -11,7 +11,7 @@ from pathlib import Path
 import click
 
 from cavet import clock
-from cavet.benchfile import BenchFile, Plan, changes_between, start_text
+from cavet.benchfile import BenchFile, Setup, changes_between, start_text
 from cavet.commands._bench import at_addresses, broker_option, on_broker, open_bench
 from cavet.commands._completing import complete_benches
 from cavet.commands._loading import loading
@@ -83,10 +83,10 @@ def open_workbench(file: BenchFile, at: tuple[str, ...], broker: str | None, kep
     path = kept.path or state_path(f"{file.path.name.partition('.')[0]}.record")
     changing = Changing(file)
 
-    def as_plan(changed: BenchFile) -> Plan:
-        return at_addresses(on_broker(changed.plan, broker), at)
+    def as_setup(changed: BenchFile) -> Setup:
+        return at_addresses(on_broker(changed.setup, broker), at)
 
-    with BenchThread(as_plan(file), path, kept.size) as thread:
+    with BenchThread(as_setup(file), path, kept.size) as thread:
         desk = None
         while True:
             running, changing.wants_again = changing.file, False
@@ -105,7 +105,7 @@ def open_workbench(file: BenchFile, at: tuple[str, ...], broker: str | None, kep
                 if desk.made_work is not None and desk.made_work.is_running:
                     click.echo("the routine that runs ends first: `finally`, then its outputs go to rest")
                 return app.return_value or 0
-            thread.take_over(as_plan(changing.file), changes_between(running, changing.file))
+            thread.take_over(as_setup(changing.file), changes_between(running, changing.file))
 
 
 def end_soon(stop: Callable[[], None]) -> None:

@@ -33,4 +33,4 @@ def _of_bench(words: tuple[str, ...]) -> Reckoned:
     from cavet.commands._bench import open_bench
     from cavet.reckoning.supply import reckon_supply
 
-    return reckon_supply(open_bench(words[0]).plan)
+    return reckon_supply(open_bench(words[0]).setup)

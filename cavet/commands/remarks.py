@@ -22,7 +22,7 @@ SIGNS = {Weight.WRONG: "✕", Weight.DOUBTFUL: "!", Weight.NOTE: "·"}
 def command(bench: str, as_json: bool, number: int | None) -> int:
     """Say what a careful colleague would say of BENCH: each remark with its place, its reason, its mend."""
     file = open_bench(bench)
-    found = remarks_on(file.plan)
+    found = remarks_on(file.setup)
     if number is not None:
         mend(file, found, number)
         return DONE
@@ -34,7 +34,7 @@ def command(bench: str, as_json: bool, number: int | None) -> int:
         else:
             print(told(place, remark, f"{file.path.name}:{line}"))
     if not as_json:
-        print("\n".join(["all well:" if not found else "well:", *(f"  · {words}" for words in well(file.plan))]))
+        print("\n".join(["all well:" if not found else "well:", *(f"  · {words}" for words in well(file.setup))]))
     return DOES_NOT_HOLD if any(remark.weight is Weight.WRONG for remark in found) else DONE
 
 

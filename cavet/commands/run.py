@@ -12,7 +12,7 @@ import msgspec
 
 from cavet import clock
 from cavet.bench import Carrier, RunningBench, until_ready
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.commands._bench import at_addresses, broker_option, on_broker, open_bench
 from cavet.commands._completing import complete_benches
 from cavet.commands._outside import act_on, follow_input, read_line
@@ -47,16 +47,16 @@ class Wish(msgspec.Struct, frozen=True):
         """Whether it runs in real time."""
         return self.real or bool(self.at) or self.broker is not None
 
-    def plan(self, bench: str) -> Plan:
+    def setup(self, bench: str) -> Setup:
         """The bench that it runs on. Raises `WrongError`."""
-        plan = with_seed(at_addresses(on_broker(open_bench(bench).plan, self.broker), self.at), self.seed)
+        setup = with_seed(at_addresses(on_broker(open_bench(bench).setup, self.broker), self.at), self.seed)
         for defect in self.defects:
-            if defect not in plan.defects:
-                known = plan.defects
+            if defect not in setup.defects:
+                known = setup.defects
                 raise WrongError(
                     "--defect", found=defect, expected=f"one of {listed(known)}", nearest=nearest(defect, known)
                 )
-        return plan
+        return setup
 
 
 def run_options(command: F) -> F:
@@ -88,20 +88,20 @@ def command(bench: str, file: Path, only_check: bool, to_python: bool, **options
     It is checked whole before anything moves; however it ends, its outputs go to rest.
     """
     wish = Wish(**options)
-    plan = wish.plan(bench)
+    setup = wish.setup(bench)
     text, name = read_source(find_routines(file)), find_routines(file).name
-    program = routine_text(text, name, plan)
+    program = routine_text(text, name, setup)
     if to_python:
         click.echo(python_of(text, program, bench, chosen(program, wish.routine)), nl=False)
         return 0
-    return carry_out(plan, program, wish, only_check=only_check)
+    return carry_out(setup, program, wish, only_check=only_check)
 
 
-def carry_out(plan: Plan, program: Program, wish: Wish, *, only_check: bool = False) -> int:
+def carry_out(setup: Setup, program: Program, wish: Wish, *, only_check: bool = False) -> int:
     """Run the routine that is wished for; give the exit code. Raises `WrongError`."""
     name = chosen(program, wish.routine)
     given = dict(read_tune(program, name, word) for word in wish.tunes)
-    return 0 if only_check else clock.run(run(plan, program, name, given, wish), fast=not wish.is_real)
+    return 0 if only_check else clock.run(run(setup, program, name, given, wish), fast=not wish.is_real)
 
 
 def read_tune(program: Program, routine: str, word: str) -> tuple[str, float]:
@@ -155,16 +155,16 @@ def readable(line: dict[str, Any]) -> str:
     return f"{at}{plain(str(line))}"
 
 
-async def run(plan: Plan, program: Program, name: str, tunes: dict[str, float], wish: Wish) -> int:
+async def run(setup: Setup, program: Program, name: str, tunes: dict[str, float], wish: Wish) -> int:
     """Put the bench together, run the routine on it, end it; give the exit code."""
     tell = Printer(as_lines=wish.as_json_lines, real=wish.is_real)
-    bench = RunningBench(plan, carrier=Carrier.REAL if wish.is_real else Carrier.MEMORY)
+    bench = RunningBench(setup, carrier=Carrier.REAL if wish.is_real else Carrier.MEMORY)
     with recorded(bench, wish.kept):
         try:
             for defect in wish.defects:
                 bench.world.switch_defect(defect, True)
             await bench.start()
-            await asyncio.gather(*(until_ready(bench.host_links[host]) for host in program.hosts_for(name, plan)))
+            await asyncio.gather(*(until_ready(bench.host_links[host]) for host in program.hosts_for(name, setup)))
             runner = Runner(bench, program, tell)
             told = listen(bench, runner, program, name, tell)
             end = await runner.run(name, tunes)

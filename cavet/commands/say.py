@@ -10,7 +10,7 @@ import msgspec
 
 from cavet import clock
 from cavet.bench import SPOILING_LOOKS, Carrier, RunningBench, Spoiling, read_spoiling, spoken
-from cavet.benchfile import HostPlan, LinkPlan, Plan
+from cavet.benchfile import HostSetup, LinkSetup, Setup
 from cavet.commands._bench import at_addresses, broker_option, on_broker, open_bench
 from cavet.commands._completing import complete_benches, complete_said
 from cavet.commands._recording import Kept, record_options, recorded, seed_option, with_seed
@@ -41,16 +41,16 @@ def command(
     at: tuple[str, ...], broker: str | None, real: bool, seed: str | None, kept: Kept,
 ) -> int:  # fmt: skip
     """Say one message to a board and print the answer as `decode` does. Without MESSAGE: what can be said."""
-    plan = with_seed(at_addresses(on_broker(open_bench(bench).plan, broker), at), seed)
-    link, host = find_link(plan, place)
-    plan = msgspec.structs.replace(plan, links={link.name: link}, hosts={host.name: host})
+    setup = with_seed(at_addresses(on_broker(open_bench(bench).setup, broker), at), seed)
+    link, host = find_link(setup, place)
+    setup = msgspec.structs.replace(setup, links={link.name: link}, hosts={host.name: host})
     if message is None:
-        list_messages(plan, link)
+        list_messages(setup, link)
         return 0
     how = read_spoiling(wrong) if wrong is not None else None
     within = _read_wait(wait) if wait is not None else None
     return clock.run(
-        say_once(plan, link, host.name, message, split_fields(fields), how, within, kept),
+        say_once(setup, link, host.name, message, split_fields(fields), how, within, kept),
         fast=link.is_within and not real,
     )
 
@@ -62,14 +62,14 @@ def _read_wait(text: str) -> float:
     return seconds
 
 
-def find_link(plan: Plan, place: str) -> tuple[LinkPlan, HostPlan]:
+def find_link(setup: Setup, place: str) -> tuple[LinkSetup, HostSetup]:
     """The link that is meant, by its board, its kind there or its own name, and who speaks on it."""
     board, dot, name = place.partition(".")
-    links = [link for link in plan.links.values() if link.board == board]
+    links = [link for link in setup.links.values() if link.board == board]
     if not links:
-        boards = sorted({link.board for link in plan.links.values()})
+        boards = sorted({link.board for link in setup.links.values()})
         raise WrongError("say", found=board, expected=f"one of {listed(boards)}", nearest=nearest(board, boards))
-    hosts = {host.link: host for host in plan.hosts.values()}
+    hosts = {host.link: host for host in setup.hosts.values()}
     spare = next((hosts[link.name] for link in links if link.name in hosts), None)
     if spare is None:
         raise WrongError("say", found=board, expected="a board that a host speaks with")
@@ -82,9 +82,9 @@ def find_link(plan: Plan, place: str) -> tuple[LinkPlan, HostPlan]:
     raise WrongError("say", found=place, expected=listed([f"{board}.{link.kind}" for link in links]))
 
 
-def list_messages(plan: Plan, link: LinkPlan) -> None:
+def list_messages(setup: Setup, link: LinkSetup) -> None:
     """Print what can be said on a link, with its fields."""
-    tongue = spoken(plan, link)
+    tongue = spoken(setup, link)
     for name in tongue.forms(Side.HOST):
         chosen = tongue.codec_of(name)
         print(name)
@@ -93,19 +93,19 @@ def list_messages(plan: Plan, link: LinkPlan) -> None:
 
 
 async def say_once(
-    plan: Plan, link: LinkPlan, host: str, message: str, fields: dict[str, str], how: Spoiling | None,
+    setup: Setup, link: LinkSetup, host: str, message: str, fields: dict[str, str], how: Spoiling | None,
     within: float | None, kept: Kept,
 ) -> int:  # fmt: skip
     """Start the bench, say it, print what comes, end the bench; give the exit code."""
-    spoken(plan, link).made(message, fields)  # what is wrong with it is told before anything is started
-    bench = RunningBench(plan, carrier=Carrier.MEMORY if link.is_within else Carrier.REAL)
+    spoken(setup, link).made(message, fields)  # what is wrong with it is told before anything is started
+    bench = RunningBench(setup, carrier=Carrier.MEMORY if link.is_within else Carrier.REAL)
     with recorded(bench, kept):
         try:
             await bench.start()
             sent = await say(bench, host, message, fields, within, BY, how)
         finally:
             await bench.stop()
-    patience = within if within is not None else plan.hosts[host].manners.reply_within
+    patience = within if within is not None else setup.hosts[host].manners.reply_within
     return told(sent, message, link.board, how, patience)
 
 

@@ -9,7 +9,7 @@ import click
 
 from cavet import clock
 from cavet.bench import Endpoint, RunningBench
-from cavet.benchfile import BenchFile, Plan
+from cavet.benchfile import BenchFile, Setup
 from cavet.clock import start_task
 from cavet.commands._bench import broker_option, chosen_boards, on_broker, open_bench
 from cavet.commands._completing import complete_benches
@@ -47,30 +47,30 @@ def command(
 ) -> None:  # fmt: skip
     """Put the simulated boards on their real endpoints. Lines of JSON on standard input act on the outside world."""
 
-    def as_plan(file: BenchFile) -> Plan:
-        return with_ports(with_seed(on_broker(file.plan, broker), seed), ports)
+    def as_setup(file: BenchFile) -> Setup:
+        return with_ports(with_seed(on_broker(file.setup, broker), seed), ports)
 
     file = open_bench(bench)
-    plan, reloading = as_plan(file), Reloading(file, as_plan)
-    names = chosen_boards(plan, boards) if boards else None
+    setup, reloading = as_setup(file), Reloading(file, as_setup)
+    names = chosen_boards(setup, boards) if boards else None
     told = {"json_lines": json_lines, "events": events}
     clock.run(
         serve(
-            plan, names, **told, listen=listen, kept=kept, reloading=reloading,
-            devices=devices_wanted(plan, devices),
+            setup, names, **told, listen=listen, kept=kept, reloading=reloading,
+            devices=devices_wanted(setup, devices),
         )
     )  # fmt: skip
 
 
 async def serve(
-    plan: Plan, names: list[str] | None, *, json_lines: bool, events: bool, listen: str, kept: Kept,
+    setup: Setup, names: list[str] | None, *, json_lines: bool, events: bool, listen: str, kept: Kept,
     devices: dict[str, Path], reloading: Reloading,
 ) -> None:  # fmt: skip
     """Serve until a signal comes."""
     output = Output(left_out)
     stop = output.gone  # a reader that has left ends it, as a signal does
     end_at_signals(stop.set)
-    bench = RunningBench(plan, boards=names, hosts=False, listen=listen)
+    bench = RunningBench(setup, boards=names, hosts=False, listen=listen)
     try:
         with recorded(bench, kept):
             await serve_on(bench, output, stop, devices, reloading, json_lines=json_lines, events=events)
@@ -115,7 +115,7 @@ async def tell_on(
 
 def readable_line(endpoint: Endpoint) -> str:
     """The same for a person."""
-    settings = endpoint.plan.settings
+    settings = endpoint.setup.settings
     more = f"  {settings.rate} {settings.form}" if endpoint.kind == "serial" else ""
     return f"{endpoint.board:12} {endpoint.kind:8} {endpoint.address}{more}"
 

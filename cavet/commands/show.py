@@ -49,10 +49,10 @@ def command(what: str, name: str | None, as_json: bool, form: str | None) -> Non
     if what == "map":
         tables: Tables = {"registers": register_rows(find_map(name))}
     else:
-        plan = open_bench(what).plan
-        tables = bench_rows(plan) if name is None else board_rows(plan, name)
+        setup = open_bench(what).setup
+        tables = bench_rows(setup) if name is None else board_rows(setup, name)
         if form is not None:
-            print(as_form(constants(plan, name), form))
+            print(as_form(constants(setup, name), form))
             return
     if form in ("python", "c"):
         raise WrongError("--as", found=form, expected="markdown or csv; constants are of a bench")

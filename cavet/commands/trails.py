@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from cavet.commands._records import bench_option, opened, plan_of
+from cavet.commands._records import bench_option, opened, setup_of
 from cavet.commands._saying import as_json
 from cavet.library.past import Delays, delays_of, past_trails
 from cavet.library.trails import Trail
@@ -29,10 +29,10 @@ def command(
 ) -> int:  # fmt: skip
     """Say what became of each command in RECORD. Exit code 1 where one of them broke."""
     with opened(record) as file:
-        plan = plan_of(file, record, bench)
-        trails = past_trails(file.since(0), plan)
+        setup = setup_of(file, record, bench)
+        trails = past_trails(file.since(0), setup)
     named = [trail.point for trail in trails if trail.is_command]
-    known = list(dict.fromkeys([*named, *(plan.points if plan is not None else ())]))
+    known = list(dict.fromkeys([*named, *(setup.points if setup is not None else ())]))
     for name in points:
         if name not in known:
             raise WrongError("--point", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))

@@ -13,7 +13,7 @@ import click
 
 from cavet import clock
 from cavet.bench import RunningBench, places_of, variables_of
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.commands._bench import open_bench
 from cavet.commands._completing import complete_benches
 from cavet.commands._program_lines import Told
@@ -46,31 +46,31 @@ def command(
 ) -> int:  # fmt: skip
     """Run PROGRAM on the simulated boards of BENCH: what it does with the devices that are mapped, they answer. It ends
     with the program's exit code, 128 and more where a signal has ended it."""
-    plan = with_seed(open_bench(bench).plan, seed)
+    setup = with_seed(open_bench(bench).setup, seed)
     told = Told if json_lines or events else None
-    return clock.run(_run(plan, program, maps, kept, told, events))
+    return clock.run(_run(setup, program, maps, kept, told, events))
 
 
 async def _run(
-    plan: Plan, program: Sequence[str], maps: Sequence[str], kept: Kept, told: type[Told] | None, events: bool
+    setup: Setup, program: Sequence[str], maps: Sequence[str], kept: Kept, told: type[Told] | None, events: bool
 ) -> int:
-    bench = RunningBench(plan, hosts=False)
+    bench = RunningBench(setup, hosts=False)
     lines = told(bench, events=events) if told is not None else None
     try:
         with recorded(bench, kept):
-            return await _run_on(bench, plan, program, maps, lines, settles=kept.path is not None)
+            return await _run_on(bench, setup, program, maps, lines, settles=kept.path is not None)
     finally:
         if lines is not None:
             lines.close()
 
 
 async def _run_on(
-    bench: RunningBench, plan: Plan, program: Sequence[str], maps: Sequence[str], lines: Told | None, *, settles: bool
+    bench: RunningBench, setup: Setup, program: Sequence[str], maps: Sequence[str], lines: Told | None, *, settles: bool
 ) -> int:
     try:
         await bench.start()
         places = places_of(bench.endpoints)
-        mappings = mappings_of(plan, maps, places)
+        mappings = mappings_of(setup, maps, places)
         async with kernel_devices(bench, mappings, program[0], "with") as devices:
             if lines is not None:
                 lines.begin(mappings)

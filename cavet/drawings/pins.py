@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from cavet.benchfile import Plan, board_rows
+from cavet.benchfile import Setup, board_rows
 from cavet.drawings.canvas import ASKED, GOT, HAIR, PAPER, QUIET, Canvas
 from cavet.wording import listed, plain
 
 COLUMNS = ((1, "pin"), (7, "also"), (14, "channel"), (24, "hangs there"), (46, "believed"), (68, "it can"))
 
 
-def draw_pins(plan: Plan, board: str, width: int = 118) -> Canvas:
+def draw_pins(setup: Setup, board: str, width: int = 118) -> Canvas:
     """Draw the pin map of a simulated board. Raises `WrongError` for what is none."""
-    rows = board_rows(plan, board)["pins"]
+    rows = board_rows(setup, board)["pins"]
     canvas = Canvas(width, len(rows) + 4)
     canvas.put(1, 0, board, PAPER._replace(bold=True))
-    canvas.put(len(board) + 3, 0, plan.boards[board].profile.name, QUIET)
+    canvas.put(len(board) + 3, 0, setup.boards[board].profile.name, QUIET)
     for x, head in COLUMNS:
         canvas.put(x, 2, head, QUIET)
     canvas.across(1, 3, width - 2, "─", HAIR)

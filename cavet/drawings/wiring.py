@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.drawings.canvas import Canvas
 from cavet.drawings.section import HEAD_ROWS, draw_section
 from cavet.wiring import Section, Wiring, section_of
@@ -12,9 +12,9 @@ from cavet.wiring import Section, Wiring, section_of
 WIDTH = 118
 
 
-def sections(plan: Plan, boards: Iterable[str]) -> list[Section]:
+def sections(setup: Setup, boards: Iterable[str]) -> list[Section]:
     """The cross-sections of boards, as the file has them."""
-    return [section_of(Wiring(plan, name), link=link_words(Wiring(plan, name))) for name in boards]
+    return [section_of(Wiring(setup, name), link=link_words(Wiring(setup, name))) for name in boards]
 
 
 def link_words(wiring: Wiring) -> tuple[tuple[str, str], ...]:

@@ -204,8 +204,8 @@ class Importing:
 
     def _heard_on(self, line: Line) -> _Heard:
         if line.link not in self._heard:
-            plan = check_text(self.bench, "capture", Path())
-            self._heard[line.link] = _Heard(spoken(plan, plan.links[line.link]), line, self.record)
+            setup = check_text(self.bench, "capture", Path())
+            self._heard[line.link] = _Heard(spoken(setup, setup.links[line.link]), line, self.record)
         return self._heard[line.link]
 
     def _carry(self, line: Line, client: str, data: bytes, *, by_host: bool, offset: int | None = None) -> None:

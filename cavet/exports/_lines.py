@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator
 import msgspec
 
 from cavet.bench import LinkStream, LinkStreams, Spoken
-from cavet.benchfile import LinkPlan
+from cavet.benchfile import LinkSetup
 from cavet.exports._pcapng import I2C, INBOUND, OUTBOUND, RAW, SERIAL, SPI, USB, Interface
 from cavet.exports._tcp import Connection
 from cavet.protocols import Frame, Unreadable, i2c, usb
@@ -46,7 +46,7 @@ def words_of(frames: list[Frame], transfer: Transfer | None = None) -> str:
 class Line:
     """Makes pieces of a link's transfers."""
 
-    def __init__(self, name: str, link: LinkPlan, tongue: Spoken) -> None:
+    def __init__(self, name: str, link: LinkSetup, tongue: Spoken) -> None:
         self.name = name
         self.link = link
         self._streams = LinkStreams(tongue.passing)
@@ -79,7 +79,7 @@ class Line:
 class SerialLine(Line):
     """A serial line: one packet a message, and one for what lies between two of them."""
 
-    def __init__(self, name: str, link: LinkPlan, tongue: Spoken) -> None:
+    def __init__(self, name: str, link: LinkSetup, tongue: Spoken) -> None:
         super().__init__(name, link, tongue)
         self._unread: dict[tuple[str, Direction], tuple[int, bytes, float]] = {}
         """Bytes that are in no frame yet: where they begin, and when the last of them came."""
@@ -118,7 +118,7 @@ class SerialLine(Line):
 class TcpLine(Line):
     """A link over TCP: each transfer is a packet, or several where it is long."""
 
-    def __init__(self, name: str, link: LinkPlan, tongue: Spoken, place: int, port: Callable[[], int]) -> None:
+    def __init__(self, name: str, link: LinkSetup, tongue: Spoken, place: int, port: Callable[[], int]) -> None:
         super().__init__(name, link, tongue)
         self._address = f"127.0.1.{place}"
         self._port = link.listen_port or PORTS.get(tongue.name, 1024 + place)
@@ -220,7 +220,7 @@ class UsbLine(Line):
     """The status of what was only submitted: the kernel's EINPROGRESS."""
     HEAD = struct.Struct("<QcBBBHccqiiII8siiII")
 
-    def __init__(self, name: str, link: LinkPlan, tongue: Spoken) -> None:
+    def __init__(self, name: str, link: LinkSetup, tongue: Spoken) -> None:
         super().__init__(name, link, tongue)
         self._requests = usb.ip.RequestReader()
         self._replies = usb.ip.ReplyReader()
@@ -302,7 +302,7 @@ class UsbLine(Line):
         return head + data
 
 
-def line_of(name: str, link: LinkPlan, tongue: Spoken, place: int, port: Callable[[], int]) -> Line:
+def line_of(name: str, link: LinkSetup, tongue: Spoken, place: int, port: Callable[[], int]) -> Line:
     """How a link's transfers become packets."""
     if link.protocol == "usb":
         return UsbLine(name, link, tongue)

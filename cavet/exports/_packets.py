@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from itertools import count
 
 from cavet.bench import BROKER, Origins, spoken
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.exports._cut import Cut
 from cavet.exports._lines import FIRST_CLIENT_PORT, Line, Piece, TcpLine, line_of, on_i2c, segments
 from cavet.exports._pcapng import I2C, INBOUND, OUTBOUND, SERIAL, SPI, Interface, Packet, capture
@@ -20,10 +20,10 @@ from cavet.wording import WrongError, plain
 OF_BUSES = {"i2c": I2C, "spi": SPI}
 
 
-def pcapng(file: Source, plan: Plan, cut: Cut) -> Iterator[bytes]:
+def pcapng(file: Source, setup: Setup, cut: Cut) -> Iterator[bytes]:
     """The blocks of a capture file."""
-    lines = _lines(plan, cut)
-    trails = _Trails(plan)
+    lines = _lines(setup, cut)
+    trails = _Trails(setup)
     pieces: list[Piece] = []
     buses: dict[str, Interface] = {}
     for event in file.since(0):
@@ -34,7 +34,7 @@ def pcapng(file: Source, plan: Plan, cut: Cut) -> Iterator[bytes]:
             name = f"{event.board}.{event.subject}"
             buses[name] = Interface(name, OF_BUSES.get(event.subject, SERIAL))
             pieces += _on_bus(name, event)
-    pieces += _passed(file, plan, cut, lines)
+    pieces += _passed(file, setup, cut, lines)
     interfaces = [each for line in lines.values() for each in line.interfaces]
     interfaces += [buses[name] for name in sorted(buses)]
     place = {each.name: number for number, each in enumerate(interfaces)}
@@ -45,25 +45,25 @@ def pcapng(file: Source, plan: Plan, cut: Cut) -> Iterator[bytes]:
     )
 
 
-def _lines(plan: Plan, cut: Cut) -> dict[str, Line]:
+def _lines(setup: Setup, cut: Cut) -> dict[str, Line]:
     ports = count(FIRST_CLIENT_PORT)
     found: dict[str, Line] = {}
-    for place, link in enumerate(plan.links.values(), 1):
+    for place, link in enumerate(setup.links.values(), 1):
         if not cut.boards or link.board in cut.boards:
             found[link.name] = line_of(
-                f"{link.board}.{link.name}", link, spoken(plan, link), place, lambda: next(ports)
+                f"{link.board}.{link.name}", link, spoken(setup, link), place, lambda: next(ports)
             )
-    others = next((link for link in plan.links.values() if link.protocol == "mqtt"), None)
+    others = next((link for link in setup.links.values() if link.protocol == "mqtt"), None)
     if others is not None and (not cut.boards or BROKER in cut.boards):
-        tongue = spoken(plan, others)
-        found[BROKER] = TcpLine(BROKER, others, tongue, len(plan.links) + 1, lambda: next(ports))
+        tongue = spoken(setup, others)
+        found[BROKER] = TcpLine(BROKER, others, tongue, len(setup.links) + 1, lambda: next(ports))
     return found
 
 
-def _passed(file: Source, plan: Plan, cut: Cut, lines: dict[str, Line]) -> Iterator[Piece]:
+def _passed(file: Source, setup: Setup, cut: Cut, lines: dict[str, Line]) -> Iterator[Piece]:
     """What the links have carried in the times that are wanted. What came before is read as well: only so the messages
     that follow are understood, but connections begin with the first that is wanted."""
-    origins = Origins(plan)
+    origins = Origins(setup)
     cut_off: set[tuple[str, str]] = set()
     for transfer in file.transfers():
         line = lines.get(origins.link_of(transfer))
@@ -104,12 +104,12 @@ def _on_bus(name: str, event: Event) -> Iterator[Piece]:
 class _Trails:
     """Finds the trail that bytes belong to."""
 
-    def __init__(self, plan: Plan) -> None:
+    def __init__(self, setup: Setup) -> None:
         self._roots: dict[int, int] = {}
         self._said: dict[tuple[str, bytes], deque[tuple[float, int]]] = {}
         self._interfaces: dict[str, list[str]] = {}
-        for link in plan.links.values():
-            hosts = [host.name for host in plan.hosts.values() if host.link == link.name]
+        for link in setup.links.values():
+            hosts = [host.name for host in setup.hosts.values() if host.link == link.name]
             self._interfaces[f"{link.board}.{link.name}"] = list(dict.fromkeys([*hosts, link.board]))
 
     def note(self, event: Event) -> None:

@@ -46,11 +46,11 @@ def _answer(data: bytes) -> BusAnswer | None:
 
 async def scan_board(running: RunningBench, board: str) -> AsyncIterator[Found]:
     """Who acknowledges on a board's bus, as its controller asks. Raises `WrongError` for a board without one."""
-    host = next((host for host in running.plan.hosts.values() if running.plan.links[host.link].board == board), None)
+    host = next((host for host in running.setup.hosts.values() if running.setup.links[host.link].board == board), None)
     if host is None or host.name not in running.host_links or not PROTOCOLS[host.protocol].HAS_BUS:
         able = [
-            running.plan.links[each.link].board
-            for each in running.plan.hosts.values()
+            running.setup.links[each.link].board
+            for each in running.setup.hosts.values()
             if PROTOCOLS[each.protocol].HAS_BUS
         ]
         raise WrongError("find bus", found=board, expected=f"a board with a bus: {listed(able) or 'none here'}")

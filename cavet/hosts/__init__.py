@@ -14,7 +14,7 @@ from cavet.hosts._reads import group
 from cavet.hosts._reversing import Reversing
 from cavet.hosts._scpi import ScpiSession
 from cavet.hosts._session import Manners, Reading, Said, SessionState, state_words
-from cavet.hosts.buses import HELP, ON_SPI, DevicePlan, SpiPlace
+from cavet.hosts.buses import HELP, ON_SPI, DeviceSettings, SpiPlace
 
 __all__ = [
     "ENCODER",
@@ -24,9 +24,9 @@ __all__ = [
     "Asked",
     "BoardTopics",
     "BusesSession",
-    "DevicePlan",
     "DevicePoint",
     "DeviceSession",
+    "DeviceSettings",
     "FieldPoint",
     "FirmataSession",
     "Format",

@@ -10,7 +10,7 @@ from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._devices import DeviceSession
 from cavet.hosts._points import DevicePoint
 from cavet.hosts._session import Manners, SessionState
-from cavet.hosts.buses import Call, DevicePlan
+from cavet.hosts.buses import Call, DeviceSettings
 from cavet.protocols.buses import I2C, SPI, BusAnswer, BusCall, BusDecoder
 from cavet.record import Kind, Tell, Topic
 from cavet.wording import plain
@@ -22,7 +22,12 @@ class BusesSession(DeviceSession[DevicePoint]):
     protocol = "buses"
 
     def __init__(
-        self, board: str, points: Iterable[DevicePoint], manners: Manners, tell: Tell, devices: Mapping[str, DevicePlan]
+        self,
+        board: str,
+        points: Iterable[DevicePoint],
+        manners: Manners,
+        tell: Tell,
+        devices: Mapping[str, DeviceSettings],
     ) -> None:
         super().__init__(board, points, manners, tell, devices, acknowledged=True)
         self._decoder = BusDecoder(answers=True)

@@ -10,7 +10,7 @@ from cavet.hosts._base import P, Session, Wish
 from cavet.hosts._point import Asked, Point
 from cavet.hosts._points import DevicePoint
 from cavet.hosts._session import Manners
-from cavet.hosts.buses import Call, DevicePlan, Fleet
+from cavet.hosts.buses import Call, DeviceSettings, Fleet
 from cavet.record import Kind, Tell, Topic
 
 
@@ -18,7 +18,7 @@ class DeviceSession(Session[P], Generic[P]):
     """Keeps a fleet of devices. A protocol's own session says how a transaction is sent, and what answers it."""
 
     def __init__(
-        self, board: str, points: Iterable[P], manners: Manners, tell: Tell, devices: Mapping[str, DevicePlan],
+        self, board: str, points: Iterable[P], manners: Manners, tell: Tell, devices: Mapping[str, DeviceSettings],
         *, acknowledged: bool,
     ) -> None:  # fmt: skip
         super().__init__(board, points, manners, tell)

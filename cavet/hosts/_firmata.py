@@ -16,7 +16,7 @@ from cavet.hosts._points import DevicePoint, PinPoint
 from cavet.hosts._reversing import Reversing
 from cavet.hosts._session import Manners, SessionState
 from cavet.hosts._shafts import Shafts
-from cavet.hosts.buses import DevicePlan
+from cavet.hosts.buses import DeviceSettings
 from cavet.protocols import Frame, Message, Side, firmata
 from cavet.record import Kind, Purpose, Reason, Tell, Topic
 from cavet.wording import plain
@@ -33,7 +33,7 @@ class FirmataSession(FirmataBuses):
 
     def __init__(
         self, board: str, points: Iterable[PinPoint | DevicePoint], manners: Manners, tell: Tell,
-        devices: Mapping[str, DevicePlan] | None = None,
+        devices: Mapping[str, DeviceSettings] | None = None,
     ) -> None:  # fmt: skip
         super().__init__(board, points, manners, tell, devices or {}, acknowledged=False)
         self._pin_points = {point.name: point for point in self.points.values() if isinstance(point, PinPoint)}
@@ -195,8 +195,10 @@ class FirmataSession(FirmataBuses):
 
     def _interrupts(self) -> list[int]:
         """The pins at which devices tell that they want to be read."""
-        plans = (driver.plan for driver in self._fleet.drivers.values())
-        return [plan.interrupt for plan in plans if plan.interrupt is not None and plan.reads == "interrupt"]
+        every = (driver.settings for driver in self._fleet.drivers.values())
+        return [
+            settings.interrupt for settings in every if settings.interrupt is not None and settings.reads == "interrupt"
+        ]
 
     def _hear_capabilities(self, message: firmata.CapabilityResponse, now: float, cause: int | None) -> None:
         self.learned.abilities = [{ability.mode: ability.resolution for ability in pin} for pin in message.pins]

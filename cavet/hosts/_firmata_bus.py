@@ -29,9 +29,9 @@ class FirmataBuses(DeviceSession[PinPoint | DevicePoint]):
         self._send(message, None, Topic.BOARD, self.board, purpose=Purpose.SET_UP)
 
     def _begin_bus(self, now: float) -> None:
-        plans = [driver.plan for driver in self._fleet.drivers.values()]
-        on_spi = {plan.spi.chip: plan.spi for plan in plans if plan.kind in ON_SPI}
-        if any(plan.kind not in ON_SPI for plan in plans):
+        every = [driver.settings for driver in self._fleet.drivers.values()]
+        on_spi = {settings.spi.chip: settings.spi for settings in every if settings.kind in ON_SPI}
+        if any(settings.kind not in ON_SPI for settings in every):
             self._set_up(firmata.I2cConfig())
         if on_spi:
             self._set_up(firmata.SpiBegin())

@@ -19,7 +19,7 @@ from cavet.hosts._presence import BoardTopics, Presence, read_health
 from cavet.hosts._session import Manners, SessionState
 from cavet.messaging import (
     Arrived,
-    ClientPlan,
+    ClientSettings,
     Connected,
     Happening,
     MqttClient,
@@ -56,14 +56,14 @@ class MqttSession(Session[TopicPoint]):
     protocol = "mqtt"
 
     def __init__(
-        self, board: str, points: Iterable[TopicPoint], manners: Manners, tell: Tell, plan: ClientPlan,
+        self, board: str, points: Iterable[TopicPoint], manners: Manners, tell: Tell, settings: ClientSettings,
         topics: BoardTopics,
     ) -> None:  # fmt: skip
         super().__init__(board, points, manners, tell)
         self.presence = Presence()
         self._topics = topics
-        self._mqtt = MqttClient(plan)
-        self._pauses = Pauses(f"{board}/{plan.client_id}")
+        self._mqtt = MqttClient(settings)
+        self._pauses = Pauses(f"{board}/{settings.client_id}")
         self._awaiting = Awaiting[_Sent](self._overtake)
         self._asked_for: set[str] = set()
         """Filters that the broker has not answered for yet."""
@@ -74,7 +74,7 @@ class MqttSession(Session[TopicPoint]):
 
     @property
     def title(self) -> str:
-        return f"mqtt {'5.0' if self._mqtt.plan.version == 5 else '3.1.1'}"
+        return f"mqtt {'5.0' if self._mqtt.settings.version == 5 else '3.1.1'}"
 
     @property
     def words(self) -> str:

@@ -8,7 +8,7 @@ from collections.abc import Mapping as Table
 import msgspec
 
 from cavet.bench import simulated_boards
-from cavet.benchfile import GPIO, I2C, SERIAL, SPI, KernelDevice, Plan, is_device_path, kernel_device
+from cavet.benchfile import GPIO, I2C, SERIAL, SPI, KernelDevice, Setup, is_device_path, kernel_device
 from cavet.wording import WrongError, listed, nearest
 
 FILE = "file"
@@ -37,44 +37,44 @@ class Mapping(msgspec.Struct, frozen=True):
         return "\t".join((self.path, self.kind, self.target)).rstrip("\t")
 
 
-def mappings_of(plan: Plan, words: Iterable[str], endpoints: Table[str, str]) -> list[Mapping]:
+def mappings_of(setup: Setup, words: Iterable[str], endpoints: Table[str, str]) -> list[Mapping]:
     """Those of the bench file, and in their place or besides what words say: `PATH=BOARD.i2c`, `PATH=BOARD.spi.CHIP`,
     `PATH=BOARD.gpio`, or `PATH=BOARD`: its lines at a path that begins with `/dev/gpiochip`, else its serial line.
     Raises `WrongError`."""
     found = {
-        device.path: _mapping(plan, name, device, endpoints)
-        for name, board in plan.boards.items()
+        device.path: _mapping(setup, name, device, endpoints)
+        for name, board in setup.boards.items()
         for device in board.kernel
     }
     for word in words:
-        mapping = _read(plan, word, endpoints)
+        mapping = _read(setup, word, endpoints)
         found[mapping.path] = mapping
     if len(found) > MOST_MAPPED:
         raise WrongError("--map", found=f"{len(found)} devices", expected=f"at most {MOST_MAPPED}")
     return list(found.values())
 
 
-def _read(plan: Plan, word: str, endpoints: Table[str, str]) -> Mapping:
+def _read(setup: Setup, word: str, endpoints: Table[str, str]) -> Mapping:
     path, equals, target = word.partition("=")
     if not equals or not is_device_path(path):
         raise WrongError("--map", found=word, expected=FORM)
     name, _, what = target.partition(".")
-    if name not in plan.boards:
+    if name not in setup.boards:
         raise WrongError(
-            "--map", found=name, expected=f"one of {listed(plan.boards)}", nearest=nearest(name, plan.boards)
+            "--map", found=name, expected=f"one of {listed(setup.boards)}", nearest=nearest(name, setup.boards)
         )
-    board = plan.boards[name]
-    links = [link.name for link in plan.links.values() if link.board == name and link.kind == SERIAL]
+    board = setup.boards[name]
+    links = [link.name for link in setup.links.values() if link.board == name and link.kind == SERIAL]
     device, able = kernel_device(path, what, board.profile, board.firmware, links)
     if device is None:
         known = [f"{name}.{each}" for each in able]
         expected = f"one of {listed(known)}" if able else f"another board: {name} has no bus, no lines, no serial line"
         raise WrongError("--map", found=target, expected=expected, nearest=nearest(target, known))
-    return _mapping(plan, name, device, endpoints)
+    return _mapping(setup, name, device, endpoints)
 
 
-def _mapping(plan: Plan, board: str, device: KernelDevice, endpoints: Table[str, str]) -> Mapping:
-    if board not in simulated_boards(plan):
+def _mapping(setup: Setup, board: str, device: KernelDevice, endpoints: Table[str, str]) -> Mapping:
+    if board not in simulated_boards(setup):
         raise WrongError("with", found=f"{board}, which is elsewhere", expected="a board that is simulated")
     if device.kind != SERIAL:
         return Mapping(device.path, device.kind, board=board, chip=device.chip)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.hosts import PinPoint
 from cavet.record import Event, Kind, Topic
 
@@ -17,12 +17,12 @@ LEAST = 0.002
 class Missed:
     """Follows inputs at pins, and what their hosts hear."""
 
-    def __init__(self, plan: Plan) -> None:
+    def __init__(self, setup: Setup) -> None:
         self._points: dict[tuple[str, str], str] = {}
         self._pins: dict[tuple[str, str], tuple[str, str]] = {}
-        for point in plan.points.values():
+        for point in setup.points.values():
             if isinstance(point, PinPoint) and not point.kind.is_output:
-                pin = (plan.links[plan.hosts[point.board].link].board, str(point.pin))
+                pin = (setup.links[setup.hosts[point.board].link].board, str(point.pin))
                 self._points[pin] = point.name
                 self._pins[point.board, point.name] = pin
         self._rest: dict[tuple[str, str], object] = {}

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 import msgspec
 
 from cavet.bench import BROKER, Origins
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.boards import KINDS
 from cavet.hosts import PinPoint, Point
 from cavet.lanes._lane import CURVE, LEVEL, TRAFFIC, WISHES, Course, Lane
@@ -34,11 +34,11 @@ class Flag(msgspec.Struct, frozen=True):
 class Lanes:
     """Reads on in events and transfers, and sorts them into lanes."""
 
-    def __init__(self, plan: Plan) -> None:
-        self._plan = plan
+    def __init__(self, setup: Setup) -> None:
+        self._setup = setup
         self._lanes: dict[tuple[str, str, str], Lane] = {}
-        self._origins = Origins(plan)
-        self._missed = Missed(plan)
+        self._origins = Origins(setup)
+        self._missed = Missed(setup)
         self._pins = PinModes()
         self._asked: dict[tuple[str, str], Course] = {}
         """What was asked of each part, in its own unit."""
@@ -100,7 +100,7 @@ class Lanes:
         return lane
 
     def _wish(self, event: Event) -> None:
-        point = self._plan.points.get(event.subject)
+        point = self._setup.points.get(event.subject)
         lane = self._lane(ASKED, event.board, event.subject, WISHES, point.unit if point is not None else "")
         value = event.value if isinstance(event.value, int | float) else len(lane.words)
         lane.course.reach(event.t, float(value))
@@ -110,14 +110,14 @@ class Lanes:
             self._dot(point, event)
 
     def _command(self, event: Event) -> None:
-        host = self._plan.hosts.get(event.board)
+        host = self._setup.hosts.get(event.board)
         if host is not None:
-            link = self._plan.links[host.link]
+            link = self._setup.links[host.link]
             self._lane(LINK, link.board, link.name, TRAFFIC, link.kind).commands.append(event.t)
 
     def _dot(self, point: Point, event: Event) -> None:
         """What was asked of a point, in the lane of its part, where both count in the same."""
-        board = self._plan.links[self._plan.hosts[point.board].link].board
+        board = self._setup.links[self._setup.hosts[point.board].link].board
         part = point.part or point.name
         if not isinstance(event.value, int | float):
             return
@@ -160,11 +160,11 @@ class Lanes:
             self._on_the_way.discard(key)
 
     def _unit(self, board: str, part: str) -> str:
-        plan = self._plan.boards.get(board)
-        return KINDS[plan.parts[part]["kind"]].unit if plan is not None and part in plan.parts else ""
+        setup = self._setup.boards.get(board)
+        return KINDS[setup.parts[part]["kind"]].unit if setup is not None and part in setup.parts else ""
 
     def _rig(self, event: Event) -> None:
-        unit = self._plan.rig[event.subject].unit if event.subject in self._plan.rig else ""
+        unit = self._setup.rig[event.subject].unit if event.subject in self._setup.rig else ""
         lane = self._lane(RIG, "", event.subject, CURVE, unit)
         value = float(event.value)  # type: ignore[arg-type]
         if event.kind is Kind.RIG or not len(lane.course):
@@ -176,7 +176,7 @@ class Lanes:
         name = self._origins.link_of(transfer)
         if not name:
             return
-        link = self._plan.links.get(name)
+        link = self._setup.links.get(name)
         lane = self._lane(
             LINK, link.board if link is not None else BROKER, name, TRAFFIC, link.kind if link else "mqtt"
         )
@@ -192,8 +192,8 @@ class Lanes:
 
     def all(self) -> list[Lane]:
         """All lanes, in the order of a command's way; within it as the bench has them."""
-        points, links, rig = list(self._plan.points), list(self._plan.links), list(self._plan.rig)
-        boards = list(self._plan.boards)
+        points, links, rig = list(self._setup.points), list(self._setup.links), list(self._setup.rig)
+        boards = list(self._setup.boards)
 
         def place(lane: Lane) -> tuple[object, ...]:
             order = {ASKED: points, LINK: links, RIG: rig}.get(lane.group, [])

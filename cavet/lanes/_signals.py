@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.boards import KINDS
 from cavet.record import Event, Kind, Topic
 
@@ -48,8 +48,8 @@ class Signal(msgspec.Struct, kw_only=True):
 class Signals:
     """Reads events, and sorts what they say into courses."""
 
-    def __init__(self, plan: Plan | None) -> None:
-        self._plan = plan
+    def __init__(self, setup: Setup | None) -> None:
+        self._setup = setup
         self._found: dict[tuple[str, str, str, str], Signal] = {}
         self._pins = PinModes()
 
@@ -93,23 +93,23 @@ class Signals:
             signal.changes.append((event.t, value))
 
     def _unit(self, group: str, event: Event) -> str:
-        plan = self._plan
-        if plan is None:
+        setup = self._setup
+        if setup is None:
             return ""
         if group == POINTS:
-            point = plan.points.get(event.subject)
+            point = setup.points.get(event.subject)
             return point.unit if point is not None and not point.kind.is_switch and not point.kind.is_text else ""
         if group == RIG:
-            return plan.rig[event.subject].unit if event.subject in plan.rig else ""
-        board = plan.boards.get(event.board)
+            return setup.rig[event.subject].unit if event.subject in setup.rig else ""
+        board = setup.boards.get(event.board)
         if group == PARTS and board is not None and event.subject in board.parts:
             return KINDS[board.parts[event.subject]["kind"]].unit
         return ""
 
     def __iter__(self) -> Iterator[Signal]:
         """All of them: by board as the bench has them, by group, by name."""
-        boards = list(self._plan.boards) if self._plan is not None else []
-        points = list(self._plan.points) if self._plan is not None else []
+        boards = list(self._setup.boards) if self._setup is not None else []
+        points = list(self._setup.points) if self._setup is not None else []
 
         def place(signal: Signal) -> tuple[object, ...]:
             board = boards.index(signal.board) if signal.board in boards else len(boards)

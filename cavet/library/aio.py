@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 
 from cavet import clock
 from cavet.bench import Walked
-from cavet.library.core import AT_MOST, PRESS_SECONDS, BenchCore, PartCore, PointCore, Ran, Value, make_plan
+from cavet.library.core import AT_MOST, PRESS_SECONDS, BenchCore, PartCore, PointCore, Ran, Value, make_setup
 from cavet.library.sending import Sent
 from cavet.library.trails import Trail
 
@@ -111,8 +111,8 @@ def open(
 
     The arguments are those of `cavet.open`.
     """
-    plan = make_plan(bench, seed=seed, at=at, broker=broker)
-    return Bench(plan, real=real or bool(at) or broker is not None, defects=defects)
+    setup = make_setup(bench, seed=seed, at=at, broker=broker)
+    return Bench(setup, real=real or bool(at) or broker is not None, defects=defects)
 
 
 def run(main: Coroutine[Any, Any, T], *, real: bool = False) -> T:

@@ -10,9 +10,9 @@ from types import TracebackType
 from typing import Any, Protocol, TypeVar
 
 from cavet.bench import LoopThread, Walked
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.clock import FastLoop
-from cavet.library.core import AT_MOST, PRESS_SECONDS, BenchCore, PartCore, PointCore, Ran, Value, make_plan
+from cavet.library.core import AT_MOST, PRESS_SECONDS, BenchCore, PartCore, PointCore, Ran, Value, make_setup
 from cavet.library.sending import Sent
 from cavet.library.trails import Trail
 from cavet.wording import WrongError
@@ -80,10 +80,10 @@ class Part(PartCore):
 class Bench(BenchCore):
     """A bench that runs, until it is left or closed."""
 
-    def __init__(self, portal: _Portal, plan: Plan, *, real: bool, defects: Iterable[str]) -> None:
+    def __init__(self, portal: _Portal, setup: Setup, *, real: bool, defects: Iterable[str]) -> None:
         self._portal = portal
         self._is_closed = False
-        super().__init__(plan, real=real, defects=defects)
+        super().__init__(setup, real=real, defects=defects)
 
     def __enter__(self) -> Bench:
         return self
@@ -186,12 +186,12 @@ def open(
     speaks MQTT is put on. `defects` are those of the file that are on from the beginning. A board that is not there is
     told when one of its points is used. Raises an `ExceptionGroup` of `WrongError`s, with all mistakes of the file.
     """
-    plan = make_plan(bench, seed=seed, at=at, broker=broker)
+    setup = make_setup(bench, seed=seed, at=at, broker=broker)
     real = real or bool(at) or broker is not None
     portal: _Portal = LoopThread("bench") if real else _FastTime()
 
     async def start() -> Bench:
-        made = Bench(portal, plan, real=real, defects=defects)
+        made = Bench(portal, setup, real=real, defects=defects)
         try:
             await made._start()
         except BaseException:

@@ -29,7 +29,7 @@ from cavet.bench import (
     until_ready,
     value_for,
 )
-from cavet.benchfile import Plan, load_bench, with_addresses
+from cavet.benchfile import Setup, load_bench, with_addresses
 from cavet.demo import find_bench, find_routines
 from cavet.hosts import Asked
 from cavet.library.errors import Refused, TooLate, Unconfirmed
@@ -53,21 +53,21 @@ HEAR_SECONDS = 0.5
 PRESS_SECONDS = 0.1
 
 
-def make_plan(
+def make_setup(
     bench: str | Path, *, seed: str | None = None, at: Mapping[str, str] | None = None, broker: str | None = None
-) -> Plan:
-    """Read a bench file; give its plan, changed as is wanted. Raises `WrongError`."""
-    plan = load_bench(find_bench(bench)).plan
-    plan = plan if broker is None else plan.on_broker(broker)
-    plan = with_addresses(plan, at or {}, "at")
-    return plan if seed is None else msgspec.structs.replace(plan, seed=seed)
+) -> Setup:
+    """Read a bench file; give its set-up, changed as is wanted. Raises `WrongError`."""
+    setup = load_bench(find_bench(bench)).setup
+    setup = setup if broker is None else setup.on_broker(broker)
+    setup = with_addresses(setup, at or {}, "at")
+    return setup if seed is None else msgspec.structs.replace(setup, seed=seed)
 
 
 class BenchCore:
     """A bench, put together inside the loop that is to run it."""
 
-    def __init__(self, plan: Plan, *, real: bool, defects: Iterable[str]) -> None:
-        self._running = RunningBench(plan, carrier=Carrier.REAL if real else Carrier.MEMORY)
+    def __init__(self, setup: Setup, *, real: bool, defects: Iterable[str]) -> None:
+        self._running = RunningBench(setup, carrier=Carrier.REAL if real else Carrier.MEMORY)
         self._standings = Standings(self._running)
         for name in defects:
             self._running.world.switch_defect(name, True)
@@ -104,7 +104,7 @@ class BenchCore:
     @property
     def points(self) -> list[str]:
         """The names of all points."""
-        return list(self._running.plan.points)
+        return list(self._running.setup.points)
 
     @property
     def rig(self) -> Rig:
@@ -130,7 +130,7 @@ class BenchCore:
         return self._here(lambda: frames_of(self._running, board))
 
     def _trail(self, trail: Followed) -> Trail:
-        point = self._running.plan.points.get(trail.point) if trail.root.topic is Topic.POINT else None
+        point = self._running.setup.points.get(trail.point) if trail.root.topic is Topic.POINT else None
         return Trail(trail, self._standings.diagnose(trail), point)
 
     async def _wait(self, seconds: float) -> None:
@@ -175,7 +175,7 @@ class BenchCore:
         )
 
     async def _run_routine(self, file: str | Path, routine: str | None, tunes: Mapping[str, Value]) -> Ran:
-        program = read_routine(find_routines(file), self._running.plan)
+        program = read_routine(find_routines(file), self._running.setup)
         name = chosen(program, routine)
         given = {
             tune: tune_value(program.routines[name], tune, value, f"tunes.{tune}") for tune, value in tunes.items()
@@ -197,7 +197,7 @@ class BenchCore:
 
     @asynccontextmanager
     async def _broken(self, name: str) -> AsyncIterator[None]:
-        links = [link.name for link in self._running.plan.links_meant(name)]
+        links = [link.name for link in self._running.setup.links_meant(name)]
         for link in links:
             self._running.break_link(link)
         try:
@@ -227,7 +227,7 @@ class PointCore:
 
     def __init__(self, bench: BenchCore, name: str) -> None:
         self._bench = bench
-        self._point = bench._running.plan.point(name)
+        self._point = bench._running.setup.point(name)
         self._link = bench._running.host_links[self._point.board]
         self.name = self._point.name
         self.board = self._point.board
@@ -399,7 +399,7 @@ class BenchRecord:
 
     def __init__(self, running: RunningBench) -> None:
         self._record = running.record
-        self._about = running.plan.about
+        self._about = running.setup.about
 
     def __len__(self) -> int:
         return len(self._record)

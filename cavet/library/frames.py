@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from cavet.bench import BROKER, HostLink, RunningBench, Spoken, spoken
-from cavet.benchfile import LinkPlan
+from cavet.benchfile import LinkSetup
 from cavet.library.codec import Decoded
 from cavet.protocols import Decoder, Frame, Side
 from cavet.record import Direction, Seat, Transfer
@@ -33,20 +33,20 @@ def frames_of(running: RunningBench, board: str) -> list[Passed]:
 
     On a broker they are those of the host.
     """
-    links = [link for link in running.plan.links.values() if link.board == board]
+    links = [link for link in running.setup.links.values() if link.board == board]
     if not links:
-        known = sorted({link.board for link in running.plan.links.values()})
+        known = sorted({link.board for link in running.setup.links.values()})
         raise WrongError("board", found=board, expected=f"one of {listed(known)}", nearest=nearest(board, known))
     hosts = {link.link.name: link for link in running.host_links.values()}
     transfers = running.record.transfers.since(0)
     found: list[Passed] = []
     for link in links:
-        tongue = spoken(running.plan, link)
+        tongue = spoken(running.setup, link)
         found += _decoded(_of_link(transfers, link, hosts.get(link.name)), tongue)
     return sorted(found, key=lambda passed: passed.t)
 
 
-def _of_link(transfers: list[Transfer], link: LinkPlan, host: HostLink | None) -> list[Transfer]:
+def _of_link(transfers: list[Transfer], link: LinkSetup, host: HostLink | None) -> list[Transfer]:
     """The transfers of a link, each once: where both its ends are ours, both have heard it. On a broker the host is one
     client of several."""
     if link.broker:

@@ -7,14 +7,14 @@ from collections.abc import Iterable
 import msgspec
 
 from cavet.bench import PastTrails
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.library.trails import Trail
 from cavet.record import Event
 
 
-def past_trails(events: Iterable[Event], plan: Plan | None) -> list[Trail]:
+def past_trails(events: Iterable[Event], setup: Setup | None) -> list[Trail]:
     """All trails of some events, the oldest first, as they stood at the end."""
-    read = PastTrails(plan).read(events)
+    read = PastTrails(setup).read(events)
     return [Trail(trail, read.diagnose(trail), read.point_of(trail)) for trail in read.all]
 
 

@@ -3,7 +3,7 @@
 from cavet.messaging._aliases import AliasError, AliasesIn, AliasesOut
 from cavet.messaging._client import (
     Arrived,
-    ClientPlan,
+    ClientSettings,
     ClientState,
     Connected,
     Happening,
@@ -32,7 +32,7 @@ __all__ = [
     "AliasesIn",
     "AliasesOut",
     "Arrived",
-    "ClientPlan",
+    "ClientSettings",
     "ClientState",
     "Connected",
     "Flight",

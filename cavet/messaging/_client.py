@@ -47,7 +47,7 @@ class ClientState(Enum):
     OPEN = "open"
 
 
-class ClientPlan(msgspec.Struct, frozen=True, kw_only=True):
+class ClientSettings(msgspec.Struct, frozen=True, kw_only=True):
     """Who a client is to its broker. Times in seconds; `keeps` is how long the broker keeps its session."""
 
     client_id: str = ""
@@ -129,11 +129,11 @@ class Outgoing(msgspec.Struct, frozen=True):
 class MqttClient:
     """One client. `hang_up` says why its connection is to be shut by whoever holds it; "" while it is not."""
 
-    def __init__(self, plan: ClientPlan) -> None:
-        self.plan = plan
+    def __init__(self, settings: ClientSettings) -> None:
+        self.settings = settings
         self.state = ClientState.SHUT
         self.hang_up = ""
-        self._speech = Speech(plan.version)
+        self._speech = Speech(settings.version)
         self._decoder: MqttDecoder
         self._outbox: Outbox[Any] = Outbox(MAX_WAITING, MAX_WAITING_BYTES)
         self._received: set[int] = set()
@@ -141,7 +141,7 @@ class MqttClient:
         self._asked: dict[int, tuple[Filter, ...]] = {}
         self._out: list[Outgoing] = []
         self._happened: list[Happening] = []
-        self._keep_alive = float(plan.keep_alive)
+        self._keep_alive = float(settings.keep_alive)
         self._said_at = 0.0
         self._deadline = inf
         self._granted_by = inf
@@ -167,29 +167,31 @@ class MqttClient:
         self._put(self._speech.say(self._connect()), now)
 
     def _connect(self) -> Message:
-        plan, will = self.plan, self.plan.will
+        settings, will = self.settings, self.settings.will
         topic = will.topic if will is not None else None
         payload = will.payload if will is not None else None
         qos, retain = (will.qos, will.retain) if will is not None else (0, False)
-        if plan.version == 4:
+        if settings.version == 4:
             return mqtt.Connect(
-                client_id=plan.client_id, clean_session=not plan.keeps, keep_alive=plan.keep_alive, will_topic=topic,
-                will_message=payload, will_qos=qos, will_retain=retain, user_name=plan.user_name,
-                password=plan.password,
+                client_id=settings.client_id, clean_session=not settings.keeps, keep_alive=settings.keep_alive,
+                will_topic=topic, will_message=payload, will_qos=qos, will_retain=retain, user_name=settings.user_name,
+                password=settings.password,
             )  # fmt: skip
         properties = [
-            Property("receive_maximum", plan.receive_maximum),
+            Property("receive_maximum", settings.receive_maximum),
             Property("maximum_packet_size", MAX_PACKET_BYTES),
             Property("topic_alias_maximum", ALIASES),
         ]
-        if plan.keeps:
-            properties.append(Property("session_expiry_interval", plan.keeps))
-        delay = (Property("will_delay_interval", plan.will_delay),) if will is not None and plan.will_delay else ()
+        if settings.keeps:
+            properties.append(Property("session_expiry_interval", settings.keeps))
+        delay = (
+            (Property("will_delay_interval", settings.will_delay),) if will is not None and settings.will_delay else ()
+        )
         return mqtt.Connect5(
-            client_id=plan.client_id, clean_start=not plan.keeps, keep_alive=plan.keep_alive,
+            client_id=settings.client_id, clean_start=not settings.keeps, keep_alive=settings.keep_alive,
             properties=tuple(properties), will_topic=topic, will_payload=payload, will_qos=qos, will_retain=retain,
-            will_properties=(*will.properties, *delay) if will is not None else (), user_name=plan.user_name,
-            password=plan.password,
+            will_properties=(*will.properties, *delay) if will is not None else (), user_name=settings.user_name,
+            password=settings.password,
         )  # fmt: skip
 
     def lost(self) -> None:
@@ -346,7 +348,7 @@ class MqttClient:
         self._max_bytes = number_property(properties, "maximum_packet_size", PACKETS_KEPT_BYTES)
         self._max_qos = number_property(properties, "maximum_qos", 2)
         self._may_retain = bool(number_property(properties, "retain_available", 1))
-        self._keep_alive = number_property(properties, "server_keep_alive", self.plan.keep_alive)
+        self._keep_alive = number_property(properties, "server_keep_alive", self.settings.keep_alive)
         self._aliases_in = AliasesIn(ALIASES if self._speech.version == 5 else 0)
         self._aliases_out = AliasesOut(min(ALIASES, number_property(properties, "topic_alias_maximum", 0)))
 
@@ -371,8 +373,8 @@ class MqttClient:
             if message.packet_id in self._received:
                 return  # again, since our answer was lost
             self._received.add(message.packet_id)
-            if self._speech.version == 5 and len(self._received) > self.plan.receive_maximum:
-                self._complain(0x93, f"more than {self.plan.receive_maximum} messages not acknowledged", now)
+            if self._speech.version == 5 and len(self._received) > self.settings.receive_maximum:
+                self._complain(0x93, f"more than {self.settings.receive_maximum} messages not acknowledged", now)
                 return
         self._happened.append(Arrived(publication, frame))
         if message.qos == 1:

@@ -5,15 +5,15 @@ from __future__ import annotations
 from typing import Any
 
 from cavet.bench import build_world
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.reckoning._sum import Reckoned
 from cavet.record import Record
 from cavet.units import show
 
 
-def reckon_supply(plan: Plan) -> Reckoned:
+def reckon_supply(setup: Setup) -> Reckoned:
     """What the parts of each board draw at most, all at once, from which supply."""
-    world = build_world(plan, list(plan.boards), Record(now=lambda: 0.0))
+    world = build_world(setup, list(setup.boards), Record(now=lambda: 0.0))
     boards: list[dict[str, Any]] = []
     ways = []
     for name, board in world.boards.items():

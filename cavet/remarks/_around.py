@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from functools import cached_property
 
 from cavet.bench import build_world
-from cavet.benchfile import BoardPlan, Plan
+from cavet.benchfile import BoardSetup, Setup
 from cavet.boards import Board
 from cavet.hosts import PinPoint, Point
 from cavet.record import Record
@@ -16,25 +16,25 @@ from cavet.wiring import Wiring, wirings
 class Around:
     """A bench as its file has it, nothing started."""
 
-    def __init__(self, plan: Plan) -> None:
-        self.plan = plan
+    def __init__(self, setup: Setup) -> None:
+        self.setup = setup
 
     @cached_property
     def wirings(self) -> dict[str, Wiring]:
         """Each board with what is believed of it, and what hangs there."""
-        return wirings(self.plan)
+        return wirings(self.setup)
 
     @cached_property
     def boards(self) -> dict[str, Board]:
         """The simulated boards with their parts, as after power-on."""
-        return build_world(self.plan, list(self.plan.boards), Record(now=lambda: 0.0)).boards
+        return build_world(self.setup, list(self.setup.boards), Record(now=lambda: 0.0)).boards
 
-    def simulated(self) -> Iterator[tuple[BoardPlan, Wiring]]:
+    def simulated(self) -> Iterator[tuple[BoardSetup, Wiring]]:
         """The simulated boards with their wiring."""
-        for name, board in self.plan.boards.items():
+        for name, board in self.setup.boards.items():
             yield board, self.wirings[name]
 
-    def pin_points(self) -> Iterator[tuple[BoardPlan, Wiring, PinPoint]]:
+    def pin_points(self) -> Iterator[tuple[BoardSetup, Wiring, PinPoint]]:
         """All points on pins of simulated boards."""
         for board, wiring in self.simulated():
             for point in wiring.points:
@@ -52,7 +52,7 @@ def point_key(point: Point, key: str = "") -> tuple[str, ...]:
     return ("points", point.name, *([key] if key else []))
 
 
-def pin_word(board: BoardPlan, number: int) -> str:
+def pin_word(board: BoardSetup, number: int) -> str:
     """A pin as it is written on the board: `pin 9`, `pin 14 (A0)`."""
     pin = board.profile.pins.get(number)
     return f"pin {number} ({pin.label})" if pin is not None and pin.label else f"pin {number}"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from cavet.benchfile import BoardPlan
+from cavet.benchfile import BoardSetup
 from cavet.boards import KINDS
 from cavet.protocols.i2c import RISE_FACTOR, pull_up, rise_limit
 from cavet.remarks._around import Around, part_key
@@ -30,7 +30,7 @@ def addresses_twice(around: Around) -> Iterator[Remark]:
             if key in there:
                 yield _twice(part_key(board.name, name, "address"), there[key], name, table["address"], board.name)
             there.setdefault(key, name)
-    for host in around.plan.hosts.values():
+    for host in around.setup.hosts.values():
         believed: dict[tuple[int, bool], str] = {}
         for name, device in host.devices.items():
             if device.kind in ("chain", "shift"):
@@ -67,7 +67,7 @@ def pull_ups(around: Around) -> Iterator[Remark]:
             yield _too_slow(board, rise)
 
 
-def _out_of_range(board: BoardPlan, found: float, least: float, most: float) -> Remark:
+def _out_of_range(board: BoardSetup, found: float, least: float, most: float) -> Remark:
     keys = ("boards", board.name, "bus", "pull_up")
     ends = f"{_ohm(least)} to {_ohm(most)}" if least <= most else f"none: {_ohm(least)} at least, {_ohm(most)} at most"
     mend = None
@@ -86,7 +86,7 @@ def _out_of_range(board: BoardPlan, found: float, least: float, most: float) -> 
     )  # fmt: skip
 
 
-def _too_slow(board: BoardPlan, rise: float) -> Remark:
+def _too_slow(board: BoardSetup, rise: float) -> Remark:
     bus = board.bus
     keys = ("boards", board.name, "bus", "rate")
     slower = next((rate for rate in RATES if rate < bus.rate and rise <= rise_limit(rate)), None)

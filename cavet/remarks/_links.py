@@ -13,8 +13,8 @@ from cavet.remarks._remark import Remark, Weight
 
 def rates_differ(around: Around) -> Iterator[Remark]:
     """A board that runs its line at another rate than the link."""
-    for link in around.plan.links.values():
-        board = around.plan.boards.get(link.board)
+    for link in around.setup.links.values():
+        board = around.setup.boards.get(link.board)
         if board is None or board.baud is None or link.kind != "serial" or board.baud == link.settings.rate:
             continue
         keys = ("links", link.name, "rate")
@@ -29,10 +29,10 @@ def rates_differ(around: Around) -> Iterator[Remark]:
 def units_twice(around: Around) -> Iterator[Remark]:
     """Two boards of one line, or behind one address, with one unit."""
     there: dict[tuple[str, int], str] = {}
-    for link in around.plan.links.values():
+    for link in around.setup.links.values():
         if not link.protocol.startswith("modbus") or link.simulated:
             continue
-        for host in around.plan.hosts.values():
+        for host in around.setup.hosts.values():
             if host.link != link.name or not host.manners.unit:
                 continue
             key = (link.address, host.manners.unit)
@@ -48,9 +48,9 @@ def units_twice(around: Around) -> Iterator[Remark]:
 
 def units_differ(around: Around) -> Iterator[Remark]:
     """A host that asks another unit than the board is."""
-    for host in around.plan.hosts.values():
-        link = around.plan.links[host.link]
-        board = around.plan.boards.get(link.board)
+    for host in around.setup.hosts.values():
+        link = around.setup.links[host.link]
+        board = around.setup.boards.get(link.board)
         if board is None or board.firmware != "modbus" or host.manners.unit in (0, board.unit):
             continue
         if link.protocol == "modbus-tcp" and host.manners.unit == 255:
@@ -84,7 +84,7 @@ def topics_differ(around: Around) -> Iterator[Remark]:
 
 
 def _to_topic(around: Around, point: TopicPoint, key: str, meant: str) -> Mend | None:
-    base = around.plan.hosts[point.board].topics.base
+    base = around.setup.hosts[point.board].topics.base
     if base and not meant.startswith(f"{base}/"):
         return None
     word = meant.removeprefix(f"{base}/") if base else meant

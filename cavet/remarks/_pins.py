@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from cavet.benchfile import BoardPlan
+from cavet.benchfile import BoardSetup
 from cavet.boards import KINDS, PinMode
 from cavet.boards.parts import Button, Door, LimitSwitch, Part
 from cavet.hosts import PinPoint, PointKind
@@ -43,7 +43,7 @@ def modes_missing(around: Around) -> Iterator[Remark]:
                     yield _servo_part(board, part, number)
 
 
-def _servo_part(board: BoardPlan, part: str, number: int) -> Remark:
+def _servo_part(board: BoardSetup, part: str, number: int) -> Remark:
     able = listed(board.profile.able(PinMode.SERVO), "and") or "no pin of this board"
     return Remark(
         name="servo-missing", keys=part_key(board.name, part, "pin"), weight=Weight.WRONG,
@@ -52,7 +52,7 @@ def _servo_part(board: BoardPlan, part: str, number: int) -> Remark:
     )  # fmt: skip
 
 
-def _mode_missing(board: BoardPlan, wiring: Wiring, point: PinPoint, number: int, mode: str) -> Remark:
+def _mode_missing(board: BoardSetup, wiring: Wiring, point: PinPoint, number: int, mode: str) -> Remark:
     hanging = wiring.on_pins.get(number, [])
     part, wire = hanging[0] if hanging else ("", "")
     able = board.profile.able(PinMode(mode))
@@ -94,7 +94,7 @@ def pins_shared(around: Around) -> Iterator[Remark]:
             )  # fmt: skip
 
 
-def _has_bus(board: BoardPlan) -> bool:
+def _has_bus(board: BoardSetup) -> bool:
     return any(KINDS[table["kind"]].on_bus for table in board.parts.values())
 
 
@@ -115,11 +115,11 @@ def outputs_against_each_other(around: Around) -> Iterator[Remark]:
                     yield _against(board, point, number, f"{source}, a {kind}, gives its own level there", source)
 
 
-def _drives(around: Around, board: BoardPlan, part: str) -> bool:
+def _drives(around: Around, board: BoardSetup, part: str) -> bool:
     return around.boards[board.name].circuit.parts[part].senses
 
 
-def _against(board: BoardPlan, point: PinPoint, number: int, what: str, other: str) -> Remark:
+def _against(board: BoardSetup, point: PinPoint, number: int, what: str, other: str) -> Remark:
     return Remark(
         name="outputs-against-each-other", keys=point_key(point, "pin"), weight=Weight.WRONG,
         what=f"{point.name} drives {pin_word(board, number)}, and {what}",

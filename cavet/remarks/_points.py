@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from cavet.benchfile import BoardPlan, StationDevice
+from cavet.benchfile import BoardSetup, StationDevice
 from cavet.boards import KINDS
 from cavet.hosts import DevicePoint, FieldPoint, HeaderPoint, PinPoint, Point, RegisterPoint, TopicPoint
 from cavet.remarks._around import Around, part_key, pin_word, point_key
@@ -51,7 +51,7 @@ def points_at_nothing(around: Around) -> Iterator[Remark]:
                 yield _nothing(board, wiring, point, f"nothing hangs on {wires[0].place.name}")
 
 
-def _nothing(board: BoardPlan, wiring: Wiring, point: Point, what: str) -> Remark:
+def _nothing(board: BoardSetup, wiring: Wiring, point: Point, what: str) -> Remark:
     return Remark(
         name="point-at-nothing", keys=place_key(point), weight=Weight.WRONG, what=f"{point.name}: {what}",
         why="whatever it is set to goes nowhere, and what is read there means nothing; on most boards nobody says so",
@@ -59,7 +59,7 @@ def _nothing(board: BoardPlan, wiring: Wiring, point: Point, what: str) -> Remar
     )  # fmt: skip
 
 
-def _mend_to_its_part(board: BoardPlan, wiring: Wiring, point: Point) -> Mend | None:
+def _mend_to_its_part(board: BoardSetup, wiring: Wiring, point: Point) -> Mend | None:
     """To the place where the part of its name is, if that is sure."""
     named = point.part or point.name
     table = board.parts.get(named)
@@ -204,7 +204,7 @@ def _written(point: Point, value: float | bool | str) -> object:
     return value if point.kind.is_switch or not isinstance(value, float) else round(value, 9)
 
 
-def _begins_with(board: BoardPlan, wiring: Wiring, point: Point) -> float | bool | str | None:
+def _begins_with(board: BoardSetup, wiring: Wiring, point: Point) -> float | bool | str | None:
     """The value that a board begins with, as the point has it; `None` where that is not known."""
     if isinstance(point, PinPoint):
         return None if point.mode in ("servo", "stepper") else point.from_wire(0)

@@ -37,15 +37,15 @@ def supplies_shared(around: Around) -> Iterator[Remark]:
                 subjects=tuple(f"{board.name}.{name}" for name in on_board),
             )  # fmt: skip
         parts = around.boards[board.name].circuit.parts
-        for supply, plan in board.supplies.items():
+        for supply, setup in board.supplies.items():
             there = [name for name, table in moving.items() if table["supply"] == supply]
             drawn = sum(parts[name].greatest_current for name in there)
-            if drawn > plan.amperes:
+            if drawn > setup.amperes:
                 yield Remark(
                     name="supply-current", keys=("boards", board.name, "supplies", supply, "amperes"),
                     weight=Weight.DOUBTFUL,
                     what=f"{listed(there, 'and')} draw up to {show(round(drawn, 3), 'A')} from {supply}, which gives "
-                    f"{show(plan.amperes, 'A')}",
+                    f"{show(setup.amperes, 'A')}",
                     why="held back all at once they pull its voltage down, and none of them gets on",
                     subjects=tuple(f"{board.name}.{name}" for name in there),
                 )  # fmt: skip
@@ -53,7 +53,7 @@ def supplies_shared(around: Around) -> Iterator[Remark]:
 
 def reversals_without_pause(around: Around) -> Iterator[Remark]:
     """Bridges that are turned the other way at once."""
-    for point in around.plan.points.values():
+    for point in around.setup.points.values():
         if not isinstance(point, PinPoint) or point.kind is not PointKind.BRIDGE or point.pause:
             continue
         if min(point.low, point.high) < 0 < max(point.low, point.high):

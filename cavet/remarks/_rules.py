@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.remarks._around import Around
 from cavet.remarks._buses import addresses_twice, devices_at_nothing, pull_ups
 from cavet.remarks._links import rates_differ, topics_differ, units_differ, units_twice
@@ -54,14 +54,14 @@ RULES: dict[Rule, str] = {
 WEIGHTS = (Weight.WRONG, Weight.DOUBTFUL, Weight.NOTE)
 
 
-def remarks_on(plan: Plan) -> list[Remark]:
+def remarks_on(setup: Setup) -> list[Remark]:
     """What is to be said of a bench, what is wrong first."""
-    around = Around(plan)
+    around = Around(setup)
     found = [remark for rule in RULES for remark in rule(around)]
     return sorted(found, key=lambda remark: WEIGHTS.index(remark.weight))
 
 
-def well(plan: Plan) -> list[str]:
+def well(setup: Setup) -> list[str]:
     """What was looked at, and is well."""
-    around = Around(plan)
+    around = Around(setup)
     return [words for rule, words in RULES.items() if next(iter(rule(around)), None) is None]

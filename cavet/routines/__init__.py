@@ -4,9 +4,9 @@
 """
 
 from cavet.routines._by_program import Run
+from cavet.routines._checked import CheckedRoutine, CheckedTune, Program
 from cavet.routines._compiling import Value
 from cavet.routines._looking import Looking
-from cavet.routines._plans import Program, RoutinePlan, TunePlan
 from cavet.routines._reading import chosen, read_routine, read_source, routine_text, tune_value
 from cavet.routines._running import Runner
 from cavet.routines._sight import Sight, agree, converted, differ, divided, greatest, least, nan, root, rounded, told
@@ -19,17 +19,17 @@ from cavet.routines._written import Routine, Tune, program_of, routine
 __all__ = [
     "KEYWORDS",
     "STEPS",
+    "CheckedRoutine",
+    "CheckedTune",
     "End",
     "Looking",
     "Program",
     "Routine",
-    "RoutinePlan",
     "Run",
     "Runner",
     "Sight",
     "Step",
     "Tune",
-    "TunePlan",
     "Value",
     "agree",
     "chosen",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from cavet.routines import _tree as tree
-from cavet.routines._plans import Body, Program, RoutinePlan, Written
+from cavet.routines._checked import Body, CheckedRoutine, Program, Written
 from cavet.routines._telling import LeaveError
 from cavet.routines._track import Track
 from cavet.routines._turns import MOST_TURNS, Counted, Each, Endless, Every, Turns, counted
@@ -18,7 +18,7 @@ class Blocks(Working):
     _late: set[int]
     """The lines at which turns were left out."""
 
-    async def _routine(self, routine: RoutinePlan, tunes: dict[str, float]) -> None:
+    async def _routine(self, routine: CheckedRoutine, tunes: dict[str, float]) -> None:
         raise NotImplementedError
 
     async def _steps(self, steps: Body, track: Track) -> None:

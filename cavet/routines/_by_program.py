@@ -16,9 +16,9 @@ from cavet.bench import find_host, value_for
 from cavet.hosts import Point, PointKind
 from cavet.routines import _tree as tree
 from cavet.routines._blocks import Blocks
+from cavet.routines._checked import Written
 from cavet.routines._compiling import Value, converted
 from cavet.routines._looking import Looking
-from cavet.routines._plans import Written
 from cavet.routines._sight import Sight
 from cavet.routines._telling import End, LeaveError, OverError
 from cavet.routines._track import Track
@@ -311,7 +311,7 @@ class Run(Sight):
         """Cut a link, or all of a board, for so long."""
 
         def make() -> dict[str, Any]:
-            found = [each.name for each in self._runner.bench.plan.links_meant(link)]
+            found = [each.name for each in self._runner.bench.setup.links_meant(link)]
             return {"links": found, "lasts": _number(seconds), "waits": waits}
 
         return self._take("break", make, Place(line))
@@ -322,7 +322,7 @@ class Run(Sight):
         """Make a fault on a link of a board, for so many messages or so long; for one message where neither is said."""
 
         def make() -> dict[str, Any]:
-            found = self._runner.bench.plan.links_meant(link)[0]
+            found = self._runner.bench.setup.links_meant(link)[0]
             at_link = found.name if "." in link else ""
             of = {"fault": kind, "board": found.board, "at_link": at_link}
             return of | {"next": _number(messages), "lasts": _number(seconds)}

@@ -8,22 +8,22 @@ from typing import Any
 
 import msgspec
 
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.boards import Rule
 from cavet.hosts import Point, PointKind
 from cavet.routines import _tree as tree
+from cavet.routines._checked import CheckedRoutine, CheckedTrack, CheckedTune, Program, all_steps
 from cavet.routines._compiling import Names, Value, of_point
 from cavet.routines._conditions import Compiler
 from cavet.routines._mistakes import MistakeError
-from cavet.routines._plans import Program, RoutinePlan, TrackPlan, TunePlan, all_steps
 from cavet.routines._reflexes import ReflexReader
 from cavet.routines._step_checks import BARE, StepChecks
 from cavet.wording import WrongError
 
 
-def check(sheet: tree.Sheet, plan: Plan) -> tuple[Program, list[WrongError]]:
+def check(sheet: tree.Sheet, setup: Setup) -> tuple[Program, list[WrongError]]:
     """Check a file against a bench; give what can be run, and all mistakes."""
-    return _Checker(sheet, plan).check()
+    return _Checker(sheet, setup).check()
 
 
 class _Checker(StepChecks):
@@ -38,21 +38,21 @@ class _Checker(StepChecks):
             found[name] = self._routine_plan(routine)
             used[name] = self._used
         self._no_circles()
-        for name, plan in found.items():
+        for name, setup in found.items():
             hosts = frozenset().union(*(used.get(each, set()) for each in [name, *self._inner(name)]))
-            found[name] = msgspec.structs.replace(plan, hosts=hosts)
+            found[name] = msgspec.structs.replace(setup, hosts=hosts)
         self._speak_anew()
         reflexes: dict[str, list[Rule]] = {}
         for reflex in self._sheet.reflexes:
             rules = self._attempt(reflex.line, partial(self._rules_of, reflex))
             reflexes.setdefault(reflex.board, []).extend(rules or [])
-        hosts = frozenset(self._used).union(*(plan.hosts for plan in found.values()))
+        hosts = frozenset(self._used).union(*(setup.hosts for setup in found.values()))
         return Program(file=self._sheet.file, routines=found, hosts=hosts, reflexes=reflexes), self.mistakes
 
     def _rules_of(self, reflex: tree.Reflex) -> list[Rule]:
         self._free(reflex.name, 8, "a reflex")
         self._everywhere.use_board(reflex.board)
-        return ReflexReader(reflex, self._plan).rules()
+        return ReflexReader(reflex, self._setup).rules()
 
     def _no_circles(self) -> None:
         for name, routine in self._sheet.routines.items():
@@ -73,15 +73,15 @@ class _Checker(StepChecks):
 
     # routines and tracks
 
-    def _tunes_of(self, routine: tree.Routine) -> dict[str, TunePlan]:
-        found: dict[str, TunePlan] = {}
+    def _tunes_of(self, routine: tree.Routine) -> dict[str, CheckedTune]:
+        found: dict[str, CheckedTune] = {}
         for tune in routine.tunes:
             made = self._attempt(tune.line, partial(self._tune, tune, routine))
             if made is not None:
                 found[tune.name] = made
         return found
 
-    def _tune(self, tune: tree.Tune, routine: tree.Routine) -> TunePlan:
+    def _tune(self, tune: tree.Tune, routine: tree.Routine) -> CheckedTune:
         self._free(tune.name, tune.at, "a tune")
         compiler = Compiler(self._everywhere)
         value = self._constant(compiler.value(tune.value, BARE), tune.value)
@@ -94,7 +94,7 @@ class _Checker(StepChecks):
                 low, high = -math.inf, math.inf
         else:
             low, high = (self._constant(compiler.fitting(end, value), end).run(None) for end in (tune.low, tune.high))
-        made = TunePlan(name=tune.name, unit=value.unit, value=value.run(None), low=low, high=high)
+        made = CheckedTune(name=tune.name, unit=value.unit, value=value.run(None), low=low, high=high)
         if not made.limited(made.value):
             ends = f"{value.shown(min(low, high))} to {value.shown(max(low, high))}"
             raise MistakeError(tune.value.at, found=value.shown(made.value), expected=ends)
@@ -111,10 +111,10 @@ class _Checker(StepChecks):
         for step in all_steps(each for body in bodies for each in body):
             value = step.of.get("value")
             if step.kind == "set" and isinstance(value, tree.Name) and value.name == name:
-                return self._plan.points.get(step.of["point"].name)
+                return self._setup.points.get(step.of["point"].name)
         return None
 
-    def _routine_plan(self, routine: tree.Routine) -> RoutinePlan:
+    def _routine_plan(self, routine: tree.Routine) -> CheckedRoutine:
         self._routine = routine.name
         tunes = self._tunes[routine.name]
 
@@ -123,29 +123,29 @@ class _Checker(StepChecks):
                 name: Value(kind="number", unit=tune.unit, run=partial(_in_scope, name), code=f'run.tune("{name}")')
                 for name, tune in tunes.items()
             }
-            return Names(self._plan, known, self._used)
+            return Names(self._setup, known, self._used)
 
         self._steps(routine.body, names())
         for track in routine.alongside:
             self._steps(track.body, names())
         whens = [each for each in (self._when(track, names()) for track in routine.whens) if each is not None]
         self._steps(routine.lastly, names())
-        return RoutinePlan(
+        return CheckedRoutine(
             name=routine.name, line=routine.line, tunes=tunes, body=routine.body, lastly=routine.lastly, whens=whens,
-            tracks=[TrackPlan(name=track.name, line=track.line, body=track.body) for track in routine.alongside],
+            tracks=[CheckedTrack(name=track.name, line=track.line, body=track.body) for track in routine.alongside],
         )  # fmt: skip
 
-    def _when(self, track: tree.Track, names: Names) -> TrackPlan | None:
-        def listening() -> TrackPlan:
+    def _when(self, track: tree.Track, names: Names) -> CheckedTrack | None:
+        def listening() -> CheckedTrack:
             compiler = Compiler(names, watched=True)
             assert track.condition is not None  # a `when` has one
             lasts = compiler.time(track.lasts) if track.lasts is not None else None
-            return TrackPlan(
+            return CheckedTrack(
                 name=track.name, line=track.line, body=track.body, condition=compiler.condition(track.condition),
                 lasts=lasts, points=frozenset(compiler.points),
             )  # fmt: skip
 
-        found: TrackPlan | None = self._attempt(track.line, listening)
+        found: CheckedTrack | None = self._attempt(track.line, listening)
         self._steps(track.body, names)
         return found
 

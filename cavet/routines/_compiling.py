@@ -14,7 +14,7 @@ from typing import Any, Protocol
 import msgspec
 
 from cavet import units
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.boards import KINDS
 from cavet.boards.parts import ColourLamp
 from cavet.colours import NAMES as COLOUR_NAMES
@@ -97,19 +97,19 @@ class Value(msgspec.Struct, frozen=True, kw_only=True):
 class Names(msgspec.Struct):
     """What names mean at a place: tunes and values of the track."""
 
-    plan: Plan
+    setup: Setup
     known: dict[str, Value]
     used: set[str]
     """The hosts that are spoken of so far."""
 
     def use_board(self, board: str) -> None:
         """A board is spoken of, by its parts or its pins: whoever talks to it is to be ready."""
-        links = self.plan.links
-        self.used.update(host.name for host in self.plan.hosts.values() if links[host.link].board == board)
+        links = self.setup.links
+        self.used.update(host.name for host in self.setup.hosts.values() if links[host.link].board == board)
 
     def within(self) -> Names:
         """The same, to which a block may add names of its own."""
-        return Names(self.plan, dict(self.known), self.used)
+        return Names(self.setup, dict(self.known), self.used)
 
 
 def dimension(unit: str) -> str:
@@ -140,7 +140,7 @@ class ValueCompiler:
 
     def __init__(self, names: Names, *, watched: bool = False) -> None:
         self._names = names
-        self._plan = names.plan
+        self._setup = names.setup
         self._watched = watched
         self.points: set[str] = set()
         """The points that are looked at."""
@@ -228,13 +228,13 @@ class ValueCompiler:
         word = self._word(name, want)
         if word is not None:
             return word
-        if name in self._plan.points:
+        if name in self._setup.points:
             return of_point(self.point(expr))
         board, dot, part = name.partition(".")
-        if dot and board in self._plan.boards:
+        if dot and board in self._setup.boards:
             return self._part(expr, board, part)
         is_word = want is not None and want.kind == "switch"
-        words = [*self._names.known, *self._plan.points, *(want.words if want is not None and is_word else ())]
+        words = [*self._names.known, *self._setup.points, *(want.words if want is not None and is_word else ())]
         expected = "a point, a tune or a value"
         if want is not None and (want.kind != "text" or want.is_colour):
             expected = f"{as_text(want)}, {expected}"
@@ -257,7 +257,7 @@ class ValueCompiler:
 
     def _part(self, expr: tree.Name, board: str, part: str) -> Value:
         """How a part of a simulated board stands."""
-        parts = self._plan.boards[board].parts
+        parts = self._setup.boards[board].parts
         if part not in parts:
             raise MistakeError(
                 expr.at, found=expr.name, expected=f"a part of the {board}", words=[f"{board}.{each}" for each in parts]
@@ -273,9 +273,9 @@ class ValueCompiler:
         return Value(kind="text", run=lambda look: look.part(path), code=python, is_colour=is_colour)
 
     def _truth(self, expr: tree.Truth, want: Value | None) -> Value:
-        board = self._plan.boards.get(expr.board)
+        board = self._setup.boards.get(expr.board)
         if board is None:
-            raise MistakeError(expr.at, found=expr.board, expected="a simulated board", words=list(self._plan.boards))
+            raise MistakeError(expr.at, found=expr.board, expected="a simulated board", words=list(self._setup.boards))
         pins = board.profile.pins
         number = next((pin.number for pin in pins.values() if expr.pin in (str(pin.number), pin.label)), None)
         if number is None:
@@ -372,12 +372,12 @@ class ValueCompiler:
 
     def point(self, name: tree.Name) -> Point:
         """A point by its name. Raises `MistakeError`."""
-        point = self._plan.points.get(name.name)
+        point = self._setup.points.get(name.name)
         if point is not None:
             self._names.used.add(point.board)
             self.points.add(point.name)
             return point
-        raise MistakeError(name.at, found=name.name, expected="a point of the bench", words=list(self._plan.points))
+        raise MistakeError(name.at, found=name.name, expected="a point of the bench", words=list(self._setup.points))
 
 
 def of_point(point: Point) -> Value:

@@ -82,7 +82,7 @@ class Compiler(ValueCompiler):
         return left
 
     def _means_something(self, name: str) -> bool:
-        return name in self._names.known or name in self._plan.points or "." in name
+        return name in self._names.known or name in self._setup.points or "." in name
 
     def _edge(self, expr: tree.Edge) -> Condition:
         if not self._watched:
@@ -103,12 +103,12 @@ class Compiler(ValueCompiler):
 
     def _board_is(self, expr: tree.BoardIs) -> Condition:
         name, how = expr.name, expr.how
-        boards = {link.board for link in self._plan.links.values()}
-        links = {f"{link.board}.{each}" for link in self._plan.links.values() for each in (link.name, link.kind)}
-        known = [*boards, *self._plan.hosts, *(links if how == "open" else ())]
+        boards = {link.board for link in self._setup.links.values()}
+        links = {f"{link.board}.{each}" for link in self._setup.links.values() for each in (link.name, link.kind)}
+        known = [*boards, *self._setup.hosts, *(links if how == "open" else ())]
         board, _, rest = name.partition(".")
-        is_part = board in self._plan.boards and rest in self._plan.boards[board].parts
-        if how == "open" and name not in links and (is_part or rest in self._plan.points):
+        is_part = board in self._setup.boards and rest in self._setup.boards[board].parts
+        if how == "open" and name not in links and (is_part or rest in self._setup.points):
             return self._compare(tree.Compare(expr.at, "is", tree.Name(expr.at, name), tree.Name(expr.at, how)))
         if name not in known:
             raise MistakeError(

@@ -28,7 +28,7 @@ class Looking:
 
     def point(self, name: str) -> Point:
         """A point of the bench. Raises `WrongError`."""
-        return self._bench.plan.point(name)
+        return self._bench.setup.point(name)
 
     @property
     def elapsed(self) -> float:
@@ -71,4 +71,4 @@ class Looking:
 def _names_of(host: HostLink) -> tuple[str, ...]:
     """The words that mean a host's link."""
     link = host.link
-    return (host.plan.name, link.board, f"{link.board}.{link.name}", f"{link.board}.{link.kind}")
+    return (host.setup.name, link.board, f"{link.board}.{link.name}", f"{link.board}.{link.kind}")

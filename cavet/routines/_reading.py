@@ -5,10 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 
 from cavet import units
-from cavet.benchfile import Plan, read_text
+from cavet.benchfile import Setup, read_text
+from cavet.routines._checked import CheckedRoutine, Program
 from cavet.routines._checking import check
 from cavet.routines._parsing import parse
-from cavet.routines._plans import Program, RoutinePlan
 from cavet.wording import MoreWrongError, WrongError, listed, nearest
 
 MOST_TOLD = 50
@@ -16,10 +16,10 @@ MOST_TOLD = 50
 MAX_BYTES = 4 << 20
 
 
-def read_routine(path: Path, plan: Plan) -> Program:
+def read_routine(path: Path, setup: Setup) -> Program:
     """Read a file and check it against a bench. Raises `WrongError` where it can't be read, and an `ExceptionGroup` of
     all that is wrong in it."""
-    return routine_text(read_source(path), path.name, plan)
+    return routine_text(read_source(path), path.name, setup)
 
 
 def read_source(path: Path) -> str:
@@ -27,10 +27,10 @@ def read_source(path: Path) -> str:
     return read_text(path, "a routine", MAX_BYTES)
 
 
-def routine_text(text: str, file: str, plan: Plan) -> Program:
+def routine_text(text: str, file: str, setup: Setup) -> Program:
     """The same for a text; `file` is what mistakes call it."""
     sheet, mistakes = parse(text, file)
-    program, more = check(sheet, plan)
+    program, more = check(sheet, setup)
     mistakes = sorted({str(each): each for each in [*mistakes, *more]}.values(), key=_place)
     if mistakes:
         told: list[WrongError] = mistakes[:MOST_TOLD]
@@ -57,7 +57,7 @@ def chosen(program: Program, routine: str | None) -> str:
     return routine
 
 
-def tune_value(routine: RoutinePlan, name: str, raw: object, place: str) -> float:
+def tune_value(routine: CheckedRoutine, name: str, raw: object, place: str) -> float:
     """A value of a tune, in its unit: a number, or a text with a unit. Raises `WrongError`."""
     tunes = routine.tunes
     if name not in tunes:

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from cavet.benchfile import BoardPlan, Plan
+from cavet.benchfile import BoardSetup, Setup
 from cavet.boards import KINDS, Hands, PinMode, Rule
 from cavet.routines import _tree as tree
 from cavet.routines._compiling import Names
@@ -28,13 +28,13 @@ Body = Callable[[Hands], Iterator[float]]
 class ReflexReader:
     """Reads one reflex. Raises `MistakeError`, with the line where it is another one than the reflex's."""
 
-    def __init__(self, reflex: tree.Reflex, plan: Plan) -> None:
+    def __init__(self, reflex: tree.Reflex, setup: Setup) -> None:
         self._reflex = reflex
-        self._times = Compiler(Names(plan, {}, set()))
-        board = plan.boards.get(reflex.board)
+        self._times = Compiler(Names(setup, {}, set()))
+        board = setup.boards.get(reflex.board)
         if board is None:
-            raise MistakeError(1, found=reflex.board, expected="a simulated board", words=list(plan.boards))
-        self._board: BoardPlan = board
+            raise MistakeError(1, found=reflex.board, expected="a simulated board", words=list(setup.boards))
+        self._board: BoardSetup = board
         self._inputs: dict[int, PinMode] = {}
         self._outputs: set[int] = set()
 

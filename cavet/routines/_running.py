@@ -17,9 +17,9 @@ from cavet.hosts import Point
 from cavet.record import Kind, Topic
 from cavet.routines import _tree as tree
 from cavet.routines._blocks import Blocks
+from cavet.routines._checked import Body, CheckedRoutine, CheckedTrack, Program, first_line
 from cavet.routines._following import delay_of, edge_before, follow_wish, how_it_ended
 from cavet.routines._looking import Looking
-from cavet.routines._plans import Body, Program, RoutinePlan, TrackPlan, first_line
 from cavet.routines._telling import End, EndError, LeaveError, OverError, Tell
 from cavet.routines._track import Scope, Track
 from cavet.routines._working import unreachable
@@ -49,7 +49,7 @@ class Runner(Blocks):
         self._standings = Standings(bench)
         self._touched: dict[str, Point] = {}
         self._kept: set[str] = set()
-        self._scopes: list[tuple[RoutinePlan, dict[str, Any]]] = []
+        self._scopes: list[tuple[CheckedRoutine, dict[str, Any]]] = []
         """The routines under way, with the values of their tunes: the outermost first."""
         self._ending: End | None = None
         """How it was told to end from outside."""
@@ -173,16 +173,16 @@ class Runner(Blocks):
         while True:
             for link in (self._bench.host_links[host] for host in hosts):
                 if link.ready:
-                    self._lost_since.pop(link.plan.name, None)
+                    self._lost_since.pop(link.setup.name, None)
                     continue
-                since = self._lost_since.setdefault(link.plan.name, self._now)
-                if self._now - since >= link.plan.manners.lost_after + LINK_SECONDS:
+                since = self._lost_since.setdefault(link.setup.name, self._now)
+                if self._now - since >= link.setup.manners.lost_after + LINK_SECONDS:
                     self._end_all(End(result="lost", why=str(unreachable(link))))
             await asyncio.sleep(LINK_SECONDS)
 
     def _is_lost_for_good(self, link: HostLink) -> bool:
-        since = self._lost_since.get(link.plan.name)
-        return since is not None and self._now - since >= link.plan.manners.lost_after
+        since = self._lost_since.get(link.setup.name)
+        return since is not None and self._now - since >= link.setup.manners.lost_after
 
     async def _watch_reflexes(self, number: int) -> None:
         """Tell each turn of a rule that a board follows by itself, with its delay."""
@@ -239,7 +239,7 @@ class Runner(Blocks):
 
     # routines
 
-    async def _routine(self, routine: RoutinePlan, tunes: dict[str, float]) -> None:
+    async def _routine(self, routine: CheckedRoutine, tunes: dict[str, float]) -> None:
         """Run one with its tracks and its `finally`. Raises `OverError` where the whole run is to end."""
         scope: dict[str, Any] = {name: tunes.get(name, tune.value) for name, tune in routine.tunes.items()}
         self._scopes.append((routine, scope))
@@ -257,7 +257,7 @@ class Runner(Blocks):
         if over is not None:
             raise over
 
-    async def _lastly(self, routine: RoutinePlan, looking: Looking, *, ended_well: bool) -> None:
+    async def _lastly(self, routine: CheckedRoutine, looking: Looking, *, ended_well: bool) -> None:
         """`finally`: it can't be stopped, and takes 30 s at most."""
         track = Track(routine, "finally", Looking(self._bench, dict(looking.scope), self._now))
         work = asyncio.create_task(self._steps(routine.lastly, track))
@@ -284,7 +284,7 @@ class Runner(Blocks):
                 stopped = error
         return stopped
 
-    async def _tracks(self, routine: RoutinePlan, looking: Looking) -> None:
+    async def _tracks(self, routine: CheckedRoutine, looking: Looking) -> None:
         """Run the body with what runs alongside, until the body ends, or any of them ends the run."""
         works = [self._body(routine.body, Track(routine, routine.name, looking))]
         works += [self._body(track.body, self._track(routine, track, looking)) for track in routine.tracks]
@@ -304,7 +304,7 @@ class Runner(Blocks):
                 task.cancel()
             await asyncio.gather(*tasks, return_exceptions=True)
 
-    def _track(self, routine: RoutinePlan, track: TrackPlan, looking: Looking) -> Track:
+    def _track(self, routine: CheckedRoutine, track: CheckedTrack, looking: Looking) -> Track:
         """A track of its own, with its own names; the tunes are those of the routine."""
         other = looking.beside()
         other.scope = Scope(looking.scope, {})
@@ -317,41 +317,41 @@ class Runner(Blocks):
             if track.name != track.routine.name:
                 raise
 
-    async def _when(self, plan: TrackPlan, track: Track) -> None:
+    async def _when(self, setup: CheckedTrack, track: Track) -> None:
         """Listen; one turn at a time, and an edge during its turn is kept, one only."""
         rings = asyncio.Event()
-        assert plan.condition is not None  # a `when` has one
-        watching = asyncio.create_task(self._ring(plan, track.look.beside(), rings))
+        assert setup.condition is not None  # a `when` has one
+        watching = asyncio.create_task(self._ring(setup, track.look.beside(), rings))
         try:
             while True:
                 await rings.wait()
                 rings.clear()
-                edge = edge_before(self._bench.record, plan.points)
+                edge = edge_before(self._bench.record, setup.points)
                 first = self._bench.record.append(
-                    Kind.STEP, "", Topic.ROUTINE, track.routine.name, plan.line, None, plan.name
+                    Kind.STEP, "", Topic.ROUTINE, track.routine.name, setup.line, None, setup.name
                 )
-                await self._steps(plan.body, track)
-                self._tell_delay(plan, edge, first)
+                await self._steps(setup.body, track)
+                self._tell_delay(setup, edge, first)
         finally:
             watching.cancel()
 
-    def _tell_delay(self, plan: TrackPlan, edge: float | None, first: int) -> None:
+    def _tell_delay(self, setup: CheckedTrack, edge: float | None, first: int) -> None:
         """How long it took from the edge at a pin to the pin that was driven for it, where both are known."""
         self._standings.follow()
         trails = [trail for trail in self._standings.trails.all.values() if (trail.root.cause or 0) > first]
         driven = [step.t for trail in trails if (step := trail.reached(Kind.DRIVEN)) is not None]
         if edge is not None and driven:
-            self._tell("when", name=plan.name, line=plan.line, delay=round(min(driven) - edge, 6))
+            self._tell("when", name=setup.name, line=setup.line, delay=round(min(driven) - edge, 6))
 
-    async def _ring(self, plan: TrackPlan, look: Looking, rings: asyncio.Event) -> None:
+    async def _ring(self, setup: CheckedTrack, look: Looking, rings: asyncio.Event) -> None:
         """Watch for the edge at which a condition begins to hold, and holds so long as is said."""
-        assert plan.condition is not None
-        lasts = plan.lasts.run(look) if plan.lasts is not None else 0.0
-        held = self._holds(plan.condition, look)
+        assert setup.condition is not None
+        lasts = setup.lasts.run(look) if setup.lasts is not None else 0.0
+        held = self._holds(setup.condition, look)
         since: float | None = None
         while True:
             await asyncio.sleep(LOOK_SECONDS)
-            holds = self._holds(plan.condition, look)
+            holds = self._holds(setup.condition, look)
             if holds and not held:
                 since = self._now
             if not holds:

@@ -9,16 +9,16 @@ from typing import Any
 import msgspec
 
 from cavet.bench import FAULTS, spoken
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.boards import KINDS, PinMode
 from cavet.hosts import PinPoint, Point, PointKind
 from cavet.protocols import Side
 from cavet.routines import _tree as tree
+from cavet.routines._checked import CheckedTune, all_steps
 from cavet.routines._code import local
 from cavet.routines._compiling import Names, Value, of_point
 from cavet.routines._conditions import Compiler
 from cavet.routines._mistakes import MOST_MENDED, MistakeError
-from cavet.routines._plans import TunePlan, all_steps
 from cavet.routines._turns import MOST_TURNS
 from cavet.routines._words import KEYWORDS, WAITING
 from cavet.wording import WrongError, listed
@@ -30,22 +30,22 @@ BARE = Value(kind="number", run=lambda look: 0.0)
 class StepChecks:
     """Checks the steps of a file; a value in them is a function of how the bench stands then."""
 
-    def __init__(self, sheet: tree.Sheet, plan: Plan) -> None:
+    def __init__(self, sheet: tree.Sheet, setup: Setup) -> None:
         self._sheet = sheet
-        self._plan = plan
+        self._setup = setup
         self.mistakes: list[WrongError] = []
         self._line = 0
         self._loops = 0
         self._does: dict[str, set[str]] = {name: set() for name in sheet.routines}
         self._routine = ""
         self._speak_anew()
-        self._tunes: dict[str, dict[str, TunePlan]] = {}
+        self._tunes: dict[str, dict[str, CheckedTune]] = {}
         """The tunes of each routine."""
 
     def _speak_anew(self) -> None:
         """From here on, no host has been spoken with."""
         self._used: set[str] = set()
-        self._everywhere = Names(self._plan, {}, self._used)
+        self._everywhere = Names(self._setup, {}, self._used)
 
     def _attempt(self, line: int, act: Callable[[], Any]) -> Any:
         """Check something of a line; what is wrong there is noted, and the rest goes on."""
@@ -59,12 +59,12 @@ class StepChecks:
             return None
 
     def _free(self, name: str, at: int, what: str) -> None:
-        plan = self._plan
-        parts = {part for board in plan.boards.values() for part in board.parts}
-        boards = {link.board for link in plan.links.values()} | set(plan.hosts)
+        setup = self._setup
+        parts = {part for board in setup.boards.values() for part in board.parts}
+        boards = {link.board for link in setup.links.values()} | set(setup.hosts)
         for taken, owner in (
             (KEYWORDS, "a word of the language"),
-            (plan.points, "a point"),
+            (setup.points, "a point"),
             (boards, "a board"),
             (parts, "a part"),
         ):
@@ -97,7 +97,7 @@ class StepChecks:
         point = compiler.point(name)
         if not point.kind.is_output:
             raise MistakeError(name.at, found=f"{point.name}, an input", expected="an output")
-        board = self._plan.boards.get(self._plan.links[self._plan.hosts[point.board].link].board)
+        board = self._setup.boards.get(self._setup.links[self._setup.hosts[point.board].link].board)
         if isinstance(point, PinPoint) and board is not None:
             for pin, mode in point.modes().items():
                 there = board.profile.pins.get(pin)
@@ -150,10 +150,10 @@ class StepChecks:
                 step.of[key] = compiler.fitting(step.of[key], BARE)
 
     def _send(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        links = self._plan.links
+        links = self._setup.links
         hosts = {
             place: host
-            for host in reversed(self._plan.hosts.values())
+            for host in reversed(self._setup.hosts.values())
             for link in (links[host.link],)
             for place in (host.name, link.board, link.name, f"{link.board}.{link.name}")
         }
@@ -161,7 +161,7 @@ class StepChecks:
             raise MistakeError(step.board_at, found=step.board, expected="a board, or board.link", words=list(hosts))
         step.of["host"] = hosts[step.board].name
         self._used.add(step.of["host"])
-        tongue = spoken(self._plan, links[hosts[step.board].link])
+        tongue = spoken(self._setup, links[hosts[step.board].link])
         for key, fields, side in (("message", "fields", Side.HOST), ("answer", "answer_fields", Side.BOARD)):
             if step.of[key] is None:
                 continue
@@ -337,7 +337,9 @@ class StepChecks:
     def _part(self, step: tree.Step, action: str) -> None:
         path, at = step.part, step.part_at
         parts = {
-            f"{board.name}.{part}": table for board in self._plan.boards.values() for part, table in board.parts.items()
+            f"{board.name}.{part}": table
+            for board in self._setup.boards.values()
+            for part, table in board.parts.items()
         }
         if path not in parts:
             alone = [each for each in parts if each.partition(".")[2] == path]
@@ -371,7 +373,7 @@ class StepChecks:
             step.of["lasts"] = compiler.time(step.lasts)
 
     def _place(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        rig = self._plan.rig
+        rig = self._setup.rig
         if step.quantity not in rig:
             raise MistakeError(step.quantity_at, found=step.quantity, expected="a quantity of the rig", words=list(rig))
         unit = rig[step.quantity].unit or None
@@ -380,9 +382,9 @@ class StepChecks:
     def _links(self, step: tree.Step) -> list[str]:
         """The links that a word means."""
         try:
-            return [link.name for link in self._plan.links_meant(step.link)]
+            return [link.name for link in self._setup.links_meant(step.link)]
         except WrongError as error:
-            words = sorted({link.board for link in self._plan.links.values()} | set(self._plan.links))
+            words = sorted({link.board for link in self._setup.links.values()} | set(self._setup.links))
             raise MistakeError(step.link_at, found=step.link, expected="a board, or board.link", words=words) from error
 
     def _break(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
@@ -393,9 +395,9 @@ class StepChecks:
         if step.fault not in FAULTS:
             raise MistakeError(step.fault_at, found=step.fault, expected=f"one of {listed(FAULTS)}", words=list(FAULTS))
         links = self._links(step)
-        step.of["board"] = self._plan.links[links[0]].board
+        step.of["board"] = self._setup.links[links[0]].board
         step.of["at_link"] = links[0] if "." in step.link else ""
-        if step.board not in self._plan.boards:
+        if step.board not in self._setup.boards:
             raise MistakeError(step.link_at, found=step.link, expected="a simulated board")
         if step.next is not None:
             step.of["next"] = compiler.fitting(step.next, BARE)
@@ -403,15 +405,15 @@ class StepChecks:
             step.of["lasts"] = compiler.time(step.lasts)
 
     def _make(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        known = self._plan.defects
+        known = self._setup.defects
         if step.defect not in known:
             raise MistakeError(step.defect_at, found=step.defect, expected="a defect of the bench", words=list(known))
 
     _mend = _make
 
     def _reset(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        if step.board not in self._plan.boards:
-            words = list(self._plan.boards)
+        if step.board not in self._setup.boards:
+            words = list(self._setup.boards)
             raise MistakeError(step.board_at, found=step.board, expected="a simulated board", words=words)
 
 

@@ -9,9 +9,9 @@ import re
 from collections.abc import Iterable
 
 from cavet.routines import _tree as tree
+from cavet.routines._checked import CheckedRoutine, CheckedTrack, Program, all_steps
 from cavet.routines._code import HELPERS, RESERVED, literal, local, quoted
 from cavet.routines._line import bare
-from cavet.routines._plans import Program, RoutinePlan, TrackPlan, all_steps
 from cavet.routines._step_code import StepCode, wrapped
 from cavet.routines._words import HEADS
 from cavet.wording import plain
@@ -135,12 +135,12 @@ class _Writer:
             self._out.append(f"@{owner}.when({self._listening(track)})")
             self._function(self._free(f"{name}_when_{line}"), track.body, beside, lasts=True)
 
-    def _listening(self, track: TrackPlan) -> str:
+    def _listening(self, track: CheckedTrack) -> str:
         condition = getattr(track.condition, "code", "")
         lasts = [f"lasts={_told_by_run(track.lasts.python, is_known=track.lasts.constant)}"] if track.lasts else []
         return ", ".join([f"lambda run: {condition}", *lasts, f"line={track.line}"])
 
-    def _head(self, routine: RoutinePlan) -> None:
+    def _head(self, routine: CheckedRoutine) -> None:
         name = [f"name={quoted(routine.name)}"] if self._functions[routine.name] != routine.name else []
         boards = f"boards=[{', '.join(quoted(host) for host in sorted(routine.hosts))}]"
         if not routine.tunes:

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
+from cavet.routines._checked import CheckedRoutine
 from cavet.routines._looking import Looking
-from cavet.routines._plans import RoutinePlan
 
 
 class Track:
     """What one track is at: its name, how it looks at the bench, and whose it is."""
 
-    def __init__(self, routine: RoutinePlan, name: str, looking: Looking) -> None:
+    def __init__(self, routine: CheckedRoutine, name: str, looking: Looking) -> None:
         self.routine = routine
         self.name = name
         self.look = looking

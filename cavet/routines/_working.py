@@ -10,10 +10,10 @@ from cavet.bench import LOOK_SECONDS, HostLink, RunningBench, Standings, read_af
 from cavet.hosts import Asked, Point, PointKind
 from cavet.record import Kind, Topic
 from cavet.routines import _tree as tree
+from cavet.routines._checked import Body
 from cavet.routines._compiling import Run, Value
 from cavet.routines._following import follow_wish, how_it_ended
 from cavet.routines._looking import Looking
-from cavet.routines._plans import Body
 from cavet.routines._step_checks import texts_of
 from cavet.routines._telling import End, EndError, OverError
 from cavet.routines._track import Track
@@ -74,7 +74,7 @@ class Working:
     async def _back(self, host: str) -> None:
         """Wait until a board can be talked to. Raises `UnreachableError` where it stays lost."""
         link = self._bench.host_links[host]
-        until = self._now + link.plan.manners.lost_after
+        until = self._now + link.setup.manners.lost_after
         while not link.ready:
             if self._now >= until or self._is_lost_for_good(link):
                 raise unreachable(link)
@@ -83,7 +83,7 @@ class Working:
     async def _ask_for(self, point: Point, value: Asked, step: tree.Step, track: Track) -> None:
         """Ask for a value, and wait until it is confirmed; a link that is lost meanwhile is waited for."""
         self._touch(point)
-        until = self._now + self._bench.host_links[point.board].plan.manners.lost_after
+        until = self._now + self._bench.host_links[point.board].setup.manners.lost_after
         while True:
             await self._back(point.board)
             try:

@@ -9,10 +9,10 @@ from typing import Any
 
 import msgspec
 
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.routines._by_program import Run
+from cavet.routines._checked import CheckedRoutine, CheckedTrack, CheckedTune, Program, Written
 from cavet.routines._compiling import Value
-from cavet.routines._plans import Program, RoutinePlan, TrackPlan, TunePlan, Written
 from cavet.routines._reading import routine_text
 from cavet.routines._sight import Sight
 from cavet.routines._telling import End, EndError, LeaveError, OverError
@@ -41,8 +41,8 @@ class Routine:
         self._act = act
         self._tunes = tunes
         self._boards = boards
-        self._tracks: list[TrackPlan] = []
-        self._whens: list[TrackPlan] = []
+        self._tracks: list[CheckedTrack] = []
+        self._whens: list[CheckedTrack] = []
         self._lastly: Act | None = None
         self.errors: list[Exception] = []
         """What its functions have raised that is no end of a step."""
@@ -51,7 +51,7 @@ class Routine:
         """A function that runs as long as the routine does, as a track of this name."""
 
         def keep(act: Act) -> Act:
-            self._tracks.append(TrackPlan(name=name, line=0, body=self._body(act)))
+            self._tracks.append(CheckedTrack(name=name, line=0, body=self._body(act)))
             return act
 
         return keep
@@ -65,7 +65,7 @@ class Routine:
             at = line or act.__code__.co_firstlineno
             points: set[str] = set()
             self._whens.append(
-                TrackPlan(
+                CheckedTrack(
                     name=f"when, line {at}", line=at, body=self._body(act), condition=_watched(condition, points),
                     lasts=_lasting(lasts), points=points,
                 )
@@ -79,22 +79,22 @@ class Routine:
         self._lastly = act
         return act
 
-    def plan(self, plan: Plan) -> RoutinePlan:
+    def setup(self, setup: Setup) -> CheckedRoutine:
         """The same, ready to run on a bench. Raises `WrongError`."""
-        return RoutinePlan(
+        return CheckedRoutine(
             name=self.name, line=0, body=self._body(self._act), tracks=self._tracks, whens=self._whens,
             tunes={
-                tune.name: TunePlan(name=tune.name, unit=tune.unit, value=tune.value, low=tune.low, high=tune.high)
+                tune.name: CheckedTune(name=tune.name, unit=tune.unit, value=tune.value, low=tune.low, high=tune.high)
                 for tune in self._tunes
             },
-            lastly=self._body(self._lastly) if self._lastly is not None else [], hosts=self._hosts(plan),
+            lastly=self._body(self._lastly) if self._lastly is not None else [], hosts=self._hosts(setup),
         )  # fmt: skip
 
-    def _hosts(self, plan: Plan) -> frozenset[str]:
-        boards = list(plan.hosts) if self._boards is None else list(self._boards)
+    def _hosts(self, setup: Setup) -> frozenset[str]:
+        boards = list(setup.hosts) if self._boards is None else list(self._boards)
         for board in boards:
-            if board not in plan.hosts:
-                known = plan.hosts
+            if board not in setup.hosts:
+                known = setup.hosts
                 raise WrongError(
                     f"{self.name}.boards",
                     found=board,
@@ -123,14 +123,14 @@ def routine(*tunes: Tune, boards: Iterable[str] | None = None, name: str | None 
     return lambda act: Routine(act, tunes, boards, name)
 
 
-def program_of(routines: Iterable[Routine], plan: Plan, reflexes: str = "") -> Program:
+def program_of(routines: Iterable[Routine], setup: Setup, reflexes: str = "") -> Program:
     """The routines of a program, and the rules that boards follow by themselves, as `reflex … on …` in the language of
     routines, ready to run. Raises `WrongError`, and an `ExceptionGroup` of all that is wrong in the rules."""
-    found = {each.name: each.plan(plan) for each in routines}
+    found = {each.name: each.setup(setup) for each in routines}
     hosts = frozenset().union(*(each.hosts for each in found.values()))
     rules: dict[str, Any] = {}
     if reflexes:
-        given = routine_text(reflexes, "reflexes", plan)
+        given = routine_text(reflexes, "reflexes", setup)
         hosts, rules = hosts | given.hosts, given.reflexes
     return Program(file="", routines=found, hosts=hosts, reflexes=rules)
 

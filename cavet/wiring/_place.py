@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from cavet.benchfile import BoardPlan, Place, PlaceKind, line_names
+from cavet.benchfile import BoardSetup, Place, PlaceKind, line_names
 from cavet.boards import KINDS
 
 
-def pins_of(board: BoardPlan, swapped: dict[int, int]) -> dict[int, list[tuple[str, str]]]:
+def pins_of(board: BoardSetup, swapped: dict[int, int]) -> dict[int, list[tuple[str, str]]]:
     """What hangs on each pin: parts, with their wires' names. `swapped` says at which pin a wire ends instead."""
     found: dict[int, list[tuple[str, str]]] = {}
     for name, table in board.parts.items():
@@ -19,7 +19,7 @@ def pins_of(board: BoardPlan, swapped: dict[int, int]) -> dict[int, list[tuple[s
     return found
 
 
-def places_of(board: BoardPlan, swapped: dict[int, int]) -> Iterator[Place]:
+def places_of(board: BoardSetup, swapped: dict[int, int]) -> Iterator[Place]:
     """The places of a board that its host can speak of, in their order; then the devices of its buses with their
     lines."""
     on_pins = pins_of(board, swapped)
@@ -31,7 +31,7 @@ def places_of(board: BoardPlan, swapped: dict[int, int]) -> Iterator[Place]:
     yield from _devices(board)
 
 
-def _devices(board: BoardPlan) -> Iterator[Place]:
+def _devices(board: BoardSetup) -> Iterator[Place]:
     """What is on the board's buses, each with its lines at which something hangs."""
     for name, table in board.parts.items():
         if not KINDS[table["kind"]].on_bus and table["kind"] not in ("chain", "shift", "latch", "dac"):

@@ -223,7 +223,7 @@ def _crossed(wiring: Wiring, rows: list[SectionRow]) -> list[SectionRow]:
     for number, row in enumerate(rows):
         if row.believed is None or row.hanging is None or len(row.believed.names) != 1 or not row.hanging.name:
             continue
-        point = wiring.plan.points[row.believed.names[0]]
+        point = wiring.setup.points[row.believed.names[0]]
         named = point.part or point.name
         if wiring.board is not None and named in wiring.board.parts and named != row.hanging.name:
             wanted[number] = named

@@ -6,7 +6,7 @@ from functools import cached_property
 
 import msgspec
 
-from cavet.benchfile import BoardPlan, HostPlan, LinkPlan, Place, PlaceKey, Plan
+from cavet.benchfile import BoardSetup, HostSetup, LinkSetup, Place, PlaceKey, Setup
 from cavet.boards import PinMode, Swapped
 from cavet.hosts import DevicePoint, Point
 from cavet.wiring._place import pins_of, places_of
@@ -28,16 +28,16 @@ class Wire(msgspec.Struct, frozen=True, kw_only=True):
 class Wiring:
     """One board: its host, its link, its places, its parts. `swapped` says which wires are swapped just now."""
 
-    def __init__(self, plan: Plan, board: str, swapped: dict[int, int] | None = None) -> None:
-        self.plan = plan
+    def __init__(self, setup: Setup, board: str, swapped: dict[int, int] | None = None) -> None:
+        self.setup = setup
         self.name = board
-        self.swapped = swapped if swapped is not None else _swapped_in(plan, board)
-        self.board: BoardPlan | None = plan.boards.get(board)
-        self.links: list[LinkPlan] = [link for link in plan.links.values() if link.board == board]
+        self.swapped = swapped if swapped is not None else _swapped_in(setup, board)
+        self.board: BoardSetup | None = setup.boards.get(board)
+        self.links: list[LinkSetup] = [link for link in setup.links.values() if link.board == board]
         names = {link.name for link in self.links}
-        self.hosts: list[HostPlan] = [host for host in plan.hosts.values() if host.link in names]
+        self.hosts: list[HostSetup] = [host for host in setup.hosts.values() if host.link in names]
         hosts = {host.name for host in self.hosts}
-        self.points: list[Point] = [point for point in plan.points.values() if point.board in hosts]
+        self.points: list[Point] = [point for point in setup.points.values() if point.board in hosts]
 
     @cached_property
     def places(self) -> list[Place]:
@@ -84,7 +84,7 @@ class Wiring:
 
     def device_at(self, point: DevicePoint) -> str | None:
         """The part that really is at the address at which the host believes a point's device to be."""
-        host = self.plan.hosts[point.board]
+        host = self.setup.hosts[point.board]
         device = host.devices.get(point.device)
         if device is None or self.board is None:
             return None
@@ -106,20 +106,20 @@ class Wiring:
         return self.board.device.places_named(point) if self.board is not None else []
 
 
-def _swapped_in(plan: Plan, board: str) -> dict[int, int]:
+def _swapped_in(setup: Setup, board: str) -> dict[int, int]:
     """The wires that the file says are swapped."""
     found: dict[int, int] = {}
-    for defect in plan.defects.values():
+    for defect in setup.defects.values():
         if defect.board == board and defect.on and isinstance(defect, Swapped):
             first, second = defect.pins
             found |= {first: second, second: first}
     return found
 
 
-def wirings(plan: Plan) -> dict[str, Wiring]:
+def wirings(setup: Setup) -> dict[str, Wiring]:
     """The wiring of each board that a bench knows, simulated or real."""
-    names = [*plan.boards, *(link.board for link in plan.links.values())]
-    return {name: Wiring(plan, name) for name in dict.fromkeys(names)}
+    names = [*setup.boards, *(link.board for link in setup.links.values())]
+    return {name: Wiring(setup, name) for name in dict.fromkeys(names)}
 
 
 __all__ = ["Place", "Wire", "Wiring", "wirings"]

@@ -115,7 +115,7 @@ class CavetApp(App[int]):
         if BenchScreen.NAME not in self.shown:
             return
         await asyncio.sleep(REMARK_SECONDS)
-        found = await asyncio.to_thread(remarks_on, self._desk.bench.plan)
+        found = await asyncio.to_thread(remarks_on, self._desk.bench.setup)
         wrong = sum(remark.weight is Weight.WRONG for remark in found)
         if wrong:
             words = "remark says that something is wrong" if wrong == 1 else "remarks say that something is wrong"
@@ -323,8 +323,8 @@ class BeginningApp(CavetApp):
     DEFAULT_MODE = BenchScreen.NAME
 
     def __init__(self, desk: Desk, lost: Callable[[], None] = lambda: None) -> None:
-        plan = desk.bench.plan
-        there = {BenchScreen: True, FramesScreen: bool(plan.hosts), ChecksScreen: bool(plan.checks)}
+        setup = desk.bench.setup
+        there = {BenchScreen: True, FramesScreen: bool(setup.hosts), ChecksScreen: bool(setup.checks)}
         self.shown = {screen.NAME: screen for screen, is_there in there.items() if is_there}
         super().__init__(desk, lost)
 
@@ -338,6 +338,6 @@ class RecordApp(CavetApp):
 
 def app_for(desk: Desk, lost: Callable[[], None] = lambda: None) -> CavetApp:
     """The workbench with the screens that have something to show."""
-    if desk.bench.plan.points:
+    if desk.bench.setup.points:
         return CavetApp(desk, lost)
     return BeginningApp(desk, lost)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from cavet.bench import Meanings, RunningBench, Standing, Standings
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.boards import Defect
 from cavet.hosts import Point
 from cavet.record import Kind, Topic
@@ -55,34 +55,34 @@ class Desk:
         self.hands = Hands(bench, self.standings, self._acting)
         self.screens: tuple[str, ...] = ()
         """The names of the screens that there are."""
-        self.outputs = [point for point in bench.plan.points.values() if point.kind.is_output]
-        self.inputs = [point for point in bench.plan.points.values() if not point.kind.is_output]
+        self.outputs = [point for point in bench.setup.points.values() if point.kind.is_output]
+        self.inputs = [point for point in bench.setup.points.values() if not point.kind.is_output]
         self.roster = Roster(self.outputs + self.inputs)
         self.wishes = Wishes(bench, self.hands, self._acting)
         self.following = Following(bench, self.standings, self.outputs, self.inputs)
         self.looked_at: set[int] = set()
         """The broken trails that somebody has looked at."""
         self._meanings: dict[str, Meanings | None] = {}
-        self._plan_now: tuple[object, Plan] | None = None
+        self._setup_now: tuple[object, Setup] | None = None
         self.wirings: dict[str, Wiring] = {}
         """How each board is wired, as it was looked at last."""
         self.far_lines: dict[str, LineView] = {}
         """The lines of points that are too far off to be seen, as they were made once, by the names of the points."""
 
-    def plan_now(self) -> Plan:
-        """The bench's plan with its defects as they are switched now; the same object while that stays so."""
+    def setup_now(self) -> Setup:
+        """The bench's set-up with its defects as they are switched now; the same object while that stays so."""
         switched = tuple(defect.on for defect in self.bench.world.defects.values())
-        if self._plan_now is None or self._plan_now[0] != switched:
-            plan = self.bench.plan
-            defects = {**plan.defects, **{name: _copy(each) for name, each in self.bench.world.defects.items()}}
-            self._plan_now = (switched, msgspec.structs.replace(plan, defects=defects))
-        return self._plan_now[1]
+        if self._setup_now is None or self._setup_now[0] != switched:
+            setup = self.bench.setup
+            defects = {**setup.defects, **{name: _copy(each) for name, each in self.bench.world.defects.items()}}
+            self._setup_now = (switched, msgspec.structs.replace(setup, defects=defects))
+        return self._setup_now[1]
 
     def meanings(self, board: str) -> Meanings | None:
         """What tells what frames mean at a board; `None` for what is no board of the bench."""
         if board not in self._meanings:
-            known = board in self.bench.plan.boards or board in self.bench.plan.hosts
-            self._meanings[board] = Meanings(self.bench.plan, board) if known else None
+            known = board in self.bench.setup.boards or board in self.bench.setup.hosts
+            self._meanings[board] = Meanings(self.bench.setup, board) if known else None
         return self._meanings[board]
 
     @property

@@ -49,7 +49,7 @@ class Following:
         self.stirs()
         self._stood.clear()
         for name, course in self.courses.items():
-            course.pass_to(now, tells=self._bench.is_ready(self._bench.plan.points[name].board))
+            course.pass_to(now, tells=self._bench.is_ready(self._bench.setup.points[name].board))
         self._turn_wheels(now)
         self._note_differences(now)
 

@@ -67,7 +67,7 @@ class Hands:
         part = self._standings.part_of(point)
         if part is not None and part.measures:
             quantity = part.measures
-            step = self._bench.plan.rig_steps.get(quantity) or abs(point.high - point.low) / 50
+            step = self._bench.setup.rig_steps.get(quantity) or abs(point.high - point.low) / 50
             self._place(quantity, lambda: self._bench.world.rig.value(quantity) + steps * step)
         elif isinstance(part, Encoder) and part.actions:
             self._act(point, "turn", round(steps * part.per_turn / NUDGES_A_TURN))

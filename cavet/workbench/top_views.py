@@ -26,7 +26,7 @@ def top_view(desk: Desk, screen: str, screens: tuple[str, ...]) -> TopView:
         else "no board yet"
     )
     return TopView(
-        bench=plain(desk.bench.plan.name, 40),
+        bench=plain(desk.bench.setup.name, 40),
         screen=screen,
         screens=screens,
         clock=show_clock(desk.now),

@@ -41,7 +41,7 @@ def latest_trail(desk: Desk, point: Point) -> int | None:
 def trail_view(desk: Desk, trail: Trail, place: str = "", diagnosis: Diagnosis | None = None) -> TrailView:
     """A trail as it is shown; `place` says which of how many it is, `diagnosis` how it stood, if not as it does now."""
     diagnosis = diagnosis or desk.standings.diagnose(trail)
-    point = desk.bench.plan.points.get(trail.point) if trail.root.topic is Topic.POINT else None
+    point = desk.bench.setup.points.get(trail.point) if trail.root.topic is Topic.POINT else None
     stopped = trail.stopped
     return TrailView(
         title=title(trail, point),

@@ -402,21 +402,21 @@ def _device(desk: Desk, board: Board, device: BusDevice | SpiChip, point: Point)
 
 def _basins(desk: Desk) -> tuple[BasinView, ...]:
     rig = desk.bench.world.rig
-    plans = desk.bench.plan.basins
+    basins = desk.bench.setup.basins
     views = []
-    for place, plan in enumerate(plans):
-        quantity = desk.bench.plan.rig[plan.quantity]
-        value = rig.value(plan.quantity)
-        after = rig.value(plans[place + 1].quantity) if place + 1 < len(plans) else None
+    for place, basin in enumerate(basins):
+        quantity = desk.bench.setup.rig[basin.quantity]
+        value = rig.value(basin.quantity)
+        after = rig.value(basins[place + 1].quantity) if place + 1 < len(basins) else None
         views.append(
             BasinView(
-                name=plan.quantity,
+                name=basin.quantity,
                 share=(value - quantity.low) / (quantity.high - quantity.low),
                 tells=units.show(value, quantity.unit, 0),
-                marked=abs(rig.rate(plan.quantity)) > 1.0,
+                marked=abs(rig.rate(basin.quantity)) > 1.0,
                 wall=after is not None,
-                opening=_opening(desk, plan.opening),
-                gate=rig.value(plan.gate) / 100 if plan.gate else 0.0,
+                opening=_opening(desk, basin.opening),
+                gate=rig.value(basin.gate) / 100 if basin.gate else 0.0,
                 flow=value - after if after is not None else 0.0,
             )
         )

@@ -51,7 +51,7 @@ range = [0, 3000]
 
 def demo():
     """The plan of the demo bench."""
-    return load_bench(demo_path()).plan
+    return load_bench(demo_path()).setup
 
 
 def gatehouse_text(tcp_port=None):
@@ -81,11 +81,11 @@ def gatehouse():
     return check_text(gatehouse_text(), "gatehouse.bench.toml")
 
 
-def in_fast_time(story, plan=None):
+def in_fast_time(story, setup=None):
     """Run `story(bench, standings)` on a bench in memory, ready to be asked; give what it gives."""
 
     async def run():
-        bench = RunningBench(plan or gatehouse(), carrier=Carrier.MEMORY)
+        bench = RunningBench(setup or gatehouse(), carrier=Carrier.MEMORY)
         await bench.start()
         standings = Standings(bench)
         await asyncio.sleep(2.0)

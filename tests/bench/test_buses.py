@@ -15,11 +15,11 @@ from cavet.record import Kind
 DOCS = Path(__file__).parents[2] / "docs"
 
 
-def in_fast_time(story, *, boards, plan=None):
+def in_fast_time(story, *, boards, setup=None):
     """Run a story on some boards of a bench, their hosts ready."""
 
     async def run():
-        bench = RunningBench(plan or load_bench(demo_path()).plan, carrier=Carrier.MEMORY, boards=boards)
+        bench = RunningBench(setup or load_bench(demo_path()).setup, carrier=Carrier.MEMORY, boards=boards)
         await bench.start()
         try:
             while not all(link.ready for link in bench.host_links.values()):
@@ -134,14 +134,14 @@ class Devices(unittest.TestCase):
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "lost.bench.toml"
             path.write_text(text)
-            plan = load_bench(path).plan
+            setup = load_bench(path).setup
 
         async def story(bench, standings):
             bench.ask(bench.point("yard_1"), True, by="test")
             await asyncio.sleep(5)
             return bench.record.since(0)
 
-        events = in_fast_time(story, boards=["mast"], plan=plan)
+        events = in_fast_time(story, boards=["mast"], setup=setup)
         notes = [event.note for event in events if event.kind == Kind.REMARK and event.subject == "yard"]
         self.assertTrue(any("nobody acknowledges 0x22" in note for note in notes), notes)
 
@@ -234,7 +234,7 @@ class SpiOverFirmata(unittest.TestCase):
             await asyncio.sleep(1)
             return bench.world.part("hut.banner").rows(bench.clock.now())
 
-        rows = in_fast_time(story, boards=["hut"], plan=check_text(CHAIN, "chain.bench.toml"))
+        rows = in_fast_time(story, boards=["hut"], setup=check_text(CHAIN, "chain.bench.toml"))
         self.assertEqual(rows, (bytes.fromhex("80") + bytes(7), bytes(7) + b"\x01"))
 
     def test_what_spi_has_not_is_told(self):
@@ -248,7 +248,7 @@ class SpiOverFirmata(unittest.TestCase):
             await asyncio.sleep(0.5)
             return list(link.session.texts)
 
-        texts = in_fast_time(story, boards=["hut"], plan=check_text(CHAIN, "chain.bench.toml"))
+        texts = in_fast_time(story, boards=["hut"], setup=check_text(CHAIN, "chain.bench.toml"))
         self.assertEqual(texts, ["SPI device 0 is not configured", "stepper 0 is not configured"])
 
 
@@ -288,8 +288,8 @@ class SecondBoard(unittest.TestCase):
             glow = bench.world.part("helper.lamp").fraction(bench.clock.now())
             return wrote.problem, good, faulty, glow
 
-        plan = check_text(TARGET, "target.bench.toml")
-        self.assertEqual(in_fast_time(story, boards=["hut"], plan=plan), ("", "01000001ff", "01000102", 1.0))
+        setup = check_text(TARGET, "target.bench.toml")
+        self.assertEqual(in_fast_time(story, boards=["hut"], setup=setup), ("", "01000001ff", "01000102", 1.0))
 
     def test_what_can_be_no_target_is_refused(self):
         for old, new, part in (
@@ -340,7 +340,7 @@ class Documentation(unittest.TestCase):
             glow = running.world.part("kiln.glow").fraction(running.clock.now())
             return standings.standing(running.point("glow")).got, glow
 
-        got, glow = in_fast_time(story, boards=["kiln"], plan=load_bench(bench).plan)
+        got, glow = in_fast_time(story, boards=["kiln"], setup=load_bench(bench).setup)
         self.assertEqual(got, 60)
         self.assertAlmostEqual(glow, 0.6, 2)
 
@@ -358,41 +358,41 @@ class Documentation(unittest.TestCase):
             notes = [event.note for event in running.record if event.kind in ("refused", "lost")]
             return standings.standing(running.point("glow")).got, [frame.hex() for frame in frames], notes
 
-        got, frames, notes = in_fast_time(story, boards=["kiln"], plan=load_bench(path).plan)
+        got, frames, notes = in_fast_time(story, boards=["kiln"], setup=load_bench(path).setup)
         self.assertEqual((got, notes), (60, []))
         self.assertEqual(frames[0], "0201013c3e")
         self.assertEqual(frames[-1], "0202033c012c6e")
 
-    def kiln(self, plan, *changes):
+    def kiln(self, setup, *changes):
         """The bench of the page with another plan, and some words changed."""
         bench = self.blocks[0]
         for old, new in changes:
             self.assertIn(old, bench)
             bench = bench.replace(old, new, 1)
-        self.write("kiln.plan.toml", plan)
-        return load_bench(self.write("kiln.bench.toml", bench)).plan
+        self.write("kiln.plan.toml", setup)
+        return load_bench(self.write("kiln.bench.toml", bench)).setup
 
     def test_fields_that_can_carry_no_point_are_told_before_anything_runs(self):
-        plan, asks = (
+        setup, asks = (
             self.blocks[1],
             ('plan = "kiln.plan.toml"\n\n[points', 'plan = "kiln.plan.toml"\nasks = "q"\n\n[points'),
         )
-        several = plan.replace('{ name = "power", bits = 8, max = 100 }', '{ name = "power", bits = 8, count = 2 }')
-        text = plan.replace('{ name = "power", bits = 8, max = 100 }', '{ name = "power", type = "text", bytes = 2 }')
+        several = setup.replace('{ name = "power", bits = 8, max = 100 }', '{ name = "power", bits = 8, count = 2 }')
+        text = setup.replace('{ name = "power", bits = 8, max = 100 }', '{ name = "power", type = "text", bytes = 2 }')
         question = '[frames.q]\nstart = "@?"\nfields = [{ name = "b", bytes = 4, type = "bytes" }, '
         for given, changes, parts in (
             (several, (), ("takes.heat.power", "expected one number")),
             (text, (), ("points.glow.field", "expected one number")),
-            (plan, (('kind = "level"', 'kind = "text"'),), ("points.glow.field", "expected a text")),
+            (setup, (('kind = "level"', 'kind = "text"'),), ("points.glow.field", "expected a text")),
             (
-                plan,
+                setup,
                 (('kind = "level"', 'kind = "switch"\nline = 9'),),
                 ("points.glow.line", "0 to 7, the bits of heat.power"),
             ),
-            (plan, (('"heat.power"', '"heat.power"\nmask = "powr"'),), ("points.glow.mask", 'did you mean "power"?')),
-            (plan + question + '{ name = "a", bits = 8, min = 5, max = 300 }]', (asks,), ()),
+            (setup, (('"heat.power"', '"heat.power"\nmask = "powr"'),), ("points.glow.mask", 'did you mean "power"?')),
+            (setup + question + '{ name = "a", bits = 8, min = 5, max = 300 }]', (asks,), ()),
             (
-                plan + question + '{ name = "a", bits = 8, min = 300 }]',
+                setup + question + '{ name = "a", bits = 8, min = 300 }]',
                 (asks,),
                 ("hosts.kiln.asks", "all of its fields 0"),
             ),
@@ -411,11 +411,11 @@ class Documentation(unittest.TestCase):
             '{ name = "n", bits = 8, count_of = "a" }, { name = "a", bits = 8 }, '
             '{ name = "two", bits = 8, count = 2 }, { name = "low", bits = 8, min = 5 }'
         )
-        plan = self.kiln(
+        setup = self.kiln(
             f'{self.blocks[1]}\n[frames.q]\nstart = "@?"\nfields = [{fields}]',
             ('plan = "kiln.plan.toml"\n\n[points', 'plan = "kiln.plan.toml"\nasks = "q"\n\n[points'),
         )
-        self.assertEqual(plan.hosts["kiln"].format.question().hex(), "3f00000005")
+        self.assertEqual(setup.hosts["kiln"].format.question().hex(), "3f00000005")
 
     def test_the_device_of_some_twenty_lines_answers_on_the_bus(self):
         self.assertLess(len(self.blocks[3].strip().splitlines()), 25)
@@ -426,13 +426,13 @@ class Documentation(unittest.TestCase):
             f'format = 1\n[boards.b]\nprofile = "wren"\nfirmware = "firmata"\n[boards.b.parts]\n{device}\n'
             '[links.b]\nkind = "serial"\nboard = "b"\n',
         )
-        plan = load_bench(bench).plan
+        setup = load_bench(bench).setup
 
         async def story(running, standings):
             bus = running.world.boards["b"].circuit.bus
             return bus.write_read(0x4A, b"\x00", 8, 0.0, None).data
 
-        self.assertEqual(in_fast_time(story, boards=["b"], plan=plan).hex(), "7500019005000000")
+        self.assertEqual(in_fast_time(story, boards=["b"], setup=setup).hex(), "7500019005000000")
 
 
 if __name__ == "__main__":

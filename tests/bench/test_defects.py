@@ -216,8 +216,8 @@ class Defects(unittest.TestCase):
     def test_a_broker_that_is_none_of_ours_is_told(self):
         async def story(address):
             forgets = DEFECTS["dropped-sessions"](name="forgets", board="towpath", every=5.0)
-            plan = msgspec.structs.replace(load_bench(demo_path()).plan, defects={"forgets": forgets})
-            bench = RunningBench(plan.on_broker(address), boards=["towpath"], hosts=False)
+            setup = msgspec.structs.replace(load_bench(demo_path()).setup, defects={"forgets": forgets})
+            bench = RunningBench(setup.on_broker(address), boards=["towpath"], hosts=False)
             try:
                 await bench.start()
                 return [event.note for event in bench.record.since(0)]

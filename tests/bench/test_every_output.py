@@ -14,7 +14,7 @@ HELD = {"gate"}
 
 
 def outputs(bench):
-    return [point for point in bench.plan.points.values() if point.kind.is_output]
+    return [point for point in bench.setup.points.values() if point.kind.is_output]
 
 
 def present(bench, point):

@@ -63,7 +63,7 @@ board = "yard"
 kind = "switch"
 device = "row.Q9"
 """
-PLAN = """format = 1
+SETUP = """format = 1
 [maps.sensor]
 [maps.sensor.registers.control]
 at = 0x00
@@ -91,12 +91,12 @@ class Registers(unittest.TestCase):
         for old, new in {**over, **changes}.items():
             self.assertIn(old, text)
             text = text.replace(old, new)
-        (Path(folder.name) / "tiny.plan.toml").write_text(PLAN)
+        (Path(folder.name) / "tiny.plan.toml").write_text(SETUP)
         path = Path(folder.name) / "yard.bench.toml"
         path.write_text(text)
-        return load_bench(path).plan
+        return load_bench(path).setup
 
-    def drive(self, plan, wishes=WISHES):
+    def drive(self, setup, wishes=WISHES):
         async def story(bench, standings):
             for name, value in wishes.items():
                 bench.ask(bench.point(name), value, by="test")
@@ -111,7 +111,7 @@ class Registers(unittest.TestCase):
             lit = {name: bench.world.part(f"yard.{name}").fraction(bench.clock.now()) for name in ("lamp_0", "lamp_9")}
             return stages, held, lit, bench.host_links["yard"].session.readings["warm"].got, bench.record.since(0)
 
-        return in_fast_time(story, boards=["yard"], plan=plan)
+        return in_fast_time(story, boards=["yard"], setup=setup)
 
     def test_fields_numbers_and_bits_over_firmata_and_on_own_buses(self):
         for over in (FIRMATA, BUSES):
@@ -128,12 +128,12 @@ class Registers(unittest.TestCase):
     def test_clocked_at_the_other_edge_bits_come_one_place_late(self):
         row = 'row = { kind = "shift", registers = 2, chip = 1, mode = 1, rate'
         for over in (FIRMATA, BUSES):
-            plan = self.load(over, **{row: row.replace("mode = 1", "mode = 3")})
-            _, _, lit, _, events = self.drive(plan, {"lamp_9": True})
+            setup = self.load(over, **{row: row.replace("mode = 1", "mode = 3")})
+            _, _, lit, _, events = self.drive(setup, {"lamp_9": True})
             self.assertEqual(lit["lamp_9"], 0.0)
             self.assertTrue(any("clocked in mode 3, but it is for mode 1" in event.note for event in events))
-            plan = self.load(over, **{row: row.replace("mode = 1", "mode = 2")})
-            self.assertEqual(self.drive(plan, {"lamp_9": True})[2]["lamp_9"], 1.0)
+            setup = self.load(over, **{row: row.replace("mode = 1", "mode = 2")})
+            self.assertEqual(self.drive(setup, {"lamp_9": True})[2]["lamp_9"], 1.0)
 
     def test_what_can_not_be_is_told_at_its_place(self):
         cases = {

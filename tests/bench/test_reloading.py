@@ -57,7 +57,7 @@ class Differences(unittest.TestCase):
 class WhileItRuns(unittest.IsolatedAsyncioTestCase):
     async def asyncSetUp(self):
         self.file = load_bench(demo_path())
-        self.bench = RunningBench(self.file.plan)
+        self.bench = RunningBench(self.file.setup)
         await self.bench.start()
         self.addAsyncCleanup(self.bench.stop)
         await self.until(lambda: all(link.ready for link in self.bench.host_links.values()))
@@ -73,7 +73,7 @@ class WhileItRuns(unittest.IsolatedAsyncioTestCase):
             self.assertIn(old, text)
             text = text.replace(old, new, 1)
         after = as_file(text)
-        await self.bench.take_over(after.plan, changes_between(self.file, after))
+        await self.bench.take_over(after.setup, changes_between(self.file, after))
         self.file = after
 
     def at(self, link):

@@ -72,7 +72,7 @@ class FromWishToPart(unittest.TestCase):
             bench.rest(by="test")
             await asyncio.sleep(1)
             standings.follow()
-            for point in bench.plan.points.values():
+            for point in bench.setup.points.values():
                 if point.kind.is_text:
                     self.assertEqual(standings.standing(point).got, point.rest, point.name)
                 elif point.kind.is_output:
@@ -171,8 +171,8 @@ class Broken(unittest.TestCase):
         self.assertIsNone(diagnosis.broken)
 
     def test_a_link_that_loses_everything_breaks_at_taken(self):
-        plan = gatehouse()
-        defects = {"deaf": msgspec.structs.replace(plan.defects["worn_cable"], name="deaf", share=1.0, on=False)}
+        setup = gatehouse()
+        defects = {"deaf": msgspec.structs.replace(setup.defects["worn_cable"], name="deaf", share=1.0, on=False)}
 
         async def story(bench, standings):
             bench.switch_defect("deaf", True)
@@ -181,7 +181,7 @@ class Broken(unittest.TestCase):
             standings.follow()
             return standings.diagnose(standings.trails.all[asked])
 
-        diagnosis = in_fast_time(story, msgspec.structs.replace(plan, defects=defects))
+        diagnosis = in_fast_time(story, msgspec.structs.replace(setup, defects=defects))
         self.assertEqual(states(diagnosis)[:4], ["reached", "reached", "reached", "broken"])
         self.assertIn("in 3 tries", diagnosis.reason)
 
@@ -201,8 +201,8 @@ class Broken(unittest.TestCase):
         self.assertGreater(len(resent), 0)
 
     def test_a_point_on_a_pin_without_its_mode_breaks_at_framed_and_names_the_pins_that_would_do(self):
-        plan = gatehouse()
-        points = {**plan.points, "beacon": msgspec.structs.replace(plan.points["beacon"], pin=5)}
+        setup = gatehouse()
+        points = {**setup.points, "beacon": msgspec.structs.replace(setup.points["beacon"], pin=5)}
 
         async def story(bench, standings):
             asked = bench.ask(bench.point("beacon"), 50.0, by="test")
@@ -210,7 +210,7 @@ class Broken(unittest.TestCase):
             standings.follow()
             return standings.diagnose(standings.trails.all[asked])
 
-        diagnosis = in_fast_time(story, msgspec.structs.replace(plan, points=points))
+        diagnosis = in_fast_time(story, msgspec.structs.replace(setup, points=points))
         self.assertEqual(diagnosis.broken, Kind.FRAMED)
         self.assertIn("pin 5 has no pwm on this board; pwm is on 2, 3, 6, 7, 9 and 10", diagnosis.reason)
         self.assertIn("one of 2 3 6 7 9 10", diagnosis.mend)
@@ -264,15 +264,15 @@ class Links(unittest.TestCase):
         in_fast_time(story)
 
     def test_a_board_that_is_not_there_is_told_once_and_tried_again(self):
-        plan = gatehouse()
-        links = {"gatehouse": msgspec.structs.replace(plan.links["gatehouse"], address="/dev/ttyNONE9")}
+        setup = gatehouse()
+        links = {"gatehouse": msgspec.structs.replace(setup.links["gatehouse"], address="/dev/ttyNONE9")}
 
         async def story(bench, standings):
             await asyncio.sleep(5)
             lost = [event for event in bench.record.since(0) if event.kind == Kind.LOST]
             return bench.host_links["gatehouse"].words, len(lost)
 
-        words, told = in_fast_time(story, msgspec.structs.replace(plan, links=links))
+        words, told = in_fast_time(story, msgspec.structs.replace(setup, links=links))
         self.assertEqual((words, told), ("/dev/ttyNONE9: no such device; is it plugged in?", 1))
 
 

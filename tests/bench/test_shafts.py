@@ -18,15 +18,15 @@ class Workshop(unittest.TestCase):
     def setUpClass(cls):
         folder = tempfile.TemporaryDirectory()
         cls.addClassCleanup(folder.cleanup)
-        bench, plan = re.findall(r"```toml\n(.*?)```", (DOCS / "shafts-and-lines.md").read_text("utf-8"), re.S)
+        bench, setup = re.findall(r"```toml\n(.*?)```", (DOCS / "shafts-and-lines.md").read_text("utf-8"), re.S)
         cls.text = bench
-        (Path(folder.name) / "scale.plan.toml").write_text(plan)
+        (Path(folder.name) / "scale.plan.toml").write_text(setup)
         path = Path(folder.name) / "workshop.bench.toml"
         path.write_text(bench)
-        cls.plan = load_bench(path).plan
+        cls.setup = load_bench(path).setup
 
     def run_story(self, story):
-        return in_fast_time(story, boards=["shop"], plan=self.plan)
+        return in_fast_time(story, boards=["shop"], setup=self.setup)
 
     def test_a_stepper_goes_where_it_is_wanted_and_an_encoder_tells_it(self):
         async def story(bench, standings):
@@ -63,8 +63,8 @@ class Workshop(unittest.TestCase):
         self.assertTrue(any(event.kind == Kind.OVERTAKEN and event.topic == "point" for event in events))
 
     def test_one_against_its_stops_shows_that_asked_and_got_differ(self):
-        self.plan.boards["shop"].parts["sluice"]["stops"] = (0, 100)
-        self.addCleanup(self.plan.boards["shop"].parts["sluice"].update, stops=(0, 400))
+        self.setup.boards["shop"].parts["sluice"]["stops"] = (0, 100)
+        self.addCleanup(self.setup.boards["shop"].parts["sluice"].update, stops=(0, 400))
 
         async def story(bench, standings):
             bench.ask(bench.point("sluice"), 50.0, by="test")

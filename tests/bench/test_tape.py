@@ -26,9 +26,9 @@ def demo_tape(seconds=4.0):
             bench[name].set(value)
         bench.wait(seconds)
         running = bench._running
-        tape = Tape(running.plan, running.record)
+        tape = Tape(running.setup, running.record)
         tape.follow()
-        boards = {name: bench.frames(name) for name in running.plan.boards}
+        boards = {name: bench.frames(name) for name in running.setup.boards}
         return tape, running.record, boards
 
 
@@ -92,9 +92,9 @@ class Demo(unittest.TestCase):
 
 class Streams(unittest.TestCase):
     def setUp(self):
-        self.plan = load_bench(demo_path()).plan
+        self.setup = load_bench(demo_path()).setup
         self.record = Record(now=lambda: 0.0)
-        self.tape = Tape(self.plan, self.record)
+        self.tape = Tape(self.setup, self.record)
         self.rtu = codec("modbus-rtu")
 
     def carry(self, data, offset, t=0.0, direction=Direction.TO_BOARD, seat=Seat.BOARD, link="pumphouse_line"):

@@ -75,7 +75,7 @@ kind = "switch"
 field = "heat.brake"
 state = "state.brake"
 """
-PLAN = """
+SETUP = """
 format = 1
 [frames.heat]
 start = "@<"
@@ -124,7 +124,7 @@ class Rounded(unittest.TestCase):
             ("bits = 4", "15"),
         ):
             with self.subTest(field):
-                files = {"kiln.bench.toml": KILN % (full, full, full), "kiln.plan.toml": PLAN % (field, field)}
+                files = {"kiln.bench.toml": KILN % (full, full, full), "kiln.plan.toml": SETUP % (field, field)}
                 code, lines, err = drive(files, "glow=30%", "glow?", "glow=30%")
                 self.assertEqual((code, err), (0, ""), lines)
                 self.assertAlmostEqual(lines[0]["confirmed"], 30, delta=7 if "4" in field[:8] else 0.4)
@@ -153,7 +153,7 @@ class Rounded(unittest.TestCase):
 
 class SeveralFields(unittest.TestCase):
     def test_a_part_that_takes_its_time_is_not_taken_for_another(self):
-        files = {"kiln.bench.toml": KILN % ((255,) * 3), "kiln.plan.toml": PLAN % (("bits = 8",) * 2)}
+        files = {"kiln.bench.toml": KILN % ((255,) * 3), "kiln.plan.toml": SETUP % (("bits = 8",) * 2)}
         code, lines, _ = drive(files, "glow=40%", "drive=on", "brake=on", "brake=off")
         self.assertEqual((code, [line["holds"] for line in lines]), (0, [True] * 4), lines)
         self.assertEqual(lines[2]["moved"], "closed")
@@ -169,8 +169,8 @@ class SeveralFields(unittest.TestCase):
 
         with tempfile.TemporaryDirectory() as folder:
             (Path(folder) / "kiln.bench.toml").write_text(KILN % ((255,) * 3))
-            (Path(folder) / "kiln.plan.toml").write_text(PLAN % (("bits = 8",) * 2))
-            glow, drives = in_fast_time(story, load_bench(Path(folder) / "kiln.bench.toml").plan)
+            (Path(folder) / "kiln.plan.toml").write_text(SETUP % (("bits = 8",) * 2))
+            glow, drives = in_fast_time(story, load_bench(Path(folder) / "kiln.bench.toml").setup)
         self.assertAlmostEqual(glow, 0.4, delta=0.01)
         self.assertEqual(drives, 1)
 

@@ -52,11 +52,11 @@ class Editing(unittest.TestCase):
             text = start_text("x", "x", [kind])
             file = BenchFile(DEMO.path, text, check_text(text, "x"))
             for _ in range(20):
-                point = chance.choice(list(file.plan.points))
+                point = chance.choice(list(file.setup.points))
                 value = chance.choice(["a", 'with "quotes"', "ünï", "two\nlines", "#", "]"])
                 changes = [
                     (("points", point, "note_" + str(chance.randrange(3))), value),
-                    (("boards", next(iter(file.plan.boards), "x"), "parts", "new"), {"kind": value}),
+                    (("boards", next(iter(file.setup.boards), "x"), "parts", "new"), {"kind": value}),
                 ]
                 after = tomllib.loads(edited(file.text, changes))
                 self.assertEqual(after["points"][point][changes[0][0][-1]], value)

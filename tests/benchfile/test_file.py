@@ -217,7 +217,7 @@ class Documentation(unittest.TestCase):
         self.assertEqual(errors_of(text.replace("pin = 3\n", "pin = 5\n")), [])
 
     def test_the_demo_holds_nothing_that_is_not_documented(self):
-        self.assertEqual(load_bench(demo_path()).plan.name, "Ottersluice")
+        self.assertEqual(load_bench(demo_path()).setup.name, "Ottersluice")
 
 
 if __name__ == "__main__":

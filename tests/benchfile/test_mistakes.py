@@ -3,7 +3,7 @@
 import unittest
 
 from tests.bench.test_devices import BOARD
-from tests.bench.test_values import KILN, PLAN, PORCH, drive
+from tests.bench.test_values import KILN, PORCH, SETUP, drive
 from tests.benchfile.test_file import errors_of
 from tests.commands.run import cavet_here
 
@@ -118,7 +118,7 @@ range = ["0 V", "5 V"]
         errors = errors_of(PORCH % ("range = [0, 255]", 'payload = "raw"\nwire = [0, 256]'))
         self.assertIn("expected what is carried there: 0 to 255", errors[0])
         code, _, err = drive(
-            {"kiln.bench.toml": KILN % ((255,) * 3), "kiln.plan.toml": PLAN % (("bits = 4",) * 2)}, "glow?"
+            {"kiln.bench.toml": KILN % ((255,) * 3), "kiln.plan.toml": SETUP % (("bits = 4",) * 2)}, "glow?"
         )
         self.assertEqual(code, 2)
         self.assertIn('points.glow.wire: found "0 to 255", expected what is carried there: 0 to 15', err)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from cavet.boards import Client
-from cavet.boards.firmware.mqtt import Broker, BrokerPlan
+from cavet.boards.firmware.mqtt import Broker, BrokerSettings
 from cavet.protocols import Message, Side, mqtt
 from cavet.protocols.mqtt import V3, V5, Filter
 from cavet.record import Record, Tell
@@ -17,7 +17,7 @@ class Office:
     def __init__(self, **limits: Any) -> None:
         self.now = 0.0
         self.record = Record(lambda: self.now)
-        self.broker = Broker(BrokerPlan(**limits), Tell(self.record, "broker"))
+        self.broker = Broker(BrokerSettings(**limits), Tell(self.record, "broker"))
         self.clients: dict[Client, Peer] = {}
 
     def peer(self, version: int = 4) -> Peer:

@@ -6,7 +6,7 @@ import unittest
 import msgspec
 
 from cavet.benchfile import load_bench
-from cavet.boards.firmware.modbus import COILS, HOLDING, CellPlan
+from cavet.boards.firmware.modbus import COILS, HOLDING, CellSettings
 from cavet.demo import demo_path
 from cavet.protocols.modbus import ValueForm, lrc8
 from tests.boards.devices import CHARACTER, Device, rtu, tcp
@@ -187,22 +187,22 @@ class Described(unittest.TestCase):
     """Files, queues and values that the demo has not got."""
 
     def test_files_queues_and_values_over_several_registers(self):
-        plan = load_bench(demo_path()).plan
-        board = plan.boards["pumphouse"]
+        settings = load_bench(demo_path()).settings
+        board = settings.boards["pumphouse"]
         device = board.device
         objects = {**device.identity.objects, 0x80: b"x" * 200, 0x81: b"y" * 100}
         identity = msgspec.structs.replace(
             device.identity, objects=objects, files={4: [7, 8, 9]}, queues={0x4DE: [0x1B8, 0x1284], 1: [0] * 32}
         )
         cells = (
-            CellPlan(name="text", table=HOLDING, address=0, form=ValueForm("text", length=3), start="Lock"),
-            CellPlan(name="long", table=HOLDING, address=3, form=ValueForm("int64", "low-first"), start=-2),
-            CellPlan(name="coil", table=COILS, address=0, form=ValueForm("bit"), start=1),
+            CellSettings(name="text", table=HOLDING, address=0, form=ValueForm("text", length=3), start="Lock"),
+            CellSettings(name="long", table=HOLDING, address=3, form=ValueForm("int64", "low-first"), start=-2),
+            CellSettings(name="coil", table=COILS, address=0, form=ValueForm("bit"), start=1),
         )
-        plan.boards["pumphouse"] = msgspec.structs.replace(
+        settings.boards["pumphouse"] = msgspec.structs.replace(
             board, device=msgspec.structs.replace(device, identity=identity, cells=cells)
         )
-        made = Device("pumphouse", plan)
+        made = Device("pumphouse", settings)
         client = made.join("modbus-tcp")
         for asked, expected in (
             ("03 0000 0003", "03 06 4C 6F 63 6B 00 00"),

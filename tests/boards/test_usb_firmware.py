@@ -38,7 +38,7 @@ class Post:
                     fields=(
                         Given(field="levels", of="levels", pins=PINS),
                         Given(field="blink", of="blinks", pins=PINS),
-                        Given(field="faults", of="sum" if faults else "faults"),
+                        Given(field="faults", of="expression" if faults else "faults"),
                     ),
                 ),
             ),

@@ -85,7 +85,7 @@ class Small:
 
 
 def quantity(name, **more):
-    """A quantity whose sums are given as text."""
+    """A quantity whose expressions are given as text."""
     for key in ("rate", "free"):
         if key in more:
             more[key] = Expression(more[key])

@@ -17,34 +17,34 @@ from cavet.hosts import MqttSession, PinPoint, PointKind
 from cavet.routines import Runner, routine_text
 from cavet.wording import UnreachableError
 
-PLAN = load_bench(demo_path()).plan
+SETUP = load_bench(demo_path()).setup
 WISHES, FAULTS = 12, 5
 SECONDS = 8.0
 PEACE_SECONDS, MOST_SECONDS = 12.0, 240.0
 """So long it is waited in peace, and for all wishes to end: a message that is lost may cost an opening of the link."""
 
 
-def outputs(plan, host):
+def outputs(setup, host):
     """The switches and levels of a host that name a part which shows how it stands."""
-    board = plan.links[plan.hosts[host].link].board
-    for point in plan.points.values():
-        if point.board == host and (point.part or point.name) in plan.boards[board].parts:
+    board = setup.links[setup.hosts[host].link].board
+    for point in setup.points.values():
+        if point.board == host and (point.part or point.name) in setup.boards[board].parts:
             is_level = point.kind is PointKind.LEVEL and isinstance(point, PinPoint)
             if point.kind is PointKind.SWITCH or is_level:
                 yield point, f"{board}.{point.part or point.name}"
 
 
-async def story(plan, host, seed):
+async def story(setup, host, seed):
     """What a host takes for confirmed though it is not so; and wishes that have not ended."""
     chance = random.Random(f"{seed}/wishes")
-    bench = RunningBench(plan, carrier=Carrier.MEMORY, boards=[plan.links[plan.hosts[host].link].board])
+    bench = RunningBench(setup, carrier=Carrier.MEMORY, boards=[setup.links[setup.hosts[host].link].board])
     try:
         await bench.start()
         await until_ready(bench.host_links[host])
-        points = list(outputs(plan, host))
-        drawn = [fault for fault in draw(plan, [host], seed, FAULTS, SECONDS) if not fault.step.startswith("press")]
+        points = list(outputs(setup, host))
+        drawn = [fault for fault in draw(setup, [host], seed, FAULTS, SECONDS) if not fault.step.startswith("press")]
         text = routine_of(drawn, ()) if drawn else "routine failing\n    wait 1 s\n"
-        faults = routine_text(text, "faults", plan)  # without hands: what a lost message told of them stays unknown
+        faults = routine_text(text, "faults", setup)  # without hands: what a lost message told of them stays unknown
         running = asyncio.ensure_future(Runner(bench, faults, lambda line: None).run("failing", {}))
         asked = []
         for _ in range(WISHES):
@@ -92,13 +92,13 @@ def unended(bench, asked):
 
 def look(host, seed):
     """One seed of one host."""
-    plan = msgspec.structs.replace(PLAN, seed=seed)
-    return clock.run(story(plan, host, seed), fast=True)
+    setup = msgspec.structs.replace(SETUP, seed=seed)
+    return clock.run(story(setup, host, seed), fast=True)
 
 
 def main():
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 20
-    hosts = sys.argv[2:] or list(PLAN.hosts)
+    hosts = sys.argv[2:] or list(SETUP.hosts)
     failed = 0
     for host in hosts:
         found = {seed: problems for seed in map(str, range(count)) if (problems := look(host, seed))}

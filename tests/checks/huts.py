@@ -141,5 +141,5 @@ class Folder:
         self.addCleanup(place.cleanup)
         self.folder = Path(place.name)
 
-    def plan(self, checks=""):
-        return load_bench(hut(self.folder, checks)).plan
+    def setup(self, checks=""):
+        return load_bench(hut(self.folder, checks)).setup

@@ -57,13 +57,13 @@ class Small(unittest.TestCase):
 
 class Drawn(Folder, unittest.TestCase):
     def test_faults_are_the_seeds_and_steps_of_the_language(self):
-        plan = self.plan(LONG)
-        drawn = draw(plan, ["hut"], "a", 40, 10.0)
-        self.assertEqual(drawn, draw(plan, ["hut"], "a", 40, 10.0))
-        self.assertNotEqual(drawn, draw(plan, ["hut"], "b", 40, 10.0))
+        setup = self.setup(LONG)
+        drawn = draw(setup, ["hut"], "a", 40, 10.0)
+        self.assertEqual(drawn, draw(setup, ["hut"], "a", 40, 10.0))
+        self.assertNotEqual(drawn, draw(setup, ["hut"], "b", 40, 10.0))
         self.assertEqual({"break", "fault", "reset", "press"}, {fault.step.split()[0] for fault in drawn})
         self.assertTrue(all(0 <= fault.t <= 10 for fault in drawn))
-        carry_out(plan, Case(check="blink", seed="a", faults=drawn))  # each of them is a step that can be read
+        carry_out(setup, Case(check="blink", seed="a", faults=drawn))  # each of them is a step that can be read
 
 
 class Losing:
@@ -93,8 +93,8 @@ class Losing:
 class Runs(Folder, unittest.TestCase):
     def orders(self, checks, **wanted):
         path = hut(self.folder, checks)
-        plan = load_bench(path).plan
-        return orders_of(path, plan, list(plan.checks.values()), Wanted(**wanted))
+        setup = load_bench(path).setup
+        return orders_of(path, setup, list(setup.checks.values()), Wanted(**wanted))
 
     def test_one_after_the_other_or_over_processes_it_is_the_same(self):
         orders = self.orders(LONG, seeds=6, faults=2)

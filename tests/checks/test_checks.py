@@ -31,9 +31,9 @@ delays = { from = "asked", to = "driven", at_most = "1 us" }
 
 class OfABench(Folder, unittest.TestCase):
     def came(self, name, checks=ALL, **case):
-        plan = self.plan(checks)
-        shows = [check for check in plan.checks.values() if not check.acts]
-        return carry_out(plan, Case(check=name, seed="s", **case), shows)
+        setup = self.setup(checks)
+        shows = [check for check in setup.checks.values() if not check.acts]
+        return carry_out(setup, Case(check=name, seed="s", **case), shows)
 
     def test_each_kind_holds_or_says_why_not(self):
         self.assertEqual((True, ""), (self.came("walk").held, self.came("walk").why))
@@ -59,9 +59,9 @@ class OfABench(Folder, unittest.TestCase):
     send hut set-digital-pin-value pin 3, value 1
     send hut set-digital-pin-value pin 3, value 0
 """
-        plan = self.plan('[checks.twice]\nroutine = "twice.routine#twice"\nno_redundant = "hut"\n')
+        setup = self.setup('[checks.twice]\nroutine = "twice.routine#twice"\nno_redundant = "hut"\n')
         (self.folder / "twice.routine").write_text(twice.replace(",", ""), "utf-8")
-        came = carry_out(plan, Case(check="twice", seed="s"))
+        came = carry_out(setup, Case(check="twice", seed="s"))
         self.assertIn("hut was told once what it did already, first at", came.why)
 
     def test_a_defect_breaks_it_and_the_trail_is_told(self):
@@ -71,22 +71,22 @@ class OfABench(Folder, unittest.TestCase):
         self.assertIn("stopped before driven: pin 3 took it, but its line stays low", came.trail)
 
     def test_the_same_seed_does_the_same_again(self):
-        plan = self.plan(ALL)
-        faults = orders_of(hut(self.folder, ALL), plan, [plan.checks["blink"]], Wanted(seeds=3, faults=3))
+        setup = self.setup(ALL)
+        faults = orders_of(hut(self.folder, ALL), setup, [setup.checks["blink"]], Wanted(seeds=3, faults=3))
         self.assertEqual(3, len({order.case.faults for order in faults}))
-        again = orders_of(hut(self.folder, ALL), plan, [plan.checks["blink"]], Wanted(seeds=3, faults=3))
+        again = orders_of(hut(self.folder, ALL), setup, [setup.checks["blink"]], Wanted(seeds=3, faults=3))
         self.assertEqual(faults, again)
         self.assertEqual([do_order(order) for order in faults], [do_order(order) for order in again])
 
     def test_a_bench_without_checks_has_the_walk(self):
-        plan = with_checks(self.plan())
-        self.assertEqual(["walk"], [check.name for check in chosen_checks(plan, ())])
+        setup = with_checks(self.setup())
+        self.assertEqual(["walk"], [check.name for check in chosen_checks(setup, ())])
         with self.assertRaises(WrongError):
-            chosen_checks(plan, ["wolk"])
+            chosen_checks(setup, ["wolk"])
 
     def test_those_that_only_look_at_records_bring_the_others_along(self):
-        plan = self.plan(ALL)
-        names = [check.name for check in chosen_checks(plan, ["quiet"])]
+        setup = self.setup(ALL)
+        names = [check.name for check in chosen_checks(setup, ["quiet"])]
         self.assertEqual(["walk", "blink", "wrong", "rest", "hasty", "quiet"], names)
 
 
@@ -113,7 +113,7 @@ class Mistakes(Folder, unittest.TestCase):
             ("wolk = true", "this key", "one of the keys"),
         ):
             with self.subTest(text=text), self.assertRaises(ExceptionGroup) as caught:
-                self.plan(f"[checks.c]\n{text}\n")
+                self.setup(f"[checks.c]\n{text}\n")
             told = "\n".join(map(str, caught.exception.exceptions))
             self.assertIn("checks.c", told)
             self.assertIn(found.strip('"'), told)
@@ -122,7 +122,7 @@ class Mistakes(Folder, unittest.TestCase):
     def test_needs_must_be_outputs(self):
         text = '[points.extra]\nboard = "hut"\nkind = "switch"\npin = 7\nneeds = ["lamp=on", "bell=on"]\n'
         with self.assertRaises(ExceptionGroup) as caught:
-            self.plan(text)
+            self.setup(text)
         (error,) = caught.exception.exceptions
         self.assertIn("points.extra.needs", str(error))
 
@@ -132,6 +132,6 @@ class Mistakes(Folder, unittest.TestCase):
             'routine = "hut.routine#x"',
             'routine = "hut.routine#blink"\ntunes = {a=1}',
         ):
-            plan = self.plan(f"[checks.c]\n{text}\n")
+            setup = self.setup(f"[checks.c]\n{text}\n")
             with self.subTest(text=text), self.assertRaises(WrongError):
-                orders_of(self.folder / "hut.bench.toml", plan, [plan.checks["c"]], Wanted())
+                orders_of(self.folder / "hut.bench.toml", setup, [setup.checks["c"]], Wanted())

@@ -64,8 +64,8 @@ class OnWorkers(unittest.TestCase):
 
     def orders(self, seeds):
         path = hut(self.folder, LONG)
-        plan = load_bench(path).plan
-        return orders_of(path, plan, list(plan.checks.values()), Wanted(seeds=seeds, faults=2))
+        setup = load_bench(path).setup
+        return orders_of(path, setup, list(setup.checks.values()), Wanted(seeds=seeds, faults=2))
 
     def test_the_lines_are_the_same_whatever_ran_where(self):
         path = str(hut(self.folder, LONG))

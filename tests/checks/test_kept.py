@@ -17,8 +17,8 @@ class GoingOn(Folder, unittest.TestCase):
         self.file = self.folder / "done.jsonl"
 
     def orders(self, seeds=3):
-        plan = load_bench(self.path).plan
-        return orders_of(self.path, plan, list(plan.checks.values()), Wanted(seeds=seeds, faults=1))
+        setup = load_bench(self.path).setup
+        return orders_of(self.path, setup, list(setup.checks.values()), Wanted(seeds=seeds, faults=1))
 
     def test_what_was_done_is_not_done_again_and_the_lines_are_the_same(self):
         orders = self.orders()

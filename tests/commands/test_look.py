@@ -16,7 +16,7 @@ from cavet.workbench import PastDesk, RecordApp
 from tests.commands.run import cavet_here
 from tests.patience import PATIENCE
 
-PLAN = load_bench(demo_path()).plan
+SETUP = load_bench(demo_path()).setup
 READ = bytes.fromhex("07 01 00 00 00 06 BC 6E")
 
 
@@ -36,7 +36,7 @@ class Look(unittest.TestCase):
         self.record = Record(lambda: self.now)
 
     def write(self, about=None):
-        return RecordWriter(self.record, self.path, about if about is not None else PLAN.about)
+        return RecordWriter(self.record, self.path, about if about is not None else SETUP.about)
 
     def say(self, data=READ):
         self.now += 1.0
@@ -53,7 +53,7 @@ class Look(unittest.TestCase):
         for _ in range(20):
             self.say()
         self.write().close()
-        past = PastBench(PLAN, self.opened())
+        past = PastBench(SETUP, self.opened())
         self.assertEqual(past.read_on(15), 30)
         self.assertEqual(past.told, "a record, being read: 15 events so far")
         while past.read_on(15):
@@ -64,7 +64,7 @@ class Look(unittest.TestCase):
 
     def test_what_could_not_be_written_leaves_a_gap_and_numbers_stay(self):
         past = PastBench(
-            PLAN, self.opened_after(lambda database: database.execute("DELETE FROM events WHERE number=1"))
+            SETUP, self.opened_after(lambda database: database.execute("DELETE FROM events WHERE number=1"))
         )
         past.read_on()
         self.assertEqual([event.number for event in past.record.since(0)], [0, 1, 2])
@@ -85,7 +85,7 @@ class Look(unittest.TestCase):
         self.say()
 
         async def look():
-            app = RecordApp(PastDesk(PastBench(PLAN, self.opened())))
+            app = RecordApp(PastDesk(PastBench(SETUP, self.opened())))
             async with app.run_test(size=(120, 40)) as pilot:
                 reading = app._frame.reading
                 reading.choose("pumphouse_line")
@@ -102,7 +102,7 @@ class Look(unittest.TestCase):
 
     def test_the_bench_is_the_one_it_names_or_is_named(self):
         self.write().close()
-        self.assertEqual(bench_of(self.opened(), self.path).plan.name, PLAN.name)
+        self.assertEqual(bench_of(self.opened(), self.path).setup.name, SETUP.name)
         for about, part in (({"bench": "x"}, "names no bench file"), ({"file": "/nowhere.toml"}, "which is not there")):
             self.write(about).close()
             with self.assertRaisesRegex(WrongError, part):

@@ -17,14 +17,14 @@ from tests.commands.run import cavet_here
 from tests.commands.test_serve import Served
 from tests.patience import PATIENCE
 
-PLAN = load_bench(demo_path()).plan
+SETUP = load_bench(demo_path()).setup
 READ = bytes.fromhex("0001 0000 0006 07 01 0000 0001")
 ANSWER = bytes.fromhex("0001 0000 0004 07 01 01 00")
 
 
 class Faults(unittest.IsolatedAsyncioTestCase):
     async def asyncSetUp(self):
-        self.bench = RunningBench(PLAN, hosts=False)
+        self.bench = RunningBench(SETUP, hosts=False)
         await self.bench.start()
         self.addAsyncCleanup(self.bench.stop)
         at = next(each for each in self.bench.endpoints if each.link == "pumphouse")

@@ -29,7 +29,7 @@ class New(unittest.TestCase):
             with self.subTest(kind):
                 path = self.folder / f"{kind}.bench.toml"
                 self.assertEqual(cavet_here("new", str(path), f"--{kind}").code, 0)
-                self.assertEqual(remarks_on(load_bench(path).plan), [])
+                self.assertEqual(remarks_on(load_bench(path).setup), [])
                 name, value = OUTPUTS[kind]
                 with cavet.open(path) as bench:
                     self.assertEqual(bench[name].set(value).ended, "confirmed")
@@ -37,10 +37,10 @@ class New(unittest.TestCase):
     def test_several_kinds_make_one_bench_and_none_makes_firmata(self):
         path = self.folder / "all.bench.toml"
         self.assertEqual(cavet_here("new", str(path), *(f"--{kind}" for kind in START_KINDS)).code, 0)
-        self.assertEqual(len(load_bench(path).plan.boards), len(START_KINDS))
+        self.assertEqual(len(load_bench(path).setup.boards), len(START_KINDS))
         path = self.folder / "one.bench.toml"
         cavet_here("new", str(path))
-        self.assertEqual([board.firmware for board in load_bench(path).plan.boards.values()], ["firmata"])
+        self.assertEqual([board.firmware for board in load_bench(path).setup.boards.values()], ["firmata"])
 
     def test_keys_are_explained_where_they_first_stand(self):
         for kind in START_KINDS:
@@ -64,24 +64,24 @@ class New(unittest.TestCase):
         for name in ('a"]\n[x', "", "9 nines", "\x1b[31mred", "ü" * 90):
             with self.subTest(name):
                 known = {"address": "127.0.0.1:5", "protocol": "scpi", "idn": f"x,{name},1,2", "version": None}
-                plan = check_text(bench_from(known, name), "x.bench.toml")
-                self.assertEqual(len(plan.points), 1)
+                setup = check_text(bench_from(known, name), "x.bench.toml")
+                self.assertEqual(len(setup.points), 1)
 
 
 class From(unittest.IsolatedAsyncioTestCase):
     async def test_a_board_that_is_there_becomes_a_bench(self):
-        bench = RunningBench(load_bench(demo_path()).plan, hosts=False)
+        bench = RunningBench(load_bench(demo_path()).setup, hosts=False)
         await bench.start()
         self.addAsyncCleanup(bench.stop)
         at = {endpoint.link: endpoint.address for endpoint in bench.endpoints}
         for link, points in (("gatehouse", 2), ("pumphouse", 0), ("switchrack", 1), ("towpath", 2)):
             with self.subTest(link):
                 text = await bench_at(at[link], "Found")
-                plan = check_text(text, "x.bench.toml")
-                self.assertGreaterEqual(len(plan.points), points, text)
-                (made,) = plan.links.values()
+                setup = check_text(text, "x.bench.toml")
+                self.assertGreaterEqual(len(setup.points), points, text)
+                (made,) = setup.links.values()
                 self.assertIn(at[link], (made.address, made.broker))
                 if link == "gatehouse":
-                    (board,) = plan.boards.values()
+                    (board,) = setup.boards.values()
                     self.assertEqual(sorted(board.profile.pins), list(range(20)))
                     self.assertEqual(board.profile.pins[14].channel, 0)

@@ -36,8 +36,8 @@ class Bench(unittest.TestCase):
             terminal.sees("pwm 60 %")
             terminal.press("C-s")
             terminal.sees("saved in porch.bench.toml")
-            plan = load_bench(path).plan
-            self.assertEqual((plan.points["lamp_2"].pin, plan.boards["hut"].parts["lamp_2"]["kind"]), (2, "lamp"))
+            setup = load_bench(path).setup
+            self.assertEqual((setup.points["lamp_2"].pin, setup.boards["hut"].parts["lamp_2"]["kind"]), (2, "lamp"))
             self.assertIn("# the truth: a simulated board", path.read_text())
             terminal.press("u")
             terminal.sees("taken back: lamp_2 is there", "not saved")
@@ -60,7 +60,7 @@ class Bench(unittest.TestCase):
                 terminal.sees(f"{board} is there, with its link, its host, and first points", ready, "remarks none")
             terminal.press("C-s")
             terminal.sees("saved in mine.bench.toml")
-            self.assertEqual(len(load_bench(path).plan.boards), 4)
+            self.assertEqual(len(load_bench(path).setup.boards), 4)
             terminal.press("g")
             terminal.sees("rest", "4 of 4 boards ready")
             for point, keys in (

@@ -16,7 +16,7 @@ from cavet.library.past import past_trails
 from cavet.record import RecordFile
 from cavet.wording import WrongError
 
-PLAN = load_bench(demo_path()).plan
+SETUP = load_bench(demo_path()).setup
 TURNED = 120
 
 
@@ -45,11 +45,11 @@ class Broken(unittest.TestCase):
             return error
         found = None
         for act in (
-            *(lambda form=form: list(TEXTS[form](file, PLAN, Cut(begin=0.2, end=2.0))) for form in TEXTS),
-            lambda: list(pcapng(file, PLAN, Cut())), lambda: past_trails(file.since(0), PLAN),
+            *(lambda form=form: list(TEXTS[form](file, SETUP, Cut(begin=0.2, end=2.0))) for form in TEXTS),
+            lambda: list(pcapng(file, SETUP, Cut())), lambda: past_trails(file.since(0), SETUP),
             lambda: compare(file.since(0), file.since(0)),
-            lambda: Lanes(PLAN).read(file.since(0), file.transfers()).all(),
-            lambda: file.state_at(1.0), file.ended, file.boards, lambda: PastBench(PLAN, file).read_on(),
+            lambda: Lanes(SETUP).read(file.since(0), file.transfers()).all(),
+            lambda: file.state_at(1.0), file.ended, file.boards, lambda: PastBench(SETUP, file).read_on(),
         ):  # fmt: skip
             try:
                 act()

@@ -19,7 +19,7 @@ from cavet.library.past import delays_of, past_trails, percentile
 from cavet.record import Event, Kind, RecordFile, Topic
 from tests.exports.reading import read_pcapng, read_tcp, read_vcd
 
-PLAN = load_bench(demo_path()).plan
+SETUP = load_bench(demo_path()).setup
 WHOLE = Cut()
 FIN, SYN, ACK = 1, 2, 16
 
@@ -56,12 +56,12 @@ class OnRecord(unittest.TestCase):
 
 class Lines(OnRecord):
     def test_each_event_is_a_line_of_json(self):
-        lines = [json.loads(line) for line in jsonl(self.file, PLAN, WHOLE)]
+        lines = [json.loads(line) for line in jsonl(self.file, SETUP, WHOLE)]
         self.assertEqual([(e.number, round(e.t, 6), e.kind) for e in self.events],
                          [(line["number"], line["t"], line["kind"]) for line in lines])  # fmt: skip
 
     def test_each_event_is_a_row(self):
-        text = "".join(as_csv(self.file, PLAN, WHOLE))
+        text = "".join(as_csv(self.file, SETUP, WHOLE))
         rows = list(csv.DictReader(io.StringIO(text, newline="")))
         self.assertEqual(len(self.events), len(rows))
         for event, row in zip(self.events, rows, strict=True):
@@ -75,20 +75,20 @@ class Lines(OnRecord):
 
     def test_only_what_is_wanted(self):
         cut = Cut(begin=1.5, end=2.0, boards=frozenset({"gatehouse"}))
-        rows = list(csv.DictReader(io.StringIO("".join(as_csv(self.file, PLAN, cut)), newline="")))
+        rows = list(csv.DictReader(io.StringIO("".join(as_csv(self.file, SETUP, cut)), newline="")))
         wanted = [str(e.number) for e in self.events if 1.5 <= e.t <= 2.0 and e.board == "gatehouse"]
         self.assertTrue(wanted)
         self.assertEqual(wanted, [row["number"] for row in rows])
 
     def test_points_at_each_change_and_sampled(self):
-        rows = list(csv.DictReader(io.StringIO("".join(points_csv(self.file, PLAN, WHOLE)), newline="")))
+        rows = list(csv.DictReader(io.StringIO("".join(points_csv(self.file, SETUP, WHOLE)), newline="")))
         last = rows[-1]
         names = ("beacon.asked", "beacon.got", "pump_a.asked", "pump_a.got")
         self.assertEqual(["50", "50", "true", "true"], [last[name] for name in names])
         times = [float(row["t"]) for row in rows]
         self.assertEqual(times, sorted(set(times)))
         sampled = list(
-            csv.DictReader(io.StringIO("".join(points_csv(self.file, PLAN, Cut(begin=1, end=2), 0.1)), newline=""))
+            csv.DictReader(io.StringIO("".join(points_csv(self.file, SETUP, Cut(begin=1, end=2), 0.1)), newline=""))
         )
         self.assertEqual([f"{1 + n / 10:.6f}" for n in range(11)], [row["t"] for row in sampled])
         for row in sampled:
@@ -99,7 +99,7 @@ class Lines(OnRecord):
 
 class Waveforms(OnRecord):
     def test_a_dump_says_what_the_record_says(self):
-        found = read_vcd("".join(vcd(self.file, PLAN, WHOLE)))
+        found = read_vcd("".join(vcd(self.file, SETUP, WHOLE)))
         kind, changes = found["Ottersluice", "gatehouse", "points", "beacon_asked"]
         self.assertEqual("real", kind)
         wished = [(round(e.t * 1e6), e.value) for e in self.events if e.kind is Kind.ASKED and e.subject == "beacon"]
@@ -116,14 +116,14 @@ class Waveforms(OnRecord):
         self.assertFalse([path for path in found if "panel" in path[-1]])
 
     def test_it_begins_where_it_is_wanted_with_how_things_stand(self):
-        found = read_vcd("".join(vcd(self.file, PLAN, Cut(begin=2.0, end=2.5))))
+        found = read_vcd("".join(vcd(self.file, SETUP, Cut(begin=2.0, end=2.5))))
         changes = found["Ottersluice", "gatehouse", "points", "beacon_got"][1]
         self.assertEqual((2_000_000, 50.0), (changes[0][0], float(changes[0][1])))
         for _, changes in found.values():
             self.assertTrue(all(2_000_000 <= t <= 2_500_000 for t, _ in changes))
 
     def test_names_are_such_as_they_may_be(self):
-        for path in read_vcd("".join(vcd(self.file, PLAN, WHOLE))):
+        for path in read_vcd("".join(vcd(self.file, SETUP, WHOLE))):
             for name in path:
                 self.assertRegex(name, "^[A-Za-z_][A-Za-z0-9_]*$")
 
@@ -131,7 +131,7 @@ class Waveforms(OnRecord):
 class Captures(OnRecord):
     def setUp(self):
         super().setUp()
-        self.interfaces, self.packets = read_pcapng(b"".join(pcapng(self.file, PLAN, WHOLE)))
+        self.interfaces, self.packets = read_pcapng(b"".join(pcapng(self.file, SETUP, WHOLE)))
         self.transfers = list(self.file.transfers())
 
     def said(self, link, way):
@@ -178,7 +178,7 @@ class Captures(OnRecord):
         self.assertEqual(2, len({read_tcp(p[3])[p[2] == 1] for p in self.packets if p[1] == "pumphouse.pumphouse"}))
 
     def test_a_connection_that_had_begun_before_has_no_beginning(self):
-        _, packets = read_pcapng(b"".join(pcapng(self.file, PLAN, Cut(begin=2.0, end=2.2))))
+        _, packets = read_pcapng(b"".join(pcapng(self.file, SETUP, Cut(begin=2.0, end=2.2))))
         segments = [read_tcp(p[3]) for p in packets if p[1] == "switchrack.switchrack"]
         self.assertTrue(segments)
         self.assertFalse([segment for segment in segments if segment[4] & (SYN | FIN)])
@@ -196,7 +196,7 @@ class Captures(OnRecord):
 
 class Trails(OnRecord):
     def test_what_became_of_each_is_as_it_was_while_it_ran(self):
-        trails = past_trails(self.events, PLAN)
+        trails = past_trails(self.events, SETUP)
         beacon = [trail for trail in trails if trail.is_command and trail.point == "beacon"]
         self.assertEqual(["confirmed"], [trail.ended for trail in beacon])
         self.assertEqual(
@@ -207,7 +207,7 @@ class Trails(OnRecord):
         self.assertEqual(["read-coils"], [trail.message or trail.point for trail in refused])
 
     def test_delays_add_up(self):
-        (one,) = [each for each in delays_of(past_trails(self.events, PLAN))
+        (one,) = [each for each in delays_of(past_trails(self.events, SETUP))
                   if (each.board, each.begin, each.end) == ("gatehouse", "carried", "taken")]  # fmt: skip
         self.assertEqual(one.count, len(one.all))
         self.assertLessEqual(one.median, one.p95)

@@ -46,7 +46,7 @@ def pcap(packets, link_type=101, order="<", sign=0xA1B2C3D4, unit=1e-6):
     return whole
 
 
-PLAN = """
+SETUP = """
 format = 1
 [frames.packet]
 start = "02"
@@ -157,8 +157,8 @@ class Others(OnFiles):
     def test_what_a_record_was_exported_to_comes_back(self):
         test_exports.setUpModule()
         file = RecordFile(test_exports.PATH)
-        plan = load_bench(demo_path()).plan
-        whole = b"".join(pcapng(file, plan, Cut()))
+        setup = load_bench(demo_path()).setup
+        whole = b"".join(pcapng(file, setup, Cut()))
         links = {"firmata": "gatehouse", "modbus-tcp": "pumphouse", "scpi": "switchrack"}
         places = {"firmata": "gatehouse.gatehouse", "modbus-tcp": "127.0.1.2:502", "scpi": "127.0.1.4:5025"}
         for protocol, link in links.items():
@@ -227,7 +227,7 @@ class Commands(OnFiles):
         self.assertEqual(3, len((self.folder / "o.csv").read_bytes().splitlines()))
 
     def test_a_format_of_ones_own_is_read_by_its_plan(self):
-        (self.folder / "my.plan.toml").write_text(PLAN, "utf-8")
+        (self.folder / "my.plan.toml").write_text(SETUP, "utf-8")
         name = f"{self.folder}/my.plan.toml#packet"
         frames = [
             cavet.encode(name, "packet", kind=kind, payload=data) for kind, data in (("set", b"a"), ("told", b"bc"))

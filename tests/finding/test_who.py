@@ -11,12 +11,12 @@ from cavet.finding import Found, open_ports, topics_at, who
 from cavet.wording import UnreachableError, WrongError
 from tests.commands.run import cavet_here
 
-PLAN = load_bench(demo_path()).plan
+SETUP = load_bench(demo_path()).setup
 
 
 class OnRealEndpoints(unittest.IsolatedAsyncioTestCase):
     async def asyncSetUp(self):
-        self.bench = RunningBench(PLAN, hosts=False)
+        self.bench = RunningBench(SETUP, hosts=False)
         await self.bench.start()
         self.addAsyncCleanup(self.bench.stop)
         self.at = {endpoint.link: endpoint.address for endpoint in self.bench.endpoints}

@@ -3,7 +3,7 @@
 import unittest
 
 from cavet.hosts import BoardTopics, Manners, MqttSession, PointKind, SessionState, TopicPoint
-from cavet.messaging import ClientPlan, PayloadForm
+from cavet.messaging import ClientSettings, PayloadForm
 from cavet.protocols import Side, mqtt
 from cavet.protocols.mqtt import V3, V5
 from cavet.record import Kind, Record
@@ -32,8 +32,8 @@ class Broker:
         def tell(kind, topic, subject, *more, **fields):
             return self.record.append(kind, "b", topic, subject, *more, **fields)
 
-        plan = ClientPlan(client_id="host", version=version)
-        self.session = MqttSession("b", POINTS, Manners(**manners), tell, plan, topics)
+        settings = ClientSettings(client_id="host", version=version)
+        self.session = MqttSession("b", POINTS, Manners(**manners), tell, settings, topics)
 
     def open(self, *codes):
         """Let the session in, grant its filters, and say that the board is there."""

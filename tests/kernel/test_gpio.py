@@ -700,7 +700,7 @@ class OnLines(Programs, unittest.TestCase):
         Path(self.bench).write_text(BENCH + check, "utf-8")
 
         async def story():
-            with BenchThread(load_bench(Path(self.bench)).plan, None) as thread:
+            with BenchThread(load_bench(Path(self.bench)).setup, None) as thread:
                 app = app_for(Desk(thread.bench, thread.post))
                 async with app.run_test(size=(120, 40)) as pilot:
                     seat = Seat(app, pilot)

@@ -30,7 +30,7 @@ from cavet.lanes import (
 )
 from cavet.record import Direction, Event, Kind, Seat, Topic, Transfer
 
-PLAN = load_bench(demo_path()).plan
+SETUP = load_bench(demo_path()).setup
 
 
 class Story:
@@ -44,7 +44,7 @@ class Story:
         return self
 
     def lanes(self, transfers=()):
-        read = Lanes(PLAN).read(self.events, transfers)
+        read = Lanes(SETUP).read(self.events, transfers)
         return {lane.key: lane for lane in read.all()}, read
 
 

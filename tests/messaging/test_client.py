@@ -4,7 +4,7 @@ import unittest
 
 from cavet.messaging import (
     Arrived,
-    ClientPlan,
+    ClientSettings,
     ClientState,
     Connected,
     MqttClient,
@@ -22,10 +22,10 @@ from cavet.protocols.mqtt import V3, V5, Filter, Property
 class Line:
     """A client, and the broker's side of its connection, said by the test."""
 
-    def __init__(self, version=4, **plan):
+    def __init__(self, version=4, **settings):
         self.now = 0.0
         self.codec = V5 if version == 5 else V3
-        self.client = MqttClient(ClientPlan(version=version, client_id="c", **plan))
+        self.client = MqttClient(ClientSettings(version=version, client_id="c", **settings))
 
     def open(self, kept=False, **fields):
         """Open the connection, and let the client in; give its connect."""

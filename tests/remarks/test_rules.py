@@ -187,9 +187,9 @@ def changed(text, changes):
 class Rules(unittest.TestCase):
     def test_good_benches_are_well(self):
         for text in (PINS, MODBUS, TOPICS):
-            plan = check_text(text, "x.bench.toml")
-            self.assertEqual([(remark.name, remark.what) for remark in remarks_on(plan)], [])
-            self.assertEqual(len(well(plan)), len(RULES))
+            setup = check_text(text, "x.bench.toml")
+            self.assertEqual([(remark.name, remark.what) for remark in remarks_on(setup)], [])
+            self.assertEqual(len(well(setup)), len(RULES))
 
     def test_each_fault_is_told_at_its_place_once(self):
         for name, text, changes, place in CASES:
@@ -205,20 +205,20 @@ class Rules(unittest.TestCase):
             for name, text, changes, place in CASES:
                 path.write_text("# by hand\n" + changed(text, changes))
                 file = load_bench(path)
-                remark = next(each for each in remarks_on(file.plan) if each.name == name)
+                remark = next(each for each in remarks_on(file.setup) if each.name == name)
                 if remark.mend is None:
                     continue
                 with self.subTest(name, place=place, mend=remark.mend.words):
                     tried.add(name)
                     after = mended(file, remark.mend)
                     self.assertNotIn(
-                        (name, place), [(each.name, each.place) for each in remarks_on(after.plan)], after.text
+                        (name, place), [(each.name, each.place) for each in remarks_on(after.setup)], after.text
                     )
                     self.assertTrue(after.text.startswith("# by hand\n"))
         self.assertGreaterEqual(len(tried), 14, tried)
 
     def test_the_demo_has_nothing_wrong(self):
-        found = remarks_on(load_bench(demo_path()).plan)
+        found = remarks_on(load_bench(demo_path()).setup)
         self.assertNotIn(Weight.WRONG, [remark.weight for remark in found], found)
 
 

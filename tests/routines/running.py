@@ -13,7 +13,7 @@ from cavet.benchfile import load_bench
 from cavet.demo import demo_path
 from cavet.routines import Runner, program_of, python_of, routine_text
 
-PLAN = load_bench(demo_path()).plan
+SETUP = load_bench(demo_path()).setup
 
 
 class Ran:
@@ -36,26 +36,30 @@ class Ran:
         return [(line["line"], line["result"]) for line in self.of("step")]
 
 
-def run(text, name=None, tunes=None, during=None, plan=PLAN):
+def run(text, name=None, tunes=None, during=None, setup=SETUP):
     """Run a routine; `during` is told bench and runner, beside it. Without that, the program that is written from the
     text is run as well, and must come to the same, event for event."""
     whole = textwrap.dedent(text).strip("\n") + "\n"
-    program = routine_text(whole, "f", plan)
+    program = routine_text(whole, "f", setup)
     name = name or next(iter(program.routines))
-    ran = carry_out(program, name, tunes, during, plan)
+    ran = carry_out(program, name, tunes, during, setup)
     if during is None:
-        compare(ran, carry_out(written(python_of(whole, program, "demo", name), plan), name, tunes, None, plan), whole)
+        compare(
+            ran, carry_out(written(python_of(whole, program, "demo", name), setup), name, tunes, None, setup), whole
+        )
     return ran
 
 
-def carry_out(program, name, tunes, during, plan):
+def carry_out(program, name, tunes, during, setup):
     lines = []
 
     async def story():
-        bench = RunningBench(plan, carrier=Carrier.MEMORY)
+        bench = RunningBench(setup, carrier=Carrier.MEMORY)
         await bench.start()
         try:
-            await asyncio.gather(*(until_ready(bench.host_links[host]) for host in plan.hosts if host in program.hosts))
+            await asyncio.gather(
+                *(until_ready(bench.host_links[host]) for host in setup.hosts if host in program.hosts)
+            )
             runner = Runner(bench, program, lines.append)
             beside = asyncio.ensure_future(during(bench, runner)) if during is not None else None
             end = await runner.run(name, tunes)
@@ -68,14 +72,14 @@ def carry_out(program, name, tunes, during, plan):
     return clock.run(story(), fast=True)
 
 
-def written(text, plan):
+def written(text, setup):
     """What a program that was written would run."""
     given = {}
     with mock.patch(
         "cavet.script.main", lambda bench, *routines, reflexes="": given.update(of=routines, rules=reflexes)
     ):
         exec(compile(text, "program.py", "exec"), {"__name__": "__main__"})
-    return program_of(given["of"], plan, given["rules"])
+    return program_of(given["of"], setup, given["rules"])
 
 
 def compare(ran, other, text):

@@ -7,7 +7,7 @@ from cavet.benchfile import load_bench
 from cavet.demo import demo_path
 from cavet.routines import routine_text
 
-PLAN = load_bench(demo_path()).plan
+SETUP = load_bench(demo_path()).setup
 TABLE = (
     # a step of a routine, and what is said of it: column, found, a part of what is expected
     ("wiat 2 s", 5, "wiat", 'did you mean "wait"?'),
@@ -100,7 +100,7 @@ WHOLE = (
 
 def told(text):
     try:
-        routine_text(text, "f", PLAN)
+        routine_text(text, "f", SETUP)
     except ExceptionGroup as group:
         return [str(each) for each in group.exceptions]
     return []

@@ -16,7 +16,7 @@ from cavet.demo import demo_path, find_routines
 from cavet.record import Kind
 from cavet.routines import Runner, python_of, routine_text
 from cavet.wording import UnreachableError
-from tests.routines.running import PLAN, run
+from tests.routines.running import SETUP, run
 
 
 class Steps(unittest.TestCase):
@@ -377,10 +377,10 @@ class Ends(unittest.TestCase):
         lines = []
 
         async def story():
-            bench = RunningBench(PLAN, carrier=Carrier.MEMORY)
+            bench = RunningBench(SETUP, carrier=Carrier.MEMORY)
             await bench.start()
             await until_ready(bench.host_links["gatehouse"])
-            work = asyncio.ensure_future(Runner(bench, routine_text(self.LASTS, "f", PLAN), lines.append).run("a"))
+            work = asyncio.ensure_future(Runner(bench, routine_text(self.LASTS, "f", SETUP), lines.append).run("a"))
             await asyncio.sleep(2)
             work.cancel()
             with self.assertRaises(asyncio.CancelledError):
@@ -439,8 +439,8 @@ class Ends(unittest.TestCase):
                 self.assertFalse(ran.of("end")[0]["at_rest"])
 
     def test_a_link_that_is_lost_for_good_ends_it_whatever_it_waits_for(self):
-        patient = load_bench(demo_path()).changed_all([(("hosts", "gatehouse", "lost_after"), "3 s")]).plan
-        for plan, after in ((PLAN, 30.0), (patient, 3.0)):
+        patient = load_bench(demo_path()).changed_all([(("hosts", "gatehouse", "lost_after"), "3 s")]).setup
+        for setup, after in ((SETUP, 30.0), (patient, 3.0)):
             for step in ("wait 1 h", "wait until level > 9 m", "wait until towpath is lost"):
                 with self.subTest(after=after, step=step):
                     gone = []
@@ -450,7 +450,7 @@ class Ends(unittest.TestCase):
                         bench.break_link("gatehouse")
                         gone.append(bench.clock.now())
 
-                    ran = run(f"routine a\n    set beacon to 10 %\n    {step}\n", during=lose, plan=plan)
+                    ran = run(f"routine a\n    set beacon to 10 %\n    {step}\n", during=lose, setup=setup)
                     self.assertEqual(ran.end.result, "lost")
                     self.assertIn("gatehouse", ran.end.why)
                     self.assertAlmostEqual(ran.of("step")[-1]["t"] - gone[0], after, delta=0.5)
@@ -472,7 +472,7 @@ class Ends(unittest.TestCase):
         ran = run(text, during=lose)
         self.assertEqual((ran.end.result, ran.end.why), ("done", ""))
         self.assertEqual(run(text, "c", during=lose).end.result, "lost")
-        routines = routine_text(textwrap.dedent(text), "f", PLAN).routines
+        routines = routine_text(textwrap.dedent(text), "f", SETUP).routines
         self.assertEqual([sorted(routines[name].hosts) for name in "abc"], [["gatehouse"]] * 2 + [["towpath"]])
 
     def test_an_answer_that_does_not_come_fails_it_while_the_link_is_there(self):
@@ -570,8 +570,8 @@ class OfTheDemo(unittest.TestCase):
         self.assertEqual({("pump_a_speed", 60), ("pump_b_speed", 40)}, asked)
 
     def test_each_lamp_that_the_demo_has_is_seen_on_and_off(self):
-        plan = load_bench(demo_path()).plan
-        boards = plan.boards.values()
+        setup = load_bench(demo_path()).setup
+        boards = setup.boards.values()
         lamps = {f"{board.name}.{part}" for board in boards for part in board.parts if is_lamp(board.parts[part])}
         ran = run(find_routines("demo").read_text("utf-8"), "all_lamps")
         told = " and ".join(line["text"].removeprefix("expect ") for line in ran.of("expected"))
@@ -610,7 +610,7 @@ class OfTheDemo(unittest.TestCase):
         self.assertEqual((ran.end.result, ran.end.why), ("done", ""))
         written = next(part for part in page.split("```") if part.startswith("python\n"))
         example = example.lstrip("\n")
-        program = routine_text(example, "glow.routine", PLAN)
+        program = routine_text(example, "glow.routine", SETUP)
         self.assertEqual(python_of(example, program, "demo", "glow"), written.removeprefix("python\n"))
 
 

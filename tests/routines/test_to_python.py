@@ -28,7 +28,7 @@ from cavet.routines import (
     told,
 )
 from tests.patience import PATIENCE
-from tests.routines.running import PLAN, run
+from tests.routines.running import SETUP, run
 
 HOSTILE = (
     r"""
@@ -49,7 +49,7 @@ reflex b on towpath
 
 def python(text, first=None):
     text = textwrap.dedent(text).strip("\n") + "\n"
-    program = routine_text(text, "f.routine", PLAN)
+    program = routine_text(text, "f.routine", SETUP)
     return python_of(text, program, "demo", first or next(iter(program.routines)))
 
 

@@ -22,7 +22,7 @@ from cavet.workbench.wiring.removing import board_removal, removal
 from tests.remarks.test_rules import MODBUS, PINS, changed
 from tests.workbench.test_screens import seated
 
-PLAN = load_bench(demo_path()).plan
+SETUP = load_bench(demo_path()).setup
 
 
 def drawn(section, width=118):
@@ -31,7 +31,7 @@ def drawn(section, width=118):
 
 class InCrossSection(unittest.TestCase):
     def test_each_point_stands_at_its_place_with_its_part(self):
-        text = drawn(section_of(Wiring(PLAN, "gatehouse")))
+        text = drawn(section_of(Wiring(SETUP, "gatehouse")))
         for words in (
             ("beacon", "0 to 100 %", " 2 ", "lamp, 15 mA"),
             ("level", "14 A0", "level_gauge"),
@@ -47,28 +47,28 @@ class InCrossSection(unittest.TestCase):
             ("mast", ("0x22", "yard")),
         ):  # fmt: skip
             with self.subTest(board):
-                text = drawn(section_of(Wiring(PLAN, board)))
+                text = drawn(section_of(Wiring(SETUP, board)))
                 self.assertTrue(any(all(word in line for word in words) for line in text.splitlines()), text)
 
     def test_lines_of_a_device_are_a_section_of_their_own(self):
-        text = drawn(section_of(Wiring(PLAN, "gatehouse"), device="mast"))
+        text = drawn(section_of(Wiring(SETUP, "gatehouse"), device="mast"))
         self.assertIn("mast.A0", text)
         self.assertIn("mast_switch_1", text)
         self.assertNotIn("beacon", text)
 
     def test_what_is_crossed_crosses_and_says_where_it_hangs(self):
-        wiring = Wiring(PLAN, "gatehouse", {9: 10, 10: 9})
+        wiring = Wiring(SETUP, "gatehouse", {9: 10, 10: 9})
         text = drawn(section_of(wiring))
         lines = [line for line in text.splitlines() if "_paddle" in line]
         self.assertEqual(["╲╱" in lines[0], "╱╲" in lines[1]], [True, True], text)
         self.assertIn("hangs on 10", lines[0])
-        apart = drawn(section_of(Wiring(PLAN, "gatehouse", {2: 9, 9: 2})))
+        apart = drawn(section_of(Wiring(SETUP, "gatehouse", {2: 9, 9: 2})))
         self.assertIn("┐┌", apart)
         self.assertIn("┘└", apart)
 
     def test_a_point_at_nothing_has_one_end(self):
-        plan = check_text(changed(MODBUS, [('"coils", address = 1, start', '"coils", address = 9, start')]), "x")
-        self.assertIn("✕ nothing at coil 9", drawn(section_of(Wiring(plan, "shed"))))
+        setup = check_text(changed(MODBUS, [('"coils", address = 1, start', '"coils", address = 9, start')]), "x")
+        self.assertIn("✕ nothing at coil 9", drawn(section_of(Wiring(setup, "shed"))))
 
 
 class UnderChange(unittest.TestCase):
@@ -83,7 +83,7 @@ class UnderChange(unittest.TestCase):
         before = self.path.read_text()
         self.changing.change([(("points", "lantern", "pin"), 6)], "pin 6")
         self.assertTrue(self.changing.is_changed and self.changing.wants_again)
-        self.assertEqual(self.changing.file.plan.points["lantern"].pin, 6)
+        self.assertEqual(self.changing.file.setup.points["lantern"].pin, 6)
         self.assertEqual(self.path.read_text(), before)
         self.assertEqual(self.changing.undo(), "pin 6")
         self.assertFalse(self.changing.is_changed)
@@ -132,56 +132,56 @@ class UnderChange(unittest.TestCase):
     def test_each_sort_of_thing_can_be_hung_on_and_is_well(self):
         for kinds, board in ((["firmata"], "hut"), (["modbus"], "shed")):
             self.path.write_text(start_text("hut.bench.toml", "hut", kinds))
-            plan = load_bench(self.path).plan
-            sorts = sorts_for(plan, board)
+            setup = load_bench(self.path).setup
+            sorts = sorts_for(setup, board)
             self.assertGreater(len(sorts), 5)
             for sort in sorts:
                 with self.subTest(board, sort=sort.title):
                     changing = Changing(load_bench(self.path))
-                    (pin, _), *_ = pins_for(plan, board, sort)
-                    name = free_name(plan, sort.name)
-                    changing.change(changes_for(plan, board, sort, pin, name, {}), name)
-                    self.assertEqual(remarks_on(changing.file.plan), [])
+                    (pin, _), *_ = pins_for(setup, board, sort)
+                    name = free_name(setup, sort.name)
+                    changing.change(changes_for(setup, board, sort, pin, name, {}), name)
+                    self.assertEqual(remarks_on(changing.file.setup), [])
                     changing.save()
-                    if changing.file.plan.points[name].kind.is_output:
+                    if changing.file.setup.points[name].kind.is_output:
                         with cavet.open(self.path) as bench:
-                            value = True if changing.file.plan.points[name].kind.is_switch else 40
+                            value = True if changing.file.setup.points[name].kind.is_switch else 40
                             self.assertEqual(bench[name].set(value).ended, "confirmed")
                     self.path.write_text(start_text("hut.bench.toml", "hut", kinds))
 
     def test_what_can_not_be_is_told_at_its_question(self):
-        plan = self.changing.file.plan
+        setup = self.changing.file.setup
         sort = SORTS[0]
         for name, given in (("lantern", {}), ("Two words", {}), ("x", {"range": "5"}), ("", {})):
             with self.subTest(name), self.assertRaises(WrongError):
-                changes_for(plan, "hut", sort, 6, name, given)
-        self.assertEqual(sorts_for(PLAN, "switchrack"), [])
+                changes_for(setup, "hut", sort, 6, name, given)
+        self.assertEqual(sorts_for(SETUP, "switchrack"), [])
 
     def test_what_is_taken_away_takes_what_hangs_on_it_or_says_what_needs_it(self):
-        plan = check_text(PINS, "x")
+        setup = check_text(PINS, "x")
         self.assertEqual(
-            removal(plan, "hut", ("glow",), "glow", ()),
+            removal(setup, "hut", ("glow",), "glow", ()),
             [(("points", "glow"), None), (("boards", "hut", "parts", "glow"), None)],
         )
-        gone = removal(plan, "hut", (), "port", ())
+        gone = removal(setup, "hut", (), "port", ())
         self.assertEqual(gone[0], (("points", "port_lamp"), None))
         self.assertIn((("boards", "hut", "parts", "port_lamp"), None), gone)
         demo = load_bench(demo_path())
         with self.assertRaisesRegex(WrongError, "needed by overload"):
-            removal(demo.plan, "pumphouse", (), "pump_a", ())
+            removal(demo.setup, "pumphouse", (), "pump_a", ())
         with self.assertRaisesRegex(WrongError, "needed by no_panel"):
-            removal(demo.plan, "gatehouse", ("panel",), "panel", ())
-        without = changed_file(demo, removal(demo.plan, "gatehouse", (), "mast", ()))
-        self.assertFalse([name for name in without.plan.points if name.startswith("mast")])
+            removal(demo.setup, "gatehouse", ("panel",), "panel", ())
+        without = changed_file(demo, removal(demo.setup, "gatehouse", (), "mast", ()))
+        self.assertFalse([name for name in without.setup.points if name.startswith("mast")])
 
     def test_a_whole_board_goes_with_all_that_speaks_of_it(self):
         demo = load_bench(demo_path())
         with self.assertRaisesRegex(WrongError, 'rig.battery.rate: found "towpath.lamp"'):
-            changed_file(demo, board_removal(demo.plan, "towpath"))
+            changed_file(demo, board_removal(demo.setup, "towpath"))
         for board in ("switchrack", "signalpost", "mast"):
             with self.subTest(board):
-                without = changed_file(demo, board_removal(demo.plan, board))
-                self.assertNotIn(board, [link.board for link in without.plan.links.values()])
+                without = changed_file(demo, board_removal(demo.setup, board))
+                self.assertNotIn(board, [link.board for link in without.setup.links.values()])
 
 
 class OnTheScreen(unittest.TestCase):
@@ -194,7 +194,7 @@ class OnTheScreen(unittest.TestCase):
             await seat.sees("⏎ a pause of 200 ms")
             await seat.press("enter")
             await seat.until(lambda: seat.desk.changing.wants_again)
-            self.assertEqual(seat.desk.changing.file.plan.points["gate"].pause, 0.2)
+            self.assertEqual(seat.desk.changing.file.setup.points["gate"].pause, 0.2)
 
         seated(story, changing=True)
 
@@ -211,7 +211,7 @@ class OnTheScreen(unittest.TestCase):
             await seat.sees("expected 0 to 19")
             await seat.press("backspace", "backspace", "6", "enter")
             await seat.until(lambda: seat.desk.changing.wants_again)
-            self.assertEqual(seat.desk.changing.file.plan.points["beacon"].pin, 6)
+            self.assertEqual(seat.desk.changing.file.setup.points["beacon"].pin, 6)
 
         seated(story, changing=True)
 

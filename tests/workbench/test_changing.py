@@ -34,7 +34,7 @@ from cavet.workbench.wiring.changing import Change, changed
 from cavet.workbench.wiring.keys import keys_of, read_value
 from cavet.workbench.wiring.moving import BELIEF, BOTH, TRUTH, copied, mode_at, moved, ways_at
 from cavet.workbench.wiring.tables import Making, forms_for
-from tests.workbench.test_bench_screen import PLAN
+from tests.workbench.test_bench_screen import SETUP
 from tests.workbench.test_screens import seated
 
 DEMO = load_bench(demo_path())
@@ -76,7 +76,7 @@ class Renaming(unittest.TestCase):
                 came = "\n".join(new_lines(DEMO.text, after.text))
                 for line in lines:
                     self.assertIn(line, came)
-                self.assertEqual(remarks_on(after.plan) == [], remarks_on(PLAN) == [])
+                self.assertEqual(remarks_on(after.setup) == [], remarks_on(SETUP) == [])
                 back = renamed(after, (*thing[:-1], "hut"), thing[-1])
                 kept = [line for line in new_lines(DEMO.text, back.text) if not line.strip().startswith("part =")]
                 self.assertEqual(kept, [])  # only what a point means has been written down
@@ -93,7 +93,7 @@ class Renaming(unittest.TestCase):
         self.assertEqual(sort_of(("boards", "hut", "commands", "x")), "")
         after = renamed(DEMO, ("boards", "gatehouse", "parts", "beacon"), "hut")
         self.assertIn("[points.beacon]", after.text)
-        self.assertEqual(after.plan.points["beacon"].part, "hut")
+        self.assertEqual(after.setup.points["beacon"].part, "hut")
 
 
 class NewBoards(Started):
@@ -101,15 +101,15 @@ class NewBoards(Started):
         file = self.changing.file
         for kind in (*KINDS, *KINDS):
             file, board = with_board(file, kind)
-            self.assertIn(board, [link.board for link in file.plan.links.values()])
-        self.assertEqual(remarks_on(file.plan), [])
+            self.assertIn(board, [link.board for link in file.setup.links.values()])
+        self.assertEqual(remarks_on(file.setup), [])
         self.assertTrue(file.text.startswith(self.changing.file.text.rstrip()))
         self.assertEqual(len(KINDS), len(START_KINDS))
         self.path.write_text(file.text)
         with cavet.open(self.path) as bench:
             for name in ("lantern", "lantern_2", "shed_lamp_2", "light", "light_2", "sign_1_2"):
                 with self.subTest(name):
-                    value = True if file.plan.points[name].kind.is_switch else 40
+                    value = True if file.setup.points[name].kind.is_switch else 40
                     self.assertEqual(bench[name].set(value).ended, "confirmed")
 
     def test_a_board_that_was_learned_comes_with_its_profile(self):
@@ -120,10 +120,10 @@ class NewBoards(Started):
             'kind = "switch"\npin = 3\n'
         )
         file, board = with_bench(self.changing.file, text)
-        self.assertEqual((board, file.plan.boards[board].profile.name), ("hut_2", "hut"))
+        self.assertEqual((board, file.setup.boards[board].profile.name), ("hut_2", "hut"))
         file, board = with_bench(file, text)
-        self.assertEqual((board, file.plan.boards[board].profile.name), ("hut_3", "hut_2"))
-        self.assertEqual(file.plan.points["first_output_2"].board, "hut_3")
+        self.assertEqual((board, file.setup.boards[board].profile.name), ("hut_3", "hut_2"))
+        self.assertEqual(file.setup.points["first_output_2"].board, "hut_3")
 
 
 class NewTables(unittest.TestCase):
@@ -180,35 +180,35 @@ class NewTables(unittest.TestCase):
 
 class OtherPins(Started):
     def place(self, file, board, name):
-        wiring = Wiring(file.plan, board)
-        return wiring.by_key[wiring.keys_of(file.plan.points[name])[0]]
+        wiring = Wiring(file.setup, board)
+        return wiring.by_key[wiring.keys_of(file.setup.points[name])[0]]
 
     def test_belief_or_truth_or_both_go_to_another_pin(self):
         file = self.changing.file
         place = self.place(file, "hut", "lantern")
-        self.assertEqual(ways_at(file.plan, "hut", place), [BOTH, BELIEF, TRUTH])
+        self.assertEqual(ways_at(file.setup, "hut", place), [BOTH, BELIEF, TRUTH])
         for way, pins in ((BOTH, (6, 6)), (BELIEF, (6, 3)), (TRUTH, (3, 6))):
             with self.subTest(way):
-                plan = changed(file, moved(file.plan, "hut", place, 6, way)).plan
-                part = plan.points["lantern"].part or "lantern"
-                self.assertEqual((plan.points["lantern"].pin, plan.boards["hut"].parts[part]["pin"]), pins)
+                setup = changed(file, moved(file.setup, "hut", place, 6, way)).setup
+                part = setup.points["lantern"].part or "lantern"
+                self.assertEqual((setup.points["lantern"].pin, setup.boards["hut"].parts[part]["pin"]), pins)
 
     def test_an_address_keeps_its_number_and_gets_another_pin(self):
         place = self.place(DEMO, "pumphouse", "pump_a")
-        self.assertEqual(ways_at(PLAN, "pumphouse", place), [TRUTH])
-        free = Wiring(PLAN, "pumphouse").free_pins(mode_at(PLAN, "pumphouse", place))
-        plan = changed(DEMO, moved(PLAN, "pumphouse", place, free[0], TRUTH)).plan
-        cell = next(cell for cell in plan.boards["pumphouse"].device.cells if cell.name == place.table[1])
-        self.assertEqual((cell.pin, plan.boards["pumphouse"].parts["pump_a"]["pin"]), (free[0], free[0]))
+        self.assertEqual(ways_at(SETUP, "pumphouse", place), [TRUTH])
+        free = Wiring(SETUP, "pumphouse").free_pins(mode_at(SETUP, "pumphouse", place))
+        setup = changed(DEMO, moved(SETUP, "pumphouse", place, free[0], TRUTH)).setup
+        cell = next(cell for cell in setup.boards["pumphouse"].device.cells if cell.name == place.table[1])
+        self.assertEqual((cell.pin, setup.boards["pumphouse"].parts["pump_a"]["pin"]), (free[0], free[0]))
 
     def test_a_copy_is_another_one_of_the_same_kind(self):
         for board, name in (("gatehouse", "walkway"), ("gatehouse", "horn"), ("pumphouse", "heater")):
             with self.subTest(name):
                 place = self.place(DEMO, board, name)
-                free = Wiring(PLAN, board).free_pins(mode_at(PLAN, board, place))
-                plan = changed(DEMO, copied(DEMO, board, place, free[0], "spare")).plan
-                self.assertEqual(plan.points["spare"].kind, plan.points[name].kind)
-                there = Wiring(plan, board).wires_of(plan.points["spare"])
+                free = Wiring(SETUP, board).free_pins(mode_at(SETUP, board, place))
+                setup = changed(DEMO, copied(DEMO, board, place, free[0], "spare")).setup
+                self.assertEqual(setup.points["spare"].kind, setup.points[name].kind)
+                there = Wiring(setup, board).wires_of(setup.points["spare"])
                 self.assertEqual([wire.leads for wire in there], [True])
         with self.assertRaisesRegex(WrongError, "hangs on 3 pins"):
             copied(DEMO, "gatehouse", self.place(DEMO, "gatehouse", "gate"), 6, "spare")
@@ -216,7 +216,7 @@ class OtherPins(Started):
 
 class Ends(unittest.TestCase):
     def test_marks_are_the_new_ends_with_their_numbers_on_the_wire(self):
-        paddle = PLAN.points["upper_paddle"]
+        paddle = SETUP.points["upper_paddle"]
         self.assertEqual(
             ends_for(paddle, 10.0, 90.0, None),
             [
@@ -224,25 +224,25 @@ class Ends(unittest.TestCase):
                 (("points", "upper_paddle", "wire"), [round(paddle.to_wire(10.0)), round(paddle.to_wire(90.0))]),
             ],
         )
-        volts = PLAN.points["supply_1_voltage"]
+        volts = SETUP.points["supply_1_voltage"]
         changes = dict(ends_for(volts, 2.0, 8.0, 3.0))
         self.assertEqual(changes["points", "supply_1_voltage", "range"], ["2 V", "8 V"])
         self.assertEqual(changes["points", "supply_1_voltage", "rest"], "3 V")
         for name, first, second in (("upper_paddle", 90.0, 10.0), ("supply_1_voltage", 1.0, 9.0)):
             with self.subTest(name):
-                plan = changed(DEMO, ends_for(PLAN.points[name], first, second, first)).plan
+                setup = changed(DEMO, ends_for(SETUP.points[name], first, second, first)).setup
                 self.assertEqual(
-                    plan.points[name].to_wire(plan.points[name].low), round(PLAN.points[name].to_wire(first))
+                    setup.points[name].to_wire(setup.points[name].low), round(SETUP.points[name].to_wire(first))
                 )
 
     def test_only_outputs_with_a_range_have_ends(self):
         for name in ("horn", "level"):
             with self.subTest(name), self.assertRaises(WrongError):
-                check_jogged(PLAN.points[name])
+                check_jogged(SETUP.points[name])
         with self.assertRaises(WrongError):
             check_jogged(None)
         with self.assertRaises(WrongError):
-            ends_for(PLAN.points["beacon"], 5.0, 5.0, None)
+            ends_for(SETUP.points["beacon"], 5.0, 5.0, None)
 
 
 class WrongValues(unittest.TestCase):
@@ -286,7 +286,7 @@ class Outside(Started):
         os.utime(self.path, ns=(1, 1))
         self.assertEqual(changing.news(), theirs)
         changing.take_over(theirs)
-        self.assertEqual(changing.file.plan.points["lantern"].pin, 6)
+        self.assertEqual(changing.file.setup.points["lantern"].pin, 6)
         self.assertFalse(changing.is_changed)
         self.assertIsNone(changing.news())
         changing.undo()
@@ -315,7 +315,7 @@ class Outside(Started):
         changing = Changing(load_bench(self.path))
         changing.take(Change(changed(changing.file, [(("points", "beacon", "rest"), "5 %")]), "rest"))
         changing.keep_defects({"no_panel": True})
-        there = load_bench(self.path).plan
+        there = load_bench(self.path).setup
         self.assertTrue(there.defects["no_panel"].on)
         self.assertEqual(there.points["beacon"].rest, 5.0)
         self.assertEqual(changing.undo(), "defects kept")
@@ -349,7 +349,7 @@ class OnTheScreen(unittest.TestCase):
 
     async def changed(self, seat):
         await seat.until(lambda: seat.desk.changing.wants_again)
-        return self.bench(seat).plan
+        return self.bench(seat).setup
 
     def test_a_point_is_given_another_name(self):
         async def story(seat):
@@ -360,8 +360,8 @@ class OnTheScreen(unittest.TestCase):
             await seat.type("walkway")
             await seat.sees("there is a point of that name")
             await seat.press("backspace", "2", "enter")
-            plan = await self.changed(seat)
-            self.assertEqual(plan.points["walkwa2"].part, "beacon")
+            setup = await self.changed(seat)
+            self.assertEqual(setup.points["walkwa2"].part, "beacon")
 
         seated(story, changing=True)
 
@@ -377,8 +377,8 @@ class OnTheScreen(unittest.TestCase):
                 await seat.sees(words)
                 for answer in answers:
                     await seat.press(answer)
-                plan = await self.changed(seat)
-                self.assertEqual({name: plan.points[name].pin for name in pins}, pins)
+                setup = await self.changed(seat)
+                self.assertEqual({name: setup.points[name].pin for name in pins}, pins)
 
             with self.subTest(key):
                 seated(story, changing=True)
@@ -396,8 +396,10 @@ class OnTheScreen(unittest.TestCase):
             await seat.press("enter", "enter")
             await seat.sees("kind", "dead-pin")
             await seat.press("enter", "enter", "enter")
-            plan = await self.changed(seat)
-            self.assertEqual((plan.defects["defect_1"].kind, plan.defects["defect_1"].board), ("dead-pin", "gatehouse"))
+            setup = await self.changed(seat)
+            self.assertEqual(
+                (setup.defects["defect_1"].kind, setup.defects["defect_1"].board), ("dead-pin", "gatehouse")
+            )
 
         seated(story, changing=True)
 
@@ -426,8 +428,8 @@ class OnTheScreen(unittest.TestCase):
             await seat.on(OutsideScreen)
             await seat.sees("was changed by somebody else", "nothing is lost")
             await seat.press("enter")
-            plan = await self.changed(seat)
-            self.assertEqual(plan.points["beacon"].pin, 6)
+            setup = await self.changed(seat)
+            self.assertEqual(setup.points["beacon"].pin, 6)
 
         seated(story, changing=True)
 
@@ -455,7 +457,7 @@ class OnTheScreen(unittest.TestCase):
         self.addCleanup(other.end)
 
         async def serve():
-            bench = RunningBench(load_bench(started).plan, hosts=False)
+            bench = RunningBench(load_bench(started).setup, hosts=False)
             await bench.start()
             return bench
 
@@ -475,11 +477,11 @@ class OnTheScreen(unittest.TestCase):
                 await seat.on(TakeScreen)
                 await seat.sees("the place of the link gatehouse")
                 await seat.press(*answers, "enter")
-                plan = await self.changed(seat)
-                link = next(link for link in plan.links.values() if link.address == address)
+                setup = await self.changed(seat)
+                link = next(link for link in setup.links.values() if link.address == address)
                 self.assertEqual(link.board, board)
                 if board == "hut":
-                    self.assertEqual(plan.points["first_output"].board, "hut")
+                    self.assertEqual(setup.points["first_output"].board, "hut")
 
             with self.subTest(board):
                 seated(story, changing=True)

@@ -43,7 +43,7 @@ class InTheFolder:
 
     def seated(self, story, checks=CHECKS, **kept):
         async def there(seat):
-            Path(seat.desk.bench.plan.path).with_name("hut.routine").write_text(ROUTINE + LIT, "utf-8")
+            Path(seat.desk.bench.setup.path).with_name("hut.routine").write_text(ROUTINE + LIT, "utf-8")
             seat.app.go_to_screen("checks")
             await seat.on(ChecksScreen)
             await seat.sees("the walk")  # it takes keys once it is there to be seen

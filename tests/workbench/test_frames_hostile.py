@@ -17,7 +17,7 @@ from cavet.workbench.frames.reading import Reading
 from cavet.workbench.frames.sentence import Sentence
 from tests.speed_frames import Looking
 
-PLAN = load_bench(demo_path()).plan
+SETUP = load_bench(demo_path()).setup
 HOSTILE = "\x1b]0;x\x07[bold]{x}\u202e\ud83d\ude00é" + "w" * 300
 SLOW_SECONDS = 5.0
 """So slow that somebody waits; what it takes is a hundredth of that."""
@@ -30,7 +30,7 @@ class Hostile(unittest.TestCase):
         for number, piece in enumerate(pieces):
             record.carry(link, "", seat, direction, offset, 0.01 * number, 0.01 * number + 0.001, piece)
             offset += len(piece)
-        reading = Reading(Tape(PLAN, record), record)
+        reading = Reading(Tape(SETUP, record), record)
         reading.tape.follow()
         reading.choose(link)
         reading.following = False
@@ -39,7 +39,7 @@ class Hostile(unittest.TestCase):
 
     def look(self, reading):
         """All that is drawn of the frame under the cursor, and of the tape; in which time."""
-        desk = Looking(PLAN)
+        desk = Looking(SETUP)
         desk.meanings = lambda board: None
         desk.bench.record, desk.standings = reading._record, type("S", (), {"trails": type("T", (), {"all": {}})})
         began = time.perf_counter()
@@ -74,7 +74,7 @@ class Hostile(unittest.TestCase):
     def test_nothing_but_noise_on_every_link(self):
         noise = random.Random("frames").randbytes(6000)
         pieces = [noise[at : at + 300] for at in range(0, len(noise), 300)]
-        for name, link in PLAN.links.items():
+        for name, link in SETUP.links.items():
             seat = Seat.HOST if link.broker else Seat.BOARD
             for direction in Direction:
                 reading = self.reading(name, pieces, direction, seat)
@@ -85,8 +85,8 @@ class Hostile(unittest.TestCase):
                             self.look(reading)
 
     def test_every_blank_wrong(self):
-        for name in PLAN.links:
-            tongue = Tape(PLAN, Record(now=lambda: 0.0)).links[name].tongue
+        for name in SETUP.links:
+            tongue = Tape(SETUP, Record(now=lambda: 0.0)).links[name].tongue
             made = Sentence(tongue, None)
             for number in range(len(made.messages)):
                 made.chosen = number

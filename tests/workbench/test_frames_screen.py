@@ -19,12 +19,12 @@ from cavet.workbench.frames.ways import fields_of, ways_of
 from cavet.workbench.screens.frames import FramesScreen
 from tests.workbench.test_screens import seated
 
-PLAN = load_bench(demo_path()).plan
+SETUP = load_bench(demo_path()).setup
 WRITE = bytes.fromhex("07 06 00 00 02 58 89 36")
 
 
 def tongue(link):
-    return spoken(PLAN, PLAN.links[link])
+    return spoken(SETUP, SETUP.links[link])
 
 
 def editing(data=WRITE, protocol="modbus-rtu", link="pumphouse_line"):
@@ -82,7 +82,7 @@ class OnTheRuler(unittest.TestCase):
 
     def test_texts_of_another_length_are_laid_down_anew(self):
         wire = codec("mqtt").encode(
-            spoken(PLAN, PLAN.links["towpath"]).made("publish", {"topic": "a", "payload": "@1"})
+            spoken(SETUP, SETUP.links["towpath"]).made("publish", {"topic": "a", "payload": "@1"})
         )
         frame = editing(wire, "mqtt", "towpath")
         frame.cursor = next(place for place, field in enumerate(frame.fields) if field.name == "topic")
@@ -92,11 +92,11 @@ class OnTheRuler(unittest.TestCase):
 
 class Sentences(unittest.TestCase):
     def sentence(self, link="pumphouse", board="pumphouse"):
-        return Sentence(tongue(link), Meanings(PLAN, board), board)
+        return Sentence(tongue(link), Meanings(SETUP, board), board)
 
     def test_every_message_of_every_link_is_a_sentence_with_all_its_fields(self):
-        for link, plan in PLAN.links.items():
-            made = self.sentence(link, plan.board)
+        for link, setup in SETUP.links.items():
+            made = self.sentence(link, setup.board)
             for number, name in enumerate(made.messages):
                 made.chosen = number
                 with self.subTest(link, message=name):
@@ -105,7 +105,7 @@ class Sentences(unittest.TestCase):
                     self.assertTrue(made.pieces[0][0])
 
     def test_the_sentences_are_of_messages_that_there_are_and_name_their_fields(self):
-        forms = {name: form for link in PLAN.links for name, form in tongue(link).forms(Side.HOST).items()}
+        forms = {name: form for link in SETUP.links for name, form in tongue(link).forms(Side.HOST).items()}
         for name, template in SENTENCES.items():
             fields = [piece.partition("}")[0] for piece in template.split("{")[1:]]
             with self.subTest(name):

@@ -26,12 +26,12 @@ class Late:
 
 class Nudges(unittest.TestCase):
     def test_a_step_counts_from_where_the_one_before_has_put_it(self):
-        with BenchThread(load_bench(demo_path()).plan, None) as thread:
+        with BenchThread(load_bench(demo_path()).setup, None) as thread:
             late = Late()
             desk = Desk(thread.bench, late)
             for name in ("windlass", "level"):
                 for _ in range(3):
-                    desk.wishes.nudge(thread.bench.plan.points[name], 1)
+                    desk.wishes.nudge(thread.bench.setup.points[name], 1)
             lever = thread.bench.world.part("gatehouse.windlass")
             level = thread.bench.world.rig.value("chamber")
             late.let_go(thread.post)

@@ -125,7 +125,7 @@ def crossed_walk(desk):
     walked = []
     for point in desk.points:
         if point.kind.is_output:
-            names = f"{desk.bench.plan.links[desk.bench.plan.hosts[point.board].link].board}.{point.name}"
+            names = f"{desk.bench.setup.links[desk.bench.setup.hosts[point.board].link].board}.{point.name}"
             moved = moves.get(point.name, names)
             held = None if point.name == "gate" else moved == names
             why = "" if held else f"moved {moved}, not {names}, after 400 ms of waiting for it, and then 300 ms more"
@@ -189,14 +189,14 @@ class Layout(unittest.TestCase):
         sheets += [ActionsScreen(actions).sheet(), DefectsScreen(desk).sheet()]
         cls.collect_bench(desk)
         cls.collect_checks(desk)
-        sheets += [bench_sheets.pin_sheet(desk, board) for board in desk.bench.plan.boards]
+        sheets += [bench_sheets.pin_sheet(desk, board) for board in desk.bench.setup.boards]
         for sheet in sheets:
             cls.add(f"sheet {sheet.title}", lambda w, h, s=sheet: draw_sheet(s, 0, w, h))
 
     @classmethod
     def collect_bench(cls, desk):
         """The pictures of the Bench screen."""
-        names = list(desk.bench.plan.boards)
+        names = list(desk.bench.setup.boards)
         for open_board in names:
             for device in ("", *(["mast"] if open_board == "gatehouse" else [])):
                 section = wiring_views.section_view(desk, open_board, device)
@@ -204,9 +204,9 @@ class Layout(unittest.TestCase):
                 for cursor in (section.rows[0].key, ("board", names[-1])):
                     view = BoardsView(section=section, folded=folded, cursor=cursor)
                     cls.add(f"bench {open_board} {device}", lambda w, h, v=view: draw_boards(v, w, h))
-        found = remarks_on(desk.plan_now())
+        found = remarks_on(desk.setup_now())
         for cursor in (-1, 0, 2):
-            view = wiring_views.remarks_view(found, well(desk.plan_now()), cursor, "not saved")
+            view = wiring_views.remarks_view(found, well(desk.setup_now()), cursor, "not saved")
             cls.add("remarks", lambda w, h, v=view: draw_remarks(v, max(30, w // 3), h))
         there = Found(
             kind="serial", address="/dev/ttyUSB0", description="a long name of a cable", busy=True, by="other"

@@ -21,8 +21,8 @@ from tests.workbench.test_screens import seated
 class OnTheScreen(unittest.TestCase):
     async def there(self, seat, *wishes):
         for name, value in wishes:
-            seat.desk.wishes.ask(seat.desk.bench.plan.point(name), value)
-        points = [seat.desk.bench.plan.point(name) for name, _ in wishes]
+            seat.desk.wishes.ask(seat.desk.bench.setup.point(name), value)
+        points = [seat.desk.bench.setup.point(name) for name, _ in wishes]
         await seat.until(lambda: all(seat.desk.standing(point).agrees for point in points))
         seat.app.go_to_screen("record")
         await seat.on(RecordScreen)
@@ -103,7 +103,7 @@ class OnTheScreen(unittest.TestCase):
             beacon = moment_at(seat.desk.bench, first.number).points["beacon"]
             self.assertEqual((50.0, True), (beacon.asked, beacon.agrees))
             self.assertAlmostEqual(50.0, beacon.got, delta=0.3)
-            then, point = Then(seat.desk.bench, looking.lanes), seat.desk.bench.plan.points["beacon"]
+            then, point = Then(seat.desk.bench, looking.lanes), seat.desk.bench.setup.points["beacon"]
             asked = next(each for each in record.since(0) if each.kind is Kind.ASKED and each.subject == "beacon")
             for number, states in ((asked.number, ["reached"] + 6 * ["coming"]), (len(record) - 1, 7 * ["reached"])):
                 trail = then.trail(seat.desk, moment_at(seat.desk.bench, number), point)
@@ -124,9 +124,9 @@ class OnTheScreen(unittest.TestCase):
             wishes = {"beacon": 50.0, "walkway": 20.0, "upper_paddle": 40.0, "horn": True}
             looking = await self.there(seat, *wishes.items())
             bench, desk = seat.desk.bench, seat.desk
-            point = bench.plan.points["beacon"]
+            point = bench.setup.points["beacon"]
             await seat.until(lambda: all(desk.standing(each).agrees for each in desk.outputs[:4]))
-            paddle = bench.plan.points["upper_paddle"]
+            paddle = bench.setup.points["upper_paddle"]
             await seat.until(lambda: abs(desk.standing(paddle).got - 40) < 0.3)
             part = bench.world.part("gatehouse.upper_paddle")
             await seat.until(lambda: not part.busy(bench.clock.now()) and looking.is_read)
@@ -246,7 +246,7 @@ class OnTheScreen(unittest.TestCase):
 class Where(unittest.TestCase):
     def test_the_cursor_stays_in_sight_and_zooming_keeps_its_place(self):
         bench = mock.Mock()
-        bench.plan.links, bench.plan.hosts, bench.plan.points = {}, {}, {}
+        bench.setup.links, bench.setup.hosts, bench.setup.points = {}, {}, {}
         bench.record.first = bench.record.transfers.first = 0
         bench.clock.now.return_value = 100.0
         looking = Looking(bench)

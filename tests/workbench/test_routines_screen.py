@@ -12,7 +12,7 @@ from cavet.workbench.screens.routines import RoutinesScreen
 from cavet.workbench.screens.sheet import SheetScreen
 from tests.workbench.test_screens import seated
 
-PLAN = load_bench(demo_path()).plan
+SETUP = load_bench(demo_path()).setup
 TEXT = """\
 routine glow
     tune bright = 60 %
@@ -44,11 +44,11 @@ class Words(unittest.TestCase):
             ("    expect gatehouse.bea", "gatehouse.beacon", set()),
         ):  # fmt: skip
             with self.subTest(line):
-                words = [word for word, _ in fitting(line, len(line), PLAN, ["bright"])]
+                words = [word for word, _ in fitting(line, len(line), SETUP, ["bright"])]
                 self.assertEqual(words[0], first)
                 self.assertLessEqual(others, set(words))
         for line in ("", "    ", '    say "be', "    # be", "    set lev"):
-            self.assertNotIn("level", [word for word, _ in fitting(line, len(line), PLAN, [])], line)
+            self.assertNotIn("level", [word for word, _ in fitting(line, len(line), SETUP, [])], line)
 
     def test_what_fits_is_what_a_step_can_be_about(self):
         for line, wanted in (
@@ -57,7 +57,7 @@ class Words(unittest.TestCase):
             ("    press gatehouse.stop", "gatehouse.stop_button"),
         ):  # fmt: skip
             with self.subTest(line):
-                words = [word for word, _ in fitting(line, len(line), PLAN, ["wade"], ["warning"])]
+                words = [word for word, _ in fitting(line, len(line), SETUP, ["wade"], ["warning"])]
                 self.assertEqual(words[0], wanted)
                 self.assertNotIn("wade", words)
 
@@ -267,7 +267,7 @@ class OnTheScreen(unittest.TestCase):
 
     def test_a_file_that_can_not_be_read_is_told_and_not_written_over(self):
         async def story(seat):
-            path = routine_path(Path(seat.desk.bench.plan.path))
+            path = routine_path(Path(seat.desk.bench.setup.path))
             path.write_bytes(b'routine a\n    say "\xff"\n')
             seat.app.go_to_screen("routines")
             await seat.on(RoutinesScreen)
@@ -284,7 +284,7 @@ class OnTheScreen(unittest.TestCase):
     def test_what_was_done_by_hand_becomes_lines(self):
         async def story(seat):
             await self.there(seat, "routine a\n    wait 1 s\n")
-            seat.desk.wishes.ask(PLAN.points["beacon"], 40.0)
+            seat.desk.wishes.ask(SETUP.points["beacon"], 40.0)
             await seat.asks("beacon", 40.0)
             await seat.press("ctrl+t")
             await seat.until(lambda: "    set beacon to 40 %" in seat.desk.work.text)

@@ -101,7 +101,7 @@ def seated(story, size=(160, 47), change=("", ""), text=None, changing=False):
             before = gatehouse_text() if text is None else text
             path.write_text(before.replace(*change, 1) if change[0] else before)
             file = load_bench(path)
-            with BenchThread(file.plan, Path(folder) / "a.record") as thread:
+            with BenchThread(file.setup, Path(folder) / "a.record") as thread:
                 under_change = Changing(file) if changing else None
                 app = CavetApp(Desk(thread.bench, thread.post, changing=under_change))
                 async with app.run_test(size=size) as pilot:

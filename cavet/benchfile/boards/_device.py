@@ -105,7 +105,7 @@ class Making(msgspec.Struct, frozen=True, kw_only=True):
     name: str
     """How it announces itself."""
     read: Callable[[dict[str, Expression]], dict[str, Callable[[], float]]]
-    """From sums to what reads them off the rig, by the same names."""
+    """From expressions to what reads them off the rig, by the same names."""
     target: TargetBoard | None = None
     """The part of another board's that it stands for, on a bus."""
 
@@ -135,11 +135,11 @@ class Device(msgspec.Struct, frozen=True, kw_only=True):
         return firmware
 
     @property
-    def sums(self) -> dict[str, Expression]:
+    def expressions(self) -> dict[str, Expression]:
         """What it measures of the rig, by names."""
         return {}
 
-    def path_of_sum(self, name: str) -> Path:
+    def path_of_expression(self, name: str) -> Path:
         """Where one of these stands in the board's table."""
         raise NotImplementedError
 

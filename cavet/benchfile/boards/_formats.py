@@ -88,7 +88,7 @@ GIVEN = Section(
             doc="what was wrong with the last frame, once: 1 length, 2 check, 4 value",
             default=False,
         ),
-        Key(name="of", kind="sum", doc="a sum of the rig and the parts", default=None),
+        Key(name="of", kind="expression", doc="an expression of the rig and the parts", default=None),
         Key(name="full", kind="quantity", unit="", doc="for a pin with pwm: the value at full duty", default=1.0),
     ),
 )
@@ -167,7 +167,7 @@ class FormatDevice(Device, frozen=True, kw_only=True):
         more = cls._more(tables)
         if board is None or len(tables.checker.errors) > before:
             return None
-        return cls(board=board, measured=reader.sums, **more)
+        return cls(board=board, measured=reader.expressions, **more)
 
     @classmethod
     def _more(cls, tables: BoardTables) -> dict[str, Any]:
@@ -175,10 +175,10 @@ class FormatDevice(Device, frozen=True, kw_only=True):
         return {}
 
     @property
-    def sums(self) -> dict[str, Expression]:
+    def expressions(self) -> dict[str, Expression]:
         return self.measured
 
-    def path_of_sum(self, name: str) -> Path:
+    def path_of_expression(self, name: str) -> Path:
         frame, _, field = name.partition(".")
         return ("gives", frame, "fields", field, "of")
 
@@ -189,7 +189,7 @@ class FormatDevice(Device, frozen=True, kw_only=True):
         return {Side.HOST: list(self.board.takes), Side.BOARD: gives}
 
     def _engine(self, making: Making) -> Engine:
-        return Engine(self.board, making.circuit, making.tell, making.read(self.sums))
+        return Engine(self.board, making.circuit, making.tell, making.read(self.expressions))
 
     def firmware(self, making: Making) -> Firmware:
         return PlanFirmware(self.board, self._engine(making), making.tell)
@@ -282,7 +282,7 @@ class _FormatReader:
     def __init__(self, tables: BoardTables, device: type[FormatDevice]) -> None:
         self._tables = tables
         self._device = device
-        self.sums: dict[str, Expression] = {}
+        self.expressions: dict[str, Expression] = {}
 
     def read(self) -> PlanBoard | None:
         """Read its frames; `None` where nothing can be made of them."""
@@ -400,8 +400,8 @@ class _FormatReader:
             self._tables.checker.wrong(path, found=listed(ways, "and") or "nothing", expected=expected)
             return None
         if ways == ["of"]:
-            self.sums[f"{frame.name}.{field}"] = table["of"]
-            return Given(field=field, of="sum")
+            self.expressions[f"{frame.name}.{field}"] = table["of"]
+            return Given(field=field, of="expression")
         if ways == ["faults"]:
             return Given(field=field, of="faults")
         pins = self._pins((*path, ways[0]), table[ways[0]], None)

@@ -22,7 +22,17 @@ from cavet.benchfile.boards._device import (
 from cavet.benchfile.boards._identity import IDENTITY, OBJECTS, read_identity
 from cavet.boards import Firmware, PinMode, Profile
 from cavet.boards.firmware import ModbusFirmware
-from cavet.boards.firmware.modbus import COILS, DISCRETE, HOLDING, TABLES, UPTIME, CellPlan, DeviceMap, Identity, Server
+from cavet.boards.firmware.modbus import (
+    COILS,
+    DISCRETE,
+    HOLDING,
+    TABLES,
+    UPTIME,
+    CellSettings,
+    DeviceMap,
+    Identity,
+    Server,
+)
 from cavet.expressions import Expression
 from cavet.hosts import Point, RegisterPoint
 from cavet.protocols import FieldError
@@ -44,7 +54,12 @@ CELL = Section(
             choices=("output", "pwm", "tone", "input", "pull-up", "analog"),
             default=None,
         ),
-        Key(name="of", kind="sum", doc="what it measures: a sum of the rig and the parts, or `uptime`", default=None),
+        Key(
+            name="of",
+            kind="expression",
+            doc="what it measures: an expression of the rig and the parts, or `uptime`",
+            default=None,
+        ),
         Key(name="scale", kind="quantity", unit="", doc="how much one count is", default=1.0),
         Key(name="high", kind="whole", doc="a higher value counts as this", default=None, low=1, high=65535),
         Key(name="start", kind="scalar", doc="what it holds after power-on", default=0),
@@ -88,7 +103,7 @@ class ModbusDevice(Device, frozen=True, kw_only=True, dict=True):
     FORM: ClassVar[tuple[str, str, str] | None] = ("an entry of its map", "map", "value")
 
     identity: Identity
-    cells: tuple[CellPlan, ...]
+    cells: tuple[CellSettings, ...]
 
     @classmethod
     def read(cls, tables: BoardTables) -> Self:
@@ -114,14 +129,14 @@ class ModbusDevice(Device, frozen=True, kw_only=True, dict=True):
         return f"modbus-{link['framing'] or ('rtu' if link['kind'] == 'serial' else 'tcp')}"
 
     @property
-    def sums(self) -> dict[str, Expression]:
+    def expressions(self) -> dict[str, Expression]:
         return {cell.name: cell.of for cell in self.cells if cell.of is not None and cell.of.text != UPTIME}
 
-    def path_of_sum(self, name: str) -> Path:
+    def path_of_expression(self, name: str) -> Path:
         return ("map", name, "of")
 
     def firmware(self, making: Making) -> Firmware:
-        device_map = DeviceMap(list(self.cells), making.circuit, making.tell, making.read(self.sums))
+        device_map = DeviceMap(list(self.cells), making.circuit, making.tell, making.read(self.expressions))
         return ModbusFirmware(Server(self.identity, device_map), making.tell)
 
     def free_address(self, table: str) -> int:
@@ -130,7 +145,7 @@ class ModbusDevice(Device, frozen=True, kw_only=True, dict=True):
         return max(taken, default=-1) + 1
 
     @cached_property
-    def _cells_at(self) -> dict[tuple[str, int], CellPlan]:
+    def _cells_at(self) -> dict[tuple[str, int], CellSettings]:
         return {(cell.table, at): cell for cell in self.cells for at in cell.addresses}
 
     def places(self, profile: Profile, parts_at: PartsAt) -> Iterator[Place]:
@@ -164,7 +179,7 @@ class ModbusDevice(Device, frozen=True, kw_only=True, dict=True):
         return {"map": rows}
 
 
-def _read_cell(tables: BoardTables, name: str, table: dict[str, Any]) -> CellPlan | None:
+def _read_cell(tables: BoardTables, name: str, table: dict[str, Any]) -> CellSettings | None:
     path: Path = (*tables.path, "map", name)
     form = value_form(table)
     pin = tables.find_pin((*path, "pin"), table["pin"]) if table["pin"] is not None else None
@@ -177,7 +192,7 @@ def _read_cell(tables: BoardTables, name: str, table: dict[str, Any]) -> CellPla
     except FieldError as error:
         tables.checker.wrong((*path, "start"), found=error.found, expected=error.expected)
         return None
-    return made(CellPlan, table, name=name, form=form, pin=pin, mode=mode)
+    return made(CellSettings, table, name=name, form=form, pin=pin, mode=mode)
 
 
 def _mode(tables: BoardTables, path: Path, table: dict[str, Any], pin: int) -> PinMode | None:
@@ -186,7 +201,7 @@ def _mode(tables: BoardTables, path: Path, table: dict[str, Any], pin: int) -> P
     return mode if tables.can((*path, "pin"), pin, mode) else None
 
 
-def _check_overlaps(tables: BoardTables, cells: list[CellPlan]) -> None:
+def _check_overlaps(tables: BoardTables, cells: list[CellSettings]) -> None:
     taken: dict[tuple[str, int], str] = {}
     for cell in cells:
         for at in cell.addresses:

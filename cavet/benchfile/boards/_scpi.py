@@ -22,7 +22,7 @@ from cavet.benchfile.boards._device import (
 from cavet.benchfile.boards._identity import read_identity
 from cavet.boards import Firmware, PinMode, Profile
 from cavet.boards.firmware import ScpiFirmware
-from cavet.boards.firmware.scpi import MEASURES, CommandPlan, Commands, Pattern
+from cavet.boards.firmware.scpi import MEASURES, Commands, CommandSettings, Pattern
 from cavet.hosts import HeaderPoint, Point
 from cavet.protocols import FieldError, Message, Side, codec, read_whole
 from cavet.protocols.scpi import FaultError
@@ -90,12 +90,12 @@ class ScpiDevice(Device, frozen=True, kw_only=True):
     FORM: ClassVar[tuple[str, str, str] | None] = ("a command that it knows", "commands", "command")
 
     identity: str
-    commands: tuple[CommandPlan, ...]
+    commands: tuple[CommandSettings, ...]
 
     @classmethod
     def read(cls, tables: BoardTables) -> Self:
         read = [_read_command(tables, name, table) for name, table in tables.read("commands", COMMAND).items()]
-        commands = [plan for plan in read if plan is not None]
+        commands = [setup for setup in read if setup is not None]
         _check_headers(tables, commands)
         said = read_identity(tables)
         identity = ",".join(said[key].replace(",", " ") for key in ("vendor", "product", "serial", "revision"))
@@ -181,21 +181,21 @@ class ScpiDevice(Device, frozen=True, kw_only=True):
         return {"headers": rows}
 
 
-def _check_headers(tables: BoardTables, commands: list[CommandPlan]) -> None:
+def _check_headers(tables: BoardTables, commands: list[CommandSettings]) -> None:
     """A header means one command: of two, the second one would never be done."""
-    before: dict[str, list[CommandPlan]] = {}
-    for plan in commands:
-        alike = [other for word in plan.header.first_words for other in before.get(word, ())]
-        other = next((other for other in alike if plan.header.meets(other.header)), None)
+    before: dict[str, list[CommandSettings]] = {}
+    for setup in commands:
+        alike = [other for word in setup.header.first_words for other in before.get(word, ())]
+        other = next((other for other in alike if setup.header.meets(other.header)), None)
         if other is not None:
-            path: Path = (*tables.path, "commands", plan.name, "header")
+            path: Path = (*tables.path, "commands", setup.name, "header")
             expected = f"a header of its own: {other.name} has {other.header.text}"
-            tables.checker.wrong(path, found=plan.header.text, expected=expected)
-        for word in plan.header.first_words:
-            before.setdefault(word, []).append(plan)
+            tables.checker.wrong(path, found=setup.header.text, expected=expected)
+        for word in setup.header.first_words:
+            before.setdefault(word, []).append(setup)
 
 
-def _read_command(tables: BoardTables, name: str, table: dict[str, Any]) -> CommandPlan | None:
+def _read_command(tables: BoardTables, name: str, table: dict[str, Any]) -> CommandSettings | None:
     path: Path = (*tables.path, "commands", name)
     try:
         header = tables.checker.placed((*path, "header"), lambda: Pattern.parse(table["header"]))
@@ -205,13 +205,13 @@ def _read_command(tables: BoardTables, name: str, table: dict[str, Any]) -> Comm
     pins = _pins(tables, path, table["pins"])
     channels = _channels(tables, path, table["channels"])
     low, high = sorted(table["range"])
-    plan = made(
-        CommandPlan, table, name=name, header=header, takes=table["takes"] if table["does"] == "set" else "none",
+    setup = made(
+        CommandSettings, table, name=name, header=header, takes=table["takes"] if table["does"] == "set" else "none",
         unit=table["unit"].upper(), low=low, high=high, default=_default(tables, path, table, low, high), pins=pins,
         channels=channels, mode=PinMode(table["mode"]) if table["mode"] else None,
     )  # fmt: skip
-    _check_command(tables, path, plan)
-    return plan
+    _check_command(tables, path, setup)
+    return setup
 
 
 def _default(tables: BoardTables, path: Path, table: dict[str, Any], low: float, high: float) -> float | bool | str:
@@ -243,32 +243,32 @@ def _channels(tables: BoardTables, path: Path, text: str) -> tuple[int, ...]:
     return tuple(numbers(tables.checker, (*path, "channels"), text))
 
 
-def _check_command(tables: BoardTables, path: Path, plan: CommandPlan) -> None:
-    if plan.does in ("close", "open") and len(plan.pins) != len(plan.channels):
-        found = f"{len(plan.pins)} pins"
-        tables.checker.wrong((*path, "pins"), found=found, expected=f"one for each of {len(plan.channels)} channels")
-    if plan.does == "measure" and len(plan.parts) != len(plan.channels):
-        found = f"{len(plan.parts)} parts"
-        expected = f"one for each of {len(plan.channels)} channels"
+def _check_command(tables: BoardTables, path: Path, setup: CommandSettings) -> None:
+    if setup.does in ("close", "open") and len(setup.pins) != len(setup.channels):
+        found = f"{len(setup.pins)} pins"
+        tables.checker.wrong((*path, "pins"), found=found, expected=f"one for each of {len(setup.channels)} channels")
+    if setup.does == "measure" and len(setup.parts) != len(setup.channels):
+        found = f"{len(setup.parts)} parts"
+        expected = f"one for each of {len(setup.channels)} channels"
         tables.checker.wrong((*path, "parts"), found=found, expected=expected)
-    for part in plan.parts:
+    for part in setup.parts:
         if tables.parts.get(part, {}).get("kind") != "supply":
             supplies = [name for name, table in tables.parts.items() if table["kind"] == "supply"]
             expected = f"a supply: {listed(supplies) or 'there is none'}"
             tables.checker.wrong((*path, "parts"), found=part, expected=expected)
-    suffixes = next((node.high for node in plan.header.nodes if node.high > 1), 1)
-    if plan.does == "set" and plan.pins and len(plan.pins) != suffixes:
-        found = f"{len(plan.pins)} pins"
+    suffixes = next((node.high for node in setup.header.nodes if node.high > 1), 1)
+    if setup.does == "set" and setup.pins and len(setup.pins) != suffixes:
+        found = f"{len(setup.pins)} pins"
         tables.checker.wrong((*path, "pins"), found=found, expected=f"one for each of {suffixes} suffixes")
     drives = {PinMode.OUTPUT, PinMode.PWM, PinMode.DAC}
-    for pin in plan.pins:
-        if plan.mode is not None:
-            tables.can((*path, "pins"), pin, plan.mode, "pins")
+    for pin in setup.pins:
+        if setup.mode is not None:
+            tables.can((*path, "pins"), pin, setup.mode, "pins")
         if not drives & tables.profile.pins[pin].modes.keys():
             tables.checker.wrong((*path, "pins"), found=pin, expected="pins that can be driven")
 
 
-def _short(command: CommandPlan, place: int | None) -> str:
+def _short(command: CommandSettings, place: int | None) -> str:
     """A header in its short form, with its suffix."""
     words = []
     for node in command.header.nodes:

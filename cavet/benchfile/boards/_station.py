@@ -28,7 +28,7 @@ from cavet.benchfile.boards._device import (
 )
 from cavet.boards import Firmware, PinMode, Profile
 from cavet.boards.firmware import Station
-from cavet.boards.firmware.mqtt import MODES, StationPlan, TopicPlan
+from cavet.boards.firmware.mqtt import MODES, StationSettings, TopicSettings
 from cavet.expressions import Expression
 from cavet.hosts import Point, TopicPoint
 from cavet.protocols.mqtt import filter_problem, name_problem
@@ -70,7 +70,14 @@ TOPIC = Section(
 HEALTH = Section(
     title="[boards.NAME.health.NAME]",
     doc="MQTT: a number that a board tells with its health.",
-    keys=(Key(name="of", kind="sum", doc="what it is: a sum of the rig and the parts, or `uptime`", required=True),),
+    keys=(
+        Key(
+            name="of",
+            kind="expression",
+            doc="what it is: an expression of the rig and the parts, or `uptime`",
+            required=True,
+        ),
+    ),
 )
 
 
@@ -87,7 +94,7 @@ class StationDevice(Device, frozen=True, kw_only=True):
     SECTIONS: ClassVar[tuple[Section, ...]] = (STATION, TOPIC, HEALTH)
     FORM: ClassVar[tuple[str, str, str] | None] = ("a topic that it obeys", "topics", "topic")
 
-    station: StationPlan
+    station: StationSettings
 
     @classmethod
     def read(cls, tables: BoardTables) -> Self | None:
@@ -102,7 +109,7 @@ class StationDevice(Device, frozen=True, kw_only=True):
         ]
         health = tables.read("health", HEALTH)
         return cls(
-            station=StationPlan(
+            station=StationSettings(
                 client=read_client(tables.checker, path, station), topics=tuple(t for t in topics if t is not None),
                 presence=own.presence, here=own.here, gone=own.gone, health=own.health, every=station["every"],
                 fields={name: table["of"] for name, table in health.items()},
@@ -110,14 +117,14 @@ class StationDevice(Device, frozen=True, kw_only=True):
         )  # fmt: skip
 
     @property
-    def sums(self) -> dict[str, Expression]:
-        return self.station.sums
+    def expressions(self) -> dict[str, Expression]:
+        return self.station.expressions
 
-    def path_of_sum(self, name: str) -> Path:
+    def path_of_expression(self, name: str) -> Path:
         return ("health", name, "of")
 
     def firmware(self, making: Making) -> Firmware:
-        return Station(self.station, making.circuit, making.tell, making.read(self.sums))
+        return Station(self.station, making.circuit, making.tell, making.read(self.expressions))
 
     def places(self, profile: Profile, parts_at: PartsAt) -> Iterator[Place]:
         for topic in self.station.topics:
@@ -156,7 +163,7 @@ class StationDevice(Device, frozen=True, kw_only=True):
         return {"topics": rows}
 
 
-def _read_topic(tables: BoardTables, name: str, table: dict[str, Any], base: str) -> TopicPlan | None:
+def _read_topic(tables: BoardTables, name: str, table: dict[str, Any], base: str) -> TopicSettings | None:
     path: Path = (*tables.path, "topics", name)
     pin = tables.find_pin((*path, "pin"), table["pin"])
     if pin is None:
@@ -172,4 +179,4 @@ def _read_topic(tables: BoardTables, name: str, table: dict[str, Any], base: str
     if (table["does"] == "switch") != (form.kind == "words") and form.kind not in ("json", "number", "raw"):
         tables.checker.wrong((*path, "payload"), found=form.kind, expected=f"one that fits {table['does']}")
     low, high = sorted(table["range"])
-    return made(TopicPlan, table, name=name, command=command, state=state, pin=pin, form=form, low=low, high=high)
+    return made(TopicSettings, table, name=name, command=command, state=state, pin=pin, form=form, low=low, high=high)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, ClassVar
 
-from cavet.benchfile._plan import HostPlan, LinkPlan
+from cavet.benchfile._setup import HostSetup, LinkSetup
 from cavet.benchfile.hosts._devices import (
     DEVICE_KEY,
     DEVICES_KEY,
@@ -32,13 +32,13 @@ class BusesProtocol(HostProtocol):
     def read_host(self, tables: HostTables) -> dict[str, Any]:
         return {"devices": read_devices(tables)}
 
-    def session(self, host: HostPlan, link: LinkPlan, points: Sequence[DevicePoint], tell: Tell) -> BusesSession:
+    def session(self, host: HostSetup, link: LinkSetup, points: Sequence[DevicePoint], tell: Tell) -> BusesSession:
         return BusesSession(host.name, points, host.manners, tell, host.devices)
 
     def read_point(self, table: PointTable) -> Point | None:
         return read_point_at_device(table)
 
-    def limits(self, point: Point, host: HostPlan) -> tuple[float, float]:
+    def limits(self, point: Point, host: HostSetup) -> tuple[float, float]:
         assert isinstance(point, DevicePoint)
         return limits_at_device(point)
 

@@ -12,7 +12,7 @@ from cavet.benchfile._check import Checker
 from cavet.benchfile._places import Path
 from cavet.benchfile.hosts._protocol import Constant, HostTables, PointTable
 from cavet.boards.buses import ADDRESS, CHIP, MODE, map_key
-from cavet.hosts import ON_SPI, DevicePlan, DevicePoint, PointKind, SpiPlace
+from cavet.hosts import ON_SPI, DevicePoint, DeviceSettings, PointKind, SpiPlace
 from cavet.settings import Key, Section
 from cavet.wording import WrongError, listed, nearest
 
@@ -119,7 +119,7 @@ KINDS = {
 SIDE = 8
 
 
-def read_devices(tables: HostTables) -> dict[str, DevicePlan]:
+def read_devices(tables: HostTables) -> dict[str, DeviceSettings]:
     """What a host believes to be on the board's bus."""
     path = (*tables.path, "devices")
     found = {}
@@ -134,7 +134,7 @@ def read_devices(tables: HostTables) -> dict[str, DevicePlan]:
 
 def _read_device(
     checker: Checker, path: Path, name: str, table: dict[str, Any], folder: FilePath | None
-) -> DevicePlan | None:
+) -> DeviceSettings | None:
     registers = None
     if "map" in table:
         registers = read_map(checker, (*path, "map"), table["map"], table["kind"], folder)
@@ -159,7 +159,7 @@ def _read_device(
         fields["modules"] = 1
     if table["kind"] == "shift":
         fields["modules"] = table["registers"]
-    return DevicePlan(name=name, kind=table["kind"], registers=registers, **fields)
+    return DeviceSettings(name=name, kind=table["kind"], registers=registers, **fields)
 
 
 def read_point_at_device(table: PointTable) -> DevicePoint | None:
@@ -229,7 +229,7 @@ def _place(table: PointTable) -> dict[str, Any] | None:
     return {"device": name, "line": known.index(line), "line_name": line, "pull_up": pull_up}
 
 
-def _place_in_register(table: PointTable, device: DevicePlan) -> dict[str, Any] | None:
+def _place_in_register(table: PointTable, device: DeviceSettings) -> dict[str, Any] | None:
     """Where in a device's registers a point is: `DEVICE.REGISTER`, or one of its bit fields."""
     assert device.registers is not None
     kind, text = table.kind, table.table["device"]

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from math import inf
 from typing import Any, ClassVar
 
-from cavet.benchfile._plan import HostPlan, LinkPlan
+from cavet.benchfile._setup import HostSetup, LinkSetup
 from cavet.benchfile.hosts._devices import (
     DEVICE_KEY,
     DEVICES_KEY,
@@ -48,7 +48,7 @@ class FirmataProtocol(HostProtocol):
         return {"devices": read_devices(tables)}
 
     def session(
-        self, host: HostPlan, link: LinkPlan, points: Sequence[PinPoint | DevicePoint], tell: Tell
+        self, host: HostSetup, link: LinkSetup, points: Sequence[PinPoint | DevicePoint], tell: Tell
     ) -> FirmataSession:
         return FirmataSession(host.name, points, host.manners, tell, host.devices)
 
@@ -124,7 +124,7 @@ class FirmataProtocol(HostProtocol):
             acceleration=raw["acceleration"],
         )  # fmt: skip
 
-    def limits(self, point: Point, host: HostPlan) -> tuple[float, float]:
+    def limits(self, point: Point, host: HostSetup) -> tuple[float, float]:
         if isinstance(point, DevicePoint):
             return limits_at_device(point)
         assert isinstance(point, PinPoint)

@@ -8,8 +8,8 @@ from typing import Any, ClassVar
 
 import msgspec
 
-from cavet.benchfile._plan import HostPlan, LinkPlan
 from cavet.benchfile._plan_file import load_frames
+from cavet.benchfile._setup import HostSetup, LinkSetup
 from cavet.benchfile.hosts._protocol import Constant, HostProtocol, HostTables, PointTable
 from cavet.hosts import FieldPoint, Format, FormatSession, Point, PointKind
 from cavet.protocols import FieldError
@@ -73,7 +73,7 @@ class FormatProtocol(HostProtocol):
             checker.wrong((*path, "asks"), found=asks, expected=expected)
         return {"format": spoken}
 
-    def session(self, host: HostPlan, link: LinkPlan, points: Sequence[FieldPoint], tell: Tell) -> FormatSession:
+    def session(self, host: HostSetup, link: LinkSetup, points: Sequence[FieldPoint], tell: Tell) -> FormatSession:
         assert host.format is not None  # else nothing runs: it was told when the file was read
         return FormatSession(host.name, points, host.manners, tell, host.format)
 
@@ -109,7 +109,7 @@ class FormatProtocol(HostProtocol):
         steps = max(abs(field.scale) if field.is_whole else 0.0 for field in _fields_of(point, plan))
         return msgspec.structs.replace(point, steps=steps)
 
-    def limits(self, point: Point, host: HostPlan) -> tuple[float, float]:
+    def limits(self, point: Point, host: HostSetup) -> tuple[float, float]:
         assert isinstance(point, FieldPoint) and host.format is not None
         least, most = -inf, inf
         for field in _fields_of(point, host.format):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import ClassVar
 
-from cavet.benchfile._plan import HostPlan, LinkPlan
+from cavet.benchfile._setup import HostSetup, LinkSetup
 from cavet.benchfile._values import BITS, DATA_KEYS, value_form
 from cavet.benchfile.hosts._protocol import ON_PINS, Constant, HostProtocol, PointTable
 from cavet.boards.firmware.modbus import TABLES
@@ -61,7 +61,7 @@ class ModbusProtocol(HostProtocol):
     )
     PLACES: ClassVar[tuple[str, ...]] = ("table", "address")
 
-    def session(self, host: HostPlan, link: LinkPlan, points: Sequence[RegisterPoint], tell: Tell) -> ModbusSession:
+    def session(self, host: HostSetup, link: LinkSetup, points: Sequence[RegisterPoint], tell: Tell) -> ModbusSession:
         return ModbusSession(host.name, points, host.manners, tell, framing=link.protocol, character=link.byte_seconds)
 
     def read_point(self, table: PointTable) -> Point | None:
@@ -92,7 +92,7 @@ class ModbusProtocol(HostProtocol):
             return False
         return True
 
-    def limits(self, point: Point, host: HostPlan) -> tuple[float, float]:
+    def limits(self, point: Point, host: HostSetup) -> tuple[float, float]:
         assert isinstance(point, RegisterPoint)
         return point.form.limits
 
@@ -102,5 +102,5 @@ class ModbusProtocol(HostProtocol):
         )  # fmt: skip
         return [Constant(WORDS[point.table], point.address, f"{form}{about}")]
 
-    def constants(self, host: HostPlan) -> list[Constant]:
+    def constants(self, host: HostSetup) -> list[Constant]:
         return [Constant("UNIT", host.manners.unit, "the board's unit")]

@@ -17,7 +17,7 @@ from cavet.benchfile._messages import (
     read_payload,
     read_topics,
 )
-from cavet.benchfile._plan import HostPlan, LinkPlan
+from cavet.benchfile._setup import HostSetup, LinkSetup
 from cavet.benchfile.hosts._protocol import Constant, HostProtocol, HostTables, PointTable, fitting
 from cavet.hosts import MqttSession, Point, PointKind, TopicPoint
 from cavet.messaging import PayloadForm
@@ -51,7 +51,7 @@ class MqttProtocol(HostProtocol):
             "topics": read_topics(tables.checker, tables.path, tables.table),
         }
 
-    def session(self, host: HostPlan, link: LinkPlan, points: Sequence[TopicPoint], tell: Tell) -> MqttSession:
+    def session(self, host: HostSetup, link: LinkSetup, points: Sequence[TopicPoint], tell: Tell) -> MqttSession:
         return MqttSession(host.name, points, host.manners, tell, host.client, host.topics)
 
     def read_point(self, table: PointTable) -> Point | None:
@@ -77,7 +77,7 @@ class MqttProtocol(HostProtocol):
         sent = {key: table.table[key] for key in ("qos", "retain")}
         return TopicPoint(**fields, **sent, command=command, state=state, form=form)
 
-    def limits(self, point: Point, host: HostPlan) -> tuple[float, float]:
+    def limits(self, point: Point, host: HostSetup) -> tuple[float, float]:
         assert isinstance(point, TopicPoint)
         return (0, (1 << 8 * point.form.size) - 1) if point.form.kind == "raw" else (-inf, inf)
 

@@ -15,7 +15,7 @@ import msgspec
 
 from cavet.benchfile._check import Checker
 from cavet.benchfile._places import Path
-from cavet.benchfile._plan import HostPlan, LinkPlan
+from cavet.benchfile._setup import HostSetup, LinkSetup
 from cavet.boards import Profile
 from cavet.colours import parse_colour
 from cavet.hosts import Point, PointKind, Session
@@ -59,7 +59,7 @@ class PointTable:
     """The table of one point; what is wrong stands in the checker's errors."""
 
     def __init__(
-        self, checker: Checker, name: str, table: dict[str, Any], host: HostPlan, profile: Profile | None,
+        self, checker: Checker, name: str, table: dict[str, Any], host: HostSetup, profile: Profile | None,
         resolve_pins: ResolvePins,
     ) -> None:  # fmt: skip
         self.checker = checker
@@ -138,18 +138,18 @@ class HostProtocol:
     """Whether its hosts reach devices on a board's bus."""
 
     def read_host(self, tables: HostTables) -> dict[str, Any]:
-        """What a host has besides what all have, as fields of `HostPlan`."""
+        """What a host has besides what all have, as fields of `HostSetup`."""
         return {}
 
     def read_point(self, table: PointTable) -> Point | None:
         """Read one point; `None` where nothing can be made of it."""
         raise NotImplementedError
 
-    def limits(self, point: Point, host: HostPlan) -> tuple[float, float]:
+    def limits(self, point: Point, host: HostSetup) -> tuple[float, float]:
         """The least and the greatest number that is carried where a point is."""
         return -inf, inf
 
-    def session(self, host: HostPlan, link: LinkPlan, points: Sequence[Any], tell: Tell) -> Session[Any]:
+    def session(self, host: HostSetup, link: LinkSetup, points: Sequence[Any], tell: Tell) -> Session[Any]:
         """Make the session of a host with its points."""
         raise NotImplementedError
 
@@ -158,7 +158,7 @@ class HostProtocol:
         without that of the point."""
         return []
 
-    def constants(self, host: HostPlan) -> list[Constant]:
+    def constants(self, host: HostSetup) -> list[Constant]:
         """The same of its board, each name without the board's."""
         return []
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import ClassVar
 
-from cavet.benchfile._plan import HostPlan, LinkPlan
+from cavet.benchfile._setup import HostSetup, LinkSetup
 from cavet.benchfile.hosts._protocol import Constant, HostProtocol, PointTable
 from cavet.hosts import HeaderPoint, Point, PointKind, ScpiSession
 from cavet.record import Tell
@@ -29,7 +29,7 @@ class ScpiProtocol(HostProtocol):
     )
     PLACES: ClassVar[tuple[str, ...]] = ("set", "on", "off", "ask")
 
-    def session(self, host: HostPlan, link: LinkPlan, points: Sequence[HeaderPoint], tell: Tell) -> ScpiSession:
+    def session(self, host: HostSetup, link: LinkSetup, points: Sequence[HeaderPoint], tell: Tell) -> ScpiSession:
         return ScpiSession(host.name, points, host.manners, tell)
 
     def read_point(self, table: PointTable) -> Point | None:

@@ -18,7 +18,7 @@ from cavet.settings import Key
 
 
 class Measuring(RegisterDevice):
-    """Gives what it measures in its registers: each channel a sum of the rig, between two ends, in all of its bits."""
+    """Gives what it measures in its registers: each channel an expression of the rig, over all of its bits."""
 
     kind = "adc"
     SETTINGS = (
@@ -28,7 +28,7 @@ class Measuring(RegisterDevice):
         Key(
             name="channels",
             kind="table",
-            doc="what its registers measure: a register's name and a sum of the rig",
+            doc="what its registers measure: a register's name and an expression of the rig",
             required=True,
         ),
         Key(name="range", kind="range", unit="", doc="what reads 0, and what reads full", default=(0.0, 1.0)),

@@ -50,12 +50,12 @@ class OneWireDevice(Part):
         Key(
             name="channels",
             kind="table",
-            doc="what its registers measure: a register's name and a sum of the rig",
+            doc="what its registers measure: a register's name and an expression of the rig",
             default={},
         ),
         Key(name="range", kind="range", unit="", doc="what reads 0, and what reads full", default=(0.0, 1.0)),
         Key(name="bits", kind="whole", doc="how many bits it has", default=12, low=1, high=32),
-        Key(name="alarm", kind="sum", doc="the condition at which it answers a search for alarms", default=None),
+        Key(name="alarm", kind="expression", doc="the condition at which it answers a search for alarms", default=None),
     )
     watches_rig = False
 

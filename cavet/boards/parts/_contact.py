@@ -81,7 +81,7 @@ class LimitSwitch(Part):
     kind = "limit"
     SETTINGS = (
         PIN,
-        Key(name="closes", kind="sum", doc="the condition of the rig at which it closes", required=True),
+        Key(name="closes", kind="expression", doc="the condition of the rig at which it closes", required=True),
     )
     senses = True
     watches_rig = True

@@ -14,7 +14,7 @@ from cavet.wording import WrongError
 
 
 class Encoder(Part):
-    """Four counts make a cycle of its contacts; A leads B where it counts up. A hand turns it, or a sum of the rig.
+    """Four counts make a cycle of its contacts; A leads B where it counts up. A hand turns it, or the rig.
 
     It turns by at most `fastest` counts a second.
     """
@@ -33,7 +33,12 @@ class Encoder(Part):
             low=1,
             high=5000,
         ),
-        Key(name="follows", kind="sum", doc="what turns it, in counts: a sum of the rig; else a hand", default=None),
+        Key(
+            name="follows",
+            kind="expression",
+            doc="what turns it, in counts: an expression of the rig; else a hand",
+            default=None,
+        ),
     )
     unit = "counts"
     senses = True

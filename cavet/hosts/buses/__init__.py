@@ -2,7 +2,7 @@
 
 from cavet.hosts._picture import HELP, Picture, as_rows, read_picture, turned
 from cavet.hosts.buses._calls import Call, Calls, SpiPlace
-from cavet.hosts.buses._driver import DevicePlan, Driver, Owner
+from cavet.hosts.buses._driver import DeviceSettings, Driver, Owner
 from cavet.hosts.buses._expander import ExpanderDriver
 from cavet.hosts.buses._fleet import ON_SPI, Fleet
 from cavet.hosts.buses._matrix import ChainDriver, MatrixDriver
@@ -14,7 +14,7 @@ __all__ = [
     "Call",
     "Calls",
     "ChainDriver",
-    "DevicePlan",
+    "DeviceSettings",
     "Driver",
     "ExpanderDriver",
     "Fleet",

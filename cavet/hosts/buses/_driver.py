@@ -16,7 +16,7 @@ from cavet.protocols.registers import RegisterMap
 from cavet.record import Purpose
 
 
-class DevicePlan(msgspec.Struct, frozen=True, kw_only=True):
+class DeviceSettings(msgspec.Struct, frozen=True, kw_only=True):
     """A device as the host believes it to be. Which fields it uses follows from its kind."""
 
     name: str
@@ -58,8 +58,8 @@ class Owner(Protocol):
 class Driver:
     """Brings a device to where its points are wanted, and tells how they stand."""
 
-    def __init__(self, plan: DevicePlan, points: Iterable[DevicePoint], owner: Owner) -> None:
-        self.plan = plan
+    def __init__(self, settings: DeviceSettings, points: Iterable[DevicePoint], owner: Owner) -> None:
+        self.settings = settings
         self.points = list(points)
         self._owner = owner
 
@@ -88,7 +88,7 @@ class Driver:
         return inf
 
     def _call(self, **fields: Any) -> Call:
-        return Call(address=self.plan.address, ten_bit=self.plan.ten_bit, **fields)
+        return Call(address=self.settings.address, ten_bit=self.settings.ten_bit, **fields)
 
     @staticmethod
     def _may_stand(wish: Wish) -> bool:
@@ -97,7 +97,7 @@ class Driver:
 
     def _trouble(self, why: str, now: float) -> None:
         """The device does not answer."""
-        self._owner.trouble(self.plan.name, why)
+        self._owner.trouble(self.settings.name, why)
         for point in self.points:
             self._owner.stands(point, None, now, None)
 
@@ -110,7 +110,7 @@ class Driver:
             else:
                 self.doubt()
                 found, wanted = data.hex(" ").upper(), expected.hex(" ").upper()
-                self._owner.failed(wish, f"read back {found} from {self.plan.name}, expected {wanted}", now)
+                self._owner.failed(wish, f"read back {found} from {self.settings.name}, expected {wanted}", now)
 
         return self._call(
             count=len(expected), wish=wish, purpose=Purpose.READ_BACK, then=compare,

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from cavet.hosts._base import Wish
 from cavet.hosts._points import DevicePoint
 from cavet.hosts.buses._calls import Call, Then
-from cavet.hosts.buses._driver import DevicePlan, Driver, Owner
+from cavet.hosts.buses._driver import DeviceSettings, Driver, Owner
 from cavet.protocols.registers import RegisterMap
 from cavet.record import Purpose
 
@@ -17,10 +17,10 @@ PORTS = "ab"
 class ExpanderDriver(Driver):
     """Knows the registers by their names in the map; keeps a shadow of direction and latch."""
 
-    def __init__(self, plan: DevicePlan, points: Iterable[DevicePoint], owner: Owner) -> None:
-        super().__init__(plan, points, owner)
-        assert plan.registers is not None
-        self._map: RegisterMap = plan.registers
+    def __init__(self, settings: DeviceSettings, points: Iterable[DevicePoint], owner: Owner) -> None:
+        super().__init__(settings, points, owner)
+        assert settings.registers is not None
+        self._map: RegisterMap = settings.registers
         self._shadow: dict[str, int] = {}
         self._ready = False
         self._begun = False
@@ -82,7 +82,7 @@ class ExpanderDriver(Driver):
                 wanted = {
                     "direction": not point.kind.is_output,
                     "pull_up": not point.kind.is_output and point.pull_up,
-                    "interrupt": not point.kind.is_output and self.plan.reads == "interrupt",
+                    "interrupt": not point.kind.is_output and self.settings.reads == "interrupt",
                 }[role]
                 value = value | bit if wanted else value & ~bit
             self._put(f"{role}_{port}", value)
@@ -102,7 +102,7 @@ class ExpanderDriver(Driver):
             return
         name, bit, high = self._wanted(wish)
         stands = bool(self._shadow[name] & bit) == high
-        if self.plan.writes == "shadow":
+        if self.settings.writes == "shadow":
             if stands and self._may_stand(wish):
                 self._look(wish)
             else:
@@ -172,7 +172,7 @@ class ExpanderDriver(Driver):
     def poll(self, now: float) -> None:
         if not self._ready and not self._begun:
             self._set_up()
-        elif self._ready and self.plan.reads == "poll":
+        elif self._ready and self.settings.reads == "poll":
             self._read_levels("level")
 
     def look(self, point: DevicePoint) -> bool:
@@ -182,7 +182,7 @@ class ExpanderDriver(Driver):
 
     def interrupted(self, now: float) -> None:
         """Read what was captured, which takes the interrupt back, then the levels as they are by now."""
-        if self._ready and self.plan.reads == "interrupt":
+        if self._ready and self.settings.reads == "interrupt":
             self._read_levels("captured")
             self._read_levels("level")
 

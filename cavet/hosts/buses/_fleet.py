@@ -11,14 +11,14 @@ from cavet.hosts._point import Asked
 from cavet.hosts._points import DevicePoint
 from cavet.hosts._session import Manners
 from cavet.hosts.buses._calls import Call, Calls
-from cavet.hosts.buses._driver import DevicePlan, Driver, Owner
+from cavet.hosts.buses._driver import DeviceSettings, Driver, Owner
 from cavet.hosts.buses._expander import ExpanderDriver
 from cavet.hosts.buses._matrix import ChainDriver, MatrixDriver
 from cavet.hosts.buses._panel import PanelDriver
 from cavet.hosts.buses._registers import RegistersDriver
 from cavet.hosts.buses._shift import ShiftDriver
 
-MakeDriver = Callable[[DevicePlan, Iterable[DevicePoint], Owner], Driver]
+MakeDriver = Callable[[DeviceSettings, Iterable[DevicePoint], Owner], Driver]
 DRIVERS: Mapping[str, MakeDriver] = {
     "expander": ExpanderDriver,
     "panel": PanelDriver,
@@ -46,15 +46,15 @@ class Fleet:
     """The devices of one board."""
 
     def __init__(
-        self, devices: Mapping[str, DevicePlan], points: Iterable[DevicePoint], manners: Manners, hooks: Hooks,
+        self, devices: Mapping[str, DeviceSettings], points: Iterable[DevicePoint], manners: Manners, hooks: Hooks,
         *, acknowledged: bool = False,
     ) -> None:  # fmt: skip
         self._hooks = hooks
         self._calls = Calls(hooks.send_call, manners.reply_within, manners.retries, acknowledged=acknowledged)
         on = list(points)
         self.drivers = {
-            name: DRIVERS[plan.kind](plan, [point for point in on if point.device == name], self)
-            for name, plan in devices.items()
+            name: DRIVERS[settings.kind](settings, [point for point in on if point.device == name], self)
+            for name, settings in devices.items()
         }
         self._moving = [each for each in self.drivers.values() if type(each).advance is not Driver.advance]
         self._due = 0.0
@@ -96,7 +96,7 @@ class Fleet:
     def interrupted(self, pin: int, now: float) -> None:
         """An interrupt line has gone low."""
         for driver in self.drivers.values():
-            if driver.plan.interrupt == pin:
+            if driver.settings.interrupt == pin:
                 driver.interrupted(now)
 
     def advance(self, now: float) -> float:

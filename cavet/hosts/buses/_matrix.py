@@ -9,7 +9,7 @@ from cavet.hosts._base import Wish
 from cavet.hosts._picture import Picture, as_rows, turned
 from cavet.hosts._points import DevicePoint
 from cavet.hosts.buses._calls import Then
-from cavet.hosts.buses._driver import DevicePlan, Driver, Owner
+from cavet.hosts.buses._driver import DeviceSettings, Driver, Owner
 from cavet.protocols.registers import RegisterMap
 from cavet.protocols.spi import chained
 from cavet.record import Purpose
@@ -24,8 +24,8 @@ RUN, BRIGHTNESS, TEST, FIRST_COLUMN = 0x20, 0x21, 0x22, 0x01
 class PictureDriver(Driver):
     """Shows pictures; those that are too wide run through."""
 
-    def __init__(self, plan: DevicePlan, points: Iterable[DevicePoint], owner: Owner) -> None:
-        super().__init__(plan, points, owner)
+    def __init__(self, settings: DeviceSettings, points: Iterable[DevicePoint], owner: Owner) -> None:
+        super().__init__(settings, points, owner)
         self._picture: Picture = ()
         self._shift = 0
         self._shift_at = inf
@@ -38,7 +38,7 @@ class PictureDriver(Driver):
     @property
     def width(self) -> int:
         """How many columns it has."""
-        return SIDE * self.plan.modules
+        return SIDE * self.settings.modules
 
     def write(self, wish: Wish, now: float) -> None:
         point = wish.point
@@ -49,14 +49,14 @@ class PictureDriver(Driver):
             return
         self._picture = picture
         self._shift = 0
-        runs = self.plan.scroll and len(self._picture) > self.width
-        self._shift_at = now + self.plan.scroll if runs else inf
+        runs = self.settings.scroll and len(self._picture) > self.width
+        self._shift_at = now + self.settings.scroll if runs else inf
         self._show(self._window(), wish)
 
     def advance(self, now: float) -> float:
         if now >= self._shift_at:
             self._shift += 1
-            self._shift_at = now + self.plan.scroll
+            self._shift_at = now + self.settings.scroll
             self._show(self._window(), None)
         return self._shift_at
 
@@ -74,10 +74,10 @@ class PictureDriver(Driver):
 class MatrixDriver(PictureDriver):
     """One matrix: row r of a column is bit (r + 1) mod 8 of its register."""
 
-    def __init__(self, plan: DevicePlan, points: Iterable[DevicePoint], owner: Owner) -> None:
-        super().__init__(plan, points, owner)
-        assert plan.registers is not None
-        self._map: RegisterMap = plan.registers
+    def __init__(self, settings: DeviceSettings, points: Iterable[DevicePoint], owner: Owner) -> None:
+        super().__init__(settings, points, owner)
+        assert settings.registers is not None
+        self._map: RegisterMap = settings.registers
 
     def begin(self, now: float) -> None:
         self._shift_at = inf
@@ -98,13 +98,15 @@ class MatrixDriver(PictureDriver):
 
     def _switch_on(self) -> None:
         self._owner.call(
-            self._call(data=bytes((self._map.register("brightness").at, self.plan.brightness)), purpose=Purpose.SET_UP),
+            self._call(
+                data=bytes((self._map.register("brightness").at, self.settings.brightness)), purpose=Purpose.SET_UP
+            ),
             self._call(data=bytes((self._map.register("run").at, 1)), purpose=Purpose.SET_UP),
         )
 
     def _learn(self, data: bytes, now: float, cause: int | None) -> None:
         columns = tuple((column >> 1 | column << 7) & 0xFF for column in data)
-        self._picture = picture = turned(columns, -self.plan.turn)
+        self._picture = picture = turned(columns, -self.settings.turn)
         self._sure = True
         for point in self.points:
             self._owner.stands(point, as_rows(picture) if any(picture) else "clear", now, cause)
@@ -113,7 +115,7 @@ class MatrixDriver(PictureDriver):
         if not self._sure:
             self._switch_on()
             self._sure = True
-        columns = bytes((column << 1 | column >> 7) & 0xFF for column in turned(picture, self.plan.turn))
+        columns = bytes((column << 1 | column >> 7) & 0xFF for column in turned(picture, self.settings.turn))
         first = bytes((self._map.register("column_0").at,))
         self._owner.call(self._call(data=first + columns, wish=wish, purpose=Purpose.NONE if wish else Purpose.SCROLL))
         if wish is not None and wish.point.confirm:
@@ -124,9 +126,9 @@ class ChainDriver(PictureDriver):
     """Matrices in a chain on SPI: each transfer has a word for each. What they show can't be read back."""
 
     def begin(self, now: float) -> None:
-        modules = self.plan.modules
+        modules = self.settings.modules
         self._shift_at = inf
-        for register, value in ((TEST, 0), (BRIGHTNESS, self.plan.brightness), (RUN, 1)):
+        for register, value in ((TEST, 0), (BRIGHTNESS, self.settings.brightness), (RUN, 1)):
             self._transfer([register << 8 | value] * modules, None, Purpose.SET_UP)
         self._picture, self._sure = (0,) * self.width, True
         self._show(self._picture, None)
@@ -134,11 +136,11 @@ class ChainDriver(PictureDriver):
             self._owner.stands(point, "clear", now, None)
 
     def _transfer(self, words: list[int], wish: Wish | None, purpose: Purpose, then: Then | None = None) -> None:
-        self._owner.call(self._call(spi=self.plan.spi, data=chained(words), wish=wish, purpose=purpose, then=then))
+        self._owner.call(self._call(spi=self.settings.spi, data=chained(words), wish=wish, purpose=purpose, then=then))
 
     def _show(self, picture: Picture, wish: Wish | None) -> None:
-        modules = [turned(picture[at : at + SIDE], self.plan.turn) for at in range(0, self.width, SIDE)]
-        if self.plan.reversed:
+        modules = [turned(picture[at : at + SIDE], self.settings.turn) for at in range(0, self.width, SIDE)]
+        if self.settings.reversed:
             modules.reverse()
         for column in range(SIDE):
             words = [FIRST_COLUMN + column << 8 | module[column] for module in modules]

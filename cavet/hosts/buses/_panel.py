@@ -7,7 +7,7 @@ from math import inf
 
 from cavet.hosts._base import Wish
 from cavet.hosts._points import DevicePoint
-from cavet.hosts.buses._driver import DevicePlan, Driver, Owner
+from cavet.hosts.buses._driver import DeviceSettings, Driver, Owner
 from cavet.record import Purpose
 
 REGISTER_SELECT, ENABLE, LIGHT = 0x01, 0x04, 0x08
@@ -23,9 +23,9 @@ CODES = {"¥": 0x5C, "→": 0x7E, "←": 0x7F, "°": 0xDF, "µ": 0xE4, "Ω": 0xF
 class PanelDriver(Driver):
     """Writes only what differs from what stands there. A line that is too long runs through, if it may."""
 
-    def __init__(self, plan: DevicePlan, points: Iterable[DevicePoint], owner: Owner) -> None:
-        super().__init__(plan, points, owner)
-        self._shown = [b" " * plan.columns] * plan.rows
+    def __init__(self, settings: DeviceSettings, points: Iterable[DevicePoint], owner: Owner) -> None:
+        super().__init__(settings, points, owner)
+        self._shown = [b" " * settings.columns] * settings.rows
         self._lines: list[bytes] = []
         """The present text's lines, as long as they are."""
         self._shift = 0
@@ -49,7 +49,7 @@ class PanelDriver(Driver):
             self._owner.call(self._call(data=_strobed(nibble << 4), pause=pause, purpose=Purpose.SET_UP))
         for byte, pause in ((TWO_ROWS, 0.0), (DISPLAY_ON, 0.0), (TO_THE_RIGHT, 0.0), (CLEAR, CLEAR_PAUSE)):
             self._owner.call(self._call(data=_byte(byte, 0), pause=pause, purpose=Purpose.SET_UP))
-        self._shown = [b" " * self.plan.columns] * self.plan.rows
+        self._shown = [b" " * self.settings.columns] * self.settings.rows
         self._doubtful = False
 
     def _begun(self, data: bytes, now: float, cause: int | None) -> None:
@@ -58,14 +58,14 @@ class PanelDriver(Driver):
 
     def write(self, wish: Wish, now: float) -> None:
         text = str(wish.value)
-        lines = [_encoded(line) for line in text.replace("\\n", "\n").split("\n")[: self.plan.rows]]
+        lines = [_encoded(line) for line in text.replace("\\n", "\n").split("\n")[: self.settings.rows]]
         if lines == self._lines and not self._doubtful and self._may_stand(wish):
             self._owner.unchanged(wish, now)
             return
         self._lines = lines
         self._shift = 0
-        runs = self.plan.scroll and any(len(line) > self.plan.columns for line in self._lines)
-        self._shift_at = now + self.plan.scroll if runs else inf
+        runs = self.settings.scroll and any(len(line) > self.settings.columns for line in self._lines)
+        self._shift_at = now + self.settings.scroll if runs else inf
         if self._doubtful:
             self._set_up()
         last = self._draw(wish)
@@ -75,24 +75,24 @@ class PanelDriver(Driver):
     def advance(self, now: float) -> float:
         if now >= self._shift_at:
             self._shift += 1
-            self._shift_at = now + self.plan.scroll
+            self._shift_at = now + self.settings.scroll
             self._draw(None)
         return self._shift_at
 
     def _window(self, row: int) -> bytes:
         """What of a line is to stand in its row now."""
         line = self._lines[row] if row < len(self._lines) else b""
-        if len(line) <= self.plan.columns or not self.plan.scroll:
-            return line[: self.plan.columns].ljust(self.plan.columns)
+        if len(line) <= self.settings.columns or not self.settings.scroll:
+            return line[: self.settings.columns].ljust(self.settings.columns)
         looped = line + b"   "
         begin = self._shift % len(looped)
-        return (looped + looped)[begin : begin + self.plan.columns]
+        return (looped + looped)[begin : begin + self.settings.columns]
 
     def _draw(self, wish: Wish | None) -> bytes:
         """Write what differs; give what the expander's lines are left at."""
         data = bytearray()
         purpose = Purpose.NONE if wish else Purpose.SCROLL
-        for row in range(self.plan.rows):
+        for row in range(self.settings.rows):
             wanted = self._window(row)
             for first, last in _differences(self._shown[row], wanted):
                 data += _byte(0x80 | ROW_ADDRESSES[row] + first, 0)

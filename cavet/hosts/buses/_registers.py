@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable
 from cavet.hosts._base import Wish
 from cavet.hosts._points import DevicePoint
 from cavet.hosts.buses._calls import Call
-from cavet.hosts.buses._driver import DevicePlan, Driver, Owner
+from cavet.hosts.buses._driver import DeviceSettings, Driver, Owner
 from cavet.protocols.registers import Register, RegisterMap
 from cavet.record import Purpose
 
@@ -15,10 +15,10 @@ from cavet.record import Purpose
 class RegistersDriver(Driver):
     """Reads a register for what is at it; writes it whole, its other bits from a shadow or from what is read before."""
 
-    def __init__(self, plan: DevicePlan, points: Iterable[DevicePoint], owner: Owner) -> None:
-        super().__init__(plan, points, owner)
-        assert plan.registers is not None
-        self._map: RegisterMap = plan.registers
+    def __init__(self, settings: DeviceSettings, points: Iterable[DevicePoint], owner: Owner) -> None:
+        super().__init__(settings, points, owner)
+        assert settings.registers is not None
+        self._map: RegisterMap = settings.registers
         self._shadow: dict[str, int] = {}
         self._answers = False
         """Whether it has ever been read since the link is open."""
@@ -78,7 +78,7 @@ class RegistersDriver(Driver):
         point = wish.point
         assert isinstance(point, DevicePoint)
         register = self._map.register(point.register)
-        if (self.plan.writes == "shadow" and register.name in self._shadow) or register.mask("write-only"):
+        if (self.settings.writes == "shadow" and register.name in self._shadow) or register.mask("write-only"):
             self._owner.call(*self._writing(wish, register, self._shadow.get(register.name, register.reset)))
             return
 

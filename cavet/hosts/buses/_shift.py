@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from cavet.hosts._base import Wish
 from cavet.hosts._points import DevicePoint
 from cavet.hosts.buses._calls import Then
-from cavet.hosts.buses._driver import DevicePlan, Driver, Owner
+from cavet.hosts.buses._driver import DeviceSettings, Driver, Owner
 from cavet.protocols.spi import chained
 from cavet.record import Purpose
 
@@ -15,12 +15,12 @@ from cavet.record import Purpose
 class ShiftDriver(Driver):
     """Keeps a shadow of all outputs. They can't be read back."""
 
-    def __init__(self, plan: DevicePlan, points: Iterable[DevicePoint], owner: Owner) -> None:
-        super().__init__(plan, points, owner)
-        self._shadow = [0] * plan.modules
+    def __init__(self, settings: DeviceSettings, points: Iterable[DevicePoint], owner: Owner) -> None:
+        super().__init__(settings, points, owner)
+        self._shadow = [0] * settings.modules
 
     def begin(self, now: float) -> None:
-        self._shadow = [0] * self.plan.modules
+        self._shadow = [0] * self.settings.modules
         for point in self.points:
             if point.active_low:
                 self._set(point, False)
@@ -45,4 +45,4 @@ class ShiftDriver(Driver):
 
     def _transfer(self, wish: Wish | None, purpose: Purpose, then: Then | None) -> None:
         data = chained(self._shadow, bits=8)
-        self._owner.call(self._call(spi=self.plan.spi, data=data, wish=wish, purpose=purpose, then=then))
+        self._owner.call(self._call(spi=self.settings.spi, data=data, wish=wish, purpose=purpose, then=then))

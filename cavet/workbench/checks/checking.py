@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from cavet.bench import RunningBench
-from cavet.benchfile import CheckPlan
+from cavet.benchfile import CheckSettings
 from cavet.checks import Wanted, with_checks
 from cavet.wording import WrongError
 from cavet.workbench.checks.running import Hosting, Post, Run, Spread, Walking
@@ -19,31 +19,31 @@ class Checking:
     """The checks of a bench, and what came of each when it was run last."""
 
     def __init__(self, bench: RunningBench, post: Post) -> None:
-        self.plan = with_checks(bench.plan)
+        self.setup = with_checks(bench.setup)
         self.going: Run | None = None
         self._bench, self._post = bench, post
         self._before: dict[str, Run] = {}
         """By each check's name what it was run in last."""
 
     @property
-    def checks(self) -> list[CheckPlan]:
+    def checks(self) -> list[CheckSettings]:
         """All of them, in the order of the file."""
-        return list(self.plan.checks.values())
+        return list(self.setup.checks.values())
 
     @property
     def is_going(self) -> bool:
         """Whether any is run now."""
         return self.going is not None and not self.going.is_over
 
-    def start(self, checks: Sequence[CheckPlan], wanted: Wanted) -> None:
+    def start(self, checks: Sequence[CheckSettings], wanted: Wanted) -> None:
         """Run some; a program alone. Raises `WrongError` where that can't be."""
         self._look_whether_free()
-        if not self.plan.path:
+        if not self.setup.path:
             raise WrongError("checks", found="a bench that is in no file", expected="a file: save it first")
         kind = Hosting if any(check.program for check in checks) else Spread
-        self._note(kind(Path(self.plan.path), self.plan, checks, wanted))
+        self._note(kind(Path(self.setup.path), self.setup, checks, wanted))
 
-    def walk_here(self, check: CheckPlan) -> None:
+    def walk_here(self, check: CheckSettings) -> None:
         """Walk the boards that are looked at. Raises `WrongError`."""
         self._look_whether_free()
         self._note(Walking(self._bench, self._post, check))

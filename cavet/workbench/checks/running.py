@@ -14,7 +14,7 @@ import msgspec
 
 from cavet import clock
 from cavet.bench import RunningBench, Walk, Walked
-from cavet.benchfile import CheckPlan, Plan
+from cavet.benchfile import CheckSettings, Setup
 from cavet.checks import Came, Case, Done, Hosted, Order, Processes, Wanted, orders_of, run_all
 from cavet.faults import FORESEEN, note_fault
 
@@ -29,7 +29,7 @@ class Run:
     is_live = False
     """Whether the boards that are looked at move by it."""
 
-    def __init__(self, checks: Sequence[CheckPlan]) -> None:
+    def __init__(self, checks: Sequence[CheckSettings]) -> None:
         self.checks = list(checks)
         self.orders: list[Order] = []
         self.done: list[Done] = []
@@ -72,9 +72,9 @@ class Run:
 class _Threaded(Run):
     """One that is done in a thread of its own."""
 
-    def __init__(self, bench: Path, plan: Plan, checks: Sequence[CheckPlan], wanted: Wanted) -> None:
+    def __init__(self, bench: Path, setup: Setup, checks: Sequence[CheckSettings], wanted: Wanted) -> None:
         super().__init__(checks)
-        self._bench, self._plan, self._wanted = bench, plan, wanted
+        self._bench, self._setup, self._wanted = bench, setup, wanted
         self._thread = threading.Thread(target=lambda: self._attempt(self._do), name="checks", daemon=True)
         self._thread.start()
 
@@ -91,7 +91,7 @@ class Spread(_Threaded):
     _workers: Processes | None = None
 
     def _do(self) -> None:
-        self.orders = orders_of(self._bench, self._plan, self.checks, self._wanted)
+        self.orders = orders_of(self._bench, self._setup, self.checks, self._wanted)
         count = min(MOST_JOBS, max(1, (os.cpu_count() or 2) - 1), len(self.orders) or 1)
         self._workers = Processes(count)
         try:
@@ -115,12 +115,12 @@ class Hosting(_Threaded):
     _task: asyncio.Task[Any] | None = None
 
     def _do(self) -> None:
-        self.orders = orders_of(self._bench, self._plan, self.checks, self._wanted)
+        self.orders = orders_of(self._bench, self._setup, self.checks, self._wanted)
         (check,) = self.checks
         for order in self.orders:
             if self.is_stopped:
                 return
-            self.hosted = Hosted(msgspec.structs.replace(self._plan, seed=order.case.seed), check)
+            self.hosted = Hosted(msgspec.structs.replace(self._setup, seed=order.case.seed), check)
             try:
                 self.done.append(Done(came=clock.run(self._host(self.hosted, order.case), fast=False)))
             except asyncio.CancelledError:
@@ -143,10 +143,10 @@ class Walking(Run):
 
     is_live = True
 
-    def __init__(self, bench: RunningBench, post: Post, check: CheckPlan) -> None:
+    def __init__(self, bench: RunningBench, post: Post, check: CheckSettings) -> None:
         super().__init__([check])
-        self._case = Case(check=check.name, seed=bench.plan.seed)
-        self.orders = [Order(bench=Path(bench.plan.path), case=self._case)]
+        self._case = Case(check=check.name, seed=bench.setup.seed)
+        self.orders = [Order(bench=Path(bench.setup.path), case=self._case)]
         self._bench, self._post = bench, post
         self._so_far: list[Walked] = []
         self._began = bench.clock.now()

@@ -6,7 +6,7 @@ from itertools import groupby
 
 import msgspec
 
-from cavet.benchfile import CheckPlan
+from cavet.benchfile import CheckSettings
 from cavet.checks import Case, Done, squares_of
 from cavet.drawings.square import BoardRow
 from cavet.units import show_duration
@@ -72,7 +72,7 @@ def check_views(checking: Checking, chosen: int) -> tuple[CheckView, ...]:
     return tuple(_check(checking, check, place == chosen) for place, check in enumerate(checking.checks))
 
 
-def what_of(check: CheckPlan) -> str:
+def what_of(check: CheckSettings) -> str:
     """What a check does, in a few words."""
     if check.walk:
         return "the walk is a diagonal" if not check.outputs else f"the walk of {len(check.outputs)} outputs"
@@ -89,7 +89,7 @@ def what_of(check: CheckPlan) -> str:
     return ", ".join(shown)
 
 
-def _check(checking: Checking, check: CheckPlan, chosen: bool) -> CheckView:
+def _check(checking: Checking, check: CheckSettings, chosen: bool) -> CheckView:
     going = checking.last(check.name)
     if going is None:
         return CheckView(check.name, what_of(check), "new", "", "not run since the bench was opened", chosen)
@@ -110,7 +110,7 @@ def _check(checking: Checking, check: CheckPlan, chosen: bool) -> CheckView:
     return CheckView(check.name, what_of(check), "held", t, f"{wanted} runs" if wanted > 1 else "", chosen)
 
 
-def _shown(check: CheckPlan, going: Run, chosen: bool) -> CheckView:
+def _shown(check: CheckSettings, going: Run, chosen: bool) -> CheckView:
     """One that looks at the records of others."""
     problems = [each.came.shown[check.name] for each in list(going.done) if each.came.shown.get(check.name)]
     if problems:
@@ -125,14 +125,14 @@ def _shown(check: CheckPlan, going: Run, chosen: bool) -> CheckView:
 def walk_view(checking: Checking, going: Run | None, check: str, board: int, row: int) -> WalkView:
     """What was walked last, by boards."""
     walked, t = going.walked(check) if going is not None else ((), 0.0)
-    plan = checking.plan
-    outputs = [point for point in plan.points.values() if point.kind.is_output]
+    setup = checking.setup
+    outputs = [point for point in setup.points.values() if point.kind.is_output]
     if not walked:
         note = "being walked" if going is not None and not going.is_over else "not walked yet: w walks all outputs"
         if not outputs:
             return WalkView("the walk", (), note="this bench has no outputs to walk: its host asks for none")
         return WalkView(f"the walk  {len(outputs)} outputs, each alone: what moved?", (), note=note)
-    boards = squares_of(plan, walked)
+    boards = squares_of(setup, walked)
     wrong = sum(each.held is False for each in walked)
     words = (
         f"{wrong} of {len(walked)} are not as they should be" if wrong else "each moves what it names, and nothing else"
@@ -183,14 +183,14 @@ def _hosting_view(check: str, going: Hosting) -> CampaignView:
     if hosted is None:
         return CampaignView(f"{check}  your program, about to be started", problem=plain(going.problem))
     missing = hosted.missing
-    (plan,) = going.checks
+    (setup,) = going.checks
     taken, refused = hosted.did()
-    lines = [("◇ not yet" if words in missing else "◆ came", words) for words in plan.expect]
+    lines = [("◇ not yet" if words in missing else "◆ came", words) for words in setup.expect]
     lines.append(("the boards", f"took {counted(taken, 'message')}, refused {refused}"))
     lines += [("says", plain(line, MOST_SAID)) for line in hosted.said.splitlines()[-(MOST_STEPS - len(lines)) :]]
     t = show_duration(hosted.bench.clock.now()) if hosted.bench is not None else ""
     return CampaignView(
-        f"{check}  your program, for {t}", told=plain(" ".join(plan.program), MOST_SAID), failing="what it has to do",
+        f"{check}  your program, for {t}", told=plain(" ".join(setup.program), MOST_SAID), failing="what it has to do",
         lines=tuple(lines),
     )  # fmt: skip
 
@@ -210,7 +210,7 @@ def _strip(checking: Checking, defects: tuple[str, ...], done: list[Done], size:
     bunch = -(-size // MOST_MARKS)
     marks = [_mark(done[first : first + bunch], min(bunch, size - first)) for first in range(0, size, bunch)]
     held = sum(each.came.held for each in done)
-    tells = ", ".join(checking.plan.defects[name].tells for name in defects if name in checking.plan.defects)
+    tells = ", ".join(checking.setup.defects[name].tells for name in defects if name in checking.setup.defects)
     longest = max((each.came.t for each in done), default=0.0)
     here = chosen // bunch if chosen is not None and 0 <= chosen < size else None
     return StripView(

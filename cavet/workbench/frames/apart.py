@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from cavet.bench import BROKER, Spoken, spoken
-from cavet.benchfile import LinkPlan
+from cavet.benchfile import LinkSetup
 from cavet.hosts import Point
 from cavet.messaging import read_publish
 from cavet.protocols import Field, Frame, Side
@@ -30,14 +30,14 @@ def taken_apart(desk: Desk, trail: Trail, point: Point | None, data: bytes) -> A
 
 def _tongue(desk: Desk, trail: Trail, point: Point | None, data: bytes) -> tuple[Spoken | None, str]:
     """What a trail's bytes are in, and the board that they are for."""
-    plan = desk.bench.plan
+    setup = desk.bench.setup
     if trail.root.board == BROKER and point is None:
-        return Spoken("mqtt" if read_publish(data, 4, Side.HOST) else "mqtt5", plan, None), ""
+        return Spoken("mqtt" if read_publish(data, 4, Side.HOST) else "mqtt5", setup, None), ""
     link = _link(desk, trail, point)
-    return (spoken(plan, link), link.board) if link is not None else (None, "")
+    return (spoken(setup, link), link.board) if link is not None else (None, "")
 
 
-def _link(desk: Desk, trail: Trail, point: Point | None) -> LinkPlan | None:
+def _link(desk: Desk, trail: Trail, point: Point | None) -> LinkSetup | None:
     """The link of a trail's point, or the one that its bytes came by."""
-    plan = desk.bench.plan
-    return plan.links.get(plan.hosts[point.board].link if point is not None else trail.root.subject)
+    setup = desk.bench.setup
+    return setup.links.get(setup.hosts[point.board].link if point is not None else trail.root.subject)

@@ -68,7 +68,7 @@ class Sentence:
         self.tongue = tongue
         self._meanings = meanings
         self._board = board
-        self._plan = tongue.plan if board else None
+        self._setup = tongue.setup if board else None
         self.forms = dict(tongue.forms(Side.HOST))
         self.messages = sorted(self.forms, key=lambda name: getattr(self.forms[name], CODES, NO_CODE))
         self.chosen = 0
@@ -155,10 +155,10 @@ class Sentence:
     def settle(self) -> None:
         """What was put in is whole: a point's name becomes where it is, a value with its unit what is on the wire."""
         blank = self.blank
-        if blank is None or self._plan is None:
+        if blank is None or self._setup is None:
             return
         text = blank.text.strip()
-        point = self._plan.points.get(text)
+        point = self._setup.points.get(text)
         if point is not None and (where := _place_of(point, blank.field)) is not None:
             self.texts[blank.field] = where
         elif blank.field == "value" and text and (wire := self._on_wire(text)) is not None:
@@ -172,7 +172,7 @@ class Sentence:
             pass
         else:
             return None
-        for point in self._plan.points.values() if self._plan is not None else ():
+        for point in self._setup.points.values() if self._setup is not None else ():
             fields = ((name, _place_of(point, name)) for name in ("address", "pin"))
             if point.board == self._board and any(where and self.texts.get(name) == where for name, where in fields):
                 try:
@@ -183,10 +183,10 @@ class Sentence:
 
     def names(self) -> str:
         """The points that may be named in the blank under the cursor."""
-        blank, plan = self.blank, self._plan
-        if blank is None or plan is None:
+        blank, setup = self.blank, self._setup
+        if blank is None or setup is None:
             return ""
-        points = [point for point in plan.points.values() if point.board == self._board]
+        points = [point for point in setup.points.values() if point.board == self._board]
         return ", ".join(point.name for point in points if _place_of(point, blank.field) is not None)
 
     def turn(self, by: int) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from cavet.bench import LinkTape, Placed
-from cavet.benchfile import LinkPlan
+from cavet.benchfile import LinkSetup
 from cavet.drawings.canvas import CORAL, PAPER, QUIET
 from cavet.drawings.ruler import RulerView, value_words
 from cavet.protocols import Field, Role, Side, bits_of, means, spi
@@ -47,7 +47,7 @@ def tape_view(desk: Desk, reading: Reading, cells: int) -> TapeView:
 
 
 def _link_title(desk: Desk, on: LinkTape) -> str:
-    link = desk.bench.plan.links.get(on.name)
+    link = desk.bench.setup.links.get(on.name)
     if link is None:
         return on.name
     return f"{link.board} {link.kind}"
@@ -123,7 +123,7 @@ def under_view(
         left = f"; {reading.left} transfers are still to be read" if reading.left else ""
         return UnderView(name="", abouts=(), place="", ruler=None, empty=f"no frame here yet{left}")
     on = reading.on
-    link = desk.bench.plan.links.get(on.name)
+    link = desk.bench.setup.links.get(on.name)
     board = link.board if link is not None else ""
     who = f"the host to {board}" if placed.above else f"{board} to the host"
     client = on.client(placed.number)
@@ -208,7 +208,7 @@ def _fate(desk: Desk, reading: Reading, placed: Placed, board: str) -> Pieces:
 
 def _wave(desk: Desk, reading: Reading, editing: Editing) -> tuple[lines.Waveform | None, str]:
     """The frame as levels, where its link has any; of a long frame the byte under the cursor and those beside it."""
-    link = desk.bench.plan.links.get(reading.link)
+    link = desk.bench.setup.links.get(reading.link)
     data = editing.frame.data
     if link is None or not data or len(data) > MAX_WAVE_BYTES:
         return None, ""
@@ -228,9 +228,9 @@ def _wave(desk: Desk, reading: Reading, editing: Editing) -> tuple[lines.Wavefor
     return wave, f"{byte:02X} = start · {bits} · stop, least bit first"
 
 
-def _bus_wave(desk: Desk, link: LinkPlan, frame: BusFrame) -> tuple[lines.Waveform, str]:
+def _bus_wave(desk: Desk, link: LinkSetup, frame: BusFrame) -> tuple[lines.Waveform, str]:
     """A transaction at the clock of its bus, with what the device that is called adds to it."""
-    board = desk.bench.plan.boards.get(link.board)
+    board = desk.bench.setup.boards.get(link.board)
     rate = board.bus.rate if board is not None else I2C_RATE
     address = getattr(frame.message, "address", None)
     parts = board.parts.values() if board is not None else ()

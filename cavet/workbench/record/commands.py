@@ -30,7 +30,7 @@ def commands_in(desk: Desk, begin: float, end: float) -> list[CommandView]:
     record: Record = desk.bench.record
     first, last = record.number_at(begin - 1e-9), record.number_at(end)
     events = record.since(max(first, last - MOST_EVENTS))
-    trails = [trail for trail in past_trails(events, desk.bench.plan) if trail.is_command and trail.stages[0].t <= end]
+    trails = [trail for trail in past_trails(events, desk.bench.setup) if trail.is_command and trail.stages[0].t <= end]
     trails.sort(key=lambda trail: (trail.ended != "broken", -trail.took))
     return [_view(trail) for trail in trails[:MOST]]
 

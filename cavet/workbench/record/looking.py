@@ -28,7 +28,7 @@ class Looking:
 
     def __init__(self, bench: RunningBench) -> None:
         self._bench = bench
-        self.lanes = Lanes(bench.plan)
+        self.lanes = Lanes(bench.setup)
         self._events = bench.record.first
         self._transfers = bench.record.transfers.first
         self.begin = 0.0
@@ -102,15 +102,15 @@ class Looking:
     @property
     def point(self) -> Point | None:
         """The point that the lane under the cursor is about."""
-        lane, points = self.chosen, self._bench.plan.points
+        lane, points = self.chosen, self._bench.setup.points
         if lane is None or lane.name in points:
             return points[lane.name] if lane is not None else None
         if lane.group == LINK:
-            return next((point for point in points.values() if self._plan_link(point) == lane.name), None)
+            return next((point for point in points.values() if self._setup_link(point) == lane.name), None)
         return next((point for point in points.values() if point.part == lane.name), None)
 
-    def _plan_link(self, point: Point) -> str:
-        host = self._bench.plan.hosts.get(point.board)
+    def _setup_link(self, point: Point) -> str:
+        host = self._bench.setup.hosts.get(point.board)
         return host.link if host is not None else ""
 
     def choose(self, steps: int) -> None:
@@ -264,15 +264,15 @@ class Looking:
         return max(found)[1] if found else None
 
     def _is_of(self, wish: Lane, lane: Lane) -> bool:
-        point = self._bench.plan.points.get(wish.name)
+        point = self._bench.setup.points.get(wish.name)
         return wish.key == lane.key or (point is not None and (point.part or point.name) == lane.name)
 
     def way(self, trail: Trail) -> list[tuple[Key, float]]:
         """Through which lanes a command went, and when."""
-        plan, found = self._bench.plan, []
-        host = plan.hosts.get(trail.root.board)
+        setup, found = self._bench.setup, []
+        host = setup.hosts.get(trail.root.board)
         link = host.link if host is not None else ""
-        board = plan.links[link].board if link else trail.root.board
+        board = setup.links[link].board if link else trail.root.board
         for kind, step in trail.steps.items():
             event = step.events[0]
             if kind is Kind.ASKED:

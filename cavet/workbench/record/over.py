@@ -5,7 +5,7 @@ from __future__ import annotations
 from bisect import bisect_left, bisect_right
 from pathlib import Path
 
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.exports import Difference, Source, compare
 from cavet.lanes import Lane, Lanes
 from cavet.record import Event, Kind, RecordFile
@@ -24,12 +24,12 @@ WITHIN = 0.005
 class Over:
     """What another record says, `shift` s later than it says it."""
 
-    def __init__(self, path: Path, plan: Plan) -> None:
+    def __init__(self, path: Path, setup: Setup) -> None:
         """Read it. Raises `WrongError`."""
         file = RecordFile(path)
         try:
             self._events = list(file.since(0))
-            self._lanes = {lane.key: lane for lane in Lanes(plan).read(self._events, file.transfers()).all()}
+            self._lanes = {lane.key: lane for lane in Lanes(setup).read(self._events, file.transfers()).all()}
         finally:
             file.close()
         self.name = plain(path.name)

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from cavet import units
 from cavet.bench import Diagnosis, RunningBench, StageState, build_world
-from cavet.benchfile import Plan, line_names
+from cavet.benchfile import Setup, line_names
 from cavet.boards.buses import BusDevice, SpiChip
 from cavet.boards.parts import ColourLamp, Part
 from cavet.colours import BLACK
@@ -47,13 +47,13 @@ class Then:
     def __init__(self, bench: RunningBench, lanes: Lanes) -> None:
         self._bench = bench
         self._lanes = lanes
-        world = build_world(bench.plan, list(bench.plan.boards), Record(now=lambda: 0.0))
+        world = build_world(bench.setup, list(bench.setup.boards), Record(now=lambda: 0.0))
         self._parts = {name: list(board.circuit.parts.values()) for name, board in world.boards.items()}
         """What hangs on each board, and where; it never runs."""
 
     @property
-    def _plan(self) -> Plan:
-        return self._bench.plan
+    def _setup(self) -> Setup:
+        return self._bench.setup
 
     # what the host believed
 
@@ -108,8 +108,8 @@ class Then:
         return point.low + (value - low) / (high - low) * (point.high - point.low)
 
     def _board_of(self, point: Point) -> str:
-        host = self._plan.hosts[point.board]
-        return self._plan.links[host.link].board if host.link in self._plan.links else point.board
+        host = self._setup.hosts[point.board]
+        return self._setup.links[host.link].board if host.link in self._setup.links else point.board
 
     def _courses(self, moment: Moment) -> dict[str, Course]:
         """How inputs went in the last seconds before the moment."""
@@ -129,18 +129,18 @@ class Then:
         name = self._board_of(point)
         state = moment.links.get(point.board, "")
         head = BoardView(
-            name=plain(name), profile="", line=self._spoken(self._plan.hosts[point.board].link), state=plain(state),
+            name=plain(name), profile="", line=self._spoken(self._setup.hosts[point.board].link), state=plain(state),
             state_is_bad=state != READY, cursor=point.part or point.name,
         )  # fmt: skip
-        plan, parts = self._plan.boards.get(name), self._parts.get(name, [])
-        if plan is None or not parts:
+        setup, parts = self._setup.boards.get(name), self._parts.get(name, [])
+        if setup is None or not parts:
             return replace(head, beliefs=tuple(self._beliefs(moment, point.board)))
         at_pins = [part for part in parts if not part.hangs_on and not isinstance(part, BusDevice | SpiChip)]
         devices = [part for part in parts if isinstance(part, BusDevice | SpiChip)]
         return replace(
             head,
-            profile=plan.profile.name,
-            pins=tuple(self._pin(moment, name, number) for number in plan.profile.pins),
+            profile=setup.profile.name,
+            pins=tuple(self._pin(moment, name, number) for number in setup.profile.pins),
             parts=tuple(self._part(moment, name, part) for part in at_pins),
             devices=tuple(self._device(moment, name, device, parts, point) for device in devices),
             bus=tuple(sorted({pin for device in devices for pin in device.wires.values()})),
@@ -149,11 +149,11 @@ class Then:
 
     def _spoken(self, link: str) -> str:
         """What is spoken over what."""
-        plan = self._plan.links.get(link)
-        return f"{plan.protocol} · {plan.kind}" if plan is not None else ""
+        setup = self._setup.links.get(link)
+        return f"{setup.protocol} · {setup.kind}" if setup is not None else ""
 
     def _beliefs(self, moment: Moment, host: str) -> Iterator[BeliefView]:
-        for point in self._plan.points.values():
+        for point in self._setup.points.values():
             if point.board == host:
                 got = moment.points.get(point.name, UNKNOWN).got
                 yield BeliefView(
@@ -165,7 +165,7 @@ class Then:
         return self._lanes.lane(group, board, name)
 
     def _pin(self, moment: Moment, board: str, number: int) -> PinView:
-        profile = self._plan.boards[board].profile.pins[number]
+        profile = self._setup.boards[board].profile.pins[number]
         if profile.reserved:
             return PinView(number=number, label=profile.label, mode="link")
         lane = self._lane(PINS, board, str(number))
@@ -198,7 +198,7 @@ class Then:
 
     def _gauge(self, moment: Moment, part: Part) -> PartView:
         """What measures a quantity of the rig stands as that does."""
-        quantity, value = self._plan.rig.get(part.measures), self._quantity(moment, part.measures)
+        quantity, value = self._setup.rig.get(part.measures), self._quantity(moment, part.measures)
         known = quantity is not None and value == value
         share = (value - quantity.low) / (quantity.high - quantity.low) if known and quantity is not None else 0.0
         return PartView(
@@ -232,17 +232,17 @@ class Then:
         return nan if value is None else value
 
     def _basins(self, moment: Moment) -> Iterator[BasinView]:
-        plans = self._plan.basins
-        for plan, after in zip(plans, [*plans[1:], None], strict=False):
-            quantity, value = self._plan.rig[plan.quantity], self._quantity(moment, plan.quantity)
+        basins = self._setup.basins
+        for basin, after in zip(basins, [*basins[1:], None], strict=False):
+            quantity, value = self._setup.rig[basin.quantity], self._quantity(moment, basin.quantity)
             if value != value:
                 return
             beyond = self._quantity(moment, after.quantity) if after is not None else nan
             yield BasinView(
-                name=plan.quantity, share=(value - quantity.low) / (quantity.high - quantity.low),
+                name=basin.quantity, share=(value - quantity.low) / (quantity.high - quantity.low),
                 tells=units.show(value, quantity.unit, 0), wall=after is not None,
-                opening=self._opening(moment, plan.opening),
-                gate=_known(self._quantity(moment, plan.gate)) / 100 if plan.gate else 0.0,
+                opening=self._opening(moment, basin.opening),
+                gate=_known(self._quantity(moment, basin.gate)) / 100 if basin.gate else 0.0,
                 flow=_known(value - beyond),
             )  # fmt: skip
 

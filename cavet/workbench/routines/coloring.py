@@ -6,7 +6,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable, Iterator
 
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.hosts import Point
 from cavet.routines import KEYWORDS, STEPS
 
@@ -38,14 +38,14 @@ def spans(line: str) -> Iterator[tuple[int, int, str]]:
         yield found.start(), found.end(), kind
 
 
-def fitting(line: str, column: int, plan: Plan, names: list[str], routines: Iterable[str] = ()) -> list[Fit]:
+def fitting(line: str, column: int, setup: Setup, names: list[str], routines: Iterable[str] = ()) -> list[Fit]:
     """What may stand where the cursor is, each with what it is: words of the language, points, words of a point."""
     before = line[:column]
     part = begun(before)
     said = before[: len(before) - len(part)].split()
     if not part or "#" in before or before.count('"') % 2:
         return []
-    found = list(_candidates(said, plan, names, routines))
+    found = list(_candidates(said, setup, names, routines))
     return [(word, tells) for word, tells in found if word.startswith(part) and word != part][:MOST_FITTING]
 
 
@@ -55,35 +55,35 @@ def begun(before: str) -> str:
     return found.group() if found is not None else ""
 
 
-def _candidates(said: list[str], plan: Plan, names: list[str], routines: Iterable[str]) -> Iterator[Fit]:
+def _candidates(said: list[str], setup: Setup, names: list[str], routines: Iterable[str]) -> Iterator[Fit]:
     if not said:
         yield from ((step, "a step") for step in STEPS)
         return
     if len(said) == 1 and said[0] in SUBJECTS:
-        yield from SUBJECTS[said[0]](plan)
+        yield from SUBJECTS[said[0]](setup)
         return
     if said == ["do"]:
         yield from ((name, "a routine of this text") for name in routines)
         return
-    if said[-1] in ("is", "to") and len(said) > 1 and said[-2] in plan.points:
-        point = plan.points[said[-2]]
+    if said[-1] in ("is", "to") and len(said) > 1 and said[-2] in setup.points:
+        point = setup.points[said[-2]]
         yield from ((word, f"a word of {point.name}") for word in (point.words if point.kind.is_switch else ()))
     yield from ((name, "a tune, or a value") for name in names)
-    for point in plan.points.values():
+    for point in setup.points.values():
         if said[0] in OF_OUTPUTS and len(said) == 1 and not point.kind.is_output:
             continue
         yield point.name, _ends(point)
     if said[0] not in OF_OUTPUTS or len(said) > 1:
-        yield from _parts(plan)
+        yield from _parts(setup)
     yield from ((word, "") for word in sorted(KEYWORDS))
 
 
-def _parts(plan: Plan) -> Iterator[Fit]:
-    return ((f"{board.name}.{part}", "the truth: a part") for board in plan.boards.values() for part in board.parts)
+def _parts(setup: Setup) -> Iterator[Fit]:
+    return ((f"{board.name}.{part}", "the truth: a part") for board in setup.boards.values() for part in board.parts)
 
 
-def _boards(plan: Plan) -> Iterator[Fit]:
-    return ((board, "a board") for board in plan.boards)
+def _boards(setup: Setup) -> Iterator[Fit]:
+    return ((board, "a board") for board in setup.boards)
 
 
 def _ends(point: Point) -> str:
@@ -95,10 +95,10 @@ def _ends(point: Point) -> str:
     return f"{point.show(point.low)} to {point.show(point.high)}"
 
 
-SUBJECTS: dict[str, Callable[[Plan], Iterable[Fit]]] = {
-    "make": lambda plan: ((name, defect.tells) for name, defect in plan.defects.items()),
-    "mend": lambda plan: ((name, defect.tells) for name, defect in plan.defects.items()),
-    "place": lambda plan: ((name, "a quantity of the rig") for name in plan.rig),
+SUBJECTS: dict[str, Callable[[Setup], Iterable[Fit]]] = {
+    "make": lambda setup: ((name, defect.tells) for name, defect in setup.defects.items()),
+    "mend": lambda setup: ((name, defect.tells) for name, defect in setup.defects.items()),
+    "place": lambda setup: ((name, "a quantity of the rig") for name in setup.rig),
     "press": _parts, "release": _parts, "work": _parts, "reset": _boards, "send": _boards, "break": _boards,
 }  # fmt: skip
 """What a step is about, where that is no point."""

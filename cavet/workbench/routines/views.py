@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from cavet.routines import RoutinePlan
+from cavet.routines import CheckedRoutine
 from cavet.units import show, show_duration
 from cavet.wording import plain
 from cavet.workbench.routines.work import Run, Work
@@ -191,7 +191,7 @@ class LowerView(msgspec.Struct, frozen=True):
 
 
 def lower_view(
-    work: Work, routine: RoutinePlan | None, cursor: int, line: int, fits: list[tuple[str, str]]
+    work: Work, routine: CheckedRoutine | None, cursor: int, line: int, fits: list[tuple[str, str]]
 ) -> LowerView:
     """What stands below the text; the mistake of the cursor's line comes first."""
     tunes = []

@@ -18,7 +18,7 @@ import msgspec
 from cavet.bench import RunningBench
 from cavet.benchfile import write_whole
 from cavet.demo import demo_path, find_routines
-from cavet.routines import Looking, Program, RoutinePlan, Runner, Step, Value, read_source, routine_text, tune_value
+from cavet.routines import CheckedRoutine, Looking, Program, Runner, Step, Value, read_source, routine_text, tune_value
 from cavet.units import show
 from cavet.wording import WrongError
 
@@ -89,7 +89,7 @@ class Work:
     def __init__(self, bench: RunningBench, post: Callable[[Callable[[], object]], object]) -> None:
         self._bench = bench
         self._post = post
-        self.path = routine_path(Path(bench.plan.path)) if bench.plan.path else Path("mine.routine")
+        self.path = routine_path(Path(bench.setup.path)) if bench.setup.path else Path("mine.routine")
         self.unreadable: WrongError | None = None
         """Why the file that is there can't be read; it is not written over then."""
         try:
@@ -129,7 +129,7 @@ class Work:
         """Read the text against the bench."""
         self.version += 1
         try:
-            self.program, self.mistakes = routine_text(self.text, self.path.name, self._bench.plan), []
+            self.program, self.mistakes = routine_text(self.text, self.path.name, self._bench.setup), []
             self._steps = {step.line: step for step in self.program.steps()}
         except ExceptionGroup as group:
             self.mistakes = [each for each in group.exceptions if isinstance(each, WrongError)]
@@ -147,7 +147,7 @@ class Work:
 
     def begun_anew(self) -> str:
         """A routine with a name that is free, made of what the bench has."""
-        names = {name for _, name in self.heads()} | {*self._bench.plan.points, *self._bench.plan.boards}
+        names = {name for _, name in self.heads()} | {*self._bench.setup.points, *self._bench.setup.boards}
         names_on = itertools.chain(["first"], (f"another_{count}" for count in itertools.count(1)))
         return beginning(self._bench, next(name for name in names_on if name not in names))
 
@@ -163,7 +163,7 @@ class Work:
         """Whether a run is under way."""
         return self.run is not None and self.run.end is None
 
-    def routine_at(self, line: int) -> RoutinePlan | None:
+    def routine_at(self, line: int) -> CheckedRoutine | None:
         """The routine in which a line is, by the last text that was right."""
         return self.program.routines.get(self.name_at(line)) if self.program is not None else None
 
@@ -188,7 +188,7 @@ class Work:
         lines = enumerate(self.text.split("\n"), 1)
         return [(at, found.group(1)) for at, each in lines if (found := HEAD.match(each))]
 
-    def names_in(self, routine: RoutinePlan | None) -> list[str]:
+    def names_in(self, routine: CheckedRoutine | None) -> list[str]:
         """What a routine calls its values: its tunes, and what `let` and `for` name."""
         if routine is None:
             return []
@@ -212,7 +212,7 @@ class Work:
     def begin_line(self, text: str) -> None:
         """Run a line by itself. Raises `WrongError` where it can't be."""
         try:
-            program = routine_text(f"routine by_hand\n    {text.strip()}\n", "this line", self._bench.plan)
+            program = routine_text(f"routine by_hand\n    {text.strip()}\n", "this line", self._bench.setup)
         except ExceptionGroup as group:
             first = group.exceptions[0]
             found = getattr(first, "found", ""), getattr(first, "expected", str(first))
@@ -258,7 +258,7 @@ class Work:
         if run is not None and run.end is None:
             self._post(run.runner.one_step)
 
-    def turn(self, routine: RoutinePlan, name: str, value: float) -> None:
+    def turn(self, routine: CheckedRoutine, name: str, value: float) -> None:
         """Turn a tune: of the run under way, and of the next. Raises `WrongError`."""
         self.tunes[name] = tune_value(routine, name, value, f"tune {name}")
         self.version += 1
@@ -266,7 +266,7 @@ class Work:
         if run is not None and run.end is None and run.routine == routine.name:
             self._post(lambda: run.runner.tune(name, value))
 
-    def value_of(self, routine: RoutinePlan, name: str) -> float:
+    def value_of(self, routine: CheckedRoutine, name: str) -> float:
         """Where a tune stands."""
         return self.tunes.get(name, routine.tunes[name].value)
 
@@ -281,14 +281,14 @@ def routine_path(bench: Path) -> Path:
 
 def beginning(bench: RunningBench, name: str = "first") -> str:
     """A routine to begin with, of what the bench has."""
-    plan = bench.plan
-    outputs = [point for point in plan.points.values() if point.kind.is_output and not point.kind.is_text]
+    setup = bench.setup
+    outputs = [point for point in setup.points.values() if point.kind.is_output and not point.kind.is_text]
     if not outputs:
         return f'routine {name}\n    say "nothing can be driven here yet"\n'
     point = outputs[0]
     far = point.words[1] if point.kind.is_switch else point.show(point.high).replace("−", "-")
     lines = [f"routine {name}", f"    set {point.name} to {far}", "    wait 500 ms"]
-    contact = next((each for each in plan.points.values() if each.kind.value == "contact"), None)
+    contact = next((each for each in setup.points.values() if each.kind.value == "contact"), None)
     if contact is not None:
         lines += ["", f"when {contact.name} is {contact.words[1]} for 30 ms", f'    stop "{contact.name}"']
     return "\n".join([*lines, ""])

@@ -19,9 +19,9 @@ class AddScreen(AskScreen[Change | None]):
     def __init__(self, file: BenchFile, board: str) -> None:
         super().__init__(f"something new at the {board}")
         self._file = file
-        self._plan = file.plan
+        self._setup = file.setup
         self._board = board
-        self._sorts = sorts_for(file.plan, board)
+        self._sorts = sorts_for(file.setup, board)
         self._sort = self._sorts[0]
         self._pin: tuple[int, str] | None = None
         self._answers: dict[str, str] = {}
@@ -33,10 +33,10 @@ class AddScreen(AskScreen[Change | None]):
         if step == "what":
             sort = self._sort = self._sorts[self._cursor]
         elif step == "where":
-            self._pin = pins_for(self._plan, self._board, sort)[self._cursor]
+            self._pin = pins_for(self._setup, self._board, sort)[self._cursor]
             self._told[-1] = (self._told[-1][0], f"pin {self._pin[1].split('  ')[0]}")
         elif step == "name":
-            check_name(self._plan, answer)
+            check_name(self._setup, answer)
         elif step == "range":
             read_range(answer)
         self._answers[step] = answer
@@ -49,15 +49,15 @@ class AddScreen(AskScreen[Change | None]):
     def _next(self, sort: Sort, step: str) -> None:
         self._step = step
         entry = {
-            "name": free_name(self._plan, sort.name), "range": sort.usual_range, "words": sort.words,
+            "name": free_name(self._setup, sort.name), "range": sort.usual_range, "words": sort.words,
             "rest": self._answers.get("range", sort.usual_range).split(" to ")[0],
         }.get(step, "")  # fmt: skip
-        choices = [title for _, title in pins_for(self._plan, self._board, sort)] if step == "where" else []
+        choices = [title for _, title in pins_for(self._setup, self._board, sort)] if step == "where" else []
         self.ask(QUESTIONS[step], choices, entry)
 
     def _end(self, sort: Sort) -> None:
         assert self._pin is not None  # the second question was answered
         name = self._answers["name"]
         given = {key: self._answers[key] for key in ("range", "words", "rest") if self._answers.get(key)}
-        changes = changes_for(self._plan, self._board, sort, self._pin[0], name, given)
+        changes = changes_for(self._setup, self._board, sort, self._pin[0], name, given)
         self.leave(Change(changed(self._file, changes), f"{name} is there; g drives it", name))

@@ -8,7 +8,7 @@ from functools import partial
 from textual.containers import Horizontal
 from textual.widget import Widget
 
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.hosts import Point
 from cavet.remarks import Remark, remarks_on, well
 from cavet.wiring import Section, SectionRow
@@ -55,8 +55,8 @@ class BenchScreen(BenchActing):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        plan = desk.bench.plan
-        self._names = list(dict.fromkeys([*plan.boards, *(link.board for link in plan.links.values())]))
+        setup = desk.bench.setup
+        self._names = list(dict.fromkeys([*setup.boards, *(link.board for link in setup.links.values())]))
         place = desk.changing.place if desk.changing is not None else None
         self._open = place.board if place is not None and place.board in self._names else next(iter(self._names), "")
         self._cursor: tuple[str | int, ...] = place.cursor if place is not None else ()
@@ -117,16 +117,16 @@ class BenchScreen(BenchActing):
 
     def _judge(self) -> tuple[list[Remark], list[str]]:
         """The remarks on the bench as it is just now, its defects included."""
-        plan = self._plan
-        seen = (plan, tuple(defect.on for defect in plan.defects.values()))
+        setup = self._setup
+        seen = (setup, tuple(defect.on for defect in setup.defects.values()))
         if self._judged[0] != seen:
-            self._judged = (seen, remarks_on(plan), well(plan))
+            self._judged = (seen, remarks_on(setup), well(setup))
         return self._judged[1], self._judged[2]
 
     @property
-    def _plan(self) -> Plan:
-        """The bench's plan, with its defects as they are switched now."""
-        return self._desk.plan_now()
+    def _setup(self) -> Setup:
+        """The bench's set-up, with its defects as they are switched now."""
+        return self._desk.setup_now()
 
     def _follow_remarks(self) -> None:
         remarks, fine = self._judge()
@@ -271,15 +271,15 @@ class BenchScreen(BenchActing):
     @property
     def under_cursor(self) -> Point | None:
         row = self._row
-        points = self._desk.bench.plan.points
+        points = self._desk.bench.setup.points
         if row is not None and row.believed is not None:
             return points.get(row.believed.names[0])
-        hosts = {host.name for host in self._desk.bench.plan.hosts.values()
-                 if self._desk.bench.plan.links[host.link].board == self._open}  # fmt: skip
+        hosts = {host.name for host in self._desk.bench.setup.hosts.values()
+                 if self._desk.bench.setup.links[host.link].board == self._open}  # fmt: skip
         return next((point for point in points.values() if point.board in hosts), None)
 
     def go_to(self, point: Point) -> None:
-        self._unfold(self._desk.bench.plan.links[self._desk.bench.plan.hosts[point.board].link].board)
+        self._unfold(self._desk.bench.setup.links[self._desk.bench.setup.hosts[point.board].link].board)
         section = views.section_view(self._desk, self._open)
         for row in section.rows:
             if row.believed is not None and point.name in row.believed.names:

@@ -96,11 +96,11 @@ class BenchActing(Frame):
         if changing is None or change is None:
             return
         changing.take(change)
-        plan = change.file.plan
+        setup = change.file.setup
         if change.board:
             self._unfold(change.board)
-        if change.point in plan.points:
-            keys = Wiring(plan, self._open).keys_of(plan.points[change.point])
+        if change.point in setup.points:
+            keys = Wiring(setup, self._open).keys_of(setup.points[change.point])
             self._cursor = keys[0] if keys else self._cursor
         self._start_again(change.words)
 
@@ -119,7 +119,7 @@ class BenchActing(Frame):
 
     def action_add(self) -> None:
         """Something new at the open board."""
-        if not sorts_for(self._desk.bench.plan, self._open):
+        if not sorts_for(self._desk.bench.setup, self._open):
             self.action_make()
             return
         self._ask(lambda file: AddScreen(file, self._open))
@@ -152,14 +152,14 @@ class BenchActing(Frame):
         """Find the ends of the output of this row by trying."""
         row = self._row
         names = row.believed.names if row is not None and row.believed is not None else ()
-        point = check_jogged(self._desk.bench.plan.points.get(names[0]) if names else None)
+        point = check_jogged(self._desk.bench.setup.points.get(names[0]) if names else None)
         self._ask(lambda file: JogScreen(self._desk, file, point))
 
     def action_remove(self) -> None:
         """Take away what is in this row, or the folded board."""
         if self._cursor[:1] == ("board",):
             name = str(self._cursor[1])
-            self._change(board_removal(self._desk.bench.plan, name), f"{name} taken away; u brings it back")
+            self._change(board_removal(self._desk.bench.setup, name), f"{name} taken away; u brings it back")
             return
         row, changing = self._row, self._desk.changing
         if row is None or changing is None:
@@ -167,7 +167,7 @@ class BenchActing(Frame):
         place = views.wiring_of(self._desk, self._open).by_key.get(row.key)
         points = row.believed.names if row.believed is not None else ()
         part = row.hanging.name if row.hanging is not None else ""
-        changes = removal(changing.file.plan, self._open, points, part, place.table if place is not None else ())
+        changes = removal(changing.file.setup, self._open, points, part, place.table if place is not None else ())
         if not changes:
             self.say("nothing here to take away")
             return

@@ -21,9 +21,9 @@ BOARD_TABLES = (*SINGLE, "supplies", "reflexes")
 
 def pin_sheet(desk: Desk, board: str) -> Sheet:
     """Every pin with all its numbers, what it can do, what hangs there, who believes in it."""
-    if board not in desk.bench.plan.boards:
+    if board not in desk.bench.setup.boards:
         return Sheet(f"the pins of {board}", [[("it is a real one: its pins are not known here", QUIET)]])
-    rows = board_rows(desk.bench.plan, board)["pins"]
+    rows = board_rows(desk.bench.setup, board)["pins"]
     lines: list[Line] = [
         [(f"{'pin':>4}  {'also':<5} {'channel':<8} {'hangs there':<18} {'believed':<18} it can", QUIET)]
     ]
@@ -37,7 +37,7 @@ def pin_sheet(desk: Desk, board: str) -> Sheet:
         ])  # fmt: skip
     if not rows:
         lines = [[("it has no pins of its own: what hangs there hangs on buses", QUIET)]]
-    return Sheet(f"the pins of {board}, a {desk.bench.plan.boards[board].profile.name}", lines)
+    return Sheet(f"the pins of {board}, a {desk.bench.setup.boards[board].profile.name}", lines)
 
 
 def row_sheet(desk: Desk, board: str, row: SectionRow | None, remarks: list[Remark]) -> Sheet:
@@ -47,7 +47,7 @@ def row_sheet(desk: Desk, board: str, row: SectionRow | None, remarks: list[Rema
     names: set[str] = set()
     if row is not None and row.believed is not None:
         for name in row.believed.names:
-            point = desk.bench.plan.points[name]
+            point = desk.bench.setup.points[name]
             names.add(name)
             said = f"{point.kind.value} at {plain(point.where)}, {range_of(point)}"
             lines.append([("believed  ", QUIET), (f"{name}  ", ASKED), (said, PAPER)])
@@ -101,11 +101,11 @@ def things_in(desk: Desk, board: str, row: SectionRow) -> list[Thing]:
 
 def things_of(file: BenchFile, board: str) -> list[Thing]:
     """What of a board as a whole can be changed in the file: the board, its links and hosts, what belongs to it."""
-    plan = file.plan
-    links = [name for name, link in plan.links.items() if link.board == board]
-    things: list[Thing] = [("boards", board)] if board in plan.boards else []
+    setup = file.setup
+    links = [name for name, link in setup.links.items() if link.board == board]
+    things: list[Thing] = [("boards", board)] if board in setup.boards else []
     things += [("links", name) for name in links]
-    things += [("hosts", name) for name, host in plan.hosts.items() if host.link in links]
+    things += [("hosts", name) for name, host in setup.hosts.items() if host.link in links]
     table = raw_table(file, ("boards", board))
     for section in BOARD_TABLES:
         within = table.get(section, {})
@@ -113,4 +113,4 @@ def things_of(file: BenchFile, board: str) -> list[Thing]:
             things += [("boards", board, section)] if within else []
         else:
             things += [("boards", board, section, name) for name in within]
-    return [*things, *(("defects", name) for name, defect in plan.defects.items() if defect.board == board)]
+    return [*things, *(("defects", name) for name, defect in setup.defects.items() if defect.board == board)]

@@ -10,7 +10,7 @@ from typing import ClassVar
 from textual.containers import Horizontal
 from textual.widget import Widget
 
-from cavet.benchfile import CheckPlan
+from cavet.benchfile import CheckSettings
 from cavet.checks import Done, Ran, Wanted, junit
 from cavet.drawings.square import RowView
 from cavet.hosts import Point
@@ -78,7 +78,7 @@ class ChecksScreen(Frame):
         return self._desk.checking
 
     @property
-    def _check(self) -> CheckPlan:
+    def _check(self) -> CheckSettings:
         checks = self._checking.checks
         return checks[min(self._chosen, len(checks) - 1)]
 
@@ -87,7 +87,7 @@ class ChecksScreen(Frame):
         return self._checking.last(self._check.name)
 
     @property
-    def _walked(self) -> CheckPlan:
+    def _walked(self) -> CheckSettings:
         """The check whose walk is shown: the one under the cursor, else the first."""
         if self._check.walk:
             return self._check
@@ -113,7 +113,7 @@ class ChecksScreen(Frame):
     @property
     def under_cursor(self) -> Point | None:
         row = self._row_view()
-        return self._desk.bench.plan.points.get(row.name) if row is not None else None
+        return self._desk.bench.setup.points.get(row.name) if row is not None else None
 
     def _row_view(self) -> RowView | None:
         view = self._walk_view()
@@ -182,8 +182,8 @@ class ChecksScreen(Frame):
         walk = self._walk()
         if walk is None:
             return
-        plan = self._desk.bench.plan
-        real = [name for name, host in plan.hosts.items() if not plan.links[host.link].simulated]
+        setup = self._desk.bench.setup
+        real = [name for name, host in setup.hosts.items() if not setup.links[host.link].simulated]
 
         def allowed(word: bool | None) -> None:
             if word:
@@ -191,7 +191,7 @@ class ChecksScreen(Frame):
 
         self.app.push_screen(WalkHereScreen(real), allowed)
 
-    def _walk(self) -> CheckPlan | None:
+    def _walk(self) -> CheckSettings | None:
         walk = next((check for check in self._checking.checks if check.walk), None)
         if walk is None:
             self.say("no check of this bench is a walk: add [checks.walk] with walk = true")
@@ -222,9 +222,9 @@ class ChecksScreen(Frame):
             if wanted is not None:
                 self._start([check], wanted)
 
-        self.app.push_screen(CampaignScreen(check, list(self._checking.plan.defects)), begin)
+        self.app.push_screen(CampaignScreen(check, list(self._checking.setup.defects)), begin)
 
-    def _start(self, checks: list[CheckPlan], wanted: Wanted) -> None:
+    def _start(self, checks: list[CheckSettings], wanted: Wanted) -> None:
         self._failing = 0
         programs = [check for check in checks if check.program]
         if programs:
@@ -258,7 +258,7 @@ class ChecksScreen(Frame):
             row = self._row_view()
             trail = next((each.trail for each in done.came.walked if row and each.output == row.name), None)
         case = done.came.case if self._check.walk else views.small_case(done)
-        self.run_worker(look_at(self, self._desk, self._checking.plan, case, trail), exit_on_error=False)
+        self.run_worker(look_at(self, self._desk, self._checking.setup, case, trail), exit_on_error=False)
 
     def action_keep(self) -> None:
         """Keep what fails as a routine that fails by itself."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from cavet.benchfile import CheckPlan
+from cavet.benchfile import CheckSettings
 from cavet.checks import Wanted
 from cavet.wording import WrongError, listed, nearest, plain
 from cavet.workbench.screens.asking import AskScreen
@@ -16,7 +16,7 @@ NO, YES, WALK = "no", "yes, run it", "yes, walk"
 class CampaignScreen(AskScreen[Wanted]):
     """Asks for a campaign."""
 
-    def __init__(self, check: CheckPlan, defects: list[str]) -> None:
+    def __init__(self, check: CheckSettings, defects: list[str]) -> None:
         super().__init__(f"a campaign of {check.name}: the same under many seeds, defects and faults")
         self._defects = defects
         self._answers: list[object] = []
@@ -62,7 +62,7 @@ def _whole(text: str, low: int, high: int) -> int:
 class AllowScreen(AskScreen[bool]):
     """Asks whether a program of the bench file may be run."""
 
-    def __init__(self, check: CheckPlan) -> None:
+    def __init__(self, check: CheckSettings) -> None:
         super().__init__(f"{check.name} runs a program of your own")
         self.ask(
             plain(" ".join(check.program), 100),

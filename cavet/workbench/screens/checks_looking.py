@@ -7,7 +7,7 @@ import tempfile
 from pathlib import Path
 
 from cavet.bench import PastBench
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.checks import Came, Case, carry_out
 from cavet.record import Kind, RecordFile
 from cavet.wording import WrongError
@@ -20,13 +20,13 @@ from cavet.workbench.screens.moment import MomentScreen
 BROKE = (Kind.UNCONFIRMED, Kind.REFUSED, Kind.LOST, Kind.FAULT)
 
 
-async def look_at(screen: Frame, desk: Desk, plan: Plan, case: Case, trail: int | None = None) -> None:
+async def look_at(screen: Frame, desk: Desk, setup: Setup, case: Case, trail: int | None = None) -> None:
     """Do a run once more, beside everything else; then show it where it broke, or where a trail ended."""
     folder = tempfile.TemporaryDirectory(prefix="cavet-")
     path = Path(folder.name) / "run.record"
 
     def run() -> Came:
-        return carry_out(plan, case, record=path, whole=True)
+        return carry_out(setup, case, record=path, whole=True)
 
     try:
         await asyncio.to_thread(run)
@@ -35,7 +35,7 @@ async def look_at(screen: Frame, desk: Desk, plan: Plan, case: Case, trail: int 
         screen.say(str(error))
         folder.cleanup()
         return
-    past = PastDesk(PastBench(plan, file))
+    past = PastDesk(PastBench(setup, file))
     looking = Looking(past.bench)
     while not (past.stirs() is False and looking.is_read):
         looking.follow()

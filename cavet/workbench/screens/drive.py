@@ -135,7 +135,7 @@ class DriveScreen(Frame):
         self._attempt(lambda: self._desk.wishes.type_in(self._named(message), message.text))
 
     def _named(self, message: Rails.Wanted) -> Point:
-        return self._desk.bench.plan.points[message.name]
+        return self._desk.bench.setup.points[message.name]
 
     def _search(self) -> str | None:
         """What is searched for, while it is typed, and as long as it holds."""
@@ -192,7 +192,7 @@ class DriveScreen(Frame):
         self.post_message(self.Away("frames", trail))
 
     def show_trail(self, trail: Trail) -> None:
-        point = self._desk.bench.plan.points.get(trail.point)
+        point = self._desk.bench.setup.points.get(trail.point)
         if point is not None:
             self._rails.go_to(point)
         self._chosen = trail.number

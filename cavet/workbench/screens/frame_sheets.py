@@ -18,7 +18,7 @@ def frame_sheet(desk: Desk, reading: Reading, editing: Editing | None) -> Sheet:
     """Every field of a frame, in words."""
     if editing is None:
         return Sheet("no frame", [])
-    link = desk.bench.plan.links.get(reading.link)
+    link = desk.bench.setup.links.get(reading.link)
     fields = meant(desk, link.board if link is not None else "", editing, reading)
     ink = ASKED if editing.side is Side.HOST else GOT
     lines: list[Line] = [[(hex_pairs(editing.frame.data[:256]), ink)], []]

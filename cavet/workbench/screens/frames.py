@@ -227,14 +227,14 @@ class FramesScreen(FramesActing):
     @property
     def under_cursor(self) -> Point | None:
         trail = self._trail
-        if trail is not None and trail.point in self._desk.bench.plan.points:
-            return self._desk.bench.plan.points[trail.point]
+        if trail is not None and trail.point in self._desk.bench.setup.points:
+            return self._desk.bench.setup.points[trail.point]
         link = self._link
-        points = self._desk.bench.plan.points.values()
+        points = self._desk.bench.setup.points.values()
         return next((point for point in points if link is not None and point.board == link.board), None)
 
     def go_to(self, point: Point) -> None:
-        link = self._desk.bench.plan.hosts[point.board].link
+        link = self._desk.bench.setup.hosts[point.board].link
         if link != self.reading.link:
             self.reading.choose(link)
 
@@ -244,7 +244,9 @@ class FramesScreen(FramesActing):
         reading.follow(self._desk.now, self._cells)
         step = trail.steps.get(Kind.FRAMED) or trail.steps.get(Kind.CARRIED)
         for event in step.events if step is not None else ():
-            link = next((name for name, link in self._desk.bench.plan.links.items() if link.board == event.board), None)
+            link = next(
+                (name for name, link in self._desk.bench.setup.links.items() if link.board == event.board), None
+            )
             if isinstance(event.value, bytes) and link is not None:
                 if link != reading.link:
                     reading.choose(link)
@@ -256,7 +258,7 @@ class FramesScreen(FramesActing):
         reading = self.reading
         reading.follow(self._desk.now, self._cells)
         reading.following = False
-        reading.choose(self._desk.bench.plan.hosts[point.board].link, t)
+        reading.choose(self._desk.bench.setup.hosts[point.board].link, t)
         reading.go_to(reading.number, self._cells)
 
     def _find_frame(self, data: bytes, t: float) -> None:

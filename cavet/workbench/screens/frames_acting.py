@@ -156,6 +156,6 @@ class FramesActing(FramesBase):
 
     def action_copy(self) -> None:
         """Copy what stands in the blanks as a command line."""
-        line = ways.command_line(self._desk.bench.plan.name, self._place.split(" ")[0], self._sentence)
+        line = ways.command_line(self._desk.bench.setup.name, self._place.split(" ")[0], self._sentence)
         self.app.copy_to_clipboard(line)
         self.say(f"copied: {line}", well=True)

@@ -4,7 +4,7 @@ keys."""
 from __future__ import annotations
 
 from cavet.bench import Tape
-from cavet.benchfile import LinkPlan
+from cavet.benchfile import LinkSetup
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.tape import title_cells
@@ -49,7 +49,7 @@ class FramesBase(Frame):
         if self._reading is None:
             record = self._desk.bench.record
             hosts = {link.link.name: link for link in self._desk.bench.host_links.values()}
-            tape = Tape(self._desk.bench.plan, record, lambda link: hosts[link].clients if link in hosts else set())
+            tape = Tape(self._desk.bench.setup, record, lambda link: hosts[link].clients if link in hosts else set())
             self._reading = Reading(tape, record)
         return self._reading
 
@@ -59,21 +59,21 @@ class FramesBase(Frame):
         return max(10, width - title_cells(width))
 
     @property
-    def _link(self) -> LinkPlan | None:
-        return self._desk.bench.plan.links.get(self.reading.link)
+    def _link(self) -> LinkSetup | None:
+        return self._desk.bench.setup.links.get(self.reading.link)
 
     @property
     def _host(self) -> str:
         """The host on the chosen link; "" where there is none."""
-        return next((host.name for host in self._desk.bench.plan.hosts.values() if host.link == self.reading.link), "")
+        return next((host.name for host in self._desk.bench.setup.hosts.values() if host.link == self.reading.link), "")
 
     @property
     def _sentence(self) -> Sentence:
         link = self.reading.link
         if link not in self._sentences:
-            plan = self._link
-            meanings = self._desk.meanings(plan.board) if plan is not None else None
-            self._sentences[link] = Sentence(self.reading.on.tongue, meanings, plan.board if plan is not None else "")
+            setup = self._link
+            meanings = self._desk.meanings(setup.board) if setup is not None else None
+            self._sentences[link] = Sentence(self.reading.on.tongue, meanings, setup.board if setup is not None else "")
         return self._sentences[link]
 
     @property

@@ -56,7 +56,7 @@ class GiveScreen(AskScreen[tuple[str, Path]]):
 
     def __init__(self, desk: Desk, what: str) -> None:
         super().__init__(f"{what}, for another program")
-        self._name = "".join(c if c.isalnum() else "-" for c in desk.bench.plan.name.lower()) or "bench"
+        self._name = "".join(c if c.isalnum() else "-" for c in desk.bench.setup.name.lower()) or "bench"
         self._form = ""
         self._ask_form()
 
@@ -81,23 +81,23 @@ async def give(
     desk: Desk, lanes: list[Lane], form: str, path: Path, begin: float, end: float, done: Callable[[str, bool], None]
 ) -> None:
     """Write what was wanted, beside everything else; tell when it is there, or why it is not."""
-    plan = desk.bench.plan
-    source, cut = InMemory(desk.bench.record, plan.about), Cut(begin=begin, end=end)
+    setup = desk.bench.setup
+    source, cut = InMemory(desk.bench.record, setup.about), Cut(begin=begin, end=end)
 
     def write() -> None:
         check_target(path)
         if form in DRAWINGS:
             try:
-                save(lanes_drawing(plan.name, lanes, begin, end), path, "light")
+                save(lanes_drawing(setup.name, lanes, begin, end), path, "light")
             except OSError as error:
                 expected = "a file that can be written"
                 raise WrongError(str(path), found=error.strerror or str(error), expected=expected) from error
         elif form == CAPTURE:
-            write_file(pcapng(source, plan, cut), path)
+            write_file(pcapng(source, setup, cut), path)
         elif form == POINTS:
-            write_file(blocks(points_csv(source, plan, cut)), path)
+            write_file(blocks(points_csv(source, setup, cut)), path)
         else:
-            write_file(blocks(TEXTS[form](source, plan, cut)), path)
+            write_file(blocks(TEXTS[form](source, setup, cut)), path)
 
     try:
         await asyncio.to_thread(write)

@@ -61,7 +61,7 @@ class MomentScreen(ModalScreen[str | None]):
         self._moved = moved
         bench = desk.bench
         self._then = Then(bench, looking.lanes)
-        self._roster = Roster(list(bench.plan.points.values()))
+        self._roster = Roster(list(bench.setup.points.values()))
         self._history = bench.history
         self._number = max(self._history.first, self._history.number_at(looking.t) - 1)
         self._cursor = 0

@@ -108,7 +108,7 @@ class RecordScreen(Frame):
         trail = self._looking.trail()
         if trail is None or trail.root.topic is not Topic.POINT:
             return None
-        return self._desk.bench.plan.points.get(trail.point)
+        return self._desk.bench.setup.points.get(trail.point)
 
     def go_to(self, point: Point) -> None:
         self._looking.choose_point(point.name)
@@ -248,7 +248,7 @@ class RecordScreen(Frame):
         self.run_worker(work(), exit_on_error=False)
 
     def _source(self) -> InMemory:
-        return InMemory(self._desk.bench.record, self._desk.bench.plan.about)
+        return InMemory(self._desk.bench.record, self._desk.bench.setup.about)
 
     def action_align(self) -> None:
         """Lay it by a flag of the same words, by the command under the cursor, or by time again."""
@@ -309,7 +309,7 @@ class RecordScreen(Frame):
 
 
 def _read_over(path: Path, desk: Desk, source: InMemory) -> Over:
-    over = Over(path, desk.bench.plan)
+    over = Over(path, desk.bench.setup)
     over.compare_with(source)
     return over
 

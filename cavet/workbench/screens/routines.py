@@ -12,7 +12,7 @@ from textual.widget import Widget
 
 from cavet.hosts import Point
 from cavet.record import Event, Kind
-from cavet.routines import RoutinePlan
+from cavet.routines import CheckedRoutine
 from cavet.wording import WrongError
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
@@ -118,7 +118,7 @@ class RoutinesScreen(Frame):
         return self._work.name_at(self._editor.cursor_location[0] + 1)
 
     @property
-    def _routine(self) -> RoutinePlan | None:
+    def _routine(self) -> CheckedRoutine | None:
         """The routine in which the cursor is."""
         return self._work.routine_at(self._editor.cursor_location[0] + 1)
 
@@ -171,13 +171,13 @@ class RoutinesScreen(Frame):
         row, column = self._editor.cursor_location
         line = str(self._editor.document.get_line(row))
         routines = [name for _, name in self._work.heads()]
-        return fitting(line, column, self._desk.bench.plan, self._work.names_in(self._routine), routines)
+        return fitting(line, column, self._desk.bench.setup, self._work.names_in(self._routine), routines)
 
     @property
     def under_cursor(self) -> Point | None:
         row, _ = self._editor.cursor_location
         line = str(self._editor.document.get_line(row))
-        points = self._desk.bench.plan.points
+        points = self._desk.bench.setup.points
         return next((points[word] for word in line.split() if word in points), None)
 
     # the text
@@ -315,7 +315,7 @@ class RoutinesScreen(Frame):
 
     def _line_of(self, event: Event) -> str | None:
         """A wish by hand as a line of a routine; `None` for any other event."""
-        point = self._desk.bench.plan.points.get(event.subject)
+        point = self._desk.bench.setup.points.get(event.subject)
         if event.kind != Kind.ASKED or point is None or event.note != "by hand":
             return None
         if isinstance(event.value, str):

@@ -34,7 +34,7 @@ MEANINGS = {
 
 def trail_sheet(desk: Desk, trail: Trail) -> Sheet:
     """A trail from end to end: each stage with its time, the frames taken apart, and what is wrong."""
-    point = desk.bench.plan.points.get(trail.point) if trail.root.topic is Topic.POINT else None
+    point = desk.bench.setup.points.get(trail.point) if trail.root.topic is Topic.POINT else None
     diagnosis = desk.standings.diagnose(trail)
     lines: list[Line] = []
     if diagnosis.broken is not None:

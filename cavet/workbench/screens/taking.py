@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from cavet.benchfile import BenchFile, LinkPlan
+from cavet.benchfile import BenchFile, LinkSetup
 from cavet.workbench.screens.asking import AskScreen
 from cavet.workbench.wiring.changing import Change, changed
 
@@ -23,7 +23,7 @@ class TakeScreen(AskScreen[Change | str | None]):
         self._kind = kind
         self._address = address.removeprefix("usb:") if kind == "usb" else address
         self._known = known or {}
-        self._links: list[LinkPlan] = [link for link in file.plan.links.values() if link.kind == KINDS.get(kind)]
+        self._links: list[LinkSetup] = [link for link in file.setup.links.values() if link.kind == KINDS.get(kind)]
         links = [f"the place of the link {link.name}, to the {link.board}" for link in self._links]
         self.ask("what is it to this bench?", [*links, *([LEARN] if kind in ("serial", "tcp") else [])])
 

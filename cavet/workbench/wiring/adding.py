@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from cavet.benchfile import BoardPlan, ModbusDevice, Plan
+from cavet.benchfile import BoardSetup, ModbusDevice, Setup
 from cavet.boards import PinMode
 from cavet.wiring import Wiring
 from cavet.wording import WrongError
@@ -72,23 +72,23 @@ ONLY_PINS = (PinMode.SERVO, PinMode.ANALOG)
 """Modes that a Modbus map has no plain place for."""
 
 
-def sorts_for(plan: Plan, board: str) -> list[Sort]:
+def sorts_for(setup: Setup, board: str) -> list[Sort]:
     """What can be hung on a board: only what one of its free pins can do."""
-    found = plan.boards.get(board)
+    found = setup.boards.get(board)
     if found is None or found.firmware not in SPOKEN:
         return []
-    fitting = [sort for sort in SORTS if pins_for(plan, board, sort)]
+    fitting = [sort for sort in SORTS if pins_for(setup, board, sort)]
     if found.firmware == "modbus":
         fitting = [sort for sort in fitting if sort.mode not in ONLY_PINS and sort.part != "button"]
     return fitting
 
 
-def pins_for(plan: Plan, board: str, sort: Sort) -> list[tuple[int, str]]:
+def pins_for(setup: Setup, board: str, sort: Sort) -> list[tuple[int, str]]:
     """The free pins that can do it, each with all its numbers."""
-    return [(pin, pin_title(plan.boards[board], pin)) for pin in Wiring(plan, board).free_pins(sort.mode)]
+    return [(pin, pin_title(setup.boards[board], pin)) for pin in Wiring(setup, board).free_pins(sort.mode)]
 
 
-def pin_title(board: BoardPlan, number: int) -> str:
+def pin_title(board: BoardSetup, number: int) -> str:
     """A pin by all its numbers, and what it can do."""
     pin = board.profile.pins[number]
     names = [str(number), pin.label, f"channel {pin.channel}" if pin.channel is not None else ""]
@@ -96,18 +96,18 @@ def pin_title(board: BoardPlan, number: int) -> str:
     return f"{' · '.join(name for name in names if name):20} {can}"
 
 
-def free_name(plan: Plan, name: str) -> str:
+def free_name(setup: Setup, name: str) -> str:
     """A name that nothing has yet."""
-    taken = {*plan.points, *(part for board in plan.boards.values() for part in board.parts)}
+    taken = {*setup.points, *(part for board in setup.boards.values() for part in board.parts)}
     number = next(number for number in range(1, 10_000) if (name if number == 1 else f"{name}_{number}") not in taken)
     return name if number == 1 else f"{name}_{number}"
 
 
-def check_name(plan: Plan, name: str) -> None:
+def check_name(setup: Setup, name: str) -> None:
     """Raise `WrongError` for a name that can't be, or that something has."""
     if not NAME.fullmatch(name):
         raise WrongError("name", found=name or "nothing", expected="small letters, digits and _, a letter first")
-    if free_name(plan, name) != name:
+    if free_name(setup, name) != name:
         raise WrongError("name", found=name, expected="another one: there is one of that name")
 
 
@@ -119,14 +119,14 @@ def read_range(text: str) -> list[str]:
     return ends
 
 
-def changes_for(plan: Plan, board: str, sort: Sort, pin: int, name: str, given: dict[str, str]) -> Changes:
+def changes_for(setup: Setup, board: str, sort: Sort, pin: int, name: str, given: dict[str, str]) -> Changes:
     """What is to be written into the file. `given` has `range`, `words`, `rest` as they were typed. Raises
     `WrongError`."""
-    check_name(plan, name)
-    host = next((host for host in plan.hosts.values() if plan.links[host.link].board == board), None)
+    check_name(setup, name)
+    host = next((host for host in setup.hosts.values() if setup.links[host.link].board == board), None)
     if host is None:
         raise WrongError(board, found="nobody who talks to it", expected="a host of this bench")
-    found = plan.boards[board]
+    found = setup.boards[board]
     part: dict[str, Any] = {"kind": sort.part, "pin": pin}
     point: dict[str, Any] = {"board": host.name, **sort.point}
     changes: list[tuple[tuple[str, ...], Any]] = []

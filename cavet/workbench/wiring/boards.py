@@ -29,7 +29,7 @@ def with_bench(file: BenchFile, text: str) -> tuple[BenchFile, str]:
             if name in there.get(table, {}):
                 taken = there[table].keys() | tomllib.loads(start.text)[table]
                 start = renamed(start, (table, name), _free(name, taken))
-    new = next(iter(start.plan.links.values())).board
+    new = next(iter(start.setup.links.values())).board
     start = _with_base_of_its_own(start, new)
     text = f"{file.text.rstrip()}\n\n{_tables(start.text)}\n"
     return file.with_text(text), new
@@ -37,9 +37,9 @@ def with_bench(file: BenchFile, text: str) -> tuple[BenchFile, str]:
 
 def _with_base_of_its_own(start: BenchFile, board: str) -> BenchFile:
     """The same, with the topics of a station behind a base that has the board's name."""
-    if all(host.protocol != "mqtt" for host in start.plan.hosts.values()) or board not in start.plan.boards:
+    if all(host.protocol != "mqtt" for host in start.setup.hosts.values()) or board not in start.setup.boards:
         return start
-    bases = [("boards", board, "station", "base"), *(("hosts", host, "base") for host in start.plan.hosts)]
+    bases = [("boards", board, "station", "base"), *(("hosts", host, "base") for host in start.setup.hosts)]
     return start.changed_all([(path, f"lock/{board}") for path in bases])
 
 

@@ -13,7 +13,7 @@ from cavet.units import show
 from cavet.wiring import Wiring
 from cavet.wording import WrongError
 
-AS_TEXT = ("text", "word", "unit", "sum")
+AS_TEXT = ("text", "word", "unit", "expression")
 """Kinds of keys whose values are texts, whatever they look like."""
 NAME = "name"
 """The kind of the row that says what a table is called."""
@@ -67,11 +67,11 @@ def keys_of(file: BenchFile, path: tuple[str, ...]) -> list[KeyRow]:
 def _protocol_at(file: BenchFile, path: tuple[str, ...], table: dict[str, Any]) -> str:
     """What is spoken with what a table is about."""
     if path[0] == "points":
-        host = file.plan.hosts.get(str(table.get("board")))
+        host = file.setup.hosts.get(str(table.get("board")))
         return host.protocol if host is not None else ""
     if path[0] == "hosts":
         return str(table.get("protocol", ""))
-    return file.plan.boards[path[1]].firmware if path[0] == "boards" and path[1] in file.plan.boards else ""
+    return file.setup.boards[path[1]].firmware if path[0] == "boards" and path[1] in file.setup.boards else ""
 
 
 def _concerns(key: Key, protocol: str, table: dict[str, Any]) -> bool:
@@ -97,36 +97,36 @@ def fitting(file: BenchFile, key: Key, path: tuple[str, ...], table: dict[str, A
         return ("true", "false")
     if key.kind == "pin":
         return _pins(file, path, table)
-    plan, board = file.plan, _board_of(file, path, table)
-    there, host = plan.boards.get(board), plan.hosts.get(str(table.get("board")))
+    setup, board = file.setup, _board_of(file, path, table)
+    there, host = setup.boards.get(board), setup.hosts.get(str(table.get("board")))
     return {
-        "board": lambda: tuple(plan.boards), "link": lambda: tuple(plan.links), "host": lambda: tuple(plan.hosts),
-        "part": lambda: tuple(there.parts) if there is not None else (), "quantity": lambda: tuple(plan.rig),
+        "board": lambda: tuple(setup.boards), "link": lambda: tuple(setup.links), "host": lambda: tuple(setup.hosts),
+        "part": lambda: tuple(there.parts) if there is not None else (), "quantity": lambda: tuple(setup.rig),
         "device": lambda: tuple(host.devices) if host is not None else (),
     }.get(key.names, tuple)()  # fmt: skip
 
 
 def _board_of(file: BenchFile, path: tuple[str, ...], table: dict[str, Any]) -> str:
     """The board that a table is about."""
-    plan = file.plan
+    setup = file.setup
     if path[0] in ("boards", "defects", "links"):
         return path[1] if path[0] == "boards" else str(table.get("board"))
-    host = plan.hosts.get(str(table.get("board")) if path[0] == "points" else path[1])
-    return plan.links[host.link].board if host is not None else ""
+    host = setup.hosts.get(str(table.get("board")) if path[0] == "points" else path[1])
+    return setup.links[host.link].board if host is not None else ""
 
 
 def _pins(file: BenchFile, path: tuple[str, ...], table: dict[str, Any]) -> tuple[str, ...]:
     """The pins that are free there, and can do what the table wants."""
     board = _board_of(file, path, table)
-    there = file.plan.boards.get(board)
+    there = file.setup.boards.get(board)
     if there is None:
         return ()
-    point = file.plan.points.get(path[1]) if path[0] == "points" else None
+    point = file.setup.points.get(path[1]) if path[0] == "points" else None
     mode = PinMode(table["mode"]) if table.get("mode") in [mode.value for mode in PinMode] else PinMode.OUTPUT
     if point is not None:
         mode = PinMode(next(iter(point.modes().values()), mode.value))
     pins = there.profile.pins
-    return tuple(pins[number].label or str(number) for number in Wiring(file.plan, board).free_pins(mode))
+    return tuple(pins[number].label or str(number) for number in Wiring(file.setup, board).free_pins(mode))
 
 
 def written(value: object) -> str:

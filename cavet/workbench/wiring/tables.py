@@ -44,8 +44,8 @@ BESIDE = (
 
 def forms_for(file: BenchFile, board: str) -> list[Form]:
     """What may be added to a file, at a board of it."""
-    there = file.plan.boards.get(board)
-    hosts = [host for host in file.plan.hosts.values() if file.plan.links[host.link].board == board]
+    there = file.setup.boards.get(board)
+    hosts = [host for host in file.setup.hosts.values() if file.setup.links[host.link].board == board]
     forms: list[Form] = []
     if there is not None:
         made = [*OF_EVERY_BOARD, *([there.device.FORM] if there.device.FORM is not None else [])]
@@ -69,7 +69,7 @@ class Making:
         self._form = form
         self.values: dict[str, Any] = {}
         self.name = ""
-        hosts = [host.name for host in file.plan.hosts.values() if file.plan.links[host.link].board == board]
+        hosts = [host.name for host in file.setup.hosts.values() if file.setup.links[host.link].board == board]
         near = {"board": hosts[:1] if form.path[0] == "points" else [board], "link": [], "host": hosts[:1]}
         self._near = {key: names[0] for key, names in near.items() if names}
         """What is chosen first where a board or a host is asked for: the one at hand."""

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import msgspec
 
-from cavet.benchfile import LinkPlan
+from cavet.benchfile import LinkSetup
 from cavet.boards import Board, PinMode
 from cavet.finding import Found
 from cavet.remarks import Remark, Weight
@@ -25,7 +25,7 @@ def wiring_of(desk: Desk, board: str) -> Wiring:
     swapped = dict(there.spoiled.swapped) if there is not None else {}
     known = desk.wirings.get(board)
     if known is None or known.swapped != swapped:
-        known = desk.wirings[board] = Wiring(desk.bench.plan, board, swapped)
+        known = desk.wirings[board] = Wiring(desk.bench.setup, board, swapped)
     return known
 
 
@@ -148,7 +148,7 @@ def fold_view(desk: Desk, board: str) -> FoldView:
     return FoldView(board, words, count, is_bad=bad is not None or bool(spoiled) or missing > 0)
 
 
-def _link_word(desk: Desk, link: LinkPlan) -> str:
+def _link_word(desk: Desk, link: LinkSetup) -> str:
     """A link in a few words: what is spoken, and where."""
     at = {endpoint.link: endpoint.address for endpoint in desk.bench.endpoints}
     where = plain(at.get(link.name, "" if link.simulated else link.address))
@@ -221,12 +221,12 @@ class AroundView(msgspec.Struct, frozen=True, kw_only=True):
 def around_rows(desk: Desk, found: Sequence[Found], told: dict[str, str], news: dict[str, str]) -> list[AroundRow]:
     """The endpoints of this bench, and what the machine has besides."""
     rows = []
-    links = desk.bench.plan.links
+    links = desk.bench.setup.links
     for endpoint in desk.bench.endpoints:
         rows.append(
             AroundRow(
                 kind=endpoint.kind, address=plain(endpoint.address), whose=endpoint.board,
-                told=told.get(endpoint.address, f"simulated, {endpoint.plan.protocol}"),
+                told=told.get(endpoint.address, f"simulated, {endpoint.setup.protocol}"),
             )
         )  # fmt: skip
     real = {link.address: link.board for link in links.values() if not link.simulated and link.address}

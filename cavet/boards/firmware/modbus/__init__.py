@@ -1,7 +1,7 @@
 """The board's side of Modbus."""
 
 from cavet.boards.firmware.modbus._firmware import ModbusFirmware
-from cavet.boards.firmware.modbus._map import COILS, DISCRETE, HOLDING, INPUT, TABLES, UPTIME, CellPlan, DeviceMap
+from cavet.boards.firmware.modbus._map import COILS, DISCRETE, HOLDING, INPUT, TABLES, UPTIME, CellSettings, DeviceMap
 from cavet.boards.firmware.modbus._server import Identity, Server
 
 __all__ = [
@@ -11,7 +11,7 @@ __all__ = [
     "INPUT",
     "TABLES",
     "UPTIME",
-    "CellPlan",
+    "CellSettings",
     "DeviceMap",
     "Identity",
     "ModbusFirmware",

@@ -23,8 +23,8 @@ UPTIME: Final = "uptime"
 """What a cell's `of` says for the seconds since the device was started."""
 
 
-class CellPlan(msgspec.Struct, frozen=True, kw_only=True):
-    """One named value at an address: a pin, a sum of the rig and its parts, or a place that keeps what is written.
+class CellSettings(msgspec.Struct, frozen=True, kw_only=True):
+    """One named value at an address: a pin, an expression of the rig, or a place that keeps what is written.
 
     One count on the wire is `scale` of the value's own unit; writing above `high` counts as `high`.
     """
@@ -52,7 +52,7 @@ Reading = Callable[[], float]
 class DeviceMap:
     """All cells, found by table and address. Reads and writes whole runs of addresses."""
 
-    def __init__(self, cells: list[CellPlan], circuit: Circuit, tell: Tell, read: dict[str, Reading]) -> None:
+    def __init__(self, cells: list[CellSettings], circuit: Circuit, tell: Tell, read: dict[str, Reading]) -> None:
         self._circuit = circuit
         self._tell = tell
         self._read = read
@@ -89,14 +89,14 @@ class DeviceMap:
         cells = self._at[table]
         return tuple(self._read_one(table, cells[at], at, now) for at in range(address, address + quantity))
 
-    def _read_one(self, table: str, cell: CellPlan, at: int, now: float) -> int:
+    def _read_one(self, table: str, cell: CellSettings, at: int, now: float) -> int:
         if cell.of is not None:
             return self._measured(cell, now)[at - cell.address]
         if cell.pin is not None and (table in (COILS, DISCRETE) or cell.mode is PinMode.ANALOG):
             return int(self._signals[cell.name].read(now))
         return self._words[table][at]
 
-    def _measured(self, cell: CellPlan, now: float) -> tuple[int, ...]:
+    def _measured(self, cell: CellSettings, now: float) -> tuple[int, ...]:
         assert cell.of is not None  # the caller has looked
         if cell.of.text == UPTIME:
             low, high = cell.form.limits
@@ -118,7 +118,7 @@ class DeviceMap:
             if at + 1 == address + len(values) or cells.get(at + 1) is not cell:
                 self._drive(table, cell, now, cause)
 
-    def _drive(self, table: str, cell: CellPlan, now: float, cause: int) -> None:
+    def _drive(self, table: str, cell: CellSettings, now: float, cause: int) -> None:
         word = self._words[table][cell.address]
         if cell.pin is None or cell.mode is PinMode.ANALOG:
             value = cell.form.unpack(tuple(self._words[table][at] for at in cell.addresses))

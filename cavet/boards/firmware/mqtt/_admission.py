@@ -8,7 +8,7 @@ from __future__ import annotations
 from math import inf
 from typing import Any, Protocol
 
-from cavet.boards.firmware.mqtt._limits import BrokerPlan
+from cavet.boards.firmware.mqtt._limits import BrokerSettings
 from cavet.boards.firmware.mqtt._session import FOR_EVER, BrokerSession
 from cavet.boards.firmware.mqtt._visitor import LONGEST_PACKET, Visitor
 from cavet.messaging import AliasesIn, AliasesOut, Publication, find_property, number_property
@@ -55,8 +55,8 @@ def _own_will(message: Any, version: int) -> Publication | None:
 class Admission:
     """Reads connects, and finds or makes the sessions for them."""
 
-    def __init__(self, plan: BrokerPlan, sessions: dict[str, BrokerSession]) -> None:
-        self._plan = plan
+    def __init__(self, settings: BrokerSettings, sessions: dict[str, BrokerSession]) -> None:
+        self._settings = settings
         self._sessions = sessions
         self._assigned = 0
 
@@ -77,16 +77,16 @@ class Admission:
             return _refusal(version, BAD_ID)  # [MQTT-3.1.3-8]
         if version == 5 and find_property(message.properties, "authentication_method") is not None:
             return Connack5(reason_code=0x8C)
-        if not self._plan.admits(message.user_name, message.password):
+        if not self._settings.admits(message.user_name, message.password):
             return _refusal(version, BAD_PASSWORD if message.user_name is not None else NOT_ALLOWED)
         connected = sum(session.visitor is not None for session in self._sessions.values())
-        if connected >= self._plan.clients and message.client_id not in self._sessions:
+        if connected >= self._settings.clients and message.client_id not in self._sessions:
             return _refusal(version, BUSY)
         return None
 
     def superfluous(self, client_id: str) -> BrokerSession | None:
         """The session that has to end so that there is room for one more: the one that was left longest ago."""
-        if len(self._sessions) < self._plan.sessions or client_id in self._sessions:
+        if len(self._sessions) < self._settings.sessions or client_id in self._sessions:
             return None
         left = [session for session in self._sessions.values() if session.visitor is None]
         return min(left, key=lambda session: session.left_at, default=None)
@@ -102,7 +102,7 @@ class Admission:
         if older is not None:
             take_over(older, ends=starts_anew, now=now)
         there = client_id in self._sessions  # it may have ended with its connection
-        session = self._sessions.setdefault(client_id, BrokerSession(client_id, self._plan))
+        session = self._sessions.setdefault(client_id, BrokerSession(client_id, self._settings))
         properties: tuple[Property, ...] = message.properties if version == 5 else ()
         keeps = number_property(properties, "session_expiry_interval", 0)
         session.keeps = (inf if keeps == FOR_EVER else keeps) if version == 5 else 0 if starts_anew else inf
@@ -113,12 +113,12 @@ class Admission:
         session.will_lasts = inf if lasts < 0 else lasts
         session.will_at = session.ends_at = inf
         visitor.keep_alive = message.keep_alive
-        session.outbox.quota = min(self._plan.flying, number_property(properties, "receive_maximum", 0xFFFF))
+        session.outbox.quota = min(self._settings.flying, number_property(properties, "receive_maximum", 0xFFFF))
         if version == 4:
             return session, there, Connack(session_present=there)
         visitor.max_bytes = number_property(properties, "maximum_packet_size", LONGEST_PACKET)
-        visitor.aliases_in = AliasesIn(self._plan.aliases)
-        aliases = min(self._plan.aliases, number_property(properties, "topic_alias_maximum", 0))
+        visitor.aliases_in = AliasesIn(self._settings.aliases)
+        aliases = min(self._settings.aliases, number_property(properties, "topic_alias_maximum", 0))
         visitor.aliases_out, visitor.shortens = AliasesOut(aliases), aliases > 0
         return session, there, Connack5(session_present=there, properties=self._terms(message, client_id))
 
@@ -133,9 +133,9 @@ class Admission:
     def _terms(self, message: Any, client_id: str) -> tuple[Property, ...]:
         """What a client of version 5 has to keep to."""
         terms = [
-            Property("receive_maximum", self._plan.received),
-            Property("maximum_packet_size", self._plan.packet),
-            Property("topic_alias_maximum", self._plan.aliases),
+            Property("receive_maximum", self._settings.received),
+            Property("maximum_packet_size", self._settings.packet),
+            Property("topic_alias_maximum", self._settings.aliases),
         ]
         if not message.client_id:
             terms.append(Property("assigned_client_identifier", client_id))

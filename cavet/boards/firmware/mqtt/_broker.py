@@ -15,7 +15,7 @@ import msgspec
 
 from cavet.boards._running import CauseOf, Client, Firmware, Outgoing
 from cavet.boards.firmware.mqtt._admission import Admission, peek_level
-from cavet.boards.firmware.mqtt._limits import BrokerPlan
+from cavet.boards.firmware.mqtt._limits import BrokerSettings
 from cavet.boards.firmware.mqtt._packet_rules import (
     MAX_SHOWN,
     OWN_TOPICS,
@@ -52,10 +52,10 @@ LOOK_SECONDS = 0.01
 class Broker(Firmware):
     """Lets clients in, and passes messages on between them."""
 
-    def __init__(self, plan: BrokerPlan, tell: Tell) -> None:
+    def __init__(self, settings: BrokerSettings, tell: Tell) -> None:
         super().__init__()
         self.sessions: dict[str, BrokerSession] = {}
-        self._plan = plan
+        self._settings = settings
         self._tell = tell
         self._visitors: dict[Client, Visitor] = {}
         self._speaking: dict[Visitor, None] = {}
@@ -64,8 +64,8 @@ class Broker(Firmware):
         self._held = 0
         self._look_at = inf
         self._forgets_every = self._forgets_at = inf
-        self._post = Post(plan, self._deliver)
-        self._admission = Admission(plan, self.sessions)
+        self._post = Post(settings, self._deliver)
+        self._admission = Admission(settings, self.sessions)
         self._now = 0.0
         self._same: tuple[Publication, int, bytes] | None = None
 
@@ -80,8 +80,8 @@ class Broker(Firmware):
 
     def joined(self, client: Client, now: float) -> None:
         """A connection is there."""
-        self._visitors[client] = Visitor(client, now, self._plan)
-        self._look_at = min(self._look_at, now + self._plan.connect_within)
+        self._visitors[client] = Visitor(client, now, self._settings)
+        self._look_at = min(self._look_at, now + self._settings.connect_within)
 
     def left(self, client: Client, now: float) -> None:
         """It is gone. Unless its client has said so before, its will is published."""
@@ -229,8 +229,8 @@ class Broker(Firmware):
             self._connect(visitor, frame, now)
         elif frame.problems:
             self._complain(visitor, frame.problems[0], reason_for(frame), now)
-        elif len(frame.data) > self._plan.packet:
-            self._complain(visitor, f"a packet of more than {self._plan.packet} bytes", Reason.TOO_LARGE, now)
+        elif len(frame.data) > self._settings.packet:
+            self._complain(visitor, f"a packet of more than {self._settings.packet} bytes", Reason.TOO_LARGE, now)
         elif message.NAME == "publish":
             self._publish(visitor, visitor.session, frame, now, cause_of(frame))
         else:
@@ -318,7 +318,7 @@ class Broker(Firmware):
         if packet_id in session.received:
             visitor.answer(PUBREC, packet_id, 0, now, cause)
             return False
-        if visitor.speech.version == 5 and len(session.received) >= self._plan.received:
+        if visitor.speech.version == 5 and len(session.received) >= self._settings.received:
             self._hang_up(visitor, now, Reason.RECEIVED_TOO_MUCH)
             return False
         session.received.add(packet_id)
@@ -366,7 +366,9 @@ class Broker(Firmware):
             return False
         if visitor is not None and qos == 0 and not session.outbox.waits and not visitor.choked:
             return self._send_at_once(visitor, publication, delivery, now)
-        if self._held + publication.size > self._plan.held_bytes or not session.outbox.post(publication, qos, delivery):
+        if self._held + publication.size > self._settings.held_bytes or not session.outbox.post(
+            publication, qos, delivery
+        ):
             self._tell(
                 Kind.LOST,
                 Topic.CLIENT,

@@ -10,7 +10,7 @@ import msgspec
 from cavet.protocols.mqtt import MAX_PACKET_BYTES
 
 
-class BrokerPlan(msgspec.Struct, frozen=True, kw_only=True):
+class BrokerSettings(msgspec.Struct, frozen=True, kw_only=True):
     """Who may come in, and how much of everything there may be. Sizes in bytes, times in seconds."""
 
     users: Mapping[str, str] = {}

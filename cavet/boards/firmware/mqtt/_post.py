@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterable, Iterator
 
 import msgspec
 
-from cavet.boards.firmware.mqtt._limits import BrokerPlan
+from cavet.boards.firmware.mqtt._limits import BrokerSettings
 from cavet.boards.firmware.mqtt._packet_rules import Reason
 from cavet.boards.firmware.mqtt._session import PLAIN, BrokerSession, Delivery
 from cavet.messaging import MAX_LEVELS, Publication, TopicTree, levels_of
@@ -65,8 +65,8 @@ class Group:
 class Post:
     """Passes messages on."""
 
-    def __init__(self, plan: BrokerPlan, deliver: Deliver) -> None:
-        self._plan = plan
+    def __init__(self, settings: BrokerSettings, deliver: Deliver) -> None:
+        self._settings = settings
         self._deliver = deliver
         self._wanted: TopicTree[tuple[str, str], Subscription | Group] = TopicTree()
         self._kept: TopicTree[str, Publication] = TopicTree()
@@ -83,7 +83,7 @@ class Post:
         new = []
         for wanted in filters:
             there = wanted.filter in session.filters
-            is_full = not there and len(session.filters) >= self._plan.subscriptions
+            is_full = not there and len(session.filters) >= self._settings.subscriptions
             if is_full or len(levels_of(wanted.filter)) > MAX_LEVELS:
                 codes.append(Reason.TOO_MANY)
                 continue
@@ -161,8 +161,8 @@ class Post:
         older = self._kept.get(publication.topic, "")
         if older is not None:
             self._drop_kept(older)
-        fits = self._kept_count < self._plan.retained
-        if publication.payload and fits and self._kept_bytes + publication.size <= self._plan.retained_bytes:
+        fits = self._kept_count < self._settings.retained
+        if publication.payload and fits and self._kept_bytes + publication.size <= self._settings.retained_bytes:
             self._kept.put(publication.topic, "", publication)
             self._kept_count += 1
             self._kept_bytes += publication.size

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from cavet.boards.firmware.mqtt._limits import BrokerPlan
+from cavet.boards.firmware.mqtt._limits import BrokerSettings
 from cavet.messaging import Outbox, Publication
 
 if TYPE_CHECKING:
@@ -34,12 +34,12 @@ PLAIN = Delivery()
 class BrokerSession:
     """One client's subscriptions, and its messages on both ways."""
 
-    def __init__(self, client_id: str, plan: BrokerPlan) -> None:
+    def __init__(self, client_id: str, settings: BrokerSettings) -> None:
         self.client_id = client_id
         self.visitor: Visitor | None = None
         """Its connection, while there is one."""
         self.filters: set[str] = set()
-        self.outbox: Outbox[Delivery] = Outbox(plan.queue, plan.queue_bytes)
+        self.outbox: Outbox[Delivery] = Outbox(settings.queue, settings.queue_bytes)
         self.received: set[int] = set()
         """Identifiers of QoS 2 messages that it has sent and not released."""
         self.keeps = 0.0

@@ -18,7 +18,7 @@ from cavet.boards._signal import Signal
 from cavet.expressions import Expression
 from cavet.messaging import (
     Arrived,
-    ClientPlan,
+    ClientSettings,
     Connected,
     Happening,
     MqttClient,
@@ -49,7 +49,7 @@ MODES = {
 """What a topic can do, and how its pin is used for that."""
 
 
-class TopicPlan(msgspec.Struct, frozen=True, kw_only=True):
+class TopicSettings(msgspec.Struct, frozen=True, kw_only=True):
     """What a station does at a command topic. `low` to `high` are the limits of a number; a pulse's is in ms."""
 
     name: str
@@ -65,11 +65,11 @@ class TopicPlan(msgspec.Struct, frozen=True, kw_only=True):
     """Whether its reports are kept by the broker."""
 
 
-class StationPlan(msgspec.Struct, frozen=True, kw_only=True):
+class StationSettings(msgspec.Struct, frozen=True, kw_only=True):
     """All that a station has on its broker: full topics, and what it says of its health."""
 
-    client: ClientPlan
-    topics: tuple[TopicPlan, ...] = ()
+    client: ClientSettings
+    topics: tuple[TopicSettings, ...] = ()
     presence: str = ""
     here: str = "here"
     gone: str = "gone"
@@ -78,7 +78,7 @@ class StationPlan(msgspec.Struct, frozen=True, kw_only=True):
     fields: dict[str, Expression] = {}
 
     @property
-    def sums(self) -> dict[str, Expression]:
+    def expressions(self) -> dict[str, Expression]:
         """What its health measures, by its names."""
         return {name: of for name, of in self.fields.items() if of.text != UPTIME}
 
@@ -86,13 +86,15 @@ class StationPlan(msgspec.Struct, frozen=True, kw_only=True):
 class Station(Firmware):
     """The firmware of such a board. It has one link, to its broker."""
 
-    def __init__(self, plan: StationPlan, circuit: Circuit, tell: Tell, read: dict[str, Callable[[], float]]) -> None:
+    def __init__(
+        self, settings: StationSettings, circuit: Circuit, tell: Tell, read: dict[str, Callable[[], float]]
+    ) -> None:
         super().__init__()
-        self._plan = plan
+        self._settings = settings
         self._circuit = circuit
         self._tell = tell
         self._read = read
-        self._mqtt = MqttClient(_with_will(plan))
+        self._mqtt = MqttClient(_with_will(settings))
         self._client: Client | None = None
         self._began = 0.0
         self._health_at = inf
@@ -100,23 +102,23 @@ class Station(Firmware):
         """Whether the broker has granted its command topics."""
         self._pulses: dict[int, tuple[float, int]] = {}
         """By pin: when it ends, and by which event it began."""
-        self._signals = {topic.name: Signal(circuit, topic.pin, (topic.low, topic.high)) for topic in plan.topics}
+        self._signals = {topic.name: Signal(circuit, topic.pin, (topic.low, topic.high)) for topic in settings.topics}
 
     # the board's life
 
     def start(self, now: float) -> None:
         """Begin anew, as after power-on."""
-        self._mqtt = MqttClient(_with_will(self._plan))
+        self._mqtt = MqttClient(_with_will(self._settings))
         self._began = now
         self._pulses.clear()
-        for topic in self._plan.topics:
+        for topic in self._settings.topics:
             self._signals[topic.name].forget()
             self._circuit.set_mode(topic.pin, MODES[topic.does], now, None)
 
     def stop(self, now: float) -> None:
         """It is switched off in good order: it says so itself."""
-        if self._plan.presence and self._client is not None:
-            self._publish(self._plan.presence, self._plan.gone.encode(), None, now, retain=True)
+        if self._settings.presence and self._client is not None:
+            self._publish(self._settings.presence, self._settings.gone.encode(), None, now, retain=True)
         self._mqtt.disconnect(now)
         self._collect(now)
 
@@ -137,7 +139,7 @@ class Station(Firmware):
     def pins_driven(self, pins: list[Pin], now: float) -> None:
         """A reflex has worked pins: report them."""
         numbers = {pin.number for pin in pins}
-        for topic in self._plan.topics:
+        for topic in self._settings.topics:
             if topic.pin in numbers:
                 self._report(topic, self._circuit.pins[topic.pin].cause, now)
         self._collect(now)
@@ -192,14 +194,14 @@ class Station(Firmware):
 
     def _announce(self, now: float) -> None:
         """It was let in: say how everything stands, and that it is there; listen for commands."""
-        self.listens = not self._plan.topics
-        if self._plan.topics:
-            self._mqtt.subscribe([Filter(topic.command, 1) for topic in self._plan.topics], now)
-        for topic in self._plan.topics:
+        self.listens = not self._settings.topics
+        if self._settings.topics:
+            self._mqtt.subscribe([Filter(topic.command, 1) for topic in self._settings.topics], now)
+        for topic in self._settings.topics:
             self._report(topic, None, now)
-        if self._plan.presence:
-            self._publish(self._plan.presence, self._plan.here.encode(), None, now, retain=True)
-        if self._plan.health:
+        if self._settings.presence:
+            self._publish(self._settings.presence, self._settings.here.encode(), None, now, retain=True)
+        if self._settings.health:
             self._tell_health(now)
 
     def _publish(
@@ -208,12 +210,12 @@ class Station(Firmware):
         told = self._tell(Kind.TOLD, Topic.MESSAGE, topic, payload, cause)
         self._mqtt.publish(Publication(topic, payload, qos, retain), told, now)
 
-    def _report(self, topic: TopicPlan, cause: int | None, now: float) -> None:
+    def _report(self, topic: TopicSettings, cause: int | None, now: float) -> None:
         if topic.state and not self._circuit.mute:
             payload = topic.form.encode(self._standing(topic, now))
             self._publish(topic.state, payload, cause, now, retain=topic.retain, qos=topic.qos)
 
-    def _standing(self, topic: TopicPlan, now: float) -> Any:
+    def _standing(self, topic: TopicSettings, now: float) -> Any:
         if topic.does == "text":
             return self._circuit.pins[topic.pin].text
         stands = self._signals[topic.name].read(now)
@@ -221,9 +223,9 @@ class Station(Firmware):
 
     def _tell_health(self, now: float) -> None:
         """Say the health, and when next."""
-        self._health_at = now + self._circuit.pace * self._plan.every
-        fields = {name: self._measure(name, of, now) for name, of in self._plan.fields.items()}
-        self._publish(self._plan.health, msgspec.json.encode(fields), None, now, retain=False, qos=0)
+        self._health_at = now + self._circuit.pace * self._settings.every
+        fields = {name: self._measure(name, of, now) for name, of in self._settings.fields.items()}
+        self._publish(self._settings.health, msgspec.json.encode(fields), None, now, retain=False, qos=0)
 
     def _measure(self, name: str, of: Expression, now: float) -> float | int | None:
         value = now - self._began if of.text == UPTIME else self._read[name]()
@@ -234,11 +236,11 @@ class Station(Firmware):
     # doing what it is told
 
     def _hear(self, publication: Publication, cause: int, now: float) -> None:
-        for topic in self._plan.topics:
+        for topic in self._settings.topics:
             if fits(topic.command, publication.topic):
                 self._do(topic, publication, cause, now)
 
-    def _do(self, topic: TopicPlan, publication: Publication, cause: int, now: float) -> None:
+    def _do(self, topic: TopicSettings, publication: Publication, cause: int, now: float) -> None:
         payload = publication.payload
         try:
             value = topic.form.decode(payload)
@@ -259,11 +261,11 @@ class Station(Firmware):
             return
         self._report(topic, self._circuit.pins[topic.pin].cause, now)
 
-    def _check_limits(self, topic: TopicPlan, value: float) -> None:
+    def _check_limits(self, topic: TopicSettings, value: float) -> None:
         if not topic.low <= value <= topic.high:
             raise PayloadError(f"found {value:g}, expected {topic.low:g} to {topic.high:g}")
 
-    def _work(self, topic: TopicPlan, value: Any, taken: int, now: float) -> None:
+    def _work(self, topic: TopicSettings, value: Any, taken: int, now: float) -> None:
         if topic.does == "text":
             self._circuit.write_text(topic.pin, str(value), now, taken)
         elif topic.does == "pulse":
@@ -276,7 +278,9 @@ class Station(Firmware):
             self._signals[topic.name].write(float(value), now, taken)
 
 
-def _with_will(plan: StationPlan) -> ClientPlan:
-    if not plan.presence:
-        return plan.client
-    return msgspec.structs.replace(plan.client, will=Publication(plan.presence, plan.gone.encode(), 1, True))
+def _with_will(settings: StationSettings) -> ClientSettings:
+    if not settings.presence:
+        return settings.client
+    return msgspec.structs.replace(
+        settings.client, will=Publication(settings.presence, settings.gone.encode(), 1, True)
+    )

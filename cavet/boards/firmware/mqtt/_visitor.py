@@ -6,7 +6,7 @@ from math import inf
 from typing import Any
 
 from cavet.boards._running import Client, Outgoing
-from cavet.boards.firmware.mqtt._limits import BrokerPlan
+from cavet.boards.firmware.mqtt._limits import BrokerSettings
 from cavet.boards.firmware.mqtt._session import BrokerSession, Delivery
 from cavet.messaging import AliasesIn, AliasesOut, Flight, Publication, Speech
 from cavet.protocols.mqtt import MqttDecoder, Property
@@ -19,7 +19,7 @@ LONGEST_PACKET = 268_435_460
 class Visitor:
     """One connection."""
 
-    def __init__(self, client: Client, now: float, plan: BrokerPlan) -> None:
+    def __init__(self, client: Client, now: float, settings: BrokerSettings) -> None:
         self.client = client
         self.head = b""
         """What came before it was known which version it speaks."""
@@ -30,7 +30,7 @@ class Visitor:
         self.gone = False
         """Whether it was hung up on: nothing is heard from it or told to it any more."""
         self.keep_alive = 0.0
-        self.silent_at = now + plan.connect_within
+        self.silent_at = now + settings.connect_within
         self.max_bytes = LONGEST_PACKET
         self.aliases_in = AliasesIn(0)
         self.aliases_out = AliasesOut(0)

@@ -40,7 +40,7 @@ class Taken(msgspec.Struct, frozen=True, kw_only=True):
 
 class Given(msgspec.Struct, frozen=True, kw_only=True):
     """Where a field of a frame that the board says comes from: `levels` of pins (a bit each; one pin of PWM or
-    converter as a number), `blinks`, `faults`, or a sum of the rig."""
+    converter as a number), `blinks`, `faults`, or an expression of the rig."""
 
     field: str
     of: str
@@ -83,7 +83,7 @@ class Engine:
         self._circuit = circuit
         self._tell = tell
         self._read = read
-        """Gives the sums that fields tell, by `FRAME.FIELD`."""
+        """Gives the expressions that fields tell, by `FRAME.FIELD`."""
         self._levels: dict[int, bool] = {}
         self._signals = {pin: Signal(circuit, pin) for pin in plan.modes}
         """Each pin as a share, or as what its mode has."""
@@ -202,7 +202,7 @@ class Engine:
             return self._faults
         if given.of == "blinks":
             return sum((pin in self._blinking) << bit for bit, pin in enumerate(given.pins))
-        if given.of == "sum":
+        if given.of == "expression":
             return self._read[f"{answer.frame}.{given.field}"]()
         if len(given.pins) > 1 and self._circuit.pins[given.pins[0]].mode is PinMode.PWM:
             return int.from_bytes(bytes(self._circuit.pins[pin].value for pin in given.pins), "big")

@@ -296,8 +296,8 @@ class ScpiFirmware(Firmware):
         for _, (register, which), _ in self._registers.fitting(unit.nodes, unit.suffixes):
             data.require(unit.values, 0, 0)
             return str(register.take_event() if which == "event" else getattr(register, which))
-        plan, place = self._commands.find(unit.nodes, unit.suffixes, asks=True)
-        return self._commands.answer(plan, place, unit.values)
+        command, place = self._commands.find(unit.nodes, unit.suffixes, asks=True)
+        return self._commands.answer(command, place, unit.values)
 
     def _command(self, talk: _Talk, unit: Unit, now: float, taken: int) -> None:
         if unit.nodes[0].startswith("*"):
@@ -315,9 +315,9 @@ class ScpiFirmware(Firmware):
                 data.require(unit.values, 1, 1)
                 setattr(register, which, data.whole(unit.values[0], 0xFFFF) & 0x7FFF)
                 return
-        plan, place = self._commands.find(unit.nodes, unit.suffixes, asks=False)
-        self._commands.do(plan, place, unit.values, now, taken)
-        if not plan.overlapped and self._pending(now):
+        command, place = self._commands.find(unit.nodes, unit.suffixes, asks=False)
+        self._commands.do(command, place, unit.values, now, taken)
+        if not command.overlapped and self._pending(now):
             talk.waits = lambda: None
 
     # common commands

@@ -7,13 +7,13 @@ from typing import Any
 
 import msgspec
 
-from cavet.benchfile import Plan
+from cavet.benchfile import Setup
 from cavet.boards import Rule
 from cavet.routines import _tree as tree
 from cavet.routines._compiling import Value
 
 
-class TunePlan(msgspec.Struct, frozen=True, kw_only=True):
+class CheckedTune(msgspec.Struct, frozen=True, kw_only=True):
     """A tune, checked: where it begins, and between which values it may be turned."""
 
     name: str
@@ -39,7 +39,7 @@ Body = list[tree.Step] | Written
 """What a track does."""
 
 
-class TrackPlan(msgspec.Struct, frozen=True, kw_only=True):
+class CheckedTrack(msgspec.Struct, frozen=True, kw_only=True):
     """A track, checked."""
 
     name: str
@@ -51,15 +51,15 @@ class TrackPlan(msgspec.Struct, frozen=True, kw_only=True):
     """The points that its condition looks at."""
 
 
-class RoutinePlan(msgspec.Struct, frozen=True, kw_only=True):
+class CheckedRoutine(msgspec.Struct, frozen=True, kw_only=True):
     """A routine, checked against a bench: ready to run."""
 
     name: str
     line: int
-    tunes: dict[str, TunePlan]
+    tunes: dict[str, CheckedTune]
     body: Body
-    tracks: list[TrackPlan]
-    whens: list[TrackPlan]
+    tracks: list[CheckedTrack]
+    whens: list[CheckedTrack]
     lastly: Body
     hosts: frozenset[str] = frozenset()
     """The hosts that it speaks with, those of the routines that it does included."""
@@ -74,17 +74,17 @@ class Program(msgspec.Struct, frozen=True, kw_only=True):
     """A whole file, checked."""
 
     file: str
-    routines: dict[str, RoutinePlan]
+    routines: dict[str, CheckedRoutine]
     hosts: frozenset[str]
     """The hosts that are spoken with, and those of boards that are given rules."""
     reflexes: dict[str, list[Rule]]
     """The rules that boards are given for the run."""
 
-    def hosts_for(self, name: str, plan: Plan) -> list[str]:
+    def hosts_for(self, name: str, setup: Setup) -> list[str]:
         """The hosts that a routine talks to, and those of boards that get rules, in the bench's order."""
         others = {host for routine in self.routines.values() for host in routine.hosts}
         wanted = self.routines[name].hosts | (self.hosts - others)
-        return [host for host in plan.hosts if host in wanted]
+        return [host for host in setup.hosts if host in wanted]
 
     def steps(self) -> Iterable[tree.Step]:
         """All steps of all routines."""

@@ -7,14 +7,14 @@ from typing import Any
 
 import msgspec
 
-from cavet.benchfile._check_reading import CheckPlan, Wishes
+from cavet.benchfile._check_reading import CheckSettings, Wishes
 from cavet.benchfile._kernel_reading import KernelDevice
 from cavet.benchfile.boards import Device
 from cavet.boards import Defect, Profile, Quantity, Reflex
-from cavet.boards.firmware.mqtt import BrokerPlan
-from cavet.hosts import BoardTopics, DevicePlan, Format, Manners, Point
+from cavet.boards.firmware.mqtt import BrokerSettings
+from cavet.hosts import BoardTopics, DeviceSettings, Format, Manners, Point
 from cavet.links import SerialSettings, Tls
-from cavet.messaging import ClientPlan
+from cavet.messaging import ClientSettings
 from cavet.wording import WrongError, listed, nearest
 
 SIMULATED = "simulated"
@@ -31,14 +31,14 @@ class BusWires(msgspec.Struct, frozen=True, kw_only=True):
     rate: float = 100e3
 
 
-class SupplyPlan(msgspec.Struct, frozen=True, kw_only=True):
+class SupplySettings(msgspec.Struct, frozen=True, kw_only=True):
     """A supply beside the board's own."""
 
     volts: float
     amperes: float
 
 
-class BoardPlan(msgspec.Struct, frozen=True, kw_only=True):
+class BoardSetup(msgspec.Struct, frozen=True, kw_only=True):
     """A simulated board, its parts as their tables say."""
 
     name: str
@@ -55,12 +55,12 @@ class BoardPlan(msgspec.Struct, frozen=True, kw_only=True):
     unit: int = 1
     """Modbus: its unit."""
     bus: BusWires = BusWires()
-    supplies: dict[str, SupplyPlan] = {}
+    supplies: dict[str, SupplySettings] = {}
     kernel: tuple[KernelDevice, ...] = ()
     """The kernel's devices that it stands for."""
 
 
-class LinkPlan(msgspec.Struct, frozen=True, kw_only=True):
+class LinkSetup(msgspec.Struct, frozen=True, kw_only=True):
     """A link: `address` is `simulated`, a device, or HOST:PORT; `listen_port` is where a simulated one listens."""
 
     name: str
@@ -98,19 +98,19 @@ class LinkPlan(msgspec.Struct, frozen=True, kw_only=True):
         return self.settings.byte_seconds if self.kind == "serial" else 0.0
 
 
-class HostPlan(msgspec.Struct, frozen=True, kw_only=True):
+class HostSetup(msgspec.Struct, frozen=True, kw_only=True):
     """How the host talks to a board."""
 
     name: str
     link: str
     protocol: str
     manners: Manners
-    client: ClientPlan = ClientPlan()
+    client: ClientSettings = ClientSettings()
     """Who it is to its broker, where it has one."""
     topics: BoardTopics = BoardTopics()
     format: Format | None = None
     """The frames that are spoken, where they are the user's own."""
-    devices: dict[str, DevicePlan] = {}
+    devices: dict[str, DeviceSettings] = {}
     """What is believed to be on the board's bus."""
 
 
@@ -118,11 +118,11 @@ class OwnBroker(msgspec.Struct, frozen=True, kw_only=True):
     """The broker that we bring along, as the bench wants it."""
 
     port: int = 0
-    limits: BrokerPlan = BrokerPlan()
+    limits: BrokerSettings = BrokerSettings()
     tls: Tls | None = None
 
 
-class BasinPlan(msgspec.Struct, frozen=True, kw_only=True):
+class BasinSettings(msgspec.Struct, frozen=True, kw_only=True):
     """A quantity of the rig that is drawn as a basin; `place` counts from the left."""
 
     quantity: str
@@ -131,22 +131,22 @@ class BasinPlan(msgspec.Struct, frozen=True, kw_only=True):
     gate: str = ""
 
 
-class Plan(msgspec.Struct, frozen=True, kw_only=True):
+class Setup(msgspec.Struct, frozen=True, kw_only=True):
     """A whole bench, as its file has it."""
 
     name: str
     seed: str
-    boards: dict[str, BoardPlan]
-    links: dict[str, LinkPlan]
+    boards: dict[str, BoardSetup]
+    links: dict[str, LinkSetup]
     rig: dict[str, Quantity]
     rig_steps: dict[str, float]
-    basins: tuple[BasinPlan, ...]
+    basins: tuple[BasinSettings, ...]
     defects: dict[str, Defect]
-    hosts: dict[str, HostPlan]
+    hosts: dict[str, HostSetup]
     points: dict[str, Point]
     needs: dict[str, Wishes] = {}
     """What is set before an output can move its part, where anything is."""
-    checks: dict[str, CheckPlan] = {}
+    checks: dict[str, CheckSettings] = {}
     broker: OwnBroker = OwnBroker()
     path: str = ""
     """Where its file is; "" for a text that is in none."""
@@ -165,7 +165,7 @@ class Plan(msgspec.Struct, frozen=True, kw_only=True):
             raise WrongError("point", found=name, expected=f"one of {listed(known)}", nearest=nearest(short, known))
         return point
 
-    def links_meant(self, word: str) -> list[LinkPlan]:
+    def links_meant(self, word: str) -> list[LinkSetup]:
         """The links that a word means: a board's, or one by its name, `board.name` or `board.kind`. Raises
         `WrongError`."""
         found = [
@@ -177,7 +177,7 @@ class Plan(msgspec.Struct, frozen=True, kw_only=True):
             raise WrongError("link", found=word, expected=f"one of {listed(known)}", nearest=nearest(word, known))
         return found
 
-    def on_broker(self, address: str) -> Plan:
+    def on_broker(self, address: str) -> Setup:
         """The same bench with all that speaks MQTT on this broker. Raises `WrongError`."""
         if problem := address_problem(address):
             raise WrongError("--broker", found=address, expected=problem)
