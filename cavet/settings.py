@@ -13,7 +13,7 @@ import msgspec
 T = TypeVar("T", bound=msgspec.Struct)
 
 
-class Key(msgspec.Struct, frozen=True, kw_only=True):
+class Key(msgspec.Struct, frozen=True):
     """One key. `kind` is `text`, `unit` (one that can be reckoned
     with), `word` (one of `choices`), `whole` (a whole number), `whole-list`, `switch`,
     `words` (two texts), `texts`, `sets` (lists of

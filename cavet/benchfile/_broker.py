@@ -15,38 +15,22 @@ BROKER = Section(
     title="[broker]",
     doc="Our own broker, which is there when a link is on it. Brokers of others are named by the links.",
     keys=(
+        Key("port", "whole", "the port that it listens on; 0 for any free one", default=0, low=0, high=65535),
+        Key("users", "table", "user names, each with its password; without any, all may come", default={}),
+        Key("tls", "switch", "whether it is encrypted", default=False),
+        Key("certificate", "text", "with tls: the PEM file of its certificate", default=""),
+        Key("key", "text", "with tls: the PEM file of its key", default=""),
+        Key("clients", "whole", "how many clients there may be", default=500, low=1, high=10000),
         Key(
-            name="port",
-            kind="whole",
-            doc="the port that it listens on; 0 for any free one",
-            default=0,
-            low=0,
-            high=65535,
-        ),
-        Key(
-            name="users", kind="table", doc="user names, each with its password; without any, all may come", default={}
-        ),
-        Key(name="tls", kind="switch", doc="whether it is encrypted", default=False),
-        Key(name="certificate", kind="text", doc="with tls: the PEM file of its certificate", default=""),
-        Key(name="key", kind="text", doc="with tls: the PEM file of its key", default=""),
-        Key(name="clients", kind="whole", doc="how many clients there may be", default=500, low=1, high=10000),
-        Key(
-            name="packet",
-            kind="quantity",
+            "packet",
+            "quantity",
+            "the longest packet that it takes, in bytes",
             unit="",
-            doc="the longest packet that it takes, in bytes",
             default=1048576.0,
             low=64,
             high=1048576,
         ),
-        Key(
-            name="queue",
-            kind="whole",
-            doc="how many messages may wait for one client",
-            default=10000,
-            low=1,
-            high=100000,
-        ),
+        Key("queue", "whole", "how many messages may wait for one client", default=10000, low=1, high=100000),
     ),
 )
 

@@ -19,90 +19,80 @@ from cavet.wording import WrongError
 MESSAGES = "mqtt"
 SERIAL_KEYS = (
     Key(
-        name="port",
-        kind="text",
-        doc="`simulated`, a real board's device, or its URL: `rfc2217://HOST:PORT`, `socket://HOST:PORT`",
+        "port",
+        "text",
+        "`simulated`, a real board's device, or its URL: `rfc2217://HOST:PORT`, `socket://HOST:PORT`",
         default="simulated",
     ),
-    Key(name="rate", kind="whole", doc="baud", default=57600, low=50, high=4_000_000),
-    Key(name="settings", kind="text", doc="data bits, parity, stop bits", default="8N1"),
+    Key("rate", "whole", "baud", default=57600, low=50, high=4_000_000),
+    Key("settings", "text", "data bits, parity, stop bits", default="8N1"),
     Key(
-        name="served",
-        kind="word",
-        doc="how a simulated one is offered: as a device file, or over TCP, as raw bytes or by RFC 2217",
+        "served",
+        "word",
+        "how a simulated one is offered: as a device file, or over TCP, as raw bytes or by RFC 2217",
         choices=("device", "raw", "rfc2217"),
         default="device",
     ),
     Key(
-        name="listen",
-        kind="whole",
-        doc="the port that it listens on when it is served over TCP; 0 for any free one",
+        "listen",
+        "whole",
+        "the port that it listens on when it is served over TCP; 0 for any free one",
         default=0,
         low=0,
         high=65535,
     ),
 )
 TCP_KEYS = (
-    Key(name="address", kind="text", doc="`simulated`, or HOST:PORT of a real board", default="simulated"),
+    Key("address", "text", "`simulated`, or HOST:PORT of a real board", default="simulated"),
     Key(
-        name="port",
-        kind="whole",
-        doc="the port that a simulated board listens on; 0 for any free one",
-        default=0,
-        low=0,
-        high=65535,
+        "port", "whole", "the port that a simulated board listens on; 0 for any free one", default=0, low=0, high=65535
     ),
-    Key(name="tls", kind="switch", doc="whether it is encrypted", default=False),
-    Key(name="certificate", kind="text", doc="with tls: the PEM file of the board's certificate", default=""),
-    Key(name="key", kind="text", doc="with tls: the PEM file of its key", default=""),
-    Key(name="trust", kind="text", doc="with tls: whose certificates the host trusts, a PEM file", default=""),
+    Key("tls", "switch", "whether it is encrypted", default=False),
+    Key("certificate", "text", "with tls: the PEM file of the board's certificate", default=""),
+    Key("key", "text", "with tls: the PEM file of its key", default=""),
+    Key("trust", "text", "with tls: whose certificates the host trusts, a PEM file", default=""),
 )
 USB_KEYS = (
     Key(
-        name="address",
-        kind="text",
-        doc="`simulated`, `usbip:HOST:PORT` of a device that is exported, or VENDOR:PRODUCT of one that is plugged in",
+        "address",
+        "text",
+        "`simulated`, `usbip:HOST:PORT` of a device that is exported, or VENDOR:PRODUCT of one that is plugged in",
         default="simulated",
     ),
     Key(
-        name="port",
-        kind="whole",
-        doc="the port that a simulated one is exported on; 0 for any free one",
+        "port",
+        "whole",
+        "the port that a simulated one is exported on; 0 for any free one",
         default=0,
         low=0,
         high=65535,
     ),
 )
 BUSES_KEYS = (
+    Key("i2c", "text", "`simulated`, or the system's device of the I2C bus, such as `/dev/i2c-1`", default="simulated"),
     Key(
-        name="i2c",
-        kind="text",
-        doc="`simulated`, or the system's device of the I2C bus, such as `/dev/i2c-1`",
-        default="simulated",
-    ),
-    Key(
-        name="spi",
-        kind="text",
-        doc="where `i2c` is a device: that of the SPI bus without its chip select, such as `/dev/spidev0`",
+        "spi",
+        "text",
+        "where `i2c` is a device: that of the SPI bus without its chip select, such as `/dev/spidev0`",
         default="",
     ),
 )
 MESSAGES_KEYS = (
     Key(
-        name="station",
-        kind="word",
-        doc="whether the board on it is simulated, or a real one that is on that broker",
+        "station",
+        "word",
+        "whether the board on it is simulated, or a real one that is on that broker",
         choices=("simulated", "real"),
         default="simulated",
     ),
     Key(
-        name="broker",
-        kind="text",
-        doc="HOST:PORT of the broker that both are on, or `own` for the small one that Cavet brings along",
+        "broker",
+        "text",
+        "HOST:PORT of the broker that both are on, or `own` for the small one that Cavet brings along",
         default="own",
     ),
-    Key(name="tls", kind="switch", doc="whether it is encrypted", default=False),
-    Key(name="trust", kind="text", doc="with tls: whose certificates are trusted, a PEM file", default=""),
+    Key("tls", "switch", "whether it is encrypted", default=False),
+    Key("trust", "text", "with tls: whose certificates are trusted, a PEM file", default=""),
 )
 
 
@@ -217,12 +207,12 @@ LINK = Section(
     title="[links.NAME]",
     doc="What carries the bytes between a host and a board.",
     keys=(
-        Key(name="kind", kind="word", doc="what it is", choices=tuple(LINK_KINDS), required=True),
-        Key(name="board", kind="text", names="board", doc="the board at its far end", required=True),
+        Key("kind", "word", "what it is", choices=tuple(LINK_KINDS), required=True),
+        Key("board", "text", "the board at its far end", names="board", required=True),
         Key(
-            name="framing",
-            kind="word",
-            doc="Modbus: how its units travel; else tcp on a network and rtu on a serial line",
+            "framing",
+            "word",
+            "Modbus: how its units travel; else tcp on a network and rtu on a serial line",
             choices=("tcp", "rtu", "ascii"),
             default=None,
         ),

@@ -19,51 +19,49 @@ USUAL_PAYLOADS = {"switch": "words", "contact": "words", "text": "text", "words"
 VERSIONS = {"3.1.1": 4, "5.0": 5}
 """The protocol level of each version. Source: MQTT 3.1.1 and 5.0, section 3.1.2.2."""
 PRESENCE_KEYS = (
-    Key(name="base", kind="text", doc="what its topics begin with, without the last `/`", default=""),
-    Key(name="presence", kind="text", doc="the topic at which it says that it is there; nothing for none", default=""),
-    Key(name="here", kind="text", doc="what it says when it is there", default="here"),
-    Key(name="gone", kind="text", doc="what is said for it when it is not: its will", default="gone"),
-    Key(name="health", kind="text", doc="the topic of its health; nothing for none", default=""),
+    Key("base", "text", "what its topics begin with, without the last `/`", default=""),
+    Key("presence", "text", "the topic at which it says that it is there; nothing for none", default=""),
+    Key("here", "text", "what it says when it is there", default="here"),
+    Key("gone", "text", "what is said for it when it is not: its will", default="gone"),
+    Key("health", "text", "the topic of its health; nothing for none", default=""),
 )
 CLIENT_KEYS = (
+    Key("version", "word", "the version of MQTT that it speaks", choices=tuple(VERSIONS), default="3.1.1"),
+    Key("client_id", "text", "what it calls itself; else what the broker gives it", default=""),
     Key(
-        name="version", kind="word", doc="the version of MQTT that it speaks", choices=tuple(VERSIONS), default="3.1.1"
-    ),
-    Key(name="client_id", kind="text", doc="what it calls itself; else what the broker gives it", default=""),
-    Key(
-        name="keep_alive",
-        kind="quantity",
+        "keep_alive",
+        "quantity",
+        "how long it may be silent; 0 for as long as it likes",
         unit="s",
-        doc="how long it may be silent; 0 for as long as it likes",
         default=30.0,
         low=0,
         high=65535,
     ),
     Key(
-        name="kept",
-        kind="quantity",
+        "kept",
+        "quantity",
+        "how long the broker keeps its session when it is gone; 3.1.1 knows only not at all and for ever",
         unit="s",
-        doc="how long the broker keeps its session when it is gone; 3.1.1 knows only not at all and for ever",
         default=0.0,
         low=0,
         high=4294967295,
     ),
-    Key(name="user", kind="text", doc="its user name at the broker", default=None),
-    Key(name="password", kind="text", doc="its password", default=None),
+    Key("user", "text", "its user name at the broker", default=None),
+    Key("password", "text", "its password", default=None),
 )
 PAYLOAD_KEYS = (
     Key(
-        name="payload",
-        kind="word",
-        doc="how a value stands in the payload; else as words for what is switched, as text for texts, as a number",
+        "payload",
+        "word",
+        "how a value stands in the payload; else as words for what is switched, as text for texts, as a number",
         choices=KINDS,
         default=None,
     ),
-    Key(name="payload_words", kind="words", doc="with words: those for off and on", default=("0", "1")),
-    Key(name="payload_unit", kind="text", doc="with number: the unit behind it", default=""),
-    Key(name="path", kind="text", doc="with json: where the value stands, such as `lamp.level` or `[0]`", default=""),
-    Key(name="size", kind="whole", doc="with raw: how many bytes, the high one first", default=1, low=1, high=8),
-    Key(name="qos", kind="whole", doc="the quality of service it is published with", default=1, low=0, high=2),
+    Key("payload_words", "words", "with words: those for off and on", default=("0", "1")),
+    Key("payload_unit", "text", "with number: the unit behind it", default=""),
+    Key("path", "text", "with json: where the value stands, such as `lamp.level` or `[0]`", default=""),
+    Key("size", "whole", "with raw: how many bytes, the high one first", default=1, low=1, high=8),
+    Key("qos", "whole", "the quality of service it is published with", default=1, low=0, high=2),
 )
 
 

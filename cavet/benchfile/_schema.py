@@ -18,11 +18,11 @@ FILE = Section(
     title="the file itself",
     doc="What stands at the top, before any table.",
     keys=(
-        Key(name="format", kind="whole", doc="the format of the file: 1", required=True, low=1),
-        Key(name="name", kind="text", doc="what the bench is called on the screen", default=""),
-        Key(name="seed", kind="text", doc="where chance begins: noise, bounces, losses", default="cavet"),
+        Key("format", "whole", "the format of the file: 1", required=True, low=1),
+        Key("name", "text", "what the bench is called on the screen", default=""),
+        Key("seed", "text", "where chance begins: noise, bounces, losses", default="cavet"),
         *(
-            Key(name=name, kind="table", doc="see below", default={})
+            Key(name, "table", "see below", default={})
             for name in ("boards", "links", "broker", "rig", "defects", "hosts", "points", "profiles", "checks")
         ),
     ),

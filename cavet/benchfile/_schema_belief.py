@@ -12,26 +12,18 @@ FIRMATA = ("firmata",)
 COILS = ("coil_2", "coil_3", "coil_4")
 STEPPER_KEYS = (
     *(
-        Key(name=name, kind="pin", doc=doc, default=None, concerns=FIRMATA)
+        Key(name, "pin", doc, default=None, concerns=FIRMATA)
         for name, doc in (
             ("direction", "stepper with a driver: the pin of the direction"),
             *((coil, "stepper without a driver: the pin of this wire") for coil in COILS),
         )
     ),
+    Key("fastest", "quantity", "stepper: steps a second", unit="", concerns=FIRMATA, default=200.0, low=0.01),
     Key(
-        name="fastest",
-        kind="quantity",
+        "acceleration",
+        "quantity",
+        "stepper: by how many steps a second it gains speed, each second; 0 for at once",
         unit="",
-        doc="stepper: steps a second",
-        concerns=FIRMATA,
-        default=200.0,
-        low=0.01,
-    ),
-    Key(
-        name="acceleration",
-        kind="quantity",
-        unit="",
-        doc="stepper: by how many steps a second it gains speed, each second; 0 for at once",
         concerns=FIRMATA,
         default=0.0,
         low=0,
@@ -42,62 +34,44 @@ HOST = Section(
     title="[hosts.NAME]",
     doc="How the host talks to a board: its belief. NAME is the board's name as the points use it.",
     keys=(
-        Key(name="link", kind="text", names="link", doc="the link that it opens", required=True),
+        Key("link", "text", "the link that it opens", names="link", required=True),
+        Key("protocol", "word", "what it speaks", choices=tuple(PROTOCOLS), required=True),
         Key(
-            name="protocol",
-            kind="word",
-            doc="what it speaks",
-            choices=tuple(PROTOCOLS),
-            required=True,
-        ),
-        Key(
-            name="poll",
-            kind="quantity",
+            "poll",
+            "quantity",
+            "Modbus and SCPI: how often points are read",
             unit="s",
-            doc="Modbus and SCPI: how often points are read",
             concerns=("modbus", "scpi"),
             default=0.25,
             low=0.005,
         ),
         Key(
-            name="boot_wait",
-            kind="quantity",
-            unit="s",
-            doc="how long it waits for the board to announce itself",
-            default=2.0,
-            low=0,
+            "boot_wait", "quantity", "how long it waits for the board to announce itself", unit="s", default=2.0, low=0
         ),
-        Key(name="reply_within", kind="quantity", unit="s", doc="how long an answer may take", default=0.5, low=0.001),
+        Key("reply_within", "quantity", "how long an answer may take", unit="s", default=0.5, low=0.001),
+        Key("retries", "whole", "how often it sends again what was not confirmed", default=2, low=0, high=100),
         Key(
-            name="retries",
-            kind="whole",
-            doc="how often it sends again what was not confirmed",
-            default=2,
-            low=0,
-            high=100,
-        ),
-        Key(
-            name="sampling",
-            kind="quantity",
+            "sampling",
+            "quantity",
+            "how often analog inputs are reported; 0 for the board's default",
             unit="s",
-            doc="how often analog inputs are reported; 0 for the board's default",
             default=0.0,
             low=0,
             high=16,
         ),
         Key(
-            name="reopen",
-            kind="quantity",
+            "reopen",
+            "quantity",
+            "the pause before a lost link is opened again; with MQTT it grows by itself",
             unit="s",
-            doc="the pause before a lost link is opened again; with MQTT it grows by itself",
             default=0.5,
             low=0.05,
         ),
         Key(
-            name="lost_after",
-            kind="quantity",
+            "lost_after",
+            "quantity",
+            "a link that is not back after so long is lost for good: a routine that needs it ends",
             unit="s",
-            doc="a link that is not back after so long is lost for good: a routine that needs it ends",
             default=30.0,
             low=0.1,
         ),
@@ -106,36 +80,22 @@ HOST = Section(
 )
 
 _MOVES, _SENSES, _READS = (
-    Key(
-        name="part",
-        kind="text",
-        names="part",
-        doc=f"the part that it is meant to {what}; else the one of its own name",
-        default="",
-    )
+    Key("part", "text", f"the part that it is meant to {what}; else the one of its own name", names="part", default="")
     for what in ("move", "sense", "read")
 )
 
 _LEVEL_KEYS = (
-    Key(name="unit", kind="unit", doc="the unit that it is asked in", default="%"),
+    Key("unit", "unit", "the unit that it is asked in", default="%"),
+    Key("range", "range", "its limits; backwards for a reversed sense", unit="=unit", default=(0.0, 100.0)),
+    Key("rest", "quantity", "where the rest key sends it", unit="=unit", default=0.0),
+    Key("start", "quantity", "where the host believes that it begins", unit="=unit", default=None),
+    Key("step", "quantity", "how far a small nudge goes; else a fiftieth of the range", unit="=unit", default=0.0),
+    Key("confirm", "switch", "whether it is read back", default=True),
     Key(
-        name="range", kind="range", unit="=unit", doc="its limits; backwards for a reversed sense", default=(0.0, 100.0)
-    ),
-    Key(name="rest", kind="quantity", unit="=unit", doc="where the rest key sends it", default=0.0),
-    Key(name="start", kind="quantity", unit="=unit", doc="where the host believes that it begins", default=None),
-    Key(
-        name="step",
-        kind="quantity",
+        "tolerance",
+        "quantity",
+        "how far what is read back may lie off and still be what was asked; else what the wire can tell apart",
         unit="=unit",
-        doc="how far a small nudge goes; else a fiftieth of the range",
-        default=0.0,
-    ),
-    Key(name="confirm", kind="switch", doc="whether it is read back", default=True),
-    Key(
-        name="tolerance",
-        kind="quantity",
-        unit="=unit",
-        doc="how far what is read back may lie off and still be what was asked; else what the wire can tell apart",
         default=0.0,
         low=0,
     ),
@@ -143,37 +103,31 @@ _LEVEL_KEYS = (
 )
 
 _WIRE = Key(
-    name="wire",
-    kind="whole-list",
-    doc="the numbers on the wire at both ends of the range; else its mode's own, or the range",
+    "wire",
+    "whole-list",
+    "the numbers on the wire at both ends of the range; else its mode's own, or the range",
     default=None,
 )
 
-_SWITCH_WORDS = Key(name="words", kind="words", doc="what its two values are called", default=("off", "on"))
+_SWITCH_WORDS = Key("words", "words", "what its two values are called", default=("off", "on"))
 
 POINT = Section(
     title="[points.NAME]",
     doc="One output or input as the host believes it to be. Where it is on the board is told by `pin`, by `table` and "
     "`address`, by `set` and `ask`, or by `command` and `state`, after what its host speaks.",
     keys=(
-        Key(name="board", kind="text", names="host", doc="the host's name for the board that it is on", required=True),
-        Key(
-            name="kind",
-            kind="word",
-            doc="what it is to a person",
-            choices=tuple(kind.value for kind in PointKind),
-            required=True,
-        ),
+        Key("board", "text", "the host's name for the board that it is on", names="host", required=True),
+        Key("kind", "word", "what it is to a person", choices=tuple(kind.value for kind in PointKind), required=True),
         NEEDS,
         *gathered({name: protocol.POINT_KEYS for name, protocol in PROTOCOLS.items()}),
     ),
     variants={
         "level": (
             Key(
-                name="mode",
-                kind="word",
+                "mode",
+                "word",
+                "Firmata: how the pin is driven",
                 choices=("pwm", "servo", "stepper"),
-                doc="Firmata: how the pin is driven",
                 concerns=FIRMATA,
                 default=None,
             ),
@@ -182,35 +136,29 @@ POINT = Section(
             _WIRE,
         ),
         "switch": (
-            Key(name="rest", kind="switch", doc="where the rest key sends it", default=False),
-            Key(name="start", kind="switch", doc="where the host believes that it begins", default=None),
-            Key(name="active", kind="word", choices=("high", "low"), doc="the level that means on", default="high"),
-            Key(name="momentary", kind="switch", doc="on only while it is held", default=False),
-            Key(name="confirm", kind="switch", doc="whether it is read back", default=True),
+            Key("rest", "switch", "where the rest key sends it", default=False),
+            Key("start", "switch", "where the host believes that it begins", default=None),
+            Key("active", "word", "the level that means on", choices=("high", "low"), default="high"),
+            Key("momentary", "switch", "on only while it is held", default=False),
+            Key("confirm", "switch", "whether it is read back", default=True),
             _MOVES,
             _SWITCH_WORDS,
         ),
         "pulse": (
-            Key(name="unit", kind="unit", doc="the unit that its length is asked in", default="ms"),
-            Key(name="range", kind="range", unit="=unit", doc="its limits", default=(0.0, 1000.0)),
-            Key(name="step", kind="quantity", unit="=unit", doc="how far a small nudge goes", default=0.0),
-            Key(
-                name="part",
-                kind="text",
-                names="part",
-                doc="the part that it works; else the one of its own name",
-                default="",
-            ),
+            Key("unit", "unit", "the unit that its length is asked in", default="ms"),
+            Key("range", "range", "its limits", unit="=unit", default=(0.0, 1000.0)),
+            Key("step", "quantity", "how far a small nudge goes", unit="=unit", default=0.0),
+            Key("part", "text", "the part that it works; else the one of its own name", names="part", default=""),
             _WIRE,
         ),
         "bridge": (
-            Key(name="ahead", kind="pin", doc="the pin that is high for values above 0", required=True),
-            Key(name="astern", kind="pin", doc="the pin that is high for values below 0", required=True),
+            Key("ahead", "pin", "the pin that is high for values above 0", required=True),
+            Key("astern", "pin", "the pin that is high for values below 0", required=True),
             Key(
-                name="pause",
-                kind="quantity",
+                "pause",
+                "quantity",
+                "how long it stands before it is turned the other way",
                 unit="s",
-                doc="how long it stands before it is turned the other way",
                 default=0.0,
                 low=0,
                 high=60,
@@ -219,63 +167,57 @@ POINT = Section(
         ),
         "contact": (
             Key(
-                name="mode",
-                kind="word",
+                "mode",
+                "word",
+                "Firmata: how the pin is read",
                 choices=("input", "pull-up"),
-                doc="Firmata: how the pin is read",
                 concerns=FIRMATA,
                 default="input",
             ),
-            Key(name="active", kind="word", choices=("high", "low"), doc="the level that means on", default="high"),
+            Key("active", "word", "the level that means on", choices=("high", "low"), default="high"),
             _SENSES,
             _SWITCH_WORDS,
         ),
         "reading": (
-            Key(name="unit", kind="unit", doc="its unit", default=""),
-            Key(name="range", kind="range", unit="=unit", doc="what the two ends on the wire stand for", required=True),
+            Key("unit", "unit", "its unit", default=""),
+            Key("range", "range", "what the two ends on the wire stand for", unit="=unit", required=True),
             Key(
-                name="mode",
-                kind="word",
+                "mode",
+                "word",
+                "Firmata: a voltage, or an encoder's count",
                 choices=("analog", "encoder"),
-                doc="Firmata: a voltage, or an encoder's count",
                 concerns=FIRMATA,
                 default="analog",
             ),
+            Key("second", "pin", "Firmata: the pin of an encoder's contact B", default=None, concerns=FIRMATA),
             Key(
-                name="second",
-                kind="pin",
-                doc="Firmata: the pin of an encoder's contact B",
-                default=None,
-                concerns=FIRMATA,
-            ),
-            Key(
-                name="wire",
-                kind="whole-list",
-                doc="the numbers on the wire at both ends; else 0 and 1023 on a pin, and the range elsewhere",
+                "wire",
+                "whole-list",
+                "the numbers on the wire at both ends; else 0 and 1023 on a pin, and the range elsewhere",
                 default=None,
             ),
             _READS,
         ),
         "text": (
-            Key(name="rest", kind="text", doc="where the rest key sends it", default=""),
-            Key(name="start", kind="text", doc="where the host believes that it begins", default=None),
-            Key(name="confirm", kind="switch", doc="whether it is read back", default=True),
+            Key("rest", "text", "where the rest key sends it", default=""),
+            Key("start", "text", "where the host believes that it begins", default=None),
+            Key("confirm", "switch", "whether it is read back", default=True),
             _MOVES,
         ),
         "pixels": (
-            Key(name="rest", kind="text", doc="where the rest key sends it", default="clear"),
-            Key(name="start", kind="text", doc="where the host believes that it begins", default=None),
-            Key(name="confirm", kind="switch", doc="whether it is read back", default=True),
+            Key("rest", "text", "where the rest key sends it", default="clear"),
+            Key("start", "text", "where the host believes that it begins", default=None),
+            Key("confirm", "switch", "whether it is read back", default=True),
             _MOVES,
         ),
         "colour": (
             *(
-                Key(name=name, kind="pin", doc=f"Firmata: the pin of its {name}, PWM", default=None, concerns=FIRMATA)
+                Key(name, "pin", f"Firmata: the pin of its {name}, PWM", default=None, concerns=FIRMATA)
                 for name in CHANNELS
             ),
-            Key(name="rest", kind="text", doc="where the rest key sends it", default="#000000"),
-            Key(name="start", kind="text", doc="where the host believes that it begins", default=None),
-            Key(name="confirm", kind="switch", doc="whether it is read back", default=True),
+            Key("rest", "text", "where the rest key sends it", default="#000000"),
+            Key("start", "text", "where the host believes that it begins", default=None),
+            Key("confirm", "switch", "whether it is read back", default=True),
             _MOVES,
         ),
         "words": (_READS,),

@@ -10,11 +10,11 @@ from cavet.settings import Key
 BITS = ("coils", "discrete-inputs")
 """The tables that hold bits, not registers."""
 DATA_KEYS = (
-    Key(name="data", kind="word", doc="what it is", choices=KINDS, default="uint16"),
-    Key(name="word_order", kind="word", doc="which word comes first", choices=ORDERS, default="high-first"),
-    Key(name="byte_order", kind="word", doc="which byte of a word comes first", choices=ORDERS, default="high-first"),
-    Key(name="length", kind="whole", doc="how many registers a text takes", default=1, low=1, high=125),
-    Key(name="bit", kind="whole", doc="which bit of the register, 0 the lowest", default=0, low=0, high=15),
+    Key("data", "word", "what it is", choices=KINDS, default="uint16"),
+    Key("word_order", "word", "which word comes first", choices=ORDERS, default="high-first"),
+    Key("byte_order", "word", "which byte of a word comes first", choices=ORDERS, default="high-first"),
+    Key("length", "whole", "how many registers a text takes", default=1, low=1, high=125),
+    Key("bit", "whole", "which bit of the register, 0 the lowest", default=0, low=0, high=15),
 )
 
 

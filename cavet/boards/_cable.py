@@ -35,15 +35,15 @@ class Cable(Part):
 
     kind = "serial"
     SETTINGS = (
-        Key(name="port", kind="whole", doc="which of the board's serial ports", required=True, low=0, high=7),
+        Key("port", "whole", "which of the board's serial ports", required=True, low=0, high=7),
         Key(
-            name="board",
-            kind="text",
+            "board",
+            "text",
+            "the board at the other end of the cable; it needs no link of its own",
             names="board",
-            doc="the board at the other end of the cable; it needs no link of its own",
             required=True,
         ),
-        Key(name="rate", kind="whole", doc="at how many baud that board runs", default=9600, low=50, high=4_000_000),
+        Key("rate", "whole", "at how many baud that board runs", default=9600, low=50, high=4_000_000),
     )
 
     def __init__(self, name: str, wires: Wires, *, port: int, board: str, protocol: str, rate: int) -> None:

@@ -171,4 +171,4 @@ class Device(msgspec.Struct, frozen=True, kw_only=True):
 
 def keys_without_more(names: Iterable[tuple[str, str]]) -> tuple[Key, ...]:
     """Keys that hold tables, each with what it is for."""
-    return tuple(Key(name=name, kind="table", doc=f"{doc}, see below", default={}) for name, doc in names)
+    return tuple(Key(name, "table", f"{doc}, see below", default={}) for name, doc in names)

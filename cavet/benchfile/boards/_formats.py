@@ -34,22 +34,20 @@ TAKES = Section(
     doc="What a field of a frame that the board takes does.",
     keys=(
         Key(
-            name="pins",
-            kind="text",
-            doc="the pins that it drives: each with a bit of the field, the lowest first, or with a byte, the highest "
+            "pins",
+            "text",
+            "the pins that it drives: each with a bit of the field, the lowest first, or with a byte, the highest "
             "first, in mode pwm; one alone with its value",
             default="",
         ),
-        Key(name="blinks", kind="text", doc="the pins that blink where it has a 1, in place of `pins`", default=""),
-        Key(name="mask", kind="text", doc="the field that has a 1 for each pin that is meant", default=""),
+        Key("blinks", "text", "the pins that blink where it has a 1, in place of `pins`", default=""),
+        Key("mask", "text", "the field that has a 1 for each pin that is meant", default=""),
+        Key("mode", "word", "how the pins are driven", choices=("output", "pwm", "tone"), default="output"),
         Key(
-            name="mode", kind="word", doc="how the pins are driven", choices=("output", "pwm", "tone"), default="output"
-        ),
-        Key(
-            name="full",
-            kind="quantity",
+            "full",
+            "quantity",
+            "for pwm: the value that means full duty; for a tone: how many hertz one is",
             unit="",
-            doc="for pwm: the value that means full duty; for a tone: how many hertz one is",
             default=1.0,
         ),
     ),
@@ -60,14 +58,14 @@ GIVES = Section(
     doc="A frame that the board gives.",
     keys=(
         Key(
-            name="when",
-            kind="word",
-            doc="after each frame that it takes, on a change of its fields, or at every interval; usb, target: `taken`",
+            "when",
+            "word",
+            "after each frame that it takes, on a change of its fields, or at every interval; usb, target: `taken`",
             choices=("taken", "changed", "every"),
             default="taken",
         ),
-        Key(name="every", kind="quantity", unit="s", doc="the interval", default=1.0, low=0.001),
-        Key(name="fields", kind="table", doc="where its fields come from, see below", required=True),
+        Key("every", "quantity", "the interval", unit="s", default=1.0, low=0.001),
+        Key("fields", "table", "where its fields come from, see below", required=True),
     ),
 )
 
@@ -75,21 +73,11 @@ GIVEN = Section(
     title="[boards.NAME.gives.FRAME.fields.FIELD]",
     doc="Where a field of a frame that the board gives comes from: one of these.",
     keys=(
-        Key(
-            name="pins",
-            kind="text",
-            doc="levels of pins, a bit each, or of PWM a byte; one as its number",
-            default="",
-        ),
-        Key(name="blinks", kind="text", doc="the pins that may blink: a 1 for each that does", default=""),
-        Key(
-            name="faults",
-            kind="switch",
-            doc="what was wrong with the last frame, once: 1 length, 2 check, 4 value",
-            default=False,
-        ),
-        Key(name="of", kind="expression", doc="an expression of the rig and the parts", default=None),
-        Key(name="full", kind="quantity", unit="", doc="for a pin with pwm: the value at full duty", default=1.0),
+        Key("pins", "text", "levels of pins, a bit each, or of PWM a byte; one as its number", default=""),
+        Key("blinks", "text", "the pins that may blink: a 1 for each that does", default=""),
+        Key("faults", "switch", "what was wrong with the last frame, once: 1 length, 2 check, 4 value", default=False),
+        Key("of", "expression", "an expression of the rig and the parts", default=None),
+        Key("full", "quantity", "for a pin with pwm: the value at full duty", unit="", default=1.0),
     ),
 )
 
@@ -97,35 +85,15 @@ USB = Section(
     title="[boards.NAME.usb]",
     doc="Who a USB device says it is. It has a bulk endpoint each way.",
     keys=(
-        Key(name="vendor", kind="whole", doc="its vendor's number", default=0x1209, low=0, high=0xFFFF),
-        Key(name="product", kind="whole", doc="its product's number", required=True, low=0, high=0xFFFF),
-        Key(
-            name="version",
-            kind="whole",
-            doc="its version, in binary-coded decimals",
-            default=0x0100,
-            low=0,
-            high=0xFFFF,
-        ),
-        Key(name="maker", kind="text", doc="who made it", default="Cavet"),
-        Key(name="title", kind="text", doc="what it is called; else the board's name with a capital", default=""),
-        Key(name="serial", kind="text", doc="its serial number", default="0001"),
-        Key(
-            name="endpoints",
-            kind="word",
-            doc="what its two endpoints are",
-            choices=("bulk", "interrupt"),
-            default="bulk",
-        ),
-        Key(name="out", kind="whole", doc="the endpoint that hears", default=0x02, low=1, high=15),
-        Key(
-            name="in",
-            kind="whole",
-            doc="the endpoint that says, with its direction bit",
-            default=0x81,
-            low=0x81,
-            high=0x8F,
-        ),
+        Key("vendor", "whole", "its vendor's number", default=0x1209, low=0, high=0xFFFF),
+        Key("product", "whole", "its product's number", required=True, low=0, high=0xFFFF),
+        Key("version", "whole", "its version, in binary-coded decimals", default=0x0100, low=0, high=0xFFFF),
+        Key("maker", "text", "who made it", default="Cavet"),
+        Key("title", "text", "what it is called; else the board's name with a capital", default=""),
+        Key("serial", "text", "its serial number", default="0001"),
+        Key("endpoints", "word", "what its two endpoints are", choices=("bulk", "interrupt"), default="bulk"),
+        Key("out", "whole", "the endpoint that hears", default=0x02, low=1, high=15),
+        Key("in", "whole", "the endpoint that says, with its direction bit", default=0x81, low=0x81, high=0x8F),
     ),
 )
 
@@ -135,10 +103,9 @@ class FormatDevice(Device, frozen=True, kw_only=True):
 
     KEYS: ClassVar[tuple[Key, ...]] = (
         Key(
-            name="plan",
-            kind="text",
-            doc="plan, usb, target: the plan file beside the bench whose frames it speaks, or the name of one that "
-            "ships",
+            "plan",
+            "text",
+            "plan, usb, target: the plan file beside the bench whose frames it speaks, or the name of one that ships",
             default="",
         ),
         *keys_without_more(

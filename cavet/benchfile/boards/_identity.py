@@ -12,7 +12,7 @@ IDENTITY = Section(
     title="[boards.NAME.identity]",
     doc="What a board answers when it is asked who it is. SCPI gives the first four, Modbus all but the serial number.",
     keys=tuple(
-        Key(name=name, kind="text", doc=doc, default="")
+        Key(name, "text", doc, default="")
         for name, doc in (
             ("vendor", "who made it; else `Cavet`"),
             ("product", "its product code; else the board's name with a capital"),

@@ -42,27 +42,22 @@ CELL = Section(
     title="[boards.NAME.map.NAME]",
     doc="A value of a Modbus board, at its address. Addresses count from 0, as on the wire.",
     keys=(
-        Key(name="table", kind="word", doc="in which table", choices=TABLES, required=True),
-        Key(name="address", kind="whole", doc="where it begins", required=True, low=0, high=65535),
+        Key("table", "word", "in which table", choices=TABLES, required=True),
+        Key("address", "whole", "where it begins", required=True, low=0, high=65535),
         *DATA_KEYS,
-        Key(name="pin", kind="pin", doc="the pin that it works or reads", default=None),
+        Key("pin", "pin", "the pin that it works or reads", default=None),
         Key(
-            name="mode",
-            kind="word",
-            doc="how the pin is used; else output for coils, input for discrete inputs, pwm or analog for registers; a "
+            "mode",
+            "word",
+            "how the pin is used; else output for coils, input for discrete inputs, pwm or analog for registers; a "
             "tone takes hertz",
             choices=("output", "pwm", "tone", "input", "pull-up", "analog"),
             default=None,
         ),
-        Key(
-            name="of",
-            kind="expression",
-            doc="what it measures: an expression of the rig and the parts, or `uptime`",
-            default=None,
-        ),
-        Key(name="scale", kind="quantity", unit="", doc="how much one count is", default=1.0),
-        Key(name="high", kind="whole", doc="a higher value counts as this", default=None, low=1, high=65535),
-        Key(name="start", kind="scalar", doc="what it holds after power-on", default=0),
+        Key("of", "expression", "what it measures: an expression of the rig and the parts, or `uptime`", default=None),
+        Key("scale", "quantity", "how much one count is", unit="", default=1.0),
+        Key("high", "whole", "a higher value counts as this", default=None, low=1, high=65535),
+        Key("start", "scalar", "what it holds after power-on", default=0),
     ),
 )
 
@@ -70,9 +65,9 @@ RECORDS = Section(
     title="[boards.NAME.files.NAME]",
     doc="A file of a Modbus board: records of one register each.",
     keys=(
-        Key(name="number", kind="whole", doc="its number", required=True, low=1, high=65535),
-        Key(name="records", kind="whole", doc="how many records it has", required=True, low=1, high=10000),
-        Key(name="start", kind="wholes", doc="what the first records hold after power-on", default=()),
+        Key("number", "whole", "its number", required=True, low=1, high=65535),
+        Key("records", "whole", "how many records it has", required=True, low=1, high=10000),
+        Key("start", "wholes", "what the first records hold after power-on", default=()),
     ),
 )
 
@@ -80,8 +75,8 @@ QUEUE = Section(
     title="[boards.NAME.queues.NAME]",
     doc="A queue of a Modbus board.",
     keys=(
-        Key(name="address", kind="whole", doc="where its count stands", required=True, low=0, high=65535),
-        Key(name="values", kind="wholes", doc="what waits in it", default=()),
+        Key("address", "whole", "where its count stands", required=True, low=0, high=65535),
+        Key("values", "wholes", "what waits in it", default=()),
     ),
 )
 
@@ -90,7 +85,7 @@ class ModbusDevice(Device, frozen=True, kw_only=True, dict=True):
     """A Modbus board's data."""
 
     KEYS: ClassVar[tuple[Key, ...]] = (
-        Key(name="unit", kind="whole", doc="Modbus: its unit", default=1, low=1, high=247),
+        Key("unit", "whole", "Modbus: its unit", default=1, low=1, high=247),
         *keys_without_more(
             (
                 ("map", "Modbus: what stands at which address"),

@@ -39,7 +39,7 @@ STATION = Section(
     doc="MQTT: who a board is at its broker.",
     keys=(
         *PRESENCE_KEYS,
-        Key(name="every", kind="quantity", unit="s", doc="how often it tells its health", default=5.0, low=0.1),
+        Key("every", "quantity", "how often it tells its health", unit="s", default=5.0, low=0.1),
         *CLIENT_KEYS,
     ),
 )
@@ -48,21 +48,19 @@ TOPIC = Section(
     title="[boards.NAME.topics.NAME]",
     doc="MQTT: a topic at which a board takes commands, and what it does then.",
     keys=(
-        Key(name="command", kind="text", doc="the topic, behind the base", required=True),
+        Key("command", "text", "the topic, behind the base", required=True),
+        Key("state", "text", "the topic at which it reports how that stands; else it does not", default=""),
         Key(
-            name="state", kind="text", doc="the topic at which it reports how that stands; else it does not", default=""
-        ),
-        Key(
-            name="does",
-            kind="word",
-            doc="`switch` and `level` drive the pin, `pulse` drives it for milliseconds, `text` sends it a text, "
-            "`tone` lets it swing at so many hertz",
+            "does",
+            "word",
+            "`switch` and `level` drive the pin, `pulse` drives it for milliseconds, `text` sends it a text, `tone` "
+            "lets it swing at so many hertz",
             choices=tuple(MODES),
             required=True,
         ),
-        Key(name="pin", kind="pin", doc="the pin", required=True),
-        Key(name="range", kind="range", doc="a number's limits", default=(0.0, 100.0)),
-        Key(name="retain", kind="switch", doc="whether the broker keeps its reports", default=True),
+        Key("pin", "pin", "the pin", required=True),
+        Key("range", "range", "a number's limits", default=(0.0, 100.0)),
+        Key("retain", "switch", "whether the broker keeps its reports", default=True),
         *PAYLOAD_KEYS,
     ),
 )
@@ -70,14 +68,7 @@ TOPIC = Section(
 HEALTH = Section(
     title="[boards.NAME.health.NAME]",
     doc="MQTT: a number that a board tells with its health.",
-    keys=(
-        Key(
-            name="of",
-            kind="expression",
-            doc="what it is: an expression of the rig and the parts, or `uptime`",
-            required=True,
-        ),
-    ),
+    keys=(Key("of", "expression", "what it is: an expression of the rig and the parts, or `uptime`", required=True),),
 )
 
 

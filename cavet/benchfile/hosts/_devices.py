@@ -16,37 +16,35 @@ from cavet.hosts import ON_SPI, DevicePoint, DeviceSettings, PointKind, SpiPlace
 from cavet.settings import Key, Section
 from cavet.wording import WrongError, listed, nearest
 
-_BRIGHTNESS = Key(name="brightness", kind="whole", doc="0 to 15", default=15, low=0, high=15)
-_TURN = Key(
-    name="turn", kind="whole", doc="how many quarter turns clockwise each matrix is mounted", default=0, low=0, high=3
-)
+_BRIGHTNESS = Key("brightness", "whole", "0 to 15", default=15, low=0, high=15)
+_TURN = Key("turn", "whole", "how many quarter turns clockwise each matrix is mounted", default=0, low=0, high=3)
 _SCROLL = Key(
-    name="scroll",
-    kind="quantity",
+    "scroll",
+    "quantity",
+    "how long what does not fit stands before it moves on; 0 leaves it cut off",
     unit="s",
-    doc="how long what does not fit stands before it moves on; 0 leaves it cut off",
     default=0.4,
     low=0,
     high=60,
 )
 
 _WRITES = Key(
-    name="writes",
-    kind="word",
-    doc="how a bit is changed: from what was written last, or from what is read before",
+    "writes",
+    "word",
+    "how a bit is changed: from what was written last, or from what is read before",
     choices=("shadow", "read"),
     default="shadow",
 )
-_RATE = Key(name="rate", kind="quantity", unit="Hz", doc="how fast it is clocked", default=1e6, low=100, high=100e6)
+_RATE = Key("rate", "quantity", "how fast it is clocked", unit="Hz", default=1e6, low=100, high=100e6)
 
 DEVICE = Section(
     title="[hosts.NAME.devices.NAME]",
     doc="A device on the board's bus, as the host believes it to be.",
     keys=(
         Key(
-            name="kind",
-            kind="word",
-            doc="what it is",
+            "kind",
+            "word",
+            "what it is",
             choices=("expander", "panel", "matrix", "registers", "chain", "shift"),
             required=True,
         ),
@@ -57,24 +55,24 @@ DEVICE = Section(
             map_key("expander16"),
             _WRITES,
             Key(
-                name="reads",
-                kind="word",
-                doc="how inputs are read: at every interval, or by its interrupt line",
+                "reads",
+                "word",
+                "how inputs are read: at every interval, or by its interrupt line",
                 choices=("poll", "interrupt"),
                 default="poll",
             ),
-            Key(name="interrupt", kind="pin", doc="the pin of its interrupt line", default=None),
+            Key("interrupt", "pin", "the pin of its interrupt line", default=None),
         ),
         "panel": (
             ADDRESS,
-            Key(name="columns", kind="whole", doc="how many characters a line has", default=16, low=1, high=40),
-            Key(name="rows", kind="whole", doc="how many lines it has", default=2, low=1, high=4),
+            Key("columns", "whole", "how many characters a line has", default=16, low=1, high=40),
+            Key("rows", "whole", "how many lines it has", default=2, low=1, high=4),
             _SCROLL,
         ),
         "matrix": (ADDRESS, map_key("matrix8"), _BRIGHTNESS, _TURN, _SCROLL),
         "registers": (
             ADDRESS,
-            Key(name="ten_bit", kind="switch", doc="whether its address has ten bits", default=False),
+            Key("ten_bit", "switch", "whether its address has ten bits", default=False),
             map_key(""),
             _WRITES,
         ),
@@ -82,14 +80,14 @@ DEVICE = Section(
             CHIP,
             MODE,
             _RATE,
-            Key(name="registers", kind="whole", doc="how many registers it has", default=1, low=1, high=8),
+            Key("registers", "whole", "how many registers it has", default=1, low=1, high=8),
         ),
         "chain": (
             CHIP,
             MODE,
             _RATE,
-            Key(name="modules", kind="whole", doc="how many matrices it has", default=4, low=1, high=64),
-            Key(name="reversed", kind="switch", doc="whether the nearest one is the rightmost", default=False),
+            Key("modules", "whole", "how many matrices it has", default=4, low=1, high=64),
+            Key("reversed", "switch", "whether the nearest one is the rightmost", default=False),
             _BRIGHTNESS,
             _TURN,
             _SCROLL,
@@ -97,13 +95,13 @@ DEVICE = Section(
     },
 )
 
-DEVICES_KEY = Key(name="devices", kind="table", doc="Firmata, buses: what is on its bus, see below", default={})
+DEVICES_KEY = Key("devices", "table", "Firmata, buses: what is on its bus, see below", default={})
 DEVICE_KEY = Key(
-    name="device",
-    kind="text",
-    names="device",
-    doc="a device of its host's; `DEVICE.LINE` of an expander or of shift registers, `DEVICE.REGISTER` or "
+    "device",
+    "text",
+    "a device of its host's; `DEVICE.LINE` of an expander or of shift registers, `DEVICE.REGISTER` or "
     "`DEVICE.REGISTER.FIELD` where it has a map",
+    names="device",
     default="",
 )
 

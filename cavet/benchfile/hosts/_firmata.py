@@ -38,7 +38,7 @@ class FirmataProtocol(HostProtocol):
     name: ClassVar[str] = "firmata"
     HOST_KEYS: ClassVar[tuple[Key, ...]] = (DEVICES_KEY,)
     POINT_KEYS: ClassVar[tuple[Key, ...]] = (
-        Key(name="pin", kind="pin", doc="Firmata: the pin that it is on", default=None),
+        Key("pin", "pin", "Firmata: the pin that it is on", default=None),
         DEVICE_KEY,
     )
     PLACES: ClassVar[tuple[str, ...]] = ("pin", "device", *CHANNELS, *SHAFT_KEYS)

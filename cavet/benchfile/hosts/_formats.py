@@ -28,29 +28,22 @@ class FormatProtocol(HostProtocol):
     name: ClassVar[str] = "plan"
     HOST_KEYS: ClassVar[tuple[Key, ...]] = (
         Key(
-            name="plan",
-            kind="text",
-            doc="plan: the plan file beside the bench whose frames are spoken, or the name of one that ships",
+            "plan",
+            "text",
+            "plan: the plan file beside the bench whose frames are spoken, or the name of one that ships",
             default="",
         ),
         Key(
-            name="asks",
-            kind="text",
-            doc="plan: the frame that, with its fields 0 or as near as they come, asks the board how it stands",
+            "asks",
+            "text",
+            "plan: the frame that, with its fields 0 or as near as they come, asks the board how it stands",
             default="",
         ),
     )
     POINT_KEYS: ClassVar[tuple[Key, ...]] = (
-        Key(name="field", kind="text", doc="plan: `FRAME.FIELD` that carries it", default=""),
-        Key(
-            name="line",
-            kind="whole",
-            doc="plan: the bit of the field, where it is one of several",
-            default=None,
-            low=0,
-            high=63,
-        ),
-        Key(name="mask", kind="text", doc="plan: the field that has a 1 for what is meant", default=""),
+        Key("field", "text", "plan: `FRAME.FIELD` that carries it", default=""),
+        Key("line", "whole", "plan: the bit of the field, where it is one of several", default=None, low=0, high=63),
+        Key("mask", "text", "plan: the field that has a 1 for what is meant", default=""),
     )
     PLACES: ClassVar[tuple[str, ...]] = ("field", "mask", "line", "state")
 

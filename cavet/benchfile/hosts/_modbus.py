@@ -23,40 +23,40 @@ class ModbusProtocol(HostProtocol):
     name: ClassVar[str] = "modbus"
     HOST_KEYS: ClassVar[tuple[Key, ...]] = (
         Key(
-            name="unit",
-            kind="whole",
-            doc="Modbus: the unit that it talks to; 0 on a serial line for all at once, who do not answer",
+            "unit",
+            "whole",
+            "Modbus: the unit that it talks to; 0 on a serial line for all at once, who do not answer",
             default=1,
             low=0,
             high=255,
         ),
         Key(
-            name="turnaround",
-            kind="quantity",
+            "turnaround",
+            "quantity",
+            "Modbus: the pause after what was told to all",
             unit="s",
-            doc="Modbus: the pause after what was told to all",
             default=0.1,
             low=0,
             high=10,
         ),
         Key(
-            name="in_flight",
-            kind="whole",
-            doc="Modbus over TCP: how many requests may wait for their answers at once",
+            "in_flight",
+            "whole",
+            "Modbus over TCP: how many requests may wait for their answers at once",
             default=4,
             low=1,
             high=64,
         ),
         Key(
-            name="repeat_writes",
-            kind="switch",
-            doc="Modbus: whether a write is sent again when it is not known whether the first one was done",
+            "repeat_writes",
+            "switch",
+            "Modbus: whether a write is sent again when it is not known whether the first one was done",
             default=False,
         ),
     )
     POINT_KEYS: ClassVar[tuple[Key, ...]] = (
-        Key(name="table", kind="word", doc="Modbus: in which table", choices=TABLES, default=None),
-        Key(name="address", kind="whole", doc="Modbus: where it begins, from 0", default=None, low=0, high=65535),
+        Key("table", "word", "Modbus: in which table", choices=TABLES, default=None),
+        Key("address", "whole", "Modbus: where it begins, from 0", default=None, low=0, high=65535),
         *DATA_KEYS,
     )
     PLACES: ClassVar[tuple[str, ...]] = ("table", "address")

@@ -37,10 +37,10 @@ class MqttProtocol(HostProtocol):
     name: ClassVar[str] = "mqtt"
     HOST_KEYS: ClassVar[tuple[Key, ...]] = _of_mqtt(*PRESENCE_KEYS, *CLIENT_KEYS)
     POINT_KEYS: ClassVar[tuple[Key, ...]] = _of_mqtt(
-        Key(name="command", kind="text", doc="the topic that it is set at, behind the host's base", default=""),
-        Key(name="state", kind="text", doc="the topic that says how it stands", default=""),
+        Key("command", "text", "the topic that it is set at, behind the host's base", default=""),
+        Key("state", "text", "the topic that says how it stands", default=""),
         *PAYLOAD_KEYS,
-        Key(name="retain", kind="switch", doc="whether the broker keeps what is published", default=False),
+        Key("retain", "switch", "whether the broker keeps what is published", default=False),
     )
     PLACES: ClassVar[tuple[str, ...]] = ("command", "state")
     KINDS: ClassVar[tuple[PointKind, ...]] = tuple(PointKind)

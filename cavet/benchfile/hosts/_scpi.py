@@ -18,14 +18,14 @@ class ScpiProtocol(HostProtocol):
     name: ClassVar[str] = "scpi"
     POINT_KEYS: ClassVar[tuple[Key, ...]] = (
         Key(
-            name="set",
-            kind="text",
-            doc="SCPI: what is sent to set it, `{}` in the place of the value, such as `SOUR1:VOLT {}`",
+            "set",
+            "text",
+            "SCPI: what is sent to set it, `{}` in the place of the value, such as `SOUR1:VOLT {}`",
             default="",
         ),
-        Key(name="on", kind="text", doc="SCPI: what is sent to switch it on, in the place of `set`", default=""),
-        Key(name="off", kind="text", doc="SCPI: what is sent to switch it off", default=""),
-        Key(name="ask", kind="text", doc="SCPI: the query for its value, such as `SOUR1:VOLT?`", default=""),
+        Key("on", "text", "SCPI: what is sent to switch it on, in the place of `set`", default=""),
+        Key("off", "text", "SCPI: what is sent to switch it off", default=""),
+        Key("ask", "text", "SCPI: the query for its value, such as `SOUR1:VOLT?`", default=""),
     )
     PLACES: ClassVar[tuple[str, ...]] = ("set", "on", "off", "ask")
 

@@ -17,8 +17,8 @@ RISING = (0, 3)
 """The modes in which data are taken at the rising edge; in the others it is the falling one."""
 
 
-CHIP = Key(name="chip", kind="whole", doc="its chip select on SPI", default=0, low=0, high=15)
-MODE = Key(name="mode", kind="whole", doc="the mode in which it is clocked", default=0, low=0, high=3)
+CHIP = Key("chip", "whole", "its chip select on SPI", default=0, low=0, high=15)
+MODE = Key("mode", "whole", "the mode in which it is clocked", default=0, low=0, high=3)
 
 
 class SpiChip(Part):
@@ -60,7 +60,7 @@ class ShiftRegisters(SpiChip):
     SETTINGS = (
         CHIP,
         MODE,
-        Key(name="registers", kind="whole", doc="how many registers of eight lines it has", default=1, low=1, high=8),
+        Key("registers", "whole", "how many registers of eight lines it has", default=1, low=1, high=8),
     )
 
     def __init__(self, name: str, wires: Wires, *, registers: int = 1, chip: int = 0, mode: int = 0) -> None:

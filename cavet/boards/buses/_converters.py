@@ -26,13 +26,13 @@ class Measuring(RegisterDevice):
         STRETCH,
         map_key("converters#adc4"),
         Key(
-            name="channels",
-            kind="table",
-            doc="what its registers measure: a register's name and an expression of the rig",
+            "channels",
+            "table",
+            "what its registers measure: a register's name and an expression of the rig",
             required=True,
         ),
-        Key(name="range", kind="range", unit="", doc="what reads 0, and what reads full", default=(0.0, 1.0)),
-        Key(name="bits", kind="whole", doc="how many bits it has", default=12, low=1, high=32),
+        Key("range", "range", "what reads 0, and what reads full", unit="", default=(0.0, 1.0)),
+        Key("bits", "whole", "how many bits it has", default=12, low=1, high=32),
     )
 
     def __init__(
@@ -75,7 +75,7 @@ class Giving(RegisterDevice):
         ADDRESS,
         STRETCH,
         map_key("converters#dac2"),
-        Key(name="bits", kind="whole", doc="how many bits it has", default=10, low=1, high=32),
+        Key("bits", "whole", "how many bits it has", default=10, low=1, high=32),
     )
 
     def __init__(

@@ -8,17 +8,16 @@ from cavet.boards.buses._lines import Lines
 from cavet.boards.parts import Around, Part, Settings, Wires
 from cavet.settings import Key
 
-ADDRESS = Key(name="address", kind="whole", doc="its address on the bus", required=True, low=0, high=0x3FF)
+ADDRESS = Key("address", "whole", "its address on the bus", required=True, low=0, high=0x3FF)
 STRETCH = Key(
-    name="stretch", kind="quantity", unit="s", doc="how long it holds the clock behind each byte", default=0.0, low=0,
-    high=0.03,
-)  # fmt: skip
+    "stretch", "quantity", "how long it holds the clock behind each byte", unit="s", default=0.0, low=0, high=0.03
+)
 
 
 def map_key(shipped: str) -> Key:
     """The key for a device's register map: of one that ships, or, with "", of the user's own."""
     doc = "its register map: the name of one that ships, or FILE#NAME of a plan file beside the bench"
-    return Key(name="map", kind="text", doc=doc, required=not shipped, default=shipped or None)
+    return Key("map", "text", doc, required=not shipped, default=shipped or None)
 
 
 class BusDevice(Part):

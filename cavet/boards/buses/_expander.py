@@ -28,7 +28,7 @@ class Expander(RegisterDevice):
     kind = "expander"
     SETTINGS = (
         ADDRESS,
-        Key(name="interrupt", kind="pin", doc="the pin of its interrupt line, low while it waits", default=None),
+        Key("interrupt", "pin", "the pin of its interrupt line, low while it waits", default=None),
         STRETCH,
         map_key("expander16"),
     )

@@ -99,7 +99,7 @@ class MatrixChain(SpiChip):
     SETTINGS = (
         CHIP,
         MODE,
-        Key(name="modules", kind="whole", doc="how many matrices it has", default=4, low=1, high=64),
+        Key("modules", "whole", "how many matrices it has", default=4, low=1, high=64),
     )
 
     def __init__(self, name: str, wires: Wires, *, modules: int = 4, chip: int = 0, mode: int = 0) -> None:

@@ -43,19 +43,19 @@ class OneWireDevice(Part):
 
     kind = "onewire"
     SETTINGS = (
-        Key(name="pin", kind="pin", doc="the pin of its OneWire line, which several may share", required=True),
-        Key(name="family", kind="whole", doc="the first byte of its address", required=True, low=0, high=0xFF),
-        Key(name="serial", kind="whole", doc="its serial number", required=True, low=0, high=0xFFFF_FFFF_FFFF),
+        Key("pin", "pin", "the pin of its OneWire line, which several may share", required=True),
+        Key("family", "whole", "the first byte of its address", required=True, low=0, high=0xFF),
+        Key("serial", "whole", "its serial number", required=True, low=0, high=0xFFFF_FFFF_FFFF),
         map_key("converters#adc4"),
         Key(
-            name="channels",
-            kind="table",
-            doc="what its registers measure: a register's name and an expression of the rig",
+            "channels",
+            "table",
+            "what its registers measure: a register's name and an expression of the rig",
             default={},
         ),
-        Key(name="range", kind="range", unit="", doc="what reads 0, and what reads full", default=(0.0, 1.0)),
-        Key(name="bits", kind="whole", doc="how many bits it has", default=12, low=1, high=32),
-        Key(name="alarm", kind="expression", doc="the condition at which it answers a search for alarms", default=None),
+        Key("range", "range", "what reads 0, and what reads full", unit="", default=(0.0, 1.0)),
+        Key("bits", "whole", "how many bits it has", default=12, low=1, high=32),
+        Key("alarm", "expression", "the condition at which it answers a search for alarms", default=None),
     )
     watches_rig = False
 

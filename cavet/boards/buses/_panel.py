@@ -28,8 +28,8 @@ class Panel(BusDevice):
     SETTINGS = (
         ADDRESS,
         STRETCH,
-        Key(name="columns", kind="whole", doc="how many characters a line has", default=16, low=1, high=40),
-        Key(name="rows", kind="whole", doc="how many lines it has", default=2, low=1, high=4),
+        Key("columns", "whole", "how many characters a line has", default=16, low=1, high=40),
+        Key("rows", "whole", "how many lines it has", default=2, low=1, high=4),
     )
 
     def __init__(

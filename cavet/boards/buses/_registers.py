@@ -18,7 +18,7 @@ class RegisterDevice(BusDevice):
     SETTINGS: ClassVar[tuple[Key, ...]] = (
         ADDRESS,
         STRETCH,
-        Key(name="ten_bit", kind="switch", doc="whether its address has ten bits", default=False),
+        Key("ten_bit", "switch", "whether its address has ten bits", default=False),
         map_key(""),
     )
 

@@ -30,13 +30,7 @@ class TargetBoard(BusDevice):
     SETTINGS = (
         ADDRESS,
         STRETCH,
-        Key(
-            name="board",
-            kind="text",
-            names="board",
-            doc="the board behind it, whose firmware is `target`",
-            required=True,
-        ),
+        Key("board", "text", "the board behind it, whose firmware is `target`", names="board", required=True),
     )
 
     def __init__(self, name: str, wires: Wires, *, address: int, board: str, stretch: float = 0.0) -> None:

@@ -10,7 +10,7 @@ class StuckBus(Defect, kw_only=True):
     """Something holds a line of the bus down."""
 
     kind = "stuck-bus"
-    SETTINGS = (Key(name="line", kind="word", doc="which line stays low", choices=("data", "clock"), default="data"),)
+    SETTINGS = (Key("line", "word", "which line stays low", choices=("data", "clock"), default="data"),)
     line: str
 
     @property
@@ -25,9 +25,7 @@ class SilentDevice(Defect, kw_only=True):
     """A device on the bus does not hear its address."""
 
     kind = "silent-device"
-    SETTINGS = (
-        Key(name="part", kind="text", names="part", doc="the part on the bus that does not acknowledge", required=True),
-    )
+    SETTINGS = (Key("part", "text", "the part on the bus that does not acknowledge", names="part", required=True),)
     part: str
 
     @property
@@ -42,7 +40,7 @@ class Seized(Defect, kw_only=True):
     """A part does not follow its line any more: a contact is welded, a shaft is blocked. It stays as it stands."""
 
     kind = "seized"
-    SETTINGS = (Key(name="part", kind="text", names="part", doc="the part that stays as it stands", required=True),)
+    SETTINGS = (Key("part", "text", "the part that stays as it stands", names="part", required=True),)
     part: str
 
     @property
@@ -58,9 +56,16 @@ class Sagging(Defect, kw_only=True):
 
     kind = "sagging"
     SETTINGS = (
-        Key(name="current", kind="quantity", unit="A", doc="what may be drawn before the board starts anew",
-            required=True, low=0, high=1000),
-    )  # fmt: skip
+        Key(
+            "current",
+            "quantity",
+            "what may be drawn before the board starts anew",
+            unit="A",
+            required=True,
+            low=0,
+            high=1000,
+        ),
+    )
     current: float
 
     @property
@@ -76,9 +81,8 @@ class OtherStart(Defect, kw_only=True):
 
     kind = "other-start"
     SETTINGS = (
-        Key(name="pin", kind="pin", doc="the pin that it drives from its start on", required=True),
-        Key(name="share", kind="quantity", unit="", doc="the share of full that it drives it with", default=1.0, low=0,
-            high=1),
+        Key("pin", "pin", "the pin that it drives from its start on", required=True),
+        Key("share", "quantity", "the share of full that it drives it with", unit="", default=1.0, low=0, high=1),
     )  # fmt: skip
     pin: int
     share: float
@@ -96,8 +100,7 @@ class Drifting(Defect, kw_only=True):
 
     kind = "drifting-clock"
     SETTINGS = (
-        Key(name="by", kind="quantity", unit="", doc="by how much it runs slow; below 0 for fast", required=True,
-            low=-0.5, high=1),
+        Key("by", "quantity", "by how much it runs slow; below 0 for fast", unit="", required=True, low=-0.5, high=1),
     )  # fmt: skip
     by: float
 

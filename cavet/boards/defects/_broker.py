@@ -11,8 +11,7 @@ class Forgetful(Defect, kw_only=True):
 
     kind = "dropped-sessions"
     SETTINGS = (
-        Key(name="every", kind="quantity", unit="s", doc="how often the broker does so", required=True, low=0.1,
-            high=86400),
+        Key("every", "quantity", "how often the broker does so", unit="s", required=True, low=0.1, high=86400),
     )  # fmt: skip
     over_broker = True
     every: float

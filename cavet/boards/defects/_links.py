@@ -7,7 +7,7 @@ from cavet.settings import Key
 
 
 def _share(doc: str) -> Key:
-    return Key(name="share", kind="quantity", unit="", doc=doc, required=True, low=0, high=1)
+    return Key("share", "quantity", doc, unit="", required=True, low=0, high=1)
 
 
 class Lossy(Defect, kw_only=True):
@@ -31,9 +31,7 @@ class Late(Defect, kw_only=True):
 
     kind = "late"
     SETTINGS = (
-        Key(
-            name="delay", kind="quantity", unit="s", doc="by how much it answers late", required=True, low=0, high=60,
-        ),
+        Key("delay", "quantity", "by how much it answers late", unit="s", required=True, low=0, high=60),
     )  # fmt: skip
     delay: float
 
@@ -82,10 +80,11 @@ class SmallQueue(Defect, kw_only=True):
 
     kind = "full-queue"
     SETTINGS = (
-        Key(name="size", kind="whole", doc="how many bytes its receiver keeps", default=64, low=1, high=1_000_000),
-        Key(name="takes", kind="whole", doc="how many bytes it takes from there each second", required=True, low=1,
-            high=1_000_000_000),
-    )  # fmt: skip
+        Key("size", "whole", "how many bytes its receiver keeps", default=64, low=1, high=1_000_000),
+        Key(
+            "takes", "whole", "how many bytes it takes from there each second", required=True, low=1, high=1_000_000_000
+        ),
+    )
     over_broker = False
     size: int
     takes: int

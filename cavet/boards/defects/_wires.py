@@ -10,7 +10,7 @@ class DeadPin(Defect, kw_only=True):
     """A pin is driven, and its line stays low."""
 
     kind = "dead-pin"
-    SETTINGS = (Key(name="pin", kind="pin", doc="the pin whose line does not follow", required=True),)
+    SETTINGS = (Key("pin", "pin", "the pin whose line does not follow", required=True),)
     pin: int
 
     @property
@@ -25,7 +25,7 @@ class Swapped(Defect, kw_only=True):
     """The wires of two pins are swapped."""
 
     kind = "swapped"
-    SETTINGS = (Key(name="pins", kind="whole-list", doc="the two pins whose wires are swapped", required=True),)
+    SETTINGS = (Key("pins", "whole-list", "the two pins whose wires are swapped", required=True),)
     pins: tuple[int, ...]
 
     @property
@@ -42,7 +42,7 @@ class Inverted(Defect, kw_only=True):
     low."""
 
     kind = "inverted"
-    SETTINGS = (Key(name="pin", kind="pin", doc="the pin with what is wired the wrong way round", required=True),)
+    SETTINGS = (Key("pin", "pin", "the pin with what is wired the wrong way round", required=True),)
     pin: int
 
     @property
@@ -57,7 +57,7 @@ class Floating(Defect, kw_only=True):
     """An input that nothing holds: its wire is off, its resistor is missing. It picks up whatever is near."""
 
     kind = "floating"
-    SETTINGS = (Key(name="pin", kind="pin", doc="the input that nothing holds", required=True),)
+    SETTINGS = (Key("pin", "pin", "the input that nothing holds", required=True),)
     pin: int
 
     @property

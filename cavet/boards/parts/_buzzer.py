@@ -25,10 +25,7 @@ class Buzzer(Part):
     unit = "Hz"
     SETTINGS = (
         PIN,
-        Key(
-            name="range", kind="range", unit="Hz", doc="the pitches that it can give; others are not heard",
-            default=(50.0, 10000.0),
-        ),
+        Key("range", "range", "the pitches that it can give; others are not heard", unit="Hz", default=(50.0, 10000.0)),
     )  # fmt: skip
 
     def __init__(self, name: str, wires: Wires, *, low: float = 50.0, high: float = 10000.0) -> None:

@@ -13,8 +13,8 @@ class ColourLamp(Part):
 
     kind = "colour-lamp"
     SETTINGS = (
-        *(Key(name=name, kind="pin", doc=f"the pin of its {name}, PWM", required=True) for name in CHANNELS),
-        Key(name="current", kind="quantity", unit="A", doc="what each of them draws at full", default=0.015, low=0),
+        *(Key(name, "pin", f"the pin of its {name}, PWM", required=True) for name in CHANNELS),
+        Key("current", "quantity", "what each of them draws at full", unit="A", default=0.015, low=0),
     )
 
     def __init__(self, name: str, wires: Wires, *, current: float = 0.015) -> None:

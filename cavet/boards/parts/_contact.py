@@ -19,7 +19,7 @@ class Button(Part):
     kind = "button"
     SETTINGS = (
         PIN,
-        Key(name="bounce", kind="quantity", unit="s", doc="how long its contact bounces", default=0.0, low=0, high=1),
+        Key("bounce", "quantity", "how long its contact bounces", unit="s", default=0.0, low=0, high=1),
     )
     draws_lots = True
     senses = True
@@ -81,7 +81,7 @@ class LimitSwitch(Part):
     kind = "limit"
     SETTINGS = (
         PIN,
-        Key(name="closes", kind="expression", doc="the condition of the rig at which it closes", required=True),
+        Key("closes", "expression", "the condition of the rig at which it closes", required=True),
     )
     senses = True
     watches_rig = True

@@ -21,24 +21,13 @@ class Encoder(Part):
 
     kind = "encoder"
     SETTINGS = (
-        Key(name="a", kind="pin", doc="the pin of its contact A, which leads where it counts up", required=True),
-        Key(name="b", kind="pin", doc="the pin of its contact B", required=True),
-        Key(name="per_turn", kind="whole", doc="how many counts a turn has", default=96, low=4, high=1_000_000),
+        Key("a", "pin", "the pin of its contact A, which leads where it counts up", required=True),
+        Key("b", "pin", "the pin of its contact B", required=True),
+        Key("per_turn", "whole", "how many counts a turn has", default=96, low=4, high=1_000_000),
         Key(
-            name="fastest",
-            kind="quantity",
-            unit="",
-            doc="how many counts a second it is turned by",
-            default=500.0,
-            low=1,
-            high=5000,
+            "fastest", "quantity", "how many counts a second it is turned by", unit="", default=500.0, low=1, high=5000
         ),
-        Key(
-            name="follows",
-            kind="expression",
-            doc="what turns it, in counts: an expression of the rig; else a hand",
-            default=None,
-        ),
+        Key("follows", "expression", "what turns it, in counts: an expression of the rig; else a hand", default=None),
     )
     unit = "counts"
     senses = True

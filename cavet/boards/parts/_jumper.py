@@ -13,7 +13,7 @@ class Jumper(Part):
     """It has no direction of its own, and no time: the level is there at once, as high while a line swings."""
 
     kind = "jumper"
-    SETTINGS = (PIN, Key(name="to", kind="pin", doc="the pin at its other end", required=True))
+    SETTINGS = (PIN, Key("to", "pin", "the pin at its other end", required=True))
     senses = True
 
     def __init__(self, name: str, wires: Wires) -> None:

@@ -20,7 +20,7 @@ class Lamp(Part):
     kind = "lamp"
     SETTINGS = (
         PIN,
-        Key(name="current", kind="quantity", unit="A", doc="what it draws at full glow", default=0.015, low=0),
+        Key("current", "quantity", "what it draws at full glow", unit="A", default=0.015, low=0),
     )
     unit = "%"
 

@@ -24,24 +24,17 @@ class Motor(Part):
 
     kind = "motor"
     SETTINGS = (
-        Key(name="enable", kind="pin", doc="the pin of the bridge's power, PWM", required=True),
-        Key(name="ahead", kind="pin", doc="the pin of one direction", required=True),
-        Key(name="astern", kind="pin", doc="the pin of the other direction", required=True),
+        Key("enable", "pin", "the pin of the bridge's power, PWM", required=True),
+        Key("ahead", "pin", "the pin of one direction", required=True),
+        Key("astern", "pin", "the pin of the other direction", required=True),
         Key(
-            name="moves",
-            kind="text",
+            "moves",
+            "text",
+            "the quantity of the rig that it moves; it stalls where that is held",
             names="quantity",
-            doc="the quantity of the rig that it moves; it stalls where that is held",
             default="",
         ),
-        Key(
-            name="stall_current",
-            kind="quantity",
-            unit="A",
-            doc="from its supply, at standstill",
-            default=2.5,
-            low=0,
-        ),
+        Key("stall_current", "quantity", "from its supply, at standstill", unit="A", default=2.5, low=0),
         SUPPLY,
     )
     turns = True

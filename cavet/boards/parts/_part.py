@@ -22,15 +22,15 @@ Wires = dict[str, int]
 PRESS_SECONDS = 0.1
 
 
-PIN = Key(
-    name="pin", kind="pin", doc='the pin that it hangs on, or the line of an expander as `"NAME.LINE"`', required=True
-)
+PIN = Key("pin", "pin", 'the pin that it hangs on, or the line of an expander as `"NAME.LINE"`', required=True)
 OWN_SUPPLY, BOARD_SUPPLY = "own", "board"
 SUPPLIED = (OWN_SUPPLY, BOARD_SUPPLY)
 SUPPLY = Key(
-    name="supply", kind="text", default=OWN_SUPPLY,
-    doc="what it draws its current from: `own`, `board`, or the name of one of the board's `supplies`",
-)  # fmt: skip
+    "supply",
+    "text",
+    "what it draws its current from: `own`, `board`, or the name of one of the board's `supplies`",
+    default=OWN_SUPPLY,
+)
 Settings = Mapping[str, Any]
 """What stands in its table of the file, checked and whole."""
 

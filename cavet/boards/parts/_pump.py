@@ -26,7 +26,7 @@ class Pump(Part):
     kind = "pump"
     SETTINGS = (
         PIN,
-        Key(name="speed", kind="pin", doc="the pin of its speed, PWM; without it, it knows only one", default=None),
+        Key("speed", "pin", "the pin of its speed, PWM; without it, it knows only one", default=None),
     )
     turns = True
     unit = "%"
@@ -130,8 +130,8 @@ class Overload(Part):
     kind = "overload"
     SETTINGS = (
         PIN,
-        Key(name="guards", kind="texts", names="part", doc="the pumps that it guards", required=True),
-        Key(name="delay", kind="quantity", unit="s", doc="how long too much may be drawn", default=2.0, low=0),
+        Key("guards", "texts", "the pumps that it guards", names="part", required=True),
+        Key("delay", "quantity", "how long too much may be drawn", unit="s", default=2.0, low=0),
     )
     senses = True
     actions = ("trip", "reset")

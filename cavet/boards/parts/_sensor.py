@@ -31,8 +31,8 @@ class Gauge(Part):
     kind = "gauge"
     SETTINGS = (
         PIN,
-        Key(name="of", kind="text", names="quantity", doc="the quantity of the rig that it measures", required=True),
-        Key(name="range", kind="range", unit="=of", doc="the quantity at 0 V and at full voltage", required=True),
+        Key("of", "text", "the quantity of the rig that it measures", names="quantity", required=True),
+        Key("range", "range", "the quantity at 0 V and at full voltage", unit="=of", required=True),
     )
     draws_lots = True
     senses = True

@@ -22,16 +22,9 @@ class Servo(Part):
     kind = "servo"
     SETTINGS = (
         PIN,
-        Key(name="range", kind="range", unit="deg", doc="the way between its stops", default=(0.0, 180.0)),
+        Key("range", "range", "the way between its stops", unit="deg", default=(0.0, 180.0)),
         SUPPLY,
-        Key(
-            name="stall_current",
-            kind="quantity",
-            unit="A",
-            doc="from its supply, while it is held back",
-            default=0.7,
-            low=0,
-        ),
+        Key("stall_current", "quantity", "from its supply, while it is held back", unit="A", default=0.7, low=0),
     )
     unit = "deg"
 

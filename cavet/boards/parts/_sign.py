@@ -20,8 +20,8 @@ class Sign(Part):
     kind = "sign"
     SETTINGS = (
         PIN,
-        Key(name="columns", kind="whole", doc="how many characters a line has", default=16, low=1, high=80),
-        Key(name="rows", kind="whole", doc="how many lines it has", default=1, low=1, high=8),
+        Key("columns", "whole", "how many characters a line has", default=16, low=1, high=80),
+        Key("rows", "whole", "how many lines it has", default=1, low=1, high=8),
     )
 
     def __init__(self, name: str, wires: Wires, *, columns: int = 16, rows: int = 1) -> None:

@@ -47,23 +47,23 @@ class Stepper(Part):
 
     kind = "stepper"
     SETTINGS = (
-        Key(name="pulse", kind="pin", doc="with a driver: the pin that gives the steps", default=None),
-        Key(name="direction", kind="pin", doc="with a driver: the pin of the direction", default=None),
+        Key("pulse", "pin", "with a driver: the pin that gives the steps", default=None),
+        Key("direction", "pin", "with a driver: the pin of the direction", default=None),
         *(
-            Key(name=name, kind="pin", doc="without a driver: the pin of this wire; two to four of them", default=None)
+            Key(name, "pin", "without a driver: the pin of this wire; two to four of them", default=None)
             for name in COILS
         ),
-        Key(name=ENABLE, kind="pin", doc="the pin that gives it current while it is high", default=None),
-        Key(name="per_turn", kind="whole", doc="how many full steps a turn has", default=200, low=1, high=1_000_000),
+        Key(ENABLE, "pin", "the pin that gives it current while it is high", default=None),
+        Key("per_turn", "whole", "how many full steps a turn has", default=200, low=1, high=1_000_000),
         Key(
-            name="fastest",
-            kind="quantity",
+            "fastest",
+            "quantity",
+            "how many full steps a second it can follow; at more it stalls",
             unit="",
-            doc="how many full steps a second it can follow; at more it stalls",
             default=1000.0,
             low=1,
         ),
-        Key(name="stops", kind="whole-list", doc="the ends of its way in full steps, where it has any", default=None),
+        Key("stops", "whole-list", "the ends of its way in full steps, where it has any", default=None),
     )
     unit = "steps"
 

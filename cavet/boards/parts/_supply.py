@@ -16,12 +16,12 @@ class Supply(Part):
 
     kind = "supply"
     SETTINGS = (
-        Key(name="enable", kind="pin", doc="the pin that switches it on", required=True),
-        Key(name="level", kind="pin", doc="the pin of its voltage, with a converter", required=True),
-        Key(name="limit", kind="pin", doc="the pin of its greatest current, with a converter", required=True),
-        Key(name="volts", kind="quantity", unit="V", doc="its greatest voltage", default=24.0, low=0.1),
-        Key(name="amps", kind="quantity", unit="A", doc="its greatest current", default=2.0, low=0.001),
-        Key(name="load", kind="quantity", unit="Ohm", doc="what hangs on it; nothing without it", default=None),
+        Key("enable", "pin", "the pin that switches it on", required=True),
+        Key("level", "pin", "the pin of its voltage, with a converter", required=True),
+        Key("limit", "pin", "the pin of its greatest current, with a converter", required=True),
+        Key("volts", "quantity", "its greatest voltage", unit="V", default=24.0, low=0.1),
+        Key("amps", "quantity", "its greatest current", unit="A", default=2.0, low=0.001),
+        Key("load", "quantity", "what hangs on it; nothing without it", unit="Ohm", default=None),
     )
     draws_lots = True
     unit = "V"

@@ -18,10 +18,10 @@ class Relay(Part):
     kind = "relay"
     SETTINGS = (
         PIN,
-        Key(name="operate", kind="quantity", unit="s", doc="how long it takes to close", default=0.008, low=0),
-        Key(name="release", kind="quantity", unit="s", doc="how long it takes to open", default=0.004, low=0),
-        Key(name="bounce", kind="quantity", unit="s", doc="how long of that it bounces", default=0.001, low=0),
-        Key(name="current", kind="quantity", unit="A", doc="what its coil draws", default=0.0, low=0),
+        Key("operate", "quantity", "how long it takes to close", unit="s", default=0.008, low=0),
+        Key("release", "quantity", "how long it takes to open", unit="s", default=0.004, low=0),
+        Key("bounce", "quantity", "how long of that it bounces", unit="s", default=0.001, low=0),
+        Key("current", "quantity", "what its coil draws", unit="A", default=0.0, low=0),
     )
     draws_lots = True
 
@@ -102,7 +102,7 @@ class Valve(Part):
     kind = "valve"
     SETTINGS = (
         PIN,
-        Key(name="travel", kind="quantity", unit="s", doc="how long its way takes", default=1.5, low=0),
+        Key("travel", "quantity", "how long its way takes", unit="s", default=1.5, low=0),
     )
 
     def __init__(self, name: str, wires: Wires, *, travel: float = 1.5) -> None:
