@@ -13,10 +13,10 @@ CHARACTER = 10 / 19200
 class Device:
     """One board of the demo. `join` a client, `say` bytes as it, `hear` what comes back."""
 
-    def __init__(self, name, settings=None):
+    def __init__(self, name, setup=None):
         self.time = 0.0
         self.record = Record(lambda: self.time)
-        self.world = build_world(settings or load_bench(demo_path()).settings, [name], self.record)
+        self.world = build_world(setup or load_bench(demo_path()).setup, [name], self.record)
         self.board = self.world.boards[name]
         self._heard = {}
         self._sent = {}

@@ -187,8 +187,8 @@ class Described(unittest.TestCase):
     """Files, queues and values that the demo has not got."""
 
     def test_files_queues_and_values_over_several_registers(self):
-        settings = load_bench(demo_path()).settings
-        board = settings.boards["pumphouse"]
+        setup = load_bench(demo_path()).setup
+        board = setup.boards["pumphouse"]
         device = board.device
         objects = {**device.identity.objects, 0x80: b"x" * 200, 0x81: b"y" * 100}
         identity = msgspec.structs.replace(
@@ -199,10 +199,10 @@ class Described(unittest.TestCase):
             CellSettings(name="long", table=HOLDING, address=3, form=ValueForm("int64", "low-first"), start=-2),
             CellSettings(name="coil", table=COILS, address=0, form=ValueForm("bit"), start=1),
         )
-        settings.boards["pumphouse"] = msgspec.structs.replace(
+        setup.boards["pumphouse"] = msgspec.structs.replace(
             board, device=msgspec.structs.replace(device, identity=identity, cells=cells)
         )
-        made = Device("pumphouse", settings)
+        made = Device("pumphouse", setup)
         client = made.join("modbus-tcp")
         for asked, expected in (
             ("03 0000 0003", "03 06 4C 6F 63 6B 00 00"),
