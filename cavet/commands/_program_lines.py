@@ -7,10 +7,8 @@ from collections.abc import Sequence
 
 from cavet.bench import RunningBench
 from cavet.clock import start_task
-from cavet.commands._lines import FOLLOW_SECONDS, answer, endpoint_line, left_out, say_events
-from cavet.commands._outside import follow_input
-from cavet.commands._saying import Output, as_json
 from cavet.kernel import Mapping
+from cavet.serving import FOLLOW_SECONDS, Output, answer, as_json, endpoint_line, follow_input, left_out, say_events
 
 READ_BYTES = 65536
 MOST_LINE = 8192

@@ -11,7 +11,6 @@ import click
 
 from cavet import clock
 from cavet.clock import BenchClock, start_task
-from cavet.commands._saying import Output, as_json, end_at_signals
 from cavet.commands.decode import line_of
 from cavet.library.codec import find_codec
 from cavet.links import (
@@ -29,6 +28,7 @@ from cavet.links import (
     UrlEnd,
 )  # fmt: skip
 from cavet.protocols import Codec, Decoder, Side
+from cavet.serving import Output, as_json, end_at_signals
 from cavet.wording import UnreachableError, WrongError, hex_pairs, plain
 
 MAX_WAITING_BYTES = 1 << 20

@@ -7,9 +7,9 @@ from pathlib import Path
 import click
 
 from cavet.commands._records import opened
-from cavet.commands._saying import as_json
 from cavet.exports import Difference, compare
 from cavet.record import Event, as_line
+from cavet.serving import as_json
 from cavet.units import parse, show_duration
 from cavet.wording import WrongError, plain
 

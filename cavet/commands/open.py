@@ -16,10 +16,10 @@ from cavet.commands._bench import at_addresses, broker_option, on_broker, open_b
 from cavet.commands._completing import complete_benches
 from cavet.commands._loading import loading
 from cavet.commands._recording import NOWHERE, Kept, record_options
-from cavet.commands._state import state_path
 from cavet.commands._terminal import require_screen
 from cavet.commands.new import ENDING, bench_name, refuse_old, write_new
 from cavet.record import check_new
+from cavet.serving import state_path
 from cavet.wording import WrongError, listed
 
 END_SECONDS = 2.0

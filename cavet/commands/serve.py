@@ -14,13 +14,20 @@ from cavet.clock import start_task
 from cavet.commands._bench import broker_option, chosen_boards, on_broker, open_bench
 from cavet.commands._completing import complete_benches
 from cavet.commands._endpoints import devices_wanted, linked, with_ports
-from cavet.commands._lines import answer, endpoint_line, follow_events, left_out
-from cavet.commands._outside import follow_input
 from cavet.commands._recording import Kept, record_options, recorded, seed_option, with_seed
 from cavet.commands._reloading import Reloading, asks_to_reload
-from cavet.commands._saying import Output, as_json, end_at_signals
-from cavet.commands._state import fault_line
 from cavet.faults import FORESEEN
+from cavet.serving import (
+    Output,
+    answer,
+    as_json,
+    end_at_signals,
+    endpoint_line,
+    fault_line,
+    follow_events,
+    follow_input,
+    left_out,
+)
 from cavet.wording import plain
 
 

@@ -8,7 +8,7 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
-from cavet.commands._lines import answer
+from cavet.serving import answer
 from tests.patience import PATIENCE
 
 SPOILED = """

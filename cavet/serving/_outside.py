@@ -12,7 +12,7 @@ import msgspec
 
 from cavet import units
 from cavet.bench import RunningBench
-from cavet.commands._asked import asked
+from cavet.serving._asked import asked
 from cavet.wording import WrongError, listed, nearest
 
 MAX_LINE_BYTES = 65536
