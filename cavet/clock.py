@@ -2,6 +2,11 @@
 
 Everything in Cavet that waits does so on the running loop; so the same bench runs on either. Models look at no clock
 at all: time is handed in to them.
+
+In fast time nothing is waited for: once nothing is ready any more, the clock stands at the next timer's time, and that
+timer goes off. Between two timers no time passes, however long the machine takes; so the same seed gives the same
+record, event for event, on any machine. What waits for the outside (a file, a socket) can't be reckoned so: it is
+looked at now and then, and time does not wait for it.
 """
 
 from __future__ import annotations

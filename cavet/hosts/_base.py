@@ -1,4 +1,11 @@
-"""What the sessions of all protocols do alike: asking, keeping wishes until the board is ready, saying bytes."""
+"""What the sessions of all protocols do alike: asking, keeping wishes until the board is ready, saying bytes.
+
+A wish is a value wanted at a point, by the event that asked for it. While the board is not ready yet it is kept, the
+newest for each point. Then it is written, unless it is known to stand there; and it is done when the board has told so:
+what was written is no answer. What is not told in time is written again, so often as the settings allow, and then
+given up with what is known of why. A newer wish overtakes an older one for the same point at every stage. What was
+asked for before a link was lost is asked for again when it is back.
+"""
 
 from __future__ import annotations
 

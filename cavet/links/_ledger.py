@@ -1,4 +1,11 @@
-"""Which event each byte of a stream belongs to: how causes pass over a link."""
+"""Which event each byte of a stream belongs to: how causes pass over a link.
+
+A link carries bytes, and nothing that would say why they were sent. But both its ends count: the offset of a frame's
+last byte in the stream is the same number on either side. So who says a frame notes its event under that offset, and
+who reads a frame that ends there finds the event behind it. No byte is added for that, losses do not move the count
+(what is lost is counted, too), and it works as well for a program that is not ours: what ends where nobody has noted
+anything began outside, and its trail begins here.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,10 @@
-"""One direction of a line: bytes take their time on it, and may be lost."""
+"""One direction of a line: bytes take their time on it, and may be lost.
+
+A line is busy for as long as its bytes take; what is put on it while it is busy waits its turn. So when a byte comes
+over follows from the bytes before it alone, not from when the machine gets round to it: each piece bears the line's own
+time, and readers that reckon with silences (RTU) go by that. Bytes are handed over in slices, since a timer for each
+would cost more than it tells.
+"""
 
 from __future__ import annotations
 
