@@ -50,7 +50,7 @@ range = [0, 3000]
 
 
 def demo():
-    """The plan of the demo bench."""
+    """The demo bench."""
     return load_bench(demo_path()).setup
 
 
@@ -77,7 +77,7 @@ def gatehouse_text(tcp_port=None):
 
 
 def gatehouse():
-    """Its plan."""
+    """The gatehouse alone."""
     return check_text(gatehouse_text(), "gatehouse.bench.toml")
 
 
