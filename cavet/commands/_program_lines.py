@@ -8,7 +8,9 @@ from collections.abc import Sequence
 from cavet.bench import RunningBench
 from cavet.clock import start_task
 from cavet.kernel import Mapping
-from cavet.serving import FOLLOW_SECONDS, Output, answer, as_json, endpoint_line, follow_input, left_out, say_events
+from cavet.serving.lines import FOLLOW_SECONDS, answer, endpoint_line, left_out, say_events
+from cavet.serving.output import Output, as_json
+from cavet.serving.outside import follow_input
 
 READ_BYTES = 65536
 MOST_LINE = 8192

@@ -14,7 +14,7 @@ import click
 
 from cavet.commands._loading import loading
 from cavet.faults import FORESEEN
-from cavet.serving import fault_line, keep_log
+from cavet.log import fault_line, keep_log
 from cavet.wording import UnreachableError, WrongError, listed, nearest, plain
 
 DONE, DOES_NOT_HOLD, WRONG, UNREACHABLE = 0, 1, 2, 3

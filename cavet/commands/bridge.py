@@ -28,7 +28,7 @@ from cavet.links import (
     UrlEnd,
 )  # fmt: skip
 from cavet.protocols import Codec, Decoder, Side
-from cavet.serving import Output, as_json, end_at_signals
+from cavet.serving.output import Output, as_json, end_at_signals
 from cavet.wording import UnreachableError, WrongError, hex_pairs, plain
 
 MAX_WAITING_BYTES = 1 << 20

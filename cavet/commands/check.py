@@ -31,7 +31,7 @@ from cavet.checks import (
 )
 from cavet.commands._bench import open_bench
 from cavet.commands._completing import complete_benches
-from cavet.serving import as_json
+from cavet.serving.output import as_json
 from cavet.units import show_duration
 from cavet.wording import WrongError, counted, listed, nearest, plain
 

@@ -9,7 +9,7 @@ import click
 from cavet.commands._records import opened
 from cavet.exports import Difference, compare
 from cavet.record import Event, as_line
-from cavet.serving import as_json
+from cavet.serving.output import as_json
 from cavet.units import parse, show_duration
 from cavet.wording import WrongError, plain
 

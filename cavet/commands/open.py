@@ -18,8 +18,8 @@ from cavet.commands._loading import loading
 from cavet.commands._recording import NOWHERE, Kept, record_options
 from cavet.commands._terminal import require_screen
 from cavet.commands.new import ENDING, bench_name, refuse_old, write_new
+from cavet.log import state_path
 from cavet.record import check_new
-from cavet.serving import state_path
 from cavet.wording import WrongError, listed
 
 END_SECONDS = 2.0

@@ -18,7 +18,8 @@ from cavet.commands._completing import complete_benches
 from cavet.commands._recording import Kept, record_options, recorded, seed_option, with_seed
 from cavet.demo import find_routines
 from cavet.routines import Program, Runner, chosen, python_of, read_source, routine_text, tune_value
-from cavet.serving import Output, act_on, as_json, end_at_signals, follow_input, read_line
+from cavet.serving.output import Output, as_json, end_at_signals
+from cavet.serving.outside import act_on, follow_input, read_line
 from cavet.units import show_duration
 from cavet.wording import WrongError, listed, nearest, plain
 

@@ -17,17 +17,10 @@ from cavet.commands._endpoints import devices_wanted, linked, with_ports
 from cavet.commands._recording import Kept, record_options, recorded, seed_option, with_seed
 from cavet.commands._reloading import Reloading, asks_to_reload
 from cavet.faults import FORESEEN
-from cavet.serving import (
-    Output,
-    answer,
-    as_json,
-    end_at_signals,
-    endpoint_line,
-    fault_line,
-    follow_events,
-    follow_input,
-    left_out,
-)
+from cavet.log import fault_line
+from cavet.serving.lines import answer, endpoint_line, follow_events, left_out
+from cavet.serving.output import Output, as_json, end_at_signals
+from cavet.serving.outside import follow_input
 from cavet.wording import plain
 
 

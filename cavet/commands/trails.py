@@ -10,7 +10,7 @@ import click
 from cavet.commands._records import bench_option, opened, setup_of
 from cavet.library.past import Delays, delays_of, past_trails
 from cavet.library.trails import Trail
-from cavet.serving import as_json
+from cavet.serving.output import as_json
 from cavet.units import show_duration
 from cavet.wording import WrongError, hex_pairs, listed, nearest, plain
 

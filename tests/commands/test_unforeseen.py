@@ -8,7 +8,7 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
-from cavet.serving import answer
+from cavet.serving.lines import answer
 from tests.patience import PATIENCE
 
 SPOILED = """

@@ -10,8 +10,7 @@ import unittest
 
 import serial
 
-from cavet import serving
-from cavet.serving import Output
+from cavet.serving.output import MAX_WAITING_BYTES, Output
 from cavet.wording import WrongError
 from tests.commands.test_serve import Served, announced
 from tests.patience import PATIENCE
@@ -58,7 +57,7 @@ class Lines(unittest.IsolatedAsyncioTestCase):
     async def test_who_does_not_read_holds_up_nothing_and_is_told_what_was_left_out(self):
         line = "x" * 1023
         output = self.make()
-        for _ in range(serving.MAX_WAITING_BYTES // 1024 + 11):
+        for _ in range(MAX_WAITING_BYTES // 1024 + 11):
             output.say(line)
         self.assertFalse(output.gone.is_set())
         reading = asyncio.create_task(asyncio.to_thread(self.read_until, b"left out\n"))

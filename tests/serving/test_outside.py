@@ -11,7 +11,7 @@ from cavet.bench import RunningBench
 from cavet.benchfile import load_bench, start_text
 from cavet.demo import demo_path
 from cavet.record import Kind
-from cavet.serving import act_on
+from cavet.serving.outside import act_on
 from cavet.wording import WrongError
 from tests.commands.run import cavet_here
 from tests.commands.test_serve import Served

@@ -6,10 +6,10 @@ import asyncio
 from typing import Any
 
 from cavet.bench import Endpoint, RunningBench
+from cavet.log import fault_line
 from cavet.record import as_line
-from cavet.serving._log import fault_line
-from cavet.serving._output import Output, as_json
-from cavet.serving._outside import act_on
+from cavet.serving.output import Output, as_json
+from cavet.serving.outside import act_on
 from cavet.wording import WrongError, plain
 
 FOLLOW_SECONDS = 0.02
