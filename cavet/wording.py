@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 import unicodedata
 from collections.abc import Iterable
 from itertools import islice
@@ -23,6 +22,8 @@ def nearest(word: str, words: Iterable[str]) -> str | None:
     """Give the one of `words` that `word` was probably meant to be, if any is close."""
     if len(word) > LONGEST:
         return None
+    import difflib  # here, since most of the time nothing is wrong
+
     lowered = {known.lower(): known for known in islice(words, MOST_COMPARED) if len(known) <= LONGEST}
     close = difflib.get_close_matches(word.lower(), lowered, n=1, cutoff=0.6)
     return lowered[close[0]] if close else None

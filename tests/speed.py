@@ -35,6 +35,7 @@ from tests import (
     speed_messages,
     speed_records,
     speed_routines,
+    speed_start,
 )
 from tests.speed_tools import best, pour, ratio, told
 
@@ -283,6 +284,7 @@ def main():
         *speed_records.MEASURES,
         *speed_checks.MEASURES,
         *speed_kernel.MEASURES,
+        *speed_start.MEASURES,
     ):
         measure()
 

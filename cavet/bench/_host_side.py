@@ -98,7 +98,8 @@ class HostLink:
 
     def start(self) -> None:
         """Begin to open it, and to open it again whenever it was lost."""
-        self._task = start_task(self._keep_open())
+        if self._task is None:
+            self._task = start_task(self._keep_open())
 
     async def _keep_open(self) -> None:
         while True:

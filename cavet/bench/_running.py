@@ -90,9 +90,10 @@ class RunningBench:
         self._carrier = carrier
         self._listen = listen
         self._with_hosts = hosts
-        self._traffic = {
-            link.name: Traffic(link.name, link.board, setup.seed, self.record) for link in setup.links.values()
-        }
+        self.hosts_wait = False
+        """Whether hosts open no link yet, until `begin`: somebody else is to have the time before."""
+        links = setup.links.values()
+        self._traffic = {link.name: Traffic(link.name, link.board, setup.seed, self.record) for link in links}
         self._memory: dict[str, MemoryLink] = {}
         self._broker_traffic = Traffic(BROKER, BROKER, setup.seed, self.record)
         self._broker_address = ""
@@ -231,9 +232,8 @@ class RunningBench:
         """The program at a device has set another rate: say whether the board understands it."""
         own = self.setup.boards[link.board].baud or link.settings.rate
         note = "as the board's" if rate == own else f"the board runs at {own}: bytes are garbled both ways"
-        self.record.append(
-            Kind.REMARK, link.board, Topic.LINK, link.name, rate, None, f"{rate} baud at the other end, {note}"
-        )
+        words = f"{rate} baud at the other end, {note}"
+        self.record.append(Kind.REMARK, link.board, Topic.LINK, link.name, rate, None, words)
 
     async def _open_host(self, name: str) -> None:
         host = self.setup.hosts[name]
@@ -245,7 +245,14 @@ class RunningBench:
         traffic = self._traffic_at_broker(link, "host") if link.broker else self._traffic[link.name]
         crossing = self._crossing if link.broker not in ("", OWN) else None
         self.host_links[name] = HostLink(host, link, session, end, traffic, self.clock, self.record, crossing)
-        self.host_links[name].start()
+        if not self.hosts_wait:
+            self.host_links[name].start()
+
+    def begin(self) -> None:
+        """Hosts that have waited open their links."""
+        self.hosts_wait = False
+        for link in self.host_links.values():
+            link.start()
 
     def _host_end(self, link: LinkSetup) -> HostEnd:
         if link.name in self._memory:
@@ -351,10 +358,7 @@ class RunningBench:
 
     def rest(self, *, by: str) -> list[int]:
         """Send every output of every board to its rest value, now."""
-        asked = []
-        for link in self.host_links.values():
-            asked += link.rest(by)
-        return asked
+        return [asked for link in self.host_links.values() for asked in link.rest(by)]
 
     # the outside world
 

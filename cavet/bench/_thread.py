@@ -65,8 +65,11 @@ class LoopThread:
 class BenchThread:
     """Runs a bench. What is read of it can be read from any thread; what acts on it goes through `post`."""
 
-    def __init__(self, setup: Setup, record_path: Path | None, keep: int | None = None) -> None:
-        """`keep` is how many bytes of a record are kept at most."""
+    def __init__(
+        self, setup: Setup, record_path: Path | None, keep: int | None = None, *, hosts_wait: bool = False
+    ) -> None:
+        """`keep` is how many bytes of a record are kept at most; with `hosts_wait` no link is opened before `begin`."""
+        self._hosts_wait = hosts_wait
         self._setup = setup
         self._record_path = record_path
         self._keep = keep
@@ -89,6 +92,7 @@ class BenchThread:
 
     async def _start(self) -> None:
         self.bench = RunningBench(self._setup)
+        self.bench.hosts_wait = self._hosts_wait
         if self._record_path is not None:
             self._writer = RecordWriter(self.bench.record, self._record_path, self._setup.about, keep=self._keep)
         await self.bench.start()

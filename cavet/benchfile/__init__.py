@@ -16,7 +16,6 @@ from cavet.benchfile._schema_plan import PLAN_SECTIONS
 from cavet.benchfile._setup import OWN, BoardSetup, HostSetup, LinkSetup, Setup, address_problem, split_address
 from cavet.benchfile._starting import KINDS as START_KINDS
 from cavet.benchfile._starting import start_text
-from cavet.benchfile._svd import SvdReader
 from cavet.benchfile._tables import bench_rows, board_rows, constants, register_rows
 from cavet.benchfile._toml import read_text
 from cavet.benchfile.boards import (
@@ -66,7 +65,6 @@ __all__ = [
     "Section",
     "Setup",
     "StationDevice",
-    "SvdReader",
     "UsbDevice",
     "address_problem",
     "bench_rows",

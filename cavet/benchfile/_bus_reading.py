@@ -9,7 +9,6 @@ from typing import Any
 from cavet.benchfile._check import Checker
 from cavet.benchfile._places import Path
 from cavet.benchfile._plan_file import find_plan
-from cavet.benchfile._svd import SvdReader
 from cavet.benchfile._toml import read_text
 from cavet.boards import KINDS
 from cavet.boards.buses import NEEDED, missing_registers
@@ -113,6 +112,8 @@ def _find_map(file: str, which: str, folder: FilePath | None) -> RegisterMap:
         return find_plan(file, folder).map(which)
     if folder is None:
         raise WrongError("", found=file, expected="a map that ships")
+    from cavet.benchfile.svd import SvdReader  # here, since few benches have such a file
+
     return SvdReader(read_text(folder / file, "a CMSIS-SVD file", SVD_BYTES), file).map(which)
 
 

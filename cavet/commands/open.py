@@ -86,7 +86,7 @@ def open_workbench(file: BenchFile, at: tuple[str, ...], broker: str | None, kep
     def as_setup(changed: BenchFile) -> Setup:
         return at_addresses(on_broker(changed.setup, broker), at)
 
-    with BenchThread(as_setup(file), path, kept.size) as thread:
+    with BenchThread(as_setup(file), path, kept.size, hosts_wait=True) as thread:
         desk = None
         while True:
             running, changing.wants_again = changing.file, False

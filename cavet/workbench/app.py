@@ -6,8 +6,9 @@ import asyncio
 import os
 import signal
 import sys
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Sequence
 from functools import partial
+from importlib import import_module
 
 from textual import events
 from textual.app import App
@@ -15,41 +16,28 @@ from textual.dom import DOMNode
 from textual.geometry import Size
 
 from cavet.faults import note_fault
-from cavet.remarks import Weight, remarks_on
 from cavet.wording import WrongError
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
 from cavet.workbench.palette import themes
 from cavet.workbench.screens.actions import Action, ActionsScreen, do_it
-from cavet.workbench.screens.bench import BenchScreen
-from cavet.workbench.screens.checks import ChecksScreen
 from cavet.workbench.screens.defects import DefectsScreen
-from cavet.workbench.screens.drive import DriveScreen
 from cavet.workbench.screens.frame import Frame
-from cavet.workbench.screens.frames import FramesScreen
 from cavet.workbench.screens.outside import OutsideScreen
-from cavet.workbench.screens.record import RecordScreen
-from cavet.workbench.screens.routines import RoutinesScreen
 from cavet.workbench.screens.screens import ScreensScreen
 from cavet.workbench.widgets.top import Top
 from cavet.workbench.wiring.changing import Place
 
-SCREENS: dict[str, type[Frame]] = {
-    screen.NAME: screen
-    for screen in (
-        BenchScreen,
-        DriveScreen,
-        FramesScreen,
-        RoutinesScreen,
-        RecordScreen,
-        ChecksScreen,
-    )
-}
-"""All screens, in the order of their names at the top."""
+BENCH, DRIVE, FRAMES, ROUTINES, RECORD, CHECKS = "bench", "drive", "frames", "routines", "record", "checks"
+SCREENS = (BENCH, DRIVE, FRAMES, ROUTINES, RECORD, CHECKS)
+"""All screens, in the order of their names at the top: each is the class NAMEScreen of `screens/NAME.py`, which is
+loaded when it is gone to, or when nothing else is to be done."""
 LOOK_SECONDS = 0.5
 """How often the size of the terminal is looked at."""
 FILE_SECONDS = 1.0
 """How often the bench's file is looked at, for what others write into it."""
+LOAD_SECONDS = 0.25
+"""So long after the last one the next screen is loaded."""
 REMARK_SECONDS = 1.5
 """So long after the beginning the bench is looked at for remarks."""
 LEAVE = "q leaves, ctrl+q from anywhere; F12 sends everything to rest"
@@ -60,8 +48,8 @@ class CavetApp(App[int]):
 
     TITLE = "Cavet"
     BINDINGS = keymap.bindings(keymap.EVERYWHERE)
-    shown: Mapping[str, type[Frame]] = SCREENS
-    DEFAULT_MODE = DriveScreen.NAME
+    shown: Sequence[str] = SCREENS
+    DEFAULT_MODE = DRIVE
     ENABLE_COMMAND_PALETTE = False  # there is one of our own, with the keys in it
     CSS = """
     Screen { background: $background; }
@@ -79,8 +67,8 @@ class CavetApp(App[int]):
         self.set_reactive(App.theme, "cavet-dark")
         self.stylesheet.set_variables(self.get_css_variables())  # the first screen's style may use them at once
         desk.screens = tuple(self.shown)
-        for name, screen in self.shown.items():
-            self.add_mode(name, partial(screen, desk))
+        for name in self.shown:
+            self.add_mode(name, partial(_make_screen, name, desk))
 
     def _handle_exception(self, error: Exception) -> None:
         """What raises while it is being left, since there is no screen any more, is only logged."""
@@ -100,8 +88,10 @@ class CavetApp(App[int]):
 
     def on_mount(self) -> None:
         if self._desk.changing is not None and self._desk.changing.place is not None:
-            self.switch_mode(BenchScreen.NAME)  # a change was made there, and the bench is started anew
+            self.switch_mode(BENCH)  # a change was made there, and the bench is started anew
+        self.call_after_refresh(self._desk.begin)
         self.run_worker(self._tell_remarks(), exit_on_error=False)
+        self.run_worker(self._load_screens(), exit_on_error=False)
         if self.is_headless:
             return
         self.set_interval(LOOK_SECONDS, self._look_at_terminal)
@@ -110,11 +100,19 @@ class CavetApp(App[int]):
         for number in (signal.SIGHUP, signal.SIGTERM):
             signal.signal(number, lambda number, frame: self._told_to_end(loop))
 
+    async def _load_screens(self) -> None:
+        """Load what is not shown yet, so that going there is quick; one after the other, while nothing else happens."""
+        for name in self.shown:
+            await asyncio.sleep(LOAD_SECONDS)
+            await asyncio.to_thread(_screen_class, name)
+
     async def _tell_remarks(self) -> None:
         """Say once how many remarks are about something that is wrong; it is looked at beside all else."""
-        if BenchScreen.NAME not in self.shown:
+        if BENCH not in self.shown:
             return
         await asyncio.sleep(REMARK_SECONDS)
+        from cavet.remarks import Weight, remarks_on  # here, since nobody waits for them
+
         found = await asyncio.to_thread(remarks_on, self._desk.bench.setup)
         wrong = sum(remark.weight is Weight.WRONG for remark in found)
         if wrong:
@@ -206,7 +204,7 @@ class CavetApp(App[int]):
         ]  # fmt: skip
 
     def _run_routine(self, name: str) -> None:
-        self.go_to_screen(RoutinesScreen.NAME)
+        self.go_to_screen(ROUTINES)
         self._frame.attempt(lambda: self._desk.work.begin(name))
 
     def _defect_action(self, name: str) -> Action:
@@ -320,20 +318,30 @@ class BeginningApp(CavetApp):
     """The workbench on a bench without any point: there is nothing to drive yet. Frames are there where somebody talks
     to a board, checks where there are any."""
 
-    DEFAULT_MODE = BenchScreen.NAME
+    DEFAULT_MODE = BENCH
 
     def __init__(self, desk: Desk, lost: Callable[[], None] = lambda: None) -> None:
         setup = desk.bench.setup
-        there = {BenchScreen: True, FramesScreen: bool(setup.hosts), ChecksScreen: bool(setup.checks)}
-        self.shown = {screen.NAME: screen for screen, is_there in there.items() if is_there}
+        there = {BENCH: True, FRAMES: bool(setup.hosts), CHECKS: bool(setup.checks)}
+        self.shown = [name for name, is_there in there.items() if is_there]
         super().__init__(desk, lost)
 
 
 class RecordApp(CavetApp):
     """The workbench on a record."""
 
-    shown: Mapping[str, type[Frame]] = {FramesScreen.NAME: FramesScreen, RecordScreen.NAME: RecordScreen}
-    DEFAULT_MODE = FramesScreen.NAME
+    shown: Sequence[str] = (FRAMES, RECORD)
+    DEFAULT_MODE = FRAMES
+
+
+def _screen_class(name: str) -> type[Frame]:
+    """The class of a screen."""
+    found: type[Frame] = getattr(import_module(f"cavet.workbench.screens.{name}"), f"{name.capitalize()}Screen")
+    return found
+
+
+def _make_screen(name: str, desk: Desk) -> Frame:
+    return _screen_class(name)(desk)
 
 
 def app_for(desk: Desk, lost: Callable[[], None] = lambda: None) -> CavetApp:

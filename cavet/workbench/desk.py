@@ -137,6 +137,11 @@ class Desk:
         if self.made_checking is not None:
             self.made_checking.leave()
 
+    def begin(self) -> None:
+        """Somebody sees it: hosts that have waited for that open their links."""
+        if self.bench.hosts_wait:
+            self.call(self.bench.begin)
+
     def flag(self, text: str) -> None:
         """Put a flag into the record, here and now."""
         self.call(lambda: self.bench.record.append(Kind.MARK, "", Topic.TEXT, "", None, None, text))

@@ -5,7 +5,9 @@ import unittest
 
 import msgspec
 
-from cavet.bench import StageState
+from cavet import clock
+from cavet.bench import Carrier, RunningBench, StageState
+from cavet.hosts import SessionState
 from cavet.record import STAGES, Kind
 from cavet.wording import WrongError
 from tests.bench.benches import gatehouse, in_fast_time
@@ -262,6 +264,23 @@ class Links(unittest.TestCase):
             self.assertTrue(link.ready)
 
         in_fast_time(story)
+
+    def test_hosts_may_wait_until_somebody_has_the_time_for_them(self):
+        async def story():
+            bench = RunningBench(gatehouse(), carrier=Carrier.MEMORY)
+            bench.hosts_wait = True
+            await bench.start()
+            link = bench.host_links["gatehouse"]
+            await asyncio.sleep(30)
+            waited = link.ready, link.session.state
+            bench.begin()
+            bench.begin()
+            await asyncio.sleep(5)
+            began = link.ready
+            await bench.stop()
+            return waited, began
+
+        self.assertEqual(clock.run(story(), fast=True), ((False, SessionState.SHUT), True))
 
     def test_a_board_that_is_not_there_is_told_once_and_tried_again(self):
         setup = gatehouse()

@@ -4,7 +4,8 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from cavet.benchfile import SvdReader, load_bench, read_plan_text
+from cavet.benchfile import load_bench, read_plan_text
+from cavet.benchfile.svd import SvdReader
 from cavet.wording import WrongError
 
 HEAD = "format = 1\n[maps.m]\n"

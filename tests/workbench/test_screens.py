@@ -3,6 +3,8 @@
 import asyncio
 import os
 import re
+import subprocess
+import sys
 import tempfile
 import threading
 import unittest
@@ -121,6 +123,20 @@ class Window(unittest.TestCase):
                 seat.app._look_at_terminal()
                 await seat.until(lambda: seat.app.screen.size == (100, 30))
             await seat.until(lambda: seat.app.screen.query_one("#board").size.width < 50)
+
+        seated(story)
+
+
+class Loading(unittest.TestCase):
+    def test_only_what_the_first_screen_shows_is_loaded_before_it(self):
+        loads = "import sys, cavet.workbench, cavet.workbench.screens.drive; print(*sys.modules)"
+        words = subprocess.run([sys.executable, "-c", loads], capture_output=True, text=True, check=True).stdout.split()
+        later = ("checks", "exports", "kernel", "lanes", "reckoning", "remarks", "routines")
+        self.assertEqual([name for name in later if f"cavet.{name}" in words], [])
+
+    def test_the_other_screens_are_loaded_while_nothing_else_happens(self):
+        async def story(seat):
+            await seat.until(lambda: all(f"cavet.workbench.screens.{name}" in sys.modules for name in seat.app.shown))
 
         seated(story)
 

@@ -369,14 +369,8 @@ class Broker(Firmware):
         if self._held + publication.size > self._settings.held_bytes or not session.outbox.post(
             publication, qos, delivery
         ):
-            self._tell(
-                Kind.LOST,
-                Topic.CLIENT,
-                shown_name(session.client_id),
-                None,
-                publication.cause,
-                "its queue is full",
-            )
+            who = shown_name(session.client_id)
+            self._tell(Kind.LOST, Topic.CLIENT, who, None, publication.cause, "its queue is full")
             return False
         self._held += publication.size
         if visitor is not None:
