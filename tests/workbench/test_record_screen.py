@@ -129,7 +129,15 @@ class OnTheScreen(unittest.TestCase):
             paddle = bench.setup.points["upper_paddle"]
             await seat.until(lambda: abs(desk.standing(paddle).got - 40) < 0.3)
             part = bench.world.part("gatehouse.upper_paddle")
-            await seat.until(lambda: not part.busy(bench.clock.now()) and looking.is_read)
+            await seat.until(lambda: not part.busy(bench.clock.now()))
+            trails = desk.standings.trails.all
+            await seat.until(
+                lambda: any(
+                    each.root.subject == "upper_paddle" and each.reached(Kind.MOVED) for each in trails.values()
+                )
+            )
+            arrived = bench.clock.now()
+            await seat.until(lambda: looking.is_read and looking.lanes.end >= arrived)
             moment = moment_at(bench, len(bench.record) - 1)
             then = Then(bench, looking.lanes)
             rails = {line.name: line for line in then.rails(moment, Roster(desk.points), 0).lines}

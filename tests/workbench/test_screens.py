@@ -403,7 +403,7 @@ class ThreeBoards(unittest.TestCase):
             await seat.press("enter", "up", "space")
             await seat.sees("pump_b ← on", "◈ confirmed")
             trails = seat.desk.standings.trails.all
-            await seat.until(lambda: all(trail.reached(Kind.MOVED) for trail in trails.values()))
+            await seat.until(lambda: any(t.root.subject == "pump_b" and t.reached(Kind.MOVED) for t in trails.values()))
             seat.desk.hands.act("pumphouse.overload", "trip")
             await seat.until(lambda: re.search(r"pump_b .*for \d+ s", seat.rails()))
 
