@@ -23,20 +23,12 @@ from typing import Any, TypeVar
 T = TypeVar("T")
 
 
-MILLISECOND = 0.001
-
-
 class FineSelector(selectors.EpollSelector):
-    """Waits to the microsecond. The plain one rounds each wait up to a millisecond: some six bytes at 57 600 baud.
-
-    A longer wait is the plain one's up to its last millisecond, for which the loop comes again: that is one call of the
-    system, not two, where something arrives meanwhile.
-    """
+    """Waits to the microsecond, and wakes once for each wait. The plain one rounds each wait up to a millisecond: some
+    six bytes at 57 600 baud."""
 
     def select(self, timeout: float | None = None) -> list[tuple[selectors.SelectorKey, int]]:
-        if timeout is not None and timeout > 2 * MILLISECOND:
-            timeout -= MILLISECOND
-        elif timeout is not None and timeout > 0:
+        if timeout is not None and timeout > 0:
             select.select([self.fileno()], [], [], timeout)
             timeout = 0
         return super().select(timeout)
