@@ -23,9 +23,9 @@ MOVE_SECONDS = 10.0
 
 
 def patience(link: HostLink) -> float:
-    """How long a board may take to be ready, in seconds: the time of its manners, twice over."""
-    manners = link.setup.manners
-    return manners.boot_wait + (manners.retries + 2) * manners.reply_within + 2.0
+    """How long a board may take to be ready, in seconds: what its settings allow, twice over."""
+    settings = link.setup.settings
+    return settings.boot_wait + (settings.retries + 2) * settings.reply_within + 2.0
 
 
 def value_for(point: Point, value: Asked) -> Asked:
@@ -94,7 +94,7 @@ async def read_afresh(bench: RunningBench, point: Point) -> Heard:
     heard = reading.heard
     asks = link.look(point.name)
     known_is_all = not asks and (point.kind.is_output or reading.heard > 0)
-    deadline = bench.clock.now() + link.setup.manners.reply_within + READ_SECONDS
+    deadline = bench.clock.now() + link.setup.settings.reply_within + READ_SECONDS
     while reading.heard == heard and not known_is_all and not reading.refusal:
         check_link(link)
         if bench.clock.now() > deadline:

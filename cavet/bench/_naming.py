@@ -32,7 +32,7 @@ class AddressNames:
         self._points: dict[tuple[int, str], list[RegisterPoint]] = {}
         for point in setup.points.values():
             if isinstance(point, RegisterPoint):
-                unit = setup.hosts[point.board].manners.unit
+                unit = setup.hosts[point.board].settings.unit
                 self._points.setdefault((unit, point.table), []).append(point)
         self._cells = {
             (board.device.identity.unit, cell.table, at): cell.name

@@ -45,7 +45,7 @@ async def say(
     def answers(frame: Frame) -> bool:
         return tongue.is_answer(meant or request, frame)
 
-    patience = within if within is not None else link.setup.manners.reply_within
+    patience = within if within is not None else link.setup.settings.reply_within
     count = 2 if how is not None and how.kind == "twice" else 1
     wire = b"".join(data for _, data in pieces)
     setup = tongue.control(request, wire) if isinstance(tongue, UsbSpoken) else None

@@ -71,7 +71,7 @@ class Spoken:
         """Fields with those that were left out and follow from the bench: the unit, and a number of its own."""
         found = dict(fields)
         if self.name.startswith("modbus") and self.host is not None:
-            found.setdefault("unit", str(self.host.manners.unit))
+            found.setdefault("unit", str(self.host.settings.unit))
         if self.name == "modbus-tcp":
             found.setdefault("transaction", str(HAND_NUMBERS + number % 0x100))
         return found

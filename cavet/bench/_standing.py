@@ -154,14 +154,14 @@ class Standings:
                 patience=1.0,
                 able=able,
             )
-        manners = link.setup.manners
+        settings = link.setup.settings
         return Circumstances(
             now=bench.clock.now(),
             point=point,
             simulated=board is not None,
             ready=link.ready,
             link_words=link.words,
-            patience=manners.reply_within * (manners.retries + 1),
+            patience=settings.reply_within * (settings.retries + 1),
             here=presence.here if (presence := self.presence_of(point.board)) is not None else None,
             own_broker=link.link.broker == OWN,
             fault=bench.fault_of(point.board),

@@ -45,7 +45,7 @@ class Evidence:
         state = self.states.get(host, READY)
         return Circumstances(
             now=self.now, point=point, simulated=board in self.simulated, ready=state == READY, link_words=state,
-            patience=of.manners.reply_within * (of.manners.retries + 1), part=part if part in parts else "",
+            patience=of.settings.reply_within * (of.settings.retries + 1), part=part if part in parts else "",
             device=of.devices.get(point.device) if isinstance(point, DevicePoint) else None,
             own_broker=setup.links[of.link].broker != "",
         )  # fmt: skip

@@ -26,7 +26,7 @@ from cavet.benchfile.boards import FIRMWARES, BoardTables, Device
 from cavet.benchfile.hosts import PROTOCOLS, HostTables, PointTable, read_point
 from cavet.boards import SUPPLIED, Defect, PinMode, Profile, Quantity, Reflex
 from cavet.expressions import Expression
-from cavet.hosts import Manners, Point
+from cavet.hosts import Point, SessionSettings
 from cavet.settings import made
 from cavet.wording import listed
 
@@ -92,7 +92,7 @@ class _Reader:
                 asked = PointTable(self._checker, name, table, host, profiles.get(host.name), self._resolve_pins)
                 point = read_point(asked)
                 if point is not None:
-                    found[name] = _unanswered(point) if host.manners.unit == 0 else point
+                    found[name] = _unanswered(point) if host.settings.unit == 0 else point
         check_overlaps(self._checker, found.values())
         return found
 
@@ -334,7 +334,7 @@ class _Reader:
             name=name,
             link=table["link"],
             protocol=table["protocol"],
-            manners=made(Manners, table),
+            settings=made(SessionSettings, table),
             **PROTOCOLS[table["protocol"]].read_host(tables),
         )
 

@@ -12,7 +12,7 @@ from cavet.benchfile._kernel_reading import KernelDevice
 from cavet.benchfile.boards import Device
 from cavet.boards import Defect, Profile, Quantity, Reflex
 from cavet.boards.firmware.mqtt import BrokerSettings
-from cavet.hosts import BoardTopics, DeviceSettings, Format, Manners, Point
+from cavet.hosts import BoardTopics, DeviceSettings, Format, Point, SessionSettings
 from cavet.links import SerialSettings, Tls
 from cavet.messaging import ClientSettings
 from cavet.wording import WrongError, listed, nearest
@@ -104,7 +104,7 @@ class HostSetup(msgspec.Struct, frozen=True, kw_only=True):
     name: str
     link: str
     protocol: str
-    manners: Manners
+    settings: SessionSettings
     client: ClientSettings = ClientSettings()
     """Who it is to its broker, where it has one."""
     topics: BoardTopics = BoardTopics()

@@ -42,7 +42,7 @@ def _board_row(setup: Setup, board: BoardSetup) -> Row:
     host = setup.hosts.get(board.name)
     return {
         "board": board.name, "profile": board.profile.name, "firmware": board.firmware,
-        "unit": host.manners.unit if host is not None and host.protocol == "modbus" else None,
+        "unit": host.settings.unit if host is not None and host.protocol == "modbus" else None,
         "parts": len(board.parts), "points": sum(point.board == board.name for point in setup.points.values()),
     }  # fmt: skip
 

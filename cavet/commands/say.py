@@ -105,7 +105,7 @@ async def say_once(
             sent = await say(bench, host, message, fields, within, BY, how)
         finally:
             await bench.stop()
-    patience = within if within is not None else setup.hosts[host].manners.reply_within
+    patience = within if within is not None else setup.hosts[host].settings.reply_within
     return told(sent, message, link.board, how, patience)
 
 

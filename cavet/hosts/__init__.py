@@ -13,7 +13,7 @@ from cavet.hosts._presence import BoardTopics, Presence
 from cavet.hosts._reads import group
 from cavet.hosts._reversing import Reversing
 from cavet.hosts._scpi import ScpiSession
-from cavet.hosts._session import Manners, Reading, Said, SessionState, state_words
+from cavet.hosts._session import Reading, Said, SessionSettings, SessionState, state_words
 from cavet.hosts.buses import HELP, ON_SPI, DeviceSettings, SpiPlace
 
 __all__ = [
@@ -32,7 +32,6 @@ __all__ = [
     "Format",
     "FormatSession",
     "HeaderPoint",
-    "Manners",
     "ModbusSession",
     "MqttSession",
     "PinPoint",
@@ -45,6 +44,7 @@ __all__ = [
     "Said",
     "ScpiSession",
     "Session",
+    "SessionSettings",
     "SessionState",
     "SpiPlace",
     "StepperPoint",

@@ -17,7 +17,7 @@ from typing import Generic, TypeVar
 import msgspec
 
 from cavet.hosts._point import Asked, Point
-from cavet.hosts._session import Manners, Reading, Said, SessionState, state_words
+from cavet.hosts._session import Reading, Said, SessionSettings, SessionState, state_words
 from cavet.protocols import Frame
 from cavet.record import Kind, Purpose, Reason, Tell, Topic
 from cavet.wording import WrongError, listed, nearest
@@ -47,7 +47,7 @@ class Session(Generic[P]):
 
     protocol = ""
 
-    def __init__(self, board: str, points: Iterable[P], manners: Manners, tell: Tell) -> None:
+    def __init__(self, board: str, points: Iterable[P], settings: SessionSettings, tell: Tell) -> None:
         self.board = board
         self.points: Mapping[str, P] = {point.name: point for point in points}
         self.readings = {name: Reading() for name in self.points}
@@ -61,7 +61,7 @@ class Session(Generic[P]):
         """Whether nothing is said meanwhile, on a link where one question can be under way."""
         self.hang_up = ""
         """Why the link is to be shut, by whoever holds it; "" while it is not."""
-        self._manners = manners
+        self._settings = settings
         self._tell = tell
         self._out = bytearray()
         self._out_frames: list[tuple[int, int]] = []
@@ -94,7 +94,7 @@ class Session(Generic[P]):
 
     def reopen_pause(self) -> float:
         """How long to wait before a lost link is opened again, in seconds."""
-        return self._manners.reopen
+        return self._settings.reopen
 
     @property
     def words(self) -> str:
@@ -218,7 +218,7 @@ class Session(Generic[P]):
 
     def _try_again(self, wish: Wish, now: float) -> bool:
         """Write a wish once more, where it was not written often enough."""
-        if wish.tries >= self._manners.retries:
+        if wish.tries >= self._settings.retries:
             return False
         wish.tries += 1
         self._write(wish, now, again=True)
@@ -226,7 +226,7 @@ class Session(Generic[P]):
 
     @property
     def _within(self) -> str:
-        return f"each within {self._manners.reply_within:g} s"
+        return f"each within {self._settings.reply_within:g} s"
 
     def _tell_again(self, wish: Wish) -> None:
         self._tell(Kind.RESENT, Topic.POINT, wish.point.name, wish.value, wish.asked, f"try {wish.tries + 1}")

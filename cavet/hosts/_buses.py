@@ -9,7 +9,7 @@ from math import inf
 from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._devices import DeviceSession
 from cavet.hosts._points import DevicePoint
-from cavet.hosts._session import Manners, SessionState
+from cavet.hosts._session import SessionSettings, SessionState
 from cavet.hosts.buses import Call, DeviceSettings
 from cavet.protocols.buses import I2C, SPI, BusAnswer, BusCall, BusDecoder
 from cavet.record import Kind, Tell, Topic
@@ -25,11 +25,11 @@ class BusesSession(DeviceSession[DevicePoint]):
         self,
         board: str,
         points: Iterable[DevicePoint],
-        manners: Manners,
+        settings: SessionSettings,
         tell: Tell,
         devices: Mapping[str, DeviceSettings],
     ) -> None:
-        super().__init__(board, points, manners, tell, devices, acknowledged=True)
+        super().__init__(board, points, settings, tell, devices, acknowledged=True)
         self._decoder = BusDecoder(answers=True)
         self._number = 0
 

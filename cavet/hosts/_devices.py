@@ -9,7 +9,7 @@ from typing import Generic
 from cavet.hosts._base import P, Session, Wish
 from cavet.hosts._point import Asked, Point
 from cavet.hosts._points import DevicePoint
-from cavet.hosts._session import Manners
+from cavet.hosts._session import SessionSettings
 from cavet.hosts.buses import Call, DeviceSettings, Fleet
 from cavet.record import Kind, Tell, Topic
 
@@ -18,12 +18,12 @@ class DeviceSession(Session[P], Generic[P]):
     """Keeps a fleet of devices. A protocol's own session says how a transaction is sent, and what answers it."""
 
     def __init__(
-        self, board: str, points: Iterable[P], manners: Manners, tell: Tell, devices: Mapping[str, DeviceSettings],
-        *, acknowledged: bool,
+        self, board: str, points: Iterable[P], settings: SessionSettings, tell: Tell,
+        devices: Mapping[str, DeviceSettings], *, acknowledged: bool,
     ) -> None:  # fmt: skip
-        super().__init__(board, points, manners, tell)
+        super().__init__(board, points, settings, tell)
         at_devices = [point for point in self.points.values() if isinstance(point, DevicePoint)]
-        self._fleet = Fleet(devices, at_devices, manners, self, acknowledged=acknowledged)
+        self._fleet = Fleet(devices, at_devices, settings, self, acknowledged=acknowledged)
         self._poll_at = inf
         self._reachable = False
         self._troubled: set[str] = set()
@@ -42,7 +42,7 @@ class DeviceSession(Session[P], Generic[P]):
         if self._fleet.drivers:
             self._fleet.begin(now)
             self._fleet.advance(now)
-            self._poll_at = now + self._manners.poll
+            self._poll_at = now + self._settings.poll
 
     def _end_devices(self, reason: str) -> None:
         self._reachable = False
@@ -51,7 +51,7 @@ class DeviceSession(Session[P], Generic[P]):
 
     def _advance_devices(self, now: float) -> float:
         if now >= self._poll_at:
-            self._poll_at = now + self._manners.poll
+            self._poll_at = now + self._settings.poll
             self._fleet.poll(now)
         return min(self._poll_at, self._fleet.advance(now))
 
@@ -101,7 +101,7 @@ class DeviceSession(Session[P], Generic[P]):
 
     def wish_failed(self, wish: Wish, why: str, now: float, *, again: Callable[[], None]) -> None:
         """Something else was read back, or nothing."""
-        if wish.tries < self._manners.retries and self._reachable:
+        if wish.tries < self._settings.retries and self._reachable:
             wish.tries += 1
             self._tell_again(wish)
             again()

@@ -14,7 +14,7 @@ from cavet.hosts._firmata_learned import MODES, Learned
 from cavet.hosts._point import ENCODER, STEPPER, Asked, PointKind
 from cavet.hosts._points import DevicePoint, PinPoint
 from cavet.hosts._reversing import Reversing
-from cavet.hosts._session import Manners, SessionState
+from cavet.hosts._session import SessionSettings, SessionState
 from cavet.hosts._shafts import Shafts
 from cavet.hosts.buses import DeviceSettings
 from cavet.protocols import Frame, Message, Side, firmata
@@ -32,17 +32,17 @@ class FirmataSession(FirmataBuses):
     protocol = "firmata"
 
     def __init__(
-        self, board: str, points: Iterable[PinPoint | DevicePoint], manners: Manners, tell: Tell,
+        self, board: str, points: Iterable[PinPoint | DevicePoint], settings: SessionSettings, tell: Tell,
         devices: Mapping[str, DeviceSettings] | None = None,
     ) -> None:  # fmt: skip
-        super().__init__(board, points, manners, tell, devices or {}, acknowledged=False)
+        super().__init__(board, points, settings, tell, devices or {}, acknowledged=False)
         self._pin_points = {point.name: point for point in self.points.values() if isinstance(point, PinPoint)}
         self.learned = Learned()
         self._asked_who = 0
         """How often it was asked who it is, without an answer so far: a board says so unasked when it starts."""
         self._decoder = firmata.FirmataDecoder(Side.BOARD)
         self._confirming = Confirming(self._overtake)
-        self._shafts = Shafts(self._pin_points.values(), manners, self._send, self._overtake)
+        self._shafts = Shafts(self._pin_points.values(), settings, self._send, self._overtake)
         self._reversing = Reversing()
         self._written: dict[int, int] = {}
         self._looked: dict[str, dict[int, int]] = {}
@@ -82,7 +82,7 @@ class FirmataSession(FirmataBuses):
         self._forget_out()
         self._forget_board()
         self._asked_who = 0
-        self._enter(SessionState.BOOTING, now + self._manners.boot_wait)
+        self._enter(SessionState.BOOTING, now + self._settings.boot_wait)
 
     def lost(self, reason: str) -> None:
         """The link is gone. What was asked stays asked, and is sent anew once it is back."""
@@ -150,17 +150,17 @@ class FirmataSession(FirmataBuses):
 
     def _overdue(self, now: float) -> None:
         if self.state is SessionState.BOOTING:
-            self._enter(SessionState.ASKING, now + self._manners.reply_within)
+            self._enter(SessionState.ASKING, now + self._settings.reply_within)
             self._ask_who()
             return
         self._tries += 1
         if self.state is SessionState.SILENT:
-            self._deadline = now + self._manners.boot_wait
+            self._deadline = now + self._settings.boot_wait
             self._ask_who()
-        elif self._tries > self._manners.retries:
-            self._enter(SessionState.SILENT, now + self._manners.boot_wait)
+        elif self._tries > self._settings.retries:
+            self._enter(SessionState.SILENT, now + self._settings.boot_wait)
         else:
-            self._deadline = now + self._manners.reply_within
+            self._deadline = now + self._settings.reply_within
             (self._ask_who if self.state is SessionState.ASKING else self._ask_what)()
 
     def _ask_who(self) -> None:
@@ -178,7 +178,7 @@ class FirmataSession(FirmataBuses):
             self._started_anew(cause)
         self.learned.name = plain(message.name, 60)
         if self.state in (SessionState.BOOTING, SessionState.ASKING, SessionState.SILENT):
-            self._enter(SessionState.LEARNING, now + self._manners.reply_within)
+            self._enter(SessionState.LEARNING, now + self._settings.reply_within)
             self._ask_what()
 
     def _ask_what(self) -> None:
@@ -196,9 +196,7 @@ class FirmataSession(FirmataBuses):
     def _interrupts(self) -> list[int]:
         """The pins at which devices tell that they want to be read."""
         every = (driver.settings for driver in self._fleet.drivers.values())
-        return [
-            settings.interrupt for settings in every if settings.interrupt is not None and settings.reads == "interrupt"
-        ]
+        return [device.interrupt for device in every if device.interrupt is not None and device.reads == "interrupt"]
 
     def _hear_capabilities(self, message: firmata.CapabilityResponse, now: float, cause: int | None) -> None:
         self.learned.abilities = [{ability.mode: ability.resolution for ability in pin} for pin in message.pins]
@@ -221,7 +219,7 @@ class FirmataSession(FirmataBuses):
         if self.state is not SessionState.LEARNING:
             return
         self._tries = 0
-        self._deadline = now + self._manners.reply_within
+        self._deadline = now + self._settings.reply_within
         if learned.abilities is None or learned.channels is None or len(learned.states) < len(self._pins()):
             return
         for point in self._pin_points.values():
@@ -264,8 +262,8 @@ class FirmataSession(FirmataBuses):
         return point.from_wire(raw)
 
     def _begin_reports(self) -> None:
-        if self._manners.sampling:
-            self._set_up(firmata.SamplingInterval(interval=round(self._manners.sampling * 1000)))
+        if self._settings.sampling:
+            self._set_up(firmata.SamplingInterval(interval=round(self._settings.sampling * 1000)))
         self._inputs_of.clear()
         self._readings_of.clear()
         ports: set[int] = set()
@@ -325,7 +323,7 @@ class FirmataSession(FirmataBuses):
                 self._send(
                     firmata.PinStateQuery(pin=pin), wish.asked, Topic.POINT, wish.point.name, purpose=Purpose.READ_BACK
                 )
-            self._confirming.wait(wish, wanted, now, now + self._manners.reply_within)
+            self._confirming.wait(wish, wanted, now, now + self._settings.reply_within)
 
     def _stop(self, wish: Wish) -> None:
         """Take the power away, before the pause."""

@@ -30,8 +30,8 @@ class FirmataBuses(DeviceSession[PinPoint | DevicePoint]):
 
     def _begin_bus(self, now: float) -> None:
         every = [driver.settings for driver in self._fleet.drivers.values()]
-        on_spi = {settings.spi.chip: settings.spi for settings in every if settings.kind in ON_SPI}
-        if any(settings.kind not in ON_SPI for settings in every):
+        on_spi = {device.spi.chip: device.spi for device in every if device.kind in ON_SPI}
+        if any(device.kind not in ON_SPI for device in every):
             self._set_up(firmata.I2cConfig())
         if on_spi:
             self._set_up(firmata.SpiBegin())

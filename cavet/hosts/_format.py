@@ -12,7 +12,7 @@ from cavet.hosts._awaiting import Awaited, Awaiting
 from cavet.hosts._base import FindCause, Session, Wish
 from cavet.hosts._point import Asked, PointKind
 from cavet.hosts._points import FieldPoint
-from cavet.hosts._session import Manners, SessionState
+from cavet.hosts._session import SessionSettings, SessionState
 from cavet.protocols import Decoder, FieldError, Frame, Side
 from cavet.protocols.plans import FieldPlan, FramePlan, PlanCodec
 from cavet.record import Kind, Purpose, Reason, Tell, Topic
@@ -35,8 +35,10 @@ class FormatSession(Session[FieldPoint]):
 
     protocol = "plan"
 
-    def __init__(self, board: str, points: Iterable[FieldPoint], manners: Manners, tell: Tell, spoken: Format) -> None:
-        super().__init__(board, points, manners, tell)
+    def __init__(
+        self, board: str, points: Iterable[FieldPoint], settings: SessionSettings, tell: Tell, spoken: Format
+    ) -> None:
+        super().__init__(board, points, settings, tell)
         self._format = spoken
         self._wanted: dict[tuple[str, str], Any] = {}
         """What each field was last sent with."""
@@ -60,9 +62,9 @@ class FormatSession(Session[FieldPoint]):
         self._awaiting.abandon()
         self._compared.clear()
         if not self._format.asks:
-            self._enter(SessionState.BOOTING, now + self._manners.boot_wait)
+            self._enter(SessionState.BOOTING, now + self._settings.boot_wait)
             return
-        self._enter(SessionState.LEARNING, now + self._manners.reply_within)
+        self._enter(SessionState.LEARNING, now + self._settings.reply_within)
         self._ask()
 
     def _ask(self) -> None:
@@ -71,7 +73,7 @@ class FormatSession(Session[FieldPoint]):
 
     def _begin(self, now: float) -> None:
         self._enter(SessionState.READY, inf)
-        self._poll_at = now + self._manners.poll if self._format.asks else inf
+        self._poll_at = now + self._settings.poll if self._format.asks else inf
         if not self._format.asks:
             for point in self.points.values():
                 if point.kind.is_output and self.readings[point.name].asked is not None:
@@ -89,8 +91,8 @@ class FormatSession(Session[FieldPoint]):
             self._begin(now)
         elif now >= self._deadline:
             self._tries += 1
-            silent = self._tries > self._manners.retries or self.state is SessionState.SILENT
-            pause = self._manners.boot_wait if silent else self._manners.reply_within
+            silent = self._tries > self._settings.retries or self.state is SessionState.SILENT
+            pause = self._settings.boot_wait if silent else self._settings.reply_within
             if silent and self.state is not SessionState.SILENT:
                 self._enter(SessionState.SILENT, now + pause)
             self._deadline = now + pause
@@ -100,7 +102,7 @@ class FormatSession(Session[FieldPoint]):
             if not self._try_again(wish, now):
                 self._give_up(wish, f"no frame tells of it after {wish.tries + 1} tries, {self._within}")
         if now >= self._poll_at:
-            self._poll_at = now + self._manners.poll
+            self._poll_at = now + self._settings.poll
             if not self._awaiting:
                 self._ask()
         return min(self._deadline, self._poll_at, self._awaiting.due)
@@ -122,7 +124,7 @@ class FormatSession(Session[FieldPoint]):
             return
         self._say(data, wish.asked, Topic.POINT, point.name)
         if point.confirm and point.state_frame:
-            self._awaiting.put(Awaited(wish, now, now + self._manners.reply_within))
+            self._awaiting.put(Awaited(wish, now, now + self._settings.reply_within))
 
     def look(self, name: str, now: float) -> bool:
         told = bool(self._format.asks and self.points[name].state_frame)

@@ -13,7 +13,7 @@ from cavet.hosts._causes import exception_words
 from cavet.hosts._points import RegisterPoint
 from cavet.hosts._polling import PollingSession, Question
 from cavet.hosts._reads import Read, group
-from cavet.hosts._session import Manners, SessionState
+from cavet.hosts._session import SessionSettings, SessionState
 from cavet.protocols import FieldError, Frame, Message, Side, modbus
 from cavet.record import Kind, Purpose, Reason, Tell, Topic
 
@@ -47,13 +47,13 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
         self,
         board: str,
         points: Iterable[RegisterPoint],
-        manners: Manners,
+        settings: SessionSettings,
         tell: Tell,
         *,
         framing: str = "modbus-tcp",
         character: float = 0.0,
     ) -> None:
-        super().__init__(board, points, manners, tell)
+        super().__init__(board, points, settings, tell)
         self.protocol = framing
         self._codec = CODECS[framing]
         self._numbered = framing == "modbus-tcp"
@@ -63,7 +63,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
 
     @property
     def title(self) -> str:
-        return f"{self.protocol} · unit {self._manners.unit}"
+        return f"{self.protocol} · unit {self._settings.unit}"
 
     # the link
 
@@ -82,7 +82,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
     @property
     def _broadcasts(self) -> bool:
         """Whether it talks to all devices of a serial line: they act, and nobody answers."""
-        return self._manners.unit == BROADCAST and not self._numbered
+        return self._settings.unit == BROADCAST and not self._numbered
 
     def _open_for_all(self, now: float) -> None:
         for point in self.points.values():
@@ -96,16 +96,16 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
     def say_by_hand(self, data: bytes, asked: int, name: str, now: float) -> None:
         super().say_by_hand(data, asked, name, now)
         if not self._numbered:  # until it is answered; a broadcast is not
-            self._free_at = now + self._manners.turnaround
+            self._free_at = now + self._settings.turnaround
 
     @property
     def _most_under_way(self) -> int:
-        return self._manners.in_flight if self._numbered else 1
+        return self._settings.in_flight if self._numbered else 1
 
     def _put(self, question: _Exchange, now: float) -> int | None:
         self._transaction = self._transaction % MAX_TRANSACTION + 1
         number = self._transaction if self._numbered else 0
-        addressed = msgspec.structs.replace(question.request, transaction=number, unit=self._manners.unit)
+        addressed = msgspec.structs.replace(question.request, transaction=number, unit=self._settings.unit)
         data = self._codec.encode(addressed)
         wish = question.wish
         if wish is not None:
@@ -118,7 +118,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
             return number
         if wish is not None:
             self.readings[wish.point.name].assume(wish.value)
-        self._free_at = now + self._manners.turnaround
+        self._free_at = now + self._settings.turnaround
         return None
 
     def _questions(self) -> Iterable[_Exchange]:
@@ -147,7 +147,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
         if self.state is SessionState.LEARNING or self.state is SessionState.SILENT:
             self._waiting = deque(other for other in self._waiting if other.wish is not None)
             self._waiting.append(question)
-            self._free_at = now + self._manners.boot_wait
+            self._free_at = now + self._settings.boot_wait
         self._enter(SessionState.SILENT, inf)
 
     # hearing
@@ -186,7 +186,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
 
     def _fits(self, exchange: _Exchange, message: modbus.ModbusMessage) -> bool:
         """Whether this can be the answer: its unit, its function, and as many values as were asked for."""
-        if message.unit != self._manners.unit:
+        if message.unit != self._settings.unit:
             return False
         if isinstance(message, modbus.ExceptionResponse):
             return message.function == exchange.request.FUNCTION
@@ -286,8 +286,8 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
         self.readings[point.name].hear(point.unpack(found), now)
         if point.agree(found, point.pack(wish.value)):
             self._confirm(wish, now, now - exchange.sent_at)
-        elif not self._manners.repeat_writes or not self._try_again(wish, now):
-            hint = "" if self._manners.repeat_writes else "; it is not written again unless repeat_writes says so"
+        elif not self._settings.repeat_writes or not self._try_again(wish, now):
+            hint = "" if self._settings.repeat_writes else "; it is not written again unless repeat_writes says so"
             note = f"read back {point.show(point.unpack(found))}, expected {point.show(wish.value)}{hint}"
             self._give_up(wish, note)
 

@@ -16,7 +16,7 @@ from cavet.hosts._base import FindCause, Session, Wish
 from cavet.hosts._point import PointKind
 from cavet.hosts._points import TopicPoint
 from cavet.hosts._presence import BoardTopics, Presence, read_health
-from cavet.hosts._session import Manners, SessionState
+from cavet.hosts._session import SessionSettings, SessionState
 from cavet.messaging import (
     Arrived,
     ClientSettings,
@@ -56,14 +56,14 @@ class MqttSession(Session[TopicPoint]):
     protocol = "mqtt"
 
     def __init__(
-        self, board: str, points: Iterable[TopicPoint], manners: Manners, tell: Tell, settings: ClientSettings,
+        self, board: str, points: Iterable[TopicPoint], settings: SessionSettings, tell: Tell, client: ClientSettings,
         topics: BoardTopics,
     ) -> None:  # fmt: skip
-        super().__init__(board, points, manners, tell)
+        super().__init__(board, points, settings, tell)
         self.presence = Presence()
         self._topics = topics
-        self._mqtt = MqttClient(settings)
-        self._pauses = Pauses(f"{board}/{settings.client_id}")
+        self._mqtt = MqttClient(client)
+        self._pauses = Pauses(f"{board}/{client.client_id}")
         self._awaiting = Awaiting[_Sent](self._overtake)
         self._asked_for: set[str] = set()
         """Filters that the broker has not answered for yet."""
@@ -166,7 +166,7 @@ class MqttSession(Session[TopicPoint]):
         self._known.clear()
         self.presence = msgspec.structs.replace(self.presence, here=None, since=now)
         self._enter(SessionState.LEARNING, inf)
-        self._look_until = now + self._manners.boot_wait
+        self._look_until = now + self._settings.boot_wait
         wanted = [point.state for point in self.points.values() if point.state]
         wanted += [topic for topic in (self._topics.presence, self._topics.health) if topic]
         self._asked_for = set(wanted)
@@ -196,7 +196,7 @@ class MqttSession(Session[TopicPoint]):
 
     def _ready(self, now: float) -> None:
         self._enter(SessionState.READY, inf)
-        self._awaiting.postpone(now + self._manners.reply_within)
+        self._awaiting.postpone(now + self._settings.reply_within)
         self._send_pending(now)
 
     # hearing
@@ -265,7 +265,7 @@ class MqttSession(Session[TopicPoint]):
         except PayloadError as error:
             self._refuse_wish(wish, str(error))
             return
-        sent = _Sent(wish, now, now + self._manners.reply_within)
+        sent = _Sent(wish, now, now + self._settings.reply_within)
         older = self._awaiting.put(sent)
         if older is not None and older.wish is not wish:
             self._mqtt.withdraw(older)
@@ -318,12 +318,12 @@ class MqttSession(Session[TopicPoint]):
         the link is dead. Source: [MQTT-4.4.0-1]."""
         wish = sent.wish
         point = self.points[wish.point.name]
-        if wish.tries >= self._manners.retries:
+        if wish.tries >= self._settings.retries:
             self._mqtt.withdraw(sent)
             self._give_up(wish, self._why(point, sent, now))
             return
         wish.tries += 1
-        sent.deadline = now + self._manners.reply_within
+        sent.deadline = now + self._settings.reply_within
         if point.qos and sent.taken is None:
             self._awaiting.put(sent)
             return
@@ -334,7 +334,7 @@ class MqttSession(Session[TopicPoint]):
 
     def _why(self, point: TopicPoint, sent: _Sent, now: float) -> str:
         """How far it has come, by all that a host can know."""
-        waited = self._manners.reply_within * (self._manners.retries + 1)
+        waited = self._settings.reply_within * (self._settings.retries + 1)
         if point.qos and sent.taken is None:
             return f"the broker did not take it: no acknowledgement within {waited:g} s"
         if sent.taken == NO_SUBSCRIBERS:

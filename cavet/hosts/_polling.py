@@ -17,7 +17,7 @@ import msgspec
 
 from cavet.hosts._base import P, Session, Wish
 from cavet.hosts._point import Asked, Point
-from cavet.hosts._session import Manners, SessionState
+from cavet.hosts._session import SessionSettings, SessionState
 from cavet.record import Reason, Tell
 
 AT_ONCE = 1e-9
@@ -43,8 +43,8 @@ Q = TypeVar("Q", bound=Question)
 class PollingSession(Session[P], Generic[P, Q]):
     """Asks, and takes what is answered."""
 
-    def __init__(self, board: str, points: Iterable[P], manners: Manners, tell: Tell) -> None:
-        super().__init__(board, points, manners, tell)
+    def __init__(self, board: str, points: Iterable[P], settings: SessionSettings, tell: Tell) -> None:
+        super().__init__(board, points, settings, tell)
         self._waiting: deque[Q] = deque()
         self._under_way: dict[int, Q] = {}
         """The questions whose answers are awaited, by what those bear: a number, or 0 where they bear none."""
@@ -106,7 +106,7 @@ class PollingSession(Session[P], Generic[P, Q]):
                 del self._under_way[number]
                 self._unanswered(question, now)
         if now >= self._poll_at:
-            self._poll_at = now + self._manners.poll
+            self._poll_at = now + self._settings.poll
             if not self._is_polled():
                 self._waiting.extend(self._questions())
         self._send_on(now)
@@ -124,12 +124,12 @@ class PollingSession(Session[P], Generic[P, Q]):
             question = self._waiting.popleft()
             number = self._put(question, now)
             if number is not None:
-                question.sent_at, question.deadline = now, now + self._manners.reply_within
+                question.sent_at, question.deadline = now, now + self._settings.reply_within
                 self._under_way[number] = question
 
     def _ask_again(self, question: Q) -> bool:
         """Ask it once more, before all others, where it was not asked often enough."""
-        if question.tries >= self._manners.retries:
+        if question.tries >= self._settings.retries:
             return False
         question.tries += 1
         self._waiting.appendleft(question)
@@ -168,7 +168,7 @@ class PollingSession(Session[P], Generic[P, Q]):
     def _learned_more(self, now: float) -> None:
         if self.state is SessionState.LEARNING and len(self._known) == len(self.points):
             self._enter(SessionState.READY, inf)
-            self._poll_at = now + self._manners.poll
+            self._poll_at = now + self._settings.poll
             self._send_pending(now)
 
     def _is_polled(self) -> bool:

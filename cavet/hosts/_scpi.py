@@ -10,7 +10,7 @@ from cavet.hosts._causes import error_words
 from cavet.hosts._point import Asked
 from cavet.hosts._points import HeaderPoint
 from cavet.hosts._polling import PollingSession, Question
-from cavet.hosts._session import Manners, SessionState
+from cavet.hosts._session import SessionSettings, SessionState
 from cavet.protocols import Side, scpi
 from cavet.record import Kind, Purpose, Reason, Tell, Topic
 from cavet.units import last_place
@@ -45,8 +45,8 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
 
     protocol = "scpi"
 
-    def __init__(self, board: str, points: Iterable[HeaderPoint], manners: Manners, tell: Tell) -> None:
-        super().__init__(board, points, manners, tell)
+    def __init__(self, board: str, points: Iterable[HeaderPoint], settings: SessionSettings, tell: Tell) -> None:
+        super().__init__(board, points, settings, tell)
         self.identity = ""
         self._decoder = scpi.ScpiDecoder(Side.BOARD)
         self._line: list[str] = []
@@ -98,7 +98,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         self._line = []
         if self._ask_again(question):
             return
-        self._free_at = now + self._manners.reply_within
+        self._free_at = now + self._settings.reply_within
         if question.wish is not None:
             why = f"no answer to {question.tries + 1} times {question.text}, {self._within}"
             self._give_up(question.wish, why, Reason.NO_ANSWER)
@@ -120,7 +120,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
             if question.wish is not None:
                 self._pending.setdefault(question.wish.point.name, question.wish)
         self._waiting.clear()
-        self._waiting.append(_Query(text=IDENTIFY, tries=self._manners.retries))
+        self._waiting.append(_Query(text=IDENTIFY, tries=self._settings.retries))
         self._enter(SessionState.SILENT, inf)
         self._poll_at = inf
 
@@ -142,7 +142,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         question = self._under_way.pop(UNNUMBERED, None)
         text = ";".join(line)
         if question is not None and question.tries:
-            self._free_at = now + self._manners.reply_within
+            self._free_at = now + self._settings.reply_within
         if question is None and self.hears_others:
             return
         if question is None:

@@ -39,7 +39,7 @@ def state_words(state: SessionState) -> str:
     return _WORDS[state]
 
 
-class Manners(msgspec.Struct, frozen=True, kw_only=True):
+class SessionSettings(msgspec.Struct, frozen=True, kw_only=True):
     """How patient a session is; times in seconds. All of it can be set in the bench file."""
 
     boot_wait: float = 2.0

@@ -8,7 +8,7 @@ from cavet.hosts._awaiting import Awaited, Awaiting, Overtake
 from cavet.hosts._base import Wish
 from cavet.hosts._point import ENCODER
 from cavet.hosts._points import PinPoint, StepperPoint
-from cavet.hosts._session import Manners
+from cavet.hosts._session import SessionSettings
 from cavet.protocols import Message, firmata
 from cavet.record import Topic
 
@@ -27,12 +27,12 @@ class _Going(Awaited):
 class Shafts(Awaiting[_Going]):
     """Sets steppers and encoders up, sends wishes to steppers, and waits until they have arrived."""
 
-    def __init__(self, points: Iterable[PinPoint], manners: Manners, send: Send, overtake: Overtake) -> None:
+    def __init__(self, points: Iterable[PinPoint], settings: SessionSettings, send: Send, overtake: Overtake) -> None:
         super().__init__(overtake)
         there = list(points)
         self.steppers = [point for point in there if isinstance(point, StepperPoint)]
         self.encoders = [point for point in there if point.mode == ENCODER]
-        self._manners = manners
+        self._settings = settings
         self._send = send
         self._asked: dict[str, int] = {}
         """The position that each stepper was sent to last, as the board counts."""
@@ -76,7 +76,7 @@ class Shafts(Awaiting[_Going]):
         way = abs(position - self._asked[point.name])
         turns = point.name in self
         if point.confirm:
-            deadline = now + self._seconds(point, way, turns=turns) + self._manners.reply_within
+            deadline = now + self._seconds(point, way, turns=turns) + self._settings.reply_within
             self.put(_Going(wish, now, deadline, position))
         self._asked[point.name] = position
         message = firmata.StepperTo(device=self.steppers.index(point), position=position)

@@ -39,7 +39,7 @@ async def send(running: RunningBench, place: str, message: str, within: float | 
     sent = await say(running, find_host(running, place), message, given, within, BY)
     if sent.due and sent.answer is None:
         link = running.host_links[find_host(running, place)]
-        patience = within if within is not None else link.setup.manners.reply_within
+        patience = within if within is not None else link.setup.settings.reply_within
         raise UnreachableError(link.link.board, f"no answer to {message} within {patience:g} s")
     return sent
 

@@ -33,13 +33,13 @@ def units_twice(around: Around) -> Iterator[Remark]:
         if not link.protocol.startswith("modbus") or link.simulated:
             continue
         for host in around.setup.hosts.values():
-            if host.link != link.name or not host.manners.unit:
+            if host.link != link.name or not host.settings.unit:
                 continue
-            key = (link.address, host.manners.unit)
+            key = (link.address, host.settings.unit)
             if key in there:
                 yield Remark(
                     name="unit-twice", keys=("hosts", host.name, "unit"), weight=Weight.WRONG,
-                    what=f"{there[key]} and {host.name} are both unit {host.manners.unit} at {link.address}",
+                    what=f"{there[key]} and {host.name} are both unit {host.settings.unit} at {link.address}",
                     why="two units of one number answer at once, and their frames destroy each other; what one is told "
                     "the other does as well",
                 )  # fmt: skip
@@ -51,14 +51,14 @@ def units_differ(around: Around) -> Iterator[Remark]:
     for host in around.setup.hosts.values():
         link = around.setup.links[host.link]
         board = around.setup.boards.get(link.board)
-        if board is None or board.firmware != "modbus" or host.manners.unit in (0, board.unit):
+        if board is None or board.firmware != "modbus" or host.settings.unit in (0, board.unit):
             continue
-        if link.protocol == "modbus-tcp" and host.manners.unit == 255:
+        if link.protocol == "modbus-tcp" and host.settings.unit == 255:
             continue  # "whoever is at this address"
         keys = ("hosts", host.name, "unit")
         yield Remark(
             name="unit-differs", keys=keys, weight=Weight.WRONG,
-            what=f"the host asks unit {host.manners.unit}, the {board.name} is unit {board.unit}",
+            what=f"the host asks unit {host.settings.unit}, the {board.name} is unit {board.unit}",
             why="a unit that is not meant says nothing at all: it looks like a cable that is not there",
             mend=Mend(f"unit = {board.unit}", (Edit(keys, board.unit),)),
         )  # fmt: skip

@@ -74,7 +74,7 @@ class Working:
     async def _back(self, host: str) -> None:
         """Wait until a board can be talked to. Raises `UnreachableError` where it stays lost."""
         link = self._bench.host_links[host]
-        until = self._now + link.setup.manners.lost_after
+        until = self._now + link.setup.settings.lost_after
         while not link.ready:
             if self._now >= until or self._is_lost_for_good(link):
                 raise unreachable(link)
@@ -83,7 +83,7 @@ class Working:
     async def _ask_for(self, point: Point, value: Asked, step: tree.Step, track: Track) -> None:
         """Ask for a value, and wait until it is confirmed; a link that is lost meanwhile is waited for."""
         self._touch(point)
-        until = self._now + self._bench.host_links[point.board].setup.manners.lost_after
+        until = self._now + self._bench.host_links[point.board].setup.settings.lost_after
         while True:
             await self._back(point.board)
             try:

@@ -1,4 +1,4 @@
-"""Any bytes, and any manners, at our own broker's real endpoint: none takes it down, and good clients are served."""
+"""Any bytes, and any settings, at our own broker's real endpoint: none takes it down, and good clients are served."""
 
 import random
 import socket

@@ -5,7 +5,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as some
 
-from cavet.hosts import FirmataSession, Manners, PinPoint, PointKind, SessionState, state_words
+from cavet.hosts import FirmataSession, PinPoint, PointKind, SessionSettings, SessionState, state_words
 from cavet.record import Kind, Purpose, Record, Tell
 from cavet.wording import WrongError
 
@@ -30,10 +30,10 @@ MAPPING = "F0 6A 7F 7F 7F 7F 7F 7F 00 F7"
 class Talk:
     """A session and its record; time is set by hand."""
 
-    def __init__(self, *points, **manners):
+    def __init__(self, *points, **settings):
         self.time = 0.0
         self.record = Record(lambda: self.time)
-        self.session = FirmataSession("b", points, Manners(**manners), Tell(self.record, "b"))
+        self.session = FirmataSession("b", points, SessionSettings(**settings), Tell(self.record, "b"))
 
     def hear(self, text):
         """The board says something; give what the session says then, as hex."""
@@ -212,8 +212,8 @@ class Asking(unittest.TestCase):
 
 
 class Confirming(unittest.TestCase):
-    def asked(self, **manners):
-        talk = Talk(LAMP, **manners)
+    def asked(self, **settings):
+        talk = Talk(LAMP, **settings)
         talk.ready()
         talk.time = 1.0
         asked = talk.session.ask("lamp", 100.0, 1.0)

@@ -2,7 +2,7 @@
 
 import unittest
 
-from cavet.hosts import Manners, ModbusSession, PointKind, RegisterPoint, SessionState, group
+from cavet.hosts import ModbusSession, PointKind, RegisterPoint, SessionSettings, SessionState, group
 from cavet.protocols import FieldError, Side, modbus
 from cavet.protocols.modbus import ValueForm
 from cavet.record import Record
@@ -31,7 +31,7 @@ FLOW = point("flow", "input-registers", 0, form=ValueForm("int16"), low=-100, wi
 class Talk:
     """A session and the other end of its link: `asked` gives the requests, `answer` sends one back."""
 
-    def __init__(self, *points, framing="modbus-tcp", character=0.0, **manners):
+    def __init__(self, *points, framing="modbus-tcp", character=0.0, **settings):
         self.time = 0.0
         self.record = Record(lambda: self.time)
 
@@ -39,7 +39,7 @@ class Talk:
             return self.record.append(kind, "b", topic, subject, *more, **fields)
 
         self.codec = {codec.name: codec for codec in (modbus.TCP, modbus.RTU, modbus.ASCII)}[framing]
-        patience = Manners(**{"unit": 7, "reply_within": 0.1, "retries": 1, "poll": 1.0, **manners})
+        patience = SessionSettings(**{"unit": 7, "reply_within": 0.1, "retries": 1, "poll": 1.0, **settings})
         self.session = ModbusSession("b", points, patience, tell, framing=framing, character=character)
         self._decoder = self.codec.decoder(Side.HOST)
         self._offset = 0
@@ -242,8 +242,8 @@ class Learning(unittest.TestCase):
 
 
 class Asking(unittest.TestCase):
-    def ready(self, *points, words=None, **manners):
-        talk = Talk(*points, **manners).open()
+    def ready(self, *points, words=None, **settings):
+        talk = Talk(*points, **settings).open()
         self.words = words or memory()
         talk.serve(self.words)
         self.assertIs(talk.session.state, SessionState.READY)

@@ -2,7 +2,7 @@
 
 import unittest
 
-from cavet.hosts import BoardTopics, Manners, MqttSession, PointKind, SessionState, TopicPoint
+from cavet.hosts import BoardTopics, MqttSession, PointKind, SessionSettings, SessionState, TopicPoint
 from cavet.messaging import ClientSettings, PayloadForm
 from cavet.protocols import Side, mqtt
 from cavet.protocols.mqtt import V3, V5
@@ -24,7 +24,7 @@ TOPICS = BoardTopics(presence="here", health="health")
 class Broker:
     """A session, and the other end of its connection."""
 
-    def __init__(self, version=4, topics=TOPICS, **manners):
+    def __init__(self, version=4, topics=TOPICS, **settings):
         self.now = 0.0
         self.record = Record(lambda: self.now)
         self.codec = V5 if version == 5 else V3
@@ -32,8 +32,8 @@ class Broker:
         def tell(kind, topic, subject, *more, **fields):
             return self.record.append(kind, "b", topic, subject, *more, **fields)
 
-        settings = ClientSettings(client_id="host", version=version)
-        self.session = MqttSession("b", POINTS, Manners(**manners), tell, settings, topics)
+        client = ClientSettings(client_id="host", version=version)
+        self.session = MqttSession("b", POINTS, SessionSettings(**settings), tell, client, topics)
 
     def open(self, *codes):
         """Let the session in, grant its filters, and say that the board is there."""

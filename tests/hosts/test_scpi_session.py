@@ -2,7 +2,7 @@
 
 import unittest
 
-from cavet.hosts import HeaderPoint, Manners, PointKind, ScpiSession, SessionState
+from cavet.hosts import HeaderPoint, PointKind, ScpiSession, SessionSettings, SessionState
 from cavet.record import Record
 
 VOLTS = HeaderPoint(
@@ -20,14 +20,14 @@ METER = HeaderPoint(
 
 
 class Talk:
-    def __init__(self, *points, **manners):
+    def __init__(self, *points, **settings):
         self.time = 0.0
         self.record = Record(lambda: self.time)
 
         def tell(kind, topic, subject, *more, **fields):
             return self.record.append(kind, "b", topic, subject, *more, **fields)
 
-        patience = Manners(**{"reply_within": 0.1, "retries": 1, "poll": 1.0, **manners})
+        patience = SessionSettings(**{"reply_within": 0.1, "retries": 1, "poll": 1.0, **settings})
         self.session = ScpiSession("b", points, patience, tell)
         self.answers = {
             "*IDN?": "Hut,Rack,1,2",
@@ -77,8 +77,8 @@ class Talk:
 
 
 class Sessions(unittest.TestCase):
-    def ready(self, *points, **manners):
-        talk = Talk(*(points or (VOLTS, OUTPUT, RELAY, METER)), **manners)
+    def ready(self, *points, **settings):
+        talk = Talk(*(points or (VOLTS, OUTPUT, RELAY, METER)), **settings)
         talk.serve()
         self.assertIs(talk.session.state, SessionState.READY)
         return talk

@@ -33,7 +33,7 @@ class BusesProtocol(HostProtocol):
         return {"devices": read_devices(tables)}
 
     def session(self, host: HostSetup, link: LinkSetup, points: Sequence[DevicePoint], tell: Tell) -> BusesSession:
-        return BusesSession(host.name, points, host.manners, tell, host.devices)
+        return BusesSession(host.name, points, host.settings, tell, host.devices)
 
     def read_point(self, table: PointTable) -> Point | None:
         return read_point_at_device(table)

@@ -50,7 +50,7 @@ class FirmataProtocol(HostProtocol):
     def session(
         self, host: HostSetup, link: LinkSetup, points: Sequence[PinPoint | DevicePoint], tell: Tell
     ) -> FirmataSession:
-        return FirmataSession(host.name, points, host.manners, tell, host.devices)
+        return FirmataSession(host.name, points, host.settings, tell, host.devices)
 
     def read_point(self, table: PointTable) -> Point | None:
         kind, raw = table.kind, table.table

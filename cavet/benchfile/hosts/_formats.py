@@ -68,7 +68,7 @@ class FormatProtocol(HostProtocol):
 
     def session(self, host: HostSetup, link: LinkSetup, points: Sequence[FieldPoint], tell: Tell) -> FormatSession:
         assert host.format is not None  # else nothing runs: it was told when the file was read
-        return FormatSession(host.name, points, host.manners, tell, host.format)
+        return FormatSession(host.name, points, host.settings, tell, host.format)
 
     def read_point(self, table: PointTable) -> Point | None:
         kind, raw = table.kind, table.table

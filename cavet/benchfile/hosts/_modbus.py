@@ -62,7 +62,7 @@ class ModbusProtocol(HostProtocol):
     PLACES: ClassVar[tuple[str, ...]] = ("table", "address")
 
     def session(self, host: HostSetup, link: LinkSetup, points: Sequence[RegisterPoint], tell: Tell) -> ModbusSession:
-        return ModbusSession(host.name, points, host.manners, tell, framing=link.protocol, character=link.byte_seconds)
+        return ModbusSession(host.name, points, host.settings, tell, framing=link.protocol, character=link.byte_seconds)
 
     def read_point(self, table: PointTable) -> Point | None:
         if not table.has("table", "in which table") or not table.has("address", "where it begins"):
@@ -103,4 +103,4 @@ class ModbusProtocol(HostProtocol):
         return [Constant(WORDS[point.table], point.address, f"{form}{about}")]
 
     def constants(self, host: HostSetup) -> list[Constant]:
-        return [Constant("UNIT", host.manners.unit, "the board's unit")]
+        return [Constant("UNIT", host.settings.unit, "the board's unit")]

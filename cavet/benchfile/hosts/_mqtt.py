@@ -52,7 +52,7 @@ class MqttProtocol(HostProtocol):
         }
 
     def session(self, host: HostSetup, link: LinkSetup, points: Sequence[TopicPoint], tell: Tell) -> MqttSession:
-        return MqttSession(host.name, points, host.manners, tell, host.client, host.topics)
+        return MqttSession(host.name, points, host.settings, tell, host.client, host.topics)
 
     def read_point(self, table: PointTable) -> Point | None:
         if not table.has_no_pin_kind():

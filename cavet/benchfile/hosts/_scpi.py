@@ -30,7 +30,7 @@ class ScpiProtocol(HostProtocol):
     PLACES: ClassVar[tuple[str, ...]] = ("set", "on", "off", "ask")
 
     def session(self, host: HostSetup, link: LinkSetup, points: Sequence[HeaderPoint], tell: Tell) -> ScpiSession:
-        return ScpiSession(host.name, points, host.manners, tell)
+        return ScpiSession(host.name, points, host.settings, tell)
 
     def read_point(self, table: PointTable) -> Point | None:
         kind, texts = table.kind, table.table

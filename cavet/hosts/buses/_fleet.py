@@ -9,7 +9,7 @@ from typing import Protocol
 from cavet.hosts._base import Wish
 from cavet.hosts._point import Asked
 from cavet.hosts._points import DevicePoint
-from cavet.hosts._session import Manners
+from cavet.hosts._session import SessionSettings
 from cavet.hosts.buses._calls import Call, Calls
 from cavet.hosts.buses._driver import DeviceSettings, Driver, Owner
 from cavet.hosts.buses._expander import ExpanderDriver
@@ -46,15 +46,15 @@ class Fleet:
     """The devices of one board."""
 
     def __init__(
-        self, devices: Mapping[str, DeviceSettings], points: Iterable[DevicePoint], manners: Manners, hooks: Hooks,
-        *, acknowledged: bool = False,
+        self, devices: Mapping[str, DeviceSettings], points: Iterable[DevicePoint], settings: SessionSettings,
+        hooks: Hooks, *, acknowledged: bool = False,
     ) -> None:  # fmt: skip
         self._hooks = hooks
-        self._calls = Calls(hooks.send_call, manners.reply_within, manners.retries, acknowledged=acknowledged)
+        self._calls = Calls(hooks.send_call, settings.reply_within, settings.retries, acknowledged=acknowledged)
         on = list(points)
         self.drivers = {
-            name: DRIVERS[settings.kind](settings, [point for point in on if point.device == name], self)
-            for name, settings in devices.items()
+            name: DRIVERS[device.kind](device, [point for point in on if point.device == name], self)
+            for name, device in devices.items()
         }
         self._moving = [each for each in self.drivers.values() if type(each).advance is not Driver.advance]
         self._due = 0.0
