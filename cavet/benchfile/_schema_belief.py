@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from cavet.benchfile._schema_checks import NEEDS
 from cavet.benchfile.hosts import PROTOCOLS
+from cavet.benchfile.hosts._firmata import COILS
 from cavet.colours import CHANNELS
 from cavet.hosts import PointKind
 from cavet.settings import Key, Section, gathered
 
 FIRMATA = ("firmata",)
-COILS = ("coil_2", "coil_3", "coil_4")
 STEPPER_KEYS = (
     *(
         Key(name, "pin", doc, default=None, concerns=FIRMATA)

@@ -4,11 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from cavet.protocols.modbus import KINDS, ORDERS, ValueForm
+from cavet.protocols.modbus import BITS, KINDS, ORDERS, ValueForm
 from cavet.settings import Key
 
-BITS = ("coils", "discrete-inputs")
-"""The tables that hold bits, not registers."""
 DATA_KEYS = (
     Key("data", "word", "what it is", choices=KINDS, default="uint16"),
     Key("word_order", "word", "which word comes first", choices=ORDERS, default="high-first"),

@@ -10,6 +10,7 @@ from cavet.boards._reflex import DOES, EDGES, Reflex
 from cavet.boards._rig import Quantity, Rig
 from cavet.boards._rules import Hands, Rule
 from cavet.boards._running import Carried, CauseOf, Client, Firmware, Outgoing
+from cavet.boards._signal import Signal
 from cavet.boards._travel import stop, travel
 from cavet.boards._world import World
 from cavet.boards.defects import (
@@ -60,6 +61,7 @@ __all__ = [
     "Reflex",
     "Rig",
     "Rule",
+    "Signal",
     "SilentDevice",
     "Spoiled",
     "StuckBus",

@@ -150,10 +150,13 @@ class Circuit:
         """Let a pin swing so many times a second; 0 for not at all."""
         self._drive(self._in_mode(number, PinMode.TONE), max(0, round(hertz)), now, cause)
 
-    def write_value(self, number: int, value: float, span: tuple[float, float], now: float, cause: int | None) -> None:
+    def write_value(
+        self, number: int, value: float, span: tuple[float, float], now: float, cause: int | None,
+        mode: PinMode | None = None,
+    ) -> None:  # fmt: skip
         """Give an output a value, as its mode has it: hertz for a tone, its share of a span for a duty or a voltage,
-        else on, or off for 0."""
-        mode = self.pins[number].mode
+        else on, or off for 0. Where a `mode` is named, it must be in that one. Raises `PinRefusedError`."""
+        mode = mode or self.pins[number].mode
         low, high = span
         share = min(1.0, max(0.0, (value - low) / (high - low)))
         if mode is PinMode.TONE:

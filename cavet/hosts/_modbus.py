@@ -196,7 +196,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
             return True
         size = len(getattr(message, "values", ()))
         expected = exchange.read.quantity
-        is_bits = exchange.read.table in ("coils", "discrete-inputs")
+        is_bits = exchange.read.table in modbus.BITS
         return size == expected or (is_bits and size == -(-expected // 8) * 8)
 
     def _answers_again(self, exchange: _Exchange, now: float) -> None:

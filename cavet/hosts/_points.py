@@ -8,7 +8,7 @@ from cavet.hosts._picture import Picture, read_picture
 from cavet.hosts._point import MAX_SHOWN, Asked, Point, PointKind
 from cavet.messaging import PayloadError, PayloadForm
 from cavet.protocols import FieldError
-from cavet.protocols.modbus import ValueForm
+from cavet.protocols.modbus import BITS, ValueForm
 from cavet.protocols.plans import FieldPlan
 from cavet.wording import listed, plain
 
@@ -84,7 +84,7 @@ class RegisterPoint(Point, frozen=True, kw_only=True):
     @property
     def is_bit(self) -> bool:
         """Whether its table is one of single bits."""
-        return self.table in ("coils", "discrete-inputs")
+        return self.table in BITS
 
     @property
     def is_whole(self) -> bool:

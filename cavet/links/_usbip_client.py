@@ -14,6 +14,8 @@ from cavet.protocols.usb import ip
 
 IN_BIT = 0x80
 """Of an endpoint's address: to the host. Source: USB 2.0, section 9.6.6."""
+MOST_DEVICES = 1024
+"""A longer list is none: a server could go on with it for ever."""
 T = TypeVar("T")
 Steps = Generator[bytes, None, T]
 
@@ -38,6 +40,8 @@ class UsbIpClient:
         if (yield from self._operation(ip.REP_DEVLIST)):
             raise ValueError("no list of devices")
         count = int.from_bytes((yield from self._bytes(4)), "big")
+        if count > MOST_DEVICES:
+            raise ValueError(f"found a list of {count} devices, expected at most {MOST_DEVICES}")
         devices = []
         for _ in range(count):
             device = ip.read_exported((yield from self._bytes(ip.DEVICE_BYTES)))

@@ -183,10 +183,14 @@ def _follow(line: socket.socket, client: UsbIpClient, steps: Steps[T]) -> T:
             raise usb.core.USBError(f"the server can't be understood: {error}", None, errno.EIO) from error
         if out:
             _send(line, out)
-        elif data := _receive(line, max(0.0, deadline - time.monotonic())):
-            client.feed(data)
-        else:
+            continue
+        try:
+            data = _receive(line, max(0.0, deadline - time.monotonic()))
+        except usb.core.USBError as error:
+            raise usb.core.USBError("the server has shut the connection", None, errno.EIO) from error
+        if not data:
             raise usb.core.USBError("the server does not answer", None, errno.EIO)
+        client.feed(data)
 
 
 def _connect(host: str, port: int) -> socket.socket:

@@ -8,7 +8,7 @@ from pathlib import Path
 from hypothesis import given
 from hypothesis import strategies as some
 
-from cavet.benchfile import check_text, find_places, load_bench
+from cavet.benchfile import FIRMWARES, PROTOCOLS, SECTIONS, check_text, find_places, load_bench
 from cavet.demo import demo_path
 from cavet.wording import WrongError
 from tests.bench.benches import SMALL
@@ -92,6 +92,20 @@ SPOILT = [
     ("[points.level]", "[points.level", "small.bench.toml:31:14: found"),
     ("[points.level]", "points = 5\n[points.level]", "small.bench.toml"),
 ]
+
+
+class Rooms(unittest.TestCase):
+    def test_a_key_concerns_all_protocols_that_have_it_and_no_other(self):
+        concerns = {key.name: key.concerns for section in SECTIONS for key in section.keys if key.concerns}
+        of_points = {key.name: key.concerns for key in next(s for s in SECTIONS if s.title == "[points.NAME]").keys}
+        self.assertEqual(of_points["device"], ("firmata", "buses"))
+        self.assertEqual(of_points["state"], ("mqtt", "plan"))
+        self.assertEqual((of_points["address"], of_points["ask"], of_points["kind"]), (("modbus",), ("scpi",), ()))
+        self.assertEqual(concerns["takes"], ("plan", "usb", "target"))
+
+    def test_each_room_stands_under_its_own_name(self):
+        self.assertEqual([protocol.name for protocol in PROTOCOLS.values()], list(PROTOCOLS))
+        self.assertEqual(set(PROTOCOLS) - set(FIRMWARES), set())
 
 
 class Errors(unittest.TestCase):

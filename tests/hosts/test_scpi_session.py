@@ -189,6 +189,17 @@ class Sessions(unittest.TestCase):
         self.assertEqual(talk.session.readings["meter"].refusal, "")
         self.assertEqual(talk.kinds()[-1], "confirmed")
 
+    def test_what_is_said_by_hand_waits_until_late_answers_can_t_come_any_more(self):
+        talk = self.ready(VOLTS)
+        self.assertTrue(talk.session.is_idle(talk.time))
+        talk.go(1.0)
+        self.assertEqual(talk.said(), ["SOUR1:VOLT?"])
+        talk.go(1.1)  # it is asked again: one answer too many may come
+        self.assertEqual(talk.said(), ["SOUR1:VOLT?"])
+        self.assertFalse(talk.session.is_idle(1.1))
+        talk.hear("0.0")
+        self.assertEqual([talk.session.is_idle(at) for at in (1.1, 1.19, 1.2)], [False, False, True])
+
     def test_a_wish_that_waits_behind_an_unanswered_question_is_not_lost(self):
         talk = self.ready(VOLTS, OUTPUT)
         talk.go(1.0)

@@ -2,6 +2,7 @@
 
 import asyncio
 import errno
+import socket
 import threading
 import unittest
 
@@ -157,6 +158,38 @@ class Usb(unittest.TestCase):
                 asyncio.run(UsbEnd(address, *endpoints, self.find).open(Heard()))
             self.assertIn(part, str(caught.exception))
         self.assertIn("access refused", words(usb.core.USBError("no", None, errno.EACCES)))
+
+
+class Strangers(unittest.TestCase):
+    """Servers that are none, or that leave."""
+
+    def listed(self, answer):
+        with socket.create_server(("127.0.0.1", 0)) as server:
+
+            def serve():
+                line, _ = server.accept()
+                with line:
+                    line.recv(64)
+                    line.sendall(answer)
+
+            stranger = threading.Thread(target=serve)
+            stranger.start()
+            with self.assertRaises(usb.core.USBError) as caught:
+                exported_devices(*server.getsockname()[:2])
+            stranger.join()
+            return str(caught.exception)
+
+    def test_a_list_without_an_end_is_none(self):
+        words = self.listed(bytes.fromhex("0111 0005 00000000 FFFFFFFF"))
+        self.assertIn("found a list of 4294967295 devices, expected at most 1024", words)
+
+    def test_who_leaves_in_the_middle_of_its_list_is_told(self):
+        self.assertIn(
+            "the server has shut the connection", self.listed(bytes.fromhex("0111 0005 00000000 00000002 00"))
+        )
+
+    def test_another_version_is_told(self):
+        self.assertIn("found version 0x0222", self.listed(bytes.fromhex("0222 0005 00000000")))
 
 
 if __name__ == "__main__":

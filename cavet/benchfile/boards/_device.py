@@ -1,7 +1,9 @@
 """What a board's firmware has in front of its pins, as its tables say: the base of one room for each firmware.
 
 A room declares the tables of its own, reads them, makes the firmware of them, and tells at which places a host may find
-something: addresses, headers, topics, fields. Nothing else asks which firmware a board has.
+something: addresses, headers, topics, fields. What reads, starts and shows a bench asks nothing but the room; rules
+that are about one firmware alone, such as remarks on units, look for it themselves. The one thing of the host's that is
+known here is a point, as something that names places: whether they are there is what the wiring asks.
 """
 
 from __future__ import annotations

@@ -7,7 +7,7 @@ from functools import cached_property
 from typing import Any, ClassVar, Self
 
 from cavet.benchfile._places import Path
-from cavet.benchfile._values import BITS, DATA_KEYS, value_form
+from cavet.benchfile._values import DATA_KEYS, value_form
 from cavet.benchfile.boards._device import (
     BoardTables,
     Device,
@@ -22,20 +22,11 @@ from cavet.benchfile.boards._device import (
 from cavet.benchfile.boards._identity import IDENTITY, OBJECTS, read_identity
 from cavet.boards import Firmware, PinMode, Profile
 from cavet.boards.firmware import ModbusFirmware
-from cavet.boards.firmware.modbus import (
-    COILS,
-    DISCRETE,
-    HOLDING,
-    TABLES,
-    UPTIME,
-    CellSettings,
-    DeviceMap,
-    Identity,
-    Server,
-)
+from cavet.boards.firmware.modbus import UPTIME, CellSettings, DeviceMap, Identity, Server
 from cavet.expressions import Expression
 from cavet.hosts import Point, RegisterPoint
 from cavet.protocols import FieldError
+from cavet.protocols.modbus import BITS, COILS, DISCRETE, HOLDING, TABLES
 from cavet.settings import Key, Section, made
 
 CELL = Section(

@@ -10,7 +10,7 @@ import msgspec
 
 from cavet.benchfile._plan_file import load_frames
 from cavet.benchfile._setup import HostSetup, LinkSetup
-from cavet.benchfile.hosts._protocol import Constant, HostProtocol, HostTables, PointTable
+from cavet.benchfile.hosts._protocol import STATE, Constant, HostProtocol, HostTables, PointTable
 from cavet.hosts import FieldPoint, Format, FormatSession, Point, PointKind
 from cavet.protocols import FieldError
 from cavet.protocols.plans import FieldPlan, PlanCodec
@@ -44,6 +44,7 @@ class FormatProtocol(HostProtocol):
         Key("field", "text", "plan: `FRAME.FIELD` that carries it", default=""),
         Key("line", "whole", "plan: the bit of the field, where it is one of several", default=None, low=0, high=63),
         Key("mask", "text", "plan: the field that has a 1 for what is meant", default=""),
+        STATE,
     )
     PLACES: ClassVar[tuple[str, ...]] = ("field", "mask", "line", "state")
 

@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from typing import ClassVar
 
 from cavet.benchfile._setup import HostSetup, LinkSetup
-from cavet.benchfile._values import BITS, DATA_KEYS, value_form
+from cavet.benchfile._values import DATA_KEYS, value_form
 from cavet.benchfile.hosts._protocol import ON_PINS, Constant, HostProtocol, PointTable
-from cavet.boards.firmware.modbus import TABLES
 from cavet.hosts import ModbusSession, Point, RegisterPoint
+from cavet.protocols.modbus import BITS, TABLES
 from cavet.record import Tell
 from cavet.settings import Key
 

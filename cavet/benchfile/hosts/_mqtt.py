@@ -18,12 +18,13 @@ from cavet.benchfile._messages import (
     read_topics,
 )
 from cavet.benchfile._setup import HostSetup, LinkSetup
-from cavet.benchfile.hosts._protocol import Constant, HostProtocol, HostTables, PointTable, fitting
+from cavet.benchfile.hosts._protocol import STATE, Constant, HostProtocol, HostTables, PointTable
 from cavet.hosts import MqttSession, Point, PointKind, TopicPoint
 from cavet.messaging import PayloadForm
 from cavet.protocols.mqtt import filter_problem, name_problem
 from cavet.record import Tell
 from cavet.settings import Key
+from cavet.wording import listed
 
 
 def _of_mqtt(*keys: Key) -> tuple[Key, ...]:
@@ -36,11 +37,13 @@ class MqttProtocol(HostProtocol):
 
     name: ClassVar[str] = "mqtt"
     HOST_KEYS: ClassVar[tuple[Key, ...]] = _of_mqtt(*PRESENCE_KEYS, *CLIENT_KEYS)
-    POINT_KEYS: ClassVar[tuple[Key, ...]] = _of_mqtt(
-        Key("command", "text", "the topic that it is set at, behind the host's base", default=""),
-        Key("state", "text", "the topic that says how it stands", default=""),
-        *PAYLOAD_KEYS,
-        Key("retain", "switch", "whether the broker keeps what is published", default=False),
+    POINT_KEYS: ClassVar[tuple[Key, ...]] = (
+        *_of_mqtt(
+            Key("command", "text", "the topic that it is set at, behind the host's base", default=""),
+            *PAYLOAD_KEYS,
+            Key("retain", "switch", "whether the broker keeps what is published", default=False),
+        ),
+        STATE,
     )
     PLACES: ClassVar[tuple[str, ...]] = ("command", "state")
     KINDS: ClassVar[tuple[PointKind, ...]] = tuple(PointKind)
@@ -92,5 +95,5 @@ def _fits_payload(table: PointTable, form: PayloadForm) -> bool:
         "number", "json", "raw"
     )  # fmt: skip
     if form.kind not in known:
-        table.wrong("payload", found=form.kind, expected=fitting(known, kind))
+        table.wrong("payload", found=form.kind, expected=f"{listed(known)} for a {kind.value}")
     return form.kind in known

@@ -1,7 +1,8 @@
 """What a host believes of a board, by what it speaks: the base of one room for each protocol.
 
 A room declares the keys of its own, reads a host's and its points' tables, makes the session, and tells what a program
-of the user's own has to know of a point. Nothing else asks which protocol a host speaks.
+of the user's own has to know of a point. What reads, starts and shows a bench asks nothing but the room; rules that
+are about one protocol alone, such as remarks on units, look for it themselves.
 """
 
 from __future__ import annotations
@@ -21,11 +22,13 @@ from cavet.colours import parse_colour
 from cavet.hosts import Point, PointKind, Session
 from cavet.record import Tell
 from cavet.settings import Key
-from cavet.wording import WrongError, listed
+from cavet.wording import WrongError
 
 ResolvePins = Callable[[Path, dict[str, Any], Profile | None], bool]
 ON_PINS = (PointKind.BRIDGE, PointKind.COLOUR)
 """The kinds that only pins have; a colour can be a field, too."""
+STATE = Key("state", "text", "MQTT: the topic that says how it stands; plan: the FRAME.FIELD that tells it", default="")
+"""Where boards that report tell of a point."""
 KINDS = tuple(kind for kind in PointKind if kind is not PointKind.PULSE)
 """The kinds that all protocols have, as far as their places can carry them."""
 
@@ -166,7 +169,8 @@ class HostProtocol:
 
     def point(self, table: PointTable) -> Point | None:
         """Read one point whole, and check it."""
-        if self.kind_is_wrong(table):
+        if table.kind not in self.KINDS:
+            table.wrong("kind", found=table.kind.value, expected=f"a kind that {self.name} has")
             return None
         point = self.read_point(table)
         if point is not None:
@@ -178,13 +182,6 @@ class HostProtocol:
                 table.checker.errors.append(WrongError(where, found=error.found, expected=error.expected))
         return point
 
-    def kind_is_wrong(self, table: PointTable) -> bool:
-        """Whether it has no points of this kind, which is told."""
-        if table.kind in self.KINDS:
-            return False
-        table.wrong("kind", found=table.kind.value, expected=f"a kind that {self.name} has")
-        return True
-
     def _check_wire(self, table: PointTable, point: Point) -> None:
         """Whether the numbers at both ends can stand on the wire."""
         if point.kind.is_text or point.kind.is_switch:
@@ -195,8 +192,3 @@ class HostProtocol:
             key = "wire" if table.table.get("wire") else "range"
             found = " to ".join(f"{end:g}" for end in ends)
             table.wrong(key, found=found, expected=f"what is carried there: {least:g} to {most:g}")
-
-
-def fitting(names: Sequence[str], kind: PointKind) -> str:
-    """What fits a kind of point, as an error says it."""
-    return f"{listed(names)} for a {kind.value}"

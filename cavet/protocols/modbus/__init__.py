@@ -47,17 +47,23 @@ from cavet.protocols.modbus._messages import (
     WriteSingleRegister,
 )
 from cavet.protocols.modbus._unit import encode_unit, read_message
-from cavet.protocols.modbus._values import KINDS, ORDERS, ValueForm
+from cavet.protocols.modbus._values import BITS, COILS, DISCRETE, HOLDING, INPUT, KINDS, ORDERS, TABLES, ValueForm
 
 __all__ = [
     "ASCII",
+    "BITS",
+    "COILS",
+    "DISCRETE",
     "EXCEPTIONS",
+    "HOLDING",
+    "INPUT",
     "KINDS",
     "ORDERS",
     "REQUESTS",
     "RESPONSES",
     "RTU",
     "SUB_FUNCTIONS",
+    "TABLES",
     "TCP",
     "Diagnostics",
     "ExceptionResponse",

@@ -17,6 +17,14 @@ _NUMBERS: Final = {
     "int16": "h", "uint16": "H", "int32": "i", "uint32": "I", "int64": "q", "uint64": "Q",
     "float32": "f", "float64": "d",
 }  # fmt: skip
+COILS: Final = "coils"
+DISCRETE: Final = "discrete-inputs"
+HOLDING: Final = "holding-registers"
+INPUT: Final = "input-registers"
+TABLES: Final = (COILS, DISCRETE, HOLDING, INPUT)
+"""The tables of a device. Source: Modbus application protocol 1.1b3, section 4.3."""
+BITS: Final = (COILS, DISCRETE)
+"""Those that hold single bits, not registers."""
 KINDS: Final = (*_NUMBERS, "text", "bit")
 ORDERS: Final = ("high-first", "low-first")
 

@@ -11,14 +11,9 @@ from cavet.boards._circuit import Circuit
 from cavet.boards._pins import PinMode
 from cavet.boards._signal import Signal
 from cavet.expressions import Expression
-from cavet.protocols.modbus import ValueForm
+from cavet.protocols.modbus import BITS, TABLES, ValueForm
 from cavet.record import Kind, Tell, Topic
 
-COILS: Final = "coils"
-DISCRETE: Final = "discrete-inputs"
-HOLDING: Final = "holding-registers"
-INPUT: Final = "input-registers"
-TABLES: Final = (COILS, DISCRETE, HOLDING, INPUT)
 UPTIME: Final = "uptime"
 """What a cell's `of` says for the seconds since the device was started."""
 
@@ -92,7 +87,9 @@ class DeviceMap:
     def _read_one(self, table: str, cell: CellSettings, at: int, now: float) -> int:
         if cell.of is not None:
             return self._measured(cell, now)[at - cell.address]
-        if cell.pin is not None and (table in (COILS, DISCRETE) or cell.mode is PinMode.ANALOG):
+        if cell.pin is not None and table in BITS:
+            return int(self._signals[cell.name].level())
+        if cell.pin is not None and cell.mode is PinMode.ANALOG:
             return int(self._signals[cell.name].read(now))
         return self._words[table][at]
 

@@ -12,8 +12,9 @@ import msgspec
 
 from cavet.boards._circuit import PinRefusedError
 from cavet.boards.firmware.modbus._counters import Counters
-from cavet.boards.firmware.modbus._map import COILS, DISCRETE, HOLDING, INPUT, DeviceMap
+from cavet.boards.firmware.modbus._map import DeviceMap
 from cavet.protocols import Message, Unreadable, modbus
+from cavet.protocols.modbus import COILS, DISCRETE, HOLDING, INPUT
 
 FUNCTION, ADDRESS, VALUE, FAILURE = 1, 2, 3, 4
 MAX_QUEUE = 31

@@ -102,7 +102,10 @@ class Station(Firmware):
         """Whether the broker has granted its command topics."""
         self._pulses: dict[int, tuple[float, int]] = {}
         """By pin: when it ends, and by which event it began."""
-        self._signals = {topic.name: Signal(circuit, topic.pin, (topic.low, topic.high)) for topic in settings.topics}
+        self._signals = {
+            topic.name: Signal(circuit, topic.pin, (topic.low, topic.high), MODES[topic.does])
+            for topic in settings.topics
+        }
 
     # the board's life
 
@@ -218,8 +221,8 @@ class Station(Firmware):
     def _standing(self, topic: TopicSettings, now: float) -> Any:
         if topic.does == "text":
             return self._circuit.pins[topic.pin].text
-        stands = self._signals[topic.name].read(now)
-        return stands if topic.does in ("level", "tone") else bool(stands)
+        signal = self._signals[topic.name]
+        return signal.read(now) if topic.does in ("level", "tone") else signal.level()
 
     def _tell_health(self, now: float) -> None:
         """Say the health, and when next."""

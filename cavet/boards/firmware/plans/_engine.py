@@ -65,9 +65,14 @@ class PlanBoard(msgspec.Struct, frozen=True, kw_only=True):
     gives: tuple[Answer, ...] = ()
 
     @property
+    def uses(self) -> list[tuple[int, PinMode]]:
+        """The pins that fields drive, each with the mode in which they do."""
+        return [(pin, taken.mode) for fields in self.takes.values() for taken in fields for pin in taken.pins]
+
+    @property
     def modes(self) -> dict[int, PinMode]:
         """The mode that each pin needs."""
-        modes = {pin: taken.mode for fields in self.takes.values() for taken in fields for pin in taken.pins}
+        modes = dict(self.uses)
         for answer in self.gives:
             for given in answer.fields:
                 for pin in given.pins:
@@ -85,8 +90,8 @@ class Engine:
         self._read = read
         """Gives the expressions that fields tell, by `FRAME.FIELD`."""
         self._levels: dict[int, bool] = {}
-        self._signals = {pin: Signal(circuit, pin) for pin in plan.modes}
-        """Each pin as a share, or as what its mode has."""
+        self._signals = {(pin, mode): Signal(circuit, pin, mode=mode) for pin, mode in plan.uses}
+        """Each pin as a share, or as what its mode has, by that: it is driven in no other."""
         self._blinking: set[int] = set()
         self._faults = 0
         self._lit = True
@@ -96,7 +101,8 @@ class Engine:
         """Begin anew: pins in their modes, nothing blinks."""
         for pin, mode in self.plan.modes.items():
             self._circuit.set_mode(pin, mode, now, None)
-            self._signals[pin].forget()
+        for signal in self._signals.values():
+            signal.forget()
         self._levels = {}
         self._blinking = set()
         self._faults = 0
@@ -139,9 +145,9 @@ class Engine:
                 own, full = (_byte_of(int(value), bit, len(taken.pins)), FULL_DUTY) if len(taken.pins) > 1 else (
                     value, taken.full
                 )  # fmt: skip
-                self._signals[pin].write(min(1.0, max(0.0, own / full)), now, cause)
+                self._signals[pin, taken.mode].write(min(1.0, max(0.0, own / full)), now, cause)
             elif taken.mode is PinMode.TONE:
-                self._signals[pin].write(value * taken.full, now, cause)
+                self._signals[pin, taken.mode].write(value * taken.full, now, cause)
             else:
                 level = bool(int(value) >> bit & 1) if len(taken.pins) > 1 else value != 0
                 self._set_level(pin, level, now, cause)
@@ -210,10 +216,10 @@ class Engine:
             return sum(self._level(pin) << bit for bit, pin in enumerate(given.pins))
         pin = self._circuit.pins[given.pins[0]]
         if pin.mode is PinMode.PWM:
-            return self._signals[pin.number].read(now) * given.full
+            return self._signals[pin.number, pin.mode].read(now) * given.full
         if pin.mode is PinMode.TONE:
-            return self._signals[pin.number].read(now) / given.full
-        return self._signals[pin.number].read(now) if pin.mode is PinMode.ANALOG else self._level(pin.number)
+            return self._signals[pin.number, pin.mode].read(now) / given.full
+        return self._circuit.read_counts(pin.number, now) if pin.mode is PinMode.ANALOG else self._level(pin.number)
 
     def _level(self, pin: int) -> bool:
         """What an output was told to be, whether it is dark just now or not; what an input reads."""
