@@ -209,8 +209,11 @@ class FormatDevice(Device, frozen=True, kw_only=True):
 class UsbDevice(FormatDevice, frozen=True, kw_only=True):
     """A USB device: its reports are frames, and it says who it is."""
 
-    KEYS: ClassVar[tuple[Key, ...]] = keys_without_more((("usb", "usb: who the device says it is"),))
-    SECTIONS: ClassVar[tuple[Section, ...]] = (USB,)
+    KEYS: ClassVar[tuple[Key, ...]] = (
+        *FormatDevice.KEYS,
+        *keys_without_more((("usb", "usb: who the device says it is"),)),
+    )
+    SECTIONS: ClassVar[tuple[Section, ...]] = (*FormatDevice.SECTIONS, USB)
     LINK: ClassVar[str] = "usb"
     IS_THERE_AT_ONCE: ClassVar[bool] = True
     WHENS: ClassVar[tuple[str, ...]] = ("taken",)
