@@ -171,6 +171,6 @@ class Device(msgspec.Struct, frozen=True, kw_only=True):
         return {}
 
 
-def keys_without_more(names: Iterable[tuple[str, str]]) -> tuple[Key, ...]:
+def table_keys(names: Iterable[tuple[str, str]]) -> tuple[Key, ...]:
     """Keys that hold tables, each with what it is for."""
     return tuple(Key(name, "table", f"{doc}, see below", default={}) for name, doc in names)

@@ -17,7 +17,7 @@ from cavet.benchfile.boards._device import (
     PlaceKey,
     PlaceKind,
     Row,
-    keys_without_more,
+    table_keys,
 )
 from cavet.boards import Firmware, PinMode, Profile
 from cavet.boards.firmware.plans import Answer, Engine, Given, PlanBoard, PlanFirmware, Taken, TargetFirmware
@@ -108,7 +108,7 @@ class FormatDevice(Device, frozen=True, kw_only=True):
             "plan, usb, target: the plan file beside the bench whose frames it speaks, or the name of one that ships",
             default="",
         ),
-        *keys_without_more(
+        *table_keys(
             (
                 ("takes", "plan, usb, target: the frames that it takes"),
                 ("gives", "plan, usb, target: the frames that it gives"),
@@ -211,7 +211,7 @@ class UsbDevice(FormatDevice, frozen=True, kw_only=True):
 
     KEYS: ClassVar[tuple[Key, ...]] = (
         *FormatDevice.KEYS,
-        *keys_without_more((("usb", "usb: who the device says it is"),)),
+        *table_keys((("usb", "usb: who the device says it is"),)),
     )
     SECTIONS: ClassVar[tuple[Section, ...]] = (*FormatDevice.SECTIONS, USB)
     LINK: ClassVar[str] = "usb"

@@ -17,7 +17,7 @@ from cavet.benchfile.boards._device import (
     PlaceKey,
     PlaceKind,
     Row,
-    keys_without_more,
+    table_keys,
 )
 from cavet.benchfile.boards._identity import IDENTITY, OBJECTS, read_identity
 from cavet.boards import Firmware, PinMode, Profile
@@ -77,7 +77,7 @@ class ModbusDevice(Device, frozen=True, kw_only=True, dict=True):
 
     KEYS: ClassVar[tuple[Key, ...]] = (
         Key("unit", "whole", "Modbus: its unit", default=1, low=1, high=247),
-        *keys_without_more(
+        *table_keys(
             (
                 ("map", "Modbus: what stands at which address"),
                 ("files", "Modbus: its files"),

@@ -17,7 +17,7 @@ from cavet.benchfile.boards._device import (
     PlaceKey,
     PlaceKind,
     Row,
-    keys_without_more,
+    table_keys,
 )
 from cavet.benchfile.boards._identity import read_identity
 from cavet.boards import Firmware, PinMode, Profile
@@ -84,7 +84,7 @@ COMMAND = Section(
 class ScpiDevice(Device, frozen=True, kw_only=True):
     """A SCPI board's identity and commands."""
 
-    KEYS: ClassVar[tuple[Key, ...]] = keys_without_more((("commands", "SCPI: its own commands"),))
+    KEYS: ClassVar[tuple[Key, ...]] = table_keys((("commands", "SCPI: its own commands"),))
     SECTIONS: ClassVar[tuple[Section, ...]] = (COMMAND,)
     FORM: ClassVar[tuple[str, str, str] | None] = ("a command that it knows", "commands", "command")
 

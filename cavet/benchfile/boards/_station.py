@@ -24,7 +24,7 @@ from cavet.benchfile.boards._device import (
     PlaceKey,
     PlaceKind,
     Row,
-    keys_without_more,
+    table_keys,
 )
 from cavet.boards import Firmware, PinMode, Profile
 from cavet.boards.firmware import Station
@@ -75,7 +75,7 @@ HEALTH = Section(
 class StationDevice(Device, frozen=True, kw_only=True):
     """A station: all that it has on its broker."""
 
-    KEYS: ClassVar[tuple[Key, ...]] = keys_without_more(
+    KEYS: ClassVar[tuple[Key, ...]] = table_keys(
         (
             ("station", "MQTT: who it is at its broker"),
             ("topics", "MQTT: where it takes commands and reports"),
