@@ -6,9 +6,9 @@ import unittest
 import msgspec
 
 from cavet.benchfile import load_bench
-from cavet.boards.firmware.modbus import COILS, HOLDING, CellSettings
+from cavet.boards.firmware.modbus import CellSettings
 from cavet.demo import demo_path
-from cavet.protocols.modbus import ValueForm, lrc8
+from cavet.protocols.modbus import COILS, HOLDING, ValueForm, lrc8
 from tests.boards.devices import CHARACTER, Device, rtu, tcp
 
 
