@@ -1,42 +1,91 @@
-"""Settings, each declared once: a key of the bench file, and a table of it.
+"""Tables of the bench file, each declared once: a struct whose fields are the keys.
 
-Reading, checking, the tables of the docs, completion, and what a part is made from are all readings of these.
+A field's name, type and default are the key's; what it is for, its unit and its limits stand beside it, as a `Meaning`.
+Reading, checking, the tables of the docs, completion, editing, and what a part is made from are all readings of these.
 """
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Iterable, Mapping
-from typing import Any, TypeVar
+from typing import Annotated, Any, ClassVar, TypeVar, get_args, get_origin
 
 import msgspec
+
+from cavet.expressions import Expression
 
 T = TypeVar("T", bound=msgspec.Struct)
 
 
-class Key(msgspec.Struct, frozen=True):
-    """One key. `kind` is `text`, `unit` (one that can be reckoned
-    with), `word` (one of `choices`), `whole` (a whole number), `whole-list`, `switch`,
-    `words` (two texts), `texts`, `sets` (lists of
-    texts), `walk` (true, or texts), `wholes` (any number of them), `names` (one text or several), `pin` (a number, or a
-    label such as "A0"), `scalar` (a number or a text), `quantity` (a number with a unit), `range` (two of them),
-    `expression`, `octets` (hex pairs, or text behind @), `table` or `tables` (a list of them).
+class Meaning(msgspec.Struct, frozen=True):
+    """What a key means, as the annotation of its field.
 
-    `unit` names the unit that a quantity is read in; `=unit` stands for the one that the key `unit` beside it gives.
+    `unit` names the unit that a quantity is read in; `=unit` stands for the one that the key `unit` beside it gives,
+    `=of` for that of the quantity that `of` names.
     """
 
-    name: str
-    kind: str
     doc: str
-    required: bool = False
-    default: Any = None
-    unit: str = ""
-    names: str = ""
-    """What it names: a `board`, `link`, `host`, `device`, `profile`, `part`, `quantity`, or a part as `board.part`."""
     choices: tuple[str, ...] = ()
+    unit: str = ""
     low: float | None = None
     high: float | None = None
+    names: str = ""
+    """What it names: a `board`, `link`, `host`, `device`, `profile`, `part`, `quantity`, or a part as `board.part`."""
     concerns: tuple[str, ...] = ()
     """What must be spoken where it means something; () for whatever is."""
+    kind: str = ""
+    """What it can be, where the type alone does not tell that: `pin` (a number, or a label such as "A0"; a number once
+    it is read), `unit` (one that can be reckoned with), `names` (one text or several), `walk` (true, or texts)."""
+
+
+KINDS: dict[Any, str] = {
+    str: "text",
+    int: "whole",
+    float: "quantity",
+    bool: "switch",
+    bytes: "octets",
+    Expression: "expression",
+    float | str: "scalar",
+    tuple[float, float]: "range",
+    tuple[int, int]: "whole-list",
+    tuple[str, str]: "words",
+    tuple[str, ...]: "texts",
+    tuple[int, ...]: "wholes",
+    tuple[tuple[str, ...], ...]: "sets",
+    tuple[object, ...]: "tables",
+    dict[str, Any]: "table",
+}
+"""What a key can be, by the type of its field; where it has choices, a `word`."""
+
+
+class Key(Meaning, frozen=True, kw_only=True):
+    """A key of a table: its name, what it means, and what stands for it where it is left out."""
+
+    name: str
+    required: bool = False
+    default: Any = None
+
+    @property
+    def field(self) -> str:
+        """The name of its field: a word of Python's own has a _ behind it there."""
+        return FIELDS.get(self.name, self.name)
+
+
+FIELDS = {"from": "from_", "in": "in_"}
+NAMES = {field: name for name, field in FIELDS.items()}
+
+
+class Table(msgspec.Struct, kw_only=True):
+    """A table of the file, as it was read. The docstring of each says what such a table is for."""
+
+    TITLE: ClassVar[str] = ""
+    """Where it stands in the file."""
+    ABOUT: ClassVar[str] = ""
+    """What it is about, in front of the meanings of its keys; but for those that say themselves whom they concern."""
+    VARIANTS: ClassVar[Mapping[str, type[Table]]] = {}
+    """Tables with more keys, by what the key `kind` says."""
+    ROOMS: ClassVar[Mapping[str, type[Table]]] = {}
+    """Tables whose keys stand beside its own, by what is spoken; each is read by itself."""
 
 
 class Section(msgspec.Struct, frozen=True, kw_only=True):
@@ -48,18 +97,66 @@ class Section(msgspec.Struct, frozen=True, kw_only=True):
     variants: dict[str, tuple[Key, ...]] = {}
 
 
-def gathered(rooms: Mapping[str, Iterable[Key]]) -> tuple[Key, ...]:
+@functools.cache
+def keys_of(table: type[Table]) -> tuple[Key, ...]:
+    """The keys of a table, those first that must be there. Fields without a `Meaning` are none."""
+    found = [_key(table, field) for field in msgspec.structs.fields(table) if get_origin(field.type) is Annotated]
+    return tuple(sorted(found, key=lambda key: not key.required))
+
+
+def _key(table: type[Table], field: msgspec.structs.FieldInfo) -> Key:
+    bare, meaning = get_args(field.type)
+    default = None if field.required else {} if field.default_factory is dict else field.default
+    about = f"{table.ABOUT}: " if table.ABOUT and not meaning.concerns else ""
+    told = msgspec.structs.asdict(meaning) | {"doc": about + meaning.doc, "kind": meaning.kind or _kind(bare, meaning)}
+    return Key(name=NAMES.get(field.name, field.name), required=field.required, default=default, **told)
+
+
+def _kind(bare: Any, meaning: Meaning) -> str:
+    if meaning.choices:
+        return "word"
+    for known, kind in KINDS.items():
+        if bare in (known, known | None):
+            return kind
+    raise TypeError(f"{bare}: found no kind of key for this type, expected `kind` beside it")
+
+
+def of_variants(key: Key, table: type[Table]) -> Key:
+    """The key `kind` of a table with variants: it must be there, and say one of them."""
+    return msgspec.structs.replace(key, choices=tuple(table.VARIANTS), required=True, default=None)
+
+
+@functools.cache
+def section_of(table: type[Table]) -> Section:
+    """What a table can have, for those who tell of it or change it."""
+    keys = keys_of(table)
+    names = {key.name for key in keys}
+    if table.VARIANTS:
+        keys = tuple(of_variants(key, table) if key.name == "kind" else key for key in keys)
+    return Section(
+        title=table.TITLE, doc=" ".join((table.__doc__ or "").split()),
+        keys=(*keys, *_gathered({room: keys_of(each) for room, each in table.ROOMS.items()})),
+        variants={
+            kind: tuple(key for key in keys_of(variant) if key.name not in names)
+            for kind, variant in table.VARIANTS.items()
+        },
+    )  # fmt: skip
+
+
+def _gathered(rooms: Mapping[str, Iterable[Key]]) -> tuple[Key, ...]:
     """The keys of several rooms in one table: each once, and it concerns all those that have it."""
     found: dict[str, Key] = {}
     for room, keys in rooms.items():
         for key in keys:
-            known = found.get(key.name, key)
-            found[key.name] = msgspec.structs.replace(known, concerns=(*known.concerns, room))
+            known = found.get(key.name)
+            others = known.concerns if known is not None else ()
+            found[key.name] = msgspec.structs.replace(known or key, concerns=(*others, room))
     return tuple(found.values())
 
 
-def made(of: type[T], table: Mapping[str, Any], **more: Any) -> T:
+def made(of: type[T], table: Mapping[str, Any] | Table, **more: Any) -> T:
     """Make a struct of a table that was read: what a key says goes to the field of its name. `more` is what was made of
     other keys, or stands in their place."""
+    told = table if isinstance(table, Mapping) else {name: getattr(table, name) for name in table.__struct_fields__}
     names: tuple[str, ...] = of.__struct_fields__
-    return of(**{name: table[name] for name in names if name in table and name not in more}, **more)
+    return of(**{name: told[name] for name in names if name in told and name not in more}, **more)

@@ -4,11 +4,12 @@ from the registry of commands: `python -m tests.bench_keys`."""
 import re
 from pathlib import Path
 
-from cavet.benchfile import PLAN_SECTIONS, SECTIONS
+from cavet.benchfile import PLAN_TABLES, TABLES
+from cavet.settings import section_of
 from cavet.workbench import keymap
 
 DOCS = Path(__file__).parents[1] / "docs"
-PAGES = {"bench-file.md": SECTIONS, "plan-file.md": PLAN_SECTIONS}
+PAGES = {"bench-file.md": TABLES, "plan-file.md": PLAN_TABLES}
 MARK = "<!-- the tables below are written by `python -m tests.bench_keys` -->"
 
 
@@ -82,10 +83,10 @@ def tables(sections):
 
 
 if __name__ == "__main__":
-    for name, sections in PAGES.items():
+    for name, pages in PAGES.items():
         page = DOCS / name
         head = page.read_text().partition(MARK)[0]
-        page.write_text(f"{head}{MARK}\n\n{tables(sections)}")
+        page.write_text(f"{head}{MARK}\n\n{tables(map(section_of, pages))}")
     for name in KEYS:
         page = DOCS / name
         page.write_text(with_keys(name, page.read_text()))

@@ -10,7 +10,8 @@ from cavet.boards.buses import Expander
 from cavet.demo import demo_path
 from cavet.protocols import Side
 from cavet.record import Kind
-from tests.boards.test_bus import WIRES, Bench, shipped
+from tests.boards.test_bus import Bench, shipped
+from tests.boards.worlds import wired
 from tests.speed_tools import best, ratio
 
 ROUNDS = 2000
@@ -19,7 +20,7 @@ FRAMES = 5000
 
 def transactions():
     """Registers read on the simulated bus, against a device that is a list and nothing more."""
-    bench = Bench(Expander("mast", WIRES, shipped("expander16"), address=0x26))
+    bench = Bench(wired(Expander, "mast", register_map=shipped("expander16"), address=0x26))
     bus = bench.bus
 
     def ours():

@@ -42,12 +42,8 @@ def build_world(
     }
     movers = {f"{name}.{part.name}": part for name, circuit in circuits.items() for part in circuit.parts.values()}
     read = [expression for board in setup.boards.values() for expression in board.device.expressions.values()]
-    read += [
-        expression
-        for board in setup.boards.values()
-        for table in board.parts.values()
-        for expression in _expressions_of(table)
-    ]
+    settings = [each for board in setup.boards.values() for each in board.parts.values()]
+    read += [expression for each in settings for expression in each.expressions.values()]
     rig = Rig(list(setup.rig.values()), dict(movers), read)
     now = rig_now or RigNow()
     now.rig = rig
@@ -80,16 +76,6 @@ def build_world(
     return World(boards, rig, defects, record)
 
 
-def _expressions_of(table: dict[str, Any]) -> list[Expression]:
-    """The expressions of the rig that a part reads."""
-    expressions = [table.get(key) for key in ("closes", "follows", "alarm")]
-    return [
-        expression
-        for expression in [*expressions, *(table.get("channels") or {}).values()]
-        if isinstance(expression, Expression)
-    ]
-
-
 def _fresh(defect: Any) -> Any:
     """A copy that can be switched without changing the set-up."""
     return type(defect)(**{name: getattr(defect, name) for name in defect.__struct_fields__})
@@ -97,9 +83,8 @@ def _fresh(defect: Any) -> Any:
 
 def _build_circuit(setup: BoardSetup, seed: str, record: Record) -> Circuit:
     around = Around(f"{seed}/{setup.name}", setup.profile)
-    parts = {name: KINDS[table["kind"]].make(name, table, around) for name, table in setup.parts.items()}
-    for name, part in parts.items():
-        part.hangs_on = setup.parts[name].get("hangs_on", "")
+    parts = {name: KINDS[settings.kind](name, settings, around) for name, settings in setup.parts.items()}
+    for part in parts.values():
         part.meet(parts)
     return Circuit(setup.profile, list(parts.values()), Tell(record, setup.name))
 

@@ -9,6 +9,8 @@ from enum import Enum
 import msgspec
 
 from cavet.benchfile._setup import LinkSetup, Setup
+from cavet.boards import CableSettings
+from cavet.boards.buses import TargetBoardSettings
 
 
 class Carrier(Enum):
@@ -62,9 +64,9 @@ def simulated_boards(setup: Setup) -> set[str]:
 def targets_of(setup: Setup, boards: set[str]) -> set[str]:
     """The boards that are targets on the buses of these, or at the ends of their cables."""
     return {
-        values["board"]
+        table.board
         for name in boards
         if name in setup.boards
-        for values in setup.boards[name].parts.values()
-        if values["kind"] in ("target", "serial")
+        for table in setup.boards[name].parts.values()
+        if isinstance(table, TargetBoardSettings | CableSettings)
     }

@@ -12,6 +12,7 @@ import msgspec
 from cavet.bench._naming import AddressNames
 from cavet.benchfile._setup import Setup
 from cavet.boards import PinMode
+from cavet.boards.buses import BusSettings
 from cavet.hosts import Asked, FieldPoint, HeaderPoint, PinPoint, Point, RegisterPoint, TopicPoint
 from cavet.messaging import PayloadError
 from cavet.protocols import Field, Frame, Role, Side, codec, read_whole
@@ -110,7 +111,7 @@ class Meanings:
             return _some(names)
         board = self._setup.boards.get(self._board)
         parts = board.parts.items() if board is not None else ()
-        return _some([name for name, part in parts if part.get("pin") == number])
+        return _some([name for name, part in parts if part.wires.get("pin") == number])
 
     def _of_header(self, message: Any) -> Told:
         nodes: list[str] = getattr(message, "nodes", [])
@@ -143,9 +144,8 @@ class Meanings:
     def _of_device(self, address: object) -> Told:
         host, board = self._setup.hosts.get(self._board), self._setup.boards.get(self._board)
         names = [name for name, device in host.devices.items() if device.address == address] if host else []
-        names = names or [
-            name for name, part in (board.parts if board else {}).items() if part.get("address") == address
-        ]
+        parts = board.parts.items() if board is not None else ()
+        names = names or [name for name, part in parts if isinstance(part, BusSettings) and part.address == address]
         return {"address": f"0x{address:02X}, {_some(names)}"} if names and isinstance(address, int) else {}
 
     def _of_plan(self, message: object) -> Told:

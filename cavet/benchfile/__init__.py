@@ -11,8 +11,8 @@ from cavet.benchfile._plan_file import PlanFile, load_plan, read_plan_text, ship
 from cavet.benchfile._profiles import find_profile, shipped_profiles
 from cavet.benchfile._reloading import changes_between
 from cavet.benchfile._renaming import renamed, renamed_text, section_of, sort_of
-from cavet.benchfile._schema import SECTIONS, Key, Section
-from cavet.benchfile._schema_plan import PLAN_SECTIONS
+from cavet.benchfile._schema import TABLES
+from cavet.benchfile._schema_plan import PLAN_TABLES
 from cavet.benchfile._setup import OWN, BoardSetup, HostSetup, LinkSetup, Setup, address_problem, split_address
 from cavet.benchfile._starting import KINDS as START_KINDS
 from cavet.benchfile._starting import start_text
@@ -37,12 +37,12 @@ __all__ = [
     "GPIO",
     "I2C",
     "OWN",
-    "PLAN_SECTIONS",
+    "PLAN_TABLES",
     "PROTOCOLS",
-    "SECTIONS",
     "SERIAL",
     "SPI",
     "START_KINDS",
+    "TABLES",
     "BenchFile",
     "BoardSetup",
     "CheckSettings",
@@ -53,7 +53,6 @@ __all__ = [
     "FormatDevice",
     "HostSetup",
     "KernelDevice",
-    "Key",
     "LinkSetup",
     "ModbusDevice",
     "Place",
@@ -62,7 +61,6 @@ __all__ = [
     "PlanFile",
     "RestCheck",
     "ScpiDevice",
-    "Section",
     "Setup",
     "StationDevice",
     "UsbDevice",

@@ -10,8 +10,17 @@ from cavet.benchfile._check import Checker
 from cavet.benchfile._places import Path
 from cavet.benchfile._plan_file import find_plan
 from cavet.benchfile._toml import read_text
-from cavet.boards import KINDS
-from cavet.boards.buses import NEEDED, missing_registers
+from cavet.boards import PartSettings
+from cavet.boards.buses import (
+    NEEDED,
+    BusSettings,
+    MappedSettings,
+    MeasuringSettings,
+    OneWireDeviceSettings,
+    ShiftRegistersSettings,
+    missing_registers,
+)
+from cavet.boards.parts import StepperSettings
 from cavet.expressions import Expression
 from cavet.protocols.registers import RegisterMap
 from cavet.wording import WrongError, listed, nearest
@@ -45,7 +54,7 @@ SVD_BYTES = 16 << 20
 class BusReader:
     """Reads what concerns the bus in a board's parts; what is wrong stands in the checker's errors."""
 
-    def __init__(self, checker: Checker, board: str, parts: dict[str, dict[str, Any]], folder: FilePath | None) -> None:
+    def __init__(self, checker: Checker, board: str, parts: dict[str, PartSettings], folder: FilePath | None) -> None:
         self._checker = checker
         self._path: Path = ("boards", board, "parts")
         self._parts = parts
@@ -55,28 +64,26 @@ class BusReader:
         """Put maps and lines into the tables, where names of them stand."""
         for name, table in self._parts.items():
             path: Path = (*self._path, name)
-            if table["kind"] == "stepper":
+            if isinstance(table, StepperSettings):
                 self._check_wires(path, table)
-            if not KINDS[table["kind"]].on_bus and table["kind"] != "onewire":
-                continue
-            if table.get("address", 0) > 0x7F and not table.get("ten_bit"):
-                found = f"0x{table['address']:X}"
+            if isinstance(table, BusSettings) and table.address > 0x7F and not table.ten_bit:
+                found = f"0x{table.address:X}"
                 self._checker.wrong((*path, "address"), found=found, expected="0x00 to 0x7F, an address of 7 bits")
-            if "channels" in table:
-                table["channels"] = self._channels((*path, "channels"), table["channels"])
-            if "map" in table:
-                table["map"] = read_map(self._checker, (*path, "map"), table["map"], table["kind"], self._folder)
+            if isinstance(table, MeasuringSettings | OneWireDeviceSettings):
+                table.channels = self._channels((*path, "channels"), table.channels)
+            if isinstance(table, MappedSettings | OneWireDeviceSettings):
+                table.register_map = read_map(self._checker, (*path, "map"), table.map, table.kind, self._folder)
 
-    def _check_wires(self, path: Path, table: dict[str, Any]) -> None:
+    def _check_wires(self, path: Path, table: StepperSettings) -> None:
         """A stepper has a driver, or two to four wires, the first ones."""
-        driver = [table[key] is not None for key in ("pulse", "direction")]
-        coils = [table[f"coil_{number}"] is not None for number in range(1, 5)]
+        driver = [pin is not None for pin in (table.pulse, table.direction)]
+        coils = [pin is not None for pin in (table.coil_1, table.coil_2, table.coil_3, table.coil_4)]
         if (all(driver) and not any(coils)) or (not any(driver) and coils in WIRINGS):
             pass
         else:
             expected = "`pulse` and `direction`, or `coil_1` to `coil_2`, `coil_3` or `coil_4`"
             self._checker.wrong((*path, "kind"), found="a stepper wired otherwise", expected=expected)
-        stops = table["stops"]
+        stops = table.stops
         if stops is not None and (len(stops) != 2 or stops[0] >= stops[1]):
             self._checker.wrong((*path, "stops"), found=stops, expected="two numbers, the lower one first")
 
@@ -92,13 +99,13 @@ class BusReader:
 
     def line(self, path: Path, device: str, line: str) -> int | None:
         """The number of a device's line."""
-        devices = [name for name, table in self._parts.items() if table["kind"] in LINES]
+        devices = [name for name, table in self._parts.items() if table.kind in LINES]
         if device not in devices:
             expected = f"a part with lines: {listed(devices) or 'there is none'}"
             self._checker.wrong(path, found=device, expected=expected, nearest=nearest(device, devices))
             return None
         table = self._parts[device]
-        known = line_names(table["kind"], table.get("registers"))
+        known = line_names(table.kind, table.registers if isinstance(table, ShiftRegistersSettings) else None)
         if line not in known:
             expected = f"{known[0]} to {known[-1]}"
             self._checker.wrong(path, found=line, expected=expected, nearest=nearest(line, known))

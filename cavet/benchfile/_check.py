@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 from functools import cached_property
-from typing import Any, NoReturn, TypeVar
+from typing import Any, NoReturn, TypeVar, cast
 
 from cavet import units
 from cavet.benchfile._places import Path, find_places
 from cavet.expressions import Expression
-from cavet.settings import Key, Section
+from cavet.settings import Key, Table, keys_of, of_variants
 from cavet.wording import QUOTED, MoreWrongError, WrongError, listed, nearest, plain
 
 T = TypeVar("T")
+Read = TypeVar("Read", bound=Table)
 MOST_SHOWN = 16
 MOST_TOLD = 50
 """So many mistakes are told of one file; of the others only how many there are."""
@@ -65,29 +66,26 @@ class Checker:
             told.append(MoreWrongError(self.file, len(self.errors) - MOST_TOLD))
         raise ExceptionGroup(f"{self.file} can't be used", told)
 
-    def table(self, data: object, section: Section, path: Path) -> dict[str, Any] | None:
-        """Read one table; `None` where so much is wrong that nothing can be made of it."""
+    def read(self, data: object, table: type[Read], path: Path, *, is_room: bool = False) -> Read | None:
+        """Read one table, or a room of it, beside whose keys others may stand; `None` where so much is wrong that
+        nothing can be made of it."""
         if not isinstance(data, dict):
-            self.wrong(path, found=shown(data), expected=f"a table: {section.title}")
+            self.wrong(path, found=shown(data), expected=f"a table: {table.TITLE}")
             return None
         before = len(self.errors)
-        keys = {key.name: key for key in section.keys}
-        values = {name: self._key(data, key, path, {}) for name, key in keys.items()}
-        kind = values.get("kind")
-        if section.variants and kind in section.variants:
-            more = {key.name: key for key in section.variants[kind]}
-            keys |= more
-            for name, key in sorted(more.items(), key=lambda item: item[0] not in ("unit", "of")):
-                values[name] = self._key(data, key, path, values)
-        elif not section.variants:
-            for name, key in keys.items():
-                if key.unit.startswith("="):
-                    values[name] = self._key(data, key, path, values)
-        if not section.variants or kind in section.variants:
-            self._unknown(data, keys, path)
-        return values if len(self.errors) == before else None
+        kind = data.get("kind")
+        of = table.VARIANTS.get(kind, table) if isinstance(kind, str) else table
+        keys = {key.name: key for key in keys_of(of)}
+        if table.VARIANTS:
+            keys["kind"] = of_variants(keys["kind"], table)
+        values: dict[str, Any] = {}
+        for key in sorted(keys.values(), key=lambda key: key.unit.startswith("=")):
+            values[key.field] = self._key(data, key, path, values)
+        if not is_room and (of is not table or not table.VARIANTS):
+            self._unknown(data, {*keys, *(key.name for room in table.ROOMS.values() for key in keys_of(room))}, path)
+        return cast("Read", of(**values)) if len(self.errors) == before else None
 
-    def _unknown(self, data: dict[str, Any], keys: Mapping[str, Key], path: Path) -> None:
+    def _unknown(self, data: dict[str, Any], keys: Collection[str], path: Path) -> None:
         expected = f"one of the keys {listed(sorted(keys))}"
         for name in data:
             if name not in keys:
@@ -95,20 +93,17 @@ class Checker:
                 self.wrong((*path, name), found="this key", expected=expected, nearest=near)
 
     def _key(self, data: dict[str, Any], key: Key, path: Path, values: Mapping[str, Any]) -> Any:
-        unit = key.unit
-        if unit.startswith("="):
-            if not values:
-                return None  # read again once the key that names the unit is known
-            named = values.get(unit[1:]) or ""
-            known = self.unit_of(named) if unit == "=of" else named
-            if known is None:
-                return key.default  # what `of` names is not there, and that is told at its own place
-            unit = known
         if key.name not in data:
             if key.required:
                 self.wrong((*path, key.name), found="nothing", expected=f"{key.doc}; it must be there")
-            return key.default
-        return self._value(data[key.name], key, unit, (*path, key.name))
+            return dict(key.default) if isinstance(key.default, dict) else key.default
+        unit: str | None = key.unit
+        if key.unit.startswith("="):  # as another key says
+            named = values.get(key.unit[1:]) or ""
+            unit = self.unit_of(named) if key.unit == "=of" else named
+            if unit is None:
+                return key.default  # what `of` names is not there, and that is told at its own place
+        return self._value(data[key.name], key, unit or "", (*path, key.name))
 
     def _value(self, raw: object, key: Key, unit: str, path: Path) -> Any:
         try:

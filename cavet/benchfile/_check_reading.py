@@ -78,7 +78,7 @@ class CheckSettings(msgspec.Struct, frozen=True, kw_only=True):
 
 
 def read_checks(
-    checker: Checker, tables: Mapping[str, dict[str, Any]], points: Mapping[str, Point],
+    checker: Checker, tables: Mapping[str, schema.CheckTable], points: Mapping[str, Point],
     defects: Mapping[str, Defect], links: Iterable[str], boards: Iterable[str],
 ) -> dict[str, CheckSettings]:  # fmt: skip
     """Make checks of their tables; what is wrong stands in the checker's errors. `links` are all words for a link,
@@ -133,42 +133,34 @@ class _Reader:
         self._links = links
         self._boards = boards
 
-    def read(self, table: dict[str, Any]) -> CheckSettings | None:
+    def read(self, table: schema.CheckTable) -> CheckSettings | None:
         """Make it; `None` where that can't be."""
         before = len(self._checker.errors)
-        acts = [key for key in ACTS if table[key] not in (None, "", ())]
+        acts = [key for key in ACTS if getattr(table, key) not in (None, "", ())]
         acting = [key for key in acts if key != "rest"]
         if len(acting) > 1 or (acting and "rest" in acts and acting != ["program"]):
             self._wrong(acts[1], found=f"{acts[0]} and {acts[1]}", expected=f"one thing that is done: {listed(ACTS)}")
-        if not acts and not any(table[key] not in (None, "") for key in SHOWS):
+        if not acts and not any(getattr(table, key) not in (None, "") for key in SHOWS):
             self._checker.wrong(self._path, found="nothing to be done", expected=f"one of {listed((*ACTS, *SHOWS))}")
         for key, act in OF_ACT.items():
-            if table[key] not in (None, (), {}) and table[key] is not False and act not in acts:
+            if (said := getattr(table, key)) not in (None, (), {}) and said is not False and act not in acts:
                 self._wrong(key, found="this key", expected=f"it belongs to {act}, which is not there")
-        outputs = table["walk"] if isinstance(table["walk"], tuple) else ()
+        outputs = table.walk if isinstance(table.walk, tuple) else ()
         known = [point.name for point in self._points.values() if point.kind.is_output]
         for place, output in enumerate(outputs):
             self._checker.one_of((*self._path, "walk", place), output, known, "an output")
-        for place, names in enumerate(table["defects"]):
+        for place, names in enumerate(table.defects):
             for at, defect in enumerate(names):
                 self._checker.one_of((*self._path, "defects", place, at), defect, self._defects, "a defect")
         for key in ("no_redundant", "no_refusal"):
-            if table[key]:
-                self._checker.one_of(
-                    (
-                        *self._path,
-                        key,
-                    ),
-                    table[key],
-                    self._boards,
-                    "a board",
-                )
-        if table["routine"] and not all(table["routine"].partition("#")):
-            self._wrong("routine", found=table["routine"], expected="FILE#NAME")
-        rest, delays = self._rest(table["rest"], acts), self._delays(table["delays"])
+            if board := getattr(table, key):
+                self._checker.one_of((*self._path, key), board, self._boards, "a board")
+        if table.routine and not all(table.routine.partition("#")):
+            self._wrong("routine", found=table.routine, expected="FILE#NAME")
+        rest, delays = self._rest(table.rest, acts), self._delays(table.delays)
         if len(self._checker.errors) > before:
             return None
-        walks = table["walk"] is not None
+        walks = table.walk is not None
         return made(CheckSettings, table, name=self._name, walk=walks, outputs=outputs, rest=rest, delays=delays)
 
     def _wrong(self, key: str, *, found: object, expected: str) -> None:
@@ -178,14 +170,13 @@ class _Reader:
         if raw is None:
             return None
         path = (*self._path, "rest")
-        table = self._checker.table(raw, schema.REST, path)
+        table = self._checker.read(raw, schema.RestTable, path)
         if table is None:
             return None
         wishes = [
-            read_wish(text, self._points, self._checker, (*path, "set", place))
-            for place, text in enumerate(table["set"])
+            read_wish(text, self._points, self._checker, (*path, "set", place)) for place, text in enumerate(table.set)
         ]
-        after = table["after"].strip()
+        after = table.after.strip()
         word, _, link = after.partition(" ")
         if after == END_OF_PROGRAM:
             link = ""
@@ -198,15 +189,15 @@ class _Reader:
         else:
             link = link.strip()
             self._checker.one_of((*self._path, "rest", "after"), link, sorted(self._links), "a link")
-        return RestCheck(tuple(wish for wish in wishes if wish is not None), link, table["within"])
+        return RestCheck(tuple(wish for wish in wishes if wish is not None), link, table.within)
 
     def _delays(self, raw: Any) -> DelaysCheck | None:
         if raw is None:
             return None
         path = (*self._path, "delays")
-        table = self._checker.table(raw, schema.DELAYS, path)
+        table = self._checker.read(raw, schema.DelaysTable, path)
         if table is None:
             return None
-        if STAGES.index(table["from"]) >= STAGES.index(table["to"]):
-            self._checker.wrong((*path, "to"), found=table["to"], expected=f"a stage behind {table['from']}")
-        return DelaysCheck(table["from"], table["to"], table["at_most"], table["share"])
+        if STAGES.index(table.from_) >= STAGES.index(table.to):
+            self._checker.wrong((*path, "to"), found=table.to, expected=f"a stage behind {table.from_}")
+        return DelaysCheck(table.from_, table.to, table.at_most, table.share)

@@ -23,47 +23,47 @@ MAX_NUMBER_BITS = 64
 class FieldReader:
     """Reads the fields of one frame; what is wrong stands in the checker's errors."""
 
-    def __init__(self, checker: Checker, frame: Path, table: dict[str, Any]) -> None:
+    def __init__(self, checker: Checker, frame: Path, table: schema.FrameTable) -> None:
         self._checker = checker
         self._frame = frame
         self._table = table
-        self._is_text = table["text"] is not None
+        self._is_text = table.text is not None
 
     def read(self, place: int, raw: object) -> FieldPlan | None:
         """Read the field that stands at a place among them; `None` where something is wrong."""
         path: Path = (*self._frame, "fields", place)
         if isinstance(raw, dict) and isinstance(raw.get("name"), str):
             self._checker.shown_as[path] = raw["name"]
-        table = self._checker.table(raw, schema.FIELD, path)
+        table = self._checker.read(raw, schema.FieldTable, path)
         if table is None:
             return None
         before = len(self._checker.errors)
-        name = table["name"]
+        name = table.name
         if not NAME.fullmatch(name) or name in KEPT:
             self._checker.wrong((*path, "name"), found=name, expected="a name of letters, digits and _")
         bits = self._bits(path, table)
         check = self._check(path, table, bits)
         const = self._const(path, table, bits)
-        if table["scale"] == 0:
+        if table.scale == 0:
             self._checker.wrong((*path, "scale"), found=0, expected="another number than 0")
-        if None not in (table["min"], table["max"]) and table["min"] > table["max"]:
-            self._checker.wrong((*path, "min"), found=table["min"], expected=f"no more than max, {table['max']:g}")
+        if table.min is not None and table.max is not None and table.min > table.max:
+            self._checker.wrong((*path, "min"), found=table.min, expected=f"no more than max, {table.max:g}")
         at = self._at(path, table, bits)
         values = self._values(path, table, bits)
-        choice = self._choice(path, place, table["when"])
+        choice = self._choice(path, place, table.when)
         if len(self._checker.errors) > before:
             return None
         return made(FieldPlan, table,
-            kind=table["type"], bits=bits, at=at, const=const, values=values, low=table["min"], high=table["max"],
-            check=check, byte_order=table["byte_order"] or self._table["byte_order"], choice=choice,
+            kind=table.type, bits=bits, at=at, const=const, values=values, low=table.min, high=table.max,
+            check=check, byte_order=table.byte_order or self._table.byte_order, choice=choice,
         )  # fmt: skip
 
-    def _bits(self, path: Path, table: dict[str, Any]) -> int | None:
-        kind, bits = table["type"], table["bits"]
-        if table["bytes"] is not None:
+    def _bits(self, path: Path, table: schema.FieldTable) -> int | None:
+        kind, bits = table.type, table.bits
+        if table.bytes is not None:
             if bits is not None:
-                self._checker.wrong((*path, "bytes"), found=table["bytes"], expected="`bits` or `bytes`, not both")
-            bits = 8 * table["bytes"]
+                self._checker.wrong((*path, "bytes"), found=table.bytes, expected="`bits` or `bytes`, not both")
+            bits = 8 * table.bytes
         if bits is None:
             if kind in ("uint", "int", "float") and not self._is_text:
                 self._checker.wrong((*path, "bits"), found="nothing", expected="how many bits it has")
@@ -76,38 +76,38 @@ class FieldReader:
             self._checker.wrong((*path, "bits"), found=bits, expected=f"whole bytes for {kind}")
         return int(bits)
 
-    def _check(self, path: Path, table: dict[str, Any], bits: int | None) -> Check | None:
-        kind = table["check"]
+    def _check(self, path: Path, table: schema.FieldTable, bits: int | None) -> Check | None:
+        kind = table.check
         if kind is None:
-            if table["polynomial"] is not None:
-                found = table["polynomial"]
+            if table.polynomial is not None:
+                found = table.polynomial
                 self._checker.wrong((*path, "polynomial"), found=found, expected='`check = "crc"` beside it')
             return None
         if self._is_text:
             self._checker.wrong((*path, "check"), found=kind, expected="no check in a frame of text")
             return None
-        if table["type"] != "uint" or bits is None:
-            self._checker.wrong((*path, "type"), found=table["type"], expected="uint with `bits` for a check")
+        if table.type != "uint" or bits is None:
+            self._checker.wrong((*path, "type"), found=table.type, expected="uint with `bits` for a check")
             return None
         if kind != "crc":
             if bits != 8:
                 self._checker.wrong((*path, "bits"), found=bits, expected=f"8 for {kind}")
             return Check(kind)
-        polynomial = table["polynomial"]
+        polynomial = table.polynomial
         if polynomial is None:
             self._checker.wrong((*path, "polynomial"), found="nothing", expected="the polynomial of the crc")
         elif not 0 < polynomial < 1 << bits:
             expected = f"1 to 0x{(1 << bits) - 1:X}: {bits} bits, without the top bit"
             self._checker.wrong((*path, "polynomial"), found=f"0x{polynomial:X}", expected=expected)
         for key in ("initial", "final_xor"):
-            if table[key] >= 1 << bits:
-                self._checker.wrong((*path, key), found=f"0x{table[key]:X}", expected=f"0 to 0x{(1 << bits) - 1:X}")
+            if (word := getattr(table, key)) >= 1 << bits:
+                self._checker.wrong((*path, key), found=f"0x{word:X}", expected=f"0 to 0x{(1 << bits) - 1:X}")
         if not polynomial:
             return None
-        return Check(kind, Crc(bits, polynomial, table["initial"], table["final_xor"], table["reflect"]))
+        return Check(kind, Crc(bits, polynomial, table.initial, table.final_xor, table.reflect))
 
-    def _const(self, path: Path, table: dict[str, Any], bits: int | None) -> int | bytes | str | None:
-        const, kind = table["const"], table["type"]
+    def _const(self, path: Path, table: schema.FieldTable, bits: int | None) -> int | bytes | str | None:
+        const, kind = table.const, table.type
         if const is None:
             return None
         if kind == "text":
@@ -121,11 +121,11 @@ class FieldReader:
                 self._checker.wrong((*path, "const"), found=shown(const), expected=f"{size}hex, or text after @")
             return data
         elif isinstance(const, str):
-            if const in table["values"]:
+            if const in table.values:
                 return const
             self._checker.wrong(
                 (*path, "const"), found=const, expected="a number, or a word of `values`",
-                nearest=nearest(const, table["values"]),
+                nearest=nearest(const, table.values),
             )  # fmt: skip
         elif isinstance(const, bool) or not isinstance(const, int):
             self._checker.wrong((*path, "const"), found=shown(const), expected="a whole number")
@@ -141,8 +141,8 @@ class FieldReader:
         if not low <= number <= high:
             self._checker.wrong((*path, key), found=number, expected=f"{low:g} to {high:g}: {bits} bits")
 
-    def _at(self, path: Path, table: dict[str, Any], bits: int | None) -> tuple[int, int] | None:
-        raw = table["at"]
+    def _at(self, path: Path, table: schema.FieldTable, bits: int | None) -> tuple[int, int] | None:
+        raw = table.at
         if raw is None:
             return None
         match = re.fullmatch(r"(\d{1,5})(?:\.([0-7]))?", raw) if isinstance(raw, str) else None
@@ -158,8 +158,8 @@ class FieldReader:
             self._checker.wrong((*path, "bits"), found="nothing", expected=expected)
         elif bits % 8 or (inside and (low or bits > 8)):
             room = 8 - low
-            if bits * (table["count"] or 1) > room:
-                found = f"{bits * (table['count'] or 1)} bits"
+            if bits * (table.count or 1) > room:
+                found = f"{bits * (table.count or 1)} bits"
                 self._checker.wrong((*path, "bits"), found=found, expected=f"at most {room}: it stays in its byte")
         return byte, low
 
@@ -175,7 +175,7 @@ class FieldReader:
             self._checker.wrong(path, found=listed(raw, "and") or "nothing", expected="one field, with its value")
             return None
         ((tag, wanted),) = raw.items()
-        earlier = [each for each in self._table["fields"][:place] if isinstance(each, dict)]
+        earlier = [each for each in self._table.fields[:place] if isinstance(each, dict)]
         known = [each["name"] for each in earlier if isinstance(each.get("name"), str)]
         if tag not in known:
             expected = f"a field before this one: {listed(known) or 'there is none'}"
@@ -207,9 +207,9 @@ class FieldReader:
             self._checker.wrong(path, found=shown(raw), expected="a whole number")
         return 0
 
-    def _values(self, path: Path, table: dict[str, Any], bits: int | None) -> dict[str, int]:
+    def _values(self, path: Path, table: schema.FieldTable, bits: int | None) -> dict[str, int]:
         values: dict[str, int] = {}
-        for word, number in table["values"].items():
+        for word, number in table.values.items():
             if isinstance(number, bool) or not isinstance(number, int):
                 self._checker.wrong((*path, "values", word), found=shown(number), expected="a whole number")
                 continue
@@ -217,12 +217,12 @@ class FieldReader:
                 other = next(known for known, taken in values.items() if taken == number)
                 expected = f"a number of its own: {other} is {number}"
                 self._checker.wrong((*path, "values", word), found=number, expected=expected)
-            if table["type"] == "float":
+            if table.type == "float":
                 self._checker.wrong((*path, "values"), found="words", expected="none for a float")
-            self._wide((*path, "values"), word, number, table["type"], bits)
+            self._wide((*path, "values"), word, number, table.type, bits)
             values[word] = number
-        if values and table["type"] in ("bytes", "text"):
-            self._checker.wrong((*path, "values"), found="words", expected=f"none for {table['type']}")
+        if values and table.type in ("bytes", "text"):
+            self._checker.wrong((*path, "values"), found="words", expected=f"none for {table.type}")
         return values
 
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from cavet.benchfile import _schema_plan as schema
 from cavet.benchfile._check import Checker, shown
 from cavet.benchfile._field_reading import FieldReader
@@ -16,24 +14,24 @@ from cavet.wording import listed, nearest
 class FrameReader:
     """Reads one frame; what is wrong stands in the checker's errors."""
 
-    def __init__(self, checker: Checker, name: str, table: dict[str, Any]) -> None:
+    def __init__(self, checker: Checker, name: str, table: schema.FrameTable) -> None:
         self._checker = checker
         self._name = name
         self._path: Path = ("frames", name)
         self._table = table
-        self._is_text = table["text"] is not None
+        self._is_text = table.text is not None
 
     def read(self) -> FramePlan | None:
         """Read it; `None` where something is wrong."""
         before = len(self._checker.errors)
         reader = FieldReader(self._checker, self._path, self._table)
-        fields = [field for place, raw in enumerate(self._table["fields"]) if (field := reader.read(place, raw))]
+        fields = [field for place, raw in enumerate(self._table.fields) if (field := reader.read(place, raw))]
         escape = self._escape()
         if len(self._checker.errors) > before:
             return None
         plan = FramePlan(
-            name=self._name, fields=tuple(fields), size=self._table["size"], bit_order=self._table["bit_order"],
-            start=self._table["start"], end=self._table["end"], escape=escape, text=self._table["text"],
+            name=self._name, fields=tuple(fields), size=self._table.size, bit_order=self._table.bit_order,
+            start=self._table.start, end=self._table.end, escape=escape, text=self._table.text,
         )  # fmt: skip
         self._check_names(plan)
         if len(self._checker.errors) == before:
@@ -47,7 +45,7 @@ class FrameReader:
     def _wrong(self, plan_field: str, key: str, found: object, expected: str, near: str | None = None) -> None:
         place = next(
             place
-            for place, raw in enumerate(self._table["fields"])
+            for place, raw in enumerate(self._table.fields)
             if isinstance(raw, dict) and raw.get("name") == plan_field
         )
         path: Path = (*self._path, "fields", place, *((key,) if key else ()))
@@ -57,15 +55,15 @@ class FrameReader:
         self._checker.wrong((*self._path, key), found=found, expected=expected, nearest=near)
 
     def _escape(self) -> Escape | None:
-        raw = self._table["escape"]
+        raw = self._table.escape
         if raw is None:
             return None
-        table = self._checker.table(raw, schema.ESCAPE, (*self._path, "escape"))
+        table = self._checker.read(raw, schema.EscapeTable, (*self._path, "escape"))
         if self._is_text:
             self._frame_wrong("escape", "an escape", "none in a frame of text")
-        elif not self._table["start"] and not self._table["end"]:
+        elif not self._table.start and not self._table.end:
             self._frame_wrong("escape", "an escape", "a `start` or an `end` that it hides")
-        return Escape(table["byte"], table["xor"]) if table else None
+        return Escape(table.byte, table.xor) if table else None
 
     # the frame as a whole
 

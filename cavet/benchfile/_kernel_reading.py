@@ -9,6 +9,7 @@ import msgspec
 
 from cavet.benchfile._check import Checker, shown
 from cavet.benchfile._places import Path
+from cavet.benchfile._schema_truth import BoardTable
 from cavet.boards import PinMode, Profile
 
 I2C, SPI, GPIO, SERIAL = "i2c", "spi", "gpio", "serial"
@@ -48,15 +49,15 @@ def is_device_path(path: str) -> bool:
 
 
 def read_kernel(
-    checker: Checker, board: str, table: Mapping[str, Any], profile: Profile, links: Mapping[str, Any]
+    checker: Checker, board: str, table: BoardTable, profile: Profile, links: Mapping[str, Any]
 ) -> tuple[KernelDevice, ...]:
     """Read `[boards.NAME.kernel]`: what is wrong stands in the checker's errors. `links` are all tables of links."""
-    found, firmware = [], table["firmware"]
+    found, firmware = [], table.firmware
     serial = [
         name for name, link in links.items()
         if isinstance(link, dict) and link.get("board") == board and link.get("kind") == SERIAL
     ]  # fmt: skip
-    for path, what in table["kernel"].items():
+    for path, what in table.kernel.items():
         place: Path = ("boards", board, "kernel", path)
         if not is_device_path(path):
             checker.wrong(place, found=path, expected="the path of a device, such as /dev/i2c-1")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, TypeVar
 
 from cavet.benchfile import _schema_plan as schema
 from cavet.benchfile._check import Checker, shown
@@ -10,16 +10,17 @@ from cavet.benchfile._field_reading import NAME
 from cavet.benchfile._places import Path
 from cavet.protocols.i2c import is_free
 from cavet.protocols.registers import BitField, Register, RegisterMap
-from cavet.settings import Section, made
+from cavet.settings import Table, made
 from cavet.wording import listed, nearest
 
+T = TypeVar("T", bound=Table)
 MAX_REGISTERS = 4096
 
 
 class MapReader:
     """Reads one map; what is wrong stands in the checker's errors."""
 
-    def __init__(self, checker: Checker, name: str, table: dict[str, Any]) -> None:
+    def __init__(self, checker: Checker, name: str, table: schema.MapTable) -> None:
         self._checker = checker
         self._name = name
         self._path: Path = ("maps", name)
@@ -31,7 +32,7 @@ class MapReader:
         table = self._table
         registers = [
             self._register(name, values)
-            for name, values in self._tables(table["registers"], schema.REGISTER, (*self._path, "registers")).items()
+            for name, values in self._tables(table.registers, schema.RegisterTable, (*self._path, "registers")).items()
         ]
         if len(self._checker.errors) > before:
             return None
@@ -43,10 +44,10 @@ class MapReader:
         self._check_overlaps(registers)
         self._check_bank(registers)
         top = max(register.at + self._extent(register) - 1 for register in registers)
-        most = (1 << 8 * table["pointer"]) - 1
+        most = (1 << 8 * table.pointer) - 1
         if top > most:
-            self._wrong(("pointer",), table["pointer"], f"enough bytes for address 0x{top:X}")
-        last = table["last"] if table["last"] is not None else most
+            self._wrong(("pointer",), table.pointer, f"enough bytes for address 0x{top:X}")
+        last = table.last if table.last is not None else most
         if not top <= last <= most:
             self._wrong(("last",), f"0x{last:X}", f"0x{top:X} to 0x{most:X}")
         if len(self._checker.errors) > before:
@@ -56,27 +57,27 @@ class MapReader:
     def _wrong(self, path: Path, found: object, expected: str, near: str | None = None) -> None:
         self._checker.wrong((*self._path, *path), found=found, expected=expected, nearest=near)
 
-    def _tables(self, data: dict[str, Any], section: Section, path: Path) -> dict[str, dict[str, Any]]:
+    def _tables(self, data: dict[str, Any], of: type[T], path: Path) -> dict[str, T]:
         found = {}
         for name, raw in data.items():
             if not NAME.fullmatch(name):
                 self._checker.wrong((*path, name), found=name, expected="a name of letters, digits and _")
                 continue
-            table = self._checker.table(raw, section, (*path, name))
+            table = self._checker.read(raw, of, (*path, name))
             if table is not None:
                 found[name] = table
         return found
 
     def _extent(self, register: Register) -> int:
         """How many addresses it takes."""
-        return register.size if self._table["addressing"] == "bytes" else 1
+        return register.size if self._table.addressing == "bytes" else 1
 
-    def _register(self, name: str, table: dict[str, Any]) -> Register:
+    def _register(self, name: str, table: schema.RegisterTable) -> Register:
         path: Path = ("registers", name)
-        bits = 8 * table["size"]
-        if table["reset"] >= 1 << bits:
-            self._wrong((*path, "reset"), f"0x{table['reset']:X}", f"0 to 0x{(1 << bits) - 1:X}: {table['size']} bytes")
-        tables = self._tables(table["fields"], schema.BIT_FIELD, (*self._path, *path, "fields"))
+        bits = 8 * table.size
+        if table.reset >= 1 << bits:
+            self._wrong((*path, "reset"), f"0x{table.reset:X}", f"0 to 0x{(1 << bits) - 1:X}: {table.size} bytes")
+        tables = self._tables(table.fields, schema.BitFieldTable, (*self._path, *path, "fields"))
         fields = [self._field((*path, "fields", field), field, values, bits) for field, values in tables.items()]
         taken: dict[int, str] = {}
         for field in fields:
@@ -87,20 +88,20 @@ class MapReader:
                     break
         return made(Register, table, name=name, fields=tuple(fields))
 
-    def _field(self, path: Path, name: str, table: dict[str, Any], width: int) -> BitField:
-        if table["at"] + table["bits"] > width:
-            found = f"bit {table['at'] + table['bits'] - 1}"
+    def _field(self, path: Path, name: str, table: schema.BitFieldTable, width: int) -> BitField:
+        if table.at + table.bits > width:
+            found = f"bit {table.at + table.bits - 1}"
             self._wrong((*path, "bits"), found, f"bits 0 to {width - 1} of its register")
         values = {}
-        for word, number in table["values"].items():
-            if type(number) is not int or not 0 <= number < 1 << table["bits"]:
-                self._wrong((*path, "values", word), shown(number), f"0 to {(1 << table['bits']) - 1}")
+        for word, number in table.values.items():
+            if type(number) is not int or not 0 <= number < 1 << table.bits:
+                self._wrong((*path, "values", word), shown(number), f"0 to {(1 << table.bits) - 1}")
             else:
                 values[word] = number
-        return made(BitField, table, name=name, low=table["at"], access=table["access"] or "", values=values)
+        return made(BitField, table, name=name, low=table.at, access=table.access or "", values=values)
 
     def _check_address(self) -> None:
-        address, straps = self._table["address"], self._table["straps"]
+        address, straps = self._table.address, self._table.straps
         if address is None:
             if straps:
                 self._wrong(("straps",), straps, "`address` beside it")
@@ -126,7 +127,7 @@ class MapReader:
                 taken.setdefault(at, []).append(register)
 
     def _check_bank(self, registers: list[Register]) -> None:
-        name, _, part = self._table["banked_by"].partition(".")
+        name, _, part = self._table.banked_by.partition(".")
         known = {register.name: register for register in registers}
         banked = [register for register in registers if register.bank is not None]
         if not name:

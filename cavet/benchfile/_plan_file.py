@@ -6,7 +6,7 @@ import functools
 from collections.abc import Iterator
 from importlib import resources
 from pathlib import Path
-from typing import Any
+from typing import TypeVar
 
 import msgspec
 
@@ -19,8 +19,10 @@ from cavet.benchfile._places import Path as Place
 from cavet.benchfile._toml import parse_toml, read_text
 from cavet.protocols.plans import FramePlan, PlanCodec
 from cavet.protocols.registers import RegisterMap
-from cavet.settings import Section
+from cavet.settings import Table
 from cavet.wording import WrongError, listed, nearest
+
+T = TypeVar("T", bound=Table)
 
 
 class PlanFile(msgspec.Struct, frozen=True):
@@ -87,9 +89,9 @@ def read_plan_text(text: str, file: str) -> PlanFile:
     """Check the text of a plan file; `file` is what errors call it."""
     checker = Checker(file, text)
     data = parse_toml(text, file, checker)
-    top = checker.table(data, schema.PLAN_FILE, ())
-    frames = {name: FrameReader(checker, name, table).read() for name, table in _named(checker, top, schema.FRAME)}
-    maps = {name: MapReader(checker, name, table).read() for name, table in _named(checker, top, schema.MAP)}
+    top = checker.read(data, schema.PlanTable, ())
+    frames = {name: FrameReader(checker, name, table).read() for name, table in _named(checker, top, schema.FrameTable)}
+    maps = {name: MapReader(checker, name, table).read() for name, table in _named(checker, top, schema.MapTable)}
     if checker.errors:
         checker.refuse()
     return PlanFile(
@@ -99,14 +101,14 @@ def read_plan_text(text: str, file: str) -> PlanFile:
     )
 
 
-def _named(checker: Checker, top: dict[str, Any] | None, section: Section) -> Iterator[tuple[str, dict[str, Any]]]:
+def _named(checker: Checker, top: schema.PlanTable | None, of: type[T]) -> Iterator[tuple[str, T]]:
     """Read all tables of a section, `[frames.NAME]` or `[maps.NAME]`."""
-    group = section.title.strip("[]").partition(".")[0]
-    for name, raw in (top[group] if top else {}).items():
+    group = of.TITLE.strip("[]").partition(".")[0]
+    for name, raw in (getattr(top, group) if top else {}).items():
         if not NAME.fullmatch(name):
             checker.wrong((group, name), found=name, expected="a name of letters, digits and _")
             continue
-        table = checker.table(raw, section, (group, name))
+        table = checker.read(raw, of, (group, name))
         if table is not None:
             yield name, table
 

@@ -5,12 +5,11 @@ from __future__ import annotations
 import tomllib
 from importlib import resources
 from importlib.resources.abc import Traversable
-from typing import Any
 
-from cavet.benchfile import _schema as schema
 from cavet.benchfile._check import Checker
 from cavet.benchfile._numbers import numbers
 from cavet.benchfile._places import Path
+from cavet.benchfile._schema_truth import ProfileTable
 from cavet.boards import PinMode, PinProfile, Profile
 from cavet.settings import made
 from cavet.wording import WrongError, listed, nearest
@@ -59,18 +58,18 @@ class ProfileReader:
         if not self._checker.one_of(path, name, sorted([*shipped_profiles(), *own]), "a profile"):
             return None
         text = _folder().joinpath(f"{name}.toml").read_text("utf-8")
-        table = self._checker.table(tomllib.loads(text), schema.PROFILE, ("profiles", name))
+        table = self._checker.read(tomllib.loads(text), ProfileTable, ("profiles", name))
         return self.read(name, table) if table is not None else None
 
-    def read(self, name: str, table: dict[str, Any]) -> Profile:
+    def read(self, name: str, table: ProfileTable) -> Profile:
         """Read one profile."""
         path: Path = ("profiles", name)
-        pins = self._pin_list((*path, "pins"), table["pins"])
-        lists = {key: self._pin_list((*path, key), table[key], pins) for key in LISTS}
+        pins = self._pin_list((*path, "pins"), table.pins)
+        lists = {key: self._pin_list((*path, key), getattr(table, key), pins) for key in LISTS}
         bits = {
             "input": (PinMode.INPUT, 1), "pull_up": (PinMode.PULL_UP, 1), "output": (PinMode.OUTPUT, 1),
             "pwm": (PinMode.PWM, 8), "servo": (PinMode.SERVO, SERVO_BITS), "bus": (PinMode.BUS, 1),
-            "analog": (PinMode.ANALOG, table["analog_bits"]), "dac": (PinMode.DAC, table["dac_bits"]),
+            "analog": (PinMode.ANALOG, table.analog_bits), "dac": (PinMode.DAC, table.dac_bits),
             "stepper": (PinMode.STEPPER, STEP_BITS), "encoder": (PinMode.ENCODER, COUNT_BITS),
             "onewire": (PinMode.ONEWIRE, 1),
         }  # fmt: skip
@@ -85,9 +84,9 @@ class ProfileReader:
                 label=_label(pin, channel, lists["lines"]),
                 modes=modes,
                 channel=channel,
-                reserved=str(table["reserved"].get(str(pin), "")),
+                reserved=str(table.reserved.get(str(pin), "")),
             )
-        return made(Profile, table, name=name, pins=there, keeps_lines=table["released"] == "kept")
+        return made(Profile, table, name=name, pins=there, keeps_lines=table.released == "kept")
 
     def _pin_list(self, path: Path, text: str, within: list[int] | None = None) -> list[int]:
         pins = list(numbers(self._checker, path, text))

@@ -14,8 +14,9 @@ import msgspec
 
 from cavet.benchfile._file import BenchFile
 from cavet.benchfile._setup import Setup
+from cavet.boards import CableSettings
+from cavet.boards.buses import TargetBoardSettings
 
-PARTNERS = ("target", "serial")
 """Parts that are other boards."""
 
 
@@ -58,6 +59,6 @@ def _partners(setup: Setup, boards: set[str]) -> set[str]:
     found = set()
     for name, board in setup.boards.items():
         for table in board.parts.values():
-            if table["kind"] in PARTNERS and (name in boards or table["board"] in boards):
-                found |= {name, table["board"]}
+            if isinstance(table, TargetBoardSettings | CableSettings) and (name in boards or table.board in boards):
+                found |= {name, table.board}
     return found

@@ -12,7 +12,9 @@ from collections.abc import Iterator
 from typing import Any
 
 from cavet.benchfile._file import BenchFile
-from cavet.benchfile._schema import SECTIONS, Key, Section
+from cavet.benchfile._schema import TABLES
+from cavet.settings import Key, Section
+from cavet.settings import section_of as section_of_table
 from cavet.wording import WrongError
 
 Thing = tuple[str, ...]
@@ -33,7 +35,7 @@ def sort_of(thing: Thing) -> str:
 
 def section_of(path: tuple[Any, ...]) -> Section | None:
     """The schema of a table, by its path."""
-    return next((section for section in SECTIONS if _fits(section.title, path)), None)
+    return next((section_of_table(table) for table in TABLES if _fits(table.TITLE, path)), None)
 
 
 def _fits(title: str, path: tuple[Any, ...]) -> bool:

@@ -1,41 +1,29 @@
-"""Every key of the bench file: what it can be, whether it must be there, what it means.
-
-The reader, the documentation and the suggestions all come from these tables.
-"""
+"""Every table of the bench file. The reader, the documentation and the suggestions all come from these."""
 
 from __future__ import annotations
 
-from cavet.benchfile._broker import BROKER
-from cavet.benchfile._links import LINK
-from cavet.benchfile._schema_belief import HOST, POINT
-from cavet.benchfile._schema_checks import CHECK, DELAYS, REST
-from cavet.benchfile._schema_truth import BOARD, BUS, DEFECT, PART, PROFILE, QUANTITY, REFLEX, SUPPLY
+from cavet.benchfile._broker import BrokerTable
+from cavet.benchfile._file_table import FileTable
+from cavet.benchfile._links import LinkTable
+from cavet.benchfile._point_tables import PointTable
+from cavet.benchfile._schema_belief import HostTable
+from cavet.benchfile._schema_checks import CheckTable, DelaysTable, RestTable
+from cavet.benchfile._schema_truth import BoardTable, ProfileTable, QuantityTable, ReflexTable
+from cavet.benchfile._setup import BusWires, SupplyTable
 from cavet.benchfile.boards import FIRMWARES
-from cavet.benchfile.hosts import DEVICE
-from cavet.settings import Key, Section
+from cavet.benchfile.hosts import DeviceTable
+from cavet.boards import Defect, PartSettings
+from cavet.settings import Table
 
-FILE = Section(
-    title="the file itself",
-    doc="What stands at the top, before any table.",
-    keys=(
-        Key("format", "whole", "the format of the file: 1", required=True, low=1),
-        Key("name", "text", "what the bench is called on the screen", default=""),
-        Key("seed", "text", "where chance begins: noise, bounces, losses", default="cavet"),
-        *(
-            Key(name, "table", "see below", default={})
-            for name in ("boards", "links", "broker", "rig", "defects", "hosts", "points", "profiles", "checks")
-        ),
-    ),
-)
-
-OF_FIRMWARES = tuple({section.title: section for device in FIRMWARES.values() for section in device.SECTIONS}.values())
+OF_FIRMWARES = tuple(dict.fromkeys(table for device in FIRMWARES.values() for table in device.TABLES))
 """The tables of boards that only some firmwares have."""
-SECTIONS = (
-    FILE, BOARD, PART, BUS, SUPPLY, REFLEX, *OF_FIRMWARES, LINK, BROKER, QUANTITY, DEFECT, HOST, DEVICE,
-    POINT, PROFILE, CHECK, REST, DELAYS,
+TABLES: tuple[type[Table], ...] = (
+    FileTable, BoardTable, PartSettings, BusWires, SupplyTable, ReflexTable, *OF_FIRMWARES, LinkTable, BrokerTable,
+    QuantityTable, Defect, HostTable, DeviceTable, PointTable, ProfileTable, CheckTable, RestTable, DelaysTable,
 )  # fmt: skip
 
 __all__ = [
-    "BOARD", "BROKER", "BUS", "CHECK", "DEFECT", "DELAYS", "DEVICE", "FILE", "HOST", "LINK", "PART", "POINT",
-    "PROFILE", "QUANTITY", "REFLEX", "REST", "SECTIONS", "SUPPLY", "Key", "Section",
+    "TABLES", "BoardTable", "BrokerTable", "BusWires", "CheckTable", "DelaysTable", "DeviceTable", "FileTable",
+    "HostTable", "LinkTable", "PointTable", "ProfileTable", "QuantityTable", "ReflexTable", "RestTable",
+    "SupplyTable",
 ]  # fmt: skip

@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 import re
-from typing import Any
+from typing import Annotated
 
 import msgspec
 
 from cavet.benchfile._check_reading import CheckSettings, Wishes
 from cavet.benchfile._kernel_reading import KernelDevice
 from cavet.benchfile.boards import Device
-from cavet.boards import Defect, Profile, Quantity, Reflex
+from cavet.boards import Defect, PartSettings, Profile, Quantity, Reflex
 from cavet.boards.firmware.mqtt import BrokerSettings
 from cavet.hosts import BoardTopics, DeviceSettings, Format, Point, SessionSettings
 from cavet.links import SerialSettings, Tls
 from cavet.messaging import ClientSettings
+from cavet.settings import Meaning, Table
 from cavet.wording import WrongError, listed, nearest
 
 SIMULATED = "simulated"
@@ -23,19 +24,21 @@ OWN = "own"
 ADDRESS = re.compile(r"(\[[0-9a-fA-F:.%]+\]|[^\s:\[\]]+):(\d{1,5})")
 
 
-class BusWires(msgspec.Struct, frozen=True, kw_only=True):
-    """The wires of an I2C bus: pull-ups in Ω, capacitance in F, both `None` where they are not known; clock in Hz."""
+class BusWires(Table, kw_only=True):
+    """The wires of a board's I2C bus, for remarks on them; what is left out is not reckoned with."""
 
-    pull_up: float | None = None
-    capacitance: float | None = None
-    rate: float = 100e3
+    TITLE = "[boards.NAME.bus]"
+    pull_up: Annotated[float | None, Meaning("its pull-up resistors", unit="Ohm", low=1)] = None
+    capacitance: Annotated[float | None, Meaning("of a line against ground", unit="F", low=1e-13)] = None
+    rate: Annotated[float, Meaning("its clock", unit="Hz", low=1, high=1e6)] = 100e3
 
 
-class SupplySettings(msgspec.Struct, frozen=True, kw_only=True):
-    """A supply beside the board's own."""
+class SupplyTable(Table, kw_only=True):
+    """A supply of its own for motors and servos, which name it as their `supply`."""
 
-    volts: float
-    amperes: float
+    TITLE = "[boards.NAME.supplies.NAME]"
+    volts: Annotated[float, Meaning("its voltage", unit="V", low=0.1)]
+    amperes: Annotated[float, Meaning("what it can give", unit="A", low=0.001)]
 
 
 class BoardSetup(msgspec.Struct, frozen=True, kw_only=True):
@@ -46,16 +49,14 @@ class BoardSetup(msgspec.Struct, frozen=True, kw_only=True):
     firmware: str
     firmware_name: str
     failsafe: float
-    parts: dict[str, dict[str, Any]]
+    parts: dict[str, PartSettings]
     device: Device = Device()
     """What its firmware has in front of its pins."""
     reflexes: tuple[Reflex, ...] = ()
     baud: int | None = None
     """The rate of its serial line, where that is not the link's."""
-    unit: int = 1
-    """Modbus: its unit."""
-    bus: BusWires = BusWires()
-    supplies: dict[str, SupplySettings] = {}
+    bus: BusWires = msgspec.field(default_factory=BusWires)
+    supplies: dict[str, SupplyTable] = {}
     kernel: tuple[KernelDevice, ...] = ()
     """The kernel's devices that it stands for."""
 

@@ -4,14 +4,14 @@ and what the host's own program needs of it, as constants."""
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 import msgspec
 
 from cavet.benchfile._setup import BoardSetup, Setup
 from cavet.benchfile.boards import Row
 from cavet.benchfile.hosts import PROTOCOLS, Constant
-from cavet.boards import KINDS
+from cavet.boards import PartSettings
+from cavet.boards.buses import BusSettings
 from cavet.hosts import PinPoint, Point
 from cavet.protocols.registers import RegisterMap
 from cavet.units import show
@@ -32,7 +32,7 @@ def bench_rows(setup: Setup) -> dict[str, list[Row]]:
         ],
         "points": [_point_row(point) for point in setup.points.values()],
         "parts": [
-            {"part": name, "board": board.name, "kind": part.get("kind", ""), "pins": _pins_of(part)}
+            {"part": name, "board": board.name, "kind": part.kind, "pins": _pins_of(part)}
             for board in setup.boards.values() for name, part in board.parts.items()
         ],
     }  # fmt: skip
@@ -57,11 +57,9 @@ def _point_row(point: Point) -> Row:
     }  # fmt: skip
 
 
-def _pins_of(part: dict[str, Any]) -> list[int]:
-    """The pins that a part hangs on, as far as its table says them by number."""
-    kind = KINDS.get(part.get("kind", ""))
-    wires = kind.wires_in(part) if kind is not None else {}
-    return sorted({pin for pin in wires.values() if isinstance(pin, int)})
+def _pins_of(part: PartSettings) -> list[int]:
+    """The pins, or the lines, that a part hangs on."""
+    return sorted(set(part.wires.values()))
 
 
 def board_rows(setup: Setup, name: str) -> dict[str, list[Row]]:
@@ -75,8 +73,8 @@ def board_rows(setup: Setup, name: str) -> dict[str, list[Row]]:
     rows: dict[str, list[Row]] = {"pins": _pin_rows(board, points)}
     rows |= board.device.rows(points)
     devices = [
-        {"device": part, "kind": table.get("kind"), "address": table["address"], "hex": f"0x{table['address']:02X}"}
-        for part, table in board.parts.items() if isinstance(table.get("address"), int)
+        {"device": part, "kind": table.kind, "address": table.address, "hex": f"0x{table.address:02X}"}
+        for part, table in board.parts.items() if isinstance(table, BusSettings)
     ]  # fmt: skip
     if devices:
         rows["devices"] = devices
@@ -86,7 +84,7 @@ def board_rows(setup: Setup, name: str) -> dict[str, list[Row]]:
 def _pin_rows(board: BoardSetup, points: Sequence[Point]) -> list[Row]:
     hangs: dict[int, list[str]] = {}
     for name, part in board.parts.items():
-        if not part.get("hangs_on"):  # what hangs on a device is at that device's lines
+        if not part.hangs_on:  # what hangs on a device is at that device's lines
             for number in _pins_of(part):
                 hangs.setdefault(number, []).append(name)
     return [

@@ -2,22 +2,23 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated
 
 from cavet.protocols.modbus import BITS, KINDS, ORDERS, ValueForm
-from cavet.settings import Key
-
-DATA_KEYS = (
-    Key("data", "word", "what it is", choices=KINDS, default="uint16"),
-    Key("word_order", "word", "which word comes first", choices=ORDERS, default="high-first"),
-    Key("byte_order", "word", "which byte of a word comes first", choices=ORDERS, default="high-first"),
-    Key("length", "whole", "how many registers a text takes", default=1, low=1, high=125),
-    Key("bit", "whole", "which bit of the register, 0 the lowest", default=0, low=0, high=15),
-)
+from cavet.settings import Meaning, Table
 
 
-def value_form(table: dict[str, Any]) -> ValueForm:
-    """How a value lies where its table says."""
-    if table["table"] in BITS:
-        return ValueForm("bit")
-    return ValueForm(table["data"], table["word_order"], table["byte_order"], table["length"], table["bit"])
+class DataKeys(Table, kw_only=True):
+    """How a value lies in registers."""
+
+    data: Annotated[str, Meaning("what it is", KINDS)] = "uint16"
+    word_order: Annotated[str, Meaning("which word comes first", ORDERS)] = "high-first"
+    byte_order: Annotated[str, Meaning("which byte of a word comes first", ORDERS)] = "high-first"
+    length: Annotated[int, Meaning("how many registers a text takes", low=1, high=125)] = 1
+    bit: Annotated[int, Meaning("which bit of the register, 0 the lowest", low=0, high=15)] = 0
+
+    def form(self, table: str) -> ValueForm:
+        """How it lies in one of the standard's tables."""
+        if table in BITS:
+            return ValueForm("bit")
+        return ValueForm(self.data, self.word_order, self.byte_order, self.length, self.bit)

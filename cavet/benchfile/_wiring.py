@@ -2,51 +2,39 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from cavet.benchfile._check import Checker
 from cavet.benchfile._places import Path
 from cavet.benchfile._setup import BoardSetup
-from cavet.boards import PinMode, Profile
-from cavet.colours import CHANNELS
+from cavet.boards import CableSettings, PartSettings, PinMode, Profile
+from cavet.boards.buses import TargetBoardSettings
 from cavet.wording import listed
 
-PIN_KEYS = (
-    "pin", "enable", "ahead", "astern", "speed", "level", "limit", "interrupt", "pulse", "direction", "coil_1",
-    "coil_2", "coil_3", "coil_4", "a", "b", "second", "to", *CHANNELS,
-)  # fmt: skip
-"""The keys that name a pin."""
 GIVE_VOLTAGES = ("gauge", "lever")
 """The kinds of parts that give a voltage."""
 CABLED = {"modbus": "modbus-rtu", "scpi": "scpi", "plan": "plan"}
 """What boards may run at the end of another's cable, and what they speak there."""
 
 
-def check_wires(checker: Checker, board: str, parts: dict[str, dict[str, Any]]) -> None:
+def check_wires(checker: Checker, board: str, parts: dict[str, PartSettings]) -> None:
     """Each line of a device has one part. What shares a pin of the board is remarked on, not refused."""
     taken: dict[tuple[str, int], str] = {}
-    for part, values in parts.items():
-        for key in PIN_KEYS:
-            if values.get(key) is None or not values.get("hangs_on"):
-                continue
-            pin = (values.get("hangs_on", ""), values[key])
-            if pin in taken:
-                path = ("boards", board, "parts", part, key)
-                expected = f"a line of its own: {taken[pin]} hangs on this one"
-                checker.wrong(path, found=pin[1], expected=expected)
-            taken[pin] = part
+    for part, settings in parts.items():
+        for wire, line in settings.wires.items() if settings.hangs_on else ():
+            place = (settings.hangs_on, line)
+            if place in taken:
+                path = ("boards", board, "parts", part, wire)
+                checker.wrong(path, found=line, expected=f"a line of its own: {taken[place]} hangs on this one")
+            taken[place] = part
 
 
-def check_converters(checker: Checker, board: str, parts: dict[str, dict[str, Any]], profile: Profile) -> None:
+def check_converters(checker: Checker, board: str, parts: dict[str, PartSettings], profile: Profile) -> None:
     """What gives a voltage hangs on a pin with a converter."""
     able = profile.able(PinMode.ANALOG)
-    for part, values in parts.items():
-        if values["kind"] not in GIVE_VOLTAGES or values["pin"] is None:
-            continue
-        if values.get("hangs_on") or values["pin"] not in able:
+    for part, settings in parts.items():
+        pin = settings.wires.get("pin")
+        if settings.kind in GIVE_VOLTAGES and pin is not None and (settings.hangs_on or pin not in able):
             expected = f"a pin with a converter: {listed(able) or 'this board has none'}"
-            path = ("boards", board, "parts", part, "pin")
-            checker.wrong(path, found=values["pin"], expected=expected)
+            checker.wrong(("boards", board, "parts", part, "pin"), found=pin, expected=expected)
 
 
 def check_targets(checker: Checker, boards: dict[str, BoardSetup]) -> None:
@@ -54,11 +42,11 @@ def check_targets(checker: Checker, boards: dict[str, BoardSetup]) -> None:
     able = [name for name, board in boards.items() if board.firmware == "target"]
     taken: dict[str, str] = {}
     for board in boards.values():
-        for part, values in board.parts.items():
-            if values["kind"] != "target":
+        for part, settings in board.parts.items():
+            if not isinstance(settings, TargetBoardSettings):
                 continue
             path: Path = ("boards", board.name, "parts", part, "board")
-            name = values["board"]
+            name = settings.board
             if not checker.one_of(path, name, able, "a board whose firmware is target"):
                 continue
             if boards[name].profile.resets:
@@ -74,13 +62,14 @@ def check_cables(checker: Checker, boards: dict[str, BoardSetup]) -> None:
     able = [name for name, each in boards.items() if each.firmware in CABLED]
     for board in boards.values():
         ports = board.profile.serial_ports
-        at_pins = {values[key]: part for part, values in board.parts.items() for key in PIN_KEYS if values.get(key)}
+        at_pins = {pin: part for part, settings in board.parts.items() if not settings.hangs_on
+                   for pin in settings.wires.values()}  # fmt: skip
         taken: dict[int, str] = {}
-        for part, values in board.parts.items():
-            if values["kind"] != "serial":
+        for part, settings in board.parts.items():
+            if not isinstance(settings, CableSettings):
                 continue
             path: Path = ("boards", board.name, "parts", part)
-            name, port = values["board"], values["port"]
+            name, port = settings.board, settings.port
             if port not in ports:
                 expected = f"one of its serial ports: {listed(ports) or 'it has none'}"
                 checker.wrong((*path, "port"), found=port, expected=expected)
@@ -92,7 +81,7 @@ def check_cables(checker: Checker, boards: dict[str, BoardSetup]) -> None:
             taken[port] = part
             if not checker.one_of((*path, "board"), name, able, f"a board that speaks {listed(CABLED)}"):
                 continue
-            values["protocol"] = CABLED[boards[name].firmware]
+            settings.protocol = CABLED[boards[name].firmware]
             if boards[name].profile.resets:
                 expected = "a board that runs without a link: this one's profile waits for one to be opened"
                 checker.wrong((*path, "board"), found=name, expected=expected)

@@ -1,7 +1,7 @@
 """Simulated boards: the truth of a bench. Time and causes are handed in; nothing here knows of a host."""
 
 from cavet.boards._board import Board, BoardState
-from cavet.boards._cable import Cable
+from cavet.boards._cable import Cable, CableSettings
 from cavet.boards._circuit import Circuit, PinRefusedError
 from cavet.boards._kinds import KINDS
 from cavet.boards._pins import Pin, PinMode
@@ -26,7 +26,7 @@ from cavet.boards.defects import (
     StuckBus,
     Swapped,
 )
-from cavet.boards.parts import BOARD_SUPPLY, OWN_SUPPLY, SUPPLIED
+from cavet.boards.parts import BOARD_SUPPLY, OWN_SUPPLY, SUPPLIED, Around, PartSettings
 
 __all__ = [
     "BOARD_SUPPLY",
@@ -36,10 +36,12 @@ __all__ = [
     "KINDS",
     "OWN_SUPPLY",
     "SUPPLIED",
+    "Around",
     "Away",
     "Board",
     "BoardState",
     "Cable",
+    "CableSettings",
     "Carried",
     "CauseOf",
     "Circuit",
@@ -52,6 +54,7 @@ __all__ = [
     "Lossy",
     "Mute",
     "Outgoing",
+    "PartSettings",
     "Pin",
     "PinMode",
     "PinProfile",

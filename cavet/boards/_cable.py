@@ -5,15 +5,16 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Callable
 from math import inf
+from typing import Annotated
 
 import msgspec
 
 from cavet.boards._board import Board
 from cavet.boards._running import Client
-from cavet.boards.parts import Around, Part, Settings, Wires
+from cavet.boards.parts import Around, Part, PartSettings
 from cavet.protocols.characters import garble
 from cavet.record import Kind, Topic
-from cavet.settings import Key
+from cavet.settings import Meaning
 
 CHARACTER_BITS = 10
 Hear = Callable[[bytes, float, "int | None"], None]
@@ -26,6 +27,18 @@ class _OnTheWay(msgspec.Struct):
     cause: int | None
 
 
+class CableSettings(PartSettings, kw_only=True):
+    """The keys of a cable."""
+
+    port: Annotated[int, Meaning("which of the board's serial ports", low=0, high=7)]
+    board: Annotated[
+        str, Meaning("the board at the other end of the cable; it needs no link of its own", names="board")
+    ]
+    rate: Annotated[int, Meaning("at how many baud that board runs", low=50, high=4_000_000)] = 9600
+    protocol: str = ""
+    """What that board speaks; put beside the keys when the file was read."""
+
+
 class Cable(Part):
     """Carries bytes between a port of the board whose part it is, and another board, in the time that they take.
 
@@ -34,26 +47,18 @@ class Cable(Part):
     """
 
     kind = "serial"
-    SETTINGS = (
-        Key("port", "whole", "which of the board's serial ports", required=True, low=0, high=7),
-        Key(
-            "board",
-            "text",
-            "the board at the other end of the cable; it needs no link of its own",
-            names="board",
-            required=True,
-        ),
-        Key("rate", "whole", "at how many baud that board runs", default=9600, low=50, high=4_000_000),
-    )
+    SETTINGS = CableSettings
 
-    def __init__(self, name: str, wires: Wires, *, port: int, board: str, protocol: str, rate: int) -> None:
-        super().__init__(name, wires)
-        self.port = port
-        self.board = board
-        self.rate = rate
+    def __init__(self, name: str, settings: CableSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        ports = around.profile.serial_ports
+        self.wires = dict(zip(("receive", "transmit"), ports[settings.port], strict=False))
+        self.port = settings.port
+        self.board = settings.board
+        self.rate = settings.rate
         self.near_rate = 0
         """The rate that the port was opened with; 0 while it is shut."""
-        self._client = Client(protocol, CHARACTER_BITS / rate)
+        self._client = Client(settings.protocol, CHARACTER_BITS / settings.rate)
         self._far: Board | None = None
         self._hear: Hear = lambda data, at, cause: None
         self._out: deque[_OnTheWay] = deque()
@@ -61,12 +66,6 @@ class Cable(Part):
         self._free_at = 0.0
         self._back_free_at = 0.0
         self._sent = 0
-
-    @classmethod
-    def make(cls, name: str, settings: Settings, around: Around) -> Part:
-        """The protocol is the other board's: it was put beside the settings when the file was read."""
-        wires = dict(zip(("receive", "transmit"), around.profile.serial_ports[settings["port"]], strict=False))
-        return cls(name, wires, protocol=settings["protocol"], **cls.arguments(settings, around))
 
     def plug(self, far: Board | None) -> None:
         """Put its other end into a board that runs."""

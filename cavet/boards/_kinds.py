@@ -33,6 +33,7 @@ from cavet.boards.parts import (
     Motor,
     Overload,
     Part,
+    PartSettings,
     Pump,
     Relay,
     Servo,
@@ -51,3 +52,4 @@ ON_BUSES: tuple[type[Part], ...] = (
 )  # fmt: skip
 KINDS: dict[str, type[Part]] = {part.kind: part for part in (*AT_PINS, *ON_BUSES)}
 """The class of each kind, in the order in which the docs have them."""
+PartSettings.VARIANTS = {kind: part.SETTINGS for kind, part in KINDS.items()}

@@ -61,7 +61,7 @@ def _possible(setup: Setup, hosts: Iterable[str]) -> list[tuple[str, str]]:
         found += [
             ("press", f"{link.board}.{name}")
             for name, table in board.parts.items()
-            if "press" in KINDS[table["kind"]].actions
+            if "press" in KINDS[table.kind].actions
         ]
     return found
 

@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from enum import Enum
+from typing import Annotated
 
 import msgspec
 
 from cavet.hosts._point import Asked
+from cavet.settings import Meaning, Table
+
+MODBUS = ("modbus",)
 
 
 class SessionState(Enum):
@@ -39,29 +43,54 @@ def state_words(state: SessionState) -> str:
     return _WORDS[state]
 
 
-class SessionSettings(msgspec.Struct, frozen=True, kw_only=True):
-    """How patient a session is; times in seconds. All of it can be set in the bench file."""
+class SessionSettings(Table, kw_only=True):
+    """How patient a session is; times in seconds."""
 
-    boot_wait: float = 2.0
-    """How long an announcement is waited for before the board is asked."""
-    reply_within: float = 0.5
-    retries: int = 2
-    sampling: float = 0.0
-    """How often analog inputs are to be reported, 0 for the board's own default."""
-    reopen: float = 0.5
-    """The pause before a lost link is opened again."""
-    lost_after: float = 30.0
-    """A link that is not back after so long is lost for good: a routine that needs it ends."""
-    poll: float = 0.25
-    """How often points are read, where the board does not report them by itself."""
-    in_flight: int = 4
-    """How many requests may wait for their answers at once, where answers bear numbers."""
-    repeat_writes: bool = False
-    """Whether a write is repeated though it is not known whether the first one was done."""
-    unit: int = 1
-    """The number of the device behind the link, where several can be; 0 for all of them at once."""
-    turnaround: float = 0.1
-    """The pause after what was told to all: they need it to do it."""
+    poll: Annotated[
+        float,
+        Meaning("Modbus and SCPI: how often points are read", unit="s", low=0.005, concerns=("modbus", "scpi")),
+    ] = 0.25
+    boot_wait: Annotated[float, Meaning("how long it waits for the board to announce itself", unit="s", low=0)] = 2.0
+    reply_within: Annotated[float, Meaning("how long an answer may take", unit="s", low=0.001)] = 0.5
+    retries: Annotated[int, Meaning("how often it sends again what was not confirmed", low=0, high=100)] = 2
+    sampling: Annotated[
+        float,
+        Meaning("how often analog inputs are reported; 0 for the board's default", unit="s", low=0, high=16),
+    ] = 0.0
+    reopen: Annotated[
+        float,
+        Meaning("the pause before a lost link is opened again; with MQTT it grows by itself", unit="s", low=0.05),
+    ] = 0.5
+    lost_after: Annotated[
+        float,
+        Meaning(
+            "a link that is not back after so long is lost for good: a routine that needs it ends", unit="s", low=0.1
+        ),
+    ] = 30.0
+    unit: Annotated[
+        int,
+        Meaning(
+            "Modbus: the unit that it talks to; 0 on a serial line for all at once, who do not answer",
+            low=0, high=255, concerns=MODBUS,
+        ),
+    ] = 1  # fmt: skip
+    turnaround: Annotated[
+        float,
+        Meaning("Modbus: the pause after what was told to all", unit="s", low=0, high=10, concerns=MODBUS),
+    ] = 0.1
+    in_flight: Annotated[
+        int,
+        Meaning(
+            "Modbus over TCP: how many requests may wait for their answers at once", low=1, high=64, concerns=MODBUS
+        ),
+    ] = 4
+    repeat_writes: Annotated[
+        bool,
+        Meaning(
+            "Modbus: whether a write is sent again when it is not known whether the first one was done",
+            concerns=MODBUS,
+        ),
+    ] = False
 
 
 class Said(msgspec.Struct, frozen=True):

@@ -161,7 +161,7 @@ class Lanes:
 
     def _unit(self, board: str, part: str) -> str:
         setup = self._setup.boards.get(board)
-        return KINDS[setup.parts[part]["kind"]].unit if setup is not None and part in setup.parts else ""
+        return KINDS[setup.parts[part].kind].unit if setup is not None and part in setup.parts else ""
 
     def _rig(self, event: Event) -> None:
         unit = self._setup.rig[event.subject].unit if event.subject in self._setup.rig else ""

@@ -103,7 +103,7 @@ class Signals:
             return setup.rig[event.subject].unit if event.subject in setup.rig else ""
         board = setup.boards.get(event.board)
         if group == PARTS and board is not None and event.subject in board.parts:
-            return KINDS[board.parts[event.subject]["kind"]].unit
+            return KINDS[board.parts[event.subject].kind].unit
         return ""
 
     def __iter__(self) -> Iterator[Signal]:

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from cavet.benchfile import BoardSetup
-from cavet.boards import KINDS
+from cavet.boards.buses import BusSettings
 from cavet.protocols.i2c import RISE_FACTOR, pull_up, rise_limit
 from cavet.remarks._around import Around, part_key
 from cavet.remarks._mending import Edit, Mend
@@ -24,11 +24,11 @@ def addresses_twice(around: Around) -> Iterator[Remark]:
     for board, _ in around.simulated():
         there: dict[tuple[Any, bool], str] = {}
         for name, table in board.parts.items():
-            if not KINDS[table["kind"]].on_bus or not isinstance(table.get("address"), int):
+            if not isinstance(table, BusSettings):
                 continue
-            key = (table["address"], bool(table.get("ten_bit")))
+            key = (table.address, table.ten_bit)
             if key in there:
-                yield _twice(part_key(board.name, name, "address"), there[key], name, table["address"], board.name)
+                yield _twice(part_key(board.name, name, "address"), there[key], name, table.address, board.name)
             there.setdefault(key, name)
     for host in around.setup.hosts.values():
         believed: dict[tuple[int, bool], str] = {}
@@ -126,8 +126,7 @@ def devices_at_nothing(around: Around) -> Iterator[Remark]:
                 if device.kind in ("chain", "shift"):
                     continue
                 there = {
-                    table["address"]: part for part, table in board.parts.items()
-                    if KINDS[table["kind"]].on_bus and isinstance(table.get("address"), int)
+                    table.address: part for part, table in board.parts.items() if isinstance(table, BusSettings)
                 }  # fmt: skip
                 if device.address in there:
                     continue

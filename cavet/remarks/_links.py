@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from cavet.benchfile.boards import ModbusDevice
 from cavet.hosts import TopicPoint
 from cavet.remarks._around import Around, point_key
 from cavet.remarks._mending import Edit, Mend
@@ -51,16 +52,17 @@ def units_differ(around: Around) -> Iterator[Remark]:
     for host in around.setup.hosts.values():
         link = around.setup.links[host.link]
         board = around.setup.boards.get(link.board)
-        if board is None or board.firmware != "modbus" or host.settings.unit in (0, board.unit):
+        device = board.device if board is not None else None
+        if board is None or not isinstance(device, ModbusDevice) or host.settings.unit in (0, device.identity.unit):
             continue
         if link.protocol == "modbus-tcp" and host.settings.unit == 255:
             continue  # "whoever is at this address"
         keys = ("hosts", host.name, "unit")
         yield Remark(
             name="unit-differs", keys=keys, weight=Weight.WRONG,
-            what=f"the host asks unit {host.settings.unit}, the {board.name} is unit {board.unit}",
+            what=f"the host asks unit {host.settings.unit}, the {board.name} is unit {device.identity.unit}",
             why="a unit that is not meant says nothing at all: it looks like a cable that is not there",
-            mend=Mend(f"unit = {board.unit}", (Edit(keys, board.unit),)),
+            mend=Mend(f"unit = {device.identity.unit}", (Edit(keys, device.identity.unit),)),
         )  # fmt: skip
 
 

@@ -39,7 +39,7 @@ def modes_missing(around: Around) -> Iterator[Remark]:
             if board.profile.pins[number].can(PinMode.SERVO) or any(number in each.modes() for each in wiring.points):
                 continue
             for part, _ in hanging:
-                if board.parts[part]["kind"] == "servo":
+                if board.parts[part].kind == "servo":
                     yield _servo_part(board, part, number)
 
 
@@ -80,7 +80,7 @@ def pins_shared(around: Around) -> Iterator[Remark]:
     for board, wiring in around.simulated():
         bus = dict.fromkeys(board.profile.able(PinMode.BUS), "the bus") if _has_bus(board) else {}
         for number, hanging in wiring.on_pins.items():
-            names = [part for part, _ in hanging if board.parts[part]["kind"] != "onewire"]
+            names = [part for part, _ in hanging if board.parts[part].kind != "onewire"]
             others = [*dict.fromkeys(names), *([bus[number]] if number in bus else [])]
             if len(others) < 2:
                 continue
@@ -95,7 +95,7 @@ def pins_shared(around: Around) -> Iterator[Remark]:
 
 
 def _has_bus(board: BoardSetup) -> bool:
-    return any(KINDS[table["kind"]].on_bus for table in board.parts.values())
+    return any(KINDS[table.kind].on_bus for table in board.parts.values())
 
 
 def outputs_against_each_other(around: Around) -> Iterator[Remark]:
@@ -111,7 +111,7 @@ def outputs_against_each_other(around: Around) -> Iterator[Remark]:
                 driven[number] = point
                 source = next((part for part, _ in wiring.on_pins.get(number, ()) if _drives(around, board, part)), "")
                 if source:
-                    kind = board.parts[source]["kind"]
+                    kind = board.parts[source].kind
                     yield _against(board, point, number, f"{source}, a {kind}, gives its own level there", source)
 
 
@@ -161,7 +161,7 @@ def pins_overloaded(around: Around) -> Iterator[Remark]:
         for number, hanging in wiring.on_pins.items():
             drawn = {part: parts[part].greatest_at(wire) for part, wire in hanging if parts[part].supply == "board"}
             amperes = sum(drawn.values())
-            if amperes > profile.pin_current and KINDS[board.parts[hanging[0][0]]["kind"]].kind not in ON_DRIVERS:
+            if amperes > profile.pin_current and board.parts[hanging[0][0]].kind not in ON_DRIVERS:
                 part, wire = hanging[-1]
                 yield Remark(
                     name="pin-current", keys=part_key(board.name, part, wire), weight=Weight.WRONG,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from cavet.benchfile import BoardSetup, StationDevice
-from cavet.boards import KINDS
+from cavet.boards.parts import OverloadSettings
 from cavet.hosts import DevicePoint, FieldPoint, HeaderPoint, PinPoint, Point, RegisterPoint, TopicPoint
 from cavet.remarks._around import Around, part_key, pin_word, point_key
 from cavet.remarks._mending import Edit, Mend
@@ -63,8 +63,8 @@ def _mend_to_its_part(board: BoardSetup, wiring: Wiring, point: Point) -> Mend |
     """To the place where the part of its name is, if that is sure."""
     named = point.part or point.name
     table = board.parts.get(named)
-    if isinstance(point, PinPoint) and table is not None and not table.get("hangs_on") and point.ahead is None:
-        pins = list(KINDS[table["kind"]].wires_in(table).values())
+    if isinstance(point, PinPoint) and table is not None and not table.hangs_on and point.ahead is None:
+        pins = list(table.wires.values())
         if len(pins) == 1 and len(point.modes()) == 1:
             return Mend(f"{pin_word(board, pins[0])}, where {named} hangs", (Edit(point_key(point, "pin"), pins[0]),))
     if isinstance(point, RegisterPoint):
@@ -90,15 +90,16 @@ def parts_without_point(around: Around) -> Iterator[Remark]:
             if isinstance(point, DevicePoint) and (device := wiring.device_at(point)) is not None:
                 reached.add(device)
         watched = {part for reflex in board.reflexes for part, _ in wiring.on_pins.get(reflex.pin, ())}
-        watched |= {name for table in board.parts.values() for name in table.get("guards", ())}
+        guards = [table for table in board.parts.values() if isinstance(table, OverloadSettings)]
+        watched |= {name for table in guards for name in table.guards}
         for name, table in board.parts.items():
-            if name in reached or name in watched or table["kind"] in NEEDS_NO_POINT:
+            if name in reached or name in watched or table.kind in NEEDS_NO_POINT:
                 continue
             where = next((place.name for place in wiring.places if name in place.parts), "")
             at = f", at {where}" if where else ""
             yield Remark(
                 name="part-without-point", keys=part_key(board.name, name), weight=Weight.NOTE,
-                what=f"{name}, a {table['kind']}{at}, has no point: the host does not know of it",
+                what=f"{name}, a {table.kind}{at}, has no point: the host does not know of it",
                 why="what nobody asks for stays as it is after power-on, whatever that is",
                 subjects=(f"{board.name}.{name}",),
             )  # fmt: skip

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from cavet.boards import BOARD_SUPPLY, OWN_SUPPLY
+from cavet.boards.parts import MotorSettings, ServoSettings
 from cavet.hosts import PinPoint, PointKind
 from cavet.remarks._around import Around, part_key, point_key
 from cavet.remarks._mending import Edit, Mend
@@ -21,9 +22,11 @@ USUAL_FAILSAFE = "2 s"
 def supplies_shared(around: Around) -> Iterator[Remark]:
     """A motor, or more than one servo, on the board's own supply; and more on another than that can give."""
     for board, _ in around.simulated():
-        moving = {name: table for name, table in board.parts.items() if table["kind"] in ("motor", "servo")}
-        on_board = [name for name, table in moving.items() if table["supply"] == BOARD_SUPPLY]
-        motors = [name for name in on_board if moving[name]["kind"] == "motor"]
+        moving = {
+            name: table for name, table in board.parts.items() if isinstance(table, MotorSettings | ServoSettings)
+        }
+        on_board = [name for name, table in moving.items() if table.supply == BOARD_SUPPLY]
+        motors = [name for name in on_board if isinstance(moving[name], MotorSettings)]
         if motors or len(on_board) > 1:
             yield Remark(
                 name="supply-shared", keys=part_key(board.name, (motors or on_board)[-1], "supply"),
@@ -38,7 +41,7 @@ def supplies_shared(around: Around) -> Iterator[Remark]:
             )  # fmt: skip
         parts = around.boards[board.name].circuit.parts
         for supply, setup in board.supplies.items():
-            there = [name for name, table in moving.items() if table["supply"] == supply]
+            there = [name for name, table in moving.items() if table.supply == supply]
             drawn = sum(parts[name].greatest_current for name in there)
             if drawn > setup.amperes:
                 yield Remark(
@@ -70,7 +73,7 @@ def reversals_without_pause(around: Around) -> Iterator[Remark]:
 def no_failsafe(around: Around) -> Iterator[Remark]:
     """Boards at which something heavy moves, and that go on when their host falls silent."""
     for board, wiring in around.simulated():
-        heavy = [name for name, table in board.parts.items() if table["kind"] in HEAVY]
+        heavy = [name for name, table in board.parts.items() if table.kind in HEAVY]
         if not heavy or board.failsafe or board.firmware in ("target", "buses"):
             continue
         driven = {name for point in wiring.points if point.kind.is_output for name in wiring.reached(point)}

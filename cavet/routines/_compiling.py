@@ -263,13 +263,13 @@ class ValueCompiler:
                 expr.at, found=expr.name, expected=f"a part of the {board}", words=[f"{board}.{each}" for each in parts]
             )
         self._names.use_board(board)
-        unit = KINDS[parts[part]["kind"]].unit
+        unit = KINDS[parts[part].kind].unit
         path = expr.name
         python = code.called("run.part", f'"{path}"')
         if unit:
             near = FINEST.get(unit, 0.0)
             return Value(kind="number", unit=unit, run=lambda look: look.part(path), resolution=near, code=python)
-        is_colour = parts[part]["kind"] == ColourLamp.kind
+        is_colour = parts[part].kind == ColourLamp.kind
         return Value(kind="text", run=lambda look: look.part(path), code=python, is_colour=is_colour)
 
     def _truth(self, expr: tree.Truth, want: Value | None) -> Value:

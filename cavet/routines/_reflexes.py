@@ -68,10 +68,10 @@ class ReflexReader:
             found = name.name if isinstance(name, tree.Name) else "a value"
             raise MistakeError(name.at, found=found, expected=f"a part of the {self._board.name}", words=list(parts))
         table = parts[name.name]
-        wires = KINDS[table["kind"]].wires_in(table)
-        if len(wires) != 1 or table.get("hangs_on"):
+        wires = table.wires
+        if len(wires) != 1 or table.hangs_on:
             raise MistakeError(name.at, found=name.name, expected="a part that hangs on one pin of the board itself")
-        return str(table["kind"]), next(iter(wires.values()))
+        return table.kind, next(iter(wires.values()))
 
     def _read_pin(self, name: tree.Expr) -> tuple[str, int]:
         kind, pin = self._part(name)

@@ -352,7 +352,7 @@ class StepChecks:
                 )
             path = step.of["part"] = alone[0]
         self._everywhere.use_board(path.partition(".")[0])
-        able = KINDS[parts[path]["kind"]].actions
+        able = KINDS[parts[path].kind].actions
         if action not in able:
             what = f"one of {listed(able)}" if able else "a part that a hand can work"
             raise MistakeError(step.of.get("action_at", at), found=action, expected=what, words=list(able))

@@ -5,16 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from cavet.benchfile import BoardSetup, Place, PlaceKind, line_names
-from cavet.boards import KINDS
+from cavet.boards.buses import BusSettings, ChipSettings, ShiftRegistersSettings
 
 
 def pins_of(board: BoardSetup, swapped: dict[int, int]) -> dict[int, list[tuple[str, str]]]:
     """What hangs on each pin: parts, with their wires' names. `swapped` says at which pin a wire ends instead."""
     found: dict[int, list[tuple[str, str]]] = {}
     for name, table in board.parts.items():
-        if table.get("hangs_on"):
-            continue
-        for wire, pin in KINDS[table["kind"]].wires_in(table).items():
+        for wire, pin in table.wires.items() if not table.hangs_on else ():
             found.setdefault(swapped.get(pin, pin), []).append((name, wire))
     return found
 
@@ -34,19 +32,18 @@ def places_of(board: BoardSetup, swapped: dict[int, int]) -> Iterator[Place]:
 def _devices(board: BoardSetup) -> Iterator[Place]:
     """What is on the board's buses, each with its lines at which something hangs."""
     for name, table in board.parts.items():
-        if not KINDS[table["kind"]].on_bus and table["kind"] not in ("chain", "shift", "latch", "dac"):
+        if not isinstance(table, BusSettings | ChipSettings):
             continue
-        address = table.get("address")
-        where = f"0x{address:02X}" if isinstance(address, int) else f"chip {table.get('chip', 0)}"
+        where = f"0x{table.address:02X}" if isinstance(table, BusSettings) else f"chip {table.chip}"
         yield Place(
-            kind=PlaceKind.DEVICE, key=("device", name), name=where, note=table["kind"], parts=(name,),
+            kind=PlaceKind.DEVICE, key=("device", name), name=where, note=table.kind, parts=(name,),
             table=("parts", name),
         )  # fmt: skip
-        lines = line_names(table["kind"], table.get("registers"))
+        lines = line_names(table.kind, table.registers if isinstance(table, ShiftRegistersSettings) else None)
         hangs: dict[int, list[str]] = {}
         for part, other in board.parts.items():
-            if other.get("hangs_on") == name:
-                for number in KINDS[other["kind"]].wires_in(other).values():
+            if other.hangs_on == name:
+                for number in other.wires.values():
                     hangs.setdefault(number, []).append(part)
         for number, line in enumerate(lines):
             yield Place(

@@ -133,7 +133,7 @@ def _rows(wiring: Wiring, device: str, level: Live, state: State) -> list[Sectio
 
 
 def _is_device(wiring: Wiring, part: str) -> bool:
-    return wiring.board is not None and KINDS[wiring.board.parts[part]["kind"]].on_bus
+    return wiring.board is not None and KINDS[wiring.board.parts[part].kind].on_bus
 
 
 def _at_lines(wiring: Wiring, at: dict[tuple[str | int, ...], list[Point]], device: str) -> list[Point]:
@@ -188,17 +188,15 @@ def _place_name(wiring: Wiring, place: Place) -> str:
 def _wire_of(wiring: Wiring, part: str, place: Place) -> str:
     """The name of a part's wire at a place."""
     assert wiring.board is not None  # it has places
-    wires = KINDS[wiring.board.parts[part]["kind"]].wires_in(wiring.board.parts[part])
+    wires = wiring.board.parts[part].wires
     return next((wire for wire, pin in wires.items() if pin in place.pins), place.note).replace("_", " ")
 
 
 def _note_of(wiring: Wiring, part: str) -> str:
     assert wiring.board is not None  # it has parts
-    table = wiring.board.parts[part]
-    kind = str(table["kind"])
-    if table.get("current"):
-        return f"{kind}, {show(round(1000 * table['current'], 3), 'mA')}"
-    return kind
+    settings = wiring.board.parts[part]
+    current = getattr(settings, "current", 0.0)
+    return f"{settings.kind}, {show(round(1000 * current, 3), 'mA')}" if current else settings.kind
 
 
 def range_of(point: Point) -> str:

@@ -8,10 +8,9 @@ import msgspec
 
 from cavet.benchfile import BoardSetup, HostSetup, LinkSetup, Place, PlaceKey, Setup
 from cavet.boards import PinMode, Swapped
+from cavet.boards.buses import BusSettings, ChipSettings
 from cavet.hosts import DevicePoint, Point
 from cavet.wiring._place import pins_of, places_of
-
-ON_SPI = ("chain", "shift", "latch", "dac")
 
 
 class Wire(msgspec.Struct, frozen=True, kw_only=True):
@@ -59,7 +58,7 @@ class Wiring:
         if self.board is None:
             return []
         taken = set(self.on_pins) | {pin for point in self.points for pin in point.modes()}
-        if any("address" in table for table in self.board.parts.values()):
+        if any(isinstance(table, BusSettings) for table in self.board.parts.values()):
             taken |= set(self.board.profile.able(PinMode.BUS))
         pins = self.board.profile.pins
         return [pin for pin in self.board.profile.able(mode) if pin not in taken and not pins[pin].reserved]
@@ -90,9 +89,9 @@ class Wiring:
             return None
         for name, table in self.board.parts.items():
             if device.kind in ("chain", "shift"):
-                if table["kind"] in ON_SPI and table.get("chip", 0) == device.spi.chip:
+                if isinstance(table, ChipSettings) and table.chip == device.spi.chip:
                     return name
-            elif table.get("address") == device.address and bool(table.get("ten_bit")) == device.ten_bit:
+            elif isinstance(table, BusSettings) and (table.address, table.ten_bit) == (device.address, device.ten_bit):
                 return name
         return None
 

@@ -15,6 +15,7 @@ from cavet.benchfile import load_bench
 from cavet.boards import DEFECTS
 from cavet.demo import demo_path
 from cavet.record import Kind, Topic
+from cavet.settings import keys_of
 from cavet.wording import WrongError
 from tests.checks.huts import HUT, SHED
 
@@ -32,10 +33,10 @@ class Defects(unittest.TestCase):
     def test_each_kind_says_in_a_sentence_what_it_does(self):
         for kind, made in DEFECTS.items():
             with self.subTest(kind):
-                fields = {key.name: key.default for key in made.SETTINGS}
-                fields |= {"pin": 3, "pins": (3, 5), "share": 0.1, "delay": 0.1, "part": "lamp", "takes": 9, "by": 0.1,
+                fields = {"pin": 3, "pins": (3, 5), "share": 0.1, "delay": 0.1, "part": "lamp", "takes": 9, "by": 0.1,
                            "every": 3.0, "current": 0.1}  # fmt: skip
-                defect = made(name="x", board="hut", **{key.name: fields[key.name] for key in made.SETTINGS})
+                needed = [key.name for key in keys_of(made) if key.required and key.name in fields]
+                defect = made(name="x", board="hut", **{name: fields[name] for name in needed})
                 self.assertNotIn("None", defect.tells)
                 self.assertTrue(made.__doc__)
 

@@ -63,7 +63,7 @@ class Workshop(unittest.TestCase):
         self.assertTrue(any(event.kind == Kind.OVERTAKEN and event.topic == "point" for event in events))
 
     def test_one_against_its_stops_shows_that_asked_and_got_differ(self):
-        self.setup.boards["shop"].parts["sluice"]["stops"] = (0, 100)
+        self.setup.boards["shop"].parts["sluice"].stops = (0, 100)
         self.addCleanup(self.setup.boards["shop"].parts["sluice"].update, stops=(0, 400))
 
         async def story(bench, standings):

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import cavet
 from cavet.boards.parts import Buzzer, note_of
+from tests.boards.worlds import wired
 
 BENCH = """\
 format = 1
@@ -142,7 +143,7 @@ class Tones(unittest.TestCase):
         self.assertIn("a pin with tone: 2, 3, 4 and 5", str(caught.exception) + repr(caught.exception.exceptions))
 
     def test_its_place_between_low_and_high_is_as_an_ear_has_it(self):
-        buzzer = Buzzer("b", {"pin": 1}, low=100, high=1600)
+        buzzer = wired(Buzzer, "b", pin=1, range=(100, 1600))
         buzzer._pitch = 400.0
         self.assertAlmostEqual(buzzer.fraction(0.0), 0.5)
 

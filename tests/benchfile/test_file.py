@@ -8,8 +8,9 @@ from pathlib import Path
 from hypothesis import given
 from hypothesis import strategies as some
 
-from cavet.benchfile import FIRMWARES, PROTOCOLS, SECTIONS, check_text, find_places, load_bench
+from cavet.benchfile import FIRMWARES, PROTOCOLS, TABLES, check_text, find_places, load_bench
 from cavet.demo import demo_path
+from cavet.settings import section_of
 from cavet.wording import WrongError
 from tests.bench.benches import SMALL
 from tests.bench_keys import DOCS, PAGES
@@ -96,8 +97,11 @@ SPOILT = [
 
 class Rooms(unittest.TestCase):
     def test_a_key_concerns_all_protocols_that_have_it_and_no_other(self):
-        concerns = {key.name: key.concerns for section in SECTIONS for key in section.keys if key.concerns}
-        of_points = {key.name: key.concerns for key in next(s for s in SECTIONS if s.title == "[points.NAME]").keys}
+        concerns = {key.name: key.concerns for table in TABLES for key in section_of(table).keys if key.concerns}
+        of_points = {
+            key.name: key.concerns
+            for key in section_of(next(table for table in TABLES if table.TITLE == "[points.NAME]")).keys
+        }
         self.assertEqual(of_points["device"], ("firmata", "buses"))
         self.assertEqual(of_points["state"], ("mqtt", "plan"))
         self.assertEqual((of_points["address"], of_points["ask"], of_points["kind"]), (("modbus",), ("scpi",), ()))

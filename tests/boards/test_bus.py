@@ -18,7 +18,7 @@ from cavet.boards.parts import Button, Lamp
 from cavet.expressions import Expression
 from cavet.protocols.i2c import show_marks
 from cavet.protocols.registers import BitField, Register, RegisterMap
-from tests.boards.worlds import Small, quantity
+from tests.boards.worlds import Small, quantity, wired
 
 WIRES = {"data": 10, "clock": 11}
 
@@ -54,7 +54,7 @@ class Bench(Small):
 
 class Bus(unittest.TestCase):
     def test_a_transaction_is_told_mark_by_mark_and_takes_its_time_on_the_wires(self):
-        bench = Bench(Expander("mast", WIRES, shipped("expander16"), address=0x26))
+        bench = Bench(wired(Expander, "mast", register_map=shipped("expander16"), address=0x26))
         began = bench.time
         outcome = bench.bus.write_read(0x26, b"\x0e", 1, began, None)
         self.assertEqual(show_marks(outcome.tokens), "S 4C A 0E A Sr 4D A 5C N P")
@@ -68,7 +68,7 @@ class Bus(unittest.TestCase):
         self.assertEqual(outcome.problem, "nobody acknowledges 0x26")
 
     def test_two_at_one_address_pull_each_others_bits_low_and_that_is_told(self):
-        bench = Bench(LatchExpander("one", WIRES, address=0x20), LatchExpander("two", WIRES, address=0x20))
+        bench = Bench(wired(LatchExpander, "one", address=0x20), wired(LatchExpander, "two", address=0x20))
         self.assertEqual(len(bench.bus.clashes), 1)
         bench.circuit.parts["one"].write(0x0F, 0.0)
         bench.circuit.parts["two"].write(0x3C, 0.0)
@@ -76,12 +76,12 @@ class Bus(unittest.TestCase):
         self.assertIn("one and two both answer at 0x20", bench.events("remark")[-1].note)
 
     def test_a_device_that_stretches_the_clock_takes_longer(self):
-        bench = Bench(LatchExpander("slow", WIRES, address=0x20, stretch=1e-3))
+        bench = Bench(wired(LatchExpander, "slow", address=0x20, stretch=1e-3))
         began = bench.time
         self.assertAlmostEqual(bench.bus.write(0x20, b"\x00", began, None).ends_at - began, 20 / 100e3 + 2e-3)
 
     def test_a_line_that_stays_low_ends_every_transaction(self):
-        bench = Bench(LatchExpander("one", WIRES, address=0x20))
+        bench = Bench(wired(LatchExpander, "one", address=0x20))
         bench.bus.stuck = "data"
         self.assertIn("its data line stays low", bench.write(0x20, "00").problem)
         bench.bus.stuck = ""
@@ -92,7 +92,7 @@ class Bus(unittest.TestCase):
             def write(self, byte, at):
                 return byte != 2
 
-        bench = Bench(Picky("picky", WIRES, address=0x20))
+        bench = Bench(wired(Picky, "picky", address=0x20))
         outcome = bench.write(0x20, "01 02 03")
         self.assertEqual(show_marks(outcome.tokens), "S 40 A 01 A 02 N P")
         self.assertIn("did not acknowledge byte 2 of 3", outcome.problem)
@@ -100,14 +100,14 @@ class Bus(unittest.TestCase):
         self.assertIn("nobody acknowledges", bench.write(0x20, "01").problem)
 
     def test_ten_bit_addresses_are_called_with_two_bytes(self):
-        device = RegisterDevice("far", WIRES, shipped("expander16"), address=0x2AB, ten_bit=True)
+        device = wired(RegisterDevice, "far", register_map=shipped("expander16"), address=0x2AB, ten_bit=True)
         bench = Bench(device)
         outcome = bench.bus.write_read(0x2AB, b"\x0e", 1, bench.time, None, ten_bit=True)
         self.assertEqual(show_marks(outcome.tokens), "S F4 A AB A 0E A Sr F5 A 5C N P")
         self.assertIn("nobody acknowledges", bench.bus.write(0x2B, b"", bench.time, None).problem)
 
     def test_transactions_follow_one_another(self):
-        bench = Bench(LatchExpander("one", WIRES, address=0x20))
+        bench = Bench(wired(LatchExpander, "one", address=0x20))
         first = bench.bus.write(0x20, b"\x00", bench.time, None)
         second = bench.bus.write(0x20, b"\x01", bench.time, None)
         self.assertAlmostEqual(second.ends_at - first.ends_at, 20 / 100e3)
@@ -116,7 +116,7 @@ class Bus(unittest.TestCase):
 class Registers(unittest.TestCase):
     def device(self, *registers, **more):
         made = RegisterMap(name="map", registers=registers, **{"last": 0xFF, **more})
-        self.bench = Bench(RegisterDevice("chip", WIRES, made, address=0x40))
+        self.bench = Bench(wired(RegisterDevice, "chip", register_map=made, address=0x40))
         return self.bench
 
     def test_addresses_count_up_and_begin_again_behind_the_last(self):
@@ -193,9 +193,9 @@ class Registers(unittest.TestCase):
 class Expanders(unittest.TestCase):
     def setUp(self):
         self.bench = Bench(
-            Expander("mast", {**WIRES, "interrupt": 4}, shipped("expander16"), address=0x26),
-            on(Lamp("lamp", {"pin": 0}), "mast"),
-            on(Button("switch", {"pin": 8}, seed="x"), "mast"),
+            wired(Expander, "mast", interrupt=4, register_map=shipped("expander16"), address=0x26),
+            on(wired(Lamp, "lamp", pin=0), "mast"),
+            on(wired(Button, "switch", pin=8), "mast"),
         )
         self.bench.say("F4 04 0B")
 
@@ -261,7 +261,7 @@ class Expanders(unittest.TestCase):
 class PanelAndMatrices(unittest.TestCase):
     def setUp(self):
         self.bench = Bench(
-            Panel("panel", WIRES, address=0x3B), Matrix("arrow", WIRES, shipped("matrix8"), address=0x74)
+            wired(Panel, "panel", address=0x3B), wired(Matrix, "arrow", register_map=shipped("matrix8"), address=0x74)
         )
         self.panel, self.arrow = (self.bench.circuit.parts[name] for name in ("panel", "arrow"))
 
@@ -388,7 +388,7 @@ class PanelAndMatrices(unittest.TestCase):
         self.assertEqual(seen, {0x00, 0x80})
 
     def test_a_chain_hands_words_on_from_the_nearest_to_the_farthest(self):
-        chain = MatrixChain("chain", {}, modules=4)
+        chain = wired(MatrixChain, "chain", modules=4)
         bench = Small([chain])
         for words in ("2001 2001 2001 2001", "0181 0000 0000 0101"):
             chain.transfer(bytes.fromhex(words), bench.time, None)
@@ -407,9 +407,17 @@ class Converters(unittest.TestCase):
         maps = read_plan_text(shipped_plans()["converters"], "converters")
         measures = {"channel_0": Expression("level / 2"), "channel_3": Expression("level")}
         parts = [
-            Measuring("adc", WIRES, maps.map("adc4"), address=0x48, channels=measures, low=0, high=3000, bits=12),
-            Giving("dac", WIRES, maps.map("dac2"), address=0x60, bits=10),
-            on(Lamp("lamp", {"pin": 1}), "dac"),
+            wired(
+                Measuring,
+                "adc",
+                register_map=maps.map("adc4"),
+                address=0x48,
+                channels=measures,
+                range=(0, 3000),
+                bits=12,
+            ),
+            wired(Giving, "dac", register_map=maps.map("dac2"), address=0x60, bits=10),
+            on(wired(Lamp, "lamp", pin=1), "dac"),
         ]
         self.bench = Bench(*parts, quantities=[quantity("level", start=1500.0, low=0, high=3000)])
 
@@ -431,7 +439,10 @@ class Converters(unittest.TestCase):
 class OverFirmata(unittest.TestCase):
     def setUp(self):
         self.bench = Small(
-            [Expander("mast", WIRES, shipped("expander16"), address=0x26), LatchExpander("l", WIRES, address=0x20)]
+            [
+                wired(Expander, "mast", register_map=shipped("expander16"), address=0x26),
+                wired(LatchExpander, "l", address=0x20),
+            ]
         )
         self.bench.open()
 

@@ -4,13 +4,13 @@ import itertools
 import unittest
 
 from cavet.boards import Board, Cable, Circuit, DeadPin, Outgoing, PinMode, PinProfile, Profile, stop, travel
-from cavet.boards.buses import Measuring, OneWireDevice
+from cavet.boards.buses import OneWireDevice
 from cavet.boards.parts import Encoder, Lamp, Stepper
 from cavet.expressions import Expression
 from cavet.protocols import Side, firmata
 from cavet.protocols.registers import Register, RegisterMap
 from cavet.record import Kind, Tell
-from tests.boards.worlds import Small, quantity
+from tests.boards.worlds import Small, quantity, wired
 
 MODES = {PinMode.INPUT: 1, PinMode.OUTPUT: 1, PinMode.STEPPER: 21, PinMode.ENCODER: 28, PinMode.ONEWIRE: 1}
 PROFILE = Profile(
@@ -87,7 +87,7 @@ class Ways(unittest.TestCase):
 
 class Steppers(unittest.TestCase):
     def setUp(self):
-        self.stepper = Stepper("table", {"pulse": 2, "direction": 3}, fastest=500)
+        self.stepper = wired(Stepper, "table", pulse=2, direction=3, fastest=500)
         self.shop = Shop(self.stepper)
 
     def configure(self, pins=b"\x02\x03", interface=DRIVER, speed=100.0, gain=0.0):
@@ -151,7 +151,7 @@ class Steppers(unittest.TestCase):
 
     def test_a_dead_pin_leaves_it_where_it_is(self):
         dead = DeadPin(name="dead", board="board", on=True, pin=3)
-        self.stepper = Stepper("table", {"pulse": 2, "direction": 3})
+        self.stepper = wired(Stepper, "table", pulse=2, direction=3)
         self.shop = Shop(self.stepper, defects=[dead])
         self.configure()
         self.shop.tell(firmata.StepperTo(device=0, position=100))
@@ -163,7 +163,7 @@ class Steppers(unittest.TestCase):
 
     def test_half_steps_wires_stops_and_current(self):
         wires = {"coil_1": 4, "coil_2": 5, "coil_3": 6, "coil_4": 7, "enable": 8}
-        self.stepper = Stepper("gate", wires, stops=(0, 40))
+        self.stepper = wired(Stepper, "gate", **wires, stops=(0, 40))
         self.shop = Shop(self.stepper)
         self.configure(interface=FOUR_WIRE | HALF | ENABLED, pins=b"\x04\x05\x06\x07\x08")
         self.shop.tell(firmata.StepperTo(device=0, position=20))
@@ -177,7 +177,7 @@ class Steppers(unittest.TestCase):
         self.assertEqual((self.stepper.place(4.0), self.stepper.fraction(4.0)), (40, 1.0))
 
     def test_a_group_arrives_together(self):
-        other = Stepper("other", {"pulse": 4, "direction": 5})
+        other = wired(Stepper, "other", pulse=4, direction=5)
         self.shop = Shop(self.stepper, other)
         self.configure()
         self.shop.tell(
@@ -232,7 +232,7 @@ class Steppers(unittest.TestCase):
 
 class Encoders(unittest.TestCase):
     def test_every_edge_counts_either_way(self):
-        shop = Shop(Encoder("knob", {"a": 2, "b": 3}))
+        shop = Shop(wired(Encoder, "knob", a=2, b=3))
         shop.tell(firmata.EncoderAttach(encoder=5, pin_a=2, pin_b=3))
         shop.world.act("board.knob", "turn", value=7)
         shop.go(1.0)
@@ -250,14 +250,14 @@ class Encoders(unittest.TestCase):
         )
 
     def test_contacts_the_other_way_round_count_down(self):
-        shop = Shop(Encoder("knob", {"a": 3, "b": 2}))
+        shop = Shop(wired(Encoder, "knob", a=3, b=2))
         shop.tell(firmata.EncoderAttach(encoder=0, pin_a=2, pin_b=3))
         shop.world.act("board.knob", "turn", value=9)
         shop.go(1.0)
         self.assertEqual(shop.tell(firmata.EncoderReportPositions()), [firmata.EncoderPosition(positions=((0, -9),))])
 
     def test_it_reports_at_every_interval_until_it_is_told_not_to(self):
-        shop = Shop(Encoder("knob", {"a": 2, "b": 3}, follows=Expression("turned")), quantities=[quantity("turned")])
+        shop = Shop(wired(Encoder, "knob", a=2, b=3, follows=Expression("turned")), quantities=[quantity("turned")])
         shop.tell(
             firmata.SamplingInterval(interval=100),
             firmata.EncoderAttach(encoder=0, pin_a=2, pin_b=3),
@@ -298,8 +298,8 @@ MAP = RegisterMap(
 
 
 def probe(name, serial, *, alarm=None):
-    chip = Measuring(name, {}, MAP, address=0, channels={"level": Expression("depth")}, low=0, high=4095, bits=12)
-    return OneWireDevice(name, {"pin": 4}, chip, family=0x2D, serial=serial, alarm=alarm)
+    measures = {"register_map": MAP, "channels": {"level": Expression("depth")}, "range": (0, 4095), "bits": 12}
+    return wired(OneWireDevice, name, pin=4, family=0x2D, serial=serial, alarm=alarm, **measures)
 
 
 class OneWire(unittest.TestCase):
@@ -413,7 +413,7 @@ class Echo:
 
 class SerialPorts(unittest.TestCase):
     def setUp(self):
-        self.cable = Cable("scale", {"receive": 10, "transmit": 11}, port=1, board="far", protocol="plan", rate=1000)
+        self.cable = wired(Cable, "scale", PROFILE, port=1, board="far", protocol="plan", rate=1000)
         self.shop = Shop(self.cable)
         tell = Tell(self.shop.record, "far")
         far = Board("far", Circuit(Profile(name="far", pins={}), [], tell), Echo(), tell)
@@ -481,7 +481,7 @@ class SerialPorts(unittest.TestCase):
 
 class Tasks(unittest.TestCase):
     def setUp(self):
-        self.lamp = Lamp("lamp", {"pin": 2})
+        self.lamp = wired(Lamp, "lamp", pin=2)
         self.shop = Shop(self.lamp)
         self.shop.tell(firmata.SetPinMode(pin=2, mode=firmata.Mode.OUTPUT))
 

@@ -9,17 +9,17 @@ from cavet.boards import DeadPin, Late, Swapped
 from cavet.boards.parts import Button, Gauge, Horn, Lamp, Servo
 from cavet.protocols import Side, firmata
 from cavet.record import Kind
-from tests.boards.worlds import Small, quantity
+from tests.boards.worlds import Small, quantity, wired
 
 
 def small(**more):
     """A board with a lamp, a servo, a button, a horn and a gauge, its link open."""
     parts = [
-        Lamp("lamp", {"pin": 2}),
-        Servo("paddle", {"pin": 3}),
-        Button("button", {"pin": 4}, seed="s"),
-        Horn("horn", {"pin": 6}),
-        Gauge("gauge", {"pin": 8}, seed="s", of="level", low=0, high=1000),
+        wired(Lamp, "lamp", pin=2),
+        wired(Servo, "paddle", pin=3),
+        wired(Button, "button", pin=4),
+        wired(Horn, "horn", pin=6),
+        wired(Gauge, "gauge", pin=8, of="level", range=(0, 1000)),
     ]
     made = Small(parts, [quantity("level", start=500)], **more)
     made.open()
@@ -42,7 +42,7 @@ class Booting(unittest.TestCase):
         self.assertEqual(made.hear(), "F9 02 07 F0 79 02 07 73 00 6D 00 61 00 6C 00 6C 00 F7")
 
     def test_what_is_said_to_it_while_it_boots_is_lost(self):
-        made = Small([Horn("horn", {"pin": 6})], boot=1.2)
+        made = Small([wired(Horn, "horn", pin=6)], boot=1.2)
         made.board.opened(made.client, 0.0)
         made.say("F4 06 01 F5 06 01")
         made.go(3.0)

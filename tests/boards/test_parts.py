@@ -8,12 +8,12 @@ from cavet.boards.parts import Button, Gauge, Horn, Lamp, Lever, LimitSwitch, Mo
 from cavet.expressions import Expression
 from cavet.record import Kind
 from cavet.wording import WrongError
-from tests.boards.worlds import Small, quantity
+from tests.boards.worlds import Small, quantity, wired
 
 
 class Lamps(unittest.TestCase):
     def setUp(self):
-        self.small = Small([Lamp("lamp", {"pin": 2}, current=0.02)])
+        self.small = Small([wired(Lamp, "lamp", pin=2, current=0.02)])
         self.lamp = self.small.circuit.parts["lamp"]
         self.small.circuit.set_mode(2, PinMode.PWM, 0.0, None)
 
@@ -40,7 +40,7 @@ class Lamps(unittest.TestCase):
 
 class Servos(unittest.TestCase):
     def setUp(self):
-        self.small = Small([Servo("paddle", {"pin": 3}, low=15, high=165)])
+        self.small = Small([wired(Servo, "paddle", pin=3, range=(15, 165))])
         self.servo = self.small.circuit.parts["paddle"]
         self.small.circuit.set_mode(3, PinMode.SERVO, 0.0, None)
 
@@ -97,7 +97,7 @@ class Motors(unittest.TestCase):
     def setUp(self):
         gate = quantity("gate", low=0, high=100, start=50, rate="20 * board.motor", free="held < 1")
         wires = {"enable": 2, "ahead": 4, "astern": 5}
-        self.small = Small([Motor("motor", wires, moves="gate", stall_current=2.0)], [gate, quantity("held")])
+        self.small = Small([wired(Motor, "motor", **wires, moves="gate", stall_current=2.0)], [gate, quantity("held")])
         self.motor = self.small.circuit.parts["motor"]
         self.small.circuit.set_mode(2, PinMode.PWM, 0.0, None)
         for pin in (4, 5):
@@ -164,7 +164,7 @@ class Motors(unittest.TestCase):
 
 class Inputs(unittest.TestCase):
     def test_a_button_is_low_while_pressed_and_bounces_for_a_while(self):
-        small = Small([Button("button", {"pin": 4}, seed="s", bounce=0.006)])
+        small = Small([wired(Button, "button", pin=4, bounce=0.006)])
         small.circuit.set_mode(4, PinMode.PULL_UP, 0.0, None)
         small.go(1.0)
         self.assertTrue(small.circuit.pins[4].level)
@@ -179,7 +179,7 @@ class Inputs(unittest.TestCase):
         self.assertEqual(small.record[changes[0].cause].note, "pressed")
 
     def test_without_a_bounce_it_changes_once(self):
-        small = Small([Button("button", {"pin": 4}, seed="s")])
+        small = Small([wired(Button, "button", pin=4)])
         small.circuit.set_mode(4, PinMode.PULL_UP, 0.0, None)
         small.go(1.0)
         small.world.act("board.button", "press")
@@ -190,7 +190,7 @@ class Inputs(unittest.TestCase):
 
     def test_a_limit_switch_follows_the_rig(self):
         small = Small(
-            [LimitSwitch("shut", {"pin": 6}, closes=Expression("gate <= 10"))],
+            [wired(LimitSwitch, "shut", pin=6, closes=Expression("gate <= 10"))],
             [quantity("gate", start=20, low=0, high=100, rate="-10")],
         )
         small.go(0.5)
@@ -205,8 +205,8 @@ class Inputs(unittest.TestCase):
         sump = quantity("sump", start=0, low=0, high=100, rate="50", free="tank >= 700")
         small = Small(
             [
-                LimitSwitch("full", {"pin": 6}, closes=Expression("tank >= 700")),
-                LimitSwitch("wet", {"pin": 7}, closes=Expression("sump > 20")),
+                wired(LimitSwitch, "full", pin=6, closes=Expression("tank >= 700")),
+                wired(LimitSwitch, "wet", pin=7, closes=Expression("sump > 20")),
             ],
             [tank, sump],
         )
@@ -220,9 +220,9 @@ class Inputs(unittest.TestCase):
         self.assertLess(wakes, 40)
 
     def test_what_is_touched_or_put_elsewhere_wakes_it(self):
-        lamp = Lamp("lamp", {"pin": 2})
+        lamp = wired(Lamp, "lamp", pin=2)
         small = Small(
-            [lamp, LimitSwitch("warm", {"pin": 6}, closes=Expression("heat >= 5"))],
+            [lamp, wired(LimitSwitch, "warm", pin=6, closes=Expression("heat >= 5"))],
             [quantity("heat", start=0, low=0, high=100, rate="0.001 + 20 * board.lamp")],
         )
         small.go(3.0)
@@ -237,24 +237,20 @@ class Inputs(unittest.TestCase):
         self.assertEqual([event.value for event in small.events(Kind.SENSED)], [True, False])
 
     def test_a_gauge_reads_its_quantity_with_one_count_of_noise(self):
-        small = Small(
-            [Gauge("gauge", {"pin": 8}, seed="s", of="level", low=0, high=3000)], [quantity("level", start=1500)]
-        )
+        small = Small([wired(Gauge, "gauge", pin=8, of="level", range=(0, 3000))], [quantity("level", start=1500)])
         small.circuit.set_mode(8, PinMode.ANALOG, 0.0, None)
         counts = {small.circuit.read_counts(8, 0.0) for _ in range(200)}
         self.assertTrue(counts <= {510, 511, 512, 513}, counts)
         self.assertGreater(len(counts), 1)
 
     def test_a_gauge_ends_at_its_rails(self):
-        small = Small(
-            [Gauge("gauge", {"pin": 8}, seed="s", of="level", low=0, high=3000)], [quantity("level", start=9000)]
-        )
+        small = Small([wired(Gauge, "gauge", pin=8, of="level", range=(0, 3000))], [quantity("level", start=9000)])
         self.assertIn(small.circuit.read_counts(8, 0.0), (1022, 1023))
         small.rig.set("level", -5)
         self.assertIn(small.circuit.read_counts(8, 0.0), (0, 1))
 
     def test_a_lever_is_set_and_springs_back(self):
-        small = Small([Lever("lever", {"pin": 9}, seed="s")])
+        small = Small([wired(Lever, "lever", pin=9)])
         small.world.act("board.lever", "set", value=1.0, seconds=2.0)
         small.go(1.0)
         self.assertIn(small.circuit.read_counts(9, 1.0), (1022, 1023))
@@ -262,9 +258,7 @@ class Inputs(unittest.TestCase):
         self.assertIn(small.circuit.read_counts(9, 3.0), range(510, 514))
 
     def test_what_can_not_be_done_to_a_part_is_told_with_what_can(self):
-        small = Small(
-            [Lever("lever", {"pin": 9}, seed="s"), Horn("horn", {"pin": 6}), Button("b", {"pin": 4}, seed="s")]
-        )
+        small = Small([wired(Lever, "lever", pin=9), wired(Horn, "horn", pin=6), wired(Button, "b", pin=4)])
         for path, do, part in (
             ("board.lever", "press", "one of set or release"),
             ("board.lever", "set", "where to set it"),
@@ -282,7 +276,7 @@ class Rigs(unittest.TestCase):
     def test_water_runs_through_an_open_paddle_as_the_root_of_the_head(self):
         rate = "2.12 * board.paddle * root(upper - chamber)"
         small = Small(
-            [Servo("paddle", {"pin": 3}, low=15, high=165)],
+            [wired(Servo, "paddle", pin=3, range=(15, 165))],
             [quantity("upper", start=2400), quantity("chamber", start=600, rate=rate)],
         )
         small.circuit.set_mode(3, PinMode.SERVO, 0.0, None)

@@ -5,12 +5,12 @@ import unittest
 from cavet.boards import Board, PinMode, Reflex, World
 from cavet.boards.parts import Button, Lamp
 from cavet.record import Tell
-from tests.boards.worlds import Small
+from tests.boards.worlds import Small, wired
 
 
 def small(mode=PinMode.OUTPUT, **reflex):
     """A board with a button on pin 4 and a lamp on pin 3, and one reflex between them."""
-    made = Small([Button("button", {"pin": 4}, seed="s", bounce=0.006), Lamp("lamp", {"pin": 3})])
+    made = Small([wired(Button, "button", pin=4, bounce=0.006), wired(Lamp, "lamp", pin=3)])
     fields = {"name": "r", "pin": 4, "mode": PinMode.PULL_UP, "target": 3, **reflex}
     tell = Tell(made.record, "board")
     made.board = Board("board", made.circuit, made.firmware, tell, reflexes=[Reflex(**fields)])

@@ -9,6 +9,7 @@ from cavet.boards.firmware.plans import Answer, Engine, Given, PlanBoard, Taken
 from cavet.boards.firmware.usb import Identity, UsbFirmware
 from cavet.boards.parts import Lamp
 from cavet.record import Record, Tell
+from tests.boards.worlds import wired
 
 PINS = tuple(range(8))
 EPIPE, ECONNRESET = -32, -104
@@ -44,7 +45,7 @@ class Post:
             ),
         )
         pins = {number: PinProfile(number=number, modes={PinMode.OUTPUT: 1, PinMode.INPUT: 1}) for number in PINS}
-        lamps = [Lamp(f"post_{number + 1}", {"pin": number}) for number in PINS]
+        lamps = [wired(Lamp, f"post_{number + 1}", pin=number) for number in PINS]
         self.circuit = Circuit(Profile(name="post", pins=pins), lamps, tell)
         engine = Engine(board, self.circuit, tell, {"state.faults": faults} if faults else {})
         self.firmware = UsbFirmware(Identity(vendor=0x1209, product=0xCA7E, title="Post"), board, engine, tell)

@@ -1,6 +1,6 @@
 """Small worlds to try boards in: a profile of a few pins, parts, a rig, and a record that can be asked."""
 
-from cavet.boards import Board, Circuit, Client, PinMode, PinProfile, Profile, Quantity, Rig, World
+from cavet.boards import Around, Board, Circuit, Client, PinMode, PinProfile, Profile, Quantity, Rig, World
 from cavet.boards.firmware import FirmataFirmware
 from cavet.expressions import Expression
 from cavet.record import Record, Tell
@@ -29,6 +29,13 @@ def profile(boot=0.0):
         11: PinProfile(number=11, modes={PinMode.BUS: 1}),
     }
     return Profile(name="test", pins=pins, boot=boot, resets=True)
+
+
+def wired(kind, name, pins=None, **settings):
+    """A part as its table would make it."""
+    if "register_map" in settings:
+        settings["map"] = ""
+    return kind(name, kind.SETTINGS(kind=kind.kind, **settings), Around("s", pins or profile()))
 
 
 class Small:

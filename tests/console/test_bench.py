@@ -37,7 +37,7 @@ class Bench(unittest.TestCase):
             terminal.press("C-s")
             terminal.sees("saved in porch.bench.toml")
             setup = load_bench(path).setup
-            self.assertEqual((setup.points["lamp_2"].pin, setup.boards["hut"].parts["lamp_2"]["kind"]), (2, "lamp"))
+            self.assertEqual((setup.points["lamp_2"].pin, setup.boards["hut"].parts["lamp_2"].kind), (2, "lamp"))
             self.assertIn("# the truth: a simulated board", path.read_text())
             terminal.press("u")
             terminal.sees("taken back: lamp_2 is there", "not saved")

@@ -541,7 +541,7 @@ class Again(unittest.TestCase):
 
 
 def is_lamp(part):
-    return part["kind"] == "lamp"
+    return part.kind == "lamp"
 
 
 class OfTheDemo(unittest.TestCase):

@@ -191,7 +191,7 @@ class OtherPins(Started):
             with self.subTest(way):
                 setup = changed(file, moved(file.setup, "hut", place, 6, way)).setup
                 part = setup.points["lantern"].part or "lantern"
-                self.assertEqual((setup.points["lantern"].pin, setup.boards["hut"].parts[part]["pin"]), pins)
+                self.assertEqual((setup.points["lantern"].pin, setup.boards["hut"].parts[part].pin), pins)
 
     def test_an_address_keeps_its_number_and_gets_another_pin(self):
         place = self.place(DEMO, "pumphouse", "pump_a")
@@ -199,7 +199,7 @@ class OtherPins(Started):
         free = Wiring(SETUP, "pumphouse").free_pins(mode_at(SETUP, "pumphouse", place))
         setup = changed(DEMO, moved(SETUP, "pumphouse", place, free[0], TRUTH)).setup
         cell = next(cell for cell in setup.boards["pumphouse"].device.cells if cell.name == place.table[1])
-        self.assertEqual((cell.pin, setup.boards["pumphouse"].parts["pump_a"]["pin"]), (free[0], free[0]))
+        self.assertEqual((cell.pin, setup.boards["pumphouse"].parts["pump_a"].pin), (free[0], free[0]))
 
     def test_a_copy_is_another_one_of_the_same_kind(self):
         for board, name in (("gatehouse", "walkway"), ("gatehouse", "horn"), ("pumphouse", "heater")):

@@ -1,6 +1,6 @@
 """What each firmware needs of a board's tables: one room for each, and the table of them all."""
 
-from cavet.benchfile.boards._device import BoardTables, Device, Making, Place, PlaceKey, PlaceKind, Row
+from cavet.benchfile.boards._device import BoardTables, Device, Making, Place, PlaceKey, PlaceKind, ReadTables, Row
 from cavet.benchfile.boards._formats import FormatDevice, TargetDevice, UsbDevice
 from cavet.benchfile.boards._modbus import ModbusDevice
 from cavet.benchfile.boards._pins import BusesDevice, FirmataDevice
@@ -29,6 +29,7 @@ __all__ = [
     "Place",
     "PlaceKey",
     "PlaceKind",
+    "ReadTables",
     "Row",
     "ScpiDevice",
     "StationDevice",

@@ -8,29 +8,37 @@ known here is a point, as something that names places: whether they are there is
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from enum import Enum
 from pathlib import Path as FilePath
-from typing import Any, ClassVar, Self
+from typing import Any, ClassVar, Protocol, Self, TypeVar
 
 import msgspec
 
 from cavet.benchfile._check import Checker
 from cavet.benchfile._places import Path
-from cavet.boards import Circuit, Firmware, PinMode, Profile
+from cavet.boards import Circuit, Firmware, PartSettings, PinMode, Profile
 from cavet.boards.buses import TargetBoard
 from cavet.expressions import Expression
 from cavet.hosts import Point
 from cavet.record import Tell
-from cavet.settings import Key, Section
+from cavet.settings import Table
 from cavet.wording import listed
 
+T = TypeVar("T", bound=Table)
 Row = dict[str, Any]
 PlaceKey = tuple[str | int, ...]
 """Tells a place from others of its board."""
 PartsAt = Callable[..., tuple[str, ...]]
 """The parts that hang on some pins."""
-ReadTables = Callable[[str, Section, Path, Any], dict[str, dict[str, Any]]]
+
+
+class ReadTables(Protocol):
+    """Reads all tables below a key."""
+
+    def __call__(self, name: str, of: type[T], inside: Path, data: Any) -> dict[str, T]: ...
+
+
 FindPin = Callable[[Path, Any], int | None]
 
 
@@ -68,13 +76,15 @@ class BoardTables:
     """The tables of one board, and what reads them; what is wrong stands in the checker's errors."""
 
     def __init__(
-        self, checker: Checker, board: str, table: dict[str, Any], profile: Profile, parts: dict[str, dict[str, Any]],
-        folder: FilePath | None, tables: ReadTables, find_pin: FindPin,
+        self, checker: Checker, board: str, firmware: str, data: dict[str, Any], profile: Profile,
+        parts: dict[str, PartSettings], folder: FilePath | None, tables: ReadTables, find_pin: FindPin,
     ) -> None:  # fmt: skip
         self.checker = checker
         self.board = board
         self.path: Path = ("boards", board)
-        self.table = table
+        self.firmware = firmware
+        self.identity: dict[str, Any] = data.get("identity", {})
+        self._data = data
         self.profile = profile
         self.parts = parts
         self.folder = folder
@@ -82,13 +92,17 @@ class BoardTables:
         self._tables = tables
         self.find_pin = find_pin
 
-    def read(self, name: str, section: Section) -> dict[str, dict[str, Any]]:
-        """All tables below one of its keys."""
-        return self._tables(name, section, self.path, self.table[name])
+    def own(self, of: type[T]) -> T | None:
+        """The keys of the board's table that are its firmware's own."""
+        return self.checker.read(self._data, of, self.path, is_room=True)
 
-    def one(self, name: str, section: Section) -> dict[str, Any] | None:
+    def read(self, name: str, of: type[T], data: dict[str, Any]) -> dict[str, T]:
+        """All tables below one of its keys."""
+        return self._tables(name, of, self.path, data)
+
+    def one(self, name: str, of: type[T], data: dict[str, Any]) -> T | None:
         """A table that there is one of."""
-        return self.checker.table(self.table[name], section, (*self.path, name))
+        return self.checker.read(data, of, (*self.path, name))
 
     def can(self, path: Path, pin: int, mode: PinMode, what: str = "a pin") -> bool:
         """Whether a pin has a mode; told where it has not."""
@@ -115,9 +129,9 @@ class Making(msgspec.Struct, frozen=True, kw_only=True):
 class Device(msgspec.Struct, frozen=True, kw_only=True):
     """What a board's firmware needs of the file. As it stands here it has nothing but pins."""
 
-    KEYS: ClassVar[tuple[Key, ...]] = ()
+    KEYS: ClassVar[type[Table]] = Table
     """Its own keys of the board's table."""
-    SECTIONS: ClassVar[tuple[Section, ...]] = ()
+    TABLES: ClassVar[tuple[type[Table], ...]] = ()
     """The tables of its own."""
     FORM: ClassVar[tuple[str, str, str] | None] = None
     """What people add to such a board besides parts: what that is, its table, and what one may be called."""
@@ -132,8 +146,8 @@ class Device(msgspec.Struct, frozen=True, kw_only=True):
         raise NotImplementedError
 
     @classmethod
-    def speaks(cls, firmware: str, link: dict[str, Any]) -> str:
-        """What is spoken on a link of such a board, of which this is the table."""
+    def speaks(cls, firmware: str, kind: str, framing: str | None) -> str:
+        """What is spoken on a link of such a board, of this kind, and with this framing where one is said."""
         return firmware
 
     @property
@@ -169,8 +183,3 @@ class Device(msgspec.Struct, frozen=True, kw_only=True):
     def rows(self, points: Sequence[Point]) -> dict[str, list[Row]]:
         """What there is besides its pins, as tables for people."""
         return {}
-
-
-def table_keys(names: Iterable[tuple[str, str]]) -> tuple[Key, ...]:
-    """Keys that hold tables, each with what it is for."""
-    return tuple(Key(name, "table", f"{doc}, see below", default={}) for name, doc in names)

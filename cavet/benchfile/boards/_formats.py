@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any, ClassVar, Self
+from typing import Annotated, Any, ClassVar, Self
 
 from cavet.benchfile._numbers import numbers
 from cavet.benchfile._places import Path
@@ -17,7 +17,6 @@ from cavet.benchfile.boards._device import (
     PlaceKey,
     PlaceKind,
     Row,
-    table_keys,
 )
 from cavet.boards import Firmware, PinMode, Profile
 from cavet.boards.firmware.plans import Answer, Engine, Given, PlanBoard, PlanFirmware, Taken, TargetFirmware
@@ -26,96 +25,91 @@ from cavet.expressions import Expression
 from cavet.hosts import FieldPoint, Point
 from cavet.protocols import Side
 from cavet.protocols.plans import FramePlan, PlanCodec
-from cavet.settings import Key, Section, made
+from cavet.settings import Meaning, Table, made
 from cavet.wording import listed, nearest
 
-TAKES = Section(
-    title="[boards.NAME.takes.FRAME.FIELD]",
-    doc="What a field of a frame that the board takes does.",
-    keys=(
-        Key(
-            "pins",
-            "text",
+
+class TakesTable(Table, kw_only=True):
+    """What a field of a frame that the board takes does."""
+
+    TITLE = "[boards.NAME.takes.FRAME.FIELD]"
+    pins: Annotated[
+        str,
+        Meaning(
             "the pins that it drives: each with a bit of the field, the lowest first, or with a byte, the highest "
-            "first, in mode pwm; one alone with its value",
-            default="",
+            "first, in mode pwm; one alone with its value"
         ),
-        Key("blinks", "text", "the pins that blink where it has a 1, in place of `pins`", default=""),
-        Key("mask", "text", "the field that has a 1 for each pin that is meant", default=""),
-        Key("mode", "word", "how the pins are driven", choices=("output", "pwm", "tone"), default="output"),
-        Key(
-            "full",
-            "quantity",
-            "for pwm: the value that means full duty; for a tone: how many hertz one is",
-            unit="",
-            default=1.0,
-        ),
-    ),
-)
+    ] = ""
+    blinks: Annotated[str, Meaning("the pins that blink where it has a 1, in place of `pins`")] = ""
+    mask: Annotated[str, Meaning("the field that has a 1 for each pin that is meant")] = ""
+    mode: Annotated[str, Meaning("how the pins are driven", ("output", "pwm", "tone"))] = "output"
+    full: Annotated[float, Meaning("for pwm: the value that means full duty; for a tone: how many hertz one is")] = 1.0
 
-GIVES = Section(
-    title="[boards.NAME.gives.FRAME]",
-    doc="A frame that the board gives.",
-    keys=(
-        Key(
-            "when",
-            "word",
+
+class GivesTable(Table, kw_only=True):
+    """A frame that the board gives."""
+
+    TITLE = "[boards.NAME.gives.FRAME]"
+    when: Annotated[
+        str,
+        Meaning(
             "after each frame that it takes, on a change of its fields, or at every interval; usb, target: `taken`",
-            choices=("taken", "changed", "every"),
-            default="taken",
+            ("taken", "changed", "every"),
         ),
-        Key("every", "quantity", "the interval", unit="s", default=1.0, low=0.001),
-        Key("fields", "table", "where its fields come from, see below", required=True),
-    ),
-)
+    ] = "taken"
+    every: Annotated[float, Meaning("the interval", unit="s", low=0.001)] = 1.0
+    fields: Annotated[dict[str, Any], Meaning("where its fields come from, see below")]
 
-GIVEN = Section(
-    title="[boards.NAME.gives.FRAME.fields.FIELD]",
-    doc="Where a field of a frame that the board gives comes from: one of these.",
-    keys=(
-        Key("pins", "text", "levels of pins, a bit each, or of PWM a byte; one as its number", default=""),
-        Key("blinks", "text", "the pins that may blink: a 1 for each that does", default=""),
-        Key("faults", "switch", "what was wrong with the last frame, once: 1 length, 2 check, 4 value", default=False),
-        Key("of", "expression", "an expression of the rig and the parts", default=None),
-        Key("full", "quantity", "for a pin with pwm: the value at full duty", unit="", default=1.0),
-    ),
-)
 
-USB = Section(
-    title="[boards.NAME.usb]",
-    doc="Who a USB device says it is. It has a bulk endpoint each way.",
-    keys=(
-        Key("vendor", "whole", "its vendor's number", default=0x1209, low=0, high=0xFFFF),
-        Key("product", "whole", "its product's number", required=True, low=0, high=0xFFFF),
-        Key("version", "whole", "its version, in binary-coded decimals", default=0x0100, low=0, high=0xFFFF),
-        Key("maker", "text", "who made it", default="Cavet"),
-        Key("title", "text", "what it is called; else the board's name with a capital", default=""),
-        Key("serial", "text", "its serial number", default="0001"),
-        Key("endpoints", "word", "what its two endpoints are", choices=("bulk", "interrupt"), default="bulk"),
-        Key("out", "whole", "the endpoint that hears", default=0x02, low=1, high=15),
-        Key("in", "whole", "the endpoint that says, with its direction bit", default=0x81, low=0x81, high=0x8F),
-    ),
-)
+class GivenTable(Table, kw_only=True):
+    """Where a field of a frame that the board gives comes from: one of these."""
+
+    TITLE = "[boards.NAME.gives.FRAME.fields.FIELD]"
+    pins: Annotated[str, Meaning("levels of pins, a bit each, or of PWM a byte; one as its number")] = ""
+    blinks: Annotated[str, Meaning("the pins that may blink: a 1 for each that does")] = ""
+    faults: Annotated[bool, Meaning("what was wrong with the last frame, once: 1 length, 2 check, 4 value")] = False
+    of: Annotated[Expression | None, Meaning("an expression of the rig and the parts")] = None
+    full: Annotated[float, Meaning("for a pin with pwm: the value at full duty")] = 1.0
+
+
+class UsbTable(Table, kw_only=True):
+    """Who a USB device says it is. It has a bulk endpoint each way."""
+
+    TITLE = "[boards.NAME.usb]"
+    vendor: Annotated[int, Meaning("its vendor's number", low=0, high=0xFFFF)] = 0x1209
+    product: Annotated[int, Meaning("its product's number", low=0, high=0xFFFF)]
+    version: Annotated[int, Meaning("its version, in binary-coded decimals", low=0, high=0xFFFF)] = 0x0100
+    maker: Annotated[str, Meaning("who made it")] = "Cavet"
+    title: Annotated[str, Meaning("what it is called; else the board's name with a capital")] = ""
+    serial: Annotated[str, Meaning("its serial number")] = "0001"
+    endpoints: Annotated[str, Meaning("what its two endpoints are", ("bulk", "interrupt"))] = "bulk"
+    out: Annotated[int, Meaning("the endpoint that hears", low=1, high=15)] = 0x02
+    in_: Annotated[int, Meaning("the endpoint that says, with its direction bit", low=0x81, high=0x8F)] = 0x81
+
+
+class FormatKeys(Table, kw_only=True):
+    """What a board with frames has of its own."""
+
+    ABOUT = "plan, usb, target"
+    plan: Annotated[
+        str,
+        Meaning("the plan file beside the bench whose frames it speaks, or the name of one that ships"),
+    ] = ""
+    takes: Annotated[dict[str, Any], Meaning("the frames that it takes, see below")] = {}
+    gives: Annotated[dict[str, Any], Meaning("the frames that it gives, see below")] = {}
+
+
+class UsbKeys(FormatKeys, kw_only=True):
+    """What a USB device has of its own."""
+
+    usb: Annotated[dict[str, Any], Meaning("usb: who the device says it is, see below", concerns=("usb",))] = {}
 
 
 class FormatDevice(Device, frozen=True, kw_only=True):
     """A board's frames, and what they do."""
 
-    KEYS: ClassVar[tuple[Key, ...]] = (
-        Key(
-            "plan",
-            "text",
-            "plan, usb, target: the plan file beside the bench whose frames it speaks, or the name of one that ships",
-            default="",
-        ),
-        *table_keys(
-            (
-                ("takes", "plan, usb, target: the frames that it takes"),
-                ("gives", "plan, usb, target: the frames that it gives"),
-            )
-        ),
-    )
-    SECTIONS: ClassVar[tuple[Section, ...]] = (TAKES, GIVES, GIVEN)
+    KEYS: ClassVar[type[Table]] = FormatKeys
+    TABLES: ClassVar[tuple[type[Table], ...]] = (TakesTable, GivesTable, GivenTable)
     WHENS: ClassVar[tuple[str, ...]] = ("taken", "changed", "every")
     """When it can give a frame."""
     MOST_TAKEN: ClassVar[int | None] = None
@@ -129,15 +123,18 @@ class FormatDevice(Device, frozen=True, kw_only=True):
     @classmethod
     def read(cls, tables: BoardTables) -> Self | None:
         before = len(tables.checker.errors)
-        reader = _FormatReader(tables, cls)
+        keys = tables.own(cls.KEYS)
+        if not isinstance(keys, FormatKeys):
+            return None
+        reader = _FormatReader(tables, keys, cls)
         board = reader.read()
-        more = cls._more(tables)
+        more = cls._more(tables, keys)
         if board is None or len(tables.checker.errors) > before:
             return None
         return cls(board=board, measured=reader.expressions, **more)
 
     @classmethod
-    def _more(cls, tables: BoardTables) -> dict[str, Any]:
+    def _more(cls, tables: BoardTables, keys: FormatKeys) -> dict[str, Any]:
         """What it has besides its frames."""
         return {}
 
@@ -209,11 +206,8 @@ class FormatDevice(Device, frozen=True, kw_only=True):
 class UsbDevice(FormatDevice, frozen=True, kw_only=True):
     """A USB device: its reports are frames, and it says who it is."""
 
-    KEYS: ClassVar[tuple[Key, ...]] = (
-        *FormatDevice.KEYS,
-        *table_keys((("usb", "usb: who the device says it is"),)),
-    )
-    SECTIONS: ClassVar[tuple[Section, ...]] = (*FormatDevice.SECTIONS, USB)
+    KEYS: ClassVar[type[Table]] = UsbKeys
+    TABLES: ClassVar[tuple[type[Table], ...]] = (*FormatDevice.TABLES, UsbTable)
     LINK: ClassVar[str] = "usb"
     IS_THERE_AT_ONCE: ClassVar[bool] = True
     WHENS: ClassVar[tuple[str, ...]] = ("taken",)
@@ -222,13 +216,13 @@ class UsbDevice(FormatDevice, frozen=True, kw_only=True):
     identity: Identity
 
     @classmethod
-    def _more(cls, tables: BoardTables) -> dict[str, Any]:
-        table = tables.one("usb", USB)
+    def _more(cls, tables: BoardTables, keys: FormatKeys) -> dict[str, Any]:
+        table = tables.one("usb", UsbTable, keys.usb) if isinstance(keys, UsbKeys) else None
         if table is None:
             return {}
         identity = made(
-            Identity, table, title=table["title"] or tables.board.capitalize(), out_endpoint=table["out"],
-            in_endpoint=table["in"], transfer=table["endpoints"],
+            Identity, table, title=table.title or tables.board.capitalize(), out_endpoint=table.out,
+            in_endpoint=table.in_, transfer=table.endpoints,
         )  # fmt: skip
         return {"identity": identity}
 
@@ -249,20 +243,21 @@ class TargetDevice(FormatDevice, frozen=True, kw_only=True):
 class _FormatReader:
     """Reads one board; what is wrong stands in the checker's errors."""
 
-    def __init__(self, tables: BoardTables, device: type[FormatDevice]) -> None:
+    def __init__(self, tables: BoardTables, keys: FormatKeys, device: type[FormatDevice]) -> None:
         self._tables = tables
+        self._keys = keys
         self._device = device
         self.expressions: dict[str, Expression] = {}
 
     def read(self) -> PlanBoard | None:
         """Read its frames; `None` where nothing can be made of them."""
         tables = self._tables
-        plan = load_frames(tables.checker, (*tables.path, "plan"), tables.table["plan"], tables.folder)
+        plan = load_frames(tables.checker, (*tables.path, "plan"), self._keys.plan, tables.folder)
         if plan is None:
             return None
         takes = {
             name: tuple(self._taken(plan.frames[name], name, fields))
-            for name, fields in self._frames(plan, "takes").items()
+            for name, fields in self._frames(plan, "takes", self._keys.takes).items()
         }
         gives = tuple(self._given_frames(plan))
         most = self._device.MOST_TAKEN
@@ -273,9 +268,9 @@ class _FormatReader:
         codecs = {name: PlanCodec(frame) for name, frame in plan.frames.items()}
         return PlanBoard(codecs=codecs, takes=takes, gives=gives)
 
-    def _frames(self, plan: PlanFile, key: str) -> dict[str, Any]:
+    def _frames(self, plan: PlanFile, key: str, frames: dict[str, Any]) -> dict[str, Any]:
         found = {}
-        for name, fields in self._tables.table[key].items():
+        for name, fields in frames.items():
             if name not in plan.frames:
                 expected = f"a frame of {plan.file}: {listed(plan.frames) or 'it has none'}"
                 near = nearest(name, plan.frames)
@@ -300,26 +295,24 @@ class _FormatReader:
         found = []
         for field, raw in fields.items():
             path: Path = (*self._tables.path, "takes", name, field)
-            table = self._tables.checker.table(raw, TAKES, path)
+            table = self._tables.checker.read(raw, TakesTable, path)
             if table is None or not self._field_is_there(path, frame, field):
                 continue
-            does, key = ("blink", "blinks") if table["blinks"] else ("set", "pins")
-            if bool(table["pins"]) == bool(table["blinks"]):
+            does, key = ("blink", "blinks") if table.blinks else ("set", "pins")
+            if bool(table.pins) == bool(table.blinks):
                 self._tables.checker.wrong(path, found="both or none", expected="either `pins` or `blinks`")
                 continue
-            mode = PinMode(table["mode"])
-            pins = self._pins((*path, key), table[key], mode)
-            if table["mask"]:
-                self._field_is_there((*path, "mask"), frame, table["mask"])
+            mode = PinMode(table.mode)
+            pins = self._pins((*path, key), table.blinks or table.pins, mode)
+            if table.mask:
+                self._field_is_there((*path, "mask"), frame, table.mask)
             bits = frame.field(field).bits or 0
             if len(pins) > 1 and (mode is PinMode.TONE or (mode is PinMode.PWM and bits != 8 * len(pins))):
                 expected = "one for a tone" if mode is PinMode.TONE else f"one, or one for each byte of its {bits} bits"
                 self._tables.checker.wrong((*path, key), found=f"{len(pins)} pins", expected=expected)
-            if len(pins) > 1 and mode is PinMode.PWM and table["full"] != 1.0:
-                self._tables.checker.wrong((*path, "full"), found=table["full"], expected="none: a byte of 255 is full")
-            found.append(
-                Taken(field=field, does=does, pins=pins, mask=table["mask"], mode=mode, full=table["full"] or 1.0)
-            )
+            if len(pins) > 1 and mode is PinMode.PWM and table.full != 1.0:
+                self._tables.checker.wrong((*path, "full"), found=table.full, expected="none: a byte of 255 is full")
+            found.append(Taken(field=field, does=does, pins=pins, mask=table.mask, mode=mode, full=table.full or 1.0))
         return found
 
     def _pins(self, path: Path, text: str, mode: PinMode | None) -> tuple[int, ...]:
@@ -335,45 +328,43 @@ class _FormatReader:
 
     def _given_frames(self, plan: PlanFile) -> list[Answer]:
         answers: list[Answer] = []
-        for name, raw in self._frames(plan, "gives").items():
+        for name, raw in self._frames(plan, "gives", self._keys.gives).items():
             path: Path = (*self._tables.path, "gives", name)
-            table = self._tables.checker.table(raw, GIVES, path)
+            table = self._tables.checker.read(raw, GivesTable, path)
             if table is None:
                 continue
-            firmware = self._tables.table["firmware"]
-            if table["when"] not in self._device.WHENS:
+            firmware = self._tables.firmware
+            if table.when not in self._device.WHENS:
                 expected = f'"taken", with firmware {firmware}'
-                self._tables.checker.wrong((*path, "when"), found=table["when"], expected=expected)
+                self._tables.checker.wrong((*path, "when"), found=table.when, expected=expected)
             if len(answers) == self._device.MOST_GIVEN:
                 expected = f"one frame for a {firmware}: {answers[0].frame} is one"
                 self._tables.checker.wrong(path, found=name, expected=expected)
             frame = plan.frames[name]
-            fields = [
-                given for field, each in table["fields"].items() if (given := self._given(path, frame, field, each))
-            ]
+            fields = [given for field, each in table.fields.items() if (given := self._given(path, frame, field, each))]
             names = {given.field for given in fields}
             for field in frame.fields:
-                if not field.fills_itself and field.name not in names and field.name not in table["fields"]:
+                if not field.fills_itself and field.name not in names and field.name not in table.fields:
                     expected = "where it comes from"
                     self._tables.checker.wrong((*path, "fields"), found=f"no {field.name}", expected=expected)
-            answers.append(Answer(frame=name, when=table["when"], seconds=table["every"], fields=tuple(fields)))
+            answers.append(Answer(frame=name, when=table.when, seconds=table.every, fields=tuple(fields)))
         return answers
 
     def _given(self, path: Path, frame: FramePlan, field: str, raw: object) -> Given | None:
         path = (*path, "fields", field)
-        table = self._tables.checker.table(raw, GIVEN, path)
+        table = self._tables.checker.read(raw, GivenTable, path)
         if table is None or not self._field_is_there(path, frame, field):
             return None
-        ways = [key for key in ("pins", "blinks", "faults", "of") if table[key]]
+        ways = [key for key in ("pins", "blinks", "faults", "of") if getattr(table, key)]
         if len(ways) != 1:
             expected = "one of `pins`, `blinks`, `faults` and `of`"
             self._tables.checker.wrong(path, found=listed(ways, "and") or "nothing", expected=expected)
             return None
-        if ways == ["of"]:
-            self.expressions[f"{frame.name}.{field}"] = table["of"]
+        if table.of is not None:
+            self.expressions[f"{frame.name}.{field}"] = table.of
             return Given(field=field, of="expression")
         if ways == ["faults"]:
             return Given(field=field, of="faults")
-        pins = self._pins((*path, ways[0]), table[ways[0]], None)
+        pins = self._pins((*path, ways[0]), table.pins or table.blinks, None)
         of = "levels" if ways == ["pins"] else "blinks"
-        return Given(field=field, of=of, pins=pins, full=table["full"]) if pins else None
+        return Given(field=field, of=of, pins=pins, full=table.full) if pins else None

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from functools import cached_property
-from typing import Any, ClassVar, Self
+from typing import Annotated, Any, ClassVar, Self
 
 from cavet.benchfile._places import Path
-from cavet.benchfile._values import DATA_KEYS, value_form
+from cavet.benchfile._values import DataKeys
 from cavet.benchfile.boards._device import (
     BoardTables,
     Device,
@@ -17,9 +17,8 @@ from cavet.benchfile.boards._device import (
     PlaceKey,
     PlaceKind,
     Row,
-    table_keys,
 )
-from cavet.benchfile.boards._identity import IDENTITY, OBJECTS, read_identity
+from cavet.benchfile.boards._identity import OBJECTS, IdentityTable, read_identity
 from cavet.boards import Firmware, PinMode, Profile
 from cavet.boards.firmware import ModbusFirmware
 from cavet.boards.firmware.modbus import UPTIME, CellSettings, DeviceMap, Identity, Server
@@ -27,92 +26,96 @@ from cavet.expressions import Expression
 from cavet.hosts import Point, RegisterPoint
 from cavet.protocols import FieldError
 from cavet.protocols.modbus import BITS, COILS, DISCRETE, HOLDING, TABLES
-from cavet.settings import Key, Section, made
+from cavet.settings import Meaning, Table, made
 
-CELL = Section(
-    title="[boards.NAME.map.NAME]",
-    doc="A value of a Modbus board, at its address. Addresses count from 0, as on the wire.",
-    keys=(
-        Key("table", "word", "in which table", choices=TABLES, required=True),
-        Key("address", "whole", "where it begins", required=True, low=0, high=65535),
-        *DATA_KEYS,
-        Key("pin", "pin", "the pin that it works or reads", default=None),
-        Key(
-            "mode",
-            "word",
+
+class CellTable(DataKeys, kw_only=True):
+    """A value of a Modbus board, at its address. Addresses count from 0, as on the wire."""
+
+    TITLE = "[boards.NAME.map.NAME]"
+    table: Annotated[str, Meaning("in which table", TABLES)]
+    address: Annotated[int, Meaning("where it begins", low=0, high=65535)]
+    pin: Annotated[int | None, Meaning("the pin that it works or reads", kind="pin")] = None
+    mode: Annotated[
+        str | None,
+        Meaning(
             "how the pin is used; else output for coils, input for discrete inputs, pwm or analog for registers; a "
             "tone takes hertz",
-            choices=("output", "pwm", "tone", "input", "pull-up", "analog"),
-            default=None,
+            ("output", "pwm", "tone", "input", "pull-up", "analog"),
         ),
-        Key("of", "expression", "what it measures: an expression of the rig and the parts, or `uptime`", default=None),
-        Key("scale", "quantity", "how much one count is", unit="", default=1.0),
-        Key("high", "whole", "a higher value counts as this", default=None, low=1, high=65535),
-        Key("start", "scalar", "what it holds after power-on", default=0),
-    ),
-)
+    ] = None
+    of: Annotated[
+        Expression | None, Meaning("what it measures: an expression of the rig and the parts, or `uptime`")
+    ] = None
+    scale: Annotated[float, Meaning("how much one count is")] = 1.0
+    high: Annotated[int | None, Meaning("a higher value counts as this", low=1, high=65535)] = None
+    start: Annotated[float | str, Meaning("what it holds after power-on")] = 0
 
-RECORDS = Section(
-    title="[boards.NAME.files.NAME]",
-    doc="A file of a Modbus board: records of one register each.",
-    keys=(
-        Key("number", "whole", "its number", required=True, low=1, high=65535),
-        Key("records", "whole", "how many records it has", required=True, low=1, high=10000),
-        Key("start", "wholes", "what the first records hold after power-on", default=()),
-    ),
-)
 
-QUEUE = Section(
-    title="[boards.NAME.queues.NAME]",
-    doc="A queue of a Modbus board.",
-    keys=(
-        Key("address", "whole", "where its count stands", required=True, low=0, high=65535),
-        Key("values", "wholes", "what waits in it", default=()),
-    ),
-)
+class RecordsTable(Table, kw_only=True):
+    """A file of a Modbus board: records of one register each."""
+
+    TITLE = "[boards.NAME.files.NAME]"
+    number: Annotated[int, Meaning("its number", low=1, high=65535)]
+    records: Annotated[int, Meaning("how many records it has", low=1, high=10000)]
+    start: Annotated[tuple[int, ...], Meaning("what the first records hold after power-on")] = ()
+
+
+class QueueTable(Table, kw_only=True):
+    """A queue of a Modbus board."""
+
+    TITLE = "[boards.NAME.queues.NAME]"
+    address: Annotated[int, Meaning("where its count stands", low=0, high=65535)]
+    values: Annotated[tuple[int, ...], Meaning("what waits in it")] = ()
+
+
+class ModbusKeys(Table, kw_only=True):
+    """What a Modbus board has of its own."""
+
+    ABOUT = "Modbus"
+    unit: Annotated[int, Meaning("its unit", low=1, high=247)] = 1
+    map: Annotated[dict[str, Any], Meaning("what stands at which address, see below")] = {}
+    files: Annotated[dict[str, Any], Meaning("its files, see below")] = {}
+    queues: Annotated[dict[str, Any], Meaning("its queues, see below")] = {}
 
 
 class ModbusDevice(Device, frozen=True, kw_only=True, dict=True):
     """A Modbus board's data."""
 
-    KEYS: ClassVar[tuple[Key, ...]] = (
-        Key("unit", "whole", "Modbus: its unit", default=1, low=1, high=247),
-        *table_keys(
-            (
-                ("map", "Modbus: what stands at which address"),
-                ("files", "Modbus: its files"),
-                ("queues", "Modbus: its queues"),
-            )
-        ),
-    )
-    SECTIONS: ClassVar[tuple[Section, ...]] = (IDENTITY, CELL, RECORDS, QUEUE)
+    KEYS: ClassVar[type[Table]] = ModbusKeys
+    TABLES: ClassVar[tuple[type[Table], ...]] = (IdentityTable, CellTable, RecordsTable, QueueTable)
     FORM: ClassVar[tuple[str, str, str] | None] = ("an entry of its map", "map", "value")
 
     identity: Identity
     cells: tuple[CellSettings, ...]
 
     @classmethod
-    def read(cls, tables: BoardTables) -> Self:
-        cells = [_read_cell(tables, name, table) for name, table in tables.read("map", CELL).items()]
+    def read(cls, tables: BoardTables) -> Self | None:
+        own = tables.own(ModbusKeys)
+        if own is None:
+            return None
+        cells = [_read_cell(tables, name, table) for name, table in tables.read("map", CellTable, own.map).items()]
         found = [cell for cell in cells if cell is not None]
         _check_overlaps(tables, found)
         said = read_identity(tables)
         identity = Identity(
-            unit=tables.table["unit"],
+            unit=own.unit,
             objects={
                 number: said[key].encode("latin-1", "replace")[:200] for number, key in enumerate(OBJECTS) if said[key]
             },
             files={
-                table["number"]: [*table["start"], *[0] * table["records"]][: table["records"]]
-                for table in tables.read("files", RECORDS).values()
+                table.number: [*table.start, *[0] * table.records][: table.records]
+                for table in tables.read("files", RecordsTable, own.files).values()
             },
-            queues={table["address"]: list(table["values"]) for table in tables.read("queues", QUEUE).values()},
+            queues={
+                table.address: list(table.values) for table in tables.read("queues", QueueTable, own.queues).values()
+            },
         )
         return cls(identity=identity, cells=tuple(found))
 
     @classmethod
-    def speaks(cls, firmware: str, link: dict[str, Any]) -> str:
-        return f"modbus-{link['framing'] or ('rtu' if link['kind'] == 'serial' else 'tcp')}"
+    def speaks(cls, firmware: str, kind: str, framing: str | None) -> str:
+        return f"modbus-{framing or ('rtu' if kind == 'serial' else 'tcp')}"
 
     @property
     def expressions(self) -> dict[str, Expression]:
@@ -165,25 +168,25 @@ class ModbusDevice(Device, frozen=True, kw_only=True, dict=True):
         return {"map": rows}
 
 
-def _read_cell(tables: BoardTables, name: str, table: dict[str, Any]) -> CellSettings | None:
+def _read_cell(tables: BoardTables, name: str, table: CellTable) -> CellSettings | None:
     path: Path = (*tables.path, "map", name)
-    form = value_form(table)
-    pin = tables.find_pin((*path, "pin"), table["pin"]) if table["pin"] is not None else None
+    form = table.form(table.table)
+    pin = tables.find_pin((*path, "pin"), table.pin) if table.pin is not None else None
     mode = _mode(tables, path, table, pin) if pin is not None else None
-    if table["address"] + form.size > 0x10000:
-        tables.checker.wrong((*path, "address"), found=table["address"], expected=f"room for {form.size} registers")
+    if table.address + form.size > 0x10000:
+        tables.checker.wrong((*path, "address"), found=table.address, expected=f"room for {form.size} registers")
         return None
     try:
-        form.pack(table["start"])
+        form.pack(table.start)
     except FieldError as error:
         tables.checker.wrong((*path, "start"), found=error.found, expected=error.expected)
         return None
     return made(CellSettings, table, name=name, form=form, pin=pin, mode=mode)
 
 
-def _mode(tables: BoardTables, path: Path, table: dict[str, Any], pin: int) -> PinMode | None:
-    usual = {COILS: "output", DISCRETE: "input", HOLDING: "pwm"}.get(table["table"], "analog")
-    mode = PinMode(table["mode"] or usual)
+def _mode(tables: BoardTables, path: Path, table: CellTable, pin: int) -> PinMode | None:
+    usual = {COILS: "output", DISCRETE: "input", HOLDING: "pwm"}.get(table.table, "analog")
+    mode = PinMode(table.mode or usual)
     return mode if tables.can((*path, "pin"), pin, mode) else None
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from typing import Any, ClassVar, Self
+from typing import Annotated, Any, ClassVar, Self
 
 from cavet.benchfile._numbers import numbers
 from cavet.benchfile._places import Path
@@ -17,7 +17,6 @@ from cavet.benchfile.boards._device import (
     PlaceKey,
     PlaceKind,
     Row,
-    table_keys,
 )
 from cavet.benchfile.boards._identity import read_identity
 from cavet.boards import Firmware, PinMode, Profile
@@ -26,74 +25,76 @@ from cavet.boards.firmware.scpi import MEASURES, Commands, CommandSettings, Patt
 from cavet.hosts import HeaderPoint, Point
 from cavet.protocols import FieldError, Message, Side, codec, read_whole
 from cavet.protocols.scpi import FaultError
-from cavet.settings import Key, Section, made
+from cavet.settings import Meaning, Table, made
 from cavet.wording import WrongError, hex_pairs, listed
 
 CHANNELS = re.compile(r"\(@(\d+)")
-COMMAND = Section(
-    title="[boards.NAME.commands.NAME]",
-    doc="A command of a SCPI board, with its query.",
-    keys=(
-        Key(
-            "header",
-            "text",
+
+
+class CommandTable(Table, kw_only=True):
+    """A command of a SCPI board, with its query."""
+
+    TITLE = "[boards.NAME.commands.NAME]"
+    header: Annotated[
+        str,
+        Meaning(
             "such as `SOURce<1-2>:VOLTage[:LEVel]`: short forms in capitals, optional nodes in brackets, ranges of "
-            "suffixes in angle brackets; with `?` at the end where there is only the query",
-            required=True,
+            "suffixes in angle brackets; with `?` at the end where there is only the query"
         ),
-        Key(
-            "does",
-            "word",
+    ]
+    does: Annotated[
+        str,
+        Meaning(
             "`set` keeps a value and drives a pin with it; `close` and `open` switch the pins of the channels "
             "named; `measure` answers what is measured at the parts behind them",
-            choices=("set", "close", "open", "close-all", "open-all", "measure"),
-            required=True,
+            ("set", "close", "open", "close-all", "open-all", "measure"),
         ),
-        Key(
-            "takes",
-            "word",
-            "what a `set` takes",
-            choices=("number", "boolean", "keyword", "string", "block"),
-            default="number",
-        ),
-        Key("unit", "text", "a number's unit", default=""),
-        Key("range", "range", "a number's limits", unit="=unit", default=(0.0, 1.0)),
-        Key("default", "scalar", "what it is after *RST", default=0),
-        Key("choices", "texts", "the keywords, their short forms in capitals", default=()),
-        Key("pins", "text", "the pins: one for each suffix or channel, in order", default=""),
-        Key(
-            "mode",
-            "word",
+    ]
+    takes: Annotated[str, Meaning("what a `set` takes", ("number", "boolean", "keyword", "string", "block"))] = "number"
+    unit: Annotated[str, Meaning("a number's unit")] = ""
+    range: Annotated[tuple[float, float], Meaning("a number's limits", unit="=unit")] = (0.0, 1.0)
+    default: Annotated[float | str, Meaning("what it is after *RST")] = 0
+    choices: Annotated[tuple[str, ...], Meaning("the keywords, their short forms in capitals")] = ()
+    pins: Annotated[str, Meaning("the pins: one for each suffix or channel, in order")] = ""
+    mode: Annotated[
+        str | None,
+        Meaning(
             "how a `set` drives them; else by voltage, pwm or on and off, whatever they can first; a tone takes hertz",
-            choices=("output", "pwm", "dac", "tone"),
-            default=None,
+            ("output", "pwm", "dac", "tone"),
         ),
-        Key("channels", "text", "the numbers of the channels, such as `101-108`", default=""),
-        Key("parts", "texts", "the parts behind the channels, to be measured", names="part", default=()),
-        Key("measures", "word", "what of them", choices=MEASURES, default="voltage"),
-        Key(
-            "overlapped",
-            "switch",
-            "whether the next command may begin before what this one moves has arrived",
-            default=False,
-        ),
-    ),
-)
+    ] = None
+    channels: Annotated[str, Meaning("the numbers of the channels, such as `101-108`")] = ""
+    parts: Annotated[tuple[str, ...], Meaning("the parts behind the channels, to be measured", names="part")] = ()
+    measures: Annotated[str, Meaning("what of them", MEASURES)] = "voltage"
+    overlapped: Annotated[
+        bool, Meaning("whether the next command may begin before what this one moves has arrived")
+    ] = False
+
+
+class ScpiKeys(Table, kw_only=True):
+    """What a SCPI board has of its own."""
+
+    ABOUT = "SCPI"
+    commands: Annotated[dict[str, Any], Meaning("its own commands, see below")] = {}
 
 
 class ScpiDevice(Device, frozen=True, kw_only=True):
     """A SCPI board's identity and commands."""
 
-    KEYS: ClassVar[tuple[Key, ...]] = table_keys((("commands", "SCPI: its own commands"),))
-    SECTIONS: ClassVar[tuple[Section, ...]] = (COMMAND,)
+    KEYS: ClassVar[type[Table]] = ScpiKeys
+    TABLES: ClassVar[tuple[type[Table], ...]] = (CommandTable,)
     FORM: ClassVar[tuple[str, str, str] | None] = ("a command that it knows", "commands", "command")
 
     identity: str
     commands: tuple[CommandSettings, ...]
 
     @classmethod
-    def read(cls, tables: BoardTables) -> Self:
-        read = [_read_command(tables, name, table) for name, table in tables.read("commands", COMMAND).items()]
+    def read(cls, tables: BoardTables) -> Self | None:
+        own = tables.own(ScpiKeys)
+        if own is None:
+            return None
+        found = tables.read("commands", CommandTable, own.commands)
+        read = [_read_command(tables, name, table) for name, table in found.items()]
         commands = [setup for setup in read if setup is not None]
         _check_headers(tables, commands)
         said = read_identity(tables)
@@ -194,35 +195,35 @@ def _check_headers(tables: BoardTables, commands: list[CommandSettings]) -> None
             before.setdefault(word, []).append(setup)
 
 
-def _read_command(tables: BoardTables, name: str, table: dict[str, Any]) -> CommandSettings | None:
+def _read_command(tables: BoardTables, name: str, table: CommandTable) -> CommandSettings | None:
     path: Path = (*tables.path, "commands", name)
     try:
-        header = tables.checker.placed((*path, "header"), lambda: Pattern.parse(table["header"]))
+        header = tables.checker.placed((*path, "header"), lambda: Pattern.parse(table.header))
     except WrongError as error:
         tables.checker.errors.append(error)
         return None
-    pins = _pins(tables, path, table["pins"])
-    channels = _channels(tables, path, table["channels"])
-    low, high = sorted(table["range"])
+    pins = _pins(tables, path, table.pins)
+    channels = _channels(tables, path, table.channels)
+    low, high = sorted(table.range)
     setup = made(
-        CommandSettings, table, name=name, header=header, takes=table["takes"] if table["does"] == "set" else "none",
-        unit=table["unit"].upper(), low=low, high=high, default=_default(tables, path, table, low, high), pins=pins,
-        channels=channels, mode=PinMode(table["mode"]) if table["mode"] else None,
+        CommandSettings, table, name=name, header=header, takes=table.takes if table.does == "set" else "none",
+        unit=table.unit.upper(), low=low, high=high, default=_default(tables, path, table, low, high), pins=pins,
+        channels=channels, mode=PinMode(table.mode) if table.mode else None,
     )  # fmt: skip
     _check_command(tables, path, setup)
     return setup
 
 
-def _default(tables: BoardTables, path: Path, table: dict[str, Any], low: float, high: float) -> float | bool | str:
-    value = table["default"]
-    if table["takes"] == "block":
+def _default(tables: BoardTables, path: Path, table: CommandTable, low: float, high: float) -> float | bool | str:
+    value = table.default
+    if table.takes == "block":
         return _block(tables, path, str(value or ""))
-    if table["takes"] in ("keyword", "string"):
-        return str(value or (table["choices"] or ("",))[0])
-    if isinstance(value, str) or (table["takes"] == "number" and not low <= value <= high):
+    if table.takes in ("keyword", "string"):
+        return str(value or (table.choices or ("",))[0])
+    if isinstance(value, str) or (table.takes == "number" and not low <= value <= high):
         tables.checker.wrong((*path, "default"), found=value, expected=f"a number of {low:g} to {high:g}")
         return low
-    return bool(value) if table["takes"] == "boolean" else float(value)
+    return bool(value) if table.takes == "boolean" else float(value)
 
 
 def _block(tables: BoardTables, path: Path, text: str) -> str:
@@ -251,8 +252,8 @@ def _check_command(tables: BoardTables, path: Path, setup: CommandSettings) -> N
         expected = f"one for each of {len(setup.channels)} channels"
         tables.checker.wrong((*path, "parts"), found=found, expected=expected)
     for part in setup.parts:
-        if tables.parts.get(part, {}).get("kind") != "supply":
-            supplies = [name for name, table in tables.parts.items() if table["kind"] == "supply"]
+        supplies = [name for name, settings in tables.parts.items() if settings.kind == "supply"]
+        if part not in supplies:
             expected = f"a supply: {listed(supplies) or 'there is none'}"
             tables.checker.wrong((*path, "parts"), found=part, expected=expected)
     suffixes = next((node.high for node in setup.header.nodes if node.high > 1), 1)

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any, ClassVar, Self
+from typing import Annotated, Any, ClassVar, Self
 
 from cavet.benchfile._messages import (
-    CLIENT_KEYS,
-    PAYLOAD_KEYS,
-    PRESENCE_KEYS,
+    ClientKeys,
+    PayloadKeys,
     joined,
     read_client,
     read_payload,
@@ -24,7 +23,6 @@ from cavet.benchfile.boards._device import (
     PlaceKey,
     PlaceKind,
     Row,
-    table_keys,
 )
 from cavet.boards import Firmware, PinMode, Profile
 from cavet.boards.firmware import Station
@@ -32,57 +30,56 @@ from cavet.boards.firmware.mqtt import MODES, StationSettings, TopicSettings
 from cavet.expressions import Expression
 from cavet.hosts import Point, TopicPoint
 from cavet.protocols.mqtt import filter_problem, name_problem
-from cavet.settings import Key, Section, made
+from cavet.settings import Meaning, Table, made
 
-STATION = Section(
-    title="[boards.NAME.station]",
-    doc="MQTT: who a board is at its broker.",
-    keys=(
-        *PRESENCE_KEYS,
-        Key("every", "quantity", "how often it tells its health", unit="s", default=5.0, low=0.1),
-        *CLIENT_KEYS,
-    ),
-)
 
-TOPIC = Section(
-    title="[boards.NAME.topics.NAME]",
-    doc="MQTT: a topic at which a board takes commands, and what it does then.",
-    keys=(
-        Key("command", "text", "the topic, behind the base", required=True),
-        Key("state", "text", "the topic at which it reports how that stands; else it does not", default=""),
-        Key(
-            "does",
-            "word",
+class StationTable(ClientKeys, kw_only=True):
+    """MQTT: who a board is at its broker."""
+
+    TITLE = "[boards.NAME.station]"
+    every: Annotated[float, Meaning("how often it tells its health", unit="s", low=0.1)] = 5.0
+
+
+class TopicTable(PayloadKeys, kw_only=True):
+    """MQTT: a topic at which a board takes commands, and what it does then."""
+
+    TITLE = "[boards.NAME.topics.NAME]"
+    command: Annotated[str, Meaning("the topic, behind the base")]
+    state: Annotated[str, Meaning("the topic at which it reports how that stands; else it does not")] = ""
+    does: Annotated[
+        str,
+        Meaning(
             "`switch` and `level` drive the pin, `pulse` drives it for milliseconds, `text` sends it a text, `tone` "
             "lets it swing at so many hertz",
-            choices=tuple(MODES),
-            required=True,
+            tuple(MODES),
         ),
-        Key("pin", "pin", "the pin", required=True),
-        Key("range", "range", "a number's limits", default=(0.0, 100.0)),
-        Key("retain", "switch", "whether the broker keeps its reports", default=True),
-        *PAYLOAD_KEYS,
-    ),
-)
+    ]
+    pin: Annotated[int, Meaning("the pin", kind="pin")]
+    range: Annotated[tuple[float, float], Meaning("a number's limits")] = (0.0, 100.0)
+    retain: Annotated[bool, Meaning("whether the broker keeps its reports")] = True
 
-HEALTH = Section(
-    title="[boards.NAME.health.NAME]",
-    doc="MQTT: a number that a board tells with its health.",
-    keys=(Key("of", "expression", "what it is: an expression of the rig and the parts, or `uptime`", required=True),),
-)
+
+class HealthTable(Table, kw_only=True):
+    """MQTT: a number that a board tells with its health."""
+
+    TITLE = "[boards.NAME.health.NAME]"
+    of: Annotated[Expression, Meaning("what it is: an expression of the rig and the parts, or `uptime`")]
+
+
+class StationKeys(Table, kw_only=True):
+    """What a station has of its own."""
+
+    ABOUT = "MQTT"
+    station: Annotated[dict[str, Any], Meaning("who it is at its broker, see below")] = {}
+    topics: Annotated[dict[str, Any], Meaning("where it takes commands and reports, see below")] = {}
+    health: Annotated[dict[str, Any], Meaning("what it tells of its health, see below")] = {}
 
 
 class StationDevice(Device, frozen=True, kw_only=True):
     """A station: all that it has on its broker."""
 
-    KEYS: ClassVar[tuple[Key, ...]] = table_keys(
-        (
-            ("station", "MQTT: who it is at its broker"),
-            ("topics", "MQTT: where it takes commands and reports"),
-            ("health", "MQTT: what it tells of its health"),
-        )
-    )
-    SECTIONS: ClassVar[tuple[Section, ...]] = (STATION, TOPIC, HEALTH)
+    KEYS: ClassVar[type[Table]] = StationKeys
+    TABLES: ClassVar[tuple[type[Table], ...]] = (StationTable, TopicTable, HealthTable)
     FORM: ClassVar[tuple[str, str, str] | None] = ("a topic that it obeys", "topics", "topic")
 
     station: StationSettings
@@ -90,20 +87,22 @@ class StationDevice(Device, frozen=True, kw_only=True):
     @classmethod
     def read(cls, tables: BoardTables) -> Self | None:
         path: Path = (*tables.path, "station")
-        station = tables.one("station", STATION)
-        if station is None:
+        keys = tables.own(StationKeys)
+        station = tables.one("station", StationTable, keys.station) if keys is not None else None
+        if keys is None or station is None:
             return None
-        station["client_id"] = station["client_id"] or tables.board
+        station.client_id = station.client_id or tables.board
         own = read_topics(tables.checker, path, station)
         topics = [
-            _read_topic(tables, name, table, station["base"]) for name, table in tables.read("topics", TOPIC).items()
+            _read_topic(tables, name, table, station.base)
+            for name, table in tables.read("topics", TopicTable, keys.topics).items()
         ]
-        health = tables.read("health", HEALTH)
+        health = tables.read("health", HealthTable, keys.health)
         return cls(
             station=StationSettings(
                 client=read_client(tables.checker, path, station), topics=tuple(t for t in topics if t is not None),
-                presence=own.presence, here=own.here, gone=own.gone, health=own.health, every=station["every"],
-                fields={name: table["of"] for name, table in health.items()},
+                presence=own.presence, here=own.here, gone=own.gone, health=own.health, every=station.every,
+                fields={name: table.of for name, table in health.items()},
             )
         )  # fmt: skip
 
@@ -154,20 +153,20 @@ class StationDevice(Device, frozen=True, kw_only=True):
         return {"topics": rows}
 
 
-def _read_topic(tables: BoardTables, name: str, table: dict[str, Any], base: str) -> TopicSettings | None:
+def _read_topic(tables: BoardTables, name: str, table: TopicTable, base: str) -> TopicSettings | None:
     path: Path = (*tables.path, "topics", name)
-    pin = tables.find_pin((*path, "pin"), table["pin"])
+    pin = tables.find_pin((*path, "pin"), table.pin)
     if pin is None:
         return None
-    needed: PinMode = MODES[table["does"]]
+    needed: PinMode = MODES[table.does]
     tables.can((*path, "pin"), pin, needed)
-    command, state = joined(base, table["command"]), joined(base, table["state"])
+    command, state = joined(base, table.command), joined(base, table.state)
     if problem := filter_problem(command, 4):
         tables.checker.wrong((*path, "command"), found=command, expected=problem.partition("expected ")[2] or problem)
     if state and (problem := name_problem(state)):
         tables.checker.wrong((*path, "state"), found=state, expected=problem.partition("expected ")[2])
-    form = read_payload(tables.checker, path, table, table["does"])
-    if (table["does"] == "switch") != (form.kind == "words") and form.kind not in ("json", "number", "raw"):
-        tables.checker.wrong((*path, "payload"), found=form.kind, expected=f"one that fits {table['does']}")
-    low, high = sorted(table["range"])
+    form = read_payload(tables.checker, path, table, table.does)
+    if (table.does == "switch") != (form.kind == "words") and form.kind not in ("json", "number", "raw"):
+        tables.checker.wrong((*path, "payload"), found=form.kind, expected=f"one that fits {table.does}")
+    low, high = sorted(table.range)
     return made(TopicSettings, table, name=name, command=command, state=state, pin=pin, form=form, low=low, high=high)

@@ -1,12 +1,12 @@
 """What each protocol needs of the tables of hosts and points: one room for each, and the table of them all."""
 
 from cavet.benchfile.hosts._buses import BusesProtocol
-from cavet.benchfile.hosts._devices import DEVICE
+from cavet.benchfile.hosts._devices import DeviceTable
 from cavet.benchfile.hosts._firmata import FirmataProtocol
 from cavet.benchfile.hosts._formats import FormatProtocol
 from cavet.benchfile.hosts._modbus import ModbusProtocol
 from cavet.benchfile.hosts._mqtt import MqttProtocol
-from cavet.benchfile.hosts._protocol import Constant, HostProtocol, HostTables, PointTable
+from cavet.benchfile.hosts._protocol import Constant, HostProtocol, HostTables, PointTables
 from cavet.benchfile.hosts._scpi import ScpiProtocol
 from cavet.hosts import Point
 
@@ -24,19 +24,19 @@ PROTOCOLS: dict[str, HostProtocol] = {
 """By what the host's key `protocol` says."""
 
 
-def read_point(table: PointTable) -> Point | None:
+def read_point(tables: PointTables) -> Point | None:
     """Read one point, as its host speaks; `None` where nothing can be made of it."""
-    return PROTOCOLS[table.host.protocol].point(table) if _is_only_its_own(table) else None
+    return PROTOCOLS[tables.host.protocol].point(tables) if _is_only_its_own(tables) else None
 
 
-def _is_only_its_own(table: PointTable) -> bool:
+def _is_only_its_own(tables: PointTables) -> bool:
     """Whether it says where it is in the way that its host understands, and in no other."""
-    own = PROTOCOLS[table.host.protocol]
+    own = PROTOCOLS[tables.host.protocol]
     others = {key: None for protocol in PROTOCOLS.values() for key in protocol.PLACES if key not in own.PLACES}
-    wrong = [key for key in others if table.table.get(key) not in (None, "")]
+    wrong = [key for key in others if tables.data.get(key) not in (None, "")]
     for key in wrong:
-        table.wrong(key, found=table.table[key], expected=f"none: its host speaks {own.name}")
+        tables.wrong(key, found=tables.data[key], expected=f"none: its host speaks {own.name}")
     return not wrong
 
 
-__all__ = ["DEVICE", "PROTOCOLS", "Constant", "HostProtocol", "HostTables", "PointTable", "read_point"]
+__all__ = ["PROTOCOLS", "Constant", "DeviceTable", "HostProtocol", "HostTables", "PointTables", "read_point"]

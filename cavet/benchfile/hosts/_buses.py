@@ -7,25 +7,25 @@ from typing import Any, ClassVar
 
 from cavet.benchfile._setup import HostSetup, LinkSetup
 from cavet.benchfile.hosts._devices import (
-    DEVICE_KEY,
-    DEVICES_KEY,
+    BusHost,
+    BusPlace,
     constants_at_device,
     limits_at_device,
     read_devices,
     read_point_at_device,
 )
-from cavet.benchfile.hosts._protocol import Constant, HostProtocol, HostTables, PointTable
+from cavet.benchfile.hosts._protocol import Constant, HostProtocol, HostTables, PointTables
 from cavet.hosts import BusesSession, DevicePoint, Point
 from cavet.record import Tell
-from cavet.settings import Key
+from cavet.settings import Table
 
 
 class BusesProtocol(HostProtocol):
     """I2C and SPI, with nothing between."""
 
     name: ClassVar[str] = "buses"
-    HOST_KEYS: ClassVar[tuple[Key, ...]] = (DEVICES_KEY,)
-    POINT_KEYS: ClassVar[tuple[Key, ...]] = (DEVICE_KEY,)
+    HOST: ClassVar[type[Table]] = BusHost
+    POINT: ClassVar[type[Table]] = BusPlace
     PLACES: ClassVar[tuple[str, ...]] = ("device",)
     HAS_BUS: ClassVar[bool] = True
 
@@ -35,8 +35,8 @@ class BusesProtocol(HostProtocol):
     def session(self, host: HostSetup, link: LinkSetup, points: Sequence[DevicePoint], tell: Tell) -> BusesSession:
         return BusesSession(host.name, points, host.settings, tell, host.devices)
 
-    def read_point(self, table: PointTable) -> Point | None:
-        return read_point_at_device(table)
+    def read_point(self, tables: PointTables) -> Point | None:
+        return read_point_at_device(tables)
 
     def limits(self, point: Point, host: HostSetup) -> tuple[float, float]:
         assert isinstance(point, DevicePoint)

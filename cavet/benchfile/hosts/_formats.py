@@ -4,56 +4,62 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from math import inf
-from typing import Any, ClassVar
+from typing import Annotated, Any, ClassVar
 
 import msgspec
 
 from cavet.benchfile._plan_file import load_frames
+from cavet.benchfile._point_tables import ColourTable
 from cavet.benchfile._setup import HostSetup, LinkSetup
-from cavet.benchfile.hosts._protocol import STATE, Constant, HostProtocol, HostTables, PointTable
+from cavet.benchfile.hosts._protocol import Constant, HostProtocol, HostTables, PointTables
 from cavet.hosts import FieldPoint, Format, FormatSession, Point, PointKind
 from cavet.protocols import FieldError
 from cavet.protocols.plans import FieldPlan, PlanCodec
 from cavet.record import Tell
-from cavet.settings import Key
+from cavet.settings import Meaning, Table
 from cavet.wording import listed
 
 COLOUR_BITS = 24
 TEXTS = (PointKind.TEXT, PointKind.WORDS)
 
 
+class FormatHost(Table, kw_only=True):
+    """What a host speaks, where that is a format of the user's own."""
+
+    ABOUT = "plan"
+    plan: Annotated[
+        str, Meaning("the plan file beside the bench whose frames are spoken, or the name of one that ships")
+    ] = ""
+    asks: Annotated[
+        str,
+        Meaning("the frame that, with its fields 0 or as near as they come, asks the board how it stands"),
+    ] = ""
+
+
+class FormatPlace(Table, kw_only=True):
+    """Where a point is, in frames."""
+
+    ABOUT = "plan"
+    field: Annotated[str, Meaning("`FRAME.FIELD` that carries it")] = ""
+    line: Annotated[int | None, Meaning("the bit of the field, where it is one of several", low=0, high=63)] = None
+    mask: Annotated[str, Meaning("the field that has a 1 for what is meant")] = ""
+    state: Annotated[str, Meaning("the FRAME.FIELD that tells it")] = ""
+
+
 class FormatProtocol(HostProtocol):
     """Frames of a plan, on a stream or as the reports of a USB device."""
 
     name: ClassVar[str] = "plan"
-    HOST_KEYS: ClassVar[tuple[Key, ...]] = (
-        Key(
-            "plan",
-            "text",
-            "plan: the plan file beside the bench whose frames are spoken, or the name of one that ships",
-            default="",
-        ),
-        Key(
-            "asks",
-            "text",
-            "plan: the frame that, with its fields 0 or as near as they come, asks the board how it stands",
-            default="",
-        ),
-    )
-    POINT_KEYS: ClassVar[tuple[Key, ...]] = (
-        Key("field", "text", "plan: `FRAME.FIELD` that carries it", default=""),
-        Key("line", "whole", "plan: the bit of the field, where it is one of several", default=None, low=0, high=63),
-        Key("mask", "text", "plan: the field that has a 1 for what is meant", default=""),
-        STATE,
-    )
+    HOST: ClassVar[type[Table]] = FormatHost
+    POINT: ClassVar[type[Table]] = FormatPlace
     PLACES: ClassVar[tuple[str, ...]] = ("field", "mask", "line", "state")
 
     def read_host(self, tables: HostTables) -> dict[str, Any]:
-        checker, path, table = tables.checker, tables.path, tables.table
-        plan = load_frames(checker, (*path, "plan"), table["plan"], tables.folder)
-        if plan is None:
+        checker, path, own = tables.checker, tables.path, tables.own(FormatHost)
+        plan = load_frames(checker, (*path, "plan"), own.plan, tables.folder) if own is not None else None
+        if own is None or plan is None:
             return {}
-        asks = table["asks"]
+        asks = own.asks
         if asks and asks not in plan.frames:
             near = checker.nearest(asks, plan.frames)
             checker.wrong((*path, "asks"), found=asks, expected=f"a frame: {listed(plan.frames)}", nearest=near)
@@ -71,35 +77,38 @@ class FormatProtocol(HostProtocol):
         assert host.format is not None  # else nothing runs: it was told when the file was read
         return FormatSession(host.name, points, host.settings, tell, host.format)
 
-    def read_point(self, table: PointTable) -> Point | None:
-        kind, raw = table.kind, table.table
+    def read_point(self, tables: PointTables) -> Point | None:
+        kind, own = tables.kind, tables.own(FormatPlace)
         if kind is PointKind.BRIDGE:
-            table.wrong("kind", found="a bridge", expected="level, switch, contact or reading")
+            tables.wrong("kind", found="a bridge", expected="level, switch, contact or reading")
+            return None
+        if own is None:
             return None
         needed, doc = ("field", "the FRAME.FIELD that carries it") if kind.is_output else ("state", "where it is told")
-        if not table.has(needed, doc):
+        if not tables.has(needed, getattr(own, needed), doc):
             return None
-        plan = table.host.format
+        plan = tables.host.format
         if plan is None:
             return None  # told at its host
         places: dict[str, Any] = {}
-        for key, names in (("field", ("frame", "field")), ("state", ("state_frame", "state_field"))):
-            found = _field_of(table, key, plan) if raw[key] else ("", "")
-            if found is None or (raw[key] and not _has_line(table, found, plan)):
+        for key, text, names in (
+            ("field", own.field, ("frame", "field")), ("state", own.state, ("state_frame", "state_field"))
+        ):  # fmt: skip
+            found = _field_of(tables, key, text, plan) if text else ("", "")
+            if found is None or (text and not _has_line(tables, own.line, found, plan)):
                 return None
             places |= dict(zip(names, found, strict=True))
         frame = plan.codecs[places["frame"]].plan if places["frame"] else None
         known = [field.name for field in frame.fields if field.is_whole and not frame.repeats(field)] if frame else []
-        if raw["mask"] and raw["mask"] not in known:
+        if own.mask and own.mask not in known:
             expected = f"a whole number of the frame: {listed(known) or 'it has none'}"
-            near = table.checker.nearest(raw["mask"], known)
-            table.wrong("mask", found=raw["mask"], expected=expected, nearest=near)
+            tables.wrong("mask", found=own.mask, expected=expected, nearest=tables.checker.nearest(own.mask, known))
             return None
-        if kind is PointKind.COLOUR and not table.has_colours():
+        if isinstance(tables.table, ColourTable) and not tables.has_colours(tables.table):
             return None
-        fields = table.common()
+        fields = tables.common()
         fields["confirm"] = bool(places["state_frame"]) and fields.get("confirm", False)
-        point = FieldPoint(**fields, **places, bit=raw["line"], mask=raw["mask"])
+        point = FieldPoint(**fields, **places, bit=own.line, mask=own.mask)
         steps = max(abs(field.scale) if field.is_whole else 0.0 for field in _fields_of(point, plan))
         return msgspec.structs.replace(point, steps=steps)
 
@@ -124,9 +133,9 @@ def _fields_of(point: FieldPoint, plan: Format) -> list[FieldPlan]:
     return [plan.codecs[frame].plan.field(field) for frame, field in used if frame]
 
 
-def _field_of(table: PointTable, key: str, plan: Format) -> tuple[str, str] | None:
+def _field_of(tables: PointTables, key: str, text: str, plan: Format) -> tuple[str, str] | None:
     """Take FRAME.FIELD apart: one number, or for a text one text or bytes."""
-    text, kind = table.table[key], table.kind
+    kind = tables.kind
     frame, _, field = text.partition(".")
     known = [
         f"{name}.{each.name}"
@@ -137,21 +146,20 @@ def _field_of(table: PointTable, key: str, plan: Format) -> tuple[str, str] | No
     if text not in known:
         what = f"a whole number of {COLOUR_BITS} bits" if kind is PointKind.COLOUR else "one number"
         expected = f"{'a text' if kind in TEXTS else what}: {listed(known) or 'there is none'}"
-        table.wrong(key, found=text, expected=expected, nearest=table.checker.nearest(text, known))
+        tables.wrong(key, found=text, expected=expected, nearest=tables.checker.nearest(text, known))
         return None
     return frame, field
 
 
-def _has_line(table: PointTable, place: tuple[str, str], plan: Format) -> bool:
+def _has_line(tables: PointTables, line: int | None, place: tuple[str, str], plan: Format) -> bool:
     """Whether a field has the bit that is meant, where one is."""
-    line = table.table["line"]
     if line is None:
         return True
     field = plan.codecs[place[0]].plan.field(place[1])
     if field.is_whole and (field.bits is None or line < field.bits):
         return True
     bits = f"0 to {field.bits - 1}" if field.is_whole and field.bits else "a field that is a whole number"
-    table.wrong("line", found=line, expected=f"{bits}, the bits of {'.'.join(place)}")
+    tables.wrong("line", found=line, expected=f"{bits}, the bits of {'.'.join(place)}")
     return False
 
 

@@ -3,83 +3,58 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import ClassVar
+from typing import Annotated, ClassVar
 
 from cavet.benchfile._setup import HostSetup, LinkSetup
-from cavet.benchfile._values import DATA_KEYS, value_form
-from cavet.benchfile.hosts._protocol import ON_PINS, Constant, HostProtocol, PointTable
+from cavet.benchfile._values import DataKeys
+from cavet.benchfile.hosts._protocol import ON_PINS, Constant, HostProtocol, PointTables
 from cavet.hosts import ModbusSession, Point, RegisterPoint
 from cavet.protocols.modbus import BITS, TABLES
 from cavet.record import Tell
-from cavet.settings import Key
+from cavet.settings import Meaning, Table
 
 WRITABLE = ("coils", "holding-registers")
 WORDS = {"coils": "COIL", "discrete-inputs": "INPUT", "holding-registers": "HOLDING", "input-registers": "REGISTER"}
+
+
+class ModbusPlace(DataKeys, kw_only=True):
+    """Where a point is, with Modbus."""
+
+    ABOUT = "Modbus"
+    table: Annotated[str | None, Meaning("in which table", TABLES)] = None
+    address: Annotated[int | None, Meaning("where it begins, from 0", low=0, high=65535)] = None
 
 
 class ModbusProtocol(HostProtocol):
     """Modbus, in any framing."""
 
     name: ClassVar[str] = "modbus"
-    HOST_KEYS: ClassVar[tuple[Key, ...]] = (
-        Key(
-            "unit",
-            "whole",
-            "Modbus: the unit that it talks to; 0 on a serial line for all at once, who do not answer",
-            default=1,
-            low=0,
-            high=255,
-        ),
-        Key(
-            "turnaround",
-            "quantity",
-            "Modbus: the pause after what was told to all",
-            unit="s",
-            default=0.1,
-            low=0,
-            high=10,
-        ),
-        Key(
-            "in_flight",
-            "whole",
-            "Modbus over TCP: how many requests may wait for their answers at once",
-            default=4,
-            low=1,
-            high=64,
-        ),
-        Key(
-            "repeat_writes",
-            "switch",
-            "Modbus: whether a write is sent again when it is not known whether the first one was done",
-            default=False,
-        ),
-    )
-    POINT_KEYS: ClassVar[tuple[Key, ...]] = (
-        Key("table", "word", "Modbus: in which table", choices=TABLES, default=None),
-        Key("address", "whole", "Modbus: where it begins, from 0", default=None, low=0, high=65535),
-        *DATA_KEYS,
-    )
+    POINT: ClassVar[type[Table]] = ModbusPlace
     PLACES: ClassVar[tuple[str, ...]] = ("table", "address")
 
     def session(self, host: HostSetup, link: LinkSetup, points: Sequence[RegisterPoint], tell: Tell) -> ModbusSession:
         return ModbusSession(host.name, points, host.settings, tell, framing=link.protocol, character=link.byte_seconds)
 
-    def read_point(self, table: PointTable) -> Point | None:
-        if not table.has("table", "in which table") or not table.has("address", "where it begins"):
+    def read_point(self, tables: PointTables) -> Point | None:
+        place = tables.own(ModbusPlace)
+        if place is None:
             return None
-        if not self._fits_table(table):
+        where, address = place.table, place.address
+        if not tables.has("table", where, "in which table") or not tables.has("address", address, "where it begins"):
             return None
-        form = value_form(table.table)
-        address = table.table["address"]
+        assert where is not None and address is not None  # they are there
+        if not self._fits_table(tables, where, place.data):
+            return None
+        form = place.form(where)
         if address + form.size > 0x10000:
-            table.wrong("address", found=address, expected=f"room for {form.size} registers")
+            tables.wrong("address", found=address, expected=f"room for {form.size} registers")
             return None
-        return RegisterPoint(**table.common(), table=table.table["table"], address=address, form=form)
+        return RegisterPoint(**tables.common(), table=where, address=address, form=form)
 
-    def _fits_table(self, table: PointTable) -> bool:
-        kind, where, data = table.kind, table.table["table"], table.table["data"]
+    def _fits_table(self, tables: PointTables, where: str, data: str) -> bool:
+        kind = tables.kind
         if kind.is_output and where not in WRITABLE:
-            table.wrong("table", found=where, expected="a table that can be written")
+            tables.wrong("table", found=where, expected="a table that can be written")
             return False
         is_bit = where in BITS or data == "bit"
         is_text = data == "text" and not is_bit
@@ -88,7 +63,7 @@ class ModbusProtocol(HostProtocol):
             found = f"{data} in {where}"
             if kind in ON_PINS:
                 found, expected = f"a {kind.value}", f"level, switch, contact or reading: only pins have {kind.value}s"
-            table.wrong("kind", found=found, expected=expected)
+            tables.wrong("kind", found=found, expected=expected)
             return False
         return True
 

@@ -7,18 +7,26 @@ edge or at its second (even or odd).
 from __future__ import annotations
 
 from math import inf
+from typing import Annotated
 
 from cavet.boards.buses._lines import Lines
-from cavet.boards.parts import Part, Wires
+from cavet.boards.parts import Around, Part, PartSettings
 from cavet.record import Kind, Topic
-from cavet.settings import Key
+from cavet.settings import Meaning
 
 RISING = (0, 3)
 """The modes in which data are taken at the rising edge; in the others it is the falling one."""
 
 
-CHIP = Key("chip", "whole", "its chip select on SPI", default=0, low=0, high=15)
-MODE = Key("mode", "whole", "the mode in which it is clocked", default=0, low=0, high=3)
+CHIP = Meaning("its chip select on SPI", low=0, high=15)
+MODE = Meaning("the mode in which it is clocked", low=0, high=3)
+
+
+class ChipSettings(PartSettings, kw_only=True):
+    """The keys of a part on SPI."""
+
+    chip: Annotated[int, CHIP] = 0
+    mode: Annotated[int, MODE] = 0
 
 
 class SpiChip(Part):
@@ -28,10 +36,10 @@ class SpiChip(Part):
 
     on_bus = True
 
-    def __init__(self, name: str, wires: Wires, *, chip: int = 0, mode: int = 0) -> None:
-        super().__init__(name, wires)
-        self.chip = chip
-        self.mode = mode
+    def __init__(self, name: str, settings: ChipSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self.chip = settings.chip
+        self.mode = settings.mode
 
     def transfer(self, data: bytes, at: float, cause: int | None, *, mode: int = 0) -> bytes:
         """A whole transfer, from the chip select's beginning to its end, which is at `at`; give what came back.
@@ -49,6 +57,12 @@ class SpiChip(Part):
         raise NotImplementedError
 
 
+class ShiftRegistersSettings(ChipSettings, kw_only=True):
+    """The keys of a chain of shift registers."""
+
+    registers: Annotated[int, Meaning("how many registers of eight lines it has", low=1, high=8)] = 1
+
+
 class ShiftRegisters(SpiChip):
     """Registers of eight bits with outputs, one behind the other: bits go in at the nearest one, on to the farthest.
 
@@ -57,17 +71,13 @@ class ShiftRegisters(SpiChip):
     """
 
     kind = "shift"
-    SETTINGS = (
-        CHIP,
-        MODE,
-        Key("registers", "whole", "how many registers of eight lines it has", default=1, low=1, high=8),
-    )
+    SETTINGS = ShiftRegistersSettings
 
-    def __init__(self, name: str, wires: Wires, *, registers: int = 1, chip: int = 0, mode: int = 0) -> None:
-        super().__init__(name, wires, chip=chip, mode=mode)
-        self.registers = registers
-        self.lines: Lines = Lines(8 * registers)
-        self._held = bytes(registers)
+    def __init__(self, name: str, settings: ShiftRegistersSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self.registers = settings.registers
+        self.lines: Lines = Lines(8 * settings.registers)
+        self._held = bytes(settings.registers)
 
     def shift(self, data: bytes, at: float, cause: int | None) -> bytes:
         stream = self._held + data

@@ -3,54 +3,52 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from typing import Any
+from typing import Annotated, Any
 
 from cavet.boards._pins import PinMode
 from cavet.boards._rig import Function, Rig
-from cavet.boards.buses._device import ADDRESS, STRETCH, map_key
+from cavet.boards.buses._device import MAP, MappedSettings
 from cavet.boards.buses._lines import Lines
 from cavet.boards.buses._registers import RegisterDevice
-from cavet.boards.parts import Around, Settings, Wires
+from cavet.boards.parts import Around
 from cavet.expressions import Expression
-from cavet.protocols.registers import Register, RegisterMap
+from cavet.protocols.registers import Register
 from cavet.record import Tell
-from cavet.settings import Key
+from cavet.settings import Meaning
+
+
+class MeasuringSettings(MappedSettings, kw_only=True):
+    """The keys of a converter that measures."""
+
+    map: Annotated[str, MAP] = "converters#adc4"
+    channels: Annotated[
+        dict[str, Any], Meaning("what its registers measure: a register's name and an expression of the rig")
+    ]
+    range: Annotated[tuple[float, float], Meaning("what reads 0, and what reads full")] = (0.0, 1.0)
+    bits: Annotated[int, Meaning("how many bits it has", low=1, high=32)] = 12
+
+    @property
+    def expressions(self) -> dict[tuple[str, ...], Expression]:
+        return measured(self.channels)
+
+
+def measured(channels: Mapping[str, Expression]) -> dict[tuple[str, ...], Expression]:
+    """What channels measure, by the keys where that stands."""
+    return {("channels", name): expression for name, expression in channels.items()}
 
 
 class Measuring(RegisterDevice):
     """Gives what it measures in its registers: each channel an expression of the rig, over all of its bits."""
 
     kind = "adc"
-    SETTINGS = (
-        ADDRESS,
-        STRETCH,
-        map_key("converters#adc4"),
-        Key(
-            "channels",
-            "table",
-            "what its registers measure: a register's name and an expression of the rig",
-            required=True,
-        ),
-        Key("range", "range", "what reads 0, and what reads full", unit="", default=(0.0, 1.0)),
-        Key("bits", "whole", "how many bits it has", default=12, low=1, high=32),
-    )
+    SETTINGS = MeasuringSettings
 
-    def __init__(
-        self, name: str, wires: Wires, registers: RegisterMap, *, address: int, channels: Mapping[str, Expression],
-        low: float, high: float, bits: int, stretch: float = 0.0,
-    ) -> None:  # fmt: skip
-        super().__init__(name, wires, registers, address=address, stretch=stretch)
-        self.channels = channels
-        self._low = low
-        self._high = high
-        self._full = (1 << bits) - 1
+    def __init__(self, name: str, settings: MeasuringSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self.channels = settings.channels
+        self._low, self._high = settings.range
+        self._full = (1 << settings.bits) - 1
         self._functions: dict[str, Function] = {}
-
-    @classmethod
-    def arguments(cls, settings: Settings, around: Around) -> dict[str, Any]:
-        found = super().arguments(settings, around)
-        low, high = found.pop("range")
-        return {**found, "low": low, "high": high}
 
     def join(self, rig: Rig, tell: Tell, stir: Callable[[], None]) -> None:
         super().join(rig, tell, stir)
@@ -67,25 +65,26 @@ class Measuring(RegisterDevice):
         return ", ".join(f"{name} {self.value(name, now)}" for name in self.channels)
 
 
+class GivingSettings(MappedSettings, kw_only=True):
+    """The keys of a converter that gives a voltage."""
+
+    map: Annotated[str, MAP] = "converters#dac2"
+    bits: Annotated[int, Meaning("how many bits it has", low=1, high=32)] = 10
+
+
 class Giving(RegisterDevice):
     """Gives a voltage at each of its lines: that of the register which bears the line's name, OUT0 and so on."""
 
     kind = "dac"
-    SETTINGS = (
-        ADDRESS,
-        STRETCH,
-        map_key("converters#dac2"),
-        Key("bits", "whole", "how many bits it has", default=10, low=1, high=32),
-    )
+    SETTINGS = GivingSettings
 
-    def __init__(
-        self, name: str, wires: Wires, registers: RegisterMap, *, address: int, bits: int, stretch: float = 0.0
-    ) -> None:
-        super().__init__(name, wires, registers, address=address, stretch=stretch)
-        self._outputs = [register.name for register in registers.registers if register.name.startswith("output_")]
+    def __init__(self, name: str, settings: GivingSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        names = [register.name for register in self.map.registers]
+        self._outputs = [name for name in names if name.startswith("output_")]
         self.lines: Lines = Lines(len(self._outputs))
         for pin in self.lines.pins:
-            pin.mode, pin.full = PinMode.DAC, (1 << bits) - 1
+            pin.mode, pin.full = PinMode.DAC, (1 << settings.bits) - 1
 
     def was_written(self, register: Register, at: float, cause: int) -> None:
         if register.name in self._outputs:

@@ -2,48 +2,53 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
+from typing import Annotated, ClassVar
 
 from cavet.boards.buses._lines import Lines
-from cavet.boards.parts import Around, Part, Settings, Wires
-from cavet.settings import Key
+from cavet.boards.parts import Around, Part, PartSettings
+from cavet.protocols.registers import RegisterMap
+from cavet.settings import Meaning
 
-ADDRESS = Key("address", "whole", "its address on the bus", required=True, low=0, high=0x3FF)
-STRETCH = Key(
-    "stretch", "quantity", "how long it holds the clock behind each byte", unit="s", default=0.0, low=0, high=0.03
-)
+ADDRESS = Meaning("its address on the bus", low=0, high=0x3FF)
+MAP = Meaning("its register map: the name of one that ships, or FILE#NAME of a plan file beside the bench")
 
 
-def map_key(shipped: str) -> Key:
-    """The key for a device's register map: of one that ships, or, with "", of the user's own."""
-    doc = "its register map: the name of one that ships, or FILE#NAME of a plan file beside the bench"
-    return Key("map", "text", doc, required=not shipped, default=shipped or None)
+class BusSettings(PartSettings, kw_only=True):
+    """The keys of a device on a bus."""
+
+    address: Annotated[int, ADDRESS]
+    stretch: Annotated[float, Meaning("how long it holds the clock behind each byte", unit="s", low=0, high=0.03)] = 0.0
+    ten_bit: bool = False
+    """Whether its address has ten bits."""
+
+
+class MappedSettings(BusSettings, kw_only=True):
+    """The keys of a device with registers."""
+
+    map: Annotated[str, MAP]
+    register_map: RegisterMap | None = None
+    """What that name stands for, once it was looked up."""
 
 
 class BusDevice(Part):
     """A part that hangs on a bus; its kind says what its bytes do."""
 
     kind = "device"
-    SETTINGS: ClassVar[tuple[Key, ...]] = (ADDRESS, STRETCH)
+    SETTINGS: ClassVar[type[PartSettings]] = BusSettings
     on_bus = True
 
-    def __init__(self, name: str, wires: Wires, *, address: int, ten_bit: bool = False, stretch: float = 0.0) -> None:
-        super().__init__(name, wires)
-        self.address = address
-        self.ten_bit = ten_bit
-        self.stretch = stretch
+    def __init__(self, name: str, settings: BusSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self.wires = {**around.bus, **self.wires}
+        self.address = settings.address
+        self.ten_bit = settings.ten_bit
+        self.stretch = settings.stretch
         self.silent = False
         """Whether a defect keeps it from acknowledging its address."""
         self.lines: Lines | None = None
         """The lines that it works, where it has any."""
         self._from: int | None = None
         """The event that the present transaction follows from."""
-
-    @classmethod
-    def make(cls, name: str, settings: Settings, around: Around) -> Part:
-        arguments = cls.arguments(settings, around)
-        map_ = (arguments.pop("map"),) if "map" in arguments else ()
-        return cls(name, {**around.bus, **cls.wires_in(settings)}, *map_, **arguments)
 
     @property
     def answers(self) -> bool:

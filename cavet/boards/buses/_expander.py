@@ -3,19 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import Annotated
 
 from cavet.boards._pins import PinMode
-from cavet.boards.buses._device import ADDRESS, STRETCH, BusDevice, map_key
+from cavet.boards.buses._device import MAP, BusDevice, BusSettings, MappedSettings
 from cavet.boards.buses._lines import Lines
 from cavet.boards.buses._registers import RegisterDevice
-from cavet.boards.parts import Wires
+from cavet.boards.parts import Around
 from cavet.protocols.registers import Register, RegisterMap
 from cavet.record import Kind, Topic
-from cavet.settings import Key
+from cavet.settings import Meaning
 
 PORTS = ("a", "b")
 ROLES = ("direction", "latch", "level", "pull_up", "inversion", "interrupt", "captured")
 """What a map of an expander must have for each port, as `direction_a` and so on."""
+
+
+class ExpanderSettings(MappedSettings, kw_only=True):
+    """The keys of an expander."""
+
+    interrupt: Annotated[int | None, Meaning("the pin of its interrupt line, low while it waits", kind="pin")] = None
+    map: Annotated[str, MAP] = "expander16"
 
 
 class Expander(RegisterDevice):
@@ -26,15 +34,10 @@ class Expander(RegisterDevice):
     """
 
     kind = "expander"
-    SETTINGS = (
-        ADDRESS,
-        Key("interrupt", "pin", "the pin of its interrupt line, low while it waits", default=None),
-        STRETCH,
-        map_key("expander16"),
-    )
+    SETTINGS = ExpanderSettings
 
-    def __init__(self, name: str, wires: Wires, registers: RegisterMap, *, address: int, stretch: float = 0.0) -> None:
-        super().__init__(name, wires, registers, address=address, stretch=stretch)
+    def __init__(self, name: str, settings: ExpanderSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
         self.lines: Lines = Lines(16)
         self._seen = [0, 0]
         """The levels of each port when it was looked at last."""
@@ -145,8 +148,8 @@ class LatchExpander(BusDevice):
 
     kind = "latch"
 
-    def __init__(self, name: str, wires: Wires, *, address: int, stretch: float = 0.0) -> None:
-        super().__init__(name, wires, address=address, stretch=stretch)
+    def __init__(self, name: str, settings: BusSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
         self.lines: Lines = Lines(8)
         for pin in self.lines.pins:
             pin.mode = PinMode.PULL_UP

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from math import inf
+from typing import Annotated
 
-from cavet.boards.buses._chips import CHIP, MODE, SpiChip
-from cavet.boards.buses._device import ADDRESS, STRETCH, map_key
+from cavet.boards.buses._chips import ChipSettings, SpiChip
+from cavet.boards.buses._device import MAP, MappedSettings
 from cavet.boards.buses._registers import RegisterDevice
-from cavet.boards.parts import Wires
-from cavet.protocols.registers import Register, RegisterMap
+from cavet.boards.parts import Around
+from cavet.protocols.registers import Register
 from cavet.record import Kind, Topic
-from cavet.settings import Key
+from cavet.settings import Meaning
 
 BLINK_HERTZ = (0.0, 2.0, 1.0, 0.5)
 SETTLE_SECONDS = 1e-3
@@ -20,18 +21,20 @@ NEEDED = (*COLUMNS, "run", "brightness", "blink")
 """What a map of a matrix driver must have."""
 
 
+class MatrixSettings(MappedSettings, kw_only=True):
+    """The keys of a matrix."""
+
+    map: Annotated[str, MAP] = "matrix8"
+
+
 class Matrix(RegisterDevice):
     """Eight columns of eight lamps: row r, 0 at the top, is bit (r + 1) mod 8 of its column."""
 
     kind = "matrix"
-    SETTINGS = (
-        ADDRESS,
-        STRETCH,
-        map_key("matrix8"),
-    )
+    SETTINGS = MatrixSettings
 
-    def __init__(self, name: str, wires: Wires, registers: RegisterMap, *, address: int, stretch: float = 0.0) -> None:
-        super().__init__(name, wires, registers, address=address, stretch=stretch)
+    def __init__(self, name: str, settings: MatrixSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
         self._settles_at = inf
         self._last: int | None = None
         self._told: tuple[bytes, int | None] = (bytes(8), None)
@@ -89,6 +92,12 @@ NOTHING, FIRST_COLUMN, RUN, BRIGHTNESS, TEST = 0x00, 0x01, 0x20, 0x21, 0x22
 """The registers of a matrix in a chain: the upper byte of its word."""
 
 
+class MatrixChainSettings(ChipSettings, kw_only=True):
+    """The keys of a chain of matrices."""
+
+    modules: Annotated[int, Meaning("how many matrices it has", low=1, high=64)] = 4
+
+
 class MatrixChain(SpiChip):
     """Matrices on SPI, one behind the other: bits go in at the nearest one and on from there to the farthest.
 
@@ -96,20 +105,16 @@ class MatrixChain(SpiChip):
     """
 
     kind = "chain"
-    SETTINGS = (
-        CHIP,
-        MODE,
-        Key("modules", "whole", "how many matrices it has", default=4, low=1, high=64),
-    )
+    SETTINGS = MatrixChainSettings
 
-    def __init__(self, name: str, wires: Wires, *, modules: int = 4, chip: int = 0, mode: int = 0) -> None:
-        super().__init__(name, wires, chip=chip, mode=mode)
-        self.modules = modules
-        self._shifted = bytes(2 * modules)
-        self._columns = [bytearray(8) for _ in range(modules)]
-        self._runs = [False] * modules
-        self._brightness = [0] * modules
-        self._tests = [False] * modules
+    def __init__(self, name: str, settings: MatrixChainSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self.modules = settings.modules
+        self._shifted = bytes(2 * settings.modules)
+        self._columns = [bytearray(8) for _ in range(settings.modules)]
+        self._runs = [False] * settings.modules
+        self._brightness = [0] * settings.modules
+        self._tests = [False] * settings.modules
         self._settles_at = inf
         self._last: int | None = None
         self._told: tuple[bytes, int | None] = (b"", None)

@@ -8,16 +8,17 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from enum import IntEnum
+from typing import Annotated, Any
 
 from cavet.boards._rig import Function, Rig
-from cavet.boards.buses._converters import Measuring
-from cavet.boards.buses._device import map_key
-from cavet.boards.buses._registers import RegisterDevice
-from cavet.boards.parts import Around, Part, Settings, Wires
+from cavet.boards.buses._converters import Measuring, MeasuringSettings, measured
+from cavet.boards.buses._device import MAP
+from cavet.boards.parts import Around, Part, PartSettings
 from cavet.expressions import Expression
 from cavet.protocols.checks import Crc
+from cavet.protocols.registers import RegisterMap
 from cavet.record import Tell
-from cavet.settings import Key
+from cavet.settings import Meaning
 
 ADDRESS_CRC = Crc(8, 0x31, reflect=True)
 ADDRESS_BYTES = 8
@@ -35,39 +36,47 @@ class AddressCommand(IntEnum):
     SEARCH_ALARMS = 0xEC
 
 
+class OneWireDeviceSettings(PartSettings, kw_only=True):
+    """The keys of a device on a OneWire line."""
+
+    pin: Annotated[int, Meaning("the pin of its OneWire line, which several may share", kind="pin")]
+    family: Annotated[int, Meaning("the first byte of its address", low=0, high=0xFF)]
+    serial: Annotated[int, Meaning("its serial number", low=0, high=0xFFFF_FFFF_FFFF)]
+    map: Annotated[str, MAP] = "converters#adc4"
+    channels: Annotated[
+        dict[str, Any], Meaning("what its registers measure: a register's name and an expression of the rig")
+    ] = {}
+    range: Annotated[tuple[float, float], Meaning("what reads 0, and what reads full")] = (0.0, 1.0)
+    bits: Annotated[int, Meaning("how many bits it has", low=1, high=32)] = 12
+    alarm: Annotated[Expression | None, Meaning("the condition at which it answers a search for alarms")] = None
+    register_map: RegisterMap | None = None
+    """What that name stands for, once it was looked up."""
+
+    @property
+    def expressions(self) -> dict[tuple[str, ...], Expression]:
+        return super().expressions | measured(self.channels)
+
+
 class OneWireDevice(Part):
-    """A device on the line. `registers` is what it has behind its address; `alarm` the condition for an alarm search.
+    """A device on the line. Behind its address it has what measures.
 
     Its address: the family, six bytes of serial number with the low one first, and a check over these.
     """
 
     kind = "onewire"
-    SETTINGS = (
-        Key("pin", "pin", "the pin of its OneWire line, which several may share", required=True),
-        Key("family", "whole", "the first byte of its address", required=True, low=0, high=0xFF),
-        Key("serial", "whole", "its serial number", required=True, low=0, high=0xFFFF_FFFF_FFFF),
-        map_key("converters#adc4"),
-        Key(
-            "channels",
-            "table",
-            "what its registers measure: a register's name and an expression of the rig",
-            default={},
-        ),
-        Key("range", "range", "what reads 0, and what reads full", unit="", default=(0.0, 1.0)),
-        Key("bits", "whole", "how many bits it has", default=12, low=1, high=32),
-        Key("alarm", "expression", "the condition at which it answers a search for alarms", default=None),
-    )
+    SETTINGS = OneWireDeviceSettings
     watches_rig = False
 
-    def __init__(
-        self, name: str, wires: Wires, registers: RegisterDevice, *, family: int, serial: int,
-        alarm: Expression | None = None,
-    ) -> None:  # fmt: skip
-        super().__init__(name, wires)
-        body = bytes((family,)) + serial.to_bytes(6, "little")
+    def __init__(self, name: str, settings: OneWireDeviceSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        body = bytes((settings.family,)) + settings.serial.to_bytes(6, "little")
         self.address = body + bytes((ADDRESS_CRC.of(body),))
-        self._registers = registers
-        self._alarm = alarm
+        measuring = MeasuringSettings(
+            kind=Measuring.kind, address=0, channels=settings.channels, range=settings.range, bits=settings.bits,
+            register_map=settings.register_map,
+        )  # fmt: skip
+        self._registers = Measuring(name, measuring, around)
+        self._alarm = settings.alarm
         self._alarms: Function | None = None
         self._heard: bytearray | None = None
         """The bytes of the command about addresses; `None` once that is over."""
@@ -75,16 +84,6 @@ class OneWireDevice(Part):
         self._reading = False
         self._given = b""
         """What it says of its address."""
-
-    @classmethod
-    def make(cls, name: str, settings: Settings, around: Around) -> Part:
-        low, high = settings["range"]
-        measuring = Measuring(
-            name, {}, settings["map"], address=0, channels=settings["channels"], low=low, high=high,
-            bits=settings["bits"],
-        )  # fmt: skip
-        wires, alarm = cls.wires_in(settings), settings["alarm"]
-        return cls(name, wires, measuring, family=settings["family"], serial=settings["serial"], alarm=alarm)
 
     def join(self, rig: Rig, tell: Tell, stir: Callable[[], None]) -> None:
         super().join(rig, tell, stir)

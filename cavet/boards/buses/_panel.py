@@ -4,18 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from math import inf
+from typing import Annotated
 
 from cavet.boards._rig import Rig
 from cavet.boards.buses._characters import Controller
-from cavet.boards.buses._device import ADDRESS, STRETCH, BusDevice
-from cavet.boards.parts import Wires
+from cavet.boards.buses._device import BusDevice, BusSettings
+from cavet.boards.parts import Around
 from cavet.record import Kind, Tell, Topic
-from cavet.settings import Key
+from cavet.settings import Meaning
 
 REGISTER_SELECT, READ, ENABLE, LIGHT = 0x01, 0x02, 0x04, 0x08
 """The expander's lines 0 to 3; 4 to 7 are the controller's upper four data lines."""
 SETTLE_SECONDS = 2e-3
 """The text counts as arrived when so long nothing has changed it."""
+
+
+class PanelSettings(BusSettings, kw_only=True):
+    """The keys of a panel."""
+
+    columns: Annotated[int, Meaning("how many characters a line has", low=1, high=40)] = 16
+    rows: Annotated[int, Meaning("how many lines it has", low=1, high=4)] = 2
 
 
 class Panel(BusDevice):
@@ -25,20 +33,13 @@ class Panel(BusDevice):
     """
 
     kind = "panel"
-    SETTINGS = (
-        ADDRESS,
-        STRETCH,
-        Key("columns", "whole", "how many characters a line has", default=16, low=1, high=40),
-        Key("rows", "whole", "how many lines it has", default=2, low=1, high=4),
-    )
+    SETTINGS = PanelSettings
 
-    def __init__(
-        self, name: str, wires: Wires, *, address: int, columns: int = 16, rows: int = 2, stretch: float = 0.0
-    ) -> None:  # fmt: skip
-        super().__init__(name, wires, address=address, stretch=stretch)
+    def __init__(self, name: str, settings: PanelSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
         self._is_joined = False
-        self.columns = columns
-        self.rows = rows
+        self.columns = settings.columns
+        self.rows = settings.rows
         self.value = 0xFF
         self.controller: Controller
         self._presented = 0xF

@@ -2,31 +2,31 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
+from typing import Annotated, ClassVar
 
-from cavet.boards.buses._device import ADDRESS, STRETCH, BusDevice, map_key
-from cavet.boards.parts import Wires
+from cavet.boards.buses._device import BusDevice, MappedSettings
+from cavet.boards.parts import Around, PartSettings
 from cavet.protocols.registers import Register, RegisterMap
 from cavet.record import Kind, Topic
-from cavet.settings import Key
+from cavet.settings import Meaning
+
+
+class RegisterDeviceSettings(MappedSettings, kw_only=True):
+    """The keys of a register device."""
+
+    ten_bit: Annotated[bool, Meaning("whether its address has ten bits")] = False
 
 
 class RegisterDevice(BusDevice):
     """Runs any register map. A kind of device that does something with its registers takes the three hooks."""
 
     kind = "registers"
-    SETTINGS: ClassVar[tuple[Key, ...]] = (
-        ADDRESS,
-        STRETCH,
-        Key("ten_bit", "switch", "whether its address has ten bits", default=False),
-        map_key(""),
-    )
+    SETTINGS: ClassVar[type[PartSettings]] = RegisterDeviceSettings
 
-    def __init__(
-        self, name: str, wires: Wires, registers: RegisterMap, *, address: int, ten_bit: bool = False,
-        stretch: float = 0.0,
-    ) -> None:  # fmt: skip
-        super().__init__(name, wires, address=address, ten_bit=ten_bit, stretch=stretch)
+    def __init__(self, name: str, settings: MappedSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        registers = settings.register_map
+        assert registers is not None  # else the file was refused
         self.map = registers
         self._held = {register.name: register.reset for register in registers.registers}
         self._places = _places(registers)

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Protocol
+from typing import Annotated, Protocol
 
-from cavet.boards.buses._device import ADDRESS, STRETCH, BusDevice
-from cavet.boards.parts import Wires
+from cavet.boards.buses._device import BusDevice, BusSettings
+from cavet.boards.parts import Around
 from cavet.record import Kind, Topic
-from cavet.settings import Key
+from cavet.settings import Meaning
 
 MAX_WRITE_BYTES = 4096
 """The longest write that it keeps; the rest is not acknowledged."""
@@ -20,6 +20,12 @@ class Answering(Protocol):
     def read(self, at: float) -> bytes: ...
 
 
+class TargetBoardSettings(BusSettings, kw_only=True):
+    """The keys of a target board."""
+
+    board: Annotated[str, Meaning("the board behind it, whose firmware is `target`", names="board")]
+
+
 class TargetBoard(BusDevice):
     """Hands each write on whole, when the transaction ends; a read gives the frame that the board has ready then.
 
@@ -27,15 +33,11 @@ class TargetBoard(BusDevice):
     """
 
     kind = "target"
-    SETTINGS = (
-        ADDRESS,
-        STRETCH,
-        Key("board", "text", "the board behind it, whose firmware is `target`", names="board", required=True),
-    )
+    SETTINGS = TargetBoardSettings
 
-    def __init__(self, name: str, wires: Wires, *, address: int, board: str, stretch: float = 0.0) -> None:
-        super().__init__(name, wires, address=address, stretch=stretch)
-        self.board = board
+    def __init__(self, name: str, settings: TargetBoardSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self.board = settings.board
         self._behind: Answering | None = None
         self._written = bytearray()
         self._ready = b""

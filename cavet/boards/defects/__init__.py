@@ -7,7 +7,7 @@ from cavet.boards.defects._links import Away, Doubled, Late, Lossy, Mute, SmallQ
 from cavet.boards.defects._wires import DeadPin, Floating, Inverted, Swapped
 
 DEFECTS: dict[str, type[Defect]] = {
-    each.kind: each
+    each.KIND: each
     for each in (
         DeadPin,
         Swapped,
@@ -31,6 +31,7 @@ DEFECTS: dict[str, type[Defect]] = {
     )
 }
 """All kinds: a new one is its class, and its name here."""
+Defect.VARIANTS = DEFECTS
 
 __all__ = [
     "DEFECTS",

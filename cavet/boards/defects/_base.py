@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from math import inf
-from typing import ClassVar
+from typing import Annotated, ClassVar
 
 import msgspec
 
-from cavet.settings import Key
+from cavet.settings import Meaning, Table
 
 
 class Spoiled(msgspec.Struct):
@@ -53,18 +53,21 @@ class Spoiled(msgspec.Struct):
     """How often it ends all sessions of its clients and forgets them, in seconds."""
 
 
-class Defect(msgspec.Struct, kw_only=True):
-    """One defect of a board; it can be switched while the bench runs."""
+class Defect(Table, kw_only=True):
+    """Something made wrong on purpose; it can be switched while the bench runs."""
 
-    kind: ClassVar[str]
-    SETTINGS: ClassVar[tuple[Key, ...]] = ()
-    """The keys of its table, which are its fields."""
+    TITLE = "[defects.NAME]"
+    KIND: ClassVar[str]
     over_broker: ClassVar[bool | None] = None
     """Whether it is for boards on a broker only, or only for others."""
 
-    name: str
-    board: str
-    on: bool = True
+    name: str = ""
+    kind: Annotated[str, Meaning("what is wrong", kind="word")] = ""
+    board: Annotated[str, Meaning("at which board", names="board")]
+    on: Annotated[bool, Meaning("whether it is on at the start")] = True
+
+    def __post_init__(self) -> None:
+        self.kind = self.kind or self.KIND
 
     @property
     def tells(self) -> str:

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 from cavet.boards.defects._base import Defect, Spoiled
-from cavet.settings import Key
+from cavet.settings import Meaning
 
 
 class StuckBus(Defect, kw_only=True):
     """Something holds a line of the bus down."""
 
-    kind = "stuck-bus"
-    SETTINGS = (Key("line", "word", "which line stays low", choices=("data", "clock"), default="data"),)
-    line: str
+    KIND = "stuck-bus"
+    line: Annotated[str, Meaning("which line stays low", ("data", "clock"))] = "data"
 
     @property
     def tells(self) -> str:
@@ -24,9 +25,8 @@ class StuckBus(Defect, kw_only=True):
 class SilentDevice(Defect, kw_only=True):
     """A device on the bus does not hear its address."""
 
-    kind = "silent-device"
-    SETTINGS = (Key("part", "text", "the part on the bus that does not acknowledge", names="part", required=True),)
-    part: str
+    KIND = "silent-device"
+    part: Annotated[str, Meaning("the part on the bus that does not acknowledge", names="part")]
 
     @property
     def tells(self) -> str:
@@ -39,9 +39,8 @@ class SilentDevice(Defect, kw_only=True):
 class Seized(Defect, kw_only=True):
     """A part does not follow its line any more: a contact is welded, a shaft is blocked. It stays as it stands."""
 
-    kind = "seized"
-    SETTINGS = (Key("part", "text", "the part that stays as it stands", names="part", required=True),)
-    part: str
+    KIND = "seized"
+    part: Annotated[str, Meaning("the part that stays as it stands", names="part")]
 
     @property
     def tells(self) -> str:
@@ -54,19 +53,8 @@ class Seized(Defect, kw_only=True):
 class Sagging(Defect, kw_only=True):
     """The supply sags under load, until the board starts anew."""
 
-    kind = "sagging"
-    SETTINGS = (
-        Key(
-            "current",
-            "quantity",
-            "what may be drawn before the board starts anew",
-            unit="A",
-            required=True,
-            low=0,
-            high=1000,
-        ),
-    )
-    current: float
+    KIND = "sagging"
+    current: Annotated[float, Meaning("what may be drawn before the board starts anew", unit="A", low=0, high=1000)]
 
     @property
     def tells(self) -> str:
@@ -79,13 +67,9 @@ class Sagging(Defect, kw_only=True):
 class OtherStart(Defect, kw_only=True):
     """The board starts with an output that is on."""
 
-    kind = "other-start"
-    SETTINGS = (
-        Key("pin", "pin", "the pin that it drives from its start on", required=True),
-        Key("share", "quantity", "the share of full that it drives it with", unit="", default=1.0, low=0, high=1),
-    )  # fmt: skip
-    pin: int
-    share: float
+    KIND = "other-start"
+    pin: Annotated[int, Meaning("the pin that it drives from its start on", kind="pin")]
+    share: Annotated[float, Meaning("the share of full that it drives it with", low=0, high=1)] = 1.0
 
     @property
     def tells(self) -> str:
@@ -98,11 +82,8 @@ class OtherStart(Defect, kw_only=True):
 class Drifting(Defect, kw_only=True):
     """The board's clock runs slow, or fast: what it does at intervals of its own comes later, or earlier."""
 
-    kind = "drifting-clock"
-    SETTINGS = (
-        Key("by", "quantity", "by how much it runs slow; below 0 for fast", unit="", required=True, low=-0.5, high=1),
-    )  # fmt: skip
-    by: float
+    KIND = "drifting-clock"
+    by: Annotated[float, Meaning("by how much it runs slow; below 0 for fast", low=-0.5, high=1)]
 
     @property
     def tells(self) -> str:

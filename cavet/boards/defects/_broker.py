@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 from cavet.boards.defects._base import Defect, Spoiled
-from cavet.settings import Key
+from cavet.settings import Meaning
 
 
 class Forgetful(Defect, kw_only=True):
     """The broker ends the sessions of all its clients now and then, and has forgotten them when they come back."""
 
-    kind = "dropped-sessions"
-    SETTINGS = (
-        Key("every", "quantity", "how often the broker does so", unit="s", required=True, low=0.1, high=86400),
-    )  # fmt: skip
+    KIND = "dropped-sessions"
     over_broker = True
-    every: float
+    every: Annotated[float, Meaning("how often the broker does so", unit="s", low=0.1, high=86400)]
 
     @property
     def tells(self) -> str:
@@ -27,7 +26,7 @@ class Forgetful(Defect, kw_only=True):
 class Renamed(Defect, kw_only=True):
     """The board has come back under another name: nobody is to be found under the one that is known."""
 
-    kind = "renamed"
+    KIND = "renamed"
     over_broker = False
 
     @property

@@ -2,21 +2,18 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 from cavet.boards.defects._base import Defect, Spoiled
-from cavet.settings import Key
-
-
-def _share(doc: str) -> Key:
-    return Key("share", "quantity", doc, unit="", required=True, low=0, high=1)
+from cavet.settings import Meaning
 
 
 class Lossy(Defect, kw_only=True):
     """Bytes are lost on the way."""
 
-    kind = "lossy"
-    SETTINGS = (_share("the share of the bytes that is lost"),)
+    KIND = "lossy"
     over_broker = False
-    share: float
+    share: Annotated[float, Meaning("the share of the bytes that is lost", low=0, high=1)]
 
     @property
     def tells(self) -> str:
@@ -29,11 +26,8 @@ class Lossy(Defect, kw_only=True):
 class Late(Defect, kw_only=True):
     """The board takes longer than it should."""
 
-    kind = "late"
-    SETTINGS = (
-        Key("delay", "quantity", "by how much it answers late", unit="s", required=True, low=0, high=60),
-    )  # fmt: skip
-    delay: float
+    KIND = "late"
+    delay: Annotated[float, Meaning("by how much it answers late", unit="s", low=0, high=60)]
 
     @property
     def tells(self) -> str:
@@ -46,10 +40,11 @@ class Late(Defect, kw_only=True):
 class Stale(Defect, kw_only=True):
     """In the place of an answer comes the one before: a gateway mixes up whose it is."""
 
-    kind = "stale-reply"
-    SETTINGS = (_share("the share of the answers in whose place the one before comes once more"),)
+    KIND = "stale-reply"
     over_broker = False
-    share: float
+    share: Annotated[
+        float, Meaning("the share of the answers in whose place the one before comes once more", low=0, high=1)
+    ]
 
     @property
     def tells(self) -> str:
@@ -62,10 +57,9 @@ class Stale(Defect, kw_only=True):
 class Doubled(Defect, kw_only=True):
     """An answer comes twice."""
 
-    kind = "doubled-reply"
-    SETTINGS = (_share("the share of the answers that come twice"),)
+    KIND = "doubled-reply"
     over_broker = False
-    share: float
+    share: Annotated[float, Meaning("the share of the answers that come twice", low=0, high=1)]
 
     @property
     def tells(self) -> str:
@@ -78,16 +72,10 @@ class Doubled(Defect, kw_only=True):
 class SmallQueue(Defect, kw_only=True):
     """The board's receiver is full: what comes faster than it takes it is lost."""
 
-    kind = "full-queue"
-    SETTINGS = (
-        Key("size", "whole", "how many bytes its receiver keeps", default=64, low=1, high=1_000_000),
-        Key(
-            "takes", "whole", "how many bytes it takes from there each second", required=True, low=1, high=1_000_000_000
-        ),
-    )
+    KIND = "full-queue"
     over_broker = False
-    size: int
-    takes: int
+    size: Annotated[int, Meaning("how many bytes its receiver keeps", low=1, high=1_000_000)] = 64
+    takes: Annotated[int, Meaning("how many bytes it takes from there each second", low=1, high=1_000_000_000)]
 
     @property
     def tells(self) -> str:
@@ -100,7 +88,7 @@ class SmallQueue(Defect, kw_only=True):
 class Mute(Defect, kw_only=True):
     """The board does what it is told, and does not say so."""
 
-    kind = "mute"
+    KIND = "mute"
     over_broker = True
 
     @property
@@ -114,7 +102,7 @@ class Mute(Defect, kw_only=True):
 class Away(Defect, kw_only=True):
     """The board is not at its broker."""
 
-    kind = "away"
+    KIND = "away"
     over_broker = True
 
     @property

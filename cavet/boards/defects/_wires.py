@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 from cavet.boards.defects._base import Defect, Spoiled
-from cavet.settings import Key
+from cavet.settings import Meaning
 
 
 class DeadPin(Defect, kw_only=True):
     """A pin is driven, and its line stays low."""
 
-    kind = "dead-pin"
-    SETTINGS = (Key("pin", "pin", "the pin whose line does not follow", required=True),)
-    pin: int
+    KIND = "dead-pin"
+    pin: Annotated[int, Meaning("the pin whose line does not follow", kind="pin")]
 
     @property
     def tells(self) -> str:
@@ -24,9 +25,8 @@ class DeadPin(Defect, kw_only=True):
 class Swapped(Defect, kw_only=True):
     """The wires of two pins are swapped."""
 
-    kind = "swapped"
-    SETTINGS = (Key("pins", "whole-list", "the two pins whose wires are swapped", required=True),)
-    pins: tuple[int, ...]
+    KIND = "swapped"
+    pins: Annotated[tuple[int, int], Meaning("the two pins whose wires are swapped")]
 
     @property
     def tells(self) -> str:
@@ -41,9 +41,8 @@ class Inverted(Defect, kw_only=True):
     """What hangs on a pin is wired the wrong way round: to the supply instead of to ground. It is on while the line is
     low."""
 
-    kind = "inverted"
-    SETTINGS = (Key("pin", "pin", "the pin with what is wired the wrong way round", required=True),)
-    pin: int
+    KIND = "inverted"
+    pin: Annotated[int, Meaning("the pin with what is wired the wrong way round", kind="pin")]
 
     @property
     def tells(self) -> str:
@@ -56,9 +55,8 @@ class Inverted(Defect, kw_only=True):
 class Floating(Defect, kw_only=True):
     """An input that nothing holds: its wire is off, its resistor is missing. It picks up whatever is near."""
 
-    kind = "floating"
-    SETTINGS = (Key("pin", "pin", "the input that nothing holds", required=True),)
-    pin: int
+    KIND = "floating"
+    pin: Annotated[int, Meaning("the input that nothing holds", kind="pin")]
 
     @property
     def tells(self) -> str:

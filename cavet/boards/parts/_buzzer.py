@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import math
 from math import inf
-from typing import Any
+from typing import Annotated
 
 from cavet.boards._pins import Pin
-from cavet.boards.parts._part import PIN, Around, Part, Settings, Wires
+from cavet.boards.parts._part import Around, AtPin, Part
 from cavet.record import Kind, Topic
-from cavet.settings import Key
+from cavet.settings import Meaning
 
 START_SECONDS = 0.003
 """Until its disc swings."""
@@ -18,28 +18,30 @@ NOTES = ("A", "A♯", "B", "C", "C♯", "D", "D♯", "E", "F", "F♯", "G", "G�
 CONCERT_PITCH = 440.0
 
 
+class BuzzerSettings(AtPin, kw_only=True):
+    """The keys of a buzzer."""
+
+    range: Annotated[tuple[float, float], Meaning("the pitches that it can give; others are not heard", unit="Hz")] = (
+        50.0,
+        10000.0,
+    )
+
+
 class Buzzer(Part):
     """A passive one: a steady level is not heard, a line that swings is, at its own rate."""
 
     kind = "buzzer"
     unit = "Hz"
-    SETTINGS = (
-        PIN,
-        Key("range", "range", "the pitches that it can give; others are not heard", unit="Hz", default=(50.0, 10000.0)),
-    )  # fmt: skip
+    SETTINGS = BuzzerSettings
 
-    def __init__(self, name: str, wires: Wires, *, low: float = 50.0, high: float = 10000.0) -> None:
-        super().__init__(name, wires)
-        self._low, self._high = low, high
+    def __init__(self, name: str, settings: BuzzerSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self._low, self._high = min(settings.range), max(settings.range)
         self._pitch = 0.0
         self._wanted = 0.0
         self._duty = 0.0
         self._due = inf
         self._cause: int | None = None
-
-    @classmethod
-    def arguments(cls, settings: Settings, around: Around) -> dict[str, Any]:
-        return {"low": min(settings["range"]), "high": max(settings["range"])}
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         rate = pin.frequency

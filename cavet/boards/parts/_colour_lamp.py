@@ -2,24 +2,32 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 from cavet.boards._pins import Pin
-from cavet.boards.parts._part import Part, Wires
+from cavet.boards.parts._part import Around, Part, PartSettings
 from cavet.colours import BLACK, CHANNELS, FULL, channels_of, colour_of, name_of
-from cavet.settings import Key
+from cavet.settings import Meaning
+
+
+class ColourLampSettings(PartSettings, kw_only=True):
+    """The keys of a colour lamp."""
+
+    red: Annotated[int, Meaning("the pin of its red, PWM", kind="pin")]
+    green: Annotated[int, Meaning("the pin of its green, PWM", kind="pin")]
+    blue: Annotated[int, Meaning("the pin of its blue, PWM", kind="pin")]
+    current: Annotated[float, Meaning("what each of them draws at full", unit="A", low=0)] = 0.015
 
 
 class ColourLamp(Part):
     """It has no afterglow: it shows at once what its three pins give it, also while only one of them has changed."""
 
     kind = "colour-lamp"
-    SETTINGS = (
-        *(Key(name, "pin", f"the pin of its {name}, PWM", required=True) for name in CHANNELS),
-        Key("current", "quantity", "what each of them draws at full", unit="A", default=0.015, low=0),
-    )
+    SETTINGS = ColourLampSettings
 
-    def __init__(self, name: str, wires: Wires, *, current: float = 0.015) -> None:
-        super().__init__(name, wires)
-        self._full_current = current
+    def __init__(self, name: str, settings: ColourLampSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self._full_current = settings.current
         self._glow = dict.fromkeys(CHANNELS, 0)
 
     @property

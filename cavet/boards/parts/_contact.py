@@ -5,30 +5,33 @@ from __future__ import annotations
 import random
 from collections.abc import Callable
 from math import inf
+from typing import Annotated
 
 from cavet.boards._rig import Function, Rig
-from cavet.boards.parts._part import PIN, Part, Wires
+from cavet.boards.parts._part import Around, AtPin, Part
 from cavet.expressions import Expression
 from cavet.record import Kind, Tell, Topic
-from cavet.settings import Key
+from cavet.settings import Meaning
+
+
+class ButtonSettings(AtPin, kw_only=True):
+    """The keys of a button."""
+
+    bounce: Annotated[float, Meaning("how long its contact bounces", unit="s", low=0, high=1)] = 0.0
 
 
 class Button(Part):
     """To ground: low while it is pressed, open otherwise. Its contact bounces for a while at each change."""
 
     kind = "button"
-    SETTINGS = (
-        PIN,
-        Key("bounce", "quantity", "how long its contact bounces", unit="s", default=0.0, low=0, high=1),
-    )
-    draws_lots = True
+    SETTINGS = ButtonSettings
     senses = True
     actions = ("press", "release")
 
-    def __init__(self, name: str, wires: Wires, *, seed: str, bounce: float = 0.0) -> None:
-        super().__init__(name, wires)
-        self._bounce = bounce
-        self._random = random.Random(f"{seed}/{name}")
+    def __init__(self, name: str, settings: ButtonSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self._bounce = settings.bounce
+        self._random = random.Random(f"{around.seed}/{name}")
         self.pressed = False
         self._closed = False
         self._changes: list[tuple[float, bool]] = []
@@ -75,20 +78,23 @@ class Button(Part):
         return "pressed" if self.pressed else "released"
 
 
+class LimitSwitchSettings(AtPin, kw_only=True):
+    """The keys of a limit switch."""
+
+    closes: Annotated[Expression, Meaning("the condition of the rig at which it closes")]
+
+
 class LimitSwitch(Part):
     """Closed while its condition holds; gives a high level then, a low one otherwise."""
 
     kind = "limit"
-    SETTINGS = (
-        PIN,
-        Key("closes", "expression", "the condition of the rig at which it closes", required=True),
-    )
+    SETTINGS = LimitSwitchSettings
     senses = True
     watches_rig = True
 
-    def __init__(self, name: str, wires: Wires, *, closes: Expression) -> None:
-        super().__init__(name, wires)
-        self._closes = closes
+    def __init__(self, name: str, settings: LimitSwitchSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self._closes = settings.closes
         self._function: Function
         self._closed: bool | None = None
 
@@ -126,8 +132,8 @@ class Door(Part):
     senses = True
     actions = ("open", "shut")
 
-    def __init__(self, name: str, wires: Wires) -> None:
-        super().__init__(name, wires)
+    def __init__(self, name: str, settings: AtPin, around: Around) -> None:
+        super().__init__(name, settings, around)
         self._is_open = False
 
     def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:

@@ -4,13 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from math import inf
+from typing import Annotated
 
 from cavet.boards._rig import Function, Rig
-from cavet.boards.parts._part import Hand, Part, Wires
+from cavet.boards.parts._part import Around, Hand, Part, PartSettings
 from cavet.expressions import Expression
 from cavet.record import Kind, Tell, Topic
-from cavet.settings import Key
+from cavet.settings import Meaning
 from cavet.wording import WrongError
+
+
+class EncoderSettings(PartSettings, kw_only=True):
+    """The keys of an encoder."""
+
+    a: Annotated[int, Meaning("the pin of its contact A, which leads where it counts up", kind="pin")]
+    b: Annotated[int, Meaning("the pin of its contact B", kind="pin")]
+    per_turn: Annotated[int, Meaning("how many counts a turn has", low=4, high=1_000_000)] = 96
+    fastest: Annotated[float, Meaning("how many counts a second it is turned by", low=1, high=5000)] = 500.0
+    follows: Annotated[
+        Expression | None, Meaning("what turns it, in counts: an expression of the rig; else a hand")
+    ] = None
 
 
 class Encoder(Part):
@@ -20,28 +33,18 @@ class Encoder(Part):
     """
 
     kind = "encoder"
-    SETTINGS = (
-        Key("a", "pin", "the pin of its contact A, which leads where it counts up", required=True),
-        Key("b", "pin", "the pin of its contact B", required=True),
-        Key("per_turn", "whole", "how many counts a turn has", default=96, low=4, high=1_000_000),
-        Key(
-            "fastest", "quantity", "how many counts a second it is turned by", unit="", default=500.0, low=1, high=5000
-        ),
-        Key("follows", "expression", "what turns it, in counts: an expression of the rig; else a hand", default=None),
-    )
+    SETTINGS = EncoderSettings
     unit = "counts"
     senses = True
     LOOK_SECONDS = 0.01
 
-    def __init__(
-        self, name: str, wires: Wires, *, per_turn: int = 96, fastest: float = 500.0, follows: Expression | None = None
-    ) -> None:
-        super().__init__(name, wires)
-        self.per_turn = per_turn
-        self.watches_rig = follows is not None
-        self.actions = () if follows is not None else ("turn", "set")
-        self._pause = 1 / fastest
-        self._follows = follows
+    def __init__(self, name: str, settings: EncoderSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self.per_turn = settings.per_turn
+        self.watches_rig = settings.follows is not None
+        self.actions = () if settings.follows is not None else ("turn", "set")
+        self._pause = 1 / settings.fastest
+        self._follows = settings.follows
         self._function: Function | None = None
         self.count = 0
         self._wanted = 0

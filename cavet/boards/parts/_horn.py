@@ -6,7 +6,7 @@ from math import inf
 from typing import ClassVar
 
 from cavet.boards._pins import Pin
-from cavet.boards.parts._part import Part, Wires
+from cavet.boards.parts._part import Around, AtPin, Part
 
 CURRENT = 0.012
 
@@ -19,8 +19,8 @@ class Sounder(Part):
     WORDS: ClassVar[tuple[str, str]]
     """What it is called while it is quiet, and while it sounds."""
 
-    def __init__(self, name: str, wires: Wires) -> None:
-        super().__init__(name, wires)
+    def __init__(self, name: str, settings: AtPin, around: Around) -> None:
+        super().__init__(name, settings, around)
         self._sounds = False
         self._due = inf
         self._wanted = False

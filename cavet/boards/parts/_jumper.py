@@ -2,22 +2,30 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 from cavet.boards._pins import Pin
-from cavet.boards.parts._part import PIN, Part, Wires
-from cavet.settings import Key
+from cavet.boards.parts._part import Around, AtPin, Part
+from cavet.settings import Meaning
 
 ENDS = {"pin": "to", "to": "pin"}
+
+
+class JumperSettings(AtPin, kw_only=True):
+    """The keys of a jumper."""
+
+    to: Annotated[int, Meaning("the pin at its other end", kind="pin")]
 
 
 class Jumper(Part):
     """It has no direction of its own, and no time: the level is there at once, as high while a line swings."""
 
     kind = "jumper"
-    SETTINGS = (PIN, Key("to", "pin", "the pin at its other end", required=True))
+    SETTINGS = JumperSettings
     senses = True
 
-    def __init__(self, name: str, wires: Wires) -> None:
-        super().__init__(name, wires)
+    def __init__(self, name: str, settings: JumperSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
         self._pins: dict[str, Pin] = {}
         """Of each end, the pin there, once that was driven."""
 

@@ -3,30 +3,34 @@
 from __future__ import annotations
 
 from math import inf
+from typing import Annotated
 
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import Ramp
-from cavet.boards.parts._part import PIN, Part, Wires
+from cavet.boards.parts._part import Around, AtPin, Part
 from cavet.record import Kind, Topic
-from cavet.settings import Key
+from cavet.settings import Meaning
 
 FADE_SECONDS = 0.04
 """From dark to full and back; a filament's afterglow."""
+
+
+class LampSettings(AtPin, kw_only=True):
+    """The keys of a lamp."""
+
+    current: Annotated[float, Meaning("what it draws at full glow", unit="A", low=0)] = 0.015
 
 
 class Lamp(Part):
     """Glows as much as its pin's duty, after a short fade."""
 
     kind = "lamp"
-    SETTINGS = (
-        PIN,
-        Key("current", "quantity", "what it draws at full glow", unit="A", default=0.015, low=0),
-    )
+    SETTINGS = LampSettings
     unit = "%"
 
-    def __init__(self, name: str, wires: Wires, *, current: float = 0.015) -> None:
-        super().__init__(name, wires)
-        self._full_current = current
+    def __init__(self, name: str, settings: LampSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self._full_current = settings.current
         self._fade = Ramp(0.0, 0.0, 0.0, 0.0)
         self._cause: int | None = None
         self._fading = False

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import math
 from math import inf
+from typing import Annotated
 
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import RunUp
-from cavet.boards.parts._part import BOARD_SUPPLY, OWN_SUPPLY, SUPPLY, Part, Wires
+from cavet.boards.parts._part import BOARD_SUPPLY, FROM_SUPPLY, OWN_SUPPLY, Around, Part, PartSettings
 from cavet.record import Kind, Reason, Topic
-from cavet.settings import Key
+from cavet.settings import Meaning
 
 RUN_UP_SECONDS, COAST_SECONDS, BRAKE_SECONDS = 0.12, 0.5, 0.03
 """Time constants: driven, left to itself (both inputs low, or no power), and with both inputs high."""
@@ -19,35 +20,33 @@ LOOK_SECONDS = 0.02
 """How often it is looked whether what it moves still gives way."""
 
 
+class MotorSettings(PartSettings, kw_only=True):
+    """The keys of a motor."""
+
+    enable: Annotated[int, Meaning("the pin of the bridge's power, PWM", kind="pin")]
+    ahead: Annotated[int, Meaning("the pin of one direction", kind="pin")]
+    astern: Annotated[int, Meaning("the pin of the other direction", kind="pin")]
+    moves: Annotated[
+        str, Meaning("the quantity of the rig that it moves; it stalls where that is held", names="quantity")
+    ] = ""
+    stall_current: Annotated[float, Meaning("from its supply, at standstill", unit="A", low=0)] = 2.5
+    supply: Annotated[str, FROM_SUPPLY] = OWN_SUPPLY
+
+
 class Motor(Part):
     """Speed −1 to 1, with inertia. It stalls, and draws its stall current, when what it moves does not give way."""
 
     kind = "motor"
-    SETTINGS = (
-        Key("enable", "pin", "the pin of the bridge's power, PWM", required=True),
-        Key("ahead", "pin", "the pin of one direction", required=True),
-        Key("astern", "pin", "the pin of the other direction", required=True),
-        Key(
-            "moves",
-            "text",
-            "the quantity of the rig that it moves; it stalls where that is held",
-            names="quantity",
-            default="",
-        ),
-        Key("stall_current", "quantity", "from its supply, at standstill", unit="A", default=2.5, low=0),
-        SUPPLY,
-    )
+    SETTINGS = MotorSettings
     turns = True
     unit = "%"
 
-    def __init__(
-        self, name: str, wires: Wires, *, moves: str = "", stall_current: float = 2.5, supply: str = OWN_SUPPLY
-    ) -> None:
-        super().__init__(name, wires)
-        self.supply = supply
-        self._moves = moves
-        self._stall_current = stall_current
-        self._levels = dict.fromkeys(wires, 0.0)
+    def __init__(self, name: str, settings: MotorSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self.supply = settings.supply
+        self._moves = settings.moves
+        self._stall_current = settings.stall_current
+        self._levels = dict.fromkeys(self.wires, 0.0)
         self._run = RunUp(0.0, 0.0, 0.0, 0.0, COAST_SECONDS)
         self._cause: int | None = None
         self._running = False

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from math import inf
-from typing import Any, ClassVar
+from typing import Annotated, ClassVar
 
 import msgspec
 
 from cavet.boards._pins import Pin, PinMode
 from cavet.boards._profile import Profile
 from cavet.boards._rig import Rig
+from cavet.expressions import Expression
 from cavet.record import Kind, Tell, Topic
-from cavet.settings import Key
+from cavet.settings import Meaning, Table, keys_of
 from cavet.wording import WrongError, listed, nearest
 
 Wires = dict[str, int]
@@ -22,17 +23,36 @@ Wires = dict[str, int]
 PRESS_SECONDS = 0.1
 
 
-PIN = Key("pin", "pin", 'the pin that it hangs on, or the line of an expander as `"NAME.LINE"`', required=True)
 OWN_SUPPLY, BOARD_SUPPLY = "own", "board"
 SUPPLIED = (OWN_SUPPLY, BOARD_SUPPLY)
-SUPPLY = Key(
-    "supply",
-    "text",
-    "what it draws its current from: `own`, `board`, or the name of one of the board's `supplies`",
-    default=OWN_SUPPLY,
-)
-Settings = Mapping[str, Any]
-"""What stands in its table of the file, checked and whole."""
+FROM_SUPPLY = Meaning("what it draws its current from: `own`, `board`, or the name of one of the board's `supplies`")
+
+
+class PartSettings(Table, kw_only=True):
+    """Something wired to a board's pins."""
+
+    TITLE = "[boards.NAME.parts.NAME]"
+    kind: Annotated[str, Meaning("what it is", kind="word")]
+    hangs_on: str = ""
+    """The device at whose lines its wires end; "" for the board's own pins."""
+
+    @property
+    def wires(self) -> Wires:
+        """Where its wires end; those that are left out are not there."""
+        pins = {key.name: getattr(self, key.name) for key in keys_of(type(self)) if key.kind == "pin"}
+        return {wire: pin for wire, pin in pins.items() if pin is not None}
+
+    @property
+    def expressions(self) -> dict[tuple[str, ...], Expression]:
+        """What it reads of the rig, by the keys where that stands."""
+        found = {(key.name,): getattr(self, key.name) for key in keys_of(type(self)) if key.kind == "expression"}
+        return {keys: expression for keys, expression in found.items() if expression is not None}
+
+
+class AtPin(PartSettings, kw_only=True):
+    """The keys of a part that hangs on one pin."""
+
+    pin: Annotated[int, Meaning('the pin that it hangs on, or the line of an expander as `"NAME.LINE"`', kind="pin")]
 
 
 class Around(msgspec.Struct, frozen=True):
@@ -68,10 +88,8 @@ class Part:
     kind = "part"
     supply = "board"
     """Where its current comes from: the board, a supply of its own, or one of the board's `supplies`."""
-    SETTINGS: ClassVar[tuple[Key, ...]] = (PIN,)
-    """The keys of its table. Those of kind `pin` are its wires, the others its constructor's arguments."""
-    draws_lots = False
-    """Whether chance has a part in it: then it takes a seed."""
+    SETTINGS: ClassVar[type[PartSettings]] = AtPin
+    """Its table of the file; its keys of kind `pin` are its wires."""
     on_bus = False
     """Whether it hangs on a bus, instead of on pins."""
     senses = False
@@ -85,10 +103,10 @@ class Part:
     actions: tuple[str, ...] = ()
     """What a person can do to it by hand."""
 
-    def __init__(self, name: str, wires: Wires) -> None:
+    def __init__(self, name: str, settings: PartSettings, around: Around) -> None:
         self.name = name
-        self.wires = wires
-        self.hangs_on = ""
+        self.wires = settings.wires
+        self.hangs_on = settings.hangs_on
         """The device at whose lines its wires end; "" for the board's own pins."""
         self.wake = 0.0
         """When it wants to be called next."""
@@ -101,23 +119,6 @@ class Part:
         self._rig: Rig
         self._tell: Tell
         self._stir: Callable[[], None]
-
-    @classmethod
-    def make(cls, name: str, settings: Settings, around: Around) -> Part:
-        """Make one from its table."""
-        return cls(name, cls.wires_in(settings), **cls.arguments(settings, around))
-
-    @classmethod
-    def wires_in(cls, settings: Settings) -> Wires:
-        """Where its wires end; those that are left out are not there."""
-        pins = {key.name: settings[key.name] for key in cls.SETTINGS if key.kind == "pin"}
-        return {wire: pin for wire, pin in pins.items() if pin is not None}
-
-    @classmethod
-    def arguments(cls, settings: Settings, around: Around) -> dict[str, Any]:
-        """What else its constructor takes."""
-        found = {key.name: settings[key.name] for key in cls.SETTINGS if key.kind != "pin"}
-        return {**found, "seed": around.seed} if cls.draws_lots else found
 
     def meet(self, others: Mapping[str, Part]) -> None:
         """The other parts of its board are there, by their names."""

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from math import inf
+from typing import Annotated
 
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import RunUp
-from cavet.boards.parts._part import PIN, Hand, Part, Wires
+from cavet.boards.parts._part import Around, AtPin, Hand, Part
 from cavet.record import Kind, Topic
-from cavet.settings import Key
+from cavet.settings import Meaning
 
 RUN_UP_SECONDS, RUN_DOWN_SECONDS = 0.4, 0.6
 """Time constants."""
@@ -20,21 +21,24 @@ JAMMED_LOAD = 6.0
 """What a jammed pump draws, in its rated current."""
 
 
+class PumpSettings(AtPin, kw_only=True):
+    """The keys of a pump."""
+
+    speed: Annotated[int | None, Meaning("the pin of its speed, PWM; without it, it knows only one", kind="pin")] = None
+
+
 class Pump(Part):
     """Runs up to its speed while its line is high. A jammed one stands still and draws a multiple of its current."""
 
     kind = "pump"
-    SETTINGS = (
-        PIN,
-        Key("speed", "pin", "the pin of its speed, PWM; without it, it knows only one", default=None),
-    )
+    SETTINGS = PumpSettings
     turns = True
     unit = "%"
     actions = ("jam", "free")
 
-    def __init__(self, name: str, wires: Wires) -> None:
-        super().__init__(name, wires)
-        self._levels = {"pin": 0.0, "speed": 1.0 if "speed" not in wires else 0.0}
+    def __init__(self, name: str, settings: PumpSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self._levels = {"pin": 0.0, "speed": 1.0 if "speed" not in self.wires else 0.0}
         self._run = RunUp(0.0, 0.0, 0.0, 0.0, RUN_DOWN_SECONDS)
         self._cause: int | None = None
         self._going = False
@@ -124,23 +128,26 @@ class Pump(Part):
         return f"{100 * speed:.0f} %" if speed > ARRIVED / 2 else "still"
 
 
+class OverloadSettings(AtPin, kw_only=True):
+    """The keys of an overload."""
+
+    guards: Annotated[tuple[str, ...], Meaning("the pumps that it guards", names="part")]
+    delay: Annotated[float, Meaning("how long too much may be drawn", unit="s", low=0)] = 2.0
+
+
 class Overload(Part):
     """Trips when a pump that it guards has drawn too much for too long, and stays so until it is reset by hand."""
 
     kind = "overload"
-    SETTINGS = (
-        PIN,
-        Key("guards", "texts", "the pumps that it guards", names="part", required=True),
-        Key("delay", "quantity", "how long too much may be drawn", unit="s", default=2.0, low=0),
-    )
+    SETTINGS = OverloadSettings
     senses = True
     actions = ("trip", "reset")
 
-    def __init__(self, name: str, wires: Wires, *, guards: Sequence[str], delay: float = 2.0) -> None:
-        super().__init__(name, wires)
-        self._guarded = guards
+    def __init__(self, name: str, settings: OverloadSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self._guarded = settings.guards
         self._guards: list[Pump] = []
-        self._delay = delay
+        self._delay = settings.delay
         self._since: float | None = None
         self.tripped = False
 

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import random
-from typing import Any
+from typing import Annotated
 
-from cavet.boards.parts._part import PIN, Around, Part, Settings, Wires
+from cavet.boards.parts._part import Around, AtPin, Part
 from cavet.record import Kind, Topic
-from cavet.settings import Key
+from cavet.settings import Meaning
 from cavet.wording import WrongError
 
 NOISE_VOLTS = 5 / 1023
 """One count of a ten-bit converter."""
 NOISE = (-NOISE_VOLTS, 0.0, 0.0, NOISE_VOLTS)
+
+FULL_VOLTS = 5.0
+"""What is given at full."""
 
 
 class Noise:
@@ -25,41 +28,36 @@ class Noise:
         return NOISE[int(self._random() * len(NOISE))]
 
 
+class GaugeSettings(AtPin, kw_only=True):
+    """The keys of a gauge."""
+
+    of: Annotated[str, Meaning("the quantity of the rig that it measures", names="quantity")]
+    range: Annotated[tuple[float, float], Meaning("the quantity at 0 V and at full voltage", unit="=of")]
+
+
 class Gauge(Part):
     """A voltage in proportion to a quantity, with a noise of one count of a ten-bit converter."""
 
     kind = "gauge"
-    SETTINGS = (
-        PIN,
-        Key("of", "text", "the quantity of the rig that it measures", names="quantity", required=True),
-        Key("range", "range", "the quantity at 0 V and at full voltage", unit="=of", required=True),
-    )
-    draws_lots = True
+    SETTINGS = GaugeSettings
     senses = True
 
-    def __init__(
-        self, name: str, wires: Wires, *, seed: str, of: str, low: float, high: float, volts: float = 5.0
-    ) -> None:
-        super().__init__(name, wires)
-        self.measures = of
-        self._low, self._high, self._volts = low, high, volts
-        self._noise = Noise(f"{seed}/{name}")
-
-    @classmethod
-    def arguments(cls, settings: Settings, around: Around) -> dict[str, Any]:
-        low, high = settings["range"]
-        return {"seed": around.seed, "of": settings["of"], "low": low, "high": high}
+    def __init__(self, name: str, settings: GaugeSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self.measures = settings.of
+        self._low, self._high = settings.range
+        self._noise = Noise(f"{around.seed}/{name}")
 
     def _clean(self) -> float:
         share = (self._rig.value(self.measures) - self._low) / (self._high - self._low)
-        return self._volts * min(1.0, max(0.0, share))
+        return FULL_VOLTS * min(1.0, max(0.0, share))
 
     def voltage(self, wire: str, now: float) -> float:
         noisy = self._clean() + self._noise.next()
-        return self._volts if noisy > self._volts else max(0.0, noisy)
+        return FULL_VOLTS if noisy > FULL_VOLTS else max(0.0, noisy)
 
     def fraction(self, now: float) -> float:
-        return self._clean() / self._volts
+        return self._clean() / FULL_VOLTS
 
     def stands_as(self, now: float) -> float:
         return self._rig.value(self.measures)
@@ -75,15 +73,13 @@ class Lever(Part):
     """A voltage around the middle of its range, −1 to 1; springs back when it is let go."""
 
     kind = "lever"
-    draws_lots = True
     unit = "%"
     senses = True
     actions = ("set", "release")
 
-    def __init__(self, name: str, wires: Wires, *, seed: str, volts: float = 5.0) -> None:
-        super().__init__(name, wires)
-        self._volts = volts
-        self._noise = Noise(f"{seed}/{name}")
+    def __init__(self, name: str, settings: AtPin, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self._noise = Noise(f"{around.seed}/{name}")
         self.position = 0.0
         self._release_at = float("inf")
 
@@ -106,7 +102,7 @@ class Lever(Part):
         return self._release_at
 
     def voltage(self, wire: str, now: float) -> float:
-        return min(self._volts, max(0.0, self._volts * (self.position + 1) / 2 + self._noise.next()))
+        return min(FULL_VOLTS, max(0.0, FULL_VOLTS * (self.position + 1) / 2 + self._noise.next()))
 
     def fraction(self, now: float) -> float:
         return self.position
@@ -118,4 +114,4 @@ class Lever(Part):
         return 100 * self.position
 
     def tells(self, now: float) -> str:
-        return f"{self._volts * (self.position + 1) / 2:.2f} V"
+        return f"{FULL_VOLTS * (self.position + 1) / 2:.2f} V"

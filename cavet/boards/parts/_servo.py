@@ -3,47 +3,42 @@
 from __future__ import annotations
 
 from math import inf
-from typing import Any
+from typing import Annotated
 
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import Ramp
-from cavet.boards.parts._part import BOARD_SUPPLY, OWN_SUPPLY, PIN, SUPPLY, Around, Part, Settings, Wires
+from cavet.boards.parts._part import BOARD_SUPPLY, FROM_SUPPLY, OWN_SUPPLY, Around, AtPin, Part
 from cavet.record import Kind, Topic
-from cavet.settings import Key
+from cavet.settings import Meaning
 
 SHORTEST_PULSE, LONGEST_PULSE = 544e-6, 2400e-6
 """The pulses for 0° and 180°; others are not taken."""
 DEGREES_PER_SECOND = 60 / 0.16
 
 
+class ServoSettings(AtPin, kw_only=True):
+    """The keys of a servo."""
+
+    range: Annotated[tuple[float, float], Meaning("the way between its stops", unit="deg")] = (0.0, 180.0)
+    supply: Annotated[str, FROM_SUPPLY] = OWN_SUPPLY
+    stall_current: Annotated[float, Meaning("from its supply, while it is held back", unit="A", low=0)] = 0.7
+
+
 class Servo(Part):
     """Holds its angle while no pulses come. `range` is the way between its stops, in degrees."""
 
     kind = "servo"
-    SETTINGS = (
-        PIN,
-        Key("range", "range", "the way between its stops", unit="deg", default=(0.0, 180.0)),
-        SUPPLY,
-        Key("stall_current", "quantity", "from its supply, while it is held back", unit="A", default=0.7, low=0),
-    )
+    SETTINGS = ServoSettings
     unit = "deg"
 
-    def __init__(
-        self, name: str, wires: Wires, *, low: float = 0.0, high: float = 180.0, supply: str = OWN_SUPPLY,
-        stall_current: float = 0.7,
-    ) -> None:  # fmt: skip
-        super().__init__(name, wires)
-        self.supply = supply
-        self._stall_current = stall_current
-        self.low, self.high = low, high
-        self._turn = Ramp(low, low, 0.0, 0.0)
+    def __init__(self, name: str, settings: ServoSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self.supply = settings.supply
+        self._stall_current = settings.stall_current
+        self.low, self.high = min(settings.range), max(settings.range)
+        self._turn = Ramp(self.low, self.low, 0.0, 0.0)
         self._cause: int | None = None
         self._turning = False
-
-    @classmethod
-    def arguments(cls, settings: Settings, around: Around) -> dict[str, Any]:
-        low, high = min(settings["range"]), max(settings["range"])
-        return {"low": low, "high": high, "supply": settings["supply"], "stall_current": settings["stall_current"]}
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         pulse = pin.pulse

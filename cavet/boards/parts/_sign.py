@@ -3,14 +3,22 @@
 from __future__ import annotations
 
 from math import inf
+from typing import Annotated
 
 from cavet.boards._pins import Pin
-from cavet.boards.parts._part import PIN, Part, Wires
+from cavet.boards.parts._part import Around, AtPin, Part
 from cavet.record import Kind, Topic
-from cavet.settings import Key
+from cavet.settings import Meaning
 
 TURN_SECONDS = 0.02
 """For one leaf."""
+
+
+class SignSettings(AtPin, kw_only=True):
+    """The keys of a sign."""
+
+    columns: Annotated[int, Meaning("how many characters a line has", low=1, high=80)] = 16
+    rows: Annotated[int, Meaning("how many lines it has", low=1, high=8)] = 1
 
 
 class Sign(Part):
@@ -18,16 +26,12 @@ class Sign(Part):
     for. What does not fit is cut off."""
 
     kind = "sign"
-    SETTINGS = (
-        PIN,
-        Key("columns", "whole", "how many characters a line has", default=16, low=1, high=80),
-        Key("rows", "whole", "how many lines it has", default=1, low=1, high=8),
-    )
+    SETTINGS = SignSettings
 
-    def __init__(self, name: str, wires: Wires, *, columns: int = 16, rows: int = 1) -> None:
-        super().__init__(name, wires)
-        self.columns = columns
-        self.rows = rows
+    def __init__(self, name: str, settings: SignSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self.columns = settings.columns
+        self.rows = settings.rows
         self.text = ""
         self._before = ""
         self._began = 0.0

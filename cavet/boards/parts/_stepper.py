@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from math import inf
+from typing import Annotated
 
 import msgspec
 
 from cavet.boards._pins import Pin, Stepping
 from cavet.boards._travel import Travel
-from cavet.boards.parts._part import Part, Wires
+from cavet.boards.parts._part import Around, Part, PartSettings
 from cavet.record import Kind, Reason, Topic
-from cavet.settings import Key
+from cavet.settings import Meaning
 
 ENABLE = "enable"
-COILS = ("coil_1", "coil_2", "coil_3", "coil_4")
+Coil = Annotated[int | None, Meaning("without a driver: the pin of this wire; two to four of them", kind="pin")]
 
 
 class _Course(msgspec.Struct, frozen=True):
@@ -38,6 +38,21 @@ class _Course(msgspec.Struct, frozen=True):
         return self.way.at(min(now, self.stalls_at)) * self.share + self.offset
 
 
+class StepperSettings(PartSettings, kw_only=True):
+    """The keys of a stepper."""
+
+    pulse: Annotated[int | None, Meaning("with a driver: the pin that gives the steps", kind="pin")] = None
+    direction: Annotated[int | None, Meaning("with a driver: the pin of the direction", kind="pin")] = None
+    coil_1: Coil = None
+    coil_2: Coil = None
+    coil_3: Coil = None
+    coil_4: Coil = None
+    enable: Annotated[int | None, Meaning("the pin that gives it current while it is high", kind="pin")] = None
+    per_turn: Annotated[int, Meaning("how many full steps a turn has", low=1, high=1_000_000)] = 200
+    fastest: Annotated[float, Meaning("how many full steps a second it can follow; at more it stalls", low=1)] = 1000.0
+    stops: Annotated[tuple[int, int] | None, Meaning("the ends of its way in full steps, where it has any")] = None
+
+
 class Stepper(Part):
     """Its place is counted in full steps. It does not know where it is: who drives it counts along.
 
@@ -46,38 +61,17 @@ class Stepper(Part):
     """
 
     kind = "stepper"
-    SETTINGS = (
-        Key("pulse", "pin", "with a driver: the pin that gives the steps", default=None),
-        Key("direction", "pin", "with a driver: the pin of the direction", default=None),
-        *(
-            Key(name, "pin", "without a driver: the pin of this wire; two to four of them", default=None)
-            for name in COILS
-        ),
-        Key(ENABLE, "pin", "the pin that gives it current while it is high", default=None),
-        Key("per_turn", "whole", "how many full steps a turn has", default=200, low=1, high=1_000_000),
-        Key(
-            "fastest",
-            "quantity",
-            "how many full steps a second it can follow; at more it stalls",
-            unit="",
-            default=1000.0,
-            low=1,
-        ),
-        Key("stops", "whole-list", "the ends of its way in full steps, where it has any", default=None),
-    )
+    SETTINGS = StepperSettings
     unit = "steps"
 
-    def __init__(
-        self, name: str, wires: Wires, *, per_turn: int = 200, fastest: float = 1000.0,
-        stops: Sequence[float] | None = None,
-    ) -> None:  # fmt: skip
-        super().__init__(name, wires)
-        self.per_turn = per_turn
-        self.stops = (stops[0], stops[1]) if stops is not None else None
-        self._fastest = fastest
-        self._order = [wire for wire in wires if wire != ENABLE]
+    def __init__(self, name: str, settings: StepperSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self.per_turn = settings.per_turn
+        self.stops = settings.stops
+        self._fastest = settings.fastest
+        self._order = [wire for wire in self.wires if wire != ENABLE]
         self._pulses: dict[str, Stepping | None] = dict.fromkeys(self._order)
-        self._enabled = ENABLE not in wires
+        self._enabled = ENABLE not in self.wires
         self._course = _Course(Travel(0.0))
         """Replaced whole, so that whoever looks sees one or the other."""
         self._cause: int | None = None

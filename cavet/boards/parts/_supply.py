@@ -4,39 +4,41 @@ from __future__ import annotations
 
 import random
 from math import inf
+from typing import Annotated
 
 from cavet.boards._pins import Pin
-from cavet.boards.parts._part import Part, Wires
-from cavet.settings import Key
+from cavet.boards.parts._part import Around, Part, PartSettings
+from cavet.settings import Meaning
 from cavet.wording import WrongError
+
+
+class SupplySettings(PartSettings, kw_only=True):
+    """The keys of a supply."""
+
+    enable: Annotated[int, Meaning("the pin that switches it on", kind="pin")]
+    level: Annotated[int, Meaning("the pin of its voltage, with a converter", kind="pin")]
+    limit: Annotated[int, Meaning("the pin of its greatest current, with a converter", kind="pin")]
+    volts: Annotated[float, Meaning("its greatest voltage", unit="V", low=0.1)] = 24.0
+    amps: Annotated[float, Meaning("its greatest current", unit="A", low=0.001)] = 2.0
+    load: Annotated[float | None, Meaning("what hangs on it; nothing without it", unit="Ohm")] = None
 
 
 class Supply(Part):
     """Gives its level while it is on; less where the load would draw more than the limit. `load` in Ω, `None` open."""
 
     kind = "supply"
-    SETTINGS = (
-        Key("enable", "pin", "the pin that switches it on", required=True),
-        Key("level", "pin", "the pin of its voltage, with a converter", required=True),
-        Key("limit", "pin", "the pin of its greatest current, with a converter", required=True),
-        Key("volts", "quantity", "its greatest voltage", unit="V", default=24.0, low=0.1),
-        Key("amps", "quantity", "its greatest current", unit="A", default=2.0, low=0.001),
-        Key("load", "quantity", "what hangs on it; nothing without it", unit="Ohm", default=None),
-    )
-    draws_lots = True
+    SETTINGS = SupplySettings
     unit = "V"
     actions = ("load", "unload")
     NOISE_SHARE = 0.0002
     """Of the full voltage: what a measurement differs by."""
 
-    def __init__(
-        self, name: str, wires: Wires, *, seed: str, volts: float, amps: float, load: float | None = None
-    ) -> None:
-        super().__init__(name, wires)
-        self._volts, self._amps = volts, amps
-        self._load = load
-        self._shares = dict.fromkeys(wires, 0.0)
-        self._random = random.Random(f"{seed}/{name}")
+    def __init__(self, name: str, settings: SupplySettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self._volts, self._amps = settings.volts, settings.amps
+        self._load = settings.load
+        self._shares = dict.fromkeys(self.wires, 0.0)
+        self._random = random.Random(f"{around.seed}/{name}")
         self._cause: int | None = None
         self._news = False
 

@@ -4,42 +4,39 @@ from __future__ import annotations
 
 import random
 from math import inf
+from typing import Annotated
 
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import Ramp
-from cavet.boards.parts._part import PIN, Part, Wires
+from cavet.boards.parts._part import Around, AtPin, Part
 from cavet.record import Kind, Topic
-from cavet.settings import Key
+from cavet.settings import Meaning
+
+
+class RelaySettings(AtPin, kw_only=True):
+    """The keys of a relay."""
+
+    operate: Annotated[float, Meaning("how long it takes to close", unit="s", low=0)] = 0.008
+    release: Annotated[float, Meaning("how long it takes to open", unit="s", low=0)] = 0.004
+    bounce: Annotated[float, Meaning("how long of that it bounces", unit="s", low=0)] = 0.001
+    current: Annotated[float, Meaning("what its coil draws", unit="A", low=0)] = 0.0
 
 
 class Relay(Part):
     """A contact that a coil works. It takes its time, bounces when it meets, and has arrived when it rests."""
 
     kind = "relay"
-    SETTINGS = (
-        PIN,
-        Key("operate", "quantity", "how long it takes to close", unit="s", default=0.008, low=0),
-        Key("release", "quantity", "how long it takes to open", unit="s", default=0.004, low=0),
-        Key("bounce", "quantity", "how long of that it bounces", unit="s", default=0.001, low=0),
-        Key("current", "quantity", "what its coil draws", unit="A", default=0.0, low=0),
-    )
-    draws_lots = True
+    SETTINGS = RelaySettings
 
-    def __init__(
-        self,
-        name: str,
-        wires: Wires,
-        *,
-        seed: str,
-        operate: float = 0.008,
-        release: float = 0.004,
-        bounce: float = 0.001,
-        current: float = 0.0,
-    ) -> None:
-        super().__init__(name, wires)
-        self._operate, self._release, self._bounce = operate, release, min(bounce, operate)
-        self._coil_current = current
-        self._random = random.Random(f"{seed}/{name}")
+    def __init__(self, name: str, settings: RelaySettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self._operate, self._release, self._bounce = (
+            settings.operate,
+            settings.release,
+            min(settings.bounce, settings.operate),
+        )
+        self._coil_current = settings.current
+        self._random = random.Random(f"{around.seed}/{name}")
         self._wanted = False
         self._closed = False
         self._changes: list[tuple[float, bool]] = []
@@ -96,18 +93,21 @@ class Relay(Part):
         return "closed" if self._closed else "open"
 
 
+class ValveSettings(AtPin, kw_only=True):
+    """The keys of a valve."""
+
+    travel: Annotated[float, Meaning("how long its way takes", unit="s", low=0)] = 1.5
+
+
 class Valve(Part):
     """Opens and shuts at a steady pace."""
 
     kind = "valve"
-    SETTINGS = (
-        PIN,
-        Key("travel", "quantity", "how long its way takes", unit="s", default=1.5, low=0),
-    )
+    SETTINGS = ValveSettings
 
-    def __init__(self, name: str, wires: Wires, *, travel: float = 1.5) -> None:
-        super().__init__(name, wires)
-        self._travel = travel
+    def __init__(self, name: str, settings: ValveSettings, around: Around) -> None:
+        super().__init__(name, settings, around)
+        self._travel = settings.travel
         self._way = Ramp(0.0, 0.0, 0.0, 0.0)
         self._going = False
         self._cause: int | None = None
@@ -150,8 +150,8 @@ class Heater(Part):
 
     kind = "heater"
 
-    def __init__(self, name: str, wires: Wires) -> None:
-        super().__init__(name, wires)
+    def __init__(self, name: str, settings: AtPin, around: Around) -> None:
+        super().__init__(name, settings, around)
         self._on = False
         self._news = False
         self._cause: int | None = None

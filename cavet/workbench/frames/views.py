@@ -6,6 +6,7 @@ import msgspec
 
 from cavet.bench import LinkTape, Placed
 from cavet.benchfile import LinkSetup
+from cavet.boards.buses import BusSettings
 from cavet.drawings.canvas import CORAL, PAPER, QUIET
 from cavet.drawings.ruler import RulerView, value_words
 from cavet.protocols import Field, Role, Side, bits_of, means, spi
@@ -234,7 +235,8 @@ def _bus_wave(desk: Desk, link: LinkSetup, frame: BusFrame) -> tuple[lines.Wavef
     rate = board.bus.rate if board is not None else I2C_RATE
     address = getattr(frame.message, "address", None)
     parts = board.parts.values() if board is not None else ()
-    held = next((float(part.get("stretch") or 0.0) for part in parts if part.get("address") == address), 0.0)
+    devices = [part for part in parts if isinstance(part, BusSettings)]
+    held = next((device.stretch for device in devices if device.address == address), 0.0)
     words = f"I2C at {show(rate / 1000)} kHz" + (
         f", the clock held {show_duration(held)} behind each byte" if held else ""
     )

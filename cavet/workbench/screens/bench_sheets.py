@@ -5,6 +5,7 @@ from __future__ import annotations
 from cavet.benchfile import BenchFile, board_rows
 from cavet.drawings.canvas import ASKED, CORAL, GOT, PAPER, QUIET
 from cavet.remarks import Remark
+from cavet.settings import keys_of
 from cavet.wiring import SectionRow, range_of
 from cavet.wording import listed, plain
 from cavet.workbench.desk import Desk
@@ -58,7 +59,8 @@ def row_sheet(desk: Desk, board: str, row: SectionRow | None, remarks: list[Rema
     if row is not None and row.hanging is not None and row.hanging.name and wiring.board is not None:
         table = wiring.board.parts[row.hanging.name]
         names.add(f"{board}.{row.hanging.name}")
-        keys = ", ".join(f"{key} {value}" for key, value in table.items() if isinstance(value, int | float | str))
+        values = [(key.name, getattr(table, key.field)) for key in keys_of(type(table))]
+        keys = ", ".join(f"{name} {value}" for name, value in values if isinstance(value, int | float | str))
         lines.append([("there     ", QUIET), (f"{row.hanging.name}  ", GOT), (plain(keys), PAPER)])
     if row is not None and not lines:
         lines.append([(f"{plain(row.place)}: nobody believes in it, and nothing hangs there", QUIET)])

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from cavet.benchfile import BenchFile, Key
+from cavet.benchfile import BenchFile
+from cavet.settings import Key
 from cavet.wording import WrongError
 from cavet.workbench.screens.asking import AskScreen
 from cavet.workbench.wiring.boards import KINDS, TITLES, with_board

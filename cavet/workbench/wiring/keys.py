@@ -7,8 +7,9 @@ from typing import Any
 
 import msgspec
 
-from cavet.benchfile import BenchFile, Key, section_of, sort_of
+from cavet.benchfile import BenchFile, section_of, sort_of
 from cavet.boards import PinMode
+from cavet.settings import Key
 from cavet.units import show
 from cavet.wiring import Wiring
 from cavet.wording import WrongError

@@ -49,7 +49,7 @@ def mode_at(setup: Setup, board: str, place: Place) -> PinMode:
             return PinMode(point.modes()[pin])
     if place.key[0] == "cell":
         return MODES_OF_TABLES[str(place.key[1])]
-    parts = [setup.boards[board].parts[name]["kind"] for name, _ in wiring.on_pins.get(pin, ())]
+    parts = [setup.boards[board].parts[name].kind for name, _ in wiring.on_pins.get(pin, ())]
     if "servo" in parts:
         return PinMode.SERVO
     return PinMode.INPUT if parts and all(KINDS[kind].senses for kind in parts) else PinMode.OUTPUT
@@ -61,8 +61,8 @@ def _keys_at(setup: Setup, board: str, pin: int) -> list[tuple[str, str]]:
     return [
         (name, wire)
         for name, table in parts.items()
-        if not table.get("hangs_on")
-        for wire, at in KINDS[table["kind"]].wires_in(table).items()
+        if not table.hangs_on
+        for wire, at in table.wires.items()
         if at == pin
     ]
 
@@ -97,7 +97,7 @@ def copied(file: BenchFile, board: str, place: Place, to: int, name: str) -> Cha
     changes: list[tuple[tuple[str, ...], Any]] = []
     for part, wire in _keys_at(setup, board, pin)[:1]:
         table = data["boards"][board]["parts"][part]
-        others = set(KINDS[setup.boards[board].parts[part]["kind"]].wires_in(table)) - {wire}
+        others = set(setup.boards[board].parts[part].wires) - {wire}
         if others:
             raise WrongError(
                 part, found=f"a part that hangs on {len(others) + 1} pins", expected="one with a single pin"

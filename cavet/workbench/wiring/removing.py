@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 from cavet.benchfile import Setup
+from cavet.boards import CableSettings
+from cavet.boards.buses import TargetBoardSettings
+from cavet.boards.parts import OverloadSettings
 from cavet.wiring import Wiring
 from cavet.wording import WrongError
 from cavet.workbench.wiring.changing import Changes
@@ -29,7 +32,7 @@ def hanging_on(setup: Setup, board: str, part: str) -> list[str]:
     there = setup.boards.get(board)
     if there is None or part not in there.parts:
         return []
-    return [part, *(name for name, other in there.parts.items() if other.get("hangs_on") == part)]
+    return [part, *(name for name, other in there.parts.items() if other.hangs_on == part)]
 
 
 def points_of(setup: Setup, board: str, parts: list[str]) -> list[str]:
@@ -46,7 +49,7 @@ def _refuse_needed(setup: Setup, board: str, parts: list[str]) -> None:
     there = setup.boards.get(board)
     others = {name: table for name, table in there.parts.items() if name not in parts} if there is not None else {}
     for part in parts:
-        needs = [name for name, other in others.items() if part in (other.get("guards") or ())]
+        needs = [name for name, other in others.items() if isinstance(other, OverloadSettings) and part in other.guards]
         needs += [name for name, defect in setup.defects.items() if getattr(defect, "part", None) == part]
         if needs:
             raise WrongError(part, found=f"needed by {', '.join(needs)}", expected="those taken away first")
@@ -61,7 +64,7 @@ def board_removal(setup: Setup, board: str) -> Changes:
         f"{other.name}.{name}"
         for other in setup.boards.values()
         for name, table in other.parts.items()
-        if other.name != board and table.get("board") == board
+        if other.name != board and isinstance(table, TargetBoardSettings | CableSettings) and table.board == board
     ]
     if needs:
         raise WrongError(board, found=f"needed by {', '.join(needs)}", expected="those taken away first")

@@ -7,7 +7,8 @@ from typing import Any
 
 import msgspec
 
-from cavet.benchfile import PROTOCOLS, BenchFile, Key, section_of
+from cavet.benchfile import PROTOCOLS, BenchFile, section_of
+from cavet.settings import Key
 from cavet.wording import WrongError
 from cavet.workbench.wiring.changing import changed
 from cavet.workbench.wiring.keys import fitting, read_value
