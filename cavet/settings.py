@@ -132,7 +132,9 @@ def section_of(table: type[Table]) -> Section:
     keys = keys_of(table)
     names = {key.name for key in keys}
     if table.VARIANTS:
-        keys = tuple(of_variants(key, table) if key.name == "kind" else key for key in keys)
+        keys = (of_variants(next(key for key in keys if key.name == "kind"), table), *(
+            key for key in keys if key.name != "kind"
+        ))  # fmt: skip
     return Section(
         title=table.TITLE, doc=" ".join((table.__doc__ or "").split()),
         keys=(*keys, *_gathered({room: keys_of(each) for room, each in table.ROOMS.items()})),

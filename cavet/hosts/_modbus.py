@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import deque
 from collections.abc import Iterable
 from math import inf
 
@@ -29,7 +28,7 @@ PARTIAL = 2
 MAX_TRANSACTION = 0xFFFF
 
 
-class _Exchange(Question, kw_only=True):
+class _Request(Question, kw_only=True):
     """One request and what is to be done with its answer: a wish is written, or, with `read`, read back."""
 
     request: modbus.ModbusMessage
@@ -40,7 +39,7 @@ class _Exchange(Question, kw_only=True):
         return self.read is None
 
 
-class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
+class ModbusSession(PollingSession[RegisterPoint, _Request]):
     """Talks to one unit behind a link. `character` is the time of one on a serial line, 0 on a network."""
 
     def __init__(
@@ -75,7 +74,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
             self._open_for_all(now)
             return
         self._enter(SessionState.LEARNING, inf)
-        self._waiting.extend(_reading(group(self.points.values())))
+        self._queue.waiting.extend(_reading(group(self.points.values())))
         self._learned_more(now)
         self._send_on(now)
 
@@ -96,13 +95,13 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
     def say_by_hand(self, data: bytes, asked: int, name: str, now: float) -> None:
         super().say_by_hand(data, asked, name, now)
         if not self._numbered:  # until it is answered; a broadcast is not
-            self._free_at = now + self._settings.turnaround
+            self._queue.free_at = now + self._settings.turnaround
 
     @property
     def _most_under_way(self) -> int:
         return self._settings.in_flight if self._numbered else 1
 
-    def _put(self, question: _Exchange, now: float) -> int | None:
+    def _put(self, question: _Request, now: float) -> int | None:
         self._transaction = self._transaction % MAX_TRANSACTION + 1
         number = self._transaction if self._numbered else 0
         addressed = msgspec.structs.replace(question.request, transaction=number, unit=self._settings.unit)
@@ -118,14 +117,14 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
             return number
         if wish is not None:
             self.readings[wish.point.name].assume(wish.value)
-        self._free_at = now + self._settings.turnaround
+        self._queue.free_at = now + self._settings.turnaround
         return None
 
-    def _questions(self) -> Iterable[_Exchange]:
+    def _questions(self) -> Iterable[_Request]:
         """All that is read."""
         return _reading(group(self._polled_points()))
 
-    def _unanswered(self, question: _Exchange, now: float) -> None:
+    def _unanswered(self, question: _Request, now: float) -> None:
         """Nothing came. A read is asked again; of a write it is not known whether it was done, so that is read."""
         self._decoder = self._codec.decoder(Side.BOARD) if not self._numbered else self._decoder
         wish = question.wish
@@ -134,7 +133,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
                 self._read_back(wish)
             else:
                 self._give_up(wish, "no answer to the write; whether it was done is not known", Reason.NO_ANSWER)
-        elif self._ask_again(question):
+        elif self._queue.again(question):
             pass
         elif wish is not None:
             why = f"no answer to {question.tries + 1} tries to read it back, {self._within}"
@@ -142,12 +141,12 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
         else:
             self._fall_silent(question, now)
 
-    def _fall_silent(self, question: _Exchange, now: float) -> None:
+    def _fall_silent(self, question: _Request, now: float) -> None:
         """Ask the one question, a single time after each pause, until it is answered."""
         if self.state is SessionState.LEARNING or self.state is SessionState.SILENT:
-            self._waiting = deque(other for other in self._waiting if other.wish is not None)
-            self._waiting.append(question)
-            self._free_at = now + self._settings.boot_wait
+            self._queue.keep(lambda other: other.wish is not None)
+            self._queue.waiting.append(question)
+            self._queue.free_at = now + self._settings.boot_wait
         self._enter(SessionState.SILENT, inf)
 
     # hearing
@@ -162,16 +161,16 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
         if not isinstance(message, modbus.ModbusMessage) or (frame.problems and not self._is_exception(message)):
             self._tell(Kind.LOST, Topic.BYTES, str(len(frame.data)), frame.data, cause, frame.problems[0])
             return
-        exchange = self._under_way.get(message.transaction)
+        exchange = self._queue.under_way.get(message.transaction)
         if exchange is None and self.hears_others:
-            self._free_at = now if self._numbered else now + self._silence
+            self._queue.free_at = now if self._numbered else now + self._silence
             return
         if exchange is None or not self._fits(exchange, message):
             note = f"an answer that nothing waits for: {message.NAME}"
             self._tell(Kind.REMARK, Topic.BYTES, str(len(frame.data)), frame.data, cause, note)
             return
-        del self._under_way[message.transaction]
-        self._free_at = now if self._numbered else now + self._silence
+        del self._queue.under_way[message.transaction]
+        self._queue.free_at = now if self._numbered else now + self._silence
         if self.state is SessionState.SILENT:
             self._answers_again(exchange, now)
         if isinstance(message, modbus.ExceptionResponse):
@@ -184,7 +183,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
     def _is_exception(self, message: Message) -> bool:
         return isinstance(message, modbus.ExceptionResponse)
 
-    def _fits(self, exchange: _Exchange, message: modbus.ModbusMessage) -> bool:
+    def _fits(self, exchange: _Request, message: modbus.ModbusMessage) -> bool:
         """Whether this can be the answer: its unit, its function, and as many values as were asked for."""
         if message.unit != self._settings.unit:
             return False
@@ -199,17 +198,17 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
         is_bits = exchange.read.table in modbus.BITS
         return size == expected or (is_bits and size == -(-expected // 8) * 8)
 
-    def _answers_again(self, exchange: _Exchange, now: float) -> None:
+    def _answers_again(self, exchange: _Request, now: float) -> None:
         """It was silent, and is there: learn all of it anew."""
         self._enter(SessionState.LEARNING, inf)
         self._forget_points()
         already = exchange.read.points if exchange.read is not None else ()
-        self._waiting.extend(_reading(group(point for point in self.points.values() if point not in already)))
+        self._queue.waiting.extend(_reading(group(point for point in self.points.values() if point not in already)))
 
-    def _refused(self, exchange: _Exchange, code: int, now: float, cause: int | None) -> None:
+    def _refused(self, exchange: _Request, code: int, now: float, cause: int | None) -> None:
         words = exception_words(code)
         read = exchange.read
-        if code == BUSY and self._ask_again(exchange):
+        if code == BUSY and self._queue.again(exchange):
             pass  # it was not done, and says so
         elif exchange.wish is not None:
             if exchange.writes:
@@ -217,7 +216,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
             else:
                 self._give_up(exchange.wish, f"can't be read back: {words}")
         elif read is not None and code == PARTIAL and len(read.points) > 1:
-            self._waiting.extend(_reading(read.split()))
+            self._queue.waiting.extend(_reading(read.split()))
         elif read is not None:
             for point in read.points:
                 self._lacks(point, words)
@@ -226,7 +225,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
             self._learned_more(now)
 
     def _has_read(
-        self, exchange: _Exchange, read: Read, message: modbus.ModbusMessage, now: float, cause: int | None
+        self, exchange: _Request, read: Read, message: modbus.ModbusMessage, now: float, cause: int | None
     ) -> None:
         values: tuple[int, ...] = getattr(message, "values", ())
         if exchange.wish is not None:
@@ -246,7 +245,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
             return
         stands_there = point.holds(self.readings[point.name].got, point.pack(wish.value))
         if self._makes_way(wish, stands_there=stands_there, again=again):
-            self._line_up(_Exchange(request=request, wish=wish), now)
+            self._line_up(_Request(request=request, wish=wish), now)
 
     def look(self, name: str, now: float) -> bool:
         if self._broadcasts:
@@ -267,7 +266,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
             return modbus.WriteSingleRegister(address=point.address, value=words[0])
         return modbus.WriteMultipleRegisters(address=point.address, values=words)
 
-    def _written(self, exchange: _Exchange) -> None:
+    def _written(self, exchange: _Request) -> None:
         wish = exchange.wish
         assert wish is not None  # nothing else is written
         if wish.point.confirm:
@@ -278,9 +277,9 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
     def _read_back(self, wish: Wish) -> None:
         point = self.points[wish.point.name]
         read = Read(point.table, point.address, point.size, (point,))
-        self._waiting.appendleft(_Exchange(request=read.request(), read=read, wish=wish))
+        self._queue.waiting.appendleft(_Request(request=read.request(), read=read, wish=wish))
 
-    def _compare(self, exchange: _Exchange, wish: Wish, read: Read, values: tuple[int, ...], now: float) -> None:
+    def _compare(self, exchange: _Request, wish: Wish, read: Read, values: tuple[int, ...], now: float) -> None:
         point = self.points[wish.point.name]
         found = read.words(point, values)
         self.readings[point.name].hear(point.unpack(found), now)
@@ -292,6 +291,6 @@ class ModbusSession(PollingSession[RegisterPoint, _Exchange]):
             self._give_up(wish, note)
 
 
-def _reading(reads: Iterable[Read]) -> list[_Exchange]:
+def _reading(reads: Iterable[Read]) -> list[_Request]:
     """What is asked to read them."""
-    return [_Exchange(request=read.request(), read=read) for read in reads]
+    return [_Request(request=read.request(), read=read) for read in reads]

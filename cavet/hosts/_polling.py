@@ -8,29 +8,21 @@ pauses between. A protocol says how a question is put, what answers it, and what
 
 from __future__ import annotations
 
-from collections import deque
 from collections.abc import Iterable
 from math import inf
 from typing import Generic, TypeVar
 
-import msgspec
-
 from cavet.hosts._base import P, Session, Wish
+from cavet.hosts._exchanges import AT_ONCE, Exchange, Exchanges
 from cavet.hosts._point import Asked, Point
 from cavet.hosts._session import SessionSettings, SessionState
 from cavet.record import Reason, Tell
 
-AT_ONCE = 1e-9
-"""Times that differ by less are the same, in s."""
 
-
-class Question(msgspec.Struct):
+class Question(Exchange):
     """Something that is to be said, with the wish that it is for; without one it is only polled."""
 
     wish: Wish | None = None
-    tries: int = 0
-    sent_at: float = 0.0
-    deadline: float = inf
 
     def is_for(self, name: str) -> bool:
         """Whether it is for a wish at a point."""
@@ -45,11 +37,7 @@ class PollingSession(Session[P], Generic[P, Q]):
 
     def __init__(self, board: str, points: Iterable[P], settings: SessionSettings, tell: Tell) -> None:
         super().__init__(board, points, settings, tell)
-        self._waiting: deque[Q] = deque()
-        self._under_way: dict[int, Q] = {}
-        """The questions whose answers are awaited, by what those bear: a number, or 0 where they bear none."""
-        self._free_at = 0.0
-        """Until then nothing is said: the line is not free, or late answers are waited for."""
+        self._queue: Exchanges[Q] = Exchanges(self._put, settings.reply_within, settings.retries)
         self._poll_at = inf
         self._known: set[str] = set()
         """Points whose first content was read, or that can't be."""
@@ -82,58 +70,37 @@ class PollingSession(Session[P], Generic[P, Q]):
         self._forget_out()
         self._clear()
         self._forget_points()
-        self._free_at = now
+        self._queue.free_at = now
 
     def lost(self, reason: str) -> None:
-        for question in [*self._under_way.values(), *self._waiting]:
+        for question in self._clear():
             if question.wish is not None:
                 self._give_up(question.wish, f"the link was lost: {reason}", Reason.LINK_LOST)
-        self._clear()
         super().lost(reason)
 
-    def _clear(self) -> None:
-        self._waiting.clear()
-        self._under_way.clear()
+    def _clear(self) -> list[Q]:
         self._poll_at = inf
+        return self._queue.clear()
 
     def is_idle(self, now: float) -> bool:
         """Frames on a serial line are told apart by the silence between them."""
-        return not self._under_way and now >= self._free_at - AT_ONCE
+        return self._queue.is_idle and now >= self._queue.free_at - AT_ONCE
 
     def advance(self, now: float) -> float:
-        for number, question in list(self._under_way.items()):
-            if now >= question.deadline:
-                del self._under_way[number]
-                self._unanswered(question, now)
+        for question in self._queue.overdue(now):
+            self._unanswered(question, now)
         if now >= self._poll_at:
             self._poll_at = now + self._settings.poll
             if not self._is_polled():
-                self._waiting.extend(self._questions())
+                self._queue.waiting.extend(self._questions())
         self._send_on(now)
-        due = min((question.deadline for question in self._under_way.values()), default=inf)
-        if self._waiting and not self._under_way and not self.gives_way:
-            due = min(due, self._free_at)
-        return min(due, self._poll_at)
+        is_held = self.gives_way and self._queue.is_idle
+        return self._poll_at if is_held else min(self._queue.due, self._poll_at)
 
     def _send_on(self, now: float) -> None:
         """Say as much as may be under way at once."""
-        if self.gives_way:
-            return
-        most = self._most_under_way
-        while self._waiting and len(self._under_way) < most and now >= self._free_at - AT_ONCE:
-            question = self._waiting.popleft()
-            number = self._put(question, now)
-            if number is not None:
-                question.sent_at, question.deadline = now, now + self._settings.reply_within
-                self._under_way[number] = question
-
-    def _ask_again(self, question: Q) -> bool:
-        """Ask it once more, before all others, where it was not asked often enough."""
-        if question.tries >= self._settings.retries:
-            return False
-        question.tries += 1
-        self._waiting.appendleft(question)
-        return True
+        if not self.gives_way:
+            self._queue.send_on(now, self._most_under_way)
 
     # knowing
 
@@ -157,7 +124,7 @@ class PollingSession(Session[P], Generic[P, Q]):
         self._learned_more(now)
 
     def _is_wished(self, name: str) -> bool:
-        return any(question.is_for(name) for question in (*self._waiting, *self._under_way.values()))
+        return any(question.is_for(name) for question in self._queue)
 
     def _lacks(self, point: Point, why: str) -> None:
         """A point can't be read now. It is asked for again in the next round, unless it is missing."""
@@ -173,7 +140,7 @@ class PollingSession(Session[P], Generic[P, Q]):
 
     def _is_polled(self) -> bool:
         """Whether the last round of questions is not over yet."""
-        return any(question.wish is None for question in (*self._waiting, *self._under_way.values()))
+        return any(question.wish is None for question in self._queue)
 
     # asking
 
@@ -181,8 +148,8 @@ class PollingSession(Session[P], Generic[P, Q]):
         """Whether a wish is to be written: not one for what stands there already, nor a retry that a newer one follows.
         Older ones for the same point, not said yet, give way to it."""
         name = wish.point.name
-        waiting = [question for question in self._waiting if question.is_for(name)]
-        under_way = any(question.is_for(name) for question in self._under_way.values())
+        waiting = [question for question in self._queue.waiting if question.is_for(name)]
+        under_way = any(question.is_for(name) for question in self._queue.under_way.values())
         doubtful = self.readings[name].doubtful
         if stands_there and not (again or wish.forced or doubtful or waiting or under_way):
             self._leave(wish)
@@ -191,7 +158,7 @@ class PollingSession(Session[P], Generic[P, Q]):
             self._overtake(wish, "a newer wish came")
             return False
         for question in waiting:
-            self._waiting.remove(question)
+            self._queue.waiting.remove(question)
             if question.wish is not None:
                 self._overtake(question.wish, "a newer wish came")
         if again:
@@ -200,5 +167,6 @@ class PollingSession(Session[P], Generic[P, Q]):
 
     def _line_up(self, question: Q, now: float) -> None:
         """Put a wish behind the older ones, and before all that is polled; what can be said is said."""
-        self._waiting.insert(sum(other.wish is not None for other in self._waiting), question)
+        waiting = self._queue.waiting
+        waiting.insert(sum(other.wish is not None for other in waiting), question)
         self._send_on(now)

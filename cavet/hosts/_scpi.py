@@ -63,12 +63,12 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         self._decoder = scpi.ScpiDecoder(Side.BOARD)
         self._begin(now)
         self._enter(SessionState.ASKING, inf)
-        self._waiting.append(_Query(text=IDENTIFY))
+        self._queue.waiting.append(_Query(text=IDENTIFY))
         self._send_on(now)
 
-    def _clear(self) -> None:
-        super()._clear()
+    def _clear(self) -> list[_Query]:
         self._line = []
+        return super()._clear()
 
     def _put(self, question: _Query, now: float) -> int:
         wish = question.wish
@@ -96,9 +96,9 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
     def _unanswered(self, question: _Query, now: float) -> None:
         """Nothing came. Late answers bear no numbers, and must not be taken for other ones: they are waited for."""
         self._line = []
-        if self._ask_again(question):
+        if self._queue.again(question):
             return
-        self._free_at = now + self._settings.reply_within
+        self._queue.free_at = now + self._settings.reply_within
         if question.wish is not None:
             why = f"no answer to {question.tries + 1} times {question.text}, {self._within}"
             self._give_up(question.wish, why, Reason.NO_ANSWER)
@@ -112,15 +112,15 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         errors is still told; if not, nobody is there."""
         self._lacks(point, f"no answer to {text}: does the device know it?")
         self._missing.add(point.name)
-        self._waiting.appendleft(_Query(text=NEXT_ERROR))
+        self._queue.waiting.appendleft(_Query(text=NEXT_ERROR))
 
     def _fall_silent(self) -> None:
         """Ask who is there until somebody is; what is wished waits for that."""
-        for question in self._waiting:
+        for question in self._queue.waiting:
             if question.wish is not None:
                 self._pending.setdefault(question.wish.point.name, question.wish)
-        self._waiting.clear()
-        self._waiting.append(_Query(text=IDENTIFY, tries=self._settings.retries))
+        self._queue.waiting.clear()
+        self._queue.waiting.append(_Query(text=IDENTIFY, tries=self._settings.retries))
         self._enter(SessionState.SILENT, inf)
         self._poll_at = inf
 
@@ -139,10 +139,10 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         self._send_on(now)
 
     def _answered(self, line: list[str], data: bytes, now: float, cause: int | None) -> None:
-        question = self._under_way.pop(UNNUMBERED, None)
+        question = self._queue.under_way.pop(UNNUMBERED, None)
         text = ";".join(line)
         if question is not None and question.tries:
-            self._free_at = now + self._settings.reply_within
+            self._queue.free_at = now + self._settings.reply_within
         if question is None and self.hears_others:
             return
         if question is None:
@@ -160,10 +160,10 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         self.identity = plain(text, 60)
         self._enter(SessionState.LEARNING, inf)
         self._forget_points()
-        self._waiting.append(_Query(text=NEXT_ERROR))
+        self._queue.waiting.append(_Query(text=NEXT_ERROR))
         for point in self.points.values():
             if point.query:
-                self._waiting.append(_Query(text=point.query, point=point))
+                self._queue.waiting.append(_Query(text=point.query, point=point))
             else:
                 self._known.add(point.name)
         self._learned_more(now)
@@ -209,14 +209,14 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
             self._refuse_wish(wish, words, code)
             self._drain(question, now)
         elif wish.point.confirm and question.point.query:
-            self._waiting.appendleft(_Query(text=question.point.query, point=question.point, wish=wish))
+            self._queue.waiting.appendleft(_Query(text=question.point.query, point=question.point, wish=wish))
         else:
             self.readings[wish.point.name].assume(wish.value)
 
     def _drain(self, question: _Query, now: float) -> None:
         """Read the other errors too, so that the next command finds only its own."""
         if question.errors < MAX_ERRORS:
-            self._waiting.appendleft(_Query(text=NEXT_ERROR, errors=question.errors + 1))
+            self._queue.waiting.appendleft(_Query(text=NEXT_ERROR, errors=question.errors + 1))
         else:
             self._learned_more(now)
 
