@@ -64,7 +64,7 @@ class Workshop(unittest.TestCase):
 
     def test_one_against_its_stops_shows_that_asked_and_got_differ(self):
         self.setup.boards["shop"].parts["sluice"].stops = (0, 100)
-        self.addCleanup(self.setup.boards["shop"].parts["sluice"].update, stops=(0, 400))
+        self.addCleanup(setattr, self.setup.boards["shop"].parts["sluice"], "stops", (0, 400))
 
         async def story(bench, standings):
             bench.ask(bench.point("sluice"), 50.0, by="test")
