@@ -4,8 +4,6 @@ A field's name, type and default are the key's; what it is for, its unit and its
 Reading, checking, the tables of the docs, completion, editing, and what a part is made from are all readings of these.
 """
 
-from __future__ import annotations
-
 import functools
 from collections.abc import Iterable, Mapping
 from typing import Annotated, Any, ClassVar, TypeVar, get_args, get_origin
@@ -56,6 +54,7 @@ KINDS: dict[Any, str] = {
     dict[str, Any]: "table",
 }
 """What a key can be, by the type of its field; where it has choices, a `word`."""
+OPTIONAL = {known | None: kind for known, kind in KINDS.items()}
 
 
 class Key(Meaning, frozen=True, kw_only=True):
@@ -82,9 +81,9 @@ class Table(msgspec.Struct, kw_only=True):
     """Where it stands in the file."""
     ABOUT: ClassVar[str] = ""
     """What it is about, in front of the meanings of its keys; but for those that say themselves whom they concern."""
-    VARIANTS: ClassVar[Mapping[str, type[Table]]] = {}
+    VARIANTS: ClassVar[Mapping[str, type["Table"]]] = {}
     """Tables with more keys, by what the key `kind` says."""
-    ROOMS: ClassVar[Mapping[str, type[Table]]] = {}
+    ROOMS: ClassVar[Mapping[str, type["Table"]]] = {}
     """Tables whose keys stand beside its own, by what is spoken; each is read by itself."""
 
 
@@ -100,25 +99,51 @@ class Section(msgspec.Struct, frozen=True, kw_only=True):
 @functools.cache
 def keys_of(table: type[Table]) -> tuple[Key, ...]:
     """The keys of a table, those first that must be there. Fields without a `Meaning` are none."""
-    found = [_key(table, field) for field in msgspec.structs.fields(table) if get_origin(field.type) is Annotated]
-    return tuple(sorted(found, key=lambda key: not key.required))
+    keys = sorted(_keys(table).values(), key=lambda key: not key.required)
+    if not table.ABOUT:
+        return tuple(keys)
+    docs = [key.doc if key.concerns else f"{table.ABOUT}: {key.doc}" for key in keys]
+    return tuple(msgspec.structs.replace(key, doc=doc) for key, doc in zip(keys, docs, strict=True))
 
 
-def _key(table: type[Table], field: msgspec.structs.FieldInfo) -> Key:
-    bare, meaning = get_args(field.type)
-    default = None if field.required else {} if field.default_factory is dict else field.default
-    about = f"{table.ABOUT}: " if table.ABOUT and not meaning.concerns else ""
-    told = msgspec.structs.asdict(meaning) | {"doc": about + meaning.doc, "kind": meaning.kind or _kind(bare, meaning)}
-    return Key(name=NAMES.get(field.name, field.name), required=field.required, default=default, **told)
+@functools.cache
+def _keys(table: type[Table]) -> dict[str, Key]:
+    """The same by the names of their fields, in the order of these. Tables are in modules whose annotations stand as
+    they are, not as texts: so they need not be read once more."""
+    base = table.__base__
+    inherited = _keys(base) if base is not None and issubclass(base, Table) else {}
+    own = vars(table).get("__annotations__", {})
+    fields, usual = table.__struct_fields__, table.__struct_defaults__
+    defaults = dict(zip(fields[len(fields) - len(usual) :], usual, strict=True))
+    found: dict[str, Key] = {}
+    for field in fields:
+        if field not in own:
+            found |= {field: inherited[field]} if field in inherited else {}
+        elif isinstance(own[field], str):
+            raise TypeError(f"{table.__module__}: found annotations as texts, expected no such import from __future__")
+        elif get_origin(own[field]) is Annotated:
+            bare, meaning = get_args(own[field])
+            found[field] = _key(field, bare, meaning, defaults.get(field, msgspec.NODEFAULT))
+    return found
+
+
+def _key(field: str, bare: Any, meaning: Meaning, default: Any) -> Key:
+    required = default is msgspec.NODEFAULT
+    return Key(
+        name=NAMES.get(field, field), kind=meaning.kind or _kind(bare, meaning), doc=meaning.doc, required=required,
+        default=None if required else {} if bare == dict[str, Any] and default is not None else default,
+        choices=meaning.choices, unit=meaning.unit, low=meaning.low, high=meaning.high, names=meaning.names,
+        concerns=meaning.concerns,
+    )  # fmt: skip
 
 
 def _kind(bare: Any, meaning: Meaning) -> str:
     if meaning.choices:
         return "word"
-    for known, kind in KINDS.items():
-        if bare in (known, known | None):
-            return kind
-    raise TypeError(f"{bare}: found no kind of key for this type, expected `kind` beside it")
+    kind = KINDS.get(bare) or OPTIONAL.get(bare)
+    if kind is None:
+        raise TypeError(f"{bare}: found no kind of key for this type, expected `kind` beside it")
+    return kind
 
 
 def of_variants(key: Key, table: type[Table]) -> Key:

@@ -83,10 +83,10 @@ def tables(sections):
 
 
 if __name__ == "__main__":
-    for name, pages in PAGES.items():
+    for name, of_page in PAGES.items():
         page = DOCS / name
         head = page.read_text().partition(MARK)[0]
-        page.write_text(f"{head}{MARK}\n\n{tables(map(section_of, pages))}")
+        page.write_text(f"{head}{MARK}\n\n{tables(map(section_of, of_page))}")
     for name in KEYS:
         page = DOCS / name
         page.write_text(with_keys(name, page.read_text()))

@@ -1,7 +1,5 @@
 """Our own broker, as the bench wants it."""
 
-from __future__ import annotations
-
 from typing import Annotated, Any
 
 from cavet.benchfile._check import Checker

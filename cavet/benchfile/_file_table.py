@@ -1,7 +1,5 @@
 """What stands at the top of a bench file."""
 
-from __future__ import annotations
-
 from typing import Annotated, Any
 
 from cavet.settings import Meaning, Table

@@ -1,7 +1,5 @@
 """Links, which carry the bytes: a kind of them is its table, which says where it is, and what it is made of."""
 
-from __future__ import annotations
-
 import re
 from typing import Annotated, Any
 

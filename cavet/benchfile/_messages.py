@@ -1,7 +1,5 @@
 """What a station and its host both say of MQTT: who they are to the broker, how a value stands in a payload."""
 
-from __future__ import annotations
-
 from typing import Annotated
 
 from cavet.benchfile._check import Checker

@@ -1,7 +1,5 @@
 """The tables of points, by what each is to a person. Where on its board it is, the rooms of the protocols know."""
 
-from __future__ import annotations
-
 from typing import Annotated, Any
 
 from cavet.hosts import PointKind

@@ -1,7 +1,5 @@
 """The keys of the belief: hosts, and the points that they work."""
 
-from __future__ import annotations
-
 from typing import Annotated
 
 from cavet.benchfile._point_tables import PointTable

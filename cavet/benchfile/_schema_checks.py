@@ -1,7 +1,5 @@
 """The keys of checks: what must hold of a bench, and of the program that drives it."""
 
-from __future__ import annotations
-
 from typing import Annotated, Any
 
 from cavet.settings import Meaning, Table

@@ -1,7 +1,5 @@
 """The keys of a plan file: frames of the user's own, and register maps."""
 
-from __future__ import annotations
-
 from typing import Annotated, Any, Literal
 
 from cavet.protocols.plans import CHECKS, KINDS, MAX_FRAME_BYTES

@@ -1,7 +1,5 @@
 """The keys of the truth: boards, what is wired to them, what stands at their addresses, the rig, defects, profiles."""
 
-from __future__ import annotations
-
 from typing import Annotated, Any
 
 from cavet.benchfile.boards import FIRMWARES

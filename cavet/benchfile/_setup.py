@@ -1,7 +1,5 @@
 """What a bench file says, checked and in the core's own types."""
 
-from __future__ import annotations
-
 import re
 from typing import Annotated
 
@@ -178,7 +176,7 @@ class Setup(msgspec.Struct, frozen=True, kw_only=True):
             raise WrongError("link", found=word, expected=f"one of {listed(known)}", nearest=nearest(word, known))
         return found
 
-    def on_broker(self, address: str) -> Setup:
+    def on_broker(self, address: str) -> "Setup":
         """The same bench with all that speaks MQTT on this broker. Raises `WrongError`."""
         if problem := address_problem(address):
             raise WrongError("--broker", found=address, expected=problem)

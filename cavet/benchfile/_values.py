@@ -1,7 +1,5 @@
 """How a value lies in registers: its keys, at a board's address and at a host's point alike."""
 
-from __future__ import annotations
-
 from typing import Annotated
 
 from cavet.protocols.modbus import BITS, KINDS, ORDERS, ValueForm

@@ -1,7 +1,5 @@
 """A cable from a serial port of one board to the serial line of another."""
 
-from __future__ import annotations
-
 from collections import deque
 from collections.abc import Callable
 from math import inf

@@ -1,7 +1,5 @@
 """What the sessions of all protocols have in common."""
 
-from __future__ import annotations
-
 from enum import Enum
 from typing import Annotated
 

@@ -219,9 +219,9 @@ class Places(unittest.TestCase):
 
 class Documentation(unittest.TestCase):
     def test_every_key_is_documented(self):
-        for name, sections in PAGES.items():
+        for name, of_page in PAGES.items():
             page = (DOCS / name).read_text()
-            for section in sections:
+            for section in map(section_of, of_page):
                 self.assertIn(section.title, page)
                 for key in [*section.keys, *(key for keys in section.variants.values() for key in keys)]:
                     with self.subTest(section.title, key=key.name):

@@ -1,7 +1,5 @@
 """Boards that speak frames of a plan: on a stream, as a USB device, or as what another board finds on its bus."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator, Sequence
 from typing import Annotated, Any, ClassVar, Self
 

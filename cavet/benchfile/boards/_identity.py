@@ -1,7 +1,5 @@
 """What a board answers when it is asked who it is."""
 
-from __future__ import annotations
-
 from typing import Annotated
 
 from cavet.benchfile.boards._device import BoardTables

@@ -1,7 +1,5 @@
 """A Modbus board: what stands at which address, its files, its queues."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator, Sequence
 from functools import cached_property
 from typing import Annotated, Any, ClassVar, Self

@@ -1,7 +1,5 @@
 """A SCPI board: who it is, its commands with their queries."""
 
-from __future__ import annotations
-
 import re
 from collections.abc import Iterator, Sequence
 from typing import Annotated, Any, ClassVar, Self

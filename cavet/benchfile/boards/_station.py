@@ -1,7 +1,5 @@
 """A board that speaks MQTT: who it is at its broker, where it takes commands, what it tells of itself."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator, Sequence
 from typing import Annotated, Any, ClassVar, Self
 

@@ -1,8 +1,6 @@
 """Devices on a board's bus, as a host believes them to be, and the points at them: with Firmata, and on buses of the
 host's own."""
 
-from __future__ import annotations
-
 from math import inf
 from pathlib import Path as FilePath
 from typing import Annotated, Any

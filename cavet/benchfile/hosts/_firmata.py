@@ -1,7 +1,5 @@
 """Firmata: points on pins, and at the devices of the board's buses."""
 
-from __future__ import annotations
-
 from collections.abc import Sequence
 from math import inf
 from typing import Annotated, Any, ClassVar

@@ -1,7 +1,5 @@
 """Formats of the user's own: points in the fields of frames."""
 
-from __future__ import annotations
-
 from collections.abc import Sequence
 from math import inf
 from typing import Annotated, Any, ClassVar

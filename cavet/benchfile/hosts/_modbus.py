@@ -1,7 +1,5 @@
 """Modbus: points in tables, at addresses."""
 
-from __future__ import annotations
-
 from collections.abc import Sequence
 from typing import Annotated, ClassVar
 

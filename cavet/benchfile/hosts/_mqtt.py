@@ -1,7 +1,5 @@
 """MQTT: points at topics, a host that is a client of the board's broker."""
 
-from __future__ import annotations
-
 from collections.abc import Sequence
 from math import inf
 from typing import Annotated, Any, ClassVar

@@ -1,7 +1,5 @@
 """SCPI: points behind headers."""
 
-from __future__ import annotations
-
 from collections.abc import Sequence
 from typing import Annotated, ClassVar
 

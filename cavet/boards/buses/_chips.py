@@ -4,8 +4,6 @@ SPI has no standard; modes are counted as the trade does: clock idle low or high
 edge or at its second (even or odd).
 """
 
-from __future__ import annotations
-
 from math import inf
 from typing import Annotated
 

@@ -1,7 +1,5 @@
 """Converters on a bus: one that measures, and one that gives a voltage."""
 
-from __future__ import annotations
-
 from collections.abc import Callable, Mapping
 from typing import Annotated, Any
 

@@ -1,7 +1,5 @@
 """What all devices on a bus have in common: they are parts on its two wires, with an address."""
 
-from __future__ import annotations
-
 from typing import Annotated, ClassVar
 
 from cavet.boards.buses._lines import Lines

@@ -1,7 +1,5 @@
 """Expanders: more lines, worked over the bus. One with sixteen lines and registers, one with eight and none."""
 
-from __future__ import annotations
-
 from collections.abc import Iterable
 from typing import Annotated
 

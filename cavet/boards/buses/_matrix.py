@@ -1,7 +1,5 @@
 """A driver of 8 × 8 lamps on a bus, and a chain of such on SPI."""
 
-from __future__ import annotations
-
 from math import inf
 from typing import Annotated
 

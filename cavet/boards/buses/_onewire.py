@@ -4,8 +4,6 @@ The rules of the line are the trade's: a reset, which whoever is there answers; 
 the device's own. Its registers are read and written as on other buses: their number first.
 """
 
-from __future__ import annotations
-
 from collections.abc import Callable
 from enum import IntEnum
 from typing import Annotated, Any

@@ -1,7 +1,5 @@
 """A character panel behind an expander of eight lines."""
 
-from __future__ import annotations
-
 from collections.abc import Callable
 from math import inf
 from typing import Annotated

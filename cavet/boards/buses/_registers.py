@@ -1,7 +1,5 @@
 """A device with registers, as its map has them: pointer, counting up, banks, side effects."""
 
-from __future__ import annotations
-
 from typing import Annotated, ClassVar
 
 from cavet.boards.buses._device import BusDevice, MappedSettings

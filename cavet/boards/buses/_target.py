@@ -1,7 +1,5 @@
 """A second board as a target on the bus: with firmware, pins and parts of its own."""
 
-from __future__ import annotations
-
 from typing import Annotated, Protocol
 
 from cavet.boards.buses._device import BusDevice, BusSettings

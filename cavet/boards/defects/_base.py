@@ -1,7 +1,5 @@
 """What a defect is, and what all that are on make wrong with a board, taken together."""
 
-from __future__ import annotations
-
 from math import inf
 from typing import Annotated, ClassVar
 

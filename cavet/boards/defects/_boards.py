@@ -1,7 +1,5 @@
 """Defects of a board itself, of its supply, and of what hangs on it."""
 
-from __future__ import annotations
-
 from typing import Annotated
 
 from cavet.boards.defects._base import Defect, Spoiled

@@ -1,7 +1,5 @@
 """Defects between a board and who finds it: its broker, its name."""
 
-from __future__ import annotations
-
 from typing import Annotated
 
 from cavet.boards.defects._base import Defect, Spoiled

@@ -1,7 +1,5 @@
 """Defects of links, and of how a board hears and speaks."""
 
-from __future__ import annotations
-
 from typing import Annotated
 
 from cavet.boards.defects._base import Defect, Spoiled

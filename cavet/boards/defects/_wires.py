@@ -1,7 +1,5 @@
 """Defects of pins and wires."""
 
-from __future__ import annotations
-
 from typing import Annotated
 
 from cavet.boards.defects._base import Defect, Spoiled

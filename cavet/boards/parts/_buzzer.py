@@ -1,7 +1,5 @@
 """A buzzer: it sounds at the pitch that its line gives."""
 
-from __future__ import annotations
-
 import math
 from math import inf
 from typing import Annotated

@@ -1,7 +1,5 @@
 """A lamp of three: red, green and blue, each on a pin of its own."""
 
-from __future__ import annotations
-
 from typing import Annotated
 
 from cavet.boards._pins import Pin

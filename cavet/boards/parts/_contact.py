@@ -1,7 +1,5 @@
 """Contacts: a button that bounces, and a limit switch that the rig works."""
 
-from __future__ import annotations
-
 import random
 from collections.abc import Callable
 from math import inf

@@ -1,7 +1,5 @@
 """An encoder: two contacts that tell which way a shaft is turned, and how far."""
 
-from __future__ import annotations
-
 from collections.abc import Callable
 from math import inf
 from typing import Annotated

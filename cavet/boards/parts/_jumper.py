@@ -1,7 +1,5 @@
 """A wire from one pin to another of the same board: what one end drives, the other reads."""
 
-from __future__ import annotations
-
 from typing import Annotated
 
 from cavet.boards._pins import Pin

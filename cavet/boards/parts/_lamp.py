@@ -1,7 +1,5 @@
 """A lamp on an output or a PWM pin."""
 
-from __future__ import annotations
-
 from math import inf
 from typing import Annotated
 

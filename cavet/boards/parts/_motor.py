@@ -1,7 +1,5 @@
 """A motor on a bridge: two lines for the direction, one for the power."""
 
-from __future__ import annotations
-
 import math
 from math import inf
 from typing import Annotated

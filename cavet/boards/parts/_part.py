@@ -1,7 +1,5 @@
 """What every part has in common: a name, wires to pins, and time that is handed in."""
 
-from __future__ import annotations
-
 from collections.abc import Callable, Mapping
 from math import inf
 from typing import Annotated, ClassVar
@@ -120,7 +118,7 @@ class Part:
         self._tell: Tell
         self._stir: Callable[[], None]
 
-    def meet(self, others: Mapping[str, Part]) -> None:
+    def meet(self, others: "Mapping[str, Part]") -> None:
         """The other parts of its board are there, by their names."""
 
     def join(self, rig: Rig, tell: Tell, stir: Callable[[], None]) -> None:

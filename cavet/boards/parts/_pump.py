@@ -1,7 +1,5 @@
 """A pump, and the overload relay that guards it."""
 
-from __future__ import annotations
-
 import math
 from collections.abc import Mapping
 from math import inf

@@ -1,7 +1,5 @@
 """Parts that give a voltage: a gauge on a quantity of the rig, and a lever that a hand moves."""
 
-from __future__ import annotations
-
 import random
 from typing import Annotated
 

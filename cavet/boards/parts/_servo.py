@@ -1,7 +1,5 @@
 """A servo: turns to the angle that the width of its pulses tells, as fast as it can."""
 
-from __future__ import annotations
-
 from math import inf
 from typing import Annotated
 

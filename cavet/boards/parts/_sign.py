@@ -1,7 +1,5 @@
 """A text sign: leaves that turn until the text stands there."""
 
-from __future__ import annotations
-
 from math import inf
 from typing import Annotated
 

@@ -1,7 +1,5 @@
 """A stepper: turns by the pulses on its wires, as long as it can keep up with them."""
 
-from __future__ import annotations
-
 from math import inf
 from typing import Annotated
 

@@ -1,7 +1,5 @@
 """A laboratory supply: a voltage, limited in current, on a load that a hand may change."""
 
-from __future__ import annotations
-
 import random
 from math import inf
 from typing import Annotated

@@ -1,7 +1,5 @@
 """Parts that a line switches on and off: a relay that bounces, a valve with a way to go, a heater."""
 
-from __future__ import annotations
-
 import random
 from math import inf
 from typing import Annotated
