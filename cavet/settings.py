@@ -5,7 +5,7 @@ Reading, checking, the tables of the docs, completion, editing, and what a part 
 """
 
 import functools
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar, TypeVar, get_args, get_origin
 
 import msgspec
@@ -162,7 +162,7 @@ def section_of(table: type[Table]) -> Section:
         ))  # fmt: skip
     return Section(
         title=table.TITLE, doc=" ".join((table.__doc__ or "").split()),
-        keys=(*keys, *_gathered({room: keys_of(each) for room, each in table.ROOMS.items()})),
+        keys=(*keys, *rooms_of(table)),
         variants={
             kind: tuple(key for key in keys_of(variant) if key.name not in names)
             for kind, variant in table.VARIANTS.items()
@@ -170,11 +170,12 @@ def section_of(table: type[Table]) -> Section:
     )  # fmt: skip
 
 
-def _gathered(rooms: Mapping[str, Iterable[Key]]) -> tuple[Key, ...]:
-    """The keys of several rooms in one table: each once, and it concerns all those that have it."""
+@functools.cache
+def rooms_of(table: type[Table]) -> tuple[Key, ...]:
+    """The keys of a table's rooms: each once, and it concerns all those that have it."""
     found: dict[str, Key] = {}
-    for room, keys in rooms.items():
-        for key in keys:
+    for room, each in table.ROOMS.items():
+        for key in keys_of(each):
             known = found.get(key.name)
             others = known.concerns if known is not None else ()
             found[key.name] = msgspec.structs.replace(known or key, concerns=(*others, room))

@@ -9,7 +9,7 @@ from typing import Any, NoReturn, TypeVar, cast
 from cavet import units
 from cavet.benchfile._places import Path, find_places
 from cavet.expressions import Expression
-from cavet.settings import Key, Table, keys_of, of_variants
+from cavet.settings import Key, Table, keys_of, of_variants, rooms_of
 from cavet.wording import QUOTED, MoreWrongError, WrongError, listed, nearest, plain
 
 T = TypeVar("T")
@@ -81,8 +81,12 @@ class Checker:
         values: dict[str, Any] = {}
         for key in sorted(keys.values(), key=lambda key: key.unit.startswith("=")):
             values[key.field] = self._key(data, key, path, values)
+        of_rooms = {key.name: key for key in rooms_of(table)}
+        for key in of_rooms.values():
+            if key.name in data:  # told here, whatever else is wrong; taken by the room
+                self._key(data, key, path, values)
         if not is_room and (of is not table or not table.VARIANTS):
-            self._unknown(data, {*keys, *(key.name for room in table.ROOMS.values() for key in keys_of(room))}, path)
+            self._unknown(data, {*keys, *of_rooms}, path)
         return cast("Read", of(**values)) if len(self.errors) == before else None
 
     def _unknown(self, data: dict[str, Any], keys: Collection[str], path: Path) -> None:

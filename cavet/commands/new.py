@@ -10,7 +10,7 @@ import click
 from cavet import clock
 from cavet.benchfile import START_KINDS, check_text, start_text
 from cavet.finding import bench_at
-from cavet.wording import WrongError, plain
+from cavet.wording import WrongError, counted, plain
 
 ENDING = ".bench.toml"
 
@@ -41,7 +41,8 @@ def command(file: Path, kinds: tuple[str, ...], address: str | None) -> None:
     )
     setup = check_text(text, file.name, file.parent)
     write_new(file, text)
-    print(f"{file}: {len(setup.links)} links, {len(setup.points)} points; `cavet open {file}` opens it")
+    links, points = counted(len(setup.links), "link"), counted(len(setup.points), "point")
+    print(f"{file}: {links}, {points}; `cavet open {file}` opens it")
 
 
 def bench_name(file: Path) -> str:

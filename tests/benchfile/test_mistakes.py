@@ -69,6 +69,20 @@ class Scpi(unittest.TestCase):
                     self.assertIn("a header of its own: level has SOURce:VOLTage[:LEVel]", errors[0])
 
 
+class Tables(unittest.TestCase):
+    def test_each_mistake_is_told_once_whatever_else_is_wrong(self):
+        """Keys of a board's firmware beside its own, a link that defects are at, a list where a name belongs."""
+        text = (
+            RACK % (ASK, "")
+            + "[defects.a]\nkind = 'mute'\nboard = 'rack'\n[defects.b]\nkind = 'away'\nboard = 'rack'\n"
+        )
+        text = text.replace('firmware = "scpi"', 'firmware = "scpi"\nunit = 300\nnowhere = 1')
+        text = text.replace('board = "rack"\n[hosts', 'board = ["rack"]\nspeed = 1\n[hosts')
+        told = [str(error) for error in errors_of(text)]
+        for words in ("boards.rack.unit: found 300", "boards.rack.nowhere", "links.rack.board", "links.rack.speed"):
+            self.assertEqual(1, sum(words in line for line in told), (words, told))
+
+
 class Payloads(unittest.TestCase):
     def test_words_inside_json_are_heard_and_said(self):
         board = 'range = [0, 1], payload = "json", path = "is", payload_words = ["OFF", "ON"]'
