@@ -65,6 +65,8 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
     """Whether the link goes over the broker that we bring along, whose record is ours."""
     device: DeviceSettings | None = None
     """The device on a bus that the point is at."""
+    held_by: str = ""
+    """What a wish there waits for, before it is said."""
     answering: tuple[str, ...] = ()
     """What answers on its bus, in words: all there is on a simulated one, else what the host has met."""
     able: dict[str, list[int]] = {}
@@ -212,7 +214,8 @@ def _mend_refusal(broken: Kind, around: Circumstances) -> str:
 
 def _not_framed(trail: Trail, around: Circumstances) -> tuple[str, str]:
     if around.device is not None:
-        return f"{around.device.name} has not been set up yet", "wait; or look at its bus: its address, its wires"
+        held_by = around.held_by or f"nothing of it was said to {around.device.name} yet"
+        return held_by, "wait; does the board answer in time (`reply_within`)? or look at its bus: address, wires"
     return f"it was not sent yet: the link is {around.link_words}", "look at the link's state, and at the host's record"
 
 

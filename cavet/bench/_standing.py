@@ -167,6 +167,7 @@ class Standings:
             fault=bench.fault_of(point.board),
             board_runs=board is None or board.state is BoardState.RUNNING,
             device=self._device_of(point),
+            held_by=self._held_by(point),
             answering=self._answering(point),
             part=part.name if (part := self.part_of(point)) is not None else "",
             able=able,
@@ -177,6 +178,13 @@ class Standings:
         return (
             self._bench.setup.hosts[point.board].devices.get(point.device) if isinstance(point, DevicePoint) else None
         )
+
+    def _held_by(self, point: Point) -> str:
+        """What a wish at a device waits for."""
+        session = self._bench.host_links[point.board].session
+        if isinstance(point, DevicePoint) and isinstance(session, DeviceSession):
+            return session.what_holds(point)
+        return ""
 
     def _answering(self, point: Point) -> tuple[str, ...]:
         """What answers on a point's bus, each with its address."""

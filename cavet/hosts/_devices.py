@@ -12,6 +12,7 @@ from cavet.hosts._points import DevicePoint
 from cavet.hosts._session import SessionSettings
 from cavet.hosts.buses import Call, DeviceSettings, Fleet
 from cavet.record import Kind, Tell, Topic
+from cavet.wording import counted
 
 
 class DeviceSession(Session[P], Generic[P]):
@@ -26,8 +27,8 @@ class DeviceSession(Session[P], Generic[P]):
         self._fleet = Fleet(devices, at_devices, settings, self, acknowledged=acknowledged)
         self._poll_at = inf
         self._reachable = False
-        self._troubled: set[str] = set()
-        """Devices that could not be set up."""
+        self._troubled: dict[str, str] = {}
+        """Devices that could not be set up, or did not answer, and why."""
         self._known: set[str] = set()
         """Points at devices whose first value was read."""
 
@@ -64,7 +65,7 @@ class DeviceSession(Session[P], Generic[P]):
                 self._overtake(older, "a newer wish came before it was sent")
             self._pending[point.name] = wish
             if point.device in self._troubled:  # it may be there by now
-                self._troubled.discard(point.device)
+                del self._troubled[point.device]
                 self._fleet.begin_again(point.device, now)
                 self._fleet.advance(now)
             return
@@ -79,7 +80,7 @@ class DeviceSession(Session[P], Generic[P]):
     def device_stands(self, point: DevicePoint, value: Asked | None, now: float, cause: int | None) -> None:
         """A device's point was read; with `None` it can't be."""
         if value is not None:
-            self._troubled.discard(point.device)
+            self._troubled.pop(point.device, None)
         if point.kind.is_output and point.name not in self._known and value is not None:
             self._known.add(point.name)
             self._compare_start(point, value, now)
@@ -111,7 +112,7 @@ class DeviceSession(Session[P], Generic[P]):
     def device_trouble(self, device: str, why: str) -> None:
         """A device does not answer: what waits for it ends here."""
         self._tell(Kind.REMARK, Topic.DEVICE, device, None, None, why)
-        self._troubled.add(device)
+        self._troubled[device] = why
         for name in [name for name, wish in self._pending.items() if _is_at(wish.point, device)]:
             self._give_up(self._pending.pop(name), why)
 
@@ -119,7 +120,17 @@ class DeviceSession(Session[P], Generic[P]):
     def answering(self) -> list[str]:
         """The devices that have answered since the link was opened."""
         at = [point for point in self.points.values() if isinstance(point, DevicePoint) and point.name in self._known]
-        return sorted({point.device for point in at} - self._troubled)
+        return sorted({point.device for point in at} - self._troubled.keys())
+
+    def what_holds(self, point: DevicePoint) -> str:
+        """What a wish at a device waits for, before it is said."""
+        before = self._fleet.before(point.name)
+        if before is not None:
+            return f"it waits for its turn on the bus, behind {counted(before, 'transaction')}"
+        if point.name not in self._known:
+            return f"{point.device} has not been set up yet"
+        why = self._troubled.get(point.device)
+        return f"{point.device} is being set up once more" + (f": {why}" if why else ", since it was in doubt")
 
 
 def _is_at(point: Point, device: str) -> bool:

@@ -91,6 +91,11 @@ class Calls:
         """Whether a poll still waits, so that no other need be added."""
         return any(call.is_poll for call in self._queue)
 
+    def before(self, point: str) -> int | None:
+        """How many calls come before the first one for a wish at a point; `None` where there is none of that."""
+        there = enumerate(self._queue)
+        return next((place for place, call in there if call.wish is not None and call.wish.point.name == point), None)
+
     @property
     def open(self) -> Call | None:
         """The call whose answer is awaited."""

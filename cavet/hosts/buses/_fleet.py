@@ -112,6 +112,10 @@ class Fleet:
         """The call whose answer is awaited."""
         return self._calls.open
 
+    def before(self, point: str) -> int | None:
+        """How many transactions are to pass before those of a wish at a point; `None` where none of it waits."""
+        return self._calls.before(point)
+
     def answered(self, data: bytes, now: float, cause: int | None) -> None:
         """The call that is open has its answer."""
         self._due = 0.0
