@@ -66,6 +66,12 @@ class TheWalk(Folder, unittest.TestCase):
             moved = [event.subject for event in there.record.events if event.kind.name == "MOVED"]
             self.assertLessEqual({"lamp", "relay"}, set(moved))
 
+    def test_on_the_bus_of_a_slow_board_a_wish_waits_for_its_turn(self):
+        with cavet.open("demo", seed="w", defects=["slow_board"]) as bench:
+            second, third = bench.walk("mast_1", "mast_2", "mast_3")[1:]
+        self.assertIn("mast is being set up once more", second.why)
+        self.assertIn("it waits for its turn on the bus, behind ", third.why)
+
     def test_a_board_that_is_not_there_is_told(self):
         with cavet.open("demo", defects=["towpath_away"]) as bench:
             (lamp,) = bench.walk("lamp")
