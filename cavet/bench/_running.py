@@ -13,9 +13,10 @@ from cavet.bench._board_side import BoardSide, MakeWay
 from cavet.bench._building import BROKER, RigNow, build_session, build_world
 from cavet.bench._endpoint import Carrier, Endpoint, shown_address, simulated_boards, targets_of
 from cavet.bench._faulting import Faulting
+from cavet.bench._host_ends import elsewhere, over_memory
 from cavet.bench._host_side import HostLink
 from cavet.bench._traffic import Crossing, DialledWay, FarWay, ServedWay, Traffic, UsbWay
-from cavet.benchfile import StationDevice, UsbDevice
+from cavet.benchfile import StationDevice
 from cavet.benchfile._adhoc import defect_from
 from cavet.benchfile._reloading import Changes
 from cavet.benchfile._setup import OWN, LinkSetup, Setup, split_address
@@ -25,7 +26,6 @@ from cavet.clock import BenchClock
 from cavet.faults import LOG, Fault, note_fault
 from cavet.hosts import Asked, Point
 from cavet.links import (
-    SCHEMES,
     SEVERAL,
     BoardEnd,
     DialEnd,
@@ -33,15 +33,10 @@ from cavet.links import (
     MemoryLink,
     PtyEnd,
     RemotePort,
-    SerialEnd,
-    SystemBusEnd,
     Tap,
     TappedEnd,
     TcpClientEnd,
     TcpServerEnd,
-    UrlEnd,
-    UsbEnd,
-    UsbIpEnd,
 )  # fmt: skip
 from cavet.messaging import Pauses
 from cavet.record import History, Kind, Record, Topic
@@ -49,7 +44,6 @@ from cavet.wording import WrongError, listed, nearest
 
 LISTEN_SECONDS = 1.0
 LOOK_SECONDS = 0.002
-USUAL_OUT, USUAL_IN = 0x02, 0x81
 SPARE_CLIENTS = 8
 """So many more may connect than the broker lets in: they are told that it is full."""
 
@@ -256,37 +250,10 @@ class RunningBench:
 
     def _host_end(self, link: LinkSetup) -> HostEnd:
         if link.name in self._memory:
-            host = self._memory[link.name].host
-            return UsbIpEnd(host, *self._usb_endpoints(link)) if link.kind == "usb" else host
-        return TappedEnd(self._real_end(link), self._tap(link.name), link.byte_seconds)
-
-    def _real_end(self, link: LinkSetup) -> HostEnd:
-        """The host's end of a link that leaves this process."""
-        address = link.address
-        if link.simulated:
-            address = next(endpoint.address for endpoint in self.endpoints if endpoint.link == link.name)
-        if link.kind == "usb":
-            return self._usb_end(link, address)
-        if link.kind == "buses":
-            return SystemBusEnd(address, link.spi)
-        if link.kind == "serial":
-            return UrlEnd(address, link.settings) if address.startswith(SCHEMES) else SerialEnd(address, link.settings)
-        where, port = split_address(address)
-        return TcpClientEnd(where, port, link.tls.client(f"links.{link.name}") if link.tls is not None else None)
-
-    def _usb_endpoints(self, link: LinkSetup) -> tuple[int, int]:
-        """The endpoints that hear and say: those of the board that is described, else the usual ones."""
-        board = self.setup.boards.get(link.board)
-        if board is None or not isinstance(board.device, UsbDevice):
-            return USUAL_OUT, USUAL_IN
-        return board.device.identity.out_endpoint, board.device.identity.in_endpoint
-
-    def _usb_end(self, link: LinkSetup, address: str) -> HostEnd:
-        out, in_ = self._usb_endpoints(link)
-        if address.startswith("usbip:"):
-            host_name, port = split_address(address.removeprefix("usbip:"))
-            return UsbIpEnd(TcpClientEnd(host_name, port), out, in_)
-        return UsbEnd(address, out, in_)
+            return over_memory(self.setup, link, self._memory[link.name].host)
+        offered = {endpoint.link: endpoint.address for endpoint in self.endpoints}
+        end = elsewhere(self.setup, link, offered[link.name] if link.simulated else link.address)
+        return TappedEnd(end, self._tap(link.name), link.byte_seconds)
 
     def _note_unforeseen(self, loop: asyncio.AbstractEventLoop, context: dict[str, Any]) -> None:
         """Something raised in a callback or a task: whose it was has ended; the rest goes on."""

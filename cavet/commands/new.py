@@ -9,7 +9,6 @@ import click
 
 from cavet import clock
 from cavet.benchfile import START_KINDS, check_text, start_text
-from cavet.finding import bench_at
 from cavet.wording import WrongError, counted, plain
 
 ENDING = ".bench.toml"
@@ -34,11 +33,12 @@ def command(file: Path, kinds: tuple[str, ...], address: str | None) -> None:
         raise WrongError("new", found=f"--{kinds[0]} and --from", expected="one of them")
     refuse_old(file)
     name = bench_name(file)
-    text = (
-        clock.run(bench_at(address, name))
-        if address is not None
-        else start_text(file.name, name, kinds or START_KINDS[:1])
-    )
+    if address is not None:
+        from cavet.finding import bench_at  # here, since the workbench begins with this module, and asks nobody
+
+        text = clock.run(bench_at(address, name))
+    else:
+        text = start_text(file.name, name, kinds or START_KINDS[:1])
     setup = check_text(text, file.name, file.parent)
     write_new(file, text)
     links, points = counted(len(setup.links), "link"), counted(len(setup.points), "point")

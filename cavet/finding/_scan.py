@@ -9,7 +9,7 @@ from cavet.benchfile import PROTOCOLS
 from cavet.finding._around import Found
 from cavet.finding._talk import Talk
 from cavet.library.sending import say
-from cavet.links import SystemBusEnd
+from cavet.links.system_bus import SystemBusEnd
 from cavet.protocols.buses import I2C, BusAnswer, BusCall, BusDecoder
 from cavet.wording import WrongError, listed
 

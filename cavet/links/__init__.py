@@ -8,7 +8,6 @@ from cavet.links._pty import PtyEnd
 from cavet.links._remote import RemotePort
 from cavet.links._serial import SerialEnd
 from cavet.links._settings import SerialSettings
-from cavet.links._system_bus import SystemBusEnd
 from cavet.links._tap import Tap, TappedEnd
 from cavet.links._tcp import SEVERAL, TcpClientEnd, TcpServerEnd
 from cavet.links._tls import Tls
@@ -37,7 +36,6 @@ __all__ = [
     "SerialEnd",
     "SerialSettings",
     "StalledError",
-    "SystemBusEnd",
     "Tap",
     "TappedEnd",
     "TcpClientEnd",

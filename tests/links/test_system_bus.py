@@ -10,7 +10,7 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
-from cavet.links import SystemBusEnd
+from cavet.links.system_bus import SystemBusEnd
 from cavet.protocols.buses import SPI, BusCall, BusDecoder
 from cavet.wording import UnreachableError
 from tests.patience import PATIENCE

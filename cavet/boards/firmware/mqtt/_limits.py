@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hmac
 from collections.abc import Mapping
 
 import msgspec
@@ -41,6 +40,9 @@ class BrokerSettings(msgspec.Struct, frozen=True, kw_only=True):
         """Whether a user may come in."""
         if not self.users:
             return True
+
+        import hmac  # here: it brings the system's cryptography along, and most brokers let everybody in
+
         known = self.users.get(user or "")
         right = hmac.compare_digest((known or "").encode(), password or b"")
         return right and known is not None
