@@ -182,9 +182,9 @@ def rooms_of(table: type[Table]) -> tuple[Key, ...]:
     return tuple(found.values())
 
 
-def made(of: type[T], table: Mapping[str, Any] | Table, **more: Any) -> T:
+def made(of: type[T], table: Table, **more: Any) -> T:
     """Make a struct of a table that was read: what a key says goes to the field of its name. `more` is what was made of
     other keys, or stands in their place."""
-    told = table if isinstance(table, Mapping) else {name: getattr(table, name) for name in table.__struct_fields__}
-    names: tuple[str, ...] = of.__struct_fields__
-    return of(**{name: told[name] for name in names if name in told and name not in more}, **more)
+    said = table.__struct_fields__
+    told = {name: getattr(table, name) for name in of.__struct_fields__ if name in said and name not in more}
+    return of(**told, **more)
