@@ -10,12 +10,13 @@ from math import inf
 from operator import attrgetter
 
 from cavet.bench._alarm import Alarm
+from cavet.bench._leaping import Leaping, Saying
 from cavet.bench._traffic import ServedWay, Stream, Traffic, Way
 from cavet.boards import Board, Client, Outgoing, World
 from cavet.boards.firmware import Broker
 from cavet.clock import BenchClock, start_task
 from cavet.faults import note_fault
-from cavet.links import BoardEnd, Caller, DialEnd, NamedEnd
+from cavet.links import BoardEnd, Caller, DialEnd, MemoryBoard, NamedEnd, Wire
 from cavet.record import Kind, Record, Topic
 from cavet.wording import UnreachableError
 
@@ -35,7 +36,8 @@ class BoardSide:
         self.clock = clock
         self.visits: dict[Client, _Visit] = {}
         self._record = record
-        self._alarm = Alarm(clock, self.turn)
+        self._alarm = Alarm(clock, self._ring)
+        self._leaping = Leaping(clock, self._programs)
         self._ends: list[tuple[str, BoardEnd]] = []
         self._losses: list[tuple[str, Traffic]] = []
         self._renaming = asyncio.Lock()
@@ -47,6 +49,18 @@ class BoardSide:
         self._stopped = False
         self.left = asyncio.Event()
         """Set when a program is gone."""
+
+    def _ring(self) -> None:
+        """Something is due."""
+        due = self._leaping.go(self.world)
+        if due is None:
+            self.turn()
+        elif not self._stopped:
+            self._alarm.set(due)
+
+    def _programs(self, board: Board) -> list[Saying]:
+        """The programs at a board."""
+        return [visit for visit in self.visits.values() if visit.board == board.name]
 
     def turn(self, at: float | None = None) -> None:
         """Bring the world to the present (or to the time `at`, just past), and come back when something is due."""
@@ -279,6 +293,21 @@ class _Visit:
             loop.call_at(self._behind, self._put, out)
             return
         self._put(out)
+
+    @property
+    def wire(self) -> Wire | None:
+        """The wire to it, in memory, where what is said goes over that at once and as it is."""
+        held_back = self._traffic.meddling.is_at_work or self._behind
+        return self._caller.plain_wire if isinstance(self._caller, MemoryBoard) and not held_back else None
+
+    def bring(self, out: list[Outgoing], wire: Wire, at: float, leap: Callable[[float], None]) -> None:
+        """What the board had to say comes over with nothing between."""
+        end = wire.sent
+        for outgoing in out:
+            end += len(outgoing.data)
+            if outgoing.cause is not None:
+                self._way.said(end, outgoing.data, outgoing.cause)
+        wire.bring(b"".join([outgoing.data for outgoing in out]), at, leap)
 
     def _put(self, out: list[Outgoing]) -> None:
         if not out or self._client not in self._side.visits:

@@ -82,6 +82,8 @@ class Board:
         self._chance = random.Random(f"{seed}/{name}/floating")
         self._picks_up_at = inf
         """When pins that nothing holds pick up something else."""
+        self._due_besides = inf
+        """When something else than its firmware is due."""
         self._boots_at = inf if circuit.profile.resets else circuit.profile.boot
         self._clients: dict[Client, _Seams] = {}
         self._kept: list[Outgoing] = []
@@ -222,7 +224,21 @@ class Board:
             return min(self._boots_at, self._quiet_at, self._picks_up_at, acts_at)
         if driven:
             self.firmware.pins_driven(driven, now)
-        return min(self.firmware.advance(now), acts_at, self._quiet_at, self._picks_up_at)
+        self._due_besides = min(acts_at, self._quiet_at, self._picks_up_at)
+        return min(self.firmware.advance(now), self._due_besides)
+
+    @property
+    def reports_at(self) -> float:
+        """When its firmware tells of its inputs, where nothing else happens at it before that or then."""
+        if self.state is not BoardState.RUNNING or self._kept or self.spoiled.delay:
+            return inf
+        at = self.firmware.reports_at
+        return at if at == self.wake < self._due_besides else inf
+
+    def report(self, now: float) -> list[Outgoing]:
+        """Let it tell of its inputs; give what it says."""
+        self.wake = min(self.firmware.report(now), self._due_besides)
+        return self.firmware.take_out()
 
     def _begin_to_follow(self, now: float) -> None:
         """As after power-on: nothing has happened yet."""

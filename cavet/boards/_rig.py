@@ -199,6 +199,11 @@ class Rig:
         self._looked_at = list(self._movers)
         self.touched = True
 
+    @property
+    def is_stirred(self) -> bool:
+        """Whether `take_stir` would say so."""
+        return self._stirred
+
     def take_stir(self) -> bool:
         """Whether, since the last time this was asked, a quantity has begun or ceased to change, or was set, or a part
         has set out."""

@@ -75,6 +75,20 @@ class Firmware:
         """Do what is due; give when something is due next."""
         return inf
 
+    @property
+    def reports_at(self) -> float:
+        """When it tells of its inputs by itself, where it does nothing else before that or then; `inf` for never."""
+        return inf
+
+    @property
+    def report_bytes(self) -> int:
+        """How long what it tells then is at most."""
+        return 0
+
+    def report(self, now: float) -> float:
+        """Tell of its inputs; give when something is due next."""
+        return inf
+
     def take_out(self) -> list[Outgoing]:
         """Give what it wants to say, and forget it."""
         out, self._out = self._out, []

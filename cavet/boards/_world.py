@@ -10,6 +10,7 @@ from cavet.boards._board import Board
 from cavet.boards._cable import Cable
 from cavet.boards._pins import Pin
 from cavet.boards._rig import Rig
+from cavet.boards._running import Outgoing
 from cavet.boards.defects import Defect
 from cavet.boards.parts import Part
 from cavet.faults import FORESEEN, fault_words, note_fault
@@ -124,6 +125,26 @@ class World:
                 self.fail(board, error)
         self._due = due
         return due
+
+    def alone_until(self, board: Board) -> float:
+        """When something else is due than what a board does by itself; −inf where that can't be said."""
+        others = [each for each in self.all_boards if each is not board]
+        if self.has_cables or any(
+            each.firmware.restless or each.circuit.is_stirred or each.spoiled.current < inf for each in self.all_boards
+        ):
+            return -inf
+        return min([self.rig.calls_at, *(each.wake for each in others)])
+
+    def report(self, board: Board, now: float) -> list[Outgoing] | None:
+        """Bring the rig to `now`, and let a board tell of its inputs, where that is all that happens then; give what it
+        says. `None` where something has stirred: the world is to be advanced as always."""
+        self._now = now
+        self._step_rig(now)
+        if self.rig.is_stirred:
+            return None
+        said = self.attempt(board, board.report, now)
+        self._due = min(board.wake, self.alone_until(board))
+        return said
 
     def _call_parts(self, now: float) -> None:
         """Call the parts that want it. One that another has touched meanwhile is called in the next turn."""

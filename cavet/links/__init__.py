@@ -3,7 +3,7 @@
 from cavet.links._dial import DialEnd
 from cavet.links._end import BoardEnd, Caller, ControlEnd, HostEnd, Listener, NamedEnd, StalledError, Welcome
 from cavet.links._ledger import Ledger, Passage
-from cavet.links._memory import MemoryLink
+from cavet.links._memory import MemoryBoard, MemoryLink
 from cavet.links._pty import PtyEnd
 from cavet.links._remote import RemotePort
 from cavet.links._serial import SerialEnd
@@ -28,6 +28,7 @@ __all__ = [
     "Ledger",
     "Listener",
     "Losses",
+    "MemoryBoard",
     "MemoryLink",
     "NamedEnd",
     "Passage",

@@ -25,7 +25,7 @@ class MemoryLink:
     ) -> None:  # fmt: skip
         self.name = name
         self.rates = rates
-        self.board = _Board(self)
+        self.board = MemoryBoard(self)
         self.host = _Host(self)
         pace = byte_seconds or LEAST_BYTE_SECONDS
         watches = (tap.watch(Direction.TO_BOARD), tap.watch(Direction.TO_HOST)) if tap is not None else (None, None)
@@ -97,7 +97,9 @@ class MemoryLink:
         self.outward.clear()
 
 
-class _Board:
+class MemoryBoard:
+    """The board's end."""
+
     def __init__(self, link: MemoryLink) -> None:
         self._link = link
 
@@ -112,6 +114,11 @@ class _Board:
         if link.rates is None:
             return link.outward.send(data)
         return link.outward.send(garble(data, link.rates[1], link.rates[0]), said=data)
+
+    @property
+    def plain_wire(self) -> Wire | None:
+        """The wire that what it says goes over as it is; `None` where it is garbled on the way."""
+        return self._link.outward if self._link.rates is None else None
 
     @property
     def unread(self) -> int:

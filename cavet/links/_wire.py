@@ -12,6 +12,7 @@ import asyncio
 import random
 from collections import deque
 from collections.abc import Callable
+from math import inf
 
 SLICE_SECONDS = 0.0005
 """Bytes are handed over in slices of about this long, so that a frame is not held up by the one behind it."""
@@ -116,6 +117,31 @@ class Wire:
         if self._timer is None and size:
             self._timer = loop.call_at(self._waiting[0][0], self._due)
         return end
+
+    def arrival(self, size: int, at: float) -> float:
+        """When so many bytes that are put on it at a time will have come over; `inf` where others are under way, or
+        some may be lost."""
+        if self._waiting or self._losses.share or at < self._busy_until or not self._byte_seconds:
+            return inf
+        return at + size * self._byte_seconds
+
+    def bring(self, data: bytes, at: float, leap: Callable[[float], None]) -> None:
+        """Bytes put on it at a time come over with nothing between: the clock leaps to when each piece does."""
+        offset, begin, size = self._sent, at, len(data)
+        self._sent = offset + size
+        self._busy_until = self.arrival(size, at)
+        for start in range(0, size, self._slice):
+            piece = data[start : start + self._slice]
+            at += len(piece) * self._byte_seconds
+            leap(at)
+            if start + len(piece) == size and self._watch is not None:
+                self._watch(offset, begin, at, data, None)
+            self._deliver(piece, offset + start, at)
+
+    @property
+    def sent(self) -> int:
+        """How many bytes were put on it so far."""
+        return self._sent
 
     def _due(self) -> None:
         self._timer = None

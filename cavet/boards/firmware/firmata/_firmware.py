@@ -48,6 +48,8 @@ SAMPLING_SECONDS = 0.019
 DEGREES_BELOW = 544
 """A servo value below this is an angle, from here on a pulse in µs."""
 NO_CHANNEL = 127
+ANALOG_BYTES = 3
+"""The length of an analog message."""
 MAX_UNREAD_BYTES = 1024
 """While its line has so much to carry yet, it leaves its samples out: a real one waits for its line, too."""
 FEATURES: tuple[type[Feature], ...] = (
@@ -113,6 +115,8 @@ class FirmataFirmware(Firmware):
         self._reported_channels: list[int] = []
         self._interval = SAMPLING_SECONDS
         self._next_sample = inf
+        self._features_due = 0.0
+        """When a feature wants to be called next."""
 
     def start(self, now: float) -> None:
         """Begin anew."""
@@ -266,12 +270,28 @@ class FirmataFirmware(Firmware):
             if port in self._reported_ports and self._levels(port) != self._reported_ports[port]:
                 self._tell_port(port, now, cause)
 
+    @property
+    def reports_at(self) -> float:
+        if self._next_sample >= self._features_due or any(feature.samples for feature in self._sampled):
+            return inf
+        return self._next_sample
+
+    @property
+    def report_bytes(self) -> int:
+        return ANALOG_BYTES * len(self._reported_channels)
+
+    def report(self, now: float) -> float:
+        self._sample_all(now)
+        self._next_sample += self._period
+        return min(self._features_due, self._next_sample)
+
     def advance(self, now: float) -> float:
         due = inf
         for feature in self._timed:
             wake = feature.advance(now)
             if wake < due:
                 due = wake
+        self._features_due = due
         if now >= self._next_sample - 1e-9:
             if self._client.unread() <= MAX_UNREAD_BYTES:
                 self._sample_all(now)
