@@ -16,13 +16,14 @@ class Alarm:
         self._clock = clock
         self._ring = ring
         self._timer: asyncio.TimerHandle | None = None
-        self._due = inf
+        self.due = inf
+        """The bench time that it is set to."""
 
     def set(self, due: float) -> None:
         """Set it to a bench time; an earlier setting is forgotten."""
-        if due == self._due:
+        if due == self.due:
             return
-        self._due = due
+        self.due = due
         if self._timer is not None:
             self._timer.cancel()
             self._timer = None
@@ -31,5 +32,5 @@ class Alarm:
 
     def _go_off(self) -> None:
         self._timer = None
-        self._due = inf
+        self.due = inf
         self._ring()

@@ -331,7 +331,8 @@ class HostLink:
         if self._hand is not None:
             self._hand.hear(data, now)
         self.session.feed(data, now, self._find_cause)
-        self._turn()
+        if self.session.stirred or now >= self._alarm.due:
+            self._turn()
 
     def _find_cause(self, frame: Frame) -> int | None:
         if self._crossing is not None:

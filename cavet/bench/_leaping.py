@@ -62,4 +62,4 @@ class Leaping:
             if out:
                 programs[0].bring(out, wire, at, loop.leap)
             told += 1
-        return min(board.wake, world.alone_until(board)) if told else None
+        return world.reported(board) if told else None

@@ -235,6 +235,11 @@ class Board:
         at = self.firmware.reports_at
         return at if at == self.wake < self._due_besides else inf
 
+    @property
+    def else_at(self) -> float:
+        """When something else is due at it."""
+        return min(self._due_besides, self.firmware.else_at)
+
     def report(self, now: float) -> list[Outgoing]:
         """Let it tell of its inputs; give what it says."""
         self.wake = min(self.firmware.report(now), self._due_besides)

@@ -81,6 +81,11 @@ class Firmware:
         return inf
 
     @property
+    def else_at(self) -> float:
+        """When something else is due."""
+        return inf
+
+    @property
     def report_bytes(self) -> int:
         """How long what it tells then is at most."""
         return 0

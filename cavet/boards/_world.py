@@ -127,13 +127,14 @@ class World:
         return due
 
     def alone_until(self, board: Board) -> float:
-        """When something else is due than what a board does by itself; −inf where that can't be said."""
-        others = [each for each in self.all_boards if each is not board]
-        if self.has_cables or any(
-            each.firmware.restless or each.circuit.is_stirred or each.spoiled.current < inf for each in self.all_boards
-        ):
-            return -inf
-        return min([self.rig.calls_at, *(each.wake for each in others)])
+        """When something else is due than what a board tells by itself; −inf where that can't be said."""
+        until = min(self.rig.calls_at, board.else_at)
+        for each in self.all_boards:
+            if each.firmware.restless or each.circuit.is_stirred or each.spoiled.current < inf:
+                return -inf
+            if each.wake < until and each is not board:
+                until = each.wake
+        return -inf if self.has_cables else until
 
     def report(self, board: Board, now: float) -> list[Outgoing] | None:
         """Bring the rig to `now`, and let a board tell of its inputs, where that is all that happens then; give what it
@@ -142,9 +143,12 @@ class World:
         self._step_rig(now)
         if self.rig.is_stirred:
             return None
-        said = self.attempt(board, board.report, now)
+        return self.attempt(board, board.report, now)
+
+    def reported(self, board: Board) -> float:
+        """A board has told of its inputs for a while: give when something is due next."""
         self._due = min(board.wake, self.alone_until(board))
-        return said
+        return self._due
 
     def _call_parts(self, now: float) -> None:
         """Call the parts that want it. One that another has touched meanwhile is called in the next turn."""

@@ -61,6 +61,8 @@ class Session(Generic[P]):
         """Whether nothing is said meanwhile, on a link where one question can be under way."""
         self.hang_up = ""
         """Why the link is to be shut, by whoever holds it; "" while it is not."""
+        self.stirred = True
+        """Whether what was heard last may have answered something, or made something due."""
         self._settings = settings
         self._tell = tell
         self._out = bytearray()

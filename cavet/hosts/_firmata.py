@@ -115,9 +115,12 @@ class FirmataSession(FirmataBuses):
         self._enter(SessionState.BOOTING, inf)
 
     def feed(self, data: bytes, now: float, find_cause: FindCause) -> None:
-        """Hear bytes. `find_cause` gives the event behind a frame."""
+        """Hear bytes. `find_cause` gives the event behind a frame. What an analog input tells answers nothing."""
+        stirred = False
         for frame in self._decoder.feed(data):
+            stirred = stirred or type(frame.message) is not firmata.AnalogMessage
             self._take(frame, now, find_cause(frame))
+        self.stirred = stirred
 
     def _take(self, frame: Frame, now: float, cause: int | None) -> None:
         if not frame.readable:

@@ -277,6 +277,10 @@ class FirmataFirmware(Firmware):
         return self._next_sample
 
     @property
+    def else_at(self) -> float:
+        return self._features_due
+
+    @property
     def report_bytes(self) -> int:
         return ANALOG_BYTES * len(self._reported_channels)
 
