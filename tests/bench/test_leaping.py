@@ -84,7 +84,8 @@ class Leaps(unittest.TestCase):
     def test_beside_defects(self):
         defects = (
             ("lossy", {"share": 0.05}), ("late", {"delay": 0.05}), ("doubled-reply", {"share": 0.3}),
-            ("drifting-clock", {"by": 0.1}), ("floating", {"pin": 14}), ("sagging", {"current": 0.5}), ("stale-reply", {"share": 0.3}),
+            ("drifting-clock", {"by": 0.1}), ("floating", {"pin": 14}), ("sagging", {"current": 0.5}),
+            ("stale-reply", {"share": 0.3}),
             ("mute", {}), ("dead-pin", {"pin": 14}), ("swapped", {"pins": (9, 10)}), ("full-queue", {"takes": 2000}),
         )  # fmt: skip
         self.same(lambda: with_defects(*defects), spoiled)
