@@ -32,18 +32,23 @@ class Saying(Protocol):
 
 
 class Leaping:
-    """Tells what boards tell by themselves; the programs at a board are given by `programs`."""
+    """Tells what boards tell by themselves, in the loop that is running; the programs at a board are given by
+    `programs`."""
 
     def __init__(self, clock: BenchClock, programs: Callable[[Board], list[Saying]]) -> None:
+        loop = asyncio.get_running_loop()
+        self._loop = loop if isinstance(loop, FastLoop) else None
         self._clock = clock
         self._programs = programs
 
     def go(self, world: World) -> float | None:
         """Tell what is due now and nothing comes between, and what follows; give when something is due next. `None`
         where the world is to be advanced as always."""
-        loop = asyncio.get_running_loop()
+        loop = self._loop
+        if loop is None:
+            return None
         board = min(world.all_boards, key=lambda board: board.reports_at, default=None)
-        if not isinstance(loop, FastLoop) or board is None or board.reports_at == inf:
+        if board is None or board.reports_at == inf:
             return None
         programs = self._programs(board)
         wire = programs[0].wire if len(programs) == 1 else None
