@@ -10,6 +10,8 @@ from cavet.benchfile._setup import Setup
 from cavet.protocols import Decoder, Frame, Side
 from cavet.record import Direction, Seat, Transfer
 
+MOST_PROGRAMS = 512
+"""So many programs of a link are known by their bytes."""
 SIDES = {Direction.TO_BOARD: Side.HOST, Direction.TO_HOST: Side.BOARD}
 
 
@@ -49,13 +51,15 @@ class LinkStream:
         self.pieces: deque[tuple[int, int, float, float, int]] = deque()
         """For bytes not yet in any frame: offset, end, times of both, the transfer's number."""
         self.end = 0
+        self.latest = 0
+        """The number of the transfer that it has taken last."""
 
     def take(self, transfer: Transfer) -> list[Frame]:
         """The frames that are whole with this transfer."""
         self.pieces.append(
             (transfer.offset, transfer.offset + len(transfer.data), transfer.begin, transfer.end, transfer.number)
         )
-        self.end = transfer.offset + len(transfer.data)
+        self.end, self.latest = transfer.offset + len(transfer.data), transfer.number
         return list(self.decoder.feed(transfer.data))
 
     def times(self, first: int, last: int) -> tuple[float, float]:
@@ -74,14 +78,18 @@ class LinkStream:
 
 class LinkStreams:
     """The streams of a link: both directions of each of its programs. A new one begins where a program has opened the
-    link, or where bytes are missing: then both of its directions are read anew."""
+    link, or where bytes are missing: then both of its directions are read anew. Of many programs those are forgotten
+    that have been silent for longest."""
 
     def __init__(
-        self, passing: Callable[[], dict[Side, Decoder]], begun: Callable[[str], None] = lambda client: None
-    ) -> None:
-        """`begun` is told of a program whose bytes are read anew."""
+        self, passing: Callable[[], dict[Side, Decoder]], begun: Callable[[str], None] = lambda client: None,
+        forgotten: Callable[[str], None] = lambda client: None,
+    ) -> None:  # fmt: skip
+        """`begun` is told of a program whose bytes are read anew, `forgotten` of one that nothing is known of any
+        more."""
         self._make = passing
         self._begun = begun
+        self._forgotten = forgotten
         self._streams: dict[tuple[str, Direction], LinkStream] = {}
         self._passing: dict[str, dict[Side, Decoder]] = {}
 
@@ -96,6 +104,8 @@ class LinkStreams:
         if stream is not None and transfer.offset == stream.end:
             return stream
         if stream is not None or client not in self._passing:
+            if stream is None and len(self._passing) >= MOST_PROGRAMS:
+                self._forget(min(self._streams.values(), key=lambda stream: stream.latest).client)
             self._passing[client] = self._make()
             self._begun(client)
             for other in Direction:
@@ -103,3 +113,9 @@ class LinkStreams:
         decoder = self._passing[client][SIDES[transfer.direction]]
         made = self._streams[key] = LinkStream(client, transfer.direction, decoder)
         return made
+
+    def _forget(self, client: str) -> None:
+        del self._passing[client]
+        for direction in Direction:
+            self._streams.pop((client, direction), None)
+        self._forgotten(client)

@@ -26,8 +26,11 @@ NONE = -1
 NO_VALUE = float("nan")
 LATER = 64
 """A frame is known to be whole within so many others behind the transfer that brought its bytes."""
+KEPT_FRAMES, KEPT_SHARE = 1_000_000, 7 / 8
+"""So many frames are kept, of all links together; where there are more, the oldest are left out."""
 MOST_OPEN = 64
 """So many requests of a link may wait for their answers."""
+NEAR_SECONDS = 1e-3
 ANSWER_SECONDS, LONG_SECONDS = 2.0, 30.0
 """So long a request waits for its answer; longer where both bear a number."""
 NUMBERED = ("modbus-tcp", "mqtt", "mqtt5")
@@ -65,24 +68,56 @@ class LinkTape:
         self.byte_seconds = byte_seconds
         self.keeps = isinstance(tongue, BusSpoken | UsbSpoken)
         """Whether frames are kept themselves."""
-        self._streams = LinkStreams(tongue.passing, self._forget_asked)
+        self._streams = LinkStreams(tongue.passing, self._forget_asked, self._forget_program)
         self._open: dict[str, deque[tuple[int, Message, float]]] = {}
         self._kept: list[Frame] = []
         self._names: list[str] = []
         self._name_of: dict[str, int] = {}
         self._clients: list[str] = []
+        self._number_of_client: dict[str, int] = {}
+        self.first = 0
+        """The number of the oldest frame that is kept."""
         self.begin, self.end = array("d"), array("d")
         self._offset, self._transfer, self._size = array("q"), array("q"), array("l")
         self._partner = array("q")
         self._value = array("d")
         """The number in the field that most messages call `value`, so that it is found fast."""
-        self._name, self._client, self._flags = array("H"), array("H"), bytearray()
+        self._name, self._client, self._flags = array("H"), array("L"), bytearray()
         self.ends = {True: array("d"), False: array("d")}
         """When the frames above and below the line were whole, for counting."""
         self.problems, self.problem_ends = array("q"), array("d")
 
     def __len__(self) -> int:
+        """How many frames there have been, also those that are not kept any more."""
+        return self.first + len(self.end)
+
+    @property
+    def kept(self) -> int:
+        """How many frames are kept."""
         return len(self.end)
+
+    def end_of(self, number: int) -> float:
+        """When a frame was whole."""
+        return self.end[number - self.first]
+
+    def leave_out(self, before: float) -> None:
+        """Keep no frame that was whole before a time."""
+        gone = bisect_left(self.end, before)
+        for column in (
+            self.begin, self.end, self._offset, self._transfer, self._size, self._partner, self._value, self._name,
+            self._client, self._flags, self._kept,
+        ):  # fmt: skip
+            del column[:gone]
+        self.first += gone
+        for ends in self.ends.values():
+            del ends[: bisect_left(ends, before)]
+        solved = bisect_left(self.problems, self.first)
+        del self.problems[:solved], self.problem_ends[:solved]
+        there = sorted(set(self._client))
+        self._clients = [self._clients[number] for number in there]
+        self._number_of_client = {client: number for number, client in enumerate(self._clients)}
+        numbers = {old: new for new, old in enumerate(there)}
+        self._client = array("L", [numbers[number] for number in self._client])
 
     def take(self, transfer: Transfer) -> None:
         """Read on."""
@@ -94,8 +129,11 @@ class LinkTape:
         """A program is read anew: what it had asked before gets no answer."""
         self._open[client] = deque(maxlen=MOST_OPEN)
 
+    def _forget_program(self, client: str) -> None:
+        del self._open[client]
+
     def _add(self, frame: Frame, stream: LinkStream, side: Side, transfer: Transfer) -> None:
-        number = len(self.end)
+        number = len(self)
         raw_end = frame.end if not self.keeps else stream.end
         begin, end = stream.times(frame.offset, raw_end)
         above = (side is Side.HOST) != self._is_station(stream.client)
@@ -126,9 +164,10 @@ class LinkTape:
         return self._name_of[name]
 
     def _client_of(self, client: str) -> int:
-        if client not in self._clients:
+        if client not in self._number_of_client:
+            self._number_of_client[client] = len(self._clients)
             self._clients.append(client)
-        return self._clients.index(client)
+        return self._number_of_client[client]
 
     def _pair(self, number: int, frame: Frame, side: Side, client: str, end: float) -> None:
         """Tie an answer to what it answers."""
@@ -144,7 +183,8 @@ class LinkTape:
             waiting.popleft()
         for place, (asked, request, _) in enumerate(waiting):
             if self.tongue.answers(request, frame):
-                self._partner[asked], self._partner[number] = number, asked
+                if asked >= self.first:
+                    self._partner[asked - self.first], self._partner[number - self.first] = number, asked
                 del waiting[place]
                 return
 
@@ -152,21 +192,22 @@ class LinkTape:
 
     def placed(self, number: int) -> Placed:
         """What is known of a frame."""
-        flags = self._flags[number]
+        at = number - self.first
+        flags, partner = self._flags[at], self._partner[at]
         return Placed(
-            self.name, number, self.begin[number], self.end[number], Side.HOST if flags & 1 else Side.BOARD,
-            bool(flags & 2), self._names[self._name[number]], self._size[number], bool(flags & 4),
-            self._partner[number],
+            self.name, number, self.begin[at], self.end[at], Side.HOST if flags & 1 else Side.BOARD,
+            bool(flags & 2), self._names[self._name[at]], self._size[at], bool(flags & 4),
+            partner if partner >= self.first else NONE,
         )  # fmt: skip
 
     def event_at(self, number: int, record: Record) -> int:
         """How many events were in the record when a frame was whole."""
-        place = self._transfer[number]
+        place = self._transfer[number - self.first]
         return record.transfers[place].event if place >= record.transfers.first else 0
 
     def client(self, number: int) -> str:
         """Which program it is of; "" where there can be only one."""
-        return self._clients[self._client[number]]
+        return self._clients[self._client[number - self.first]]
 
     def within(self, begin: float, end: float) -> range:
         """The numbers of the frames that were on the line in a time."""
@@ -174,7 +215,7 @@ class LinkTape:
         last = bisect_right(self.end, end)
         if last < len(self.end) and self.begin[last] <= end:
             last += 1
-        return range(first, last)
+        return range(self.first + first, self.first + last)
 
     def count(self, begin: float, end: float, *, above: bool) -> int:
         """How many frames were whole in a time."""
@@ -187,7 +228,7 @@ class LinkTape:
 
     def nearest(self, t: float) -> int:
         """The frame that was whole at a time, or the first one behind it; -1 where there is none."""
-        return min(len(self.end) - 1, bisect_left(self.end, t))
+        return min(len(self) - 1, self.first + bisect_left(self.end, t))
 
     def names(self) -> Iterator[tuple[int, str]]:
         """The messages that there have been, by their numbers."""
@@ -195,38 +236,42 @@ class LinkTape:
 
     def named(self, names: set[int], start: int, step: int) -> Iterator[int]:
         """The frames of some messages, from one on, forth or back."""
-        known = self._name
-        return (number for number in range(start, len(self.end) if step > 0 else -1, step) if known[number] in names)
+        known, first = self._name, self.first
+        return (number for number in self._from(start, step) if known[number - first] in names)
 
     def valued(self, holds: Callable[[float], bool], start: int, step: int) -> Iterator[int]:
         """The frames whose `value` is such, from one on, forth or back."""
-        values = self._value
+        values, first = self._value, self.first
         return (
-            number for number in range(start, len(values) if step > 0 else -1, step)
-            if values[number] == values[number] and holds(values[number])
+            number for number in self._from(start, step)
+            if (value := values[number - first]) == value and holds(value)
         )  # fmt: skip
+
+    def _from(self, start: int, step: int) -> range:
+        """The numbers of the frames that are kept, from one on, forth or back."""
+        return range(max(start, self.first), len(self)) if step > 0 else range(start, self.first - 1, step)
 
     def containing(self, data: bytes, start: int, step: int, record: Record) -> int | None:
         """The next frame with these bytes in it, forth or back; `None` for none."""
-        if not 0 <= start < len(self.end):
+        if not self.first <= start < len(self):
             return None
         looked = -1
         for transfer in self._with_bytes(data, start, step, record):
-            first = bisect_left(self._transfer, transfer.number)
-            places = range(first, min(len(self.end), first + LATER + len(transfer.data)))
+            first = self.first + bisect_left(self._transfer, transfer.number)
+            places = range(first, min(len(self), first + LATER + len(transfer.data)))
             for number in places if step > 0 else reversed(places):
                 if (number >= start if step > 0 else number <= start) and number != looked:
                     frame = self.frame(number, record)
                     if frame is not None and data in frame.data:
                         return number
                     looked = number
-                if step > 0 and self._transfer[number] > transfer.number + LATER:
+                if step > 0 and self._transfer[number - self.first] > transfer.number + LATER:
                     break
         return None
 
     def _with_bytes(self, data: bytes, start: int, step: int, record: Record) -> Iterator[Transfer]:
         """The transfers in which bytes stand that are looked for, or in which they end, from a frame on."""
-        at = self._transfer[start]
+        at = self._transfer[start - self.first]
         found = record.transfers.since(max(record.transfers.first, at - LATER if step > 0 else record.transfers.first))
         if step < 0:
             found = [transfer for transfer in found if transfer.number <= at]
@@ -247,22 +292,23 @@ class LinkTape:
     def frame(self, number: int, record: Record) -> Frame | None:
         """A frame itself; `None` where its bytes are not in memory any more."""
         if self.keeps:
-            return self._kept[number]
+            return self._kept[number - self.first]
         data = self._bytes(number, record)
         if data is None:
             return None
-        decoder = self.tongue.decoder(Side.HOST if self._flags[number] & 1 else Side.BOARD)
+        decoder = self.tongue.decoder(Side.HOST if self._flags[number - self.first] & 1 else Side.BOARD)
         frames = [*decoder.feed(data), *decoder.finish()]
         if len(frames) != 1:  # what was no frame between others may look like several by itself
             reason = "no frame that can be read"
-            return Frame(Unreadable(reason=reason), data, self._offset[number], (reason,))
-        return Frame(frames[0].message, data, self._offset[number], frames[0].problems)
+            return Frame(Unreadable(reason=reason), data, self._offset[number - self.first], (reason,))
+        return Frame(frames[0].message, data, self._offset[number - self.first], frames[0].problems)
 
     def _bytes(self, number: int, record: Record) -> bytes | None:
-        offset, size = self._offset[number], self._size[number]
+        at = number - self.first
+        offset, size = self._offset[at], self._size[at]
         client = self.client(number)
-        direction = Direction.TO_BOARD if self._flags[number] & 1 else Direction.TO_HOST
-        last = self._transfer[number]
+        direction = Direction.TO_BOARD if self._flags[at] & 1 else Direction.TO_HOST
+        last = self._transfer[at]
         pieces: list[bytes] = []
         end = offset + size
         for place in range(last, max(record.transfers.first, last - MOST_BACK) - 1, -1):
@@ -285,8 +331,12 @@ class LinkTape:
 class Tape:
     """The frames of all links of a bench, read on from its record."""
 
-    def __init__(self, setup: Setup, record: Record, hosts: Callable[[str], set[str]] = lambda link: set()) -> None:
-        """`hosts` gives the names by which a link's host is known at the broker."""
+    def __init__(
+        self, setup: Setup, record: Record, hosts: Callable[[str], set[str]] = lambda link: set(), *,
+        kept: int = KEPT_FRAMES,
+    ) -> None:  # fmt: skip
+        """`hosts` gives the names by which a link's host is known at the broker; so many frames are `kept` at most."""
+        self._most_kept = kept
         self._setup = setup
         self._hosts = hosts
         self._origins = Origins(setup)
@@ -308,7 +358,25 @@ class Tape:
                 found.take(transfer)
         if news:
             self._next = news[:most][-1].number + 1
+            self._keep_within(self._most_kept)
         return max(0, len(news) - len(news[:most]))
+
+    def _keep_within(self, most: int) -> None:
+        """Leave out the oldest frames, of whatever link, where there are too many."""
+        tapes = self.links.values()
+        over = sum(tape.kept for tape in tapes) - most
+        if over <= 0:
+            return
+        gone = over + int(most * (1 - KEPT_SHARE))
+        early, late = 0.0, max(tape.end[-1] for tape in tapes if tape.kept)
+        while late - early > NEAR_SECONDS:
+            middle = (early + late) / 2
+            if sum(bisect_left(tape.end, middle) for tape in tapes) < gone:
+                early = middle
+            else:
+                late = middle
+        for tape in tapes:
+            tape.leave_out(late)
 
     def _tape_of(self, transfer: Transfer) -> LinkTape | None:
         """The tape that a transfer is on."""

@@ -90,6 +90,43 @@ class Demo(unittest.TestCase):
         self.assertIn(("station", Side.HOST, False), sides)
 
 
+class Bounded(unittest.TestCase):
+    def test_the_oldest_are_left_out_and_the_others_are_what_they_were(self):
+        whole, record, _ = demo_tape()
+        tape = Tape(load_bench(demo_path()).setup, record, kept=400)
+        while tape.follow(100):
+            self.assertLessEqual(sum(on.kept for on in tape.links.values()), 400)
+        self.assertGreater(sum(len(on) for on in whole.links.values()), 800)
+        cut = min(on.end_of(on.first) for on in tape.links.values() if on.kept)
+        for name, on in tape.links.items():
+            other = whole.links[name]
+            self.assertEqual(len(other), len(on))
+            for number in range(on.first, len(on)):
+                here, there = on.placed(number), other.placed(number)
+                if there.partner < on.first:
+                    there = there._replace(partner=-1)
+                self.assertEqual(there, here)
+                self.assertEqual(other.frame(number, record), on.frame(number, record))
+                self.assertEqual(other.client(number), on.client(number))
+            later = cut + 0.3
+            for above in (False, True):
+                self.assertEqual(other.count(later, 9.0, above=above), on.count(later, 9.0, above=above))
+            self.assertEqual(other.within(later, 9.0), on.within(later, 9.0))
+            self.assertEqual(other.nearest(later), on.nearest(later))
+
+    def test_programs_that_come_and_go_are_forgotten(self):
+        setup, record = load_bench(demo_path()).setup, Record(now=lambda: 0.0)
+        tape = Tape(setup, record, kept=1000)
+        wire = bytes.fromhex("00 01 00 00 00 06 07 06 00 00 02 58")
+        for program in range(70_000):
+            record.carry("pumphouse", f"p{program}", Seat.BOARD, Direction.TO_BOARD, 0, program, program + 0.1, wire)
+            if program % 1000 == 999:
+                tape.follow()
+        on = tape.links["pumphouse"]
+        self.assertEqual((70_000, "p69999"), (len(on), on.client(len(on) - 1)))
+        self.assertLessEqual(on.kept, 1000)
+
+
 class Streams(unittest.TestCase):
     def setUp(self):
         self.setup = load_bench(demo_path()).setup

@@ -56,7 +56,7 @@ class Reading:
     @property
     def placed(self) -> Placed | None:
         """The frame under the cursor."""
-        return self.on.placed(self.number) if 0 <= self.number < len(self.on) else None
+        return self.on.placed(self.number) if self.on.first <= self.number < len(self.on) else None
 
     @property
     def frame(self) -> Frame | None:
@@ -69,14 +69,14 @@ class Reading:
         if self.following:
             self.begin = max(0.0, now - FOLLOW_SHARE * cells * self.cell)
             self.number = len(self.on) - 1
-        elif self.number < 0 and len(self.on):
-            self.number = 0
+        elif self.number < self.on.first and self.on.kept:
+            self.number = self.on.first
 
     def move(self, by: int, cells: int) -> None:
         """Go to another frame of this link."""
         self.following = False
-        if len(self.on):
-            self.go_to(min(len(self.on) - 1, max(0, self.number + by)), cells)
+        if self.on.kept:
+            self.go_to(min(len(self.on) - 1, max(self.on.first, self.number + by)), cells)
 
     def go_to(self, number: int, cells: int) -> None:
         """Bring a frame under the cursor, and into sight."""
@@ -145,7 +145,7 @@ class Reading:
                 return f'no frame {"behind" if step > 0 else "before"} this one has "{wanted}"'
             self.go_to(found, cells)
             return ""
-        while 0 <= number < len(on):
+        while on.first <= number < len(on):
             placed = on.placed(number)
             if matches(placed, self.tape.frame(placed)):
                 self.go_to(number, cells)

@@ -101,7 +101,7 @@ def _row(desk: Desk, reading: Reading, on: LinkTape, cells: int) -> Row:
     told = ""
     if any(wrong for _, _, wrong in found):
         end = reading.begin + cells * reading.cell
-        places = [number for number in on.problems[-200:] if reading.begin <= on.end[number] <= end]
+        places = [number for number in on.problems[-200:] if reading.begin <= on.end_of(number) <= end]
         frame = reading.tape.frame(on.placed(places[-1])) if places else None
         told = plain("; ".join(frame.problems), 60) if frame is not None else ""
     return Row(

@@ -265,7 +265,7 @@ class FramesScreen(FramesActing):
         reading = self.reading
         on = reading.on
         begin = on.nearest(t - 1e-6)
-        for number in range(max(0, begin - 2), min(len(on), begin + 40)):
+        for number in range(max(on.first, begin - 2), min(len(on), begin + 40)):
             frame = reading.tape.frame(on.placed(number))
             if frame is not None and frame.data in data:
                 reading.go_to(number, self._cells)
