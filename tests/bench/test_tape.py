@@ -106,7 +106,7 @@ class Bounded(unittest.TestCase):
                 if there.partner < on.first:
                     there = there._replace(partner=-1)
                 self.assertEqual(there, here)
-                self.assertEqual(other.frame(number, record), on.frame(number, record))
+                self.assertEqual(other.frame(number, record).data, on.frame(number, record).data)
                 self.assertEqual(other.client(number), on.client(number))
             later = cut + 0.3
             for above in (False, True):
