@@ -1,8 +1,8 @@
 """The frames of all links, in the order in which they were whole, as they are read from the record's transfers.
 
 The latest million are kept, as numbers in a few arrays for each link; a frame itself is read again from the transfers
-when it is looked at. Frames of links whose bytes are wrapped (USB, buses) are kept as they were read. What a reader must
-find fast (frames in a time, problems, the next of a kind) is found by bisection.
+when it is looked at. Frames of links whose bytes are wrapped (USB, buses) are kept as they were read. What must be
+found fast (frames in a time, problems, the next of a kind) is found by bisection.
 """
 
 from __future__ import annotations
