@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from math import nan
 from typing import Any
 
 import msgspec
@@ -20,7 +21,7 @@ from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.devices import DeviceView
 from cavet.workbench.drawing.parts import PartView
 from cavet.workbench.drawing.rails import CourseView, HeadView, LineView, RailsView, RailView
-from cavet.workbench.drawing.rig import BasinView
+from cavet.workbench.drawing.rig import BasinView, flow_from
 from cavet.workbench.drawing.spine import BeliefView, BoardView, PinView
 from cavet.workbench.presence import presence_words, show_seconds
 from cavet.workbench.roster import Head, Line
@@ -326,10 +327,15 @@ def _pin(board: Board, pin: Pin, now: float) -> PinView:
         kind, level = "pulses", float(pin.stepping is not None and now < pin.stepping.travel.arrives)
     elif pin.mode is PinMode.ANALOG:
         wired = board.circuit.wired_to(pin.number)
-        kind, level = "reads", 0.02 + 0.96 * _voltage_share(board, wired[0], now) if wired else 0.0
+        kind, level = "reads", fine(0.02 + 0.96 * _voltage_share(board, wired[0], now)) if wired else 0.0
     elif pin.mode is not PinMode.BUS and board.circuit.wired_to(pin.number):
         kind, level = "reads", float(pin.level)
     return PinView(number=pin.number, label=profile.label, mode=pin.mode.value, level=level, kind=kind)
+
+
+def fine(share: float) -> float:
+    """As fine as pictures show it, so that what hardly moves is not drawn anew; and what is not 0 does not become 0."""
+    return round(share, 4) or share
 
 
 def _voltage_share(board: Board, part: Part, now: float) -> float:
@@ -343,7 +349,7 @@ def _part(desk: Desk, board: Board, part: Part, now: float) -> PartView:
         name=part.name,
         kind=part.kind,
         tells=plain(part.tells(now).replace("\n", " / ")),
-        fraction=part.fraction(now),
+        fraction=fine(part.fraction(now)),
         columns=part.columns if isinstance(part, Sign) else 0,
         colour=part.colour if isinstance(part, ColourLamp) else "",
         senses=part.senses,
@@ -407,17 +413,17 @@ def _basins(desk: Desk) -> tuple[BasinView, ...]:
     for place, basin in enumerate(basins):
         quantity = desk.bench.setup.rig[basin.quantity]
         value = rig.value(basin.quantity)
-        after = rig.value(basins[place + 1].quantity) if place + 1 < len(basins) else None
+        after = rig.value(basins[place + 1].quantity) if place + 1 < len(basins) else nan
         views.append(
             BasinView(
                 name=basin.quantity,
-                share=(value - quantity.low) / (quantity.high - quantity.low),
+                share=fine((value - quantity.low) / (quantity.high - quantity.low)),
                 tells=units.show(value, quantity.unit, 0),
                 marked=abs(rig.rate(basin.quantity)) > 1.0,
-                wall=after is not None,
+                wall=place + 1 < len(basins),
                 opening=_opening(desk, basin.opening),
                 gate=rig.value(basin.gate) / 100 if basin.gate else 0.0,
-                flow=value - after if after is not None else 0.0,
+                flow=flow_from(value, after),
             )
         )
     return tuple(views)

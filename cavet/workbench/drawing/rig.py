@@ -22,8 +22,13 @@ class BasinView(msgspec.Struct, frozen=True, kw_only=True):
     wall: bool = False
     opening: float = 0.0
     gate: float = 0.0
-    flow: float = 0.0
-    """The water that goes through the wall to the right, in any unit; its sign is what counts."""
+    flow: int = 0
+    """Where the water goes through the wall: 1 to the right, −1 to the left."""
+
+
+def flow_from(here: float, beyond: float) -> int:
+    """Where water goes from one basin to the next by how high it stands; 0 also where one is not known (`nan`)."""
+    return (here > beyond) - (here < beyond)
 
 
 def draw_rig(canvas: Canvas, x: int, y: int, width: int, height: int, basins: tuple[BasinView, ...]) -> None:

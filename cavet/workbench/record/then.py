@@ -25,7 +25,7 @@ from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.devices import DeviceView
 from cavet.workbench.drawing.parts import PartView
 from cavet.workbench.drawing.rails import CourseView, HeadView, LineView, RailsView, RailView
-from cavet.workbench.drawing.rig import BasinView
+from cavet.workbench.drawing.rig import BasinView, flow_from
 from cavet.workbench.drawing.spine import BeliefView, BoardView, PinView
 from cavet.workbench.drawing.trail import TrailView
 from cavet.workbench.record.moment import READY, Moment, PointThen
@@ -243,7 +243,7 @@ class Then:
                 tells=units.show(value, quantity.unit, 0), wall=after is not None,
                 opening=self._opening(moment, basin.opening),
                 gate=_known(self._quantity(moment, basin.gate)) / 100 if basin.gate else 0.0,
-                flow=_known(value - beyond),
+                flow=flow_from(value, beyond),
             )  # fmt: skip
 
     def _opening(self, moment: Moment, path: str) -> float:
