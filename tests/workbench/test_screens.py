@@ -12,6 +12,7 @@ from pathlib import Path
 from unittest import mock
 
 from textual import events
+from textual.geometry import Size
 
 from cavet.bench import BenchThread
 from cavet.benchfile import load_bench
@@ -126,6 +127,30 @@ class Window(unittest.TestCase):
 
         seated(story)
 
+    def test_two_sizes_on_their_way_do_not_chase_each_other(self):
+        async def story(seat):
+            await seat.press("question_mark")
+            await seat.until(lambda: isinstance(seat.app.screen, SheetScreen))
+            sheet, counted = seat.app.screen, []
+            resized = sheet._screen_resized
+
+            def count(size):
+                counted.append(size)
+                if len(counted) < 20:  # so that it comes to an end here
+                    resized(size)
+
+            with mock.patch.object(sheet, "_screen_resized", count):
+                for width in (100, 120, 90):
+                    seat.app.post_message(events.Resize(Size(width, 30), Size(width, 30)))
+                    sheet.post_message(events.Resize(Size(width, 30), Size(width, 30)))
+                    sheet.call_later(lambda: None)  # what comes between keeps two of them from becoming one
+                await seat.until(lambda: sheet.size == (90, 30) and seat.app.screen_stack[0].size == (90, 30))
+                await seat.press("escape")
+                await seat.until(lambda: isinstance(seat.app.screen, DriveScreen))
+            self.assertLess(len(counted), 20)
+
+        seated(story)
+
 
 class Loading(unittest.TestCase):
     def test_only_what_the_first_screen_shows_is_loaded_before_it(self):
@@ -236,7 +261,7 @@ class NobodyWaits(unittest.TestCase):
             await seat.press("escape")
             await seat.on(DriveScreen)
             sheet.follow()
-            sheet.on_resize()
+            sheet.fit()
             await seat.press("right")
 
         seated(story)

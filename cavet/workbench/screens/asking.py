@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Generic, TypeVar
+from typing import TypeVar
 
 from cavet.drawings.canvas import ASKED, CORAL, GOT, PAPER, QUIET
 from cavet.faults import FORESEEN
@@ -16,7 +16,7 @@ QUESTION_CELLS = 32
 T = TypeVar("T")
 
 
-class AskScreen(KeyedModal[T], Generic[T]):
+class AskScreen(KeyedModal[T]):
     """Asks until everything is known. Its class takes each answer, and says what is asked next."""
 
     CAN = keymap.ADDING

@@ -8,7 +8,6 @@ from typing import ClassVar
 
 from textual.app import ComposeResult
 from textual.message import Message
-from textual.screen import Screen
 from textual.widget import Widget
 
 from cavet.drawings.canvas import CORAL, PAPER
@@ -18,6 +17,7 @@ from cavet.record import Trail
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.lines import draw_foot, draw_too_small, draw_top
+from cavet.workbench.screens.fitted import Fitted
 from cavet.workbench.screens.modal import FRAME_SECONDS
 from cavet.workbench.top_views import top_view
 from cavet.workbench.widgets.picture import Picture
@@ -34,7 +34,7 @@ Follow = tuple[str, Callable[[], None]]
 """What is drawn, for a person, and what draws it."""
 
 
-class Frame(Screen[None]):
+class Frame(Fitted[None]):
     """A screen of the workbench. Its class says its name and its commands; it gives its widgets, and what draws them.
 
     The window's size gives it classes for its style: `small` (too small for anything), `one` (one view at a time),
@@ -128,15 +128,12 @@ class Frame(Screen[None]):
         yield Picture(id="foot", classes="whole")
 
     def on_mount(self) -> None:
-        self._fit()
+        self._share_out()
         self.set_interval(FRAME_SECONDS, self._tick)
-        self.call_after_refresh(self.follow)
+        self.fit()
 
     def on_screen_resume(self) -> None:
-        self.call_after_refresh(self.follow)
-
-    def on_resize(self) -> None:
-        self.call_after_refresh(self.follow)
+        self.fit()
 
     def _tick(self) -> None:
         """Draw, unless nothing stirs and it was done a short while ago; nothing while another screen is shown."""
@@ -151,7 +148,7 @@ class Frame(Screen[None]):
         self._done = done
         self.follow()
 
-    def _fit(self) -> None:
+    def _share_out(self) -> None:
         """Share the room out anew when there is more or less of it."""
         width, height = self.app.size
         if (width, height) == self._fitted:
@@ -161,13 +158,13 @@ class Frame(Screen[None]):
         self.set_class(width < ONE_VIEW_COLUMNS, "one")
         self.set_class(ONE_VIEW_COLUMNS <= width < 130, "mid")
         self.set_class(height < 40, "low")
-        self.call_after_refresh(self.follow)
+        self.fit()
 
     def follow(self) -> None:
         """Draw everything as it stands now; what has not changed costs nothing."""
         if not self.is_mounted:
             return
-        self._fit()
+        self._share_out()
         self._drawn_at = self._desk.now
         if self.has_class("small"):
             columns, rows = self.app.size

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Generic, TypeVar
+from typing import ClassVar, TypeVar
 
 from textual import events
 from textual.app import ComposeResult
@@ -11,13 +11,14 @@ from textual.screen import ModalScreen
 from cavet.faults import note_fault
 from cavet.workbench import keymap
 from cavet.workbench.drawing.sheet import Sheet
+from cavet.workbench.screens.fitted import Fitted
 from cavet.workbench.widgets.leaf import Leaf
 
 T = TypeVar("T")
 FRAME_SECONDS = 1 / 15
 
 
-class Modal(ModalScreen[T], Generic[T]):
+class Modal(ModalScreen[T], Fitted[T]):
     """A sheet above a screen, until it is left. Its class says which commands it has, and `sheet` what stands on it."""
 
     CAN: ClassVar[keymap.Commands] = ()
@@ -36,10 +37,7 @@ class Modal(ModalScreen[T], Generic[T]):
     def on_mount(self) -> None:
         if self.IS_LIVE:
             self.set_interval(FRAME_SECONDS, self.follow)
-        self.call_after_refresh(self.follow)
-
-    def on_resize(self) -> None:
-        self.call_after_refresh(self.follow)
+        self.fit()
 
     def sheet(self) -> Sheet:
         """What stands on it now."""
@@ -74,7 +72,7 @@ class Modal(ModalScreen[T], Generic[T]):
         return not self.is_left
 
 
-class KeyedModal(Modal[T], Generic[T]):
+class KeyedModal(Modal[T]):
     """A sheet that takes all keys itself, for what is typed on it; but for those that hold everywhere."""
 
     PASSED = ("f12", "ctrl+e", "ctrl+q")

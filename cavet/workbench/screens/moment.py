@@ -26,6 +26,7 @@ from cavet.workbench.record.looking import Looking
 from cavet.workbench.record.moment import Moment, moment_at
 from cavet.workbench.record.then import Then
 from cavet.workbench.roster import Head, Roster
+from cavet.workbench.screens.fitted import Fitted
 from cavet.workbench.widgets.picture import Picture
 
 FAR = 100
@@ -33,7 +34,7 @@ ONE_VIEW_COLUMNS, ROOMY_ROWS = 96, 40
 HEAD_MARK = " past "
 
 
-class MomentScreen(ModalScreen[str | None]):
+class MomentScreen(ModalScreen[str | None], Fitted[str | None]):
     """Rails, board and trail of a moment. Left with the name of another screen where one wants to go there."""
 
     PASSED = ("f12", "ctrl+e", "ctrl+q")
@@ -76,16 +77,13 @@ class MomentScreen(ModalScreen[str | None]):
         yield Picture(id="foot")
 
     def on_mount(self) -> None:
-        self._fit()
+        self.fit()
 
-    def on_resize(self) -> None:
-        self._fit()
-
-    def _fit(self) -> None:
+    def fit(self) -> None:
         width, height = self.app.size
         self.set_class(width < ONE_VIEW_COLUMNS, "one")
         self.set_class(height < ROOMY_ROWS, "low")
-        self.call_after_refresh(self.follow)
+        super().fit()
 
     # what it shows
 
