@@ -7,7 +7,7 @@ import msgspec
 from cavet.bench._diagnosis import Circumstances, Diagnosis, diagnose
 from cavet.bench._running import RunningBench
 from cavet.benchfile._setup import OWN
-from cavet.boards import Board, BoardState
+from cavet.boards import Board, BoardState, Profile
 from cavet.boards.parts import ColourLamp, Part, Sign
 from cavet.hosts import (
     ON_SPI,
@@ -59,6 +59,7 @@ class Standings:
         self.trails = Trails()
         self._live: set[int] = set()
         """The trails that are not known to have ended well."""
+        self._able: dict[str, tuple[Profile, dict[str, list[int]]]] = {}
 
     def follow(self) -> list[Event]:
         """Read on in the record; give what is new."""
@@ -138,11 +139,7 @@ class Standings:
         bench = self._bench
         point = bench.setup.points.get(trail.point) if trail.root.topic is Topic.POINT else None
         board = bench.world.boards.get(trail.root.board)
-        able: dict[str, list[int]] = {}
-        if board is not None:
-            for number, pin in board.profile.pins.items():
-                for mode in pin.modes:
-                    able.setdefault(mode.value, []).append(number)
+        able = self._able_pins(board) if board is not None else {}
         link = bench.host_links.get(point.board) if point is not None else None
         if point is None or link is None:
             return Circumstances(
@@ -172,6 +169,17 @@ class Standings:
             part=part.name if (part := self.part_of(point)) is not None else "",
             able=able,
         )
+
+    def _able_pins(self, board: Board) -> dict[str, list[int]]:
+        """For each mode the pins of a board that have it; reckoned once for each profile."""
+        profile, able = self._able.get(board.name, (None, {}))
+        if profile is not board.profile:
+            able = {}
+            for number, pin in board.profile.pins.items():
+                for mode in pin.modes:
+                    able.setdefault(mode.value, []).append(number)
+            self._able[board.name] = (board.profile, able)
+        return able
 
     def _device_of(self, point: Point) -> DeviceSettings | None:
         """The device on a bus that a point is at."""

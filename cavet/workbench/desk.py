@@ -62,6 +62,8 @@ class Desk:
         self.following = Following(bench, self.standings, self.outputs, self.inputs)
         self.looked_at: set[int] = set()
         """The broken trails that somebody has looked at."""
+        self._broken: list[int] | None = None
+        """All that are broken, as found since the record was read on last: many pictures ask for them."""
         self._meanings: dict[str, Meanings | None] = {}
         self._setup_now: tuple[object, Setup] | None = None
         self.wirings: dict[str, Wiring] = {}
@@ -101,11 +103,13 @@ class Desk:
 
     def follow(self) -> None:
         """Read on in the record, and let go of what is not held any more."""
+        self._broken = None
         self.following.follow()
         self.hands.let_go()
 
     def stirs(self) -> bool:
         """Read on in the record; tell whether something is going on that an eye follows: a wish, a part that moves."""
+        self._broken = None
         return self.following.stirs()
 
     def standing(self, point: Point) -> Standing:
@@ -173,7 +177,9 @@ class Desk:
 
     def unseen(self) -> list[int]:
         """The broken trails that nobody has looked at, newest first."""
-        return [trail.number for trail, _ in self.standings.broken() if trail.number not in self.looked_at]
+        if self._broken is None:
+            self._broken = [trail.number for trail, _ in self.standings.broken()]
+        return [number for number in self._broken if number not in self.looked_at]
 
 
 def _copy(defect: Defect) -> Defect:

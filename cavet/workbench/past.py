@@ -30,6 +30,7 @@ class PastDesk(Desk):
 
     def stirs(self) -> bool:
         """Read on; tell whether there was anything."""
+        self._broken = None
         began, came = time.monotonic(), 0
         while came := came + self._past.read_on():
             if self._past.is_read or time.monotonic() - began > READ_SECONDS:
