@@ -3,9 +3,11 @@
 import asyncio
 import unittest
 from math import nan
+from unittest import mock
 
 from cavet.workbench import Desk, views
 from cavet.workbench.drawing.rig import flow_from
+from cavet.workbench.top_views import top_view
 from tests.bench.benches import demo, in_fast_time
 
 
@@ -37,6 +39,26 @@ class Boards(unittest.TestCase):
     def test_the_least_light_is_not_none(self):
         fine = views.fine
         self.assertEqual([fine(share) for share in (0.0, 1e-6, 0.123456, 1.0)], [0.0, 1e-6, 0.1235, 1.0])
+
+
+class Broken(unittest.TestCase):
+    def test_trails_are_looked_for_once_a_frame(self):
+        async def story(bench, _standings):
+            desk = Desk(bench, lambda act: act())
+            bench.switch_defect("dead_walkway", True)
+            wish = bench.ask(bench.point("walkway"), 40.0, by="test")
+            await asyncio.sleep(5)
+            with mock.patch.object(desk.standings, "broken", wraps=desk.standings.broken) as looked:
+                for frame in (1, 2):
+                    desk.follow()
+                    views.rails_view(desk, 0)
+                    self.assertEqual(top_view(desk, "drive", ("drive",)).broken, 1)
+                    self.assertEqual(looked.call_count, frame)
+            self.assertEqual(desk.unseen(), [wish])
+            desk.looked_at.add(wish)
+            self.assertEqual(desk.unseen(), [])
+
+        in_fast_time(story, demo())
 
 
 class Water(unittest.TestCase):
