@@ -36,16 +36,14 @@ class Leaping:
     `programs`."""
 
     def __init__(self, clock: BenchClock, programs: Callable[[Board], list[Saying]]) -> None:
-        loop = asyncio.get_running_loop()
-        self._loop = loop if isinstance(loop, FastLoop) else None
         self._clock = clock
         self._programs = programs
 
     def go(self, world: World) -> float | None:
         """Tell what is due now and nothing comes between, and what follows; give when something is due next. `None`
         where the world is to be advanced as always."""
-        loop = self._loop
-        if loop is None:
+        loop = asyncio.get_running_loop()
+        if not isinstance(loop, FastLoop):
             return None
         board = min(world.all_boards, key=lambda board: board.reports_at, default=None)
         if board is None or board.reports_at == inf:
