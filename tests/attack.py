@@ -44,9 +44,9 @@ FIRMATA = tuple(
         "F0 7A 13 00 F7", "F0 69 F7", "F0 76 3C 00 01 F7", "F0 78 00 00 F7", "F0 71 41 00 F7", "F0 62 02 01 F7",
     )
 )  # fmt: skip
-GROWTH = 650_000_000
+GROWTH = 500_000_000
 """The record keeps a million events, half a million transfers and their indexes in memory, which is 424 MB of short
-messages; the tape a million frames, 85 MB; screens that have been shown 80. Behind that it has to be level."""
+messages; no more than that may be added."""
 MOST_LOST_SECONDS = 0.25
 MOST_DELAY_SECONDS = 0.1
 """A flood at one board may delay another's answers by no more than that, in the median."""

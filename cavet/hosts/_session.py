@@ -46,7 +46,12 @@ class SessionSettings(Table, kw_only=True):
 
     poll: Annotated[
         float,
-        Meaning("Modbus and SCPI: how often points are read", unit="s", low=0.005, concerns=("modbus", "scpi")),
+        Meaning(
+            "how often points are read, where the board does not tell them by itself",
+            unit="s",
+            low=0.005,
+            concerns=("modbus", "scpi", "plan", "usb", "buses"),
+        ),
     ] = 0.25
     boot_wait: Annotated[float, Meaning("how long it waits for the board to announce itself", unit="s", low=0)] = 2.0
     reply_within: Annotated[float, Meaning("how long an answer may take", unit="s", low=0.001)] = 0.5
