@@ -23,6 +23,8 @@ BOOT_SECONDS = 2.4
 ONE_SECONDS = 0.5
 """How long one question on a network is waited for."""
 LINE_SECONDS = 0.3
+PATIENCE = (1, 4)
+"""A line is asked through once for each, while there is time, with waits so many times as long: a busy board is slow."""
 FIRMATA_RATES = (57600, 115200, 9600)
 TEXT_RATES = (9600, 115200, 19200, 57600, 38400)
 FRAME_RATES = (19200, 9600, 115200, 57600, 38400)
@@ -129,7 +131,8 @@ async def _at_port(path: str, protocol: str | None, time: _Time, every: bool) ->
     end = SerialEnd(path, SerialSettings(rate=FIRMATA_RATES[0]))
     tried: dict[str, list[str]] = {}
     async with Talk(end) as talk:
-        for name, settings, ask in _line_questions(talk, protocol, time, every):
+        questions = (each for patience in PATIENCE for each in _line_questions(talk, protocol, time, patience, every))
+        for name, settings, ask in questions:
             if time.is_up or talk.over:
                 break
             if not end.change(settings):
@@ -144,22 +147,26 @@ async def _at_port(path: str, protocol: str | None, time: _Time, every: bool) ->
 
 
 def _line_questions(
-    talk: Talk, protocol: str | None, time: _Time, every: bool
+    talk: Talk, protocol: str | None, time: _Time, patience: int, every: bool
 ) -> Iterator[tuple[str, SerialSettings, Callable[[], Awaitable[Answer | None]]]]:
     """What is asked on a line: what a board that listens for something else takes no harm from first."""
+
+    def seconds() -> float:
+        return time.of(LINE_SECONDS * patience)
+
     if _wanted(protocol, "firmata"):
         # the port was just opened: the board may have been reset by that
         yield "firmata", SerialSettings(rate=FIRMATA_RATES[0]), lambda: _firmata_after_boot(talk, time)
         for rate in FIRMATA_RATES[1:]:
-            yield "firmata", SerialSettings(rate=rate), lambda: ask_firmata(talk, time.of(LINE_SECONDS))
+            yield "firmata", SerialSettings(rate=rate), lambda: ask_firmata(talk, seconds())
     if _wanted(protocol, "scpi"):
         for rate in TEXT_RATES:
-            yield "scpi", SerialSettings(rate=rate), lambda: ask_scpi(talk, time.of(LINE_SECONDS))
+            yield "scpi", SerialSettings(rate=rate), lambda: ask_scpi(talk, seconds())
     if _wanted(protocol, "modbus-rtu"):
         for form in FORMS:
             for rate in FRAME_RATES:
                 settings = SerialSettings(rate=rate, parity=form)
-                yield "modbus-rtu", settings, lambda: ask_modbus(talk, "modbus-rtu", time.of(LINE_SECONDS), every=every)
+                yield "modbus-rtu", settings, lambda: ask_modbus(talk, "modbus-rtu", seconds(), every=every)
 
 
 # USB

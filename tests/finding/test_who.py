@@ -2,6 +2,7 @@
 
 import asyncio
 import os
+import termios
 import unittest
 
 from cavet.bench import RunningBench
@@ -105,6 +106,25 @@ class Strangers(unittest.IsolatedAsyncioTestCase):
         with self.assertRaises(UnreachableError) as caught:
             await asked
         self.assertNotIn("\n", str(caught.exception))
+
+    async def test_a_line_is_asked_again_with_more_patience(self):
+        master, slave = os.openpty()
+        for end in (master, slave):
+            self.addCleanup(os.close, end)
+        loop = asyncio.get_running_loop()
+
+        def hear():
+            if b"*IDN?" in os.read(master, 1000):
+                loop.call_later(0.6, tell)
+
+        def tell():
+            if termios.tcgetattr(slave)[4] == termios.B9600:  # else it would be noise to who asks
+                os.write(master, b"Cavet,Slow,1,1.0\n")
+
+        loop.add_reader(master, hear)
+        self.addCleanup(loop.remove_reader, master)
+        found = await who(os.ttyname(slave), "scpi", 60)
+        self.assertEqual((found["idn"], found["baud"]), ("Cavet,Slow,1,1.0", 9600))
 
     async def test_rubbish_is_no_answer(self):
         async def echo(reader, writer):
