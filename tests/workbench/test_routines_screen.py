@@ -109,6 +109,19 @@ class OnTheScreen(unittest.TestCase):
 
         seated(story)
 
+    def test_a_line_that_goes_on_beyond_an_edge_says_so(self):
+        async def story(seat):
+            await self.there(seat, f"# {'a' * 300} end\n# short\n" + TEXT)
+            editor = seat.app.screen._editor
+            await seat.until(lambda: editor.render_line(0).text.endswith("aa…"))
+            self.assertNotIn("…", editor.render_line(1).text)
+            await seat.press("ctrl+home", "end")
+            await seat.until(lambda: editor.render_line(0).text.startswith("…aa"))
+            self.assertIn("a end", editor.render_line(0).text)
+            self.assertNotIn("…", editor.render_line(0).text[1:])
+
+        seated(story)
+
     def test_a_mistake_is_told_as_it_is_typed_and_nothing_runs_then(self):
         async def story(seat):
             work = await self.there(seat, TEXT.replace("set beacon to bright", "set beakon to bright"))

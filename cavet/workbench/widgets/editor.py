@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from rich.cells import cell_len
+from rich.segment import Segment
 from rich.style import Style
 from rich.text import Text
 from textual import events
 from textual.binding import Binding
+from textual.strip import Strip
 from textual.widgets import TextArea
 from textual.widgets.text_area import TextAreaTheme
 
@@ -58,6 +61,25 @@ class Editor(TextArea):
             line.stylize(style(theme, INKS[kind], "ink", few=few), begin, end)
         return line
 
+    def render_line(self, y: int) -> Strip:
+        """A line, with `…` where it goes on beyond an edge; the cursor stays seen."""
+        strip = super().render_line(y)
+        left, row, width = (
+            int(self.scroll_offset.x),
+            int(self.scroll_offset.y) + y,
+            self.scrollable_content_region.width,
+        )
+        if row >= self.document.line_count or width < 2:
+            return strip
+        length = cell_len(self.document.get_line(row).expandtabs(self.indent_width))
+        cursor = self.wrapped_document.location_to_offset(self.cursor_location)
+        at = cursor.x - left if cursor.y == row else -1
+        if length > left + width and at != width - 1:
+            strip = Strip.join([strip.crop(0, width - 1), _more(strip.crop(width - 1, width))])
+        if 0 < left < length and at != 0:
+            strip = Strip.join([_more(strip.crop(0, 1)), strip.crop(1)])
+        return strip
+
     async def _on_key(self, event: events.Key) -> None:
         if event.key == "tab":
             event.stop()
@@ -96,6 +118,11 @@ class Editor(TextArea):
         opens = line.lstrip().partition(" ")[0]
         deeper = INDENT if opens in OPENS else 0
         self.insert("\n" + " " * (indent + deeper))
+
+
+def _more(cell: Strip) -> Strip:
+    """`…` in the place of a cell."""
+    return Strip([Segment("…", segment.style) for segment in cell][:1])
 
 
 OURS = ("f6", "f7", "ctrl+e", "ctrl+c", "super+c")
