@@ -12,6 +12,7 @@ from cavet.remarks import remarks_on
 from cavet.wiring import Wiring, section_of
 from cavet.wording import WrongError
 from cavet.workbench import Changing
+from cavet.workbench.drawing.bench import draw_remarks
 from cavet.workbench.screens.bench import BenchScreen
 from cavet.workbench.screens.editing import EditScreen
 from cavet.workbench.wiring.adding import SORTS, changes_for, free_name, pins_for, sorts_for
@@ -19,6 +20,7 @@ from cavet.workbench.wiring.around import Around
 from cavet.workbench.wiring.changing import changed as changed_file
 from cavet.workbench.wiring.keys import keys_of, read_value
 from cavet.workbench.wiring.removing import board_removal, removal
+from cavet.workbench.wiring.views import RemarksView
 from tests.remarks.test_rules import MODBUS, PINS, changed
 from tests.workbench.test_screens import seated
 
@@ -49,6 +51,15 @@ class InCrossSection(unittest.TestCase):
             with self.subTest(board):
                 text = drawn(section_of(Wiring(SETUP, board)))
                 self.assertTrue(any(all(word in line for word in words) for line in text.splitlines()), text)
+
+    def test_what_is_well_is_counted_where_the_room_ends(self):
+        view = RemarksView(remarks=(), well=tuple(f"rule {number} is kept" for number in range(9)))
+        whole = draw_remarks(view, 40, 12).text()
+        self.assertIn("rule 8", whole)
+        self.assertNotIn("more", whole)
+        short = draw_remarks(view, 40, 11).text()
+        self.assertIn("rule 6", short)
+        self.assertIn("… 2 more", short)
 
     def test_lines_of_a_device_are_a_section_of_their_own(self):
         text = drawn(section_of(Wiring(SETUP, "gatehouse"), device="mast"))

@@ -6,6 +6,7 @@ import unittest
 from cavet.bench import Meanings, spoken
 from cavet.benchfile import load_bench
 from cavet.demo import demo_path
+from cavet.drawings.canvas import ASKED, GOT, HEATHER, QUIET
 from cavet.drawings.ruler import RulerView
 from cavet.protocols import Field, FieldError, Side, codec, read_whole
 from cavet.record import Kind
@@ -233,6 +234,19 @@ class Mouse(unittest.TestCase):
                             found += 1
             self.assertGreaterEqual(found, 64)
             self.assertIsNone(bit_under(view, width, height, 0, 0))
+
+
+class Room(unittest.TestCase):
+    def test_what_became_of_a_frame_is_said_with_shorter_strokes_where_it_is_tight(self):
+        fate = (("fate  ", QUIET), ("◇ carried", ASKED), (" ── 24 µs ── ", HEATHER), ("◆ taken", GOT))
+        view = UnderView(
+            name="x", abouts=("y",), place="z", ruler=RulerView(data=WRITE, fields=(), cursor=None), fate=fate
+        )
+        whole = sum(len(words) for words, _ in fate) + 2
+        for width, said in (
+            (whole, "fate  ◇ carried ── 24 µs ── ◆ taken"), (whole - 1, "fate  ◇ carried ─ 24 µs ◆ taken"),
+        ):  # fmt: skip
+            self.assertIn(said, draw_under(view, width, 20).text())
 
 
 class Screen(unittest.TestCase):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import msgspec
 
 from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, PAPER, QUIET, Canvas
@@ -110,14 +112,22 @@ def draw_remarks(view: RemarksView, width: int, height: int) -> Canvas:
     y -= skip
     if view.well and y + 1 < height:
         canvas.put(2, y, "all well" if not view.remarks else "well", GOT)
-        y += 1
-        for words in view.well:
-            for place, line in enumerate(_wrapped(words, width - 8)):
-                if y < height:
-                    canvas.put(4, y, " " if place else "·", QUIET)
-                    canvas.put(6, y, line, QUIET)
-                y += 1
+        _draw_well(canvas, view.well, y + 1)
     return canvas
+
+
+def _draw_well(canvas: Canvas, well: Sequence[str], y: int) -> None:
+    """Draw what is well from a row on; and how many more there are, where the room ends."""
+    wrapped = [_wrapped(words, canvas.width - 8) for words in well]
+    for number, lines in enumerate(wrapped):
+        left = canvas.height - y
+        if left < len(lines) + (number + 1 < len(wrapped)):
+            canvas.put(6, y, f"… {len(wrapped) - number} more", QUIET)
+            return
+        canvas.put(4, y, "·", QUIET)
+        for line in lines:
+            canvas.put(6, y, line, QUIET)
+            y += 1
 
 
 def _remark_places(view: RemarksView, width: int) -> list[tuple[int, int]]:

@@ -112,4 +112,10 @@ def _draw_tail(canvas: Canvas, view: UnderView, y: int) -> None:
             y += wave.height + 2
     y = min(y, height - 1)
     if view.fate and y > 1:
-        canvas.flow(1, y, view.fate, width - 1)
+        fits = 1 + sum(len(words) for words, _ in view.fate) < width
+        canvas.flow(1, y, view.fate if fits else _tightened(view.fate), width - 1)
+
+
+def _tightened(fate: Pieces) -> Pieces:
+    """The same line with shorter strokes between."""
+    return tuple((words.replace(" ── ", " ─ ", 1).replace(" ── ", " "), ink) for words, ink in fate)
