@@ -18,6 +18,7 @@ from textual.geometry import Size
 from cavet.faults import note_fault
 from cavet.wording import WrongError
 from cavet.workbench import keymap
+from cavet.workbench.command import Command
 from cavet.workbench.desk import Desk
 from cavet.workbench.palette import themes
 from cavet.workbench.screens.actions import Action, ActionsScreen, do_it
@@ -164,6 +165,7 @@ class CavetApp(App[int]):
             *self._routine_actions(),
             Action(f"{other} theme", "the same roles on another ground", self.action_theme),
             *self._commands(keymap.EVERYWHERE[1:], self),
+            *[action for name in self.shown if name != screen.NAME for action in self._elsewhere(name)],
         ]
 
     def _commands(self, commands: keymap.Commands, target: DOMNode) -> list[Action]:
@@ -172,6 +174,16 @@ class CavetApp(App[int]):
             for each in commands
             if each.name
         ]
+
+    def _elsewhere(self, name: str) -> list[Action]:
+        """The commands of another screen: it is shown, and the key is told. What it acts on is to be seen first."""
+
+        def go(command: Command) -> None:
+            self.go_to_screen(name)
+            self._frame.say(f"{command.shown} here: {command.name}", well=True)
+
+        commands = [each for each in _screen_class(name).CAN if each.name]
+        return [Action(f"{name}: {each.name}", each.does, partial(go, each)) for each in commands]
 
     @property
     def _frame(self) -> Frame:

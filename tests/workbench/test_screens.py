@@ -635,6 +635,17 @@ class Looking(unittest.TestCase):
 
         seated(story)
 
+    def test_what_other_screens_can_do_is_found_too_and_shown_there(self):
+        async def story(seat):
+            await seat.press("f2")
+            await seat.type("hand since")
+            await seat.sees("routines: what was done by hand")
+            await seat.press("enter")
+            await seat.until(lambda: seat.app.current_mode == "routines")
+            await seat.sees("ctrl+t here: what was done by hand")
+
+        seated(story)
+
     def test_every_button_can_be_pressed_from_the_list_of_all_actions(self):
         async def story(seat):
             world = seat.desk.bench.world

@@ -7,12 +7,13 @@ from collections.abc import Callable
 import msgspec
 from textual import events
 
-from cavet.drawings.canvas import ASKED, PAPER, QUIET
+from cavet.drawings.canvas import ASKED, PAPER, QUIET, clip
 from cavet.workbench import keymap
 from cavet.workbench.drawing.sheet import Line, Sheet
 from cavet.workbench.screens.modal import Modal
 
 MAX_TYPED = 40
+NAME_CELLS = 36
 
 
 class Action(msgspec.Struct, frozen=True):
@@ -60,7 +61,7 @@ class ActionsScreen(Modal[Action | None]):
             lines.append(
                 [
                     ("▸ " if chosen else "  ", PAPER),
-                    (f"{action.name:36.36}", PAPER._replace(bold=chosen)),
+                    (f"{clip(action.name, NAME_CELLS - 1):{NAME_CELLS}}", PAPER._replace(bold=chosen)),
                     (f"{action.key:7}", ASKED),
                     (action.does, QUIET),
                 ]
