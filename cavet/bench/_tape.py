@@ -78,11 +78,12 @@ class LinkTape:
         self.first = 0
         """The number of the oldest frame that is kept."""
         self.begin, self.end = array("d"), array("d")
-        self._offset, self._transfer, self._size = array("q"), array("q"), array("l")
-        self._partner = array("q")
+        self._offset, self._transfer, self._size = array("q"), array("q"), array("I")
+        self._partner = array("i")
+        """How far on or back the frame's partner is; 0 for none."""
         self._value = array("d")
         """The number in the field that most messages call `value`, so that it is found fast."""
-        self._name, self._client, self._flags = array("H"), array("L"), bytearray()
+        self._name, self._client, self._flags = array("H"), array("I"), bytearray()
         self.ends = {True: array("d"), False: array("d")}
         """When the frames above and below the line were whole, for counting."""
         self.problems, self.problem_ends = array("q"), array("d")
@@ -117,7 +118,7 @@ class LinkTape:
         self._clients = [self._clients[number] for number in there]
         self._number_of_client = {client: number for number, client in enumerate(self._clients)}
         numbers = {old: new for new, old in enumerate(there)}
-        self._client = array("L", [numbers[number] for number in self._client])
+        self._client = array("I", [numbers[number] for number in self._client])
 
     def take(self, transfer: Transfer) -> None:
         """Read on."""
@@ -146,7 +147,7 @@ class LinkTape:
         self._name.append(self._number_of(frame.message.NAME))
         self._client.append(self._client_of(stream.client))
         self._flags.append((side is Side.HOST) | above << 1 | wrong << 2)
-        self._partner.append(NONE)
+        self._partner.append(0)
         value = getattr(frame.message, "value", None)
         self._value.append(value if isinstance(value, int | float) else NO_VALUE)
         self.ends[above].append(end)
@@ -184,7 +185,8 @@ class LinkTape:
         for place, (asked, request, _) in enumerate(waiting):
             if self.tongue.answers(request, frame):
                 if asked >= self.first:
-                    self._partner[asked - self.first], self._partner[number - self.first] = number, asked
+                    self._partner[asked - self.first] = number - asked
+                    self._partner[number - self.first] = asked - number
                 del waiting[place]
                 return
 
@@ -193,11 +195,11 @@ class LinkTape:
     def placed(self, number: int) -> Placed:
         """What is known of a frame."""
         at = number - self.first
-        flags, partner = self._flags[at], self._partner[at]
+        flags, partner = self._flags[at], number + self._partner[at]
         return Placed(
             self.name, number, self.begin[at], self.end[at], Side.HOST if flags & 1 else Side.BOARD,
             bool(flags & 2), self._names[self._name[at]], self._size[at], bool(flags & 4),
-            partner if partner >= self.first else NONE,
+            partner if partner != number and partner >= self.first else NONE,
         )  # fmt: skip
 
     def event_at(self, number: int, record: Record) -> int:

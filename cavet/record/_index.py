@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from array import array
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
@@ -22,18 +23,22 @@ class ChunkIndex:
         self._events = events
 
     @cached_property
+    def _by_cause(self) -> tuple[array[int], array[int]]:
+        """The causes in their order, and the place of what follows from each."""
+        pairs = sorted((event.cause, place) for place, event in enumerate(self._events) if event.cause is not None)
+        return array("q", [cause for cause, _ in pairs]), array("I", [place for _, place in pairs])
+
+    @property
     def least_cause(self) -> int:
         """Nothing in this chunk follows from an event before this one."""
-        return min((event.cause for event in self._events if event.cause is not None), default=NEVER)
+        causes, _ = self._by_cause
+        return causes[0] if causes else NEVER
 
-    @cached_property
-    def effects(self) -> dict[int, list[Event]]:
+    def effects(self, number: int) -> list[Event]:
         """Those that follow from an event."""
-        found: dict[int, list[Event]] = {}
-        for event in self._events:
-            if event.cause is not None:
-                found.setdefault(event.cause, []).append(event)
-        return found
+        causes, places = self._by_cause
+        found = places[bisect_left(causes, number) : bisect_right(causes, number)]
+        return [self._events[place] for place in found]
 
     @cached_property
     def courses(self) -> dict[tuple[str, str], list[Event]]:
@@ -89,7 +94,7 @@ class Index:
         for start, events in zip(starts[:-1], chunks[:-1], strict=True):
             if most and start >= self._prepared:
                 made = self._made.setdefault(start, ChunkIndex(events))
-                for part in (made.least_cause, made.effects, made.courses, made.last):
+                for part in (made.least_cause, made.courses, made.last):
                     del part  # making it is what counts
                 self._prepared = start + len(events)
                 most -= 1
@@ -160,4 +165,4 @@ def _effects(indexes: list[tuple[int, list[Event], ChunkIndex]], number: int) ->
     starts = [start for start, _, _ in indexes]
     first = max(0, bisect_right(starts, number) - 1)
     near = [made for _, _, made in indexes[first:] if made.least_cause <= number]
-    return [event for made in near for event in made.effects.get(number, ())]
+    return [event for made in near for event in made.effects(number)]

@@ -69,6 +69,7 @@ class Record:
     ) -> None:  # fmt: skip
         """Add a transfer, with its times in seconds since the bench was started."""
         row = self.transfers
+        end = begin if end == begin else end  # one number, where there are two alike: there are many
         made = Transfer(row.next, link, client, seat, direction, offset, begin, end, data, sent, self._events.next)
         row.append(made, len(data) + (len(sent) if sent is not None else 0))
 
