@@ -160,7 +160,7 @@ def _why(trail: Trail, broken: Kind, around: Circumstances) -> tuple[str, str]:
     if broken == Kind.MOVED and trail.refused is not None:  # also where it was not read back in the end
         return trail.refused.note, _mend_refusal(broken, around)
     if stopped is not None and stopped.kind == Kind.REFUSED:
-        return stopped.note, _mend_refusal(broken, around)
+        return stopped.note, _mend_refusal(broken, around, was_answered=trail.told is not None)
     if stopped is not None and stopped.kind == Kind.LOST:
         what = "free it, or try another one" if stopped.topic is Topic.PART else "measure at the pin; try another one"
         return stopped.note, f"{what}; look whether a defect is on (d)"
@@ -202,12 +202,12 @@ def _able_pins(around: Circumstances) -> str:
     return f"wire it to one of {names}, and say so in [points.{point.name}]" if names else "choose another pin"
 
 
-def _mend_refusal(broken: Kind, around: Circumstances) -> str:
+def _mend_refusal(broken: Kind, around: Circumstances, *, was_answered: bool = False) -> str:
     if broken == Kind.MOVED:
         return "take away what holds it; until then send it to rest"
     if around.point:
         return _able_pins(around)
-    if broken == Kind.TAKEN:
+    if broken == Kind.TAKEN and not was_answered:
         return "look at its bytes (w): the program has sent them so, or they were changed on the way"
     return "compare what it asks for with what the board has, and with the mode of its pins"
 
@@ -262,6 +262,8 @@ def _not_confirmed(trail: Trail, around: Circumstances) -> tuple[str, str]:
     if isinstance(around.point, TopicPoint):
         return _diagnosis_messages.not_confirmed(trail, around.point, simulated=around.simulated)
     note = trail.stopped.note if trail.stopped is not None else "no answer came"
+    if around.point is None:
+        return note, "is anybody at this address? a slow device, or bytes that were lost on the way"
     return note, "a slow board: raise reply_within in [hosts]; a lossy link: look at the cable"
 
 

@@ -58,7 +58,8 @@ def trail_line(trail: Trail) -> dict[str, Any]:
     if trail.is_command:
         line |= {"point": trail.point, "value": value}
     else:
-        line |= {"point": None, "frame": value, "message": trail.message}
+        answered = round(trail.answered, 6) if trail.answered is not None else None
+        line |= {"point": None, "frame": value, "message": trail.message, "answered": answered}
     return line | {
         "by": plain(trail.by.removeprefix("by ")) or None,
         "stages": [{"stage": stage, "t": round(t, 6), "note": plain(note)} for stage, t, note in trail.stages],
@@ -74,7 +75,9 @@ def readable(trail: Trail) -> str:
     what = f"{trail.board}.{trail.point} = {trail.shown}" if trail.is_command else f"{trail.board} {trail.shown}"
     by = f"  {plain(trail.by)}" if trail.by else ""
     line = f"{begun:10.3f} {sign} {trail.number:6}  {plain(what, 60)}  {trail.ended or 'under way'}"
-    line += f" after {show_duration(trail.took)}{by}"
+    line += f", answered after {show_duration(trail.answered)}" if trail.answered is not None else ""
+    line += f" after {show_duration(trail.took)}" if trail.answered is None and len(trail.stages) > 1 else ""
+    line += by
     if trail.broken_at is not None:
         mend = f" → {trail.mend}" if trail.mend else ""
         line += f"\n{'':19}stopped before {trail.broken_at}: {plain(trail.why)}{mend}"

@@ -12,8 +12,9 @@ from cavet.benchfile import check_text, load_plan
 from cavet.exports._captures import TEXT, Capture, Caught
 from cavet.exports._pcapng import I2C, INBOUND, SERIAL, SPI, USB
 from cavet.exports._reassembly import HEADS, End, Said, Talks, segment_of
-from cavet.protocols import Frame, Message, Side, buses, usb
+from cavet.protocols import Frame, Message, Side, buses, refusal, usb
 from cavet.record import Direction, Kind, Purpose, Reason, Record, Seat, Topic
+from cavet.units import show_duration
 from cavet.wording import WrongError, listed, nearest, plain
 
 STREAMS = {
@@ -27,8 +28,6 @@ WAYS = {True: Direction.TO_BOARD, False: Direction.TO_HOST}
 LINK_BEGAN = "line"
 ANSWER_SECONDS = 30.0
 MOST_OPEN = 64
-REFUSAL = "exception"
-"""The message by which a board says no."""
 Open = deque[tuple[int, Message, float]]
 """What waits for its answer: the event of a question, itself, when it was asked."""
 USB_HEAD = 64
@@ -107,6 +106,8 @@ class Importing:
             for by_host, side in talk.sides.items():
                 for said in side.give_up():
                     self._said(self._line(address_of(talk.board)), address_of(talk.host), said, by_host=by_host)
+        for heard in self._heard.values():
+            heard.end(self._now)
         if not self._packets:
             raise WrongError(str(self._path), found=self.problem or "no packets", expected="a capture")
         if not self.record.transfers.next:
@@ -366,16 +367,22 @@ class _Heard:
                 del waiting[place]
                 break
         self._record.append(Kind.TOLD, board, Topic.MESSAGE, name, frame.data, cause, "; ".join(frame.problems))
-        if name == REFUSAL and cause is not None:
-            keys = [key for key in frame.message.__struct_fields__ if key != "transaction"]
-            words = ", ".join(f"{key} {getattr(frame.message, key)}" for key in keys)
+        words = refusal(frame.message)
+        if words and cause is not None:
             self._record.append(Kind.REFUSED, board, Topic.MESSAGE, name, None, cause, words)
 
-    def _unanswered(self, waiting: Open, before: float) -> None:
+    def end(self, now: float) -> None:
+        """The capture is over: what waits for its answer gets none."""
+        for waiting in self._open.values():
+            self._unanswered(waiting, now, ends=now)
+
+    def _unanswered(self, waiting: Open, before: float, ends: float | None = None) -> None:
         """What was asked so long ago gets no answer any more."""
         while waiting and waiting[0][2] <= before:
-            asked, request, _ = waiting.popleft()
+            asked, request, at = waiting.popleft()
+            words = "no answer to it is in the capture"
+            words += f", which ends {show_duration(ends - at)} behind it" if ends is not None else ""
             self._record.append(
-                Kind.UNCONFIRMED, self._line.board, Topic.MESSAGE, request.NAME, None, asked,
-                "no answer to it is in the capture", reason=Reason.NO_ANSWER,
+                Kind.UNCONFIRMED, self._line.board, Topic.MESSAGE, request.NAME, None, asked, words,
+                reason=Reason.NO_ANSWER,
             )  # fmt: skip

@@ -47,6 +47,9 @@ class Trail:
         self.delays = _delays(self.stages)
         self.took = max((stage.t for stage in self.stages), default=0.0) - (self.stages[0].t if self.stages else 0.0)
         """From the first stage to the last, in s."""
+        answered = trail.told.t - trail.root.t if trail.told is not None and not self.is_command else None
+        self.answered: float | None = answered
+        """How long the board took to answer another program, in s; `None` where it has not."""
         self.broken_at = diagnosis.broken.value if diagnosis.broken is not None else None
         self.why = diagnosis.reason or (trail.stopped.note if trail.stopped is not None else "")
         self.mend = diagnosis.mend

@@ -1,6 +1,6 @@
 """Bytes to messages and back, for every protocol in one shape: no I/O, no clock, no board."""
 
-from cavet.protocols._answers import is_answer, is_answered
+from cavet.protocols._answers import is_answer, is_answered, refusal
 from cavet.protocols._codec import PROTOCOLS, Codec, Decoder, Side, codec
 from cavet.protocols._form import as_fields, describe, find_form, fitting_forms, kind_of, read_message
 from cavet.protocols._frame import Field, Frame, Role, Span, Unreadable, UnreadTail
@@ -36,6 +36,7 @@ __all__ = [
     "means",
     "read_message",
     "read_whole",
+    "refusal",
     "ruler",
     "ruler_json",
     "set_right",

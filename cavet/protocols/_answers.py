@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from cavet.protocols._message import Message
+from cavet.protocols._message import Message, words_of
 
 MQTT_ANSWERS = {
     "connect": "connack", "subscribe": "suback", "unsubscribe": "unsuback", "pingreq": "pingresp", "pubrel": "pubcomp",
@@ -38,6 +38,14 @@ BROADCAST = 0
 LISTEN_ONLY = 4
 """The sub-function of Modbus diagnostics that is never answered. Source: application protocol, section 6.8.1."""
 
+REFUSALS = {
+    "exception_code": ("exception", 1), "return_code": ("return code", 1), "reason_code": ("reason code", 0x80),
+    "reason_codes": ("reason code", 0x80),
+}  # fmt: skip
+"""Fields in which an answer says no: what they are called, and from which number on.
+
+Source: Modbus application protocol, section 7; MQTT 3.1.1, sections 3.2.2.3 and 3.9.3; MQTT 5.0, section 2.4."""
+
 
 def is_answered(protocol: str, request: Message) -> bool:
     """Whether an answer is due to what the host says."""
@@ -54,6 +62,17 @@ def is_answer(protocol: str, request: Message, reply: Message) -> bool:
     if protocol == "firmata" and reply.NAME == FIRMATA_REFUSAL:
         return True
     return name == reply.NAME and all(_agrees(request, reply, field) for field in (*SAME, "packet_id"))
+
+
+def refusal(reply: Message) -> str:
+    """Why an answer says no, in the standard's words; "" where it does not."""
+    for field, (called, least) in REFUSALS.items():
+        found = getattr(reply, field, ())
+        for code in found if isinstance(found, tuple) else (found,):
+            if code >= least:
+                words = words_of(type(reply), field).get(code, "")
+                return f"{called} {code:02X}{f', {words}' if words else ''}"
+    return ""
 
 
 def _expected(protocol: str, request: Message) -> str | None:

@@ -6,12 +6,14 @@ import subprocess
 import sys
 import tempfile
 import unittest
+import unittest.mock
 from pathlib import Path
 
 import cavet
 from cavet.benchfile import load_bench
 from cavet.demo import demo_path
 from cavet.exports import Cut, Importing, pcapng
+from cavet.library.past import past_trails
 from cavet.record import Direction, Kind, RecordFile
 from cavet.wording import WrongError
 from tests.exports import test_exports
@@ -153,6 +155,36 @@ class Others(OnFiles):
             with self.assertRaises(WrongError) as caught:
                 self.read(wrong, "modbus-rtu")
             self.assertIn("x:1", str(caught.exception))
+
+    def test_what_gets_no_answer_or_a_refusal_breaks_and_an_answer_has_its_time(self):
+        text = b"""\
+0.000 > 00 01 00 00 00 06 07 05 00 01 FF 00
+0.010 < 00 01 00 00 00 06 07 05 00 01 FF 00
+1.000 > 00 02 00 00 00 06 07 05 00 02 FF 00
+3.000 > 00 03 00 00 00 06 07 05 00 09 FF 00
+3.020 < 00 03 00 00 00 03 07 85 02
+"""
+        made, _ = self.read(text)
+        found = past_trails(made.record.since(0), None)
+        self.assertEqual(
+            [(trail.ended, trail.broken_at, trail.why, trail.answered) for trail in found],
+            [
+                ("done", None, "", 0.01),
+                ("broken", "confirmed", "no answer to it is in the capture, which ends 2 s behind it", None),
+                ("broken", "taken", "exception 02, illegal data address", unittest.mock.ANY),
+            ],
+        )
+        self.assertAlmostEqual(found[2].answered, 0.02)
+        self.assertIn("compare what it asks for", found[2].mend)
+
+    def test_a_broker_that_refuses_breaks_what_it_refuses(self):
+        ask, no = cavet.encode("mqtt", "connect", client_id="a"), cavet.encode("mqtt", "connack", return_code=5)
+        some = cavet.encode("mqtt", "subscribe", packet_id=7, filters="a:0,b:0")
+        half = cavet.encode("mqtt", "suback", packet_id=7, reason_codes="0,128")
+        lines = [f"{n}.0 {'<>'[n % 2 == 0]} {data.hex()}\n" for n, data in enumerate((ask, no, some, half))]
+        made, _ = self.read("".join(lines).encode(), "mqtt")
+        why = [trail.why for trail in past_trails(made.record.since(0), None)]
+        self.assertEqual(why, ["return code 05, not authorized", "reason code 80, failure"])
 
     def test_what_a_record_was_exported_to_comes_back(self):
         test_exports.setUpModule()

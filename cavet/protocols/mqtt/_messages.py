@@ -312,7 +312,7 @@ class Suback(Packet, frozen=True, kw_only=True):
 
     NAME, TYPE = "suback", 9
     packet_id: PacketId
-    reason_codes: Codes
+    reason_codes: Annotated[Codes, Words(SUBACK_CODES)]
 
     def __post_init__(self) -> None:
         if not self.reason_codes or any(code not in SUBACK_CODES for code in self.reason_codes):
@@ -325,7 +325,7 @@ class Suback5(Packet, frozen=True, kw_only=True):
 
     NAME, TYPE = "suback", 9
     packet_id: PacketId
-    reason_codes: Codes
+    reason_codes: Annotated[Codes, Words(words("suback"))]
     properties: PropertyList = ()
 
     def __post_init__(self) -> None:
