@@ -8,6 +8,8 @@ from collections.abc import Callable, Iterator, Sequence
 from io import BufferedIOBase
 from typing import TYPE_CHECKING
 
+import click
+
 from cavet.protocols import Codec, Decoder, Frame, Side
 from cavet.wording import WrongError
 
@@ -58,6 +60,16 @@ def frames_in(
     for text in read_text(words, glued=chosen.name != "i2c"):
         yield feed(text)
     yield finish()
+
+
+def hint_at_other_side(chosen: Codec, side: Side, words: tuple[str, ...]) -> None:
+    """Say on standard error that bytes with a fault in them read well as what the other side says, where they do."""
+    if words in ((), ("-",)):
+        return
+    other = Side.BOARD if side is Side.HOST else Side.HOST
+    found = [frame for frames in frames_in(chosen, other, words) for frame in frames]
+    if found and not any(frame.problems for frame in found):
+        click.echo(f"said by the {other.value} it reads without a fault: --from {other.value}", err=True)
 
 
 def arriving() -> Iterator[bytes]:

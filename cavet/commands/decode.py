@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 import click
 import msgspec
 
-from cavet.commands._bytes import frames_in
+from cavet.commands._bytes import frames_in, hint_at_other_side
 from cavet.commands._completing import complete_protocols
 from cavet.library.codec import find_codec
 from cavet.protocols import Codec, Frame, Side, as_fields
@@ -43,6 +43,8 @@ def command(
     wrong = False
     for frames in frames_in(chosen, Side(side), hex_words, pec=pec, binary=binary):
         wrong |= print_frames(chosen, frames, adders)
+    if wrong:
+        hint_at_other_side(chosen, Side(side), hex_words)
     return 1 if wrong else 0
 
 

@@ -11,10 +11,10 @@ from typing import TYPE_CHECKING
 import click
 import msgspec
 
-from cavet.commands._bytes import frames_in
+from cavet.commands._bytes import frames_in, hint_at_other_side
 from cavet.commands._completing import complete_benches, complete_protocols
 from cavet.library.codec import find_codec
-from cavet.protocols import Field, Frame, Side, ruler, ruler_json
+from cavet.protocols import Codec, Field, Frame, Side, ruler, ruler_json
 from cavet.wording import WrongError, hex_pairs
 
 if TYPE_CHECKING:
@@ -46,9 +46,18 @@ def command(
     for frames in frames_in(chosen, who, hex_words, pec=pec, binary=binary):
         for frame in frames:
             fields = tell(frame, ruler(chosen, frame, who), who)
-            print_json(frame, fields) if as_json else print_ruler(frame, fields, who)
+            print_json(frame, fields) if as_json else print_ruler(frame, fields, _sayer(chosen, frame, who))
             wrong |= bool(frame.problems)
+    if wrong:
+        hint_at_other_side(chosen, who, hex_words)
     return 1 if wrong else 0
+
+
+def _sayer(chosen: Codec, frame: Frame, side: Side) -> Side:
+    """Who says it: the side that was named, unless only the other one has such a message."""
+    other = Side.BOARD if side is Side.HOST else Side.HOST
+    name = frame.message.NAME
+    return other if name in chosen.forms(other) and name not in chosen.forms(side) else side
 
 
 def _telling(bench: tuple[str, str] | None, address: int | None) -> Telling:

@@ -89,7 +89,10 @@ def command(bench: str, file: Path, only_check: bool, to_python: bool, **options
     """
     wish = Wish(**options)
     setup = wish.setup(bench)
-    text, name = read_source(find_routines(file)), find_routines(file).name
+    path = find_routines(file)
+    if bench == "demo" and not path.exists() and f"routine {file}\n" in read_source(find_routines("demo")):
+        raise WrongError("FILE", found=f"{file}, a routine", expected=f"its file before it: cavet run demo demo {file}")
+    text, name = read_source(path), path.name
     program = routine_text(text, name, setup)
     if to_python:
         click.echo(python_of(text, program, bench, chosen(program, wish.routine)), nl=False)

@@ -85,6 +85,14 @@ class Decode(unittest.TestCase):
             json.loads(cavet_here("decode", "firmata", "--from", "board", "F9 02 07").out)["fields"]["minor"], 7
         )
 
+    def test_what_only_the_other_side_says_is_told(self):
+        for command in ("decode", "explain"):
+            ran = cavet_here(command, "modbus-rtu", "018302C0F1")
+            self.assertEqual((1, "said by the board it reads without a fault: --from board\n"), (ran.code, ran.err))
+            self.assertEqual("", cavet_here(command, "modbus-rtu", "018302C0F0").err)  # nobody says that
+        self.assertIn("suback  from the board", cavet_here("explain", "mqtt", "9003000780").out)
+        self.assertIn("publish  from the host", cavet_here("explain", "mqtt", "30 03 00 01 61").out)
+
     def test_all_messages_in_one_stream(self):
         stream = " ".join(text for _, side, _, text in CASES if side.value == "host")
         ran = cavet_here("decode", "firmata", "-", given=stream)

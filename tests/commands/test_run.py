@@ -47,6 +47,11 @@ class Run(unittest.TestCase):
         code, out, err = self.run_it(*words, "--json")
         return code, [json.loads(line) for line in out.splitlines()], err
 
+    def test_a_routine_of_the_demo_without_its_file_is_told_how(self):
+        ran = cavet_here("run", "demo", "locking")
+        self.assertEqual((2, 1), (ran.code, ran.err.count("\n")))
+        self.assertIn("cavet run demo demo locking", ran.err)
+
     def test_each_step_is_told_when_it_ends(self):
         code, lines, err = self.lines()
         self.assertEqual((code, err), (0, ""))
