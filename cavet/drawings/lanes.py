@@ -5,6 +5,7 @@ from __future__ import annotations
 from bisect import bisect_left
 from itertools import pairwise
 from math import ceil
+from textwrap import wrap
 
 import msgspec
 
@@ -337,6 +338,10 @@ def draw_strip(view: StripView, width: int, height: int) -> Canvas:
     return canvas
 
 
+MOST_LINES = 3
+"""So many lines are told beside a name."""
+
+
 class MeasureView(msgspec.Struct, frozen=True):
     """What lies between two marks: a heading, and lines of a name and what is told of it."""
 
@@ -348,12 +353,12 @@ def draw_measures(view: MeasureView, width: int, height: int) -> Canvas:
     """Draw what lies between the marks."""
     canvas = Canvas(width, height)
     canvas.put(1, 0, view.title, PAPER._replace(bold=True), width - 2)
-    for y, (name, told) in enumerate(view.lines[: height - 1], 1):
-        if not told:
-            canvas.put(1, y, name, QUIET, width - 2)
-        else:
-            canvas.put(1, y, name, QUIET, 13)
-            canvas.put(14, y, told, PAPER, width - 15)
+    y = 1
+    for name, told in view.lines:
+        canvas.put(1, y, name, QUIET, 13 if told else width - 2)
+        for line in wrap(told, max(1, width - 15), max_lines=MOST_LINES, placeholder=" …") or [""]:
+            canvas.put(14, y, line, PAPER, width - 15)
+            y += 1
     return canvas
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from textwrap import wrap
 from typing import NamedTuple
 
 from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Ink, clip
@@ -151,26 +152,11 @@ def _draw_link(canvas: Canvas, at: Columns, section: Section, rows: int) -> None
         return
     y = HEAD_ROWS
     for words, role in section.link:
-        for line in _wrapped(words, LINK_COLUMNS):
+        for line in wrap(words, LINK_COLUMNS):
             if y >= HEAD_ROWS + rows:
                 return
             canvas.put(at.link, y, line, ROLES[role])
             y += 1
-
-
-def _wrapped(text: str, room: int) -> list[str]:
-    lines: list[str] = []
-    line = ""
-    for word in text.split():
-        if line and len(line) + 1 + len(word) > room:
-            lines.append(line)
-            line = word
-        else:
-            line = f"{line} {word}".strip()
-        while len(line) > room:
-            lines.append(line[:room])
-            line = line[room:]
-    return [*lines, line] if line else lines
 
 
 def _draw_crossings(canvas: Canvas, at: Columns, rows: tuple[SectionRow, ...], first: int, count: int) -> None:

@@ -50,6 +50,8 @@ class CavetApp(App[int]):
     TITLE = "Cavet"
     BINDINGS = keymap.bindings(keymap.EVERYWHERE)
     shown: Sequence[str] = SCREENS
+    runs = True
+    """Whether anything runs here that can be sent to rest."""
     DEFAULT_MODE = DRIVE
     ENABLE_COMMAND_PALETTE = False  # there is one of our own, with the keys in it
     CSS = """
@@ -157,7 +159,7 @@ class CavetApp(App[int]):
         other = "dark" if self.theme.endswith("light") else "light"
         bench = self._desk.bench
         return [
-            *self._commands(keymap.EVERYWHERE[:1], self),
+            *self._commands(keymap.EVERYWHERE[:1] if self.runs else (), self),
             *self._commands(screen.CAN, screen),
             *[self._restart_action(board) for board in self._desk.roster.boards if bench.fault_of(board)],
             *self._hand_actions(),
@@ -342,6 +344,7 @@ class BeginningApp(CavetApp):
 class RecordApp(CavetApp):
     """The workbench on a record."""
 
+    runs = False
     shown: Sequence[str] = (FRAMES, RECORD)
     DEFAULT_MODE = FRAMES
 

@@ -13,6 +13,7 @@ from cavet.demo import demo_path
 from cavet.record import Direction, Kind, Record, RecordFile, RecordWriter, Seat, Topic
 from cavet.wording import WrongError
 from cavet.workbench import PastDesk, RecordApp
+from cavet.workbench.widgets.rest import rest_in
 from tests.commands.run import cavet_here
 from tests.patience import PATIENCE
 
@@ -93,6 +94,8 @@ class Look(unittest.TestCase):
                 self.say()
                 await until(lambda: len(reading.on) == 2, pilot.pause)
                 self.assertEqual(reading.frame.data, READ)
+                self.assertIsNone(rest_in(app))
+                self.assertNotIn("everything to rest", {action.name for action in app._actions()})
                 await pilot.press("f12")
                 await until(lambda: "this is over" in app._frame._message, pilot.pause)
                 await pilot.press("w")

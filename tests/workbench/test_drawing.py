@@ -408,6 +408,7 @@ class Lines(unittest.TestCase):
         for width, words in ((160, "everything to rest"), (80, "everything to rest"), (33, "rest"), (14, "rest")):
             text = draw_foot(keys, ("F12", "everything to rest"), width).text()
             self.assertTrue(text.endswith(f"F12 {words}"), text)
+        self.assertNotIn("F12", draw_foot(keys, None, 80).text())  # nothing runs
 
     def test_help_and_all_actions_are_the_last_keys_to_be_left_out(self):
         for width in range(40, 200):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from textwrap import wrap
 
 import msgspec
 
@@ -91,16 +92,16 @@ def draw_remarks(view: RemarksView, width: int, height: int) -> Canvas:
         chosen = number == view.cursor
         sign, ink = SIGNS[remark.weight]
         top = y
-        for line in _wrapped(remark.what, width - 6):
+        for line in wrap(remark.what, width - 6):
             if 2 <= y - skip < height:
                 canvas.put(2, y - skip, sign if y == top else " ", ink)
                 canvas.put(4, y - skip, line, PAPER._replace(bold=chosen))
             y += 1
-        for line in _wrapped(remark.why, width - 6) if chosen else []:
+        for line in wrap(remark.why, width - 6) if chosen else []:
             if 2 <= y - skip < height:
                 canvas.put(4, y - skip, line, QUIET)
             y += 1
-        for place, line in enumerate(_wrapped(remark.mend, width - 8)):
+        for place, line in enumerate(wrap(remark.mend, width - 8)):
             if 2 <= y - skip < height:
                 canvas.put(4, y - skip, "" if place else "⏎" if chosen else "→", ASKED)
                 canvas.put(6, y - skip, line, ASKED if chosen else QUIET)
@@ -118,7 +119,7 @@ def draw_remarks(view: RemarksView, width: int, height: int) -> Canvas:
 
 def _draw_well(canvas: Canvas, well: Sequence[str], y: int) -> None:
     """Draw what is well from a row on; and how many more there are, where the room ends."""
-    wrapped = [_wrapped(words, canvas.width - 8) for words in well]
+    wrapped = [wrap(words, canvas.width - 8) for words in well]
     for number, lines in enumerate(wrapped):
         left = canvas.height - y
         if left < len(lines) + (number + 1 < len(wrapped)):
@@ -134,8 +135,8 @@ def _remark_places(view: RemarksView, width: int) -> list[tuple[int, int]]:
     """The first row of each remark, and the one behind its last, where the cursor's is unfolded."""
     places, y = [], 2
     for number, remark in enumerate(view.remarks):
-        size = len(_wrapped(remark.what, width - 6)) + len(_wrapped(remark.mend, width - 8))
-        size += len(_wrapped(remark.why, width - 6)) if number == view.cursor else 0
+        size = len(wrap(remark.what, width - 6)) + len(wrap(remark.mend, width - 8))
+        size += len(wrap(remark.why, width - 6)) if number == view.cursor else 0
         places.append((y, y + size))
         y += size + 1
     return places
@@ -147,18 +148,6 @@ def remark_under(view: RemarksView, width: int, y: int) -> int | None:
         if begin <= y < end:
             return number
     return None
-
-
-def _wrapped(text: str, room: int) -> list[str]:
-    lines: list[str] = []
-    line = ""
-    for word in text.split():
-        if line and len(line) + 1 + len(word) > max(8, room):
-            lines.append(line)
-            line = word
-        else:
-            line = f"{line} {word}".strip()
-    return [*lines, line] if line else lines
 
 
 def draw_around(view: AroundView, width: int, height: int) -> Canvas:

@@ -78,18 +78,21 @@ def _right_hand(view: TopView) -> list[Run]:
 
 
 def draw_foot(
-    keys: tuple[tuple[str, str], ...], rest: tuple[str, str], width: int, message: str = "", ink: Ink = CORAL
+    keys: tuple[tuple[str, str], ...], rest: tuple[str, str] | None, width: int, message: str = "", ink: Ink = CORAL
 ) -> Canvas:
-    """Draw the foot line: the keys that matter here, and at the right the one that sends all to rest.
+    """Draw the foot line: the keys that matter here, and at the right the one that sends all to rest, where anything
+    runs.
 
     Where it is tight, the last two keys stay to the last: help, and the list of all actions.
     """
     canvas = Canvas(width, 1, "raised")
-    needed = sum(_size(*each) for each in keys[-KEPT:])
-    last = fitting(max(4, width - needed - len(rest[0]) - 4), rest[1], "all to rest", "rest")
-    end = width - len(rest[0]) - len(last) - 3
-    canvas.put(end + 1, 0, rest[0], CORAL._replace(bold=True))
-    canvas.put(width - len(last) - 1, 0, last, PAPER)
+    end = width
+    if rest is not None:
+        needed = sum(_size(*each) for each in keys[-KEPT:])
+        last = fitting(max(4, width - needed - len(rest[0]) - 4), rest[1], "all to rest", "rest")
+        end = width - len(rest[0]) - len(last) - 3
+        canvas.put(end + 1, 0, rest[0], CORAL._replace(bold=True))
+        canvas.put(width - len(last) - 1, 0, last, PAPER)
     if message:
         canvas.put(1, 0, message, ink, end - 2)
         return canvas

@@ -171,13 +171,15 @@ class SaidView(msgspec.Struct, frozen=True):
     waiting: bool
 
 
-def draw_said(views: tuple[SaidView, ...], chosen: int | None, width: int, height: int) -> Canvas:
-    """Draw what was said by hand, newest first."""
+def draw_said(
+    views: tuple[SaidView, ...], chosen: int | None, width: int, height: int, empty: str = "nothing yet"
+) -> Canvas:
+    """Draw what was said by hand, newest first; or that there is nothing of it."""
     canvas = Canvas(width, height)
     canvas.put(1, 0, "said by hand", QUIET)
     left = 16 if width >= 96 else 14
     if not views:
-        canvas.put(left, 0, "nothing yet", QUIET)
+        canvas.put(left, 0, empty, QUIET)
     wide = width >= 120
     columns = (left, left + 12, left + 12 + (42 if wide else 30))
     behind = columns[2] + (28 if wide else 20)

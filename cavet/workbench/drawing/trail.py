@@ -49,6 +49,8 @@ class TrailsView(msgspec.Struct, frozen=True, kw_only=True):
     broken: tuple[TrailView, ...] = ()
     more: int = 0
     """How many more are broken."""
+    empty: str = "no command yet: move a point, and its trail is drawn here, stage by stage"
+    """What is said where there is no trail."""
 
 
 def draw_trails(view: TrailsView, width: int, height: int) -> Canvas:
@@ -59,7 +61,7 @@ def draw_trails(view: TrailsView, width: int, height: int) -> Canvas:
     apart = view.broken and height >= NEEDED_ROWS + 2 * len(view.broken)
     below = 2 * len(view.broken) if apart else 1 if view.broken else 0
     if view.current is None:
-        canvas.put(1, y, "no command yet: move a point, and its trail is drawn here, stage by stage", QUIET, width - 2)
+        canvas.put(1, y, view.empty, QUIET, width - 2)
         y += 1
     else:
         y = _draw_trail(canvas, y, view.current, max(3, height - 1 - below))

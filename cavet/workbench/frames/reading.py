@@ -16,7 +16,8 @@ from cavet.wording import WrongError, hex_pairs
 CELLS = (*(step * 10.0**power for power in range(-7, 1) for step in (1, 2, 5)), 10.0, 20.0, 60.0)
 """How many seconds a cell may stand for."""
 USUAL_CELL = 0.001
-MARGIN_CELLS = 6
+MARGIN_CELLS, LABEL_CELLS = 6, 30
+"""So far from the left edge a frame is brought into sight, and so far from the right one, where its label stands."""
 FOLLOW_SHARE = 0.92
 """Where the present is while the tape follows it, in its width."""
 A_TICK = 3000
@@ -85,11 +86,11 @@ class Reading:
         placed = self.placed
         if placed is None:
             return
-        margin = MARGIN_CELLS * self.cell
+        margin, label = MARGIN_CELLS * self.cell, min(LABEL_CELLS, cells // 3) * self.cell
         if placed.begin < self.begin + margin:
             self.begin = max(0.0, placed.begin - margin)
-        elif placed.end > self.begin + cells * self.cell - margin:
-            self.begin = max(0.0, placed.end - cells * self.cell + 3 * margin)
+        elif placed.end > self.begin + cells * self.cell - label:
+            self.begin = max(0.0, placed.end - cells * self.cell + label)
             self.begin = min(self.begin, max(0.0, placed.begin - margin))
 
     def scroll(self, share: float, cells: int) -> None:

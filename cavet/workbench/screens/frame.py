@@ -21,6 +21,7 @@ from cavet.workbench.screens.fitted import Fitted
 from cavet.workbench.screens.modal import FRAME_SECONDS
 from cavet.workbench.top_views import top_view
 from cavet.workbench.widgets.picture import Picture
+from cavet.workbench.widgets.rest import rest_in
 from cavet.workbench.widgets.top import Top
 
 CALM_SECONDS = 0.24
@@ -202,7 +203,7 @@ class Frame(Fitted[None]):
         message = silence or (self._message if self._desk.now < self._message_until else "")
         ink = PAPER if self._message_is_well and not silence else CORAL
         foot = (keys, message, ink)
-        self.picture("foot").look(foot, lambda width, height: draw_foot(keys, keymap.REST, width, message, ink))
+        self.picture("foot").look(foot, lambda width, height: draw_foot(keys, rest_in(self.app), width, message, ink))
 
     def picture(self, name: str) -> Picture:
         """One of its pictures."""

@@ -118,7 +118,8 @@ class FramesScreen(FramesActing):
 
     def _follow_said(self) -> None:
         said = views.said_views(tuple(self._desk.saying.entries))
-        self.picture("said").look(said, lambda width, height: draw_said(said, None, width, height))
+        empty = "nothing: this is a record" if self._desk.past else "nothing yet"
+        self.picture("said").look(said, lambda width, height: draw_said(said, None, width, height, empty))
         entry = self._entry if self._typing in (SUM, SEARCH) else None
         shown = f"find {entry}" if entry is not None and self._typing == SEARCH else entry
         lines = tuple((line.asked, line.found, line.is_bad) for line in self._slate.lines)

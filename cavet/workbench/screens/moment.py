@@ -28,6 +28,7 @@ from cavet.workbench.record.then import Then
 from cavet.workbench.roster import Head, Roster
 from cavet.workbench.screens.fitted import Fitted
 from cavet.workbench.widgets.picture import Picture
+from cavet.workbench.widgets.rest import rest_in
 
 FAR = 100
 ONE_VIEW_COLUMNS, ROOMY_ROWS = 96, 40
@@ -112,11 +113,12 @@ class MomentScreen(ModalScreen[str | None], Fitted[str | None]):
         rails.look(listed, lambda width, height: draw_rails(listed, layout, width, height))
         board = self._then.board(moment, self.point)
         self._picture("board").look(board, partial(draw_board, board))
-        view = TrailsView(current=self._then.trail(self._desk, moment, self.point))
+        trail = self._then.trail(self._desk, moment, self.point)
+        view = TrailsView(current=trail, empty="no command of this point until then")
         self._picture("trail").look(view, partial(draw_trails, view))
         keys, message = keymap.foot(keymap.MOMENT, tight=self.has_class("one")), self._message
         self._picture("foot").look(
-            (keys, message), lambda width, height: draw_foot(keys, keymap.REST, width, message, PAPER)
+            (keys, message), lambda width, height: draw_foot(keys, rest_in(self.app), width, message, PAPER)
         )
 
     def _picture(self, name: str) -> Picture:

@@ -31,6 +31,8 @@ from cavet.workbench.screens.giving import FlagScreen, GiveScreen, OverScreen, g
 from cavet.workbench.screens.moment import MomentScreen
 from cavet.workbench.widgets.picture import Picture
 
+NO_COMMAND = "no command of a point until then"
+
 
 class RecordScreen(Frame):
     """Lanes over time, what lies between two marks, the trail under the cursor, the whole run."""
@@ -96,7 +98,7 @@ class RecordScreen(Frame):
     def _follow_trail(self) -> None:
         trail = self._looking.trail()
         current = trail_views.trail_view(self._desk, trail) if trail is not None else None
-        view = TrailsView(current=current)
+        view = TrailsView(current=current, empty=NO_COMMAND)
         self.picture("trail").look(view, partial(draw_trails, view))
 
     def _follow_strip(self) -> None:

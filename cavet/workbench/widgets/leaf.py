@@ -9,6 +9,7 @@ from cavet.workbench import keymap
 from cavet.workbench.drawing.lines import draw_foot
 from cavet.workbench.drawing.sheet import MARGIN_ROWS, Sheet, draw_sheet, laid
 from cavet.workbench.widgets.picture import Picture
+from cavet.workbench.widgets.rest import rest_in
 
 SHARE_OF_HEIGHT = 0.86
 SHARE_OF_WIDTH, MOST_COLUMNS = 0.9, 118
@@ -47,7 +48,7 @@ class Leaf(Vertical):
         """Show a sheet from its line `first` on."""
         self.fit(sheet, *self.app.size)
         self._page.look((sheet, first), lambda width, height: draw_sheet(sheet, first, width, height))
-        self._foot.look(keys, lambda width, height: draw_foot(keys, keymap.REST, width))
+        self._foot.look(keys, lambda width, height: draw_foot(keys, rest_in(self.app), width))
 
     @property
     def room(self) -> int:
