@@ -69,6 +69,13 @@ def hex_pairs(data: bytes) -> str:
     return data.hex(" ").upper()
 
 
+def as_written(data: bytes) -> str:
+    """Bytes as text where they are a line of it, or a unit that `;` ends; and in hex else."""
+    line = data.removesuffix(b"\n").removesuffix(b"\r")
+    is_text = bool(line) and data.endswith((b"\n", b";")) and all(0x20 <= byte < 0x7F for byte in line)
+    return line.decode("ascii") + "↵" * data.endswith(b"\n") if is_text else hex_pairs(data)
+
+
 class WrongError(Exception):
     """Something that a person gave is wrong: where, what was found, what was expected, and the nearest right word."""
 

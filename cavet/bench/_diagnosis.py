@@ -207,7 +207,9 @@ def _mend_refusal(broken: Kind, around: Circumstances, *, was_answered: bool = F
         return "take away what holds it; until then send it to rest"
     if around.point:
         return _able_pins(around)
-    if broken == Kind.TAKEN and not was_answered:
+    if broken == Kind.TAKEN and was_answered:
+        return "compare what it asks for with the board: its unit, its addresses, what it can do"
+    if broken == Kind.TAKEN:
         return "look at its bytes (w): the program has sent them so, or they were changed on the way"
     return "compare what it asks for with what the board has, and with the mode of its pins"
 

@@ -74,8 +74,10 @@ class UsbOut:
     def __init__(self, reports: Callable[[], Decoder]) -> None:
         self._reports = reports
         self._reader = usb.ip.RequestReader()
-        self.wanted: dict[int, tuple[int, bytes]] = {}
-        """For each transfer to the host: how many bytes it may bring, and the setup packet that asks for it."""
+        self.wanted: dict[int, int] = {}
+        """For each transfer to the host how many bytes it may bring."""
+        self.asked: dict[int, bytes] = {}
+        """The setup packet of each transfer over the control pipe."""
 
     def feed(self, data: bytes) -> list[Frame]:
         """Take more bytes; give what is complete now."""
@@ -97,8 +99,9 @@ class UsbOut:
     def _submitted(self, request: usb.ip.Submit, offset: int) -> list[Frame]:
         setup = b"" if request.endpoint else request.setup
         if request.direction == usb.ip.IN:
-            self.wanted[request.sequence] = (request.length, setup)
+            self.wanted[request.sequence] = request.length
         if setup:
+            self.asked[request.sequence] = setup
             return at_offset(usb.CODEC.decoder(Side.HOST), setup, offset)
         return at_offset(self._reports(), request.data, offset) if request.direction == usb.ip.OUT else []
 
@@ -116,20 +119,26 @@ class UsbIn:
     def feed(self, data: bytes) -> list[Frame]:
         """Take more bytes; give what is complete now."""
         self._reader.feed(data)
-        self._reader.wanted = {sequence: size for sequence, (size, _) in self._out.wanted.items()}
+        self._reader.wanted = self._out.wanted
         found: list[Frame] = []
         try:
             if not self._begun and not self._begin():
                 return found
             while not self._lost and (ended := self._reader.ended()) is not None:
-                _, setup = self._out.wanted.pop(ended.sequence, (0, b""))
-                if ended.data:
-                    decoder = usb.CODEC.decoder(Side.BOARD) if setup else self._reports()
-                    found += at_offset(decoder, ended.data, self._reader.offset - len(ended.data))
+                found += self._answer(ended, self._reader.offset - len(ended.data))
         except ValueError as error:
             self._lost = True
             found.append(Frame(Unreadable(reason=str(error)), data, self._reader.offset, (str(error),)))
         return found
+
+    def _answer(self, ended: usb.ip.Ended, offset: int) -> list[Frame]:
+        """What a transfer that has ended says: a control transfer also where it brings no data."""
+        setup = self._out.asked.pop(ended.sequence, b"")
+        if not setup:
+            return at_offset(self._reports(), ended.data, offset) if ended.data else []
+        if ended.status == usb.ip.EPIPE:
+            return [Frame(usb.StatusStage(stalled=True), b"", offset)]
+        return moved(usb.control_answer(setup, ended.data), offset) if ended.status == usb.ip.OK else []
 
     def _begin(self) -> bool:
         """Pass over the answers to what is asked before any transfer: which devices there are, and the one taken."""
@@ -146,5 +155,9 @@ class UsbIn:
 
 def at_offset(decoder: Decoder, data: bytes, offset: int) -> list[Frame]:
     """The frames in a datagram that stands at an offset."""
-    frames: Sequence[Frame] = [*decoder.feed(data), *decoder.finish()]
-    return [Frame(frame.message, frame.data, offset + frame.offset, frame.problems) for frame in frames]
+    return moved([*decoder.feed(data), *decoder.finish()], offset)
+
+
+def moved(frames: Sequence[Frame], by: int) -> list[Frame]:
+    """Frames that stand so many bytes farther on."""
+    return [Frame(frame.message, frame.data, by + frame.offset, frame.problems) for frame in frames]

@@ -165,6 +165,16 @@ class PlanSpoken(Spoken):
         return frame.readable and not frame.problems
 
 
+class _AnyReport:
+    """Reads a datagram of which only the bytes are known."""
+
+    def feed(self, data: bytes) -> list[Frame]:
+        return [Frame(usb.TransferData(data=data), data, 0)]
+
+    def finish(self) -> list[Frame]:
+        return []
+
+
 class _EitherDecoder:
     """Reads a stream in which several kinds of frames are: at each place the one that fits."""
 
@@ -218,8 +228,15 @@ class UsbSpoken(PlanSpoken):
     def is_due(self, request: Message) -> bool:
         return isinstance(request, usb.Request) or super().is_due(request)
 
+    def answers(self, request: Message, frame: Frame) -> bool:
+        is_report = frame.message.NAME in self._codecs
+        return super().answers(request, frame) and is_report is not isinstance(request, usb.Request)
+
     def codec_of(self, name: str) -> Codec:
         return self._codecs.get(name) or usb.CODEC
+
+    def decoder(self, side: Side) -> Decoder:
+        return super().decoder(side) if self._codecs else _AnyReport()
 
     def passing(self) -> dict[Side, Decoder]:
         out = UsbOut(lambda: self.decoder(Side.HOST))

@@ -207,7 +207,7 @@ class LinkReader:
         """What is spoken on a link: what its board runs, or, where that is not described, what its host speaks."""
         board = self._top.boards.get(table.board)
         hosts = [host for host in self._top.hosts.values() if isinstance(host, dict)]
-        usual = MESSAGES if table.kind == MESSAGES else "firmata"
+        usual = table.kind if table.kind in FIRMWARES else "firmata"
         spoken = next((host.get("protocol") for host in hosts if host.get("link") == path[-1]), usual)
         firmware = str(board.get("firmware") if isinstance(board, dict) else spoken)
         if table.framing is not None and firmware != "modbus":

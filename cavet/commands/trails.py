@@ -72,7 +72,12 @@ def readable(trail: Trail) -> str:
     """A trail in a line, and a second where it broke."""
     begun = trail.stages[0].t if trail.stages else 0.0
     sign = {"broken": "✕", "confirmed": "◈", "done": "◈"}.get(trail.ended, "·")
-    what = f"{trail.board}.{trail.point} = {trail.shown}" if trail.is_command else f"{trail.board} {trail.shown}"
+    if trail.is_command:
+        what = f"{trail.board}.{trail.point} = {trail.shown}"
+    elif trail.message is None or trail.shown.startswith(trail.message):
+        what = f"{trail.board} {trail.shown}"
+    else:
+        what = f"{trail.board} {trail.message} {trail.shown}"
     by = f"  {plain(trail.by)}" if trail.by else ""
     line = f"{begun:10.3f} {sign} {trail.number:6}  {plain(what, 60)}  {trail.ended or 'under way'}"
     line += f", answered after {show_duration(trail.answered)}" if trail.answered is not None else ""

@@ -8,6 +8,7 @@ from cavet.bench import Diagnosis
 from cavet.hosts import Point
 from cavet.record import STAGES, Kind, Topic, Value
 from cavet.record import Trail as Followed
+from cavet.wording import as_written
 
 ENDS = {Kind.OVERTAKEN: "overtaken", Kind.UNCHANGED: "left out"}
 
@@ -94,4 +95,4 @@ def _shown(value: Value, point: Point | None) -> str:
     """What was wanted, in the point's own words; for a program of others the bytes that it has said."""
     if point is not None and not isinstance(value, bytes):
         return point.show(value)
-    return value.hex(" ").upper() if isinstance(value, bytes) else str(value)
+    return as_written(value) if isinstance(value, bytes) else str(value)

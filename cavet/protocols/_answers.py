@@ -40,11 +40,12 @@ LISTEN_ONLY = 4
 
 REFUSALS = {
     "exception_code": ("exception", 1), "return_code": ("return code", 1), "reason_code": ("reason code", 0x80),
-    "reason_codes": ("reason code", 0x80),
+    "reason_codes": ("reason code", 0x80), "stalled": ("the control pipe has stalled", True),
 }  # fmt: skip
 """Fields in which an answer says no: what they are called, and from which number on.
 
-Source: Modbus application protocol, section 7; MQTT 3.1.1, sections 3.2.2.3 and 3.9.3; MQTT 5.0, section 2.4."""
+Source: Modbus application protocol, section 7; MQTT 3.1.1, sections 3.2.2.3 and 3.9.3; MQTT 5.0, section 2.4; USB 2.0,
+section 8.5.3.4."""
 
 
 def is_answered(protocol: str, request: Message) -> bool:
@@ -69,6 +70,8 @@ def refusal(reply: Message) -> str:
     for field, (called, least) in REFUSALS.items():
         found = getattr(reply, field, ())
         for code in found if isinstance(found, tuple) else (found,):
+            if code is True:
+                return called
             if code >= least:
                 words = words_of(type(reply), field).get(code, "")
                 return f"{called} {code:02X}{f', {words}' if words else ''}"

@@ -15,13 +15,13 @@ from textual.app import App
 from textual.dom import DOMNode
 from textual.geometry import Size
 
-from cavet.faults import note_fault
+from cavet.faults import FORESEEN, note_fault
 from cavet.wording import WrongError
 from cavet.workbench import keymap
 from cavet.workbench.command import Command
 from cavet.workbench.desk import Desk
 from cavet.workbench.palette import themes
-from cavet.workbench.screens.actions import Action, ActionsScreen, do_it
+from cavet.workbench.screens.actions import Action, ActionsScreen
 from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.frame import Frame
 from cavet.workbench.screens.outside import OutsideScreen
@@ -172,10 +172,19 @@ class CavetApp(App[int]):
 
     def _commands(self, commands: keymap.Commands, target: DOMNode) -> list[Action]:
         return [
-            Action(each.name, each.does, partial(self.call_later, self.run_action, each.action, target), each.shown)
+            Action(each.name, each.does, partial(self.call_later, self._run, each.action, target), each.shown)
             for each in commands
             if each.name
         ]
+
+    async def _run(self, action: str, target: DOMNode) -> None:
+        """Run a command of the list. What can't be done is said at the foot, as where its key is pressed."""
+        try:
+            await self.run_action(action, target)
+        except FORESEEN as error:
+            self._say(str(error))
+        except Exception as error:  # noqa: BLE001
+            self._say(note_fault(f"a command, {action}", error))
 
     def _elsewhere(self, name: str) -> list[Action]:
         """The commands of another screen: it is shown, and the key is told. What it acts on is to be seen first."""
@@ -229,7 +238,7 @@ class CavetApp(App[int]):
     def action_palette(self) -> None:
         """Show all actions, and do the one that is chosen."""
         if not isinstance(self.screen, ActionsScreen):
-            self.push_screen(ActionsScreen(self._actions()), do_it)
+            self._frame.choose(self._actions(), "all actions")
 
     def action_theme(self) -> None:
         self.theme = "cavet-dark" if self.theme.endswith("light") else "cavet-light"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from cavet.bench import Spoken
 from cavet.protocols import Frame, Message, as_fields
+from cavet.protocols.usb import StatusStage
 from cavet.wording import hex_pairs, plain
 
 UNTOLD = ("unit", "transaction", "packet_id", "dup", "retain", "qos", "protocol_level", "ten_bit")
@@ -26,6 +27,8 @@ def brief(tongue: Spoken, frame: Frame, *, named: bool = True) -> str:
 def brief_message(tongue: Spoken, message: Message, *, named: bool = True) -> str:
     """A message in a few words: its name, and the values that say what is wanted."""
     name = message.NAME
+    if isinstance(message, StatusStage):
+        return "stalled" if message.stalled else "done"
     fields = as_fields(message, tongue.unused(name))
     words = [name] if named or name in ("exception", "not-acknowledged", "acknowledged") else []
     for key, value in fields.items():

@@ -9,7 +9,7 @@ from cavet.protocols import Side
 from cavet.protocols.buses import on_wires, read_calls
 from cavet.record import STAGES, Event, Kind, Purpose, Step, Topic, Trail
 from cavet.units import show_duration
-from cavet.wording import hex_pairs, plain
+from cavet.wording import as_written, hex_pairs, plain
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.trail import StageView, TrailsView, TrailView
 
@@ -101,13 +101,6 @@ def _stage_lines(step: Step, name: Kind, point: Point | None) -> tuple[str, ...]
         return tuple(told(events[0], name, point).split("\n"))
     lines = [told(event, name, point).split("\n") for event in events]
     return tuple(line[-1] if name == Kind.TAKEN else " ".join(line) for line in lines)
-
-
-def as_written(data: bytes) -> str:
-    """Bytes as text where they are a line of it, and in hex else."""
-    line = data.removesuffix(b"\n").removesuffix(b"\r")
-    is_text = bool(line) and data.endswith(b"\n") and all(0x20 <= byte < 0x7F for byte in line)
-    return line.decode("ascii") + "↵" if is_text else hex_pairs(data)
 
 
 def published(data: bytes) -> str:

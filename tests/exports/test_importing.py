@@ -186,6 +186,33 @@ class Others(OnFiles):
         why = [trail.why for trail in past_trails(made.record.since(0), None)]
         self.assertEqual(why, ["return code 05, not authorized", "reason code 80, failure"])
 
+    def test_transfers_over_usb_are_read_with_how_they_ended(self):
+        def event(kind, number, endpoint, is_in, status=0, setup=None, data=b""):
+            transfer = 2 if setup is not None else 3
+            head = struct.pack("<QcBBBHcc", number, kind, transfer, endpoint | is_in << 7, 1, 1, b"\0", b"\0")
+            head += struct.pack("<qiiII", 0, 0, status, len(data), len(data)) + (setup or bytes(8)) + bytes(16)
+            return head + data
+
+        configure, ask = bytes.fromhex("0009010000000000"), bytes.fromhex("C005000000000400")
+        packets = [
+            event(b"S", 1, 0, 0, setup=configure), event(b"C", 1, 0, 0, setup=b""),
+            event(b"S", 2, 0, 1, setup=ask), event(b"C", 2, 0, 1, -32, setup=b""),
+            event(b"S", 3, 1, 0, data=b"\x01\x02"), event(b"C", 3, 1, 0),
+            event(b"S", 4, 1, 1), event(b"C", 4, 1, 1, data=b"\x03"), event(b"S", 5, 1, 1),
+        ]  # fmt: skip
+        made, counts = self.read(pcap([(1.0 + n, packet) for n, packet in enumerate(packets)], 220), "usb")
+        self.assertEqual(9, counts.packets)
+        said = [(each.subject, each.value) for each in made.record.since(0) if each.kind in (Kind.CARRIED, Kind.TOLD)]
+        self.assertEqual(
+            said,
+            [
+                ("set-configuration", configure), ("status-stage", b""), ("setup", ask), ("status-stage", b""),
+                ("transfer-data", b"\x01\x02"), ("transfer-data", b"\x03"),
+            ],
+        )  # fmt: skip
+        found = [(trail.ended, trail.why) for trail in past_trails(made.record.since(0), None)]
+        self.assertEqual(found, [("done", ""), ("broken", "the control pipe has stalled"), ("done", "")])
+
     def test_what_a_record_was_exported_to_comes_back(self):
         test_exports.setUpModule()
         file = RecordFile(test_exports.PATH)

@@ -186,7 +186,7 @@ class Layout(unittest.TestCase):
         actions = [
             Action(f"do number {n} of a long list of things", "and what that does", print, "F2") for n in range(9)
         ]
-        sheets += [ActionsScreen(actions).sheet(), DefectsScreen(desk).sheet()]
+        sheets += [ActionsScreen(actions, "all actions").sheet(), DefectsScreen(desk).sheet()]
         cls.collect_bench(desk)
         cls.collect_checks(desk)
         sheets += [bench_sheets.pin_sheet(desk, board) for board in desk.bench.setup.boards]

@@ -21,6 +21,7 @@ from cavet.protocols import firmata
 from cavet.record import Kind, read_record
 from cavet.wording import UnreachableError
 from cavet.workbench import CavetApp, Changing, Desk, keymap
+from cavet.workbench.app import SCREENS
 from cavet.workbench.screens.actions import ActionsScreen
 from cavet.workbench.screens.bench import BenchScreen
 from cavet.workbench.screens.checks import ChecksScreen
@@ -645,6 +646,33 @@ class Looking(unittest.TestCase):
             await seat.sees("ctrl+t here: what was done by hand")
 
         seated(story)
+
+    def test_no_command_of_the_list_ends_the_program(self):
+        """Each command of each screen, from where that is shown first: what can't be done is told."""
+        parting = ("leave", "save", "remove")  # what ends it, writes a file, or begins the bench anew
+
+        for name in SCREENS:
+
+            async def story(seat, name=name):
+                async def there():
+                    seat.app.go_to_screen(name)
+                    await seat.until(lambda: name == seat.app._frame.NAME and seat.app._frame.is_mounted)
+
+                await there()
+                for command in seat.app._frame.CAN:
+                    if not command.name or command.action.partition("(")[0] in parting:
+                        continue
+                    await seat.app._run(command.action, seat.app._frame)
+                    self.assertIsNone(seat.app._exception, command.name)
+                    while len(seat.app.screen_stack) > 1:
+                        over = seat.app.screen
+                        await seat.press("escape")
+                        await seat.until(lambda over=over: seat.app.screen is not over)
+                    await there()
+                    self.assertEqual(seat.app._frame._faults, set())
+
+            with self.subTest(name), self.assertNoLogs("cavet", "ERROR"):
+                seated(story, changing=True)
 
     def test_every_button_can_be_pressed_from_the_list_of_all_actions(self):
         async def story(seat):

@@ -1,7 +1,7 @@
 """USB 2.0: the requests of the control pipe and the descriptors. Source: USB specification, revision 2.0, chapter 9."""
 
 from cavet.protocols.usb import _ip as ip
-from cavet.protocols.usb._codec import CODEC, DataStage, StatusStage, control_answer
+from cavet.protocols.usb._codec import CODEC, DataStage, StatusStage, TransferData, control_answer
 from cavet.protocols.usb._descriptors import (
     ConfigurationDescriptor,
     DeviceDescriptor,
@@ -27,6 +27,7 @@ __all__ = [
     "Setup",
     "StatusStage",
     "StringDescriptor",
+    "TransferData",
     "control_answer",
     "encode_descriptor",
     "ip",

@@ -58,6 +58,13 @@ class DataStage(Message, frozen=True, kw_only=True):
     data: bytes
 
 
+class TransferData(Message, frozen=True, kw_only=True):
+    """What passes over a bulk or interrupt endpoint, where its frames are not known. Source: USB 2.0, section 5.3.2."""
+
+    NAME = "transfer-data"
+    data: bytes
+
+
 class StatusStage(Message, frozen=True, kw_only=True):
     """How a control transfer ended that brings no data. Source: USB 2.0, section 8.5.3.1."""
 
@@ -191,7 +198,7 @@ class UsbCodec:
     def explain(self, frame: Frame, side: Side) -> Field:
         """Take a setup packet or a descriptor apart, down to the bits where they have a meaning of their own."""
         reader = Reader(frame.data, placed=bytes_from())
-        if isinstance(frame.message, DataStage | StatusStage):
+        if isinstance(frame.message, DataStage | StatusStage | TransferData):
             if reader.rest:
                 reader.take("data", reader.rest)
                 reader.note("data", 0, frame.data, raw=frame.data)

@@ -25,12 +25,6 @@ class Action(msgspec.Struct, frozen=True):
     key: str = ""
 
 
-def do_it(action: Action | None) -> None:
-    """Do what was chosen, where anything was."""
-    if action is not None:
-        action.act()
-
-
 def fitting(actions: list[Action], typed: str) -> list[Action]:
     """The actions in whose words all typed words can be found."""
     words = typed.lower().split()
@@ -42,7 +36,7 @@ class ActionsScreen(Modal[Action | None]):
 
     CAN = keymap.CHOOSING
 
-    def __init__(self, actions: list[Action], title: str = "all actions") -> None:
+    def __init__(self, actions: list[Action], title: str) -> None:
         super().__init__()
         self._actions = actions
         self._title = title

@@ -80,7 +80,8 @@ class DriveScreen(Frame):
         return self._point
 
     def go_to(self, point: Point) -> None:
-        self._rails.go_to(point)
+        for rails in self.query(Rails):  # none while it is being left
+            rails.go_to(point)
 
     @property
     def _rails(self) -> Rails:

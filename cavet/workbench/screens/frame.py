@@ -17,6 +17,7 @@ from cavet.record import Trail
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.lines import draw_foot, draw_too_small, draw_top
+from cavet.workbench.screens.actions import Action, ActionsScreen
 from cavet.workbench.screens.fitted import Fitted
 from cavet.workbench.screens.modal import FRAME_SECONDS
 from cavet.workbench.top_views import top_view
@@ -226,3 +227,11 @@ class Frame(Fitted[None]):
         except FORESEEN as error:
             self.say(str(error))
         self.follow()
+
+    def choose(self, actions: list[Action], title: str) -> None:
+        """Show a list, and do what is chosen there."""
+        self.app.push_screen(ActionsScreen(actions, title), self._do)
+
+    def _do(self, action: Action | None) -> None:
+        if action is not None:
+            self.attempt(action.act)

@@ -83,10 +83,10 @@ class FramesBase(Frame):
 
     def _refused(self) -> str:
         """Why nothing can be said on the chosen link."""
-        if not self._host:
-            return "nobody of this bench speaks here: other programs do. `cavet say` takes this link."
         if self._desk.past:
             return "a record: nothing runs here"
+        if not self._host:
+            return "nobody of this bench speaks here: other programs do. `cavet say` takes this link."
         link = self._desk.bench.host_links[self._host]
         return "" if link.held else f"{link.words}; o takes it up again"
 

@@ -25,7 +25,7 @@ from cavet.workbench.record import views
 from cavet.workbench.record.commands import CommandView, commands_in
 from cavet.workbench.record.looking import Looking
 from cavet.workbench.record.over import Over
-from cavet.workbench.screens.actions import Action, ActionsScreen, do_it
+from cavet.workbench.screens.actions import Action
 from cavet.workbench.screens.frame import Follow, Frame
 from cavet.workbench.screens.giving import FlagScreen, GiveScreen, OverScreen, give
 from cavet.workbench.screens.moment import MomentScreen
@@ -214,7 +214,7 @@ class RecordScreen(Frame):
             found = await asyncio.to_thread(commands_in, self._desk, begin, end)
             actions = [Action(each.title, each.told, partial(self._go_to_command, each)) for each in found]
             if actions:
-                self.app.push_screen(ActionsScreen(actions, title), do_it)
+                self.choose(actions, title)
             else:
                 self.say("no command was given then")
 

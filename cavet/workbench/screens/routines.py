@@ -30,7 +30,7 @@ from cavet.workbench.routines import views
 from cavet.workbench.routines.coloring import Fit, begun, fitting
 from cavet.workbench.routines.offering import Offer
 from cavet.workbench.routines.work import Work
-from cavet.workbench.screens.actions import Action, ActionsScreen, do_it
+from cavet.workbench.screens.actions import Action
 from cavet.workbench.screens.frame import Follow, Frame
 from cavet.workbench.screens.routine_sheets import step_sheet
 from cavet.workbench.screens.sheet import SheetScreen
@@ -251,7 +251,7 @@ class RoutinesScreen(Frame):
             for line, name in self._work.heads()
         ]
         actions.append(Action("a new one", "at the end of the text, of what the bench has", self._begin_anew))
-        self.app.push_screen(ActionsScreen(actions, "the routines of this text"), do_it)
+        self.choose(actions, "the routines of this text")
 
     def _go_to(self, line: int) -> None:
         self._editor.move_cursor((line - 1, 0), center=True)
