@@ -190,7 +190,8 @@ class Others(OnFiles):
         def event(kind, number, endpoint, is_in, status=0, setup=None, data=b""):
             transfer = 2 if setup is not None else 3
             head = struct.pack("<QcBBBHcc", number, kind, transfer, endpoint | is_in << 7, 1, 1, b"\0", b"\0")
-            head += struct.pack("<qiiII", 0, 0, status, len(data), len(data)) + (setup or bytes(8)) + bytes(16)
+            length = 64 if is_in and kind == b"S" else len(data)  # what it may bring, what it brought
+            head += struct.pack("<qiiII", 0, 0, status, length, len(data)) + (setup or bytes(8)) + bytes(16)
             return head + data
 
         configure, ask = bytes.fromhex("0009010000000000"), bytes.fromhex("C005000000000400")
