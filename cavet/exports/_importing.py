@@ -135,7 +135,7 @@ class Importing:
             if self._protocol != "usb":
                 lines += ["", f"[hosts.{line.board}]", f'link = "{line.link}"', f'protocol = "{host}"']
             if self._protocol == "mqtt5":
-                lines.append("version = 5")
+                lines.append('version = "5.0"')
             if self._format is not None:
                 lines.append(f'plan = "{self._format}"')
         return "\n".join(lines) + "\n"

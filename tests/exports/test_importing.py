@@ -186,6 +186,25 @@ class Others(OnFiles):
         why = [trail.why for trail in past_trails(made.record.since(0), None)]
         self.assertEqual(why, ["return code 05, not authorized", "reason code 80, failure"])
 
+    def test_each_protocol_is_read_as_what_it_is(self):
+        for protocol, data in (
+            ("firmata", "F9 02 07"), ("modbus-tcp", "000100000006070300000002"), ("modbus-rtu", "010300000002C40B"),
+            ("modbus-ascii", b":010300000002FA\r\n".hex()), ("scpi", b"*IDN?\n".hex()), ("mqtt", "C0 00"),
+            ("mqtt5", cavet.encode("mqtt5", "connect", client_id="a").hex()), ("i2c", "4C 10"), ("spi", "01 02"),
+            ("usb", ""),
+        ):  # fmt: skip
+            with self.subTest(protocol):
+                made = Importing(self.folder / "x", protocol, None)
+                line = made._line("there")
+                tongue = made._heard_on(line)._tongue
+                self.assertEqual(tongue.name, {"spi": "i2c"}.get(protocol, protocol))
+                if data and protocol != "usb":
+                    found, counts = self.read(f"0.5 > {data}\n".encode(), protocol)
+                    self.assertGreaterEqual(counts.frames, 1)
+                    kinds = {event.kind for event in found.record.since(0)}
+                    self.assertIn(Kind.CARRIED, kinds)
+                    self.assertNotIn(Kind.LOST, kinds)
+
     def test_transfers_over_usb_are_read_with_how_they_ended(self):
         def event(kind, number, endpoint, is_in, status=0, setup=None, data=b""):
             transfer = 2 if setup is not None else 3
