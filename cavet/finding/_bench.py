@@ -26,11 +26,12 @@ def bench_from(known: Answer, name: str, pins: dict[str, Any] | None = None) -> 
             f'profile = "{board}"', 'firmware = "firmata"', "",
             f"[profiles.{board}]", *(f"{key} = {_value(value)}" for key, value in pins.items()), "",
         ]  # fmt: skip
-    lines += [f"[links.{board}]", *_link(known, board), "", f"[hosts.{board}]", f'link = "{board}"']
-    lines += [*_host(known), ""]
+    lines += [f"[links.{board}]", *_link(known, board), ""]
+    if protocol != "usb":
+        lines += [f"[hosts.{board}]", f'link = "{board}"', *_host(known), ""]
     lines += {
         "firmata": lambda: _pin_points(board, pins or {}), "scpi": lambda: _scpi_points(board),
-        "mqtt": lambda: _topic_points(board, known),
+        "mqtt": lambda: _topic_points(board, known), "usb": lambda: _reports(board),
     }.get(protocol, lambda: _register_points(board))()  # fmt: skip
     return "\n".join(lines) + "\n"
 
@@ -64,6 +65,8 @@ def _link(known: Answer, board: str) -> list[str]:
         return [*lines, f'settings = "{known.get("settings", "8N1")}"']
     if protocol == "mqtt":
         return ['kind = "mqtt"', f'board = "{board}"', 'station = "real"', f"broker = {_text(address)}"]
+    if protocol == "usb":
+        return ['kind = "usb"', f'board = "{board}"', f"address = {_text(address.removeprefix('usb:'))}"]
     kind = "serial" if protocol in ("firmata", "modbus-rtu") else "tcp"
     if kind == "serial":
         return ['kind = "serial"', f'board = "{board}"', f"port = {_text('socket://' + address)}"]
@@ -115,6 +118,13 @@ def _topic_points(board: str, known: Answer) -> list[str]:
             "",
         ]
     return lines
+
+
+def _reports(board: str) -> list[str]:
+    return [
+        "# What is in its reports is not told by USB: describe them in a plan file beside this one, my.plan.toml; then",
+        "#", f"# [hosts.{board}]", f'# link = "{board}"', '# protocol = "plan"', '# plan = "my"', "",
+    ]  # fmt: skip
 
 
 def _register_points(board: str) -> list[str]:

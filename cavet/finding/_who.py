@@ -142,8 +142,13 @@ async def _at_port(path: str, protocol: str | None, time: _Time, every: bool) ->
             found = await ask()
             if found is not None:
                 return {"address": path, **found, "baud": settings.rate, "settings": settings.form}
-    rates = [f"{name} at {', '.join(dict.fromkeys(each))}" for name, each in tried.items()]
+    rates = [f"{name}{_alone(name, every)} at {', '.join(dict.fromkeys(each))}" for name, each in tried.items()]
     raise UnreachableError(path, _nobody(rates, talk.over or "nobody was understood"))
+
+
+def _alone(protocol: str, every: bool) -> str:
+    """Which unit alone was asked, where there may be others."""
+    return " (unit 1 alone: --units asks them all)" if protocol == "modbus-rtu" and not every else ""
 
 
 def _line_questions(

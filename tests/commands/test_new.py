@@ -74,7 +74,9 @@ class From(unittest.IsolatedAsyncioTestCase):
         await bench.start()
         self.addAsyncCleanup(bench.stop)
         at = {endpoint.link: endpoint.address for endpoint in bench.endpoints}
-        for link, points in (("gatehouse", 2), ("pumphouse", 0), ("switchrack", 1), ("towpath", 2)):
+        for link, points in (
+            ("gatehouse", 2), ("pumphouse", 0), ("switchrack", 1), ("signalpost", 0), ("towpath", 2),
+        ):  # fmt: skip
             with self.subTest(link):
                 text = await bench_at(at[link], "Found")
                 setup = check_text(text, "x.bench.toml")
