@@ -24,6 +24,7 @@ SETTLE_SECONDS = 0.1
 """What the program has set going is in the record, too."""
 NOT_THERE, NOT_ABLE = 127, 126
 """The codes of a program that is not there, or can't be run. Source: POSIX, Shell Command Language, section 2.8.2."""
+NOTHING_MAPPED = "no device of the kernel is mapped: --map PATH=BOARD.i2c, or [boards.NAME.kernel] in the bench file"
 
 
 @click.command("with", context_settings={"ignore_unknown_options": True})
@@ -77,7 +78,7 @@ async def _run_on(
             code = await _follow(program, {**devices.variables, **variables_of(places)}, lines)
             if settles or lines is not None:
                 await asyncio.sleep(SETTLE_SECONDS)
-            remark = devices.remark()
+            remark = devices.remark() if mappings or code == 0 else NOTHING_MAPPED
         if remark and code not in (NOT_THERE, NOT_ABLE):
             click.echo(remark, err=True)
         if lines is not None:

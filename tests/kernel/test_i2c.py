@@ -9,6 +9,7 @@ import textwrap
 import unittest
 
 from tests.kernel.running import Programs
+from tests.patience import PATIENCE
 
 PROGRAM = """
 #include <errno.h>
@@ -258,6 +259,12 @@ class OnTheBus(Programs, unittest.TestCase):
         text = PLAIN[: PLAIN.index("os.write")] + ORPHANED
         self.call(sys.executable, "-c", text)
         self.assertEqual(str(errno.EIO), self.written("code"))
+
+    def test_where_nothing_is_mapped_a_program_that_fails_is_told(self):
+        for program, told in (("true", 0), ("false", 1)):
+            words = [sys.executable, "-m", "cavet", "with", "demo", "--", program]
+            done = subprocess.run(words, capture_output=True, text=True, timeout=PATIENCE)
+            self.assertEqual((told, told), (done.returncode, done.stderr.count("no device of the kernel is mapped")))
 
 
 if __name__ == "__main__":
