@@ -78,6 +78,18 @@ def parse(text: str, unit: str, place: str = "") -> float:
     return convert(number, found_unit, unit, place, text)
 
 
+def finite(value: object, place: str, expected: str, least: float = -math.inf) -> float:
+    """A number that a program gave: at least `least`. Raises `WrongError` for what is none, and for one without an
+    end."""
+    try:
+        number = math.nan if isinstance(value, bytes | str) else float(value)  # type: ignore[arg-type]
+    except (TypeError, ValueError, OverflowError):
+        number = math.nan
+    if not math.isfinite(number) or number < least:
+        raise WrongError(place, found=value, expected=expected)
+    return number
+
+
 def split(text: str, expected: str, place: str = "") -> tuple[float, str]:
     """Take `text` apart into its number and its unit as written, "" where none was."""
     match = _NUMBER.match(text)

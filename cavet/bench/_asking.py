@@ -39,7 +39,7 @@ def value_for(point: Point, value: Asked) -> Asked:
             expected = f"true or false, {listed(point.words)}"
             raise WrongError(f"{point.board}.{point.name}", found=value, expected=expected)
         return bool(value)
-    return float(value)
+    return point.number(value)
 
 
 async def until_ready(link: HostLink) -> None:

@@ -15,6 +15,7 @@ from cavet.boards.defects import Defect
 from cavet.boards.parts import Part
 from cavet.faults import FORESEEN, fault_words, note_fault
 from cavet.record import Kind, Record, Topic
+from cavet.units import finite
 from cavet.wording import WrongError, listed, nearest
 
 T = TypeVar("T")
@@ -241,6 +242,8 @@ class World:
     def act(self, path: str, do: str, *, seconds: float | None = None, value: float | None = None) -> None:
         """Do something to a part by hand."""
         part = self.part(path)
+        value = None if value is None else finite(value, path, "a number")
+        seconds = None if seconds is None else finite(seconds, path, "seconds, 0 or more", 0.0)
         try:
             part.act(do, self._now, seconds=seconds, value=value)
             part.touch(self._now)
@@ -258,7 +261,7 @@ class World:
             raise WrongError(
                 "rig", found=quantity, expected=f"one of {listed(names)}", nearest=nearest(quantity, names)
             )
-        self.rig.set(quantity, value)
+        self.rig.set(quantity, finite(value, f"rig.{quantity}", "a number"))
         self._record.append(Kind.RIG, "", Topic.RIG, quantity, self.rig.value(quantity), None, "by hand")
 
     def switch_defect(self, name: str, on: bool) -> None:

@@ -107,7 +107,8 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
         return self.kind.is_output and (self.kind is not PointKind.PULSE or low <= 0 <= high)
 
     def limited(self, value: Asked) -> Asked:
-        """Bring a value inside the limits. Raises `WrongError` for what is no colour, where that is wanted."""
+        """Bring a value inside the limits. Raises `WrongError` for what is no colour, or no number, where that is
+        wanted."""
         if self.kind is PointKind.COLOUR:
             return self.parse(str(value))
         if self.kind.is_text:
@@ -115,7 +116,12 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
         if self.kind.is_switch:
             return bool(value)
         low, high = sorted((self.low, self.high))
-        return min(high, max(low, float(value)))
+        return min(high, max(low, self.number(value)))
+
+    def number(self, value: object) -> float:
+        """A number that it may be asked for. Raises `WrongError` for what is none, and for one without an end."""
+        expected = f"a number in {self.unit}" if self.unit else "a number"
+        return units.finite(value, f"{self.board}.{self.name}", expected)
 
     @property
     def is_whole(self) -> bool:

@@ -39,12 +39,15 @@ from cavet.library.trails import Trail
 from cavet.record import Event, Kind, RecordWriter, Topic, Transfer, check_new
 from cavet.record import Trail as Followed
 from cavet.routines import End, Runner, chosen, read_routine, tune_value
+from cavet.units import finite
 from cavet.wording import UnreachableError, WrongError
 
 T = TypeVar("T")
 Value = float | bool | str
 """A value in the unit of what it is of; a text may have a unit of its own, "60 %", "1.2 m"."""
 BY = "script"
+SECONDS = "seconds, 0 or more"
+"""What is expected of a time."""
 RAMP_SECONDS = 0.02
 """A ramp asks for the next value so often, and not before the last one was carried."""
 AT_MOST = 60.0
@@ -134,10 +137,10 @@ class BenchCore:
         return Trail(trail, self._standings.diagnose(trail), point)
 
     async def _wait(self, seconds: float) -> None:
-        await asyncio.sleep(seconds)
+        await asyncio.sleep(finite(seconds, "wait", SECONDS, 0.0))
 
     async def _wait_until(self, condition: Callable[[], object], at_most: float) -> float:
-        began = self.t
+        began, at_most = self.t, finite(at_most, "wait_until.at_most", SECONDS, 0.0)
         while not condition():
             if self.t - began > at_most:
                 raise TooLate(f"what was waited for has not come within {at_most:g} s")
@@ -272,6 +275,7 @@ class PointCore:
         if not self.is_output:
             raise WrongError(f"{self.board}.{self.name}", found="an input", expected="an output")
         wanted = value_for(self._point, value)
+        over = finite(over or 0.0, f"{self.board}.{self.name}.over", SECONDS, 0.0)
         await until_ready(self._link)
         if over:
             await self._ramp(wanted, over)

@@ -111,7 +111,7 @@ class Working:
         """A value that has to be known. Raises where it is not."""
         found = value.run(track.look)
         if found is None or (isinstance(found, float) and not abs(found) < inf):
-            raise self._failed(step, "a value in it is not known yet")
+            raise self._failed(step, "it gives no number: something in it is not known yet, or is divided by 0")
         return found
 
     async def _ramp(self, point: Point, wanted: float, over: float, track: Track) -> None:

@@ -27,6 +27,24 @@ class OnTheDemo(unittest.TestCase):
         self.assertAlmostEqual(lamp.state, 50, delta=0.3)
         self.assertEqual((lamp.unit, lamp.kind, lamp.words), ("%", "lamp", "50 %"))
 
+    def test_what_is_no_number_is_told_and_nothing_moves(self):
+        nan, inf, lever = float("nan"), float("inf"), self.bench.part("gatehouse.windlass")
+        voltage = self.bench["supply_1_voltage"].set(5)
+        for wrong in (nan, inf, None, [], b"5", 10**400, "x"):
+            for attempt in (
+                lambda wrong=wrong: self.bench["supply_1_voltage"].set(wrong),
+                lambda wrong=wrong: self.bench["beacon"].set(5, over=wrong if wrong else "x"),
+                lambda wrong=wrong: self.bench.rig.__setitem__("chamber", wrong),
+                lambda wrong=wrong: lever.set(wrong), lambda wrong=wrong: self.bench.wait(wrong),
+                lambda wrong=wrong: lever.do("set", value=0.1, seconds=wrong if wrong is not None else -1),
+            ):  # fmt: skip
+                with self.subTest(wrong), self.assertRaises(cavet.WrongError):
+                    attempt()
+        self.assertEqual((voltage.ended, self.bench["supply_1_voltage"].read()), ("confirmed", 5.0))
+        self.assertEqual(self.bench["beacon"].asked, None)
+        self.assertAlmostEqual(self.bench.rig["chamber"], 1200, delta=1)
+        self.assertEqual(self.bench.part("gatehouse.windlass").state, 0)
+
     def test_a_trail_has_its_stages_and_the_delays_between_them(self):
         self.bench["beacon"].set(20)
         self.bench.wait(0.2)

@@ -118,6 +118,22 @@ class Steps(unittest.TestCase):
         """)
         self.assertEqual((ran.said[0], ran.end.result), ("too late", "done"))
 
+    def test_what_is_divided_by_nothing_is_no_number_and_is_told(self):
+        ran = run("""
+            routine a
+                set beacon to level / (level - level)
+        """)
+        self.assertEqual((ran.end.result, ran.end.line), ("failed", 2))
+        self.assertIn("divided by 0", ran.end.why)
+        self.assertEqual(
+            [
+                event.value
+                for event in ran.record
+                if event.kind is Kind.ASKED and event.subject == "beacon" and event.value
+            ],
+            [],
+        )
+
     def test_a_loop_that_takes_no_time_after_all_is_ended(self):
         ran = run("""
             routine a
