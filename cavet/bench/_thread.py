@@ -25,13 +25,13 @@ SWITCH_SECONDS = 0.0005
 
 
 class LoopThread:
-    """A loop in real time, in a thread of its own."""
+    """A loop in real time, in a thread of its own, which does not keep a program from ending."""
 
     def __init__(self, name: str) -> None:
         self._loop: asyncio.AbstractEventLoop
         self._stop: asyncio.Event
         self._begun = threading.Event()
-        self._thread = threading.Thread(target=clock.run, args=(self._live(),), name=name)
+        self._thread = threading.Thread(target=clock.run, args=(self._live(),), name=name, daemon=True)
         sys.setswitchinterval(SWITCH_SECONDS)
         self._thread.start()
         self._begun.wait()

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import asyncio
+import atexit
+import weakref
 from collections.abc import Callable, Coroutine, Iterable, Iterator, Mapping
 from contextlib import AbstractAsyncContextManager, AbstractContextManager, contextmanager
 from pathlib import Path
@@ -78,11 +80,12 @@ class Part(PartCore):
 
 
 class Bench(BenchCore):
-    """A bench that runs, until it is left or closed."""
+    """A bench that runs, until it is left or closed, or the program ends."""
 
     def __init__(self, portal: _Portal, setup: Setup, *, real: bool, defects: Iterable[str]) -> None:
         self._portal = portal
         self._is_closed = False
+        _open_ones.add(self)
         super().__init__(setup, real=real, defects=defects)
 
     def __enter__(self) -> Bench:
@@ -92,6 +95,14 @@ class Bench(BenchCore):
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
         self.close()
+
+    def __del__(self) -> None:
+        """Nobody holds it any more: end it, where this thread is not in the middle of a loop."""
+        try:
+            asyncio.get_running_loop()
+        except RuntimeError:
+            if not getattr(self, "_is_closed", True):
+                self.close()
 
     def close(self) -> None:
         """End it; again does no harm."""
@@ -204,3 +215,13 @@ def open(
     except BaseException:
         portal.end()
         raise
+
+
+_open_ones: weakref.WeakSet[Bench] = weakref.WeakSet()
+
+
+@atexit.register
+def _close_all() -> None:
+    """What a script has left open ends with it, in order."""
+    for bench in list(_open_ones):
+        bench.close()

@@ -103,5 +103,7 @@ def decode(protocol: str, data: bytes, *, side: str = "host") -> list[Decoded]:
     sides = [known.value for known in Side]
     if side not in sides:
         raise WrongError("decode.side", found=side, expected=listed(sides))
+    if isinstance(data, int | str):
+        raise WrongError("decode.data", found=data, expected="bytes, such as bytes.fromhex('E9 5C 00')")
     decoder = chosen.decoder(Side(side))
     return [Decoded(chosen, frame, Side(side)) for frame in [*decoder.feed(data), *decoder.finish()]]

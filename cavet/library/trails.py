@@ -67,6 +67,9 @@ class Trail:
             return "broken"
         return "done" if diagnosis.is_over else ""
 
+    def __repr__(self) -> str:
+        return f"<{self.board}.{self.point} = {self.shown}, {self.ended or 'under way'}>"
+
     def __str__(self) -> str:
         """A line for each stage, and where it broke."""
         begun = self.stages[0].t if self.stages else 0.0

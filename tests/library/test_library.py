@@ -11,6 +11,7 @@ from pathlib import Path
 import cavet
 import cavet.aio
 from cavet.record import RecordFile
+from tests.patience import PATIENCE
 
 
 class OnTheDemo(unittest.TestCase):
@@ -44,6 +45,22 @@ class OnTheDemo(unittest.TestCase):
         self.assertEqual(self.bench["beacon"].asked, None)
         self.assertAlmostEqual(self.bench.rig["chamber"], 1200, delta=1)
         self.assertEqual(self.bench.part("gatehouse.windlass").state, 0)
+
+    def test_a_script_that_closes_nothing_ends_in_order(self):
+        script = "import cavet; bench = cavet.open('demo', real={}); print([bench['beacon'].set(30)]); {}"
+        for real, last in ((True, ""), (False, ""), (True, "bench = None"), (False, "raise SystemExit(0)")):
+            with self.subTest(real=real, last=last):
+                done = subprocess.run(
+                    [sys.executable, "-c", script.format(real, last)], capture_output=True, text=True, timeout=PATIENCE
+                )
+                said = "[<gatehouse.beacon = 30 %, confirmed>]\n"
+                self.assertEqual((0, said, ""), (done.returncode, done.stdout, done.stderr))
+
+    def test_what_is_no_bytes_is_told(self):
+        for data in ("E9 5C 00", 5):
+            with self.assertRaises(cavet.WrongError):
+                cavet.decode("firmata", data)
+        self.assertEqual(cavet.decode("firmata", bytearray(b"\xe9\x5c\x00"))[0].fields, {"pin": 9, "value": 92})
 
     def test_a_trail_has_its_stages_and_the_delays_between_them(self):
         self.bench["beacon"].set(20)
