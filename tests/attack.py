@@ -426,26 +426,40 @@ def window(scale):
     now and then; then the window is shut: nothing grows, nothing is left behind."""
     noise, wrong, seconds = random.Random("keys"), [], 600 * scale
     with tempfile.TemporaryDirectory() as folder:
-        child, window = pty.fork()
-        if child == 0:
-            os.environ.update(TERM="xterm-256color", XDG_STATE_HOME=folder, HOME=folder)
-            os.execv(sys.executable, [sys.executable, "-m", "cavet", "demo"])
-        resize(window, 160, 47)
-        drained(window, 5.0)
-        before, files, delays = resident(child), len(list(Path(f"/proc/{child}/fd").iterdir())), []
-        pressed, stopped = 0, threading.Event()
-        asked = [threading.Thread(target=ask_on, args=(port, stopped)) for port in listening(child)]
-        for thread in asked:
-            thread.start()
+
+        def begun():
+            child, window = pty.fork()
+            if child == 0:
+                os.environ.update(TERM="xterm-256color", XDG_STATE_HOME=folder, HOME=folder)
+                os.execv(sys.executable, [sys.executable, "-m", "cavet", "demo"])
+            resize(window, 160, 47)
+            drained(window, 5.0)
+            stopped = threading.Event()
+            asked = [threading.Thread(target=ask_on, args=(port, stopped)) for port in listening(child)]
+            for thread in asked:
+                thread.start()
+            return child, window, resident(child), len(list(Path(f"/proc/{child}/fd").iterdir())), asked, stopped
+
+        child, window, before, files, asked, stopped = begun()
+        delays, pressed, left = [], 0, 0
         for _ in range(PROBES):
             until = time.monotonic() + seconds / PROBES
-            while time.monotonic() < until:
-                if noise.random() < 0.01:
-                    resize(window, noise.randint(20, 200), noise.randint(6, 60))
-                os.write(window, noise.choice(KEYS))
-                pressed += 1
-                drained(window, noise.choice((0.005, 0.02, 0.1)))
-            delays.append(heard(window))
+            try:
+                while time.monotonic() < until:
+                    if noise.random() < 0.01:
+                        resize(window, noise.randint(20, 200), noise.randint(6, 60))
+                    os.write(window, noise.choice(KEYS))
+                    pressed += 1
+                    drained(window, noise.choice((0.005, 0.02, 0.1)))
+                delays.append(heard(window))
+            except OSError:  # it has ended: by "quit" in the list of all actions, or by itself
+                stopped.set()
+                left += 1
+                if os.waitpid(child, 0)[1]:
+                    wrong.append("it ended by itself")
+                    return report("window", f"{pressed} keys", wrong)
+                child, window, before, files, asked, stopped = begun()
+                continue
             if delays[-1] >= DEAF_SECONDS:
                 wrong.append("it hears no key any more")
                 break
@@ -468,7 +482,7 @@ def window(scale):
         if log is not None:
             wrong.append(f"logged: {log.read_text()[-300:]}")
     delay = f"key to screen {1000 * first:.0f} ms in the first half, {1000 * last:.0f} in the other, "
-    delay += f"{1000 * max(delays):.0f} at most"
+    delay += f"{1000 * max(delays):.0f} at most" + (f", left by the list {left} times" if left else "")
     return report(
         "window",
         f"{pressed} keys in {seconds:.0f} s, {len(asked)} endpoints asked on, {delay}, {grown / 1e6:.0f} MB, "
