@@ -57,7 +57,6 @@ class Running:
     def __init__(self, process: asyncio.subprocess.Process, mark: str) -> None:
         self._process = process
         self._mark = mark
-        _underway.add(self)
         self._written = {"output": bytearray(), "errors": bytearray()}
         self._readers = [
             asyncio.create_task(self._read(name, stream))
@@ -71,6 +70,7 @@ class Running:
     ) -> Running:
         """Start it, with more variables in its environment. Raises `WrongError` where that can't be."""
         mark = secrets.token_hex(8)
+        _underway.add(mark)  # before it is there: who is told to end meanwhile finds it
         variables = {**os.environ, **variables_of(endpoints), **(more or {}), MARK: mark}
         try:
             process = await asyncio.create_subprocess_exec(
@@ -78,9 +78,11 @@ class Running:
                 stdout=asyncio.subprocess.PIPE, stderr=asyncio.subprocess.PIPE, start_new_session=True,
             )  # fmt: skip
         except OSError as error:
+            _underway.discard(mark)
             found = f"{call[0]} can't be started: {error.strerror}"
             raise WrongError("program", found=found, expected="a program that is there") from error
         except ValueError as error:
+            _underway.discard(mark)
             raise WrongError("program", found=str(error), expected="a call that can be made") from error
         return cls(process, mark)
 
@@ -122,17 +124,11 @@ class Running:
                 os.killpg(self._process.pid, number)
             await self._until_gone()
         await self._process.wait()
-        _underway.discard(self)
+        _underway.discard(self._mark)
         _, pending = await asyncio.wait(self._readers, timeout=END_SECONDS)
         for task in pending:
             task.cancel()
         return Ended(self._process.returncode or 0, self.output, self.errors, was_late)
-
-    def kill(self) -> None:
-        """End it, and all that it has started, at once."""
-        with suppress(ProcessLookupError):
-            os.killpg(self._process.pid, signal.SIGKILL)
-        _signal(self._left(), signal.SIGKILL)
 
     async def _until_gone(self) -> None:
         with suppress(TimeoutError):
@@ -142,23 +138,31 @@ class Running:
 
     def _left(self) -> list[int]:
         """What it has started that is still there, also in sessions of its own."""
-        wanted = f"{MARK}={self._mark}".encode()
-        found = []
-        for folder in Path("/proc").iterdir():
-            if folder.name.isdigit() and int(folder.name) != self._process.pid:
-                with suppress(OSError):
-                    if wanted in (folder / "environ").read_bytes().split(b"\0"):
-                        found.append(int(folder.name))
-        return found
+        return [process for process in _marked(self._mark) if process != self._process.pid]
 
 
-_underway: set[Running] = set()
+def _marked(mark: str) -> list[int]:
+    """The processes that bear a mark."""
+    wanted = f"{MARK}={mark}".encode()
+    found = []
+    for folder in Path("/proc").iterdir():
+        if folder.name.isdigit():
+            with suppress(OSError):
+                if wanted in (folder / "environ").read_bytes().split(b"\0"):
+                    found.append(int(folder.name))
+    return found
+
+
+_underway: set[str] = set()
+"""The marks of the programs that run."""
 
 
 def end_programs() -> None:
-    """End at once all that run: this process is about to end, and nothing waits any more."""
-    for running in list(_underway):
-        running.kill()
+    """End at once all that run, with what they have started: this process is about to end, and nothing waits."""
+    for mark in list(_underway):
+        for process in _marked(mark):
+            with suppress(OSError):
+                os.killpg(os.getpgid(process), signal.SIGKILL)
 
 
 def _signal(processes: Sequence[int], number: int) -> None:
