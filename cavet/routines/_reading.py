@@ -66,10 +66,9 @@ def tune_value(routine: CheckedRoutine, name: str, raw: object, place: str) -> f
     tune = tunes[name]
     if isinstance(raw, str):
         value = units.parse(raw, tune.unit or "", place)
-    elif isinstance(raw, int | float) and not isinstance(raw, bool):
-        value = float(raw)
     else:
-        raise WrongError(place, found=str(raw), expected=f"a number in {tune.unit}" if tune.unit else "a number")
+        expected = f"a number in {tune.unit}" if tune.unit else "a number"
+        value = units.finite(str(raw) if isinstance(raw, bool) else raw, place, expected)
     if not tune.limited(value):
         low, high = sorted((tune.low, tune.high))
         raise WrongError(place, found=f"{value:g}", expected=f"{low:g} to {high:g} {tune.unit or ''}".strip())
