@@ -23,7 +23,7 @@ BOOT_SECONDS = 2.4
 ONE_SECONDS = 0.5
 """How long one question on a network is waited for."""
 LINE_SECONDS = 0.3
-PATIENCE = (1, 4)
+PATIENCE = (1, 4, 16)
 """A line is asked through once for each, while there is time, with waits so many times as long: boards may be busy."""
 FIRMATA_RATES = (57600, 115200, 9600)
 TEXT_RATES = (9600, 115200, 19200, 57600, 38400)
