@@ -304,15 +304,16 @@ class CavetApp(App[int]):
         self.exit(0)
 
     def on_defects_screen_keep(self, message: DefectsScreen.Keep) -> None:
-        """Write how the defects are switched into the bench file."""
+        """Write how the defects are switched into the bench file, once the bench has done what was pressed before."""
+        self._desk.call(lambda: None, done=self._keep_defects)
+
+    def _keep_defects(self) -> None:
         changing = self._desk.changing
         if changing is None:
             return
+        switched = {name: each.on for name, each in self._desk.bench.world.defects.items()}
         try:
-            self._frame.say(
-                changing.keep_defects({name: each.on for name, each in self._desk.bench.world.defects.items()}),
-                well=True,
-            )
+            self._frame.say(changing.keep_defects(switched), well=True)
         except WrongError as error:
             self._say(str(error))
 

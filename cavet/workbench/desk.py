@@ -161,8 +161,7 @@ class Desk:
 
     def switch_defect(self, name: str) -> None:
         """Switch a defect on, or off."""
-        on = not self.bench.world.defects[name].on
-        self.call(lambda: self.bench.switch_defect(name, on))
+        self.call(lambda: self.bench.switch_defect(name, not self.bench.world.defects[name].on))
 
     def restart(self, board: str) -> None:
         """Start a board again that a fault has stopped."""

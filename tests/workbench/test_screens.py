@@ -392,7 +392,11 @@ class Breaking(unittest.TestCase):
         async def story(seat):
             await seat.press("d")
             await seat.on(DefectsScreen)
+            held = threading.Event()
+            seat.desk.call(lambda: held.wait(PATIENCE))  # a bench that is busy meanwhile
             await seat.press("down", "space", "s", "escape")
+            await seat.on(DriveScreen)
+            held.set()
             await seat.sees("saved in ottersluice.bench.toml")
 
         before = gatehouse_text()
