@@ -160,7 +160,7 @@ def _why(trail: Trail, broken: Kind, around: Circumstances) -> tuple[str, str]:
     if broken == Kind.MOVED and trail.refused is not None:  # also where it was not read back in the end
         return trail.refused.note, _mend_refusal(broken, around)
     if stopped is not None and stopped.kind == Kind.REFUSED:
-        return stopped.note, _mend_refusal(broken, around, was_answered=trail.told is not None)
+        return stopped.note, _mend_refusal(broken, around, was_answered=trail.answered is not None)
     if stopped is not None and stopped.kind == Kind.LOST:
         what = "free it, or try another one" if stopped.topic is Topic.PART else "measure at the pin; try another one"
         return stopped.note, f"{what}; look whether a defect is on (d)"

@@ -113,13 +113,13 @@ class UsbIn:
         self._out = out
         self._reports = reports
         self._reader = usb.ip.ReplyReader()
+        self._reader.wanted = out.wanted
         self._begun = False
         self._lost = False
 
     def feed(self, data: bytes) -> list[Frame]:
         """Take more bytes; give what is complete now."""
         self._reader.feed(data)
-        self._reader.wanted = self._out.wanted
         found: list[Frame] = []
         try:
             if not self._begun and not self._begin():

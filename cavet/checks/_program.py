@@ -57,6 +57,7 @@ class Running:
     def __init__(self, process: asyncio.subprocess.Process, mark: str) -> None:
         self._process = process
         self._mark = mark
+        _underway[mark] = process.pid
         self._written = {"output": bytearray(), "errors": bytearray()}
         self._readers = [
             asyncio.create_task(self._read(name, stream))
@@ -70,7 +71,7 @@ class Running:
     ) -> Running:
         """Start it, with more variables in its environment. Raises `WrongError` where that can't be."""
         mark = secrets.token_hex(8)
-        _underway.add(mark)  # before it is there: who is told to end meanwhile finds it
+        _underway[mark] = None  # before it is there: who is told to end meanwhile finds it
         variables = {**os.environ, **variables_of(endpoints), **(more or {}), MARK: mark}
         try:
             process = await asyncio.create_subprocess_exec(
@@ -78,11 +79,11 @@ class Running:
                 stdout=asyncio.subprocess.PIPE, stderr=asyncio.subprocess.PIPE, start_new_session=True,
             )  # fmt: skip
         except OSError as error:
-            _underway.discard(mark)
+            del _underway[mark]
             found = f"{call[0]} can't be started: {error.strerror}"
             raise WrongError("program", found=found, expected="a program that is there") from error
         except ValueError as error:
-            _underway.discard(mark)
+            del _underway[mark]
             raise WrongError("program", found=str(error), expected="a call that can be made") from error
         return cls(process, mark)
 
@@ -124,7 +125,7 @@ class Running:
                 os.killpg(self._process.pid, number)
             await self._until_gone()
         await self._process.wait()
-        _underway.discard(self._mark)
+        _underway.pop(self._mark, None)
         _, pending = await asyncio.wait(self._readers, timeout=END_SECONDS)
         for task in pending:
             task.cancel()
@@ -153,16 +154,17 @@ def _marked(mark: str) -> list[int]:
     return found
 
 
-_underway: set[str] = set()
-"""The marks of the programs that run."""
+_underway: dict[str, int | None] = {}
+"""The marks of the programs that run, with their process groups as soon as they are known."""
 
 
 def end_programs() -> None:
     """End at once all that run, with what they have started: this process is about to end, and nothing waits."""
-    for mark in list(_underway):
-        for process in _marked(mark):
+    for mark, group in list(_underway.items()):
+        for each in (group, *_marked(mark)):
             with suppress(OSError):
-                os.killpg(os.getpgid(process), signal.SIGKILL)
+                if each is not None:
+                    os.killpg(each if each == group else os.getpgid(each), signal.SIGKILL)
 
 
 def _signal(processes: Sequence[int], number: int) -> None:

@@ -63,12 +63,12 @@ def frames_in(
 
 
 def hint_at_other_side(chosen: Codec, side: Side, words: tuple[str, ...]) -> None:
-    """Say on standard error that bytes with a fault in them read well as what the other side says, where they do."""
+    """Say on standard error that bytes of which nothing can be read are well said by the other side, where they are."""
     if words in ((), ("-",)):
         return
     other = Side.BOARD if side is Side.HOST else Side.HOST
-    found = [frame for frames in frames_in(chosen, other, words) for frame in frames]
-    if found and not any(frame.problems for frame in found):
+    here, there = ([frame for frames in frames_in(chosen, each, words) for frame in frames] for each in (side, other))
+    if there and not any(frame.readable for frame in here) and not any(frame.problems for frame in there):
         click.echo(f"said by the {other.value} it reads without a fault: --from {other.value}", err=True)
 
 

@@ -79,7 +79,7 @@ def readable(trail: Trail) -> str:
     else:
         what = f"{trail.board} {trail.message} {trail.shown}"
     by = f"  {plain(trail.by)}" if trail.by else ""
-    line = f"{begun:10.3f} {sign} {trail.number:6}  {plain(what, 60)}  {trail.ended or 'under way'}"
+    line = f"{begun:10.3f} {sign} {trail.number:6}  {plain(what, 90)}  {trail.ended or 'under way'}"
     line += f", answered after {show_duration(trail.answered)}" if trail.answered is not None else ""
     line += f" after {show_duration(trail.took)}" if trail.answered is None and len(trail.stages) > 1 else ""
     line += by

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from functools import lru_cache
+from textwrap import wrap
 from typing import NamedTuple
 
 from rich.cells import cell_len
@@ -31,6 +32,8 @@ WATER = Ink("water")
 
 NUMBER = re.compile(r"[−+-]?(\d{1,3}( \d{3})+(?!\d)|\d+)(\.\d+)?")
 """A number as it is printed: thousands are parted by a space."""
+LEAST_LINE = 8
+"""No text is broken into lines of fewer cells."""
 
 
 class Run(NamedTuple):
@@ -57,6 +60,11 @@ def clip(text: str, room: int) -> str:
     cut = next((found for found in NUMBER.finditer(text) if found.start() < end < found.end()), None)
     end = end if cut is None else cut.start()
     return f"{text[:end].rstrip()}…"
+
+
+def wrapped(text: str, room: int, most: int | None = None) -> list[str]:
+    """Break a text between words into lines of so many cells; into so many at most, and `…` says that more follows."""
+    return wrap(text, max(LEAST_LINE, room), max_lines=most, placeholder=" …", break_on_hyphens=False)
 
 
 def fitting(room: int, *texts: str) -> str:

@@ -5,11 +5,10 @@ from __future__ import annotations
 from bisect import bisect_left
 from itertools import pairwise
 from math import ceil
-from textwrap import wrap
 
 import msgspec
 
-from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, WATER, Canvas, Ink, clip
+from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, WATER, Canvas, Ink, clip, wrapped
 from cavet.lanes import CURVE, LEVEL, TRAFFIC, WISHES, Lane
 from cavet.units import show, show_duration
 
@@ -353,12 +352,15 @@ def draw_measures(view: MeasureView, width: int, height: int) -> Canvas:
     """Draw what lies between the marks."""
     canvas = Canvas(width, height)
     canvas.put(1, 0, view.title, PAPER._replace(bold=True), width - 2)
-    y = 1
+    rows: list[tuple[str, str]] = []
     for name, told in view.lines:
+        first, *more = wrapped(told, width - 15, MOST_LINES) or [""]
+        rows += [(name, first), *(("", line) for line in more)]
+    if len(rows) > height - 1:
+        rows = [*rows[: max(0, height - 2)], ("…", "")]
+    for y, (name, told) in enumerate(rows, 1):
         canvas.put(1, y, name, QUIET, 13 if told else width - 2)
-        for line in wrap(told, max(1, width - 15), max_lines=MOST_LINES, placeholder=" …") or [""]:
-            canvas.put(14, y, line, PAPER, width - 15)
-            y += 1
+        canvas.put(14, y, told, PAPER, width - 15)
     return canvas
 
 

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from textwrap import wrap
 from typing import NamedTuple
 
-from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Ink, clip
+from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Ink, clip, wrapped
 from cavet.wiring import Believed, Hanging, Section, SectionRow
 
 HEAD_ROWS = 3
@@ -152,7 +151,7 @@ def _draw_link(canvas: Canvas, at: Columns, section: Section, rows: int) -> None
         return
     y = HEAD_ROWS
     for words, role in section.link:
-        for line in wrap(words, LINK_COLUMNS):
+        for line in wrapped(words, LINK_COLUMNS):
             if y >= HEAD_ROWS + rows:
                 return
             canvas.put(at.link, y, line, ROLES[role])

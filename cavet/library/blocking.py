@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import asyncio
 import atexit
+import os
 import weakref
 from collections.abc import Callable, Coroutine, Iterable, Iterator, Mapping
-from contextlib import AbstractAsyncContextManager, AbstractContextManager, contextmanager
+from contextlib import AbstractAsyncContextManager, AbstractContextManager, ExitStack, contextmanager
 from pathlib import Path
 from types import TracebackType
 from typing import Any, Protocol, TypeVar
@@ -85,6 +86,7 @@ class Bench(BenchCore):
     def __init__(self, portal: _Portal, setup: Setup, *, real: bool, defects: Iterable[str]) -> None:
         self._portal = portal
         self._is_closed = False
+        self._process = os.getpid()
         _open_ones.add(self)
         super().__init__(setup, real=real, defects=defects)
 
@@ -101,7 +103,7 @@ class Bench(BenchCore):
         try:
             asyncio.get_running_loop()
         except RuntimeError:
-            if not getattr(self, "_is_closed", True):
+            if getattr(self, "_process", None) == os.getpid():
                 self.close()
 
     def close(self) -> None:
@@ -222,6 +224,8 @@ _open_ones: weakref.WeakSet[Bench] = weakref.WeakSet()
 
 @atexit.register
 def _close_all() -> None:
-    """What a script has left open ends with it, in order."""
-    for bench in list(_open_ones):
-        bench.close()
+    """What a script has left open ends with it, in order; not in a process that was forked off it."""
+    with ExitStack() as stack:
+        for bench in list(_open_ones):
+            if bench._process == os.getpid():
+                stack.callback(bench.close)

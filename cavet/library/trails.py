@@ -48,8 +48,8 @@ class Trail:
         self.delays = _delays(self.stages)
         self.took = max((stage.t for stage in self.stages), default=0.0) - (self.stages[0].t if self.stages else 0.0)
         """From the first stage to the last, in s."""
-        answered = trail.told.t - trail.root.t if trail.told is not None and not self.is_command else None
-        self.answered: float | None = answered
+        is_answered = trail.answered is not None and not self.is_command
+        self.answered: float | None = trail.answered.t - trail.root.t if trail.answered and is_answered else None
         """How long the board took to answer another program, in s; `None` where it has not."""
         self.broken_at = diagnosis.broken.value if diagnosis.broken is not None else None
         self.why = diagnosis.reason or (trail.stopped.note if trail.stopped is not None else "")
@@ -68,7 +68,8 @@ class Trail:
         return "done" if diagnosis.is_over else ""
 
     def __repr__(self) -> str:
-        return f"<{self.board}.{self.point} = {self.shown}, {self.ended or 'under way'}>"
+        what = f"{self.board}.{self.point} = {self.shown}" if self.is_command else f"{self.board} {self.shown}"
+        return f"<{what}, {self.ended or 'under way'}>"
 
     def __str__(self) -> str:
         """A line for each stage, and where it broke."""

@@ -39,7 +39,7 @@ LISTEN_ONLY = 4
 """The sub-function of Modbus diagnostics that is never answered. Source: application protocol, section 6.8.1."""
 
 REFUSALS = {
-    "exception_code": ("exception", 1), "return_code": ("return code", 1), "reason_code": ("reason code", 0x80),
+    "exception_code": ("exception", 0), "return_code": ("return code", 1), "reason_code": ("reason code", 0x80),
     "reason_codes": ("reason code", 0x80), "stalled": ("the control pipe has stalled", True),
 }  # fmt: skip
 """Fields in which an answer says no: what they are called, and from which number on.

@@ -42,6 +42,8 @@ class Trail(msgspec.Struct):
     """The event by which a broker has passed the command on."""
     told: Event | None = None
     """The event by which the board has reported what it did."""
+    answered: Event | None = None
+    """The event by which it has answered the message itself, first: not what it told of what came of that."""
     limited: Event | None = None
     """The event by which the wish was brought inside its limits; its value is what was wanted."""
     losses: int = 0
@@ -91,10 +93,16 @@ class Trail(msgspec.Struct):
         step = self.steps.get(Kind.DRIVEN)
         return step is not None and driven < step.last.number and driven not in {event.number for event in step.events}
 
+    def is_message(self, number: int) -> bool:
+        """Whether an event is the message itself: as it was carried, taken, or refused."""
+        taken = self.steps.get(Kind.TAKEN)
+        events = [self.root, *(taken.events if taken is not None else ()), *([self.refused] if self.refused else ())]
+        return any(event.number == number for event in events)
+
     def begin_again(self) -> None:
         """The command is sent anew: what the first try reached does not count."""
         self.steps = {stage: step for stage, step in self.steps.items() if stage == Kind.ASKED}
-        self.moving = self.stopped = self.passed = self.told = None
+        self.moving = self.stopped = self.passed = self.told = self.answered = None
         self.moving_parts = {}
         self.resends += 1
 
@@ -156,6 +164,8 @@ class Trails:
             trail.passed = trail.passed or event
         elif event.kind == Kind.TOLD:
             trail.told = event
+            if trail.answered is None and trail.is_message(event.cause):
+                trail.answered = event
         elif event.kind == Kind.LIMITED:
             trail.limited = event
         elif event.kind == Kind.OVERTAKEN and event.topic is Topic.PART and trail.drove_again(event.cause):

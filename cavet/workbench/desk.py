@@ -170,7 +170,7 @@ class Desk:
     def switch_link(self, board: str) -> None:
         """Let go of a board's link, for another program, or take it up again; how it stands then comes back."""
         link = self.bench.host_links[board]
-        self.call(link.let_go if link.held else link.take_up, lambda: f"{board}: {link.words}")
+        self.call(lambda: (link.let_go if link.held else link.take_up)(), lambda: f"{board}: {link.words}")
 
     # broken trails
 

@@ -90,6 +90,7 @@ class Decode(unittest.TestCase):
             ran = cavet_here(command, "modbus-rtu", "018302C0F1")
             self.assertEqual((1, "said by the board it reads without a fault: --from board\n"), (ran.code, ran.err))
             self.assertEqual("", cavet_here(command, "modbus-rtu", "018302C0F0").err)  # nobody says that
+            self.assertEqual("", cavet_here(command, "scpi", b"FOO??\n".hex()).err)  # a command, if a wrong one
         self.assertIn("suback  from the board", cavet_here("explain", "mqtt", "9003000780").out)
         self.assertIn("publish  from the host", cavet_here("explain", "mqtt", "30 03 00 01 61").out)
 

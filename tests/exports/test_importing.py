@@ -176,6 +176,8 @@ class Others(OnFiles):
         )
         self.assertAlmostEqual(found[2].answered, 0.02)
         self.assertIn("compare what it asks for", found[2].mend)
+        made, _ = self.read(b"0.0 > 000100000006070500 01FF00\n0.1 < 000100000003 07 85 00\n")  # none of the standard's
+        self.assertEqual("exception 00", past_trails(made.record.since(0), None)[0].why)
 
     def test_a_broker_that_refuses_breaks_what_it_refuses(self):
         ask, no = cavet.encode("mqtt", "connect", client_id="a"), cavet.encode("mqtt", "connack", return_code=5)

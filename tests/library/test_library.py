@@ -56,6 +56,19 @@ class OnTheDemo(unittest.TestCase):
                 said = "[<gatehouse.beacon = 30 %, confirmed>]\n"
                 self.assertEqual((0, said, ""), (done.returncode, done.stdout, done.stderr))
 
+    def test_a_process_that_is_forked_off_leaves_the_bench_alone(self):
+        script = """
+import cavet, os, sys
+bench = cavet.open("demo", real=True)
+child = os.fork()
+if not child:
+    sys.exit(0)
+assert os.waitpid(child, 0)[1] == 0
+print(bench["beacon"].set(30).ended)
+"""
+        done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, timeout=PATIENCE)
+        self.assertEqual((0, "confirmed\n", ""), (done.returncode, done.stdout, done.stderr))
+
     def test_what_is_no_bytes_is_told(self):
         for data in ("E9 5C 00", 5):
             with self.assertRaises(cavet.WrongError):

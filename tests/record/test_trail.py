@@ -42,6 +42,18 @@ class TrailStory(unittest.TestCase):
         self.assertTrue(trail.complete)
         self.assertAlmostEqual(trail.delay(Kind.TAKEN), 0.001)
 
+    def test_an_answer_is_what_follows_from_the_message_and_not_what_came_of_it(self):
+        for refuses in (False, True):
+            root = self.tell(Kind.CARRIED, None, Topic.LINK, "gatehouse", b"\xf5", purpose=Purpose.OUTSIDE)
+            taken = self.tell(Kind.TAKEN, root, Topic.MESSAGE)
+            driven = self.tell(Kind.DRIVEN, taken, Topic.PIN, "2")
+            self.tell(Kind.TOLD, driven, Topic.MESSAGE, "digital-message")  # an input that hangs there
+            self.assertIsNone(self.trail(root).answered)
+            last = self.tell(Kind.REFUSED, taken, Topic.MESSAGE) if refuses else taken
+            first = self.tell(Kind.TOLD, last, Topic.MESSAGE, "string-data")
+            self.tell(Kind.TOLD, taken, Topic.MESSAGE, "string-data")
+            self.assertEqual(self.trail(root).answered.number, first)
+
     def test_a_stage_is_reached_when_every_frame_has_reached_it(self):
         asked, framed = self.sent(frames=2)
         first = self.tell(Kind.CARRIED, framed[0], "link")

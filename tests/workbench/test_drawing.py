@@ -7,6 +7,7 @@ from hypothesis import strategies as some
 
 from cavet.drawings.canvas import ASKED, GOT, Canvas, Dots, Ink
 from cavet.drawings.colours import ROLES, SIXTEEN, blend, style
+from cavet.drawings.lanes import MeasureView, draw_measures
 from cavet.workbench import keymap
 from cavet.workbench.drawing.lines import TopView, draw_foot, draw_top, name_places
 from cavet.workbench.drawing.parts import PICTURES, WIDTH, PartView, draw_part
@@ -402,6 +403,26 @@ class Lines(unittest.TestCase):
             self.assertIn("boards ready", text)
         self.assertEqual([name for name, _, _ in name_places(view, 100)], ["bench", "drive", "frames"])
         self.assertEqual([name for name, _, _ in name_places(view, 44)], ["frames"])
+
+    def test_what_is_measured_is_wrapped_and_says_where_the_room_ends(self):
+        view = MeasureView(
+            "what is seen", (("time", "3 s"), ("1.000 s", "no answer to it is in the capture"), ("end", "x"))
+        )
+        self.assertEqual(
+            draw_measures(view, 34, 7).text().split("\n"),
+            [
+                " what is seen",
+                " time         3 s",
+                " 1.000 s      no answer to it is",
+                "              in the capture",
+                " end          x",
+                "",
+                "",
+            ],
+        )
+        self.assertEqual(draw_measures(view, 34, 4).text().split("\n")[-1], " …")
+        for width in range(1, 40):
+            draw_measures(view, width, 5)
 
     def test_the_foot_always_has_the_key_that_sends_all_to_rest(self):
         keys = (("←→", "nudge"), ("space", "flip"))

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from textwrap import wrap
 
 import msgspec
 
-from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, PAPER, QUIET, Canvas
+from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, PAPER, QUIET, Canvas, wrapped
 from cavet.drawings.section import HEAD_ROWS, draw_section
 from cavet.wiring import Section
 from cavet.workbench.wiring.views import AroundView, FoldView, RemarksView
@@ -92,16 +91,16 @@ def draw_remarks(view: RemarksView, width: int, height: int) -> Canvas:
         chosen = number == view.cursor
         sign, ink = SIGNS[remark.weight]
         top = y
-        for line in wrap(remark.what, width - 6):
+        for line in wrapped(remark.what, width - 6):
             if 2 <= y - skip < height:
                 canvas.put(2, y - skip, sign if y == top else " ", ink)
                 canvas.put(4, y - skip, line, PAPER._replace(bold=chosen))
             y += 1
-        for line in wrap(remark.why, width - 6) if chosen else []:
+        for line in wrapped(remark.why, width - 6) if chosen else []:
             if 2 <= y - skip < height:
                 canvas.put(4, y - skip, line, QUIET)
             y += 1
-        for place, line in enumerate(wrap(remark.mend, width - 8)):
+        for place, line in enumerate(wrapped(remark.mend, width - 8)):
             if 2 <= y - skip < height:
                 canvas.put(4, y - skip, "" if place else "⏎" if chosen else "→", ASKED)
                 canvas.put(6, y - skip, line, ASKED if chosen else QUIET)
@@ -119,11 +118,11 @@ def draw_remarks(view: RemarksView, width: int, height: int) -> Canvas:
 
 def _draw_well(canvas: Canvas, well: Sequence[str], y: int) -> None:
     """Draw what is well from a row on; and how many more there are, where the room ends."""
-    wrapped = [wrap(words, canvas.width - 8) for words in well]
-    for number, lines in enumerate(wrapped):
+    items = [wrapped(words, canvas.width - 8) for words in well]
+    for number, lines in enumerate(items):
         left = canvas.height - y
-        if left < len(lines) + (number + 1 < len(wrapped)):
-            canvas.put(6, y, f"… {len(wrapped) - number} more", QUIET)
+        if left < len(lines) + (number + 1 < len(items)):
+            canvas.put(6, y, f"… {len(items) - number} more", QUIET)
             return
         canvas.put(4, y, "·", QUIET)
         for line in lines:
@@ -135,8 +134,8 @@ def _remark_places(view: RemarksView, width: int) -> list[tuple[int, int]]:
     """The first row of each remark, and the one behind its last, where the cursor's is unfolded."""
     places, y = [], 2
     for number, remark in enumerate(view.remarks):
-        size = len(wrap(remark.what, width - 6)) + len(wrap(remark.mend, width - 8))
-        size += len(wrap(remark.why, width - 6)) if number == view.cursor else 0
+        size = len(wrapped(remark.what, width - 6)) + len(wrapped(remark.mend, width - 8))
+        size += len(wrapped(remark.why, width - 6)) if number == view.cursor else 0
         places.append((y, y + size))
         y += size + 1
     return places
