@@ -12,7 +12,7 @@ from cavet.remarks import remarks_on
 from cavet.wiring import Wiring, section_of
 from cavet.wording import WrongError
 from cavet.workbench import Changing
-from cavet.workbench.drawing.bench import draw_remarks
+from cavet.workbench.drawing.bench import draw_around, draw_remarks
 from cavet.workbench.screens.bench import BenchScreen
 from cavet.workbench.screens.editing import EditScreen
 from cavet.workbench.wiring.adding import SORTS, changes_for, free_name, pins_for, sorts_for
@@ -20,7 +20,7 @@ from cavet.workbench.wiring.around import Around
 from cavet.workbench.wiring.changing import changed as changed_file
 from cavet.workbench.wiring.keys import keys_of, read_value
 from cavet.workbench.wiring.removing import board_removal, removal
-from cavet.workbench.wiring.views import RemarksView
+from cavet.workbench.wiring.views import AroundRow, AroundView, RemarksView
 from tests.remarks.test_rules import MODBUS, PINS, changed
 from tests.workbench.test_screens import seated
 
@@ -60,6 +60,18 @@ class InCrossSection(unittest.TestCase):
         short = draw_remarks(view, 40, 11).text()
         self.assertIn("rule 6", short)
         self.assertIn("… 2 more", short)
+
+    def test_what_is_around_says_how_much_more_there_is(self):
+        rows = tuple(AroundRow(kind="tcp", address=f"127.0.0.1:{5000 + n}", told="", whose="") for n in range(9))
+        for cursor, height, more in (
+            (0, 10, ""),
+            (0, 5, "5 more below"),
+            (8, 5, "5 more above"),
+            (6, 5, "2 more below"),
+        ):
+            view = AroundView(rows=rows, cursor=cursor, looked="looked just now")
+            head = draw_around(view, 100, height).text().split("\n")[0]
+            self.assertEqual(head.split("looked just now")[1].strip(), more)
 
     def test_lines_of_a_device_are_a_section_of_their_own(self):
         text = drawn(section_of(Wiring(SETUP, "gatehouse"), device="mast"))

@@ -153,9 +153,12 @@ def draw_around(view: AroundView, width: int, height: int) -> Canvas:
     """Draw what is around this machine, joined to the board of the bench that it is."""
     canvas = Canvas(width, height)
     canvas.put(1, 0, "around this machine", PAPER._replace(bold=True))
-    canvas.put(22, 0, view.looked, QUIET, width - 24)
     room = max(0, height - 1)
     first = max(0, min(view.cursor - room + 1, len(view.rows) - room)) if view.cursor >= room else 0
+    below = len(view.rows) - first - room
+    more = f"{below} more below" if below > 0 else f"{first} more above" if first else ""
+    canvas.put(22, 0, view.looked, QUIET, width - 24 - len(more))
+    canvas.put_right(width - 1, 0, more, QUIET)
     told_at, whose_at = (38, min(84, width - 34)) if width >= 110 else (30, max(44, width - 26))
     for place, row in enumerate(view.rows[first : first + room]):
         y = place + 1
