@@ -61,7 +61,7 @@ class PastBench(RunningBench):
         can't be read any more."""
         record = self.record
         transfers = list(islice(self._file.transfers(record.transfers.next), most))
-        events = list(islice(self._file.since(len(record)), most))
+        events = list(self._file.since(len(record), most))
         for event in events:
             record.restore(event)
         for transfer in transfers:

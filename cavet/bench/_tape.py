@@ -311,12 +311,15 @@ class LinkTape:
         client = self.client(number)
         direction = Direction.TO_BOARD if self._flags[at] & 1 else Direction.TO_HOST
         last = self._transfer[at]
+        if last < record.transfers.first:
+            return None
+        own = record.transfers[last]
         pieces: list[bytes] = []
         end = offset + size
         for place in range(last, max(record.transfers.first, last - MOST_BACK) - 1, -1):
             transfer = record.transfers[place]
             is_ours = transfer.client == client and transfer.direction is direction
-            if transfer.offset >= end or not is_ours or not self._is_mine(transfer, last, record):
+            if transfer.offset >= end or not is_ours or transfer.link != own.link or transfer.seat is not own.seat:
                 continue  # it was known to be whole only later, or this is another program's
             begin = max(offset, transfer.offset)
             pieces.append(transfer.data[begin - transfer.offset : end - transfer.offset])
@@ -324,10 +327,6 @@ class LinkTape:
             if begin <= offset:
                 return b"".join(reversed(pieces))
         return None
-
-    def _is_mine(self, transfer: Transfer, last: int, record: Record) -> bool:
-        other = record.transfers[last]
-        return transfer.link == other.link and transfer.seat is other.seat
 
 
 class Tape:
@@ -353,15 +352,16 @@ class Tape:
 
     def follow(self, most: int | None = None) -> int:
         """Read on, so many transfers at most; give how many are left."""
-        news = self._record.transfers.since(self._next)
-        for transfer in news[:most]:
+        transfers = self._record.transfers
+        news = transfers.since(self._next, most)
+        for transfer in news:
             found = self._tape_of(transfer)
             if found is not None:
                 found.take(transfer)
         if news:
-            self._next = news[:most][-1].number + 1
+            self._next = news[-1].number + 1
             self._keep_within(self._most_kept)
-        return max(0, len(news) - len(news[:most]))
+        return transfers.next - self._next
 
     def _keep_within(self, most: int) -> None:
         """Leave out the oldest frames, of whatever link, where there are too many."""

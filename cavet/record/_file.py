@@ -19,6 +19,7 @@ from cavet.wording import WrongError
 
 FORMAT = 2
 MOST_DIGITS = 10
+ALL = -1
 DONE, CUT = "done", "cut"
 """How a record has ended."""
 READ = ("1", "2")
@@ -145,9 +146,9 @@ class RecordFile:
                 where = f"{self._path}, event {row[0]}"
                 raise WrongError(where, found=str(error), expected="an event of a record") from error
 
-    def since(self, number: int) -> Iterator[Event]:
-        """The events from a number on, oldest first."""
-        return self._events("WHERE number >= ? ORDER BY number", number)
+    def since(self, number: int, most: int | None = None) -> Iterator[Event]:
+        """The events from a number on, oldest first; so many at most."""
+        return self._events("WHERE number >= ? ORDER BY number LIMIT ?", number, ALL if most is None else most)
 
     def transfers(self, number: int = 0) -> Iterator[Transfer]:
         """The transfers from a number on, oldest first; a record of format 1 has none."""

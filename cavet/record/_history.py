@@ -22,8 +22,8 @@ class History(Protocol):
     def first(self) -> int:
         """The number of the oldest event that is there."""
 
-    def since(self, number: int, /) -> Iterable[Event]:
-        """The events from a number on, oldest first."""
+    def since(self, number: int, most: int | None = None, /) -> Iterable[Event]:
+        """The events from a number on, oldest first; so many at most."""
 
     def trail(self, root: int) -> list[Event]:
         """All events that follow from one, however far, oldest first; it itself is not among them."""

@@ -8,25 +8,25 @@ import msgspec
 
 from cavet.record._event import Event, Kind, Purpose, Reason, Topic, Value
 from cavet.record._index import Index, StateKey
+from cavet.record._packed import PackedEvents, PackedTransfers
 from cavet.record._row import CHUNK_ITEMS, Row
 from cavet.record._transfer import Direction, Seat, Transfer
 
-KEPT_EVENTS = 1_000_000
-KEPT_TRANSFERS = 500_000
+KEPT = 1_000_000
 KEPT_BYTES = 256 << 20
 """So many bytes of values, and as many of transfers, stay in memory. The file keeps them all."""
 
 
 class Record:
-    """An append-only row of events, and beside it the transfers of all links; the last million stay in memory.
+    """An append-only row of events, and beside it the transfers of all links; the last million of each stay in memory.
 
     Readers are not called back: each remembers the number of the event it wants next and asks with `since`.
     """
 
-    def __init__(self, now: Callable[[], float], kept: int = KEPT_EVENTS) -> None:
+    def __init__(self, now: Callable[[], float], kept: int = KEPT) -> None:
         self._now = now
-        self._events: Row[Event] = Row(kept, KEPT_BYTES)
-        self.transfers: Row[Transfer] = Row(min(kept, KEPT_TRANSFERS), KEPT_BYTES)
+        self._events: Row[Event] = Row(kept, KEPT_BYTES, PackedEvents)
+        self.transfers: Row[Transfer] = Row(kept, KEPT_BYTES, PackedTransfers)
         self._index = Index(lambda: self._events.shelf)
         self.since = self._events.since
 

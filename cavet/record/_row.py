@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from typing import Generic, TypeVar
 
 T = TypeVar("T")
@@ -12,9 +13,13 @@ CHUNK_BYTES = 1 << 20
 
 
 class Row(Generic[T]):
-    """Items with numbers that count from 0. So many of them, and so many bytes in them, stay in memory."""
+    """Items with numbers that count from 0. So many of them, and so many bytes in them, stay in memory; those that are
+    not of the last two chunks as `packed` gives them."""
 
-    def __init__(self, kept: int, kept_bytes: int) -> None:
+    def __init__(
+        self, kept: int, kept_bytes: int, packed: Callable[[Sequence[T]], Sequence[T]] = lambda chunk: chunk
+    ) -> None:
+        self._packed = packed
         self._kept = kept
         self._kept_bytes = kept_bytes
         self.tail: list[T] = []
@@ -23,7 +28,7 @@ class Row(Generic[T]):
         self._sizes: list[int] = []
         self._starts: list[int] = [0]
         self._bytes = 0
-        self.shelf: tuple[list[int], list[list[T]]] = (self._starts, [self.tail])
+        self.shelf: tuple[list[int], list[Sequence[T]]] = (self._starts, [self.tail])
         """Where each chunk begins, and the chunks; replaced whole."""
         self.next = 0
         """The number of the next item."""
@@ -59,19 +64,23 @@ class Row(Generic[T]):
         self._sizes.append(self._tail_bytes)
         self._bytes += self._tail_bytes
         self.tail, self._tail_bytes = [], 0
-        starts, chunks = [*starts, self.next], [*chunks, self.tail]
+        starts, chunks = [*starts, self.next], [*chunks[:-2], *map(self._packed, chunks[-2:-1]), chunks[-1], self.tail]
         while len(chunks) > 2 and (self.next - starts[1] >= self._kept or self._bytes > self._kept_bytes):
             self._bytes -= self._sizes.pop(0)
             del starts[0], chunks[0]
         self.shelf = (starts, chunks)
 
-    def since(self, number: int) -> list[T]:
-        """Give the items from `number` on, oldest first; those that have left memory are left out."""
+    def since(self, number: int, most: int | None = None) -> list[T]:
+        """Give the items from `number` on, oldest first, so many at most; those that have left memory are left out."""
         starts, chunks = self.shelf
         place = _place(starts, number)
-        found = chunks[place][max(0, number - starts[place]) :]
+        begin = max(0, number - starts[place])
+        most = self.next if most is None else most
+        found = list(chunks[place][begin : begin + most])
         for later in chunks[place + 1 :]:
-            found += later
+            if len(found) >= most:
+                break
+            found += later[: most - len(found)]
         return found
 
     def __getitem__(self, number: int) -> T:

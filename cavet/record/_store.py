@@ -112,8 +112,8 @@ class RecordWriter:
             pass
 
     def _write_batch(self) -> bool:
-        events = self._record.since(self._written)[:MOST_AT_ONCE]
-        transfers = self._record.transfers.since(self._carried)[:MOST_AT_ONCE]
+        events = self._record.since(self._written, MOST_AT_ONCE)
+        transfers = self._record.transfers.since(self._carried, MOST_AT_ONCE)
         self._lags = MOST_AT_ONCE in (len(events), len(transfers))
         if not events and not transfers:
             return True

@@ -56,7 +56,7 @@ async def follow_events(bench: RunningBench, output: Output) -> None:
 
 def say_events(bench: RunningBench, output: Output, number: int) -> int:
     """Print the events from a number on, so many at most; give the number of the next one."""
-    for event in bench.record.since(number)[:MOST_EVENTS]:
+    for event in bench.record.since(number, MOST_EVENTS):
         if event.number > number:  # they have left memory since
             output.say(left_out(event.number - number))
         output.say(as_json(as_line(event)))

@@ -58,14 +58,14 @@ class Looking:
     def follow(self) -> None:
         """Read on, and go along with the present."""
         record, began = self._bench.record, time.monotonic()
-        events, transfers = record.since(self._events), record.transfers.since(self._transfers)
-        at = 0
-        while (at < len(events) or at < len(transfers)) and time.monotonic() - began < READ_SECONDS:
-            self.lanes.read(events[at : at + AT_ONCE], transfers[at : at + AT_ONCE])
-            at += AT_ONCE
-        self.is_read = at >= max(len(events), len(transfers))
-        self._events = events[min(at, len(events)) - 1].number + 1 if events else self._events
-        self._transfers = transfers[min(at, len(transfers)) - 1].number + 1 if transfers else self._transfers
+        self.is_read = False
+        while not self.is_read and time.monotonic() - began < READ_SECONDS:
+            events = record.since(self._events, AT_ONCE)
+            transfers = record.transfers.since(self._transfers, AT_ONCE)
+            self.lanes.read(events, transfers)
+            self._events = events[-1].number + 1 if events else self._events
+            self._transfers = transfers[-1].number + 1 if transfers else self._transfers
+            self.is_read = max(len(events), len(transfers)) < AT_ONCE
         if self.follows:
             self.t = self.lanes.end
             self.begin = max(0.0, self.t - BEHIND * self.cells * self.cell)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from itertools import islice
 from math import inf, nextafter
 
 import msgspec
@@ -46,7 +45,7 @@ def moment_at(bench: RunningBench, number: int) -> Moment:
     earlier = nextafter(event.t, -inf)
     states = dict(record.state_at(earlier))
     begin = record.number_at(earlier)
-    for each in islice(record.since(begin), number + 1 - begin):
+    for each in record.since(begin, number + 1 - begin):
         states[each.board, each.topic, each.subject, each.kind] = each
     return Moment(
         event.t, number, words_of(event), dict(_links(bench, states)), dict(_points(bench, states, event.t)), states

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from itertools import islice
 from math import nan
 
 from msgspec.structs import replace
@@ -115,7 +114,7 @@ class Then:
         """How inputs went in the last seconds before the moment."""
         record, found = self._bench.history, dict[str, Course]()
         first = max(record.number_at(moment.t - COURSE_SECONDS), moment.number - MOST_HEARD, record.first)
-        for event in islice(record.since(first), moment.number + 1 - first):
+        for event in record.since(first, moment.number + 1 - first):
             if event.kind is Kind.HEARD and event.topic is Topic.POINT and isinstance(event.value, int | float):
                 found.setdefault(event.subject, Course()).note(float(event.value), event.t)
         for course in found.values():

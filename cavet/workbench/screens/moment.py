@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from itertools import islice
 from math import inf, nextafter
 
 from textual import events
@@ -184,7 +183,7 @@ class MomentScreen(ModalScreen[str | None], Fitted[str | None]):
             return
         t = min(times) if step > 0 else max(times)
         begin, end = history.number_at(nextafter(t, -inf)), history.number_at(t)
-        own = [event.number for event in islice(history.since(begin), end - begin) if event.subject in names]
+        own = [event.number for event in history.since(begin, end - begin) if event.subject in names]
         self._step(own[0] if own else end - 1)
 
     def _fold(self) -> None:
