@@ -75,6 +75,11 @@ class PastTrails:
         """All of them, the oldest first."""
         return list(self._trails.all.values())
 
+    def is_under_way(self, t: float) -> bool:
+        """Whether a wish that began until then has not come to its end yet."""
+        wishes = (trail for trail in self.all if trail.root.topic is Topic.POINT and trail.root.t <= t)
+        return any(not trail.complete and trail.stopped is None for trail in wishes)
+
     def point_of(self, trail: Trail) -> Point | None:
         """The point that a trail is of, where it is of one that is known."""
         if self._setup is None or trail.root.topic is not Topic.POINT:

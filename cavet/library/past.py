@@ -14,7 +14,11 @@ from cavet.record import Event
 
 def past_trails(events: Iterable[Event], setup: Setup | None) -> list[Trail]:
     """All trails of some events, the oldest first, as they stood at the end."""
-    read = PastTrails(setup).read(events)
+    return trails_of(PastTrails(setup).read(events))
+
+
+def trails_of(read: PastTrails) -> list[Trail]:
+    """All trails of what was read, the oldest first, as they stood at its end."""
     return [Trail(trail, read.diagnose(trail), read.point_of(trail)) for trail in read.all]
 
 

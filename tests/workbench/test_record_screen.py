@@ -1,5 +1,6 @@
 """The Record screen: lanes, marks, the way of a command, flags, giving it to others."""
 
+import asyncio
 import tempfile
 import unittest
 from pathlib import Path
@@ -8,6 +9,7 @@ from unittest import mock
 import cavet
 from cavet.record import Kind
 from cavet.workbench import views
+from cavet.workbench.record.commands import commands_in
 from cavet.workbench.record.looking import Looking
 from cavet.workbench.record.moment import moment_at
 from cavet.workbench.record.then import Then
@@ -167,6 +169,22 @@ class OnTheScreen(unittest.TestCase):
             await seat.press("enter")
             await seat.until(lambda: not looking.follows and looking.chosen.name == "walkway")
             self.assertEqual("walkway", looking.trail().point)
+
+        seated(story)
+
+    def test_the_commands_of_a_time_are_told_with_what_became_of_them_behind_it(self):
+        async def story(seat):
+            await self.there(seat, ("beacon", 50.0), ("walkway", 20.0))
+            record = seat.desk.bench.record
+            asked = next(each for each in record.since(0) if each.kind is Kind.ASKED and each.subject == "beacon")
+            commands = await asyncio.to_thread(commands_in, seat.desk, 0.0, asked.t)
+            self.assertEqual(0.0, commands.begin)
+            (told,) = [each.told for each in commands.found if each.point == "beacon"]
+            self.assertIn("confirmed after", told)
+            with mock.patch("cavet.workbench.record.commands.MOST_EVENTS", 1):
+                late = await asyncio.to_thread(commands_in, seat.desk, 0.0, asked.t)
+            self.assertEqual(asked.t, late.begin)
+            self.assertEqual(["beacon"], [each.point for each in late.found if each.t == asked.t][:1])
 
         seated(story)
 

@@ -4,16 +4,19 @@ from __future__ import annotations
 
 import msgspec
 
-from cavet.library.past import past_trails
+from cavet.bench import PastTrails
+from cavet.library.past import trails_of
 from cavet.library.trails import Trail
 from cavet.record import Record
 from cavet.units import show_duration
 from cavet.wording import plain
 from cavet.workbench.desk import Desk
 
-MOST = 2000
+MOST, AT_ONCE = 2000, 16_384
 MOST_EVENTS = 200_000
 """So many events are looked through at most: the latest of the time that is wanted."""
+SETTLED = 5.0
+"""So many seconds behind it are read in any case: what has moved may still not be confirmed."""
 
 
 class CommandView(msgspec.Struct, frozen=True):
@@ -25,14 +28,27 @@ class CommandView(msgspec.Struct, frozen=True):
     told: str
 
 
-def commands_in(desk: Desk, begin: float, end: float) -> list[CommandView]:
-    """The commands that began between two times."""
+class Commands(msgspec.Struct, frozen=True):
+    """Commands, and from when on they were looked for, in s."""
+
+    found: list[CommandView]
+    begin: float
+
+
+def commands_in(desk: Desk, begin: float, end: float) -> Commands:
+    """The commands that began between two times, with what became of them later."""
     record: Record = desk.bench.record
     first, last = record.number_at(begin - 1e-9), record.number_at(end)
-    events = record.since(max(first, last - MOST_EVENTS))
-    trails = [trail for trail in past_trails(events, desk.bench.setup) if trail.is_command and trail.stages[0].t <= end]
+    read, number = PastTrails(desk.bench.setup), max(first, last - MOST_EVENTS)
+    looked = begin if number == first else record[number].t
+    settled = record.number_at(end + SETTLED)
+    while number < len(record) and (number < settled or read.is_under_way(end)):
+        events = record.since(number, AT_ONCE)
+        read.read(events)
+        number = events[-1].number + 1
+    trails = [trail for trail in trails_of(read) if trail.is_command and trail.stages[0].t <= end]
     trails.sort(key=lambda trail: (trail.ended != "broken", -trail.took))
-    return [_view(trail) for trail in trails[:MOST]]
+    return Commands([_view(trail) for trail in trails[:MOST]], looked)
 
 
 def _view(trail: Trail) -> CommandView:

@@ -208,10 +208,13 @@ class RecordScreen(Frame):
     def action_trails(self) -> None:
         """The commands, to go to one of them."""
         begin, end = self._looking.wanted
-        title = "the commands" if not self._looking.marks else f"the commands from {begin:.6g} to {end:.6g} s"
 
         async def work() -> None:
-            found = await asyncio.to_thread(commands_in, self._desk, begin, end)
+            self.say("commands are looked for", well=True)
+            commands = await asyncio.to_thread(commands_in, self._desk, begin, end)
+            found = commands.found
+            is_all = not self._looking.marks and commands.begin == begin
+            title = "the commands" if is_all else f"the commands from {commands.begin:.6g} to {end:.6g} s"
             actions = [Action(each.title, each.told, partial(self._go_to_command, each)) for each in found]
             if actions:
                 self.choose(actions, title)
