@@ -245,10 +245,14 @@ class Session(Generic[P]):
         self.readings[point.name].refusal = why
         self._tell(Kind.REMARK, Topic.POINT, point.name, None, None, why)
 
-    def _compare_start(self, point: Point, found: Asked | None, now: float) -> None:
-        """Say where the board stands elsewhere than the host believes; ask again for what was asked before."""
+    def _compare_start(self, point: Point, found: Asked | None, now: float, cause: int | None = None) -> None:
+        """Say how the board stands, and where that is elsewhere than the host believes; ask again for what was asked
+        before. `found` is `None` where the board can't say it."""
         reading = self.readings[point.name]
-        reading.hear(found, now)
+        if found is None:
+            reading.hear(found, now)
+        else:
+            self._heard(point, found, now, cause)
         if (
             reading.asked is None
             and point.start is not None

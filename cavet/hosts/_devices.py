@@ -83,7 +83,7 @@ class DeviceSession(Session[P], Generic[P]):
             self._troubled.pop(point.device, None)
         if point.kind.is_output and point.name not in self._known and value is not None:
             self._known.add(point.name)
-            self._compare_start(point, value, now)
+            self._compare_start(point, value, now, cause)
             wish = self._pending.pop(point.name, None)
             if wish is not None:
                 self._fleet.write(wish, now)

@@ -7,7 +7,7 @@ from math import inf
 from typing import Any
 
 from cavet.colours import FULL, channels_of, colour_of
-from cavet.hosts._base import FindCause, Wish
+from cavet.hosts._base import STANDS_THERE, FindCause, Wish
 from cavet.hosts._confirming import Confirming
 from cavet.hosts._firmata_bus import FirmataBuses
 from cavet.hosts._firmata_learned import MODES, Learned
@@ -250,7 +250,8 @@ class FirmataSession(FirmataBuses):
                 found_state = 0
             self._written[pin] = found_state
         if point.kind.is_output:
-            self._compare_start(point, self._board_value(point, self._written), now)
+            cause = self.learned.told.get(point.pin)
+            self._compare_start(point, self._board_value(point, self._written), now, cause)
 
     @staticmethod
     def _board_value(point: PinPoint, states: Mapping[int, int]) -> Asked | None:
@@ -312,7 +313,8 @@ class FirmataSession(FirmataBuses):
         wanted = self._wanted(wish)
         changes = {pin: raw for pin, raw in wanted.items() if anew or self._written.get(pin) != raw}
         if not changes:
-            self._leave(wish, ASKED_ALREADY)
+            got = self.readings[wish.point.name].got
+            self._leave(wish, STANDS_THERE if got is not None and wish.point.same(wish.value, got) else ASKED_ALREADY)
             return
         if again:
             self._tell_again(wish)
@@ -376,6 +378,7 @@ class FirmataSession(FirmataBuses):
     def _hear_pin_state(self, message: firmata.PinStateResponse, now: float, cause: int | None) -> None:
         if self.state is SessionState.LEARNING:
             self.learned.states[message.pin] = (message.mode, message.state)
+            self.learned.told[message.pin] = cause
             self._learned_more(now)
             return
         self._take_looks(message, now, cause)

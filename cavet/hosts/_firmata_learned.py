@@ -32,6 +32,8 @@ class Learned(msgspec.Struct):
     channels: bytes | None = None
     states: dict[int, tuple[int, int]] = {}
     """For each pin the mode and the state in which it was found."""
+    told: dict[int, int | None] = {}
+    """By which event each of them was told."""
 
     def refusal(self, point: PinPoint) -> str:
         """Say why a point can't work on this board, and which pins would do; "" when it can."""

@@ -182,7 +182,7 @@ class FormatSession(Session[FieldPoint]):
             self._awaiting.pop(point.name)
             self._confirm(expected.wish, now, now - expected.since, value)
         elif expected is None and point.kind.is_output and point.name not in self._compared:
-            self._compare_start(point, value, now)
+            self._compare_start(point, value, now, cause)
         elif expected is None:
             self._heard(point, value, now, cause)
         self._compared.add(point.name)

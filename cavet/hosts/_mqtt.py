@@ -249,7 +249,7 @@ class MqttSession(Session[TopicPoint]):
             self._awaiting.pop(point.name)
             self._confirm(sent.wish, now, now - sent.since, value)
         elif first and reading.asked is None and point.kind.is_output:
-            self._compare_start(point, value, now)
+            self._compare_start(point, value, now, cause)
         else:
             self._heard(point, value, now, cause)
 

@@ -117,7 +117,7 @@ class PollingSession(Session[P], Generic[P, Q]):
         """Take in what was read of a point. Of an output with a wish in hand the wish's own reading tells."""
         self.readings[point.name].refusal = ""
         if point.kind.is_output and point.name not in self._known:
-            self._compare_start(point, value, now)
+            self._compare_start(point, value, now, cause)
         elif not self._is_wished(point.name):
             self._heard(point, value, now, cause)
         self._known.add(point.name)

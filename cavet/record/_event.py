@@ -34,7 +34,7 @@ class Kind(StrEnum):
     OVERTAKEN = "overtaken"
     """A part was sent elsewhere before it had arrived, or a wish replaced before it was sent."""
     UNCHANGED = "unchanged"
-    """A wish for what was asked for already: nothing is sent."""
+    """A wish for what stands there, or was asked for, already: nothing is sent."""
     RESENT = "resent"
     """A wish is sent again, since what was read back did not agree, or nothing came."""
     SENSED = "sensed"

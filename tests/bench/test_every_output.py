@@ -4,6 +4,7 @@ import asyncio
 import unittest
 
 from cavet.hosts import PointKind
+from cavet.record import Kind
 from tests.bench.benches import demo, in_fast_time
 
 SLOW_SECONDS = 13.0
@@ -69,6 +70,22 @@ def on_the_demo(story):
 
 
 class EveryOutput(unittest.TestCase):
+    def test_the_record_tells_how_each_stood_at_the_beginning(self):
+        async def story(bench, standings):
+            told = {event.subject: event.value for event in bench.record.since(0) if event.kind is Kind.HEARD}
+            known = {
+                point.name: got
+                for point in outputs(bench)
+                if (got := bench.host_links[point.board].session.readings[point.name].got) is not None
+            }
+            gate = bench.ask(bench.setup.points["gate"], 0.0, by="test")
+            return {name: told.get(name) for name in known}, known, bench.record.effects(gate)
+
+        told, known, (left,) = on_the_demo(story)
+        self.assertEqual(told, known)
+        self.assertGreater(len(known), 50)
+        self.assertEqual((left.kind, left.note), (Kind.UNCHANGED, "the board stands there already"))
+
     def test_a_wish_for_what_is_there_is_done_on_a_fresh_bench_and_again(self):
         async def story(bench, standings):
             return [await each(bench, standings, present) for _ in range(2)]

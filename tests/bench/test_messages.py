@@ -131,7 +131,8 @@ class Wishes(unittest.TestCase):
             await asyncio.sleep(1)
             chain = [event for event in bench.record.since(0) if event.kind == Kind.HEARD and event.subject == "lamp"]
             events = {event.number: event for event in bench.record.since(0)}
-            kinds, event = [], chain[0]
+            self.assertEqual(False, chain[0].value)  # the board has told how it stands, at the beginning
+            kinds, event = [], chain[1]
             while event.cause is not None:
                 event = events[event.cause]
                 kinds.append(event.kind)

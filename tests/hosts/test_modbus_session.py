@@ -190,7 +190,7 @@ class Learning(unittest.TestCase):
         talk.answer_from(words, poll)
         talk.answer_from(words, write)
         talk.serve(words)
-        self.assertEqual(talk.kinds(), ["asked", "framed", "framed", "confirmed"])
+        self.assertEqual(talk.kinds(), ["heard", "asked", "framed", "framed", "confirmed"])
 
     def test_a_device_that_hangs_is_noticed_without_an_input_and_taken_up_again(self):
         talk = Talk(PUMP).open()

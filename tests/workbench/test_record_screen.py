@@ -111,7 +111,7 @@ class OnTheScreen(unittest.TestCase):
                 trail = then.trail(seat.desk, moment_at(seat.desk.bench, number), point)
                 self.assertEqual((states, ""), ([stage.state for stage in trail.stages], trail.reason))
             beacon = moment_at(seat.desk.bench, first.number - 1).points["beacon"]
-            self.assertEqual((50.0, None), (beacon.asked, beacon.got))
+            self.assertEqual((50.0, 0.0, False), (beacon.asked, beacon.got, beacon.agrees))
             await seat.press("left")
             await seat.sees(f"behind event {record.number_at(first.t) - 2}")
             await seat.press("N")
