@@ -86,6 +86,11 @@ class Heard(msgspec.Struct, frozen=True):
     afresh: bool
     age: float | None
 
+    @property
+    def is_told(self) -> bool:
+        """Whether the board has ever told it."""
+        return self.afresh or self.age is not None
+
 
 async def read_afresh(bench: RunningBench, point: Point) -> Heard:
     """Read a point. Where it tells nothing anew in time, what was heard last is given, with its age."""

@@ -25,6 +25,7 @@ from cavet.wording import WrongError, listed, nearest
 FindCause = Callable[[Frame], int | None]
 """Gives the event behind a frame that was heard."""
 STANDS_THERE = "the board stands there already"
+ASKED_ALREADY = "it was asked for already"
 MAX_TEXTS = 50
 P = TypeVar("P", bound=Point)
 
@@ -196,8 +197,10 @@ class Session(Generic[P]):
         outputs = [point for point in self.points.values() if point.rests]
         return [self.ask(point.name, _rest(point), now, by=by, forced=True) for point in outputs]
 
-    def _leave(self, wish: Wish, why: str = STANDS_THERE) -> None:
-        """What is wanted is so already: nothing is sent."""
+    def _leave(self, wish: Wish) -> None:
+        """What is wanted is so already, as was told or is taken for granted: nothing is sent."""
+        got = self.readings[wish.point.name].got
+        why = STANDS_THERE if got is not None and wish.point.same(wish.value, got) else ASKED_ALREADY
         self._tell(
             Kind.UNCHANGED, Topic.POINT, wish.point.name, wish.value, wish.asked, why, reason=Reason.STANDS_THERE
         )

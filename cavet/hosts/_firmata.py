@@ -7,7 +7,7 @@ from math import inf
 from typing import Any
 
 from cavet.colours import FULL, channels_of, colour_of
-from cavet.hosts._base import STANDS_THERE, FindCause, Wish
+from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._confirming import Confirming
 from cavet.hosts._firmata_bus import FirmataBuses
 from cavet.hosts._firmata_learned import MODES, Learned
@@ -23,7 +23,6 @@ from cavet.wording import plain
 
 LAST_SHORT_PIN = 15
 """The last pin that an analog message can address; beyond it the extended one is used."""
-ASKED_ALREADY = "it was asked for already"
 
 
 class FirmataSession(FirmataBuses):
@@ -298,7 +297,7 @@ class FirmataSession(FirmataBuses):
         anew = again or wish.forced or self.readings[wish.point.name].doubtful
         if self._pin_points[wish.point.name].mode == STEPPER:
             if not anew and self._shafts.was_asked(wish):
-                self._leave(wish, ASKED_ALREADY)
+                self._leave(wish)
                 return
             if again:
                 self._tell_again(wish)
@@ -313,8 +312,7 @@ class FirmataSession(FirmataBuses):
         wanted = self._wanted(wish)
         changes = {pin: raw for pin, raw in wanted.items() if anew or self._written.get(pin) != raw}
         if not changes:
-            got = self.readings[wish.point.name].got
-            self._leave(wish, STANDS_THERE if got is not None and wish.point.same(wish.value, got) else ASKED_ALREADY)
+            self._leave(wish)
             return
         if again:
             self._tell_again(wish)
@@ -389,6 +387,9 @@ class FirmataSession(FirmataBuses):
         if agrees:
             self._confirm(wish, now, took)
         else:
+            point = self._pin_points[wish.point.name]
+            if len(point.modes()) == 1:
+                self._heard(point, self._board_value(point, {message.pin: message.state}), now, cause)
             wanted = self._wanted(wish)[message.pin]
             self._missed(wish, f"read back {message.state} from pin {message.pin}, expected {wanted}", now)
 

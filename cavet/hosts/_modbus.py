@@ -229,7 +229,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Request]):
     ) -> None:
         values: tuple[int, ...] = getattr(message, "values", ())
         if exchange.wish is not None:
-            self._compare(exchange, exchange.wish, read, values, now)
+            self._compare(exchange, exchange.wish, read, values, now, cause)
             return
         for point in read.points:
             self._learn(point, point.unpack(read.words(point, values)), now, cause)
@@ -243,7 +243,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Request]):
         except FieldError as error:
             self._refuse_wish(wish, str(error))
             return
-        stands_there = point.holds(self.readings[point.name].got, point.pack(wish.value))
+        stands_there = point.holds(self.readings[point.name].stands, point.pack(wish.value))
         if self._makes_way(wish, stands_there=stands_there, again=again):
             self._line_up(_Request(request=request, wish=wish), now)
 
@@ -279,13 +279,16 @@ class ModbusSession(PollingSession[RegisterPoint, _Request]):
         read = Read(point.table, point.address, point.size, (point,))
         self._queue.waiting.appendleft(_Request(request=read.request(), read=read, wish=wish))
 
-    def _compare(self, exchange: _Request, wish: Wish, read: Read, values: tuple[int, ...], now: float) -> None:
+    def _compare(
+        self, exchange: _Request, wish: Wish, read: Read, values: tuple[int, ...], now: float, cause: int | None
+    ) -> None:
         point = self.points[wish.point.name]
         found = read.words(point, values)
-        self.readings[point.name].hear(point.unpack(found), now)
         if point.agree(found, point.pack(wish.value)):
             self._confirm(wish, now, now - exchange.sent_at)
-        elif not self._settings.repeat_writes or not self._try_again(wish, now):
+            return
+        self._heard(point, point.unpack(found), now, cause)
+        if not self._settings.repeat_writes or not self._try_again(wish, now):
             hint = "" if self._settings.repeat_writes else "; it is not written again unless repeat_writes says so"
             note = f"read back {point.show(point.unpack(found))}, expected {point.show(wish.value)}{hint}"
             self._give_up(wish, note)

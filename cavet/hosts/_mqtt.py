@@ -287,7 +287,7 @@ class MqttSession(Session[TopicPoint]):
         if wish.forced or point.kind is PointKind.PULSE or point.name in self._awaiting:
             return False
         reading = self.readings[point.name]
-        return reading.got is not None and not reading.doubtful and point.same(reading.got, wish.value)
+        return reading.stands is not None and not reading.doubtful and point.same(reading.stands, wish.value)
 
     def _done(self, sent: _Sent) -> None:
         """What is not confirmed counts as done when the broker has it."""

@@ -154,7 +154,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         elif question.point is not None and question.wish is None:
             self._heard_value(question.point, text, now, cause)
         elif question.point is not None and question.wish is not None:
-            self._compare(question, question.point, question.wish, text, now)
+            self._compare(question, question.point, question.wish, text, now, cause)
 
     def _identified(self, text: str, now: float) -> None:
         self.identity = plain(text, 60)
@@ -179,8 +179,8 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
 
     def _write(self, wish: Wish, now: float, *, again: bool = False) -> None:
         point = self.points[wish.point.name]
-        got = self.readings[point.name].got
-        if self._makes_way(wish, stands_there=got is not None and point.same(got, wish.value), again=again):
+        stands = self.readings[point.name].stands
+        if self._makes_way(wish, stands_there=stands is not None and point.same(stands, wish.value), again=again):
             self._line_up(_Query(text=NEXT_ERROR, point=point, wish=wish, command=point.command(wish.value)), now)
 
     def look(self, name: str, now: float) -> bool:
@@ -220,15 +220,20 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         else:
             self._learned_more(now)
 
-    def _compare(self, question: _Query, point: HeaderPoint, wish: Wish, text: str, now: float) -> None:
+    def _compare(
+        self, question: _Query, point: HeaderPoint, wish: Wish, text: str, now: float, cause: int | None
+    ) -> None:
+        value, is_value = None, True
         try:
             value = _value(point, text)
-            self.readings[point.name].hear(value, now)
         except ValueError:
-            value = None
+            is_value = False
         if value is not None and point.same(value, wish.value, last_place(text.split(",")[0])):
             self._confirm(wish, now, now - question.sent_at, value)
-        elif value is None or not self._try_again(wish, now):
+            return
+        if is_value:
+            self._heard(point, value, now, cause)
+        if value is None or not self._try_again(wish, now):
             self._give_up(wish, f"answers {plain(text, 30)} to {question.text}, expected {point.show(wish.value)}")
 
 

@@ -127,13 +127,21 @@ class Reading(msgspec.Struct):
     doubtful: bool = False
     """Whether something was sent to it of which nobody has told what became of it: how it stands is not known."""
 
+    assumed: Asked | None = None
+    """Where it is taken to stand since it was asked to, and nobody has told: nothing was got by that."""
+
+    @property
+    def stands(self) -> Asked | None:
+        """Where it stands, as far as that is known or taken for granted."""
+        return self.got if self.assumed is None else self.assumed
+
     def assume(self, value: Asked) -> None:
         """It counts as standing so, since nobody tells how it stands."""
-        self.got, self.doubtful = value, False
+        self.assumed, self.doubtful = value, False
 
     def hear(self, value: Asked | None, now: float) -> None:
         """The board has said that it stands so; `None` for no number."""
         self.agreed = self.agreed and value == self.got
-        self.got, self.got_at = value, now
+        self.got, self.got_at, self.assumed = value, now, None
         self.doubtful = False
         self.heard += 1

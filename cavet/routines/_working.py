@@ -21,6 +21,7 @@ from cavet.units import show_duration
 from cavet.wording import UnreachableError
 
 RAMP_SECONDS = 0.02
+UNTOLD = "nothing: it can't be asked how it stands"
 
 
 class Working:
@@ -255,7 +256,7 @@ class Working:
             if heard.got is not None and point.same(heard.got, wanted):
                 return True, ""
             if self._now >= until:
-                return False, heard.refusal or point.show(heard.got)
+                return False, heard.refusal or (point.show(heard.got) if heard.is_told else UNTOLD)
             await asyncio.sleep(LOOK_SECONDS)
 
     # telling

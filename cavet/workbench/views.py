@@ -14,6 +14,7 @@ from cavet.boards import Board, Pin, PinMode
 from cavet.boards.buses import BusDevice, Expander, Matrix, MatrixChain, OneWireDevice, Panel, SpiChip
 from cavet.boards.parts import ColourLamp, Part, Sign
 from cavet.hosts import Asked, Point, PointKind, SessionState
+from cavet.record import Kind
 from cavet.units import show_duration
 from cavet.wording import plain
 from cavet.workbench.courses import Course
@@ -105,7 +106,7 @@ def _rail(desk: Desk, point: Point, entry: str | None) -> RailView:
         asked=point.show(standing.asked),
         got=rounded(point, standing.got),
         notes=_rail_notes(standing, stopped, astray),
-        agreed=standing.agrees,
+        agreed=standing.agrees or _is_untold(standing),
         broken=broken,
         words=point.words,
         zero=zero,
@@ -132,7 +133,14 @@ def _rail_notes(standing: Standing, stopped: bool, astray: float) -> tuple[str, 
             f"not {standing.point.show(standing.wanted)}",
             "limited",
         )
+    if _is_untold(standing):
+        return ("unseen" if standing.trail is not None and standing.trail.reached(Kind.MOVED) is None else "",)
     return ("differs" if standing.remark else "",)
+
+
+def _is_untold(standing: Standing) -> bool:
+    """Whether all was done that was asked, and nobody tells how it stands."""
+    return standing.got is None and standing.diagnosis is not None and standing.diagnosis.is_over
 
 
 def old(seconds: float) -> str:

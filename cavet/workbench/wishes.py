@@ -71,7 +71,9 @@ class Wishes:
             self.ask(point, steps > 0)
         else:
             asked = self._asked(point)
-            value = asked if asked is not None else self._bench.host_links[point.board].session.readings[point.name].got
+            value = (
+                asked if asked is not None else self._bench.host_links[point.board].session.readings[point.name].stands
+            )
             self.ask(point, point.limited(float(value or 0) + steps * point.step))
 
     def flip(self, point: Point) -> None:

@@ -244,6 +244,10 @@ class Afresh(unittest.TestCase):
         ran = cavet_here("drive", "demo", "panel=Lock", "panel?")
         self.assertIn("got Lock  it can't be asked how it stands", ran.out)
 
+    def test_what_nobody_tells_is_not_got_though_it_was_asked(self):
+        ran = cavet_here("drive", "demo", "bell=3000", "bell?")
+        self.assertRegex(ran.out, r"bell +asked 3 000 ms +moved: rings\nbell +got —  it can't be asked how it stands")
+
 
 if __name__ == "__main__":
     unittest.main()

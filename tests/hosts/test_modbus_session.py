@@ -353,7 +353,8 @@ class Lines(unittest.TestCase):
         self.assertEqual(talk.asked(), [])
         talk.go(0.2)
         self.assertEqual([request.NAME for request in talk.asked()], ["write-single-register"])
-        self.assertIs(talk.session.readings["pump"].got, True)
+        reading = talk.session.readings["pump"]
+        self.assertEqual((reading.got, reading.stands), (None, True))  # it is taken for granted, and nobody told it
 
     def test_strange_answers_are_passed_over(self):
         talk = Talk(PUMP).open()

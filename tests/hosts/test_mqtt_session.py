@@ -158,7 +158,8 @@ class Asking(unittest.TestCase):
         broker.session.ask("sign", "open", 0.0)
         self.assertIsNone(broker.session.readings["sign"].got)
         broker.hear(mqtt.Puback(packet_id=broker.said()[0].packet_id))
-        self.assertEqual(broker.session.readings["sign"].got, "open")
+        reading = broker.session.readings["sign"]
+        self.assertEqual((reading.got, reading.stands), (None, "open"))  # it is taken for granted, and nobody told it
         broker.session.ask("sign", "open", 0.0)
         self.assertEqual(broker.said(), [])
 

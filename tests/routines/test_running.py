@@ -108,6 +108,15 @@ class Steps(unittest.TestCase):
         self.assertRegex(ran.end.why, r"^expected level .*, found 1 4\d\d mm$")
         self.assertEqual([line["held"] for line in ran.of("expected")], [True] * 6 + [False])
 
+    def test_what_nobody_tells_is_not_read(self):
+        ran = run("""
+            routine a
+                set bell to 300 ms
+                expect bell reads 300 ms within 100 ms
+        """)
+        self.assertEqual(("failed", 3), (ran.end.result, ran.end.line))
+        self.assertIn("it can't be asked how it stands", ran.end.why)
+
     def test_a_limit_holds_for_the_whole_of_what_is_waited_for(self):
         ran = run("""
             routine a

@@ -4,6 +4,8 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from msgspec.structs import replace
+
 import cavet
 from cavet.benchfile import check_text, load_bench, start_text
 from cavet.demo import demo_path
@@ -14,17 +16,22 @@ from cavet.wording import WrongError
 from cavet.workbench import Changing
 from cavet.workbench.drawing.bench import draw_around, draw_remarks
 from cavet.workbench.screens.bench import BenchScreen
+from cavet.workbench.screens.bench_sheets import row_sheet
 from cavet.workbench.screens.editing import EditScreen
 from cavet.workbench.wiring.adding import SORTS, changes_for, free_name, pins_for, sorts_for
 from cavet.workbench.wiring.around import Around
 from cavet.workbench.wiring.changing import changed as changed_file
 from cavet.workbench.wiring.keys import keys_of, read_value
 from cavet.workbench.wiring.removing import board_removal, removal
-from cavet.workbench.wiring.views import AroundRow, AroundView, RemarksView
+from cavet.workbench.wiring.views import AroundRow, AroundView, RemarksView, wiring_of
 from tests.remarks.test_rules import MODBUS, PINS, changed
 from tests.workbench.test_screens import seated
 
 SETUP = load_bench(demo_path()).setup
+
+
+def sheet_text(sheet):
+    return "\n".join("".join(text for text, _ in line) for line in sheet.lines)
 
 
 def drawn(section, width=118):
@@ -220,6 +227,18 @@ class OnTheScreen(unittest.TestCase):
             self.assertEqual(seat.desk.changing.file.setup.points["gate"].pause, 0.2)
 
         seated(story, changing=True)
+
+    def test_a_row_is_explained_though_what_it_tells_of_is_gone(self):
+        async def story(seat):
+            rows = section_of(wiring_of(seat.desk, "gatehouse")).rows
+            row = next(each for each in rows if each.believed is not None and "beacon" in each.believed.names)
+            self.assertIn("lamp", sheet_text(row_sheet(seat.desk, "gatehouse", row, [])) + row.hanging.name)
+            gone = replace(
+                row, believed=replace(row.believed, names=("bacon",)), hanging=replace(row.hanging, name="bacon")
+            )
+            self.assertEqual(2, sheet_text(row_sheet(seat.desk, "gatehouse", gone, [])).count("not on this bench any"))
+
+        seated(story)
 
     def test_a_key_is_changed_in_its_row_and_a_wrong_value_told_first(self):
         async def story(seat):

@@ -7,8 +7,10 @@ from pathlib import Path
 from unittest import mock
 
 import cavet
+from cavet.lanes import Lanes
 from cavet.record import Kind
 from cavet.workbench import views
+from cavet.workbench.drawing.rails import RailView
 from cavet.workbench.record.commands import commands_in
 from cavet.workbench.record.looking import Looking
 from cavet.workbench.record.moment import moment_at
@@ -16,8 +18,46 @@ from cavet.workbench.record.then import Then
 from cavet.workbench.roster import Roster
 from cavet.workbench.screens.frames import FramesScreen
 from cavet.workbench.screens.record import RecordScreen
+from tests.bench.benches import demo, in_fast_time
+from tests.bench.test_every_output import another, interrupted, outputs, present
 from tests.exports.reading import read_vcd
 from tests.workbench.test_screens import seated
+
+
+class AsDriveHadIt(unittest.TestCase):
+    """A moment tells of every output what Drive tells of it just then."""
+
+    def differing(self, bench, standings):
+        standings.follow()
+        record = bench.record
+        moment = moment_at(bench, len(record) - 1)
+        then = Then(bench, Lanes(bench.setup).read(record.since(0), record.transfers.since(0)))
+        roster = Roster(list(bench.setup.points.values()))
+        for board in roster.boards:
+            roster.fold(board, False)
+        rails = then.rails(moment, roster, 0)
+        told = {line.name: (line.asked, line.got) for line in rails.lines if isinstance(line, RailView)}
+        stand = {point.name: standings.standing(point) for point in outputs(bench)}
+        self.assertEqual(set(told), set(stand))
+        drive = {
+            name: (each.point.show(each.asked), views.rounded(each.point, each.got)) for name, each in stand.items()
+        }
+        return {name: (told[name], drive[name]) for name in told if told[name] != drive[name]}
+
+    def test_at_the_beginning_and_after_wishes_and_losses(self):
+        async def story(bench, standings):
+            await asyncio.sleep(1)
+            found = [self.differing(bench, standings)]
+            for wish in (another, present):
+                for point in outputs(bench):
+                    bench.ask(point, wish(bench, point), by="test")
+                await asyncio.sleep(15)
+                found.append(self.differing(bench, standings))
+            await interrupted(bench)
+            await asyncio.sleep(10)
+            return [*found, self.differing(bench, standings)]
+
+        self.assertEqual([{}, {}, {}, {}], in_fast_time(story, demo()))
 
 
 class OnTheScreen(unittest.TestCase):

@@ -317,6 +317,8 @@ def _draw_rail(canvas: Canvas, x: int, y: int, width: int, view: RailView) -> No
     asked = None if view.share_asked is None else x + round(view.share_asked * (width - 1))
     got = None if view.share_got is None else x + round(view.share_got * (width - 1))
     way = CORAL if view.broken else ASKED
+    if asked is not None and got is not None and view.agreed and not view.broken:
+        got = asked  # what the wire rounds is no way to go
     if asked is not None and got is not None and asked != got:
         low, high = sorted((asked, got))
         canvas.across(low, y, high - low + 1, "━", way)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from math import nan
 
@@ -10,12 +11,12 @@ from msgspec.structs import replace
 from cavet import units
 from cavet.bench import Diagnosis, RunningBench, StageState, build_world
 from cavet.benchfile import Setup, line_names
-from cavet.boards.buses import BusDevice, SpiChip
-from cavet.boards.parts import ColourLamp, Part
+from cavet.boards.buses import BusDevice, Matrix, MatrixChain, Panel, SpiChip
+from cavet.boards.parts import ColourLamp, Part, Sign
 from cavet.colours import BLACK
 from cavet.hosts import Asked, PinPoint, Point, PointKind
 from cavet.lanes import CURVE, PARTS, PINS, RIG, SENSED, Lane, Lanes, in_parts_unit
-from cavet.record import Event, Kind, Record, Topic, Trail, Trails
+from cavet.record import Event, Kind, Reason, Record, Topic, Trail, Trails
 from cavet.units import show_duration
 from cavet.wording import plain
 from cavet.workbench import views
@@ -32,6 +33,7 @@ from cavet.workbench.roster import Head, Roster
 from cavet.workbench.trail_views import trail_view
 
 FULL_TURN = 180.0
+MATRIX_ROWS = 8
 NEAR = 1e-6
 MODES = {"%": "pwm", "deg": "servo", "Hz": "tone"}
 """In which mode a pin is, by the unit of what it was driven to."""
@@ -49,6 +51,8 @@ class Then:
         world = build_world(bench.setup, list(bench.setup.boards), Record(now=lambda: 0.0))
         self._parts = {name: list(board.circuit.parts.values()) for name, board in world.boards.items()}
         """What hangs on each board, and where; it never runs."""
+        for part in (part for parts in self._parts.values() for part in parts if part.watches_rig):
+            part.advance(0.0)  # it stands as the rig has it at the beginning
 
     @property
     def _setup(self) -> Setup:
@@ -66,7 +70,9 @@ class Then:
             elif line.kind.is_output:
                 lines.append(_rail(line, self._seen(moment, line)))
             else:
-                lines.append(_course(line, moment.points.get(line.name, UNKNOWN), courses.get(line.name)))
+                is_live = moment.links.get(line.board) == READY
+                then = moment.points.get(line.name, UNKNOWN)
+                lines.append(_course(line, then, courses.get(line.name), is_live=is_live))
         return RailsView(lines=tuple(lines), cursor=min(cursor, max(0, len(lines) - 1)))
 
     def _head(self, moment: Moment, roster: Roster, board: str) -> HeadView:
@@ -87,7 +93,11 @@ class Then:
         """A point with what was got where its part was seen to stand, as Drive has it on a simulated board; what it
         reads back is left to inputs and to boards that nobody sees."""
         then = moment.points.get(point.name, UNKNOWN)
-        got = self._stood(moment, point) if isinstance(point, PinPoint) or point.kind.is_switch else None
+        got: Asked | None = None
+        if point.kind is PointKind.TEXT:
+            got = self._said(moment, point)
+        elif isinstance(point, PinPoint) or point.kind.is_switch:
+            got = self._stood(moment, point)
         if got is None:
             return then
         agrees = then.asked is None or point.same(then.asked, got)
@@ -95,16 +105,38 @@ class Then:
 
     def _stood(self, moment: Moment, point: Point) -> Asked | None:
         """Where the part of a point stood, in the point's terms; `None` where that is not known."""
-        lane = self._lane(PARTS, self._board_of(point), point.part or point.name)
+        board, name = self._board_of(point), point.part or point.name
+        lane = self._lane(PARTS, board, name)
         value = lane.course.at(moment.t) if lane is not None else None
         if lane is None or value is None:
-            return None
+            part = self._at_first(moment, board, name)
+            return point.from_wire(part.stands_as(0.0)) if part is not None else None
         if point.kind.is_switch:
             return point.from_wire(value)
         low, high = in_parts_unit(point, lane.unit, point.low), in_parts_unit(point, lane.unit, point.high)
         if low is None or high is None or low == high:
             return None
         return point.low + (value - low) / (high - low) * (point.high - point.low)
+
+    def _said(self, moment: Moment, point: Point) -> str | None:
+        """What stood on the sign of a point."""
+        board, name = self._board_of(point), point.part or point.name
+        event = moment.states.get((board, Topic.PART, name, Kind.MOVED))
+        if event is not None and isinstance(event.value, str) and isinstance(self._part_named(board, name), Sign):
+            return event.value
+        part = self._at_first(moment, board, name)
+        return part.shows(0.0) if isinstance(part, Sign) else None
+
+    def _part_named(self, board: str, name: str) -> Part | None:
+        return next((part for part in self._parts.get(board, ()) if part.name == name), None)
+
+    def _at_first(self, moment: Moment, board: str, name: str) -> Part | None:
+        """A part as it is before anything is done; `None` where something was by then, or nobody saw."""
+        part, was_there = self._part_named(board, name), (board, Topic.BOARD, board, Kind.BOARD) in moment.states
+        if part is None or not was_there:
+            return None
+        has_changed = (board, Topic.PART, name, Kind.SENSED if part.senses else Kind.MOVED) in moment.states
+        return None if has_changed else part
 
     def _board_of(self, point: Point) -> str:
         host = self._setup.hosts[point.board]
@@ -143,6 +175,7 @@ class Then:
             parts=tuple(self._part(moment, name, part) for part in at_pins),
             devices=tuple(self._device(moment, name, device, parts, point) for device in devices),
             bus=tuple(sorted({pin for device in devices for pin in device.wires.values()})),
+            spare=tuple(device.wires["interrupt"] for device in devices if "interrupt" in device.wires),
             basins=tuple(self._basins(moment)),
         )
 
@@ -189,11 +222,23 @@ class Then:
             tells, fraction = _told(lane, value, event), _fraction(part, lane, value)
         elif event is not None and isinstance(event.value, str):
             tells, fraction = plain(event.value.replace("\n", " / ")), float(event.value not in ("", BLACK))
+        elif self._at_first(moment, board, part.name) is part:
+            tells, fraction = plain(part.tells(0.0).replace("\n", " / ")), part.fraction(0.0)
+        held = self._held(moment, board, part)
         colour = str(event.value) if isinstance(part, ColourLamp) and event is not None else ""
         return PartView(
-            name=part.name, kind=part.kind, tells=tells, fraction=fraction, columns=getattr(part, "columns", 0),
-            senses=part.senses, pins=tuple(sorted(part.wires.values())), colour=colour,
+            name=part.name, kind=part.kind, tells=held or tells, fraction=fraction,
+            columns=getattr(part, "columns", 0), senses=part.senses, pins=tuple(sorted(part.wires.values())),
+            colour=colour, fault=bool(held),
         )  # fmt: skip
+
+    def _held(self, moment: Moment, board: str, part: Part) -> str:
+        """What is told of a part that something holds; "" where nothing does."""
+        told = [
+            moment.states.get((board, Topic.PART, part.name, kind)) for kind in (Kind.REFUSED, Kind.MOVED, Kind.MOVING)
+        ]
+        latest = max((event for event in told if event is not None), key=lambda event: event.number, default=None)
+        return re.split("[,:]", latest.note)[0] if latest is not None and latest.reason is Reason.HELD else ""
 
     def _gauge(self, moment: Moment, part: Part) -> PartView:
         """What measures a quantity of the rig stands as that does."""
@@ -218,11 +263,15 @@ class Then:
                 for line, name in enumerate(line_names(device.kind)[: len(device.lines.pins)])
             )
         event = moment.states.get((board, Topic.PART, device.name, Kind.MOVED))
-        shown = event.value if event is not None and not lines and not isinstance(event.value, bytes) else ""
+        is_first = event is None and self._at_first(moment, board, device.name) is device
+        words = device.tells(0.0) if is_first else event.note if event is not None else ""
         return DeviceView(
-            name=device.name, kind=device.kind, tells=plain(str(shown).replace("\n", " / ")), lines=lines,
+            name=device.name, kind=device.kind, tells="" if lines else plain(words.replace("\n", " / ")), lines=lines,
             where=f"0x{device.address:02X}" if isinstance(device, BusDevice) else "SPI",
             marked=wanted in (device.name, *(part.name for part in hanging.values())), marked_part=wanted,
+            text=_text_on(device, event) if is_first or event is not None else (),
+            dots=_dots_on(device, event) if is_first or event is not None else (),
+            columns=getattr(device, "columns", 0),
         )  # fmt: skip
 
     def _quantity(self, moment: Moment, name: str) -> float:
@@ -247,7 +296,7 @@ class Then:
 
     def _opening(self, moment: Moment, path: str) -> float:
         board, _, name = path.partition(".")
-        part = next((part for part in self._parts.get(board, []) if part.name == name), None)
+        part = self._part_named(board, name)
         return self._part(moment, board, part).fraction if part is not None else 0.0
 
     # the trail
@@ -302,13 +351,14 @@ def _rail(point: Point, then: PointThen) -> RailView:
     )  # fmt: skip
 
 
-def _course(point: Point, then: PointThen, course: Course | None) -> CourseView:
+def _course(point: Point, then: PointThen, course: Course | None, *, is_live: bool) -> CourseView:
+    """What was heard of an input; how old that was where its board could tell nothing anew."""
     places = views.places_of(point, course) if course is not None else ()
     got = point.show(then.got) if point.kind.is_switch else views.rounded(point, then.got)
-    note = f"{show_duration(then.age)} old" if then.age is not None and then.age > 1 else ""
+    is_old = not is_live and then.age is not None
     return CourseView(
-        name=point.name, is_contact=point.kind is PointKind.CONTACT, is_text=point.kind.is_text, got=got, note=note,
-        course=places,
+        name=point.name, is_contact=point.kind is PointKind.CONTACT, is_text=point.kind.is_text, got=got, course=places,
+        note=f"{show_duration(then.age)} old" if is_old and then.age is not None else "", is_old=is_old,
     )  # fmt: skip
 
 
@@ -332,3 +382,20 @@ def _fraction(part: Part, lane: Lane, value: float) -> float:
     if not isinstance(low, float | int) or not isinstance(high, float | int):
         low, high = (0.0, FULL_TURN) if lane.unit == "deg" else (min(0.0, lane.course.low), lane.course.high)
     return min(1.0, max(0.0, (value - low) / (high - low))) if high > low else 0.0
+
+
+def _text_on(device: Part, event: Event | None) -> tuple[str, ...]:
+    """The rows of text on a panel, dark as it is before anything was shown; none on other devices."""
+    if not isinstance(device, Panel):
+        return ()
+    shown = event.value.split("\n") if event is not None and isinstance(event.value, str) else []
+    return tuple(plain(row) for row in [*shown, *[""] * device.rows][: device.rows])
+
+
+def _dots_on(device: Part, event: Event | None) -> tuple[bytes, ...]:
+    """The rows of dots of each matrix, dark as it is before anything was shown; none on other devices."""
+    if not isinstance(device, Matrix | MatrixChain):
+        return ()
+    size = MATRIX_ROWS * (device.modules if isinstance(device, MatrixChain) else 1)
+    lit = event.value if event is not None and isinstance(event.value, bytes) else b""
+    return tuple(lit.ljust(size, b"\0")[at : at + MATRIX_ROWS] for at in range(0, size, MATRIX_ROWS))

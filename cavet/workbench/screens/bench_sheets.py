@@ -19,6 +19,8 @@ SINGLE = ("bus", "identity", "station", "usb")
 """Tables that a board has one of."""
 BOARD_TABLES = (*SINGLE, "supplies", "reflexes")
 
+GONE = "it is not on this bench any more"
+
 
 def pin_sheet(desk: Desk, board: str) -> Sheet:
     """Every pin with all its numbers, what it can do, what hangs there, who believes in it."""
@@ -48,7 +50,10 @@ def row_sheet(desk: Desk, board: str, row: SectionRow | None, remarks: list[Rema
     names: set[str] = set()
     if row is not None and row.believed is not None:
         for name in row.believed.names:
-            point = desk.bench.setup.points[name]
+            point = desk.bench.setup.points.get(name)
+            if point is None:
+                lines.append([("believed  ", QUIET), (f"{name}  ", ASKED), (GONE, QUIET)])
+                continue
             names.add(name)
             said = f"{point.kind.value} at {plain(point.where)}, {range_of(point)}"
             lines.append([("believed  ", QUIET), (f"{name}  ", ASKED), (said, PAPER)])
@@ -57,10 +62,11 @@ def row_sheet(desk: Desk, board: str, row: SectionRow | None, remarks: list[Rema
                 leads = f"leads to {listed(reached, 'and')}" + ("" if named in reached else f", and means {named}")
                 lines.append([("          ", QUIET), (leads, GOT if named in reached else CORAL)])
     if row is not None and row.hanging is not None and row.hanging.name and wiring.board is not None:
-        table = wiring.board.parts[row.hanging.name]
+        table = wiring.board.parts.get(row.hanging.name)
         names.add(f"{board}.{row.hanging.name}")
-        values = [(key.name, getattr(table, key.field)) for key in keys_of(type(table))]
+        values = [(key.name, getattr(table, key.field)) for key in keys_of(type(table))] if table is not None else []
         keys = ", ".join(f"{name} {value}" for name, value in values if isinstance(value, int | float | str))
+        keys = GONE if table is None else keys
         lines.append([("there     ", QUIET), (f"{row.hanging.name}  ", GOT), (plain(keys), PAPER)])
     if row is not None and not lines:
         lines.append([(f"{plain(row.place)}: nobody believes in it, and nothing hangs there", QUIET)])

@@ -41,7 +41,7 @@ class MomentScreen(ModalScreen[str | None], Fitted[str | None]):
     DEFAULT_CSS = """
     MomentScreen {
         layout: vertical; align: left top; background: $background;
-        #head { height: 2; }
+        #head { height: 1; }
         #middle { height: 1fr; }
         #rails { width: 9fr; }
         #board { width: 10fr; }
