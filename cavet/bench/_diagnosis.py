@@ -3,17 +3,37 @@
 from __future__ import annotations
 
 from enum import Enum
+from typing import NamedTuple
 
 import msgspec
 
 from cavet.bench import _diagnosis_messages
 from cavet.faults import Fault
-from cavet.hosts import ON_SPI, DeviceSettings, HeaderPoint, PinPoint, Point, RegisterPoint, TopicPoint
-from cavet.record import STAGES, Kind, Topic, Trail
+from cavet.hosts import NO_ANSWER, ON_SPI, DeviceSettings, HeaderPoint, PinPoint, Point, RegisterPoint, TopicPoint
+from cavet.record import STAGES, Event, Kind, Topic, Trail, Value
 from cavet.wording import listed
 
+SLOW_OR_LOSSY = "a slow board: raise reply_within in [hosts]; a lossy link: look at the cable"
 SETTLING_SECONDS = 0.3
 """How long a stage may take that should follow at once."""
+
+
+class _Wired(NamedTuple):
+    """A part's own unit on its line, and how much is full there; 0 where it is only on or off."""
+
+    by: float = 1.0
+    full: float = 0.0
+
+
+_ON_THE_WIRE = {
+    "horn": _Wired(), "relay": _Wired(), "valve": _Wired(), "heater": _Wired(), "lamp": _Wired(2.55, 255),
+    "servo": _Wired(1.0, 180),
+}  # fmt: skip
+"""Kinds of part that one line alone moves."""
+CLEARLY_OFF = 0.05
+"""Farther than this share of all, a part has gone elsewhere."""
+OUTPUT = "output"
+"""The mode of a line that is only high or low, in the note of the event by which it was driven."""
 
 
 class StageState(Enum):
@@ -59,6 +79,7 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
     """What has stopped the board or the session with it, where something raised in it."""
     part: str = ""
     """The part that the point is meant to move, where there is such a one."""
+    part_kind: str = ""
     here: bool | None = None
     """Whether the board is there, where it says that itself."""
     own_broker: bool = False
@@ -89,7 +110,8 @@ def diagnose(trail: Trail, around: Circumstances) -> Diagnosis:
 
 def _state(trail: Trail, stage: Kind, around: Circumstances) -> StageState:
     if trail.reached(stage) is not None:
-        return StageState.COMING if stage == Kind.MOVED and _wrong_part(trail, around) else StageState.REACHED
+        is_wrong = stage == Kind.MOVED and (_wrong_part(trail, around) or _wrong_way(trail, around) is not None)
+        return StageState.COMING if is_wrong else StageState.REACHED
     if stage in (Kind.ASKED, Kind.FRAMED) and trail.root.kind == Kind.CARRIED:
         return StageState.UNSEEN  # another program's own
     if stage in (Kind.TAKEN, Kind.DRIVEN, Kind.MOVED) and not around.simulated:
@@ -106,6 +128,28 @@ def _wrong_part(trail: Trail, around: Circumstances) -> str:
     step = trail.steps.get(Kind.MOVED)
     moved = {event.subject for event in step.events if event.topic is Topic.PART} if step else set()
     return "" if not around.part or not moved or around.part in moved else next(iter(moved))
+
+
+def _wrong_way(trail: Trail, around: Circumstances) -> Event | None:
+    """The event by which the part has gone elsewhere than the line was driven that alone moves it. (The board may drive
+    it by itself, too: what was asked is no measure.)"""
+    moved, driven = trail.steps.get(Kind.MOVED), trail.steps.get(Kind.DRIVEN)
+    lines = {event.number: event for event in driven.events if event.topic is Topic.PIN} if driven else {}
+    for event in moved.events if moved else ():
+        line = lines.get(event.cause if event.cause is not None else -1)
+        if event.subject == around.part and line is not None and _is_elsewhere(around.part_kind, event.value, line):
+            return event
+    return None
+
+
+def _is_elsewhere(kind: str, stands: Value, line: Event) -> bool:
+    """Whether a part of a kind stands elsewhere than its line is driven."""
+    wired, wanted = _ON_THE_WIRE.get(kind), line.value
+    if wired is None or not isinstance(stands, int | float) or not isinstance(wanted, int | float):
+        return False
+    if line.note == OUTPUT:
+        return bool(stands) is not bool(wanted)
+    return wanted <= wired.full and abs(wired.by * stands - wanted) > CLEARLY_OFF * wired.full
 
 
 def _left_out_after_end(trail: Trail, states: dict[Kind, StageState]) -> dict[Kind, StageState]:
@@ -181,6 +225,8 @@ def _nobody_there(trail: Trail, device: DeviceSettings, around: Circumstances) -
         return note, f"look at the bus of {device.name}: its wires, its pull-ups, its supply; or at the defects (d)"
     here = f"0x{device.address:02X}"
     if any(each.startswith(here) for each in around.answering):
+        if note.startswith(NO_ANSWER):
+            return note, f"{here} is there: {SLOW_OR_LOSSY}"
         return note, f"{here} is there: look at what hangs on {device.name}, at its wires; or at the defects (d)"
     there = f"{note}; there answer {listed(around.answering, 'and')}"
     return there, f"compare `address` of {device.name} in [hosts] with its straps; has it its supply?"
@@ -254,6 +300,12 @@ def _not_moved(trail: Trail, around: Circumstances) -> tuple[str, str]:
             f"{were} driven, and {other} moved, not {name}",
             f"two wires swapped, or the wrong pin in [points.{trail.point}]",
         )
+    elsewhere, asked = _wrong_way(trail, around), trail.root.value
+    if elsewhere is not None and around.point is not None and not isinstance(asked, bytes):
+        return (
+            f"{were} driven, and {name} went the wrong way: {elsewhere.note}, asked {around.point.show(asked)}",
+            f"is it wired the wrong way round? compare [points.{trail.point}] with the part; or see the defects (d)",
+        )
     return (
         f"{were} driven, but {name} has not moved",
         "is the wire on the right pin? two wires swapped? has the part its own supply?",
@@ -266,7 +318,7 @@ def _not_confirmed(trail: Trail, around: Circumstances) -> tuple[str, str]:
     note = trail.stopped.note if trail.stopped is not None else "no answer came"
     if around.point is None:
         return note, "is anybody at this address? a slow device, or bytes that were lost on the way"
-    return note, "a slow board: raise reply_within in [hosts]; a lossy link: look at the cable"
+    return note, SLOW_OR_LOSSY
 
 
 _REASONS = {

@@ -94,6 +94,10 @@ class HostLink:
             return f"stopped by a fault, {self.fault}"
         if not self._wanted:
             return f"let go: {self.address} is free for another program"
+        if self.session.state is SessionState.SILENT and not self.problem:
+            on_a_line = self.link.kind == "serial"
+            maybe = "another rate at the other end, or no such firmware" if on_a_line else "something else there"
+            return f"{self.session.words}: {maybe}, or is it slower than `reply_within`?"
         return self.problem or self.session.words
 
     def start(self) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from cavet.bench._diagnosis import Circumstances, Diagnosis, diagnose
+from cavet.bench._met import Presences
 from cavet.bench._running import RunningBench
 from cavet.benchfile._setup import OWN
 from cavet.boards import Board, BoardState, Profile
@@ -59,12 +60,15 @@ class Standings:
         self.trails = Trails()
         self._live: set[int] = set()
         """The trails that are not known to have ended well."""
+        self._presences = Presences()
         self._able: dict[str, tuple[Profile, dict[str, list[int]]]] = {}
 
     def follow(self) -> list[Event]:
         """Read on in the record; give what is new."""
         events = self._bench.record.since(self.trails.next)
         self.trails.follow(events)
+        for event in events:
+            self._presences.note(event)
         self._live.update(event.number for event in events if event.number in self.trails.all)
         return events
 
@@ -159,7 +163,7 @@ class Standings:
             ready=link.ready,
             link_words=link.words,
             patience=settings.reply_within * (settings.retries + 1),
-            here=presence.here if (presence := self.presence_of(point.board)) is not None else None,
+            here=self._presences.at(point.board, trail.stopped.t if trail.stopped is not None else bench.clock.now()),
             own_broker=link.link.broker == OWN,
             fault=bench.fault_of(point.board),
             board_runs=board is None or board.state is BoardState.RUNNING,
@@ -167,6 +171,7 @@ class Standings:
             held_by=self._held_by(point),
             answering=self._answering(point),
             part=part.name if (part := self.part_of(point)) is not None else "",
+            part_kind=part.kind if part is not None else "",
             able=able,
         )
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from cavet.bench._diagnosis import Circumstances, Diagnosis, diagnose
-from cavet.benchfile._setup import Setup
+from cavet.bench._met import Answering, Presences
+from cavet.benchfile._setup import OWN, Setup
 from cavet.hosts import DevicePoint, Point
 from cavet.record import Event, Kind, Topic, Trail, Trails
 
@@ -22,6 +23,7 @@ class Evidence:
         self.states: dict[str, str] = {}
         self.simulated: set[str] = set()
         self.now = 0.0
+        self._presences, self._answering = Presences(), Answering()
 
     def note(self, event: Event) -> None:
         """Take in an event."""
@@ -30,6 +32,10 @@ class Evidence:
             self.states[event.board] = str(event.value)
         elif event.kind in OF_SIMULATED:
             self.simulated.add(event.board)
+        elif event.kind is Kind.LINK:
+            self._presences.note(event)
+        elif event.kind is Kind.BUS:
+            self._answering.note(event)
 
     def circumstances(self, trail: Trail, setup: Setup | None, point: Point | None) -> Circumstances:
         """What a diagnosis needs to know besides the trail itself."""
@@ -46,8 +52,11 @@ class Evidence:
         return Circumstances(
             now=self.now, point=point, simulated=board in self.simulated, ready=state == READY, link_words=state,
             patience=of.settings.reply_within * (of.settings.retries + 1), part=part if part in parts else "",
+            part_kind=parts[part].kind if part in parts else "",
             device=of.devices.get(point.device) if isinstance(point, DevicePoint) else None,
-            own_broker=setup.links[of.link].broker != "",
+            own_broker=setup.links[of.link].broker == OWN,
+            here=self._presences.at(host, trail.stopped.t if trail.stopped is not None else self.now),
+            answering=self._answering.of(board, of.devices) if isinstance(point, DevicePoint) else (),
         )  # fmt: skip
 
 

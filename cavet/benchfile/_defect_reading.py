@@ -9,7 +9,8 @@ from cavet.benchfile._links import LinkTable
 from cavet.benchfile._places import Path
 from cavet.benchfile._setup import BoardSetup
 from cavet.boards import DEFECTS, KINDS, Defect, SilentDevice
-from cavet.boards.defects import Renamed, Seized
+from cavet.boards.buses import BusDevice
+from cavet.boards.defects import Renamed, Seized, StuckBus, Swapped
 from cavet.wording import listed
 
 NAMED_KINDS = ("serial", "tcp")
@@ -23,10 +24,16 @@ def check_defect(checker: Checker, path: Path, defect: Defect, board: BoardSetup
         fits = [name for name, each in DEFECTS.items() if each.over_broker in (None, over_broker)]
         expected = f"one for a board {'on' if over_broker else 'not on'} a broker: {listed(fits)}"
         checker.wrong((*path, "kind"), found=defect.kind, expected=expected)
+    called = [part for part, each in board.parts.items() if issubclass(KINDS[each.kind], BusDevice)]
     if isinstance(defect, SilentDevice):
-        on_bus = [part for part, each in board.parts.items() if KINDS[each.kind].on_bus]
-        checker.one_of((*path, "part"), defect.part, on_bus, "a part on its bus")
+        checker.one_of((*path, "part"), defect.part, called, "a part on its bus")
+    elif isinstance(defect, StuckBus) and not called:
+        checker.wrong((*path, "board"), found=board.name, expected="a board with something on its I2C bus")
     elif isinstance(defect, Seized):
-        checker.one_of((*path, "part"), defect.part, board.parts, "a part of it")
+        kinds = {part: KINDS[each.kind] for part, each in board.parts.items()}
+        moved = [part for part, kind in kinds.items() if not kind.on_bus and not kind.senses]
+        checker.one_of((*path, "part"), defect.part, moved, "a part of it that a line moves")
+    elif isinstance(defect, Swapped) and len(set(defect.pins)) == 1:
+        checker.wrong((*path, "pins"), found=f"pin {defect.pins[0]} twice", expected="two pins")
     elif isinstance(defect, Renamed) and not any(link.kind in NAMED_KINDS for link in links):
         checker.wrong((*path, "board"), found=board.name, expected="a board on a serial line or a network")

@@ -191,8 +191,8 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
 
     def _heard_error(self, question: _Query, text: str, now: float) -> None:
         """After a command: no error is good, an older one is passed over, its own refuses it."""
-        number, _, words = text.partition(",")
-        code = int(number) if number.strip().lstrip("+-").isdigit() else None
+        number, comma, words = text.partition(",")
+        code = int(number) if comma and number.strip().lstrip("+-").isdigit() else None
         wish = question.wish
         if wish is None or question.point is None:
             if code:

@@ -32,7 +32,7 @@ _WORDS = {
     SessionState.ASKING: "open; asks the board who it is",
     SessionState.LEARNING: "asks how everything stands",
     SessionState.READY: "ready",
-    SessionState.SILENT: "open, but nothing answers: another rate at the other end, or no such firmware?",
+    SessionState.SILENT: "open, but nothing answers",
 }
 
 

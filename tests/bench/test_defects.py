@@ -232,6 +232,8 @@ class Defects(unittest.TestCase):
     def test_what_does_not_fit_is_told(self):
         for lines, words in (
             ('kind = "seized"\nboard = "hut"\npart = "lomp"', "a part of it"),
+            ('kind = "swapped"\nboard = "hut"\npins = [4, 4]', "pin 4 twice"),
+            ('kind = "stuck-bus"\nboard = "hut"', "a board with something on its I2C bus"),
             ('kind = "dropped-sessions"\nboard = "hut"\nevery = "5 s"', "one for a board not on a broker"),
             ('kind = "inverted"\nboard = "hut"\npin = 99', "x.pin"),
             ('kind = "sagging"\nboard = "hut"\ncurrent = "5 V"', "current"),

@@ -1,7 +1,7 @@
 """The host's belief of what hangs on a bus: drivers that turn points into transactions."""
 
 from cavet.hosts._picture import HELP, Picture, as_rows, read_picture, turned
-from cavet.hosts.buses._calls import Call, Calls, SpiPlace
+from cavet.hosts.buses._calls import NO_ANSWER, Call, Calls, SpiPlace
 from cavet.hosts.buses._driver import DeviceSettings, Driver, Owner
 from cavet.hosts.buses._expander import ExpanderDriver
 from cavet.hosts.buses._fleet import ON_SPI, Fleet
@@ -10,6 +10,7 @@ from cavet.hosts.buses._panel import PanelDriver
 
 __all__ = [
     "HELP",
+    "NO_ANSWER",
     "ON_SPI",
     "Call",
     "Calls",

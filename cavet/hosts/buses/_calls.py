@@ -13,6 +13,8 @@ from cavet.hosts._exchanges import Exchange, Exchanges
 from cavet.record import Purpose
 
 MAX_WAITING = 2000
+NO_ANSWER = "no answer"
+"""How it is told that nobody has answered, neither with what was read nor that nobody is there."""
 ONLY = 0
 """What the answer of the one call under way bears."""
 Then = Callable[[bytes, float, "int | None"], None]
@@ -105,7 +107,7 @@ class Calls:
         """Send what can be sent; give when something is due next."""
         for call in self._queue.overdue(now):
             if not self._queue.again(call) and call.failed is not None:
-                why = f"no answer from 0x{call.address:02X} within {self._within:g} s, {call.tries + 1} times"
+                why = f"{NO_ANSWER} from 0x{call.address:02X} within {self._within:g} s, {call.tries + 1} times"
                 call.failed(why, now)
         self._queue.send_on(now)
         return self._queue.due

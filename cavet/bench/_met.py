@@ -1,0 +1,53 @@
+"""What a record tells of who was there: boards that say so themselves, devices that have acknowledged on a bus."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Mapping
+
+from cavet.hosts import ON_SPI, DeviceSettings
+from cavet.record import Event, Kind, Topic
+
+HERE = "here"
+I2C = "i2c"
+
+
+class Presences:
+    """When each board was there, by what it says of itself."""
+
+    def __init__(self) -> None:
+        self._told: dict[str, list[tuple[float, bool]]] = {}
+
+    def note(self, event: Event) -> None:
+        """Take in an event."""
+        if event.topic is Topic.PRESENCE and event.kind is Kind.LINK:
+            self._told.setdefault(event.board, []).append((event.t, event.value == HERE))
+
+    def at(self, host: str, t: float) -> bool | None:
+        """Whether a host's board was there at a time; `None` where nothing had told that by then."""
+        told = self._told.get(host, [])
+        place = bisect_right(told, t, key=lambda each: each[0])
+        return told[place - 1][1] if place else None
+
+
+class Answering:
+    """Which addresses were acknowledged on the I2C bus of each board, when they were called last."""
+
+    def __init__(self) -> None:
+        self._met: dict[str, set[int]] = {}
+
+    def note(self, event: Event) -> None:
+        """Take in an event: a transaction is told with its marks, `S 4C A …`, or with what was wrong."""
+        if event.kind is not Kind.BUS or event.subject != I2C or not isinstance(event.value, bytes) or not event.value:
+            return
+        met, address = self._met.setdefault(event.board, set()), event.value[0] >> 1
+        if event.note[:2] == "S " and event.note[4:6] == " A":
+            met.add(address)
+        else:
+            met.discard(address)
+
+    def of(self, board: str, devices: Mapping[str, DeviceSettings]) -> tuple[str, ...]:
+        """Those of the devices that a host knows there, each with its address, in their order."""
+        met = self._met.get(board, set())
+        there = sorted((each.address, name) for name, each in devices.items() if each.kind not in ON_SPI)
+        return tuple(f"0x{address:02X} ({name})" for address, name in there if address in met)
