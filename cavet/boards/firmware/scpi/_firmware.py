@@ -245,7 +245,8 @@ class ScpiFirmware(Firmware):
             self._fault(OVERRUN, cause, frame.problems[0])
             return
         if frame.problems:
-            self._fault(int(frame.problems[0].split()[0]), cause, frame.problems[0])
+            error, _, detail = frame.problems[0].partition("; ")
+            self._fault(int(error.split()[0]), cause, detail)
             return
         if not unit.header:
             return  # an empty message
