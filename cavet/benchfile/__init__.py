@@ -3,7 +3,7 @@
 from cavet.benchfile._bus_reading import line_names
 from cavet.benchfile._check_reading import CheckSettings, DelaysCheck, RestCheck
 from cavet.benchfile._editing import Edits, edited
-from cavet.benchfile._elsewhere import with_addresses
+from cavet.benchfile._elsewhere import as_recorded, with_addresses
 from cavet.benchfile._file import BenchFile, check_text, load_bench, write_whole
 from cavet.benchfile._kernel_reading import GPIO, I2C, SERIAL, SPI, KernelDevice, is_device_path, kernel_device
 from cavet.benchfile._places import find_places
@@ -65,6 +65,7 @@ __all__ = [
     "StationDevice",
     "UsbDevice",
     "address_problem",
+    "as_recorded",
     "bench_rows",
     "board_rows",
     "changes_between",

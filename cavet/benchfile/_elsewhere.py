@@ -7,7 +7,7 @@ from collections.abc import Mapping
 
 import msgspec
 
-from cavet.benchfile._setup import Setup, address_problem
+from cavet.benchfile._setup import AT, Setup, address_problem
 from cavet.wording import WrongError, listed, nearest
 
 
@@ -18,7 +18,14 @@ def with_addresses(setup: Setup, addresses: Mapping[str, str], place: str) -> Se
         if board not in boards:
             raise WrongError(place, found=board, expected=f"one of {listed(boards)}", nearest=nearest(board, boards))
         setup = _moved(setup, board, address, place)
-    return setup
+    return msgspec.structs.replace(setup, elsewhere=setup.elsewhere | dict(addresses))
+
+
+def as_recorded(setup: Setup, about: Mapping[str, str]) -> Setup:
+    """Give the set-up with its boards where a record, by what it says of itself, had them. Raises `WrongError`."""
+    moved = {name.removeprefix(AT): address for name, address in about.items() if name.startswith(AT)}
+    broker = moved.pop("", None)
+    return with_addresses(setup if broker is None else setup.on_broker(broker), moved, "the record")
 
 
 def _moved(setup: Setup, board: str, address: str, place: str) -> Setup:

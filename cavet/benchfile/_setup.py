@@ -19,6 +19,8 @@ from cavet.wording import WrongError, listed, nearest
 SIMULATED = "simulated"
 OWN = "own"
 """The broker that we bring along."""
+AT = "at "
+"""How a record names where a board was, in the place of what the file says."""
 ADDRESS = re.compile(r"(\[[0-9a-fA-F:.%]+\]|[^\s:\[\]]+):(\d{1,5})")
 
 
@@ -149,11 +151,15 @@ class Setup(msgspec.Struct, frozen=True, kw_only=True):
     broker: OwnBroker = OwnBroker()
     path: str = ""
     """Where its file is; "" for a text that is in none."""
+    elsewhere: dict[str, str] = {}
+    """Where boards are to be found in the place of what the file says, by their names; by "" the broker of all that
+    speaks MQTT."""
 
     @property
     def about(self) -> dict[str, str]:
         """What a record says of the bench that it is of."""
-        return {"bench": self.name, **({"file": self.path} if self.path else {})}
+        elsewhere = {f"{AT}{board}": address for board, address in self.elsewhere.items()}
+        return {"bench": self.name, **({"file": self.path} if self.path else {}), **elsewhere}
 
     def point(self, name: str) -> Point:
         """Find a point by its name, or by `board.name`. Raises `WrongError` with the nearest."""
@@ -186,7 +192,7 @@ class Setup(msgspec.Struct, frozen=True, kw_only=True):
             name: msgspec.structs.replace(link, broker=address) if link.broker else link
             for name, link in self.links.items()
         }
-        return msgspec.structs.replace(self, links=moved)
+        return msgspec.structs.replace(self, links=moved, elsewhere=self.elsewhere | {"": address})
 
 
 def address_problem(address: str) -> str:

@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 
 import click
 
-from cavet.benchfile import BenchFile, Setup, check_text, load_bench
+from cavet.benchfile import BenchFile, Setup, as_recorded, check_text, load_bench
 from cavet.commands._bench import open_bench
 from cavet.commands._completing import complete_benches
 from cavet.exports import write_file
@@ -45,6 +45,11 @@ def opened(path: Path) -> Iterator[RecordFile]:
 def bench_of(file: RecordFile, record: Path, bench: str | None = None) -> BenchFile:
     """The bench that a record is of: the one that is named, or that the record names. Raises `WrongError` where it is
     not there any more."""
+    of = _file_of(file, record, bench)
+    return BenchFile(of.path, of.text, as_recorded(of.setup, file.about))
+
+
+def _file_of(file: RecordFile, record: Path, bench: str | None) -> BenchFile:
     if bench is not None:
         return open_bench(bench)
     text = file.about.get("text")

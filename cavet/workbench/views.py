@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from math import nan
 from typing import Any
 
@@ -215,10 +216,10 @@ def board_view(desk: Desk, point: Point) -> BoardView:
         return BoardView(
             **head,
             profile=desk.bench.host_links[point.board].session.name or "board",
-            pins=_believed_pins(desk, point.board),
-            parts=_believed_parts(desk, point.board),
-            beliefs=_beliefs(desk, point.board),
             cursor=point.name,
+            **believed(
+                [each for each in desk.points if each.board == point.board], lambda each: desk.standing(each).got
+            ),
         )
     now = desk.now
     return BoardView(
@@ -279,46 +280,32 @@ def _head_of_board(desk: Desk, name: str) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _believed_pins(desk: Desk, board: str) -> tuple[PinView, ...]:
-    """A real board's pins, as far as the host knows them: those that its points are on."""
-    modes: dict[int, str] = {}
-    for point in desk.points:
-        if point.board == board:
-            modes |= point.modes()
-    return tuple(PinView(number=number, mode=modes[number]) for number in sorted(modes))
-
-
-def _believed_parts(desk: Desk, board: str) -> tuple[PartView, ...]:
-    """What the host believes to hang on a real board, with what was read back last."""
-    parts = []
-    for point in desk.points:
-        if point.board != board:
-            continue
-        got = desk.standing(point).got
-        parts.append(
-            PartView(
-                name=point.name,
-                kind="",
-                tells=f"read {rounded(point, got)}" if got is not None else "unseen",
-                fraction=share_of(point, got) or 0.0,
+def believed(points: Sequence[Point], got_of: Callable[[Point], Asked | None]) -> dict[str, Any]:
+    """A real board as its host believes it to be: the pins that its points are on, what hangs there with what was read
+    back last, and the points that are on no pins."""
+    got = {point.name: got_of(point) for point in points}
+    modes = {pin: mode for point in points for pin, mode in point.modes().items()}
+    return {
+        "pins": tuple(PinView(number=number, mode=modes[number]) for number in sorted(modes)),
+        "parts": tuple(_believed_part(point, got[point.name]) for point in points),
+        "beliefs": tuple(
+            BeliefView(
+                name=point.name, where=plain(point.where), read=rounded(point, got[point.name]),
                 senses=not point.kind.is_output,
-                pins=tuple(point.modes()),
             )
-        )
-    return tuple(parts)
+            for point in points if not point.modes()
+        ),
+    }  # fmt: skip
 
 
-def _beliefs(desk: Desk, board: str) -> tuple[BeliefView, ...]:
-    """A real board's points, where they are on no pins."""
-    return tuple(
-        BeliefView(
-            name=point.name,
-            where=plain(point.where),
-            read=rounded(point, desk.standing(point).got),
-            senses=not point.kind.is_output,
-        )
-        for point in desk.points
-        if point.board == board and not point.modes()
+def _believed_part(point: Point, got: Asked | None) -> PartView:
+    return PartView(
+        name=point.name,
+        kind="",
+        tells=f"read {rounded(point, got)}" if got is not None else "unseen",
+        fraction=share_of(point, got) or 0.0,
+        senses=not point.kind.is_output,
+        pins=tuple(point.modes()),
     )
 
 

@@ -6,8 +6,8 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from cavet.bench import PastBench
-from cavet.benchfile import load_bench
+from cavet.bench import PastBench, Tape
+from cavet.benchfile import load_bench, with_addresses
 from cavet.commands.look import bench_of
 from cavet.demo import demo_path
 from cavet.record import Direction, Kind, Record, RecordFile, RecordWriter, Seat, Topic
@@ -110,6 +110,22 @@ class Look(unittest.TestCase):
             self.write(about).close()
             with self.assertRaisesRegex(WrongError, part):
                 bench_of(self.opened(), self.path)
+
+    def test_boards_are_where_they_were_when_it_was_written(self):
+        setup = with_addresses(SETUP.on_broker("127.0.0.1:1884"), {"pumphouse": "/dev/ttyX"}, "at")
+        self.record.carry("pumphouse_line", "", Seat.HOST, Direction.TO_BOARD, 0, 0.0, 0.1, READ)
+        self.record.append(Kind.ASKED, "pumphouse", Topic.POINT, "heater", True)
+        self.write(setup.about).close()
+        file = self.opened()
+        found = bench_of(file, self.path).setup
+        self.assertEqual(setup.links, found.links)
+        self.assertEqual("pumphouse_line", found.hosts["pumphouse"].link)
+        tape = Tape(found, past := Record(lambda: 0.0))
+        for transfer in file.transfers():
+            past.restore_transfer(transfer)
+        tape.follow()
+        self.assertEqual(1, tape.links["pumphouse_line"].kept)  # the bytes of a real board are heard at the host's end
+        self.assertEqual(setup.links, bench_of(file, self.path, "demo").setup.links)
 
     def test_what_is_no_record_is_one_line(self):
         self.path.write_text("no record")

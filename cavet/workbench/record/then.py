@@ -26,7 +26,7 @@ from cavet.workbench.drawing.devices import DeviceView
 from cavet.workbench.drawing.parts import PartView
 from cavet.workbench.drawing.rails import CourseView, HeadView, LineView, RailsView, RailView
 from cavet.workbench.drawing.rig import BasinView, flow_from
-from cavet.workbench.drawing.spine import BeliefView, BoardView, PinView
+from cavet.workbench.drawing.spine import BoardView, PinView
 from cavet.workbench.drawing.trail import TrailView
 from cavet.workbench.record.moment import READY, Moment, PointThen
 from cavet.workbench.roster import Head, Roster
@@ -164,8 +164,11 @@ class Then:
             state_is_bad=state != READY, cursor=point.part or point.name,
         )  # fmt: skip
         setup, parts = self._setup.boards.get(name), self._parts.get(name, [])
-        if setup is None or not parts:
-            return replace(head, beliefs=tuple(self._beliefs(moment, point.board)))
+        link = self._setup.links.get(self._setup.hosts[point.board].link)
+        if setup is None or not parts or (link is not None and not link.simulated):
+            own = [each for each in self._setup.points.values() if each.board == point.board]
+            known = views.believed(own, lambda each: moment.points.get(each.name, UNKNOWN).got)
+            return replace(head, cursor=point.name, **known)
         at_pins = [part for part in parts if not part.hangs_on and not isinstance(part, BusDevice | SpiChip)]
         devices = [part for part in parts if isinstance(part, BusDevice | SpiChip)]
         return replace(
@@ -183,15 +186,6 @@ class Then:
         """What is spoken over what."""
         setup = self._setup.links.get(link)
         return f"{setup.protocol} · {setup.kind}" if setup is not None else ""
-
-    def _beliefs(self, moment: Moment, host: str) -> Iterator[BeliefView]:
-        for point in self._setup.points.values():
-            if point.board == host:
-                got = moment.points.get(point.name, UNKNOWN).got
-                yield BeliefView(
-                    name=point.name, where=plain(point.where), read=views.rounded(point, got),
-                    senses=not point.kind.is_output,
-                )  # fmt: skip
 
     def _lane(self, group: str, board: str, name: str) -> Lane | None:
         return self._lanes.lane(group, board, name)
