@@ -6,6 +6,8 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from cavet.benchfile import load_bench
+from cavet.commands.drive import readable
 from cavet.demo import demo_path
 from tests.commands.run import cavet
 
@@ -26,6 +28,14 @@ class Drive(unittest.TestCase):
             (first["asked"], first["confirmed"], first["holds"], first["stage"]), (60, 60, True, "confirmed")
         )
         self.assertEqual((second["got"], third["got"]), (60, False))
+
+    def test_what_nobody_tells_is_said_so(self):
+        point = load_bench(demo_path()).setup.points["beacon"]
+        line = {"point": "beacon", "asked": 50.0, "confirmed": None, "stage": "carried", "holds": True}
+        self.assertEqual(
+            "beacon          asked 50 %  sent, and nobody tells what became of it", readable(point, line).rstrip()
+        )
+        self.assertNotIn("nobody tells", readable(point, line | {"moved": "50 %"}))
 
     def test_what_does_not_hold_is_code_1_with_the_reason(self):
         ran = cavet("drive", "demo", "gate=50 %")
