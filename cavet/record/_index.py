@@ -78,6 +78,13 @@ class Index:
         """By the number of a chunk's first event; only of chunks that are full."""
         self._snapshots: dict[int, dict[StateKey, int]] = {}
         self._prepared = 0
+        self._before: dict[StateKey, Event] = {}
+        """What stood before the first chunk that is there."""
+
+    def left(self, start: int, events: Sequence[Event]) -> None:
+        """A chunk leaves memory: what it was the last to tell of still stands."""
+        made = self._made.get(start) or ChunkIndex()
+        self._before.update((key, events[places[-1]]) for key, places in made.places(events).items())
 
     def _indexes(self) -> list[Indexed]:
         starts, chunks = self._shelf()
@@ -152,7 +159,7 @@ class Index:
         return starts[place] + bisect_right(chunks[place], t, key=lambda event: event.t)
 
     def state_at(self, t: float) -> Mapping[StateKey, Event]:
-        """What stood at a time: of each subject the latest event of each kind, as far as that is in memory."""
+        """What stood at a time: of each subject the latest event of each kind."""
         before = self.number_at(t)
         indexes = self._indexes()
         place = max(0, bisect_left(indexes, before, key=_start) - 1)
@@ -161,7 +168,8 @@ class Index:
         for key, places in made.places(events).items():
             if earlier := bisect_left(places, before - start):
                 state[key] = start + places[earlier - 1]
-        return {key: event for key, number in state.items() if (event := _event_in(indexes, number)) is not None}
+        there = {key: event for key, number in state.items() if (event := _event_in(indexes, number)) is not None}
+        return {key: event for key, event in self._before.items() if event.t <= t} | there
 
     def _state_before(self, indexes: list[Indexed], place: int) -> dict[StateKey, int]:
         """The numbers of the events that stood before a chunk."""

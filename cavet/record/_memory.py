@@ -25,7 +25,9 @@ class Record:
 
     def __init__(self, now: Callable[[], float], kept: int = KEPT) -> None:
         self._now = now
-        self._events: Row[Event] = Row(kept, KEPT_BYTES, PackedEvents)
+        self._events: Row[Event] = Row(
+            kept, KEPT_BYTES, PackedEvents, lambda start, chunk: self._index.left(start, chunk)
+        )
         self.transfers: Row[Transfer] = Row(kept, KEPT_BYTES, PackedTransfers)
         self._index = Index(lambda: self._events.shelf)
         self.since = self._events.since
@@ -114,7 +116,7 @@ class Record:
         return self._index.number_at(t)
 
     def state_at(self, t: float) -> Mapping[StateKey, Event]:
-        """What stood at a time: of each subject the latest event of each kind, as far as that is in memory."""
+        """What stood at a time: of each subject the latest event of each kind, though it has left memory."""
         return self._index.state_at(t)
 
     def prepare(self, most: int = 1) -> None:

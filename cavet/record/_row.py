@@ -14,12 +14,13 @@ CHUNK_BYTES = 1 << 20
 
 class Row(Generic[T]):
     """Items with numbers that count from 0. So many of them, and so many bytes in them, stay in memory; those that are
-    not of the last two chunks as `packed` gives them."""
+    not of the last two chunks as `packed` gives them. `left` is told of each chunk that leaves memory."""
 
     def __init__(
-        self, kept: int, kept_bytes: int, packed: Callable[[Sequence[T]], Sequence[T]] = lambda chunk: chunk
-    ) -> None:
-        self._packed = packed
+        self, kept: int, kept_bytes: int, packed: Callable[[Sequence[T]], Sequence[T]] = lambda chunk: chunk,
+        left: Callable[[int, Sequence[T]], None] = lambda start, chunk: None,
+    ) -> None:  # fmt: skip
+        self._packed, self._left = packed, left
         self._kept = kept
         self._kept_bytes = kept_bytes
         self.tail: list[T] = []
@@ -67,6 +68,7 @@ class Row(Generic[T]):
         starts, chunks = [*starts, self.next], [*chunks[:-2], *map(self._packed, chunks[-2:-1]), chunks[-1], self.tail]
         while len(chunks) > 2 and (self.next - starts[1] >= self._kept or self._bytes > self._kept_bytes):
             self._bytes -= self._sizes.pop(0)
+            self._left(starts[0], chunks[0])
             del starts[0], chunks[0]
         self.shelf = (starts, chunks)
 

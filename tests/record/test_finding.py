@@ -110,13 +110,18 @@ class Finding(unittest.TestCase):
     def test_it_goes_on_while_chunks_leave_memory(self):
         ticks = itertools.count()
         record = Record(lambda: float(next(ticks)), kept=10_000)
-        for number in range(60_000):
+        record.append(Kind.MOVED, "hut", Topic.PART, "gate", 90.0)
+        for number in range(1, 60_000):
             record.append(Kind.DRIVEN, "hut", Topic.PIN, str(number % 3), number, number - 1 if number % 10 else None)
             if number % 5000 == 4999:
                 record.prepare()
                 self.assertEqual(len(record.trail(number // 10 * 10)), 9)
                 self.assertEqual(record.state_at(1e9)["hut", Topic.PIN, str(number % 3), Kind.DRIVEN].value, number)
         self.assertGreater(record.first, 0)
+        state = record.state_at(1e9)
+        self.assertEqual(90.0, state["hut", Topic.PART, "gate", Kind.MOVED].value)  # it still stands there
+        self.assertEqual(4, len(state))
+        self.assertNotIn(("hut", Topic.PART, "gate", Kind.MOVED), record.state_at(-1.0))
 
 
 class Quickly(unittest.TestCase):
