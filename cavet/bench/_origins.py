@@ -12,6 +12,8 @@ from cavet.record import Direction, Seat, Transfer
 
 MOST_PROGRAMS = 512
 """So many programs of a link are known by their bytes."""
+FORGOTTEN_SHARE = 0.25
+"""Such a share of them is forgotten where there are more."""
 SIDES = {Direction.TO_BOARD: Side.HOST, Direction.TO_HOST: Side.BOARD}
 
 
@@ -105,7 +107,7 @@ class LinkStreams:
             return stream
         if stream is not None or client not in self._passing:
             if stream is None and len(self._passing) >= MOST_PROGRAMS:
-                self._forget(min(self._streams.values(), key=lambda stream: stream.latest).client)
+                self._make_room()
             self._passing[client] = self._make()
             self._begun(client)
             for other in Direction:
@@ -113,6 +115,14 @@ class LinkStreams:
         decoder = self._passing[client][SIDES[transfer.direction]]
         made = self._streams[key] = LinkStream(client, transfer.direction, decoder)
         return made
+
+    def _make_room(self) -> None:
+        """Forget a share of the programs at once: to look for the next one each time takes longer than to read on."""
+        latest: dict[str, int] = {}
+        for stream in self._streams.values():
+            latest[stream.client] = max(stream.latest, latest.get(stream.client, 0))
+        for client in sorted(latest, key=lambda client: latest[client])[: int(MOST_PROGRAMS * FORGOTTEN_SHARE)]:
+            self._forget(client)
 
     def _forget(self, client: str) -> None:
         del self._passing[client]

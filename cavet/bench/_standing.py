@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from math import inf
+
 import msgspec
 
 from cavet.bench._diagnosis import Circumstances, Diagnosis, diagnose
@@ -23,6 +25,9 @@ from cavet.hosts import (
     Presence,
 )
 from cavet.record import Event, Kind, Topic, Trail, Trails
+
+JUDGED_SECONDS = 1.0
+"""So long what was found of a broken trail is taken for granted, unless something new is heard of it."""
 
 
 class Standing(msgspec.Struct, frozen=True):
@@ -59,6 +64,8 @@ class Standings:
         self._bench = bench
         self.trails = Trails()
         self._live: set[int] = set()
+        self._known_broken: dict[int, tuple[float, tuple[int, int, int], Diagnosis]] = {}
+        """Of trails that were found broken: when, up to which of their events, and how."""
         """The trails that are not known to have ended well."""
         self._presences = Presences()
         self._able: dict[str, tuple[Profile, dict[str, list[int]]]] = {}
@@ -134,6 +141,17 @@ class Standings:
         """What is known of whether a board is there; `None` where what it speaks does not tell."""
         session = self._bench.host_links[host].session
         return session.presence if isinstance(session, MqttSession) and session.follows_presence else None
+
+    def _judged(self, trail: Trail) -> Diagnosis:
+        """How a trail stands; one that is broken, and of which nothing new was heard, is not judged anew each time."""
+        stopped = trail.stopped.number if trail.stopped is not None else -1
+        now, latest = self._bench.clock.now(), (trail.latest.number, stopped, trail.resends)
+        t, upto, diagnosis = self._known_broken.get(trail.number, (-inf, latest, None))
+        if diagnosis is None or upto != latest or now - t > JUDGED_SECONDS:
+            diagnosis = self.diagnose(trail)
+            if diagnosis.broken is not None:
+                self._known_broken[trail.number] = now, latest, diagnosis
+        return diagnosis
 
     def diagnose(self, trail: Trail) -> Diagnosis:
         """Say how a trail stands, stage by stage."""
@@ -220,8 +238,9 @@ class Standings:
             trail = self.trails.all.get(number)
             if trail is None:
                 self._live.discard(number)
+                self._known_broken.pop(number, None)
                 continue
-            diagnosis = self.diagnose(trail)
+            diagnosis = self._judged(trail)
             if diagnosis.broken is not None:
                 found.append((trail, diagnosis))
             elif diagnosis.is_over:

@@ -20,8 +20,8 @@ MARGIN_CELLS, LABEL_CELLS = 6, 30
 """So far from the left edge a frame is brought into sight, and so far from the right one, where its label stands."""
 FOLLOW_SHARE = 0.92
 """Where the present is while the tape follows it, in its width."""
-A_TICK = 3000
-"""So many transfers are read with each frame of the screen."""
+AT_ONCE, READ_SECONDS = 256, 0.04
+"""So many transfers are read at once, and for so long with each frame of the screen."""
 SEARCH_SECONDS = 0.4
 """How long a search may take at a key."""
 COMPARED = re.compile(r"\s*([a-z_]\w*)\s*(<=|>=|!=|=|<|>)\s*(\S.*?)\s*")
@@ -66,7 +66,10 @@ class Reading:
 
     def follow(self, now: float, cells: int) -> None:
         """Read on; while the present is followed, keep it in sight, and the newest frame under the cursor."""
-        self.left = self.tape.follow(A_TICK)
+        began = perf_counter()
+        while (left := self.tape.follow(AT_ONCE)) and perf_counter() - began < READ_SECONDS:
+            pass
+        self.left = left
         if self.following:
             self.begin = max(0.0, now - FOLLOW_SHARE * cells * self.cell)
             self.number = len(self.on) - 1
