@@ -4,11 +4,14 @@ import asyncio
 import tempfile
 import unittest
 from pathlib import Path
+from types import SimpleNamespace
 from unittest import mock
 
 import cavet
+from cavet.benchfile import load_bench, with_addresses
+from cavet.demo import demo_path
 from cavet.lanes import Lanes
-from cavet.record import Kind
+from cavet.record import Kind, Record, Topic
 from cavet.workbench import views
 from cavet.workbench.drawing.rails import RailView
 from cavet.workbench.record.commands import commands_in
@@ -58,6 +61,19 @@ class AsDriveHadIt(unittest.TestCase):
             return [*found, self.differing(bench, standings)]
 
         self.assertEqual([{}, {}, {}, {}], in_fast_time(story, demo()))
+
+    def test_a_real_board_is_drawn_as_its_host_believed_it_to_be(self):
+        setup = with_addresses(load_bench(demo_path()).setup, {"gatehouse": "/dev/ttyX"}, "at")
+        record = Record(lambda: 1.0)
+        record.append(Kind.LINK, "gatehouse", Topic.SESSION, "gatehouse", "ready")
+        record.append(Kind.HEARD, "gatehouse", Topic.POINT, "beacon", 40.0)
+        record.append(Kind.ASKED, "gatehouse", Topic.POINT, "walkway", 20.0)
+        bench = SimpleNamespace(setup=setup, history=record)
+        then, point = Then(bench, Lanes(setup).read(record.since(0))), setup.points["beacon"]
+        board = then.board(moment_at(bench, len(record) - 1), point)
+        told = {part.name: part.tells for part in board.parts}
+        self.assertEqual(("read 40 %", "unseen", "unseen"), (told["beacon"], told["walkway"], told["upper_paddle"]))
+        self.assertEqual((), board.basins)
 
 
 class OnTheScreen(unittest.TestCase):
