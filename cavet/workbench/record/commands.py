@@ -44,6 +44,8 @@ def commands_in(desk: Desk, begin: float, end: float) -> Commands:
     settled = record.number_at(end + SETTLED)
     while number < len(record) and (number < settled or read.is_under_way(end)):
         events = record.since(number, AT_ONCE)
+        if not events:
+            break
         read.read(events)
         number = events[-1].number + 1
     trails = [trail for trail in trails_of(read) if trail.is_command and trail.stages[0].t <= end]
