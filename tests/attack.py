@@ -45,8 +45,8 @@ FIRMATA = tuple(
     )
 )  # fmt: skip
 GROWTH = 500_000_000
-"""The record keeps a million events, half a million transfers and their indexes in memory, which is 424 MB of short
-messages; no more than that may be added."""
+"""The record keeps a million events, as many transfers and their indexes in memory, which is some 100 MB of short
+messages, and the tape a million frames; no more than that may be added."""
 MOST_LOST_SECONDS = 0.25
 MOST_DELAY_SECONDS = 0.1
 """A flood at one board may delay another's answers by no more than that, in the median."""
@@ -455,8 +455,8 @@ def window(scale):
             except OSError:  # it has ended: by "quit" in the list of all actions, or by itself
                 stopped.set()
                 left += 1
-                if os.waitpid(child, 0)[1]:
-                    wrong.append("it ended by itself")
+                if code := os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]):
+                    wrong.append(f"it ended by itself, with code {code}")
                     return report("window", f"{pressed} keys", wrong)
                 child, window, before, files, asked, stopped = begun()
                 continue
