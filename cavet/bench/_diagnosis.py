@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from enum import Enum
-from typing import NamedTuple
 
 import msgspec
 
@@ -18,22 +17,14 @@ SETTLING_SECONDS = 0.3
 """How long a stage may take that should follow at once."""
 
 
-class _Wired(NamedTuple):
-    """A part's own unit on its line, and how much is full there; 0 where it is only on or off."""
-
-    by: float = 1.0
-    full: float = 0.0
-
-
-_ON_THE_WIRE = {
-    "horn": _Wired(), "relay": _Wired(), "valve": _Wired(), "heater": _Wired(), "lamp": _Wired(2.55, 255),
-    "servo": _Wired(1.0, 180),
-}  # fmt: skip
-"""Kinds of part that one line alone moves."""
+ON_OR_OFF = ("horn", "relay", "valve", "heater", "lamp")
+"""Kinds of part that one line alone switches. (A servo is none of them: it has ends of its own, and its pulses may be
+told to mean other angles.)"""
+FULL_DUTY, FULL_GLOW = 255, 100.0
 CLEARLY_OFF = 0.05
-"""Farther than this share of all, a part has gone elsewhere."""
-OUTPUT = "output"
-"""The mode of a line that is only high or low, in the note of the event by which it was driven."""
+"""Farther than this share of full, a lamp glows otherwise than its line is driven."""
+OUTPUT, PWM = "output", "pwm"
+"""Modes of a line, in the note of the event by which it was driven."""
 
 
 class StageState(Enum):
@@ -80,6 +71,7 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
     part: str = ""
     """The part that the point is meant to move, where there is such a one."""
     part_kind: str = ""
+    """What kind of part that is."""
     here: bool | None = None
     """Whether the board is there, where it says that itself."""
     own_broker: bool = False
@@ -144,12 +136,12 @@ def _wrong_way(trail: Trail, around: Circumstances) -> Event | None:
 
 def _is_elsewhere(kind: str, stands: Value, line: Event) -> bool:
     """Whether a part of a kind stands elsewhere than its line is driven."""
-    wired, wanted = _ON_THE_WIRE.get(kind), line.value
-    if wired is None or not isinstance(stands, int | float) or not isinstance(wanted, int | float):
+    wanted = line.value
+    if kind not in ON_OR_OFF or not isinstance(stands, int | float) or not isinstance(wanted, int | float):
         return False
-    if line.note == OUTPUT:
-        return bool(stands) is not bool(wanted)
-    return wanted <= wired.full and abs(wired.by * stands - wanted) > CLEARLY_OFF * wired.full
+    if kind == "lamp" and line.note == PWM:
+        return abs(stands / FULL_GLOW - wanted / FULL_DUTY) > CLEARLY_OFF
+    return line.note == OUTPUT and bool(stands) is not bool(wanted)
 
 
 def _left_out_after_end(trail: Trail, states: dict[Kind, StageState]) -> dict[Kind, StageState]:

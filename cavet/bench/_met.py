@@ -9,6 +9,8 @@ from cavet.hosts import ON_SPI, DeviceSettings
 from cavet.record import Event, Kind, Topic
 
 HERE = "here"
+MOST_TOLD = 100_000
+"""So many changes of a board's presence are known; of more, the latest half."""
 I2C = "i2c"
 
 
@@ -21,7 +23,10 @@ class Presences:
     def note(self, event: Event) -> None:
         """Take in an event."""
         if event.topic is Topic.PRESENCE and event.kind is Kind.LINK:
-            self._told.setdefault(event.board, []).append((event.t, event.value == HERE))
+            told = self._told.setdefault(event.board, [])
+            told.append((event.t, event.value == HERE))
+            if len(told) > MOST_TOLD:
+                del told[: MOST_TOLD // 2]
 
     def at(self, host: str, t: float) -> bool | None:
         """Whether a host's board was there at a time; `None` where nothing had told that by then."""

@@ -64,9 +64,9 @@ class Standings:
         self._bench = bench
         self.trails = Trails()
         self._live: set[int] = set()
-        self._known_broken: dict[int, tuple[float, tuple[int, int, int], Diagnosis]] = {}
-        """Of trails that were found broken: when, up to which of their events, and how."""
         """The trails that are not known to have ended well."""
+        self._known_broken: dict[int, tuple[float, tuple[int, int, int], Diagnosis]] = {}
+        """Of those that were found broken: when, up to which of their events, and how."""
         self._presences = Presences()
         self._able: dict[str, tuple[Profile, dict[str, list[int]]]] = {}
 
@@ -245,4 +245,5 @@ class Standings:
                 found.append((trail, diagnosis))
             elif diagnosis.is_over:
                 self._live.discard(number)
+                self._known_broken.pop(number, None)
         return sorted(found, key=lambda pair: -pair[0].number)

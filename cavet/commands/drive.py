@@ -28,6 +28,7 @@ from cavet.record import Kind, Trail
 from cavet.units import show_duration
 from cavet.wording import WrongError
 
+SENT = (Kind.CARRIED, Kind.TAKEN, Kind.DRIVEN)
 TOLD = {"unchanged", "moved", "stopped_before", "reason"}
 """Keys of a line that say what became of a wish that was not read back."""
 
@@ -169,7 +170,7 @@ def readable(point: Point, line: dict[str, Any]) -> str:
         parts.append(f"unchanged: {line['unchanged']}")
     if "moved" in line:
         parts.append(f"moved: {line['moved']}")
-    if "asked" in line and line["confirmed"] is None and not TOLD & set(line):
+    if line.get("stage") in SENT and line["confirmed"] is None and not TOLD & set(line):
         parts.append("sent, and nobody tells what became of it")
     if "stopped_before" in line:
         mend = f" → {line['mend']}" if line["mend"] else ""

@@ -74,7 +74,8 @@ class RecordFile:
             raise WrongError(str(path), found="no such file", expected="a record")
         self._database = sqlite3.connect(f"file:{path}?mode=ro", uri=True)
         try:
-            self.about: dict[str, str] = dict(self._database.execute("SELECT name, value FROM about"))
+            rows = self._database.execute("SELECT name, value FROM about")
+            self.about = {name: value for name, value in rows if isinstance(name, str) and isinstance(value, str)}
         except (sqlite3.DatabaseError, UnicodeDecodeError) as error:
             self._database.close()
             raise WrongError(str(path), found=str(error), expected="a record that can be read") from error

@@ -10,6 +10,11 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from cavet.record._event import Event, Kind, Topic
 
 NEVER = 1 << 62
+OF_THE_BENCH = frozenset((
+    Topic.BOARD, Topic.DEFECT, Topic.LINK, Topic.PART, Topic.PIN, Topic.POINT, Topic.PRESENCE,
+    Topic.REGISTER, Topic.RIG, Topic.SESSION, Topic.TUNE,
+))  # fmt: skip
+"""Topics whose subjects are those of the bench. What programs of others say has subjects without end."""
 StateKey = tuple[str, Topic, str, Kind]
 """What stands until it changes: the latest event of a kind about a subject."""
 SNAPSHOT_CHUNKS = 16
@@ -82,9 +87,9 @@ class Index:
         """What stood before the first chunk that is there."""
 
     def left(self, start: int, events: Sequence[Event]) -> None:
-        """A chunk leaves memory: what it was the last to tell of still stands."""
-        made = self._made.get(start) or ChunkIndex()
-        self._before.update((key, events[places[-1]]) for key, places in made.places(events).items())
+        """A chunk leaves memory: what it was the last to tell of the bench still stands."""
+        places = (self._made.get(start) or ChunkIndex()).places(events)
+        self._before.update((key, events[of[-1]]) for key, of in places.items() if key[1] in OF_THE_BENCH)
 
     def _indexes(self) -> list[Indexed]:
         starts, chunks = self._shelf()
@@ -159,7 +164,8 @@ class Index:
         return starts[place] + bisect_right(chunks[place], t, key=lambda event: event.t)
 
     def state_at(self, t: float) -> Mapping[StateKey, Event]:
-        """What stood at a time: of each subject the latest event of each kind."""
+        """What stood at a time: of each subject the latest event of each kind. What programs of others have said is
+        known as far as it is in memory."""
         before = self.number_at(t)
         indexes = self._indexes()
         place = max(0, bisect_left(indexes, before, key=_start) - 1)

@@ -14,6 +14,7 @@ from textual import events
 from textual.app import App
 from textual.dom import DOMNode
 from textual.geometry import Size
+from textual.worker import Worker
 
 from cavet.faults import FORESEEN, note_fault
 from cavet.wording import WrongError
@@ -23,7 +24,7 @@ from cavet.workbench.desk import Desk
 from cavet.workbench.palette import themes
 from cavet.workbench.screens.actions import Action, ActionsScreen
 from cavet.workbench.screens.defects import DefectsScreen
-from cavet.workbench.screens.frame import Frame
+from cavet.workbench.screens.frame import Frame, failed_beside
 from cavet.workbench.screens.outside import OutsideScreen
 from cavet.workbench.screens.screens import ScreensScreen
 from cavet.workbench.widgets.top import Top
@@ -102,6 +103,11 @@ class CavetApp(App[int]):
         loop = asyncio.get_running_loop()
         for number in (signal.SIGHUP, signal.SIGTERM):
             signal.signal(number, lambda number, frame: self._told_to_end(loop))
+
+    def on_worker_state_changed(self, event: Worker.StateChanged) -> None:
+        """What has failed beside all screens is told at the foot."""
+        if failed := failed_beside(event):
+            self._say(failed)
 
     async def _load_screens(self) -> None:
         """Load what is not shown yet, so that going there is quick; one after the other, while nothing else happens."""

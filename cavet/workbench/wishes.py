@@ -70,10 +70,8 @@ class Wishes:
         elif point.kind is PointKind.SWITCH:
             self.ask(point, steps > 0)
         else:
-            asked = self._asked(point)
-            value = (
-                asked if asked is not None else self._bench.host_links[point.board].session.readings[point.name].stands
-            )
+            asked, reading = self._asked(point), self._bench.host_links[point.board].session.readings[point.name]
+            value = asked if asked is not None else reading.stands
             self.ask(point, point.limited(float(value or 0) + steps * point.step))
 
     def flip(self, point: Point) -> None:

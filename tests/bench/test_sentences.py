@@ -144,6 +144,12 @@ class Sentences(unittest.TestCase):
                 self.assertEqual((stage, diagnosis.states), (then.broken, then.states))
                 self.assertEqual(diagnosis.reason.split(";")[0], then.reason.split(";")[0])
 
+    def test_a_part_that_stops_at_its_end_is_not_wired_the_wrong_way_round(self):
+        wider = [key("points.upper_paddle", "wire", "[0, 180]")]
+        for wishes in ("upper_paddle=60 % upper_paddle=0 %", "upper_paddle=100 %", "beacon=50 % beacon=3 %"):
+            diagnosis, then = self.told(wider, None, wishes)
+            self.assertEqual((None, None), (diagnosis.broken, then.broken), diagnosis.reason)
+
     def test_a_strangers_frame_is_stopped_at_the_stage_that_it_has_not_reached(self):
         async def story(bench, standings):
             found = []

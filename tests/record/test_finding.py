@@ -123,6 +123,12 @@ class Finding(unittest.TestCase):
         self.assertEqual(4, len(state))
         self.assertNotIn(("hut", Topic.PART, "gate", Kind.MOVED), record.state_at(-1.0))
 
+    def test_what_programs_say_is_not_kept_for_ever(self):
+        record = Record(lambda: 0.0, kept=5000)
+        for number in range(40_000):
+            record.append(Kind.TAKEN, "hut", Topic.MESSAGE, f"WORD{number}")
+        self.assertLess(len(record.state_at(1.0)), 20_000)
+
 
 class Quickly(unittest.TestCase):
     """With a million events, in memory and in the file. The limits are wide: a busy machine must not fail a test."""
@@ -204,6 +210,17 @@ class Files(unittest.TestCase):
         database.close()
         with self.assertRaisesRegex(WrongError, 'found format 9, expected format 2|found "format 9"'):
             RecordFile(path)
+
+    def test_what_says_nothing_of_itself_that_can_be_read_is_passed_over(self):
+        path = self.path()
+        RecordWriter(Record(lambda: 0.0), path, {"bench": "hut"}).close()
+        database = sqlite3.connect(path)
+        with database:
+            database.execute("INSERT INTO about VALUES ('at hut', 5), ('file', x'00FF'), (x'6174', 'x')")
+        database.close()
+        file = RecordFile(path)
+        self.addCleanup(file.close)
+        self.assertEqual({"format", "bench", "ended", "at hut"}, set(file.about))  # a column of text makes a text of 5
 
     def test_one_that_lagged_and_then_was_cut_is_not_called_whole(self):
         record = Record(lambda: 0.0)

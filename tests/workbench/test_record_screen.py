@@ -11,9 +11,11 @@ import cavet
 from cavet.benchfile import load_bench, with_addresses
 from cavet.demo import demo_path
 from cavet.lanes import Lanes
-from cavet.record import Kind, Record, Topic
+from cavet.record import Kind, Reason, Record, Topic
+from cavet.wording import WrongError
 from cavet.workbench import views
-from cavet.workbench.drawing.rails import RailView
+from cavet.workbench.drawing.rails import RailView, draw_rails, lay_out
+from cavet.workbench.drawing.spine import draw_board
 from cavet.workbench.record.commands import commands_in
 from cavet.workbench.record.looking import Looking
 from cavet.workbench.record.moment import moment_at
@@ -74,6 +76,26 @@ class AsDriveHadIt(unittest.TestCase):
         told = {part.name: part.tells for part in board.parts}
         self.assertEqual(("read 40 %", "unseen", "unseen"), (told["beacon"], told["walkway"], told["upper_paddle"]))
         self.assertEqual((), board.basins)
+
+    def test_what_a_record_says_never_reaches_the_screen_as_control_codes(self):
+        setup, record, evil = load_bench(demo_path()).setup, Record(lambda: 1.0), "\x1b]0;a\x07[bold]\x9b2J"
+        for board, part, value in (
+            ("gatehouse", "panel", evil), ("gatehouse", "arrow", evil.encode()), ("towpath", "sign", evil),
+        ):  # fmt: skip
+            record.append(Kind.MOVED, board, Topic.PART, part, value, None, evil)
+        record.append(Kind.REFUSED, "gatehouse", Topic.PART, "gate_motor", 0, None, evil, reason=Reason.HELD)
+        record.append(Kind.HEARD, "towpath", Topic.POINT, "lamp", evil)
+        record.append(Kind.ASKED, "towpath", Topic.POINT, "sign", evil)
+        bench = SimpleNamespace(setup=setup, history=record)
+        then, moment = Then(bench, Lanes(setup).read(record.since(0))), moment_at(bench, len(record) - 1)
+        roster = Roster(list(setup.points.values()))
+        for board in roster.boards:
+            roster.fold(board, False)
+        rails = then.rails(moment, roster, 0)
+        drawn = [draw_rails(rails, lay_out(rails, 90, 200), 90, 200)]
+        drawn += [draw_board(then.board(moment, setup.points[name]), 90, 60) for name in ("gate", "sign")]
+        for canvas in drawn:
+            self.assertNotRegex(canvas.text(), "[\x00-\x09\x0b-\x1f\x7f-\x9f]")
 
 
 class OnTheScreen(unittest.TestCase):
@@ -241,6 +263,20 @@ class OnTheScreen(unittest.TestCase):
                 late = await asyncio.to_thread(commands_in, seat.desk, 0.0, asked.t)
             self.assertEqual(asked.t, late.begin)
             self.assertEqual(["beacon"], [each.point for each in late.found if each.t == asked.t][:1])
+
+        seated(story)
+
+    def test_what_fails_beside_the_screen_is_told(self):
+        async def story(seat):
+            await self.there(seat, ("beacon", 50.0))
+            with mock.patch("cavet.workbench.screens.record.commands_in", side_effect=KeyError("nothing there")):
+                await seat.press("t")
+                await seat.sees("KeyError, 'nothing there'")
+            with mock.patch(
+                "cavet.workbench.screens.record.commands_in", side_effect=WrongError("x", found="a", expected="b")
+            ):
+                await seat.press("t")
+                await seat.sees('x: found "a", expected b')
 
         seated(story)
 

@@ -232,7 +232,7 @@ class Then:
             moment.states.get((board, Topic.PART, part.name, kind)) for kind in (Kind.REFUSED, Kind.MOVED, Kind.MOVING)
         ]
         latest = max((event for event in told if event is not None), key=lambda event: event.number, default=None)
-        return re.split("[,:]", latest.note)[0] if latest is not None and latest.reason is Reason.HELD else ""
+        return plain(re.split("[,:]", latest.note)[0]) if latest is not None and latest.reason is Reason.HELD else ""
 
     def _gauge(self, moment: Moment, part: Part) -> PartView:
         """What measures a quantity of the rig stands as that does."""

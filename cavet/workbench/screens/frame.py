@@ -9,6 +9,7 @@ from typing import ClassVar
 from textual.app import ComposeResult
 from textual.message import Message
 from textual.widget import Widget
+from textual.worker import Worker, WorkerState
 
 from cavet.drawings.canvas import CORAL, PAPER
 from cavet.faults import FORESEEN, fault_words, note_fault
@@ -219,6 +220,11 @@ class Frame(Fitted[None]):
         self._set_message(message, well=well)
         self.follow()
 
+    def on_worker_state_changed(self, event: Worker.StateChanged) -> None:
+        """What has failed beside the screen is told at its foot."""
+        if failed := failed_beside(event):
+            self.say(failed)
+
     def attempt(self, act: Callable[[], object]) -> None:
         """Do what a person wants; what can't be is said at the foot."""
         self._message = ""
@@ -235,3 +241,11 @@ class Frame(Fitted[None]):
     def _do(self, action: Action | None) -> None:
         if action is not None:
             self.attempt(action.act)
+
+
+def failed_beside(event: Worker.StateChanged) -> str:
+    """Say why what runs beside a screen has failed, "" where it has not; what nobody foresaw is in the log then."""
+    error = event.worker.error
+    if event.state is not WorkerState.ERROR or error is None:
+        return ""
+    return str(error) if isinstance(error, FORESEEN) else note_fault(f"beside the screen, {event.worker.name}", error)
