@@ -39,6 +39,7 @@ def row(key):
         "whole": "whole number",
         "expression": "an expression",
         "octets": "hex pairs, or text after `@`",
+        "scalar": "a number or a text",
         "names": "a name, or several in brackets",
     }
     unit = {"": "", "=unit": " in `unit`", "=of": " in the unit of `of`"}.get(key.unit, f" in {key.unit}")

@@ -10,11 +10,15 @@ from cavet.bench import BenchThread, Carrier, RunningBench
 from cavet.routines import Runner, routine_text
 from cavet.workbench import CavetApp, Desk
 from cavet.workbench.screens.routines import RoutinesScreen
-from tests.routines.running import SETUP, run
+from tests.routines.running import SETUP, carry_out
 from tests.speed_tools import best, pour, pressed, ratio, shown, told
 
 STEPS, TRACKS, LINES = 10_000, 1000, 10_000
 PERIOD, TURNS = 0.01, 200
+
+
+def run(text):
+    return carry_out(routine_text(text, "f", SETUP), "a", None, None, SETUP)
 
 
 def steps():

@@ -25,7 +25,7 @@ from cavet.bench._saying import Said, find_host, say
 from cavet.bench._spoiling import LOOKS as SPOILING_LOOKS
 from cavet.bench._spoiling import Spoiling, read_spoiling, request_in, spoiled
 from cavet.bench._spoken import ONE_AT_A_TIME, Spoken, UsbSpoken, spoken
-from cavet.bench._standing import Standing, Standings
+from cavet.bench._standing import Standing, Standings, shows_itself
 from cavet.bench._tape import LinkTape, Placed, Tape
 from cavet.bench._then import PastTrails
 from cavet.bench._thread import BenchThread, LoopThread
@@ -80,6 +80,7 @@ __all__ = [
     "read_spoiling",
     "request_in",
     "say",
+    "shows_itself",
     "simulated_boards",
     "spoiled",
     "spoken",

@@ -2,22 +2,36 @@
 
 from __future__ import annotations
 
+import math
 from enum import Enum
 
 import msgspec
 
 from cavet.bench import _diagnosis_messages
 from cavet.faults import Fault
-from cavet.hosts import NO_ANSWER, ON_SPI, DeviceSettings, HeaderPoint, PinPoint, Point, RegisterPoint, TopicPoint
-from cavet.record import STAGES, Event, Kind, Topic, Trail, Value
+from cavet.hosts import (
+    NO_ANSWER,
+    ON_SPI,
+    DevicePoint,
+    DeviceSettings,
+    HeaderPoint,
+    PinPoint,
+    Point,
+    PointKind,
+    RegisterPoint,
+    TopicPoint,
+)
+from cavet.record import STAGES, Event, Kind, Reason, Topic, Trail, Value
 from cavet.wording import listed
 
 SLOW_OR_LOSSY = "a slow board: raise reply_within in [hosts]; a lossy link: look at the cable"
+NOT_THE_WIRE = "is the wire on the right pin? two wires swapped? has the part its own supply?"
 SETTLING_SECONDS = 0.3
 """How long a stage may take that should follow at once."""
 
 
-ON_OR_OFF = ("horn", "relay", "valve", "heater", "lamp")
+LAMP, MOTOR = "lamp", "motor"
+ON_OR_OFF = ("horn", "relay", "valve", "heater", LAMP)
 """Kinds of part that one line alone switches. (A servo is none of them: it has ends of its own, and its pulses may be
 told to mean other angles.)"""
 FULL_DUTY, FULL_GLOW = 255, 100.0
@@ -86,8 +100,11 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
     """For each mode the pins that have it, where that is known."""
 
 
-def diagnose(trail: Trail, around: Circumstances) -> Diagnosis:
-    """Say how a trail stands."""
+def diagnose(trail: Trail, around: Circumstances, before: Diagnosis | None = None) -> Diagnosis:
+    """Say how a trail stands; of one for which nothing was sent, as the one `before` it has left its part."""
+    if (why := _not_there(trail, around, before)) is not None:
+        states = dict.fromkeys(STAGES, StageState.LEFT_OUT) | {Kind.ASKED: StageState.REACHED}
+        return Diagnosis(states | {why[0]: StageState.BROKEN}, *why)
     states = {stage: _state(trail, stage, around) for stage in STAGES}
     broken = _broken_stage(trail, states, around)
     if broken is None:
@@ -98,6 +115,33 @@ def diagnose(trail: Trail, around: Circumstances) -> Diagnosis:
             states[stage] = StageState.LEFT_OUT
     reason, mend = _why(trail, broken, around)
     return Diagnosis(states, broken, reason, mend)
+
+
+def _not_there(trail: Trail, around: Circumstances, before: Diagnosis | None) -> tuple[Kind, str, str] | None:
+    """Where and why the part of a wish for which nothing was sent is not there; `None` where nothing tells of that."""
+    if trail.stopped is None or trail.stopped.kind is not Kind.UNCHANGED:
+        return None
+    if before is not None and before.broken in (Kind.DRIVEN, Kind.MOVED):
+        return before.broken, before.reason, before.mend
+    stood = trail.stood
+    if stood is None or stood.subject != around.part or _is_where_asked(stood, trail, around):
+        return None
+    return Kind.MOVED, f"{trail.stopped.note}, but {around.part} does not: {stood.note}", NOT_THE_WIRE
+
+
+def _is_where_asked(stood: Event, trail: Trail, around: Circumstances) -> bool:
+    """Whether a part stands where it was asked to be, or nothing of the kind can be said."""
+    point, asked = around.point, trail.root.value
+    if point is None or not isinstance(stood.value, int | float) or not isinstance(asked, int | float):
+        return True
+    if point.kind is PointKind.SWITCH:
+        return around.part_kind not in ON_OR_OFF or point.from_wire(stood.value) == asked
+    is_bridge = point.kind is PointKind.BRIDGE and around.part_kind == MOTOR
+    is_lamp = isinstance(point, PinPoint) and point.mode == PWM and around.part_kind == LAMP
+    if not is_bridge and not is_lamp:
+        return True
+    share = math.copysign(point.to_wire(asked), asked) if is_bridge else point.to_wire(asked)
+    return abs(stood.value / FULL_GLOW - share / FULL_DUTY) <= CLEARLY_OFF
 
 
 def _state(trail: Trail, stage: Kind, around: Circumstances) -> StageState:
@@ -131,7 +175,11 @@ def _wrong_way(trail: Trail, around: Circumstances) -> Event | None:
         line = lines.get(event.cause if event.cause is not None else -1)
         if event.subject == around.part and line is not None and _is_elsewhere(around.part_kind, event.value, line):
             return event
-    return None
+    last, going = trail.reached(Kind.MOVED), trail.moving_parts.get(around.part)
+    if around.part_kind != MOTOR or last is None or last.subject != around.part or Kind.CONFIRMED not in trail.steps:
+        return None
+    has_arrived = going is None or going.number < last.number
+    return last if has_arrived and not _is_where_asked(last, trail, around) else None
 
 
 def _is_elsewhere(kind: str, stands: Value, line: Event) -> bool:
@@ -139,7 +187,7 @@ def _is_elsewhere(kind: str, stands: Value, line: Event) -> bool:
     wanted = line.value
     if kind not in ON_OR_OFF or not isinstance(stands, int | float) or not isinstance(wanted, int | float):
         return False
-    if kind == "lamp" and line.note == PWM:
+    if kind == LAMP and line.note == PWM:
         return abs(stands / FULL_GLOW - wanted / FULL_DUTY) > CLEARLY_OFF
     return line.note == OUTPUT and bool(stands) is not bool(wanted)
 
@@ -156,13 +204,21 @@ def _broken_stage(trail: Trail, states: dict[Kind, StageState], around: Circumst
     if stopped is not None and stopped.kind in (Kind.UNCHANGED, Kind.OVERTAKEN):
         return None
     if stopped is not None:
-        if stopped.kind == Kind.UNCONFIRMED and (not missing or not around.simulated):
+        if stopped.kind == Kind.UNCONFIRMED and (not missing or not around.simulated or _is_on_its_way(trail, around)):
             return Kind.CONFIRMED
         return missing[0] if missing else _not_reached_yet(trail)
     if not missing or not (around.ready or around.fault):
         return None
     deadline = trail.latest.t + _allowed(trail, missing[0], around)
     return missing[0] if around.now > deadline else None
+
+
+def _is_on_its_way(trail: Trail, around: Circumstances) -> bool:
+    """Whether the part had set out, and its time was not over yet when the command ended."""
+    going, stopped = trail.moving_parts.get(around.part), trail.stopped
+    if going is None or stopped is None or not isinstance(going.value, int | float):
+        return False
+    return stopped.t <= going.t + going.value + SETTLING_SECONDS
 
 
 def _not_reached_yet(trail: Trail) -> Kind:
@@ -294,13 +350,14 @@ def _not_moved(trail: Trail, around: Circumstances) -> tuple[str, str]:
         )
     elsewhere, asked = _wrong_way(trail, around), trail.root.value
     if elsewhere is not None and around.point is not None and not isinstance(asked, bytes):
+        way = "elsewhere" if around.part_kind == MOTOR and not elsewhere.value else "the wrong way"
         return (
-            f"{were} driven, and {name} went the wrong way: {elsewhere.note}, asked {around.point.show(asked)}",
+            f"{were} driven, and {name} went {way}: {elsewhere.note}, asked {around.point.show(asked)}",
             f"is it wired the wrong way round? compare [points.{trail.point}] with the part; or see the defects (d)",
         )
     return (
         f"{were} driven, but {name} has not moved",
-        "is the wire on the right pin? two wires swapped? has the part its own supply?",
+        NOT_THE_WIRE,
     )
 
 
@@ -310,6 +367,10 @@ def _not_confirmed(trail: Trail, around: Circumstances) -> tuple[str, str]:
     note = trail.stopped.note if trail.stopped is not None else "no answer came"
     if around.point is None:
         return note, "is anybody at this address? a slow device, or bytes that were lost on the way"
+    is_other = trail.stopped is not None and trail.stopped.reason is Reason.OTHER_VALUE
+    if is_other and not isinstance(around.point, DevicePoint):
+        where = f"compare [points.{trail.point}] with it: range, wire, form"
+        return note, f"has the board limits of its own, does anybody else set it? {where}"
     return note, SLOW_OR_LOSSY
 
 

@@ -23,7 +23,7 @@ from cavet.benchfile._setup import OWN, LinkSetup, Setup, split_address
 from cavet.boards import World
 from cavet.boards.firmware.mqtt import Station
 from cavet.clock import BenchClock
-from cavet.faults import LOG, Fault, note_fault
+from cavet.faults import FORESEEN, LOG, Fault, note_fault
 from cavet.hosts import Asked, Point
 from cavet.links import (
     SEVERAL,
@@ -357,7 +357,16 @@ class RunningBench:
         self.switch_defect(name, table.get("on", True) is True)
 
     async def take_over(self, setup: Setup, changes: Changes) -> None:
-        """Go on as a changed bench: what has not changed keeps its state and its endpoints."""
+        """Go on as a changed bench: what has not changed keeps its state and its endpoints. Raises `WrongError` or
+        `UnreachableError` where that can't be, since a port is in use, say: then it goes on as it was."""
+        before = self.setup
+        try:
+            await self._become(setup, changes)
+        except FORESEEN:
+            await self._become(before, changes)
+            raise
+
+    async def _become(self, setup: Setup, changes: Changes) -> None:
         for name in [name for name in self.host_links if name in changes.hosts]:
             await self.host_links.pop(name).stop()
         gone = [name for name, link in self.setup.links.items()

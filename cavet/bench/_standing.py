@@ -62,7 +62,7 @@ class Standings:
 
     def __init__(self, bench: RunningBench) -> None:
         self._bench = bench
-        self.trails = Trails()
+        self.trails = Trails(parts=bench.setup.parts_meant)
         self._live: set[int] = set()
         """The trails that are not known to have ended well."""
         self._known_broken: dict[int, tuple[float, tuple[int, int, int], Diagnosis]] = {}
@@ -133,7 +133,7 @@ class Standings:
             return part.shows(self._bench.clock.now())
         if point.kind is PointKind.COLOUR and isinstance(part, ColourLamp):
             return part.colour
-        if isinstance(point, PinPoint) or point.kind.is_switch:
+        if shows_itself(point, part):
             return point.from_wire(part.stands_as(self._bench.clock.now()))
         return read_back
 
@@ -155,7 +155,8 @@ class Standings:
 
     def diagnose(self, trail: Trail) -> Diagnosis:
         """Say how a trail stands, stage by stage."""
-        return diagnose(trail, self._circumstances(trail))
+        before = self.trails.all.get(trail.stands_as) if trail.stands_as is not None else None
+        return diagnose(trail, self._circumstances(trail), self.diagnose(before) if before is not None else None)
 
     def _circumstances(self, trail: Trail) -> Circumstances:
         bench = self._bench
@@ -232,7 +233,8 @@ class Standings:
         return tuple(f"0x{address:02X} ({name})" for address, name in sorted(there))
 
     def broken(self) -> list[tuple[Trail, Diagnosis]]:
-        """All trails that are broken, the newest first."""
+        """All trails that are broken, the newest first; not those for which nothing was sent, where the one that has
+        left its part so is broken itself."""
         found = []
         for number in list(self._live):
             trail = self.trails.all.get(number)
@@ -241,9 +243,17 @@ class Standings:
                 self._known_broken.pop(number, None)
                 continue
             diagnosis = self._judged(trail)
-            if diagnosis.broken is not None:
+            if diagnosis.broken is not None and trail.stands_as is None:
                 found.append((trail, diagnosis))
+            elif diagnosis.broken is not None:
+                self._live.discard(number)
             elif diagnosis.is_over:
                 self._live.discard(number)
                 self._known_broken.pop(number, None)
         return sorted(found, key=lambda pair: -pair[0].number)
+
+
+def shows_itself(point: Point, part: Part) -> bool:
+    """Whether where its part stands is in what a point is asked in: what a level behind a register or a header, or at
+    a second wire, does to a part depends on more than that level."""
+    return point.kind.is_switch or (isinstance(point, PinPoint) and part.stands_by(point.pin))

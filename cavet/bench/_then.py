@@ -66,7 +66,7 @@ class PastTrails:
 
     def __init__(self, setup: Setup | None) -> None:
         self._setup = setup
-        self._trails = Trails(EVERY)
+        self._trails = Trails(EVERY, setup.parts_meant if setup is not None else None)
         self._evidence = Evidence()
 
     def read(self, events: Iterable[Event]) -> PastTrails:
@@ -97,4 +97,6 @@ class PastTrails:
 
     def diagnose(self, trail: Trail) -> Diagnosis:
         """Say how a trail stood at the end."""
-        return diagnose(trail, self._evidence.circumstances(trail, self._setup, self.point_of(trail)))
+        before = self._trails.all.get(trail.stands_as) if trail.stands_as is not None else None
+        around = self._evidence.circumstances(trail, self._setup, self.point_of(trail))
+        return diagnose(trail, around, self.diagnose(before) if before is not None else None)

@@ -14,10 +14,10 @@ import msgspec
 from cavet.bench._asking import LOOK_SECONDS, MOVE_SECONDS, ask_and_follow, until_ready
 from cavet.bench._diagnosis import Diagnosis
 from cavet.bench._running import RunningBench
-from cavet.bench._standing import Standings
+from cavet.bench._standing import Standings, shows_itself
 from cavet.boards.parts import Part
 from cavet.colours import BLACK, WHITE
-from cavet.hosts import Asked, PinPoint, Point, PointKind
+from cavet.hosts import Asked, Point, PointKind
 from cavet.record import Kind, Topic, Trail
 from cavet.wording import UnreachableError, listed
 
@@ -100,7 +100,7 @@ class Walk:
         part, now = self._bench.world.part(names), self._bench.clock.now()
         if part.busy(now):
             return True
-        if isinstance(point, PinPoint) or point.kind is PointKind.SWITCH:
+        if shows_itself(point, part):
             return not point.same(point.from_wire(part.stands_as(now)), _rest_of(point))
         return any(map(_differs, before[names], (part.stands_as(now), part.state(now))))
 
@@ -119,9 +119,9 @@ class Walk:
 
     async def _there_and_back(self, point: Point, names: str) -> Walked:
         far, rest = _far_of(point), _rest_of(point)
-        got = self._bench.host_links[point.board].session.readings[point.name].got
-        if got is not None and point.kind is not PointKind.PULSE and point.same(got, far):
-            await self._ask(point, rest)
+        if not self._is_at_rest(point):
+            begun, _ = await self._ask(point, rest)
+            await self._come_to_rest(begun.number, named=names)
         before = self.stand()
         trail, diagnosis = await self._ask(point, far)
         await self._come_to_rest(trail.number, named=names)
@@ -135,6 +135,12 @@ class Walk:
         return Walked(
             output=point.name, names=names, moved=tuple(sorted(moved)), held=held, why=why, trail=trail.number
         )
+
+    def _is_at_rest(self, point: Point) -> bool:
+        """Whether an output stands at rest as far as the host knows, or nobody has asked for anything else."""
+        reading = self._bench.host_links[point.board].session.readings[point.name]
+        stands = reading.asked if reading.got is None else reading.got
+        return stands is None or point.kind is PointKind.PULSE or point.same(stands, _rest_of(point))
 
     # the truth
 
@@ -220,7 +226,7 @@ class Walk:
                 return None, f"it sets something of {names} that does not move it alone"
             return False, f"{names} has not moved"
         before, there, after = (each[names][0] for each in stood)
-        if _is_elsewhere(point, there):
+        if shows_itself(point, self._bench.world.part(names)) and _is_elsewhere(point, there):
             return False, f"{names} moved the wrong way, or not so far: {_told(before)} at rest, then {_told(there)}"
         if point.kind is not PointKind.PULSE and not _is_back(before, there, after):
             return False, f"{names} did not go back to rest: {_told(after)}, before it {_told(before)}"
@@ -270,10 +276,8 @@ def _told(stood: Stood) -> str:
 
 
 def _is_elsewhere(point: Point, there: Stood) -> bool:
-    """Whether a part stands somewhere else than its output was asked to be, where both count in the same."""
-    if isinstance(there, str) or not (isinstance(point, PinPoint) or point.kind is PointKind.SWITCH):
-        return False
-    return not point.same(point.from_wire(there), _far_of(point))
+    """Whether a part that shows itself stands somewhere else than its output was asked to be."""
+    return not isinstance(there, str) and not point.same(point.from_wire(there), _far_of(point))
 
 
 def _is_back(before: Stood, there: Stood, after: Stood) -> bool:

@@ -108,4 +108,4 @@ def read_payload(checker: Checker, path: Path, table: PayloadKeys, what: str) ->
         checker.wrong((*path, "payload_unit"), found=found, expected=f"none: the payload is {kind}, not a number")
     if kind != "raw" and table.size != 1:
         checker.wrong((*path, "size"), found=table.size, expected=f"none: the payload is {kind}, not raw")
-    return PayloadForm(kind=kind, words=words, unit=table.payload_unit, path=table.path, size=table.size)
+    return PayloadForm(kind=kind, words=words, unit=table.payload_unit.strip(), path=table.path, size=table.size)

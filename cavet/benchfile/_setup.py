@@ -161,6 +161,15 @@ class Setup(msgspec.Struct, frozen=True, kw_only=True):
         elsewhere = {f"{AT}{board}": address for board, address in self.elsewhere.items()}
         return {"bench": self.name, **({"file": self.path} if self.path else {}), **elsewhere}
 
+    @property
+    def parts_meant(self) -> dict[str, tuple[str, str]]:
+        """The parts that points are meant to move, each by its board and its name, by the points' names."""
+        boards = {host: self.links[each.link].board for host, each in self.hosts.items() if each.link in self.links}
+        return {
+            point.name: (boards.get(point.board, point.board), point.part or point.name)
+            for point in self.points.values()
+        }
+
     def point(self, name: str) -> Point:
         """Find a point by its name, or by `board.name`. Raises `WrongError` with the nearest."""
         short = name.rpartition(".")[2]

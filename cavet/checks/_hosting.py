@@ -9,12 +9,12 @@ from pathlib import Path
 from typing import Any
 
 from cavet import clock
-from cavet.bench import LOOK_SECONDS, Carrier, RunningBench, Walk, places_of
+from cavet.bench import LOOK_SECONDS, Carrier, RunningBench, Walk, places_of, shows_itself
 from cavet.benchfile import CheckSettings, Setup
 from cavet.boards.parts import Sign
 from cavet.checks._carrying import Came, Case, at_rest, came_of
 from cavet.checks._program import Ended, Running, call_of
-from cavet.hosts import PinPoint, Point
+from cavet.hosts import Point
 from cavet.kernel import kernel_devices, mappings_of
 from cavet.record import Kind
 from cavet.routines import Looking, routine_text
@@ -37,7 +37,7 @@ class Truth(Looking):
         now = self._bench.clock.now()
         if isinstance(part, Sign):
             return part.shows(now)
-        if part is None or not (isinstance(point, PinPoint) or point.kind.is_switch):
+        if part is None or not shows_itself(point, part):
             expected = "BOARD.PART or BOARD.pin N: what the program believes is not known"
             raise WrongError("expect", found=point.name, expected=expected)
         return point.from_wire(part.stands_as(now))

@@ -18,6 +18,7 @@ from cavet.commands._loading import loading
 from cavet.commands._recording import NOWHERE, Kept, record_options
 from cavet.commands._terminal import require_screen
 from cavet.commands.new import ENDING, bench_name, refuse_old, write_new
+from cavet.faults import FORESEEN
 from cavet.log import state_path
 from cavet.record import check_new
 from cavet.wording import WrongError, listed
@@ -105,7 +106,10 @@ def open_workbench(file: BenchFile, at: tuple[str, ...], broker: str | None, kep
                 if desk.made_work is not None and desk.made_work.is_running:
                     click.echo("the routine that runs ends first: `finally`, then its outputs go to rest")
                 return app.return_value or 0
-            thread.take_over(as_setup(changing.file), changes_between(running, changing.file))
+            try:
+                thread.take_over(as_setup(changing.file), changes_between(running, changing.file))
+            except FORESEEN as error:
+                changing.refused(running, str(error))
 
 
 def end_soon(stop: Callable[[], None]) -> None:

@@ -146,12 +146,20 @@ def _draw_hanging(canvas: Canvas, at: Columns, hanging: Hanging, y: int, *, stra
         canvas.put(note, y, hanging.state or hanging.note, state_ink if hanging.state or wrong else QUIET, room)
 
 
+def _in_lines(words: str) -> list[str]:
+    """What is said of the link, in its column: the number of a port is not cut."""
+    host, colon, port = words.rpartition(":")
+    if len(words) <= LINK_COLUMNS or not colon or not port.isdigit():
+        return wrapped(words, LINK_COLUMNS)
+    return [*wrapped(host, LINK_COLUMNS), colon + port]
+
+
 def _draw_link(canvas: Canvas, at: Columns, section: Section, rows: int) -> None:
     if not at.link:
         return
     y = HEAD_ROWS
     for words, role in section.link:
-        for line in wrapped(words, LINK_COLUMNS):
+        for line in _in_lines(words):
             if y >= HEAD_ROWS + rows:
                 return
             canvas.put(at.link, y, line, ROLES[role])

@@ -90,7 +90,13 @@ class Session(Generic[P]):
     def lost(self, reason: str) -> None:
         """The link is gone. What was asked stays asked, and is sent anew once it is back."""
         self._forget_out()
+        self._assume_nothing()
         self._enter(SessionState.SHUT, inf)
+
+    def _assume_nothing(self) -> None:
+        """What was sent, and nobody tells of, may be otherwise now: it is sent again when it is asked for again."""
+        for reading in self.readings.values():
+            reading.assume_nothing()
 
     def farewell(self, now: float) -> None:
         """The link is about to be shut on purpose: say so, where that is the custom."""

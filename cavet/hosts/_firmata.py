@@ -6,12 +6,12 @@ from collections.abc import Callable, Iterable, Mapping
 from math import inf
 from typing import Any
 
-from cavet.colours import FULL, channels_of, colour_of
 from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._confirming import Confirming
 from cavet.hosts._firmata_bus import FirmataBuses
 from cavet.hosts._firmata_learned import MODES, Learned
-from cavet.hosts._point import ENCODER, STEPPER, Asked, PointKind
+from cavet.hosts._firmata_pins import message_for, numbers_for, value_of
+from cavet.hosts._point import ENCODER, SERVO, STEPPER, PointKind
 from cavet.hosts._points import DevicePoint, PinPoint
 from cavet.hosts._reversing import Reversing
 from cavet.hosts._session import SessionSettings, SessionState
@@ -20,9 +20,6 @@ from cavet.hosts.buses import DeviceSettings
 from cavet.protocols import Frame, Message, Side, firmata
 from cavet.record import Kind, Purpose, Reason, Tell, Topic
 from cavet.wording import plain
-
-LAST_SHORT_PIN = 15
-"""The last pin that an analog message can address; beyond it the extended one is used."""
 
 
 class FirmataSession(FirmataBuses):
@@ -145,7 +142,7 @@ class FirmataSession(FirmataBuses):
                 if not self._try_again(wish, now):
                     self._give_up(wish, f"no answer to {wish.tries + 1} tries, {self._within}", Reason.NO_ANSWER)
             for going in self._shafts.overdue(now):
-                self._missed(going.wish, "it was not told that it has arrived", now)
+                self._missed(going.wish, "it was not told that it has arrived", now, Reason.NO_ANSWER)
             due = min(self._confirming.due, self._shafts.due, self._reversing.due)
         due = min(due, self._deadline)
         return min(due, self._advance_devices(now)) if self.state is SessionState.READY else due
@@ -240,29 +237,39 @@ class FirmataSession(FirmataBuses):
         self.readings[point.name].refusal = ""
         if point.mode in (STEPPER, ENCODER):
             if point.mode == STEPPER:
-                self._compare_start(point, point.from_wire(0), now)
+                self._find_shaft(point, now)
             return
+        found = {}
         for pin, mode in point.modes().items():
             found_mode, found_state = self.learned.states[pin]
             if found_mode != MODES[mode]:
                 self._set_up(firmata.SetPinMode(pin=pin, mode=MODES[mode]))
                 found_state = 0
-            self._written[pin] = found_state
+            found[pin] = found_state
+        if point.mode == SERVO and not found[point.pin]:
+            self._written.pop(point.pin, None)
+        else:
+            self._written.update(found)
         if point.kind.is_output:
             cause = self.learned.told.get(point.pin)
-            self._compare_start(point, self._board_value(point, self._written), now, cause)
+            self._compare_start(point, value_of(point, found, self._written), now, cause)
 
-    @staticmethod
-    def _board_value(point: PinPoint, states: Mapping[int, int]) -> Asked | None:
-        """The value of an output whose pins are in these states."""
-        raw: float = states[point.pin]
-        if point.green is not None and point.blue is not None:
-            return colour_of(*(min(FULL, states[pin]) for pin in (point.pin, point.green, point.blue)))
-        if point.kind is PointKind.BRIDGE and point.astern is not None and states[point.astern]:
-            raw = -raw
-        if point.mode == "servo" and raw == 0:
-            return None  # it gives no pulses yet, so it stands where it was left
-        return point.from_wire(raw)
+    def _find_shaft(self, point: PinPoint, now: float) -> None:
+        """The board counts a stepper's steps from where it stands. That is where it was sent last: it is not asked for
+        that again, by which it would go as far once more."""
+        reading = self.readings[point.name]
+        if reading.asked is None:
+            self._compare_start(point, point.from_wire(0), now)
+            return
+        if reading.doubtful:
+            self._shafts.lose(point.name)
+        place = self._shafts.place(point.name)
+        if place is not None:
+            self._heard(point, point.from_wire(place), now, None)
+            return
+        reading.hear(None, now)
+        reading.remark = "it was on its way when the link was lost: where it stands now counts as 0"
+        self._tell(Kind.REMARK, Topic.POINT, point.name, None, None, reading.remark)
 
     def _begin_reports(self) -> None:
         if self._settings.sampling:
@@ -309,7 +316,7 @@ class FirmataSession(FirmataBuses):
         if self._reversing.holds(wish, self._pin_points[wish.point.name], now):
             self._stop(wish)
             return
-        wanted = self._wanted(wish)
+        wanted = numbers_for(self._pin_points[wish.point.name], wish.value)
         changes = {pin: raw for pin, raw in wanted.items() if anew or self._written.get(pin) != raw}
         if not changes:
             self._leave(wish)
@@ -319,7 +326,7 @@ class FirmataSession(FirmataBuses):
         for pin, raw in changes.items():
             self._written[pin] = raw
             self._send(
-                self._message(self._pin_points[wish.point.name], pin, raw), wish.asked, Topic.POINT, wish.point.name
+                message_for(self._pin_points[wish.point.name], pin, raw), wish.asked, Topic.POINT, wish.point.name
             )
         if wish.point.confirm:
             for pin in wanted:
@@ -333,25 +340,7 @@ class FirmataSession(FirmataBuses):
         point = self._pin_points[wish.point.name]
         if self._written.get(point.pin):
             self._written[point.pin] = 0
-            self._send(self._message(point, point.pin, 0), wish.asked, Topic.POINT, point.name, purpose=Purpose.RELEASE)
-
-    def _wanted(self, wish: Wish) -> dict[int, int]:
-        """The number for each of the point's pins, a colour's three; for a bridge the direction's lines come before the
-        power."""
-        point, value = self._pin_points[wish.point.name], wish.value
-        if point.green is not None and point.blue is not None:
-            return dict(zip((point.pin, point.green, point.blue), channels_of(str(value)), strict=True))
-        power = int(point.to_wire(value))
-        if point.kind is not PointKind.BRIDGE or point.ahead is None or point.astern is None:
-            return {point.pin: power}
-        return {point.ahead: int(float(value) > 0), point.astern: int(float(value) < 0), point.pin: power}
-
-    def _message(self, point: PinPoint, pin: int, raw: int) -> Message:
-        if point.modes()[pin] == "output":
-            return firmata.SetDigitalPinValue(pin=pin, value=raw)
-        if pin > LAST_SHORT_PIN:
-            return firmata.ExtendedAnalog(pin=pin, value=raw)
-        return firmata.AnalogMessage(pin=pin, value=raw)
+            self._send(message_for(point, point.pin, 0), wish.asked, Topic.POINT, point.name, purpose=Purpose.RELEASE)
 
     def look(self, name: str, now: float) -> bool:
         point = self.points[name]
@@ -389,8 +378,8 @@ class FirmataSession(FirmataBuses):
         else:
             point = self._pin_points[wish.point.name]
             if len(point.modes()) == 1:
-                self._heard(point, self._board_value(point, {message.pin: message.state}), now, cause)
-            wanted = self._wanted(wish)[message.pin]
+                self._heard(point, value_of(point, {message.pin: message.state}, self._written), now, cause)
+            wanted = numbers_for(point, wish.value)[message.pin]
             self._missed(wish, f"read back {message.state} from pin {message.pin}, expected {wanted}", now)
 
     def _take_looks(self, message: firmata.PinStateResponse, now: float, cause: int | None) -> None:
@@ -401,12 +390,12 @@ class FirmataSession(FirmataBuses):
                 states[message.pin] = message.state
             if len(states) == len(point.modes()):
                 del self._looked[name]
-                self._heard(point, self._board_value(point, states), now, cause)
+                self._heard(point, value_of(point, states, self._written), now, cause)
 
-    def _missed(self, wish: Wish, why: str, now: float) -> None:
+    def _missed(self, wish: Wish, why: str, now: float, reason: Reason = Reason.OTHER_VALUE) -> None:
         """It is not as it was wanted: ask again, as often as one may."""
         if not self._try_again(wish, now):
-            self._give_up(wish, why)
+            self._give_up(wish, why, reason)
 
     def _hear_stepper(self, message: firmata.StepperMoveComplete, now: float, cause: int | None) -> None:
         done = self._shafts.arrived(message.device, message.position)

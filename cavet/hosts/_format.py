@@ -30,6 +30,12 @@ class Format(msgspec.Struct, frozen=True, kw_only=True):
         return codec.encode(codec.message(_nothing_of(codec.plan)))
 
 
+class _Sent(Awaited):
+    """A wish under way; `told` is what the board has told in its place, last."""
+
+    told: Asked | None = None
+
+
 class FormatSession(Session[FieldPoint]):
     """Says frames, and hears them. What was never asked for is sent as 0, so a format should have a mask for that."""
 
@@ -43,7 +49,7 @@ class FormatSession(Session[FieldPoint]):
         self._wanted: dict[tuple[str, str], Any] = {}
         """What each field was last sent with."""
         self._decoders: dict[str, Decoder] = {}
-        self._awaiting = Awaiting[Awaited](self._overtake)
+        self._awaiting = Awaiting[_Sent](self._overtake)
         self._poll_at = inf
         self._compared: set[str] = set()
 
@@ -99,8 +105,10 @@ class FormatSession(Session[FieldPoint]):
             self._ask()
         for expected in self._awaiting.overdue(now):
             wish = expected.wish
-            if not self._try_again(wish, now):
-                self._give_up(wish, f"no frame tells of it after {wish.tries + 1} tries, {self._within}")
+            if self._stood_there(wish):
+                self._leave(wish)
+            elif not self._try_again(wish, now):
+                self._give_up(wish, *self._why_not(expected))
         if now >= self._poll_at:
             self._poll_at = now + self._settings.poll
             if not self._awaiting:
@@ -124,7 +132,7 @@ class FormatSession(Session[FieldPoint]):
             return
         self._say(data, wish.asked, Topic.POINT, point.name)
         if point.confirm and point.state_frame:
-            self._awaiting.put(Awaited(wish, now, now + self._settings.reply_within))
+            self._awaiting.put(_Sent(wish, now, now + self._settings.reply_within))
 
     def look(self, name: str, now: float) -> bool:
         told = bool(self._format.asks and self.points[name].state_frame)
@@ -138,6 +146,21 @@ class FormatSession(Session[FieldPoint]):
             return False
         reading = self.readings[point.name]
         return reading.got is not None and not reading.doubtful and point.same(reading.got, wish.value)
+
+    def _stood_there(self, wish: Wish) -> bool:
+        """Whether the board had told, before a wish was sent all the same, that it stands there: one that tells only of
+        changes has nothing to say then."""
+        reading = self.readings[wish.point.name]
+        if reading.got is None or reading.doubtful or wish.tries or wish.point.name not in self._compared:
+            return False
+        return wish.point.same(reading.got, wish.value)
+
+    def _why_not(self, expected: _Sent) -> tuple[str, Reason]:
+        point, tries = expected.wish.point, f"{expected.wish.tries + 1} tries, {self._within}"
+        if expected.told is None:
+            return f"no frame tells of it after {tries}", Reason.NO_ANSWER
+        found, wanted = point.show(expected.told), point.show(expected.wish.value)
+        return f"the frames tell {found}, expected {wanted}, after {tries}", Reason.OTHER_VALUE
 
     def _values(self, point: FieldPoint, value: Asked) -> dict[str, Any]:
         """The values of all fields of the point's frame: its own; what the others were sent with last, or else hold as
@@ -183,8 +206,10 @@ class FormatSession(Session[FieldPoint]):
             self._confirm(expected.wish, now, now - expected.since, value)
         elif expected is None and point.kind.is_output and point.name not in self._compared:
             self._compare_start(point, value, now, cause)
-        elif expected is None:
+        else:
             self._heard(point, value, now, cause)
+            if expected is not None:
+                expected.told = value
         self._compared.add(point.name)
 
 

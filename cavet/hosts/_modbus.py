@@ -214,7 +214,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Request]):
             if exchange.writes:
                 self._refuse_wish(exchange.wish, words, code)
             else:
-                self._give_up(exchange.wish, f"can't be read back: {words}")
+                self._give_up(exchange.wish, f"can't be read back: {words}", Reason.NOT_ALLOWED)
         elif read is not None and code == PARTIAL and len(read.points) > 1:
             self._queue.waiting.extend(_reading(read.split()))
         elif read is not None:

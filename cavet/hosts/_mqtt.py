@@ -224,6 +224,7 @@ class MqttSession(Session[TopicPoint]):
             self._tell(Kind.REMARK, Topic.BOARD, self.board, None, cause, note)
         elif known[said] is not self.presence.here:
             self.presence.here, self.presence.since = known[said], now
+            self._assume_nothing()
             self._tell(Kind.LINK, Topic.PRESENCE, self.board, "here" if known[said] else "gone", cause)
             if not self._asked_for:
                 self._look_for_board(now)

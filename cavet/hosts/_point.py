@@ -206,5 +206,7 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
                 )
 
 
+SERVO = "servo"
+"""The mode of a pin at which a servo is: it stands nowhere that one could tell before it is sent anywhere."""
 ENCODER, STEPPER = "encoder", "stepper"
 """The modes of pins at which shafts are."""

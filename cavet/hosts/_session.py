@@ -139,6 +139,10 @@ class Reading(msgspec.Struct):
         """It counts as standing so, since nobody tells how it stands."""
         self.assumed, self.doubtful = value, False
 
+    def assume_nothing(self) -> None:
+        """The link or the board was away: what nobody has told may be otherwise now."""
+        self.assumed = None
+
     def hear(self, value: Asked | None, now: float) -> None:
         """The board has said that it stands so; `None` for no number."""
         self.agreed = self.agreed and value == self.got

@@ -35,11 +35,32 @@ class Shafts(Awaiting[_Going]):
         self._settings = settings
         self._send = send
         self._asked: dict[str, int] = {}
-        """The position that each stepper was sent to last, as the board counts."""
+        """The position that each stepper was sent to last."""
+        self._zero: dict[str, int] = {}
+        """The position at which each stood when the board began to count, from 0."""
+        self._astray: set[str] = set()
+        """Those that were on their way when nobody could see any more where to."""
+
+    def place(self, name: str) -> int | None:
+        """Where a stepper stands when the board begins to count anew: where it was sent last; `None` where it was on
+        its way."""
+        return None if name in self._astray else self._asked.get(name, 0)
+
+    def lose(self, name: str) -> None:
+        """It is not known any more where a stepper stands."""
+        self._astray.add(name)
+
+    def abandon(self) -> list[Wish]:
+        wishes = super().abandon()
+        self._astray.update(wish.point.name for wish in wishes)
+        return wishes
 
     def begin(self, refused: Callable[[PinPoint], bool]) -> None:
-        """Set up all that the board can have; its counts begin at 0."""
-        self._asked = dict.fromkeys((point.name for point in self.steppers), 0)
+        """Set up all that the board can have. It counts from 0 where each stands; one that is astray is said to be at 0
+        there."""
+        self._zero = {point.name: self.place(point.name) or 0 for point in self.steppers}
+        self._asked = dict(self._zero)
+        self._astray.clear()
         for device, stepper in enumerate(self.steppers):
             if refused(stepper):
                 continue
@@ -79,7 +100,8 @@ class Shafts(Awaiting[_Going]):
             deadline = now + self._seconds(point, way, turns=turns) + self._settings.reply_within
             self.put(_Going(wish, now, deadline, position))
         self._asked[point.name] = position
-        message = firmata.StepperTo(device=self.steppers.index(point), position=position)
+        there = position - self._zero[point.name]
+        message = firmata.StepperTo(device=self.steppers.index(point), position=there)
         self._send(message, wish.asked, Topic.POINT, point.name)
 
     @staticmethod
@@ -89,8 +111,10 @@ class Shafts(Awaiting[_Going]):
         return 3 * seconds if turns else seconds
 
     def arrived(self, device: int, position: int) -> tuple[Wish, bool] | None:
-        """A stepper has arrived at a position: the wish that this ends, and whether it is the one wanted."""
+        """A stepper has arrived at a position, as its board counts: the wish that this ends, and whether it is the one
+        wanted."""
         if device >= len(self.steppers):
             return None
-        going = self.pop(self.steppers[device].name)
-        return None if going is None else (going.wish, position == going.position)
+        name = self.steppers[device].name
+        going = self.pop(name)
+        return None if going is None else (going.wish, position + self._zero[name] == going.position)

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from math import copysign
 
 import msgspec
 
 from cavet.bench import BROKER, Origins
 from cavet.benchfile import Setup
 from cavet.boards import KINDS
-from cavet.hosts import PinPoint, Point
+from cavet.hosts import PinPoint, Point, PointKind
 from cavet.lanes._lane import CURVE, LEVEL, TRAFFIC, WISHES, Course, Lane
 from cavet.lanes._missed import Missed
-from cavet.lanes._signals import PinModes, natural
+from cavet.lanes._signals import FULL_DUTY, PinModes, natural
 from cavet.record import Direction, Event, Kind, Topic, Transfer
 
 GROUPS = ASKED, LINK, PINS, PARTS, RIG, SENSED = ("asked", "link", "pins", "parts", "rig", "sensed")
@@ -215,9 +216,10 @@ class Lanes:
 
 def in_parts_unit(point: Point, unit: str, value: float) -> float | None:
     """What a point was asked for, in the unit of its part; `None` where the two count in different things."""
-    if point.unit == unit:
-        return value
     if isinstance(point, PinPoint) and point.mode == "servo" and unit in ("deg", "°"):
         raw = point.to_wire(value)
         return float(raw) if raw < DEGREES_BELOW else None
-    return None
+    if isinstance(point, PinPoint) and point.mode == "pwm" and unit == "%":
+        share = point.to_wire(value) / FULL_DUTY
+        return 100 * (copysign(share, value) if point.kind is PointKind.BRIDGE else share)
+    return value if point.unit == unit else None

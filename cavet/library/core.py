@@ -284,7 +284,8 @@ class PointCore:
         made = Trail(trail, diagnosis, self._point)
         if made.refused:
             raise Refused(made)
-        if made.ended not in ("confirmed", "left out", "done"):
+        is_known = trail.stopped is not None and trail.stopped.kind is Kind.UNCHANGED  # it was confirmed before
+        if made.ended not in ("confirmed", "left out", "done") and not is_known:
             raise Unconfirmed(made)
         return made
 

@@ -59,12 +59,12 @@ class Trail:
         self.refused = trail.stopped is not None and trail.stopped.kind is Kind.REFUSED
 
     def _end(self, trail: Followed, diagnosis: Diagnosis) -> str:
-        if trail.reached(Kind.CONFIRMED) is not None and diagnosis.broken is None:
+        if diagnosis.broken is not None:
+            return "broken"
+        if trail.reached(Kind.CONFIRMED) is not None:
             return "confirmed"
         if trail.stopped is not None and trail.stopped.kind in ENDS:
             return ENDS[trail.stopped.kind]
-        if diagnosis.broken is not None:
-            return "broken"
         return "done" if diagnosis.is_over else ""
 
     def __repr__(self) -> str:

@@ -55,6 +55,7 @@ class MemoryLink:
         self._host_listener = listener
         self._clear()
         self._board_listener = self._welcome(self.board)
+        listener.opened()  # first, since a board may speak at once when it is told
         self._board_listener.opened()
 
     def close(self, reason: str) -> None:
@@ -150,7 +151,6 @@ class _Host:
 
     async def open(self, listener: Listener) -> None:
         self._link.open(listener)
-        listener.opened()
 
     def write(self, data: bytes) -> int:
         link = self._link

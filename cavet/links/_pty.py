@@ -135,14 +135,14 @@ class PtyEnd:
             self._reading = False
             asyncio.get_running_loop().remove_reader(self._master)
 
-    def _shut(self) -> None:
+    def _shut(self, why: str = "the program has shut the device") -> None:
         self._stop_reading()
         self._is_open = False
         self.inward.clear()
         self.outward.clear()
         asyncio.get_running_loop().remove_writer(self._master)
         termios.tcflush(self._master, termios.TCIOFLUSH)
-        self._listener.closed("the program has shut the device")
+        self._listener.closed(why)
 
     def _read(self) -> None:
         try:
@@ -238,8 +238,8 @@ class PtyEnd:
 
     async def stop(self) -> None:
         _lookout().remove(self._master)
-        self._stop_reading()
-        self.inward.clear()
+        if self._is_open:
+            self._shut("the device is there no more")
         self.outward.clear()
         if self._master >= 0:
             asyncio.get_running_loop().remove_writer(self._master)

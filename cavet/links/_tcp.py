@@ -70,7 +70,7 @@ class TcpServerEnd:
                 self._make_caller, self._host, port, ssl=self._tls
             )
         except OSError as error:
-            raise UnreachableError(f"{self._host}:{port}", error.strerror or str(error)) from error
+            raise UnreachableError(f"{self._host}:{port}", _reason(error)) from error
         return _address(self._server.sockets[0].getsockname())
 
     async def rename(self, *, back: bool) -> str:
@@ -198,6 +198,11 @@ class _Caller(asyncio.Protocol):
         self._transport.abort()
 
 
+def _reason(error: OSError) -> str:
+    """What the system says, without what was tried."""
+    return os.strerror(error.errno) if error.errno is not None and error.errno > 0 else str(error)
+
+
 def _address(name: tuple[str, int] | None) -> str:
     """Write an address as HOST:PORT. A connection that is gone already has none."""
     if name is None:
@@ -234,8 +239,7 @@ class TcpClientEnd:
         except ssl.SSLError as error:
             raise UnreachableError(self.address, f"no TLS: {error.reason or error}") from error
         except OSError as error:
-            reason = os.strerror(error.errno) if error.errno is not None and error.errno > 0 else str(error)
-            raise UnreachableError(self.address, reason) from error
+            raise UnreachableError(self.address, _reason(error)) from error
         self._sent = self._got = 0
         self.name = _address(self._writer.get_extra_info("sockname"))
         listener.opened()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 import msgspec
 
@@ -29,6 +29,8 @@ class Trail(msgspec.Struct):
     """One command. `root` is the event that it began with: `asked`, or `carried` for another program's."""
 
     root: Event
+    part: tuple[str, str] = ("", "")
+    """The part that its point is meant to move, by board and name: of what one frame moves, it is about that alone."""
     steps: dict[Kind, Step] = {}
     moving: Event | None = None
     """The latest event by which a part has set out."""
@@ -48,6 +50,12 @@ class Trail(msgspec.Struct):
     """The event by which the wish was brought inside its limits; its value is what was wanted."""
     losses: int = 0
     resends: int = 0
+    stands_as: int | None = None
+    """Where nothing was sent, since it was so already: the number of the trail that brought it there, as long as its
+    part has not moved since for another reason."""
+    stood: Event | None = None
+    """Else the event by which its part has moved last, at another command or since its wires are so; what its board
+    does by itself, blink, say, tells nothing of that."""
 
     @property
     def number(self) -> int:
@@ -86,7 +94,9 @@ class Trail(msgspec.Struct):
         if stage in (Kind.CARRIED, Kind.TAKEN) and Kind.FRAMED in self.steps:
             framed = self.steps[Kind.FRAMED]
             return step.last if len(step.events) >= len(framed.events) else None
-        return step.last
+        if stage != Kind.MOVED:
+            return step.last
+        return next((each for each in reversed(step.events) if (each.board, each.subject) == self.part), step.last)
 
     def drove_again(self, driven: int) -> bool:
         """Whether it has driven its pin anew since that event: what a part was doing is then overtaken by itself."""
@@ -116,8 +126,16 @@ class Trail(msgspec.Struct):
 class Trails:
     """Follows a record and keeps its latest trails. Reads on from where it was at each `follow`."""
 
-    def __init__(self, kept: int = KEPT_TRAILS) -> None:
+    def __init__(self, kept: int = KEPT_TRAILS, parts: Mapping[str, tuple[str, str]] | None = None) -> None:
+        """`parts` are those that points are meant to move, by the points' names; else the ones of these names."""
         self._kept = kept
+        self._parts = parts or {}
+        self._sent: dict[tuple[str, str], Trail] = {}
+        """The latest of each point, by board and point, for which something was sent."""
+        self._moved: dict[tuple[str, str], Event] = {}
+        """The event by which each part set out or arrived last."""
+        self._modes: dict[tuple[str, str], int] = {}
+        """The event by which each pin was brought into its mode last: its value is that."""
         self._next = 0
         self._trail_of: dict[int, Trail] = {}
         self._members: dict[int, list[int]] = {}
@@ -128,6 +146,10 @@ class Trails:
         """Sort new events into the trails that they belong to."""
         for event in events:
             self._next = event.number + 1
+            if event.kind in (Kind.MOVED, Kind.MOVING):
+                self._moved[event.board, event.subject] = event
+            elif event.kind == Kind.DRIVEN and isinstance(event.value, str):
+                self._modes[event.board, event.subject] = event.number
             if event.cause is None or event.kind == Kind.ASKED:  # a wish may follow from a step of a routine
                 self._begin(event)
             else:
@@ -140,7 +162,8 @@ class Trails:
 
     def _begin(self, event: Event) -> None:
         if event.kind == Kind.ASKED or (event.kind == Kind.CARRIED and event.purpose is not Purpose.READ_BACK):
-            trail = Trail(root=event, steps={event.kind: Step([event])})
+            part = self._parts.get(event.subject, (event.board, event.subject))
+            trail = Trail(root=event, part=part, steps={event.kind: Step([event])})
             self.all[event.number] = trail
             self._trail_of[event.number] = trail
             self._members[event.number] = [event.number]
@@ -156,6 +179,10 @@ class Trails:
             return  # what follows from the question is told by `confirmed`
         self._trail_of[event.number] = trail
         self._members[trail.number].append(event.number)
+        if event.kind == Kind.FRAMED and trail.root.topic is Topic.POINT:
+            self._sent[trail.root.board, trail.point] = trail
+        elif event.kind == Kind.UNCHANGED:
+            self._look_back(trail)
         if event.kind in STAGES:
             trail.steps.setdefault(event.kind, Step([])).events.append(event)
         if event.kind == Kind.MOVING:
@@ -179,7 +206,23 @@ class Trails:
         elif event.kind == Kind.RESENT:
             trail.begin_again()
 
+    def _look_back(self, trail: Trail) -> None:
+        """Find what has brought the part of a trail, for which nothing was sent, to where it stands: the one before it,
+        or another one since."""
+        sent, moved = self._sent.get((trail.root.board, trail.point)), self._moved.get(trail.part)
+        mover = self._trail_of.get(moved.number) if moved is not None else None
+        if sent is not None and sent is not trail and (moved is None or moved.number < sent.number or mover is sent):
+            trail.stands_as = sent.number
+        elif moved is not None and moved.kind == Kind.MOVED and (mover is not None or self._is_by_wires(moved)):
+            trail.stood = moved
+
+    def _is_by_wires(self, moved: Event) -> bool:
+        """Whether a part has moved since its wires are so, or its pin was brought into its mode."""
+        return moved.cause is None or moved.cause in self._modes.values()
+
     def _forget(self, number: int) -> None:
-        del self.all[number]
+        forgotten = self.all.pop(number)
+        if self._sent.get(key := (forgotten.root.board, forgotten.point)) is forgotten:
+            del self._sent[key]
         for member in self._members.pop(number):
             del self._trail_of[member]

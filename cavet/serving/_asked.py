@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from cavet.bench import RunningBench
+from cavet.bench import RunningBench, shows_itself
 from cavet.boards import Board, PinMode
 from cavet.boards.parts import Part
 from cavet.hosts import PinPoint, Point, PointKind
@@ -74,7 +74,7 @@ def _point(bench: RunningBench, name: str) -> dict[str, Any]:
     if board is None or not reached:
         return {"state": "nothing is known of it here", "value": None}
     part, now = board.circuit.parts[reached[0]], bench.clock.now()
-    if point.kind.is_output and (isinstance(point, PinPoint) or point.kind.is_switch):
+    if point.kind.is_output and shows_itself(point, part):
         value = point.from_wire(part.stands_as(now))
     elif point.kind is PointKind.CONTACT:
         value = point.from_wire(_level(part, point))

@@ -30,13 +30,17 @@ class Acting:
         self._post = post
         self._now = now
         self._posted: deque[_Posted] = deque()
+        self.woken: Callable[[], None] = lambda: None
+        """Called in the bench's thread when something has been done: whoever shows what comes of it looks at once."""
 
     def do(
         self, act: Callable[[], object], tell: Callable[[], str] = str, done: Callable[[], None] = lambda: None
     ) -> None:
         """Have something done. `tell` gives what is to be said when it has gone well, "" for nothing; `done` is called
         however it went."""
-        self._posted.append(_Posted(self._post(act), self._now(), tell, done))
+        future = self._post(act)
+        self._posted.append(_Posted(future, self._now(), tell, done))
+        future.add_done_callback(lambda future: self.woken())
 
     def come_back(self) -> list[str]:
         """What is to be said of all that has been done since: errors, too."""

@@ -66,6 +66,7 @@ class CavetApp(App[int]):
         """Called when the window is gone: what was to be drawn in it may then wait for ever."""
         self._desk = desk
         self._complained = ""
+        self._looks_soon = False
         for theme in themes():
             self.register_theme(theme)
         self.set_reactive(App.theme, "cavet-dark")
@@ -93,6 +94,7 @@ class CavetApp(App[int]):
     def on_mount(self) -> None:
         if self._desk.changing is not None and self._desk.changing.place is not None:
             self.switch_mode(BENCH)  # a change was made there, and the bench is started anew
+        self._desk.acting.woken = self._look_soon
         self.call_after_refresh(self._desk.begin)
         self.run_worker(self._tell_remarks(), exit_on_error=False)
         self.run_worker(self._load_screens(), exit_on_error=False)
@@ -103,6 +105,19 @@ class CavetApp(App[int]):
         loop = asyncio.get_running_loop()
         for number in (signal.SIGHUP, signal.SIGTERM):
             signal.signal(number, lambda number, frame: self._told_to_end(loop))
+
+    def on_unmount(self) -> None:
+        self._desk.acting.woken = lambda: None
+
+    def _look_soon(self) -> None:
+        """The bench has done what a person wants: the screen looks now, and not with its next frame."""
+        if not self._looks_soon:
+            self._looks_soon = True
+            self.call_later(self._look_now)
+
+    def _look_now(self) -> None:
+        self._looks_soon = False
+        self._frame.tick()
 
     def on_worker_state_changed(self, event: Worker.StateChanged) -> None:
         """What has failed beside all screens is told at the foot."""

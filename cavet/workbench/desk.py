@@ -46,19 +46,19 @@ class Desk:
         self.changing = changing
         """The file of the bench, where it can be changed."""
         self.record_problem = record_problem
-        self._acting = Acting(post, bench.clock.now)
-        self.saying = Saying(bench, self._acting)
-        self.call = self._acting.do
-        self.come_back = self._acting.come_back
-        self.silence = self._acting.silence
+        self.acting = Acting(post, bench.clock.now)
+        self.saying = Saying(bench, self.acting)
+        self.call = self.acting.do
+        self.come_back = self.acting.come_back
+        self.silence = self.acting.silence
         self.standings = standings if standings is not None else Standings(bench)
-        self.hands = Hands(bench, self.standings, self._acting)
+        self.hands = Hands(bench, self.standings, self.acting)
         self.screens: tuple[str, ...] = ()
         """The names of the screens that there are."""
         self.outputs = [point for point in bench.setup.points.values() if point.kind.is_output]
         self.inputs = [point for point in bench.setup.points.values() if not point.kind.is_output]
         self.roster = Roster(self.outputs + self.inputs)
-        self.wishes = Wishes(bench, self.hands, self._acting)
+        self.wishes = Wishes(bench, self.hands, self.acting)
         self.following = Following(bench, self.standings, self.outputs, self.inputs)
         self.looked_at: set[int] = set()
         """The broken trails that somebody has looked at."""

@@ -78,7 +78,7 @@ def _stage(trail: Trail, name: Kind, diagnosis: Diagnosis, point: Point | None) 
         sent = sum(len(event.value) for event in trail.steps[Kind.FRAMED].events if isinstance(event.value, bytes))
         lines = (f"{sent} bytes", _passed_on(trail)) if trail.passed is not None else (f"{sent} bytes",)
     elif step is not None:
-        lines = _stage_lines(step, name, point)
+        lines = _stage_lines(trail, step, name, point)
         if name == Kind.ASKED and trail.limited is not None and point is not None:
             wanted = trail.limited.value
             lines = (*lines, f"limit, not {point.show(wanted if isinstance(wanted, int | float) else None)}")
@@ -94,9 +94,10 @@ def _passed_on(trail: Trail) -> str:
     return f"passed on to {count:.0f}" if isinstance(count, int | float) and count else "to nobody"
 
 
-def _stage_lines(step: Step, name: Kind, point: Point | None) -> tuple[str, ...]:
-    """Two lines on one event; one each where there are more, the newest for parts, whose state is what counts."""
-    events = step.events[-1:] if name == Kind.MOVED else step.events
+def _stage_lines(trail: Trail, step: Step, name: Kind, point: Point | None) -> tuple[str, ...]:
+    """Two lines on one event; one each where there are more, of its part the newest, whose state is what counts."""
+    moved = trail.reached(name) if name == Kind.MOVED else None
+    events = [moved] if moved is not None else step.events
     if len(events) == 1:
         return tuple(told(events[0], name, point).split("\n"))
     lines = [told(event, name, point).split("\n") for event in events]

@@ -1,12 +1,14 @@
 """A bench that is changed while it runs: what stays the same keeps its state and its endpoints."""
 
 import asyncio
+import socket
 import unittest
 from pathlib import Path
 
 from cavet.bench import RunningBench
 from cavet.benchfile import BenchFile, changes_between, check_text, load_bench
 from cavet.demo import demo_path
+from cavet.wording import UnreachableError
 from tests.patience import PATIENCE
 
 TEXT = demo_path().read_text()
@@ -125,6 +127,19 @@ class WhileItRuns(unittest.IsolatedAsyncioTestCase):
         await self.until(lambda: self.bench.host_links["new"].ready)
         await self.drive("spot", 40.0)
         self.assertEqual(self.at("towpath"), addresses["towpath"])
+
+    async def test_what_it_can_not_take_over_leaves_it_as_it_was(self):
+        before = {each.link for each in self.bench.endpoints}
+        with socket.create_server(("127.0.0.1", 0)) as used:
+            port = used.getsockname()[1]
+            wrong = as_file(self.file.text.replace("[links.pumphouse]\n", f"[links.pumphouse]\nport = {port}\n", 1))
+            for _ in range(2):
+                with self.assertRaisesRegex(UnreachableError, "(?i)address already in use"):
+                    await self.bench.take_over(wrong.setup, changes_between(self.file, wrong))
+                self.assertEqual(before, {each.link for each in self.bench.endpoints})
+                await self.until(lambda: all(link.ready for link in self.bench.host_links.values()))
+        await self.bench.take_over(wrong.setup, changes_between(self.file, wrong))
+        self.assertIn(f"127.0.0.1:{port}", {each.address for each in self.bench.endpoints})
 
     async def test_it_may_be_changed_again_and_again(self):
         lamp = 'beacon = { kind = "lamp", pin = '

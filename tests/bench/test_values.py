@@ -9,6 +9,7 @@ from pathlib import Path
 from cavet.benchfile import load_bench
 from cavet.hosts import PointKind, TopicPoint
 from cavet.messaging import PayloadForm
+from cavet.record import Kind
 from cavet.units import last_place
 from tests.bench.benches import in_fast_time
 from tests.commands.run import cavet_here
@@ -157,6 +158,46 @@ class SeveralFields(unittest.TestCase):
         code, lines, _ = drive(files, "glow=40%", "drive=on", "brake=on", "brake=off")
         self.assertEqual((code, [line["holds"] for line in lines]), (0, [True] * 4), lines)
         self.assertEqual(lines[2]["moved"], "closed")
+
+    def test_a_board_that_tells_of_changes_alone_tells_of_those_that_an_order_makes(self):
+        on_change = '[boards.kiln.gives.state]\nwhen = "changed"\n'
+        text = (KILN % ((255,) * 3)).replace("[boards.kiln.gives.state]\n", on_change).replace('"wren"', '"still"')
+        text += '[profiles.still]\npins = "3-5"\noutput = "3-5"\npwm = "3-5"\n'  # its link's opening does not reset it
+        files = {"kiln.bench.toml": text, "kiln.plan.toml": SETUP % (("bits = 8",) * 2)}
+        code, lines, err = drive(files, "glow=40%", "drive=on", "drive=off", "glow=0%")
+        self.assertEqual((code, [line["holds"] for line in lines]), (0, [True] * 4), (lines, err))
+
+        async def story(bench, standings):
+            bench.rest(by="test")
+            await asyncio.sleep(3)
+            bench.rest(by="test")
+            await asyncio.sleep(3)
+            bench.memory_link("kiln").cut()
+            await asyncio.sleep(1)
+            bench.memory_link("kiln").mend()
+            await asyncio.sleep(8)
+            standings.follow()
+            self.assertEqual(standings.broken(), [])
+            self.assertTrue(
+                all(reading.got is not None for reading in bench.host_links["kiln"].session.readings.values())
+            )
+            return [event.kind for event in bench.record.since(0) if event.kind in (Kind.UNCONFIRMED, Kind.RESENT)]
+
+        with tempfile.TemporaryDirectory() as folder:
+            for name, each in files.items():
+                (Path(folder) / name).write_text(each)
+            self.assertEqual(in_fast_time(story, load_bench(Path(folder) / "kiln.bench.toml").setup), [])
+
+    def test_what_is_told_in_the_place_of_what_was_asked_is_said_and_got(self):
+        files = {"kiln.bench.toml": KILN % (100, 100, 255), "kiln.plan.toml": SETUP % (("bits = 8",) * 2)}
+        code, lines, _ = drive(files, "glow=80%", "glow?")
+        self.assertEqual(
+            (code, lines[0]["reason"]),
+            (1, "the frames tell 39.2 %, expected 80 %, after 3 tries, each within 0.5 s"),
+        )
+        self.assertIn("compare [points.glow] with it", lines[0]["mend"])
+        self.assertEqual((lines[0]["moved"], lines[1]["got"]), ("100 %", lines[1]["got"]))
+        self.assertAlmostEqual(lines[1]["got"], 39.2, delta=0.1)
 
     def test_a_host_that_begins_anew_leaves_the_other_fields_as_the_board_has_told_them(self):
         async def story(bench, standings):

@@ -74,6 +74,25 @@ class Maps(unittest.TestCase):
         text = 'registers = { p = { at = 9 }, a = { at = 0, bank = 0 }, b = { at = 0, bank = 1 } }\nbanked_by = "p"'
         self.assertEqual(len(read_plan_text(HEAD + text, "x").map("m").registers), 3)
 
+    def test_a_point_at_a_register_that_can_t_be_read_in_one_go_is_told(self):
+        for size, told in ((1, ""), (2, "reg, of 2 bytes")):
+            with self.subTest(size), tempfile.TemporaryDirectory() as folder:
+                registers = f"registers = {{ reg = {{ at = 0, size = {size} }} }}\nauto_increment = false"
+                (Path(folder) / "m.plan.toml").write_text(f"{HEAD}{registers}\n")
+                device = '{ kind = "registers", address = 8, map = "m.plan.toml#m" }'
+                bench = Path(folder) / "b.bench.toml"
+                bench.write_text(
+                    f'format = 1\n[boards.b]\nprofile = "none"\nfirmware = "buses"\n[boards.b.parts]\nd = {device}\n'
+                    '[links.b]\nkind = "buses"\nboard = "b"\n[hosts.b]\nlink = "b"\nprotocol = "buses"\n'
+                    f'[hosts.b.devices]\nd = {device}\n[points.p]\nboard = "b"\nkind = "level"\ndevice = "d.reg"\n'
+                )
+                try:
+                    load_bench(bench)
+                except ExceptionGroup as error:
+                    self.assertIn(f'found "{told}"', str(error.exceptions[0]))
+                else:
+                    self.assertEqual(told, "")
+
     def test_a_map_that_is_not_there_is_told_at_its_part(self):
         for device, part in (
             ('{ kind = "registers", address = 8, map = "none.plan.toml" }', "no such file"),

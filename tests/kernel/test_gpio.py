@@ -87,6 +87,8 @@ def put(file, value):
 def get(file):
     return struct.unpack_from("=Q", fcntl.ioctl(file, number(0x0E, 16), struct.pack("=QQ", 0, 1)))[0]
 """
+LIGHTS = f"{PLAIN}eye = ask(4, 4 | 16)\nput(ask(17, 8), 1)\nos.read(eye, 48)\n"
+"""A program that waits for what it has lit: the events are asked for first, so that none is missed."""
 
 
 @unittest.skipIf(shutil.which("cc") is None, "there is no C compiler: the shim can't be made")
@@ -666,7 +668,7 @@ class OnLines(Programs, unittest.TestCase):
         )
 
     def test_a_check_gives_a_program_the_devices_and_looks_at_what_it_leaves(self):
-        (self.folder / "lights.py").write_text(PLAIN + "put(ask(17, 8), 1)\nos.read(ask(4, 4 | 16), 48)", "utf-8")
+        (self.folder / "lights.py").write_text(LIGHTS, "utf-8")
         check = """
             [checks.lights]
             program = ["python", "lights.py"]
@@ -695,7 +697,7 @@ class OnLines(Programs, unittest.TestCase):
                 self.assertIn(words, done.stdout + done.stderr)
 
     def test_on_the_screen_of_a_bench_that_has_checks_and_no_points(self):
-        (self.folder / "lights.py").write_text(PLAIN + "put(ask(17, 8), 1)\nos.read(ask(4, 4 | 16), 48)", "utf-8")
+        (self.folder / "lights.py").write_text(LIGHTS, "utf-8")
         check = '\n[checks.lights]\nprogram = ["python", "lights.py"]\nkernel = true\n'
         Path(self.bench).write_text(BENCH + check, "utf-8")
 

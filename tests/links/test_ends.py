@@ -104,6 +104,21 @@ class Terminals(unittest.TestCase):
         await end.stop()
 
     @real
+    async def test_one_that_is_taken_away_while_it_is_open_is_shut_and_says_no_more(self):
+        end, ear, path = await self.served()
+        program = os.open(path, os.O_RDWR | os.O_NOCTTY)
+        self.addCleanup(os.close, program)
+        await ear.until(lambda: "opened" in ear.told)
+        ear.caller.write(bytes(100))  # which are still on the wire
+        await end.stop()
+        self.assertEqual("closed: the device is there no more", ear.told[-1])
+        failed = []
+        asyncio.get_running_loop().set_exception_handler(lambda loop, context: failed.append(context))
+        ear.caller.write(bytes(10))
+        await asyncio.sleep(0.05)
+        self.assertEqual([], failed)
+
+    @real
     async def test_another_rate_turns_bytes_into_what_it_would_make_of_them(self):
         end, ear, path = await self.served()
         port = serial.Serial(path, 9600)

@@ -8,9 +8,9 @@ from cavet.record import Kind, Purpose, Record, Topic, Trails
 class Story:
     """A record in which each event is a millisecond after the one before."""
 
-    def __init__(self):
+    def __init__(self, parts=None):
         self.record = Record(lambda: len(self.record) / 1000)
-        self.trails = Trails()
+        self.trails = Trails(parts=parts)
 
     def __call__(self, kind, cause=None, topic=Topic.POINT, subject="beacon", value=None, note="", **fields):
         number = self.record.append(kind, "gatehouse", topic, subject, value, cause, note, **fields)
@@ -41,6 +41,46 @@ class TrailStory(unittest.TestCase):
         self.assertEqual(list(trail.steps), ["asked", "framed", "carried", "taken", "driven", "moved", "confirmed"])
         self.assertTrue(trail.complete)
         self.assertAlmostEqual(trail.delay(Kind.TAKEN), 0.001)
+
+    def test_of_what_one_frame_moves_its_own_part_is_what_a_command_is_about(self):
+        for part in ("beacon", "lamp_2"):
+            self.tell = Story({} if part == "beacon" else {"beacon": ("gatehouse", "lamp_2")})
+            asked, (framed,) = self.sent()
+            taken = self.tell(Kind.TAKEN, self.tell(Kind.CARRIED, framed, "link"), "message")
+            driven = self.tell(Kind.DRIVEN, taken, "pin", "2")
+            self.tell(Kind.MOVED, driven, "part", "horn", note="quiet")
+            self.assertEqual(self.trail(asked).reached(Kind.MOVED).note, "quiet")
+            self.tell(Kind.MOVED, driven, "part", part, note="50 %")
+            self.tell(Kind.MOVED, driven, "part", "relay", note="open")
+            self.assertEqual(self.trail(asked).reached(Kind.MOVED).note, "50 %")
+
+    def test_what_stands_there_already_is_so_by_the_command_before_it_or_by_another_one_since(self):
+        def moved(subject, board="gatehouse"):
+            asked = self.tell(Kind.ASKED, subject=subject)
+            driven = self.tell(Kind.DRIVEN, self.tell(Kind.FRAMED, asked, subject=subject), "pin", "2")
+            self.tell.record.append(Kind.MOVED, board, Topic.PART, "beacon", 0.0, driven)
+            return asked
+
+        def again():
+            asked = self.tell(Kind.ASKED, value=50)
+            self.tell(Kind.UNCHANGED, asked)
+            return self.trail(asked).stands_as, self.trail(asked).stood is not None
+
+        self.assertEqual(again(), (None, False))
+        first = moved("beacon")
+        self.assertEqual(again(), (first, False))
+        moved("horn", "hut")  # a part of that name at another board
+        self.assertEqual(again(), (first, False))
+        moved("horn")
+        self.assertEqual(again(), (None, True))
+        self.tell(Kind.MOVED, self.tell(Kind.DRIVEN, None, Topic.PIN, "2"), Topic.PART, "beacon")  # its board blinks it
+        self.assertEqual(again(), (None, False))
+        self.tell(Kind.MOVED, None, Topic.PART, "beacon")  # wires were changed
+        self.assertEqual(again(), (None, True))
+        forced = self.tell(Kind.ASKED, value=50)
+        self.tell(Kind.FRAMED, forced)
+        self.tell(Kind.UNCHANGED, forced)  # sent all the same
+        self.assertIsNone(self.trail(forced).stands_as)
 
     def test_an_answer_is_what_follows_from_the_message_and_not_what_came_of_it(self):
         for refuses in (False, True):

@@ -59,6 +59,25 @@ class InCrossSection(unittest.TestCase):
                 text = drawn(section_of(Wiring(SETUP, board)))
                 self.assertTrue(any(all(word in line for word in words) for line in text.splitlines()), text)
 
+    def test_the_number_of_a_port_is_not_cut(self):
+        link = (("127.0.0.1:43765", "quiet"), ("/dev/pts/12345", "quiet"))
+        section = section_of(Wiring(SETUP, "gatehouse"), "gatehouse", link)
+        lines = [line.strip() for line in drawn(section).splitlines()]
+        self.assertTrue(any(" :43765 " in line for line in lines), lines)
+        self.assertTrue(any(" 127.0.0.1 " in line for line in lines), lines)
+
+    def test_bits_of_a_register_have_each_a_row_that_can_be_read_whole(self):
+        text = "format = 1\n[boards.hut]\nprofile = 'heron'\nfirmware = 'modbus'\n[boards.hut.map]\n"
+        for bit, table in ((0, "holding"), (12, "input")):
+            keys = f"table = '{table}-registers', address = 64000, data = 'bit', bit = {bit}, pin = 'L{bit + 1}'"
+            text += f"b{bit} = {{ {keys} }}\n"
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "hut.bench.toml"
+            path.write_text(text)
+            lines = drawn(section_of(Wiring(load_bench(path).setup, "hut"))).splitlines()
+        for words in ("register 64000 bit 0", "register 64000 bit 12"):
+            self.assertTrue(any(words in line for line in lines), lines)
+
     def test_what_is_well_is_counted_where_the_room_ends(self):
         view = RemarksView(remarks=(), well=tuple(f"rule {number} is kept" for number in range(9)))
         whole = draw_remarks(view, 40, 12).text()
@@ -134,6 +153,21 @@ class UnderChange(unittest.TestCase):
             with self.subTest(keys), self.assertRaises(WrongError):
                 self.changing.change([(keys, value)], "")
         self.assertFalse(self.changing.is_changed)
+
+    def test_what_the_bench_does_not_take_over_is_not_lost(self):
+        changing, before = self.changing, self.changing.file
+        changing.change([(("points", "lantern", "pin"), 6)], "pin 6")
+        wanted = changing.file
+        changing.refused(before, "a port is in use")
+        self.assertEqual((before.text, False), (changing.file.text, changing.wants_again))
+        self.assertEqual(("left as it was: a port is in use", False), (changing.place.message, changing.place.is_well))
+        self.assertEqual("pin 6", changing.redo())
+        self.assertEqual(wanted.text, changing.file.text)
+        changing.undo()
+        changing.refused(wanted, "a port is in use")  # and so the other way round
+        self.assertEqual(wanted.text, changing.file.text)
+        self.assertEqual("pin 6", changing.undo())
+        self.assertEqual(before.text, changing.file.text)
 
     def test_a_file_that_was_changed_meanwhile_is_kept(self):
         self.changing.change([(("points", "lantern", "pin"), 6)], "pin 6")

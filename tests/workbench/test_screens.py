@@ -244,6 +244,15 @@ class NobodyWaits(unittest.TestCase):
 
         seated(story)
 
+    def test_what_has_been_done_is_looked_at_at_once_and_not_with_the_next_frame(self):
+        async def story(seat):
+            for timer in list(seat.app.screen._timers):
+                timer.stop()  # there is no next frame
+            seat.desk.wishes.ask(seat.desk.bench.setup.points["beacon"], 22)
+            await seat.until(lambda: " 22 %" in seat.rails())
+
+        seated(story)
+
     def test_an_error_comes_back_and_what_is_unforeseen_is_told_as_such(self):
         async def story(seat):
             seat.desk.hands.act("gatehouse.beacon", "kick")

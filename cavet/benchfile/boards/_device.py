@@ -70,6 +70,8 @@ class Place(msgspec.Struct, frozen=True, kw_only=True):
     parts: tuple[str, ...] = ()
     table: tuple[str, ...] = ()
     """Where it stands in the board's table of the file: `("map", "pump_a")`; () for nowhere."""
+    mode: PinMode | None = None
+    """How its pin is used, where that is said of the place itself."""
 
 
 class BoardTables:

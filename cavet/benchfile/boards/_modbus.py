@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 from functools import cached_property
+from math import isinf
 from typing import Annotated, Any, ClassVar, Self
 
 from cavet.benchfile._places import Path
@@ -23,7 +24,7 @@ from cavet.boards.firmware.modbus import UPTIME, CellSettings, DeviceMap, Identi
 from cavet.expressions import Expression
 from cavet.hosts import Point, RegisterPoint
 from cavet.protocols import FieldError
-from cavet.protocols.modbus import BITS, COILS, DISCRETE, HOLDING, TABLES
+from cavet.protocols.modbus import BITS, COILS, DISCRETE, HOLDING, INPUT, TABLES
 from cavet.settings import Meaning, Table, made
 
 
@@ -37,8 +38,8 @@ class CellTable(DataKeys, kw_only=True):
     mode: Annotated[
         str | None,
         Meaning(
-            "how the pin is used; else output for coils, input for discrete inputs, pwm or analog for registers; a "
-            "tone takes hertz",
+            "how the pin is used; else output for coils, input for discrete inputs, pwm or analog for registers, for a "
+            "bit of one output or input; a tone takes hertz",
             ("output", "pwm", "tone", "input", "pull-up", "analog"),
         ),
     ] = None
@@ -46,7 +47,7 @@ class CellTable(DataKeys, kw_only=True):
         Expression | None, Meaning("what it measures: an expression of the rig and the parts, or `uptime`")
     ] = None
     scale: Annotated[float, Meaning("how much one count is")] = 1.0
-    high: Annotated[int | None, Meaning("a higher value counts as this", low=1, high=65535)] = None
+    high: Annotated[int | None, Meaning("a higher value counts as this, and drives the pin fully", low=1)] = None
     start: Annotated[float | str, Meaning("what it holds after power-on")] = 0
 
 
@@ -132,38 +133,57 @@ class ModbusDevice(Device, frozen=True, kw_only=True, dict=True):
         return max(taken, default=-1) + 1
 
     @cached_property
-    def _cells_at(self) -> dict[tuple[str, int], CellSettings]:
-        return {(cell.table, at): cell for cell in self.cells for at in cell.addresses}
+    def _cells_at(self) -> dict[tuple[str, int], list[CellSettings]]:
+        found: dict[tuple[str, int], list[CellSettings]] = {}
+        for cell in self.cells:
+            for at in cell.addresses:
+                found.setdefault((cell.table, at), []).append(cell)
+        return found
+
+    def _cells_of(self, point: Point) -> list[CellSettings]:
+        """What a point names: of the bits of a register the one that it means, or all where it means the register."""
+        if not isinstance(point, RegisterPoint):
+            return []
+        cells = self._cells_at.get((point.table, point.address), [])
+        named = [
+            cell for cell in cells if point.form.kind == cell.form.kind == "bit" and point.form.bit == cell.form.bit
+        ]
+        return named or [cell for cell in cells if point.form.kind != "bit" or cell.form.kind != "bit"]
 
     def places(self, profile: Profile, parts_at: PartsAt) -> Iterator[Place]:
         for cell in self.cells:
             pins = (cell.pin,) if cell.pin is not None else ()
-            note = "bit" if cell.table in BITS else cell.form.kind
+            table, register = cell.table.removesuffix("s"), cell.table.removesuffix("-registers")
+            is_bit = cell.form.kind == "bit" and cell.table not in BITS  # the table is told in its note: there is room
             yield Place(
-                kind=PlaceKind.CELL, key=("cell", cell.table, cell.address),
-                name=f"{cell.table.removesuffix('s')} {cell.address}", note=note, pins=pins, parts=parts_at(*pins),
-                table=("map", cell.name),
+                kind=PlaceKind.CELL, key=_key(cell),
+                name=f"register {cell.address} bit {cell.form.bit}" if is_bit else f"{table} {cell.address}",
+                note=register if is_bit else cell.form.kind, pins=pins, parts=parts_at(*pins), table=("map", cell.name),
+                mode=cell.mode,
             )  # fmt: skip
 
     def places_named(self, point: Point) -> list[PlaceKey]:
-        cell = self._cells_at.get((point.table, point.address)) if isinstance(point, RegisterPoint) else None
-        return [("cell", cell.table, cell.address)] if cell is not None else []
+        return [_key(cell) for cell in self._cells_of(point)]
 
     def begins_with(self, point: Point, place: Place) -> float | bool | str | None:
         cell = next(cell for cell in self.cells if ("map", cell.name) == place.table)
-        return point.from_wire(float(cell.start) / cell.scale) if isinstance(cell.start, int | float) else None
+        return point.from_wire(float(cell.start)) if isinstance(cell.start, int | float) else None
 
     def rows(self, points: Sequence[Point]) -> dict[str, list[Row]]:
-        at = {(point.table, point.address): point for point in points if isinstance(point, RegisterPoint)}
+        named = {_key(cell): point for point in points for cell in self._cells_of(point)}
         rows = []
         for cell in self.cells:
-            point = at.get((cell.table, cell.address))
+            point = named.get(_key(cell))
             rows.append({
                 "table": cell.table, "address": cell.address, "count": len(cell.addresses), "name": cell.name,
-                "type": "bit" if cell.table in BITS else cell.form.kind, "pin": cell.pin,
+                "type": cell.form.kind, "pin": cell.pin,
                 "point": point.name if point is not None else None, "unit": point.unit if point is not None else "",
             })  # fmt: skip
         return {"map": rows}
+
+
+def _key(cell: CellSettings) -> PlaceKey:
+    return ("cell", cell.table, cell.address, cell.form.bit)
 
 
 def _read_cell(tables: BoardTables, name: str, table: CellTable) -> CellSettings | None:
@@ -179,21 +199,39 @@ def _read_cell(tables: BoardTables, name: str, table: CellTable) -> CellSettings
     except FieldError as error:
         tables.checker.wrong((*path, "start"), found=error.found, expected=error.expected)
         return None
+    if pin is not None and form.kind == "text":
+        tables.checker.wrong((*path, "data"), found="text", expected="a number or a bit: no text drives a pin")
+    if mode is PinMode.PWM and table.high is None and isinf(form.limits[1]):
+        expected = f"what drives the pin fully: {form.kind} has no greatest number"
+        tables.checker.wrong((*path, "high"), found="nothing", expected=expected)
     return made(CellSettings, table, name=name, form=form, pin=pin, mode=mode)
 
 
+USUAL_MODES = {COILS: "output", DISCRETE: "input", HOLDING: "pwm", INPUT: "analog"}
+USUAL_OF_BITS = {HOLDING: "output", INPUT: "input"}
+
+
 def _mode(tables: BoardTables, path: Path, table: CellTable, pin: int) -> PinMode | None:
-    usual = {COILS: "output", DISCRETE: "input", HOLDING: "pwm"}.get(table.table, "analog")
-    mode = PinMode(table.mode or usual)
+    usual = USUAL_MODES | USUAL_OF_BITS if table.data == "bit" else USUAL_MODES
+    mode = PinMode(table.mode or usual[table.table])
     return mode if tables.can((*path, "pin"), pin, mode) else None
 
 
 def _check_overlaps(tables: BoardTables, cells: list[CellSettings]) -> None:
-    taken: dict[tuple[str, int], str] = {}
+    """Each has its addresses to itself, but for the bits of a register: those have each a bit."""
+    taken: dict[tuple[str, int], list[CellSettings]] = {}
     for cell in cells:
         for at in cell.addresses:
-            other = taken.setdefault((cell.table, at), cell.name)
-            if other != cell.name:
-                path: Path = (*tables.path, "map", cell.name, "address")
-                tables.checker.wrong(path, found=at, expected=f"addresses of its own: {other} has this one")
+            others = taken.setdefault((cell.table, at), [])
+            clash = next((other for other in others if not _are_bits(cell, other) or _key(cell) == _key(other)), None)
+            others.append(cell)
+            if clash is not None:
+                is_bit = _are_bits(cell, clash) and cell.table not in BITS
+                key, found, what = ("bit", cell.form.bit, "a bit") if is_bit else ("address", at, "addresses")
+                path: Path = (*tables.path, "map", cell.name, key)
+                tables.checker.wrong(path, found=found, expected=f"{what} of its own: {clash.name} has this one")
                 break
+
+
+def _are_bits(*cells: CellSettings) -> bool:
+    return all(cell.form.kind == "bit" for cell in cells)

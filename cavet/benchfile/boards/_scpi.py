@@ -1,7 +1,7 @@
 """A SCPI board: who it is, its commands with their queries."""
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import Annotated, Any, ClassVar, Self
 
 from cavet.benchfile._numbers import numbers
@@ -24,6 +24,7 @@ from cavet.hosts import HeaderPoint, Point
 from cavet.protocols import FieldError, Message, Side, codec, read_whole
 from cavet.protocols.scpi import FaultError
 from cavet.settings import Meaning, Table, made
+from cavet.units import parse, parse_switch
 from cavet.wording import WrongError, hex_pairs, listed
 
 CHANNELS = re.compile(r"\(@(\d+)")
@@ -51,7 +52,7 @@ class CommandTable(Table, kw_only=True):
     takes: Annotated[str, Meaning("what a `set` takes", ("number", "boolean", "keyword", "string", "block"))] = "number"
     unit: Annotated[str, Meaning("a number's unit")] = ""
     range: Annotated[tuple[float, float], Meaning("a number's limits", unit="=unit")] = (0.0, 1.0)
-    default: Annotated[float | str, Meaning("what it is after *RST")] = 0
+    default: Annotated[float | str, Meaning("what it is after *RST; a number may have a unit")] = 0
     choices: Annotated[tuple[str, ...], Meaning("the keywords, their short forms in capitals")] = ()
     pins: Annotated[str, Meaning("the pins: one for each suffix or channel, in order")] = ""
     mode: Annotated[
@@ -218,10 +219,21 @@ def _default(tables: BoardTables, path: Path, table: CommandTable, low: float, h
         return _block(tables, path, str(value or ""))
     if table.takes in ("keyword", "string"):
         return str(value or (table.choices or ("",))[0])
-    if isinstance(value, str) or (table.takes == "number" and not low <= value <= high):
+    if table.takes == "boolean":
+        return bool(_number(tables, path, value, parse_switch, "on or off"))
+    number = _number(tables, path, value, lambda text: parse(text, table.unit), f"a number of {low:g} to {high:g}")
+    if table.takes == "number" and not low <= number <= high:
         tables.checker.wrong((*path, "default"), found=value, expected=f"a number of {low:g} to {high:g}")
-        return low
-    return bool(value) if table.takes == "boolean" else float(value)
+    return float(number)
+
+
+def _number(tables: BoardTables, path: Path, value: float | str, read: Callable[[str], float], expected: str) -> float:
+    """A default that may be written as a text: with its unit, or as a word."""
+    try:
+        return read(value) if isinstance(value, str) else value
+    except WrongError:
+        tables.checker.wrong((*path, "default"), found=value, expected=expected)
+        return 0.0
 
 
 def _block(tables: BoardTables, path: Path, text: str) -> str:

@@ -265,6 +265,10 @@ def _place_in_register(tables: PointTables, text: str, device: DeviceSettings) -
         tables.wrong("device", found=text, expected=expected, nearest=nearest(place, places))
         return None
     register, field = places[place]
+    if register.size > 1 and device.registers.addressing == "bytes" and not device.registers.auto_increment:
+        expected = "one of a single byte: its bytes have an address each, and the address does not count up"
+        tables.wrong("device", found=f"{place}, of {register.size} bytes", expected=expected)
+        return None
     bits = 8 * register.size if field is None else field.bits
     if kind.is_switch and bits != 1:
         tables.wrong("kind", found=f"{kind.value} of {bits} bits", expected="level or reading")

@@ -68,7 +68,8 @@ class FirmataProtocol(HostProtocol):
         mode = getattr(table, "mode", None) or USUAL_MODES.get(kind, "input")
         if not tables.has("pin", place.pin, "the pin that it is on"):
             return None
-        if isinstance(table, LevelTable) and not tables.has("mode", table.mode, "how the pin is driven, pwm or servo"):
+        driven = "how the pin is driven, pwm, servo or stepper"
+        if isinstance(table, LevelTable) and not tables.has("mode", table.mode, driven):
             return None
         if not tables.has_pins(table, place):
             return None

@@ -42,6 +42,8 @@ class Buzzer(Part):
         self._cause: int | None = None
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
+        if self._due < inf:
+            self._tell(Kind.OVERTAKEN, Topic.PART, self.name, round(self._pitch, 3), self._cause)
         rate = pin.frequency
         self._wanted = rate if self._low <= rate <= self._high else 0.0
         self._duty, self._cause = pin.duty, pin.cause

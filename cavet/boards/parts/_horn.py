@@ -7,6 +7,7 @@ from typing import ClassVar
 
 from cavet.boards._pins import Pin
 from cavet.boards.parts._part import Around, AtPin, Part
+from cavet.record import Kind, Topic
 
 CURRENT = 0.012
 
@@ -27,6 +28,8 @@ class Sounder(Part):
         self._cause: int | None = None
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
+        if self._due < inf:
+            self._tell(Kind.OVERTAKEN, Topic.PART, self.name, self._sounds, self._cause)
         self._wanted = pin.duty > 0
         self._cause = pin.cause
         self._due = now + self.START_SECONDS

@@ -110,6 +110,8 @@ class Part:
         """When it wants to be called next."""
         self.stirs_rig = False
         """Whether the rig reads where it stands."""
+        self._full = around.profile.supply
+        """What it gives at full, in V: its board's supply."""
         self.measures = ""
         """The quantity of the rig that it senses, where it is one."""
         self.cause: int | None = None
@@ -156,7 +158,7 @@ class Part:
     def voltage(self, wire: str, now: float) -> float:
         """The voltage that it puts on a wire."""
         level = self.level(wire)
-        return 5.0 if level else 0.0
+        return self._full if level else 0.0
 
     def fraction(self, now: float) -> float:
         """How far it stands, 0 to 1 (−1 to 1 where it has two directions)."""
@@ -165,6 +167,10 @@ class Part:
     def stands_as(self, now: float) -> float | bool:
         """Where it stands, in what the host would have to send to bring it there: duty, degrees, on or off."""
         return 0.0
+
+    def stands_by(self, pin: int) -> bool:
+        """Whether that is what this pin of it is driven with: of several wires it is one alone."""
+        return True
 
     def current(self, now: float) -> float:
         """What it draws from the board, in A."""

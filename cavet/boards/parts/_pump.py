@@ -116,6 +116,9 @@ class Pump(Part):
     def stands_as(self, now: float) -> bool:
         return self._levels["pin"] > 0.5 and not self.stalled
 
+    def stands_by(self, pin: int) -> bool:
+        return pin != self.wires.get("speed")
+
     def state(self, now: float) -> float:
         return 100 * self.fraction(now)
 

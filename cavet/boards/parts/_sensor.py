@@ -8,22 +8,20 @@ from cavet.record import Kind, Topic
 from cavet.settings import Meaning
 from cavet.wording import WrongError
 
-NOISE_VOLTS = 5 / 1023
-"""One count of a ten-bit converter."""
-NOISE = (-NOISE_VOLTS, 0.0, 0.0, NOISE_VOLTS)
-
-FULL_VOLTS = 5.0
-"""What is given at full."""
+NOISE_COUNTS = 1023
+"""What a voltage wavers by is one count of so many: of a ten-bit converter."""
 
 
 class Noise:
-    """What a voltage wavers by, repeatably from a seed; one of `NOISE` at a time."""
+    """What a voltage of so much at full wavers by, repeatably from a seed."""
 
-    def __init__(self, seed: str) -> None:
+    def __init__(self, seed: str, full: float) -> None:
         self._random = random.Random(seed).random
+        count = full / NOISE_COUNTS
+        self._steps = (-count, 0.0, 0.0, count)
 
     def next(self) -> float:
-        return NOISE[int(self._random() * len(NOISE))]
+        return self._steps[int(self._random() * len(self._steps))]
 
 
 class GaugeSettings(AtPin, kw_only=True):
@@ -44,18 +42,18 @@ class Gauge(Part):
         super().__init__(name, settings, around)
         self.measures = settings.of
         self._low, self._high = settings.range
-        self._noise = Noise(f"{around.seed}/{name}")
+        self._noise = Noise(f"{around.seed}/{name}", self._full)
 
     def _clean(self) -> float:
         share = (self._rig.value(self.measures) - self._low) / (self._high - self._low)
-        return FULL_VOLTS * min(1.0, max(0.0, share))
+        return self._full * min(1.0, max(0.0, share))
 
     def voltage(self, wire: str, now: float) -> float:
         noisy = self._clean() + self._noise.next()
-        return FULL_VOLTS if noisy > FULL_VOLTS else max(0.0, noisy)
+        return self._full if noisy > self._full else max(0.0, noisy)
 
     def fraction(self, now: float) -> float:
-        return self._clean() / FULL_VOLTS
+        return self._clean() / self._full
 
     def stands_as(self, now: float) -> float:
         return self._rig.value(self.measures)
@@ -77,7 +75,7 @@ class Lever(Part):
 
     def __init__(self, name: str, settings: AtPin, around: Around) -> None:
         super().__init__(name, settings, around)
-        self._noise = Noise(f"{around.seed}/{name}")
+        self._noise = Noise(f"{around.seed}/{name}", self._full)
         self.position = 0.0
         self._release_at = float("inf")
 
@@ -100,7 +98,7 @@ class Lever(Part):
         return self._release_at
 
     def voltage(self, wire: str, now: float) -> float:
-        return min(FULL_VOLTS, max(0.0, FULL_VOLTS * (self.position + 1) / 2 + self._noise.next()))
+        return min(self._full, max(0.0, self._full * (self.position + 1) / 2 + self._noise.next()))
 
     def fraction(self, now: float) -> float:
         return self.position
@@ -112,4 +110,4 @@ class Lever(Part):
         return 100 * self.position
 
     def tells(self, now: float) -> str:
-        return f"{FULL_VOLTS * (self.position + 1) / 2:.2f} V"
+        return f"{self._full * (self.position + 1) / 2:.2f} V"

@@ -101,6 +101,9 @@ class Supply(Part):
     def stands_as(self, now: float) -> bool:
         return self.on
 
+    def stands_by(self, pin: int) -> bool:
+        return pin == self.wires["enable"]
+
     def state(self, now: float) -> float:
         return self.volts
 

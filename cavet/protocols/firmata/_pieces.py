@@ -63,7 +63,8 @@ def note_groups(reader: Reader, name: str, bits: Iterable[tuple[int, int]], **mo
     reader.notes.append(Field(name=name, spans=spans, **more))
 
 
-PAIRS = [bytes((value & 0x7F, value >> 7)) for value in range(1 << 14)]
+_SEVEN_BITS = [bytes((value,)) for value in range(1 << 7)]
+PAIRS = [low + high for high in _SEVEN_BITS for low in _SEVEN_BITS]
 """Every number of fourteen bits as two bytes: the form that nearly all numbers have."""
 
 

@@ -242,7 +242,7 @@ class Looking:
             return None
         record = self._bench.history
         if self._trail[:2] != (number, self.count):
-            made = Trails()
+            made = Trails(parts=self._bench.setup.parts_meant)
             try:
                 made.follow([record[number], *record.trail(number)])
             except IndexError:

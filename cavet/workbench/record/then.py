@@ -9,12 +9,12 @@ from math import nan
 from msgspec.structs import replace
 
 from cavet import units
-from cavet.bench import Diagnosis, RunningBench, StageState, build_world
+from cavet.bench import Diagnosis, RunningBench, StageState, build_world, shows_itself
 from cavet.benchfile import Setup, line_names
 from cavet.boards.buses import BusDevice, Matrix, MatrixChain, Panel, SpiChip
 from cavet.boards.parts import ColourLamp, Part, Sign
 from cavet.colours import BLACK
-from cavet.hosts import Asked, PinPoint, Point, PointKind
+from cavet.hosts import Asked, Point, PointKind
 from cavet.lanes import CURVE, PARTS, PINS, RIG, SENSED, Lane, Lanes, in_parts_unit
 from cavet.record import Event, Kind, Reason, Record, Topic, Trail, Trails
 from cavet.units import show_duration
@@ -96,7 +96,7 @@ class Then:
         got: Asked | None = None
         if point.kind is PointKind.TEXT:
             got = self._said(moment, point)
-        elif isinstance(point, PinPoint) or point.kind.is_switch:
+        elif (part := self._part_named(self._board_of(point), point.part or point.name)) and shows_itself(point, part):
             got = self._stood(moment, point)
         if got is None:
             return then
@@ -112,7 +112,8 @@ class Then:
             part = self._at_first(moment, board, name)
             return point.from_wire(part.stands_as(0.0)) if part is not None else None
         if point.kind.is_switch:
-            return point.from_wire(value)
+            part = self._part_named(board, name)  # of one with several wires, how it moves depends on all of them
+            return point.from_wire(value) if part is None or len(part.wires) == 1 else None
         low, high = in_parts_unit(point, lane.unit, point.low), in_parts_unit(point, lane.unit, point.high)
         if low is None or high is None or low == high:
             return None
@@ -304,8 +305,8 @@ class Then:
             return None
         effects = record.trail(asked.number)
         by_then = [event for event in effects if event.number <= moment.number]
-        trail = _followed([asked, *by_then])
-        whole = _followed([asked, *effects])
+        trail = _followed([asked, *by_then], desk.bench.setup)
+        whole = _followed([asked, *effects], desk.bench.setup)
         known, ended_later = desk.standings.diagnose(whole), whole.stopped is not None and trail.stopped is None
         is_settled = trail.stopped is not None or moment.t - trail.latest.t > views.ASTRAY_SECONDS
         if len(by_then) == len(effects) and is_settled:
@@ -323,9 +324,9 @@ def _still(state: StageState, ended_later: bool) -> StageState:
     return state if state in kept else StageState.COMING
 
 
-def _followed(events: list[Event]) -> Trail:
+def _followed(events: list[Event], setup: Setup) -> Trail:
     """A command, from its own events."""
-    made = Trails()
+    made = Trails(parts=setup.parts_meant)
     made.follow(events)
     return made.all[events[0].number]
 

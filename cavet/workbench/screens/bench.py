@@ -69,7 +69,7 @@ class BenchScreen(BenchActing):
         self._judged: tuple[object, list[Remark], list[str]] = (None, [], [])
         self._section: Section | None = None
         if place is not None and place.message:
-            self._set_message(place.message, well=True)
+            self._set_message(place.message, well=place.is_well)
 
     # what it shows
 

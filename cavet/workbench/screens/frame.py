@@ -132,13 +132,13 @@ class Frame(Fitted[None]):
 
     def on_mount(self) -> None:
         self._share_out()
-        self.set_interval(FRAME_SECONDS, self._tick)
+        self.set_interval(FRAME_SECONDS, self.tick)
         self.fit()
 
     def on_screen_resume(self) -> None:
         self.fit()
 
-    def _tick(self) -> None:
+    def tick(self) -> None:
         """Draw, unless nothing stirs and it was done a short while ago; nothing while another screen is shown."""
         if self.app.current_mode != self.NAME:
             return

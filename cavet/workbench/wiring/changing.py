@@ -39,6 +39,8 @@ class Place(msgspec.Struct, frozen=True):
     cursor: tuple[str | int, ...]
     pane: str = "boards"
     message: str = ""
+    is_well: bool = True
+    """Whether that tells of something done."""
 
 
 class Changing:
@@ -78,6 +80,19 @@ class Changing:
     def redo(self) -> str:
         """Make again what was taken back; give what it was."""
         return self._step(self._redo, self._undo, "nothing to make again")
+
+    def refused(self, running: BenchFile, why: str) -> None:
+        """The bench could not take the change over, and goes on with this file: so is it here. What was wanted is not
+        lost: it is the next that is made again, or taken back."""
+        if self._undo and self._undo[-1].file.text == running.text:
+            self.undo()
+        elif self._redo and self._redo[-1].file.text == running.text:
+            self.redo()
+        else:
+            self.file = running
+        self.wants_again = False
+        place = self.place if self.place is not None else Place("", ())
+        self.place = msgspec.structs.replace(place, message=f"left as it was: {why}", is_well=False)
 
     def _step(self, source: list[Change], target: list[Change], nothing: str) -> str:
         if not source:

@@ -15,10 +15,6 @@ from cavet.workbench.wiring.changing import Changes
 
 BOTH, BELIEF, TRUTH = "both", "what the host believes", "what hangs there"
 WAYS = (BOTH, BELIEF, TRUTH)
-MODES_OF_TABLES = {
-    "coils": PinMode.OUTPUT, "discrete-inputs": PinMode.INPUT, "holding-registers": PinMode.PWM,
-    "input-registers": PinMode.ANALOG,
-}  # fmt: skip
 
 
 def pin_of(place: Place | None) -> int:
@@ -47,8 +43,8 @@ def mode_at(setup: Setup, board: str, place: Place) -> PinMode:
     for point in wiring.points:
         if pin in point.modes():
             return PinMode(point.modes()[pin])
-    if place.key[0] == "cell":
-        return MODES_OF_TABLES[str(place.key[1])]
+    if place.mode is not None:
+        return place.mode
     parts = [setup.boards[board].parts[name].kind for name, _ in wiring.on_pins.get(pin, ())]
     if "servo" in parts:
         return PinMode.SERVO

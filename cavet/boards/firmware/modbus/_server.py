@@ -144,7 +144,7 @@ class Server:
         self._require(HOLDING, request.address, 1)
         content = self.map.read(HOLDING, request.address, 1, now)[0]
         masked = content & request.and_mask | request.or_mask & ~request.and_mask & 0xFFFF
-        self.map.write(HOLDING, request.address, (masked,), now, cause)
+        self.map.write(HOLDING, request.address, (masked,), now, cause, meant=~request.and_mask)
         return request
 
     def _write_and_read(self, request: modbus.ReadWriteMultipleRegisters, now: float, cause: int) -> Message:

@@ -31,7 +31,8 @@ class PlanFirmware(Firmware):
         self._due = {answer.frame: now + answer.seconds for answer in self._plan.gives}
 
     def joined(self, client: Client, now: float) -> None:
-        """A program is there."""
+        """A program is there; it has been told nothing yet."""
+        self._told.clear()
         self._decoders[client] = {name: self._plan.codecs[name].decoder(Side.HOST) for name in self._plan.takes}
 
     def left(self, client: Client, now: float) -> None:
@@ -48,6 +49,7 @@ class PlanFirmware(Firmware):
             for answer in self._plan.gives:
                 if answer.when == "taken":
                     self._say(answer, now, cause, [client])
+            self._look(now, cause)
 
     def _heard(self, client: Client, data: bytes) -> list[Frame]:
         """The frames in what came. Where several kinds are taken, what is none of them is let be."""
@@ -66,7 +68,7 @@ class PlanFirmware(Firmware):
         self._out += [Outgoing(client, data, told, now) for client in clients]
 
     def levels_changed(self, pins: list[Pin], now: float) -> None:
-        """Input pins have changed: frames that are said on a change are looked at."""
+        """Input pins have changed."""
         self._look(now, next((pin.cause for pin in pins), None))
 
     def pins_driven(self, pins: list[Pin], now: float) -> None:
@@ -74,6 +76,7 @@ class PlanFirmware(Firmware):
         self._look(now, next((pin.cause for pin in pins), None))
 
     def _look(self, now: float, cause: int | None) -> None:
+        """Say the frames that are said on a change, where there was one."""
         for answer in self._plan.gives:
             if answer.when == "changed" and self._made(answer, now) != self._told.get(answer.frame):
                 self._say(answer, now, cause, list(self._decoders))

@@ -1,0 +1,53 @@
+"""What is wired rightly comes to what was asked, by any protocol, form and order; a walk finds nothing wrong."""
+
+import random
+import tempfile
+import unittest
+from pathlib import Path
+
+import cavet
+from cavet.benchfile import load_bench
+from cavet.remarks import Weight, remarks_on
+from tests.bench.random_benches import Lots
+
+SEEDS = range(40)
+NEAR = 0.025
+
+
+class Right(unittest.TestCase):
+    def test_what_is_asked_is_where_the_parts_are(self):
+        for seed in SEEDS:
+            with self.subTest(seed), tempfile.TemporaryDirectory() as folder:
+                drawn, path = Lots(seed).drawn, Path(folder) / "lot.bench.toml"
+                for name, text in {path.name: drawn.text, **drawn.plans}.items():
+                    (Path(folder) / name).write_text(text)
+                wrong = [each.what for each in remarks_on(load_bench(path).setup) if each.weight is Weight.WRONG]
+                self.assertEqual(wrong, [])
+                with cavet.open(path) as bench:
+                    self.wish(bench, drawn, random.Random(seed))
+                    found = {walked.output: walked.why for walked in bench.walk() if walked.held is not True}
+                    self.assertEqual(found, {})
+
+    def wish(self, bench, drawn, lot):
+        for _ in range(2):
+            for name in lot.sample([*drawn.levels, *drawn.switches], len(drawn.levels) + len(drawn.switches)):
+                if name in drawn.switches:
+                    wanted = lot.random() < 0.5
+                    self.come_to(bench, name, wanted, drawn.switches[name], float(wanted), NEAR)
+                    continue
+                part, (low, high), stands = drawn.levels[name]
+                share = lot.choice((0, 1, 0.5, lot.random()))
+                there = stands[0] + share * (stands[1] - stands[0]) if stands is not None else share
+                self.come_to(bench, name, low + share * (high - low), part, there, NEAR * abs(high - low))
+
+    def come_to(self, bench, name, wanted, part, there, near):
+        bench[name].set(wanted)
+        self.assertAlmostEqual(bench[name].read(), wanted, delta=near, msg=name)
+        bench.wait(2)
+        running = bench._running
+        stands = running.world.part(part).fraction(running.clock.now())
+        self.assertAlmostEqual(stands, there, delta=NEAR, msg=f"{name} = {wanted}")
+
+
+if __name__ == "__main__":
+    unittest.main()
