@@ -51,6 +51,9 @@ DIMENSIONS: dict[str, dict[str, float]] = {
 
 _DIMENSION_OF = {unit: name for name, units in DIMENSIONS.items() for unit in units}
 
+_SUFFIXES = {"CEL": "degC", "PCT": "%", "HR": "h", "H": "H"}
+"""Units that SCPI writes in its own way; its H is the henry, and no hour. Source: IEEE 488.2, table 7-1."""
+
 _NUMBER = re.compile(
     r"""\s*(?P<sign>[+\-−]?)\s*
     (?P<digits>\d{1,3}(?:[ \u00a0\u202f]\d{3})+(?!\d)|\d+)?
@@ -65,6 +68,13 @@ ON_WORDS = {"on": True, "off": False}
 def known(unit: str) -> bool:
     """Whether `unit` is one that Cavet can convert."""
     return unit in _DIMENSION_OF
+
+
+def spelled(unit: str) -> str:
+    """A unit as Cavet writes it, where it is written as SCPI does: `HZ` is Hz, `PCT` is %. Else as it was."""
+    if known(unit):
+        return unit
+    return _SUFFIXES.get(unit) or next((own for own in _DIMENSION_OF if own and own.upper() == unit), unit)
 
 
 def parse(text: str, unit: str, place: str = "") -> float:

@@ -8,6 +8,7 @@ from enum import Enum
 import msgspec
 
 from cavet.bench import _diagnosis_messages
+from cavet.boards import FULL_DUTY
 from cavet.faults import Fault
 from cavet.hosts import (
     NO_ANSWER,
@@ -34,7 +35,7 @@ LAMP, MOTOR = "lamp", "motor"
 ON_OR_OFF = ("horn", "relay", "valve", "heater", LAMP)
 """Kinds of part that one line alone switches. (A servo is none of them: it has ends of its own, and its pulses may be
 told to mean other angles.)"""
-FULL_DUTY, FULL_GLOW = 255, 100.0
+FULL_GLOW = 100.0
 CLEARLY_OFF = 0.05
 """Farther than this share of full, a lamp glows otherwise than its line is driven."""
 OUTPUT, PWM = "output", "pwm"

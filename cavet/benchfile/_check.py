@@ -104,7 +104,7 @@ class Checker:
         unit: str | None = key.unit
         if key.unit.startswith("="):  # as another key says
             named = values.get(key.unit[1:]) or ""
-            unit = self.unit_of(named) if key.unit == "=of" else named
+            unit = self.unit_of(named) if key.unit == "=of" else units.spelled(named)
             if unit is None:
                 return key.default  # what `of` names is not there, and that is told at its own place
         return self._value(data[key.name], key, unit or "", (*path, key.name))

@@ -2,7 +2,7 @@
 
 from cavet.boards._board import Board, BoardState
 from cavet.boards._cable import Cable, CableSettings
-from cavet.boards._circuit import Circuit, PinRefusedError
+from cavet.boards._circuit import FULL_DUTY, Circuit, PinRefusedError
 from cavet.boards._kinds import KINDS
 from cavet.boards._pins import Pin, PinMode
 from cavet.boards._profile import PinProfile, Profile
@@ -33,6 +33,7 @@ __all__ = [
     "DEFECTS",
     "DOES",
     "EDGES",
+    "FULL_DUTY",
     "KINDS",
     "OWN_SUPPLY",
     "SUPPLIED",

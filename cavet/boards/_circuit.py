@@ -15,6 +15,7 @@ from cavet.record import Kind, Reason, Tell, Topic
 from cavet.wording import listed
 
 FULL_DUTY = 255
+"""A pin that is always on, as its duty is counted."""
 
 
 class PinRefusedError(Exception):

@@ -13,13 +13,12 @@ from cavet.boards import KINDS
 from cavet.hosts import PinPoint, Point, PointKind
 from cavet.lanes._lane import CURVE, LEVEL, TRAFFIC, WISHES, Course, Lane
 from cavet.lanes._missed import Missed
-from cavet.lanes._signals import FULL_DUTY, PinModes, natural
+from cavet.lanes._signals import PinModes, natural, pin_value
 from cavet.record import Direction, Event, Kind, Topic, Transfer
 
 GROUPS = ASKED, LINK, PINS, PARTS, RIG, SENSED = ("asked", "link", "pins", "parts", "rig", "sensed")
 STANDING_OUT = frozenset((Kind.REFUSED, Kind.UNCONFIRMED, Kind.LOST, Kind.FAULT, Kind.MARK, Kind.DEFECT))
 OF_BOARDS = ("reset", "failsafe")
-DEGREES_BELOW = 544
 OF_INPUTS = (Kind.LEVEL, Kind.HEARD)
 
 
@@ -217,9 +216,8 @@ class Lanes:
 def in_parts_unit(point: Point, unit: str, value: float) -> float | None:
     """What a point was asked for, in the unit of its part; `None` where the two count in different things."""
     if isinstance(point, PinPoint) and point.mode == "servo" and unit in ("deg", "°"):
-        raw = point.to_wire(value)
-        return float(raw) if raw < DEGREES_BELOW else None
+        return float(pin_value(point.mode, point.to_wire(value)))
     if isinstance(point, PinPoint) and point.mode == "pwm" and unit == "%":
-        share = point.to_wire(value) / FULL_DUTY
-        return 100 * (copysign(share, value) if point.kind is PointKind.BRIDGE else share)
+        share = pin_value(point.mode, point.to_wire(value))
+        return copysign(share, value) if point.kind is PointKind.BRIDGE else share
     return value if point.unit == unit else None

@@ -9,15 +9,12 @@ from typing import Any
 import msgspec
 
 from cavet.benchfile import Setup
-from cavet.boards import KINDS
+from cavet.boards import FULL_DUTY, KINDS
+from cavet.protocols.firmata import SERVO_DEGREES_BELOW, SERVO_PULSES
 from cavet.record import Event, Kind, Topic
 
 PINS, PARTS, POINTS, RIG = "pins", "parts", "points", "rig"
 GROUPS = (PINS, PARTS, POINTS, RIG)
-FULL_DUTY = 255
-DEGREES_BELOW = 544
-"""What a servo's pin was told below this is an angle, from here on a pulse in µs."""
-PULSES = (544, 2400)
 NUMBER = re.compile(r"\d+")
 
 Worth = float | bool | str
@@ -143,8 +140,9 @@ def pin_value(mode: str, value: Any) -> Any:
         return value != 0
     if mode == "pwm":
         return round(100 * value / FULL_DUTY, 3)
-    if mode == "servo" and value >= DEGREES_BELOW:
-        return round(180 * (value - PULSES[0]) / (PULSES[1] - PULSES[0]), 3)
+    if mode == "servo" and value >= SERVO_DEGREES_BELOW:
+        shortest, longest = SERVO_PULSES
+        return round(180 * (value - shortest) / (longest - shortest), 3)
     return float(value)
 
 

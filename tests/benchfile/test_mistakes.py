@@ -68,6 +68,14 @@ class Scpi(unittest.TestCase):
                 if clashes:
                     self.assertIn("a header of its own: level has SOURce:VOLTage[:LEVel]", errors[0])
 
+    def test_units_that_scpi_has_or_cavet_knows(self):
+        bench = RACK.replace("range = [0, 24]", 'unit = "%s"\nrange = [0, 24]')
+        for unit in ("V", "HZ", "mV", "CEL", "WB", "rpm", ""):
+            with self.subTest(unit):
+                self.assertEqual(errors_of(bench % (unit, "", ASK)), [])
+        (error,) = errors_of(bench % ("parsec", "", ASK))
+        self.assertIn('boards.rack.commands.level.unit: found "parsec", expected a unit that SCPI has', error)
+
 
 class Tables(unittest.TestCase):
     def test_each_mistake_is_told_once_whatever_else_is_wrong(self):

@@ -3,12 +3,26 @@
 import random
 import unittest
 
+from cavet.benchfile import check_text
 from cavet.boards.firmware.scpi import Pattern
 from cavet.protocols.scpi import FaultError
 from cavet.wording import WrongError
 from tests.boards.devices import Device
 
 NONE = '0,"No error"'
+
+
+GENERATOR = """
+format = 1
+[boards.gen]
+profile = "rack"
+firmware = "scpi"
+[boards.gen.commands.level]
+header = "LEVel"
+does = "set"
+unit = "%s"
+range = [%s]
+"""
 
 
 class Rack(unittest.TestCase):
@@ -76,8 +90,23 @@ class Data(Rack):
             with self.subTest(sent):
                 self.assertEqual(self.say(f"SOUR1:VOLT {sent};VOLT?"), expected)
         self.assertEqual(self.say("SOUR1:VOLT? MAX;VOLT? MIN;VOLT? DEF"), "2.400000E+01;0.000000E+00;0.000000E+00")
-        for sent, expected in (("ON", "1"), ("off", "0"), ("1", "1"), ("0", "0"), ("0.6", "1"), ("0.4", "0")):
+        for sent, expected in (("ON", "1"), ("off", "0"), ("1", "1"), ("0", "0"), ("0.5", "1"), ("0.4", "0")):
             self.assertEqual(self.say(f"OUTP2 {sent};OUTP2?"), expected)
+
+    def test_a_unit_of_its_own_takes_all_that_can_be_turned_into_it(self):
+        for unit, limits, sent, expected in (
+            ("mV", '"0 V", "2 V"', "1.5 V", "1.500000E+03"), ("mV", "0, 2000", "250 MV", "2.500000E+02"),
+            ("mV", "0, 2000", "100", "1.000000E+02"), ("HZ", '"1 Hz", "20 kHz"', "0.01 MHZ", "1.000000E+04"),
+            ("CEL", "-40, 150", "20 CEL", "2.000000E+01"), ("%", "0, 100", "33 PCT", "3.300000E+01"),
+            ("ms", "0, 5000", "0.05 MIN", "3.000000E+03"), ("deg", "-180, 180", "1 RAD", "5.729578E+01"),
+            ("WB", "0, 9", "3000 MWB", "3.000000E+00"), ("ms", "0, 5000", "1 H", "-131"), ("mV", "0, 9", "1 A", "-131"),
+            ("", "0, 9", "1 V", "-138"), ("mV", "0, 2000", "3 V", "-222"),
+        ):  # fmt: skip
+            with self.subTest(f"{sent} for {unit}"):
+                self.device = Device("gen", check_text(GENERATOR % (unit, limits), "gen.bench.toml"))
+                self.client = self.device.join("scpi")
+                said = self.fault(f"LEV {sent}") if expected[0] == "-" else self.say(f"LEV {sent};LEV?")
+                self.assertEqual(said.split(",")[0], expected)
 
     def test_wrong_data_is_told_by_number_and_changes_nothing(self):
         self.say("SOUR1:VOLT 3")

@@ -22,9 +22,9 @@ from cavet.boards.firmware import ScpiFirmware
 from cavet.boards.firmware.scpi import MEASURES, Commands, CommandSettings, Pattern
 from cavet.hosts import HeaderPoint, Point
 from cavet.protocols import FieldError, Message, Side, codec, read_whole
-from cavet.protocols.scpi import FaultError
+from cavet.protocols.scpi import UNITS, FaultError
 from cavet.settings import Meaning, Table, made
-from cavet.units import parse, parse_switch
+from cavet.units import known, parse, parse_switch, spelled
 from cavet.wording import WrongError, hex_pairs, listed
 
 CHANNELS = re.compile(r"\(@(\d+)")
@@ -50,9 +50,12 @@ class CommandTable(Table, kw_only=True):
         ),
     ]
     takes: Annotated[str, Meaning("what a `set` takes", ("number", "boolean", "keyword", "string", "block"))] = "number"
-    unit: Annotated[str, Meaning("a number's unit")] = ""
+    unit: Annotated[str, Meaning("a number's unit; a command may bear any that it can be turned into")] = ""
     range: Annotated[tuple[float, float], Meaning("a number's limits", unit="=unit")] = (0.0, 1.0)
-    default: Annotated[float | str, Meaning("what it is after *RST; a number may have a unit")] = 0
+    default: Annotated[
+        float | str | None,
+        Meaning("what it is after *RST, a number may have a unit; else 0, or of a number the limit next to it"),
+    ] = None
     choices: Annotated[tuple[str, ...], Meaning("the keywords, their short forms in capitals")] = ()
     pins: Annotated[str, Meaning("the pins: one for each suffix or channel, in order")] = ""
     mode: Annotated[
@@ -201,12 +204,15 @@ def _read_command(tables: BoardTables, name: str, table: CommandTable) -> Comman
     except WrongError as error:
         tables.checker.errors.append(error)
         return None
+    if not known(spelled(table.unit)) and table.unit.upper() not in UNITS:
+        expected = "a unit that SCPI has, such as V, A, HZ, S, OHM; or none"
+        tables.checker.wrong((*path, "unit"), found=table.unit, expected=expected)
     pins = _pins(tables, path, table.pins)
     channels = _channels(tables, path, table.channels)
     low, high = sorted(table.range)
     setup = made(
         CommandSettings, table, name=name, header=header, takes=table.takes if table.does == "set" else "none",
-        unit=table.unit.upper(), low=low, high=high, default=_default(tables, path, table, low, high), pins=pins,
+        unit=spelled(table.unit), low=low, high=high, default=_default(tables, path, table, low, high), pins=pins,
         channels=channels, mode=PinMode(table.mode) if table.mode else None,
     )  # fmt: skip
     _check_command(tables, path, setup)
@@ -214,14 +220,17 @@ def _read_command(tables: BoardTables, name: str, table: CommandTable) -> Comman
 
 
 def _default(tables: BoardTables, path: Path, table: CommandTable, low: float, high: float) -> float | bool | str:
-    value = table.default
+    usual = min(max(0.0, low), high) if table.takes == "number" else 0.0
+    value = table.default if table.default is not None else usual
     if table.takes == "block":
-        return _block(tables, path, str(value or ""))
+        return _block(tables, path, str(table.default or ""))
     if table.takes in ("keyword", "string"):
-        return str(value or (table.choices or ("",))[0])
+        return str(table.default or (table.choices or ("",))[0])
     if table.takes == "boolean":
         return bool(_number(tables, path, value, parse_switch, "on or off"))
-    number = _number(tables, path, value, lambda text: parse(text, table.unit), f"a number of {low:g} to {high:g}")
+    number = _number(
+        tables, path, value, lambda text: parse(text, spelled(table.unit)), f"a number of {low:g} to {high:g}"
+    )
     if table.takes == "number" and not low <= number <= high:
         tables.checker.wrong((*path, "default"), found=value, expected=f"a number of {low:g} to {high:g}")
     return float(number)

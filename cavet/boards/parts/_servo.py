@@ -43,7 +43,8 @@ class Servo(Part):
         if not pulse:
             return
         if not SHORTEST_PULSE - 1e-9 <= pulse <= LONGEST_PULSE + 1e-9:
-            note = f"a pulse of {pulse * 1e6:.0f} µs is not taken: 544 to 2400 µs are"
+            taken = f"{SHORTEST_PULSE * 1e6:.0f} to {LONGEST_PULSE * 1e6:.0f} µs"
+            note = f"a pulse of {pulse * 1e6:.0f} µs is not taken: {taken} are"
             self._tell(Kind.REFUSED, Topic.PART, self.name, None, pin.cause, note)
             return
         if self._turning:

@@ -6,6 +6,8 @@ Source: the Firmata protocol description, version 2.7, with the MIDI message for
 from cavet.protocols.firmata import features
 from cavet.protocols.firmata._codec import CODEC, MAX_SYSEX_BYTES, FirmataDecoder, decode_from, encode, explain
 from cavet.protocols.firmata._messages import (
+    SERVO_DEGREES_BELOW,
+    SERVO_PULSES,
     Ability,
     AnalogMappingQuery,
     AnalogMappingResponse,
@@ -40,6 +42,8 @@ from cavet.protocols.firmata.features import *  # noqa: F403
 __all__ = [
     "CODEC",
     "MAX_SYSEX_BYTES",
+    "SERVO_DEGREES_BELOW",
+    "SERVO_PULSES",
     "Ability",
     "AnalogMappingQuery",
     "AnalogMappingResponse",

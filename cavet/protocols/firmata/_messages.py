@@ -239,6 +239,12 @@ class PinStateResponse(SysexMessage, frozen=True, kw_only=True):
     state: Annotated[int, Range(0, MAX_WIDE_VALUE)]
 
 
+SERVO_DEGREES_BELOW = 544
+"""A servo's value below this is an angle, from here on a pulse in µs. Source: protocol description, "servo config"."""
+SERVO_PULSES = (544, 2400)
+"""The pulses, in µs, between which a servo turns whose pin was not configured."""
+
+
 class ExtendedAnalog(SysexMessage, frozen=True, kw_only=True):
     """A level for any pin, and of any width: what an analog message can't reach."""
 

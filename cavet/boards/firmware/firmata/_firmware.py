@@ -45,8 +45,6 @@ NUMBERS = {mode: number for number, mode in MODES.items()}
 VERSION = (2, 7)
 SAMPLING_SECONDS = 0.019
 """The default interval. Source: protocol description, "sampling interval"."""
-DEGREES_BELOW = 544
-"""A servo value below this is an angle, from here on a pulse in µs."""
 NO_CHANNEL = 127
 ANALOG_BYTES = 3
 """The length of an analog message."""
@@ -191,8 +189,8 @@ class FirmataFirmware(Firmware):
             raise PinRefusedError(f"pin {message.pin} {found}: an analog value needs mode pwm or servo")
 
     def _pulse(self, pin: int, value: int) -> int:
-        shortest, longest = self._pulses.get(pin, (544, 2400))
-        if value < DEGREES_BELOW:
+        shortest, longest = self._pulses.get(pin, firmata.SERVO_PULSES)
+        if value < firmata.SERVO_DEGREES_BELOW:
             return round(shortest + (longest - shortest) * min(180, value) / 180)
         return min(longest, max(shortest, value))
 

@@ -5,9 +5,12 @@ Source: SCPI 1999, volume 1, sections 7 and 8; response forms from IEEE 488.2-19
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 from cavet.protocols.scpi import Datum, FaultError
+from cavet.units import convert, spelled
+from cavet.wording import WrongError
 
 NOT_ALLOWED = {
     "number": -128, "keyword": -148, "boolean": -148, "string": -158, "block": -168, "channels": -178,
@@ -26,7 +29,7 @@ def require(values: Sequence[Datum], least: int, most: int) -> None:
 
 
 def number(datum: Datum, low: float, high: float, default: float, unit: str) -> float:
-    """A number in its limits, in its own unit; or one of the words for its limits."""
+    """A number in its limits, in `unit`; or one of the words for its limits."""
     if datum.type in ("keyword", "boolean"):
         word = LIMIT_WORDS.get(str(datum.value))
         if word is None:
@@ -34,13 +37,28 @@ def number(datum: Datum, low: float, high: float, default: float, unit: str) -> 
         return {"low": low, "high": high, "default": default}[word]
     if datum.type != "number":
         raise FaultError(NOT_ALLOWED[datum.type])
-    if datum.unit is not None and datum.unit != unit:
-        raise FaultError(-131 if unit else -138, datum.unit)
     assert isinstance(datum.value, int | float)  # a number
-    value = float(datum.value)
+    value = float(datum.value) if datum.unit is None else _in_unit(datum.value, datum.unit, unit)
     if not low <= value <= high:
         raise FaultError(-222, f"{value:g}")
     return value
+
+
+def _in_unit(value: float, suffix: str, unit: str) -> float:
+    """A number that bears a suffix, in the unit of what takes it."""
+    if not unit:
+        raise FaultError(-138, suffix)
+    if spelled(suffix) == unit:
+        return value
+    try:
+        return convert(value, spelled(suffix), unit)
+    except WrongError as error:
+        raise FaultError(-131, suffix) from error
+
+
+def _rounded(value: float) -> int:
+    """To the nearest whole number; a half goes up."""
+    return math.floor(value + 0.5)
 
 
 def whole(datum: Datum, high: int) -> int:
@@ -52,7 +70,7 @@ def whole(datum: Datum, high: int) -> int:
     assert isinstance(datum.value, int | float)  # a number
     if not -0.5 <= datum.value < high + 0.5:
         raise FaultError(-222, f"{datum.value:g}")
-    return round(datum.value)
+    return _rounded(datum.value)
 
 
 def boolean(datum: Datum) -> bool:
@@ -66,7 +84,7 @@ def boolean(datum: Datum) -> bool:
     if datum.unit is not None:
         raise FaultError(-138, datum.unit)
     assert isinstance(datum.value, int | float)  # a number
-    return round(datum.value) != 0
+    return _rounded(datum.value) != 0
 
 
 def keyword(datum: Datum, choices: Sequence[str]) -> str:
