@@ -13,11 +13,12 @@ from cavet.record import Kind
 from cavet.wording import WrongError
 from cavet.workbench.drawing.under import UnderView, bit_under, draw_under
 from cavet.workbench.frames.editing import Editing
-from cavet.workbench.frames.reading import matching
+from cavet.workbench.frames.reading import Reading, matching
 from cavet.workbench.frames.sentence import SENTENCES, Sentence
 from cavet.workbench.frames.slate import Slate
 from cavet.workbench.frames.ways import fields_of, ways_of
 from cavet.workbench.screens.frames import FramesScreen
+from tests.bench.test_tape import demo_tape
 from tests.workbench.test_screens import seated
 
 SETUP = load_bench(demo_path()).setup
@@ -196,6 +197,24 @@ class Searches(unittest.TestCase):
         for wrong in ("", "0x2", "value > much"):
             with self.subTest(wrong), self.assertRaises(WrongError):
                 matching(wrong)
+
+
+class Following(unittest.TestCase):
+    def test_the_newest_exchange_is_in_sight_however_long_ago_it_was(self):
+        tape, record, _ = demo_tape(1.0)
+        for link, on in ((link, on) for link, on in tape.links.items() if on.kept):
+            for later, cells in ((0.0, 60), (0.02, 60), (3.0, 60), (3.0, 150)):
+                reading = Reading(tape, record)
+                reading.choose(link)
+                with self.subTest(link, later=later, cells=cells):
+                    reading.follow(on.placed(len(on) - 1).end + later, cells)
+                    placed, end = reading.placed, reading.begin + cells * reading.cell
+                    self.assertEqual(reading.number, len(on) - 1)
+                    self.assertLessEqual(reading.begin, placed.begin)
+                    self.assertLess(placed.begin, end)
+                    asked = on.placed(placed.partner) if placed.partner >= 0 else placed
+                    if placed.begin - asked.begin < 0.04:
+                        self.assertLessEqual(reading.begin, asked.begin)
 
 
 class Slates(unittest.TestCase):

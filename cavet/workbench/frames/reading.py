@@ -65,16 +65,28 @@ class Reading:
         return self.tape.frame(placed) if placed is not None else None
 
     def follow(self, now: float, cells: int) -> None:
-        """Read on; while the present is followed, keep it in sight, and the newest frame under the cursor."""
+        """Read on; while the present is followed, keep the newest frame under the cursor and in sight, and the present
+        as far as that leaves room."""
         began = perf_counter()
         while (left := self.tape.follow(AT_ONCE)) and perf_counter() - began < READ_SECONDS:
             pass
         self.left = left
         if self.following:
-            self.begin = max(0.0, now - FOLLOW_SHARE * cells * self.cell)
             self.number = len(self.on) - 1
+            self.begin = max(0.0, self._followed_from(now, cells))
         elif self.number < self.on.first and self.on.kept:
             self.number = self.on.first
+
+    def _followed_from(self, now: float, cells: int) -> float:
+        """Where the window begins: so that it ends soon behind the present, but with the newest frame in it, and what
+        that answers."""
+        room, margin = FOLLOW_SHARE * cells * self.cell, MARGIN_CELLS * self.cell
+        placed = self.placed
+        if placed is None:
+            return now - room
+        asked = self.on.placed(placed.partner).begin if placed.partner >= self.on.first else placed.begin
+        first = asked if placed.begin - asked < room - 2 * margin else placed.begin
+        return min(now - room, first - margin)
 
     def move(self, by: int, cells: int) -> None:
         """Go to another frame of this link."""
