@@ -10,6 +10,8 @@ from cavet.wiring import Believed, Hanging, Section, SectionRow
 HEAD_ROWS = 3
 """Its name, the names of the columns, an empty row."""
 LINK_COLUMNS = 12
+LEAST_OF_WORD = 4
+"""So much of the word before a place's number is shown at least."""
 ROLES = {"got": GOT, "coral": CORAL, "quiet": QUIET, "heather": HEATHER, "paper": PAPER}
 
 
@@ -105,14 +107,16 @@ def _draw_believed(canvas: Canvas, at: Columns, believed: Believed, y: int) -> N
 
 
 def _draw_place(canvas: Canvas, at: Columns, row: SectionRow, y: int) -> None:
-    """A place by all its names, and how it stands."""
+    """A place by all its names, and how it stands. Where the room is tight its first word is cut, not its number."""
     used = row.believed is not None or row.hanging is not None
     number, _, label = row.place.partition(" ")
     strong = PAPER._replace(bold=row.hanging is not None) if used else QUIET._replace(share=0.6)
     told = row.level or row.note
-    room = at.board_end - at.board
+    room, size = at.board_end - at.board, len(row.place)
+    left = room - len(label) - 1
+    if size > room and label and left >= LEAST_OF_WORD:
+        number = clip(number, left)
     pieces = [(number, strong), *([(f" {label}", QUIET)] if label else [])]
-    size = len(row.place)
     canvas.flow(at.board, y, pieces, at.board_end)
     if told and size + len(told) + 2 <= room:
         canvas.put_right(at.board_end - 1, y, told, _level_ink(row))

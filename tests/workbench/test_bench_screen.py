@@ -74,9 +74,11 @@ class InCrossSection(unittest.TestCase):
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "hut.bench.toml"
             path.write_text(text)
-            lines = drawn(section_of(Wiring(load_bench(path).setup, "hut"))).splitlines()
-        for words in ("register 64000 bit 0", "register 64000 bit 12"):
-            self.assertTrue(any(words in line for line in lines), lines)
+            section = section_of(Wiring(load_bench(path).setup, "hut"))
+        for width, wanted in ((118, ("register 64000 bit 0", "register 64000 bit 12")), (80, ("… 64000 bit 12",))):
+            lines = drawn(section, width).splitlines()
+            for words in wanted:
+                self.assertTrue(any(words in line for line in lines), lines)
 
     def test_what_is_well_is_counted_where_the_room_ends(self):
         view = RemarksView(remarks=(), well=tuple(f"rule {number} is kept" for number in range(9)))
