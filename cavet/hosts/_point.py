@@ -136,8 +136,10 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
             return int(bool(value) != self.active_low)
         if self.kind is PointKind.BRIDGE:
             return round(abs(float(value)) / max(abs(self.low), abs(self.high)) * self.wire_high)
-        share = (float(value) - self.low) / (self.high - self.low)
-        raw = self.wire_low + share * (self.wire_high - self.wire_low)
+        raw = float(value)
+        if self._is_scaled:
+            share = (raw - self.low) / (self.high - self.low)
+            raw = float(f"{self.wire_low + share * (self.wire_high - self.wire_low):.12g}")
         return round(raw) if self.is_whole else raw
 
     def from_wire(self, raw: float) -> Asked:
@@ -148,8 +150,15 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
             return bool(raw) != self.active_low
         if self.kind is PointKind.BRIDGE:
             return raw / self.wire_high * max(abs(self.low), abs(self.high))
+        if not self._is_scaled:
+            return raw
         share = (raw - self.wire_low) / (self.wire_high - self.wire_low)
         return self.low + share * (self.high - self.low)
+
+    @property
+    def _is_scaled(self) -> bool:
+        """Whether the wire has other numbers than the point."""
+        return self.wire_low != self.low or self.wire_high != self.high
 
     @property
     def wire_step(self) -> float:

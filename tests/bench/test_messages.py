@@ -242,6 +242,19 @@ class Losses(unittest.TestCase):
 
         self.assertEqual(told(story), (False, True))
 
+    def test_what_it_measures_is_told_with_its_decimals(self):
+        async def story(bench, standings):
+            await asyncio.sleep(6)
+            standings.follow()
+            return standings.standing(bench.point("battery")).got, bench.world.rig.value("battery") / 1000
+
+        for decimals in (2, 3, 0):
+            words = "" if decimals == 2 else f", decimals = {decimals}"
+            field = 'supply_mv = { of = "battery", decimals = 0 }'
+            got, there = told(story, (field, f'supply_mv = {{ of = "battery / 1000"{words} }}'))
+            self.assertEqual(got, round(got, decimals))
+            self.assertAlmostEqual(got, there, delta=0.6 * 10**-decimals)
+
 
 class Files(unittest.TestCase):
     def test_what_is_wrong_is_told_with_its_place(self):

@@ -4,7 +4,8 @@ import unittest
 
 from cavet.boards import Board, PinMode, Reflex, World
 from cavet.boards.parts import Button, Lamp
-from cavet.record import Tell
+from cavet.record import Kind, Tell
+from tests.boards.devices import Device
 from tests.boards.worlds import Small, wired
 
 
@@ -73,6 +74,25 @@ class Reflexes(unittest.TestCase):
             event = events[event.cause]
             kinds.append(event.kind)
         self.assertEqual(kinds, ["driven", "reflex", "level", "sensed"])
+
+
+class BusyMachine(unittest.TestCase):
+    def test_what_was_due_meanwhile_happens_in_its_order_however_late_the_world_is_brought_on(self):
+        def story(late):
+            device = Device("towpath")
+            device.go(1.0)
+            device.world.act("towpath.button", "press", seconds=0.08)
+            device.world.advance(device.time)
+            if late:
+                device.time += 0.5
+                device.world.advance(device.time)
+            device.go(2.0)
+            subjects = ("button", "lamp_by_button", "lamp")
+            return [(e.kind, e.subject, e.value) for e in device.record.since(0) if e.subject in subjects]
+
+        in_time = story(late=False)
+        self.assertEqual([kind for kind, *_ in in_time], [Kind.SENSED, Kind.REFLEX, Kind.MOVED, Kind.SENSED])
+        self.assertEqual(story(late=True), in_time)
 
 
 if __name__ == "__main__":

@@ -24,7 +24,7 @@ from cavet.benchfile.boards._device import (
 )
 from cavet.boards import Firmware, PinMode, Profile
 from cavet.boards.firmware import Station
-from cavet.boards.firmware.mqtt import MODES, StationSettings, TopicSettings
+from cavet.boards.firmware.mqtt import MODES, HealthSettings, StationSettings, TopicSettings
 from cavet.expressions import Expression
 from cavet.hosts import Point, TopicPoint
 from cavet.protocols.mqtt import filter_problem, name_problem
@@ -62,6 +62,7 @@ class HealthTable(Table, kw_only=True):
 
     TITLE = "[boards.NAME.health.NAME]"
     of: Annotated[Expression, Meaning("what it is: an expression of the rig and the parts, or `uptime`")]
+    decimals: Annotated[int, Meaning("with how many decimals it is told; `uptime` with none", low=0, high=9)] = 2
 
 
 class StationKeys(Table, kw_only=True):
@@ -100,7 +101,7 @@ class StationDevice(Device, frozen=True, kw_only=True):
             station=StationSettings(
                 client=read_client(tables.checker, path, station), topics=tuple(t for t in topics if t is not None),
                 presence=own.presence, here=own.here, gone=own.gone, health=own.health, every=station.every,
-                fields={name: table.of for name, table in health.items()},
+                fields={name: made(HealthSettings, table) for name, table in health.items()},
             )
         )  # fmt: skip
 

@@ -2,6 +2,22 @@
 
 from cavet.boards.firmware.mqtt._broker import Broker
 from cavet.boards.firmware.mqtt._limits import BrokerSettings
-from cavet.boards.firmware.mqtt._station import MODES, UPTIME, Station, StationSettings, TopicSettings
+from cavet.boards.firmware.mqtt._station import (
+    MODES,
+    UPTIME,
+    HealthSettings,
+    Station,
+    StationSettings,
+    TopicSettings,
+)
 
-__all__ = ["MODES", "UPTIME", "Broker", "BrokerSettings", "Station", "StationSettings", "TopicSettings"]
+__all__ = [
+    "MODES",
+    "UPTIME",
+    "Broker",
+    "BrokerSettings",
+    "HealthSettings",
+    "Station",
+    "StationSettings",
+    "TopicSettings",
+]

@@ -65,6 +65,13 @@ class TopicSettings(msgspec.Struct, frozen=True, kw_only=True):
     """Whether its reports are kept by the broker."""
 
 
+class HealthSettings(msgspec.Struct, frozen=True, kw_only=True):
+    """A number of its health: what it is, and with how many decimals it is told."""
+
+    of: Expression
+    decimals: int = 2
+
+
 class StationSettings(msgspec.Struct, frozen=True, kw_only=True):
     """All that a station has on its broker: full topics, and what it says of its health."""
 
@@ -75,12 +82,12 @@ class StationSettings(msgspec.Struct, frozen=True, kw_only=True):
     gone: str = "gone"
     health: str = ""
     every: float = 5.0
-    fields: dict[str, Expression] = {}
+    fields: dict[str, HealthSettings] = {}
 
     @property
     def expressions(self) -> dict[str, Expression]:
         """What its health measures, by its names."""
-        return {name: of for name, of in self.fields.items() if of.text != UPTIME}
+        return {name: field.of for name, field in self.fields.items() if field.of.text != UPTIME}
 
 
 class Station(Firmware):
@@ -227,14 +234,14 @@ class Station(Firmware):
     def _tell_health(self, now: float) -> None:
         """Say the health, and when next."""
         self._health_at = now + self._circuit.pace * self._settings.every
-        fields = {name: self._measure(name, of, now) for name, of in self._settings.fields.items()}
+        fields = {name: self._measure(name, field, now) for name, field in self._settings.fields.items()}
         self._publish(self._settings.health, msgspec.json.encode(fields), None, now, retain=False, qos=0)
 
-    def _measure(self, name: str, of: Expression, now: float) -> float | int | None:
-        value = now - self._began if of.text == UPTIME else self._read[name]()
-        if not isfinite(value):
-            return None
-        return int(value) if of.text == UPTIME else round(value)
+    def _measure(self, name: str, field: HealthSettings, now: float) -> float | int | None:
+        if field.of.text == UPTIME:
+            return int(now - self._began)
+        value = self._read[name]()
+        return round(value, field.decimals or None) if isfinite(value) else None
 
     # doing what it is told
 
