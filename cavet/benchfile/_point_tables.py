@@ -159,7 +159,10 @@ class ReadingTable(ScaledTable, kw_only=True):
     ] = None
     wire: Annotated[
         tuple[int, int] | None,
-        Meaning("the numbers on the wire at both ends; else 0 and 1023 on a pin, and the range elsewhere"),
+        Meaning(
+            "the numbers on the wire at both ends; else those of the converter on a pin, 0 and 1023 where its bits are "
+            "not known, and the range elsewhere"
+        ),
     ] = None
     part: Annotated[str, READS] = ""
 

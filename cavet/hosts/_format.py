@@ -82,7 +82,8 @@ class FormatSession(Session[FieldPoint]):
         self._poll_at = now + self._settings.poll if self._format.asks else inf
         if not self._format.asks:
             for point in self.points.values():
-                if point.kind.is_output and self.readings[point.name].asked is not None:
+                untold = point.kind.is_output and point.name not in self._compared
+                if untold and self.readings[point.name].asked is not None:
                     self._compare_start(point, None, now)
         self._send_pending(now)
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from cavet.benchfile import BoardSetup
+from cavet.benchfile import BoardSetup, PlaceKind
 from cavet.boards import KINDS, PinMode
 from cavet.boards.parts import Button, Door, LimitSwitch, Part
-from cavet.hosts import PinPoint, PointKind
+from cavet.hosts import PinPoint, Point, PointKind
 from cavet.remarks._around import Around, part_key, pin_word, point_key
 from cavet.remarks._mending import Edit, Mend
 from cavet.remarks._remark import Remark, Weight
@@ -15,6 +15,10 @@ from cavet.units import show
 from cavet.wiring import Wiring
 from cavet.wording import listed
 
+POWERS = {f"{1 << bits:g}" for bits in range(6, 17)}
+"""One more than what converters of so many bits count to."""
+LEVELS = (PlaceKind.CELL, PlaceKind.FIELD)
+"""The kinds of places at which a level is told as it is."""
 RULE_OF_MODE = {"pwm": "pwm-missing", "servo": "servo-missing"}
 WHY_MODE = {
     "pwm": "a pin without PWM knows only on and off: every value in between is refused, or comes out as one of the two",
@@ -75,6 +79,40 @@ def _mode_missing(board: BoardSetup, wiring: Wiring, point: PinPoint, number: in
     )  # fmt: skip
 
 
+def converters_differ(around: Around) -> Iterator[Remark]:
+    """Readings whose numbers on the wire are those of another converter than the pin's: `converter-differs`."""
+    for board, wiring, point, number, scale in _conversions(around):
+        bits = board.profile.pins[number].modes.get(PinMode.ANALOG) if number in board.profile.pins else None
+        if bits is None:
+            continue
+        most, full = max(point.wire_low, point.wire_high), round(((1 << bits) - 1) / scale)
+        is_range = (point.wire_low, point.wire_high) == (point.low, point.high)
+        is_others = f"{most + 1:g}" in POWERS or f"{most * scale + 1:g}" in POWERS
+        if most == full or (most < full and not is_range and not is_others):
+            continue
+        low, high = (0, full) if point.wire_low < point.wire_high else (full, 0)
+        yield Remark(
+            name="converter-differs", keys=point_key(point, "wire"), weight=Weight.DOUBTFUL,
+            what=f"{point.name} takes {most:g} on the wire for the end of its range, and the {bits} bits of "
+            f"{pin_word(board, number)} end at {full}",
+            why="each reading is as many times too great or too small, and looks like one that is right",
+            mend=Mend(f"wire = [{low}, {high}]", (Edit(point_key(point, "wire"), [low, high]),)),
+            subjects=(point.name, *(f"{board.name}.{part}" for part, _ in wiring.on_pins.get(number, ()))),
+        )  # fmt: skip
+
+
+def _conversions(around: Around) -> Iterator[tuple[BoardSetup, Wiring, Point, int, float]]:
+    """The readings of converters: on which board, at which pin, and how much one count on the wire is."""
+    for board, wiring, point in around.pin_points():
+        if point.kind is PointKind.READING and point.mode == "analog":
+            yield board, wiring, point, point.pin, 1.0
+    for board, wiring in around.simulated():
+        for wire in wiring.wires:
+            place = wire.place if wire.point.kind is PointKind.READING else None
+            if place is not None and place.mode is PinMode.ANALOG and place.pins:
+                yield board, wiring, wire.point, place.pins[0], place.scale
+
+
 def pins_shared(around: Around) -> Iterator[Remark]:
     """Two parts on one pin, or one on a pin of the bus."""
     for board, wiring in around.simulated():
@@ -130,22 +168,35 @@ def _against(board: BoardSetup, point: PinPoint, number: int, what: str, other: 
 
 
 def inputs_float(around: Around) -> Iterator[Remark]:
-    """Inputs at contacts that only pull down, without a pull-up; and inputs at nothing."""
-    for board, wiring, point in around.pin_points():
-        if point.kind is not PointKind.CONTACT or point.mode != "input" or point.pin not in board.profile.pins:
-            continue
-        hanging = [around.boards[board.name].circuit.parts[part] for part, _ in wiring.on_pins.get(point.pin, ())]
+    """Inputs at contacts that only pull down, without a pull-up."""
+    for board, wiring, who, number, keys in _inputs(around):
+        hanging = [around.boards[board.name].circuit.parts[part] for part, _ in wiring.on_pins.get(number, ())]
         if not hanging or not all(_leaves_open(part) for part in hanging):
             continue
         part = hanging[0]
-        can = board.profile.pins[point.pin].can(PinMode.PULL_UP)
-        mend = Mend("use the pin's pull-up", (Edit(point_key(point, "mode"), "pull-up"),)) if can else None
+        can = board.profile.pins[number].can(PinMode.PULL_UP)
+        mend = Mend("use the pin's pull-up", (Edit(keys, "pull-up"),)) if can else None
         yield Remark(
-            name="input-floats", keys=point_key(point, "mode"), weight=Weight.WRONG,
-            what=f"{point.name} reads {part.name}, which is open while it is not worked, on a pin without a pull-up",
+            name="input-floats", keys=keys, weight=Weight.WRONG,
+            what=f"{who} reads {part.name}, which is open while it is not worked, on a pin without a pull-up",
             why="an open input is an aerial: it reads high or low by chance, and changes when a hand comes near",
-            mend=mend, subjects=(point.name, f"{board.name}.{part.name}"),
+            mend=mend, subjects=(who, f"{board.name}.{part.name}"),
         )  # fmt: skip
+
+
+def _inputs(around: Around) -> Iterator[tuple[BoardSetup, Wiring, str, int, tuple[str, ...]]]:
+    """The pins that are read without a pull-up: on which board, by what, and where the file says so."""
+    for board, wiring, point in around.pin_points():
+        if point.kind is PointKind.CONTACT and point.mode == "input" and point.pin in board.profile.pins:
+            yield board, wiring, point.name, point.pin, point_key(point, "mode")
+    for board, wiring in around.simulated():
+        for place in wiring.places:
+            if place.mode is PinMode.INPUT and place.mode_at:
+                named = [wire.point.name for wire in wiring.wires if wire.place == place]
+                yield board, wiring, (named or [place.name])[0], place.pins[0], ("boards", board.name, *place.mode_at)
+        for reflex in board.reflexes:
+            if reflex.mode is PinMode.INPUT:
+                yield board, wiring, reflex.name, reflex.pin, ("boards", board.name, "reflexes", reflex.name, "mode")
 
 
 def _leaves_open(part: Part) -> bool:
@@ -193,12 +244,22 @@ def _amps(amperes: float) -> str:
 SWITCHES = (Button, Door, LimitSwitch)
 
 
+def _levels(around: Around) -> Iterator[tuple[BoardSetup, Wiring, Point, int]]:
+    """The points that are a pin's level and nothing else: on which board, and at which pin."""
+    for board, wiring, point in around.pin_points():
+        if point.kind.is_switch:
+            yield board, wiring, point, point.pin
+    for board, wiring in around.simulated():
+        for wire in wiring.wires:
+            place = wire.place if wire.point.kind.is_switch else None
+            if place is not None and place.kind in LEVELS and len(place.pins) == 1:
+                yield board, wiring, wire.point, place.pins[0]
+
+
 def inverted(around: Around) -> Iterator[Remark]:
     """Points whose on means off."""
-    for board, wiring, point in around.pin_points():
-        if not point.kind.is_switch:
-            continue
-        hanging = [around.boards[board.name].circuit.parts[part] for part, _ in wiring.on_pins.get(point.pin, ())]
+    for board, wiring, point, number in _levels(around):
+        hanging = [around.boards[board.name].circuit.parts[part] for part, _ in wiring.on_pins.get(number, ())]
         if len(hanging) != 1 or (point.part or point.name) != hanging[0].name:
             continue
         part = hanging[0]

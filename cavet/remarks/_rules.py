@@ -9,6 +9,7 @@ from cavet.remarks._around import Around
 from cavet.remarks._buses import addresses_twice, devices_at_nothing, pull_ups
 from cavet.remarks._links import rates_differ, topics_differ, units_differ, units_twice
 from cavet.remarks._pins import (
+    converters_differ,
     inputs_float,
     inverted,
     modes_missing,
@@ -37,6 +38,7 @@ RULES: dict[Rule, str] = {
     units_differ: "each host asks the unit that its board is",
     units_twice: "no two boards answer as one unit",
     modes_missing: "modes fit their pins",
+    converters_differ: "readings count as their converters do",
     pins_shared: "each pin has one part",
     outputs_against_each_other: "no output against another",
     inputs_float: "no input floats",

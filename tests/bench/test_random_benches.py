@@ -9,21 +9,28 @@ import cavet
 from cavet.benchfile import load_bench
 from cavet.remarks import Weight, remarks_on
 from tests.bench.random_benches import Lots
+from tests.bench.random_inputs import Inputs
 
-SEEDS = range(40)
+SEEDS, INPUT_SEEDS = range(40), range(30)
 NEAR = 0.025
+
+
+def written(drawn, folder):
+    """Write a bench and its plans; give its path. No remark finds it wrong."""
+    path = Path(folder) / "lot.bench.toml"
+    for name, text in {path.name: drawn.text, **drawn.plans}.items():
+        (Path(folder) / name).write_text(text)
+    wrong = [each.what for each in remarks_on(load_bench(path).setup) if each.weight is Weight.WRONG]
+    assert not wrong, wrong
+    return path
 
 
 class Right(unittest.TestCase):
     def test_what_is_asked_is_where_the_parts_are(self):
         for seed in SEEDS:
             with self.subTest(seed), tempfile.TemporaryDirectory() as folder:
-                drawn, path = Lots(seed).drawn, Path(folder) / "lot.bench.toml"
-                for name, text in {path.name: drawn.text, **drawn.plans}.items():
-                    (Path(folder) / name).write_text(text)
-                wrong = [each.what for each in remarks_on(load_bench(path).setup) if each.weight is Weight.WRONG]
-                self.assertEqual(wrong, [])
-                with cavet.open(path) as bench:
+                drawn = Lots(seed).drawn
+                with cavet.open(written(drawn, folder)) as bench:
                     self.wish(bench, drawn, random.Random(seed))
                     found = {walked.output: walked.why for walked in bench.walk() if walked.held is not True}
                     self.assertEqual(found, {})
@@ -47,6 +54,34 @@ class Right(unittest.TestCase):
         running = bench._running
         stands = running.world.part(part).fraction(running.clock.now())
         self.assertAlmostEqual(stands, there, delta=NEAR, msg=f"{name} = {wanted}")
+
+
+class Read(unittest.TestCase):
+    def test_what_is_read_is_what_is_there(self):
+        for seed in INPUT_SEEDS:
+            with self.subTest(seed), tempfile.TemporaryDirectory() as folder:
+                drawn = Inputs(seed)
+                with cavet.open(written(drawn.drawn, folder), seed=str(seed)) as bench:
+                    bench.wait(2)
+                    lot, worked = random.Random(seed), dict.fromkeys(drawn.contacts, False)
+                    for _ in range(3):
+                        self.look(bench, drawn, worked)
+                        for quantity, (low, high) in drawn.quantities.items():
+                            bench.rig[quantity] = lot.choice((low, high, lot.uniform(low, high)))
+                        for name, (what, how) in drawn.contacts.items():
+                            if isinstance(how, tuple):
+                                worked[name] = lot.random() < 0.5
+                                bench.part(what).do(how[worked[name]])
+                        bench.wait(1.5)
+
+    def look(self, bench, drawn, worked):
+        for name, (quantity, off) in drawn.readings.items():
+            there = bench.rig[quantity]
+            self.assertAlmostEqual(bench[name].got, there, delta=off, msg=name)
+            self.assertAlmostEqual(bench[name].read(), there, delta=off, msg=name)
+        for name, (what, how) in drawn.contacts.items():
+            there = worked[name] if isinstance(how, tuple) else bench.rig[what] > how
+            self.assertEqual((bench[name].got, bench[name].read()), (there, there), name)
 
 
 if __name__ == "__main__":

@@ -60,7 +60,11 @@ failsafe = "1 s"
 [boards.shed.parts]
 pump = { kind = "pump", pin = "L1" }
 lamp = { kind = "lamp", pin = "L5" }
+knob = { kind = "button", pin = "L9" }
+[boards.shed.reflexes]
+by_hand = { pin = "L9", mode = "pull-up", target = "L5" }
 [boards.shed.map]
+knob = { table = "discrete-inputs", address = 0, pin = "L9", mode = "pull-up" }
 pump = { table = "coils", address = 0, pin = "L1" }
 lamp = { table = "coils", address = 1, pin = "L5" }
 limit = { table = "holding-registers", address = 4, start = 30 }
@@ -75,7 +79,31 @@ unit = 7
 [points]
 pump = { board = "shed", kind = "switch", table = "coils", address = 0 }
 lamp = { board = "shed", kind = "switch", table = "coils", address = 1, start = false }
+knob = { board = "shed", kind = "contact", table = "discrete-inputs", address = 0, active = "low" }
 limit = { board = "shed", kind = "level", table = "holding-registers", address = 4, unit = "", range = [0, 100] }
+"""
+MEASURED = """
+format = 1
+[boards.kiln]
+profile = "dunlin"
+firmware = "modbus"
+[boards.kiln.parts]
+slide = { kind = "lever", pin = 29 }
+[boards.kiln.map]
+slide = { table = "input-registers", address = 3, pin = 29, mode = "analog", scale = 0.5 }
+[links.kiln]
+kind = "tcp"
+board = "kiln"
+[hosts.kiln]
+link = "kiln"
+protocol = "modbus"
+[points.slide]
+board = "kiln"
+kind = "reading"
+table = "input-registers"
+address = 3
+range = [0, 3000]
+wire = [0, 8190]
 """
 TOPICS = """
 format = 1
@@ -133,6 +161,12 @@ CASES = (
     ("outputs-against-each-other", PINS, [('"level", pin = 3', '"level", pin = 9')], "points.arm.pin"),
     ("outputs-against-each-other", PINS, [('"door", pin = 2', '"door", pin = 3')], "points.glow.pin"),
     ("input-floats", PINS, [('pin = 4, mode = "pull-up"', 'pin = 4, mode = "input"')], "points.knob.mode"),
+    ("input-floats", MODBUS, [('"L9", mode = "pull-up" }\npump', '"L9" }\npump')], "boards.shed.map.knob.mode"),
+    ("input-floats", MODBUS, [('"L9", mode = "pull-up", target', '"L9", target')], "boards.shed.reflexes.by_hand.mode"),
+    ("converter-differs", PINS, [("range = [-1, 1]", "range = [-1, 1], wire = [0, 4095]")], "points.slide.wire"),
+    ("converter-differs", PINS, [("range = [-1, 1]", "range = [-1, 1], wire = [255, 0]")], "points.slide.wire"),
+    ("converter-differs", MEASURED, [("wire = [0, 8190]", "")], "points.slide.wire"),
+    ("converter-differs", MEASURED, [("[0, 8190]", "[0, 4095]")], "points.slide.wire"),
     ("pin-current", PINS, [('"15 mA"', '"25 mA"')], "boards.hut.parts.glow.pin"),
     ("board-current", PINS, [('"15 mA"', '"150 mA"')], "boards.hut"),
     ("supply-shared", PINS, [('supply = "twelve"', 'supply = "board"')], "boards.hut.parts.drive.supply"),
@@ -165,6 +199,8 @@ CASES = (
     ("start-differs", MODBUS, [("range = [0, 100]", "range = [0, 100], start = 20")], "points.limit.start"),
     ("inverted", PINS, [('active = "low"', 'active = "high"')], "points.knob.active"),
     ("inverted", PINS, [('"contact", pin = 2', '"contact", pin = 2, active = "low"')], "points.flag.active"),
+    ("inverted", MODBUS, [('address = 0, active = "low"', "address = 0")], "points.knob.active"),
+    ("inverted", MODBUS, [("start = false", 'active = "low"')], "points.lamp.active"),
     ("baud-differs", MODBUS, [("unit = 7\nfailsafe", "unit = 7\nbaud = 9600\nfailsafe")], "links.shed.rate"),
     ("topic-differs", TOPICS, [('command = "lamp/set", state = "lamp/state" }', 'command = "lamps/set" }')],
      "points.lamp.command"),
@@ -186,7 +222,7 @@ def changed(text, changes):
 
 class Rules(unittest.TestCase):
     def test_good_benches_are_well(self):
-        for text in (PINS, MODBUS, TOPICS):
+        for text in (PINS, MODBUS, MEASURED, TOPICS):
             setup = check_text(text, "x.bench.toml")
             self.assertEqual([(remark.name, remark.what) for remark in remarks_on(setup)], [])
             self.assertEqual(len(well(setup)), len(RULES))

@@ -72,6 +72,10 @@ class Place(msgspec.Struct, frozen=True, kw_only=True):
     """Where it stands in the board's table of the file: `("map", "pump_a")`; () for nowhere."""
     mode: PinMode | None = None
     """How its pin is used, where that is said of the place itself."""
+    mode_at: tuple[str, ...] = ()
+    """Where that is said in the board's table of the file."""
+    scale: float = 1.0
+    """How much one count of what it tells is."""
 
 
 class BoardTables:

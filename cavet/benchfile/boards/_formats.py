@@ -68,6 +68,13 @@ class GivenTable(Table, kw_only=True):
     faults: Annotated[bool, Meaning("what was wrong with the last frame, once: 1 length, 2 check, 4 value")] = False
     of: Annotated[Expression | None, Meaning("an expression of the rig and the parts")] = None
     full: Annotated[float, Meaning("for a pin with pwm: the value at full duty")] = 1.0
+    mode: Annotated[
+        str,
+        Meaning(
+            "how pins are read that no frame drives: their levels, or with `analog` what a converter counts",
+            ("input", "pull-up", "analog"),
+        ),
+    ] = "input"
 
 
 class UsbTable(Table, kw_only=True):
@@ -166,6 +173,7 @@ class FormatDevice(Device, frozen=True, kw_only=True):
                         name=f"{frame}.{taken.field}" + (f" bit {bit}" if several else ""), note=taken.does,
                         pins=(pin,), parts=parts_at(pin), table=("takes", frame),
                     )  # fmt: skip
+        modes = self.board.modes
         for answer in self.board.gives:
             for given in answer.fields:
                 several = len(given.pins) > 1
@@ -174,6 +182,7 @@ class FormatDevice(Device, frozen=True, kw_only=True):
                         kind=PlaceKind.FIELD, key=("told", answer.frame, given.field, bit if several else -1),
                         name=f"{answer.frame}.{given.field}" + (f" bit {bit}" if several else ""), note="told",
                         pins=(pin,), parts=parts_at(pin), table=("gives", answer.frame),
+                        mode=modes[pin], mode_at=("gives", answer.frame, "fields", given.field, "mode"),
                     )  # fmt: skip
                 if not given.pins:
                     yield Place(
@@ -259,7 +268,7 @@ class _FormatReader:
         }
         gives = tuple(self._given_frames(plan))
         most = self._device.MOST_TAKEN
-        if not takes:
+        if not takes and (not gives or most is not None):
             tables.checker.wrong((*tables.path, "takes"), found="nothing", expected=f"frames: {listed(plan.frames)}")
         elif most is not None and len(takes) > most:
             tables.checker.wrong((*tables.path, "takes"), found=f"{len(takes)} frames", expected="one for a USB device")
@@ -363,6 +372,9 @@ class _FormatReader:
             return Given(field=field, of="expression")
         if ways == ["faults"]:
             return Given(field=field, of="faults")
-        pins = self._pins((*path, ways[0]), table.pins or table.blinks, None)
+        mode = PinMode(table.mode)
+        pins = self._pins((*path, ways[0]), table.pins or table.blinks, None if mode is PinMode.INPUT else mode)
+        if len(pins) > 1 and mode is PinMode.ANALOG:
+            self._tables.checker.wrong((*path, "pins"), found=f"{len(pins)} pins", expected="one with a converter")
         of = "levels" if ways == ["pins"] else "blinks"
-        return Given(field=field, of=of, pins=pins, full=table.full) if pins else None
+        return Given(field=field, of=of, pins=pins, full=table.full, mode=mode) if pins else None

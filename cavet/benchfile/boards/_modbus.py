@@ -159,7 +159,7 @@ class ModbusDevice(Device, frozen=True, kw_only=True, dict=True):
                 kind=PlaceKind.CELL, key=_key(cell),
                 name=f"register {cell.address} bit {cell.form.bit}" if is_bit else f"{table} {cell.address}",
                 note=register if is_bit else cell.form.kind, pins=pins, parts=parts_at(*pins), table=("map", cell.name),
-                mode=cell.mode,
+                mode=cell.mode, mode_at=("map", cell.name, "mode"), scale=cell.scale,
             )  # fmt: skip
 
     def places_named(self, point: Point) -> list[PlaceKey]:

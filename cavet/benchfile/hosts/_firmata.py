@@ -15,6 +15,7 @@ from cavet.benchfile.hosts._devices import (
     read_point_at_device,
 )
 from cavet.benchfile.hosts._protocol import Constant, HostProtocol, HostTables, PointTables
+from cavet.boards import PinMode
 from cavet.colours import CHANNELS
 from cavet.hosts import ENCODER, STEPPER, DevicePoint, FirmataSession, PinPoint, Point, PointKind, StepperPoint
 from cavet.record import Tell
@@ -24,7 +25,8 @@ COILS = ("coil_2", "coil_3", "coil_4")
 COILS_THERE = [[number < count for number in range(3)] for count in range(4)]
 SHAFT_KEYS = ("direction", *COILS, "second")
 USUAL_MODES = {PointKind.BRIDGE: "pwm", PointKind.READING: "analog", PointKind.SWITCH: "output"}
-USUAL_WIRES, COUNTS = {"pwm": (0, 255), "servo": (0, 180)}, (0, 1023)
+USUAL_WIRES, USUAL_BITS = {"pwm": (0, 255), "servo": (0, 180)}, 10
+"""The numbers on the wire by the mode; and the bits of a converter, where it is not known what board it is on."""
 FULL_TURN = 180
 """The degrees that a servo's number on the wire can say. Source: Firmata 2.7, analog message to a servo pin."""
 MOST_ON_A_PIN = (1 << 14) - 1
@@ -85,7 +87,8 @@ class FirmataProtocol(HostProtocol):
                 tables.wrong(key, found=getattr(table, key), expected=f"none in mode {mode}")
                 return None
         if isinstance(table, ScaledTable):
-            wire = table.wire or self._degrees(tables, fields) or USUAL_WIRES.get(mode, COUNTS)
+            wire = table.wire or self._degrees(tables, fields) or USUAL_WIRES.get(mode)
+            wire = wire or self._counts(tables, fields["pin"])
             fields |= {"wire_low": wire[0], "wire_high": wire[1]}
         if isinstance(table, BridgeTable):
             fields |= {"ahead": table.ahead, "astern": table.astern, "pause": table.pause}
@@ -113,6 +116,11 @@ class FirmataProtocol(HostProtocol):
             tables.wrong("range", found=" to ".join(f"{end:g}" for end in ends), expected=expected)
             return None
         return low, high
+
+    def _counts(self, tables: PointTables, pin: int) -> tuple[float, float]:
+        """What a pin's converter counts from and to."""
+        bits = tables.bits(pin, PinMode.ANALOG) or USUAL_BITS
+        return 0, (1 << bits) - 1
 
     def _stepper(self, tables: PointTables, table: LevelTable, fields: dict[str, Any]) -> Point | None:
         """A stepper; without `wire` the numbers there are those of the range: steps."""

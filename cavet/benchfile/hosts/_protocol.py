@@ -19,7 +19,7 @@ from cavet.benchfile._places import Path
 from cavet.benchfile._point_tables import ColourTable, PointTable
 from cavet.benchfile._setup import HostSetup, LinkSetup
 from cavet.benchfile.boards import ReadTables
-from cavet.boards import Profile
+from cavet.boards import PinMode, Profile
 from cavet.colours import parse_colour
 from cavet.hosts import Point, PointKind, Session
 from cavet.record import Tell
@@ -100,6 +100,11 @@ class PointTables:
         """Whether all pins of these tables are there, with numbers in the place of labels."""
         good = [self._resolve_pins(self.path, table, self._profile) for table in tables]
         return all(good)
+
+    def bits(self, pin: int, mode: PinMode) -> int | None:
+        """How many bits a pin has in a mode, where it is known what kind of board it is on."""
+        known = self._profile.pins.get(pin) if self._profile is not None else None
+        return known.modes.get(mode) if known is not None else None
 
     def has_no_pin_kind(self) -> bool:
         """Whether it is of a kind that not only pins have; told where it is not."""

@@ -116,7 +116,7 @@ class DeviceMap:
         if cell.mode is None or cell.mode is PinMode.OUTPUT:
             return None
         number = self._signals[cell.name].read(now)
-        return self._packed(cell, number / cell.scale if cell.mode is PinMode.TONE else number)
+        return self._packed(cell, number if cell.mode is PinMode.PWM else number / cell.scale)
 
     def _measured(self, cell: CellSettings, now: float) -> tuple[int, ...]:
         assert cell.of is not None  # the caller has looked

@@ -46,6 +46,13 @@ class Given(msgspec.Struct, frozen=True, kw_only=True):
     of: str
     pins: tuple[int, ...] = ()
     full: float = 1.0
+    mode: PinMode = PinMode.INPUT
+    """How pins are read that no frame drives."""
+
+    @property
+    def is_measured(self) -> bool:
+        """Whether it may change without a level's doing so."""
+        return self.of == "expression" or self.mode is PinMode.ANALOG
 
 
 class Answer(msgspec.Struct, frozen=True, kw_only=True):
@@ -76,7 +83,7 @@ class PlanBoard(msgspec.Struct, frozen=True, kw_only=True):
         for answer in self.gives:
             for given in answer.fields:
                 for pin in given.pins:
-                    modes.setdefault(pin, PinMode.INPUT)
+                    modes.setdefault(pin, given.mode)
         return modes
 
 

@@ -11,6 +11,9 @@ from cavet.boards.firmware.plans._engine import Answer, Engine, PlanBoard
 from cavet.protocols import Decoder, FieldError, Frame, Side
 from cavet.record import Kind, Tell, Topic
 
+LOOK_SECONDS = 0.1
+"""How often it is looked whether what is measured has changed."""
+
 
 class PlanFirmware(Firmware):
     """Hears the frames that it takes, each looked for by itself in the stream; says those that it gives."""
@@ -23,17 +26,23 @@ class PlanFirmware(Firmware):
         self._decoders: dict[Client, dict[str, Decoder]] = {}
         self._told: dict[str, bytes] = {}
         self._due: dict[str, float] = {}
+        self._changing = [answer for answer in plan.gives if answer.when == "changed"]
+        self._measures = any(given.is_measured for answer in self._changing for given in answer.fields)
+        """Whether what is told on a change may change without a pin's doing so: it is looked for ever again."""
+        self._looks_at = inf
 
     def start(self, now: float) -> None:
         """Begin anew."""
         self._engine.start(now)
         self._told = {}
         self._due = {answer.frame: now + answer.seconds for answer in self._plan.gives}
+        self._looks_at = now + LOOK_SECONDS if self._measures else inf
 
     def joined(self, client: Client, now: float) -> None:
-        """A program is there; it has been told nothing yet."""
-        self._told.clear()
+        """A program is there, to which all is new: it is told how things stand."""
         self._decoders[client] = {name: self._plan.codecs[name].decoder(Side.HOST) for name in self._plan.takes}
+        for answer in self._changing:
+            self._say(answer, now, None, [client])
 
     def left(self, client: Client, now: float) -> None:
         """It is gone."""
@@ -77,8 +86,8 @@ class PlanFirmware(Firmware):
 
     def _look(self, now: float, cause: int | None) -> None:
         """Say the frames that are said on a change, where there was one."""
-        for answer in self._plan.gives:
-            if answer.when == "changed" and self._made(answer, now) != self._told.get(answer.frame):
+        for answer in self._changing:
+            if self._made(answer, now) != self._told.get(answer.frame):
                 self._say(answer, now, cause, list(self._decoders))
 
     def _made(self, answer: Answer, now: float) -> bytes | None:
@@ -95,4 +104,7 @@ class PlanFirmware(Firmware):
                     self._due[answer.frame] += answer.seconds
                     self._say(answer, now, None, list(self._decoders))
                 due = min(due, self._due[answer.frame])
-        return due if self._plan.gives else min(due, inf)
+        if now >= self._looks_at:
+            self._looks_at = now + LOOK_SECONDS
+            self._look(now, None)
+        return min(due, self._looks_at)
