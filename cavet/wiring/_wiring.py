@@ -8,7 +8,7 @@ import msgspec
 
 from cavet.benchfile import BoardSetup, HostSetup, LinkSetup, Place, PlaceKey, Setup
 from cavet.boards import PinMode, Swapped
-from cavet.boards.buses import BusSettings, ChipSettings
+from cavet.boards.buses import BusSettings, ChipSettings, MappedSettings
 from cavet.hosts import DevicePoint, Point
 from cavet.wiring._place import pins_of, places_of
 
@@ -99,10 +99,21 @@ class Wiring:
         """The places that a point names."""
         if isinstance(point, DevicePoint):
             device = self.device_at(point)
-            if device is None:
+            if device is None or (point.register and not self._has_register(device, point)):
                 return []
+            if point.register:
+                return [("device", device)]
             return [("line", device, point.line_name)] if point.line_name else [("device", device)]
         return self.board.device.places_named(point) if self.board is not None else []
+
+    def _has_register(self, device: str, point: DevicePoint) -> bool:
+        """Whether the part has a register where the host believes that a point's is."""
+        believed = self.setup.hosts[point.board].devices[point.device].registers
+        part = self.board.parts[device] if self.board is not None else None
+        if believed is None or not isinstance(part, MappedSettings) or part.register_map is None:
+            return False
+        wanted = believed.register(point.register)
+        return any((each.at, each.bank) == (wanted.at, wanted.bank) for each in part.register_map.registers)
 
 
 def _swapped_in(setup: Setup, board: str) -> dict[int, int]:

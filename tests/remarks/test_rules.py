@@ -32,6 +32,7 @@ flag = { kind = "door", pin = 2 }
 slide = { kind = "lever", pin = "A0" }
 port = { kind = "expander", address = 0x20 }
 port_lamp = { kind = "lamp", pin = "port.A0" }
+tide = { kind = "adc", address = 0x48, channels = { channel_3 = "hut.glow" } }
 [links.hut]
 kind = "serial"
 board = "hut"
@@ -40,6 +41,7 @@ link = "hut"
 protocol = "firmata"
 [hosts.hut.devices]
 port = { kind = "expander", address = 0x20 }
+tide = { kind = "registers", address = 0x48, map = "converters#adc4" }
 [points]
 glow = { board = "hut", kind = "level", pin = 3, mode = "pwm" }
 arm = { board = "hut", kind = "level", pin = 9, mode = "servo" }
@@ -49,6 +51,7 @@ knob = { board = "hut", kind = "contact", pin = 4, mode = "pull-up", active = "l
 flag = { board = "hut", kind = "contact", pin = 2 }
 slide = { board = "hut", kind = "reading", pin = "A0", range = [-1, 1] }
 port_lamp = { board = "hut", kind = "switch", device = "port.A0" }
+tide = { board = "hut", kind = "reading", device = "tide.channel_3", range = [0, 1], wire = [0, 4095] }
 """
 MODBUS = """
 format = 1
@@ -181,9 +184,11 @@ CASES = (
     ("bus-too-slow", PINS, [('"100 pF"', '"400 pF"')], "boards.hut.bus.rate"),
     ("point-at-nothing", PINS, [('"level", pin = 3', '"level", pin = 13')], "points.glow.pin"),
     ("point-at-nothing", PINS, [('device = "port.A0"', 'device = "port.A3"')], "points.port_lamp.device"),
-    ("point-at-nothing", PINS, [('port = { kind = "expander", address = 0x20 }\n[points]',
-                                 'port = { kind = "expander", address = 0x21 }\n[points]')],
+    ("point-at-nothing", PINS, [('port = { kind = "expander", address = 0x20 }\ntide',
+                                 'port = { kind = "expander", address = 0x21 }\ntide')],
      "hosts.hut.devices.port.address"),
+    ("point-at-nothing", PINS, [('"adc", address = 0x48, channels = { channel_3 = "hut.glow" }',
+                                 '"dac", address = 0x48')], "points.tide.device"),
     ("point-at-nothing", MODBUS, [('"coils", address = 1, start', '"coils", address = 3, start')],
      "points.lamp.address"),
     ("point-at-nothing", TOPICS, [('command = "lamp/set", state = "lamp/state" }', 'command = "horn/blow" }')],
