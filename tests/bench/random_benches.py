@@ -33,6 +33,7 @@ class Drawn:
     levels: dict = field(default_factory=dict)
     """By the points' names: part, low and high end, and where the part stands at these."""
     switches: dict = field(default_factory=dict)
+    colours: dict = field(default_factory=dict)
 
 
 class Lots:
@@ -84,6 +85,15 @@ class Lots:
         self._points.append(f'[points.{name}]\nboard = "{board}"\nkind = "level"\n{keys}\n{where(name, pin)}\n')
         self.drawn.levels[name] = (f"{board}.{name}", (low, high), stands)
 
+    def _colour(self, board, where):
+        """A colour on three pins."""
+        name = f"colour_{len(self.drawn.colours)}"
+        pins = [self._pwm.pop() for _ in range(3)]
+        wires = "\n".join(f"{each} = {pin}" for each, pin in zip(("red", "green", "blue"), pins, strict=True))
+        self._tables.append(f'[boards.{board}.parts.{name}]\nkind = "colour-lamp"\n{wires}\n')
+        self._points.append(f'[points.{name}]\nboard = "{board}"\nkind = "colour"\n{where(name, pins, wires)}\n')
+        self.drawn.colours[name] = f"{board}.{name}"
+
     def _several(self, *makes):
         for _ in range(self._lot.randint(2, 6)):
             self._lot.choice(makes)()
@@ -98,6 +108,7 @@ class Lots:
             lambda: self._level(
                 board, "lamp", lambda name, pin: f'mode = "pwm"\npin = {pin}', wire, [end / 255 for end in wire]
             ),
+            lambda: self._colour(board, lambda name, pins, wires: wires),
             lambda: self._level(
                 board, "servo", lambda name, pin: f'mode = "servo"\npin = {pin}', (0, 180), unit="deg", limits=(0, 180)
             ),
@@ -197,12 +208,21 @@ class Lots:
 
             return where
 
+        def colour(name, pins, wires):
+            fields.append(f'{{ name = "{name}", bits = 24 }}')
+            row = ", ".join(map(str, pins))
+            takes.append(f'{name} = {{ pins = "{row}", mode = "pwm" }}')
+            gives.append(f'{name} = {{ pins = "{row}" }}')
+            return f'field = "order.{name}"\nstate = "state.{name}"'
+
         def level():
             bits = lot.choice((7, 8, 10, 16, 24))
             full = lot.choice((100, (1 << bits) - 1))
             self._level(board, "lamp", field(bits, full), (0, full))
 
-        self._several(lambda: self._switch(board, field(lot.choice((1, 2, 8)))), level)
+        self._several(
+            lambda: self._switch(board, field(lot.choice((1, 2, 8)))), level, lambda: self._colour(board, colour)
+        )
         sizes = [int(each.partition("bits = ")[2].split()[0].strip(",")) for each in fields]
         fields.append(f'{{ name = "rest", bits = {8 - sum(sizes) % 8}, const = 0 }}')
         fields.append('{ name = "sum", bits = 8, check = "sum8" }')

@@ -46,6 +46,10 @@ class Right(unittest.TestCase):
                 share = lot.choice((0, 1, 0.5, lot.random()))
                 there = stands[0] + share * (stands[1] - stands[0]) if stands is not None else share
                 self.come_to(bench, name, low + share * (high - low), part, there, NEAR * abs(high - low))
+            for name, part in drawn.colours.items():
+                wanted = f"#{lot.getrandbits(24):06x}"
+                bench[name].set(wanted)
+                self.assertEqual((bench[name].read(), bench.part(part).state), (wanted, wanted), name)
 
     def come_to(self, bench, name, wanted, part, there, near):
         bench[name].set(wanted)

@@ -193,10 +193,13 @@ class FormatDevice(Device, frozen=True, kw_only=True):
     def places_named(self, point: Point) -> list[PlaceKey]:
         if not isinstance(point, FieldPoint):
             return []
-        bit = -1 if point.bit is None else point.bit
         if point.frame:
-            return [("field", point.frame, point.field, each) for each in (bit, -1)]
-        return [("told", point.state_frame, point.state_field, each) for each in (bit, -1)]
+            taken = self.board.takes.get(point.frame, ())
+            pins = next((each.pins for each in taken if each.field == point.field), ())
+            return [("field", point.frame, point.field, bit) for bit in _bits_of(point, pins)]
+        given = next((each.fields for each in self.board.gives if each.frame == point.state_frame), ())
+        pins = next((each.pins for each in given if each.field == point.state_field), ())
+        return [("told", point.state_frame, point.state_field, bit) for bit in _bits_of(point, pins)]
 
     def rows(self, points: Sequence[Point]) -> dict[str, list[Row]]:
         rows = [
@@ -208,6 +211,14 @@ class FormatDevice(Device, frozen=True, kw_only=True):
             for field in codec.plan.fields
         ]  # fmt: skip
         return {"frames": rows}
+
+
+def _bits_of(point: FieldPoint, pins: Sequence[int]) -> Sequence[int]:
+    """The places of a field that a point names: a bit, or all of them where it means the whole field; −1 for a field of
+    one pin."""
+    if point.bit is not None:
+        return point.bit, -1
+    return range(len(pins)) if len(pins) > 1 else (-1,)
 
 
 class UsbDevice(FormatDevice, frozen=True, kw_only=True):
