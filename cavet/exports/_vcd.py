@@ -4,18 +4,20 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator
+from operator import itemgetter
 
 from cavet.lanes import POINTS, RIG, Signal, Worth
 
 FIRST, LAST = 33, 126
 """Of the printable characters that identifier codes are made of."""
 NOT_IN_NAMES = re.compile(r"[^A-Za-z0-9_]")
+COLOUR = re.compile("#[0-9a-f]{6}")
 MICROSECOND = 1e-6
 
 
 def vcd_lines(bench: str, signals: Iterable[Signal], begin: float, end: float) -> Iterator[str]:
     """The lines of a dump of some courses, from a time to another, in s."""
-    shown = [signal for signal in signals if not signal.is_text]
+    shown = [signal for signal in signals if not signal.is_text or _is_colour(signal)]
     yield "$version Cavet $end"
     yield "$timescale 1 us $end"
     codes = {id(signal): _code(number) for number, signal in enumerate(shown)}
@@ -26,18 +28,18 @@ def vcd_lines(bench: str, signals: Iterable[Signal], begin: float, end: float) -
     for signal in shown:
         before = [value for t, value in signal.changes if t <= begin]
         if before or signal.is_level:
-            yield _change(before[-1] if before else None, codes[id(signal)], is_level=signal.is_level)
+            yield _change(signal, before[-1] if before else None, codes[id(signal)])
     yield "$end"
     changes = sorted(
-        (t, number, value)
-        for number, signal in enumerate(shown) for t, value in signal.changes if begin < t <= end
-    )  # fmt: skip
+        ((t, number, value) for number, signal in enumerate(shown) for t, value in signal.changes if begin < t <= end),
+        key=itemgetter(0, 1),  # what changes twice at one time stays in its order
+    )
     at = _ticks(begin)
     for t, number, value in changes:
         if _ticks(t) != at:
             at = _ticks(t)
             yield f"#{at}"
-        yield _change(value, _code(number), is_level=shown[number].is_level)
+        yield _change(shown[number], value, _code(number))
     if _ticks(end) > at:
         yield f"#{_ticks(end)}"
 
@@ -57,7 +59,7 @@ def _declared(bench: str, signals: list[Signal], codes: dict[int, str]) -> Itera
             yield f"$scope module {scope} $end"
         name = _named(signal.name) + (f"_{signal.side}" if signal.group == POINTS else "")
         name = _unlike(name, taken.setdefault(tuple(scopes), set()))
-        kind, size = ("wire", 1) if signal.is_level else ("real", 64)
+        kind, size = ("wire", 1) if signal.is_level else ("wire", 24) if signal.is_text else ("real", 64)
         yield f"$var {kind} {size} {codes[id(signal)]} {name} $end"
     yield from ["$upscope $end"] * (len(open_scopes) + 1)
 
@@ -92,7 +94,14 @@ def _ticks(t: float) -> int:
     return round(t / MICROSECOND)
 
 
-def _change(value: Worth | None, code: str, *, is_level: bool) -> str:
-    if is_level:
+def _is_colour(signal: Signal) -> bool:
+    """Whether its texts are colours: they are told as vectors of red, green and blue, a byte each."""
+    return bool(signal.changes) and all(COLOUR.fullmatch(str(value)) for _, value in signal.changes)
+
+
+def _change(signal: Signal, value: Worth | None, code: str) -> str:
+    if signal.is_level:
         return f"{'x' if value is None else int(bool(value))}{code}"
+    if isinstance(value, str):
+        return f"b{int(value[1:], 16):b} {code}"
     return f"r{float(value or 0.0):.16g} {code}"

@@ -21,14 +21,14 @@ def read_vcd(text):
         elif word == "$var":
             kind, size, code, name = (next(words) for _ in range(4))
             assert next(words) == "$end"
-            assert (kind, size) in (("wire", "1"), ("real", "64")) and code not in found
+            assert (kind, size) in (("wire", "1"), ("wire", "24"), ("real", "64")) and code not in found
             found[code] = ((*scopes, name), kind, [])
         elif word in ("$enddefinitions", "$dumpvars", "$end"):
             assert word != "$enddefinitions" or not scopes
         elif word[0] == "#":
             assert at is None or int(word[1:]) > at
             at = int(word[1:])
-        elif word[0] == "r":
+        elif word[0] in "rb":
             found[next(words)][2].append((at, word[1:]))
         else:
             found[word[1:]][2].append((at, word[0]))

@@ -1,5 +1,6 @@
 """A record in other formats, read back by readers of the tests' own, equal to what is in it."""
 
+import contextlib
 import csv
 import io
 import json
@@ -17,6 +18,8 @@ from cavet.exports import Cut, compare, jsonl, pcapng, points_csv, vcd
 from cavet.exports import csv as as_csv
 from cavet.library.past import delays_of, past_trails, percentile
 from cavet.record import Event, Kind, RecordFile, Topic
+from tests.bench.random_benches import Lots
+from tests.bench.test_random_benches import written
 from tests.exports.reading import read_pcapng, read_tcp, read_vcd
 
 SETUP = load_bench(demo_path()).setup
@@ -121,6 +124,21 @@ class Waveforms(OnRecord):
         self.assertEqual((2_000_000, 50.0), (changes[0][0], float(changes[0][1])))
         for _, changes in found.values():
             self.assertTrue(all(2_000_000 <= t <= 2_500_000 for t, _ in changes))
+
+    def test_what_changes_several_times_at_one_moment_ends_as_it_stands(self):
+        with tempfile.TemporaryDirectory() as folder:
+            drawn = Lots(3).drawn  # a format of its own whose frames set three pins of a lamp at once
+            record = Path(folder) / "lot.record"
+            with cavet.open(written(drawn, folder)) as bench:
+                for colour in ("#9a9a80", "#d6645f", "#000001", "#102030"):
+                    bench["colour_0"].set(colour)
+                bench.record.save(record)
+                setup = bench._running.setup
+            with contextlib.closing(RecordFile(record)) as file:
+                found = read_vcd("".join(vcd(file, setup, WHOLE)))
+        for group, name in (("parts", "colour_0"), ("points", "colour_0_asked"), ("points", "colour_0_got")):
+            kind, changes = next(each for path, each in found.items() if path[-2:] == (group, name))
+            self.assertEqual(("wire", f"{0x102030:b}"), (kind, changes[-1][1]))
 
     def test_names_are_such_as_they_may_be(self):
         for path in read_vcd("".join(vcd(self.file, SETUP, WHOLE))):
