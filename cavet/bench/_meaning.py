@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from functools import partial
-from typing import Any
+from typing import Any, NamedTuple
 
 import msgspec
 
@@ -13,15 +13,19 @@ from cavet.bench._naming import AddressNames
 from cavet.benchfile._setup import Setup
 from cavet.boards import PinMode
 from cavet.boards.buses import BusSettings
-from cavet.hosts import Asked, FieldPoint, HeaderPoint, PinPoint, Point, RegisterPoint, TopicPoint
+from cavet.colours import CHANNELS
+from cavet.hosts import Asked, FieldPoint, HeaderPoint, PinPoint, Point, PointKind, RegisterPoint, TopicPoint
 from cavet.messaging import PayloadError
 from cavet.protocols import Field, Frame, Role, Side, codec, read_whole
 from cavet.protocols.firmata import AnalogMessage, DigitalMessage
-from cavet.protocols.modbus import ModbusMessage
+from cavet.protocols.modbus import MaskWriteRegister, ModbusMessage
+from cavet.protocols.scpi import Datum
 from cavet.wording import WrongError, listed, nearest
 
 MOST_NAMED = 4
 """So many points are named at one field."""
+SWITCHES: dict[Any, int] = {"ON": 1, "OFF": 0, 1: 1, 0: 0}
+"""How SCPI says on and off. Source: SCPI 1999, volume 1, section 7.3."""
 Told = dict[str, str]
 """What fields mean here, by their names."""
 
@@ -36,9 +40,9 @@ class Meanings:
         self._setup = setup
         self._board = board
         self._points = [point for point in setup.points.values() if point.board == board]
-        registers = any(isinstance(point, RegisterPoint) for point in setup.points.values())
-        self._names = AddressNames(setup) if registers else None
-        self._headers = [(nodes, point) for point in self._points for nodes in _nodes_of(point)]
+        registers = any(isinstance(point, RegisterPoint) for point in self._points)
+        self._names = AddressNames(setup, board) if registers else None
+        self._headings = [heading for point in self._points for heading in _headings_of(point)]
 
     def tell(self, frame: Frame, fields: Sequence[Field], side: Side, address: int | None = None) -> list[Field]:
         """Give the fields with what they mean here; what the bench knows nothing of stays as it is."""
@@ -73,7 +77,9 @@ class Meanings:
         known = [name for name in named if name in self._setup.points]
         told = {"address": _some(known or list(named))}
         shown = [f"{value} at {name}" for name, value in named.items() if value is not None and name in known]
-        if shown:
+        if shown and isinstance(message, MaskWriteRegister):
+            told["or_mask"] = _some(shown)
+        elif shown:
             told["value"] = told["values"] = _some(shown)
         return told
 
@@ -94,9 +100,9 @@ class Meanings:
             return {}
         told = {"pin": self._pin_name(number)}
         value = getattr(message, "value", None)
-        on_it = [point for point in self._points if isinstance(point, PinPoint) and point.pin == number]
+        on_it = [point for point in self._points if isinstance(point, PinPoint) and number in point.modes()]
         if isinstance(value, int) and on_it and type(message).__name__ != "ReportAnalogPin":
-            told["value"] = f"{_shown(on_it[0], on_it[0].from_wire(float(value)))} at {on_it[0].name}"
+            told["value"] = _on_pin(on_it[0], number, value)
         return told
 
     def _pin_of_channel(self, channel: int) -> int | None:
@@ -116,14 +122,18 @@ class Meanings:
     def _of_header(self, message: Any) -> Told:
         nodes: list[str] = getattr(message, "nodes", [])
         suffixes = [suffix or 1 for suffix in getattr(message, "suffixes", [])]
-        found = [point for (known, numbers), point in self._headers if numbers == suffixes and _alike(known, nodes)]
+        channels = {channel for datum in message.values if datum.type == "channels" for channel in datum.value}
+        found = [
+            heading for heading in self._headings
+            if heading.suffixes == suffixes and _alike(heading.nodes, nodes)
+            and not (channels and heading.channels and channels.isdisjoint(heading.channels))
+        ]  # fmt: skip
+        found = [heading for heading in found if heading.asks == (message.NAME == "query")] or found
         if not found:
             return {}
-        told = {"header": _some(list(dict.fromkeys(point.name for point in found)))}
-        numbers = [datum.value for datum in message.values if type(datum.value) in (int, float)]
-        if len(numbers) == 1:
-            told["value"] = f"{_shown(found[0], found[0].from_wire(float(numbers[0])))} at {found[0].name}"
-        return told
+        told = {"header": _some(list(dict.fromkeys(heading.point.name for heading in found)))}
+        values = [_said(heading, message.values) for heading in found]
+        return told | {"value": _some(list(dict.fromkeys(words for words in values if words)))}
 
     def _of_topic(self, message: object) -> Told:
         topic: str = getattr(message, "topic", "")
@@ -186,18 +196,58 @@ def _alike(known: Sequence[str], found: Sequence[str]) -> bool:
     )
 
 
-def _nodes_of(point: Point) -> list[tuple[list[str], list[int]]]:
-    """The headers that a point is behind, as nodes with their suffixes."""
+class _Heading(NamedTuple):
+    """A header that a point is behind: its nodes with their suffixes, the channels that it names, whether it asks, and
+    whether it switches the point on or off by itself."""
+
+    point: HeaderPoint
+    nodes: list[str]
+    suffixes: list[int]
+    channels: frozenset[int]
+    asks: bool
+    switches: bool | None
+
+
+def _headings_of(point: Point) -> list[_Heading]:
+    """The headers that a point is behind."""
     if not isinstance(point, HeaderPoint):
         return []
     found = []
-    for text in (point.set.replace("{}", "0"), point.turn_on, point.turn_off, point.query):
+    texts = ((point.set.replace("{}", "0"), None), (point.turn_on, True), (point.turn_off, False), (point.query, None))
+    for text, switches in texts:
         for frame in read_whole(codec("scpi"), f"{text}\n".encode(), Side.HOST) if text else ():
-            if frame.readable:
-                message = frame.message
-                suffixes = [suffix or 1 for suffix in getattr(message, "suffixes", [])]
-                found.append((list(getattr(message, "nodes", [])), suffixes))
+            message: Any = frame.message
+            if frame.readable and hasattr(message, "nodes"):
+                suffixes = [suffix or 1 for suffix in message.suffixes]
+                channels = [number for datum in message.values if datum.type == "channels" for number in datum.value]
+                found.append(
+                    _Heading(point, message.nodes, suffixes, frozenset(channels), text == point.query, switches)
+                )
     return found
+
+
+def _said(heading: _Heading, values: Sequence[Datum]) -> str:
+    """What the values behind a header mean for its point; "" where that can't be said."""
+    point = heading.point
+    if heading.channels:
+        return point.name if heading.switches is None else f"{_shown(point, heading.switches)} at {point.name}"
+    value = values[0].value if len(values) == 1 else None
+    if point.kind.is_switch and value in SWITCHES:
+        return f"{_shown(point, point.from_wire(SWITCHES[value]))} at {point.name}"
+    if not isinstance(value, int | float) or isinstance(value, bool) or point.kind.is_switch:
+        return ""
+    return f"{_shown(point, point.from_wire(float(value)))} at {point.name}"
+
+
+def _on_pin(point: PinPoint, number: int, value: int) -> str:
+    """What a number at a pin means for the point there: of a colour one of its three, of a bridge its power alone."""
+    if point.kind is PointKind.COLOUR:
+        pins = dict(zip((point.pin, point.green, point.blue), CHANNELS, strict=True))
+        return f"{pins[number]} {value} at {point.name}"
+    if number != point.pin:
+        return point.name
+    shown = _shown(point, point.from_wire(float(value)))
+    return f"{shown} of power at {point.name}" if point.kind is PointKind.BRIDGE else f"{shown} at {point.name}"
 
 
 Telling = Callable[[Frame, Sequence[Field], Side], list[Field]]

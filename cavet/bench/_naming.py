@@ -26,19 +26,19 @@ TABLES = {
 
 
 class AddressNames:
-    """The address map of a bench: its points, and what of a board's own map no point is on."""
+    """The address map of a bench, or of one board: its points, and what of a board's own map no point is on."""
 
-    def __init__(self, setup: Setup) -> None:
+    def __init__(self, setup: Setup, board: str = "") -> None:
         self._points: dict[tuple[int, str], list[RegisterPoint]] = {}
         for point in setup.points.values():
-            if isinstance(point, RegisterPoint):
+            if isinstance(point, RegisterPoint) and board in ("", point.board):
                 unit = setup.hosts[point.board].settings.unit
                 self._points.setdefault((unit, point.table), []).append(point)
         self._cells = {
-            (board.device.identity.unit, cell.table, at): cell.name
-            for board in setup.boards.values()
-            if isinstance(board.device, ModbusDevice)
-            for cell in board.device.cells
+            (each.device.identity.unit, cell.table, at): cell.name
+            for each in setup.boards.values()
+            if isinstance(each.device, ModbusDevice) and board in ("", each.name)
+            for cell in each.device.cells
             for at in cell.addresses
         }
         if not self._points and not self._cells:
@@ -57,6 +57,8 @@ class AddressNames:
         if isinstance(message, modbus.ReadWriteMultipleRegisters):
             read = self._named(message.unit, table, message.read_address, (None,) * message.read_quantity)
             return read | self._named(message.unit, table, message.write_address, message.values)
+        if isinstance(message, modbus.MaskWriteRegister):
+            return self._masked(message)
         begin = getattr(message, "address", address)
         return self._named(message.unit, table, begin, _words(message)) if begin is not None else {}
 
@@ -75,6 +77,17 @@ class AddressNames:
                 name = self._cells.get((unit, table, begin + place), f"{table.removesuffix('s')} {begin + place}")
                 named[name] = word
         return named
+
+    def _masked(self, message: modbus.MaskWriteRegister) -> dict[str, Any]:
+        """Of the points at a register's bits those whose bits are meant; without any, what the register is called."""
+        here = [
+            point for point in self._points.get((message.unit, "holding-registers"), [])
+            if point.address == message.address and point.form.kind == "bit"
+        ]  # fmt: skip
+        points = [point for point in here if not message.and_mask >> point.form.bit & 1]
+        if points:
+            return {point.name: self._shown(point, (message.or_mask,)) for point in points}
+        return self._named(message.unit, "holding-registers", message.address, (None,))
 
     def _shown(self, point: RegisterPoint, words: tuple[int, ...]) -> str:
         return point.show(point.unpack(words))

@@ -17,7 +17,7 @@ SEEN = {
     "beacon": ("analog-message", "value"),
     "mast_1": ("i2c-request", "address"),
     "pump_a": ("write-single-coil", "on at pump_a"),
-    "relay_101": ("ROUT:CLOS", "channels"),
+    "relay_101": ("ROUT:CLOS", "closed at relay_101"),
     "lamp": ("publish", "lamp/set"),
     "post_1": ("mask", "sum"),
     "yard_1": ("44", "register", "address"),
