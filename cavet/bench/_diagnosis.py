@@ -8,7 +8,7 @@ from enum import Enum
 import msgspec
 
 from cavet.bench import _diagnosis_messages
-from cavet.boards import FULL_DUTY
+from cavet.boards import FULL_DUTY, PinMode, Profile
 from cavet.faults import Fault
 from cavet.hosts import (
     NO_ANSWER,
@@ -97,8 +97,8 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
     """What a wish there waits for, before it is said."""
     answering: tuple[str, ...] = ()
     """What answers on its bus, in words: all there is on a simulated one, else what the host has met."""
-    able: dict[str, list[int]] = {}
-    """For each mode the pins that have it, where that is known."""
+    profile: Profile | None = None
+    """What kind of board it is, where the bench says so."""
 
 
 def diagnose(trail: Trail, around: Circumstances, before: Diagnosis | None = None) -> Diagnosis:
@@ -292,8 +292,10 @@ def _able_pins(around: Circumstances) -> str:
             says = f"it is set with {point.where}, and asked with {point.query or 'nothing'}"
             return f"compare [points.{point.name}] with the device's manual: {says}"
         return f"compare [points.{point.name}] with the board: {point.where}"
-    pins = around.able.get(point.mode)
-    names = " ".join(str(pin) for pin in pins) if pins else ""
+    able = around.profile.able(PinMode(point.mode)) if around.profile is not None else []
+    if point.pin in able:  # by what its kind has
+        return f"compare the profile of [boards.{point.board}] with the board, or look at the cable"
+    names = " ".join(str(pin) for pin in able)
     return f"wire it to one of {names}, and say so in [points.{point.name}]" if names else "choose another pin"
 
 

@@ -10,7 +10,7 @@ from cavet.bench._diagnosis import Circumstances, Diagnosis, diagnose
 from cavet.bench._met import Presences
 from cavet.bench._running import RunningBench
 from cavet.benchfile._setup import OWN
-from cavet.boards import Board, BoardState, Profile
+from cavet.boards import Board, BoardState
 from cavet.boards.parts import ColourLamp, Part, Sign
 from cavet.hosts import (
     ON_SPI,
@@ -68,7 +68,6 @@ class Standings:
         self._known_broken: dict[int, tuple[float, tuple[int, int, int], Diagnosis]] = {}
         """Of those that were found broken: when, up to which of their events, and how."""
         self._presences = Presences()
-        self._able: dict[str, tuple[Profile, dict[str, list[int]]]] = {}
 
     def follow(self) -> list[Event]:
         """Read on in the record; give what is new."""
@@ -162,7 +161,7 @@ class Standings:
         bench = self._bench
         point = bench.setup.points.get(trail.point) if trail.root.topic is Topic.POINT else None
         board = bench.world.boards.get(trail.root.board)
-        able = self._able_pins(board) if board is not None else {}
+        profile = board.profile if board is not None else None
         link = bench.host_links.get(point.board) if point is not None else None
         if point is None or link is None:
             return Circumstances(
@@ -172,7 +171,7 @@ class Standings:
                 ready=True,
                 link_words="",
                 patience=1.0,
-                able=able,
+                profile=profile,
             )
         settings = link.setup.settings
         return Circumstances(
@@ -191,19 +190,8 @@ class Standings:
             answering=self._answering(point),
             part=part.name if (part := self.part_of(point)) is not None else "",
             part_kind=part.kind if part is not None else "",
-            able=able,
+            profile=profile,
         )
-
-    def _able_pins(self, board: Board) -> dict[str, list[int]]:
-        """For each mode the pins of a board that have it; reckoned once for each profile."""
-        profile, able = self._able.get(board.name, (None, {}))
-        if profile is not board.profile:
-            able = {}
-            for number, pin in board.profile.pins.items():
-                for mode in pin.modes:
-                    able.setdefault(mode.value, []).append(number)
-            self._able[board.name] = (board.profile, able)
-        return able
 
     def _device_of(self, point: Point) -> DeviceSettings | None:
         """The device on a bus that a point is at."""

@@ -47,6 +47,7 @@ class Evidence:
         of = setup.hosts[host]
         board = setup.links[of.link].board
         parts = setup.boards[board].parts if board in setup.boards and board in self.simulated else {}
+        profile = setup.boards[board].profile if board in setup.boards and board in self.simulated else None
         part = point.part or point.name
         state = self.states.get(host, READY)
         return Circumstances(
@@ -56,7 +57,7 @@ class Evidence:
             device=of.devices.get(point.device) if isinstance(point, DevicePoint) else None,
             own_broker=setup.links[of.link].broker == OWN,
             here=self._presences.at(host, trail.stopped.t if trail.stopped is not None else self.now),
-            answering=self._answering.of(board, of.devices) if isinstance(point, DevicePoint) else (),
+            answering=self._answering.of(board, of.devices) if isinstance(point, DevicePoint) else (), profile=profile,
         )  # fmt: skip
 
 

@@ -221,6 +221,9 @@ class FirmataSession(FirmataBuses):
         self._deadline = now + self._settings.reply_within
         if learned.abilities is None or learned.channels is None or len(learned.states) < len(self._pins()):
             return
+        if not learned.is_sure(self._pin_points.values(), self._settings.retries):
+            self._ask_what()
+            return
         for point in self._pin_points.values():
             self._refuse_or_set_up(point, now)
         self._shafts.begin(lambda point: bool(self.readings[point.name].refusal))

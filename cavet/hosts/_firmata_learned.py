@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import msgspec
 
 from cavet.hosts._point import ENCODER, PointKind
@@ -34,9 +36,34 @@ class Learned(msgspec.Struct):
     """For each pin the mode and the state in which it was found."""
     told: dict[int, int | None] = {}
     """By which event each of them was told."""
+    said_before: tuple[list[dict[int, int]], bytes] | None = None
+    """What it said of its pins when it was asked before, where that is asked once more."""
+    doubts: int = 0
+    """How often it has said of them what points can't work by, each time something else."""
+
+    def is_sure(self, points: Iterable[PinPoint], most: int) -> bool:
+        """Whether no more is to be asked about its pins. Where points can't work by what it has said, it has to be said
+        twice, for what a line has lost has no check in Firmata; or something else each time, so often at most."""
+        assert self.abilities is not None and self.channels is not None  # the caller has looked
+        said = self.abilities, self.channels
+        if not any(self.refusal(point) for point in points):
+            return True
+        if said == self.said_before:
+            self.doubts = 0
+            return True
+        self.said_before = said
+        self.doubts += 1
+        if self.doubts > most:
+            return True
+        self.abilities = self.channels = None
+        return False
 
     def refusal(self, point: PinPoint) -> str:
         """Say why a point can't work on this board, and which pins would do; "" when it can."""
+        words = self._refusal(point)
+        return f"{words}; asked again it says something else: the line loses bytes" if words and self.doubts else words
+
+    def _refusal(self, point: PinPoint) -> str:
         abilities = self.abilities or []
         for pin, mode in point.modes().items():
             if pin >= len(abilities):

@@ -57,6 +57,8 @@ class Talk:
         words = self.hear(MAPPING)
         for pin in self.session._pins():
             words += " " + self.hear(states or f"F0 6E {pin:02X} 00 00 F7")
+        if self.session.state is SessionState.LEARNING:  # a pin lacks something, by that: it is asked once more
+            words += " " + self.hear(CAPABILITIES) + self.hear(MAPPING)
         return words.strip()
 
     def told(self, kind):
@@ -184,6 +186,29 @@ class Asking(unittest.TestCase):
         talk = Talk(missing)
         talk.ready()
         self.assertEqual(talk.session.readings["x"].refusal, "there is no pin 40 on this board: it has 0 to 6")
+
+    def test_what_a_line_has_garbled_is_asked_once_more_before_it_is_believed(self):
+        garbled = CAPABILITIES.replace(" 03 08", "", 1)  # no pin has pwm by that
+        talk = Talk(LAMP)
+        talk.session.opened(0.0)
+        talk.hear(ANNOUNCEMENT)
+        talk.hear(garbled)
+        talk.hear("F0 6E 02 00 00 F7")
+        self.assertEqual(talk.hear(MAPPING), "F0 6B F7 F0 69 F7")
+        talk.hear(CAPABILITIES)
+        talk.hear(MAPPING)
+        self.assertEqual((talk.session.state, talk.session.readings["lamp"].refusal), (SessionState.READY, ""))
+
+    def test_a_line_that_garbles_it_anew_each_time_is_named(self):
+        talk = Talk(LAMP, retries=2)
+        talk.session.opened(0.0)
+        talk.hear(ANNOUNCEMENT)
+        talk.hear("F0 6E 02 00 00 F7")
+        for pins in (3, 4, 5):
+            talk.hear("F0 6C" + " 7F" * pins + " F7")
+            talk.hear(MAPPING)
+        self.assertIs(talk.session.state, SessionState.READY)
+        self.assertIn("asked again it says something else: the line loses", talk.session.readings["lamp"].refusal)
 
     def test_a_pin_beyond_fifteen_is_reached_by_the_extended_message(self):
         point = PinPoint(name="x", board="b", kind=PointKind.LEVEL, pin=17, mode="pwm", high=100, wire_high=255)
@@ -341,6 +366,8 @@ class Hearing(unittest.TestCase):
         talk.session.opened(0.0)
         talk.hear(ANNOUNCEMENT)
         talk.hear("F0 6E 06 02 00 F7")
+        talk.hear(CAPABILITIES)
+        talk.hear("F0 6A 7F F7")
         talk.hear(CAPABILITIES)
         talk.hear("F0 6A 7F F7")
         self.assertEqual(talk.session.state, SessionState.READY)
