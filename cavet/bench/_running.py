@@ -114,9 +114,15 @@ class RunningBench:
         """What is published as soon as the bench is there must not be lost. A broker that is slow is not waited for."""
         loop = asyncio.get_running_loop()
         deadline = loop.time() + LISTEN_SECONDS
-        stations = [board.firmware for board in self.world.boards.values() if isinstance(board.firmware, Station)]
-        while not all(station.listens for station in stations) and loop.time() < deadline:
+        while self.kept_waiting and loop.time() < deadline:
             await asyncio.sleep(LOOK_SECONDS)
+
+    @property
+    def kept_waiting(self) -> list[Endpoint]:
+        """Where boards are at a broker that has not let them in, or not granted what they listen to, so far."""
+        boards = self.world.boards.items()
+        waiting = {name for name, each in boards if isinstance(each.firmware, Station) and not each.firmware.listens}
+        return [endpoint for endpoint in self.endpoints if endpoint.board in waiting]
 
     async def _start_broker(self) -> None:
         own = self.setup.broker

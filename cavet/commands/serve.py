@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import sys
 from pathlib import Path
 
 import click
@@ -97,6 +98,9 @@ async def tell_on(
     """Say where the boards are, do what lines ask for, print events, until it is to stop."""
     for endpoint in bench.endpoints:
         output.say(as_json(endpoint_line(endpoint)) if json_lines else readable_line(endpoint))
+    for endpoint in bench.kept_waiting:
+        words = f"open, but the broker there has not let the {plain(endpoint.board)} in so far"
+        print(f"{plain(endpoint.address)}: {words}", file=sys.stderr, flush=True)
     if json_lines:
         output.say(as_json({"event": "ready"}))
 

@@ -1,20 +1,22 @@
 """The towpath station on its broker, as another program meets it: on our own, and on a real one."""
 
 import json
+import socket
 import ssl
+import subprocess
 import tempfile
 import time
 import unittest
 from pathlib import Path
 
 from cavet.demo import demo_path
-from tests.commands.real_broker import RealBroker, free_port, needs_broker
+from tests.commands.real_broker import RealBroker, needs_broker
 from tests.commands.run import cavet
 from tests.commands.test_bridge import Process, self_signed
 from tests.commands.test_serve import Served
 from tests.commands.topics import TopicClient
 from tests.console.terminal import CAVET, Terminal, needs_tmux
-from tests.patience import quickest
+from tests.patience import PATIENCE, quickest
 
 BASE = "ottersluice/towpath/"
 BACK_SECONDS = 5.0
@@ -114,8 +116,22 @@ class Addresses(unittest.TestCase):
             ran = cavet("serve", "demo", "--broker", address)
             self.assertEqual((ran.code, ran.err.count("\n")), (2, 1), ran)
             self.assertIn("--broker: found", ran.err)
-        ran = cavet("serve", "demo", "--broker", f"127.0.0.1:{free_port()}", "--json")
+        with socket.socket() as held:  # so nobody else listens there
+            held.bind(("127.0.0.1", 0))
+            ran = cavet("serve", "demo", "--broker", f"127.0.0.1:{held.getsockname()[1]}", "--json")
         self.assertEqual((ran.code, ran.err.count("\n")), (3, 1), ran)
+
+    def test_somebody_who_listens_and_is_no_broker_is_told(self):
+        with socket.create_server(("127.0.0.1", 0)) as deaf:
+            address = f"127.0.0.1:{deaf.getsockname()[1]}"
+            words = [*CAVET, "serve", "demo", "--json", "--board", "towpath", "--broker", address]
+            with subprocess.Popen(words, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
+                                  text=True) as process:  # fmt: skip
+                while "ready" not in process.stdout.readline():
+                    pass
+                process.terminate()
+                _, said = process.communicate(timeout=PATIENCE)
+        self.assertEqual(said, f"{address}: open, but the broker there has not let the towpath in so far\n")
 
     def test_a_bench_without_mqtt_has_no_broker(self):
         with tempfile.TemporaryDirectory() as folder:
