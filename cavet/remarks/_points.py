@@ -6,15 +6,18 @@ from collections.abc import Iterator
 
 from cavet.benchfile import BoardSetup, StationDevice
 from cavet.boards.parts import OverloadSettings
-from cavet.hosts import DevicePoint, FieldPoint, HeaderPoint, PinPoint, Point, RegisterPoint, TopicPoint
+from cavet.hosts import DevicePoint, FieldPoint, HeaderPoint, PinPoint, Point, PointKind, RegisterPoint, TopicPoint
 from cavet.remarks._around import Around, part_key, pin_word, point_key
 from cavet.remarks._mending import Edit, Mend
 from cavet.remarks._remark import Remark, Weight
+from cavet.units import convert, show
 from cavet.wiring import Place, PlaceKind, Wiring
-from cavet.wording import listed, nearest
+from cavet.wording import WrongError, listed, nearest
 
 NEEDS_NO_POINT = ("expander", "latch", "registers", "target", "serial", "shift", "adc", "dac", "overload")
 """Parts that are worked through others, or that others read."""
+SAME_SCALE = 1e-6
+"""So much of a range its ends may lie off."""
 KEYS = {PinPoint: "pin", RegisterPoint: "address", HeaderPoint: "set", TopicPoint: "command", FieldPoint: "field",
         DevicePoint: "device"}  # fmt: skip
 
@@ -198,6 +201,31 @@ def starts_differ(around: Around) -> Iterator[Remark]:
                 "changes never sends this one",
                 mend=Mend(f"start = {shown}", (Edit(point_key(point, "start"), _written(point, value)),)),
                 subjects=(point.name,),
+            )  # fmt: skip
+
+
+def units_of_values_differ(around: Around) -> Iterator[Remark]:
+    """Points that count in another unit than what is at their place: `scale-differs`."""
+    for board, wiring in around.simulated():
+        for wire in wiring.wires:
+            point, place = wire.point, wire.place
+            if place is None or not place.unit or point.kind not in (PointKind.LEVEL, PointKind.READING):
+                continue
+            try:
+                ends = [convert(end, point.unit, place.unit) for end in (point.low, point.high)]
+            except WrongError:
+                continue  # a quantity of another kind: what that stands for only `wire` can say
+            span = abs(ends[1] - ends[0])
+            if max(abs(ends[0] - point.wire_low), abs(ends[1] - point.wire_high)) <= SAME_SCALE * span:
+                continue
+            whole = [int(end) for end in ends if end == int(end)]
+            mend = Mend(f"wire = {whole}", (Edit(point_key(point, "wire"), whole),)) if len(whole) == 2 else None
+            yield Remark(
+                name="scale-differs", keys=point_key(point, "unit"), weight=Weight.WRONG,
+                what=f"{point.name} is {point.show(point.high)} where {point.wire_high:g} is said, and there the "
+                f"{board.name} counts in {place.unit}: that is {show(ends[1], place.unit)}",
+                why="each value is as many times too great or too small, and is read back as it was sent",
+                mend=mend, subjects=(point.name,),
             )  # fmt: skip
 
 

@@ -23,6 +23,7 @@ from cavet.remarks._points import (
     points_swapped,
     points_to_another,
     starts_differ,
+    units_of_values_differ,
 )
 from cavet.remarks._power import no_failsafe, reversals_without_pause, supplies_shared
 from cavet.remarks._remark import Remark, Weight
@@ -36,6 +37,7 @@ RULES: dict[Rule, str] = {
     topics_differ: "topics are spelled alike",
     rates_differ: "both ends of each line run at one rate",
     units_differ: "each host asks the unit that its board is",
+    units_of_values_differ: "numbers are in one unit at both ends",
     units_twice: "no two boards answer as one unit",
     modes_missing: "modes fit their pins",
     converters_differ: "readings count as their converters do",

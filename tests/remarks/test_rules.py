@@ -108,6 +108,26 @@ address = 3
 range = [0, 3000]
 wire = [0, 8190]
 """
+RACK = """
+format = 1
+[boards.rack]
+profile = "rack"
+firmware = "scpi"
+[boards.rack.parts]
+supply = { kind = "supply", enable = 1, level = 2, limit = 3 }
+[boards.rack.commands]
+level = { header = "SOURce:VOLTage", does = "set", unit = "mV", range = ["0 V", "24 V"], pins = "2" }
+measure = { header = "MEASure:VOLTage?", does = "measure", channels = "1", parts = ["supply"] }
+[links.rack]
+kind = "tcp"
+board = "rack"
+[hosts.rack]
+link = "rack"
+protocol = "scpi"
+[points]
+level = { board = "rack", kind = "level", set = "SOUR:VOLT {}", ask = "SOUR:VOLT?", unit = "V", range = [0, 24], wire = [0, 24000], part = "supply" }
+measured = { board = "rack", kind = "reading", ask = "MEAS:VOLT? (@1)", unit = "V", range = [0, 24], part = "supply" }
+"""  # noqa: E501
 TOPICS = """
 format = 1
 [boards.path]
@@ -211,6 +231,8 @@ CASES = (
      "points.lamp.command"),
     ("topic-differs", TOPICS, [('protocol = "mqtt"\nbase = "lock/path"', 'protocol = "mqtt"\nbase = "lock/way"')],
      "points.lamp.command"),
+    ("scale-differs", RACK, [(", wire = [0, 24000]", "")], "points.level.unit"),
+    ("scale-differs", RACK, [('(@1)", unit = "V"', '(@1)", unit = "mV"')], "points.measured.unit"),
     ("unit-twice", MODBUS, [("[points]", SPARE + "[points]")], "hosts.y.unit"),
     ("unit-differs", MODBUS, [('protocol = "modbus"\nunit = 7', 'protocol = "modbus"\nunit = 8')], "hosts.shed.unit"),
     ("reversal-without-pause", PINS, [(', pause = "200 ms"', "")], "points.drive.pause"),
@@ -227,7 +249,7 @@ def changed(text, changes):
 
 class Rules(unittest.TestCase):
     def test_good_benches_are_well(self):
-        for text in (PINS, MODBUS, MEASURED, TOPICS):
+        for text in (PINS, MODBUS, MEASURED, RACK, TOPICS):
             setup = check_text(text, "x.bench.toml")
             self.assertEqual([(remark.name, remark.what) for remark in remarks_on(setup)], [])
             self.assertEqual(len(well(setup)), len(RULES))

@@ -76,6 +76,8 @@ class Place(msgspec.Struct, frozen=True, kw_only=True):
     """Where that is said in the board's table of the file."""
     scale: float = 1.0
     """How much one count of what it tells is."""
+    unit: str = ""
+    """What its numbers are in, where that is known."""
 
 
 class BoardTables:

@@ -27,6 +27,7 @@ from cavet.settings import Meaning, Table, made
 from cavet.units import known, parse, parse_switch, spelled
 from cavet.wording import WrongError, hex_pairs, listed
 
+MEASURED_IN = {"voltage": "V", "current": "A"}
 CHANNELS = re.compile(r"\(@(\d+)")
 
 
@@ -125,13 +126,14 @@ class ScpiDevice(Device, frozen=True, kw_only=True):
                     yield Place(
                         kind=PlaceKind.HEADER, key=("header", command.name, number), note=command.measures,
                         name=f"{_short(command, None)}? (@{number})", parts=(part,), table=table,
+                        unit=MEASURED_IN[command.measures],
                     )  # fmt: skip
             elif command.does == "set":
                 for place, works in enumerate(command.pins or (None,)):
                     yield Place(
                         kind=PlaceKind.HEADER, key=("header", command.name, place), name=_short(command, place),
                         note=command.takes, pins=() if works is None else (works,),
-                        parts=() if works is None else parts_at(works), table=table,
+                        parts=() if works is None else parts_at(works), table=table, unit=command.unit,
                     )  # fmt: skip
 
     def places_named(self, point: Point) -> list[PlaceKey]:
