@@ -62,7 +62,7 @@ class Standings:
 
     def __init__(self, bench: RunningBench) -> None:
         self._bench = bench
-        self.trails = Trails(parts=bench.setup.parts_meant)
+        self.trails = Trails(parts=bench.setup.parts_meant, pins=bench.setup.pins_meant)
         self._live: set[int] = set()
         """The trails that are not known to have ended well."""
         self._known_broken: dict[int, tuple[float, tuple[int, int, int], Diagnosis]] = {}

@@ -67,7 +67,7 @@ class PastTrails:
 
     def __init__(self, setup: Setup | None) -> None:
         self._setup = setup
-        self._trails = Trails(EVERY, setup.parts_meant if setup is not None else None)
+        self._trails = Trails(EVERY) if setup is None else Trails(EVERY, setup.parts_meant, setup.pins_meant)
         self._evidence = Evidence()
 
     def read(self, events: Iterable[Event]) -> PastTrails:

@@ -168,9 +168,16 @@ class Walk:
             await asyncio.sleep(LOOK_SECONDS)
 
     def _touched(self, number: int) -> set[str]:
-        events = self._bench.record.trail(number)
-        kinds = (Kind.MOVED, Kind.MOVING)
-        return {f"{each.board}.{each.subject}" for each in events if each.topic is Topic.PART and each.kind in kinds}
+        """The parts that a wish has moved, and those at the pins that it has driven: what glows on or off tells only
+        when it is there."""
+        touched = set()
+        for event in self._bench.record.trail(number):
+            if event.topic is Topic.PART and event.kind in (Kind.MOVED, Kind.MOVING):
+                touched.add(f"{event.board}.{event.subject}")
+            elif event.topic is Topic.PIN and event.kind is Kind.DRIVEN:
+                circuit = self._bench.world.boards[event.board].circuit
+                touched |= {f"{event.board}.{part.name}" for part in circuit.parts_at(int(event.subject))}
+        return touched
 
     def _moved(self, number: int, before: dict[str, Standing], there: dict[str, Standing]) -> set[str]:
         """What has moved by a wish: it stands elsewhere now, or went away and came back."""

@@ -10,7 +10,7 @@ from cavet.benchfile._kernel_reading import KernelDevice
 from cavet.benchfile.boards import Device
 from cavet.boards import Defect, PartSettings, Profile, Quantity, Reflex
 from cavet.boards.firmware.mqtt import BrokerSettings
-from cavet.hosts import BoardTopics, DeviceSettings, Format, Point, SessionSettings
+from cavet.hosts import BoardTopics, DeviceSettings, Format, PinPoint, Point, SessionSettings
 from cavet.links import SerialSettings, Tls
 from cavet.messaging import ClientSettings
 from cavet.settings import Meaning, Table
@@ -169,6 +169,20 @@ class Setup(msgspec.Struct, frozen=True, kw_only=True):
             point.name: (boards.get(point.board, point.board), point.part or point.name)
             for point in self.points.values()
         }
+
+    def pins_meant(self, name: str) -> frozenset[str] | None:
+        """The pins at which a point's part hangs, and those that it works; `None` where there is no such part."""
+        point, (board_name, part) = self.points[name], self.parts_meant[name]
+        board = self.boards.get(board_name)
+        if board is None or part not in board.parts:
+            return None
+        table = board.parts[part]
+        pins = set() if table.hangs_on else set(table.wires.values())
+        pins |= set(point.modes()) if isinstance(point, PinPoint) else set()
+        named = set(board.device.places_named(point))
+        for place in board.device.places(board.profile, lambda *pins: ()):
+            pins |= set(place.pins) if place.key in named else set()
+        return frozenset(map(str, pins))
 
     def point(self, name: str) -> Point:
         """Find a point by its name, or by `board.name`. Raises `WrongError` with the nearest."""

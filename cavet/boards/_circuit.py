@@ -224,6 +224,11 @@ class Circuit:
         part.follow(wire, pin, now)
         part.touch(now)
 
+    def parts_at(self, number: int) -> list[Part]:
+        """What is wired to a pin, as its wires are just now."""
+        wired = self._wired.get(number)
+        return [part for part, _ in ((wired,) if wired else ()) + tuple(self._shared.get(number, ()))]
+
     def read_level(self, number: int) -> bool:
         """The level at a pin: what is wired to it decides, else its pull-up, else it floats low."""
         pin = self.pins[number]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 
 import msgspec
 
@@ -11,6 +11,8 @@ from cavet.record._event import STAGES, Event, Kind, Purpose, Topic
 KEPT_TRAILS = 500
 ENDS = (Kind.REFUSED, Kind.OVERTAKEN, Kind.UNCONFIRMED, Kind.UNCHANGED)
 """Kinds of event that end a trail before its last stage."""
+BREAKS = (*ENDS, Kind.LOST)
+"""The same, with what is gone on the way."""
 ASIDE = (Purpose.READ_BACK, Purpose.RELEASE)
 """What messages are for that belong to a command, and do not carry it."""
 
@@ -126,10 +128,16 @@ class Trail(msgspec.Struct):
 class Trails:
     """Follows a record and keeps its latest trails. Reads on from where it was at each `follow`."""
 
-    def __init__(self, kept: int = KEPT_TRAILS, parts: Mapping[str, tuple[str, str]] | None = None) -> None:
-        """`parts` are those that points are meant to move, by the points' names; else the ones of these names."""
+    def __init__(
+        self, kept: int = KEPT_TRAILS, parts: Mapping[str, tuple[str, str]] | None = None,
+        pins: Callable[[str], frozenset[str] | None] = lambda point: None,
+    ) -> None:  # fmt: skip
+        """`parts` are those that points are meant to move, by the points' names; else the ones of these names. `pins`
+        gives those of such a part, and those that its point works; `None` where it is not known."""
         self._kept = kept
         self._parts = parts or {}
+        self._pins_of = pins
+        self._pins: dict[str, frozenset[str] | None] = {}
         self._sent: dict[tuple[str, str], Trail] = {}
         """The latest of each point, by board and point, for which something was sent."""
         self._moved: dict[tuple[str, str], Event] = {}
@@ -183,6 +191,8 @@ class Trails:
             self._sent[trail.root.board, trail.point] = trail
         elif event.kind == Kind.UNCHANGED:
             self._look_back(trail)
+        if event.kind in BREAKS and self._is_anothers(trail, event):
+            return
         if event.kind in STAGES:
             trail.steps.setdefault(event.kind, Step([])).events.append(event)
         if event.kind == Kind.MOVING:
@@ -205,6 +215,18 @@ class Trails:
             trail.stopped = event if event.topic in (Topic.PIN, Topic.PART) else trail.stopped
         elif event.kind == Kind.RESENT:
             trail.begin_again()
+
+    def _is_anothers(self, trail: Trail, event: Event) -> bool:
+        """Whether it is about a pin or a part that is not the trail's: a frame may work several."""
+        if event.topic not in (Topic.PIN, Topic.PART) or trail.root.topic is not Topic.POINT:
+            return False
+        point = trail.point
+        if point not in self._pins:
+            self._pins[point] = self._pins_of(point) if point in self._parts else None
+        pins = self._pins[point]
+        if pins is None:
+            return False
+        return event.subject != trail.part[1] if event.topic is Topic.PART else event.subject not in pins
 
     def _look_back(self, trail: Trail) -> None:
         """Find what has brought the part of a trail, for which nothing was sent, to where it stands: the one before it,

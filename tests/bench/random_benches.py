@@ -34,6 +34,13 @@ class Drawn:
     """By the points' names: part, low and high end, and where the part stands at these."""
     switches: dict = field(default_factory=dict)
     colours: dict = field(default_factory=dict)
+    pins: dict = field(default_factory=dict)
+    """By the points' names: the board, and the pins at which their parts hang."""
+
+    @property
+    def parts(self):
+        """The parts, by the names of their points."""
+        return {**{name: level[0] for name, level in self.levels.items()}, **self.switches, **self.colours}
 
 
 class Lots:
@@ -75,6 +82,7 @@ class Lots:
         name = self._part(board, self._lot.choice(SWITCHED), f"pin = {pin}")
         self._points.append(f'[points.{name}]\nboard = "{board}"\nkind = "switch"\n{where(name, pin)}\n')
         self.drawn.switches[name] = f"{board}.{name}"
+        self.drawn.pins[name] = (board, [pin])
 
     def _level(self, board, kind, where, wire, stands=(0, 1), unit="mm", limits=None):
         """A level on a pin; `wire` are the numbers at its ends, `stands` is where its part is then."""
@@ -84,6 +92,7 @@ class Lots:
         keys = f'unit = "{unit}"\nrange = [{low}, {high}]\nrest = {low}\nwire = [{wire[0]}, {wire[1]}]'
         self._points.append(f'[points.{name}]\nboard = "{board}"\nkind = "level"\n{keys}\n{where(name, pin)}\n')
         self.drawn.levels[name] = (f"{board}.{name}", (low, high), stands)
+        self.drawn.pins[name] = (board, [pin])
 
     def _colour(self, board, where):
         """A colour on three pins."""
@@ -93,6 +102,7 @@ class Lots:
         self._tables.append(f'[boards.{board}.parts.{name}]\nkind = "colour-lamp"\n{wires}\n')
         self._points.append(f'[points.{name}]\nboard = "{board}"\nkind = "colour"\n{where(name, pins, wires)}\n')
         self.drawn.colours[name] = f"{board}.{name}"
+        self.drawn.pins[name] = (board, pins)
 
     def _several(self, *makes):
         for _ in range(self._lot.randint(2, 6)):

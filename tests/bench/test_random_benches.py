@@ -11,7 +11,7 @@ from cavet.remarks import Weight, remarks_on
 from tests.bench.random_benches import Lots
 from tests.bench.random_inputs import Inputs
 
-SEEDS, INPUT_SEEDS = range(40), range(30)
+SEEDS, INPUT_SEEDS, DEFECT_SEEDS = range(40), range(30), range(36)
 NEAR = 0.025
 
 
@@ -58,6 +58,31 @@ class Right(unittest.TestCase):
         running = bench._running
         stands = running.world.part(part).fraction(running.clock.now())
         self.assertAlmostEqual(stands, there, delta=NEAR, msg=f"{name} = {wanted}")
+
+
+class Spoilt(unittest.TestCase):
+    def test_a_walk_finds_the_outputs_that_a_defect_spoils_and_no_others(self):
+        for seed in DEFECT_SEEDS:
+            with self.subTest(seed), tempfile.TemporaryDirectory() as folder:
+                drawn, lot = Lots(seed).drawn, random.Random(seed)
+                defect, spoilt = self.defect(drawn, lot)
+                drawn.text += f"\n[defects.x]\n{defect}\n"
+                with cavet.open(written(drawn, folder)) as bench, bench.defect("x"):
+                    found = {walked.output: walked.why for walked in bench.walk() if walked.held is False}
+                self.assertEqual(set(found), spoilt, (defect, found))
+
+    def defect(self, drawn, lot):
+        """One of them, and the outputs that it spoils."""
+        name = lot.choice(sorted(drawn.pins))
+        board, pins = drawn.pins[name]
+        near = [other for other, (where, there) in drawn.pins.items() if where == board and len(there) == 1]
+        others = [other for other in near if other != name]
+        kind = lot.choice(("dead-pin", "swapped" if others and len(pins) == 1 else "dead-pin"))
+        keys = f'on = false\nkind = "{kind}"\nboard = "{board}"\n'
+        if kind == "swapped":
+            other = lot.choice(others)
+            return f"{keys}pins = [{pins[0]}, {drawn.pins[other][1][0]}]", {name, other}
+        return f"{keys}pin = {lot.choice(pins)}", {name}
 
 
 class Read(unittest.TestCase):

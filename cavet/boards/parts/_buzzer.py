@@ -61,6 +61,9 @@ class Buzzer(Part):
         self.moved(round(self._pitch, 3), self._cause, self.tells(now))
         return inf
 
+    def busy(self, now: float) -> bool:
+        return self._due < inf
+
     def fraction(self, now: float) -> float:
         """Where its pitch lies between the lowest and the highest, as an ear has it; 0 while it is quiet."""
         if not self._pitch:

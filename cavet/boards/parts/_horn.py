@@ -42,6 +42,9 @@ class Sounder(Part):
         self.moved(self._sounds, self._cause, self.tells(now))
         return inf
 
+    def busy(self, now: float) -> bool:
+        return self._due < inf
+
     def fraction(self, now: float) -> float:
         return float(self._sounds)
 

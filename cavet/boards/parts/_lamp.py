@@ -50,6 +50,9 @@ class Lamp(Part):
         self.moved(round(100 * self._fade.target, 1), self._cause, self.tells(now))
         return inf
 
+    def busy(self, now: float) -> bool:
+        return self._fading
+
     def fraction(self, now: float) -> float:
         return self._fade.at(now)
 

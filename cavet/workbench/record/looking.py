@@ -242,7 +242,7 @@ class Looking:
             return None
         record = self._bench.history
         if self._trail[:2] != (number, self.count):
-            made = Trails(parts=self._bench.setup.parts_meant)
+            made = Trails(parts=self._bench.setup.parts_meant, pins=self._bench.setup.pins_meant)
             try:
                 made.follow([record[number], *record.trail(number)])
             except IndexError:

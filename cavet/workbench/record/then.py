@@ -326,7 +326,7 @@ def _still(state: StageState, ended_later: bool) -> StageState:
 
 def _followed(events: list[Event], setup: Setup) -> Trail:
     """A command, from its own events."""
-    made = Trails(parts=setup.parts_meant)
+    made = Trails(parts=setup.parts_meant, pins=setup.pins_meant)
     made.follow(events)
     return made.all[events[0].number]
 
