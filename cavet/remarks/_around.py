@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import cached_property
 
-from cavet.bench import build_world
+from cavet.bench import build_world, simulated_boards
 from cavet.benchfile import BoardSetup, Setup
 from cavet.boards import Board
 from cavet.hosts import PinPoint, Point
@@ -30,13 +30,16 @@ class Around:
         return build_world(self.setup, list(self.setup.boards), Record(now=lambda: 0.0)).boards
 
     def simulated(self) -> Iterator[tuple[BoardSetup, Wiring]]:
-        """The simulated boards with their wiring."""
+        """The boards of which the file says what hangs there: simulated ones, and real ones whose parts it names."""
+        here = simulated_boards(self.setup)
         for name, board in self.setup.boards.items():
-            yield board, self.wirings[name]
+            if name in here or board.parts:
+                yield board, self.wirings[name]
 
     def pin_points(self) -> Iterator[tuple[BoardSetup, Wiring, PinPoint]]:
-        """All points on pins of simulated boards."""
-        for board, wiring in self.simulated():
+        """All points on pins of boards whose kind is known, real ones too."""
+        for name, board in self.setup.boards.items():
+            wiring = self.wirings[name]
             for point in wiring.points:
                 if isinstance(point, PinPoint):
                     yield board, wiring, point

@@ -280,6 +280,14 @@ class Rules(unittest.TestCase):
                     self.assertTrue(after.text.startswith("# by hand\n"))
         self.assertGreaterEqual(len(tried), 14, tried)
 
+    def test_of_a_real_board_only_what_its_kind_can_do_is_known(self):
+        text = 'format = 1\n[boards.hut]\nprofile = "wren"\nfirmware = "firmata"\n[links.hut]\nkind = "serial"\n'
+        text += 'board = "hut"\nport = "/dev/ttyUSB0"\n[hosts.hut]\nlink = "hut"\nprotocol = "firmata"\n[points]\n'
+        text += 'glow = { board = "hut", kind = "level", pin = 3, mode = "pwm" }\n'
+        for pin, found in ((3, []), (12, ["pwm-missing"])):
+            setup = check_text(text.replace("pin = 3", f"pin = {pin}"), "x.bench.toml")
+            self.assertEqual([remark.name for remark in remarks_on(setup)], found)
+
     def test_the_demo_has_nothing_wrong(self):
         found = remarks_on(load_bench(demo_path()).setup)
         self.assertNotIn(Weight.WRONG, [remark.weight for remark in found], found)
