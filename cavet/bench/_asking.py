@@ -49,14 +49,14 @@ async def until_ready(link: HostLink) -> None:
             while not link.ready:
                 await asyncio.sleep(LOOK_SECONDS)
     except TimeoutError as error:
-        problem = link.problem.removeprefix(f"{link.address}: ") or link.words
+        problem = link.trouble or link.words
         raise UnreachableError(link.address, problem) from error
 
 
 def check_link(link: HostLink) -> None:
     """Raise `UnreachableError` where a link was lost."""
     if link.problem:
-        raise UnreachableError(link.address, link.problem.removeprefix(f"{link.address}: "))
+        raise UnreachableError(link.address, link.trouble)
 
 
 async def ask_and_follow(

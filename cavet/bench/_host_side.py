@@ -100,6 +100,16 @@ class HostLink:
             return f"{self.session.words}: {maybe}, or is it slower than `reply_within`?"
         return self.problem or self.session.words
 
+    @property
+    def stands(self) -> str:
+        """The same, where its address is told beside it."""
+        return self.words.removeprefix(f"{self.address}: ")
+
+    @property
+    def trouble(self) -> str:
+        """What is wrong with it, where its address is told beside it; "" for nothing."""
+        return self.problem.removeprefix(f"{self.address}: ")
+
     def start(self) -> None:
         """Begin to open it, and to open it again whenever it was lost."""
         if self._task is None:

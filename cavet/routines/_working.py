@@ -336,7 +336,7 @@ class Working:
 
 def unreachable(link: HostLink) -> UnreachableError:
     """That a link is lost, in its own words."""
-    return UnreachableError(link.address, link.problem.removeprefix(f"{link.address}: ") or link.words)
+    return UnreachableError(link.address, link.trouble or link.words)
 
 
 def _answers(message: Any, name: str, wanted: dict[str, str]) -> bool:

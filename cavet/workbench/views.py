@@ -67,7 +67,7 @@ def _head(desk: Desk, board: str) -> HeadView:
     points = desk.roster.points_of(board)
     readings = link.session.readings
     presence = desk.standings.presence_of(board)
-    words, is_bad = plain(link.words.removeprefix(f"{link.address}: ")), not link.ready
+    words, is_bad = plain(link.stands), not link.ready
     if fault := desk.bench.fault_of(board):
         words, is_bad = plain(f"stopped by a fault, F2 starts it again: {fault}"), True
     elif presence is not None and link.ready:
@@ -266,7 +266,7 @@ def _head_of_board(desk: Desk, name: str) -> dict[str, Any]:
     line = f"{session.title} · {carrier}"
     line += f" {units.show(settings.rate)} {settings.form}" if link.link.kind == "serial" else ""
     bad = bool(link.problem) or session.state is SessionState.SILENT or not link.held
-    words = link.words
+    words = link.stands
     presence = desk.standings.presence_of(name)
     if fault := desk.bench.fault_of(name):
         words, bad = f"stopped by a fault, F2 starts it again: {fault}", True

@@ -97,7 +97,7 @@ def _link_words(desk: Desk, wiring: Wiring) -> tuple[tuple[str, str], ...]:
             found.append((plain(address), "quiet"))
         host = desk.bench.host_links.get(hosts.get(link.name, ""))
         if host is not None:
-            words = plain(host.words.removeprefix(f"{host.address}: "))
+            words = plain(host.stands)
             found.append((words, "got" if host.ready else "coral"))
         elif link.name not in hosts:
             found.append(("for others", "quiet"))
@@ -139,7 +139,7 @@ def fold_view(desk: Desk, board: str) -> FoldView:
     bad = next((host for host in hosts if not host.ready), None)
     links = ", ".join(_link_word(desk, link) for link in wiring.links)
     kind = wiring.board.profile.name if wiring.board is not None else "a real one"
-    words = plain(bad.words.removeprefix(f"{bad.address}: ")) if bad is not None else f"{kind} · {links}"
+    words = plain(bad.stands) if bad is not None else f"{kind} · {links}"
     spoiled = _spoiled_words(desk.bench.world.boards[board]) if board in desk.bench.world.boards else []
     if spoiled:
         words = spoiled[0]
