@@ -28,6 +28,8 @@ PICTURE = '"8'
 PULSE_SHARE = 0.1
 """A pulse lasts this share of the longest that there is."""
 NEAR = 1e-6
+TOLD_NEAR = 0.1
+"""Parts tell where they are with one decimal."""
 BACK_SHARE = 0.02
 Stood = float | bool | str
 Standing = tuple[Stood, Stood]
@@ -180,7 +182,7 @@ class Walk:
         return touched
 
     def _moved(self, number: int, before: dict[str, Standing], there: dict[str, Standing]) -> set[str]:
-        """What has moved by a wish: it stands elsewhere now, or went away and came back."""
+        """What has moved by a wish: it stands elsewhere now, or went away and came back, be it by something else."""
         touched = self._touched(number) & before.keys()
         went = {
             f"{event.board}.{event.subject}"
@@ -193,7 +195,8 @@ class Walk:
                 values.setdefault(f"{event.board}.{event.subject}", set()).add(event.value)
         return {
             path for path in touched
-            if path in went or len(values.get(path, ())) > 1 or any(map(_differs, before[path], there[path]))
+            if path in went or any(_is_news(value, before[path]) for value in values.get(path, ()))
+            or any(map(_differs, before[path], there[path]))
         }  # fmt: skip
 
     # what is to be said of it
@@ -274,6 +277,16 @@ def _differs(one: Stood, other: Stood) -> bool:
     if isinstance(one, str) or isinstance(other, str):
         return one != other
     return abs(float(one) - float(other)) > NEAR
+
+
+def _is_news(told: Stood, before: Standing) -> bool:
+    """Whether what a part tells of itself is something else than how it stood: numbers are told as its state has them,
+    what is on or off as it stands."""
+    stands, state = before
+    was = stands if isinstance(state, str) and not isinstance(told, str) else state
+    if isinstance(told, str) or isinstance(was, str):
+        return told != was
+    return abs(float(told) - float(was)) > TOLD_NEAR
 
 
 def _told(stood: Stood) -> str:

@@ -5,6 +5,7 @@ from cavet.benchfile._check_reading import CheckSettings, DelaysCheck, RestCheck
 from cavet.benchfile._editing import Edits, edited
 from cavet.benchfile._elsewhere import as_recorded, with_addresses
 from cavet.benchfile._file import BenchFile, check_text, load_bench, write_whole
+from cavet.benchfile._file_table import ENDING, name_of, stem_of
 from cavet.benchfile._kernel_reading import GPIO, I2C, SERIAL, SPI, KernelDevice, is_device_path, kernel_device
 from cavet.benchfile._places import find_places
 from cavet.benchfile._plan_file import PlanFile, load_plan, read_plan_text, shipped_plans
@@ -33,6 +34,7 @@ from cavet.benchfile.boards import (
 from cavet.benchfile.hosts import PROTOCOLS, Constant
 
 __all__ = [
+    "ENDING",
     "FIRMWARES",
     "GPIO",
     "I2C",
@@ -79,6 +81,7 @@ __all__ = [
     "line_names",
     "load_bench",
     "load_plan",
+    "name_of",
     "read_plan_text",
     "read_text",
     "register_rows",
@@ -90,6 +93,7 @@ __all__ = [
     "sort_of",
     "split_address",
     "start_text",
+    "stem_of",
     "with_addresses",
     "write_whole",
 ]

@@ -3,8 +3,21 @@
 from typing import Annotated, Any
 
 from cavet.settings import Meaning, Table
+from cavet.wording import plain
 
 BELOW = Meaning("see below")
+ENDING = ".bench.toml"
+"""What the names of bench files end with."""
+
+
+def stem_of(file: str) -> str:
+    """The name of a bench file without its ending."""
+    return file.removesuffix(ENDING) if file.endswith(ENDING) else file.partition(".")[0]
+
+
+def name_of(file: str) -> str:
+    """What a bench is called by the name of its file."""
+    return plain(stem_of(file).replace("_", " ").capitalize()).replace('"', "'") or "Bench"
 
 
 class FileTable(Table, kw_only=True):
@@ -12,7 +25,7 @@ class FileTable(Table, kw_only=True):
 
     TITLE = "the file itself"
     format: Annotated[int, Meaning("the format of the file: 1", low=1)]
-    name: Annotated[str, Meaning("what the bench is called on the screen")] = ""
+    name: Annotated[str, Meaning("what the bench is called on the screen; else as its file")] = ""
     seed: Annotated[str, Meaning("where chance begins: noise, bounces, losses")] = "cavet"
     boards: Annotated[dict[str, Any], BELOW] = {}
     links: Annotated[dict[str, Any], BELOW] = {}

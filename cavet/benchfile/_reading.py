@@ -15,6 +15,7 @@ from cavet.benchfile._bus_reading import BusReader, line_of
 from cavet.benchfile._check import Checker
 from cavet.benchfile._check_reading import CheckSettings, read_checks, read_needs
 from cavet.benchfile._defect_reading import check_defect
+from cavet.benchfile._file_table import name_of
 from cavet.benchfile._kernel_reading import check_kernel, read_kernel
 from cavet.benchfile._links import LinkReader
 from cavet.benchfile._overlaps import check_overlaps
@@ -70,7 +71,7 @@ class _Reader:
         self._check_expressions(rig, boards)
         defects = self._defects(boards, list(link_tables.values()))
         return Setup(
-            name=top.name or "bench",
+            name=top.name or name_of(self._checker.file),
             seed=top.seed,
             boards=boards,
             links=links_found,

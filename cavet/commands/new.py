@@ -8,10 +8,8 @@ from pathlib import Path
 import click
 
 from cavet import clock
-from cavet.benchfile import START_KINDS, check_text, start_text
-from cavet.wording import WrongError, counted, plain
-
-ENDING = ".bench.toml"
+from cavet.benchfile import START_KINDS, check_text, name_of, start_text
+from cavet.wording import WrongError, counted
 
 
 def kind_options(command: click.decorators.FC) -> click.decorators.FC:
@@ -32,7 +30,7 @@ def command(file: Path, kinds: tuple[str, ...], address: str | None) -> None:
     if address is not None and kinds:
         raise WrongError("new", found=f"--{kinds[0]} and --from", expected="one of them")
     refuse_old(file)
-    name = bench_name(file)
+    name = name_of(file.name)
     if address is not None:
         from cavet.finding import bench_at  # here, since the workbench begins with this module, and asks nobody
 
@@ -43,11 +41,6 @@ def command(file: Path, kinds: tuple[str, ...], address: str | None) -> None:
     write_new(file, text)
     links, points = counted(len(setup.links), "link"), counted(len(setup.points), "point")
     print(f"{file}: {links}, {points}; `cavet open {file}` opens it")
-
-
-def bench_name(file: Path) -> str:
-    """What a bench is called on the screen, by its file."""
-    return plain(file.name.partition(".")[0].replace("_", " ").capitalize()).replace('"', "'") or "Bench"
 
 
 def refuse_old(file: Path) -> None:

@@ -11,13 +11,13 @@ from pathlib import Path
 import click
 
 from cavet import clock
-from cavet.benchfile import BenchFile, Setup, changes_between, start_text
+from cavet.benchfile import ENDING, BenchFile, Setup, changes_between, name_of, start_text
 from cavet.commands._bench import at_addresses, broker_option, on_broker, open_bench
 from cavet.commands._completing import complete_benches
 from cavet.commands._loading import loading
 from cavet.commands._recording import NOWHERE, Kept, record_options
 from cavet.commands._terminal import require_screen
-from cavet.commands.new import ENDING, bench_name, refuse_old, write_new
+from cavet.commands.new import refuse_old, write_new
 from cavet.faults import FORESEEN
 from cavet.log import state_path
 from cavet.record import check_new
@@ -54,7 +54,7 @@ def open_last() -> int:
 def begin(path: Path) -> str:
     """Write a bench with nothing in it; give its path. Raises `WrongError` for a file that is there already."""
     refuse_old(path)
-    write_new(path, start_text(path.name, bench_name(path), ()))
+    write_new(path, start_text(path.name, name_of(path.name), ()))
     return str(path)
 
 

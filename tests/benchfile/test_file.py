@@ -217,6 +217,16 @@ class Places(unittest.TestCase):
         )
 
 
+class Names(unittest.TestCase):
+    def test_a_bench_without_a_name_is_called_as_its_file(self):
+        for text, file, name in (
+            ("format = 1", "lock_keeper.bench.toml", "Lock keeper"),
+            ("format = 1", "odd.toml", "Odd"),
+            ('format = 1\nname = "Weir"', "odd.bench.toml", "Weir"),
+        ):
+            self.assertEqual(check_text(text, file).name, name)
+
+
 class Documentation(unittest.TestCase):
     def test_every_key_is_documented(self):
         for name, of_page in PAGES.items():

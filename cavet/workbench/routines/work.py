@@ -16,13 +16,13 @@ from typing import Any
 import msgspec
 
 from cavet.bench import RunningBench
-from cavet.benchfile import write_whole
+from cavet.benchfile import stem_of, write_whole
 from cavet.demo import demo_path, find_routines
 from cavet.routines import CheckedRoutine, Looking, Program, Runner, Step, Value, read_source, routine_text, tune_value
 from cavet.units import show
 from cavet.wording import WrongError
 
-ENDING, BENCH_ENDING = ".routine", ".bench.toml"
+ENDING = ".routine"
 MOST_LINES = 2000
 """So many told lines of a run are kept."""
 MOST_RUNS = 20
@@ -275,8 +275,7 @@ def routine_path(bench: Path) -> Path:
     """The file of routines that belongs to a bench: beside it, with its name."""
     if bench == demo_path():
         return find_routines("demo")
-    name = bench.name.removesuffix(BENCH_ENDING) if bench.name.endswith(BENCH_ENDING) else bench.stem
-    return bench.with_name(f"{name}{ENDING}")
+    return bench.with_name(f"{stem_of(bench.name)}{ENDING}")
 
 
 def beginning(bench: RunningBench, name: str = "first") -> str:
