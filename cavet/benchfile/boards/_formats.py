@@ -51,7 +51,8 @@ class GivesTable(Table, kw_only=True):
     when: Annotated[
         str,
         Meaning(
-            "after each frame that it takes, on a change of its fields, or at every interval; usb, target: `taken`",
+            "after each frame that it takes; to each program that comes, and on a change of its fields (what is "
+            "measured is looked at ten times a second); or at every interval; usb, target: `taken`",
             ("taken", "changed", "every"),
         ),
     ] = "taken"
