@@ -113,6 +113,7 @@ class Board:
         self._boots_at = now + self.circuit.pace * self.profile.boot
         self._quiet_at = inf
         self.firmware.take_out()
+        self.firmware.was_reset(now)
         self._tell(Kind.BOARD, Topic.BOARD, self.name, "reset", cause, words)
 
     def closed(self, client: Client, now: float) -> None:

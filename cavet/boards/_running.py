@@ -53,6 +53,9 @@ class Firmware:
     def start(self, now: float) -> None:
         """Begin anew, as after power-on."""
 
+    def was_reset(self, now: float) -> None:
+        """Its board begins anew: what its links have carried so far holds no more."""
+
     def stop(self, now: float) -> None:
         """It is switched off in good order."""
 

@@ -117,6 +117,8 @@ class World:
                 part.call_by(now)
         if self.rig.calls_at <= now:
             self._call_parts(now)
+            if any(board.firmware.restless for board in self.all_boards):
+                due = now  # what they wait for may have arrived just now
         for board in self.all_boards:
             if board.spoiled.current < inf:
                 self.attempt(board, board.look_at_supply, now)

@@ -38,6 +38,8 @@ class _Query(Question, kw_only=True):
     command: str = ""
     """What is said right before it, in a message of its own."""
     errors: int = 0
+    refusal: tuple[int, str] | None = None
+    """The error that was found after its command, in words: what is read back tells whether it was its own."""
 
 
 class ScpiSession(PollingSession[HeaderPoint, _Query]):
@@ -99,7 +101,9 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         if self._queue.again(question):
             return
         self._queue.free_at = now + self._settings.reply_within
-        if question.wish is not None:
+        if question.wish is not None and question.refusal is not None:
+            self._refuse_wish(question.wish, question.refusal[1], question.refusal[0])
+        elif question.wish is not None:
             why = f"no answer to {question.tries + 1} times {question.text}, {self._within}"
             self._give_up(question.wish, why, Reason.NO_ANSWER)
         elif question.point is not None and self.state is SessionState.LEARNING:
@@ -190,7 +194,8 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         return bool(point.query)
 
     def _heard_error(self, question: _Query, text: str, now: float) -> None:
-        """After a command: no error is good, an older one is passed over, its own refuses it."""
+        """After a command: no error is good. One may be older, of a question that a line has garbled, or of another
+        program: it refuses the command where what is read back then is not what was asked for."""
         number, comma, words = text.partition(",")
         code = int(number) if comma and number.strip().lstrip("+-").isdigit() else None
         wish = question.wish
@@ -205,13 +210,19 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         if code is None:
             self._give_up(wish, f"answers {plain(text, 30)} to {NEXT_ERROR}")
         elif code:
-            words = error_words(code, plain(words.strip('"'), 60))
-            self._refuse_wish(wish, words, code)
+            refusal = code, error_words(code, plain(words.strip('"'), 60))
+            if wish.point.confirm and question.point.query:
+                self._read_back(question.point, wish, refusal)
+            else:
+                self._refuse_wish(wish, refusal[1], code)
             self._drain(question, now)
         elif wish.point.confirm and question.point.query:
-            self._queue.waiting.appendleft(_Query(text=question.point.query, point=question.point, wish=wish))
+            self._read_back(question.point, wish)
         else:
             self.readings[wish.point.name].assume(wish.value)
+
+    def _read_back(self, point: HeaderPoint, wish: Wish, refusal: tuple[int, str] | None = None) -> None:
+        self._queue.waiting.appendleft(_Query(text=point.query, point=point, wish=wish, refusal=refusal))
 
     def _drain(self, question: _Query, now: float) -> None:
         """Read the other errors too, so that the next command finds only its own."""
@@ -229,10 +240,17 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         except ValueError:
             is_value = False
         if value is not None and point.same(value, wish.value, last_place(text.split(",")[0])):
+            if question.refusal is not None:
+                code, words = question.refusal
+                note = f"stood in its error queue from before {point.name}: {words}"
+                self._tell(Kind.REMARK, Topic.BOARD, self.board, code, None, note)
             self._confirm(wish, now, now - question.sent_at, value)
             return
         if is_value:
             self._heard(point, value, now, cause)
+        if question.refusal is not None:
+            self._refuse_wish(wish, question.refusal[1], question.refusal[0])
+            return
         if value is None or not self._try_again(wish, now):
             self._give_up(wish, f"answers {plain(text, 30)} to {question.text}, expected {point.show(wish.value)}")
 

@@ -108,6 +108,15 @@ class Data(Rack):
                 said = self.fault(f"LEV {sent}") if expected[0] == "-" else self.say(f"LEV {sent};LEV?")
                 self.assertEqual(said.split(",")[0], expected)
 
+    def test_what_has_not_to_move_far_is_not_waited_for_longer(self):
+        lamp = '[boards.gen.parts]\nlamp = { kind = "lamp", pin = 1 }\n'
+        bench = GENERATOR.replace("range", 'pins = "1"\nrange') % ("V", "0, 5") + lamp
+        self.device = Device("gen", check_text(bench, "gen.bench.toml"))
+        self.client = self.device.join("scpi")
+        for level, wait in ((0, 0.001), (5, 0.05), (5, 0.001)):
+            self.assertEqual(self.say(f"LEV {level}", wait), "")
+            self.assertEqual(self.say("SYST:ERR?", 0.001), NONE, level)
+
     def test_wrong_data_is_told_by_number_and_changes_nothing(self):
         self.say("SOUR1:VOLT 3")
         for sent, number in (

@@ -141,6 +141,15 @@ class Operations(unittest.TestCase):
         post.board.closed(first.client, post.time)
         self.assertEqual(len(second.import_device()), 8 + 312)
 
+    def test_who_has_it_loses_it_when_it_begins_anew(self):
+        post = Post()
+        holder, other = Importer(post), Importer(post)
+        holder.import_device()
+        post.board.restart(post.time)
+        post.go(post.time + 2.0)
+        self.assertEqual([out.client for out in post.board.take_out() if out.hangs_up], [holder.client])
+        self.assertIn(b"1-1", other.import_device())
+
     def test_an_unknown_device_is_refused_and_another_may_be_asked_for(self):
         importer = Importer(Post())
         self.assertNotEqual(importer.import_device(b"9-9")[4:8], bytes(4))

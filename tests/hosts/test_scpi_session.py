@@ -37,6 +37,8 @@ class Talk:
         }
         self.answers |= {"ROUT:CLOS? (@101)": "0", "MEAS:VOLT?": "4.99"}
         self.errors = []
+        self.takes = True
+        """Whether it does what it is told."""
         self.session.opened(0.0)
 
     def said(self):
@@ -56,7 +58,7 @@ class Talk:
                     self.hear(self.errors.pop(0))
                 elif line.endswith("?") or "? " in line:
                     self.hear(self.answers[line])
-                elif line.startswith("SOUR1:VOLT "):
+                elif line.startswith("SOUR1:VOLT ") and self.takes:
                     self.answers["SOUR1:VOLT?"] = line.split()[1]
                 elif line.startswith("ROUT:"):
                     self.answers["ROUT:CLOS? (@101)"] = str(int("CLOS" in line))
@@ -115,9 +117,9 @@ class Sessions(unittest.TestCase):
 
     def test_an_error_refuses_the_command_in_words_and_the_queue_is_emptied(self):
         talk = self.ready()
-        talk.errors = ['-222,"Data out of range"', '-113,"Undefined header"']
+        talk.errors, talk.takes = ['-222,"Data out of range"', '-113,"Undefined header"'], False
         talk.session.ask("volts", 12.5, 0.0)
-        self.assertEqual(talk.serve(), ["SOUR1:VOLT 12.5", "SYST:ERR?", "SYST:ERR?", "SYST:ERR?"])
+        self.assertEqual(talk.serve(), ["SOUR1:VOLT 12.5", "SYST:ERR?", "SYST:ERR?", "SYST:ERR?", "SOUR1:VOLT?"])
         refused = [event for event in talk.record.since(0) if event.kind == "refused"]
         self.assertIn("-222 Data out of range: it is known, but can't be done", refused[-1].note)
 
@@ -128,6 +130,15 @@ class Sessions(unittest.TestCase):
         talk.session.ask("volts", 3.0, 0.0)
         talk.serve()
         self.assertEqual(talk.kinds()[-1], "confirmed")
+
+    def test_an_error_that_came_meanwhile_is_not_taken_for_its_own_where_it_was_done(self):
+        talk = self.ready()
+        talk.errors = ['-113,"Undefined header"']  # of a question that the line had garbled, or of another program
+        talk.session.ask("volts", 12.5, 0.0)
+        talk.serve()
+        self.assertEqual(talk.kinds()[-1], "confirmed")
+        note = [event.note for event in talk.record.since(0) if event.kind == "remark"][-1]
+        self.assertIn("stood in its error queue from before volts: -113 Undefined header", note)
 
     def test_only_one_question_is_under_way(self):
         talk = self.ready()

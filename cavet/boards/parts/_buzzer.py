@@ -62,7 +62,7 @@ class Buzzer(Part):
         return inf
 
     def busy(self, now: float) -> bool:
-        return self._due < inf
+        return now < self._due < inf
 
     def fraction(self, now: float) -> float:
         """Where its pitch lies between the lowest and the highest, as an ear has it; 0 while it is quiet."""

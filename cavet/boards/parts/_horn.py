@@ -43,7 +43,7 @@ class Sounder(Part):
         return inf
 
     def busy(self, now: float) -> bool:
-        return self._due < inf
+        return now < self._due < inf
 
     def fraction(self, now: float) -> float:
         return float(self._sounds)

@@ -51,7 +51,7 @@ class Lamp(Part):
         return inf
 
     def busy(self, now: float) -> bool:
-        return self._fading
+        return now < self._fade.arrives
 
     def fraction(self, now: float) -> float:
         return self._fade.at(now)

@@ -186,7 +186,8 @@ class Part:
         return self.greatest_current
 
     def busy(self, now: float) -> bool:
-        """Whether it is still on its way to where it was sent."""
+        """Whether it is still on its way to where it was sent: by the time, since what waits for it may be looked at
+        before it is called."""
         return False
 
     def tells(self, now: float) -> str:

@@ -47,6 +47,12 @@ class UsbFirmware(Firmware):
         self.device = UsbDevice(self.device.identity)
         self._owner = None
 
+    def was_reset(self, now: float) -> None:
+        """It is gone from its bus: who had imported it loses the connection, as when a device is pulled out."""
+        if self._owner is not None:
+            self._out.append(Outgoing(self._owner, b"", None, now, hangs_up=True))
+            self._owner = None
+
     def joined(self, client: Client, now: float) -> None:
         """A program is there."""
         self._clients[client] = _Importer(ip.RequestReader())
