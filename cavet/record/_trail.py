@@ -52,6 +52,8 @@ class Trail(msgspec.Struct):
     """The event by which the wish was brought inside its limits; its value is what was wanted."""
     losses: int = 0
     resends: int = 0
+    resent: int = -1
+    """The event by which it was sent anew last."""
     stands_as: int | None = None
     """Where nothing was sent, since it was so already: the number of the trail that brought it there, as long as its
     part has not moved since for another reason."""
@@ -111,8 +113,9 @@ class Trail(msgspec.Struct):
         events = [self.root, *(taken.events if taken is not None else ()), *([self.refused] if self.refused else ())]
         return any(event.number == number for event in events)
 
-    def begin_again(self) -> None:
-        """The command is sent anew: what the first try reached does not count."""
+    def begin_again(self, number: int) -> None:
+        """The command is sent anew, by that event: what the first try reached does not count."""
+        self.resent = number
         self.steps = {stage: step for stage, step in self.steps.items() if stage == Kind.ASKED}
         self.moving = self.stopped = self.passed = self.told = self.answered = None
         self.moving_parts = {}
@@ -191,7 +194,8 @@ class Trails:
             self._sent[trail.root.board, trail.point] = trail
         elif event.kind == Kind.UNCHANGED:
             self._look_back(trail)
-        if event.kind in BREAKS and self._is_anothers(trail, event):
+        of_an_older_try = trail.root.number < event.cause < trail.resent
+        if event.kind in BREAKS and (of_an_older_try or self._is_anothers(trail, event)):
             return
         if event.kind in STAGES:
             trail.steps.setdefault(event.kind, Step([])).events.append(event)
@@ -214,7 +218,7 @@ class Trails:
             trail.losses += 1
             trail.stopped = event if event.topic in (Topic.PIN, Topic.PART) else trail.stopped
         elif event.kind == Kind.RESENT:
-            trail.begin_again()
+            trail.begin_again(event.number)
 
     def _is_anothers(self, trail: Trail, event: Event) -> bool:
         """Whether it is about a pin or a part that is not the trail's: a frame may work several."""

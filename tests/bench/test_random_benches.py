@@ -1,5 +1,6 @@
 """What is wired rightly comes to what was asked, by any protocol, form and order; a walk finds nothing wrong."""
 
+import contextlib
 import random
 import tempfile
 import unittest
@@ -11,7 +12,8 @@ from cavet.remarks import Weight, remarks_on
 from tests.bench.random_benches import Lots
 from tests.bench.random_inputs import Inputs
 
-SEEDS, INPUT_SEEDS, DEFECT_SEEDS = range(40), range(30), range(36)
+SEEDS, INPUT_SEEDS, DEFECT_SEEDS, FAULT_SEEDS = range(40), range(30), range(36), range(24)
+FAULTS = ("lose", "delay", "silence", "hang-up", "reset")
 NEAR = 0.025
 
 
@@ -25,15 +27,8 @@ def written(drawn, folder):
     return path
 
 
-class Right(unittest.TestCase):
-    def test_what_is_asked_is_where_the_parts_are(self):
-        for seed in SEEDS:
-            with self.subTest(seed), tempfile.TemporaryDirectory() as folder:
-                drawn = Lots(seed).drawn
-                with cavet.open(written(drawn, folder)) as bench:
-                    self.wish(bench, drawn, random.Random(seed))
-                    found = {walked.output: walked.why for walked in bench.walk() if walked.held is not True}
-                    self.assertEqual(found, {})
+class Wishing:
+    """Asks every output of a bench for something, and looks whether its part gets there."""
 
     def wish(self, bench, drawn, lot):
         for _ in range(2):
@@ -60,6 +55,17 @@ class Right(unittest.TestCase):
         self.assertAlmostEqual(stands, there, delta=NEAR, msg=f"{name} = {wanted}")
 
 
+class Right(Wishing, unittest.TestCase):
+    def test_what_is_asked_is_where_the_parts_are(self):
+        for seed in SEEDS:
+            with self.subTest(seed), tempfile.TemporaryDirectory() as folder:
+                drawn = Lots(seed).drawn
+                with cavet.open(written(drawn, folder)) as bench:
+                    self.wish(bench, drawn, random.Random(seed))
+                    found = {walked.output: walked.why for walked in bench.walk() if walked.held is not True}
+                    self.assertEqual(found, {})
+
+
 class Spoilt(unittest.TestCase):
     def test_a_walk_finds_the_outputs_that_a_defect_spoils_and_no_others(self):
         for seed in DEFECT_SEEDS:
@@ -83,6 +89,24 @@ class Spoilt(unittest.TestCase):
             other = lot.choice(others)
             return f"{keys}pins = [{pins[0]}, {drawn.pins[other][1][0]}]", {name, other}
         return f"{keys}pin = {lot.choice(pins)}", {name}
+
+
+class Faulty(Wishing, unittest.TestCase):
+    def test_after_a_fault_what_is_asked_is_where_the_parts_are_again(self):
+        for seed in FAULT_SEEDS:
+            with self.subTest(seed), tempfile.TemporaryDirectory() as folder:
+                drawn, lot = Lots(seed).drawn, random.Random(seed)
+                with cavet.open(written(drawn, folder), seed=str(seed)) as bench:
+                    self.wish(bench, drawn, lot)
+                    for board in sorted({part.partition(".")[0] for part in drawn.parts.values()}):
+                        fault = lot.choice(FAULTS)
+                        bench.fault(fault, board)
+                        for name in drawn.parts:
+                            with contextlib.suppress(cavet.Refused, cavet.Unconfirmed, cavet.UnreachableError):
+                                bench[name].set("#00ff00" if name in drawn.colours else bench[name].asked)
+                        bench.wait(12)
+                        with self.subTest(fault):
+                            self.wish(bench, drawn, lot)
 
 
 class Read(unittest.TestCase):

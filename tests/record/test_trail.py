@@ -139,6 +139,16 @@ class TrailStory(unittest.TestCase):
         self.tell(Kind.OVERTAKEN, again, Topic.PART)
         self.assertIsNotNone(self.trail(asked).stopped)
 
+    def test_what_an_older_try_comes_to_late_ends_no_newer_one(self):
+        asked, (framed,) = self.sent()
+        carried = self.tell(Kind.CARRIED, framed, "link")
+        self.tell(Kind.RESENT, asked)
+        again = self.tell(Kind.CARRIED, self.tell(Kind.FRAMED, asked), "link")
+        self.tell(Kind.REFUSED, carried, Topic.BOARD, note="garbled")
+        self.assertIsNone(self.trail(asked).stopped)
+        self.tell(Kind.REFUSED, again, Topic.BOARD, note="wrong")
+        self.assertEqual(self.trail(asked).stopped.note, "wrong")
+
     def test_a_dead_pin_ends_it_but_a_lost_byte_is_only_counted(self):
         asked, (framed,) = self.sent()
         self.tell(Kind.LOST, framed, Topic.BYTES, "1")
