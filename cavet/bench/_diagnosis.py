@@ -294,7 +294,8 @@ def _able_pins(around: Circumstances) -> str:
         return f"compare [points.{point.name}] with the board: {point.where}"
     able = around.profile.able(PinMode(point.mode)) if around.profile is not None else []
     if point.pin in able:  # by what its kind has
-        return f"compare the profile of [boards.{point.board}] with the board, or look at the cable"
+        says = f"compare [points.{point.name}], and its board's profile, with the board"
+        return f"{says}: {point.where}; or look at the cable"
     names = " ".join(str(pin) for pin in able)
     return f"wire it to one of {names}, and say so in [points.{point.name}]" if names else "choose another pin"
 

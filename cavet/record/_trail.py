@@ -197,6 +197,9 @@ class Trails:
         of_an_older_try = trail.root.number < event.cause < trail.resent
         if event.kind in BREAKS and (of_an_older_try or self._is_anothers(trail, event)):
             return
+        if event.kind is Kind.REFUSED and event.topic is Topic.BYTES and trail.root.topic is Topic.POINT:
+            trail.losses += 1  # the board could not read it: whoever wants it tries again, or gives up
+            return
         if event.kind in STAGES:
             trail.steps.setdefault(event.kind, Step([])).events.append(event)
         if event.kind == Kind.MOVING:

@@ -2,7 +2,7 @@
 
 from tests.bench.random_benches import NUMBERS, ORDERS, Lots
 
-LIMITS = ((0, 100), (0, 3000), (-40, 125), (0.5, 4.5), (-1, 1), (0, 1), (-1000, 1000), (20, 80))
+LIMITS = ((0, 100), (0, 3000), (-40, 125), (1, 5), (-1, 1), (0, 1), (-1000, 1000), (20, 80))
 UNITS = ("mm", "degC", "V", "", "%", "l/min", "rpm", "bar")
 NOISE_COUNTS = 1023
 """A gauge wavers by one of so many."""

@@ -149,6 +149,12 @@ class TrailStory(unittest.TestCase):
         self.tell(Kind.REFUSED, again, Topic.BOARD, note="wrong")
         self.assertEqual(self.trail(asked).stopped.note, "wrong")
 
+    def test_bytes_that_a_board_could_not_read_are_lost_and_refuse_no_command(self):
+        asked, (framed,) = self.sent()
+        self.tell(Kind.REFUSED, self.tell(Kind.CARRIED, framed, "link"), Topic.BYTES, note="outside any message")
+        trail = self.trail(asked)
+        self.assertEqual((trail.stopped, trail.losses), (None, 1))
+
     def test_a_dead_pin_ends_it_but_a_lost_byte_is_only_counted(self):
         asked, (framed,) = self.sent()
         self.tell(Kind.LOST, framed, Topic.BYTES, "1")

@@ -132,9 +132,9 @@ class Engine:
             self._act(field, frame.message, now, taken)
 
     def fault(self, kind: int, why: str, data: bytes | None, cause: int) -> None:
-        """Something came that is no good."""
+        """Something came that is no good: what is wrong in its length or its check is bytes, and no frame."""
         self._faults = kind
-        self._tell(Kind.REFUSED, Topic.FRAME, "", data, cause, why)
+        self._tell(Kind.REFUSED, Topic.FRAME if kind == FAULT_VALUE else Topic.BYTES, "", data, cause, why)
 
     def _act(self, taken: Taken, message: Message, now: float, cause: int) -> None:
         plan = self.plan.codecs[message.NAME].plan
