@@ -24,7 +24,7 @@ from cavet.wording import WrongError, listed, nearest
 
 MOST_NAMED = 4
 """So many points are named at one field."""
-SWITCHES: dict[Any, int] = {"ON": 1, "OFF": 0, 1: 1, 0: 0}
+SWITCHES: dict[str | float, int] = {"ON": 1, "OFF": 0, 1: 1, 0: 0}
 """How SCPI says on and off. Source: SCPI 1999, volume 1, section 7.3."""
 Told = dict[str, str]
 """What fields mean here, by their names."""
@@ -232,11 +232,12 @@ def _said(heading: _Heading, values: Sequence[Datum]) -> str:
     if heading.channels:
         return point.name if heading.switches is None else f"{_shown(point, heading.switches)} at {point.name}"
     value = values[0].value if len(values) == 1 else None
-    if point.kind.is_switch and value in SWITCHES:
-        return f"{_shown(point, point.from_wire(SWITCHES[value]))} at {point.name}"
-    if not isinstance(value, int | float) or isinstance(value, bool) or point.kind.is_switch:
+    if not isinstance(value, int | float | str):
         return ""
-    return f"{_shown(point, point.from_wire(float(value)))} at {point.name}"
+    number = SWITCHES.get(value) if point.kind.is_switch else value
+    if isinstance(number, str | bool | None):
+        return ""
+    return f"{_shown(point, point.from_wire(float(number)))} at {point.name}"
 
 
 def _on_pin(point: PinPoint, number: int, value: int) -> str:

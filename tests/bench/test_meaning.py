@@ -92,6 +92,7 @@ class Meaning(unittest.TestCase):
             ("OUTP1 ON", "supply_1", "on at supply_1"), ("OUTP2 0", "supply_2", "off at supply_2"),
             ("ROUT:CLOS (@101,103)", "relay_101, relay_103", "closed at relay_101, closed at relay_103"),
             ("ROUT:OPEN (@104)", "relay_104", "open at relay_104"), ("ROUT:CLOS? (@102)", "relay_102", "relay_102"),
+            ("OUTP1 (@1)", "supply_1", "channels"), ("SOUR1:VOLT MAX", "supply_1_voltage", "keyword"),
             ("SOUR1:VOLT 5", "supply_1_voltage", "5 V at supply_1_voltage"),
         ):  # fmt: skip
             with self.subTest(text):
