@@ -45,7 +45,7 @@ class ScaledTable(PointTable, kw_only=True):
     """Something with a range."""
 
     range: Annotated[tuple[float, float], Meaning("its limits", unit="=unit")]
-    wire: tuple[int, int] | None = None
+    wire: tuple[float, float] | None = None
 
     def fields(self) -> dict[str, Any]:
         low, high = self.range
@@ -95,7 +95,7 @@ class LevelTable(SteeredTable, kw_only=True):
             "stepper: by how many steps a second it gains speed, each second; 0 for at once", low=0, concerns=FIRMATA
         ),
     ] = 0.0
-    wire: Annotated[tuple[int, int] | None, WIRE] = None
+    wire: Annotated[tuple[float, float] | None, WIRE] = None
 
 
 class SwitchTable(PointTable, kw_only=True):
@@ -121,7 +121,7 @@ class PulseTable(ScaledTable, kw_only=True):
     range: Annotated[tuple[float, float], Meaning("its limits", unit="=unit")] = (0.0, 1000.0)
     step: Annotated[float, Meaning("how far a small nudge goes", unit="=unit")] = 0.0
     part: Annotated[str, Meaning("the part that it works; else the one of its own name", names="part")] = ""
-    wire: Annotated[tuple[int, int] | None, WIRE] = None
+    wire: Annotated[tuple[float, float] | None, WIRE] = None
 
 
 class BridgeTable(SteeredTable, kw_only=True):
@@ -158,7 +158,7 @@ class ReadingTable(ScaledTable, kw_only=True):
         int | None, Meaning("Firmata: the pin of an encoder's contact B", concerns=FIRMATA, kind="pin")
     ] = None
     wire: Annotated[
-        tuple[int, int] | None,
+        tuple[float, float] | None,
         Meaning(
             "the numbers on the wire at both ends; else those of the converter on a pin, 0 and 1023 where its bits are "
             "not known, and the range elsewhere"

@@ -113,8 +113,15 @@ class Inputs(Lots):
             self._reading(board, where, 0.5 * scale, wire=scale)
 
         def real():
-            data = lot.choice(("float32", "float64"))
-            self._reading(board, lambda name, quantity: cell(name, register(data), f'of = "({quantity})"'), 0)
+            data, as_volts = lot.choice(("float32", "float64")), lot.random() < 0.5
+
+            def where(name, quantity):
+                low, high = self.quantities[quantity]
+                of = f"0.5 + 4 * ({quantity} - {low}) / ({high} - {low})" if as_volts else f"({quantity})"
+                keys = cell(name, register(data), f'of = "{of}"')
+                return f"{keys}wire = [0.5, 4.5]\n" if as_volts else keys
+
+            self._reading(board, where, 0)
 
         def gauge():
             def where(name, pin):

@@ -76,6 +76,10 @@ class Scpi(unittest.TestCase):
         (error,) = errors_of(bench % ("parsec", "", ASK))
         self.assertIn('boards.rack.commands.level.unit: found "parsec", expected a unit that SCPI has', error)
 
+    def test_a_wire_without_a_span_is_told(self):
+        (error,) = errors_of(RACK % ("", f"{ASK}\nwire = [5, 5]"))
+        self.assertIn('points.level.wire: found "[5, 5]", expected two different ends', error)
+
 
 class Tables(unittest.TestCase):
     def test_each_mistake_is_told_once_whatever_else_is_wrong(self):
