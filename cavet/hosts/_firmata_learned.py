@@ -46,9 +46,7 @@ class Learned(msgspec.Struct):
         twice, for what a line has lost has no check in Firmata; or something else each time, so often at most."""
         assert self.abilities is not None and self.channels is not None  # the caller has looked
         said = self.abilities, self.channels
-        if not any(self.refusal(point) for point in points):
-            return True
-        if said == self.said_before:
+        if said == self.said_before or not any(self.refusal(point) for point in points):
             self.doubts = 0
             return True
         self.said_before = said
