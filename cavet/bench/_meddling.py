@@ -9,6 +9,7 @@ import msgspec
 
 from cavet.boards import Client, Outgoing, Spoiled
 from cavet.record import Kind, Reason, Record, Topic
+from cavet.wording import counted
 
 ON_LINKS = ("lose", "garble", "delay", "silence")
 ON_BOARDS = ("refuse", "nack", "hang-up", "reset")
@@ -83,7 +84,7 @@ class Meddling:
         taken, lost = data[:room], data[room:]
         self._kept += len(taken)
         if lost:
-            note = f"{len(lost)} bytes lost: the receiver keeps {size}, and was full"
+            note = f"{counted(len(lost), 'byte')} lost: the receiver keeps {size}, and was full"
             self._record.append(
                 Kind.LOST, self._board, Topic.BYTES, str(len(lost)), lost, None, note, reason=Reason.OVERFLOW
             )

@@ -13,7 +13,7 @@ from cavet.exports._pcapng import I2C, INBOUND, OUTBOUND, RAW, SERIAL, SPI, USB,
 from cavet.exports._tcp import Connection
 from cavet.protocols import Frame, Unreadable, i2c, usb
 from cavet.record import Direction, Transfer
-from cavet.wording import hex_pairs, listed, plain
+from cavet.wording import counted, hex_pairs, listed, plain
 
 WAYS = {Direction.TO_HOST: INBOUND, Direction.TO_BOARD: OUTBOUND}
 PORTS = {"modbus-tcp": 502, "scpi": 5025, "mqtt": 1883, "mqtt5": 1883}
@@ -39,7 +39,7 @@ def words_of(frames: list[Frame], transfer: Transfer | None = None) -> str:
     words = [listed(names, "and")] if names else []
     words += [problem for frame in frames for problem in frame.problems]
     if transfer is not None and transfer.sent is not None:
-        words.append(f"sent as {hex_pairs(transfer.sent[:64])}, {len(transfer.sent)} bytes")
+        words.append(f"sent as {hex_pairs(transfer.sent[:64])}, {counted(len(transfer.sent), 'byte')}")
     return plain("; ".join(words))
 
 

@@ -13,7 +13,7 @@ from cavet.boards.buses import Outcome, Part, SpiChip
 from cavet.kernel._mapping import Mapping
 from cavet.kernel.errors import Refused
 from cavet.record import Kind, Purpose, Reason, Topic
-from cavet.wording import plain
+from cavet.wording import counted, plain
 
 T = TypeVar("T")
 
@@ -79,7 +79,7 @@ class Touch:
     def shift(self, data: bytes, mode: int, rate: int, pause: float) -> bytes:
         """Send bytes to the chip, and give what came back; where there is none, the line reads 0. Raises `Refused`."""
         chip_number = self._mapping.chip
-        words = f"chip select {chip_number}, mode {mode}, {rate} Hz, {len(data)} bytes"
+        words = f"chip select {chip_number}, mode {mode}, {rate} Hz, {counted(len(data), 'byte')}"
         board, taken = self.begin(words, data)
         end = max(self.bench.clock.now(), self.ends_at) + 8 * len(data) / rate
         self.ends_at = end + pause
@@ -93,5 +93,5 @@ class Touch:
 
 
 def _words(part: Part) -> str:
-    what = f"write {part.data.hex(' ')}".rstrip() if part.data is not None else f"read {part.count} bytes"
+    what = f"write {part.data.hex(' ')}".rstrip() if part.data is not None else f"read {counted(part.count, 'byte')}"
     return f"0x{part.address:02X} {what}"

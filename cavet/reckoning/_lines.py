@@ -7,7 +7,7 @@ from collections.abc import Callable
 from cavet.protocols import checks, i2c
 from cavet.reckoning._sum import Given, Reckoned, Sum, octets, switch, whole
 from cavet.units import parse, show, show_duration
-from cavet.wording import WrongError, hex_pairs, listed, nearest
+from cavet.wording import WrongError, counted, hex_pairs, listed, nearest
 
 PLAIN: dict[str, Callable[[bytes], int]] = {
     "sum8": checks.sum8,
@@ -68,7 +68,7 @@ def _check(given: Given) -> Reckoned:
     shown = f"0x{value:0{(bits + 3) // 4}X}"
     laid = hex_pairs(value.to_bytes((bits + 7) // 8, "little"))
     way = f"{laid} on the wire, low byte first; {shown}" if bits > 8 else shown
-    return Reckoned({"check": value, "hex": shown}, f"over {len(data)} bytes: {way}")
+    return Reckoned({"check": value, "hex": shown}, f"over {counted(len(data), 'byte')}: {way}")
 
 
 def _crc(given: Given) -> checks.Crc:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from cavet.bench import Spoken
 from cavet.protocols import Frame, Message, as_fields
 from cavet.protocols.usb import StatusStage
-from cavet.wording import hex_pairs, plain
+from cavet.wording import counted, hex_pairs, plain
 
 UNTOLD = ("unit", "transaction", "packet_id", "dup", "retain", "qos", "protocol_level", "ten_bit")
 """Fields that say nothing of what is wanted."""
@@ -20,7 +20,7 @@ def brief(tongue: Spoken, frame: Frame, *, named: bool = True) -> str:
     if not frame.readable:
         return f"unreadable: {plain('; '.join(frame.problems), MAX_VALUE)}"
     if len(frame.data) > MOST_READ:
-        return f"{frame.message.NAME}, {len(frame.data)} bytes"
+        return f"{frame.message.NAME}, {counted(len(frame.data), 'byte')}"
     return brief_message(tongue, frame.message, named=named) or hex_pairs(frame.data)
 
 

@@ -9,7 +9,7 @@ from cavet.protocols import Side
 from cavet.protocols.buses import on_wires, read_calls
 from cavet.record import STAGES, Event, Kind, Purpose, Step, Topic, Trail
 from cavet.units import show_duration
-from cavet.wording import as_written, hex_pairs, plain
+from cavet.wording import as_written, counted, hex_pairs, plain
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.trail import StageView, TrailsView, TrailView
 
@@ -76,7 +76,8 @@ def _stage(trail: Trail, name: Kind, diagnosis: Diagnosis, point: Point | None) 
     lines: tuple[str, ...] = ()
     if name == Kind.CARRIED and step is not None and Kind.FRAMED in trail.steps:
         sent = sum(len(event.value) for event in trail.steps[Kind.FRAMED].events if isinstance(event.value, bytes))
-        lines = (f"{sent} bytes", _passed_on(trail)) if trail.passed is not None else (f"{sent} bytes",)
+        size = counted(sent, "byte")
+        lines = (size, _passed_on(trail)) if trail.passed is not None else (size,)
     elif step is not None:
         lines = _stage_lines(trail, step, name, point)
         if name == Kind.ASKED and trail.limited is not None and point is not None:

@@ -29,6 +29,25 @@ program = ["python", "-c", "print(1)"]
 expect = ["lamp rises"]
 """
 
+ONE = """
+format = 1
+[boards.hut]
+profile = "wren"
+firmware = "firmata"
+[boards.hut.parts]
+lamp = { kind = "lamp", pin = 13 }
+[links.hut]
+kind = "serial"
+board = "hut"
+[hosts.hut]
+link = "hut"
+protocol = "firmata"
+[points.lamp]
+board = "hut"
+kind = "switch"
+pin = 13
+"""
+
 
 class InTheFolder:
     """A desk at the hut, with the routines beside the bench, and the folder as the current one."""
@@ -41,7 +60,7 @@ class InTheFolder:
         os.chdir(place.name)
         self.addCleanup(os.chdir, before)
 
-    def seated(self, story, checks=CHECKS, **kept):
+    def seated(self, story, checks=CHECKS, text=HUT, **kept):
         async def there(seat):
             Path(seat.desk.bench.setup.path).with_name("hut.routine").write_text(ROUTINE + LIT, "utf-8")
             seat.app.go_to_screen("checks")
@@ -52,7 +71,7 @@ class InTheFolder:
             finally:
                 seat.desk.leave()
 
-        seated(there, text=HUT + checks, **kept)
+        seated(there, text=text + checks, **kept)
 
 
 class OnTheScreen(InTheFolder, unittest.TestCase):
@@ -62,7 +81,7 @@ class OnTheScreen(InTheFolder, unittest.TestCase):
             seat.desk.switch_defect("crossed")
             await seat.sees("1 defect on")
             await seat.press("w")
-            await seat.sees("of 3 are not as they should be", "✕")
+            await seat.sees("1 of 3 is not as it should be", "✕")
             self.assertIn("moved hut.fan, not hut.lamp", seat.text())
             await seat.press("n")
             await seat.until(lambda: seat.app.screen.under_cursor.name == "lamp")
@@ -73,6 +92,14 @@ class OnTheScreen(InTheFolder, unittest.TestCase):
             await seat.on(ChecksScreen)
 
         self.seated(story, checks="\n[checks.walk]\nwalk = true\n" + CHECKS)
+
+    def test_one_output_is_told_as_one(self):
+        async def story(seat):
+            await seat.sees("the walk  1 output, each alone")
+            await seat.press("w")
+            await seat.sees("the walk  1 output, ", "each moves what it names")
+
+        self.seated(story, checks="", text=ONE)
 
     def test_a_walk_of_the_boards_that_are_looked_at_takes_a_word_and_rest_stops_it(self):
         async def story(seat):

@@ -10,6 +10,7 @@ from cavet.boards.parts import Around
 from cavet.protocols.registers import Register
 from cavet.record import Kind, Topic
 from cavet.settings import Meaning
+from cavet.wording import counted
 
 BLINK_HERTZ = (0.0, 2.0, 1.0, 0.5)
 SETTLE_SECONDS = 1e-3
@@ -66,7 +67,7 @@ class Matrix(RegisterDevice):
         rows = self.rows(now, blinking=False)
         if (rows, self._last) != self._told:
             self._told = (rows, self._last)
-            self._tell(Kind.MOVED, Topic.PART, self.name, rows, self._last, f"{rows_lit(rows)} dots")
+            self._tell(Kind.MOVED, Topic.PART, self.name, rows, self._last, counted(rows_lit(rows), "dot"))
         return inf
 
     def busy(self, now: float) -> bool:
@@ -78,7 +79,7 @@ class Matrix(RegisterDevice):
     def tells(self, now: float) -> str:
         if not self._held["run"] & 1:
             return "does not run"
-        return f"{rows_lit(self.rows(now, blinking=False))} dots"
+        return counted(rows_lit(self.rows(now, blinking=False)), "dot")
 
 
 def rows_lit(rows: bytes) -> int:
@@ -163,7 +164,7 @@ class MatrixChain(SpiChip):
         rows = b"".join(self.rows(now))
         if (rows, self._last) != self._told:
             self._told = (rows, self._last)
-            self._tell(Kind.MOVED, Topic.PART, self.name, rows, self._last, f"{rows_lit(rows)} dots")
+            self._tell(Kind.MOVED, Topic.PART, self.name, rows, self._last, counted(rows_lit(rows), "dot"))
         return inf
 
     def busy(self, now: float) -> bool:
@@ -173,4 +174,4 @@ class MatrixChain(SpiChip):
         return rows_lit(b"".join(self.rows(now))) / (64 * self.modules)
 
     def tells(self, now: float) -> str:
-        return f"{rows_lit(b''.join(self.rows(now)))} dots" if any(self._runs) else "does not run"
+        return counted(rows_lit(b"".join(self.rows(now))), "dot") if any(self._runs) else "does not run"

@@ -75,7 +75,7 @@ def check_views(checking: Checking, chosen: int) -> tuple[CheckView, ...]:
 def what_of(check: CheckSettings) -> str:
     """What a check does, in a few words."""
     if check.walk:
-        return "the walk is a diagonal" if not check.outputs else f"the walk of {len(check.outputs)} outputs"
+        return "the walk is a diagonal" if not check.outputs else f"the walk of {counted(len(check.outputs), 'output')}"
     if check.routine:
         return f"routine {check.routine.partition('#')[2]} ends done"
     if check.program:
@@ -116,7 +116,7 @@ def _shown(check: CheckSettings, going: Run, chosen: bool) -> CheckView:
     if problems:
         return CheckView(check.name, what_of(check), "failed", "", plain(problems[0]), chosen)
     state = "runs" if not going.is_over else "held" if going.done else "new"
-    return CheckView(check.name, what_of(check), state, "", f"in {len(going.done)} records", chosen)
+    return CheckView(check.name, what_of(check), state, "", f"in {counted(len(going.done), 'record')}", chosen)
 
 
 # the walk
@@ -131,13 +131,13 @@ def walk_view(checking: Checking, going: Run | None, check: str, board: int, row
         note = "being walked" if going is not None and not going.is_over else "not walked yet: w walks all outputs"
         if not outputs:
             return WalkView("the walk", (), note="this bench has no outputs to walk: its host asks for none")
-        return WalkView(f"the walk  {len(outputs)} outputs, each alone: what moved?", (), note=note)
+        return WalkView(f"the walk  {counted(len(outputs), 'output')}, each alone: what moved?", (), note=note)
     boards = squares_of(setup, walked)
     wrong = sum(each.held is False for each in walked)
-    words = (
-        f"{wrong} of {len(walked)} are not as they should be" if wrong else "each moves what it names, and nothing else"
-    )
-    size = f"{len(walked)} outputs" if len(walked) == len(outputs) else f"{len(walked)} of {len(outputs)} outputs"
+    words = "each moves what it names, and nothing else"
+    if wrong:
+        words = f"{wrong} of {len(walked)} {'is not as it' if wrong == 1 else 'are not as they'} should be"
+    size = counted(len(walked), "output") if len(walked) == len(outputs) else f"{len(walked)} of {len(outputs)} outputs"
     here = " here" if going is not None and going.is_live else ""
     title = f"the walk{here}  {size}, {show_duration(t)} of bench time: {words}"
     board = min(board, len(boards) - 1)

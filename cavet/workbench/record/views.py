@@ -9,7 +9,7 @@ import msgspec
 from cavet.drawings.lanes import LanesView, LaneView, MeasureView, StripView, lane_view, rows_of, shown
 from cavet.lanes import Lane, told_between
 from cavet.units import show_duration
-from cavet.wording import plain
+from cavet.wording import counted, plain
 from cavet.workbench.record.looking import Looking
 
 MOST_FLAGS = 400
@@ -30,7 +30,7 @@ class HeadView(msgspec.Struct, frozen=True):
 
 def head_view(looking: Looking, past: str) -> HeadView:
     """What is looked at."""
-    amount = f"{show_duration(looking.end)} · {looking.count} events"
+    amount = f"{show_duration(looking.end)} · {counted(looking.count, 'event')}"
     state = "follows" if looking.follows else "stands"
     over = looking.over.words if looking.over is not None else ""
     where = f"{looking.t:.6f} s"
