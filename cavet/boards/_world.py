@@ -73,6 +73,11 @@ class World:
         """The time that it was last brought to."""
         return self._now
 
+    @property
+    def is_moving(self) -> bool:
+        """Whether any part is still on its way to where it was sent, at the time that it was last brought to."""
+        return any(part.busy(self._now) for part in self._parts)
+
     def catch_up(self, now: float) -> None:
         """Bring the world to `now`, where nothing has been done to it since it was last advanced."""
         if now >= self._due:

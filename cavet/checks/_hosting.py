@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from cavet import clock
-from cavet.bench import LOOK_SECONDS, Carrier, RunningBench, Walk, places_of, shows_itself
+from cavet.bench import LOOK_SECONDS, MOVE_SECONDS, Carrier, RunningBench, Walk, places_of, shows_itself
 from cavet.benchfile import CheckSettings, Setup
 from cavet.boards.parts import Sign
 from cavet.checks._carrying import Came, Case, at_rest, came_of
@@ -21,8 +21,9 @@ from cavet.routines import Looking, routine_text
 from cavet.wording import WrongError, plain
 
 WITHIN = 30.0
-SETTLE_SECONDS = 0.2
-"""So long it is still looked, after it has ended, whether what was expected comes."""
+SETTLE_SECONDS, LEAST_LOOKS = 0.2, 20
+"""So long, and so often, it is still looked, after it has ended, whether what was expected comes: on a busy machine a
+board may be late to hear what was said last."""
 MOST_WRITTEN = 120
 
 
@@ -159,11 +160,22 @@ class Hosted:
                 await asyncio.sleep(LOOK_SECONDS)
         finally:
             ended = await running.end()
-        until = bench.clock.now() + SETTLE_SECONDS
-        while self._expected.missing and bench.clock.now() < until:
-            self._expected.look(bench)
-            await asyncio.sleep(LOOK_SECONDS)
+        await self._come_to_rest(bench)
         return ended
+
+    async def _come_to_rest(self, bench: RunningBench) -> None:
+        """Look on while what the program has set in motion is on its way, and a short while in any case."""
+        ended, looks = bench.clock.now(), 0
+        while self._expected.missing:
+            await asyncio.sleep(LOOK_SECONDS)
+            after = bench.clock.now() - ended
+            bench.board_side.turn()
+            is_moving = bench.world.is_moving
+            self._expected.look(bench)
+            looks += 1
+            is_heard = after >= SETTLE_SECONDS and looks >= LEAST_LOOKS
+            if is_heard and (not is_moving or after >= MOVE_SECONDS):
+                return
 
     def _why(self, ended: Ended) -> str:
         problems = []

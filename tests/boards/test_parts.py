@@ -74,6 +74,13 @@ class Servos(unittest.TestCase):
                 self.assertIn("544 to 2400", self.small.events(Kind.REFUSED)[-1].note)
         self.assertEqual(self.servo.angle(9.0), 15)
 
+    def test_it_is_busy_and_draws_until_it_is_there(self):
+        small = Small([wired(Servo, "paddle", pin=3, supply="board")])
+        servo = small.circuit.parts["paddle"]
+        small.circuit.set_mode(3, PinMode.SERVO, 0.0, None)
+        small.circuit.write_pulse(3, 2400, 2400, 0.0, None)
+        self.assertEqual([(True, 0.7), (False, 0.0)], [(servo.busy(t), small.circuit.current(t)) for t in (0.4, 0.5)])
+
     def test_it_turns_back_from_where_it_is(self):
         self.pulse(2400)
         self.small.go(0.2)
@@ -112,7 +119,9 @@ class Motors(unittest.TestCase):
     def test_it_runs_up_with_inertia_and_moves_what_hangs_on_it(self):
         self.drive(255, True, False)
         self.assertAlmostEqual(self.motor.fraction(0.12), 1 - 1 / math.e, delta=0.001)
+        self.assertTrue(self.motor.busy(0.12))
         self.small.go(1.0)
+        self.assertFalse(self.motor.busy(1.0))
         self.assertEqual(self.motor.fraction(1.0), 1.0)
         self.assertAlmostEqual(self.small.rig.value("gate"), 50 + 20 * (1 - 0.12), delta=0.2)
         self.assertEqual(self.motor.tells(1.0), "ahead 100 %")

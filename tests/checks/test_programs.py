@@ -123,6 +123,20 @@ class Checked(Folder, unittest.TestCase):
         self.assertEqual((1, False), (done.returncode, run["held"]))
         self.assertIn("this did not come: lamp rises", run["why"])
 
+    def test_what_it_has_set_in_motion_may_arrive_after_it_has_ended(self):
+        (self.folder / "blink.py").write_text(BLINK.replace("(1, 0, 1, 0)", "(1,)"), "utf-8")
+        checks = """
+[checks.slow]
+program = ["python", "blink.py", "{hut.serial}"]
+expect = ['hut.lamp = "open"']
+within = "20 s"
+"""
+        path = hut(self.folder, checks)
+        text = path.read_text("utf-8").replace('failsafe = "300 ms"\n', "")
+        path.write_text(text.replace('kind = "lamp", pin = 3', 'kind = "valve", pin = 3'), "utf-8")
+        done = test_campaigns.cavet("check", str(path), "slow", "--allow-programs", folder=self.folder)
+        self.assertEqual((0, ""), (done.returncode, done.stderr), done.stdout)
+
     def test_how_it_ends_counts(self):
         for program, ends, why in (
             ("import sys; sys.exit('no board')", "", "exit code 1, not 0: no board"),

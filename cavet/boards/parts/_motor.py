@@ -102,6 +102,9 @@ class Motor(Part):
         else:
             self._tell(Kind.SENSED, Topic.PART, self.name, 0, self._cause, note)
 
+    def busy(self, now: float) -> bool:
+        return not self.stalled and now < self._run.arrives
+
     def _speed(self, now: float) -> float:
         return 0.0 if self.stalled else self._run.at(now)
 

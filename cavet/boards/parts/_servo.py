@@ -68,6 +68,9 @@ class Servo(Part):
         self.moved(round(self._turn.target, 1), self._cause, f"{self._turn.target:.0f}°")
         return inf
 
+    def busy(self, now: float) -> bool:
+        return now < self._turn.arrives
+
     def angle(self, now: float) -> float:
         """Where its arm points, in degrees."""
         return self._turn.at(now)
