@@ -292,6 +292,10 @@ class Passing(unittest.TestCase):
         cases = {
             "QoS 3": ("36 05 00 01 74 00 01", 0x81),
             "a topic with a wildcard": ("30 04 00 01 23 00", 0x90),
+            "a topic of nothing": ("30 03 00 00 00", 0x82),
+            "a property of another packet": ("30 09 00 01 74 05 18 00 00 00 01", 0x81),
+            "reserved bits of a subscription": ("82 07 00 01 00 00 01 74 40", 0x81),
+            "retain handling 3": ("82 07 00 01 00 00 01 74 30", 0x82),
             "a packet of the broker's": ("20 03 00 00 00", 0x82),
             "a subscribe without filters": ("82 03 00 01 00", 0x82),
             "a subscribe with other flags": ("80 07 00 01 00 00 01 74 00", 0x81),

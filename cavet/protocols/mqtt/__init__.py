@@ -34,7 +34,7 @@ from cavet.protocols.mqtt._messages import (
     Unsubscribe5,
 )
 from cavet.protocols.mqtt._packets import encode_plain_ack, encode_publish
-from cavet.protocols.mqtt._properties import Property
+from cavet.protocols.mqtt._properties import Property, misplaced_properties
 from cavet.protocols.mqtt._reasons import NAMES, RETURN_CODES
 from cavet.protocols.mqtt._topics import Filter, filter_problem, name_problem
 
@@ -78,5 +78,6 @@ __all__ = [
     "encode_plain_ack",
     "encode_publish",
     "filter_problem",
+    "misplaced_properties",
     "name_problem",
 ]

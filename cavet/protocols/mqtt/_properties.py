@@ -103,6 +103,15 @@ def allowed(form: PropertyForm, packet: str) -> bool:
     return packet in form.packets
 
 
+def misplaced_properties(message: Any) -> list[str]:
+    """The properties of a packet that may not stand in it, by name. Source: MQTT 5.0, section 2.2.2.2."""
+    places = {message.NAME: getattr(message, "properties", ()), WILL: getattr(message, "will_properties", ())}
+    return [
+        found.name for place, properties in places.items() for found in properties
+        if not allowed(BY_NAME[found.name], place)
+    ]  # fmt: skip
+
+
 def check(place: str, properties: Iterable[Property], packet: str) -> None:
     """Raise `FieldError` for a property that may not stand here, stands twice, or can't hold its value."""
     seen: set[str] = set()

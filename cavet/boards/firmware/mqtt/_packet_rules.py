@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from enum import IntEnum
 from math import inf
+from typing import Any
 
 from cavet.messaging import number_property
 from cavet.protocols import Frame
-from cavet.protocols.mqtt import Property
+from cavet.protocols.mqtt import Property, misplaced_properties, name_problem
 from cavet.wording import plain
 
 MAX_SHOWN = 80
+RESERVED_OPTIONS = 0xC0
 OWN_TOPICS = ("$SYS", "$share")
 """First levels that are no client's to publish to. Source: 5.0, section 4.7.2."""
 PINGRESP = bytes((0xD0, 0))
@@ -35,12 +37,16 @@ class Reason(IntEnum):
 
 def reason_for(frame: Frame) -> int:
     """The reason code of 5.0 for a packet that must not be."""
-    problem = frame.problems[0]
-    if "a packet of more than" in problem:
-        return Reason.TOO_LARGE
-    if problem.startswith("topic:"):
+    message: Any = frame.message
+    if not frame.readable:
+        return Reason.TOO_LARGE if "a packet of more than" in frame.problems[0] else Reason.MALFORMED
+    if message.NAME == "subscribe" and any(wanted.options & RESERVED_OPTIONS for wanted in message.filters):
+        return Reason.MALFORMED  # [MQTT-3.8.3-5]
+    if misplaced_properties(message):
+        return Reason.MALFORMED  # 5.0, section 2.2.2.2
+    if message.NAME == "publish" and message.topic and name_problem(message.topic):
         return Reason.BAD_TOPIC
-    return Reason.PROTOCOL_ERROR if frame.readable else Reason.MALFORMED
+    return Reason.PROTOCOL_ERROR
 
 
 def shown_name(text: str) -> str:
