@@ -244,11 +244,18 @@ class Tcp(Talk):
         self.assertEqual(heard, tcp("03 02 0000", 5))
         self.assertIs(self.device.dropped[-1], glued)
         self.assertEqual(self.device.say(self.client, tcp("03 0000 0001")), b"")
-        for length in ("0000", "0001", "00FF", "FFFF"):
+        for length in ("0000", "0001", "0200", "FFFF"):
             broken = self.device.join("modbus-tcp")
             self.device.say(broken, bytes.fromhex(f"0001 0000 {length} 07 03"))
             self.assertIs(self.device.dropped[-1], broken)
         self.assertEqual(self.ask("01 0000 0001", client=other), "01 01 00")
+
+
+    def test_a_register_too_many_is_refused_and_not_hung_up_on(self):
+        self.assertEqual(self.ask("10 0000 007C F8" + "0000" * 124), "90 03")
+        self.assertEqual(self.ask("17 0000 0001 0000 007A F4" + "0000" * 122), "97 03")
+        self.assertEqual(self.ask("08 0000" + "A5" * 251), "88 03")
+        self.assertEqual(self.ask("01 0000 0001"), "01 01 00")
 
 
 class Rtu(unittest.TestCase):

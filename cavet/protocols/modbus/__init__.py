@@ -6,6 +6,7 @@ Sources: Modbus application protocol 1.1b3; Modbus messaging on TCP/IP 1.0b; Mod
 from cavet.protocols.modbus._base import EXCEPTIONS, SUB_FUNCTIONS, ModbusMessage
 from cavet.protocols.modbus._checks import crc16, lrc8
 from cavet.protocols.modbus._codec import ASCII, RTU, TCP, ModbusCodec, ModbusDecoder
+from cavet.protocols.modbus._framing import MOST_CLAIMED_LENGTH, length_problem
 from cavet.protocols.modbus._groups import IdObject
 from cavet.protocols.modbus._messages import (
     REQUESTS,
@@ -58,6 +59,7 @@ __all__ = [
     "HOLDING",
     "INPUT",
     "KINDS",
+    "MOST_CLAIMED_LENGTH",
     "ORDERS",
     "REQUESTS",
     "RESPONSES",
@@ -107,6 +109,7 @@ __all__ = [
     "WriteSingleRegister",
     "crc16",
     "encode_unit",
+    "length_problem",
     "lrc8",
     "read_message",
 ]

@@ -19,6 +19,9 @@ from cavet.protocols.modbus._unit import MAX_UNIT_BYTES, Read, encode_unit, read
 
 HEADER_BYTES = 7
 MAX_TCP_LENGTH = MAX_UNIT_BYTES + 1
+MOST_CLAIMED_LENGTH = 1 + 10 + 255
+"""What a request with a count in one byte comes to at most: too long by the standard, but read, with a problem, so that
+who asks for a register too many is told of it."""
 MAX_SERIAL_UNIT = 247
 """The last unit of a serial line; 0 is for all, 248 to 255 are reserved."""
 MAX_RTU_BYTES = 256
@@ -65,8 +68,8 @@ class Tcp:
         if len(data) < 6:
             return _unreadable(data, offset, "the stream ends inside a header") if last else None
         length = int.from_bytes(data[4:6], "big")
-        if not 2 <= length <= MAX_TCP_LENGTH:
-            return self._skip(data, offset, last, f"length: found {length}, expected 2 to {MAX_TCP_LENGTH}")
+        if not 2 <= length <= MOST_CLAIMED_LENGTH:
+            return self._skip(data, offset, last, length_problem(length))
         end = 6 + length
         if len(data) < end:
             return _unreadable(data, offset, f"the stream ends inside a frame of {end} bytes") if last else None
@@ -88,6 +91,8 @@ class Tcp:
         header = {"transaction": int.from_bytes(wire[:2], "big"), "unit": wire[6]}
         read = read_unit(wire[HEADER_BYTES:], side, header, bytes_from(HEADER_BYTES) if noting else None)
         protocol = int.from_bytes(wire[2:4], "big")
+        if problem := length_problem(len(wire) - 6):
+            read.problems.append(problem)
         if protocol:
             read.problems.insert(0, f"protocol: found {protocol}, expected 0")
         return read
@@ -106,6 +111,11 @@ class Tcp:
 
     def body(self, wire: bytes) -> bytes | None:
         return wire[6:] if len(wire) > HEADER_BYTES else None
+
+
+def length_problem(length: int) -> str:
+    """Say what is wrong with the length of a TCP header; "" for nothing."""
+    return "" if 2 <= length <= MAX_TCP_LENGTH else f"length: found {length}, expected 2 to {MAX_TCP_LENGTH}"
 
 
 def _checked(body: bytes, check_bytes: int, *, right: bool) -> bytes | None:

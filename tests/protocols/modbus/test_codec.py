@@ -111,6 +111,14 @@ class Limits(unittest.TestCase):
         self.assertLessEqual(len(RTU.encode(modbus.ReadCoilsResponse(values=(1,) * 2000))), 256)
 
 
+    def test_a_register_too_many_is_read_with_its_problems(self):
+        wire = bytes.fromhex("0001 0000 00FF 07 10 0000 007C F8" + "0001" * 124)
+        first, second = decoded(TCP, Side.HOST, wire + TCP.encode(modbus.ReadCoils(address=0, quantity=1)))
+        self.assertEqual((wire, 124), (first.data, len(first.message.values)))
+        self.assertIn("length: found 255, expected 2 to 254", first.problems)
+        self.assertEqual(("read-coils", ()), (second.message.NAME, second.problems))
+
+
 class Written(unittest.TestCase):
     def test_messages_are_written_as_the_contract_has_them(self):
         for form, fields, message in (

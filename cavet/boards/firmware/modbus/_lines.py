@@ -22,7 +22,6 @@ APART_CHARACTERS, SILENCE_CHARACTERS = 1.5, 3.5
 MAX_RTU_BYTES = 256
 MIN_RTU_BYTES = 4
 HEADER_BYTES = 7
-MAX_LENGTH = 254
 ASCII_SECONDS = 1.0
 """Characters of an ASCII frame may be so far apart. Source: serial line 1.02, section 2.5.2.1."""
 EDGE = 1e-9
@@ -72,8 +71,8 @@ class TcpLine:
             protocol, length = int.from_bytes(self._rest[2:4], "big"), int.from_bytes(self._rest[4:6], "big")
             if protocol:
                 self.broken = f"protocol: found {protocol}, expected 0"
-            elif not 2 <= length <= MAX_LENGTH:
-                self.broken = f"length: found {length}, expected 2 to {MAX_LENGTH}"
+            elif not 2 <= length <= modbus.MOST_CLAIMED_LENGTH:
+                self.broken = modbus.length_problem(length)
             if self.broken or len(self._rest) < 6 + length:
                 break
             heard.append(self._heard(self._rest[: 6 + length]))
@@ -84,6 +83,8 @@ class TcpLine:
     def _heard(self, wire: bytes) -> Heard:
         transaction, unit = int.from_bytes(wire[:2], "big"), wire[6]
         message, problems = _read(wire[7:])
+        if too_long := modbus.length_problem(len(wire) - 6):
+            problems = (*problems, too_long)
         return Heard(Frame(message, wire, self._offset, problems), unit, wire[7], transaction)
 
     def advance(self, now: float) -> list[Heard]:
