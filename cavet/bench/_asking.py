@@ -66,7 +66,7 @@ async def ask_and_follow(
     """Want a point at a value; give the trail of that, and how it stands, once it is over or broken, or far enough."""
     link = bench.host_links[point.board]
     asked = bench.ask(point, value, by=by, cause=cause)
-    deadline = bench.clock.now() + MOVE_SECONDS
+    deadline = bench.clock.now() + patience(link) + MOVE_SECONDS
     while True:
         standings.follow()
         trail = standings.trails.all[asked]

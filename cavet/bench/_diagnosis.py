@@ -80,7 +80,13 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
     link_words: str
     patience: float
     """How long the session goes on trying, in seconds."""
+    waits: bool = False
+    """Whether the host waits for the answer to something else before it says more."""
     board_runs: bool = True
+    began_anew: bool = False
+    """Whether the board began anew while the command was on its way."""
+    just_begun: bool = False
+    """Whether it had begun anew shortly before the command."""
     fault: Fault | None = None
     """What has stopped the board or the session with it, where something raised in it."""
     part: str = ""
@@ -99,6 +105,15 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
     """What answers on its bus, in words: all there is on a simulated one, else what the host has met."""
     profile: Profile | None = None
     """What kind of board it is, where the bench says so."""
+
+
+BEGAN_ANEW = {
+    Kind.TAKEN: ", and has not heard it",
+    Kind.DRIVEN: ", and has forgotten it",
+    Kind.MOVED: ", and its outputs went to rest",
+    Kind.CONFIRMED: ", and has confirmed nothing",
+}
+"""What that has come to, by where a command stopped."""
 
 
 def diagnose(trail: Trail, around: Circumstances, before: Diagnosis | None = None) -> Diagnosis:
@@ -210,6 +225,8 @@ def _broken_stage(trail: Trail, states: dict[Kind, StageState], around: Circumst
         return missing[0] if missing else _not_reached_yet(trail)
     if not missing or not (around.ready or around.fault):
         return None
+    if missing[0] is Kind.FRAMED and around.waits:
+        return None
     deadline = trail.latest.t + _allowed(trail, missing[0], around)
     return missing[0] if around.now > deadline else None
 
@@ -259,6 +276,9 @@ def _why(trail: Trail, broken: Kind, around: Circumstances) -> tuple[str, str]:
         return stopped.note, f"{what}; look whether a defect is on (d)"
     if around.device is not None and trail.refused is not None:
         return trail.refused.note, "look at the bus: its address, its wires, its pull-ups; or at the defects (d)"
+    began_anew = around.began_anew or (stopped is not None and stopped.reason is Reason.BEGAN_ANEW)
+    if began_anew and broken in BEGAN_ANEW and not _wrong_part(trail, around):
+        return f"the board began anew meanwhile{BEGAN_ANEW[broken]}", "ask again; the record tells why it began anew"
     return _REASONS[broken](trail, around)
 
 
@@ -303,6 +323,8 @@ def _able_pins(around: Circumstances) -> str:
 def _mend_refusal(broken: Kind, around: Circumstances, *, was_answered: bool = False) -> str:
     if broken == Kind.MOVED:
         return "take away what holds it; until then send it to rest"
+    if around.just_begun or around.began_anew:
+        return "the board began anew shortly before, and may have to be set up again: ask again"
     if around.point:
         return _able_pins(around)
     if broken == Kind.TAKEN and was_answered:

@@ -1,17 +1,20 @@
-"""What a record tells of who was there: boards that say so themselves, devices that have acknowledged on a bus."""
+"""What a record tells of who was there: boards that say so, or begin anew; devices that have acknowledged on a bus."""
 
 from __future__ import annotations
 
 from bisect import bisect_right
 from collections.abc import Mapping
+from math import inf
 
 from cavet.hosts import ON_SPI, DeviceSettings
 from cavet.record import Event, Kind, Topic
 
 HERE = "here"
+RESET, RUNS = "reset", "runs"
 MOST_TOLD = 100_000
 """So many changes of a board's presence are known; of more, the latest half."""
 I2C = "i2c"
+SHORTLY_SECONDS = 1.0
 
 
 class Presences:
@@ -33,6 +36,35 @@ class Presences:
         told = self._told.get(host, [])
         place = bisect_right(told, t, key=lambda each: each[0])
         return told[place - 1][1] if place else None
+
+
+class Beginnings:
+    """When each board began anew, and ran again."""
+
+    def __init__(self) -> None:
+        self._began: dict[str, list[tuple[float, float]]] = {}
+
+    def note(self, event: Event) -> None:
+        """Take in an event."""
+        if event.kind is not Kind.BOARD or event.subject != event.board:
+            return  # a session that the host has begun anew needs no time
+        told = self._began.setdefault(event.board, [])
+        if event.value == RESET:
+            told.append((event.t, inf))
+            if len(told) > MOST_TOLD:
+                del told[: MOST_TOLD // 2]
+        elif event.value == RUNS and told and told[-1][1] == inf:
+            told[-1] = (told[-1][0], event.t)
+
+    def just_before(self, board: str, t: float) -> bool:
+        """Whether a board had begun anew shortly before."""
+        return self.meets(board, t - SHORTLY_SECONDS, t)
+
+    def meets(self, board: str, begin: float, end: float) -> bool:
+        """Whether a board was beginning anew at some moment of a time."""
+        told = self._began.get(board, [])
+        place = bisect_right(told, end, key=lambda each: each[0])
+        return place > 0 and told[place - 1][1] >= begin
 
 
 class Answering:

@@ -6,8 +6,8 @@ from math import inf
 
 import msgspec
 
-from cavet.bench._diagnosis import Circumstances, Diagnosis, diagnose
-from cavet.bench._met import Presences
+from cavet.bench._diagnosis import SETTLING_SECONDS, Circumstances, Diagnosis, diagnose
+from cavet.bench._met import Beginnings, Presences
 from cavet.bench._running import RunningBench
 from cavet.benchfile._setup import OWN
 from cavet.boards import Board, BoardState
@@ -67,7 +67,7 @@ class Standings:
         """The trails that are not known to have ended well."""
         self._known_broken: dict[int, tuple[float, tuple[int, int, int], Diagnosis]] = {}
         """Of those that were found broken: when, up to which of their events, and how."""
-        self._presences = Presences()
+        self._presences, self._beginnings = Presences(), Beginnings()
 
     def follow(self) -> list[Event]:
         """Read on in the record; give what is new."""
@@ -75,6 +75,7 @@ class Standings:
         self.trails.follow(events)
         for event in events:
             self._presences.note(event)
+            self._beginnings.note(event)
         self._live.update(event.number for event in events if event.number in self.trails.all)
         return events
 
@@ -180,6 +181,9 @@ class Standings:
             simulated=board is not None,
             ready=link.ready,
             link_words=link.words,
+            waits=not link.session.is_idle(bench.clock.now()),
+            began_anew=self._beginnings.meets(link.link.board, trail.root.t, trail.latest.t + SETTLING_SECONDS),
+            just_begun=self._beginnings.just_before(link.link.board, trail.root.t),
             patience=settings.reply_within * (settings.retries + 1),
             here=self._presences.at(point.board, trail.stopped.t if trail.stopped is not None else bench.clock.now()),
             own_broker=link.link.broker == OWN,

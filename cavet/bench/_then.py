@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from cavet.bench._diagnosis import Circumstances, Diagnosis, diagnose
-from cavet.bench._met import Answering, Presences
+from cavet.bench._diagnosis import SETTLING_SECONDS, Circumstances, Diagnosis, diagnose
+from cavet.bench._met import Answering, Beginnings, Presences
 from cavet.benchfile._setup import OWN, Setup
 from cavet.hosts import DevicePoint, Point
 from cavet.record import Event, Kind, Topic, Trail, Trails
@@ -23,11 +23,12 @@ class Evidence:
         self.states: dict[str, str] = {}
         self.simulated: set[str] = set()
         self.now = 0.0
-        self._presences, self._answering = Presences(), Answering()
+        self._presences, self._answering, self._beginnings = Presences(), Answering(), Beginnings()
 
     def note(self, event: Event) -> None:
         """Take in an event."""
         self.now = max(self.now, event.t)
+        self._beginnings.note(event)
         if event.topic is Topic.SESSION and event.kind is Kind.LINK:
             self.states[event.board] = str(event.value)
         elif event.kind in OF_SIMULATED:
@@ -50,9 +51,12 @@ class Evidence:
         profile = setup.boards[board].profile if board in setup.boards and board in self.simulated else None
         part = point.part or point.name
         state = self.states.get(host, READY)
+        patience = of.settings.reply_within * (of.settings.retries + 1)
         return Circumstances(
-            now=self.now, point=point, simulated=board in self.simulated, ready=state == READY, link_words=state,
-            patience=of.settings.reply_within * (of.settings.retries + 1), part=part if part in parts else "",
+            now=self.now, point=point, simulated=board in self.simulated, waits=self.now - trail.latest.t <= patience,
+            began_anew=self._beginnings.meets(board, trail.root.t, trail.latest.t + SETTLING_SECONDS),
+            just_begun=self._beginnings.just_before(board, trail.root.t),
+            ready=state == READY, link_words=state, patience=patience, part=part if part in parts else "",
             part_kind=parts[part].kind if part in parts else "",
             device=of.devices.get(point.device) if isinstance(point, DevicePoint) else None,
             own_broker=setup.links[of.link].broker == OWN,

@@ -82,16 +82,16 @@ class FirmataSession(FirmataBuses):
 
     def lost(self, reason: str) -> None:
         """The link is gone. What was asked stays asked, and is sent anew once it is back."""
-        self._abandon(f"the link was lost: {reason}", reason)
+        self._abandon(f"the link was lost: {reason}", reason, Reason.LINK_LOST)
         super().lost(reason)
 
-    def _abandon(self, why: str, reason: str) -> None:
+    def _abandon(self, why: str, words: str, reason: Reason) -> None:
         """Nothing that was asked is waited for any more."""
         for wish in [*self._confirming.abandon(), *self._shafts.abandon()]:
-            self._give_up(wish, why, Reason.LINK_LOST)
+            self._give_up(wish, why, reason)
         for wish in self._reversing.forget():
             self._pending[wish.point.name] = wish
-        self._end_devices(reason)
+        self._end_devices(words)
 
     def _forget_board(self) -> None:
         """What was learned of it does not hold any more."""
@@ -104,7 +104,7 @@ class FirmataSession(FirmataBuses):
         Source: protocol description, "query firmware name and version"."""
         words = "the board has started anew"
         self._tell(Kind.REMARK, Topic.BOARD, self.board, None, cause, f"{words}: it says unasked who it is")
-        self._abandon(words, words)
+        self._abandon(words, words, Reason.BEGAN_ANEW)
         version = self.learned.version  # it was said just before
         self._forget_board()
         self.learned.version = version

@@ -9,7 +9,7 @@ import msgspec
 
 from cavet.bench import BROKER, Origins
 from cavet.benchfile import Setup
-from cavet.boards import KINDS
+from cavet.boards import KINDS, PartSettings
 from cavet.hosts import PinPoint, Point, PointKind
 from cavet.lanes._lane import CURVE, LEVEL, TRAFFIC, WISHES, Course, Lane
 from cavet.lanes._missed import Missed
@@ -19,6 +19,8 @@ from cavet.record import Direction, Event, Kind, Topic, Transfer
 GROUPS = ASKED, LINK, PINS, PARTS, RIG, SENSED = ("asked", "link", "pins", "parts", "rig", "sensed")
 STANDING_OUT = frozenset((Kind.REFUSED, Kind.UNCONFIRMED, Kind.LOST, Kind.FAULT, Kind.MARK, Kind.DEFECT))
 OF_BOARDS = ("reset", "failsafe")
+ARRIVALS = frozenset((Kind.MOVED, Kind.OVERTAKEN, Kind.REFUSED))
+"""Where a part is told to stand, be it where it was sent or not."""
 OF_INPUTS = (Kind.LEVEL, Kind.HEARD)
 
 
@@ -44,7 +46,8 @@ class Lanes:
         """What was asked of each part, in its own unit."""
         self._on_the_way: set[tuple[str, str]] = set()
         """Parts that have set out and not arrived: they go there in a straight line; others are there at once."""
-        self._stood: dict[tuple[str, str], float] = {}
+        self._begun: set[str] = set()
+        """Boards whose beginning was read: before anything is done to a part of theirs, it stands as at first."""
         self.flags: list[Flag] = []
         self.end = 0.0
         """Until when it has read."""
@@ -67,14 +70,16 @@ class Lanes:
 
     def _event(self, event: Event) -> None:
         kind, topic = event.kind, event.topic
+        if kind is Kind.BOARD:
+            self._begun.add(event.board)
+        if kind is Kind.DRIVEN or kind is Kind.BOARD:
+            self._drive(event)
         if kind in STANDING_OUT or (kind is Kind.BOARD and event.value in OF_BOARDS):
             self._flag(event)
         if kind is Kind.ASKED and topic is Topic.POINT:
             self._wish(event)
         elif kind is Kind.FRAMED and topic is Topic.POINT and not event.purpose:
             self._command(event)
-        elif topic is Topic.PIN and kind is Kind.DRIVEN:
-            self._drive(event)
         elif topic is Topic.PIN and kind is Kind.LEVEL and isinstance(event.value, bool):
             self._lane(PINS, event.board, event.subject, LEVEL).course.step(event.t, float(event.value))
         elif topic is Topic.PART:
@@ -126,15 +131,11 @@ class Lanes:
             self._asked.setdefault((board, part), Course()).step(event.t, value)
 
     def _drive(self, event: Event) -> None:
-        driven = self._pins.driven(event)
-        if driven is None:
-            return
-        value, unit = driven
-        if isinstance(value, bool | float):
-            kind = LEVEL if isinstance(value, bool) else CURVE
-            lane = self._lane(PINS, event.board, event.subject, kind, unit)
-            lane.is_driven = True
-            lane.course.step(event.t, float(value))
+        for pin, value, unit in self._pins.follow(event):
+            if isinstance(value, bool | float):
+                lane = self._lane(PINS, event.board, pin, LEVEL if isinstance(value, bool) else CURVE, unit)
+                lane.is_driven = True
+                lane.course.step(event.t, float(value))
 
     def _part(self, event: Event) -> None:
         board, name, value = event.board, event.subject, event.value
@@ -143,25 +144,41 @@ class Lanes:
             kind = LEVEL if isinstance(value, bool) else CURVE
             self._lane(SENSED, board, name, kind, self._unit(board, name)).course.step(event.t, float(value))
         elif event.kind is Kind.MOVING:
-            lane = self._lanes.get((PARTS, board, name))
-            self._on_the_way.add(key)
-            if lane is not None:
-                lane.course.hold(event.t, self._stood.pop(key, None))
-        elif event.kind is Kind.OVERTAKEN and isinstance(value, int | float):
-            self._stood[key] = float(value)
-        elif event.kind is Kind.MOVED and isinstance(value, bool | int | float):
-            kind = LEVEL if isinstance(value, bool) else CURVE
+            self._set_out(event)
+        elif event.kind in ARRIVALS and isinstance(value, bool | int | float):
+            glides = self._glides(board, name)
+            kind = LEVEL if isinstance(value, bool) or glides else CURVE
             lane = self._lane(PARTS, board, name, kind, self._unit(board, name))
             lane.is_driven = True
-            if kind == CURVE and len(lane.course) and key in self._on_the_way:
-                lane.course.reach(event.t, float(value))
+            there = value / 100 if glides and not isinstance(value, bool) else float(value)
+            if key in self._on_the_way and len(lane.course) and (kind == CURVE or glides):
+                lane.course.reach(event.t, there)
             else:
-                lane.course.step(event.t, float(value))
+                lane.course.step(event.t, there)
             self._on_the_way.discard(key)
 
-    def _unit(self, board: str, part: str) -> str:
+    def _set_out(self, event: Event) -> None:
+        board, name = event.board, event.subject
+        lane, settings = self._lanes.get((PARTS, board, name)), self._settings(board, name)
+        if lane is None and settings is not None and board in self._begun:
+            lane = self._lane(PARTS, board, name, CURVE if self._unit(board, name) else LEVEL, self._unit(board, name))
+            lane.is_driven = True
+            lane.course.hold(event.t, settings.at_first)
+        elif lane is not None:
+            lane.course.hold(event.t)
+        self._on_the_way.add((board, name))
+
+    def _settings(self, board: str, part: str) -> PartSettings | None:
         setup = self._setup.boards.get(board)
-        return KINDS[setup.parts[part].kind].unit if setup is not None and part in setup.parts else ""
+        return setup.parts.get(part) if setup is not None else None
+
+    def _glides(self, board: str, part: str) -> bool:
+        settings = self._settings(board, part)
+        return settings is not None and KINDS[settings.kind].glides
+
+    def _unit(self, board: str, part: str) -> str:
+        settings = self._settings(board, part)
+        return KINDS[settings.kind].unit if settings is not None else ""
 
     def _rig(self, event: Event) -> None:
         unit = self._setup.rig[event.subject].unit if event.subject in self._setup.rig else ""
@@ -189,6 +206,10 @@ class Lanes:
     def lane(self, group: str, board: str, name: str) -> Lane | None:
         """One lane; `None` while nothing was heard of it."""
         return self._lanes.get((group, board, name))
+
+    def mode_at(self, board: str, pin: str, t: float) -> str:
+        """The mode that a pin was in at a time; "" where that was not told."""
+        return self._pins.mode_at(board, pin, t)
 
     def all(self) -> list[Lane]:
         """All lanes, in the order of a command's way; within it as the bench has them."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_right
 from collections.abc import Iterable, Iterator
 from typing import Any
 
@@ -15,6 +16,8 @@ from cavet.record import Event, Kind, Topic
 
 PINS, PARTS, POINTS, RIG = "pins", "parts", "points", "rig"
 GROUPS = (PINS, PARTS, POINTS, RIG)
+INPUT, RESET = "input", "reset"
+"""The mode of all pins of a board that begins anew, and how the record tells of that."""
 NUMBER = re.compile(r"\d+")
 
 Worth = float | bool | str
@@ -54,9 +57,9 @@ class Signals:
         """Read on."""
         for event in events:
             kind = event.kind
-            if kind is Kind.DRIVEN and event.topic is Topic.PIN:
-                self._drive(event)
-            elif kind is Kind.LEVEL and isinstance(event.value, bool):
+            for pin, value, unit in self._pins.follow(event):
+                self._put(PINS, event, value, pin, unit=unit)
+            if kind is Kind.LEVEL and isinstance(event.value, bool):
                 self._put(PINS, event, event.value)
             elif kind in (Kind.MOVED, Kind.SENSED) and event.topic is Topic.PART:
                 self._put(PARTS, event, event.value)
@@ -64,25 +67,21 @@ class Signals:
                 self._put(RIG, event, event.value)
             elif event.topic is Topic.POINT and event.value is not None:
                 if kind is Kind.ASKED:
-                    self._put(POINTS, event, event.value, "asked")
+                    self._put(POINTS, event, event.value, side="asked")
                 elif kind in (Kind.HEARD, Kind.CONFIRMED):
-                    self._put(POINTS, event, event.value, "got")
+                    self._put(POINTS, event, event.value, side="got")
         return self
 
-    def _drive(self, event: Event) -> None:
-        driven = self._pins.driven(event)
-        if driven is not None:
-            self._put(PINS, event, driven[0], unit=driven[1])
-
-    def _put(self, group: str, event: Event, value: Any, side: str = "", unit: str = "") -> None:
+    def _put(self, group: str, event: Event, value: Any, name: str = "", *, side: str = "", unit: str = "") -> None:
         if not isinstance(value, float | int | bool | str):
             return
-        key = (group, event.board, event.subject, side)
+        name = name or event.subject
+        key = (group, event.board, name, side)
         signal = self._found.get(key)
         if signal is None:
             unit = unit or self._unit(group, event)
             signal = self._found[key] = Signal(
-                group=group, board=event.board, name=event.subject, side=side, unit=unit, changes=[]
+                group=group, board=event.board, name=name, side=side, unit=unit, changes=[]
             )
         if isinstance(value, int) and not isinstance(value, bool):
             value = float(value)
@@ -117,19 +116,39 @@ class Signals:
 
 
 class PinModes:
-    """Follows in which mode each pin is, so that what it is driven to can be told."""
+    """Follows in which mode each pin is, and to what it is driven: with another mode, and when its board begins anew,
+    that ends."""
 
     def __init__(self) -> None:
-        self._modes: dict[tuple[str, str], str] = {}
+        self._modes: dict[tuple[str, str], list[tuple[float, str]]] = {}
+        """From when on each pin was in which mode."""
+        self._driven: dict[tuple[str, str], tuple[Any, str]] = {}
 
-    def driven(self, event: Event) -> tuple[Any, str] | None:
-        """To what a pin was driven, and the unit of that; `None` where it was only given a mode."""
+    def follow(self, event: Event) -> list[tuple[str, Any, str]]:
+        """What an event does to pins of its board: which, to what it is driven now, in which unit."""
+        if event.kind is Kind.BOARD and event.value == RESET:
+            keys = [key for key in self._modes.keys() | self._driven.keys() if key[0] == event.board]
+            return [found for key in keys for found in self._begin(key, INPUT, event.t)]
+        if event.kind is not Kind.DRIVEN or event.topic is not Topic.PIN:
+            return []
         key = (event.board, event.subject)
         if event.note == "mode" and isinstance(event.value, str):
-            self._modes[key] = event.value
-            return None
-        mode = self._modes.get(key, event.note)
-        return pin_value(mode, event.value), PIN_UNITS.get(mode, "")
+            return self._begin(key, event.value, event.t)
+        mode = self._modes[key][-1][1] if key in self._modes else event.note
+        self._driven[key] = (pin_value(mode, event.value), PIN_UNITS.get(mode, ""))
+        return [(event.subject, *self._driven[key])]
+
+    def mode_at(self, board: str, pin: str, t: float) -> str:
+        """The mode that a pin was in at a time; "" where that was not told."""
+        told = self._modes.get((board, pin), [])
+        place = bisect_right(told, t, key=lambda one: one[0])
+        return told[place - 1][1] if place else ""
+
+    def _begin(self, key: tuple[str, str], mode: str, t: float) -> list[tuple[str, Any, str]]:
+        """A pin is in a mode from now on, and drives nothing yet."""
+        self._modes.setdefault(key, []).append((t, mode))
+        value, unit = self._driven.pop(key, (None, ""))
+        return [(key[1], type(value)(), unit)] if value else []
 
 
 def pin_value(mode: str, value: Any) -> Any:

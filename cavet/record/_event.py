@@ -133,6 +133,8 @@ class Reason(StrEnum):
     OTHER_VALUE = "other-value"
     """Something else was read back."""
     LINK_LOST = "link-lost"
+    BEGAN_ANEW = "began-anew"
+    """The board has forgotten it, with all else."""
     NOT_HEARD = "not-heard"
     """The board was deaf."""
     UNREADABLE = "unreadable"

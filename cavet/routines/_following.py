@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Set
 
-from cavet.bench import LOOK_SECONDS, MOVE_SECONDS, RunningBench, Standings, check_link
+from cavet.bench import LOOK_SECONDS, MOVE_SECONDS, RunningBench, Standings, check_link, patience
 from cavet.hosts import Asked, Point
 from cavet.record import Event, Kind, Record, Topic, Trail
 
@@ -23,10 +23,10 @@ async def follow_wish(
     bench: RunningBench, standings: Standings, point: Point, value: Asked, by: str, cause: int | None = None
 ) -> Trail:
     """Want a point at a value, and wait until that is confirmed, carried where nothing confirms, or has ended
-    otherwise; 10 s at most. Raises `UnreachableError` where the link is lost."""
+    otherwise; no longer than the session tries, and 10 s. Raises `UnreachableError` where the link is lost."""
     link = bench.host_links[point.board]
     asked = bench.ask(point, value, by=by, cause=cause)
-    deadline = bench.clock.now() + MOVE_SECONDS
+    deadline = bench.clock.now() + patience(link) + MOVE_SECONDS
     looks = 0
     while True:
         standings.follow()

@@ -225,7 +225,7 @@ def board_view(desk: Desk, point: Point) -> BoardView:
     return BoardView(
         **head,
         profile=board.profile.name,
-        pins=tuple(_pin(board, pin, now) for pin in board.circuit.pins.values()),
+        pins=tuple(pin_view(board, pin, now) for pin in board.circuit.pins.values()),
         parts=(*_parts(desk, board, now), *_lines(desk, board, now)),
         devices=_devices(desk, board, point),
         bus=_bus_pins(board),
@@ -309,7 +309,8 @@ def _believed_part(point: Point, got: Asked | None) -> PartView:
     )
 
 
-def _pin(board: Board, pin: Pin, now: float) -> PinView:
+def pin_view(board: Board, pin: Pin, now: float) -> PinView:
+    """One pin of a simulated board, as it stands."""
     profile = board.profile.pins[pin.number]
     if profile.reserved:
         return PinView(number=pin.number, label=profile.label, mode="link")
@@ -322,7 +323,7 @@ def _pin(board: Board, pin: Pin, now: float) -> PinView:
         kind, level = "pulses", float(pin.stepping is not None and now < pin.stepping.travel.arrives)
     elif pin.mode is PinMode.ANALOG:
         wired = board.circuit.wired_to(pin.number)
-        kind, level = "reads", fine(0.02 + 0.96 * _voltage_share(board, wired[0], now)) if wired else 0.0
+        kind, level = "reads", voltage_level(wired[0].kind, wired[0].fraction(now)) if wired else 0.0
     elif pin.mode is not PinMode.BUS and board.circuit.wired_to(pin.number):
         kind, level = "reads", float(pin.level)
     return PinView(number=pin.number, label=profile.label, mode=pin.mode.value, level=level, kind=kind)
@@ -333,10 +334,10 @@ def fine(share: float) -> float:
     return round(share, 4) or share
 
 
-def _voltage_share(board: Board, part: Part, now: float) -> float:
-    """Without the noise, which a look must not use up."""
-    share = part.fraction(now)
-    return (share + 1) / 2 if part.kind == "lever" else share
+def voltage_level(kind: str, fraction: float) -> float:
+    """How much of a voltage is drawn for a part of a kind that stands so; without the noise, which a look must not use
+    up."""
+    return fine(0.02 + 0.96 * ((fraction + 1) / 2 if kind == "lever" else fraction))
 
 
 def _part(desk: Desk, board: Board, part: Part, now: float) -> PartView:

@@ -6,6 +6,7 @@ import unittest
 
 from cavet.bench import PastTrails
 from cavet.benchfile import check_text
+from cavet.boards import BoardState
 from cavet.demo import demo_path
 from cavet.record import Kind, Purpose, Topic
 from tests.bench.benches import in_fast_time
@@ -143,6 +144,54 @@ class Sentences(unittest.TestCase):
                 # the record alone tells the same, but for what else is on a bus and was never called
                 self.assertEqual((stage, diagnosis.states), (then.broken, then.states))
                 self.assertEqual(diagnosis.reason.split(";")[0], then.reason.split(";")[0])
+
+    def test_what_waits_behind_another_question_is_not_stopped(self):
+        text = TEXT + '\n[defects.made]\nkind = "late"\nboard = "switchrack"\ndelay = "2 s"\n'
+
+        async def story(bench, standings):
+            link = bench.host_links["switchrack"]
+            while not link.ready or link.session.is_idle(bench.clock.now()):
+                await asyncio.sleep(0.1)
+            asked, found = bench.ask(bench.point("relay_101"), True, by="test"), []
+            for pause in (1, 14):
+                await asyncio.sleep(pause)
+                standings.follow()
+                trail = standings.trails.all[asked]
+                found.append((trail.reached(Kind.FRAMED) is None, standings.diagnose(trail).broken))
+            past = PastTrails(bench.setup).read(bench.record.since(0, asked + 2))
+            return found, [past.diagnose(trail).broken for trail in past.all if trail.number == asked]
+
+        edited = key("hosts.switchrack", "reply_within", '"3 s"')(text)
+        live, then = in_fast_time(story, check_text(edited, str(demo_path())))
+        self.assertEqual(([(True, None), (False, None)], [None]), (live, then))
+
+    def test_a_board_that_begins_anew_is_told_as_that(self):
+        async def story(bench, standings):
+            found, point, board = [], bench.point("beacon"), bench.world.boards["gatehouse"]
+            await asyncio.sleep(5)
+            for value, pause in ((50.0, 0.0001), (20.0, 0.001)):
+                asked = bench.ask(point, value, by="test")
+                await asyncio.sleep(pause)
+                bench.restart("gatehouse")
+                await asyncio.sleep(5)
+                standings.follow()
+                found.append(standings.diagnose(standings.trails.all[asked]))
+            board.restart(bench.clock.now())  # and the host has not noticed
+            while board.state is not BoardState.RUNNING:
+                await asyncio.sleep(0.001)
+            asked = bench.ask(point, 60.0, by="test")
+            for pause in (0.002, 1):
+                await asyncio.sleep(pause)
+                standings.follow()
+                found.append(standings.diagnose(standings.trails.all[asked]))
+            return [(told.broken, told.reason, told.mend) for told in found]
+
+        lost, undone, refused, forgotten = in_fast_time(story, check_text(TEXT, str(demo_path())))
+        again = "ask again; the record tells why it began anew"
+        self.assertEqual((Kind.TAKEN, "the board began anew meanwhile, and has not heard it", again), lost)
+        self.assertEqual((Kind.MOVED, "the board began anew meanwhile, and its outputs went to rest", again), undone)
+        self.assertIn("began anew shortly before", refused[2])
+        self.assertEqual((Kind.DRIVEN, "the board began anew meanwhile, and has forgotten it", again), forgotten)
 
     def test_a_part_that_stops_at_its_end_is_not_wired_the_wrong_way_round(self):
         wider = [key("points.upper_paddle", "wire", "[0, 180]")]

@@ -250,7 +250,6 @@ class Tcp(Talk):
             self.assertIs(self.device.dropped[-1], broken)
         self.assertEqual(self.ask("01 0000 0001", client=other), "01 01 00")
 
-
     def test_a_register_too_many_is_refused_and_not_hung_up_on(self):
         self.assertEqual(self.ask("10 0000 007C F8" + "0000" * 124), "90 03")
         self.assertEqual(self.ask("17 0000 0001 0000 007A F4" + "0000" * 122), "97 03")

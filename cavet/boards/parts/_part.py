@@ -35,6 +35,11 @@ class PartSettings(Table, kw_only=True):
     """The device at whose lines its wires end; "" for the board's own pins."""
 
     @property
+    def at_first(self) -> float:
+        """Where it stands before anything is done, in the unit of its kind."""
+        return 0.0
+
+    @property
     def wires(self) -> Wires:
         """Where its wires end; those that are left out are not there."""
         pins = {key.name: getattr(self, key.name) for key in keys_of(type(self)) if key.kind == "pin"}
@@ -96,6 +101,8 @@ class Part:
     """Whether it wants to be called when a quantity of the rig begins to change, or is set."""
     turns = False
     """Whether it is something that is seen to turn."""
+    glides = False
+    """Whether it is on or off in the end, and a share of both on its way, which is told in percent."""
     unit = ""
     """The unit of its state, where that is a number."""
     actions: tuple[str, ...] = ()
@@ -193,6 +200,10 @@ class Part:
     def tells(self, now: float) -> str:
         """How it stands, in words."""
         return ""
+
+    def tells_of(self, share: float) -> str:
+        """How one that glides stands, so far along its way, in words."""
+        return f"{100 * share:.0f} %"
 
     def state(self, now: float) -> float | str:
         """How it stands: a number in `unit`, or a word."""

@@ -21,6 +21,10 @@ class ServoSettings(AtPin, kw_only=True):
     supply: Annotated[str, FROM_SUPPLY] = OWN_SUPPLY
     stall_current: Annotated[float, Meaning("from its supply, while it is held back", unit="A", low=0)] = 0.7
 
+    @property
+    def at_first(self) -> float:
+        return min(self.range)
+
 
 class Servo(Part):
     """Holds its angle while no pulses come. `range` is the way between its stops, in degrees."""
@@ -34,7 +38,7 @@ class Servo(Part):
         self.supply = settings.supply
         self._stall_current = settings.stall_current
         self.low, self.high = min(settings.range), max(settings.range)
-        self._turn = Ramp(self.low, self.low, 0.0, 0.0)
+        self._turn = Ramp(settings.at_first, settings.at_first, 0.0, 0.0)
         self._cause: int | None = None
         self._turning = False
 

@@ -102,6 +102,7 @@ class Valve(Part):
 
     kind = "valve"
     SETTINGS = ValveSettings
+    glides = True
 
     def __init__(self, name: str, settings: ValveSettings, around: Around) -> None:
         super().__init__(name, settings, around)
@@ -139,8 +140,10 @@ class Valve(Part):
         return self.fraction(now) > 0.5
 
     def tells(self, now: float) -> str:
-        place = self.fraction(now)
-        return "open" if place == 1 else f"{100 * place:.0f} % open" if place else "shut"
+        return self.tells_of(self.fraction(now))
+
+    def tells_of(self, share: float) -> str:
+        return "open" if share == 1 else f"{100 * share:.0f} % open" if share else "shut"
 
 
 class Heater(Part):

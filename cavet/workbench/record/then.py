@@ -11,9 +11,10 @@ from msgspec.structs import replace
 from cavet import units
 from cavet.bench import Diagnosis, RunningBench, StageState, build_world, shows_itself
 from cavet.benchfile import Setup, line_names
+from cavet.boards import PinMode
 from cavet.boards.buses import BusDevice, Matrix, MatrixChain, Panel, SpiChip
 from cavet.boards.parts import ColourLamp, Part, Sign
-from cavet.colours import BLACK
+from cavet.colours import FULL, channels_of
 from cavet.hosts import Asked, Point, PointKind
 from cavet.lanes import CURVE, PARTS, PINS, RIG, SENSED, Lane, Lanes, in_parts_unit
 from cavet.record import Event, Kind, Reason, Record, Topic, Trail, Trails
@@ -35,8 +36,6 @@ from cavet.workbench.trail_views import trail_view
 FULL_TURN = 180.0
 MATRIX_ROWS = 8
 NEAR = 1e-6
-MODES = {"%": "pwm", "deg": "servo", "Hz": "tone"}
-"""In which mode a pin is, by the unit of what it was driven to."""
 MOST_HEARD = 20_000
 """So many events before the moment are looked through for the courses of inputs."""
 UNKNOWN = PointThen(None, None, None, True)
@@ -49,7 +48,9 @@ class Then:
         self._bench = bench
         self._lanes = lanes
         world = build_world(bench.setup, list(bench.setup.boards), Record(now=lambda: 0.0))
-        self._parts = {name: list(board.circuit.parts.values()) for name, board in world.boards.items()}
+        self._rig = world.rig
+        self._circuits = {name: board.circuit for name, board in world.boards.items()}
+        self._parts = {name: list(circuit.parts.values()) for name, circuit in self._circuits.items()}
         """What hangs on each board, and where; it never runs."""
         for part in (part for parts in self._parts.values() for part in parts if part.watches_rig):
             part.advance(0.0)  # it stands as the rig has it at the beginning
@@ -133,11 +134,15 @@ class Then:
 
     def _at_first(self, moment: Moment, board: str, name: str) -> Part | None:
         """A part as it is before anything is done; `None` where something was by then, or nobody saw."""
-        part, was_there = self._part_named(board, name), (board, Topic.BOARD, board, Kind.BOARD) in moment.states
-        if part is None or not was_there:
+        part = self._part_named(board, name)
+        if part is None or not self._saw(moment, board):
             return None
         has_changed = (board, Topic.PART, name, Kind.SENSED if part.senses else Kind.MOVED) in moment.states
         return None if has_changed else part
+
+    def _saw(self, moment: Moment, board: str) -> bool:
+        """Whether a board was seen by then, from its beginning on."""
+        return (board, Topic.BOARD, board, Kind.BOARD) in moment.states
 
     def _board_of(self, point: Point) -> str:
         host = self._setup.hosts[point.board]
@@ -195,16 +200,33 @@ class Then:
         profile = self._setup.boards[board].profile.pins[number]
         if profile.reserved:
             return PinView(number=number, label=profile.label, mode="link")
-        lane = self._lane(PINS, board, str(number))
-        value = lane.course.at(moment.t) if lane is not None else None
-        if lane is None or value is None:
+        mode = self._mode(moment, board, number)
+        if not mode:
             return PinView(number=number, label=profile.label)
-        if not lane.is_driven:
-            return PinView(number=number, label=profile.label, mode="input", level=value, kind="reads")
-        mode = MODES.get(lane.unit, "output" if lane.kind != CURVE else "")
-        kind = "pulses" if mode == "servo" else "drives"
-        level = value / 100 if mode == "pwm" else float(value > 0)
+        kind, level = self._reads(moment, board, number, mode)
+        if PinMode(mode).drives:
+            lane = self._lane(PINS, board, str(number))
+            value = lane.course.at(moment.t) if lane is not None else None
+            full = (1 << profile.modes[PinMode(mode)]) - 1 if mode == "dac" else 100 if mode == "pwm" else 0
+            kind = "pulses" if mode in ("servo", "stepper") else "drives"
+            level = (value / full if full else float(value > 0)) if value is not None else 0.0
         return PinView(number=number, label=profile.label, mode=mode, level=level, kind=kind)
+
+    def _mode(self, moment: Moment, board: str, number: int) -> str:
+        """The mode of a pin: as it was told last, or as at first; "" where nobody saw."""
+        if told := self._lanes.mode_at(board, str(number), moment.t):
+            return told
+        return self._circuits[board].pins[number].mode.value if self._saw(moment, board) else ""
+
+    def _reads(self, moment: Moment, board: str, number: int, mode: str) -> tuple[str, float]:
+        """What an input reads: how much of a voltage, or its level."""
+        wired = self._circuits[board].wired_to(number)
+        if wired is None or mode == PinMode.BUS.value:
+            return "rests", 0.0
+        if mode == PinMode.ANALOG.value:
+            return "reads", views.voltage_level(wired[0].kind, self._part(moment, board, wired[0]).fraction)
+        lane = self._lane(PINS, board, str(number))
+        return "reads", (lane.course.at(moment.t) if lane is not None else None) or 0.0
 
     def _part(self, moment: Moment, board: str, part: Part) -> PartView:
         lane = self._lane(SENSED if part.senses else PARTS, board, part.name)
@@ -214,9 +236,10 @@ class Then:
             return self._gauge(moment, part)
         tells, fraction = "", 0.0
         if lane is not None and value is not None:
-            tells, fraction = _told(lane, value, event), _fraction(part, lane, value)
+            tells, fraction = _told(part, lane, value, event), _fraction(part, lane, value)
         elif event is not None and isinstance(event.value, str):
-            tells, fraction = plain(event.value.replace("\n", " / ")), float(event.value not in ("", BLACK))
+            words = event.note or event.value
+            tells, fraction = plain(words.replace("\n", " / ")), _brightness(part, event.value)
         elif self._at_first(moment, board, part.name) is part:
             tells, fraction = plain(part.tells(0.0).replace("\n", " / ")), part.fraction(0.0)
         held = self._held(moment, board, part)
@@ -237,12 +260,12 @@ class Then:
 
     def _gauge(self, moment: Moment, part: Part) -> PartView:
         """What measures a quantity of the rig stands as that does."""
-        quantity, value = self._setup.rig.get(part.measures), self._quantity(moment, part.measures)
-        known = quantity is not None and value == value
-        share = (value - quantity.low) / (quantity.high - quantity.low) if known and quantity is not None else 0.0
+        value = self._quantity(moment, part.measures)
+        if value == value:
+            self._rig.set(part.measures, value)
         return PartView(
-            name=part.name, kind=part.kind, fraction=min(1.0, max(0.0, share)), senses=part.senses,
-            tells=units.show(value, quantity.unit, 0) if known and quantity is not None else "",
+            name=part.name, kind=part.kind, fraction=part.fraction(0.0) if value == value else 0.0,
+            senses=part.senses, tells=plain(part.tells(0.0)) if value == value else "",
             pins=tuple(sorted(part.wires.values())),
         )  # fmt: skip
 
@@ -357,13 +380,22 @@ def _course(point: Point, then: PointThen, course: Course | None, *, is_live: bo
     )  # fmt: skip
 
 
-def _told(lane: Lane, value: float, event: Event | None) -> str:
+def _brightness(part: Part, value: str) -> float:
+    """How far a part stood that shows a text or a colour, 0 to 1."""
+    return max(channels_of(value)) / FULL if isinstance(part, ColourLamp) else float(value != "")
+
+
+def _told(part: Part, lane: Lane, value: float, event: Event | None) -> str:
     """How a part stood, in words: its own, where it stood still."""
     stands = event is not None and not isinstance(event.value, bytes | str | None)
     if event is not None and stands and event.note and abs(float(event.value or 0) - value) < NEAR:
         return plain(event.note)
+    if part.glides:
+        return part.tells_of(value)
     if lane.kind != CURVE:
         return "on" if value else "off"
+    if lane.unit == "deg":
+        return f"{value:.0f}°"
     return units.show(float(f"{value:.4g}"), lane.unit, 0) if lane.unit else f"{value:.4g}"
 
 

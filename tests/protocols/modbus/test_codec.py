@@ -110,7 +110,6 @@ class Limits(unittest.TestCase):
                     self.assertEqual(frame.message, message)
         self.assertLessEqual(len(RTU.encode(modbus.ReadCoilsResponse(values=(1,) * 2000))), 256)
 
-
     def test_a_register_too_many_is_read_with_its_problems(self):
         wire = bytes.fromhex("0001 0000 00FF 07 10 0000 007C F8" + "0001" * 124)
         first, second = decoded(TCP, Side.HOST, wire + TCP.encode(modbus.ReadCoils(address=0, quantity=1)))
