@@ -107,6 +107,7 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
     """What kind of board it is, where the bench says so."""
 
 
+BAD_LINE = "same rate and settings at both ends? a loose cable? look whether a defect is on (d)"
 BEGAN_ANEW = {
     Kind.TAKEN: ", and has not heard it",
     Kind.DRIVEN: ", and has forgotten it",
@@ -222,13 +223,18 @@ def _broken_stage(trail: Trail, states: dict[Kind, StageState], around: Circumst
     if stopped is not None:
         if stopped.kind == Kind.UNCONFIRMED and (not missing or not around.simulated or _is_on_its_way(trail, around)):
             return Kind.CONFIRMED
-        return missing[0] if missing else _not_reached_yet(trail)
+        return _not_before(stopped, missing[0]) if missing else _not_reached_yet(trail)
     if not missing or not (around.ready or around.fault):
         return None
     if missing[0] is Kind.FRAMED and around.waits:
         return None
     deadline = trail.latest.t + _allowed(trail, missing[0], around)
     return missing[0] if around.now > deadline else None
+
+
+def _not_before(stopped: Event, stage: Kind) -> Kind:
+    """The first stage that is missing; of several frames, one may have got to a pin while others are still to come."""
+    return Kind.DRIVEN if stopped.topic is Topic.PIN and stage in STAGES[: STAGES.index(Kind.DRIVEN)] else stage
 
 
 def _is_on_its_way(trail: Trail, around: Circumstances) -> bool:
@@ -268,9 +274,11 @@ def _why(trail: Trail, broken: Kind, around: Circumstances) -> tuple[str, str]:
     if broken == Kind.FRAMED and stopped is not None:
         return stopped.note, _able_pins(around)
     if broken == Kind.MOVED and trail.refused is not None:  # also where it was not read back in the end
-        return trail.refused.note, _mend_refusal(broken, around)
+        return trail.refused.note, _mend_refusal(trail.refused, broken, around)
     if stopped is not None and stopped.kind == Kind.REFUSED:
-        return stopped.note, _mend_refusal(broken, around, was_answered=trail.answered is not None)
+        if _was_changed(trail):
+            return f"{stopped.note}: the bytes were changed on the way", BAD_LINE
+        return stopped.note, _mend_refusal(stopped, broken, around, was_answered=trail.answered is not None)
     if stopped is not None and stopped.kind == Kind.LOST:
         what = "free it, or try another one" if stopped.topic is Topic.PART else "measure at the pin; try another one"
         return stopped.note, f"{what}; look whether a defect is on (d)"
@@ -280,6 +288,14 @@ def _why(trail: Trail, broken: Kind, around: Circumstances) -> tuple[str, str]:
     if began_anew and broken in BEGAN_ANEW and not _wrong_part(trail, around):
         return f"the board began anew meanwhile{BEGAN_ANEW[broken]}", "ask again; the record tells why it began anew"
     return _REASONS[broken](trail, around)
+
+
+def _was_changed(trail: Trail) -> bool:
+    """Whether what the board has taken is nothing that was said."""
+    said, taken = trail.steps.get(Kind.FRAMED), trail.steps.get(Kind.TAKEN)
+    frames = [event.value for event in said.events if isinstance(event.value, bytes)] if said is not None else []
+    messages = [event.value for event in taken.events if isinstance(event.value, bytes)] if taken is not None else []
+    return bool(frames) and any(not any(message in frame for frame in frames) for message in messages)
 
 
 def _not_reached(trail: Trail) -> bool:
@@ -320,8 +336,10 @@ def _able_pins(around: Circumstances) -> str:
     return f"wire it to one of {names}, and say so in [points.{point.name}]" if names else "choose another pin"
 
 
-def _mend_refusal(broken: Kind, around: Circumstances, *, was_answered: bool = False) -> str:
-    if broken == Kind.MOVED:
+def _mend_refusal(refused: Event, broken: Kind, around: Circumstances, *, was_answered: bool = False) -> str:
+    if refused.topic is Topic.PART and refused.reason is Reason.NOT_ALLOWED:
+        return "ask for what it takes"
+    if refused.topic is Topic.PART:
         return "take away what holds it; until then send it to rest"
     if around.just_begun or around.began_anew:
         return "the board began anew shortly before, and may have to be set up again: ask again"
@@ -353,7 +371,7 @@ def _not_taken(trail: Trail, around: Circumstances) -> tuple[str, str]:
     tries = f" in {trail.resends + 1} tries" if trail.resends else ""
     return (
         f"the bytes arrived, but the board made no message of them{tries}: some were lost or changed on the way",
-        "same rate and settings at both ends? a loose cable? look whether a defect is on (d)",
+        BAD_LINE,
     )
 
 

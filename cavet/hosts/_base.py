@@ -239,8 +239,9 @@ class Session(Generic[P]):
     def _within(self) -> str:
         return f"each within {self._settings.reply_within:g} s"
 
-    def _tell_again(self, wish: Wish) -> None:
-        self._tell(Kind.RESENT, Topic.POINT, wish.point.name, wish.value, wish.asked, f"try {wish.tries + 1}")
+    def _tell_again(self, wish: Wish, tries: int = 0) -> None:
+        words = f"try {(tries or wish.tries) + 1}"
+        self._tell(Kind.RESENT, Topic.POINT, wish.point.name, wish.value, wish.asked, words)
 
     # knowing
 

@@ -9,7 +9,7 @@ from typing import Any
 from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._confirming import Confirming
 from cavet.hosts._firmata_bus import FirmataBuses
-from cavet.hosts._firmata_learned import MODES, Learned
+from cavet.hosts._firmata_learned import MODES, Learned, Modes
 from cavet.hosts._firmata_pins import message_for, numbers_for, value_of
 from cavet.hosts._point import ENCODER, SERVO, STEPPER, PointKind
 from cavet.hosts._points import DevicePoint, PinPoint
@@ -20,6 +20,9 @@ from cavet.hosts.buses import DeviceSettings
 from cavet.protocols import Frame, Message, Side, firmata
 from cavet.record import Kind, Purpose, Reason, Tell, Topic
 from cavet.wording import plain
+
+ELSEWHERE = -1
+"""What no pin stands at: told of one that is in another mode."""
 
 
 class FirmataSession(FirmataBuses):
@@ -34,6 +37,9 @@ class FirmataSession(FirmataBuses):
         super().__init__(board, points, settings, tell, devices or {}, acknowledged=False)
         self._pin_points = {point.name: point for point in self.points.values() if isinstance(point, PinPoint)}
         self.learned = Learned()
+        self._modes = Modes(self._pin_points.values())
+        self._mistrusted = False
+        """Whether it was set up again for a pin in another mode, and nothing was confirmed since."""
         self._asked_who = 0
         """How often it was asked who it is, without an answer so far: a board says so unasked when it starts."""
         self._decoder = firmata.FirmataDecoder(Side.BOARD)
@@ -102,13 +108,15 @@ class FirmataSession(FirmataBuses):
     def _started_anew(self, cause: int | None) -> None:
         """It has said unasked who it is, as a board does when it starts: what it was told before, it knows no more.
         Source: protocol description, "query firmware name and version"."""
-        words = "the board has started anew"
-        self._tell(Kind.REMARK, Topic.BOARD, self.board, None, cause, f"{words}: it says unasked who it is")
-        self._abandon(words, words, Reason.BEGAN_ANEW)
-        version = self.learned.version  # it was said just before
-        self._forget_board()
+        words, version = "the board has started anew", self.learned.version  # it was said just before
+        self._set_up_again(words, f"{words}: it says unasked who it is", Reason.BEGAN_ANEW, cause)
         self.learned.version = version
         self._enter(SessionState.BOOTING, inf)
+
+    def _set_up_again(self, why: str, words: str, reason: Reason, cause: int | None) -> None:
+        self._tell(Kind.REMARK, Topic.BOARD, self.board, None, cause, words)
+        self._abandon(why, why, reason)
+        self._forget_board()
 
     def feed(self, data: bytes, now: float, find_cause: FindCause) -> None:
         """Hear bytes. `find_cause` gives the event behind a frame. What an analog input tells answers nothing."""
@@ -198,16 +206,8 @@ class FirmataSession(FirmataBuses):
         return [device.interrupt for device in every if device.interrupt is not None and device.reads == "interrupt"]
 
     def _hear_capabilities(self, message: firmata.CapabilityResponse, now: float, cause: int | None) -> None:
-        self.learned.abilities = [{ability.mode: ability.resolution for ability in pin} for pin in message.pins]
-        self._drop_missing_pins()
+        self.learned.take_abilities(message, self._pins())
         self._learned_more(now)
-
-    def _drop_missing_pins(self) -> None:
-        """A pin that the board has not got will never tell its state."""
-        assert self.learned.abilities is not None
-        for pin in self._pins():
-            if pin >= len(self.learned.abilities):
-                self.learned.states.setdefault(pin, (0, 0))
 
     def _hear_mapping(self, message: firmata.AnalogMappingResponse, now: float, cause: int | None) -> None:
         self.learned.channels = message.channels
@@ -371,13 +371,25 @@ class FirmataSession(FirmataBuses):
             self.learned.told[message.pin] = cause
             self._learned_more(now)
             return
+        problem = "" if self.hears_others else self._modes.problem(message.pin, message.mode)
+        if problem and not self._mistrusted:
+            self._mistrusted = True
+            why = f"{problem}: the board has started anew, or something else has set it so"
+            self._set_up_again(why, f"{why}; it is set up again", Reason.OTHER_VALUE, cause)
+            self._enter(SessionState.ASKING, now + self._settings.reply_within)
+            self._ask_who()
+            return
         self._take_looks(message, now, cause)
-        done = self._confirming.hear(message.pin, message.state, now)
+        done = self._confirming.hear(message.pin, ELSEWHERE if problem else message.state, now)
         if done is None:
             return
         wish, agrees, took = done
         if agrees:
+            self._mistrusted = False
             self._confirm(wish, now, took)
+        elif problem:
+            self._set_up(self._modes.set_again(message.pin))
+            self._missed(wish, problem, now)
         else:
             point = self._pin_points[wish.point.name]
             if len(point.modes()) == 1:

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 import msgspec
 
-from cavet.hosts._point import ENCODER, PointKind
+from cavet.hosts._point import ENCODER, STEPPER, PointKind
 from cavet.hosts._points import PinPoint
 from cavet.protocols import firmata
 from cavet.wording import listed
@@ -21,8 +21,28 @@ MODES = {
     "stepper": firmata.Mode.STEPPER,
     "encoder": firmata.Mode.ENCODER,
 }
+WORDS: dict[int, str] = {number: mode for mode, number in MODES.items()}
 LAST_CHANNEL = 15
 """The last analog channel that can be reported."""
+
+
+class Modes:
+    """In which modes the pins of points are set, so that it is seen where one has got into another."""
+
+    def __init__(self, points: Iterable[PinPoint]) -> None:
+        steady = [point for point in points if point.mode not in (STEPPER, ENCODER)]
+        self._set = {pin: mode for point in steady for pin, mode in point.modes().items()}
+
+    def set_again(self, pin: int) -> firmata.SetPinMode:
+        """What brings a pin back into its mode."""
+        return firmata.SetPinMode(pin=pin, mode=MODES[self._set[pin]])
+
+    def problem(self, pin: int, found: int) -> str:
+        """What is wrong with the mode that a pin is told to be in; "" for nothing."""
+        wanted = self._set.get(pin)
+        if wanted is None or MODES[wanted] == found:
+            return ""
+        return f"pin {pin} is in mode {WORDS.get(found, str(found))}, not {wanted}"
 
 
 class Learned(msgspec.Struct):
@@ -40,6 +60,13 @@ class Learned(msgspec.Struct):
     """What it said of its pins when it was asked before, where that is asked once more."""
     doubts: int = 0
     """How often it has said of them what points can't work by, each time something else."""
+
+    def take_abilities(self, told: firmata.CapabilityResponse, pins: Iterable[int]) -> None:
+        """What its pins can do, as it tells. One of the `pins` that it has not got will never tell its state."""
+        self.abilities = [{ability.mode: ability.resolution for ability in pin} for pin in told.pins]
+        for pin in pins:
+            if pin >= len(self.abilities):
+                self.states.setdefault(pin, (0, 0))
 
     def is_sure(self, points: Iterable[PinPoint], most: int) -> bool:
         """Whether no more is to be asked about its pins. Where points can't work by what it has said, it has to be said

@@ -208,8 +208,10 @@ class ModbusSession(PollingSession[RegisterPoint, _Request]):
     def _refused(self, exchange: _Request, code: int, now: float, cause: int | None) -> None:
         words = exception_words(code)
         read = exchange.read
-        if code == BUSY and self._queue.again(exchange):
-            pass  # it was not done, and says so
+        if code == BUSY and self._queue.again(exchange):  # it was not done: the server asks for it later
+            self._queue.free_at = now + self._settings.turnaround
+            if exchange.writes and exchange.wish is not None:
+                self._tell_again(exchange.wish, exchange.tries)
         elif exchange.wish is not None:
             if exchange.writes:
                 self._refuse_wish(exchange.wish, words, code)

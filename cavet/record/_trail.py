@@ -121,6 +121,11 @@ class Trail(msgspec.Struct):
         self.moving_parts = {}
         self.resends += 1
 
+    def take_back_refusal(self) -> None:
+        """What was refused was done all the same."""
+        self.stopped = None if self.stopped is self.refused else self.stopped
+        self.refused = None
+
     def delay(self, stage: Kind) -> float | None:
         """Seconds from the stage before to this one, where both were reached."""
         here = self.reached(stage)
@@ -200,6 +205,8 @@ class Trails:
         if event.kind is Kind.REFUSED and event.topic is Topic.BYTES and trail.root.topic is Topic.POINT:
             trail.losses += 1  # the board could not read it: whoever wants it tries again, or gives up
             return
+        if event.kind is Kind.CONFIRMED and trail.refused is not None and trail.refused.topic is Topic.MESSAGE:
+            trail.take_back_refusal()  # a try before it, or one frame of several: it has come to what was asked
         if event.kind in STAGES:
             trail.steps.setdefault(event.kind, Step([])).events.append(event)
         if event.kind == Kind.MOVING:

@@ -193,6 +193,24 @@ class Sentences(unittest.TestCase):
         self.assertIn("began anew shortly before", refused[2])
         self.assertEqual((Kind.DRIVEN, "the board began anew meanwhile, and has forgotten it", again), forgotten)
 
+    def test_bytes_that_were_changed_on_their_way_are_told_as_that(self):
+        async def story(bench, standings):
+            say, point, found = bench.record.append, Topic.POINT, []
+            for heard in (b"SOUR1:VOLT 5\n", b":OUR1:VOLT 5\n"):
+                asked = say(Kind.ASKED, "switchrack", point, "supply_1_voltage", 5.0)
+                framed = say(Kind.FRAMED, "switchrack", point, "supply_1_voltage", b"SOUR1:VOLT 5\n", asked)
+                carried = say(Kind.CARRIED, "switchrack", Topic.LINK, "switchrack", 13, framed)
+                taken = say(Kind.TAKEN, "switchrack", Topic.MESSAGE, "x", heard, carried)
+                say(Kind.REFUSED, "switchrack", Topic.BOARD, "", -113, taken, "-113 Undefined header")
+                standings.follow()
+                found.append(standings.diagnose(standings.trails.all[asked]))
+            return [(told.broken, told.reason, told.mend[:31]) for told in found]
+
+        right, changed = in_fast_time(story, check_text(TEXT, str(demo_path())))
+        self.assertEqual((Kind.DRIVEN, "-113 Undefined header", "compare [points.supply_1_voltag"), right)
+        words = "-113 Undefined header: the bytes were changed on the way"
+        self.assertEqual((Kind.DRIVEN, words, "same rate and settings at both "), changed)
+
     def test_a_part_that_stops_at_its_end_is_not_wired_the_wrong_way_round(self):
         wider = [key("points.upper_paddle", "wire", "[0, 180]")]
         for wishes in ("upper_paddle=60 % upper_paddle=0 %", "upper_paddle=100 %", "beacon=50 % beacon=3 %"):

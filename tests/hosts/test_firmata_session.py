@@ -261,6 +261,28 @@ class Confirming(unittest.TestCase):
         self.assertEqual(talk.hear("F0 6E 02 03 05 F7"), "")
         self.assertEqual(talk.told(Kind.UNCONFIRMED)[-1].note, "read back 5 from pin 2, expected 255")
 
+    def test_a_pin_in_another_mode_confirms_nothing_and_the_board_is_set_up_again(self):
+        talk, _ = self.asked(retries=1, reply_within=0.5)
+        talk.session.ask("lamp", 0.0, 1.1)
+        talk.say()
+        problem = "pin 2 is in mode input, not pwm"
+        self.assertEqual("F9 F0 79 F7", talk.hear("F0 6E 02 00 00 F7"))  # 0, as was asked, but it drives nothing
+        self.assertEqual([], talk.told(Kind.CONFIRMED))
+        note = f"{problem}: the board has started anew, or something else has set it so"
+        self.assertEqual(note, talk.told(Kind.UNCONFIRMED)[-1].note)
+        self.assertIn("it is set up again", talk.told(Kind.REMARK)[-1].note)
+        talk.hear(ANNOUNCEMENT)
+        talk.hear(CAPABILITIES)
+        talk.hear(MAPPING)
+        self.assertEqual("F4 02 03", talk.hear("F0 6E 02 00 00 F7")[:8])
+        talk.session.ask("lamp", 40.0, 1.2)
+        talk.say()
+        self.assertEqual("", talk.hear("F0 6E 02 00 00 F7"))  # to the question before
+        self.assertEqual("F4 02 03 E2 66 00 F0 6D 02 F7", talk.hear("F0 6E 02 00 66 F7"))
+        self.assertEqual("F4 02 03", talk.hear("F0 6E 02 00 66 F7"))
+        self.assertEqual(SessionState.READY, talk.session.state)  # it stays so: it is not set up for ever
+        self.assertEqual(problem, talk.told(Kind.UNCONFIRMED)[-1].note)
+
     def test_a_late_answer_to_the_first_try_confirms_the_second(self):
         talk, asked = self.asked()
         talk.go(1.5)

@@ -301,7 +301,10 @@ class Asking(unittest.TestCase):
         talk.session.ask("pump", True, 0.0)
         (write,) = talk.asked()
         talk.answer(write, modbus.ExceptionResponse, function=5, exception_code=6)
+        self.assertEqual([], talk.asked())  # it is busy: it needs a while
+        talk.go(0.11)
         (again,) = talk.asked()
+        self.assertEqual(["try 2"], talk.notes("resent"))
         self.assertEqual(again.NAME, "write-single-coil")
         talk.answer(again, modbus.ExceptionResponse, function=5, exception_code=4)
         self.assertEqual(talk.kinds()[-1], "refused")

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from cavet.boards._pins import Pin
 from cavet.boards.parts._part import Around, AtPin, Part
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Reason, Topic
 from cavet.settings import Meaning
 
 START_SECONDS = 0.003
@@ -50,7 +50,7 @@ class Buzzer(Part):
         self._due = now + START_SECONDS
         if rate and not self._wanted:
             note = f"{rate:g} Hz is not heard: {self._low:g} to {self._high:g} Hz are"
-            self._tell(Kind.REFUSED, Topic.PART, self.name, None, pin.cause, note)
+            self._tell(Kind.REFUSED, Topic.PART, self.name, None, pin.cause, note, reason=Reason.NOT_ALLOWED)
             self._due, self._pitch = inf, 0.0
 
     def advance(self, now: float) -> float:

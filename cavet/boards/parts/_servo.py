@@ -6,7 +6,7 @@ from typing import Annotated
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import Ramp
 from cavet.boards.parts._part import BOARD_SUPPLY, FROM_SUPPLY, OWN_SUPPLY, Around, AtPin, Part
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Reason, Topic
 from cavet.settings import Meaning
 
 SHORTEST_PULSE, LONGEST_PULSE = 544e-6, 2400e-6
@@ -49,7 +49,7 @@ class Servo(Part):
         if not SHORTEST_PULSE - 1e-9 <= pulse <= LONGEST_PULSE + 1e-9:
             taken = f"{SHORTEST_PULSE * 1e6:.0f} to {LONGEST_PULSE * 1e6:.0f} µs"
             note = f"a pulse of {pulse * 1e6:.0f} µs is not taken: {taken} are"
-            self._tell(Kind.REFUSED, Topic.PART, self.name, None, pin.cause, note)
+            self._tell(Kind.REFUSED, Topic.PART, self.name, None, pin.cause, note, reason=Reason.NOT_ALLOWED)
             return
         if self._turning:
             self._tell(Kind.OVERTAKEN, Topic.PART, self.name, round(self.angle(now), 1), self._cause)
