@@ -79,7 +79,13 @@ class SessionSettings(Table, kw_only=True):
     ] = 1  # fmt: skip
     turnaround: Annotated[
         float,
-        Meaning("Modbus: the pause after what was told to all", unit="s", low=0, high=10, concerns=MODBUS),
+        Meaning(
+            "Modbus: the pause after what was told to all, and before what was busy is asked again",
+            unit="s",
+            low=0,
+            high=10,
+            concerns=MODBUS,
+        ),
     ] = 0.1
     in_flight: Annotated[
         int,
