@@ -7,12 +7,13 @@ import unittest
 from pathlib import Path
 
 import cavet
+from cavet.bench import PastTrails
 from cavet.benchfile import load_bench
 from cavet.remarks import Weight, remarks_on
 from tests.bench.random_benches import Lots
 from tests.bench.random_inputs import Inputs
 
-SEEDS, INPUT_SEEDS, DEFECT_SEEDS, FAULT_SEEDS = range(40), range(30), range(36), range(24)
+SEEDS, INPUT_SEEDS, DEFECT_SEEDS, FAULT_SEEDS, PAST_SEEDS = range(40), range(30), range(36), range(24), range(16)
 FAULTS = ("lose", "delay", "silence", "hang-up", "reset")
 NEAR = 0.025
 
@@ -108,6 +109,47 @@ class Faulty(Wishing, unittest.TestCase):
                         bench.wait(12)
                         with self.subTest(fault):
                             self.wish(bench, drawn, lot)
+
+
+class Past(unittest.TestCase):
+    def test_a_record_tells_of_each_command_what_was_told_while_it_ran(self):
+        for seed in PAST_SEEDS:
+            with self.subTest(seed), tempfile.TemporaryDirectory() as folder:
+                drawn, lot = Lots(seed).drawn, random.Random(seed)
+                defect, _ = Spoilt().defect(drawn, lot)
+                drawn.text += f"\n[defects.x]\n{defect}\n"
+                with cavet.open(written(drawn, folder), seed=str(seed)) as bench:
+                    boards = sorted({part.partition(".")[0] for part in drawn.parts.values()})
+                    with bench.defect("x"):
+                        for _ in range(10):
+                            with contextlib.suppress(cavet.WrongError):  # not every link can be hung up
+                                bench.fault(lot.choice(FAULTS), lot.choice(boards))
+                            self.ask(bench, drawn, lot)
+                            bench.wait(lot.choice((0, 0.01, 0.3, 2)))
+                        bench.wait(30)
+                    told = bench._here(lambda bench=bench: self.told(bench))
+                    self.assertTrue(told)
+                    for live, past in told:
+                        self.assertEqual(
+                            (live.broken, live.reason, live.states), (past.broken, past.reason, past.states)
+                        )
+
+    def ask(self, bench, drawn, lot):
+        name = lot.choice(list(drawn.parts))
+        value = f"#{lot.getrandbits(24):06x}" if name in drawn.colours else lot.random() < 0.5
+        if name in drawn.levels:
+            value = lot.uniform(*drawn.levels[name][1])
+        with contextlib.suppress(cavet.Refused, cavet.Unconfirmed, cavet.UnreachableError):
+            bench[name].set(value)
+
+    def told(self, bench):
+        standings, running = bench._standings, bench._running
+        standings.follow()
+        past = PastTrails(running.setup).read(running.record.since(0))
+        kept = standings.trails.all
+        return [
+            (standings.diagnose(kept[trail.number]), past.diagnose(trail)) for trail in past.all if trail.number in kept
+        ]
 
 
 class Read(unittest.TestCase):
