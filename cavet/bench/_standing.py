@@ -74,8 +74,10 @@ class Standings:
         events = self._bench.record.since(self.trails.next)
         self.trails.follow(events)
         for event in events:
-            self._presences.note(event)
-            self._beginnings.note(event)
+            if event.kind is Kind.LINK:
+                self._presences.note(event)
+            elif event.kind is Kind.BOARD:
+                self._beginnings.note(event)
         self._live.update(event.number for event in events if event.number in self.trails.all)
         return events
 

@@ -28,7 +28,8 @@ class Evidence:
     def note(self, event: Event) -> None:
         """Take in an event."""
         self.now = max(self.now, event.t)
-        self._beginnings.note(event)
+        if event.kind is Kind.BOARD:
+            self._beginnings.note(event)
         if event.topic is Topic.SESSION and event.kind is Kind.LINK:
             self.states[event.board] = str(event.value)
         elif event.kind in OF_SIMULATED:

@@ -70,9 +70,10 @@ class Lanes:
 
     def _event(self, event: Event) -> None:
         kind, topic = event.kind, event.topic
-        if kind is Kind.BOARD:
+        if kind is Kind.DRIVEN:
+            self._drive(event)
+        elif kind is Kind.BOARD:
             self._begun.add(event.board)
-        if kind is Kind.DRIVEN or kind is Kind.BOARD:
             self._drive(event)
         if kind in STANDING_OUT or (kind is Kind.BOARD and event.value in OF_BOARDS):
             self._flag(event)

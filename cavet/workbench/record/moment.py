@@ -54,7 +54,8 @@ def moment_at(bench: RunningBench, number: int) -> Moment:
 
 def words_of(event: Event) -> str:
     """What an event was, in a line."""
-    value = "" if event.value is None or isinstance(event.value, bytes) else f" {event.value}"
+    shown = f"{event.value:.6g}" if isinstance(event.value, float) else event.value
+    value = "" if shown is None or isinstance(shown, bytes) else f" {shown}"
     note = f" · {event.note}" if event.note else ""
     return plain(f"{event.board} {event.kind.value} {event.subject}{value}{note}".strip(), 90)
 
