@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from math import nan
 from typing import Any
 
@@ -226,7 +226,7 @@ def board_view(desk: Desk, point: Point) -> BoardView:
         **head,
         profile=board.profile.name,
         pins=tuple(pin_view(board, pin, now) for pin in board.circuit.pins.values()),
-        parts=(*_parts(desk, board, now), *_lines(desk, board, now)),
+        parts=tuple(_parts(desk, board, now)),
         devices=_devices(desk, board, point),
         bus=_bus_pins(board),
         spare=tuple(d.wires["interrupt"] for d in board.circuit.devices if "interrupt" in d.wires),
@@ -238,22 +238,22 @@ def board_view(desk: Desk, point: Point) -> BoardView:
 
 
 def _parts(desk: Desk, board: Board, now: float) -> list[PartView]:
-    """What hangs at pins of its own."""
-    elsewhere = BusDevice | SpiChip | OneWireDevice
-    there = [part for part in board.circuit.parts.values() if not part.hangs_on and not isinstance(part, elsewhere)]
-    return [_part(desk, board, part, now) for part in there]
+    """What hangs at the board's pins."""
+    shown = shown_parts(board.circuit.parts.values())
+    return [msgspec.structs.replace(_part(desk, board, part, now), name=name) for name, part in shown.items()]
 
 
-def _lines(desk: Desk, board: Board, now: float) -> list[PartView]:
-    """The OneWire lines, each drawn as the first of its devices, with how many more there are."""
-    lines: dict[int, list[Part]] = {}
-    for part in board.circuit.parts.values():
+def shown_parts(parts: Iterable[Part]) -> dict[str, Part]:
+    """The parts that are drawn at a board's pins, by what they are called there: of the devices on a OneWire line the
+    first stands for all."""
+    found, lines = dict[str, Part](), dict[int, list[Part]]()
+    for part in parts:
         if isinstance(part, OneWireDevice):
             lines.setdefault(part.wires["pin"], []).append(part)
-    found = []
+        elif not part.hangs_on and not isinstance(part, BusDevice | SpiChip):
+            found[part.name] = part
     for first, *others in lines.values():
-        view = _part(desk, board, first, now)
-        found.append(msgspec.structs.replace(view, name=f"{first.name} +{len(others)}") if others else view)
+        found[f"{first.name} +{len(others)}" if others else first.name] = first
     return found
 
 

@@ -175,13 +175,14 @@ class Then:
             own = [each for each in self._setup.points.values() if each.board == point.board]
             known = views.believed(own, lambda each: moment.points.get(each.name, UNKNOWN).got)
             return replace(head, cursor=point.name, **known)
-        at_pins = [part for part in parts if not part.hangs_on and not isinstance(part, BusDevice | SpiChip)]
         devices = [part for part in parts if isinstance(part, BusDevice | SpiChip)]
         return replace(
             head,
             profile=setup.profile.name,
             pins=tuple(self._pin(moment, name, number) for number in setup.profile.pins),
-            parts=tuple(self._part(moment, name, part) for part in at_pins),
+            parts=tuple(
+                replace(self._part(moment, name, part), name=shown) for shown, part in views.shown_parts(parts).items()
+            ),
             devices=tuple(self._device(moment, name, device, parts, point) for device in devices),
             bus=tuple(sorted({pin for device in devices for pin in device.wires.values()})),
             spare=tuple(device.wires["interrupt"] for device in devices if "interrupt" in device.wires),
