@@ -9,6 +9,7 @@ from typing import Any
 from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._confirming import Confirming
 from cavet.hosts._firmata_bus import FirmataBuses
+from cavet.hosts._firmata_inputs import Inputs
 from cavet.hosts._firmata_learned import MODES, Learned, Modes
 from cavet.hosts._firmata_pins import message_for, numbers_for, value_of
 from cavet.hosts._point import ENCODER, SERVO, STEPPER, PointKind
@@ -49,10 +50,7 @@ class FirmataSession(FirmataBuses):
         self._written: dict[int, int] = {}
         self._looked: dict[str, dict[int, int]] = {}
         """Outputs that are read afresh, each with the states of its pins as far as they were told."""
-        self._inputs_of: dict[int, list[PinPoint]] = {}
-        """The inputs at each pin."""
-        self._readings_of: dict[int, list[PinPoint]] = {}
-        """Those at each analog channel."""
+        self._inputs = Inputs()
         self._handlers: dict[type[Message], Callable[[Any, float, int | None], None]] = {
             firmata.ProtocolVersion: self._hear_version,
             firmata.FirmwareReport: self._hear_firmware,
@@ -130,6 +128,7 @@ class FirmataSession(FirmataBuses):
         if not frame.readable:
             if self.state is SessionState.READY:
                 self._tell(Kind.LOST, Topic.BYTES, str(len(frame.data)), frame.data, cause, frame.problems[0])
+                self._inputs.doubt(now)
             return
         handler = self._handlers.get(type(frame.message))
         if handler is not None:
@@ -152,7 +151,9 @@ class FirmataSession(FirmataBuses):
             for going in self._shafts.overdue(now):
                 self._missed(going.wish, "it was not told that it has arrived", now, Reason.NO_ANSWER)
             due = min(self._confirming.due, self._shafts.due, self._reversing.due)
-        due = min(due, self._deadline)
+        for message in self._inputs.again(now):
+            self._set_up(message)
+        due = min(due, self._deadline, self._inputs.due)
         return min(due, self._advance_devices(now)) if self.state is SessionState.READY else due
 
     def _overdue(self, now: float) -> None:
@@ -277,26 +278,17 @@ class FirmataSession(FirmataBuses):
     def _begin_reports(self) -> None:
         if self._settings.sampling:
             self._set_up(firmata.SamplingInterval(interval=round(self._settings.sampling * 1000)))
-        self._inputs_of.clear()
-        self._readings_of.clear()
-        ports: set[int] = set()
-        for point in self._pin_points.values():
-            if point.kind.is_output or point.mode == ENCODER or self.readings[point.name].refusal:
-                continue
-            self._inputs_of.setdefault(point.pin, []).append(point)
-            if point.kind is PointKind.READING:
-                channel = self.learned.channel(point.pin)
-                assert channel is not None  # else the point was refused
-                self._readings_of[channel] = self._inputs_of[point.pin]
-                self._set_up(firmata.ReportAnalogPin(pin=channel, value=1))
-            else:
-                ports.add(point.pin // 8)
+        inputs = [
+            point for point in self._pin_points.values()
+            if not point.kind.is_output and point.mode != ENCODER and not self.readings[point.name].refusal
+        ]  # fmt: skip
+        for message in self._inputs.begin(inputs, self.learned.channel, self._interrupts()):
+            self._set_up(message)
         for pin in self._interrupts():
             if self.learned.states[pin][0] != firmata.Mode.PULLUP:
                 self._set_up(firmata.SetPinMode(pin=pin, mode=firmata.Mode.PULLUP))
-            ports.add(pin // 8)
-        for port in sorted(ports):
-            self._set_up(firmata.ReportDigitalPort(port=port, value=1))
+        for message in self._inputs.switch_on():
+            self._set_up(message)
 
     # asking
 
@@ -429,14 +421,12 @@ class FirmataSession(FirmataBuses):
                 self._heard(point, point.from_wire(count), now, cause)
 
     def _hear_analog(self, message: firmata.AnalogMessage, now: float, cause: int | None) -> None:
-        for point in self._readings_of.get(message.pin, ()):
+        for point in self._inputs.readings(message.pin):
             self._heard(point, point.from_wire(message.value), now, cause)
 
     def _hear_port(self, message: firmata.DigitalMessage, now: float, cause: int | None) -> None:
-        for bit in range(8):
-            for point in self._inputs_of.get(8 * message.port + bit, ()):
-                if point.kind is PointKind.CONTACT:
-                    self._heard(point, point.from_wire(message.value >> bit & 1), now, cause)
+        for point, level in self._inputs.contacts(message):
+            self._heard(point, point.from_wire(level), now, cause)
         for pin in self._interrupts():
             if pin // 8 == message.port and not message.value >> pin % 8 & 1:
                 self._fleet.interrupted(pin, now)

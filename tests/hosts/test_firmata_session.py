@@ -283,6 +283,17 @@ class Confirming(unittest.TestCase):
         self.assertEqual(SessionState.READY, talk.session.state)  # it stays so: it is not set up for ever
         self.assertEqual(problem, talk.told(Kind.UNCONFIRMED)[-1].note)
 
+    def test_where_bytes_were_lost_ports_are_switched_on_anew_since_a_report_is_said_once(self):
+        talk = Talk(STOP)
+        talk.ready()
+        talk.hear("90 10 00")
+        talk.time = 1.0
+        self.assertEqual("", talk.hear("90 F9 55"))
+        self.assertTrue(talk.told(Kind.LOST))
+        talk.time = 1.2
+        talk.hear("90 F9 55")
+        self.assertEqual(("", "D0 01", ""), (talk.go(1.45), talk.go(1.5), talk.go(3.0)))
+
     def test_a_late_answer_to_the_first_try_confirms_the_second(self):
         talk, asked = self.asked()
         talk.go(1.5)
