@@ -19,6 +19,7 @@ from collections.abc import Callable, Coroutine, Sized
 from contextvars import Context
 from itertools import count
 from math import inf
+from time import monotonic
 from typing import Any, TypeVar
 
 T = TypeVar("T")
@@ -205,7 +206,7 @@ class BenchClock:
     """Seconds since the bench was started, read off the loop that runs it."""
 
     def __init__(self, loop: asyncio.AbstractEventLoop) -> None:
-        self._time = loop.time
+        self._time = monotonic if type(loop).time is asyncio.BaseEventLoop.time else loop.time
         self._start = loop.time()
 
     def now(self) -> float:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 from collections.abc import Callable
+from functools import cached_property
 from itertools import groupby
 from math import inf
 from operator import attrgetter
@@ -216,17 +217,15 @@ class _Visit:
         self._traffic = traffic
         self._client = Client(protocol, character, lambda: caller.unread)
         self._make_way = make_way
-        self._known: tuple[Stream, Way] | None = None
+        self._known: Stream | None = None
         self._behind = 0.0
         """The loop's time until which what was said is held back."""
 
-    @property
+    @cached_property
     def _way(self) -> Way:
         """Looked for when the first bytes pass: by then the link is open on both sides."""
-        if self._known is None:
-            stream = self._traffic.of(self._caller.name)
-            self._known = stream, self._make_way(stream)
-        return self._known[1]
+        self._known = self._traffic.of(self._caller.name)
+        return self._make_way(self._known)
 
     def opened(self) -> None:
         self._side.tell(self._board, self._traffic.link, "open", self._caller.name)
@@ -249,7 +248,7 @@ class _Visit:
         self._side.tell(self._board, self._traffic.link, "shut", reason)
         del self._side.visits[self._client]
         if self._known is not None:
-            self._traffic.forget(self._caller.name, self._known[0])
+            self._traffic.forget(self._caller.name, self._known)
         if self._side.world.boards.get(self.board) is self._board:  # else it was taken away while it ran
             self._side.world.attempt(self._board, self._board.closed, self._client, self._side.clock.now())
         self._side.turn()
@@ -284,14 +283,16 @@ class _Visit:
         """Say what the board had to say, in one go, if the program is still there."""
         if self._client not in self._side.visits:
             return
-        loop = asyncio.get_running_loop()
-        now, late = loop.time(), 0.0
+        late = 0.0
         if self._traffic.meddling.is_at_work:
             out, late = self._traffic.meddling.said(out, self._side.clock.now())
-        if late or now < self._behind:  # nothing overtakes what is held back: no line and no stream does that
-            self._behind = max(now + late, self._behind + LEAST_APART)
-            loop.call_at(self._behind, self._put, out)
-            return
+        if late or self._behind:  # nothing overtakes what is held back: no line and no stream does that
+            loop = asyncio.get_running_loop()
+            now = loop.time()
+            if late or now < self._behind:
+                self._behind = max(now + late, self._behind + LEAST_APART)
+                loop.call_at(self._behind, self._put, out)
+                return
         self._put(out)
 
     @property

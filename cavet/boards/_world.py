@@ -10,7 +10,7 @@ from cavet.boards._board import Board
 from cavet.boards._cable import Cable
 from cavet.boards._pins import Pin
 from cavet.boards._rig import Rig
-from cavet.boards._running import Outgoing
+from cavet.boards._running import Firmware, Outgoing
 from cavet.boards.defects import Defect
 from cavet.boards.parts import Part
 from cavet.faults import FORESEEN, fault_words, note_fault
@@ -48,6 +48,11 @@ class World:
         """Whether boards talk to one another."""
         self._watchers = [part for part in self._parts if part.watches_rig]
         self.all_boards = boards
+        self._paces = [
+            (board, board.firmware if type(board.firmware).restless is not Firmware.restless else None)
+            for board in boards
+        ]
+        """All boards, each with its firmware where that may be restless."""
         self.listeners: list[Callable[[Board, list[Pin]], None]] = []
         """Told of pins whose level has changed."""
         self._now = 0.0
@@ -101,9 +106,9 @@ class World:
         self._now = now
         self._step_rig(now)
         due = inf
-        for board in self.all_boards:
+        for board, firmware in self._paces:
             wake = board.wake
-            if wake <= now or board.firmware.restless:
+            if wake <= now or (firmware is not None and firmware.restless):
                 try:
                     wake = board.advance(now)
                 except Exception as error:  # noqa: BLE001
@@ -122,7 +127,7 @@ class World:
                 part.call_by(now)
         if self.rig.calls_at <= now:
             self._call_parts(now)
-            if any(board.firmware.restless for board in self.all_boards):
+            if any(firmware is not None and firmware.restless for _, firmware in self._paces):
                 due = now  # what they wait for may have arrived just now
         for board in self.all_boards:
             if board.spoiled.current < inf:

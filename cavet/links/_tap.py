@@ -4,10 +4,17 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable
+from typing import Protocol
 
 from cavet.links._end import HostEnd, Listener
 from cavet.links._wire import Watch
 from cavet.record import Direction, Record, Seat
+
+
+class Named(Protocol):
+    """Who is called by a name."""
+
+    name: str
 
 
 class Tap:
@@ -20,13 +27,15 @@ class Tap:
         self._of = of
         self._client = client
 
-    def watch(self, direction: Direction, client: Callable[[], str] | None = None) -> Watch:
-        """Give what a wire at the board's end calls."""
+    def watch(self, direction: Direction, client: Named | None = None) -> Watch:
+        """Give what a wire at the board's end calls. `client` is who is on it, where there are several."""
 
         def watch(offset: int, begin: float, end: float, data: bytes, sent: bytes | None) -> None:
             of = self._of
-            who = client() if client is not None else self._client
-            self._carry(self._link, who, Seat.BOARD, direction, offset, of(begin), of(end), data, sent)
+            began = of(begin)
+            ended = began if end == begin else of(end)
+            who = client.name if client is not None else self._client
+            self._carry(self._link, who, Seat.BOARD, direction, offset, began, ended, data, sent)
 
         return watch
 

@@ -90,8 +90,8 @@ class TcpServerEnd:
 
     def make_wires(self, caller: _Caller) -> tuple[Wire, Wire, RemotePort | None]:
         """Both directions of its line, and what takes settings out of it."""
-        tap, name = self._tap, caller.tell_name
-        watches = (tap.watch(Direction.TO_BOARD, name), tap.watch(Direction.TO_HOST, name)) if tap else (None, None)
+        tap, ways = self._tap, (Direction.TO_BOARD, Direction.TO_HOST)
+        watches = [tap.watch(way, caller) if tap is not None else None for way in ways]
         inward = Wire(caller.hear, self._byte_seconds, self._losses, watch=watches[0])
         outward = Wire(caller.put, self._byte_seconds, self._losses, watch=watches[1])
         return inward, outward, self._remote(caller.say) if self._remote is not None else None
@@ -121,11 +121,8 @@ class _Caller(asyncio.Protocol):
         self._reason = "the program has shut the connection"
         self._linger: asyncio.TimerHandle | None = None
         self.name = ""
-        self.gone = asyncio.Event()
-
-    def tell_name(self) -> str:
         """Its address."""
-        return self.name
+        self.gone = asyncio.Event()
 
     def connection_made(self, transport: asyncio.BaseTransport) -> None:
         assert isinstance(transport, asyncio.Transport)  # a stream's

@@ -21,7 +21,7 @@ FAST_APART, FAST_SILENCE = 0.00075, 0.00175
 APART_CHARACTERS, SILENCE_CHARACTERS = 1.5, 3.5
 MAX_RTU_BYTES = 256
 MIN_RTU_BYTES = 4
-HEADER_BYTES = 7
+HEADER_BYTES, LONGEST_BYTES = 7, 260
 ASCII_SECONDS = 1.0
 """Characters of an ASCII frame may be so far apart. Source: serial line 1.02, section 2.5.2.1."""
 EDGE = 1e-9
@@ -83,8 +83,8 @@ class TcpLine:
     def _heard(self, wire: bytes) -> Heard:
         transaction, unit = int.from_bytes(wire[:2], "big"), wire[6]
         message, problems = _read(wire[7:])
-        if too_long := modbus.length_problem(len(wire) - 6):
-            problems = (*problems, too_long)
+        if len(wire) > LONGEST_BYTES:
+            problems = (*problems, modbus.length_problem(len(wire) - 6))
         return Heard(Frame(message, wire, self._offset, problems), unit, wire[7], transaction)
 
     def advance(self, now: float) -> list[Heard]:

@@ -79,8 +79,9 @@ class DeviceMap:
 
     def has(self, table: str, address: int, quantity: int) -> bool:
         """Whether all of these addresses are there."""
-        cells = self._at[table]
-        return all(at in cells for at in range(address, address + quantity))
+        if quantity == 1:
+            return address in self._at[table]
+        return self._at[table].keys() >= set(range(address, address + quantity))
 
     def existing(self, table: str, most: int) -> list[int]:
         """The first addresses of a table, up to `most` of them."""

@@ -88,7 +88,7 @@ class Server:
         """
         if isinstance(request, Unreadable) and function in FUNCTIONS:
             raise ExceptionError(VALUE)
-        handler = next((self._handlers[form] for form in type(request).__mro__ if form in self._handlers), None)
+        handler = self._handlers.get(type(request))
         if handler is None:
             raise ExceptionError(FUNCTION)
         records = isinstance(request, modbus.ReadFileRecord | modbus.WriteFileRecord)
