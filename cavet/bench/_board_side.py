@@ -76,7 +76,7 @@ class BoardSide:
             self._alarm.set(due)
 
     def _send(self, out: list[Outgoing]) -> None:
-        delay = out[0].at - self.clock.now()  # a late board is late with all of it
+        delay = out[0].at - self.world.now  # a late board is late with all of it
         if len(out) == 1:
             self._say(out[0].client, out, delay)
             return

@@ -220,7 +220,8 @@ class Board:
             self.circuit.rest(now, cause)
         if self.state is BoardState.SHUT and not self._follows:
             self._begin_to_follow(now)
-        acts_at, driven = self._by_itself(now) if self._follows else (inf, [])
+        is_ruled = self._follows and (self._reflexes.watches or self._rules.turns)
+        acts_at, driven = self._by_itself(now) if is_ruled else (inf, [])
         if self.state is not BoardState.RUNNING:
             return min(self._boots_at, self._quiet_at, self._picks_up_at, acts_at)
         if driven:

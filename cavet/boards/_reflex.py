@@ -51,7 +51,7 @@ class Reflexes:
         self._reflexes = reflexes
         self._circuit = circuit
         self._tell = tell
-        self._watches: list[_Watch] = []
+        self.watches: list[_Watch] = []
 
     def start(self, now: float) -> None:
         """As after power-on: its pins in their modes, nothing has happened yet."""
@@ -60,27 +60,27 @@ class Reflexes:
             if not self._circuit.pins[reflex.target].mode.drives:  # else the firmware has given it one
                 self._circuit.set_mode(reflex.target, PinMode.OUTPUT, now, None)
         self._circuit.settle(now)
-        self._watches = [_Watch(reflex, self._circuit.pins[reflex.pin].level) for reflex in self._reflexes]
+        self.watches = [_Watch(reflex, self._circuit.pins[reflex.pin].level) for reflex in self._reflexes]
 
     def levels_changed(self, pins: list[Pin], now: float) -> None:
         """Input pins have changed."""
         for pin in pins:
-            for watch in self._watches:
+            for watch in self.watches:
                 if watch.reflex.pin == pin.number:
                     watch.sees(pin, now)
 
     def advance(self, now: float) -> tuple[float, list[Pin]]:
         """Do what is due; give when something is due next, and the pins that were driven."""
-        if not self._watches:
+        if not self.watches:
             return inf, []
         driven = []
-        for watch in self._watches:
+        for watch in self.watches:
             if now >= watch.due:
                 watch.due = inf
                 watch.level = not watch.level
                 if watch.reflex.edge in ("both", "rising" if watch.level else "falling"):
                     driven.append(self._act(watch.reflex, watch.level, now))
-        return min((watch.due for watch in self._watches), default=inf), driven
+        return min((watch.due for watch in self.watches), default=inf), driven
 
     def _act(self, reflex: Reflex, level: bool, now: float) -> Pin:
         target = self._circuit.pins[reflex.target]

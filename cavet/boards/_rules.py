@@ -67,7 +67,7 @@ class Rules:
         self._circuit = circuit
         self._tell = tell
         self._rules: list[Rule] = []
-        self._turns: list[_Turn] = []
+        self.turns: list[_Turn] = []
         self._driven: list[Pin] = []
         self._now = 0.0
         self._acting: int | None = None
@@ -88,7 +88,7 @@ class Rules:
                     self._circuit.set_mode(pin, PinMode.OUTPUT, now, None)
         if self._rules:
             self._circuit.settle(now)
-        self._turns = [_Turn(rule, rule.holds(self)) for rule in self._rules]
+        self.turns = [_Turn(rule, rule.holds(self)) for rule in self._rules]
 
     # what a rule can do
 
@@ -110,7 +110,7 @@ class Rules:
     def levels_changed(self, pins: list[Pin], now: float) -> None:
         """Input pins have changed."""
         numbers = {pin.number for pin in pins}
-        for turn in self._turns:
+        for turn in self.turns:
             read = numbers & turn.rule.inputs.keys()
             if read:
                 self._look(turn, self._circuit.pins[min(read)].cause, now)
@@ -128,7 +128,7 @@ class Rules:
         """Do what is due; give when something is due next, and the pins that were driven."""
         self._now, self._driven = now, []
         due = inf
-        for turn in self._turns:
+        for turn in self.turns:
             if now >= turn.rings_at:
                 turn.held, turn.rings_at = not turn.held, inf
                 if not turn.is_rung:

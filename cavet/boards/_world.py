@@ -55,8 +55,9 @@ class World:
         """All boards, each with its firmware where that may be restless."""
         self.listeners: list[Callable[[Board, list[Pin]], None]] = []
         """Told of pins whose level has changed."""
-        self._now = 0.0
-        self._due = 0.0
+        self.now = 0.0
+        """The time that it was last brought to."""
+        self._due = self._stepped = 0.0
         self._tells_rig_at = 0.0
         for board in boards:
             board.spoil(defects, 0.0)
@@ -65,7 +66,7 @@ class World:
         """Go on in the place of another world: parts that were there go on from where they stand."""
         self.rig.go_on(before.rig, now)
         self.listeners = before.listeners
-        self._now = now
+        self.now = now
         self._broken = {part for part in before._broken if part in self._owners}
         for part in self._parts:
             part.touch(now)
@@ -74,22 +75,17 @@ class World:
             board.circuit.stir()
 
     @property
-    def now(self) -> float:
-        """The time that it was last brought to."""
-        return self._now
-
-    @property
     def is_moving(self) -> bool:
         """Whether any part is still on its way to where it was sent, at the time that it was last brought to."""
-        return any(part.busy(self._now) for part in self._parts)
+        return any(part.busy(self.now) for part in self._parts)
 
     def catch_up(self, now: float) -> None:
         """Bring the world to `now`, where nothing has been done to it since it was last advanced."""
         if now >= self._due:
             self.advance(now)
         else:
-            self._now = max(now, self._now)
-            self._step_rig(self._now)
+            self.now = max(now, self.now)
+            self._step_rig(self.now)
 
     def advance(self, now: float) -> float:
         """Bring the world to `now`; give when it next wants to be called. A machine that was busy may come late: what
@@ -102,9 +98,10 @@ class World:
         return self._advance(now)
 
     def _advance(self, now: float) -> float:
-        now = max(now, self._now)
-        self._now = now
-        self._step_rig(now)
+        now = max(now, self.now)
+        self.now = now
+        if now > self._stepped or self.rig.touched:
+            self._step_rig(now)
         due = inf
         for board, firmware in self._paces:
             wake = board.wake
@@ -163,7 +160,7 @@ class World:
     def report(self, board: Board, now: float) -> list[Outgoing] | None:
         """Bring the rig to `now`, and let a board tell of its inputs, where that is all that happens then; give what it
         says. `None` where something has stirred: the world is to be advanced as always."""
-        self._now = now
+        self.now = now
         self._step_rig(now)
         if self.rig.is_stirred:
             return None
@@ -190,6 +187,7 @@ class World:
         self.rig.calls_at = min([part.wake for part in awake], default=inf)
 
     def _step_rig(self, now: float) -> None:
+        self._stepped = now
         if self._is_rig_stopped:
             return
         try:
@@ -228,7 +226,7 @@ class World:
             return
         named = subject or board.name
         told = self._record.append(Kind.FAULT, board.name, topic, named, type(error).__name__, None, words)
-        board.fail(words, self._now, told)
+        board.fail(words, self.now, told)
 
     def attempt(self, board: Board, act: Callable[..., T], *arguments: Any) -> T | None:
         """Let a board do something; give what that gives. Whatever is unforeseen is the board's own fault."""
@@ -248,10 +246,10 @@ class World:
         board = self.boards[name]
         for part in board.circuit.parts.values():
             self._broken.discard(part)
-            part.touch(self._now)
+            part.touch(self.now)
         self.rig.take_in()
         self._is_rig_stopped = False
-        self.attempt(board, board.restart, self._now)
+        self.attempt(board, board.restart, self.now)
 
     def part(self, path: str) -> Part:
         """Find a part by `BOARD.PART`."""
@@ -268,8 +266,8 @@ class World:
         value = None if value is None else finite(value, path, "a number")
         seconds = None if seconds is None else finite(seconds, path, "seconds, 0 or more", 0.0)
         try:
-            part.act(do, self._now, seconds=seconds, value=value)
-            part.touch(self._now)
+            part.act(do, self.now, seconds=seconds, value=value)
+            part.touch(self.now)
         except FORESEEN:
             raise
         except Exception as error:
@@ -295,4 +293,4 @@ class World:
         defect = self.defects[name]
         defect.on = on
         self._record.append(Kind.DEFECT, defect.board, Topic.DEFECT, name, on, None, defect.tells)
-        self.boards[defect.board].spoil(list(self.defects.values()), self._now)
+        self.boards[defect.board].spoil(list(self.defects.values()), self.now)

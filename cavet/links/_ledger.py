@@ -65,7 +65,8 @@ class Passage:
 
     def carried(self, end: int, data: bytes) -> int:
         """Give the `carried` event of a frame that the board has read; it stands in the record by now."""
-        self.passed(end)
+        if self._framed:
+            self.passed(end)
         found = self._carried.find(end)
         if found is not None:
             return found

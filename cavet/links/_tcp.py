@@ -129,6 +129,7 @@ class _Caller(asyncio.Protocol):
         self._transport = transport
         self.name = _address(transport.get_extra_info("peername"))
         self._inward, self._outward, self._remote = self._end.make_wires(self)
+        self.write = self._outward.send
         self._listener = self._end.admit(self)
         if self._listener is None:
             transport.close()
@@ -166,9 +167,6 @@ class _Caller(asyncio.Protocol):
             self._paused = False
             self._transport.resume_reading()
 
-    def write(self, data: bytes) -> int:
-        return self._outward.send(data)
-
     @property
     def unread(self) -> int:
         return self._outward.waiting + self._transport.get_write_buffer_size()
@@ -178,7 +176,7 @@ class _Caller(asyncio.Protocol):
         if self._transport.get_write_buffer_size() > MAX_WAITING_BYTES:
             self.drop()  # it does not read: nothing may pile up for it
             return
-        self.say(self._remote.outgoing(data) if self._remote is not None else data)
+        self._transport.write(self._remote.outgoing(data) if self._remote is not None else data)
 
     def say(self, data: bytes) -> None:
         """Send bytes as they are."""

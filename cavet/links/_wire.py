@@ -72,17 +72,13 @@ class Wire:
         self._byte_seconds = byte_seconds
         self._losses = losses
         self._slice = max(1, int((GATHER_SECONDS if gathers else SLICE_SECONDS) / byte_seconds)) if byte_seconds else 0
-        self._waiting: deque[tuple[float, bytes, int, _Sent | None]] = deque()
+        self._pieces: deque[tuple[float, bytes, int, _Sent | None]] = deque()
         """Pieces under way: when each will have come over, its bytes, the offset of the first, and what it is of."""
-        self._under_way = 0
+        self.waiting = 0
+        """How many bytes are under way."""
         self._busy_until = 0.0
         self._timer: asyncio.TimerHandle | None = None
         self._sent = 0
-
-    @property
-    def waiting(self) -> int:
-        """How many bytes are under way."""
-        return self._under_way
 
     @property
     def free_at(self) -> float:
@@ -111,17 +107,17 @@ class Wire:
         for start in range(0, size, self._slice):
             piece = data[start : start + self._slice]
             at += len(piece) * pace
-            self._waiting.append((at, piece, offset + start, sent))
-        self._under_way += size
+            self._pieces.append((at, piece, offset + start, sent))
+        self.waiting += size
         self._busy_until = at
         if self._timer is None and size:
-            self._timer = loop.call_at(self._waiting[0][0], self._due)
+            self._timer = loop.call_at(self._pieces[0][0], self._due)
         return end
 
     def arrival(self, size: int, at: float) -> float:
         """When so many bytes that are put on it at a time will have come over; `inf` where others are under way, or
         some may be lost."""
-        if self._waiting or self._losses.share or at < self._busy_until or not self._byte_seconds:
+        if self._pieces or self._losses.share or at < self._busy_until or not self._byte_seconds:
             return inf
         return at + size * self._byte_seconds
 
@@ -146,13 +142,13 @@ class Wire:
     def _due(self) -> None:
         self._timer = None
         loop = asyncio.get_running_loop()
-        waiting, now = self._waiting, loop.time() + 1e-9
-        while waiting and waiting[0][0] <= now:
-            at, data, offset, sent = waiting.popleft()
-            self._under_way -= len(data)
+        pieces, now = self._pieces, loop.time() + 1e-9
+        while pieces and pieces[0][0] <= now:
+            at, data, offset, sent = pieces.popleft()
+            self.waiting -= len(data)
             self._hand_over(at, data, offset, sent)
-        if waiting and self._timer is None:
-            self._timer = loop.call_at(waiting[0][0], self._due)
+        if pieces and self._timer is None:
+            self._timer = loop.call_at(pieces[0][0], self._due)
 
     def _hand_over(self, at: float, data: bytes, offset: int, sent: _Sent | None) -> None:
         if not self._losses.share:
@@ -192,11 +188,11 @@ class Wire:
         if self._timer is not None:
             self._timer.cancel()
             self._timer = None
-        unfinished = dict.fromkeys(sent for *_, sent in self._waiting if sent is not None)
-        self._waiting.clear()
+        unfinished = dict.fromkeys(sent for *_, sent in self._pieces if sent is not None)
+        self._pieces.clear()
         for sent in unfinished:  # the rest of it is lost
             sent.arrived = bytearray(sent.data[: sent.passed]) if sent.arrived is None else sent.arrived
             self._tell(sent, asyncio.get_running_loop().time())
-        self._under_way = 0
+        self.waiting = 0
         self._busy_until = 0.0
         self._sent = 0

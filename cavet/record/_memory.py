@@ -9,7 +9,7 @@ import msgspec
 from cavet.record._event import Event, Kind, Purpose, Reason, Topic, Value
 from cavet.record._index import Index, StateKey
 from cavet.record._packed import PackedEvents, PackedTransfers
-from cavet.record._row import CHUNK_ITEMS, Row
+from cavet.record._row import CHUNK_BYTES, CHUNK_ITEMS, Row
 from cavet.record._transfer import Direction, Seat, Transfer
 
 KEPT = 1_000_000
@@ -54,15 +54,22 @@ class Record:
         reason: Reason = Reason.NONE,
     ) -> int:
         """Add an event, at the present moment; give its number, to be the cause of what follows from it."""
+        return self.tell(board, kind, topic, subject, value, cause, note, purpose=purpose, reason=reason)
+
+    def tell(
+        self, board: str, kind: Kind, topic: Topic, subject: str, value: Value = None, cause: int | None = None,
+        note: str = "", *, purpose: Purpose = Purpose.NONE, reason: Reason = Reason.NONE,
+    ) -> int:  # fmt: skip
+        """The same, for who tells of one board only."""
         row = self._events
         number = row.next
         row.next = number + 1
         tail = row.tail
         tail.append(Event(number, self._now(), kind, board, cause, topic, subject, value, note, purpose, reason))
         if type(value) is bytes:
-            row.grew(len(value))
-        elif len(tail) >= CHUNK_ITEMS:
-            row.grew(0)
+            row.tail_bytes += len(value)
+        if len(tail) >= CHUNK_ITEMS or row.tail_bytes >= CHUNK_BYTES:
+            row.begin_chunk()
         return number
 
     def carry(
@@ -71,9 +78,15 @@ class Record:
     ) -> None:  # fmt: skip
         """Add a transfer, with its times in seconds since the bench was started."""
         row = self.transfers
+        number = row.next
+        row.next = number + 1
         end = begin if end == begin else end  # one number, where there are two alike: there are many
-        made = Transfer(row.next, link, client, seat, direction, offset, begin, end, data, sent, self._events.next)
-        row.append(made, len(data) + (len(sent) if sent is not None else 0))
+        row.tail.append(
+            Transfer(number, link, client, seat, direction, offset, begin, end, data, sent, self._events.next)
+        )
+        row.tail_bytes += len(data) + (len(sent) if sent is not None else 0)
+        if len(row.tail) >= CHUNK_ITEMS or row.tail_bytes >= CHUNK_BYTES:
+            row.begin_chunk()
 
     def restore(self, event: Event) -> None:
         """Add an event as another record had it. What that one lacks between two of them, since it could not be written

@@ -24,8 +24,8 @@ class Row(Generic[T]):
         self._kept = kept
         self._kept_bytes = kept_bytes
         self.tail: list[T] = []
-        """The last chunk. Who is in a hurry appends to it, and counts `next` up, then says so with `grew`."""
-        self._tail_bytes = 0
+        """The last chunk. Who is in a hurry does what `append` does by himself."""
+        self.tail_bytes = 0
         self._sizes: list[int] = []
         self._starts: list[int] = [0]
         self._bytes = 0
@@ -51,20 +51,17 @@ class Row(Generic[T]):
         number = self.next
         self.next = number + 1
         self.tail.append(item)
-        self.grew(size)
+        self.tail_bytes += size
+        if len(self.tail) >= CHUNK_ITEMS or self.tail_bytes >= CHUNK_BYTES:
+            self.begin_chunk()
         return number
 
-    def grew(self, size: int) -> None:
-        """The last item has so many bytes in it."""
-        self._tail_bytes += size
-        if len(self.tail) >= CHUNK_ITEMS or self._tail_bytes >= CHUNK_BYTES:
-            self._begin_chunk()
-
-    def _begin_chunk(self) -> None:
+    def begin_chunk(self) -> None:
+        """The last chunk is full."""
         starts, chunks = self.shelf
-        self._sizes.append(self._tail_bytes)
-        self._bytes += self._tail_bytes
-        self.tail, self._tail_bytes = [], 0
+        self._sizes.append(self.tail_bytes)
+        self._bytes += self.tail_bytes
+        self.tail, self.tail_bytes = [], 0
         starts, chunks = [*starts, self.next], [*chunks[:-2], *map(self._packed, chunks[-2:-1]), chunks[-1], self.tail]
         while len(chunks) > 2 and (self.next - starts[1] >= self._kept or self._bytes > self._kept_bytes):
             self._bytes -= self._sizes.pop(0)

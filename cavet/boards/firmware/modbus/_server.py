@@ -88,7 +88,7 @@ class Server:
         """
         if isinstance(request, Unreadable) and function in FUNCTIONS:
             raise ExceptionError(VALUE)
-        handler = self._handlers.get(type(request))
+        handler = self._handlers.get(type(request)) or self._handler_of_spoilt(request)
         if handler is None:
             raise ExceptionError(FUNCTION)
         records = isinstance(request, modbus.ReadFileRecord | modbus.WriteFileRecord)
@@ -98,6 +98,10 @@ class Server:
             return handler(request, now, cause)
         except PinRefusedError as refusal:
             raise ExceptionError(FAILURE) from refusal
+
+    def _handler_of_spoilt(self, request: Message) -> Callable[[Any, float, int], Message | None] | None:
+        """Who would do what is asked, if that could be: what may not be sent is of a form besides its own."""
+        return next((self._handlers[form] for form in type(request).__mro__ if form in self._handlers), None)
 
     def _require(self, table: str, address: int, quantity: int) -> None:
         if not self.map.has(table, address, quantity):
