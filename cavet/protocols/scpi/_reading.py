@@ -35,8 +35,9 @@ Path = tuple[tuple[str, int | None], ...]
 """The nodes of a header, each with its numeric suffix."""
 MAX_SUFFIX_DIGITS = 9
 """A longer suffix is beyond any range anyhow; its mnemonic is too long, and told as that."""
-MAX_KEPT_HEADER = 64
-"""Headers up to this length are remembered, taken apart."""
+MAX_KEPT_HEADER = MAX_KEPT_UNIT = 64
+REMEMBERED = 1024
+"""So many headers and units, up to these lengths, are remembered, taken apart."""
 _STOPS = re.compile(rb"[;\n\"'#]")
 
 
@@ -130,62 +131,71 @@ class ScpiDecoder:
         ended = wire[-1] == LF
         closed = ended or wire[-1:] == b";"
         body = wire[:-1] if closed else wire
-        message, problems = self._read(body, closed=closed, ended=ended)
+        read = _remembered if len(body) <= MAX_KEPT_UNIT else _read
+        message, problems, self._path = read(body, self._side, self._path, self._fresh, closed and not ended)
         if ended:
             self._begin_message()
         else:
             self._fresh = False
-        return Frame(message, wire, offset, tuple(problems))
+        return Frame(message, wire, offset, problems)
 
     def _begin_message(self) -> None:
         self._path = ()
         self._fresh = True
 
-    def _read(self, body: bytes, *, closed: bool, ended: bool) -> tuple[Message, list[str]]:
-        problems: list[str] = []
-        if self._side is Side.BOARD:
-            return ResponseUnit(values=self._values(body, problems)), problems
-        text = body.lstrip(WHITE)
-        if not text:
-            empty = closed and not ended
-            return Unit(), [str(FaultError(-102, "an empty message unit"))] if empty else []
-        match = HEAD.match(text)
-        if match is None:
-            return Unit(), [str(FaultError(-101 if text[:1] not in b":*" else -110, _first(text)))]
-        header, asks = match[1].decode(), bool(match[2])
-        rest = text[match.end() :]
-        path = self._whole_path(header, problems)
-        values: tuple[Datum, ...] = ()
-        if not rest or rest[0] in WHITE:
-            values = self._values(rest, problems)
-        else:
-            number = -111 if rest[:1] in (b",", b'"', b"'", b"(", b"#", b"?") else -101
-            problems.append(str(FaultError(number, _first(rest))))
-        form = QueryUnit if asks else Unit
-        nodes, suffixes = tuple(name for name, _ in path), tuple(suffix for _, suffix in path)
-        return form(header=header, nodes=nodes, suffixes=suffixes, values=values), problems
 
-    def _whole_path(self, header: str, problems: list[str]) -> Path:
-        """Put the path of the header before in front of this one, as the rule says; a common command has none."""
-        nodes, too_long = _nodes(header) if len(header) <= MAX_KEPT_HEADER else _split(header)
-        problems += too_long
-        if header.startswith("*"):
-            return nodes
-        base = () if header.startswith(":") or self._fresh else self._path
-        if len(base) + len(nodes) > MAX_NODES:
-            problems.append(str(FaultError(-110, f"more than {MAX_NODES} nodes")))
-            base = ()
-        self._path = (*base, *nodes[:-1])
-        return (*base, *nodes)
+def _read(body: bytes, side: Side, path: Path, fresh: bool, goes_on: bool) -> tuple[Message, tuple[str, ...], Path]:
+    """Read a message unit behind a path; give it, what is wrong with it, and the path for the next one. `fresh` says
+    that it begins a message, `goes_on` that another unit follows."""
+    problems: list[str] = []
+    if side is Side.BOARD:
+        return ResponseUnit(values=_values(body, side, problems)), tuple(problems), path
+    text = body.lstrip(WHITE)
+    if not text:
+        return Unit(), (str(FaultError(-102, "an empty message unit")),) if goes_on else (), path
+    match = HEAD.match(text)
+    if match is None:
+        return Unit(), (str(FaultError(-101 if text[:1] not in b":*" else -110, _first(text))),), path
+    header, asks = match[1].decode(), bool(match[2])
+    rest = text[match.end() :]
+    whole, path = _whole_path(header, () if fresh else path, path, problems)
+    values: tuple[Datum, ...] = ()
+    if not rest or rest[0] in WHITE:
+        values = _values(rest, side, problems)
+    else:
+        number = -111 if rest[:1] in (b",", b'"', b"'", b"(", b"#", b"?") else -101
+        problems.append(str(FaultError(number, _first(rest))))
+    form = QueryUnit if asks else Unit
+    nodes, suffixes = tuple(name for name, _ in whole), tuple(suffix for _, suffix in whole)
+    return form(header=header, nodes=nodes, suffixes=suffixes, values=values), tuple(problems), path
 
-    def _values(self, data: bytes, problems: list[str]) -> tuple[Datum, ...]:
-        values = []
-        for piece in split_data(data) if strip_white(data) else ():
-            try:
-                values.append(read_datum(piece, self._side))
-            except FaultError as fault:
-                problems.append(str(fault))
-        return tuple(values)
+
+def _whole_path(header: str, base: Path, path: Path, problems: list[str]) -> tuple[Path, Path]:
+    """Put the path of the header before in front of this one, as the rule says, and give the path for the next one; a
+    common command has none, and leaves it as it is."""
+    nodes, too_long = _nodes(header) if len(header) <= MAX_KEPT_HEADER else _split(header)
+    problems += too_long
+    if header.startswith("*"):
+        return nodes, path
+    base = () if header.startswith(":") else base
+    if len(base) + len(nodes) > MAX_NODES:
+        problems.append(str(FaultError(-110, f"more than {MAX_NODES} nodes")))
+        base = ()
+    return (*base, *nodes), (*base, *nodes[:-1])
+
+
+def _values(data: bytes, side: Side, problems: list[str]) -> tuple[Datum, ...]:
+    values = []
+    for piece in split_data(data) if strip_white(data) else ():
+        try:
+            values.append(read_datum(piece, side))
+        except FaultError as fault:
+            problems.append(str(fault))
+    return tuple(values)
+
+
+_remembered = functools.lru_cache(maxsize=REMEMBERED)(_read)
+"""The same, remembered: a program says the same few things over and over."""
 
 
 def _split(header: str) -> tuple[Path, tuple[str, ...]]:
@@ -195,7 +205,7 @@ def _split(header: str) -> tuple[Path, tuple[str, ...]]:
     return tuple(_node(word) for word in words), too_long
 
 
-_nodes = functools.lru_cache(maxsize=1024)(_split)
+_nodes = functools.lru_cache(maxsize=REMEMBERED)(_split)
 """The same, remembered: a program says the same few headers over and over."""
 
 

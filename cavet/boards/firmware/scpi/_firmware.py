@@ -11,6 +11,7 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Callable
+from functools import lru_cache, partial
 from math import inf
 
 from cavet.boards._circuit import Circuit, PinRefusedError
@@ -31,8 +32,11 @@ MAX_OUTPUT_BYTES = 1 << 16
 LOOK_SECONDS = 0.001
 """How often it is looked whether a busy line is free for a response that waits."""
 MAX_SERVICE = 0xFF
+REMEMBERED = 1024
+"""So many headers are known without being looked for."""
 INTERRUPTED, DEADLOCKED, AFTER_INDEFINITE, OVERRUN = -410, -430, -440, -363
 
+Values = tuple[Datum, ...]
 PRESET = Pattern.parse("STATus:PRESet")
 
 
@@ -74,7 +78,7 @@ class ScpiFirmware(Firmware):
         self._talks: dict[Client, _Talk] = {}
         self._unfinished: dict[Client, _Talk] = {}
         """Those in which something waits: the others need no look when time has passed."""
-        self._common: dict[str, Callable[[_Talk, tuple[Datum, ...], float, int], None]] = {
+        self._common: dict[str, Callable[[_Talk, Values, float, int], None]] = {
             "*CLS": self._clear, "*ESE": self._enable_events, "*OPC": self._complete, "*RST": self._reset,
             "*SRE": self._enable_service, "*WAI": self._wait,
         }  # fmt: skip
@@ -95,6 +99,8 @@ class ScpiFirmware(Firmware):
         """Whether *OPC waits to set its bit."""
         self._system = self._system_queries()
         self._registers = self._register_patterns()
+        self._query_of = lru_cache(REMEMBERED)(self._find_query)
+        """A program asks the same few things over and over."""
 
     # what every instrument has
 
@@ -175,14 +181,15 @@ class ScpiFirmware(Firmware):
         return due
 
     def _pending(self, now: float) -> bool:
-        """Whether something still moves."""
-        return any(part.busy(now) for part in self._movers)
+        """Whether something still moves: what does not want to be called does not."""
+        awake = [part for part in self._movers if part.wake < inf]
+        return bool(awake) and any(part.busy(now) for part in awake)
 
     def _look(self, now: float) -> None:
         """Take the condition of what it works."""
         self._moves = pending = self._pending(now)
         self.status.operation.set(SETTLING if pending else 0)
-        limiting = any(part.limiting for part in self._supplies)
+        limiting = bool([part for part in self._supplies if part.limiting])
         self.status.questionable.set(VOLTAGE if limiting else 0)
         if self._completes and not pending:
             self._completes = False
@@ -234,7 +241,7 @@ class ScpiFirmware(Firmware):
             self._flush(client, talk, now)
 
     def _flush(self, client: Client, talk: _Talk, now: float) -> None:
-        if client.unread() == 0 and not any(outgoing.client is client for outgoing in self._out):
+        if client.unread() == 0 and not (self._out and any(outgoing.client is client for outgoing in self._out)):
             told = self._tell(Kind.TOLD, Topic.MESSAGE, "response", talk.queue, talk.cause)
             self._out.append(Outgoing(client, talk.queue, told, now))
             talk.queue = b""
@@ -252,7 +259,8 @@ class ScpiFirmware(Firmware):
             return  # an empty message
         asks = isinstance(unit, QueryUnit)
         words = f"{unit.header}{'?' if asks else ''}"
-        taken = self._tell(Kind.TAKEN, Topic.MESSAGE, words, frame.data, cause, _in_words(unit.values))
+        said = _in_words(unit.values) if unit.values else ""
+        taken = self._tell(Kind.TAKEN, Topic.MESSAGE, words, frame.data, cause, said)
         talk.cause = taken
         try:
             if asks:
@@ -291,14 +299,15 @@ class ScpiFirmware(Firmware):
                 raise FaultError(-113, unit.nodes[0])
             data.require(unit.values, 0, 0)
             return self._common_queries[unit.nodes[0]](talk)
-        for _, query, _ in self._system.fitting(unit.nodes, unit.suffixes):
-            data.require(unit.values, 0, 0)
-            return query()
-        for _, (register, which), _ in self._registers.fitting(unit.nodes, unit.suffixes):
-            data.require(unit.values, 0, 0)
-            return str(register.take_event() if which == "event" else getattr(register, which))
-        command, place = self._commands.find(unit.nodes, unit.suffixes, asks=True)
-        return self._commands.answer(command, place, unit.values)
+        return self._query_of(unit.nodes, unit.suffixes)(unit.values)
+
+    def _find_query(self, nodes: tuple[str, ...], suffixes: tuple[int | None, ...]) -> Callable[[Values], str]:
+        """What answers a query of this header. Raises `FaultError`."""
+        for _, query, _ in self._system.fitting(nodes, suffixes):
+            return partial(_without_data, query)
+        for _, (register, which), _ in self._registers.fitting(nodes, suffixes):
+            return partial(_without_data, partial(_content, register, which))
+        return partial(self._commands.answer, *self._commands.find(nodes, suffixes, asks=True))
 
     def _command(self, talk: _Talk, unit: Unit, now: float, taken: int) -> None:
         if unit.nodes[0].startswith("*"):
@@ -323,30 +332,30 @@ class ScpiFirmware(Firmware):
 
     # common commands
 
-    def _clear(self, talk: _Talk, values: tuple[Datum, ...], now: float, taken: int) -> None:
+    def _clear(self, talk: _Talk, values: Values, now: float, taken: int) -> None:
         data.require(values, 0, 0)
         self.status.clear()
         self._completes = False
 
-    def _enable_events(self, talk: _Talk, values: tuple[Datum, ...], now: float, taken: int) -> None:
+    def _enable_events(self, talk: _Talk, values: Values, now: float, taken: int) -> None:
         data.require(values, 1, 1)
         self.status.event_enable = data.whole(values[0], 0xFF)
 
-    def _enable_service(self, talk: _Talk, values: tuple[Datum, ...], now: float, taken: int) -> None:
+    def _enable_service(self, talk: _Talk, values: Values, now: float, taken: int) -> None:
         """Bit 6 is not one that can be enabled. Source: 488.2, section 10.34."""
         data.require(values, 1, 1)
         self.status.service_enable = data.whole(values[0], MAX_SERVICE) & ~0x40
 
-    def _complete(self, talk: _Talk, values: tuple[Datum, ...], now: float, taken: int) -> None:
+    def _complete(self, talk: _Talk, values: Values, now: float, taken: int) -> None:
         data.require(values, 0, 0)
         self._completes = True
 
-    def _reset(self, talk: _Talk, values: tuple[Datum, ...], now: float, taken: int) -> None:
+    def _reset(self, talk: _Talk, values: Values, now: float, taken: int) -> None:
         data.require(values, 0, 0)
         self._completes = False
         self._commands.reset(now, taken)
 
-    def _wait(self, talk: _Talk, values: tuple[Datum, ...], now: float, taken: int) -> None:
+    def _wait(self, talk: _Talk, values: Values, now: float, taken: int) -> None:
         data.require(values, 0, 0)
         talk.waits = lambda: None
 
@@ -358,9 +367,18 @@ class ScpiFirmware(Firmware):
         talk.waits = lambda: "1"
 
 
+def _without_data(query: Callable[[], str], values: Values) -> str:
+    data.require(values, 0, 0)
+    return query()
+
+
+def _content(register: Register, which: str) -> str:
+    return str(register.take_event() if which == "event" else getattr(register, which))
+
+
 def _error(number: int, text: str) -> str:
     return f"{number},{data.quoted(text)}"
 
 
-def _in_words(values: tuple[Datum, ...]) -> str:
+def _in_words(values: Values) -> str:
     return plain(", ".join(f"{datum.value}{f' {datum.unit}' if datum.unit else ''}" for datum in values), 80)
