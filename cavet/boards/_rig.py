@@ -115,6 +115,8 @@ class Rig:
         self._is_all_told = False
         """Whether it was told of each where it stands, since all is still."""
         self._now = 0.0
+        self.next_at = GRAIN_SECONDS
+        """Before that it is not brought on, where nothing has touched it."""
         self._ahead: list[tuple[float, Row]] | None = None
         """What it will come to, as far as that was reckoned."""
         self._look(0.0)
@@ -160,6 +162,7 @@ class Rig:
         for name in self._slots.keys() & before._slots.keys():
             self._row[self._slots[name]] = before._row[before._slots[name]]
         self._now = now
+        self.next_at = now + GRAIN_SECONDS
         self._look(now)
 
     def rate(self, name: str) -> float:
@@ -215,10 +218,11 @@ class Rig:
         touched = self.touched
         if touched:
             self._take_touch(now)
-        elif now - self._now < GRAIN_SECONDS:
+        elif now < self.next_at:
             return
         elif self._is_still:
             self._now = now
+            self.next_at = now + GRAIN_SECONDS
             return
         row, moving = self._row, self._moving
         while self._now < now:
@@ -230,6 +234,7 @@ class Rig:
                 self._now += span
             self._move(row, moving, span)
             self._look(self._now)
+        self.next_at = self._now + GRAIN_SECONDS
         if touched:
             self._lively = [(slot, mover) for slot, mover in self._looked_at if mover.wake < inf]
         self._is_still = not self._lively and not any(moving)

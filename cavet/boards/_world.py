@@ -57,7 +57,7 @@ class World:
         """Told of pins whose level has changed."""
         self.now = 0.0
         """The time that it was last brought to."""
-        self._due = self._stepped = 0.0
+        self._due = 0.0
         self._tells_rig_at = 0.0
         for board in boards:
             board.spoil(defects, 0.0)
@@ -84,8 +84,9 @@ class World:
         if now >= self._due:
             self.advance(now)
         else:
-            self.now = max(now, self.now)
-            self._step_rig(self.now)
+            self.now = now = max(now, self.now)
+            if now >= self.rig.next_at or self.rig.touched or now >= self._tells_rig_at:
+                self._step_rig(now)
 
     def advance(self, now: float) -> float:
         """Bring the world to `now`; give when it next wants to be called. A machine that was busy may come late: what
@@ -100,7 +101,7 @@ class World:
     def _advance(self, now: float) -> float:
         now = max(now, self.now)
         self.now = now
-        if now > self._stepped or self.rig.touched:
+        if now >= self.rig.next_at or self.rig.touched or now >= self._tells_rig_at:
             self._step_rig(now)
         due = inf
         for board, firmware in self._paces:
@@ -187,7 +188,6 @@ class World:
         self.rig.calls_at = min([part.wake for part in awake], default=inf)
 
     def _step_rig(self, now: float) -> None:
-        self._stepped = now
         if self._is_rig_stopped:
             return
         try:

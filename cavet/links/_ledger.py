@@ -10,6 +10,7 @@ anything began outside, and its trail begins here.
 from __future__ import annotations
 
 from collections import deque
+from functools import partial
 
 from cavet.record import Kind, Purpose, Record, Topic
 
@@ -42,9 +43,7 @@ class Passage:
     """
 
     def __init__(self, record: Record, board: str, link: str) -> None:
-        self._record = record
-        self._board = board
-        self._link = link
+        self._tell = partial(record.tell, board, Kind.CARRIED, Topic.LINK, link)
         self._framed: deque[tuple[int, int]] = deque(maxlen=MAX_ENTRIES)
         self._carried = Ledger()
 
@@ -60,7 +59,7 @@ class Passage:
         """The link has carried everything up to `end`."""
         while self._framed and self._framed[0][0] <= end:
             offset, framed = self._framed.popleft()
-            carried = self._record.append(Kind.CARRIED, self._board, Topic.LINK, self._link, offset, framed)
+            carried = self._tell(offset, framed)
             self._carried.note(offset, carried)
 
     def carried(self, end: int, data: bytes) -> int:
@@ -70,4 +69,4 @@ class Passage:
         found = self._carried.find(end)
         if found is not None:
             return found
-        return self._record.append(Kind.CARRIED, self._board, Topic.LINK, self._link, data, purpose=Purpose.OUTSIDE)
+        return self._tell(data, purpose=Purpose.OUTSIDE)

@@ -14,6 +14,8 @@ from collections import deque
 from collections.abc import Callable
 from math import inf
 
+from cavet.clock import time_of
+
 SLICE_SECONDS = 0.0005
 """Bytes are handed over in slices of about this long, so that a frame is not held up by the one behind it."""
 GATHER_SECONDS = 0.0012
@@ -78,6 +80,8 @@ class Wire:
         """How many bytes are under way."""
         self._busy_until = 0.0
         self._timer: asyncio.TimerHandle | None = None
+        self._time: Callable[[], float] | None = None
+        """What tells the loop's time, as soon as there is one."""
         self._sent = 0
 
     @property
@@ -91,8 +95,7 @@ class Wire:
         offset, size = self._sent, len(data)
         end = self._sent = offset + size
         pace = self._byte_seconds
-        loop = asyncio.get_running_loop()
-        at = loop.time()
+        at = (self._time or self._learn_time())()
         if not pace and not self._losses.share:
             if self._watch is not None and data:
                 self._watch(offset, at, at, data, said)
@@ -111,8 +114,12 @@ class Wire:
         self.waiting += size
         self._busy_until = at
         if self._timer is None and size:
-            self._timer = loop.call_at(self._pieces[0][0], self._due)
+            self._timer = asyncio.get_running_loop().call_at(self._pieces[0][0], self._due)
         return end
+
+    def _learn_time(self) -> Callable[[], float]:
+        self._time = time_of(asyncio.get_running_loop())
+        return self._time
 
     def arrival(self, size: int, at: float) -> float:
         """When so many bytes that are put on it at a time will have come over; `inf` where others are under way, or

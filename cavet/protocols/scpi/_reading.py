@@ -132,7 +132,9 @@ class ScpiDecoder:
         closed = ended or wire[-1:] == b";"
         body = wire[:-1] if closed else wire
         read = _remembered if len(body) <= MAX_KEPT_UNIT else _read
-        message, problems, self._path = read(body, self._side, self._path, self._fresh, closed and not ended)
+        message, problems, self._path = read(
+            body, self._side is Side.BOARD, self._path, self._fresh, closed and not ended
+        )
         if ended:
             self._begin_message()
         else:
@@ -144,12 +146,14 @@ class ScpiDecoder:
         self._fresh = True
 
 
-def _read(body: bytes, side: Side, path: Path, fresh: bool, goes_on: bool) -> tuple[Message, tuple[str, ...], Path]:
+def _read(
+    body: bytes, is_answer: bool, path: Path, fresh: bool, goes_on: bool
+) -> tuple[Message, tuple[str, ...], Path]:
     """Read a message unit behind a path; give it, what is wrong with it, and the path for the next one. `fresh` says
     that it begins a message, `goes_on` that another unit follows."""
     problems: list[str] = []
-    if side is Side.BOARD:
-        return ResponseUnit(values=_values(body, side, problems)), tuple(problems), path
+    if is_answer:
+        return ResponseUnit(values=_values(body, Side.BOARD, problems)), tuple(problems), path
     text = body.lstrip(WHITE)
     if not text:
         return Unit(), (str(FaultError(-102, "an empty message unit")),) if goes_on else (), path
@@ -161,7 +165,7 @@ def _read(body: bytes, side: Side, path: Path, fresh: bool, goes_on: bool) -> tu
     whole, path = _whole_path(header, () if fresh else path, path, problems)
     values: tuple[Datum, ...] = ()
     if not rest or rest[0] in WHITE:
-        values = _values(rest, side, problems)
+        values = _values(rest, Side.HOST, problems)
     else:
         number = -111 if rest[:1] in (b",", b'"', b"'", b"(", b"#", b"?") else -101
         problems.append(str(FaultError(number, _first(rest))))
