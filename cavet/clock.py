@@ -17,6 +17,7 @@ import select
 import selectors
 from collections.abc import Callable, Coroutine, Sized
 from contextvars import Context
+from functools import partial
 from itertools import count
 from math import inf
 from time import monotonic
@@ -94,6 +95,8 @@ class FastLoop(asyncio.SelectorEventLoop):
 
     def __init__(self) -> None:
         self._jumping = _JumpingSelector()
+        self.tell_time = partial(getattr, self._jumping, "now")
+        """Tells the time, without a step of Python's."""
         super().__init__(self._jumping)
         self._timers: list[tuple[float, int, _LightTimer]] = []
         self._count = count()
@@ -204,6 +207,8 @@ def _ended(task: asyncio.Task[Any]) -> None:
 
 def time_of(loop: asyncio.AbstractEventLoop) -> Callable[[], float]:
     """What tells a loop's time, as directly as can be."""
+    if isinstance(loop, FastLoop):
+        return loop.tell_time
     return monotonic if type(loop).time is asyncio.BaseEventLoop.time else loop.time
 
 

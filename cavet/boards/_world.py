@@ -151,8 +151,8 @@ class World:
     def alone_until(self, board: Board) -> float:
         """When something else is due than what a board tells by itself; −inf where that can't be said."""
         until = min(self.rig.calls_at, board.else_at)
-        for each in self.all_boards:
-            if each.firmware.restless or each.circuit.is_stirred or each.spoiled.current < inf:
+        for each, firmware in self._paces:
+            if each.circuit.is_stirred or each.spoiled.current < inf or (firmware is not None and firmware.restless):
                 return -inf
             if each.wake < until and each is not board:
                 until = each.wake

@@ -124,7 +124,7 @@ class PollingSession(Session[P], Generic[P, Q]):
         self._learned_more(now)
 
     def _is_wished(self, name: str) -> bool:
-        return any(question.is_for(name) for question in self._queue)
+        return bool([question for question in self._queue if question.is_for(name)])
 
     def _lacks(self, point: Point, why: str) -> None:
         """A point can't be read now. It is asked for again in the next round, unless it is missing."""

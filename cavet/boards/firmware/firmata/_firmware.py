@@ -270,7 +270,7 @@ class FirmataFirmware(Firmware):
 
     @property
     def reports_at(self) -> float:
-        if self._next_sample >= self._features_due or any(feature.samples for feature in self._sampled):
+        if self._next_sample >= self._features_due or [feature for feature in self._sampled if feature.samples]:
             return inf
         return self._next_sample
 
