@@ -199,7 +199,7 @@ class Circuit:
         if pin.dead:
             self._lose(pin, value, cause)
             return
-        note = f"{pin.pulse_us} µs" if pin.mode is PinMode.SERVO else pin.mode.value
+        note = f"{pin.pulse_us} µs" if pin.mode is PinMode.SERVO else pin.mode.word
         pin.cause = self._tell(Kind.DRIVEN, Topic.PIN, str(pin.number), value, cause, note)
         self._pass_on(pin, now)
 

@@ -15,6 +15,7 @@ READING = ("input", "pull-up", "encoder")
 class PinMode(Enum):
     """What a pin can be set to; whether it drives its line then, or reads its level."""
 
+    word: str
     drives: bool
     reads: bool
 
@@ -33,6 +34,7 @@ class PinMode(Enum):
     TONE = "tone"
 
     def __init__(self, word: str) -> None:
+        self.word = word
         self.drives = word in DRIVING
         self.reads = word in READING
 

@@ -53,6 +53,7 @@ class World:
             for board in boards
         ]
         """All boards, each with its firmware where that may be restless."""
+        self._restless = [firmware for _, firmware in self._paces if firmware is not None]
         self.listeners: list[Callable[[Board, list[Pin]], None]] = []
         """Told of pins whose level has changed."""
         self.now = 0.0
@@ -125,7 +126,7 @@ class World:
                 part.call_by(now)
         if self.rig.calls_at <= now:
             self._call_parts(now)
-            if any(firmware is not None and firmware.restless for _, firmware in self._paces):
+            if [firmware for firmware in self._restless if firmware.restless]:
                 due = now  # what they wait for may have arrived just now
         for board in self.all_boards:
             if board.spoiled.current < inf:

@@ -36,8 +36,8 @@ class Lamp(Part):
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         if self._fading:
             self._tell(Kind.OVERTAKEN, Topic.PART, self.name, round(100 * self.fraction(now), 1), self._cause)
-        glow = self.fraction(now)
-        self._fade = Ramp(glow, pin.duty, now, now + FADE_SECONDS * abs(pin.duty - glow))
+        glow, duty = self._fade.at(now), pin.duty
+        self._fade = Ramp(glow, duty, now, now + FADE_SECONDS * abs(duty - glow))
         self._cause = pin.cause
         self._fading = True
 

@@ -62,6 +62,7 @@ class DeviceMap:
             for cell in cells
             if cell.pin is not None
         }
+        self._addresses = {cell.name: cell.addresses for cell in cells}
         self._words: dict[str, dict[int, int]] = {}
         self._began = 0.0
 
@@ -158,7 +159,7 @@ class DeviceMap:
             memory[at] = memory[at] & ~(1 << cell.form.bit) | word if cell.form.kind == "bit" else word
 
     def _drive(self, cell: CellSettings, now: float, cause: int | None) -> None:
-        value = cell.form.unpack(tuple([self._words[cell.table][at] for at in cell.addresses]))
+        value = cell.form.unpack(tuple([self._words[cell.table][at] for at in self._addresses[cell.name]]))
         if cell.high is not None and isinstance(value, int | float) and value > cell.high:
             value = cell.high
             self._put(cell, cell.form.pack(value))
