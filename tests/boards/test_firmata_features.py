@@ -3,7 +3,7 @@
 import itertools
 import unittest
 
-from cavet.boards import Board, Cable, Circuit, DeadPin, Outgoing, PinMode, PinProfile, Profile, stop, travel
+from cavet.boards import Board, Cable, Circuit, DeadPin, Outgoing, PinMode, PinProfile, Profile, World, stop, travel
 from cavet.boards.buses import OneWireDevice
 from cavet.boards.parts import Encoder, Lamp, Stepper
 from cavet.expressions import Expression
@@ -417,7 +417,7 @@ class SerialPorts(unittest.TestCase):
         self.shop = Shop(self.cable)
         tell = Tell(self.shop.record, "far")
         far = Board("far", Circuit(Profile(name="far", pins={}), [], tell), Echo(), tell)
-        self.shop.world.all_boards.append(far)
+        self.shop.world = World([self.shop.board, far], self.shop.rig, [], self.shop.record)
         self.cable.plug(far)
         self.shop.go(0.0)
 
