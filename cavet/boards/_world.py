@@ -60,8 +60,10 @@ class World:
         """The time that it was last brought to."""
         self._due = 0.0
         self._tells_rig_at = 0.0
+        self._sagging: list[Board] = []
+        """Boards whose supply can give only so much."""
         for board in boards:
-            board.spoil(defects, 0.0)
+            self._spoil(board)
 
     def go_on(self, before: World, now: float) -> None:
         """Go on in the place of another world: parts that were there go on from where they stand."""
@@ -128,14 +130,13 @@ class World:
             self._call_parts(now)
             if [firmware for firmware in self._restless if firmware.restless]:
                 due = now  # what they wait for may have arrived just now
-        for board in self.all_boards:
-            if board.spoiled.current < inf:
-                self.attempt(board, board.look_at_supply, now)
-                due = min(due, board.wake)
+        for board in self._sagging:
+            self.attempt(board, board.look_at_supply, now)
+            due = min(due, board.wake)
         if self.rig.calls_at < due:
             due = self.rig.calls_at
         for board in self.all_boards:
-            if board.fault or not board.circuit.is_stirred:
+            if not board.circuit.is_stirred or board.fault:
                 continue
             try:
                 changed = board.circuit.settle(now)
@@ -229,6 +230,11 @@ class World:
         told = self._record.append(Kind.FAULT, board.name, topic, named, type(error).__name__, None, words)
         board.fail(words, self.now, told)
 
+    def _spoil(self, board: Board) -> None:
+        """Let a board take up its defects, as they are switched now."""
+        board.spoil(list(self.defects.values()), self.now)
+        self._sagging = [each for each in self.all_boards if each.spoiled.current < inf]
+
     def attempt(self, board: Board, act: Callable[..., T], *arguments: Any) -> T | None:
         """Let a board do something; give what that gives. Whatever is unforeseen is the board's own fault."""
         try:
@@ -294,4 +300,4 @@ class World:
         defect = self.defects[name]
         defect.on = on
         self._record.append(Kind.DEFECT, defect.board, Topic.DEFECT, name, on, None, defect.tells)
-        self.boards[defect.board].spoil(list(self.defects.values()), self.now)
+        self._spoil(self.boards[defect.board])
