@@ -85,8 +85,8 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
     board_runs: bool = True
     began_anew: bool = False
     """Whether the board began anew while the command was on its way."""
-    just_begun: bool = False
-    """Whether it had begun anew shortly before the command."""
+    not_set_up: bool = False
+    """Whether it had begun anew before the command, and the host had not set it up since."""
     fault: Fault | None = None
     """What has stopped the board or the session with it, where something raised in it."""
     part: str = ""
@@ -341,8 +341,8 @@ def _mend_refusal(refused: Event, broken: Kind, around: Circumstances, *, was_an
         return "ask for what it takes"
     if refused.topic is Topic.PART:
         return "take away what holds it; until then send it to rest"
-    if around.just_begun or around.began_anew:
-        return "the board began anew shortly before, and may have to be set up again: ask again"
+    if around.not_set_up or around.began_anew:
+        return "the board has begun anew, and is not set up: ask again, or open its link anew"
     if around.point:
         return _able_pins(around)
     if broken == Kind.TAKEN and was_answered:

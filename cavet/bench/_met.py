@@ -10,11 +10,10 @@ from cavet.hosts import ON_SPI, DeviceSettings
 from cavet.record import Event, Kind, Topic
 
 HERE = "here"
-RESET, RUNS = "reset", "runs"
+RESET, RUNS, READY = "reset", "runs", "ready"
 MOST_TOLD = 100_000
 """So many changes of a board's presence are known; of more, the latest half."""
 I2C = "i2c"
-SHORTLY_SECONDS = 1.0
 
 
 class Presences:
@@ -39,26 +38,34 @@ class Presences:
 
 
 class Beginnings:
-    """When each board began anew, and ran again."""
+    """When each board began anew, and ran again; when the hosts had set them up."""
 
     def __init__(self) -> None:
         self._began: dict[str, list[tuple[float, float]]] = {}
+        self._ready: dict[str, list[float]] = {}
 
     def note(self, event: Event) -> None:
         """Take in an event."""
-        if event.kind is not Kind.BOARD or event.subject != event.board:
-            return  # a session that the host has begun anew needs no time
-        told = self._began.setdefault(event.board, [])
-        if event.value == RESET:
-            told.append((event.t, inf))
+        if event.topic is Topic.SESSION and event.value == READY:
+            told = self._ready.setdefault(event.board, [])
+            told.append(event.t)
             if len(told) > MOST_TOLD:
                 del told[: MOST_TOLD // 2]
-        elif event.value == RUNS and told and told[-1][1] == inf:
-            told[-1] = (told[-1][0], event.t)
+        if event.kind is not Kind.BOARD or event.subject != event.board:
+            return  # a session that the host has begun anew needs no time
+        began = self._began.setdefault(event.board, [])
+        if event.value == RESET:
+            began.append((event.t, inf))
+            if len(began) > MOST_TOLD:
+                del began[: MOST_TOLD // 2]
+        elif event.value == RUNS and began and began[-1][1] == inf:
+            began[-1] = (began[-1][0], event.t)
 
-    def just_before(self, board: str, t: float) -> bool:
-        """Whether a board had begun anew shortly before."""
-        return self.meets(board, t - SHORTLY_SECONDS, t)
+    def since_ready(self, board: str, host: str, t: float) -> bool:
+        """Whether a board had begun anew by a time, and its host had not set it up since."""
+        began, ready = self._began.get(board, []), self._ready.get(host, [])
+        last, there = bisect_right(began, t, key=lambda each: each[0]), bisect_right(ready, t)
+        return last > 0 and there > 0 and began[last - 1][0] > ready[there - 1]
 
     def meets(self, board: str, begin: float, end: float) -> bool:
         """Whether a board was beginning anew at some moment of a time."""

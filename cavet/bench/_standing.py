@@ -76,6 +76,7 @@ class Standings:
         for event in events:
             if event.kind is Kind.LINK:
                 self._presences.note(event)
+                self._beginnings.note(event)
             elif event.kind is Kind.BOARD:
                 self._beginnings.note(event)
         self._live.update(event.number for event in events if event.number in self.trails.all)
@@ -185,7 +186,7 @@ class Standings:
             link_words=link.words,
             waits=not link.session.is_idle(bench.clock.now()),
             began_anew=self._beginnings.meets(link.link.board, trail.root.t, trail.latest.t + SETTLING_SECONDS),
-            just_begun=self._beginnings.just_before(link.link.board, trail.root.t),
+            not_set_up=self._beginnings.since_ready(link.link.board, point.board, trail.root.t),
             patience=settings.reply_within * (settings.retries + 1),
             here=self._presences.at(point.board, trail.stopped.t if trail.stopped is not None else bench.clock.now()),
             own_broker=link.link.broker == OWN,

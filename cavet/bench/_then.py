@@ -28,7 +28,7 @@ class Evidence:
     def note(self, event: Event) -> None:
         """Take in an event."""
         self.now = max(self.now, event.t)
-        if event.kind is Kind.BOARD:
+        if event.kind is Kind.BOARD or event.kind is Kind.LINK:
             self._beginnings.note(event)
         if event.topic is Topic.SESSION and event.kind is Kind.LINK:
             self.states[event.board] = str(event.value)
@@ -56,7 +56,7 @@ class Evidence:
         return Circumstances(
             now=self.now, point=point, simulated=board in self.simulated, waits=self.now - trail.latest.t <= patience,
             began_anew=self._beginnings.meets(board, trail.root.t, trail.latest.t + SETTLING_SECONDS),
-            just_begun=self._beginnings.just_before(board, trail.root.t),
+            not_set_up=self._beginnings.since_ready(board, host, trail.root.t),
             ready=state == READY, link_words=state, patience=patience, part=part if part in parts else "",
             part_kind=parts[part].kind if part in parts else "",
             device=of.devices.get(point.device) if isinstance(point, DevicePoint) else None,

@@ -190,7 +190,7 @@ class Sentences(unittest.TestCase):
         again = "ask again; the record tells why it began anew"
         self.assertEqual((Kind.TAKEN, "the board began anew meanwhile, and has not heard it", again), lost)
         self.assertEqual((Kind.MOVED, "the board began anew meanwhile, and its outputs went to rest", again), undone)
-        self.assertIn("began anew shortly before", refused[2])
+        self.assertIn("has begun anew, and is not set up", refused[2])
         self.assertEqual((Kind.DRIVEN, "the board began anew meanwhile, and has forgotten it", again), forgotten)
 
     def test_bytes_that_were_changed_on_their_way_are_told_as_that(self):
