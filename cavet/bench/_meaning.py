@@ -38,8 +38,8 @@ class Meanings:
             known = sorted({*setup.boards, *setup.hosts})
             raise WrongError("board", found=board, expected=f"one of {listed(known)}", nearest=nearest(board, known))
         self._setup = setup
-        self._board = board
-        self._points = [point for point in setup.points.values() if point.board == board]
+        self._board = setup.board_of(board)
+        self._points = setup.points_on(board)
         registers = any(isinstance(point, RegisterPoint) for point in self._points)
         self._names = AddressNames(setup, board) if registers else None
         self._headings = [heading for point in self._points for heading in _headings_of(point)]
@@ -152,8 +152,10 @@ class Meanings:
         return told | {"payload": _some(shown)}
 
     def _of_device(self, address: object) -> Told:
-        host, board = self._setup.hosts.get(self._board), self._setup.boards.get(self._board)
-        names = [name for name, device in host.devices.items() if device.address == address] if host else []
+        board = self._setup.boards.get(self._board)
+        hosts = [host for name, host in self._setup.hosts.items() if self._setup.board_of(name) == self._board]
+        devices = [(name, device) for host in hosts for name, device in host.devices.items()]
+        names = [name for name, device in devices if device.address == address]
         parts = board.parts.items() if board is not None else ()
         names = names or [name for name, part in parts if isinstance(part, BusSettings) and part.address == address]
         return {"address": f"0x{address:02X}, {_some(names)}"} if names and isinstance(address, int) else {}
@@ -171,7 +173,7 @@ class Meanings:
         return told
 
     def _of_field(self, point: FieldPoint, frame: str, field: str, value: object) -> str:
-        host = self._setup.hosts.get(self._board)
+        host = self._setup.hosts.get(point.board)
         if host is None or host.format is None or value is None:
             return point.name
         plan = host.format.codecs[frame].plan.field(field)

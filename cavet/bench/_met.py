@@ -25,7 +25,7 @@ class Presences:
     def note(self, event: Event) -> None:
         """Take in an event."""
         if event.topic is Topic.PRESENCE and event.kind is Kind.LINK:
-            told = self._told.setdefault(event.board, [])
+            told = self._told.setdefault(event.subject, [])
             told.append((event.t, event.value == HERE))
             if len(told) > MOST_TOLD:
                 del told[: MOST_TOLD // 2]
@@ -47,7 +47,7 @@ class Beginnings:
     def note(self, event: Event) -> None:
         """Take in an event."""
         if event.topic is Topic.SESSION and event.value == READY:
-            told = self._ready.setdefault(event.board, [])
+            told = self._ready.setdefault(event.subject, [])
             told.append(event.t)
             if len(told) > MOST_TOLD:
                 del told[: MOST_TOLD // 2]

@@ -30,8 +30,9 @@ class AddressNames:
 
     def __init__(self, setup: Setup, board: str = "") -> None:
         self._points: dict[tuple[int, str], list[RegisterPoint]] = {}
-        for point in setup.points.values():
-            if isinstance(point, RegisterPoint) and board in ("", point.board):
+        board = setup.board_of(board)
+        for point in setup.points.values() if not board else setup.points_on(board):
+            if isinstance(point, RegisterPoint):
                 unit = setup.hosts[point.board].settings.unit
                 self._points.setdefault((unit, point.table), []).append(point)
         self._cells = {

@@ -274,8 +274,9 @@ class RunningBench:
 
     def fault_of(self, board: str) -> Fault | None:
         """What has stopped a board, or the session with it, if anything has."""
-        of_both = (self.world.boards.get(board), self.host_links.get(board))
-        return next((each.fault for each in of_both if each is not None and each.fault), None)
+        name = self.setup.board_of(board)
+        sessions = [link for host, link in self.host_links.items() if host == board or link.link.board == name]
+        return next((each.fault for each in (self.world.boards.get(name), *sessions) if each and each.fault), None)
 
     def is_ready(self, board: str) -> bool:
         """Whether the session with a board is up, and nothing has stopped either."""
@@ -283,13 +284,15 @@ class RunningBench:
         return link is not None and link.ready and self.fault_of(board) is None
 
     def restart(self, board: str) -> None:
-        """Start a simulated board again, as after power-on; the session with it begins anew as well."""
-        link = self.host_links.get(board)
-        if board in self.world.boards or link is None:
-            self.world.restart(board)
+        """Start a simulated board again, as after power-on, by its name or its host's; the sessions with it begin anew
+        as well."""
+        name = self.setup.board_of(board)
+        links = [link for link in self.host_links.values() if link.link.board == name]
+        if name in self.world.boards or not links:
+            self.world.restart(name)
             self.board_side.turn()
-        if link is not None:
-            link.open_anew(f"{board} was started again")
+        for link in links:
+            link.open_anew(f"{name} was started again")
 
     def break_link(self, name: str) -> None:
         """Cut a link, until it is mended: both ends lose what is on its way. Raises `WrongError` for an unknown one."""

@@ -31,7 +31,7 @@ class Evidence:
         if event.kind is Kind.BOARD or event.kind is Kind.LINK:
             self._beginnings.note(event)
         if event.topic is Topic.SESSION and event.kind is Kind.LINK:
-            self.states[event.board] = str(event.value)
+            self.states[event.subject] = str(event.value)
         elif event.kind in OF_SIMULATED:
             self.simulated.add(event.board)
         elif event.kind is Kind.LINK:
@@ -41,13 +41,13 @@ class Evidence:
 
     def circumstances(self, trail: Trail, setup: Setup | None, point: Point | None) -> Circumstances:
         """What a diagnosis needs to know besides the trail itself."""
-        host = trail.root.board
-        if setup is None or point is None or host not in setup.hosts:
+        if setup is None or point is None or point.board not in setup.hosts:
+            is_simulated = trail.root.board in self.simulated
             return Circumstances(
-                now=self.now, point=None, simulated=host in self.simulated, ready=True, link_words="", patience=1.0
+                now=self.now, point=None, simulated=is_simulated, ready=True, link_words="", patience=1.0
             )
-        of = setup.hosts[host]
-        board = setup.links[of.link].board
+        host = point.board
+        of, board = setup.hosts[host], setup.board_of(host)
         parts = setup.boards[board].parts if board in setup.boards and board in self.simulated else {}
         profile = setup.boards[board].profile if board in setup.boards and board in self.simulated else None
         part = point.part or point.name

@@ -81,7 +81,7 @@ def _named_after(file: BenchFile, thing: Thing, name: str) -> Iterator[tuple[Thi
     old, sort = thing[-1], sort_of(thing)
     points = tomllib.loads(file.text).get("points", {})
     for point in file.setup.points.values():
-        board = file.setup.links[file.setup.hosts[point.board].link].board
+        board = file.setup.board_of(point.board)
         there = file.setup.boards.get(board)
         if point.name != old or "part" in points[point.name] or there is None or old not in there.parts:
             continue

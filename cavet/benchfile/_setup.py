@@ -161,14 +161,20 @@ class Setup(msgspec.Struct, frozen=True, kw_only=True):
         elsewhere = {f"{AT}{board}": address for board, address in self.elsewhere.items()}
         return {"bench": self.name, **({"file": self.path} if self.path else {}), **elsewhere}
 
+    def board_of(self, host: str) -> str:
+        """The board that a host talks to; where no host has this name, it is the board's."""
+        each = self.hosts.get(host)
+        return self.links[each.link].board if each is not None and each.link in self.links else host
+
+    def points_on(self, board: str) -> list[Point]:
+        """The points on a board, whatever its hosts call it."""
+        name = self.board_of(board)
+        return [point for point in self.points.values() if self.board_of(point.board) == name]
+
     @property
     def parts_meant(self) -> dict[str, tuple[str, str]]:
         """The parts that points are meant to move, each by its board and its name, by the points' names."""
-        boards = {host: self.links[each.link].board for host, each in self.hosts.items() if each.link in self.links}
-        return {
-            point.name: (boards.get(point.board, point.board), point.part or point.name)
-            for point in self.points.values()
-        }
+        return {point.name: (self.board_of(point.board), point.part or point.name) for point in self.points.values()}
 
     def pins_meant(self, name: str) -> frozenset[str] | None:
         """The pins at which a point's part hangs, and those that it works; `None` where there is no such part."""

@@ -39,11 +39,11 @@ def bench_rows(setup: Setup) -> dict[str, list[Row]]:
 
 
 def _board_row(setup: Setup, board: BoardSetup) -> Row:
-    host = setup.hosts.get(board.name)
+    host = next((host for name, host in setup.hosts.items() if setup.board_of(name) == board.name), None)
     return {
         "board": board.name, "profile": board.profile.name, "firmware": board.firmware,
         "unit": host.settings.unit if host is not None and host.protocol == "modbus" else None,
-        "parts": len(board.parts), "points": sum(point.board == board.name for point in setup.points.values()),
+        "parts": len(board.parts), "points": len(setup.points_on(board.name)),
     }  # fmt: skip
 
 
@@ -69,7 +69,7 @@ def board_rows(setup: Setup, name: str) -> dict[str, list[Row]]:
         raise WrongError(
             "show", found=name, expected=f"one of {listed(setup.boards)}", nearest=nearest(name, setup.boards)
         )
-    points = [point for point in setup.points.values() if point.board == name]
+    points = setup.points_on(name)
     rows: dict[str, list[Row]] = {"pins": _pin_rows(board, points)}
     rows |= board.device.rows(points)
     devices = [

@@ -130,7 +130,7 @@ class RoutineAct(Act):
     def boards(self, case: Case) -> list[str] | None:
         words = set(WORD.findall(_sources(self._text, self._name)))
         words |= {word for fault in case.faults for word in WORD.findall(fault.step)}
-        words |= {self.setup.links[self.setup.hosts[host].link].board for host in self.hosts()}
+        words |= {self.setup.board_of(host) for host in self.hosts()}
         words |= {self.setup.defects[defect].board for defect in case.defects}
         return [name for name in self.setup.boards if name in words]
 

@@ -31,7 +31,7 @@ class Truth(Looking):
     """What a condition looks at while another program is the host: a point is where its part stands."""
 
     def got(self, point: Point) -> Any:
-        board = self._bench.setup.links[self._bench.setup.hosts[point.board].link].board
+        board = self._bench.setup.board_of(point.board)
         circuit = self._bench.world.boards[board].circuit if board in self._bench.world.boards else None
         part = circuit.parts.get(point.part or point.name) if circuit is not None else None
         self._bench.board_side.turn()

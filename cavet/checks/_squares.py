@@ -14,7 +14,7 @@ from cavet.wording import plain
 def squares_of(setup: Setup, walked: Sequence[Walked]) -> tuple[BoardRow, ...]:
     """The squares of all boards that were walked, in their order."""
     boards = []
-    of = {name: setup.links[setup.hosts[point.board].link].board for name, point in setup.points.items()}
+    of = {name: setup.board_of(point.board) for name, point in setup.points.items()}
     for name, group in groupby(walked, key=lambda each: of[each.output]):
         rows = list(group)
         places = {each.names: place for place, each in reversed(list(enumerate(rows))) if each.names}

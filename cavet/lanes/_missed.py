@@ -22,7 +22,7 @@ class Missed:
         self._pins: dict[tuple[str, str], tuple[str, str]] = {}
         for point in setup.points.values():
             if isinstance(point, PinPoint) and not point.kind.is_output:
-                pin = (setup.links[setup.hosts[point.board].link].board, str(point.pin))
+                pin = (setup.board_of(point.board), str(point.pin))
                 self._points[pin] = point.name
                 self._pins[point.board, point.name] = pin
         self._rest: dict[tuple[str, str], object] = {}

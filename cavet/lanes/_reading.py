@@ -116,14 +116,15 @@ class Lanes:
             self._dot(point, event)
 
     def _command(self, event: Event) -> None:
-        host = self._setup.hosts.get(event.board)
+        point = self._setup.points.get(event.subject)
+        host = self._setup.hosts.get(point.board) if point is not None else None
         if host is not None:
             link = self._setup.links[host.link]
             self._lane(LINK, link.board, link.name, TRAFFIC, link.kind).commands.append(event.t)
 
     def _dot(self, point: Point, event: Event) -> None:
         """What was asked of a point, in the lane of its part, where both count in the same."""
-        board = self._setup.links[self._setup.hosts[point.board].link].board
+        board = self._setup.board_of(point.board)
         part = point.part or point.name
         if not isinstance(event.value, int | float):
             return

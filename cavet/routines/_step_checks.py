@@ -97,7 +97,7 @@ class StepChecks:
         point = compiler.point(name)
         if not point.kind.is_output:
             raise MistakeError(name.at, found=f"{point.name}, an input", expected="an output")
-        board = self._setup.boards.get(self._setup.links[self._setup.hosts[point.board].link].board)
+        board = self._setup.boards.get(self._setup.board_of(point.board))
         if isinstance(point, PinPoint) and board is not None:
             for pin, mode in point.modes().items():
                 there = board.profile.pins.get(pin)

@@ -48,6 +48,7 @@ class Lots:
 
     def __init__(self, seed):
         self._lot = random.Random(seed)
+        self._renames = str(seed)[-1] in "12569"
         self._tables = [f'format = 1\nseed = "{seed}"\n']
         self._points = []
         self.drawn = Drawn("")
@@ -65,11 +66,15 @@ class Lots:
             resets=lot.choice(("true", "false")),
         ))  # fmt: skip
 
+    def _host_of(self, board):
+        """What the host calls a board: each second bench has another name for it than its own."""
+        return board.replace("hut", "desk") if self._renames else board
+
     def _board(self, board, firmware, link, host="", more=""):
         self._tables.append(f'[boards.{board}]\nprofile = "{board}"\nfirmware = "{firmware}"\n{more}')
         self._tables.append(f'[links.{board}]\nboard = "{board}"\n{link}\n')
         protocol = "plan" if firmware == "usb" else firmware
-        self._tables.append(f'[hosts.{board}]\nlink = "{board}"\nprotocol = "{protocol}"\n{host}\n')
+        self._tables.append(f'[hosts.{self._host_of(board)}]\nlink = "{board}"\nprotocol = "{protocol}"\n{host}\n')
 
     def _part(self, board, kind, wires):
         name = f"part_{len(self.drawn.levels) + len(self.drawn.switches)}"
@@ -80,7 +85,7 @@ class Lots:
         """A switch on a pin; `where` says where its point is, by the point's name."""
         pin = self._pins.pop() if pin is None else pin
         name = self._part(board, self._lot.choice(SWITCHED), f"pin = {pin}")
-        self._points.append(f'[points.{name}]\nboard = "{board}"\nkind = "switch"\n{where(name, pin)}\n')
+        self._points.append(f'[points.{name}]\nboard = "{self._host_of(board)}"\nkind = "switch"\n{where(name, pin)}\n')
         self.drawn.switches[name] = f"{board}.{name}"
         self.drawn.pins[name] = (board, [pin])
 
@@ -90,7 +95,9 @@ class Lots:
         low, high = limits or self._lot.choice(RANGES)
         name = self._part(board, kind, f"pin = {pin}")
         keys = f'unit = "{unit}"\nrange = [{low}, {high}]\nrest = {low}\nwire = [{wire[0]}, {wire[1]}]'
-        self._points.append(f'[points.{name}]\nboard = "{board}"\nkind = "level"\n{keys}\n{where(name, pin)}\n')
+        self._points.append(
+            f'[points.{name}]\nboard = "{self._host_of(board)}"\nkind = "level"\n{keys}\n{where(name, pin)}\n'
+        )
         self.drawn.levels[name] = (f"{board}.{name}", (low, high), stands)
         self.drawn.pins[name] = (board, [pin])
 
@@ -100,7 +107,9 @@ class Lots:
         pins = [self._pwm.pop() for _ in range(3)]
         wires = "\n".join(f"{each} = {pin}" for each, pin in zip(("red", "green", "blue"), pins, strict=True))
         self._tables.append(f'[boards.{board}.parts.{name}]\nkind = "colour-lamp"\n{wires}\n')
-        self._points.append(f'[points.{name}]\nboard = "{board}"\nkind = "colour"\n{where(name, pins, wires)}\n')
+        self._points.append(
+            f'[points.{name}]\nboard = "{self._host_of(board)}"\nkind = "colour"\n{where(name, pins, wires)}\n'
+        )
         self.drawn.colours[name] = f"{board}.{name}"
         self.drawn.pins[name] = (board, pins)
 

@@ -48,7 +48,7 @@ class Inputs(Lots):
             self.contacts[name] = (f"{board}.{name}", ("release", "press") if kind == "button" else ("shut", "open"))
         self._tables.append(f'[boards.{board}.parts.{name}]\nkind = "{kind}"\n{wires}')
         mode, active = ("pull-up", "low") if kind == "button" else ("input", "high")
-        keys = f'board = "{board}"\nkind = "contact"\nactive = "{active}"\n'
+        keys = f'board = "{self._host_of(board)}"\nkind = "contact"\nactive = "{active}"\n'
         self._points.append(f"[points.{name}]\n{keys}{where(name, pin, mode)}\n")
 
     def _reading(self, board, where, grain, *, wire=None):
@@ -58,7 +58,7 @@ class Inputs(Lots):
         name = f"reading_{len(self.readings)}"
         ends = f"wire = [{low / wire:.0f}, {high / wire:.0f}]\n" if wire else ""
         self._points.append(
-            f'[points.{name}]\nboard = "{board}"\nkind = "reading"\n{keys}{ends}{where(name, quantity)}\n'
+            f'[points.{name}]\nboard = "{self._host_of(board)}"\nkind = "reading"\n{keys}{ends}{where(name, quantity)}\n'
         )
         self.readings[name] = (quantity, grain + GRAIN * (high - low) + 1e-6 * max(abs(low), abs(high)))
 
@@ -68,7 +68,9 @@ class Inputs(Lots):
         name, pin = f"reading_{len(self.readings)}", self._analog.pop()
         gauge = f'kind = "gauge"\npin = {pin}\nof = "{quantity}"\nrange = [{low}, {high}]\n'
         self._tables.append(f"[boards.{board}.parts.{name}]\n{gauge}")
-        self._points.append(f'[points.{name}]\nboard = "{board}"\nkind = "reading"\n{keys}{wire}{where(name, pin)}\n')
+        self._points.append(
+            f'[points.{name}]\nboard = "{self._host_of(board)}"\nkind = "reading"\n{keys}{wire}{where(name, pin)}\n'
+        )
         self.readings[name] = (quantity, 3 * (high - low) / min(self._counts, NOISE_COUNTS))
 
     # what boards speak

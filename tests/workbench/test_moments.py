@@ -37,7 +37,8 @@ class Seen:
         for point in setup.points.values():
             reading = sessions[point.board].session.readings[point.name]
             self.points[point.name] = (reading.asked, reading.got)
-        self.boards = {name: board for name, board in running.world.boards.items() if name in setup.hosts}
+        boards = running.world.boards
+        self.boards = {host: boards[setup.board_of(host)] for host in setup.hosts}
         self.parts = {
             name: {part.name: (part.fraction(self.t), part.busy(self.t)) for part in board.circuit.parts.values()}
             for name, board in self.boards.items()

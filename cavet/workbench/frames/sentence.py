@@ -172,9 +172,9 @@ class Sentence:
             pass
         else:
             return None
-        for point in self._setup.points.values() if self._setup is not None else ():
+        for point in self._setup.points_on(self._board) if self._setup is not None else ():
             fields = ((name, _place_of(point, name)) for name in ("address", "pin"))
-            if point.board == self._board and any(where and self.texts.get(name) == where for name, where in fields):
+            if any(where and self.texts.get(name) == where for name, where in fields):
                 try:
                     return f"{point.to_wire(point.parse(text)):.0f}"
                 except WrongError:
@@ -186,8 +186,9 @@ class Sentence:
         blank, setup = self.blank, self._setup
         if blank is None or setup is None:
             return ""
-        points = [point for point in setup.points.values() if point.board == self._board]
-        return ", ".join(point.name for point in points if _place_of(point, blank.field) is not None)
+        return ", ".join(
+            point.name for point in setup.points_on(self._board) if _place_of(point, blank.field) is not None
+        )
 
     def turn(self, by: int) -> None:
         """The next word, the other side of a switch, or a number one greater or less."""

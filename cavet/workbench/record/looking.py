@@ -270,8 +270,8 @@ class Looking:
     def way(self, trail: Trail) -> list[tuple[Key, float]]:
         """Through which lanes a command went, and when."""
         setup, found = self._bench.setup, []
-        host = setup.hosts.get(trail.root.board)
-        link = host.link if host is not None else ""
+        point = setup.points.get(trail.point)
+        link = self._setup_link(point) if point is not None else ""
         board = setup.links[link].board if link else trail.root.board
         for kind, step in trail.steps.items():
             event = step.events[0]

@@ -62,14 +62,14 @@ def words_of(event: Event) -> str:
 
 def _links(bench: RunningBench, states: States) -> Iterator[tuple[str, str]]:
     for host in bench.setup.hosts:
-        state = states.get((host, Topic.SESSION, host, Kind.LINK))
+        state = states.get((bench.setup.board_of(host), Topic.SESSION, host, Kind.LINK))
         yield host, str(state.value) if state is not None else "not open yet"
 
 
 def _points(bench: RunningBench, states: States, t: float) -> Iterator[tuple[str, PointThen]]:
     for point in bench.setup.points.values():
         of = {
-            kind: states.get((point.board, Topic.POINT, point.name, kind))
+            kind: states.get((bench.setup.board_of(point.board), Topic.POINT, point.name, kind))
             for kind in (Kind.ASKED, Kind.HEARD, Kind.CONFIRMED)
         }
         asked = _value(of[Kind.ASKED])

@@ -145,8 +145,7 @@ class Then:
         return (board, Topic.BOARD, board, Kind.BOARD) in moment.states
 
     def _board_of(self, point: Point) -> str:
-        host = self._setup.hosts[point.board]
-        return self._setup.links[host.link].board if host.link in self._setup.links else point.board
+        return self._setup.board_of(point.board)
 
     def _courses(self, moment: Moment) -> dict[str, Course]:
         """How inputs went in the last seconds before the moment."""
@@ -166,7 +165,7 @@ class Then:
         name = self._board_of(point)
         state = moment.links.get(point.board, "")
         head = BoardView(
-            name=plain(name), profile="", line=self._spoken(self._setup.hosts[point.board].link), state=plain(state),
+            name=plain(point.board), profile="", line=self._spoken(self._setup.hosts[point.board].link), state=plain(state),
             state_is_bad=state != READY, cursor=point.part or point.name,
         )  # fmt: skip
         setup, parts = self._setup.boards.get(name), self._parts.get(name, [])
@@ -324,7 +323,7 @@ class Then:
         """The last command of a point up to the moment, as far as it had come. What it had not reached by then was
         still to come, unless it had ended, or stood still for a good while."""
         record = self._bench.history
-        asked = moment.states.get((point.board, Topic.POINT, point.name, Kind.ASKED))
+        asked = moment.states.get((self._board_of(point), Topic.POINT, point.name, Kind.ASKED))
         if asked is None:
             return None
         effects = record.trail(asked.number)

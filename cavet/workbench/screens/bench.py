@@ -279,7 +279,7 @@ class BenchScreen(BenchActing):
         return next((point for point in points.values() if point.board in hosts), None)
 
     def go_to(self, point: Point) -> None:
-        self._unfold(self._desk.bench.setup.links[self._desk.bench.setup.hosts[point.board].link].board)
+        self._unfold(self._desk.bench.setup.board_of(point.board))
         section = views.section_view(self._desk, self._open)
         for row in section.rows:
             if row.believed is not None and point.name in row.believed.names:

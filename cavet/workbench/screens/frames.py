@@ -231,8 +231,8 @@ class FramesScreen(FramesActing):
         if trail is not None and trail.point in self._desk.bench.setup.points:
             return self._desk.bench.setup.points[trail.point]
         link = self._link
-        points = self._desk.bench.setup.points.values()
-        return next((point for point in points if link is not None and point.board == link.board), None)
+        points = self._desk.bench.setup.points_on(link.board) if link is not None else []
+        return points[0] if points else None
 
     def go_to(self, point: Point) -> None:
         link = self._desk.bench.setup.hosts[point.board].link
