@@ -57,9 +57,8 @@ class Inputs(Lots):
         quantity, low, high, keys = self._quantity()
         name = f"reading_{len(self.readings)}"
         ends = f"wire = [{low / wire:.0f}, {high / wire:.0f}]\n" if wire else ""
-        self._points.append(
-            f'[points.{name}]\nboard = "{self._host_of(board)}"\nkind = "reading"\n{keys}{ends}{where(name, quantity)}\n'
-        )
+        keys = f'board = "{self._host_of(board)}"\nkind = "reading"\n{keys}'
+        self._points.append(f"[points.{name}]\n{keys}{ends}{where(name, quantity)}\n")
         self.readings[name] = (quantity, grain + GRAIN * (high - low) + 1e-6 * max(abs(low), abs(high)))
 
     def _gauge(self, board, where, wire=""):

@@ -7,10 +7,11 @@ import msgspec
 
 from cavet import clock
 from cavet.bench import Carrier, RunningBench, StageState
+from cavet.benchfile import check_text
 from cavet.hosts import SessionState
 from cavet.record import STAGES, Kind
 from cavet.wording import WrongError
-from tests.bench.benches import gatehouse, in_fast_time
+from tests.bench.benches import SMALL, gatehouse, in_fast_time
 
 
 def states(diagnosis):
@@ -226,6 +227,34 @@ class Broken(unittest.TestCase):
             return standings.diagnose(standings.trails.all[first]).broken, standings.broken()
 
         self.assertEqual(in_fast_time(story), (None, []))
+
+
+class Names(unittest.TestCase):
+    """A host may call a board by another name than its own."""
+
+    def setUp(self):
+        truth, belief = SMALL[: SMALL.index("[hosts.hut]")], SMALL[SMALL.index("[hosts.hut]") :]
+        text = truth + belief.replace("[hosts.hut]", "[hosts.desk]").replace('board = "hut"', 'board = "desk"')
+        self.setup = check_text(text, "small.bench.toml")
+
+    def test_it_is_found_by_either(self):
+        self.assertEqual(("hut", "hut"), (self.setup.board_of("desk"), self.setup.board_of("hut")))
+        points = list(self.setup.points.values())
+        self.assertEqual([points, points], [self.setup.points_on(name) for name in ("desk", "hut")])
+
+    def test_it_is_started_again_and_its_fault_told_by_either(self):
+        async def story(bench, standings):
+            for name in ("desk", "hut"):
+                before = len(bench.record)
+                bench.world.fail(bench.world.boards["hut"], ValueError("broken"))
+                self.assertIn("broken", str(bench.fault_of(name)))
+                bench.restart(name)
+                self.assertIsNone(bench.fault_of(name))
+                await asyncio.sleep(3)
+                told = [event.value for event in bench.record.since(before) if event.kind is Kind.BOARD]
+                self.assertEqual(("reset", "runs", True), (told[0], told[-1], bench.is_ready("desk")))
+
+        in_fast_time(story, self.setup)
 
 
 class Links(unittest.TestCase):
