@@ -191,10 +191,11 @@ class Setup(msgspec.Struct, frozen=True, kw_only=True):
         return frozenset(map(str, pins))
 
     def point(self, name: str) -> Point:
-        """Find a point by its name, or by `board.name`. Raises `WrongError` with the nearest."""
-        short = name.rpartition(".")[2]
+        """Find a point by its name, or by `board.name`, by either name of the board. Raises `WrongError` with the
+        nearest."""
+        board, _, short = name.rpartition(".")
         point = self.points.get(short)
-        if point is None or name not in (short, f"{point.board}.{short}"):
+        if point is None or board not in ("", point.board, self.board_of(point.board)):
             known = self.points
             raise WrongError("point", found=name, expected=f"one of {listed(known)}", nearest=nearest(short, known))
         return point

@@ -239,6 +239,7 @@ class Names(unittest.TestCase):
 
     def test_it_is_found_by_either(self):
         self.assertEqual(("hut", "hut"), (self.setup.board_of("desk"), self.setup.board_of("hut")))
+        self.assertEqual({"lamp"}, {self.setup.point(name).name for name in ("lamp", "desk.lamp", "hut.lamp")})
         points = list(self.setup.points.values())
         self.assertEqual([points, points], [self.setup.points_on(name) for name in ("desk", "hut")])
 
