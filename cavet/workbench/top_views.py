@@ -8,31 +8,32 @@ from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.lines import TopView
 
 
-def _may_be_there(desk: Desk, host: str) -> bool:
-    """Whether nothing says that a board is gone."""
+def _is_ready(desk: Desk, host: str) -> bool:
+    """Whether a host's board can be asked, and nothing says that it is gone."""
     presence = desk.standings.presence_of(host)
-    return presence is None or presence.here is not False
+    return desk.bench.is_ready(host) and (presence is None or presence.here is not False)
 
 
 def top_view(desk: Desk, screen: str, screens: tuple[str, ...]) -> TopView:
     """What the top line says."""
-    links = list(desk.bench.host_links.values())
-    ready = sum(desk.bench.is_ready(name) and _may_be_there(desk, name) for name in desk.bench.host_links)
+    setup, hosts = desk.bench.setup, list(desk.bench.host_links)
+    there = {setup.board_of(host) for host in hosts}
+    ready = len(there - {setup.board_of(host) for host in hosts if not _is_ready(desk, host)})
     boards = desk.past or (
-        f"{ready} of {len(links)} boards ready"
-        if len(links) > 1
+        f"{ready} of {len(there)} boards ready"
+        if len(there) > 1
         else ("board ready" if ready else "board not ready")
-        if links
+        if there
         else "no board yet"
     )
     return TopView(
-        bench=plain(desk.bench.setup.name, 40),
+        bench=plain(setup.name, 40),
         screen=screen,
         screens=screens,
         clock=show_clock(desk.now),
         speed="",
         boards=boards,
-        boards_are_here=ready == len(links),
+        boards_are_here=ready == len(there),
         defects=sum(defect.on for defect in desk.bench.world.defects.values()),
         broken=len(desk.unseen()),
         not_recorded=bool(desk.record_problem()),

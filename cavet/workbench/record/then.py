@@ -165,8 +165,8 @@ class Then:
         name = self._board_of(point)
         state = moment.links.get(point.board, "")
         head = BoardView(
-            name=plain(point.board), profile="", line=self._spoken(self._setup.hosts[point.board].link), state=plain(state),
-            state_is_bad=state != READY, cursor=point.part or point.name,
+            name=plain(point.board), profile="", line=self._spoken(self._setup.hosts[point.board].link),
+            state=plain(state), state_is_bad=state != READY, cursor=point.part or point.name,
         )  # fmt: skip
         setup, parts = self._setup.boards.get(name), self._parts.get(name, [])
         link = self._setup.links.get(self._setup.hosts[point.board].link)
