@@ -64,10 +64,20 @@ def draw_section(
             canvas.shade(0, y, width, 1, "raised")
             canvas.put(0, y, "▸", PAPER)
         _draw_row(canvas, at, row, y)
-    canvas.down(at.bar, HEAD_ROWS, len(rows), "┃", HEATHER)
-    _draw_link(canvas, at, section, len(rows))
+    lines = _link_lines(section, at)
+    link = lines[: max(0, height - HEAD_ROWS)]
+    canvas.down(at.bar, HEAD_ROWS, max(len(rows), len(link)), "┃", HEATHER)
+    for y, (line, ink) in enumerate(link, HEAD_ROWS):
+        is_cut = y == height - 1 and len(lines) > len(link)
+        canvas.put(at.link, y, "…" if is_cut else line, ink)
     _draw_crossings(canvas, at, section.rows, first, len(rows))
     return canvas
+
+
+def section_height(section: Section, width: int, first: int = 0) -> int:
+    """How many lines a board takes from its row `first` on: what is to be said of its links may be more than it has
+    rows."""
+    return HEAD_ROWS + max(len(section.rows) - first, len(_link_lines(section, columns_for(width))))
 
 
 def _draw_row(canvas: Canvas, at: Columns, row: SectionRow, y: int) -> None:
@@ -158,16 +168,9 @@ def _in_lines(words: str) -> list[str]:
     return [*wrapped(host, LINK_COLUMNS), colon + port]
 
 
-def _draw_link(canvas: Canvas, at: Columns, section: Section, rows: int) -> None:
-    if not at.link:
-        return
-    y = HEAD_ROWS
-    for words, role in section.link:
-        for line in _in_lines(words):
-            if y >= HEAD_ROWS + rows:
-                return
-            canvas.put(at.link, y, line, ROLES[role])
-            y += 1
+def _link_lines(section: Section, at: Columns) -> list[tuple[str, Ink]]:
+    """What is to be said of the links, line by line; nothing where there is no room for it."""
+    return [(line, ROLES[role]) for words, role in section.link for line in _in_lines(words)] if at.link else []
 
 
 def _draw_crossings(canvas: Canvas, at: Columns, rows: tuple[SectionRow, ...], first: int, count: int) -> None:

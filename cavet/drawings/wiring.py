@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from cavet.benchfile import Setup
 from cavet.drawings.canvas import Canvas
-from cavet.drawings.section import HEAD_ROWS, draw_section
+from cavet.drawings.section import draw_section, section_height
 from cavet.wiring import Section, Wiring, section_of
 
 WIDTH = 118
@@ -29,7 +29,7 @@ def link_words(wiring: Wiring) -> tuple[tuple[str, str], ...]:
 
 def draw_wiring(drawn: list[Section]) -> Canvas:
     """Draw cross-sections below each other."""
-    parts = [draw_section(section, WIDTH, HEAD_ROWS + len(section.rows)) for section in drawn]
+    parts = [draw_section(section, WIDTH, section_height(section, WIDTH)) for section in drawn]
     canvas = Canvas(WIDTH, sum(part.height + 1 for part in parts))
     y = 0
     for part in parts:

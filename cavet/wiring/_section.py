@@ -97,8 +97,8 @@ def section_of(
 def title_of(wiring: Wiring) -> str:
     """What kind of board it is, and what it speaks."""
     board = wiring.board
-    protocol = wiring.links[0].protocol if wiring.links else ""
-    return f"{board.profile.name} · {protocol}" if board is not None else f"a real one · {protocol}"
+    spoken = ", ".join(dict.fromkeys(link.protocol for link in wiring.links))
+    return f"{board.profile.name} · {spoken}" if board is not None else f"a real one · {spoken}"
 
 
 def _rows(wiring: Wiring, device: str, level: Live, state: State) -> list[SectionRow]:

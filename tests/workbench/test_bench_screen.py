@@ -4,12 +4,13 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import msgspec
 from msgspec.structs import replace
 
 import cavet
 from cavet.benchfile import check_text, load_bench, start_text
 from cavet.demo import demo_path
-from cavet.drawings.section import HEAD_ROWS, draw_section
+from cavet.drawings.section import HEAD_ROWS, draw_section, section_height
 from cavet.remarks import remarks_on
 from cavet.wiring import Wiring, section_of
 from cavet.wording import WrongError
@@ -48,6 +49,17 @@ class InCrossSection(unittest.TestCase):
         ):
             with self.subTest(words):
                 self.assertTrue(any(all(word in line for word in words) for line in text.splitlines()), text)
+
+    def test_what_is_to_be_said_of_links_goes_on_below_few_rows(self):
+        said = tuple((words, "quiet") for words in ("tcp", "127.0.0.1:36000", "ready", "serial 19200", "ready"))
+        whole = section_of(Wiring(SETUP, "mast"), link=said)
+        few = msgspec.structs.replace(whole, rows=whole.rows[:1])
+        height = section_height(few, 118)
+        text = draw_section(few, 118, height).text()
+        for words in ("tcp", "127.0.0.1", ":36000", "ready", "serial 19200"):
+            self.assertIn(words, text)
+        tight = draw_section(few, 118, height - 2).text()
+        self.assertEqual(("┃ …", False), (tight.splitlines()[-1].strip(), "serial" in tight))
 
     def test_every_kind_of_board_has_one(self):
         for board, words in (

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import msgspec
 
 from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, PAPER, QUIET, Canvas, wrapped
-from cavet.drawings.section import HEAD_ROWS, draw_section
+from cavet.drawings.section import HEAD_ROWS, draw_section, section_height
 from cavet.wiring import Section
 from cavet.workbench.wiring.views import AroundView, FoldView, RemarksView
 
@@ -39,19 +39,23 @@ def first_row(view: BoardsView, height: int) -> int:
     return max(0, min(at - room // 2, len(view.section.rows) - room))
 
 
+def rows_shown(view: BoardsView, width: int, height: int) -> tuple[int, int]:
+    """The first row of the open board that is seen, and how many lines it takes with its head."""
+    first, room = first_row(view, height), max(HEAD_ROWS + 1, height - len(view.folded) - 1)
+    return first, min(room, section_height(view.section, width, first))
+
+
 def draw_boards(view: BoardsView, width: int, height: int) -> Canvas:
     """Draw the open board, and below it the others in a line each."""
     canvas = Canvas(width, height)
-    first = first_row(view, height)
-    room = max(HEAD_ROWS + 1, height - len(view.folded) - 1)
+    first, shown = rows_shown(view, width, height)
     cursor = view.cursor if view.active else None
-    section = draw_section(view.section, width, room, first=first, cursor=cursor)
-    shown = min(room, HEAD_ROWS + len(view.section.rows) - first)
+    section = draw_section(view.section, width, shown, first=first, cursor=cursor)
     for y in range(min(height, shown)):
         canvas.lay_row(y, section, y)
     if view.note and len(view.section.board) + len(view.section.title) + len(view.note) + 6 < width:
         canvas.put_right(width - 1, 0, view.note, CORAL if "wrong" in view.note else ASKED)
-    left = len(view.section.rows) - first - (room - HEAD_ROWS)
+    left = len(view.section.rows) - first - (shown - HEAD_ROWS)
     if left > 0 and not view.note and len(view.section.board) + len(view.section.title) + 18 < width:
         canvas.put_right(width - 1, 0, f"{left} more below", QUIET)
     y = shown + 1

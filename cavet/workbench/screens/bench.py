@@ -20,8 +20,8 @@ from cavet.workbench.drawing.bench import (
     draw_beginning,
     draw_boards,
     draw_remarks,
-    first_row,
     remark_under,
+    rows_shown,
 )
 from cavet.workbench.screens.bench_acting import AROUND, BOARDS, PANES, REMARKS, BenchActing
 from cavet.workbench.screens.frame import Follow
@@ -241,12 +241,10 @@ class BenchScreen(BenchActing):
         view = self.picture("boards").shown
         if not isinstance(view, BoardsView):
             return
-        height = self.picture("boards").size.height
-        first = first_row(view, height)
-        room = max(HEAD_ROWS + 1, height - len(view.folded) - 1)
-        shown = min(room, HEAD_ROWS + len(view.section.rows) - first)
-        if HEAD_ROWS <= y < shown:
-            key = view.section.rows[first + y - HEAD_ROWS].key
+        first, shown = rows_shown(view, *self.picture("boards").size)
+        row = first + y - HEAD_ROWS
+        if HEAD_ROWS <= y < shown and row < len(view.section.rows):
+            key = view.section.rows[row].key
             again, self._cursor = key == self._cursor, key
             if again:
                 self.attempt(self._edit)
