@@ -127,7 +127,7 @@ class PinModes:
     def follow(self, event: Event) -> list[tuple[str, Any, str]]:
         """What an event does to pins of its board: which, to what it is driven now, in which unit."""
         if event.kind is Kind.BOARD and event.value == RESET:
-            keys = [key for key in self._modes.keys() | self._driven.keys() if key[0] == event.board]
+            keys = sorted(key for key in self._modes.keys() | self._driven.keys() if key[0] == event.board)
             return [found for key in keys for found in self._begin(key, INPUT, event.t)]
         if event.kind is not Kind.DRIVEN or event.topic is not Topic.PIN:
             return []
@@ -146,7 +146,9 @@ class PinModes:
 
     def _begin(self, key: tuple[str, str], mode: str, t: float) -> list[tuple[str, Any, str]]:
         """A pin is in a mode from now on, and drives nothing yet."""
-        self._modes.setdefault(key, []).append((t, mode))
+        told = self._modes.setdefault(key, [])
+        if not told or told[-1][1] != mode:
+            told.append((t, mode))
         value, unit = self._driven.pop(key, (None, ""))
         return [(key[1], type(value)(), unit)] if value else []
 
