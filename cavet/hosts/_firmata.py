@@ -91,6 +91,7 @@ class FirmataSession(FirmataBuses):
 
     def _abandon(self, why: str, words: str, reason: Reason) -> None:
         """Nothing that was asked is waited for any more."""
+        self._inputs.due = inf
         for wish in [*self._confirming.abandon(), *self._shafts.abandon()]:
             self._give_up(wish, why, reason)
         for wish in self._reversing.forget():

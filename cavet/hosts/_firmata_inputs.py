@@ -27,7 +27,7 @@ class Inputs:
         self._at_channels: dict[int, list[PinPoint]] = {}
         self._ports: list[int] = []
         self.due = inf
-        """When the ports are to be switched on anew."""
+        """When the ports are to be switched on anew; `inf` for not at all, as when the link is lost."""
 
     def begin(
         self, points: Iterable[PinPoint], channel_of: Callable[[int], int | None], pins: Iterable[int]

@@ -293,6 +293,9 @@ class Confirming(unittest.TestCase):
         talk.time = 1.2
         talk.hear("90 F9 55")
         self.assertEqual(("", "D0 01", ""), (talk.go(1.45), talk.go(1.5), talk.go(3.0)))
+        talk.hear("90 F9 55")
+        talk.session.lost("pulled out")
+        self.assertEqual("", talk.go(4.0))
 
     def test_a_late_answer_to_the_first_try_confirms_the_second(self):
         talk, asked = self.asked()
