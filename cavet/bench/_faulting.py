@@ -31,7 +31,7 @@ class Faulting:
         `WrongError`."""
         if kind not in FAULTS:
             raise WrongError("fault", found=kind, expected=f"one of {listed(FAULTS)}", nearest=nearest(kind, FAULTS))
-        boards = self._side.world.boards
+        boards, board = self._side.world.boards, self._setup.board_of(board)
         if board not in boards:
             known = listed(boards)
             raise WrongError("fault.board", found=board, expected=f"one of {known}", nearest=nearest(board, boards))

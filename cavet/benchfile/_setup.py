@@ -201,12 +201,11 @@ class Setup(msgspec.Struct, frozen=True, kw_only=True):
         return point
 
     def links_meant(self, word: str) -> list[LinkSetup]:
-        """The links that a word means: a board's, or one by its name, `board.name` or `board.kind`. Raises
-        `WrongError`."""
-        found = [
-            link for link in self.links.values()
-            if word in link.words
-        ]  # fmt: skip
+        """The links that a word means: a board's, one by its name, `board.name` or `board.kind`, or the one that a host
+        of this name opens. Raises `WrongError`."""
+        found = [link for link in self.links.values() if word in link.words]
+        if not found and word in self.hosts:
+            return [self.links[self.hosts[word].link]]
         if not found:
             known = sorted({link.board for link in self.links.values()} | set(self.links))
             raise WrongError("link", found=word, expected=f"one of {listed(known)}", nearest=nearest(word, known))

@@ -33,7 +33,8 @@ def frames_of(running: RunningBench, board: str) -> list[Passed]:
 
     On a broker they are those of the host.
     """
-    links = [link for link in running.setup.links.values() if link.board == board]
+    name = running.setup.board_of(board)
+    links = [link for link in running.setup.links.values() if link.board == name]
     if not links:
         known = sorted({link.board for link in running.setup.links.values()})
         raise WrongError("board", found=board, expected=f"one of {listed(known)}", nearest=nearest(board, known))

@@ -243,6 +243,11 @@ class Names(unittest.TestCase):
         points = list(self.setup.points.values())
         self.assertEqual([points, points], [self.setup.points_on(name) for name in ("desk", "hut")])
 
+    def test_its_links_are_meant_by_either(self):
+        self.assertEqual(self.setup.links_meant("hut"), self.setup.links_meant("desk"))
+        with self.assertRaises(WrongError):
+            self.setup.links_meant("elsewhere")
+
     def test_it_is_started_again_and_its_fault_told_by_either(self):
         async def story(bench, standings):
             for name in ("desk", "hut"):
