@@ -191,7 +191,7 @@ class I2cBus:
                 return f"nobody acknowledges 0x{address:02X}"
         for target in answering:
             target.begin(read, wire.at, cause)
-        wire.at += max(target.stretch for target in answering)
+        wire.at += max([target.stretch for target in answering])
         return ""
 
     def _write(self, wire: _Wire, called: list[Target], address: int, data: bytes) -> str:
@@ -199,7 +199,7 @@ class I2cBus:
             done = wire.at + 9 * wire.bit
             taken = [target.write(byte, done) for target in called if target.answers]
             wire.byte(byte, acknowledged=any(taken))
-            wire.at += max(target.stretch for target in called)
+            wire.at += max([target.stretch for target in called])
             if not any(taken):
                 return f"address 0x{address:02X} did not acknowledge byte {place + 1} of {len(data)}"
         return ""
@@ -212,7 +212,7 @@ class I2cBus:
                 if target.answers:
                     byte &= target.read(wire.at)  # whoever pulls low, wins
             wire.byte(byte, acknowledged=goes_on or place < count - 1)
-            wire.at += max(target.stretch for target in called)
+            wire.at += max([target.stretch for target in called])
             read.append(byte)
         return bytes(read)
 
@@ -221,7 +221,7 @@ class I2cBus:
     ) -> Outcome:
         self._free_at = at
         tokens = tuple(wire.tokens)
-        seen = bytes(token.value for token in tokens if isinstance(token, Octet))
+        seen = bytes([token[0] for token in tokens if isinstance(token, Octet)])
         self._tell(Kind.BUS, Topic.BUS, self.name, seen, cause, problem or show_marks(tokens[:MAX_NOTED]))
         return Outcome(tokens, b"".join(reads) if not problem else b"", at, problem, fault, tuple(reads))
 

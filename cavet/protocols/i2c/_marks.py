@@ -15,11 +15,16 @@ from cavet.wording import WrongError
 
 
 class Mark(Enum):
-    """A condition on the bus."""
+    """A condition on the bus; `shown` is how it is written."""
+
+    shown: str
 
     START = "S"
     RESTART = "Sr"
     STOP = "P"
+
+    def __init__(self, shown: str) -> None:
+        self.shown = shown
 
 
 class Octet(NamedTuple):
@@ -33,6 +38,11 @@ Token = Mark | Octet
 
 _MARKS = {mark.value.upper(): mark for mark in Mark}
 _ANSWERS = {"A": True, "N": False}
+_SHOWN = {
+    acknowledged: [f"{value:02X}{answer}" for value in range(256)]
+    for acknowledged, answer in ((None, ""), (True, " A"), (False, " N"))
+}
+"""How each byte is written, by its acknowledge bit."""
 
 
 def read_marks(text: str, open_end: Octet | None = None) -> list[Token]:
@@ -65,15 +75,7 @@ def _pairs(word: str) -> bytes:
 
 def show_marks(tokens: Iterable[Token]) -> str:
     """Write what was seen on the bus."""
-    words = []
-    for token in tokens:
-        if isinstance(token, Mark):
-            words.append(token.value)
-            continue
-        words.append(f"{token.value:02X}")
-        if token.acknowledged is not None:
-            words.append("A" if token.acknowledged else "N")
-    return " ".join(words)
+    return " ".join([token.shown if isinstance(token, Mark) else _SHOWN[token[1]][token[0]] for token in tokens])
 
 
 def clocks(tokens: Iterable[Token]) -> int:
