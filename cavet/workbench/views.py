@@ -15,7 +15,7 @@ from cavet.boards import Board, Pin, PinMode
 from cavet.boards.buses import BusDevice, Expander, Matrix, MatrixChain, OneWireDevice, Panel, SpiChip
 from cavet.boards.parts import ColourLamp, Part, Sign
 from cavet.hosts import Asked, Point, PointKind, SessionState
-from cavet.record import Kind
+from cavet.record import Kind, Topic, Trail
 from cavet.units import show_duration
 from cavet.wording import plain
 from cavet.workbench.courses import Course
@@ -87,8 +87,14 @@ def _head(desk: Desk, board: str) -> HeadView:
         folded=desk.roster.is_folded(board),
         active=tuple(active),
         count=len(points),
-        broken=sum(trail.root.board == link.link.board for trail in unseen),
+        broken=sum(_is_of(desk, trail, board) for trail in unseen),
     )
+
+
+def _is_of(desk: Desk, trail: Trail, host: str) -> bool:
+    """Whether a trail is a host's own, or one of others at its board."""
+    point = desk.bench.setup.points.get(trail.point) if trail.root.topic is Topic.POINT else None
+    return point.board == host if point is not None else trail.root.board == desk.bench.setup.board_of(host)
 
 
 def _rail(desk: Desk, point: Point, entry: str | None) -> RailView:

@@ -5,10 +5,69 @@ import unittest
 from math import nan
 from unittest import mock
 
+from cavet.benchfile import check_text
 from cavet.workbench import Desk, views
+from cavet.workbench.drawing.rails import HeadView
 from cavet.workbench.drawing.rig import flow_from
 from cavet.workbench.top_views import top_view
 from tests.bench.benches import demo, in_fast_time
+
+TWO = """format = 1
+[boards.shed]
+profile = "heron"
+firmware = "modbus"
+unit = 7
+[boards.shed.parts]
+lamp = { kind = "lamp", pin = "L5" }
+relay = { kind = "relay", pin = "L1" }
+[boards.shed.map]
+lamp = { table = "coils", address = 0, pin = "L5" }
+relay = { table = "coils", address = 1, pin = "L1" }
+[links.wire]
+kind = "tcp"
+board = "shed"
+[links.line]
+kind = "serial"
+board = "shed"
+rate = 19200
+[hosts.net]
+link = "wire"
+protocol = "modbus"
+unit = 7
+[hosts.panel]
+link = "line"
+protocol = "modbus"
+unit = 7
+[points.lamp]
+board = "net"
+kind = "switch"
+table = "coils"
+address = 0
+[points.relay]
+board = "panel"
+kind = "switch"
+table = "coils"
+address = 1
+[defects.dead]
+kind = "dead-pin"
+board = "shed"
+pin = "L1"
+"""
+
+
+class Hosts(unittest.TestCase):
+    def test_a_board_with_two_of_them_is_one_and_each_has_its_own_commands(self):
+        async def story(bench, _standings):
+            desk = Desk(bench, lambda act: act())
+            for point in bench.setup.points.values():
+                bench.ask(point, True, by="test")
+            await asyncio.sleep(5)
+            desk.standings.follow()
+            heads = {line.name: line for line in views.rails_view(desk, 0).lines if isinstance(line, HeadView)}
+            return {name: head.broken for name, head in heads.items()}, top_view(desk, "drive", ("drive",)).boards
+
+        broken, boards = in_fast_time(story, check_text(TWO, "two.bench.toml"))
+        self.assertEqual(({"net": 0, "panel": 1}, "board ready"), (broken, boards))
 
 
 class Boards(unittest.TestCase):
