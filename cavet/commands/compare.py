@@ -46,7 +46,7 @@ def readable(found: Difference, a: Path, b: Path) -> str:
     """The same for a person: the first of what differs."""
     if found.same_until is None:
         return "the same"
-    lines = [f"the same up to {found.same_until:.6g} s; then {found.count} events differ"]
+    lines = [found.words]
     rows = [(event.t, f"only in {a.name}", event) for event in found.only_a]
     rows += [(event.t, f"only in {b.name}", event) for event in found.only_b]
     rows += [(event.t, f"{show_duration(by)} later in {b.name}", event) for event, by in found.later]

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 import msgspec
 
 from cavet.record import Event, Value
+from cavet.wording import counted
 
 Key = tuple[object, ...]
 
@@ -24,6 +25,12 @@ class Difference(msgspec.Struct, frozen=True):
     def count(self) -> int:
         """How many events differ."""
         return len(self.only_a) + len(self.only_b) + len(self.later)
+
+    @property
+    def words(self) -> str:
+        """Up to when they are the same, and how much differs then."""
+        differ = "differs" if self.count == 1 else "differ"
+        return f"the same up to {self.same_until:.6g} s, then {counted(self.count, 'event')} {differ}"
 
 
 def compare(a: Iterable[Event], b: Iterable[Event], within: float = 0.0, shift: float = 0.0) -> Difference:

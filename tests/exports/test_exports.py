@@ -244,5 +244,6 @@ class Compared(unittest.TestCase):
         found = compare(a, b)
         self.assertEqual((2.0, (a[2],), (b[3],), ((a[1], 0.5),)), tuple(msgspec.structs.astuple(found)))
         self.assertEqual(2, compare(a, b, 0.5).count)
+        self.assertRegex(compare(a, a[:-1]).words, "^the same up to [0-9.]+ s, then 1 event differs$")
         self.assertIsNone(compare(a, [msgspec.structs.replace(e, number=e.number + 5, note="x") for e in a]).same_until)
         self.assertIsNone(compare(a, [msgspec.structs.replace(e, t=e.t + 7) for e in a], shift=-7).same_until)

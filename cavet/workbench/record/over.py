@@ -104,4 +104,4 @@ class Over:
         found = self.difference
         if found.same_until is None:
             return f"laid over: {self.name}, the same all along"
-        return f"laid over: {self.name}, the same up to {found.same_until:.6g} s, then {found.count} events differ"
+        return f"laid over: {self.name}, {found.words}"
