@@ -8,7 +8,7 @@ from cavet.bench import PastTrails
 from cavet.benchfile import check_text
 from cavet.boards import BoardState
 from cavet.demo import demo_path
-from cavet.record import Kind, Purpose, Topic
+from cavet.record import Kind, Purpose, Reason, Topic
 from tests.bench.benches import in_fast_time
 
 BELIEF = "what the host believes"
@@ -210,6 +210,36 @@ class Sentences(unittest.TestCase):
         self.assertEqual((Kind.DRIVEN, "-113 Undefined header", "compare [points.supply_1_voltag"), right)
         words = "-113 Undefined header: the bytes were changed on the way"
         self.assertEqual((Kind.DRIVEN, words, "same rate and settings at both "), changed)
+
+    def test_a_command_is_stopped_where_that_happened_and_by_whom_it_was_refused(self):
+        async def story(bench, standings):
+            say, name, found = bench.record.append, "upper_paddle", []
+
+            def begun(frames):
+                asked = say(Kind.ASKED, "gatehouse", Topic.POINT, name, 50.0)
+                framed = [
+                    say(Kind.FRAMED, "gatehouse", Topic.POINT, name, b"\xe9\x5a\x00", asked) for _ in range(frames)
+                ]
+                carried = say(Kind.CARRIED, "gatehouse", Topic.LINK, "gatehouse", 3, framed[0])
+                return asked, say(Kind.TAKEN, "gatehouse", Topic.MESSAGE, "analog-message", b"\xe9\x5a\x00", carried)
+
+            def told(asked):
+                standings.follow()
+                return standings.diagnose(standings.trails.all[asked])
+
+            asked, taken = begun(2)  # the other frame is still to come
+            say(Kind.LOST, "gatehouse", Topic.PIN, "9", 90, taken, "its line stays low", reason=Reason.DEAD)
+            found.append(told(asked))
+            asked, taken = begun(1)
+            driven = say(Kind.DRIVEN, "gatehouse", Topic.PIN, "9", 90, taken, "100 µs")
+            why = {"note": "a pulse of 100 µs is not taken", "reason": Reason.NOT_ALLOWED}
+            say(Kind.REFUSED, "gatehouse", Topic.PART, name, None, driven, **why)
+            found.append(told(asked))
+            return [(each.broken, each.reason, each.mend) for each in found]
+
+        dead, refused = in_fast_time(story, check_text(TEXT, str(demo_path())))
+        self.assertEqual((Kind.DRIVEN, "its line stays low"), dead[:2])
+        self.assertEqual((Kind.MOVED, "a pulse of 100 µs is not taken", "ask for what it takes"), refused)
 
     def test_a_part_that_stops_at_its_end_is_not_wired_the_wrong_way_round(self):
         wider = [key("points.upper_paddle", "wire", "[0, 180]")]
