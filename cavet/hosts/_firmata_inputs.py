@@ -31,8 +31,9 @@ class Inputs:
 
     def begin(
         self, points: Iterable[PinPoint], channel_of: Callable[[int], int | None], pins: Iterable[int]
-    ) -> Iterator[Message]:
+    ) -> list[Message]:
         """What switches the reports of channels on. Of these points and of the ports of these pins it is told then."""
+        said: list[Message] = []
         self._at_pins.clear()
         self._at_channels.clear()
         self.due = inf
@@ -43,10 +44,11 @@ class Inputs:
                 channel = channel_of(point.pin)
                 assert channel is not None  # else the point was refused
                 self._at_channels[channel] = self._at_pins[point.pin]
-                yield firmata.ReportAnalogPin(pin=channel, value=1)
+                said.append(firmata.ReportAnalogPin(pin=channel, value=1))
             else:
                 ports.add(point.pin // PORT_PINS)
         self._ports = sorted(ports)
+        return said
 
     def switch_on(self) -> Iterator[Message]:
         """What switches the reports of ports on: each begins with how it stands."""

@@ -10,6 +10,7 @@ import msgspec
 
 import cavet
 from cavet.lanes import Lanes
+from cavet.record import Kind, Topic
 from cavet.workbench import views
 from cavet.workbench.record.moment import moment_at
 from cavet.workbench.record.then import Then
@@ -66,6 +67,23 @@ class Moments(unittest.TestCase):
                     then = Then(running, Lanes(running.setup).read(running.record.since(0)))
                     for each in seen:
                         self.look(running, then, each)
+
+    def test_a_record_may_say_anything(self):
+        drawn = next(each for each in map(Lots, range(1, 99, 2)) if each.drawn.colours)
+        with tempfile.TemporaryDirectory() as folder, cavet.open(written(drawn.drawn, folder)) as bench:
+            bench.wait(3)
+            running = bench._running
+            name, path = next(iter(drawn.drawn.colours.items()))
+            board, _, part = path.partition(".")
+            pin = next(pin.number for pin in running.world.boards[board].profile.pins.values() if not pin.reserved)
+            for value in ("evil\x1b[31m", "#zzzzzz", "#12345", ""):
+                running.record.append(Kind.DRIVEN, board, Topic.PIN, str(pin), value, None, "mode")
+                running.record.append(Kind.MOVED, board, Topic.PART, part, value)
+                then = Then(running, Lanes(running.setup).read(running.record.since(0)))
+                seen = then.board(moment_at(running, len(running.record) - 1), running.setup.points[name])
+                (lamp,) = [each for each in seen.parts if each.name == part]
+                self.assertEqual((0.0, "", True), (lamp.fraction, lamp.colour, lamp.tells.isprintable()), value)
+                self.assertTrue(all(each.mode.isprintable() for each in seen.pins))
 
     def do(self, bench, drawn, lot):
         names = [*drawn.drawn.levels, *drawn.drawn.switches, *drawn.drawn.colours]

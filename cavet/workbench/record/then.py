@@ -14,10 +14,10 @@ from cavet.benchfile import Setup, line_names
 from cavet.boards import PinMode
 from cavet.boards.buses import BusDevice, Matrix, MatrixChain, Panel, SpiChip
 from cavet.boards.parts import ColourLamp, Part, Sign
-from cavet.colours import FULL, channels_of
+from cavet.colours import BLACK, FULL, HEX, channels_of
 from cavet.hosts import Asked, Point, PointKind
 from cavet.lanes import CURVE, PARTS, PINS, RIG, SENSED, Lane, Lanes, in_parts_unit
-from cavet.record import Event, Kind, Reason, Record, Topic, Trail, Trails
+from cavet.record import Event, Kind, Reason, Record, Topic, Trail, Trails, Value
 from cavet.units import show_duration
 from cavet.wording import plain
 from cavet.workbench import views
@@ -38,6 +38,7 @@ MATRIX_ROWS = 8
 NEAR = 1e-6
 MOST_HEARD = 20_000
 """So many events before the moment are looked through for the courses of inputs."""
+MODES = frozenset(mode.value for mode in PinMode)
 UNKNOWN = PointThen(None, None, None, True)
 
 
@@ -207,14 +208,15 @@ class Then:
         if PinMode(mode).drives:
             lane = self._lane(PINS, board, str(number))
             value = lane.course.at(moment.t) if lane is not None else None
-            full = (1 << profile.modes[PinMode(mode)]) - 1 if mode == "dac" else 100 if mode == "pwm" else 0
+            full = (1 << profile.modes.get(PinMode(mode), 1)) - 1 if mode == "dac" else 100 if mode == "pwm" else 0
             kind = "pulses" if mode in ("servo", "stepper") else "drives"
             level = (value / full if full else float(value > 0)) if value is not None else 0.0
         return PinView(number=number, label=profile.label, mode=mode, level=level, kind=kind)
 
     def _mode(self, moment: Moment, board: str, number: int) -> str:
         """The mode of a pin: as it was told last, or as at first; "" where nobody saw."""
-        if told := self._lanes.mode_at(board, str(number), moment.t):
+        told = self._lanes.mode_at(board, str(number), moment.t)
+        if told in MODES:  # a record is a file, and may say anything
             return told
         return self._circuits[board].pins[number].mode.value if self._saw(moment, board) else ""
 
@@ -243,7 +245,7 @@ class Then:
         elif self._at_first(moment, board, part.name) is part:
             tells, fraction = plain(part.tells(0.0).replace("\n", " / ")), part.fraction(0.0)
         held = self._held(moment, board, part)
-        colour = str(event.value) if isinstance(part, ColourLamp) and event is not None else ""
+        colour = _colour(part, event.value) if event is not None else ""
         return PartView(
             name=part.name, kind=part.kind, tells=held or tells, fraction=fraction,
             columns=getattr(part, "columns", 0), senses=part.senses, pins=tuple(sorted(part.wires.values())),
@@ -382,7 +384,16 @@ def _course(point: Point, then: PointThen, course: Course | None, *, is_live: bo
 
 def _brightness(part: Part, value: str) -> float:
     """How far a part stood that shows a text or a colour, 0 to 1."""
-    return max(channels_of(value)) / FULL if isinstance(part, ColourLamp) else float(value != "")
+    colour = _colour(part, value)
+    return max(channels_of(colour)) / FULL if colour else float(value != "" and not isinstance(part, ColourLamp))
+
+
+def _colour(part: Part, value: Value) -> str:
+    """What a part shows, as `#rrggbb`; "" where it is no lamp of colours, or the record tells of none."""
+    is_one = (
+        isinstance(part, ColourLamp) and isinstance(value, str) and len(value) == len(BLACK) and HEX.fullmatch(value)
+    )
+    return str(value) if is_one else ""
 
 
 def _told(part: Part, lane: Lane, value: float, event: Event | None) -> str:
