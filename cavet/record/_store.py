@@ -7,11 +7,12 @@ import os
 import sqlite3
 import threading
 from collections.abc import Callable, Mapping
-from contextlib import suppress
+from contextlib import closing, suppress
 from pathlib import Path
 
 import msgspec
 
+from cavet.faults import LOG
 from cavet.record._event import Event, Value
 from cavet.record._file import DONE, FORMAT, process_named
 from cavet.record._memory import Record
@@ -26,6 +27,8 @@ KEPT_OF, LEAST_KEPT = 0.8, 1000
 """Where a file has become too large, such a part of what is allowed is kept; at least so many events."""
 PREPARED = 2
 """So many chunks of what is in memory are indexed beside each batch."""
+SETTLED_ROWS = 8192
+"""After so many rows what stands in the log beside the file is brought into the file itself."""
 
 _SCHEMA = """
 CREATE TABLE about (name TEXT PRIMARY KEY, value TEXT NOT NULL);
@@ -63,6 +66,9 @@ class RecordWriter:
     The file is SQLite in WAL mode, so it can be read while it is written. With `keep` it is bounded to about so many
     bytes: the oldest events are taken out again. An old file there is replaced. Raises
     `WrongError` where none can be made; what goes wrong later is told, from the thread that writes.
+
+    A batch is handed to the system and not waited for: what a killed process had written is safe with it. Only a
+    second thread waits until the disk has it (see `_settle_on`), so a slow disk holds up no batch.
     """
 
     def __init__(
@@ -92,15 +98,21 @@ class RecordWriter:
                 old.unlink(missing_ok=True)
             self._database = sqlite3.connect(path, check_same_thread=False, isolation_level=None)
             self._database.execute("PRAGMA journal_mode=WAL")
-            self._database.execute("PRAGMA synchronous=NORMAL")
+            self._database.execute("PRAGMA synchronous=OFF")
+            self._database.execute("PRAGMA wal_autocheckpoint=0")
             self._database.executescript(_SCHEMA)
+            self._settling = sqlite3.connect(path, check_same_thread=False, isolation_level=None)
             rows = {"format": str(FORMAT), "writer": process_named(os.getpid()), **(about or {})}
             self._database.executemany("INSERT INTO about VALUES (?, ?)", rows.items())
         except (OSError, sqlite3.Error) as error:
             expected = "a place where a record can be written"
             raise WrongError(str(path), found=_reason(error), expected=expected) from error
-        self._thread = threading.Thread(target=self._write_on, name="record-writer", daemon=True)
-        self._thread.start()
+        self._unsettled = 0
+        self._settle = threading.Event()
+        targets = {"record-writer": self._write_on, "record-settler": self._settle_on}
+        self._threads = [threading.Thread(target=target, name=name, daemon=True) for name, target in targets.items()]
+        for thread in self._threads:
+            thread.start()
 
     def _write_on(self) -> None:
         while not self._stop.wait(0.0 if self._lags else BATCH_SECONDS):
@@ -110,6 +122,19 @@ class RecordWriter:
                 self._record.prepare(PREPARED)
         while self._write_batch() and self._lags:
             pass
+
+    def _settle_on(self) -> None:
+        """Bring the log into the file, now and then, and wait for the disk: first for the log, then for the file.
+
+        So after the machine itself has failed the file is as it was at some time before, and whole.
+        """
+        with closing(self._settling):
+            while self._settle.wait() and not self._stop.is_set():
+                self._settle.clear()
+                try:
+                    self._settling.execute("PRAGMA wal_checkpoint(PASSIVE)")
+                except sqlite3.Error as error:  # it stays in the log beside the file; `close` tells if it can't leave it
+                    LOG.warning("%s: not brought into the file yet: %s", self._path, error)
 
     def _write_batch(self) -> bool:
         events = self._record.since(self._written, MOST_AT_ONCE)
@@ -133,6 +158,10 @@ class RecordWriter:
             return False
         self._written = events[-1].number + 1 if events else self._written
         self._carried = transfers[-1].number + 1 if transfers else self._carried
+        self._unsettled += len(events) + len(transfers)
+        if self._unsettled >= SETTLED_ROWS:
+            self._unsettled = 0
+            self._settle.set()
         return True
 
     def _drop_oldest(self, keep: int) -> None:
@@ -182,7 +211,9 @@ class RecordWriter:
     def close(self) -> None:
         """Write what is left, and that it is all; close the file."""
         self._stop.set()
-        self._thread.join()
+        self._settle.set()
+        for thread in self._threads:
+            thread.join()
         try:
             ended = {"ended": DONE, **({"left_out": str(self.left_out)} if self.left_out else {})}
             if self.dropped:
@@ -190,6 +221,7 @@ class RecordWriter:
             if not self._is_cut:
                 self._database.execute("DELETE FROM about WHERE name = 'writer'")
                 self._database.executemany("INSERT OR REPLACE INTO about VALUES (?, ?)", ended.items())
+                self._database.execute("PRAGMA synchronous=NORMAL")
                 with suppress(sqlite3.OperationalError):  # somebody still reads it: then it stays as it is
                     self._database.execute("PRAGMA journal_mode=DELETE")  # readers leave no files beside it any more
             self._database.close()

@@ -54,6 +54,18 @@ class Endings(unittest.TestCase):
         writer.close()
         self.assertEqual(("done", 1), self.ended())
 
+    def test_what_is_written_goes_into_the_file_itself_while_it_is_written_and_no_batch_waits_for_it(self):
+        record = Record(lambda: 0.0)
+        with contextlib.closing(RecordWriter(record, self.path)):
+            first = self.path.stat().st_size
+            until = time.monotonic() + PATIENCE
+            while self.path.stat().st_size < first + 1_000_000 and time.monotonic() < until:
+                for _ in range(1000):
+                    record.append(Kind.MARK, "", Topic.TEXT, "", None, None, "on and on" * 10)
+                time.sleep(0.01)
+            self.assertGreater(self.path.stat().st_size, first + 1_000_000)
+        self.assertEqual("done", self.ended()[0])
+
     def test_one_whose_writer_was_killed_is_cut_which_is_said_and_kept(self):
         writer = subprocess.Popen([sys.executable, "-c", WRITER, self.path])
         self.addCleanup(writer.wait)
