@@ -133,7 +133,7 @@ class RecordWriter:
                 self._settle.clear()
                 try:
                     self._settling.execute("PRAGMA wal_checkpoint(PASSIVE)")
-                except sqlite3.Error as error:  # it stays in the log beside the file; `close` tells if it can't leave it
+                except sqlite3.Error as error:  # it stays in the log; `close` tells if it is there at the end
                     LOG.warning("%s: not brought into the file yet: %s", self._path, error)
 
     def _write_batch(self) -> bool:
