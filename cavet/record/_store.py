@@ -19,8 +19,9 @@ from cavet.record._memory import Record
 from cavet.record._transfer import Transfer
 from cavet.wording import WrongError
 
-BATCH_SECONDS = 0.05
-"""How long an event waits at most before it is written; a killed process may lose no more than 250 ms."""
+REST_SECONDS, BUSY_SECONDS, BUSY_ROWS = 0.1, 0.03, 256
+"""How long is waited between two batches, and from how many rows on less; a killed process may lose no more than
+250 ms. At rest it is the number of batches that costs."""
 MOST_AT_ONCE = 4096
 """So many events, and so many transfers, are written between two commits."""
 KEPT_OF, LEAST_KEPT = 0.8, 1000
@@ -83,8 +84,8 @@ class RecordWriter:
         self._path = path
         self._written = record.first
         self._carried = record.transfers.first
-        self._lags = False
-        """Whether there was more to write than is written at once."""
+        self._pause = REST_SECONDS
+        """Until the next batch; none while there is more to write than is written at once."""
         self._subjects: set[tuple[str, ...]] = set()
         self._stop = threading.Event()
         self.problem: str | None = None
@@ -100,6 +101,7 @@ class RecordWriter:
             self._database.execute("PRAGMA journal_mode=WAL")
             self._database.execute("PRAGMA synchronous=OFF")
             self._database.execute("PRAGMA wal_autocheckpoint=0")
+            self._database.execute("PRAGMA temp_store=MEMORY")
             self._database.executescript(_SCHEMA)
             self._settling = sqlite3.connect(path, check_same_thread=False, isolation_level=None)
             rows = {"format": str(FORMAT), "writer": process_named(os.getpid()), **(about or {})}
@@ -115,12 +117,12 @@ class RecordWriter:
             thread.start()
 
     def _write_on(self) -> None:
-        while not self._stop.wait(0.0 if self._lags else BATCH_SECONDS):
+        while not self._stop.wait(self._pause):
             if not self._write_batch():
                 return
-            if not self._lags:
+            if self._pause:
                 self._record.prepare(PREPARED)
-        while self._write_batch() and self._lags:
+        while self._write_batch() and not self._pause:
             pass
 
     def _settle_on(self) -> None:
@@ -139,7 +141,8 @@ class RecordWriter:
     def _write_batch(self) -> bool:
         events = self._record.since(self._written, MOST_AT_ONCE)
         transfers = self._record.transfers.since(self._carried, MOST_AT_ONCE)
-        self._lags = MOST_AT_ONCE in (len(events), len(transfers))
+        rows = max(len(events), len(transfers))
+        self._pause = 0.0 if rows == MOST_AT_ONCE else BUSY_SECONDS if rows >= BUSY_ROWS else REST_SECONDS
         if not events and not transfers:
             return True
         self._count_gap(events[0].number - self._written if events else 0)
