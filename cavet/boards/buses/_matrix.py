@@ -1,11 +1,11 @@
 """A driver of 8 × 8 lamps on a bus, and a chain of such on SPI."""
 
-from math import inf
 from typing import Annotated
 
 from cavet.boards.buses._chips import ChipSettings, SpiChip
 from cavet.boards.buses._device import MAP, MappedSettings
 from cavet.boards.buses._registers import RegisterDevice
+from cavet.boards.buses._settling import Settling
 from cavet.boards.parts import Around
 from cavet.protocols.registers import Register
 from cavet.record import Kind, Topic
@@ -34,14 +34,11 @@ class Matrix(RegisterDevice):
 
     def __init__(self, name: str, settings: MatrixSettings, around: Around) -> None:
         super().__init__(name, settings, around)
-        self._settles_at = inf
-        self._last: int | None = None
-        self._told: tuple[bytes, int | None] = (bytes(8), None)
-        """What is lit, and by which event that was told last: also what leaves it as it was has done its work."""
+        self._lit = Settling(SETTLE_SECONDS, bytes(8))
 
     def was_written(self, register: Register, at: float, cause: int) -> None:
-        self._settles_at = at + SETTLE_SECONDS
-        self._last = cause
+        self._lit.written(at)
+        self._lit.cause = cause
         self.call_by(at)
 
     def rows(self, now: float, *, blinking: bool = True) -> bytes:
@@ -61,17 +58,13 @@ class Matrix(RegisterDevice):
         return ((self._held["brightness"] & 15) + 1) / 16
 
     def advance(self, now: float) -> float:
-        if now < self._settles_at:
-            return self._settles_at
-        self._settles_at = inf
-        rows = self.rows(now, blinking=False)
-        if (rows, self._last) != self._told:
-            self._told = (rows, self._last)
-            self._tell(Kind.MOVED, Topic.PART, self.name, rows, self._last, counted(rows_lit(rows), "dot"))
-        return inf
+        return self._lit.advance(now, lambda: self.rows(now, blinking=False), self._tell_rows)
+
+    def _tell_rows(self, rows: bytes) -> None:
+        self._tell(Kind.MOVED, Topic.PART, self.name, rows, self._lit.cause, counted(rows_lit(rows), "dot"))
 
     def busy(self, now: float) -> bool:
-        return self._settles_at < inf
+        return self._lit.is_under_way
 
     def fraction(self, now: float) -> float:
         return rows_lit(self.rows(now)) / 64
@@ -114,9 +107,7 @@ class MatrixChain(SpiChip):
         self._runs = [False] * settings.modules
         self._brightness = [0] * settings.modules
         self._tests = [False] * settings.modules
-        self._settles_at = inf
-        self._last: int | None = None
-        self._told: tuple[bytes, int | None] = (b"", None)
+        self._lit = Settling(SETTLE_SECONDS, b"")
 
     def shift(self, data: bytes, at: float, cause: int | None) -> bytes:
         stream = self._shifted + data
@@ -125,8 +116,8 @@ class MatrixChain(SpiChip):
             end = len(self._shifted) - 2 * place  # the nearest holds what came last
             self._take(place, *self._shifted[end - 2 : end])
         self._tell(Kind.DRIVEN, Topic.REGISTER, self.name, self._shifted, cause, "words, the farthest matrix first")
-        self._last = cause
-        self._settles_at = at + SETTLE_SECONDS
+        self._lit.cause = cause
+        self._lit.written(at)
         self.touch(at)
         return stream[: len(data)]
 
@@ -158,17 +149,13 @@ class MatrixChain(SpiChip):
         return (max(self._brightness) + 1) / 16
 
     def advance(self, now: float) -> float:
-        if now < self._settles_at:
-            return self._settles_at
-        self._settles_at = inf
-        rows = b"".join(self.rows(now))
-        if (rows, self._last) != self._told:
-            self._told = (rows, self._last)
-            self._tell(Kind.MOVED, Topic.PART, self.name, rows, self._last, counted(rows_lit(rows), "dot"))
-        return inf
+        return self._lit.advance(now, lambda: b"".join(self.rows(now)), self._tell_rows)
+
+    def _tell_rows(self, rows: bytes) -> None:
+        self._tell(Kind.MOVED, Topic.PART, self.name, rows, self._lit.cause, counted(rows_lit(rows), "dot"))
 
     def busy(self, now: float) -> bool:
-        return self._settles_at < inf
+        return self._lit.is_under_way
 
     def fraction(self, now: float) -> float:
         return rows_lit(b"".join(self.rows(now))) / (64 * self.modules)

@@ -1,12 +1,12 @@
 """A character panel behind an expander of eight lines."""
 
 from collections.abc import Callable
-from math import inf
 from typing import Annotated
 
 from cavet.boards._rig import Rig
 from cavet.boards.buses._characters import Controller
 from cavet.boards.buses._device import BusDevice, BusSettings
+from cavet.boards.buses._settling import Settling
 from cavet.boards.parts import Around
 from cavet.record import Kind, Tell, Topic
 from cavet.settings import Meaning
@@ -41,10 +41,8 @@ class Panel(BusDevice):
         self.value = 0xFF
         self.controller: Controller
         self._presented = 0xF
-        self._told: tuple[str, bool, int | None] = ("", True, None)
-        """Text, light, and by which event they were told last: also what leaves it as it was has done its work."""
-        self._settles_at = inf
-        self._last: int | None = None
+        self._shown = Settling(SETTLE_SECONDS, ("", True))
+        """Text and light."""
 
     def join(self, rig: Rig, tell: Tell, stir: Callable[[], None]) -> None:
         super().join(rig, tell, stir)
@@ -54,7 +52,7 @@ class Panel(BusDevice):
 
     def write(self, byte: int, at: float) -> bool:
         before, self.value = self.value, byte
-        self._last = self._from
+        self._shown.cause = self._from
         rises, falls = ~before & byte & ENABLE, before & ~byte & ENABLE
         if rises and byte & READ:
             self._presented = self.controller.present(bool(byte & REGISTER_SELECT), at)
@@ -67,7 +65,7 @@ class Panel(BusDevice):
     def stop(self, at: float) -> None:
         """One event a transaction is enough: a text takes hundreds of bytes."""
         self._tell(Kind.DRIVEN, Topic.REGISTER, f"{self.name}.lines", self.value, self._from)
-        self._settles_at = at + SETTLE_SECONDS
+        self._shown.written(at)
         self.call_by(at)
 
     def read(self, at: float) -> int:
@@ -80,23 +78,16 @@ class Panel(BusDevice):
         return bool(self.value & LIGHT)
 
     def advance(self, now: float) -> float:
-        if now < self._settles_at:
-            return self._settles_at
-        self._settles_at = inf
-        text = self.controller.shown()
-        if (text, self.light, self._last) != self._told:
-            self._told = (text, self.light, self._last)
-            self.moved_to(text)
-        return inf
+        return self._shown.advance(now, lambda: (self.controller.shown(), self.light), self._tell_shown)
 
-    def moved_to(self, text: str) -> None:
-        """Tell what it shows."""
+    def _tell_shown(self, shown: tuple[str, bool]) -> None:
+        text, _ = shown
         note = text.replace("\n", " / ") or "blank"
         note += "" if self.light else ", but its light is off"
-        self._tell(Kind.MOVED, Topic.PART, self.name, text, self._last, note)
+        self._tell(Kind.MOVED, Topic.PART, self.name, text, self._shown.cause, note)
 
     def busy(self, now: float) -> bool:
-        return self._settles_at < inf
+        return self._shown.is_under_way
 
     def shows(self, now: float) -> str:
         """The text on it."""
