@@ -581,6 +581,17 @@ class Sharing(unittest.TestCase):
         member.subscribe("$share/crew/t")
         self.assertEqual(member.read(), [])
 
+    def test_who_wants_it_alone_and_in_two_groups_gets_a_copy_for_each_as_each_was_asked_for(self) -> None:
+        office = Office()
+        member = office.client("m", 5)
+        for number, (wanted, options) in enumerate((("t/#", 0x00), ("t/+", 0x01), ("$share/crew/t/+", 0x0A)), 1):
+            told = (Property("subscription_identifier", number),)
+            member.subscribe((wanted, options), packet_id=number, properties=told)
+        member.subscribe(("$share/watch/t/a", 0), packet_id=9)
+        office.client("w").publish("t/a", retain=True, qos=2, packet_id=1)
+        copies = [(m.qos, m.retain, [each.value for each in m.properties]) for m in member.read()]
+        self.assertEqual(sorted(copies), [(0, False, []), (1, False, [1, 2]), (2, True, [3])])
+
     def test_leaving_a_group(self) -> None:
         office = Office()
         member = office.client("m", 5)

@@ -19,6 +19,8 @@ SHARE = "$share/"
 NO_LOCAL, AS_PUBLISHED = 0x04, 0x08
 Deliver = Callable[[BrokerSession, Publication, int, Delivery], bool]
 """Hands a message over to a session, at a QoS; gives whether it was taken."""
+Copy = tuple[int, bool, tuple[int, ...]]
+"""How a client gets a message: at most at this QoS, with the retain flag or not, with these subscriptions' numbers."""
 
 
 class Subscription(msgspec.Struct, frozen=True, eq=False):
@@ -130,7 +132,11 @@ class Post:
     # messages
 
     def pass_on(self, publication: Publication, sender: BrokerSession | None, now: float) -> int:
-        """Give a message to all who want it, once each; give how many took it. Keep it, if it is to be retained."""
+        """Give a message to all who want it; give how many copies were taken. Keep it, if it is to be retained.
+
+        A client gets one copy for all its own subscriptions, and one more for each shared one in which it is its
+        turn. Source: 5.0, sections 3.3.4 and 4.8.2.
+        """
         if publication.retain:
             self._retain(publication, now)
         found = self._wanted.fitting(publication.topic)
@@ -138,14 +144,17 @@ class Post:
             return 0
         if len(found) == 1 and isinstance(found[0], Subscription) and not publication.retain:
             return self._pass_to_one(found[0], publication, sender)
-        merged: dict[BrokerSession, tuple[int, bool, tuple[int, ...]]] = {}
+        own: dict[BrokerSession, Copy] = {}
+        shared: list[tuple[BrokerSession, Copy]] = []
         for one in found:
-            subscription = one.choose() if isinstance(one, Group) else one
-            if subscription is None or (subscription.options & NO_LOCAL and subscription.session is sender):
-                continue
-            _merge(merged, subscription, publication.retain)
+            if isinstance(one, Group):
+                if chosen := one.choose():
+                    shared.append((chosen.session, _copy(chosen, publication.retain)))
+            elif not (one.options & NO_LOCAL and one.session is sender):
+                copy, older = _copy(one, publication.retain), own.get(one.session)
+                own[one.session] = _merged(older, copy) if older is not None else copy
         count = 0
-        for session, (qos, retain, numbers) in merged.items():
+        for session, (qos, retain, numbers) in (*own.items(), *shared):
             delivery = Delivery(retain, numbers) if retain or numbers else PLAIN
             count += self._deliver(session, publication, min(qos, publication.qos), delivery)
         return count
@@ -183,18 +192,14 @@ class Post:
                 self._drop_kept(publication)
 
 
-def _merge(
-    merged: dict[BrokerSession, tuple[int, bool, tuple[int, ...]]], subscription: Subscription, retain: bool
-) -> None:
-    """Several subscriptions of one client that fit: one message, at the highest QoS, with all their numbers."""
+def _copy(subscription: Subscription, retain: bool) -> Copy:
     numbers = (subscription.number,) if subscription.number else ()
-    keeps_flag = retain and bool(subscription.options & AS_PUBLISHED)
-    older = merged.get(subscription.session)
-    if older is None:
-        merged[subscription.session] = (subscription.qos, keeps_flag, numbers)
-    else:
-        qos, flag, others = older
-        merged[subscription.session] = (max(qos, subscription.qos), flag or keeps_flag, others + numbers)
+    return subscription.qos, retain and bool(subscription.options & AS_PUBLISHED), numbers
+
+
+def _merged(one: Copy, other: Copy) -> Copy:
+    """Two subscriptions of one client that fit: one message, at the higher QoS, with the numbers of both."""
+    return max(one[0], other[0]), one[1] or other[1], one[2] + other[2]
 
 
 def _share(wanted: str) -> tuple[str, str]:
