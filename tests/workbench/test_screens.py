@@ -433,6 +433,19 @@ class ThreeBoards(unittest.TestCase):
 
         seated(story, text=demo_path().read_text())
 
+    def test_what_is_called_as_was_typed_is_found_before_what_only_has_it_in_its_name(self):
+        async def story(seat):
+            await seat.press("f")
+            await seat.type("lamp")
+            await seat.until(lambda: "alarm_lamp" in seat.rails() and re.search(r"▸ lamp\b", seat.rails()))
+            await seat.press("enter", "f2")
+            await seat.type("press button")
+            await seat.sees("press stop_button", "▸ press button")
+            await seat.press("enter")
+            await seat.until(lambda: not seat.desk.bench.world.part("towpath.button").stands_as(0))
+
+        seated(story, text=demo_path().read_text())
+
     def test_a_difference_that_lasts_is_told_though_the_trail_had_ended_well(self):
         async def story(seat):
             await seat.press("f")

@@ -26,9 +26,10 @@ class Action(msgspec.Struct, frozen=True):
 
 
 def fitting(actions: list[Action], typed: str) -> list[Action]:
-    """The actions in whose words all typed words can be found."""
+    """The actions in whose words all typed words can be found; the one that is called so is the first."""
     words = typed.lower().split()
-    return [action for action in actions if all(word in f"{action.name} {action.does}".lower() for word in words)]
+    found = [action for action in actions if all(word in f"{action.name} {action.does}".lower() for word in words)]
+    return sorted(found, key=lambda action: action.name.lower().split() != words)
 
 
 class ActionsScreen(Modal[Action | None]):

@@ -77,8 +77,10 @@ class Rails(Picture, can_focus=True):
         return lines[min(self.cursor, len(lines) - 1)] if lines else None
 
     def _first_point(self) -> int:
-        lines = self._roster.lines()
-        return next((place for place, line in enumerate(lines) if isinstance(line, Point)), 0)
+        """The first one there is; of those that were found the one that is called so."""
+        points = [(place, line) for place, line in enumerate(self._roster.lines()) if isinstance(line, Point)]
+        named = [place for place, point in points if point.name.lower() == self._roster.wanted.strip().lower()]
+        return next(iter((*named, *(place for place, _ in points))), 0)
 
     def go_to(self, point: Point) -> None:
         """Bring the cursor to a point, and that in sight."""
