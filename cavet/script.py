@@ -23,7 +23,7 @@ from typing import Any, NoReturn
 
 import click
 
-from cavet.commands._run import code_of
+from cavet.commands._run import Command, code_of
 from cavet.commands.run import Wish, carry_out, run_options
 from cavet.routines import (
     Routine,
@@ -73,7 +73,7 @@ def main(bench: str, *routines: Routine, reflexes: str = "") -> NoReturn:
     by themselves, in the language of routines.
     """
 
-    @click.command()
+    @click.command(cls=Command)
     @run_options
     def command(**options: Any) -> int:
         """Run a routine of this program."""

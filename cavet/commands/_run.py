@@ -8,7 +8,9 @@ import keyword
 import os
 import resource
 import sys
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from typing import Any
 
 import click
 
@@ -18,6 +20,8 @@ from cavet.log import fault_line, keep_log
 from cavet.wording import UnreachableError, WrongError, listed, nearest, plain
 
 DONE, DOES_NOT_HOLD, WRONG, UNREACHABLE = 0, 1, 2, 3
+INTERRUPTED, UNREAD = 130, 141
+"""As shells tell what a signal has ended: the interrupt key's, and that of a pipe whose reader has left."""
 MOST_FILES = 4096
 FULL = (errno.ENOSPC, errno.EDQUOT, errno.EIO)
 """What a place says that takes no more lines."""
@@ -52,7 +56,31 @@ COMMANDS = {
 """What each command is for, in the order in which they are listed. Each is a module here with `command` in it."""
 
 
-class Commands(click.Group):
+class UnreadError(Exception):
+    """Whoever read standard output has left."""
+
+
+class Command(click.Command):
+    """Says `UnreadError` where its reader has left: click would end it as if something did not hold."""
+
+    def make_context(self, *arguments: Any, **options: Any) -> click.Context:
+        with _unread():
+            return super().make_context(*arguments, **options)
+
+    def invoke(self, ctx: click.Context) -> Any:
+        with _unread():
+            return super().invoke(ctx)
+
+
+@contextmanager
+def _unread() -> Iterator[None]:
+    try:
+        yield
+    except BrokenPipeError as error:
+        raise UnreadError from error
+
+
+class Commands(Command, click.Group):
     """Loads a command's module only when it is called."""
 
     def list_commands(self, ctx: click.Context) -> list[str]:
@@ -77,7 +105,7 @@ class Commands(click.Group):
 
 
 @click.group(cls=Commands, invoke_without_command=True, context_settings={"help_option_names": ["-h", "--help"]})
-@click.version_option(message="cavet %(version)s", package_name="cavet")
+@click.version_option(None, "-V", "--version", message="cavet %(version)s", package_name="cavet")
 @click.pass_context
 def cavet(context: click.Context) -> int:
     """A workbench for people who write the program that moves a board's outputs.
@@ -143,10 +171,10 @@ def code_of(arguments: Sequence[str], command: click.Command = cavet, name: str 
     except UnreachableError as error:
         return _tell(str(error), UNREACHABLE)
     except (KeyboardInterrupt, click.Abort):
-        return 130
-    except BrokenPipeError:
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())  # the reader has left: nothing more to say
-        return DONE
+        return INTERRUPTED
+    except (BrokenPipeError, UnreadError):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return UNREAD
     except OSError as error:
         if error.errno in FULL:
             return _tell(f"standard output: {error.strerror}", WRONG)

@@ -1,6 +1,7 @@
 """`cavet encode` and `cavet decode`, as a script uses them."""
 
 import json
+import os
 import subprocess
 import sys
 import tempfile
@@ -237,7 +238,8 @@ class CommandLine(unittest.TestCase):
 
     def test_a_place_that_takes_no_lines_is_told_in_one_line(self):
         with open("/dev/full", "w") as full:  # noqa: PTH123
-            for words in (["decode", "firmata", "E95C00"], ["--help"], ["serve", "demo"], ["drive", "demo", "level?"]):
+            told = (["decode", "firmata", "E95C00"], ["--help"], ["-V"], ["serve", "demo"], ["drive", "demo", "level?"])
+            for words in told:
                 with self.subTest(words):
                     done = subprocess.run(
                         [sys.executable, "-m", "cavet", *words], stdin=subprocess.DEVNULL, stdout=full,
@@ -245,6 +247,19 @@ class CommandLine(unittest.TestCase):
                     )  # fmt: skip
                     self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1), done.stderr)
                     self.assertIn("No space left on device", done.stderr)
+
+    def test_a_reader_that_has_left_is_not_told_as_something_that_does_not_hold(self):
+        routine = ["run", "demo", "demo", "blink_while_driving"]
+        for words in (["decode", "firmata", "E95C00"], ["--help"], ["--version"], ["drive", "demo", "level?"], routine):
+            with self.subTest(words):
+                reader, writer = os.pipe()
+                os.close(reader)
+                done = subprocess.run(
+                    [sys.executable, "-m", "cavet", *words], stdin=subprocess.DEVNULL, stdout=writer,
+                    stderr=subprocess.PIPE, text=True, timeout=PATIENCE, check=False,
+                )  # fmt: skip
+                os.close(writer)
+                self.assertEqual((done.returncode, done.stderr), (141, ""))
 
     def test_it_works_where_the_standard_streams_are_shut(self):
         words = [sys.executable, "-m", "cavet", "drive", "demo", "--at", "gatehouse=/dev/ttyNONE7", "beacon=50%"]
