@@ -256,7 +256,7 @@ def _allowed(trail: Trail, stage: Kind, around: Circumstances) -> float:
         return moving.t - trail.latest.t + float(moving.value or 0) + SETTLING_SECONDS
     if stage == Kind.CONFIRMED:
         return around.patience + SETTLING_SECONDS
-    if around.point is not None and around.point.confirm and stage == Kind.TAKEN:
+    if around.point is not None and around.point.confirm and (stage == Kind.TAKEN or trail.unread is not None):
         return around.patience + SETTLING_SECONDS
     return SETTLING_SECONDS
 
@@ -275,10 +275,12 @@ def _why(trail: Trail, broken: Kind, around: Circumstances) -> tuple[str, str]:
         return stopped.note, _able_pins(around)
     if broken == Kind.MOVED and trail.refused is not None:  # also where it was not read back in the end
         return trail.refused.note, _mend_refusal(trail.refused, broken, around)
-    if stopped is not None and stopped.kind == Kind.REFUSED:
+    refused = stopped if stopped is not None and stopped.kind == Kind.REFUSED else _unread(trail, broken)
+    if refused is not None:
         if _was_changed(trail):
-            return f"{stopped.note}: the bytes were changed on the way", BAD_LINE
-        return stopped.note, _mend_refusal(stopped, broken, around, was_answered=trail.answered is not None)
+            said = refused.note if refused.topic is Topic.BOARD else refused.note.partition(":")[0]
+            return f"{said}: the bytes were changed on the way", BAD_LINE
+        return refused.note, _mend_refusal(refused, broken, around, was_answered=trail.answered is not None)
     if stopped is not None and stopped.kind == Kind.LOST:
         what = "free it, or try another one" if stopped.topic is Topic.PART else "measure at the pin; try another one"
         return stopped.note, f"{what}; look whether a defect is on (d)"
@@ -288,6 +290,12 @@ def _why(trail: Trail, broken: Kind, around: Circumstances) -> tuple[str, str]:
     if began_anew and broken in BEGAN_ANEW and not _wrong_part(trail, around):
         return f"the board began anew meanwhile{BEGAN_ANEW[broken]}", "ask again; the record tells why it began anew"
     return _REASONS[broken](trail, around)
+
+
+def _unread(trail: Trail, broken: Kind) -> Event | None:
+    """What the board has said of the message itself where it could not read it, and its host has heard nothing."""
+    is_known = trail.unread is not None and trail.unread.topic is Topic.BOARD
+    return trail.unread if is_known and broken in (Kind.TAKEN, Kind.DRIVEN) else None
 
 
 def _was_changed(trail: Trail) -> bool:
@@ -343,6 +351,8 @@ def _mend_refusal(refused: Event, broken: Kind, around: Circumstances, *, was_an
         return "take away what holds it; until then send it to rest"
     if around.not_set_up or around.began_anew:
         return "the board has begun anew, and is not set up: ask again, or open its link anew"
+    if isinstance(around.point, HeaderPoint) and broken == Kind.TAKEN:
+        return f"{_able_pins(around)}; or its bytes were changed on the way: look at them (w)"
     if around.point:
         return _able_pins(around)
     if broken == Kind.TAKEN and was_answered:

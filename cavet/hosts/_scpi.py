@@ -1,4 +1,8 @@
-"""The host's side of SCPI: one question at a time, after each command the error queue, then the query that belongs."""
+"""The host's side of SCPI: one question at a time, after each command the error queue, then the query that belongs.
+
+Nothing on the line has a check, so what comes may be garbled, and nobody can tell: an answer that is none is asked for
+again, and a command whose header was taken before is sent again where the device says that it can't read it.
+"""
 
 from __future__ import annotations
 
@@ -40,6 +44,8 @@ class _Query(Question, kw_only=True):
     errors: int = 0
     refusal: tuple[int, str] | None = None
     """The error that was found after its command, in words: what is read back tells whether it was its own."""
+    garbled: int = 0
+    """How many answers to it were none."""
 
 
 class ScpiSession(PollingSession[HeaderPoint, _Query]):
@@ -53,6 +59,10 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         self._decoder = scpi.ScpiDecoder(Side.BOARD)
         self._line: list[str] = []
         self._turn = 0
+        self._taken: set[str] = set()
+        """The points whose commands were taken already, so the device knows their headers."""
+        self._odd: set[str] = set()
+        """The points whose latest answers were none."""
 
     @property
     def name(self) -> str:
@@ -156,12 +166,14 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         elif question.text == NEXT_ERROR and (question.point is None or question.wish is not None):
             self._heard_error(question, text, now)
         elif question.point is not None and question.wish is None:
-            self._heard_value(question.point, text, now, cause)
+            self._heard_value(question, question.point, text, now, cause)
         elif question.point is not None and question.wish is not None:
             self._compare(question, question.point, question.wish, text, now, cause)
 
     def _identified(self, text: str, now: float) -> None:
-        self.identity = plain(text, 60)
+        before, self.identity = self.identity, plain(text, 60)
+        if self.identity != before:
+            self._taken.clear()
         self._enter(SessionState.LEARNING, inf)
         self._forget_points()
         self._queue.waiting.append(_Query(text=NEXT_ERROR))
@@ -172,12 +184,29 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
                 self._known.add(point.name)
         self._learned_more(now)
 
-    def _heard_value(self, point: HeaderPoint, text: str, now: float, cause: int | None) -> None:
+    def _heard_value(self, question: _Query, point: HeaderPoint, text: str, now: float, cause: int | None) -> None:
+        """A point's value; or an answer that is none: one may have been garbled, more are the device's own."""
         try:
-            self._learn(point, _value(point, text), now, cause)
+            value = _value(point, text)
         except ValueError:
-            self._lacks(point, f"answers {plain(text, 30)} to {point.query}, no value of {point.kind.value}")
+            is_first = point.name not in self._odd
+            self._odd.add(point.name)
+            if self.state is SessionState.LEARNING and self._ask_anew(question):
+                return
+            if self.state is SessionState.LEARNING or not is_first:
+                self._lacks(point, f"answers {plain(text, 30)} to {point.query}, no value of {point.kind.value}")
             self._learned_more(now)
+        else:
+            self._odd.discard(point.name)
+            self._learn(point, value, now, cause)
+
+    def _ask_anew(self, question: _Query) -> bool:
+        """Say a question once more whose answer was none, where it was not said often enough."""
+        if question.garbled >= self._settings.retries:
+            return False
+        question.garbled += 1
+        self._queue.waiting.appendleft(question)
+        return True
 
     # asking
 
@@ -207,19 +236,27 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
             else:
                 self._learned_more(now)
             return
-        if code is None:
-            self._give_up(wish, f"answers {plain(text, 30)} to {NEXT_ERROR}")
-        elif code:
+        reads_back = wish.point.confirm and bool(question.point.query)
+        if code:
             refusal = code, error_words(code, plain(words.strip('"'), 60))
-            if wish.point.confirm and question.point.query:
+            if reads_back:
                 self._read_back(question.point, wish, refusal)
             else:
-                self._refuse_wish(wish, refusal[1], code)
+                self._was_refused(wish, refusal, now)
             self._drain(question, now)
-        elif wish.point.confirm and question.point.query:
+        elif reads_back:  # what is read back decides also where no error was told that can be read
             self._read_back(question.point, wish)
+        elif code is None:
+            self._give_up(wish, f"answers {plain(text, 30)} to {NEXT_ERROR}")
         else:
+            self._taken.add(wish.point.name)
             self.readings[wish.point.name].assume(wish.value)
+
+    def _was_refused(self, wish: Wish, refusal: tuple[int, str], now: float) -> None:
+        code, words = refusal
+        is_garbled = code in scpi.COMMAND_ERRORS and wish.point.name in self._taken
+        if not (is_garbled and self._try_again(wish, now)):
+            self._refuse_wish(wish, words, code)
 
     def _read_back(self, point: HeaderPoint, wish: Wish, refusal: tuple[int, str] | None = None) -> None:
         self._queue.waiting.appendleft(_Query(text=point.query, point=point, wish=wish, refusal=refusal))
@@ -244,12 +281,15 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
                 code, words = question.refusal
                 note = f"stood in its error queue from before {point.name}: {words}"
                 self._tell(Kind.REMARK, Topic.BOARD, self.board, code, None, note)
+            self._taken.add(point.name)
             self._confirm(wish, now, now - question.sent_at, value)
             return
         if is_value:
             self._heard(point, value, now, cause)
+        elif self._ask_anew(question):
+            return
         if question.refusal is not None:
-            self._refuse_wish(wish, question.refusal[1], question.refusal[0])
+            self._was_refused(wish, question.refusal, now)
             return
         if value is None or not self._try_again(wish, now):
             self._give_up(wish, f"answers {plain(text, 30)} to {question.text}, expected {point.show(wish.value)}")

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Mapping
 
 import msgspec
 
-from cavet.record._event import STAGES, Event, Kind, Purpose, Topic
+from cavet.record._event import STAGES, Event, Kind, Purpose, Reason, Topic
 
 KEPT_TRAILS = 500
 ENDS = (Kind.REFUSED, Kind.OVERTAKEN, Kind.UNCONFIRMED, Kind.UNCHANGED)
@@ -42,6 +42,8 @@ class Trail(msgspec.Struct):
     """The event that ended it: refused, overtaken, lost or unconfirmed."""
     refused: Event | None = None
     """The latest event by which the board has refused it, kept when it is sent again."""
+    unread: Event | None = None
+    """The event by which the board has told that it can't read the latest try: its host may send it again."""
     passed: Event | None = None
     """The event by which a broker has passed the command on."""
     told: Event | None = None
@@ -117,7 +119,7 @@ class Trail(msgspec.Struct):
         """The command is sent anew, by that event: what the first try reached does not count."""
         self.resent = number
         self.steps = {stage: step for stage, step in self.steps.items() if stage == Kind.ASKED}
-        self.moving = self.stopped = self.passed = self.told = self.answered = None
+        self.moving = self.stopped = self.unread = self.passed = self.told = self.answered = None
         self.moving_parts = {}
         self.resends += 1
 
@@ -202,8 +204,10 @@ class Trails:
         of_an_older_try = trail.root.number < event.cause < trail.resent
         if event.kind in BREAKS and (of_an_older_try or self._is_anothers(trail, event)):
             return
-        if event.kind is Kind.REFUSED and event.topic is Topic.BYTES and trail.root.topic is Topic.POINT:
+        is_unread = event.kind is Kind.REFUSED and (event.topic is Topic.BYTES or event.reason is Reason.UNREADABLE)
+        if is_unread and trail.root.topic is Topic.POINT:
             trail.losses += 1  # the board could not read it: whoever wants it tries again, or gives up
+            trail.unread = event
             return
         if event.kind is Kind.CONFIRMED and trail.refused is not None and trail.refused.topic is Topic.MESSAGE:
             trail.take_back_refusal()  # a try before it, or one frame of several: it has come to what was asked

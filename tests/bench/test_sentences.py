@@ -211,6 +211,40 @@ class Sentences(unittest.TestCase):
         words = "-113 Undefined header: the bytes were changed on the way"
         self.assertEqual((Kind.DRIVEN, words, "same rate and settings at both "), changed)
 
+    def test_what_the_board_could_not_read_is_the_hosts_to_send_again_and_told_where_it_does_not(self):
+        async def story(bench, standings):
+            say, point, found = bench.record.append, Topic.POINT, []
+
+            def tries(asked, heard):
+                framed = say(Kind.FRAMED, "switchrack", point, "supply_1_voltage", b"SOUR1:VOLT 5\n", asked)
+                carried = say(Kind.CARRIED, "switchrack", Topic.LINK, "switchrack", 13, framed)
+                return say(Kind.TAKEN, "switchrack", Topic.MESSAGE, "x", heard, carried)
+
+            def told(asked):
+                standings.follow()
+                return standings.diagnose(standings.trails.all[asked])
+
+            await asyncio.sleep(3)
+            asked = say(Kind.ASKED, "switchrack", point, "supply_1_voltage", 5.0)
+            taken = tries(asked, b":OUR1:VOLT 5\n")
+            why = {"note": "-113 Undefined header: OUR1:VOLT", "reason": Reason.UNREADABLE}
+            say(Kind.REFUSED, "switchrack", Topic.BOARD, "", -113, taken, **why)
+            await asyncio.sleep(1)
+            found.append(told(asked))
+            await asyncio.sleep(10)
+            found.append(told(asked))
+            say(Kind.RESENT, "switchrack", point, "supply_1_voltage", 5.0, asked, "try 2")
+            driven = say(Kind.DRIVEN, "switchrack", Topic.PIN, "1", 53, tries(asked, b"SOUR1:VOLT 5\n"))
+            say(Kind.MOVED, "switchrack", Topic.PART, "supply_1", 5.0, driven)
+            say(Kind.CONFIRMED, "switchrack", point, "supply_1_voltage", 5.0, asked)
+            found.append(told(asked))
+            return [(each.broken, each.reason) for each in found]
+
+        waits, alone, done = in_fast_time(story, check_text(TEXT, str(demo_path())))
+        self.assertEqual(((None, ""), (None, "")), (waits, done))
+        said = "-113 Undefined header: OUR1:VOLT: the bytes were changed on the way"
+        self.assertEqual((Kind.DRIVEN, said), alone)
+
     def test_a_command_is_stopped_where_that_happened_and_by_whom_it_was_refused(self):
         async def story(bench, standings):
             say, name, found = bench.record.append, "upper_paddle", []

@@ -140,6 +140,56 @@ class Sessions(unittest.TestCase):
         note = [event.note for event in talk.record.since(0) if event.kind == "remark"][-1]
         self.assertIn("stood in its error queue from before volts: -113 Undefined header", note)
 
+    def test_where_the_answer_about_errors_is_none_what_is_read_back_decides(self):
+        for takes, kind in ((True, "confirmed"), (False, "unconfirmed")):
+            talk = self.ready()
+            talk.errors, talk.takes = ['0"No error"'], takes
+            talk.session.ask("volts", 12.5, 0.0)
+            talk.serve()
+            self.assertEqual(talk.kinds()[-1], kind)
+
+    def test_a_value_that_is_read_back_and_is_none_is_asked_for_again(self):
+        talk = self.ready()
+        talk.session.ask("volts", 12.5, 0.0)
+        self.assertEqual(talk.said(), ["SOUR1:VOLT 12.5", "SYST:ERR?"])
+        talk.hear('0,"No error"')
+        self.assertEqual(talk.said(), ["SOUR1:VOLT?"])
+        talk.hear("1.250000+01")
+        self.assertEqual(talk.said(), ["SOUR1:VOLT?"])
+        talk.hear("1.250000E+01")
+        self.assertEqual(talk.kinds()[-1], "confirmed")
+
+    def test_a_command_that_could_not_be_read_is_sent_again_where_such_a_one_was_taken_before(self):
+        talk = self.ready()
+        talk.session.ask("volts", 3.0, 0.0)
+        talk.serve()
+        talk.session.ask("volts", 12.5, 0.0)
+        self.assertEqual(talk.said(), ["SOUR1:VOLT 12.5", "SYST:ERR?"])
+        for answer, then in (('-113,"Undefined header"', "SYST:ERR?"), ('0,"No error"', "SOUR1:VOLT?")):
+            talk.hear(answer)
+            self.assertEqual(talk.said(), [then])
+        talk.hear("3.0")
+        self.assertEqual(talk.serve()[:2], ["SOUR1:VOLT 12.5", "SYST:ERR?"])
+        self.assertEqual((talk.kinds().count("resent"), talk.kinds()[-1]), (1, "confirmed"))
+
+    def test_one_that_was_never_taken_is_refused_at_once(self):
+        talk = self.ready()
+        talk.errors, talk.takes = ['-113,"Undefined header"'], False
+        talk.session.ask("volts", 12.5, 0.0)
+        self.assertEqual(talk.serve().count("SOUR1:VOLT 12.5"), 1)
+        self.assertEqual((talk.kinds().count("resent"), talk.kinds()[-1]), (0, "refused"))
+
+    def test_one_answer_that_is_none_takes_no_point_away_and_a_second_one_does(self):
+        talk = self.ready()
+        talk.answers["MEAS:VOLT?"] = "4.990000+00"
+        refusals = []
+        for second in (1, 2, 3):
+            talk.go(second)
+            talk.serve()
+            refusals.append(talk.session.readings["meter"].refusal)
+            talk.answers["MEAS:VOLT?"] = "4.990000+00" if second == 1 else "4.99"
+        self.assertEqual([bool(refusal) for refusal in refusals], [False, True, False])
+
     def test_only_one_question_is_under_way(self):
         talk = self.ready()
         talk.session.ask("volts", 1.0, 0.0)

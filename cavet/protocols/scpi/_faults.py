@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+COMMAND_ERRORS = range(-199, -99)
+"""What could not be read, or is not known, and was not done. Source: SCPI-1999, volume 2, 21.8.9."""
 TEXTS = {
     0: "No error",
     -100: "Command error",

@@ -23,7 +23,7 @@ from cavet.boards.firmware.scpi._tree import Headers, Pattern
 from cavet.boards.parts import Part, Supply
 from cavet.protocols import Frame, Side, scpi
 from cavet.protocols.scpi import Datum, FaultError, QueryUnit, Unit
-from cavet.record import Kind, Tell, Topic
+from cavet.record import Kind, Reason, Tell, Topic
 from cavet.wording import plain
 
 VERSION = "1999.0"
@@ -275,7 +275,9 @@ class ScpiFirmware(Firmware):
     def _fault(self, number: int, cause: int | None, what: str) -> None:
         self.status.fault(number)
         text = f"{number} {scpi.TEXTS[number]}"
-        self._tell(Kind.REFUSED, Topic.BOARD, "", number, cause, f"{text}: {plain(what, 60)}" if what else text)
+        reason = Reason.UNREADABLE if number in scpi.COMMAND_ERRORS else Reason.NONE
+        words = f"{text}: {plain(what, 60)}" if what else text
+        self._tell(Kind.REFUSED, Topic.BOARD, "", number, cause, words, reason=reason)
 
     def _ask(self, talk: _Talk, unit: Unit) -> None:
         if talk.indefinite:
