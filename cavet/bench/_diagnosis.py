@@ -269,17 +269,17 @@ def _why(trail: Trail, broken: Kind, around: Circumstances) -> tuple[str, str]:
             f"{board} was stopped by a fault of Cavet's own: {around.fault}",
             f"start {board} again (F2); see the log",
         )
+    refused = stopped if stopped is not None and stopped.kind == Kind.REFUSED else _unread(trail, broken)
+    if refused is not None and _was_changed(trail, around):
+        said = refused.note if refused.topic is Topic.BOARD else refused.note.partition(":")[0]
+        return f"{said}: the bytes were changed on the way", BAD_LINE
     if around.device is not None and broken != Kind.MOVED and _not_reached(trail):
         return _nobody_there(trail, around.device, around)
     if broken == Kind.FRAMED and stopped is not None:
         return stopped.note, _able_pins(around)
     if broken == Kind.MOVED and trail.refused is not None:  # also where it was not read back in the end
         return trail.refused.note, _mend_refusal(trail.refused, broken, around)
-    refused = stopped if stopped is not None and stopped.kind == Kind.REFUSED else _unread(trail, broken)
     if refused is not None:
-        if _was_changed(trail):
-            said = refused.note if refused.topic is Topic.BOARD else refused.note.partition(":")[0]
-            return f"{said}: the bytes were changed on the way", BAD_LINE
         return refused.note, _mend_refusal(refused, broken, around, was_answered=trail.answered is not None)
     if stopped is not None and stopped.kind == Kind.LOST:
         what = "free it, or try another one" if stopped.topic is Topic.PART else "measure at the pin; try another one"
@@ -298,9 +298,11 @@ def _unread(trail: Trail, broken: Kind) -> Event | None:
     return trail.unread if is_known and broken in (Kind.TAKEN, Kind.DRIVEN) else None
 
 
-def _was_changed(trail: Trail) -> bool:
-    """Whether what the board has taken is nothing that was said."""
+def _was_changed(trail: Trail, around: Circumstances) -> bool:
+    """Whether what the board has taken is nothing that was said; or has answered, and taken nothing of it."""
     said, taken = trail.steps.get(Kind.FRAMED), trail.steps.get(Kind.TAKEN)
+    if taken is None and around.simulated and Kind.CARRIED in trail.steps:
+        return trail.root.topic is Topic.POINT and trail.stopped is not None and trail.stopped.topic is Topic.POINT
     frames = [event.value for event in said.events if isinstance(event.value, bytes)] if said is not None else []
     messages = [event.value for event in taken.events if isinstance(event.value, bytes)] if taken is not None else []
     return bool(frames) and any(not any(message in frame for frame in frames) for message in messages)
@@ -388,6 +390,8 @@ def _not_taken(trail: Trail, around: Circumstances) -> tuple[str, str]:
 def _not_driven(trail: Trail, around: Circumstances) -> tuple[str, str]:
     if isinstance(around.point, TopicPoint):
         return _diagnosis_messages.not_driven(around.point)
+    if _was_changed(trail, around):
+        return "the board took another message than was sent: the bytes were changed on the way", BAD_LINE
     return "the board understood it, but no pin changed", "is the pin in the mode that this needs?"
 
 

@@ -126,7 +126,8 @@ class DeviceSession(Session[P], Generic[P]):
         """What a wish at a device waits for, before it is said."""
         before = self._fleet.before(point.name)
         if before is not None:
-            return f"it waits for its turn on the bus, behind {counted(before, 'transaction')}"
+            behind = f", behind {counted(before, 'transaction')}" if before else ""
+            return f"it waits for its turn on the bus{behind}"
         if point.name not in self._known:
             return f"{point.device} has not been set up yet"
         why = self._troubled.get(point.device)

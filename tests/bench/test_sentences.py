@@ -211,6 +211,39 @@ class Sentences(unittest.TestCase):
         words = "-113 Undefined header: the bytes were changed on the way"
         self.assertEqual((Kind.DRIVEN, words, "same rate and settings at both "), changed)
 
+    def test_what_was_changed_is_no_fault_of_a_device_an_address_or_a_pins_mode(self):
+        async def story(bench, standings):
+            say, point = bench.record.append, Topic.POINT
+
+            def tries(board, name, said, heard=None):
+                asked = say(Kind.ASKED, board, point, name, True)
+                framed = say(Kind.FRAMED, board, point, name, said, asked)
+                carried = say(Kind.CARRIED, board, Topic.LINK, board, len(said), framed)
+                heard = say(Kind.TAKEN, board, Topic.MESSAGE, "x", heard, carried) if heard else None
+                return asked, heard
+
+            await asyncio.sleep(3)
+            write = bytes.fromhex("F0 76 26 00 02 00 01 00 F7")
+            at_device, taken = tries("gatehouse", "mast_1", write, write[:1] + write[2:])
+            say(Kind.REFUSED, "gatehouse", Topic.BOARD, "", None, taken, "this board does not know command 26")
+            at_address, _ = tries("pumphouse", "pump_a", bytes.fromhex("0001 0000 0006 07 05 0000 FF00"))
+            why = {"note": "exception 02, illegal data address: is there such an address?"}
+            say(Kind.REFUSED, "pumphouse", point, "pump_a", 2, at_address, **why)
+            at_pin, _ = tries("gatehouse", "mast_2", write, write[:6] + write[8:])
+            await asyncio.sleep(10)
+            standings.follow()
+            told = [standings.diagnose(standings.trails.all[number]) for number in (at_device, at_address, at_pin)]
+            return [each.reason for each in told]
+
+        changed = "the bytes were changed on the way"
+        self.assertEqual(
+            [
+                f"this board does not know command 26: {changed}", f"exception 02, illegal data address: {changed}",
+                f"the board took another message than was sent: {changed}",
+            ],
+            in_fast_time(story, check_text(TEXT, str(demo_path()))),
+        )  # fmt: skip
+
     def test_what_the_board_could_not_read_is_the_hosts_to_send_again_and_told_where_it_does_not(self):
         async def story(bench, standings):
             say, point, found = bench.record.append, Topic.POINT, []
