@@ -22,6 +22,8 @@ from cavet.wording import plain
 
 IDENTIFY = "*IDN?"
 NEXT_ERROR = "SYST:ERR?"
+LATE_SHARE = 1.2
+"""For so many times `reply_within` a late answer is waited for: one that was as late as the one before, and a bit."""
 MAX_ERRORS = 40
 """So many entries of the error queue are read after a command, to see the one that is its own."""
 MAX_UNITS = 1000
@@ -59,6 +61,8 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         self._decoder = scpi.ScpiDecoder(Side.BOARD)
         self._line: list[str] = []
         self._turn = 0
+        self._owed = 0
+        """How many late answers may still come."""
         self._taken: set[str] = set()
         """The points whose commands were taken already, so the device knows their headers."""
         self._odd: set[str] = set()
@@ -79,7 +83,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         self._send_on(now)
 
     def _clear(self) -> list[_Query]:
-        self._line = []
+        self._line, self._owed = [], 0
         return super()._clear()
 
     def _put(self, question: _Query, now: float) -> int:
@@ -110,7 +114,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         self._line = []
         if self._queue.again(question):
             return
-        self._queue.free_at = now + self._settings.reply_within
+        self._wait_for_late(question.tries + 1, now)
         if question.wish is not None and question.refusal is not None:
             self._refuse_wish(question.wish, question.refusal[1], question.refusal[0])
         elif question.wish is not None:
@@ -120,6 +124,11 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
             self._not_known(question.point, question.text)
         else:
             self._fall_silent()
+
+    def _wait_for_late(self, owed: int, now: float) -> None:
+        """So many answers may still come: until they have, or can't any more, nothing is said."""
+        self._owed = max(0, owed)
+        self._queue.free_at = now + LATE_SHARE * self._settings.reply_within if self._owed else now
 
     def _not_known(self, point: HeaderPoint, text: str) -> None:
         """A query that is not known gets no answer: say so at its point, and go on with the others, if the queue of
@@ -156,10 +165,11 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         question = self._queue.under_way.pop(UNNUMBERED, None)
         text = ";".join(line)
         if question is not None and question.tries:
-            self._queue.free_at = now + self._settings.reply_within
+            self._wait_for_late(question.tries, now)
         if question is None and self.hears_others:
             return
         if question is None:
+            self._wait_for_late(self._owed - 1, now)
             self._tell(Kind.REMARK, Topic.BYTES, str(len(data)), data, cause, "an answer that nothing waits for")
         elif question.point is None and question.text == IDENTIFY:
             self._identified(text, now)
