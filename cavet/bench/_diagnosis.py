@@ -15,6 +15,7 @@ from cavet.hosts import (
     ON_SPI,
     DevicePoint,
     DeviceSettings,
+    FieldPoint,
     HeaderPoint,
     PinPoint,
     Point,
@@ -238,8 +239,10 @@ def _not_before(stopped: Event, stage: Kind) -> Kind:
 
 
 def _is_on_its_way(trail: Trail, around: Circumstances) -> bool:
-    """Whether the part had set out, and its time was not over yet when the command ended."""
-    going, stopped = trail.moving_parts.get(around.part), trail.stopped
+    """Whether the part had set out, and its time was not over yet when the command ended; or may still set out."""
+    going, stopped, driven = trail.moving_parts.get(around.part), trail.stopped, trail.reached(Kind.DRIVEN)
+    if going is None and driven is not None:
+        return around.now <= driven.t + SETTLING_SECONDS
     if going is None or stopped is None or not isinstance(going.value, int | float):
         return False
     return stopped.t <= going.t + going.value + SETTLING_SECONDS
@@ -428,7 +431,8 @@ def _not_confirmed(trail: Trail, around: Circumstances) -> tuple[str, str]:
     is_other = trail.stopped is not None and trail.stopped.reason is Reason.OTHER_VALUE
     if is_other and not isinstance(around.point, DevicePoint):
         where = f"compare [points.{trail.point}] with it: range, wire, form"
-        return note, f"has the board limits of its own, does anybody else set it? {where}"
+        slow = ", is it slower than `reply_within`" if isinstance(around.point, FieldPoint) else ""  # frames tell on
+        return note, f"has the board limits of its own, does anybody else set it{slow}? {where}"
     return note, SLOW_OR_LOSSY
 
 

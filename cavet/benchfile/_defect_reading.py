@@ -19,11 +19,15 @@ NAMED_KINDS = ("serial", "tcp")
 
 def check_defect(checker: Checker, path: Path, defect: Defect, board: BoardSetup, links: Sequence[LinkTable]) -> None:
     """Tell where a defect does not fit its board."""
-    over_broker = board.firmware == "mqtt"
-    if defect.over_broker is not None and defect.over_broker != over_broker:
-        fits = [name for name, each in DEFECTS.items() if each.over_broker in (None, over_broker)]
-        expected = f"one for a board {'on' if over_broker else 'not on'} a broker: {listed(fits)}"
-        checker.wrong((*path, "kind"), found=defect.kind, expected=expected)
+    over_broker, over_usb = board.firmware == "mqtt", bool(links) and all(link.kind == "usb" for link in links)
+    fits = [
+        name
+        for name, each in DEFECTS.items()
+        if each.over_broker in (None, over_broker) and (each.over_usb or not over_usb)
+    ]
+    if defect.kind not in fits:
+        place = "on USB" if over_usb else "on a broker" if over_broker else "not on a broker"
+        checker.wrong((*path, "kind"), found=defect.kind, expected=f"one for a board {place}: {listed(fits)}")
     called = [part for part, each in board.parts.items() if issubclass(KINDS[each.kind], BusDevice)]
     if isinstance(defect, SilentDevice):
         checker.one_of((*path, "part"), defect.part, called, "a part on its bus")

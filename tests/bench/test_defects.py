@@ -11,7 +11,7 @@ import serial
 
 import cavet
 from cavet.bench import RunningBench
-from cavet.benchfile import load_bench
+from cavet.benchfile import check_text, load_bench
 from cavet.boards import DEFECTS
 from cavet.demo import demo_path
 from cavet.record import Kind, Topic
@@ -241,3 +241,10 @@ class Defects(unittest.TestCase):
             with self.subTest(lines), self.assertRaisesRegex((WrongError, ExceptionGroup), "") as caught:
                 self.bench(lines)
             self.assertIn(words, str(getattr(caught.exception, "exceptions", caught.exception)))
+
+    def test_what_can_not_happen_on_usb_is_told(self):
+        for kind, more in (("lossy", "share = 0.1"), ("doubled-reply", "share = 0.1"), ("full-queue", "takes = 9")):
+            text = f'{demo_path().read_text()}\n[defects.x]\nkind = "{kind}"\nboard = "signalpost"\n{more}\n'
+            with self.subTest(kind), self.assertRaises(ExceptionGroup) as caught:
+                check_text(text, str(demo_path()))
+            self.assertIn("one for a board on USB: dead-pin", str(caught.exception.exceptions))

@@ -244,6 +244,26 @@ class Sentences(unittest.TestCase):
             in_fast_time(story, check_text(TEXT, str(demo_path()))),
         )  # fmt: skip
 
+    def test_a_link_that_is_lost_while_a_part_may_still_set_out_says_nothing_of_its_wires(self):
+        async def story(bench, standings):
+            say, point, found = bench.record.append, Topic.POINT, []
+            await asyncio.sleep(3)
+            asked = say(Kind.ASKED, "signalpost", point, "post_1", True)
+            framed = say(Kind.FRAMED, "signalpost", point, "post_1", b"\1\1\0\2", asked)
+            carried = say(Kind.CARRIED, "signalpost", Topic.LINK, "signalpost", 4, framed)
+            taken = say(Kind.TAKEN, "signalpost", Topic.FRAME, "order", b"\1\1\0\2", carried)
+            say(Kind.DRIVEN, "signalpost", Topic.PIN, "0", True, taken, "output")
+            say(Kind.UNCONFIRMED, "signalpost", point, "post_1", None, asked, "the link was lost")
+            for pause in (0.01, 1):
+                await asyncio.sleep(pause)
+                standings.follow()
+                found.append(standings.diagnose(standings.trails.all[asked]))
+            return [(each.broken, each.reason) for each in found]
+
+        at_once, later = in_fast_time(story, check_text(TEXT, str(demo_path())))
+        self.assertEqual((Kind.CONFIRMED, "the link was lost"), at_once)
+        self.assertEqual((Kind.MOVED, "pin 0 was driven, but post_1 has not moved"), later)
+
     def test_what_the_board_could_not_read_is_the_hosts_to_send_again_and_told_where_it_does_not(self):
         async def story(bench, standings):
             say, point, found = bench.record.append, Topic.POINT, []

@@ -58,6 +58,8 @@ class Defect(Table, kw_only=True):
     KIND: ClassVar[str]
     over_broker: ClassVar[bool | None] = None
     """Whether it is for boards on a broker only, or only for others."""
+    over_usb: ClassVar[bool] = True
+    """Whether it can be at a USB device, whose transfers are acknowledged: nothing is lost there, or comes twice."""
 
     name: str = ""
     kind: Annotated[str, Meaning("what is wrong", kind="word")] = ""

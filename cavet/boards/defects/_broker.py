@@ -25,7 +25,7 @@ class Renamed(Defect, kw_only=True):
     """The board has come back under another name: nobody is to be found under the one that is known."""
 
     KIND = "renamed"
-    over_broker = False
+    over_broker = over_usb = False
 
     @property
     def tells(self) -> str:

@@ -10,7 +10,7 @@ class Lossy(Defect, kw_only=True):
     """Bytes are lost on the way."""
 
     KIND = "lossy"
-    over_broker = False
+    over_broker = over_usb = False
     share: Annotated[float, Meaning("the share of the bytes that is lost", low=0, high=1)]
 
     @property
@@ -39,7 +39,7 @@ class Stale(Defect, kw_only=True):
     """In the place of an answer comes the one before: a gateway mixes up whose it is."""
 
     KIND = "stale-reply"
-    over_broker = False
+    over_broker = over_usb = False
     share: Annotated[
         float, Meaning("the share of the answers in whose place the one before comes once more", low=0, high=1)
     ]
@@ -56,7 +56,7 @@ class Doubled(Defect, kw_only=True):
     """An answer comes twice."""
 
     KIND = "doubled-reply"
-    over_broker = False
+    over_broker = over_usb = False
     share: Annotated[float, Meaning("the share of the answers that come twice", low=0, high=1)]
 
     @property
@@ -71,7 +71,7 @@ class SmallQueue(Defect, kw_only=True):
     """The board's receiver is full: what comes faster than it takes it is lost."""
 
     KIND = "full-queue"
-    over_broker = False
+    over_broker = over_usb = False
     size: Annotated[int, Meaning("how many bytes its receiver keeps", low=1, high=1_000_000)] = 64
     takes: Annotated[int, Meaning("how many bytes it takes from there each second", low=1, high=1_000_000_000)]
 
