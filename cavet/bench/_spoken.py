@@ -136,13 +136,17 @@ class Spoken:
 class PlanSpoken(Spoken):
     """Frames of one's own: a message is named as its frame."""
 
-    def __init__(self, name: str, setup: Setup, host: HostSetup | None, codecs: Mapping[str, PlanCodec],
-                 says: Mapping[Side, Sequence[str]]) -> None:  # fmt: skip
+    def __init__(
+        self, name: str, setup: Setup, host: HostSetup | None, codecs: Mapping[str, PlanCodec],
+        says: Mapping[Side, Sequence[str]], by_itself: frozenset[str] = frozenset(),
+    ) -> None:  # fmt: skip
+        """`says` are the frames of each side; `by_itself` those that the board tells ever again, asked or not."""
         self.name = name
         self.setup = setup
         self.host = host
         self._codecs = codecs
         self._says = says
+        self._by_itself = by_itself
 
     def forms(self, side: Side) -> Mapping[str, type[Message]]:
         return {name: self._codecs[name].form for name in self._says[side]}
@@ -157,12 +161,15 @@ class PlanSpoken(Spoken):
         """Where the board is asked by this frame, or tells how the points stand that are in it."""
         asks = self.host.format.asks if self.host is not None and self.host.format is not None else ""
         return asks == request.NAME or any(
-            isinstance(point, FieldPoint) and point.frame == request.NAME and point.state_frame
+            isinstance(point, FieldPoint)
+            and point.frame == request.NAME
+            and point.state_frame
+            and point.state_frame not in self._by_itself
             for point in self.setup.points.values()
         )
 
     def answers(self, request: Message, frame: Frame) -> bool:
-        return frame.readable and not frame.problems
+        return frame.readable and not frame.problems and frame.message.NAME not in self._by_itself
 
 
 class _AnyReport:
@@ -316,7 +323,9 @@ def spoken(setup: Setup, link: LinkSetup) -> Spoken:
         return BusSpoken(setup, host)
     kind = UsbSpoken if link.protocol == "usb" else PlanSpoken
     if isinstance(device, FormatDevice):
-        return kind("plan", setup, host, device.board.codecs, device.frames)
+        answers = {answer.frame for answer in device.board.gives if answer.when != "every"}
+        by_itself = frozenset(answer.frame for answer in device.board.gives) - answers
+        return kind("plan", setup, host, device.board.codecs, device.frames, by_itself)
     if host is not None and host.format is not None:
         return kind("plan", setup, host, host.format.codecs, _frames_of(setup, host))
     if link.protocol == "usb":

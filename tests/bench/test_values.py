@@ -6,6 +6,8 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import cavet
+from cavet.bench import Tape
 from cavet.benchfile import load_bench
 from cavet.hosts import PointKind, TopicPoint
 from cavet.messaging import PayloadForm
@@ -153,6 +155,24 @@ class Rounded(unittest.TestCase):
 
 
 class SeveralFields(unittest.TestCase):
+    def test_what_a_board_tells_ever_again_is_no_answer_to_the_command_before_it(self):
+        tied = []
+        for when in ("taken", 'every"\nevery = "50 ms'):
+            told = f'[boards.kiln.gives.state]\nwhen = "{when}"\n'
+            text = (KILN % ((255,) * 3)).replace("[boards.kiln.gives.state]\n", told)
+            with tempfile.TemporaryDirectory() as folder:
+                (Path(folder) / "kiln.bench.toml").write_text(text)
+                (Path(folder) / "kiln.plan.toml").write_text(SETUP % (("bits = 8",) * 2))
+                with cavet.open(Path(folder) / "kiln.bench.toml", seed="tape") as bench:
+                    bench["drive"].set(True)
+                    bench.wait(0.5)
+                    tape = Tape(bench._running.setup, bench._running.record)
+                    tape.follow()
+            on = tape.links["kiln"]
+            orders = [placed for placed in map(on.placed, range(len(on))) if placed.name == "heat"]
+            tied.append([placed.partner >= 0 for placed in orders])
+        self.assertEqual([[True], [False]], tied)
+
     def test_a_part_that_takes_its_time_is_not_taken_for_another(self):
         files = {"kiln.bench.toml": KILN % ((255,) * 3), "kiln.plan.toml": SETUP % (("bits = 8",) * 2)}
         code, lines, _ = drive(files, "glow=40%", "drive=on", "brake=on", "brake=off")
