@@ -111,10 +111,10 @@ class RecordWriter:
             raise WrongError(str(path), found=_reason(error), expected=expected) from error
         self._unsettled = 0
         self._settle = threading.Event()
-        targets = {"record-writer": self._write_on, "record-settler": self._settle_on}
-        self._threads = [threading.Thread(target=target, name=name, daemon=True) for name, target in targets.items()]
-        for thread in self._threads:
-            thread.start()
+        self._thread = threading.Thread(target=self._write_on, name="record-writer", daemon=True)
+        self._settler = threading.Thread(target=self._settle_on, name="record-settler", daemon=True)
+        self._thread.start()
+        self._settler.start()
 
     def _write_on(self) -> None:
         while not self._stop.wait(self._pause):
@@ -215,8 +215,8 @@ class RecordWriter:
         """Write what is left, and that it is all; close the file."""
         self._stop.set()
         self._settle.set()
-        for thread in self._threads:
-            thread.join()
+        self._thread.join()
+        self._settler.join()
         try:
             ended = {"ended": DONE, **({"left_out": str(self.left_out)} if self.left_out else {})}
             if self.dropped:
