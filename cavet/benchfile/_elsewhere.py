@@ -3,12 +3,19 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 import msgspec
 
 from cavet.benchfile._setup import AT, Setup, address_problem
 from cavet.wording import WrongError, listed, nearest
+
+ADDRESSES = {
+    "serial": "/dev/ttyUSB0", "tcp": "HOST:PORT", "usb": "usbip:HOST:PORT or VENDOR:PRODUCT", "buses": "/dev/i2c-1",
+}  # fmt: skip
+"""What an address of each kind of link looks like."""
+USB_PREFIX = "usb:"
+USB_ADDRESS = re.compile(rf"usbip:[^/]+:\d{{1,5}}|({USB_PREFIX})?[0-9A-Fa-f]{{4}}:[0-9A-Fa-f]{{4}}")
 
 
 def with_addresses(setup: Setup, addresses: Mapping[str, str], place: str) -> Setup:
@@ -32,18 +39,30 @@ def _moved(setup: Setup, board: str, address: str, place: str) -> Setup:
     """A board's hosts open its link of the kind that the address is of; none of its links is simulated any more."""
     if any(link.broker for link in setup.links.values() if link.board == board):
         return _on_its_broker(setup, board, address, place)
-    kind = "tcp" if re.fullmatch(r"[^/]+:\d{1,5}", address) else "serial"
     own = {name: link for name, link in setup.links.items() if link.board == board}
+    has = sorted({link.kind for link in own.values()})
+    kind = _kind_of(address, has)
     fitting = [name for name, link in own.items() if link.kind == kind]
     if not fitting:
-        has = listed(sorted({link.kind for link in own.values()}))
-        raise WrongError(place, found=address, expected=f"the address of a {has} link, which is what {board} has")
-    links = setup.links | {name: msgspec.structs.replace(link, address=address) for name, link in own.items()}
+        looks = ", or ".join(ADDRESSES[each] for each in has)
+        expected = f"the address of a {listed(has)} link, which is what {board} has: {looks}"
+        raise WrongError(place, found=address, expected=expected)
+    opened = address.removeprefix(USB_PREFIX) if kind == "usb" else address
+    links = setup.links | {name: msgspec.structs.replace(link, address=opened) for name, link in own.items()}
     hosts = {
         name: msgspec.structs.replace(host, link=fitting[0]) if host.link in own and host.link not in fitting else host
         for name, host in setup.hosts.items()
     }
     return msgspec.structs.replace(setup, links=links, hosts=hosts)
+
+
+def _kind_of(address: str, has: Sequence[str]) -> str:
+    """The kind of link that an address is of, where a board has links of these kinds."""
+    if "usb" in has and USB_ADDRESS.fullmatch(address):
+        return "usb"
+    if "buses" in has and address.startswith("/dev/i2c-"):
+        return "buses"
+    return "tcp" if re.fullmatch(r"[^/]+:\d{1,5}", address) else "serial"
 
 
 def _on_its_broker(setup: Setup, board: str, address: str, place: str) -> Setup:

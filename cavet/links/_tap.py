@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable
-from typing import Protocol
+from typing import Protocol, cast
 
-from cavet.links._end import HostEnd, Listener
+from cavet.links._end import ControlEnd, HostEnd, Listener
 from cavet.links._wire import Watch
 from cavet.record import Direction, Record, Seat
 
@@ -74,6 +74,10 @@ class TappedEnd:
         end = self._end.write(data)
         self._tap.hear(self.name, Direction.TO_BOARD, end - len(data), begin, self._busy_until, data)
         return end
+
+    async def control(self, setup: bytes) -> bytes:
+        """Only at a USB device. What passes its control pipe is told by events, and is none of the stream's bytes."""
+        return await cast(ControlEnd, self._end).control(setup)
 
     def close(self) -> None:
         self._end.close()

@@ -48,7 +48,10 @@ class UsbIpEnd:
         self._client, self._failed = UsbIpClient(), ""
         self._sent = self._got = 0
         self._listener = None
-        await self._way.open(_Inner(self))
+        try:
+            await self._way.open(_Inner(self))
+        except UnreachableError as error:
+            raise UnreachableError(self.address, error.reason) from error
         try:
             async with asyncio.timeout(ANSWER_SECONDS):
                 await self._import()

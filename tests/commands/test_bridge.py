@@ -80,6 +80,31 @@ class Served(unittest.TestCase):
         return self.serve(text, "--board", "gatehouse", "--events")
 
 
+class OverUsb(Served):
+    def test_a_device_that_is_exported_is_driven_and_asked_at_its_control_pipe(self):
+        _, endpoints, _ = self.serve(demo_path().read_text(), "--board", "signalpost")
+        at = ("--at", f"signalpost={endpoints['signalpost', 'usb']['address']}")
+        ran = cavet("drive", "demo", *at, "post_1=on", "post_1=off")
+        self.assertEqual((ran.code, ran.out.count("confirmed")), (0, 2), ran)
+        wanted = ("get-descriptor", "descriptor_type=device", "length=18")
+        ran = cavet("say", "demo", *at, "signalpost", *wanted)
+        self.assertEqual((ran.code, json.loads(ran.out)["fields"]["id_product"]), (0, 0xCA7E), ran)
+
+    def test_an_address_of_another_kind_is_told_with_what_it_looks_like(self):
+        for board, address, words in (
+            ("signalpost", "/dev/ttyUSB0", "a usb link, which is what signalpost has: usbip:HOST:PORT or VENDOR"),
+            ("mast", "/dev/ttyUSB0", "a buses link, which is what mast has: /dev/i2c-1"),
+            ("gatehouse", "127.0.0.1:99", "a serial link, which is what gatehouse has: /dev/ttyUSB0"),
+        ):
+            ran = cavet("drive", "demo", "--at", f"{board}={address}", "beacon=1%")
+            self.assertEqual((ran.code, ran.err.count("\n")), (2, 1))
+            self.assertIn(words, ran.err)
+
+    def test_one_that_is_not_there_is_told_once(self):
+        ran = cavet("drive", "demo", "--at", "signalpost=usbip:127.0.0.1:1", "post_1=on")
+        self.assertEqual((ran.code, ran.err), (3, "usbip:127.0.0.1:1: Connection refused\n"))
+
+
 class OverTheNetwork(Served):
     def test_a_serial_line_is_offered_as_raw_bytes_and_driven_through_a_url(self):
         process, endpoints, _ = self.gatehouse("raw")
