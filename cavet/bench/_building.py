@@ -73,7 +73,7 @@ def build_world(
         old = before.boards.get(BROKER) if before is not None else None
         boards.append(old or _build_broker(setup, record))
     defects = [copy_of for defect in setup.defects.values() if (copy_of := _fresh(defect)).board in names]
-    return World(boards, rig, defects, record)
+    return World(boards, rig, defects, record, frozenset(circuits).difference(names))
 
 
 def _fresh(defect: Any) -> Any:

@@ -32,7 +32,12 @@ class World:
     the record, and can be started again. A part that has raised is not called any more until then.
     """
 
-    def __init__(self, boards: list[Board], rig: Rig, defects: list[Defect], record: Record) -> None:
+    def __init__(
+        self, boards: list[Board], rig: Rig, defects: list[Defect], record: Record,
+        elsewhere: frozenset[str] = frozenset(),
+    ) -> None:  # fmt: skip
+        """`elsewhere` are the names of boards that are described, and not simulated here."""
+        self._elsewhere = elsewhere
         self.boards = {board.name: board for board in boards}
         self.rig = rig
         self.defects = {defect.name: defect for defect in defects}
@@ -263,6 +268,10 @@ class World:
         paths = {
             f"{board.name}.{name}": part for board in self.boards.values() for name, part in board.circuit.parts.items()
         }
+        board = path.partition(".")[0]
+        if path not in paths and board in self._elsewhere:
+            expected = f"one of a board that is simulated here: of {board} only its points can be looked at"
+            raise WrongError("part", found=path, expected=expected)
         if path not in paths:
             raise WrongError("part", found=path, expected=f"one of {listed(paths)}", nearest=nearest(path, paths))
         return paths[path]

@@ -11,7 +11,9 @@ from pathlib import Path
 
 import serial
 
+from cavet import open as cavet_open
 from cavet.demo import demo_path
+from cavet.wording import WrongError
 from tests.commands.run import cavet
 from tests.patience import PATIENCE
 
@@ -89,6 +91,13 @@ class OverUsb(Served):
         wanted = ("get-descriptor", "descriptor_type=device", "length=18")
         ran = cavet("say", "demo", *at, "signalpost", *wanted)
         self.assertEqual((ran.code, json.loads(ran.out)["fields"]["id_product"]), (0, 0xCA7E), ran)
+
+    def test_parts_of_what_is_elsewhere_are_told_as_that(self):
+        _, endpoints, _ = self.serve(demo_path().read_text(), "--board", "signalpost")
+        at = {"signalpost": endpoints["signalpost", "usb"]["address"]}
+        with cavet_open("demo", at=at) as bench, self.assertRaises(WrongError) as caught:
+            bench.part("signalpost.post_1")
+        self.assertIn("of signalpost only its points can be looked at", str(caught.exception))
 
     def test_an_address_of_another_kind_is_told_with_what_it_looks_like(self):
         for board, address, words in (
