@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import NamedTuple
 
 from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Ink, clip, wrapped
@@ -10,6 +11,8 @@ from cavet.wiring import Believed, Hanging, Section, SectionRow
 HEAD_ROWS = 3
 """Its name, the names of the columns, an empty row."""
 LINK_COLUMNS = 12
+ADDRESS = re.compile(r"([a-z0-9]+:(?://)?)?([^:]+|\[.*\])(:\d+)")
+"""The way to somebody's host, where one is told, the host, its port."""
 LEAST_OF_WORD = 4
 """So much of the word before a place's number is shown at least."""
 ROLES = {"got": GOT, "coral": CORAL, "quiet": QUIET, "heather": HEATHER, "paper": PAPER}
@@ -161,11 +164,13 @@ def _draw_hanging(canvas: Canvas, at: Columns, hanging: Hanging, y: int, *, stra
 
 
 def _in_lines(words: str) -> list[str]:
-    """What is said of the link, in its column: the number of a port is not cut."""
-    host, colon, port = words.rpartition(":")
-    if len(words) <= LINK_COLUMNS or not colon or not port.isdigit():
+    """What is said of the link, in its column: the number of a port is not cut, nor the way to it taken for a part of
+    the host's name."""
+    found = ADDRESS.fullmatch(words)
+    if len(words) <= LINK_COLUMNS or found is None:
         return wrapped(words, LINK_COLUMNS)
-    return [*wrapped(host, LINK_COLUMNS), colon + port]
+    way, host, port = found.groups(default="")
+    return [*([way] if way else []), *wrapped(host, LINK_COLUMNS), port]
 
 
 def _link_lines(section: Section, at: Columns) -> list[tuple[str, Ink]]:

@@ -77,6 +77,9 @@ class InCrossSection(unittest.TestCase):
         lines = [line.strip() for line in drawn(section).splitlines()]
         self.assertTrue(any(" :43765 " in line for line in lines), lines)
         self.assertTrue(any(" 127.0.0.1 " in line for line in lines), lines)
+        section = section_of(Wiring(SETUP, "gatehouse"), "gatehouse", (("rfc2217://192.168.1.20:3030", "quiet"),))
+        link = [line.split("┃")[1].split()[0] for line in drawn(section).splitlines() if "┃" in line]
+        self.assertEqual(["rfc2217://", "192.168.1.20", ":3030"], link[:3])
 
     def test_bits_of_a_register_have_each_a_row_that_can_be_read_whole(self):
         text = "format = 1\n[boards.hut]\nprofile = 'heron'\nfirmware = 'modbus'\n[boards.hut.map]\n"
