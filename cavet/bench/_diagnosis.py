@@ -109,6 +109,7 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
 
 
 BAD_LINE = "same rate and settings at both ends? a loose cable? look whether a defect is on (d)"
+LOST_LINK = "is the board there, and its plug? the link is opened again by itself: ask again then"
 BEGAN_ANEW = {
     Kind.TAKEN: ", and has not heard it",
     Kind.DRIVEN: ", and has forgotten it",
@@ -279,7 +280,7 @@ def _why(trail: Trail, broken: Kind, around: Circumstances) -> tuple[str, str]:
     if around.device is not None and broken != Kind.MOVED and _not_reached(trail):
         return _nobody_there(trail, around.device, around)
     if broken == Kind.FRAMED and stopped is not None:
-        return stopped.note, _able_pins(around)
+        return stopped.note, LOST_LINK if stopped.reason is Reason.LINK_LOST else _able_pins(around)
     if broken == Kind.MOVED and trail.refused is not None:  # also where it was not read back in the end
         return trail.refused.note, _mend_refusal(trail.refused, broken, around)
     if refused is not None:
@@ -292,6 +293,8 @@ def _why(trail: Trail, broken: Kind, around: Circumstances) -> tuple[str, str]:
     began_anew = around.began_anew or (stopped is not None and stopped.reason is Reason.BEGAN_ANEW)
     if began_anew and broken in BEGAN_ANEW and not _wrong_part(trail, around):
         return f"the board began anew meanwhile{BEGAN_ANEW[broken]}", "ask again; the record tells why it began anew"
+    if stopped is not None and stopped.reason is Reason.LINK_LOST and broken not in (Kind.DRIVEN, Kind.MOVED):
+        return stopped.note, LOST_LINK
     return _REASONS[broken](trail, around)
 
 

@@ -253,16 +253,17 @@ class Sentences(unittest.TestCase):
             carried = say(Kind.CARRIED, "signalpost", Topic.LINK, "signalpost", 4, framed)
             taken = say(Kind.TAKEN, "signalpost", Topic.FRAME, "order", b"\1\1\0\2", carried)
             say(Kind.DRIVEN, "signalpost", Topic.PIN, "0", True, taken, "output")
-            say(Kind.UNCONFIRMED, "signalpost", point, "post_1", None, asked, "the link was lost")
+            why = {"note": "the link was lost", "reason": Reason.LINK_LOST}
+            say(Kind.UNCONFIRMED, "signalpost", point, "post_1", None, asked, **why)
             for pause in (0.01, 1):
                 await asyncio.sleep(pause)
                 standings.follow()
                 found.append(standings.diagnose(standings.trails.all[asked]))
-            return [(each.broken, each.reason) for each in found]
+            return [(each.broken, each.reason, each.mend[:25]) for each in found]
 
         at_once, later = in_fast_time(story, check_text(TEXT, str(demo_path())))
-        self.assertEqual((Kind.CONFIRMED, "the link was lost"), at_once)
-        self.assertEqual((Kind.MOVED, "pin 0 was driven, but post_1 has not moved"), later)
+        self.assertEqual((Kind.CONFIRMED, "the link was lost", "is the board there, and i"), at_once)
+        self.assertEqual((Kind.MOVED, "pin 0 was driven, but post_1 has not moved"), later[:2])
 
     def test_what_the_board_could_not_read_is_the_hosts_to_send_again_and_told_where_it_does_not(self):
         async def story(bench, standings):
