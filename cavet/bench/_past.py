@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from itertools import islice
 
-from cavet.bench._diagnosis import Circumstances
+from cavet.bench._circumstances import Circumstances
 from cavet.bench._endpoint import Carrier
 from cavet.bench._running import RunningBench
 from cavet.bench._standing import Standings

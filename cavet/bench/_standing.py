@@ -6,7 +6,8 @@ from math import inf
 
 import msgspec
 
-from cavet.bench._diagnosis import SETTLING_SECONDS, Circumstances, Diagnosis, diagnose
+from cavet.bench._circumstances import SETTLING_SECONDS, Circumstances
+from cavet.bench._diagnosis import Diagnosis, diagnose
 from cavet.bench._met import Beginnings, Presences
 from cavet.bench._running import RunningBench
 from cavet.benchfile._setup import OWN

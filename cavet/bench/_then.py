@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from cavet.bench._diagnosis import SETTLING_SECONDS, Circumstances, Diagnosis, diagnose
+from cavet.bench._circumstances import SETTLING_SECONDS, Circumstances
+from cavet.bench._diagnosis import Diagnosis, diagnose
 from cavet.bench._met import Answering, Beginnings, Presences
 from cavet.benchfile._setup import OWN, Setup
 from cavet.hosts import DevicePoint, Point
