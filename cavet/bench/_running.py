@@ -184,7 +184,8 @@ class RunningBench:
             end = memory.board
         elif link.kind == "serial" and link.served == "device":
             settings = msgspec.structs.replace(link.settings, rate=(self._rates(link) or (0, link.settings.rate))[1])
-            end = PtyEnd(settings, traffic.losses, partial(self._tell_rate, link), self._tap(link.name))
+            resets, tap = self.setup.boards[link.board].profile.resets, self._tap(link.name)
+            end = PtyEnd(settings, traffic.losses, partial(self._tell_rate, link), tap, resets=resets)
         else:
             end = self._tcp_end(link, traffic)
         make_way: MakeWay = ServedWay

@@ -9,9 +9,9 @@ import select
 import termios
 import tty
 from collections.abc import Callable
-from weakref import WeakKeyDictionary
 
 from cavet.links._end import Listener, Welcome
+from cavet.links._lookout import lookout
 from cavet.links._remote import SAME_RATE
 from cavet.links._serial import RATES
 from cavet.links._settings import SerialSettings
@@ -21,48 +21,9 @@ from cavet.protocols.characters import garble
 from cavet.record import Direction
 from cavet.wording import UnreachableError
 
-LOOK_SECONDS = 0.02
-"""How often it is looked whether someone has opened the device; the system does not tell."""
 READ_BYTES = 4096
 MAX_WAITING_BYTES = 65536
 """Reading stops while so much is under way on the line: the sender's writes then wait, as on a real port."""
-
-
-class _Lookout:
-    """Looks at all devices of one loop together, as long as there are any."""
-
-    def __init__(self) -> None:
-        self._poll = select.poll()
-        self._ends: dict[int, PtyEnd] = {}
-        self._looks = False
-
-    def add(self, master: int, end: PtyEnd) -> None:
-        """Look at a device from now on."""
-        self._poll.register(master, select.POLLIN)
-        self._ends[master] = end
-        if not self._looks:
-            self._look()
-
-    def remove(self, master: int) -> None:
-        """Look at it no more."""
-        if self._ends.pop(master, None) is not None:
-            self._poll.unregister(master)
-
-    def _look(self) -> None:
-        self._looks = bool(self._ends)
-        if not self._looks:
-            return
-        asyncio.get_running_loop().call_later(LOOK_SECONDS, self._look)
-        states = dict(self._poll.poll(0))
-        for master, end in list(self._ends.items()):
-            end.looked_at(states.get(master, 0))
-
-
-_lookouts: WeakKeyDictionary[asyncio.AbstractEventLoop, _Lookout] = WeakKeyDictionary()
-
-
-def _lookout() -> _Lookout:
-    return _lookouts.setdefault(asyncio.get_running_loop(), _Lookout())
 
 
 class PtyEnd:
@@ -70,9 +31,11 @@ class PtyEnd:
 
     def __init__(
         self, settings: SerialSettings, losses: Losses, tell_rate: Callable[[int], None] | None = None,
-        tap: Tap | None = None,
+        tap: Tap | None = None, *, resets: bool = False,
     ) -> None:  # fmt: skip
+        """`resets` tells that a board begins anew when its device is opened, and hears nothing at first."""
         self._settings = settings
+        self._resets = resets
         self._tell_rate = tell_rate
         self._master = -1
         self._welcome: Welcome
@@ -100,7 +63,7 @@ class PtyEnd:
         path = os.ttyname(slave)
         os.close(slave)  # from now on the system tells when the program's side is shut
         os.set_blocking(self._master, False)
-        _lookout().add(self._master, self)
+        lookout().add(self._master, path, self)
         return path
 
     def _make_raw(self, slave: int) -> None:
@@ -109,16 +72,28 @@ class PtyEnd:
         attributes[4] = attributes[5] = RATES.get(self._settings.rate, termios.B57600)
         termios.tcsetattr(slave, termios.TCSANOW, attributes)
 
+    @property
+    def is_open(self) -> bool:
+        return self._is_open
+
+    @property
+    def is_held_up(self) -> bool:
+        return self._is_open and not self._reading
+
     def looked_at(self, state: int) -> None:
         """How the device stands, as `poll` tells it: the program's side was opened, or shut."""
         if not state & select.POLLHUP:
-            self._opened()
+            self.was_opened()
         elif state & select.POLLIN:
-            self._opened()  # it was opened and shut again between two looks; what it wrote is here
+            self.was_opened()  # it was opened and shut again between two looks; what it wrote is here
         elif self._is_open:
             self._shut()
 
-    def _opened(self) -> None:
+    def was_opened_anew(self) -> None:
+        self._shut(flush=self._resets)  # else what the new program has written already would be lost
+        self.was_opened()
+
+    def was_opened(self) -> None:
         if not self._is_open:
             self._is_open = True
             self.inward.clear()
@@ -135,13 +110,14 @@ class PtyEnd:
             self._reading = False
             asyncio.get_running_loop().remove_reader(self._master)
 
-    def _shut(self, why: str = "the program has shut the device") -> None:
+    def _shut(self, why: str = "the program has shut the device", *, flush: bool = True) -> None:
         self._stop_reading()
         self._is_open = False
         self.inward.clear()
         self.outward.clear()
         asyncio.get_running_loop().remove_writer(self._master)
-        termios.tcflush(self._master, termios.TCIOFLUSH)
+        if flush:
+            termios.tcflush(self._master, termios.TCIOFLUSH)
         self._listener.closed(why)
 
     def _read(self) -> None:
@@ -165,6 +141,7 @@ class PtyEnd:
             self.inward.send(garble(data, self.heard_rate, self._settings.rate), said=data)
         if self.inward.waiting > MAX_WAITING_BYTES:
             self._stop_reading()
+            lookout().look_on()
 
     def _spoilt(self, watch: Watch) -> Watch:
         """What a board says is heard at the rate that the program has set."""
@@ -231,13 +208,13 @@ class PtyEnd:
         before = self._master
         if self._is_open:
             self._shut()
-        _lookout().remove(before)
+        lookout().remove(before)
         path = await self.start(self._welcome)  # while the old one is still there: else it could get the same name
         os.close(before)
         return path
 
     async def stop(self) -> None:
-        _lookout().remove(self._master)
+        lookout().remove(self._master)
         if self._is_open:
             self._shut("the device is there no more")
         self.outward.clear()

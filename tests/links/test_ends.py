@@ -3,8 +3,10 @@
 import asyncio
 import os
 import socket
+import sys
 import termios
 import unittest
+from unittest import mock
 
 import serial
 
@@ -158,6 +160,73 @@ class Terminals(unittest.TestCase):
         self.assertLess(written, 200_000)
         os.close(program)
         await end.stop()
+
+
+class ToldBySystem(unittest.TestCase):
+    """Who opens and shuts a device, while the loop is busy with something else."""
+
+    def setUp(self):
+        if not sys.platform.startswith("linux"):
+            self.skipTest("only Linux tells who opens a device")
+
+    async def served(self, **more):
+        end, ear = PtyEnd(FAST, Losses("s"), **more), Ear()
+        return end, ear, await end.start(welcoming(ear))
+
+    @real
+    async def test_one_that_shuts_it_and_one_that_opens_it_at_once_are_two(self):
+        for resets, heard in ((True, (b"new",)), (False, (b"new", b"oldnew"))):  # or it was heard before
+            end, ear, path = await self.served(resets=resets)
+            program = os.open(path, os.O_RDWR | os.O_NOCTTY)
+            await ear.until(lambda ear=ear: "opened" in ear.told)
+            os.write(program, b"old")
+            os.close(program)
+            program = os.open(path, os.O_RDWR | os.O_NOCTTY)
+            await ear.until(lambda ear=ear: ear.told.count("opened") == 2)
+            os.write(program, b"new")
+            await ear.until(lambda ear=ear: b"new" in ear.data)
+            with self.subTest(resets=resets):
+                self.assertIn(ear.data, heard)
+                told = [what for what in ear.told if isinstance(what, str)]
+                self.assertEqual(["opened", "closed: the program has shut the device", "opened"], told)
+            os.close(program)
+            await end.stop()
+
+    @real
+    async def test_one_that_opens_and_shuts_it_without_a_byte_is_told(self):
+        end, ear, path = await self.served()
+        for _ in range(2):
+            os.close(os.open(path, os.O_RDWR | os.O_NOCTTY))
+            await asyncio.sleep(0)
+        await ear.until(lambda: ear.told.count("closed: the program has shut the device") == 2)
+        self.assertEqual(["opened", "closed: the program has shut the device"] * 2, ear.told)
+        await end.stop()
+
+    @real
+    async def test_others_that_look_in_while_a_program_has_it_are_nobody(self):
+        end, ear, path = await self.served()
+        program = os.open(path, os.O_RDWR | os.O_NOCTTY)
+        both = [os.open(path, os.O_RDONLY | os.O_NOCTTY) for _ in range(2)]  # told as one, with the first
+        for other in both:
+            os.close(other)
+        await ear.until(lambda: "opened" in ear.told)
+        for _ in range(3):
+            os.close(os.open(path, os.O_RDWR | os.O_NOCTTY))
+        os.write(program, b"still here")
+        await ear.until(lambda: ear.data == b"still here")
+        self.assertEqual(1, ear.told.count("opened"))
+        os.close(program)
+        await ear.until(lambda: any(str(told).startswith("closed") for told in ear.told))
+        await end.stop()
+
+
+class LookedAt(Terminals):
+    """The same where the system does not tell."""
+
+    def setUp(self):
+        untold = mock.patch("cavet.links._lookout.Watcher", side_effect=OSError("this system does not tell"))
+        untold.start()
+        self.addCleanup(untold.stop)
 
 
 class Ports(unittest.TestCase):
