@@ -44,7 +44,8 @@ class Lanes:
         self._pins = PinModes()
         self._asked: dict[tuple[str, str], Course] = {}
         """What was asked of each part, in its own unit."""
-        self._on_the_way: set[tuple[str, str]] = set()
+        self._on_the_way: dict[tuple[str, str], int] = {}
+        """The parts that have set out and not arrived, each with the event by which it did."""
         """Parts that have set out and not arrived: they go there in a straight line; others are there at once."""
         self._begun: set[str] = set()
         """Boards whose beginning was read: before anything is done to a part of theirs, it stands as at first."""
@@ -157,7 +158,7 @@ class Lanes:
                 lane.course.reach(event.t, there)
             else:
                 lane.course.step(event.t, there)
-            self._on_the_way.discard(key)
+            self._on_the_way.pop(key, None)
 
     def _set_out(self, event: Event) -> None:
         board, name = event.board, event.subject
@@ -168,7 +169,7 @@ class Lanes:
             lane.course.hold(event.t, settings.at_first)
         elif lane is not None:
             lane.course.hold(event.t)
-        self._on_the_way.add((board, name))
+        self._on_the_way[board, name] = event.number
 
     def _settings(self, board: str, part: str) -> PartSettings | None:
         setup = self._setup.boards.get(board)
@@ -208,6 +209,10 @@ class Lanes:
     def lane(self, group: str, board: str, name: str) -> Lane | None:
         """One lane; `None` while nothing was heard of it."""
         return self._lanes.get((group, board, name))
+
+    def is_under_way(self, board: str, part: str, number: int) -> bool:
+        """Whether a part that has set out by an event has not arrived before all that was read ends."""
+        return self._on_the_way.get((board, part)) == number
 
     def mode_at(self, board: str, pin: str, t: float) -> str:
         """The mode that a pin was in at a time; "" where that was not told."""

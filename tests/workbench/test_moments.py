@@ -68,6 +68,19 @@ class Moments(unittest.TestCase):
                     for each in seen:
                         self.look(running, then, each)
 
+    def test_what_has_not_arrived_when_the_record_ends_is_told_as_on_its_way(self):
+        with cavet.open("demo", seed="a") as bench:
+            running, told = bench._running, []
+            bench.wait(3)
+            bench._here(lambda: running.ask(running.point("upper_paddle"), 60.0, by="test"))
+            for pause in (0.1, 3.0):
+                bench.wait(pause)
+                then = Then(running, Lanes(running.setup).read(running.record.since(0)))
+                for number in (len(running.record) - 1, 500):
+                    seen = then.board(moment_at(running, number), running.setup.points["upper_paddle"])
+                    told.append(next(part.tells for part in seen.parts if part.name == "upper_paddle"))
+        self.assertEqual(["on its way: from 15° to 105°", "15°", "105°", "15°"], told)
+
     def test_a_record_may_say_anything(self):
         drawn = next(each for each in map(Lots, range(1, 99, 2)) if each.drawn.colours)
         with tempfile.TemporaryDirectory() as folder, cavet.open(written(drawn.drawn, folder)) as bench:

@@ -244,6 +244,9 @@ class Then:
             tells, fraction = plain(words.replace("\n", " / ")), _brightness(part, event.value)
         elif self._at_first(moment, board, part.name) is part:
             tells, fraction = plain(part.tells(0.0).replace("\n", " / ")), part.fraction(0.0)
+        going = moment.states.get((board, Topic.PART, part.name, Kind.MOVING))
+        if going is not None and self._lanes.is_under_way(board, part.name, going.number):
+            tells = f"on its way: {plain(going.note)}"  # where it is by then nobody has told
         held = self._held(moment, board, part)
         colour = _colour(part, event.value) if event is not None else ""
         return PartView(
