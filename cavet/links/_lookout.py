@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import select
+from collections.abc import Iterable, Mapping
 from contextlib import suppress
 from typing import Protocol
 from weakref import WeakKeyDictionary
@@ -16,6 +17,8 @@ from cavet.links._inotify import Watcher
 
 LOOK_SECONDS = 0.02
 """How often the devices are looked at, where that is needed."""
+MOST_READS = 8
+"""So often is read on what the system tells, before others have their turn."""
 
 
 class Watched(Protocol):
@@ -58,6 +61,8 @@ class Lookout:
         self._poll = select.poll()
         self._places: dict[int, _Place] = {}
         self._watcher: Watcher | None = None
+        self._unseen: dict[int, None] = {}
+        """The devices with which something has happened since it was looked how they stand, in that order."""
         self._looks = False
 
     def add(self, master: int, path: str, end: Watched) -> None:
@@ -94,14 +99,13 @@ class Lookout:
             self._look()
 
     def _look(self) -> None:
-        self._see(list(self._places))
+        self._see(list(self._places), dict(self._poll.poll(0)))
         self._looks = any(place.watch < 0 or place.end.is_held_up for place in self._places.values())
         if self._looks:
             asyncio.get_running_loop().call_later(LOOK_SECONDS, self._look)
 
-    def _see(self, masters: list[int]) -> None:
+    def _see(self, masters: Iterable[int], states: Mapping[int, int]) -> None:
         """Tell ends how their devices stand."""
-        states = dict(self._poll.poll(0))
         for master in masters:
             if (place := self._places.get(master)) is None:
                 continue
@@ -111,16 +115,26 @@ class Lookout:
             place.end.looked_at(state)
 
     def _told(self) -> None:
-        """The system has told who has opened and shut what."""
-        if self._watcher is None:
-            return
-        events, is_all = self._watcher.read()
+        """The system has told who has opened and shut what; how the devices stand is looked at once no more is told."""
         by_watch = {place.watch: master for master, place in self._places.items()}
-        masters = [master for watch, _ in events if (master := by_watch.get(watch)) is not None]
-        for watch, is_opened in events:
-            if watch in by_watch and (place := self._places.get(by_watch[watch])) is not None:
-                self._happened(place, is_opened)
-        self._see(list(dict.fromkeys(masters)) if is_all else list(self._places))
+        for _ in range(MOST_READS):
+            if self._watcher is None:
+                return
+            states = dict(self._poll.poll(0))
+            events, is_all = self._watcher.read()
+            if not is_all:
+                self._unseen.update(dict.fromkeys(self._places))
+            if not events:
+                break
+            for watch, is_opened in events:
+                if (master := by_watch.get(watch)) is not None and (place := self._places.get(master)) is not None:
+                    self._unseen[master] = None
+                    self._happened(place, is_opened)
+        else:
+            asyncio.get_running_loop().call_soon(self._told)  # there is more of it; others have their turn first
+            return
+        unseen, self._unseen = self._unseen, {}
+        self._see(unseen, states)
         if any(place.end.is_held_up for place in self._places.values()):
             self.look_on()
 
