@@ -77,7 +77,7 @@ class CavetApp(App[int]):
 
     def _handle_exception(self, error: Exception) -> None:
         """What raises while it is being left, since there is no screen any more, is only logged."""
-        if self._exit or self._closing or not self.screen_stack:
+        if self._exit or self._closing or not self.is_running or not self.screen_stack:
             note_fault("the workbench, while it was left", error)
         else:
             super()._handle_exception(error)
@@ -117,7 +117,8 @@ class CavetApp(App[int]):
 
     def _look_now(self) -> None:
         self._looks_soon = False
-        self._frame.tick()
+        if self.is_running:  # else it is being left, and its pictures are gone already
+            self._frame.tick()
 
     def on_worker_state_changed(self, event: Worker.StateChanged) -> None:
         """What has failed beside all screens is told at the foot."""
