@@ -16,7 +16,7 @@ _OF_EXCEPTIONS = {
     11: "no device of this unit answers behind the gateway: is `unit` right?",
 }
 _OF_ERRORS = {
-    -1: "the device does not know this header, or not with this data: compare it with its manual",
+    -1: "the device does not know this header, or not with this data",
     -2: "it is known, but can't be done now or with this value: look at its limits",
     -3: "the device itself has a fault",
     -4: "a question and its answer have come out of step",
@@ -31,5 +31,5 @@ def exception_words(code: int) -> str:
 
 def error_words(number: int, text: str) -> str:
     """Say an entry of the error queue, with its usual cause."""
-    cause = _OF_ERRORS.get(-(-number // 100)) if number < 0 else "an error of the device's own: see its manual"
+    cause = _OF_ERRORS.get(-(-number // 100)) if number < 0 else "an error of the device's own"
     return f"{number} {text}{f': {cause}' if cause else ''}"
