@@ -240,7 +240,9 @@ class _Visit:
         world.catch_up(now)
         arrived = self._way.arrived
         if self._traffic.meddling.is_at_work:
-            data = self._traffic.meddling.heard(data, now)
+            came, data = data, self._traffic.meddling.heard(data, now)
+            if came and not data:
+                self._way.missed(came)
         world.attempt(self._board, self._board.feed, self._client, data, offset, max(now, world.now), arrived)
         self._side.turn(now)
 

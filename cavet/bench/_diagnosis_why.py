@@ -22,6 +22,7 @@ from cavet.wording import listed
 SLOW_OR_LOSSY = "a slow board: raise reply_within in [hosts]; a lossy link: look at the cable"
 NOT_THE_WIRE = "is the wire on the right pin? two wires swapped? has the part its own supply?"
 BAD_LINE = "same rate and settings at both ends? a loose cable? look whether a defect is on (d)"
+BUS_ENDS = (Kind.UNCONFIRMED, Kind.REFUSED)
 LOST_LINK = "is the board there, and its plug? the link is opened again by itself: ask again then"
 BEGAN_ANEW = {
     Kind.TAKEN: ", and has not heard it",
@@ -83,8 +84,9 @@ def _was_changed(trail: Trail, around: Circumstances) -> bool:
 
 
 def _not_reached(trail: Trail) -> bool:
-    """Whether the bus has told that it did not come to the device."""
-    return trail.stopped is not None and trail.stopped.kind in (Kind.UNCONFIRMED, Kind.REFUSED)
+    """Whether the bus has told that it did not come to the device; not where the link was lost before."""
+    stopped = trail.stopped
+    return stopped is not None and stopped.kind in BUS_ENDS and stopped.reason is not Reason.LINK_LOST
 
 
 def _nobody_there(trail: Trail, device: DeviceSettings, around: Circumstances) -> tuple[str, str]:

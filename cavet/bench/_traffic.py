@@ -36,6 +36,10 @@ class Way(Protocol):
     def said(self, end: int, data: bytes, cause: int) -> None:
         """The board has said a frame that ends at this offset."""
 
+    def missed(self, data: bytes) -> None:
+        """Bytes have come over the link, and the board has not heard them. The stream's offsets go on by themselves:
+        only who counts something else has to take note."""
+
 
 class ServedWay:
     """A program has opened the board's link."""
@@ -46,6 +50,9 @@ class ServedWay:
 
     def said(self, end: int, data: bytes, cause: int) -> None:
         self._told.note(end, cause)
+
+    def missed(self, data: bytes) -> None:
+        """It is counted by the stream."""
 
 
 class UsbWay:
@@ -74,6 +81,9 @@ class UsbWay:
         self._out += len(report)
         return self._shared.passage.carried(self._out, report)
 
+    def missed(self, data: bytes) -> None:
+        self._out += len(usb.ip.payload_out(data) or b"")
+
     def said(self, end: int, data: bytes, cause: int) -> None:
         report = usb.ip.payload_in(data)
         if report:
@@ -96,6 +106,9 @@ class DialledWay:
 
     def said(self, end: int, data: bytes, cause: int) -> None:
         self._stream.passage.hand_over(end, cause)
+
+    def missed(self, data: bytes) -> None:
+        """It is counted by the stream."""
 
 
 def _from_outside(record: Record, board: str, link: str, data: bytes) -> int:
@@ -162,6 +175,9 @@ class FarWay(msgspec.Struct, frozen=True):
 
     def said(self, end: int, data: bytes, cause: int) -> None:
         self.crossing.note(f"board {self.board}", data, self.version, cause)
+
+    def missed(self, data: bytes) -> None:
+        """Here messages are counted by what is in them."""
 
 
 class Traffic:

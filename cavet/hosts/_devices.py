@@ -10,8 +10,8 @@ from cavet.hosts._base import P, Session, Wish
 from cavet.hosts._point import Asked, Point
 from cavet.hosts._points import DevicePoint
 from cavet.hosts._session import SessionSettings
-from cavet.hosts.buses import Call, DeviceSettings, Fleet
-from cavet.record import Kind, Tell, Topic
+from cavet.hosts.buses import NO_ANSWER, Call, DeviceSettings, Fleet
+from cavet.record import Kind, Reason, Tell, Topic
 from cavet.wording import counted
 
 
@@ -107,14 +107,19 @@ class DeviceSession(Session[P], Generic[P]):
             self._tell_again(wish)
             again()
         else:
-            self._give_up(wish, why)
+            self._give_up(wish, why, self._reason_of(why))
+
+    def _reason_of(self, why: str) -> Reason:
+        if not self._reachable:
+            return Reason.LINK_LOST
+        return Reason.NO_ANSWER if why.startswith(NO_ANSWER) else Reason.OTHER_VALUE
 
     def device_trouble(self, device: str, why: str) -> None:
         """A device does not answer: what waits for it ends here."""
         self._tell(Kind.REMARK, Topic.DEVICE, device, None, None, why)
         self._troubled[device] = why
         for name in [name for name, wish in self._pending.items() if _is_at(wish.point, device)]:
-            self._give_up(self._pending.pop(name), why)
+            self._give_up(self._pending.pop(name), why, self._reason_of(why))
 
     @property
     def answering(self) -> list[str]:

@@ -248,3 +248,16 @@ class Defects(unittest.TestCase):
             with self.subTest(kind), self.assertRaises(ExceptionGroup) as caught:
                 check_text(text, str(demo_path()))
             self.assertIn("one for a board on USB: dead-pin", str(caught.exception.exceptions))
+
+    def test_after_what_a_usb_device_has_not_heard_each_order_is_its_own(self):
+        with cavet.open("demo", seed="a") as bench:
+            bench.wait(3)
+            bench.fault("lose", "signalpost", messages=1)
+            bench["post_1"].set(True)
+            bench["post_2"].set(True)
+            events = bench._running.record.since(0)
+            by_number = {event.number: event for event in events}
+            orders = [event for event in events if event.kind is Kind.TAKEN and event.subject == "order"][-2:]
+            framed = [by_number[by_number[order.cause].cause] for order in orders]
+        self.assertEqual([order.value for order in orders], [event.value for event in framed])
+        self.assertEqual(["post_1", "post_2"], [event.subject for event in framed])

@@ -265,6 +265,21 @@ class Sentences(unittest.TestCase):
         self.assertEqual((Kind.CONFIRMED, "the link was lost", "is the board there, and i"), at_once)
         self.assertEqual((Kind.MOVED, "pin 0 was driven, but post_1 has not moved"), later[:2])
 
+    def test_a_link_that_is_lost_on_the_way_to_a_device_is_no_fault_of_the_device(self):
+        async def story(bench, standings):
+            await asyncio.sleep(5)
+            asked = bench.ask(bench.point("mast_1"), True, by="test")
+            await asyncio.sleep(0.0001)
+            bench.memory_link("gatehouse").cut()
+            await asyncio.sleep(0.5)
+            standings.follow()
+            found = standings.diagnose(standings.trails.all[asked])
+            return found.reason, found.mend
+
+        reason, mend = in_fast_time(story, check_text(TEXT, str(demo_path())))
+        self.assertIn("the link was lost", reason)
+        self.assertIn("is the board there, and its plug?", mend)
+
     def test_what_the_board_could_not_read_is_the_hosts_to_send_again_and_told_where_it_does_not(self):
         async def story(bench, standings):
             say, point, found = bench.record.append, Topic.POINT, []
