@@ -66,7 +66,7 @@ def allowed(trail: Trail, stage: Kind, around: Circumstances) -> float:
     moving = trail.moving_parts.get(around.part, trail.moving)
     if stage == Kind.MOVED and moving is not None:
         return moving.t - trail.latest.t + float(moving.value or 0) + SETTLING_SECONDS
-    if stage == Kind.CONFIRMED:
+    if stage == Kind.CONFIRMED or (stage == Kind.FRAMED and around.device is not None):  # others have the bus before it
         return around.patience + SETTLING_SECONDS
     if around.point is not None and around.point.confirm and (stage == Kind.TAKEN or trail.unread is not None):
         return around.patience + SETTLING_SECONDS

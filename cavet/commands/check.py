@@ -206,6 +206,8 @@ def _small_words(done: Done) -> str:
     case = done.small.case
     left = [*(f"defect {name}" for name in case.defects), *map(str, case.faults)]
     words = f"the smallest that still fails, with --seed {case.seed}: {listed(left, 'and') if left else 'as it is'}"
+    if done.small.why != done.came.why:
+        words += f"\n    and says: {plain(done.small.why)}"
     return f"{words}\n{_head_of(done.routine)}" if done.routine else words
 
 
