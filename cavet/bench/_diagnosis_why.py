@@ -74,7 +74,10 @@ def _unread(trail: Trail, broken: Kind) -> Event | None:
 
 
 def _was_changed(trail: Trail, around: Circumstances) -> bool:
-    """Whether what the board has taken is nothing that was said; or has answered, and taken nothing of it."""
+    """Whether what the board has taken is nothing that was said; or has answered, and taken nothing of it. Where a
+    broker is between, what it sends on is a packet of its own, and what it answers is its own answer."""
+    if isinstance(around.point, TopicPoint):
+        return False
     said, taken = trail.steps.get(Kind.FRAMED), trail.steps.get(Kind.TAKEN)
     if taken is None and around.simulated and Kind.CARRIED in trail.steps:
         return trail.root.topic is Topic.POINT and trail.stopped is not None and trail.stopped.topic is Topic.POINT

@@ -30,6 +30,8 @@ PREPARED = 2
 """So many chunks of what is in memory are indexed beside each batch."""
 SETTLED_ROWS = 8192
 """After so many rows what stands in the log beside the file is brought into the file itself."""
+MOST_LOG_PAGES = 16_384
+"""More of the log, 64 MB, is not kept: where a slow disk can't follow, batches wait for it after all."""
 
 _SCHEMA = """
 CREATE TABLE about (name TEXT PRIMARY KEY, value TEXT NOT NULL);
@@ -110,6 +112,8 @@ class RecordWriter:
             expected = "a place where a record can be written"
             raise WrongError(str(path), found=_reason(error), expected=expected) from error
         self._unsettled = 0
+        self._log_pages = 0
+        """How much stood in the log when it was last brought into the file."""
         self._settle = threading.Event()
         self._thread = threading.Thread(target=self._write_on, name="record-writer", daemon=True)
         self._settler = threading.Thread(target=self._settle_on, name="record-settler", daemon=True)
@@ -133,10 +137,20 @@ class RecordWriter:
         with closing(self._settling):
             while self._settle.wait() and not self._stop.is_set():
                 self._settle.clear()
-                try:
-                    self._settling.execute("PRAGMA wal_checkpoint(PASSIVE)")
-                except sqlite3.Error as error:  # it stays in the log; `close` tells if it is there at the end
-                    LOG.warning("%s: not brought into the file yet: %s", self._path, error)
+                self._bring_in(self._settling)
+
+    def _bring_in(self, database: sqlite3.Connection) -> None:
+        try:
+            _, self._log_pages, _ = database.execute("PRAGMA wal_checkpoint(PASSIVE)").fetchone()
+        except sqlite3.Error as error:  # it stays in the log; `close` tells if it is there at the end
+            LOG.warning("%s: not brought into the file yet: %s", self._path, error)
+
+    def _catch_up(self) -> None:
+        """Bring all of the log into the file, with nothing written meanwhile: so it begins anew, and grows no more."""
+        self._database.execute("PRAGMA synchronous=NORMAL")
+        self._bring_in(self._database)
+        self._database.execute("PRAGMA synchronous=OFF")
+        self._log_pages = 0
 
     def _write_batch(self) -> bool:
         events = self._record.since(self._written, MOST_AT_ONCE)
@@ -165,6 +179,8 @@ class RecordWriter:
         if self._unsettled >= SETTLED_ROWS:
             self._unsettled = 0
             self._settle.set()
+        if self._log_pages > MOST_LOG_PAGES:
+            self._catch_up()
         return True
 
     def _drop_oldest(self, keep: int) -> None:

@@ -229,16 +229,23 @@ class Sentences(unittest.TestCase):
             at_address, _ = tries("pumphouse", "pump_a", bytes.fromhex("0001 0000 0006 07 05 0000 FF00"))
             why = {"note": "exception 02, illegal data address: is there such an address?"}
             say(Kind.REFUSED, "pumphouse", point, "pump_a", 2, at_address, **why)
+            at_broker, _ = tries("towpath", "lamp", b"\x32\x05\x00\x01t\x00\x01")
+            why = {"note": "reason code 97, quota exceeded"}  # the broker's, before any board
+            say(Kind.REFUSED, "towpath", point, "lamp", 0x97, at_broker, **why)
             at_pin, _ = tries("gatehouse", "mast_2", write, write[:6] + write[8:])
             await asyncio.sleep(10)
             standings.follow()
-            told = [standings.diagnose(standings.trails.all[number]) for number in (at_device, at_address, at_pin)]
+            told = [
+                standings.diagnose(standings.trails.all[number])
+                for number in (at_device, at_address, at_broker, at_pin)
+            ]
             return [each.reason for each in told]
 
         changed = "the bytes were changed on the way"
         self.assertEqual(
             [
                 f"this board does not know command 26: {changed}", f"exception 02, illegal data address: {changed}",
+                "reason code 97, quota exceeded",
                 f"the board took another message than was sent: {changed}",
             ],
             in_fast_time(story, check_text(TEXT, str(demo_path()))),

@@ -10,6 +10,7 @@ import tempfile
 import time
 import unittest
 from pathlib import Path
+from unittest import mock
 
 from cavet.record import Kind, Record, RecordFile, RecordWriter, Topic
 from tests.patience import PATIENCE
@@ -65,6 +66,20 @@ class Endings(unittest.TestCase):
                 time.sleep(0.01)
             self.assertGreater(self.path.stat().st_size, first + 1_000_000)
         self.assertEqual("done", self.ended()[0])
+
+    def test_a_log_that_grows_too_long_is_brought_in_by_who_writes_it(self):
+        with mock.patch("cavet.record._store.MOST_LOG_PAGES", 0):
+            record, count = Record(lambda: 0.0), 0
+            with contextlib.closing(RecordWriter(record, self.path)) as writer:
+                with mock.patch.object(writer, "_catch_up", wraps=writer._catch_up) as caught_up:
+                    until = time.monotonic() + PATIENCE
+                    while not caught_up.call_count and time.monotonic() < until:
+                        for _ in range(1000):
+                            record.append(Kind.MARK, "", Topic.TEXT, "", None, None, "on and on")
+                            count += 1
+                        time.sleep(0.01)
+                    self.assertTrue(caught_up.call_count)
+            self.assertEqual(("done", count), self.ended())
 
     def test_one_whose_writer_was_killed_is_cut_which_is_said_and_kept(self):
         writer = subprocess.Popen([sys.executable, "-c", WRITER, self.path])
