@@ -252,7 +252,8 @@ def run_line(came: Came, done: Done | None) -> dict[str, Any]:
         line["faults"] = [msgspec.to_builtins(fault) for fault in case.faults]
     if done is not None and done.small is not None:
         left = done.small.case
-        line["small"] = {"defects": list(left.defects), "faults": [msgspec.to_builtins(each) for each in left.faults]}
+        faults = [msgspec.to_builtins(each) for each in left.faults]
+        line["small"] = {"defects": list(left.defects), "faults": faults, "why": plain(done.small.why)}
         if done.routine is not None:
             line["routine"] = done.routine
     return line

@@ -1,5 +1,7 @@
 """Campaigns: many seeds, defects and faults; what fails is made small, and fails again by itself."""
 
+import contextlib
+import io
 import json
 import resource
 import subprocess
@@ -9,7 +11,8 @@ from concurrent.futures import BrokenExecutor, Future
 from xml.etree import ElementTree
 
 from cavet.benchfile import load_bench
-from cavet.checks import Case, Fault, Processes, Smaller, Wanted, carry_out, draw, orders_of, run_all
+from cavet.checks import Came, Case, Done, Fault, Processes, Smaller, Wanted, carry_out, draw, orders_of, run_all
+from cavet.commands.check import Report
 from cavet.wording import WrongError
 from tests.checks.huts import Folder, hut
 from tests.patience import PATIENCE
@@ -22,6 +25,22 @@ def cavet(*words, folder=None):
     """Call the command."""
     call = [sys.executable, "-m", "cavet", *words]
     return subprocess.run(call, capture_output=True, text=True, timeout=PATIENCE, cwd=folder)
+
+
+class Told(unittest.TestCase):
+    def test_what_the_smallest_run_says_is_told_where_it_is_something_else(self):
+        case = Case(check="c", seed="s")
+        for why, count in (("the line was cut", 0), ("it was late", 1)):
+            came = Came(case=case, held=False, t=1.0, why="the line was cut")
+            done = Done(came=came, small=Came(case=case, held=False, t=1.0, why=why))
+            said = io.StringIO()
+            with contextlib.redirect_stdout(said):
+                for json_lines in (False, True):
+                    Report([], "s", json_lines=json_lines, many=1).take(done)
+            with self.subTest(why):
+                words, line = said.getvalue().rsplit("\n", 2)[:2]
+                self.assertEqual(count, words.count("and says: it was late"))
+                self.assertEqual(why, json.loads(line)["small"]["why"])
 
 
 class Small(unittest.TestCase):
