@@ -42,6 +42,11 @@ def counted(count: int, word: str) -> str:
     return f"{count} {word}{'' if count == 1 else 's'}"
 
 
+def is_text(text: str) -> bool:
+    """Whether it is made of whole characters: bytes that the shell could not read as such stand in it as halves."""
+    return not any("\ud800" <= character <= "\udfff" for character in text)
+
+
 def plain(text: str, limit: int | None = None) -> str:
     """Make text from outside fit to show: control and format characters become visible, nothing is dropped.
 

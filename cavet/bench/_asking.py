@@ -11,7 +11,7 @@ from cavet.bench._diagnosis import Diagnosis
 from cavet.bench._host_side import HostLink
 from cavet.bench._running import RunningBench
 from cavet.bench._standing import Standings
-from cavet.hosts import Asked, Point
+from cavet.hosts import Asked, Point, PointKind
 from cavet.record import Trail
 from cavet.wording import UnreachableError, WrongError, listed
 
@@ -31,7 +31,7 @@ def patience(link: HostLink) -> float:
 def value_for(point: Point, value: Asked) -> Asked:
     """A value that a point is to be asked for: in its unit, or a text in any that fits. Raises `WrongError`."""
     if isinstance(value, str):
-        return point.parse(value)
+        return value if point.kind is PointKind.TEXT else point.parse(value)
     if point.kind.is_text:
         raise WrongError(f"{point.board}.{point.name}", found=value, expected="a text")
     if point.kind.is_switch:

@@ -16,6 +16,7 @@ from cavet.hosts import (
     RegisterPoint,
     TopicPoint,
 )
+from cavet.protocols.scpi import COMMAND_ERRORS
 from cavet.record import Event, Kind, Reason, Topic, Trail
 from cavet.wording import listed
 
@@ -78,12 +79,19 @@ def _was_changed(trail: Trail, around: Circumstances) -> bool:
     broker is between, what it sends on is a packet of its own, and what it answers is its own answer."""
     if isinstance(around.point, TopicPoint):
         return False
-    said, taken = trail.steps.get(Kind.FRAMED), trail.steps.get(Kind.TAKEN)
+    said, taken, stopped = trail.steps.get(Kind.FRAMED), trail.steps.get(Kind.TAKEN), trail.stopped
     if taken is None and around.simulated and Kind.CARRIED in trail.steps:
-        return trail.root.topic is Topic.POINT and trail.stopped is not None and trail.stopped.topic is Topic.POINT
+        of_points = trail.root.topic is Topic.POINT and stopped is not None and stopped.topic is Topic.POINT
+        return of_points and not (isinstance(around.point, HeaderPoint) and _is_boards_own(stopped))
     frames = [event.value for event in said.events if isinstance(event.value, bytes)] if said is not None else []
     messages = [event.value for event in taken.events if isinstance(event.value, bytes)] if taken is not None else []
     return bool(frames) and any(not any(message in frame for frame in frames) for message in messages)
+
+
+def _is_boards_own(refused: Event | None) -> bool:
+    """Whether an error of SCPI tells of the device, and not of a message that it could not read."""
+    number = refused.value if refused is not None else None
+    return isinstance(number, int) and number not in COMMAND_ERRORS
 
 
 def _not_reached(trail: Trail) -> bool:
@@ -132,7 +140,7 @@ def _mend_refusal(refused: Event, broken: Kind, around: Circumstances, *, was_an
         return "take away what holds it; until then send it to rest"
     if around.not_set_up or around.began_anew:
         return "the board has begun anew, and is not set up: ask again, or open its link anew"
-    if isinstance(around.point, HeaderPoint) and broken == Kind.TAKEN:
+    if isinstance(around.point, HeaderPoint) and broken == Kind.TAKEN and not _is_boards_own(refused):
         return f"{_able_pins(around)}; or its bytes were changed on the way: look at them (w)"
     if around.point:
         return _able_pins(around)

@@ -26,7 +26,7 @@ from cavet.commands._recording import NOWHERE, Kept, record_options, recorded, s
 from cavet.hosts import Asked, Point
 from cavet.record import Kind, Trail
 from cavet.units import show_duration
-from cavet.wording import WrongError
+from cavet.wording import WrongError, plain
 
 SENT = (Kind.CARRIED, Kind.TAKEN, Kind.DRIVEN)
 TOLD = {"unchanged", "moved", "stopped_before", "reason"}
@@ -177,4 +177,4 @@ def readable(point: Point, line: dict[str, Any]) -> str:
         parts.append(f"stopped before {line['stopped_before']}: {line['reason']}{mend}")
     elif "reason" in line:
         parts.append(line["reason"])
-    return "  ".join(parts)
+    return plain("  ".join(parts))

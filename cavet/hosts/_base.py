@@ -166,7 +166,8 @@ class Session(Generic[P]):
         limited = point.limited(value)
         asked = self._tell(Kind.ASKED, Topic.POINT, name, limited, cause, by)
         if limited != value:
-            note = f"asked {point.show(value)}, the limit is {point.show(limited)}"
+            most = "what can be carried and shown" if point.kind.is_text else "the limit"
+            note = f"asked {point.show(value)}, {most} is {point.show(limited)}"
             self._tell(Kind.LIMITED, Topic.POINT, name, value, asked, note)
         reading = self.readings[name]
         reading.asked, reading.asked_at, reading.trail, reading.remark = limited, now, asked, ""

@@ -21,6 +21,11 @@ _OF_ERRORS = {
     -3: "the device itself has a fault",
     -4: "a question and its answer have come out of step",
 }
+"""By hundreds."""
+_OF_SIZE = {
+    -223: "it is longer than the device keeps: ask for less",
+    -363: "it is more than the device's input takes: ask for less at once",
+}
 
 
 def exception_words(code: int) -> str:
@@ -31,5 +36,6 @@ def exception_words(code: int) -> str:
 
 def error_words(number: int, text: str) -> str:
     """Say an entry of the error queue, with its usual cause."""
-    cause = _OF_ERRORS.get(-(-number // 100)) if number < 0 else "an error of the device's own"
+    usual = _OF_SIZE.get(number) or _OF_ERRORS.get(-(-number // 100))
+    cause = usual if number < 0 else "an error of the device's own"
     return f"{number} {text}{f': {cause}' if cause else ''}"

@@ -46,6 +46,11 @@ def _read_shapes() -> dict[str, tuple[str, ...]]:
 _LETTERS = _read_shapes()
 
 
+def with_known_letters(text: str) -> str:
+    """A text with `?` for each letter that the font lacks."""
+    return "".join(letter if letter in _ARROWS or letter.upper() in _LETTERS else UNKNOWN for letter in text)
+
+
 def columns_of(text: str, height: int = 8) -> list[int]:
     """Write a text: a number a column, the top row in bit 0; letters stand a dot above the lowest row."""
     top = max(0, (height - HEIGHT + 1) // 2)

@@ -4,13 +4,29 @@ from __future__ import annotations
 
 import re
 
-from cavet.hosts._font import columns_of
+from cavet.hosts._font import columns_of, with_known_letters
 from cavet.wording import WrongError
 
 Picture = tuple[int, ...]
 """A number a column, the top row in bit 0."""
 
 HELP = "words, `rows` and hex pairs, `dots` and COLUMN,ROW …, `fill` or `clear`"
+
+
+WORDLESS = ("", "clear", "fill", "rows", "dots")
+"""What a picture begins with that is no words."""
+
+
+def fitted_words(text: str, width: float) -> str:
+    """What of a picture's words can be shown in so many columns: `?` for letters that are not there, no more than has
+    room."""
+    if text.strip().partition(" ")[0] in WORDLESS:
+        return text
+    bare = text.strip()
+    words = with_known_letters(bare.removeprefix("@"))
+    while len(columns_of(words)) > width:
+        words = words[:-1]
+    return f"@{words}" if bare.startswith("@") else words
 
 
 def read_picture(text: str, width: int, height: int, place: str = "") -> Picture:

@@ -9,7 +9,7 @@ import msgspec
 
 from cavet import units
 from cavet.colours import parse_colour
-from cavet.wording import WrongError, plain
+from cavet.wording import WrongError, is_text, plain
 
 Asked = float | bool | str
 
@@ -82,7 +82,8 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
         if self.kind is PointKind.COLOUR:
             return parse_colour(text.strip().strip('"'), place)
         if self.kind.is_text:
-            return text.strip().removeprefix('"').removesuffix('"')
+            bare = text.strip()
+            return bare[1:].removesuffix('"') if bare.startswith('"') else text
         if self.kind.is_switch:
             if text.strip().lower() in self.words:
                 return text.strip().lower() == self.words[1]
@@ -107,16 +108,22 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
         return self.kind.is_output and (self.kind is not PointKind.PULSE or low <= 0 <= high)
 
     def limited(self, value: Asked) -> Asked:
-        """Bring a value inside the limits. Raises `WrongError` for what is no colour, or no number, where that is
-        wanted."""
+        """Bring a value inside the limits: a number into its range, a text to what can be carried and shown. Raises
+        `WrongError` for what is no colour, no number or no text, where that is wanted."""
         if self.kind is PointKind.COLOUR:
             return self.parse(str(value))
         if self.kind.is_text:
-            return str(value)
+            if not is_text(str(value)):
+                raise WrongError(f"{self.board}.{self.name}", found=value, expected="text, of whole characters")
+            return self.fitted(str(value))
         if self.kind.is_switch:
             return bool(value)
         low, high = sorted((self.low, self.high))
         return min(high, max(low, self.number(value)))
+
+    def fitted(self, text: str) -> str:
+        """What of a text can be carried and shown: letters that can't become `?`, and what has no room is cut off."""
+        return text
 
     def number(self, value: object) -> float:
         """A number that it may be asked for. Raises `WrongError` for what is none, and for one without an end."""
@@ -205,14 +212,11 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
             raise WrongError(
                 f"{place}.wire", found=f"{self.wire_low:g} to {self.wire_high:g}", expected="two different ends"
             )
-        free = self.kind.is_switch or self.kind.is_text or not self.rests
+        free = self.kind.is_switch or self.kind is PointKind.COLOUR or not self.rests
         for name, value in (("rest", self.rest), ("start", self.start)):
-            if value is not None and not free and self.limited(value) != value:
-                raise WrongError(
-                    f"{place}.{name}",
-                    found=self.show(value),
-                    expected=f"{self.show(self.low)} to {self.show(self.high)}",
-                )
+            if value is not None and not free and (most := self.limited(value)) != value:
+                ends = self.show(most) if self.kind.is_text else f"{self.show(self.low)} to {self.show(self.high)}"
+                raise WrongError(f"{place}.{name}", found=self.show(value), expected=ends)
 
 
 SERVO = "servo"

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import math
+from math import inf
 
-from cavet.hosts._picture import Picture, read_picture
+from cavet.hosts._lettering import decode_panel, encode_panel, panel_lines
+from cavet.hosts._picture import Picture, fitted_words, read_picture
 from cavet.hosts._point import MAX_SHOWN, Asked, Point, PointKind
 from cavet.messaging import PayloadError, PayloadForm
 from cavet.protocols import FieldError
@@ -109,6 +111,9 @@ class RegisterPoint(Point, frozen=True, kw_only=True):
         raw = str(value) if self.kind.is_text else self.to_wire(value)
         return (int(raw),) if self.is_bit else self.form.pack(raw)
 
+    def fitted(self, text: str) -> str:
+        return self.form.fitted(text)
+
     def unpack(self, words: tuple[int, ...]) -> Asked | None:
         """The value that words stand for; `None` where that is no number, as a float may be."""
         raw = words[0] if self.is_bit else self.form.unpack(words)
@@ -147,10 +152,14 @@ class HeaderPoint(Point, frozen=True, kw_only=True):
     def where(self) -> str:
         return self.set.replace("{}", "…") or self.turn_on or self.query
 
+    def fitted(self, text: str) -> str:
+        """A string is ASCII, and a line feed ends its message. Source: IEEE 488.2, 7.7.5 and 7.5."""
+        return text.replace("\n", " ").encode("ascii", "replace").decode("ascii")
+
     def command(self, value: Asked) -> str:
         """The message unit that asks for a value."""
         if self.kind.is_text:
-            quoted = str(value).replace('"', '""').replace("\n", " ")
+            quoted = str(value).replace('"', '""')
             return self.set.replace("{}", f'"{quoted}"')
         if self.kind.is_switch:
             on = bool(self.to_wire(value))
@@ -213,6 +222,8 @@ class FieldPoint(Point, frozen=True, kw_only=True):
     state_field: str = ""
     steps: float = 0.0
     """The least difference that its fields can carry; 0 for any."""
+    room: int | None = None
+    """How many bytes of a text its fields can hold; `None` for any number."""
 
     @property
     def is_whole(self) -> bool:
@@ -229,10 +240,14 @@ class FieldPoint(Point, frozen=True, kw_only=True):
         places += [f"{self.state_frame}.{self.state_field}{bit}"] if self.state_frame else []
         return " → ".join(places)
 
+    def fitted(self, text: str) -> str:
+        """As UTF-8, in the bytes that there are; NULs at the end fill a field up, and are no part of its text."""
+        return text.encode()[: self.room].decode("utf-8", "ignore").rstrip("\0")
+
     def put(self, there: object, value: Asked, plan: FieldPlan) -> object:
         """The field's value with this point's value in it, where it held `there`."""
         if self.kind.is_text and self.kind is not PointKind.COLOUR:
-            return str(value).encode() if plan.kind == "bytes" else str(value)
+            return str(value).encode().ljust((plan.bits or 0) // 8, b"\0") if plan.kind == "bytes" else str(value)
         raw = self.to_wire(value)
         if self.bit is not None:
             number = there if isinstance(there, int) else 0
@@ -244,7 +259,8 @@ class FieldPoint(Point, frozen=True, kw_only=True):
     def get(self, found: object, plan: FieldPlan) -> Asked:
         """The value that a field's value stands for."""
         if self.kind.is_text and self.kind is not PointKind.COLOUR:
-            return found.decode("utf-8", "replace") if isinstance(found, bytes) else str(found)
+            data = found if isinstance(found, bytes) else str(found).encode("utf-8", "surrogateescape")
+            return data.rstrip(b"\0").decode("utf-8", "replace")
         number = plan.values.get(found, 0) if isinstance(found, str) else found
         assert isinstance(number, int | float)
         return self.from_wire(number if self.bit is None else int(number) >> self.bit & 1)
@@ -260,6 +276,9 @@ class DevicePoint(Point, frozen=True, kw_only=True):
     """Whether the expander is to hold an input high that nothing drives."""
     width: int = 0
     height: int = 0
+    """What a panel or matrices have room for: letters and lines, or dots."""
+    runs: bool = False
+    """Whether what is too wide runs through."""
     register: str = ""
     """The register that it is in, at a device of any map; `bit` is its lowest bit there, of `bits`."""
     bit: int = 0
@@ -280,6 +299,12 @@ class DevicePoint(Point, frozen=True, kw_only=True):
         """A register with a value in it."""
         mask = (1 << self.bits) - 1
         return register & ~(mask << self.bit) | (int(self.to_wire(value)) & mask) << self.bit
+
+    def fitted(self, text: str) -> str:
+        if self.kind is PointKind.PIXELS:
+            return fitted_words(text, inf if self.runs else self.width)
+        lines = (line if self.runs else line[: self.width] for line in panel_lines(text)[: self.height])
+        return "\n".join(decode_panel(encode_panel(line)) for line in lines)
 
     def parse(self, text: str) -> Asked:
         if self.kind is not PointKind.PIXELS:

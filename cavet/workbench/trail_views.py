@@ -82,7 +82,7 @@ def _stage(trail: Trail, name: Kind, diagnosis: Diagnosis, point: Point | None) 
         lines = _stage_lines(trail, step, name, point)
         if name == Kind.ASKED and trail.limited is not None and point is not None:
             wanted = trail.limited.value
-            lines = (*lines, f"limit, not {point.show(wanted if isinstance(wanted, int | float) else None)}")
+            lines = (*lines, f"limit, not {point.show(wanted if isinstance(wanted, int | float | str) else None)}")
     elif name == Kind.MOVED and trail.moving is not None and state == "coming":
         lines = (trail.moving.note,)
     elif state == "unseen":

@@ -291,7 +291,8 @@ class Texts(unittest.TestCase):
                 asked = bench.ask(bench.point(name), bench.point(name).parse(value), by="test")
                 await asyncio.sleep(1)
                 standings.follow()
-            diagnosis = standings.diagnose(standings.trails.all[asked])
+            self.trail = standings.trails.all[asked]
+            diagnosis = standings.diagnose(self.trail)
             readings = [link.session.readings for link in bench.host_links.values()]
             return diagnosis, {name: reading.got for found in readings for name, reading in found.items()}
 
@@ -304,10 +305,28 @@ class Texts(unittest.TestCase):
         self.assertEqual((got["sign"], got["seen"]), ("gate open", "gate open"))
         self.assertEqual((got["display"], got["who"]), ('say "hello"; now', "Cavet,Rack,0001,1.0"))
 
-    def test_one_that_does_not_fit_is_refused_before_it_is_sent(self):
-        diagnosis, got = self.story(("sign", "x" * 17))
-        self.assertEqual((diagnosis.broken, got["sign"]), (Kind.FRAMED, "shut"))
-        self.assertIn('found "17 characters", expected at most 16', diagnosis.reason)
+    def test_one_that_does_not_fit_is_brought_to_what_does_and_that_is_told(self):
+        for name, wish, fits in (
+            ("sign", "x" * 17, "x" * 16),
+            ("sign", "5 €", "5 ?"),
+            ("display", "one\ntwä", "one tw?"),
+        ):
+            with self.subTest(wish):
+                diagnosis, got = self.story((name, wish))
+                self.assertEqual((diagnosis.broken, got[name]), (None, fits))
+                self.assertEqual(self.trail.limited.value, wish)
+                self.assertIn(f"what can be carried and shown is {fits}", self.trail.limited.note)
+
+    def test_spaces_are_part_of_a_text(self):
+        self.assertEqual(self.story(("sign", "  shut "))[1]["sign"], "  shut ")
+
+    def test_one_that_is_too_long_for_the_instrument_is_refused_by_it_and_can_be_set_again(self):
+        diagnosis, got = self.story(("display", "x" * 20_000))
+        self.assertEqual((diagnosis.broken, got["display"]), (Kind.DRIVEN, ""))
+        self.assertIn("-223 Too much data: it is longer than the device keeps", diagnosis.reason)
+        self.assertEqual(self.story(("display", "x" * 20_000), ("display", "short"))[1]["display"], "short")
+        diagnosis, _ = self.story(("display", "x" * 2_000_000))
+        self.assertIn("-363 Input buffer overrun: it is more than the device's input takes", diagnosis.reason)
 
     def test_what_the_instrument_refuses_is_told_in_its_words_with_the_usual_cause(self):
         diagnosis, _ = self.story(("far", "7 V"))

@@ -2,10 +2,12 @@
 
 import unittest
 
+import msgspec
 from hypothesis import given
 from hypothesis import strategies as some
 
-from cavet.hosts import PinPoint, PointKind
+from cavet.hosts import DevicePoint, FieldPoint, HeaderPoint, PinPoint, PointKind, RegisterPoint, TopicPoint
+from cavet.protocols.modbus import ValueForm
 from cavet.wording import WrongError
 
 
@@ -41,6 +43,34 @@ ON_THE_WIRE = [
 ]
 
 
+def words(kind, **more):
+    return kind(name="t", board="b", kind=PointKind.TEXT, **more)
+
+
+REGISTERS = words(RegisterPoint, table="holding-registers", address=0, form=ValueForm(kind="text", length=2))
+PANEL = {"device": "panel", "width": 4, "height": 2}
+DOTS = DevicePoint(name="t", board="b", kind=PointKind.PIXELS, device="matrix", width=8, height=8)
+FITTED = [
+    (REGISTERS, "abcde", "abcd"),
+    (REGISTERS, "ä€", "ä?"),
+    (REGISTERS, "a\0", "a"),
+    (words(HeaderPoint, set="DISP {}"), 'a\nä"', 'a ?"'),
+    (words(FieldPoint, room=5), "aäöü", "aäö"),
+    (words(FieldPoint, room=4), "aäöü", "aä"),
+    (words(FieldPoint), "aäöü", "aäöü"),
+    (words(DevicePoint, **PANEL), "abcdef\\ng\nh", "abcd\ng"),
+    (words(DevicePoint, **PANEL, runs=True), "abcdef\ng\nh", "abcdef\ng"),
+    (words(DevicePoint, **PANEL), "→~\\ä", "→???"),
+    (DOTS, "日", "?"),
+    (DOTS, "abcdef", "ab"),
+    (msgspec.structs.replace(DOTS, runs=True), "abcdef", "abcdef"),
+    (DOTS, "dots 1,1", "dots 1,1"),
+    (DOTS, "@fi", "@fi"),
+    (words(TopicPoint), "ä€日", "ä€日"),
+]
+"""Texts, and what of each can be carried and shown."""
+
+
 class Scale(unittest.TestCase):
     def test_values_stand_on_the_wire_as_the_scale_says(self):
         for point, value, raw in ON_THE_WIRE:
@@ -56,6 +86,25 @@ class Scale(unittest.TestCase):
         self.assertEqual((level().limited(130), level().limited(-1)), (100, 0))
         self.assertEqual(level(low=100, high=0).limited(130), 100)
         self.assertIs(SWITCH.limited(1.0), True)
+
+    def test_a_text_is_brought_to_what_can_be_carried_and_shown(self):
+        for point, text, fits in FITTED:
+            with self.subTest(text, point=type(point).__name__):
+                self.assertEqual(point.limited(text), fits)
+                self.assertEqual(point.limited(fits), fits)
+
+    def test_half_a_character_is_no_text(self):
+        with self.assertRaisesRegex(WrongError, r'b\.t: found "‹U\+DCFF›", expected text'):
+            FITTED[0][0].limited("\udcff")
+
+    def test_a_text_is_as_it_was_typed_but_for_the_quotes_around_it(self):
+        for typed, meant in (
+            (' "  in " ', "  in "),
+            ("  in ", "  in "),
+            ('"to end', "to end"),
+            ('say "hi"', 'say "hi"'),
+        ):
+            self.assertEqual(FITTED[0][0].parse(typed), meant)
 
     def test_a_bridge_needs_three_pins_and_their_modes(self):
         self.assertEqual(BRIDGE.modes(), {7: "pwm", 12: "output", 13: "output"})

@@ -240,7 +240,10 @@ def _place(tables: PointTables, text: str) -> dict[str, Any] | None:
         if line:
             tables.wrong("device", found=text, expected=f"{name}: it has no lines")
             return None
-        return {"device": name, "width": SIDE * device.modules, "height": SIDE}
+        runs = device.scroll > 0
+        if device.kind == "panel":
+            return {"device": name, "width": device.columns, "height": device.rows, "runs": runs}
+        return {"device": name, "width": SIDE * device.modules, "height": SIDE, "runs": runs}
     known = line_names(device.kind, device.modules if device.kind == "shift" else None)
     if line not in known:
         expected = f"{name}.{known[0]} to {name}.{known[-1]}"

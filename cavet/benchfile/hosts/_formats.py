@@ -104,11 +104,13 @@ class FormatProtocol(HostProtocol):
             return None
         if isinstance(tables.table, ColourTable) and not tables.has_colours(tables.table):
             return None
-        fields = tables.common()
-        fields["confirm"] = bool(places["state_frame"]) and fields.get("confirm", False)
-        point = FieldPoint(**fields, **places, bit=own.line, mask=own.mask)
-        steps = max(abs(field.scale) if field.is_whole else 0.0 for field in _fields_of(point, plan))
-        return msgspec.structs.replace(point, steps=steps)
+        common = tables.common()
+        common["confirm"] = bool(places["state_frame"]) and common.get("confirm", False)
+        point = FieldPoint(**common, **places, bit=own.line, mask=own.mask)
+        fields = _fields_of(point, plan)
+        steps = max(abs(field.scale) if field.is_whole else 0.0 for field in fields)
+        room = min((field.bits // 8 for field in fields if field.bits), default=None)
+        return msgspec.structs.replace(point, steps=steps, room=room)
 
     def limits(self, point: Point, host: HostSetup) -> tuple[float, float]:
         assert isinstance(point, FieldPoint) and host.format is not None

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from math import inf
 
 from cavet.hosts._base import Wish
+from cavet.hosts._lettering import encode_panel, panel_lines
 from cavet.hosts._points import DevicePoint
 from cavet.hosts.buses._driver import DeviceSettings, Driver, Owner
 from cavet.record import Purpose
@@ -17,7 +18,6 @@ FIRST_PAUSE, NEXT_PAUSE, CLEAR_PAUSE = 5e-3, 1e-3, 2e-3
 """The pauses of the controller's start."""
 MAX_CALL_BYTES = 32
 """So much goes in one transaction: small boards have small buffers."""
-CODES = {"¥": 0x5C, "→": 0x7E, "←": 0x7F, "°": 0xDF, "µ": 0xE4, "Ω": 0xF4, "█": 0xFF}
 
 
 class PanelDriver(Driver):
@@ -57,8 +57,7 @@ class PanelDriver(Driver):
             self._owner.stands(point, "", now, cause)
 
     def write(self, wish: Wish, now: float) -> None:
-        text = str(wish.value)
-        lines = [_encoded(line) for line in text.replace("\\n", "\n").split("\n")[: self.settings.rows]]
+        lines = [encode_panel(line) for line in panel_lines(str(wish.value))]
         if lines == self._lines and not self._doubtful and self._may_stand(wish):
             self._owner.unchanged(wish, now)
             return
@@ -113,10 +112,6 @@ def _strobed(upper: int, select: int = 0) -> bytes:
 
 def _byte(byte: int, select: int) -> bytes:
     return _strobed(byte & 0xF0, select) + _strobed(byte << 4 & 0xF0, select)
-
-
-def _encoded(line: str) -> bytes:
-    return bytes(CODES.get(letter, ord(letter) if 0x20 <= ord(letter) < 0x7F else ord("?")) for letter in line)
 
 
 def _differences(one: bytes, other: bytes) -> list[tuple[int, int]]:

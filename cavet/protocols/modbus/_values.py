@@ -74,6 +74,11 @@ class ValueForm(msgspec.Struct, frozen=True):
             expected = f"{low:g} to {high:g}" if self.is_whole else f"a number that {self.kind} can hold"
             raise FieldError(self.kind, found=value, expected=expected) from error
 
+    def fitted(self, text: str) -> str:
+        """What of a text its registers can hold: letters of Latin-1, as many as there is room for; NULs at the end are
+        no part of it."""
+        return text.encode("latin-1", "replace")[: 2 * self.length].rstrip(b"\0").decode("latin-1")
+
     def unpack(self, registers: tuple[int, ...]) -> float | str:
         """Read a value out of its registers."""
         if self.kind == "bit":

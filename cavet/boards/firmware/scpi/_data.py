@@ -18,6 +18,8 @@ NOT_ALLOWED = {
 }  # fmt: skip
 """The error for data of a type that is not taken here."""
 LIMIT_WORDS = {"MIN": "low", "MINIMUM": "low", "MAX": "high", "MAXIMUM": "high", "DEF": "default", "DEFAULT": "default"}
+MOST_DATA = 16384
+"""Bytes of a string or block that are kept: twice as many fit into a response. More are -223, section 21.8.10."""
 
 
 def require(values: Sequence[Datum], least: int, most: int) -> None:
@@ -102,6 +104,7 @@ def text(datum: Datum) -> str:
     """A string."""
     if datum.type != "string":
         raise FaultError(NOT_ALLOWED[datum.type])
+    _check_size(str(datum.value))
     return str(datum.value)
 
 
@@ -109,7 +112,13 @@ def block(datum: Datum) -> str:
     """Bytes, as hex pairs."""
     if datum.type != "block":
         raise FaultError(NOT_ALLOWED[datum.type])
+    _check_size(bytes.fromhex(str(datum.value)))
     return str(datum.value)
+
+
+def _check_size(data: str | bytes) -> None:
+    if len(data) > MOST_DATA:
+        raise FaultError(-223, f"{len(data)} bytes")
 
 
 def channels(datum: Datum, known: Sequence[int]) -> list[int]:
