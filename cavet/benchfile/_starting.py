@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import shlex
 from collections.abc import Iterable
 from importlib import resources
+
+from cavet.wording import plain
 
 KINDS = ("firmata", "modbus", "scpi", "mqtt", "usb", "i2c", "plan")
 HEAD = """\
@@ -18,7 +21,7 @@ seed = "{name}" # where chance begins: the same seed, the same run
 
 def start_text(file: str, name: str, kinds: Iterable[str]) -> str:
     """The text of a bench with a board for each of these kinds."""
-    parts = [HEAD.format(file=file, name=name)]
+    parts = [HEAD.format(file=shlex.quote(plain(file)), name=name)]
     folder = resources.files("cavet.benchfile").joinpath("starts")
     parts += [folder.joinpath(f"{kind}.toml").read_text("utf-8") for kind in dict.fromkeys(kinds)]
     return "\n".join(parts)

@@ -15,14 +15,16 @@ from typing import Any
 import click
 
 from cavet.commands._loading import loading
+from cavet.commands._spelling import spell_out
 from cavet.faults import FORESEEN
 from cavet.log import fault_line, keep_log
-from cavet.wording import UnreachableError, WrongError, listed, nearest, plain
+from cavet.wording import UnreachableError, WrongError, is_text, listed, nearest, plain
 
 DONE, DOES_NOT_HOLD, WRONG, UNREACHABLE = 0, 1, 2, 3
 INTERRUPTED, UNREAD = 130, 141
 """As shells tell what a signal has ended: the interrupt key's, and that of a pipe whose reader has left."""
 MOST_FILES = 4096
+MOST_QUOTED = 60
 FULL = (errno.ENOSPC, errno.EDQUOT, errno.EIO)
 """What a place says that takes no more lines."""
 
@@ -125,6 +127,7 @@ def run(arguments: Sequence[str]) -> None:
     At once: all is shut and said by now, and taking Python down in order would cost a tenth of a second.
     """
     keep_standard_numbers()
+    spell_out()
     allow_many_files()
     code = code_of(arguments)
     if sys.stderr is not None:
@@ -133,12 +136,15 @@ def run(arguments: Sequence[str]) -> None:
 
 
 def keep_standard_numbers() -> None:
-    """Where standard input, output or errors were shut from the start, no other file may get their numbers."""
-    for number in range(3):
+    """Where standard input, output or errors were shut from the start, no other file may get their numbers: nothing
+    comes from there, and what is said there is gone."""
+    for number, name in enumerate(("stdin", "stdout", "stderr")):
         try:
             os.fstat(number)
         except OSError:
             os.open(os.devnull, os.O_RDWR)  # gets the least free number: this one
+        if getattr(sys, name) is None:
+            setattr(sys, name, os.fdopen(number, "w" if number else "r", encoding="utf-8"))
 
 
 def allow_many_files() -> None:
@@ -175,6 +181,10 @@ def code_of(arguments: Sequence[str], command: click.Command = cavet, name: str 
     except (BrokenPipeError, UnreadError):
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return UNREAD
+    except UnicodeEncodeError as error:
+        if is_text(error.object):
+            return _tell(_unforeseen(error), WRONG)
+        return _tell(str(WrongError("cavet", found=error.object[:MOST_QUOTED], expected="text in UTF-8")), WRONG)
     except OSError as error:
         if error.errno in FULL:
             return _tell(f"standard output: {error.strerror}", WRONG)

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import os
+import shlex
 from pathlib import Path
 
 import click
 
 from cavet import clock
 from cavet.benchfile import START_KINDS, check_text, name_of, start_text
-from cavet.wording import WrongError, counted
+from cavet.wording import WrongError, counted, plain
 
 
 def kind_options(command: click.decorators.FC) -> click.decorators.FC:
@@ -40,7 +41,7 @@ def command(file: Path, kinds: tuple[str, ...], address: str | None) -> None:
     setup = check_text(text, file.name, file.parent)
     write_new(file, text)
     links, points = counted(len(setup.links), "link"), counted(len(setup.points), "point")
-    print(f"{file}: {links}, {points}; `cavet open {file}` opens it")
+    print(f"{plain(str(file))}: {links}, {points}; `cavet open {shlex.quote(plain(str(file)))}` opens it")
 
 
 def refuse_old(file: Path) -> None:

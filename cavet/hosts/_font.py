@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-HEIGHT = 5
+HEIGHT, SIGN_HEIGHT = 5, 8
+"""Of letters, and of arrows and signs."""
 _SHAPES = """
 A .#./#.#/###/#.#/#.#   B ##./#.#/##./#.#/##.   C .##/#../#../#../.##   D ##./#.#/#.#/#.#/##.
 E ###/#../##./#../###   F ###/#../##./#../#..   G .##/#../#.#/#.#/.##   H #.#/#.#/###/#.#/#.#
@@ -49,6 +50,11 @@ _LETTERS = _read_shapes()
 def with_known_letters(text: str) -> str:
     """A text with `?` for each letter that the font lacks."""
     return "".join(letter if letter in _ARROWS or letter.upper() in _LETTERS else UNKNOWN for letter in text)
+
+
+def height_of(text: str) -> int:
+    """How many rows a text takes."""
+    return SIGN_HEIGHT if any(letter in _ARROWS for letter in text) else HEIGHT
 
 
 def columns_of(text: str, height: int = 8) -> list[int]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from cavet.hosts._font import columns_of, with_known_letters
+from cavet.hosts._font import HEIGHT, columns_of, height_of, with_known_letters
 from cavet.wording import WrongError
 
 Picture = tuple[int, ...]
@@ -46,6 +46,16 @@ def read_picture(text: str, width: int, height: int, place: str = "") -> Picture
         return tuple(columns)
     left = spare // 2
     return (*(0,) * left, *columns, *(0,) * (spare - left))
+
+
+def written_into(there: Picture, words: str, row: int, column: int, width: int, height: int) -> str:
+    """A picture with words written into it, their upper left dot at a row and column from 0; what has no room is left
+    out."""
+    columns = list(there[:width])
+    glyphs, tall = columns_of(words, HEIGHT), (1 << height_of(words)) - 1
+    for at, dots in enumerate(glyphs[: width - column], column):
+        columns[at] = (columns[at] & ~(tall << row) | dots << row) & (1 << height) - 1
+    return as_rows(tuple(columns), height)
 
 
 def _from_rows(text: str, width: int, height: int, place: str) -> Picture:

@@ -17,6 +17,8 @@ FINEST = 5000
 """Where the wire can carry any number, so many steps of a range are told apart."""
 COARSEST = 1 / 50
 """A last place that is a greater share of the range than this was not rounded: it is another value."""
+MOST_ROWS, MOST_COLUMNS = 100, 1000
+"""Of a text whose place nobody knows the size of."""
 MAX_SHOWN = 60
 """Characters of a text that are shown."""
 
@@ -124,6 +126,21 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
     def fitted(self, text: str) -> str:
         """What of a text can be carried and shown: letters that can't become `?`, and what has no room is cut off."""
         return text
+
+    def written_at(self, row: float, column: float, text: str, there: str) -> str:
+        """What it is to show when a text is written into what is there, at a row and column from 1. Raises
+        `WrongError` where it has no such place."""
+        self._check_place("row", row, MOST_ROWS)
+        self._check_place("column", column, MOST_COLUMNS)
+        rows, line, first = there.split("\n"), round(row) - 1, round(column) - 1
+        rows += [""] * (line + 1 - len(rows))
+        before = rows[line].ljust(first)
+        rows[line] = before[:first] + text + before[first + len(text) :]
+        return "\n".join(rows)
+
+    def _check_place(self, what: str, number: float, most: int) -> None:
+        if not 1 <= number <= most:
+            raise WrongError(f"{self.board}.{self.name}", found=f"{what} {number:.12g}", expected=f"{what} 1 to {most}")
 
     def number(self, value: object) -> float:
         """A number that it may be asked for. Raises `WrongError` for what is none, and for one without an end."""

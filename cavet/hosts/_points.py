@@ -6,7 +6,7 @@ import math
 from math import inf
 
 from cavet.hosts._lettering import decode_panel, encode_panel, panel_lines
-from cavet.hosts._picture import Picture, fitted_words, read_picture
+from cavet.hosts._picture import Picture, fitted_words, read_picture, written_into
 from cavet.hosts._point import MAX_SHOWN, Asked, Point, PointKind
 from cavet.messaging import PayloadError, PayloadForm
 from cavet.protocols import FieldError
@@ -305,6 +305,14 @@ class DevicePoint(Point, frozen=True, kw_only=True):
             return fitted_words(text, inf if self.runs else self.width)
         lines = (line if self.runs else line[: self.width] for line in panel_lines(text)[: self.height])
         return "\n".join(decode_panel(encode_panel(line)) for line in lines)
+
+    def written_at(self, row: float, column: float, text: str, there: str) -> str:
+        self._check_place("row", row, self.height)
+        if not self.runs or self.kind is PointKind.PIXELS:
+            self._check_place("column", column, self.width)
+        if self.kind is not PointKind.PIXELS:
+            return super().written_at(row, column, text, there)
+        return written_into(self.picture(there), text, round(row) - 1, round(column) - 1, self.width, self.height)
 
     def parse(self, text: str) -> Asked:
         if self.kind is not PointKind.PIXELS:

@@ -135,6 +135,17 @@ def lifted(act: Callable[..., Any]) -> Callable[..., Any]:
     return run
 
 
+def texts_of(fields: dict[str, Any], look: Any) -> dict[str, str]:
+    """The fields of a message as a person writes them."""
+    found = {}
+    for name, value in fields.items():
+        given = value.run(look) if isinstance(value, Value) else value
+        if isinstance(given, bool):
+            given = "on" if given else "off"
+        found[name] = f"{given:.15g}" if isinstance(given, float) else str(given)
+    return found
+
+
 class ValueCompiler:
     """Makes functions of values and conditions at one place. `watched` allows edges: something looks again."""
 

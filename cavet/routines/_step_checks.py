@@ -16,7 +16,7 @@ from cavet.protocols import Side
 from cavet.routines import _tree as tree
 from cavet.routines._checked import CheckedTune, all_steps
 from cavet.routines._code import local
-from cavet.routines._compiling import Names, Value, of_point
+from cavet.routines._compiling import Names, Value, of_point, texts_of
 from cavet.routines._conditions import Compiler
 from cavet.routines._mistakes import MOST_MENDED, MistakeError
 from cavet.routines._turns import MOST_TURNS
@@ -138,16 +138,23 @@ class StepChecks:
 
     def _clear(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
         point = self._output(step.point, compiler)
-        if not point.kind.is_text:
+        if point.kind not in (PointKind.TEXT, PointKind.PIXELS):
             raise MistakeError(step.point.at, found=f"{point.name}, a {point.kind.value}", expected="a text or pixels")
         step.of["point"] = point
 
     def _show(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
         step.of["value"] = compiler.fitting(step.of["value"], TEXT)
         self._clear(step, compiler, names)
-        for key in ("row", "column"):
-            if step.of[key] is not None:
-                step.of[key] = compiler.fitting(step.of[key], BARE)
+        places = {key: step.of[key] for key in ("row", "column") if step.of[key] is not None}
+        for key, place in places.items():
+            step.of[key] = compiler.fitting(place, BARE)
+        if places and all(step.of[key].constant for key in places):
+            row, column = (step.of[key].run(None) if key in places else 1 for key in ("row", "column"))
+            try:
+                step.of["point"].written_at(row, column, "", "")
+            except WrongError as error:
+                where = places[str(error.found).split()[0]].at
+                raise MistakeError(where, found=error.found, expected=error.expected) from error
 
     def _send(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
         links = self._setup.links
@@ -415,17 +422,6 @@ class StepChecks:
         if step.board not in self._setup.boards:
             words = list(self._setup.boards)
             raise MistakeError(step.board_at, found=step.board, expected="a simulated board", words=words)
-
-
-def texts_of(fields: dict[str, Any], look: Any) -> dict[str, str]:
-    """The fields of a message as a person writes them."""
-    found = {}
-    for name, value in fields.items():
-        given = value.run(look) if isinstance(value, Value) else value
-        if isinstance(given, bool):
-            given = "on" if given else "off"
-        found[name] = f"{given:.15g}" if isinstance(given, float) else str(given)
-    return found
 
 
 def _what_is_compared(condition: tree.Expr, compiler: Compiler) -> Value | None:

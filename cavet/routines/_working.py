@@ -11,14 +11,13 @@ from cavet.hosts import Asked, Point, PointKind
 from cavet.record import Kind, Topic
 from cavet.routines import _tree as tree
 from cavet.routines._checked import Body
-from cavet.routines._compiling import Run, Value
+from cavet.routines._compiling import Run, Value, texts_of
 from cavet.routines._following import follow_wish, how_it_ended
 from cavet.routines._looking import Looking
-from cavet.routines._step_checks import texts_of
 from cavet.routines._telling import End, EndError, OverError
 from cavet.routines._track import Track
 from cavet.units import show_duration
-from cavet.wording import UnreachableError
+from cavet.wording import UnreachableError, WrongError
 
 RAMP_SECONDS = 0.02
 UNTOLD = "nothing: it can't be asked how it stands"
@@ -167,15 +166,12 @@ class Working:
     async def _show(self, step: tree.Step, track: Track) -> None:
         text = str(self._known(step, step.value, track))
         if step.row is not None:
-            row = round(self._known(step, step.row, track))
-            column = round(self._known(step, step.column, track)) if step.column is not None else 1
-            if row < 1 or column < 1:
-                raise self._failed(step, "rows and columns count from 1")
-            rows = str(track.look.asked(step.point) or "").split("\n")
-            rows += [""] * (row - len(rows))
-            before = rows[row - 1].ljust(column - 1)
-            rows[row - 1] = before[: column - 1] + text + before[column - 1 + len(text) :]
-            text = "\n".join(rows)
+            row = self._known(step, step.row, track)
+            column = self._known(step, step.column, track) if step.column is not None else 1
+            try:
+                text = step.point.written_at(row, column, text, str(track.look.asked(step.point) or ""))
+            except WrongError as error:
+                raise self._failed(step, str(error)) from error
         await self._ask_for(step.point, text, step, track)
 
     async def _clear(self, step: tree.Step, track: Track) -> None:

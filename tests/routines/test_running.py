@@ -86,6 +86,23 @@ class Steps(unittest.TestCase):
         ]
         self.assertEqual({event.subject for event in later}, set(end["touched"]) - {"walkway"})
 
+    def test_texts_are_written_into_what_is_shown(self):
+        ran = run("""
+            routine a
+                let y = 1
+                show "abcdef" on panel
+                show "X" on panel at row y, column 3
+                expect asked panel = "abXdef"
+                show "1" on arrow at row 2, column 4
+                expect asked arrow = "rows 00 08 18 08 08 08 00 00"
+                show "." on arrow at row y, column 1
+                expect asked arrow = "rows 00 08 18 08 88 08 00 00"
+                let y = 3
+                show "X" on panel at row y
+        """)
+        self.assertEqual((ran.end.result, ran.end.line), ("failed", 11))
+        self.assertEqual(ran.end.why, 'gatehouse.panel: found "row 3", expected row 1 to 2')
+
     def test_waiting_and_expecting(self):
         ran = run("""
             routine a
