@@ -10,7 +10,7 @@ import msgspec
 
 from cavet.hosts._awaiting import Awaited, Awaiting
 from cavet.hosts._base import FindCause, Session, Wish
-from cavet.hosts._point import Asked, PointKind
+from cavet.hosts._point import Asked
 from cavet.hosts._points import FieldPoint
 from cavet.hosts._session import SessionSettings, SessionState
 from cavet.protocols import Decoder, FieldError, Frame, Side
@@ -143,7 +143,7 @@ class FormatSession(Session[FieldPoint]):
 
     def _stands_there(self, point: FieldPoint, wish: Wish) -> bool:
         """Whether nothing has to be sent: the board has told that it is so, and nothing else is under way."""
-        if wish.forced or point.kind is PointKind.PULSE or point.name in self._awaiting or not point.state_frame:
+        if wish.forced or point.name in self._awaiting or not point.state_frame:
             return False
         reading = self.readings[point.name]
         return reading.got is not None and not reading.doubtful and point.same(reading.got, wish.value)

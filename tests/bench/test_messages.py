@@ -76,6 +76,22 @@ class Wishes(unittest.TestCase):
         self.assertEqual([value for value, _ in moves], [True, False, True, False])
         self.assertAlmostEqual(moves[1][1] - moves[0][1], 0.5, delta=0.01)
 
+    def test_a_pulse_may_be_long_and_its_end_is_reported(self):
+        async def story(bench, standings):
+            await asked(bench, standings, "bell", 90_000.0, 100)
+            states = [event for event in bench.record.since(0)
+                      if event.kind == Kind.TOLD and event.subject == "ottersluice/towpath/bell/state"]  # fmt: skip
+            return [(event.value, round(event.t)) for event in states]
+
+        reports = 'state = "bell/state", command = "bell/set", does = "pulse", pin = 5, range = [0, 100000]'
+        said = told(
+            story,
+            ('command = "bell/set", does = "pulse", pin = 5, range = [0, 60000]', reports),
+            ('"3000 ms"', '"100 s"'),
+        )
+        self.assertEqual([value for value, _ in said], [b"0", b"1", b"0"])
+        self.assertEqual(said[2][1] - said[1][1], 90)
+
     def test_a_sign_turns_to_the_text_leaf_by_leaf(self):
         async def story(bench, standings):
             number = bench.ask(bench.point("sign"), "LOCK OPEN", by="test")
@@ -271,6 +287,7 @@ class Files(unittest.TestCase):
             ),
             ((link, 'kind = "tcp"\nboard = "towpath"'), "links.towpath.kind: found tcp for mqtt"),
             ((command, 'command = "lamp/+"\nstate'), "points.lamp.command"),
+            (('command = "bell/set"\n', 'command = "bell/set"\nstate = "bell/state"\n'), "expected none for a pulse"),
             ((command, "pin = 3\nstate"), "points.lamp.pin: found 3, expected none: its host speaks mqtt"),
             (('path = "rssi"', 'path = "rssi["'), "points.signal.path"),
             (("target = 4 }", "target = 15 }"), "reflexes.lamp_by_button.target: found 15"),

@@ -64,6 +64,9 @@ class MqttProtocol(HostProtocol):
         needed, doc = ("command", "the topic that it is set at") if kind.is_output else ("state", "where it is told")
         if not tables.has(needed, getattr(place, needed), doc):
             return None
+        if kind is PointKind.PULSE and place.state:
+            tables.wrong("state", found=place.state, expected="none for a pulse; a contact can tell whether it goes on")
+            return None
         command, state = joined(base, place.command), joined(base, place.state)
         problems = {
             "command": (command, name_problem(command) if command else ""),

@@ -38,7 +38,6 @@ from cavet.wording import plain
 UPTIME = "uptime"
 """What a field of the health says for the seconds since the station was started."""
 MAX_SHOWN = 60
-MAX_PULSE_SECONDS = 60.0
 MODES = {
     "switch": PinMode.OUTPUT,
     "level": PinMode.PWM,
@@ -147,7 +146,7 @@ class Station(Firmware):
             self._mqtt.lost()
 
     def pins_driven(self, pins: list[Pin], now: float) -> None:
-        """A reflex has worked pins: report them."""
+        """A reflex has worked pins, or the end of a pulse: report them."""
         numbers = {pin.number for pin in pins}
         for topic in self._settings.topics:
             if topic.pin in numbers:
@@ -160,6 +159,7 @@ class Station(Firmware):
             if now >= ends:
                 del self._pulses[number]
                 self._circuit.write_level(number, False, now, cause)
+                self.pins_driven([self._circuit.pins[number]], now)
         if now >= self._health_at:
             self._tell_health(now)
         self._collect(now)
@@ -280,7 +280,7 @@ class Station(Firmware):
             self._circuit.write_text(topic.pin, str(value), now, taken)
         elif topic.does == "pulse":
             self._pulses.pop(topic.pin, None)
-            seconds = min(float(value) / 1000, MAX_PULSE_SECONDS)
+            seconds = float(value) / 1000
             self._circuit.write_level(topic.pin, seconds > 0, now, taken)
             if seconds > 0:
                 self._pulses[topic.pin] = (now + seconds, taken)
