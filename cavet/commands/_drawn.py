@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from cavet.benchfile import register_rows
 from cavet.commands._bench import open_bench
 from cavet.commands.show import find_map
 from cavet.drawings.vector import Drawing
 from cavet.wording import WrongError, listed, nearest, plain
+
+if TYPE_CHECKING:
+    from cavet.drawings.canvas import Canvas
 
 TOLD = 2000
 
@@ -37,9 +42,7 @@ def pins_drawing(words: tuple[str, ...]) -> Drawing:
         raise WrongError("draw pins", found=" ".join(words) or "nothing", expected="BENCH BOARD")
     setup = open_bench(words[0]).setup
     canvas = draw_pins(setup, words[1])
-    return canvas_drawing(
-        canvas, plain(f"{setup.name}: the pins of {words[1]}"), plain(" ".join(canvas.text().split()), TOLD)
-    )
+    return canvas_drawing(canvas, plain(f"{setup.name}: the pins of {words[1]}"), _words_on(canvas))
 
 
 def map_drawing(words: tuple[str, ...]) -> Drawing:
@@ -50,7 +53,12 @@ def map_drawing(words: tuple[str, ...]) -> Drawing:
     if len(words) != 1:
         raise WrongError("draw map", found=" ".join(words) or "nothing", expected="FILE#NAME, or a map that ships")
     canvas = draw_register_map(register_rows(find_map(words[0])), words[0])
-    return canvas_drawing(canvas, plain(f"the register map {words[0]}"), plain(" ".join(canvas.text().split()), TOLD))
+    return canvas_drawing(canvas, plain(f"the register map {words[0]}"), _words_on(canvas))
+
+
+def _words_on(canvas: Canvas) -> str:
+    """What stands on a canvas, without its lines."""
+    return plain(" ".join(word for word in canvas.text().split() if word.strip("─│┌┐└┘├┤┬┴┼")), TOLD)
 
 
 def walk_drawing(words: tuple[str, ...]) -> Drawing:

@@ -109,11 +109,12 @@ def _names(frames: list[Frame]) -> str:
 
 def _told(chosen: Codec, frames: list[Frame], side: Side) -> str:
     """What the drawing shows, in words."""
+    from cavet.drawings.ruler import value_words
+
     told = []
     for frame in frames:
-        values = ", ".join(
-            f"{field.name} {field.value}" for field in ruler(chosen, frame, side) if field.value is not None
-        )
+        fields = [field for field in ruler(chosen, frame, side) if field.value is not None]
+        values = ", ".join(f"{field.name} {value_words(field)}" for field in fields)
         problems = f"; {'; '.join(frame.problems)}" if frame.problems else ""
         told.append(f"{frame.message.NAME}, bytes {hex_pairs(frame.data)}: {values}{problems}")
     return plain(". ".join(told), 2000)

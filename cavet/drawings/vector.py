@@ -150,7 +150,10 @@ def to_pdf(drawing: Drawing, path: Path, theme: Theme = "light") -> None:
                         linestyle=(0, (4, 3)) if shape.dashed else "solid", solid_joinstyle="miter",
                     )
                 )  # fmt: skip
-        about = {"Title": drawing.title, "Subject": drawing.description, "CreationDate": None, "Producer": None}
+        about = {
+            "Title": drawing.title, "Subject": drawing.description, "Creator": "Cavet", "CreationDate": None,
+            "Producer": None,
+        }  # fmt: skip
         figure.savefig(path, format="pdf", metadata=about, facecolor=roles["ink"])
 
 

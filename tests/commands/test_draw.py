@@ -27,6 +27,16 @@ class Svg(unittest.TestCase):
         self.assertIn("write-single-register", tree.find(f"{SVG}title").text)
         self.assertIn("value 600", tree.find(f"{SVG}desc").text)
 
+    def test_what_it_shows_is_said_in_words(self):
+        tree, _ = self.drawn("frame", "mqtt", "30 04 00 01 61 78")
+        self.assertTrue(
+            tree.find(f"{SVG}desc").text.endswith(
+                'dup 0, qos 0, retain 0, continuation 0, remaining_length 4, topic_length 1, topic "a", payload 78'
+            )
+        )
+        tree, _ = self.drawn("pins", "demo", "gatehouse")
+        self.assertIn("it can 0 the link's receiver", tree.find(f"{SVG}desc").text)
+
     def test_each_trace_is_a_path_with_its_name(self):
         for words, names in (
             (("waveform", "uart", "58", "--rate", "19200"), ["TXD"]),
