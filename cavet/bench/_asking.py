@@ -98,7 +98,8 @@ async def read_afresh(bench: RunningBench, point: Point) -> Heard:
     reading = link.session.readings[point.name]
     heard = reading.heard
     asks = link.look(point.name)
-    known_is_all = not asks and (point.kind.is_output or reading.heard > 0)
+    is_behind = reading.got is not None and reading.got != reading.asked and reading.got_at < reading.asked_at
+    known_is_all = not asks and not is_behind and (point.kind.is_output or reading.heard > 0)
     deadline = bench.clock.now() + link.setup.settings.reply_within + READ_SECONDS
     while reading.heard == heard and not known_is_all and not reading.refusal:
         check_link(link)

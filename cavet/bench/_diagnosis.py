@@ -80,6 +80,8 @@ def _state(trail: Trail, stage: Kind, around: Circumstances) -> StageState:
         return StageState.LEFT_OUT
     if around.point is None or (stage == Kind.MOVED and not around.part):
         return StageState.LEFT_OUT  # another program's question, say, or a value that the board only keeps
+    if stage == Kind.MOVED and _is_driven_over(trail, around):
+        return StageState.LEFT_OUT
     return StageState.COMING
 
 
@@ -104,6 +106,12 @@ def _broken_stage(trail: Trail, states: dict[Kind, StageState], around: Circumst
         return None
     deadline = trail.latest.t + allowed(trail, missing[0], around)
     return missing[0] if around.now > deadline else None
+
+
+def _is_driven_over(trail: Trail, around: Circumstances) -> bool:
+    """Whether a newer command has driven its part before it had the time to get where this one has sent it."""
+    newer, driven = trail.driven_over, trail.reached(Kind.DRIVEN)
+    return newer is not None and driven is not None and newer.t <= driven.t + allowed(trail, Kind.MOVED, around)
 
 
 def _not_before(stopped: Event, stage: Kind) -> Kind:

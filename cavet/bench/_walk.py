@@ -121,7 +121,7 @@ class Walk:
 
     async def _there_and_back(self, point: Point, names: str) -> Walked:
         far, rest = _far_of(point), _rest_of(point)
-        if not self._is_at_rest(point):
+        if not self._is_at_rest(point, names):
             begun, _ = await self._ask(point, rest)
             await self._come_to_rest(begun.number, named=names)
         before = self.stand()
@@ -138,10 +138,13 @@ class Walk:
             output=point.name, names=names, moved=tuple(sorted(moved)), held=held, why=why, trail=trail.number
         )
 
-    def _is_at_rest(self, point: Point) -> bool:
-        """Whether an output stands at rest as far as the host knows, or nobody has asked for anything else."""
+    def _is_at_rest(self, point: Point, names: str) -> bool:
+        """Whether an output stands at rest as far as the host knows; where nobody has told, and nobody has asked for
+        anything, whether its part does, as far as that tells."""
         reading = self._bench.host_links[point.board].session.readings[point.name]
         stands = reading.asked if reading.got is None else reading.got
+        if stands is None and names and shows_itself(point, part := self._bench.world.part(names)):
+            stands = point.from_wire(part.stands_as(self._bench.clock.now()))
         return stands is None or point.kind is PointKind.PULSE or point.same(stands, _rest_of(point))
 
     # the truth

@@ -299,7 +299,13 @@ class Session(Generic[P]):
         self._tell(Kind.CONFIRMED, Topic.POINT, wish.point.name, found, wish.asked)
 
     def _give_up(self, wish: Wish, why: str, reason: Reason = Reason.OTHER_VALUE) -> None:
-        self.readings[wish.point.name].doubtful = True
+        """It has not come to what was asked. Where a newer wish has come to the same point, another value is no
+        wonder."""
+        reading = self.readings[wish.point.name]
+        if reason is Reason.OTHER_VALUE and reading.trail != wish.asked:
+            self._overtake(wish, "a newer wish came")
+            return
+        reading.doubtful = True
         self._tell(Kind.UNCONFIRMED, Topic.POINT, wish.point.name, None, wish.asked, why, reason=reason)
 
 

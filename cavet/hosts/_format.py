@@ -50,6 +50,8 @@ class FormatSession(Session[FieldPoint]):
         """What each field was last sent with."""
         self._decoders: dict[str, Decoder] = {}
         self._awaiting = Awaiting[_Sent](self._overtake)
+        self._said: dict[str, float] = {}
+        """When each point was set last, since the link was opened."""
         self._poll_at = inf
         self._compared: set[str] = set()
 
@@ -67,6 +69,7 @@ class FormatSession(Session[FieldPoint]):
         self._decoders = {name: self._format.codecs[name].decoder(Side.BOARD) for name in sorted(told)}
         self._awaiting.abandon()
         self._compared.clear()
+        self._said.clear()
         if not self._format.asks:
             self._enter(SessionState.BOOTING, now + self._settings.boot_wait)
             return
@@ -134,6 +137,7 @@ class FormatSession(Session[FieldPoint]):
         self._say(data, wish.asked, Topic.POINT, point.name)
         if point.confirm and point.state_frame:
             self._awaiting.put(_Sent(wish, now, now + self._settings.reply_within))
+        self._said[point.name] = now
 
     def look(self, name: str, now: float) -> bool:
         told = bool(self._format.asks and self.points[name].state_frame)
@@ -146,7 +150,11 @@ class FormatSession(Session[FieldPoint]):
         if wish.forced or point.name in self._awaiting or not point.state_frame:
             return False
         reading = self.readings[point.name]
-        return reading.got is not None and not reading.doubtful and point.same(reading.got, wish.value)
+        if reading.got is None or reading.doubtful:
+            return False
+        if not point.confirm and reading.got_at <= self._said.get(point.name, -inf) + self._settings.reply_within:
+            return False  # it may be told how it stood before the last wish
+        return point.same(reading.got, wish.value)
 
     def _stood_there(self, wish: Wish) -> bool:
         """Whether the board had told, before a wish was sent all the same, that it stands there: one that tells only of
@@ -205,7 +213,7 @@ class FormatSession(Session[FieldPoint]):
         if expected is not None and point.same(value, expected.wish.value):
             self._awaiting.pop(point.name)
             self._confirm(expected.wish, now, now - expected.since, value)
-        elif expected is None and point.kind.is_output and point.name not in self._compared:
+        elif point.kind.is_output and point.name not in self._compared | self._said.keys():
             self._compare_start(point, value, now, cause)
         else:
             self._heard(point, value, now, cause)

@@ -63,6 +63,9 @@ class Trail(msgspec.Struct):
     """Else the event by which its part has moved last, at another command or since its wires are so; what its board
     does by itself, blink, say, tells nothing of that."""
 
+    driven_over: Event | None = None
+    """The event by which a newer command to the same point has driven it, before the part had told of this one."""
+
     @property
     def number(self) -> int:
         return self.root.number
@@ -150,6 +153,8 @@ class Trails:
         self._pins: dict[str, frozenset[str] | None] = {}
         self._sent: dict[tuple[str, str], Trail] = {}
         """The latest of each point, by board and point, for which something was sent."""
+        self._driving: dict[tuple[str, str], Trail] = {}
+        """The latest of each point that has driven something."""
         self._moved: dict[tuple[str, str], Event] = {}
         """The event by which each part set out or arrived last."""
         self._modes: dict[tuple[str, str], int] = {}
@@ -213,6 +218,11 @@ class Trails:
             trail.take_back_refusal()  # a try before it, or one frame of several: it has come to what was asked
         if event.kind in STAGES:
             trail.steps.setdefault(event.kind, Step([])).events.append(event)
+        if event.kind == Kind.DRIVEN and trail.root.topic is Topic.POINT:
+            before = self._driving.get((trail.root.board, trail.point), trail)
+            self._driving[trail.root.board, trail.point] = trail
+            if before is not trail and Kind.MOVED not in before.steps and before.driven_over is None:
+                before.driven_over = event
         if event.kind == Kind.MOVING:
             trail.moving = trail.moving_parts[event.subject] = event
         elif event.kind == Kind.PASSED:
@@ -251,7 +261,7 @@ class Trails:
         or another one since."""
         sent, moved = self._sent.get((trail.root.board, trail.point)), self._moved.get(trail.part)
         mover = self._trail_of.get(moved.number) if moved is not None else None
-        if sent is not None and sent is not trail and (moved is None or moved.number < sent.number or mover is sent):
+        if sent is not None and sent is not trail and (moved is None or _is_before(moved, mover, sent)):
             trail.stands_as = sent.number
         elif moved is not None and moved.kind == Kind.MOVED and (mover is not None or self._is_by_wires(moved)):
             trail.stood = moved
@@ -262,7 +272,17 @@ class Trails:
 
     def _forget(self, number: int) -> None:
         forgotten = self.all.pop(number)
-        if self._sent.get(key := (forgotten.root.board, forgotten.point)) is forgotten:
-            del self._sent[key]
+        for latest in (self._sent, self._driving):
+            if latest.get(key := (forgotten.root.board, forgotten.point)) is forgotten:
+                del latest[key]
         for member in self._members.pop(number):
             del self._trail_of[member]
+
+
+def _is_before(moved: Event, mover: Trail | None, sent: Trail) -> bool:
+    """Whether a part has moved for a command, or before it has done its work."""
+    driven = sent.steps.get(Kind.DRIVEN)
+    is_older = (
+        mover is not None and mover.number < sent.number and (driven is None or moved.number < driven.last.number)
+    )
+    return moved.number < sent.number or mover is sent or is_older

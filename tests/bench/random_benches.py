@@ -6,6 +6,8 @@ from dataclasses import dataclass, field
 RANGES = ((0, 100), (0, 1), (-10, 10), (20, 80), (0.5, 4.5), (-40, 125), (100, 0))
 NUMBERS = {"uint16": 1, "int16": 1, "uint32": 2, "int32": 2, "uint64": 4, "int64": 4, "float32": 2, "float64": 4}
 ORDERS = ("high-first", "low-first")
+UNCONFIRMED = "confirm = false"
+SWITCH_OPTIONS = ("rest = true", "start = true", "momentary = true", UNCONFIRMED, 'words = ["shut", "open"]')
 SWITCHED = ("lamp", "relay", "horn", "valve", "heater")
 PROFILE = """[profiles.{name}]
 pins = "0-40"
@@ -46,8 +48,10 @@ class Drawn:
 class Lots:
     """Draws one bench from a seed."""
 
-    def __init__(self, seed):
+    def __init__(self, seed, *, confirmed=False):
+        """With `confirmed`, all that is asked is confirmed where it can be."""
         self._lot = random.Random(seed)
+        self._never = {UNCONFIRMED} if confirmed else set()
         self._renames = str(seed)[-1] in "12569"
         self._tables = [f'format = 1\nseed = "{seed}"\n']
         self._points = []
@@ -86,8 +90,13 @@ class Lots:
         pin = self._pins.pop() if pin is None else pin
         name = self._part(board, self._lot.choice(SWITCHED), f"pin = {pin}")
         self._points.append(f'[points.{name}]\nboard = "{self._host_of(board)}"\nkind = "switch"\n{where(name, pin)}\n')
+        self._points[-1] += self._options(SWITCH_OPTIONS)
         self.drawn.switches[name] = f"{board}.{name}"
         self.drawn.pins[name] = (board, [pin])
+
+    def _options(self, options):
+        """Keys that a point may have besides; each bench has a few."""
+        return "".join(f"{each}\n" for each in options if self._lot.random() < 0.2 and each not in self._never)
 
     def _level(self, board, kind, where, wire, stands=(0, 1), unit="mm", limits=None):
         """A level on a pin; `wire` are the numbers at its ends, `stands` is where its part is then."""
@@ -97,6 +106,7 @@ class Lots:
         keys = f'unit = "{unit}"\nrange = [{low}, {high}]\nrest = {low}\nwire = [{wire[0]}, {wire[1]}]'
         self._points.append(
             f'[points.{name}]\nboard = "{self._host_of(board)}"\nkind = "level"\n{keys}\n{where(name, pin)}\n'
+            + self._options((f"start = {(low + high) / 2}", UNCONFIRMED))
         )
         self.drawn.levels[name] = (f"{board}.{name}", (low, high), stands)
         self.drawn.pins[name] = (board, [pin])

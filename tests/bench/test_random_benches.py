@@ -13,7 +13,8 @@ from cavet.remarks import Weight, remarks_on
 from tests.bench.random_benches import Lots
 from tests.bench.random_inputs import Inputs
 
-SEEDS, INPUT_SEEDS, DEFECT_SEEDS, FAULT_SEEDS, PAST_SEEDS = range(40), range(30), range(36), range(24), range(16)
+SEEDS, DEFECT_SEEDS, BURST_SEEDS = (*range(36), 106, 170), (*range(34), 163, 175), (*range(20), 32, 98, 133, 169)
+INPUT_SEEDS, FAULT_SEEDS, PAST_SEEDS = range(30), range(24), range(16)
 FAULTS = ("lose", "delay", "silence", "hang-up", "reset")
 NEAR = 0.025
 
@@ -56,6 +57,16 @@ class Wishing:
         self.assertAlmostEqual(stands, there, delta=NEAR, msg=f"{name} = {wanted}")
 
 
+def some_value(drawn, name, lot):
+    """Something that an output may be asked for."""
+    if name in drawn.colours:
+        return f"#{lot.getrandbits(24):06x}"
+    if name in drawn.levels:
+        low, high = drawn.levels[name][1]
+        return low + lot.choice((0, 1, lot.random())) * (high - low)
+    return lot.random() < 0.5
+
+
 class Right(Wishing, unittest.TestCase):
     def test_what_is_asked_is_where_the_parts_are(self):
         for seed in SEEDS:
@@ -65,6 +76,42 @@ class Right(Wishing, unittest.TestCase):
                     self.wish(bench, drawn, random.Random(seed))
                     found = {walked.output: walked.why for walked in bench.walk() if walked.held is not True}
                     self.assertEqual(found, {})
+
+
+class Bursts(unittest.TestCase):
+    def test_of_several_wishes_at_once_the_last_one_holds_and_none_is_broken(self):
+        for seed in BURST_SEEDS:
+            with self.subTest(seed), tempfile.TemporaryDirectory() as folder:
+                drawn, lot = Lots(seed).drawn, random.Random(seed)
+                with cavet.open(written(drawn, folder), seed=str(seed)) as bench:
+                    for _ in range(10):
+                        name = lot.choice(list(drawn.parts))
+                        values = [some_value(drawn, name, lot) for _ in range(lot.randint(2, 4))]
+                        bench._here(lambda bench=bench, name=name, values=values: self.ask(bench, name, values))
+                        bench.wait(lot.choice((0, 0.003, 0.02, 2)))
+                    bench.wait(20)
+                    self.assertEqual(bench._here(lambda bench=bench: self.broken(bench)), [])
+                    for name in drawn.parts:
+                        asked, got = bench[name].asked, bench[name].read()
+                        self.assertTrue(asked is None or bench[name]._point.same(asked, got), (name, asked, got))
+
+    def test_what_a_display_was_told_before_it_could_show_it_is_not_broken(self):
+        with cavet.open("demo") as bench:
+            for name, values in (("banner", ("A", "clear", "B")), ("arrow", ("←", "A")), ("panel", ("a", "", "b"))):
+                bench._here(lambda bench=bench, name=name, values=values: self.ask(bench, name, values))
+            bench.wait(10)
+            self.assertEqual(bench._here(lambda: self.broken(bench)), [])
+            shown = [bench.part(part).state for part in ("mast.banner", "gatehouse.arrow", "gatehouse.panel")]
+            self.assertTrue(all(shown), shown)
+
+    def ask(self, bench, name, values):
+        running = bench._running
+        for value in values:
+            running.ask(running.point(name), value, by="test")
+
+    def broken(self, bench):
+        bench._standings.follow()
+        return [(trail.point, found.reason) for trail, found in bench._standings.broken()]
 
 
 class Spoilt(unittest.TestCase):
@@ -96,7 +143,7 @@ class Faulty(Wishing, unittest.TestCase):
     def test_after_a_fault_what_is_asked_is_where_the_parts_are_again(self):
         for seed in FAULT_SEEDS:
             with self.subTest(seed), tempfile.TemporaryDirectory() as folder:
-                drawn, lot = Lots(seed).drawn, random.Random(seed)
+                drawn, lot = Lots(seed, confirmed=True).drawn, random.Random(seed)
                 with cavet.open(written(drawn, folder), seed=str(seed)) as bench:
                     self.wish(bench, drawn, lot)
                     for board in sorted({part.partition(".")[0] for part in drawn.parts.values()}):
@@ -136,9 +183,7 @@ class Past(unittest.TestCase):
 
     def ask(self, bench, drawn, lot):
         name = lot.choice(list(drawn.parts))
-        value = f"#{lot.getrandbits(24):06x}" if name in drawn.colours else lot.random() < 0.5
-        if name in drawn.levels:
-            value = lot.uniform(*drawn.levels[name][1])
+        value = some_value(drawn, name, lot)
         with contextlib.suppress(cavet.Refused, cavet.Unconfirmed, cavet.UnreachableError):
             bench[name].set(value)
 

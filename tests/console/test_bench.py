@@ -62,7 +62,7 @@ class Bench(unittest.TestCase):
             terminal.sees("saved in mine.bench.toml")
             self.assertEqual(len(load_bench(path).setup.boards), 4)
             terminal.press("g")
-            terminal.sees("rest", "4 of 4 boards ready")
+            terminal.sees("◇ asked     ◆ got", "4 of 4 boards ready")
             for point, keys in (
                 ("lantern", ("6", "0", "Enter")),
                 ("shed_lamp", ("Space",)),

@@ -158,6 +158,8 @@ class Heater(Part):
         self._cause: int | None = None
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
+        if self._news:
+            self._tell(Kind.OVERTAKEN, Topic.PART, self.name, self._on, self._cause)
         self._on, self._cause, self._news = pin.duty > 0.5, pin.cause, True
 
     def advance(self, now: float) -> float:
