@@ -8,7 +8,7 @@ import msgspec
 
 from cavet.boards import FULL_DUTY, Profile
 from cavet.faults import Fault
-from cavet.hosts import DeviceSettings, PinPoint, Point, PointKind
+from cavet.hosts import DevicePoint, DeviceSettings, PinPoint, Point, PointKind
 from cavet.record import Event, Kind, Topic, Trail, Value
 
 SETTLING_SECONDS = 0.3
@@ -94,6 +94,18 @@ def wrong_way(trail: Trail, around: Circumstances) -> Event | None:
         return None
     has_arrived = going is None or going.number < last.number
     return last if has_arrived and not is_where_asked(last, trail, around) else None
+
+
+def other_text(trail: Trail, around: Circumstances) -> Event | None:
+    """The event by which a panel shows another text than was asked, where that does not run through."""
+    point, asked, last = around.point, trail.root.value, trail.reached(Kind.MOVED)
+    if not isinstance(point, DevicePoint) or point.kind is not PointKind.TEXT or last is None:
+        return None
+    if not isinstance(asked, str) or not isinstance(last.value, str):
+        return None
+    lines = [line.rstrip() for line in asked.split("\n")]
+    has_room = all(len(line) <= point.width for line in lines)
+    return last if has_room and last.value != "\n".join(lines).rstrip("\n") else None
 
 
 def _is_elsewhere(kind: str, stands: Value, line: Event) -> bool:

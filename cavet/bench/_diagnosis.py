@@ -6,7 +6,15 @@ from enum import Enum
 
 import msgspec
 
-from cavet.bench._circumstances import SETTLING_SECONDS, Circumstances, allowed, is_where_asked, wrong_part, wrong_way
+from cavet.bench._circumstances import (
+    SETTLING_SECONDS,
+    Circumstances,
+    allowed,
+    is_where_asked,
+    other_text,
+    wrong_part,
+    wrong_way,
+)
 from cavet.bench._diagnosis_why import NOT_THE_WIRE, why
 from cavet.record import STAGES, Event, Kind, Topic, Trail
 
@@ -70,7 +78,9 @@ def _not_there(trail: Trail, around: Circumstances, before: Diagnosis | None) ->
 
 def _state(trail: Trail, stage: Kind, around: Circumstances) -> StageState:
     if trail.reached(stage) is not None:
-        is_wrong = stage == Kind.MOVED and (wrong_part(trail, around) or wrong_way(trail, around) is not None)
+        is_wrong = stage == Kind.MOVED and (
+            wrong_part(trail, around) or wrong_way(trail, around) is not None or other_text(trail, around) is not None
+        )
         return StageState.COMING if is_wrong else StageState.REACHED
     if stage in (Kind.ASKED, Kind.FRAMED) and trail.root.kind == Kind.CARRIED:
         return StageState.UNSEEN  # another program's own

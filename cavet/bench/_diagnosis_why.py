@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from cavet.bench import _diagnosis_messages
-from cavet.bench._circumstances import MOTOR, Circumstances, allowed, wrong_part, wrong_way
+from cavet.bench._circumstances import MOTOR, Circumstances, allowed, other_text, wrong_part, wrong_way
 from cavet.boards import PinMode
 from cavet.hosts import (
     NO_ANSWER,
@@ -199,6 +199,11 @@ def _not_moved(trail: Trail, around: Circumstances) -> tuple[str, str]:
         return (
             f"{were} driven, and {name} went {way}: {elsewhere.note}, asked {around.point.show(asked)}",
             f"is it wired the wrong way round? compare [points.{trail.point}] with the part; or see the defects (d)",
+        )
+    if (shows := other_text(trail, around)) is not None and around.point is not None and isinstance(asked, str):
+        return (
+            f"{name} shows {shows.note}, asked {around.point.show(asked)}",
+            "bytes were changed on the way to it? send all to rest (F12), which sets it up anew, and ask again",
         )
     return (
         f"{were} driven, but {name} has not moved",

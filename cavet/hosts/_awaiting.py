@@ -13,7 +13,7 @@ from typing import Generic, TypeVar
 
 import msgspec
 
-from cavet.hosts._base import Wish
+from cavet.hosts._base import NEWER_CAME, Wish
 
 Overtake = Callable[[Wish, str], None]
 """Tells that a wish was overtaken, and by what."""
@@ -64,7 +64,7 @@ class Awaiting(Generic[A]):
         name = awaited.wish.point.name
         older = self._awaited.get(name)
         if older is not None and older.wish is not awaited.wish:
-            self._overtake(older.wish, "a newer wish came")
+            self._overtake(older.wish, NEWER_CAME)
         self._awaited[name] = awaited
         return older
 

@@ -27,6 +27,7 @@ FindCause = Callable[[Frame], int | None]
 STANDS_THERE = "the board stands there already"
 ASKED_ALREADY = "it was asked for already"
 MAX_TEXTS = 50
+NEWER_CAME = "a newer wish came"
 P = TypeVar("P", bound=Point)
 
 
@@ -38,6 +39,8 @@ class Wish(msgspec.Struct):
     asked: int
     forced: bool = False
     tries: int = 0
+    before: int | None = None
+    """The event of the latest wish before it for the same point, for which something was to be sent."""
 
 
 class Session(Generic[P]):
@@ -176,7 +179,8 @@ class Session(Generic[P]):
         if reading.refusal and self.state is SessionState.READY:
             self._tell(Kind.REFUSED, Topic.POINT, name, None, asked, reading.refusal, reason=Reason.NOT_ALLOWED)
             return asked
-        wish = Wish(point, limited, asked, forced)
+        wish = Wish(point, limited, asked, forced, before=reading.latest)
+        reading.latest = asked
         if self.state is SessionState.READY:
             self._write(wish, now)
         else:
@@ -206,7 +210,8 @@ class Session(Generic[P]):
 
     def _leave(self, wish: Wish) -> None:
         """What is wanted is so already, as was told or is taken for granted: nothing is sent."""
-        got = self.readings[wish.point.name].got
+        reading = self.readings[wish.point.name]
+        got, reading.latest = reading.got, wish.before if reading.latest == wish.asked else reading.latest
         why = STANDS_THERE if got is not None and wish.point.same(wish.value, got) else ASKED_ALREADY
         self._tell(
             Kind.UNCHANGED, Topic.POINT, wish.point.name, wish.value, wish.asked, why, reason=Reason.STANDS_THERE
@@ -229,12 +234,20 @@ class Session(Generic[P]):
         raise NotImplementedError
 
     def _try_again(self, wish: Wish, now: float) -> bool:
-        """Write a wish once more, where it was not written often enough."""
+        """Write a wish once more, where it was not written often enough; `False` where it is to be given up. One that a
+        newer one has followed is not: the newest has to be what comes of it."""
+        if self._is_old(wish):
+            self._overtake(wish, NEWER_CAME)
+            return True
         if wish.tries >= self._settings.retries:
             return False
         wish.tries += 1
         self._write(wish, now, again=True)
         return True
+
+    def _is_old(self, wish: Wish) -> bool:
+        """Whether a newer wish for the same point has come, for which something was to be sent."""
+        return self.readings[wish.point.name].latest != wish.asked
 
     @property
     def _within(self) -> str:
@@ -277,7 +290,7 @@ class Session(Generic[P]):
 
     def _wish_again(self, point: Point, reading: Reading) -> int:
         number = self._tell(Kind.ASKED, Topic.POINT, point.name, reading.asked, None, "again, since the board is back")
-        reading.trail = number
+        reading.trail = reading.latest = number
         return number
 
     def _heard(self, point: Point, value: Asked | None, now: float, cause: int | None) -> None:
@@ -301,11 +314,10 @@ class Session(Generic[P]):
     def _give_up(self, wish: Wish, why: str, reason: Reason = Reason.OTHER_VALUE) -> None:
         """It has not come to what was asked. Where a newer wish has come to the same point, another value is no
         wonder."""
-        reading = self.readings[wish.point.name]
-        if reason is Reason.OTHER_VALUE and reading.trail != wish.asked:
-            self._overtake(wish, "a newer wish came")
+        if reason is Reason.OTHER_VALUE and self._is_old(wish):
+            self._overtake(wish, NEWER_CAME)
             return
-        reading.doubtful = True
+        self.readings[wish.point.name].doubtful = True
         self._tell(Kind.UNCONFIRMED, Topic.POINT, wish.point.name, None, wish.asked, why, reason=reason)
 
 

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Mapping
 from math import inf
 from typing import Generic
 
-from cavet.hosts._base import P, Session, Wish
+from cavet.hosts._base import NEWER_CAME, P, Session, Wish
 from cavet.hosts._point import Asked, Point
 from cavet.hosts._points import DevicePoint
 from cavet.hosts._session import SessionSettings
@@ -102,7 +102,9 @@ class DeviceSession(Session[P], Generic[P]):
 
     def wish_failed(self, wish: Wish, why: str, now: float, *, again: Callable[[], None]) -> None:
         """Something else was read back, or nothing."""
-        if wish.tries < self._settings.retries and self._reachable:
+        if self._is_old(wish):
+            self._overtake(wish, NEWER_CAME)
+        elif wish.tries < self._settings.retries and self._reachable:
             wish.tries += 1
             self._tell_again(wish)
             again()

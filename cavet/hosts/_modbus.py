@@ -7,7 +7,7 @@ from math import inf
 
 import msgspec
 
-from cavet.hosts._base import FindCause, Wish
+from cavet.hosts._base import NEWER_CAME, FindCause, Wish
 from cavet.hosts._causes import exception_words
 from cavet.hosts._points import RegisterPoint
 from cavet.hosts._polling import PollingSession, Question
@@ -208,7 +208,9 @@ class ModbusSession(PollingSession[RegisterPoint, _Request]):
     def _refused(self, exchange: _Request, code: int, now: float, cause: int | None) -> None:
         words = exception_words(code)
         read = exchange.read
-        if code == BUSY and self._queue.again(exchange):  # it was not done: the server asks for it later
+        if code == BUSY and exchange.writes and exchange.wish is not None and self._is_old(exchange.wish):
+            self._overtake(exchange.wish, NEWER_CAME)
+        elif code == BUSY and self._queue.again(exchange):  # it was not done: the server asks for it later
             self._queue.free_at = now + self._settings.turnaround
             if exchange.writes and exchange.wish is not None:
                 self._tell_again(exchange.wish, exchange.tries)

@@ -12,7 +12,7 @@ from collections.abc import Iterable
 from math import inf
 from typing import Generic, TypeVar
 
-from cavet.hosts._base import P, Session, Wish
+from cavet.hosts._base import NEWER_CAME, P, Session, Wish
 from cavet.hosts._exchanges import AT_ONCE, Exchange, Exchanges
 from cavet.hosts._point import Asked, Point
 from cavet.hosts._session import SessionSettings, SessionState
@@ -155,12 +155,12 @@ class PollingSession(Session[P], Generic[P, Q]):
             self._leave(wish)
             return False
         if again and waiting:
-            self._overtake(wish, "a newer wish came")
+            self._overtake(wish, NEWER_CAME)
             return False
         for question in waiting:
             self._queue.waiting.remove(question)
             if question.wish is not None:
-                self._overtake(question.wish, "a newer wish came")
+                self._overtake(question.wish, NEWER_CAME)
         if again:
             self._tell_again(wish)
         return True

@@ -122,6 +122,8 @@ class Reading(msgspec.Struct):
     """How often it was read back or heard."""
     trail: int | None = None
     """The event of the latest wish."""
+    latest: int | None = None
+    """That of the latest one for which something was to be sent."""
     refusal: str = ""
     """Why this point can't work on this board."""
     remark: str = ""

@@ -6,6 +6,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import cavet
 from cavet import clock
 from cavet.bench import Carrier, RunningBench, Standings
 from cavet.benchfile import check_text, load_bench
@@ -85,6 +86,34 @@ class Devices(unittest.TestCase):
         self.assertGreater(sizes[0], 40)
         self.assertIn(" is longer than", seen)
         self.assertGreater(len(seen), 10)
+
+    def test_a_panel_that_shows_something_else_is_told_and_rest_sets_it_up_anew(self):
+        with cavet.open("demo") as bench:
+            bench["panel"].set("one")
+            bench.fault("lose", "gatehouse")
+            bench["panel"].set("Lock open")
+            bench["panel"].set("Lock shut")  # only what differs is sent
+            bench.wait(2)
+            trail = bench["panel"].trail
+            self.assertEqual((trail.broken_at, trail.why), ("moved", "panel shows oneenshut, asked Lock shut"))
+            bench.rest()
+            bench["panel"].set("again")
+            bench.wait(2)
+            self.assertEqual((bench.part("gatehouse.panel").state, bench["panel"].trail.broken_at), ("again", None))
+
+    def test_of_two_wishes_at_a_device_the_newer_holds_also_where_the_older_is_tried_again(self):
+        for board, point in (("mast", "yard_4"), ("gatehouse", "mast_2")):
+
+            async def story(bench, standings, board=board, point=point):
+                bench.faulting.make("silence", board, "", "", messages=None, seconds=1.2, by=None)
+                for value in (True, False):
+                    bench.ask(bench.point(point), value, by="test")
+                await asyncio.sleep(20)
+                return standings.standing(bench.point(point))
+
+            with self.subTest(point):
+                standing = in_fast_time(story, boards=[board])
+                self.assertEqual((standing.asked, standing.got), (False, False))
 
     def test_a_switch_is_seen_by_its_interrupt(self):
         async def story(bench, standings):

@@ -58,6 +58,7 @@ class PanelDriver(Driver):
 
     def write(self, wish: Wish, now: float) -> None:
         lines = [encode_panel(line) for line in panel_lines(str(wish.value))]
+        self._doubtful |= wish.forced
         if lines == self._lines and not self._doubtful and self._may_stand(wish):
             self._owner.unchanged(wish, now)
             return
