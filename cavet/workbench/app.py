@@ -19,6 +19,7 @@ from textual.worker import Worker
 from cavet.faults import FORESEEN, note_fault
 from cavet.wording import WrongError
 from cavet.workbench import keymap
+from cavet.workbench.ahead import TypedAhead
 from cavet.workbench.command import Command
 from cavet.workbench.desk import Desk
 from cavet.workbench.palette import themes
@@ -67,6 +68,7 @@ class CavetApp(App[int]):
         self._desk = desk
         self._complained = ""
         self._looks_soon = False
+        self._ahead = TypedAhead(self)
         for theme in themes():
             self.register_theme(theme)
         self.set_reactive(App.theme, "cavet-dark")
@@ -74,6 +76,11 @@ class CavetApp(App[int]):
         desk.screens = tuple(self.shown)
         for name in self.shown:
             self.add_mode(name, partial(_make_screen, name, desk))
+
+    async def on_event(self, event: events.Event) -> None:
+        """Whatever comes; keys for a screen that is still being made wait for it."""
+        if not self._ahead.keeps(event):
+            await super().on_event(event)
 
     def _handle_exception(self, error: Exception) -> None:
         """What raises while it is being left, since there is no screen any more, is only logged."""
@@ -301,6 +308,7 @@ class CavetApp(App[int]):
     def on_frame_away(self, message: Frame.Away) -> None:
         """Go to another screen, to a trail."""
         if message.screen not in self.shown:
+            self._frame.is_left = False
             self._say(f"there is no {message.screen} for a record: what became of the frame stands under it")
             return
         self.switch_mode(message.screen)

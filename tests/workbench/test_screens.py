@@ -153,6 +153,25 @@ class Window(unittest.TestCase):
         seated(story)
 
 
+class Ahead(unittest.TestCase):
+    def test_keys_that_come_before_their_screen_wait_for_it_and_rest_does_not(self):
+        async def story(seat):
+            await seat.press("right", "right")
+            await seat.asks("beacon", 4)
+            with mock.patch.object(FramesScreen, "follow"):  # it takes its time
+                await seat.press("f4", "s", "f12")
+                await seat.asks("beacon", 0)
+                await seat.on(FramesScreen)
+                await seat.until(lambda: seat.app.screen.is_mounted)
+                self.assertEqual(heard, [])
+            await seat.sees("say it wrong")
+            self.assertEqual(heard, ["s"])
+
+        heard, say = [], FramesScreen.action_say
+        with mock.patch.object(FramesScreen, "action_say", lambda screen: (heard.append("s"), say(screen))[1]):
+            seated(story)
+
+
 class Loading(unittest.TestCase):
     def test_only_what_the_first_screen_shows_is_loaded_before_it(self):
         loads = "import sys, cavet.workbench, cavet.workbench.screens.drive; print(*sys.modules)"

@@ -264,7 +264,7 @@ class BenchScreen(BenchActing):
         if point is None:
             self.say("no point in this row")
             return
-        self.post_message(self.Gone("drive", point))
+        self.depart(self.Gone("drive", point))
 
     @property
     def under_cursor(self) -> Point | None:

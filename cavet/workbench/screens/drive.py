@@ -190,7 +190,7 @@ class DriveScreen(Frame):
         if trail is None:
             self.say("no trail yet: move this point first")
             return
-        self.post_message(self.Away("frames", trail))
+        self.depart(self.Away("frames", trail))
 
     def show_trail(self, trail: Trail) -> None:
         point = self._desk.bench.setup.points.get(trail.point)

@@ -86,6 +86,8 @@ class Frame(Fitted[None]):
         self._faults: set[str] = set()
         """What has failed so far: each is logged once, not with every frame."""
         self._fitted = (0, 0)
+        self.is_left = False
+        """Whether another screen is to be shown, and is not yet."""
         self._drawn_at = 0.0
         self._done: object = None
         """What a person had done here when it was drawn last."""
@@ -124,6 +126,11 @@ class Frame(Fitted[None]):
 
     # what all screens do
 
+    @property
+    def was_drawn(self) -> bool:
+        """Whether it has been seen."""
+        return self._drawn_at > 0.0
+
     def compose(self) -> ComposeResult:
         yield Picture(id="small")
         yield Top(id="top", classes="whole")
@@ -134,6 +141,9 @@ class Frame(Fitted[None]):
         self._share_out()
         self.set_interval(FRAME_SECONDS, self.tick)
         self.fit()
+
+    def on_screen_suspend(self) -> None:
+        self.is_left = False
 
     def on_screen_resume(self) -> None:
         self.fit()
@@ -233,6 +243,11 @@ class Frame(Fitted[None]):
         except FORESEEN as error:
             self.say(str(error))
         self.follow()
+
+    def depart(self, to: Message) -> None:
+        """Go to another screen; what is pressed meanwhile waits for that."""
+        self.is_left = True
+        self.post_message(to)
 
     def choose(self, actions: list[Action], title: str) -> None:
         """Show a list, and do what is chosen there."""

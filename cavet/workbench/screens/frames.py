@@ -223,7 +223,7 @@ class FramesScreen(FramesActing):
         if trail is None:
             self.say("no trail: this frame belongs to no wish")
             return
-        self.post_message(self.Away("drive", trail))
+        self.depart(self.Away("drive", trail))
 
     @property
     def under_cursor(self) -> Point | None:

@@ -192,7 +192,7 @@ class RecordScreen(Frame):
 
         def left(to: str | None) -> None:
             if to is not None:
-                self.post_message(self.Then(to, screen.point, self._looking.t))
+                self.depart(self.Then(to, screen.point, self._looking.t))
 
         screen = MomentScreen(self._desk, self._looking, self._stroke)
         self.app.push_screen(screen, left)
@@ -203,7 +203,7 @@ class RecordScreen(Frame):
         if trail is None:
             self.say("no command was given before this moment")
             return
-        self.post_message(self.Away("frames", trail))
+        self.depart(self.Away("frames", trail))
 
     def action_trails(self) -> None:
         """The commands, to go to one of them."""
