@@ -15,7 +15,7 @@ from cavet.bench._circumstances import (
     wrong_part,
     wrong_way,
 )
-from cavet.bench._diagnosis_why import NOT_THE_WIRE, why
+from cavet.bench._diagnosis_why import NOT_THE_WIRE, SET_BY_OTHERS, why
 from cavet.record import STAGES, Event, Kind, Topic, Trail
 
 
@@ -73,7 +73,8 @@ def _not_there(trail: Trail, around: Circumstances, before: Diagnosis | None) ->
     stood = trail.stood
     if stood is None or stood.subject != around.part or is_where_asked(stood, trail, around):
         return None
-    return Kind.MOVED, f"{trail.stopped.note}, but {around.part} does not: {stood.note}", NOT_THE_WIRE
+    mend = SET_BY_OTHERS if trail.is_others else NOT_THE_WIRE
+    return Kind.MOVED, f"{trail.stopped.note}, but {around.part} does not: {stood.note}", mend
 
 
 def _state(trail: Trail, stage: Kind, around: Circumstances) -> StageState:

@@ -21,6 +21,7 @@ from cavet.record import Event, Kind, Reason, Topic, Trail
 from cavet.wording import listed
 
 SLOW_OR_LOSSY = "a slow board: raise reply_within in [hosts]; a lossy link: look at the cable"
+SET_BY_OTHERS = "another host or program has set it since it was read last: ask again once it is read anew (`poll`)"
 NOT_THE_WIRE = "is the wire on the right pin? two wires swapped? has the part its own supply?"
 BAD_LINE = "same rate and settings at both ends? a loose cable? look whether a defect is on (d)"
 BUS_ENDS = (Kind.UNCONFIRMED, Kind.REFUSED)

@@ -63,6 +63,8 @@ class Trail(msgspec.Struct):
     """Else the event by which its part has moved last, at another command or since its wires are so; what its board
     does by itself, blink, say, tells nothing of that."""
 
+    is_others: bool = False
+    """Whether that was a command of another host, or of another program, to the same part."""
     driven_over: Event | None = None
     """The event by which a newer command to the same point has driven it, before the part had told of this one."""
 
@@ -265,6 +267,7 @@ class Trails:
             trail.stands_as = sent.number
         elif moved is not None and moved.kind == Kind.MOVED and (mover is not None or self._is_by_wires(moved)):
             trail.stood = moved
+            trail.is_others = mover is not None and (mover.root.topic is not Topic.POINT or mover.part == trail.part)
 
     def _is_by_wires(self, moved: Event) -> bool:
         """Whether a part has moved since its wires are so, or its pin was brought into its mode."""

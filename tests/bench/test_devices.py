@@ -6,10 +6,25 @@ from pathlib import Path
 
 from cavet.bench import StageState
 from cavet.benchfile import check_text
+from cavet.demo import demo_path
 from cavet.record import STAGES, Kind
 from tests.bench.benches import demo, in_fast_time
 from tests.benchfile.test_file import errors_of
 from tests.boards.devices import Device
+
+OTHER_HOST = """
+[hosts.other]
+link = "switchrack_line"
+protocol = "scpi"
+
+[points.theirs]
+board = "other"
+kind = "switch"
+on = "ROUT:CLOS (@101)"
+off = "ROUT:OPEN (@101)"
+ask = "ROUT:CLOS? (@101)"
+part = "relay_101"
+"""
 
 
 def asking(*wishes, before=lambda bench: None, wait=3.0):
@@ -333,6 +348,22 @@ class Texts(unittest.TestCase):
         self.assertEqual(diagnosis.broken, Kind.DRIVEN)
         self.assertIn("-222 Data out of range: it is known, but can't be done", diagnosis.reason)
         self.assertIn("[points.far]", diagnosis.mend)
+
+
+class TwoHosts(unittest.TestCase):
+    def test_what_another_host_has_set_since_is_told_as_that(self):
+        text = demo_path().read_text("utf-8") + OTHER_HOST
+
+        async def story(bench, standings):
+            for name, value in (("relay_101", True), ("theirs", False), ("relay_101", True)):
+                asked = bench.ask(bench.point(name), value, by="test")
+                await asyncio.sleep(1 if value else 0.1)
+            standings.follow()
+            return standings.diagnose(standings.trails.all[asked])
+
+        diagnosis = in_fast_time(story, check_text(text, "two.bench.toml"))
+        self.assertEqual(diagnosis.reason, "the board stands there already, but relay_101 does not: open")
+        self.assertIn("another host or program has set it", diagnosis.mend)
 
 
 class Tables(unittest.TestCase):
