@@ -15,6 +15,7 @@ from cavet.hosts._firmata_pins import message_for, numbers_for, value_of
 from cavet.hosts._point import ENCODER, SERVO, STEPPER, PointKind
 from cavet.hosts._points import DevicePoint, PinPoint
 from cavet.hosts._reversing import Reversing
+from cavet.hosts._rhythm import Rhythm
 from cavet.hosts._session import SessionSettings, SessionState
 from cavet.hosts._shafts import Shafts
 from cavet.hosts.buses import DeviceSettings
@@ -41,6 +42,7 @@ class FirmataSession(FirmataBuses):
         self._modes = Modes(self._pin_points.values())
         self._mistrusted = False
         """Whether it was set up again for a pin in another mode, and nothing was confirmed since."""
+        self._alive = Rhythm(settings.alive)
         self._asked_who = 0
         """How often it was asked who it is, without an answer so far: a board says so unasked when it starts."""
         self._decoder = firmata.FirmataDecoder(Side.BOARD)
@@ -155,7 +157,12 @@ class FirmataSession(FirmataBuses):
         for message in self._inputs.again(now):
             self._set_up(message)
         due = min(due, self._deadline, self._inputs.due)
-        return min(due, self._advance_devices(now)) if self.state is SessionState.READY else due
+        if self.state is not SessionState.READY:
+            self._alive.stand()
+            return due
+        if self._alive.has_come(now):
+            self._send(firmata.VersionQuery(), None, Topic.BOARD, self.board, purpose=Purpose.POLL)
+        return min(due, self._alive.due, self._advance_devices(now))
 
     def _overdue(self, now: float) -> None:
         if self.state is SessionState.BOOTING:

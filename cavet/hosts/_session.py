@@ -60,6 +60,13 @@ class SessionSettings(Table, kw_only=True):
         float,
         Meaning("how often analog inputs are reported; 0 for the board's default", unit="s", low=0, high=16),
     ] = 0.0
+    alive: Annotated[
+        float,
+        Meaning(
+            "Firmata: how often it asks for the version, so that a board with a `failsafe` hears of it; 0 for never",
+            unit="s", low=0, concerns=("firmata",),
+        ),
+    ] = 0.0  # fmt: skip
     reopen: Annotated[
         float,
         Meaning("the pause before a lost link is opened again; with MQTT it grows by itself", unit="s", low=0.05),

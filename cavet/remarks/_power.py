@@ -3,20 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from math import inf
 
+from cavet.benchfile import HostSetup
 from cavet.boards import BOARD_SUPPLY, OWN_SUPPLY
 from cavet.boards.parts import MotorSettings, ServoSettings
-from cavet.hosts import PinPoint, PointKind
+from cavet.hosts import DevicePoint, PinPoint, PointKind
 from cavet.remarks._around import Around, part_key, point_key
 from cavet.remarks._mending import Edit, Mend
 from cavet.remarks._remark import Remark, Weight
-from cavet.units import show
+from cavet.units import show, show_duration
+from cavet.wiring import Wiring
 from cavet.wording import listed
 
 HEAVY = ("motor", "pump", "servo", "stepper", "heater", "valve")
 """What does harm when nobody stops it."""
 USUAL_PAUSE = "200 ms"
-USUAL_FAILSAFE = "2 s"
+FAILSAFE_SECONDS = 2.0
+USUAL_FAILSAFE = f"{FAILSAFE_SECONDS:g} s"
+FAILSAFE_SHARE = 4
+"""So often a host says something in that time, lest one that is lost counts as silence."""
 
 
 def supplies_shared(around: Around) -> Iterator[Remark]:
@@ -76,6 +82,7 @@ def no_failsafe(around: Around) -> Iterator[Remark]:
         heavy = [name for name, table in board.parts.items() if table.kind in HEAVY]
         if not heavy or board.failsafe or board.firmware in ("target", "buses"):
             continue
+        alive = _kept_alive(wiring, FAILSAFE_SECONDS)
         driven = {name for point in wiring.points if point.kind.is_output for name in wiring.reached(point)}
         heavy = [name for name in heavy if name in driven] or heavy
         yield Remark(
@@ -83,8 +90,58 @@ def no_failsafe(around: Around) -> Iterator[Remark]:
             what=f"nothing stops {listed(heavy, 'or')} when the link to the {board.name} is lost",
             why="a program that has ended, or a plug that was pulled, leaves them as they were told last",
             mend=Mend(
-                f"outputs go low after {USUAL_FAILSAFE} of silence",
-                (Edit(("boards", board.name, "failsafe"), USUAL_FAILSAFE),),
+                f"outputs go low after {USUAL_FAILSAFE} of silence"
+                + (f"; its host says something every {alive[0].value}" if alive else ""),
+                (Edit(("boards", board.name, "failsafe"), USUAL_FAILSAFE), *alive),
             ),
             subjects=tuple(f"{board.name}.{name}" for name in heavy),
         )  # fmt: skip
+
+
+def failsafes_trip(around: Around) -> Iterator[Remark]:
+    """Boards that take their host for gone, though it is only silent."""
+    for board, wiring in around.simulated():
+        silences = [silence for host in wiring.hosts if (silence := _silence_of(host, wiring)) is not None]
+        if not board.failsafe or not silences or min(silences) < board.failsafe:
+            continue
+        edits = _kept_alive(wiring, board.failsafe)
+        yield Remark(
+            name="failsafe-trips", keys=("boards", board.name, "failsafe"), weight=Weight.DOUBTFUL,
+            what=f"outputs of the {board.name} go low though its host is there: that is silent for longer than "
+            f"{show_duration(board.failsafe)}",
+            why="what was set and confirmed is undone while nobody says anything, and the host does not hear of it",
+            mend=Mend(f"it says something every {edits[0].value}", edits) if edits else None,
+            subjects=(board.name,),
+        )  # fmt: skip
+
+
+def _silence_of(host: HostSetup, wiring: Wiring) -> float | None:
+    """How long a host may say nothing, in seconds; `None` where others between them keep the line alive, or none is."""
+    settings = host.settings
+    if host.protocol in ("mqtt", "buses"):
+        return None
+    if host.protocol == "firmata":
+        return min(settings.alive or inf, settings.poll if _is_polled(host, wiring) else inf)
+    if host.format is not None and not host.format.asks:
+        return inf
+    return settings.poll
+
+
+def _is_polled(host: HostSetup, wiring: Wiring) -> bool:
+    """Whether something on the board's bus is read at every interval."""
+    at_devices = [point for point in wiring.points if isinstance(point, DevicePoint) and point.board == host.name]
+    inputs = {point.device for point in at_devices if not point.kind.is_output}
+    devices = [host.devices[name] for name in sorted({point.device for point in at_devices})]
+    expanders = any(device.kind == "expander" and device.reads == "poll" for device in devices)
+    return expanders or any(device.kind == "registers" and device.name in inputs for device in devices)
+
+
+def _kept_alive(wiring: Wiring, failsafe: float) -> tuple[Edit, ...]:
+    """What makes hosts say something often enough; nothing for those that do, or have nothing to say."""
+    wanted = f"{round(1000 * failsafe / FAILSAFE_SHARE):.0f} ms"
+    return tuple(
+        Edit(("hosts", host.name, "alive" if host.protocol == "firmata" else "poll"), wanted)
+        for host in wiring.hosts
+        if (silence := _silence_of(host, wiring)) is not None and silence >= failsafe
+        and (host.format is None or host.format.asks)
+    )  # fmt: skip

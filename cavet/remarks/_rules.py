@@ -25,7 +25,7 @@ from cavet.remarks._points import (
     starts_differ,
     units_of_values_differ,
 )
-from cavet.remarks._power import no_failsafe, reversals_without_pause, supplies_shared
+from cavet.remarks._power import failsafes_trip, no_failsafe, reversals_without_pause, supplies_shared
 from cavet.remarks._remark import Remark, Weight
 
 Rule = Callable[[Around], Iterator[Remark]]
@@ -52,6 +52,7 @@ RULES: dict[Rule, str] = {
     starts_differ: "host and board start alike",
     reversals_without_pause: "bridges pause before they turn",
     no_failsafe: "what is heavy stops when its link is lost",
+    failsafes_trip: "no failsafe takes a silent host for gone",
     parts_without_point: "each part has a point",
 }
 """Each rule, and what is so where it has nothing to say."""

@@ -33,6 +33,12 @@ class New(unittest.TestCase):
                 name, value = OUTPUTS[kind]
                 with cavet.open(path) as bench:
                     self.assertEqual(bench[name].set(value).ended, "confirmed")
+                    if kind in ("modbus", "scpi"):
+                        continue  # a speed and a voltage move nothing alone
+                    bench.wait(10)
+                    board, part = bench._running.setup.parts_meant[name]
+                    moved = bench._running.world.part(f"{board}.{part}")
+                    self.assertGreater(abs(moved.fraction(bench.t)), 0, "it has not stayed so")
 
     def test_several_kinds_make_one_bench_and_none_makes_firmata(self):
         path = self.folder / "all.bench.toml"

@@ -149,6 +149,24 @@ base = "lock/path"
 [points]
 lamp = { board = "path", kind = "switch", command = "lamp/set", state = "lamp/state" }
 """
+SILENT = """
+format = 1
+[boards.hut]
+profile = "wren"
+firmware = "firmata"
+failsafe = "2 s"
+parts.lamp = { kind = "lamp", pin = 4 }
+[links.hut]
+kind = "serial"
+board = "hut"
+[hosts.hut]
+link = "hut"
+protocol = "firmata"
+[points.lamp]
+board = "hut"
+kind = "switch"
+pin = 4
+"""
 SPARE = """
 [boards.other]
 profile = "heron"
@@ -237,6 +255,9 @@ CASES = (
     ("unit-differs", MODBUS, [('protocol = "modbus"\nunit = 7', 'protocol = "modbus"\nunit = 8')], "hosts.shed.unit"),
     ("reversal-without-pause", PINS, [(', pause = "200 ms"', "")], "points.drive.pause"),
     ("no-failsafe", MODBUS, [('failsafe = "1 s"', "")], "boards.shed.failsafe"),
+    ("failsafe-trips", MODBUS, [("unit = 7\n[points]", 'unit = 7\npoll = "1 s"\n[points]')], "boards.shed.failsafe"),
+    ("failsafe-trips", SILENT, [], "boards.hut.failsafe"),
+    ("no-failsafe", SILENT, [('failsafe = "2 s"', ""), ('"lamp"', '"valve"')], "boards.hut.failsafe"),
 )  # fmt: skip
 
 
