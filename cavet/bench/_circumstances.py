@@ -8,16 +8,18 @@ import msgspec
 
 from cavet.boards import FULL_DUTY, Profile
 from cavet.faults import Fault
-from cavet.hosts import DevicePoint, DeviceSettings, PinPoint, Point, PointKind
+from cavet.hosts import DevicePoint, DeviceSettings, PinPoint, Point, PointKind, StepperPoint
 from cavet.record import Event, Kind, Topic, Trail, Value
 
 SETTLING_SECONDS = 0.3
 """How long a stage may take that should follow at once."""
-LAMP, MOTOR = "lamp", "motor"
+LAMP, MOTOR, SHAFT = "lamp", "motor", "stepper"
 ON_OR_OFF = ("horn", "relay", "valve", "heater", LAMP)
 """Kinds of part that one line alone switches. (A servo is none of them: it has ends of its own, and its pulses may be
 told to mean other angles.)"""
 FULL_GLOW = 100.0
+STEPS_OFF = 2
+"""A shaft that stands no more full steps than this elsewhere is where it was asked to be."""
 CLEARLY_OFF = 0.05
 """Farther than this share of full, a lamp glows otherwise than its line is driven."""
 OUTPUT, PWM = "output", "pwm"
@@ -89,8 +91,10 @@ def wrong_way(trail: Trail, around: Circumstances) -> Event | None:
         line = lines.get(event.cause if event.cause is not None else -1)
         if event.subject == around.part and line is not None and _is_elsewhere(around.part_kind, event.value, line):
             return event
+    if around.part_kind not in (MOTOR, SHAFT) or Kind.CONFIRMED not in trail.steps:
+        return None
     last, going = trail.reached(Kind.MOVED), trail.moving_parts.get(around.part)
-    if around.part_kind != MOTOR or last is None or last.subject != around.part or Kind.CONFIRMED not in trail.steps:
+    if last is None or last.subject != around.part:
         return None
     has_arrived = going is None or going.number < last.number
     return last if has_arrived and not is_where_asked(last, trail, around) else None
@@ -123,6 +127,8 @@ def is_where_asked(stood: Event, trail: Trail, around: Circumstances) -> bool:
     point, asked = around.point, trail.root.value
     if point is None or not isinstance(stood.value, int | float) or not isinstance(asked, int | float):
         return True
+    if isinstance(point, StepperPoint) and around.part_kind == SHAFT:
+        return abs(stood.value - point.to_wire(asked)) <= STEPS_OFF
     if point.kind is PointKind.SWITCH:
         return around.part_kind not in ON_OR_OFF or point.from_wire(stood.value) == asked
     is_bridge = point.kind is PointKind.BRIDGE and around.part_kind == MOTOR

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from cavet.bench import _diagnosis_messages
-from cavet.bench._circumstances import MOTOR, Circumstances, allowed, other_text, wrong_part, wrong_way
+from cavet.bench._circumstances import MOTOR, SHAFT, Circumstances, allowed, other_text, wrong_part, wrong_way
 from cavet.boards import PinMode
 from cavet.hosts import (
     NO_ANSWER,
@@ -22,6 +22,7 @@ from cavet.wording import listed
 
 SLOW_OR_LOSSY = "a slow board: raise reply_within in [hosts]; a lossy link: look at the cable"
 SET_BY_OTHERS = "another host or program has set it since it was read last: ask again once it is read anew (`poll`)"
+UNCOUNTED = "a board counts steps from where it began: bring it back there by hand, or to a stop, and begin anew"
 NOT_THE_WIRE = "is the wire on the right pin? two wires swapped? has the part its own supply?"
 BAD_LINE = "same rate and settings at both ends? a loose cable? look whether a defect is on (d)"
 BUS_ENDS = (Kind.UNCONFIRMED, Kind.REFUSED)
@@ -196,9 +197,13 @@ def _not_moved(trail: Trail, around: Circumstances) -> tuple[str, str]:
         )
     elsewhere, asked = wrong_way(trail, around), trail.root.value
     if elsewhere is not None and around.point is not None and not isinstance(asked, bytes):
-        way = "elsewhere" if around.part_kind == MOTOR and not elsewhere.value else "the wrong way"
+        is_elsewhere = around.part_kind == SHAFT or (around.part_kind == MOTOR and not elsewhere.value)
+        way = "elsewhere" if is_elsewhere else "the wrong way"
+        told = f"{were} driven, and {name} went {way}: {elsewhere.note}, asked {around.point.show(asked)}"
+        if around.part_kind == SHAFT:
+            return told, UNCOUNTED
         return (
-            f"{were} driven, and {name} went {way}: {elsewhere.note}, asked {around.point.show(asked)}",
+            told,
             f"is it wired the wrong way round? compare [points.{trail.point}] with the part; or see the defects (d)",
         )
     if (shows := other_text(trail, around)) is not None and around.point is not None and isinstance(asked, str):

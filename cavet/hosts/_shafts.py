@@ -36,6 +36,8 @@ class Shafts(Awaiting[_Going]):
         self._send = send
         self._asked: dict[str, int] = {}
         """The position that each stepper was sent to last."""
+        self._ways: dict[str, int] = {}
+        """How far each had to go then."""
         self._zero: dict[str, int] = {}
         """The position at which each stood when the board began to count, from 0."""
         self._astray: set[str] = set()
@@ -95,6 +97,9 @@ class Shafts(Awaiting[_Going]):
         assert isinstance(point, StepperPoint)
         position = int(point.to_wire(wish.value))
         way = abs(position - self._asked[point.name])
+        if wish.tries:  # the one before may have been lost, or has brought it a part of the way
+            way = max(way, self._ways.get(point.name, 0))
+        self._ways[point.name] = way
         turns = point.name in self
         if point.confirm:
             deadline = now + self._seconds(point, way, turns=turns) + self._settings.reply_within

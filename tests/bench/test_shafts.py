@@ -48,6 +48,35 @@ class Workshop(unittest.TestCase):
         self.assertEqual(found, {"table": (90.0, Kind.CONFIRMED, None), "sluice": (50.0, Kind.CONFIRMED, None)})
         self.assertAlmostEqual(dial, 50, places=3)
 
+    def test_a_command_that_was_lost_has_its_time_when_it_is_sent_again(self):
+        async def story(bench, standings):
+            bench.faulting.make("lose", "shop", "", "", messages=None, seconds=1.0, by=None)
+            asked = bench.ask(bench.point("sluice"), 100.0, by="test")
+            await asyncio.sleep(8)
+            standings.follow()
+            trail = standings.trails.all[asked]
+            return standings.diagnose(trail).broken, trail.resends, standings.standing(bench.point("sluice")).got
+
+        self.assertEqual(self.run_story(story), (None, 1, 100.0))
+
+    def test_a_board_that_began_anew_counts_from_elsewhere_and_that_is_told(self):
+        async def story(bench, standings):
+            found = []
+            for value in (90.0, 45.0):
+                asked = bench.ask(bench.point("table"), value, by="test")
+                await asyncio.sleep(0.2)
+                if not found:  # on its way
+                    bench.faulting.make("reset", "shop", "", "", messages=None, seconds=None, by=None)
+                await asyncio.sleep(8)
+                standings.follow()
+                found.append(standings.diagnose(standings.trails.all[asked]))
+            return found[1]
+
+        diagnosis = self.run_story(story)
+        self.assertEqual(diagnosis.broken, Kind.MOVED)
+        self.assertRegex(diagnosis.reason, r"table went elsewhere: \d+ steps, asked 45 deg")
+        self.assertIn("counts steps from where it began", diagnosis.mend)
+
     def test_a_newer_wish_takes_over_on_the_way(self):
         async def story(bench, standings):
             bench.ask(bench.point("table"), 360.0, by="test")
