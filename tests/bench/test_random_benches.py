@@ -14,7 +14,7 @@ from tests.bench.random_benches import Lots
 from tests.bench.random_inputs import Inputs
 
 SEEDS, DEFECT_SEEDS, BURST_SEEDS = (*range(36), 106, 170), (*range(34), 163, 175), (*range(20), 32, 98, 133, 169)
-INPUT_SEEDS, FAULT_SEEDS, PAST_SEEDS = range(30), range(24), range(16)
+INPUT_SEEDS, FAULT_SEEDS, PAST_SEEDS, TRUTH_SEEDS = range(30), range(24), range(16), range(24)
 FAULTS = ("lose", "delay", "silence", "hang-up", "reset")
 NEAR = 0.025
 
@@ -67,6 +67,20 @@ def some_value(drawn, name, lot):
     return lot.random() < 0.5
 
 
+def is_there(bench, drawn, name, value):
+    """Whether the part of an output is where that was asked to be."""
+    running = bench._running
+    part = running.world.part(drawn.parts[name])
+    if name in drawn.colours:
+        return part.colour == value
+    share = float(value)
+    if name in drawn.levels:
+        _, (low, high), stands = drawn.levels[name]
+        share = (value - low) / (high - low)
+        share = share if stands is None else stands[0] + share * (stands[1] - stands[0])
+    return abs(part.fraction(running.clock.now()) - share) <= NEAR
+
+
 class Right(Wishing, unittest.TestCase):
     def test_what_is_asked_is_where_the_parts_are(self):
         for seed in SEEDS:
@@ -78,7 +92,20 @@ class Right(Wishing, unittest.TestCase):
                     self.assertEqual(found, {})
 
 
-class Bursts(unittest.TestCase):
+class Asking:
+    """Asks for several things at once."""
+
+    def ask(self, bench, name, values):
+        running = bench._running
+        for value in values:
+            running.ask(running.point(name), value, by="test")
+
+    def broken(self, bench):
+        bench._standings.follow()
+        return [(trail.point, found.reason) for trail, found in bench._standings.broken()]
+
+
+class Bursts(Asking, unittest.TestCase):
     def test_of_several_wishes_at_once_the_last_one_holds_and_none_is_broken(self):
         for seed in BURST_SEEDS:
             with self.subTest(seed), tempfile.TemporaryDirectory() as folder:
@@ -104,14 +131,28 @@ class Bursts(unittest.TestCase):
             shown = [bench.part(part).state for part in ("mast.banner", "gatehouse.arrow", "gatehouse.panel")]
             self.assertTrue(all(shown), shown)
 
-    def ask(self, bench, name, values):
-        running = bench._running
-        for value in values:
-            running.ask(running.point(name), value, by="test")
 
-    def broken(self, bench):
-        bench._standings.follow()
-        return [(trail.point, found.reason) for trail, found in bench._standings.broken()]
+class Truthful(Asking, unittest.TestCase):
+    def test_whatever_happens_no_output_counts_as_done_that_is_not(self):
+        for seed in TRUTH_SEEDS:
+            with self.subTest(seed), tempfile.TemporaryDirectory() as folder:
+                drawn, lot = Lots(seed, confirmed=True).drawn, random.Random(seed)
+                with cavet.open(written(drawn, folder), seed=str(seed)) as bench:
+                    boards = sorted({part.partition(".")[0] for part in drawn.parts.values()})
+                    for _ in range(12):
+                        with contextlib.suppress(cavet.WrongError):  # not every link can be hung up
+                            for kind in lot.sample((*FAULTS, "garble"), lot.randint(0, 1)):
+                                bench.fault(kind, lot.choice(boards))
+                        name = lot.choice(list(drawn.parts))
+                        values = [some_value(drawn, name, lot) for _ in range(lot.choice((1, 1, 2, 3)))]
+                        bench._here(lambda bench=bench, name=name, values=values: self.ask(bench, name, values))
+                        bench.wait(lot.choice((0, 0.003, 0.02, 0.3, 2)))
+                    bench.wait(60)
+                    told = {name for name, _ in bench._here(lambda bench=bench: self.broken(bench))}
+                    for name in drawn.parts:
+                        asked = bench[name].asked
+                        if asked is not None and not is_there(bench, drawn, name, asked) and name not in told:
+                            self.assertFalse(bench[name]._point.same(asked, bench[name].got), (name, asked))
 
 
 class Spoilt(unittest.TestCase):
