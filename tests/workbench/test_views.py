@@ -11,48 +11,24 @@ from cavet.workbench.drawing.rails import HeadView
 from cavet.workbench.drawing.rig import flow_from
 from cavet.workbench.top_views import top_view
 from tests.bench.benches import demo, in_fast_time
+from tests.checks.huts import SHED
 
-TWO = """format = 1
-[boards.shed]
-profile = "heron"
-firmware = "modbus"
-unit = 7
-[boards.shed.parts]
-lamp = { kind = "lamp", pin = "L5" }
-relay = { kind = "relay", pin = "L1" }
-[boards.shed.map]
-lamp = { table = "coils", address = 0, pin = "L5" }
-relay = { table = "coils", address = 1, pin = "L1" }
-[links.wire]
-kind = "tcp"
-board = "shed"
+ALONE = SHED.partition("[points.bell]")[0]
+SECOND = """
 [links.line]
 kind = "serial"
 board = "shed"
 rate = 19200
-[hosts.net]
-link = "wire"
-protocol = "modbus"
-unit = 7
 [hosts.panel]
 link = "line"
 protocol = "modbus"
 unit = 7
-[points.lamp]
-board = "net"
-kind = "switch"
-table = "coils"
-address = 0
-[points.relay]
-board = "panel"
-kind = "switch"
-table = "coils"
-address = 1
 [defects.dead]
 kind = "dead-pin"
 board = "shed"
 pin = "L1"
 """
+TWO = "format = 1\n" + ALONE.replace('[points.relay]\nboard = "shed"', '[points.relay]\nboard = "panel"') + SECOND
 
 
 class Hosts(unittest.TestCase):
@@ -67,7 +43,7 @@ class Hosts(unittest.TestCase):
             return {name: head.broken for name, head in heads.items()}, top_view(desk, "drive", ("drive",)).boards
 
         broken, boards = in_fast_time(story, check_text(TWO, "two.bench.toml"))
-        self.assertEqual(({"net": 0, "panel": 1}, "board ready"), (broken, boards))
+        self.assertEqual(({"shed": 0, "panel": 1}, "board ready"), (broken, boards))
 
 
 class Boards(unittest.TestCase):
