@@ -196,7 +196,7 @@ class Circuit:
 
     def _drive(self, pin: Pin, value: int, now: float, cause: int | None) -> None:
         pin.value = value
-        if pin.dead:
+        if pin.dead and (value or pin.mode is PinMode.SERVO):  # a line that is to be low is so
             self._lose(pin, value, cause)
             return
         note = f"{pin.pulse_us} µs" if pin.mode is PinMode.SERVO else pin.mode.word

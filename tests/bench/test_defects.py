@@ -1,6 +1,7 @@
 """Defects: what each makes wrong on a running bench, that a host finds it out, and that it ends when switched off."""
 
 import asyncio
+import contextlib
 import socket
 import tempfile
 import unittest
@@ -52,6 +53,15 @@ class Defects(unittest.TestCase):
         self.assertFalse(walked["lamp"].held)
         self.assertIn("wrong way", walked["lamp"].why)
         self.assertTrue(walked["shed_lamp"].held)
+
+    def test_a_dead_pin_is_no_matter_where_its_line_is_to_be_low(self):
+        bench, found = self.bench('kind = "dead-pin"\nboard = "hut"\npin = 3'), []
+        for value in ("on", "off"):
+            with contextlib.suppress(cavet.Unconfirmed):
+                bench["lamp"].set(value)
+            bench.wait(0.5)
+            found.append((bench["lamp"].trail.broken_at, bench.part("hut.lamp").state))
+        self.assertEqual([("driven", 0), (None, 0)], found)
 
     def test_an_input_that_nothing_holds_is_chance(self):
         bench = self.bench('kind = "floating"\nboard = "hut"\npin = 4', on=False)
