@@ -116,6 +116,10 @@ class Desk:
         """How a point stood when it was last followed."""
         return self.following.standing(point)
 
+    def has_tripped(self, host: str) -> bool:
+        """Whether the failsafe of a host's board has put its outputs to rest, and nothing was driven since."""
+        return self.bench.setup.board_of(host) in self.following.tripped
+
     # what a person wants of the bench as a whole; of its points: `wishes`
 
     @property

@@ -24,6 +24,9 @@ LIVELY = frozenset((
 TURNS_A_SECOND = 0.7
 """How fast the picture of a moving part turns at its full speed."""
 
+FAILSAFE = "failsafe"
+"""What the event of a board says whose failsafe has tripped."""
+
 
 class Following:
     """Follows a bench: how its points stand, and what has come of them since it was begun."""
@@ -37,6 +40,8 @@ class Following:
         self.courses = {point.name: Course() for point in inputs}
         self.turns: dict[str, float] = {}
         """How far each moving part has turned, for its picture."""
+        self.tripped: dict[str, int] = {}
+        """The boards whose failsafe has put their outputs to rest, with its event, until something is driven again."""
         self._astray: dict[str, float] = {}
         self._stood: dict[str, Standing] = {}
         self._followed_at = 0.0
@@ -69,6 +74,10 @@ class Following:
     def _note(self, event: Event) -> None:
         if event.kind == Kind.HEARD and event.subject in self.courses and isinstance(event.value, int | float):
             self.courses[event.subject].note(float(event.value), event.t)
+        elif event.kind == Kind.BOARD and event.value == FAILSAFE:
+            self.tripped[event.board] = event.number
+        elif event.kind in (Kind.BOARD, Kind.DRIVEN) and event.cause != self.tripped.get(event.board):
+            self.tripped.pop(event.board, None)
 
     def _turn_wheels(self, now: float) -> None:
         passed, self._followed_at = now - self._followed_at, now

@@ -70,6 +70,8 @@ def _head(desk: Desk, board: str) -> HeadView:
     words, is_bad = plain(link.stands), not link.ready
     if fault := desk.bench.fault_of(board):
         words, is_bad = plain(f"stopped by a fault, F2 starts it again: {fault}"), True
+    elif link.ready and desk.has_tripped(board) and any(map(desk.following.astray, points)):
+        words, is_bad = "its failsafe has put its outputs to rest: its host was silent", True
     elif presence is not None and link.ready:
         words, is_bad = presence_words(presence, desk.now)
     active = [
@@ -112,7 +114,7 @@ def _rail(desk: Desk, point: Point, entry: str | None) -> RailView:
         share_got=share_of(point, standing.got),
         asked=point.show(standing.asked),
         got=rounded(point, standing.got),
-        notes=_rail_notes(standing, stopped, astray),
+        notes=_rail_notes(standing, stopped, astray, tripped=desk.has_tripped(point.board)),
         agreed=standing.agrees or _is_untold(standing),
         broken=broken,
         words=point.words,
@@ -122,12 +124,12 @@ def _rail(desk: Desk, point: Point, entry: str | None) -> RailView:
     )
 
 
-def _rail_notes(standing: Standing, stopped: bool, astray: float) -> tuple[str, ...]:
+def _rail_notes(standing: Standing, stopped: bool, astray: float, *, tripped: bool) -> tuple[str, ...]:
     """What there is to say of an output, in a few words, and in fewer."""
     if stopped:
         return ("broken",)
     if astray > ASTRAY_SECONDS:
-        return (f"for {astray:.0f} s",)
+        return ("by its failsafe", "failsafe") if tripped else (f"for {astray:.0f} s",)
     if standing.left is not None:
         return (show_duration(standing.left),)
     if standing.age is not None:

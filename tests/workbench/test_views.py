@@ -11,7 +11,7 @@ from cavet.workbench.drawing.rails import HeadView
 from cavet.workbench.drawing.rig import flow_from
 from cavet.workbench.top_views import top_view
 from tests.bench.benches import demo, in_fast_time
-from tests.checks.huts import SHED
+from tests.checks.huts import HUT, SHED
 
 ALONE = SHED.partition("[points.bell]")[0]
 SECOND = """
@@ -29,6 +29,26 @@ board = "shed"
 pin = "L1"
 """
 TWO = "format = 1\n" + ALONE.replace('[points.relay]\nboard = "shed"', '[points.relay]\nboard = "panel"') + SECOND
+
+
+class Failsafes(unittest.TestCase):
+    def test_one_that_has_tripped_is_told_until_something_is_driven_again(self):
+        async def story(bench, _standings):
+            desk, told = Desk(bench, lambda act: act()), []
+            for value, seconds in ((True, 0.2), (None, 3), (False, 0.2)):
+                if value is not None:
+                    bench.ask(bench.point("lamp"), value, by="test")
+                await asyncio.sleep(seconds)
+                desk.follow()
+                await asyncio.sleep(2)
+                desk.follow()
+                head, lamp = views.rails_view(desk, 0).lines[:2]
+                told.append((head.words, lamp.notes[0]))
+            return told
+
+        _, tripped, after = in_fast_time(story, check_text(HUT + SHED, "hut.bench.toml"))
+        self.assertEqual(tripped, ("its failsafe has put its outputs to rest: its host was silent", "by its failsafe"))
+        self.assertEqual(after, ("ready", ""))
 
 
 class Hosts(unittest.TestCase):
