@@ -5,6 +5,25 @@ from pathlib import Path
 
 from cavet.benchfile import load_bench
 
+ONE_LAMP = """
+format = 1
+[boards.hut]
+profile = "wren"
+firmware = "firmata"
+[boards.hut.parts]
+lamp = { kind = "lamp", pin = 13 }
+[links.hut]
+kind = "serial"
+board = "hut"
+[hosts.hut]
+link = "hut"
+protocol = "firmata"
+[points.lamp]
+board = "hut"
+kind = "switch"
+pin = 13
+"""
+"""A board with nothing but a lamp."""
 HUT = """format = 1
 name = "Hut"
 seed = "hut"

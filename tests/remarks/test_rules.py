@@ -8,6 +8,7 @@ from pathlib import Path
 from cavet.benchfile import check_text, load_bench
 from cavet.demo import demo_path
 from cavet.remarks import RULES, Weight, mended, remarks_on, well
+from tests.checks.huts import ONE_LAMP
 from tests.commands.run import cavet_here
 
 PINS = """
@@ -149,24 +150,7 @@ base = "lock/path"
 [points]
 lamp = { board = "path", kind = "switch", command = "lamp/set", state = "lamp/state" }
 """
-SILENT = """
-format = 1
-[boards.hut]
-profile = "wren"
-firmware = "firmata"
-failsafe = "2 s"
-parts.lamp = { kind = "lamp", pin = 4 }
-[links.hut]
-kind = "serial"
-board = "hut"
-[hosts.hut]
-link = "hut"
-protocol = "firmata"
-[points.lamp]
-board = "hut"
-kind = "switch"
-pin = 4
-"""
+SILENT = ONE_LAMP.replace('"firmata"\n', '"firmata"\nfailsafe = "2 s"\n', 1)
 SPARE = """
 [boards.other]
 profile = "heron"

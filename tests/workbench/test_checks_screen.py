@@ -11,7 +11,7 @@ from cavet.record import Kind
 from cavet.workbench.screens.asking import AskScreen
 from cavet.workbench.screens.checks import ChecksScreen
 from cavet.workbench.screens.moment import MomentScreen
-from tests.checks.huts import HUT, ROUTINE
+from tests.checks.huts import HUT, ONE_LAMP, ROUTINE
 from tests.workbench.test_screens import seated
 
 LIT = """
@@ -27,25 +27,6 @@ routine = "hut.routine#lit"
 [checks.mine]
 program = ["python", "-c", "print(1)"]
 expect = ["lamp rises"]
-"""
-
-ONE = """
-format = 1
-[boards.hut]
-profile = "wren"
-firmware = "firmata"
-[boards.hut.parts]
-lamp = { kind = "lamp", pin = 13 }
-[links.hut]
-kind = "serial"
-board = "hut"
-[hosts.hut]
-link = "hut"
-protocol = "firmata"
-[points.lamp]
-board = "hut"
-kind = "switch"
-pin = 13
 """
 
 
@@ -99,7 +80,7 @@ class OnTheScreen(InTheFolder, unittest.TestCase):
             await seat.press("w")
             await seat.sees("the walk  1 output, ", "each moves what it names")
 
-        self.seated(story, checks="", text=ONE)
+        self.seated(story, checks="", text=ONE_LAMP)
 
     def test_a_walk_of_the_boards_that_are_looked_at_takes_a_word_and_rest_stops_it(self):
         async def story(seat):
