@@ -81,6 +81,7 @@ class Files(unittest.TestCase):
         self.assertEqual(found[0], found[1])
         self.assertTrue(found[0].startswith(b"%PDF"))
         self.assertIn(b"/FontFile2", found[0])
+        self.assertIn(b"/Creator (Cavet)", found[0])
 
     def test_a_walk_is_drawn_with_what_is_wrong_in_words(self):
         with tempfile.TemporaryDirectory() as folder:

@@ -310,6 +310,17 @@ class Asking(unittest.TestCase):
         self.assertEqual(talk.kinds()[-1], "refused")
         self.assertIn("exception 04, server device failure", talk.notes("refused")[-1])
 
+    def test_busy_with_an_older_wish_leaves_it_to_the_newer_one(self):
+        talk = self.ready(PUMP)
+        for value in (True, False):
+            talk.session.ask("pump", value, 0.0)
+        older, newer = talk.asked()
+        talk.answer(older, modbus.ExceptionResponse, function=5, exception_code=6)
+        talk.answer(newer, modbus.ExceptionResponse, function=5, exception_code=6)
+        self.assertEqual("overtaken", [kind for kind in talk.kinds() if kind in ("overtaken", "refused")][-1])
+        talk.go(0.11)
+        self.assertEqual([False], [again.value for again in talk.asked()])
+
     def test_a_newer_wish_overtakes_one_that_waits(self):
         talk = self.ready(SPEED, in_flight=1)
         for value in (10.0, 20.0, 30.0):
