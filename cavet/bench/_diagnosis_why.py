@@ -21,7 +21,7 @@ from cavet.record import Event, Kind, Reason, Topic, Trail
 from cavet.wording import listed
 
 SLOW_OR_LOSSY = "a slow board: raise reply_within in [hosts]; a lossy link: look at the cable"
-SET_BY_OTHERS = "another host or program has set it since it was read last: ask again once it is read anew (`poll`)"
+SET_BY_OTHERS = "another point, host or program has set it since it was read: ask again once it is read anew (`poll`)"
 UNCOUNTED = "a board counts steps from where it began: bring it back there by hand, or to a stop, and begin anew"
 NOT_THE_WIRE = "is the wire on the right pin? two wires swapped? has the part its own supply?"
 BAD_LINE = "same rate and settings at both ends? a loose cable? look whether a defect is on (d)"

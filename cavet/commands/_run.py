@@ -130,8 +130,7 @@ def run(arguments: Sequence[str]) -> None:
     spell_out()
     allow_many_files()
     code = code_of(arguments)
-    if sys.stderr is not None:
-        sys.stderr.flush()
+    sys.stderr.flush()
     os._exit(code)
 
 
@@ -160,8 +159,7 @@ def code_of(arguments: Sequence[str], command: click.Command = cavet, name: str 
     try:
         keep_log()
         code = command.main(args=list(arguments), prog_name=name, standalone_mode=False)
-        if sys.stdout is not None:  # it may have been shut from the start
-            sys.stdout.flush()
+        sys.stdout.flush()
         return code if isinstance(code, int) else DONE
     except click.exceptions.Exit as done:
         return done.exit_code

@@ -12,6 +12,8 @@ PLAIN = str.maketrans(
     | {"✓": "+", "✕": "x", "µ": "u", "°": "deg", "−": "-", "×": "x", "»": ">", "«": "<", "‹": "<", "›": ">"}
 )
 """Drawings and signs of our own, for those who have no better ones; of one column each where they stand in columns."""
+JSON = ("{", "[")
+"""What a line of JSON begins with: its values have to come out as they are."""
 
 
 def spell_out() -> None:
@@ -24,7 +26,8 @@ def spell_out() -> None:
 def _spelled(error: UnicodeError) -> tuple[str, int]:
     if not isinstance(error, UnicodeEncodeError):
         raise error
-    text = error.object[error.start : error.end].translate(PLAIN)
+    text = error.object[error.start : error.end]
+    text = text if error.object.startswith(JSON) else text.translate(PLAIN)
     return "".join(letter if letter.isascii() else _escaped(letter) for letter in text), error.end
 
 

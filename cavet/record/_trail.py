@@ -64,7 +64,7 @@ class Trail(msgspec.Struct):
     does by itself, blink, say, tells nothing of that."""
 
     is_others: bool = False
-    """Whether that was a command of another host, or of another program, to the same part."""
+    """Whether that was a command of another point, or of another program, to the same part."""
     driven_over: Event | None = None
     """The event by which a newer command to the same point has driven it, before the part had told of this one."""
 

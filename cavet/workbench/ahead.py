@@ -8,7 +8,8 @@ from textual.app import App
 from cavet.workbench import keymap
 from cavet.workbench.screens.frame import Frame
 
-LOOK_SECONDS = 0.02
+LOOK_SECONDS, MOST_LOOKS = 0.02, 250
+"""How often it is looked whether the screen is there; after so many looks the keys go on without it."""
 MOST_KEYS = 100
 """So many are kept; who presses more does not look."""
 AT_ONCE = frozenset(
@@ -26,6 +27,7 @@ class TypedAhead:
     def __init__(self, app: App[int]) -> None:
         self._app = app
         self._kept: list[events.Key] = []
+        self._looks = 0
         self._released: events.Key | None = None
         """The one that was let go last."""
 
@@ -36,6 +38,7 @@ class TypedAhead:
         if not self._kept and not self._is_coming():
             return False
         if not self._kept:
+            self._looks = 0
             self._app.set_timer(LOOK_SECONDS, self._look)
         if len(self._kept) < MOST_KEYS:
             self._kept.append(events.Key(event.key, event.character))
@@ -52,7 +55,8 @@ class TypedAhead:
         """Let the next key go, once it has somewhere to go to: one may lead to another screen again."""
         if not self._app.screen_stack:
             return  # it is being left
-        if not self._is_coming():
+        self._looks += 1
+        if self._looks > MOST_LOOKS or not self._is_coming():
             self._released = self._kept.pop(0)
             self._app.post_message(self._released)
         if self._kept:

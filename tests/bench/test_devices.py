@@ -363,7 +363,7 @@ class TwoHosts(unittest.TestCase):
 
         diagnosis = in_fast_time(story, check_text(text, "two.bench.toml"))
         self.assertEqual(diagnosis.reason, "the board stands there already, but relay_101 does not: open")
-        self.assertIn("another host or program has set it", diagnosis.mend)
+        self.assertIn("another point, host or program has set it", diagnosis.mend)
 
 
 class Tables(unittest.TestCase):

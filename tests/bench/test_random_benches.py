@@ -97,12 +97,25 @@ class Asking:
 
     def ask(self, bench, name, values):
         running = bench._running
-        for value in values:
-            running.ask(running.point(name), value, by="test")
+
+        def ask():
+            for value in values:
+                running.ask(running.point(name), value, by="test")
+
+        bench._here(ask)
+
+    def burst(self, bench, drawn, lot, least, most):
+        """So many wishes for one output at once, and a while."""
+        name = lot.choice(list(drawn.parts))
+        self.ask(bench, name, [some_value(drawn, name, lot) for _ in range(lot.randint(least, most))])
+        bench.wait(lot.choice((0, 0.003, 0.02, 2)))
 
     def broken(self, bench):
-        bench._standings.follow()
-        return [(trail.point, found.reason) for trail, found in bench._standings.broken()]
+        def look():
+            bench._standings.follow()
+            return [(trail.point, found.reason) for trail, found in bench._standings.broken()]
+
+        return bench._here(look)
 
 
 class Bursts(Asking, unittest.TestCase):
@@ -112,12 +125,9 @@ class Bursts(Asking, unittest.TestCase):
                 drawn, lot = Lots(seed).drawn, random.Random(seed)
                 with cavet.open(written(drawn, folder), seed=str(seed)) as bench:
                     for _ in range(10):
-                        name = lot.choice(list(drawn.parts))
-                        values = [some_value(drawn, name, lot) for _ in range(lot.randint(2, 4))]
-                        bench._here(lambda bench=bench, name=name, values=values: self.ask(bench, name, values))
-                        bench.wait(lot.choice((0, 0.003, 0.02, 2)))
+                        self.burst(bench, drawn, lot, 2, 4)
                     bench.wait(20)
-                    self.assertEqual(bench._here(lambda bench=bench: self.broken(bench)), [])
+                    self.assertEqual(self.broken(bench), [])
                     for name in drawn.parts:
                         asked, got = bench[name].asked, bench[name].read()
                         self.assertTrue(asked is None or bench[name]._point.same(asked, got), (name, asked, got))
@@ -125,9 +135,9 @@ class Bursts(Asking, unittest.TestCase):
     def test_what_a_display_was_told_before_it_could_show_it_is_not_broken(self):
         with cavet.open("demo") as bench:
             for name, values in (("banner", ("A", "clear", "B")), ("arrow", ("←", "A")), ("panel", ("a", "", "b"))):
-                bench._here(lambda bench=bench, name=name, values=values: self.ask(bench, name, values))
+                self.ask(bench, name, values)
             bench.wait(10)
-            self.assertEqual(bench._here(lambda: self.broken(bench)), [])
+            self.assertEqual(self.broken(bench), [])
             shown = [bench.part(part).state for part in ("mast.banner", "gatehouse.arrow", "gatehouse.panel")]
             self.assertTrue(all(shown), shown)
 
@@ -143,12 +153,9 @@ class Truthful(Asking, unittest.TestCase):
                         with contextlib.suppress(cavet.WrongError):  # not every link can be hung up
                             for kind in lot.sample((*FAULTS, "garble"), lot.randint(0, 1)):
                                 bench.fault(kind, lot.choice(boards))
-                        name = lot.choice(list(drawn.parts))
-                        values = [some_value(drawn, name, lot) for _ in range(lot.choice((1, 1, 2, 3)))]
-                        bench._here(lambda bench=bench, name=name, values=values: self.ask(bench, name, values))
-                        bench.wait(lot.choice((0, 0.003, 0.02, 0.3, 2)))
+                        self.burst(bench, drawn, lot, 1, 3)
                     bench.wait(60)
-                    told = {name for name, _ in bench._here(lambda bench=bench: self.broken(bench))}
+                    told = {name for name, _ in self.broken(bench)}
                     for name in drawn.parts:
                         asked = bench[name].asked
                         if asked is not None and not is_there(bench, drawn, name, asked) and name not in told:

@@ -14,6 +14,7 @@ from cavet.messaging import PayloadForm
 from cavet.record import Kind
 from cavet.units import last_place
 from tests.bench.benches import in_fast_time
+from tests.checks.huts import ONE_LAMP
 from tests.commands.run import cavet_here
 
 PORCH = """
@@ -236,19 +237,10 @@ class SeveralFields(unittest.TestCase):
         self.assertEqual(drives, 1)
 
 
-SERVO = """
-format = 1
-[boards.hut]
-profile = "wren"
-firmware = "firmata"
-[boards.hut.parts]
-arm = { kind = "servo", pin = 9 }
-[links.hut]
-kind = "serial"
-board = "hut"
-[hosts.hut]
-link = "hut"
-protocol = "firmata"
+ARM = 'arm = { kind = "servo", pin = 9 }'
+SERVO = (
+    ONE_LAMP.partition("[points.lamp]")[0].replace('lamp = { kind = "lamp", pin = 13 }', ARM)
+    + """
 [points.arm]
 board = "hut"
 kind = "level"
@@ -257,6 +249,7 @@ mode = "servo"
 unit = "deg"
 range = %s
 """
+)
 
 
 class Degrees(unittest.TestCase):

@@ -5,26 +5,34 @@ from pathlib import Path
 
 from cavet.benchfile import load_bench
 
-ONE_LAMP = """
-format = 1
-[boards.hut]
-profile = "wren"
-firmware = "firmata"
-[boards.hut.parts]
-lamp = { kind = "lamp", pin = 13 }
+LINE = """
 [links.hut]
 kind = "serial"
 board = "hut"
 [hosts.hut]
 link = "hut"
 protocol = "firmata"
-[points.lamp]
+"""
+"""What joins a board that speaks Firmata, the hut, and its host."""
+ONE_LAMP = (
+    """
+format = 1
+[boards.hut]
+profile = "wren"
+firmware = "firmata"
+[boards.hut.parts]
+lamp = { kind = "lamp", pin = 13 }
+"""
+    + LINE
+    + """[points.lamp]
 board = "hut"
 kind = "switch"
 pin = 13
 """
+)
 """A board with nothing but a lamp."""
-HUT = """format = 1
+HUT = (
+    """format = 1
 name = "Hut"
 seed = "hut"
 
@@ -39,14 +47,9 @@ flag = { kind = "servo", pin = 9 }
 fan = { kind = "lamp", pin = 5 }
 bell = { kind = "button", pin = 4 }
 
-[links.hut]
-kind = "serial"
-board = "hut"
-
-[hosts.hut]
-link = "hut"
-protocol = "firmata"
-
+"""
+    + LINE
+    + """
 [points.lamp]
 board = "hut"
 kind = "switch"
@@ -83,6 +86,7 @@ board = "hut"
 delay = "10 ms"
 on = false
 """
+)
 SHED = """
 [boards.shed]
 profile = "heron"

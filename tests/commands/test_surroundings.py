@@ -25,9 +25,12 @@ class Encodings(unittest.TestCase):
         self.assertTrue(ran.out.isascii())
 
     def test_what_is_spelled_out_is_json_as_before(self):
-        ran = cavet("drive", "demo", "sign=€😀", "--json", environment={"PYTHONIOENCODING": "latin-1"})
+        latin = {"PYTHONIOENCODING": "latin-1"}
+        ran = cavet("drive", "demo", "sign=€😀→─", "--json", environment=latin)
         self.assertTrue(ran.out.isascii())
-        self.assertEqual(json.loads(ran.out)["asked"], "€😀")
+        self.assertEqual(json.loads(ran.out)["asked"], "€😀→─")
+        ran = cavet("decode", "mqtt", "30 06 00 01 61 E2 86 92", environment={"PYTHONIOENCODING": "ascii"})
+        self.assertEqual(json.loads(ran.out)["fields"]["payload_text"], "→")
 
     def test_words_that_are_no_text_are_told_in_a_line(self):
         for words in (

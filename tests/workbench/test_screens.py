@@ -167,9 +167,15 @@ class Ahead(unittest.TestCase):
             await seat.sees("say it wrong")
             self.assertEqual(heard, ["s"])
 
+        async def without(seat):
+            with mock.patch.object(FramesScreen, "follow"), mock.patch("cavet.workbench.ahead.MOST_LOOKS", 5):
+                await seat.press("f4", "s")
+                await seat.until(lambda: len(heard) == 2)  # it is never drawn, and the key comes all the same
+
         heard, say = [], FramesScreen.action_say
         with mock.patch.object(FramesScreen, "action_say", lambda screen: (heard.append("s"), say(screen))[1]):
             seated(story)
+            seated(without)
 
 
 class Loading(unittest.TestCase):
