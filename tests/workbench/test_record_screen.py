@@ -99,11 +99,14 @@ class AsDriveHadIt(unittest.TestCase):
 
 
 class OnTheScreen(unittest.TestCase):
+    def stands(self, seat, name, value):
+        standing = seat.desk.standing(seat.desk.bench.setup.point(name))
+        return standing.asked == value and standing.agrees
+
     async def there(self, seat, *wishes):
         for name, value in wishes:
             seat.desk.wishes.ask(seat.desk.bench.setup.point(name), value)
-        points = [seat.desk.bench.setup.point(name) for name, _ in wishes]
-        await seat.until(lambda: all(seat.desk.standing(point).agrees for point in points))
+        await seat.until(lambda: all(self.stands(seat, *wish) for wish in wishes))
         seat.app.go_to_screen("record")
         await seat.on(RecordScreen)
         return seat.app.screen._looking
@@ -205,7 +208,6 @@ class OnTheScreen(unittest.TestCase):
             looking = await self.there(seat, *wishes.items())
             bench, desk = seat.desk.bench, seat.desk
             point = bench.setup.points["beacon"]
-            await seat.until(lambda: all(desk.standing(each).agrees for each in desk.outputs[:4]))
             paddle = bench.setup.points["upper_paddle"]
             await seat.until(lambda: abs(desk.standing(paddle).got - 40) < 0.3)
             part = bench.world.part("gatehouse.upper_paddle")
