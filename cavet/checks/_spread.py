@@ -108,7 +108,10 @@ def run_all(orders: Sequence[Order], workers: Workers | None = None) -> Iterator
     `WrongError`, also for a run that loses each worker that begins it.
     """
     if workers is None:
-        yield from map(do, orders)
+        try:
+            yield from map(do, orders)
+        finally:
+            end_programs()  # one that was being started when we were told to end, nobody has in hand yet
         return
     left = deque(orders)
     out: deque[tuple[Order, Future[Done]]] = deque()

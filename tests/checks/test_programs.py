@@ -8,8 +8,10 @@ import sys
 import time
 import unittest
 from pathlib import Path
+from unittest import mock
 
-from cavet.checks import run_program
+from cavet.benchfile import load_bench
+from cavet.checks import Wanted, chosen_checks, orders_of, run_all, run_program, with_checks
 from cavet.wording import WrongError
 from tests.checks import test_campaigns
 from tests.checks.huts import Folder, hut
@@ -92,6 +94,11 @@ def until(holds):
         time.sleep(0.01)
 
 
+def runs(process):
+    """Whether it does anything any more; one that has only not been asked yet how it ended has no call."""
+    return bool(_read(Path(f"/proc/{process}/cmdline")))
+
+
 def _read(path):
     try:
         return path.read_bytes()
@@ -156,6 +163,22 @@ within = "20 s"
         self.assertEqual((2, ""), (done.returncode, done.stdout))
         self.assertIn("lomp", done.stderr)
 
+    def test_told_to_end_while_it_is_being_started(self):
+        path = hut(self.folder, '[checks.a]\nprogram = ["python", "-c", "import time; time.sleep(600)"]\n')
+        setup = with_checks(load_bench(path).setup)
+        orders = orders_of(path, setup, chosen_checks(setup, []), Wanted())
+        started = []
+
+        def start(popen, *words):
+            original(popen, *words)
+            started.append(popen.pid)
+            raise KeyboardInterrupt
+
+        original = subprocess.Popen._execute_child
+        with mock.patch.object(subprocess.Popen, "_execute_child", start), self.assertRaises(KeyboardInterrupt):
+            list(run_all(orders))
+        until(lambda: not runs(started[0]))
+
     def test_told_to_end_it_ends_what_was_started_too(self):
         sleeper = "import os, sys, time; open(sys.argv[1], 'w').write(str(os.getpid())); time.sleep(600)"
         checks = "".join(
@@ -180,5 +203,5 @@ within = "20 s"
                 process.send_signal(number)
                 process.communicate(timeout=PATIENCE)
                 self.assertNotEqual(0, process.returncode)
-                until(lambda there=there: not Path(f"/proc/{there}").exists())
+                until(lambda there=there: not runs(there))
                 place.unlink()
