@@ -63,6 +63,8 @@ _NUMBER = re.compile(
 )
 
 ON_WORDS = {"on": True, "off": False}
+MOST_WORD = 40
+"""So long is what a value of a switch is called, at most."""
 
 
 def known(unit: str) -> bool:
@@ -138,14 +140,43 @@ def _fitting(wanted: str) -> str:
     return f"a number in {listed(words)}"
 
 
-def parse_switch(text: str, place: str = "") -> bool:
-    """Read `on` or `off`, which is how a person writes a switch; `1` and `0` are understood."""
+OWN_WORDS = ("off", "on")
+
+
+def switched(word: str, words: tuple[str, str] = OWN_WORDS) -> bool | None:
+    """What a word means, of a switch whose two values are called so; `on` and `off` mean what they do at any switch
+    that calls nothing else so. `None` for what means nothing. Capitals are as good as small letters."""
+    word, (off, on) = word.strip().casefold(), words
+    meanings = {**ON_WORDS, off.casefold(): False, on.casefold(): True}
+    return meanings.get(word)
+
+
+def parse_switch(text: str, place: str = "", words: tuple[str, str] = OWN_WORDS) -> bool:
+    """Read `on` or `off`, which is how a person writes a switch, or what its two values are called; `1` and `0` are
+    understood."""
     word = text.strip().lower()
-    if word in ON_WORDS:
-        return ON_WORDS[word]
+    found = switched(word, words)
+    if found is not None:
+        return found
     if word in ("1", "0", "true", "false"):
         return word in ("1", "true")
-    raise WrongError(place, found=text, expected="on or off", nearest=nearest(word, ON_WORDS))
+    off, on = words
+    expected = "on or off" if words == OWN_WORDS else f"{off} or {on}"
+    raise WrongError(place, found=text, expected=expected, nearest=nearest(word, {**ON_WORDS, off: False, on: True}))
+
+
+def expected_words(words: tuple[str, str]) -> str:
+    """What is expected of how the two values of a switch are called; "" where these words are as they should be."""
+    off, on = (word.casefold() for word in words)
+    if any(not word or word != word.strip() or not word.isprintable() for word in words):
+        return "words that can be printed, without spaces around them"
+    if max(map(len, words)) > MOST_WORD:
+        return f"words of {MOST_WORD} characters at most"
+    if off == on:
+        return "two words that differ"
+    if off in ("on", "true", "1") or on in ("off", "false", "0"):
+        return "the word for off first, then the one for on"
+    return ""
 
 
 def show(value: float, unit: str = "", decimals: int | None = None) -> str:

@@ -40,6 +40,8 @@ def row(key):
         "expression": "an expression",
         "octets": "hex pairs, or text after `@`",
         "scalar": "a number or a text",
+        "switch-words": "two words in brackets",
+        "words": "two words in brackets",
         "names": "a name, or several in brackets",
     }
     unit = {"": "", "=unit": " in `unit`", "=of": " in the unit of `of`"}.get(key.unit, f" in {key.unit}")

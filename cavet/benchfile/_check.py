@@ -170,7 +170,16 @@ class Checker:
     def _read_words(self, raw: object, key: Key, unit: str, path: Path) -> tuple[str, str]:
         if not (isinstance(raw, list) and len(raw) == 2 and all(isinstance(item, str) and item for item in raw)):
             raise self._fail(raw, "two words in brackets", path)
+        if raw[0] == raw[1]:
+            raise self._fail(raw, "two words that differ", path)
         return raw[0], raw[1]
+
+    def _read_switch_words(self, raw: object, key: Key, unit: str, path: Path) -> tuple[str, str]:
+        words = self._read_words(raw, key, unit, path)
+        expected = units.expected_words(words)
+        if expected:
+            raise self._fail(raw, expected, path)
+        return words
 
     def _read_texts(self, raw: object, key: Key, unit: str, path: Path) -> tuple[str, ...]:
         if not (isinstance(raw, list) and all(isinstance(item, str) for item in raw)):
@@ -268,6 +277,10 @@ def bounds(key: Key) -> str:
     return f", {key.low:g} or more" if key.low is not None else ""
 
 
+def _in_list(item: object) -> str:
+    return f'"{item}"' if isinstance(item, str) else str(shown(item))
+
+
 def shown(raw: object) -> object:
     """Give what was found in the file, as an error shows it."""
     if isinstance(raw, bool):
@@ -275,5 +288,5 @@ def shown(raw: object) -> object:
     if isinstance(raw, dict):
         return "a table"
     if isinstance(raw, list):
-        return f"a list of {len(raw)}" if len(raw) > MOST_SHOWN else str(raw)
+        return f"a list of {len(raw)}" if len(raw) > MOST_SHOWN else f"[{', '.join(_in_list(item) for item in raw)}]"
     return raw if isinstance(raw, str | int | float) else str(raw)

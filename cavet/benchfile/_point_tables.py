@@ -11,7 +11,7 @@ MOVES, SENSES, READS = (
     for what in ("move", "sense", "read")
 )
 WIRE = Meaning("the numbers on the wire at both ends of the range; else its mode's own, or the range")
-WORDS = Meaning("what its two values are called")
+WORDS = Meaning("what its two values are called: off, then on", kind="switch-words")
 ACTIVE = Meaning("the level that means on", ("high", "low"))
 CONFIRM = Meaning("whether it is read back")
 REST = Meaning("where the rest key sends it")

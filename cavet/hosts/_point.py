@@ -87,9 +87,7 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
             bare = text.strip()
             return bare[1:].removesuffix('"') if bare.startswith('"') else text
         if self.kind.is_switch:
-            if text.strip().lower() in self.words:
-                return text.strip().lower() == self.words[1]
-            return units.parse_switch(text, place)
+            return units.parse_switch(text, place, self.words)
         return units.parse(text, self.unit, place)
 
     def show(self, value: Asked | None) -> str:

@@ -10,6 +10,7 @@ from cavet.routines._looking import Looking
 from cavet.routines._reading import chosen, read_routine, read_source, routine_text, tune_value
 from cavet.routines._running import Runner
 from cavet.routines._sight import Sight, agree, converted, differ, divided, greatest, least, nan, root, rounded, told
+from cavet.routines._spelling import written_value, written_word
 from cavet.routines._telling import End
 from cavet.routines._to_python import python_of
 from cavet.routines._tree import Step
@@ -49,4 +50,6 @@ __all__ = [
     "routine_text",
     "told",
     "tune_value",
+    "written_value",
+    "written_word",
 ]

@@ -23,13 +23,13 @@ from cavet.hosts import Point, PointKind
 from cavet.routines import _code as code
 from cavet.routines import _tree as tree
 from cavet.routines._mistakes import MistakeError
+from cavet.routines._spelling import written_word
 from cavet.routines._words import FUNCTIONS
 from cavet.wording import WrongError, listed, plain
 
 MAX_TEXT = 1000
 FINEST = {"%": 0.4, "deg": 1.0, "°": 1.0}
 """How near parts stand to what was asked: duty cycles have eight bits, servos whole degrees."""
-SWITCH_WORDS = {"on": True, "off": False}
 
 
 class Look(Protocol):
@@ -122,7 +122,7 @@ def as_text(kind: Value) -> str:
     if kind.kind == "number":
         return f"a number in {kind.unit}" if kind.unit else "a number"
     if kind.kind == "switch":
-        return f"one of {listed(kind.words)}"
+        return f"one of {listed([written_word(word) for word in kind.words])}"
     return "a colour, #rrggbb or a name of CSS" if kind.is_colour else "a text"
 
 
@@ -207,6 +207,9 @@ class ValueCompiler:
         if expr.unit is not None and not units.known(expr.unit):
             raise MistakeError(expr.at, found=expr.unit, expected="a unit")
         number = expr.value
+        word = self._word(f"{number:g}", want) if expr.unit is None and want is not None else None
+        if word is not None:
+            return word
         return Value(kind="number", unit=expr.unit, run=lambda look: number, constant=True)
 
     def _text(self, expr: tree.Text, want: Value | None) -> Value:
@@ -219,6 +222,9 @@ class ValueCompiler:
         is_constant = all(isinstance(part, str) for part in parts)
         if is_constant and want is not None and want.is_colour:
             return self._colour(run(None), expr)
+        word = self._word(run(None), want) if is_constant and want is not None and want.kind == "switch" else None
+        if word is not None:
+            return word
         return Value(kind="text", run=run, constant=is_constant, code=code.text_of(pieces))
 
     @staticmethod
@@ -258,11 +264,8 @@ class ValueCompiler:
         if want.kind == "text":
             colour = COLOUR_NAMES.get(name) if want.is_colour else None
             return Value(kind="text", run=lambda look: colour, constant=True) if colour is not None else None
-        if name in want.words:
-            on = name == want.words[1]
-        elif name in SWITCH_WORDS:
-            on = SWITCH_WORDS[name]
-        else:
+        on = units.switched(name, want.words)
+        if on is None:
             return None
         return Value(kind="switch", words=want.words, run=lambda look: on, constant=True)
 

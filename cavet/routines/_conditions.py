@@ -108,7 +108,8 @@ class Compiler(ValueCompiler):
         known = [*boards, *self._setup.hosts, *(links if how == "open" else ())]
         board, _, rest = name.partition(".")
         is_part = board in self._setup.boards and rest in self._setup.boards[board].parts
-        if how == "open" and name not in links and (is_part or rest in self._setup.points):
+        is_value = is_part or name in self._names.known or (rest or name) in self._setup.points
+        if is_value and name not in known:
             return self._compare(tree.Compare(expr.at, "is", tree.Name(expr.at, name), tree.Name(expr.at, how)))
         if name not in known:
             raise MistakeError(

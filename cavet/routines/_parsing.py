@@ -4,6 +4,7 @@ other line."""
 from __future__ import annotations
 
 import re
+from collections.abc import Collection
 
 from cavet.routines import _tree as tree
 from cavet.routines._lexing import tokens
@@ -27,14 +28,15 @@ class Line:
         self.text = text.rstrip()
 
 
-def parse(text: str, file: str) -> tuple[tree.Sheet, list[WrongError]]:
+def parse(text: str, file: str, spoken: Collection[str] = ()) -> tuple[tree.Sheet, list[WrongError]]:
     """Read a file; give its tree, as far as it can be read, and all that is wrong in its text."""
-    return _Parser(text, file).parse()
+    return _Parser(text, file, spoken).parse()
 
 
 class _Parser:
-    def __init__(self, text: str, file: str) -> None:
+    def __init__(self, text: str, file: str, spoken: Collection[str]) -> None:
         self._file = file
+        self._spoken = spoken
         self.mistakes: list[WrongError] = []
         lines = text.split("\n")
         self._lines = [
@@ -45,6 +47,9 @@ class _Parser:
         self._at = 0
         if len(lines) > MOST_LINES:
             self._tell(MOST_LINES, MistakeError(1, found="more lines", expected=f"at most {MOST_LINES}"))
+
+    def _words_of(self, line: Line) -> LineParser:
+        return LineParser(tokens(line.text), line.text, self._spoken)
 
     def _tell(self, line: int, mistake: MistakeError) -> None:
         if len(self.mistakes) >= MOST_MENDED:
@@ -78,7 +83,7 @@ class _Parser:
 
     def _head(self, line: Line, sheet: tree.Sheet, routine: tree.Routine | None) -> tree.Routine | None:
         """One of the lines that stand at the left."""
-        words = LineParser(tokens(line.text), line.text)
+        words = self._words_of(line)
         first = line.text.split(maxsplit=1)[0]
         if first in STEPS or first == "tune":
             raise MistakeError(1, found=first, expected=f"{first} indented by four spaces, below its routine")
@@ -131,7 +136,7 @@ class _Parser:
             below = self._lines[self._at]
             self._at += 1
             try:
-                words = LineParser(tokens(below.text), below.text)
+                words = self._words_of(below)
                 words.expect("when")
                 reflex.whens.append(self._when(below, words))
             except MistakeError as mistake:
@@ -180,7 +185,7 @@ class _Parser:
         return steps
 
     def _step(self, line: Line, steps: list[tree.Step], tunes: list[tree.Tune] | None, depth: int) -> None:
-        words = LineParser(tokens(line.text), line.text)
+        words = self._words_of(line)
         if words.accept("tune"):
             self._tune(line, words, tunes, steps)
             return

@@ -9,6 +9,7 @@ from cavet.benchfile import Setup, read_text
 from cavet.routines._checked import CheckedRoutine, Program
 from cavet.routines._checking import check
 from cavet.routines._parsing import parse
+from cavet.routines._words import KEYWORDS
 from cavet.wording import MoreWrongError, WrongError, listed, nearest
 
 MOST_TOLD = 50
@@ -29,7 +30,8 @@ def read_source(path: Path) -> str:
 
 def routine_text(text: str, file: str, setup: Setup) -> Program:
     """The same for a text; `file` is what mistakes call it."""
-    sheet, mistakes = parse(text, file)
+    spoken = {word for point in setup.points.values() if point.kind.is_switch for word in point.words}
+    sheet, mistakes = parse(text, file, KEYWORDS & spoken)
     program, more = check(sheet, setup)
     mistakes = sorted({str(each): each for each in [*mistakes, *more]}.values(), key=_place)
     if mistakes:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Collection, Iterable
 
 from cavet.routines import _tree as tree
 from cavet.routines._lexing import Token, tokens
@@ -15,9 +15,12 @@ MOST_BRACKETS = 40
 class ValueParser:
     """Reads the words of a line from left to right."""
 
-    def __init__(self, words: list[Token], text: str = "") -> None:
+    def __init__(self, words: list[Token], text: str = "", spoken: Collection[str] = ()) -> None:
+        """`spoken` are the words of the language that the bench has for something of its own: a valve that is `at`, or
+        `over`. They are values where nothing else can be meant."""
         self._words = words
         self._text = text
+        self._spoken = spoken
         self._at = 0
         self._depth = 0
         self.last = words[0]
@@ -105,7 +108,7 @@ class ValueParser:
                     raise MistakeError(
                         at + place, found="a brace without an end", expected="a } behind the value, or \\{"
                     )
-                inner = ValueParser(tokens(rest[place + 1 : end]))
+                inner = ValueParser(tokens(rest[place + 1 : end]), spoken=self._spoken)
                 try:
                     value = inner.value()
                     inner.end()
@@ -170,14 +173,18 @@ class ValueParser:
         turned = self.accept("not")
         word = self.next
         found: tree.Expr
-        if word.text in ("ready", "lost") or (word.text == "open" and isinstance(left, tree.Name) and "." in left.name):
+        if isinstance(left, tree.Name) and (
+            word.text in ("ready", "lost") or (word.text == "open" and "." in left.name)
+        ):
             self._take()
-            name = left.name if isinstance(left, tree.Name) else _path(left)
-            found = tree.BoardIs(left.at, name, word.text)
+            found = tree.BoardIs(left.at, left.name, word.text)
         else:
-            right = self.text() if word.kind == "text" else tree.Name(word.at, self.name("a word", any_word=True))
+            right = self.value() if word.kind in ("text", "number") else self._word()
             found = tree.Compare(word.at, "is", left, right)
         return tree.Not(left.at, found) if turned else found
+
+    def _word(self) -> tree.Name:
+        return tree.Name(self.next.at, self.name("a word", any_word=True))
 
     def value(self) -> tree.Expr:
         """A sum of values."""
@@ -215,8 +222,12 @@ class ValueParser:
             return self._named(token)
         raise self.wrong("a value: a number, a name, a text")
 
+    def _is_spoken(self, token: Token) -> bool:
+        """Whether a word of the language is one of the bench's here."""
+        return token.text in self._spoken and self._words[self._at + 1].text != "("
+
     def _named(self, token: Token) -> tree.Expr:
-        if token.text in FUNCTIONS:
+        if token.text in FUNCTIONS and not self._is_spoken(token):
             self._take()
             self.expect("(")
             found = [self._deeper(self.value)]
@@ -228,7 +239,7 @@ class ValueParser:
             return tree.Elapsed(token.at)
         if self.accept("asked"):
             return tree.AskedFor(token.at, self.point())
-        if token.text in ("on", "off", "open"):
+        if token.text in ("on", "off", "open") or self._is_spoken(token):
             self._take()
             return tree.Name(token.at, token.text)
         name, at = self.dotted("a value: a number, a name, a text")
@@ -248,7 +259,3 @@ def _shift(expr: tree.Expr, by: int) -> None:
         for each in inner if isinstance(inner, list) else [inner]:
             if isinstance(each, tree.Expr):
                 _shift(each, by)
-
-
-def _path(left: tree.Expr) -> str:
-    raise MistakeError(left.at, found="a value", expected="a board, or board.link")

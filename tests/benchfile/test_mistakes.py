@@ -1,10 +1,12 @@
 """Mistakes in what boards and hosts speak that are told when the file is read, not while it runs."""
 
+import json
 import unittest
 
 from tests.bench.test_devices import BOARD
 from tests.bench.test_values import KILN, PORCH, SETUP, drive
 from tests.benchfile.test_file import errors_of
+from tests.checks.huts import ONE_LAMP
 from tests.commands.run import cavet_here
 
 RACK = """
@@ -93,6 +95,26 @@ class Tables(unittest.TestCase):
         told = [str(error) for error in errors_of(text)]
         for words in ("boards.rack.unit: found 300", "boards.rack.nowhere", "links.rack.board", "links.rack.speed"):
             self.assertEqual(1, sum(words in line for line in told), (words, told))
+
+    def test_what_two_values_are_called_can_be_told_apart_and_typed(self):
+        """Words the wrong way round would do the opposite of what is asked, and confirm it."""
+        for words, expected in (
+            (["on", "off"], "the word for off first, then the one for on"),
+            (["1", "0"], "the word for off first, then the one for on"),
+            (["shut", "Off"], "the word for off first, then the one for on"),
+            (["shut", "Shut"], "two words that differ"),
+            (["a", "a"], "two words that differ"),
+            (["", "a"], "two words in brackets"),
+            (["a\nb", "c"], "words that can be printed, without spaces around them"),
+            (["a ", "c"], "words that can be printed, without spaces around them"),
+            (["a" * 41, "c"], "words of 40 characters at most"),
+            (["off", "open"], ""),
+            (["läuft nicht", "läuft"], ""),
+        ):
+            with self.subTest(words):
+                found = errors_of(ONE_LAMP + f"words = {json.dumps(words)}\n")
+                self.assertEqual(bool(expected), bool(found))
+                self.assertIn(expected, "".join(found))
 
 
 class Payloads(unittest.TestCase):

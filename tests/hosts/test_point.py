@@ -124,6 +124,14 @@ class Scale(unittest.TestCase):
             level().parse("5 V")
         self.assertIn("gatehouse.paddle", str(caught.exception))
 
+    def test_its_own_words_are_understood_in_capitals_and_small_letters(self):
+        door = msgspec.structs.replace(BUTTON, words=("Zu", "ganz Auf"))
+        said = ("ganz Auf", " GANZ AUF ", "Zu", "zu", "on", "0")
+        self.assertEqual([door.parse(text) for text in said], [True, True, False, False, True, False])
+        with self.assertRaises(WrongError) as caught:
+            door.parse("halb auf")
+        self.assertIn('found "halb auf", expected Zu or ganz Auf; did you mean "ganz Auf"?', str(caught.exception))
+
     def test_values_are_shown_with_their_unit_or_word(self):
         self.assertEqual(level().show(60.0), "60 %")
         self.assertEqual(BUTTON.show(True), "pressed")

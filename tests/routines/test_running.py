@@ -1,6 +1,7 @@
 """Routines at work: steps, loops, tracks, how they end; on the demo, in fast time."""
 
 import asyncio
+import json
 import re
 import tempfile
 import textwrap
@@ -11,11 +12,12 @@ from unittest import mock
 import cavet
 from cavet import clock
 from cavet.bench import Carrier, RunningBench, until_ready
-from cavet.benchfile import load_bench
+from cavet.benchfile import check_text, load_bench
 from cavet.demo import demo_path, find_routines
 from cavet.record import Kind
-from cavet.routines import Runner, python_of, routine_text
+from cavet.routines import Runner, python_of, routine_text, written_value
 from cavet.wording import UnreachableError
+from tests.checks.huts import ONE_LAMP
 from tests.routines.running import SETUP, run
 
 
@@ -654,6 +656,52 @@ class OfTheDemo(unittest.TestCase):
         example = example.lstrip("\n")
         program = routine_text(example, "glow.routine", SETUP)
         self.assertEqual(python_of(example, program, "demo", "glow"), written.removeprefix("python\n"))
+
+
+class Words(unittest.TestCase):
+    """What the two values of a switch are called in a bench is what a routine calls them, whatever else it means."""
+
+    def test_words_that_are_none_of_the_languages_or_some_of_them(self):
+        for off, on in (
+            ("shut", "open"), ("lost", "ready"), ("stop", "go"), ("at", "over"), ("min", "max"), ("and", "is"),
+            ("0", "1"), ("AUS", "EIN"), ("aus", "l\u00e4uft"), ("wide shut", "wide open"), ("at-rest", 'a "b" {c} \\'),
+        ):  # fmt: skip
+            setup = check_text(ONE_LAMP + f"words = {json.dumps([off, on])}\n", "hut.bench.toml")
+            lamp = setup.points["lamp"]
+            one, other = written_value(lamp, True), written_value(lamp, False)
+            forms = {(one, other)} | ({(on, off)} if on.isascii() and on.isalnum() else set())
+            for one, other in forms:
+                with self.subTest(one=one):
+                    ran = run(
+                        f"""
+                        routine a
+                            set lamp to {one}
+                            expect lamp is {one} and lamp = {one} and lamp != {other} and asked lamp is {one}
+                            expect not lamp is {other}
+                            set lamp to {other}
+                            wait until lamp is {other}  at most 1 s
+                            say "{{lamp}}"
+                        """,
+                        setup=setup,
+                    )
+                    self.assertEqual(("done", [off]), (ran.end.result, ran.said), ran.end)
+
+    def test_a_board_is_ready_and_so_may_be_a_point(self):
+        ran = run(
+            """
+            routine a
+                wait until overload = ready and overload is ready  at most 5 s
+                expect pumphouse is ready and not overload is tripped and not pumphouse is lost
+            """
+        )
+        self.assertEqual("done", ran.end.result, ran.end)
+
+    def test_what_is_no_word_of_it_is_told_with_what_are(self):
+        setup = check_text(ONE_LAMP + 'words = ["wide shut", "open"]\n', "hut.bench.toml")
+        for word in ('"wide"', "2"):
+            with self.assertRaises(ExceptionGroup) as caught:
+                routine_text(f"routine a\n    set lamp to {word}\n", "f", setup)
+            self.assertIn('expected one of "wide shut" or open', str(caught.exception.exceptions[0]))
 
 
 class InPython(unittest.TestCase):

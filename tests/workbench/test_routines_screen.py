@@ -301,6 +301,11 @@ class OnTheScreen(unittest.TestCase):
             await seat.asks("beacon", 40.0)
             await seat.press("ctrl+t")
             await seat.until(lambda: "    set beacon to 40 %" in seat.desk.work.text)
+            seat.desk.wishes.ask(SETUP.points["panel"], 'a "lock" {beacon}\nb')
+            await seat.until(lambda: seat.asked("panel") == 'a "lock" {beacon}\nb')
+            await seat.press("ctrl+t")
+            await seat.until(lambda: r'    set panel to "a \"lock\" \{beacon\}\nb"' in seat.desk.work.text)
+            await seat.until(lambda: seat.desk.work.program is not None and not seat.desk.work.mistakes)
 
         seated(story)
 

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable, Iterator
 
 from cavet.benchfile import Setup
 from cavet.hosts import Point
-from cavet.routines import KEYWORDS, STEPS
+from cavet.routines import KEYWORDS, STEPS, written_word
 
 WORD = re.compile(r'#.*|"(?:[^"\\]|\\.)*"?|[A-Za-z_]\w*|[^\sA-Za-z_"#]+')
 MOST_FITTING = 6
@@ -67,7 +67,8 @@ def _candidates(said: list[str], setup: Setup, names: list[str], routines: Itera
         return
     if said[-1] in ("is", "to") and len(said) > 1 and said[-2] in setup.points:
         point = setup.points[said[-2]]
-        yield from ((word, f"a word of {point.name}") for word in (point.words if point.kind.is_switch else ()))
+        words = [written_word(word) for word in point.words] if point.kind.is_switch else []
+        yield from ((word, f"a word of {point.name}") for word in words)
     yield from ((name, "a tune, or a value") for name in names)
     for point in setup.points.values():
         if said[0] in OF_OUTPUTS and len(said) == 1 and not point.kind.is_output:

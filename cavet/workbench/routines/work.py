@@ -18,7 +18,19 @@ import msgspec
 from cavet.bench import RunningBench
 from cavet.benchfile import stem_of, write_whole
 from cavet.demo import demo_path, find_routines
-from cavet.routines import CheckedRoutine, Looking, Program, Runner, Step, Value, read_source, routine_text, tune_value
+from cavet.routines import (
+    CheckedRoutine,
+    Looking,
+    Program,
+    Runner,
+    Step,
+    Value,
+    read_source,
+    routine_text,
+    tune_value,
+    written_value,
+    written_word,
+)
 from cavet.units import show
 from cavet.wording import WrongError
 
@@ -285,9 +297,13 @@ def beginning(bench: RunningBench, name: str = "first") -> str:
     if not outputs:
         return f'routine {name}\n    say "nothing can be driven here yet"\n'
     point = outputs[0]
-    far = point.words[1] if point.kind.is_switch else point.show(point.high).replace("−", "-")
+    far = written_value(point, True if point.kind.is_switch else point.high)
     lines = [f"routine {name}", f"    set {point.name} to {far}", "    wait 500 ms"]
     contact = next((each for each in setup.points.values() if each.kind.value == "contact"), None)
     if contact is not None:
-        lines += ["", f"when {contact.name} is {contact.words[1]} for 30 ms", f'    stop "{contact.name}"']
+        lines += [
+            "",
+            f"when {contact.name} is {written_word(contact.words[1])} for 30 ms",
+            f'    stop "{contact.name}"',
+        ]
     return "\n".join([*lines, ""])

@@ -12,7 +12,7 @@ from textual.widget import Widget
 
 from cavet.hosts import Point
 from cavet.record import Event, Kind
-from cavet.routines import CheckedRoutine
+from cavet.routines import CheckedRoutine, written_value
 from cavet.wording import WrongError
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
@@ -318,10 +318,8 @@ class RoutinesScreen(Frame):
         point = self._desk.bench.setup.points.get(event.subject)
         if event.kind != Kind.ASKED or point is None or event.note != "by hand":
             return None
-        if isinstance(event.value, str):
-            return f'    set {point.name} to "{event.value}"'
-        if isinstance(event.value, int | float):
-            return f"    set {point.name} to {point.show(event.value)}".replace("−", "-")
+        if isinstance(event.value, str | int | float):
+            return f"    set {point.name} to {written_value(point, event.value)}"
         return None
 
     def action_explain(self) -> None:

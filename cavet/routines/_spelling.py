@@ -1,0 +1,27 @@
+"""How values are written in a routine, so that reading it gives them back."""
+
+from __future__ import annotations
+
+from cavet.hosts import Point
+from cavet.routines._lexing import NAME
+
+ESCAPES = str.maketrans({"\\": "\\\\", '"': '\\"', "\n": "\\n", "\t": "\\t", "{": "\\{", "}": "\\}"})
+
+
+def written_text(text: str) -> str:
+    """A text in quotes."""
+    return f'"{text.translate(ESCAPES)}"'
+
+
+def written_word(word: str) -> str:
+    """What a value of a switch is called: as it is where it is one word of plain letters, else in quotes."""
+    return word if NAME.fullmatch(word) else written_text(word)
+
+
+def written_value(point: Point, value: bool | float | str) -> str:
+    """What is asked of a point."""
+    if point.kind.is_text:
+        return written_text(str(value))
+    if point.kind.is_switch:
+        return written_word(point.words[bool(value)])
+    return point.show(value).replace("−", "-")
