@@ -78,8 +78,9 @@ class CavetApp(App[int]):
             self.add_mode(name, partial(_make_screen, name, desk))
 
     async def on_event(self, event: events.Event) -> None:
-        """Whatever comes; keys for a screen that is still being made wait for it."""
-        if not self._ahead.keeps(event):
+        """Whatever comes; keys for a screen that is being made wait for it, behind the last one they are dropped."""
+        is_late = isinstance(event, events.Key) and not self.screen_stack
+        if not is_late and not self._ahead.keeps(event):
             await super().on_event(event)
 
     def _handle_exception(self, error: Exception) -> None:
