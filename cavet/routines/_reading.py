@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from pathlib import Path
 
 from cavet import units
@@ -30,8 +31,7 @@ def read_source(path: Path) -> str:
 
 def routine_text(text: str, file: str, setup: Setup) -> Program:
     """The same for a text; `file` is what mistakes call it."""
-    spoken = {word for point in setup.points.values() if point.kind.is_switch for word in point.words}
-    sheet, mistakes = parse(text, file, KEYWORDS & spoken)
+    sheet, mistakes = parse(text, file, _spoken(setup))
     program, more = check(sheet, setup)
     mistakes = sorted({str(each): each for each in [*mistakes, *more]}.values(), key=_place)
     if mistakes:
@@ -40,6 +40,14 @@ def routine_text(text: str, file: str, setup: Setup) -> Program:
             told.append(MoreWrongError(file, len(mistakes) - MOST_TOLD))
         raise ExceptionGroup(f"{file} can't be run", told)
     return program
+
+
+def _spoken(setup: Setup) -> Collection[str]:
+    """The words of the language by which the bench calls something of its own: a button `stop`, a valve that is `open`."""
+    names = {*setup.points, *setup.boards, *setup.links, *setup.hosts, *setup.rig, *setup.defects}
+    parts = {part for board in setup.boards.values() for part in board.parts}
+    values = {word for point in setup.points.values() if point.kind.is_switch for word in point.words}
+    return KEYWORDS & (names | parts | values)
 
 
 def _place(mistake: WrongError) -> tuple[int, int]:

@@ -16,8 +16,8 @@ class ValueParser:
     """Reads the words of a line from left to right."""
 
     def __init__(self, words: list[Token], text: str = "", spoken: Collection[str] = ()) -> None:
-        """`spoken` are the words of the language that the bench has for something of its own: a valve that is `at`, or
-        `over`. They are values where nothing else can be meant."""
+        """`spoken` are the words of the language by which the bench calls something of its own: they are names where
+        nothing else can be meant."""
         self._words = words
         self._text = text
         self._spoken = spoken
@@ -70,7 +70,8 @@ class ValueParser:
 
     def name(self, what: str, *, any_word: bool = False) -> str:
         """A name, which may have points in it. `any_word` takes a word of the language, too."""
-        if self.next.kind != "name" or (self.next.text in KEYWORDS and not any_word):
+        is_word = self.next.text in KEYWORDS and self.next.text not in self._spoken
+        if self.next.kind != "name" or (is_word and not any_word):
             raise self.wrong(what)
         return self._take().text
 

@@ -15,7 +15,7 @@ from cavet.bench import Carrier, RunningBench, until_ready
 from cavet.benchfile import check_text, load_bench
 from cavet.demo import demo_path, find_routines
 from cavet.record import Kind
-from cavet.routines import Runner, python_of, routine_text, written_value
+from cavet.routines import KEYWORDS, Runner, python_of, routine_text, written_value
 from cavet.wording import UnreachableError
 from tests.checks.huts import ONE_LAMP
 from tests.routines.running import SETUP, run
@@ -685,6 +685,36 @@ class Words(unittest.TestCase):
                         setup=setup,
                     )
                     self.assertEqual(("done", [off]), (ran.end.result, ran.said), ran.end)
+
+    def test_what_the_bench_calls_by_a_word_of_the_language_can_be_spoken_of(self):
+        """But for four, which can be read as something else wherever a value is."""
+        for name in sorted({*KEYWORDS, "class", "mm"} - {"asked", "elapsed", "never", "not"}):
+            text = ONE_LAMP.replace("[points.lamp]", f"[points.{name}]").replace("lamp = {", f"{name} = {{")
+            with self.subTest(name):
+                ran = run(
+                    f"""
+                    routine a
+                        set {name} to on
+                        wait until {name} = on and hut.{name} > 90 %  at most 1 s
+                        expect {name} is on and asked {name} = on
+                        toggle {name}
+                        ask {name}
+                        expect {name} reads off
+                        say "{{{name}}}"
+                        keep {name}
+                    when {name} falls
+                        mark "fallen"
+                    """,
+                    setup=check_text(text, "hut.bench.toml"),
+                )
+                self.assertEqual(("done", ["off"]), (ran.end.result, ran.said), ran.end)
+
+    def test_such_a_word_is_no_name_for_anything_in_the_routine(self):
+        setup = check_text(ONE_LAMP.replace("[points.lamp]", "[points.stop]"), "hut.bench.toml")
+        for line in ("let stop = 3", "for stop in 1, 2\n        wait 1 s", "tune stop = 3"):
+            with self.subTest(line), self.assertRaises(ExceptionGroup) as caught:
+                routine_text(f"routine a\n    {line}\n", "f", setup)
+            self.assertIn('found "stop", expected another name', str(caught.exception.exceptions[0]))
 
     def test_a_board_is_ready_and_so_may_be_a_point(self):
         ran = run(
