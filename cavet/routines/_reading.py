@@ -43,7 +43,7 @@ def routine_text(text: str, file: str, setup: Setup) -> Program:
 
 
 def _spoken(setup: Setup) -> Collection[str]:
-    """The words of the language by which the bench calls something of its own: a button `stop`, a valve that is `open`."""
+    """The words of the language by which the bench calls something of its own: a button `stop`, a contact `ready`."""
     names = {*setup.points, *setup.boards, *setup.links, *setup.hosts, *setup.rig, *setup.defects}
     parts = {part for board in setup.boards.values() for part in board.parts}
     values = {word for point in setup.points.values() if point.kind.is_switch for word in point.words}
