@@ -63,6 +63,8 @@ _NUMBER = re.compile(
 )
 
 ON_WORDS = {"on": True, "off": False}
+MOST_PLACES = 6
+"""So many places behind the point are printed, at most."""
 MOST_WORD = 40
 """So long is what a value of a switch is called, at most."""
 
@@ -179,16 +181,22 @@ def expected_words(words: tuple[str, str]) -> str:
     return ""
 
 
-def show(value: float, unit: str = "", decimals: int | None = None) -> str:
-    """Print a quantity: `1 212 mm`, `60 %`, `−0.02`. Thousands are parted by a space, the sign is a true minus."""
+def show(value: float, unit: str = "", decimals: int | None = None, *, step: float = 1.0) -> str:
+    """Print a quantity: `1 212 mm`, `60 %`, `−0.02`. Thousands are parted by a space, the sign is a true minus. Without
+    `decimals` it has three digits, and more where two numbers that differ by `step` would look the same."""
     if decimals is None:
-        decimals = _decimals(value)
+        decimals = max(_decimals(value), places(step))
     text = f"{abs(value):,.{decimals}f}".replace(",", " ")
     if decimals:
         text = text.rstrip("0").rstrip(".")
     sign = "−" if value < 0 and text.strip("0. ") else ""
     glue = "" if unit in ("°", "") else " "
     return f"{sign}{text}{glue}{plain(unit)}"
+
+
+def places(step: float) -> int:
+    """How many places behind the point tell two numbers apart that differ by `step`."""
+    return min(MOST_PLACES, max(0, math.ceil(-math.log10(step) - 1e-9))) if step > 0 else MOST_PLACES
 
 
 def _decimals(value: float) -> int:

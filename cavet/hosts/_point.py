@@ -99,7 +99,9 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
         if self.kind.is_switch:
             return self.words[bool(value)]
         number = float(value)
-        return units.show(round(number, 6), self.unit) if math.isfinite(number) else "no number"
+        if not math.isfinite(number):
+            return "no number"
+        return units.show(round(number, 6), self.unit, step=self.resolution)
 
     @property
     def rests(self) -> bool:

@@ -12,7 +12,7 @@ from cavet.routines._words import KEYWORDS
 
 MOST_COLUMNS, MOST_WORDS = 2000, 200
 MOST_NUMBER = 1e15
-NUMBER = re.compile(r"0[xX][0-9A-Fa-f]+|\d{1,3}(?: \d{3})+(?![\d.]\d)(?:\.\d+)?|\d+(?:\.\d+)?(?:[eE][+-]?\d+)?|\.\d+")
+NUMBER = re.compile(r"0[xX][0-9A-Fa-f]+|\d{1,3}(?: \d{3})+(?!\d)(?:\.\d+)?|\d+(?:\.\d+)?(?:[eE][+-]?\d+)?|\.\d+")
 NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
 STRING = re.compile(r'"((?:[^"\\]|\\.)*)"')
 SIGN = re.compile(r"!=|<=|>=|[-−+*/=<>(),.{}]")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from cavet import units
 from cavet.hosts import Point
 from cavet.routines._lexing import NAME
 
@@ -24,4 +25,4 @@ def written_value(point: Point, value: bool | float | str) -> str:
         return written_text(str(value))
     if point.kind.is_switch:
         return written_word(point.words[bool(value)])
-    return point.show(value).replace("−", "-")
+    return units.show(float(value), point.unit, units.MOST_PLACES).replace("−", "-")

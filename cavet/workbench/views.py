@@ -28,6 +28,8 @@ from cavet.workbench.drawing.spine import BeliefView, BoardView, PinView
 from cavet.workbench.presence import presence_words, show_seconds
 from cavet.workbench.roster import Head, Line
 
+ROUGH_STEP = 0.2
+"""Where a wire can't tell less than this apart, no places behind the point are shown of what came over it."""
 RECENT_SECONDS = 60.0
 NEAR_LINES = 150
 """More lines than this, to either side of the cursor, are in no window."""
@@ -170,7 +172,8 @@ def rounded(point: Point, value: Asked | None) -> str:
     """Print what was got no finer than the wire can tell apart."""
     if value is None or point.kind.is_switch or point.kind.is_text:
         return point.show(value)
-    return units.show(float(value), point.unit, 0 if point.resolution >= 0.2 else 2)
+    step = point.resolution
+    return units.show(float(value), point.unit, 0 if step >= ROUGH_STEP else units.places(step))
 
 
 def _course(desk: Desk, point: Point, entry: str | None) -> CourseView:

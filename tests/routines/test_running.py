@@ -716,6 +716,16 @@ class Words(unittest.TestCase):
                 routine_text(f"routine a\n    {line}\n", "f", setup)
             self.assertIn('found "stop", expected another name', str(caught.exception.exceptions[0]))
 
+    def test_what_was_asked_is_written_as_it_was(self):
+        for name, value in (
+            ("supply_1_voltage", 12.345), ("target_level", 1200.5), ("beacon", 33.3), ("gate", -12.25), ("bell", 1234),
+        ):  # fmt: skip
+            with self.subTest(name):
+                written = written_value(SETUP.points[name], value)
+                ran = run(f"routine a\n    set {name} to {written} without waiting\n    keep {name}\n")
+                asked = [event.value for event in ran.record.since(0) if event.kind is Kind.ASKED]
+                self.assertEqual([value], asked)
+
     def test_a_board_is_ready_and_so_may_be_a_point(self):
         ran = run(
             """
