@@ -173,7 +173,7 @@ def rounded(point: Point, value: Asked | None) -> str:
     if value is None or point.kind.is_switch or point.kind.is_text:
         return point.show(value)
     step = point.resolution
-    return units.show(float(value), point.unit, 0 if step >= ROUGH_STEP else units.places(step))
+    return units.show(float(value), point.unit, 0 if step >= ROUGH_STEP else max(1, units.places(10 * step)))
 
 
 def _course(desk: Desk, point: Point, entry: str | None) -> CourseView:
