@@ -77,6 +77,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
     def opened(self, now: float) -> None:
         """Ask who is there, then how everything stands."""
         self._decoder = scpi.ScpiDecoder(Side.BOARD)
+        self._odd.clear()
         self._begin(now)
         self._enter(SessionState.ASKING, inf)
         self._queue.waiting.append(_Query(text=IDENTIFY))

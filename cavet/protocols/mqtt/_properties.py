@@ -5,6 +5,7 @@ Source: MQTT 5.0, section 2.2.2, table 2-4.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from typing import Any, Final
 
@@ -24,6 +25,9 @@ from cavet.protocols.mqtt._pieces import (
 from cavet.wording import hex_pairs, listed, nearest, plain
 
 MAX_SHOWN = 60
+_PAIR = re.compile(r"((?:\\[\\=]|[^=])*)=(.*)", re.DOTALL)
+_ESCAPED = re.compile(r"\\([\\=])")
+_COMMA = re.compile(r"(?<!\\),")
 
 WILL: Final = "will"
 PUBLISHES: Final = ("publish", WILL)
@@ -147,7 +151,7 @@ def put(place: str, properties: Properties) -> bytes:
             assert isinstance(found.value, bytes)  # it was checked when it was made
             out += put_binary(where, found.value)
         elif form.kind == "pair":
-            name, _, value = str(found.value).partition("=")
+            name, value = parted(str(found.value))
             out += put_text(where, name) + put_text(where, value)
         else:
             out += put_text(where, str(found.value))
@@ -183,7 +187,7 @@ def _take_value(reader: PacketReader, form: PropertyForm) -> int | str | bytes:
     if form.kind == "binary":
         return reader.binary(form.name)
     if form.kind == "pair":
-        return f"{reader.text(f'{form.name}_name')}={reader.text(form.name)}"
+        return joined(reader.text(f"{form.name}_name"), reader.text(form.name))
     return reader.text(form.name)
 
 
@@ -210,10 +214,27 @@ def _topic_problem(form: PropertyForm, value: int | str | bytes) -> str:
     return "a topic without wildcards (MQTT-3.3.2-14)" if set("+#") & set(str(value)) else ""
 
 
+def joined(name: str, value: str) -> str:
+    """A name and its value as one text, `name=value`; a `=` or a backslash in the name stands behind a backslash."""
+    if "=" in name or "\\" in name:
+        name = name.replace("\\", "\\\\").replace("=", "\\=")
+    return f"{name}={value}"
+
+
+def parted(pair: str) -> tuple[str, str]:
+    """Such a text as a name and its value. One without `=` is a name whose value is empty."""
+    name, _, value = pair.partition("=")
+    if "\\" not in name:
+        return name, value
+    found = _PAIR.match(pair)
+    name, value = (found[1], found[2]) if found is not None else (pair, "")
+    return _ESCAPED.sub(r"\1", name), value
+
+
 def read_properties(place: str, text: str) -> Properties:
-    """Read `NAME:VALUE,…`, a user property as `user_property:name=value`."""
+    """Read `NAME:VALUE,…`, a user property as `user_property:name=value`; a comma in a value is written as `\\,`."""
     found = []
-    for word in text.split(",") if text else []:
+    for word in [word.replace("\\,", ",") for word in _COMMA.split(text)] if text else []:
         name, colon, value = word.partition(":")
         form = BY_NAME.get(name.strip())
         if not colon or form is None:

@@ -252,6 +252,8 @@ class Written(unittest.TestCase):
         self.assertEqual(message.filters, (Filter("a/b", 1), Filter("c/#", 0x2A), Filter("plain", 0)))
         self.assertEqual(as_fields(message)["filters"], ["a/b:1", "c/#:42", "plain:0"])
         self.assertEqual(as_fields(message)["properties"], {"subscription_identifier": 7})
+        message = self.made(V5, "disconnect", properties=r"reason_string:so\, then,user_property:a\=b=c")
+        self.assertEqual(as_fields(message)["properties"], {"reason_string": "so, then", "user_property": [r"a\=b=c"]})
         message = self.made(
             V5, "publish", topic="t", payload="@né", properties="user_property:k=v,user_property:k=w,topic_alias:3"
         )
@@ -331,6 +333,15 @@ class AnyBytes(unittest.TestCase):
             self.assertEqual((head & 1, head >> 1 & 3), (frame.message.retain, frame.message.qos))
         if codec is V3 and head >> 1 & 3 == 0:
             self.assertEqual(bool(wrong), bool(frame.problems), frame)
+
+    @given(some.text("a=\\é", max_size=6), some.text("a=\\,é", max_size=6))
+    def test_a_user_property_goes_on_as_it_came(self, name, value):
+        """Source: 5.0, MQTT-3.3.2-17: with its name and value unaltered."""
+        pair = b"".join(len(text.encode()).to_bytes(2, "big") + text.encode() for text in (name, value))
+        body = b"\0\1t" + bytes((1 + len(pair), 0x26)) + pair
+        packet = bytes((0x30, len(body))) + body
+        (frame,) = decoded(V5, Side.HOST, packet)
+        self.assertEqual(((), packet), (frame.problems, V5.encode(frame.message)))
 
     def test_spoilt_packets_never_raise_and_what_is_read_without_a_problem_can_be_sent_again(self):
         noise = random.Random("mqtt")
