@@ -63,7 +63,7 @@ _NUMBER = re.compile(
 )
 
 ON_WORDS = {"on": True, "off": False}
-MOST_PLACES = 6
+MOST_PLACES = 12
 """So many places behind the point are printed, at most."""
 MOST_WORD = 40
 """So long is what a value of a switch is called, at most."""

@@ -101,7 +101,7 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
         number = float(value)
         if not math.isfinite(number):
             return "no number"
-        return units.show(round(number, 6), self.unit, step=self.resolution)
+        return units.show(number, self.unit, step=self.resolution)
 
     @property
     def rests(self) -> bool:

@@ -6,6 +6,8 @@ from cavet import units
 from cavet.hosts import Point
 from cavet.routines._lexing import NAME
 
+DIGITS = 14
+"""So many digits of a number are exact."""
 ESCAPES = str.maketrans({"\\": "\\\\", '"': '\\"', "\n": "\\n", "\t": "\\t", "{": "\\{", "}": "\\}"})
 
 
@@ -25,4 +27,5 @@ def written_value(point: Point, value: bool | float | str) -> str:
         return written_text(str(value))
     if point.kind.is_switch:
         return written_word(point.words[bool(value)])
-    return units.show(float(value), point.unit, units.MOST_PLACES).replace("−", "-")
+    number = float(value)
+    return units.show(number, point.unit, max(0, DIGITS - len(str(int(abs(number)))))).replace("−", "-")

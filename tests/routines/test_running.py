@@ -719,6 +719,7 @@ class Words(unittest.TestCase):
     def test_what_was_asked_is_written_as_it_was(self):
         for name, value in (
             ("supply_1_voltage", 12.345), ("target_level", 1200.5), ("beacon", 33.3), ("gate", -12.25), ("bell", 1234),
+            ("supply_1_limit", 0.3000000000004), ("supply_2_limit", 1e-7),
         ):  # fmt: skip
             with self.subTest(name):
                 written = written_value(SETUP.points[name], value)
