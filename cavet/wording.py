@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import unicodedata
 from collections.abc import Iterable
 from itertools import islice
@@ -38,8 +39,10 @@ def listed(words: Iterable[object], last: str = "or") -> str:
 
 
 def counted(count: int, word: str) -> str:
-    """A number of something in words: `1 byte`, `2 bytes`."""
-    return f"{count} {word}{'' if count == 1 else 's'}"
+    """A number of something in words: `1 byte`, `2 bytes`, `3 tries`."""
+    if count == 1:
+        return f"1 {word}"
+    return f"{count} {word[:-1]}ies" if re.search("[^aeiou]y$", word) else f"{count} {word}s"
 
 
 def is_text(text: str) -> bool:

@@ -82,7 +82,9 @@ def _state(trail: Trail, stage: Kind, around: Circumstances) -> StageState:
         is_wrong = stage == Kind.MOVED and (
             wrong_part(trail, around) or wrong_way(trail, around) is not None or other_text(trail, around) is not None
         )
-        return StageState.COMING if is_wrong else StageState.REACHED
+        if not is_wrong:
+            return StageState.REACHED
+        return StageState.LEFT_OUT if _is_driven_over(trail, around) else StageState.COMING
     if stage in (Kind.ASKED, Kind.FRAMED) and trail.root.kind == Kind.CARRIED:
         return StageState.UNSEEN  # another program's own
     if stage in (Kind.TAKEN, Kind.DRIVEN, Kind.MOVED) and not around.simulated:

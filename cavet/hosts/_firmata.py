@@ -21,7 +21,7 @@ from cavet.hosts._shafts import Shafts
 from cavet.hosts.buses import DeviceSettings
 from cavet.protocols import Frame, Message, Side, firmata
 from cavet.record import Kind, Purpose, Reason, Tell, Topic
-from cavet.wording import plain
+from cavet.wording import counted, plain
 
 ELSEWHERE = -1
 """What no pin stands at: told of one that is in another mode."""
@@ -150,7 +150,9 @@ class FirmataSession(FirmataBuses):
             for waiting in self._confirming.overdue(now):
                 wish = waiting.wish
                 if not self._try_again(wish, now):
-                    self._give_up(wish, f"no answer to {wish.tries + 1} tries, {self._within}", Reason.NO_ANSWER)
+                    self._give_up(
+                        wish, f"no answer to {counted(wish.tries + 1, 'try')}, {self._within}", Reason.NO_ANSWER
+                    )
             for going in self._shafts.overdue(now):
                 self._missed(going.wish, "it was not told that it has arrived", now, Reason.NO_ANSWER)
             due = min(self._confirming.due, self._shafts.due, self._reversing.due)

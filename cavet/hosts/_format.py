@@ -16,6 +16,7 @@ from cavet.hosts._session import SessionSettings, SessionState
 from cavet.protocols import Decoder, FieldError, Frame, Side
 from cavet.protocols.plans import FieldPlan, FramePlan, PlanCodec
 from cavet.record import Kind, Purpose, Reason, Tell, Topic
+from cavet.wording import counted
 
 
 class Format(msgspec.Struct, frozen=True, kw_only=True):
@@ -165,7 +166,7 @@ class FormatSession(Session[FieldPoint]):
         return wish.point.same(reading.got, wish.value)
 
     def _why_not(self, expected: _Sent) -> tuple[str, Reason]:
-        point, tries = expected.wish.point, f"{expected.wish.tries + 1} tries, {self._within}"
+        point, tries = expected.wish.point, f"{counted(expected.wish.tries + 1, 'try')}, {self._within}"
         if expected.told is None:
             return f"no frame tells of it after {tries}", Reason.NO_ANSWER
         found, wanted = point.show(expected.told), point.show(expected.wish.value)

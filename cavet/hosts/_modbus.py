@@ -15,6 +15,7 @@ from cavet.hosts._reads import Read, group
 from cavet.hosts._session import SessionSettings, SessionState
 from cavet.protocols import FieldError, Frame, Message, Side, modbus
 from cavet.record import Kind, Purpose, Reason, Tell, Topic
+from cavet.wording import counted
 
 CODECS = {codec.name: codec for codec in (modbus.TCP, modbus.RTU, modbus.ASCII)}
 SILENCE_CHARACTERS, FAST_SILENCE, FAST_CHARACTER = 3.5, 0.00175, 0.0004
@@ -136,7 +137,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Request]):
         elif self._queue.again(question):
             pass
         elif wish is not None:
-            why = f"no answer to {question.tries + 1} tries to read it back, {self._within}"
+            why = f"no answer to {counted(question.tries + 1, 'try')} to read it back, {self._within}"
             self._give_up(wish, why, Reason.NO_ANSWER)
         else:
             self._fall_silent(question, now)

@@ -66,7 +66,8 @@ class Trail(msgspec.Struct):
     is_others: bool = False
     """Whether that was a command of another point, or of another program, to the same part."""
     driven_over: Event | None = None
-    """The event by which a newer command to the same point has driven it, before the part had told of this one."""
+    """The event by which a newer command, to the same point or in one frame with it, has driven it before the part had
+    told of this one."""
 
     @property
     def number(self) -> int:
@@ -109,6 +110,12 @@ class Trail(msgspec.Struct):
             return step.last
         return next((each for each in reversed(step.events) if (each.board, each.subject) == self.part), step.last)
 
+    @property
+    def has_moved(self) -> bool:
+        """Whether the part has told of it, not only others that the same frame works."""
+        last = self.reached(Kind.MOVED)
+        return last is not None and (not self.part[1] or (last.board, last.subject) == self.part)
+
     def drove_again(self, driven: int) -> bool:
         """Whether it has driven its pin anew since that event: what a part was doing is then overtaken by itself."""
         step = self.steps.get(Kind.DRIVEN)
@@ -124,7 +131,7 @@ class Trail(msgspec.Struct):
         """The command is sent anew, by that event: what the first try reached does not count."""
         self.resent = number
         self.steps = {stage: step for stage, step in self.steps.items() if stage == Kind.ASKED}
-        self.moving = self.stopped = self.unread = self.passed = self.told = self.answered = None
+        self.moving = self.stopped = self.unread = self.passed = self.told = self.answered = self.driven_over = None
         self.moving_parts = {}
         self.resends += 1
 
@@ -157,6 +164,8 @@ class Trails:
         """The latest of each point, by board and point, for which something was sent."""
         self._driving: dict[tuple[str, str], Trail] = {}
         """The latest of each point that has driven something."""
+        self._at_pin: dict[tuple[str, str], Trail] = {}
+        """The latest that has driven each pin, of the point that works it."""
         self._moved: dict[tuple[str, str], Event] = {}
         """The event by which each part set out or arrived last."""
         self._modes: dict[tuple[str, str], int] = {}
@@ -221,10 +230,7 @@ class Trails:
         if event.kind in STAGES:
             trail.steps.setdefault(event.kind, Step([])).events.append(event)
         if event.kind == Kind.DRIVEN and trail.root.topic is Topic.POINT:
-            before = self._driving.get((trail.root.board, trail.point), trail)
-            self._driving[trail.root.board, trail.point] = trail
-            if before is not trail and Kind.MOVED not in before.steps and before.driven_over is None:
-                before.driven_over = event
+            self._drive_over(trail, event)
         if event.kind == Kind.MOVING:
             trail.moving = trail.moving_parts[event.subject] = event
         elif event.kind == Kind.PASSED:
@@ -246,14 +252,29 @@ class Trails:
         elif event.kind == Kind.RESENT:
             trail.begin_again(event.number)
 
+    def _drive_over(self, trail: Trail, event: Event) -> None:
+        """A command drives a pin, or what stands for one: the one before it there is driven over."""
+        board, pins = trail.root.board, self._own_pins(trail)
+        older = [self._driving.get((board, trail.point)), self._at_pin.get((board, event.subject))]
+        for before in older if event.topic is Topic.PIN else older[:1]:
+            if before is not None and before is not trail and not before.has_moved and before.driven_over is None:
+                before.driven_over = event
+        self._driving[board, trail.point] = trail
+        if event.topic is Topic.PIN and pins is not None and event.subject in pins:
+            self._at_pin[board, event.subject] = trail
+
+    def _own_pins(self, trail: Trail) -> frozenset[str] | None:
+        """The pins that a trail's point works; `None` where they are not known."""
+        point = trail.point
+        if point not in self._pins:
+            self._pins[point] = self._pins_of(point) if point in self._parts else None
+        return self._pins[point]
+
     def _is_anothers(self, trail: Trail, event: Event) -> bool:
         """Whether it is about a pin or a part that is not the trail's: a frame may work several."""
         if event.topic not in (Topic.PIN, Topic.PART) or trail.root.topic is not Topic.POINT:
             return False
-        point = trail.point
-        if point not in self._pins:
-            self._pins[point] = self._pins_of(point) if point in self._parts else None
-        pins = self._pins[point]
+        pins = self._own_pins(trail)
         if pins is None:
             return False
         return event.subject != trail.part[1] if event.topic is Topic.PART else event.subject not in pins
@@ -275,9 +296,11 @@ class Trails:
 
     def _forget(self, number: int) -> None:
         forgotten = self.all.pop(number)
-        for latest in (self._sent, self._driving):
-            if latest.get(key := (forgotten.root.board, forgotten.point)) is forgotten:
-                del latest[key]
+        names = {forgotten.point, *(self._pins.get(forgotten.point) or ())}
+        for latest in (self._sent, self._driving, self._at_pin):
+            for key in [(forgotten.root.board, name) for name in names]:
+                if latest.get(key) is forgotten:
+                    del latest[key]
         for member in self._members.pop(number):
             del self._trail_of[member]
 

@@ -4,12 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from cavet.benchfile.boards import ModbusDevice
-from cavet.hosts import TopicPoint
+from cavet.benchfile.boards import FormatDevice, ModbusDevice
+from cavet.hosts import FieldPoint, TopicPoint
 from cavet.remarks._around import Around, point_key
 from cavet.remarks._mending import Edit, Mend
 from cavet.remarks._points import topic_meant
 from cavet.remarks._remark import Remark, Weight
+from cavet.units import show_duration
+from cavet.wording import listed
+
+AMPLE = 1.5
+"""So many times as long as a board takes at most its host waits without haste."""
 
 
 def rates_differ(around: Around) -> Iterator[Remark]:
@@ -24,6 +29,33 @@ def rates_differ(around: Around) -> Iterator[Remark]:
             what=f"the link runs at {link.settings.rate} baud, the {board.name} at {board.baud}",
             why="each bit is looked at in the wrong place: what comes is other characters, or none; never an answer",
             mend=Mend(f"rate = {board.baud}", (Edit(keys, board.baud),)),
+        )  # fmt: skip
+
+
+def told_too_late(around: Around) -> Iterator[Remark]:
+    """Hosts that give a wish up before their board tells how it stands."""
+    for host in around.setup.hosts.values():
+        board = around.setup.boards.get(around.setup.links[host.link].board)
+        if board is None or not isinstance(board.device, FormatDevice):
+            continue
+        told = {each.frame: each.seconds for each in board.device.board.gives if each.when == "every"}
+        waited = host.settings.reply_within * (host.settings.retries + 1)
+        late = {
+            point.name: told[point.state_frame]
+            for point in around.setup.points.values()
+            if isinstance(point, FieldPoint) and point.board == host.name and point.kind.is_output and point.confirm
+            and told.get(point.state_frame, 0.0) >= waited
+        }  # fmt: skip
+        if not late:
+            continue
+        keys, enough = ("hosts", host.name, "reply_within"), show_duration(AMPLE * max(late.values()))
+        yield Remark(
+            name="told-too-late", keys=keys, weight=Weight.DOUBTFUL,
+            what=f"the {board.name} tells of {listed(late, 'and')} every {show_duration(max(late.values()))}, and "
+            f"{host.name} waits for {show_duration(waited)}",
+            why="what was asked counts as unconfirmed before the board has told of it, though all is well",
+            mend=Mend(f"reply_within = {enough}", (Edit(keys, enough),)),
+            subjects=tuple(late),
         )  # fmt: skip
 
 

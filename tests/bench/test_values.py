@@ -174,6 +174,23 @@ class SeveralFields(unittest.TestCase):
             tied.append([placed.partner >= 0 for placed in orders])
         self.assertEqual([[True], [False]], tied)
 
+    def test_a_part_that_another_field_of_the_next_frame_sends_on_was_not_the_wrong_one(self):
+        text = (KILN % ((255,) * 3)).replace("[hosts.kiln]\n", '[hosts.kiln]\nretries = 0\nreply_within = "50 ms"\n')
+        text = text.replace("gives.state]\n", 'gives.state]\nwhen = "every"\nevery = "2 s"\n')
+        with tempfile.TemporaryDirectory() as folder:
+            (Path(folder) / "kiln.bench.toml").write_text(text)
+            (Path(folder) / "kiln.plan.toml").write_text(SETUP % (("bits = 8",) * 2))
+            with cavet.open(Path(folder) / "kiln.bench.toml", seed="tape") as bench:
+                running = bench._running
+                for name, value in (("glow", 80.0), ("drive", True), ("brake", True)):
+                    bench._here(lambda name=name, value=value: running.ask(running.point(name), value, by="test"))
+                bench.wait(5)
+                bench._standings.follow()
+                told = [bench._standings.diagnose(trail) for trail in bench._standings.trails.all.values()]
+        self.assertEqual({(Kind.CONFIRMED, "no frame tells of it after 1 try, each within 0.05 s")}, {
+            (each.broken, each.reason) for each in told
+        })  # fmt: skip
+
     def test_a_part_that_takes_its_time_is_not_taken_for_another(self):
         files = {"kiln.bench.toml": KILN % ((255,) * 3), "kiln.plan.toml": SETUP % (("bits = 8",) * 2)}
         code, lines, _ = drive(files, "glow=40%", "drive=on", "brake=on", "brake=off")

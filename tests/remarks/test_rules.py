@@ -8,6 +8,7 @@ from pathlib import Path
 from cavet.benchfile import check_text, load_bench
 from cavet.demo import demo_path
 from cavet.remarks import RULES, Weight, mended, remarks_on, well
+from tests.bench.test_values import KILN, SETUP
 from tests.checks.huts import ONE_LAMP
 from tests.commands.run import cavet_here
 
@@ -284,6 +285,22 @@ class Rules(unittest.TestCase):
                     )
                     self.assertTrue(after.text.startswith("# by hand\n"))
         self.assertGreaterEqual(len(tried), 14, tried)
+
+    def test_a_host_that_does_not_wait_until_its_board_tells(self):
+        told = 'gives.state]\nwhen = "every"\nevery = "2 s"\n'
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "kiln.bench.toml"
+            (Path(folder) / "kiln.plan.toml").write_text(SETUP % (("bits = 8",) * 2))
+            for keys, names in (("", ["told-too-late"]), ('reply_within = "1 s"\n', []), ("retries = 4\n", [])):
+                text = (KILN % ((255,) * 3)).replace("gives.state]\n", told)
+                path.write_text(text.replace("[hosts.kiln]\n", f"[hosts.kiln]\n{keys}"))
+                file = load_bench(path)
+                found = [remark for remark in remarks_on(file.setup) if remark.name == "told-too-late"]
+                self.assertEqual([remark.name for remark in found], names)
+                for remark in found:
+                    self.assertIn("glow, drive and brake every 2 s, and kiln waits for 1.5 s", remark.what)
+                    after = remarks_on(mended(file, remark.mend).setup)
+                    self.assertNotIn("told-too-late", [each.name for each in after])
 
     def test_of_a_real_board_only_what_its_kind_can_do_is_known(self):
         text = 'format = 1\n[boards.hut]\nprofile = "wren"\nfirmware = "firmata"\n[links.hut]\nkind = "serial"\n'
