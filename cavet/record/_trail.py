@@ -66,8 +66,8 @@ class Trail(msgspec.Struct):
     is_others: bool = False
     """Whether that was a command of another point, or of another program, to the same part."""
     driven_over: Event | None = None
-    """The event by which a newer command, to the same point or in one frame with it, has driven it before the part had
-    told of this one."""
+    """The event by which a newer command to the same point has driven it before the part had told of this one; or by
+    which its part has moved for a newer one, of another field of the same frame, say."""
 
     @property
     def number(self) -> int:
@@ -164,8 +164,8 @@ class Trails:
         """The latest of each point, by board and point, for which something was sent."""
         self._driving: dict[tuple[str, str], Trail] = {}
         """The latest of each point that has driven something."""
-        self._at_pin: dict[tuple[str, str], Trail] = {}
-        """The latest that has driven each pin, of the point that works it."""
+        self._sent_to: dict[tuple[str, str], Trail] = {}
+        """The latest for which something was sent, by the part that it is meant to move."""
         self._moved: dict[tuple[str, str], Event] = {}
         """The event by which each part set out or arrived last."""
         self._modes: dict[tuple[str, str], int] = {}
@@ -214,7 +214,7 @@ class Trails:
         self._trail_of[event.number] = trail
         self._members[trail.number].append(event.number)
         if event.kind == Kind.FRAMED and trail.root.topic is Topic.POINT:
-            self._sent[trail.root.board, trail.point] = trail
+            self._sent[trail.root.board, trail.point] = self._sent_to[trail.part] = trail
         elif event.kind == Kind.UNCHANGED:
             self._look_back(trail)
         of_an_older_try = trail.root.number < event.cause < trail.resent
@@ -231,6 +231,8 @@ class Trails:
             trail.steps.setdefault(event.kind, Step([])).events.append(event)
         if event.kind == Kind.DRIVEN and trail.root.topic is Topic.POINT:
             self._drive_over(trail, event)
+        if event.kind == Kind.MOVED:
+            self._move_on(trail, event)
         if event.kind == Kind.MOVING:
             trail.moving = trail.moving_parts[event.subject] = event
         elif event.kind == Kind.PASSED:
@@ -253,28 +255,26 @@ class Trails:
             trail.begin_again(event.number)
 
     def _drive_over(self, trail: Trail, event: Event) -> None:
-        """A command drives a pin, or what stands for one: the one before it there is driven over."""
-        board, pins = trail.root.board, self._own_pins(trail)
-        older = [self._driving.get((board, trail.point)), self._at_pin.get((board, event.subject))]
-        for before in older if event.topic is Topic.PIN else older[:1]:
-            if before is not None and before is not trail and not before.has_moved and before.driven_over is None:
-                before.driven_over = event
-        self._driving[board, trail.point] = trail
-        if event.topic is Topic.PIN and pins is not None and event.subject in pins:
-            self._at_pin[board, event.subject] = trail
+        """A command drives what its point works: the one before it there is driven over."""
+        before = self._driving.get((trail.root.board, trail.point), trail)
+        self._driving[trail.root.board, trail.point] = trail
+        if before is not trail and not before.has_moved and before.driven_over is None:
+            before.driven_over = event
 
-    def _own_pins(self, trail: Trail) -> frozenset[str] | None:
-        """The pins that a trail's point works; `None` where they are not known."""
-        point = trail.point
-        if point not in self._pins:
-            self._pins[point] = self._pins_of(point) if point in self._parts else None
-        return self._pins[point]
+    def _move_on(self, trail: Trail, event: Event) -> None:
+        """A part has moved: an older command to it, in the frame before, has come to it by this one."""
+        before = self._sent_to.get((event.board, event.subject))
+        if before is not None and before.number < trail.number and not before.has_moved and before.driven_over is None:
+            before.driven_over = event
 
     def _is_anothers(self, trail: Trail, event: Event) -> bool:
         """Whether it is about a pin or a part that is not the trail's: a frame may work several."""
         if event.topic not in (Topic.PIN, Topic.PART) or trail.root.topic is not Topic.POINT:
             return False
-        pins = self._own_pins(trail)
+        point = trail.point
+        if point not in self._pins:
+            self._pins[point] = self._pins_of(point) if point in self._parts else None
+        pins = self._pins[point]
         if pins is None:
             return False
         return event.subject != trail.part[1] if event.topic is Topic.PART else event.subject not in pins
@@ -296,11 +296,10 @@ class Trails:
 
     def _forget(self, number: int) -> None:
         forgotten = self.all.pop(number)
-        names = {forgotten.point, *(self._pins.get(forgotten.point) or ())}
-        for latest in (self._sent, self._driving, self._at_pin):
-            for key in [(forgotten.root.board, name) for name in names]:
-                if latest.get(key) is forgotten:
-                    del latest[key]
+        by_point = (forgotten.root.board, forgotten.point)
+        for latest, key in ((self._sent, by_point), (self._driving, by_point), (self._sent_to, forgotten.part)):
+            if latest.get(key) is forgotten:
+                del latest[key]
         for member in self._members.pop(number):
             del self._trail_of[member]
 

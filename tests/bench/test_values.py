@@ -191,6 +191,22 @@ class SeveralFields(unittest.TestCase):
             (each.broken, each.reason) for each in told
         })  # fmt: skip
 
+    def test_what_the_next_frame_has_brought_about_is_confirmed_though_the_first_one_was_spoilt(self):
+        text = (KILN % ((255,) * 3)).replace("gives.state]\n", 'gives.state]\nwhen = "every"\nevery = "100 ms"\n')
+        with tempfile.TemporaryDirectory() as folder:
+            (Path(folder) / "kiln.bench.toml").write_text(text)
+            (Path(folder) / "kiln.plan.toml").write_text(SETUP % (("bits = 8",) * 2))
+            with cavet.open(Path(folder) / "kiln.bench.toml", seed="tape") as bench:
+                running = bench._running
+                bench.fault("lose", "kiln")
+                for name, value in (("glow", 80.0), ("brake", True)):
+                    bench._here(lambda name=name, value=value: running.ask(running.point(name), value, by="test"))
+                bench.wait(5)
+                bench._standings.follow()
+                told = [bench._standings.diagnose(trail) for trail in bench._standings.trails.all.values()]
+                self.assertAlmostEqual(80, bench.part("kiln.glow").state, delta=0.5)
+        self.assertEqual([None, None], [each.broken for each in told], [each.reason for each in told])
+
     def test_a_part_that_takes_its_time_is_not_taken_for_another(self):
         files = {"kiln.bench.toml": KILN % ((255,) * 3), "kiln.plan.toml": SETUP % (("bits = 8",) * 2)}
         code, lines, _ = drive(files, "glow=40%", "drive=on", "brake=on", "brake=off")
