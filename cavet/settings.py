@@ -19,7 +19,7 @@ class Meaning(msgspec.Struct, frozen=True):
     """What a key means, as the annotation of its field.
 
     `unit` names the unit that a quantity is read in; `=unit` stands for the one that the key `unit` beside it gives,
-    `=of` for that of the quantity that `of` names.
+    `=of` for that of the quantity that `of` names; `=words` for the words of a switch.
     """
 
     doc: str

@@ -102,6 +102,8 @@ class Checker:
                 self.wrong((*path, key.name), found="nothing", expected=f"{key.doc}; it must be there")
             return dict(key.default) if isinstance(key.default, dict) else key.default
         unit: str | None = key.unit
+        if key.unit == "=words":
+            return self._said(data[key.name], values["words"], key, (*path, key.name))
         if key.unit.startswith("="):  # as another key says
             named = values.get(key.unit[1:]) or ""
             unit = self.unit_of(named) if key.unit == "=of" else units.spelled(named)
@@ -202,11 +204,22 @@ class Checker:
             raise self._fail(raw, "a number or a text", path)
         return raw
 
+    def _said(self, raw: object, words: tuple[str, str], key: Key, path: Path) -> Any:
+        """What a switch is to be, in the words by which its values are called."""
+        try:
+            return self._switched(raw, words, path)
+        except WrongError as error:
+            self.errors.append(error)
+            return key.default
+
     def _read_switch(self, raw: object, key: Key, unit: str, path: Path) -> bool:
+        return self._switched(raw, units.OWN_WORDS, path)
+
+    def _switched(self, raw: object, words: tuple[str, str], path: Path) -> bool:
         if isinstance(raw, bool):
             return raw
         if isinstance(raw, str):
-            return self.placed(path, lambda: units.parse_switch(raw))
+            return self.placed(path, lambda: units.parse_switch(raw, words=words))
         raise self._fail(raw, "on or off", path)
 
     def _read_quantity(self, raw: object, key: Key, unit: str, path: Path) -> float:

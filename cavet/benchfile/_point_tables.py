@@ -15,6 +15,8 @@ WORDS = Meaning("what its two values are called: off, then on", kind="switch-wor
 ACTIVE = Meaning("the level that means on", ("high", "low"))
 CONFIRM = Meaning("whether it is read back")
 REST = Meaning("where the rest key sends it")
+REST_IN_WORDS = Meaning("where the rest key sends it, in one of its `words`", unit="=words")
+START_IN_WORDS = Meaning("where the host believes that it begins, in one of its `words`", unit="=words")
 REST_IN_UNIT = Meaning("where the rest key sends it", unit="=unit")
 START = Meaning("where the host believes that it begins")
 COIL = Meaning("stepper without a driver: the pin of this wire", concerns=FIRMATA, kind="pin")
@@ -101,8 +103,8 @@ class LevelTable(SteeredTable, kw_only=True):
 class SwitchTable(PointTable, kw_only=True):
     """Something that is on or off."""
 
-    rest: Annotated[bool, REST] = False
-    start: Annotated[bool | None, START] = None
+    rest: Annotated[bool, REST_IN_WORDS] = False
+    start: Annotated[bool | None, START_IN_WORDS] = None
     active: Annotated[str, ACTIVE] = "high"
     momentary: Annotated[bool, Meaning("on only while it is held")] = False
     confirm: Annotated[bool, CONFIRM] = True

@@ -3,6 +3,7 @@
 import json
 import unittest
 
+from cavet.benchfile import check_text
 from tests.bench.test_devices import BOARD
 from tests.bench.test_values import KILN, PORCH, SETUP, drive
 from tests.benchfile.test_file import errors_of
@@ -115,6 +116,17 @@ class Tables(unittest.TestCase):
                 found = errors_of(ONE_LAMP + f"words = {json.dumps(words)}\n")
                 self.assertEqual(bool(expected), bool(found))
                 self.assertIn(expected, "".join(found))
+
+    def test_rest_and_start_are_said_in_the_words_of_the_switch(self):
+        words = 'words = ["shut", "wide open"]\n'
+        lamp = check_text(ONE_LAMP + words + 'rest = "wide open"\nstart = "Shut"\n', "x").points["lamp"]
+        self.assertEqual((1.0, 0.0), (lamp.rest, lamp.start))
+        lamp = check_text(ONE_LAMP + words + "rest = true\nstart = 'on'\n", "x").points["lamp"]
+        self.assertEqual((1.0, 1.0), (lamp.rest, lamp.start))
+        (error,) = errors_of(ONE_LAMP + words + 'rest = "open"\n')
+        self.assertIn('points.lamp.rest: found "open", expected shut or wide open', error)
+        found = errors_of(ONE_LAMP + 'words = ["a"]\nrest = "b"\nstart = 3\n')
+        self.assertEqual(3, len(found), found)
 
 
 class Payloads(unittest.TestCase):
