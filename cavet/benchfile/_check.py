@@ -290,10 +290,6 @@ def bounds(key: Key) -> str:
     return f", {key.low:g} or more" if key.low is not None else ""
 
 
-def _in_list(item: object) -> str:
-    return f'"{item}"' if isinstance(item, str) else str(shown(item))
-
-
 def shown(raw: object) -> object:
     """Give what was found in the file, as an error shows it."""
     if isinstance(raw, bool):
@@ -301,5 +297,5 @@ def shown(raw: object) -> object:
     if isinstance(raw, dict):
         return "a table"
     if isinstance(raw, list):
-        return f"a list of {len(raw)}" if len(raw) > MOST_SHOWN else f"[{', '.join(_in_list(item) for item in raw)}]"
+        return f"a list of {len(raw)}" if len(raw) > MOST_SHOWN else f"[{', '.join(str(shown(item)) for item in raw)}]"
     return raw if isinstance(raw, str | int | float) else str(raw)

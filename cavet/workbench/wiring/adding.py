@@ -139,10 +139,9 @@ def changes_for(setup: Setup, board: str, sort: Sort, pin: int, name: str, given
         if sort.part == "servo" and unit == "deg":
             part["range"] = ends
     if sort.words:
-        words = [word.strip() for word in given.get("words", sort.words).split(",")]
-        point["words"] = words
+        point["words"] = [word.strip() for word in given.get("words", sort.words).split(",")]
     if given.get("rest"):
-        point["rest"] = _number(given["rest"]) if sort.wants_range else given["rest"] in ("on", "true", words[-1])
+        point["rest"] = _number(given["rest"])
     if isinstance(found.device, ModbusDevice):
         address = found.device.free_address(sort.table)
         cell: dict[str, Any] = {"table": sort.table, "address": address, "pin": pin}
