@@ -15,7 +15,7 @@ OR, AND, NOT, COMPARED, SUM, PRODUCT, ATOM = range(7)
 UNKNOWN = "nan"
 HELPERS = ("agree", "converted", "differ", "divided", "greatest", "least", "nan", "root", "rounded", "told")
 """Functions that a program is given for its values."""
-OTHERS = ("Run", "Tune", "main", "routine", "run", "BENCH", "REFLEXES", "all", "any", "abs", "float")
+OTHERS = ("Run", "Tune", "main", "routine", "run", "BENCH", "REFLEXES", "abs", "all", "any", "bool", "float")
 RESERVED = frozenset((*HELPERS, *OTHERS, *keyword.kwlist))
 """Names that a program has for something else."""
 
@@ -83,6 +83,11 @@ def negated(code: str) -> Code:
         if code.endswith(f" is {word}") and isinstance(code, Code) and code.binds == COMPARED:
             return Code(f"{code.removesuffix(f'is {word}')}is not {word}", COMPARED)
     return Code(f"not {within(code, NOT)}", NOT)
+
+
+def truth(code: str) -> Code:
+    """What a condition comes to, as a value: true or false, also where one of its parts is not known yet."""
+    return code if isinstance(code, Code) and code.binds in (COMPARED, NOT) else called("bool", code)
 
 
 def looks(code: str) -> bool:

@@ -175,6 +175,8 @@ class ValueCompiler:
     def _words(self, found: Value, expr: tree.Expr) -> str:
         if found.constant:
             return found.shown(found.run(None))
+        if isinstance(expr, tree.CONDITIONS):
+            return "a condition"
         return expr.name if isinstance(expr, tree.Name) else as_text(found)
 
     def _in_unit(self, found: Value, unit: str | None, expr: tree.Expr) -> Value:

@@ -7,6 +7,7 @@ from typing import Any
 
 import msgspec
 
+from cavet import units
 from cavet.routines import _code as code
 from cavet.routines import _tree as tree
 from cavet.routines._compiling import Look, Run, Value, ValueCompiler, as_text
@@ -25,6 +26,14 @@ class Condition(msgspec.Struct, frozen=True):
 
 class Compiler(ValueCompiler):
     """Makes functions of values and conditions."""
+
+    def value(self, expr: tree.Expr, want: Value | None = None) -> Value:
+        """A value; a condition in brackets is one that is on where it holds. Raises `MistakeError`."""
+        if not isinstance(expr, tree.CONDITIONS):
+            return super().value(expr, want)
+        found = self.condition(expr)
+        words = want.words if want is not None and want.kind == "switch" else units.OWN_WORDS
+        return Value(kind="switch", words=words, run=found.run, code=code.truth(found.code))
 
     # conditions
 

@@ -113,6 +113,10 @@ class Not(Expr):
     of: Expr
 
 
+CONDITIONS = (Compare, Edge, BoardIs, Reads, Joined, Not)
+"""What holds or does not."""
+
+
 class Step(msgspec.Struct, kw_only=True):
     """A step: its kind, its line, its text, and what belongs to it."""
 

@@ -745,6 +745,46 @@ class Words(unittest.TestCase):
             self.assertIn('expected one of "wide shut" or open', str(caught.exception.exceptions[0]))
 
 
+class ConditionsAsValues(unittest.TestCase):
+    def test_a_condition_in_brackets_is_on_where_it_holds(self):
+        ran = run(
+            """
+            routine a
+                ask level
+                let wet = (level > 1 m)
+                set horn to (not wet)
+                set mast_1 to (wet and beacon < 3 % or (horn is on))
+                say "{wet} {(horn)} {mast_1} {(mast_1 and level > 9 m)} {(gatehouse is ready)}"
+                expect (level > 1 m) = wet and horn != (1 m < level)
+                if (level > 1 m) = (2 > 1) and not (wet = (level > 9 m))
+                    say "so"
+                set spare_relay to (level > 1 m)
+                say "{spare_relay}"
+                for each in (wet and horn), (wet or horn)
+                    say "{each}"
+            """
+        )
+        self.assertEqual(
+            ("done", ["on off on off on", "so", "closed", "off", "on"]), (ran.end.result, ran.said), ran.end
+        )
+
+    def test_where_none_belongs_it_is_told(self):
+        for line, found in (
+            ("let x = (level > 1 m) + 1", 'found "a condition", expected a number'),
+            ("let x = -(not horn)", 'found "a condition", expected a number'),
+            ("set beacon to (horn is on)", 'found "a condition", expected a number in %'),
+            ("wait (gatehouse is ready)", 'found "a condition", expected a time'),
+            ("repeat (horn or horn) times\n        wait 1 s", 'found "a condition", expected a number'),
+            ("let x = min((horn is on), 2)", 'found "a condition", expected a number'),
+            ("for v in 1, (horn is on)\n        wait 1 s", 'found "a condition", expected a number'),
+            ("let x = (stop_button rises)", 'found "rises", expected `wait until`'),
+            ("set horn to (beacon reads 3 %)", 'found "reads", expected `expect POINT reads VALUE`'),
+        ):
+            with self.subTest(line), self.assertRaises(ExceptionGroup) as caught:
+                routine_text(f"routine a\n    {line}\n", "f", SETUP)
+            self.assertIn(found, str(caught.exception.exceptions[0]))
+
+
 class InPython(unittest.TestCase):
     def test_a_bench_in_a_script_runs_one(self):
         with tempfile.TemporaryDirectory() as folder, cavet.open("demo") as bench:
