@@ -12,10 +12,12 @@ import math
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import WrongError, counted, listed, nearest
 
 MAX_CHARACTERS = 1000
 MAX_DEPTH = 40
+MOST_DIGITS = 15
+MOST_NUMBER = 1e15
 
 
 def root(x: float) -> float:
@@ -23,7 +25,23 @@ def root(x: float) -> float:
     return math.sqrt(x) if x >= 0 else -math.sqrt(-x)
 
 
-FUNCTIONS: dict[str, Callable[..., float]] = {"min": min, "max": max, "abs": abs, "round": round, "root": root}
+def divided(one: float, other: float) -> float:
+    """A quotient. What is divided by 0 is as much as can be: a flow without resistance fills what it flows into."""
+    if other:
+        return one / other
+    return math.copysign(MOST_NUMBER, one) if one else 0.0
+
+
+def rounded(x: float, digits: float = 0) -> float:
+    """The nearest number with so many places behind the point."""
+    return round(x, int(max(-MOST_DIGITS, min(MOST_DIGITS, digits))))
+
+
+FUNCTIONS: dict[str, Callable[..., float]] = {"min": min, "max": max, "abs": abs, "round": rounded, "root": root}
+KNOWN: dict[str, Any] = {"__builtins__": {}, **FUNCTIONS, "divided": divided}
+"""What the code of an expression is run with."""
+VALUES = {"min": (2, 99), "max": (2, 99), "abs": (1, 1), "round": (1, 2), "root": (1, 1)}
+"""How many values each takes, at least and at most."""
 
 _OPERATORS = (
     ast.Add, ast.Sub, ast.Mult, ast.Div, ast.USub, ast.UAdd, ast.And, ast.Or, ast.Not,
@@ -62,13 +80,15 @@ class Expression:
         """Make the function of a row of numbers, in which each name's number stands at its slot."""
         code = compile(ast.fix_missing_locations(_as_lambda(self.in_slots(slots))), "<expression>", "eval")
         # safe: every node of the tree was checked when the expression was made
-        function: Callable[[Sequence[float]], float] = eval(code, {"__builtins__": {}, **FUNCTIONS})
+        function: Callable[[Sequence[float]], float] = eval(code, dict(KNOWN))
         return function
 
     def _check(self, node: ast.expr, depth: int) -> None:
         if depth > MAX_DEPTH:
             raise WrongError(self._place, found=self.text, expected="an expression less deeply nested")
-        if isinstance(node, ast.Constant) and type(node.value) in (int, float):
+        if isinstance(node, ast.Constant) and isinstance(node.value, int | float) and not isinstance(node.value, bool):
+            if node.value > MOST_NUMBER:
+                raise WrongError(self._place, found="a larger number", expected=f"at most {MOST_NUMBER:g}")
             return
         name = _dotted(node)
         if name is not None:
@@ -82,6 +102,8 @@ class Expression:
         parts: list[ast.expr] | None = None
         if isinstance(node, ast.BinOp):
             operators, parts = [node.op], [node.left, node.right]
+            if isinstance(node.op, ast.Div) and isinstance(node.right, ast.Constant) and not node.right.value:
+                raise WrongError(self._place, found=f"{self.text}, which divides by 0", expected="another divisor")
         elif isinstance(node, ast.UnaryOp):
             operators, parts = [node.op], [node.operand]
         elif isinstance(node, ast.BoolOp):
@@ -97,6 +119,11 @@ class Expression:
                     nearest=nearest(node.func.id, FUNCTIONS),
                 )
             parts = node.args
+            least, most = VALUES[node.func.id]
+            if not least <= len(parts) <= most:
+                found = f"{node.func.id} of {counted(len(parts), 'value')}"
+                expected = str(least) if least == most else f"{least} to {most}"
+                raise WrongError(self._place, found=found, expected=expected)
         if parts is None or not all(isinstance(operator, _OPERATORS) for operator in operators):
             found = ast.get_source_segment(self.text, node) or self.text
             raise WrongError(self._place, found=found, expected="names, numbers, + - * /, comparisons, and, or, not")
@@ -117,6 +144,15 @@ class _Slotted(ast.NodeTransformer):
 
     def __init__(self, slots: Mapping[str, int]) -> None:
         self._slots = slots
+
+    def visit_Constant(self, node: ast.Constant) -> ast.expr:
+        return ast.Constant(value=float(node.value))  # type: ignore[arg-type]  # it is a number: that was checked
+
+    def visit_BinOp(self, node: ast.BinOp) -> ast.expr:
+        left, right = self.visit(node.left), self.visit(node.right)
+        if not isinstance(node.op, ast.Div) or isinstance(right, ast.Constant):
+            return ast.BinOp(left=left, op=node.op, right=right)
+        return ast.Call(func=ast.Name(id="divided", ctx=ast.Load()), args=[left, right], keywords=[])
 
     def visit_Call(self, node: ast.Call) -> ast.expr:
         return ast.Call(func=node.func, args=[self.visit(part) for part in node.args], keywords=[])

@@ -1,5 +1,6 @@
 """Sums in words: what they give, and what they can't be used for."""
 
+import math
 import unittest
 
 from cavet.expressions import MAX_CHARACTERS, Expression
@@ -20,6 +21,14 @@ GIVEN = [
     ("a > 1 and not b > 1", (2, 0, 0), True),
     ("1 < a < 3", (2, 0, 0), True),
     ("a\n  + b", (1, 2, 0), 3),
+    ("a / b", (-1, 0, 0), -1e15),
+    ("a / (b - b)", (0, 3, 0), 0),
+    ("a / 2 / 4", (16, 0, 0), 2),
+    (" * ".join(["1e15"] * 40), (0, 0, 0), math.inf),
+    ("round(a)", (2.6, 0, 0), 3),
+    ("round(a, b)", (2.649, 1, 0), 2.6),
+    ("round(a, -1)", (26, 0, 0), 30),
+    ("round(a, b)", (2.6, 1e300, 0), 2.6),
 ]
 
 REFUSED = [
@@ -35,6 +44,14 @@ REFUSED = [
     "lambda: 1",
     "a[0]",
     "True",
+    "a / 0",
+    "min()",
+    "max(a)",
+    "abs(a, b)",
+    "root()",
+    "round(a, 1, 2)",
+    "1e16 * a",
+    "9" * 400,
     "(" * 200 + "a" + ")" * 200 + "+" * 50,
     "-" * 100 + "a",
     "a" + "+a" * MAX_CHARACTERS,

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from math import inf
 from typing import Any, Protocol
 
-from cavet.expressions import FUNCTIONS, Expression
+from cavet.expressions import KNOWN, Expression
 
 Row = list[float]
 Look = Callable[[Row, Row], bool]
@@ -60,7 +60,7 @@ def make_equations(quantities: Sequence[Changing], slots: Mapping[str, int]) -> 
     # safe: every node of an expression was checked when it was read; the rest are numbers
     exec(
         compile("\n".join([*look, " return stirred", *move]), "<rig>", "exec"),
-        {"__builtins__": {}, "inf": inf, **FUNCTIONS},
+        {**KNOWN, "inf": inf},
         made,
     )
     return made["look"], made["move"]

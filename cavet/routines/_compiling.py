@@ -19,12 +19,12 @@ from cavet.boards import KINDS
 from cavet.boards.parts import ColourLamp
 from cavet.colours import NAMES as COLOUR_NAMES
 from cavet.colours import parse_colour
+from cavet.expressions import VALUES as FUNCTIONS
 from cavet.hosts import Point, PointKind
 from cavet.routines import _code as code
 from cavet.routines import _tree as tree
 from cavet.routines._mistakes import MistakeError
 from cavet.routines._spelling import written_word
-from cavet.routines._words import FUNCTIONS
 from cavet.wording import WrongError, listed, plain
 
 MAX_TEXT = 1000

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable
 
+from cavet.expressions import VALUES as FUNCTIONS
 from cavet.routines import _tree as tree
 from cavet.routines._lexing import Token, tokens
 from cavet.routines._mistakes import MistakeError
-from cavet.routines._words import COMPARED, FUNCTIONS, KEYWORDS
+from cavet.routines._words import COMPARED, KEYWORDS
 
 MOST_BRACKETS = 40
 

@@ -7,8 +7,6 @@ KEYWORDS = frozenset(
     rises falls changes ready lost open elapsed asked min max abs round root row column""".split()  # noqa: SIM905
 )
 """Words that no routine, tune or value may be called by."""
-FUNCTIONS = {"min": (2, 99), "max": (2, 99), "abs": (1, 1), "round": (1, 2), "root": (1, 1)}
-"""How many values each takes, at least and at most."""
 COMPARED = ("=", "!=", "<", "<=", ">", ">=")
 STEPS = (
     "set", "toggle", "pulse", "ask", "show", "clear", "send", "wait", "expect", "repeat", "while", "every", "for",
