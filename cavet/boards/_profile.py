@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from cavet.boards._pins import PinMode
+from cavet.wording import WrongError
 
 
 class PinProfile(msgspec.Struct, frozen=True, kw_only=True):
@@ -38,6 +39,14 @@ class Profile(msgspec.Struct, frozen=True, kw_only=True):
     """Whether a line that a program has let go of stays as it was; else its pin goes back to rest."""
     resets: bool = False
     """Whether the opening of its link resets it; only one program can be there then."""
+
+    def pin(self, name: str, place: str = "pin") -> int:
+        """A pin by its number or its label. Raises `WrongError`."""
+        for pin in self.pins.values():
+            if name in (str(pin.number), pin.label):
+                return pin.number
+        there = f"{min(self.pins)} to {max(self.pins)}, or a label" if self.pins else "none: the board has no pins"
+        raise WrongError(place, found=name, expected=there)
 
     def able(self, mode: PinMode) -> list[int]:
         """The pins that have a mode."""

@@ -292,12 +292,12 @@ class ValueCompiler:
         board = self._setup.boards.get(expr.board)
         if board is None:
             raise MistakeError(expr.at, found=expr.board, expected="a simulated board", words=list(self._setup.boards))
-        pins = board.profile.pins
-        number = next((pin.number for pin in pins.values() if expr.pin in (str(pin.number), pin.label)), None)
-        if number is None:
+        try:
+            number = board.profile.pin(expr.pin)
+        except WrongError as error:
             raise MistakeError(
-                expr.at, found=expr.pin, expected=f"a pin of the {expr.board}: {min(pins)} to {max(pins)}"
-            )
+                expr.at, found=expr.pin, expected=f"a pin of the {expr.board}: {error.expected}"
+            ) from error
         name = expr.board
         self._names.use_board(name)
         python = code.called("run.pin", f'"{name}"', str(number))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from cavet.bench import RunningBench, shows_itself
-from cavet.boards import Board, PinMode
+from cavet.boards import PinMode
 from cavet.boards.parts import Part
 from cavet.hosts import PinPoint, Point, PointKind
 from cavet.units import show
@@ -45,7 +45,7 @@ def _pin(bench: RunningBench, name: str | int, board: object) -> dict[str, Any]:
         near = nearest(str(of), boards) if of else None
         raise WrongError("input.pin", found=str(name), expected=f"BOARD.PIN, on {listed(boards)}", nearest=near)
     circuit = boards[str(of)].circuit
-    number = _number(boards[str(of)], label.removeprefix("pin ").strip())
+    number = boards[str(of)].profile.pin(label.removeprefix("pin ").strip(), "input.pin")
     pin, now = circuit.pins[number], bench.clock.now()
     value: float | bool
     if pin.mode.drives:
@@ -55,14 +55,6 @@ def _pin(bench: RunningBench, name: str | int, board: object) -> dict[str, Any]:
     else:
         value = circuit.read_level(number)
     return {"pin": number, "board": str(of), "state": pin.mode.value, "value": value}
-
-
-def _number(board: Board, label: str) -> int:
-    pins = board.profile.pins
-    for pin in pins.values():
-        if label in (str(pin.number), pin.label):
-            return pin.number
-    raise WrongError("input.pin", found=label, expected=f"{min(pins)} to {max(pins)}, or a label")
 
 
 def _point(bench: RunningBench, name: str) -> dict[str, Any]:

@@ -121,11 +121,12 @@ DOERS: dict[str, Callable[[RunningBench, str, dict[str, Any]], None]] = {
 
 def quantity(raw: object, unit: str, place: str) -> float:
     """Read a quantity that JSON holds as a number or as a text with a unit."""
+    expected = f"a quantity{f' in {unit}' if unit else ''}"
     if isinstance(raw, int | float) and not isinstance(raw, bool):
-        return float(raw)
+        return units.finite(raw, place, expected)
     if isinstance(raw, str):
         return units.parse(raw, unit, place)
-    raise WrongError(place, found=str(raw), expected=f"a quantity{f' in {unit}' if unit else ''}")
+    raise WrongError(place, found=str(raw), expected=expected)
 
 
 def follow_input(take: Callable[[bytes], None]) -> None:

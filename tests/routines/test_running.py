@@ -778,6 +778,7 @@ class ConditionsAsValues(unittest.TestCase):
             ("let x = min((horn is on), 2)", 'found "a condition", expected a number'),
             ("for v in 1, (horn is on)\n        wait 1 s", 'found "a condition", expected a number'),
             ("let x = (stop_button rises)", 'found "rises", expected `wait until`'),
+            ("expect mast.pin 3 = 1", 'found "3", expected a pin of the mast: none: the board has no pins'),
             ("set horn to (beacon reads 3 %)", 'found "reads", expected `expect POINT reads VALUE`'),
         ):
             with self.subTest(line), self.assertRaises(ExceptionGroup) as caught:
