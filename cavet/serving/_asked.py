@@ -41,11 +41,11 @@ def _pin(bench: RunningBench, name: str | int, board: object) -> dict[str, Any]:
     named, _, label = str(name).rpartition(".") if isinstance(name, str) else ("", "", str(name))
     of = named or board
     boards = bench.world.boards
-    if of not in boards:
+    if not isinstance(of, str) or of not in boards:
         near = nearest(str(of), boards) if of else None
         raise WrongError("input.pin", found=str(name), expected=f"BOARD.PIN, on {listed(boards)}", nearest=near)
-    circuit = boards[str(of)].circuit
-    number = boards[str(of)].profile.pin(label.removeprefix("pin ").strip(), "input.pin")
+    circuit = boards[of].circuit
+    number = boards[of].profile.pin(label.removeprefix("pin ").strip(), "input.pin")
     pin, now = circuit.pins[number], bench.clock.now()
     value: float | bool
     if pin.mode.drives:
@@ -54,7 +54,7 @@ def _pin(bench: RunningBench, name: str | int, board: object) -> dict[str, Any]:
         value = circuit.read_counts(number, now)
     else:
         value = circuit.read_level(number)
-    return {"pin": number, "board": str(of), "state": pin.mode.value, "value": value}
+    return {"pin": number, "board": of, "state": pin.mode.value, "value": value}
 
 
 def _point(bench: RunningBench, name: str) -> dict[str, Any]:

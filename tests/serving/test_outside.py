@@ -105,6 +105,7 @@ class Faults(unittest.IsolatedAsyncioTestCase):
             ('{"fault": "hang-up", "board": "gatehouse"}', "a device file can't be hung up"),
             ('{"pin": 9, "ask": true}', "BOARD.PIN"),
             ('{"pin": 99, "board": "gatehouse", "ask": true}', "expected 0 to 19"),
+            ('{"pin": 9, "board": {"a": 1}, "ask": true}', "BOARD.PIN"),
             ('{"pin": "mast.1", "ask": true}', "expected none: the board has no pins"),
             ('{"rig": "chamber", "set": 1%s}' % ("0" * 400), "expected a quantity in mm"),
             ('{"point": "beacon", "ask": false}', "input.ask"),
