@@ -11,6 +11,7 @@ from cavet.benchfile._setup import LinkSetup, Setup
 from cavet.boards import Board
 from cavet.boards.firmware import ModbusFirmware
 from cavet.record import Kind, Record, Topic
+from cavet.units import finite
 from cavet.wording import WrongError, listed, nearest
 
 
@@ -35,6 +36,11 @@ class Faulting:
         if board not in boards:
             known = listed(boards)
             raise WrongError("fault.board", found=board, expected=f"one of {known}", nearest=nearest(board, boards))
+        if messages is not None:
+            finite(messages, "fault.messages", "how many messages, 1 or more", 1.0)
+        for key, span in (("seconds", seconds), ("by", by)):
+            if span is not None:
+                finite(span, f"fault.{key}", "0 s or more", 0.0)
         now = self._side.clock.now()
         fault = Meddled(kind)
         fault.left = messages if messages is not None else (inf if seconds is not None else 1)

@@ -366,6 +366,7 @@ class PartCore:
         self.do("release")
 
     async def _press(self, seconds: float) -> None:
+        seconds = finite(seconds, self.path, "seconds, 0 or more", 0.0)
         self._bench._running.act(self.path, "press", seconds=seconds)
         await asyncio.sleep(seconds)
 

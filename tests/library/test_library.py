@@ -38,6 +38,10 @@ class OnTheDemo(unittest.TestCase):
                 lambda wrong=wrong: self.bench.rig.__setitem__("chamber", wrong),
                 lambda wrong=wrong: lever.set(wrong), lambda wrong=wrong: self.bench.wait(wrong),
                 lambda wrong=wrong: lever.do("set", value=0.1, seconds=wrong if wrong is not None else -1),
+                lambda wrong=wrong: self.bench.part("gatehouse.stop_button").press(wrong),
+                lambda wrong=wrong: self.bench.fault("lose", "pumphouse", messages=wrong if wrong is not None else 0),
+                lambda wrong=wrong: self.bench.fault("lose", "pumphouse", seconds=wrong if wrong is not None else -1),
+                lambda wrong=wrong: self.bench.fault("delay", "pumphouse", by=wrong if wrong is not None else -1),
             ):  # fmt: skip
                 with self.subTest(wrong), self.assertRaises(cavet.WrongError):
                     attempt()
