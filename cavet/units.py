@@ -63,6 +63,8 @@ _NUMBER = re.compile(
 )
 
 ON_WORDS = {"on": True, "off": False}
+OWN_WORDS = ("off", "on")
+"""What the two values of a switch are called that has no words of its own."""
 MOST_PLACES = 12
 """So many places behind the point are printed, at most."""
 MOST_WORD = 40
@@ -140,9 +142,6 @@ def _fitting(wanted: str) -> str:
         return f"a number in {wanted}" if wanted else "a number without a unit, or in %"
     words = [unit for unit in DIMENSIONS[dimension] if unit]
     return f"a number in {listed(words)}"
-
-
-OWN_WORDS = ("off", "on")
 
 
 def switched(word: str, words: tuple[str, str] = OWN_WORDS) -> bool | None:

@@ -95,7 +95,7 @@ def _state(trail: Trail, stage: Kind, around: Circumstances) -> StageState:
         return StageState.LEFT_OUT  # another program's question, say, or a value that the board only keeps
     if stage == Kind.MOVED and _is_driven_over(trail, around):
         return StageState.LEFT_OUT
-    if stage in (Kind.TAKEN, Kind.DRIVEN, Kind.MOVED) and _is_done_by_newer(trail):
+    if stage in (Kind.TAKEN, Kind.DRIVEN, Kind.MOVED) and _is_done_by_newer(trail, around):
         return StageState.LEFT_OUT
     return StageState.COMING
 
@@ -129,10 +129,13 @@ def _is_driven_over(trail: Trail, around: Circumstances) -> bool:
     return newer is not None and driven is not None and newer.t <= driven.t + allowed(trail, Kind.MOVED, around)
 
 
-def _is_done_by_newer(trail: Trail) -> bool:
-    """Whether it was confirmed though its own bytes have driven nothing: a newer command has brought its part there."""
-    is_confirmed = trail.reached(Kind.CONFIRMED) is not None
-    return is_confirmed and trail.driven_over is not None and trail.reached(Kind.DRIVEN) is None
+def _is_done_by_newer(trail: Trail, around: Circumstances) -> bool:
+    """Whether it was confirmed though its own bytes have driven nothing: a newer command has brought its part there at
+    about that time."""
+    newer, confirmed = trail.driven_over, trail.reached(Kind.CONFIRMED)
+    if newer is None or confirmed is None or trail.reached(Kind.DRIVEN) is not None:
+        return False
+    return newer.t <= confirmed.t + allowed(trail, Kind.MOVED, around)
 
 
 def _not_before(stopped: Event, stage: Kind) -> Kind:

@@ -14,6 +14,8 @@ from cavet.record import Kind, Record, Topic
 from cavet.units import finite
 from cavet.wording import WrongError, listed, nearest
 
+HOW_MANY = "how many messages, 1 or more"
+
 
 class Faulting:
     """Makes faults at the boards of a bench."""
@@ -36,8 +38,8 @@ class Faulting:
         if board not in boards:
             known = listed(boards)
             raise WrongError("fault.board", found=board, expected=f"one of {known}", nearest=nearest(board, boards))
-        if messages is not None:
-            finite(messages, "fault.messages", "how many messages, 1 or more", 1.0)
+        if messages is not None and not finite(messages, "fault.messages", HOW_MANY, 1.0).is_integer():
+            raise WrongError("fault.messages", found=messages, expected=HOW_MANY)
         for key, span in (("seconds", seconds), ("by", by)):
             if span is not None:
                 finite(span, f"fault.{key}", "0 s or more", 0.0)

@@ -103,7 +103,7 @@ class Checker:
             return dict(key.default) if isinstance(key.default, dict) else key.default
         unit: str | None = key.unit
         if key.unit == "=words":
-            return self._said(data[key.name], values["words"], key, (*path, key.name))
+            return self._noted(key, lambda: self._switched(data[key.name], values["words"], (*path, key.name)))
         if key.unit.startswith("="):  # as another key says
             named = values.get(key.unit[1:]) or ""
             unit = self.unit_of(named) if key.unit == "=of" else units.spelled(named)
@@ -112,8 +112,12 @@ class Checker:
         return self._value(data[key.name], key, unit or "", (*path, key.name))
 
     def _value(self, raw: object, key: Key, unit: str, path: Path) -> Any:
+        return self._noted(key, lambda: getattr(self, f"_read_{key.kind.replace('-', '_')}")(raw, key, unit, path))
+
+    def _noted(self, key: Key, read: Callable[[], Any]) -> Any:
+        """What is read for a key; what is wrong with it is noted, and its default taken."""
         try:
-            return getattr(self, f"_read_{key.kind.replace('-', '_')}")(raw, key, unit, path)
+            return read()
         except WrongError as error:
             self.errors.append(error)
             return key.default
@@ -203,14 +207,6 @@ class Checker:
         if not isinstance(raw, int | float | str):
             raise self._fail(raw, "a number or a text", path)
         return raw
-
-    def _said(self, raw: object, words: tuple[str, str], key: Key, path: Path) -> Any:
-        """What a switch is to be, in the words by which its values are called."""
-        try:
-            return self._switched(raw, words, path)
-        except WrongError as error:
-            self.errors.append(error)
-            return key.default
 
     def _read_switch(self, raw: object, key: Key, unit: str, path: Path) -> bool:
         return self._switched(raw, units.OWN_WORDS, path)

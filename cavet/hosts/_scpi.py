@@ -18,7 +18,7 @@ from cavet.hosts._session import SessionSettings, SessionState
 from cavet.protocols import Side, scpi
 from cavet.record import Kind, Purpose, Reason, Tell, Topic
 from cavet.units import last_place
-from cavet.wording import plain
+from cavet.wording import counted, plain
 
 IDENTIFY = "*IDN?"
 NEXT_ERROR = "SYST:ERR?"
@@ -77,7 +77,6 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
     def opened(self, now: float) -> None:
         """Ask who is there, then how everything stands."""
         self._decoder = scpi.ScpiDecoder(Side.BOARD)
-        self._odd.clear()
         self._begin(now)
         self._enter(SessionState.ASKING, inf)
         self._queue.waiting.append(_Query(text=IDENTIFY))
@@ -119,7 +118,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         if question.wish is not None and question.refusal is not None:
             self._refuse_wish(question.wish, question.refusal[1], question.refusal[0])
         elif question.wish is not None:
-            why = f"no answer to {question.tries + 1} times {question.text}, {self._within}"
+            why = f"no answer to {counted(question.tries + 1, 'try')} of {question.text}, {self._within}"
             self._give_up(question.wish, why, Reason.NO_ANSWER)
         elif question.point is not None and self.state is SessionState.LEARNING:
             self._not_known(question.point, question.text)

@@ -48,7 +48,7 @@ def told_too_late(around: Around) -> Iterator[Remark]:
         }  # fmt: skip
         if not late:
             continue
-        keys, enough = ("hosts", host.name, "reply_within"), show_duration(AMPLE * max(late.values()))
+        keys, enough = ("hosts", host.name, "reply_within"), f"{AMPLE * max(late.values()):g} s"
         yield Remark(
             name="told-too-late", keys=keys, weight=Weight.DOUBTFUL,
             what=f"the {board.name} tells of {listed(late, 'and')} every {show_duration(max(late.values()))}, and "

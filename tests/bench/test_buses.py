@@ -12,6 +12,7 @@ from cavet.bench import Carrier, RunningBench, Standings
 from cavet.benchfile import check_text, load_bench
 from cavet.demo import demo_path
 from cavet.record import Kind
+from tests.checks.huts import LINE
 
 DOCS = Path(__file__).parents[2] / "docs"
 
@@ -235,25 +236,22 @@ class SignalPost(unittest.TestCase):
         )
 
 
-CHAIN = """format = 1
+CHAIN = (
+    """format = 1
 [boards.hut]
 profile = "wren"
 firmware = "firmata"
 [boards.hut.parts]
-banner = { kind = "chain", modules = 2, chip = 1 }
-[links.hut]
-kind = "serial"
-board = "hut"
-[hosts.hut]
-link = "hut"
-protocol = "firmata"
-[hosts.hut.devices]
+banner = { kind = "chain", modules = 2, chip = 1 }"""
+    + LINE
+    + """[hosts.hut.devices]
 banner = { kind = "chain", modules = 2, chip = 1, reversed = true, turn = 2 }
 [points.banner]
 board = "hut"
 kind = "pixels"
 device = "banner"
 """
+)
 
 
 class SpiOverFirmata(unittest.TestCase):

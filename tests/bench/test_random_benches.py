@@ -29,6 +29,14 @@ def written(drawn, folder):
     return path
 
 
+@contextlib.contextmanager
+def opened(seed, **how):
+    """A bench that is drawn from a seed, running, with what was drawn, and with lots of the same seed."""
+    drawn = Lots(seed, **how).drawn
+    with tempfile.TemporaryDirectory() as folder, cavet.open(written(drawn, folder), seed=str(seed)) as bench:
+        yield bench, drawn, random.Random(seed)
+
+
 class Wishing:
     """Asks every output of a bench for something, and looks whether its part gets there."""
 
@@ -121,16 +129,14 @@ class Asking:
 class Bursts(Asking, unittest.TestCase):
     def test_of_several_wishes_at_once_the_last_one_holds_and_none_is_broken(self):
         for seed in BURST_SEEDS:
-            with self.subTest(seed), tempfile.TemporaryDirectory() as folder:
-                drawn, lot = Lots(seed).drawn, random.Random(seed)
-                with cavet.open(written(drawn, folder), seed=str(seed)) as bench:
-                    for _ in range(10):
-                        self.burst(bench, drawn, lot, 2, 4)
-                    bench.wait(20)
-                    self.assertEqual(self.broken(bench), [])
-                    for name in drawn.parts:
-                        asked, got = bench[name].asked, bench[name].read()
-                        self.assertTrue(asked is None or bench[name]._point.same(asked, got), (name, asked, got))
+            with self.subTest(seed), opened(seed) as (bench, drawn, lot):
+                for _ in range(10):
+                    self.burst(bench, drawn, lot, 2, 4)
+                bench.wait(20)
+                self.assertEqual(self.broken(bench), [])
+                for name in drawn.parts:
+                    asked, got = bench[name].asked, bench[name].read()
+                    self.assertTrue(asked is None or bench[name]._point.same(asked, got), (name, asked, got))
 
     def test_what_a_display_was_told_before_it_could_show_it_is_not_broken(self):
         with cavet.open("demo") as bench:
@@ -145,21 +151,19 @@ class Bursts(Asking, unittest.TestCase):
 class Truthful(Asking, unittest.TestCase):
     def test_whatever_happens_no_output_counts_as_done_that_is_not(self):
         for seed in TRUTH_SEEDS:
-            with self.subTest(seed), tempfile.TemporaryDirectory() as folder:
-                drawn, lot = Lots(seed, confirmed=True).drawn, random.Random(seed)
-                with cavet.open(written(drawn, folder), seed=str(seed)) as bench:
-                    boards = sorted({part.partition(".")[0] for part in drawn.parts.values()})
-                    for _ in range(12):
-                        with contextlib.suppress(cavet.WrongError):  # not every link can be hung up
-                            for kind in lot.sample((*FAULTS, "garble"), lot.randint(0, 1)):
-                                bench.fault(kind, lot.choice(boards))
-                        self.burst(bench, drawn, lot, 1, 3)
-                    bench.wait(60)
-                    told = {name for name, _ in self.broken(bench)}
-                    for name in drawn.parts:
-                        asked = bench[name].asked
-                        if asked is not None and not is_there(bench, drawn, name, asked) and name not in told:
-                            self.assertFalse(bench[name]._point.same(asked, bench[name].got), (name, asked))
+            with self.subTest(seed), opened(seed, confirmed=True) as (bench, drawn, lot):
+                boards = sorted({part.partition(".")[0] for part in drawn.parts.values()})
+                for _ in range(12):
+                    with contextlib.suppress(cavet.WrongError):  # not every link can be hung up
+                        for kind in lot.sample((*FAULTS, "garble"), lot.randint(0, 1)):
+                            bench.fault(kind, lot.choice(boards))
+                    self.burst(bench, drawn, lot, 1, 3)
+                bench.wait(60)
+                told = {name for name, _ in self.broken(bench)}
+                for name in drawn.parts:
+                    asked = bench[name].asked
+                    if asked is not None and not is_there(bench, drawn, name, asked) and name not in told:
+                        self.assertFalse(bench[name]._point.same(asked, bench[name].got), (name, asked))
 
 
 class Spoilt(unittest.TestCase):
@@ -190,20 +194,18 @@ class Spoilt(unittest.TestCase):
 class Faulty(Wishing, unittest.TestCase):
     def test_after_a_fault_what_is_asked_is_where_the_parts_are_again(self):
         for seed in FAULT_SEEDS:
-            with self.subTest(seed), tempfile.TemporaryDirectory() as folder:
-                drawn, lot = Lots(seed, confirmed=True).drawn, random.Random(seed)
-                with cavet.open(written(drawn, folder), seed=str(seed)) as bench:
-                    self.wish(bench, drawn, lot)
-                    for board in sorted({part.partition(".")[0] for part in drawn.parts.values()}):
-                        fault = lot.choice(FAULTS)
-                        with contextlib.suppress(cavet.WrongError):  # a device file can't be hung up
-                            bench.fault(fault, board)
-                        for name in drawn.parts:
-                            with contextlib.suppress(cavet.Refused, cavet.Unconfirmed, cavet.UnreachableError):
-                                bench[name].set("#00ff00" if name in drawn.colours else bench[name].asked)
-                        bench.wait(12)
-                        with self.subTest(fault):
-                            self.wish(bench, drawn, lot)
+            with self.subTest(seed), opened(seed, confirmed=True) as (bench, drawn, lot):
+                self.wish(bench, drawn, lot)
+                for board in sorted({part.partition(".")[0] for part in drawn.parts.values()}):
+                    fault = lot.choice(FAULTS)
+                    with contextlib.suppress(cavet.WrongError):  # a device file can't be hung up
+                        bench.fault(fault, board)
+                    for name in drawn.parts:
+                        with contextlib.suppress(cavet.Refused, cavet.Unconfirmed, cavet.UnreachableError):
+                            bench[name].set("#00ff00" if name in drawn.colours else bench[name].asked)
+                    bench.wait(12)
+                    with self.subTest(fault):
+                        self.wish(bench, drawn, lot)
 
 
 class Past(unittest.TestCase):

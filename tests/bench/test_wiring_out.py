@@ -336,7 +336,7 @@ class Slow(Benches):
             bench["valve"].set(True)
         trail = raised.exception.trail
         self.assertEqual(trail.broken_at, "confirmed")
-        self.assertIn("no answer to 3 times SYST:ERR?", trail.why)
+        self.assertIn("no answer to 3 tries of SYST:ERR?", trail.why)
         self.assertIn("reply_within", trail.mend)
 
 

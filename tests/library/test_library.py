@@ -45,6 +45,9 @@ class OnTheDemo(unittest.TestCase):
             ):  # fmt: skip
                 with self.subTest(wrong), self.assertRaises(cavet.WrongError):
                     attempt()
+        for messages in (0, 1.5):
+            with self.subTest(messages), self.assertRaises(cavet.WrongError):
+                self.bench.fault("lose", "pumphouse", messages=messages)
         self.assertEqual((voltage.ended, self.bench["supply_1_voltage"].read()), ("confirmed", 5.0))
         self.assertEqual(self.bench["beacon"].asked, None)
         self.assertAlmostEqual(self.bench.rig["chamber"], 1200, delta=1)

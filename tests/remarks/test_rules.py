@@ -9,10 +9,11 @@ from cavet.benchfile import check_text, load_bench
 from cavet.demo import demo_path
 from cavet.remarks import RULES, Weight, mended, remarks_on, well
 from tests.bench.test_values import KILN, SETUP
-from tests.checks.huts import ONE_LAMP
+from tests.checks.huts import LINE, ONE_LAMP
 from tests.commands.run import cavet_here
 
-PINS = """
+PINS = (
+    """
 format = 1
 [boards.hut]
 profile = "wren"
@@ -34,14 +35,9 @@ flag = { kind = "door", pin = 2 }
 slide = { kind = "lever", pin = "A0" }
 port = { kind = "expander", address = 0x20 }
 port_lamp = { kind = "lamp", pin = "port.A0" }
-tide = { kind = "adc", address = 0x48, channels = { channel_3 = "hut.glow" } }
-[links.hut]
-kind = "serial"
-board = "hut"
-[hosts.hut]
-link = "hut"
-protocol = "firmata"
-[hosts.hut.devices]
+tide = { kind = "adc", address = 0x48, channels = { channel_3 = "hut.glow" } }"""
+    + LINE
+    + """[hosts.hut.devices]
 port = { kind = "expander", address = 0x20 }
 tide = { kind = "registers", address = 0x48, map = "converters#adc4" }
 [points]
@@ -55,6 +51,7 @@ slide = { board = "hut", kind = "reading", pin = "A0", range = [-1, 1] }
 port_lamp = { board = "hut", kind = "switch", device = "port.A0" }
 tide = { board = "hut", kind = "reading", device = "tide.channel_3", range = [0, 1], wire = [0, 4095] }
 """
+)
 MODBUS = """
 format = 1
 [boards.shed]
@@ -301,6 +298,10 @@ class Rules(unittest.TestCase):
                     self.assertIn("glow, drive and brake every 2 s, and kiln waits for 1.5 s", remark.what)
                     after = remarks_on(mended(file, remark.mend).setup)
                     self.assertNotIn("told-too-late", [each.name for each in after])
+            path.write_text(text.replace('every = "2 s"', 'every = "5 min"'))
+            file = load_bench(path)
+            (mend,) = [remark.mend for remark in remarks_on(file.setup) if remark.name == "told-too-late"]
+            self.assertEqual(450, mended(file, mend).setup.hosts["kiln"].settings.reply_within)
 
     def test_of_a_real_board_only_what_its_kind_can_do_is_known(self):
         text = 'format = 1\n[boards.hut]\nprofile = "wren"\nfirmware = "firmata"\n[links.hut]\nkind = "serial"\n'

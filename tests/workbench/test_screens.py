@@ -118,6 +118,14 @@ def seated(story, size=(160, 47), change=("", ""), text=None, changing=False):
 
 
 class Window(unittest.TestCase):
+    def test_a_key_that_comes_when_it_has_been_left_goes_nowhere(self):
+        async def story(seat):
+            left.append(seat.app)
+
+        left = []
+        seated(story)
+        asyncio.run(left[0].on_event(events.Key("x", "x")))
+
     def test_a_resize_that_got_lost_is_made_up_for(self):
         async def story(seat):
             seat.app._resize_timer = mock.Mock()  # one that never comes to its end
