@@ -30,6 +30,8 @@ from cavet.workbench.roster import Head, Line
 
 ROUGH_STEP = 0.2
 """Where a wire can't tell less than this apart, no places behind the point are shown of what came over it."""
+WAVERS = 10
+"""A reading wavers by some steps of its wire, which nobody wants to see; what was asked for does not."""
 RECENT_SECONDS = 60.0
 NEAR_LINES = 150
 """More lines than this, to either side of the cursor, are in no window."""
@@ -173,7 +175,10 @@ def rounded(point: Point, value: Asked | None) -> str:
     if value is None or point.kind.is_switch or point.kind.is_text:
         return point.show(value)
     step = point.resolution
-    return units.show(float(value), point.unit, 0 if step >= ROUGH_STEP else max(1, units.places(10 * step)))
+    if step >= ROUGH_STEP:
+        return units.show(float(value), point.unit, 0)
+    grain = step if point.kind.is_output else WAVERS * step
+    return units.show(float(value), point.unit, max(1, units.places(grain)))
 
 
 def _course(desk: Desk, point: Point, entry: str | None) -> CourseView:

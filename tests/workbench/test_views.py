@@ -96,6 +96,17 @@ class Boards(unittest.TestCase):
         self.assertEqual([fine(share) for share in (0.0, 1e-6, 0.123456, 1.0)], [0.0, 1e-6, 0.1235, 1.0])
 
 
+class Rounded(unittest.TestCase):
+    def test_what_was_got_is_as_fine_as_what_was_asked_where_the_wire_is_and_readings_do_not_waver(self):
+        points = demo().points
+        for name, value, shown in (
+            ("supply_1_limit", 0.1235, "0.1235 A"), ("supply_1_voltage", 12.345, "12.345 V"), ("beacon", 33.33, "33 %"),
+            ("supply_1_measured", 4.98765, "4.99 V"), ("windlass", 0.00123, "0"), ("water", 12.345, "12.3 degC"),
+        ):  # fmt: skip
+            with self.subTest(name):
+                self.assertEqual(shown, views.rounded(points[name], value))
+
+
 class Broken(unittest.TestCase):
     def test_trails_are_looked_for_once_a_frame(self):
         async def story(bench, _standings):
