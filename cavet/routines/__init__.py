@@ -14,10 +14,11 @@ from cavet.routines._spelling import written_value, written_word
 from cavet.routines._telling import End
 from cavet.routines._to_python import python_of
 from cavet.routines._tree import Step
-from cavet.routines._words import KEYWORDS, STEPS
+from cavet.routines._words import HEADS, KEYWORDS, STEPS
 from cavet.routines._written import Routine, Tune, program_of, routine
 
 __all__ = [
+    "HEADS",
     "KEYWORDS",
     "STEPS",
     "CheckedRoutine",

@@ -296,16 +296,24 @@ class OnTheScreen(unittest.TestCase):
 
     def test_what_was_done_by_hand_becomes_lines(self):
         async def story(seat):
-            await self.there(seat, "routine a\n    wait 1 s\n")
-            seat.desk.wishes.ask(SETUP.points["beacon"], 40.0)
+            seat.desk.wishes.ask(SETUP.points["beacon"], 40.0)  # before anybody thought of a routine
             await seat.asks("beacon", 40.0)
-            await seat.press("ctrl+t")
+            await self.there(seat, "routine a\n    wait 1 s\n")
+            await seat.press("ctrl+home", "ctrl+t")  # in none they are a routine
             await seat.until(lambda: "    set beacon to 40 %" in seat.desk.work.text)
             seat.desk.wishes.ask(SETUP.points["panel"], 'a "lock" {beacon}\nb')
             await seat.until(lambda: seat.asked("panel") == 'a "lock" {beacon}\nb')
-            await seat.press("ctrl+t")
+            await seat.press("ctrl+home", "ctrl+t")
             await seat.until(lambda: r'    set panel to "a \"lock\" \{beacon\}\nb"' in seat.desk.work.text)
             await seat.until(lambda: seat.desk.work.program is not None and not seat.desk.work.mistakes)
+            self.assertTrue(seat.desk.work.text.startswith("routine by_hand_1\n    set panel"), seat.desk.work.text)
+            self.assertIn("\nroutine by_hand\n    set beacon to 40 %\n\nroutine a\n", seat.desk.work.text)
+            seat.desk.wishes.ask(SETUP.points["beacon"], 41.0)
+            await seat.asks("beacon", 41.0)
+            await seat.press("ctrl+end", "ctrl+t")  # in a routine they are steps of that
+            await seat.until(lambda: seat.desk.work.text.endswith("    wait 1 s\n    set beacon to 41 %\n"))
+            await seat.press("ctrl+t")
+            await seat.sees("nothing more was done by hand")
 
         seated(story)
 

@@ -19,6 +19,7 @@ from cavet.bench import RunningBench
 from cavet.benchfile import stem_of, write_whole
 from cavet.demo import demo_path, find_routines
 from cavet.routines import (
+    HEADS,
     CheckedRoutine,
     Looking,
     Program,
@@ -159,9 +160,20 @@ class Work:
 
     def begun_anew(self) -> str:
         """A routine with a name that is free, made of what the bench has."""
+        return beginning(self._bench, self._free_name("first", "another"))
+
+    def fitted_in(self, steps: list[str], row: int) -> str:
+        """Steps as they can be put in front of a row: as a routine of their own, where that is in none."""
+        above = [line for line in self.text.split("\n")[:row] if line.startswith(HEADS)]
+        if above and not above[-1].startswith("reflex"):
+            return "\n".join([*steps, ""])
+        return "\n".join([f"routine {self._free_name('by_hand', 'by_hand')}", *steps, "", ""])
+
+    def _free_name(self, first: str, others: str) -> str:
+        """A name that no routine has yet, nor anything of the bench: the first, or one with a number."""
         names = {name for _, name in self.heads()} | {*self._bench.setup.points, *self._bench.setup.boards}
-        names_on = itertools.chain(["first"], (f"another_{count}" for count in itertools.count(1)))
-        return beginning(self._bench, next(name for name in names_on if name not in names))
+        names_on = itertools.chain([first], (f"{others}_{count}" for count in itertools.count(1)))
+        return next(name for name in names_on if name not in names)
 
     def taken_in(self) -> str:
         """What the file says now, taken in as the text. Raises `WrongError` where it can't be read."""

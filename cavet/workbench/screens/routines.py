@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from functools import partial
 from typing import ClassVar
 
@@ -11,9 +11,9 @@ from textual.containers import Horizontal, Vertical
 from textual.widget import Widget
 
 from cavet.hosts import Point
-from cavet.record import Event, Kind
+from cavet.record import Event, Kind, Record, Topic
 from cavet.routines import CheckedRoutine, written_value
-from cavet.wording import WrongError
+from cavet.wording import WrongError, counted
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.routines import (
@@ -84,7 +84,7 @@ class RoutinesScreen(Frame):
         self._offer = Offer(self._fits)
         self._tune = 0
         self._strokes = 0
-        self._taken = len(desk.bench.record)
+        self._taken = 0
 
     # what it shows
 
@@ -301,26 +301,27 @@ class RoutinesScreen(Frame):
         self.say("taken in as the file has it; ctrl+z brings back what was here", well=True)
 
     def action_by_hand(self) -> None:
-        """What was done by hand since, as lines of a routine."""
-        record = self._desk.bench.record
-        events = record.since(max(self._taken, record.first))
-        lines = [line for event in events if (line := self._line_of(event)) is not None]
-        self._taken = len(self._desk.bench.record)
-        if not lines:
-            self.say("nothing was done by hand since")
+        """What was done by hand since, as lines of a routine; as one of its own, where the cursor is in none."""
+        record, row = self._desk.bench.record, self._editor.cursor_location[0]
+        events = sorted(self._wishes_by_hand(record), key=lambda event: event.number)
+        self._taken = len(record)
+        if not events:
+            self.say("nothing more was done by hand")
             return
-        row, _ = self._editor.cursor_location
-        self._editor.insert("\n".join(lines[-MOST_BY_HAND:]) + "\n", (row, 0))
-        self.say(f"{min(len(lines), MOST_BY_HAND)} lines of what was done by hand", well=True)
+        lines = [self._line_of(event) for event in events[-MOST_BY_HAND:]]
+        self._editor.insert(self._work.fitted_in(lines, row), (row, 0))
+        self.say(f"{counted(len(lines), 'line')} of what was done by hand", well=True)
 
-    def _line_of(self, event: Event) -> str | None:
-        """A wish by hand as a line of a routine; `None` for any other event."""
-        point = self._desk.bench.setup.points.get(event.subject)
-        if event.kind != Kind.ASKED or point is None or event.note != "by hand":
-            return None
-        if isinstance(event.value, str | int | float):
-            return f"    set {point.name} to {written_value(point, event.value)}"
-        return None
+    def _wishes_by_hand(self, record: Record) -> Iterator[Event]:
+        for point in self._desk.bench.setup.points.values():
+            for event in record.course(point.board, Topic.POINT, point.name, (Kind.ASKED,)):
+                if event.number >= self._taken and event.note == "by hand":
+                    yield event
+
+    def _line_of(self, event: Event) -> str:
+        """A wish as a line of a routine."""
+        assert isinstance(event.value, str | int | float)  # a wish has a value
+        return f"    set {event.subject} to {written_value(self._desk.bench.setup.points[event.subject], event.value)}"
 
     def action_explain(self) -> None:
         """The step under the cursor, and how it is written."""
