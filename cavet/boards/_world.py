@@ -21,6 +21,8 @@ from cavet.wording import WrongError, listed, nearest
 T = TypeVar("T")
 LATE_SECONDS, MOST_CAUGHT_UP = 0.002, 32
 """So late nobody minds; and so much that was due is done one after the other at most, where it comes later still."""
+AWAY_SECONDS = 0.1
+"""Where it is called so late, the whole machine, or the program, was not there for a while: nor were the hosts."""
 TELL_SECONDS = 0.1
 """How often it is told at most where the quantities of the rig stand."""
 
@@ -99,6 +101,9 @@ class World:
     def advance(self, now: float) -> float:
         """Bring the world to `now`; give when it next wants to be called. A machine that was busy may come late: what
         was due before is done first, at its own time, so that all happens in its order."""
+        if now - self._due > AWAY_SECONDS:
+            for board in self.all_boards:
+                board.was_away(now)
         if now - self._due > LATE_SECONDS:
             for _ in range(MOST_CAUGHT_UP):
                 self._advance(self._due)

@@ -229,6 +229,19 @@ class Mishaps(unittest.TestCase):
         made.go(5.0)
         self.assertFalse(made.circuit.parts["horn"].stands_as(5.0))
 
+    def test_while_nobody_was_there_no_host_was_silent(self):
+        """A program that is stopped and goes on, a machine that slept: the host could not say anything either."""
+        made = small(failsafe=2.0)
+        made.say("F4 06 01 F5 06 01")
+        made.go(0.5)
+        made.time = 9.0
+        made.world.advance(9.0)
+        self.assertEqual(made.circuit.pins[6].value, 1)
+        made.go(10.9)
+        self.assertEqual(made.circuit.pins[6].value, 1)
+        made.go(11.1)
+        self.assertEqual(made.circuit.pins[6].value, 0)
+
     def test_a_dead_pin_takes_the_value_and_stays_low(self):
         made = small(defects=[DeadPin(name="d", board="board", pin=2)])
         made.say("F4 02 03 E2 7F 00")
