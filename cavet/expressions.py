@@ -12,7 +12,7 @@ import math
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-from cavet.wording import WrongError, counted, listed, nearest
+from cavet.wording import WrongError, counted, listed, nearest, unknown
 
 MAX_CHARACTERS = 1000
 MAX_DEPTH = 40
@@ -70,9 +70,7 @@ class Expression:
         """Give it as code, with `row[slot]` for each name."""
         for name in self.names:
             if name not in slots:
-                raise WrongError(
-                    self._place, found=name, expected=f"one of {listed(sorted(slots))}", nearest=nearest(name, slots)
-                )
+                raise unknown(self._place, name, sorted(slots))
         slotted: ast.expr = _Slotted(slots).visit(copy.deepcopy(self._tree))
         return slotted
 

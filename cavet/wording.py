@@ -105,6 +105,14 @@ class WrongError(Exception):
         return f"{place}found {found}, expected {plain(self.expected, TOLD)}{hint}"
 
 
+def unknown(place: str, found: str, known: Iterable[str], none: str = "nothing: there is none") -> WrongError:
+    """The error for a name that is none of those known: all of them are told, and the nearest one; or that there is
+    `none`."""
+    words = list(known)
+    expected = f"one of {listed(words)}" if words else none
+    return WrongError(place, found=found, expected=expected, nearest=nearest(found, words))
+
+
 def _wrong(place: str, found: object, expected: str, nearest: str | None) -> WrongError:
     return WrongError(place, found=found, expected=expected, nearest=nearest)
 

@@ -12,7 +12,7 @@ from cavet.boards import Board
 from cavet.boards.firmware import ModbusFirmware
 from cavet.record import Kind, Record, Topic
 from cavet.units import finite
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import WrongError, listed, nearest, unknown
 
 HOW_MANY = "how many messages, 1 or more"
 
@@ -33,7 +33,7 @@ class Faulting:
         """Make a fault: for so many messages, or for so many seconds; for one message where neither is said. Raises
         `WrongError`."""
         if kind not in FAULTS:
-            raise WrongError("fault", found=kind, expected=f"one of {listed(FAULTS)}", nearest=nearest(kind, FAULTS))
+            raise unknown("fault", kind, FAULTS)
         boards, board = self._side.world.boards, self._setup.board_of(board)
         if board not in boards:
             known = listed(boards)
@@ -98,8 +98,7 @@ class Faulting:
     def _nack(self, board: Board, part: str, fault: Meddled) -> None:
         devices = [device.name for device in board.circuit.devices]
         if not devices or (part and part not in devices):
-            expected = f"one of {listed(devices)}" if devices else "a board with a bus"
-            raise WrongError("fault.part", found=part or board.name, expected=expected, nearest=nearest(part, devices))
+            raise unknown("fault.part", part or board.name, devices, none="a board with a bus")
         before = board.circuit.bus.is_unheard
 
         def is_unheard(name: str, now: float) -> bool:

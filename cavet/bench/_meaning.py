@@ -20,7 +20,7 @@ from cavet.protocols import Field, Frame, Role, Side, codec, read_whole
 from cavet.protocols.firmata import AnalogMessage, DigitalMessage
 from cavet.protocols.modbus import MaskWriteRegister, ModbusMessage
 from cavet.protocols.scpi import Datum
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import unknown
 
 MOST_NAMED = 4
 """So many points are named at one field."""
@@ -36,7 +36,7 @@ class Meanings:
     def __init__(self, setup: Setup, board: str) -> None:
         if board not in setup.boards and board not in setup.hosts:
             known = sorted({*setup.boards, *setup.hosts})
-            raise WrongError("board", found=board, expected=f"one of {listed(known)}", nearest=nearest(board, known))
+            raise unknown("board", board, known)
         self._setup = setup
         self._board = setup.board_of(board)
         self._points = setup.points_on(board)

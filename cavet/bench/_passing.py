@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from cavet.protocols import Decoder, Frame, Message, Side, Unreadable, i2c, spi, usb
+from cavet.protocols import Decoder, Frame, Message, Side, Unreadable, i2c, read_all, spi, usb
 from cavet.protocols import buses as bus_calls
 
 
@@ -155,7 +155,7 @@ class UsbIn:
 
 def at_offset(decoder: Decoder, data: bytes, offset: int) -> list[Frame]:
     """The frames in a datagram that stands at an offset."""
-    return moved([*decoder.feed(data), *decoder.finish()], offset)
+    return moved(read_all(decoder, data), offset)
 
 
 def moved(frames: Sequence[Frame], by: int) -> list[Frame]:

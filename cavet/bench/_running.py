@@ -40,7 +40,7 @@ from cavet.links import (
 )  # fmt: skip
 from cavet.messaging import Pauses
 from cavet.record import History, Kind, Record, Topic
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import WrongError, unknown
 
 LISTEN_SECONDS = 1.0
 LOOK_SECONDS = 0.002
@@ -316,7 +316,7 @@ class RunningBench:
         """What stands for a link in memory; with a broker that is one wire for each end."""
         if name not in self.setup.links:
             known = self.setup.links
-            raise WrongError("link", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))
+            raise unknown("link", name, known)
         return [wire for key, wire in self._memory.items() if key.partition("/")[0] == name]
 
     def memory_link(self, name: str) -> MemoryLink:

@@ -12,7 +12,7 @@ from cavet.bench._running import RunningBench
 from cavet.bench._spoiling import Spoiling, request_in, spoiled
 from cavet.bench._spoken import Spoken, UsbSpoken, spoken
 from cavet.protocols import Frame, Side
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import unknown
 
 
 class Said(msgspec.Struct, frozen=True):
@@ -63,4 +63,4 @@ def find_host(running: RunningBench, place: str) -> str:
     for name, link in hosts.items():
         if place in (name, link.link.board, link.link.name, f"{link.link.board}.{link.link.name}"):
             return name
-    raise WrongError("send", found=place, expected=f"one of {listed(hosts)}", nearest=nearest(place, hosts))
+    raise unknown("send", place, hosts)

@@ -25,6 +25,7 @@ from cavet.protocols import (
     i2c,
     is_answer,
     is_answered,
+    read_all,
     read_message,
     read_whole,
     ruler,
@@ -284,7 +285,7 @@ class BusSpoken(Spoken):
         decoder = self.codec_of(message.NAME).decoder(Side.HOST)
         if getattr(message, "pec", False):
             decoder = i2c.CODEC.decoder(Side.HOST, pec=True)
-        return [*decoder.feed(data), *decoder.finish()]
+        return read_all(decoder, data)
 
     def decoder(self, side: Side) -> Decoder:
         return CallDecoder(side, self._called)

@@ -18,7 +18,7 @@ from cavet.bench._building import BROKER
 from cavet.bench._origins import SIDES, LinkStream, LinkStreams, Origins
 from cavet.bench._spoken import ONE_AT_A_TIME, BusSpoken, Spoken, UsbSpoken, spoken
 from cavet.benchfile._setup import LinkSetup, Setup
-from cavet.protocols import Frame, Message, Side, Unreadable
+from cavet.protocols import Frame, Message, Side, Unreadable, read_all
 from cavet.record import Direction, Record, Transfer
 
 STATION = "/station"
@@ -298,8 +298,8 @@ class LinkTape:
         data = self._bytes(number, record)
         if data is None:
             return None
-        decoder = self.tongue.decoder(Side.HOST if self._flags[number - self.first] & 1 else Side.BOARD)
-        frames = [*decoder.feed(data), *decoder.finish()]
+        side = Side.HOST if self._flags[number - self.first] & 1 else Side.BOARD
+        frames = read_all(self.tongue.decoder(side), data)
         if len(frames) != 1:  # what was no frame between others may look like several by itself
             reason = "no frame that can be read"
             return Frame(Unreadable(reason=reason), data, self._offset[number - self.first], (reason,))

@@ -4,7 +4,7 @@ from cavet.benchfile._bus_reading import line_names
 from cavet.benchfile._check_reading import CheckSettings, DelaysCheck, RestCheck
 from cavet.benchfile._editing import Edits, edited
 from cavet.benchfile._elsewhere import as_recorded, with_addresses
-from cavet.benchfile._file import BenchFile, check_text, load_bench, write_whole
+from cavet.benchfile._file import BenchFile, check_text, load_bench
 from cavet.benchfile._file_table import ENDING, name_of, stem_of
 from cavet.benchfile._kernel_reading import GPIO, I2C, SERIAL, SPI, KernelDevice, is_device_path, kernel_device
 from cavet.benchfile._places import find_places
@@ -95,5 +95,4 @@ __all__ = [
     "start_text",
     "stem_of",
     "with_addresses",
-    "write_whole",
 ]

@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 import msgspec
 
 from cavet.benchfile._setup import AT, Setup, address_problem
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import WrongError, listed, unknown
 
 ADDRESSES = {
     "serial": "/dev/ttyUSB0", "tcp": "HOST:PORT", "usb": "usbip:HOST:PORT or VENDOR:PRODUCT", "buses": "/dev/i2c-1",
@@ -23,7 +23,7 @@ def with_addresses(setup: Setup, addresses: Mapping[str, str], place: str) -> Se
     for board, address in addresses.items():
         boards = sorted({link.board for link in setup.links.values()})
         if board not in boards:
-            raise WrongError(place, found=board, expected=f"one of {listed(boards)}", nearest=nearest(board, boards))
+            raise unknown(place, board, boards)
         setup = _moved(setup, board, address, place)
     return msgspec.structs.replace(setup, elsewhere=setup.elsewhere | dict(addresses))
 

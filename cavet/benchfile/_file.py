@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import os
-import tempfile
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +12,7 @@ from cavet.benchfile._editing import Edits, edited
 from cavet.benchfile._reading import read_setup
 from cavet.benchfile._setup import Setup
 from cavet.benchfile._toml import parse_toml, read_text
-from cavet.wording import WrongError
+from cavet.files import write_whole
 
 
 class BenchFile(msgspec.Struct):
@@ -38,26 +36,7 @@ class BenchFile(msgspec.Struct):
 
     def save(self) -> None:
         """Write it in one go. Raises `WrongError`."""
-        write_whole(self.path, self.text)
-
-
-def write_whole(path: Path, text: str) -> None:
-    """Write a file in one go: a reader finds the old one or the new one, never a half. Raises `WrongError`."""
-    name = ""
-    try:
-        handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
-        with os.fdopen(handle, "w", encoding="utf-8") as file:
-            file.write(text)
-            file.flush()
-            os.fsync(file.fileno())
-        if path.exists():
-            Path(name).chmod(path.stat().st_mode)
-        Path(name).replace(path)
-    except OSError as error:
-        if name:
-            Path(name).unlink(missing_ok=True)
-        expected = "a file that can be written"
-        raise WrongError(str(path), found=error.strerror or str(error), expected=expected) from error
+        write_whole(self.path, [self.text.encode()], lasting=True)
 
 
 def load_bench(path: Path) -> BenchFile:

@@ -12,7 +12,7 @@ from cavet.benchfile._places import Path
 from cavet.benchfile._schema_truth import ProfileTable
 from cavet.boards import PinMode, PinProfile, Profile
 from cavet.settings import made
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import unknown
 
 SERVO_BITS = 14
 STEP_BITS, COUNT_BITS = 21, 28
@@ -39,7 +39,7 @@ def find_profile(name: str) -> Profile:
     """Give a profile that ships. Raises `WrongError` where there is none of this name."""
     known = shipped_profiles()
     if name not in known:
-        raise WrongError("profile", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))
+        raise unknown("profile", name, known)
     found = ProfileReader(Checker(f"{name}.toml", "")).find((), name, {})
     assert found is not None  # it was made with the program
     return found

@@ -14,7 +14,7 @@ from cavet.hosts import BoardTopics, DeviceSettings, Format, PinPoint, Point, Se
 from cavet.links import SerialSettings, Tls
 from cavet.messaging import ClientSettings
 from cavet.settings import Meaning, Table
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import WrongError, listed, nearest, unknown
 
 SIMULATED = "simulated"
 OWN = "own"
@@ -208,7 +208,7 @@ class Setup(msgspec.Struct, frozen=True, kw_only=True):
             return [self.links[self.hosts[word].link]]
         if not found:
             known = sorted({link.board for link in self.links.values()} | set(self.links))
-            raise WrongError("link", found=word, expected=f"one of {listed(known)}", nearest=nearest(word, known))
+            raise unknown("link", word, known)
         return found
 
     def on_broker(self, address: str) -> "Setup":

@@ -15,7 +15,7 @@ from cavet.boards.buses import BusSettings
 from cavet.hosts import PinPoint, Point
 from cavet.protocols.registers import RegisterMap
 from cavet.units import show
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import unknown
 
 
 def bench_rows(setup: Setup) -> dict[str, list[Row]]:
@@ -66,9 +66,7 @@ def board_rows(setup: Setup, name: str) -> dict[str, list[Row]]:
     """A board: its pins, and what is spoken with it. Raises `WrongError`."""
     board = setup.boards.get(name)
     if board is None:
-        raise WrongError(
-            "show", found=name, expected=f"one of {listed(setup.boards)}", nearest=nearest(name, setup.boards)
-        )
+        raise unknown("show", name, setup.boards)
     points = setup.points_on(name)
     rows: dict[str, list[Row]] = {"pins": _pin_rows(board, points)}
     rows |= board.device.rows(points)

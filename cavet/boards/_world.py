@@ -16,7 +16,7 @@ from cavet.boards.parts import Part
 from cavet.faults import FORESEEN, fault_words, note_fault
 from cavet.record import Kind, Record, Topic
 from cavet.units import finite
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import WrongError, unknown
 
 T = TypeVar("T")
 LATE_SECONDS, MOST_CAUGHT_UP = 0.002, 32
@@ -259,7 +259,7 @@ class World:
         """Start a board again, as after power-on; also one that has not failed."""
         if name not in self.boards:
             known = self.boards
-            raise WrongError("board", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))
+            raise unknown("board", name, known)
         board = self.boards[name]
         for part in board.circuit.parts.values():
             self._broken.discard(part)
@@ -278,7 +278,7 @@ class World:
             expected = f"one of a board that is simulated here: of {board} only its points can be looked at"
             raise WrongError("part", found=path, expected=expected)
         if path not in paths:
-            raise WrongError("part", found=path, expected=f"one of {listed(paths)}", nearest=nearest(path, paths))
+            raise unknown("part", path, paths)
         return paths[path]
 
     def act(self, path: str, do: str, *, seconds: float | None = None, value: float | None = None) -> None:
@@ -300,9 +300,7 @@ class World:
         """Put a quantity of the rig somewhere by hand."""
         names = [known.name for known in self.rig.quantities]
         if quantity not in names:
-            raise WrongError(
-                "rig", found=quantity, expected=f"one of {listed(names)}", nearest=nearest(quantity, names)
-            )
+            raise unknown("rig", quantity, names)
         self.rig.set(quantity, finite(value, f"rig.{quantity}", "a number"))
         self._record.append(Kind.RIG, "", Topic.RIG, quantity, self.rig.value(quantity), None, "by hand")
 
@@ -310,7 +308,7 @@ class World:
         """Switch a defect on or off."""
         if name not in self.defects:
             known = self.defects
-            raise WrongError("defect", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))
+            raise unknown("defect", name, known)
         defect = self.defects[name]
         defect.on = on
         self._record.append(Kind.DEFECT, defect.board, Topic.DEFECT, name, on, None, defect.tells)

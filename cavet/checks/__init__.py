@@ -1,6 +1,16 @@
 """Checks: whether a bench, and the program that drives it, does what it should, also when things go wrong."""
 
-from cavet.checks._campaign import Done, Order, Wanted, chosen_checks, do, orders_of, with_checks, with_walk
+from cavet.checks._campaign import (
+    Done,
+    Order,
+    Wanted,
+    chosen_checks,
+    defect_sets,
+    do,
+    orders_of,
+    with_checks,
+    with_walk,
+)
 from cavet.checks._carrying import Came, Case, carry_out
 from cavet.checks._cluster import Cluster
 from cavet.checks._faults import Fault, draw, routine_of
@@ -29,6 +39,7 @@ __all__ = [
     "Workers",
     "carry_out",
     "chosen_checks",
+    "defect_sets",
     "do",
     "draw",
     "host",

@@ -15,7 +15,7 @@ from cavet.checks._faults import draw
 from cavet.checks._hosting import Expected, host
 from cavet.checks._small import Smaller
 from cavet.record import check_new
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import WrongError, unknown
 
 WALK = "walk"
 
@@ -29,6 +29,17 @@ class Wanted(msgspec.Struct, frozen=True, kw_only=True):
     seed: str | None = None
     records: Path | None = None
     """The folder for the records of runs that do not hold."""
+
+
+def defect_sets(text: str, known: Sequence[str], place: str) -> tuple[tuple[str, ...], ...]:
+    """`A+B,C` as sets of defects; an empty one, or `-`, is the bench as it is. Raises `WrongError`."""
+    sets = tuple(
+        tuple(name.strip() for name in part.split("+") if name.strip() not in ("", "-")) for part in text.split(",")
+    )
+    for name in (name for each in sets for name in each):
+        if name not in known:
+            raise unknown(place, name, known, none="none: the bench has no defects")
+    return sets
 
 
 class Order(msgspec.Struct, frozen=True, kw_only=True):
@@ -75,7 +86,7 @@ def chosen_checks(setup: Setup, names: Sequence[str]) -> list[CheckSettings]:
     known = setup.checks
     for name in names:
         if name not in known:
-            raise WrongError("check", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))
+            raise unknown("check", name, known)
     found = [known[name] for name in dict.fromkeys(names)] or list(known.values())
     if any(check.acts for check in found):
         return found

@@ -18,7 +18,7 @@ from cavet.checks._shown import problem_in
 from cavet.library.past import past_trails
 from cavet.record import RecordWriter
 from cavet.routines import Program, Runner, read_source, routine_text, tune_value
-from cavet.wording import UnreachableError, WrongError, listed, nearest, plain
+from cavet.wording import UnreachableError, WrongError, listed, plain, unknown
 
 MOST_SECONDS = 3600.0
 """A check that has not ended after so many seconds of the bench will not."""
@@ -114,10 +114,7 @@ class RoutineAct(Act):
         program = routine_text(self._text, self._file.name, setup)
         if self._name not in program.routines:
             known = program.routines
-            raise WrongError(
-                f"checks.{check.name}.routine", found=self._name, expected=f"one of {listed(known)}",
-                nearest=nearest(self._name, known),
-            )  # fmt: skip
+            raise unknown(f"checks.{check.name}.routine", self._name, known)
         self._program = program
         self._tunes = {
             name: tune_value(program.routines[self._name], name, raw, f"checks.{check.name}.tunes.{name}")

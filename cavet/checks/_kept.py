@@ -11,6 +11,7 @@ import msgspec
 from cavet import __version__
 from cavet.checks._campaign import Done, Order
 from cavet.checks._spread import Workers, run_all
+from cavet.files import WRITABLE, file_errors
 from cavet.wording import WrongError
 
 FORMAT = "cavet checks 1"
@@ -43,10 +44,8 @@ class Kept:
             self._write(msgspec.json.encode(head) + b"\n", "xb")
 
     def _read(self, head: _Head) -> None:
-        try:
+        with file_errors(self._path, "a file that can be read"):
             data = self._path.read_bytes()
-        except OSError as error:
-            raise WrongError(str(self._path), found=error.strerror, expected="a file that can be read") from error
         whole = data[: data.rfind(b"\n") + 1]
         lines = whole.splitlines()
         try:
@@ -69,11 +68,8 @@ class Kept:
             self._write(whole, "wb")
 
     def _write(self, data: bytes, mode: str) -> None:
-        try:
-            with self._path.open(mode) as file:
-                file.write(data)
-        except OSError as error:
-            raise WrongError(str(self._path), found=error.strerror, expected="a file that can be written") from error
+        with file_errors(self._path, WRITABLE), self._path.open(mode) as file:
+            file.write(data)
 
     def done(self, order: Order) -> Done | None:
         """What came of an order before; `None` where it was not done yet."""

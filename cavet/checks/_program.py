@@ -15,7 +15,7 @@ from pathlib import Path
 import msgspec
 
 from cavet.bench import variables_of
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import WrongError, unknown
 
 END_SECONDS = 2.0
 """How long it may take to end when it is told to; then it is killed."""
@@ -43,8 +43,7 @@ def call_of(words: Sequence[str], endpoints: Mapping[str, str], place: str = "pr
 
     def address(found: re.Match[str]) -> str:
         if found[1] not in endpoints:
-            expected = f"one of {listed(endpoints)}" if endpoints else "none: no board is on a real endpoint"
-            raise WrongError(place, found=found[1], expected=expected, nearest=nearest(found[1], endpoints))
+            raise unknown(place, found[1], endpoints, none="none: no board is on a real endpoint")
         return endpoints[found[1]]
 
     call = [PLACE.sub(address, word) for word in words]

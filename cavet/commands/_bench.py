@@ -6,7 +6,7 @@ import click
 
 from cavet.benchfile import BenchFile, Setup, load_bench, with_addresses
 from cavet.demo import find_bench
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import WrongError, unknown
 
 
 def open_bench(bench: str) -> BenchFile:
@@ -40,5 +40,5 @@ def chosen_boards(setup: Setup, names: tuple[str, ...]) -> list[str]:
     for name in names:
         if name not in setup.boards:
             known = setup.boards
-            raise WrongError("--board", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))
+            raise unknown("--board", name, known)
     return list(names) or list(setup.boards)

@@ -8,7 +8,7 @@ from cavet.benchfile import register_rows
 from cavet.commands._bench import open_bench
 from cavet.commands.show import find_map
 from cavet.drawings.vector import Drawing
-from cavet.wording import WrongError, listed, nearest, plain
+from cavet.wording import WrongError, plain, unknown
 
 if TYPE_CHECKING:
     from cavet.drawings.canvas import Canvas
@@ -26,8 +26,7 @@ def wiring_drawing(words: tuple[str, ...]) -> Drawing:
     setup = open_bench(words[0]).setup
     known = list(dict.fromkeys([*setup.boards, *(link.board for link in setup.links.values())]))
     if len(words) == 2 and words[1] not in known:
-        near = nearest(words[1], known)
-        raise WrongError("draw wiring", found=words[1], expected=f"one of {listed(known)}", nearest=near)
+        raise unknown("draw wiring", words[1], known)
     drawn = sections(setup, words[1:] or known)
     title = f"{setup.name}: what is wired to what" + (f", {words[1]}" if len(words) == 2 else "")
     return canvas_drawing(draw_wiring(drawn), plain(title), plain(told(drawn), TOLD))

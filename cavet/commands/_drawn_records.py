@@ -11,7 +11,7 @@ from cavet.lanes import Lane, Lanes
 from cavet.library.past import delays_of, past_trails
 from cavet.record import RecordFile
 from cavet.units import show_duration
-from cavet.wording import WrongError, listed, nearest, plain
+from cavet.wording import WrongError, listed, nearest, plain, unknown
 
 COLUMNS = 112
 
@@ -71,7 +71,7 @@ def lanes_drawing(file: RecordFile, path: Path, bench: str | None, cut: Cut, nam
     for name in names:
         if not any(_is_called(lane, name) for lane in lanes):
             known = list(dict.fromkeys(lane.name for lane in lanes))
-            raise WrongError("--lane", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))
+            raise unknown("--lane", name, known)
     if not names:
         chosen = [lane for lane in chosen if lane.stirs]
     return draw(plain(f"{file.about.get('bench', '')}: {path.name}", 90), chosen, cut.begin, max(end, cut.begin + 1e-6))

@@ -11,6 +11,7 @@ import msgspec
 
 from cavet.bench import Endpoint
 from cavet.benchfile import LinkSetup, Setup
+from cavet.files import file_errors
 from cavet.wording import WrongError, listed
 
 MOST_PORT = 65535
@@ -72,12 +73,10 @@ def linked(endpoints: list[Endpoint], wanted: dict[str, Path]) -> Iterator[None]
             path = wanted.get(endpoint.link)
             if path is None:
                 continue
-            try:
+            with file_errors(path, "a path for a link"):
                 if path.is_symlink():  # it points at nothing any more
                     path.unlink()
                 path.symlink_to(endpoint.address)
-            except OSError as error:
-                raise WrongError(str(path), found=error.strerror or str(error), expected="a path for a link") from error
             made.append((path, endpoint.address))
         yield
     finally:

@@ -15,7 +15,7 @@ import click
 from cavet.benchfile import BenchFile, Setup, as_recorded, check_text, load_bench
 from cavet.commands._bench import open_bench
 from cavet.commands._completing import complete_benches
-from cavet.exports import write_file
+from cavet.files import write_whole
 from cavet.record import RecordFile
 from cavet.units import parse
 from cavet.wording import WrongError, plain
@@ -90,7 +90,7 @@ def write_out(pieces: Iterable[bytes], path: Path | None, *, share: Callable[[],
             sys.stdout.buffer.write(piece)
         sys.stdout.buffer.flush()
         return
-    write_file(_telling(pieces, share), path)
+    write_whole(path, _telling(pieces, share))
 
 
 def _telling(pieces: Iterable[bytes], share: Callable[[], float] | None) -> Iterator[bytes]:

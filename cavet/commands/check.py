@@ -23,6 +23,7 @@ from cavet.checks import (
     Wanted,
     Workers,
     chosen_checks,
+    defect_sets,
     junit,
     orders_of,
     run_all,
@@ -31,9 +32,10 @@ from cavet.checks import (
 )
 from cavet.commands._bench import open_bench
 from cavet.commands._completing import complete_benches
+from cavet.files import write_whole
 from cavet.serving.output import as_json
 from cavet.units import show_duration
-from cavet.wording import WrongError, counted, listed, nearest, plain
+from cavet.wording import WrongError, counted, listed, plain
 
 HELD, FAILED, NEITHER = "✓", "✕", "·"
 AS_IT_IS = "as it is"
@@ -73,9 +75,8 @@ def command(
         raise WrongError(
             f"checks.{programs[0]}", found="a program", expected="--allow-programs, if it may be run; nothing was run"
         )
-    wanted = Wanted(
-        seeds=seeds, defects=read_sets(defects, list(setup.defects)), faults=faults, seed=seed, records=records
-    )
+    sets = defect_sets(defects, list(setup.defects), "--defects") if defects is not None else None
+    wanted = Wanted(seeds=seeds, defects=sets, faults=faults, seed=seed, records=records)
     orders = orders_of(opened.path, setup, checks, wanted)
     signal.signal(signal.SIGTERM, _end)
     kept = Kept(done, orders) if done is not None else None
@@ -89,7 +90,7 @@ def command(
             workers.close()
     report.end()
     if xml is not None:
-        write_text(xml, junit(report.runs))
+        write_whole(xml, [junit(report.runs).encode()])
     return int(report.failed > 0)
 
 
@@ -105,28 +106,6 @@ def _workers(scheduler: str | None, jobs: int, runs: int, programs: Sequence[str
 
 def _end(number: int, frame: object) -> None:
     raise KeyboardInterrupt
-
-
-def read_sets(text: str | None, known: Sequence[str]) -> tuple[tuple[str, ...], ...] | None:
-    """`A+B,C` as sets of defects; an empty one is the bench as it is. Raises `WrongError`."""
-    if text is None:
-        return None
-    sets = tuple(tuple(name.strip() for name in part.split("+") if name.strip()) for part in text.split(","))
-    for name in (name for each in sets for name in each):
-        if name not in known:
-            expected = f"one of {listed(known)}" if known else "none: the bench has no defects"
-            raise WrongError("--defects", found=name, expected=expected, nearest=nearest(name, known))
-    return sets
-
-
-def write_text(path: Path, text: str) -> None:
-    """Write a file. Raises `WrongError`."""
-    try:
-        path.write_text(text, "utf-8")
-    except OSError as error:
-        raise WrongError(
-            str(path), found=error.strerror or str(error), expected="a file that can be written"
-        ) from error
 
 
 class Report:

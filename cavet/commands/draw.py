@@ -75,12 +75,7 @@ def put(drawing: Drawing, path: Path | None, light: bool) -> None:
     if path is None:
         sys.stdout.write(to_svg(drawing, theme))
         return
-    try:
-        save(drawing, path, theme)
-    except OSError as error:
-        raise WrongError(
-            str(path), found=error.strerror or str(error), expected="a file that can be written"
-        ) from error
+    save(drawing, path, theme)
 
 
 def frame_drawing(protocol: str, hex_words: tuple[str, ...], side: Side) -> Drawing:

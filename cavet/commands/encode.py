@@ -9,7 +9,7 @@ import msgspec
 
 from cavet.commands._completing import complete_fields, complete_messages, complete_protocols
 from cavet.library.codec import find_codec, is_plan
-from cavet.protocols import Codec, FieldError, Message, Side, describe, find_form, fitting_forms, read_message
+from cavet.protocols import Codec, FieldError, Message, Side, describe, find_form, fitting_forms, read_message, summary
 from cavet.wording import WrongError, hex_pairs
 
 
@@ -67,11 +67,6 @@ def list_messages(chosen: Codec) -> None:
         print(f"from the {side.value}:")
         for name, form in sorted(chosen.forms(side).items()):
             print(f"  {name:28} {summary(form)}")
-
-
-def summary(form: type[Message]) -> str:
-    """The first line of what is said of a message."""
-    return (form.__doc__ or "").split("\n")[0]
 
 
 def print_fields(chosen: Codec, message: str) -> None:

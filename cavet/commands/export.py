@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import tempfile
 from pathlib import Path
 
 import click
 
 from cavet.commands._drawn_records import lanes_drawing
 from cavet.commands._records import bench_of, bench_option, opened, setup_of, time_of, write_out
-from cavet.drawings.vector import Drawing, to_pdf, to_svg
-from cavet.exports import TEXTS, Cut, blocks, check_boards, check_target, pcapng, points_csv
+from cavet.drawings.vector import to_pdf, to_svg
+from cavet.exports import TEXTS, Cut, blocks, check_boards, pcapng, points_csv
+from cavet.files import check_target
 from cavet.units import parse
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import WrongError, listed, unknown
 
 CAPTURE = "pcapng"
 DRAWN = ("svg", "pdf")
@@ -37,7 +37,7 @@ def command(
 ) -> None:  # fmt: skip
     """Give RECORD in another format: on standard output, or into a file."""
     if form not in FORMATS:
-        raise WrongError("--as", found=form, expected=f"one of {listed(FORMATS)}", nearest=nearest(form, FORMATS))
+        raise unknown("--as", form, FORMATS)
     if (points or every) and form != "csv":
         raise WrongError("--points", found=f"--as {form}", expected="--as csv")
     if lanes and form not in DRAWN:
@@ -53,7 +53,8 @@ def command(
     with opened(record) as file:
         check_boards(cut.boards, file)
         if form in DRAWN:
-            put_drawing(lanes_drawing(file, record, bench, cut, lanes), form, path)
+            drawing = lanes_drawing(file, record, bench, cut, lanes)
+            write_out([to_svg(drawing).encode() if form == "svg" else to_pdf(drawing)], path)
             return
         if form == CAPTURE:
             write_out(pcapng(file, bench_of(file, record, bench).setup, cut), path)
@@ -64,14 +65,3 @@ def command(
         else:
             lines = TEXTS[form](file, setup, cut)
         write_out(blocks(lines), path)
-
-
-def put_drawing(drawing: Drawing, form: str, path: Path | None) -> None:
-    """Write a drawing into a file, or to standard output."""
-    if form == "svg":
-        write_out([to_svg(drawing).encode()], path)
-        return
-    with tempfile.TemporaryDirectory() as folder:
-        made = Path(folder) / "drawn.pdf"
-        to_pdf(drawing, made)
-        write_out([made.read_bytes()], path)

@@ -25,7 +25,7 @@ from cavet.finding import (
     topics_at,
     usb_devices,
 )
-from cavet.wording import WrongError, listed, nearest, plain
+from cavet.wording import WrongError, plain, unknown
 
 LOOK_SECONDS = 0.5
 """How often `--watch` looks again."""
@@ -88,7 +88,7 @@ def looking(words: tuple[str, ...], at: tuple[str, ...]) -> Look:
     """What looks for what is wanted. Raises `WrongError`."""
     kind, rest = (words[0], words[1:]) if words else ("", ())
     if kind and kind not in KINDS:
-        raise WrongError("find", found=kind, expected=f"one of {listed(KINDS)}", nearest=nearest(kind, KINDS))
+        raise unknown("find", kind, KINDS)
     wants = {"tcp": 1, "broker": 1, "bus": 2}.get(kind, 0)
     if len(rest) != wants and not (kind == "i2c" and len(rest) == 1):
         expected = {"tcp": "HOST:FIRST-LAST", "broker": "HOST:PORT", "bus": "BENCH BOARD", "i2c": "a bus, or nothing"}
@@ -130,7 +130,7 @@ def _bus(bench: str, board: str, at: tuple[str, ...]) -> Look:
     setup = at_addresses(open_bench(bench).setup, at)
     known = sorted({link.board for link in setup.links.values()})
     if board not in known:
-        raise WrongError("find bus", found=board, expected=f"one of {listed(known)}", nearest=nearest(board, known))
+        raise unknown("find bus", board, known)
 
     return BusLook(setup, board)
 

@@ -10,6 +10,7 @@ import click
 
 from cavet import clock
 from cavet.benchfile import START_KINDS, check_text, name_of, start_text
+from cavet.files import file_errors
 from cavet.wording import WrongError, counted, plain
 
 
@@ -55,8 +56,5 @@ def refuse_old(file: Path) -> None:
 
 def write_new(file: Path, text: str) -> None:
     """Write a file that was not there; raise `WrongError` where that can't be."""
-    try:
-        with file.open("x", encoding="utf-8") as out:
-            out.write(text)
-    except OSError as error:
-        raise WrongError(str(file), found=error.strerror or str(error), expected="a place for a file") from error
+    with file_errors(file, "a place for a file"), file.open("x", encoding="utf-8") as out:
+        out.write(text)

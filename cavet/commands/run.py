@@ -21,7 +21,7 @@ from cavet.routines import Program, Runner, chosen, python_of, read_source, rout
 from cavet.serving.output import Output, as_json, end_at_signals
 from cavet.serving.outside import act_on, follow_input, read_line
 from cavet.units import show_duration
-from cavet.wording import WrongError, listed, nearest, plain
+from cavet.wording import WrongError, plain, unknown
 
 CODES = {"done": 0, "stopped": 0, "failed": 1, "lost": 3}
 
@@ -53,9 +53,7 @@ class Wish(msgspec.Struct, frozen=True):
         for defect in self.defects:
             if defect not in setup.defects:
                 known = setup.defects
-                raise WrongError(
-                    "--defect", found=defect, expected=f"one of {listed(known)}", nearest=nearest(defect, known)
-                )
+                raise unknown("--defect", defect, known)
         return setup
 
 

@@ -19,7 +19,7 @@ from cavet.library.codec import Decoded
 from cavet.library.sending import Sent, say
 from cavet.protocols import Side, describe, fitting_forms
 from cavet.units import parse, show_duration
-from cavet.wording import WrongError, hex_pairs, listed, nearest
+from cavet.wording import WrongError, hex_pairs, listed, unknown
 
 BY = "say"
 
@@ -68,7 +68,7 @@ def find_link(setup: Setup, place: str) -> tuple[LinkSetup, HostSetup]:
     links = [link for link in setup.links.values() if link.board == board]
     if not links:
         boards = sorted({link.board for link in setup.links.values()})
-        raise WrongError("say", found=board, expected=f"one of {listed(boards)}", nearest=nearest(board, boards))
+        raise unknown("say", board, boards)
     hosts = {host.link: host for host in setup.hosts.values()}
     spare = next((hosts[link.name] for link in links if link.name in hosts), None)
     if spare is None:

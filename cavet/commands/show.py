@@ -28,7 +28,7 @@ from cavet.commands._bench import open_bench
 from cavet.commands._completing import complete_shown
 from cavet.protocols.registers import RegisterMap
 from cavet.units import show
-from cavet.wording import WrongError, listed, nearest, plain
+from cavet.wording import WrongError, listed, plain, unknown
 
 FORMS = ("markdown", "csv", "python", "c")
 Tables = dict[str, list[dict[str, Any]]]
@@ -95,7 +95,7 @@ def find_map(name: str | None) -> RegisterMap:
         known = {map_: each for plan in read for map_, each in plan.maps.items()}
         wanted = name
     if wanted not in known:
-        raise WrongError("map", found=wanted, expected=f"one of {listed(known)}", nearest=nearest(wanted, known))
+        raise unknown("map", wanted, known)
     return known[wanted]
 
 

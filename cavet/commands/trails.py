@@ -12,7 +12,7 @@ from cavet.library.past import Delays, delays_of, past_trails
 from cavet.library.trails import Trail
 from cavet.serving.output import as_json
 from cavet.units import show_duration
-from cavet.wording import WrongError, hex_pairs, listed, nearest, plain
+from cavet.wording import hex_pairs, plain, unknown
 
 
 @click.command("trails")
@@ -35,7 +35,7 @@ def command(
     known = list(dict.fromkeys([*named, *(setup.points if setup is not None else ())]))
     for name in points:
         if name not in known:
-            raise WrongError("--point", found=name, expected=f"one of {listed(known)}", nearest=nearest(name, known))
+            raise unknown("--point", name, known)
     chosen = [
         trail for trail in trails
         if (not points or (trail.is_command and trail.point in points)) and (not broken or trail.ended == "broken")

@@ -7,12 +7,14 @@ from __future__ import annotations
 
 import re
 from html import escape
+from io import BytesIO
 from pathlib import Path
 from typing import Literal
 
 import msgspec
 
 from cavet.drawings.colours import ROLES, colour_of
+from cavet.files import write_whole
 from cavet.wording import WrongError
 
 Point = tuple[float, float]
@@ -113,8 +115,8 @@ def _svg_shape(shape: Shape, roles: dict[str, str]) -> str:
     return f'<path{name} d="M {steps}" fill="none" stroke="{colour}" stroke-width="{_plain(shape.width)}"{dashed}/>'
 
 
-def to_pdf(drawing: Drawing, path: Path, theme: Theme = "light") -> None:
-    """Write a drawing as PDF, one page of its size. Raises `OSError`."""
+def to_pdf(drawing: Drawing, theme: Theme = "light") -> bytes:
+    """Give a drawing as PDF, one page of its size."""
     import matplotlib
     from matplotlib.backends.backend_pdf import FigureCanvasPdf
     from matplotlib.figure import Figure
@@ -154,17 +156,19 @@ def to_pdf(drawing: Drawing, path: Path, theme: Theme = "light") -> None:
             "Title": drawing.title, "Subject": drawing.description, "Creator": "Cavet", "CreationDate": None,
             "Producer": None,
         }  # fmt: skip
-        figure.savefig(path, format="pdf", metadata=about, facecolor=roles["ink"])
+        made = BytesIO()
+        figure.savefig(made, format="pdf", metadata=about, facecolor=roles["ink"])
+        return made.getvalue()
 
 
 KINDS = (".svg", ".pdf")
 
 
 def save(drawing: Drawing, path: Path, theme: Theme) -> None:
-    """Write a drawing into a file, as its name says. Raises `WrongError`, and `OSError`."""
+    """Write a drawing into a file, as its name says. Raises `WrongError`."""
     if path.suffix.lower() not in KINDS:
         raise WrongError("-o", found=path.name, expected="a name that ends with .svg or .pdf")
     if path.suffix.lower() == ".pdf":
-        to_pdf(drawing, path, theme)
+        write_whole(path, [to_pdf(drawing, theme)])
     else:
-        path.write_text(to_svg(drawing, theme), encoding="utf-8")
+        write_whole(path, [to_svg(drawing, theme).encode()])

@@ -14,7 +14,7 @@ from cavet.exports._importing import Importing
 from cavet.exports._packets import pcapng
 from cavet.exports._source import InMemory, Source
 from cavet.exports._vcd import vcd_lines
-from cavet.exports._writing import blocks, check_target, write_file
+from cavet.exports._writing import blocks
 from cavet.lanes import POINTS, Signal, Signals
 from cavet.record import as_line
 
@@ -29,14 +29,12 @@ __all__ = [
     "Source",
     "blocks",
     "check_boards",
-    "check_target",
     "compare",
     "csv",
     "jsonl",
     "pcapng",
     "points_csv",
     "vcd",
-    "write_file",
 ]
 
 

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import msgspec
 
+from cavet.files import file_errors
 from cavet.wording import WrongError
 
 SECTION, INTERFACE, OLD_PACKET, SIMPLE, PACKET = 0x0A0D0D0A, 1, 2, 3, 6
@@ -51,20 +52,15 @@ class Capture:
 
     def packets(self) -> Iterator[Caught]:
         """Its packets, in the order of the file. Raises `WrongError` for a file that is no capture."""
-        try:
-            with self._path.open("rb") as file:
-                begin = file.read(4)
-                file.seek(0)
-                if begin == struct.pack("<I", SECTION):
-                    yield from self._blocks(file.read)
-                elif begin in PCAP:
-                    yield from self._records(file.read)
-                else:
-                    yield from self._lines()
-        except OSError as error:
-            raise WrongError(
-                str(self._path), found=error.strerror or str(error), expected="a capture that can be read"
-            ) from error
+        with file_errors(self._path, "a capture that can be read"), self._path.open("rb") as file:
+            begin = file.read(4)
+            file.seek(0)
+            if begin == struct.pack("<I", SECTION):
+                yield from self._blocks(file.read)
+            elif begin in PCAP:
+                yield from self._records(file.read)
+            else:
+                yield from self._lines()
 
     def _cut(self, found: str) -> None:
         self.problem = f"{self._path}: {found}"

@@ -9,7 +9,7 @@ import msgspec
 
 from cavet.exports._source import Source
 from cavet.record import Event
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import unknown
 
 
 class Cut(msgspec.Struct, frozen=True, kw_only=True):
@@ -48,4 +48,4 @@ def check_boards(boards: frozenset[str], file: Source) -> None:
     known = file.boards()
     for board in sorted(boards):
         if board not in known:
-            raise WrongError("--board", found=board, expected=f"one of {listed(known)}", nearest=nearest(board, known))
+            raise unknown("--board", board, known)

@@ -12,7 +12,7 @@ from cavet.benchfile import check_text, load_plan
 from cavet.exports._captures import TEXT, Capture, Caught
 from cavet.exports._pcapng import I2C, INBOUND, SERIAL, SPI, USB
 from cavet.exports._reassembly import HEADS, End, Said, Talks, segment_of
-from cavet.protocols import Frame, Message, Side, buses, refusal, usb
+from cavet.protocols import Frame, Message, Side, buses, read_all, refusal, usb
 from cavet.record import Direction, Kind, Purpose, Reason, Record, Seat, Topic
 from cavet.units import show_duration
 from cavet.wording import WrongError, listed, nearest, plain
@@ -327,8 +327,7 @@ class _Heard:
         return not self._open.get("")
 
     def _reads(self, data: bytes, side: Side) -> bool:
-        decoder = self._tongue.decoder(side)
-        frames = [*decoder.feed(data), *decoder.finish()]
+        frames = read_all(self._tongue.decoder(side), data)
         return bool(frames) and all(frame.readable and not frame.problems for frame in frames)
 
     def _forget_asked(self, client: str) -> None:

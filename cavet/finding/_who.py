@@ -12,7 +12,7 @@ from cavet.finding._questions import Answer, ask_firmata, ask_modbus, ask_mqtt, 
 from cavet.finding._talk import Talk
 from cavet.links import SerialEnd, SerialSettings, TcpClientEnd, exported_in
 from cavet.protocols.usb import ip
-from cavet.wording import UnreachableError, WrongError, listed, nearest
+from cavet.wording import UnreachableError, WrongError, listed, unknown
 
 PROTOCOLS = ("firmata", "scpi", "modbus-tcp", "modbus-rtu", "mqtt", "usb")
 Known = Answer
@@ -54,8 +54,7 @@ async def who(
     """Who is there. Raises `WrongError` for what is no address, `UnreachableError` where nobody is, or nobody was
     understood: it says what was tried."""
     if protocol is not None and protocol not in (*PROTOCOLS, "modbus"):
-        near = nearest(protocol, PROTOCOLS)
-        raise WrongError("--as", found=protocol, expected=f"one of {listed(PROTOCOLS)}", nearest=near)
+        raise unknown("--as", protocol, PROTOCOLS)
     time = _Time(at_most)
     if address.startswith("usb:"):
         return _usb(address)

@@ -20,7 +20,7 @@ from cavet.hosts._point import Asked, Point
 from cavet.hosts._session import Reading, Said, SessionSettings, SessionState, state_words
 from cavet.protocols import Frame
 from cavet.record import Kind, Purpose, Reason, Tell, Topic
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import WrongError, unknown
 
 FindCause = Callable[[Frame], int | None]
 """Gives the event behind a frame that was heard."""
@@ -192,9 +192,7 @@ class Session(Generic[P]):
 
     def _output(self, name: str) -> P:
         if name not in self.points:
-            raise WrongError(
-                self.board, found=name, expected=f"one of {listed(self.points)}", nearest=nearest(name, self.points)
-            )
+            raise unknown(self.board, name, self.points)
         point = self.points[name]
         if not point.kind.is_output:
             raise WrongError(f"{self.board}.{name}", found="an input", expected="an output")

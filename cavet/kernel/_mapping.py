@@ -9,7 +9,7 @@ import msgspec
 
 from cavet.bench import simulated_boards
 from cavet.benchfile import GPIO, I2C, SERIAL, SPI, KernelDevice, Setup, is_device_path, kernel_device
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import WrongError, unknown
 
 FILE = "file"
 """How the shim is told of another file in a device's place."""
@@ -60,16 +60,13 @@ def _read(setup: Setup, word: str, endpoints: Table[str, str]) -> Mapping:
         raise WrongError("--map", found=word, expected=FORM)
     name, _, what = target.partition(".")
     if name not in setup.boards:
-        raise WrongError(
-            "--map", found=name, expected=f"one of {listed(setup.boards)}", nearest=nearest(name, setup.boards)
-        )
+        raise unknown("--map", name, setup.boards)
     board = setup.boards[name]
     links = [link.name for link in setup.links.values() if link.board == name and link.kind == SERIAL]
     device, able = kernel_device(path, what, board.profile, board.firmware, links)
     if device is None:
         known = [f"{name}.{each}" for each in able]
-        expected = f"one of {listed(known)}" if able else f"another board: {name} has no bus, no lines, no serial line"
-        raise WrongError("--map", found=target, expected=expected, nearest=nearest(target, known))
+        raise unknown("--map", target, known, none=f"another board: {name} has no bus, no lines, no serial line")
     return _mapping(setup, name, device, endpoints)
 
 

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from cavet.protocols import Codec, Field, Frame, Side, as_fields, codec, find_form, read_message, ruler
+from cavet.protocols import Codec, Field, Frame, Side, as_fields, codec, find_form, read_message, read_whole, ruler
 from cavet.wording import WrongError, listed
 
 
@@ -105,5 +105,4 @@ def decode(protocol: str, data: bytes, *, side: str = "host") -> list[Decoded]:
         raise WrongError("decode.side", found=side, expected=listed(sides))
     if isinstance(data, int | str):
         raise WrongError("decode.data", found=data, expected="bytes, such as bytes.fromhex('E9 5C 00')")
-    decoder = chosen.decoder(Side(side))
-    return [Decoded(chosen, frame, Side(side)) for frame in [*decoder.feed(data), *decoder.finish()]]
+    return [Decoded(chosen, frame, Side(side)) for frame in read_whole(chosen, data, Side(side))]

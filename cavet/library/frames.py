@@ -9,7 +9,7 @@ from cavet.benchfile import LinkSetup
 from cavet.library.codec import Decoded
 from cavet.protocols import Decoder, Frame, Side
 from cavet.record import Direction, Seat, Transfer
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import unknown
 
 SIDES = {Direction.TO_BOARD: Side.HOST, Direction.TO_HOST: Side.BOARD}
 
@@ -37,7 +37,7 @@ def frames_of(running: RunningBench, board: str) -> list[Passed]:
     links = [link for link in running.setup.links.values() if link.board == name]
     if not links:
         known = sorted({link.board for link in running.setup.links.values()})
-        raise WrongError("board", found=board, expected=f"one of {listed(known)}", nearest=nearest(board, known))
+        raise unknown("board", board, known)
     hosts = {link.link.name: link for link in running.host_links.values()}
     transfers = running.record.transfers.since(0)
     found: list[Passed] = []

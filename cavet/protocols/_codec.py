@@ -47,8 +47,13 @@ class Codec(Protocol):
     def decoder(self, side: Side) -> Decoder:
         """Make a decoder for what `side` says."""
 
-    def explain(self, frame: Frame, side: Side) -> Field:
-        """Take a frame apart, down to the bits."""
+    def explain(self, frame: Frame, side: Side) -> Sequence[Field]:
+        """Take a frame apart, down to the bits. What could not be read, or is in no field, is left out."""
+
+
+def read_all(decoder: Decoder, data: bytes) -> list[Frame]:
+    """All frames in a stream that is there whole."""
+    return [*decoder.feed(data), *decoder.finish()]
 
 
 PROTOCOLS = {

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import inspect
 from collections.abc import Mapping, Sequence
 from types import NoneType, UnionType
 from typing import Any, get_args, get_origin
@@ -10,7 +11,7 @@ import msgspec
 
 from cavet.protocols._codec import Codec, Side
 from cavet.protocols._message import AsText, FieldError, Message, Range, Words, Written, field_notes
-from cavet.wording import WrongError, hex_pairs, listed, nearest
+from cavet.wording import hex_pairs, listed, nearest, unknown
 
 
 def fitting_forms(codec: Codec, name: str) -> dict[Side, type[Message]]:
@@ -19,9 +20,7 @@ def fitting_forms(codec: Codec, name: str) -> dict[Side, type[Message]]:
     found = {side: forms[name] for side in Side if name in (forms := codec.forms(side))}
     if not found:
         names = sorted({name for side in Side for name in codec.forms(side)})
-        raise WrongError(
-            f"message of {codec.name}", found=name, expected=f"one of {listed(names)}", nearest=nearest(name, names)
-        )
+        raise unknown(f"message of {codec.name}", name, names)
     return found
 
 
@@ -130,6 +129,11 @@ def kind(bare: Any, notes: tuple[Any, ...]) -> str:
     if bare is str:
         return "text"
     return f"a number{range_}{words}"
+
+
+def summary(form: type[Message]) -> str:
+    """The first line of what is said of a message; also of one `as_found`."""
+    return (inspect.getdoc(form) or "").split("\n")[0]
 
 
 def describe(form: type[Message], unused: frozenset[str] = frozenset()) -> list[str]:

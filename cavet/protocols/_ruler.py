@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from cavet.protocols._codec import Codec, Side
+from cavet.protocols._codec import Codec, Side, read_all
 from cavet.protocols._form import for_json
 from cavet.protocols._frame import Field, Frame, Role, Span
 from cavet.protocols._message import Message, words_of
@@ -19,8 +19,7 @@ def ruler(chosen: Codec, frame: Frame, side: Side) -> list[Field]:
 
     What could not be read is a field of its own. A field without bits is one that is empty here.
     """
-    tree = chosen.explain(frame, side)
-    found = [field for field in _leaves(tree.fields) if field.spans or field.value in (b"", "", ())]
+    found = [field for field in _leaves(chosen.explain(frame, side)) if field.spans or field.value in (b"", "", ())]
     filled = gaps_filled(found, len(frame.data), "unread", Role.UNREAD)
     if frame.readable:
         return [_worded(field, frame.message) for field in filled]
@@ -86,8 +85,7 @@ CHECKS = (Role.CHECK,)
 
 def read_whole(chosen: Codec, data: bytes, side: Side) -> list[Frame]:
     """All frames in these bytes."""
-    decoder = chosen.decoder(side)
-    return [*decoder.feed(data), *decoder.finish()]
+    return read_all(chosen.decoder(side), data)
 
 
 def ruler_json(fields: Sequence[Field]) -> list[dict[str, Any]]:

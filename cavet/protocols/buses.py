@@ -130,7 +130,7 @@ def as_frame(call: BusCall, offset: int = 0) -> Frame:
     return i2c.BusFrame(message, data, offset, tokens=tuple(tokens))
 
 
-def explain(call: BusCall) -> Field:
+def explain(call: BusCall) -> list[Field]:
     """Take what is on the wires for a call apart."""
     return (spi.CODEC if call.bus == SPI else i2c.CODEC).explain(as_frame(call), Side.HOST)
 

@@ -56,6 +56,7 @@ def check_new(path: Path, *, force: bool) -> None:
     """Raise `WrongError` where no new record may, or can, be written at a path. With `force` an old one is replaced."""
     if path.exists() and not force:
         raise WrongError(str(path), found="a file that is there already", expected="a new one; --force replaces it")
+    _check_kind(path)
     folder = path.parent if str(path.parent) else Path()
     if not folder.is_dir():
         raise WrongError(str(path), found=f"no folder {folder}", expected="a folder that is there")
@@ -63,11 +64,18 @@ def check_new(path: Path, *, force: bool) -> None:
         raise WrongError(str(path), found="a folder that can't be written", expected="one that can")
 
 
+def _check_kind(path: Path) -> None:
+    """Raise `WrongError` for what can't be a record, and must not be taken away for one."""
+    if path.exists() and not path.is_file():
+        found = "a folder" if path.is_dir() else "a device or a pipe"
+        raise WrongError(str(path), found=found, expected="a file: what is recorded is read while it is written")
+
+
 class RecordWriter:
     """Follows a record and writes it to a new file at `path`, until it is closed.
 
     The file is SQLite in WAL mode, so it can be read while it is written. With `keep` it is bounded to about so many
-    bytes: the oldest events are taken out again. An old file there is replaced. Raises
+    bytes: the oldest events are taken out again. An old file there is replaced; a symbolic link stays one. Raises
     `WrongError` where none can be made; what goes wrong later is told, from the thread that writes.
 
     A batch is handed to the system and not waited for: what a killed process had written is safe with it. Only a
@@ -96,6 +104,8 @@ class RecordWriter:
         """Whether writing has ended early."""
         self.left_out = 0
         """How many events and transfers had left memory before they could be written."""
+        _check_kind(path)
+        path = Path(os.path.realpath(path))
         try:
             for old in (path, path.with_name(path.name + "-wal"), path.with_name(path.name + "-shm")):
                 old.unlink(missing_ok=True)

@@ -78,6 +78,11 @@ class Trail(msgspec.Struct):
         return self.root.subject
 
     @property
+    def is_of_a_point(self) -> bool:
+        """Whether it is a wish of a host's, and no message of another program."""
+        return self.root.topic is Topic.POINT
+
+    @property
     def latest(self) -> Event:
         """The event of the furthest stage reached."""
         return self.steps[self.furthest].last
@@ -121,6 +126,10 @@ class Trail(msgspec.Struct):
         step = self.steps.get(Kind.DRIVEN)
         return step is not None and driven < step.last.number and driven not in {event.number for event in step.events}
 
+    def was_tried_since(self, number: int) -> bool:
+        """Whether an event belongs to a try before the latest one."""
+        return self.number < number < self.resent
+
     def is_message(self, number: int) -> bool:
         """Whether an event is the message itself: as it was carried, taken, or refused."""
         taken = self.steps.get(Kind.TAKEN)
@@ -134,6 +143,43 @@ class Trail(msgspec.Struct):
         self.moving = self.stopped = self.unread = self.passed = self.told = self.answered = self.driven_over = None
         self.moving_parts = {}
         self.resends += 1
+
+    def take(self, event: Event, cause: int) -> None:
+        """Take up an event that follows from the command, by way of the event `cause`."""
+        if event.kind in STAGES:
+            self._reach(event)
+        elif event.kind == Kind.MOVING:
+            self.moving = self.moving_parts[event.subject] = event
+        elif event.kind == Kind.PASSED:
+            self.passed = self.passed or event
+        elif event.kind == Kind.TOLD:
+            self.told = event
+            if self.answered is None and self.is_message(cause):
+                self.answered = event
+        elif event.kind == Kind.LIMITED:
+            self.limited = event
+        elif event.kind == Kind.RESENT:
+            self.begin_again(event.number)
+        elif event.kind in BREAKS:
+            self._break_off(event, cause)
+
+    def _reach(self, event: Event) -> None:
+        if event.kind is Kind.CONFIRMED and self.refused is not None and self.refused.topic is Topic.MESSAGE:
+            self.take_back_refusal()  # a try before it, or one frame of several: it has come to what was asked
+        self.steps.setdefault(event.kind, Step([])).events.append(event)
+
+    def _break_off(self, event: Event, cause: int) -> None:
+        """It stops here, unless whoever wants it tries again, or what was lost is only part of it."""
+        is_unread = event.kind is Kind.REFUSED and (event.topic is Topic.BYTES or event.reason is Reason.UNREADABLE)
+        if is_unread and self.is_of_a_point:
+            self.losses += 1
+            self.unread = event
+        elif event.kind == Kind.LOST:
+            self.losses += 1
+            self.stopped = event if event.topic in (Topic.PIN, Topic.PART) else self.stopped
+        elif event.kind != Kind.OVERTAKEN or event.topic is not Topic.PART or not self.drove_again(cause):
+            self.stopped = event
+            self.refused = event if event.kind == Kind.REFUSED else self.refused
 
     def take_back_refusal(self) -> None:
         """What was refused was done all the same."""
@@ -205,54 +251,23 @@ class Trails:
                 self._forget(next(iter(self.all)))
 
     def _extend(self, event: Event) -> None:
+        """An event follows from another: let the trail that it belongs to take it up."""
         assert event.cause is not None
         trail = self._trail_of.get(event.cause)
-        if trail is None:
-            return
-        if event.kind == Kind.FRAMED and event.purpose in ASIDE:
-            return  # what follows from the question is told by `confirmed`
+        if trail is None or (event.kind == Kind.FRAMED and event.purpose in ASIDE):
+            return  # what follows from a question beside the command is told by `confirmed`
         self._trail_of[event.number] = trail
         self._members[trail.number].append(event.number)
-        if event.kind == Kind.FRAMED and trail.root.topic is Topic.POINT:
-            self._sent[trail.root.board, trail.point] = self._sent_to[trail.part] = trail
-        elif event.kind == Kind.UNCHANGED:
+        if event.kind == Kind.UNCHANGED:
             self._look_back(trail)
-        of_an_older_try = trail.root.number < event.cause < trail.resent
-        if event.kind in BREAKS and (of_an_older_try or self._is_anothers(trail, event)):
-            return
-        is_unread = event.kind is Kind.REFUSED and (event.topic is Topic.BYTES or event.reason is Reason.UNREADABLE)
-        if is_unread and trail.root.topic is Topic.POINT:
-            trail.losses += 1  # the board could not read it: whoever wants it tries again, or gives up
-            trail.unread = event
-            return
-        if event.kind is Kind.CONFIRMED and trail.refused is not None and trail.refused.topic is Topic.MESSAGE:
-            trail.take_back_refusal()  # a try before it, or one frame of several: it has come to what was asked
-        if event.kind in STAGES:
-            trail.steps.setdefault(event.kind, Step([])).events.append(event)
-        if event.kind == Kind.DRIVEN and trail.root.topic is Topic.POINT:
-            self._drive_over(trail, event)
-        if event.kind == Kind.MOVED:
+        elif event.kind == Kind.MOVED:
             self._move_on(trail, event)
-        if event.kind == Kind.MOVING:
-            trail.moving = trail.moving_parts[event.subject] = event
-        elif event.kind == Kind.PASSED:
-            trail.passed = trail.passed or event
-        elif event.kind == Kind.TOLD:
-            trail.told = event
-            if trail.answered is None and trail.is_message(event.cause):
-                trail.answered = event
-        elif event.kind == Kind.LIMITED:
-            trail.limited = event
-        elif event.kind == Kind.OVERTAKEN and event.topic is Topic.PART and trail.drove_again(event.cause):
-            return
-        elif event.kind in ENDS:
-            trail.stopped = event
-            trail.refused = event if event.kind == Kind.REFUSED else trail.refused
-        elif event.kind == Kind.LOST:
-            trail.losses += 1
-            trail.stopped = event if event.topic in (Topic.PIN, Topic.PART) else trail.stopped
-        elif event.kind == Kind.RESENT:
-            trail.begin_again(event.number)
+        elif event.kind == Kind.FRAMED and trail.is_of_a_point:
+            self._sent[trail.root.board, trail.point] = self._sent_to[trail.part] = trail
+        elif event.kind == Kind.DRIVEN and trail.is_of_a_point:
+            self._drive_over(trail, event)
+        if event.kind not in BREAKS or not (trail.was_tried_since(event.cause) or self._is_anothers(trail, event)):
+            trail.take(event, event.cause)
 
     def _drive_over(self, trail: Trail, event: Event) -> None:
         """A command drives what its point works: the one before it there is driven over."""
@@ -269,7 +284,7 @@ class Trails:
 
     def _is_anothers(self, trail: Trail, event: Event) -> bool:
         """Whether it is about a pin or a part that is not the trail's: a frame may work several."""
-        if event.topic not in (Topic.PIN, Topic.PART) or trail.root.topic is not Topic.POINT:
+        if event.topic not in (Topic.PIN, Topic.PART) or not trail.is_of_a_point:
             return False
         point = trail.point
         if point not in self._pins:
@@ -288,7 +303,7 @@ class Trails:
             trail.stands_as = sent.number
         elif moved is not None and moved.kind == Kind.MOVED and (mover is not None or self._is_by_wires(moved)):
             trail.stood = moved
-            trail.is_others = mover is not None and (mover.root.topic is not Topic.POINT or mover.part == trail.part)
+            trail.is_others = mover is not None and (not mover.is_of_a_point or mover.part == trail.part)
 
     def _is_by_wires(self, moved: Event) -> bool:
         """Whether a part has moved since its wires are so, or its pin was brought into its mode."""

@@ -11,7 +11,7 @@ from cavet.routines._checked import CheckedRoutine, Program
 from cavet.routines._checking import check
 from cavet.routines._parsing import parse
 from cavet.routines._words import KEYWORDS
-from cavet.wording import MoreWrongError, WrongError, listed, nearest
+from cavet.wording import MoreWrongError, WrongError, unknown
 
 MOST_TOLD = 50
 """So many mistakes are told of one file; of the others only how many there are."""
@@ -63,7 +63,7 @@ def chosen(program: Program, routine: str | None) -> str:
     if routine is None:
         return next(iter(known))
     if routine not in known:
-        raise WrongError("routine", found=routine, expected=f"one of {listed(known)}", nearest=nearest(routine, known))
+        raise unknown("routine", routine, known)
     return routine
 
 
@@ -71,8 +71,7 @@ def tune_value(routine: CheckedRoutine, name: str, raw: object, place: str) -> f
     """A value of a tune, in its unit: a number, or a text with a unit. Raises `WrongError`."""
     tunes = routine.tunes
     if name not in tunes:
-        expected = f"one of {listed(tunes)}" if tunes else "no tune: it has none"
-        raise WrongError("tune", found=name, expected=expected, nearest=nearest(name, tunes))
+        raise unknown("tune", name, tunes, none="no tune: it has none")
     tune = tunes[name]
     if isinstance(raw, str):
         value = units.parse(raw, tune.unit or "", place)

@@ -17,7 +17,7 @@ from cavet.routines._reading import routine_text
 from cavet.routines._sight import Sight
 from cavet.routines._telling import End, EndError, LeaveError, OverError
 from cavet.routines._track import Track
-from cavet.wording import UnreachableError, WrongError, listed, nearest
+from cavet.wording import UnreachableError, WrongError, unknown
 
 Act = Callable[[Run], Awaitable[None]]
 ENDS = (OverError, EndError, LeaveError, UnreachableError, WrongError)
@@ -95,12 +95,7 @@ class Routine:
         for board in boards:
             if board not in setup.hosts:
                 known = setup.hosts
-                raise WrongError(
-                    f"{self.name}.boards",
-                    found=board,
-                    expected=f"one of {listed(known)}",
-                    nearest=nearest(board, known),
-                )
+                raise unknown(f"{self.name}.boards", board, known)
         return frozenset(boards)
 
     def _body(self, act: Act) -> Written:

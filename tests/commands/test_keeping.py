@@ -1,6 +1,7 @@
 """Keeping a record: the same seed gives the same one; an old file is not replaced unasked; a full disk is told."""
 
 import json
+import os
 import resource
 import subprocess
 import sys
@@ -70,6 +71,16 @@ class Keeping(unittest.TestCase):
             with self.subTest(path):
                 self.assertEqual((ran.code, ran.out, ran.err.count("\n")), (2, "", 1))
                 self.assertIn(words, ran.err)
+
+    def test_what_is_no_file_is_not_taken_away_for_a_record(self):
+        pipe = self.folder / "pipe"
+        os.mkfifo(pipe)
+        for path, found in ((pipe, "a device or a pipe"), (self.folder, "a folder")):
+            ran = cavet("drive", "demo", "lamp=on", "--record", str(path), "--force")
+            with self.subTest(found):
+                self.assertEqual((ran.code, ran.out, ran.err.count("\n")), (2, "", 1))
+                self.assertIn(f'found "{found}", expected a file', ran.err)
+        self.assertTrue(pipe.is_fifo())
 
     def test_a_full_disk_is_told_and_the_work_goes_on(self):
         ran = drive(*WISHES, "--json", "--record", str(self.folder / "a.record"), file_size=SMALL)

@@ -12,7 +12,7 @@ from cavet.boards._rig import Rig
 from cavet.expressions import Expression
 from cavet.record import Kind, Tell, Topic
 from cavet.settings import Meaning, Table, keys_of
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import unknown
 
 Wires = dict[str, int]
 """The part's own name for each of its wires, and the pin at which it ends; most parts have only `pin`."""
@@ -217,12 +217,7 @@ class Part:
 
     def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:
         """Do something to it by hand. Raises `WrongError` for what can't be done to it."""
-        raise WrongError(
-            self.name,
-            found=do,
-            expected=f"one of {listed(self.actions)}" if self.actions else "nothing: it can't be worked by hand",
-            nearest=nearest(do, self.actions),
-        )
+        raise unknown(self.name, do, self.actions, none="nothing: it can't be worked by hand")
 
     def moved(self, value: float | bool | str, cause: int | None, note: str = "") -> None:
         """Tell that it has arrived."""

@@ -10,7 +10,7 @@ from typing import Any
 
 import msgspec
 
-from cavet.protocols._codec import Side
+from cavet.protocols._codec import Side, read_all
 from cavet.protocols._frame import Field, Frame, Role, Span, Unreadable
 from cavet.protocols._message import FieldError, Message, limits
 from cavet.protocols._reader import Reader, ShortError, bytes_from
@@ -295,27 +295,16 @@ def encode(message: Message) -> bytes:
 
 def decode_from(side: Side, data: bytes) -> list[Frame]:
     """Read a whole stream at once."""
-    decoder = FirmataDecoder(side)
-    return [*decoder.feed(data), *decoder.finish()]
+    return read_all(FirmataDecoder(side), data)
 
 
-def explain(frame: Frame) -> Field:
+def explain(frame: Frame) -> list[Field]:
     """Take a frame apart: its command, then its fields, each with the bits where it lies."""
-    message, wire = frame.message, frame.data
-    if isinstance(message, ChannelMessage):
-        fields = _explain_channel(message, wire)
-    elif isinstance(message, SysexMessage):
-        fields = _explain_sysex(message, wire)
-    else:
-        fields = []
-    return Field(
-        name=message.NAME, spans=((0, 8 * len(wire)),), raw=wire, meaning=_meaning(message) if fields else "",
-        problem="; ".join(frame.problems), fields=tuple(fields),
-    )  # fmt: skip
-
-
-def _meaning(message: Message) -> str:
-    return (type(message).__doc__ or "").split("\n")[0]
+    if isinstance(frame.message, ChannelMessage):
+        return _explain_channel(frame.message, frame.data)
+    if isinstance(frame.message, SysexMessage):
+        return _explain_sysex(frame.message, frame.data)
+    return []
 
 
 def _explain_channel(message: ChannelMessage, wire: bytes) -> list[Field]:
@@ -395,7 +384,7 @@ class _Codec:
     def decoder(self, side: Side) -> FirmataDecoder:
         return FirmataDecoder(side)
 
-    def explain(self, frame: Frame, side: Side) -> Field:
+    def explain(self, frame: Frame, side: Side) -> list[Field]:
         del side  # a message knows its own
         return explain(frame)
 

@@ -50,7 +50,7 @@ class I2cCodec:
         """Make a decoder of the bus; it reads both sides. With `pec` each transaction's last byte is its code."""
         return I2cDecoder(pec=pec)
 
-    def explain(self, frame: Frame, side: Side) -> Field:
+    def explain(self, frame: Frame, side: Side) -> list[Field]:
         """Take what passed on the bus apart: conditions, addresses down to the bits, bytes, acknowledge bits."""
         tokens = frame.tokens if isinstance(frame, BusFrame) else tuple(Octet(byte) for byte in frame.data)
         fields: list[Field] = []
@@ -74,13 +74,7 @@ class I2cCodec:
                 fields.append(_data(frame.message, token, at, is_last, read=read, expected=PEC.of(frame.data[:-1])))
             fresh = False
             at += 1
-        return Field(
-            name=frame.message.NAME,
-            spans=((0, 8 * len(frame.data)),),
-            raw=frame.data,
-            problem="; ".join(frame.problems),
-            fields=tuple(fields),
-        )
+        return fields
 
 
 def _answer(token: Token) -> str:

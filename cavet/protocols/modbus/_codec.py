@@ -80,18 +80,9 @@ class ModbusCodec:
         """The unit's address, function and data out of a frame; `None` where its check is wrong."""
         return self._framing.body(wire)
 
-    def explain(self, frame: Frame, side: Side) -> Field:
+    def explain(self, frame: Frame, side: Side) -> list[Field]:
         """Take a frame apart: header, function, fields, check, each with the bits where it lies."""
-        fields = tuple(self._framing.fields(frame, side)) if frame.readable else ()
-        meaning = (type(frame.message).__doc__ or "").split("\n")[0]
-        return Field(
-            name=frame.message.NAME,
-            spans=((0, 8 * len(frame.data)),),
-            raw=frame.data,
-            meaning=meaning if frame.readable else "",
-            problem="; ".join(frame.problems),
-            fields=fields,
-        )
+        return self._framing.fields(frame, side) if frame.readable else []
 
 
 TCP, RTU, ASCII = ModbusCodec(Tcp()), ModbusCodec(Rtu()), ModbusCodec(Ascii())

@@ -167,7 +167,7 @@ class MqttCodec:
         """Make a decoder; what is kept of a stranger's packets should have a limit."""
         return MqttDecoder(self._version, side, most)
 
-    def explain(self, frame: Frame, side: Side) -> Field:
+    def explain(self, frame: Frame, side: Side) -> list[Field]:
         """Take a packet apart: type and flags, length, and each field with the bits where it lies."""
         reader = PacketReader(frame.data, placed=bytes_from())
         try:
@@ -175,14 +175,7 @@ class MqttCodec:
             take_packet(reader, self._version)
         except (MalformedError, ShortError):
             pass  # the frame tells of it; what was read before that is shown all the same
-        return Field(
-            name=frame.message.NAME,
-            spans=((0, 8 * len(frame.data)),),
-            raw=frame.data,
-            meaning=(type(frame.message).__doc__ or "").split("\n")[0] if frame.readable else "",
-            problem="; ".join(frame.problems),
-            fields=tuple(reader.notes),
-        )
+        return reader.notes
 
 
 V3, V5 = MqttCodec("mqtt", 4), MqttCodec("mqtt5", 5)

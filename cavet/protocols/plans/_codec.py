@@ -70,7 +70,7 @@ class PlanCodec:
     def decoder(self, side: Side) -> PlanDecoder:
         return PlanDecoder(self.plan, self._layout, self.form)
 
-    def explain(self, frame: Frame, side: Side) -> Field:
+    def explain(self, frame: Frame, side: Side) -> list[Field]:
         """Take a frame apart, down to the bits of each field."""
         fields: list[Field] = []
         if frame.readable:
@@ -84,14 +84,7 @@ class PlanCodec:
             is_text = isinstance(self._layout, TextLayout)
             between = ("text", Role.CONSTANT) if is_text else ("unused", Role.UNUSED)
             fields = gaps_filled(fields, len(frame.data), *between)
-        return Field(
-            name=frame.message.NAME,
-            spans=((0, 8 * len(frame.data)),),
-            raw=frame.data,
-            meaning=(type(frame.message).__doc__ or "").split("\n")[0] if frame.readable else "",
-            problem="; ".join(frame.problems),
-            fields=tuple(fields),
-        )
+        return fields
 
     def _unstuffed(self, data: bytes) -> tuple[bytes, list[int], list[int]]:
         """A frame's body, where in the frame each of its bytes is, and where the escapes are."""

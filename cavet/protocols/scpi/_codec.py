@@ -30,7 +30,7 @@ class _Codec:
     def decoder(self, side: Side) -> ScpiDecoder:
         return ScpiDecoder(side)
 
-    def explain(self, frame: Frame, side: Side) -> Field:
+    def explain(self, frame: Frame, side: Side) -> list[Field]:
         """Take a unit apart: header, each value, and what ends it."""
         wire = frame.data
         body = wire[:-1] if wire[-1:] in (b";", b"\n") else wire
@@ -44,11 +44,7 @@ class _Codec:
             meaning = "another unit of the same message follows" if wire[-1:] == b";" else "the message ends"
             reader.note("end", len(body), last=len(wire), meaning=meaning, role=Role.CONSTANT)
         notes = reader.notes if frame.readable else []
-        return Field(
-            name=frame.message.NAME, spans=((0, 8 * len(wire)),), raw=wire, problem="; ".join(frame.problems),
-            meaning=(type(frame.message).__doc__ or "").split("\n")[0] if frame.readable else "",
-            fields=tuple(gaps_filled(notes, len(wire), "separator", Role.CONSTANT)) if notes else (),
-        )  # fmt: skip
+        return gaps_filled(notes, len(wire), "separator", Role.CONSTANT) if notes else []
 
 
 def _note_header(reader: Reader, match: re.Match[bytes]) -> None:

@@ -129,14 +129,9 @@ class SpiCodec:
     def decoder(self, side: Side) -> SpiDecoder:
         return SpiDecoder()
 
-    def explain(self, frame: Frame, side: Side) -> Field:
+    def explain(self, frame: Frame, side: Side) -> list[Field]:
         """Show the bytes one by one: what they mean, the device alone knows."""
-        fields = tuple(
-            Field(name="data", spans=((8 * at, 8),), raw=byte, value=byte) for at, byte in enumerate(frame.data)
-        )
-        problem = "; ".join(frame.problems)
-        spans = ((0, 8 * len(frame.data)),)
-        return Field(name=frame.message.NAME, spans=spans, raw=frame.data, problem=problem, fields=fields)
+        return [Field(name="data", spans=((8 * at, 8),), raw=byte, value=byte) for at, byte in enumerate(frame.data)]
 
 
 CODEC = SpiCodec()

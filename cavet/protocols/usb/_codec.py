@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from cavet.protocols._codec import Side
+from cavet.protocols._codec import Side, read_all
 from cavet.protocols._frame import Field, Frame, Role, Unreadable, UnreadTail
 from cavet.protocols._message import FieldError, Message
 from cavet.protocols._reader import Reader, bytes_from
@@ -78,8 +78,7 @@ def control_answer(setup: bytes, data: bytes) -> list[Frame]:
     if not data:
         return [Frame(message=StatusStage(stalled=False), data=b"", offset=0)]
     if isinstance(request, GetDescriptor) and not isinstance(request, SetDescriptor):
-        decoder = DescriptorDecoder()
-        return [*decoder.feed(data), *decoder.finish()]
+        return read_all(DescriptorDecoder(), data)
     return [Frame(message=DataStage(data=data), data=data, offset=0)]
 
 
@@ -195,7 +194,7 @@ class UsbCodec:
     def decoder(self, side: Side) -> SetupDecoder | DescriptorDecoder:
         return SetupDecoder() if side is Side.HOST else DescriptorDecoder()
 
-    def explain(self, frame: Frame, side: Side) -> Field:
+    def explain(self, frame: Frame, side: Side) -> list[Field]:
         """Take a setup packet or a descriptor apart, down to the bits where they have a meaning of their own."""
         reader = Reader(frame.data, placed=bytes_from())
         if isinstance(frame.message, DataStage | StatusStage | TransferData):
@@ -204,14 +203,7 @@ class UsbCodec:
                 reader.note("data", 0, frame.data, raw=frame.data)
         elif frame.readable:
             _note_setup(reader) if side is Side.HOST else _note_descriptor(reader, frame)
-        return Field(
-            name=frame.message.NAME,
-            spans=((0, 8 * len(frame.data)),),
-            raw=frame.data,
-            meaning=(type(frame.message).__doc__ or "").split("\n")[0] if frame.readable else "",
-            problem="; ".join(frame.problems),
-            fields=tuple(reader.notes),
-        )
+        return reader.notes
 
 
 def _number(reader: Reader, name: str, size: int, **more: Any) -> int:

@@ -6,7 +6,7 @@ from cavet.bench import BROKER, Spoken, spoken
 from cavet.benchfile import LinkSetup
 from cavet.hosts import Point
 from cavet.messaging import read_publish
-from cavet.protocols import Field, Frame, Side
+from cavet.protocols import Field, Frame, Side, read_all
 from cavet.record import Trail
 from cavet.workbench.desk import Desk
 
@@ -18,8 +18,7 @@ def taken_apart(desk: Desk, trail: Trail, point: Point | None, data: bytes) -> A
     tongue, board = _tongue(desk, trail, point, data)
     if tongue is None:
         return []
-    decoder = tongue.decoder(Side.HOST)
-    frames = [*decoder.feed(data), *decoder.finish()]
+    frames = read_all(tongue.decoder(Side.HOST), data)
     meanings = desk.meanings(board)
     found = []
     for frame in frames:

@@ -16,8 +16,9 @@ from typing import Any
 import msgspec
 
 from cavet.bench import RunningBench
-from cavet.benchfile import stem_of, write_whole
+from cavet.benchfile import stem_of
 from cavet.demo import demo_path, find_routines
+from cavet.files import write_whole
 from cavet.routines import (
     HEADS,
     CheckedRoutine,
@@ -154,7 +155,7 @@ class Work:
             expected = "the one that was read: ctrl+r takes it in, ctrl+s once more writes over it"
             self._saved = there
             raise WrongError(self.path.name, found="a file that was changed meanwhile", expected=expected)
-        write_whole(self.path, self.text)
+        write_whole(self.path, [self.text.encode()], lasting=True)
         self._saved = self.text
         return f"saved in {self.path.name}"
 

@@ -13,6 +13,7 @@ from textual.widget import Widget
 from cavet.benchfile import CheckSettings
 from cavet.checks import Done, Ran, Wanted, junit
 from cavet.drawings.square import RowView
+from cavet.files import write_whole
 from cavet.hosts import Point
 from cavet.wording import counted
 from cavet.workbench import keymap
@@ -294,12 +295,11 @@ class ChecksScreen(Frame):
         self.app.push_screen(FileScreen("the results as JUnit XML", "checks.xml"), write)
 
     def _write(self, path: Path, text: str, told: str) -> None:
-        try:
-            path.write_text(text, "utf-8")
-        except OSError as error:
-            self.say(f"{path} can't be written: {error.strerror}")
-        else:
+        def write() -> None:
+            write_whole(path, [text.encode()])
             self.say(f"{path.name} is written: {told}", well=True)
+
+        self.attempt(write)
 
     def action_view(self) -> None:
         """The campaign instead of the walk, where there is room for one."""

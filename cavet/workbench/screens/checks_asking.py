@@ -5,8 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 
 from cavet.benchfile import CheckSettings
-from cavet.checks import Wanted
-from cavet.wording import WrongError, listed, nearest, plain
+from cavet.checks import Wanted, defect_sets
+from cavet.wording import WrongError, listed, plain
 from cavet.workbench.screens.asking import AskScreen
 
 MOST_SEEDS, MOST_FAULTS = 100_000, 1000
@@ -32,7 +32,7 @@ class CampaignScreen(AskScreen[Wanted]):
                 "under which defects?", entry=entry, hint="sets with a comma between, A+B both at once, - as it is"
             )
         elif len(self._answers) == 1:
-            self._answers.append(self._sets(answer))
+            self._answers.append(defect_sets(answer, self._defects, "defects"))
             entry = str(self._check.faults)
             self.ask(
                 "how many faults in each?", entry=entry, hint="links broken, messages lost or late, resets, presses"
@@ -41,16 +41,6 @@ class CampaignScreen(AskScreen[Wanted]):
             faults = _whole(answer, 0, MOST_FAULTS)
             seeds, sets = self._answers
             self.leave(Wanted(seeds=seeds, defects=sets, faults=faults))  # type: ignore[arg-type]
-
-    def _sets(self, text: str) -> tuple[tuple[str, ...], ...]:
-        sets = [
-            tuple(name.strip() for name in part.split("+") if name.strip() not in ("", "-")) for part in text.split(",")
-        ]
-        for name in (name for each in sets for name in each):
-            if name not in self._defects:
-                near = nearest(name, self._defects)
-                raise WrongError("defects", found=name, expected=f"one of {listed(self._defects)}", nearest=near)
-        return tuple(sets)
 
 
 def _whole(text: str, low: int, high: int) -> int:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from cavet.drawings.canvas import ASKED, CORAL, GOT, PAPER, QUIET
 from cavet.drawings.ruler import value_words
-from cavet.protocols import Side, describe, means
+from cavet.protocols import Side, describe, means, summary
 from cavet.wording import hex_pairs, plain
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.sheet import Line, Sheet
@@ -22,7 +22,7 @@ def frame_sheet(desk: Desk, reading: Reading, editing: Editing | None) -> Sheet:
     fields = meant(desk, link.board if link is not None else "", editing, reading)
     ink = ASKED if editing.side is Side.HOST else GOT
     lines: list[Line] = [[(hex_pairs(editing.frame.data[:256]), ink)], []]
-    about = (type(editing.frame.message).__doc__ or "").split("\n")[0] if editing.frame.readable else ""
+    about = summary(type(editing.frame.message)) if editing.frame.readable else ""
     lines += [[(plain(about), PAPER)], []] if about else []
     for field in fields:
         spans = ", ".join(f"{begin}…{begin + size - 1}" if size > 1 else f"{begin}" for begin, size in field.spans[:4])

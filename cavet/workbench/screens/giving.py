@@ -8,7 +8,8 @@ from pathlib import Path
 
 from cavet.drawings.lanes_drawn import lanes_drawing
 from cavet.drawings.vector import save
-from cavet.exports import TEXTS, Cut, InMemory, blocks, check_target, pcapng, points_csv, write_file
+from cavet.exports import TEXTS, Cut, InMemory, blocks, pcapng, points_csv
+from cavet.files import check_target, write_whole
 from cavet.lanes import Lane
 from cavet.record import RecordFile
 from cavet.wording import WrongError
@@ -87,17 +88,13 @@ async def give(
     def write() -> None:
         check_target(path)
         if form in DRAWINGS:
-            try:
-                save(lanes_drawing(setup.name, lanes, begin, end), path, "light")
-            except OSError as error:
-                expected = "a file that can be written"
-                raise WrongError(str(path), found=error.strerror or str(error), expected=expected) from error
+            save(lanes_drawing(setup.name, lanes, begin, end), path, "light")
         elif form == CAPTURE:
-            write_file(pcapng(source, setup, cut), path)
+            write_whole(path, pcapng(source, setup, cut))
         elif form == POINTS:
-            write_file(blocks(points_csv(source, setup, cut)), path)
+            write_whole(path, blocks(points_csv(source, setup, cut)))
         else:
-            write_file(blocks(TEXTS[form](source, setup, cut)), path)
+            write_whole(path, blocks(TEXTS[form](source, setup, cut)))
 
     try:
         await asyncio.to_thread(write)

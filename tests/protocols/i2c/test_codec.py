@@ -189,16 +189,16 @@ class Explain(unittest.TestCase):
     def test_conditions_address_and_bytes_are_told_in_their_order(self):
         (frame,) = decode("S F4 A AB A 07 A Sr F5 A 12 N P")
         told = CODEC.explain(frame, Side.HOST)
-        names = [field.name for field in told.fields]
+        names = [field.name for field in told]
         self.assertEqual(
             names,
             ["start", "ten_bit", "address", "read", "register", "repeated start", "ten_bit", "address",
              "read", "data", "stop"],
         )  # fmt: skip
-        covered = sum(count for field in told.fields for _, count in field.spans)
+        covered = sum(count for field in told for _, count in field.spans)
         self.assertEqual(covered, 8 * len(frame.data))
-        self.assertIn("not acknowledged", told.fields[-2].meaning)
-        address = told.fields[2]
+        self.assertIn("not acknowledged", told[-2].meaning)
+        address = told[2]
         self.assertEqual((address.value, address.spans), (0x2AB, ((5, 2), (8, 8))))
 
 

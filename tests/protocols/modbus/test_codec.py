@@ -206,7 +206,7 @@ class AnyBytes(unittest.TestCase):
 class Explained(unittest.TestCase):
     def test_a_wrong_check_says_what_would_be_right(self):
         (frame,) = decoded(RTU, Side.HOST, bytes.fromhex("07 05 00 02 FF 00 2D 9D"))
-        fields = {field.name: field for field in RTU.explain(frame, Side.HOST).fields}
+        fields = {field.name: field for field in RTU.explain(frame, Side.HOST)}
         self.assertEqual((fields["crc"].problem, fields["address"].value), ("expected 9C2D", 2))
 
 

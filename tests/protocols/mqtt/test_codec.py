@@ -327,7 +327,7 @@ class AnyBytes(unittest.TestCase):
         name = topic.decode("utf-8", "replace")
         wrong = set("+#\0") & set(name) or not topic or "\ufffd" in name or head & 6 == 6 or head & 14 == 8
         if frame.readable and not frame.problems:
-            fields = {field.name: field.value for field in codec.explain(frame, Side.HOST).fields}
+            fields = {field.name: field.value for field in codec.explain(frame, Side.HOST)}
             self.assertEqual((frame.message.topic, frame.message.payload), (fields["topic"], fields["payload"]))
             self.assertEqual(frame.message.packet_id, fields.get("packet_id"))
             self.assertEqual((head & 1, head >> 1 & 3), (frame.message.retain, frame.message.qos))

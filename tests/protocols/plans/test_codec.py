@@ -280,7 +280,7 @@ class Layouts(unittest.TestCase):
         chosen = frame_of(PACKET)
         wire = encode(chosen, kind="set", payload="0203")
         (frame,) = decode(chosen, wire)
-        told = {field.name: field for field in chosen.explain(frame, Side.HOST).fields}
+        told = {field.name: field for field in chosen.explain(frame, Side.HOST)}
         self.assertEqual(list(told), ["start", "kind", "escape", "length", "payload", "crc", "end"])
         self.assertEqual(told["payload"].spans, ((40, 8), (56, 8)))  # behind its escapes
         told = chosen_fields(REPORT, "A4 64 FD 05")
@@ -291,7 +291,7 @@ class Layouts(unittest.TestCase):
 def chosen_fields(text, data):
     chosen = frame_of(text)
     (frame,) = decode(chosen, bytes.fromhex(data))
-    return {field.name: field for field in chosen.explain(frame, Side.HOST).fields}
+    return {field.name: field for field in chosen.explain(frame, Side.HOST)}
 
 
 class Choices(unittest.TestCase):

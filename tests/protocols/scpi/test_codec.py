@@ -256,7 +256,7 @@ class AnyBytes(unittest.TestCase):
 class Explained(unittest.TestCase):
     def test_header_values_and_end_are_told_with_their_places(self):
         (frame,) = decoded(b"VOLT 12 mV,MIN\n")
-        fields = [(field.name, field.raw, field.value) for field in CODEC.explain(frame, HOST).fields]
+        fields = [(field.name, field.raw, field.value) for field in CODEC.explain(frame, HOST)]
         self.assertEqual(
             fields,
             [

@@ -140,10 +140,10 @@ class Descriptors(unittest.TestCase):
         (frame,) = decode("80 06 00 01 00 00 12 00", Side.HOST)
         told = USB.explain(frame, Side.HOST)
         names = ["direction", "type", "recipient", "request", "value", "index", "length"]
-        self.assertEqual([field.name for field in told.fields], names)
-        self.assertEqual(told.fields[4].spans, ((24, 8), (16, 8)))
+        self.assertEqual([field.name for field in told], names)
+        self.assertEqual(told[4].spans, ((24, 8), (16, 8)))
         frame = decode(CONFIGURATION)[3]
-        direction, _, number = USB.explain(frame, Side.BOARD).fields[2:5]
+        direction, _, number = USB.explain(frame, Side.BOARD)[2:5]
         self.assertEqual((direction.value, number.value, number.spans), (1, 1, ((20, 4),)))
 
 

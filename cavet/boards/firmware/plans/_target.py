@@ -6,7 +6,7 @@ from cavet.boards._circuit import PinRefusedError
 from cavet.boards._running import Firmware
 from cavet.boards.buses import TargetBoard
 from cavet.boards.firmware.plans._engine import Engine, PlanBoard
-from cavet.protocols import Side
+from cavet.protocols import Side, read_whole
 from cavet.record import Kind, Tell, Topic
 
 
@@ -39,10 +39,7 @@ class TargetFirmware(Firmware):
     def written(self, data: bytes, at: float, cause: int | None) -> None:
         """Act on what was written: the first of its frames that fits."""
         number = cause if cause is not None else self._tell(Kind.CARRIED, Topic.BUS, "i2c", data)
-        read = []
-        for name in self._plan.takes:
-            decoder = self._plan.codecs[name].decoder(Side.HOST)
-            read.append([*decoder.feed(data), *decoder.finish()])
+        read = [read_whole(self._plan.codecs[name], data, Side.HOST) for name in self._plan.takes]
         frames = next((each for each in read if all(frame.readable for frame in each)), read[0])
         try:
             for frame in frames:

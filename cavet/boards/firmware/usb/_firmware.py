@@ -11,7 +11,7 @@ from cavet.boards._circuit import PinRefusedError
 from cavet.boards._running import CauseOf, Client, Firmware, Outgoing
 from cavet.boards.firmware.plans import Engine, PlanBoard
 from cavet.boards.firmware.usb._device import CONFIGURATION, IN_BIT, Identity, StallError, UsbDevice
-from cavet.protocols import Frame, Side, usb
+from cavet.protocols import Frame, Side, read_whole, usb
 from cavet.protocols.usb import ip
 from cavet.record import Kind, Tell, Topic
 
@@ -163,8 +163,7 @@ class UsbFirmware(Firmware):
 
     def _hear(self, request: ip.Submit, now: float, cause: int) -> None:
         """A report has come: act on it, and get one ready."""
-        decoder = self._plan.codecs[self._takes].decoder(Side.HOST)
-        frames = [*decoder.feed(request.data), *decoder.finish()]
+        frames = read_whole(self._plan.codecs[self._takes], request.data, Side.HOST)
         try:
             if len(frames) == 1 and len(frames[0].data) == len(request.data):
                 self._engine.take(frames[0], now, cause)

@@ -1,0 +1,56 @@
+"""Files: written whole or not at all; and what the system says of one, as an error of ours."""
+
+from __future__ import annotations
+
+import itertools
+import os
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from cavet.wording import WrongError
+
+WRITABLE = "a file that can be written"
+_numbers = itertools.count()
+
+
+@contextmanager
+def file_errors(path: Path, expected: str) -> Iterator[None]:
+    """What the system can't do with a file is raised as `WrongError`, with what was expected of it."""
+    try:
+        yield
+    except OSError as error:
+        raise WrongError(str(path), found=error.strerror or str(error), expected=expected) from error
+
+
+def check_target(path: Path, *, force: bool = False) -> None:
+    """Raise `WrongError` where nothing new may be written. What is no file, a pipe, say, only takes what is written."""
+    if not force and (path.is_file() or path.is_dir()):
+        raise WrongError(str(path), found="a file that is there already", expected="a new one; --force replaces it")
+
+
+def write_whole(path: Path, pieces: Iterable[bytes], *, lasting: bool = False) -> None:
+    """Write a file in one go: a reader finds the old one or the new one, never a half. Raises `WrongError`.
+
+    Whatever breaks it off leaves nothing behind. A symbolic link stays one, and its file is written; what is no file, a
+    pipe or a terminal, is written into. With `lasting` it is on the disk before this comes back.
+    """
+    with file_errors(path, WRITABLE):
+        if path.exists() and not path.is_file():
+            with path.open("wb") as out:
+                out.writelines(pieces)
+            return
+        place = Path(os.path.realpath(path))
+        made = place.with_name(f".cavet-{os.getpid()}-{next(_numbers)}")
+        try:
+            with made.open("xb") as out:
+                out.writelines(pieces)
+                if lasting:
+                    out.flush()
+                    os.fsync(out.fileno())
+            if place.exists():
+                made.chmod(place.stat().st_mode)
+            made.replace(place)
+        except BaseException:
+            made.unlink(missing_ok=True)
+            raise
