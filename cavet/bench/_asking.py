@@ -64,7 +64,7 @@ async def ask_and_follow(
     is_enough: Callable[[Trail], bool] = lambda trail: False, cause: int | None = None,
 ) -> tuple[Trail, Diagnosis]:  # fmt: skip
     """Want a point at a value; give the trail of that, and how it stands, once it is over or broken, or far enough."""
-    link = bench.host_links[point.board]
+    link = bench.link_of(point)
     asked = bench.ask(point, value, by=by, cause=cause)
     deadline = bench.clock.now() + patience(link) + MOVE_SECONDS
     while True:
@@ -94,7 +94,7 @@ class Heard(msgspec.Struct, frozen=True):
 
 async def read_afresh(bench: RunningBench, point: Point) -> Heard:
     """Read a point. Where it tells nothing anew in time, what was heard last is given, with its age."""
-    link = bench.host_links[point.board]
+    link = bench.link_of(point)
     reading = link.session.readings[point.name]
     heard = reading.heard
     asks = link.look(point.name)

@@ -83,7 +83,7 @@ def _was_changed(trail: Trail, around: Circumstances) -> bool:
         return False
     said, taken, stopped = trail.steps.get(Kind.FRAMED), trail.steps.get(Kind.TAKEN), trail.stopped
     if taken is None and around.simulated and Kind.CARRIED in trail.steps:
-        of_points = trail.root.topic is Topic.POINT and stopped is not None and stopped.topic is Topic.POINT
+        of_points = trail.is_of_a_point and stopped is not None and stopped.topic is Topic.POINT
         return of_points and not (isinstance(around.point, HeaderPoint) and _is_boards_own(stopped))
     frames = [event.value for event in said.events if isinstance(event.value, bytes)] if said is not None else []
     messages = [event.value for event in taken.events if isinstance(event.value, bytes)] if taken is not None else []

@@ -56,8 +56,8 @@ def variables_of(places: Mapping[str, str]) -> dict[str, str]:
 
 def simulated_boards(setup: Setup) -> set[str]:
     """The boards that are simulated: those that have a simulated link, or none at all, with their targets."""
-    linked = {link.board for link in setup.links.values()}
-    found = {link.board for link in setup.links.values() if link.simulated} | (set(setup.boards) - linked)
+    found = {link.board for link in setup.links.values() if link.simulated}
+    found |= set(setup.boards).difference(setup.linked_boards)
     return found | targets_of(setup, found)
 
 

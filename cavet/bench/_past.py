@@ -11,7 +11,7 @@ from cavet.bench._standing import Standings
 from cavet.bench._then import Evidence
 from cavet.benchfile._setup import Setup
 from cavet.clock import BenchClock
-from cavet.record import Event, History, RecordFile, Topic, Trail
+from cavet.record import Event, History, RecordFile, Trail
 
 AT_ONCE = 4096
 """So many events, and so many transfers, are read at each look."""
@@ -42,7 +42,7 @@ class PastStandings(Standings):
 
     def _circumstances(self, trail: Trail) -> Circumstances:
         setup = self._bench.setup
-        point = setup.points.get(trail.point) if trail.root.topic is Topic.POINT else None
+        point = setup.point_of(trail)
         return self._evidence.circumstances(trail, setup, point)
 
 

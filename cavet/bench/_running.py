@@ -24,7 +24,7 @@ from cavet.boards import World
 from cavet.boards.firmware.mqtt import Station
 from cavet.clock import BenchClock
 from cavet.faults import FORESEEN, LOG, Fault, note_fault
-from cavet.hosts import Asked, Point
+from cavet.hosts import Asked, Point, Reading
 from cavet.links import (
     SEVERAL,
     BoardEnd,
@@ -329,9 +329,17 @@ class RunningBench:
         """Find a point by its name, or by `board.name`."""
         return self.setup.point(name)
 
+    def link_of(self, point: Point) -> HostLink:
+        """The link over which a point is asked and told."""
+        return self.host_links[point.board]
+
+    def reading(self, point: Point) -> Reading:
+        """What was asked and got of a point."""
+        return self.link_of(point).session.readings[point.name]
+
     def ask(self, point: Point, value: Asked, *, by: str, cause: int | None = None) -> int:
         """Want a point at a value; give the event that its trail begins with. `cause` is what that follows from."""
-        return self.host_links[point.board].ask(point.name, value, by, cause)
+        return self.link_of(point).ask(point.name, value, by, cause)
 
     def rest(self, *, by: str) -> list[int]:
         """Send every output of every board to its rest value, now."""

@@ -25,7 +25,7 @@ from cavet.hosts import (
     PointKind,
     Presence,
 )
-from cavet.record import Event, Kind, Topic, Trail, Trails
+from cavet.record import Event, Kind, Trail, Trails
 
 JUDGED_SECONDS = 1.0
 """So long what was found of a broken trail is taken for granted, unless something new is heard of it."""
@@ -95,7 +95,7 @@ class Standings:
 
     def standing(self, point: Point) -> Standing:
         """How one point stands."""
-        link = self._bench.host_links[point.board]
+        link = self._bench.link_of(point)
         reading = link.session.readings[point.name]
         part = self.part_of(point)
         got = reading.got
@@ -123,7 +123,7 @@ class Standings:
     def age(self, point: Point) -> float | None:
         """How old what is known of a point is, where its link is not there to tell more; `None` where it is, or where
         a simulated part shows how it stands."""
-        reading = self._bench.host_links[point.board].session.readings[point.name]
+        reading = self._bench.reading(point)
         part = self.part_of(point)
         is_truth = part is not None and point.kind.is_output and self._truth(point, part, None) is not None
         if self._bench.is_ready(point.board) or is_truth or reading.got is None:
@@ -164,7 +164,7 @@ class Standings:
 
     def _circumstances(self, trail: Trail) -> Circumstances:
         bench = self._bench
-        point = bench.setup.points.get(trail.point) if trail.root.topic is Topic.POINT else None
+        point = bench.setup.point_of(trail)
         board = bench.world.boards.get(trail.root.board)
         profile = board.profile if board is not None else None
         link = bench.host_links.get(point.board) if point is not None else None
@@ -209,7 +209,7 @@ class Standings:
 
     def _held_by(self, point: Point) -> str:
         """What a wish at a device waits for."""
-        session = self._bench.host_links[point.board].session
+        session = self._bench.link_of(point).session
         if isinstance(point, DevicePoint) and isinstance(session, DeviceSession):
             return session.what_holds(point)
         return ""
@@ -223,7 +223,7 @@ class Standings:
             there = [(device.address, device.name) for device in board.circuit.devices if device.answers]
         else:
             devices = self._bench.setup.hosts[point.board].devices
-            session = self._bench.host_links[point.board].session
+            session = self._bench.link_of(point).session
             known = session.answering if isinstance(session, DeviceSession) else []
             there = [(devices[name].address, name) for name in known if devices[name].kind not in ON_SPI]
         return tuple(f"0x{address:02X} ({name})" for address, name in sorted(there))

@@ -93,14 +93,12 @@ class PastTrails:
 
     def is_under_way(self, t: float) -> bool:
         """Whether a wish that began until then has not come to its end yet."""
-        wishes = (trail for trail in self.all if trail.root.topic is Topic.POINT and trail.root.t <= t)
+        wishes = (trail for trail in self.all if trail.is_of_a_point and trail.root.t <= t)
         return any(not trail.complete and trail.stopped is None for trail in wishes)
 
     def point_of(self, trail: Trail) -> Point | None:
         """The point that a trail is of, where it is of one that is known."""
-        if self._setup is None or trail.root.topic is not Topic.POINT:
-            return None
-        return self._setup.points.get(trail.point)
+        return self._setup.point_of(trail) if self._setup is not None else None
 
     def diagnose(self, trail: Trail) -> Diagnosis:
         """Say how a trail stood at the end."""

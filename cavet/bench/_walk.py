@@ -75,7 +75,7 @@ class Walk:
         """Walk one output."""
         names = self._names(point)
         try:
-            await until_ready(self._bench.host_links[point.board])
+            await until_ready(self._bench.link_of(point))
             for name, value in self._bench.setup.needs.get(point.name, ()):
                 if why := await self.bring(self._bench.setup.points[name], value):
                     return Walked(output=point.name, names=names, moved=(), held=False, why=f"it needs {name}: {why}")
@@ -141,7 +141,7 @@ class Walk:
     def _is_at_rest(self, point: Point, names: str) -> bool:
         """Whether an output stands at rest as far as the host knows; where nobody has told, and nobody has asked for
         anything, whether its part does, as far as that tells."""
-        reading = self._bench.host_links[point.board].session.readings[point.name]
+        reading = self._bench.reading(point)
         stands = reading.asked if reading.got is None else reading.got
         if stands is None and names and shows_itself(point, part := self._bench.world.part(names)):
             stands = point.from_wire(part.stands_as(self._bench.clock.now()))

@@ -130,10 +130,10 @@ def read_map(checker: Checker, path: Path, name: str, kind: str, folder: FilePat
     try:
         found = _find_map(file, which, folder)
     except WrongError as error:
-        checker.wrong(path, found=error.found, expected=error.expected, nearest=error.nearest)
+        checker.note(path, error)
         return None
     except ExceptionGroup as group:
-        checker.errors += [each for each in group.exceptions if isinstance(each, WrongError)]
+        checker.note_all(group)
         return None
     names = [register.name for register in found.registers]
     missing = {

@@ -59,6 +59,14 @@ class Checker:
         place = self.place(path) if len(self.errors) < MOST_TOLD else self.file
         self.errors.append(WrongError(place, found=found, expected=expected, nearest=nearest))
 
+    def note(self, path: Path, error: WrongError) -> None:
+        """Note an error of something that was read there, at its place in the file."""
+        self.wrong(path, found=error.found, expected=error.expected, nearest=error.nearest)
+
+    def note_all(self, group: ExceptionGroup) -> None:
+        """Note the errors of another file, at their own places."""
+        self.errors += [each for each in group.exceptions if isinstance(each, WrongError)]
+
     def refuse(self) -> NoReturn:
         """Raise all that is wrong, or the first of it and how much more there is."""
         told: list[WrongError] = self.errors[:MOST_TOLD]

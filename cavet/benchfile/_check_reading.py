@@ -114,7 +114,7 @@ def read_wish(text: str, points: Mapping[str, Point], checker: Checker, path: Pa
         try:
             return name, point.parse(value)
         except WrongError as error:
-            checker.wrong(path, found=error.found, expected=error.expected, nearest=error.nearest)
+            checker.note(path, error)
     return None
 
 

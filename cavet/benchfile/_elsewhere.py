@@ -21,7 +21,7 @@ USB_ADDRESS = re.compile(rf"usbip:[^/]+:\d{{1,5}}|({USB_PREFIX})?[0-9A-Fa-f]{{4}
 def with_addresses(setup: Setup, addresses: Mapping[str, str], place: str) -> Setup:
     """Give the set-up with boards at these addresses: their hosts open that. Raises `WrongError`, with this place."""
     for board, address in addresses.items():
-        boards = sorted({link.board for link in setup.links.values()})
+        boards = sorted(setup.linked_boards)
         if board not in boards:
             raise unknown(place, board, boards)
         setup = _moved(setup, board, address, place)

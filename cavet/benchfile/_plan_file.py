@@ -121,7 +121,7 @@ def load_frames(checker: Checker, path: Place, name: str, folder: Path | None) -
     try:
         return find_plan(name, folder)
     except WrongError as error:
-        checker.wrong(path, found=error.found, expected=error.expected, nearest=error.nearest)
+        checker.note(path, error)
     except ExceptionGroup as group:
-        checker.errors += [each for each in group.exceptions if isinstance(each, WrongError)]
+        checker.note_all(group)
     return None

@@ -13,6 +13,7 @@ from cavet.boards.firmware.mqtt import BrokerSettings
 from cavet.hosts import BoardTopics, DeviceSettings, Format, PinPoint, Point, SessionSettings
 from cavet.links import SerialSettings, Tls
 from cavet.messaging import ClientSettings
+from cavet.record import Trail
 from cavet.settings import Meaning, Table
 from cavet.wording import WrongError, listed, nearest, unknown
 
@@ -166,6 +167,20 @@ class Setup(msgspec.Struct, frozen=True, kw_only=True):
         each = self.hosts.get(host)
         return self.links[each.link].board if each is not None and each.link in self.links else host
 
+    @property
+    def linked_boards(self) -> list[str]:
+        """The boards that are on a link, simulated here or elsewhere, each once, in the order of the file."""
+        return list(dict.fromkeys(link.board for link in self.links.values()))
+
+    @property
+    def known_boards(self) -> list[str]:
+        """All boards: those that are described, and those that only a link names."""
+        return list(dict.fromkeys([*self.boards, *self.linked_boards]))
+
+    def point_of(self, trail: Trail) -> Point | None:
+        """The point of a trail; `None` for the message of a program, and where the bench has it no more."""
+        return self.points.get(trail.point) if trail.is_of_a_point else None
+
     def points_on(self, board: str) -> list[Point]:
         """The points on a board, whatever its hosts call it."""
         name = self.board_of(board)
@@ -207,7 +222,7 @@ class Setup(msgspec.Struct, frozen=True, kw_only=True):
         if not found and word in self.hosts:
             return [self.links[self.hosts[word].link]]
         if not found:
-            known = sorted({link.board for link in self.links.values()} | set(self.links))
+            known = sorted({*self.linked_boards, *self.links})
             raise unknown("link", word, known)
         return found
 

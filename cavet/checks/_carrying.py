@@ -166,7 +166,7 @@ class RestAct(Act):
         try:
             before = walk.stand()
             for name, value in rest.set:
-                await until_ready(bench.host_links[self.setup.points[name].board])
+                await until_ready(bench.link_of(self.setup.points[name]))
                 if why := await walk.bring(self.setup.points[name], value):
                     return f"{name} can't be set: {why}"
             links = [link.name for link in self.setup.links_meant(rest.breaks)]

@@ -107,7 +107,7 @@ def complete_said(context: click.Context, parameter: click.Parameter, incomplete
     try:
         setup = open_bench(str(context.params.get("bench") or "")).setup
         if parameter.name == "place":
-            return _fitting(sorted({link.board for link in setup.links.values()}), incomplete)
+            return _fitting(sorted(setup.linked_boards), incomplete)
         board = str(context.params.get("place") or "").partition(".")[0]
         link = next((link for link in setup.links.values() if link.board == board), None)
     except (WrongError, UnreachableError, ExceptionGroup):

@@ -24,7 +24,7 @@ def wiring_drawing(words: tuple[str, ...]) -> Drawing:
     if not 1 <= len(words) <= 2:
         raise WrongError("draw wiring", found=" ".join(words) or "nothing", expected="BENCH, or BENCH BOARD")
     setup = open_bench(words[0]).setup
-    known = list(dict.fromkeys([*setup.boards, *(link.board for link in setup.links.values())]))
+    known = setup.known_boards
     if len(words) == 2 and words[1] not in known:
         raise unknown("draw wiring", words[1], known)
     drawn = sections(setup, words[1:] or known)

@@ -112,7 +112,7 @@ async def carry_out(bench: RunningBench, standings: Standings, order: Order) -> 
     if order.value is None:
         return told(point, await read_afresh(bench, point))
     trail, diagnosis = await ask_and_follow(bench, standings, point, order.value, "drive")
-    return outcome(bench.host_links[point.board], point, trail, diagnosis)
+    return outcome(bench.link_of(point), point, trail, diagnosis)
 
 
 def outcome(link: HostLink, point: Point, trail: Trail, diagnosis: Diagnosis) -> dict[str, Any]:

@@ -128,7 +128,7 @@ def _topics(address: str) -> Look:
 
 def _bus(bench: str, board: str, at: tuple[str, ...]) -> Look:
     setup = at_addresses(open_bench(bench).setup, at)
-    known = sorted({link.board for link in setup.links.values()})
+    known = sorted(setup.linked_boards)
     if board not in known:
         raise unknown("find bus", board, known)
 

@@ -67,7 +67,7 @@ def find_link(setup: Setup, place: str) -> tuple[LinkSetup, HostSetup]:
     board, dot, name = place.partition(".")
     links = [link for link in setup.links.values() if link.board == board]
     if not links:
-        boards = sorted({link.board for link in setup.links.values()})
+        boards = sorted(setup.linked_boards)
         raise unknown("say", board, boards)
     hosts = {host.link: host for host in setup.hosts.values()}
     spare = next((hosts[link.name] for link in links if link.name in hosts), None)

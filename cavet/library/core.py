@@ -36,7 +36,7 @@ from cavet.library.errors import Refused, TooLate, Unconfirmed
 from cavet.library.frames import Passed, frames_of
 from cavet.library.sending import Sent, send
 from cavet.library.trails import Trail
-from cavet.record import Event, Kind, RecordWriter, Topic, Transfer, check_new
+from cavet.record import Event, Kind, RecordWriter, Transfer, check_new
 from cavet.record import Trail as Followed
 from cavet.routines import End, Runner, chosen, read_routine, tune_value
 from cavet.units import finite
@@ -133,7 +133,7 @@ class BenchCore:
         return self._here(lambda: frames_of(self._running, board))
 
     def _trail(self, trail: Followed) -> Trail:
-        point = self._running.setup.points.get(trail.point) if trail.root.topic is Topic.POINT else None
+        point = self._running.setup.point_of(trail)
         return Trail(trail, self._standings.diagnose(trail), point)
 
     async def _wait(self, seconds: float) -> None:
@@ -231,7 +231,7 @@ class PointCore:
     def __init__(self, bench: BenchCore, name: str) -> None:
         self._bench = bench
         self._point = bench._running.setup.point(name)
-        self._link = bench._running.host_links[self._point.board]
+        self._link = bench._running.link_of(self._point)
         self.name = self._point.name
         self.board = self._point.board
         self.unit = self._point.unit

@@ -36,7 +36,7 @@ def frames_of(running: RunningBench, board: str) -> list[Passed]:
     name = running.setup.board_of(board)
     links = [link for link in running.setup.links.values() if link.board == name]
     if not links:
-        known = sorted({link.board for link in running.setup.links.values()})
+        known = sorted(running.setup.linked_boards)
         raise unknown("board", board, known)
     hosts = {link.link.name: link for link in running.host_links.values()}
     transfers = running.record.transfers.since(0)

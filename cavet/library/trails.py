@@ -37,7 +37,7 @@ class Trail:
         self.shown = _shown(self.value, point)
         """What was wanted, in words."""
         self.by = trail.root.note
-        self.is_command = trail.root.topic is Topic.POINT
+        self.is_command = trail.is_of_a_point
         """Whether it is a wish for a point: else it is of another program, or said by hand."""
         taken = trail.reached(Kind.TAKEN)
         told = taken if taken is not None else trail.root

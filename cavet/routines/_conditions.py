@@ -112,7 +112,7 @@ class Compiler(ValueCompiler):
 
     def _board_is(self, expr: tree.BoardIs) -> Condition:
         name, how = expr.name, expr.how
-        boards = {link.board for link in self._setup.links.values()}
+        boards = self._setup.linked_boards
         links = {f"{link.board}.{each}" for link in self._setup.links.values() for each in (link.name, link.kind)}
         known = [*boards, *self._setup.hosts, *(links if how == "open" else ())]
         board, _, rest = name.partition(".")

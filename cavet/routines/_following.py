@@ -24,7 +24,7 @@ async def follow_wish(
 ) -> Trail:
     """Want a point at a value, and wait until that is confirmed, carried where nothing confirms, or has ended
     otherwise; no longer than the session tries, and 10 s. Raises `UnreachableError` where the link is lost."""
-    link = bench.host_links[point.board]
+    link = bench.link_of(point)
     asked = bench.ask(point, value, by=by, cause=cause)
     deadline = bench.clock.now() + patience(link) + MOVE_SECONDS
     looks = 0

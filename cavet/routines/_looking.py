@@ -36,11 +36,11 @@ class Looking:
 
     def got(self, point: Point) -> Any:
         """What was heard of a point last."""
-        return self._bench.host_links[point.board].session.readings[point.name].got
+        return self._bench.reading(point).got
 
     def asked(self, point: Point) -> Any:
         """What it was asked for last."""
-        return self._bench.host_links[point.board].session.readings[point.name].asked
+        return self._bench.reading(point).asked
 
     def part(self, path: str) -> Any:
         """How a part stands: the truth."""

@@ -61,7 +61,7 @@ class StepChecks:
     def _free(self, name: str, at: int, what: str) -> None:
         setup = self._setup
         parts = {part for board in setup.boards.values() for part in board.parts}
-        boards = {link.board for link in setup.links.values()} | set(setup.hosts)
+        boards = {*setup.linked_boards, *setup.hosts}
         for taken, owner in (
             (KEYWORDS, "a word of the language"),
             (setup.points, "a point"),
@@ -391,7 +391,7 @@ class StepChecks:
         try:
             return [link.name for link in self._setup.links_meant(step.link)]
         except WrongError as error:
-            words = sorted({link.board for link in self._setup.links.values()} | set(self._setup.links))
+            words = sorted({*self._setup.linked_boards, *self._setup.links})
             raise MistakeError(step.link_at, found=step.link, expected="a board, or board.link", words=words) from error
 
     def _break(self, step: tree.Step, compiler: Compiler, names: Names) -> None:

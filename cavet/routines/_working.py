@@ -83,7 +83,7 @@ class Working:
     async def _ask_for(self, point: Point, value: Asked, step: tree.Step, track: Track) -> None:
         """Ask for a value, and wait until it is confirmed; a link that is lost meanwhile is waited for."""
         self._touch(point)
-        until = self._now + self._bench.host_links[point.board].setup.settings.lost_after
+        until = self._now + self._bench.link_of(point).setup.settings.lost_after
         while True:
             await self._back(point.board)
             try:
@@ -116,7 +116,7 @@ class Working:
 
     async def _ramp(self, point: Point, wanted: float, over: float, track: Track) -> None:
         """Ask for one value after the other on the way, each when the last one has left."""
-        reading = self._bench.host_links[point.board].session.readings[point.name]
+        reading = self._bench.reading(point)
         begin = float(next(v for v in (reading.asked, reading.got, point.start, point.rest) if v is not None))
         self._touch(point)
         began, last = self._now, None

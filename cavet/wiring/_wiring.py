@@ -128,8 +128,7 @@ def _swapped_in(setup: Setup, board: str) -> dict[int, int]:
 
 def wirings(setup: Setup) -> dict[str, Wiring]:
     """The wiring of each board that a bench knows, simulated or real."""
-    names = [*setup.boards, *(link.board for link in setup.links.values())]
-    return {name: Wiring(setup, name) for name in dict.fromkeys(names)}
+    return {name: Wiring(setup, name) for name in setup.known_boards}
 
 
 __all__ = ["Place", "Wire", "Wiring", "wirings"]

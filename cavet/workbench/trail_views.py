@@ -33,15 +33,15 @@ def trails_view(desk: Desk, point: Point, chosen: int | None) -> TrailsView:
 
 def latest_trail(desk: Desk, point: Point) -> int | None:
     """The newest trail of an output; the newest of all for an input, and while another program has the link."""
-    if not point.kind.is_output or not desk.bench.host_links[point.board].held:
+    if not point.kind.is_output or not desk.bench.link_of(point).held:
         return next(reversed(desk.standings.trails.all), None)
-    return desk.bench.host_links[point.board].session.readings[point.name].trail
+    return desk.bench.reading(point).trail
 
 
 def trail_view(desk: Desk, trail: Trail, place: str = "", diagnosis: Diagnosis | None = None) -> TrailView:
     """A trail as it is shown; `place` says which of how many it is, `diagnosis` how it stood, if not as it does now."""
     diagnosis = diagnosis or desk.standings.diagnose(trail)
-    point = desk.bench.setup.points.get(trail.point) if trail.root.topic is Topic.POINT else None
+    point = desk.bench.setup.point_of(trail)
     stopped = trail.stopped
     return TrailView(
         title=title(trail, point),

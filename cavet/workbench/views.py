@@ -15,7 +15,7 @@ from cavet.boards import Board, Pin, PinMode
 from cavet.boards.buses import BusDevice, Expander, Matrix, MatrixChain, OneWireDevice, Panel, SpiChip
 from cavet.boards.parts import ColourLamp, Part, Sign
 from cavet.hosts import Asked, Point, PointKind, SessionState
-from cavet.record import Kind, Topic, Trail
+from cavet.record import Kind, Trail
 from cavet.units import show_duration
 from cavet.wording import plain
 from cavet.workbench.courses import Course
@@ -99,7 +99,7 @@ def _head(desk: Desk, board: str) -> HeadView:
 
 def _is_of(desk: Desk, trail: Trail, host: str) -> bool:
     """Whether a trail is a host's own, or one of others at its board."""
-    point = desk.bench.setup.points.get(trail.point) if trail.root.topic is Topic.POINT else None
+    point = desk.bench.setup.point_of(trail)
     return point.board == host if point is not None else trail.root.board == desk.bench.setup.board_of(host)
 
 
@@ -183,7 +183,7 @@ def rounded(point: Point, value: Asked | None) -> str:
 
 def _course(desk: Desk, point: Point, entry: str | None) -> CourseView:
     course = desk.following.courses[point.name]
-    reading = desk.bench.host_links[point.board].session.readings[point.name]
+    reading = desk.bench.reading(point)
     got = reading.got
     age = desk.standings.age(point)
     text = point.show(got) if point.kind.is_switch else rounded(point, got)
@@ -231,7 +231,7 @@ def board_view(desk: Desk, point: Point) -> BoardView:
     if board is None:
         return BoardView(
             **head,
-            profile=desk.bench.host_links[point.board].session.name or "board",
+            profile=desk.bench.link_of(point).session.name or "board",
             cursor=point.name,
             **believed(
                 [each for each in desk.points if each.board == point.board], lambda each: desk.standing(each).got

@@ -46,7 +46,7 @@ class Wishes:
         """What a point was asked for last."""
         if point.name in self._on_the_way:
             return self._on_the_way[point.name][0]
-        return self._bench.host_links[point.board].session.readings[point.name].asked
+        return self._bench.reading(point).asked
 
     def rest(self) -> None:
         """Send every output to its rest value, now."""
@@ -70,7 +70,7 @@ class Wishes:
         elif point.kind is PointKind.SWITCH:
             self.ask(point, steps > 0)
         else:
-            asked, reading = self._asked(point), self._bench.host_links[point.board].session.readings[point.name]
+            asked, reading = self._asked(point), self._bench.reading(point)
             value = asked if asked is not None else reading.stands
             self.ask(point, point.limited(float(value or 0) + steps * point.step))
 

@@ -197,7 +197,7 @@ def _read_cell(tables: BoardTables, name: str, table: CellTable) -> CellSettings
     try:
         form.pack(table.start)
     except FieldError as error:
-        tables.checker.wrong((*path, "start"), found=error.found, expected=error.expected)
+        tables.checker.note((*path, "start"), error)
         return None
     if pin is not None and form.kind == "text":
         tables.checker.wrong((*path, "data"), found="text", expected="a number or a bit: no text drives a pin")

@@ -205,7 +205,7 @@ def _check_picture(tables: PointTables, key: str, picture: str, point: DevicePoi
     try:
         point.picture(picture)
     except WrongError as error:
-        tables.wrong(key, found=error.found, expected=error.expected)
+        tables.note(key, error)
 
 
 def limits_at_device(point: DevicePoint) -> tuple[float, float]:

@@ -89,6 +89,10 @@ class PointTables:
         """Note that a key is wrong."""
         self.checker.wrong((*self.path, key), found=found, expected=expected, nearest=nearest)
 
+    def note(self, key: str, error: WrongError) -> None:
+        """Note an error of what a key says."""
+        self.checker.note((*self.path, key), error)
+
     def has(self, key: str, value: object, doc: str) -> bool:
         """Whether a key is there; told where it is not."""
         if value in (None, ""):
@@ -120,7 +124,7 @@ class PointTables:
                 said = getattr(table, key)
                 setattr(table, key, None if said is None else parse_colour(said, ""))
             except WrongError as error:
-                self.wrong(key, found=error.found, expected=error.expected, nearest=error.nearest)
+                self.note(key, error)
                 good = False
         return good
 
@@ -182,8 +186,7 @@ class HostProtocol:
             try:
                 point.check()
             except WrongError as error:
-                where = tables.checker.place((*tables.path, error.place.rpartition(".")[2]))
-                tables.checker.errors.append(WrongError(where, found=error.found, expected=error.expected))
+                tables.note(error.place.rpartition(".")[2], error)
         return point
 
     def _check_wire(self, tables: PointTables, point: Point) -> None:

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from cavet.boards._pins import Pin
 from cavet.boards.parts._part import Around, AtPin, Part
-from cavet.record import Kind, Reason, Topic
+from cavet.record import Reason
 from cavet.settings import Meaning
 
 START_SECONDS = 0.003
@@ -39,18 +39,17 @@ class Buzzer(Part):
         self._wanted = 0.0
         self._duty = 0.0
         self._due = inf
-        self._cause: int | None = None
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         if self._due < inf:
-            self._tell(Kind.OVERTAKEN, Topic.PART, self.name, round(self._pitch, 3), self._cause)
+            self.overtaken(round(self._pitch, 3))
         rate = pin.frequency
         self._wanted = rate if self._low <= rate <= self._high else 0.0
         self._duty, self._cause = pin.duty, pin.cause
         self._due = now + START_SECONDS
         if rate and not self._wanted:
             note = f"{rate:g} Hz is not heard: {self._low:g} to {self._high:g} Hz are"
-            self._tell(Kind.REFUSED, Topic.PART, self.name, None, pin.cause, note, reason=Reason.NOT_ALLOWED)
+            self.refuses(None, note, Reason.NOT_ALLOWED)
             self._due, self._pitch = inf, 0.0
 
     def advance(self, now: float) -> float:
@@ -58,7 +57,7 @@ class Buzzer(Part):
             return self._due
         self._due = inf
         self._pitch = self._wanted
-        self.moved(round(self._pitch, 3), self._cause, self.tells(now))
+        self.moved(round(self._pitch, 3), self.tells(now))
         return inf
 
     def busy(self, now: float) -> bool:

@@ -35,7 +35,8 @@ class ColourLamp(Part):
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         self._glow[wire] = round(FULL * pin.duty)
-        self.moved(self.colour, pin.cause, self.tells(now))
+        self._cause = pin.cause
+        self.moved(self.colour, self.tells(now))
 
     def fraction(self, now: float) -> float:
         return max(self._glow.values()) / FULL

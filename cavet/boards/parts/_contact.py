@@ -8,7 +8,7 @@ from typing import Annotated
 from cavet.boards._rig import Function, Rig
 from cavet.boards.parts._part import Around, AtPin, Part
 from cavet.expressions import Expression
-from cavet.record import Kind, Tell, Topic
+from cavet.record import Tell
 from cavet.settings import Meaning
 
 
@@ -35,9 +35,7 @@ class Button(Part):
         self._changes: list[tuple[float, bool]] = []
         self._release_at = inf
 
-    def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:
-        if do not in self.actions:
-            super().act(do, now)
+    def worked(self, do: str, now: float, seconds: float | None, value: float | None) -> None:
         self._turn(do == "press", now)
         self._release_at = now + seconds if do == "press" and seconds is not None else inf
 
@@ -46,7 +44,7 @@ class Button(Part):
             return
         self.pressed = pressed
         words = "pressed" if pressed else "released"
-        self.cause = self._tell(Kind.SENSED, Topic.PART, self.name, pressed, None, words)
+        self.cause = self.sensed(pressed, words)
         self._changes = [(now, pressed)]
         if self._bounce:
             times = sorted(self._random.uniform(0, self._bounce) for _ in range(2 * self._random.randint(1, 3)))
@@ -107,7 +105,7 @@ class LimitSwitch(Part):
             self._closed = closed
             self._stir()
             if not first:
-                self.cause = self._tell(Kind.SENSED, Topic.PART, self.name, closed, None, self.tells(now))
+                self.cause = self.sensed(closed, self.tells(now))
         return self._rig.may_change_at(self._function, now)
 
     def level(self, wire: str) -> bool | None:
@@ -134,12 +132,10 @@ class Door(Part):
         super().__init__(name, settings, around)
         self._is_open = False
 
-    def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:
-        if do not in self.actions:
-            super().act(do, now)
+    def worked(self, do: str, now: float, seconds: float | None, value: float | None) -> None:
         if self._is_open != (do == "open"):
             self._is_open = do == "open"
-            self.cause = self._tell(Kind.SENSED, Topic.PART, self.name, self._is_open, None, self.tells(now))
+            self.cause = self.sensed(self._is_open, self.tells(now))
             self._stir()
 
     def level(self, wire: str) -> bool | None:

@@ -7,7 +7,7 @@ from typing import Annotated
 from cavet.boards._rig import Function, Rig
 from cavet.boards.parts._part import Around, Hand, Part, PartSettings
 from cavet.expressions import Expression
-from cavet.record import Kind, Tell, Topic
+from cavet.record import Tell
 from cavet.settings import Meaning
 from cavet.wording import WrongError
 
@@ -59,15 +59,11 @@ class Encoder(Part):
         ways = (("on", quarter), ("back", -quarter)) if self.actions else ()
         return [Hand(f"turn {self.name} {way}", f"by {quarter} counts", "turn", value=value) for way, value in ways]
 
-    def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:
-        if do not in self.actions:
-            super().act(do, now)
+    def worked(self, do: str, now: float, seconds: float | None, value: float | None) -> None:
         if value is None:
             raise WrongError(self.name, found="no value", expected="so many counts")
         self._wanted = round(value) if do == "set" else self._wanted + round(value)
-        self.cause = self._tell(
-            Kind.SENSED, Topic.PART, self.name, self._wanted, None, f"turned to {self._wanted} counts"
-        )
+        self.cause = self.sensed(self._wanted, f"turned to {self._wanted} counts")
 
     def advance(self, now: float) -> float:
         if self._function is not None:

@@ -7,7 +7,6 @@ from typing import ClassVar
 
 from cavet.boards._pins import Pin
 from cavet.boards.parts._part import Around, AtPin, Part
-from cavet.record import Kind, Topic
 
 CURRENT = 0.012
 
@@ -25,11 +24,10 @@ class Sounder(Part):
         self._sounds = False
         self._due = inf
         self._wanted = False
-        self._cause: int | None = None
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         if self._due < inf:
-            self._tell(Kind.OVERTAKEN, Topic.PART, self.name, self._sounds, self._cause)
+            self.overtaken(self._sounds)
         self._wanted = pin.duty > 0
         self._cause = pin.cause
         self._due = now + self.START_SECONDS
@@ -39,7 +37,7 @@ class Sounder(Part):
             return self._due
         self._due = inf
         self._sounds = self._wanted
-        self.moved(self._sounds, self._cause, self.tells(now))
+        self.moved(self._sounds, self.tells(now))
         return inf
 
     def busy(self, now: float) -> bool:

@@ -6,7 +6,6 @@ from typing import Annotated
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import Ramp
 from cavet.boards.parts._part import Around, AtPin, Part
-from cavet.record import Kind, Topic
 from cavet.settings import Meaning
 
 FADE_SECONDS = 0.04
@@ -30,12 +29,11 @@ class Lamp(Part):
         super().__init__(name, settings, around)
         self._full_current = settings.current
         self._fade = Ramp(0.0, 0.0, 0.0, 0.0)
-        self._cause: int | None = None
         self._fading = False
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         if self._fading:
-            self._tell(Kind.OVERTAKEN, Topic.PART, self.name, round(100 * self.fraction(now), 1), self._cause)
+            self.overtaken(round(100 * self.fraction(now), 1))
         glow, duty = self._fade.at(now), pin.duty
         self._fade = Ramp(glow, duty, now, now + FADE_SECONDS * abs(duty - glow))
         self._cause = pin.cause
@@ -47,7 +45,7 @@ class Lamp(Part):
         if now < self._fade.arrives:
             return self._fade.arrives
         self._fading = False
-        self.moved(round(100 * self._fade.target, 1), self._cause, self.tells(now))
+        self.moved(round(100 * self._fade.target, 1), self.tells(now))
         return inf
 
     def busy(self, now: float) -> bool:

@@ -7,7 +7,7 @@ from typing import Annotated
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import RunUp
 from cavet.boards.parts._part import BOARD_SUPPLY, FROM_SUPPLY, OWN_SUPPLY, Around, Part, PartSettings
-from cavet.record import Kind, Reason, Topic
+from cavet.record import Reason
 from cavet.settings import Meaning
 
 RUN_UP_SECONDS, COAST_SECONDS, BRAKE_SECONDS = 0.12, 0.5, 0.03
@@ -46,7 +46,6 @@ class Motor(Part):
         self._stall_current = settings.stall_current
         self._levels = dict.fromkeys(self.wires, 0.0)
         self._run = RunUp(0.0, 0.0, 0.0, 0.0, COAST_SECONDS)
-        self._cause: int | None = None
         self._running = False
         self.stalled = False
 
@@ -63,7 +62,7 @@ class Motor(Part):
         self._running = True
         if self._run.arrives > now:
             note = f"to {100 * target:.0f} % speed" if target else "to a stop"
-            self._tell(Kind.MOVING, Topic.PART, self.name, round(self._run.arrives - now, 6), pin.cause, note)
+            self.sets_out(self._run.arrives - now, note)
 
     def _set_out(self, speed: float, target: float, tau: float, now: float) -> None:
         gap = abs(target - speed)
@@ -84,7 +83,7 @@ class Motor(Part):
             self._stall(now)
         if self._running and not self.stalled and now >= self._run.arrives:
             self._running = False
-            self.moved(round(100 * target, 1), self._cause, self.tells(now))
+            self.moved(round(100 * target, 1), self.tells(now))
         if not target:
             return self._run.arrives if self._running else inf
         if self.stalled and not self._rig.blocked(self._moves, target):
@@ -98,9 +97,9 @@ class Motor(Part):
         note = f"stalls, and draws {self.draws(now):.1f} A: {self._rig.why_blocked(self._moves)}"
         if self._running:
             self._running = False
-            self._tell(Kind.REFUSED, Topic.PART, self.name, 0, self._cause, note, reason=Reason.HELD)
+            self.refuses(0, note, Reason.HELD)
         else:
-            self._tell(Kind.SENSED, Topic.PART, self.name, 0, self._cause, note)
+            self.sensed(0, note, self._cause)
 
     def busy(self, now: float) -> bool:
         return not self.stalled and now < self._run.arrives

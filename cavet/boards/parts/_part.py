@@ -10,7 +10,7 @@ from cavet.boards._pins import Pin, PinMode
 from cavet.boards._profile import Profile
 from cavet.boards._rig import Rig
 from cavet.expressions import Expression
-from cavet.record import Kind, Tell, Topic
+from cavet.record import Kind, Reason, Tell, Topic
 from cavet.settings import Meaning, Table, keys_of
 from cavet.wording import unknown
 
@@ -123,6 +123,8 @@ class Part:
         """The quantity of the rig that it senses, where it is one."""
         self.cause: int | None = None
         """The event that what it gives to its pin follows from."""
+        self._cause: int | None = None
+        """The event by which it was driven last: what it does follows from that."""
         self._rig: Rig
         self._tell: Tell
         self._stir: Callable[[], None]
@@ -217,8 +219,31 @@ class Part:
 
     def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:
         """Do something to it by hand. Raises `WrongError` for what can't be done to it."""
-        raise unknown(self.name, do, self.actions, none="nothing: it can't be worked by hand")
+        if do not in self.actions:
+            raise unknown(self.name, do, self.actions, none="nothing: it can't be worked by hand")
+        self.worked(do, now, seconds, value)
 
-    def moved(self, value: float | bool | str, cause: int | None, note: str = "") -> None:
+    def worked(self, do: str, now: float, seconds: float | None, value: float | None) -> None:
+        """A hand does one of its `actions`."""
+
+    # what it tells
+
+    def sets_out(self, takes: float, note: str) -> None:
+        """Tell that it is on its way, and for how long, in s."""
+        self._tell(Kind.MOVING, Topic.PART, self.name, round(takes, 6), self._cause, note)
+
+    def moved(self, value: float | bool | str, note: str) -> None:
         """Tell that it has arrived."""
-        self._tell(Kind.MOVED, Topic.PART, self.name, value, cause, note)
+        self._tell(Kind.MOVED, Topic.PART, self.name, value, self._cause, note)
+
+    def overtaken(self, value: float | bool | str) -> None:
+        """Tell where it was when it was driven anew on its way."""
+        self._tell(Kind.OVERTAKEN, Topic.PART, self.name, value, self._cause)
+
+    def refuses(self, value: float | None, why: str, reason: Reason = Reason.NONE) -> None:
+        """Tell that it does not do what it is driven to."""
+        self._tell(Kind.REFUSED, Topic.PART, self.name, value, self._cause, why, reason=reason)
+
+    def sensed(self, value: float | bool, note: str = "", cause: int | None = None) -> int:
+        """Tell what was done to it otherwise than by its pins; give that event."""
+        return self._tell(Kind.SENSED, Topic.PART, self.name, value, cause, note)

@@ -8,7 +8,6 @@ from typing import Annotated
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import RunUp
 from cavet.boards.parts._part import Around, AtPin, Hand, Part
-from cavet.record import Kind, Topic
 from cavet.settings import Meaning
 
 RUN_UP_SECONDS, RUN_DOWN_SECONDS = 0.4, 0.6
@@ -38,7 +37,6 @@ class Pump(Part):
         super().__init__(name, settings, around)
         self._levels = {"pin": 0.0, "speed": 1.0 if "speed" not in self.wires else 0.0}
         self._run = RunUp(0.0, 0.0, 0.0, 0.0, RUN_DOWN_SECONDS)
-        self._cause: int | None = None
         self._going = False
         self.jammed = False
         self.guard: Overload | None = None
@@ -55,14 +53,14 @@ class Pump(Part):
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         if self._going:
-            self._tell(Kind.OVERTAKEN, Topic.PART, self.name, round(100 * self.fraction(now), 1), self._cause)
+            self.overtaken(round(100 * self.fraction(now), 1))
         self._levels[wire] = pin.duty
         self._cause = pin.cause
         self._going = True
         self.consider(now)
         if self._run.arrives > now:
             note = f"to {100 * self._run.target:.0f} % speed" if self._run.target else "to a stop"
-            self._tell(Kind.MOVING, Topic.PART, self.name, round(self._run.arrives - now, 6), pin.cause, note)
+            self.sets_out(self._run.arrives - now, note)
 
     def consider(self, now: float) -> None:
         """Set out for the speed that follows from its lines, its guard, and whether it is jammed."""
@@ -78,11 +76,9 @@ class Pump(Part):
     def hands(self) -> list[Hand]:
         return [Hand(f"{do} {self.name}", "by hand", do) for do in self.actions]
 
-    def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:
-        if do not in self.actions:
-            super().act(do, now)
+    def worked(self, do: str, now: float, seconds: float | None, value: float | None) -> None:
         self.jammed = do == "jam"
-        self._tell(Kind.SENSED, Topic.PART, self.name, self.jammed, None, "jammed" if self.jammed else "free")
+        self.sensed(self.jammed, "jammed" if self.jammed else "free")
         self.consider(now)
 
     def advance(self, now: float) -> float:
@@ -92,12 +88,12 @@ class Pump(Part):
             self._going = False
             tripped = self.guard is not None and self.guard.tripped
             why = f"{self.guard.name} has tripped" if tripped and self.guard else self.tells(now)
-            self._tell(Kind.REFUSED, Topic.PART, self.name, 0, self._cause, f"{self.name} does not turn: {why}")
+            self.refuses(0, f"{self.name} does not turn: {why}")
             return inf
         if now < self._run.arrives:
             return self._run.arrives
         self._going = False
-        self.moved(round(100 * self._run.target, 1), self._cause, self.tells(now))
+        self.moved(round(100 * self._run.target, 1), self.tells(now))
         return inf
 
     @property
@@ -157,9 +153,7 @@ class Overload(Part):
         for pump in self._guards:
             pump.guard = self
 
-    def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:
-        if do not in self.actions:
-            super().act(do, now)
+    def worked(self, do: str, now: float, seconds: float | None, value: float | None) -> None:
         self._turn(do == "trip", now, "by hand")
 
     def _turn(self, tripped: bool, now: float, why: str) -> None:
@@ -168,7 +162,7 @@ class Overload(Part):
         self.tripped = tripped
         self._since = None
         words = f"tripped: {why}" if tripped else f"reset {why}"
-        self.cause = self._tell(Kind.SENSED, Topic.PART, self.name, tripped, None, words)
+        self.cause = self.sensed(tripped, words)
         self._stir()
         for pump in self._guards:
             pump.consider(now)

@@ -4,7 +4,6 @@ import random
 from typing import Annotated
 
 from cavet.boards.parts._part import Around, AtPin, Part
-from cavet.record import Kind, Topic
 from cavet.settings import Meaning
 from cavet.wording import WrongError
 
@@ -79,9 +78,7 @@ class Lever(Part):
         self.position = 0.0
         self._release_at = float("inf")
 
-    def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:
-        if do not in self.actions:
-            super().act(do, now)
+    def worked(self, do: str, now: float, seconds: float | None, value: float | None) -> None:
         if do == "set" and value is None:
             raise WrongError(self.name, found="no value", expected="where to set it, −1 to 1")
         self._put(min(1.0, max(-1.0, value or 0.0)) if do == "set" else 0.0)
@@ -89,7 +86,7 @@ class Lever(Part):
 
     def _put(self, position: float) -> None:
         self.position = position
-        self._tell(Kind.SENSED, Topic.PART, self.name, position)
+        self.sensed(position)
 
     def advance(self, now: float) -> float:
         if now >= self._release_at:

@@ -39,7 +39,6 @@ class Servo(Part):
         self._stall_current = settings.stall_current
         self.low, self.high = min(settings.range), max(settings.range)
         self._turn = Ramp(settings.at_first, settings.at_first, 0.0, 0.0)
-        self._cause: int | None = None
         self._turning = False
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
@@ -52,7 +51,7 @@ class Servo(Part):
             self._tell(Kind.REFUSED, Topic.PART, self.name, None, pin.cause, note, reason=Reason.NOT_ALLOWED)
             return
         if self._turning:
-            self._tell(Kind.OVERTAKEN, Topic.PART, self.name, round(self.angle(now), 1), self._cause)
+            self.overtaken(round(self.angle(now), 1))
         here = self.angle(now)
         wanted = 180 * (pulse - SHORTEST_PULSE) / (LONGEST_PULSE - SHORTEST_PULSE)
         target = min(self.high, max(self.low, wanted))
@@ -61,7 +60,7 @@ class Servo(Part):
         self._turning = True
         if target != here:
             note = f"from {here:.0f}° to {target:.0f}°"
-            self._tell(Kind.MOVING, Topic.PART, self.name, round(self._turn.arrives - now, 6), pin.cause, note)
+            self.sets_out(self._turn.arrives - now, note)
 
     def advance(self, now: float) -> float:
         if not self._turning:
@@ -69,7 +68,7 @@ class Servo(Part):
         if now < self._turn.arrives:
             return self._turn.arrives
         self._turning = False
-        self.moved(round(self._turn.target, 1), self._cause, f"{self._turn.target:.0f}°")
+        self.moved(round(self._turn.target, 1), f"{self._turn.target:.0f}°")
         return inf
 
     def busy(self, now: float) -> bool:

@@ -5,7 +5,6 @@ from typing import Annotated
 
 from cavet.boards._pins import Pin
 from cavet.boards.parts._part import Around, AtPin, Part
-from cavet.record import Kind, Topic
 from cavet.settings import Meaning
 
 TURN_SECONDS = 0.02
@@ -34,20 +33,17 @@ class Sign(Part):
         self._before = ""
         self._began = 0.0
         self._arrives = inf
-        self._cause: int | None = None
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         if self._arrives < inf:
-            self._tell(Kind.OVERTAKEN, Topic.PART, self.name, self.shows(now), self._cause)
+            self.overtaken(self.shows(now))
         self._before = self.shows(now)
         self.text = self._fitted(pin.text)
         self._cause = pin.cause
         self._began = now
         leaves = sum(old != new for old, new in zip(self._cells(self._before), self._cells(self.text), strict=True))
         self._arrives = now + TURN_SECONDS * leaves
-        self._tell(
-            Kind.MOVING, Topic.PART, self.name, round(self._arrives - now, 6), self._cause, f"turns {leaves} leaves"
-        )
+        self.sets_out(self._arrives - now, f"turns {leaves} leaves")
 
     def _fitted(self, text: str) -> str:
         lines = text.split("\n")[: self.rows]
@@ -75,7 +71,7 @@ class Sign(Part):
         if now < self._arrives:
             return self._arrives
         self._arrives = inf
-        self._tell(Kind.MOVED, Topic.PART, self.name, self.text, self._cause, self.tells(now))
+        self.moved(self.text, self.tells(now))
         return inf
 
     def busy(self, now: float) -> bool:

@@ -8,7 +8,7 @@ import msgspec
 from cavet.boards._pins import Pin, Stepping
 from cavet.boards._travel import Travel
 from cavet.boards.parts._part import Around, Part, PartSettings
-from cavet.record import Kind, Reason, Topic
+from cavet.record import Reason
 from cavet.settings import Meaning
 
 ENABLE = "enable"
@@ -72,7 +72,6 @@ class Stepper(Part):
         self._enabled = ENABLE not in self.wires
         self._course = _Course(Travel(0.0))
         """Replaced whole, so that whoever looks sees one or the other."""
-        self._cause: int | None = None
         self._turning = False
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
@@ -94,13 +93,14 @@ class Stepper(Part):
 
     def _refuse(self, now: float, cause: int | None, why: str) -> None:
         self._stand(now)
-        self._tell(Kind.REFUSED, Topic.PART, self.name, None, cause, why, reason=Reason.HELD)
+        self._cause = cause
+        self.refuses(None, why, Reason.HELD)
 
     def _leave_off(self, now: float) -> float:
         """What it was doing ends here; give where."""
         here = self.place(now)
         if self._turning:
-            self._tell(Kind.OVERTAKEN, Topic.PART, self.name, round(here, 1), self._cause)
+            self.overtaken(round(here, 1))
         self._turning = False
         return here
 
@@ -117,7 +117,7 @@ class Stepper(Part):
         self._turning = now < way.arrives
         if self._turning:
             note = f"from {here:.0f} to {self._course.target:.0f} steps"
-            self._tell(Kind.MOVING, Topic.PART, self.name, round(way.arrives - now, 6), self._cause, note)
+            self.sets_out(way.arrives - now, note)
 
     def advance(self, now: float) -> float:
         course = self._course
@@ -128,9 +128,9 @@ class Stepper(Part):
         self._turning = False
         if course.stalls_at < course.way.arrives:
             note = f"it stalls: more than {self._fastest:g} steps a second"
-            self._tell(Kind.REFUSED, Topic.PART, self.name, round(self.place(now), 1), self._cause, note)
+            self.refuses(round(self.place(now), 1), note)
         else:
-            self.moved(round(self.place(now), 1), self._cause, self.tells(now))
+            self.moved(round(self.place(now), 1), self.tells(now))
         return inf
 
     def place(self, now: float) -> float:

@@ -37,7 +37,6 @@ class Supply(Part):
         self._load = settings.load
         self._shares = dict.fromkeys(self.wires, 0.0)
         self._random = random.Random(f"{around.seed}/{name}")
-        self._cause: int | None = None
         self._news = False
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
@@ -45,9 +44,7 @@ class Supply(Part):
         self._cause = pin.cause
         self._news = True
 
-    def act(self, do: str, now: float, *, seconds: float | None = None, value: float | None = None) -> None:
-        if do not in self.actions:
-            super().act(do, now)
+    def worked(self, do: str, now: float, seconds: float | None, value: float | None) -> None:
         if do == "load" and (value is None or value <= 0):
             raise WrongError(
                 self.name, found=value if value is not None else "no value", expected="a load in Ω above 0"
@@ -57,7 +54,7 @@ class Supply(Part):
     def advance(self, now: float) -> float:
         if self._news:
             self._news = False
-            self.moved(round(self.volts, 3), self._cause, self.tells(now))
+            self.moved(round(self.volts, 3), self.tells(now))
         return inf
 
     @property

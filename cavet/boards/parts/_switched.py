@@ -7,7 +7,6 @@ from typing import Annotated
 from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import Ramp
 from cavet.boards.parts._part import Around, AtPin, Part
-from cavet.record import Kind, Topic
 from cavet.settings import Meaning
 
 
@@ -39,11 +38,10 @@ class Relay(Part):
         self._closed = False
         self._changes: list[tuple[float, bool]] = []
         self._due = inf
-        self._cause: int | None = None
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         if self._due < inf:
-            self._tell(Kind.OVERTAKEN, Topic.PART, self.name, self._closed, self._cause)
+            self.overtaken(self._closed)
         wanted = pin.duty > 0.5
         goes_on = wanted == self._wanted and now < self._due < inf
         self._wanted, self._cause = wanted, pin.cause
@@ -54,7 +52,7 @@ class Relay(Part):
             self._due = now + took
             self._changes = self._bounces(now) if took and wanted else []
         if took:
-            self._tell(Kind.MOVING, Topic.PART, self.name, round(took, 6), pin.cause, "closes" if wanted else "opens")
+            self.sets_out(took, "closes" if wanted else "opens")
 
     def _bounces(self, now: float) -> list[tuple[float, bool]]:
         """The contact meets and parts a few times in the last moments before it rests."""
@@ -68,7 +66,7 @@ class Relay(Part):
         if now >= self._due:
             self._due = inf
             self._closed = self._wanted
-            self.moved(self._closed, self._cause, self.tells(now))
+            self.moved(self._closed, self.tells(now))
         return min(self._due, self._changes[0][0] if self._changes else inf)
 
     def busy(self, now: float) -> bool:
@@ -109,17 +107,16 @@ class Valve(Part):
         self._travel = settings.travel
         self._way = Ramp(0.0, 0.0, 0.0, 0.0)
         self._going = False
-        self._cause: int | None = None
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         if self._going:
-            self._tell(Kind.OVERTAKEN, Topic.PART, self.name, round(100 * self.fraction(now), 1), self._cause)
+            self.overtaken(round(100 * self.fraction(now), 1))
         place, target = self._way.at(now), float(pin.duty > 0.5)
         took = abs(target - place) * self._travel
         self._way = Ramp(place, target, now, now + took)
         self._going, self._cause = True, pin.cause
         if took:
-            self._tell(Kind.MOVING, Topic.PART, self.name, round(took, 6), pin.cause, "opens" if target else "shuts")
+            self.sets_out(took, "opens" if target else "shuts")
 
     def advance(self, now: float) -> float:
         if not self._going:
@@ -127,7 +124,7 @@ class Valve(Part):
         if now < self._way.arrives:
             return self._way.arrives
         self._going = False
-        self.moved(bool(self._way.target), self._cause, self.tells(now))
+        self.moved(bool(self._way.target), self.tells(now))
         return inf
 
     def busy(self, now: float) -> bool:
@@ -155,17 +152,16 @@ class Heater(Part):
         super().__init__(name, settings, around)
         self._on = False
         self._news = False
-        self._cause: int | None = None
 
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         if self._news:
-            self._tell(Kind.OVERTAKEN, Topic.PART, self.name, self._on, self._cause)
+            self.overtaken(self._on)
         self._on, self._cause, self._news = pin.duty > 0.5, pin.cause, True
 
     def advance(self, now: float) -> float:
         if self._news:
             self._news = False
-            self.moved(self._on, self._cause, self.tells(now))
+            self.moved(self._on, self.tells(now))
         return inf
 
     def fraction(self, now: float) -> float:

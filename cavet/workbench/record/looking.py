@@ -270,7 +270,7 @@ class Looking:
     def way(self, trail: Trail) -> list[tuple[Key, float]]:
         """Through which lanes a command went, and when."""
         setup, found = self._bench.setup, []
-        point = setup.points.get(trail.point)
+        point = setup.point_of(trail)
         link = self._setup_link(point) if point is not None else ""
         board = setup.links[link].board if link else trail.root.board
         for kind, step in trail.steps.items():

@@ -56,7 +56,7 @@ class BenchScreen(BenchActing):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         setup = desk.bench.setup
-        self._names = list(dict.fromkeys([*setup.boards, *(link.board for link in setup.links.values())]))
+        self._names = setup.known_boards
         place = desk.changing.place if desk.changing is not None else None
         self._open = place.board if place is not None and place.board in self._names else next(iter(self._names), "")
         self._cursor: tuple[str | int, ...] = place.cursor if place is not None else ()

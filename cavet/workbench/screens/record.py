@@ -16,7 +16,6 @@ from cavet.drawings.canvas import HEATHER, PAPER, QUIET, Canvas
 from cavet.drawings.lanes import NAME_CELLS, UNIT_CELLS, draw_lanes, draw_measures, draw_strip, lane_at
 from cavet.exports import InMemory
 from cavet.hosts import Point
-from cavet.record import Topic
 from cavet.wording import WrongError
 from cavet.workbench import keymap, trail_views
 from cavet.workbench.desk import Desk
@@ -108,9 +107,7 @@ class RecordScreen(Frame):
     @property
     def under_cursor(self) -> Point | None:
         trail = self._looking.trail()
-        if trail is None or trail.root.topic is not Topic.POINT:
-            return None
-        return self._desk.bench.setup.points.get(trail.point)
+        return self._desk.bench.setup.point_of(trail) if trail is not None else None
 
     def go_to(self, point: Point) -> None:
         self._looking.choose_point(point.name)

@@ -9,7 +9,7 @@ from cavet.bench import Diagnosis
 from cavet.drawings.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET
 from cavet.drawings.ruler import RulerView, draw_ruler
 from cavet.hosts import HELP, DevicePoint, FieldPoint, HeaderPoint, PinPoint, Point, PointKind, TopicPoint
-from cavet.record import STAGES, Event, Kind, Purpose, Topic, Trail
+from cavet.record import STAGES, Event, Kind, Purpose, Trail
 from cavet.units import show_duration
 from cavet.wording import hex_pairs, listed, plain
 from cavet.workbench import trail_views
@@ -34,7 +34,7 @@ MEANINGS = {
 
 def trail_sheet(desk: Desk, trail: Trail) -> Sheet:
     """A trail from end to end: each stage with its time, the frames taken apart, and what is wrong."""
-    point = desk.bench.setup.points.get(trail.point) if trail.root.topic is Topic.POINT else None
+    point = desk.bench.setup.point_of(trail)
     diagnosis = desk.standings.diagnose(trail)
     lines: list[Line] = []
     if diagnosis.broken is not None:
