@@ -24,6 +24,8 @@ from time import monotonic
 from typing import Any, TypeVar
 
 T = TypeVar("T")
+AWAY_SECONDS = 0.1
+"""What is called so late in real time, was not there for a while: the program was stopped, or the whole machine."""
 
 
 class FineSelector(selectors.EpollSelector):

@@ -17,11 +17,11 @@ class Alarm:
         self._ring = ring
         self._timer: asyncio.TimerHandle | None = None
         self.due = inf
-        """The bench time that it is set to."""
+        """The bench time that it is set to; while it rings, the one that it was set to."""
 
     def set(self, due: float) -> None:
         """Set it to a bench time; an earlier setting is forgotten."""
-        if due == self.due:
+        if due == self.due and self._timer is not None:
             return
         self.due = due
         if self._timer is not None:
@@ -32,5 +32,4 @@ class Alarm:
 
     def _go_off(self) -> None:
         self._timer = None
-        self.due = inf
         self._ring()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection
+from copy import copy
 from math import inf
 from typing import Any
 
@@ -72,13 +73,8 @@ def build_world(
     if broker:
         old = before.boards.get(BROKER) if before is not None else None
         boards.append(old or _build_broker(setup, record))
-    defects = [copy_of for defect in setup.defects.values() if (copy_of := _fresh(defect)).board in names]
+    defects = [copy(defect) for defect in setup.defects.values() if defect.board in names]
     return World(boards, rig, defects, record, frozenset(circuits).difference(names))
-
-
-def _fresh(defect: Any) -> Any:
-    """A copy that can be switched without changing the set-up."""
-    return type(defect)(**{name: getattr(defect, name) for name in defect.__struct_fields__})
 
 
 def _build_circuit(setup: BoardSetup, seed: str, record: Record) -> Circuit:

@@ -15,7 +15,7 @@ from cavet.bench._spoiling import Pieces
 from cavet.bench._spoken import ONE_AT_A_TIME
 from cavet.bench._traffic import Crossing, Stream, Traffic
 from cavet.benchfile._setup import HostSetup, LinkSetup
-from cavet.clock import BenchClock, start_task
+from cavet.clock import AWAY_SECONDS, BenchClock, start_task
 from cavet.faults import FORESEEN, Fault, note_fault
 from cavet.hosts import Asked, Said, Session, SessionState
 from cavet.links import ControlEnd, HostEnd, StalledError
@@ -55,6 +55,8 @@ class HostLink:
         self._crossing = crossing
         """Tells causes where a broker of others is between this host and its board."""
         self._alarm = Alarm(clock, self.turn)
+        self._seen = clock.now()
+        self._was_late = False
         self._busy_until = 0.0
         self._sent = 0
         self._open = False
@@ -340,8 +342,19 @@ class HostLink:
         del offset, at  # nothing is lost on this side: the session's decoder counts alike
         self._attempt(self._hear, data)
 
+    def _now(self) -> float:
+        """The time. Where it is far behind what was due, nobody was here since it was looked at last, and that does not
+        count; but not twice in turn, for what is always late, since there is too much to do, must have an end."""
+        now, seen = self._clock.now(), self._seen
+        self._seen = now
+        late = now - self._alarm.due > AWAY_SECONDS
+        if late and not self._was_late:
+            self._attempt(self.session.was_away, now - seen)
+        self._was_late = late
+        return now
+
     def _hear(self, data: bytes) -> None:
-        now = self._clock.now()
+        now = self._now()
         if self._hand is not None:
             self._hand.hear(data, now)
         self.session.feed(data, now, self._find_cause)
@@ -372,7 +385,7 @@ class HostLink:
             self._attempt(self._turn)
 
     def _turn(self) -> None:
-        now = self._clock.now()
+        now = self._now()
         due = self.session.advance(now)
         self._send()
         if self.session.hang_up and self._open:

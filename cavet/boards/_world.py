@@ -13,6 +13,7 @@ from cavet.boards._rig import Rig
 from cavet.boards._running import Firmware, Outgoing
 from cavet.boards.defects import Defect
 from cavet.boards.parts import Part
+from cavet.clock import AWAY_SECONDS
 from cavet.faults import FORESEEN, fault_words, note_fault
 from cavet.record import Kind, Record, Topic
 from cavet.units import finite
@@ -21,8 +22,6 @@ from cavet.wording import WrongError, unknown
 T = TypeVar("T")
 LATE_SECONDS, MOST_CAUGHT_UP = 0.002, 32
 """So late nobody minds; and so much that was due is done one after the other at most, where it comes later still."""
-AWAY_SECONDS = 0.1
-"""Where it is called so late, the whole machine, or the program, was not there for a while: nor were the hosts."""
 TELL_SECONDS = 0.1
 """How often it is told at most where the quantities of the rig stand."""
 

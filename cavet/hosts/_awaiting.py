@@ -82,6 +82,11 @@ class Awaiting(Generic[A]):
         for awaited in self._awaited.values():
             awaited.deadline = deadline
 
+    def extend(self, seconds: float) -> None:
+        """Wait so much longer for each of them."""
+        for awaited in self._awaited.values():
+            awaited.deadline += seconds
+
     def abandon(self) -> list[Wish]:
         """Nothing will be told of them any more; give the wishes that waited for that."""
         wishes = [awaited.wish for awaited in self._awaited.values()]

@@ -12,7 +12,7 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Callable, Iterable, Mapping
 from math import inf
-from typing import Generic, TypeVar
+from typing import Generic, Protocol, TypeVar
 
 import msgspec
 
@@ -41,6 +41,13 @@ class Wish(msgspec.Struct):
     tries: int = 0
     before: int | None = None
     """The event of the latest wish before it for the same point, for which something was to be sent."""
+
+
+class Waits(Protocol):
+    """Something in which answers are waited for, each until a time."""
+
+    def extend(self, seconds: float) -> None:
+        """Wait so much longer for each of them."""
 
 
 class Session(Generic[P]):
@@ -74,6 +81,7 @@ class Session(Generic[P]):
         self._deadline = inf
         self._tries = 0
         self._pending: dict[str, Wish] = {}
+        self._waits: list[Waits] = []
 
     @property
     def title(self) -> str:
@@ -120,6 +128,12 @@ class Session(Generic[P]):
     def advance(self, now: float) -> float:
         """Do what is due; give when something is due next."""
         raise NotImplementedError
+
+    def was_away(self, seconds: float) -> None:
+        """Nobody could hear for so long, since the program was stopped, say: no answer is late by that time."""
+        self._deadline += seconds
+        for each in self._waits:
+            each.extend(seconds)
 
     def is_idle(self, now: float) -> bool:
         """Whether no answer is awaited, and the line is free."""

@@ -25,6 +25,7 @@ class DeviceSession(Session[P], Generic[P]):
         super().__init__(board, points, settings, tell)
         at_devices = [point for point in self.points.values() if isinstance(point, DevicePoint)]
         self._fleet = Fleet(devices, at_devices, settings, self, acknowledged=acknowledged)
+        self._waits.append(self._fleet)
         self._poll_at = inf
         self._reachable = False
         self._troubled: dict[str, str] = {}

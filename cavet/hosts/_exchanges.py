@@ -80,6 +80,11 @@ class Exchanges(Generic[E]):
         late = [number for number, exchange in self.under_way.items() if now >= exchange.deadline]
         return [self.under_way.pop(number) for number in late]
 
+    def extend(self, seconds: float) -> None:
+        """Wait so much longer for each answer."""
+        for exchange in self.under_way.values():
+            exchange.deadline += seconds
+
     def again(self, exchange: E) -> bool:
         """Say it once more, before all others, where it was not said often enough."""
         if exchange.tries >= self._retries:

@@ -48,6 +48,7 @@ class FirmataSession(FirmataBuses):
         self._decoder = firmata.FirmataDecoder(Side.BOARD)
         self._confirming = Confirming(self._overtake)
         self._shafts = Shafts(self._pin_points.values(), settings, self._send, self._overtake)
+        self._waits += [self._confirming, self._shafts]
         self._reversing = Reversing()
         self._written: dict[int, int] = {}
         self._looked: dict[str, dict[int, int]] = {}
@@ -140,7 +141,6 @@ class FirmataSession(FirmataBuses):
     # coming to know the board
 
     def advance(self, now: float) -> float:
-        """Do what is due; give when something is due next."""
         if now >= self._deadline:
             self._overdue(now)
         due = min(self._confirming.due, self._shafts.due, self._reversing.due)

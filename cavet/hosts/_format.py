@@ -51,6 +51,7 @@ class FormatSession(Session[FieldPoint]):
         """What each field was last sent with."""
         self._decoders: dict[str, Decoder] = {}
         self._awaiting = Awaiting[_Sent](self._overtake)
+        self._waits.append(self._awaiting)
         self._said: dict[str, float] = {}
         """When each point was set last, since the link was opened."""
         self._poll_at = inf

@@ -65,6 +65,7 @@ class MqttSession(Session[TopicPoint]):
         self._mqtt = MqttClient(client)
         self._pauses = Pauses(f"{board}/{client.client_id}")
         self._awaiting = Awaiting[_Sent](self._overtake)
+        self._waits += [self._awaiting, self._mqtt]
         self._asked_for: set[str] = set()
         """Filters that the broker has not answered for yet."""
         self._known: set[str] = set()

@@ -38,6 +38,7 @@ class PollingSession(Session[P], Generic[P, Q]):
     def __init__(self, board: str, points: Iterable[P], settings: SessionSettings, tell: Tell) -> None:
         super().__init__(board, points, settings, tell)
         self._queue: Exchanges[Q] = Exchanges(self._put, settings.reply_within, settings.retries)
+        self._waits.append(self._queue)
         self._poll_at = inf
         self._known: set[str] = set()
         """Points whose first content was read, or that can't be."""

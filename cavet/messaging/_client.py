@@ -284,13 +284,12 @@ class MqttClient:
         """Do what is due; give when something is due next."""
         if self.state is ClientState.SHUT or self.hang_up:
             return inf
-        if now >= self._deadline:
-            what = "CONNACK" if self.state is ClientState.CONNECTING else "PINGRESP"
-            within = CONNACK_WITHIN if self.state is ClientState.CONNECTING else PONG_WITHIN
-            self.hang_up = f"the broker does not answer: no {what} within {within:g} s"
-            return inf
+        is_new = self.state is ClientState.CONNECTING
+        what, within = ("CONNACK", CONNACK_WITHIN) if is_new else ("PINGRESP", PONG_WITHIN)
         if now >= self._granted_by:
-            self.hang_up = f"the broker does not answer: no SUBACK within {SUBACK_WITHIN:g} s"
+            what, within = "SUBACK", SUBACK_WITHIN
+        if now >= min(self._deadline, self._granted_by):
+            self.hang_up = f"the broker does not answer: no {what} within {within:g} s"
             return inf
         ping_at = self._said_at + PING_SHARE * self._keep_alive if self._keep_alive else inf
         if self.state is ClientState.OPEN and now >= ping_at and self._deadline == inf:
@@ -298,6 +297,10 @@ class MqttClient:
             self._deadline = now + PONG_WITHIN
             ping_at = now + PING_SHARE * self._keep_alive
         return min(self._deadline, self._granted_by, ping_at if self._deadline == inf else inf)
+
+    def extend(self, seconds: float) -> None:
+        """Wait so much longer for what the broker is to answer."""
+        self._deadline, self._granted_by = self._deadline + seconds, self._granted_by + seconds
 
     # hearing
 

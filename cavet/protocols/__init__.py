@@ -2,7 +2,16 @@
 
 from cavet.protocols._answers import is_answer, is_answered, refusal
 from cavet.protocols._codec import PROTOCOLS, Codec, Decoder, Side, codec, read_all
-from cavet.protocols._form import as_fields, describe, find_form, fitting_forms, kind_of, read_message, summary
+from cavet.protocols._form import (
+    as_fields,
+    describe,
+    find_form,
+    fitting_forms,
+    kind_of,
+    read_bytes,
+    read_message,
+    summary,
+)
 from cavet.protocols._frame import Field, Frame, Role, Span, Unreadable, UnreadTail
 from cavet.protocols._message import FieldError, Message, Range, Words, Written, as_found, words_of
 from cavet.protocols._ruler import bits_of, means, read_whole, ruler, ruler_json, set_right, with_bits
@@ -35,6 +44,7 @@ __all__ = [
     "kind_of",
     "means",
     "read_all",
+    "read_bytes",
     "read_message",
     "read_whole",
     "refusal",

@@ -70,7 +70,7 @@ def _read(place: str, bare: Any, notes: tuple[Any, ...], text: str) -> Any:
     if bare is bool:
         return _read_switch(place, text)
     if bare is bytes:
-        return _read_bytes(place, text)
+        return read_bytes(place, text)
     return _read_number(place, notes, text, expected)
 
 
@@ -81,7 +81,8 @@ def _read_switch(place: str, text: str) -> bool:
     return words[text.lower()]
 
 
-def _read_bytes(place: str, text: str) -> bytes:
+def read_bytes(place: str, text: str) -> bytes:
+    """Read bytes as a person writes them: hex pairs, or text after @. Raises `FieldError`."""
     if text.startswith("@"):
         return text[1:].encode()
     try:

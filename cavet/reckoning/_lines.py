@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from cavet.protocols import checks, i2c
-from cavet.reckoning._sum import Given, Reckoned, Sum, octets, switch, whole
-from cavet.units import parse, show, show_duration
+from cavet.protocols import checks, i2c, read_bytes
+from cavet.reckoning._sum import Given, Reckoned, Sum, whole
+from cavet.units import parse, parse_switch, show, show_duration
 from cavet.wording import WrongError, counted, hex_pairs, listed, nearest
 
 PLAIN: dict[str, Callable[[bytes], int]] = {
@@ -55,7 +55,7 @@ def _address(given: Given) -> Reckoned:
 
 
 def _check(given: Given) -> Reckoned:
-    data, kind = octets("check.data", given["data"]), given["kind"]
+    data, kind = read_bytes("check.data", given["data"]), given["kind"]
     known = [*PLAIN, *CRCS]
     if kind not in known:
         raise WrongError("check.kind", found=kind, expected=listed(known), nearest=nearest(kind, known))
@@ -81,7 +81,7 @@ def _crc(given: Given) -> checks.Crc:
         whole("check.polynomial", given["polynomial"], 1, most),
         whole("check.initial", given.get("initial", "0"), 0, most),
         whole("check.final_xor", given.get("final_xor", "0"), 0, most),
-        switch("check.reflect", given.get("reflect", "off")),
+        parse_switch(given.get("reflect", "off"), "check.reflect"),
     )
 
 

@@ -8,8 +8,8 @@ import struct
 
 from cavet.protocols import FieldError
 from cavet.protocols.modbus import KINDS, ORDERS, ValueForm
-from cavet.reckoning._sum import Given, Reckoned, Sum, switch, whole
-from cavet.units import split
+from cavet.reckoning._sum import Given, Reckoned, Sum, whole
+from cavet.units import parse_switch, split
 from cavet.wording import WrongError, listed, nearest, plain
 
 WIDTHS = (8, 16, 32, 64)
@@ -23,7 +23,7 @@ def _number(given: Given) -> Reckoned:
         value = int(text, 0)
     except ValueError as error:
         raise WrongError("number.value", found=text, expected="a whole number: 600, 0x0258, 0b1001011000") from error
-    signed = switch("number.signed", given.get("signed", "off"))
+    signed = parse_switch(given.get("signed", "off"), "number.signed")
     least = max(value.bit_length(), 1) if value >= 0 else (-value - 1).bit_length() + 1
     if "bits" in given:
         bits = whole("number.bits", given["bits"], 1, MOST_BITS)

@@ -10,7 +10,6 @@ import msgspec
 from cavet.wording import WrongError
 
 Given = Mapping[str, str]
-SWITCHES = {"on": True, "off": False, "1": True, "0": False, "true": True, "false": False}
 
 
 class Reckoned(msgspec.Struct, frozen=True):
@@ -45,20 +44,3 @@ def whole(place: str, text: str, low: int, high: int) -> int:
     if not low <= number <= high:
         raise WrongError(place, found=text, expected=f"{low} to {high}")
     return number
-
-
-def octets(place: str, text: str) -> bytes:
-    """Read bytes: hex pairs, or text after @. Raises `WrongError`."""
-    if text.startswith("@"):
-        return text[1:].encode()
-    try:
-        return bytes.fromhex(text.removeprefix("0x").replace(",", " "))
-    except ValueError as error:
-        raise WrongError(place, found=text, expected="hex pairs, or text after @") from error
-
-
-def switch(place: str, text: str) -> bool:
-    """Read on or off. Raises `WrongError`."""
-    if text.lower() not in SWITCHES:
-        raise WrongError(place, found=text, expected="on or off")
-    return SWITCHES[text.lower()]

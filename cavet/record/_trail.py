@@ -122,9 +122,12 @@ class Trail(msgspec.Struct):
         return last is not None and (not self.part[1] or (last.board, last.subject) == self.part)
 
     def drove_again(self, driven: int) -> bool:
-        """Whether it has driven its pin anew since that event: what a part was doing is then overtaken by itself."""
+        """Whether it has driven its pin anew since that event, by another try of the same command: what a part was
+        doing is then overtaken by itself. Where that was a try before the latest one, it is by any pin."""
         step = self.steps.get(Kind.DRIVEN)
-        return step is not None and driven < step.last.number and driven not in {event.number for event in step.events}
+        events = step.events if step is not None else []
+        pin = next((event.subject for event in events if event.number == driven), None)
+        return any(event.number > driven and pin in (None, event.subject) for event in events)
 
     def was_tried_since(self, number: int) -> bool:
         """Whether an event belongs to a try before the latest one."""

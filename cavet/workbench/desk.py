@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from copy import copy
 from typing import TYPE_CHECKING
 
 import msgspec
 
 from cavet.bench import Meanings, RunningBench, Standing, Standings
 from cavet.benchfile import Setup
-from cavet.boards import Defect
 from cavet.hosts import Point
 from cavet.record import Kind, Topic
 from cavet.wiring import Wiring
@@ -76,7 +76,7 @@ class Desk:
         switched = tuple(defect.on for defect in self.bench.world.defects.values())
         if self._setup_now is None or self._setup_now[0] != switched:
             setup = self.bench.setup
-            defects = {**setup.defects, **{name: _copy(each) for name, each in self.bench.world.defects.items()}}
+            defects = {**setup.defects, **{name: copy(each) for name, each in self.bench.world.defects.items()}}
             self._setup_now = (switched, msgspec.structs.replace(setup, defects=defects))
         return self._setup_now[1]
 
@@ -183,8 +183,3 @@ class Desk:
         if self._broken is None:
             self._broken = [trail.number for trail, _ in self.standings.broken()]
         return [number for number in self._broken if number not in self.looked_at]
-
-
-def _copy(defect: Defect) -> Defect:
-    """A copy that stays as it is when the defect is switched."""
-    return type(defect)(**{name: getattr(defect, name) for name in defect.__struct_fields__})

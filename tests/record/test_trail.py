@@ -139,6 +139,17 @@ class TrailStory(unittest.TestCase):
         self.tell(Kind.OVERTAKEN, again, Topic.PART)
         self.assertIsNotNone(self.trail(asked).stopped)
 
+    def test_a_part_that_two_late_tries_drive_is_not_overtaken_by_another_command(self):
+        asked, (framed,) = self.sent()
+        self.tell(Kind.RESENT, asked)
+        late = [self.tell(Kind.CARRIED, each, "link") for each in (framed, self.tell(Kind.FRAMED, asked))]
+        driven = [self.tell(Kind.DRIVEN, self.tell(Kind.TAKEN, each, "message"), "pin", "2") for each in late]
+        self.tell(Kind.OVERTAKEN, driven[0], Topic.PART)
+        self.assertIsNone(self.trail(asked).stopped)
+        other = self.tell(Kind.DRIVEN, self.tell(Kind.TAKEN, late[1], "message"), "pin", "3")
+        self.tell(Kind.OVERTAKEN, driven[1], Topic.PART)
+        self.assertEqual(self.trail(asked).stopped.cause, driven[1], other)
+
     def test_what_an_older_try_comes_to_late_ends_no_newer_one(self):
         asked, (framed,) = self.sent()
         carried = self.tell(Kind.CARRIED, framed, "link")

@@ -162,11 +162,11 @@ class OnTheScreen(InTheFolder, unittest.TestCase):
             await seat.sees("nothing was run yet")
             await seat.press("enter")
             await seat.until(lambda: seat.desk.checking.last("lit") and not seat.desk.checking.is_going)
-            with mock.patch.object(Path, "write_text", side_effect=OSError(28, "No space left on device")):
+            with mock.patch.object(Path, "replace", side_effect=OSError(28, "No space left on device")):
                 await seat.press("J")
                 await seat.sees("into which file?")
                 await seat.press("enter")
-                await seat.sees("can't be written: No space left on device")
+                await seat.sees("No space left on device")
             await seat.press("J")
             await seat.sees("into which file?")
             await seat.press("enter")

@@ -112,6 +112,10 @@ class Calls:
         self._queue.send_on(now)
         return self._queue.due
 
+    def extend(self, seconds: float) -> None:
+        """Wait so much longer for the answer that is due."""
+        self._queue.extend(seconds)
+
     def answered(self, data: bytes, now: float, cause: int | None) -> None:
         """The call that is open has its answer."""
         call = self._queue.answered(ONLY)

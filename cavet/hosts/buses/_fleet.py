@@ -67,6 +67,11 @@ class Fleet:
         for driver in self.drivers.values():
             driver.begin(now)
 
+    def extend(self, seconds: float) -> None:
+        """Wait so much longer for the answer that is due."""
+        self._calls.extend(seconds)
+        self._due = 0.0
+
     def begin_again(self, device: str, now: float) -> None:
         """Try once more to set a device up."""
         self._due = 0.0
