@@ -67,6 +67,7 @@ class Away(unittest.TestCase):
                 session.was_away(AWAY)
                 self.assertGreater(session.advance(due), due)
                 ends = (Kind.RESENT, Kind.UNCONFIRMED, Kind.REMARK)
+                self.assertIsNone(session.take_out())
                 self.assertFalse([event for event in record.since(told) if event.kind in ends])
                 self.assertEqual(session.hang_up, "")
 
