@@ -23,6 +23,11 @@ def file_errors(path: Path, expected: str) -> Iterator[None]:
         raise WrongError(str(path), found=error.strerror or str(error), expected=expected) from error
 
 
+def newline_of(text: str) -> str:
+    """How the lines of a text end: with CR LF, where all of them do, or with LF."""
+    return "\r\n" if 0 < text.count("\n") == text.count("\r\n") else "\n"
+
+
 def check_target(path: Path, *, force: bool = False) -> None:
     """Raise `WrongError` where nothing new may be written. What is no file, a pipe, say, only takes what is written."""
     if not force and (path.is_file() or path.is_dir()):

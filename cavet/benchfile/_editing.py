@@ -14,6 +14,7 @@ from typing import Any
 
 import msgspec
 
+from cavet.files import newline_of
 from cavet.benchfile._places import Path, find_headers
 
 Edits = Sequence[tuple[tuple[str, ...], Any]]
@@ -28,7 +29,10 @@ class Piece(msgspec.Struct):
 
 
 def edited(text: str, changes: Edits) -> str:
-    """Give the text with changes made. Tables that are not there are made."""
+    """Give the text with changes made. Tables that are not there are made; lines end as they did."""
+    newline = newline_of(text)
+    if newline != "\n":
+        return edited(text.replace(newline, "\n"), changes).replace("\n", newline)
     wanted = _changed_data(tomllib.loads(text), changes)
     if "\r" not in text:
         pieces = _pieces(text)

@@ -29,7 +29,7 @@ _LONG_NUMBER = re.compile(r"\d[\d_]{1000,}")
 
 
 def read_text(path: Path, what: str, most: int = MAX_BYTES) -> str:
-    """Read the text of a file of at most so many bytes. Raises `WrongError`."""
+    """Read the text of a file of at most so many bytes, without a byte order mark. Raises `WrongError`."""
     try:
         with path.open("rb") as file:
             data = file.read(most + 1)
@@ -39,7 +39,7 @@ def read_text(path: Path, what: str, most: int = MAX_BYTES) -> str:
     if len(data) > most:
         raise WrongError(str(path), found="a longer file", expected=f"{what} of at most {most} bytes")
     try:
-        return data.decode("utf-8")
+        return data.decode("utf-8").removeprefix("\ufeff")
     except UnicodeDecodeError as error:
         line = data.count(b"\n", 0, error.start) + 1
         found = f"byte {data[error.start]:02X}"

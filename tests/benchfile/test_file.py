@@ -180,6 +180,14 @@ class OnDisk(unittest.TestCase):
         self.assertEqual(stat.S_IMODE(self.path.stat().st_mode), 0o640)
         self.assertEqual([path.name for path in self.path.parent.iterdir()], ["small.bench.toml"])
 
+    def test_lines_that_end_with_cr_lf_and_a_byte_order_mark_are_a_file_like_any_other(self):
+        self.path.write_bytes(b"\xef\xbb\xbf" + SMALL.replace("\n", "\r\n").encode())
+        keys = (("boards", "hut", "parts", "lamp", "pin"), ("boards", "hut", "parts", "lamp", "current"))
+        load_bench(self.path).changed_all([(keys[0], 5), (keys[1], "12 mA")]).save()
+        text = self.path.read_bytes()
+        self.assertEqual((text.count(b"\n"), text[:1]), (text.count(b"\r\n"), SMALL[:1].encode()))
+        self.assertIn(b"pin = 5", text)
+
     def test_a_change_that_makes_it_wrong_is_refused_and_nothing_is_written(self):
         self.path.write_text(SMALL)
         with self.assertRaises(ExceptionGroup):

@@ -278,6 +278,20 @@ class OnTheScreen(unittest.TestCase):
 
         seated(story)
 
+    def test_lines_that_end_with_cr_lf_end_so_when_they_are_saved(self):
+        async def story(seat):
+            path = routine_path(Path(seat.desk.bench.setup.path))
+            path.write_bytes(b'routine a\r\n    say "x"\r\n')
+            seat.app.go_to_screen("routines")
+            await seat.on(RoutinesScreen)
+            await seat.type("# mine")
+            await seat.press("enter", "ctrl+s")
+            await seat.sees("saved in ottersluice.routine")
+            self.assertEqual(path.read_bytes(), b'# mine\r\nroutine a\r\n    say "x"\r\n')
+            self.assertNotIn("\r", seat.desk.work.text)
+
+        seated(story)
+
     def test_a_file_that_can_not_be_read_is_told_and_not_written_over(self):
         async def story(seat):
             path = routine_path(Path(seat.desk.bench.setup.path))

@@ -18,7 +18,7 @@ import msgspec
 from cavet.bench import RunningBench
 from cavet.benchfile import stem_of
 from cavet.demo import demo_path, find_routines
-from cavet.files import write_whole
+from cavet.files import write_whole, newline_of
 from cavet.routines import (
     HEADS,
     CheckedRoutine,
@@ -126,7 +126,9 @@ class Work:
 
     def _read(self) -> str:
         """What is in the file; nothing where there is none yet. Raises `WrongError` where it can't be read."""
-        return read_source(self.path) if self.path.exists() else ""
+        text = read_source(self.path) if self.path.exists() else ""
+        self._newline = newline_of(text)
+        return text.replace(self._newline, "\n")
 
     @property
     def is_saved(self) -> bool:
@@ -155,7 +157,7 @@ class Work:
             expected = "the one that was read: ctrl+r takes it in, ctrl+s once more writes over it"
             self._saved = there
             raise WrongError(self.path.name, found="a file that was changed meanwhile", expected=expected)
-        write_whole(self.path, [self.text.encode()], lasting=True)
+        write_whole(self.path, [self.text.replace("\n", self._newline).encode()], lasting=True)
         self._saved = self.text
         return f"saved in {self.path.name}"
 
