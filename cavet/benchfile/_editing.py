@@ -14,8 +14,8 @@ from typing import Any
 
 import msgspec
 
-from cavet.files import newline_of
 from cavet.benchfile._places import Path, find_headers
+from cavet.files import newline_of
 
 Edits = Sequence[tuple[tuple[str, ...], Any]]
 """Values by the paths of their keys; `None` takes one away."""

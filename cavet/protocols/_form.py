@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import inspect
 from collections.abc import Mapping, Sequence
 from types import NoneType, UnionType
 from typing import Any, get_args, get_origin
@@ -134,7 +133,8 @@ def kind(bare: Any, notes: tuple[Any, ...]) -> str:
 
 def summary(form: type[Message]) -> str:
     """The first line of what is said of a message; also of one `as_found`."""
-    return (inspect.getdoc(form) or "").split("\n")[0]
+    docs = (each.__doc__ for each in form.__mro__ if issubclass(each, Message))
+    return next(filter(None, docs), "").split("\n")[0]
 
 
 def describe(form: type[Message], unused: frozenset[str] = frozenset()) -> list[str]:

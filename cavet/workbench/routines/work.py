@@ -18,7 +18,7 @@ import msgspec
 from cavet.bench import RunningBench
 from cavet.benchfile import stem_of
 from cavet.demo import demo_path, find_routines
-from cavet.files import write_whole, newline_of
+from cavet.files import newline_of, write_whole
 from cavet.routines import (
     HEADS,
     CheckedRoutine,
