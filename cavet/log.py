@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import errno
 import logging
+import os
 import sys
+import tempfile
 import threading
 from pathlib import Path
 
@@ -15,11 +17,21 @@ LOG_BYTES = 1_000_000
 
 
 def state_path(name: str) -> Path:
-    """Where a file of the state folder is; the folder is made. Raises `OSError` where it can't be."""
+    """Where a file of the state folder is; the folder is made. Where it can't be written, one of the user's own among
+    the system's temporary files takes its place. Raises `OSError` where that can't be either."""
     import platformdirs
 
     folder = Path(platformdirs.user_state_dir("cavet"))
-    folder.mkdir(parents=True, exist_ok=True)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        if os.access(folder, os.W_OK):
+            return folder / name
+    except OSError:
+        pass  # the other one is looked at, and told where it can't be made
+    folder = Path(tempfile.gettempdir()) / f"cavet-{os.getuid()}"
+    folder.mkdir(mode=0o700, exist_ok=True)
+    if folder.stat().st_uid != os.getuid():
+        raise PermissionError(errno.EACCES, "it is another user's", str(folder))
     return folder / name
 
 

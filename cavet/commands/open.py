@@ -6,6 +6,7 @@ import os
 import sys
 import threading
 from collections.abc import Callable
+from itertools import chain, count
 from pathlib import Path
 
 import click
@@ -19,10 +20,13 @@ from cavet.commands._recording import NOWHERE, Kept, record_options
 from cavet.commands._terminal import require_screen
 from cavet.commands.new import refuse_old, write_new
 from cavet.faults import FORESEEN
+from cavet.files import file_errors, write_whole
 from cavet.log import state_path
-from cavet.record import check_new
+from cavet.record import check_new, writer_of
 from cavet.wording import WrongError, listed
 
+LAST_BENCH = "last-bench"
+"""The file of the state folder that names the bench used last."""
 END_SECONDS = 2.0
 """How long the screen may take to end when its window is gone."""
 
@@ -45,10 +49,24 @@ def command(bench: str, at: tuple[str, ...], broker: str | None, kept: Kept, is_
 
 def open_last() -> int:
     """Open the workbench on the bench last used; where there is none, on one that is chosen."""
-    remembered = state_path("last-bench")
+    remembered = in_state(LAST_BENCH)
     if remembered.is_file() and Path(last := remembered.read_text("utf-8").strip()).is_file():
         return open_workbench(open_bench(last), (), None)
     return open_workbench(open_bench(choose()), (), None)
+
+
+def in_state(name: str) -> Path:
+    """A file of the state folder. Raises `WrongError` where there can be none."""
+    with file_errors(Path("the state folder"), "one that can be written: XDG_STATE_HOME names another"):
+        return state_path(name)
+
+
+def own_record(name: str) -> Path:
+    """Where a bench's record is kept when nobody has named a file: in the place of the last one, where no other window
+    still writes that."""
+    names = chain([name], (f"{name}-{number}" for number in count(2)))
+    paths = (in_state(f"{each}.record") for each in names)
+    return next(path for path in paths if not writer_of(path))
 
 
 def begin(path: Path) -> str:
@@ -78,10 +96,10 @@ def open_workbench(file: BenchFile, at: tuple[str, ...], broker: str | None, kep
     with loading():
         from cavet.bench import BenchThread
         from cavet.workbench import Changing, Desk, app_for
-    state_path("last-bench").write_text(str(file.path.resolve()), "utf-8")
     if kept.path is not None:
         check_new(kept.path, force=kept.force)
-    path = kept.path or state_path(f"{file.path.name.partition('.')[0]}.record")
+    path = kept.path or own_record(file.path.name.partition(".")[0])
+    write_whole(in_state(LAST_BENCH), [str(file.path.resolve()).encode()])
     changing = Changing(file)
 
     def as_setup(changed: BenchFile) -> Setup:

@@ -62,6 +62,15 @@ def _restored(value: object) -> Value:
     return found
 
 
+def writer_of(path: Path) -> str:
+    """The number of the process that writes the record at a path; "" where there is no record, or none writes it."""
+    try:
+        with closing(RecordFile(path)) as file:
+            return file.writer()
+    except WrongError:
+        return ""
+
+
 class RecordFile:
     """A record on disk, also one that is still being written. Found by cause, subject and time where it lies.
 
@@ -72,7 +81,7 @@ class RecordFile:
         self._path = path
         if not path.is_file():
             raise WrongError(str(path), found="no such file", expected="a record")
-        self._database = sqlite3.connect(f"file:{path}?mode=ro", uri=True)
+        self._database = sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True)
         try:
             rows = self._database.execute("SELECT name, value FROM about")
             self.about = {name: value for name, value in rows if isinstance(name, str) and isinstance(value, str)}
@@ -116,9 +125,7 @@ class RecordFile:
         about = dict(self._rows("SELECT name, value FROM about WHERE name IN ('ended', 'writer')"))
         if "ended" in about:
             return str(about["ended"])
-        writer = str(about.get("writer", ""))
-        number = writer.partition(" ")[0]
-        if number.isdecimal() and len(number) < MOST_DIGITS and writer == process_named(int(number)):
+        if self.writer():
             return ""
         with (
             suppress(sqlite3.Error),
@@ -127,6 +134,14 @@ class RecordFile:
             own.execute("INSERT OR IGNORE INTO about VALUES ('ended', ?)", (CUT,))
             own.commit()
         return CUT
+
+    def writer(self) -> str:
+        """The number of the process that writes it; "" where none does any more."""
+        about = dict(self._rows("SELECT name, value FROM about WHERE name IN ('ended', 'writer')"))
+        named = str(about.get("writer", ""))
+        number = named.partition(" ")[0]
+        lives = number.isdecimal() and len(number) < MOST_DIGITS and named == process_named(int(number))
+        return number if lives and "ended" not in about else ""
 
     def is_whole(self) -> bool:
         """Whether its writer has ended it: not so while it is still written, nor where that was killed."""

@@ -14,7 +14,7 @@ import msgspec
 
 from cavet.faults import LOG
 from cavet.record._event import Event, Value
-from cavet.record._file import DONE, FORMAT, process_named
+from cavet.record._file import DONE, FORMAT, process_named, writer_of
 from cavet.record._memory import Record
 from cavet.record._transfer import Transfer
 from cavet.wording import WrongError
@@ -57,6 +57,9 @@ def check_new(path: Path, *, force: bool) -> None:
     if path.exists() and not force:
         raise WrongError(str(path), found="a file that is there already", expected="a new one; --force replaces it")
     _check_kind(path)
+    if number := writer_of(path):
+        found = f"a record that process {number} is writing"
+        raise WrongError(str(path), found=found, expected="another file, or that process to end first")
     folder = path.parent if str(path.parent) else Path()
     if not folder.is_dir():
         raise WrongError(str(path), found=f"no folder {folder}", expected="a folder that is there")

@@ -12,7 +12,8 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
-from cavet.record import Kind, Record, RecordFile, RecordWriter, Topic
+from cavet.record import Kind, Record, RecordFile, RecordWriter, Topic, check_new, writer_of
+from cavet.wording import WrongError
 from tests.patience import PATIENCE
 
 WRITER = """
@@ -54,6 +55,21 @@ class Endings(unittest.TestCase):
         self.assertEqual("", self.ended()[0])
         writer.close()
         self.assertEqual(("done", 1), self.ended())
+
+    def test_one_that_is_being_written_is_not_replaced_also_by_force(self):
+        self.assertEqual(writer_of(self.path), "")
+        with contextlib.closing(RecordWriter(Record(lambda: 0.0), self.path)):
+            self.assertEqual(writer_of(self.path), str(os.getpid()))
+            with self.assertRaisesRegex(WrongError, f"a record that process {os.getpid()} is writing"):
+                check_new(self.path, force=True)
+        self.assertEqual(writer_of(self.path), "")
+        check_new(self.path, force=True)
+
+    def test_a_name_may_have_the_characters_of_an_address(self):
+        self.path = self.path.with_name("50% done?#%41.record")
+        RecordWriter(Record(lambda: 0.0), self.path).close()
+        self.assertEqual(("done", 0), self.ended())
+        self.assertEqual([path.name for path in self.path.parent.iterdir()], [self.path.name])
 
     def test_what_is_written_goes_into_the_file_itself_while_it_is_written_and_no_batch_waits_for_it(self):
         record = Record(lambda: 0.0)

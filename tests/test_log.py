@@ -1,0 +1,60 @@
+"""The state folder: where it is, and where none can be written."""
+
+import os
+import tempfile
+import unittest
+from pathlib import Path
+from unittest import mock
+
+from cavet.commands.open import own_record
+from cavet.log import state_path
+from cavet.record import Record, RecordWriter
+from cavet.wording import WrongError
+
+
+class State(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def states(self, state, spare=""):
+        """The state folder is to be in `state`, the system's temporary files in `spare`, below the test's folder."""
+        change = mock.patch.dict(os.environ, {"XDG_STATE_HOME": str(self.folder / state)})
+        change.start()
+        self.addCleanup(change.stop)
+        spared = mock.patch.object(tempfile, "gettempdir", return_value=str(self.folder / spare))
+        spared.start()
+        self.addCleanup(spared.stop)
+
+    def test_it_is_made_when_it_is_wanted(self):
+        self.states("new/state")
+        self.assertEqual(state_path("a.record"), self.folder / "new/state/cavet/a.record")
+        self.assertTrue((self.folder / "new/state/cavet").is_dir())
+
+    def test_where_it_can_not_be_written_another_takes_its_place(self):
+        (self.folder / "file").write_text("no folder")
+        self.states("file")
+        path = state_path("a.record")
+        self.assertEqual(path, self.folder / f"cavet-{os.getuid()}" / "a.record")
+        self.assertEqual(path.parent.stat().st_mode & 0o777, 0o700)
+
+    def test_where_neither_can_be_it_is_said_in_one_line(self):
+        (self.folder / "file").write_text("no folder")
+        self.states("file", "file")
+        with self.assertRaises(WrongError) as caught:
+            own_record("a")
+        expected = "one that can be written: XDG_STATE_HOME names another"
+        self.assertEqual(str(caught.exception), f'the state folder: found "Not a directory", expected {expected}')
+
+    def test_a_record_that_another_window_writes_is_left_alone(self):
+        self.states("state")
+        first = own_record("lock")
+        writer = RecordWriter(Record(lambda: 0.0), first)
+        self.assertEqual((first.name, own_record("lock").name), ("lock.record", "lock-2.record"))
+        writer.close()
+        self.assertEqual(own_record("lock"), first)
+
+
+if __name__ == "__main__":
+    unittest.main()
