@@ -184,11 +184,17 @@ def code_of(arguments: Sequence[str], command: click.Command = cavet, name: str 
             return _tell(_unforeseen(error), WRONG)
         return _tell(str(WrongError("cavet", found=error.object[:MOST_QUOTED], expected="text in UTF-8")), WRONG)
     except OSError as error:
-        if error.errno in FULL:
-            return _tell(f"standard output: {error.strerror}", WRONG)
-        return _tell(_unforeseen(error), WRONG)
+        return _tell(_of_the_system(error), WRONG)
     except Exception as error:  # noqa: BLE001
         return _tell(_unforeseen(error), WRONG)
+
+
+def _of_the_system(error: OSError) -> str:
+    if error.errno in FULL:
+        return f"standard output: {error.strerror}"
+    if error.errno in (errno.EMFILE, errno.ENFILE):
+        return str(WrongError("cavet", found=str(error.strerror), expected="a higher limit, by `ulimit -n`"))
+    return _unforeseen(error)
 
 
 def _unforeseen(error: Exception) -> str:

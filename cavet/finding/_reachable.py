@@ -7,7 +7,7 @@ import asyncio
 from cavet.benchfile import split_address
 from cavet.finding._around import Found
 from cavet.finding._questions import ask_mqtt
-from cavet.links import TcpClientEnd
+from cavet.links import TcpClientEnd, host_port
 from cavet.wording import UnreachableError, WrongError
 
 MOST_PORTS = 256
@@ -21,11 +21,17 @@ SERVICES = {
 
 
 async def open_ports(host: str, first: int, last: int) -> list[Found]:
-    """The ports of a host that take a connection: one each, shut at once. Raises `WrongError` for too many."""
+    """The ports of a host that take a connection: one each, shut at once. Raises `WrongError` for too many, and
+    `UnreachableError` for a host that is not known."""
     if not 1 <= first <= last <= 65535:
         raise WrongError("find tcp", found=f"{first}-{last}", expected="FIRST-LAST, from 1 to 65535")
     if last - first + 1 > MOST_PORTS:
         raise WrongError("find tcp", found=f"{last - first + 1} ports", expected=f"{MOST_PORTS} at most")
+    host = host.strip("[]")
+    try:
+        await asyncio.get_running_loop().getaddrinfo(host, first)
+    except OSError as error:
+        raise UnreachableError(host, error.strerror or str(error)) from error
     few = asyncio.Semaphore(AT_ONCE)
 
     async def look(port: int) -> int | None:
@@ -40,7 +46,7 @@ async def open_ports(host: str, first: int, last: int) -> list[Found]:
 
     found = await asyncio.gather(*(look(port) for port in range(first, last + 1)))
     return [
-        Found(kind="tcp", address=f"{host}:{port}", description=SERVICES.get(port, ""))
+        Found(kind="tcp", address=host_port(host, port), description=SERVICES.get(port, ""))
         for port in found
         if port is not None
     ]

@@ -9,7 +9,7 @@ from cavet.links._remote import RemotePort
 from cavet.links._serial import SerialEnd
 from cavet.links._settings import SerialSettings
 from cavet.links._tap import Tap, TappedEnd
-from cavet.links._tcp import SEVERAL, TcpClientEnd, TcpServerEnd
+from cavet.links._tcp import SEVERAL, TcpClientEnd, TcpServerEnd, host_port
 from cavet.links._tls import Tls
 from cavet.links._url import SCHEMES, UrlEnd
 from cavet.links._usb import UsbEnd, words
@@ -48,5 +48,6 @@ __all__ = [
     "Welcome",
     "Wire",
     "exported_in",
+    "host_port",
     "words",
 ]

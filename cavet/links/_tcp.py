@@ -70,7 +70,7 @@ class TcpServerEnd:
                 self._make_caller, self._host, port, ssl=self._tls
             )
         except OSError as error:
-            raise UnreachableError(f"{self._host}:{port}", _reason(error)) from error
+            raise UnreachableError(host_port(self._host, port) if port else self._host, _reason(error)) from error
         return _address(self._server.sockets[0].getsockname())
 
     async def rename(self, *, back: bool) -> str:
@@ -195,14 +195,18 @@ class _Caller(asyncio.Protocol):
 
 def _reason(error: OSError) -> str:
     """What the system says, without what was tried."""
-    return os.strerror(error.errno) if error.errno is not None and error.errno > 0 else str(error)
+    if error.errno is not None and error.errno > 0:
+        return os.strerror(error.errno)
+    return error.strerror or str(error)
 
 
 def _address(name: tuple[str, int] | None) -> str:
     """Write an address as HOST:PORT. A connection that is gone already has none."""
-    if name is None:
-        return ""
-    host, port = name[:2]
+    return host_port(*name[:2]) if name is not None else ""
+
+
+def host_port(host: str, port: int) -> str:
+    """An address as a person writes it: HOST:PORT, IPv6 in brackets."""
     return f"[{host}]:{port}" if ":" in host else f"{host}:{port}"
 
 
@@ -221,7 +225,7 @@ class TcpClientEnd:
 
     @property
     def address(self) -> str:
-        return f"{self._host}:{self._port}"
+        return host_port(self._host, self._port)
 
     async def open(self, listener: Listener) -> None:
         try:

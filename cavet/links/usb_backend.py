@@ -19,6 +19,7 @@ import msgspec
 import usb.backend
 import usb.core
 
+from cavet.links._tcp import host_port
 from cavet.links._usbip_client import IN_BIT, Steps, UsbIpClient
 from cavet.protocols.usb import ConfigurationDescriptor, DeviceDescriptor, Setup, encode_descriptor, ip
 
@@ -197,7 +198,7 @@ def _connect(host: str, port: int) -> socket.socket:
     try:
         line = socket.create_connection((host, port), CONNECT_SECONDS)
     except OSError as error:
-        raise usb.core.USBError(f"{host}:{port}: {error.strerror or error}", None, error.errno) from error
+        raise usb.core.USBError(f"{host_port(host, port)}: {error.strerror or error}", None, error.errno) from error
     line.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
     return line
 

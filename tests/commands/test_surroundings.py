@@ -1,5 +1,6 @@
 """Terminals, pipes, words and file names as they may be elsewhere."""
 
+import contextlib
 import json
 import os
 import shlex
@@ -58,6 +59,16 @@ class Streams(unittest.TestCase):
             line = f"{shlex.join([sys.executable, '-m', 'cavet', *words])} {shut}"
             done = subprocess.run(["sh", "-c", line], capture_output=True, timeout=PATIENCE, check=False)
             self.assertEqual((done.returncode, done.stdout, done.stderr), (0, b"", b""), line)
+
+    def test_too_few_files_are_told_in_a_line(self):
+        words = shlex.join([sys.executable, "-m", "cavet", "serve", "demo"])
+        told = set()
+        for files in range(8, 18, 2):
+            line = f"ulimit -n {files}; exec {words} < /dev/null"
+            with contextlib.suppress(subprocess.TimeoutExpired):
+                done = subprocess.run(["sh", "-c", line], capture_output=True, text=True, timeout=10, check=False)
+                told.add((done.returncode in (2, 3), done.stderr.count("\n"), "fault" in done.stderr))
+        self.assertEqual(told, {(True, 1, False)})
 
     def test_no_control_code_of_a_text_reaches_them(self):
         ran = cavet_here("drive", "demo", "sign=a\x1b[31m\tb")

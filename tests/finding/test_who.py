@@ -65,6 +65,8 @@ class OnRealEndpoints(unittest.IsolatedAsyncioTestCase):
         for first, last in ((0, 3), (5, 4), (1, 300), (1, 70000)):
             with self.assertRaises(WrongError):
                 await open_ports(host, first, last)
+        with self.assertRaisesRegex(UnreachableError, "^nowhere.invalid: "):
+            await open_ports("nowhere.invalid", 1, 3)
 
 
 class Strangers(unittest.IsolatedAsyncioTestCase):

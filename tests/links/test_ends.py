@@ -300,6 +300,14 @@ class Tcp(unittest.TestCase):
         self.assertTrue(str(caught.exception).startswith(f"127.0.0.1:{port}: "))
 
     @real
+    async def test_an_address_is_written_as_it_can_be_read(self):
+        for host, port, place in (("127.0.0.1", 502, "127.0.0.1:502"), ("::1", 502, "[::1]:502")):
+            self.assertEqual(TcpClientEnd(host, port).address, place)
+        with self.assertRaises(UnreachableError) as caught:
+            await TcpServerEnd("nowhere.invalid", 0, Losses("s")).start(welcoming(Ear()))
+        self.assertRegex(str(caught.exception), r"^nowhere\.invalid: [A-Z]")
+
+    @real
     async def test_a_line_over_tcp_makes_a_program_wait(self):
         server = TcpServerEnd("127.0.0.1", 0, Losses("s"), byte_seconds=2e-7)
         board_ear = Ear()
