@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import itertools
 import os
 from collections.abc import Iterable, Iterator
@@ -37,7 +38,7 @@ def check_target(path: Path, *, force: bool = False) -> None:
 def write_whole(path: Path, pieces: Iterable[bytes], *, lasting: bool = False) -> None:
     """Write a file in one go: a reader finds the old one or the new one, never a half. Raises `WrongError`.
 
-    Whatever breaks it off leaves nothing behind. A symbolic link stays one, and its file is written; what is no file, a
+    Whatever breaks it off leaves nothing behind; one that is for reading only stays so. A symbolic link stays one, and its file is written; what is no file, a
     pipe or a terminal, is written into. With `lasting` it is on the disk before this comes back.
     """
     with file_errors(path, WRITABLE):
@@ -46,6 +47,8 @@ def write_whole(path: Path, pieces: Iterable[bytes], *, lasting: bool = False) -
                 out.writelines(pieces)
             return
         place = Path(os.path.realpath(path))
+        if place.exists() and not os.access(place, os.W_OK):
+            raise PermissionError(errno.EACCES, os.strerror(errno.EACCES), str(path))
         made = place.with_name(f".cavet-{os.getpid()}-{next(_numbers)}")
         try:
             with made.open("xb") as out:

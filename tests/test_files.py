@@ -5,6 +5,7 @@ import tempfile
 import threading
 import unittest
 from pathlib import Path
+from unittest import mock
 
 from cavet.files import check_target, file_errors, write_whole
 from cavet.wording import WrongError
@@ -77,6 +78,13 @@ class Whole(unittest.TestCase):
                 write_whole(path, [b"new"])
             self.assertEqual(str(caught.exception), f'{path}: found "{found}", expected a file that can be written')
         self.assertEqual(self.left(), [])
+
+    def test_a_file_for_reading_only_is_not_replaced(self):
+        self.path.write_bytes(b"old")
+        with mock.patch.object(os, "access", return_value=False):
+            with self.assertRaisesRegex(WrongError, "Permission denied"):
+                write_whole(self.path, [b"new"])
+        self.assertEqual((self.left(), self.path.read_bytes()), (["told.csv"], b"old"))
 
     def test_what_is_there_is_replaced_by_force_only(self):
         self.path.write_bytes(b"old")
