@@ -38,8 +38,9 @@ def check_target(path: Path, *, force: bool = False) -> None:
 def write_whole(path: Path, pieces: Iterable[bytes], *, lasting: bool = False) -> None:
     """Write a file in one go: a reader finds the old one or the new one, never a half. Raises `WrongError`.
 
-    Whatever breaks it off leaves nothing behind; one that is for reading only stays so. A symbolic link stays one, and its file is written; what is no file, a
-    pipe or a terminal, is written into. With `lasting` it is on the disk before this comes back.
+    Whatever breaks it off leaves nothing behind; a file for reading only is left alone. A symbolic link stays one, and
+    its file is written; what is no file, a pipe or a terminal, is written into. With `lasting` it is on the disk before
+    this comes back.
     """
     with file_errors(path, WRITABLE):
         if path.exists() and not path.is_file():
