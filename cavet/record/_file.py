@@ -20,6 +20,8 @@ from cavet.wording import WrongError
 FORMAT = 2
 MOST_DIGITS = 10
 ALL = -1
+ENDED = ("Z", "X")
+"""The states of a process that has ended, as /proc tells them."""
 DONE, CUT = "done", "cut"
 """How a record has ended."""
 READ = ("1", "2")
@@ -39,10 +41,12 @@ _OLD_PURPOSES = {
 
 
 def process_named(number: int) -> str:
-    """A process by its number and, where the system tells it, when it was started; "" for one that is not there."""
+    """A process by its number and, where the system tells it, when it was started; "" for one that is not there, or has
+    ended and only waits to be taken notice of."""
     stat = Path(f"/proc/{number}/stat")
     try:
-        return f"{number} {stat.read_text().rpartition(')')[2].split()[19]}"
+        fields = stat.read_text().rpartition(")")[2].split()
+        return f"{number} {fields[19]}" if fields[0] not in ENDED else ""
     except (OSError, IndexError):
         pass
     try:

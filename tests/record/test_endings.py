@@ -113,6 +113,15 @@ class Endings(unittest.TestCase):
         self.assertEqual("cut", RecordFile(self.path).about["ended"])
         self.assertEqual("cut", self.ended()[0])
 
+    def test_a_writer_that_has_ended_and_was_not_taken_notice_of_writes_no_more(self):
+        writer = subprocess.Popen([sys.executable, "-c", WRITER, self.path])
+        self.addCleanup(writer.wait)
+        self.addCleanup(writer.kill)
+        self.until_written()
+        os.kill(writer.pid, signal.SIGKILL)
+        os.waitid(os.P_PID, writer.pid, os.WEXITED | os.WNOWAIT)
+        self.assertEqual("cut", self.ended()[0])
+
     def test_whoever_it_says_has_written_it_is_looked_for_and_nonsense_is_nobody(self):
         for words in ("999999999 1", "1", "", "x", "9" * 5000, f"{os.getpid()} 1", "-1"):
             writer = RecordWriter(Record(lambda: 0.0), self.path)
