@@ -278,6 +278,21 @@ class OnTheScreen(unittest.TestCase):
 
         seated(story)
 
+    def test_a_long_text_that_was_pasted_is_taken_back(self):
+        async def story(seat):
+            work = await self.there(seat)
+            lines = "".join(f"# line {number}\n" for number in range(1000))
+            seat.paste(lines)
+            await seat.until(lambda: "# line 999" in work.text)
+            await seat.press("ctrl+z")
+            await seat.until(lambda: work.text == TEXT)
+            await seat.press("ctrl+y")
+            await seat.until(lambda: "# line 999" in work.text)
+            await seat.press("ctrl+z")
+            await seat.until(lambda: work.text == TEXT)
+
+        seated(story)
+
     def test_lines_that_end_with_cr_lf_end_so_when_they_are_saved(self):
         async def story(seat):
             path = routine_path(Path(seat.desk.bench.setup.path))

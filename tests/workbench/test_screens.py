@@ -57,6 +57,12 @@ class Seat:
             self.app._driver.send_message(event)
             await asyncio.sleep(0)
 
+    def paste(self, text):
+        """Paste a text as a terminal does."""
+        event = events.Paste(text)
+        event.set_sender(self.app)
+        self.app._driver.send_message(event)
+
     async def type(self, text):
         await self.press(*[NAMES.get(character, character) for character in text])
 

@@ -10,6 +10,7 @@ from rich.style import Style
 from rich.text import Text
 from textual import events
 from textual.binding import Binding
+from textual.geometry import Offset
 from textual.strip import Strip
 from textual.widgets import TextArea
 from textual.widgets.text_area import TextAreaTheme
@@ -79,6 +80,13 @@ class Editor(TextArea):
         if 0 < left < length and at != 0:
             strip = Strip.join([_more(strip.crop(0, 1)), strip.crop(1)])
         return strip
+
+    def scroll_cursor_visible(self, center: bool = False, animate: bool = False) -> Offset:
+        """Bring the cursor into sight. While lines are taken back it may stand behind the end of the text, until it is
+        put right as well."""
+        if self.cursor_location[0] >= self.document.line_count:
+            return Offset()
+        return super().scroll_cursor_visible(center, animate)
 
     async def _on_key(self, event: events.Key) -> None:
         if event.key == "tab":
