@@ -250,12 +250,18 @@ def _draw_head(canvas: Canvas, layout: Layout, y: int, name: str, marked: bool, 
     return ink
 
 
+def _draw_entry(canvas: Canvas, layout: Layout, y: int, before: str, entry: str, ink: Ink, width: int) -> bool:
+    """What is being typed, its end where there is no room for all; tell whether it takes the room of the values."""
+    room = width - layout.rail - len(before) - 1
+    shown = entry if len(entry) <= room else f"…{entry[1 - room :]}"
+    canvas.put(layout.rail, y, f"{before}{shown}▏", ink._replace(bold=True))
+    return len(before) + len(shown) >= layout.rail_width
+
+
 def _draw_output(canvas: Canvas, layout: Layout, y: int, view: RailView, marked: bool, width: int) -> None:
     _draw_head(canvas, layout, y, view.name, marked, width)
     if view.entry is not None:
-        entry = f"{ASKED_GLYPH} {view.entry}▏"
-        canvas.put(layout.rail, y, entry, ASKED._replace(bold=True))
-        if len(entry) > layout.rail_width:
+        if _draw_entry(canvas, layout, y, f"{ASKED_GLYPH} ", view.entry, ASKED, width):
             return
     elif view.is_text:
         _draw_text(canvas, layout, y, view, width)
@@ -353,9 +359,7 @@ def _draw_switch(canvas: Canvas, x: int, y: int, room: int, view: RailView) -> N
 def _draw_input(canvas: Canvas, layout: Layout, y: int, view: CourseView, marked: bool, width: int) -> None:
     _draw_head(canvas, layout, y, view.name, marked, width)
     if view.entry is not None:
-        entry = f"set to {view.entry}▏"
-        canvas.put(layout.rail, y, entry, HEATHER._replace(bold=True))
-        if len(entry) > layout.rail_width:
+        if _draw_entry(canvas, layout, y, "set to ", view.entry, HEATHER, width):
             return
     elif view.is_text:
         canvas.put(layout.rail, y, view.got, QUIET if view.is_old else HEATHER, layout.asked_end - layout.rail)

@@ -63,6 +63,11 @@ class ActionsScreen(Modal[Action | None]):
             )
         return Sheet(self._title, lines if found else [*lines, [("nothing of that name", QUIET)]])
 
+    def paste(self, text: str) -> None:
+        if not self.is_left:
+            self._typed, self._cursor = (self._typed + text)[:MAX_TYPED], 0
+            self.follow()
+
     def on_key(self, event: events.Key) -> None:
         if event.key in ("f12", "ctrl+e", "ctrl+q"):
             return

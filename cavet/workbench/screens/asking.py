@@ -67,6 +67,10 @@ class AskScreen(KeyedModal[T]):
             lines.append([("    ", QUIET), (plain(self._problem), CORAL)])
         return Sheet(self._title, lines)
 
+    @property
+    def is_typed(self) -> bool:
+        return not self._choices
+
     def hear(self, key: str, character: str | None) -> None:
         self._problem = ""
         if key == "escape":

@@ -80,6 +80,10 @@ class EditScreen(KeyedModal[Change | None]):
             more.append([("    ", QUIET), (plain(self._problem), CORAL)])
         return more
 
+    @property
+    def is_typed(self) -> bool:
+        return bool(self._rows)
+
     def hear(self, key: str, character: str | None) -> None:
         self._problem = ""
         if not self._rows:

@@ -106,11 +106,20 @@ class FramesBase(Frame):
             name, given = taken
             self.attempt(lambda: getattr(self, f"action_{name}")(*given))
             return True
-        begins = character is not None and character in BEGINS_VALUE
-        if begins and character is not None and (self._focus == ON_RULER or self._is_filling):
+        if character is not None and self._begins(character):
             self._begin(VALUE if self._focus == ON_RULER else BLANK, "" if character == '"' else character)
             return True
         return False
+
+    def paste(self, text: str) -> None:
+        """It goes on with what is typed, or begins a value."""
+        if self._entry is not None or self._begins(text[0]):
+            for character in text:
+                self.hear("", character)
+
+    def _begins(self, character: str) -> bool:
+        """Whether a value is begun with that, where nothing is typed yet."""
+        return character in BEGINS_VALUE and (self._focus == ON_RULER or self._is_filling)
 
     @property
     def _is_filling(self) -> bool:

@@ -11,6 +11,7 @@ from textual.screen import ModalScreen
 from cavet.faults import note_fault
 from cavet.workbench import keymap
 from cavet.workbench.drawing.sheet import Sheet
+from cavet.workbench.pasted import Pasting
 from cavet.workbench.screens.fitted import Fitted
 from cavet.workbench.widgets.leaf import Leaf
 
@@ -18,7 +19,7 @@ T = TypeVar("T")
 FRAME_SECONDS = 1 / 15
 
 
-class Modal(ModalScreen[T], Fitted[T]):
+class Modal(Pasting, ModalScreen[T], Fitted[T]):
     """A sheet above a screen, until it is left. Its class says which commands it has, and `sheet` what stands on it."""
 
     CAN: ClassVar[keymap.Commands] = ()
@@ -76,6 +77,17 @@ class KeyedModal(Modal[T]):
     """A sheet that takes all keys itself, for what is typed on it; but for those that hold everywhere."""
 
     PASSED = ("f12", "ctrl+e", "ctrl+q")
+
+    @property
+    def is_typed(self) -> bool:
+        """Whether what is pasted stands for what is typed there now."""
+        return False
+
+    def paste(self, text: str) -> None:
+        if not self.is_left and self.is_typed:
+            for character in text:
+                self.hear("", character)
+            self.follow()
 
     def hear(self, key: str, character: str | None) -> None:
         """Take a key; `character` is what it types, where it types anything."""

@@ -5,10 +5,11 @@ from __future__ import annotations
 from textual import events
 from textual.message import Message
 
+from cavet.workbench.pasted import Pasting
 from cavet.workbench.widgets.picture import Picture
 
 
-class Hearing(Picture, can_focus=True):
+class Hearing(Pasting, Picture, can_focus=True):
     """Takes keys and the mouse for its screen."""
 
     class Pressed(Message):
@@ -30,6 +31,12 @@ class Hearing(Picture, can_focus=True):
         if hear is not None and hear(event.key, event.character):
             event.stop()
             event.prevent_default()
+
+    def paste(self, text: str) -> None:
+        """Hand it on at once, as keys are: what is pressed behind it must come behind it."""
+        paste = getattr(self.screen, "paste", None)
+        if paste is not None:
+            paste(text)
 
     def on_mouse_down(self, event: events.MouseDown) -> None:
         self.post_message(self.Pressed(self, event.x, event.y))

@@ -8,14 +8,15 @@ from textual.message import Message
 from cavet.hosts import Point
 from cavet.workbench import keymap
 from cavet.workbench.drawing.rails import Layout, RailsView, RailView, draw_rails, lay_out
+from cavet.workbench.pasted import Pasting
 from cavet.workbench.roster import Head, Line, Roster
 from cavet.workbench.widgets.picture import Picture
 
 ENTRY_BEGINS = '0123456789.-+"#'
-MAX_ENTRY = 24
+MAX_ENTRY, MAX_SEARCH = 200, 24
 
 
-class Rails(Picture, can_focus=True):
+class Rails(Pasting, Picture, can_focus=True):
     """Shows the points; posts what a person wants of the one under the cursor.
 
     Which lines there are, and which the cursor is on, is known here at once, not only when the screen is drawn again: a
@@ -160,6 +161,14 @@ class Rails(Picture, can_focus=True):
         elif event.character is not None and event.character in ENTRY_BEGINS and isinstance(self.line, Point):
             self._take(event, event.character)
 
+    def paste(self, text: str) -> None:
+        """Take what is pasted: it goes on with what is typed, or begins it."""
+        if self.search is not None:
+            self._seek((self.search + text)[:MAX_SEARCH])
+        elif self.entry is not None or (text[0] in ENTRY_BEGINS and isinstance(self.line, Point)):
+            self.entry = ((self.entry or "") + text)[:MAX_ENTRY]
+            self.post_message(self.Moved())
+
     def _look_for(self, event: events.Key, search: str) -> None:
         """A search is being typed: the list follows at once. The arrows choose, and end it."""
         printable = event.character is not None and event.character.isprintable()
@@ -171,7 +180,7 @@ class Rails(Picture, can_focus=True):
             self.search = None
             self._move({"up": -1, "down": 1}.get(event.key, 0))
         elif printable and event.character is not None:
-            self._seek((search + event.character)[:MAX_ENTRY])
+            self._seek((search + event.character)[:MAX_SEARCH])
         else:
             return
         event.stop()
