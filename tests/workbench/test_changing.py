@@ -325,7 +325,7 @@ class Outside(Started):
         self.changing.change([(("points", "lantern", "pin"), 6)], "pin 6")
         for number in (errno.ENOSPC, errno.EACCES, errno.EROFS):
             refused = OSError(number, os.strerror(number))
-            for call in ("os.fsync", "tempfile.mkstemp", "pathlib.Path.replace"):
+            for call in ("os.fsync", "pathlib.Path.chmod", "pathlib.Path.replace"):
                 with self.subTest(call, number=number), mock.patch(call, side_effect=refused):
                     with self.assertRaisesRegex(WrongError, os.strerror(number)):
                         self.changing.save()
