@@ -5,6 +5,7 @@ from __future__ import annotations
 import errno
 import itertools
 import os
+import tempfile
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -22,6 +23,22 @@ def file_errors(path: Path, expected: str) -> Iterator[None]:
         yield
     except OSError as error:
         raise WrongError(str(path), found=error.strerror or str(error), expected=expected) from error
+
+
+def writable_folder(wanted: Path) -> Path:
+    """A folder for the user's own files: the one that is wanted, which is made where it is not there. Where it can't be
+    written, one among the system's temporary files takes its place. Raises `OSError` where that can't be either."""
+    try:
+        wanted.mkdir(parents=True, exist_ok=True)
+        if os.access(wanted, os.W_OK):
+            return wanted
+    except OSError:
+        pass  # the other one is looked at, and told where it can't be made
+    spare = Path(tempfile.gettempdir()) / f"{wanted.name}-{os.getuid()}"
+    spare.mkdir(mode=0o700, exist_ok=True)
+    if spare.stat().st_uid != os.getuid():
+        raise PermissionError(errno.EACCES, "it is another user's", str(spare))
+    return spare
 
 
 def newline_of(text: str) -> str:

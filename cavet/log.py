@@ -4,35 +4,22 @@ from __future__ import annotations
 
 import errno
 import logging
-import os
 import sys
-import tempfile
 import threading
 from pathlib import Path
 
 from cavet.faults import LOG, fault_words, note_fault
+from cavet.files import writable_folder
 
 LOG_BYTES = 1_000_000
 """A log of this size is put aside, and the one put aside before is gone."""
 
 
 def state_path(name: str) -> Path:
-    """Where a file of the state folder is; the folder is made. Where it can't be written, one of the user's own among
-    the system's temporary files takes its place. Raises `OSError` where that can't be either."""
+    """Where a file of the state folder is. Raises `OSError` where there can be none."""
     import platformdirs
 
-    folder = Path(platformdirs.user_state_dir("cavet"))
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        if os.access(folder, os.W_OK):
-            return folder / name
-    except OSError:
-        pass  # the other one is looked at, and told where it can't be made
-    folder = Path(tempfile.gettempdir()) / f"cavet-{os.getuid()}"
-    folder.mkdir(mode=0o700, exist_ok=True)
-    if folder.stat().st_uid != os.getuid():
-        raise PermissionError(errno.EACCES, "it is another user's", str(folder))
-    return folder / name
+    return writable_folder(platformdirs.user_state_path("cavet")) / name
 
 
 class _LogFile(logging.Handler):

@@ -12,6 +12,7 @@ from pathlib import Path
 
 import platformdirs
 
+from cavet.files import file_errors, writable_folder
 from cavet.wording import WrongError, plain
 
 SOURCES = Path(__file__).with_name("shim")
@@ -25,29 +26,26 @@ def shim() -> Path:
     """The compiled shim, in the user's cache. Raises `WrongError` where it can't be made."""
     sources = b"".join(path.read_bytes() for path in sorted(SOURCES.iterdir()))
     name = f"shim-{hashlib.sha256(sources + os.uname().machine.encode()).hexdigest()[:16]}.so"
-    path = platformdirs.user_cache_path("cavet") / name
-    return path if path.exists() else _compiled(path)
+    wanted = platformdirs.user_cache_path("cavet")
+    with file_errors(wanted, "a cache folder that can be written: XDG_CACHE_HOME names another"):
+        path = writable_folder(wanted) / name
+        return path if path.exists() else _compiled(path)
 
 
 def _compiled(path: Path) -> Path:
     compiler = next((found for name in COMPILERS if (found := shutil.which(name))), None)
     if compiler is None:
         raise WrongError("with", found="no C compiler", expected="cc, gcc or clang: the shim is made with it, once")
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        with tempfile.TemporaryDirectory(dir=path.parent) as folder:
-            made = Path(folder) / path.name
-            done = subprocess.run(
-                [compiler, *FLAGS, "-o", str(made), *map(str, sorted(SOURCES.glob("*.c"))), "-ldl", "-lpthread"],
-                capture_output=True, text=True, check=False,
-            )  # fmt: skip
-            if done.returncode:
-                said = plain((done.stderr.strip().splitlines() or ["nothing"])[-1], 200)
-                raise WrongError("with", found=f"{compiler} that says: {said}", expected="one that makes the shim")
-            made.replace(path)
-    except OSError as error:
-        found = f"{path.parent}: {error.strerror}"
-        raise WrongError("with", found=found, expected="a cache folder that can be written") from error
+    with tempfile.TemporaryDirectory(dir=path.parent) as folder:
+        made = Path(folder) / path.name
+        done = subprocess.run(
+            [compiler, *FLAGS, "-o", str(made), *map(str, sorted(SOURCES.glob("*.c"))), "-ldl", "-lpthread"],
+            capture_output=True, text=True, check=False,
+        )  # fmt: skip
+        if done.returncode:
+            said = plain((done.stderr.strip().splitlines() or ["nothing"])[-1], 200)
+            raise WrongError("with", found=f"{compiler} that says: {said}", expected="one that makes the shim")
+        made.replace(path)
     return path
 
 
