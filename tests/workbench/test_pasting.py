@@ -1,6 +1,5 @@
 """What is pasted is taken as if it were typed, where something is being typed."""
 
-import asyncio
 import unittest
 
 from cavet.workbench.screens.actions import ActionsScreen
@@ -72,7 +71,7 @@ class Pasting(unittest.TestCase):
 
         seated(story, changing=True)
 
-    def test_bytes_are_searched_for_and_a_question_is_answered_with_it(self):
+    def test_bytes_are_searched_for_and_a_long_sum_is_taken_whole(self):
         async def story(seat):
             seat.app.go_to_screen("frames")
             await seat.on(FramesScreen)
@@ -80,10 +79,11 @@ class Pasting(unittest.TestCase):
             await seat.press("slash")
             seat.paste("F9 02 07")
             await seat.sees("F9 02 07▏")
-            await seat.press("escape")
-            seat.app.go_to_screen("record")
-            await asyncio.sleep(0)
-            await seat.sees("record")
+            await seat.press("escape", "slash")
+            seat.paste("check kind=sum8 data=" + "F9 02 07 " * 40 + "01")
+            await seat.sees("…2 07 F9 02", "02 07 01▏")
+            await seat.press("enter")
+            await seat.sees("0x51")
 
         seated(story)
 

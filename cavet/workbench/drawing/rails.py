@@ -6,20 +6,7 @@ from functools import lru_cache
 
 import msgspec
 
-from cavet.drawings.canvas import (
-    ASKED,
-    CORAL,
-    GOT,
-    HAIR,
-    HEATHER,
-    PAPER,
-    QUIET,
-    Canvas,
-    Dots,
-    Ink,
-    clip,
-    fitting,
-)
+from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Dots, Ink, clip, fitting, tail
 from cavet.wording import counted
 
 COLOUR_CELLS = 12
@@ -253,7 +240,7 @@ def _draw_head(canvas: Canvas, layout: Layout, y: int, name: str, marked: bool, 
 def _draw_entry(canvas: Canvas, layout: Layout, y: int, before: str, entry: str, ink: Ink, width: int) -> bool:
     """What is being typed, its end where there is no room for all; tell whether it takes the room of the values."""
     room = width - layout.rail - len(before) - 1
-    shown = entry if len(entry) <= room else f"…{entry[1 - room :]}"
+    shown = tail(entry, room)
     canvas.put(layout.rail, y, f"{before}{shown}▏", ink._replace(bold=True))
     return len(before) + len(shown) >= layout.rail_width
 

@@ -6,7 +6,7 @@ import textwrap
 
 import msgspec
 
-from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Ink
+from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Ink, tail
 
 LEAST_LIST = 5
 TOP = 2
@@ -202,7 +202,7 @@ def draw_slate(entry: str | None, lines: tuple[tuple[str, str, bool], ...], widt
     left = 16 if width >= 96 else 14
     y = 0
     if entry is not None:
-        canvas.put(left, 0, f"{entry}▏", ASKED, width - left)
+        canvas.put(left, 0, f"{tail(entry, width - left - 1)}▏", ASKED, width - left)
         y = 1
     elif not lines:
         canvas.put(

@@ -7,7 +7,7 @@ import msgspec
 from cavet.bench import LinkTape, Placed
 from cavet.benchfile import LinkSetup
 from cavet.boards.buses import BusSettings
-from cavet.drawings.canvas import CORAL, PAPER, QUIET
+from cavet.drawings.canvas import CORAL, PAPER, QUIET, tail
 from cavet.drawings.ruler import RulerView, value_words
 from cavet.protocols import Field, Role, Side, bits_of, means, spi
 from cavet.protocols import levels as lines
@@ -27,6 +27,8 @@ from cavet.workbench.frames.sentence import Sentence
 
 MOST_BARS = 160
 MOST_TEXTS = 40
+MOST_SHOWN = 40
+"""So much is shown of what stands in a blank."""
 MAX_WAVE_BYTES = 64
 I2C_RATE, SPI_RATE = 100_000, 1_000_000
 """At which clocks buses are drawn: a call does not tell its own."""
@@ -304,7 +306,8 @@ def say_view(
         meaning = told.get(field, "") if field not in ("unit", "function") else ""
         wrong_here = field == wrong_field and focused and not sentence.choosing
         empty = shown == "" and (texts[field].required or here)
-        pieces.append(BlankView(plain(shown, 40) or ("" if empty else "–"), field, here, wrong_here, empty, meaning))
+        shown = tail(plain(shown), MOST_SHOWN) if here and entry is not None else plain(shown, MOST_SHOWN)
+        pieces.append(BlankView(shown or ("" if empty else "–"), field, here, wrong_here, empty, meaning))
     frame = sentence.frame()
     filling = focused and not sentence.choosing
     help_ = [f"{blank.field}: {blank.can}"] if blank is not None and filling else []

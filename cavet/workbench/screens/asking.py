@@ -11,7 +11,7 @@ from cavet.workbench import keymap
 from cavet.workbench.drawing.sheet import Line, Sheet
 from cavet.workbench.screens.modal import KeyedModal
 
-MAX_TYPED = 200
+MAX_TYPED = 4000
 QUESTION_CELLS = 32
 T = TypeVar("T")
 

@@ -12,7 +12,7 @@ from cavet.workbench.screens.modal import KeyedModal
 from cavet.workbench.wiring.changing import Change, changed
 from cavet.workbench.wiring.keys import NAME, KeyRow, keys_of, read_value
 
-MAX_TYPED = 200
+MAX_TYPED = 4000
 MOVES = {"up": -1, "down": 1, "pageup": -10, "pagedown": 10}
 NAME_CELLS, VALUE_CELLS = 14, 26
 MOST_FITTING = 12

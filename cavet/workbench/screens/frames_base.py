@@ -19,7 +19,7 @@ TAPE, ON_RULER, SAYING = "tape", "ruler", "say"
 VALUE, BLANK, SUM, SEARCH, BYTES = "value", "blank", "slate", "find", "bytes"
 """What may be typed."""
 BEGINS_VALUE = '0123456789.-"'
-MAX_ENTRY = 120
+MAX_ENTRY = 4000
 
 
 class FramesBase(Frame):
