@@ -30,6 +30,7 @@ class Unforeseen(unittest.TestCase):
 
     def run_spoiled(self, target, *words, home=None):
         environment = {**os.environ, "XDG_STATE_HOME": str(home or self.home), "HOME": str(home or self.home)}
+        environment["TMPDIR"] = str(self.home)
         return subprocess.run(
             [sys.executable, "-c", SPOILED.format(target=target), *words],
             capture_output=True, text=True, timeout=PATIENCE, env=environment, check=False,
@@ -59,10 +60,11 @@ class Unforeseen(unittest.TestCase):
 
     def test_where_there_is_no_place_for_a_log_it_is_said(self):
         file = self.home / "file"
-        file.write_text("")
+        for path in (file, self.home / f"cavet-{os.getuid()}"):
+            path.write_text("")
         ran = self.run_spoiled("cavet.commands._bench.load_bench", "drive", "demo", "lamp=on", home=file / "below")
         self.assertEqual((ran.returncode, ran.stderr.count("\n")), (2, 1), ran.stderr)
-        self.assertIn("more in the log, nowhere: Not a directory", ran.stderr)
+        self.assertIn("more in the log, nowhere: File exists", ran.stderr)
 
     def test_a_line_of_input_that_fails_is_answered(self):
         bench = mock.Mock()

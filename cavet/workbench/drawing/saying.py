@@ -6,7 +6,7 @@ import textwrap
 
 import msgspec
 
-from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Ink, tail
+from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Ink, clip, tail
 
 LEAST_LIST = 5
 TOP = 2
@@ -195,6 +195,10 @@ def draw_said(
     return canvas
 
 
+EQUALS, MOST_ASKED = "  =  ", 24
+"""What stands between a sum and what came out; and so much of the sum is shown in any case."""
+
+
 def draw_slate(entry: str | None, lines: tuple[tuple[str, str, bool], ...], width: int, height: int) -> Canvas:
     """Draw the slate: what is typed, and below it what came out before."""
     canvas = Canvas(width, height)
@@ -209,7 +213,8 @@ def draw_slate(entry: str | None, lines: tuple[tuple[str, str, bool], ...], widt
             left, 0, "a sum of the trade: / number, check, scale, words, mask, pulse, baud …", QUIET, width - left
         )
     for asked, found, is_bad in lines[: max(0, height - y)]:
-        pieces = [(asked, PAPER), ("  =  ", QUIET), (found, CORAL if is_bad else BOLD)]
+        room = max(MOST_ASKED, width - left - len(EQUALS) - len(found) - 1)  # what came out is seen, too
+        pieces = [(clip(asked, room), PAPER), (EQUALS, QUIET), (found, CORAL if is_bad else BOLD)]
         canvas.flow(left, y, pieces, width - 1)
         y += 1
     return canvas
