@@ -149,9 +149,10 @@ class Board:
         seams.add(offset, len(data))
         self.firmware.feed(client, data, now, lambda frame: carried(seams.in_stream(frame.end), frame.data))
 
-    def was_away(self, now: float) -> None:
+    def was_away(self, now: float, seconds: float) -> None:
         """Time has passed in which nobody was there, since the program was stopped, say: no host was silent meanwhile,
         and silence counts from now."""
+        self.firmware.was_away(seconds)
         if self._quiet_at < inf:
             self._quiet_at = now + self.circuit.pace * self._failsafe
 

@@ -53,6 +53,9 @@ class Firmware:
     def start(self, now: float) -> None:
         """Begin anew, as after power-on."""
 
+    def was_away(self, seconds: float) -> None:
+        """Nobody was here for so long, since the program was stopped, say: silence meanwhile does not count."""
+
     def was_reset(self, now: float) -> None:
         """Its board begins anew: what its links have carried so far holds no more."""
 

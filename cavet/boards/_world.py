@@ -102,7 +102,7 @@ class World:
         was due before is done first, at its own time, so that all happens in its order."""
         if now - self._due > AWAY_SECONDS:
             for board in self.all_boards:
-                board.was_away(now)
+                board.was_away(now, now - self.now)
         if now - self._due > LATE_SECONDS:
             for _ in range(MOST_CAUGHT_UP):
                 self._advance(self._due)

@@ -3,12 +3,14 @@
 import asyncio
 import unittest
 from types import SimpleNamespace
+from unittest import mock
 
 from cavet.bench import HostLink
 from cavet.benchfile import PROTOCOLS, load_bench
 from cavet.demo import demo_path
 from cavet.hosts import SessionState
 from cavet.record import Kind, Record, Tell
+from tests.boards.worlds import Small
 
 AWAY = 60.0
 
@@ -70,6 +72,16 @@ class Away(unittest.TestCase):
                 self.assertIsNone(session.take_out())
                 self.assertFalse([event for event in record.since(told) if event.kind in ends])
                 self.assertEqual(session.hang_up, "")
+
+    def test_a_world_that_is_called_long_after_it_was_due_tells_its_boards_for_how_long(self):
+        made = Small(failsafe=0.5)
+        made.open()
+        made.say("F4 06 01 F5 06 01")
+        made.go(0.2)
+        with mock.patch.object(made.firmware, "was_away") as was_away:
+            for now in (0.3, 0.45, 9.0, 9.05):
+                made.world.advance(now)
+        self.assertEqual([round(call.args[0], 6) for call in was_away.call_args_list], [8.55])
 
     def test_what_is_called_long_after_it_was_due_was_away_since_it_was_looked_at_last(self):
         async def story():

@@ -135,6 +135,16 @@ class ComingIn(unittest.TestCase):
         self.assertEqual([told.reason_code for told in new.read()], [0x8D])
         self.assertFalse(endless.shut)
 
+    def test_nobody_is_silent_while_the_program_itself_is_stopped(self) -> None:
+        peer = self.office.client("a", keep_alive=10)
+        self.office.wait(10)
+        self.office.now += 100
+        self.office.broker.was_away(100)
+        self.office.wait(4)
+        self.assertFalse(peer.shut)
+        self.office.wait(2)
+        self.assertTrue(peer.shut)
+
     def test_bytes_that_make_no_packet_do_not_keep_it_alive(self) -> None:
         peer = self.office.client("a", keep_alive=10)
         peer.say_bytes(bytes.fromhex("30 7F"))

@@ -105,6 +105,10 @@ class Broker(Firmware):
 
     # time
 
+    def was_away(self, seconds: float) -> None:
+        for visitor in self._visitors.values():
+            visitor.silent_at += seconds
+
     def advance(self, now: float) -> float:
         if self._choked:
             for session in list(self._choked):

@@ -153,6 +153,9 @@ class Station(Firmware):
                 self._report(topic, self._circuit.pins[topic.pin].cause, now)
         self._collect(now)
 
+    def was_away(self, seconds: float) -> None:
+        self._mqtt.extend(seconds)
+
     def advance(self, now: float) -> float:
         due = self._mqtt.advance(now)
         for number, (ends, cause) in list(self._pulses.items()):
