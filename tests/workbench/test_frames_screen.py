@@ -11,6 +11,7 @@ from cavet.drawings.ruler import RulerView
 from cavet.protocols import Field, FieldError, Side, codec, read_whole
 from cavet.record import Kind
 from cavet.wording import WrongError
+from cavet.workbench.drawing.tape import Bar, TapeView, draw_tape
 from cavet.workbench.drawing.under import UnderView, bit_under, draw_under
 from cavet.workbench.frames.editing import Editing
 from cavet.workbench.frames.reading import Reading, matching
@@ -32,6 +33,20 @@ def tongue(link):
 def editing(data=WRITE, protocol="modbus-rtu", link="pumphouse_line"):
     (frame,) = read_whole(codec(protocol), data, Side.HOST)
     return Editing(tongue(link), frame, Side.HOST)
+
+
+class OnTheTape(unittest.TestCase):
+    def test_of_several_questions_at_once_the_one_is_told_whose_answer_is_chosen(self):
+        asked = [
+            Bar(first=20 + n / 10, last=21, above=True, text=f"read {n}", answer=22, paired=n == 2) for n in range(4)
+        ]
+        told = [Bar(first=22 + n / 10, last=23, above=False, text=f"answer {n}", chosen=n == 2) for n in range(4)]
+        view = TapeView(
+            begin=0.0, cell=0.001, title="hut tcp", subtitle="modbus-tcp", bars=(*asked, *told), rows=(),
+            following=True, now=1.0,
+        )  # fmt: skip
+        lines = draw_tape(view, 100, 6).text().split("\n")
+        self.assertEqual((lines[1].split()[-2:], lines[5].split()), (["read", "2"], ["◆", "answer", "2"]))
 
 
 class OnTheRuler(unittest.TestCase):

@@ -25,6 +25,8 @@ class Bar(msgspec.Struct, frozen=True, kw_only=True):
     text: str = ""
     problem: bool = False
     chosen: bool = False
+    paired: bool = False
+    """Whether it answers the chosen one, or asked for it: what the two say is told before what others do."""
     answer: float | None = None
     """Where its answer begins, in cells."""
     delay: str = ""
@@ -120,7 +122,7 @@ def _places(step: float) -> int:
 
 def _draw_bars(canvas: Canvas, view: TapeView, left: int) -> None:
     room = canvas.width - left
-    for bar in sorted(view.bars, key=lambda bar: bar.chosen):
+    for bar in sorted(view.bars, key=lambda bar: (bar.chosen, bar.paired)):
         first, last = left + round(bar.first), left + max(round(bar.first) + 1, round(bar.last))
         if last <= left or round(bar.first) >= room:
             continue
@@ -131,14 +133,15 @@ def _draw_bars(canvas: Canvas, view: TapeView, left: int) -> None:
         if bar.answer is not None:
             _draw_answer(canvas, bar, last, left + round(bar.answer), left)
     texts = _Texts(canvas)
-    for bar in sorted((bar for bar in view.bars if bar.text), key=lambda bar: (not bar.chosen, bar.first)):
+    said = [bar for bar in view.bars if bar.text]
+    for bar in sorted(said, key=lambda bar: (not bar.chosen, not bar.paired, bar.first)):
         texts.put(bar, left)
 
 
 def _draw_answer(canvas: Canvas, bar: Bar, last: int, answer: int, left: int) -> None:
     """The line from a request to its answer."""
     if answer >= last and last < canvas.width:
-        ink = HEATHER if bar.chosen else QUIET
+        ink = HEATHER if bar.chosen or bar.paired else QUIET
         canvas.put(max(left, last - 1), 3, "╲", ink)
         canvas.across(max(left, last), 3, min(answer, canvas.width) - last, "─", ink)
 

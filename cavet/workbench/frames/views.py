@@ -61,9 +61,9 @@ def _bars(desk: Desk, reading: Reading, on: LinkTape, seen: range) -> list[Bar]:
     texts = len(seen) <= MOST_TEXTS
     for number in seen:
         placed = on.placed(number)
-        chosen = number == reading.number
+        chosen, paired = number == reading.number, placed.partner == reading.number >= 0
         text = ""
-        if texts or chosen or number == reading.number - 1:
+        if texts or chosen or paired or number == reading.number - 1:
             frame = reading.tape.frame(placed)
             answers = not placed.above and placed.partner >= 0
             text = brief(on.tongue, frame, named=not answers) if frame is not None else placed.name
@@ -76,17 +76,12 @@ def _bars(desk: Desk, reading: Reading, on: LinkTape, seen: range) -> list[Bar]:
         bars.append(
             Bar(
                 first=(placed.begin - reading.begin) / reading.cell, last=(placed.end - reading.begin) / reading.cell,
-                above=placed.above, text=plain(text, 60), problem=placed.problem, chosen=chosen,
+                above=placed.above, text=plain(text, 60), problem=placed.problem, chosen=chosen, paired=paired,
                 answer=(partner.begin - reading.begin) / reading.cell if asks and partner is not None else None,
-                delay=show_duration(gap) if chosen_or_partner(reading, placed) and gap > 0 else "",
+                delay=show_duration(gap) if (chosen or paired) and gap > 0 else "",
             )
         )  # fmt: skip
     return bars
-
-
-def chosen_or_partner(reading: Reading, placed: Placed) -> bool:
-    """Whether a frame is under the cursor, or answers the one that is."""
-    return reading.number in (placed.number, placed.partner)
 
 
 def _cells(on: LinkTape, begin: float, cell: float, cells: int) -> tuple[tuple[bool, bool, bool], ...]:
