@@ -36,7 +36,7 @@ def writable_folder(wanted: Path) -> Path:
         pass  # the other one is looked at, and told where it can't be made
     spare = Path(tempfile.gettempdir()) / f"{wanted.name}-{os.getuid()}"
     spare.mkdir(mode=0o700, exist_ok=True)
-    if spare.stat().st_uid != os.getuid():
+    if spare.is_symlink() or spare.stat().st_uid != os.getuid():  # others can put something there, too
         raise PermissionError(errno.EACCES, "it is another user's", str(spare))
     return spare
 

@@ -39,6 +39,14 @@ class State(unittest.TestCase):
         self.assertEqual(path, self.folder / f"cavet-{os.getuid()}" / "a.record")
         self.assertEqual(path.parent.stat().st_mode & 0o777, 0o700)
 
+    def test_a_link_that_somebody_has_put_there_is_not_followed(self):
+        (self.folder / "file").write_text("no folder")
+        (self.folder / "mine").mkdir()
+        (self.folder / f"cavet-{os.getuid()}").symlink_to("mine")
+        self.states("file")
+        with self.assertRaisesRegex(PermissionError, "another user"):
+            state_path("a.record")
+
     def test_where_neither_can_be_it_is_said_in_one_line(self):
         (self.folder / "file").write_text("no folder")
         self.states("file", "file")

@@ -104,6 +104,10 @@ class MqttSession(Session[TopicPoint]):
         self._mqtt.disconnect(now)
         self._collect(now)
 
+    def was_away(self, seconds: float) -> None:
+        self._look_until += seconds
+        super().was_away(seconds)
+
     def reopen_pause(self) -> float:
         return self._pauses.next()
 

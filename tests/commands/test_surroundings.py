@@ -63,7 +63,7 @@ class Streams(unittest.TestCase):
     def test_too_few_files_are_told_in_a_line(self):
         words = shlex.join([sys.executable, "-m", "cavet", "serve", "demo"])
         told = set()
-        for files in range(8, 18, 2):
+        for files in range(10, 18, 2):
             line = f"ulimit -n {files}; exec {words} < /dev/null"
             with contextlib.suppress(subprocess.TimeoutExpired):
                 done = subprocess.run(["sh", "-c", line], capture_output=True, text=True, timeout=10, check=False)

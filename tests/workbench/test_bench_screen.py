@@ -3,6 +3,7 @@
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import msgspec
 from msgspec.structs import replace
@@ -302,7 +303,13 @@ class OnTheScreen(unittest.TestCase):
             await seat.press("down", "down")
             await seat.type("99")
             await seat.sees("expected 0 to 19")
-            await seat.press("backspace", "backspace", "6", "enter")
+            await seat.press("backspace", "backspace")
+            await seat.until(lambda: seat.app.screen._entry == "")
+            with mock.patch.object(EditScreen, "_check", autospec=True, side_effect=EditScreen._check) as check:
+                seat.paste("1234")
+                await seat.sees("1234▏", "expected 0 to 19")
+            self.assertEqual(check.call_count, 1)  # the whole file is read for it
+            await seat.press(*["backspace"] * 4, "6", "enter")
             await seat.until(lambda: seat.desk.changing.wants_again)
             self.assertEqual(seat.desk.changing.file.setup.points["beacon"].pin, 6)
 

@@ -3,8 +3,6 @@
 import unittest
 
 from cavet.workbench.screens.actions import ActionsScreen
-from cavet.workbench.screens.bench import BenchScreen
-from cavet.workbench.screens.editing import EditScreen
 from cavet.workbench.screens.frames import FramesScreen
 from tests.workbench.test_screens import seated
 
@@ -57,19 +55,6 @@ class Pasting(unittest.TestCase):
             await seat.sees("› everything to rest▏")
 
         seated(story)
-
-    def test_a_key_of_the_file_is_set_to_it(self):
-        async def story(seat):
-            await seat.press("f3")
-            await seat.on(BenchScreen)
-            await seat.sees("▸◇ beacon")
-            await seat.press("enter")
-            await seat.on(EditScreen)
-            await seat.press("down", "down")
-            seat.paste("99")
-            await seat.sees("expected 0 to 19")
-
-        seated(story, changing=True)
 
     def test_bytes_are_searched_for_and_a_long_sum_is_taken_whole(self):
         async def story(seat):

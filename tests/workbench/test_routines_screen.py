@@ -76,6 +76,14 @@ class OnTheScreen(unittest.TestCase):
         await seat.until(lambda: seat.desk.work.text == text)
         return seat.desk.work
 
+    async def with_file(self, seat, data):
+        """On the screen, the file of routines being these bytes; give its path."""
+        path = routine_path(Path(seat.desk.bench.setup.path))
+        path.write_bytes(data)
+        seat.app.go_to_screen("routines")
+        await seat.on(RoutinesScreen)
+        return path
+
     def test_a_routine_runs_and_its_margin_and_lanes_tell_of_it(self):
         async def story(seat):
             work = await self.there(seat)
@@ -295,10 +303,7 @@ class OnTheScreen(unittest.TestCase):
 
     def test_lines_that_end_with_cr_lf_end_so_when_they_are_saved(self):
         async def story(seat):
-            path = routine_path(Path(seat.desk.bench.setup.path))
-            path.write_bytes(b'routine a\r\n    say "x"\r\n')
-            seat.app.go_to_screen("routines")
-            await seat.on(RoutinesScreen)
+            path = await self.with_file(seat, b'routine a\r\n    say "x"\r\n')
             await seat.type("# mine")
             await seat.press("enter", "ctrl+s")
             await seat.sees("saved in ottersluice.routine")
@@ -309,10 +314,7 @@ class OnTheScreen(unittest.TestCase):
 
     def test_a_file_that_can_not_be_read_is_told_and_not_written_over(self):
         async def story(seat):
-            path = routine_path(Path(seat.desk.bench.setup.path))
-            path.write_bytes(b'routine a\n    say "\xff"\n')
-            seat.app.go_to_screen("routines")
-            await seat.on(RoutinesScreen)
+            path = await self.with_file(seat, b'routine a\n    say "\xff"\n')
             await seat.sees('found "byte FF"', "expected text in UTF-8")
             for act in (seat.desk.work.save, seat.desk.work.taken_in):
                 with self.assertRaises(WrongError) as caught:

@@ -67,9 +67,15 @@ class AskScreen(KeyedModal[T]):
             lines.append([("    ", QUIET), (plain(self._problem), CORAL)])
         return Sheet(self._title, lines)
 
-    @property
-    def is_typed(self) -> bool:
-        return not self._choices
+    def paste(self, text: str) -> None:
+        if not self.is_left and not self._choices:
+            self._problem = ""
+            self._type(text)
+            self.follow()
+
+    def _type(self, text: str) -> None:
+        kept = "" if self._is_offered else self._entry
+        self._entry, self._is_offered = (kept + text)[:MAX_TYPED], False
 
     def hear(self, key: str, character: str | None) -> None:
         self._problem = ""
@@ -82,8 +88,7 @@ class AskScreen(KeyedModal[T]):
         elif key == "backspace":
             self._entry, self._is_offered = self._entry[:-1], False
         elif character is not None:
-            kept = "" if self._is_offered else self._entry
-            self._entry, self._is_offered = (kept + character)[:MAX_TYPED], False
+            self._type(character)
 
     def _choose(self, key: str, character: str | None) -> None:
         """Another choice: the next, or the next that begins so."""

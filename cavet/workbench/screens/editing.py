@@ -80,9 +80,16 @@ class EditScreen(KeyedModal[Change | None]):
             more.append([("    ", QUIET), (plain(self._problem), CORAL)])
         return more
 
-    @property
-    def is_typed(self) -> bool:
-        return bool(self._rows)
+    def paste(self, text: str) -> None:
+        if not self.is_left and self._rows:
+            self._problem = ""
+            self._type(text)
+            self.follow()
+
+    def _type(self, text: str) -> None:
+        """Something is typed; what is wrong with it is told at once."""
+        self._entry = ((self._entry or "") + text)[:MAX_TYPED]
+        self._check()
 
     def hear(self, key: str, character: str | None) -> None:
         self._problem = ""
@@ -102,8 +109,7 @@ class EditScreen(KeyedModal[Change | None]):
             self._entry = self._entry[:-1]
             self._check()
         elif character is not None:
-            self._entry = ((self._entry or "") + character)[:MAX_TYPED]
-            self._check()
+            self._type(character)
 
     def _complete(self) -> None:
         row = self._rows[self._cursor][1]

@@ -107,15 +107,16 @@ class FramesBase(Frame):
             self.attempt(lambda: getattr(self, f"action_{name}")(*given))
             return True
         if character is not None and self._begins(character):
-            self._begin(VALUE if self._focus == ON_RULER else BLANK, "" if character == '"' else character)
+            self._begin_value(character)
             return True
         return False
 
     def paste(self, text: str) -> None:
         """It goes on with what is typed, or begins a value."""
-        if self._entry is not None or self._begins(text[0]):
-            for character in text:
-                self.hear("", character)
+        if self._entry is not None:
+            self._type("", text)
+        elif self._begins(text[0]):
+            self._begin_value(text)
 
     def _begins(self, character: str) -> bool:
         """Whether a value is begun with that, where nothing is typed yet."""
@@ -124,6 +125,9 @@ class FramesBase(Frame):
     @property
     def _is_filling(self) -> bool:
         return self._focus == SAYING and not self._sentence.choosing and not self._ways
+
+    def _begin_value(self, text: str) -> None:
+        self._begin(VALUE if self._focus == ON_RULER else BLANK, text.removeprefix('"')[:MAX_ENTRY])
 
     def _begin(self, what: str, text: str) -> None:
         self._typing, self._entry = what, text
@@ -137,7 +141,7 @@ class FramesBase(Frame):
         if self._typing == BLANK and self._entry is not None:
             self._sentence.put(self._entry)
 
-    def _type(self, key: str, character: str | None) -> bool:
+    def _type(self, key: str, text: str | None) -> bool:
         entry = self._entry or ""
         if key == "enter":
             what, self._typing, self._entry = self._typing, "", None
@@ -148,8 +152,8 @@ class FramesBase(Frame):
             self._typing, self._entry = "", None
         elif key == "backspace":
             self._entry = entry[:-1]
-        elif character is not None and character.isprintable():
-            self._entry = (entry + character)[:MAX_ENTRY]
+        elif text is not None and text.isprintable():
+            self._entry = (entry + text)[:MAX_ENTRY]
         else:
             return False
         self._show_typed()

@@ -78,17 +78,6 @@ class KeyedModal(Modal[T]):
 
     PASSED = ("f12", "ctrl+e", "ctrl+q")
 
-    @property
-    def is_typed(self) -> bool:
-        """Whether what is pasted stands for what is typed there now."""
-        return False
-
-    def paste(self, text: str) -> None:
-        if not self.is_left and self.is_typed:
-            for character in text:
-                self.hear("", character)
-            self.follow()
-
     def hear(self, key: str, character: str | None) -> None:
         """Take a key; `character` is what it types, where it types anything."""
         raise NotImplementedError
