@@ -61,9 +61,9 @@ class Pasting(unittest.TestCase):
             seat.app.go_to_screen("frames")
             await seat.on(FramesScreen)
             seat.paste("07 06")  # nothing is typed here: it is left
-            await seat.press("slash")
-            seat.paste("F9 02 07")
-            await seat.sees("F9 02 07▏")
+            await seat.press("f")
+            seat.paste("F9 02 07 " * 40 + "01")
+            await seat.sees("find …", "02 07 01▏")
             await seat.press("escape", "slash")
             seat.paste("check kind=sum8 data=" + "F9 02 07 " * 40 + "01")
             await seat.sees("…2 07 F9 02", "02 07 01▏")

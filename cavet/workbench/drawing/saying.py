@@ -199,14 +199,16 @@ EQUALS, MOST_ASKED = "  =  ", 24
 """What stands between a sum and what came out; and so much of the sum is shown in any case."""
 
 
-def draw_slate(entry: str | None, lines: tuple[tuple[str, str, bool], ...], width: int, height: int) -> Canvas:
-    """Draw the slate: what is typed, and below it what came out before."""
+def draw_slate(
+    before: str, entry: str | None, lines: tuple[tuple[str, str, bool], ...], width: int, height: int
+) -> Canvas:
+    """Draw the slate: what is typed, with what it is typed for before it, and below it what came out before."""
     canvas = Canvas(width, height)
     canvas.put(1, 0, "slate", QUIET)
     left = 16 if width >= 96 else 14
     y = 0
     if entry is not None:
-        canvas.put(left, 0, f"{tail(entry, width - left - 1)}▏", ASKED, width - left)
+        canvas.put(left, 0, f"{before}{tail(entry, width - left - len(before) - 1)}▏", ASKED, width - left)
         y = 1
     elif not lines:
         canvas.put(

@@ -121,11 +121,11 @@ class FramesScreen(FramesActing):
         empty = "nothing: this is a record" if self._desk.past else "nothing yet"
         self.picture("said").look(said, lambda width, height: draw_said(said, None, width, height, empty))
         entry = self._entry if self._typing in (SUM, SEARCH) else None
-        shown = f"find {entry}" if entry is not None and self._typing == SEARCH else entry
+        before = "find " if self._typing == SEARCH else ""
         lines = tuple((line.asked, line.found, line.is_bad) for line in self._slate.lines)
         if self._typing == SUM and entry:
             lines = (("", completions(entry), False), *lines) if completions(entry) else lines
-        slate = (shown, lines)
+        slate = (before, entry, lines)
         self.picture("slate").look(slate, lambda width, height: draw_slate(*slate, width, height))
         self.set_class(self._typing in (SUM, SEARCH), "typing")
         self.set_class(self._focus == SAYING, "other")
