@@ -15,6 +15,8 @@ from cavet.wording import WrongError, listed, nearest, plain
 WIDTHS = (8, 16, 32, 64)
 FLOATS = {16: ">e", 32: ">f", 64: ">d"}
 MOST_BITS = 64
+USUAL_KINDS = {1: "uint16", 2: "float32", 4: "float64"}
+"""What so many registers mostly hold."""
 
 
 def _number(given: Given) -> Reckoned:
@@ -58,8 +60,7 @@ def _grouped(raw: int, bits: int) -> str:
     return " ".join(part for part in (digits[:first], *re.findall("....", digits[first:])) if part)
 
 
-def _form(given: Given) -> ValueForm:
-    kind = given["type"]
+def _form(kind: str, given: Given) -> ValueForm:
     kinds = [name for name in KINDS if name not in ("text", "bit")]
     if kind not in kinds:
         raise WrongError("words.type", found=kind, expected=listed(kinds), nearest=nearest(kind, kinds))
@@ -74,29 +75,42 @@ def _order(given: Given, name: str) -> str:
 
 
 def _words(given: Given) -> Reckoned:
-    form = _form(given)
     if ("value" in given) == ("words" in given):
         raise WrongError("words", found="both" if "value" in given else "neither", expected="value=… or words=…")
-    if "words" in given:
-        words = tuple(_word(text) for text in given["words"].replace(" ", ",").split(",") if text)
-        if len(words) != form.size:
-            raise WrongError("words.words", found=f"{len(words)} of them", expected=f"{form.size}, as {form.kind} has")
-        value = form.unpack(words)
-    else:
+    if "value" in given:
+        form = _form(given.get("type", "float32"), given)
         value = _plain_number("words.value", given["value"])
         if form.is_whole and value != int(value):
             raise WrongError("words.value", found=given["value"], expected=f"a whole number, as {form.kind} is one")
         try:
             words = form.pack(value)
         except FieldError as error:
-            return Reckoned({"words": [], "value": value}, "", (str(error),))
-        value = form.unpack(words)
-    number = value if isinstance(value, int) or math.isfinite(float(value)) else None
-    orders = {f"{one}, bytes {other}": ValueForm(kind=form.kind, word_order=one, byte_order=other)
-              for one in ORDERS for other in ORDERS}  # fmt: skip
-    laid = [f"{name} {_hex_words(each.pack(value))}" for name, each in orders.items()] if number is not None else []
-    problems = () if number is not None else (f"value: {value}, no number",)
-    return Reckoned({"words": list(words), "value": number}, "; ".join(laid) or _hex_words(words), problems)
+            return Reckoned({"words": [], "value": value, "type": form.kind}, "", (str(error),))
+        in_orders = {name: _hex_words(each.pack(value)) for name, each in _in_all_orders(form).items()}
+    else:
+        words = tuple(_word(text) for text in given["words"].replace(" ", ",").split(",") if text)
+        form = _form(given.get("type", USUAL_KINDS.get(len(words), "float32")), given)
+        if len(words) != form.size:
+            raise WrongError("words.words", found=f"{len(words)} of them", expected=f"{form.size}, as {form.kind} has")
+        in_orders = {name: _as_number(each.unpack(words)) for name, each in _in_all_orders(form).items()}
+    laid = form.unpack(words)
+    number = laid if isinstance(laid, int) or math.isfinite(float(laid)) else None
+    problems = () if number is not None else (f"value: {laid}, no number",)
+    way = "; ".join(f"{name} {what}" for name, what in in_orders.items())
+    return Reckoned({"words": list(words), "value": number, "type": form.kind, "orders": in_orders}, way, problems)
+
+
+def _in_all_orders(form: ValueForm) -> dict[str, ValueForm]:
+    """The form in each order of its words, where it has several, and of the bytes in them."""
+    return {
+        f"{one}, bytes {other}" if form.size > 1 else f"bytes {other}": ValueForm(form.kind, one, other)
+        for one in (ORDERS if form.size > 1 else ORDERS[:1])
+        for other in ORDERS
+    }
+
+
+def _as_number(value: float | str) -> str:
+    return str(value) if isinstance(value, int) else f"{float(value):.9g}"
 
 
 def _hex_words(words: tuple[int, ...]) -> str:
@@ -181,8 +195,8 @@ SUMS = {
         "a number in all ways of writing: value=0x0258 [bits=16] [signed]", _number, ("signed",),
     ),
     "words": Sum(
-        ("value", "words", "type", "order", "byte_order"), ("type",),
-        "a value in registers, and back: value=1450.0 or words=44B5,4000 type=float32 [order=high-first]", _words,
+        ("value", "words", "type", "order", "byte_order"), (),
+        "a value in registers, and back: value=1450.0 or words=44B5,4000 [type=float32] [order=high-first]", _words,
     ),
     "scale": Sum(
         ("value", "from", "to"), ("value", "from", "to"),

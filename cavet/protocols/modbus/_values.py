@@ -67,11 +67,11 @@ class ValueForm(msgspec.Struct, frozen=True):
         if self.kind == "bit":
             return (int(bool(value)) << self.bit,)
         try:
-            number = round(float(value)) if self.is_whole else float(value)
+            number = value if isinstance(value, int) else round(float(value)) if self.is_whole else float(value)
             return self._ordered(struct.pack(f">{_NUMBERS[self.kind]}", number))
         except (struct.error, OverflowError, ValueError) as error:
             low, high = self.limits
-            expected = f"{low:g} to {high:g}" if self.is_whole else f"a number that {self.kind} can hold"
+            expected = f"{low} to {high}" if self.is_whole else f"a number that {self.kind} can hold"
             raise FieldError(self.kind, found=value, expected=expected) from error
 
     def fitted(self, text: str) -> str:
