@@ -11,13 +11,16 @@ from cavet.bench._diagnosis import Diagnosis
 from cavet.bench._host_side import HostLink
 from cavet.bench._running import RunningBench
 from cavet.bench._standing import Standings
-from cavet.hosts import Asked, Point, PointKind
+from cavet.hosts import Asked, Point, PointKind, SessionState
 from cavet.record import Trail
 from cavet.wording import UnreachableError, WrongError, listed
 
 LOOK_SECONDS = 0.005
 READ_SECONDS = 11.0
 """How long an input that is told now and then may keep one waiting: twice the demo's health, and a little more."""
+LEARNING_BYTES = 4096
+"""So many bytes may have to go over a line before a board is known, that answers all the time."""
+NOBODY_THERE = (SessionState.SHUT, SessionState.SILENT)
 MOVE_SECONDS = 10.0
 """How long a part may take to arrive."""
 
@@ -26,6 +29,12 @@ def patience(link: HostLink) -> float:
     """How long a board may take to be ready, in seconds: what its settings allow, twice over."""
     settings = link.setup.settings
     return settings.boot_wait + (settings.retries + 2) * settings.reply_within + 2.0
+
+
+def followed(link: HostLink) -> float:
+    """How long a wish is followed at most, in seconds: until its board is ready, was asked so often as it may be, and
+    its part has arrived."""
+    return patience(link) + link.setup.settings.patience(link.link.byte_seconds) + MOVE_SECONDS
 
 
 def value_for(point: Point, value: Asked) -> Asked:
@@ -44,13 +53,13 @@ def value_for(point: Point, value: Asked) -> Asked:
 
 async def until_ready(link: HostLink) -> None:
     """Wait for a board. Raises `UnreachableError` when it has not answered in time."""
-    try:
-        async with asyncio.timeout(patience(link)):
-            while not link.ready:
-                await asyncio.sleep(LOOK_SECONDS)
-    except TimeoutError as error:
-        problem = link.trouble or link.words
-        raise UnreachableError(link.address, problem) from error
+    time = asyncio.get_running_loop().time
+    late = time() + patience(link)
+    while not link.ready:
+        line = LEARNING_BYTES * link.link.byte_seconds if link.session.state not in NOBODY_THERE else 0.0
+        if time() > late + line:
+            raise UnreachableError(link.address, link.trouble or link.words)
+        await asyncio.sleep(LOOK_SECONDS)
 
 
 def check_link(link: HostLink) -> None:
@@ -66,7 +75,7 @@ async def ask_and_follow(
     """Want a point at a value; give the trail of that, and how it stands, once it is over or broken, or far enough."""
     link = bench.link_of(point)
     asked = bench.ask(point, value, by=by, cause=cause)
-    deadline = bench.clock.now() + patience(link) + MOVE_SECONDS
+    deadline = bench.clock.now() + followed(link)
     while True:
         standings.follow()
         trail = standings.trails.all[asked]
@@ -100,7 +109,7 @@ async def read_afresh(bench: RunningBench, point: Point) -> Heard:
     asks = link.look(point.name)
     is_behind = reading.got is not None and reading.got != reading.asked and reading.got_at < reading.asked_at
     known_is_all = not asks and not is_behind and (point.kind.is_output or reading.heard > 0)
-    deadline = bench.clock.now() + link.setup.settings.reply_within + READ_SECONDS
+    deadline = bench.clock.now() + link.setup.settings.patience(link.link.byte_seconds) + READ_SECONDS
     while reading.heard == heard and not known_is_all and not reading.refusal:
         check_link(link)
         if bench.clock.now() > deadline:

@@ -36,6 +36,10 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
     link_words: str
     patience: float
     """How long the session goes on trying, in seconds."""
+    line_share: float = 0.0
+    """What share of its line is taken by what the board reports by itself."""
+    line_until: float = 0.0
+    """Until when its line carries what the host has said so far."""
     waits: bool = False
     """Whether the host waits for the answer to something else before it says more."""
     board_runs: bool = True

@@ -119,7 +119,8 @@ def _broken_stage(trail: Trail, states: dict[Kind, StageState], around: Circumst
         return None
     if missing[0] is Kind.FRAMED and around.waits:
         return None
-    deadline = trail.latest.t + allowed(trail, missing[0], around)
+    since = max(trail.latest.t, around.line_until) if missing[0] is Kind.CARRIED else trail.latest.t
+    deadline = since + allowed(trail, missing[0], around)
     return missing[0] if around.now > deadline else None
 
 

@@ -96,6 +96,16 @@ def _is_boards_own(refused: Event | None) -> bool:
     return isinstance(number, int) and number not in COMMAND_ERRORS
 
 
+def _late(around: Circumstances) -> str:
+    """What may be done where no answer came in time."""
+    if around.line_share < 1:
+        return SLOW_OR_LOSSY
+    return (
+        f"the line is full: what the board reports needs {100 * around.line_share:.0f} % of it: a longer `sampling` in "
+        "[hosts], or a higher `rate`"
+    )
+
+
 def _not_reached(trail: Trail) -> bool:
     """Whether the bus has told that it did not come to the device; not where the link was lost before."""
     stopped = trail.stopped
@@ -110,7 +120,7 @@ def _nobody_there(trail: Trail, device: DeviceSettings, around: Circumstances) -
     here = f"0x{device.address:02X}"
     if any(each.startswith(here) for each in around.answering):
         if note.startswith(NO_ANSWER):
-            return note, f"{here} is there: {SLOW_OR_LOSSY}"
+            return note, f"{here} is there: {_late(around)}"
         return note, f"{here} is there: look at what hangs on {device.name}, at its wires; or at the defects (d)"
     there = f"{note}; there answer {listed(around.answering, 'and')}"
     return there, f"compare `address` of {device.name} in [hosts] with its straps; has it its supply?"
@@ -228,7 +238,7 @@ def _not_confirmed(trail: Trail, around: Circumstances) -> tuple[str, str]:
         where = f"compare [points.{trail.point}] with it: range, wire, form"
         slow = ", is it slower than `reply_within`" if isinstance(around.point, FieldPoint) else ""  # frames tell on
         return note, f"has the board limits of its own, does anybody else set it{slow}? {where}"
-    return note, SLOW_OR_LOSSY
+    return note, _late(around)
 
 
 _REASONS = {

@@ -60,6 +60,7 @@ class HostLink:
         self._busy_until = 0.0
         self._sent = 0
         self._open = False
+        self._byte_seconds = session.byte_seconds = link.byte_seconds
         self._wanted = True
         self._is_cut = False
         self._was_lost = False
@@ -265,7 +266,7 @@ class HostLink:
                         hand.listen(gone)
                 if is_answer is not None:
                     with suppress(TimeoutError):
-                        async with asyncio.timeout(within + hand.gone - self._clock.now()):
+                        async with asyncio.timeout(within + hand.gone - self._clock.now()) as hand.until:
                             await hand.all_heard.wait()
                 return Answer(asked, tuple(hand.heard))
             finally:
@@ -331,7 +332,7 @@ class HostLink:
     def opened(self) -> None:
         self._open = True
         self.problem = ""
-        self._busy_until = 0.0
+        self._busy_until = self.session.said_until = 0.0
         self._sent = 0
         self.clients.add(self._end.name)
         self._stream = self._traffic.begin(self._end.name)
@@ -355,8 +356,10 @@ class HostLink:
 
     def _hear(self, data: bytes) -> None:
         now = self._now()
+        if self._byte_seconds:
+            self.session.comes(len(data))
         if self._hand is not None:
-            self._hand.hear(data, now)
+            self._hand.hear(data, now, self._byte_seconds)
         self.session.feed(data, now, self._find_cause)
         if self.session.stirred or now >= self._alarm.due:
             self._turn()
@@ -426,10 +429,10 @@ class HostLink:
         """Each frame is carried when the line has had time for its last byte."""
         loop = asyncio.get_running_loop()
         begin = max(loop.time(), self._busy_until)
-        byte_seconds = self.link.byte_seconds
-        self._busy_until = begin + size * byte_seconds
+        self._busy_until = begin + size * self._byte_seconds
+        self.session.said_until = self._clock.of(self._busy_until)
         for place in places:
-            loop.call_at(begin + place * byte_seconds, self._stream.passage.passed, base + place)
+            loop.call_at(begin + place * self._byte_seconds, self._stream.passage.passed, base + place)
 
     @property
     def ready(self) -> bool:

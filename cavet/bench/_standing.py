@@ -10,6 +10,7 @@ from cavet.bench._circumstances import SETTLING_SECONDS, Circumstances
 from cavet.bench._diagnosis import Diagnosis, diagnose
 from cavet.bench._met import Beginnings, Presences
 from cavet.bench._running import RunningBench
+from cavet.benchfile import line_share
 from cavet.benchfile._setup import OWN
 from cavet.boards import Board, BoardState
 from cavet.boards.parts import ColourLamp, Part, Sign
@@ -178,7 +179,6 @@ class Standings:
                 patience=1.0,
                 profile=profile,
             )
-        settings = link.setup.settings
         return Circumstances(
             now=bench.clock.now(),
             point=point,
@@ -188,7 +188,9 @@ class Standings:
             waits=not link.session.is_idle(bench.clock.now()),
             began_anew=self._beginnings.meets(link.link.board, trail.root.t, trail.latest.t + SETTLING_SECONDS),
             not_set_up=self._beginnings.since_ready(link.link.board, point.board, trail.root.t),
-            patience=settings.reply_within * (settings.retries + 1),
+            patience=link.setup.settings.patience(link.link.byte_seconds),
+            line_share=line_share(bench.setup, point.board),
+            line_until=link.session.said_until,
             here=self._presences.at(point.board, trail.stopped.t if trail.stopped is not None else bench.clock.now()),
             own_broker=link.link.broker == OWN,
             fault=bench.fault_of(point.board),

@@ -7,8 +7,9 @@ from collections.abc import Iterable
 from cavet.bench._circumstances import SETTLING_SECONDS, Circumstances
 from cavet.bench._diagnosis import Diagnosis, diagnose
 from cavet.bench._met import Answering, Beginnings, Presences
+from cavet.benchfile import line_share
 from cavet.benchfile._setup import OWN, Setup
-from cavet.hosts import DevicePoint, Point
+from cavet.hosts import LONGEST_ANSWER, DevicePoint, Point
 from cavet.record import Event, Kind, Topic, Trail, Trails
 
 EVERY = 1 << 60
@@ -53,10 +54,12 @@ class Evidence:
         profile = setup.boards[board].profile if board in setup.boards and board in self.simulated else None
         part = point.part or point.name
         state = self.states.get(host, READY)
-        patience = of.settings.reply_within * (of.settings.retries + 1)
+        byte_seconds = setup.links[of.link].byte_seconds
+        patience = of.settings.patience(byte_seconds)
         return Circumstances(
             now=self.now, point=point, simulated=board in self.simulated, waits=self.now - trail.latest.t <= patience,
             began_anew=self._beginnings.meets(board, trail.root.t, trail.latest.t + SETTLING_SECONDS),
+            line_until=trail.latest.t + LONGEST_ANSWER * byte_seconds, line_share=line_share(setup, host),
             not_set_up=self._beginnings.since_ready(board, host, trail.root.t),
             ready=state == READY, link_words=state, patience=patience, part=part if part in parts else "",
             part_kind=parts[part].kind if part in parts else "",

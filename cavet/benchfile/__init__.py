@@ -31,7 +31,7 @@ from cavet.benchfile.boards import (
     StationDevice,
     UsbDevice,
 )
-from cavet.benchfile.hosts import PROTOCOLS, Constant
+from cavet.benchfile.hosts import PROTOCOLS, Constant, line_share
 
 __all__ = [
     "ENDING",
@@ -79,6 +79,7 @@ __all__ = [
     "is_device_path",
     "kernel_device",
     "line_names",
+    "line_share",
     "load_bench",
     "load_plan",
     "name_of",

@@ -13,12 +13,13 @@ from cavet.hosts._presence import BoardTopics, Presence
 from cavet.hosts._reads import group
 from cavet.hosts._reversing import Reversing
 from cavet.hosts._scpi import ScpiSession
-from cavet.hosts._session import Reading, Said, SessionSettings, SessionState, state_words
+from cavet.hosts._session import LONGEST_ANSWER, Reading, Said, SessionSettings, SessionState, state_words
 from cavet.hosts.buses import HELP, NO_ANSWER, ON_SPI, DeviceSettings, SpiPlace
 
 __all__ = [
     "ENCODER",
     "HELP",
+    "LONGEST_ANSWER",
     "NO_ANSWER",
     "ON_SPI",
     "STEPPER",

@@ -74,6 +74,10 @@ class Session(Generic[P]):
         """Why the link is to be shut, by whoever holds it; "" while it is not."""
         self.stirred = True
         """Whether what was heard last may have answered something, or made something due."""
+        self.byte_seconds = 0.0
+        """How long a byte takes on its line, in s. Whoever holds the link tells this, and the next."""
+        self.said_until = 0.0
+        """Until when the line carries what was said so far."""
         self._settings = settings
         self._tell = tell
         self._out = bytearray()
@@ -134,6 +138,15 @@ class Session(Generic[P]):
         self._deadline += seconds
         for each in self._waits:
             each.extend(seconds)
+
+    def answer_by(self, now: float, size: int = 0) -> float:
+        """Until when what is said now must be answered. What a line needs to carry that, all that is before it, and
+        `size` bytes of an answer, is not the board's time."""
+        gone = max(now, self.said_until) + len(self._out) * self.byte_seconds
+        return gone + size * self.byte_seconds + self._settings.reply_within
+
+    def comes(self, size: int) -> None:
+        """So many bytes have come down a line: an answer that is under way is not late by the time that they took."""
 
     def is_idle(self, now: float) -> bool:
         """Whether no answer is awaited, and the line is free."""

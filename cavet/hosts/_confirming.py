@@ -6,6 +6,10 @@ from collections import Counter
 
 from cavet.hosts._awaiting import Awaited, Awaiting, Overtake
 from cavet.hosts._base import Wish
+from cavet.hosts._points import PinPoint
+
+ANSWER_BYTES = 8
+"""Of the answer that tells how a pin stands: of a number of 14 bits, which is what mostly is read."""
 
 
 class _Missing(Awaited):
@@ -57,3 +61,29 @@ class Confirming(Awaiting[_Missing]):
     def abandon(self) -> list[Wish]:
         self._stale.clear()
         return super().abandon()
+
+
+class Looks:
+    """Outputs that are read afresh, each with the states of its pins as far as they were told."""
+
+    def __init__(self) -> None:
+        self._told: dict[str, tuple[PinPoint, dict[int, int]]] = {}
+
+    def clear(self) -> None:
+        """Nothing is told of them any more."""
+        self._told.clear()
+
+    def begin(self, point: PinPoint) -> list[int]:
+        """Read a point afresh. Give the pins to ask for."""
+        self._told[point.name] = point, {}
+        return list(point.modes())
+
+    def hear(self, pin: int, state: int) -> list[tuple[PinPoint, dict[int, int]]]:
+        """A pin was told. Give the points whose pins have all been told by that, with their states."""
+        for point, states in self._told.values():
+            if pin in point.modes():
+                states[pin] = state
+        done = [(point, states) for point, states in self._told.values() if len(states) == len(point.modes())]
+        for point, _ in done:
+            del self._told[point.name]
+        return done

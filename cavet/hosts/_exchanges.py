@@ -24,6 +24,8 @@ class Exchange(msgspec.Struct):
     tries: int = 0
     sent_at: float = 0.0
     deadline: float = inf
+    prolonged: float = 0.0
+    """By how much that was put off, while its answer came down a line."""
 
 
 E = TypeVar("E", bound=Exchange)
@@ -31,11 +33,14 @@ E = TypeVar("E", bound=Exchange)
 
 class Exchanges(Generic[E]):
     """A queue of them. `put` says one, and gives what its answer will bear: a number, or 0 where answers bear none;
-    `None` where nobody answers it. Times are in seconds."""
+    `None` where nobody answers it; `answer_by` tells
+    until when something said then is waited for. Times are in seconds."""
 
-    def __init__(self, put: Callable[[E, float], int | None], within: float, retries: int) -> None:
+    def __init__(
+        self, put: Callable[[E, float], int | None], answer_by: Callable[[float], float], retries: int
+    ) -> None:
         self._put = put
-        self._within = within
+        self._answer_by = answer_by
         self._retries = retries
         self.waiting: deque[E] = deque()
         self.under_way: dict[int, E] = {}
@@ -68,7 +73,7 @@ class Exchanges(Generic[E]):
             exchange = self.waiting.popleft()
             number = self._put(exchange, now)
             if number is not None:
-                exchange.sent_at, exchange.deadline = now, now + self._within
+                exchange.sent_at, exchange.deadline, exchange.prolonged = now, self._answer_by(now), 0.0
                 self.under_way[number] = exchange
 
     def answered(self, number: int = 0) -> E | None:
@@ -84,6 +89,13 @@ class Exchanges(Generic[E]):
         """Wait so much longer for each answer."""
         for exchange in self.under_way.values():
             exchange.deadline += seconds
+
+    def prolong(self, seconds: float, most: float) -> None:
+        """Wait so much longer for each answer, while it comes: `most` in all, so that what never ends is no answer."""
+        for exchange in self.under_way.values():
+            more = min(seconds, most - exchange.prolonged)
+            exchange.prolonged += more
+            exchange.deadline += more
 
     def again(self, exchange: E) -> bool:
         """Say it once more, before all others, where it was not said often enough."""

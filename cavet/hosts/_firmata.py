@@ -7,7 +7,7 @@ from math import inf
 from typing import Any
 
 from cavet.hosts._base import FindCause, Wish
-from cavet.hosts._confirming import Confirming
+from cavet.hosts._confirming import ANSWER_BYTES, Confirming, Looks
 from cavet.hosts._firmata_bus import FirmataBuses
 from cavet.hosts._firmata_inputs import Inputs
 from cavet.hosts._firmata_learned import MODES, Learned, Modes
@@ -47,12 +47,11 @@ class FirmataSession(FirmataBuses):
         """How often it was asked who it is, without an answer so far: a board says so unasked when it starts."""
         self._decoder = firmata.FirmataDecoder(Side.BOARD)
         self._confirming = Confirming(self._overtake)
-        self._shafts = Shafts(self._pin_points.values(), settings, self._send, self._overtake)
+        self._shafts = Shafts(self._pin_points.values(), self.answer_by, self._send, self._overtake)
         self._waits += [self._confirming, self._shafts]
         self._reversing = Reversing()
         self._written: dict[int, int] = {}
-        self._looked: dict[str, dict[int, int]] = {}
-        """Outputs that are read afresh, each with the states of its pins as far as they were told."""
+        self._looks = Looks()
         self._inputs = Inputs()
         self._handlers: dict[type[Message], Callable[[Any, float, int | None], None]] = {
             firmata.ProtocolVersion: self._hear_version,
@@ -105,7 +104,7 @@ class FirmataSession(FirmataBuses):
         """What was learned of it does not hold any more."""
         self.learned = Learned()
         self._written.clear()
-        self._looked.clear()
+        self._looks.clear()
 
     def _started_anew(self, cause: int | None) -> None:
         """It has said unasked who it is, as a board does when it starts: what it was told before, it knows no more.
@@ -119,6 +118,11 @@ class FirmataSession(FirmataBuses):
         self._tell(Kind.REMARK, Topic.BOARD, self.board, None, cause, words)
         self._abandon(why, why, reason)
         self._forget_board()
+
+    def comes(self, size: int) -> None:
+        """Where it is a system exclusive message that comes: the board says short ones unasked."""
+        if self._decoder.is_inside:
+            self.was_away(size * self.byte_seconds)
 
     def feed(self, data: bytes, now: float, find_cause: FindCause) -> None:
         """Hear bytes. `find_cause` gives the event behind a frame. What an analog input tells answers nothing."""
@@ -168,8 +172,8 @@ class FirmataSession(FirmataBuses):
 
     def _overdue(self, now: float) -> None:
         if self.state is SessionState.BOOTING:
-            self._enter(SessionState.ASKING, now + self._settings.reply_within)
-            self._ask_who()
+            self._enter(SessionState.ASKING, inf)
+            self._ask(now)
             return
         self._tries += 1
         if self.state is SessionState.SILENT:
@@ -178,8 +182,11 @@ class FirmataSession(FirmataBuses):
         elif self._tries > self._settings.retries:
             self._enter(SessionState.SILENT, now + self._settings.boot_wait)
         else:
-            self._deadline = now + self._settings.reply_within
-            (self._ask_who if self.state is SessionState.ASKING else self._ask_what)()
+            self._ask(now)
+
+    def _ask(self, now: float) -> None:
+        (self._ask_who if self.state is SessionState.ASKING else self._ask_what)()
+        self._deadline = self.answer_by(now)
 
     def _ask_who(self) -> None:
         self._asked_who += 1
@@ -196,8 +203,8 @@ class FirmataSession(FirmataBuses):
             self._started_anew(cause)
         self.learned.name = plain(message.name, 60)
         if self.state in (SessionState.BOOTING, SessionState.ASKING, SessionState.SILENT):
-            self._enter(SessionState.LEARNING, now + self._settings.reply_within)
-            self._ask_what()
+            self._enter(SessionState.LEARNING, inf)
+            self._ask(now)
 
     def _ask_what(self) -> None:
         if self.learned.abilities is None:
@@ -229,7 +236,7 @@ class FirmataSession(FirmataBuses):
         if self.state is not SessionState.LEARNING:
             return
         self._tries = 0
-        self._deadline = now + self._settings.reply_within
+        self._deadline = self.answer_by(now)
         if learned.abilities is None or learned.channels is None or len(learned.states) < len(self._pins()):
             return
         if not learned.is_sure(self._pin_points.values(), self._settings.retries):
@@ -338,7 +345,7 @@ class FirmataSession(FirmataBuses):
                 self._send(
                     firmata.PinStateQuery(pin=pin), wish.asked, Topic.POINT, wish.point.name, purpose=Purpose.READ_BACK
                 )
-            self._confirming.wait(wish, wanted, now, now + self._settings.reply_within)
+            self._confirming.wait(wish, wanted, now, self.answer_by(now, ANSWER_BYTES))
 
     def _stop(self, wish: Wish) -> None:
         """Take the power away, before the pause."""
@@ -360,8 +367,7 @@ class FirmataSession(FirmataBuses):
         elif point.kind is PointKind.CONTACT:  # switched on anew, a port's reports begin with how it stands
             self._send(firmata.ReportDigitalPort(port=point.pin // 8, value=1), None, Topic.POINT, name)
         elif point.kind.is_output and point.mode != STEPPER:
-            self._looked[name] = {}
-            for pin in point.modes():
+            for pin in self._looks.begin(point):
                 self._send(firmata.PinStateQuery(pin=pin), None, Topic.POINT, name)
         return point.mode != STEPPER  # readings are reported by themselves
 
@@ -378,10 +384,11 @@ class FirmataSession(FirmataBuses):
             self._mistrusted = True
             why = f"{problem}: the board has started anew, or something else has set it so"
             self._set_up_again(why, f"{why}; it is set up again", Reason.OTHER_VALUE, cause)
-            self._enter(SessionState.ASKING, now + self._settings.reply_within)
-            self._ask_who()
+            self._enter(SessionState.ASKING, inf)
+            self._ask(now)
             return
-        self._take_looks(message, now, cause)
+        for point, states in self._looks.hear(message.pin, message.state):
+            self._heard(point, value_of(point, states, self._written), now, cause)
         done = self._confirming.hear(message.pin, ELSEWHERE if problem else message.state, now)
         if done is None:
             return
@@ -398,16 +405,6 @@ class FirmataSession(FirmataBuses):
                 self._heard(point, value_of(point, {message.pin: message.state}, self._written), now, cause)
             wanted = numbers_for(point, wish.value)[message.pin]
             self._missed(wish, f"read back {message.state} from pin {message.pin}, expected {wanted}", now)
-
-    def _take_looks(self, message: firmata.PinStateResponse, now: float, cause: int | None) -> None:
-        """Of the outputs that are looked at, those whose pins have all been told are known now."""
-        for name, states in list(self._looked.items()):
-            point = self._pin_points[name]
-            if message.pin in point.modes():
-                states[message.pin] = message.state
-            if len(states) == len(point.modes()):
-                del self._looked[name]
-                self._heard(point, value_of(point, states, self._written), now, cause)
 
     def _missed(self, wish: Wish, why: str, now: float, reason: Reason = Reason.OTHER_VALUE) -> None:
         """It is not as it was wanted: ask again, as often as one may."""

@@ -12,7 +12,7 @@ from cavet.hosts._awaiting import Awaited, Awaiting
 from cavet.hosts._base import FindCause, Session, Wish
 from cavet.hosts._point import Asked
 from cavet.hosts._points import FieldPoint
-from cavet.hosts._session import SessionSettings, SessionState
+from cavet.hosts._session import LONGEST_ANSWER, SessionSettings, SessionState
 from cavet.protocols import Decoder, FieldError, Frame, Side
 from cavet.protocols.plans import FieldPlan, FramePlan, PlanCodec
 from cavet.record import Kind, Purpose, Reason, Tell, Topic
@@ -75,8 +75,9 @@ class FormatSession(Session[FieldPoint]):
         if not self._format.asks:
             self._enter(SessionState.BOOTING, now + self._settings.boot_wait)
             return
-        self._enter(SessionState.LEARNING, now + self._settings.reply_within)
+        self._enter(SessionState.LEARNING, inf)
         self._ask()
+        self._deadline = self.answer_by(now, LONGEST_ANSWER)
 
     def _ask(self) -> None:
         """Say the frame that asks and changes nothing: all of its fields 0."""
@@ -104,11 +105,10 @@ class FormatSession(Session[FieldPoint]):
         elif now >= self._deadline:
             self._tries += 1
             silent = self._tries > self._settings.retries or self.state is SessionState.SILENT
-            pause = self._settings.boot_wait if silent else self._settings.reply_within
             if silent and self.state is not SessionState.SILENT:
-                self._enter(SessionState.SILENT, now + pause)
-            self._deadline = now + pause
+                self._enter(SessionState.SILENT, inf)
             self._ask()
+            self._deadline = now + self._settings.boot_wait if silent else self.answer_by(now, LONGEST_ANSWER)
         for expected in self._awaiting.overdue(now):
             wish = expected.wish
             if self._stood_there(wish):
@@ -138,7 +138,7 @@ class FormatSession(Session[FieldPoint]):
             return
         self._say(data, wish.asked, Topic.POINT, point.name)
         if point.confirm and point.state_frame:
-            self._awaiting.put(_Sent(wish, now, now + self._settings.reply_within))
+            self._awaiting.put(_Sent(wish, now, self.answer_by(now, LONGEST_ANSWER)))
         self._said[point.name] = now
 
     def look(self, name: str, now: float) -> bool:

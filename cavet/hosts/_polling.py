@@ -15,7 +15,7 @@ from typing import Generic, TypeVar
 from cavet.hosts._base import NEWER_CAME, P, Session, Wish
 from cavet.hosts._exchanges import AT_ONCE, Exchange, Exchanges
 from cavet.hosts._point import Asked, Point
-from cavet.hosts._session import SessionSettings, SessionState
+from cavet.hosts._session import LONGEST_ANSWER, SessionSettings, SessionState
 from cavet.record import Reason, Tell
 
 
@@ -37,7 +37,7 @@ class PollingSession(Session[P], Generic[P, Q]):
 
     def __init__(self, board: str, points: Iterable[P], settings: SessionSettings, tell: Tell) -> None:
         super().__init__(board, points, settings, tell)
-        self._queue: Exchanges[Q] = Exchanges(self._put, settings.reply_within, settings.retries)
+        self._queue: Exchanges[Q] = Exchanges(self._put, self.answer_by, settings.retries)
         self._waits.append(self._queue)
         self._poll_at = inf
         self._known: set[str] = set()
@@ -78,6 +78,10 @@ class PollingSession(Session[P], Generic[P, Q]):
             if question.wish is not None:
                 self._give_up(question.wish, f"the link was lost: {reason}", Reason.LINK_LOST)
         super().lost(reason)
+
+    def comes(self, size: int) -> None:
+        """The board says nothing unasked: what comes is the answer."""
+        self._queue.prolong(size * self.byte_seconds, LONGEST_ANSWER * self.byte_seconds)
 
     def _clear(self) -> list[Q]:
         self._poll_at = inf

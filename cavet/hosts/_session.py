@@ -9,6 +9,8 @@ from cavet.hosts._point import Asked
 from cavet.settings import Meaning, Table
 
 MODBUS = ("modbus",)
+LONGEST_ANSWER = 512
+"""Of so many bytes of an answer the time on a line is waited for, beside what the board itself may take."""
 
 
 class SessionState(Enum):
@@ -54,7 +56,11 @@ class SessionSettings(Table, kw_only=True):
         ),
     ] = 0.25
     boot_wait: Annotated[float, Meaning("how long it waits for the board to announce itself", unit="s", low=0)] = 2.0
-    reply_within: Annotated[float, Meaning("how long an answer may take", unit="s", low=0.001)] = 0.5
+    reply_within: Annotated[
+        float,
+        Meaning("how long an answer may take; the time that a line needs for the bytes is not part of it", unit="s",
+                low=0.001),
+    ] = 0.5  # fmt: skip
     retries: Annotated[int, Meaning("how often it sends again what was not confirmed", low=0, high=100)] = 2
     sampling: Annotated[
         float,
@@ -107,6 +113,10 @@ class SessionSettings(Table, kw_only=True):
             concerns=MODBUS,
         ),
     ] = False
+
+    def patience(self, byte_seconds: float) -> float:
+        """How long all tries together may take, in s, on a line where a byte takes `byte_seconds`."""
+        return (self.retries + 1) * (self.reply_within + LONGEST_ANSWER * byte_seconds)
 
 
 class Said(msgspec.Struct, frozen=True):

@@ -8,12 +8,13 @@ from cavet.hosts._awaiting import Awaited, Awaiting, Overtake
 from cavet.hosts._base import Wish
 from cavet.hosts._point import ENCODER
 from cavet.hosts._points import PinPoint, StepperPoint
-from cavet.hosts._session import SessionSettings
 from cavet.protocols import Message, firmata
 from cavet.record import Topic
 
 INTERFACES = {2: firmata.StepperInterface.TWO_WIRE, 3: firmata.StepperInterface.THREE_WIRE,
               4: firmata.StepperInterface.FOUR_WIRE}  # fmt: skip
+MOVE_BYTES = 20
+"""Of the message that sends a stepper somewhere, and the one that tells that it is there."""
 Send = Callable[[Message, "int | None", Topic, str], object]
 """Sends a message: with the event behind it, a topic and a subject."""
 
@@ -27,12 +28,14 @@ class _Going(Awaited):
 class Shafts(Awaiting[_Going]):
     """Sets steppers and encoders up, sends wishes to steppers, and waits until they have arrived."""
 
-    def __init__(self, points: Iterable[PinPoint], settings: SessionSettings, send: Send, overtake: Overtake) -> None:
+    def __init__(
+        self, points: Iterable[PinPoint], answer_by: Callable[[float, int], float], send: Send, overtake: Overtake
+    ) -> None:
         super().__init__(overtake)
         there = list(points)
         self.steppers = [point for point in there if isinstance(point, StepperPoint)]
         self.encoders = [point for point in there if point.mode == ENCODER]
-        self._settings = settings
+        self._answer_by = answer_by
         self._send = send
         self._asked: dict[str, int] = {}
         """The position that each stepper was sent to last."""
@@ -102,7 +105,7 @@ class Shafts(Awaiting[_Going]):
         self._ways[point.name] = way
         turns = point.name in self
         if point.confirm:
-            deadline = now + self._seconds(point, way, turns=turns) + self._settings.reply_within
+            deadline = self._answer_by(now, MOVE_BYTES) + self._seconds(point, way, turns=turns)
             self.put(_Going(wish, now, deadline, position))
         self._asked[point.name] = position
         there = position - self._zero[point.name]

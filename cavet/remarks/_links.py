@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 
+from cavet.benchfile import line_share
 from cavet.benchfile.boards import FormatDevice, ModbusDevice
 from cavet.hosts import FieldPoint, TopicPoint
+from cavet.protocols.firmata import SAMPLING_SECONDS
 from cavet.remarks._around import Around, point_key
 from cavet.remarks._mending import Edit, Mend
 from cavet.remarks._points import topic_meant
@@ -13,6 +16,8 @@ from cavet.remarks._remark import Remark, Weight
 from cavet.units import show_duration
 from cavet.wording import listed
 
+NEARLY_FULL, HALF_FULL = 0.8, 0.5
+"""Shares of a line that reports may take: there it is told, and so much may stay."""
 AMPLE = 1.5
 """So many times as long as a board takes at most its host waits without haste."""
 
@@ -56,6 +61,25 @@ def told_too_late(around: Around) -> Iterator[Remark]:
             why="what was asked counts as unconfirmed before the board has told of it, though all is well",
             mend=Mend(f"reply_within = {enough}", (Edit(keys, enough),)),
             subjects=tuple(late),
+        )  # fmt: skip
+
+
+def lines_too_slow(around: Around) -> Iterator[Remark]:
+    """Lines that what a board reports by itself fills, or nearly: answers come late behind it."""
+    for host in around.setup.hosts.values():
+        share = line_share(around.setup, host.name)
+        if share < NEARLY_FULL:
+            continue
+        rate = around.setup.links[host.link].settings.rate
+        sampling = host.settings.sampling or SAMPLING_SECONDS
+        enough = f"{math.ceil(sampling * share / HALF_FULL * 1000)} ms"
+        keys = ("hosts", host.name, "sampling")
+        yield Remark(
+            name="line-too-slow", keys=keys, weight=Weight.WRONG if share >= 1 else Weight.DOUBTFUL,
+            what=f"what is reported to {host.name} every {show_duration(sampling)} needs {100 * share:.0f} % of a line "
+            f"of {rate} baud",
+            why="answers wait behind it: what was asked counts as unconfirmed though all is well, and readings are old",
+            mend=Mend(f'sampling = "{enough}"', (Edit(keys, enough),)),
         )  # fmt: skip
 
 

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from cavet.benchfile import Setup
 from cavet.remarks._around import Around
 from cavet.remarks._buses import addresses_twice, devices_at_nothing, pull_ups
-from cavet.remarks._links import rates_differ, told_too_late, topics_differ, units_differ, units_twice
+from cavet.remarks._links import lines_too_slow, rates_differ, told_too_late, topics_differ, units_differ, units_twice
 from cavet.remarks._pins import (
     converters_differ,
     inputs_float,
@@ -38,6 +38,7 @@ RULES: dict[Rule, str] = {
     rates_differ: "both ends of each line run at one rate",
     units_differ: "each host asks the unit that its board is",
     units_of_values_differ: "numbers are in one unit at both ends",
+    lines_too_slow: "lines have room for answers",
     told_too_late: "hosts wait until their boards tell",
     units_twice: "no two boards answer as one unit",
     modes_missing: "modes fit their pins",

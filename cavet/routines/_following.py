@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Set
 
-from cavet.bench import LOOK_SECONDS, MOVE_SECONDS, RunningBench, Standings, check_link, patience
+from cavet.bench import LOOK_SECONDS, RunningBench, Standings, check_link, followed
 from cavet.hosts import Asked, Point
 from cavet.record import Event, Kind, Record, Topic, Trail
 
@@ -26,7 +26,7 @@ async def follow_wish(
     otherwise; no longer than the session tries, and 10 s. Raises `UnreachableError` where the link is lost."""
     link = bench.link_of(point)
     asked = bench.ask(point, value, by=by, cause=cause)
-    deadline = bench.clock.now() + patience(link) + MOVE_SECONDS
+    deadline = bench.clock.now() + followed(link)
     looks = 0
     while True:
         standings.follow()

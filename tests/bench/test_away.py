@@ -86,7 +86,7 @@ class Away(unittest.TestCase):
     def test_what_is_called_long_after_it_was_due_was_away_since_it_was_looked_at_last(self):
         async def story():
             clock, session = Clock(), Waiting(0.5)
-            setup = SimpleNamespace(board="b", name="b", protocol="firmata")
+            setup = SimpleNamespace(board="b", name="b", protocol="firmata", byte_seconds=0.0)
             link = HostLink(setup, setup, session, None, None, clock, Record(clock.now))
             link.turn()
             for clock.time, away in (

@@ -63,7 +63,7 @@ FAULTS = [
      "pin 11 was driven, and horn went the wrong way: quiet, asked on", "is it wired the wrong way round?"),
     ("the wrong way round, in steps", [made("inverted", "pin = 2")], None, "beacon=30 %", Kind.MOVED,
      "beacon went the wrong way: 70 %, asked 30 %", "compare [points.beacon]"),
-    ("a slow board, and a device on its bus", [made("late", 'delay = "3 s"\non = false')],
+    ("a slow board, and a device on its bus", [made("late", 'delay = "20 s"\non = false')],
      defect("made"), "mast_1=on", Kind.FRAMED,
      "no answer from 0x26 within 0.5 s, 3 times", "0x26 is there: a slow board: raise reply_within"),
     ("the wrong pin", [key("points.beacon", "pin", 6)], None, "beacon=50 %", Kind.MOVED,
@@ -126,7 +126,7 @@ class Sentences(unittest.TestCase):
                 name, _, value = wish.partition("=")
                 point = bench.point(name)
                 asked = bench.ask(point, point.parse(value), by="test")
-                await asyncio.sleep(6)
+                await asyncio.sleep(7)
             standings.follow()
             past = PastTrails(bench.setup).read(bench.record.since(0))
             (then,) = (past.diagnose(trail) for trail in past.all if trail.number == asked)

@@ -239,6 +239,7 @@ CASES = (
     ("no-failsafe", MODBUS, [('failsafe = "1 s"', "")], "boards.shed.failsafe"),
     ("failsafe-trips", MODBUS, [("unit = 7\n[points]", 'unit = 7\npoll = "1 s"\n[points]')], "boards.shed.failsafe"),
     ("failsafe-trips", SILENT, [], "boards.hut.failsafe"),
+    ("line-too-slow", PINS, [('kind = "serial"', 'kind = "serial"\nrate = 1200')], "hosts.hut.sampling"),
     ("no-failsafe", SILENT, [('failsafe = "2 s"', ""), ('"lamp"', '"valve"')], "boards.hut.failsafe"),
 )  # fmt: skip
 

@@ -1,5 +1,6 @@
 """What each protocol needs of the tables of hosts and points: one room for each, and the table of them all."""
 
+from cavet.benchfile._setup import Setup
 from cavet.benchfile.hosts._buses import BusesProtocol
 from cavet.benchfile.hosts._devices import DeviceTable
 from cavet.benchfile.hosts._firmata import FirmataProtocol
@@ -24,6 +25,13 @@ PROTOCOLS: dict[str, HostProtocol] = {
 """By what the host's key `protocol` says."""
 
 
+def line_share(setup: Setup, host: str) -> float:
+    """What share of a serial line is taken by what a board reports by itself: 1 is all of it, 0 is nothing."""
+    there = setup.hosts[host]
+    points = [point for point in setup.points.values() if point.board == host]
+    return PROTOCOLS[there.protocol].reported(there, points) * setup.links[there.link].byte_seconds
+
+
 def read_point(tables: PointTables) -> Point | None:
     """Read one point, as its host speaks; `None` where nothing can be made of it."""
     return PROTOCOLS[tables.host.protocol].point(tables) if _is_only_its_own(tables) else None
@@ -39,4 +47,13 @@ def _is_only_its_own(tables: PointTables) -> bool:
     return not wrong
 
 
-__all__ = ["PROTOCOLS", "Constant", "DeviceTable", "HostProtocol", "HostTables", "PointTables", "read_point"]
+__all__ = [
+    "PROTOCOLS",
+    "Constant",
+    "DeviceTable",
+    "HostProtocol",
+    "HostTables",
+    "PointTables",
+    "line_share",
+    "read_point",
+]

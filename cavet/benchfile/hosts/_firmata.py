@@ -18,6 +18,7 @@ from cavet.benchfile.hosts._protocol import Constant, HostProtocol, HostTables, 
 from cavet.boards import PinMode
 from cavet.colours import CHANNELS
 from cavet.hosts import ENCODER, STEPPER, DevicePoint, FirmataSession, PinPoint, Point, PointKind, StepperPoint
+from cavet.protocols import firmata
 from cavet.record import Tell
 from cavet.settings import Meaning, Table
 
@@ -50,6 +51,10 @@ class FirmataProtocol(HostProtocol):
 
     def read_host(self, tables: HostTables) -> dict[str, Any]:
         return {"devices": read_devices(tables)}
+
+    def reported(self, host: HostSetup, points: Sequence[Any]) -> float:
+        channels = {point.pin for point in points if isinstance(point, PinPoint) and point.mode == "analog"}
+        return firmata.ANALOG_BYTES * len(channels) / (host.settings.sampling or firmata.SAMPLING_SECONDS)
 
     def session(
         self, host: HostSetup, link: LinkSetup, points: Sequence[PinPoint | DevicePoint], tell: Tell

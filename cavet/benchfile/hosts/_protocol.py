@@ -160,6 +160,10 @@ class HostProtocol:
         """The least and the greatest number that is carried where a point is."""
         return -inf, inf
 
+    def reported(self, host: HostSetup, points: Sequence[Any]) -> float:
+        """How many bytes a second its board tells by itself, again and again, whatever happens."""
+        return 0.0
+
     def session(self, host: HostSetup, link: LinkSetup, points: Sequence[Any], tell: Tell) -> Session[Any]:
         """Make the session of a host with its points."""
         raise NotImplementedError

@@ -10,6 +10,7 @@ import msgspec
 
 from cavet.hosts._base import Wish
 from cavet.hosts._exchanges import Exchange, Exchanges
+from cavet.hosts._session import SessionSettings
 from cavet.record import Purpose
 
 MAX_WAITING = 2000
@@ -50,12 +51,13 @@ class Calls:
     """Sends calls in their order. A read's answer is waited for; a write has none, unless `acknowledged`."""
 
     def __init__(
-        self, send: Callable[[Call, float], None], within: float, retries: int, *, acknowledged: bool = False
-    ) -> None:
+        self, send: Callable[[Call, float], None], answer_by: Callable[[float], float], settings: SessionSettings,
+        *, acknowledged: bool = False,
+    ) -> None:  # fmt: skip
         self._send = send
-        self._within = within
+        self._within = settings.reply_within
         self._acknowledged = acknowledged
-        self._queue: Exchanges[Call] = Exchanges(self._put, within, retries)
+        self._queue: Exchanges[Call] = Exchanges(self._put, answer_by, settings.retries)
 
     def _put(self, call: Call, now: float) -> int | None:
         self._send(call, now)

@@ -35,6 +35,7 @@ class Hooks(Protocol):
     """What a fleet wants of its session."""
 
     def send_call(self, call: Call, now: float) -> None: ...
+    def answer_by(self, now: float) -> float: ...
     def device_stands(self, point: DevicePoint, value: Asked | None, now: float, cause: int | None) -> None: ...
     def wish_done(self, wish: Wish, now: float) -> None: ...
     def wish_unchanged(self, wish: Wish, now: float) -> None: ...
@@ -50,7 +51,7 @@ class Fleet:
         hooks: Hooks, *, acknowledged: bool = False,
     ) -> None:  # fmt: skip
         self._hooks = hooks
-        self._calls = Calls(hooks.send_call, settings.reply_within, settings.retries, acknowledged=acknowledged)
+        self._calls = Calls(hooks.send_call, hooks.answer_by, settings, acknowledged=acknowledged)
         on = list(points)
         self.drivers = {
             name: DRIVERS[device.kind](device, [point for point in on if point.device == name], self)

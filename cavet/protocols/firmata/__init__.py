@@ -6,6 +6,8 @@ Source: the Firmata protocol description, version 2.7, with the MIDI message for
 from cavet.protocols.firmata import features
 from cavet.protocols.firmata._codec import CODEC, MAX_SYSEX_BYTES, FirmataDecoder, decode_from, encode, explain
 from cavet.protocols.firmata._messages import (
+    ANALOG_BYTES,
+    SAMPLING_SECONDS,
     SERVO_DEGREES_BELOW,
     SERVO_PULSES,
     Ability,
@@ -40,8 +42,10 @@ from cavet.protocols.firmata._messages import (
 from cavet.protocols.firmata.features import *  # noqa: F403
 
 __all__ = [
+    "ANALOG_BYTES",
     "CODEC",
     "MAX_SYSEX_BYTES",
+    "SAMPLING_SECONDS",
     "SERVO_DEGREES_BELOW",
     "SERVO_PULSES",
     "Ability",

@@ -95,6 +95,11 @@ class FirmataDecoder:
         self._rest = b""
         self._skipping = False
 
+    @property
+    def is_inside(self) -> bool:
+        """Whether a system exclusive message has begun that has not ended yet."""
+        return self._rest[:1] == bytes((SYSEX,))
+
     def feed(self, data: bytes) -> list[Frame]:
         """Take more bytes; give the frames that are complete now."""
         data = self._rest + data if self._rest else bytes(data)

@@ -239,6 +239,10 @@ class PinStateResponse(SysexMessage, frozen=True, kw_only=True):
     state: Annotated[int, Range(0, MAX_WIDE_VALUE)]
 
 
+SAMPLING_SECONDS = 0.019
+"""How often a board samples that was not told. Source: protocol description, "sampling interval"."""
+ANALOG_BYTES = 3
+"""The length of an analog message."""
 SERVO_DEGREES_BELOW = 544
 """A servo's value below this is an angle, from here on a pulse in µs. Source: protocol description, "servo config"."""
 SERVO_PULSES = (544, 2400)

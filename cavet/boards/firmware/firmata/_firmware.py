@@ -43,11 +43,7 @@ DIGITAL = (PinMode.INPUT, PinMode.PULL_UP)
 NUMBERS = {mode: number for number, mode in MODES.items()}
 
 VERSION = (2, 7)
-SAMPLING_SECONDS = 0.019
-"""The default interval. Source: protocol description, "sampling interval"."""
 NO_CHANNEL = 127
-ANALOG_BYTES = 3
-"""The length of an analog message."""
 MAX_UNREAD_BYTES = 1024
 """While its line has so much to carry yet, it leaves its samples out: a real one waits for its line, too."""
 FEATURES: tuple[type[Feature], ...] = (
@@ -111,7 +107,7 @@ class FirmataFirmware(Firmware):
     def _forget_reports(self) -> None:
         self._reported_ports: dict[int, int] = {}
         self._reported_channels: list[int] = []
-        self._interval = SAMPLING_SECONDS
+        self._interval = firmata.SAMPLING_SECONDS
         self._next_sample = inf
         self._features_due = 0.0
         """When a feature wants to be called next."""
@@ -280,7 +276,7 @@ class FirmataFirmware(Firmware):
 
     @property
     def report_bytes(self) -> int:
-        return ANALOG_BYTES * len(self._reported_channels)
+        return firmata.ANALOG_BYTES * len(self._reported_channels)
 
     def report(self, now: float) -> float:
         self._sample_all(now)
