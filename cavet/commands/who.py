@@ -8,22 +8,34 @@ import click
 import msgspec
 
 from cavet import clock, units
-from cavet.finding import PROTOCOLS, who
+from cavet.finding import PROTOCOLS, Line, who
 from cavet.wording import WrongError, listed, plain
 
 
 @click.command("who")
 @click.argument("address", metavar="DEVICE | HOST:PORT | usb:VENDOR:PRODUCT | usbip:HOST:PORT")
 @click.option("--as", "protocol", metavar="PROTOCOL", help=f"Ask in one protocol only: {listed(PROTOCOLS)}.")
-@click.option("--at-most", default="8 s", show_default=True, metavar="TIME", help="How long it may take in all.")
+@click.option("--at-most", metavar="TIME", help="How long it may take in all.  [default: 8 s; 10 min with --units]")
 @click.option("--units", "every_unit", is_flag=True, help="Modbus: ask every unit from 1 to 247.")
+@click.option("--rate", type=int, metavar="BAUD", help="On a serial line: ask at this rate alone.")
+@click.option("--settings", default="", metavar="FORM", help="On a serial line: characters such as 8E1 alone.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object.")
-def command(address: str, protocol: str | None, at_most: str, every_unit: bool, as_json: bool) -> None:
+def command(
+    address: str,
+    protocol: str | None,
+    at_most: str | None,
+    every_unit: bool,
+    rate: int | None,
+    settings: str,
+    as_json: bool,
+) -> None:
     """Say who is at ADDRESS: at which rate it was understood, and what it tells of itself."""
-    seconds = units.parse(at_most, "s", "--at-most")
-    if not seconds > 0:
+    seconds = units.parse(at_most, "s", "--at-most") if at_most is not None else None
+    if seconds is not None and not seconds > 0:
         raise WrongError("--at-most", found=at_most, expected="more than 0 s")
-    known = clock.run(who(address, protocol, seconds, every_unit=every_unit))
+    if rate is not None and rate <= 0:
+        raise WrongError("--rate", found=rate, expected="more than 0 baud")
+    known = clock.run(who(address, protocol, seconds, every_unit=every_unit, line=Line(rate, settings)))
     print(msgspec.json.encode(known).decode() if as_json else told(known), flush=True)
 
 

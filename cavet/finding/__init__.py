@@ -5,12 +5,13 @@ from cavet.finding._bench import bench_from
 from cavet.finding._learning import bench_at
 from cavet.finding._reachable import open_ports, topics_at
 from cavet.finding._scan import scan_board, scan_kernel_bus
-from cavet.finding._who import PROTOCOLS, Known, who
+from cavet.finding._who import PROTOCOLS, Known, Line, who
 
 __all__ = [
     "PROTOCOLS",
     "Found",
     "Known",
+    "Line",
     "bench_at",
     "bench_from",
     "kernel_buses",

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import os
 import secrets
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from functools import partial
 from typing import Any
 
@@ -32,6 +32,8 @@ OBJECTS = ("vendor", "product", "revision")
 TCP_UNITS, LINE_UNITS = (1, 0, 255), (1,)
 EVERY_UNIT = range(1, 248)
 UNIT_SECONDS = 0.12
+SILENT_CHARACTERS = 4
+"""The silence between frames, and a bit. Source: serial line 1.02, section 2.5.1.1: 3.5 characters."""
 RETAINED_SECONDS = 0.4
 KEPT_TOPICS = 1000
 SCPI_FIELDS = 4
@@ -145,17 +147,24 @@ async def ask_modbus(talk: Talk, framing: str, seconds: float, *, every: bool = 
     if first is None:
         return None
     answered = [first]
-    for unit in units:
-        if unit != first and await _answers(talk, questions, unit):
+    for unit in units[units.index(first) + 1 :]:
+        if talk.ended:
+            talk.left_out = f"there was no time for the units from {unit} on"
+            break
+        if await _answers(talk, questions, unit):
             answered.append(unit)
-    return {"protocol": framing, "unit": first, "units": sorted(answered), **told}
+    found = {"protocol": framing, "unit": first, "units": sorted(answered), **told}
+    return found | {"left_out": talk.left_out} if talk.left_out else found
 
 
 async def _first_unit(
-    talk: Talk, questions: ModbusQuestions, units: Iterable[int], seconds: float
+    talk: Talk, questions: ModbusQuestions, units: Sequence[int], seconds: float
 ) -> tuple[int | None, Answer]:
     """The first unit that answers as its own, and what it tells of itself."""
     for place, unit in enumerate(units):
+        if talk.ended:
+            talk.left_out = f"there was no time for the units from {unit} on"
+            break
         patience = seconds if place == 0 else min(seconds, UNIT_SECONDS)
         identity = await _ask(talk, questions, unit, IDENTITY, patience)
         if identity is not None and identity[0] == IDENTITY[0] and len(identity) >= LEAST_IDENTITY:
@@ -167,8 +176,6 @@ async def _first_unit(
             return unit, {"vendor": None, "product": None, "id": server[2:].decode("latin-1")}
         if any(_is_refusal(each) for each in (identity, server)) or await _answers(talk, questions, unit):
             return unit, {"vendor": None, "product": None}
-        if talk.over:
-            break
     return None, {}
 
 
@@ -189,7 +196,7 @@ async def _answers(talk: Talk, questions: ModbusQuestions, unit: int) -> bool:
 
 async def _ask(talk: Talk, questions: ModbusQuestions, unit: int, pdu: bytes, seconds: float) -> bytes | None:
     if questions.framing != "modbus-tcp":
-        await talk.pause(0.006)  # a silence parts it from what was said before
+        await talk.pause(max(0.006, SILENT_CHARACTERS * talk.byte_seconds))  # it parts it from what was said before
     function = pdu[0]
     return await talk.ask(
         questions.question(unit, pdu), lambda data: questions.answers(data, function).get(unit), seconds

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable
+from math import inf
 from typing import TypeVar
 
 from cavet.links import HostEnd
@@ -14,12 +15,18 @@ T = TypeVar("T")
 class Talk:
     """What is said and heard at an end. `heard` is all that has come since the last question."""
 
-    def __init__(self, end: HostEnd) -> None:
+    def __init__(self, end: HostEnd, until: float = inf) -> None:
+        self._may_last = until
+        self.byte_seconds = 0.0
+        """How long a byte takes on a line, in s: so much longer is waited, for what goes and for what comes."""
         self._end = end
+        self._until: asyncio.Timeout | None = None
         self._came = asyncio.Event()
         self.heard = b""
         self.over = ""
         """Why the other end has hung up, once it has."""
+        self.left_out = ""
+        """What there was no time for."""
 
     async def __aenter__(self) -> Talk:
         await self._end.open(self)
@@ -35,6 +42,9 @@ class Talk:
         """Bytes have come."""
         del offset, at
         self.heard += data
+        due = self._until.when() if self._until is not None else None
+        if self._until is not None and due is not None and self.byte_seconds and not self._until.expired():
+            self._until.reschedule(min(due + len(data) * self.byte_seconds, self._may_last))
         self._came.set()
 
     def closed(self, reason: str) -> None:
@@ -47,18 +57,27 @@ class Talk:
         if not self.over:
             self._end.write(data)
 
+    @property
+    def ended(self) -> bool:
+        """Whether nothing more can be asked: it has hung up, or the time for it all is up."""
+        return bool(self.over) or asyncio.get_running_loop().time() >= self._may_last
+
     async def ask(self, data: bytes, understand: Callable[[bytes], T | None], seconds: float) -> T | None:
         """Say something, and look at what comes back until it is understood; `None` when time is up, or it hung up."""
         self.heard = b""
+        if self.ended:
+            return None
         self.say(data)
-        return await self.listen(understand, seconds)
+        return await self.listen(understand, seconds and seconds + len(data) * self.byte_seconds)
 
     async def listen(self, understand: Callable[[bytes], T | None], seconds: float) -> T | None:
         """Look at what comes until it is understood."""
         if seconds <= 0:
             return understand(self.heard)
         try:
-            async with asyncio.timeout(seconds):
+            async with asyncio.timeout_at(
+                min(asyncio.get_running_loop().time() + seconds, self._may_last)
+            ) as self._until:
                 while (found := understand(self.heard)) is None:
                     if self.over:
                         return None
@@ -67,6 +86,8 @@ class Talk:
                 return found
         except TimeoutError:
             return None
+        finally:
+            self._until = None
 
     async def pause(self, seconds: float) -> None:
         """Say nothing for a while: what is heard meanwhile is forgotten."""

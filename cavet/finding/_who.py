@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import asyncio
 import re
-from collections.abc import Awaitable, Callable, Iterator
+from collections.abc import Awaitable, Callable, Iterable, Iterator
+from itertools import chain
+
+import msgspec
 
 from cavet.benchfile import address_problem, split_address
 from cavet.finding._around import usb_devices
@@ -17,7 +20,8 @@ from cavet.wording import UnreachableError, WrongError, listed, unknown
 PROTOCOLS = ("firmata", "scpi", "modbus-tcp", "modbus-rtu", "mqtt", "usb")
 Known = Answer
 """Who it is: `address`, `protocol`, and what that protocol tells."""
-AT_MOST = 8.0
+AT_MOST, AT_MOST_WITH_UNITS = 8.0, 600.0
+"""How long it may take in all where nothing else is said; every unit of a line takes some 90 s at each of its rates."""
 BOOT_SECONDS = 2.4
 """So long a board that is reset by the opening of its port may take to speak."""
 ONE_SECONDS = 0.5
@@ -28,8 +32,28 @@ PATIENCE = (1, 4, 16)
 FIRMATA_RATES = (57600, 115200, 9600)
 TEXT_RATES = (9600, 115200, 19200, 57600, 38400)
 FRAME_RATES = (19200, 9600, 115200, 57600, 38400)
-FORMS = ("E", "N")
-"""Parities of Modbus lines; even is the standard's own. Source: serial line 1.02, section 2.5.1."""
+FORMS = ("8E1", "8N1")
+"""Characters of Modbus lines; even parity is the standard's own. Source: serial line 1.02, section 2.5.1."""
+
+
+class Line(msgspec.Struct, frozen=True):
+    """How a serial line is asked: at this rate alone, with characters of this form alone, where they are known."""
+
+    rate: int | None = None
+    form: str = ""
+
+    def settings(self, rates: Iterable[int], forms: Iterable[str] = ("8N1",)) -> Iterator[SerialSettings]:
+        """The settings to try, out of those that are usual. Raises `WrongError`."""
+        for form in (self.form,) if self.form else forms:
+            for rate in rates if self.rate is None else (self.rate,):
+                yield SerialSettings.parse(rate, form, "--settings")
+
+    @property
+    def is_known(self) -> bool:
+        return self.rate is not None or bool(self.form)
+
+
+ANY_LINE = Line()
 
 
 class _Time:
@@ -37,31 +61,34 @@ class _Time:
 
     def __init__(self, seconds: float) -> None:
         self._loop = asyncio.get_running_loop()
-        self._until = self._loop.time() + seconds
+        self.until = self._loop.time() + seconds
 
     def of(self, seconds: float) -> float:
         """So many seconds, or what is left."""
-        return max(0.0, min(seconds, self._until - self._loop.time()))
+        return max(0.0, min(seconds, self.until - self._loop.time()))
 
     @property
     def is_up(self) -> bool:
-        return self._loop.time() >= self._until
+        return self._loop.time() >= self.until
 
 
 async def who(
-    address: str, protocol: str | None = None, at_most: float = AT_MOST, *, every_unit: bool = False
-) -> Known:
+    address: str, protocol: str | None = None, at_most: float | None = None, *, every_unit: bool = False,
+    line: Line = ANY_LINE,
+) -> Known:  # fmt: skip
     """Who is there. Raises `WrongError` for what is no address, `UnreachableError` where nobody is, or nobody was
     understood: it says what was tried."""
     if protocol is not None and protocol not in (*PROTOCOLS, "modbus"):
         raise unknown("--as", protocol, PROTOCOLS)
-    time = _Time(at_most)
+    time = _Time(at_most if at_most is not None else AT_MOST_WITH_UNITS if every_unit else AT_MOST)
+    if line.is_known and not address.startswith("/"):
+        raise WrongError("--rate, --settings", found=address, expected="a serial line: a device such as /dev/ttyUSB0")
     if address.startswith("usb:"):
         return _usb(address)
     if address.startswith("usbip:"):
         return await _usbip(address, time)
     if address.startswith("/"):
-        return await _at_port(address, protocol, time, every_unit)
+        return await _at_port(address, protocol, time, every_unit, line)
     if problem := address_problem(address):
         expected = f"a device such as /dev/ttyUSB0, {problem}, usb:VENDOR:PRODUCT, or usbip:HOST:PORT"
         raise WrongError("who", found=address, expected=expected)
@@ -82,7 +109,7 @@ async def _on_network(address: str, protocol: str | None, time: _Time, every: bo
         return TcpClientEnd(host, port)
 
     async def alone(ask: Callable[[Talk], Awaitable[Answer | None]]) -> Answer | None:
-        async with Talk(end()) as talk:
+        async with Talk(end(), time.until) as talk:
             return await ask(talk)
 
     questions: dict[str, Callable[[], Awaitable[Answer | None]]] = {
@@ -126,32 +153,39 @@ def _nobody(tried: list[str], what: str) -> str:
 # on a serial line
 
 
-async def _at_port(path: str, protocol: str | None, time: _Time, every: bool) -> Known:
-    end = SerialEnd(path, SerialSettings(rate=FIRMATA_RATES[0]))
+async def _at_port(path: str, protocol: str | None, time: _Time, every: bool, line: Line) -> Known:
+    end = SerialEnd(path, next(line.settings(FIRMATA_RATES)))
     tried: dict[str, list[str]] = {}
-    async with Talk(end) as talk:
-        questions = (each for patience in PATIENCE for each in _line_questions(talk, protocol, time, patience, every))
-        for name, settings, ask in questions:
-            if time.is_up or talk.over:
+    async with Talk(end, time.until) as talk:
+        rounds = (_line_questions(talk, protocol, time, patience, every, line) for patience in PATIENCE)
+        for name, settings, ask in chain.from_iterable(rounds):
+            if talk.ended:
                 break
             if not end.change(settings):
                 continue
+            talk.byte_seconds = settings.byte_seconds
             await talk.pause(0.01)
             tried.setdefault(name, []).append(f"{settings.rate} {settings.form}")
             found = await ask()
             if found is not None:
                 return {"address": path, **found, "baud": settings.rate, "settings": settings.form}
-    rates = [f"{name}{_alone(name, every)} at {', '.join(dict.fromkeys(each))}" for name, each in tried.items()]
+    rates = [
+        f"{name}{_alone(name, talk, every=every)} at {', '.join(dict.fromkeys(each))}" for name, each in tried.items()
+    ]
     raise UnreachableError(path, _nobody(rates, talk.over or "nobody was understood"))
 
 
-def _alone(protocol: str, every: bool) -> str:
-    """Which unit alone was asked, where there may be others."""
-    return " (unit 1 alone: --units asks them all)" if protocol == "modbus-rtu" and not every else ""
+def _alone(protocol: str, talk: Talk, *, every: bool) -> str:
+    """Which units were asked, where there may be others."""
+    if protocol != "modbus-rtu":
+        return ""
+    if every:
+        return f" (at the last rate {talk.left_out})" if talk.left_out else ""
+    return " (unit 1 alone: --units asks them all)"
 
 
 def _line_questions(
-    talk: Talk, protocol: str | None, time: _Time, patience: int, every: bool
+    talk: Talk, protocol: str | None, time: _Time, patience: int, every: bool, line: Line
 ) -> Iterator[tuple[str, SerialSettings, Callable[[], Awaitable[Answer | None]]]]:
     """What is asked on a line: what a board that listens for something else takes no harm from first."""
 
@@ -160,17 +194,16 @@ def _line_questions(
 
     if _wanted(protocol, "firmata"):
         # the port was just opened: the board may have been reset by that
-        yield "firmata", SerialSettings(rate=FIRMATA_RATES[0]), lambda: _firmata_after_boot(talk, time)
-        for rate in FIRMATA_RATES[1:]:
-            yield "firmata", SerialSettings(rate=rate), lambda: ask_firmata(talk, seconds())
+        first, *others = line.settings(FIRMATA_RATES)
+        yield "firmata", first, lambda: _firmata_after_boot(talk, time)
+        for settings in others:
+            yield "firmata", settings, lambda: ask_firmata(talk, seconds())
     if _wanted(protocol, "scpi"):
-        for rate in TEXT_RATES:
-            yield "scpi", SerialSettings(rate=rate), lambda: ask_scpi(talk, seconds())
+        for settings in line.settings(TEXT_RATES):
+            yield "scpi", settings, lambda: ask_scpi(talk, seconds())
     if _wanted(protocol, "modbus-rtu"):
-        for form in FORMS:
-            for rate in FRAME_RATES:
-                settings = SerialSettings(rate=rate, parity=form)
-                yield "modbus-rtu", settings, lambda: ask_modbus(talk, "modbus-rtu", seconds(), every=every)
+        for settings in line.settings(FRAME_RATES, FORMS):
+            yield "modbus-rtu", settings, lambda: ask_modbus(talk, "modbus-rtu", seconds(), every=every)
 
 
 # USB

@@ -6,9 +6,9 @@ import termios
 import unittest
 
 from cavet.bench import RunningBench
-from cavet.benchfile import load_bench
+from cavet.benchfile import check_text, load_bench, start_text
 from cavet.demo import demo_path
-from cavet.finding import Found, open_ports, topics_at, who
+from cavet.finding import Found, Line, open_ports, topics_at, who
 from cavet.wording import UnreachableError, WrongError
 from tests.commands.run import cavet_here
 
@@ -127,6 +127,33 @@ class Strangers(unittest.IsolatedAsyncioTestCase):
         self.addCleanup(loop.remove_reader, master)
         found = await who(os.ttyname(slave), "scpi", 60)
         self.assertEqual((found["idn"], found["baud"]), ("Cavet,Slow,1,1.0", 9600))
+
+    async def test_a_rate_that_is_not_a_usual_one_is_asked_at_where_it_is_named(self):
+        text = start_text("slow.bench.toml", "Slow", ["firmata"]).replace("rate = 57600", "rate = 1200")
+        bench = RunningBench(check_text(text, "slow.bench.toml"), hosts=False)
+        await bench.start()
+        self.addAsyncCleanup(bench.stop)
+        (endpoint,) = bench.endpoints
+        found = await who(endpoint.address, at_most=60, line=Line(1200))
+        self.assertEqual(("firmata", 20, 1200), (found["protocol"], found["pins"], found["baud"]))
+
+    async def test_every_unit_is_asked_no_longer_than_was_said(self):
+        master, slave = os.openpty()
+        for end in (master, slave):
+            self.addCleanup(os.close, end)
+        began = asyncio.get_running_loop().time()
+        with self.assertRaisesRegex(UnreachableError, r"no time for the units from \d+ on\) at 2400 8N1$"):
+            await who(os.ttyname(slave), "modbus-rtu", 1.0, every_unit=True, line=Line(2400, "8N1"))
+        self.assertLess(asyncio.get_running_loop().time() - began, 20)
+
+    async def test_only_a_line_has_a_rate(self):
+        for address, line, part in (
+            ("127.0.0.1:5025", Line(9600), "a serial line"),
+            ("usb:1209:CA7E", Line(form="8N1"), "a serial line"),
+            ("/dev/null", Line(form="9N1"), "such as 8N1"),
+        ):
+            with self.assertRaisesRegex(WrongError, part):
+                await who(address, line=line)
 
     async def test_rubbish_is_no_answer(self):
         async def echo(reader, writer):
