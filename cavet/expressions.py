@@ -12,7 +12,7 @@ import math
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-from cavet.wording import WrongError, counted, listed, nearest, unknown
+from cavet.wording import WrongError, counted, digits, listed, nearest, unknown
 
 MAX_CHARACTERS = 1000
 MAX_DEPTH = 40
@@ -86,7 +86,7 @@ class Expression:
             raise WrongError(self._place, found=self.text, expected="an expression less deeply nested")
         if isinstance(node, ast.Constant) and isinstance(node.value, int | float) and not isinstance(node.value, bool):
             if node.value > MOST_NUMBER:
-                raise WrongError(self._place, found="a larger number", expected=f"at most {MOST_NUMBER:g}")
+                raise WrongError(self._place, found="a larger number", expected=f"at most {digits(MOST_NUMBER)}")
             return
         name = _dotted(node)
         if name is not None:

@@ -34,7 +34,7 @@ from cavet.library.blocking import Bench, open
 from cavet.library.codec import Decoded, as_text
 from cavet.library.core import Value
 from cavet.library.errors import Refused, TooLate, Unconfirmed
-from cavet.wording import WrongError
+from cavet.wording import WrongError, digits
 
 NEAR = 0.01
 """Two numbers are the same when they differ by no more than this share of the greater one, percent and degrees also by
@@ -115,7 +115,9 @@ class BenchCase(unittest.TestCase):
             self.fail(str(error))
         took = self.bench.t - began
         if within is not None and took > within:
-            self.fail(f"{point} was confirmed after {took:.3f} s, not within {within:g} s\n{self.bench[point].trail}")
+            self.fail(
+                f"{point} was confirmed after {took:.3f} s, not within {digits(within)} s\n{self.bench[point].trail}"
+            )
 
     def assertMoved(self, part: str, to: Value, *, within: float = 5.0) -> None:
         """A part stands at a value, or does so within so many seconds: a number in its unit, or a word of its own."""
@@ -125,7 +127,7 @@ class BenchCase(unittest.TestCase):
         try:
             self.bench.wait_until(lambda: _same(moved.state, to, moved.unit), at_most=within)
         except TooLate:
-            self.fail(f"{part} is {moved.words} after {within:g} s, not {to}\n{self._trails_to(part)}".rstrip())
+            self.fail(f"{part} is {moved.words} after {digits(within)} s, not {to}\n{self._trails_to(part)}".rstrip())
 
     def _trails_to(self, part: str) -> str:
         """The latest trail of each point that is meant to move a part."""
@@ -175,7 +177,7 @@ class BenchCase(unittest.TestCase):
                 self.fail(str(error.found))
             raise
         if ended.was_late:
-            self.fail(f"the program had not ended within {within:g} s\n{ended.output}{ended.errors}")
+            self.fail(f"the program had not ended within {digits(within)} s\n{ended.output}{ended.errors}")
         return ended
 
 

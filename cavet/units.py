@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 import re
 
-from cavet.wording import WrongError, listed, nearest, plain
+from cavet.wording import WrongError, digits, listed, nearest, plain
 
 DIMENSIONS: dict[str, dict[str, float]] = {
     "ratio": {"": 1.0, "%": 0.01},
@@ -124,7 +124,7 @@ def split(text: str, expected: str, place: str = "") -> tuple[float, str]:
 
 def convert(number: float, unit: str, wanted: str, place: str = "", text: str = "") -> float:
     """Turn `number` from one unit into another of the same dimension."""
-    wrong = text or f"{number:g} {unit}"
+    wrong = text or f"{digits(number)} {unit}"
     if unit not in _DIMENSION_OF:
         close = nearest(unit, _DIMENSION_OF)
         raise WrongError(place, found=wrong, expected=_fitting(wanted), nearest=close)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 import unicodedata
 from collections.abc import Iterable
@@ -70,6 +71,20 @@ def _visible(character: str) -> str:
     if unicodedata.category(character) in ("Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp"):
         return f"‹U+{code:04X}›"
     return character
+
+
+def digits(number: float, most: int = 12) -> str:
+    """Print a number: a whole one with all of its digits, another one with `most` that tell, and never fewer than stand
+    before its point."""
+    if isinstance(number, int) or (abs(number) < 1e15 and number.is_integer()):
+        return str(int(number))
+    before = math.floor(math.log10(abs(number))) + 1 if 1 <= abs(number) < 1e15 else 0
+    return f"{number:.{max(most, before)}g}"
+
+
+def from_to(low: float, high: float, most: int = 12) -> str:
+    """Print what lies between two numbers: `0 to 65535`."""
+    return f"{digits(low, most)} to {digits(high, most)}"
 
 
 def hex_pairs(data: bytes) -> str:

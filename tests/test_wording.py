@@ -6,7 +6,18 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as some
 
-from cavet.wording import MoreWrongError, UnreachableError, WrongError, counted, hex_pairs, listed, nearest, plain
+from cavet.wording import (
+    MoreWrongError,
+    UnreachableError,
+    WrongError,
+    counted,
+    digits,
+    from_to,
+    hex_pairs,
+    listed,
+    nearest,
+    plain,
+)
 
 
 class Wording(unittest.TestCase):
@@ -38,6 +49,22 @@ class Wording(unittest.TestCase):
         self.assertEqual(listed([]), "")
         self.assertEqual(listed(["a"]), "a")
         self.assertEqual(listed(["a", "b", "c"], "and"), "a, b and c")
+
+    def test_numbers_have_all_the_digits_that_tell(self):
+        for number, most, text in (
+            (0, 12, "0"), (-0.0, 12, "0"), (1000001, 12, "1000001"), (4e6, 12, "4000000"), (1 << 64, 12, str(1 << 64)),
+            (0.1 + 0.2, 12, "0.3"), (-2.5, 12, "-2.5"), (1e16, 12, "1e+16"), (float("inf"), 12, "inf"),
+            (123456.789, 4, "123457"), (0.0012345678, 4, "0.001235"), (1234567.0, 4, "1234567"),
+        ):  # fmt: skip
+            self.assertEqual(text, digits(number, most))
+        self.assertEqual("0 to 4294967295", from_to(0.0, 4294967295.0))
+
+    @given(some.floats(-1e300, 1e300), some.integers(1, 15))
+    def test_no_digit_before_the_point_is_lost(self, number, most):
+        shown = float(digits(number, most))
+        self.assertLessEqual(
+            abs(shown - number), max(0.5 if abs(number) < 1e15 else 0.0, abs(number) * 10.0 ** (1 - most))
+        )
 
     def test_control_and_format_characters_become_visible(self):
         self.assertEqual(plain("a\x1b[31mb\x07\x7f"), "a‹ESC›[31mb‹BEL›‹DEL›")

@@ -9,7 +9,7 @@ import msgspec
 
 from cavet.boards import Client, Outgoing, Spoiled
 from cavet.record import Kind, Reason, Record, Topic
-from cavet.wording import counted
+from cavet.wording import counted, digits
 
 ON_LINKS = ("lose", "garble", "delay", "silence")
 ON_BOARDS = ("refuse", "nack", "hang-up", "reset")
@@ -101,7 +101,7 @@ class Meddling:
                     continue
                 if fault.kind == "delay":
                     late = max(late, fault.by)
-                    note = f"held back by {fault.by:g} s on the way"
+                    note = f"held back by {digits(fault.by)} s on the way"
                     self._record.append(
                         Kind.REMARK, self._board, Topic.LINK, self._link, fault.by, outgoing.cause, note
                     )

@@ -19,7 +19,7 @@ from cavet.boards.parts import Part
 from cavet.colours import BLACK, WHITE
 from cavet.hosts import Asked, Point, PointKind
 from cavet.record import Kind, Topic, Trail
-from cavet.wording import UnreachableError, listed
+from cavet.wording import UnreachableError, digits, listed
 
 BY = "walk"
 TEXT = "8"
@@ -295,7 +295,7 @@ def _is_news(told: Stood, before: Standing) -> bool:
 def _told(stood: Stood) -> str:
     if isinstance(stood, bool):
         return "on" if stood else "off"
-    return stood if isinstance(stood, str) else f"{stood:g}"
+    return stood if isinstance(stood, str) else digits(stood, 6)
 
 
 def _is_elsewhere(point: Point, there: Stood) -> bool:

@@ -10,7 +10,7 @@ from cavet import units
 from cavet.benchfile._places import Path, find_places
 from cavet.expressions import Expression
 from cavet.settings import Key, Table, keys_of, of_variants, rooms_of
-from cavet.wording import QUOTED, MoreWrongError, WrongError, listed, nearest, plain
+from cavet.wording import QUOTED, MoreWrongError, WrongError, digits, from_to, listed, nearest, plain
 
 T = TypeVar("T")
 Read = TypeVar("Read", bound=Table)
@@ -290,8 +290,8 @@ class Checker:
 def bounds(key: Key) -> str:
     """Say a key's limits."""
     if key.low is not None and key.high is not None:
-        return f", {key.low:g} to {key.high:g}"
-    return f", {key.low:g} or more" if key.low is not None else ""
+        return f", {from_to(key.low, key.high)}"
+    return f", {digits(key.low)} or more" if key.low is not None else ""
 
 
 def shown(raw: object) -> object:

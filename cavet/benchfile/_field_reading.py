@@ -11,7 +11,7 @@ from cavet.benchfile._places import Path
 from cavet.protocols.checks import Crc
 from cavet.protocols.plans import Check, Choice, FieldPlan
 from cavet.settings import made
-from cavet.wording import listed, nearest
+from cavet.wording import digits, from_to, listed, nearest
 
 NAME = re.compile(r"[A-Za-z][A-Za-z0-9_]{0,39}")
 KEPT = ("NAME", "PLAN")
@@ -47,7 +47,7 @@ class FieldReader:
         if table.scale == 0:
             self._checker.wrong((*path, "scale"), found=0, expected="another number than 0")
         if table.min is not None and table.max is not None and table.min > table.max:
-            self._checker.wrong((*path, "min"), found=table.min, expected=f"no more than max, {table.max:g}")
+            self._checker.wrong((*path, "min"), found=table.min, expected=f"no more than max, {digits(table.max)}")
         at = self._at(path, table, bits)
         values = self._values(path, table, bits)
         choice = self._choice(path, place, table.when)
@@ -139,7 +139,7 @@ class FieldReader:
             return
         low, high = FieldPlan(name="", kind=kind, bits=bits).wire_limits
         if not low <= number <= high:
-            self._checker.wrong((*path, key), found=number, expected=f"{low:g} to {high:g}: {bits} bits")
+            self._checker.wrong((*path, key), found=number, expected=f"{from_to(low, high)}: {bits} bits")
 
     def _at(self, path: Path, table: schema.FieldTable, bits: int | None) -> tuple[int, int] | None:
         raw = table.at

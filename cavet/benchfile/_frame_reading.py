@@ -8,7 +8,7 @@ from cavet.benchfile._field_reading import FieldReader
 from cavet.benchfile._places import Path
 from cavet.protocols import FieldError
 from cavet.protocols.plans import PLACE, Choice, Escape, FieldPlan, FramePlan, Layout, Run, is_loose
-from cavet.wording import listed, nearest
+from cavet.wording import from_to, listed, nearest
 
 
 class FrameReader:
@@ -126,7 +126,7 @@ class FrameReader:
         low, high = tag.wire_limits
         for value in field.choice.values if field.choice is not None and not tag.values else ():
             if not low * tag.scale + tag.offset <= value <= high * tag.scale + tag.offset:
-                self._wrong(field.name, "when", value, f"{low:g} to {high:g}: {tag.bits} bits")
+                self._wrong(field.name, "when", value, f"{from_to(low, high)}: {tag.bits} bits")
 
     def _check_text(self, plan: FramePlan) -> None:
         known = [field.name for field in plan.fields]

@@ -31,7 +31,7 @@ from cavet.boards.parts import MotorSettings, OverloadSettings, Pump, ServoSetti
 from cavet.expressions import Expression
 from cavet.hosts import Point
 from cavet.settings import Table, keys_of, made
-from cavet.wording import listed
+from cavet.wording import from_to, listed
 
 T = TypeVar("T", bound=Table)
 NAME = re.compile(r"[a-z][a-z0-9_]{0,39}")
@@ -129,7 +129,7 @@ class _Reader:
         low, high = sorted(table.range) if table.range else (-inf, inf)
         start = table.start
         if not low <= start <= high:
-            self._checker.wrong(("rig", name, "start"), found=start, expected=f"{low:g} to {high:g}")
+            self._checker.wrong(("rig", name, "start"), found=start, expected=from_to(low, high))
         return made(Quantity, table, name=name, low=low, high=high)
 
     def _basins(

@@ -15,7 +15,7 @@ from cavet.boards.buses import BusSettings
 from cavet.hosts import PinPoint, Point
 from cavet.protocols.registers import RegisterMap
 from cavet.units import show
-from cavet.wording import unknown
+from cavet.wording import from_to, unknown
 
 
 def bench_rows(setup: Setup) -> dict[str, list[Row]]:
@@ -133,7 +133,7 @@ def _about(point: Point) -> str:
     if point.kind.is_switch:
         return f"{point.words[0]}, {point.words[1]}"
     ends = f"{show(point.low, point.unit)} to {show(point.high, point.unit)}"
-    return f"{point.wire_low:g} to {point.wire_high:g} for {ends}"
+    return f"{from_to(point.wire_low, point.wire_high)} for {ends}"
 
 
 def _upper(name: str) -> str:

@@ -18,7 +18,7 @@ from cavet.checks._shown import problem_in
 from cavet.library.past import past_trails
 from cavet.record import RecordWriter
 from cavet.routines import Program, Runner, read_source, routine_text, tune_value
-from cavet.wording import UnreachableError, WrongError, listed, plain, unknown
+from cavet.wording import UnreachableError, WrongError, digits, listed, plain, unknown
 
 MOST_SECONDS = 3600.0
 """A check that has not ended after so many seconds of the bench will not."""
@@ -137,7 +137,7 @@ class RoutineAct(Act):
 
     def _body(self) -> str:
         units = {name: tune.unit or "" for name, tune in self._program.routines[self._name].tunes.items()}
-        tunes = ", ".join(f"{name} = {value:.12g} {units[name]}".rstrip() for name, value in self._tunes.items())
+        tunes = ", ".join(f"{name} = {digits(value)} {units[name]}".rstrip() for name, value in self._tunes.items())
         return f"do {self._name}" + (f" with {tunes}" if tunes else "")
 
     async def carry_out(self, bench: RunningBench, case: Case) -> str:
@@ -199,7 +199,7 @@ async def at_rest(
             return ""
         left = rest.within - (bench.clock.now() - began)
         if left <= LEAST_SECONDS:
-            return f"not at rest after {rest.within:g} s: {listed(away, 'and')}"
+            return f"not at rest after {digits(rest.within)} s: {listed(away, 'and')}"
         await asyncio.sleep(min(left, LOOK_SECONDS))
 
 
@@ -252,7 +252,7 @@ async def _run(bench: RunningBench, program: Program, name: str, tunes: dict[str
     if not running.done():
         runner.stop("it does not end")
         await running
-        return f"it has not ended within {MOST_SECONDS:g} s"
+        return f"it has not ended within {digits(MOST_SECONDS)} s"
     end = running.result()
     if end.result == "done":
         return ""

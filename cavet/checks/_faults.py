@@ -12,6 +12,7 @@ import msgspec
 
 from cavet.benchfile import Setup
 from cavet.boards import KINDS
+from cavet.wording import digits
 
 BROKEN = (0.1, 3.0)
 """How long a link is broken, in s, least and most."""
@@ -31,7 +32,7 @@ class Fault(msgspec.Struct, frozen=True, order=True):
     step: str
 
     def __str__(self) -> str:
-        return f"{self.t:g} s: {self.step}"
+        return f"{digits(self.t)} s: {self.step}"
 
 
 def draw(setup: Setup, hosts: Iterable[str], seed: str, count: int, span: float) -> tuple[Fault, ...]:
@@ -73,8 +74,8 @@ def _step(chance: random.Random, kind: str, place: str) -> str:
         return f"reset {place}"
     seconds = round(chance.uniform(*{"break": BROKEN, "delay": LATE, "press": PRESSED}[kind]), FINEST)
     if kind == "delay":
-        return f"fault delay on {place} for {seconds:g} s"
-    return f"{kind} {place} for {seconds:g} s without waiting"
+        return f"fault delay on {place} for {digits(seconds)} s"
+    return f"{kind} {place} for {digits(seconds)} s without waiting"
 
 
 def routine_of(faults: Iterable[Fault], defects: Iterable[str], body: str = "") -> str:
@@ -84,7 +85,7 @@ def routine_of(faults: Iterable[Fault], defects: Iterable[str], body: str = "") 
     steps, t = [], 0.0
     for fault in sorted(faults):
         if fault.t > t:
-            steps.append(f"    wait {round(fault.t - t, FINEST):g} s")
+            steps.append(f"    wait {digits(round(fault.t - t, FINEST))} s")
             t = fault.t
         steps.append(f"    {fault.step}")
     if not body:

@@ -18,7 +18,7 @@ from cavet.hosts import Point
 from cavet.kernel import kernel_devices, mappings_of
 from cavet.record import Kind
 from cavet.routines import Looking, routine_text
-from cavet.wording import WrongError, plain
+from cavet.wording import WrongError, digits, plain
 
 WITHIN = 30.0
 SETTLE_SECONDS, LEAST_LOOKS = 0.2, 20
@@ -180,7 +180,7 @@ class Hosted:
     def _why(self, ended: Ended) -> str:
         problems = []
         if ended.was_late:
-            problems.append(f"the program had not ended within {self._check.within or WITHIN:g} s")
+            problems.append(f"the program had not ended within {digits(self._check.within or WITHIN)} s")
         elif ended.code != (self._check.ends or 0):
             last = ended.errors.strip().splitlines()[-1:] or ended.output.strip().splitlines()[-1:]
             said = f": {plain(last[0], MOST_WRITTEN)}" if last else ""

@@ -21,7 +21,7 @@ from cavet.routines import Program, Runner, chosen, python_of, read_source, rout
 from cavet.serving.output import Output, as_json, end_at_signals
 from cavet.serving.outside import act_on, follow_input, read_line
 from cavet.units import show_duration
-from cavet.wording import WrongError, plain, unknown
+from cavet.wording import WrongError, digits, plain, unknown
 
 CODES = {"done": 0, "stopped": 0, "failed": 1, "lost": 3}
 
@@ -147,7 +147,7 @@ def readable(line: dict[str, Any]) -> str:
         found = "" if line["held"] else f", found {plain(line.get('found', ''))}"
         return f"{at}{'✓' if line['held'] else '✕'} {line['line']:4}  {plain(line['text'])}{found}"
     if event == "tune":
-        return f"{at}~       {line['name']} is {line['value']:g} now"
+        return f"{at}~       {line['name']} is {digits(line['value'])} now"
     if event == "end":
         where = f", line {line['line']}" if line["line"] else ""
         why = f": {plain(line['why'])}" if line["why"] else ""

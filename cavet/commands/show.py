@@ -28,7 +28,7 @@ from cavet.commands._bench import open_bench
 from cavet.commands._completing import complete_shown
 from cavet.protocols.registers import RegisterMap
 from cavet.units import show
-from cavet.wording import WrongError, listed, plain, unknown
+from cavet.wording import WrongError, digits, listed, plain, unknown
 
 FORMS = ("markdown", "csv", "python", "c")
 Tables = dict[str, list[dict[str, Any]]]
@@ -135,7 +135,7 @@ def cell(value: Any) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, float):
-        return f"{value:g}"
+        return digits(value, 6)
     if isinstance(value, dict):
         return ", ".join(str(key) for key in value)
     if isinstance(value, list):

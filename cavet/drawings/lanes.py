@@ -11,6 +11,7 @@ import msgspec
 from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, WATER, Canvas, Ink, clip, wrapped
 from cavet.lanes import CURVE, LEVEL, TRAFFIC, WISHES, Lane
 from cavet.units import show, show_duration
+from cavet.wording import digits
 
 NAME_CELLS = 22
 UNIT_CELLS = 7
@@ -368,5 +369,5 @@ def shown(name: str, value: float, unit: str) -> str:
     """What a measure says."""
     if unit == "s":
         return show_duration(value)
-    number = float(f"{value:.4g}")
-    return show(number, unit) if unit else f"{number:g}"
+    shown = digits(value, 4)
+    return show(float(shown), unit) if unit else shown

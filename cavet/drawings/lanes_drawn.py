@@ -9,6 +9,7 @@ from cavet.drawings.lanes import INKS, span_of, tick_seconds
 from cavet.drawings.vector import CHARACTER, Area, Drawing, Point, Shape, Stroke, Words
 from cavet.lanes import CURVE, LEVEL, TRAFFIC, WISHES, Course, Lane
 from cavet.units import show
+from cavet.wording import digits
 
 NAME_PIXELS, WIDTH, RIGHT = 190.0, 1000.0, 24.0
 TOP, ROW, TALL, GAP, HEADING = 64.0, 22.0, 52.0, 8.0, 26.0
@@ -40,7 +41,7 @@ def lanes_drawing(title: str, lanes: list[Lane], begin: float, end: float) -> Dr
         y += height + GAP
     shapes += _axis(begin, end, scale, y)
     names = ", ".join(f"{lane.group} {lane.board} {lane.name}".replace("  ", " ") for lane in lanes)
-    told = f"From {begin:.6g} s to {end:.6g} s: {names}"
+    told = f"From {digits(begin, 8)} s to {digits(end, 8)} s: {names}"
     return Drawing(width=WIDTH, height=y + 16, title=title, description=told[:2000], shapes=tuple(shapes))
 
 

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 import msgspec
 
 from cavet.record import Event, Value
-from cavet.wording import counted
+from cavet.wording import counted, digits
 
 Key = tuple[object, ...]
 
@@ -28,9 +28,11 @@ class Difference(msgspec.Struct, frozen=True):
 
     @property
     def words(self) -> str:
-        """Up to when they are the same, and how much differs then."""
+        """Up to when they are the same, and how much differs then, if anything does."""
+        if self.same_until is None:
+            return "the same"
         differ = "differs" if self.count == 1 else "differ"
-        return f"the same up to {self.same_until:.6g} s, then {counted(self.count, 'event')} {differ}"
+        return f"the same up to {digits(self.same_until, 8)} s, then {counted(self.count, 'event')} {differ}"
 
 
 def compare(a: Iterable[Event], b: Iterable[Event], within: float = 0.0, shift: float = 0.0) -> Difference:

@@ -20,7 +20,7 @@ from cavet.hosts._point import Asked, Point
 from cavet.hosts._session import Reading, Said, SessionSettings, SessionState, state_words
 from cavet.protocols import Frame
 from cavet.record import Kind, Purpose, Reason, Tell, Topic
-from cavet.wording import WrongError, unknown
+from cavet.wording import WrongError, digits, unknown
 
 FindCause = Callable[[Frame], int | None]
 """Gives the event behind a frame that was heard."""
@@ -276,7 +276,7 @@ class Session(Generic[P]):
 
     @property
     def _within(self) -> str:
-        return f"each within {self._settings.reply_within:g} s"
+        return f"each within {digits(self._settings.reply_within)} s"
 
     def _tell_again(self, wish: Wish, tries: int = 0) -> None:
         words = f"try {(tries or wish.tries) + 1}"

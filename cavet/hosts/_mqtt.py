@@ -35,7 +35,7 @@ from cavet.messaging import (
 )
 from cavet.protocols.mqtt import Filter
 from cavet.record import Kind, Purpose, Tell, Topic
-from cavet.wording import plain
+from cavet.wording import digits, plain
 
 NO_SUBSCRIBERS = 0x10
 PUBLISH_TYPE = 3
@@ -342,7 +342,7 @@ class MqttSession(Session[TopicPoint]):
         """How far it has come, by all that a host can know."""
         waited = self._settings.reply_within * (self._settings.retries + 1)
         if point.qos and sent.taken is None:
-            return f"the broker did not take it: no acknowledgement within {waited:g} s"
+            return f"the broker did not take it: no acknowledgement within {digits(waited)} s"
         if sent.taken == NO_SUBSCRIBERS:
             return f"the broker took it, but nobody has subscribed to {plain(point.command, MAX_SHOWN)}"
         if self.presence.here is False:

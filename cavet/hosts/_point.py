@@ -9,7 +9,7 @@ import msgspec
 
 from cavet import units
 from cavet.colours import parse_colour
-from cavet.wording import WrongError, is_text, plain
+from cavet.wording import WrongError, digits, from_to, is_text, plain
 
 Asked = float | bool | str
 
@@ -140,7 +140,9 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
 
     def _check_place(self, what: str, number: float, most: int) -> None:
         if not 1 <= number <= most:
-            raise WrongError(f"{self.board}.{self.name}", found=f"{what} {number:.12g}", expected=f"{what} 1 to {most}")
+            raise WrongError(
+                f"{self.board}.{self.name}", found=f"{what} {digits(number)}", expected=f"{what} 1 to {most}"
+            )
 
     def number(self, value: object) -> float:
         """A number that it may be asked for. Raises `WrongError` for what is none, and for one without an end."""
@@ -224,10 +226,12 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
         """Raise `WrongError` where its numbers make no scale."""
         place = f"points.{self.name}"
         if self.low == self.high:
-            raise WrongError(f"{place}.range", found=f"{self.low:g} to {self.high:g}", expected="two different ends")
+            raise WrongError(f"{place}.range", found=from_to(self.low, self.high), expected="two different ends")
         if self.wire_low == self.wire_high:
             raise WrongError(
-                f"{place}.wire", found=f"{self.wire_low:g} to {self.wire_high:g}", expected="two different ends"
+                f"{place}.wire",
+                found=from_to(self.wire_low, self.wire_high),
+                expected="two different ends",
             )
         free = self.kind.is_switch or self.kind is PointKind.COLOUR or not self.rests
         for name, value in (("rest", self.rest), ("start", self.start)):

@@ -12,7 +12,7 @@ from cavet.messaging import PayloadError, PayloadForm
 from cavet.protocols import FieldError
 from cavet.protocols.modbus import BITS, ValueForm
 from cavet.protocols.plans import FieldPlan
-from cavet.wording import listed, plain
+from cavet.wording import digits, listed, plain
 
 
 class PinPoint(Point, frozen=True, kw_only=True):
@@ -166,7 +166,7 @@ class HeaderPoint(Point, frozen=True, kw_only=True):
             if self.turn_on:
                 return self.turn_on if on else self.turn_off
             return self.set.replace("{}", "ON" if on else "OFF")
-        return self.set.replace("{}", f"{self.to_wire(value):.9g}")
+        return self.set.replace("{}", digits(self.to_wire(value)))
 
 
 class TopicPoint(Point, frozen=True, kw_only=True):

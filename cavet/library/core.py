@@ -40,7 +40,7 @@ from cavet.record import Event, Kind, RecordWriter, Transfer, check_new
 from cavet.record import Trail as Followed
 from cavet.routines import End, Runner, chosen, read_routine, tune_value
 from cavet.units import finite
-from cavet.wording import UnreachableError, WrongError
+from cavet.wording import UnreachableError, WrongError, digits
 
 T = TypeVar("T")
 Value = float | bool | str
@@ -143,7 +143,7 @@ class BenchCore:
         began, at_most = self.t, finite(at_most, "wait_until.at_most", SECONDS, 0.0)
         while not condition():
             if self.t - began > at_most:
-                raise TooLate(f"what was waited for has not come within {at_most:g} s")
+                raise TooLate(f"what was waited for has not come within {digits(at_most)} s")
             await asyncio.sleep(LOOK_SECONDS)
         return self.t - began
 

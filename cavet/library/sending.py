@@ -10,7 +10,7 @@ from cavet.bench import RunningBench, Spoiling, find_host
 from cavet.library.codec import Decoded, as_text
 from cavet.library.frames import decoded
 from cavet.protocols import Side
-from cavet.wording import UnreachableError
+from cavet.wording import UnreachableError, digits
 
 BY = "script"
 
@@ -40,7 +40,7 @@ async def send(running: RunningBench, place: str, message: str, within: float | 
     if sent.due and sent.answer is None:
         link = running.host_links[find_host(running, place)]
         patience = within if within is not None else link.setup.settings.reply_within
-        raise UnreachableError(link.link.board, f"no answer to {message} within {patience:g} s")
+        raise UnreachableError(link.link.board, f"no answer to {message} within {digits(patience)} s")
     return sent
 
 

@@ -21,7 +21,7 @@ from cavet.messaging._publication import Publication, number_property, text_prop
 from cavet.messaging._speech import PUBACK, PUBCOMP, PUBREC, PUBREL, Speech
 from cavet.protocols import Frame, Message, Side, mqtt
 from cavet.protocols.mqtt import MAX_PACKET_BYTES, NAMES, RETURN_CODES, Filter, MqttDecoder, Property
-from cavet.wording import plain
+from cavet.wording import digits, plain
 
 CONNACK_WITHIN = 5.0
 PONG_WITHIN = 5.0
@@ -289,7 +289,7 @@ class MqttClient:
         if now >= self._granted_by:
             what, within = "SUBACK", SUBACK_WITHIN
         if now >= min(self._deadline, self._granted_by):
-            self.hang_up = f"the broker does not answer: no {what} within {within:g} s"
+            self.hang_up = f"the broker does not answer: no {what} within {digits(within)} s"
             return inf
         ping_at = self._said_at + PING_SHARE * self._keep_alive if self._keep_alive else inf
         if self.state is ClientState.OPEN and now >= ping_at and self._deadline == inf:

@@ -9,7 +9,7 @@ from typing import Any, TypeGuard
 import msgspec
 
 from cavet import units
-from cavet.wording import WrongError, listed, plain
+from cavet.wording import WrongError, digits, listed, plain
 
 KINDS = ("words", "number", "text", "json", "raw")
 NUMBER = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d{1,3})?", re.ASCII)
@@ -42,7 +42,7 @@ class PayloadForm(msgspec.Struct, frozen=True, kw_only=True):
         if self.kind == "words":
             return self.words[bool(value)].encode()
         if self.kind == "number":
-            return f"{_number_text(float(value))}{f' {self.unit}' if self.unit else ''}".encode()
+            return f"{digits(float(value), 9)}{f' {self.unit}' if self.unit else ''}".encode()
         if self.kind == "json":
             return msgspec.json.encode(self._wrap(self.words[value] if self._says_words(value) else value))
         if self.kind == "raw":
@@ -163,7 +163,3 @@ def path_problem(path: str) -> str:
 
 def _short(text: str) -> str:
     return f'"{plain(text, MAX_SHOWN)}"'
-
-
-def _number_text(number: float) -> str:
-    return str(int(number)) if number.is_integer() and abs(number) < 1e15 else f"{number:.9g}"

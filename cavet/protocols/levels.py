@@ -11,6 +11,7 @@ from collections.abc import Iterable, Sequence
 import msgspec
 
 from cavet.protocols.i2c import Mark, Octet, Token
+from cavet.wording import digits
 
 HIGH, LOW = 1, 0
 Level = int | None
@@ -96,7 +97,7 @@ def uart(data: bytes, rate: float, *, bits: int = 8, parity: str = "N", stops: f
         if parity != "N":
             level = {"E": ones & 1, "O": 1 - (ones & 1), "M": 1, "S": 0}[parity]
             put(level, period, "par", f"parity bit, {PARITIES[parity]}")
-        put(HIGH, stops * period, "P", "stop bit" if stops == 1 else f"stop, {stops:g} bits")
+        put(HIGH, stops * period, "P", "stop bit" if stops == 1 else f"stop, {digits(stops)} bits")
     return Waveform((pen.trace(),), tuple(stretches), t + IDLE_BITS * period, period)
 
 

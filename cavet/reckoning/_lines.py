@@ -7,7 +7,7 @@ from collections.abc import Callable
 from cavet.protocols import checks, i2c, read_bytes
 from cavet.reckoning._sum import Given, Reckoned, Sum, whole
 from cavet.units import parse, parse_switch, show, show_duration
-from cavet.wording import WrongError, counted, hex_pairs, listed, nearest
+from cavet.wording import WrongError, counted, digits, hex_pairs, listed, nearest
 
 PLAIN: dict[str, Callable[[bytes], int]] = {
     "sum8": checks.sum8,
@@ -103,7 +103,8 @@ def _wire_time(given: Given) -> Reckoned:
 
         settings = SerialSettings.parse(max(1, round(rate)), given.get("settings", "8N1"), "wire-time.settings")
         seconds = count * settings.byte_seconds
-        way = f"{count} bytes × {settings.byte_seconds * rate:g} bits at {rate:g} Bd: {show_duration(seconds)}"
+        bits = digits(settings.byte_seconds * rate, 6)
+        way = f"{count} bytes × {bits} bits at {digits(rate)} Bd: {show_duration(seconds)}"
         return Reckoned({"wire_us": round(seconds * 1e6, 6)}, way)
     if "settings" in given:
         raise WrongError("wire-time.settings", found=given["settings"], expected="it with link=serial only")
@@ -130,7 +131,7 @@ def _baud(given: Given) -> Reckoned:
     holds = abs(error) <= most
     way = (
         f"{show(clock, 'Hz')} / ({samples} × {divisor}) = {actual:.0f} Bd, {error:+.2f} %; at the stop bit both ends "
-        f"may be off by half a bit in {STOP_BIT:g}, {most:.1f} % for each"
+        f"may be off by half a bit in {digits(STOP_BIT)}, {most:.1f} % for each"
     )
     problems = () if holds else (f"error: found {error:+.2f} %, expected at most {most:.1f} % for 8N1",)
     values = {"divisor": divisor, "actual": round(actual, 3), "error_percent": round(error, 3), "ok": holds}

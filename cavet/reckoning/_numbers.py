@@ -10,7 +10,7 @@ from cavet.protocols import FieldError
 from cavet.protocols.modbus import KINDS, ORDERS, ValueForm
 from cavet.reckoning._sum import Given, Reckoned, Sum, whole
 from cavet.units import parse_switch, split
-from cavet.wording import WrongError, listed, nearest, plain
+from cavet.wording import WrongError, digits, from_to, listed, nearest, plain
 
 WIDTHS = (8, 16, 32, 64)
 FLOATS = {16: ">e", 32: ">f", 64: ">d"}
@@ -110,7 +110,7 @@ def _in_all_orders(form: ValueForm) -> dict[str, ValueForm]:
 
 
 def _as_number(value: float | str) -> str:
-    return str(value) if isinstance(value, int) else f"{float(value):.9g}"
+    return digits(value, 9) if not isinstance(value, str) else value
 
 
 def _hex_words(words: tuple[int, ...]) -> str:
@@ -153,10 +153,11 @@ def _scale(given: Given) -> Reckoned:
     back = low + (to - to_low) / (to_high - to_low) * (high - low)
     error = back - value
     inside = min(low, high) <= value <= max(low, high)
-    problems = () if inside else (f"value: found {given['value']}, expected {low:g} to {high:g}",)
+    problems = () if inside else (f"value: found {given['value']}, expected {from_to(low, high)}",)
     way = (
-        f"{to_low:g} + ({value:g} − {low:g}) / ({high:g} − {low:g}) × ({to_high:g} − {to_low:g}) = {exact:.6g}, "
-        f"as a whole number {to}; back {back:.6g}{unit and ' ' + unit}, off by {error:+.3g}"
+        f"{digits(to_low)} + ({digits(value)} − {digits(low)}) / ({digits(high)} − {digits(low)}) × "
+        f"({digits(to_high)} − {digits(to_low)}) = {digits(exact, 6)}, "
+        f"as a whole number {to}; back {digits(back, 6)}{unit and ' ' + unit}, off by {error:+.3g}"
     )
     return Reckoned({"to": to, "back": round(back, 9), "error": round(error, 9)}, way, problems)
 

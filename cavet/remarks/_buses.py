@@ -12,7 +12,7 @@ from cavet.remarks._around import Around, part_key
 from cavet.remarks._mending import Edit, Mend
 from cavet.remarks._remark import Remark, Weight
 from cavet.units import show
-from cavet.wording import listed
+from cavet.wording import digits, listed
 
 E12 = (1.0, 1.2, 1.5, 1.8, 2.2, 2.7, 3.3, 3.9, 4.7, 5.6, 6.8, 8.2)
 """The steps of the row of resistors that everybody has. Source: IEC 60063."""
@@ -115,7 +115,7 @@ def _micro(seconds: float) -> str:
 
 
 def _hertz(rate: float) -> str:
-    return f"{rate / 1000:g} kHz"
+    return f"{digits(rate / 1000)} kHz"
 
 
 def devices_at_nothing(around: Around) -> Iterator[Remark]:

@@ -14,7 +14,7 @@ from cavet.remarks._mending import Edit, Mend
 from cavet.remarks._points import topic_meant
 from cavet.remarks._remark import Remark, Weight
 from cavet.units import show_duration
-from cavet.wording import listed
+from cavet.wording import digits, listed
 
 NEARLY_FULL, HALF_FULL = 0.8, 0.5
 """Shares of a line that reports may take: there it is told, and so much may stay."""
@@ -53,7 +53,7 @@ def told_too_late(around: Around) -> Iterator[Remark]:
         }  # fmt: skip
         if not late:
             continue
-        keys, enough = ("hosts", host.name, "reply_within"), f"{AMPLE * max(late.values()):g} s"
+        keys, enough = ("hosts", host.name, "reply_within"), f"{digits(AMPLE * max(late.values()))} s"
         yield Remark(
             name="told-too-late", keys=keys, weight=Weight.DOUBTFUL,
             what=f"the {board.name} tells of {listed(late, 'and')} every {show_duration(max(late.values()))}, and "

@@ -13,9 +13,9 @@ from cavet.remarks._mending import Edit, Mend
 from cavet.remarks._remark import Remark, Weight
 from cavet.units import show
 from cavet.wiring import Wiring
-from cavet.wording import listed
+from cavet.wording import digits, listed
 
-POWERS = {f"{1 << bits:g}" for bits in range(6, 17)}
+POWERS = {digits(1 << bits) for bits in range(6, 17)}
 """One more than what converters of so many bits count to."""
 LEVELS = (PlaceKind.CELL, PlaceKind.FIELD)
 """The kinds of places at which a level is told as it is."""
@@ -87,13 +87,13 @@ def converters_differ(around: Around) -> Iterator[Remark]:
             continue
         most, full = max(point.wire_low, point.wire_high), round(((1 << bits) - 1) / scale)
         is_range = (point.wire_low, point.wire_high) == (point.low, point.high)
-        is_others = f"{most + 1:g}" in POWERS or f"{most * scale + 1:g}" in POWERS
+        is_others = digits(most + 1) in POWERS or digits(most * scale + 1) in POWERS
         if most == full or (most < full and not is_range and not is_others):
             continue
         low, high = (0, full) if point.wire_low < point.wire_high else (full, 0)
         yield Remark(
             name="converter-differs", keys=point_key(point, "wire"), weight=Weight.DOUBTFUL,
-            what=f"{point.name} takes {most:g} on the wire for the end of its range, and the {bits} bits of "
+            what=f"{point.name} takes {digits(most)} on the wire for the end of its range, and the {bits} bits of "
             f"{pin_word(board, number)} end at {full}",
             why="each reading is as many times too great or too small, and looks like one that is right",
             mend=Mend(f"wire = [{low}, {high}]", (Edit(point_key(point, "wire"), [low, high]),)),

@@ -12,7 +12,7 @@ from cavet.remarks._mending import Edit, Mend
 from cavet.remarks._remark import Remark, Weight
 from cavet.units import convert, show
 from cavet.wiring import Place, PlaceKind, Wiring
-from cavet.wording import WrongError, listed, nearest
+from cavet.wording import WrongError, digits, listed, nearest
 
 NEEDS_NO_POINT = ("expander", "latch", "registers", "target", "serial", "shift", "adc", "dac", "overload")
 """Parts that are worked through others, or that others read."""
@@ -222,7 +222,7 @@ def units_of_values_differ(around: Around) -> Iterator[Remark]:
             mend = Mend(f"wire = {whole}", (Edit(point_key(point, "wire"), whole),)) if len(whole) == 2 else None
             yield Remark(
                 name="scale-differs", keys=point_key(point, "unit"), weight=Weight.WRONG,
-                what=f"{point.name} is {point.show(point.high)} where {point.wire_high:g} is said, and there the "
+                what=f"{point.name} is {point.show(point.high)} where {digits(point.wire_high)} is said, and there the "
                 f"{board.name} counts in {place.unit}: that is {show(ends[1], place.unit)}",
                 why="each value is as many times too great or too small, and is read back as it was sent",
                 mend=mend, subjects=(point.name,),

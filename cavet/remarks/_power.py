@@ -14,13 +14,13 @@ from cavet.remarks._mending import Edit, Mend
 from cavet.remarks._remark import Remark, Weight
 from cavet.units import show, show_duration
 from cavet.wiring import Wiring
-from cavet.wording import listed
+from cavet.wording import digits, listed
 
 HEAVY = ("motor", "pump", "servo", "stepper", "heater", "valve")
 """What does harm when nobody stops it."""
 USUAL_PAUSE = "200 ms"
 FAILSAFE_SECONDS = 2.0
-USUAL_FAILSAFE = f"{FAILSAFE_SECONDS:g} s"
+USUAL_FAILSAFE = f"{digits(FAILSAFE_SECONDS)} s"
 FAILSAFE_SHARE = 4
 """So often a host says something in that time, lest one that is lost counts as silence."""
 

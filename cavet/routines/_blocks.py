@@ -9,6 +9,7 @@ from cavet.routines._track import Track
 from cavet.routines._turns import MOST_TURNS, Counted, Each, Endless, Every, Turns, counted
 from cavet.routines._working import Working
 from cavet.units import show_duration
+from cavet.wording import digits, from_to
 
 
 class Blocks(Working):
@@ -47,7 +48,7 @@ class Blocks(Working):
             return Endless(step.line, self._bench.clock.now, lambda: True)
         times = self._known(step, step.times, track)
         if not 0 <= times <= MOST_TURNS:
-            raise self._failed(step, f"found {times:g} times, expected 0 to {MOST_TURNS}")
+            raise self._failed(step, f"found {digits(times)} times, expected 0 to {MOST_TURNS}")
         return Counted(times)
 
     async def _while(self, step: tree.Step, track: Track) -> None:
@@ -103,5 +104,5 @@ class Blocks(Working):
         for name, value in tunes.items():
             if not routine.tunes[name].limited(value):
                 low, high = sorted((routine.tunes[name].low, routine.tunes[name].high))
-                raise self._failed(step, f"{name} is {value:g}, expected {low:g} to {high:g}")
+                raise self._failed(step, f"{name} is {digits(value)}, expected {from_to(low, high)}")
         await self._routine(routine, tunes)

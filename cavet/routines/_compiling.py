@@ -25,7 +25,7 @@ from cavet.routines import _code as code
 from cavet.routines import _tree as tree
 from cavet.routines._mistakes import MistakeError
 from cavet.routines._spelling import written_word
-from cavet.wording import WrongError, listed, plain
+from cavet.wording import WrongError, digits, listed, plain
 
 MAX_TEXT = 1000
 FINEST = {"%": 0.4, "deg": 1.0, "°": 1.0}
@@ -209,7 +209,7 @@ class ValueCompiler:
         if expr.unit is not None and not units.known(expr.unit):
             raise MistakeError(expr.at, found=expr.unit, expected="a unit")
         number = expr.value
-        word = self._word(f"{number:g}", want) if expr.unit is None and want is not None else None
+        word = self._word(digits(number), want) if expr.unit is None and want is not None else None
         if word is not None:
             return word
         return Value(kind="number", unit=expr.unit, run=lambda look: number, constant=True)

@@ -9,6 +9,7 @@ import msgspec
 from cavet import units
 from cavet.routines._mistakes import MistakeError
 from cavet.routines._words import KEYWORDS
+from cavet.wording import digits
 
 MOST_COLUMNS, MOST_WORDS = 2000, 200
 MOST_NUMBER = 1e15
@@ -75,7 +76,7 @@ def _number(line: str, match: re.Match[str]) -> Token:
     text = match.group()
     value = float(int(text, 16)) if text[:2] in ("0x", "0X") else float(text.replace(" ", ""))
     if value > MOST_NUMBER:
-        raise MistakeError(match.start() + 1, found="a larger number", expected=f"at most {MOST_NUMBER:g}")
+        raise MistakeError(match.start() + 1, found="a larger number", expected=f"at most {digits(MOST_NUMBER)}")
     at = match.end()
     behind = at + 1 if line[at : at + 1] == " " else at
     unit = UNIT.match(line, behind)

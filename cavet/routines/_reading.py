@@ -11,7 +11,7 @@ from cavet.routines._checked import CheckedRoutine, Program
 from cavet.routines._checking import check
 from cavet.routines._parsing import parse
 from cavet.routines._words import KEYWORDS
-from cavet.wording import MoreWrongError, WrongError, unknown
+from cavet.wording import MoreWrongError, WrongError, digits, from_to, unknown
 
 MOST_TOLD = 50
 """So many mistakes are told of one file; of the others only how many there are."""
@@ -80,5 +80,5 @@ def tune_value(routine: CheckedRoutine, name: str, raw: object, place: str) -> f
         value = units.finite(str(raw) if isinstance(raw, bool) else raw, place, expected)
     if not tune.limited(value):
         low, high = sorted((tune.low, tune.high))
-        raise WrongError(place, found=f"{value:g}", expected=f"{low:g} to {high:g} {tune.unit or ''}".strip())
+        raise WrongError(place, found=digits(value), expected=f"{from_to(low, high)} {tune.unit or ''}".strip())
     return value

@@ -14,7 +14,7 @@ from cavet.routines import _tree as tree
 from cavet.routines._compiling import Names
 from cavet.routines._conditions import Compiler
 from cavet.routines._mistakes import MistakeError
-from cavet.wording import listed
+from cavet.wording import digits, listed
 
 STEPS = ("set", "toggle", "pulse", "wait", "repeat", "if")
 LOW_WORDS, HIGH_WORDS = ("off", "pressed", "closed", "low"), ("on", "released", "open", "high")
@@ -152,7 +152,7 @@ class ReflexReader:
             share = value.value / 100 if value.unit == "%" else value.value
             if value.unit not in ("%", None) or not 0 <= share <= 1:
                 raise MistakeError(
-                    value.at, found=f"{value.value:g} {value.unit or ''}".strip(), expected="0 % to 100 %"
+                    value.at, found=f"{digits(value.value)} {value.unit or ''}".strip(), expected="0 % to 100 %"
                 )
         elif isinstance(value, tree.Name) and value.name in ("on", "off"):
             share = 1.0 if value.name == "on" else 0.0

@@ -23,7 +23,7 @@ from cavet.routines._looking import Looking
 from cavet.routines._telling import End, EndError, LeaveError, OverError, Tell
 from cavet.routines._track import Scope, Track
 from cavet.routines._working import unreachable
-from cavet.wording import UnreachableError, WrongError, plain
+from cavet.wording import UnreachableError, WrongError, digits, from_to, plain
 
 FINALLY_SECONDS = 30.0
 LINK_SECONDS = 0.1
@@ -113,10 +113,12 @@ class Runner(Blocks):
                 if not tune.limited(value):
                     low, high = sorted((tune.low, tune.high))
                     raise WrongError(
-                        f"tune {name}", found=f"{value:g}", expected=f"{low:g} to {high:g} {tune.unit or ''}".strip()
+                        f"tune {name}",
+                        found=digits(value),
+                        expected=f"{from_to(low, high)} {tune.unit or ''}".strip(),
                     )
                 scope[name] = value
-                self._bench.record.append(Kind.STEP, "", Topic.TUNE, name, value, None, f"turned to {value:g}")
+                self._bench.record.append(Kind.STEP, "", Topic.TUNE, name, value, None, f"turned to {digits(value)}")
                 self._tell("tune", name=name, value=value)
                 return
         raise WrongError("tune", found=name, expected="a tune of a routine that runs")

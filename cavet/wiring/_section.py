@@ -12,6 +12,7 @@ from cavet.boards import KINDS
 from cavet.hosts import DevicePoint, PinPoint, Point
 from cavet.units import show
 from cavet.wiring._wiring import Wiring
+from cavet.wording import digits
 
 MOST_NAMED = 2
 """So many names stand in a row; of more, the first, and how many there are besides."""
@@ -206,7 +207,7 @@ def range_of(point: Point) -> str:
     if point.kind.is_text:
         size = f", {point.width} × {point.height}" if isinstance(point, DevicePoint) and point.width else ""
         return f"{point.kind.value}{size}"
-    low, high = f"{point.low:g}".replace("-", "−"), show(point.high, point.unit)
+    low, high = digits(point.low).replace("-", "−"), show(point.high, point.unit)
     return f"{low} to {high}"
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from cavet.bench import Spoken
 from cavet.protocols import Frame, Message, as_fields
 from cavet.protocols.usb import StatusStage
-from cavet.wording import counted, hex_pairs, plain
+from cavet.wording import counted, digits, hex_pairs, plain
 
 UNTOLD = ("unit", "transaction", "packet_id", "dup", "retain", "qos", "protocol_level", "ten_bit")
 """Fields that say nothing of what is wanted."""
@@ -50,5 +50,5 @@ def _shown(value: object) -> str:
         found = value.get("value")
         return _shown(found) if found is not None else " ".join(f"{key} {_shown(item)}" for key, item in value.items())
     if isinstance(value, float):
-        return f"{value:g}"
+        return digits(value, 6)
     return plain(str(value), MAX_VALUE)

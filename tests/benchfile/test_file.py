@@ -63,7 +63,7 @@ SPOILT = [
     ('start = "1.2 m"', 'start = "1.2 m"\nbasin = 12', "rig.level.basin: found 12, expected 0 to 9"),
     ('kind = "serial"\nboard = "hut"', 'kind = "serial"\nboard = "hat"', 'links.hut.board: found "hat"'),
     ('kind = "serial"', 'kind = "serial"\nsettings = "9N1"', "such as 8N1"),
-    ('kind = "serial"', 'kind = "serial"\nrate = 3', "found 3, expected 50 to 4e+06"),
+    ('kind = "serial"', 'kind = "serial"\nrate = 3', "found 3, expected 50 to 4000000"),
     ('kind = "serial"', 'kind = "tcp"\naddress = "nowhere"', "simulated, or HOST:PORT"),
     ('link = "hut"', 'link = "hit"', 'hosts.hut.link: found "hit"'),
     ('protocol = "firmata"', 'protocol = "firmata"\nreply_within = "5 mm"', "expected a number in s"),

@@ -3,6 +3,7 @@
 import contextlib
 import io
 import json
+import re
 import resource
 import subprocess
 import sys
@@ -11,7 +12,20 @@ from concurrent.futures import BrokenExecutor, Future
 from xml.etree import ElementTree
 
 from cavet.benchfile import load_bench
-from cavet.checks import Came, Case, Done, Fault, Processes, Smaller, Wanted, carry_out, draw, orders_of, run_all
+from cavet.checks import (
+    Came,
+    Case,
+    Done,
+    Fault,
+    Processes,
+    Smaller,
+    Wanted,
+    carry_out,
+    draw,
+    orders_of,
+    routine_of,
+    run_all,
+)
 from cavet.commands.check import Report
 from cavet.wording import WrongError
 from tests.checks.huts import Folder, hut
@@ -83,6 +97,11 @@ class Drawn(Folder, unittest.TestCase):
         self.assertEqual({"break", "fault", "reset", "press"}, {fault.step.split()[0] for fault in drawn})
         self.assertTrue(all(0 <= fault.t <= 10 for fault in drawn))
         carry_out(setup, Case(check="blink", seed="a", faults=drawn))  # each of them is a step that can be read
+
+    def test_late_faults_come_to_the_millisecond(self):
+        told = routine_of([Fault(12345.678, "reset hut"), Fault(1234567.891, "reset hut")], ())
+        self.assertEqual(["12345.678", "1222222.213"], re.findall(r"wait (\S+) s", told))
+        self.assertEqual("12345.678 s: reset hut", str(Fault(12345.678, "reset hut")))
 
 
 class Losing:

@@ -19,6 +19,9 @@ METER = HeaderPoint(
 )
 
 
+CLOCK = HeaderPoint(name="clock", board="b", kind=PointKind.LEVEL, set="FREQ {}", unit="Hz", high=1e11, wire_high=1e11)
+
+
 class Talk:
     def __init__(self, *points, **settings):
         self.time = 0.0
@@ -79,6 +82,10 @@ class Talk:
 
 
 class Sessions(unittest.TestCase):
+    def test_a_large_number_is_asked_for_with_all_its_digits(self):
+        for value, text in ((12345678901.0, "12345678901"), (0.1 + 0.2, "0.3"), (1234567.25, "1234567.25")):
+            self.assertEqual(f"FREQ {text}", CLOCK.command(value))
+
     def ready(self, *points, **settings):
         talk = Talk(*(points or (VOLTS, OUTPUT, RELAY, METER)), **settings)
         talk.serve()

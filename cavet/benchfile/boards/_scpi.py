@@ -25,7 +25,7 @@ from cavet.protocols import FieldError, Message, Side, codec, read_whole
 from cavet.protocols.scpi import UNITS, FaultError
 from cavet.settings import Meaning, Table, made
 from cavet.units import known, parse, parse_switch, spelled
-from cavet.wording import WrongError, hex_pairs, listed
+from cavet.wording import WrongError, from_to, hex_pairs, listed
 
 MEASURED_IN = {"voltage": "V", "current": "A"}
 CHANNELS = re.compile(r"\(@(\d+)")
@@ -231,10 +231,14 @@ def _default(tables: BoardTables, path: Path, table: CommandTable, low: float, h
     if table.takes == "boolean":
         return bool(_number(tables, path, value, parse_switch, "on or off"))
     number = _number(
-        tables, path, value, lambda text: parse(text, spelled(table.unit)), f"a number of {low:g} to {high:g}"
+        tables,
+        path,
+        value,
+        lambda text: parse(text, spelled(table.unit)),
+        f"a number of {from_to(low, high)}",
     )
     if table.takes == "number" and not low <= number <= high:
-        tables.checker.wrong((*path, "default"), found=value, expected=f"a number of {low:g} to {high:g}")
+        tables.checker.wrong((*path, "default"), found=value, expected=f"a number of {from_to(low, high)}")
     return float(number)
 
 

@@ -21,6 +21,7 @@ from cavet.hosts import ENCODER, STEPPER, DevicePoint, FirmataSession, PinPoint,
 from cavet.protocols import firmata
 from cavet.record import Tell
 from cavet.settings import Meaning, Table
+from cavet.wording import digits
 
 COILS = ("coil_2", "coil_3", "coil_4")
 COILS_THERE = [[number < count for number in range(3)] for count in range(4)]
@@ -118,7 +119,7 @@ class FirmataProtocol(HostProtocol):
         low, high = (end + middle for end in ends)
         if not 0 <= min(low, high) <= max(low, high) <= FULL_TURN:
             expected = f"0 to {FULL_TURN} deg, or −{FULL_TURN // 2} to {FULL_TURN // 2} deg; or a `wire`, for a gear"
-            tables.wrong("range", found=" to ".join(f"{end:g}" for end in ends), expected=expected)
+            tables.wrong("range", found=" to ".join(digits(end) for end in ends), expected=expected)
             return None
         return low, high
 

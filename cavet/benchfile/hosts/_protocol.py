@@ -24,7 +24,7 @@ from cavet.colours import parse_colour
 from cavet.hosts import Point, PointKind, Session
 from cavet.record import Tell
 from cavet.settings import Table
-from cavet.wording import WrongError
+from cavet.wording import WrongError, digits, from_to
 
 T = TypeVar("T", bound=Table)
 ResolvePins = Callable[[Path, Table, Profile | None], bool]
@@ -201,5 +201,5 @@ class HostProtocol:
         ends = (point.wire_low, point.wire_high)
         if any(not least <= end <= most for end in ends):
             key = "wire" if tables.data.get("wire") else "range"
-            found = " to ".join(f"{end:g}" for end in ends)
-            tables.wrong(key, found=found, expected=f"what is carried there: {least:g} to {most:g}")
+            found = " to ".join(digits(end) for end in ends)
+            tables.wrong(key, found=found, expected=f"what is carried there: {from_to(least, most)}")

@@ -4,6 +4,7 @@ from typing import Annotated
 
 from cavet.boards.defects._base import Defect, Spoiled
 from cavet.settings import Meaning
+from cavet.wording import digits
 
 
 class Forgetful(Defect, kw_only=True):
@@ -15,7 +16,7 @@ class Forgetful(Defect, kw_only=True):
 
     @property
     def tells(self) -> str:
-        return f"the broker drops the sessions of all its clients every {self.every:g} s"
+        return f"the broker drops the sessions of all its clients every {digits(self.every)} s"
 
     def spoil(self, board: Spoiled) -> None:
         board.forgets = min(board.forgets, self.every)

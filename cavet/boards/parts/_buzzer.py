@@ -8,6 +8,7 @@ from cavet.boards._pins import Pin
 from cavet.boards.parts._part import Around, AtPin, Part
 from cavet.record import Reason
 from cavet.settings import Meaning
+from cavet.wording import digits, from_to
 
 START_SECONDS = 0.003
 """Until its disc swings."""
@@ -48,7 +49,7 @@ class Buzzer(Part):
         self._duty, self._cause = pin.duty, pin.cause
         self._due = now + START_SECONDS
         if rate and not self._wanted:
-            note = f"{rate:g} Hz is not heard: {self._low:g} to {self._high:g} Hz are"
+            note = f"{digits(rate)} Hz is not heard: {from_to(self._low, self._high)} Hz are"
             self.refuses(None, note, Reason.NOT_ALLOWED)
             self._due, self._pitch = inf, 0.0
 

@@ -10,6 +10,7 @@ from cavet.boards._travel import Travel
 from cavet.boards.parts._part import Around, Part, PartSettings
 from cavet.record import Reason
 from cavet.settings import Meaning
+from cavet.wording import digits
 
 ENABLE = "enable"
 Coil = Annotated[int | None, Meaning("without a driver: the pin of this wire; two to four of them", kind="pin")]
@@ -127,7 +128,7 @@ class Stepper(Part):
             return course.ends_at
         self._turning = False
         if course.stalls_at < course.way.arrives:
-            note = f"it stalls: more than {self._fastest:g} steps a second"
+            note = f"it stalls: more than {digits(self._fastest)} steps a second"
             self.refuses(round(self.place(now), 1), note)
         else:
             self.moved(round(self.place(now), 1), self.tells(now))

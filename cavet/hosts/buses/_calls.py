@@ -12,6 +12,7 @@ from cavet.hosts._base import Wish
 from cavet.hosts._exchanges import Exchange, Exchanges
 from cavet.hosts._session import SessionSettings
 from cavet.record import Purpose
+from cavet.wording import digits
 
 MAX_WAITING = 2000
 NO_ANSWER = "no answer"
@@ -109,7 +110,7 @@ class Calls:
         """Send what can be sent; give when something is due next."""
         for call in self._queue.overdue(now):
             if not self._queue.again(call) and call.failed is not None:
-                why = f"{NO_ANSWER} from 0x{call.address:02X} within {self._within:g} s, {call.tries + 1} times"
+                why = f"{NO_ANSWER} from 0x{call.address:02X} within {digits(self._within)} s, {call.tries + 1} times"
                 call.failed(why, now)
         self._queue.send_on(now)
         return self._queue.due

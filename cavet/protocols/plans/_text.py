@@ -8,6 +8,7 @@ from typing import Any
 from cavet.protocols._message import FieldError
 from cavet.protocols.plans._plan import FieldPlan, FramePlan, Values
 from cavet.protocols.plans._values import from_wire, to_wire, value_problem
+from cavet.wording import digits, from_to
 
 PLACE = re.compile(r"\{([^{}]*)\}")
 _PATTERNS = {
@@ -97,7 +98,7 @@ def _value(field: FieldPlan, text: bytes) -> tuple[Any, str]:
         low, high = field.wire_limits
         value, problem = from_wire(field, raw), value_problem(field, raw)
         if not low <= raw <= high and not problem:
-            problem = f"{field.name}: found {raw:g}, expected {low:g} to {high:g}"
+            problem = f"{field.name}: found {digits(raw)}, expected {from_to(low, high)}"
     if not problem and field.const is not None and value != from_wire(field, to_wire(field, field.const)):
         problem = f"{field.name}: found {word}, expected {_written(field, field.const)}"
     return value, problem

@@ -8,7 +8,7 @@ from typing import Any
 from cavet import units
 from cavet.protocols._message import FieldError
 from cavet.protocols.plans._plan import FieldPlan, FramePlan, Values
-from cavet.wording import WrongError, hex_pairs, listed, nearest
+from cavet.wording import WrongError, digits, hex_pairs, listed, nearest
 
 SWITCH_WORDS = {"on": 1, "true": 1, "off": 0, "false": 0}
 """What one bit may be called."""
@@ -99,9 +99,9 @@ def value_problem(field: FieldPlan, raw: Raw | None, value: float | None = None)
     assert value is not None
     if field.values:
         if value not in field.values.values():
-            return f"{field.name}: found {value:g}, expected {_words(field)}"
+            return f"{field.name}: found {digits(value)}, expected {_words(field)}"
     elif (field.low is not None and value < field.low) or (field.high is not None and value > field.high):
-        return f"{field.name}: found {value:g}, expected {_limits(field)}"
+        return f"{field.name}: found {digits(value)}, expected {_limits(field)}"
     elif value != value and (field.low is not None or field.high is not None):
         return f"{field.name}: found no number, expected {_limits(field)}"
     return ""
@@ -172,7 +172,7 @@ def _limits(field: FieldPlan) -> str:
 
 def _shown(number: float) -> str:
     tidy = _tidy(number)
-    return str(tidy) if isinstance(tidy, int) or abs(tidy) < 1e15 else f"{tidy:g}"
+    return str(tidy) if isinstance(tidy, int) or abs(tidy) < 1e15 else digits(tidy)
 
 
 def _tidy(number: float) -> float:
@@ -189,4 +189,4 @@ def show_wire(field: FieldPlan, raw: Raw) -> str:
         return hex_pairs(raw)
     if isinstance(raw, int) and field.kind == "uint" and field.bits:
         return f"0x{raw:0{(field.bits + 3) // 4}X}"
-    return f"{raw:g}"
+    return digits(raw)

@@ -9,7 +9,7 @@ from cavet.bench import RunningBench
 from cavet.hosts import Point
 from cavet.lanes import ASKED, LINK, PARTS, PINS, SENSED, WISHES, Flag, Lane, Lanes
 from cavet.record import Kind, Topic, Trail, Trails
-from cavet.wording import WrongError
+from cavet.wording import WrongError, digits
 from cavet.workbench.record.over import Over
 
 AT_ONCE, READ_SECONDS = 4096, 0.04
@@ -218,7 +218,7 @@ class Looking:
             self.marks.clear()
             return "no marks any more"
         self.marks.append(self.t)
-        return f"mark {'AB'[len(self.marks) - 1]} at {self.t:.6g} s"
+        return f"mark {'AB'[len(self.marks) - 1]} at {digits(self.t, 8)} s"
 
     @property
     def stretch(self) -> tuple[float, float]:

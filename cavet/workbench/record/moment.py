@@ -10,7 +10,7 @@ import msgspec
 from cavet.bench import RunningBench
 from cavet.hosts import Asked
 from cavet.record import Event, Kind, Topic
-from cavet.wording import plain
+from cavet.wording import digits, plain
 
 READY = "ready"
 States = Mapping[tuple[str, Topic, str, Kind], Event]
@@ -54,7 +54,7 @@ def moment_at(bench: RunningBench, number: int) -> Moment:
 
 def words_of(event: Event) -> str:
     """What an event was, in a line."""
-    shown = f"{event.value:.6g}" if isinstance(event.value, float) else event.value
+    shown = digits(event.value, 6) if isinstance(event.value, float) else event.value
     value = "" if shown is None or isinstance(shown, bytes) else f" {shown}"
     note = f" · {event.note}" if event.note else ""
     return plain(f"{event.board} {event.kind.value} {event.subject}{value}{note}".strip(), 90)

@@ -19,7 +19,7 @@ from cavet.hosts import Asked, Point, PointKind
 from cavet.lanes import CURVE, PARTS, PINS, RIG, SENSED, Lane, Lanes, in_parts_unit
 from cavet.record import Event, Kind, Reason, Record, Topic, Trail, Trails, Value
 from cavet.units import show_duration
-from cavet.wording import plain
+from cavet.wording import digits, plain
 from cavet.workbench import views
 from cavet.workbench.courses import COURSE_SECONDS, Course
 from cavet.workbench.desk import Desk
@@ -410,7 +410,8 @@ def _told(part: Part, lane: Lane, value: float, event: Event | None) -> str:
         return "on" if value else "off"
     if lane.unit == "deg":
         return f"{value:.0f}°"
-    return units.show(float(f"{value:.4g}"), lane.unit, 0) if lane.unit else f"{value:.4g}"
+    shown = digits(value, 4)
+    return units.show(float(shown), lane.unit, 0) if lane.unit else shown
 
 
 def _fraction(part: Part, lane: Lane, value: float) -> float:

@@ -9,7 +9,7 @@ import msgspec
 from cavet.drawings.lanes import LanesView, LaneView, MeasureView, StripView, lane_view, rows_of, shown
 from cavet.lanes import Lane, told_between
 from cavet.units import show_duration
-from cavet.wording import counted, plain
+from cavet.wording import counted, from_to, plain
 from cavet.workbench.record.looking import Looking
 
 MOST_FLAGS = 400
@@ -89,7 +89,7 @@ def measures_view(looking: Looking) -> MeasureView:
     begin, end = looking.stretch
     names = {0: "what is seen", 1: "A to the cursor", 2: "A to B"}
     lines: list[tuple[str, str]] = [
-        (f"{begin:.6g} to {end:.6g} s", ""), ("time", show_duration(max(0.0, end - begin))),
+        (f"{from_to(begin, end, 8)} s", ""), ("time", show_duration(max(0.0, end - begin))),
     ]  # fmt: skip
     if looking.marks and end > begin:
         lines.append(("as a rate", shown("", 1 / (end - begin), "Hz")))

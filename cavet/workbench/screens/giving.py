@@ -12,7 +12,7 @@ from cavet.exports import TEXTS, Cut, InMemory, blocks, pcapng, points_csv
 from cavet.files import check_target, write_whole
 from cavet.lanes import Lane
 from cavet.record import RecordFile
-from cavet.wording import WrongError
+from cavet.wording import WrongError, from_to
 from cavet.workbench.desk import Desk
 from cavet.workbench.screens.asking import AskScreen
 
@@ -101,4 +101,4 @@ async def give(
     except WrongError as error:
         done(str(error), False)
     else:
-        done(f"{path.name} is written: {begin:.6g} to {end:.6g} s", True)
+        done(f"{path.name} is written: {from_to(begin, end, 8)} s", True)

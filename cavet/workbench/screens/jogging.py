@@ -6,7 +6,7 @@ from cavet.benchfile import BenchFile
 from cavet.drawings.canvas import ASKED, GOT, PAPER, QUIET
 from cavet.hosts import DevicePoint, FieldPoint, PinPoint, Point, PointKind, RegisterPoint
 from cavet.units import show
-from cavet.wording import WrongError
+from cavet.wording import WrongError, digits
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.sheet import Line, Sheet
@@ -79,7 +79,7 @@ class JogScreen(KeyedModal[Change | None]):
         got = self._desk.standing(point).got
         lines: list[Line] = [
             [("asked   ", QUIET), (point.show(self._at), ASKED), ("      on the wire ", QUIET),
-             (f"{point.to_wire(self._at):g}", PAPER)],
+             (digits(point.to_wire(self._at)), PAPER)],
             [("got     ", QUIET), (point.show(got), GOT)],
             [],
             [("[ one end      ", QUIET), (self._shown("first"), PAPER)],

@@ -16,7 +16,7 @@ from cavet.drawings.canvas import HEATHER, PAPER, QUIET, Canvas
 from cavet.drawings.lanes import NAME_CELLS, UNIT_CELLS, draw_lanes, draw_measures, draw_strip, lane_at
 from cavet.exports import InMemory
 from cavet.hosts import Point
-from cavet.wording import WrongError
+from cavet.wording import WrongError, from_to
 from cavet.workbench import keymap, trail_views
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.trail import TrailsView, draw_trails
@@ -278,7 +278,7 @@ class RecordScreen(Frame):
     def action_export(self) -> None:
         """Give it to another program."""
         begin, end = self._looking.wanted
-        what = f"{begin:.6g} to {end:.6g} s" if self._looking.marks else "all of it"
+        what = f"{from_to(begin, end, 8)} s" if self._looking.marks else "all of it"
 
         def give_it(chosen: tuple[str, Path] | None) -> None:
             if chosen is not None:

@@ -11,7 +11,7 @@ from cavet.drawings.ruler import RulerView, draw_ruler
 from cavet.hosts import HELP, DevicePoint, FieldPoint, HeaderPoint, PinPoint, Point, PointKind, TopicPoint
 from cavet.record import STAGES, Event, Kind, Purpose, Trail
 from cavet.units import show_duration
-from cavet.wording import hex_pairs, listed, plain
+from cavet.wording import digits, from_to, hex_pairs, listed, plain
 from cavet.workbench import trail_views
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.sheet import Line, Sheet
@@ -194,7 +194,7 @@ def payload_words(point: TopicPoint) -> str:
         return "a text, as it is" if form.kind == "text" else "a text in JSON"
     kind = {"number": "a number", "json": "a number in JSON", "raw": f"a number of {form.size} bytes"}[form.kind]
     unit = f" with {form.unit} behind it" if form.unit else ""
-    ends = f", {point.wire_low:g} to {point.wire_high:g}" if not point.kind.is_switch else ""
+    ends = f", {from_to(point.wire_low, point.wire_high)}" if not point.kind.is_switch else ""
     return f"{point.show(point.low)} to {point.show(point.high)}, in the payload {kind}{unit}{ends}"
 
 
@@ -218,9 +218,9 @@ def scale_words(point: Point) -> str:
         return f"{point.words[1]} is {on}"
     ends = f"{point.show(point.low)} to {point.show(point.high)}"
     wire = (
-        f"0 to {point.wire_high:g}, the sign on two lines"
+        f"0 to {digits(point.wire_high)}, the sign on two lines"
         if point.kind is PointKind.BRIDGE
-        else f"{point.wire_low:g} to {point.wire_high:g}"
+        else from_to(point.wire_low, point.wire_high)
     )
     steps = f": steps of {units.show(point.resolution, point.unit)}" if point.is_whole else ""
     return f"{ends}, on the wire {wire}{steps}"

@@ -244,6 +244,13 @@ class Layouts(unittest.TestCase):
         )
         self.assertEqual(frame.problems, ("speed: found 100.5, expected 0 to 100 %",))
 
+    def test_large_numbers_are_told_with_all_their_digits(self):
+        chosen = frame_of('fields = [{ name = "n", bits = 32, max = 1000000 }]')
+        with self.assertRaisesRegex(FieldError, 'found "?1000001"?, expected 0 to 1000000'):
+            encode(chosen, n="1000001")
+        (frame,) = decode(chosen, bytes.fromhex("000F4241"))
+        self.assertEqual(("n: found 1000001, expected 0 to 1000000",), frame.problems)
+
     def test_what_a_field_can_not_hold_is_refused(self):
         chosen = frame_of(REPORT)
         good = {"mode": "fill", "speed": "50", "tilt": "0"}

@@ -33,7 +33,7 @@ from cavet.messaging import (
 )
 from cavet.protocols.mqtt import Filter
 from cavet.record import Kind, Tell, Topic
-from cavet.wording import plain
+from cavet.wording import digits, from_to, plain
 
 UPTIME = "uptime"
 """What a field of the health says for the seconds since the station was started."""
@@ -276,7 +276,7 @@ class Station(Firmware):
 
     def _check_limits(self, topic: TopicSettings, value: float) -> None:
         if not topic.low <= value <= topic.high:
-            raise PayloadError(f"found {value:g}, expected {topic.low:g} to {topic.high:g}")
+            raise PayloadError(f"found {digits(value)}, expected {from_to(topic.low, topic.high)}")
 
     def _work(self, topic: TopicSettings, value: Any, taken: int, now: float) -> None:
         if topic.does == "text":

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 
 from cavet.protocols.scpi import Datum, FaultError
 from cavet.units import convert, spelled
-from cavet.wording import WrongError
+from cavet.wording import WrongError, digits
 
 NOT_ALLOWED = {
     "number": -128, "keyword": -148, "boolean": -148, "string": -158, "block": -168, "channels": -178,
@@ -42,7 +42,7 @@ def number(datum: Datum, low: float, high: float, default: float, unit: str) -> 
     assert isinstance(datum.value, int | float)  # a number
     value = float(datum.value) if datum.unit is None else _in_unit(datum.value, datum.unit, unit)
     if not low <= value <= high:
-        raise FaultError(-222, f"{value:g}")
+        raise FaultError(-222, digits(value))
     return value
 
 
@@ -71,7 +71,7 @@ def whole(datum: Datum, high: int) -> int:
         raise FaultError(-138, datum.unit)
     assert isinstance(datum.value, int | float)  # a number
     if not -0.5 <= datum.value < high + 0.5:
-        raise FaultError(-222, f"{datum.value:g}")
+        raise FaultError(-222, digits(datum.value))
     return _rounded(datum.value)
 
 
