@@ -233,6 +233,15 @@ class Session(Generic[P]):
         outputs = [point for point in self.points.values() if point.rests]
         return [self.ask(point.name, _rest(point), now, by=by, forced=True) for point in outputs]
 
+    def _is_there(self, point: Point, value: Asked) -> bool:
+        """Whether a point is known to stand at a value, or so near to it as its board has come before."""
+        reading = self.readings[point.name]
+        if reading.stands is None or reading.doubtful:
+            return False
+        return point.is_at(reading.stands, value) or (
+            reading.settled is not None and point.is_at(reading.settled, value)
+        )
+
     def _leave(self, wish: Wish) -> None:
         """What is wanted is so already, as was told or is taken for granted: nothing is sent."""
         reading = self.readings[wish.point.name]
@@ -333,7 +342,7 @@ class Session(Generic[P]):
         reading = self.readings[wish.point.name]
         self.round_trip = self.round_trip if took is None else took
         reading.hear(found, now)
-        reading.agreed = True
+        reading.agreed, reading.settled = True, wish.value
         self._tell(Kind.CONFIRMED, Topic.POINT, wish.point.name, found, wish.asked)
 
     def _give_up(self, wish: Wish, why: str, reason: Reason = Reason.OTHER_VALUE) -> None:

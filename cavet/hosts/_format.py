@@ -152,19 +152,16 @@ class FormatSession(Session[FieldPoint]):
         if wish.forced or point.name in self._awaiting or not point.state_frame:
             return False
         reading = self.readings[point.name]
-        if reading.got is None or reading.doubtful:
-            return False
         if not point.confirm and reading.got_at <= self._said.get(point.name, -inf) + self._settings.reply_within:
             return False  # it may be told how it stood before the last wish
-        return point.same(reading.got, wish.value)
+        return self._is_there(point, wish.value)
 
     def _stood_there(self, wish: Wish) -> bool:
         """Whether the board had told, before a wish was sent all the same, that it stands there: one that tells only of
         changes has nothing to say then."""
-        reading = self.readings[wish.point.name]
-        if reading.got is None or reading.doubtful or wish.tries or wish.point.name not in self._compared:
+        if wish.tries or wish.point.name not in self._compared:
             return False
-        return wish.point.same(reading.got, wish.value)
+        return self._is_there(wish.point, wish.value)
 
     def _why_not(self, expected: _Sent) -> tuple[str, Reason]:
         point, tries = expected.wish.point, f"{counted(expected.wish.tries + 1, 'try')}, {self._within}"

@@ -17,6 +17,8 @@ FINEST = 5000
 """Where the wire can carry any number, so many steps of a range are told apart."""
 COARSEST = 1 / 50
 """A last place that is a greater share of the range than this was not rounded: it is another value."""
+NOISE = 1e-8
+"""Numbers that differ by a smaller share are the same."""
 MOST_ROWS, MOST_COLUMNS = 100, 1000
 """Of a text whose place nobody knows the size of."""
 MAX_SHOWN = 60
@@ -101,7 +103,10 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
         number = float(value)
         if not math.isfinite(number):
             return "no number"
-        return units.show(number, self.unit, step=self.resolution)
+        step = self.resolution
+        if self.kind.is_output and self.wire_step == 0 and number != 0:
+            step = min(step, abs(number) / 100)  # where any number can be asked for, a small one is not 0
+        return units.show(number, self.unit, step=step)
 
     @property
     def rests(self) -> bool:
@@ -208,10 +213,17 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
         if self.kind.is_text:
             return one == other
         off = abs(float(one) - float(other))
-        if off <= max(self.resolution, abs(float(other)) * 1e-8):
+        if off <= max(self.tolerance, abs(float(other)) * NOISE) or off < self.resolution * (1 - 1e-9):
             return True
         share = wire_step / max(1e-12, abs(self.wire_high - self.wire_low))
         return share <= COARSEST and off < share * abs(self.high - self.low) * (1 - 1e-9)
+
+    def is_at(self, stands: Asked, value: Asked) -> bool:
+        """Whether nothing has to be sent for it to come to a value from where it stands: on the wire it is the same."""
+        if self.kind.is_switch or self.kind.is_text:
+            return self.same(stands, value)
+        one, other = self.to_wire(stands), self.to_wire(value)
+        return abs(one - other) <= max(self.wire_step / 2, abs(other) * NOISE)
 
     @property
     def where(self) -> str:

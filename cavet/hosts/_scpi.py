@@ -222,8 +222,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
 
     def _write(self, wish: Wish, now: float, *, again: bool = False) -> None:
         point = self.points[wish.point.name]
-        stands = self.readings[point.name].stands
-        if self._makes_way(wish, stands_there=stands is not None and point.same(stands, wish.value), again=again):
+        if self._makes_way(wish, stands_there=self._is_there(point, wish.value), again=again):
             self._line_up(_Query(text=NEXT_ERROR, point=point, wish=wish, command=point.command(wish.value)), now)
 
     def look(self, name: str, now: float) -> bool:

@@ -149,6 +149,9 @@ class Reading(msgspec.Struct):
     agreed: bool = False
     """Whether what was got is what was asked, as near as the wire can say."""
 
+    settled: Asked | None = None
+    """The wish that was confirmed by what was got last, which may lie beside it, as near as the board can come."""
+
     doubtful: bool = False
     """Whether something was sent to it of which nobody has told what became of it: how it stands is not known."""
 
@@ -171,6 +174,7 @@ class Reading(msgspec.Struct):
     def hear(self, value: Asked | None, now: float) -> None:
         """The board has said that it stands so; `None` for no number."""
         self.agreed = self.agreed and value == self.got
+        self.settled = self.settled if value == self.got else None
         self.got, self.got_at, self.assumed = value, now, None
         self.doubtful = False
         self.heard += 1

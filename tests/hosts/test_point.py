@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as some
 
 from cavet.hosts import DevicePoint, FieldPoint, HeaderPoint, PinPoint, PointKind, RegisterPoint, TopicPoint
+from cavet.messaging import PayloadForm
 from cavet.protocols.modbus import ValueForm
 from cavet.wording import WrongError
 
@@ -145,6 +146,20 @@ class Scale(unittest.TestCase):
         one = share * high
         other = one + steps * point.resolution
         self.assertNotEqual(point.show(one), point.show(other))
+
+    def test_what_has_to_be_sent_is_told_by_the_wire(self):
+        volts = HeaderPoint(name="v", board="b", kind=PointKind.LEVEL, set="V {}", high=24.0, wire_high=24.0)
+        raw = TopicPoint(
+            name="r", board="b", kind=PointKind.LEVEL, high=100.0, wire_high=255, form=PayloadForm(kind="raw")
+        )
+        for point, stands, value, there in (
+            (volts, 5.0, 5.003, False), (volts, 0.0, 3e-6, False), (volts, 5.003, 5.003 + 1e-9, True),
+            (raw, 128 / 2.55, 127 / 2.55, False), (raw, 128 / 2.55, 50.1, True),
+        ):  # fmt: skip
+            self.assertEqual(there, point.is_at(stands, value), (point.name, stands, value))
+        self.assertTrue(raw.same(50.0, 127 / 2.55), "a board may cut what the host rounds")
+        self.assertFalse(raw.same(128 / 2.55, 127 / 2.55), "but not come to the next number")
+        self.assertEqual("0.000003", volts.show(3e-6))
 
     def test_a_scale_that_is_none_is_refused(self):
         for point, key in (

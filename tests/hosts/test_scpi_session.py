@@ -82,6 +82,19 @@ class Talk:
 
 
 class Sessions(unittest.TestCase):
+    def test_a_small_difference_is_asked_for_and_what_a_board_has_rounded_is_not_asked_for_again(self):
+        talk = self.ready(VOLTS)
+        for wish, is_sent, got in ((5.0, True, 5.0), (5.003, True, 5.001), (5.003, False, 5.001), (5.0, True, 5.0)):
+            talk.session.ask("volts", wish, talk.time)
+            said = talk.said()
+            self.assertEqual(is_sent, any(line.startswith("SOUR1:VOLT ") for line in said), (wish, said))
+            if is_sent:
+                talk.answers["SOUR1:VOLT?"] = str(got)
+                talk.takes = False
+                talk.hear(talk.answers["SYST:ERR?"])
+                talk.serve()
+            self.assertEqual(got, talk.session.readings["volts"].got)
+
     def test_a_large_number_is_asked_for_with_all_its_digits(self):
         for value, text in ((12345678901.0, "12345678901"), (0.1 + 0.2, "0.3"), (1234567.25, "1234567.25")):
             self.assertEqual(f"FREQ {text}", CLOCK.command(value))
