@@ -193,6 +193,12 @@ def show(value: float, unit: str = "", decimals: int | None = None, *, step: flo
     return f"{sign}{text}{glue}{plain(unit)}"
 
 
+def decimals_of(value: float) -> int:
+    """How many digits a number has behind its point."""
+    number, _, power = digits(value, 9).partition("e")
+    return min(MOST_PLACES, max(0, len(number.partition(".")[2]) - int(power or 0)))
+
+
 def places(step: float) -> int:
     """How many places behind the point tell two numbers apart that differ by `step`."""
     return min(MOST_PLACES, max(0, math.ceil(-math.log10(step) - 1e-9))) if step > 0 else MOST_PLACES

@@ -158,7 +158,7 @@ def readable(point: Point, line: dict[str, Any]) -> str:
     parts = [f"{point.name:14}"]
     for key in ("asked", "got", "confirmed"):
         if line.get(key) is not None:
-            parts.append(f"{key} {point.show(line[key])}")
+            parts.append(f"{key} {(point.show_asked if key == 'asked' else point.show)(line[key])}")
     if line.get("got", ...) is None:
         parts.append(f"got {point.show(None)}")
     if "limited" in line:

@@ -290,7 +290,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Request]):
         point = self.points[wish.point.name]
         found = read.words(point, values)
         if point.agree(found, point.pack(wish.value)):
-            self._confirm(wish, now, now - exchange.sent_at)
+            self._confirm(wish, now, now - exchange.sent_at, point.unpack(found))
             return
         self._heard(point, point.unpack(found), now, cause)
         if not self._settings.repeat_writes or not self._try_again(wish, now):

@@ -108,6 +108,12 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
             step = min(step, abs(number) / 100)  # where any number can be asked for, a small one is not 0
         return units.show(number, self.unit, step=step)
 
+    def show_asked(self, value: Asked) -> str:
+        """Print a value as it was asked for, finer than its wire can tell, too."""
+        if self.kind.is_text or self.kind.is_switch:
+            return self.show(value)
+        return units.show(float(value), self.unit, units.decimals_of(float(value)))
+
     @property
     def rests(self) -> bool:
         """Whether it can be sent to rest: a pulse only where one of no length stops it."""
@@ -184,7 +190,7 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
         if not self._is_scaled:
             return raw
         share = (raw - self.wire_low) / (self.wire_high - self.wire_low)
-        return self.low + share * (self.high - self.low)
+        return float(f"{self.low + share * (self.high - self.low):.12g}")
 
     @property
     def _is_scaled(self) -> bool:

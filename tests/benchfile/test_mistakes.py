@@ -170,6 +170,25 @@ range = ["0 V", "5 V"]
                 if clashes:
                     self.assertIn("expected a place of its own: level lies at holding register 5 to 6", errors[0])
 
+    def test_one_pin_in_two_modes_is_told(self):
+        head = 'format = 1\n[boards.hut]\nprofile = "heron"\nfirmware = "modbus"\n[boards.hut.map]\n'
+        run = 'run = { table = "coils", address = 0, pin = "L1" }\n'
+        status = 'status = { table = "input-registers", address = 0, data = "bit", pin = "L1"%s }\n'
+        speed = 'speed = { table = "holding-registers", address = 0, pin = "L14" }\n'
+        for cells, errors in (
+            (run + status % "", []),
+            (run + status % ', mode = "output"', []),
+            (
+                run + status % ', mode = "input"',
+                ['map.status.mode: found "input", expected output, in which run drives'],
+            ),
+            (run.replace("L1", "L14") + speed, ['map.run.mode: found "output", expected pwm, in which speed drives']),
+        ):
+            found = errors_of(head + cells)
+            self.assertEqual(len(errors), len(found), found)
+            for part, error in zip(errors, found, strict=True):
+                self.assertIn(part, error)
+
     def test_a_wire_that_its_type_can_t_hold_is_told(self):
         errors = errors_of(BOARD + self.level_at(9, "int16") + "wire = [0, 40000]\n")
         self.assertIn(

@@ -46,6 +46,23 @@ class Signals(unittest.TestCase):
         self.assertIn("pin 1 is in mode pwm: this needs mode output", str(caught.exception))
         self.assertEqual(self.circuit.pins[1].value, 0)
 
+    def test_what_only_reads_a_driven_pin_reads_how_it_is_driven(self):
+        for mode, told, form, read in (
+            (PinMode.OUTPUT, 1, ValueForm("bit", bit=15), 0x8000),
+            (PinMode.OUTPUT, 1, ValueForm("uint16"), 1),
+            (PinMode.PWM, 255, ValueForm("uint16"), 65535),
+        ):
+            drives = CellSettings(
+                name="run", table="holding-registers", address=0, pin=2, mode=mode, high=255, start=told
+            )
+            reads = CellSettings(name="status", table="input-registers", address=0, form=form, pin=2, mode=mode)
+            for order in ((drives, reads), (reads, drives)):
+                cells = DeviceMap(order, self.circuit, self.tell, {})
+                cells.start(0.0)
+                self.assertEqual((read,), cells.read("input-registers", 0, 1, 0.0))
+                cells.write("holding-registers", 0, (0,), 0.0, 0)
+                self.assertEqual((0,), cells.read("input-registers", 0, 1, 0.0))
+
     def test_a_coil_is_one_bit_whatever_its_pin_does(self):
         for mode, scale in ((PinMode.TONE, 440.0), (PinMode.PWM, 1.0), (PinMode.OUTPUT, 1.0)):
             with self.subTest(mode=mode):

@@ -267,6 +267,15 @@ class Asking(unittest.TestCase):
                 talk.session.ask(wanted.name, value, talk.time)
                 self.assertEqual((talk.asked(), talk.kinds()[-1]), ([], "unchanged"))
 
+    def test_what_the_wire_has_rounded_is_confirmed_as_it_came_back(self):
+        talk = self.ready(SPEED)
+        talk.session.ask("speed", 33.333, talk.time)
+        talk.serve(self.words)
+        told = [(event.kind, event.value) for event in talk.record.since(0) if event.topic == "point"]
+        self.assertEqual((("confirmed", 33.3), 33.3), (told[-1], talk.session.readings["speed"].got))
+        talk.session.ask("speed", 33.333, talk.time)
+        self.assertEqual(([], "unchanged"), (talk.asked(), talk.kinds()[-1]))
+
     def test_a_write_whose_answer_is_lost_is_not_repeated_but_read_back(self):
         talk = self.ready(PUMP)
         talk.session.ask("pump", True, 0.0)

@@ -1,9 +1,11 @@
 """A Modbus board: what stands at which address, its files, its queues."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
 from math import isinf
 from typing import Annotated, Any, ClassVar, Self
+
+import msgspec
 
 from cavet.benchfile._places import Path
 from cavet.benchfile._values import DataKeys
@@ -24,7 +26,7 @@ from cavet.boards.firmware.modbus import UPTIME, CellSettings, DeviceMap, Identi
 from cavet.expressions import Expression
 from cavet.hosts import Point, RegisterPoint
 from cavet.protocols import FieldError
-from cavet.protocols.modbus import BITS, COILS, DISCRETE, HOLDING, INPUT, TABLES
+from cavet.protocols.modbus import BITS, COILS, DISCRETE, HOLDING, INPUT, TABLES, WRITABLE
 from cavet.settings import Meaning, Table, made
 
 
@@ -39,7 +41,8 @@ class CellTable(DataKeys, kw_only=True):
         str | None,
         Meaning(
             "how the pin is used; else output for coils, input for discrete inputs, pwm or analog for registers, for a "
-            "bit of one output or input; a tone takes hertz",
+            "bit of one output or input, and where another value drives the pin, as that does; a tone "
+            "takes hertz",
             ("output", "pwm", "tone", "input", "pull-up", "analog"),
         ),
     ] = None
@@ -93,8 +96,9 @@ class ModbusDevice(Device, frozen=True, kw_only=True, dict=True):
         own = tables.own(ModbusKeys)
         if own is None:
             return None
-        cells = [_read_cell(tables, name, table) for name, table in tables.read("map", CellTable, own.map).items()]
-        found = [cell for cell in cells if cell is not None]
+        mapped = tables.read("map", CellTable, own.map)
+        cells = [_read_cell(tables, name, table) for name, table in mapped.items()]
+        found = _in_modes_of_pins(tables, [cell for cell in cells if cell is not None], mapped)
         _check_overlaps(tables, found)
         said = read_identity(tables)
         identity = Identity(
@@ -215,6 +219,26 @@ def _mode(tables: BoardTables, path: Path, table: CellTable, pin: int) -> PinMod
     usual = USUAL_MODES | USUAL_OF_BITS if table.data == "bit" else USUAL_MODES
     mode = PinMode(table.mode or usual[table.table])
     return mode if tables.can((*path, "pin"), pin, mode) else None
+
+
+def _in_modes_of_pins(
+    tables: BoardTables, cells: list[CellSettings], mapped: Mapping[str, CellTable]
+) -> list[CellSettings]:
+    """The same, where a cell that says no mode reads a pin that another one drives: it reads how that is driven. A pin
+    has one mode, and any other one is told."""
+    driven = {cell.pin: cell for cell in cells if cell.mode is not None and cell.mode.drives}
+    found = []
+    for cell in cells:
+        by = driven.get(cell.pin)
+        if by is not None and by.mode is not cell.mode:
+            if mapped[cell.name].mode is not None or cell.table in WRITABLE:
+                tables.checker.wrong(
+                    (*tables.path, "map", cell.name, "mode"), found=cell.mode.value if cell.mode else "none",
+                    expected=f"{by.mode.value if by.mode else 'none'}, in which {by.name} drives this pin",
+                )  # fmt: skip
+            cell = msgspec.structs.replace(cell, mode=by.mode)
+        found.append(cell)
+    return found
 
 
 def _check_overlaps(tables: BoardTables, cells: list[CellSettings]) -> None:

@@ -7,11 +7,10 @@ from cavet.benchfile._setup import HostSetup, LinkSetup
 from cavet.benchfile._values import DataKeys
 from cavet.benchfile.hosts._protocol import ON_PINS, Constant, HostProtocol, PointTables
 from cavet.hosts import ModbusSession, Point, RegisterPoint
-from cavet.protocols.modbus import BITS, TABLES
+from cavet.protocols.modbus import BITS, TABLES, WRITABLE
 from cavet.record import Tell
 from cavet.settings import Meaning, Table
 
-WRITABLE = ("coils", "holding-registers")
 WORDS = {"coils": "COIL", "discrete-inputs": "INPUT", "holding-registers": "HOLDING", "input-registers": "REGISTER"}
 
 

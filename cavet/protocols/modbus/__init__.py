@@ -48,7 +48,18 @@ from cavet.protocols.modbus._messages import (
     WriteSingleRegister,
 )
 from cavet.protocols.modbus._unit import encode_unit, read_message
-from cavet.protocols.modbus._values import BITS, COILS, DISCRETE, HOLDING, INPUT, KINDS, ORDERS, TABLES, ValueForm
+from cavet.protocols.modbus._values import (
+    BITS,
+    COILS,
+    DISCRETE,
+    HOLDING,
+    INPUT,
+    KINDS,
+    ORDERS,
+    TABLES,
+    WRITABLE,
+    ValueForm,
+)
 
 __all__ = [
     "ASCII",
@@ -67,6 +78,7 @@ __all__ = [
     "SUB_FUNCTIONS",
     "TABLES",
     "TCP",
+    "WRITABLE",
     "Diagnostics",
     "ExceptionResponse",
     "GetCommEventCounter",

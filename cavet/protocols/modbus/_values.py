@@ -25,6 +25,8 @@ TABLES: Final = (COILS, DISCRETE, HOLDING, INPUT)
 """The tables of a device. Source: Modbus application protocol 1.1b3, section 4.3."""
 BITS: Final = (COILS, DISCRETE)
 """Those that hold single bits, not registers."""
+WRITABLE: Final = (COILS, HOLDING)
+"""Those that a host can write."""
 KINDS: Final = (*_NUMBERS, "text", "bit")
 ORDERS: Final = ("high-first", "low-first")
 

@@ -11,7 +11,7 @@ from cavet.boards._circuit import Circuit
 from cavet.boards._pins import PinMode
 from cavet.boards._signal import Signal
 from cavet.expressions import Expression
-from cavet.protocols.modbus import TABLES, ValueForm
+from cavet.protocols.modbus import TABLES, WRITABLE, ValueForm
 from cavet.record import Kind, Tell, Topic
 
 UPTIME: Final = "uptime"
@@ -74,6 +74,8 @@ class DeviceMap:
             self._put(cell, cell.form.pack(cell.start))
             if cell.pin is not None and cell.mode is not None:
                 self._signals[cell.name].forget()
+                if cell.table not in WRITABLE and cell.mode.drives:
+                    continue  # it reads a pin that another one drives
                 self._circuit.set_mode(cell.pin, cell.mode, now, None)
                 if cell.start and cell.mode.drives:
                     self._drive(cell, now, None)
@@ -115,10 +117,11 @@ class DeviceMap:
             return None
         if cell.form.kind == "bit":
             return (int(self._signals[cell.name].level()) << cell.form.bit,)
-        if cell.mode is None or cell.mode is PinMode.OUTPUT:
+        if cell.mode is None or (cell.mode is PinMode.OUTPUT and cell.table in WRITABLE):
             return None
         number = self._signals[cell.name].read(now)
-        return self._packed(cell, number if cell.mode is PinMode.PWM else number / cell.scale)
+        is_share = cell.mode in (PinMode.PWM, PinMode.OUTPUT)
+        return self._packed(cell, number if is_share else number / cell.scale)
 
     def _measured(self, cell: CellSettings, now: float) -> tuple[int, ...]:
         assert cell.of is not None  # the caller has looked
