@@ -180,14 +180,31 @@ range = ["0 V", "5 V"]
             (run + status % ', mode = "output"', []),
             (
                 run + status % ', mode = "input"',
-                ['map.status.mode: found "input", expected output, in which run drives'],
+                ['map.status.mode: found "input", expected output, as run drives its pin'],
             ),
-            (run.replace("L1", "L14") + speed, ['map.run.mode: found "output", expected pwm, in which speed drives']),
+            (
+                run.replace("L1", "L14") + speed,
+                ['map.speed.pin: found "pwm", expected output, as run drives it'],
+            ),
         ):
             found = errors_of(head + cells)
             self.assertEqual(len(errors), len(found), found)
             for part, error in zip(errors, found, strict=True):
                 self.assertIn(part, error)
+
+    def test_one_pin_in_two_modes_is_told_behind_topics_and_headers_too(self):
+        topic = '%s = { command = "%s", does = "%s", pin = 4 }\n'
+        path = 'format = 1\n[boards.hut]\nprofile = "plover"\nfirmware = "mqtt"\n[boards.hut.topics]\n'
+        order = '%s = { header = "%s", does = "set", takes = "boolean", pins = "3", mode = "%s" }\n'
+        rack = 'format = 1\n[boards.hut]\nprofile = "wren"\nfirmware = "scpi"\n[boards.hut.commands]\n'
+        for head, line, modes, told in (
+            (path, topic, ("switch", "pulse"), []),
+            (rack, order, ("output", "output"), []),
+            (path, topic, ("switch", "level"), ['topics.b.pin: found "pwm", expected output, as a drives it']),
+            (rack, order, ("output", "pwm"), ['commands.b.pins: found "pwm", expected output, as a drives it']),
+        ):
+            found = errors_of(head + line % ("a", "AA", modes[0]) + line % ("b", "BB", modes[1]))
+            self.assertEqual(told, [error.partition(".hut.")[2] for error in found])
 
     def test_a_wire_that_its_type_can_t_hold_is_told(self):
         errors = errors_of(BOARD + self.level_at(9, "int16") + "wire = [0, 40000]\n")

@@ -99,6 +99,8 @@ class BoardTables:
         """Where other files are looked for."""
         self._tables = tables
         self.find_pin = find_pin
+        self.driven: dict[int, tuple[PinMode, str]] = {}
+        """The pins that something drives, with the mode that they have for that, and what drives them."""
 
     def own(self, of: type[T]) -> T | None:
         """The keys of the board's table that are its firmware's own."""
@@ -119,6 +121,16 @@ class BoardTables:
         able = listed(self.profile.able(mode), "and") or "no pin"
         self.checker.wrong(path, found=pin, expected=f"{what} with {mode.value}: {able}")
         return False
+
+    def drives(self, path: Path, name: str, pin: int, mode: PinMode, what: str = "a pin") -> bool:
+        """Whether something of this name can drive a pin in a mode; told where the pin has not got that, or is driven
+        in another one already."""
+        if not self.can(path, pin, mode, what):
+            return False
+        there, by = self.driven.setdefault(pin, (mode, name))
+        if there is not mode:
+            self.checker.wrong(path, found=mode.value, expected=f"{there.value}, as {by} drives it")
+        return there is mode
 
 
 class Making(msgspec.Struct, frozen=True, kw_only=True):

@@ -322,7 +322,7 @@ class _FormatReader:
                 self._tables.checker.wrong(path, found="both or none", expected="either `pins` or `blinks`")
                 continue
             mode = PinMode(table.mode)
-            pins = self._pins((*path, key), table.blinks or table.pins, mode)
+            pins = self._pins((*path, key), table.blinks or table.pins, mode, f"{name}.{field}")
             if table.mask:
                 self._field_is_there((*path, "mask"), frame, table.mask)
             bits = frame.field(field).bits or 0
@@ -334,13 +334,16 @@ class _FormatReader:
             found.append(Taken(field=field, does=does, pins=pins, mask=table.mask, mode=mode, full=table.full or 1.0))
         return found
 
-    def _pins(self, path: Path, text: str, mode: PinMode | None) -> tuple[int, ...]:
+    def _pins(self, path: Path, text: str, mode: PinMode | None, driver: str = "") -> tuple[int, ...]:
+        """The pins that are named, each of which must have the mode; for a `driver`, none in another one."""
         pins = []
         for number in numbers(self._tables.checker, path, text):
             pin = self._tables.find_pin(path, number)
             if pin is None:
                 continue
-            if mode is not None:
+            if mode is not None and driver:
+                self._tables.drives(path, driver, pin, mode)
+            elif mode is not None:
                 self._tables.can(path, pin, mode)
             pins.append(pin)
         return tuple(pins)

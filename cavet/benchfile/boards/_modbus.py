@@ -194,7 +194,7 @@ def _read_cell(tables: BoardTables, name: str, table: CellTable) -> CellSettings
     path: Path = (*tables.path, "map", name)
     form = table.form(table.table)
     pin = tables.find_pin((*path, "pin"), table.pin) if table.pin is not None else None
-    mode = _mode(tables, path, table, pin) if pin is not None else None
+    mode = _mode(tables, path, name, table, pin) if pin is not None else None
     if table.address + form.size > 0x10000:
         tables.checker.wrong((*path, "address"), found=table.address, expected=f"room for {form.size} registers")
         return None
@@ -215,28 +215,26 @@ USUAL_MODES = {COILS: "output", DISCRETE: "input", HOLDING: "pwm", INPUT: "analo
 USUAL_OF_BITS = {HOLDING: "output", INPUT: "input"}
 
 
-def _mode(tables: BoardTables, path: Path, table: CellTable, pin: int) -> PinMode | None:
+def _mode(tables: BoardTables, path: Path, name: str, table: CellTable, pin: int) -> PinMode | None:
     usual = USUAL_MODES | USUAL_OF_BITS if table.data == "bit" else USUAL_MODES
     mode = PinMode(table.mode or usual[table.table])
+    if mode.drives and table.table in WRITABLE:
+        return mode if tables.drives((*path, "pin"), name, pin, mode) else None
     return mode if tables.can((*path, "pin"), pin, mode) else None
 
 
 def _in_modes_of_pins(
     tables: BoardTables, cells: list[CellSettings], mapped: Mapping[str, CellTable]
 ) -> list[CellSettings]:
-    """The same, where a cell that says no mode reads a pin that another one drives: it reads how that is driven. A pin
-    has one mode, and any other one is told."""
-    driven = {cell.pin: cell for cell in cells if cell.mode is not None and cell.mode.drives}
+    """The same, where a cell that says no mode reads a pin that another one drives: it reads how that is driven."""
     found = []
     for cell in cells:
-        by = driven.get(cell.pin)
-        if by is not None and by.mode is not cell.mode:
-            if mapped[cell.name].mode is not None or cell.table in WRITABLE:
-                tables.checker.wrong(
-                    (*tables.path, "map", cell.name, "mode"), found=cell.mode.value if cell.mode else "none",
-                    expected=f"{by.mode.value if by.mode else 'none'}, in which {by.name} drives this pin",
-                )  # fmt: skip
-            cell = msgspec.structs.replace(cell, mode=by.mode)
+        mode, by = tables.driven.get(cell.pin, (cell.mode, "")) if cell.pin is not None else (cell.mode, "")
+        if mode is not cell.mode and cell.mode is not None and mode is not None:
+            if mapped[cell.name].mode is not None:
+                path: Path = (*tables.path, "map", cell.name, "mode")
+                tables.checker.wrong(path, found=cell.mode.value, expected=f"{mode.value}, as {by} drives its pin")
+            cell = msgspec.structs.replace(cell, mode=mode)
         found.append(cell)
     return found
 

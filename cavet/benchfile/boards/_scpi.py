@@ -288,7 +288,7 @@ def _check_command(tables: BoardTables, path: Path, setup: CommandSettings) -> N
     drives = {PinMode.OUTPUT, PinMode.PWM, PinMode.DAC}
     for pin in setup.pins:
         if setup.mode is not None:
-            tables.can((*path, "pins"), pin, setup.mode, "pins")
+            tables.drives((*path, "pins"), setup.name, pin, setup.mode, "pins")
         if not drives & tables.profile.pins[pin].modes.keys():
             tables.checker.wrong((*path, "pins"), found=pin, expected="pins that can be driven")
 

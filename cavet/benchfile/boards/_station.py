@@ -158,7 +158,7 @@ def _read_topic(tables: BoardTables, name: str, table: TopicTable, base: str) ->
     if pin is None:
         return None
     needed: PinMode = MODES[table.does]
-    tables.can((*path, "pin"), pin, needed)
+    tables.drives((*path, "pin"), name, pin, needed)
     command, state = joined(base, table.command), joined(base, table.state)
     if problem := filter_problem(command, 4):
         tables.checker.wrong((*path, "command"), found=command, expected=problem.partition("expected ")[2] or problem)
