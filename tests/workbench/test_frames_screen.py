@@ -3,13 +3,13 @@
 import asyncio
 import unittest
 
-from cavet.bench import Meanings, spoken
+from cavet.bench import Meanings, Tape, spoken
 from cavet.benchfile import load_bench
 from cavet.demo import demo_path
 from cavet.drawings.canvas import ASKED, GOT, HEATHER, QUIET
 from cavet.drawings.ruler import RulerView
 from cavet.protocols import Field, FieldError, Side, codec, read_whole
-from cavet.record import Kind
+from cavet.record import Direction, Kind, Record, Seat
 from cavet.wording import WrongError
 from cavet.workbench.drawing.tape import Bar, TapeView, draw_tape
 from cavet.workbench.drawing.under import UnderView, bit_under, draw_under
@@ -230,6 +230,31 @@ class Following(unittest.TestCase):
                     asked = on.placed(placed.partner) if placed.partner >= 0 else placed
                     if placed.begin - asked.begin < 0.04:
                         self.assertLessEqual(reading.begin, asked.begin)
+
+
+    def test_a_frame_that_has_not_come_yet_is_gone_to_when_it_has(self):
+        report, order = bytes.fromhex("E0 00 00"), bytes.fromhex("E2 48 01")
+        for later, moves, number in ((0.02, 0, 2), (0.02, -1, 0), (9.0, 0, 1)):
+            record = Record(now=lambda: 0.0)
+            offsets = dict.fromkeys(Direction, 0)
+
+            def carry(t, data, direction, record=record, offsets=offsets):
+                record.carry("gatehouse", "", Seat.BOARD, direction, offsets[direction], t, t + 0.0005, data)
+                offsets[direction] += len(data)
+
+            carry(0.9, report, Direction.TO_HOST)
+            carry(0.99, report, Direction.TO_HOST)
+            reading = Reading(Tape(load_bench(demo_path()).setup, record), record)
+            reading.choose("gatehouse")
+            reading.follow(1.0, 60)
+            reading.find(order, 1.0, 60)
+            self.assertEqual(1, reading.number)
+            if moves:
+                reading.move(moves, 60)
+            carry(1.0 + later, order, Direction.TO_BOARD)
+            reading.follow(1.0 + later, 60)
+            with self.subTest(later=later, moves=moves):
+                self.assertEqual(number, reading.number)
 
 
 class Slates(unittest.TestCase):

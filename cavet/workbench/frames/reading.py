@@ -6,9 +6,10 @@ import operator
 import re
 from collections.abc import Callable, Iterable
 from time import perf_counter
-from typing import Any
+from typing import Any, NamedTuple
 
 from cavet.bench import LinkTape, Placed, Tape
+from cavet.hosts import LONGEST_ANSWER
 from cavet.protocols import Frame, as_fields
 from cavet.record import Record
 from cavet.wording import WrongError, hex_pairs
@@ -29,7 +30,19 @@ OPERATORS: dict[str, Callable[[Any, Any], bool]] = {
     "<": operator.lt, ">": operator.gt, "<=": operator.le, ">=": operator.ge, "=": operator.eq, "!=": operator.ne,
 }  # fmt: skip
 PROBLEM = "problem"
+JUST_BEFORE, SOON_SECONDS = 1e-6, 0.5
+"""What was said at a time may lie so much before it on the tape, and comes soon, or as late as its line is slow."""
 Match = Callable[[Placed, "Frame | None"], bool]
+
+
+class Awaited(NamedTuple):
+    """A frame that is looked for: its bytes are in `data`, it begins before `until`; up to frame `upto` none was it.
+    Where the cursor stood `at` that, it goes there."""
+
+    data: bytes
+    until: float
+    upto: int
+    at: tuple[str, int, bool]
 
 
 class Reading:
@@ -48,6 +61,7 @@ class Reading:
         """How many transfers are still to be read."""
         self.wanted = ""
         """What was searched for last."""
+        self._awaited: Awaited | None = None
 
     @property
     def on(self) -> LinkTape:
@@ -76,6 +90,30 @@ class Reading:
             self.begin = max(0.0, self._followed_from(now, cells))
         elif self.number < self.on.first and self.on.kept:
             self.number = self.on.first
+        self._look_for_awaited(cells)
+
+    def find(self, data: bytes, t: float, cells: int) -> None:
+        """Go to the frame that was said at a time, now or once its line has carried it; its bytes are in `data`."""
+        begin = max(self.on.first, self.on.nearest(t - JUST_BEFORE))
+        self.go_to(begin, cells)
+        until = t + SOON_SECONDS + LONGEST_ANSWER * self.on.byte_seconds
+        self._awaited = Awaited(data, until, begin - 2, (self.link, begin, False))
+        self._look_for_awaited(cells)
+
+    def _look_for_awaited(self, cells: int) -> None:
+        """Go to the frame that is looked for, if it has come; no more where another one was chosen meanwhile."""
+        awaited, self._awaited = self._awaited, None
+        if awaited is None or awaited.at != (self.link, self.number, self.following):
+            return
+        for number in range(max(self.on.first, awaited.upto), len(self.on)):
+            placed = self.on.placed(number)
+            if placed.begin > awaited.until:
+                return
+            frame = self.tape.frame(placed)
+            if frame is not None and frame.data in awaited.data:
+                self.go_to(number, cells)
+                return
+        self._awaited = awaited._replace(upto=len(self.on))
 
     def _followed_from(self, now: float, cells: int) -> float:
         """Where the window begins: so that it ends soon behind the present, but with the newest frame in it, and what

@@ -251,7 +251,7 @@ class FramesScreen(FramesActing):
             if isinstance(event.value, bytes) and link is not None:
                 if link != reading.link:
                     reading.choose(link)
-                self._find_frame(event.value, event.t)
+                reading.find(event.value, event.t, self._cells)
                 return
 
     def show_time(self, point: Point, t: float) -> None:
@@ -261,17 +261,6 @@ class FramesScreen(FramesActing):
         reading.following = False
         reading.choose(self._desk.bench.setup.hosts[point.board].link, t)
         reading.go_to(reading.number, self._cells)
-
-    def _find_frame(self, data: bytes, t: float) -> None:
-        reading = self.reading
-        on = reading.on
-        begin = on.nearest(t - 1e-6)
-        for number in range(max(on.first, begin - 2), min(len(on), begin + 40)):
-            frame = reading.tape.frame(on.placed(number))
-            if frame is not None and frame.data in data:
-                reading.go_to(number, self._cells)
-                return
-        reading.go_to(begin, self._cells)
 
     # the mouse
 
