@@ -187,10 +187,10 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
             return bool(raw) != self.active_low
         if self.kind is PointKind.BRIDGE:
             return raw / self.wire_high * max(abs(self.low), abs(self.high))
-        if not self._is_scaled:
-            return raw
-        share = (raw - self.wire_low) / (self.wire_high - self.wire_low)
-        return float(f"{self.low + share * (self.high - self.low):.12g}")
+        return float(f"{self._scaled(raw):.12g}") if self._is_scaled else raw
+
+    def _scaled(self, raw: float) -> float:
+        return self.low + (raw - self.wire_low) / (self.wire_high - self.wire_low) * (self.high - self.low)
 
     @property
     def _is_scaled(self) -> bool:

@@ -30,6 +30,10 @@ class PinPoint(Point, frozen=True, kw_only=True):
     pause: float = 0.0
     """How long a bridge stands before it turns the other way, in s."""
 
+    def from_wire(self, raw: float) -> Asked:
+        """As it is reckoned: what a converter counts comes a hundred times a second, and its last digits are noise."""
+        return self._scaled(raw) if self.kind is PointKind.READING else super().from_wire(raw)
+
     @property
     def where(self) -> str:
         if self.kind is PointKind.BRIDGE:
