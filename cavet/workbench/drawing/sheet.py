@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 
 import msgspec
 
 from cavet.drawings.canvas import HAIR, PAPER, QUIET, Canvas, Ink
+from cavet.drawings.ruler import RulerView, draw_ruler
 
 Line = list[tuple[str, Ink]]
 MARGIN = 2
@@ -18,16 +20,25 @@ MARGIN_ROWS = 4
 
 
 class Sheet(msgspec.Struct, frozen=True):
-    """A title and lines, each of several inks."""
+    """A title and lines, each of several inks; among them frames, whose rulers take the width that there is."""
 
     title: str
-    lines: list[Line]
+    lines: Sequence[Line | RulerView]
 
 
 def laid(sheet: Sheet, width: int) -> list[Line]:
     """The lines of a sheet as they lie in its width: what is too long goes on below, under where it began."""
     room = max(8, width - 2 * MARGIN)
-    return [row for line in sheet.lines for row in _wrapped(line, room)]
+    return [
+        row
+        for line in sheet.lines
+        for row in (_ruled(line, room) if isinstance(line, RulerView) else _wrapped(line, room))
+    ]
+
+
+def _ruled(view: RulerView, room: int) -> list[Line]:
+    canvas = draw_ruler(view, room, whole=False)
+    return [[(run.text, run.ink) for run in canvas.row(y)] for y in range(canvas.height)]
 
 
 def _wrapped(line: Line, room: int) -> list[Line]:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from cavet import units
 from cavet.bench import Diagnosis
 from cavet.drawings.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET
-from cavet.drawings.ruler import RulerView, draw_ruler
+from cavet.drawings.ruler import RulerView
 from cavet.hosts import HELP, DevicePoint, FieldPoint, HeaderPoint, PinPoint, Point, PointKind, TopicPoint
 from cavet.record import STAGES, Event, Kind, Purpose, Trail
 from cavet.units import show_duration
@@ -19,7 +19,6 @@ from cavet.workbench.frames.apart import taken_apart
 from cavet.workbench.presence import health_words, presence_words
 
 Act = Callable[[], None]
-RULER_CELLS = 100
 
 MEANINGS = {
     Kind.ASKED: "someone wants a value at a point",
@@ -36,7 +35,7 @@ def trail_sheet(desk: Desk, trail: Trail) -> Sheet:
     """A trail from end to end: each stage with its time, the frames taken apart, and what is wrong."""
     point = desk.bench.setup.point_of(trail)
     diagnosis = desk.standings.diagnose(trail)
-    lines: list[Line] = []
+    lines: list[Line | RulerView] = []
     if diagnosis.broken is not None:
         lines += [
             [(f"✕ stopped before {diagnosis.broken}", CORAL._replace(bold=True))],
@@ -107,20 +106,15 @@ def _after(desk: Desk, trail: Trail) -> list[Event]:
     return [event for event in desk.bench.record.trail(trail.number) if event.purpose is not Purpose.READ_BACK]
 
 
-def _frame_lines(desk: Desk, trail: Trail, point: Point | None) -> list[Line]:
+def _frame_lines(desk: Desk, trail: Trail, point: Point | None) -> list[Line | RulerView]:
     """The rulers of what was sent."""
     step = trail.steps.get(Kind.FRAMED) or trail.steps.get(Kind.CARRIED)
-    lines: list[Line] = []
+    lines: list[Line | RulerView] = []
     for event in step.events if step else ():
         for frame, fields in taken_apart(desk, trail, point, event.value) if isinstance(event.value, bytes) else ():
             lines += [[], [("the frame  ", QUIET), (frame.message.NAME, PAPER._replace(bold=True))], []]
-            lines += _ruler_lines(RulerView(data=frame.data, fields=tuple(fields)))
+            lines.append(RulerView(data=frame.data, fields=tuple(fields)))
     return lines
-
-
-def _ruler_lines(view: RulerView) -> list[Line]:
-    canvas = draw_ruler(view, RULER_CELLS, whole=False)
-    return [[(run.text, run.ink) for run in canvas.row(y)] for y in range(canvas.height)]
 
 
 def point_sheet(desk: Desk, point: Point) -> Sheet:
