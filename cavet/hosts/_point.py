@@ -103,10 +103,13 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
         number = float(value)
         if not math.isfinite(number):
             return "no number"
-        step = self.resolution
-        if self.kind.is_output and self.wire_step == 0 and number != 0:
-            step = min(step, abs(number) / 100)  # where any number can be asked for, a small one is not 0
-        return units.show(number, self.unit, step=step)
+        return units.show(number, self.unit, step=self.grain(number))
+
+    def grain(self, number: float) -> float:
+        """How fine a number of it is shown: as far as the wire can tell. Where any number can be asked for, a small one
+        is not 0."""
+        fine = self.kind.is_output and self.wire_step == 0 and number != 0
+        return min(self.resolution, abs(number) / 100) if fine else self.resolution
 
     def show_asked(self, value: Asked) -> str:
         """Print a value as it was asked for, finer than its wire can tell, too."""

@@ -174,7 +174,7 @@ def rounded(point: Point, value: Asked | None) -> str:
     """Print what was got no finer than the wire can tell apart."""
     if value is None or point.kind.is_switch or point.kind.is_text:
         return point.show(value)
-    step = point.resolution
+    step = point.grain(float(value))
     if step >= ROUGH_STEP:
         return units.show(float(value), point.unit, 0)
     grain = step if point.kind.is_output else WAVERS * step

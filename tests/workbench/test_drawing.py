@@ -1,18 +1,23 @@
 """What is drawn: plain functions onto a canvas, looked at as text."""
 
+import re
 import unittest
+from itertools import pairwise
 
 from hypothesis import given
 from hypothesis import strategies as some
 
-from cavet.drawings.canvas import ASKED, GOT, Canvas, Dots, Ink
+from cavet.drawings.canvas import ASKED, GOT, PAPER, QUIET, Canvas, Dots, Ink
 from cavet.drawings.colours import ROLES, SIXTEEN, blend, style
 from cavet.drawings.lanes import MeasureView, draw_measures
+from cavet.drawings.ruler import RulerView
+from cavet.protocols import Side, codec, read_whole
 from cavet.workbench import keymap
 from cavet.workbench.drawing.lines import TopView, draw_foot, draw_top, name_places
 from cavet.workbench.drawing.parts import PICTURES, WIDTH, PartView, draw_part
 from cavet.workbench.drawing.rails import CourseView, HeadView, RailsView, RailView, draw_rails, lay_out, resampled
 from cavet.workbench.drawing.rig import BasinView, draw_rig
+from cavet.workbench.drawing.sheet import Sheet, laid
 from cavet.workbench.drawing.spine import BoardView, PinView, draw_board
 from cavet.workbench.drawing.trail import StageView, TrailsView, TrailView, draw_trails
 
@@ -128,6 +133,26 @@ INPUTS = (
 )
 
 
+class Sheets(unittest.TestCase):
+    def test_a_ruler_takes_the_width_that_the_sheet_has(self):
+        data = bytes.fromhex("008800000006070600000258")
+        (frame,) = read_whole(codec("modbus-tcp"), data, Side.HOST)
+        view = RulerView(data=data, fields=tuple(codec("modbus-tcp").explain(frame, Side.HOST)))
+        for width in range(40, 119):
+            rows = ["".join(text for text, _ in line) for line in laid(Sheet("x", [view]), width)]
+            self.assertLessEqual(max(map(len, rows)), width - 4)
+            for row, below in pairwise(rows):
+                if re.fullmatch(r"[ 01]*[01]{8}", row):
+                    self.assertRegex(below, r"^ *[└─]")
+
+    def test_what_is_too_long_goes_on_under_where_it_began(self):
+        line = [("what to do: ", QUIET), ("look at the cable, and then at the board", PAPER)]
+        self.assertEqual(
+            ["what to do: look at the cable, and", "            then at the board"],
+            ["".join(text for text, _ in row) for row in laid(Sheet("x", [line]), 40)],
+        )
+
+
 class Rails(unittest.TestCase):
     def drawn(self, width=70, height=30, **more):
         view = RailsView(lines=more.pop("lines", OUTPUTS + INPUTS), **more)
@@ -146,6 +171,18 @@ class Rails(unittest.TestCase):
         self.assertIn("100 %      25 %  270 ms", way)
         ends = {self.line(canvas, layout, place).index(word) + len(word) for place, word in ((0, "50 %"), (1, "100 %"))}
         self.assertEqual(len(ends), 1)
+
+    def test_long_values_have_room_where_there_is_any(self):
+        count = RailView(name="count", share_asked=0.5, share_got=0.5, asked="4 294 967 294", got="4 294 967 294")
+        clock = CourseView(name="clock", got="123 456 789 Hz", course=((0.5, 0.5),) * 100)
+        for width, is_seen in ((70, True), (57, False)):
+            canvas, layout = self.drawn(width, lines=(count, clock))
+            line = self.line(canvas, layout, 0)
+            self.assertEqual(is_seen, line.count("4 294 967 294") == 2, line)
+            self.assertIn("◈", line)
+            self.assertRegex(self.line(canvas, layout, 1), r"clock +⠤+ +123 456 789 Hz *$")
+        for width in range(40, 60):
+            self.assertNotRegex(self.drawn(width)[0].text(), r"senses\S")
 
     def test_what_is_broken_is_coral_and_says_so(self):
         canvas, layout = self.drawn()

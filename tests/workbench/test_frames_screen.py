@@ -231,7 +231,6 @@ class Following(unittest.TestCase):
                     if placed.begin - asked.begin < 0.04:
                         self.assertLessEqual(reading.begin, asked.begin)
 
-
     def test_a_frame_that_has_not_come_yet_is_gone_to_when_it_has(self):
         report, order = bytes.fromhex("E0 00 00"), bytes.fromhex("E2 48 01")
         for later, moves, number in ((0.02, 0, 2), (0.02, -1, 0), (9.0, 0, 1)):

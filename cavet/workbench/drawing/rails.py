@@ -11,6 +11,8 @@ from cavet.wording import counted
 
 COLOUR_CELLS = 12
 """What a colour takes, with its sign and its swatch."""
+LEAST_RAIL = 11
+"""So many cells a rail keeps where values want more room."""
 ASKED_GLYPH, GOT_GLYPH, AGREED_GLYPH, FAULT_GLYPH = "◇", "◆", "◈", "✕"
 
 
@@ -102,14 +104,25 @@ class Layout(msgspec.Struct, frozen=True):
         return near[0] if near and y > self.captions[0][0] else None
 
 
-def lay_out(view: RailsView, width: int, height: int) -> Layout:
-    """Find the places; lines stand apart where the height allows, and scroll so that the cursor's is in sight."""
+def widest(view: RailsView) -> int:
+    """How many cells the longest value takes of those that stand in columns."""
+    rails = [line for line in view.lines if isinstance(line, RailView) and not line.is_text]
+    courses = [line for line in view.lines if isinstance(line, CourseView) and not line.is_text]
+    values = (*(text for rail in rails for text in (rail.asked, rail.got)), *(course.got for course in courses))
+    return max(map(len, values), default=0)
+
+
+def lay_out(view: RailsView, width: int, height: int, longest_value: int | None = None) -> Layout:
+    """Find the places; lines stand apart where the height allows, and scroll so that the cursor's is in sight.
+    Where the longest value is longer than usual, columns grow at the cost of the rails."""
     longest = max((len(line.name) for line in view.lines if not isinstance(line, HeadView)), default=0)
     name_width = min(max(longest, 8), 20, max(8, width // 3))
     values = 9 if width < 64 else 10
     note_width = 0 if width < 48 else 9
     rail = 3 + name_width + 1
-    rail_width = max(8, width - rail - 2 * values - note_width - 3)
+    left = width - rail - note_width - 3
+    values = max(values, min((widest(view) if longest_value is None else longest_value) + 2, (left - LEAST_RAIL) // 2))
+    rail_width = max(8, left - 2 * values)
     asked_end = rail + rail_width + values
     got_end = asked_end + values
     rows, captions, step = _place_rows(view.lines, height)
@@ -166,7 +179,9 @@ def draw_rails(view: RailsView, layout: Layout, width: int, height: int) -> Canv
     for y, caption in layout.captions[1:]:
         if top < y - layout.first:
             canvas.put(1, y - layout.first, caption, QUIET)
-            canvas.put_right(layout.rail + layout.rail_width, y - layout.first, "the last 10 s", Ink("quiet"))
+            end = layout.rail + layout.rail_width
+            spans = fitting(end - len(caption) - 3, "the last 10 s", "10 s", "")
+            canvas.put_right(end, y - layout.first, spans, Ink("quiet"))
     _draw_columns(canvas, view, layout, top, height)
     return canvas
 
@@ -356,6 +371,9 @@ def _draw_input(canvas: Canvas, layout: Layout, y: int, view: CourseView, marked
         _draw_course(canvas, layout.rail, y, layout.rail_width, view)
     if not view.is_text:
         room = layout.got_end - layout.asked_end - 1
+        if len(view.got) > room:  # what has no room beside its course stands over the end of that
+            room = layout.rail_width + room
+            canvas.put_right(layout.asked_end, y, " " * min(room, len(view.got) + 1), PAPER)
         canvas.put_right(layout.asked_end, y, view.got, QUIET if view.is_old else PAPER, room)
     canvas.put(layout.asked_end + 2, y, view.note, QUIET, width - layout.asked_end - 3)
 

@@ -7,7 +7,7 @@ from textual.message import Message
 
 from cavet.hosts import Point
 from cavet.workbench import keymap
-from cavet.workbench.drawing.rails import Layout, RailsView, RailView, draw_rails, lay_out
+from cavet.workbench.drawing.rails import Layout, RailsView, RailView, draw_rails, lay_out, widest
 from cavet.workbench.pasted import Pasting
 from cavet.workbench.roster import Head, Line, Roster
 from cavet.workbench.widgets.picture import Picture
@@ -62,10 +62,13 @@ class Rails(Pasting, Picture, can_focus=True):
         """What is being searched for, while it is typed."""
         self._view: RailsView | None = None
         self._layout: Layout | None = None
+        self._longest_value = 0
+        """Of all that was shown so far."""
 
     def set_view(self, view: RailsView) -> None:
         """Show the points as they stand now."""
-        layout = lay_out(view, *self.size)
+        self._longest_value = max(self._longest_value, widest(view))
+        layout = lay_out(view, *self.size, self._longest_value)
         self._view, self._layout = view, layout
         self.look(view, lambda width, height: draw_rails(view, layout, width, height))
 
