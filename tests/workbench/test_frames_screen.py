@@ -306,6 +306,26 @@ class Room(unittest.TestCase):
         ):  # fmt: skip
             self.assertIn(said, draw_under(view, width, 20).text())
 
+    def test_what_became_of_a_frame_lies_over_nothing(self):
+        fate = (("answers read-coils", QUIET),)
+        frame = editing().frame
+        ruler = RulerView(data=WRITE, fields=tuple(editing().fields), cursor=None)
+        view = UnderView(name=frame.message.NAME, abouts=("y",), place="z", ruler=ruler, fate=fate)
+        for width in (40, 58, 80):
+            for height in range(5, 20):
+                rows = draw_under(view, width, height).text().split("\n")
+                (row,) = [number for number, row in enumerate(rows) if "answers" in row]
+                self.assertEqual(" answers read-coils", rows[row].rstrip(), (width, height))
+
+    def test_what_is_left_out_of_a_ruler_is_said(self):
+        view = UnderView(
+            name="x", abouts=("y",), place="z", fate=(("f", QUIET),),
+            ruler=RulerView(data=WRITE, fields=tuple(editing().fields), cursor=None),
+        )  # fmt: skip
+        whole = draw_under(view, 58, 40).text()
+        self.assertNotIn(" …", whole)
+        self.assertIn(" …", draw_under(view, 58, 8).text())
+
 
 class Screen(unittest.TestCase):
     def test_what_was_driven_is_found_on_the_wire_and_back(self):

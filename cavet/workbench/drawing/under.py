@@ -48,8 +48,11 @@ def draw_under(view: UnderView, width: int, height: int) -> Canvas:
     behind = len(view.name) + 3
     canvas.put(behind, 0, fitting(max(0, room - behind), *view.abouts, ""), QUIET)
     ruler = _fitted(view, width, height)[1]
-    for row in range(min(ruler.height, height - TOP)):
+    seen = min(ruler.height, height - TOP - bool(view.fate))  # what became of it has a row of its own
+    for row in range(seen):
         canvas.lay_row(TOP + row, ruler, row)
+    if 0 < seen < ruler.height:
+        canvas.put_right(width - 1, TOP + seen - 1, " …", QUIET)
     _draw_tail(canvas, view, TOP + ruler.height + 1)
     return canvas
 

@@ -89,7 +89,7 @@ def measures_view(looking: Looking) -> MeasureView:
     begin, end = looking.stretch
     names = {0: "what is seen", 1: "A to the cursor", 2: "A to B"}
     lines: list[tuple[str, str]] = [
-        (f"{from_to(begin, end, 8)} s", ""), ("time", show_duration(max(0.0, end - begin))),
+        (f"{from_to(begin, end, 6)} s", ""), ("time", show_duration(max(0.0, end - begin))),
     ]  # fmt: skip
     if looking.marks and end > begin:
         lines.append(("as a rate", shown("", 1 / (end - begin), "Hz")))
