@@ -193,9 +193,9 @@ def show(value: float, unit: str = "", decimals: int | None = None, *, step: flo
     return f"{sign}{text}{glue}{plain(unit)}"
 
 
-def decimals_of(value: float) -> int:
-    """How many digits a number has behind its point."""
-    number, _, power = digits(value, 9).partition("e")
+def decimals_of(value: float, most: int = 9) -> int:
+    """How many digits a number has behind its point, where at most so many of it count."""
+    number, _, power = digits(value, most).partition("e")
     return min(MOST_PLACES, max(0, len(number.partition(".")[2]) - int(power or 0)))
 
 

@@ -111,11 +111,11 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
         fine = self.kind.is_output and self.wire_step == 0 and number != 0
         return min(self.resolution, abs(number) / 100) if fine else self.resolution
 
-    def show_asked(self, value: Asked) -> str:
-        """Print a value as it was asked for, finer than its wire can tell, too."""
-        if self.kind.is_text or self.kind.is_switch:
+    def show_asked(self, value: Asked | None, most: int = 9) -> str:
+        """Print a value as it was asked for, finer than its wire can tell, too, in `most` digits."""
+        if value is None or self.kind.is_text or self.kind.is_switch or not math.isfinite(float(value)):
             return self.show(value)
-        return units.show(float(value), self.unit, units.decimals_of(float(value)))
+        return units.show(float(value), self.unit, units.decimals_of(float(value), most))
 
     @property
     def rests(self) -> bool:

@@ -13,6 +13,8 @@ from cavet.wording import as_written, counted, hex_pairs, plain
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.trail import StageView, TrailsView, TrailView
 
+ASKED_DIGITS = 6
+"""So many digits are shown of what was asked, whatever the wire can carry of them."""
 MOST_BROKEN = 3
 """So many broken trails are shown with their reasons."""
 
@@ -67,7 +69,11 @@ def title(trail: Trail, point: Point | None) -> str:
             return f"{BROKER} ← {published(data).replace(chr(10), ' ') or hex_pairs(data)}"
         return f"{trail.root.board} ← {as_written(data) if isinstance(data, bytes) else 'bytes from outside'}"
     value = trail.root.value
-    return f"{point.name} ← {point.show(value if isinstance(value, int | float | str) else None)}"
+    return f"{point.name} ← {_as_asked(point, value)}"
+
+
+def _as_asked(point: Point, value: float | str | bytes | None) -> str:
+    return point.show_asked(value if isinstance(value, int | float | str) else None, ASKED_DIGITS)
 
 
 def _stage(trail: Trail, name: Kind, diagnosis: Diagnosis, point: Point | None) -> StageView:
@@ -135,7 +141,7 @@ def told(event: Event, stage: Kind, point: Point | None) -> str:
     """A few words, in one or two lines, on how a stage was reached."""
     value = event.value
     if stage == Kind.ASKED and point is not None:
-        return point.show(value if isinstance(value, int | float | str) else None)
+        return _as_asked(point, value)
     if isinstance(value, bytes) and stage in (Kind.FRAMED, Kind.CARRIED):
         if event.board == BROKER or isinstance(point, TopicPoint):
             return published(value) or as_written(value)

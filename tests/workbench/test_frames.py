@@ -5,6 +5,7 @@ import unittest
 
 from cavet.record import Kind
 from cavet.workbench import Desk
+from cavet.workbench.drawing.sheet import laid
 from cavet.workbench.screens.sheets import point_sheet, trail_sheet
 from cavet.workbench.trail_views import trails_view
 from tests.bench.test_buses import in_fast_time
@@ -26,8 +27,11 @@ SEEN = {
 """What stands on a trail's sheet, where that says something that others do not."""
 
 
+WIDTH = 118
+
+
 def text_of(sheet):
-    return "\n".join("".join(text for text, _ in line) for line in sheet.lines)
+    return "\n".join("".join(text for text, _ in line) for line in laid(sheet, WIDTH))
 
 
 class Frames(unittest.TestCase):
