@@ -11,8 +11,8 @@ from cavet.wording import counted
 
 COLOUR_CELLS = 12
 """What a colour takes, with its sign and its swatch."""
-LEAST_RAIL = 11
-"""So many cells a rail keeps where values want more room."""
+USUAL_NAME, LEAST_RAIL = 20, 11
+"""So many cells a name may take in any case, and a rail keeps where names and values want more room."""
 ASKED_GLYPH, GOT_GLYPH, AGREED_GLYPH, FAULT_GLYPH = "◇", "◆", "◈", "✕"
 
 
@@ -116,12 +116,14 @@ def lay_out(view: RailsView, width: int, height: int, longest_value: int | None 
     """Find the places; lines stand apart where the height allows, and scroll so that the cursor's is in sight.
     Where the longest value is longer than usual, columns grow at the cost of the rails."""
     longest = max((len(line.name) for line in view.lines if not isinstance(line, HeadView)), default=0)
-    name_width = min(max(longest, 8), 20, max(8, width // 3))
+    needed = (widest(view) if longest_value is None else longest_value) + 2
     values = 9 if width < 64 else 10
     note_width = 0 if width < 48 else 9
+    most = max(USUAL_NAME, width - note_width - 7 - 2 * max(values, needed) - LEAST_RAIL)
+    name_width = min(max(longest, 8), most, max(8, width // 3))
     rail = 3 + name_width + 1
     left = width - rail - note_width - 3
-    values = max(values, min((widest(view) if longest_value is None else longest_value) + 2, (left - LEAST_RAIL) // 2))
+    values = max(values, min(needed, (left - LEAST_RAIL) // 2))
     rail_width = max(8, left - 2 * values)
     asked_end = rail + rail_width + values
     got_end = asked_end + values
