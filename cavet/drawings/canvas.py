@@ -67,6 +67,14 @@ def clip(text: str, room: int) -> str:
     return f"{text[:end].rstrip()}…"
 
 
+def shortened(name: str, room: int) -> str:
+    """Cut a name of several words to its room, in such a way that its last one stays: `gatehou… pin 9`."""
+    head, space, last = name.rpartition(" ")
+    if len(name) <= room or not space or len(last) + 4 > room:
+        return clip(name, room)
+    return f"{clip(head, room - len(last) - 1)} {last}"
+
+
 def wrapped(text: str, room: int, most: int | None = None) -> list[str]:
     """Break a text between words into lines of so many cells; into so many at most, and `…` says that more follows."""
     return wrap(text, max(LEAST_LINE, room), max_lines=most, placeholder=" …", break_on_hyphens=False)

@@ -8,7 +8,21 @@ from math import ceil
 
 import msgspec
 
-from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, WATER, Canvas, Ink, clip, wrapped
+from cavet.drawings.canvas import (
+    ASKED,
+    CORAL,
+    GOT,
+    HAIR,
+    HEATHER,
+    PAPER,
+    QUIET,
+    WATER,
+    Canvas,
+    Ink,
+    clip,
+    shortened,
+    wrapped,
+)
 from cavet.lanes import CURVE, LEVEL, TRAFFIC, WISHES, Lane
 from cavet.units import show, show_duration
 from cavet.wording import digits
@@ -213,7 +227,7 @@ def _draw_lane(canvas: Canvas, lane: LaneView, y: int, width: int, *, chosen: bo
         canvas.shade(0, y, width, lane.rows, "raised")
     at = y + lane.rows - 1
     canvas.put(1, at, "▸" if chosen else " ", PAPER)
-    canvas.put(3, at, clip(lane.name, NAME_CELLS - 4), PAPER._replace(bold=chosen))
+    canvas.put(3, at, shortened(lane.name, NAME_CELLS - 4), PAPER._replace(bold=chosen))
     canvas.put(NAME_CELLS, at, clip(lane.unit, UNIT_CELLS - 1), QUIET)
     ink = INKS[lane.group]
     if lane.kind == WISHES:

@@ -41,7 +41,7 @@ class Sight:
         """What a point was asked for last. Raises `WrongError`."""
         found = self._look.point(point)
         value = self._look.asked(found)
-        self._found[f"asked {point}"] = found.show(value)
+        self._found[f"asked {point}"] = found.show_asked(value)
         return _known(value, is_number=not found.kind.is_switch and not found.kind.is_text)
 
     def part(self, path: str) -> Any:

@@ -94,7 +94,7 @@ class Working:
                     raise
         why = how_it_ended(point, trail)
         if why:
-            raise self._failed(step, f"{point.name} to {point.show(value)}: {why}")
+            raise self._failed(step, f"{point.name} to {point.show_asked(value)}: {why}")
 
     async def _set(self, step: tree.Step, track: Track) -> None:
         point, value = step.point, self._known(step, step.value, track)

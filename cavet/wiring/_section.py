@@ -10,9 +10,8 @@ import msgspec
 from cavet.benchfile import Place, PlaceKind
 from cavet.boards import KINDS
 from cavet.hosts import DevicePoint, PinPoint, Point
-from cavet.units import show
+from cavet.units import decimals_of, show
 from cavet.wiring._wiring import Wiring
-from cavet.wording import digits
 
 MOST_NAMED = 2
 """So many names stand in a row; of more, the first, and how many there are besides."""
@@ -207,7 +206,7 @@ def range_of(point: Point) -> str:
     if point.kind.is_text:
         size = f", {point.width} × {point.height}" if isinstance(point, DevicePoint) and point.width else ""
         return f"{point.kind.value}{size}"
-    low, high = digits(point.low).replace("-", "−"), show(point.high, point.unit)
+    low, high = show(point.low, "", decimals_of(point.low)), show(point.high, point.unit, decimals_of(point.high))
     return f"{low} to {high}"
 
 

@@ -7,7 +7,7 @@ from itertools import pairwise
 from hypothesis import given
 from hypothesis import strategies as some
 
-from cavet.drawings.canvas import ASKED, GOT, PAPER, QUIET, Canvas, Dots, Ink
+from cavet.drawings.canvas import ASKED, GOT, PAPER, QUIET, Canvas, Dots, Ink, shortened
 from cavet.drawings.colours import ROLES, SIXTEEN, blend, style
 from cavet.drawings.lanes import MeasureView, draw_measures
 from cavet.drawings.ruler import RulerView
@@ -131,6 +131,15 @@ INPUTS = (
         course=(None,) * 20 + tuple((x / 80, x / 80) for x in range(80)),
     ),
 )
+
+
+class Names(unittest.TestCase):
+    def test_the_last_word_of_a_name_stays(self):
+        for name, room, text in (
+            ("gatehouse pin 9", 20, "gatehouse pin 9"), ("irrigation_controller pin 12", 16, "irrigation_c… 12"),
+            ("circulation_pump", 8, "circula…"), ("pin circulation", 9, "pin circ…"),
+        ):  # fmt: skip
+            self.assertEqual(text, shortened(name, room))
 
 
 class Sheets(unittest.TestCase):
