@@ -111,7 +111,8 @@ class Lanes:
         lane = self._lane(ASKED, event.board, event.subject, WISHES, point.unit if point is not None else "")
         value = event.value if isinstance(event.value, int | float) else len(lane.words)
         lane.course.reach(event.t, float(value))
-        lane.words.append(point.show_asked(event.value, 6) if point is not None and not isinstance(event.value, bytes) else "")
+        told = "" if point is None or isinstance(event.value, bytes) else point.show_asked(event.value, 6)
+        lane.words.append(told)
         lane.numbers.append(event.number)
         if point is not None:
             self._dot(point, event)
