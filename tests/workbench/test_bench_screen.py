@@ -16,7 +16,7 @@ from cavet.remarks import remarks_on
 from cavet.wiring import Wiring, section_of
 from cavet.wording import WrongError
 from cavet.workbench import Changing
-from cavet.workbench.drawing.bench import draw_around, draw_remarks
+from cavet.workbench.drawing.bench import BoardsView, draw_around, draw_boards, draw_remarks, places
 from cavet.workbench.screens.bench import BenchScreen
 from cavet.workbench.screens.bench_sheets import row_sheet
 from cavet.workbench.screens.editing import EditScreen
@@ -25,7 +25,7 @@ from cavet.workbench.wiring.around import Around
 from cavet.workbench.wiring.changing import changed as changed_file
 from cavet.workbench.wiring.keys import keys_of, read_value
 from cavet.workbench.wiring.removing import board_removal, removal
-from cavet.workbench.wiring.views import AroundRow, AroundView, RemarksView, wiring_of
+from cavet.workbench.wiring.views import AroundRow, AroundView, FoldView, RemarksView, wiring_of
 from tests.remarks.test_rules import MODBUS, PINS, changed
 from tests.workbench.test_screens import seated
 
@@ -136,6 +136,25 @@ class InCrossSection(unittest.TestCase):
     def test_a_point_at_nothing_has_one_end(self):
         setup = check_text(changed(MODBUS, [('"coils", address = 1, start', '"coils", address = 9, start')]), "x")
         self.assertIn("✕ nothing at coil 9", drawn(section_of(Wiring(setup, "shed"))))
+
+
+class ManyBoards(unittest.TestCase):
+    def test_the_cursor_is_in_sight_and_the_open_board_keeps_half_of_the_room(self):
+        setup = load_bench(demo_path()).setup
+        section = section_of(Wiring(setup, "pumphouse"))
+        folded = tuple(FoldView(f"rack_{number:02d}", "heron", "5 points") for number in range(40))
+        keys = [row.key for row in section.rows] + [("board", fold.name) for fold in folded]
+        for width, height in ((80, 20), (140, 34), (60, 9)):
+            for key in keys:
+                view = BoardsView(section=section, folded=folded, cursor=key)
+                at, text = places(view, width, height), draw_boards(view, width, height).text()
+                with self.subTest(key=key, height=height):
+                    self.assertEqual(1, text.count("▸"))
+                    self.assertGreaterEqual(at.lines - HEAD_ROWS, min(len(section.rows), (height - HEAD_ROWS - 1) // 2))
+                    for y, row in enumerate(text.split("\n")):
+                        fold = at.fold_at(y)
+                        if fold is not None and "more boards" not in row:
+                            self.assertIn(folded[fold].name, row)
 
 
 class UnderChange(unittest.TestCase):

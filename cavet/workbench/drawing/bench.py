@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import msgspec
 
 from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, PAPER, QUIET, Canvas, wrapped
 from cavet.drawings.section import HEAD_ROWS, draw_section, section_height
 from cavet.wiring import Section
+from cavet.wording import counted
 from cavet.workbench.wiring.views import AroundView, FoldView, RemarksView
 
 BEGINNING = (
@@ -30,25 +32,40 @@ class BoardsView(msgspec.Struct, frozen=True, kw_only=True):
     """How many remarks there are, where they have no room of their own."""
 
 
-def first_row(view: BoardsView, height: int) -> int:
-    """The first row of the open board that is seen."""
-    room = max(1, height - HEAD_ROWS - len(view.folded) - 1)
-    at = next((place for place, row in enumerate(view.section.rows) if row.key == view.cursor), None)
+class BoardPlaces(NamedTuple):
+    """What is seen: the open board from row `first` on, in `lines` with its head; then those of the `folded` in this
+    range, a line each."""
+
+    first: int
+    lines: int
+    folded: range
+
+    def fold_at(self, y: int) -> int | None:
+        """The folded board in a line."""
+        place = y - self.lines - 1
+        return self.folded[place] if 0 <= place < len(self.folded) else None
+
+
+def places(view: BoardsView, width: int, height: int) -> BoardPlaces:
+    """Find the places: folded boards leave the open one half of the room, if it needs that. What the cursor is on is in
+    sight."""
+    rows, folded = view.section.rows, view.folded
+    room = max(1, height - HEAD_ROWS - 1 - len(folded), min(len(rows), (height - HEAD_ROWS - 1) // 2))
+    at = next((place for place, row in enumerate(rows) if row.key == view.cursor), None)
     if at is None:
-        at = len(view.section.rows) - 1 if view.cursor[:1] == ("board",) else 0
-    return max(0, min(at - room // 2, len(view.section.rows) - room))
-
-
-def rows_shown(view: BoardsView, width: int, height: int) -> tuple[int, int]:
-    """The first row of the open board that is seen, and how many lines it takes with its head."""
-    first, room = first_row(view, height), max(HEAD_ROWS + 1, height - len(view.folded) - 1)
-    return first, min(room, section_height(view.section, width, first))
+        at = len(rows) - 1 if view.cursor[:1] == ("board",) else 0
+    first = max(0, min(at - room // 2, len(rows) - room))
+    lines = min(HEAD_ROWS + room, section_height(view.section, width, first))
+    left = max(0, height - lines - 1)
+    on = next((place for place, fold in enumerate(folded) if view.cursor == ("board", fold.name)), 0)
+    begin = max(0, min(on - left // 2, len(folded) - left))
+    return BoardPlaces(first, lines, range(begin, min(len(folded), begin + left)))
 
 
 def draw_boards(view: BoardsView, width: int, height: int) -> Canvas:
     """Draw the open board, and below it the others in a line each."""
     canvas = Canvas(width, height)
-    first, shown = rows_shown(view, width, height)
+    first, shown, seen = at = places(view, width, height)
     cursor = view.cursor if view.active else None
     section = draw_section(view.section, width, shown, first=first, cursor=cursor)
     for y in range(min(height, shown)):
@@ -58,17 +75,24 @@ def draw_boards(view: BoardsView, width: int, height: int) -> Canvas:
     left = len(view.section.rows) - first - (shown - HEAD_ROWS)
     if left > 0 and not view.note and len(view.section.board) + len(view.section.title) + 18 < width:
         canvas.put_right(width - 1, 0, f"{left} more below", QUIET)
-    y = shown + 1
-    for fold in view.folded:
-        here = view.active and view.cursor == ("board", fold.name)
-        if here:
-            canvas.shade(0, y, width, 1, "raised")
-        canvas.put(1, y, "▸" if here else "▹", PAPER if here else QUIET)
-        canvas.put(3, y, fold.name, PAPER, 18)
-        canvas.put_right(width - 1, y, fold.count, CORAL if fold.is_bad and "nothing" in fold.count else QUIET)
-        canvas.put(22, y, fold.words, CORAL if fold.is_bad else QUIET, width - 24 - len(fold.count))
-        y += 1
+    for y in range(shown + 1, height):
+        place = at.fold_at(y)
+        if place is not None:
+            _draw_fold(canvas, y, view, view.folded[place])
+    if len(seen) > 2 and seen.stop < len(view.folded):  # the cursor is not on the last line then
+        canvas.put(0, height - 1, " " * width)
+        canvas.put(3, height - 1, f"… {counted(len(view.folded) - seen.stop + 1, 'more board')}", QUIET)
     return canvas
+
+
+def _draw_fold(canvas: Canvas, y: int, view: BoardsView, fold: FoldView) -> None:
+    here, width = view.active and view.cursor == ("board", fold.name), canvas.width
+    if here:
+        canvas.shade(0, y, width, 1, "raised")
+    canvas.put(1, y, "▸" if here else "▹", PAPER if here else QUIET)
+    canvas.put(3, y, fold.name, PAPER, 18)
+    canvas.put_right(width - 1, y, fold.count, CORAL if fold.is_bad and "nothing" in fold.count else QUIET)
+    canvas.put(22, y, fold.words, CORAL if fold.is_bad else QUIET, width - 24 - len(fold.count))
 
 
 def draw_beginning(width: int, height: int) -> Canvas:

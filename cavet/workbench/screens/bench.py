@@ -20,8 +20,8 @@ from cavet.workbench.drawing.bench import (
     draw_beginning,
     draw_boards,
     draw_remarks,
+    places,
     remark_under,
-    rows_shown,
 )
 from cavet.workbench.screens.bench_acting import AROUND, BOARDS, PANES, REMARKS, BenchActing
 from cavet.workbench.screens.frame import Follow
@@ -241,15 +241,15 @@ class BenchScreen(BenchActing):
         view = self.picture("boards").shown
         if not isinstance(view, BoardsView):
             return
-        first, shown = rows_shown(view, *self.picture("boards").size)
-        row = first + y - HEAD_ROWS
-        if HEAD_ROWS <= y < shown and row < len(view.section.rows):
+        at = places(view, *self.picture("boards").size)
+        row, fold = at.first + y - HEAD_ROWS, at.fold_at(y)
+        if HEAD_ROWS <= y < at.lines and row < len(view.section.rows):
             key = view.section.rows[row].key
             again, self._cursor = key == self._cursor, key
             if again:
                 self.attempt(self._edit)
-        elif 0 <= y - shown - 1 < len(view.folded):
-            self._unfold(view.folded[y - shown - 1].name)
+        elif fold is not None:
+            self._unfold(view.folded[fold].name)
 
     def on_hearing_turned(self, message: Hearing.Turned) -> None:
         self._strokes += 1
