@@ -231,6 +231,20 @@ class Following(unittest.TestCase):
                     if placed.begin - asked.begin < 0.04:
                         self.assertLessEqual(reading.begin, asked.begin)
 
+    def test_the_links_beside_the_chosen_one_are_those_around_it(self):
+        tape, record, _ = demo_tape(1.0)
+        names = list(tape.links)
+        reading = Reading(tape, record)
+        for at, name in enumerate(names):
+            reading.choose(name)
+            self.assertEqual(names[:at] + names[at + 1 :], reading.beside())
+            for room in range(len(names) + 2):
+                beside = reading.beside(room)
+                self.assertEqual(min(room, len(names) - 1), len(beside))
+                self.assertEqual([other for other in names if other in beside], beside)
+                if room >= 2 and 0 < at < len(names) - 1:
+                    self.assertLessEqual({names[at - 1], names[at + 1]}, set(beside))
+
     def test_a_frame_that_has_not_come_yet_is_gone_to_when_it_has(self):
         report, order = bytes.fromhex("E0 00 00"), bytes.fromhex("E2 48 01")
         for later, moves, number in ((0.02, 0, 2), (0.02, -1, 0), (9.0, 0, 1)):

@@ -162,6 +162,16 @@ class Reading:
         self.link = link
         self.number = self.on.nearest(t) if t is not None and not self.following else len(self.on) - 1
 
+    def beside(self, room: int | None = None) -> list[str]:
+        """The other links in their order; where there is not room for all of them, those around the chosen one."""
+        names = list(self.tape.links)
+        at = names.index(self.link)
+        others = names[:at] + names[at + 1 :]
+        if room is None or len(others) <= room:
+            return others
+        begin = max(0, min(at - room // 2, len(others) - room))
+        return others[begin : begin + room]
+
     def to_partner(self, cells: int) -> bool:
         """Go to the answer of a request, or back to it."""
         placed = self.placed

@@ -34,17 +34,16 @@ I2C_RATE, SPI_RATE = 100_000, 1_000_000
 """At which clocks buses are drawn: a call does not tell its own."""
 
 
-def tape_view(desk: Desk, reading: Reading, cells: int) -> TapeView:
-    """The tape as it is seen in so many cells."""
+def tape_view(desk: Desk, reading: Reading, cells: int, room: int | None = None) -> TapeView:
+    """The tape as it is seen in so many cells, with rows for so many other links."""
     on, end = reading.on, reading.begin + cells * reading.cell
     seen = on.within(reading.begin, end)
     crowded = len(seen) > MOST_BARS
     bars = () if crowded else tuple(_bars(desk, reading, on, seen))
     crowd = _cells(on, reading.begin, reading.cell, cells) if crowded else ()
-    others = [name for name in reading.tape.links if name != reading.link]
     return TapeView(
         begin=reading.begin, cell=reading.cell, title=_link_title(desk, on), subtitle=on.title, bars=bars,
-        rows=tuple(_row(desk, reading, reading.tape.links[name], cells) for name in others),
+        rows=tuple(_row(desk, reading, reading.tape.links[name], cells) for name in reading.beside(room)),
         following=reading.following, now=desk.now, crowded=crowd,
     )  # fmt: skip
 

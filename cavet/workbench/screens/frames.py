@@ -87,7 +87,7 @@ class FramesScreen(FramesActing):
         reading = self.reading
         reading.follow(self._desk.now, self._cells)
         self._take_up()
-        view = views.tape_view(self._desk, reading, self._cells)
+        view = views.tape_view(self._desk, reading, self._cells, self._rows)
         self.picture("tape").look(view, partial(draw_tape, view))
 
     def _take_up(self) -> None:
@@ -304,12 +304,17 @@ class FramesScreen(FramesActing):
             editing.point_at(bit)
             editing.bit = bit if again and editing.cursor == was else None
 
+    @property
+    def _rows(self) -> int:
+        """How many other links have a row below the chosen one."""
+        return max(0, self.picture("tape").size.height - FULL_ROWS)
+
     def _press_tape(self, x: int, y: int) -> None:
         reading = self.reading
         self._focus = TAPE
         left = title_cells(self.picture("tape").size.width)
         if y >= FULL_ROWS:
-            others = [name for name in reading.tape.links if name != reading.link]
+            others = reading.beside(self._rows)
             if y - FULL_ROWS < len(others):
                 reading.choose(others[y - FULL_ROWS], reading.begin + max(0, x - left) * reading.cell)
         if x >= left and len(reading.on):
