@@ -11,6 +11,8 @@ from cavet.faults import Fault
 from cavet.hosts import DevicePoint, DeviceSettings, PinPoint, Point, PointKind, StepperPoint
 from cavet.record import Event, Kind, Topic, Trail, Value
 
+SILENT_CHARACTERS = 8
+"""A frame on a line may be whole only after a silence of some characters. Source: Modbus serial line 1.02, 2.5.1.1."""
 SETTLING_SECONDS = 0.3
 """How long a stage may take that should follow at once."""
 LAMP, MOTOR, SHAFT = "lamp", "motor", "stepper"
@@ -36,6 +38,8 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
     link_words: str
     patience: float
     """How long the session goes on trying, in seconds."""
+    byte_seconds: float = 0.0
+    """How long a byte takes on its line, where that is a serial one."""
     line_share: float = 0.0
     """What share of its line is taken by what the board reports by itself."""
     line_until: float = 0.0
@@ -76,7 +80,7 @@ def allowed(trail: Trail, stage: Kind, around: Circumstances) -> float:
         return around.patience + SETTLING_SECONDS
     if around.point is not None and around.point.confirm and (stage == Kind.TAKEN or trail.unread is not None):
         return around.patience + SETTLING_SECONDS
-    return SETTLING_SECONDS
+    return SETTLING_SECONDS + SILENT_CHARACTERS * around.byte_seconds
 
 
 def wrong_part(trail: Trail, around: Circumstances) -> str:

@@ -59,8 +59,8 @@ class Evidence:
         return Circumstances(
             now=self.now, point=point, simulated=board in self.simulated, waits=self.now - trail.latest.t <= patience,
             began_anew=self._beginnings.meets(board, trail.root.t, trail.latest.t + SETTLING_SECONDS),
-            line_until=trail.latest.t + LONGEST_ANSWER * byte_seconds, line_share=line_share(setup, host),
-            not_set_up=self._beginnings.since_ready(board, host, trail.root.t),
+            byte_seconds=byte_seconds, line_until=trail.latest.t + LONGEST_ANSWER * byte_seconds,
+            line_share=line_share(setup, host), not_set_up=self._beginnings.since_ready(board, host, trail.root.t),
             ready=state == READY, link_words=state, patience=patience, part=part if part in parts else "",
             part_kind=parts[part].kind if part in parts else "",
             device=of.devices.get(point.device) if isinstance(point, DevicePoint) else None,

@@ -152,6 +152,10 @@ class Session(Generic[P]):
         """Whether no answer is awaited, and the line is free."""
         return True
 
+    def is_busy(self, now: float) -> bool:
+        """Whether what is to be said may have to wait for something else."""
+        return not self.is_idle(now)
+
     def say_by_hand(self, data: bytes, asked: int, name: str, now: float) -> None:
         """Say bytes that are not of its own."""
         self._say(data, asked, Topic.MESSAGE, name)

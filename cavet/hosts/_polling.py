@@ -91,6 +91,9 @@ class PollingSession(Session[P], Generic[P, Q]):
         """Frames on a serial line are told apart by the silence between them."""
         return self._queue.is_idle and now >= self._queue.free_at - AT_ONCE
 
+    def is_busy(self, now: float) -> bool:
+        return bool(self._queue.waiting) or not self.is_idle(now)
+
     def advance(self, now: float) -> float:
         for question in self._queue.overdue(now):
             self._unanswered(question, now)

@@ -2,6 +2,7 @@
 
 import contextlib
 import random
+import re
 import tempfile
 import unittest
 from pathlib import Path
@@ -15,6 +16,8 @@ from tests.bench.random_inputs import Inputs
 
 SEEDS, DEFECT_SEEDS, BURST_SEEDS = (*range(36), 106, 170), (*range(34), 163, 175), (*range(20), 32, 98, 133, 169)
 INPUT_SEEDS, FAULT_SEEDS, PAST_SEEDS, TRUTH_SEEDS = range(30), range(24), range(16), range(24)
+SLOW = ((40, 110), (40, 300), (48, 300), (61, 110), (103, 300), (205, 110), (211, 110), (222, 110), (258, 600))
+"""Seeds of benches with a serial line, and a rate for it."""
 FAULTS = ("lose", "delay", "silence", "hang-up", "reset")
 NEAR = 0.025
 
@@ -98,6 +101,17 @@ class Right(Wishing, unittest.TestCase):
                     self.wish(bench, drawn, random.Random(seed))
                     found = {walked.output: walked.why for walked in bench.walk() if walked.held is not True}
                     self.assertEqual(found, {})
+
+
+class Slow(Wishing, unittest.TestCase):
+    def test_what_is_asked_is_where_the_parts_are_on_slow_lines_too(self):
+        for seed, rate in SLOW:
+            drawn = Lots(seed).drawn
+            drawn.text = re.sub(r"rate = \d+", f"rate = {rate}", drawn.text)
+            with self.subTest(seed, rate=rate), tempfile.TemporaryDirectory() as folder:
+                with cavet.open(written(drawn, folder)) as bench:
+                    self.wish(bench, drawn, random.Random(seed))
+                    self.assertEqual([], [walked.why for walked in bench.walk() if walked.held is not True])
 
 
 class Asking:
