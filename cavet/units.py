@@ -76,6 +76,11 @@ def known(unit: str) -> bool:
     return unit in _DIMENSION_OF
 
 
+def are_alike(unit: str, other: str) -> bool:
+    """Whether two units that Cavet knows are of one dimension."""
+    return known(unit) and known(other) and _DIMENSION_OF[unit] == _DIMENSION_OF[other]
+
+
 def spelled(unit: str) -> str:
     """A unit as Cavet writes it, where it is written as SCPI does: `HZ` is Hz, `PCT` is %. Else as it was."""
     if known(unit):

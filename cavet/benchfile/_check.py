@@ -106,6 +106,8 @@ class Checker:
 
     def _key(self, data: dict[str, Any], key: Key, path: Path, values: Mapping[str, Any]) -> Any:
         if key.name not in data:
+            if key.name == "unit" and (implied := _unit_of_range(data, key.default)):
+                return implied
             if key.required:
                 self.wrong((*path, key.name), found="nothing", expected=f"{key.doc}; it must be there")
             return dict(key.default) if isinstance(key.default, dict) else key.default
@@ -117,10 +119,23 @@ class Checker:
             unit = self.unit_of(named) if key.unit == "=of" else units.spelled(named)
             if unit is None:
                 return key.default  # what `of` names is not there, and that is told at its own place
-        return self._value(data[key.name], key, unit or "", (*path, key.name))
+        is_usual = key.unit == "=unit" and "unit" not in data
+        return self._value(data[key.name], key, unit or "", (*path, key.name), is_usual=is_usual)
 
-    def _value(self, raw: object, key: Key, unit: str, path: Path) -> Any:
-        return self._noted(key, lambda: getattr(self, f"_read_{key.kind.replace('-', '_')}")(raw, key, unit, path))
+    def _value(self, raw: object, key: Key, unit: str, path: Path, *, is_usual: bool = False) -> Any:
+        """Read a value, in a unit that `is_usual` where none was said."""
+
+        def read() -> Any:
+            try:
+                return getattr(self, f"_read_{key.kind.replace('-', '_')}")(raw, key, unit, path)
+            except WrongError as error:
+                if is_usual and error.expected.startswith("a number"):
+                    error = WrongError(
+                        error.place, found=error.found, expected=f"{error.expected}; `unit` says another"
+                    )
+                raise error
+
+        return self._noted(key, read)
 
     def _noted(self, key: Key, read: Callable[[], Any]) -> Any:
         """What is read for a key; what is wrong with it is noted, and its default taken."""
@@ -285,6 +300,20 @@ class Checker:
     def _within(self, value: float, key: Key, path: Path) -> None:
         if (key.low is not None and value < key.low) or (key.high is not None and value > key.high):
             raise self._fail(value, bounds(key).strip(", "), path)
+
+
+def _unit_of_range(data: dict[str, Any], usual: object) -> str:
+    """The unit of a range both of whose ends are given in one, where no `unit` says another; "" where that can be
+    turned into the usual one, which it is then."""
+    ends = data.get("range")
+    if not isinstance(ends, list) or not all(isinstance(end, str) and len(end) <= QUOTED for end in ends):
+        return ""
+    try:
+        found = {units.split(end, "a number")[1] for end in ends}
+    except WrongError:
+        return ""
+    unit = found.pop() if len(found) == 1 else ""
+    return unit if unit and units.known(unit) and not units.are_alike(unit, str(usual)) else ""
 
 
 def bounds(key: Key) -> str:

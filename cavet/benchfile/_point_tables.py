@@ -59,7 +59,9 @@ class ScaledTable(PointTable, kw_only=True):
 class SteeredTable(ScaledTable, kw_only=True):
     """A number that is set."""
 
-    unit: Annotated[str, Meaning("the unit that it is asked in", kind="unit")] = "%"
+    unit: Annotated[
+        str, Meaning("the unit that it is asked in; that of its range, where that has one", kind="unit")
+    ] = "%"
     range: Annotated[tuple[float, float], Meaning("its limits; backwards for a reversed sense", unit="=unit")] = (
         0.0,
         100.0,
@@ -151,7 +153,7 @@ class ContactTable(PointTable, kw_only=True):
 class ReadingTable(ScaledTable, kw_only=True):
     """A number that is read."""
 
-    unit: Annotated[str, Meaning("its unit", kind="unit")] = ""
+    unit: Annotated[str, Meaning("its unit; that of its range, where that has one", kind="unit")] = ""
     range: Annotated[tuple[float, float], Meaning("what the two ends on the wire stand for", unit="=unit")]
     mode: Annotated[
         str, Meaning("Firmata: a voltage, or an encoder's count", ("analog", "encoder"), concerns=FIRMATA)

@@ -170,6 +170,24 @@ range = ["0 V", "5 V"]
                 if clashes:
                     self.assertIn("expected a place of its own: level lies at holding register 5 to 6", errors[0])
 
+    def test_the_unit_of_a_range_is_that_of_its_point(self):
+        for ends, unit, told in (
+            ('["0 A", "2 A"]', "A", ""),
+            ('["0 mA", "20 mA"]', "mA", ""),
+            ("[0, 5]", "%", ""),
+            ('["0 %", "50 %"]', "%", ""),
+            ('["0 A", "20 mA"]', "", 'found "0 A", expected a number in %; `unit` says another'),
+            ('["0 furlong", "1 furlong"]', "", "expected a number in %; `unit` says another"),
+        ):
+            text = BOARD + self.level_at(9, "float32").replace('unit = "V"\nrange = ["0 V", "5 V"]', f"range = {ends}")
+            with self.subTest(ends):
+                errors = errors_of(text)
+                self.assertEqual(bool(told), bool(errors), errors)
+                if told:
+                    self.assertIn(told, errors[0])
+                else:
+                    self.assertEqual(unit, check_text(text, "x.bench.toml").points["other"].unit)
+
     def test_one_pin_in_two_modes_is_told(self):
         head = 'format = 1\n[boards.hut]\nprofile = "heron"\nfirmware = "modbus"\n[boards.hut.map]\n'
         run = 'run = { table = "coils", address = 0, pin = "L1" }\n'
