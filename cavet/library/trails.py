@@ -98,5 +98,5 @@ def _delays(stages: list[Stage]) -> dict[tuple[str, str], float]:
 def _shown(value: Value, point: Point | None) -> str:
     """What was wanted, in the point's own words; for a program of others the bytes that it has said."""
     if point is not None and not isinstance(value, bytes):
-        return point.show(value)
+        return point.show_asked(value)
     return as_written(value) if isinstance(value, bytes) else str(value)

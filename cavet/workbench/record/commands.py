@@ -18,6 +18,8 @@ MOST_EVENTS = 200_000
 SETTLED = 5.0
 """So many seconds behind it are read in any case: what has moved may still not be confirmed."""
 
+MOST_TITLE = 80
+
 
 class CommandView(msgspec.Struct, frozen=True):
     """A command: its point, when it began, in words what was asked and what became of it."""
@@ -57,4 +59,4 @@ def _view(trail: Trail) -> CommandView:
     told = f"{trail.stages[0].t:.3f} s · {trail.ended or 'under way'} after {show_duration(trail.took)}"
     if trail.broken_at is not None:
         told += f" · ✕ before {trail.broken_at}: {plain(trail.why)}"
-    return CommandView(trail.point, trail.stages[0].t, plain(f"{trail.point} ← {trail.shown}", 40), told)
+    return CommandView(trail.point, trail.stages[0].t, plain(f"{trail.point} ← {trail.shown}", MOST_TITLE), told)

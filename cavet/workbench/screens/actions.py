@@ -9,11 +9,12 @@ from textual import events
 
 from cavet.drawings.canvas import ASKED, PAPER, QUIET, clip
 from cavet.workbench import keymap
-from cavet.workbench.drawing.sheet import Line, Sheet
+from cavet.workbench.drawing.sheet import MARGIN, Line, Sheet
 from cavet.workbench.screens.modal import Modal
+from cavet.workbench.widgets.leaf import columns_in
 
 MAX_TYPED = 40
-NAME_CELLS = 36
+NAME_CELLS, KEY_CELLS = 36, 7
 
 
 class Action(msgspec.Struct, frozen=True):
@@ -51,17 +52,26 @@ class ActionsScreen(Modal[Action | None]):
     def _sheet(self, first: int) -> Sheet:
         lines: list[Line] = [[("› ", ASKED), (f"{self._typed}▏", PAPER)], []]
         found = fitting(self._actions, self._typed)
+        names, keys = self._columns()
         for place, action in enumerate(found[first:], first):
             chosen = place == self._cursor
             lines.append(
                 [
                     ("▸ " if chosen else "  ", PAPER),
-                    (f"{clip(action.name, NAME_CELLS - 1):{NAME_CELLS}}", PAPER._replace(bold=chosen)),
-                    (f"{action.key:7}", ASKED),
+                    (f"{clip(action.name, names - 1):{names}}", PAPER._replace(bold=chosen)),
+                    (f"{action.key:{keys}}", ASKED),
                     (action.does, QUIET),
                 ]
             )
         return Sheet(self._title, lines if found else [*lines, [("nothing of that name", QUIET)]])
+
+    def _columns(self) -> tuple[int, int]:
+        """What names take, as long as there is room beside what they do; and what keys take, where there are any."""
+        keys = KEY_CELLS if any(action.key for action in self._actions) else 0
+        longest = max((len(action.name) for action in self._actions), default=0) + 1
+        does = max((len(action.does) for action in self._actions), default=0)
+        room = columns_in(self.app.size.width) - 2 * MARGIN - 2 - keys
+        return max(NAME_CELLS, min(longest, room - does)), keys
 
     def paste(self, text: str) -> None:
         if not self.is_left:

@@ -16,6 +16,11 @@ SHARE_OF_WIDTH, MOST_COLUMNS = 0.9, 118
 LEAST_ROWS = 6
 
 
+def columns_in(width: int) -> int:
+    """How wide a sheet is in a window."""
+    return max(1, min(MOST_COLUMNS, round(SHARE_OF_WIDTH * width), width))
+
+
 class Leaf(Vertical):
     """As high as its lines need, as far as there is room."""
 
@@ -39,7 +44,7 @@ class Leaf(Vertical):
 
     def fit(self, sheet: Sheet, width: int, height: int) -> None:
         """Take the room that a sheet needs, in a window of a size."""
-        columns = max(1, min(MOST_COLUMNS, round(SHARE_OF_WIDTH * width), width))
+        columns = columns_in(width)
         rows = max(LEAST_ROWS, len(laid(sheet, columns)) + MARGIN_ROWS + 1)
         self.styles.width = columns
         self.styles.height = max(LEAST_ROWS, min(rows, int(SHARE_OF_HEIGHT * height)))
