@@ -408,6 +408,15 @@ class Values(unittest.TestCase):
                         self.assertEqual(form.unpack(form.pack(value)), value)
                         self.assertEqual(len(form.pack(value)), form.size)
 
+    def test_a_float_of_32_bits_has_no_more_digits_than_tell_it(self):
+        form = ValueForm("float32")
+        for value in (1450.7, 12.3, 0.0042, -1e-45, 3.4028235e38, 1 / 3, 16777216.0, 1199.9993):
+            read = form.unpack(form.pack(value))
+            self.assertEqual(form.pack(value), form.pack(read))
+            self.assertLessEqual(len(repr(read)), len("-3.4028235e+38"))
+        self.assertEqual([1450.7, 12.3, 0.0042], [form.unpack(form.pack(value)) for value in (1450.7, 12.3, 0.0042)])
+        self.assertEqual(float("inf"), form.unpack((0x7F80, 0)))
+
     def test_the_four_orders_on_the_wire(self):
         found = {
             (words, octets): [f"{word:04X}" for word in ValueForm("uint32", words, octets).pack(0x11223344)]

@@ -6,6 +6,7 @@ longer value is spread over several is each device's own choice, so all four way
 
 from __future__ import annotations
 
+import math
 import struct
 from typing import Final, Literal
 
@@ -29,6 +30,21 @@ WRITABLE: Final = (COILS, HOLDING)
 """Those that a host can write."""
 KINDS: Final = (*_NUMBERS, "text", "bit")
 ORDERS: Final = ("high-first", "low-first")
+
+
+def _shortest(number: float, data: bytes) -> float:
+    """Of the numbers that are laid down in these four bytes the one with the fewest digits: 1450.7, not
+    1450.699951171875. Nine tell any of them. Source: IEEE 754, section 5.12.2."""
+    if not math.isfinite(number):
+        return number
+    for digits in (6, 7, 8):
+        short = float(f"{number:.{digits}g}")
+        try:
+            if struct.pack(">f", short) == data:
+                return short
+        except OverflowError:  # the greatest ones, rounded up
+            continue
+    return float(f"{number:.9g}")
 
 
 class ValueForm(msgspec.Struct, frozen=True):
@@ -90,7 +106,7 @@ class ValueForm(msgspec.Struct, frozen=True):
         if self.kind == "text":
             return data.rstrip(b"\0").decode("latin-1")
         number: float = struct.unpack(f">{_NUMBERS[self.kind]}", data)[0]
-        return number
+        return _shortest(number, data) if self.kind == "float32" else number
 
     def _ordered(self, data: bytes, *, text: bool = False) -> tuple[int, ...]:
         """Words and bytes put into their order; doing it twice gives the first one back. Text has no order of words."""
