@@ -70,7 +70,8 @@ class ActionsScreen(Modal[Action | None]):
         keys = KEY_CELLS if any(action.key for action in self._actions) else 0
         longest = max((len(action.name) for action in self._actions), default=0) + 1
         does = max((len(action.does) for action in self._actions), default=0)
-        room = columns_in(self.app.size.width) - 2 * MARGIN - 2 - keys
+        width = columns_in(self.app.size.width) if self.is_attached else 0
+        room = width - 2 * MARGIN - 2 - keys
         return max(NAME_CELLS, min(longest, room - does)), keys
 
     def paste(self, text: str) -> None:
