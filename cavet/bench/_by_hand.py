@@ -11,7 +11,7 @@ from collections.abc import Callable
 
 import msgspec
 
-from cavet.hosts import LONGEST_ANSWER
+from cavet.links import Coming
 from cavet.protocols import Decoder, Frame
 
 
@@ -38,9 +38,8 @@ class ByHand:
         self._count = count
         self._gone: list[float] = []
         self.heard: list[Heard] = []
-        self.until: asyncio.Timeout | None = None
-        """How long it is waited for: no longer, but for an answer that comes down a line meanwhile."""
-        self._spare = LONGEST_ANSWER
+        self.coming: Coming | None = None
+        """How long it is waited for; `None` before it is."""
         self.all_heard = asyncio.Event()
 
     @property
@@ -52,18 +51,13 @@ class ByHand:
         """Something that is answered has gone out, or will have by then."""
         self._gone.append(gone)
 
-    def hear(self, data: bytes, now: float, byte_seconds: float) -> None:
-        """The board has said something, on a line where each byte takes so long."""
-        self._prolong(min(len(data), self._spare), byte_seconds)
+    def hear(self, data: bytes, now: float) -> None:
+        """The board has said something."""
+        if self.coming is not None:
+            self.coming.comes(len(data))
         for frame in self._decoder.feed(data):
             if self._gone and len(self.heard) < self._count and self._is_answer(frame):
                 gone = self._gone[min(len(self.heard), len(self._gone) - 1)]
                 self.heard.append(Heard(frame, max(0.0, now - gone)))
         if len(self.heard) == self._count:
             self.all_heard.set()
-
-    def _prolong(self, size: int, byte_seconds: float) -> None:
-        due = self.until.when() if self.until is not None and not self.until.expired() else None
-        if self.until is not None and due is not None and byte_seconds:
-            self._spare -= size
-            self.until.reschedule(due + size * byte_seconds)

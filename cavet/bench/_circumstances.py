@@ -9,10 +9,9 @@ import msgspec
 from cavet.boards import FULL_DUTY, Profile
 from cavet.faults import Fault
 from cavet.hosts import DevicePoint, DeviceSettings, PinPoint, Point, PointKind, StepperPoint
+from cavet.protocols import modbus
 from cavet.record import Event, Kind, Topic, Trail, Value
 
-SILENT_CHARACTERS = 8
-"""A frame on a line may be whole only after a silence of some characters. Source: Modbus serial line 1.02, 2.5.1.1."""
 SETTLING_SECONDS = 0.3
 """How long a stage may take that should follow at once."""
 LAMP, MOTOR, SHAFT = "lamp", "motor", "stepper"
@@ -80,7 +79,8 @@ def allowed(trail: Trail, stage: Kind, around: Circumstances) -> float:
         return around.patience + SETTLING_SECONDS
     if around.point is not None and around.point.confirm and (stage == Kind.TAKEN or trail.unread is not None):
         return around.patience + SETTLING_SECONDS
-    return SETTLING_SECONDS + SILENT_CHARACTERS * around.byte_seconds
+    silence = modbus.silence(around.byte_seconds) if around.byte_seconds else 0.0  # behind it a frame may be whole
+    return SETTLING_SECONDS + 2 * silence
 
 
 def wrong_part(trail: Trail, around: Circumstances) -> str:

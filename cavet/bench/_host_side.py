@@ -17,8 +17,8 @@ from cavet.bench._traffic import Crossing, Stream, Traffic
 from cavet.benchfile._setup import HostSetup, LinkSetup
 from cavet.clock import AWAY_SECONDS, BenchClock, start_task
 from cavet.faults import FORESEEN, Fault, note_fault
-from cavet.hosts import Asked, Said, Session, SessionState
-from cavet.links import ControlEnd, HostEnd, StalledError
+from cavet.hosts import LONGEST_ANSWER, Asked, Said, Session, SessionState
+from cavet.links import Coming, ControlEnd, HostEnd, StalledError
 from cavet.protocols import Decoder, Frame, usb
 from cavet.record import Kind, Record, Topic
 from cavet.wording import UnreachableError
@@ -266,7 +266,8 @@ class HostLink:
                         hand.listen(gone)
                 if is_answer is not None:
                     with suppress(TimeoutError):
-                        async with asyncio.timeout(within + hand.gone - self._clock.now()) as hand.until:
+                        async with asyncio.timeout(within + hand.gone - self._clock.now()) as timeout:
+                            hand.coming = Coming(timeout, self._byte_seconds, LONGEST_ANSWER)
                             await hand.all_heard.wait()
                 return Answer(asked, tuple(hand.heard))
             finally:
@@ -359,7 +360,7 @@ class HostLink:
         if self._byte_seconds:
             self.session.comes(len(data))
         if self._hand is not None:
-            self._hand.hear(data, now, self._byte_seconds)
+            self._hand.hear(data, now)
         self.session.feed(data, now, self._find_cause)
         if self.session.stirred or now >= self._alarm.due:
             self._turn()

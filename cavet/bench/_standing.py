@@ -190,7 +190,7 @@ class Standings:
             not_set_up=self._beginnings.since_ready(link.link.board, point.board, trail.root.t),
             patience=link.setup.settings.patience(link.link.byte_seconds),
             byte_seconds=link.link.byte_seconds,
-            line_share=line_share(bench.setup, point.board),
+            line_share=line_share(bench.setup, point.board) if trail.was_given_up else 0.0,
             line_until=link.session.said_until,
             here=self._presences.at(point.board, trail.stopped.t if trail.stopped is not None else bench.clock.now()),
             own_broker=link.link.broker == OWN,

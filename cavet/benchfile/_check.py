@@ -106,7 +106,7 @@ class Checker:
 
     def _key(self, data: dict[str, Any], key: Key, path: Path, values: Mapping[str, Any]) -> Any:
         if key.name not in data:
-            if key.name == "unit" and (implied := _unit_of_range(data, key.default)):
+            if key.name == "unit" and isinstance(key.default, str) and (implied := _unit_of_range(data, key.default)):
                 return implied
             if key.required:
                 self.wrong((*path, key.name), found="nothing", expected=f"{key.doc}; it must be there")
@@ -302,7 +302,7 @@ class Checker:
             raise self._fail(value, bounds(key).strip(", "), path)
 
 
-def _unit_of_range(data: dict[str, Any], usual: object) -> str:
+def _unit_of_range(data: dict[str, Any], usual: str) -> str:
     """The unit of a range both of whose ends are given in one, where no `unit` says another; "" where that can be
     turned into the usual one, which it is then."""
     ends = data.get("range")
@@ -313,7 +313,7 @@ def _unit_of_range(data: dict[str, Any], usual: object) -> str:
     except WrongError:
         return ""
     unit = found.pop() if len(found) == 1 else ""
-    return unit if unit and units.known(unit) and not units.are_alike(unit, str(usual)) else ""
+    return unit if unit and units.known(unit) and not units.are_alike(unit, usual) else ""
 
 
 def bounds(key: Key) -> str:

@@ -17,7 +17,7 @@ from cavet.finding._talk import Talk
 from cavet.links import HostEnd
 from cavet.protocols import Message, Side, firmata, mqtt, read_whole
 from cavet.protocols import codec as codec_of
-from cavet.protocols.modbus import crc16
+from cavet.protocols.modbus import crc16, silence
 from cavet.protocols.mqtt import V3, V5, Filter
 
 Answer = dict[str, Any]
@@ -32,8 +32,8 @@ OBJECTS = ("vendor", "product", "revision")
 TCP_UNITS, LINE_UNITS = (1, 0, 255), (1,)
 EVERY_UNIT = range(1, 248)
 UNIT_SECONDS = 0.12
-SILENT_CHARACTERS = 4
-"""The silence between frames, and a bit. Source: serial line 1.02, section 2.5.1.1: 3.5 characters."""
+LEAST_PAUSE, AMPLE = 0.006, 1.15
+"""A silence parts a question from what was said before: so many seconds at least, and more than the standard's."""
 RETAINED_SECONDS = 0.4
 KEPT_TOPICS = 1000
 SCPI_FIELDS = 4
@@ -196,7 +196,7 @@ async def _answers(talk: Talk, questions: ModbusQuestions, unit: int) -> bool:
 
 async def _ask(talk: Talk, questions: ModbusQuestions, unit: int, pdu: bytes, seconds: float) -> bytes | None:
     if questions.framing != "modbus-tcp":
-        await talk.pause(max(0.006, SILENT_CHARACTERS * talk.byte_seconds))  # it parts it from what was said before
+        await talk.pause(max(LEAST_PAUSE, AMPLE * silence(talk.byte_seconds)))
     function = pdu[0]
     return await talk.ask(
         questions.question(unit, pdu), lambda data: questions.answers(data, function).get(unit), seconds

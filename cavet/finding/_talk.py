@@ -7,7 +7,8 @@ from collections.abc import Callable
 from math import inf
 from typing import TypeVar
 
-from cavet.links import HostEnd
+from cavet.hosts import LONGEST_ANSWER
+from cavet.links import Coming, HostEnd
 
 T = TypeVar("T")
 
@@ -20,7 +21,7 @@ class Talk:
         self.byte_seconds = 0.0
         """How long a byte takes on a line, in s: so much longer is waited, for what goes and for what comes."""
         self._end = end
-        self._until: asyncio.Timeout | None = None
+        self._coming: Coming | None = None
         self._came = asyncio.Event()
         self.heard = b""
         self.over = ""
@@ -42,9 +43,8 @@ class Talk:
         """Bytes have come."""
         del offset, at
         self.heard += data
-        due = self._until.when() if self._until is not None else None
-        if self._until is not None and due is not None and self.byte_seconds and not self._until.expired():
-            self._until.reschedule(min(due + len(data) * self.byte_seconds, self._may_last))
+        if self._coming is not None:
+            self._coming.comes(len(data))
         self._came.set()
 
     def closed(self, reason: str) -> None:
@@ -75,9 +75,9 @@ class Talk:
         if seconds <= 0:
             return understand(self.heard)
         try:
-            async with asyncio.timeout_at(
-                min(asyncio.get_running_loop().time() + seconds, self._may_last)
-            ) as self._until:
+            due = min(asyncio.get_running_loop().time() + seconds, self._may_last)
+            async with asyncio.timeout_at(due) as timeout:
+                self._coming = Coming(timeout, self.byte_seconds, LONGEST_ANSWER, self._may_last)
                 while (found := understand(self.heard)) is None:
                     if self.over:
                         return None
@@ -87,7 +87,7 @@ class Talk:
         except TimeoutError:
             return None
         finally:
-            self._until = None
+            self._coming = None
 
     async def pause(self, seconds: float) -> None:
         """Say nothing for a while: what is heard meanwhile is forgotten."""

@@ -156,12 +156,14 @@ def _nobody(tried: list[str], what: str) -> str:
 async def _at_port(path: str, protocol: str | None, time: _Time, every: bool, line: Line) -> Known:
     end = SerialEnd(path, next(line.settings(FIRMATA_RATES)))
     tried: dict[str, list[str]] = {}
+    refused = ""
     async with Talk(end, time.until) as talk:
         rounds = (_line_questions(talk, protocol, time, patience, every, line) for patience in PATIENCE)
         for name, settings, ask in chain.from_iterable(rounds):
             if talk.ended:
                 break
             if not end.change(settings):
+                refused = f"{settings.rate} {settings.form}"
                 continue
             talk.byte_seconds = settings.byte_seconds
             await talk.pause(0.01)
@@ -172,6 +174,8 @@ async def _at_port(path: str, protocol: str | None, time: _Time, every: bool, li
     rates = [
         f"{name}{_alone(name, talk, every=every)} at {', '.join(dict.fromkeys(each))}" for name, each in tried.items()
     ]
+    if refused and not tried:
+        raise UnreachableError(path, f"the device can't be set to {refused}")
     raise UnreachableError(path, _nobody(rates, talk.over or "nobody was understood"))
 
 

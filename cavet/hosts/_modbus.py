@@ -18,8 +18,6 @@ from cavet.record import Kind, Purpose, Reason, Tell, Topic
 from cavet.wording import counted
 
 CODECS = {codec.name: codec for codec in (modbus.TCP, modbus.RTU, modbus.ASCII)}
-SILENCE_CHARACTERS, FAST_SILENCE, FAST_CHARACTER = 3.5, 0.00175, 0.0004
-"""Before a frame on a serial line. Source: serial line 1.02, section 2.5.1.1."""
 BROADCAST = 0
 BUSY = 6
 FOR_GOOD = (1, 2, 3)
@@ -57,7 +55,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Request]):
         self.protocol = framing
         self._codec = CODECS[framing]
         self._numbered = framing == "modbus-tcp"
-        self._silence = FAST_SILENCE if character < FAST_CHARACTER else SILENCE_CHARACTERS * character
+        self._silence = modbus.silence(character)
         self._decoder = self._codec.decoder(Side.BOARD)
         self._transaction = 0
 

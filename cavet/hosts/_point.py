@@ -17,8 +17,8 @@ FINEST = 5000
 """Where the wire can carry any number, so many steps of a range are told apart."""
 COARSEST = 1 / 50
 """A last place that is a greater share of the range than this was not rounded: it is another value."""
-NOISE = 1e-8
-"""Numbers that differ by a smaller share are the same."""
+NOISE, LEAST_SHARE = 1e-8, 1e-13
+"""Numbers that differ by a smaller share were rounded on the way; by less than the other, they are one number."""
 MOST_ROWS, MOST_COLUMNS = 100, 1000
 """Of a text whose place nobody knows the size of."""
 MAX_SHOWN = 60
@@ -232,7 +232,7 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
         if self.kind.is_switch or self.kind.is_text:
             return self.same(stands, value)
         one, other = self.to_wire(stands), self.to_wire(value)
-        return abs(one - other) <= max(self.wire_step / 2, abs(other) * NOISE)
+        return abs(one - other) <= max(self.wire_step / 2, abs(other) * LEAST_SHARE)
 
     @property
     def where(self) -> str:

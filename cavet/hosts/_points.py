@@ -14,6 +14,9 @@ from cavet.protocols.modbus import BITS, ValueForm
 from cavet.protocols.plans import FieldPlan
 from cavet.wording import digits, listed, plain
 
+MOST_DIGITS = 15
+"""So many digits of a number are sent in a text: all that it can be told apart by, and no noise."""
+
 
 class PinPoint(Point, frozen=True, kw_only=True):
     """A point on a pin, in a mode; a bridge has a line for each direction besides, a colour three pins: `pin` is its
@@ -32,7 +35,7 @@ class PinPoint(Point, frozen=True, kw_only=True):
 
     def from_wire(self, raw: float) -> Asked:
         """As it is reckoned: what a converter counts comes a hundred times a second, and its last digits are noise."""
-        return self._scaled(raw) if self.kind is PointKind.READING else super().from_wire(raw)
+        return self._scaled(raw) if self.kind is PointKind.READING and self._is_scaled else super().from_wire(raw)
 
     @property
     def where(self) -> str:
@@ -170,7 +173,7 @@ class HeaderPoint(Point, frozen=True, kw_only=True):
             if self.turn_on:
                 return self.turn_on if on else self.turn_off
             return self.set.replace("{}", "ON" if on else "OFF")
-        return self.set.replace("{}", digits(self.to_wire(value)))
+        return self.set.replace("{}", digits(self.to_wire(value), MOST_DIGITS))
 
 
 class TopicPoint(Point, frozen=True, kw_only=True):

@@ -1,5 +1,6 @@
 """What carries the bytes: serial devices, pseudo-terminals, TCP, and wires in memory; paced, and able to lose."""
 
+from cavet.links._coming import Coming
 from cavet.links._dial import DialEnd
 from cavet.links._end import BoardEnd, Caller, ControlEnd, HostEnd, Listener, NamedEnd, StalledError, Welcome
 from cavet.links._ledger import Ledger, Passage
@@ -22,6 +23,7 @@ __all__ = [
     "SEVERAL",
     "BoardEnd",
     "Caller",
+    "Coming",
     "ControlEnd",
     "DialEnd",
     "HostEnd",

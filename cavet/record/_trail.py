@@ -129,6 +129,11 @@ class Trail(msgspec.Struct):
         pin = next((event.subject for event in events if event.number == driven), None)
         return any(event.number > driven and pin in (None, event.subject) for event in events)
 
+    @property
+    def was_given_up(self) -> bool:
+        """Whether it was tried as often as it may be, in vain."""
+        return self.stopped is not None and self.stopped.kind is Kind.UNCONFIRMED
+
     def was_tried_since(self, number: int) -> bool:
         """Whether an event belongs to a try before the latest one."""
         return self.number < number < self.resent

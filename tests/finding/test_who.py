@@ -4,6 +4,7 @@ import asyncio
 import os
 import termios
 import unittest
+from unittest import mock
 
 from cavet.bench import RunningBench
 from cavet.benchfile import check_text, load_bench, start_text
@@ -145,6 +146,33 @@ class Strangers(unittest.IsolatedAsyncioTestCase):
         with self.assertRaisesRegex(UnreachableError, r"no time for the units from \d+ on\) at 2400 8N1$"):
             await who(os.ttyname(slave), "modbus-rtu", 1.0, every_unit=True, line=Line(2400, "8N1"))
         self.assertLess(asyncio.get_running_loop().time() - began, 20)
+
+    async def test_settings_that_a_device_does_not_take_are_told(self):
+        master, slave = os.openpty()
+        for end in (master, slave):
+            self.addCleanup(os.close, end)
+        with mock.patch("cavet.links.SerialEnd.change", return_value=False):
+            with self.assertRaisesRegex(UnreachableError, "can't be set to 38400 8N1$"):
+                await who(os.ttyname(slave), "scpi", 5, line=Line(form="8N1"))
+
+    async def test_a_device_that_never_stops_talking_leaves_time_for_the_other_questions(self):
+        master, slave = os.openpty()
+        for end in (master, slave):
+            self.addCleanup(os.close, end)
+        loop = asyncio.get_running_loop()
+
+        async def chatter():
+            while True:
+                os.write(master, b"$17,4,12.5*61\r\n" * 8)
+                await asyncio.sleep(0.02)
+
+        loop.add_reader(master, lambda: os.read(master, 1000))
+        self.addCleanup(loop.remove_reader, master)
+        talking = asyncio.create_task(chatter())
+        self.addCleanup(talking.cancel)
+        with self.assertRaisesRegex(UnreachableError, r"scpi at 9600 8N1, 115200 8N1") as caught:
+            await who(os.ttyname(slave), "scpi", 8)
+        self.assertNotIn("\n", str(caught.exception))
 
     async def test_only_a_line_has_a_rate(self):
         for address, line, part in (

@@ -147,13 +147,21 @@ class Scale(unittest.TestCase):
         other = one + steps * point.resolution
         self.assertNotEqual(point.show(one), point.show(other))
 
+    def test_counts_come_as_they_are(self):
+        for kind in (PointKind.READING, PointKind.LEVEL):
+            for most in (93, 1000, 65535):
+                point = level(kind=kind, low=0, high=most, wire_low=0, wire_high=most)
+                self.assertEqual([], [count for count in range(2000) if point.from_wire(count) != count])
+
     def test_what_has_to_be_sent_is_told_by_the_wire(self):
         volts = HeaderPoint(name="v", board="b", kind=PointKind.LEVEL, set="V {}", high=24.0, wire_high=24.0)
+        clock = HeaderPoint(name="c", board="b", kind=PointKind.LEVEL, set="F {}", high=1e10, wire_high=1e10)
         raw = TopicPoint(
             name="r", board="b", kind=PointKind.LEVEL, high=100.0, wire_high=255, form=PayloadForm(kind="raw")
         )
         for point, stands, value, there in (
-            (volts, 5.0, 5.003, False), (volts, 0.0, 3e-6, False), (volts, 5.003, 5.003 + 1e-9, True),
+            (volts, 5.0, 5.003, False), (volts, 0.0, 3e-6, False), (volts, 0.3, 0.1 + 0.2, True),
+            (clock, 1e9, 1e9 + 1, False), (clock, 1234567890.12, 1234567890.13, False),
             (raw, 128 / 2.55, 127 / 2.55, False), (raw, 128 / 2.55, 50.1, True),
         ):  # fmt: skip
             self.assertEqual(there, point.is_at(stands, value), (point.name, stands, value))

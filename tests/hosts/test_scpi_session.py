@@ -96,7 +96,12 @@ class Sessions(unittest.TestCase):
             self.assertEqual(got, talk.session.readings["volts"].got)
 
     def test_a_large_number_is_asked_for_with_all_its_digits(self):
-        for value, text in ((12345678901.0, "12345678901"), (0.1 + 0.2, "0.3"), (1234567.25, "1234567.25")):
+        for value, text in (
+            (12345678901.0, "12345678901"),
+            (0.1 + 0.2, "0.3"),
+            (1234567.25, "1234567.25"),
+            (1234567890.125, "1234567890.125"),
+        ):
             self.assertEqual(f"FREQ {text}", CLOCK.command(value))
 
     def ready(self, *points, **settings):

@@ -47,6 +47,7 @@ from cavet.protocols.modbus._messages import (
     WriteSingleCoil,
     WriteSingleRegister,
 )
+from cavet.protocols.modbus._timing import apart, silence
 from cavet.protocols.modbus._unit import encode_unit, read_message
 from cavet.protocols.modbus._values import (
     BITS,
@@ -119,9 +120,11 @@ __all__ = [
     "WriteMultipleRegistersResponse",
     "WriteSingleCoil",
     "WriteSingleRegister",
+    "apart",
     "crc16",
     "encode_unit",
     "length_problem",
     "lrc8",
     "read_message",
+    "silence",
 ]

@@ -79,7 +79,8 @@ def draw_boards(view: BoardsView, width: int, height: int) -> Canvas:
         place = at.fold_at(y)
         if place is not None:
             _draw_fold(canvas, y, view, view.folded[place])
-    if len(seen) > 2 and seen.stop < len(view.folded):  # the cursor is not on the last line then
+    last = ("board", view.folded[seen.stop - 1].name) if seen else ()
+    if seen and seen.stop < len(view.folded) and last != view.cursor:
         canvas.put(0, height - 1, " " * width)
         canvas.put(3, height - 1, f"… {counted(len(view.folded) - seen.stop + 1, 'more board')}", QUIET)
     return canvas

@@ -211,7 +211,7 @@ class RecordScreen(Frame):
             commands = await asyncio.to_thread(commands_in, self._desk, begin, end)
             found = commands.found
             is_all = not self._looking.marks and commands.begin == begin
-            title = "the commands" if is_all else f"the commands from {commands.begin:.6g} to {end:.6g} s"
+            title = "the commands" if is_all else f"the commands from {from_to(commands.begin, end, 8)} s"
             actions = [Action(each.title, each.told, partial(self._go_to_command, each)) for each in found]
             if actions:
                 self.choose(actions, title)

@@ -15,10 +15,6 @@ import msgspec
 from cavet.protocols import Frame, Message, Side, modbus
 from cavet.wording import hex_pairs
 
-FAST_CHARACTER = 0.0004
-"""Above 19 200 baud a character is shorter than this, and the silences are fixed."""
-FAST_APART, FAST_SILENCE = 0.00075, 0.00175
-APART_CHARACTERS, SILENCE_CHARACTERS = 1.5, 3.5
 MAX_RTU_BYTES = 256
 MIN_RTU_BYTES = 4
 HEADER_BYTES, LONGEST_BYTES = 7, 260
@@ -101,10 +97,8 @@ class RtuLine:
     broken = ""
 
     def __init__(self, character: float) -> None:
-        fast = character < FAST_CHARACTER
         self._character = character
-        self._apart = FAST_APART if fast else APART_CHARACTERS * character
-        self._silence = FAST_SILENCE if fast else SILENCE_CHARACTERS * character
+        self._apart, self._silence = modbus.apart(character), modbus.silence(character)
         self._data = b""
         self._offset = 0
         self._last = -inf
