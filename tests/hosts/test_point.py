@@ -150,7 +150,7 @@ class Scale(unittest.TestCase):
     def test_counts_come_as_they_are(self):
         for kind in (PointKind.READING, PointKind.LEVEL):
             for most in (93, 1000, 65535):
-                point = level(kind=kind, low=0, high=most, wire_low=0, wire_high=most)
+                point = PinPoint(name="e", board="b", kind=kind, pin=1, mode="encoder", high=most, wire_high=most)
                 self.assertEqual([], [count for count in range(2000) if point.from_wire(count) != count])
 
     def test_what_has_to_be_sent_is_told_by_the_wire(self):
