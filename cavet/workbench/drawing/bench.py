@@ -75,14 +75,15 @@ def draw_boards(view: BoardsView, width: int, height: int) -> Canvas:
     left = len(view.section.rows) - first - (shown - HEAD_ROWS)
     if left > 0 and not view.note and len(view.section.board) + len(view.section.title) + 18 < width:
         canvas.put_right(width - 1, 0, f"{left} more below", QUIET)
+    hidden = len(view.folded) - seen.stop
+    on_last = bool(seen) and view.cursor == ("board", view.folded[seen.stop - 1].name)
+    with_sign = bool(seen) and hidden > 0 and not on_last
     for y in range(shown + 1, height):
         place = at.fold_at(y)
-        if place is not None:
+        if with_sign and place == seen.stop - 1:
+            canvas.put(3, y, f"… {counted(hidden + 1, 'more board')}", QUIET)
+        elif place is not None:
             _draw_fold(canvas, y, view, view.folded[place])
-    last = ("board", view.folded[seen.stop - 1].name) if seen else ()
-    if seen and seen.stop < len(view.folded) and last != view.cursor:
-        canvas.put(0, height - 1, " " * width)
-        canvas.put(3, height - 1, f"… {counted(len(view.folded) - seen.stop + 1, 'more board')}", QUIET)
     return canvas
 
 
