@@ -15,6 +15,7 @@ import asyncio
 import heapq
 import select
 import selectors
+from collections import deque
 from collections.abc import Callable, Coroutine, Sized
 from contextvars import Context
 from functools import partial
@@ -25,18 +26,71 @@ from typing import Any, TypeVar
 
 T = TypeVar("T")
 AWAY_SECONDS = 0.1
-"""What is called so late in real time, was not there for a while: the program was stopped, or the whole machine."""
+"""A loop that is so late in real time, was not there for a while: the program was stopped, or the whole machine."""
+LEAST_BETWEEN, MOST_IN_TURN = 0.01, 4
+"""So long it is there between two absences, or else it has too much to do; and so many it may have all the same."""
+KEPT_ABSENCES = 64
+
+
+class Absences:
+    """When a loop was not there, since the program was stopped, or the machine slept: what comes meanwhile is heard
+    late, and is not late by that. Times are the loop's own, in seconds."""
+
+    def __init__(self) -> None:
+        self._all: deque[tuple[float, float]] = deque(maxlen=KEPT_ABSENCES)
+        self._ended = -inf
+        self._in_turn = 0
+        self._seen = monotonic()
+
+    def look(self, waited: float = 0.0) -> None:
+        """The loop is here; it meant to be, so long after it was here last."""
+        now, due = monotonic(), self._seen + waited
+        if now - due > AWAY_SECONDS:
+            self._in_turn = self._in_turn + 1 if self._is_next(due) else 1
+            if self._in_turn <= MOST_IN_TURN:
+                self._all.append((due, now))
+            self._ended = now
+        self._seen = now
+
+    def _is_next(self, due: float) -> bool:
+        """Whether one that begins now follows the last one at once. What is always late must have an end."""
+        return due - self._ended < LEAST_BETWEEN
+
+    def since(self, begin: float, now: float) -> float:
+        """For how long it was not there since `begin`. What goes on now counts, too: whoever asks was away himself."""
+        gone = sum(end - max(begin, start) for start, end in self._all if end > begin)
+        is_away = now - self._seen > AWAY_SECONDS and (self._in_turn < MOST_IN_TURN or not self._is_next(self._seen))
+        return gone + now - max(begin, self._seen) if is_away else gone
 
 
 class FineSelector(selectors.EpollSelector):
     """Waits to the microsecond, and wakes once for each wait. The plain one rounds each wait up to a millisecond: some
-    six bytes at 57 600 baud."""
+    six bytes at 57 600 baud. It notes where it is called, or wakes, too late."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.absences = Absences()
 
     def select(self, timeout: float | None = None) -> list[tuple[selectors.SelectorKey, int]]:
-        if timeout is not None and timeout > 0:
+        self.absences.look()
+        if timeout is None:
+            found = super().select(None)
+            self.absences.look(inf)
+            return found
+        if timeout > 0:
             select.select([self.fileno()], [], [], timeout)
-            timeout = 0
-        return super().select(timeout)
+        found = super().select(0)
+        self.absences.look(max(0.0, timeout))
+        return found
+
+
+class RealLoop(asyncio.SelectorEventLoop):
+    """An asyncio loop in real time, which knows when it was not there."""
+
+    def __init__(self) -> None:
+        selector = FineSelector()
+        self.absences = selector.absences
+        super().__init__(selector)
 
 
 class NothingDueError(Exception):
@@ -178,14 +232,9 @@ class FastLoop(asyncio.SelectorEventLoop):
             self._set_alarm()
 
 
-def real_loop() -> asyncio.AbstractEventLoop:
-    """Make the loop for real time."""
-    return asyncio.SelectorEventLoop(FineSelector())
-
-
 def run(main: Coroutine[Any, Any, T], *, fast: bool = False) -> T:
     """Run `main` to its end, in real or in fast time."""
-    with asyncio.Runner(loop_factory=FastLoop if fast else real_loop) as runner:
+    with asyncio.Runner(loop_factory=FastLoop if fast else RealLoop) as runner:
         return runner.run(main)
 
 
@@ -220,9 +269,18 @@ class BenchClock:
     def __init__(self, loop: asyncio.AbstractEventLoop) -> None:
         self._time = time_of(loop)
         self._start = loop.time()
+        self._absences = loop.absences if isinstance(loop, RealLoop) else None
 
     def now(self) -> float:
         return self._time() - self._start
+
+    def away_since(self, begin: float) -> float:
+        """For how long since a bench time nobody was there, for the program was stopped, or the whole machine."""
+        return self._absences.since(self._start + begin, self._time()) if self._absences is not None else 0.0
+
+    def spent_since(self, begin: float) -> float:
+        """For how long since a bench time somebody was there: what has not come in that time is late."""
+        return self.now() - begin - self.away_since(begin)
 
     def of(self, loop_time: float) -> float:
         """The bench time of a time of the loop's own."""

@@ -140,6 +140,41 @@ class RealTime(unittest.TestCase):
         self.assertGreaterEqual(told[0][1], 0.005)
         self.assertGreaterEqual(told[1][1], 0.02)
 
+    def test_while_it_was_stopped_nobody_was_there(self):
+        async def story():
+            bench = clock.BenchClock(asyncio.get_running_loop())
+            began = bench.now()
+            await asyncio.sleep(0.02)
+            time.sleep(0.3)  # as if the whole program had been stopped
+            during = bench.away_since(began)
+            await asyncio.sleep(0.02)
+            return bench.now() - began, during, bench.away_since(began), bench.away_since(bench.now())
+
+        past, during, after, since_now = clock.run(story())
+        self.assertGreater(during, 0.29)
+        self.assertGreaterEqual(after, during)
+        self.assertLess(after, past)
+        self.assertEqual(since_now, 0)
+
+    def test_what_has_too_much_to_do_all_the_time_is_there(self):
+        async def story():
+            bench = clock.BenchClock(asyncio.get_running_loop())
+            for _ in range(10):
+                time.sleep(0.12)
+                await asyncio.sleep(0)
+            return bench.now(), bench.away_since(0)
+
+        past, away = clock.run(story())
+        self.assertLess(away, past / 2)
+
+    def test_in_fast_time_somebody_is_always_there(self):
+        async def story():
+            bench = clock.BenchClock(asyncio.get_running_loop())
+            await asyncio.sleep(100)
+            return bench.away_since(0), bench.spent_since(0)
+
+        self.assertEqual(clock.run(story(), fast=True), (0, 100))
+
     def test_bench_time_counts_from_the_start(self):
         async def look():
             bench = clock.BenchClock(asyncio.get_running_loop())

@@ -53,11 +53,10 @@ def value_for(point: Point, value: Asked) -> Asked:
 
 async def until_ready(link: HostLink) -> None:
     """Wait for a board. Raises `UnreachableError` when it has not answered in time."""
-    time = asyncio.get_running_loop().time
-    late = time() + patience(link)
+    began = link.clock.now()
     while not link.ready:
         line = LEARNING_BYTES * link.link.byte_seconds if link.session.state not in NOBODY_THERE else 0.0
-        if time() > late + line:
+        if link.clock.spent_since(began) > patience(link) + line:
             raise UnreachableError(link.address, link.trouble or link.words)
         await asyncio.sleep(LOOK_SECONDS)
 
@@ -75,12 +74,14 @@ async def ask_and_follow(
     """Want a point at a value; give the trail of that, and how it stands, once it is over or broken, or far enough."""
     link = bench.link_of(point)
     asked = bench.ask(point, value, by=by, cause=cause)
-    deadline = bench.clock.now() + followed(link)
+    began = bench.clock.now()
     while True:
         standings.follow()
         trail = standings.trails.all[asked]
         diagnosis = standings.diagnose(trail)
-        if is_enough(trail) or diagnosis.is_over or diagnosis.broken or bench.clock.now() > deadline:
+        if is_enough(trail) or diagnosis.is_over or diagnosis.broken:
+            return trail, diagnosis
+        if bench.clock.spent_since(began) > followed(link):
             return trail, diagnosis
         check_link(link)
         await asyncio.sleep(LOOK_SECONDS)
@@ -109,10 +110,10 @@ async def read_afresh(bench: RunningBench, point: Point) -> Heard:
     asks = link.look(point.name)
     is_behind = reading.got is not None and reading.got != reading.asked and reading.got_at < reading.asked_at
     known_is_all = not asks and not is_behind and (point.kind.is_output or reading.heard > 0)
-    deadline = bench.clock.now() + link.setup.settings.patience(link.link.byte_seconds) + READ_SECONDS
+    began, within = bench.clock.now(), link.setup.settings.patience(link.link.byte_seconds) + READ_SECONDS
     while reading.heard == heard and not known_is_all and not reading.refusal:
         check_link(link)
-        if bench.clock.now() > deadline:
+        if bench.clock.spent_since(began) > within:
             if not heard:
                 raise UnreachableError(link.address, f"nothing was heard of {point.name}")
             break

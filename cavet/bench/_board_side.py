@@ -38,6 +38,7 @@ class BoardSide:
         self.visits: dict[Client, _Visit] = {}
         self._record = record
         self._alarm = Alarm(clock, self._ring)
+        self._seen = clock.now()
         self._leaping = Leaping(clock, self._programs)
         self._ends: list[tuple[str, BoardEnd]] = []
         self._losses: list[tuple[str, Traffic]] = []
@@ -66,7 +67,9 @@ class BoardSide:
     def turn(self, at: float | None = None) -> None:
         """Bring the world to the present (or to the time `at`, just past), and come back when something is due."""
         world = self.world
-        due = world.advance(self.clock.now() if at is None else at)
+        now = self.clock.now() if at is None else at
+        self.note_absence(now)
+        due = world.advance(now)
         for board in world.all_boards:
             if board.may_speak or world.has_cables:
                 out = world.attempt(board, board.take_out)
@@ -74,6 +77,12 @@ class BoardSide:
                     self._send(out)
         if not self._stopped:
             self._alarm.set(due)
+
+    def note_absence(self, now: float) -> None:
+        """While nobody was here, no host was silent."""
+        seen, self._seen = self._seen, self.clock.now()
+        if away := self.clock.away_since(seen):
+            self.world.was_away(now, away)
 
     def _send(self, out: list[Outgoing]) -> None:
         delay = out[0].at - self.world.now  # a late board is late with all of it
@@ -237,6 +246,7 @@ class _Visit:
     def received(self, data: bytes, offset: int, at: float) -> None:
         now = self._side.clock.of(at)
         world = self._side.world
+        self._side.note_absence(now)
         world.catch_up(now)
         arrived = self._way.arrived
         if self._traffic.meddling.is_at_work:

@@ -31,6 +31,7 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
     """What a diagnosis needs to know besides the trail itself."""
 
     now: float
+    """The time, less that in which nobody was there since the last that was heard of the trail."""
     point: Point | None
     simulated: bool
     ready: bool

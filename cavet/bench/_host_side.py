@@ -15,7 +15,7 @@ from cavet.bench._spoiling import Pieces
 from cavet.bench._spoken import ONE_AT_A_TIME
 from cavet.bench._traffic import Crossing, Stream, Traffic
 from cavet.benchfile._setup import HostSetup, LinkSetup
-from cavet.clock import AWAY_SECONDS, BenchClock, start_task
+from cavet.clock import BenchClock, start_task
 from cavet.faults import FORESEEN, Fault, note_fault
 from cavet.hosts import LONGEST_ANSWER, Asked, Said, Session, SessionState
 from cavet.links import Coming, ControlEnd, HostEnd, StalledError
@@ -50,13 +50,12 @@ class HostLink:
         self._end = end
         self._traffic = traffic
         self._stream: Stream
-        self._clock = clock
+        self.clock = clock
         self._record = record
         self._crossing = crossing
         """Tells causes where a broker of others is between this host and its board."""
         self._alarm = Alarm(clock, self.turn)
         self._seen = clock.now()
-        self._was_late = False
         self._busy_until = 0.0
         self._sent = 0
         self._open = False
@@ -159,7 +158,7 @@ class HostLink:
         words = note_fault(f"the session with {board}", error)
         if self.fault:
             return
-        self.fault = Fault(words, self._clock.now())
+        self.fault = Fault(words, self.clock.now())
         self._record.append(Kind.FAULT, board, Topic.SESSION, self.setup.name, type(error).__name__, None, words)
         self._wanted = False
         self._alarm.set(inf)
@@ -221,12 +220,12 @@ class HostLink:
             note_fault(f"the link to {self.link.board} could not be shut", error)
 
     def _take_leave(self) -> None:
-        self.session.farewell(self._clock.now())
+        self.session.farewell(self.clock.now())
         self._send()
 
     def look(self, name: str) -> bool:
         """Ask afresh how a point stands; `False` where nothing can be asked."""
-        asks = self._attempt(self.session.look, name, self._clock.now())
+        asks = self._attempt(self.session.look, name, self.clock.now())
         self.turn()
         return bool(asks)
 
@@ -239,7 +238,7 @@ class HostLink:
         return asked
 
     def _ask(self, name: str, value: Asked, by: str, cause: int | None) -> int:
-        return self.session.ask(name, value, self._clock.now(), by=by, cause=cause)
+        return self.session.ask(name, value, self.clock.now(), by=by, cause=cause)
 
     async def say(
         self, pieces: Pieces, name: str, by: str, decoder: Decoder, is_answer: Callable[[Frame], bool] | None,
@@ -266,7 +265,7 @@ class HostLink:
                         hand.listen(gone)
                 if is_answer is not None:
                     with suppress(TimeoutError):
-                        async with asyncio.timeout(within + hand.gone - self._clock.now()) as timeout:
+                        async with asyncio.timeout(within + hand.gone - self.clock.now()) as timeout:
                             hand.coming = Coming(timeout, self._byte_seconds, LONGEST_ANSWER)
                             await hand.all_heard.wait()
                 return Answer(asked, tuple(hand.heard))
@@ -280,7 +279,7 @@ class HostLink:
         async with self._one_hand:
             self._require_open()
             self.said_by_hand += 1
-            tell, board, began = self._record.append, self.link.board, self._clock.now()
+            tell, board, began = self._record.append, self.link.board, self.clock.now()
             asked = tell(Kind.ASKED, board, Topic.MESSAGE, name, setup, cause, by)
             framed = tell(Kind.FRAMED, board, Topic.MESSAGE, name, setup, asked)
             try:
@@ -291,7 +290,7 @@ class HostLink:
             except StalledError as stall:
                 tell(Kind.REFUSED, board, Topic.ENDPOINT, "0", None, framed, str(stall))
                 frames = [Frame(usb.StatusStage(stalled=True), b"", 0)]
-            delay = self._clock.now() - began
+            delay = self.clock.now() - began
             return Answer(asked, tuple(Heard(frame, delay) for frame in frames))
 
     def _require_open(self) -> None:
@@ -309,9 +308,9 @@ class HostLink:
             self._require_open()
             self._keeps_back = False
             waiting = self.session.take_out()
-        self._attempt(self.session.say_by_hand, data, asked, name, self._clock.now())
+        self._attempt(self.session.say_by_hand, data, asked, name, self.clock.now())
         self._attempt(self._send)
-        out = self._clock.of(max(self._busy_until, asyncio.get_running_loop().time()))
+        out = self.clock.of(max(self._busy_until, asyncio.get_running_loop().time()))
         if waiting is not None:
             self._attempt(self._put_on, waiting)
         return out
@@ -319,12 +318,12 @@ class HostLink:
     async def _until_idle(self) -> None:
         """Wait until the session awaits no answer. It is not left any time to ask the next question."""
         self.session.gives_way = True
-        while not self.session.is_idle(self._clock.now()):
+        while not self.session.is_idle(self.clock.now()):
             await asyncio.sleep(LOOK_SECONDS)
 
     def rest(self, by: str) -> list[int]:
         """Send every output to its rest value, now."""
-        asked = self._attempt(self.session.rest, self._clock.now(), by)
+        asked = self._attempt(self.session.rest, self.clock.now(), by)
         self.turn()
         return asked or []
 
@@ -337,7 +336,7 @@ class HostLink:
         self._sent = 0
         self.clients.add(self._end.name)
         self._stream = self._traffic.begin(self._end.name)
-        self._attempt(self.session.opened, self._clock.now())
+        self._attempt(self.session.opened, self.clock.now())
         self.turn()
 
     def received(self, data: bytes, offset: int, at: float) -> None:
@@ -345,14 +344,11 @@ class HostLink:
         self._attempt(self._hear, data)
 
     def _now(self) -> float:
-        """The time. Where it is far behind what was due, nobody was here since it was looked at last, and that does not
-        count; but not twice in turn, for what is always late, since there is too much to do, must have an end."""
-        now, seen = self._clock.now(), self._seen
+        """The time. That in which nobody was here since it was looked at last does not count."""
+        now, seen = self.clock.now(), self._seen
         self._seen = now
-        late = now - self._alarm.due > AWAY_SECONDS
-        if late and not self._was_late:
-            self._attempt(self.session.was_away, now - seen)
-        self._was_late = late
+        if away := self.clock.away_since(seen):
+            self._attempt(self.session.was_away, away)
         return now
 
     def _hear(self, data: bytes) -> None:
@@ -431,7 +427,7 @@ class HostLink:
         loop = asyncio.get_running_loop()
         begin = max(loop.time(), self._busy_until)
         self._busy_until = begin + size * self._byte_seconds
-        self.session.said_until = self._clock.of(self._busy_until)
+        self.session.said_until = self.clock.of(self._busy_until)
         for place in places:
             loop.call_at(begin + place * self._byte_seconds, self._stream.passage.passed, base + place)
 

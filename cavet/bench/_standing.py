@@ -165,13 +165,14 @@ class Standings:
 
     def _circumstances(self, trail: Trail) -> Circumstances:
         bench = self._bench
+        now = bench.clock.now() - bench.clock.away_since(trail.latest.t)  # while nobody is here, nothing gets late
         point = bench.setup.point_of(trail)
         board = bench.world.boards.get(trail.root.board)
         profile = board.profile if board is not None else None
         link = bench.host_links.get(point.board) if point is not None else None
         if point is None or link is None:
             return Circumstances(
-                now=bench.clock.now(),
+                now=now,
                 point=point,
                 simulated=board is not None,
                 ready=True,
@@ -180,7 +181,7 @@ class Standings:
                 profile=profile,
             )
         return Circumstances(
-            now=bench.clock.now(),
+            now=now,
             point=point,
             simulated=board is not None,
             ready=link.ready,

@@ -163,8 +163,8 @@ class Walk:
 
     async def _come_to_rest(self, number: int, *, named: str) -> None:
         """Wait until nothing is on its way that follows from a wish: what it has driven has arrived."""
-        deadline = self._bench.clock.now() + MOVE_SECONDS
-        while self._bench.clock.now() < deadline:
+        began = self._bench.clock.now()
+        while self._bench.clock.spent_since(began) < MOVE_SECONDS:
             self._bench.board_side.turn()
             now = self._bench.clock.now()
             touched = self._touched(number) | {named}

@@ -28,6 +28,8 @@ class BoardState(Enum):
     """Something in it raised: it does nothing until it is started again."""
 
 
+GRACE_SECONDS = 0.2
+"""So long a host has at least to go on, where nobody was there for a while."""
 MAX_SEAMS = 256
 PICKED_UP = (0.001, 0.04)
 """How long a pin that nothing holds keeps what it has picked up, in s, least and most: near the mains' half period."""
@@ -151,10 +153,11 @@ class Board:
 
     def was_away(self, now: float, seconds: float) -> None:
         """Time has passed in which nobody was there, since the program was stopped, say: no host was silent meanwhile,
-        and silence counts from now."""
+        and has a little time to go on."""
         self.firmware.was_away(seconds)
         if self._quiet_at < inf:
-            self._quiet_at = now + self.circuit.pace * self._failsafe
+            grace = min(GRACE_SECONDS, self.circuit.pace * self._failsafe)
+            self._quiet_at = max(self._quiet_at + seconds, now + grace)
 
     def levels_changed(self, pins: list[Pin], now: float) -> None:
         self.wake = now

@@ -13,7 +13,6 @@ from cavet.boards._rig import Rig
 from cavet.boards._running import Firmware, Outgoing
 from cavet.boards.defects import Defect
 from cavet.boards.parts import Part
-from cavet.clock import AWAY_SECONDS
 from cavet.faults import FORESEEN, fault_words, note_fault
 from cavet.record import Kind, Record, Topic
 from cavet.units import finite
@@ -97,12 +96,14 @@ class World:
             if now >= self.rig.next_at or self.rig.touched or now >= self._tells_rig_at:
                 self._step_rig(now)
 
+    def was_away(self, now: float, seconds: float) -> None:
+        """Time has passed in which nobody was there, since the program was stopped, say."""
+        for board in self.all_boards:
+            board.was_away(now, seconds)
+
     def advance(self, now: float) -> float:
         """Bring the world to `now`; give when it next wants to be called. A machine that was busy may come late: what
         was due before is done first, at its own time, so that all happens in its order."""
-        if now - self._due > AWAY_SECONDS:
-            for board in self.all_boards:
-                board.was_away(now, now - self.now)
         if now - self._due > LATE_SECONDS:
             for _ in range(MOST_CAUGHT_UP):
                 self._advance(self._due)

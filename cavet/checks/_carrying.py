@@ -197,7 +197,7 @@ async def at_rest(
         away = [point.name for point in points if walk.is_away(point, before)] + walk.parts_away(boards, before)
         if not away:
             return ""
-        left = rest.within - (bench.clock.now() - began)
+        left = rest.within - bench.clock.spent_since(began)
         if left <= LEAST_SECONDS:
             return f"not at rest after {digits(rest.within)} s: {listed(away, 'and')}"
         await asyncio.sleep(min(left, LOOK_SECONDS))

@@ -21,7 +21,7 @@ from cavet.routines import Looking, routine_text
 from cavet.wording import WrongError, digits, plain
 
 WITHIN = 30.0
-SETTLE_SECONDS, LEAST_LOOKS = 0.2, 20
+SETTLE_SECONDS, LEAST_LOOKS = 0.5, 20
 """So long, and so often, it is still looked, after it has ended, whether what was expected comes: on a busy machine a
 board may be late to hear what was said last."""
 MOST_WRITTEN = 120
@@ -154,8 +154,8 @@ class Hosted:
         folder = Path(self._setup.path).parent if self._setup.path else Path()
         running = self.running = await Running.start(call, folder, places_of(bench.endpoints), more)
         try:
-            until = bench.clock.now() + (self._check.within or WITHIN)
-            while not running.has_ended and bench.clock.now() < until:
+            began = bench.clock.now()
+            while not running.has_ended and bench.clock.spent_since(began) < (self._check.within or WITHIN):
                 self._expected.look(bench)
                 await asyncio.sleep(LOOK_SECONDS)
         finally:
@@ -168,7 +168,7 @@ class Hosted:
         ended, looks = bench.clock.now(), 0
         while self._expected.missing:
             await asyncio.sleep(LOOK_SECONDS)
-            after = bench.clock.now() - ended
+            after = bench.clock.spent_since(ended)
             bench.board_side.turn()
             is_moving = bench.world.is_moving
             self._expected.look(bench)

@@ -58,6 +58,18 @@ class Confirming(Awaiting[_Missing]):
             self._stale.update(waiting.missing.keys())
         return late
 
+    @property
+    def owed(self) -> Counter[int]:
+        """How many answers of each pin are still to come."""
+        owed = +self._stale
+        for waiting in self:
+            owed.update(waiting.missing.keys())
+        return owed
+
+    def expects(self, pin: int, state: int) -> bool:
+        """Whether this is what is waited for at a pin."""
+        return any(waiting.missing.get(pin) == state for waiting in self)
+
     def abandon(self) -> list[Wish]:
         self._stale.clear()
         return super().abandon()

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
 from math import inf
 from typing import Any
 
 from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._confirming import ANSWER_BYTES, Confirming, Looks
-from cavet.hosts._firmata_bus import FirmataBuses
 from cavet.hosts._firmata_inputs import Inputs
 from cavet.hosts._firmata_learned import MODES, Learned, Modes
+from cavet.hosts._firmata_learning import FirmataLearning
 from cavet.hosts._firmata_pins import message_for, numbers_for, value_of
 from cavet.hosts._point import ENCODER, SERVO, STEPPER, PointKind
 from cavet.hosts._points import DevicePoint, PinPoint
@@ -27,7 +28,7 @@ ELSEWHERE = -1
 """What no pin stands at: told of one that is in another mode."""
 
 
-class FirmataSession(FirmataBuses):
+class FirmataSession(FirmataLearning):
     """Finds out what the board can do, brings its pins into their modes, works its bus, asks and confirms."""
 
     protocol = "firmata"
@@ -36,15 +37,11 @@ class FirmataSession(FirmataBuses):
         self, board: str, points: Iterable[PinPoint | DevicePoint], settings: SessionSettings, tell: Tell,
         devices: Mapping[str, DeviceSettings] | None = None,
     ) -> None:  # fmt: skip
-        super().__init__(board, points, settings, tell, devices or {}, acknowledged=False)
-        self._pin_points = {point.name: point for point in self.points.values() if isinstance(point, PinPoint)}
-        self.learned = Learned()
+        super().__init__(board, points, settings, tell, devices or {})
         self._modes = Modes(self._pin_points.values())
         self._mistrusted = False
         """Whether it was set up again for a pin in another mode, and nothing was confirmed since."""
         self._alive = Rhythm(settings.alive)
-        self._asked_who = 0
-        """How often it was asked who it is, without an answer so far: a board says so unasked when it starts."""
         self._decoder = firmata.FirmataDecoder(Side.BOARD)
         self._confirming = Confirming(self._overtake)
         self._shafts = Shafts(self._pin_points.values(), self.answer_by, self._send, self._overtake)
@@ -67,15 +64,6 @@ class FirmataSession(FirmataBuses):
             firmata.StepperMoveComplete: self._hear_stepper,
         }
 
-    @property
-    def title(self) -> str:
-        version = self.learned.version
-        return f"firmata {version[0]}.{version[1]}" if version else "firmata"
-
-    @property
-    def name(self) -> str:
-        return self.learned.name
-
     # the link
 
     def opened(self, now: float) -> None:
@@ -83,8 +71,7 @@ class FirmataSession(FirmataBuses):
         self._decoder = firmata.FirmataDecoder(Side.BOARD)
         self._forget_out()
         self._forget_board()
-        self._asked_who = 0
-        self._enter(SessionState.BOOTING, now + self._settings.boot_wait)
+        self._begin_to_learn(now + self._settings.boot_wait)
 
     def lost(self, reason: str) -> None:
         """The link is gone. What was asked stays asked, and is sent anew once it is back."""
@@ -107,12 +94,10 @@ class FirmataSession(FirmataBuses):
         self._looks.clear()
 
     def _started_anew(self, cause: int | None) -> None:
-        """It has said unasked who it is, as a board does when it starts: what it was told before, it knows no more.
-        Source: protocol description, "query firmware name and version"."""
         words, version = "the board has started anew", self.learned.version  # it was said just before
         self._set_up_again(words, f"{words}: it says unasked who it is", Reason.BEGAN_ANEW, cause)
         self.learned.version = version
-        self._enter(SessionState.BOOTING, inf)
+        self._begin_to_learn(inf)
 
     def _set_up_again(self, why: str, words: str, reason: Reason, cause: int | None) -> None:
         self._tell(Kind.REMARK, Topic.BOARD, self.board, None, cause, words)
@@ -170,78 +155,7 @@ class FirmataSession(FirmataBuses):
             self._send(firmata.VersionQuery(), None, Topic.BOARD, self.board, purpose=Purpose.POLL)
         return min(due, self._alive.due, self._advance_devices(now))
 
-    def _overdue(self, now: float) -> None:
-        if self.state is SessionState.BOOTING:
-            self._enter(SessionState.ASKING, inf)
-            self._ask(now)
-            return
-        self._tries += 1
-        if self.state is SessionState.SILENT:
-            self._deadline = now + self._settings.boot_wait
-            self._ask_who()
-        elif self._tries > self._settings.retries:
-            self._enter(SessionState.SILENT, now + self._settings.boot_wait)
-        else:
-            self._ask(now)
-
-    def _ask(self, now: float) -> None:
-        (self._ask_who if self.state is SessionState.ASKING else self._ask_what)()
-        self._deadline = self.answer_by(now)
-
-    def _ask_who(self) -> None:
-        self._asked_who += 1
-        self._set_up(firmata.VersionQuery())
-        self._set_up(firmata.FirmwareQuery())
-
-    def _hear_version(self, message: firmata.ProtocolVersion, now: float, cause: int | None) -> None:
-        self.learned.version = (message.major, message.minor)
-
-    def _hear_firmware(self, message: firmata.FirmwareReport, now: float, cause: int | None) -> None:
-        if self._asked_who:
-            self._asked_who -= 1
-        elif self.state in (SessionState.LEARNING, SessionState.READY) and not self.hears_others:
-            self._started_anew(cause)
-        self.learned.name = plain(message.name, 60)
-        if self.state in (SessionState.BOOTING, SessionState.ASKING, SessionState.SILENT):
-            self._enter(SessionState.LEARNING, inf)
-            self._ask(now)
-
-    def _ask_what(self) -> None:
-        if self.learned.abilities is None:
-            self._set_up(firmata.CapabilityQuery())
-        if self.learned.channels is None:
-            self._set_up(firmata.AnalogMappingQuery())
-        for pin in self._pins():
-            if pin not in self.learned.states:
-                self._set_up(firmata.PinStateQuery(pin=pin))
-
-    def _pins(self) -> list[int]:
-        return sorted({pin for point in self.points.values() for pin in point.modes()} | set(self._interrupts()))
-
-    def _interrupts(self) -> list[int]:
-        """The pins at which devices tell that they want to be read."""
-        every = (driver.settings for driver in self._fleet.drivers.values())
-        return [device.interrupt for device in every if device.interrupt is not None and device.reads == "interrupt"]
-
-    def _hear_capabilities(self, message: firmata.CapabilityResponse, now: float, cause: int | None) -> None:
-        self.learned.take_abilities(message, self._pins())
-        self._learned_more(now)
-
-    def _hear_mapping(self, message: firmata.AnalogMappingResponse, now: float, cause: int | None) -> None:
-        self.learned.channels = message.channels
-        self._learned_more(now)
-
-    def _learned_more(self, now: float) -> None:
-        learned = self.learned
-        if self.state is not SessionState.LEARNING:
-            return
-        self._tries = 0
-        self._deadline = self.answer_by(now)
-        if learned.abilities is None or learned.channels is None or len(learned.states) < len(self._pins()):
-            return
-        if not learned.is_sure(self._pin_points.values(), self._settings.retries):
-            self._ask_what()
-            return
+    def _set_up_points(self, now: float) -> None:
         for point in self._pin_points.values():
             self._refuse_or_set_up(point, now)
         self._shafts.begin(lambda point: bool(self.readings[point.name].refusal))
@@ -375,14 +289,18 @@ class FirmataSession(FirmataBuses):
 
     def _hear_pin_state(self, message: firmata.PinStateResponse, now: float, cause: int | None) -> None:
         if self.state is SessionState.LEARNING:
-            self.learned.states[message.pin] = (message.mode, message.state)
-            self.learned.told[message.pin] = cause
-            self._learned_more(now)
+            self._hear_state(message, now, cause)
             return
         problem = "" if self.hears_others else self._modes.problem(message.pin, message.mode)
+        if self._states_asked[message.pin] > 0 and (
+            problem or not self._confirming.expects(message.pin, message.state)
+        ):
+            self._states_asked[message.pin] -= 1  # it stood so before it was set up
+            return
         if problem and not self._mistrusted:
             self._mistrusted = True
             why = f"{problem}: the board has started anew, or something else has set it so"
+            self._states_asked = self._confirming.owed - Counter((message.pin,))  # less this one
             self._set_up_again(why, f"{why}; it is set up again", Reason.OTHER_VALUE, cause)
             self._enter(SessionState.ASKING, inf)
             self._ask(now)

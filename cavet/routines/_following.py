@@ -26,12 +26,14 @@ async def follow_wish(
     otherwise; no longer than the session tries, and 10 s. Raises `UnreachableError` where the link is lost."""
     link = bench.link_of(point)
     asked = bench.ask(point, value, by=by, cause=cause)
-    deadline = bench.clock.now() + followed(link)
+    began = bench.clock.now()
     looks = 0
     while True:
         standings.follow()
         trail = standings.trails.all[asked]
-        if trail.reached(_last_stage(point)) is not None or _end_of(trail) is not None or bench.clock.now() > deadline:
+        if trail.reached(_last_stage(point)) is not None or _end_of(trail) is not None:
+            return trail
+        if bench.clock.spent_since(began) > followed(link):
             return trail
         check_link(link)
         looks += 1

@@ -1,16 +1,16 @@
 """A program that was stopped for a while, or a machine that slept: what could not be heard meanwhile is not late."""
 
 import asyncio
+import time
 import unittest
 from types import SimpleNamespace
-from unittest import mock
 
-from cavet.bench import HostLink
+from cavet import clock
+from cavet.bench import HostLink, RunningBench, Standings, ask_and_follow, until_ready
 from cavet.benchfile import PROTOCOLS, load_bench
 from cavet.demo import demo_path
 from cavet.hosts import SessionState
 from cavet.record import Kind, Record, Tell
-from tests.boards.worlds import Small
 
 AWAY = 60.0
 
@@ -19,10 +19,13 @@ class Clock:
     """A bench clock that stands where it is put."""
 
     def __init__(self):
-        self.time = 0.0
+        self.time = self.away = 0.0
 
     def now(self):
         return self.time
+
+    def away_since(self, begin):
+        return self.away
 
     def at(self, seconds):
         return asyncio.get_running_loop().time() + 1000 + seconds
@@ -73,41 +76,38 @@ class Away(unittest.TestCase):
                 self.assertFalse([event for event in record.since(told) if event.kind in ends])
                 self.assertEqual(session.hang_up, "")
 
-    def test_a_world_that_is_called_long_after_it_was_due_tells_its_boards_for_how_long(self):
-        made = Small(failsafe=0.5)
-        made.open()
-        made.say("F4 06 01 F5 06 01")
-        made.go(0.2)
-        with mock.patch.object(made.firmware, "was_away") as was_away:
-            for now in (0.3, 0.45, 9.0, 9.05):
-                made.world.advance(now)
-        self.assertEqual([round(call.args[0], 6) for call in was_away.call_args_list], [8.55])
-
-    def test_what_is_called_long_after_it_was_due_was_away_since_it_was_looked_at_last(self):
+    def test_nothing_is_told_broken_since_nobody_was_there(self):
         async def story():
-            clock, session = Clock(), Waiting(0.5)
+            bench = RunningBench(load_bench(demo_path()).setup)
+            await bench.start()
+            try:
+                point, standings = bench.setup.point("gatehouse.beacon"), Standings(bench)
+                await until_ready(bench.link_of(point))
+                asked = bench.ask(point, 40, by="test")
+                await asyncio.sleep(0)
+                time.sleep(0.6)  # as if the program had been stopped
+                standings.follow()
+                stopped = standings.diagnose(standings.trails.all[asked])
+                made, ended = await ask_and_follow(bench, standings, point, 60, "test")
+                return stopped.broken, made.stopped, ended.broken
+            finally:
+                await bench.stop()
+
+        self.assertEqual((None, None, None), clock.run(story()))
+
+    def test_a_session_is_told_for_how_long_nobody_was_there(self):
+        async def story():
+            now, session = Clock(), Waiting(0.5)
             setup = SimpleNamespace(board="b", name="b", protocol="firmata", byte_seconds=0.0)
-            link = HostLink(setup, setup, session, None, None, clock, Record(clock.now))
+            link = HostLink(setup, setup, session, None, None, now, Record(now.now))
             link.turn()
-            for clock.time, away in (
-                (0.3, []),
-                (0.55, []),  # a little late is no matter
-                (3.0, [2.45]),
-                (9.0, [2.45]),  # what is late once more had its time
-                (9.1, [2.45]),
-            ):
-                link.turn()
-                self.assertEqual([round(each, 6) for each in session.away], away)
-            session.due = 10.0
+            now.time = 0.3
             link.turn()
-            clock.time = 10.05
-            link.received(b"", 0, 0.0)
-            self.assertEqual(len(session.away), 1)
-            session.due = 10.5
-            link.turn()
-            clock.time = 12.05
-            link.received(b"", 0, 0.0)
-            self.assertEqual([round(each, 6) for each in session.away], [2.45, 2.0])
+            self.assertEqual(session.away, [])
+            for turn in (link.turn, lambda: link.received(b"", 0, 0.0)):
+                now.time, now.away, session.due, session.away = 3.0, 2.4, 9.0, []
+                turn()
+                self.assertEqual(session.away, [2.4])
 
         asyncio.run(story())
 

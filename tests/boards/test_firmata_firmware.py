@@ -235,11 +235,21 @@ class Mishaps(unittest.TestCase):
         made.say("F4 06 01 F5 06 01")
         made.go(0.5)
         made.time = 9.0
-        made.world.advance(9.0)
+        made.world.was_away(9.0, 8.5)
+        made.go(10.4)
         self.assertEqual(made.circuit.pins[6].value, 1)
-        made.go(10.9)
+        made.go(10.6)
+        self.assertEqual(made.circuit.pins[6].value, 0)
+
+    def test_a_host_has_a_little_time_to_go_on_when_it_is_there_again(self):
+        made = small(failsafe=2.0)
+        made.say("F4 06 01 F5 06 01")
+        made.go(1.99)
+        made.time = 9.0
+        made.world.was_away(9.0, 7.01)
+        made.go(9.15)
         self.assertEqual(made.circuit.pins[6].value, 1)
-        made.go(11.1)
+        made.go(9.25)
         self.assertEqual(made.circuit.pins[6].value, 0)
 
     def test_a_dead_pin_takes_the_value_and_stays_low(self):

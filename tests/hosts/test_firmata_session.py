@@ -104,6 +104,38 @@ class Beginning(unittest.TestCase):
         talk.hear(CAPABILITIES)
         self.assertEqual(talk.go(0.6), "F0 69 F7 F0 6D 02 F7")
 
+    def test_who_it_is_may_be_told_unasked_and_as_an_answer(self):
+        talk = Talk(LAMP)
+        talk.session.opened(0.0)
+        talk.go(2.0)
+        talk.go(2.5)  # asked twice, since it is slow
+        self.assertEqual(talk.hear(ANNOUNCEMENT), "F0 6B F7 F0 69 F7 F0 6D 02 F7")
+        self.assertEqual((talk.hear(ANNOUNCEMENT), talk.hear(ANNOUNCEMENT)), ("", ""))
+        talk.hear(CAPABILITIES)
+        talk.hear(MAPPING)
+        talk.hear("F0 6E 02 00 00 F7")
+        self.assertEqual(([], SessionState.READY), (talk.told(Kind.REMARK), talk.session.state))
+        self.assertEqual(talk.hear(ANNOUNCEMENT), "F0 6B F7 F0 69 F7 F0 6D 02 F7")
+        self.assertIn("it says unasked who it is", talk.told(Kind.REMARK)[-1].note)
+
+    def test_what_is_answered_twice_tells_how_it_stood_before_it_was_set_up(self):
+        talk = Talk(LAMP)
+        talk.session.opened(0.0)
+        talk.hear(ANNOUNCEMENT)
+        self.assertEqual(talk.go(0.6), "F0 6B F7 F0 69 F7 F0 6D 02 F7")  # again, since it is slow
+        talk.hear(CAPABILITIES)
+        talk.hear(MAPPING)
+        self.assertEqual("F4 02 03", talk.hear("F0 6E 02 00 00 F7"))
+        talk.session.ask("lamp", 40.0, 1.0)
+        self.assertEqual("E2 66 00 F0 6D 02 F7", talk.say())
+        self.assertEqual("", talk.hear(CAPABILITIES + " " + MAPPING + " F0 6E 02 00 00 F7"))
+        self.assertEqual(([], SessionState.READY), (talk.told(Kind.REMARK), talk.session.state))
+        self.assertEqual("", talk.hear("F0 6E 02 03 66 F7"))
+        self.assertEqual(1, len(talk.told(Kind.CONFIRMED)))
+        talk.session.ask("lamp", 0.0, 1.2)
+        talk.say()
+        self.assertEqual("F9 F0 79 F7", talk.hear("F0 6E 02 00 00 F7"))
+
     def test_it_says_where_host_and_board_begin_differently(self):
         point = PinPoint(
             name="lamp",
@@ -277,6 +309,7 @@ class Confirming(unittest.TestCase):
         self.assertEqual("F4 02 03", talk.hear("F0 6E 02 00 00 F7")[:8])
         talk.session.ask("lamp", 40.0, 1.2)
         talk.say()
+        self.assertEqual("", talk.hear("F0 6E 02 00 00 F7"))  # to what was asked before it was set up
         self.assertEqual("", talk.hear("F0 6E 02 00 00 F7"))  # to the question before
         self.assertEqual("F4 02 03 E2 66 00 F0 6D 02 F7", talk.hear("F0 6E 02 00 66 F7"))
         self.assertEqual("F4 02 03", talk.hear("F0 6E 02 00 66 F7"))
