@@ -4,7 +4,7 @@ A busy machine may make anything late, so nothing is taken for lost before it is
 may fail to be so some times, but not every time.
 """
 
-PATIENCE = 120.0
+PATIENCE = 300.0
 """Seconds that a test waits for what has to come."""
 
 TRIES = 4

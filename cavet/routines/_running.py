@@ -178,13 +178,13 @@ class Runner(Blocks):
                     self._lost_since.pop(link.setup.name, None)
                     continue
                 since = self._lost_since.setdefault(link.setup.name, self._now)
-                if self._now - since >= link.setup.settings.lost_after + LINK_SECONDS:
+                if self._has_passed(since, link.setup.settings.lost_after + LINK_SECONDS):
                     self._end_all(End(result="lost", why=str(unreachable(link))))
             await asyncio.sleep(LINK_SECONDS)
 
     def _is_lost_for_good(self, link: HostLink) -> bool:
         since = self._lost_since.get(link.setup.name)
-        return since is not None and self._now - since >= link.setup.settings.lost_after
+        return since is not None and self._has_passed(since, link.setup.settings.lost_after)
 
     async def _watch_reflexes(self, number: int) -> None:
         """Tell each turn of a rule that a board follows by itself, with its delay."""

@@ -19,7 +19,7 @@ from cavet.routines._track import Track
 from cavet.units import show_duration
 from cavet.wording import UnreachableError, WrongError
 
-RAMP_SECONDS = 0.02
+RAMP_SECONDS, SAME_SECONDS = 0.02, 1e-9
 UNTOLD = "nothing: it can't be asked how it stands"
 
 
@@ -39,6 +39,10 @@ class Working:
     @property
     def _now(self) -> float:
         raise NotImplementedError
+
+    def _has_passed(self, began: float, seconds: float) -> bool:
+        """Whether so much time has gone by in which somebody was there."""
+        return self._bench.clock.spent_since(began) >= seconds - SAME_SECONDS
 
     def _tell(self, event: str, **fields: Any) -> None:
         raise NotImplementedError
@@ -74,23 +78,23 @@ class Working:
     async def _back(self, host: str) -> None:
         """Wait until a board can be talked to. Raises `UnreachableError` where it stays lost."""
         link = self._bench.host_links[host]
-        until = self._now + link.setup.settings.lost_after
+        began = self._now
         while not link.ready:
-            if self._now >= until or self._is_lost_for_good(link):
+            if self._has_passed(began, link.setup.settings.lost_after) or self._is_lost_for_good(link):
                 raise unreachable(link)
             await asyncio.sleep(LOOK_SECONDS)
 
     async def _ask_for(self, point: Point, value: Asked, step: tree.Step, track: Track) -> None:
         """Ask for a value, and wait until it is confirmed; a link that is lost meanwhile is waited for."""
         self._touch(point)
-        until = self._now + self._bench.link_of(point).setup.settings.lost_after
+        began, lost_after = self._now, self._bench.link_of(point).setup.settings.lost_after
         while True:
             await self._back(point.board)
             try:
                 trail = await follow_wish(self._bench, self._standings, point, value, track.by, track.step)
                 break
             except UnreachableError:
-                if self._now >= until:
+                if self._has_passed(began, lost_after):
                     raise
         why = how_it_ended(point, trail)
         if why:
@@ -211,9 +215,9 @@ class Working:
         since: float | None = None
         while True:
             since = (since if since is not None else self._now) if self._holds(condition, look) else None
-            if since is not None and self._now - since >= lasts - 1e-9:
+            if since is not None and self._has_passed(since, lasts):
                 return True
-            if self._now - began >= at_most - 1e-9:
+            if self._has_passed(began, at_most):
                 return False
             await asyncio.sleep(LOOK_SECONDS)
 
@@ -245,13 +249,13 @@ class Working:
         return held, about.shown(about.run(track.look)) if about is not None else ""
 
     async def _reads(self, step: tree.Step, track: Track, within: float) -> tuple[bool, str]:
-        point, wanted, until = step.reads, self._known(step, step.value, track), self._now + within
+        point, wanted, began = step.reads, self._known(step, step.value, track), self._now
         while True:
             await self._back(point.board)
             heard = await read_afresh(self._bench, point)
             if heard.got is not None and point.same(heard.got, wanted):
                 return True, ""
-            if self._now >= until:
+            if self._has_passed(began, within):
                 return False, heard.refusal or (point.show(heard.got) if heard.is_told else UNTOLD)
             await asyncio.sleep(LOOK_SECONDS)
 

@@ -57,7 +57,7 @@ class Faults(unittest.IsolatedAsyncioTestCase):
         began = asyncio.get_running_loop().time()
         self.assertEqual(await self.ask(), ANSWER)
         self.assertGreater(asyncio.get_running_loop().time() - began, 0.28)
-        self.tell('{"fault": "garble", "board": "pumphouse", "for": "50 ms"}')
+        self.tell('{"fault": "garble", "board": "pumphouse", "for": "5 s"}')
         self.assertNotEqual(await self.ask(0.3), ANSWER)
 
     async def test_nothing_overtakes_what_is_held_back(self):

@@ -764,7 +764,7 @@ class Looking(unittest.TestCase):
             await seat.on(SheetScreen)
             heights = set()
             for _ in range(30):
-                heights.add(seat.app.screen.query_one(Leaf).styles.height.value)
+                heights |= {leaf.styles.height.value for leaf in seat.app.screen.query(Leaf)}  # none at first
                 await asyncio.sleep(0.01)
             self.assertEqual(len(heights), 1, heights)
             await seat.sees("the host believes", "keys here", "F12")
