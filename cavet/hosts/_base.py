@@ -41,6 +41,8 @@ class Wish(msgspec.Struct):
     tries: int = 0
     before: int | None = None
     """The event of the latest wish before it for the same point, for which something was to be sent."""
+    turned_at: float = -inf
+    """When another value was asked for before it."""
 
 
 class Waits(Protocol):
@@ -204,13 +206,14 @@ class Session(Generic[P]):
             note = f"asked {point.show(value)}, {most} is {point.show(limited)}"
             self._tell(Kind.LIMITED, Topic.POINT, name, value, asked, note)
         reading = self.readings[name]
+        turned_at = -inf if reading.asked is None or reading.asked == limited else reading.asked_at
         reading.asked, reading.asked_at, reading.trail, reading.remark = limited, now, asked, ""
         reading.agreed = False
         reading.wanted = value if limited != value else None
         if reading.refusal and self.state is SessionState.READY:
             self._tell(Kind.REFUSED, Topic.POINT, name, None, asked, reading.refusal, reason=Reason.NOT_ALLOWED)
             return asked
-        wish = Wish(point, limited, asked, forced, before=reading.latest)
+        wish = Wish(point, limited, asked, forced, before=reading.latest, turned_at=turned_at)
         reading.latest = asked
         if self.state is SessionState.READY:
             self._write(wish, now)
@@ -237,10 +240,15 @@ class Session(Generic[P]):
         outputs = [point for point in self.points.values() if point.rests]
         return [self.ask(point.name, _rest(point), now, by=by, forced=True) for point in outputs]
 
-    def _is_there(self, point: Point, value: Asked) -> bool:
-        """Whether a point is known to stand at a value, or so near to it as its board has come before."""
-        reading = self.readings[point.name]
-        if reading.stands is None or reading.doubtful:
+    def _is_news(self, wish: Wish) -> bool:
+        """Whether what was told of its point last can't be how that stood before another value was asked for."""
+        got_at = self.readings[wish.point.name].got_at
+        return got_at > wish.turned_at + self._settings.patience(self.byte_seconds)
+
+    def _is_there(self, wish: Wish) -> bool:
+        """Whether a point is known to stand where a wish wants it, or so near to that as its board has come before."""
+        point, value, reading = wish.point, wish.value, self.readings[wish.point.name]
+        if reading.stands is None or reading.doubtful or not self._is_news(wish):
             return False
         return point.is_at(reading.stands, value) or (
             reading.settled is not None and point.is_at(reading.settled, value)
@@ -249,8 +257,9 @@ class Session(Generic[P]):
     def _leave(self, wish: Wish) -> None:
         """What is wanted is so already, as was told or is taken for granted: nothing is sent."""
         reading = self.readings[wish.point.name]
-        got, reading.latest = reading.got, wish.before if reading.latest == wish.asked else reading.latest
-        why = STANDS_THERE if got is not None and wish.point.same(wish.value, got) else ASKED_ALREADY
+        told = reading.got if reading.assumed is None else None
+        reading.latest = wish.before if reading.latest == wish.asked else reading.latest
+        why = STANDS_THERE if told is not None and wish.point.same(wish.value, told) else ASKED_ALREADY
         self._tell(
             Kind.UNCHANGED, Topic.POINT, wish.point.name, wish.value, wish.asked, why, reason=Reason.STANDS_THERE
         )

@@ -152,7 +152,7 @@ class FirmataSession(FirmataLearning):
             self._alive.stand()
             return due
         if self._alive.has_come(now):
-            self._send(firmata.VersionQuery(), None, Topic.BOARD, self.board, purpose=Purpose.POLL)
+            self._ask_version(Purpose.POLL)
         return min(due, self._alive.due, self._advance_devices(now))
 
     def _set_up_points(self, now: float) -> None:
@@ -260,6 +260,8 @@ class FirmataSession(FirmataLearning):
                     firmata.PinStateQuery(pin=pin), wish.asked, Topic.POINT, wish.point.name, purpose=Purpose.READ_BACK
                 )
             self._confirming.wait(wish, wanted, now, self.answer_by(now, ANSWER_BYTES))
+        else:
+            self.readings[wish.point.name].assume(wish.value)
 
     def _stop(self, wish: Wish) -> None:
         """Take the power away, before the pause."""

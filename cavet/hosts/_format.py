@@ -154,14 +154,14 @@ class FormatSession(Session[FieldPoint]):
         reading = self.readings[point.name]
         if not point.confirm and reading.got_at <= self._said.get(point.name, -inf) + self._settings.reply_within:
             return False  # it may be told how it stood before the last wish
-        return self._is_there(point, wish.value)
+        return self._is_there(wish)
 
     def _stood_there(self, wish: Wish) -> bool:
         """Whether the board had told, before a wish was sent all the same, that it stands there: one that tells only of
         changes has nothing to say then."""
         if wish.tries or wish.point.name not in self._compared:
             return False
-        return self._is_there(wish.point, wish.value)
+        return self._is_there(wish)
 
     def _why_not(self, expected: _Sent) -> tuple[str, Reason]:
         point, tries = expected.wish.point, f"{counted(expected.wish.tries + 1, 'try')}, {self._within}"

@@ -106,6 +106,8 @@ class ModbusSession(PollingSession[RegisterPoint, _Request]):
         addressed = msgspec.structs.replace(question.request, transaction=number, unit=self._settings.unit)
         data = self._codec.encode(addressed)
         wish = question.wish
+        if not question.tries and (question.writes or wish is None):
+            self._owed = 0  # those before it were waited for
         if wish is not None:
             purpose = Purpose.NONE if question.writes else Purpose.READ_BACK
             self._say(data, wish.asked, Topic.POINT, wish.point.name, purpose=purpose)
@@ -126,19 +128,30 @@ class ModbusSession(PollingSession[RegisterPoint, _Request]):
     def _unanswered(self, question: _Request, now: float) -> None:
         """Nothing came. A read is asked again; of a write it is not known whether it was done, so that is read."""
         self._decoder = self._codec.decoder(Side.BOARD) if not self._numbered else self._decoder
-        wish = question.wish
+        wish, self._owed = question.wish, self._owed + 1
         if question.writes and wish is not None:
             if wish.point.confirm:
                 self._read_back(wish)
             else:
+                self._free_line(now)
                 self._give_up(wish, "no answer to the write; whether it was done is not known", Reason.NO_ANSWER)
         elif self._queue.again(question):
             pass
         elif wish is not None:
+            self._free_line(now)
             why = f"no answer to {counted(question.tries + 1, 'try')} to read it back, {self._within}"
             self._give_up(wish, why, Reason.NO_ANSWER)
         else:
+            self._free_line(now)
             self._fall_silent(question, now)
+
+    def _free_line(self, now: float) -> None:
+        """The next question may be said: on a serial line behind a silence, and when no late answer can come any more
+        that could be taken for its own."""
+        if self._numbered:
+            self._queue.free_at = now
+        else:
+            self._wait_for_late(self._owed, now, self._silence)
 
     def _fall_silent(self, question: _Request, now: float) -> None:
         """Ask the one question, a single time after each pause, until it is answered."""
@@ -165,11 +178,14 @@ class ModbusSession(PollingSession[RegisterPoint, _Request]):
             self._queue.free_at = now if self._numbered else now + self._silence
             return
         if exchange is None or not self._fits(exchange, message):
+            self._owed = max(0, self._owed - 1)
+            if exchange is None:
+                self._free_line(now)
             note = f"an answer that nothing waits for: {message.NAME}"
             self._tell(Kind.REMARK, Topic.BYTES, str(len(frame.data)), frame.data, cause, note)
             return
         del self._queue.under_way[message.transaction]
-        self._queue.free_at = now if self._numbered else now + self._silence
+        self._free_line(now)
         if self.state is SessionState.SILENT:
             self._answers_again(exchange, now)
         if isinstance(message, modbus.ExceptionResponse):
@@ -246,7 +262,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Request]):
         except FieldError as error:
             self._refuse_wish(wish, str(error))
             return
-        stands_there = point.holds(self.readings[point.name].stands, point.pack(wish.value))
+        stands_there = self._is_news(wish) and point.holds(self.readings[point.name].stands, point.pack(wish.value))
         if self._makes_way(wish, stands_there=stands_there, again=again):
             self._line_up(_Request(request=request, wish=wish), now)
 

@@ -292,7 +292,7 @@ class MqttSession(Session[TopicPoint]):
         """Whether nothing has to be published: what is asked stands there, and nothing else is under way."""
         if wish.forced or point.kind is PointKind.PULSE or point.name in self._awaiting:
             return False
-        return self._is_there(point, wish.value)
+        return self._is_there(wish)
 
     def _done(self, sent: _Sent) -> None:
         """What is not confirmed counts as done when the broker has it."""

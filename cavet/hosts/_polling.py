@@ -30,6 +30,8 @@ class Question(Exchange):
 
 
 Q = TypeVar("Q", bound=Question)
+LATE_SHARE = 1.2
+"""For so many times `reply_within` a late answer is waited for: one that was as late as the one before, and a bit."""
 
 
 class PollingSession(Session[P], Generic[P, Q]):
@@ -39,6 +41,8 @@ class PollingSession(Session[P], Generic[P, Q]):
         super().__init__(board, points, settings, tell)
         self._queue: Exchanges[Q] = Exchanges(self._put, self.answer_by, settings.retries)
         self._waits.append(self._queue)
+        self._owed = 0
+        """How many late answers may still come."""
         self._poll_at = inf
         self._known: set[str] = set()
         """Points whose first content was read, or that can't be."""
@@ -84,7 +88,7 @@ class PollingSession(Session[P], Generic[P, Q]):
         self._queue.prolong(size * self.byte_seconds, LONGEST_ANSWER * self.byte_seconds)
 
     def _clear(self) -> list[Q]:
-        self._poll_at = inf
+        self._poll_at, self._owed = inf, 0
         return self._queue.clear()
 
     def is_idle(self, now: float) -> bool:
@@ -104,6 +108,11 @@ class PollingSession(Session[P], Generic[P, Q]):
         self._send_on(now)
         is_held = self.gives_way and self._queue.is_idle
         return self._poll_at if is_held else min(self._queue.due, self._poll_at)
+
+    def _wait_for_late(self, owed: int, now: float, silence: float = 0.0) -> None:
+        """So many answers may still come, which bear no numbers: until they have, or can no more, nothing is said."""
+        self._owed = max(0, owed)
+        self._queue.free_at = now + (LATE_SHARE * self._settings.reply_within if self._owed else silence)
 
     def _send_on(self, now: float) -> None:
         """Say as much as may be under way at once."""

@@ -22,8 +22,6 @@ from cavet.wording import counted, plain
 
 IDENTIFY = "*IDN?"
 NEXT_ERROR = "SYST:ERR?"
-LATE_SHARE = 1.2
-"""For so many times `reply_within` a late answer is waited for: one that was as late as the one before, and a bit."""
 MAX_ERRORS = 40
 """So many entries of the error queue are read after a command, to see the one that is its own."""
 MAX_UNITS = 1000
@@ -61,8 +59,6 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         self._decoder = scpi.ScpiDecoder(Side.BOARD)
         self._line: list[str] = []
         self._turn = 0
-        self._owed = 0
-        """How many late answers may still come."""
         self._taken: set[str] = set()
         """The points whose commands were taken already, so the device knows their headers."""
         self._odd: set[str] = set()
@@ -83,7 +79,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         self._send_on(now)
 
     def _clear(self) -> list[_Query]:
-        self._line, self._owed = [], 0
+        self._line = []
         return super()._clear()
 
     def _put(self, question: _Query, now: float) -> int:
@@ -124,11 +120,6 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
             self._not_known(question.point, question.text)
         else:
             self._fall_silent()
-
-    def _wait_for_late(self, owed: int, now: float) -> None:
-        """So many answers may still come: until they have, or can't any more, nothing is said."""
-        self._owed = max(0, owed)
-        self._queue.free_at = now + LATE_SHARE * self._settings.reply_within if self._owed else now
 
     def _not_known(self, point: HeaderPoint, text: str) -> None:
         """A query that is not known gets no answer: say so at its point, and go on with the others, if the queue of
@@ -222,7 +213,7 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
 
     def _write(self, wish: Wish, now: float, *, again: bool = False) -> None:
         point = self.points[wish.point.name]
-        if self._makes_way(wish, stands_there=self._is_there(point, wish.value), again=again):
+        if self._makes_way(wish, stands_there=self._is_there(wish), again=again):
             self._line_up(_Query(text=NEXT_ERROR, point=point, wish=wish, command=point.command(wish.value)), now)
 
     def look(self, name: str, now: float) -> bool:
