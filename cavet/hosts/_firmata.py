@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
 from math import inf
 from typing import Any
@@ -11,7 +10,7 @@ from cavet.hosts._base import FindCause, Wish
 from cavet.hosts._confirming import ANSWER_BYTES, Confirming, Looks
 from cavet.hosts._firmata_inputs import Inputs
 from cavet.hosts._firmata_learned import MODES, Learned, Modes
-from cavet.hosts._firmata_learning import FirmataLearning
+from cavet.hosts._firmata_learning import LEARNING, FirmataLearning
 from cavet.hosts._firmata_pins import message_for, numbers_for, value_of
 from cavet.hosts._point import ENCODER, SERVO, STEPPER, PointKind
 from cavet.hosts._points import DevicePoint, PinPoint
@@ -137,7 +136,7 @@ class FirmataSession(FirmataLearning):
             for wish in self._reversing.overdue(now):
                 self._write(wish, now)
             for waiting in self._confirming.overdue(now):
-                wish = waiting.wish
+                wish, self._owed.is_late = waiting.wish, True
                 if not self._try_again(wish, now):
                     self._give_up(
                         wish, f"no answer to {counted(wish.tries + 1, 'try')}, {self._within}", Reason.NO_ANSWER
@@ -152,7 +151,7 @@ class FirmataSession(FirmataLearning):
             self._alive.stand()
             return due
         if self._alive.has_come(now):
-            self._ask_version(Purpose.POLL)
+            self._ask_version(Purpose.POLL, now)
         return min(due, self._alive.due, self._advance_devices(now))
 
     def _set_up_points(self, now: float) -> None:
@@ -256,6 +255,7 @@ class FirmataSession(FirmataLearning):
             )
         if wish.point.confirm:
             for pin in wanted:
+                self._will_ask(pin, wish, now)
                 self._send(
                     firmata.PinStateQuery(pin=pin), wish.asked, Topic.POINT, wish.point.name, purpose=Purpose.READ_BACK
                 )
@@ -284,35 +284,39 @@ class FirmataSession(FirmataLearning):
             self._send(firmata.ReportDigitalPort(port=point.pin // 8, value=1), None, Topic.POINT, name)
         elif point.kind.is_output and point.mode != STEPPER:
             for pin in self._looks.begin(point):
+                self._will_ask(pin, self._looks, now)
                 self._send(firmata.PinStateQuery(pin=pin), None, Topic.POINT, name)
         return point.mode != STEPPER  # readings are reported by themselves
 
     # hearing
 
     def _hear_pin_state(self, message: firmata.PinStateResponse, now: float, cause: int | None) -> None:
-        if self.state is SessionState.LEARNING:
+        asked_for = self._owed.take(message.pin)
+        if self.state is SessionState.LEARNING and asked_for is LEARNING:
             self._hear_state(message, now, cause)
-            return
+        if self.state is not SessionState.READY or asked_for is LEARNING:
+            return  # it stood so before it was set up
         problem = "" if self.hears_others else self._modes.problem(message.pin, message.mode)
-        if self._states_asked[message.pin] > 0 and (
-            problem or not self._confirming.expects(message.pin, message.state)
-        ):
-            self._states_asked[message.pin] -= 1  # it stood so before it was set up
-            return
         if problem and not self._mistrusted:
             self._mistrusted = True
             why = f"{problem}: the board has started anew, or something else has set it so"
-            self._states_asked = self._confirming.owed - Counter((message.pin,))  # less this one
             self._set_up_again(why, f"{why}; it is set up again", Reason.OTHER_VALUE, cause)
             self._enter(SessionState.ASKING, inf)
             self._ask(now)
-            return
-        for point, states in self._looks.hear(message.pin, message.state):
-            self._heard(point, value_of(point, states, self._written), now, cause)
-        done = self._confirming.hear(message.pin, ELSEWHERE if problem else message.state, now)
+        elif asked_for is self._looks:
+            for point, states in self._looks.hear(message.pin, message.state):
+                self._heard(point, value_of(point, states, self._written), now, cause)
+        elif isinstance(asked_for, Wish):
+            self._read_back(asked_for, message, problem, now, cause)
+
+    def _read_back(
+        self, wish: Wish, message: firmata.PinStateResponse, problem: str, now: float, cause: int | None
+    ) -> None:
+        """A pin tells how it stands behind a wish: there is a problem where it is in another mode."""
+        done = self._confirming.hear(wish, message.pin, ELSEWHERE if problem else message.state, now)
         if done is None:
             return
-        wish, agrees, took = done
+        agrees, took = done
         if agrees:
             self._mistrusted = False
             self._confirm(wish, now, took)

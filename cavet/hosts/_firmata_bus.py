@@ -1,55 +1,24 @@
 """The buses behind a Firmata board, worked by the host: I2C and SPI transactions as messages.
 
-An answer tells of which device and register it is, not to which question; and one that is late comes when the next was
-asked. But a board answers in the order in which it is asked. So what it owes stands in a row, and an answer is for the
-first in that that it fits; what was before that is lost. Where something is still owed when the next is asked, the
-version is asked for between them: what has not come before that will not come.
 Source: Firmata protocol 2.7, I2C and SPI.
 """
 
 from __future__ import annotations
 
-from collections import deque
+from collections.abc import Hashable
 from functools import partial
 from typing import Any
 
 from cavet.hosts._devices import DeviceSession
+from cavet.hosts._firmata_owed import Owed
 from cavet.hosts._points import DevicePoint, PinPoint
 from cavet.hosts.buses import ON_SPI, Call
 from cavet.protocols import Message, firmata
 from cavet.record import Purpose, Topic
 
 MAX_SPI_BYTES = 64
-MOST_OWED = 256
-Fits = tuple[int, int, int]
-"""What an answer bears: its device's address, the register, how many bytes were read."""
-
-
-class Owed:
-    """What a board still owes answers to, in the order in which it was asked: reads, and its version."""
-
-    def __init__(self) -> None:
-        self._row: deque[tuple[Fits | None, Call | None]] = deque(maxlen=MOST_OWED)
-
-    def __bool__(self) -> bool:
-        return bool(self._row)
-
-    def clear(self) -> None:
-        """It owes nothing any more."""
-        self._row.clear()
-
-    def put(self, fits: Fits | None = None, call: Call | None = None) -> None:
-        """It was asked: for a read, or for its version."""
-        self._row.append((fits, call))
-
-    def take(self, fits: Fits | None = None) -> Call | None:
-        """It has answered: give the call whose answer that is, `None` where nobody has asked for it."""
-        if all(each != fits for each, _ in self._row):
-            return None
-        while True:
-            each, call = self._row.popleft()
-            if each == fits:
-                return call
+VERSION = "version"
+"""What the answer bears by which it is known that all before it has come."""
 
 
 class FirmataBuses(DeviceSession[PinPoint | DevicePoint]):
@@ -79,19 +48,31 @@ class FirmataBuses(DeviceSession[PinPoint | DevicePoint]):
             self._set_up(firmata.SpiDeviceConfig(device_id=chip, mode=spi.mode, max_speed=spi.rate))
         self._begin_devices(now)
 
-    def _ask_version(self, purpose: Purpose) -> None:
-        self._owed.put()
+    def _ask_version(self, purpose: Purpose, now: float) -> None:
+        self._note_question(VERSION, VERSION, now)
         self._send(firmata.VersionQuery(), None, Topic.BOARD, self.board, purpose=purpose)
+
+    def _will_ask(self, bears: Hashable, asked_for: object, now: float) -> None:
+        """Something is asked next; what is late is told apart from it, unless that was asked for the same."""
+        if self._owed.is_late and not self._owed.is_last(asked_for):
+            self._owed.is_late = False
+            self._ask_version(Purpose.POLL, now)
+        self._note_question(bears, asked_for, now)
+
+    def _note_question(self, bears: Hashable, asked_for: object, now: float) -> None:
+        """It is answered in its order, and no later than one may try."""
+        lost_at = self.answer_by(now) + self._settings.patience(self.byte_seconds)
+        self._owed.put(bears, asked_for, now, lost_at)
 
     def _hear_bus(self, message: firmata.I2cReply, now: float, cause: int | None) -> None:
         call = self._owed.take((message.address, message.register, len(message.data)))
-        if call is not None and call is self._fleet.open:
+        if isinstance(call, Call) and call is self._fleet.open:
             self._fleet.answered(message.data, now, cause)
         self._fleet.advance(now)
 
     def send_call(self, call: Call, now: float) -> None:
         """Say a transaction: a read of a register in one message, all else as it is."""
-        del now
+        self._owed.is_late = self._owed.is_late or self._owed.holds(Call)  # each is waited for before the next
         if call.spi is not None:
             self._send_spi(call, call.spi.chip)
             return
@@ -103,9 +84,7 @@ class FirmataBuses(DeviceSession[PinPoint | DevicePoint]):
         elif call.data:
             messages.append(request(mode=firmata.I2cAction.WRITE, data=call.data))
         if call.count:
-            if self._owed:
-                self._ask_version(Purpose.POLL)
-            self._owed.put((call.address, register or 0, call.count), call)
+            self._will_ask((call.address, register or 0, call.count), call, now)
             restart = register is not None
             messages.append(request(mode=firmata.I2cAction.READ, register=register, count=call.count, restart=restart))
         for message in messages:

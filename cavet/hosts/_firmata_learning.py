@@ -1,25 +1,26 @@
 """How the host comes to know a Firmata board: who it is, what its pins can do, how they stand.
 
 A board answers in the order in which it is asked. So who it is, said before the answer to what it can do, is an answer,
-or what it says when it starts; said after that and unasked, it has started anew. And of a pin that was asked twice how
-it stands, since the board was slow, the second answer tells how it stood before it was set up.
+or what it says when it starts; said after that and unasked, it has started anew.
 Source: Firmata protocol 2.7, "query firmware name and version", "capability query", "pin state query".
 """
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterable, Mapping
 from math import inf
 
-from cavet.hosts._firmata_bus import FirmataBuses
+from cavet.hosts._firmata_bus import VERSION, FirmataBuses
 from cavet.hosts._firmata_learned import Learned
 from cavet.hosts._points import DevicePoint, PinPoint
 from cavet.hosts._session import SessionSettings, SessionState
 from cavet.hosts.buses import DeviceSettings
 from cavet.protocols import firmata
-from cavet.record import Tell
+from cavet.record import Purpose, Tell
 from cavet.wording import plain
+
+LEARNING = "learning"
+"""What a pin's state is asked for before it is set up."""
 
 
 class FirmataLearning(FirmataBuses):
@@ -34,8 +35,6 @@ class FirmataLearning(FirmataBuses):
         self.learned = Learned()
         self._is_met = False
         """Whether it has told what it can do since it was asked who it is."""
-        self._states_asked: Counter[int] = Counter()
-        """How often pins were asked how they stood before they were set up, without an answer so far."""
 
     @property
     def title(self) -> str:
@@ -49,7 +48,7 @@ class FirmataLearning(FirmataBuses):
     def _begin_to_learn(self, deadline: float) -> None:
         """It speaks first, or is asked at the deadline: nothing that was said to it before will be answered."""
         self._is_met = False
-        self._states_asked.clear()
+        self._owed.clear()
         self._enter(SessionState.BOOTING, deadline)
 
     def _started_anew(self, cause: int | None) -> None:
@@ -68,24 +67,24 @@ class FirmataLearning(FirmataBuses):
         self._tries += 1
         if self.state is SessionState.SILENT:
             self._deadline = now + self._settings.boot_wait
-            self._ask_who()
+            self._ask_who(now)
         elif self._tries > self._settings.retries:
             self._enter(SessionState.SILENT, now + self._settings.boot_wait)
         else:
             self._ask(now)
 
     def _ask(self, now: float) -> None:
-        (self._ask_who if self.state is SessionState.ASKING else self._ask_what)()
+        (self._ask_who if self.state is SessionState.ASKING else self._ask_what)(now)
         self._deadline = self.answer_by(now)
 
-    def _ask_who(self) -> None:
+    def _ask_who(self, now: float) -> None:
         self._is_met = False
-        self._set_up(firmata.VersionQuery())
+        self._ask_version(Purpose.SET_UP, now)
         self._set_up(firmata.FirmwareQuery())
 
     def _hear_version(self, message: firmata.ProtocolVersion, now: float, cause: int | None) -> None:
         self.learned.version = (message.major, message.minor)
-        self._owed.take()
+        self._owed.take(VERSION)
 
     def _hear_firmware(self, message: firmata.FirmwareReport, now: float, cause: int | None) -> None:
         if self._is_met and not self.hears_others:
@@ -95,14 +94,14 @@ class FirmataLearning(FirmataBuses):
             self._enter(SessionState.LEARNING, inf)
             self._ask(now)
 
-    def _ask_what(self) -> None:
+    def _ask_what(self, now: float) -> None:
         if self.learned.abilities is None:
             self._set_up(firmata.CapabilityQuery())
         if self.learned.channels is None:
             self._set_up(firmata.AnalogMappingQuery())
         for pin in self._pins():
             if pin not in self.learned.states:
-                self._states_asked[pin] += 1
+                self._note_question(pin, LEARNING, now)
                 self._set_up(firmata.PinStateQuery(pin=pin))
 
     def _pins(self) -> list[int]:
@@ -123,7 +122,6 @@ class FirmataLearning(FirmataBuses):
         self._learned_more(now)
 
     def _hear_state(self, message: firmata.PinStateResponse, now: float, cause: int | None) -> None:
-        self._states_asked[message.pin] = max(0, self._states_asked[message.pin] - 1)
         self.learned.states[message.pin] = (message.mode, message.state)
         self.learned.told[message.pin] = cause
         self._learned_more(now)
@@ -137,6 +135,6 @@ class FirmataLearning(FirmataBuses):
         if learned.abilities is None or learned.channels is None or len(learned.states) < len(self._pins()):
             return
         if not learned.is_sure(self._pin_points.values(), self._settings.retries):
-            self._ask_what()
+            self._ask_what(now)
             return
         self._set_up_points(now)

@@ -54,6 +54,15 @@ class Devices(unittest.TestCase):
 
         return in_fast_time(story, boards=[board])
 
+    def test_what_waits_for_its_turn_on_the_bus_says_so(self):
+        async def story(bench, standings):
+            for name in ("mast_2", "panel", "yard_1"):
+                bench.ask(bench.point(name), True if name != "panel" else "full", by="test")
+            point = bench.point("yard_1")
+            return bench.link_of(point).session.what_holds(point)
+
+        self.assertRegex(in_fast_time(story, boards=["gatehouse"]), r"waits for its turn on the bus, behind \d+ trans")
+
     def test_an_expanders_lamps_a_panel_and_a_matrix_over_firmata(self):
         wishes = {"mast_2": True, "mast_5": True, "panel": "Lock open\n1 212 mm", "arrow": "↑"}
         found, parts, events, now = self.ask("gatehouse", wishes)

@@ -3,6 +3,7 @@
 import unittest
 
 import cavet
+from cavet.demo import demo_path
 from cavet.record import Kind
 from tests.checks.huts import SHED, Folder, hut
 
@@ -73,6 +74,29 @@ class TheWalk(Folder, unittest.TestCase):
             remarks = [event.note for event in bench._running.record.since(0) if event.kind is Kind.REMARK]
         self.assertEqual([(True, "")] * 3, [(each.held, each.why) for each in walked])
         self.assertEqual([], [note for note in remarks if "anew" in note])
+
+    def test_a_wish_on_the_bus_of_a_very_slow_board_says_what_holds_it(self):
+        text = demo_path().read_text("utf-8").replace('delay = "800 ms"', 'delay = "2 s"')
+        path = self.folder / "slow.bench.toml"
+        path.write_text(text, "utf-8")
+        with cavet.open(path, seed="a") as bench:
+            bench["beacon"].set(10)
+            with bench.defect("slow_board"):
+                self.assertIn("mast is being set up once more", self._broken(bench, "mast_1").why)
+        with cavet.open(path, seed="a", defects=["slow_board"]) as bench:
+            self._broken(bench, "mast_1")
+            self.assertIn("mast has not been set up yet", self._broken(bench, "mast_2").why)
+
+    def _broken(self, bench, name):
+        with self.assertRaises(cavet.Unconfirmed) as caught:
+            bench[name].set("on")
+        return caught.exception.trail
+
+    def test_what_a_slow_board_has_read_before_a_wish_confirms_nothing(self):
+        with cavet.open("demo", seed="a", defects=["slow_board"]) as bench:
+            bench["mast_1"].set("on")
+            stages = {stage.stage: stage.t for stage in bench["mast_2"].set("on").stages}
+        self.assertGreaterEqual(stages["confirmed"] - stages["framed"], 0.8)
 
     def test_a_bus_that_answers_late_but_in_time_breaks_no_wish(self):
         with cavet.open("demo", seed="w") as bench:

@@ -364,6 +364,31 @@ class Lines(unittest.TestCase):
                 talk.go(due)
                 self.assertEqual(len(talk.asked()), 1)
 
+    def test_on_a_serial_line_a_late_answer_is_not_taken_for_that_to_the_next_request(self):
+        late = Talk(SPEED, framing="modbus-rtu", character=0.0002, retries=0).open()
+        (request,) = late.asked()
+        late.time = 0.11
+        late.session.advance(late.time)
+        self.assertEqual([], late.asked())
+        late.time = 0.2
+        late.answer(request, modbus.ReadHoldingRegistersResponse, values=(500,))  # nothing waits for it
+        self.assertIsNone(late.session.readings["speed"].got)
+        late.time = late.session.advance(late.time)
+        late.session.advance(late.time)
+        (request,) = late.asked()
+        late.answer(request, modbus.ReadHoldingRegistersResponse, values=(700,))
+        self.assertEqual(70, late.session.readings["speed"].got)
+
+    def test_what_was_told_soon_after_another_wish_may_be_from_before_it(self):
+        talk = Talk(PUMP).open()
+        talk.serve(memory())
+        for now, value, sent in ((1.0, False, False), (1.05, True, True), (5.0, True, False), (5.1, False, True)):
+            talk.go(now)
+            talk.session.readings["pump"].hear(value, now)  # as if it stood there
+            talk.session.ask("pump", value, now)
+            with self.subTest(now):
+                self.assertEqual(sent, "write-single-coil" in [each.NAME for each in talk.serve(memory())])
+
     def test_what_is_told_to_all_is_not_answered_and_followed_by_a_pause(self):
         talk = Talk(PUMP, SPEED, DOOR, framing="modbus-rtu", character=10 / 9600, unit=0, turnaround=0.2).open()
         self.assertIs(talk.session.state, SessionState.READY)
