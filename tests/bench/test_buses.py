@@ -56,9 +56,9 @@ class Devices(unittest.TestCase):
 
     def test_what_waits_for_its_turn_on_the_bus_says_so(self):
         async def story(bench, standings):
-            for name in ("mast_2", "panel", "yard_1"):
-                bench.ask(bench.point(name), True if name != "panel" else "full", by="test")
-            point = bench.point("yard_1")
+            for name, value in (("panel", "Lock full"), ("arrow", "↑"), ("mast_2", True)):
+                bench.ask(bench.point(name), value, by="test")
+            point = bench.point("mast_2")
             return bench.link_of(point).session.what_holds(point)
 
         self.assertRegex(in_fast_time(story, boards=["gatehouse"]), r"waits for its turn on the bus, behind \d+ trans")
