@@ -142,7 +142,7 @@ class BenchCore:
     async def _wait_until(self, condition: Callable[[], object], at_most: float) -> float:
         began, at_most = self.t, finite(at_most, "wait_until.at_most", SECONDS, 0.0)
         while not condition():
-            if self.t - began > at_most:
+            if self._running.clock.spent_since(began) > at_most:
                 raise TooLate(f"what was waited for has not come within {digits(at_most)} s")
             await asyncio.sleep(LOOK_SECONDS)
         return self.t - began
