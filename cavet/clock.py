@@ -34,23 +34,23 @@ KEPT_ABSENCES = 64
 
 class Absences:
     """When a loop was not there, since the program was stopped, or the machine slept: what comes meanwhile is heard
-    late, and is not late by that. Times are the loop's own, in seconds."""
+    late, and is not late by that. Times are the loop's own, in seconds. May be asked from any thread."""
 
     def __init__(self) -> None:
         self._all: deque[tuple[float, float]] = deque(maxlen=KEPT_ABSENCES)
         self._ended = -inf
         self._in_turn = 0
-        self._seen = monotonic()
+        self._due = inf
 
-    def look(self, waited: float = 0.0) -> None:
-        """The loop is here; it meant to be, so long after it was here last."""
-        now, due = monotonic(), self._seen + waited
+    def look(self, wait: float) -> None:
+        """The loop is here. It means to be so again when it has waited so long; while it works, at once."""
+        now, due = monotonic(), self._due
         if now - due > AWAY_SECONDS:
             self._in_turn = self._in_turn + 1 if self._is_next(due) else 1
             if self._in_turn <= MOST_IN_TURN:
                 self._all.append((due, now))
             self._ended = now
-        self._seen = now
+        self._due = now + wait
 
     def _is_next(self, due: float) -> bool:
         """Whether one that begins now follows the last one at once. What is always late must have an end."""
@@ -58,9 +58,10 @@ class Absences:
 
     def since(self, begin: float, now: float) -> float:
         """For how long it was not there since `begin`. What goes on now counts, too: whoever asks was away himself."""
-        gone = sum(end - max(begin, start) for start, end in self._all if end > begin)
-        is_away = now - self._seen > AWAY_SECONDS and (self._in_turn < MOST_IN_TURN or not self._is_next(self._seen))
-        return gone + now - max(begin, self._seen) if is_away else gone
+        gone = sum(end - max(begin, start) for start, end in list(self._all) if end > begin)
+        due = self._due
+        is_away = now - due > AWAY_SECONDS and (self._in_turn < MOST_IN_TURN or not self._is_next(due))
+        return gone + now - max(begin, due) if is_away else gone
 
 
 class FineSelector(selectors.EpollSelector):
@@ -72,15 +73,12 @@ class FineSelector(selectors.EpollSelector):
         self.absences = Absences()
 
     def select(self, timeout: float | None = None) -> list[tuple[selectors.SelectorKey, int]]:
-        self.absences.look()
-        if timeout is None:
-            found = super().select(None)
-            self.absences.look(inf)
-            return found
-        if timeout > 0:
+        self.absences.look(inf if timeout is None else max(0.0, timeout))
+        if timeout is not None and timeout > 0:
             select.select([self.fileno()], [], [], timeout)
-        found = super().select(0)
-        self.absences.look(max(0.0, timeout))
+            timeout = 0
+        found = super().select(timeout)
+        self.absences.look(0.0)
         return found
 
 
