@@ -103,8 +103,10 @@ class Same(unittest.TestCase):
                 set beacon to 0 %
                 set walkway to 50 %
                 set beacon to 50 %
+                wait 20 ms
                 set walkway to 0 %
                 set beacon to 0 %
+                wait 20 ms
                 set beacon to 50 %
             """)
         self.assertEqual(["—", "7", "7"], ran.said[:3])
