@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable
-from contextlib import suppress
 from itertools import pairwise
 from math import inf
 from typing import Any, TypeVar, cast
@@ -264,10 +263,9 @@ class HostLink:
                     if place >= len(pieces) - count:  # from here on something whole has been said
                         hand.listen(gone)
                 if is_answer is not None:
-                    with suppress(TimeoutError):
-                        async with asyncio.timeout(within + hand.gone - self.clock.now()) as timeout:
-                            hand.coming = Coming(timeout, self._byte_seconds, LONGEST_ANSWER)
-                            await hand.all_heard.wait()
+                    hand.coming = Coming(self.clock, self._byte_seconds, LONGEST_ANSWER)
+                    left = within + hand.gone - self.clock.now()
+                    await hand.coming.wait(hand.all_heard.is_set, hand.all_heard, left)
                 return Answer(asked, tuple(hand.heard))
             finally:
                 self._hand = None

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from math import inf
 from typing import TypeVar
 
+from cavet.clock import BenchClock
 from cavet.hosts import LONGEST_ANSWER
 from cavet.links import Coming, HostEnd
 
@@ -17,7 +18,8 @@ class Talk:
     """What is said and heard at an end. `heard` is all that has come since the last question."""
 
     def __init__(self, end: HostEnd, until: float = inf) -> None:
-        self._may_last = until
+        self._clock = BenchClock(asyncio.get_running_loop())
+        self._may_last = self._clock.of(until)
         self.byte_seconds = 0.0
         """How long a byte takes on a line, in s: so much longer is waited, for what goes and for what comes."""
         self._end = end
@@ -60,7 +62,7 @@ class Talk:
     @property
     def ended(self) -> bool:
         """Whether nothing more can be asked: it has hung up, or the time for it all is up."""
-        return bool(self.over) or asyncio.get_running_loop().time() >= self._may_last
+        return bool(self.over) or self._clock.now() >= self._may_last
 
     async def ask(self, data: bytes, understand: Callable[[bytes], T | None], seconds: float) -> T | None:
         """Say something, and look at what comes back until it is understood; `None` when time is up, or it hung up."""
@@ -72,22 +74,12 @@ class Talk:
 
     async def listen(self, understand: Callable[[bytes], T | None], seconds: float) -> T | None:
         """Look at what comes until it is understood."""
-        if seconds <= 0:
-            return understand(self.heard)
+        self._coming = Coming(self._clock, self.byte_seconds, LONGEST_ANSWER, self._may_last)
         try:
-            due = min(asyncio.get_running_loop().time() + seconds, self._may_last)
-            async with asyncio.timeout_at(due) as timeout:
-                self._coming = Coming(timeout, self.byte_seconds, LONGEST_ANSWER, self._may_last)
-                while (found := understand(self.heard)) is None:
-                    if self.over:
-                        return None
-                    self._came.clear()
-                    await self._came.wait()
-                return found
-        except TimeoutError:
-            return None
+            await self._coming.wait(lambda: bool(self.over) or understand(self.heard) is not None, self._came, seconds)
         finally:
             self._coming = None
+        return understand(self.heard)
 
     async def pause(self, seconds: float) -> None:
         """Say nothing for a while: what is heard meanwhile is forgotten."""
