@@ -26,12 +26,16 @@ class Outcome(NamedTuple):
     seconds: float
 
 
+def path_of(name: str) -> Path:
+    return HERE.parent.joinpath(*name.split(".")).with_suffix(".py")
+
+
 def modules(parts: list[str]) -> list[str]:
     names = [
         ".".join(("tests", *path.relative_to(HERE).with_suffix("").parts)) for path in sorted(HERE.rglob("test_*.py"))
     ]
     chosen = [name for name in names if not parts or any(part in name for part in parts)]
-    return sorted(chosen, key=lambda name: "console" not in name)  # the slow ones first
+    return sorted(chosen, key=lambda name: ("console" not in name, -path_of(name).stat().st_size))  # slow ones first
 
 
 def run(module: str) -> Outcome:
