@@ -140,6 +140,15 @@ class RealTime(unittest.TestCase):
         self.assertGreaterEqual(told[0][1], 0.005)
         self.assertGreaterEqual(told[1][1], 0.02)
 
+    def test_it_waits_in_a_program_that_has_a_thousand_files_open(self):
+        if resource.getrlimit(resource.RLIMIT_NOFILE)[0] < 1500:
+            self.skipTest("no more than a thousand files can be open here")
+        with tempfile.TemporaryFile() as file, contextlib.ExitStack() as files:
+            for _ in range(1100):
+                files.callback(os.close, os.dup(file.fileno()))
+            told = clock.run(told_times([("later", 0.02), ("sooner", 0.005)]))
+        self.assertEqual([name for name, _ in told], ["sooner", "later"])
+
     def test_while_it_was_stopped_nobody_was_there(self):
         async def story():
             bench = clock.BenchClock(asyncio.get_running_loop())
