@@ -1,7 +1,11 @@
 """The two speeds of the clock."""
 
 import asyncio
+import contextlib
+import os
+import resource
 import socket
+import tempfile
 import time
 import unittest
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 import array
 import contextlib
 import errno
+import math
 import select
 import socket
 import threading
@@ -154,7 +155,9 @@ class Handle:
 def _receive(line: socket.socket, left: float | None) -> bytes:
     """Bytes, or none when the time is up. Raises `USBError`."""
     try:
-        if not select.select([line], [], [], left)[0]:
+        ready = select.poll()
+        ready.register(line, select.POLLIN)
+        if not ready.poll(None if left is None else math.ceil(max(0.0, left) * 1000)):
             return b""
         data = line.recv(65536)
     except (OSError, ValueError) as error:  # it was given back by another thread, or the connection broke
