@@ -224,7 +224,7 @@ class HostLink:
 
     def look(self, name: str) -> bool:
         """Ask afresh how a point stands; `False` where nothing can be asked."""
-        asks = self._attempt(self.session.look, name, self.clock.now())
+        asks = self._attempt(self.session.look, name, self._now())
         self.turn()
         return bool(asks)
 
@@ -237,7 +237,7 @@ class HostLink:
         return asked
 
     def _ask(self, name: str, value: Asked, by: str, cause: int | None) -> int:
-        return self.session.ask(name, value, self.clock.now(), by=by, cause=cause)
+        return self.session.ask(name, value, self._now(), by=by, cause=cause)
 
     async def say(
         self, pieces: Pieces, name: str, by: str, decoder: Decoder, is_answer: Callable[[Frame], bool] | None,
@@ -306,7 +306,7 @@ class HostLink:
             self._require_open()
             self._keeps_back = False
             waiting = self.session.take_out()
-        self._attempt(self.session.say_by_hand, data, asked, name, self.clock.now())
+        self._attempt(self.session.say_by_hand, data, asked, name, self._now())
         self._attempt(self._send)
         out = self.clock.of(max(self._busy_until, asyncio.get_running_loop().time()))
         if waiting is not None:
@@ -321,7 +321,7 @@ class HostLink:
 
     def rest(self, by: str) -> list[int]:
         """Send every output to its rest value, now."""
-        asked = self._attempt(self.session.rest, self.clock.now(), by)
+        asked = self._attempt(self.session.rest, self._now(), by)
         self.turn()
         return asked or []
 
@@ -334,7 +334,7 @@ class HostLink:
         self._sent = 0
         self.clients.add(self._end.name)
         self._stream = self._traffic.begin(self._end.name)
-        self._attempt(self.session.opened, self.clock.now())
+        self._attempt(self.session.opened, self._now())
         self.turn()
 
     def received(self, data: bytes, offset: int, at: float) -> None:

@@ -49,6 +49,10 @@ class Waiting:
     def advance(self, now):
         return self.due
 
+    def ask(self, name, value, now, **how):
+        self.asked_behind = len(self.away)  # what is asked now is not late by a time that was before
+        return 0
+
     def take_out(self):
         return None
 
@@ -104,10 +108,12 @@ class Away(unittest.TestCase):
             now.time = 0.3
             link.turn()
             self.assertEqual(session.away, [])
-            for turn in (link.turn, lambda: link.received(b"", 0, 0.0)):
+            asks = lambda: link.ask("p", 1.0, "test")  # noqa: E731
+            for turn in (link.turn, lambda: link.received(b"", 0, 0.0), asks):
                 now.time, now.away, session.due, session.away = 3.0, 2.4, 9.0, []
                 turn()
-                self.assertEqual(session.away, [2.4])
+                self.assertEqual(session.away[0], 2.4)
+            self.assertEqual(session.asked_behind, 1)
 
         asyncio.run(story())
 
