@@ -51,17 +51,29 @@ class State(unittest.TestCase):
         (self.folder / "file").write_text("no folder")
         self.states("file", "file")
         with self.assertRaises(WrongError) as caught:
-            own_record("a")
+            own_record(Path("a.bench.toml"))
         expected = "one that can be written: XDG_STATE_HOME names another"
         self.assertEqual(str(caught.exception), f'the state folder: found "Not a directory", expected {expected}')
 
     def test_a_record_that_another_window_writes_is_left_alone(self):
         self.states("state")
-        first = own_record("lock")
+        bench = Path("lock.bench.toml")
+        first = own_record(bench)
         writer = RecordWriter(Record(lambda: 0.0), first)
-        self.assertEqual((first.name, own_record("lock").name), ("lock.record", "lock-2.record"))
+        self.assertEqual((first.name, own_record(bench).name), ("lock.record", "lock-2.record"))
         writer.close()
-        self.assertEqual(own_record("lock"), first)
+        self.assertEqual(own_record(bench), first)
+
+    def test_the_record_of_another_bench_of_the_same_name_is_left_alone(self):
+        self.states("state")
+        benches = [self.folder / name / "lock.bench.toml" for name in "ab"]
+        for bench in benches:
+            bench.parent.mkdir()
+            bench.write_text("")
+            RecordWriter(Record(lambda: 0.0), own_record(bench), {"file": str(bench)}).close()
+        self.assertEqual(["lock.record", "lock-2.record"], [own_record(bench).name for bench in benches])
+        benches[0].unlink()
+        self.assertEqual("lock.record", own_record(benches[1]).name)
 
 
 if __name__ == "__main__":

@@ -6,6 +6,7 @@ import os
 import sys
 import threading
 from collections.abc import Callable
+from contextlib import closing
 from itertools import chain, count
 from pathlib import Path
 
@@ -22,7 +23,7 @@ from cavet.commands.new import refuse_old, write_new
 from cavet.faults import FORESEEN
 from cavet.files import file_errors, write_whole
 from cavet.log import state_path
-from cavet.record import check_new, writer_of
+from cavet.record import RecordFile, check_new, writer_of
 from cavet.wording import WrongError, listed
 
 LAST_BENCH = "last-bench"
@@ -61,12 +62,23 @@ def in_state(name: str) -> Path:
         return state_path(name)
 
 
-def own_record(name: str) -> Path:
-    """Where a bench's record is kept when nobody has named a file: in the place of the last one, where no other window
-    still writes that."""
+def own_record(bench: Path) -> Path:
+    """Where a bench's record is kept when nobody has named a file: in the place of its last one, where no other window
+    still writes that; not in that of another bench of the same name."""
+    name = bench.name.partition(".")[0]
     names = chain([name], (f"{name}-{number}" for number in count(2)))
     paths = (in_state(f"{each}.record") for each in names)
-    return next(path for path in paths if not writer_of(path))
+    return next(path for path in paths if not writer_of(path) and not _is_of_another(path, bench))
+
+
+def _is_of_another(record: Path, bench: Path) -> bool:
+    """Whether there is a record of another bench, whose file is there still."""
+    try:
+        with closing(RecordFile(record)) as file:
+            other = Path(file.about.get("file", ""))
+    except WrongError:
+        return False
+    return other.is_absolute() and other != bench.resolve() and other.is_file()
 
 
 def begin(path: Path) -> str:
@@ -98,7 +110,7 @@ def open_workbench(file: BenchFile, at: tuple[str, ...], broker: str | None, kep
         from cavet.workbench import Changing, Desk, app_for
     if kept.path is not None:
         check_new(kept.path, force=kept.force)
-    path = kept.path or own_record(file.path.name.partition(".")[0])
+    path = kept.path or own_record(file.path)
     write_whole(in_state(LAST_BENCH), [str(file.path.resolve()).encode()])
     changing = Changing(file)
 
