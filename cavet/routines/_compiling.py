@@ -81,7 +81,13 @@ class Value(msgspec.Struct, frozen=True, kw_only=True):
         """In Python: how it is told to a person."""
         words = ", ".join(code.quoted(word) for word in self.words)
         of = [f'"{self.unit}"'] if self.unit else [f"words=({words})"] if self.kind == "switch" else []
+        of += [f"places={self.places}"] if self.places else []
         return code.called("told", self.python, *of)
+
+    @property
+    def places(self) -> int:
+        """How many places behind the point tell two numbers of it apart."""
+        return units.places(self.resolution) if self.resolution else 0
 
     def shown(self, value: Any) -> str:
         """A value of it, for a person."""
@@ -91,7 +97,9 @@ class Value(msgspec.Struct, frozen=True, kw_only=True):
             return self.words[bool(value)]
         if self.kind == "text":
             return plain(str(value), MAX_TEXT)
-        return units.show(round(float(value), 6), self.unit or "") if math.isfinite(value) else "no number"
+        if not math.isfinite(value):
+            return "no number"
+        return units.show(round(float(value), 6), self.unit or "", step=self.resolution or 1.0)
 
 
 class Names(msgspec.Struct):

@@ -123,12 +123,14 @@ def differ(one: Any, other: Any, within: float = 0.0) -> bool:
     return bool(abs(one - other) > within if within else one != other)
 
 
-def told(value: Any, unit: str | None = None, *, words: tuple[str, str] | None = None) -> str:
-    """A value as a person is told of it: with its unit, or its word for false and true."""
+def told(value: Any, unit: str | None = None, *, words: tuple[str, str] | None = None, places: int = 0) -> str:
+    """A value as a person is told of it: with its unit, or its word for false and true; a number with three digits, or
+    with so many places behind the point where these are more."""
     if _is_unknown(value):
         return "—"
     kind = "switch" if words is not None else "text" if isinstance(value, str) else "number"
-    return Value(kind=kind, unit=unit, words=words or ("off", "on"), run=lambda look: value).shown(value)
+    made = Value(kind=kind, unit=unit, words=words or ("off", "on"), run=lambda look: value, resolution=0.1**places)
+    return made.shown(value)
 
 
 def _function(name: str, *values: Any) -> float:

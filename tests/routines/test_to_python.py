@@ -77,6 +77,14 @@ class Same(unittest.TestCase):
         )
         self.assertEqual(["2 6 6", "main", "told 1"], ran.said)
 
+    def test_a_value_is_said_as_fine_as_its_wire_can_tell(self):
+        ran = run("""
+            routine a
+                set supply_1_voltage to 5.003 V
+                say "{supply_1_voltage} {supply_1_voltage * 2}"
+            """)
+        self.assertEqual(["5.003 V 10 V"], ran.said)
+
     def test_values_that_are_known_only_on_some_ways(self):
         ran = run("""
             routine a
