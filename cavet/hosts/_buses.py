@@ -59,6 +59,7 @@ class BusesSession(DeviceSession[DevicePoint]):
             elif message.why:
                 self._fleet.refused(plain(message.why, 200), now)
             else:
+                self.round_trip = now - self._fleet.open.sent_at if self._fleet.open is not None else self.round_trip
                 self._fleet.answered(message.data, now, find_cause(frame))
         self._fleet.advance(now)
 

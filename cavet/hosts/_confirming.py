@@ -23,8 +23,8 @@ class Confirming(Awaiting[_Missing]):
         """Expect these numbers at these pins; an older wish for the same point is not waited for any more."""
         self.put(_Missing(wish, now, deadline, dict(wanted)))
 
-    def hear(self, wish: Wish, pin: int, state: int, now: float) -> tuple[bool, float] | None:
-        """A pin was read back for a wish. Tell whether it agrees, and how long that took, where this ends the wish."""
+    def hear(self, wish: Wish, pin: int, state: int) -> bool | None:
+        """A pin was read back for a wish. Tell whether it agrees, where this ends the wish."""
         waiting = self.get(wish.point.name)
         if waiting is None or waiting.wish is not wish or pin not in waiting.missing:
             return None
@@ -32,7 +32,7 @@ class Confirming(Awaiting[_Missing]):
         if agrees and waiting.missing:
             return None
         self.pop(wish.point.name)
-        return agrees, now - waiting.since
+        return agrees
 
 
 class Looks:

@@ -94,7 +94,7 @@ class DeviceSession(Session[P], Generic[P]):
 
     def wish_done(self, wish: Wish, now: float) -> None:
         """What was wanted at a device was read back."""
-        self._confirm(wish, now, now - self.readings[wish.point.name].asked_at)
+        self._confirm(wish, now, None)
 
     def wish_unchanged(self, wish: Wish, now: float) -> None:
         """What is wanted at a device stands there already."""

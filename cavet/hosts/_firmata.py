@@ -291,7 +291,7 @@ class FirmataSession(FirmataLearning):
     # hearing
 
     def _hear_pin_state(self, message: firmata.PinStateResponse, now: float, cause: int | None) -> None:
-        asked_for = self._owed.take(message.pin)
+        asked_for = self._take_answer(message.pin, now)
         if self.state is SessionState.LEARNING and asked_for is LEARNING:
             self._hear_state(message, now, cause)
         if self.state is not SessionState.READY or asked_for is LEARNING:
@@ -313,13 +313,12 @@ class FirmataSession(FirmataLearning):
         self, wish: Wish, message: firmata.PinStateResponse, problem: str, now: float, cause: int | None
     ) -> None:
         """A pin tells how it stands behind a wish: there is a problem where it is in another mode."""
-        done = self._confirming.hear(wish, message.pin, ELSEWHERE if problem else message.state, now)
-        if done is None:
+        agrees = self._confirming.hear(wish, message.pin, ELSEWHERE if problem else message.state)
+        if agrees is None:
             return
-        agrees, took = done
         if agrees:
             self._mistrusted = False
-            self._confirm(wish, now, took)
+            self._confirm(wish, now, None)
         elif problem:
             self._set_up(self._modes.set_again(message.pin))
             self._missed(wish, problem, now)

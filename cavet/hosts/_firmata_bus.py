@@ -10,8 +10,9 @@ from functools import partial
 from typing import Any
 
 from cavet.hosts._devices import DeviceSession
-from cavet.hosts._firmata_owed import Owed
+from cavet.hosts._firmata_owed import Owed, Question
 from cavet.hosts._points import DevicePoint, PinPoint
+from cavet.hosts._session import SessionState
 from cavet.hosts.buses import ON_SPI, Call
 from cavet.protocols import Message, firmata
 from cavet.record import Purpose, Topic
@@ -62,10 +63,17 @@ class FirmataBuses(DeviceSession[PinPoint | DevicePoint]):
     def _note_question(self, bears: Hashable, asked_for: object, now: float) -> None:
         """It is answered in its order, and no later than one may try."""
         lost_at = self.answer_by(now) + self._settings.patience(self.byte_seconds)
-        self._owed.put(bears, asked_for, now, lost_at)
+        self._owed.put(Question(now, lost_at, bears, asked_for))
+
+    def _take_answer(self, bears: Hashable, now: float) -> object | None:
+        """What an answer was asked for; `None` where nobody has asked."""
+        asked_for, took = self._owed.take(bears, now)
+        if took is not None and self.state is SessionState.READY:
+            self.round_trip = took
+        return asked_for
 
     def _hear_bus(self, message: firmata.I2cReply, now: float, cause: int | None) -> None:
-        call = self._owed.take((message.address, message.register, len(message.data)))
+        call = self._take_answer((message.address, message.register, len(message.data)), now)
         if isinstance(call, Call) and call is self._fleet.open:
             self._fleet.answered(message.data, now, cause)
         self._fleet.advance(now)

@@ -84,7 +84,7 @@ class FirmataLearning(FirmataBuses):
 
     def _hear_version(self, message: firmata.ProtocolVersion, now: float, cause: int | None) -> None:
         self.learned.version = (message.major, message.minor)
-        self._owed.take(VERSION)
+        self._owed.take(VERSION, now)
 
     def _hear_firmware(self, message: firmata.FirmwareReport, now: float, cause: int | None) -> None:
         if self._is_met and not self.hears_others:

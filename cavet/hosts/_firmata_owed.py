@@ -11,14 +11,23 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Hashable
+from typing import NamedTuple
+
+
+class Question(NamedTuple):
+    """Something that was asked: when, until when it may be answered, what its answer bears, what it was asked for."""
+
+    at: float
+    lost_at: float
+    bears: Hashable
+    asked_for: object
 
 
 class Owed:
-    """What was asked, in its order. Each stands with when it will not be answered any more, with what its answer bears,
-    and with what it was asked for. Times are in seconds."""
+    """What was asked, in its order. Times are in seconds."""
 
     def __init__(self) -> None:
-        self._row: deque[tuple[float, Hashable, object]] = deque()
+        self._row: deque[Question] = deque()
         self.is_late = False
         """Whether something was not answered in time, and may be so still."""
 
@@ -27,25 +36,26 @@ class Owed:
         self._row.clear()
         self.is_late = False
 
-    def put(self, bears: Hashable, asked_for: object, now: float, lost_at: float) -> None:
+    def put(self, question: Question) -> None:
         """It is asked for something."""
-        while self._row and self._row[0][0] < now:
+        while self._row and self._row[0].lost_at < question.at:
             self._row.popleft()
-        self._row.append((lost_at, bears, asked_for))
+        self._row.append(question)
 
-    def take(self, bears: Hashable) -> object | None:
-        """It has answered. Give what that was asked for, `None` where nobody has asked."""
-        if all(each != bears for _, each, _ in self._row):
-            return None
-        while True:
-            _, each, asked_for = self._row.popleft()
-            if each == bears:
-                return asked_for
+    def take(self, bears: Hashable, now: float) -> tuple[object | None, float | None]:
+        """It has answered. Give what that was asked for, `None` where nobody has asked; and how long the answer took,
+        `None` where it might be one to another question."""
+        fits = [question for question in self._row if question.bears == bears]
+        if not fits:
+            return None, None
+        while self._row.popleft() is not fits[0]:
+            pass
+        return fits[0].asked_for, now - fits[0].at if len(fits) == 1 else None
 
     def is_last(self, asked_for: object) -> bool:
         """Whether what was asked last was asked for the same."""
-        return bool(self._row) and self._row[-1][2] is asked_for
+        return bool(self._row) and self._row[-1].asked_for is asked_for
 
     def holds(self, kind: type) -> bool:
         """Whether anything was asked for something of a kind."""
-        return any(isinstance(asked_for, kind) for _, _, asked_for in self._row)
+        return any(isinstance(question.asked_for, kind) for question in self._row)

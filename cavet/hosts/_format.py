@@ -211,7 +211,8 @@ class FormatSession(Session[FieldPoint]):
         expected = self._awaiting.get(point.name)
         if expected is not None and point.same(value, expected.wish.value):
             self._awaiting.pop(point.name)
-            self._confirm(expected.wish, now, now - expected.since, value)
+            took = None if expected.wish.tries else now - expected.since
+            self._confirm(expected.wish, now, took, value)
         elif point.kind.is_output and point.name not in self._compared | self._said.keys():
             self._compare_start(point, value, now, cause)
         else:

@@ -304,7 +304,8 @@ class ModbusSession(PollingSession[RegisterPoint, _Request]):
         point = self.points[wish.point.name]
         found = read.words(point, values)
         if point.agree(found, point.pack(wish.value)):
-            self._confirm(wish, now, now - exchange.sent_at, point.unpack(found))
+            is_sure = self._numbered or not exchange.tries
+            self._confirm(wish, now, now - exchange.sent_at if is_sure else None, point.unpack(found))
             return
         self._heard(point, point.unpack(found), now, cause)
         if not self._settings.repeat_writes or not self._try_again(wish, now):

@@ -282,7 +282,8 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
                 note = f"stood in its error queue from before {point.name}: {words}"
                 self._tell(Kind.REMARK, Topic.BOARD, self.board, code, None, note)
             self._taken.add(point.name)
-            self._confirm(wish, now, now - question.sent_at, value)
+            took = None if question.tries else now - question.sent_at  # it may be the answer to the first of them
+            self._confirm(wish, now, took, value)
             return
         if is_value:
             self._heard(point, value, now, cause)

@@ -335,6 +335,20 @@ class Confirming(unittest.TestCase):
         talk.hear("F0 6E 02 03 7F 01 F7")
         self.assertEqual(talk.told(Kind.CONFIRMED)[-1].cause, asked)
 
+    def test_how_fast_it_answers_is_told_where_it_is_sure_which_question_that_was_for(self):
+        talk, _ = self.asked()
+        talk.time = 1.1
+        talk.hear("F0 6E 02 03 7F 01 F7")
+        self.assertAlmostEqual(0.1, talk.session.round_trip)
+        talk, _ = self.asked()
+        talk.go(1.5)
+        talk.time = 1.8
+        talk.hear("F0 6E 02 03 7F 01 F7")  # to the first try, or to the second
+        self.assertEqual((1, None), (len(talk.told(Kind.CONFIRMED)), talk.session.round_trip))
+        talk.time = 2.3
+        talk.hear("F0 6E 02 03 7F 01 F7")
+        self.assertAlmostEqual(0.8, talk.session.round_trip)
+
     def test_late_answers_to_tries_before_do_not_refute_the_next_wish(self):
         talk, _ = self.asked(retries=2, reply_within=0.5)
         talk.go(1.5)
