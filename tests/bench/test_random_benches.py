@@ -10,6 +10,7 @@ from pathlib import Path
 import cavet
 from cavet.bench import PastTrails
 from cavet.benchfile import load_bench
+from cavet.record import Kind
 from cavet.remarks import Weight, remarks_on
 from tests.bench.random_benches import Lots
 from tests.bench.random_inputs import Inputs
@@ -18,6 +19,8 @@ SEEDS, DEFECT_SEEDS, BURST_SEEDS = (*range(36), 106, 170), (*range(34), 163, 175
 INPUT_SEEDS, FAULT_SEEDS, PAST_SEEDS, TRUTH_SEEDS = range(30), range(24), range(16), range(24)
 SLOW = ((40, 110), (40, 300), (48, 300), (61, 110), (103, 300), (205, 110), (211, 110), (222, 110), (258, 600))
 """Seeds of benches with a serial line, and a rate for it."""
+LATE_SEEDS = (6, 26, 229, 406, 491, 588, 637, 656, 682, 868, 869, 885, 931, 1005, 1053, 1092)
+STANDS = (Kind.CONFIRMED, Kind.UNCHANGED)
 FAULTS = ("lose", "delay", "silence", "hang-up", "reset")
 NEAR = 0.025
 
@@ -178,6 +181,38 @@ class Truthful(Asking, unittest.TestCase):
                     asked = bench[name].asked
                     if asked is not None and not is_there(bench, drawn, name, asked) and name not in told:
                         self.assertFalse(bench[name]._point.same(asked, bench[name].got), (name, asked))
+
+
+class Late(Asking, unittest.TestCase):
+    """Boards that answer later than their hosts wait, and wishes that come before the answers."""
+
+    def test_what_is_confirmed_or_left_since_it_stands_there_is_there(self):
+        for seed in LATE_SEEDS:
+            with self.subTest(seed):
+                lot, drawn = random.Random(seed), Lots(seed).drawn
+                for board in sorted({part.partition(".")[0] for part in drawn.parts.values()}):
+                    delay = lot.choice((60, 300, 550, 700, 900, 1200))
+                    late = f'kind = "late"\ndelay = "{delay} ms"\nboard = "{board}"\non = true'
+                    drawn.text += f"\n[defects.late_{board}]\n{late}\n"
+                with (
+                    tempfile.TemporaryDirectory() as folder,
+                    cavet.open(written(drawn, folder), seed=str(seed)) as bench,
+                ):
+                    bench.wait(6)
+                    for _ in range(10):
+                        self.some_wishes(seed, bench, drawn, lot)
+
+    def some_wishes(self, seed, bench, drawn, lot):
+        name = lot.choice([*drawn.levels, *drawn.switches, *drawn.colours])
+        for _ in range(lot.choice((1, 2, 3, 4))):
+            value = some_value(drawn, name, lot)
+            self.ask(bench, name, [value])
+            bench.wait(lot.choice((0, 0.02, 0.2, 0.4, 0.5, 0.6, 1)))
+        bench.wait(9)
+        asked = bench[name]._reading.trail
+        ends = [event for event in bench.record.events if event.cause == asked and event.kind in STANDS]
+        if ends and "asked for already" not in ends[-1].note:
+            self.assertTrue(is_there(bench, drawn, name, value), (seed, name, value, ends[-1]))
 
 
 class Spoilt(unittest.TestCase):
