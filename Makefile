@@ -4,7 +4,7 @@ BIN := .venv/bin
 # Most of what is installed is never used: only what the workbench loads is compiled, at the end.
 QUIET := install --quiet --disable-pip-version-check --no-compile --no-deps
 
-.PHONY: setup develop demo test attack speed lint shots tools clean
+.PHONY: setup develop demo test attack stalled speed lint shots tools clean
 
 setup: .venv/ready
 
@@ -43,6 +43,9 @@ test: develop tools
 
 attack: develop
 	$(BIN)/python -m tests.attack
+
+stalled: develop
+	$(BIN)/python -m tests.stalled
 
 lint: develop
 	$(BIN)/ruff check cavet tests
