@@ -81,13 +81,8 @@ class Value(msgspec.Struct, frozen=True, kw_only=True):
         """In Python: how it is told to a person."""
         words = ", ".join(code.quoted(word) for word in self.words)
         of = [f'"{self.unit}"'] if self.unit else [f"words=({words})"] if self.kind == "switch" else []
-        of += [f"places={self.places}"] if self.places else []
-        return code.called("told", self.python, *of)
-
-    @property
-    def places(self) -> int:
-        """How many places behind the point tell two numbers of it apart."""
-        return units.places(self.resolution) if self.resolution else 0
+        places = units.places(self.resolution or 1.0)
+        return code.called("told", self.python, *of, *([f"places={places}"] if places else []))
 
     def shown(self, value: Any) -> str:
         """A value of it, for a person."""

@@ -290,7 +290,8 @@ def _head_of_board(desk: Desk, name: str) -> dict[str, Any]:
         words, is_gone = presence_words(presence, desk.now)
         bad = bad or is_gone
     says = f" · says: {session.texts[-1]}" if session.texts and link.ready else ""
-    answers = f"answers in {show_duration(session.round_trip)}" if session.round_trip is not None else ""
+    fast = session.round_trip if link.ready else None
+    answers = f"answers in {show_duration(fast)}" if fast is not None else ""
     return {
         "name": name, "line": line, "state": f"{link.address}  {words}{says}", "state_is_bad": bad, "answers": answers
     }  # fmt: skip

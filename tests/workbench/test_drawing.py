@@ -337,6 +337,11 @@ class Boards(unittest.TestCase):
                     self.assertIn(part.name, text)
                     self.assertIn(part.tells[:7], text)
 
+    def test_how_fast_a_board_answers_takes_no_room_from_what_it_says(self):
+        for says, has_room in (("ready", True), ("ready · says: " + "a" * 70 + "!", False)):
+            text = draw_board(board(state=says, answers="answers in 3 ms"), 90, 40).text()
+            self.assertEqual((True, has_room), (says in text, "answers in 3 ms" in text))
+
     def test_current_over_the_limit_is_coral(self):
         canvas = draw_board(board(current=150), 90, 40)
         runs = [(run.text.strip(), run.ink.role) for y in range(3) for run in canvas.row(y)]

@@ -121,9 +121,8 @@ def _draw_head(canvas: Canvas, view: BoardView, width: int, lead: int) -> None:
         canvas.put(len(view.name) + 4, lead, view.line, QUIET, width - meter - len(view.name) - 6)
     else:
         canvas.put(len(view.name) + 4, lead, view.line, QUIET)
-    room = width - 3 - (len(view.answers) + 2 if width > 60 else 0)
-    canvas.put(2, lead + 1, view.state, CORAL if view.state_is_bad else QUIET, room)
-    if width > 60:
+    canvas.put(2, lead + 1, view.state, CORAL if view.state_is_bad else QUIET, width - 3)
+    if width > 60 and len(view.state) + len(view.answers) + 5 <= width:
         canvas.put_right(width - 1, lead + 1, view.answers, HEATHER)
 
 
