@@ -59,7 +59,9 @@ class BusesSession(DeviceSession[DevicePoint]):
             elif message.why:
                 self._fleet.refused(plain(message.why, 200), now)
             else:
-                self.round_trip = now - self._fleet.open.sent_at if self._fleet.open is not None else self.round_trip
+                call = self._fleet.open
+                if call is not None and call.wish is not None:
+                    self.round_trip = now - call.sent_at
                 self._fleet.answered(message.data, now, find_cause(frame))
         self._fleet.advance(now)
 

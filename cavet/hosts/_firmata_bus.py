@@ -9,10 +9,10 @@ from collections.abc import Hashable
 from functools import partial
 from typing import Any
 
+from cavet.hosts._base import Wish
 from cavet.hosts._devices import DeviceSession
 from cavet.hosts._firmata_owed import Owed, Question
 from cavet.hosts._points import DevicePoint, PinPoint
-from cavet.hosts._session import SessionState
 from cavet.hosts.buses import ON_SPI, Call
 from cavet.protocols import Message, firmata
 from cavet.record import Purpose, Topic
@@ -66,9 +66,10 @@ class FirmataBuses(DeviceSession[PinPoint | DevicePoint]):
         self._owed.put(Question(now, lost_at, bears, asked_for))
 
     def _take_answer(self, bears: Hashable, now: float) -> object | None:
-        """What an answer was asked for; `None` where nobody has asked."""
+        """What an answer was asked for; `None` where nobody has asked. By those to wishes it is told how fast it is."""
         asked_for, took = self._owed.take(bears, now)
-        if took is not None and self.state is SessionState.READY:
+        wish = asked_for.wish if isinstance(asked_for, Call) else asked_for
+        if took is not None and isinstance(wish, Wish):
             self.round_trip = took
         return asked_for
 
