@@ -6,6 +6,7 @@ import termios
 import unittest
 from unittest import mock
 
+from cavet import clock
 from cavet.bench import RunningBench
 from cavet.benchfile import check_text, load_bench, start_text
 from cavet.demo import demo_path
@@ -129,13 +130,19 @@ class Strangers(unittest.IsolatedAsyncioTestCase):
         found = await who(os.ttyname(slave), "scpi", 60)
         self.assertEqual((found["idn"], found["baud"]), ("Cavet,Slow,1,1.0", 9600))
 
-    async def test_a_rate_that_is_not_a_usual_one_is_asked_at_where_it_is_named(self):
+    def test_a_rate_that_is_not_a_usual_one_is_asked_at_where_it_is_named(self):
         text = start_text("slow.bench.toml", "Slow", ["firmata"]).replace("rate = 57600", "rate = 1200")
-        bench = RunningBench(check_text(text, "slow.bench.toml"), hosts=False)
-        await bench.start()
-        self.addAsyncCleanup(bench.stop)
-        (endpoint,) = bench.endpoints
-        found = await who(endpoint.address, at_most=60, line=Line(1200))
+
+        async def story():
+            bench = RunningBench(check_text(text, "slow.bench.toml"), hosts=False)
+            await bench.start()
+            try:
+                (endpoint,) = bench.endpoints
+                return await who(endpoint.address, at_most=60, line=Line(1200))
+            finally:
+                await bench.stop()
+
+        found = clock.run(story())
         self.assertEqual(("firmata", 20, 1200), (found["protocol"], found["pins"], found["baud"]))
 
     async def test_every_unit_is_asked_no_longer_than_was_said(self):
