@@ -21,7 +21,7 @@ from cavet.routines import Looking, routine_text
 from cavet.wording import WrongError, digits, plain
 
 WITHIN = 30.0
-SETTLE_SECONDS, LEAST_LOOKS = 0.5, 20
+SETTLE_SECONDS, LEAST_LOOKS = 0.2, 20
 """So long, and so often, it is still looked, after it has ended, whether what was expected comes: on a busy machine a
 board may be late to hear what was said last."""
 MOST_WRITTEN = 120

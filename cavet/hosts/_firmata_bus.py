@@ -5,17 +5,17 @@ Source: Firmata protocol 2.7, I2C and SPI.
 
 from __future__ import annotations
 
-from collections.abc import Hashable
+from collections.abc import Hashable, Iterable, Mapping
 from functools import partial
-from typing import Any
 
 from cavet.hosts._base import Wish
 from cavet.hosts._devices import DeviceSession
 from cavet.hosts._firmata_owed import Owed, Question
 from cavet.hosts._points import DevicePoint, PinPoint
-from cavet.hosts.buses import ON_SPI, Call
+from cavet.hosts._session import SessionSettings
+from cavet.hosts.buses import ON_SPI, Call, DeviceSettings
 from cavet.protocols import Message, firmata
-from cavet.record import Purpose, Topic
+from cavet.record import Purpose, Tell, Topic
 
 MAX_SPI_BYTES = 64
 VERSION = "version"
@@ -25,8 +25,11 @@ VERSION = "version"
 class FirmataBuses(DeviceSession[PinPoint | DevicePoint]):
     """Says transactions, and hears what comes of them."""
 
-    def __init__(self, *arguments: Any, **settings: Any) -> None:
-        super().__init__(*arguments, **settings)
+    def __init__(
+        self, board: str, points: Iterable[PinPoint | DevicePoint], settings: SessionSettings, tell: Tell,
+        devices: Mapping[str, DeviceSettings],
+    ) -> None:  # fmt: skip
+        super().__init__(board, points, settings, tell, devices, acknowledged=False)
         self._owed = Owed()
 
     def _send(

@@ -30,7 +30,7 @@ class FirmataLearning(FirmataBuses):
         self, board: str, points: Iterable[PinPoint | DevicePoint], settings: SessionSettings, tell: Tell,
         devices: Mapping[str, DeviceSettings],
     ) -> None:  # fmt: skip
-        super().__init__(board, points, settings, tell, devices, acknowledged=False)
+        super().__init__(board, points, settings, tell, devices)
         self._pin_points = {point.name: point for point in self.points.values() if isinstance(point, PinPoint)}
         self.learned = Learned()
         self._is_met = False
