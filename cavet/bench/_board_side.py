@@ -65,11 +65,13 @@ class BoardSide:
         return [visit for visit in self.visits.values() if visit.board == board.name]
 
     def turn(self, at: float | None = None) -> None:
-        """Bring the world to the present (or to the time `at`, just past), and come back when something is due."""
+        """Bring the world to the present, and come back when something is due. Whoever gives the time `at` has noted
+        absences until then."""
         world = self.world
-        now = self.clock.now() if at is None else at
-        self.note_absence(now)
-        due = world.advance(now)
+        if at is None:
+            at = self.clock.now()
+            self.note_absence(at)
+        due = world.advance(at)
         for board in world.all_boards:
             if board.may_speak or world.has_cables:
                 out = world.attempt(board, board.take_out)
