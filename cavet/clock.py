@@ -288,17 +288,25 @@ def time_of(loop: asyncio.AbstractEventLoop) -> Callable[[], float]:
 class BenchClock:
     """Seconds since the bench was started, read off the loop that runs it."""
 
-    def __init__(self, loop: asyncio.AbstractEventLoop) -> None:
-        self._time = time_of(loop)
-        self._start = loop.time()
-        self._absences = loop.absences if isinstance(loop, RealLoop) else None
+    def __init__(self, time: Callable[[], float], absences: Absences | None = None) -> None:
+        self.time = time
+        """The loop's own time."""
+        self.begin = time()
+        """When the bench was started, in the loop's own time."""
+        self.absences = absences or Absences()
+        """When nobody was there, in the loop's own time. In fast time that can't be."""
+
+    @classmethod
+    def of_loop(cls, loop: asyncio.AbstractEventLoop) -> BenchClock:
+        """The clock of a bench that is started now on a loop."""
+        return cls(time_of(loop), loop.absences if isinstance(loop, RealLoop) else None)
 
     def now(self) -> float:
-        return self._time() - self._start
+        return self.time() - self.begin
 
     def away_since(self, begin: float) -> float:
         """For how long since a bench time nobody was there, for the program was stopped, or the whole machine."""
-        return self._absences.since(self._start + begin, self._time()) if self._absences is not None else 0.0
+        return self.absences.since(self.begin + begin, self.time())
 
     def spent_since(self, begin: float) -> float:
         """For how long since a bench time somebody was there: what has not come in that time is late."""
@@ -306,8 +314,8 @@ class BenchClock:
 
     def of(self, loop_time: float) -> float:
         """The bench time of a time of the loop's own."""
-        return loop_time - self._start
+        return loop_time - self.begin
 
     def at(self, seconds: float) -> float:
         """The loop's own time for a bench time, as `call_at` wants it."""
-        return self._start + seconds
+        return self.begin + seconds

@@ -155,7 +155,7 @@ class RealTime(unittest.TestCase):
 
     def test_while_it_was_stopped_nobody_was_there(self):
         async def story():
-            bench = clock.BenchClock(asyncio.get_running_loop())
+            bench = clock.BenchClock.of_loop(asyncio.get_running_loop())
             began = bench.now()
             await asyncio.sleep(0.02)
             time.sleep(0.3)  # as if the whole program had been stopped
@@ -171,7 +171,7 @@ class RealTime(unittest.TestCase):
 
     def test_what_has_too_much_to_do_all_the_time_is_there(self):
         async def story():
-            bench = clock.BenchClock(asyncio.get_running_loop())
+            bench = clock.BenchClock.of_loop(asyncio.get_running_loop())
             for _ in range(16):
                 time.sleep(0.12)
                 await asyncio.sleep(0)
@@ -182,7 +182,7 @@ class RealTime(unittest.TestCase):
 
     def test_in_fast_time_somebody_is_always_there(self):
         async def story():
-            bench = clock.BenchClock(asyncio.get_running_loop())
+            bench = clock.BenchClock.of_loop(asyncio.get_running_loop())
             await asyncio.sleep(100)
             return bench.away_since(0), bench.spent_since(0)
 
@@ -190,7 +190,7 @@ class RealTime(unittest.TestCase):
 
     def test_bench_time_counts_from_the_start(self):
         async def look():
-            bench = clock.BenchClock(asyncio.get_running_loop())
+            bench = clock.BenchClock.of_loop(asyncio.get_running_loop())
             first = bench.now()
             await asyncio.sleep(5)
             return first, bench.now(), bench.at(7) - asyncio.get_running_loop().time()

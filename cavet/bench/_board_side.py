@@ -38,7 +38,8 @@ class BoardSide:
         self.visits: dict[Client, _Visit] = {}
         self._record = record
         self._alarm = Alarm(clock, self._ring)
-        self._seen = clock.now()
+        self._seen = clock.time()
+        """When absences were looked for last, in the loop's own time."""
         self._leaping = Leaping(clock, self._programs)
         self._ends: list[tuple[str, BoardEnd]] = []
         self._losses: list[tuple[str, Traffic]] = []
@@ -82,8 +83,8 @@ class BoardSide:
 
     def note_absence(self, now: float) -> None:
         """While nobody was here, no host was silent."""
-        seen, self._seen = self._seen, self.clock.now()
-        if away := self.clock.away_since(seen):
+        seen, self._seen = self._seen, self.clock.time()
+        if away := self.clock.absences.since(seen, self._seen):
             self.world.was_away(now, away)
 
     def _send(self, out: list[Outgoing]) -> None:

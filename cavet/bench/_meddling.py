@@ -45,7 +45,9 @@ class Meddling:
         self._board = board
         self._random = random.Random(f"{seed}/{link}/meddling")
         self._record = record
-        self.faults: list[Meddled] = []
+        self._faults: list[Meddled] = []
+        self.is_at_work = False
+        """Whether anything that passes has to be looked at."""
         self._spoiled = Spoiled()
         self._before: dict[Client, bytes] = {}
         """What was answered last, for answers that are mixed up."""
@@ -53,19 +55,19 @@ class Meddling:
         """How many bytes are in the board's receiver, and since when."""
         self._kept_at = 0.0
 
-    @property
-    def is_at_work(self) -> bool:
-        """Whether anything that passes has to be looked at."""
-        spoiled = self._spoiled
-        return bool(self.faults or spoiled.queue or spoiled.stale or spoiled.twice)
-
     def take_up(self, spoiled: Spoiled) -> None:
         """What is wrong with the board from now on."""
         self._spoiled = spoiled
+        self._look()
+
+    def _look(self) -> None:
+        spoiled = self._spoiled
+        self.is_at_work = bool(self._faults or spoiled.queue or spoiled.stale or spoiled.twice)
 
     def add(self, fault: Meddled) -> None:
         """Begin with a fault."""
-        self.faults.append(fault)
+        self._faults.append(fault)
+        self._look()
 
     def heard(self, data: bytes, now: float) -> bytes:
         """What is left of bytes that come to the board."""
@@ -129,10 +131,11 @@ class Meddling:
         self._record.append(Kind.REMARK, self._board, Topic.LINK, self._link, None, cause, words)
 
     def _there(self, kinds: tuple[str, ...], now: float) -> list[Meddled]:
-        if not self.faults:
+        if not self._faults:
             return []
-        self.faults = [fault for fault in self.faults if not fault.is_over(now)]
-        return [fault for fault in self.faults if fault.kind in kinds]
+        self._faults = [fault for fault in self._faults if not fault.is_over(now)]
+        self._look()
+        return [fault for fault in self._faults if fault.kind in kinds]
 
     def _changed(self, fault: Meddled, data: bytes, way: str) -> bytes:
         if fault.kind == "garble":

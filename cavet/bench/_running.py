@@ -62,8 +62,8 @@ class RunningBench:
         clock: BenchClock | None = None,
     ) -> None:
         self.setup = setup
-        self.clock = clock or BenchClock(asyncio.get_running_loop())
-        self.record = Record(self.clock.now)
+        self.clock = clock or BenchClock.of_loop(asyncio.get_running_loop())
+        self.record = Record(self.clock.time, begin=self.clock.begin)
         names = list(setup.boards) if boards is None else boards
         served = simulated_boards(setup)
         if boards is not None:
@@ -169,7 +169,7 @@ class RunningBench:
         return TappedEnd(end, self._tap(link.name), 0.0)
 
     def _tap(self, link: str, client: str = "") -> Tap:
-        return Tap(self.record, link, self.clock.of, client)
+        return Tap(self.record, link, self.clock.begin, client)
 
     async def _serve(self, link: LinkSetup) -> None:
         if link.broker:

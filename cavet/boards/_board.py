@@ -80,6 +80,8 @@ class Board:
         self._rules = Rules(circuit, tell)
         self._follows = False
         """Whether it follows rules of its own: also while nobody has opened its link, but not while it boots."""
+        self._is_ruled = False
+        """Whether it has any that it follows just now."""
         self._quiet_at = inf
         self._chance = random.Random(f"{seed}/{name}/floating")
         self._picks_up_at = inf
@@ -143,13 +145,15 @@ class Board:
                 reason=Reason.NOT_HEARD,
             )
             return
-        self.wake = now
         self.may_speak = True
-        if self._failsafe:
-            self._quiet_at = now + self.circuit.pace * self._failsafe
         seams = self._clients[client]
         seams.add(offset, len(data))
-        self.firmware.feed(client, data, now, lambda frame: carried(seams.in_stream(frame.end), frame.data))
+        firmware = self.firmware
+        firmware.feed(client, data, now, lambda frame: carried(seams.in_stream(frame.end), frame.data))
+        if self._failsafe:
+            self._quiet_at = now + self.circuit.pace * self._failsafe
+        if self._failsafe or self._is_ruled or not firmware.is_done:
+            self.wake = now
 
     def was_away(self, now: float, seconds: float) -> None:
         """Time has passed in which nobody was there, since the program was stopped, say: no host was silent meanwhile,
@@ -230,8 +234,8 @@ class Board:
             self.circuit.rest(now, cause)
         if self.state is BoardState.SHUT and not self._follows:
             self._begin_to_follow(now)
-        is_ruled = self._follows and (self._reflexes.watches or self._rules.turns)
-        acts_at, driven = self._by_itself(now) if is_ruled else (inf, [])
+        self._is_ruled = self._follows and bool(self._reflexes.watches or self._rules.turns)
+        acts_at, driven = self._by_itself(now) if self._is_ruled else (inf, [])
         if self.state is not BoardState.RUNNING:
             return min(self._boots_at, self._quiet_at, self._picks_up_at, acts_at)
         if driven:

@@ -44,6 +44,8 @@ class Firmware:
 
     def __init__(self) -> None:
         self._out: list[Outgoing] = []
+        self.is_done = False
+        """Whether all that it has heard last is done, so that it wants no call for that."""
 
     @property
     def restless(self) -> bool:

@@ -183,7 +183,7 @@ async def bridge(
     output = Output(lambda lines: _left_out(lines, json_lines=json_lines))
     stop = output.gone  # a reader that has left ends it, as a signal does
     end_at_signals(stop.set)
-    shown = Shown(chosen, BenchClock(loop).now, output.say, json_lines=json_lines)
+    shown = Shown(chosen, BenchClock.of_loop(loop).now, output.say, json_lines=json_lines)
     sides = BridgeSide(words[0], Side.HOST, shown), BridgeSide(words[1], Side.BOARD, shown)
     sides[0].other, sides[1].other = sides[1], sides[0]
     tasks = []

@@ -18,7 +18,7 @@ class Talk:
     """What is said and heard at an end. `heard` is all that has come since the last question."""
 
     def __init__(self, end: HostEnd, until: float = inf) -> None:
-        self._clock = BenchClock(asyncio.get_running_loop())
+        self._clock = BenchClock.of_loop(asyncio.get_running_loop())
         self._may_last = self._clock.of(until)
         self.byte_seconds = 0.0
         """How long a byte takes on a line, in s: so much longer is waited, for what goes and for what comes."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Callable
 from typing import Protocol, cast
 
 from cavet.links._end import ControlEnd, HostEnd, Listener
@@ -18,22 +17,21 @@ class Named(Protocol):
 
 
 class Tap:
-    """The record's ear at one link. `of` turns a time of the loop into one of the bench; `client` is who is on it,
+    """The record's ear at one link. At `begin`, a time of the loop, the bench was started; `client` is who is on it,
     where there is only one."""
 
-    def __init__(self, record: Record, link: str, of: Callable[[float], float], client: str = "") -> None:
+    def __init__(self, record: Record, link: str, begin: float, client: str = "") -> None:
         self._carry = record.carry
         self._link = link
-        self._of = of
+        self._begin = begin
         self._client = client
 
     def watch(self, direction: Direction, client: Named | None = None) -> Watch:
         """Give what a wire at the board's end calls. `client` is who is on it, where there are several."""
 
         def watch(offset: int, begin: float, end: float, data: bytes, sent: bytes | None) -> None:
-            of = self._of
-            began = of(begin)
-            ended = began if end == begin else of(end)
+            began = begin - self._begin
+            ended = began if end == begin else end - self._begin
             who = client.name if client is not None else self._client
             self._carry(self._link, who, Seat.BOARD, direction, offset, began, ended, data, sent)
 
@@ -41,8 +39,8 @@ class Tap:
 
     def hear(self, client: str, direction: Direction, offset: int, begin: float, end: float, data: bytes) -> None:
         """Bytes have passed at the host's end."""
-        of = self._of
-        self._carry(self._link, client, Seat.HOST, direction, offset, of(begin), of(end), data)
+        begin, end = begin - self._begin, end - self._begin
+        self._carry(self._link, client, Seat.HOST, direction, offset, begin, end, data)
 
 
 class TappedEnd:

@@ -23,8 +23,10 @@ class Record:
     Readers are not called back: each remembers the number of the event it wants next and asks with `since`.
     """
 
-    def __init__(self, now: Callable[[], float], kept: int = KEPT) -> None:
+    def __init__(self, now: Callable[[], float], kept: int = KEPT, begin: float = 0.0) -> None:
+        """`now` tells the time, and `begin` is what it told when the bench was started."""
         self._now = now
+        self._begin = begin
         self._events: Row[Event] = Row(
             kept, KEPT_BYTES, PackedEvents, lambda start, chunk: self._index.left(start, chunk)
         )
@@ -65,7 +67,9 @@ class Record:
         number = row.next
         row.next = number + 1
         tail = row.tail
-        tail.append(Event(number, self._now(), kind, board, cause, topic, subject, value, note, purpose, reason))
+        tail.append(
+            Event(number, self._now() - self._begin, kind, board, cause, topic, subject, value, note, purpose, reason)
+        )
         if type(value) is bytes:
             row.tail_bytes += len(value)
         if len(tail) >= CHUNK_ITEMS or row.tail_bytes >= CHUNK_BYTES:

@@ -3,7 +3,20 @@
 import itertools
 import unittest
 
-from cavet.boards import Board, Cable, Circuit, DeadPin, Outgoing, PinMode, PinProfile, Profile, World, stop, travel
+from cavet.boards import (
+    Board,
+    Cable,
+    Circuit,
+    DeadPin,
+    Firmware,
+    Outgoing,
+    PinMode,
+    PinProfile,
+    Profile,
+    World,
+    stop,
+    travel,
+)
 from cavet.boards.buses import OneWireDevice
 from cavet.boards.parts import Encoder, Lamp, Stepper
 from cavet.expressions import Expression
@@ -386,29 +399,11 @@ class OneWire(unittest.TestCase):
         self.assertEqual(told[3], "this board reads at most 256 bytes at once, not 512")
 
 
-class Echo:
+class Echo(Firmware):
     """A firmware that says back what it hears, in capitals."""
 
-    restless = False
-
-    def __init__(self):
-        self.out = []
-
-    def start(self, now): ...
-    def joined(self, client, now): ...
-    def left(self, client, now): ...
-    def levels_changed(self, pins, now): ...
-    def pins_driven(self, pins, now): ...
-
     def feed(self, client, data, now, cause_of):
-        self.out.append(Outgoing(client, data.upper(), None, now))
-
-    def advance(self, now):
-        return float("inf")
-
-    def take_out(self):
-        out, self.out = self.out, []
-        return out
+        self._out.append(Outgoing(client, data.upper(), None, now))
 
 
 class SerialPorts(unittest.TestCase):

@@ -11,7 +11,7 @@ from cavet.links import Coming
 
 async def waited(byte_seconds, most, until, comes=(), seconds=1.0):
     """How long it waits for what never comes, in s, while so many bytes come every half second."""
-    bench = clock.BenchClock(asyncio.get_running_loop())
+    bench = clock.BenchClock.of_loop(asyncio.get_running_loop())
     coming = Coming(bench, byte_seconds, most, until)
 
     async def come():
@@ -36,7 +36,7 @@ class Waiting(unittest.TestCase):
 
     def test_what_has_come_is_not_waited_for(self):
         async def story():
-            bench, stirred, came = clock.BenchClock(asyncio.get_running_loop()), asyncio.Event(), []
+            bench, stirred, came = clock.BenchClock.of_loop(asyncio.get_running_loop()), asyncio.Event(), []
             asyncio.get_running_loop().call_later(0.3, lambda: (came.append(1), stirred.set()))
             await Coming(bench, 0.0, 10).wait(lambda: bool(came), stirred, 5.0)
             return bench.now()

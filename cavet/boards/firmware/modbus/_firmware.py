@@ -15,7 +15,7 @@ BROADCAST = 0
 TCP_SELF = (0, 255)
 """Over TCP these stand for the device at the address itself. Source: messaging on TCP/IP 1.0b, section 4.4.2.1."""
 SERVER_BUSY, NO_SUCH_UNIT = 6, 11
-SET_DELIMITER = 0x03
+RESTART, SET_DELIMITER = 0x01, 0x03
 
 
 class ModbusFirmware(Firmware):
@@ -24,7 +24,7 @@ class ModbusFirmware(Firmware):
     def __init__(self, server: Server, tell: Tell) -> None:
         super().__init__()
         self._server = server
-        self.is_busy: Callable[[float], bool] = lambda now: False
+        self.is_busy: Callable[[float], bool] | None = None
         """Whether it refuses what it is asked just now, as a server does that is busy."""
         self._tell = tell
         self._lines: dict[Client, Line] = {}
@@ -53,7 +53,8 @@ class ModbusFirmware(Firmware):
         self._cause_of[client] = cause_of
         for request in line.feed(data, now):
             self._take(client, request, now)
-        if line.due < inf:
+        self.is_done = line.due == inf
+        if not self.is_done:
             self._timed[client] = line
         if line.broken:
             note = f"{line.broken}; the connection is shut"
@@ -100,12 +101,11 @@ class ModbusFirmware(Firmware):
     def _do(self, client: Client, heard: Heard, now: float, taken: int, *, answers: bool) -> None:
         counters = self._server.counters
         request = heard.frame.message
-        restarts = isinstance(request, modbus.Diagnostics) and request.sub_function == 1
-        if counters.listening and not restarts:
+        if counters.listening and not (isinstance(request, modbus.Diagnostics) and request.sub_function == RESTART):
             counters.silent()
             self._tell(Kind.REFUSED, Topic.BOARD, "", None, taken, "it only listens, until it is restarted")
             return
-        if self.is_busy(now):
+        if self.is_busy is not None and self.is_busy(now):
             self._refuse(client, heard, SERVER_BUSY, now, taken, answers=answers)
             return
         try:
@@ -118,14 +118,14 @@ class ModbusFirmware(Firmware):
             return
         counters.answered(0, counts=not isinstance(request, UNCOUNTED))
         self._say(client, heard, answer, now, taken)
-        line = self._lines[client]
-        if isinstance(request, modbus.Diagnostics) and isinstance(line, StreamLine):
-            self._change_delimiter(request, line)
+        if isinstance(request, modbus.Diagnostics) and request.sub_function == SET_DELIMITER:
+            self._change_delimiter(client, request.data[:1])
 
-    def _change_delimiter(self, request: modbus.Diagnostics, line: StreamLine) -> None:
+    def _change_delimiter(self, client: Client, delimiter: bytes) -> None:
         """From the next frame on, another character than LF ends one. Source: section 6.8.1, sub-function 03."""
-        if request.sub_function == SET_DELIMITER:
-            line.delimiter = request.data[:1]
+        line = self._lines[client]
+        if isinstance(line, StreamLine):
+            line.delimiter = delimiter
 
     def _refuse(self, client: Client, heard: Heard, code: int, now: float, taken: int, *, answers: bool) -> None:
         problems = f": {heard.frame.problems[0]}" if heard.frame.problems else ""
@@ -139,7 +139,7 @@ class ModbusFirmware(Firmware):
 
     def _say(self, client: Client, heard: Heard, answer: Message, now: float, cause: int) -> None:
         assert isinstance(answer, modbus.ModbusMessage)  # the server answers with nothing else
-        data = self._lines[client].wrap(answer, heard.transaction, heard.unit)
+        data = self._lines[client].wrap(answer, heard)
         told = self._tell(Kind.TOLD, Topic.MESSAGE, answer.NAME, data, cause)
         self._out.append(Outgoing(client, data, told, now))
 

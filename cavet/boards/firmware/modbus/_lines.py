@@ -43,7 +43,7 @@ class Line(Protocol):
     def advance(self, now: float) -> list[Heard]: ...
     @property
     def due(self) -> float: ...
-    def wrap(self, answer: modbus.ModbusMessage, transaction: int, unit: int) -> bytes: ...
+    def wrap(self, answer: modbus.ModbusMessage, heard: Heard) -> bytes: ...
 
     broken: str
     """Why what came can be no Modbus at all, so that the connection is of no use any more; "" while it is."""
@@ -61,34 +61,34 @@ class TcpLine:
 
     def feed(self, data: bytes, now: float) -> list[Heard]:
         """Give the requests up to a wrong protocol number or a length that can't be: that breaks it."""
-        self._rest += data
+        rest = self._rest + data if self._rest else data
         heard: list[Heard] = []
-        while len(self._rest) >= HEADER_BYTES:
-            protocol, length = int.from_bytes(self._rest[2:4], "big"), int.from_bytes(self._rest[4:6], "big")
+        while len(rest) >= HEADER_BYTES:
+            transaction, protocol, length, unit = _HEADER.unpack_from(rest)
             if protocol:
                 self.broken = f"protocol: found {protocol}, expected 0"
             elif not 2 <= length <= modbus.MOST_CLAIMED_LENGTH:
                 self.broken = modbus.length_problem(length)
-            if self.broken or len(self._rest) < 6 + length:
+            end = 6 + length
+            if self.broken or len(rest) < end:
                 break
-            heard.append(self._heard(self._rest[: 6 + length]))
-            self._rest = self._rest[6 + length :]
-            self._offset += 6 + length
+            wire, rest = rest[:end], rest[end:]
+            message, problems = _read(wire[7:])
+            if end > LONGEST_BYTES:
+                problems = (*problems, modbus.length_problem(length))
+            heard.append(Heard(Frame(message, wire, self._offset, problems), unit, wire[7], transaction))
+            self._offset += end
+        self._rest = rest
         return heard
-
-    def _heard(self, wire: bytes) -> Heard:
-        transaction, unit = int.from_bytes(wire[:2], "big"), wire[6]
-        message, problems = _read(wire[7:])
-        if len(wire) > LONGEST_BYTES:
-            problems = (*problems, modbus.length_problem(len(wire) - 6))
-        return Heard(Frame(message, wire, self._offset, problems), unit, wire[7], transaction)
 
     def advance(self, now: float) -> list[Heard]:
         return []
 
-    def wrap(self, answer: modbus.ModbusMessage, transaction: int, unit: int) -> bytes:
+    def wrap(self, answer: modbus.ModbusMessage, heard: Heard) -> bytes:
+        if answer is heard.frame.message:
+            return heard.frame.data  # an echo
         body = modbus.encode_unit(answer)
-        return _HEADER.pack(transaction, 0, len(body) + 1, unit) + body
+        return _HEADER.pack(heard.transaction, 0, len(body) + 1, heard.unit) + body
 
 
 class RtuLine:
@@ -136,8 +136,8 @@ class RtuLine:
         message, problems = modbus.read_message(wire[1:-2], Side.HOST, unit=unit)
         return [Heard(Frame(message, wire, offset, problems), unit, function, spoiled=spoiled)]
 
-    def wrap(self, answer: modbus.ModbusMessage, transaction: int, unit: int) -> bytes:
-        return modbus.RTU.encode(msgspec.structs.replace(answer, transaction=transaction, unit=unit))
+    def wrap(self, answer: modbus.ModbusMessage, heard: Heard) -> bytes:
+        return modbus.RTU.encode(msgspec.structs.replace(answer, unit=heard.unit))
 
 
 class StreamLine:
@@ -171,8 +171,8 @@ class StreamLine:
     def advance(self, now: float) -> list[Heard]:
         return []
 
-    def wrap(self, answer: modbus.ModbusMessage, transaction: int, unit: int) -> bytes:
-        wire = self._codec.encode(msgspec.structs.replace(answer, transaction=transaction, unit=unit))
+    def wrap(self, answer: modbus.ModbusMessage, heard: Heard) -> bytes:
+        wire = self._codec.encode(msgspec.structs.replace(answer, unit=heard.unit))
         return wire if self.delimiter == b"\n" else wire[:-1] + self.delimiter
 
 

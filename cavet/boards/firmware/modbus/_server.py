@@ -86,13 +86,12 @@ class Server:
 
         Every problem that reading a request can have is one of its quantity, byte count, length or value.
         """
-        if isinstance(request, Unreadable) and function in FUNCTIONS:
-            raise ExceptionError(VALUE)
         handler = self._handlers.get(type(request)) or self._handler_of_spoilt(request)
         if handler is None:
-            raise ExceptionError(FUNCTION)
-        records = isinstance(request, modbus.ReadFileRecord | modbus.WriteFileRecord)
+            is_cut = isinstance(request, Unreadable) and function in FUNCTIONS
+            raise ExceptionError(VALUE if is_cut else FUNCTION)
         if problems:
+            records = isinstance(request, modbus.ReadFileRecord | modbus.WriteFileRecord)
             raise ExceptionError(ADDRESS if records and not problems[0].startswith("byte count") else VALUE)
         try:
             return handler(request, now, cause)

@@ -157,7 +157,8 @@ class ScpiFirmware(Firmware):
                 continue
             talk.units.append((frame, cause_of(frame)))
             self._work(client, talk, now)
-        if talk.waits is not None or talk.queue:
+        self.is_done = talk.waits is None and not talk.queue
+        if not self.is_done:
             self._unfinished[client] = talk
 
     @property
