@@ -160,6 +160,13 @@ class Motors(unittest.TestCase):
         self.assertIn("it needs held < 1", refused.note)
         self.assertEqual(self.small.rig.value("gate"), 50)
 
+    def test_what_it_draws_is_told_however_little_it_is(self):
+        self.small.rig.set("held", 1)
+        for duty, told in ((255, "2.0 A"), (1, "8 mA")):
+            self.drive(duty, True, False)
+            self.small.go(0.5 if duty == 255 else 1.0)
+            self.assertEqual(self.motor.tells(1.0), f"stalled, {told}")
+
     def test_it_goes_on_when_it_is_set_free(self):
         self.small.rig.set("held", 1)
         self.drive(255, True, False)

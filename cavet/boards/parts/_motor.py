@@ -14,6 +14,8 @@ RUN_UP_SECONDS, COAST_SECONDS, BRAKE_SECONDS = 0.12, 0.5, 0.03
 """Time constants: driven, left to itself (both inputs low, or no power), and with both inputs high."""
 ARRIVED = 0.01
 """It counts as having arrived at a speed when this close to it."""
+LEAST_IN_AMPERES = 0.1
+"""Less is told in mA."""
 LOOK_SECONDS = 0.02
 """How often it is looked whether what it moves still gives way."""
 
@@ -94,7 +96,7 @@ class Motor(Part):
 
     def _stall(self, now: float) -> None:
         self.stalled = True
-        note = f"stalls, and draws {self.draws(now):.1f} A: {self._rig.why_blocked(self._moves)}"
+        note = f"stalls, and draws {self._drawn(now)}: {self._rig.why_blocked(self._moves)}"
         if self._running:
             self._running = False
             self.refuses(0, note, Reason.HELD)
@@ -125,13 +127,17 @@ class Motor(Part):
         target, speed = self._run.target, self._speed(now)
         return self._stall_current * (abs(target - speed) + 0.12 * abs(speed)) if target else 0.0
 
+    def _drawn(self, now: float) -> str:
+        amps = self.draws(now)
+        return f"{amps:.1f} A" if amps >= LEAST_IN_AMPERES else f"{1000 * amps:.0f} mA"
+
     def state(self, now: float) -> float:
         return 100 * self._speed(now)
 
     def tells(self, now: float) -> str:
         speed = self._speed(now)
         if self.stalled:
-            return f"stalled, {self.draws(now):.1f} A"
+            return f"stalled, {self._drawn(now)}"
         if abs(speed) < ARRIVED / 2:
             return "still"
         return f"{'ahead' if speed > 0 else 'astern'} {100 * abs(speed):.0f} %"

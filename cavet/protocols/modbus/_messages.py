@@ -39,6 +39,7 @@ from cavet.protocols.modbus._pieces import (
     Number,
     Octets,
     Registers,
+    read_coil,
 )
 
 
@@ -114,7 +115,7 @@ class WriteSingleCoil(ModbusMessage, frozen=True, kw_only=True):
     NAME, FUNCTION = "write-single-coil", 0x05
     LAYOUT = (Number("address"), CoilValue())
     address: U16
-    value: bool
+    value: Annotated[bool, Written("on or off", read_coil)]
 
 
 class WriteSingleRegister(ModbusMessage, frozen=True, kw_only=True):

@@ -210,6 +210,16 @@ def _bit(place: str, word: str) -> int:
     return _BIT_WORDS[word.strip().lower()]
 
 
+_COIL_WORDS = _BIT_WORDS | {"0xff00": 1, "0x0000": 0}
+
+
+def read_coil(place: str, text: str) -> bool:
+    """Read what a coil is to be: on or off, or as the wire has it. Source: application protocol 1.1b3, section 6.5."""
+    if text.lower() not in _COIL_WORDS:
+        raise FieldError(place, found=text, expected="on (0xFF00) or off (0x0000)")
+    return bool(_COIL_WORDS[text.lower()])
+
+
 def read_registers(place: str, text: str) -> tuple[int, ...]:
     """Read registers as a person writes them: `1,0x0203`."""
     return tuple(read_number(place, word, 0xFFFF) for word in text.split(",")) if text else ()

@@ -127,6 +127,11 @@ class Written(unittest.TestCase):
                 modbus.WriteSingleCoil(unit=7, address=2, value=True),
             ),
             (
+                modbus.WriteSingleCoil,
+                {"unit": "7", "address": "2", "value": "0xFF00"},
+                modbus.WriteSingleCoil(unit=7, address=2, value=True),
+            ),
+            (
                 modbus.WriteMultipleCoils,
                 {"address": "0", "values": "1,0,on"},
                 modbus.WriteMultipleCoils(address=0, values=(1, 0, 1)),
