@@ -17,9 +17,10 @@ from cavet.hosts import Point, PointKind
 from cavet.routines import _tree as tree
 from cavet.routines._blocks import Blocks
 from cavet.routines._checked import Written
-from cavet.routines._compiling import Value, converted
+from cavet.routines._compiling import Value
 from cavet.routines._looking import Looking
 from cavet.routines._sight import Sight
+from cavet.routines._sums import converted
 from cavet.routines._telling import End, LeaveError, OverError
 from cavet.routines._track import Track
 from cavet.routines._turns import Turns

@@ -25,6 +25,7 @@ from cavet.routines import _code as code
 from cavet.routines import _tree as tree
 from cavet.routines._mistakes import MistakeError
 from cavet.routines._spelling import written_word
+from cavet.routines._sums import ACTS, FUNCTION_CODES, converted, divided, lifted, shown_number
 from cavet.wording import WrongError, digits, listed, plain
 
 MAX_TEXT = 1000
@@ -81,8 +82,8 @@ class Value(msgspec.Struct, frozen=True, kw_only=True):
         """In Python: how it is told to a person."""
         words = ", ".join(code.quoted(word) for word in self.words)
         of = [f'"{self.unit}"'] if self.unit else [f"words=({words})"] if self.kind == "switch" else []
-        places = units.places(self.resolution or 1.0)
-        return code.called("told", self.python, *of, *([f"places={places}"] if places else []))
+        fine = [f"places={units.places(self.resolution)}"] if self.resolution else []
+        return code.called("told", self.python, *of, *fine)
 
     def shown(self, value: Any) -> str:
         """A value of it, for a person."""
@@ -94,7 +95,7 @@ class Value(msgspec.Struct, frozen=True, kw_only=True):
             return plain(str(value), MAX_TEXT)
         if not math.isfinite(value):
             return "no number"
-        return units.show(round(float(value), 6), self.unit or "", step=self.resolution or 1.0)
+        return shown_number(float(value), self.unit or "", self.resolution)
 
 
 class Names(msgspec.Struct):
@@ -127,15 +128,6 @@ def as_text(kind: Value) -> str:
     if kind.kind == "switch":
         return f"one of {listed([written_word(word) for word in kind.words])}"
     return "a colour, #rrggbb or a name of CSS" if kind.is_colour else "a text"
-
-
-def lifted(act: Callable[..., Any]) -> Callable[..., Any]:
-    """The same, with nothing where one of its values is not known."""
-
-    def run(*values: Any) -> Any:
-        return None if any(value is None for value in values) else act(*values)
-
-    return run
 
 
 def texts_of(fields: dict[str, Any], look: Any) -> dict[str, str]:
@@ -422,28 +414,3 @@ def _sum_code(sign: str, left: Value, right: Value, factor: float) -> str:
 def _factor(unit: str, wanted: str) -> float:
     factors = units.DIMENSIONS[dimension(unit)]
     return factors[unit] / factors[wanted]
-
-
-def converted(value: float, factor: float) -> float:
-    """A number in another unit."""
-    return float(f"{value * factor:.15g}")
-
-
-def divided(one: float, other: float) -> float | None:
-    """What is divided by nothing is not known."""
-    return one / other if other else None
-
-
-def rounded(value: float, digits: float = 0) -> float:
-    """The nearest number with so many digits behind the point."""
-    return float(round(value, int(max(-12, min(12, digits)))))
-
-
-def root(value: float) -> float | None:
-    """The square root; that of a number below nothing is not known."""
-    return math.sqrt(value) if value >= 0 else None
-
-
-ACTS: dict[str, Callable[..., Any]] = {"min": min, "max": max, "abs": abs, "round": rounded, "root": root}
-FUNCTION_CODES = {"min": "least", "max": "greatest", "abs": "abs", "round": "rounded", "root": "root"}
-"""What a program calls them: they know of values that nobody has told yet."""

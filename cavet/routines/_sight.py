@@ -8,11 +8,12 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from cavet.routines._compiling import ACTS, Value, lifted
-from cavet.routines._compiling import converted as _converted
-from cavet.routines._compiling import divided as _divided
+from cavet.routines._compiling import Value
 from cavet.routines._conditions import EDGES
 from cavet.routines._looking import Looking
+from cavet.routines._sums import ACTS, lifted
+from cavet.routines._sums import converted as _converted
+from cavet.routines._sums import divided as _divided
 
 nan = math.nan
 
@@ -123,13 +124,17 @@ def differ(one: Any, other: Any, within: float = 0.0) -> bool:
     return bool(abs(one - other) > within if within else one != other)
 
 
-def told(value: Any, unit: str | None = None, *, words: tuple[str, str] | None = None, places: int = 0) -> str:
-    """A value as a person is told of it: with its unit, or its word for false and true; a number with three digits, or
-    with so many places behind the point where these are more."""
+def told(
+    value: Any, unit: str | None = None, *, words: tuple[str, str] | None = None, places: int | None = None
+) -> str:
+    """A value as a person is told of it: with its unit, or its word for false and true; a number with six digits, a
+    time to the millisecond. Where it is told how many `places` behind the point count, with these, or with three digits
+    where these are more."""
     if _is_unknown(value):
         return "—"
     kind = "switch" if words is not None else "text" if isinstance(value, str) else "number"
-    made = Value(kind=kind, unit=unit, words=words or ("off", "on"), run=lambda look: value, resolution=0.1**places)
+    near = 0.1**places if places is not None else 0.0
+    made = Value(kind=kind, unit=unit, words=words or ("off", "on"), run=lambda look: value, resolution=near)
     return made.shown(value)
 
 

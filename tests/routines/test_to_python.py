@@ -81,9 +81,9 @@ class Same(unittest.TestCase):
         ran = run("""
             routine a
                 set supply_1_voltage to 5.003 V
-                say "{supply_1_voltage} {supply_1_voltage * 2}"
+                say "{supply_1_voltage} {supply_1_voltage * 2} {supply_1_voltage - 5 V} {2 s / 3} {4 s / 3}"
             """)
-        self.assertEqual(["5.003 V 10 V"], ran.said)
+        self.assertEqual(["5.003 V 10.006 V 0.003 V 0.666667 s 1.333 s"], ran.said)
 
     def test_values_that_are_known_only_on_some_ways(self):
         ran = run("""
