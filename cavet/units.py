@@ -65,7 +65,7 @@ _NUMBER = re.compile(
 ON_WORDS = {"on": True, "off": False}
 OWN_WORDS = ("off", "on")
 """What the two values of a switch are called that has no words of its own."""
-MOST_PLACES = 12
+MOST_PLACES, MOST_WITH_STEP = 12, 2
 """So many places behind the point are printed, at most."""
 MOST_WORD = 40
 """So long is what a value of a switch is called, at most."""
@@ -185,11 +185,12 @@ def expected_words(words: tuple[str, str]) -> str:
     return ""
 
 
-def show(value: float, unit: str = "", decimals: int | None = None, *, step: float = 1.0) -> str:
+def show(value: float, unit: str = "", decimals: int | None = None, *, step: float | None = None) -> str:
     """Print a quantity: `1 212 mm`, `60 %`, `−0.02`. Thousands are parted by a space, the sign is a true minus. Without
-    `decimals` it has three digits, and more where two numbers that differ by `step` would look the same."""
+    `decimals` it has three digits; of a small one two that tell; and with a `step` as many as tell two numbers apart
+    that differ by that."""
     if decimals is None:
-        decimals = max(_decimals(value), places(step))
+        decimals = _decimals(value) if step is None else max(min(_decimals(value), MOST_WITH_STEP), places(step))
     text = f"{abs(value):,.{decimals}f}".replace(",", " ")
     if decimals:
         text = text.rstrip("0").rstrip(".")
@@ -213,7 +214,9 @@ def _decimals(value: float) -> int:
     size = abs(value)
     if size >= 100:
         return 0
-    return 1 if size >= 10 else 2
+    if size >= 10:
+        return 1
+    return 2 if size >= 0.1 or not size else min(MOST_PLACES, 1 - math.floor(math.log10(size)))
 
 
 def show_duration(seconds: float) -> str:

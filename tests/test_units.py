@@ -53,7 +53,11 @@ SHOWN = [
     (1234567, "", "1 234 567"),
     (60, "%", "60 %"),
     (-0.02, "", "−0.02"),
-    (-0.001, "", "0"),
+    (-1e-13, "", "0"),
+    (-0.001, "", "−0.001"),
+    (0.003, "V", "0.003 V"),
+    (0.0126, "A", "0.013 A"),
+    (0.05, "A", "0.05 A"),
     (12.34, "V", "12.3 V"),
     (3.14159, "V", "3.14 V"),
     (105, "°", "105°"),
@@ -106,6 +110,11 @@ class Printing(unittest.TestCase):
         for value, unit, text in SHOWN:
             with self.subTest(text):
                 self.assertEqual(units.show(value, unit), text)
+
+    def test_what_a_step_tells_apart_is_printed_and_nothing_finer(self):
+        for value, step, text in ((0.002, 0.39, "0 V"), (5.003, 0.001, "5.003 V"), (1214.3, 0.5, "1 214.3 V")):
+            with self.subTest(text):
+                self.assertEqual(units.show(value, "V", step=step), text)
 
     def test_a_duration_is_in_the_unit_that_suits_it(self):
         for seconds, text in DURATIONS:

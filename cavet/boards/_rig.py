@@ -8,6 +8,7 @@ from typing import Any, Protocol
 
 import msgspec
 
+from cavet import units
 from cavet.boards._equations import Row, make_equations
 from cavet.expressions import Expression
 
@@ -38,6 +39,11 @@ class Quantity(msgspec.Struct, kw_only=True):
     high: float = inf
     rate: Expression | None = None
     free: Expression | None = None
+
+    def show(self, value: float) -> str:
+        """Print a value of it, as finely as a thousandth of what it can be."""
+        span = self.high - self.low
+        return units.show(value, self.unit, units.places(span / 1000) if 0 < span < inf else None)
 
 
 class Course:

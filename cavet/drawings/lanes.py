@@ -24,7 +24,7 @@ from cavet.drawings.canvas import (
     wrapped,
 )
 from cavet.lanes import CURVE, LEVEL, TRAFFIC, WISHES, Lane
-from cavet.units import show, show_duration
+from cavet.units import decimals_of, places, show, show_duration
 from cavet.wording import digits
 
 NAME_CELLS = 22
@@ -195,7 +195,7 @@ def draw_axis(canvas: Canvas, left: int, begin: float, cell: float, width: int) 
     tick = ceil(begin / step - 1e-9) * step
     used = left
     while (x := left + int((tick - begin) / cell + 1e-9)) < width - 2:
-        text = f"{tick:.{_places(step)}f} s"
+        text = f"{tick:.{places(step)}f} s"
         if x >= used and x + len(text) + 1 < width:
             canvas.put(x, 0, "╷", HAIR)
             canvas.put(x + 1, 0, text, HEATHER)
@@ -212,13 +212,6 @@ def tick_seconds(least: float) -> float:
                 return step * size
         size *= 10
     return size
-
-
-def _places(step: float) -> int:
-    places = 0
-    while step < 1 - 1e-12 and places < 9:
-        step, places = step * 10, places + 1
-    return places
 
 
 def _draw_lane(canvas: Canvas, lane: LaneView, y: int, width: int, *, chosen: bool) -> None:
@@ -383,5 +376,4 @@ def shown(name: str, value: float, unit: str) -> str:
     """What a measure says."""
     if unit == "s":
         return show_duration(value)
-    shown = digits(value, 4)
-    return show(float(shown), unit) if unit else shown
+    return show(value, unit, decimals_of(value, 4)) if unit else digits(value, 4)

@@ -8,7 +8,7 @@ from math import ceil
 from cavet.drawings.lanes import INKS, span_of, tick_seconds
 from cavet.drawings.vector import CHARACTER, Area, Drawing, Point, Shape, Stroke, Words
 from cavet.lanes import CURVE, LEVEL, TRAFFIC, WISHES, Course, Lane
-from cavet.units import show
+from cavet.units import places, show
 from cavet.wording import digits
 
 NAME_PIXELS, WIDTH, RIGHT = 190.0, 1000.0, 24.0
@@ -51,7 +51,7 @@ def _axis(begin: float, end: float, scale: float, bottom: float) -> Iterator[Sha
     while tick <= end + 1e-12:
         x = NAME_PIXELS + (tick - begin) * scale
         yield Stroke(((x, TOP - 12), (x, bottom)), "hair", 0.5)
-        yield Words(x, TOP - 16, show(float(f"{tick:.9g}"), "s"), "heather", SMALL, anchor="middle")
+        yield Words(x, TOP - 16, show(tick, "s", places(step)), "heather", SMALL, anchor="middle")
         tick += step
 
 

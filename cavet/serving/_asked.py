@@ -8,7 +8,7 @@ from cavet.bench import RunningBench, shows_itself
 from cavet.boards import PinMode
 from cavet.boards.parts import Part
 from cavet.hosts import PinPoint, Point, PointKind
-from cavet.units import show
+from cavet.units import decimals_of, show
 from cavet.wiring import Wiring
 from cavet.wording import WrongError, listed, nearest
 
@@ -33,7 +33,7 @@ def _quantity(bench: RunningBench, name: str) -> dict[str, Any]:
         known = listed(quantities)
         raise WrongError("rig", found=name, expected=f"one of {known}", nearest=nearest(name, quantities))
     value = bench.world.rig.value(name)
-    return {"state": show(round(value, 6), quantities[name].unit), "value": value}
+    return {"state": show(value, quantities[name].unit, decimals_of(value, 6)), "value": value}
 
 
 def _pin(bench: RunningBench, name: str | int, board: object) -> dict[str, Any]:

@@ -431,7 +431,7 @@ def _basins(desk: Desk) -> tuple[BasinView, ...]:
             BasinView(
                 name=basin.quantity,
                 share=fine((value - quantity.low) / (quantity.high - quantity.low)),
-                tells=units.show(value, quantity.unit, 0),
+                tells=quantity.show(value),
                 marked=abs(rig.rate(basin.quantity)) > 1.0,
                 wall=place + 1 < len(basins),
                 opening=_opening(desk, basin.opening),

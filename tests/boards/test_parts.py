@@ -11,6 +11,13 @@ from cavet.wording import WrongError
 from tests.boards.worlds import Small, quantity, wired
 
 
+class Quantities(unittest.TestCase):
+    def test_one_is_told_as_finely_as_a_thousandth_of_what_it_can_be(self):
+        for high, value, told in ((3000, 1214.31, "1 214 m"), (3, 1.21431, "1.214 m"), (0.2, 0.01234, "0.0123 m")):
+            self.assertEqual(quantity("level", unit="m", low=0, high=high).show(value), told)
+        self.assertEqual(quantity("level", unit="m").show(0.0031), "0.0031 m")
+
+
 class Lamps(unittest.TestCase):
     def setUp(self):
         self.small = Small([wired(Lamp, "lamp", pin=2, current=0.02)])

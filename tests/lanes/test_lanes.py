@@ -194,6 +194,11 @@ class Drawn(unittest.TestCase):
         for least, step in ((0.9e-6, 1e-6), (0.0011, 0.002), (0.3, 0.5), (7, 10), (61, 100)):
             self.assertAlmostEqual(step, tick_seconds(least), 9)
 
+    def test_ticks_that_lie_close_are_told_apart(self):
+        made = to_svg(lanes_drawing("close", self.lanes(), 2.115, 2.1155))
+        texts = [each.text for each in ElementTree.fromstring(made).iter() if each.text]
+        self.assertEqual(["2.115 s", "2.1151 s", "2.1152 s"], [text for text in texts if text.endswith(" s")][:3])
+
     def test_files_are_such_as_a_reader_of_xml_takes_and_the_same_twice(self):
         made = to_svg(lanes_drawing("<a> & \x1b“b”", self.lanes(), 0.5, 8.0))
         self.assertEqual(made, to_svg(lanes_drawing("<a> & \x1b“b”", self.lanes(), 0.5, 8.0)))

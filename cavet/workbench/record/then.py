@@ -311,7 +311,7 @@ class Then:
             beyond = self._quantity(moment, after.quantity) if after is not None else nan
             yield BasinView(
                 name=basin.quantity, share=(value - quantity.low) / (quantity.high - quantity.low),
-                tells=units.show(value, quantity.unit, 0), wall=after is not None,
+                tells=quantity.show(value), wall=after is not None,
                 opening=self._opening(moment, basin.opening),
                 gate=_known(self._quantity(moment, basin.gate)) / 100 if basin.gate else 0.0,
                 flow=flow_from(value, beyond),
@@ -410,8 +410,7 @@ def _told(part: Part, lane: Lane, value: float, event: Event | None) -> str:
         return "on" if value else "off"
     if lane.unit == "deg":
         return f"{value:.0f}°"
-    shown = digits(value, 4)
-    return units.show(float(shown), lane.unit, 0) if lane.unit else shown
+    return units.show(value, lane.unit, units.decimals_of(value, 4)) if lane.unit else digits(value, 4)
 
 
 def _fraction(part: Part, lane: Lane, value: float) -> float:

@@ -8,7 +8,7 @@ from typing import Any
 import msgspec
 
 from cavet.routines import CheckedRoutine
-from cavet.units import show, show_duration
+from cavet.units import decimals_of, show, show_duration
 from cavet.wording import plain
 from cavet.workbench.routines.work import Run, Work
 
@@ -190,6 +190,10 @@ class LowerView(msgspec.Struct, frozen=True):
     fits: tuple[tuple[str, str], ...]
 
 
+def _exact(value: float, unit: str) -> str:
+    return show(value, unit, decimals_of(value))
+
+
 def lower_view(
     work: Work, routine: CheckedRoutine | None, cursor: int, line: int, fits: list[tuple[str, str]]
 ) -> LowerView:
@@ -199,8 +203,8 @@ def lower_view(
         value, unit = work.value_of(routine, name) if routine is not None else 0.0, tune.unit or ""
         bounded = math.isfinite(tune.low) and math.isfinite(tune.high) and tune.high != tune.low
         share = (value - tune.low) / (tune.high - tune.low) if bounded else None
-        ends = f"{show(tune.low, unit)} to {show(tune.high, unit)}" if bounded else ""
-        tunes.append(TuneRow(name, share, show(value, unit), ends))
+        ends = f"{_exact(tune.low, unit)} to {_exact(tune.high, unit)}" if bounded else ""
+        tunes.append(TuneRow(name, share, _exact(value, unit), ends))
     ordered = sorted(work.mistakes, key=lambda each: line_of(str(each.place)) != line)
     return LowerView(tuple(tunes), cursor, tuple(plain(str(each)) for each in ordered), tuple(fits))
 
