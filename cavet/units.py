@@ -199,6 +199,18 @@ def show(value: float, unit: str = "", decimals: int | None = None, *, step: flo
     return f"{sign}{text}{glue}{plain(unit)}"
 
 
+def show_steady(value: float, unit: str, decimals: int) -> str:
+    """Print a quantity with so many places behind the point, so that it stands still where it changes: `2.50 V`. A
+    small one has two digits that tell."""
+    small = _decimals(value) if 0 < abs(value) < 0.1 else 0
+    return f"{value:.{max(decimals, small)}f} {unit}"
+
+
+def show_share(share: float) -> str:
+    """Print a share: `60 %`. What is more than nothing is not 0 %."""
+    return f"{100 * share:.0f} %" if not 0 < share < 0.005 else show(100 * share, "%")
+
+
 def decimals_of(value: float, most: int = 9) -> int:
     """How many digits a number has behind its point, where at most so many of it count."""
     number, _, power = digits(value, most).partition("e")

@@ -116,6 +116,11 @@ class Printing(unittest.TestCase):
             with self.subTest(text):
                 self.assertEqual(units.show(value, "V", step=step), text)
 
+    def test_what_stands_still_has_its_places_and_a_small_one_is_not_0(self):
+        steady = [units.show_steady(value, "V", 2) for value in (2.5, 0.0, 0.004, 12.345)]
+        self.assertEqual(steady, ["2.50 V", "0.00 V", "0.0040 V", "12.35 V"])
+        self.assertEqual([units.show_share(share) for share in (0, 0.004, 0.0051, 1)], ["0 %", "0.4 %", "1 %", "100 %"])
+
     def test_a_duration_is_in_the_unit_that_suits_it(self):
         for seconds, text in DURATIONS:
             with self.subTest(text):

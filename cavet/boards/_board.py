@@ -16,6 +16,7 @@ from cavet.boards._running import Carried, Client, Firmware, Outgoing
 from cavet.boards.defects import Defect, Spoiled
 from cavet.faults import Fault
 from cavet.record import Kind, Reason, Tell, Topic
+from cavet.units import show
 
 
 class BoardState(Enum):
@@ -202,7 +203,9 @@ class Board:
         """Start anew where its parts draw more than a supply that sags can give."""
         drawn = self.circuit.current(now)
         if drawn > self.spoiled.current and self.state is BoardState.RUNNING:
-            words = f"its supply sagged: {1000 * drawn:.0f} mA drawn, {1000 * self.spoiled.current:.0f} mA there"
+            words = (
+                f"its supply sagged: {show(1000 * drawn, 'mA')} drawn, {show(1000 * self.spoiled.current, 'mA')} there"
+            )
             self.wake = now
             self.may_speak = True
             self._begin_anew(now, None, words)

@@ -196,7 +196,7 @@ class Rig:
         free = self._free[self._slots[name]]
         if quantity.free is not None and free is not None and not free(self._row):
             return f"{name} is held: it needs {quantity.free.text}"
-        return f"{name} is at its end, {self.value(name):.0f} {quantity.unit}"
+        return f"{name} is at its end, {quantity.show(self.value(name))}"
 
     def leave_out(self, mover: object) -> None:
         """Take a part where it was last: it can't be asked any more."""

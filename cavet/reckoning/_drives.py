@@ -60,7 +60,7 @@ def _lamp(given: Given) -> Reckoned:
     power = flows * flows * chosen
     way = (
         f"({show(supply, 'V')} − {show(drop, 'V')}) / {show(1000 * current, 'mA')} = {ohm:.1f} Ω; the next of E24 is "
-        f"{show(chosen, 'Ω')}: {1000 * flows:.1f} mA, {1000 * power:.1f} mW in it"
+        f"{show(chosen, 'Ω')}: {show(1000 * flows, 'mA')}, {show(1000 * power, 'mW')} in it"
     )
     values = {"ohm": round(ohm, 3), "next_ohm": chosen, "current": round(flows, 6), "power": round(power, 6)}
     return Reckoned(values, way)

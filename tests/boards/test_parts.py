@@ -32,6 +32,11 @@ class Lamps(unittest.TestCase):
         self.assertAlmostEqual(self.small.events(Kind.MOVED)[-1].t, 0.04)
         self.assertEqual((self.lamp.stands_as(1.0), self.lamp.tells(1.0)), (255, "100 %"))
 
+    def test_the_least_glow_is_not_told_as_none(self):
+        self.small.circuit.write_duty(2, 1, 0.0, None)
+        self.small.go(1.0)
+        self.assertEqual(self.lamp.tells(1.0), "0.39 %")
+
     def test_it_draws_current_as_it_glows(self):
         self.small.circuit.write_duty(2, 51, 0.0, None)
         self.small.go(1.0)

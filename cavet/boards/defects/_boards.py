@@ -4,6 +4,7 @@ from typing import Annotated
 
 from cavet.boards.defects._base import Defect, Spoiled
 from cavet.settings import Meaning
+from cavet.units import show
 
 
 class StuckBus(Defect, kw_only=True):
@@ -56,7 +57,7 @@ class Sagging(Defect, kw_only=True):
 
     @property
     def tells(self) -> str:
-        return f"the supply sags: at more than {1000 * self.current:.0f} mA the board starts anew"
+        return f"the supply sags: at more than {show(1000 * self.current, 'mA')} the board starts anew"
 
     def spoil(self, board: Spoiled) -> None:
         board.current = min(board.current, self.current)

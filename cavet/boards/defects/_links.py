@@ -4,6 +4,7 @@ from typing import Annotated
 
 from cavet.boards.defects._base import Defect, Spoiled
 from cavet.settings import Meaning
+from cavet.units import show_duration
 
 
 class Lossy(Defect, kw_only=True):
@@ -29,7 +30,7 @@ class Late(Defect, kw_only=True):
 
     @property
     def tells(self) -> str:
-        return f"the board answers {self.delay * 1000:.0f} ms late"
+        return f"the board answers {show_duration(self.delay)} late"
 
     def spoil(self, board: Spoiled) -> None:
         board.delay += self.delay

@@ -7,6 +7,7 @@ from cavet.boards._pins import Pin
 from cavet.boards.parts._motion import Ramp
 from cavet.boards.parts._part import Around, AtPin, Part
 from cavet.settings import Meaning
+from cavet.units import show_share
 
 FADE_SECONDS = 0.04
 """From dark to full and back; a filament's afterglow."""
@@ -69,4 +70,4 @@ class Lamp(Part):
 
     def tells(self, now: float) -> str:
         glow = self.fraction(now)
-        return f"{100 * glow:.0f} %" if glow else "off"
+        return show_share(glow) if glow else "off"

@@ -12,6 +12,7 @@ from cavet.boards._rig import Rig
 from cavet.expressions import Expression
 from cavet.record import Kind, Reason, Tell, Topic
 from cavet.settings import Meaning, Table, keys_of
+from cavet.units import show_share
 from cavet.wording import unknown
 
 Wires = dict[str, int]
@@ -205,7 +206,7 @@ class Part:
 
     def tells_of(self, share: float) -> str:
         """How one that glides stands, so far along its way, in words."""
-        return f"{100 * share:.0f} %"
+        return show_share(share)
 
     def state(self, now: float) -> float | str:
         """How it stands: a number in `unit`, or a word."""

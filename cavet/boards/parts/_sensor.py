@@ -5,6 +5,7 @@ from typing import Annotated
 
 from cavet.boards.parts._part import Around, AtPin, Part
 from cavet.settings import Meaning
+from cavet.units import show_steady
 from cavet.wording import WrongError
 
 NOISE_COUNTS = 1023
@@ -61,7 +62,7 @@ class Gauge(Part):
         return self.stands_as(now)
 
     def tells(self, now: float) -> str:
-        return f"{self._clean():.2f} V"
+        return show_steady(self._clean(), "V", 2)
 
 
 class Lever(Part):
@@ -107,4 +108,4 @@ class Lever(Part):
         return 100 * self.position
 
     def tells(self, now: float) -> str:
-        return f"{self._full * (self.position + 1) / 2:.2f} V"
+        return show_steady(self._full * (self.position + 1) / 2, "V", 2)

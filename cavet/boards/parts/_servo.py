@@ -12,6 +12,8 @@ from cavet.settings import Meaning
 SHORTEST_PULSE, LONGEST_PULSE = 544e-6, 2400e-6
 """The pulses for 0° and 180°; others are not taken."""
 DEGREES_PER_SECOND = 60 / 0.16
+PULSE_DEGREES = 0.1
+"""A microsecond of its pulses is about so much."""
 
 
 class ServoSettings(AtPin, kw_only=True):
@@ -68,7 +70,7 @@ class Servo(Part):
         if now < self._turn.arrives:
             return self._turn.arrives
         self._turning = False
-        self.moved(round(self._turn.target, 1), f"{self._turn.target:.0f}°")
+        self.moved(round(self._turn.target, 1), _degrees(self._turn.target))
         return inf
 
     def busy(self, now: float) -> bool:
@@ -98,4 +100,9 @@ class Servo(Part):
     def tells(self, now: float) -> str:
         turn = self._turn
         here = f"{turn.at(now):.0f}°"
-        return f"{here} → {turn.target:.0f}°" if now < turn.arrives else here
+        return f"{here} → {_degrees(turn.target)}" if now < turn.arrives else _degrees(turn.at(now))
+
+
+def _degrees(angle: float) -> str:
+    """Whole degrees, where it stands at some as near as its pulses can say."""
+    return f"{angle:.0f}°" if abs(angle - round(angle)) < PULSE_DEGREES else f"{angle:.1f}°"

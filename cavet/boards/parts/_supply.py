@@ -7,7 +7,11 @@ from typing import Annotated
 from cavet.boards._pins import Pin
 from cavet.boards.parts._part import Around, Part, PartSettings
 from cavet.settings import Meaning
+from cavet.units import decimals_of, show_steady
 from cavet.wording import WrongError
+
+PLACES = 3
+"""So many places of its voltage are told behind the point, at most: to the millivolt."""
 
 
 class SupplySettings(PartSettings, kw_only=True):
@@ -107,5 +111,7 @@ class Supply(Part):
     def tells(self, now: float) -> str:
         if not self.on:
             return "off"
+        millivolts = round(self.volts, PLACES)
+        volts = show_steady(millivolts, "V", max(2, decimals_of(millivolts)))
         limited = ", limited" if self.limiting else ""
-        return f"{self.volts:.2f} V" + (f", {self.amps:.2f} A{limited}" if self._load else "")
+        return f"{volts}, {show_steady(self.amps, 'A', 2)}{limited}" if self._load else volts

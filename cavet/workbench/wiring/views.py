@@ -10,7 +10,7 @@ from cavet.benchfile import LinkSetup
 from cavet.boards import Board, PinMode
 from cavet.finding import Found
 from cavet.remarks import Remark, Weight
-from cavet.units import show_duration
+from cavet.units import show_duration, show_share
 from cavet.wiring import Place, PlaceKind, Section, Told, Wiring, section_of, title_of
 from cavet.wording import counted, plain
 from cavet.workbench.desk import Desk
@@ -62,7 +62,7 @@ def _level(board: Board, place: Place) -> Told:
     if mode is PinMode.SERVO:
         return Told(f"servo {pin.pulse_us} µs" if pin.pulse_us else "servo, no pulses", is_lit=pin.pulse_us > 0)
     if mode in (PinMode.PWM, PinMode.DAC):
-        return Told(f"{mode.value} {100 * pin.line:.0f} %", is_lit=pin.line > 0)
+        return Told(f"{mode.value} {show_share(pin.line)}", is_lit=pin.line > 0)
     if mode is PinMode.OUTPUT:
         return Told(f"output {'high' if pin.line else 'low'}", is_lit=pin.line > 0)
     if board.circuit.wired_to(number) is None:
