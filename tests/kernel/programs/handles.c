@@ -43,7 +43,7 @@ int main(void)
     struct gpioline_info_changed change;
     struct gpioline_info info;
     struct pollfd waits;
-    int lamp, two;
+    int lamp, two, dark;
 
     setvbuf(stdout, NULL, _IOLBF, 0);
     chip = open("/dev/gpiochip0", O_RDONLY);
@@ -77,6 +77,11 @@ int main(void)
 
     data.values[0] = 0;
     ioctl(lamp, GPIOHANDLE_SET_LINE_VALUES_IOCTL, &data);
+    dark = handle(SEES, GPIOHANDLE_REQUEST_INPUT, 0);
+    do
+        ioctl(dark, GPIOHANDLE_GET_LINE_VALUES_IOCTL, &data);
+    while (data.values[0]);
+    close(dark);
     memset(&edges, 0, sizeof edges);
     edges.lineoffset = SEES;
     edges.handleflags = GPIOHANDLE_REQUEST_OUTPUT;
