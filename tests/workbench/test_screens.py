@@ -59,7 +59,13 @@ class Seat:
 
     def paste(self, text):
         """Paste a text as a terminal does."""
-        event = events.Paste(text)
+        self._send(events.Paste(text))
+
+    def turn(self, form, x, y):
+        """Turn the wheel at a cell of the window."""
+        self._send(form(None, x, y, 0, 0, 0, False, False, False))
+
+    def _send(self, event):
         event.set_sender(self.app)
         self.app._driver.send_message(event)
 
@@ -790,6 +796,42 @@ class Looking(unittest.TestCase):
             await seat.asks("upper_paddle", 100)
             await seat.pilot.click("#rails", offset=(4, layout.rows[0]))
             await seat.until(lambda: rails.cursor == 0)
+
+        seated(story)
+
+    def test_nothing_moves_by_a_click_while_a_value_is_typed(self):
+        async def story(seat):
+            rails = seat.app.screen.query_one("#rails")
+            layout = rails._layout
+            await seat.press("down")
+            await seat.type("6")
+            await seat.until(lambda: rails.entry == "6")
+            await seat.pilot.click("#rails", offset=(layout.rail + 2, layout.rows[1]))
+            await seat.type("0")
+            await seat.press("enter")
+            await seat.asks("walkway", 60)
+            await seat.type("7")
+            await seat.until(lambda: rails.entry == "7")
+            await seat.pilot.click("#rails", offset=(layout.rail + 2, layout.rows[3]))
+            await seat.until(lambda: (rails.entry, rails.cursor) == (None, 3))
+            await seat.pilot.click("#rails", offset=(layout.rail, layout.rows[1]))
+            await seat.asks("walkway", 0)
+
+        record, _ = seated(story)
+        asked = [(event.subject, event.value) for event in record if event.kind is Kind.ASKED]
+        self.assertEqual([("walkway", 60.0), ("walkway", 0.0)], asked)
+
+    def test_the_wheel_nudges_what_it_is_over_and_goes_through_the_list_elsewhere(self):
+        async def story(seat):
+            rails = seat.app.screen.query_one("#rails")
+            left, top = rails.region.offset
+            rail, rows = left + rails._layout.rail, [top + row for row in rails._layout.rows]
+            seat.turn(events.MouseScrollUp, rail + 3, rows[1])
+            await seat.until(lambda: rails.cursor == 1 and (seat.asked("walkway") or 0) > 0)
+            seat.turn(events.MouseScrollDown, left + 4, rows[0])
+            await seat.until(lambda: rails.cursor == 2)
+            self.assertIsNone(seat.asked("beacon"))
+            self.assertIsNone(seat.asked("upper_paddle"))
 
         seated(story)
 

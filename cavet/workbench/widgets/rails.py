@@ -214,13 +214,16 @@ class Rails(Pasting, Picture, can_focus=True):
         lines = self._roster.lines()
         if place is None or self._view is None or self._layout is None or place >= len(lines):
             return
+        is_typing = self.entry is not None
+        if is_typing and place == self.cursor:
+            return  # it was meant for the text, and nothing may move by that
         if place != self.cursor:
             self._move_to(place)
         x = event.x - self._layout.rail
         line, view = lines[place], self._view.lines[place]
         if isinstance(line, Head):
             self._flip(1)
-        elif not 0 <= x < self._layout.rail_width:
+        elif is_typing or not 0 <= x < self._layout.rail_width:
             return
         elif isinstance(view, RailView) and not view.is_switch and not view.is_text:
             self.post_message(self.Pulled(line.name, x / max(1, self._layout.rail_width - 1)))
@@ -228,7 +231,21 @@ class Rails(Pasting, Picture, can_focus=True):
             self.post_message(self.Flipped(line.name))
 
     def on_mouse_scroll_up(self, event: events.MouseScrollUp) -> None:
-        self._nudge(1)
+        self._wheel(event, 1)
 
     def on_mouse_scroll_down(self, event: events.MouseScrollDown) -> None:
-        self._nudge(-1)
+        self._wheel(event, -1)
+
+    def _wheel(self, event: events.MouseEvent, steps: int) -> None:
+        """Over the rail of a point it nudges that; elsewhere the cursor goes up and down the list."""
+        if self.entry is not None or self._layout is None:
+            return
+        place = self._layout.line_at(event.y)
+        over_rail = 0 <= event.x - self._layout.rail < self._layout.rail_width
+        lines = self._roster.lines()
+        if over_rail and place is not None and place < len(lines) and isinstance(lines[place], Point):
+            if place != self.cursor:
+                self._move_to(place)
+            self._nudge(steps)
+        else:
+            self._move(-steps)
