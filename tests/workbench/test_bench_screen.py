@@ -16,10 +16,11 @@ from cavet.remarks import remarks_on
 from cavet.wiring import Wiring, section_of
 from cavet.wording import WrongError
 from cavet.workbench import Changing
-from cavet.workbench.drawing.bench import BoardsView, draw_around, draw_boards, draw_remarks, places
+from cavet.workbench.drawing.bench import BoardsView, draw_around, draw_boards, draw_remarks, places, remark_under
 from cavet.workbench.screens.bench import BenchScreen
 from cavet.workbench.screens.bench_sheets import row_sheet
 from cavet.workbench.screens.editing import EditScreen
+from cavet.workbench.widgets.picture import Picture
 from cavet.workbench.wiring.adding import SORTS, changes_for, free_name, pins_for, sorts_for
 from cavet.workbench.wiring.around import Around
 from cavet.workbench.wiring.changing import changed as changed_file
@@ -296,6 +297,21 @@ class OnTheScreen(unittest.TestCase):
             await seat.press("enter")
             await seat.until(lambda: seat.desk.changing.wants_again)
             self.assertEqual(seat.desk.changing.file.setup.points["gate"].pause, 0.2)
+
+        seated(story, changing=True)
+
+    def test_a_remark_that_is_pressed_is_chosen_and_mended_only_when_it_is_pressed_again(self):
+        async def story(seat):
+            await seat.press("f3")
+            await seat.on(BenchScreen)
+            await seat.sees("a pause of 200 ms")
+            remarks = seat.app.screen.query_one("#remarks", Picture)
+            place = next(y for y in range(9) if remark_under(remarks.shown, remarks.size.width, y) == 0)
+            await seat.pilot.click("#remarks", offset=(4, place))
+            await seat.sees("⏎ a pause of 200 ms")
+            self.assertFalse(seat.desk.changing.wants_again)
+            await seat.pilot.click("#remarks", offset=(4, place))
+            await seat.until(lambda: seat.desk.changing.wants_again)
 
         seated(story, changing=True)
 

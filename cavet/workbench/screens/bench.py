@@ -219,7 +219,8 @@ class BenchScreen(BenchActing):
 
     def on_hearing_pressed(self, message: Hearing.Pressed) -> None:
         self._strokes += 1
-        self._pane = message.sender.id or BOARDS
+        before, self._pane = self._pane, message.sender.id or BOARDS
+        was_here = before == self._pane
         if self._pane == REMARKS:
             view = self.picture("remarks").shown
             number = (
@@ -228,16 +229,17 @@ class BenchScreen(BenchActing):
                 else None
             )
             if number is not None:
-                if number == self._remark:
+                if was_here and number == self._remark:
                     self.attempt(self._mend)
                 self._remark = number
         elif self._pane == AROUND:
             self._at_around = max(0, message.y - 1)
         else:
-            self._press_board(message.y)
+            self._press_board(message.y, was_here=was_here)
         self.follow()
 
-    def _press_board(self, y: int) -> None:
+    def _press_board(self, y: int, *, was_here: bool) -> None:
+        """A row that is pressed is chosen; pressed again, it is changed."""
         view = self.picture("boards").shown
         if not isinstance(view, BoardsView):
             return
@@ -245,7 +247,7 @@ class BenchScreen(BenchActing):
         row, fold = at.first + y - HEAD_ROWS, at.fold_at(y)
         if HEAD_ROWS <= y < at.lines and row < len(view.section.rows):
             key = view.section.rows[row].key
-            again, self._cursor = key == self._cursor, key
+            again, self._cursor = was_here and key == self._cursor, key
             if again:
                 self.attempt(self._edit)
         elif fold is not None:
