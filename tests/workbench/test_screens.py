@@ -803,6 +803,7 @@ class Looking(unittest.TestCase):
         async def story(seat):
             rails = seat.app.screen.query_one("#rails")
             layout = rails._layout
+            await seat.pilot.click("#rails", offset=(layout.rail + 2, layout.rows[1]), button=3)
             await seat.press("down")
             await seat.type("6")
             await seat.until(lambda: rails.entry == "6")
@@ -821,19 +822,23 @@ class Looking(unittest.TestCase):
         asked = [(event.subject, event.value) for event in record if event.kind is Kind.ASKED]
         self.assertEqual([("walkway", 60.0), ("walkway", 0.0)], asked)
 
-    def test_the_wheel_nudges_what_it_is_over_and_goes_through_the_list_elsewhere(self):
+    def test_the_wheel_goes_through_the_list_and_nudges_only_where_the_cursor_stood_before(self):
         async def story(seat):
             rails = seat.app.screen.query_one("#rails")
             left, top = rails.region.offset
             rail, rows = left + rails._layout.rail, [top + row for row in rails._layout.rows]
-            seat.turn(events.MouseScrollUp, rail + 3, rows[1])
-            await seat.until(lambda: rails.cursor == 1 and (seat.asked("walkway") or 0) > 0)
-            seat.turn(events.MouseScrollDown, left + 4, rows[0])
+            for _ in range(3):
+                seat.turn(events.MouseScrollDown, rail + 3, rows[2])
+            await seat.until(lambda: rails.cursor == 3)
+            seat.turn(events.MouseScrollUp, left + 4, rows[2])
             await seat.until(lambda: rails.cursor == 2)
-            self.assertIsNone(seat.asked("beacon"))
-            self.assertIsNone(seat.asked("upper_paddle"))
+            rails._went_at = 0.0
+            seat.turn(events.MouseScrollUp, rail + 3, rows[2])
+            await seat.until(lambda: (seat.asked("upper_paddle") or 0) > 0)
+            self.assertEqual(2, rails.cursor)
 
-        seated(story)
+        record, _ = seated(story)
+        self.assertEqual({"upper_paddle"}, {event.subject for event in record if event.kind is Kind.ASKED})
 
 
 if __name__ == "__main__":

@@ -28,7 +28,7 @@ from cavet.workbench.screens.actions import Action
 from cavet.workbench.screens.frame import Follow, Frame
 from cavet.workbench.screens.giving import FlagScreen, GiveScreen, OverScreen, give
 from cavet.workbench.screens.moment import MomentScreen
-from cavet.workbench.widgets.picture import Picture
+from cavet.workbench.widgets.picture import LEFT_BUTTON, Picture
 
 NO_COMMAND = "no command of a point until then"
 
@@ -116,6 +116,8 @@ class RecordScreen(Frame):
 
     def on_click(self, event: events.Click) -> None:
         """Go to what was pointed at: a moment of a lane, or of the whole run."""
+        if event.button != LEFT_BUTTON:
+            return
         lanes, strip = self.picture("lanes"), self.picture("strip")
         left = NAME_CELLS + UNIT_CELLS
         if event.widget is lanes:

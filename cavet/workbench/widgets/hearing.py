@@ -6,7 +6,7 @@ from textual import events
 from textual.message import Message
 
 from cavet.workbench.pasted import Pasting
-from cavet.workbench.widgets.picture import Picture
+from cavet.workbench.widgets.picture import LEFT_BUTTON, Picture
 
 
 class Hearing(Pasting, Picture, can_focus=True):
@@ -39,7 +39,8 @@ class Hearing(Pasting, Picture, can_focus=True):
             paste(text)
 
     def on_mouse_down(self, event: events.MouseDown) -> None:
-        self.post_message(self.Pressed(self, event.x, event.y))
+        if event.button == LEFT_BUTTON:
+            self.post_message(self.Pressed(self, event.x, event.y))
 
     def on_mouse_scroll_up(self, event: events.MouseScrollUp) -> None:
         self.post_message(self.Turned(self, -1, event.ctrl))

@@ -12,6 +12,8 @@ from textual.widget import Widget
 from cavet.drawings.canvas import PAPER, Canvas
 from cavet.drawings.colours import style
 
+LEFT_BUTTON = 1
+"""What is pressed acts by this one only: the others are the terminal's, for pasting and menus."""
 FEW_COLOURS = "standard"
 """What a terminal with sixteen colours is called."""
 

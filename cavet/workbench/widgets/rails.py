@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from math import inf
+
 from textual import events
 from textual.message import Message
 
@@ -10,10 +12,12 @@ from cavet.workbench import keymap
 from cavet.workbench.drawing.rails import Layout, RailsView, RailView, draw_rails, lay_out, widest
 from cavet.workbench.pasted import Pasting
 from cavet.workbench.roster import Head, Line, Roster
-from cavet.workbench.widgets.picture import Picture
+from cavet.workbench.widgets.picture import LEFT_BUTTON, Picture
 
 ENTRY_BEGINS = '0123456789.-+"#'
 MAX_ENTRY, MAX_SEARCH = 200, 24
+STROKE_SECONDS = 0.7
+"""Turns of the wheel that follow each other so soon are one stroke."""
 
 
 class Rails(Pasting, Picture, can_focus=True):
@@ -64,6 +68,8 @@ class Rails(Pasting, Picture, can_focus=True):
         self._layout: Layout | None = None
         self._longest_value = 0
         """Of all that was shown so far."""
+        self._went_at = -inf
+        """When the wheel has moved the cursor last."""
 
     def set_view(self, view: RailsView) -> None:
         """Show the points as they stand now."""
@@ -214,6 +220,8 @@ class Rails(Pasting, Picture, can_focus=True):
         lines = self._roster.lines()
         if place is None or self._view is None or self._layout is None or place >= len(lines):
             return
+        if event.button != LEFT_BUTTON:
+            return
         is_typing = self.entry is not None
         if is_typing and place == self.cursor:
             return  # it was meant for the text, and nothing may move by that
@@ -237,15 +245,14 @@ class Rails(Pasting, Picture, can_focus=True):
         self._wheel(event, -1)
 
     def _wheel(self, event: events.MouseEvent, steps: int) -> None:
-        """Over the rail of a point it nudges that; elsewhere the cursor goes up and down the list."""
+        """The cursor goes up and down the list. Over the rail of the point that it stands on, that is nudged, but not
+        by the same stroke that has brought it there."""
         if self.entry is not None or self._layout is None:
             return
-        place = self._layout.line_at(event.y)
-        over_rail = 0 <= event.x - self._layout.rail < self._layout.rail_width
-        lines = self._roster.lines()
-        if over_rail and place is not None and place < len(lines) and isinstance(lines[place], Point):
-            if place != self.cursor:
-                self._move_to(place)
+        on_rail = 0 <= event.x - self._layout.rail < self._layout.rail_width
+        is_going = event.time - self._went_at < STROKE_SECONDS
+        if on_rail and not is_going and self._layout.line_at(event.y) == self.cursor and isinstance(self.line, Point):
             self._nudge(steps)
         else:
+            self._went_at = event.time
             self._move(-steps)

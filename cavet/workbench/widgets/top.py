@@ -6,7 +6,7 @@ from textual import events
 from textual.message import Message
 
 from cavet.workbench.drawing.lines import TopView, name_places
-from cavet.workbench.widgets.picture import Picture
+from cavet.workbench.widgets.picture import LEFT_BUTTON, Picture
 
 
 class Top(Picture):
@@ -21,7 +21,7 @@ class Top(Picture):
 
     def on_mouse_down(self, event: events.MouseDown) -> None:
         view = self.shown
-        if not isinstance(view, TopView):
+        if not isinstance(view, TopView) or event.button != LEFT_BUTTON:
             return
         for name, begin, end in name_places(view, self.size.width):
             if begin <= event.x < end:
