@@ -14,6 +14,10 @@ class Head(msgspec.Struct, frozen=True):
 
     board: str
 
+    @property
+    def name(self) -> str:
+        return self.board
+
 
 Line = Head | Point
 

@@ -822,6 +822,20 @@ class Looking(unittest.TestCase):
         asked = [(event.subject, event.value) for event in record if event.kind is Kind.ASKED]
         self.assertEqual([("walkway", 60.0), ("walkway", 0.0)], asked)
 
+    def test_a_click_acts_on_what_was_shown_or_on_nothing(self):
+        async def story(seat):
+            rails = seat.app.screen.query_one("#rails")
+            layout = rails._layout
+            rails.set_view = lambda view: None
+            seat.desk.roster.wanted = "lower"
+            await seat.pilot.click("#rails", offset=(layout.rail + layout.rail_width - 1, layout.rows[0]))
+            seat.desk.roster.wanted = ""
+            await seat.pilot.click("#rails", offset=(layout.rail + layout.rail_width - 1, layout.rows[1]))
+            await seat.asks("walkway", 100)
+            self.assertIsNone(seat.asked("lower_paddle"))
+
+        seated(story)
+
     def test_the_wheel_goes_through_the_list_and_nudges_only_where_the_cursor_stood_before(self):
         async def story(seat):
             rails = seat.app.screen.query_one("#rails")

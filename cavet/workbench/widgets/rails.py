@@ -218,10 +218,10 @@ class Rails(Pasting, Picture, can_focus=True):
     def on_mouse_down(self, event: events.MouseDown) -> None:
         place = self._layout.line_at(event.y) if self._layout is not None else None
         lines = self._roster.lines()
-        if place is None or self._view is None or self._layout is None or place >= len(lines):
+        if place is None or self._view is None or self._layout is None or event.button != LEFT_BUTTON:
             return
-        if event.button != LEFT_BUTTON:
-            return
+        if place >= len(lines) or lines[place].name != self._view.lines[place].name:
+            return  # the list has changed since it was drawn
         is_typing = self.entry is not None
         if is_typing and place == self.cursor:
             return  # it was meant for the text, and nothing may move by that
