@@ -16,7 +16,15 @@ from cavet.remarks import remarks_on
 from cavet.wiring import Wiring, section_of
 from cavet.wording import WrongError
 from cavet.workbench import Changing
-from cavet.workbench.drawing.bench import BoardsView, draw_around, draw_boards, draw_remarks, places, remark_under
+from cavet.workbench.drawing.bench import (
+    BoardsView,
+    around_under,
+    draw_around,
+    draw_boards,
+    draw_remarks,
+    places,
+    remark_under,
+)
 from cavet.workbench.screens.bench import BenchScreen
 from cavet.workbench.screens.bench_sheets import row_sheet
 from cavet.workbench.screens.editing import EditScreen
@@ -117,6 +125,12 @@ class InCrossSection(unittest.TestCase):
             view = AroundView(rows=rows, cursor=cursor, looked="looked just now")
             head = draw_around(view, 100, height).text().split("\n")[0]
             self.assertEqual(head.split("looked just now")[1].strip(), more)
+            lines = draw_around(view, 100, height).text().split("\n")
+            for y, line in enumerate(lines):
+                place = around_under(view, height, y)
+                self.assertEqual(place is not None, "127.0.0.1" in line, (cursor, y))
+                if place is not None:
+                    self.assertIn(rows[place].address, line)
 
     def test_lines_of_a_device_are_a_section_of_their_own(self):
         text = drawn(section_of(Wiring(SETUP, "gatehouse"), device="mast"))
@@ -297,6 +311,20 @@ class OnTheScreen(unittest.TestCase):
             await seat.press("enter")
             await seat.until(lambda: seat.desk.changing.wants_again)
             self.assertEqual(seat.desk.changing.file.setup.points["gate"].pause, 0.2)
+
+        seated(story, changing=True)
+
+    def test_the_cursor_around_does_not_go_beyond_the_last(self):
+        async def story(seat):
+            await seat.press("f3")
+            await seat.on(BenchScreen)
+            await seat.sees("around this machine")
+            around = seat.app.screen.query_one("#around", Picture)
+            await seat.until(lambda: around.shown is not None and around.shown.rows)
+            await seat.pilot.click("#around", offset=(4, 1))
+            await seat.until(lambda: around.shown.cursor == 0)
+            await seat.press(*["down"] * (len(around.shown.rows) + 5), "up")
+            await seat.until(lambda: around.shown.cursor == max(0, len(around.shown.rows) - 2))
 
         seated(story, changing=True)
 

@@ -179,12 +179,24 @@ def remark_under(view: RemarksView, width: int, y: int) -> int | None:
     return None
 
 
+def _first_around(view: AroundView, height: int) -> int:
+    """The first of them that is shown."""
+    room = max(0, height - 1)
+    return max(0, min(view.cursor - room + 1, len(view.rows) - room)) if view.cursor >= room else 0
+
+
+def around_under(view: AroundView, height: int, y: int) -> int | None:
+    """Which of them is at a row of the picture; `None` for none."""
+    place = _first_around(view, height) + y - 1
+    return place if y > 0 and place < len(view.rows) else None
+
+
 def draw_around(view: AroundView, width: int, height: int) -> Canvas:
     """Draw what is around this machine, joined to the board of the bench that it is."""
     canvas = Canvas(width, height)
     canvas.put(1, 0, "around this machine", PAPER._replace(bold=True))
     room = max(0, height - 1)
-    first = max(0, min(view.cursor - room + 1, len(view.rows) - room)) if view.cursor >= room else 0
+    first = _first_around(view, height)
     below = len(view.rows) - first - room
     more = f"{below} more below" if below > 0 else f"{first} more above" if first else ""
     canvas.put(22, 0, view.looked, QUIET, width - 24 - len(more))

@@ -16,6 +16,7 @@ from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.bench import (
     BoardsView,
+    around_under,
     draw_around,
     draw_beginning,
     draw_boards,
@@ -138,7 +139,7 @@ class BenchScreen(BenchActing):
         self.set_class(self._pane == REMARKS, "other")
 
     def _follow_around(self) -> None:
-        rows = views.around_rows(self._desk, self._around.found, self._around.told, self._around.news())
+        rows = self._rows_around()
         cursor = min(self._at_around, len(rows) - 1) if self._pane == AROUND else -1
         view = views.AroundView(rows=tuple(rows), looked=self._around.looked, cursor=cursor)
         self.picture("around").look(view, partial(draw_around, view))
@@ -163,7 +164,7 @@ class BenchScreen(BenchActing):
         if self._pane == REMARKS:
             self._remark = min(max(0, len(self._judge()[0]) - 1), max(0, self._remark + by))
         elif self._pane == AROUND:
-            self._at_around = max(0, self._at_around + by)
+            self._at_around = min(max(0, len(self._rows_around()) - 1), max(0, self._at_around + by))
         elif self._section is not None:
             keys = self._keys(self._section)
             place = keys.index(self._cursor) if self._cursor in keys else 0
@@ -233,7 +234,10 @@ class BenchScreen(BenchActing):
                     self.attempt(self._mend)
                 self._remark = number
         elif self._pane == AROUND:
-            self._at_around = max(0, message.y - 1)
+            around = self.picture("around").shown
+            if isinstance(around, views.AroundView):
+                place = around_under(around, message.sender.size.height, message.y)
+                self._at_around = self._at_around if place is None else place
         else:
             self._press_board(message.y, was_here=was_here)
         self.follow()

@@ -201,9 +201,12 @@ class BenchActing(Frame):
         row = self._row
         self.app.push_screen(SheetScreen(lambda: bench_sheets.row_sheet(self._desk, self._open, row, remarks)))
 
+    def _rows_around(self) -> list[views.AroundRow]:
+        return views.around_rows(self._desk, self._around.found, self._around.told, self._around.news())
+
     def _row_around(self) -> views.AroundRow:
         """What is chosen around this machine. Raises `WrongError`."""
-        rows = views.around_rows(self._desk, self._around.found, self._around.told, self._around.news())
+        rows = self._rows_around()
         if not rows or self._pane != AROUND:
             raise WrongError("around", found="nothing chosen", expected="something around this machine: tab goes there")
         return rows[min(self._at_around, len(rows) - 1)]
@@ -224,8 +227,8 @@ class BenchActing(Frame):
         if address is not None:
             self._around.name(address)
             self._pane = AROUND
-            found = views.around_rows(self._desk, self._around.found, self._around.told, self._around.news())
-            self._at_around = next((place for place, row in enumerate(found) if row.address == address), 0)
+            rows = self._rows_around()
+            self._at_around = next((place for place, row in enumerate(rows) if row.address == address), 0)
             self.run_worker(self._around.ask(address), group="who", exclusive=True, exit_on_error=False)
 
     def action_take_in(self) -> None:
