@@ -100,7 +100,7 @@ class Rails(Pasting, Picture, can_focus=True):
         self._move_to(self._roster.lines().index(point))
 
     def _move(self, by: int) -> None:
-        self._move_to(min(len(self._roster.lines()) - 1, max(0, self.cursor + by)))
+        self._move_to(max(0, min(len(self._roster.lines()) - 1, self.cursor + by)))
 
     def _move_to(self, cursor: int) -> None:
         self.entry = None
