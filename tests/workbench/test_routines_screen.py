@@ -88,8 +88,11 @@ class OnTheScreen(unittest.TestCase):
         async def story(seat):
             work = await self.there(seat)
             await seat.sees("glow", "not saved", "mistakes  none", "bright")
+            margin = seat.app.screen.query_one("#margin")
+            bare = margin.size.width
             await seat.press("f5")
             await seat.sees("glow done after", "◈ expect beacon reads 60 %", "» at 60 %", "blink")
+            self.assertGreater(margin.size.width, 2 * bare)
             states = work.run.states
             self.assertEqual([states[line].result for line in (3, 4, 5, 6, 8)], ["done"] * 4 + ["left"])
             self.assertEqual(seat.app.screen._faults, set())

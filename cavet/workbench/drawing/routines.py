@@ -18,7 +18,8 @@ from cavet.workbench.routines.views import (
     TracksView,
 )
 
-MARGIN_COLUMNS = 23
+BARE_MARGIN, MARGIN_COLUMNS = 7, 23
+"""Before anything has run there are no times beside the text, and it has their room."""
 SIGNS: dict[str, tuple[str, Ink]] = {
     DONE: ("◈", GOT), FAILED: ("✕", CORAL), RUNS: ("▸", ASKED), "left": ("·", QUIET), "stopped": ("◦", QUIET),
     "lost": ("✕", CORAL), "held": ("‖", ASKED),

@@ -17,6 +17,7 @@ from cavet.wording import WrongError, counted
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.routines import (
+    BARE_MARGIN,
     MARGIN_COLUMNS,
     draw_head,
     draw_lower,
@@ -57,7 +58,8 @@ class RoutinesScreen(Frame):
         #left {{ width: 1fr; }}
         #head {{ height: 2; }}
         #page {{ height: 1fr; }}
-        #margin {{ width: {MARGIN_COLUMNS}; }}
+        #margin {{ width: {BARE_MARGIN}; }}
+        &.timed #margin {{ width: {MARGIN_COLUMNS}; }}
         #text {{ width: 1fr; height: 1fr; padding-left: 1; }}
         #tracks {{ width: 46%; border-left: solid $hair; }}
         #below {{ height: 13; border-top: solid $hair; }}
@@ -131,6 +133,7 @@ class RoutinesScreen(Frame):
 
     def _follow_margin(self) -> None:
         margin = self.picture("margin")
+        self.set_class(self._work.run is not None, "timed")
         view = views.margin_view(self._work, round(self._editor.scroll_offset.y), margin.size.height)
         margin.look(view, partial(draw_margin, view))
 
