@@ -6,7 +6,9 @@ from pathlib import Path
 from cavet.benchfile import load_bench, start_text
 from cavet.demo import demo_path, find_routines
 from cavet.wording import WrongError
+from cavet.workbench.drawing.routines import draw_tracks
 from cavet.workbench.routines.coloring import fitting, spans
+from cavet.workbench.routines.views import TracksView
 from cavet.workbench.routines.work import routine_path
 from cavet.workbench.screens.routines import RoutinesScreen
 from cavet.workbench.screens.sheet import SheetScreen
@@ -64,6 +66,13 @@ class Words(unittest.TestCase):
     def test_the_file_is_beside_the_bench(self):
         self.assertEqual(routine_path(demo_path()), find_routines("demo"))
         self.assertEqual(routine_path(Path("/a/porch.bench.toml")), Path("/a/porch.routine"))
+
+
+class Tracks(unittest.TestCase):
+    def test_what_runs_one_is_told_whole_in_a_narrow_window(self):
+        for width in (24, 36, 60):
+            text = " ".join(draw_tracks(TracksView((), (), ""), width, 12).text().split())
+            self.assertEqual("tracks F5 runs the routine in which the cursor is: each track gets a lane here", text)
 
 
 class OnTheScreen(unittest.TestCase):

@@ -28,6 +28,7 @@ NAME_CELLS, VALUE_CELLS, LEAST_RAIL = 14, 24, 8
 HEAD_ROWS = 5
 LANE_LEAST = 20
 MOST_TELLS = 40
+NO_RUN, NO_RUN_CELLS = "F5 runs the routine in which the cursor is: each track gets a lane here", 44
 OFFER_HINT = "tab takes it, again the next"
 ROWS_OF_BAD = 3
 """So many rows are given to what was not as expected: what was found stands at its end."""
@@ -73,8 +74,8 @@ def draw_tracks(view: TracksView, width: int, height: int) -> Canvas:
     canvas = Canvas(width, height)
     if not view.lanes:
         canvas.put(1, 0, "tracks", PAPER._replace(bold=True))
-        canvas.put(1, 2, "F5 runs the routine in which the cursor is:", QUIET, width - 2)
-        canvas.put(1, 3, "each track gets a lane here", QUIET, width - 2)
+        for y, line in enumerate(wrap(NO_RUN, max(1, min(NO_RUN_CELLS, width - 2))), 2):
+            canvas.put(1, y, line, QUIET, width - 2)
         return canvas
     left = 9
     shown = max(1, min(len(view.lanes), (width - left) // LANE_LEAST))
