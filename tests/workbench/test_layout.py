@@ -18,6 +18,7 @@ from cavet.workbench import Desk, keymap, trail_views, views
 from cavet.workbench.checks import views as check_pictures
 from cavet.workbench.checks.checking import Checking
 from cavet.workbench.checks.running import Run
+from cavet.workbench.checks.views import CheckView
 from cavet.workbench.drawing.bench import BoardsView, draw_around, draw_boards, draw_remarks
 from cavet.workbench.drawing.checks import draw_campaign, draw_checks, draw_walk
 from cavet.workbench.drawing.lines import draw_foot, draw_too_small, draw_top
@@ -41,6 +42,17 @@ WISHES = {
     "arrow": "↑", "pump_a": True, "pump_a_speed": 33.3, "relay_101": True, "lamp": True, "post_1": True, "yard_1": True,
     "banner": "LOCK CLOSED FOR EVER", "sign": "LOCK CLOSED UNTIL MONDAY",
 }  # fmt: skip
+
+
+class Lists(unittest.TestCase):
+    def test_checks_are_told_whole_where_there_is_room_for_it(self):
+        words = ("routine all_lamps ends done", "asked to driven within 50 ms")
+        views = tuple(CheckView(f"check_{n}", what, "new", "", "not run yet") for n, what in enumerate(words))
+        failed = CheckView("walk", "the walk is a diagonal", "failed", "19.1 s", "moved " + 20 * "another ")
+        for width, shown in ((70, views), (80, (*views, failed)), (160, (*views, failed))):
+            text = draw_checks(shown, width, 9).text()
+            for words in ("routine all_lamps ends done", "asked to driven within 50 ms", "not run yet"):
+                self.assertIn(words, text, (width, text))
 
 
 class Watch:

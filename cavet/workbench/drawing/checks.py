@@ -116,6 +116,22 @@ def _failing(canvas: Canvas, view: CampaignView, y: int, width: int) -> None:
         y += 1
 
 
+def _columns(views: tuple[CheckView, ...], width: int) -> tuple[int, int, int]:
+    """Where the columns of checks begin: what each is, how long it took, what came. They stand apart where there is
+    room; else each takes what it needs, and what there is too little of is shared."""
+    name, what, took, came = (
+        max((len(getattr(view, column)) for view in views), default=0) for column in ("name", "what", "t", "came")
+    )
+    wide = max(20, min(46, width // 3))
+    if what <= wide and came < width - 34 - wide:
+        return 20, 22 + wide, 34 + wide
+    what_at = 3 + min(16, name) + 2
+    took = took + 2 if took else 0
+    left = width - 1 - what_at - 2 - took
+    what = what if what + came <= left else min(what, max(left - came, left * 3 // 5))
+    return what_at, what_at + what + 2, what_at + what + 2 + took
+
+
 def draw_checks(views: tuple[CheckView, ...], width: int, height: int) -> Canvas:
     """The checks of the bench: how each stands, how long it took, what came."""
     canvas = Canvas(width, height)
@@ -124,17 +140,16 @@ def draw_checks(views: tuple[CheckView, ...], width: int, height: int) -> Canvas
     chosen = next((place for place, view in enumerate(views) if view.is_chosen), 0)
     room = max(1, height - 3)
     first = max(0, min(chosen - room // 2, len(views) - room))
-    what_cells = max(20, min(46, width // 3))
+    what_at, took_at, came_at = _columns(views, width)
     for place, view in enumerate(views[first : first + room]):
         y = 3 + place if height > 4 + len(views) else 2 + place
         sign, ink = STATES[view.state]
         canvas.put(0, y, "▸" if view.is_chosen else " ", PAPER)
         canvas.put(1, y, sign, ink)
-        canvas.put(3, y, view.name, PAPER._replace(bold=view.is_chosen), 16)
-        canvas.put(20, y, view.what, QUIET, what_cells)
-        canvas.put_right(22 + what_cells + 10, y, view.t, HEATHER)
-        x = 22 + what_cells + 12
-        canvas.put(x, y, view.came, CORAL if view.state == "failed" else QUIET, width - x - 1)
+        canvas.put(3, y, view.name, PAPER._replace(bold=view.is_chosen), what_at - 4)
+        canvas.put(what_at, y, view.what, QUIET, took_at - what_at - 2)
+        canvas.put_right(came_at - 2, y, view.t, HEATHER)
+        canvas.put(came_at, y, view.came, CORAL if view.state == "failed" else QUIET, width - came_at - 1)
         if view.is_chosen:
             canvas.shade(0, y, width, 1, "lifted")
     left = len(views) - first - room
