@@ -132,6 +132,14 @@ class InCrossSection(unittest.TestCase):
                 if place is not None:
                     self.assertIn(rows[place].address, line)
 
+    def test_where_there_is_no_room_what_is_around_says_only_when_it_was_looked(self):
+        rows = tuple(AroundRow(kind="tcp", address=f"127.0.0.1:{5000 + n}", told="", whose="") for n in range(9))
+        view = AroundView(rows=rows, cursor=0, looked="looked just now: what comes and goes is marked")
+        self.assertIn("goes is marked", draw_around(view, 100, 5).text())
+        head = draw_around(view, 70, 5).text().split("\n")[0]
+        self.assertIn("looked just now  ", head)
+        self.assertNotIn("…", head)
+
     def test_lines_of_a_device_are_a_section_of_their_own(self):
         text = drawn(section_of(Wiring(SETUP, "gatehouse"), device="mast"))
         self.assertIn("mast.A0", text)

@@ -199,7 +199,8 @@ def draw_around(view: AroundView, width: int, height: int) -> Canvas:
     first = _first_around(view, height)
     below = len(view.rows) - first - room
     more = f"{below} more below" if below > 0 else f"{first} more above" if first else ""
-    canvas.put(22, 0, view.looked, QUIET, width - 24 - len(more))
+    whole = width - 24 - len(more)
+    canvas.put(22, 0, view.looked if len(view.looked) <= whole else view.looked.partition(":")[0], QUIET, whole)
     canvas.put_right(width - 1, 0, more, QUIET)
     told_at, whose_at = (38, min(84, width - 34)) if width >= 110 else (30, max(44, width - 26))
     for place, row in enumerate(view.rows[first : first + room]):
