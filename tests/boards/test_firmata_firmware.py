@@ -265,6 +265,8 @@ class Mishaps(unittest.TestCase):
         made.board.feed(made.client, b"\xf9", 0, 0.0, lambda end, data: 0)
         (outgoing,) = made.board.take_out()
         self.assertEqual(outgoing.at, 0.8)
+        told = [Late(name="d", board="board", delay=delay).tells for delay in (0.8, 0.0004)]
+        self.assertEqual(told, ["the board answers 800 ms late", "the board answers 400 µs late"])
 
     @given(some.binary(max_size=200))
     def test_any_bytes_leave_a_board_that_answers(self, data):

@@ -21,6 +21,10 @@ class Drive(unittest.TestCase):
         self.assertIn("horn            asked on  confirmed on  moved: sounds", lines)
         self.assertRegex(lines[-1], r"^level +got 1 \d{3} mm$")
 
+    def test_a_supply_tells_its_millivolts(self):
+        ran = cavet("drive", "demo", "supply_1_voltage=5.003", "supply_1=on")
+        self.assertTrue(ran.out.endswith("moved: 5.003 V\n"), ran.out)
+
     def test_what_was_asked_is_told_finer_than_the_wire_can_carry_it(self):
         ran = cavet("drive", "demo", "pump_a_speed=33.333%")
         self.assertEqual("asked 33.333 %  confirmed 33.3 %  moved: still\n", ran.out[16:])
