@@ -98,8 +98,7 @@ class FineSelector(selectors.EpollSelector):
     def _wait(self, seconds: float) -> list[tuple[selectors.SelectorKey, int]]:
         if self._has_found and seconds >= COARSE_SECONDS:
             until = monotonic() + seconds
-            whole = int(seconds * 1000) / 1000 - COARSE_SECONDS / 2
-            if found := super().select(whole):
+            if found := super().select((int(seconds * 1000) - 1) / 1000):
                 return found
             seconds = max(0.0, until - monotonic())
         select.select([self._file], [], [], seconds)

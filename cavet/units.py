@@ -66,7 +66,7 @@ ON_WORDS = {"on": True, "off": False}
 OWN_WORDS = ("off", "on")
 """What the two values of a switch are called that has no words of its own."""
 MOST_PLACES, MOST_WITH_STEP = 12, 2
-"""So many places behind the point are printed, at most."""
+"""So many places behind the point are printed, at most; and where a coarse step is given."""
 MOST_WORD = 40
 """So long is what a value of a switch is called, at most."""
 

@@ -309,11 +309,15 @@ class UnderChange(unittest.TestCase):
 
 
 class OnTheScreen(unittest.TestCase):
+    async def there(self, seat, *words):
+        """Go to the Bench screen, and wait until some words are seen there."""
+        await seat.press("f3")
+        await seat.on(BenchScreen)
+        await seat.sees(*words)
+
     def test_boards_are_opened_and_remarks_read_and_a_mend_is_made(self):
         async def story(seat):
-            await seat.press("f3")
-            await seat.on(BenchScreen)
-            await seat.sees("gatehouse", "what hangs there", "beacon", "remarks", "around this machine")
+            await self.there(seat, "gatehouse", "what hangs there", "beacon", "remarks", "around this machine")
             await seat.press("r")
             await seat.sees("⏎ a pause of 200 ms")
             await seat.press("enter")
@@ -324,9 +328,7 @@ class OnTheScreen(unittest.TestCase):
 
     def test_the_cursor_around_does_not_go_beyond_the_last(self):
         async def story(seat):
-            await seat.press("f3")
-            await seat.on(BenchScreen)
-            await seat.sees("around this machine")
+            await self.there(seat, "around this machine")
             around = seat.app.screen.query_one("#around", Picture)
             await seat.until(lambda: around.shown is not None and around.shown.rows)
             await seat.pilot.click("#around", offset=(4, 1))
@@ -338,9 +340,7 @@ class OnTheScreen(unittest.TestCase):
 
     def test_a_remark_that_is_pressed_is_chosen_and_mended_only_when_it_is_pressed_again(self):
         async def story(seat):
-            await seat.press("f3")
-            await seat.on(BenchScreen)
-            await seat.sees("a pause of 200 ms")
+            await self.there(seat, "a pause of 200 ms")
             remarks = seat.app.screen.query_one("#remarks", Picture)
             place = next(y for y in range(9) if remark_under(remarks.shown, remarks.size.width, y) == 0)
             await seat.pilot.click("#remarks", offset=(4, place))
@@ -365,9 +365,7 @@ class OnTheScreen(unittest.TestCase):
 
     def test_a_key_is_changed_in_its_row_and_a_wrong_value_told_first(self):
         async def story(seat):
-            await seat.press("f3")
-            await seat.on(BenchScreen)
-            await seat.sees("▸◇ beacon")
+            await self.there(seat, "▸◇ beacon")
             await seat.press("enter")
             await seat.on(EditScreen)
             await seat.sees("change what is here")
@@ -390,9 +388,7 @@ class OnTheScreen(unittest.TestCase):
         text = demo_path().read_text()
 
         async def story(seat):
-            await seat.press("f3")
-            await seat.on(BenchScreen)
-            await seat.sees("▸◇ beacon")
+            await self.there(seat, "▸◇ beacon")
             for defect, words in (
                 ("crossed_paddles", ("╲╱", "hangs on 10", "they are crossed")), ("dead_walkway", ("dead",)),
                 ("worn_cable", ("loses 4.0%",)), ("slow_board", ("800 ms late",)), ("stuck_bus", ("stuck low",)),
@@ -435,9 +431,7 @@ class OnTheScreen(unittest.TestCase):
 
     def test_the_point_goes_along_to_drive_and_back(self):
         async def story(seat):
-            await seat.press("f3")
-            await seat.on(BenchScreen)
-            await seat.sees("▸◇ beacon")
+            await self.there(seat, "▸◇ beacon")
             await seat.press("down", "g")
             await seat.sees("▸ walkway")
             await seat.press("f3")
