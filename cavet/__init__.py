@@ -20,8 +20,9 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from cavet.library.blocking import Bench, Part, Point, open
     from cavet.library.codec import Decoded, decode, encode
-    from cavet.library.core import BenchRecord, Ran, Rig
+    from cavet.library.core import BenchRecord, Ran
     from cavet.library.errors import Refused, TooLate, Unconfirmed
+    from cavet.library.rig import Rig
     from cavet.library.sending import Sent
     from cavet.library.trails import Stage, Trail
     from cavet.wording import UnreachableError, WrongError
@@ -31,8 +32,9 @@ __version__ = "0.1.0"
 _HOMES = {
     "library.blocking": ("Bench", "Part", "Point", "open"),
     "library.codec": ("Decoded", "decode", "encode"),
-    "library.core": ("BenchRecord", "Ran", "Rig"),
+    "library.core": ("BenchRecord", "Ran"),
     "library.errors": ("Refused", "TooLate", "Unconfirmed"),
+    "library.rig": ("Rig",),
     "library.sending": ("Sent",),
     "library.trails": ("Stage", "Trail"),
     "wording": ("UnreachableError", "WrongError"),

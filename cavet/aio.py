@@ -11,8 +11,9 @@ cavet.aio.run(main())
 
 from cavet.library.aio import Bench, Part, Point, open, run
 from cavet.library.codec import Decoded, decode, encode
-from cavet.library.core import BenchRecord, Ran, Rig
+from cavet.library.core import BenchRecord, Ran
 from cavet.library.errors import Refused, TooLate, Unconfirmed
+from cavet.library.rig import Rig
 from cavet.library.sending import Sent
 from cavet.library.trails import Stage, Trail
 from cavet.wording import UnreachableError, WrongError

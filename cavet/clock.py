@@ -20,7 +20,7 @@ from collections.abc import Callable, Coroutine, Sized
 from contextvars import Context
 from functools import partial
 from itertools import count
-from math import inf
+from math import inf, nextafter
 from time import monotonic
 from typing import Any, TypeVar
 
@@ -316,5 +316,6 @@ class BenchClock:
         return loop_time - self.begin
 
     def at(self, seconds: float) -> float:
-        """The loop's own time for a bench time, as `call_at` wants it."""
-        return self.begin + seconds
+        """The loop's own time for a bench time, as `call_at` wants it: it has come then, however the sum is rounded."""
+        at = self.begin + seconds
+        return at if at - self.begin >= seconds else nextafter(at, inf)

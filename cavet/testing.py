@@ -19,6 +19,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import functools
+import inspect
 import math
 import os
 import re
@@ -31,10 +32,11 @@ from cavet import units
 from cavet.checks import Ended, run_program
 from cavet.demo import find_bench
 from cavet.library.blocking import Bench, open
-from cavet.library.codec import Decoded, as_text
+from cavet.library.codec import Decoded, as_text, side_named
 from cavet.library.core import Value
 from cavet.library.errors import Refused, TooLate, Unconfirmed
-from cavet.wording import WrongError, digits
+from cavet.library.trails import ENDINGS
+from cavet.wording import WrongError, digits, listed
 
 NEAR = 0.01
 """Two numbers are the same when they differ by no more than this share of the greater one, percent and degrees also by
@@ -61,19 +63,31 @@ class BenchCase(unittest.TestCase):
         if test is not None:
             setattr(self, methodName, self._watched(test))
 
-    def _watched(self, test: Callable[[], object]) -> Callable[[], object]:
+    def _watched(self, test: Callable[[], Any]) -> Callable[[], object]:
         """The test, noting whether it fails: then its record is kept, while there still is a bench."""
+
+        is_coroutine = inspect.iscoroutinefunction(test)
+
+        @functools.wraps(test)
+        async def run_awaited() -> object:
+            with self._noting():
+                return await test()
 
         @functools.wraps(test)
         def run() -> object:
             with self._noting():
+                if is_coroutine:
+                    expected = "none, or a class that is an IsolatedAsyncioTestCase, too"
+                    raise WrongError(self._testMethodName, found="a coroutine, which nobody awaits", expected=expected)
                 return test()
 
-        return run
+        return run_awaited if is_coroutine and isinstance(self, unittest.IsolatedAsyncioTestCase) else run
 
     @contextlib.contextmanager
     def _noting(self) -> Iterator[None]:
         try:
+            if not isinstance(self.bench, Bench):
+                raise WrongError("setUp", found="one without super().setUp()", expected="one that calls it first")
             yield
         except unittest.SkipTest:
             raise
@@ -107,12 +121,16 @@ class BenchCase(unittest.TestCase):
         self.bench.record.save(Path(folder) / f"{name}.record", force=True)
 
     def assertConfirmed(self, point: str, value: Value, *, within: float | None = None) -> None:
-        """Ask for a value: it is confirmed, within so many seconds of the bench where that is named."""
+        """Ask for a value: it is confirmed as it was asked for, within so many seconds of the bench where they are
+        named."""
         began = self.bench.t
         try:
-            self.bench[point].set(value)
+            trail = self.bench[point].set(value)
+            is_so = not trail.limited
         except (Refused, Unconfirmed) as error:
-            self.fail(str(error))
+            trail, is_so = error.trail, False
+        if not is_so:
+            self.fail(str(trail))
         took = self.bench.t - began
         if within is not None and took > within:
             self.fail(
@@ -126,8 +144,10 @@ class BenchCase(unittest.TestCase):
             to = units.parse(to, moved.unit, part)
         try:
             self.bench.wait_until(lambda: _same(moved.state, to, moved.unit), at_most=within)
+            return
         except TooLate:
-            self.fail(f"{part} is {moved.words} after {digits(within)} s, not {to}\n{self._trails_to(part)}".rstrip())
+            found = f"{part} is {moved.words} after {digits(within)} s, not {to}\n{self._trails_to(part)}"
+        self.fail(found.rstrip())
 
     def _trails_to(self, part: str) -> str:
         """The latest trail of each point that is meant to move a part."""
@@ -145,6 +165,8 @@ class BenchCase(unittest.TestCase):
 
     def assertTrail(self, point: str, *, ended: str = "confirmed") -> None:
         """The latest wish for a point has ended so: "confirmed", "broken", "overtaken", "left out", "done"."""
+        if ended not in ENDINGS:
+            raise WrongError("assertTrail.ended", found=ended, expected=f"one of {listed(ENDINGS)}")
         trail = self.bench[point].trail
         if trail is None:
             self.fail(f"{point} was not asked for anything")
@@ -154,7 +176,10 @@ class BenchCase(unittest.TestCase):
     def assertFrames(self, board: str, messages: Iterable[str], *, side: str = "host") -> None:
         """These messages were said to a board (by it, with `side="board"`) in this order, others between them: each a
         name and those fields that count, "analog-message pin=9"."""
-        frames = [frame for frame in self.bench.frames(board) if frame.side == side]
+        talker = side_named(side, "assertFrames.side").value
+        if isinstance(messages, str):
+            raise WrongError("assertFrames.messages", found=messages, expected="a list of messages")
+        frames = [frame for frame in self.bench.frames(board) if frame.side == talker]
         rest = iter(frames)
         for message in messages:
             if not any(_fits(frame, message) for frame in rest):

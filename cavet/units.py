@@ -103,12 +103,19 @@ def finite(value: object, place: str, expected: str, least: float = -math.inf) -
     """A number that a program gave: at least `least`. Raises `WrongError` for what is none, and for one without an
     end."""
     try:
-        number = math.nan if isinstance(value, bytes | str) else float(value)  # type: ignore[arg-type]
+        number = math.nan if isinstance(value, bytes | str | bool) else float(value)  # type: ignore[arg-type]
     except (TypeError, ValueError, OverflowError):
         number = math.nan
     if not math.isfinite(number) or number < least:
         raise WrongError(place, found=value, expected=expected)
     return number
+
+
+def given(value: object, unit: str, place: str) -> float:
+    """A number that a program gave in `unit`, or as a text that may have a unit of its own. Raises `WrongError`."""
+    if isinstance(value, str):
+        return parse(value, unit, place)
+    return finite(value, place, f"a number in {unit}" if unit else "a number")
 
 
 def split(text: str, expected: str, place: str = "") -> tuple[float, str]:

@@ -48,8 +48,14 @@ class LoopThread:
         return threading.current_thread() is self._thread
 
     def run(self, work: Coroutine[Any, Any, T], seconds: float | None = None) -> T:
-        """Have the loop do something, and wait for that; give or raise what it does. `TimeoutError` after so long."""
-        return self.post(work).result(seconds)
+        """Have the loop do something, and wait for that; give or raise what it does. `TimeoutError` after so long. It
+        is given up when who waits is interrupted."""
+        done = self.post(work)
+        try:
+            return done.result(seconds)
+        except KeyboardInterrupt:
+            done.cancel()
+            raise
 
     def post(self, work: Coroutine[Any, Any, T]) -> Future[T]:
         """Have the loop do something; what it gives or raises comes back in time."""

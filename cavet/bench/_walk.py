@@ -19,7 +19,7 @@ from cavet.boards.parts import Part
 from cavet.colours import BLACK, WHITE
 from cavet.hosts import Asked, Point, PointKind
 from cavet.record import Kind, Topic, Trail
-from cavet.wording import UnreachableError, digits, listed
+from cavet.wording import UnreachableError, WrongError, digits, listed
 
 BY = "walk"
 TEXT = "8"
@@ -60,6 +60,9 @@ class Walk:
     def outputs(self, names: Sequence[str] = ()) -> list[Point]:
         """All outputs, or those of these names, in the bench's order. Raises `WrongError`."""
         wanted = {self._bench.setup.point(name).name for name in names}
+        for name in sorted(wanted):
+            if not self._bench.setup.points[name].kind.is_output:
+                raise WrongError("walk", found=f"{name}, an input", expected="outputs")
         points = [point for point in self._bench.setup.points.values() if point.kind.is_output]
         return [point for point in points if not names or point.name in wanted]
 

@@ -268,11 +268,16 @@ class World:
         self._is_rig_stopped = False
         self.attempt(board, board.restart, self.now)
 
-    def part(self, path: str) -> Part:
-        """Find a part by `BOARD.PART`."""
-        paths = {
+    @property
+    def parts(self) -> dict[str, Part]:
+        """All parts, by `BOARD.PART`."""
+        return {
             f"{board.name}.{name}": part for board in self.boards.values() for name, part in board.circuit.parts.items()
         }
+
+    def part(self, path: str) -> Part:
+        """Find a part by `BOARD.PART`."""
+        paths = self.parts
         board = path.partition(".")[0]
         if path not in paths and board in self._elsewhere:
             expected = f"one of a board that is simulated here: of {board} only its points can be looked at"

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 import atexit
 import os
 import weakref
@@ -10,45 +9,17 @@ from collections.abc import Callable, Coroutine, Iterable, Iterator, Mapping
 from contextlib import AbstractAsyncContextManager, AbstractContextManager, ExitStack, contextmanager
 from pathlib import Path
 from types import TracebackType
-from typing import Any, Protocol, TypeVar
+from typing import Any, TypeVar
 
 from cavet.bench import LoopThread, Walked
 from cavet.benchfile import Setup
-from cavet.clock import FastLoop
+from cavet.library._portals import FastTime, Portal, runs_a_bench
 from cavet.library.core import AT_MOST, PRESS_SECONDS, BenchCore, PartCore, PointCore, Ran, Value, make_setup
 from cavet.library.sending import Sent
 from cavet.library.trails import Trail
 from cavet.wording import WrongError
 
 T = TypeVar("T")
-
-
-class _Portal(Protocol):
-    """The way into a bench's loop."""
-
-    @property
-    def is_here(self) -> bool:
-        """Whether it is asked from inside."""
-
-    def run(self, work: Coroutine[Any, Any, T]) -> T: ...
-    def end(self) -> None: ...
-
-
-class _FastTime:
-    """A loop in fast time, that goes on only while something is waited for: between calls, time stands still."""
-
-    def __init__(self) -> None:
-        self._runner = asyncio.Runner(loop_factory=FastLoop)
-
-    @property
-    def is_here(self) -> bool:
-        return self._runner.get_loop().is_running()
-
-    def run(self, work: Coroutine[Any, Any, T]) -> T:
-        return self._runner.run(work)
-
-    def end(self) -> None:
-        self._runner.close()
 
 
 class Point(PointCore):
@@ -80,10 +51,15 @@ class Part(PartCore):
         self._wait_for(self._press(seconds))
 
 
+class _AskedInsideError(BaseException):
+    """The bench's loop was told to wait for something of its own: a condition that is looked at there reads a point
+    afresh, or sets one. It has to be looked at from outside."""
+
+
 class Bench(BenchCore):
     """A bench that runs, until it is left or closed, or the program ends."""
 
-    def __init__(self, portal: _Portal, setup: Setup, *, real: bool, defects: Iterable[str]) -> None:
+    def __init__(self, portal: Portal, setup: Setup, *, real: bool, defects: Iterable[str]) -> None:
         self._portal = portal
         self._is_closed = False
         self._process = os.getpid()
@@ -99,12 +75,9 @@ class Bench(BenchCore):
         self.close()
 
     def __del__(self) -> None:
-        """Nobody holds it any more: end it, where this thread is not in the middle of a loop."""
-        try:
-            asyncio.get_running_loop()
-        except RuntimeError:
-            if getattr(self, "_process", None) == os.getpid():
-                self.close()
+        """Nobody holds it any more: end it, where this thread is not in the middle of what a bench does."""
+        if getattr(self, "_process", None) == os.getpid() and not runs_a_bench():
+            self.close()
 
     def close(self) -> None:
         """End it; again does no harm."""
@@ -118,10 +91,12 @@ class Bench(BenchCore):
 
     def _run(self, work: Coroutine[Any, Any, T]) -> T:
         """Have the bench's loop do something, and wait for that."""
+        if not self._is_closed and not self._portal.is_here:
+            return self._portal.run(work)
+        work.close()
         if self._is_closed:
-            work.close()
             raise WrongError("bench", found="one that was closed", expected="one that is open")
-        return self._portal.run(work)
+        raise _AskedInsideError
 
     def _here(self, act: Callable[[], T]) -> T:
         if not self._is_closed and self._portal.is_here:
@@ -145,8 +120,15 @@ class Bench(BenchCore):
         self._run(self._wait(seconds))
 
     def wait_until(self, condition: Callable[[], object], *, at_most: float = AT_MOST) -> float:
-        """Let time pass until something holds; give how long that took, in seconds. Raises `TooLate`."""
-        return self._run(self._wait_until(condition, at_most))
+        """Let time pass until something holds, which is looked at each 5 ms; give how long that took, in seconds.
+        Raises `TooLate`."""
+        began = self.t
+        try:
+            return self._run(self._wait_until(condition, at_most))
+        except _AskedInsideError:
+            while not condition():
+                self._run(self._look_on(began, at_most))
+            return self.t - began
 
     def rest(self) -> None:
         """Send every output to its rest value, and wait for what becomes of that. Raises `Unconfirmed` with the first
@@ -201,13 +183,14 @@ def open(
     """
     setup = make_setup(bench, seed=seed, at=at, broker=broker)
     real = real or bool(at) or broker is not None
-    portal: _Portal = LoopThread("bench") if real else _FastTime()
+    portal: Portal = LoopThread("bench") if real else FastTime()
 
     async def start() -> Bench:
         made = Bench(portal, setup, real=real, defects=defects)
         try:
             await made._start()
         except BaseException:
+            made._is_closed = True
             await made._stop()
             raise
         return made

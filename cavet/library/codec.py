@@ -100,9 +100,15 @@ def _item(value: Any) -> str:
 def decode(protocol: str, data: bytes, *, side: str = "host") -> list[Decoded]:
     """Take a stream of bytes apart: all that one side has said, "host" or "board". Every byte is in one message."""
     chosen = find_codec(protocol)
-    sides = [known.value for known in Side]
-    if side not in sides:
-        raise WrongError("decode.side", found=side, expected=listed(sides))
+    talker = side_named(side, "decode.side")
     if isinstance(data, int | str):
         raise WrongError("decode.data", found=data, expected="bytes, such as bytes.fromhex('E9 5C 00')")
-    return [Decoded(chosen, frame, Side(side)) for frame in read_whole(chosen, data, Side(side))]
+    return [Decoded(chosen, frame, talker) for frame in read_whole(chosen, data, talker)]
+
+
+def side_named(word: str, place: str) -> Side:
+    """The side that a word names. Raises `WrongError`."""
+    sides = [known.value for known in Side]
+    if word not in sides:
+        raise WrongError(place, found=word, expected=listed(sides))
+    return Side(word)

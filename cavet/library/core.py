@@ -7,6 +7,7 @@ as it is, `cavet` waits for it.
 from __future__ import annotations
 
 import asyncio
+import inspect
 from collections.abc import AsyncIterator, Callable, Iterable, Iterator, Mapping
 from contextlib import asynccontextmanager, suppress
 from pathlib import Path
@@ -34,12 +35,13 @@ from cavet.demo import find_bench, find_routines
 from cavet.hosts import Asked
 from cavet.library.errors import Refused, TooLate, Unconfirmed
 from cavet.library.frames import Passed, frames_of
+from cavet.library.rig import Rig
 from cavet.library.sending import Sent, send
 from cavet.library.trails import Trail
 from cavet.record import Event, Kind, RecordWriter, Transfer, check_new
 from cavet.record import Trail as Followed
 from cavet.routines import End, Runner, chosen, read_routine, tune_value
-from cavet.units import finite
+from cavet.units import finite, given
 from cavet.wording import UnreachableError, WrongError, digits
 
 T = TypeVar("T")
@@ -77,6 +79,20 @@ class BenchCore:
         self.record = BenchRecord(self._running)
         """What has happened so far, and where that can be saved."""
 
+    def __repr__(self) -> str:
+        return f"<bench {self._running.setup.name}, at {self.t:.3f} s>"
+
+    def __contains__(self, name: object) -> bool:
+        """Whether there is a point of that name."""
+        try:
+            return isinstance(name, str) and self._running.setup.point(name) is not None
+        except WrongError:
+            return False
+
+    def __iter__(self) -> Iterator[str]:
+        """The names of all points."""
+        return iter(self.points)
+
     def _here(self, act: Callable[[], T]) -> T:
         """Do something in the bench's own loop."""
         return act()
@@ -110,9 +126,14 @@ class BenchCore:
         return list(self._running.setup.points)
 
     @property
+    def parts(self) -> list[str]:
+        """The names of all parts of simulated boards, as `part` takes them."""
+        return list(self._running.world.parts)
+
+    @property
     def rig(self) -> Rig:
         """The quantities of the outside world, by their names: read them, or put them somewhere by hand."""
-        return Rig(self)
+        return Rig(self._running, self._here)
 
     @property
     def endpoints(self) -> dict[str, str]:
@@ -140,12 +161,19 @@ class BenchCore:
         await asyncio.sleep(finite(seconds, "wait", SECONDS, 0.0))
 
     async def _wait_until(self, condition: Callable[[], object], at_most: float) -> float:
-        began, at_most = self.t, finite(at_most, "wait_until.at_most", SECONDS, 0.0)
-        while not condition():
-            if self._running.clock.spent_since(began) > at_most:
-                raise TooLate(f"what was waited for has not come within {digits(at_most)} s")
-            await asyncio.sleep(LOOK_SECONDS)
-        return self.t - began
+        began = self.t
+        while True:
+            answer = condition()
+            if await answer if inspect.isawaitable(answer) else answer:
+                return self.t - began
+            await self._look_on(began, at_most)
+
+    async def _look_on(self, began: float, at_most: float) -> None:
+        """What is waited for has not come: let a little time pass. Raises `TooLate` once it is."""
+        most = finite(at_most, "wait_until.at_most", SECONDS, 0.0)
+        if self._running.clock.spent_since(began) > most:
+            raise TooLate(f"what was waited for has not come within {digits(most)} s")
+        await asyncio.sleep(LOOK_SECONDS)
 
     async def _rest(self) -> None:
         asked = self._running.rest(by=BY)
@@ -230,7 +258,7 @@ class PointCore:
 
     def __init__(self, bench: BenchCore, name: str) -> None:
         self._bench = bench
-        self._point = bench._running.setup.point(name)
+        self._point = bench._running.setup.point(_a_name(name, "point"))
         self._link = bench._running.link_of(self._point)
         self.name = self._point.name
         self.board = self._point.board
@@ -315,6 +343,12 @@ class PointCore:
         return heard.got
 
 
+def _a_name(name: object, place: str) -> str:
+    if not isinstance(name, str):
+        raise WrongError(place, found=name, expected="a name")
+    return name
+
+
 def _is_confirmed(trail: Followed) -> bool:
     return trail.reached(Kind.CONFIRMED) is not None
 
@@ -328,7 +362,7 @@ class PartCore:
 
     def __init__(self, bench: BenchCore, path: str) -> None:
         self._bench = bench
-        self._part = bench._running.world.part(path)
+        self._part = bench._running.world.part(_a_name(path, "part"))
         self.path = path
         self.kind = self._part.kind
         self.actions = self._part.actions
@@ -353,11 +387,12 @@ class PartCore:
         running.board_side.turn()
         return look(running.clock.now())
 
-    def do(self, action: str, *, value: float | None = None, seconds: float | None = None) -> None:
+    def do(self, action: str, *, value: float | str | None = None, seconds: float | None = None) -> None:
         """Do something to it by hand, for so many seconds where it springs back. Raises `WrongError`."""
-        self._bench._here(lambda: self._bench._running.act(self.path, action, seconds=seconds, value=value))
+        number = None if value is None else given(value, self.unit, self.path)
+        self._bench._here(lambda: self._bench._running.act(self.path, action, seconds=seconds, value=number))
 
-    def set(self, value: float) -> None:
+    def set(self, value: float | str) -> None:
         """Put it somewhere by hand: a lever, a knob."""
         self.do("set", value=value)
 
@@ -369,35 +404,6 @@ class PartCore:
         seconds = finite(seconds, self.path, "seconds, 0 or more", 0.0)
         self._bench._running.act(self.path, "press", seconds=seconds)
         await asyncio.sleep(seconds)
-
-
-class Rig(Mapping[str, float]):
-    """The quantities of the outside world, each in its own unit."""
-
-    def __init__(self, bench: BenchCore) -> None:
-        self._bench = bench
-        self._running = bench._running
-
-    def __getitem__(self, name: str) -> float:
-        def look() -> float:
-            self._running.board_side.turn()
-            return self._running.world.rig.value(name)
-
-        if name not in self._names():
-            raise KeyError(name)
-        return self._bench._here(look)
-
-    def __setitem__(self, name: str, value: float) -> None:
-        self._bench._here(lambda: self._running.place(name, value))
-
-    def _names(self) -> list[str]:
-        return [quantity.name for quantity in self._running.world.rig.quantities]
-
-    def __iter__(self) -> Iterator[str]:
-        return iter(self._names())
-
-    def __len__(self) -> int:
-        return len(self._names())
 
 
 class BenchRecord:

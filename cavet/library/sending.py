@@ -10,6 +10,7 @@ from cavet.bench import RunningBench, Spoiling, find_host
 from cavet.library.codec import Decoded, as_text
 from cavet.library.frames import decoded
 from cavet.protocols import Side
+from cavet.units import finite
 from cavet.wording import UnreachableError, digits
 
 BY = "script"
@@ -35,6 +36,7 @@ class Sent:
 async def send(running: RunningBench, place: str, message: str, within: float | None, fields: dict[str, Any]) -> Sent:
     """Say a message to a board, on its host's link. Raises `WrongError`, and `UnreachableError` where no answer comes
     though one is due."""
+    within = within if within is None else finite(within, "send.within", "seconds, 0 or more", 0.0)
     given = {name: as_text(value) for name, value in fields.items()}
     sent = await say(running, find_host(running, place), message, given, within, BY)
     if sent.due and sent.answer is None:

@@ -10,6 +10,7 @@ from cavet.record import STAGES, Kind, Topic, Value
 from cavet.record import Trail as Followed
 from cavet.wording import as_written
 
+ENDINGS = ("confirmed", "broken", "overtaken", "left out", "done")
 ENDS = {Kind.OVERTAKEN: "overtaken", Kind.UNCHANGED: "left out"}
 
 
@@ -35,7 +36,11 @@ class Trail:
         self.point = trail.point
         self.value = trail.root.value
         self.shown = _shown(self.value, point)
-        """What was wanted, in words."""
+        """What was asked for, in words."""
+        self.limited = trail.limited.note if trail.limited is not None else ""
+        """Why it is not what was wanted, where it lay outside the point's limits, or could not be shown."""
+        self.wanted = trail.limited.value if trail.limited is not None else self.value
+        """What was wanted, before it was brought inside."""
         self.by = trail.root.note
         self.is_command = trail.is_of_a_point
         """Whether it is a wish for a point: else it is of another program, or said by hand."""
@@ -69,12 +74,14 @@ class Trail:
 
     def __repr__(self) -> str:
         what = f"{self.board}.{self.point} = {self.shown}" if self.is_command else f"{self.board} {self.shown}"
-        return f"<{what}, {self.ended or 'under way'}>"
+        limited = f"; limited: {self.limited}" if self.limited else ""
+        return f"<{what}, {self.ended or 'under way'}{limited}>"
 
     def __str__(self) -> str:
         """A line for each stage, and where it broke."""
         begun = self.stages[0].t if self.stages else 0.0
         lines = [f"{self.board}.{self.point} = {self.shown}, {self.ended or 'under way'}"]
+        lines += [f"  limited: {self.limited}"] if self.limited else []
         lines += [f"  {stage:10} {1000 * (t - begun):10.3f} ms  {note}".rstrip() for stage, t, note in self.stages]
         if self.broken_at is not None:
             mend = f" → {self.mend}" if self.mend else ""
