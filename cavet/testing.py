@@ -16,7 +16,6 @@ that `CAVET_RECORDS` names.
 
 from __future__ import annotations
 
-import asyncio
 import contextlib
 import functools
 import inspect
@@ -29,6 +28,7 @@ from pathlib import Path
 from typing import Any, ClassVar
 
 from cavet import units
+from cavet.bench import LoopThread
 from cavet.checks import Ended, run_program
 from cavet.demo import find_bench
 from cavet.library.blocking import Bench, open
@@ -195,12 +195,15 @@ class BenchCase(unittest.TestCase):
         """
         if not self.real:
             raise WrongError("program", found="a test in fast time", expected="a class with real = True")
+        watching = LoopThread("program")
         try:
-            ended = asyncio.run(run_program(list(call), self.bench_file.parent, self.bench.endpoints, within))
+            ended = watching.run(run_program(list(call), self.bench_file.parent, self.bench.endpoints, within))
         except WrongError as error:
             if "can't be started" in str(error.found):
                 self.fail(str(error.found))
             raise
+        finally:
+            watching.end()
         if ended.was_late:
             self.fail(f"the program had not ended within {digits(within)} s\n{ended.output}{ended.errors}")
         return ended

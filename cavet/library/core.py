@@ -388,8 +388,9 @@ class PartCore:
         return look(running.clock.now())
 
     def do(self, action: str, *, value: float | str | None = None, seconds: float | None = None) -> None:
-        """Do something to it by hand, for so many seconds where it springs back. Raises `WrongError`."""
-        number = None if value is None else given(value, self.unit, self.path)
+        """Do something to it by hand, for so many seconds where it springs back. A lever takes −1 to 1, or "−100 %" to
+        "100 %", an encoder counts, a supply's load ohms. Raises `WrongError`."""
+        number = None if value is None else given(value, self._part.action_unit, self.path)
         self._bench._here(lambda: self._bench._running.act(self.path, action, seconds=seconds, value=number))
 
     def set(self, value: float | str) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from cavet.bench import RunningBench, Standings
-from cavet.boards.parts import Encoder
+from cavet.boards.parts import Encoder, Part
 from cavet.hosts import Asked, Point, PointKind
 from cavet.wording import WrongError
 from cavet.workbench.acting import Acting
@@ -71,14 +71,10 @@ class Hands:
             self._place(quantity, lambda: self._bench.world.rig.value(quantity) + steps * step)
         elif isinstance(part, Encoder) and part.actions:
             self._act(point, "turn", round(steps * part.per_turn / NUDGES_A_TURN))
-        elif point.kind is PointKind.READING and part is not None and "set" not in part.actions:
-            raise WrongError(point.name, found="measured by the board itself", expected="an input that a hand can move")
         elif point.kind is PointKind.READING:
-            path, moved = self._path(point), part
+            path, moved = self._lever(point)
             self._acting.do(
-                lambda: self._bench.act(
-                    path, "set", value=(moved.fraction(self._now) if moved else 0.0) + NUDGE * steps
-                )
+                lambda: self._bench.act(path, "set", value=_inside(moved.fraction(self._now) + NUDGE * steps))
             )
         else:
             self.press(point)
@@ -91,7 +87,10 @@ class Hands:
         elif isinstance(part, Encoder):
             self._act(point, "set", point.to_wire(value))
         elif point.kind is PointKind.READING:
-            self._act(point, "set", float(value))
+            path, _ = self._lever(point)
+            share = (float(value) - point.low) / (point.high - point.low)
+            is_turned = point.wire_low > point.wire_high
+            self.act(path, "set", value=_inside((1 - 2 * share) if is_turned else 2 * share - 1))
         else:
             first, second = part.actions if part is not None and part.actions else ("press", "release")
             self._act(point, first if value else second)
@@ -102,11 +101,27 @@ class Hands:
     def _place(self, quantity: str, value: Callable[[], float]) -> None:
         self._acting.do(lambda: self._bench.place(quantity, value()))
 
+    def _lever(self, point: Point) -> tuple[str, Part]:
+        """What a reading senses that a hand can put somewhere: at 0 V, for one end of the point's range, at full
+        voltage, for the other, and between."""
+        path, part = self._sensed(point)
+        if "set" not in part.actions:
+            raise WrongError(point.name, found="measured by the board itself", expected="an input that a hand can move")
+        return path, part
+
     def _path(self, point: Point) -> str:
+        return self._sensed(point)[0]
+
+    def _sensed(self, point: Point) -> tuple[str, Part]:
         board = self._standings.board_of(point)
         part = self._standings.part_of(point)
         if board is None:
             raise WrongError(point.name, found="a real board's input", expected="a simulated one, to work it from here")
         if part is None:
             raise WrongError(point.name, found="measured by the board itself", expected="an input that a hand can move")
-        return f"{board.name}.{part.name}"
+        return f"{board.name}.{part.name}", part
+
+
+def _inside(position: float) -> float:
+    """A lever's position, no farther than it goes."""
+    return min(1.0, max(-1.0, position))

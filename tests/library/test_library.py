@@ -31,7 +31,7 @@ class OnTheDemo(unittest.TestCase):
     def test_what_is_no_number_is_told_and_nothing_moves(self):
         nan, inf, lever = float("nan"), float("inf"), self.bench.part("gatehouse.windlass")
         voltage = self.bench["supply_1_voltage"].set(5)
-        for wrong in (nan, inf, None, [], b"5", 10**400, "x"):
+        for wrong in (nan, inf, None, [], b"5", 10**400, "x", True):
             for attempt in (
                 lambda wrong=wrong: self.bench["supply_1_voltage"].set(wrong),
                 lambda wrong=wrong: self.bench["beacon"].set(5, over=wrong if wrong else "x"),
@@ -82,6 +82,41 @@ print(bench["beacon"].set(30).ended)
                 cavet.decode("firmata", data)
         self.assertEqual(cavet.decode("firmata", bytearray(b"\xe9\x5c\x00"))[0].fields, {"pin": 9, "value": 92})
 
+    def test_what_is_brought_inside_a_limit_is_told(self):
+        trail = self.bench["beacon"].set(300)
+        self.assertEqual((trail.ended, trail.value, trail.wanted), ("confirmed", 100.0, 300.0))
+        self.assertEqual("asked 300 %, the limit is 100 %", trail.limited)
+        for shown in (repr(trail), str(trail)):
+            self.assertIn("limited: asked 300 %, the limit is 100 %", shown)
+        trail = self.bench["beacon"].set(30)
+        self.assertEqual((trail.limited, trail.wanted), ("", 30.0))
+        self.assertEqual("<gatehouse.beacon = 30 %, confirmed>", repr(trail))
+
+    def test_what_there_is_can_be_looked_through(self):
+        self.assertEqual(self.bench.points, list(self.bench))
+        self.assertEqual((True, True, False, False), tuple(
+            name in self.bench for name in ("beacon", "gatehouse.beacon", "pumphouse.beacon", 3)
+        ))  # fmt: skip
+        states = {path: self.bench.part(path).state for path in self.bench.parts}
+        self.assertEqual((0.0, "released"), (states["gatehouse.beacon"], states["gatehouse.stop_button"]))
+        self.assertRegex(repr(self.bench), r"<bench Ottersluice, at 1\.\d{3} s>")
+
+    def test_numbers_of_parts_and_of_the_rig_may_have_a_unit(self):
+        self.bench.rig["chamber"] = "1.45 m"
+        self.assertEqual(1450.0, self.bench.rig["chamber"])
+        lever = self.bench.part("gatehouse.windlass")
+        for value, state in ((0.5, 50), ("-0.25", -25), ("75 %", 75)):
+            lever.set(value)
+            self.assertEqual(state, lever.state)
+        for far in (50, "150 %"):
+            with self.assertRaisesRegex(cavet.WrongError, "−1 to 1"):
+                lever.set(far)
+        self.assertEqual(75, lever.state)
+        self.bench.part("switchrack.supply_1").do("load", value="2 kΩ")
+        with self.assertRaises(KeyError):
+            self.bench.rig["chambre"]
+        self.assertEqual((False, None), ("chambre" in self.bench.rig, self.bench.rig.get("chambre")))
+
     def test_a_trail_has_its_stages_and_the_delays_between_them(self):
         self.bench["beacon"].set(20)
         self.bench.wait(0.2)
@@ -129,6 +164,13 @@ print(bench["beacon"].set(30).ended)
             (lambda: self.bench.defect("worn").__enter__(), "worn_cable"),
             (lambda: self.bench.broken("gatehose").__enter__(), "gatehouse"),
             (lambda: self.bench.frames("gatehose"), "gatehouse"),
+            (lambda: self.bench[3], "a name"),
+            (lambda: self.bench.part(b"gatehouse.beacon"), "a name"),
+            (lambda: self.bench.rig["chambre"], 'did you mean "chamber"'),
+            (lambda: self.bench.rig.__setitem__("chamber", "3 V"), "mm"),
+            (lambda: self.bench.walk("level"), "outputs"),
+            (lambda: self.bench.send("pumphouse", "read-coils", address=0, quantity=1, within="2 s"), "seconds"),
+            (lambda: self.bench.wait_until(lambda: False, at_most="2 s"), "seconds"),
         ):
             with self.subTest(words), self.assertRaises(cavet.WrongError) as caught:
                 wrong()

@@ -191,5 +191,12 @@ class ACaseWithCoroutines(BenchCase, unittest.IsolatedAsyncioTestCase):
         self.assertMoved("gatehouse.beacon", to=50)
 
 
+class OnRealEndpointsWithCoroutines(BenchCase, unittest.IsolatedAsyncioTestCase):
+    real = True
+
+    async def test_programs_are_run_too(self):
+        self.assertEqual(3, self.program(["python", "-c", "raise SystemExit(3)"], within=PATIENCE).code)
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -54,6 +54,10 @@ class Asserting(unittest.TestCase):
             ),
             (lambda case: case.assertMoved("switchrack.supply_1", to=0.4, within=0.1), "is off after 0.1 s, not 0.4"),
             (lambda case: case.program(["python", "-c", ""]), "real = True"),
+            (lambda case: case.assertConfirmed("beacon", 300), "limited: asked 300 %, the limit is 100 %"),
+            (lambda case: case.assertTrail("beacon", ended="confirmd"), "expected one of confirmed"),
+            (lambda case: case.assertFrames("gatehouse", ["pin-state-query"], side="bord"), "expected host or board"),
+            (lambda case: case.assertFrames("gatehouse", "pin-state-query"), "a list of messages"),
         ):
             with self.subTest(words):
                 self.assertIn(words, outcome(test=test, defects=("dead_walkway",)))
@@ -66,6 +70,14 @@ class Asserting(unittest.TestCase):
                 case.assertMoved("gatehouse.walkway", to=30, within=0.1)
 
         self.assertIn("stopped before driven", outcome(test=test, defects=("dead_walkway",)))
+
+    def test_a_test_that_would_say_nothing_is_told(self):
+        async def test(case):
+            case.assertConfirmed("beacon", 30)
+
+        self.assertIn("a coroutine, which nobody awaits", outcome(test=test))
+        wrong = outcome(test=lambda case: case.assertConfirmed("beacon", 30), setUp=lambda case: None)
+        self.assertIn("without super().setUp()", wrong)
 
     def test_each_test_has_a_bench_of_its_own(self):
         class Two(BenchCase):

@@ -106,6 +106,8 @@ class Part:
     """Whether it is on or off in the end, and a share of both on its way, which is told in percent."""
     unit = ""
     """The unit of its state, where that is a number."""
+    action_unit = ""
+    """The unit of the value that an action of a hand takes."""
     actions: tuple[str, ...] = ()
     """What a person can do to it by hand."""
 

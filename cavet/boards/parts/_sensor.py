@@ -80,9 +80,11 @@ class Lever(Part):
         self._release_at = float("inf")
 
     def worked(self, do: str, now: float, seconds: float | None, value: float | None) -> None:
-        if do == "set" and value is None:
-            raise WrongError(self.name, found="no value", expected="where to set it, −1 to 1")
-        self._put(min(1.0, max(-1.0, value or 0.0)) if do == "set" else 0.0)
+        position = value if do == "set" else 0.0
+        if position is None or not -1 <= position <= 1:
+            found = "no value" if position is None else position
+            raise WrongError(self.name, found=found, expected="where to set it, −1 to 1")
+        self._put(position)
         self._release_at = now + seconds if do == "set" and seconds is not None else float("inf")
 
     def _put(self, position: float) -> None:

@@ -32,6 +32,7 @@ class Supply(Part):
     SETTINGS = SupplySettings
     unit = "V"
     actions = ("load", "unload")
+    action_unit = "Ω"
     NOISE_SHARE = 0.0002
     """Of the full voltage: what a measurement differs by."""
 

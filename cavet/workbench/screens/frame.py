@@ -26,8 +26,9 @@ from cavet.workbench.widgets.picture import Picture
 from cavet.workbench.widgets.rest import rest_in
 from cavet.workbench.widgets.top import Top
 
-CALM_SECONDS = 0.24
-"""So long a picture may stand while nothing stirs: what comes in by itself is shown four times a second."""
+CALM_SECONDS, COVERED_SECONDS = 0.24, 1.0
+"""So long a picture may stand while nothing stirs: what comes in by itself is shown four times a second; and under a
+sheet."""
 MESSAGE_SECONDS = 6.0
 LEAST_SIZE = (40, 12)
 """Columns and rows below which nothing is drawn but one line that says so."""
@@ -149,14 +150,16 @@ class Frame(Fitted[None]):
         self.fit()
 
     def tick(self) -> None:
-        """Draw, unless nothing stirs and it was done a short while ago; nothing while another screen is shown."""
+        """Draw, unless nothing stirs and it was done a short while ago; seldom under a sheet, since all of both is
+        painted then, and nothing while another screen is shown."""
         if self.app.current_mode != self.NAME:
             return
         for told in self._desk.come_back():
             self.say(told)
-        done = self.done_here()
-        calm = self._desk.now - self._drawn_at < CALM_SECONDS
-        if calm and done == self._done and not self._desk.stirs():
+        done, age = self.done_here(), self._desk.now - self._drawn_at
+        if not self.is_active and age < COVERED_SECONDS:
+            return
+        if age < CALM_SECONDS and done == self._done and not self._desk.stirs():
             return
         self._done = done
         self.follow()
