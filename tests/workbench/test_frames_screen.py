@@ -2,6 +2,7 @@
 
 import asyncio
 import unittest
+from unittest import mock
 
 from cavet.bench import Meanings, Tape, spoken
 from cavet.benchfile import load_bench
@@ -352,6 +353,19 @@ class Screen(unittest.TestCase):
             await seat.sees("analog-message 2", "the host to gatehouse", "what became of it", "% at")
             await seat.press("g")
             await seat.sees("drive", "beacon ←")
+
+        seated(story)
+
+    def test_it_says_how_much_is_still_to_be_read_and_reads_on_without_a_rest(self):
+        async def story(seat):
+            await seat.until(lambda: len(seat.desk.bench.record.transfers.since(0)) > 50)
+            with mock.patch("cavet.workbench.frames.reading.READ_SECONDS", 0.0):
+                with mock.patch("cavet.workbench.frames.reading.AT_ONCE", 1):
+                    await seat.press("ctrl+g", "3")
+                    await seat.on(FramesScreen)
+                    await seat.sees("is being read", "to go")
+                    self.assertIn(seat.app.screen.reading.left, seat.app.screen.done_here())
+                await seat.sees("follows")
 
         seated(story)
 

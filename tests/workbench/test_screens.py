@@ -308,6 +308,20 @@ class NobodyWaits(unittest.TestCase):
 
         seated(story)
 
+    def test_what_lies_under_a_sheet_is_drawn_once_a_second(self):
+        async def story(seat):
+            below = seat.app.screen
+            await seat.press("f2")
+            await seat.on(ActionsScreen)
+            with mock.patch.object(below, "follow") as follow:
+                for age, drawn in ((0.9, 0), (1.1, 1)):
+                    follow.reset_mock()
+                    below._drawn_at = seat.desk.now - age
+                    below.tick()
+                    self.assertEqual(drawn, follow.call_count)
+
+        seated(story)
+
     def test_a_sheet_is_followed_no_more_once_it_was_left(self):
         async def story(seat):
             await seat.press("f2")

@@ -54,6 +54,8 @@ class TapeView(msgspec.Struct, frozen=True, kw_only=True):
     rows: tuple[Row, ...]
     following: bool
     now: float
+    left: int = 0
+    """Transfers that are still to be read, before the present is reached."""
     crowded: tuple[tuple[bool, bool, bool], ...] = ()
     """Where there are too many frames for bars: for each cell whether the host and the board say something, and whether
     that is wrong."""
@@ -98,7 +100,7 @@ def _draw_axis(canvas: Canvas, view: TapeView, left: int) -> None:
     if tick < view.begin - 1e-12:
         tick += step
     start, first, used = tick, True, left
-    where = "follows" if view.following else "stands"
+    where = f"is being read, {view.left} to go" if view.left else "follows" if view.following else "stands"
     end = canvas.width - len(where) - 2
     while (x := left + round((tick - view.begin) / view.cell)) < end:
         text = f"{tick:.{_places(step)}f} s" if first else f"+{show_duration(tick - start)}"
@@ -108,7 +110,7 @@ def _draw_axis(canvas: Canvas, view: TapeView, left: int) -> None:
             used = x + len(text) + 2
             first = False
         tick += step
-    canvas.put_right(canvas.width - 1, 0, where, QUIET)
+    canvas.put_right(canvas.width - 1, 0, where, PAPER if view.left else QUIET)
 
 
 def _places(step: float) -> int:

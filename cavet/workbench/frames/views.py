@@ -44,7 +44,7 @@ def tape_view(desk: Desk, reading: Reading, cells: int, room: int | None = None)
     return TapeView(
         begin=reading.begin, cell=reading.cell, title=_link_title(desk, on), subtitle=on.title, bars=bars,
         rows=tuple(_row(desk, reading, reading.tape.links[name], cells) for name in reading.beside(room)),
-        following=reading.following, now=desk.now, crowded=crowd,
+        following=reading.following, now=desk.now, left=reading.left, crowded=crowd,
     )  # fmt: skip
 
 

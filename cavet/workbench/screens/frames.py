@@ -72,7 +72,7 @@ class FramesScreen(FramesActing):
         yield "what was said", self._follow_said
 
     def done_here(self) -> object:
-        return self._strokes, self._desk.saying.come_back(), self.reading.following
+        return self._strokes, self._desk.saying.come_back(), self.reading.following, self.reading.left
 
     def commands(self) -> keymap.Commands:
         if self._entry is not None:

@@ -77,7 +77,8 @@ class RecordScreen(Frame):
         yield "the whole run", self._follow_strip
 
     def done_here(self) -> object:
-        return self._strokes
+        """While it is being read it goes on as soon as it can."""
+        return self._strokes, self._desk.now if not self._looking.is_read else None
 
     def _follow_lanes(self) -> None:
         lanes = self.picture("lanes")
