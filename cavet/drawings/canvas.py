@@ -50,11 +50,6 @@ def one_cell_each(text: str) -> str:
     return "".join(character if cell_len(character) == 1 else "·" for character in text)
 
 
-def tail(text: str, room: int) -> str:
-    """The end of a text that is being typed, where there is no room for all of it: `…` says that there is more."""
-    return text if len(text) <= room else f"…{text[len(text) - room + 1 :]}" if room > 0 else ""
-
-
 def clip(text: str, room: int) -> str:
     """Cut a text to its room; `…` says that something is missing. A number is never cut: it is whole, or not there."""
     if len(text) <= room:

@@ -7,6 +7,7 @@ from textual.app import App
 
 from cavet.workbench import keymap
 from cavet.workbench.screens.frame import Frame
+from cavet.workbench.screens.modal import Modal
 
 LOOK_SECONDS, MOST_LOOKS = 0.02, 250
 """How often it is looked whether the screen is there; after so many looks the keys go on without it."""
@@ -45,11 +46,13 @@ class TypedAhead:
         return True
 
     def _is_coming(self) -> bool:
-        """Whether the screen that is to be shown is not there yet."""
+        """Whether the screen that is to be shown is not there yet, or a sheet that was left still is."""
         if not self._app.screen_stack:
             return False
         screen = self._app.screen
-        return not screen.is_mounted or (isinstance(screen, Frame) and (screen.is_left or not screen.was_drawn))
+        if not screen.is_mounted or (isinstance(screen, Frame | Modal) and screen.is_left):
+            return True
+        return isinstance(screen, Frame) and not screen.was_drawn
 
     def _look(self) -> None:
         """Let the next key go, once it has somewhere to go to: one may lead to another screen again."""

@@ -27,6 +27,7 @@ from cavet.workbench.drawing.rig import BasinView, flow_from
 from cavet.workbench.drawing.spine import BeliefView, BoardView, PinView
 from cavet.workbench.presence import presence_words, show_seconds
 from cavet.workbench.roster import Head, Line
+from cavet.workbench.typed import Typed
 
 ROUGH_STEP = 0.2
 """Where a wire can't tell less than this apart, no places behind the point are shown of what came over it."""
@@ -40,7 +41,7 @@ ASTRAY_SECONDS = 2.0
 
 
 def rails_view(
-    desk: Desk, cursor: int, *, entry: str | None = None, search: str | None = None, typing: bool = False
+    desk: Desk, cursor: int, *, entry: Typed | None = None, search: str | None = None, typing: bool = False
 ) -> RailsView:
     """The list of points, with a head for each board where there are several."""
     lines = tuple(
@@ -59,7 +60,7 @@ def _far_line(desk: Desk, point: Point) -> LineView:
     return desk.far_lines[point.name]
 
 
-def _line(desk: Desk, line: Line, entry: str | None) -> LineView:
+def _line(desk: Desk, line: Line, entry: Typed | None) -> LineView:
     if isinstance(line, Head):
         return _head(desk, line.board)
     return _rail(desk, line, entry) if line.kind.is_output else _course(desk, line, entry)
@@ -103,7 +104,7 @@ def _is_of(desk: Desk, trail: Trail, host: str) -> bool:
     return point.board == host if point is not None else trail.root.board == desk.bench.setup.board_of(host)
 
 
-def _rail(desk: Desk, point: Point, entry: str | None) -> RailView:
+def _rail(desk: Desk, point: Point, entry: Typed | None) -> RailView:
     standing = desk.standing(point)
     stopped = standing.diagnosis is not None and standing.diagnosis.broken is not None
     astray = desk.following.astray(point)
@@ -181,7 +182,7 @@ def rounded(point: Point, value: Asked | None) -> str:
     return units.show(float(value), point.unit, max(1, units.places(grain)))
 
 
-def _course(desk: Desk, point: Point, entry: str | None) -> CourseView:
+def _course(desk: Desk, point: Point, entry: Typed | None) -> CourseView:
     course = desk.following.courses[point.name]
     reading = desk.bench.reading(point)
     got = reading.got

@@ -28,6 +28,7 @@ from cavet.workbench.drawing.bench import (
 from cavet.workbench.screens.bench import BenchScreen
 from cavet.workbench.screens.bench_sheets import row_sheet
 from cavet.workbench.screens.editing import EditScreen
+from cavet.workbench.typed import Typed
 from cavet.workbench.widgets.picture import Picture
 from cavet.workbench.wiring.adding import SORTS, changes_for, free_name, pins_for, sorts_for
 from cavet.workbench.wiring.around import Around
@@ -373,7 +374,7 @@ class OnTheScreen(unittest.TestCase):
             await seat.type("99")
             await seat.sees("expected 0 to 19")
             await seat.press("backspace", "backspace")
-            await seat.until(lambda: seat.app.screen._entry == "")
+            await seat.until(lambda: seat.app.screen._entry == Typed())
             with mock.patch.object(EditScreen, "_check", autospec=True, side_effect=EditScreen._check) as check:
                 seat.paste("1234")
                 await seat.sees("1234▏", "expected 0 to 19")

@@ -20,6 +20,7 @@ from cavet.workbench.drawing.rig import BasinView, draw_rig
 from cavet.workbench.drawing.sheet import Sheet, laid
 from cavet.workbench.drawing.spine import BoardView, PinView, draw_board
 from cavet.workbench.drawing.trail import StageView, TrailsView, TrailView, draw_trails
+from cavet.workbench.typed import Typed
 
 
 class Canvases(unittest.TestCase):
@@ -226,7 +227,7 @@ class Rails(unittest.TestCase):
         self.assertRegex(line, "▁+│▔+")
 
     def test_what_is_typed_stands_on_the_line(self):
-        outputs = (RailView(name="beacon", entry="12.5 %"),)
+        outputs = (RailView(name="beacon", entry=Typed.of("12.5 %")),)
         self.assertIn("◇ 12.5 %▏", self.drawn(60, 10, lines=outputs)[0].text())
 
     def test_boards_have_heads_and_a_folded_one_tells_what_is_not_at_rest(self):
@@ -267,7 +268,7 @@ class Rails(unittest.TestCase):
         self.assertRegex(text, r"who +Cavet,Rack\n")
 
     def test_a_search_stands_where_the_columns_are_named(self):
-        self.assertIn("find pump▏", self.drawn(search="pump", typing=True)[0].text())
+        self.assertIn("find pump▏", self.drawn(search="pump▏", typing=True)[0].text())
         self.assertIn("find pump   esc shows all", self.drawn(search="pump")[0].text())
 
     def test_lines_move_together_where_it_is_low_and_the_cursor_stays_in_sight(self):

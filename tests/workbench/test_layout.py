@@ -31,6 +31,7 @@ from cavet.workbench.screens.actions import Action, ActionsScreen
 from cavet.workbench.screens.defects import DefectsScreen
 from cavet.workbench.screens.sheets import point_sheet, trail_sheet
 from cavet.workbench.top_views import top_view
+from cavet.workbench.typed import Typed
 from cavet.workbench.wiring import views as wiring_views
 from tests.bench.test_buses import in_fast_time
 
@@ -176,7 +177,7 @@ class Layout(unittest.TestCase):
             for cursor in (0, 1, 7, 30):
                 view = views.rails_view(desk, cursor)
                 cls.add(f"rails {cursor}", lambda w, h, v=view: draw_rails(v, lay_out(v, w, h), w, h))
-            view = views.rails_view(desk, 2, entry="60 percent of it", search="pump", typing=True)
+            view = views.rails_view(desk, 2, entry=Typed.of("60 percent of it"), search="pump▏", typing=True)
             cls.add("rails typed in", lambda w, h, v=view: draw_rails(v, lay_out(v, w, h), w, h))
         for name, point in first_of_board.items():
             view = views.board_view(desk, point)

@@ -30,8 +30,10 @@ from cavet.workbench.screens.drive import DriveScreen
 from cavet.workbench.screens.frames import FramesScreen
 from cavet.workbench.screens.routines import RoutinesScreen
 from cavet.workbench.screens.sheet import SheetScreen
+from cavet.workbench.typed import Typed
 from cavet.workbench.widgets.leaf import Leaf
 from cavet.workbench.widgets.picture import Picture
+from cavet.workbench.widgets.rails import MAX_ENTRY
 from tests import bench_keys
 from tests.bench.benches import gatehouse_text
 from tests.patience import PATIENCE
@@ -640,6 +642,20 @@ class Faults(unittest.TestCase):
 
         seated(story)
 
+    def test_keys_that_come_after_a_sheet_was_left_are_for_what_comes_behind_it(self):
+        async def story(seat):
+            await seat.press("f2")
+            await seat.on(ActionsScreen)
+            await seat.press("escape", "down", "down", "4", "5", "enter")
+            await seat.until(lambda: seat.asked("upper_paddle") == 45.0)
+            await seat.press("ctrl+g")
+            await seat.until(lambda: not isinstance(seat.app.screen, DriveScreen))
+            await seat.press("3", "tab", "7")
+            await seat.on(FramesScreen)
+            await seat.until(lambda: seat.app.screen._entry is not None)
+
+        seated(story)
+
     def test_what_is_not_fenced_ends_it_without_a_word_on_the_terminal(self):
         async def story(seat):
             with mock.patch.object(seat.app, "action_palette", raising):
@@ -820,13 +836,13 @@ class Looking(unittest.TestCase):
             await seat.pilot.click("#rails", offset=(layout.rail + 2, layout.rows[1]), button=3)
             await seat.press("down")
             await seat.type("6")
-            await seat.until(lambda: rails.entry == "6")
+            await seat.until(lambda: rails.entry == Typed("6", 1, MAX_ENTRY))
             await seat.pilot.click("#rails", offset=(layout.rail + 2, layout.rows[1]))
             await seat.type("0")
             await seat.press("enter")
             await seat.asks("walkway", 60)
             await seat.type("7")
-            await seat.until(lambda: rails.entry == "7")
+            await seat.until(lambda: rails.entry == Typed("7", 1, MAX_ENTRY))
             await seat.pilot.click("#rails", offset=(layout.rail + 2, layout.rows[3]))
             await seat.until(lambda: (rails.entry, rails.cursor) == (None, 3))
             await seat.pilot.click("#rails", offset=(layout.rail, layout.rows[1]))

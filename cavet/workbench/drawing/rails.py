@@ -6,8 +6,9 @@ from functools import lru_cache
 
 import msgspec
 
-from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Dots, Ink, clip, fitting, tail
+from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Dots, Ink, clip, fitting
 from cavet.wording import counted
+from cavet.workbench.typed import Typed
 
 COLOUR_CELLS = 12
 """What a colour takes, with its sign and its swatch."""
@@ -35,7 +36,7 @@ class RailView(msgspec.Struct, frozen=True, kw_only=True):
     words: tuple[str, str] = ("off", "on")
     zero: float | None = None
     """Where on the rail nothing is asked: the middle, for a point with two directions."""
-    entry: str | None = None
+    entry: Typed | None = None
     """What is being typed for it."""
     is_old: bool = False
     """Whether nothing tells any more how it stands: what was got is what was heard last."""
@@ -51,7 +52,7 @@ class CourseView(msgspec.Struct, frozen=True, kw_only=True):
     note: str = ""
     course: tuple[tuple[float, float] | None, ...] = ()
     is_old: bool = False
-    entry: str | None = None
+    entry: Typed | None = None
 
 
 class HeadView(msgspec.Struct, frozen=True, kw_only=True):
@@ -204,7 +205,7 @@ def _drawn(line: LineView, columns: Layout, marked: bool, width: int) -> Canvas:
 def _draw_columns(canvas: Canvas, view: RailsView, layout: Layout, y: int, height: int) -> None:
     if view.search is not None:
         canvas.put(1, y, "find ", QUIET)
-        canvas.put(6, y, view.search + ("▏" if view.typing else "   esc shows all"), PAPER if view.typing else QUIET)
+        canvas.put(6, y, view.search + ("" if view.typing else "   esc shows all"), PAPER if view.typing else QUIET)
     else:
         canvas.put(1, y, layout.captions[0][1], QUIET)
     canvas.put_right(layout.asked_end, y, f"{ASKED_GLYPH} asked", ASKED)
@@ -254,12 +255,11 @@ def _draw_head(canvas: Canvas, layout: Layout, y: int, name: str, marked: bool, 
     return ink
 
 
-def _draw_entry(canvas: Canvas, layout: Layout, y: int, before: str, entry: str, ink: Ink, width: int) -> bool:
-    """What is being typed, its end where there is no room for all; tell whether it takes the room of the values."""
-    room = width - layout.rail - len(before) - 1
-    shown = tail(entry, room)
-    canvas.put(layout.rail, y, f"{before}{shown}▏", ink._replace(bold=True))
-    return len(before) + len(shown) >= layout.rail_width
+def _draw_entry(canvas: Canvas, layout: Layout, y: int, before: str, entry: Typed, ink: Ink, width: int) -> bool:
+    """What is being typed, as far as there is room; tell whether it takes the room of the values."""
+    shown = entry.shown(width - layout.rail - len(before))
+    canvas.put(layout.rail, y, f"{before}{shown}", ink._replace(bold=True))
+    return len(before) + len(shown) > layout.rail_width
 
 
 def _draw_output(canvas: Canvas, layout: Layout, y: int, view: RailView, marked: bool, width: int) -> None:

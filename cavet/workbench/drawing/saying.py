@@ -6,7 +6,8 @@ import textwrap
 
 import msgspec
 
-from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Ink, clip, tail
+from cavet.drawings.canvas import ASKED, CORAL, GOT, HAIR, HEATHER, PAPER, QUIET, Canvas, Ink, clip
+from cavet.workbench.typed import Typed
 
 LEAST_LIST = 5
 TOP = 2
@@ -200,7 +201,7 @@ EQUALS, MOST_ASKED = "  =  ", 24
 
 
 def draw_slate(
-    before: str, entry: str | None, lines: tuple[tuple[str, str, bool], ...], width: int, height: int
+    before: str, entry: Typed | None, lines: tuple[tuple[str, str, bool], ...], width: int, height: int
 ) -> Canvas:
     """Draw the slate: what is typed, with what it is typed for before it, and below it what came out before."""
     canvas = Canvas(width, height)
@@ -208,7 +209,7 @@ def draw_slate(
     left = 16 if width >= 96 else 14
     y = 0
     if entry is not None:
-        canvas.put(left, 0, f"{before}{tail(entry, width - left - len(before) - 1)}▏", ASKED, width - left)
+        canvas.put(left, 0, f"{before}{entry.shown(width - left - len(before))}", ASKED, width - left)
         y = 1
     elif not lines:
         canvas.put(

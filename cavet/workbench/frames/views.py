@@ -7,7 +7,7 @@ import msgspec
 from cavet.bench import LinkTape, Placed
 from cavet.benchfile import LinkSetup
 from cavet.boards.buses import BusSettings
-from cavet.drawings.canvas import CORAL, PAPER, QUIET, tail
+from cavet.drawings.canvas import ASKED, CORAL, PAPER, QUIET
 from cavet.drawings.ruler import RulerView, value_words
 from cavet.protocols import Field, Role, Side, bits_of, means, spi
 from cavet.protocols import levels as lines
@@ -24,6 +24,7 @@ from cavet.workbench.frames.editing import Editing
 from cavet.workbench.frames.reading import Reading
 from cavet.workbench.frames.said import SaidEntry
 from cavet.workbench.frames.sentence import Sentence
+from cavet.workbench.typed import Typed
 
 MOST_BARS = 160
 MOST_TEXTS = 40
@@ -110,9 +111,10 @@ def _row(desk: Desk, reading: Reading, on: LinkTape, cells: int) -> Row:
 
 
 def under_view(
-    desk: Desk, reading: Reading, editing: Editing | None, sentence: Sentence | None, *, active: bool, with_wave: bool
-) -> UnderView:
-    """The frame under the cursor; while something is about to be said, that."""
+    desk: Desk, reading: Reading, editing: Editing | None, sentence: Sentence | None, *, active: bool, with_wave: bool,
+    entry: Typed | None = None,
+) -> UnderView:  # fmt: skip
+    """The frame under the cursor, with what is typed for its field; while something is about to be said, that."""
     if sentence is not None:
         return _said_view(desk, sentence)
     placed = reading.placed
@@ -143,7 +145,8 @@ def under_view(
             cursor=editing.cursor if active else None, bit=editing.bit if active else None,
             changed=editing.changed_bits,
         ),
-        detail=_detail(field, editing) if field is not None else (), problems=tuple(map(plain, editing.frame.problems)),
+        detail=_detail(field, editing, entry) if field is not None else (),
+        problems=tuple(map(plain, editing.frame.problems)),
         wave=wave, wave_from=begin, wave_note=note, changed=editing.is_changed,
         fate=_fate(desk, reading, placed, board) or fate.answered(placed, partner),
     )  # fmt: skip
@@ -167,10 +170,13 @@ def meant(desk: Desk, board: str, editing: Editing, reading: Reading) -> list[Fi
     return meanings.tell(editing.frame, editing.fields, editing.side, address if isinstance(address, int) else None)
 
 
-def _detail(field: Field, editing: Editing) -> Pieces:
-    """The field under the cursor in all ways of writing."""
+def _detail(field: Field, editing: Editing, entry: Typed | None) -> Pieces:
+    """The field under the cursor in all ways of writing, or what is typed for it."""
     size = sum(count for _, count in field.spans)
-    pieces = [(f"{field.name}  ", PAPER._replace(bold=True)), (f"{value_words(field)}   ", PAPER)]
+    name = (f"{field.name}  ", PAPER._replace(bold=True))
+    if entry is not None:
+        return (name, (entry.shown(MOST_SHOWN), ASKED._replace(bold=True)))
+    pieces = [name, (f"{value_words(field)}   ", PAPER)]
     if 0 < size <= 64 and field.role is not Role.CHECK and not isinstance(field.value, str | bytes | tuple):
         raw = bits_of(editing.frame.data, field.spans)
         pieces.append((f"0x{raw:0{(size + 3) // 4}X}   {_in_fours(raw, size)}   ", PAPER))
@@ -280,7 +286,7 @@ def _with_meaning(field: Field, meaning: str) -> Field:
 
 
 def say_view(
-    sentence: Sentence, to: str, *, focused: bool, entry: str | None, refused: str, ways: tuple[str, ...], way: int
+    sentence: Sentence, to: str, *, focused: bool, entry: Typed | None, refused: str, ways: tuple[str, ...], way: int
 ) -> SayView:
     """The panel on the right."""
     wrong_field, wrong = sentence.wrong()
@@ -296,11 +302,12 @@ def say_view(
             pieces.append(BlankView(text))
             continue
         here = blank is not None and field == blank.field
-        shown = entry if here and entry is not None else texts[field].text
+        typed = entry if here else None
+        shown = typed.text if typed is not None else texts[field].text
         meaning = told.get(field, "") if field not in ("unit", "function") else ""
         wrong_here = field == wrong_field and focused and not sentence.choosing
         empty = shown == "" and (texts[field].required or here)
-        shown = tail(plain(shown), MOST_SHOWN) if here and entry is not None else plain(shown, MOST_SHOWN)
+        shown = typed.shown(MOST_SHOWN) if typed is not None else plain(shown, MOST_SHOWN)
         pieces.append(BlankView(shown or ("" if empty else "–"), field, here, wrong_here, empty, meaning))
     frame = sentence.frame()
     filling = focused and not sentence.choosing

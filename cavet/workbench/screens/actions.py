@@ -11,6 +11,7 @@ from cavet.drawings.canvas import ASKED, PAPER, QUIET, clip
 from cavet.workbench import keymap
 from cavet.workbench.drawing.sheet import MARGIN, Line, Sheet
 from cavet.workbench.screens.modal import Modal
+from cavet.workbench.typed import Typed
 from cavet.workbench.widgets.leaf import columns_in
 
 MAX_TYPED = 40
@@ -42,7 +43,7 @@ class ActionsScreen(Modal[Action | None]):
         super().__init__()
         self._actions = actions
         self._title = title
-        self._typed = ""
+        self._typed = Typed(most=MAX_TYPED)
         self._cursor = 0
 
     def sheet(self) -> Sheet:
@@ -50,8 +51,8 @@ class ActionsScreen(Modal[Action | None]):
         return self._sheet(max(0, self._cursor + 3 - room) if room else 0)
 
     def _sheet(self, first: int) -> Sheet:
-        lines: list[Line] = [[("› ", ASKED), (f"{self._typed}▏", PAPER)], []]
-        found = fitting(self._actions, self._typed)
+        lines: list[Line] = [[("› ", ASKED), (self._typed.shown(), PAPER)], []]
+        found = fitting(self._actions, self._typed.text)
         names, keys = self._columns()
         for place, action in enumerate(found[first:], first):
             chosen = place == self._cursor
@@ -76,7 +77,7 @@ class ActionsScreen(Modal[Action | None]):
 
     def paste(self, text: str) -> None:
         if not self.is_left:
-            self._typed, self._cursor = (self._typed + text)[:MAX_TYPED], 0
+            self._typed, self._cursor = self._typed.put(text), 0
             self.follow()
 
     def on_key(self, event: events.Key) -> None:
@@ -85,7 +86,7 @@ class ActionsScreen(Modal[Action | None]):
         event.stop()
         if self.is_left:
             return
-        found = fitting(self._actions, self._typed)
+        found = fitting(self._actions, self._typed.text)
         if event.key == "escape":
             self.leave()
             return
@@ -95,8 +96,7 @@ class ActionsScreen(Modal[Action | None]):
         if event.key in ("up", "down"):
             by = 1 if event.key == "down" else -1
             self._cursor = min(max(0, len(found) - 1), max(0, self._cursor + by))
-        elif event.key == "backspace":
-            self._typed, self._cursor = self._typed[:-1], 0
-        elif event.character is not None and event.character.isprintable():
-            self._typed, self._cursor = (self._typed + event.character)[:MAX_TYPED], 0
+        elif (typed := self._typed.hear(event.key, event.character)) is not None:
+            self._cursor = self._cursor if typed.text == self._typed.text else 0
+            self._typed = typed
         self.follow()

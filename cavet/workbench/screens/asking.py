@@ -10,8 +10,8 @@ from cavet.wording import plain
 from cavet.workbench import keymap
 from cavet.workbench.drawing.sheet import Line, Sheet
 from cavet.workbench.screens.modal import KeyedModal
+from cavet.workbench.typed import Typed
 
-MAX_TYPED = 4000
 QUESTION_CELLS = 32
 T = TypeVar("T")
 
@@ -30,7 +30,7 @@ class AskScreen(KeyedModal[T]):
         self._choices: list[str] = []
         """What the answer is chosen from; nothing where it is typed."""
         self._cursor = 0
-        self._entry = ""
+        self._entry = Typed()
         self._is_offered = False
         """Whether the entry is only a proposal: what is typed takes its place."""
         self._hint = ""
@@ -42,9 +42,9 @@ class AskScreen(KeyedModal[T]):
 
     def ask(self, question: str, choices: list[str] | None = None, entry: str = "", hint: str = "") -> None:
         """The next question. What was typed stays where an answer is still to be chosen; an entry is a proposal, which
-        what is typed takes the place of, and which can be mended from its end."""
+        what is typed takes the place of, and which can be mended where the caret goes."""
         self._question, self._choices, self._cursor = question, choices or [], 0
-        self._entry, self._is_offered, self._hint = entry, bool(entry), hint
+        self._entry, self._is_offered, self._hint = Typed.of(entry), bool(entry), hint
 
     @property
     def first(self) -> int:
@@ -60,7 +60,7 @@ class AskScreen(KeyedModal[T]):
             ink = PAPER._replace(bold=True) if here else GOT
             lines.append([("  ▸ " if here else "    ", PAPER), (plain(choice), ink)])
         if not self._choices:
-            lines[-1].append((f"{plain(self._entry)}▏", QUIET if self._is_offered else ASKED))
+            lines[-1].append((plain(self._entry.shown()), QUIET if self._is_offered else ASKED))
         if self._hint:
             lines.append([("    ", QUIET), (plain(self._hint), QUIET)])
         if self._problem:
@@ -74,8 +74,8 @@ class AskScreen(KeyedModal[T]):
             self.follow()
 
     def _type(self, text: str) -> None:
-        kept = "" if self._is_offered else self._entry
-        self._entry, self._is_offered = (kept + text)[:MAX_TYPED], False
+        kept = Typed() if self._is_offered else self._entry
+        self._entry, self._is_offered = kept.put(text), False
 
     def hear(self, key: str, character: str | None) -> None:
         self._problem = ""
@@ -85,10 +85,10 @@ class AskScreen(KeyedModal[T]):
             self._enter()
         elif self._choices:
             self._choose(key, character)
-        elif key == "backspace":
-            self._entry, self._is_offered = self._entry[:-1], False
         elif character is not None:
             self._type(character)
+        elif (entry := self._entry.hear(key, None)) is not None:
+            self._entry, self._is_offered = entry, False
 
     def _choose(self, key: str, character: str | None) -> None:
         """Another choice: the next, or the next that begins so."""
@@ -101,7 +101,7 @@ class AskScreen(KeyedModal[T]):
             self._cursor = next((place for place in turn if self._choices[place].startswith(character)), self._cursor)
 
     def _enter(self) -> None:
-        answer = self._choices[self._cursor] if self._choices else self._entry.strip()
+        answer = self._choices[self._cursor] if self._choices else self._entry.text.strip()
         question = self._question
         self._told.append((question, answer))
         try:

@@ -132,15 +132,16 @@ class DriveScreen(Frame):
     def on_rails_flipped(self, message: Rails.Flipped) -> None:
         self._attempt(lambda: self._desk.wishes.flip(self._named(message)))
 
-    def on_rails_typed(self, message: Rails.Typed) -> None:
+    def on_rails_entered(self, message: Rails.Entered) -> None:
         self._attempt(lambda: self._desk.wishes.type_in(self._named(message), message.text))
 
     def _named(self, message: Rails.Wanted) -> Point:
         return self._desk.bench.setup.points[message.name]
 
     def _search(self) -> str | None:
-        """What is searched for, while it is typed, and as long as it holds."""
-        return self._rails.search if self._rails.search is not None else self._desk.roster.wanted or None
+        """What is searched for, with its caret while it is typed, and as long as it holds."""
+        typed = self._rails.search
+        return typed.shown() if typed is not None else self._desk.roster.wanted or None
 
     def action_find(self) -> None:
         """Begin a search."""

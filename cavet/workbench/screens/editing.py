@@ -9,10 +9,10 @@ from cavet.wording import plain
 from cavet.workbench import keymap
 from cavet.workbench.drawing.sheet import Line, Sheet
 from cavet.workbench.screens.modal import KeyedModal
+from cavet.workbench.typed import Typed
 from cavet.workbench.wiring.changing import Change, changed
 from cavet.workbench.wiring.keys import NAME, KeyRow, keys_of, read_value
 
-MAX_TYPED = 4000
 MOVES = {"up": -1, "down": 1, "pageup": -10, "pagedown": 10}
 NAME_CELLS, VALUE_CELLS = 14, 26
 MOST_FITTING = 12
@@ -30,7 +30,7 @@ class EditScreen(KeyedModal[Change | None]):
             (thing, row) for thing in things for row in keys_of(file, thing)
         ]
         self._cursor = 1 if len(self._rows) > 1 and self._rows[0][1].kind == NAME else 0
-        self._entry: str | None = None
+        self._entry: Typed | None = None
         self._problem = ""
 
     @property
@@ -62,9 +62,9 @@ class EditScreen(KeyedModal[Change | None]):
         return Sheet("change what is here", lines)
 
     def _key_lines(self, row: KeyRow, *, chosen: bool) -> list[Line]:
-        typed = self._entry is not None and chosen
-        value = f"{self._entry}▏" if typed else row.value or row.usual
-        ink = ASKED if typed else PAPER if row.value else QUIET
+        typed = self._entry if chosen else None
+        value = typed.shown() if typed is not None else row.value or row.usual
+        ink = ASKED if typed is not None else PAPER if row.value else QUIET
         line: Line = [
             ("▸ " if chosen else "  ", PAPER), (f"{row.name:{NAME_CELLS}} ", PAPER._replace(bold=chosen)),
             (f"{plain(value):{VALUE_CELLS}} ", ink),
@@ -74,7 +74,7 @@ class EditScreen(KeyedModal[Change | None]):
         line.append((row.doc, QUIET))
         more: list[Line] = [line]
         if row.fits:
-            fitting = [each for each in row.fits if not self._entry or each.startswith(self._entry)] or list(row.fits)
+            fitting = [each for each in row.fits if each.startswith(self._text)] or list(row.fits)
             more.append([("    fits: ", QUIET), (plain(", ".join(fitting[:MOST_FITTING])), GOT)])
         if self._problem:
             more.append([("    ", QUIET), (plain(self._problem), CORAL)])
@@ -83,12 +83,17 @@ class EditScreen(KeyedModal[Change | None]):
     def paste(self, text: str) -> None:
         if not self.is_left and self._rows:
             self._problem = ""
-            self._type(text)
+            self._type((self._entry or Typed()).put(text))
             self.follow()
 
-    def _type(self, text: str) -> None:
+    @property
+    def _text(self) -> str:
+        """What is typed."""
+        return self._entry.text if self._entry is not None else ""
+
+    def _type(self, entry: Typed) -> None:
         """Something is typed; what is wrong with it is told at once."""
-        self._entry = ((self._entry or "") + text)[:MAX_TYPED]
+        self._entry = entry
         self._check()
 
     def hear(self, key: str, character: str | None) -> None:
@@ -105,23 +110,21 @@ class EditScreen(KeyedModal[Change | None]):
             self._cursor = min(len(self._rows) - 1, max(0, self._cursor + MOVES[key]))
         elif key == "tab" and self._entry is not None:
             self._complete()
-        elif key == "backspace" and self._entry is not None:
-            self._entry = self._entry[:-1]
-            self._check()
-        elif character is not None:
-            self._type(character)
+        elif self._entry is not None or character is not None:
+            entry = (self._entry or Typed()).hear(key, character)
+            if entry is not None:
+                self._type(entry)
 
     def _complete(self) -> None:
         row = self._rows[self._cursor][1]
-        fitting = [each for each in row.fits if each.startswith(self._entry or "")]
+        fitting = [each for each in row.fits if each.startswith(self._text)]
         if fitting:
-            self._entry = fitting[0]
-            self._check()
+            self._type(Typed.of(fitting[0]))
 
     def _change(self) -> Change:
         """The change that is typed. Raises `WrongError`."""
         thing, row = self._rows[self._cursor]
-        entry = (self._entry or "").strip()
+        entry = self._text.strip()
         if row.kind == NAME:
             point = entry if thing[0] == "points" else ""
             board = entry if thing[0] == "boards" and len(thing) == 2 else ""
@@ -133,7 +136,7 @@ class EditScreen(KeyedModal[Change | None]):
     def _check(self) -> Change | None:
         """The change that is typed, or what would be wrong with it."""
         thing, row = self._rows[self._cursor]
-        if row.kind == NAME and self._entry == thing[-1]:
+        if row.kind == NAME and self._text == thing[-1]:
             return None
         try:
             return self._change()
@@ -145,6 +148,6 @@ class EditScreen(KeyedModal[Change | None]):
 
     def _enter(self) -> None:
         if self._entry is None:
-            self._entry = self._rows[self._cursor][1].value
+            self._entry = Typed.of(self._rows[self._cursor][1].value)
         elif (change := self._check()) is not None:
             self.leave(change)

@@ -20,7 +20,7 @@ from cavet.workbench.frames.slate import completions
 from cavet.workbench.screens import frame_sheets
 from cavet.workbench.screens.frame import Follow
 from cavet.workbench.screens.frames_acting import FramesActing
-from cavet.workbench.screens.frames_base import BLANK, BYTES, ON_RULER, SAYING, SEARCH, SUM, TAPE, VALUE
+from cavet.workbench.screens.frames_base import BEFORE, BLANK, BYTES, ON_RULER, SAYING, SEARCH, SUM, TAPE, VALUE
 from cavet.workbench.screens.sheet import SheetScreen
 from cavet.workbench.widgets.hearing import Hearing
 from cavet.workbench.widgets.picture import Picture
@@ -105,13 +105,14 @@ class FramesScreen(FramesActing):
         view = views.under_view(
             self._desk, self.reading, self._editing, self._sentence if composing else None,
             active=self._focus == ON_RULER, with_wave=self._with_wave,
+            entry=self._entry if self._typing == VALUE else None,
         )  # fmt: skip
         self.picture("under").look(view, partial(draw_under, view))
 
     def _follow_say(self) -> None:
         view = views.say_view(
             self._sentence, self._place, focused=self._focus == SAYING, refused=self._refused(),
-            entry=self._entry if self._typing in (BLANK, BYTES) else None,
+            entry=self._entry if self._typing == BLANK else None,
             ways=tuple(way.told for way in self._ways), way=self._way,
         )  # fmt: skip
         self.picture("say").look(view, partial(draw_say, view))
@@ -120,14 +121,14 @@ class FramesScreen(FramesActing):
         said = views.said_views(tuple(self._desk.saying.entries))
         empty = "nothing: this is a record" if self._desk.past else "nothing yet"
         self.picture("said").look(said, lambda width, height: draw_said(said, None, width, height, empty))
-        entry = self._entry if self._typing in (SUM, SEARCH) else None
-        before = "find " if self._typing == SEARCH else ""
+        entry = self._entry if self._typing in BEFORE else None
+        before = BEFORE.get(self._typing, "")
         lines = tuple((line.asked, line.found, line.is_bad) for line in self._slate.lines)
-        if self._typing == SUM and entry:
-            lines = (("", completions(entry), False), *lines) if completions(entry) else lines
+        if self._typing == SUM and entry is not None and (told := completions(entry.text)):
+            lines = (("", told, False), *lines)
         slate = (before, entry, lines)
         self.picture("slate").look(slate, lambda width, height: draw_slate(*slate, width, height))
-        self.set_class(self._typing in (SUM, SEARCH), "typing")
+        self.set_class(self._typing in BEFORE, "typing")
         self.set_class(self._focus == SAYING, "other")
 
     def _entered(self, what: str, text: str) -> None:

@@ -14,12 +14,14 @@ from cavet.workbench.frames.reading import Reading
 from cavet.workbench.frames.sentence import Sentence
 from cavet.workbench.frames.slate import Slate
 from cavet.workbench.screens.frame import Frame
+from cavet.workbench.typed import Typed
 
 TAPE, ON_RULER, SAYING = "tape", "ruler", "say"
 VALUE, BLANK, SUM, SEARCH, BYTES = "value", "blank", "slate", "find", "bytes"
 """What may be typed."""
+BEFORE = {SUM: "", SEARCH: "find ", BYTES: "say the bytes "}
+"""What is typed below, on the slate, and what stands before it there."""
 BEGINS_VALUE = '0123456789.-"'
-MAX_ENTRY = 4000
 
 
 class FramesBase(Frame):
@@ -35,7 +37,7 @@ class FramesBase(Frame):
         self._slate = Slate()
         self._focus = TAPE
         self._typing = ""
-        self._entry: str | None = None
+        self._entry: Typed | None = None
         self._before = ""
         """What stood in the blank that is typed into."""
         self._ways: tuple[ways.Way, ...] = ()
@@ -100,7 +102,7 @@ class FramesBase(Frame):
         """Take a key; tell whether it was one of ours."""
         self._strokes += 1
         if self._entry is not None:
-            return self._type(key, character)
+            return self._type(self._entry, key, character)
         taken = keymap.actions(self.commands()).get(key) or keymap.actions(self.commands()).get(character or "")
         if taken is not None:
             name, given = taken
@@ -114,7 +116,7 @@ class FramesBase(Frame):
     def paste(self, text: str) -> None:
         """It goes on with what is typed, or begins a value."""
         if self._entry is not None:
-            self._type("", text)
+            self._type(self._entry.put(text), "", None)
         elif self._begins(text[0]):
             self._begin_value(text)
 
@@ -127,10 +129,10 @@ class FramesBase(Frame):
         return self._focus == SAYING and not self._sentence.choosing and not self._ways
 
     def _begin_value(self, text: str) -> None:
-        self._begin(VALUE if self._focus == ON_RULER else BLANK, text.removeprefix('"')[:MAX_ENTRY])
+        self._begin(VALUE if self._focus == ON_RULER else BLANK, text.removeprefix('"'))
 
     def _begin(self, what: str, text: str) -> None:
-        self._typing, self._entry = what, text
+        self._typing, self._entry = what, Typed.of(text)
         blank = self._sentence.blank if what == BLANK else None
         self._before = blank.text if blank is not None else ""
         self._show_typed()
@@ -139,21 +141,19 @@ class FramesBase(Frame):
     def _show_typed(self) -> None:
         """What is typed into a blank stands in it at once, so that its bytes can be seen."""
         if self._typing == BLANK and self._entry is not None:
-            self._sentence.put(self._entry)
+            self._sentence.put(self._entry.text)
 
-    def _type(self, key: str, text: str | None) -> bool:
-        entry = self._entry or ""
+    def _type(self, entry: Typed, key: str, character: str | None) -> bool:
+        """Go on with what is typed; tell whether the key was one for that."""
         if key == "enter":
             what, self._typing, self._entry = self._typing, "", None
-            self.attempt(lambda: self._entered(what, entry))
+            self.attempt(lambda: self._entered(what, entry.text))
         elif key == "escape":
             if self._typing == BLANK:
                 self._sentence.put(self._before)
             self._typing, self._entry = "", None
-        elif key == "backspace":
-            self._entry = entry[:-1]
-        elif text is not None and text.isprintable():
-            self._entry = (entry + text)[:MAX_ENTRY]
+        elif (typed := entry.hear(key, character) if key else entry) is not None:
+            self._entry = typed
         else:
             return False
         self._show_typed()

@@ -40,6 +40,13 @@ class Modal(Pasting, ModalScreen[T], Fitted[T]):
             self.set_interval(FRAME_SECONDS, self.follow)
         self.fit()
 
+    async def on_event(self, event: events.Event) -> None:
+        """Whatever comes; a key that comes once it was left is for what is shown then."""
+        if self.is_left and isinstance(event, events.Key):
+            self.app.post_message(events.Key(event.key, event.character))
+        else:
+            await super().on_event(event)
+
     def sheet(self) -> Sheet:
         """What stands on it now."""
         raise NotImplementedError

@@ -12,6 +12,7 @@ from cavet.workbench import keymap
 from cavet.workbench.drawing.rails import Layout, RailsView, RailView, draw_rails, lay_out, widest
 from cavet.workbench.pasted import Pasting
 from cavet.workbench.roster import Head, Line, Roster
+from cavet.workbench.typed import Typed
 from cavet.workbench.widgets.picture import LEFT_BUTTON, Picture
 
 ENTRY_BEGINS = '0123456789.-+"#'
@@ -52,7 +53,9 @@ class Rails(Pasting, Picture, can_focus=True):
     class Flipped(Wanted):
         """Flip it, or hold it."""
 
-    class Typed(Wanted):
+    class Entered(Wanted):
+        """A value was typed to its end."""
+
         def __init__(self, name: str, text: str) -> None:
             super().__init__(name)
             self.text = text
@@ -61,8 +64,8 @@ class Rails(Pasting, Picture, can_focus=True):
         super().__init__(id=id)
         self._roster = roster
         self.cursor = self._first_point()
-        self.entry: str | None = None
-        self.search: str | None = None
+        self.entry: Typed | None = None
+        self.search: Typed | None = None
         """What is being searched for, while it is typed."""
         self._view: RailsView | None = None
         self._layout: Layout | None = None
@@ -130,7 +133,7 @@ class Rails(Pasting, Picture, can_focus=True):
     def find(self) -> None:
         """Begin a search."""
         self.show_all()
-        self.search = ""
+        self.search = Typed(most=MAX_SEARCH)
 
     def show_all(self) -> None:
         """End a search. The cursor stays on its point, and that in sight."""
@@ -142,12 +145,13 @@ class Rails(Pasting, Picture, can_focus=True):
             self.cursor = self._roster.lines().index(line)
         self.post_message(self.Moved())
 
-    def _seek(self, words: str) -> None:
-        if not words:
+    def _seek(self, search: Typed) -> None:
+        if not search.text:
             self.show_all()
-        self.search = words
-        self._roster.wanted = words
-        self.cursor = self._first_point() if words else self.cursor
+        self.search = search
+        if search.text != self._roster.wanted:
+            self._roster.wanted = search.text
+            self.cursor = self._first_point() if search.text else self.cursor
         self.post_message(self.Moved())
 
     # keys
@@ -168,46 +172,41 @@ class Rails(Pasting, Picture, can_focus=True):
             {"move": self._move, "nudge": self._nudge, "flip": self._flip}[name](by)
             event.stop()
         elif event.character is not None and event.character in ENTRY_BEGINS and isinstance(self.line, Point):
-            self._take(event, event.character)
+            self._take(event, Typed(most=MAX_ENTRY).put(event.character))
 
     def paste(self, text: str) -> None:
         """Take what is pasted: it goes on with what is typed, or begins it."""
         if self.search is not None:
-            self._seek((self.search + text)[:MAX_SEARCH])
+            self._seek(self.search.put(text))
         elif self.entry is not None or (text[0] in ENTRY_BEGINS and isinstance(self.line, Point)):
-            self.entry = ((self.entry or "") + text)[:MAX_ENTRY]
+            self.entry = (self.entry or Typed(most=MAX_ENTRY)).put(text)
             self.post_message(self.Moved())
 
-    def _look_for(self, event: events.Key, search: str) -> None:
-        """A search is being typed: the list follows at once. The arrows choose, and end it."""
-        printable = event.character is not None and event.character.isprintable()
+    def _look_for(self, event: events.Key, search: Typed) -> None:
+        """A search is being typed: the list follows at once. `↑` and `↓` choose, and end it."""
         if event.key == "escape":
             self.show_all()
-        elif event.key == "backspace":
-            self._seek(search[:-1])
         elif event.key in ("enter", "up", "down"):
             self.search = None
             self._move({"up": -1, "down": 1}.get(event.key, 0))
-        elif printable and event.character is not None:
-            self._seek((search + event.character)[:MAX_SEARCH])
+        elif (typed := search.hear(event.key, event.character)) is not None:
+            self._seek(typed)
         else:
             return
         event.stop()
         event.prevent_default()
 
-    def _edit(self, event: events.Key, entry: str) -> None:
+    def _edit(self, event: events.Key, entry: Typed) -> None:
         if event.key == "enter":
             self._take(event, None)
             if isinstance(self.line, Point):
-                self.post_message(self.Typed(self.line.name, entry))
+                self.post_message(self.Entered(self.line.name, entry.text))
         elif event.key == "escape":
             self._take(event, None)
-        elif event.key == "backspace":
-            self._take(event, entry[:-1] or None)
-        elif event.character is not None and event.character.isprintable():
-            self._take(event, (entry + event.character)[:MAX_ENTRY])
+        elif (typed := entry.hear(event.key, event.character)) is not None:
+            self._take(event, typed if typed.text else None)
 
-    def _take(self, event: events.Key, entry: str | None) -> None:
+    def _take(self, event: events.Key, entry: Typed | None) -> None:
         event.stop()
         event.prevent_default()
         self.entry = entry
