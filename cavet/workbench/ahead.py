@@ -6,8 +6,7 @@ from textual import events
 from textual.app import App
 
 from cavet.workbench import keymap
-from cavet.workbench.screens.frame import Frame
-from cavet.workbench.screens.modal import Modal
+from cavet.workbench.screens.fitted import Fitted
 
 LOOK_SECONDS, MOST_LOOKS = 0.02, 250
 """How often it is looked whether the screen is there; after so many looks the keys go on without it."""
@@ -31,28 +30,44 @@ class TypedAhead:
         self._looks = 0
         self._released: events.Key | None = None
         """The one that was let go last."""
+        self._on_their_way: list[events.Key] = []
+        """Those that have gone to a sheet, which it has not heard yet."""
 
     def keeps(self, event: events.Event) -> bool:
         """Whether an event is a key that has to wait: then it comes once more."""
-        if not isinstance(event, events.Key) or event.key in AT_ONCE or event is self._released:
+        if not isinstance(event, events.Key) or event.key in AT_ONCE:
             return False
-        if not self._kept and not self._is_coming():
+        if event is self._released or not (self._kept or self._is_coming()):
+            if self._app.screen_stack and isinstance(self._app.screen, Fitted) and self._app.screen.TELLS_KEYS:
+                self._on_their_way.append(event)
             return False
+        self._keep([event])
+        return True
+
+    def heard(self, event: events.Key) -> None:
+        """A sheet has heard a key."""
+        if event in self._on_their_way:
+            self._on_their_way.remove(event)
+
+    def call_back(self) -> None:
+        """A sheet was left: keys that are on their way to it are for what is shown then."""
+        late, self._on_their_way = self._on_their_way, []
+        if late:
+            self._keep(late, first=True)
+
+    def _keep(self, keys: list[events.Key], *, first: bool = False) -> None:
         if not self._kept:
             self._looks = 0
             self._app.set_timer(LOOK_SECONDS, self._look)
-        if len(self._kept) < MOST_KEYS:
-            self._kept.append(events.Key(event.key, event.character))
-        return True
+        copies = [events.Key(key.key, key.character) for key in keys]
+        self._kept = (copies + self._kept if first else self._kept + copies)[:MOST_KEYS]
 
     def _is_coming(self) -> bool:
-        """Whether the screen that is to be shown is not there yet, or a sheet that was left still is."""
+        """Whether the screen that is to be shown is not there yet, or one that was left still is."""
         if not self._app.screen_stack:
             return False
         screen = self._app.screen
-        if not screen.is_mounted or (isinstance(screen, Frame | Modal) and screen.is_left):
-            return True
-        return isinstance(screen, Frame) and not screen.was_drawn
+        return not screen.takes_keys if isinstance(screen, Fitted) else not screen.is_mounted
 
     def _look(self) -> None:
         """Let the next key go, once it has somewhere to go to: one may lead to another screen again."""

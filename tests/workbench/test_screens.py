@@ -650,7 +650,7 @@ class Faults(unittest.TestCase):
             await seat.until(lambda: seat.asked("upper_paddle") == 45.0)
             await seat.press("ctrl+g")
             await seat.until(lambda: not isinstance(seat.app.screen, DriveScreen))
-            await seat.press("3", "tab", "7")
+            await seat.press("3", "f", "7")
             await seat.on(FramesScreen)
             await seat.until(lambda: seat.app.screen._entry is not None)
 

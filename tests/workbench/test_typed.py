@@ -82,9 +82,9 @@ class WhereSomethingIsTyped(unittest.TestCase):
             await seat.press("enter")
             await seat.until(lambda: seat.asked("beacon") == 20.0)
             await seat.press("f")
-            await seat.type("pmp")
-            await seat.press("left", "left", "u")
-            await seat.sees("find pu▏mp", "pump_a")
+            await seat.type("uper")
+            await seat.press("left", "left", "p")
+            await seat.sees("find upp▏er", "upper_paddle")
 
         seated(story)
 
@@ -108,10 +108,10 @@ class WhereSomethingIsTyped(unittest.TestCase):
         async def story(seat):
             await seat.press("f2")
             await seat.on(ActionsScreen)
-            await seat.type("verything")
+            await seat.type("evrything")
             await seat.sees("nothing of that name")
-            await seat.press("home", "e")
-            await seat.sees("› e▏verything", "everything to rest")
+            await seat.press("home", "right", "right", "e")
+            await seat.sees("› eve▏rything", "everything to rest")
 
         seated(story)
 

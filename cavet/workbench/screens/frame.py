@@ -128,9 +128,9 @@ class Frame(Fitted[None]):
     # what all screens do
 
     @property
-    def was_drawn(self) -> bool:
-        """Whether it has been seen."""
-        return self._drawn_at > 0.0
+    def takes_keys(self) -> bool:
+        """Once it has been seen, until it is left."""
+        return self.is_mounted and self._drawn_at > 0.0 and not self.is_left
 
     def compose(self) -> ComposeResult:
         yield Picture(id="small")
