@@ -69,6 +69,13 @@ class Lanes:
             self._transfer(transfer)
         return self
 
+    def stand(self, events: Iterable[Event]) -> None:
+        """Take what stood before all that is read: it is no wish to be seen, and nothing that stands out."""
+        for event in events:
+            if event.kind not in (Kind.ASKED, Kind.FRAMED):
+                self._event(event)
+        self.flags = []
+
     def _event(self, event: Event) -> None:
         kind, topic = event.kind, event.topic
         if kind is Kind.DRIVEN:

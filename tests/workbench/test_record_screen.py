@@ -20,6 +20,7 @@ from cavet.workbench.record.commands import commands_in
 from cavet.workbench.record.looking import Looking
 from cavet.workbench.record.moment import moment_at
 from cavet.workbench.record.then import Then
+from cavet.workbench.record.views import head_view
 from cavet.workbench.roster import Roster
 from cavet.workbench.screens.frames import FramesScreen
 from cavet.workbench.screens.record import RecordScreen
@@ -361,6 +362,37 @@ class OnTheScreen(unittest.TestCase):
                 await seat.until(lambda: looking.over is None)
 
             seated(story)
+
+
+class LongRuns(unittest.TestCase):
+    def test_what_has_left_memory_unread_is_not_drawn_as_if_all_had_stood_still(self):
+        async def story(bench, standings):
+            record, stood = bench.record, []
+            late = [Looking(bench), Looking(bench)]
+            late[0].follow()
+            for share in (20, 90) * 20:
+                bench.ask(bench.setup.points["beacon"], share, by="test")
+                await asyncio.sleep(1.0)
+                stood.append((bench.clock.now(), bench.world.part("gatehouse.beacon").state(bench.clock.now())))
+            while record.first < 4000:
+                await asyncio.sleep(1.0)
+            late.append(Looking(bench))
+            for looking in late:
+                looking.follow()
+                self.assertTrue(looking.is_read)
+                (first,) = record.since(record.first, 1)
+                self.assertEqual((first.t, []), (looking.since, looking.lanes.flags))
+                self.assertRegex(head_view(looking, "").amount, r"s, from .*s on · ")
+                (lamp,) = [lane for lane in looking.lanes.all() if (lane.group, lane.name) == ("parts", "beacon")]
+                told = [(t, state, lamp.course.at(t)) for t, state in stood]
+                self.assertTrue(any(here is None for *_, here in told))
+                for t, state, here in told:
+                    if here is not None:
+                        self.assertAlmostEqual(state, here, delta=0.5, msg=t)
+                self.assertAlmostEqual(stood[-1][1], lamp.course.at(bench.clock.now()), delta=0.5)
+
+        with mock.patch.object(Record.__init__, "__defaults__", (3000, 0.0)):
+            in_fast_time(story)
 
 
 class Where(unittest.TestCase):

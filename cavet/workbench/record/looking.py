@@ -28,9 +28,7 @@ class Looking:
 
     def __init__(self, bench: RunningBench) -> None:
         self._bench = bench
-        self.lanes = Lanes(bench.setup)
-        self._events = bench.record.first
-        self._transfers = bench.record.transfers.first
+        self._begin()
         self.begin = 0.0
         self.cell = FIRST_CELL
         self.cells = 100
@@ -45,19 +43,35 @@ class Looking:
         self.taller: dict[Key, int] = {}
         self._order: list[Key] = []
         self._chosen: Key | None = None
-        self._all: list[Lane] = []
-        self._made = -1
         self.over: Over | None = None
         """Another record, laid over this one."""
         self.is_read = False
         """Whether all that is there was read."""
-        self._trail: tuple[int, int, Trail | None] = (-1, -1, None)
 
     # reading on
 
+    def _begin(self) -> None:
+        """Begin with the oldest event that is there, and what stood before that."""
+        record = self._bench.record
+        self.lanes = Lanes(self._bench.setup)
+        self._all: list[Lane] = []
+        self._made = -1
+        self._trail: tuple[int, int, Trail | None] = (-1, -1, None)
+        self._events, self._transfers = record.first, record.transfers.first
+        self.since = 0.0
+        """From when on it is there."""
+        if self._events:
+            (first,) = record.since(self._events, 1)
+            standing = [event for event in record.state_at(first.t).values() if event.number < first.number]
+            self.lanes.stand(sorted(standing, key=lambda event: event.number))
+            self.since = first.t
+
     def follow(self) -> None:
-        """Read on, and go along with the present."""
+        """Read on, and go along with the present. What has left memory before it was read leaves no gap in which all
+        seems to stand still: then it is begun anew behind that."""
         record, began = self._bench.record, time.monotonic()
+        if self._events < record.first:
+            self._begin()
         self.is_read = False
         while not self.is_read and time.monotonic() - began < READ_SECONDS:
             events = record.since(self._events, AT_ONCE)

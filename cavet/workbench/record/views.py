@@ -30,7 +30,8 @@ class HeadView(msgspec.Struct, frozen=True):
 
 def head_view(looking: Looking, past: str) -> HeadView:
     """What is looked at."""
-    amount = f"{show_duration(looking.end)} · {counted(looking.count, 'event')}"
+    begin = f", from {show_duration(looking.since)} on" if looking.since else ""
+    amount = f"{show_duration(looking.end)}{begin} · {counted(looking.count, 'event')}"
     state = "follows" if looking.follows else "stands"
     over = looking.over.words if looking.over is not None else ""
     where = f"{looking.t:.6f} s"
