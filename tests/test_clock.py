@@ -3,6 +3,7 @@
 import asyncio
 import contextlib
 import os
+import random
 import resource
 import socket
 import tempfile
@@ -24,6 +25,19 @@ async def told_times(waits):
 
     await asyncio.gather(*(sleeper(name, seconds) for name, seconds in waits))
     return told
+
+
+class BenchTime(unittest.TestCase):
+    def test_what_is_called_at_a_bench_time_is_not_called_before_it(self):
+        chance = random.Random("times")
+        for _ in range(20_000):
+            begin, seconds = (
+                chance.uniform(0, 10 ** chance.uniform(-3, 6)),
+                chance.uniform(0, 10 ** chance.uniform(-6, 5)),
+            )
+            bench = clock.BenchClock(lambda begin=begin: begin)
+            self.assertGreaterEqual(bench.of(bench.at(seconds)), seconds)
+            self.assertAlmostEqual(begin + seconds, bench.at(seconds), delta=1e-9 * (begin + seconds))
 
 
 class FastTime(unittest.TestCase):

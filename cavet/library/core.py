@@ -72,6 +72,7 @@ class BenchCore:
     """A bench, put together inside the loop that is to run it."""
 
     def __init__(self, setup: Setup, *, real: bool, defects: Iterable[str]) -> None:
+        self._is_real = real
         self._running = RunningBench(setup, carrier=Carrier.REAL if real else Carrier.MEMORY)
         self._standings = Standings(self._running)
         for name in defects:
@@ -137,7 +138,10 @@ class BenchCore:
 
     @property
     def endpoints(self) -> dict[str, str]:
-        """Where other programs find the simulated boards, by `board.kind` and `board.link`; only with `real=True`."""
+        """Where other programs find the simulated boards, by `board.kind` and `board.link`. Raises `WrongError` in fast
+        time, where no other program can."""
+        if not self._is_real:
+            raise WrongError("endpoints", found="a bench in fast time", expected="one with real=True")
         return places_of(self._running.endpoints)
 
     def trails(self) -> list[Trail]:
@@ -318,8 +322,8 @@ class PointCore:
         return made
 
     async def _ramp(self, wanted: Asked, over: float) -> None:
-        """Ask for one value after the other on the way, each when the last one has left. Where it is not known how it
-        stands, the way begins at rest."""
+        """Ask for one value after the other on the way, each when the last one has left, and none that is the end's on
+        the wire: that is asked for last. Where it is not known how it stands, the way begins at rest."""
         running, standings = self._bench._running, self._bench._standings
         begin = next(v for v in (self.asked, self.got, self._point.start, self._point.rest) if v is not None)
         if isinstance(wanted, str | bool) or isinstance(begin, str | bool):
@@ -328,8 +332,9 @@ class PointCore:
         began, last = self._bench.t, None
         while (share := (self._bench.t - began) / over) < 1:
             standings.follow()
-            if last is None or _has_left(standings.trails.all.get(last)):
-                last = running.ask(self._point, begin + (wanted - begin) * share, by=BY)
+            value = begin + (wanted - begin) * share
+            if (last is None or _has_left(standings.trails.all.get(last))) and not self._point.same(value, wanted):
+                last = running.ask(self._point, value, by=BY)
             check_link(self._link)
             await asyncio.sleep(RAMP_SECONDS)
 

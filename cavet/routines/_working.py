@@ -20,6 +20,8 @@ from cavet.units import show_duration
 from cavet.wording import UnreachableError, WrongError
 
 RAMP_SECONDS, SAME_SECONDS = 0.02, 1e-9
+LEAST_WAIT = 1e-6
+"""A wait that is shorter may be none: a clock that has run for long is no finer."""
 UNTOLD = "nothing: it can't be asked how it stands"
 
 
@@ -119,7 +121,8 @@ class Working:
         return found
 
     async def _ramp(self, point: Point, wanted: float, over: float, track: Track) -> None:
-        """Ask for one value after the other on the way, each when the last one has left."""
+        """Ask for one value after the other on the way, each when the last one has left, and none that is the end's on
+        the wire: that is asked for behind them."""
         reading = self._bench.reading(point)
         begin = float(next(v for v in (reading.asked, reading.got, point.start, point.rest) if v is not None))
         self._touch(point)
@@ -127,10 +130,12 @@ class Working:
         while over > 0 and (share := (self._now - began) / over) < 1:
             self._standings.follow()
             trail = self._standings.trails.all.get(last) if last is not None else None
-            if trail is None or trail.stopped is not None or trail.reached(Kind.CARRIED) is not None:
+            has_left = trail is None or trail.stopped is not None or trail.reached(Kind.CARRIED) is not None
+            value = begin + (wanted - begin) * share
+            if has_left and not point.same(value, wanted):
                 await self._back(point.board)
-                last = self._bench.ask(point, begin + (wanted - begin) * share, by=track.by, cause=track.step)
-            await asyncio.sleep(min(RAMP_SECONDS, max(0.0, began + over - self._now)) or LOOK_SECONDS)
+                last = self._bench.ask(point, value, by=track.by, cause=track.step)
+            await asyncio.sleep(min(RAMP_SECONDS, max(LEAST_WAIT, began + over - self._now)))
 
     def _ends_of(self, point: Point) -> tuple[Asked, Asked]:
         """Where a point rests, and its far end."""

@@ -135,6 +135,13 @@ print(bench["beacon"].set(30).ended)
         self.assertTrue(any(20 < value < 40 for value in asked if isinstance(value, float)))
         self.assertEqual(paddle.got, 60)
 
+    def test_a_ramp_ends_confirmed_at_its_end_however_near_the_last_step_came(self):
+        paddle = self.bench["upper_paddle"]
+        for wanted, over in ((10, 0.7), (37, 1.3), (5, 1.0), (99.7, 2.0)):
+            with self.subTest(wanted=wanted, over=over):
+                trail = paddle.set(wanted, over=over)
+                self.assertEqual(("confirmed", wanted, wanted), (trail.ended, paddle.asked, paddle.got))
+
     def test_inputs_are_read_and_waited_for_and_worked_by_hand(self):
         self.assertAlmostEqual(self.bench["level"].read(), 1200, delta=15)
         self.bench.rig["chamber"] = 1450.0
@@ -169,6 +176,7 @@ print(bench["beacon"].set(30).ended)
             (lambda: self.bench.rig["chambre"], 'did you mean "chamber"'),
             (lambda: self.bench.rig.__setitem__("chamber", "3 V"), "mm"),
             (lambda: self.bench.walk("level"), "outputs"),
+            (lambda: self.bench.endpoints, "real=True"),
             (lambda: self.bench.send("pumphouse", "read-coils", address=0, quantity=1, within="2 s"), "seconds"),
             (lambda: self.bench.wait_until(lambda: False, at_most="2 s"), "seconds"),
         ):

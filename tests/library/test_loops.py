@@ -51,6 +51,18 @@ class BenchesInOneLoop(unittest.TestCase):
         self.assertEqual([runs[0]] * 4, runs)
         self.assertIn("confirmed", [kind for kind, *_ in runs[0]])
 
+    def test_what_runs_in_a_loop_that_has_run_for_days_ends(self):
+        async def go(days):
+            await asyncio.sleep(days * 86400)
+            async with cavet.aio.open("demo", seed="a") as bench:
+                ran = await bench.run("demo", "blink_while_driving")
+                await bench["upper_paddle"].set(10, over=0.7)
+                return ran.result, bench["upper_paddle"].got
+
+        for days in (0, 10):
+            with self.subTest(days):
+                self.assertEqual(("done", 10.0), cavet.aio.run(go(days)))
+
     def test_a_bench_that_is_not_entered_or_left_says_so(self):
         async def work(bench, expected):
             for attempt in (
