@@ -1,16 +1,25 @@
-"""Keys that are pressed while a screen is still being made wait for it: they would go to the one before, or nowhere."""
+"""What is pressed or pasted before the screen has caught up waits, and goes where it was meant for.
+
+Each key goes on only once the one before was done with by all that may hear it: that one may have led to another
+screen. And keys wait for a screen that is being made: they would go to the one before, or nowhere.
+"""
 
 from __future__ import annotations
 
+from collections import deque
+
 from textual import events
 from textual.app import App
+from textual.dom import DOMNode
 
 from cavet.workbench import keymap
 from cavet.workbench.screens.fitted import Fitted
 
 LOOK_SECONDS, MOST_LOOKS = 0.02, 250
 """How often it is looked whether the screen is there; after so many looks the keys go on without it."""
-MOST_KEYS = 100
+MOST_HEARING = 25
+"""After so many looks nobody hears a key any more: it was lost with the sheet that it had gone to."""
+MOST_KEYS = 5000
 """So many are kept; who presses more does not look."""
 AT_ONCE = frozenset(
     key
@@ -19,48 +28,55 @@ AT_ONCE = frozenset(
     for key in command.keys.split(",")
 )
 """What is never held back."""
+Typing = events.Key | events.Paste
 
 
 class TypedAhead:
-    """The keys that an application keeps back."""
+    """What an application keeps back of what is typed."""
 
     def __init__(self, app: App[int]) -> None:
         self._app = app
-        self._kept: list[events.Key] = []
+        self._kept: deque[Typing] = deque()
+        self._released: Typing | None = None
+        """What was let go, and has not come yet."""
+        self._is_heard = False
+        """Whether there is something that is still being heard."""
         self._looks = 0
-        self._released: events.Key | None = None
-        """The one that was let go last."""
-        self._on_their_way: list[events.Key] = []
-        """Those that have gone to a sheet, which it has not heard yet."""
+        """Since something was let go."""
+        self._watches = False
 
     def keeps(self, event: events.Event) -> bool:
-        """Whether an event is a key that has to wait: then it comes once more."""
-        if not isinstance(event, events.Key) or event.key in AT_ONCE:
+        """Whether an event has to wait: then it comes once more."""
+        if not isinstance(event, events.Key | events.Paste) or event.is_forwarded:
             return False
-        if event is self._released or not (self._kept or self._is_coming()):
-            if self._app.screen_stack and isinstance(self._app.screen, Fitted) and self._app.screen.TELLS_KEYS:
-                self._on_their_way.append(event)
+        if isinstance(event, events.Key) and event.key in AT_ONCE:
             return False
-        self._keep([event])
-        return True
+        if event is self._released:
+            self._released = None
+        elif self._kept or self._released is not None or self._is_heard or self._is_coming():
+            if len(self._kept) < MOST_KEYS:
+                self._kept.append(_once_more(event))
+            self._watch()
+            return True
+        self._go()
+        return False
 
-    def heard(self, event: events.Key) -> None:
-        """A sheet has heard a key."""
-        if event in self._on_their_way:
-            self._on_their_way.remove(event)
+    def _go(self) -> None:
+        """Something goes to who hears it now, and from there up to the application, as far as nobody takes it."""
+        self._looks = 0
+        if self._app.screen_stack:
+            self._is_heard = True
+            hearers = list((self._app.focused or self._app.screen).ancestors_with_self)
+            self._app.call_later(self._follow, [self._app, *hearers], 1)
 
-    def call_back(self) -> None:
-        """A sheet was left: keys that are on their way to it are for what is shown then."""
-        late, self._on_their_way = self._on_their_way, []
-        if late:
-            self._keep(late, first=True)
-
-    def _keep(self, keys: list[events.Key], *, first: bool = False) -> None:
-        if not self._kept:
-            self._looks = 0
-            self._app.set_timer(LOOK_SECONDS, self._look)
-        copies = [events.Key(key.key, key.character) for key in keys]
-        self._kept = (copies + self._kept if first else self._kept + copies)[:MOST_KEYS]
+    def _follow(self, hearers: list[DOMNode], place: int) -> None:
+        """All before this place are done with it."""
+        for hearer in hearers[place:]:
+            place += 1
+            if hearer.call_later(self._follow, hearers, place):
+                return
+        self._is_heard = False
+        self._let_go()
 
     def _is_coming(self) -> bool:
         """Whether the screen that is to be shown is not there yet, or one that was left still is."""
@@ -69,13 +85,29 @@ class TypedAhead:
         screen = self._app.screen
         return not screen.takes_keys if isinstance(screen, Fitted) else not screen.is_mounted
 
-    def _look(self) -> None:
-        """Let the next key go, once it has somewhere to go to: one may lead to another screen again."""
-        if not self._app.screen_stack:
-            return  # it is being left
-        self._looks += 1
+    def _let_go(self) -> None:
+        """Let the next one go, once it has somewhere to go to."""
+        if not self._kept or self._released is not None or self._is_heard or not self._app.screen_stack:
+            return
         if self._looks > MOST_LOOKS or not self._is_coming():
-            self._released = self._kept.pop(0)
+            self._released = self._kept.popleft()
             self._app.post_message(self._released)
-        if self._kept:
+
+    def _watch(self) -> None:
+        """Look now and then, as long as something is kept."""
+        if not self._watches:
+            self._watches = True
             self._app.set_timer(LOOK_SECONDS, self._look)
+
+    def _look(self) -> None:
+        self._watches = False
+        self._looks += 1
+        if self._looks > MOST_HEARING:
+            self._is_heard = False
+        self._let_go()
+        if self._kept:
+            self._watch()
+
+
+def _once_more(event: Typing) -> Typing:
+    return events.Key(event.key, event.character) if isinstance(event, events.Key) else events.Paste(event.text)

@@ -68,7 +68,7 @@ class CavetApp(App[int]):
         self._desk = desk
         self._complained = ""
         self._looks_soon = False
-        self.ahead = TypedAhead(self)
+        self._ahead = TypedAhead(self)
         for theme in themes():
             self.register_theme(theme)
         self.set_reactive(App.theme, "cavet-dark")
@@ -80,7 +80,7 @@ class CavetApp(App[int]):
     async def on_event(self, event: events.Event) -> None:
         """Whatever comes; keys for a screen that is being made wait for it, behind the last one they are dropped."""
         is_late = isinstance(event, events.Key) and not self.screen_stack
-        if not is_late and not self.ahead.keeps(event):
+        if not is_late and not self._ahead.keeps(event):
             await super().on_event(event)
 
     def _handle_exception(self, error: Exception) -> None:

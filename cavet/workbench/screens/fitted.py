@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, TypeVar
+from typing import TypeVar
 
 from textual import events
 from textual.screen import Screen
@@ -17,9 +17,6 @@ class Fitted(Screen[T]):
     that its size has changed, behind what has come meanwhile: were it to follow a size that is no longer so, this and
     the next one would call each other up for ever, and no key would be heard any more.
     """
-
-    TELLS_KEYS: ClassVar[bool] = False
-    """Whether keys come to it, and not to a widget on it, and it tells which it has heard."""
 
     @property
     def takes_keys(self) -> bool:

@@ -177,8 +177,9 @@ class Frame(Fitted[None]):
         self.fit()
 
     def follow(self) -> None:
-        """Draw everything as it stands now; what has not changed costs nothing."""
-        if not self.is_mounted:
+        """Draw everything as it stands now; what has not changed costs nothing. Where it is being left its widgets are
+        gone before it."""
+        if not self.is_mounted or not self.query(Top):
             return
         self._share_out()
         self._drawn_at = self._desk.now

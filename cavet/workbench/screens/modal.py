@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Protocol, TypeVar, cast
+from typing import ClassVar, TypeVar
 
 from textual import events
 from textual.app import ComposeResult
@@ -10,7 +10,6 @@ from textual.screen import ModalScreen
 
 from cavet.faults import note_fault
 from cavet.workbench import keymap
-from cavet.workbench.ahead import TypedAhead
 from cavet.workbench.drawing.sheet import Sheet
 from cavet.workbench.pasted import Pasting
 from cavet.workbench.screens.fitted import Fitted
@@ -20,16 +19,9 @@ T = TypeVar("T")
 FRAME_SECONDS = 1 / 15
 
 
-class HasTypedAhead(Protocol):
-    """The application, as a sheet knows it."""
-
-    ahead: TypedAhead
-
-
 class Modal(Pasting, ModalScreen[T], Fitted[T]):
     """A sheet above a screen, until it is left. Its class says which commands it has, and `sheet` what stands on it."""
 
-    TELLS_KEYS = True
     CAN: ClassVar[keymap.Commands] = ()
     IS_LIVE: ClassVar[bool] = False
     """Whether what stands on it may change while nobody presses a key."""
@@ -48,21 +40,9 @@ class Modal(Pasting, ModalScreen[T], Fitted[T]):
             self.set_interval(FRAME_SECONDS, self.follow)
         self.fit()
 
-    async def on_event(self, event: events.Event) -> None:
-        """Whatever comes; a key that comes once it was left is not its own any more."""
-        if isinstance(event, events.Key):
-            if self.is_left:
-                return
-            self._ahead.heard(event)
-        await super().on_event(event)
-
     @property
     def takes_keys(self) -> bool:
         return self.is_mounted and not self.is_left
-
-    @property
-    def _ahead(self) -> TypedAhead:
-        return cast("HasTypedAhead", self.app).ahead
 
     def sheet(self) -> Sheet:
         """What stands on it now."""
@@ -87,7 +67,6 @@ class Modal(Pasting, ModalScreen[T], Fitted[T]):
         """Go back to the screen below, with a result for it."""
         if not self.is_left:
             self.is_left = True
-            self._ahead.call_back()
             self.dismiss(result)
 
     async def action_dismiss(self, result: T | None = None) -> None:
