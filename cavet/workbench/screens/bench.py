@@ -145,7 +145,7 @@ class BenchScreen(BenchActing):
         self.picture("around").look(view, partial(draw_around, view))
 
     def _look_around(self) -> None:
-        if self.app.current_mode == self.NAME:
+        if self.is_active:
             self.run_worker(self._around.look(), group="around", exclusive=True, exit_on_error=False)
 
     # keys and the mouse
