@@ -1,6 +1,7 @@
 """The Record screen: lanes, marks, the way of a command, flags, giving it to others."""
 
 import asyncio
+import itertools
 import tempfile
 import unittest
 from pathlib import Path
@@ -392,6 +393,24 @@ class LongRuns(unittest.TestCase):
                 self.assertAlmostEqual(stood[-1][1], lamp.course.at(bench.clock.now()), delta=0.5)
 
         with mock.patch.object(Record.__init__, "__defaults__", (3000, 0.0)):
+            in_fast_time(story)
+
+    def test_where_more_comes_than_can_be_read_there_is_something_to_be_seen_all_the_same(self):
+        async def story(bench, standings):
+            looking, begun, seen = Looking(bench), set(), 0
+            for _ in range(600):
+                await asyncio.sleep(1.0)
+                looking.follow()
+                begun.add(looking.since)
+                seen += looking.lanes.end > looking.since + 1.0
+            self.assertTrue(3 <= len(begun) < 9, begun)
+            self.assertGreater(seen, 500)
+
+        with (
+            mock.patch.object(Record.__init__, "__defaults__", (20_000, 0.0)),
+            mock.patch("cavet.workbench.record.looking.AT_ONCE", 64),
+            mock.patch("cavet.workbench.record.looking.time.monotonic", itertools.cycle((0, 0, 1)).__next__),
+        ):
             in_fast_time(story)
 
 

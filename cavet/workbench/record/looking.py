@@ -20,6 +20,8 @@ CLOSER = 2.0
 BEHIND = 0.9
 """Where the present is in the window while it is followed."""
 EDGE = 0.1
+AWAY_SECONDS = 2.0
+"""Who has not read on for so long was looking at something else."""
 Key = tuple[str, str, str]
 
 
@@ -28,7 +30,8 @@ class Looking:
 
     def __init__(self, bench: RunningBench) -> None:
         self._bench = bench
-        self._begin()
+        self._read_from(bench.record.first, bench.record.transfers.first)
+        self._followed_at = 0.0
         self.begin = 0.0
         self.cell = FIRST_CELL
         self.cells = 100
@@ -50,28 +53,39 @@ class Looking:
 
     # reading on
 
-    def _begin(self) -> None:
-        """Begin with the oldest event that is there, and what stood before that."""
+    def _read_from(self, event: int, transfer: int) -> None:
+        """Begin with an event and a transfer, and with what stood before that."""
         record = self._bench.record
         self.lanes = Lanes(self._bench.setup)
         self._all: list[Lane] = []
         self._made = -1
         self._trail: tuple[int, int, Trail | None] = (-1, -1, None)
-        self._events, self._transfers = record.first, record.transfers.first
+        self._events, self._transfers = event, transfer
         self.since = 0.0
         """From when on it is there."""
-        if self._events:
-            (first,) = record.since(self._events, 1)
+        if event:
+            (first,) = record.since(event, 1)
             standing = [event for event in record.state_at(first.t).values() if event.number < first.number]
             self.lanes.stand(sorted(standing, key=lambda event: event.number))
             self.since = first.t
+
+    def _catch_up(self, *, was_away: bool) -> None:
+        """Begin anew with the oldest that is there; where more comes than can be read with its newer half, or else that
+        would have left memory again before it is read."""
+        record, transfers = self._bench.record, self._bench.record.transfers
+        if was_away:
+            self._read_from(record.first, transfers.first)
+        else:
+            self._read_from((record.first + len(record)) // 2, (transfers.first + transfers.next) // 2)
 
     def follow(self) -> None:
         """Read on, and go along with the present. What has left memory before it was read leaves no gap in which all
         seems to stand still: then it is begun anew behind that."""
         record, began = self._bench.record, time.monotonic()
+        now, before = self._bench.clock.now(), self._followed_at
+        self._followed_at = now
         if self._events < record.first:
-            self._begin()
+            self._catch_up(was_away=now - before > AWAY_SECONDS)
         self.is_read = False
         while not self.is_read and time.monotonic() - began < READ_SECONDS:
             events = record.since(self._events, AT_ONCE)

@@ -116,7 +116,7 @@ class FramesBase(Frame):
     def paste(self, text: str) -> None:
         """It goes on with what is typed, or begins a value."""
         if self._entry is not None:
-            self._type(self._entry.put(text), "", None)
+            self._take(self._entry.put(text))
         elif self._begins(text[0]):
             self._begin_value(text)
 
@@ -152,13 +152,18 @@ class FramesBase(Frame):
             if self._typing == BLANK:
                 self._sentence.put(self._before)
             self._typing, self._entry = "", None
-        elif (typed := entry.hear(key, character) if key else entry) is not None:
+        elif (typed := entry.hear(key, character)) is not None:
             self._entry = typed
         else:
             return False
+        self._take(self._entry)
+        return True
+
+    def _take(self, entry: Typed | None) -> None:
+        """This is what is typed now; `None` where that has ended."""
+        self._entry = entry
         self._show_typed()
         self.follow()
-        return True
 
     def _entered(self, what: str, text: str) -> None:
         """Something was typed to its end."""
