@@ -356,6 +356,16 @@ class Screen(unittest.TestCase):
 
         seated(story)
 
+    def test_what_is_still_to_be_read_stands_beside_the_title_at_any_size(self):
+        for width, words in ((40, "1234567 to go"), (60, "is being read, 1234567 to go"), (120, "to go")):
+            view = TapeView(
+                begin=1851.6, cell=0.002, title="switchrack serial", subtitle="scpi", bars=(), rows=(), following=True,
+                now=5.0, left=1_234_567,
+            )  # fmt: skip
+            first = draw_tape(view, width, 5).text().split("\n")[0]
+            with self.subTest(width):
+                self.assertRegex(first, rf"^ switchrack( serial|…) .*\s{words}$")
+
     def test_it_says_how_much_is_still_to_be_read_and_reads_on_without_a_rest(self):
         async def story(seat):
             await seat.until(lambda: len(seat.desk.bench.record.transfers.since(0)) > 50)

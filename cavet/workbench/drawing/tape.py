@@ -100,7 +100,9 @@ def _draw_axis(canvas: Canvas, view: TapeView, left: int) -> None:
     if tick < view.begin - 1e-12:
         tick += step
     start, first, used = tick, True, left
-    where = f"is being read, {view.left} to go" if view.left else "follows" if view.following else "stands"
+    where = "follows" if view.following else "stands"
+    if view.left:
+        where = fitting(canvas.width - left - 2, f"is being read, {view.left} to go", f"{view.left} to go", "reads on")
     end = canvas.width - len(where) - 2
     while (x := left + round((tick - view.begin) / view.cell)) < end:
         text = f"{tick:.{_places(step)}f} s" if first else f"+{show_duration(tick - start)}"
