@@ -2,6 +2,7 @@
 
 import asyncio
 import itertools
+import re
 import tempfile
 import unittest
 from pathlib import Path
@@ -21,10 +22,10 @@ from cavet.workbench.record.commands import commands_in
 from cavet.workbench.record.looking import Looking
 from cavet.workbench.record.moment import moment_at
 from cavet.workbench.record.then import Then
-from cavet.workbench.record.views import head_view
+from cavet.workbench.record.views import HeadView, head_view
 from cavet.workbench.roster import Roster
 from cavet.workbench.screens.frames import FramesScreen
-from cavet.workbench.screens.record import RecordScreen
+from cavet.workbench.screens.record import RecordScreen, draw_head
 from tests.bench.benches import demo, in_fast_time
 from tests.bench.test_every_output import another, interrupted, outputs, present
 from tests.exports.reading import read_vcd
@@ -412,6 +413,23 @@ class LongRuns(unittest.TestCase):
             mock.patch("cavet.workbench.record.looking.time.monotonic", itertools.cycle((0, 0, 1)).__next__),
         ):
             in_fast_time(story)
+
+
+class Heads(unittest.TestCase):
+    def test_no_text_touches_another_and_no_number_is_cut_at_any_size(self):
+        where, state, events = "5057.001234 s", "is being read", "1 h 24 min, from 41 min 12 s on · 1770123 events"
+        for title in ("this run", "a-record-with-a-long-name.record"):
+            for width in range(40, 130):
+                drawn = draw_head(HeadView(title, events, where, state, "over b.record"), width, 1).text().rstrip()
+                pieces = re.split(r"\s{2,}", drawn.strip())
+                with self.subTest(title, width=width):
+                    self.assertEqual(state, pieces[-1])
+                    self.assertTrue(title.startswith(pieces[0].rstrip("…")))
+                    whole = {where, "over b.record", events, events.partition(" · ")[0], "1 h 24 min"}
+                    for piece in pieces[1:-1]:
+                        self.assertTrue(piece in whole or piece.endswith("…"), drawn)
+                        self.assertNotRegex(piece, r"\d…")
+                    self.assertIn(where, pieces)
 
 
 class Where(unittest.TestCase):

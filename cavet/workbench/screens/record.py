@@ -12,7 +12,7 @@ from textual import events
 from textual.containers import Horizontal
 from textual.widget import Widget
 
-from cavet.drawings.canvas import HEATHER, PAPER, QUIET, Canvas
+from cavet.drawings.canvas import HEATHER, PAPER, QUIET, Canvas, clip
 from cavet.drawings.lanes import NAME_CELLS, UNIT_CELLS, draw_lanes, draw_measures, draw_strip, lane_at
 from cavet.exports import InMemory
 from cavet.hosts import Point
@@ -31,6 +31,8 @@ from cavet.workbench.screens.moment import MomentScreen
 from cavet.workbench.widgets.picture import LEFT_BUTTON, Picture
 
 NO_COMMAND = "no command of a point until then"
+LEAST_TITLE = 8
+"""So much of the name of what is looked at is shown at least."""
 
 
 class RecordScreen(Frame):
@@ -89,7 +91,7 @@ class RecordScreen(Frame):
 
     def _follow_head(self) -> None:
         view = views.head_view(self._looking, self._desk.past)
-        self.picture("head").look(view, partial(_draw_head, view))
+        self.picture("head").look(view, partial(draw_head, view))
 
     def _follow_measures(self) -> None:
         view = views.measures_view(self._looking)
@@ -319,14 +321,19 @@ def _read_over(path: Path, desk: Desk, source: InMemory) -> Over:
     return over
 
 
-def _draw_head(view: views.HeadView, width: int, height: int) -> Canvas:
-    canvas = Canvas(width, height)
-    y = height - 1
-    canvas.put(1, y, view.title, PAPER._replace(bold=True))
-    canvas.put(len(view.title) + 3, y, view.amount, QUIET)
-    canvas.put(len(view.title) + len(view.amount) + 6, y, view.where, HEATHER)
+def draw_head(view: views.HeadView, width: int, height: int) -> Canvas:
+    """What is looked at, how much of it there is, and where one is; in a tight window less is told of how much."""
+    canvas, y = Canvas(width, height), height - 1
     canvas.put_right(width - 1, y, view.state, QUIET)
-    x = len(view.title) + len(view.amount) + len(view.where) + 9
-    if view.over:
-        canvas.put(x, y, view.over, HEATHER, width - x - len(view.state) - 3)
+    end = width - len(view.state) - 3
+    title = clip(view.title, max(LEAST_TITLE, end - len(view.where) - 4))
+    canvas.put(1, y, title, PAPER._replace(bold=True))
+    x, how_long = len(title) + 3, view.amount.partition(" · ")[0]
+    room = end - x - len(view.where) - 3
+    amounts = (view.amount, how_long, how_long.partition(",")[0])
+    amount = next((each for each in amounts if len(each) <= room), "")
+    for text, ink in ((amount, QUIET), (view.where, HEATHER), (view.over, HEATHER)):
+        if text and x < end:
+            canvas.put(x, y, text, ink, end - x)
+            x += len(text) + 3
     return canvas
