@@ -37,7 +37,7 @@ from tests import (
     speed_routines,
     speed_start,
 )
-from tests.speed_tools import best, pour, ratio, told
+from tests.speed_tools import best, flooded, ratio, tells, told
 
 # the codec
 
@@ -233,12 +233,8 @@ def keys():
         async with app.run_test(size=(160, 47)):
             while not thread.bench.host_links["gatehouse"].ready:
                 await asyncio.sleep(0.01)
-            stop = threading.Event()
-            flood = threading.Thread(target=pour, args=(thread.bench.record, stop))
-            flood.start()
-            found = [await key_seconds(app, number) for number in range(60)]
-            stop.set()
-            flood.join()
+            with flooded(thread, tells(thread)):
+                found = [await key_seconds(app, number) for number in range(60)]
             return sorted(found)[int(0.95 * len(found))]
 
     with BenchThread(file.setup, None) as thread:

@@ -2,7 +2,6 @@
 
 import asyncio
 import random
-import threading
 import time
 
 from cavet.bench import BenchThread, Tape
@@ -16,7 +15,7 @@ from cavet.workbench import CavetApp, Desk
 from cavet.workbench.drawing.tape import draw_tape
 from cavet.workbench.frames import views
 from cavet.workbench.frames.reading import Reading
-from tests.speed_tools import best, pressed, shown, told
+from tests.speed_tools import best, flooded, pressed, shown, told
 
 FRAMES = 1_000_000
 A_TRANSFER = 4
@@ -109,19 +108,14 @@ def keys():
                 await asyncio.sleep(0.01)
             await pressed(app, "f4", lambda: app.screen.query("#under"))
             await pressed(app, "down", lambda: "pumphouse" in shown(app, "tape"))
-            stop = threading.Event()
-            flood = threading.Thread(target=pour, args=(thread.bench.record, stop))
-            flood.start()
-            await asyncio.sleep(1.0)
             found = []
-            for number in range(60):
-                before = shown(app, "under").partition("\n")[0]
-                found.append(
-                    await pressed(app, "left", lambda was=before: shown(app, "under").partition("\n")[0] != was)
-                )
-                del number
-            stop.set()
-            flood.join()
+            with flooded(thread, carries(thread)):
+                await asyncio.sleep(1.0)
+                for _ in range(60):
+                    before = shown(app, "under").partition("\n")[0]
+                    found.append(
+                        await pressed(app, "left", lambda was=before: shown(app, "under").partition("\n")[0] != was)
+                    )
             return sorted(found)[int(0.95 * len(found))]
 
     with BenchThread(file.setup, None) as thread:
@@ -134,16 +128,15 @@ def keys():
     )
 
 
-def pour(record, stop):
-    """Ten thousand frames a second, each a transfer."""
-    begin, count = time.perf_counter(), 0
-    data = bytes.fromhex("00 01 00 00 00 06 07 06 00 00 02 58")
-    while not stop.wait(0.002):
-        due = int((time.perf_counter() - begin) * 10_000)
-        for number in range(count, due):
-            t = begin + number / 10_000
-            record.carry("pumphouse", "flood", Seat.BOARD, Direction.TO_BOARD, 12 * number, t, t, data)
-        count = due
+def carries(thread):
+    """What carries a frame, which is a transfer."""
+    record, data = thread.bench.record, bytes.fromhex("00 01 00 00 00 06 07 06 00 00 02 58")
+
+    def carry(number):
+        t = number / 10_000
+        record.carry("pumphouse", "flood", Seat.BOARD, Direction.TO_BOARD, 12 * number, t, t, data)
+
+    return carry
 
 
 MEASURES = (frames, keys)

@@ -2,7 +2,6 @@
 
 import asyncio
 import statistics
-import threading
 import time
 
 from cavet import clock
@@ -11,7 +10,7 @@ from cavet.routines import Runner, routine_text
 from cavet.workbench import CavetApp, Desk
 from cavet.workbench.screens.routines import RoutinesScreen
 from tests.routines.running import SETUP, carry_out
-from tests.speed_tools import best, pour, pressed, ratio, shown, told
+from tests.speed_tools import best, flooded, pressed, ratio, shown, tells, told
 
 STEPS, TRACKS, LINES = 10_000, 1000, 10_000
 PERIOD, TURNS = 0.01, 200
@@ -87,16 +86,12 @@ def keys():
             editor.load_text(text)
             editor.move_cursor((1, 10))
             await pressed(app, "f5", lambda: app._desk.work.is_running)
-            stop = threading.Event()
-            flood = threading.Thread(target=pour, args=(thread.bench.record, stop))
-            flood.start()
-            await asyncio.sleep(0.5)
             found = []
-            for _ in range(30):
-                found.append(await pressed(app, "x", lambda: "mistakes 1" in shown(app, "lower")))
-                found.append(await pressed(app, "backspace", lambda: "mistakes  none" in shown(app, "lower")))
-            stop.set()
-            flood.join()
+            with flooded(thread, tells(thread)):
+                await asyncio.sleep(0.5)
+                for _ in range(30):
+                    found.append(await pressed(app, "x", lambda: "mistakes 1" in shown(app, "lower")))
+                    found.append(await pressed(app, "backspace", lambda: "mistakes  none" in shown(app, "lower")))
             return sorted(found)[int(0.95 * len(found))]
 
     with BenchThread(SETUP, None) as thread:
