@@ -34,6 +34,11 @@ class Roster:
         self._folded = set(self.boards[1:])
         self.wanted = ""
         """What is searched for, in the names of points and boards; while it is not empty, nothing is folded."""
+        self._is_seen = False
+
+    def __len__(self) -> int:
+        """How many points there are."""
+        return sum(map(len, self._points.values()))
 
     def lines(self) -> list[Line]:
         """All lines, in order: each board's outputs, then its inputs."""
@@ -66,3 +71,13 @@ class Roster:
     def fold(self, board: str, folded: bool) -> None:
         """Fold a board's points away, or bring them out."""
         (self._folded.add if folded else self._folded.discard)(board)
+
+    def open_in(self, rows: int, cursor: int) -> int:
+        """The first time that it is shown, fold nothing where all lines have room in so many rows; give where the line
+        at a place is then."""
+        line, is_first = next(iter(self.lines()[cursor:]), None), not self._is_seen
+        self._is_seen = True
+        if not is_first or len(self) + 2 * len(self.boards) > rows or line is None:
+            return cursor
+        self._folded.clear()
+        return self.lines().index(line)

@@ -10,7 +10,7 @@ import msgspec
 
 from cavet import units
 from cavet.bench import Standing
-from cavet.benchfile import OWN, line_names
+from cavet.benchfile import OWN, Setup, line_names
 from cavet.boards import Board, Pin, PinMode
 from cavet.boards.buses import BusDevice, Expander, Matrix, MatrixChain, OneWireDevice, Panel, SpiChip
 from cavet.boards.parts import ColourLamp, Part, Sign
@@ -24,9 +24,9 @@ from cavet.workbench.drawing.devices import DeviceView
 from cavet.workbench.drawing.parts import PartView
 from cavet.workbench.drawing.rails import CourseView, HeadView, LineView, RailsView, RailView
 from cavet.workbench.drawing.rig import BasinView, flow_from
-from cavet.workbench.drawing.spine import BeliefView, BoardView, PinView
+from cavet.workbench.drawing.spine import HEAD_ROWS, BeliefView, BoardView, PinView
 from cavet.workbench.presence import presence_words, show_seconds
-from cavet.workbench.roster import Head, Line
+from cavet.workbench.roster import Head, Line, Roster
 from cavet.workbench.typed import Typed
 
 ROUGH_STEP = 0.2
@@ -223,6 +223,23 @@ def _course_note(desk: Desk, point: Point) -> str:
         return ""
     per_second = f"{point.unit}/s" if point.unit else "a second"
     return f"{'rising' if rate > 0 else 'falling'} {units.show(abs(rate), per_second)}"
+
+
+def boards_view(
+    setup: Setup, roster: Roster, point: Point, rows: int, board_at: Callable[[Point], BoardView]
+) -> tuple[BoardView, ...]:
+    """The board that a point is on; where all of a bench might have room in so many rows, the others with it, each
+    once."""
+    if len(roster) + len(roster.boards) * HEAD_ROWS > rows:
+        return (board_at(point),)
+    hosts = {setup.board_of(host): host for host in (*reversed(roster.boards), point.board)}
+    order = dict.fromkeys(setup.board_of(host) for host in roster.boards)
+    return tuple(
+        board_at(point)
+        if hosts[board] == point.board
+        else msgspec.structs.replace(board_at(roster.points_of(hosts[board])[0]), cursor="")
+        for board in order
+    )
 
 
 def board_view(desk: Desk, point: Point) -> BoardView:

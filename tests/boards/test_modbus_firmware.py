@@ -37,6 +37,14 @@ class Tables(Talk):
         kinds = [e.kind for e in self.device.record.since(0) if e.cause is not None]
         self.assertIn("moved", kinds)
 
+    def test_a_pump_without_its_switch_or_its_speed_tells_which_is_missing(self):
+        told = []
+        for frame in ("05 0000 FF00", "06 0000 03E8", "05 0000 0000"):
+            self.ask(frame)
+            self.device.go(self.device.time + 20)
+            told.append(self.device.world.part("pumphouse.pump_a").tells(self.device.time))
+        self.assertEqual(["on, no speed", "100 %", "off, 100 % set"], told)
+
     def test_what_is_written_is_read_back(self):
         self.holds(
             ("0F 0000 0006 01 2A", "0F 00 00 00 06"),

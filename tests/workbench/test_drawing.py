@@ -18,7 +18,7 @@ from cavet.workbench.drawing.parts import PICTURES, WIDTH, PartView, draw_part
 from cavet.workbench.drawing.rails import CourseView, HeadView, RailsView, RailView, draw_rails, lay_out, resampled
 from cavet.workbench.drawing.rig import BasinView, draw_rig
 from cavet.workbench.drawing.sheet import Sheet, laid
-from cavet.workbench.drawing.spine import BoardView, PinView, draw_board
+from cavet.workbench.drawing.spine import BoardView, PinView, draw_board, draw_stack
 from cavet.workbench.drawing.trail import StageView, TrailsView, TrailView, draw_trails
 from cavet.workbench.typed import Typed
 
@@ -361,6 +361,20 @@ class Boards(unittest.TestCase):
         )
         canvas = draw_board(board(basins=basins), width, height)
         self.assertEqual((canvas.width, canvas.height), (width, height))
+        views = (board(basins=basins), board(basins=basins, parts=PARTS[:2], cursor=PARTS[0].name))
+        canvas = draw_stack(views, width, 2 * height)
+        self.assertEqual((canvas.width, canvas.height), (width, 2 * height))
+
+    def test_boards_one_below_the_other_keep_apart_and_have_one_water(self):
+        basins = (BasinView(name="chamber", share=0.5, tells="1 m"), BasinView(name="lower", share=0.1, tells="2 m"))
+        few = (PARTS[0], PARTS[3])
+        views = tuple(board(name=f"b{n}", parts=few, basins=basins, cursor="x" * (n == 1)) for n in range(3))
+        for width, height in ((84, 40), (84, 35), (44, 40)):
+            lines = draw_stack(views, width, height).text().splitlines()
+            heads = [y for y, line in enumerate(lines) if line.startswith("│ b")]
+            self.assertEqual(3, len(heads), (width, height))
+            self.assertTrue(all(lines[y - 1].strip("│ ") == "" for y in heads), (width, height))
+            self.assertEqual(1, sum(line.count("chamber") for line in lines))
 
     def test_water_stands_as_high_as_it_is(self):
         for share, full in ((0.0, 0), (0.5, 4), (1.0, 8), (1.5, 8)):

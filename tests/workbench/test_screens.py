@@ -620,7 +620,7 @@ class Faults(unittest.TestCase):
         async def story(seat):
             with (
                 self.assertLogs("cavet", "ERROR") as log,
-                mock.patch("cavet.workbench.screens.drive.draw_board", raising),
+                mock.patch("cavet.workbench.screens.drive.draw_stack", raising),
             ):
                 await seat.press("right")
                 await seat.sees("the board can't be drawn: ZeroDivisionError, by zero", "◈ confirmed")

@@ -2,6 +2,7 @@
 
 import asyncio
 import unittest
+from functools import partial
 from math import nan
 from unittest import mock
 
@@ -9,6 +10,8 @@ from cavet.benchfile import check_text
 from cavet.workbench import Desk, views
 from cavet.workbench.drawing.rails import HeadView
 from cavet.workbench.drawing.rig import flow_from
+from cavet.workbench.drawing.spine import draw_board, draw_stack
+from cavet.workbench.roster import Roster
 from cavet.workbench.top_views import top_view
 from tests.bench.benches import demo, in_fast_time
 from tests.checks.huts import HUT, SHED
@@ -49,6 +52,54 @@ class Failsafes(unittest.TestCase):
         _, tripped, after = in_fast_time(story, check_text(HUT + SHED, "hut.bench.toml"))
         self.assertEqual(tripped, ("its failsafe has put its outputs to rest: its host was silent", "by its failsafe"))
         self.assertEqual(after, ("ready", ""))
+
+
+class Together(unittest.TestCase):
+    """A small bench is seen whole: nothing is folded, and no board waits for the cursor."""
+
+    def seen(self, setup, at, rows):
+        async def story(bench, _standings):
+            desk = Desk(bench, lambda act: act())
+            desk.follow()
+            board_at = partial(views.board_view, desk)
+            return views.boards_view(bench.setup, desk.roster, bench.point(at), rows, board_at)
+
+        return in_fast_time(story, setup)
+
+    def test_boards_are_drawn_together_where_there_is_room(self):
+        setup = check_text(HUT + SHED, "hut.bench.toml")
+        seen = self.seen(setup, "lamp", 40)
+        self.assertEqual(2, len(seen))
+        self.assertEqual(["lamp"], [view.cursor for view in seen if view.cursor])
+        text = draw_stack(seen, 80, 40).text()
+        for name in ("lamp", "relay", *(view.line for view in seen)):
+            self.assertIn(name, text)
+        alone = next(view for view in seen if view.cursor)
+        self.assertEqual(draw_board(alone, 80, 8).text(), draw_stack(seen, 80, 8).text())
+        self.assertEqual(1, len(self.seen(setup, "lamp", 8)))
+
+    def test_a_board_with_two_hosts_is_drawn_once_as_the_one_under_the_cursor_knows_it(self):
+        setup = check_text(TWO, "two.bench.toml")
+        for point in setup.points.values():
+            view, *others = self.seen(setup, point.name, 40)
+            self.assertEqual((point.board, []), (view.name, others))
+
+    def test_nothing_is_folded_where_all_has_room_when_it_is_seen_first(self):
+        points = list(check_text(HUT + SHED, "hut.bench.toml").points.values())
+        few = len(Roster(points).lines())
+        for rows, is_open in ((40, True), (len(points) + 4, True), (len(points) + 3, False)):
+            roster = Roster(points)
+            roster.open_in(rows, 1)
+            self.assertEqual(len(points) + 2 if is_open else few, len(roster.lines()), rows)
+        roster = Roster(points)
+        first, second = roster.boards
+        roster.fold(first, True)
+        on = roster.lines()[1]
+        at = roster.open_in(40, 1)
+        self.assertEqual(on, roster.lines()[at])
+        roster.fold(second, True)
+        self.assertEqual(1, roster.open_in(40, 1))
+        self.assertTrue(roster.is_folded(second), "what is folded by hand stays so")
 
 
 class Hosts(unittest.TestCase):

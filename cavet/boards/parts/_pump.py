@@ -122,7 +122,12 @@ class Pump(Part):
         if self.stalled:
             return "tripped" if not self.powered else f"jammed, {self.load:.0f} × current"
         speed = self.fraction(now)
-        return f"{100 * speed:.0f} %" if speed > ARRIVED / 2 else "still"
+        if speed > ARRIVED / 2:
+            return f"{100 * speed:.0f} %"
+        given = self._levels["speed"]
+        if self.powered:
+            return "0 %" if given else "on, no speed"
+        return f"off, {100 * given:.0f} % set" if given and "speed" in self.wires else "still"
 
 
 class OverloadSettings(AtPin, kw_only=True):

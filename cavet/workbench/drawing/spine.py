@@ -21,6 +21,7 @@ WIDE = 76
 """From this width on parts hang off on both sides, as pictures."""
 HEAD_ROWS = 3
 CURRENT_CELLS = 8
+RIG_ROWS = 10
 
 
 class PinView(msgspec.Struct, frozen=True, kw_only=True):
@@ -43,7 +44,8 @@ class BeliefView(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class BoardView(msgspec.Struct, frozen=True, kw_only=True):
-    """A board as it is to be shown. Currents in mA. `cursor` is the part that the cursor's point is about."""
+    """A board as it is to be shown. Currents in mA. `cursor` is the part that the cursor's point is about; ""
+    where that is on another board."""
 
     name: str
     profile: str
@@ -67,10 +69,7 @@ class BoardView(msgspec.Struct, frozen=True, kw_only=True):
 
 def draw_board(view: BoardView, width: int, height: int) -> Canvas:
     """Draw a board in the room there is."""
-    canvas = Canvas(width, height)
-    canvas.down(0, 0, height, "│")
-    wired = {pin for part in view.parts for pin in part.pins} | set(view.bus)
-    pins = [pin for pin in view.pins if pin.number in wired]
+    pins = _wired(view)
     room = height - HEAD_ROWS
     if len(pins) * 2 > room:  # rather pictures than the lines of interrupts
         few = [pin for pin in pins if pin.number not in view.spare]
@@ -79,7 +78,19 @@ def draw_board(view: BoardView, width: int, height: int) -> Canvas:
         pins = list(view.pins)
     step = 2 if len(pins) * 2 <= room and width >= WIDE else 1
     lead = 1 if step == 2 and len(pins) * 2 < room else 0
-    pins = _in_sight(view, pins, room // step)
+    return _drawn(view, _in_sight(view, pins, room // step), width, height, lead, step)
+
+
+def _wired(view: BoardView) -> list[PinView]:
+    """The pins on which something hangs."""
+    wired = {pin for part in view.parts for pin in part.pins} | set(view.bus)
+    return [pin for pin in view.pins if pin.number in wired]
+
+
+def _drawn(view: BoardView, pins: list[PinView], width: int, height: int, lead: int, step: int) -> Canvas:
+    """A board with these pins, so many rows apart, and so many free rows above it."""
+    canvas = Canvas(width, height)
+    canvas.down(0, 0, height, "│")
     _draw_head(canvas, view, width, lead)
     if view.beliefs and not pins:
         _draw_beliefs(canvas, view, lead + HEAD_ROWS)
@@ -95,6 +106,35 @@ def draw_board(view: BoardView, width: int, height: int) -> Canvas:
     return canvas
 
 
+def draw_stack(views: tuple[BoardView, ...], width: int, height: int) -> Canvas:
+    """Draw boards one below the other where there is room for all that hangs on them, the basins with the last; else
+    the one that the cursor is on."""
+    views = (*(msgspec.structs.replace(view, basins=()) for view in views[:-1]), views[-1])
+    for step in () if len(views) == 1 else (2, 1) if width >= WIDE else (1,):
+        rows = [_rows_whole(view, step) for view in views]
+        if sum(rows) <= height:
+            rows[-1] += height - sum(rows)
+            return _stacked(views, rows, width, step)
+    return draw_board(next((view for view in views if view.cursor), views[0]), width, height)
+
+
+def _stacked(views: tuple[BoardView, ...], rows: list[int], width: int, step: int) -> Canvas:
+    canvas, top = Canvas(width, sum(rows)), 0
+    for view, taken in zip(views, rows, strict=True):
+        drawn = _drawn(view, _wired(view), width, taken, 1, step)
+        for row in range(taken):
+            canvas.lay_row(top + row, drawn, row)
+        top += taken
+    return canvas
+
+
+def _rows_whole(view: BoardView, step: int) -> int:
+    """How many rows a board takes with all that hangs on it, one above that and one below."""
+    pins = len(_wired(view))
+    below = step * pins if pins else len(view.beliefs) + 1
+    return 1 + HEAD_ROWS + below + height_of(view.devices) + 1 + (RIG_ROWS if view.basins else 0)
+
+
 def _in_sight(view: BoardView, pins: list[PinView], room: int) -> list[PinView]:
     """The pins that there is room for, with those of the cursor's part among them."""
     if len(pins) <= room:
@@ -108,7 +148,7 @@ def _in_sight(view: BoardView, pins: list[PinView], room: int) -> list[PinView]:
 
 
 def _draw_head(canvas: Canvas, view: BoardView, width: int, lead: int) -> None:
-    canvas.put(2, lead, view.name, PAPER._replace(bold=True))
+    canvas.put(2, lead, view.name, PAPER._replace(bold=bool(view.cursor)))
     used = f"{view.current:.0f} of {view.current_limit:.0f} mA"
     share = view.current / view.current_limit if view.current_limit else 0.0
     over = share > 1

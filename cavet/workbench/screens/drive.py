@@ -12,7 +12,7 @@ from cavet.hosts import Point, PointKind
 from cavet.record import Trail
 from cavet.workbench import keymap, trail_views, views
 from cavet.workbench.desk import Desk
-from cavet.workbench.drawing.spine import draw_board
+from cavet.workbench.drawing.spine import draw_stack
 from cavet.workbench.drawing.trail import draw_trails
 from cavet.workbench.roster import Head
 from cavet.workbench.screens import sheets
@@ -97,6 +97,7 @@ class DriveScreen(Frame):
 
     def _follow_rails(self) -> None:
         rails = self._rails
+        rails.open_where_room()
         view = views.rails_view(
             self._desk,
             rails.cursor,
@@ -107,8 +108,10 @@ class DriveScreen(Frame):
         rails.set_view(view)
 
     def _follow_board(self) -> None:
-        board = views.board_view(self._desk, self._point)
-        self.picture("board").look(board, partial(draw_board, board))
+        picture = self.picture("board")
+        desk, board_at = self._desk, partial(views.board_view, self._desk)
+        boards = views.boards_view(desk.bench.setup, desk.roster, self._point, picture.size.height, board_at)
+        picture.look(boards, partial(draw_stack, boards))
 
     def _follow_trail(self) -> None:
         trails = trail_views.trails_view(self._desk, self._point, self._chosen)

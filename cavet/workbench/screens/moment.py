@@ -19,13 +19,14 @@ from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.lines import draw_foot
 from cavet.workbench.drawing.rails import draw_rails, lay_out
-from cavet.workbench.drawing.spine import draw_board
+from cavet.workbench.drawing.spine import draw_stack
 from cavet.workbench.drawing.trail import TrailsView, draw_trails
 from cavet.workbench.record.looking import Looking
 from cavet.workbench.record.moment import Moment, moment_at
 from cavet.workbench.record.then import Then
 from cavet.workbench.roster import Head, Roster
 from cavet.workbench.screens.fitted import Fitted
+from cavet.workbench.views import boards_view
 from cavet.workbench.widgets.picture import Picture
 from cavet.workbench.widgets.rest import rest_in
 
@@ -107,11 +108,14 @@ class MomentScreen(ModalScreen[str | None], Fitted[str | None]):
         head = (moment.t, moment.number, moment.event, self.has_class("one"))
         self._picture("head").look(head, partial(_draw_head, moment, len(self._history)))
         rails = self._picture("rails")
+        self._cursor = self._roster.open_in(rails.size.height, self._cursor) if rails.size.height else self._cursor
         listed = self._then.rails(moment, self._roster, self._cursor)
         layout = lay_out(listed, *rails.size)
         rails.look(listed, lambda width, height: draw_rails(listed, layout, width, height))
-        board = self._then.board(moment, self.point)
-        self._picture("board").look(board, partial(draw_board, board))
+        picture = self._picture("board")
+        setup, board_at = self._desk.bench.setup, partial(self._then.board, moment)
+        boards = boards_view(setup, self._roster, self.point, picture.size.height, board_at)
+        picture.look(boards, partial(draw_stack, boards))
         trail = self._then.trail(self._desk, moment, self.point)
         view = TrailsView(current=trail, empty="no command of this point until then")
         self._picture("trail").look(view, partial(draw_trails, view))

@@ -95,6 +95,11 @@ class Rails(Pasting, Picture, can_focus=True):
         named = [place for place, point in points if point.name.lower() == self._roster.wanted.strip().lower()]
         return next(iter((*named, *(place for place, _ in points))), 0)
 
+    def open_where_room(self) -> None:
+        """Before it is seen first: no board is folded where there is room for the points of all."""
+        if self.size.height:
+            self.cursor = self._roster.open_in(self.size.height, self.cursor)
+
     def go_to(self, point: Point) -> None:
         """Bring the cursor to a point, and that in sight."""
         self.search = None
