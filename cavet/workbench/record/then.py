@@ -192,7 +192,7 @@ class Then:
     def _spoken(self, link: str) -> str:
         """What is spoken over what."""
         setup = self._setup.links.get(link)
-        return f"{setup.protocol} · {setup.kind}" if setup is not None else ""
+        return " · ".join(dict.fromkeys((setup.protocol, setup.kind))) if setup is not None else ""
 
     def _lane(self, group: str, board: str, name: str) -> Lane | None:
         return self._lanes.lane(group, board, name)
