@@ -315,12 +315,13 @@ def _draw_way(canvas: Canvas, view: LanesView, tops: dict[int, int]) -> None:
 
 class StripView(msgspec.Struct, frozen=True):
     """The whole run: how much has happened in each cell, in eighths; from which cell to which it is looked at; what
-    stands out."""
+    stands out; which cell is the first of which anything is known any more."""
 
     cells: tuple[int, ...]
     window: tuple[int, int]
     flags: tuple[tuple[int, bool, str], ...]
     end: float
+    known: int = 0
 
 
 def draw_strip(view: StripView, width: int, height: int) -> Canvas:
@@ -334,7 +335,8 @@ def draw_strip(view: StripView, width: int, height: int) -> Canvas:
     canvas.across(left + first + 1, 0, last - first - 1, "─", ASKED)
     canvas.put(left + max(last, first + 1), 0, "┐", ASKED)
     for x, eighths in enumerate(view.cells):
-        canvas.put(left + x, 1, EIGHTHS[max(1, eighths)], QUIET if first <= x <= last else HAIR)
+        mark = EIGHTHS[max(1, eighths)] if x >= view.known else "·"
+        canvas.put(left + x, 1, mark, QUIET if first <= x <= last else HAIR)
     used = 0
     for x, is_error, words in view.flags:
         canvas.put(left + x, 2, "✕" if is_error else "▴", CORAL if is_error else QUIET)

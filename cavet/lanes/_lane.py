@@ -58,6 +58,18 @@ class Course:
             self._lows.append(min(self.value[-BLOCK:]))
             self._highs.append(max(self.value[-BLOCK:]))
 
+    def forget(self, t: float) -> int:
+        """Let go of what lies before a time, but for where it stood then; give how many points were let go."""
+        gone = max(0, bisect_right(self.t, t) - 1) // BLOCK * BLOCK
+        for of, count in (
+            (self.t, gone),
+            (self.value, gone),
+            (self._lows, gone // BLOCK),
+            (self._highs, gone // BLOCK),
+        ):
+            del of[:count]
+        return gone
+
     def at(self, t: float) -> float | None:
         """Where it stood at a time; `None` where that is not known."""
         place = bisect_right(self.t, t)
@@ -142,6 +154,17 @@ class Lane(msgspec.Struct, kw_only=True, gc=False):
         before: float = self.busy[first - 1] if first else 0.0
         busy: float = self.busy[last - 1] - before
         return min(1.0, busy / (end - begin))
+
+    def forget(self, t: float) -> None:
+        """Let go of what lies before a time, but for where it stood then."""
+        gone = self.course.forget(t)
+        del self.words[:gone], self.numbers[:gone]
+        for of in (self.commands, self.out, self.back):
+            del of[: bisect_left(of, t)]
+        over = bisect_left(self.ends, t)
+        before = self.busy[over - 1] if over else 0.0
+        self.busy = array("d", (busy - before for busy in self.busy[over:]))
+        del self.ends[:over]
 
     def next(self, t: float, step: int) -> float | None:
         """When something happens on it next after a time, or before it."""

@@ -45,8 +45,8 @@ class Lanes:
         self._asked: dict[tuple[str, str], Course] = {}
         """What was asked of each part, in its own unit."""
         self._on_the_way: dict[tuple[str, str], int] = {}
-        """The parts that have set out and not arrived, each with the event by which it did."""
-        """Parts that have set out and not arrived: they go there in a straight line; others are there at once."""
+        """The parts that have set out and not arrived, each with the event by which it did: they go there in a straight
+        line; others are there at once."""
         self._begun: set[str] = set()
         """Boards whose beginning was read: before anything is done to a part of theirs, it stands as at first."""
         self.flags: list[Flag] = []
@@ -75,6 +75,14 @@ class Lanes:
             if event.kind not in (Kind.ASKED, Kind.FRAMED):
                 self._event(event)
         self.flags = []
+
+    def forget(self, t: float) -> None:
+        """Let go of what lies before a time: lanes know where they stood then, and nothing earlier."""
+        for lane in self._lanes.values():
+            lane.forget(t)
+        for course in self._asked.values():
+            course.forget(t)
+        self.flags = [flag for flag in self.flags if flag.t >= t]
 
     def _event(self, event: Event) -> None:
         kind, topic = event.kind, event.topic

@@ -102,6 +102,47 @@ class Courses(unittest.TestCase):
         self.assertEqual((2.0, None), (course.next(3.0, -1), course.next(1.0, -1)))
 
 
+class Forgotten(unittest.TestCase):
+    def test_what_comes_after_a_time_is_told_as_before_when_what_was_before_it_is_let_go_of(self):
+        for seed in range(20):
+            chance = random.Random(seed)
+            story, transfers, t = Story(), [], 0.0
+            for _ in range(1500):
+                t += chance.random() / 10
+                value = float(chance.randint(0, 90))
+                match chance.randrange(5):
+                    case 0:
+                        story.add(t, Kind.ASKED, "gatehouse", Topic.POINT, "upper_paddle", value)
+                    case 1:
+                        part(story, t, Kind.MOVED, value)
+                    case 2:
+                        story.add(t, Kind.LEVEL, "gatehouse", Topic.PIN, "4", chance.random() < 0.5)
+                    case 3:
+                        story.add(t, Kind.REFUSED, "gatehouse", Topic.MESSAGE, "x", None, "no such pin")
+                    case 4:
+                        way = chance.choice(list(Direction))
+                        begin = t - chance.random() / 20
+                        transfers.append(Transfer(0, "gatehouse", "", Seat.BOARD, way, 0, begin, t, b"a", None, 0))
+            (whole, first), (cut, second) = story.lanes(transfers), story.lanes(transfers)
+            for since in (*sorted(chance.uniform(0, t / 2) for _ in range(2)), chance.uniform(0.6 * t, t)):
+                second.forget(since)
+            self.assertEqual([flag for flag in first.flags if flag.t >= since], second.flags)
+            for key, lane in whole.items():
+                other = cut[key]
+                for _ in range(50):
+                    begin, end = sorted(chance.uniform(since, t) for _ in range(2))
+                    told = [told_between(each, begin, end) for each in (lane, other)]
+                    for one, two in zip(*told, strict=True):
+                        self.assertEqual(one[::2], two[::2])
+                        self.assertAlmostEqual(one[1], two[1], 6, (seed, key, one[0]))
+                    self.assertEqual(*(each.course.at(begin) for each in (lane, other)))
+                    self.assertEqual(*(each.next(begin, 1) for each in (lane, other)))
+                    self.assertEqual(*(each.passed(begin, end) for each in (lane, other)))
+                self.assertEqual(lane.words[len(lane.words) - len(other.words) :], other.words)
+                self.assertEqual(len(other.words), len(other.numbers))
+                self.assertLess(len(other.ends) + len(other.course), len(lane.ends) + len(lane.course))
+
+
 class FromARecord(unittest.TestCase):
     def test_each_kind_of_thing_has_its_lane_in_the_order_of_a_commands_way(self):
         story = Story()

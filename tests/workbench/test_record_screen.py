@@ -22,7 +22,7 @@ from cavet.workbench.record.commands import commands_in
 from cavet.workbench.record.looking import Looking
 from cavet.workbench.record.moment import moment_at
 from cavet.workbench.record.then import Then
-from cavet.workbench.record.views import HeadView, head_view
+from cavet.workbench.record.views import HeadView, head_view, strip_view
 from cavet.workbench.roster import Roster
 from cavet.workbench.screens.frames import FramesScreen
 from cavet.workbench.screens.record import RecordScreen, draw_head
@@ -394,6 +394,37 @@ class LongRuns(unittest.TestCase):
                 self.assertAlmostEqual(stood[-1][1], lamp.course.at(bench.clock.now()), delta=0.5)
 
         with mock.patch.object(Record.__init__, "__defaults__", (3000, 0.0)):
+            in_fast_time(story)
+
+    def test_of_a_bench_that_runs_on_and_on_only_so_much_is_kept_and_that_is_right(self):
+        async def story(bench, standings):
+            looking, other, held = Looking(bench), Looking(bench), []
+            for second in range(240):
+                if second % 7 == 0:
+                    bench.ask(bench.setup.points["beacon"], second % 100, by="test")
+                await asyncio.sleep(1.0)
+                with mock.patch("cavet.workbench.record.looking.PORTION", 4000):
+                    looking.follow()
+                other.follow()
+                held.append(sum(len(lane.ends) + len(lane.course) for lane in looking.lanes.all()))
+            self.assertGreater(looking.since, 60)
+            self.assertLess(max(held[120:]), 1.1 * max(held[:120]))
+            self.assertEqual([lane.key for lane in other.lanes.all()], [lane.key for lane in looking.lanes.all()])
+            for lane, whole in zip(looking.lanes.all(), other.lanes.all(), strict=True):
+                for t in range(int(looking.since) + 1, 240):
+                    self.assertEqual(whole.course.at(t), lane.course.at(t), (lane.key, t))
+                    self.assertAlmostEqual(whole.taken(t, t + 1.0), lane.taken(t, t + 1.0))
+            looking.whole()
+            self.assertEqual(looking.since, looking.begin)
+            strip = strip_view(looking)
+            self.assertAlmostEqual(looking.since / looking.end, strip.known / len(strip.cells), delta=0.02)
+            self.assertEqual((0.0, 0), (other.since, strip_view(other).known))
+
+        with (
+            mock.patch.object(Record.__init__, "__defaults__", (3000, 0.0)),
+            mock.patch("cavet.workbench.record.looking.MOST_PORTIONS", 4),
+            mock.patch("cavet.workbench.record.looking.READ_SECONDS", 60),
+        ):
             in_fast_time(story)
 
     def test_where_more_comes_than_can_be_read_there_is_something_to_be_seen_all_the_same(self):

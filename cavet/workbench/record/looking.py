@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from bisect import bisect_right
+from collections import deque
 
 from cavet.bench import RunningBench
 from cavet.hosts import Point
@@ -22,6 +23,8 @@ BEHIND = 0.9
 EDGE = 0.1
 AWAY_SECONDS = 2.0
 """Who has not read on for so long was looking at something else."""
+PORTION, MOST_PORTIONS = 250_000, 16
+"""So many events and transfers are let go of together, and so often that of a bench that runs are kept: some 200 MB."""
 Key = tuple[str, str, str]
 
 
@@ -61,6 +64,10 @@ class Looking:
         self._made = -1
         self._trail: tuple[int, int, Trail | None] = (-1, -1, None)
         self._events, self._transfers = event, transfer
+        self._portions: deque[float] = deque()
+        """When each portion was over, of those that are kept."""
+        self._kept = event + transfer
+        """What was read when the last of them was over."""
         self.since = 0.0
         """From when on it is there."""
         if event:
@@ -94,9 +101,21 @@ class Looking:
             self._events = events[-1].number + 1 if events else self._events
             self._transfers = transfers[-1].number + 1 if transfers else self._transfers
             self.is_read = max(len(events), len(transfers)) < AT_ONCE
+            self._let_go()
         if self.follows:
             self.t = self.lanes.end
             self.begin = max(0.0, self.t - BEHIND * self.cells * self.cell)
+
+    def _let_go(self) -> None:
+        """Let go of what lies far back, of a bench that runs: its file has it all. A file is kept whole."""
+        if self._events + self._transfers - self._kept < PORTION:
+            return
+        self._kept = self._events + self._transfers
+        self._portions.append(self.lanes.end)
+        if len(self._portions) > MOST_PORTIONS and self._bench.record.first:
+            while len(self._portions) > MOST_PORTIONS:
+                self.since = self._portions.popleft()
+            self.lanes.forget(self.since)
 
     @property
     def count(self) -> int:
@@ -216,7 +235,8 @@ class Looking:
     def whole(self) -> None:
         """See all of it."""
         self.follows = False
-        self.begin, self.cell = 0.0, max(LEAST_CELL, 1.02 * self.end / max(1, self.cells))
+        self.begin = self.since
+        self.cell = max(LEAST_CELL, 1.02 * (self.end - self.since) / max(1, self.cells))
 
     def next(self, step: int) -> bool:
         """Go to the next change of this lane, or the one before; tell whether there is one."""

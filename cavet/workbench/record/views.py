@@ -129,4 +129,5 @@ def strip_view(looking: Looking) -> StripView:
     flags = looking.lanes.flags
     step = max(1, len(flags) // MOST_FLAGS)
     marked = tuple((min(cells - 1, int(flag.t / cell)), flag.is_error, plain(flag.words, 40)) for flag in flags[::step])
-    return StripView(tuple(round(8 * count / most) for count in counts[:cells]), window, marked, end)
+    eighths = tuple(round(8 * count / most) for count in counts[:cells])
+    return StripView(eighths, window, marked, end, int(looking.since / cell))
