@@ -207,6 +207,12 @@ class LinkTape:
         place = self._transfer[number - self.first]
         return record.transfers[place].event if place >= record.transfers.first else 0
 
+    def told(self, number: int, frame: Frame, record: Record) -> bytes:
+        """The bytes by which events tell of a frame: its own, and of one on a bus all that was carried with it."""
+        place = self._transfer[number - self.first]
+        is_whole = isinstance(self.tongue, BusSpoken) and place >= record.transfers.first
+        return record.transfers[place].data if is_whole else frame.data
+
     def client(self, number: int) -> str:
         """Which program it is of; "" where there can be only one."""
         return self._clients[self._client[number - self.first]]

@@ -26,7 +26,7 @@ MAX_BODY = 0xFFFF
 class BusCall(Message, frozen=True, kw_only=True):
     """A transaction that is wanted."""
 
-    NAME = "bus-call"
+    NAME = "transaction"
     number: Annotated[int, Range(0, 0xFFFF)]
     bus: Annotated[int, Range(0, 1)] = I2C
     ten_bit: bool = False

@@ -81,8 +81,7 @@ def _stage(trail: Trail, name: Kind, diagnosis: Diagnosis, point: Point | None) 
     step = trail.steps.get(name)
     lines: tuple[str, ...] = ()
     if name == Kind.CARRIED and step is not None and Kind.FRAMED in trail.steps:
-        sent = sum(len(event.value) for event in trail.steps[Kind.FRAMED].events if isinstance(event.value, bytes))
-        size = counted(sent, "byte")
+        size = counted(sum(len(piece) for data in _framed(trail) for piece in _on_wires(data, point) or [data]), "byte")
         lines = (size, _passed_on(trail)) if trail.passed is not None else (size,)
     elif step is not None:
         lines = _stage_lines(trail, step, name, point)
@@ -106,8 +105,8 @@ def _stage_lines(trail: Trail, step: Step, name: Kind, point: Point | None) -> t
     moved = trail.reached(name) if name == Kind.MOVED else None
     events = [moved] if moved is not None else step.events
     if len(events) == 1:
-        return tuple(told(events[0], name, point).split("\n"))
-    lines = [told(event, name, point).split("\n") for event in events]
+        return tuple(told(trail, events[0], name, point).split("\n"))
+    lines = [told(trail, event, name, point).split("\n") for event in events]
     return tuple(line[-1] if name == Kind.TAKEN else " ".join(line) for line in lines)
 
 
@@ -130,6 +129,17 @@ def _next_delay(trail: Trail, name: Kind) -> str:
     return ""
 
 
+def _framed(trail: Trail) -> list[bytes]:
+    """The bytes that were made for it."""
+    step = trail.steps.get(Kind.FRAMED)
+    return [event.value for event in step.events if isinstance(event.value, bytes)] if step is not None else []
+
+
+def _on_wires(data: bytes, point: Point | None) -> list[bytes]:
+    """What of a host's calls on a bus is on its wires; nothing for other bytes."""
+    return [on_wires(call) for call in read_calls(data)] if isinstance(point, DevicePoint) else []
+
+
 def _value_words(value: object) -> str:
     """What a register holds, in hex."""
     if isinstance(value, bytes):
@@ -137,18 +147,18 @@ def _value_words(value: object) -> str:
     return f"0x{value:02X}" if isinstance(value, int) and not isinstance(value, bool) else ""
 
 
-def told(event: Event, stage: Kind, point: Point | None) -> str:
-    """A few words, in one or two lines, on how a stage was reached."""
+def told(trail: Trail, event: Event, stage: Kind, point: Point | None) -> str:
+    """A few words, in one or two lines, on how a stage of a trail was reached."""
     value = event.value
     if stage == Kind.ASKED and point is not None:
         return _as_asked(point, value)
     if isinstance(value, bytes) and stage in (Kind.FRAMED, Kind.CARRIED):
         if event.board == BROKER or isinstance(point, TopicPoint):
             return published(value) or as_written(value)
-        calls = read_calls(value) if isinstance(point, DevicePoint) else []
-        return "\n".join(hex_pairs(on_wires(call)) for call in calls) or as_written(value)
+        return "\n".join(map(hex_pairs, _on_wires(value, point))) or as_written(value)
     if stage == Kind.CARRIED and not isinstance(value, bytes):
-        return event.note or f"up to byte {value}"
+        is_on_bus = any(_on_wires(data, point) for data in _framed(trail))
+        return event.note or ("" if is_on_bus else f"up to byte {value}")
     if stage == Kind.TAKEN:
         return f"{event.subject}\n{plain(event.note)}"
     if stage == Kind.DRIVEN:

@@ -3,9 +3,13 @@
 import asyncio
 import unittest
 
+from cavet.bench import Tape
+from cavet.hosts import PointKind
 from cavet.record import Kind
 from cavet.workbench import Desk
 from cavet.workbench.drawing.sheet import laid
+from cavet.workbench.frames.fate import trail_of
+from cavet.workbench.frames.reading import Reading
 from cavet.workbench.screens.sheets import point_sheet, trail_sheet
 from cavet.workbench.trail_views import trails_view
 from tests.bench.test_buses import in_fast_time
@@ -21,7 +25,7 @@ SEEN = {
     "relay_101": ("ROUT:CLOS", "closed at relay_101"),
     "lamp": ("publish", "lamp/set"),
     "post_1": ("mask", "sum"),
-    "yard_1": ("44", "register", "address"),
+    "yard_1": ("44", "register", "address", "carried 3 bytes"),
     "banner": ("transfer", "data"),
 }
 """What stands on a trail's sheet, where that says something that others do not."""
@@ -44,8 +48,9 @@ class Frames(unittest.TestCase):
             desk.standings.follow()
             sheets = {}
             for trail in list(desk.standings.trails.all.values()):
-                sheets[trail.root.subject] = text_of(trail_sheet(desk, trail))
-                self.assertTrue(trails_view(desk, desk.points[0], trail.number).current)
+                stages = trails_view(desk, desk.points[0], trail.number).current.stages
+                carried = " ".join(stages[2].lines)
+                sheets[trail.root.subject] = f"{text_of(trail_sheet(desk, trail))}\ncarried {carried}"
             return sheets, [text_of(point_sheet(desk, point)) for point in desk.points]
 
         sheets, points = in_fast_time(story, boards=None)
@@ -55,6 +60,32 @@ class Frames(unittest.TestCase):
                 self.assertIn("the frame", sheets[name])
                 for word in SEEN.get(name, ()):
                     self.assertIn(word, sheets[name])
+
+    def test_from_each_output_of_the_demo_to_its_frame_and_back(self):
+        """In memory hosts at a broker have no names of their own, by which one could tell them from a board."""
+
+        async def story(bench, standings):
+            record, wrong = bench.record, []
+            reading = Reading(Tape(bench.setup, record), record)
+            for point in bench.setup.points.values():
+                if not point.kind.is_output:
+                    continue
+                value = WISHES.get(point.name, point.high if point.kind is PointKind.LEVEL else True)
+                value = 50.0 if point.kind in (PointKind.BRIDGE, PointKind.PULSE) else value
+                number = bench.ask(point, value, by="test")
+                await asyncio.sleep(0.4)
+                standings.follow()
+                framed = standings.trails.all[number].steps[Kind.FRAMED].events[0]
+                reading.choose(bench.setup.hosts[point.board].link)
+                reading.follow(bench.clock.now(), 100)
+                reading.find(framed.value, framed.t, 100)
+                placed, frame = reading.placed, reading.frame
+                trail = trail_of(standings, record, reading.on, placed.number, frame, framed.board)
+                if not placed.above or trail is not standings.trails.all[number] or placed.begin < framed.t - 1e-6:
+                    wrong.append((point.name, placed.name, placed.above, trail and trail.point))
+            return wrong
+
+        self.assertEqual([], in_fast_time(story, boards=None))
 
     def test_what_a_program_from_outside_has_sent(self):
         async def story(bench, standings):

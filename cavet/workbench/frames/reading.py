@@ -36,10 +36,11 @@ Match = Callable[[Placed, "Frame | None"], bool]
 
 
 class Awaited(NamedTuple):
-    """A frame that is looked for: its bytes are in `data`, it begins before `until`; up to frame `upto` none was it.
-    Where the cursor stood `at` that, it goes there."""
+    """A frame of the host that is looked for: its bytes are in `data`, it begins between `since` and `until`; up to
+    frame `upto` none was it. Where the cursor stood `at` that, it goes there."""
 
     data: bytes
+    since: float
     until: float
     upto: int
     at: tuple[str, int, bool]
@@ -93,11 +94,13 @@ class Reading:
         self._look_for_awaited(cells)
 
     def find(self, data: bytes, t: float, cells: int) -> None:
-        """Go to the frame that was said at a time, now or once its line has carried it; its bytes are in `data`."""
-        begin = max(self.on.first, self.on.nearest(t - JUST_BEFORE))
+        """Go to the frame that the host has said at a time, now or once its line has carried it; its bytes are in
+        `data`."""
+        since = t - JUST_BEFORE
+        begin = max(self.on.first, self.on.nearest(since))
         self.go_to(begin, cells)
         until = t + SOON_SECONDS + LONGEST_ANSWER * self.on.byte_seconds
-        self._awaited = Awaited(data, until, begin - 2, (self.link, begin, False))
+        self._awaited = Awaited(data, since, until, begin - 2, (self.link, begin, False))
         self._look_for_awaited(cells)
 
     def _look_for_awaited(self, cells: int) -> None:
@@ -109,8 +112,8 @@ class Reading:
             placed = self.on.placed(number)
             if placed.begin > awaited.until:
                 return
-            frame = self.tape.frame(placed)
-            if frame is not None and frame.data in awaited.data:
+            frame = self.tape.frame(placed) if placed.above and placed.begin >= awaited.since and placed.size else None
+            if frame is not None and self.on.told(number, frame, self._record) in awaited.data:
                 self.go_to(number, cells)
                 return
         self._awaited = awaited._replace(upto=len(self.on))

@@ -203,9 +203,7 @@ def _fate(desk: Desk, reading: Reading, placed: Placed, board: str) -> Pieces:
     frame = reading.tape.frame(placed)
     if frame is None or not placed.above:
         return ()
-    record = desk.bench.record
-    event = fate.event_of(record, board, frame, reading.on.event_at(placed.number, record))
-    trail = fate.trail_of(desk.standings, record, event) if event is not None else None
+    trail = fate.trail_of(desk.standings, desk.bench.record, reading.on, placed.number, frame, board)
     return fate.fate_of(desk.standings, trail) if trail is not None else ()
 
 

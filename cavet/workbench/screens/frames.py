@@ -214,9 +214,8 @@ class FramesScreen(FramesActing):
         link = self._link
         if placed is None or frame is None or link is None:
             return None
-        record = self._desk.bench.record
-        event = fate.event_of(record, link.board, frame, self.reading.on.event_at(placed.number, record))
-        return fate.trail_of(self._desk.standings, record, event) if event is not None else None
+        desk, on = self._desk, self.reading.on
+        return fate.trail_of(desk.standings, desk.bench.record, on, placed.number, frame, link.board)
 
     def action_trail(self) -> None:
         """Go to the trail of the frame under the cursor, on Drive."""

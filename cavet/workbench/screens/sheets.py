@@ -91,7 +91,7 @@ def _stage_lines(trail: Trail, stage: Kind, diagnosis: Diagnosis, point: Point |
             [
                 *begin,
                 (f"{_since(trail, event):>9}  ", HEATHER),
-                (trail_views.told(event, stage, point).replace("\n", ", "), ink),
+                (trail_views.told(trail, event, stage, point).replace("\n", ", "), ink),
             ]
         )
     return lines
