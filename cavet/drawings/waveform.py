@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from math import floor
+
 from cavet.drawings.canvas import HAIR, PAPER, QUIET, Canvas, Ink
 from cavet.drawings.vector import Area, Drawing, Shape, Stroke, Words
 from cavet.protocols.levels import Trace, Waveform
@@ -17,6 +19,8 @@ TRACE_PIXELS = 44.0
 SWING = 24.0
 UNKNOWN_AT = 0.5
 SMALL = 11.0
+HAIRSBREADTH = 1e-6
+"""Of a cell: what lies in the middle of two goes to the same one of them everywhere."""
 
 
 def draw_levels(wave: Waveform, width: int, ink: Ink, *, first: float = 0.0, bit: int | None = None) -> Canvas:
@@ -30,7 +34,7 @@ def draw_levels(wave: Waveform, width: int, ink: Ink, *, first: float = 0.0, bit
     y = 2 * len(wave.traces)
     for stretch in wave.stretches:
         middle = NAME_CELLS + ((stretch.begin + stretch.end) / 2 - first) / cell
-        x = round(middle - len(stretch.text) / 2)
+        x = floor(middle - len(stretch.text) / 2 + 0.5 + HAIRSBREADTH)
         if x < NAME_CELLS or x + len(stretch.text) > width:
             continue
         here = bit is not None and stretch.bit == bit

@@ -182,13 +182,15 @@ def spi(out: bytes, rate: float, *, mode: int = 0, lowest_first: bool = False, b
     t += period / 2
     for place in range(len(out)):
         for number in range(8):
+            begin = t if late else t - period / 2
             for pen, (_, data) in zip(pens, ways, strict=True):
-                pen.to(t if late else t - period / 2, data[place] >> 7 - number & 1)
+                pen.to(begin, data[place] >> 7 - number & 1)
             clock.to(t, 1 - idle)
             clock.to(t + period / 2, idle)
             level = out[place] >> 7 - number & 1
             counted = number if lowest_first else 7 - number
-            stretches.append(Stretch(t, t + period, str(level), f"bit {counted} of byte {place}", 8 * place + number))
+            told = f"bit {counted} of byte {place}"
+            stretches.append(Stretch(begin, begin + period, str(level), told, 8 * place + number))
             t += period
     for pen in pens:
         pen.to(t + period / 2, None)

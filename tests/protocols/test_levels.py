@@ -1,10 +1,13 @@
 """Frames as levels: the edges where they belong, read back as a receiver would."""
 
 import unittest
+from itertools import pairwise
 
 from hypothesis import given
 from hypothesis import strategies as some
 
+from cavet.drawings.canvas import PAPER
+from cavet.drawings.waveform import draw_levels
 from cavet.protocols import levels
 from cavet.protocols.i2c import Mark, Octet, read_marks
 
@@ -88,6 +91,13 @@ class Spi(unittest.TestCase):
         for line, expected in ((out, data), (back, data[::-1])):
             bits = [line.at(t - just_before) for t in sampled]
             self.assertEqual(int("".join(map(str, bits)), 2), int.from_bytes(expected, "big"))
+
+    def test_bits_are_named_at_even_distances_from_wherever_it_is_seen(self):
+        wave = levels.spi(b"\x00\xff\x5a", 1_000_000, back=b"123")
+        for first in range(40):
+            line = draw_levels(wave, 90, PAPER, first=first / 4 * wave.period).text().splitlines()[-1]
+            at = [x for x, sign in enumerate(line) if sign in "01"]
+            self.assertEqual({4}, {after - before for before, after in pairwise(at)}, first)
 
     def test_the_clock_runs_only_while_the_device_is_selected(self):
         wave = levels.spi(b"\x9f", 1_000_000)

@@ -8,8 +8,10 @@ from cavet.hosts import PointKind
 from cavet.record import Kind
 from cavet.workbench import Desk
 from cavet.workbench.drawing.sheet import laid
+from cavet.workbench.frames.editing import Editing
 from cavet.workbench.frames.fate import trail_of
 from cavet.workbench.frames.reading import Reading
+from cavet.workbench.frames.views import under_view
 from cavet.workbench.screens.sheets import point_sheet, trail_sheet
 from cavet.workbench.trail_views import trails_view
 from tests.bench.test_buses import in_fast_time
@@ -86,6 +88,32 @@ class Frames(unittest.TestCase):
             return wrong
 
         self.assertEqual([], in_fast_time(story, boards=None))
+
+    def test_a_transfer_over_spi_is_drawn_at_its_clock_with_what_came_in(self):
+        async def story(bench, standings):
+            desk = Desk(bench, lambda act: act(), standings=standings)
+            asked = bench.ask(bench.point("banner"), "Hi", by="test")
+            await asyncio.sleep(0.4)
+            standings.follow()
+            framed = standings.trails.all[asked].steps[Kind.FRAMED].events[0]
+            reading = Reading(Tape(bench.setup, bench.record), bench.record)
+            reading.choose("mast")
+            reading.follow(bench.clock.now(), 100)
+            reading.find(framed.value, framed.t, 100)
+            placed, frame = reading.placed, reading.frame
+            back = reading.tape.frame(reading.on.placed(placed.partner))
+            editing = Editing(reading.on.tongue, frame, placed.side)
+            view = under_view(desk, reading, editing, None, active=True, with_wave=True)
+            return frame.data, back.data, view
+
+        data, back, view = in_fast_time(story, boards=None)
+        self.assertEqual(["CS", "SCLK", "MOSI", "MISO"], [trace.name for trace in view.wave.traces])
+        self.assertEqual(1e-6, view.wave.period)
+        self.assertEqual(0.0, view.wave_from, "it begins where the device is selected")
+        middles = [(each.begin + each.end) / 2 for each in view.wave.stretches if each.bit is not None]
+        for trace, said in zip(view.wave.traces[2:], (data, back), strict=True):
+            bits = "".join(str(trace.at(t)) for t in middles)
+            self.assertEqual(f"{int.from_bytes(said):0{8 * len(said)}b}", bits, trace.name)
 
     def test_what_a_program_from_outside_has_sent(self):
         async def story(bench, standings):

@@ -175,9 +175,9 @@ class Editing:
 
 
 def _first_value(fields: list[Field]) -> int:
-    """The field that says what is wanted: the last that is a value of its own."""
+    """The field that says what is wanted: the last that is a value of its own; of several of one name the first."""
     places = [place for place, field in enumerate(fields) if field.role is Role.VALUE and field.spans]
-    return places[-1] if places else 0
+    return next((place for place in places if fields[place].name == fields[places[-1]].name), 0)
 
 
 def _needed(form: type, message: object) -> dict[str, str]:

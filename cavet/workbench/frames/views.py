@@ -11,6 +11,7 @@ from cavet.drawings.canvas import ASKED, CORAL, PAPER, QUIET
 from cavet.drawings.ruler import RulerView, value_words
 from cavet.protocols import Field, Role, Side, bits_of, means, spi
 from cavet.protocols import levels as lines
+from cavet.protocols.buses import read_calls
 from cavet.protocols.i2c import BusFrame
 from cavet.units import show, show_duration
 from cavet.wording import counted, hex_pairs, plain
@@ -217,8 +218,7 @@ def _wave(desk: Desk, reading: Reading, editing: Editing) -> tuple[lines.Wavefor
     if isinstance(frame, BusFrame):
         return _bus_wave(desk, link, frame)
     if isinstance(frame.message, spi.Transfer):
-        mode = frame.message.mode
-        return lines.spi(data, SPI_RATE, mode=mode), f"SPI, mode {mode}, drawn at 1 MHz"
+        return _spi_wave(desk, reading, frame.message, data)
     if link.kind != "serial":
         return None, ""
     settings = link.settings
@@ -227,6 +227,17 @@ def _wave(desk: Desk, reading: Reading, editing: Editing) -> tuple[lines.Wavefor
     byte = data[place] if place < len(data) else 0
     bits = " ".join(str(byte >> number & 1) for number in range(settings.data_bits))
     return wave, f"{byte:02X} = start · {bits} · stop, least bit first"
+
+
+def _spi_wave(desk: Desk, reading: Reading, message: spi.Transfer, data: bytes) -> tuple[lines.Waveform, str]:
+    """A transfer at its clock, with what came in meanwhile, where that is known by now."""
+    placed, on, frame = reading.placed, reading.on, reading.frame
+    calls = read_calls(on.told(placed.number, frame, desk.bench.record)) if placed and frame else []
+    rate = next((call.rate for call in calls if call.rate), SPI_RATE)
+    answer = reading.tape.frame(on.placed(placed.partner)) if placed and placed.partner >= on.first else None
+    back = answer.data if answer is not None and len(answer.data) == len(data) else None
+    wave = lines.spi(data, rate, mode=message.mode, lowest_first=message.order == "lsb", back=back)
+    return wave, f"SPI, mode {message.mode}, at {show(rate / 1e6)} MHz"
 
 
 def _bus_wave(desk: Desk, link: LinkSetup, frame: BusFrame) -> tuple[lines.Waveform, str]:
