@@ -32,10 +32,11 @@ from cavet.bench import LoopThread
 from cavet.checks import Ended, run_program
 from cavet.demo import find_bench
 from cavet.library.blocking import Bench, open
-from cavet.library.codec import Decoded, as_text, side_named
+from cavet.library.codec import Decoded, side_named
 from cavet.library.core import Value
 from cavet.library.errors import Refused, TooLate, Unconfirmed
 from cavet.library.trails import ENDINGS
+from cavet.protocols import as_text
 from cavet.wording import WrongError, digits, listed
 
 NEAR = 0.01

@@ -6,7 +6,19 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from cavet.protocols import Codec, Field, Frame, Side, as_fields, codec, find_form, read_message, read_whole, ruler
+from cavet.protocols import (
+    Codec,
+    Field,
+    Frame,
+    Side,
+    as_fields,
+    as_text,
+    codec,
+    find_form,
+    read_message,
+    read_whole,
+    ruler,
+)
 from cavet.wording import WrongError, listed
 
 
@@ -76,25 +88,6 @@ def encode(protocol: str, message: str, *, response: bool = False, **fields: Any
     form = find_form(chosen, message, list(fields), response)
     given = {name: as_text(value) for name, value in fields.items()}
     return chosen.encode(read_message(form, given, chosen.unused))
-
-
-def as_text(value: Any) -> str:
-    """Write a field's value as a person does on the command line."""
-    if isinstance(value, bool):
-        return "on" if value else "off"
-    if isinstance(value, bytes | bytearray):
-        return value.hex()
-    if isinstance(value, dict):
-        return ",".join(f"{name}:{as_text(item)}" for name, item in value.items())
-    if isinstance(value, list | tuple):
-        groups = any(isinstance(item, list) for item in value)
-        return ("/" if groups else ",").join(_item(item) for item in value)
-    return str(value)
-
-
-def _item(value: Any) -> str:
-    """An item of a list: a tuple is a pair, written with a colon."""
-    return ":".join(as_text(part) for part in value) if isinstance(value, tuple) else as_text(value)
 
 
 def decode(protocol: str, data: bytes, *, side: str = "host") -> list[Decoded]:

@@ -7,9 +7,9 @@ from typing import Any
 
 from cavet import bench as benches
 from cavet.bench import RunningBench, Spoiling, find_host
-from cavet.library.codec import Decoded, as_text
+from cavet.library.codec import Decoded
 from cavet.library.frames import decoded
-from cavet.protocols import Side
+from cavet.protocols import Side, as_text
 from cavet.units import finite
 from cavet.wording import UnreachableError, digits
 

@@ -4,6 +4,7 @@ from cavet.protocols._answers import is_answer, is_answered, refusal
 from cavet.protocols._codec import PROTOCOLS, Codec, Decoder, Side, codec, read_all
 from cavet.protocols._form import (
     as_fields,
+    as_text,
     describe,
     find_form,
     fitting_forms,
@@ -11,6 +12,7 @@ from cavet.protocols._form import (
     read_bytes,
     read_message,
     summary,
+    write_message,
 )
 from cavet.protocols._frame import Field, Frame, Role, Span, Unreadable, UnreadTail
 from cavet.protocols._message import FieldError, Message, Range, Words, Written, as_found, words_of
@@ -34,6 +36,7 @@ __all__ = [
     "Written",
     "as_fields",
     "as_found",
+    "as_text",
     "bits_of",
     "codec",
     "describe",
@@ -54,4 +57,5 @@ __all__ = [
     "summary",
     "with_bits",
     "words_of",
+    "write_message",
 ]

@@ -58,6 +58,43 @@ def read_message(form: type[Message], given: Mapping[str, str], unused: frozense
     return form(**values)
 
 
+def write_message(form: type[Message], message: Message) -> dict[str, str]:
+    """Give the fields of a message as a person writes them, so that `read_message` makes it again; those that stand at
+    their defaults are left out."""
+    texts = {}
+    for field in msgspec.structs.fields(form):
+        value = getattr(message, field.name)
+        if value is not None and (field.required or value != field.default):
+            texts[field.name] = _write(field_notes(form)[field.name][1], value)
+    return texts
+
+
+def _write(notes: tuple[Any, ...], value: Any) -> str:
+    writers = [note for note in notes if isinstance(note, Written)]
+    if writers and writers[0].write is not None:
+        return writers[0].write(value)
+    return f"@{value}" if isinstance(value, str) and value.startswith("@") else as_text(value)
+
+
+def as_text(value: Any) -> str:
+    """Write a field's value as a person does on the command line: numbers, switches, bytes, lists of them. A tuple in a
+    list is a pair, a list in a list a group."""
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if isinstance(value, bytes | bytearray):
+        return value.hex()
+    if isinstance(value, dict):
+        return ",".join(f"{name}:{as_text(item)}" for name, item in value.items())
+    if isinstance(value, list | tuple):
+        groups = any(isinstance(item, list) for item in value)
+        return ("/" if groups else ",").join(_item(item) for item in value)
+    return str(value)
+
+
+def _item(value: Any) -> str:
+    return ":".join(as_text(part) for part in value) if isinstance(value, tuple) else as_text(value)
+
+
 def _read(place: str, bare: Any, notes: tuple[Any, ...], text: str) -> Any:
     expected = kind(bare, notes)
     bare = _without_none(bare)

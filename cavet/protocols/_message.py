@@ -39,6 +39,8 @@ class Written(msgspec.Struct, frozen=True):
     """Takes the place, for its error, and the text."""
     show: Callable[[Any], Any] | None = None
     """Gives it as JSON has it, where that is not the plain way."""
+    write: Callable[[Any], str] | None = None
+    """Gives the text that `read` takes, where that is not the plain way."""
 
 
 class AsText(msgspec.Struct, frozen=True):
@@ -58,6 +60,10 @@ class Message(msgspec.Struct, frozen=True, kw_only=True):
             size = value if type(value) is int else _size(value)
             if size < low or size > high:
                 raise FieldError(f"{self.NAME}.{name}", found=_shown(value), expected=_wanted(value, low, high))
+
+    def to_send(self, data: bytes) -> Message:
+        """Of a message that was read from these bytes: the one that says the same again. Raises `FieldError`."""
+        return self
 
 
 @functools.cache

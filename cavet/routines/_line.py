@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+import msgspec
+
 from cavet.routines import _tree as tree
 from cavet.routines._mistakes import MistakeError
 from cavet.routines._values import ValueParser
@@ -82,17 +84,25 @@ class LineParser(ValueParser):
 
     def _fields(self) -> dict[str, Any]:
         fields: dict[str, Any] = {}
-        while self.next.kind == "name" and self.next.text not in ("answered", "within"):
-            name, at = self._dashed("a field"), self.last.at
+        behind = None
+        while behind or (self.next.kind == "name" and self.next.text not in ("answered", "within")):
+            name, at = behind or self._dashed("a field"), self.last.at
             if name in fields:
                 raise MistakeError(at, found=name, expected="each field once")
-            if self.next.kind == "text":
-                fields[name] = self.text()
-            elif self.next.kind == "name":
-                fields[name] = self._dashed("its value")
-            else:
-                fields[name] = self.value()
+            fields[name], behind = self._field_value()
         return fields
+
+    def _field_value(self) -> tuple[Any, str | None]:
+        """A field's value; and the name of the next one where that was taken for the number's unit: `register 0 count
+        4`."""
+        if self.next.kind == "text":
+            return self.text(), None
+        if self.next.kind == "name":
+            return self._dashed("its value"), None
+        value = self.value()
+        if isinstance(value, tree.Number) and value.unit and self.next.kind in ("number", "text"):
+            return msgspec.structs.replace(value, unit=None), value.unit
+        return value, None
 
     def _wait(self) -> dict[str, Any]:
         if not self.accept("until"):

@@ -125,6 +125,7 @@ class Data(Rack):
             ("SOUR1:VOLT (@1)", -178), ("SOUR1:VOLT (1)", -178), ("SOUR1:VOLT 1 parsec", -131),
             ("SOUR1:VOLT 1E99999", -123),
             ("OUTP1 FOO", -224), ("OUTP1 1 V", -138), ("OUTP1", -109), ("ROUT:CLOS (@109)", -222),
+            ("ROUT:CLOS (@1!1)", -171), ("ROUT:CLOS (@card1(1))", -171), ("SOUR1:VOLT (@1!1)", -178),
             ("ROUT:CLOS (@100:101)", -222), ("ROUT:CLOS 101", -128), ("ROUT:CLOS ALL", -148), ("ROUT:CLOS", -109),
             ("ROUT:OPEN:ALL 1", -108), ("*ESE 256", -222), ("*ESE -1", -222), ("*ESE", -109), ("*ESE ON", -148),
             ("*CLS 1", -108), ("STAT:OPER:ENAB 65536", -222), ("STAT:PRES 1", -108), ("SOUR1:VOLT 1,,2", -102),

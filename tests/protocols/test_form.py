@@ -2,8 +2,26 @@
 
 import unittest
 
-from cavet.protocols import FieldError, Side, as_fields, codec, describe, find_form, firmata, read_message
+import hypothesis
+from hypothesis import strategies as some
+
+from cavet.protocols import (
+    FieldError,
+    Side,
+    as_fields,
+    codec,
+    describe,
+    find_form,
+    firmata,
+    mqtt,
+    read_message,
+    read_whole,
+    write_message,
+)
 from cavet.wording import WrongError
+from tests.protocols.firmata import cases as of_firmata
+from tests.protocols.modbus import cases as of_modbus
+from tests.protocols.test_ruler import MESSAGES, made
 
 FIRMATA = codec("firmata")
 
@@ -99,6 +117,60 @@ class Forms(unittest.TestCase):
         ):
             with self.assertRaises(FieldError):
                 make()
+
+
+SCPI = (
+    "*IDN?", "SOUR1:VOLT 5 V", ":SOUR:VOLT 1.50E+3 mV", "DATA #13abc", "DATA 1,#13a;\n", "ROUT:CLOS (@101,105:107)",
+    "DISP:TEXT \"a;b,\"\"c\"", "DISP:TEXT 'x'", "OUTP ON", "VAL #HFF,#B101,#Q17", "FUNC (1+2)", "DATA? (@1!2),MAX",
+    "ROUT:CLOS (@1!2:3!4,card1(1:3, 7),'main, left')",
+)  # fmt: skip
+PACKETS = (
+    "82 08 00 01 00 03 61 2C 62 01",  # a filter with a comma
+    "82 0A 00 01 00 05 61 3A 31 3A 32 02",  # one that looks as if it had its options behind it
+    "A2 0A 00 01 00 03 61 2C 62 00 01 63",
+    "30 05 00 01 40 40 FF",  # a topic that is an @
+    "10 0C 00 04 4D 51 54 54 04 02 00 3C 00 00",
+)
+
+
+class WrittenAgain(unittest.TestCase):
+    """What was read is written so that the same is read from it: for saying a frame again."""
+
+    def said_again(self, protocol, side, data):
+        chosen = codec(protocol)
+        for frame in read_whole(chosen, data, side):
+            sent = frame.message.to_send(frame.data)
+            form = chosen.forms(side)[sent.NAME]
+            given = write_message(form, sent) | ({"transaction": "1"} if protocol == "modbus-tcp" else {})
+            yield frame.data, chosen.encode(read_message(form, given, chosen.unused))
+
+    def test_every_message_comes_out_the_same(self):
+        cases = [
+            (protocol, side, made(protocol, side, name, fields)[1].data) for protocol, side, name, fields in MESSAGES
+        ]
+        cases += [("firmata", side, bytes.fromhex(data)) for _, side, _, data in of_firmata.CASES]
+        for _, side, _, data in of_modbus.UNITS:
+            unit = bytes.fromhex(data)
+            cases.append(("modbus-tcp", side, bytes((0, 1, 0, 0, 0, len(unit) + 1, 7)) + unit))
+        cases += [("scpi", Side.HOST, f"{line}\n".encode()) for line in SCPI]
+        cases += [("mqtt", Side.HOST, bytes.fromhex(packet)) for packet in PACKETS]
+        for protocol, side, data in cases:
+            with self.subTest(protocol, data=data):
+                for was, again in self.said_again(protocol, side, data):
+                    start = 2 if protocol == "modbus-tcp" else 0
+                    self.assertEqual(was[start:], again[start:])
+
+    def test_a_unit_that_followed_another_has_its_whole_path(self):
+        again = [
+            again for _, again in self.said_again("scpi", Side.HOST, b"SOUR2:VOLT 1;CURR 2;*OPC?;:OUTP ON;STAT?\n")
+        ]
+        self.assertEqual([b"SOUR2:VOLT 1\n", b"SOUR2:CURR 2\n", b"*OPC?\n", b":OUTP ON\n", b"STAT?\n"], again)
+
+    @hypothesis.given(some.lists(some.tuples(some.text("a/,:1", min_size=1), some.integers(0, 2)), min_size=1))
+    def test_filters_of_any_letters(self, wanted):
+        filters = tuple(mqtt.Filter(name, options) for name, options in wanted)
+        form = codec("mqtt").forms(Side.HOST)["subscribe"]
+        self.assertEqual(filters, read_message(form, write_message(form, form(packet_id=1, filters=filters))).filters)
 
 
 if __name__ == "__main__":

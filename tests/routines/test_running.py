@@ -184,6 +184,15 @@ class Steps(unittest.TestCase):
         self.assertEqual((ran.end.result, ran.end.line), ("failed", 6))
         self.assertIn("found exception", ran.end.why)
 
+    def test_the_name_of_a_field_behind_a_number_is_no_unit_and_bytes_are_no_number(self):
+        ran = run("""
+            routine a
+                send mast write-read address 34 register 0 count 2 answered by read within 1 s
+                send mast write address 34 register 2 data "01" answered by acknowledged within 1 s
+                send gatehouse sampling-interval interval 40 ms
+        """)
+        self.assertEqual("done", ran.end.result, ran.end.why)
+
     def test_faults_and_defects_and_what_a_hand_does(self):
         ran = run("""
             routine a

@@ -1,17 +1,22 @@
 """What was sent, taken apart on the sheets: for every protocol that the demo speaks, and for programs from outside."""
 
 import asyncio
+import shlex
 import unittest
 
 from cavet.bench import Tape
 from cavet.hosts import PointKind
+from cavet.protocols import Side
 from cavet.record import Kind
+from cavet.routines import routine_text
 from cavet.workbench import Desk
 from cavet.workbench.drawing.sheet import laid
 from cavet.workbench.frames.editing import Editing
 from cavet.workbench.frames.fate import trail_of
 from cavet.workbench.frames.reading import Reading
+from cavet.workbench.frames.sentence import Sentence
 from cavet.workbench.frames.views import under_view
+from cavet.workbench.frames.ways import command_line, fields_of, routine_line
 from cavet.workbench.screens.sheets import point_sheet, trail_sheet
 from cavet.workbench.trail_views import trails_view
 from tests.bench.test_buses import in_fast_time
@@ -88,6 +93,42 @@ class Frames(unittest.TestCase):
             return wrong
 
         self.assertEqual([], in_fast_time(story, boards=None))
+
+    def test_each_frame_of_the_hosts_is_said_again_in_blanks_by_a_command_and_by_a_step(self):
+        async def story(bench, standings):
+            for point in bench.setup.points.values():
+                if point.kind.is_output:
+                    value = 50.0 if point.kind in (PointKind.BRIDGE, PointKind.PULSE, PointKind.LEVEL) else True
+                    bench.ask(point, WISHES.get(point.name, value), by="test")
+                    await asyncio.sleep(0.02)
+            await asyncio.sleep(2)
+            reading = Reading(Tape(bench.setup, bench.record), bench.record)
+            reading.follow(bench.clock.now(), 100)
+            seen, wrong = set(), []
+            for link, tape in reading.tape.links.items():
+                sentence = Sentence(tape.tongue, None, bench.setup.links[link].board)
+                for placed in map(tape.placed, range(tape.first, len(tape))):
+                    frame = reading.tape.frame(placed)
+                    if placed.side is not Side.HOST or (link, frame.data) in seen:
+                        continue
+                    seen.add((link, frame.data))
+                    name, fields = fields_of(tape.tongue, frame)
+                    sentence.begin_with(name, fields)
+                    _, _, _, _, _, *words = shlex.split(command_line("demo", link, sentence))
+                    shell = tape.tongue.made(name, dict(word.split("=", 1) for word in words))
+                    step = routine_line(link, name, sentence.given())
+                    try:
+                        routine_text(f"routine a\n    {step}\n", "a.routine", bench.setup)
+                    except ExceptionGroup as mistakes:
+                        wrong.append((step, mistakes.exceptions))
+                    for data in (sentence.frame().data, tape.tongue.encode(shell)):
+                        if data[2:] != frame.data[2:] or (link != "pumphouse" and data != frame.data):
+                            wrong.append((link, frame.data, data))
+            return {link for link, _ in seen}, wrong
+
+        links, wrong = in_fast_time(story, boards=None)
+        self.assertEqual([], wrong)
+        self.assertLessEqual({"gatehouse", "pumphouse", "switchrack", "signalpost", "mast", "towpath"}, links)
 
     def test_a_transfer_over_spi_is_drawn_at_its_clock_with_what_came_in(self):
         async def story(bench, standings):

@@ -11,7 +11,7 @@ from typing import Annotated, ClassVar
 
 from cavet.protocols._message import FieldError, Message, Range, Words, Written
 from cavet.protocols.firmata._pieces import Number, Octets, Piece, Rest
-from cavet.protocols.firmata._shapes import AbilityLists, I2cBody, read_abilities, read_mapping
+from cavet.protocols.firmata._shapes import AbilityLists, I2cBody, read_abilities, read_mapping, write_mapping
 
 
 class Mode(IntEnum):
@@ -185,7 +185,11 @@ class AnalogMappingResponse(SysexMessage, frozen=True, kw_only=True):
     COMMAND = 0x6A
     LAYOUT = (Rest("channels"),)
 
-    channels: Annotated[bytes, Range(0, 128), Written("channels of the pins, with commas, 127 for none", read_mapping)]
+    channels: Annotated[
+        bytes,
+        Range(0, 128),
+        Written("channels of the pins, with commas, 127 for none", read_mapping, write=write_mapping),
+    ]
 
 
 class CapabilityQuery(SysexMessage, frozen=True, kw_only=True):
@@ -198,6 +202,10 @@ class CapabilityQuery(SysexMessage, frozen=True, kw_only=True):
 def _read_pins(place: str, text: str) -> tuple[tuple[Ability, ...], ...]:
     pins = read_abilities(place, text)
     return tuple(tuple(Ability(mode=mode, resolution=bits) for mode, bits in pin) for pin in pins)
+
+
+def _write_pins(pins: tuple[tuple[Ability, ...], ...]) -> str:
+    return "/".join(",".join(f"{each.mode}:{each.resolution}" for each in pin) for pin in pins)
 
 
 class CapabilityResponse(SysexMessage, frozen=True, kw_only=True):
@@ -213,6 +221,7 @@ class CapabilityResponse(SysexMessage, frozen=True, kw_only=True):
         Written(
             "MODE:RESOLUTION with commas, pins parted by /",
             _read_pins,
+            write=_write_pins,
         ),
     ]
 

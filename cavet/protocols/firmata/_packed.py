@@ -238,7 +238,9 @@ class Positions(msgspec.Struct, frozen=True):
     @classmethod
     def written(cls) -> Written:
         """How a person writes it."""
-        return Written("ENCODER:COUNT with commas", _read_positions, lambda value: [list(pair) for pair in value])
+        return Written(
+            "ENCODER:COUNT with commas", _read_positions, lambda value: [list(pair) for pair in value], _write_positions
+        )
 
     def put(self, message: Any, body: bytearray) -> None:
         for encoder, count in getattr(message, self.name):
@@ -256,6 +258,14 @@ class Positions(msgspec.Struct, frozen=True):
             reader.note_bits("encoder", first, 1, 6, encoder)
             reader.note("count", first + 1, found[-1][1], raw=size, low_first=True)
         reader.fields[self.name] = tuple(found)
+
+
+def _show_positions(positions: tuple[tuple[int, int], ...]) -> list[list[int]]:
+    return [list(pair) for pair in positions]
+
+
+def _write_positions(positions: tuple[tuple[int, int], ...]) -> str:
+    return ",".join(f"{encoder}:{count}" for encoder, count in positions)
 
 
 def _read_positions(place: str, text: str) -> tuple[tuple[int, int], ...]:

@@ -122,6 +122,11 @@ def read_mapping(place: str, text: str) -> bytes:
     return bytes(_small(place, part) for part in text.split(",")) if text else b""
 
 
+def write_mapping(channels: bytes) -> str:
+    """Write channels as `read_mapping` takes them."""
+    return ",".join(map(str, channels))
+
+
 def read_abilities(place: str, text: str) -> list[list[tuple[int, int]]]:
     """Read `0:1,1:1/2:10`: the modes with their resolutions, pins parted by a slash."""
     pins = []

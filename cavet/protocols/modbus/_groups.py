@@ -230,6 +230,16 @@ def read_groups(place: str, text: str) -> tuple[tuple[int, ...], ...]:
     return tuple(read_registers(place, group) for group in text.split("/")) if text else ()
 
 
+def write_groups(groups: tuple[tuple[int, ...], ...]) -> str:
+    """Write groups of registers as `read_groups` takes them."""
+    return "/".join(",".join(map(str, group)) for group in groups)
+
+
+def write_objects(objects: tuple[IdObject, ...]) -> str:
+    """Write objects as `read_objects` takes them."""
+    return ",".join(f"{each.id}:{each.value.hex()}" for each in objects)
+
+
 def read_objects(place: str, text: str) -> tuple[IdObject, ...]:
     """Read objects: `0:@Maker,1:41 42`."""
     objects = []

@@ -31,6 +31,8 @@ from cavet.protocols.modbus._groups import (
     read_groups,
     read_objects,
     read_words,
+    write_groups,
+    write_objects,
 )
 from cavet.protocols.modbus._pieces import (
     Bits,
@@ -41,6 +43,10 @@ from cavet.protocols.modbus._pieces import (
     Registers,
     read_coil,
 )
+
+Groups = Annotated[
+    tuple[tuple[int, ...], ...], Written("registers with commas, groups parted by /", read_groups, write=write_groups)
+]
 
 
 class ReadCoils(ModbusMessage, frozen=True, kw_only=True):
@@ -271,7 +277,7 @@ class ReadFileRecordResponse(ModbusMessage, frozen=True, kw_only=True):
 
     NAME, FUNCTION = "read-file-record", 0x14
     LAYOUT = (ReadRecords(),)
-    values: Annotated[tuple[tuple[int, ...], ...], Written("registers with commas, groups parted by /", read_groups)]
+    values: Groups
 
 
 class WriteFileRecord(ModbusMessage, frozen=True, kw_only=True):
@@ -281,7 +287,7 @@ class WriteFileRecord(ModbusMessage, frozen=True, kw_only=True):
     LAYOUT = (RecordGroups(),)
     file_number: Annotated[tuple[int, ...], Written("file numbers with commas, 1 to 65535", read_words(1, 0xFFFF))]
     record_number: Annotated[tuple[int, ...], Written("record numbers with commas, 0 to 9999", read_words(0, 9999))]
-    values: Annotated[tuple[tuple[int, ...], ...], Written("registers with commas, groups parted by /", read_groups)]
+    values: Groups
 
     def __post_init__(self) -> None:
         sizes = {len(self.file_number), len(self.record_number), len(self.values)}
@@ -372,7 +378,9 @@ class ReadDeviceIdentificationResponse(ModbusMessage, frozen=True, kw_only=True)
     conformity_level: U8 = 0x01
     more_follows: U8 = 0
     next_object_id: U8 = 0
-    objects: Annotated[tuple[Any, ...], Written("ID:@text or ID:hex with commas", read_objects)] = ()
+    objects: Annotated[
+        tuple[Any, ...], Written("ID:@text or ID:hex with commas", read_objects, write=write_objects)
+    ] = ()
 
 
 class ExceptionResponse(ModbusMessage, frozen=True, kw_only=True):

@@ -10,17 +10,28 @@ from typing import Annotated, ClassVar
 
 from cavet.protocols._message import AsText, FieldError, Message, Range, Words, Written
 from cavet.protocols.mqtt import _properties as properties
-from cavet.protocols.mqtt._properties import Properties, read_properties, show_properties
+from cavet.protocols.mqtt._properties import Properties, read_properties, show_properties, write_properties
 from cavet.protocols.mqtt._reasons import ALLOWED, NAMES, RETURN_CODES, SUBACK_CODES, words
-from cavet.protocols.mqtt._topics import Filter, filter_problem, name_problem, read_filters, read_names, show_filters
+from cavet.protocols.mqtt._topics import (
+    Filter,
+    filter_problem,
+    join_list,
+    name_problem,
+    read_filters,
+    read_names,
+    show_filters,
+    write_filters,
+)
 
 U16 = Annotated[int, Range(0, 0xFFFF)]
 Qos = Annotated[int, Range(0, 2)]
 PacketId = Annotated[int, Range(1, 0xFFFF)]
 Payload = Annotated[bytes, AsText()]
-PropertyList = Annotated[Properties, Written("NAME:VALUE with commas", read_properties, show_properties)]
-Filters = Annotated[tuple[Filter, ...], Written("FILTER:QOS with commas", read_filters, show_filters)]
-Names = Annotated[tuple[str, ...], Written("filters with commas", read_names)]
+PropertyList = Annotated[
+    Properties, Written("NAME:VALUE with commas", read_properties, show_properties, write_properties)
+]
+Filters = Annotated[tuple[Filter, ...], Written("FILTER:QOS with commas", read_filters, show_filters, write_filters)]
+Names = Annotated[tuple[str, ...], Written("filters with commas", read_names, write=join_list)]
 
 
 def _read_codes(place: str, text: str) -> tuple[int, ...]:

@@ -22,12 +22,12 @@ from cavet.protocols.mqtt._pieces import (
     put_text,
     put_varint,
 )
+from cavet.protocols.mqtt._topics import join_list, split_list
 from cavet.wording import hex_pairs, listed, nearest, plain
 
 MAX_SHOWN = 60
 _PAIR = re.compile(r"((?:\\[\\=]|[^=])*)=(.*)", re.DOTALL)
 _ESCAPED = re.compile(r"\\([\\=])")
-_COMMA = re.compile(r"(?<!\\),")
 
 WILL: Final = "will"
 PUBLISHES: Final = ("publish", WILL)
@@ -234,7 +234,7 @@ def parted(pair: str) -> tuple[str, str]:
 def read_properties(place: str, text: str) -> Properties:
     """Read `NAME:VALUE,…`, a user property as `user_property:name=value`; a comma in a value is written as `\\,`."""
     found = []
-    for word in [word.replace("\\,", ",") for word in _COMMA.split(text)] if text else []:
+    for word in split_list(text):
         name, colon, value = word.partition(":")
         form = BY_NAME.get(name.strip())
         if not colon or form is None:
@@ -257,6 +257,12 @@ def _read_value(place: str, form: PropertyForm, text: str) -> int | str | bytes:
         return int(text, 0)
     except ValueError as error:
         raise FieldError(place, found=text, expected=f"{form.low} to {_highest(form)}") from error
+
+
+def write_properties(properties: Properties) -> str:
+    """Write properties as `read_properties` takes them."""
+    values = [found.value.hex() if isinstance(found.value, bytes) else found.value for found in properties]
+    return join_list(f"{found.name}:{value}" for found, value in zip(properties, values, strict=True))
 
 
 def show_properties(properties: Properties) -> dict[str, Any]:

@@ -5,6 +5,9 @@ Sources: MQTT 5.0, sections 4.7 and 4.8.2; 3.1.1, section 4.7.
 
 from __future__ import annotations
 
+import re
+from collections.abc import Iterable
+
 import msgspec
 
 from cavet.protocols._message import FieldError
@@ -46,10 +49,23 @@ def filter_problem(text: str, version: int) -> str:
     return ""
 
 
+_COMMA = re.compile(r"(?<!\\),")
+
+
+def split_list(text: str) -> list[str]:
+    """Split what a person writes at its commas; one that is meant itself stands behind a backslash."""
+    return [word.replace("\\,", ",") for word in _COMMA.split(text)] if text else []
+
+
+def join_list(words: Iterable[str]) -> str:
+    """Write words so that `split_list` gives them again."""
+    return ",".join(word.replace(",", "\\,") for word in words)
+
+
 def read_filters(place: str, text: str) -> tuple[Filter, ...]:
     """Read `a/b:1,c/#:2`: after the last colon the QoS or the options byte, 0 where there is none."""
     found = []
-    for word in text.split(",") if text else []:
+    for word in split_list(text):
         name, colon, options = word.rpartition(":")
         if colon and options.removeprefix("0x").isalnum() and _is_number(options):
             found.append(Filter(name, int(options, 0)))
@@ -70,7 +86,12 @@ def _is_number(text: str) -> bool:
 
 def read_names(place: str, text: str) -> tuple[str, ...]:
     """Read filters without options, with commas."""
-    return tuple(text.split(",")) if text else ()
+    return tuple(split_list(text))
+
+
+def write_filters(filters: tuple[Filter, ...]) -> str:
+    """Write filters as `read_filters` takes them."""
+    return join_list(show_filters(filters))
 
 
 def show_filters(filters: tuple[Filter, ...]) -> list[str]:

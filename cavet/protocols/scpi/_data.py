@@ -42,6 +42,13 @@ _SUFFIX = re.compile(r"/?[A-Za-z][A-Za-z0-9]*(?:-?\d)?(?:[./][A-Za-z][A-Za-z0-9]
 _ENCLOSES = re.compile(rb"[\"'#(]")
 _NUMERIC = re.compile(r"[+\-.]?[\d.]")
 _CHANNEL = re.compile(r"\s*(\d{1,9})\s*(?::\s*(\d{1,9})\s*)?")
+_FLAT_LIST = re.compile(rf"{_CHANNEL.pattern}(?:,{_CHANNEL.pattern})*")
+_SPEC = r"\s*\d{1,9}\s*(?:!\s*\d{1,9}\s*)*"
+_RANGE = rf"{_SPEC}(?::{_SPEC})?"
+_ENTRY = rf"(?:{_RANGE}|\s*[A-Za-z]\w*\s*\({_RANGE}(?:,{_RANGE})*\)\s*|\s*(?:\"[^\"]*\"|'[^']*')\s*)"
+_OTHER_LIST = re.compile(rf"{_ENTRY}(?:,{_ENTRY})*")
+"""Lists that can't be told as single numbers: of several dimensions (`1!2`), of a module (`card1(1:3)`), of paths by
+their names. Source: SCPI 1999, volume 1, section 8.3.2."""
 
 
 class Datum(msgspec.Struct, frozen=True):
@@ -156,7 +163,10 @@ def _bracketed(text: str) -> Datum:
         raise FaultError(-171, "a bracket that is not closed")
     if not text.startswith("(@"):
         return Datum("expression", text)
-    return Datum("channels", channels(text[2:-1]))
+    body = text[2:-1]
+    if _OTHER_LIST.fullmatch(body) and not _FLAT_LIST.fullmatch(body):
+        return Datum("expression", text)
+    return Datum("channels", channels(body))
 
 
 def channels(text: str) -> list[int]:

@@ -7,10 +7,11 @@ from typing import Annotated, Any
 
 from cavet.protocols._codec import Side
 from cavet.protocols._message import FieldError, Message, Written
-from cavet.protocols.scpi._data import MAX_WORD, Datum, FaultError, channels, read_datum, split_data
+from cavet.protocols.scpi._data import MAX_WORD, WHITE, Datum, FaultError, read_datum, split_data, strip_white
 
 HEADER = re.compile(r"\*[A-Za-z][A-Za-z0-9_]*|:?[A-Za-z][A-Za-z0-9_]*(?::[A-Za-z][A-Za-z0-9_]*)*")
 _STRING = re.compile(r"\"[^\"]*\"|'[^']*'")
+_BLOCK = re.compile(rb"#([1-9])")
 MAX_BLOCK = 999_999_999
 
 
@@ -18,7 +19,7 @@ def _read_values(place: str, text: str) -> tuple[str, ...]:
     return tuple(piece.decode("latin-1") for piece in split_data(text.encode("latin-1", "replace"))) if text else ()
 
 
-Values = Annotated[tuple[str, ...], Written("program data as written, with commas", _read_values)]
+Values = Annotated[tuple[str, ...], Written("program data as written, with commas", _read_values, write=",".join)]
 
 
 class Response(Message, frozen=True, kw_only=True):
@@ -31,22 +32,21 @@ class Response(Message, frozen=True, kw_only=True):
     channels: str | None = None
 
     def __post_init__(self) -> None:
-        side = Side.BOARD if type(self) is Response else Side.HOST
         for value in self.values:
-            self._check("values", value, lambda found: read_datum(found.encode("latin-1", "replace"), side))
+            self._check("values", value, value)
         if self.channels is not None:
-            self._check("channels", self.channels, channels)
+            self._check("channels", self.channels, f"(@{self.channels})")
         if self.text is not None and (not self.text.isascii() or "\n" in self.text):
             raise FieldError(f"{self.NAME}.text", found=self.text, expected="ASCII without a line feed")
         if self.block is not None and len(self.block) > MAX_BLOCK:
             raise FieldError(f"{self.NAME}.block", found=f"{len(self.block)} bytes", expected=f"at most {MAX_BLOCK}")
         super().__post_init__()
 
-    def _check(self, name: str, value: str, read: Any) -> None:
+    def _check(self, name: str, value: str, data: str) -> None:
         if "\n" in value or ";" in _STRING.sub("", value):
             raise FieldError(f"{self.NAME}.{name}", found=value, expected="no line feed and no semicolon")
         try:
-            read(value)
+            read_datum(data.encode("latin-1", "replace"), Side.BOARD if type(self) is Response else Side.HOST)
         except FaultError as fault:
             raise FieldError(f"{self.NAME}.{name}", found=value, expected=f"program data ({fault})") from fault
 
@@ -75,6 +75,22 @@ class Query(Command, frozen=True, kw_only=True):
     NAME = "query"
 
 
+def _as_written(data: bytes) -> dict[str, Any]:
+    """Program data as fields: in their own words, but for a block at the end that holds what else would end the
+    message."""
+    pieces = [piece.lstrip(WHITE) for piece in split_data(data)] if strip_white(data) else []
+    pieces = [piece if _BLOCK.match(piece) else piece.rstrip(WHITE) for piece in pieces]
+    fields: dict[str, Any] = {}
+    if pieces and (head := _BLOCK.match(pieces[-1])) and re.search(b"[;\n]", pieces[-1]):
+        fields["block"] = pieces.pop()[head.end() + int(head[1]) :]
+    return fields | {"values": tuple(piece.decode("latin-1") for piece in pieces)}
+
+
+def _unended(data: bytes) -> bytes:
+    """A unit without what ends it."""
+    return data[:-1] if data[-1:] in (b";", b"\n") else data
+
+
 class Unit(Message, frozen=True, kw_only=True):
     """A message unit as it was read. `nodes` are the whole path after the header-path rule, upper case, without their
     suffixes; `suffixes` are `None` where none was written, which counts as 1."""
@@ -84,6 +100,19 @@ class Unit(Message, frozen=True, kw_only=True):
     nodes: tuple[str, ...] = ()
     suffixes: tuple[int | None, ...] = ()
     values: tuple[Datum, ...] = ()
+
+    def to_send(self, data: bytes) -> Message:
+        """The command or query by itself, its data as they were written; one that followed from the unit before it has
+        its whole path then."""
+        text = _unended(data).lstrip(WHITE)
+        head = HEADER.match(text.decode("latin-1"))
+        rest = text[head.end() if head else 0 :].removeprefix(b"?")
+        header = self.header
+        if len(header.removeprefix(":").split(":")) < len(self.nodes):
+            pairs = zip(self.nodes, self.suffixes, strict=True)
+            header = ":".join(f"{node}{'' if suffix is None else suffix}" for node, suffix in pairs)
+        form = Query if isinstance(self, QueryUnit) else Command
+        return form(header=header, **_as_written(rest))
 
 
 class QueryUnit(Unit, frozen=True, kw_only=True):
@@ -97,6 +126,10 @@ class ResponseUnit(Message, frozen=True, kw_only=True):
 
     NAME = "response"
     values: tuple[Datum, ...] = ()
+
+    def to_send(self, data: bytes) -> Message:
+        """The response by itself, its data as they were written."""
+        return Response(**_as_written(_unended(data)))
 
 
 def encode(message: Message) -> bytes:

@@ -56,6 +56,10 @@ class FoundTransfer(Message, frozen=True, kw_only=True):
     NAME = "transfer"
     data: bytes = b""
 
+    def to_send(self, data: bytes) -> Message:
+        """The transfer in the mode and order that are usual."""
+        return Transfer(data=self.data)
+
 
 class Chain(Message, frozen=True, kw_only=True):
     """A word for each device of a chain in one transfer: the farthest one's goes out first."""

@@ -5,7 +5,6 @@ from __future__ import annotations
 import msgspec
 
 from cavet.bench import Spoken
-from cavet.library.codec import as_text
 from cavet.protocols import (
     Field,
     Frame,
@@ -17,6 +16,7 @@ from cavet.protocols import (
     read_whole,
     set_right,
     with_bits,
+    write_message,
 )
 from cavet.wording import WrongError, hex_pairs
 
@@ -136,8 +136,11 @@ class Editing:
             return None
         if field.role not in (Role.VALUE, Role.COUNT):
             return None
-        changed = getattr(read_message(form, {**_needed(form, message), field.name: text}), field.name)
-        return self.tongue.encode(msgspec.structs.replace(message, **{field.name: changed}))
+        sent = message.to_send(self.frame.data)
+        given = write_message(form, sent)
+        needed = {each.name: given[each.name] for each in msgspec.structs.fields(form) if each.required}
+        changed = getattr(read_message(form, {**needed, field.name: text}), field.name)
+        return self.tongue.encode(msgspec.structs.replace(sent, **{field.name: changed}))
 
     def _take(self, data: bytes) -> None:
         self._before = [*self._before[-MOST_KEPT:], self.frame.data]
@@ -178,12 +181,3 @@ def _first_value(fields: list[Field]) -> int:
     """The field that says what is wanted: the last that is a value of its own; of several of one name the first."""
     places = [place for place, field in enumerate(fields) if field.role is Role.VALUE and field.spans]
     return next((place for place in places if fields[place].name == fields[places[-1]].name), 0)
-
-
-def _needed(form: type, message: object) -> dict[str, str]:
-    """Texts for the fields that a form must have: their values are replaced."""
-    return {
-        field.name: as_text(getattr(message, field.name, ""))
-        for field in msgspec.structs.fields(form)
-        if field.required
-    }

@@ -8,8 +8,8 @@ from collections.abc import Mapping
 
 import msgspec
 
-from cavet.library.codec import as_text
-from cavet.protocols import Frame, Role, Side, ruler
+from cavet.bench import Spoken
+from cavet.protocols import Frame, Role, Side, ruler, write_message
 from cavet.wording import WrongError
 from cavet.workbench.frames.sentence import Sentence
 
@@ -47,17 +47,13 @@ def ways_of(sentence: Sentence) -> tuple[Way, ...]:
     return (*found, Way("bytes", "bytes of your own"))
 
 
-def fields_of(frame: Frame) -> tuple[str, dict[str, str]]:
-    """A frame's message by its name and its fields, as a person writes them."""
-    message = frame.message
-    fields = {}
-    for field in msgspec.structs.fields(type(message)):
-        value = getattr(message, field.name)
-        if value is not None and value != field.default and field.name not in ("transaction", "packet_id"):
-            fields[field.name] = as_text(value)
-    if getattr(message, "packet_id", None) is not None:
-        fields["packet_id"] = as_text(getattr(message, "packet_id", 0))
-    return message.NAME, fields
+def fields_of(tongue: Spoken, frame: Frame) -> tuple[str, dict[str, str]]:
+    """The message that says a host's frame again, by its name and its fields as a person writes them; each time it is
+    said it has a transaction's number of its own. Raises `FieldError` where none does."""
+    message = frame.message.to_send(frame.data)
+    form = tongue.forms(Side.HOST).get(message.NAME, type(message))
+    fields = write_message(form, message)
+    return message.NAME, {name: text for name, text in fields.items() if name != "transaction"}
 
 
 def command_line(bench: str, board: str, sentence: Sentence) -> str:
@@ -80,9 +76,11 @@ def routine_line(board: str, message: str, fields: Mapping[str, str]) -> str:
 
 
 def _bare(text: str) -> str:
-    if re.fullmatch(r"-?\d+(\.\d+)?|[A-Za-z_][A-Za-z0-9_-]*", text):
+    """A value as it stands in a step: numbers and words bare, where they are read as just that. Bytes in hex may look
+    like a number, and lose a 0 as one."""
+    if re.fullmatch(r"-?(0|[1-9]\d{0,14})(\.\d*[1-9])?|[A-Za-z_][A-Za-z0-9_-]*", text):
         return text
-    return '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'
+    return '"' + text.replace("\\", "\\\\").replace('"', '\\"').replace("{", "\\{") + '"'
 
 
 def refusal(place: str, why: str) -> WrongError:

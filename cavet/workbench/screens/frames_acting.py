@@ -56,11 +56,11 @@ class FramesActing(FramesBase):
         if editing is None or editing.side is not Side.HOST:
             self.say("the board has said this frame; say one of the host's")
             return
-        name, fields = ways.fields_of(editing.origin)
+        tongue = self.reading.on.tongue
+        name, fields = ways.fields_of(tongue, editing.origin)
         self._require_host()
         data = editing.frame.data
         how = read_spoiling(f"bytes={data.hex()}") if editing.is_changed else None
-        tongue = self.reading.on.tongue
         self._desk.saying.say(self._host, tongue, tongue.made(name, fields), fields, how)
 
     # saying
@@ -133,7 +133,7 @@ class FramesActing(FramesBase):
         if editing is None or editing.side is not Side.HOST or not editing.frame.readable:
             self.say("only what the host says can be said")
             return
-        name, fields = ways.fields_of(editing.frame)
+        name, fields = ways.fields_of(self._sentence.tongue, editing.frame)
         self._sentence.begin_with(name, fields)
         self._focus = SAYING
 

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 
 from cavet.protocols.scpi import Datum, FaultError
 from cavet.units import convert, spelled
-from cavet.wording import WrongError, digits
+from cavet.wording import WrongError, digits, plain
 
 NOT_ALLOWED = {
     "number": -128, "keyword": -148, "boolean": -148, "string": -158, "block": -168, "channels": -178,
@@ -123,6 +123,8 @@ def _check_size(data: str | bytes) -> None:
 
 def channels(datum: Datum, known: Sequence[int]) -> list[int]:
     """A list of channels, all of which there are."""
+    if datum.type == "expression" and str(datum.value).startswith("(@"):
+        raise FaultError(-171, f"{plain(str(datum.value), 30)}: channels here are single numbers")
     if datum.type != "channels":
         raise FaultError(NOT_ALLOWED[datum.type])
     assert isinstance(datum.value, list | tuple)  # channels
