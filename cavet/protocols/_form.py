@@ -95,6 +95,16 @@ def _item(value: Any) -> str:
     return ":".join(as_text(part) for part in value) if isinstance(value, tuple) else as_text(value)
 
 
+def read_field(form: type[Message], name: str, text: str) -> Any:
+    """Read one field's value as a person writes it, whatever stands in the others. Raises `FieldError`."""
+    place, (bare, notes) = f"{form.NAME}.{name}", field_notes(form)[name]
+    value = _read(place, bare, notes, text)
+    for note in notes:
+        if isinstance(note, Range) and not isinstance(value, int) and not note.low <= len(value) <= note.high:
+            raise FieldError(place, found=f"{len(value)} of them", expected=str(note))
+    return value
+
+
 def _read(place: str, bare: Any, notes: tuple[Any, ...], text: str) -> Any:
     expected = kind(bare, notes)
     bare = _without_none(bare)

@@ -27,7 +27,7 @@ class Drive(unittest.TestCase):
 
     def test_what_was_asked_is_told_finer_than_the_wire_can_carry_it(self):
         ran = cavet("drive", "demo", "pump_a_speed=33.333%")
-        self.assertEqual("asked 33.333 %  confirmed 33.3 %  moved: still\n", ran.out[16:])
+        self.assertEqual("asked 33.333 %  confirmed 33.3 %  moved: off, 33 % set\n", ran.out[16:])
 
     def test_json_lines_have_the_values_as_numbers(self):
         ran = cavet("drive", "demo", "--json", "upper_paddle=60", "upper_paddle?", "stop_button?")

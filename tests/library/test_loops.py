@@ -33,6 +33,8 @@ def interrupted(script: str) -> str:
         import asyncio, os, signal, threading
         import cavet
 
+        signal.signal(signal.SIGINT, signal.default_int_handler)  # it is ignored in what a shell runs beside itself
+
         def interrupt_soon():
             threading.Timer(0.5, os.kill, [os.getpid(), signal.SIGINT]).start()
     """

@@ -98,6 +98,36 @@ class OnTheRuler(unittest.TestCase):
         frame.undo()
         self.assertEqual(frame.frame.problems, ())
 
+    def test_each_field_alone_is_changed_whatever_stands_in_the_others(self):
+        """A byte of a bus's payload is one field on the ruler, and no field of the message; what is spoken in words has
+        no numbers in its bits."""
+        of_spi = "22 00 22 00"
+        for protocol, link, wire, name, text, expected in (
+            ("i2c", "mast", "44 02 01 07", "data", "34", "44 02 22 07"),
+            ("i2c", "mast", "44 02 01 07", "read", "on", "45 02 01 07"),
+            ("spi", "mast", of_spi, "data", "0x41", "41 00 22 00"),
+            ("firmata", "gatehouse", "F0 76 26 08 00 00 0F 00 F7", "address", "39", "F0 76 27 08 00 00 0F 00 F7"),
+            ("mqtt", "towpath", "32 07 00 01 61 00 05 68 69", "qos", "2", "34 07 00 01 61 00 05 68 69"),
+            ("mqtt", "towpath", "82 06 00 01 00 01 61 01", "filter", "b", "82 06 00 01 00 01 62 01"),
+            ("scpi", "switchrack", b"ROUT:CLOS (@101)\n".hex(), "value", "(@102,104)", b"ROUT:CLOS (@102,104)\n".hex()),
+            ("scpi", "switchrack", b"SOUR1:VOLT 9.95 V\n".hex(), "value", 1, b"SOUR1:VOLT 9.96 V\n".hex()),
+            ("scpi", "switchrack", b"*ESE 9\n".hex(), "value", 1, b"*ESE 10\n".hex()),
+        ):
+            with self.subTest(protocol, field=name, text=text):
+                frame = editing(bytes.fromhex(wire), protocol, link)
+                frame.cursor = next(place for place, field in enumerate(frame.fields) if field.name == name)
+                if isinstance(text, int):
+                    frame.nudge(text)
+                else:
+                    frame.set(text)
+                self.assertEqual(bytes.fromhex(expected).hex(" "), frame.frame.data.hex(" "))
+                self.assertTrue(frame.undo())
+                self.assertEqual(bytes.fromhex(wire), frame.frame.data)
+        frame = editing(bytes.fromhex("82 06 00 01 00 01 61 01"), "mqtt", "towpath")
+        frame.cursor = next(place for place, field in enumerate(frame.fields) if field.name == "filter")
+        with self.assertRaisesRegex(WrongError, 'filter: found "3 bytes", expected as many as there are, 1'):
+            frame.set("a/b")
+
     def test_texts_of_another_length_are_laid_down_anew(self):
         wire = codec("mqtt").encode(
             spoken(SETUP, SETUP.links["towpath"]).made("publish", {"topic": "a", "payload": "@1"})

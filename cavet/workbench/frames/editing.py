@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import re
+from decimal import Decimal
+
 import msgspec
 
+from cavet import units
 from cavet.bench import Spoken
 from cavet.protocols import (
     Field,
@@ -12,15 +16,16 @@ from cavet.protocols import (
     Side,
     Unreadable,
     bits_of,
-    read_message,
+    read_field,
     read_whole,
     set_right,
     with_bits,
-    write_message,
 )
 from cavet.wording import WrongError, hex_pairs
 
 MOST_KEPT = 100
+WRITTEN_OUT = "scpi"
+"""What is spoken in words."""
 
 
 class Editing:
@@ -102,9 +107,12 @@ class Editing:
         self._take(with_bits(self.frame.data, ((at, 1),), 1 - bits_of(self.frame.data, ((at, 1),))))
 
     def nudge(self, by: int) -> None:
-        """Make the number in the field under the cursor greater, or less."""
+        """Make the number in the field under the cursor greater, or less; one that is written out in its last place."""
         field = self.field
         if field is None or not field.spans:
+            return
+        if self._is_text:
+            self._take(self._spliced(field, _stepped(self._text_of(field), by)))
             return
         size = sum(count for _, count in field.spans)
         number = (bits_of(self.frame.data, field.spans) + by) % (1 << size)
@@ -115,32 +123,41 @@ class Editing:
         field = self.field
         if field is None:
             return
-        by_message = self._by_message(field, text)
-        if by_message is not None:
-            self._take(by_message)
-            return
-        size = sum(count for _, count in field.spans)
-        try:
-            number = int(text, 0)
-        except ValueError as error:
-            raise WrongError(field.name, found=text, expected=f"0 to {(1 << size) - 1}") from error
-        if not 0 <= number < 1 << size:
-            raise WrongError(field.name, found=number, expected=f"0 to {(1 << size) - 1}")
-        self._take(with_bits(self.frame.data, field.spans, number))
+        data = self._by_message(field, text)
+        if data is None and (self._is_text or isinstance(field.value, str)):
+            data = self._spliced(field, text)
+        self._take(data if data is not None else with_bits(self.frame.data, field.spans, _number(field, text)))
 
     def _by_message(self, field: Field, text: str) -> bytes | None:
-        """The bytes of the message with another value in a field; `None` where it is not one of the message's."""
+        """The bytes of the message with another value in a field; `None` where what is under the cursor is not a whole
+        field of the message's, but a byte of one."""
         message = self.frame.message
         form = self.tongue.forms(self.side).get(message.NAME)
-        if not self.frame.readable or form is None or field.name not in form.__struct_fields__:
-            return None
-        if field.role not in (Role.VALUE, Role.COUNT):
+        if not self.frame.readable or form is None or field.role not in (Role.VALUE, Role.COUNT):
             return None
         sent = message.to_send(self.frame.data)
-        given = write_message(form, sent)
-        needed = {each.name: given[each.name] for each in msgspec.structs.fields(form) if each.required}
-        changed = getattr(read_message(form, {**needed, field.name: text}), field.name)
+        if getattr(sent, field.name, None) != field.value:
+            return None
+        changed = read_field(form, field.name, text)
         return self.tongue.encode(msgspec.structs.replace(sent, **{field.name: changed}))
+
+    @property
+    def _is_text(self) -> bool:
+        """Whether frames are written out, so that no number stands in bits of its own."""
+        return self.tongue.name == WRITTEN_OUT
+
+    def _text_of(self, field: Field) -> str:
+        begin, end = _bytes_of(field)
+        return self.frame.data[begin:end].decode("latin-1")
+
+    def _spliced(self, field: Field, text: str) -> bytes:
+        """The frame with other letters in a field; where a length tells of them, as many."""
+        begin, end = _bytes_of(field)
+        letters = text.encode("latin-1", "replace") if self._is_text else text.encode()
+        if not self._is_text and len(letters) != end - begin:
+            expected = f"as many as there are, {end - begin}"
+            raise WrongError(field.name, found=f"{len(letters)} bytes", expected=expected)
+        return self.frame.data[:begin] + letters + self.frame.data[end:]
 
     def _take(self, data: bytes) -> None:
         self._before = [*self._before[-MOST_KEPT:], self.frame.data]
@@ -181,3 +198,33 @@ def _first_value(fields: list[Field]) -> int:
     """The field that says what is wanted: the last that is a value of its own; of several of one name the first."""
     places = [place for place, field in enumerate(fields) if field.role is Role.VALUE and field.spans]
     return next((place for place in places if fields[place].name == fields[places[-1]].name), 0)
+
+
+def _bytes_of(field: Field) -> tuple[int, int]:
+    """From which byte to which a field's letters stand."""
+    bits = [bit for begin, count in field.spans for bit in (begin, begin + count)]
+    return (min(bits) // 8, -(-max(bits) // 8)) if bits else (0, 0)
+
+
+def _number(field: Field, text: str) -> int:
+    """A number of as many bits as a field has; a word for a single bit. Raises `WrongError`."""
+    size = sum(count for _, count in field.spans)
+    if size == 1:
+        return units.parse_switch(text, field.name)
+    try:
+        number = int(text, 0)
+    except ValueError as error:
+        raise WrongError(field.name, found=text, expected=f"0 to {(1 << size) - 1}") from error
+    if not 0 <= number < 1 << size:
+        raise WrongError(field.name, found=number, expected=f"0 to {(1 << size) - 1}")
+    return number
+
+
+def _stepped(text: str, by: int) -> str:
+    """A text with the first number in it greater or less by so many of its last places."""
+    found = re.search(r"[-+]?\d+(?:\.(\d+))?", text)
+    if found is None:
+        return text
+    places = len(found[1] or "")
+    number = Decimal(found[0]) + by * Decimal(1).scaleb(-places)
+    return f"{text[: found.start()]}{number:.{places}f}{text[found.end() :]}"
