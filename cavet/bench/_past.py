@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from itertools import islice
+from itertools import islice, takewhile
 
 from cavet.bench._circumstances import Circumstances
 from cavet.bench._endpoint import Carrier
@@ -55,13 +55,15 @@ class PastBench(RunningBench):
         """Whether all that is there has been read."""
 
     def read_on(self, most: int = AT_ONCE) -> int:
-        """Read what has come since; give how many events and transfers that were. Raises `WrongError` where the file
-        can't be read any more."""
+        """Read what has come since; give how many events and transfers that were. No transfer comes before the events
+        that were told before it. Raises `WrongError` where the file can't be read any more."""
         record = self.record
         transfers = list(islice(self._file.transfers(record.transfers.next), most))
         events = list(self._file.since(len(record), most))
         for event in events:
             record.restore(event)
+        if len(events) == most:
+            transfers = list(takewhile(lambda transfer: transfer.event <= len(record), transfers))
         for transfer in transfers:
             record.restore_transfer(transfer)
         if events:

@@ -19,7 +19,7 @@ from cavet.bench._origins import SIDES, LinkStream, LinkStreams, Origins
 from cavet.bench._spoken import ONE_AT_A_TIME, BusSpoken, Spoken, UsbSpoken, spoken
 from cavet.benchfile._setup import LinkSetup, Setup
 from cavet.protocols import Frame, Message, Side, Unreadable, read_all
-from cavet.record import Direction, Record, Transfer
+from cavet.record import Direction, Kind, Record, Topic, Transfer
 
 STATION = "/station"
 NONE = -1
@@ -342,8 +342,11 @@ class Tape:
         self, setup: Setup, record: Record, hosts: Callable[[str], set[str]] = lambda link: set(), *,
         kept: int = KEPT_FRAMES,
     ) -> None:  # fmt: skip
-        """`hosts` gives the names by which a link's host is known at the broker; so many frames are `kept` at most."""
+        """`hosts` gives the names by which a link's host is known at the broker, where it runs; so many frames are
+        `kept` at most."""
         self._most_kept = kept
+        self._stations: dict[tuple[str, str], bool] = {}
+        """Of programs at a broker, whether they are the board of that link."""
         self._setup = setup
         self._hosts = hosts
         self._origins = Origins(setup)
@@ -393,9 +396,18 @@ class Tape:
 
     def _is_station(self, link: LinkSetup, client: str) -> bool:
         """Whether a program on a broker is the board, and no host."""
-        return client.endswith(STATION) or bool(
-            link.broker and "/" not in client and client not in self._hosts(link.name)
-        )
+        key = (link.name, client)
+        if key not in self._stations:
+            self._stations[key] = client.endswith(STATION) or ("/" not in client and self._was_opened(link, client))
+        return self._stations[key]
+
+    def _was_opened(self, link: LinkSetup, client: str) -> bool:
+        """Whether a board has told that it has opened its link under this name; where that is not in memory any more,
+        whether a host that runs has not."""
+        if not link.broker or client in (hosts := self._hosts(link.name)):
+            return False
+        told = self._record.course(link.board, Topic.LINK, BROKER, (Kind.LINK,))
+        return any(event.value == "open" and event.note == client for event in told) or bool(hosts)
 
     def _brokers_own(self) -> LinkTape:
         """What programs of others say to our broker."""

@@ -6,6 +6,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import cavet
 from cavet.bench import PastBench, Tape
 from cavet.benchfile import load_bench, with_addresses
 from cavet.commands.look import bench_of
@@ -62,6 +63,37 @@ class Look(unittest.TestCase):
         self.assertEqual((past.told, past.clock.now()), ("a record, whole", 20.0))
         self.assertEqual([event.value for event in past.record.since(0)], [READ] * 20)
         self.assertEqual(past.record.transfers.since(0), self.record.transfers.since(0))
+
+    def test_no_transfer_is_there_before_what_was_told_before_it(self):
+        for n in range(40):
+            self.now += 1.0
+            for _ in range(1 + n % 5):
+                self.record.append(Kind.TOLD, "pumphouse", Topic.MESSAGE, "x", n)
+            self.record.carry("pumphouse_line", "", Seat.BOARD, Direction.TO_BOARD, 8 * n, self.now, self.now, READ)
+        self.write().close()
+        past = PastBench(SETUP, self.opened())
+        while past.read_on(7):
+            self.assertTrue(all(each.event <= len(past.record) for each in past.record.transfers.since(0)))
+        self.assertEqual((120, 40), (len(past.record), past.record.transfers.next))
+
+    def test_who_at_a_broker_was_the_host_is_known_of_a_record_too(self):
+        """A host and a station are at the broker under the names of their sockets, which nobody knows later on."""
+        with cavet.open("demo", real=True) as bench:
+            bench["lamp"].set(True)
+            running = bench._running
+            hosts = {link.link.name: link.clients for link in running.host_links.values()}
+            live, past = Tape(running.setup, running.record, hosts.__getitem__), Tape(running.setup, running.record)
+            for tape in (live, past):
+                tape.follow()
+        on, then = live.links["towpath"], past.links["towpath"]
+        told = [[(of.placed(n).name, of.placed(n).above) for n in range(len(of))] for of in (on, then)]
+        self.assertEqual(*told)
+        lamp = [
+            placed.above
+            for placed in map(then.placed, range(len(then)))
+            if getattr(past.frame(placed).message, "topic", "").endswith("lamp/set")
+        ]
+        self.assertEqual([True, True], lamp, "from the host to the broker, and from the broker to the station")
 
     def test_what_could_not_be_written_leaves_a_gap_and_numbers_stay(self):
         past = PastBench(
