@@ -46,8 +46,9 @@ def _answer(data: bytes) -> BusAnswer | None:
 
 async def scan_board(running: RunningBench, board: str) -> AsyncIterator[Found]:
     """Who acknowledges on a board's bus, as its controller asks. Raises `WrongError` for a board without one."""
-    host = next((host for host in running.setup.hosts.values() if running.setup.links[host.link].board == board), None)
-    if host is None or host.name not in running.host_links or not PROTOCOLS[host.protocol].HAS_BUS:
+    of_board = [host for host in running.setup.hosts.values() if running.setup.links[host.link].board == board]
+    host = next((host for host in of_board if PROTOCOLS[host.protocol].HAS_BUS), None)
+    if host is None or host.name not in running.host_links:
         able = [
             running.setup.links[each.link].board
             for each in running.setup.hosts.values()

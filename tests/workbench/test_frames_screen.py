@@ -22,6 +22,7 @@ from cavet.workbench.frames.ways import fields_of, ways_of
 from cavet.workbench.screens.frames import FramesScreen
 from tests.bench.test_tape import demo_tape
 from tests.workbench.test_screens import seated
+from tests.workbench.test_views import TWO
 
 SETUP = load_bench(demo_path()).setup
 WRITE = bytes.fromhex("07 06 00 00 02 58 89 36")
@@ -384,6 +385,17 @@ class Screen(unittest.TestCase):
             await seat.sees("drive", "beacon ←")
 
         seated(story)
+
+    def test_of_a_board_with_two_links_it_is_that_of_the_points_host(self):
+        async def story(seat):
+            await seat.press("f", *"relay", "enter", "space")
+            await seat.until(lambda: any(each.point == "relay" for each in seat.desk.standings.trails.all.values()))
+            await seat.press("w")
+            await seat.on(FramesScreen)
+            await seat.sees("shed serial", "write-single-coil 1 on", "what became of it")
+            self.assertEqual("line", seat.app.screen.reading.link)
+
+        seated(story, text=TWO)
 
     def test_what_is_still_to_be_read_stands_beside_the_title_at_any_size(self):
         for width, words in ((40, "1234567 to go"), (60, "is being read, 1234567 to go"), (120, "to go")):

@@ -9,7 +9,7 @@ from textual.containers import Horizontal
 from textual.widget import Widget
 
 from cavet.hosts import Point
-from cavet.record import Kind, Trail
+from cavet.record import Event, Kind, Topic, Trail
 from cavet.workbench import keymap
 from cavet.workbench.drawing.saying import SayView, draw_said, draw_say, draw_slate, name_under
 from cavet.workbench.drawing.tape import FULL_ROWS, draw_tape, title_cells
@@ -245,14 +245,22 @@ class FramesScreen(FramesActing):
         reading.follow(self._desk.now, self._cells)
         step = trail.steps.get(Kind.FRAMED) or trail.steps.get(Kind.CARRIED)
         for event in step.events if step is not None else ():
-            link = next(
-                (name for name, link in self._desk.bench.setup.links.items() if link.board == event.board), None
-            )
-            if isinstance(event.value, bytes) and link is not None:
+            link = self._link_of(trail, event)
+            if isinstance(event.value, bytes) and link:
                 if link != reading.link:
                     reading.choose(link)
                 reading.find(event.value, event.t, self._cells)
                 return
+
+    def _link_of(self, trail: Trail, event: Event) -> str:
+        """The link that a trail went over: that of its point's host, or the one that a program has used."""
+        setup = self._desk.bench.setup
+        point = setup.point_of(trail)
+        if point is not None:
+            return setup.hosts[point.board].link
+        if event.topic is Topic.LINK and event.subject in setup.links:
+            return event.subject
+        return next((name for name, link in setup.links.items() if link.board == event.board), "")
 
     def show_time(self, point: Point, t: float) -> None:
         """Stand at the last frame before a time, on the link of a point's board."""
