@@ -124,7 +124,7 @@ def seated(story, size=(160, 47), change=("", ""), text=None, changing=False):
                 app = CavetApp(Desk(thread.bench, thread.post, changing=under_change))
                 async with app.run_test(size=size) as pilot:
                     seat = Seat(app, pilot)
-                    await seat.sees("board ready" if text is None or text.count("[hosts.") == 1 else "boards ready")
+                    await seat.sees("board ready" if len(file.setup.linked_boards) == 1 else "boards ready")
                     await story(seat)
             return list(read_record(Path(folder) / "a.record")), path.read_text()
 
