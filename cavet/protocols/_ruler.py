@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 import msgspec
@@ -67,15 +67,21 @@ def with_bits(data: bytes, spans: Sequence[Span], value: int) -> bytes:
     return bytes(out)
 
 
-def set_right(chosen: Codec, data: bytes, side: Side) -> bytes:
+Put = Callable[[bytes, Sequence[Span], int], bytes]
+"""Puts other bits into a frame, as `with_bits` does."""
+
+
+def set_right(chosen: Codec, data: bytes, side: Side, put: Put = with_bits) -> bytes:
     """A frame's bytes with its constants, lengths and checks as the rest of it wants them; checks last."""
     for roles in (FOLLOWING, CHECKS):
-        frames = read_whole(chosen, data, side)
-        if len(frames) != 1:
-            return data
-        for field in ruler(chosen, frames[0], side):
-            if field.role in roles and field.expected is not None:
-                data = with_bits(data, field.spans, field.expected)
+        place = 0
+        while len(frames := read_whole(chosen, data, side)) == 1:
+            fields = [field for field in ruler(chosen, frames[0], side) if field.role in roles]
+            wanted = [field for field in fields if field.expected is not None][place:]
+            if not wanted:
+                break
+            data = put(data, wanted[0].spans, wanted[0].expected or 0)
+            place += 1
     return data
 
 

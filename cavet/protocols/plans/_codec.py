@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Annotated, Any
 
 import msgspec
 
 from cavet.protocols._codec import Side
-from cavet.protocols._frame import Field, Frame, Role
+from cavet.protocols._frame import Field, Frame, Role, Span
 from cavet.protocols._message import FieldError, Message, Written
 from cavet.protocols._reader import ShortError, gaps_filled
+from cavet.protocols._ruler import bits_of, with_bits
 from cavet.protocols.plans._layout import Layout, field_problem
 from cavet.protocols.plans._plan import FieldPlan, FramePlan, Values
 from cavet.protocols.plans._spot import Spot, spans_of
@@ -51,6 +52,27 @@ class PlanCodec:
         for byte in body:
             out += bytes((escape.byte, byte ^ escape.xor)) if byte in hidden else bytes((byte,))
         return bytes(out)
+
+    def bits_of(self, data: bytes, spans: Sequence[Span]) -> int:
+        """The number that stands at these places of a frame, behind its escapes."""
+        body, inside = self._inside(data, spans)
+        return bits_of(body, inside) if inside else bits_of(data, spans)
+
+    def with_bits(self, data: bytes, spans: Sequence[Span], value: int) -> bytes:
+        """A frame with other bits at these places, and the escapes that those want; a delimiter or an escape itself is
+        changed as it stands."""
+        body, inside = self._inside(data, spans)
+        if not inside:
+            return with_bits(data, spans, value)
+        return self.plan.start + self._stuffed(with_bits(body, inside, value)) + self.plan.end
+
+    def _inside(self, data: bytes, spans: Sequence[Span]) -> tuple[bytes, list[Span]]:
+        """A frame's body, and where in it these places are, bit by bit; nowhere, where one of them is not in it."""
+        body, places, _ = self._unstuffed(data)
+        at = {place: number for number, place in enumerate(places)}
+        bits = [begin + number for begin, count in spans for number in range(count)]
+        inside = [(8 * at[bit // 8] + bit % 8, 1) for bit in bits if bit // 8 in at]
+        return body, inside if len(inside) == len(bits) else []
 
     def message(self, values: Values, wanted: str = "") -> Message:
         """Make a message out of values for all fields; those that are not there are left out.

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable, Sequence
 from decimal import Decimal
 
 import msgspec
@@ -10,10 +11,12 @@ import msgspec
 from cavet import units
 from cavet.bench import Spoken
 from cavet.protocols import (
+    Codec,
     Field,
     Frame,
     Role,
     Side,
+    Span,
     Unreadable,
     bits_of,
     read_field,
@@ -21,6 +24,7 @@ from cavet.protocols import (
     set_right,
     with_bits,
 )
+from cavet.protocols.plans import PlanCodec
 from cavet.wording import WrongError, hex_pairs
 
 MOST_KEPT = 100
@@ -104,7 +108,7 @@ class Editing:
             return
         begin, size = field.spans[-1]
         at = self.bit if self.bit is not None else begin + size - 1
-        self._take(with_bits(self.frame.data, ((at, 1),), 1 - bits_of(self.frame.data, ((at, 1),))))
+        self._take(self._put(self.frame.data, ((at, 1),), 1 - self._bits(((at, 1),))))
 
     def nudge(self, by: int) -> None:
         """Make the number in the field under the cursor greater, or less; one that is written out in its last place."""
@@ -115,8 +119,7 @@ class Editing:
             self._take(self._spliced(field, _stepped(self._text_of(field), by)))
             return
         size = sum(count for _, count in field.spans)
-        number = (bits_of(self.frame.data, field.spans) + by) % (1 << size)
-        self._take(with_bits(self.frame.data, field.spans, number))
+        self._take(self._put(self.frame.data, field.spans, (self._bits(field.spans) + by) % (1 << size)))
 
     def set(self, text: str) -> None:
         """Give the field under the cursor another value, as a person writes it. Raises `WrongError`."""
@@ -126,7 +129,7 @@ class Editing:
         data = self._by_message(field, text)
         if data is None and (self._is_text or isinstance(field.value, str)):
             data = self._spliced(field, text)
-        self._take(data if data is not None else with_bits(self.frame.data, field.spans, _number(field, text)))
+        self._take(data if data is not None else self._put(self.frame.data, field.spans, _number(field, text)))
 
     def _by_message(self, field: Field, text: str) -> bytes | None:
         """The bytes of the message with another value in a field; `None` where what is under the cursor is not a whole
@@ -142,9 +145,24 @@ class Editing:
         return self.tongue.encode(msgspec.structs.replace(sent, **{field.name: changed}))
 
     @property
+    def _codec(self) -> Codec:
+        return self.tongue.codec_of(self.origin.message.NAME)
+
+    def _bits(self, spans: tuple[Span, ...]) -> int:
+        chosen, data = self._codec, self.frame.data
+        return chosen.bits_of(data, spans) if isinstance(chosen, PlanCodec) else bits_of(data, spans)
+
+    @property
+    def _put(self) -> Callable[[bytes, Sequence[Span], int], bytes]:
+        """What puts other bits into a frame: a format of one's own may hide some behind escapes."""
+        chosen = self._codec
+        return chosen.with_bits if isinstance(chosen, PlanCodec) else with_bits
+
+    @property
     def _is_text(self) -> bool:
         """Whether frames are written out, so that no number stands in bits of its own."""
-        return self.tongue.name == WRITTEN_OUT
+        chosen = self._codec
+        return self.tongue.name == WRITTEN_OUT or (isinstance(chosen, PlanCodec) and chosen.plan.text is not None)
 
     def _text_of(self, field: Field) -> str:
         begin, end = _bytes_of(field)
@@ -164,10 +182,10 @@ class Editing:
         self._show(data if self.leaves_wrong else self._right(data))
 
     def _right(self, data: bytes) -> bytes:
-        return set_right(self.tongue.codec_of(self.origin.message.NAME), data, self.side)
+        return set_right(self._codec, data, self.side, self._put)
 
     def _show(self, data: bytes) -> None:
-        frames = read_whole(self.tongue.codec_of(self.origin.message.NAME), data, self.side)
+        frames = read_whole(self._codec, data, self.side)
         if len(frames) == 1:
             self.frame = frames[0]
         else:

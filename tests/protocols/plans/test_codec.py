@@ -8,7 +8,7 @@ import unittest
 from pathlib import Path
 
 from cavet.benchfile import load_plan
-from cavet.protocols import FieldError, Side, as_fields, read_message
+from cavet.protocols import FieldError, Side, as_fields, read_message, set_right
 from cavet.wording import WrongError
 
 
@@ -282,6 +282,27 @@ class Layouts(unittest.TestCase):
 
     def test_a_check_can_be_sent_wrong_on_purpose(self):
         self.assertEqual(encode(frame_of(REPORT), mode="rest", speed="0", tilt="0", sum="0")[-1], 0)
+
+    def test_bits_are_changed_behind_escapes_and_checks_follow(self):
+        chosen, chance = frame_of(PACKET), random.Random(7)
+        special = (0x02, 0x03, 0x10, 0x22, 0x30, 0xFF)
+        for _ in range(300):
+            payload = bytes(chance.choice(special) for _ in range(chance.randint(1, 4)))
+            data = encode(chosen, kind="set", payload=payload.hex())
+            (frame,) = decode(chosen, data)
+            told = {field.name: field for field in chosen.explain(frame, Side.HOST)}
+            place = chance.randrange(len(payload))
+            spans = told["payload"].spans
+            bits = [bit for begin, count in spans for bit in range(begin, begin + count)][8 * place : 8 * place + 8]
+            byte = tuple((bit, 1) for bit in bits)
+            self.assertEqual(payload[place], chosen.bits_of(data, byte))
+            other = chance.choice(special)
+            changed = set_right(chosen, chosen.with_bits(data, byte, other), Side.HOST, chosen.with_bits)
+            (again,) = decode(chosen, changed)
+            wanted = payload[:place] + bytes((other,)) + payload[place + 1 :]
+            self.assertEqual((wanted, ()), (again.message.payload, again.problems))
+            self.assertEqual(encode(chosen, kind="set", payload=wanted.hex()), changed)
+        self.assertEqual(b"\x05", chosen.with_bits(data, ((0, 8),), 5)[:1], "a delimiter is changed as it stands")
 
     def test_explanations_show_the_bits_of_each_field(self):
         chosen = frame_of(PACKET)
