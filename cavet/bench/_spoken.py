@@ -63,6 +63,11 @@ class Spoken:
         """What a side can say."""
         return self._codec.forms(side)
 
+    @property
+    def has_values(self) -> bool:
+        """Whether what a message is about is in a field called `value`, where it is a number."""
+        return any("value" in form.__struct_fields__ for side in Side for form in self.forms(side).values())
+
     def codec_of(self, name: str) -> Codec:
         """The codec of a message, by its name."""
         del name

@@ -15,7 +15,8 @@ from cavet.wording import WrongError
 from cavet.workbench.drawing.tape import Bar, TapeView, draw_tape
 from cavet.workbench.drawing.under import UnderView, bit_under, draw_under
 from cavet.workbench.frames.editing import Editing
-from cavet.workbench.frames.reading import Reading, matching
+from cavet.workbench.frames.reading import Reading
+from cavet.workbench.frames.searching import matching
 from cavet.workbench.frames.sentence import SENTENCES, Sentence
 from cavet.workbench.frames.slate import Slate
 from cavet.workbench.frames.ways import fields_of, ways_of
@@ -243,6 +244,36 @@ class Searches(unittest.TestCase):
         for wrong in ("", "0x2", "value > much"):
             with self.subTest(wrong), self.assertRaises(WrongError):
                 matching(wrong)
+
+    def test_each_field_of_the_ruler_is_found_by_its_number_its_word_its_text(self):
+        for protocol, link, wire, wanted, others in (
+            ("modbus-rtu", "pumphouse_line", WRITE.hex(), ("function = 6", "unit = 7", "crc != 0", "address < 1"),
+             ("function = 5", "unit > 7")),
+            ("modbus-tcp", "pumphouse", "00 01 00 00 00 06 07 05 00 02 FF 00",
+             ("value = on", "value = 1", "length = 6"), ("value = off", "value = 0")),
+            ("firmata", "gatehouse", "F4 09 04", ("mode = servo", "mode = 4", "mode != pwm"),
+             ("mode = pwm", "mode != servo")),
+            ("scpi", "switchrack", b"SOUR1:VOLT 5 V\n".hex(), ("value = 5", "value > 4.5", "header = SOUR1:VOLT"),
+             ("value > 5",)),
+            ("scpi", "switchrack", b"ROUT:CLOS (@101,103)\n".hex(), ("value = 103",), ("value = 102",)),
+            ("mqtt", "towpath", "32 07 00 01 61 00 05 68 69", ("qos = 1", "topic = a", "topic_length = 1"),
+             ("qos = 2",)),
+            ("i2c", "mast", "44 02 01 07", ("data = 7", "address = 0x22", "register = 2"), ("data = 3",)),
+        ):  # fmt: skip
+            speech = tongue(link)
+            (frame,) = read_whole(codec(protocol), bytes.fromhex(wire), Side.HOST)
+            placed = type("P", (), {"name": frame.message.NAME, "problem": False, "side": Side.HOST})()
+            for text, holds in [*((each, True) for each in wanted), *((each, False) for each in others)]:
+                with self.subTest(protocol, text=text):
+                    self.assertEqual(holds, matching(text, speech)(placed, frame))
+
+    def test_a_value_that_no_message_calls_so_is_found_on_the_tape(self):
+        tape, record, _ = demo_tape(1.0)
+        reading = Reading(tape, record)
+        reading.choose("switchrack")
+        reading.go_to(tape.links["switchrack"].first, 60)
+        self.assertEqual("", reading.search("value = 101", 1, 60))
+        self.assertIn(b"(@101)", reading.frame.data)
 
 
 class Following(unittest.TestCase):

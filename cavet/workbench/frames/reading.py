@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-import operator
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from time import perf_counter
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from cavet.bench import LinkTape, Placed, Tape
 from cavet.hosts import LONGEST_ANSWER
-from cavet.protocols import Frame, as_fields
+from cavet.protocols import Frame
 from cavet.record import Record
-from cavet.wording import WrongError, hex_pairs
+from cavet.workbench.frames.searching import COMPARED, OPERATORS, PROBLEM, bytes_in, matching, number_in
 
 CELLS = (*(step * 10.0**power for power in range(-7, 1) for step in (1, 2, 5)), 10.0, 20.0, 60.0)
 """How many seconds a cell may stand for."""
@@ -25,14 +24,8 @@ AT_ONCE, READ_SECONDS = 256, 0.04
 """So many transfers are read at once, and for so long with each frame of the screen."""
 SEARCH_SECONDS = 0.4
 """How long a search may take at a key."""
-COMPARED = re.compile(r"\s*([a-z_]\w*)\s*(<=|>=|!=|=|<|>)\s*(\S.*?)\s*")
-OPERATORS: dict[str, Callable[[Any, Any], bool]] = {
-    "<": operator.lt, ">": operator.gt, "<=": operator.le, ">=": operator.ge, "=": operator.eq, "!=": operator.ne,
-}  # fmt: skip
-PROBLEM = "problem"
 JUST_BEFORE, SOON_SECONDS = 1e-6, 0.5
 """What was said at a time may lie so much before it on the tape, and comes soon, or as late as its line is slow."""
-Match = Callable[[Placed, "Frame | None"], bool]
 
 
 class Awaited(NamedTuple):
@@ -199,7 +192,7 @@ class Reading:
 
     def search(self, wanted: str, step: int, cells: int) -> str:
         """Go to the next frame that is meant, forth or back; tell what there is to say. Raises `WrongError`."""
-        matches = matching(wanted)
+        matches = matching(wanted, self.on.tongue)
         self.wanted = wanted
         if wanted.strip() == PROBLEM:
             return self._next_problem(step, cells)
@@ -232,10 +225,10 @@ class Reading:
             return on.named(names, start, step)
         compared = COMPARED.fullmatch(wanted.strip())
         if compared is not None:
-            number = _number(compared[3]) if compared[1] == "value" else None
+            number = number_in(compared[3]) if compared[1] == "value" and on.tongue.has_values else None
             holds = OPERATORS[compared[2]]
             return on.valued(lambda value: holds(value, number), start, step) if number is not None else None
-        data = _bytes_in(wanted.strip(), paired=on.tongue.name == "firmata")
+        data = bytes_in(wanted.strip(), paired=on.tongue.name == "firmata")
         if on.keeps or data is None:
             return None
         found = on.containing(data, start, step, self._record)
@@ -256,72 +249,3 @@ def _fitting_names(on: LinkTape, wanted: str) -> set[int] | None:
         return None
     found = {number for number, name in on.names() if wanted.strip() in name}
     return found or None
-
-
-def _number(text: str) -> float | None:
-    """A number as a person writes it; `None` for what is none."""
-    try:
-        return float(int(text, 0))
-    except ValueError:
-        try:
-            return float(text)
-        except ValueError:
-            return None
-
-
-def _bytes_in(wanted: str, *, paired: bool) -> bytes | None:
-    """The bytes that a search looks for: those written in hex, or those of a text; `paired` as Firmata sends texts."""
-    if wanted.lower().startswith("0x"):
-        try:
-            return bytes.fromhex(wanted[2:].replace(" 0x", " ")) or None
-        except ValueError:
-            return None
-    data = wanted.encode()
-    return b"".join(bytes((byte & 0x7F, byte >> 7)) for byte in data) if paired else data
-
-
-def matching(wanted: str) -> Match:
-    """What a search means: `value > 500` a field, `0x58 06` bytes, `problem`, else a word of the message or in a text.
-    Raises `WrongError`."""
-    text = wanted.strip()
-    if not text:
-        raise WrongError("search", found="nothing", expected="a message, a field as in value > 500, bytes as 0x58 06")
-    if text == PROBLEM:
-        return lambda placed, frame: placed.problem
-    if text.lower().startswith("0x"):
-        try:
-            data = bytes.fromhex(text[2:].replace(" 0x", " "))
-        except ValueError as error:
-            raise WrongError("search", found=text, expected="bytes in pairs: 0x58 06") from error
-        return lambda placed, frame: frame is not None and data in frame.data
-    compared = COMPARED.fullmatch(text)
-    if compared is not None:
-        return _field_match(compared[1], compared[2], compared[3])
-    return lambda placed, frame: text in placed.name or (frame is not None and _has_text(frame, text))
-
-
-def _field_match(name: str, sign: str, text: str) -> Match:
-    number = _number(text)
-    wanted: float | str = text.strip('"') if number is None else number
-    if isinstance(wanted, str) and sign not in ("=", "!="):
-        raise WrongError("search", found=text, expected=f"a number behind {name} {sign}")
-
-    def matches(placed: Placed, frame: Frame | None) -> bool:
-        if frame is None or not frame.readable:
-            return False
-        found = getattr(frame.message, name, None)
-        if found is None:
-            return False
-        if isinstance(wanted, str):
-            shown = found if isinstance(found, str) else hex_pairs(found) if isinstance(found, bytes) else str(found)
-            return OPERATORS[sign](shown, wanted)
-        values = found if isinstance(found, tuple) else (found,)
-        return any(isinstance(each, int | float) and OPERATORS[sign](float(each), wanted) for each in values)
-
-    return matches
-
-
-def _has_text(frame: Frame, text: str) -> bool:
-    if not frame.readable:
-        return text in "; ".join(frame.problems)
-    return any(text in str(value) for value in as_fields(frame.message).values())
