@@ -342,6 +342,9 @@ class Slates(unittest.TestCase):
         self.assertIn("89 36 on the wire", slate.lines[0].found)
         slate.reckon("0x0258")
         self.assertIn("600", slate.lines[0].found)
+        written_out = editing(b"*ESE 32\n", "scpi", "switchrack")
+        slate.reckon("number", written_out.frame.data, written_out.field)
+        self.assertIn("0x20", slate.lines[0].found)
         slate.reckon("chek kind=modbus")
         self.assertTrue(slate.lines[0].is_bad)
 

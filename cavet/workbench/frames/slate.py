@@ -8,7 +8,7 @@ import msgspec
 
 from cavet.protocols import Field, Role, bits_of
 from cavet.reckoning import SUMS, Reckoned, reckon_line
-from cavet.wording import WrongError, hex_pairs
+from cavet.wording import WrongError, digits, hex_pairs
 
 MOST_KEPT = 20
 NUMBER_BEGINS = "0123456789-"
@@ -58,7 +58,7 @@ def known_of(data: bytes, field: Field | None) -> dict[str, str]:
         first = min(begin for begin, _ in field.spans) // 8
         known["data"] = hex_pairs(data[:first])
     if isinstance(field.value, int | float) and not isinstance(field.value, bool):
-        known["value"] = str(field.value)
+        known["value"] = digits(field.value, 15)
     elif data:
         known["value"] = str(bits_of(data, field.spans))
     return known
