@@ -73,7 +73,9 @@ AROUND = ["F3", "wait:1", "Tab", "Tab", *(["Down"] * 7), "i", "wait:10"]
 FIRST = [
     *["N", "wait:0.5", "Return", "wait:2.5", "N", "wait:0.5", "Down", "Return", "wait:2.5"],
     *["N", "wait:0.5", "Down", "Down", "Return", "wait:2.5"],
-    *["N", "wait:0.5", "Down", "Down", "Down", "Return", "wait:4"],
+    *["N", "wait:0.5", "Down", "Down", "Down", "Return", "wait:4", "F4", "wait:2"],
+    *["space", "Up", "Up", "Up", "shift+Right", "shift+Right", "Up", "space", "Up", "Up", "Up"],
+    *[*(["shift+Right"] * 6), "Up", "space", "wait:3"],
 ]
 RECORD = ["minus", "Down", *(["shift+Left"] * 3), "m", *(["shift+Left"] * 2), "m", "wait:1"]
 MOMENT = ["minus", *(["shift+Left"] * 2), "Return", "wait:1", "Down", "N", "wait:1"]

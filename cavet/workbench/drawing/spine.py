@@ -278,12 +278,14 @@ def _hang_right(canvas: Canvas, x: int, places: list[int], step: int, part: Part
     if part.columns and step > 1:
         draw_plate(canvas, x + 5, y + 1, part)
         return
-    draw_part(canvas, x + 7 + NAME_WIDTH, y, step, part)
     ink = CORAL if part.fault else QUIET
     if step > 1:
+        draw_part(canvas, x + 7 + NAME_WIDTH, y, step, part)
         canvas.put(x + 5, y + 1, part.tells, ink, NAME_WIDTH + 1)
-    else:
-        canvas.put(x + 9 + NAME_WIDTH, y, part.tells, ink)
+        return
+    told = max(x + 8 + len(part.name), min(x + 9 + NAME_WIDTH, canvas.width - len(part.tells)))
+    draw_part(canvas, told - 2, y, step, part)
+    canvas.put(told, y, part.tells, ink)
 
 
 def _hang_left(canvas: Canvas, x: int, places: list[int], step: int, part: PartView, marked: bool) -> None:
