@@ -63,6 +63,11 @@ class Spoken:
         """What a side can say."""
         return self._codec.forms(side)
 
+    def has_one_size(self, name: str) -> bool:
+        """Whether a message can't be carried with fewer bytes or more."""
+        del name
+        return False
+
     @property
     def has_values(self) -> bool:
         """Whether what a message is about is in a field called `value`, where it is a number."""
@@ -226,6 +231,9 @@ class UsbSpoken(PlanSpoken):
     def forms(self, side: Side) -> Mapping[str, type[Message]]:
         own = super().forms(side)
         return {**own, **{name: form for name, form in BY_CONTROL.items() if name not in own and side is Side.HOST}}
+
+    def has_one_size(self, name: str) -> bool:
+        return name in BY_CONTROL and name not in self._codecs
 
     def control(self, message: Message, data: bytes) -> bytes | None:
         """The setup packet of what goes to the control pipe; `None` for a report. Raises `WrongError`."""

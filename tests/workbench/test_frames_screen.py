@@ -228,6 +228,9 @@ class Sentences(unittest.TestCase):
         firmata = self.sentence("gatehouse", "gatehouse")
         firmata.begin_with("pin-state-query", {"pin": "9"})
         self.assertNotIn("with a wrong check", [way.told for way in ways_of(firmata)])
+        control = self.sentence("signalpost", "signalpost")
+        control.begin_with("get-status", {"recipient": "device"})
+        self.assertEqual(["bit 32 flipped", "bytes of your own"], [way.told for way in ways_of(control)])
 
 
 class Searches(unittest.TestCase):

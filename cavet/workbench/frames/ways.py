@@ -30,16 +30,17 @@ def ways_of(sentence: Sentence) -> tuple[Way, ...]:
     frame = sentence.frame()
     if frame is None:
         return ()
-    size = len(frame.data)
+    size, has_one_size = len(frame.data), sentence.tongue.has_one_size(sentence.name)
     found: list[Way] = []
     if any(field.role is Role.CHECK for field in ruler(sentence.tongue.codec_of(sentence.name), frame, Side.HOST)):
         found.append(Way("check", "with a wrong check"))
-    if size > 1:
+    if size > 1 and not has_one_size:
         found.append(Way(f"cut={size - 1}", f"cut short: {size - 1} of {size} bytes"))
         if not sentence.tongue.is_whole:
             found.append(Way(LATE, "late: a pause of 5 ms in its middle"))
     found.append(Way(f"flip={4 * size}", f"bit {4 * size} flipped"))
-    found.append(Way("twice", "twice"))
+    if not has_one_size:
+        found.append(Way("twice", "twice"))
     unit = sentence.texts.get("unit", sentence.tongue.given({}, 0).get("unit"))
     if unit is not None and unit.isdigit():
         other = (int(unit) + 1) % UNITS or 1
