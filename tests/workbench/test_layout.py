@@ -24,7 +24,7 @@ from cavet.workbench.drawing.checks import draw_campaign, draw_checks, draw_walk
 from cavet.workbench.drawing.lines import draw_foot, draw_too_small, draw_top
 from cavet.workbench.drawing.rails import draw_rails, lay_out
 from cavet.workbench.drawing.sheet import Sheet, draw_sheet, laid
-from cavet.workbench.drawing.spine import draw_board
+from cavet.workbench.drawing.spine import draw_board, draw_stack
 from cavet.workbench.drawing.trail import draw_trails
 from cavet.workbench.screens import bench_sheets
 from cavet.workbench.screens.actions import Action, ActionsScreen
@@ -182,6 +182,10 @@ class Layout(unittest.TestCase):
         for name, point in first_of_board.items():
             view = views.board_view(desk, point)
             cls.add(f"board {name}", lambda w, h, v=view: draw_board(v, w, h))
+        for names in (("towpath", "signalpost"), ("mast", "towpath", "switchrack")):
+            first, *others = (views.board_view(desk, first_of_board[name]) for name in names)
+            stack = (first, *(msgspec.structs.replace(other, cursor="") for other in others))
+            cls.add(f"boards {names}", lambda w, h, v=stack: draw_stack(v, w, 2 * h))
         for number in list(desk.standings.trails.all):
             view = trail_views.trails_view(desk, desk.points[0], number)
             cls.add(f"trail {number}", lambda w, h, v=view: draw_trails(v, w, min(h, 11)))
