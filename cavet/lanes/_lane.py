@@ -61,13 +61,7 @@ class Course:
     def forget(self, t: float) -> int:
         """Let go of what lies before a time, but for where it stood then; give how many points were let go."""
         gone = max(0, bisect_right(self.t, t) - 1) // BLOCK * BLOCK
-        for of, count in (
-            (self.t, gone),
-            (self.value, gone),
-            (self._lows, gone // BLOCK),
-            (self._highs, gone // BLOCK),
-        ):
-            del of[:count]
+        del self.t[:gone], self.value[:gone], self._lows[: gone // BLOCK], self._highs[: gone // BLOCK]
         return gone
 
     def at(self, t: float) -> float | None:

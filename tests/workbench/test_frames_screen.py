@@ -114,6 +114,7 @@ class OnTheRuler(unittest.TestCase):
             ("scpi", "switchrack", b"ROUT:CLOS (@101)\n".hex(), "value", "(@102,104)", b"ROUT:CLOS (@102,104)\n".hex()),
             ("scpi", "switchrack", b"SOUR1:VOLT 9.95 V\n".hex(), "value", 1, b"SOUR1:VOLT 9.96 V\n".hex()),
             ("scpi", "switchrack", b"*ESE 9\n".hex(), "value", 1, b"*ESE 10\n".hex()),
+            ("scpi", "switchrack", b"VOLT (@1:x)\n".hex(), "header", "CURR", b"CURR (@1:x)\n".hex()),
         ):
             with self.subTest(protocol, field=name, text=text):
                 frame = editing(bytes.fromhex(wire), protocol, link)

@@ -238,9 +238,7 @@ class Positions(msgspec.Struct, frozen=True):
     @classmethod
     def written(cls) -> Written:
         """How a person writes it."""
-        return Written(
-            "ENCODER:COUNT with commas", _read_positions, lambda value: [list(pair) for pair in value], _write_positions
-        )
+        return Written("ENCODER:COUNT with commas", _read_positions, _show_positions, _write_positions)
 
     def put(self, message: Any, body: bytearray) -> None:
         for encoder, count in getattr(message, self.name):

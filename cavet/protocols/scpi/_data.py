@@ -164,7 +164,7 @@ def _bracketed(text: str) -> Datum:
     if not text.startswith("(@"):
         return Datum("expression", text)
     body = text[2:-1]
-    if _OTHER_LIST.fullmatch(body) and not _FLAT_LIST.fullmatch(body):
+    if not _FLAT_LIST.fullmatch(body) and _OTHER_LIST.fullmatch(body):
         return Datum("expression", text)
     return Datum("channels", channels(body))
 

@@ -126,7 +126,7 @@ class Editing:
         field = self.field
         if field is None:
             return
-        data = self._by_message(field, text)
+        data = None if self._is_text else self._by_message(field, text)
         if data is None and (self._is_text or isinstance(field.value, str)):
             data = self._spliced(field, text)
         self._take(data if data is not None else self._put(self.frame.data, field.spans, _number(field, text)))
@@ -138,11 +138,10 @@ class Editing:
         form = self.tongue.forms(self.side).get(message.NAME)
         if not self.frame.readable or form is None or field.role not in (Role.VALUE, Role.COUNT):
             return None
-        sent = message.to_send(self.frame.data)
-        if getattr(sent, field.name, None) != field.value:
+        if getattr(message, field.name, None) != field.value:
             return None
         changed = read_field(form, field.name, text)
-        return self.tongue.encode(msgspec.structs.replace(sent, **{field.name: changed}))
+        return self.tongue.encode(msgspec.structs.replace(message, **{field.name: changed}))
 
     @property
     def _codec(self) -> Codec:
