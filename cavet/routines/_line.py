@@ -101,7 +101,8 @@ class LineParser(ValueParser):
             return self._dashed("its value"), None
         value = self.value()
         if isinstance(value, tree.Number) and value.unit and self.next.kind in ("number", "text"):
-            return msgspec.structs.replace(value, unit=None), value.unit
+            written = value.written.removesuffix(value.unit).rstrip()
+            return msgspec.structs.replace(value, unit=None, written=written), value.unit
         return value, None
 
     def _wait(self) -> dict[str, Any]:

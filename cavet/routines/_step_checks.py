@@ -16,7 +16,7 @@ from cavet.protocols import Side
 from cavet.routines import _tree as tree
 from cavet.routines._checked import CheckedTune, all_steps
 from cavet.routines._code import local
-from cavet.routines._compiling import Names, Value, of_point, texts_of
+from cavet.routines._compiling import Names, Value, as_written, of_point, texts_of
 from cavet.routines._conditions import Compiler
 from cavet.routines._mistakes import MOST_MENDED, MistakeError
 from cavet.routines._turns import MOST_TURNS
@@ -177,7 +177,8 @@ class StepChecks:
                 raise MistakeError(
                     step.message_at, found=step.of[key], expected=f"a message of {tongue.name}", words=list(forms)
                 )
-            step.of[fields] = {name: self._field(value, compiler, names) for name, value in step.of[fields].items()}
+            given = as_written(forms.get(step.of[key]), step.of[fields])
+            step.of[fields] = {name: self._field(value, compiler, names) for name, value in given.items()}
         if all(not isinstance(value, Value) or value.constant for value in step.fields.values()):
             try:
                 tongue.made(step.message, texts_of(step.fields, None))

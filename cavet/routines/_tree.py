@@ -14,10 +14,11 @@ class Expr(msgspec.Struct):
 
 
 class Number(Expr):
-    """A number, with its unit, `None` for a bare one."""
+    """A number, with its unit, `None` for a bare one; and how it is written, for what is no number: bytes in hex."""
 
     value: float
     unit: str | None
+    written: str = ""
 
 
 class Text(Expr):

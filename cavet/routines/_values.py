@@ -213,7 +213,7 @@ class ValueParser:
         token = self.next
         if token.kind == "number":
             self._take()
-            return tree.Number(token.at, token.value, token.unit)
+            return tree.Number(token.at, token.value, token.unit, token.text)
         if token.kind == "text":
             return self.text()
         if self.accept("("):

@@ -189,9 +189,14 @@ class Steps(unittest.TestCase):
             routine a
                 send mast write-read address 34 register 0 count 2 answered by read within 1 s
                 send mast write address 34 register 2 data "01" answered by acknowledged within 1 s
+                send mast write address 34 register 2 data 03 answered by acknowledged within 1 s
+                send mast write address 0x22 register 2 data 1e05 answered by acknowledged within 1 s
                 send gatehouse sampling-interval interval 40 ms
+                send pumphouse read-coils address 0 quantity 5e0 answered by read-coils within 1 s
         """)
         self.assertEqual("done", ran.end.result, ran.end.why)
+        written = [event.note for event in ran.record.since(0) if event.kind is Kind.TAKEN and event.board == "mast"]
+        self.assertLessEqual({"0x22: write 02 01", "0x22: write 02 03", "0x22: write 02 1E 05"}, set(written))
 
     def test_faults_and_defects_and_what_a_hand_does(self):
         ran = run("""
