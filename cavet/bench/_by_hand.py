@@ -29,18 +29,43 @@ class Answer(msgspec.Struct, frozen=True):
     heard: tuple[Heard, ...] = ()
 
 
-class ByHand:
-    """One message that is answered, or not; `count` is how many answers are waited for."""
+UNANSWERED_SECONDS = 2.0
+"""So long after a message to which no answer was due a board may still say that it refuses it."""
+BEHIND_SECONDS = 0.1
+"""A board answers in the order in which it hears: so soon behind such a refusal it has answered the next message."""
 
-    def __init__(self, decoder: Decoder, is_answer: Callable[[Frame], bool], count: int = 1) -> None:
+
+class ByHand:
+    """One message that is answered, or not; `count` is how many answers are waited for. What `may_be_older` is an
+    answer to the message before, if a better one comes behind it."""
+
+    def __init__(
+        self, decoder: Decoder, is_answer: Callable[[Frame], bool] | None, count: int = 1,
+        may_be_older: Callable[[Frame], bool] | None = None,
+    ) -> None:  # fmt: skip
         self._decoder = decoder
         self._is_answer = is_answer
         self._count = count
+        self._may_be_older = may_be_older
+        self._set_aside: list[Heard] = []
         self._gone: list[float] = []
-        self.heard: list[Heard] = []
+        self._heard: list[Heard] = []
         self.coming: Coming | None = None
         """How long it is waited for; `None` before it is."""
-        self.all_heard = asyncio.Event()
+        self.stirred = asyncio.Event()
+
+    @property
+    def heard(self) -> tuple[Heard, ...]:
+        """What has answered."""
+        return tuple(self._heard or self._set_aside)
+
+    def is_answered(self) -> bool:
+        """Whether all that was waited for has come, for sure."""
+        return len(self._heard) == self._count
+
+    def has_heard(self) -> bool:
+        """Whether all has come, or what may be an answer to the message before."""
+        return self.is_answered() or bool(self._set_aside)
 
     @property
     def gone(self) -> float:
@@ -56,8 +81,9 @@ class ByHand:
         if self.coming is not None:
             self.coming.comes(len(data))
         for frame in self._decoder.feed(data):
-            if self._gone and len(self.heard) < self._count and self._is_answer(frame):
-                gone = self._gone[min(len(self.heard), len(self._gone) - 1)]
-                self.heard.append(Heard(frame, max(0.0, now - gone)))
-        if len(self.heard) == self._count:
-            self.all_heard.set()
+            if self._is_answer and self._gone and not self.is_answered() and self._is_answer(frame):
+                gone = self._gone[min(len(self._heard), len(self._gone) - 1)]
+                kept = self._set_aside if self._may_be_older and self._may_be_older(frame) else self._heard
+                kept.append(Heard(frame, max(0.0, now - gone)))
+        if self.has_heard():
+            self.stirred.set()

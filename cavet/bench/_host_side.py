@@ -9,7 +9,7 @@ from math import inf
 from typing import Any, TypeVar, cast
 
 from cavet.bench._alarm import Alarm
-from cavet.bench._by_hand import Answer, ByHand, Heard
+from cavet.bench._by_hand import BEHIND_SECONDS, UNANSWERED_SECONDS, Answer, ByHand, Heard
 from cavet.bench._spoiling import Pieces
 from cavet.bench._spoken import ONE_AT_A_TIME
 from cavet.bench._traffic import Crossing, Stream, Traffic
@@ -67,6 +67,8 @@ class HostLink:
         """By which names the other side has known us."""
         self.said_by_hand = 0
         """How many messages were said by hand so far."""
+        self._unanswered_until = -inf
+        """Until when a board may refuse what was said by hand without waiting for an answer."""
         self._one_hand = asyncio.Lock()
         self._hand: ByHand | None = None
         self._keeps_back = False
@@ -241,10 +243,11 @@ class HostLink:
 
     async def say(
         self, pieces: Pieces, name: str, by: str, decoder: Decoder, is_answer: Callable[[Frame], bool] | None,
-        within: float, count: int = 1, cause: int | None = None,
+        within: float, count: int = 1, cause: int | None = None, is_refusal: Callable[[Frame], bool] | None = None,
     ) -> Answer:  # fmt: skip
         """Say a message by hand, in these pieces, and wait for what answers it, `count` frames at most; without
-        `is_answer` none is due, and it is only said.
+        `is_answer` none is due, and it is only said. What `is_refusal` may be one of the message before, where nobody
+        has waited for that.
 
         Raises `UnreachableError` where the link is not open, or is lost before all is said.
         """
@@ -254,7 +257,8 @@ class HostLink:
             try:
                 if self.link.protocol in ONE_AT_A_TIME:
                     await self._until_idle()
-                hand = self._hand = ByHand(decoder, is_answer or (lambda frame: False), count)
+                older = is_refusal if self.clock.now() < self._unanswered_until else None
+                hand = self._hand = ByHand(decoder, is_answer, count, older)
                 self.session.hears_others = True
                 whole = b"".join(data for _, data in pieces)
                 asked = self._record.append(Kind.ASKED, self.link.board, Topic.MESSAGE, name, whole, cause, by)
@@ -265,8 +269,11 @@ class HostLink:
                 if is_answer is not None:
                     hand.coming = Coming(self.clock, self._byte_seconds, LONGEST_ANSWER)
                     left = within + hand.gone - self.clock.now()
-                    await hand.coming.wait(hand.all_heard.is_set, hand.all_heard, left)
-                return Answer(asked, tuple(hand.heard))
+                    await hand.coming.wait(hand.has_heard, hand.stirred, left)
+                    await hand.coming.wait(hand.is_answered, hand.stirred, BEHIND_SECONDS if hand.heard else 0.0)
+                is_open = is_answer is None or not hand.heard
+                self._unanswered_until = self.clock.now() + UNANSWERED_SECONDS if is_open else -inf
+                return Answer(asked, hand.heard)
             finally:
                 self._hand = None
                 self.session.gives_way = self.session.hears_others = self._keeps_back = False

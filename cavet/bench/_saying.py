@@ -53,7 +53,9 @@ async def say(
         found = await link.control(setup, request.NAME, by, patience, cause)
     else:
         decoder = tongue.decoder(Side.BOARD)
-        found = await link.say(carried, request.NAME, by, decoder, answers if due else None, patience, count, cause)
+        expected = answers if due else None
+        refuses = tongue.is_refusal_of_any
+        found = await link.say(carried, request.NAME, by, decoder, expected, patience, count, cause, refuses)
     return Said(tongue, found.asked, wire, due, found.heard)
 
 

@@ -28,6 +28,7 @@ from cavet.protocols import (
     read_all,
     read_message,
     read_whole,
+    refuses_anything,
     ruler,
     spi,
     usb,
@@ -130,6 +131,10 @@ class Spoken:
     def answers(self, request: Message, frame: Frame) -> bool:
         """Whether a frame of the board answers a message of the host."""
         return frame.readable and is_answer(self.name, request, frame.message)
+
+    def is_refusal_of_any(self, frame: Frame) -> bool:
+        """Whether a frame refuses something, and does not tell which message."""
+        return refuses_anything(self.name, frame.message)
 
     def is_answer(self, request: Message, frame: Frame) -> bool:
         """The same for what was said by hand, where that is known from what the session says."""

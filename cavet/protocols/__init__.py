@@ -1,6 +1,6 @@
 """Bytes to messages and back, for every protocol in one shape: no I/O, no clock, no board."""
 
-from cavet.protocols._answers import is_answer, is_answered, refusal
+from cavet.protocols._answers import is_answer, is_answered, refusal, refuses_anything
 from cavet.protocols._codec import PROTOCOLS, Codec, Decoder, Side, codec, read_all
 from cavet.protocols._form import (
     as_fields,
@@ -53,6 +53,7 @@ __all__ = [
     "read_message",
     "read_whole",
     "refusal",
+    "refuses_anything",
     "ruler",
     "ruler_json",
     "set_right",

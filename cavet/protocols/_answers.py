@@ -60,9 +60,14 @@ def is_answer(protocol: str, request: Message, reply: Message) -> bool:
         return False
     if protocol.startswith("modbus"):
         return _is_modbus_answer(request, reply)
-    if protocol == "firmata" and reply.NAME == FIRMATA_REFUSAL:
+    if refuses_anything(protocol, reply):
         return True
     return name == reply.NAME and all(_agrees(request, reply, field) for field in (*SAME, "packet_id"))
+
+
+def refuses_anything(protocol: str, reply: Message) -> bool:
+    """Whether what the board says refuses something, and does not tell what."""
+    return protocol == "firmata" and reply.NAME == FIRMATA_REFUSAL
 
 
 def refusal(reply: Message) -> str:

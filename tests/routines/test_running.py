@@ -184,6 +184,18 @@ class Steps(unittest.TestCase):
         self.assertEqual((ran.end.result, ran.end.line), ("failed", 6))
         self.assertIn("found exception", ran.end.why)
 
+    def test_a_refusal_that_tells_no_message_is_of_the_one_before_where_an_answer_comes_behind_it(self):
+        ran = run("""
+            routine a
+                send gatehouse set-pin-mode pin 0 mode 1
+                send gatehouse pin-state-query pin 9 answered by pin-state-response pin 9 within 1 s
+                send gatehouse set-pin-mode pin 0 mode 1
+                send gatehouse encoder-report-position encoder 0 answered by string-data within 1 s
+                send gatehouse encoder-report-position encoder 0 answered by encoder-position within 1 s
+        """)
+        self.assertEqual(("failed", 6), (ran.end.result, ran.end.line))
+        self.assertIn("found string-data", ran.end.why)
+
     def test_the_name_of_a_field_behind_a_number_is_no_unit_and_bytes_are_no_number(self):
         ran = run("""
             routine a
