@@ -7,7 +7,10 @@ from pathlib import Path
 from unittest import mock
 
 from cavet.checks import Processes
+from cavet.drawings.square import BoardRow, CellView, RowView
 from cavet.record import Kind
+from cavet.workbench.checks.views import WalkView
+from cavet.workbench.drawing.checks import draw_walk
 from cavet.workbench.screens.asking import AskScreen
 from cavet.workbench.screens.checks import ChecksScreen
 from cavet.workbench.screens.moment import MomentScreen
@@ -28,6 +31,19 @@ routine = "hut.routine#lit"
 program = ["python", "-c", "print(1)"]
 expect = ["lamp rises"]
 """
+
+
+class Squares(unittest.TestCase):
+    def test_those_of_all_boards_are_there_where_they_have_room(self):
+        rows = tuple(RowView(n, f"lamp_{n}", True, (CellView(n - 1, "right"),)) for n in (1, 2, 3))
+        view = WalkView("the walk  6 outputs", (BoardRow("hut", 3, rows), BoardRow("shed", 3, rows)), board=1, row=2)
+        for height, open_boards in ((40, ["hut", "shed"]), (18, ["hut", "shed"]), (14, ["shed"]), (9, ["shed"])):
+            lines = draw_walk(view, 80, height).text().splitlines()
+            heads = [line.split()[1] for line in lines if line.startswith(" ▿")]
+            self.assertEqual(open_boards, heads, height)
+            if len(heads) == 2:
+                self.assertEqual(6, sum(line.count("◆") for line in lines) - 1, "beside the reason")
+                self.assertEqual(1, sum(line.startswith("▸") for line in lines))
 
 
 class InTheFolder:
@@ -104,7 +120,7 @@ class OnTheScreen(InTheFolder, unittest.TestCase):
             await seat.press("W")
             await seat.sees("each output in turn")
             await seat.press("down", "enter")
-            await seat.sees("the walk here  3 outputs", "each moves what it names")
+            await seat.sees("the walk here  3 outputs", "2 move just what they name, 1 nothing")
 
         self.seated(story, checks="")
 

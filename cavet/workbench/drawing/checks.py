@@ -14,10 +14,13 @@ STATES: dict[str, tuple[str, Ink]] = {
     "held": ("◈", GOT), "failed": ("✕", CORAL), "runs": ("◇", ASKED), "stopped": ("◌", QUIET), "new": ("◌", QUIET),
 }  # fmt: skip
 STEP_CELLS = 12
+REASON_ROWS = 4
+"""What is said of the output under the cursor, with the rows around it."""
 
 
 def draw_walk(view: WalkView, width: int, height: int) -> Canvas:
-    """The boards, each a line of marks; the one under the cursor with its square: outputs down, their parts across."""
+    """The boards, each a line of marks; the one under the cursor with its square: outputs down, their parts across.
+    Where there is room for the squares of all, they are there."""
     canvas = Canvas(width, height)
     name, _, rest = view.title.partition("  ")
     canvas.put(1, 1, name, PAPER._replace(bold=True))
@@ -27,9 +30,13 @@ def draw_walk(view: WalkView, width: int, height: int) -> Canvas:
         return canvas
     y = 3
     others = len(view.boards) - 1
+    wrong = sum(board.wrong for board in view.boards)
+    is_whole = y + sum(len(board.rows) + 2 for board in view.boards) + REASON_ROWS + wrong + 1 <= height
     for place, board in enumerate(view.boards):
         if place == view.board:
             y = draw_square(canvas, board, y, height - (others - place) - 1, chosen=view.row)
+        elif is_whole:
+            y = draw_square(canvas, board, y, height) + 1
         elif y == height - 1 and place < others:
             canvas.put(3, y, f"{counted(len(view.boards) - place, 'more board')}: [ ] goes on to them", QUIET)
             break
