@@ -14,6 +14,11 @@ import msgspec
 from cavet.links import Coming
 from cavet.protocols import Decoder, Frame
 
+UNANSWERED_SECONDS = 2.0
+"""So long after a message to which no answer was due a board may still say that it refuses it."""
+BEHIND_SECONDS = 0.1
+"""A board answers in the order in which it hears: so soon behind such a refusal it has answered the next message."""
+
 
 class Heard(msgspec.Struct, frozen=True):
     """A frame that answers, and how long after the message had gone out it came, in seconds."""
@@ -27,12 +32,6 @@ class Answer(msgspec.Struct, frozen=True):
 
     asked: int
     heard: tuple[Heard, ...] = ()
-
-
-UNANSWERED_SECONDS = 2.0
-"""So long after a message to which no answer was due a board may still say that it refuses it."""
-BEHIND_SECONDS = 0.1
-"""A board answers in the order in which it hears: so soon behind such a refusal it has answered the next message."""
 
 
 class ByHand:
@@ -66,6 +65,11 @@ class ByHand:
     def has_heard(self) -> bool:
         """Whether all has come, or what may be an answer to the message before."""
         return self.is_answered() or bool(self._set_aside)
+
+    @property
+    def is_in_doubt(self) -> bool:
+        """Whether only that has come which may be an answer to the message before."""
+        return bool(self._set_aside) and not self._heard
 
     @property
     def gone(self) -> float:

@@ -270,7 +270,7 @@ class HostLink:
                     hand.coming = Coming(self.clock, self._byte_seconds, LONGEST_ANSWER)
                     left = within + hand.gone - self.clock.now()
                     await hand.coming.wait(hand.has_heard, hand.stirred, left)
-                    await hand.coming.wait(hand.is_answered, hand.stirred, BEHIND_SECONDS if hand.heard else 0.0)
+                    await hand.coming.wait(hand.is_answered, hand.stirred, BEHIND_SECONDS if hand.is_in_doubt else 0.0)
                 is_open = is_answer is None or not hand.heard
                 self._unanswered_until = self.clock.now() + UNANSWERED_SECONDS if is_open else -inf
                 return Answer(asked, hand.heard)

@@ -131,6 +131,16 @@ class OnTheRuler(unittest.TestCase):
         with self.assertRaisesRegex(WrongError, 'filter: found "3 bytes", expected as many as there are, 1'):
             frame.set("a/b")
 
+    def test_what_is_written_out_is_stepped_where_it_is_a_number_and_else_left_alone(self):
+        for value, stepped in (
+            ("#HF9", "#HF9"), ("ON", "ON"), ("-1", "0"), ("LOCK-1", "LOCK-2"), ("1.50E+3", "1.51E+3"), ("9", "10"),
+        ):  # fmt: skip
+            frame = editing(f"VAL {value}\n".encode(), "scpi", "switchrack")
+            frame.cursor = next(place for place, field in enumerate(frame.fields) if field.name == "value")
+            frame.nudge(1)
+            self.assertEqual(f"VAL {stepped}\n".encode(), frame.frame.data)
+            self.assertEqual(value != stepped, frame.undo(), "nothing is to be taken back where nothing was changed")
+
     def test_texts_of_another_length_are_laid_down_anew(self):
         wire = codec("mqtt").encode(
             spoken(SETUP, SETUP.links["towpath"]).made("publish", {"topic": "a", "payload": "@1"})
@@ -252,7 +262,7 @@ class Searches(unittest.TestCase):
     def test_each_field_of_the_ruler_is_found_by_its_number_its_word_its_text(self):
         for protocol, link, wire, wanted, others in (
             ("modbus-rtu", "pumphouse_line", WRITE.hex(), ("function = 6", "unit = 7", "crc != 0", "address < 1"),
-             ("function = 5", "unit > 7")),
+             ("function = 5", "unit > 7", "to_send = 1", "__class__ != 1")),
             ("modbus-tcp", "pumphouse", "00 01 00 00 00 06 07 05 00 02 FF 00",
              ("value = on", "value = 1", "length = 6"), ("value = off", "value = 0")),
             ("firmata", "gatehouse", "F4 09 04", ("mode = servo", "mode = 4", "mode != pwm"),

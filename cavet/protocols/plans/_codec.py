@@ -114,7 +114,7 @@ class PlanCodec:
         at = len(self.plan.start)
         escape = self.plan.escape
         while at < len(data) - len(self.plan.end):
-            hidden = escape is not None and data[at] == escape.byte
+            hidden = escape is not None and data[at] == escape.byte and at + 1 < len(data)
             if hidden:
                 escapes.append(at)
             at += hidden

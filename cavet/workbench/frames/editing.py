@@ -116,7 +116,9 @@ class Editing:
         if field is None or not field.spans:
             return
         if self._is_text:
-            self._take(self._spliced(field, _stepped(self._text_of(field), by)))
+            text = self._text_of(field)
+            if (stepped := _stepped(text, by)) != text:
+                self._take(self._spliced(field, stepped))
             return
         size = sum(count for _, count in field.spans)
         self._take(self._put(self.frame.data, field.spans, (self._bits(field.spans) + by) % (1 << size)))
@@ -238,9 +240,9 @@ def _number(field: Field, text: str) -> int:
 
 
 def _stepped(text: str, by: int) -> str:
-    """A text with the first number in it greater or less by so many of its last places."""
-    found = re.search(r"[-+]?\d+(?:\.(\d+))?", text)
-    if found is None:
+    """A text with the first decimal number in it greater or less by so many of its last places."""
+    found = re.search(r"(?:(?<!\w)[-+])?\d+(?:\.(\d+))?", text)
+    if found is None or text.lstrip().startswith("#"):
         return text
     places = len(found[1] or "")
     number = Decimal(found[0]) + by * Decimal(1).scaleb(-places)

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 from cavet.bench import Placed, Spoken
-from cavet.protocols import Frame, Message, Side, as_fields
+from cavet.protocols import Frame, Message, Side, as_fields, words_of
 from cavet.wording import WrongError, hex_pairs
 
 COMPARED = re.compile(r"\s*([a-z_]\w*)\s*(<=|>=|!=|=|<|>)\s*(\S.*?)\s*")
@@ -66,13 +66,15 @@ def _field_match(name: str, sign: str, text: str, tongue: Spoken | None) -> Matc
     wanted: float | str = text.strip('"') if number is None else number
     if isinstance(wanted, str) and sign not in ("=", "!="):
         raise WrongError("search", found=text, expected=f"a number behind {name} {sign}")
-    holds = OPERATORS[sign]
+    holds, is_text = OPERATORS[sign], isinstance(wanted, str)
 
     def matches(placed: Placed, frame: Frame | None) -> bool:
         if frame is None or not frame.readable:
             return False
-        found = [*_in_message(frame.message, name), *(_on_ruler(frame, placed.side, name, tongue) if tongue else ())]
-        fitting = [each for each in found if isinstance(each, str) == isinstance(wanted, str)]
+        fitting = [each for each in _in_message(frame.message, name) if isinstance(each, str) == is_text]
+        if not fitting and tongue is not None:
+            on_ruler = _on_ruler(frame, placed.side, name, tongue)
+            fitting = [each for each in on_ruler if isinstance(each, str) == is_text]
         return bool(fitting) and (all if sign == "!=" else any)(holds(each, wanted) for each in fitting)
 
     return matches
@@ -80,11 +82,11 @@ def _field_match(name: str, sign: str, text: str, tongue: Spoken | None) -> Matc
 
 def _in_message(message: Message, name: str) -> Iterator[float | str]:
     """What a field of a message holds: numbers, or texts; where the standard has words for it, these as well."""
-    value = getattr(message, name, None)
+    value = getattr(message, name) if name in message.__struct_fields__ else None
     for each in value if isinstance(value, tuple) else (value,):
         yield from _as_searched(each)
-    if value is not None and (word := as_fields(message).get(f"{name}_name")) is not None:
-        yield str(word)
+    if isinstance(value, int) and not isinstance(value, bool):
+        yield from (word for word in (words_of(type(message), name).get(value),) if word)
 
 
 def _on_ruler(frame: Frame, side: Side, name: str, tongue: Spoken) -> Iterator[float | str]:

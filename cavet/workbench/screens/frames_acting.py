@@ -134,6 +134,9 @@ class FramesActing(FramesBase):
             self.say("only what the host says can be said")
             return
         name, fields = ways.fields_of(self._sentence.tongue, editing.frame)
+        if name not in self._sentence.messages:
+            self.say(f"{name} is not said by hand")
+            return
         self._sentence.begin_with(name, fields)
         self._focus = SAYING
 

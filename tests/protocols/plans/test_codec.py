@@ -302,6 +302,10 @@ class Layouts(unittest.TestCase):
             wanted = payload[:place] + bytes((other,)) + payload[place + 1 :]
             self.assertEqual((wanted, ()), (again.message.payload, again.problems))
             self.assertEqual(encode(chosen, kind="set", payload=wanted.hex()), changed)
+        open_ended = frame_of('start = "02"\nescape = { byte = 0x10 }\nfields = [{ name = "a", bits = 8 }]')
+        for broken in (b"\x02", b"\x02\x10", b"\x10\x10\x10", bytes(range(1, 40))):
+            for codec in (chosen, open_ended):
+                self.assertEqual(broken[0], codec.bits_of(broken, ((0, 8),)))
         self.assertEqual(b"\x05", chosen.with_bits(data, ((0, 8),), 5)[:1], "a delimiter is changed as it stands")
 
     def test_explanations_show_the_bits_of_each_field(self):
