@@ -120,7 +120,7 @@ class OnTheScreen(InTheFolder, unittest.TestCase):
             await seat.press("W")
             await seat.sees("each output in turn")
             await seat.press("down", "enter")
-            await seat.sees("the walk here  3 outputs", "2 move just what they name, 1 nothing")
+            await seat.sees("the walk here  3 outputs", "2 are as they should be, 1 not judged")
 
         self.seated(story, checks="")
 

@@ -134,13 +134,11 @@ def walk_view(checking: Checking, going: Run | None, check: str, board: int, row
         return WalkView(f"the walk  {counted(len(outputs), 'output')}, each alone: what moved?", (), note=note)
     boards = squares_of(setup, walked)
     wrong = sum(each.held is False for each in walked)
-    neither = sum(each.held is None for each in walked)
+    unjudged = sum(each.held is None for each in walked)
     words = "each moves what it names, and nothing else"
-    if neither:
-        moving = len(walked) - neither
-        words = (
-            f"{moving} {'moves just what it names' if moving == 1 else 'move just what they name'}, {neither} nothing"
-        )
+    if unjudged:
+        moving = len(walked) - unjudged
+        words = f"{moving} {'is as it' if moving == 1 else 'are as they'} should be, {unjudged} not judged"
     if wrong:
         words = f"{wrong} of {len(walked)} {'is not as it' if wrong == 1 else 'are not as they'} should be"
     size = counted(len(walked), "output") if len(walked) == len(outputs) else f"{len(walked)} of {len(outputs)} outputs"

@@ -109,12 +109,12 @@ def _drawn(view: BoardView, pins: list[PinView], width: int, height: int, lead: 
 def draw_stack(views: tuple[BoardView, ...], width: int, height: int) -> Canvas:
     """Draw boards one below the other where there is room for all that hangs on them, the basins with the last; else
     the one that the cursor is on."""
-    views = (*(msgspec.structs.replace(view, basins=()) for view in views[:-1]), views[-1])
+    stack = (*(msgspec.structs.replace(view, basins=()) for view in views[:-1]), views[-1])
     for step in () if len(views) == 1 else (2, 1) if width >= WIDE else (1,):
-        rows = [_rows_whole(view, step) for view in views]
+        rows = [_rows_whole(view, step) for view in stack]
         if sum(rows) <= height:
             rows[-1] += height - sum(rows)
-            return _stacked(views, rows, width, step)
+            return _stacked(stack, rows, width, step)
     return draw_board(next((view for view in views if view.cursor), views[0]), width, height)
 
 
