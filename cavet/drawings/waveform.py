@@ -47,7 +47,11 @@ def draw_levels(wave: Waveform, width: int, ink: Ink, *, first: float = 0.0, bit
 def levels_note(wave: Waveform, bit: int | None) -> str:
     """What stands beside the levels: the bit under the cursor, how long a bit takes, and all of it."""
     told = next((f"{stretch.tells} · " for stretch in wave.stretches if bit is not None and stretch.bit == bit), "")
-    return f"{told}{_bit_time(wave.period)} a bit, {show_duration(wave.end)} in all"
+    return f"{told}{_times(wave)}"
+
+
+def _times(wave: Waveform) -> str:
+    return f"{_bit_time(wave.period)} a bit, {show_duration(wave.duration)} in all"
 
 
 def _bit_time(seconds: float) -> str:
@@ -88,8 +92,7 @@ def waveform_drawing(wave: Waveform, title: str, description: str) -> Drawing:
         y = top + number * TRACE_PIXELS
         shapes.append(Words(MARGIN, y + SWING, trace.name, "quiet"))
         shapes += _trace_shapes(trace, wave.end, scale, y)
-    told = f"{_bit_time(wave.period)} a bit, {show_duration(wave.end)} in all"
-    shapes.append(Words(MARGIN + NAME_PIXELS, bottom + 36, told, "heather", SMALL))
+    shapes.append(Words(MARGIN + NAME_PIXELS, bottom + 36, _times(wave), "heather", SMALL))
     return Drawing(
         width=round(max(width, 360)), height=round(bottom + 52), title=title, description=description,
         shapes=tuple(shapes),

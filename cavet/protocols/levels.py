@@ -45,13 +45,15 @@ class Stretch(msgspec.Struct, frozen=True):
 
 
 class Waveform(msgspec.Struct, frozen=True):
-    """All traces of a frame, and what their stretches are; `end` is when it is over, in s."""
+    """All traces of a frame, and what their stretches are; `end` is how much is drawn of it, in s."""
 
     traces: tuple[Trace, ...]
     stretches: tuple[Stretch, ...]
     end: float
     period: float
     """How long a bit takes."""
+    duration: float
+    """How long the frame takes, in s, from its first bit or mark to its last: not what is drawn before and behind."""
 
 
 class _Pen:
@@ -98,7 +100,8 @@ def uart(data: bytes, rate: float, *, bits: int = 8, parity: str = "N", stops: f
             level = {"E": ones & 1, "O": 1 - (ones & 1), "M": 1, "S": 0}[parity]
             put(level, period, "par", f"parity bit, {PARITIES[parity]}")
         put(HIGH, stops * period, "P", "stop bit" if stops == 1 else f"stop, {digits(stops)} bits")
-    return Waveform((pen.trace(),), tuple(stretches), t + IDLE_BITS * period, period)
+    idle = IDLE_BITS * period
+    return Waveform((pen.trace(),), tuple(stretches), t + idle, period, t - idle)
 
 
 QUARTER = 0.25
@@ -164,7 +167,7 @@ def bus(tokens: Iterable[Token], rate: float, held: float = 0.0) -> Waveform:
                 clock.to(t, LOW)
                 stretches.append(Stretch(t, t + held, "…", "the device holds the clock low"))
                 t += held
-    return Waveform((clock.trace(), line.trace()), tuple(stretches), t + period, period)
+    return Waveform((clock.trace(), line.trace()), tuple(stretches), t + period, period, t - period)
 
 
 def spi(out: bytes, rate: float, *, mode: int = 0, lowest_first: bool = False, back: bytes | None = None) -> Waveform:
@@ -197,9 +200,8 @@ def spi(out: bytes, rate: float, *, mode: int = 0, lowest_first: bool = False, b
     t += period / 2
     select.to(t, HIGH)
     stretches.append(Stretch(t - period / 4, t + period / 2, "", "the device is let go"))
-    return Waveform(
-        (select.trace(), clock.trace(), *(pen.trace() for pen in pens)), tuple(stretches), t + period, period
-    )
+    traces = (select.trace(), clock.trace(), *(pen.trace() for pen in pens))
+    return Waveform(traces, tuple(stretches), t + period, period, 8 * len(out) * period)
 
 
 def edges(trace: Trace) -> Sequence[float]:

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as some
 
 from cavet.drawings.canvas import PAPER
-from cavet.drawings.waveform import draw_levels
+from cavet.drawings.waveform import draw_levels, levels_note
 from cavet.protocols import levels
 from cavet.protocols.i2c import Mark, Octet, read_marks
 
@@ -103,6 +103,19 @@ class Spi(unittest.TestCase):
         wave = levels.spi(b"\x9f", 1_000_000)
         select = trace(wave, "CS")
         self.assertTrue(all(select.at(t) == 0 for t in levels.edges(trace(wave, "SCLK"))))
+
+
+class Times(unittest.TestCase):
+    def test_how_long_a_frame_takes_is_told_without_the_idle_line_that_is_drawn_around_it(self):
+        for wave, told in (
+            (levels.uart(b"\xe2\x0f\x00", 57600), "17.4 µs a bit, 521 µs in all"),
+            (levels.uart(b"\x58", 9600, parity="E", stops=2), "104 µs a bit, 1.2 ms in all"),  # 12 bits
+            (levels.bus(read_marks("S 4C A 04 A P"), 100_000), "10 µs a bit, 200 µs in all"),
+            (levels.bus(read_marks("S 4C A 04 A Sr 4D A 12 N P"), 100_000), "10 µs a bit, 395 µs in all"),
+            (levels.spi(b"\x01\x02", 1_000_000), "1 µs a bit, 16 µs in all"),
+        ):
+            with self.subTest(told):
+                self.assertEqual(levels_note(wave, None), told)
 
 
 if __name__ == "__main__":
