@@ -22,11 +22,14 @@ from cavet.workbench.trail_views import trails_view
 from tests.bench.test_buses import in_fast_time
 
 WISHES = {
-    "beacon": 20.0, "mast_1": True, "panel": "Lock open", "arrow": "↑", "pump_a": True, "relay_101": True,
+    "beacon": 20.0, "upper_paddle": 60.0, "horn": True, "supply_1_voltage": 12.0, "mast_1": True, "panel": "Lock open", "arrow": "↑", "pump_a": True, "relay_101": True,
     "lamp": True, "post_1": True, "yard_1": True, "banner": "LOCK",
 }  # fmt: skip
 SEEN = {
-    "beacon": ("analog-message", "value"),
+    "beacon": ("analog-message", "value", "pin 2, pwm 20 %", "pin 2 pwm 20 %."),
+    "upper_paddle": ("pin 9, 1627 µs",),
+    "horn": ("pin 11, output high", "pin 11 output high."),
+    "supply_1_voltage": ("dac, 32768 counts",),
     "mast_1": ("i2c-request", "address"),
     "pump_a": ("write-single-coil", "on at pump_a"),
     "relay_101": ("ROUT:CLOS", "closed at relay_101"),
@@ -56,8 +59,8 @@ class Frames(unittest.TestCase):
             sheets = {}
             for trail in list(desk.standings.trails.all.values()):
                 stages = trails_view(desk, desk.points[0], trail.number).current.stages
-                carried = " ".join(stages[2].lines)
-                sheets[trail.root.subject] = f"{text_of(trail_sheet(desk, trail))}\ncarried {carried}"
+                carried, driven = (" ".join(stages[place].lines) for place in (2, 4))
+                sheets[trail.root.subject] = f"{text_of(trail_sheet(desk, trail))}\ncarried {carried}\n{driven}."
             return sheets, [text_of(point_sheet(desk, point)) for point in desk.points]
 
         sheets, points = in_fast_time(story, boards=None)
