@@ -3,9 +3,17 @@
 from __future__ import annotations
 
 from collections import deque
+from statistics import fmean
 
 COURSE_SECONDS = 10.0
 COURSE_SLOTS = 100
+SLOT_SECONDS = COURSE_SECONDS / COURSE_SLOTS
+RATE_SLOTS = 22
+"""So many slots tell how fast it changes."""
+JUMP_SHARE = 0.6
+"""What has done so much of its way at once, has jumped. Where it is asked once a second, it does half of it."""
+STANDS_SHARE = 0.3
+"""What has gone on at less of its rate in the last second, stands, or turns round."""
 Slot = tuple[float, float] | None
 
 
@@ -39,11 +47,14 @@ class Course:
         return tuple(self._slots)
 
     def rate(self) -> float | None:
-        """How fast it changes, in units a second, over the last two seconds."""
-        known = [(place, slot) for place, slot in enumerate(self._slots) if slot is not None][-20:]
-        if len(known) < 10:
-            return None
+        """How fast it changes, in units a second, over the last two seconds; `None` while that is not known, and where
+        it has jumped, or stands again."""
+        known = [sum(slot) / 2 for slot in self._slots if slot is not None][-RATE_SLOTS:]
         half = len(known) // 2
-        early = sum(sum(slot) / 2 for _, slot in known[:half]) / half
-        late = sum(sum(slot) / 2 for _, slot in known[-half:]) / half
-        return (late - early) / (half * COURSE_SECONDS / COURSE_SLOTS)
+        if half < RATE_SLOTS // 4:
+            return None
+        rate = (fmean(known[-half:]) - fmean(known[:half])) / (half * SLOT_SECONDS)
+        of_late = (known[-1] - known[-half]) / (half * SLOT_SECONDS)
+        longest = max(abs(later - earlier) for earlier, later in zip(known, known[2:], strict=False))
+        has_jumped = longest > JUMP_SHARE * abs(known[-1] - known[0])
+        return None if has_jumped or of_late * rate < STANDS_SHARE * rate**2 else rate

@@ -111,8 +111,14 @@ class Supply(Part):
 
     def tells(self, now: float) -> str:
         if not self.on:
-            return "off"
-        millivolts = round(self.volts, PLACES)
-        volts = show_steady(millivolts, "V", max(2, decimals_of(millivolts)))
+            level = self._volts * self._shares["level"]
+            return f"off, {_steady(level)} set" if level else "off"
+        volts = _steady(self.volts)
         limited = ", limited" if self.limiting else ""
         return f"{volts}, {show_steady(self.amps, 'A', 2)}{limited}" if self._load else volts
+
+
+def _steady(volts: float) -> str:
+    """A voltage, to the millivolt where it has any."""
+    millivolts = round(volts, PLACES)
+    return show_steady(millivolts, "V", max(2, decimals_of(millivolts)))

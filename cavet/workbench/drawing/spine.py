@@ -17,6 +17,8 @@ LABEL_WIDTH = 4
 LABELLED = 50
 """From this width on the pins' other names are shown."""
 NAME_WIDTH = 13
+TELLS_WIDTH = 18
+"""What a part says of itself may be so long, where there is room."""
 WIDE = 76
 """From this width on parts hang off on both sides, as pictures."""
 HEAD_ROWS = 3
@@ -280,8 +282,9 @@ def _hang_right(canvas: Canvas, x: int, places: list[int], step: int, part: Part
         return
     ink = CORAL if part.fault else QUIET
     if step > 1:
-        draw_part(canvas, x + 7 + NAME_WIDTH, y, step, part)
-        canvas.put(x + 5, y + 1, part.tells, ink, NAME_WIDTH + 1)
+        room = max(NAME_WIDTH, min(TELLS_WIDTH, canvas.width - x - 7 - part_pictures.WIDTH))
+        draw_part(canvas, x + 7 + room, y, step, part)
+        canvas.put(x + 5, y + 1, part.tells, ink, room + 1)
         return
     told = max(x + 8 + len(part.name), min(x + 9 + NAME_WIDTH, canvas.width - len(part.tells)))
     draw_part(canvas, told - 2, y, step, part)
@@ -324,6 +327,7 @@ def _draw_narrow(canvas: Canvas, view: BoardView, pins: list[PinView], rows: dic
     if len(rows) < len({pin for part in view.parts for pin in part.pins}):
         canvas.put(2, max(rows.values()) + 1, _left_out(view, rows), QUIET)
     x = 1 + _draw_spine(canvas, 1, pins, rows, 1, view.profile)
+    names = min(NAME_WIDTH, max((len(part.name) for part in view.parts), default=0))
     for part in view.parts:
         places = [rows[pin] for pin in part.pins if pin in rows]
         for number, y in enumerate(places):
@@ -332,9 +336,9 @@ def _draw_narrow(canvas: Canvas, view: BoardView, pins: list[PinView], rows: dic
             if number:
                 canvas.put(x + 3, y, "″", QUIET)
                 continue
-            canvas.put(x + 3, y, part.name, PAPER._replace(bold=part.name == view.cursor), 13)
-            draw_part(canvas, x + 17, y, 1, part)
-            canvas.put(x + 19, y, part.tells, CORAL if part.fault else QUIET)
+            canvas.put(x + 3, y, part.name, PAPER._replace(bold=part.name == view.cursor), names)
+            draw_part(canvas, x + 4 + names, y, 1, part)
+            canvas.put(x + 6 + names, y, part.tells, CORAL if part.fault else QUIET)
     top = max(rows.values()) + 2
     if view.devices:
         begin = min([rows[pin] for pin in view.bus if pin in rows], default=top - 1)

@@ -66,11 +66,13 @@ def _besides(event: Event) -> str:
 
 
 def _text_of(data: bytes) -> str:
-    """Bytes as text where they are that, and in hex else."""
+    """Bytes as text where they are lines of that, and in hex else."""
     try:
-        return plain(data.decode())
+        text = data.decode()
     except UnicodeDecodeError:
         return hex_pairs(data)
+    is_text = all(letter.isprintable() or letter in "\r\n\t" for letter in text)
+    return plain(text) if is_text else hex_pairs(data)
 
 
 def _stage_lines(trail: Trail, stage: Kind, diagnosis: Diagnosis, point: Point | None) -> list[Line]:
