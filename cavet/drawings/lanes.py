@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
 from itertools import pairwise
 from math import ceil
 
@@ -36,7 +36,8 @@ HEIGHTS = {CURVE: 2}
 INKS: dict[str, Ink] = {"asked": ASKED, "link": QUIET, "pins": GOT, "parts": GOT, "rig": WATER, "sensed": HEATHER}
 MOST_TRAFFIC, MOST_PIECES = 6, 3
 """How many eighths the most traffic is high; so many pieces in a cell are much."""
-SPANS = {"%": (0.0, 100.0)}
+SPANS = {"%": (0.0, 100.0), "deg": (0.0, 180.0)}
+"""What is drawn of a lane in such a unit at least, so that two of them can be compared."""
 ROUND_STEPS = (1, 2, 5)
 
 
@@ -59,6 +60,8 @@ class LaneView(msgspec.Struct, frozen=True, kw_only=True):
     wishes: tuple[tuple[int, str], ...] = ()
     before: str = ""
     """What was asked for last before."""
+    stood: str = ""
+    """How it stood at the cursor, or what was asked for last then."""
     board: str = ""
 
 
@@ -129,6 +132,15 @@ def lane_view(
         over = [UNKNOWN if value is None else round(full * (value - low) / (high - low)) for value in stood]
     wished = tuple(asked) if lane.asked is not None else ()
     return msgspec.structs.replace(seen, cells=tuple(found), asked=wished, other=tuple(over))
+
+
+def stood_at(lane: Lane, t: float) -> str:
+    """How a curve stood at a time, in words; of wishes the last one until then. "" where that is not known."""
+    if lane.kind == WISHES:
+        asked = bisect_right(lane.course.t, t)
+        return lane.words[asked - 1] if asked else ""
+    here = lane.course.at(t) if lane.kind == CURVE else None
+    return shown("", here, lane.unit) if here is not None else ""
 
 
 def _wishes_of(lane: Lane, begin: float, cell: float, cells: int) -> tuple[tuple[int, str], ...]:
@@ -220,9 +232,12 @@ def _draw_lane(canvas: Canvas, lane: LaneView, y: int, width: int, *, chosen: bo
         canvas.shade(0, y, width, lane.rows, "raised")
     at = y + lane.rows - 1
     canvas.put(1, at, "▸" if chosen else " ", PAPER)
-    canvas.put(3, at, shortened(lane.name, NAME_CELLS - 4), PAPER._replace(bold=chosen))
-    canvas.put(NAME_CELLS, at, clip(lane.unit, UNIT_CELLS - 1), QUIET)
-    ink = INKS[lane.group]
+    room = left - len(lane.stood) - 5 if lane.stood else NAME_CELLS - 4
+    canvas.put(3, at, shortened(lane.name, room), PAPER._replace(bold=chosen))
+    if lane.stood:
+        canvas.put_right(left - 1, at, lane.stood, INKS[lane.group])
+    else:
+        canvas.put(NAME_CELLS, at, clip(lane.unit, UNIT_CELLS - 1), QUIET)
     if lane.kind == WISHES:
         canvas.across(left, y, width - left, "─", HAIR)
         _draw_wishes(canvas, lane, y, left, width)
@@ -234,13 +249,13 @@ def _draw_lane(canvas: Canvas, lane: LaneView, y: int, width: int, *, chosen: bo
         for x in lane.commands:
             canvas.put(left + x, y, EIGHTHS[max(3, lane.cells[x])], ASKED)
     else:
-        _draw_course(canvas, lane, y, left, ink)
+        _draw_course(canvas, lane, y, left, INKS[lane.group])
 
 
 def _draw_wishes(canvas: Canvas, lane: LaneView, y: int, left: int, width: int) -> None:
     """Each wish at its time, with its value where there is room until the next one."""
     room = lane.wishes[0][0] if lane.wishes else width - left
-    if lane.before and room > len(lane.before) + 2:
+    if lane.before not in ("", lane.stood) and room > len(lane.before) + 2:
         canvas.put(left, y, f"{lane.before} ", QUIET)
     for x, _ in lane.other_wishes:
         canvas.put(left + x, y, "◇", HEATHER)

@@ -187,6 +187,13 @@ class Status(Rack):
         self.device.world.act("switchrack.supply_1", "unload")
         self.assertEqual(self.say("STAT:QUES:COND?;EVEN?"), "0;1")
 
+    def test_a_supply_that_is_off_says_what_is_set(self):
+        told = []
+        for text in ("SOUR1:CURR 1", "SOUR1:VOLT 12.345", "OUTP1 ON", "OUTP1 OFF;:SOUR1:VOLT 0"):
+            self.say(text)
+            told.append(self.part("supply_1").tells(self.device.time))
+        self.assertEqual(["off", "off, 12.345 V set", "12.345 V", "off"], told)
+
 
 class Operation(Rack):
     def test_relays_take_their_time_and_complete_truly_waits(self):

@@ -5,10 +5,12 @@ import unittest
 import xml.etree.ElementTree as ElementTree
 from array import array
 
+import msgspec
+
 from cavet.benchfile import load_bench
 from cavet.demo import demo_path
 from cavet.drawings.delays import Spread, delays_drawing
-from cavet.drawings.lanes import LanesView, draw_lanes, lane_view, tick_seconds
+from cavet.drawings.lanes import UNKNOWN, LanesView, draw_lanes, lane_view, stood_at, tick_seconds
 from cavet.drawings.lanes_drawn import lanes_drawing
 from cavet.drawings.trail import draw_trail
 from cavet.drawings.vector import to_svg
@@ -230,6 +232,32 @@ class Drawn(unittest.TestCase):
                 self.assertEqual((width, height), (canvas.width, canvas.height))
                 if height > 8:
                     self.assertIn("upper_paddle", canvas.text())
+
+    def test_beside_its_name_a_lane_says_how_it_stood(self):
+        by_group = {lane.group: lane for lane in self.lanes()}
+        told = {name: [stood_at(by_group[name], t) for t in (0.05, 2.05, 5.0)] for name in ("asked", "parts", "pins")}
+        self.assertEqual(["0", "8", "20"], [words.split()[0] for words in told["asked"]])
+        self.assertEqual(["22 deg", "34 deg"], told["parts"][1:])
+        self.assertEqual(["", "", ""], told["pins"])  # high or low is seen
+        for width in (60, 160):
+            seen = [
+                msgspec.structs.replace(lane_view(lane, 4.0, 0.05, width - 29, 2), stood=stood_at(lane, 5.0))
+                for lane in by_group.values()
+            ]
+            text = draw_lanes(LanesView(lanes=tuple(seen), begin=4.0, cell=0.05), width, 30).text()
+            self.assertRegex(text, "upper_paddle +34 deg ")
+            self.assertRegex(text, "link|serial")
+
+    def test_degrees_are_drawn_on_one_scale(self):
+        self.assertEqual(
+            [[round(15 * share / 180)] * 5 for share in (45, 135)], [self.turned(45.0), self.turned(135.0)]
+        )
+
+    def turned(self, degrees):
+        """The cells of a part that has stood at so many degrees all the time."""
+        curve = Lane(group=PARTS, board="hut", name="x", kind=CURVE, unit="deg")
+        curve.course.step(0, degrees)
+        return [cell for cell in lane_view(curve, 1.0, 0.1, 5, 2).cells if cell != UNKNOWN]
 
     def test_ticks_are_round(self):
         for least, step in ((0.9e-6, 1e-6), (0.0011, 0.002), (0.3, 0.5), (7, 10), (61, 100)):

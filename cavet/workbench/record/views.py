@@ -6,7 +6,8 @@ from bisect import bisect_right
 
 import msgspec
 
-from cavet.drawings.lanes import LanesView, LaneView, MeasureView, StripView, lane_view, rows_of, shown
+from cavet.drawings.canvas import clip
+from cavet.drawings.lanes import LanesView, LaneView, MeasureView, StripView, lane_view, rows_of, shown, stood_at
 from cavet.lanes import Lane, told_between
 from cavet.units import show_duration
 from cavet.wording import counted, from_to, plain
@@ -14,6 +15,7 @@ from cavet.workbench.record.looking import Looking
 
 MOST_FLAGS = 400
 MOST_TOLD = 60
+MOST_STOOD = 14
 ROOMY = 28
 """With so many rows there is room between the groups."""
 
@@ -52,7 +54,9 @@ def lanes_view(looking: Looking, height: int) -> LanesView:
         else:
             over = looking.over
             other, shift = (over.lane(lane), over.shift) if over is not None else (None, 0.0)
-            made.append(lane_view(lane, looking.begin, looking.cell, looking.cells, sizes[place], other, shift))
+            seen = lane_view(lane, looking.begin, looking.cell, looking.cells, sizes[place], other, shift)
+            stood = clip(plain(stood_at(lane, looking.t)), MOST_STOOD)
+            made.append(msgspec.structs.replace(seen, stood=stood))
     trail = looking.trail()
     places = {lane.key: place for place, lane in enumerate(lanes)}
     way = [
