@@ -91,6 +91,16 @@ def rows_of(lane: Lane, taller: int = 0) -> int:
     return max(1, HEIGHTS.get(lane.kind, 1) + taller)
 
 
+def full_name(lane: Lane) -> str:
+    """A lane's name with its board's, which a quantity of the world has not."""
+    return f"{lane.board} {'pin ' if lane.group == 'pins' else ''}{lane.name}".strip()
+
+
+def shown_name(lane: Lane) -> str:
+    """What stands beside a lane: pins with their boards, as each board has a pin 2."""
+    return full_name(lane) if lane.group == "pins" else lane.name
+
+
 def span_of(lane: Lane) -> tuple[float, float]:
     """Between which values a lane is drawn."""
     courses = [course for course in (lane.course, lane.asked) if course is not None and len(course)]
@@ -105,8 +115,9 @@ def lane_view(
     lane: Lane, begin: float, cell: float, cells: int, rows: int, other: Lane | None = None, shift: float = 0.0
 ) -> LaneView:
     """What is seen of a lane in a stretch of time; of the same one in another record, so much later, as well."""
-    name = f"{lane.board} pin {lane.name}" if lane.group == "pins" else lane.name
-    seen = LaneView(group=lane.group, name=name, unit=lane.unit, kind=lane.kind, rows=rows, board=lane.board)
+    seen = LaneView(
+        group=lane.group, name=shown_name(lane), unit=lane.unit, kind=lane.kind, rows=rows, board=lane.board
+    )
     if lane.kind == TRAFFIC:
         amounts, commands = _traffic(lane, begin, cell, cells)
         return msgspec.structs.replace(seen, cells=amounts, commands=commands)

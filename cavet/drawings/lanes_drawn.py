@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from math import ceil
 
-from cavet.drawings.lanes import INKS, span_of, tick_seconds
+from cavet.drawings.lanes import INKS, shown_name, span_of, tick_seconds
 from cavet.drawings.vector import CHARACTER, Area, Drawing, Point, Shape, Stroke, Words
 from cavet.lanes import CURVE, LEVEL, TRAFFIC, WISHES, Course, Lane
 from cavet.units import places, show
@@ -33,7 +33,7 @@ def lanes_drawing(title: str, lanes: list[Lane], begin: float, end: float) -> Dr
             y += HEADING
             shapes.append(Words(16, y - 8, group, INKS[group].role, SIZE, bold=True))
         height = TALL if lane.kind == CURVE else ROW
-        name = f"{lane.board} pin {lane.name}" if lane.group == "pins" else lane.name
+        name = shown_name(lane)
         shapes.append(Words(28, y + height - 6, name, "paper", SIZE))
         if lane.unit:
             shapes.append(Words(NAME_PIXELS - 10, y + height - 6, lane.unit, "quiet", SMALL, anchor="end"))

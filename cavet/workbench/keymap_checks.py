@@ -32,5 +32,7 @@ CHECKS = (
             keys="o", shown="o", foot="look at it", action="look"),
     Command(name="keep it", does="the smallest failing run, as a routine that fails by itself", keys="s", shown="s",
             foot="keep it", action="keep"),
+    Command(name="explain", does="the check under the cursor, and how its pictures are read", keys="question_mark",
+            shown="?", foot="explain", action="explain"),
     Command(name="JUnit XML", does="all results, in a file", keys="J", shown="J", action="junit"),
 )  # fmt: skip

@@ -46,6 +46,8 @@ RECORD = (
             action="put_flag"),
     Command(name="export", does="what lies between the marks, or all, for another program", keys="x", shown="x",
             foot="export", action="export"),
+    Command(name="explain", does="the lane under the cursor, and how it is read", keys="question_mark", shown="?",
+            foot="explain", action="explain"),
     Command(name="hide this lane", does="until all are shown again", keys="h", shown="h", action="hide"),
     Command(name="all lanes", does="also those on which nothing happens, or not", keys="H", shown="H",
             action="show_all"),

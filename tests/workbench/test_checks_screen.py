@@ -90,6 +90,36 @@ class OnTheScreen(InTheFolder, unittest.TestCase):
 
         self.seated(story, checks="\n[checks.walk]\nwalk = true\n" + CHECKS)
 
+    def test_a_check_is_explained_with_what_it_asks_and_how_its_pictures_are_read(self):
+        wanted = (
+            ("walk", "must move, and no other one", "not run", "◇ its part should have moved", "▪ a run that held"),
+            ("lit", "routine hut.routine#lit", "fast time", "seeds 3 seeds", "defects as it is; crossed"),
+            ("mine", "program python -c print(1)", "at your word", "expects lamp rises", "at most 2 s"),
+            ("calm", "sets lamp = True", "at rest within 3 s, after hut is cut"),
+            ("quick", "in time asked to driven within 50 ms, 95 % of the commands", "the records of the other checks"),
+        )
+        checks = CHECKS.replace('#lit"', '#lit"\nseeds = 3\ndefects = [[], ["crossed"]]').replace(
+            'rises"]', 'rises"]\nwithin = "2 s"'
+        )
+        more = """
+[checks.calm]
+rest = { set = ["lamp=on"], after = "break hut", within = "3 s" }
+[checks.quick]
+delays = { from = "asked", to = "driven", at_most = "50 ms", share = 0.95 }
+"""
+
+        async def story(seat):
+            for name, *words in wanted:
+                await seat.press("question_mark")
+                await seat.sees("esc back")
+                said = " ".join(seat.text().split())
+                self.assertFalse([word for word in words if word not in said], (name, said))
+                await seat.press("escape")
+                await seat.on(ChecksScreen)
+                await seat.press("down")
+
+        self.seated(story, checks="\n[checks.walk]\nwalk = true\n" + checks + more)
+
     def test_one_output_is_told_as_one(self):
         async def story(seat):
             await seat.sees("the walk  1 output, each alone")

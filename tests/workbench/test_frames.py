@@ -22,8 +22,8 @@ from cavet.workbench.trail_views import trails_view
 from tests.bench.test_buses import in_fast_time
 
 WISHES = {
-    "beacon": 20.0, "upper_paddle": 60.0, "horn": True, "supply_1_voltage": 12.0, "mast_1": True, "panel": "Lock open", "arrow": "↑", "pump_a": True, "relay_101": True,
-    "lamp": True, "post_1": True, "yard_1": True, "banner": "LOCK",
+    "beacon": 20.0, "upper_paddle": 60.0, "horn": True, "supply_1_voltage": 12.0, "mast_1": True, "panel": "Lock open",
+    "arrow": "↑", "pump_a": True, "relay_101": True, "lamp": True, "post_1": True, "yard_1": True, "banner": "LOCK",
 }  # fmt: skip
 SEEN = {
     "beacon": ("analog-message", "value", "pin 2, pwm 20 %", "pin 2 pwm 20 %."),

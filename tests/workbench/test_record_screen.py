@@ -26,6 +26,7 @@ from cavet.workbench.record.views import HeadView, head_view, strip_view
 from cavet.workbench.roster import Roster
 from cavet.workbench.screens.frames import FramesScreen
 from cavet.workbench.screens.record import RecordScreen, draw_head
+from cavet.workbench.screens.record_sheets import lane_sheet
 from tests.bench.benches import demo, in_fast_time
 from tests.bench.test_every_output import another, interrupted, outputs, present
 from tests.exports.reading import read_vcd
@@ -151,6 +152,34 @@ class OnTheScreen(unittest.TestCase):
             await seat.sees("no marks any more", "what is seen")
 
         seated(story)
+
+    def test_beside_each_lane_stands_how_it_stood_and_what_it_shows_is_explained(self):
+        async def story(seat):
+            looking = await self.there(seat, ("beacon", 50.0))
+            looking.choose_point("beacon")
+            await seat.press("left")
+            await seat.sees("beacon               50 %", "gatehouse pin 2    50.2 %")
+            await seat.press("question_mark")
+            await seat.sees("what the host wished", "at the cursor 50 %, at", "next change", "how many were made")
+            await seat.press("escape")
+            self.choose(looking, next(lane for lane in looking.seen() if lane.group == "pins"))
+            await seat.press("question_mark")
+            await seat.sees("what the board drove the pin to", "from 0 % to 100 %", "gatehouse pin 2   pins")
+            await seat.press("escape")
+            lines = [line for lane in looking.seen() for line in self.explained(looking, lane)]
+            self.assertFalse([line for line in lines if "None" in line or "False" in line])
+
+        seated(story)
+
+    def choose(self, looking, lane):
+        looking.choose(looking.seen().index(lane) - looking.seen().index(looking.chosen))
+
+    def explained(self, looking, lane):
+        """What the sheet says of a lane; each that can be seen has one."""
+        self.choose(looking, lane)
+        sheet = lane_sheet(looking)
+        self.assertIn(lane.group, sheet.title)
+        return ["".join(text for text, _ in line) for line in sheet.lines]
 
     def test_lanes_are_hidden_grown_moved_and_shown_again(self):
         async def story(seat):

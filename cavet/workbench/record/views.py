@@ -7,7 +7,17 @@ from bisect import bisect_right
 import msgspec
 
 from cavet.drawings.canvas import clip
-from cavet.drawings.lanes import LanesView, LaneView, MeasureView, StripView, lane_view, rows_of, shown, stood_at
+from cavet.drawings.lanes import (
+    LanesView,
+    LaneView,
+    MeasureView,
+    StripView,
+    full_name,
+    lane_view,
+    rows_of,
+    shown,
+    stood_at,
+)
 from cavet.lanes import Lane, told_between
 from cavet.units import show_duration
 from cavet.wording import counted, from_to, plain
@@ -100,7 +110,7 @@ def measures_view(looking: Looking) -> MeasureView:
         lines.append(("as a rate", shown("", 1 / (end - begin), "Hz")))
     lane = looking.chosen
     if lane is not None:
-        lines += [("", ""), (plain(f"{lane.board} {lane.name}".strip()), "")]
+        lines += [("", ""), (plain(full_name(lane)), "")]
         here = lane.course.at(looking.t)
         if here is not None and lane.kind in ("curve", "level"):
             words = shown("", here, lane.unit) if lane.kind == "curve" else "high" if here else "low"

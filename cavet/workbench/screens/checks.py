@@ -24,7 +24,9 @@ from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.checks import draw_campaign, draw_checks, draw_walk
 from cavet.workbench.screens.checks_asking import AllowScreen, CampaignScreen, FileScreen, WalkHereScreen
 from cavet.workbench.screens.checks_looking import look_at
+from cavet.workbench.screens.checks_sheets import check_sheet
 from cavet.workbench.screens.frame import Follow, Frame
+from cavet.workbench.screens.sheet import SheetScreen
 from cavet.workbench.widgets.picture import Picture
 
 
@@ -260,6 +262,10 @@ class ChecksScreen(Frame):
             trail = next((each.trail for each in done.came.walked if row and each.output == row.name), None)
         case = done.came.case if self._check.walk else views.small_case(done)
         self.run_worker(look_at(self, self._desk, self._checking.setup, case, trail), exit_on_error=False)
+
+    def action_explain(self) -> None:
+        """The check under the cursor, and how its pictures are read."""
+        self.app.push_screen(SheetScreen(lambda: check_sheet(self._checking, self._check)))
 
     def action_keep(self) -> None:
         """Keep what fails as a routine that fails by itself."""

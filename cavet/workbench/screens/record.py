@@ -28,6 +28,8 @@ from cavet.workbench.screens.actions import Action
 from cavet.workbench.screens.frame import Follow, Frame
 from cavet.workbench.screens.giving import FlagScreen, GiveScreen, OverScreen, give
 from cavet.workbench.screens.moment import MomentScreen
+from cavet.workbench.screens.record_sheets import lane_sheet
+from cavet.workbench.screens.sheet import SheetScreen
 from cavet.workbench.widgets.picture import LEFT_BUTTON, Picture
 
 NO_COMMAND = "no command of a point until then"
@@ -229,6 +231,10 @@ class RecordScreen(Frame):
         self._looking.choose_point(command.point)
         self._looking.go_to(command.t)
         self._stroke()
+
+    def action_explain(self) -> None:
+        """The lane under the cursor, and how it is read."""
+        self.app.push_screen(SheetScreen(lambda: lane_sheet(self._looking)))
 
     def action_lay_over(self) -> None:
         """Lay another record over, or take it away again."""
