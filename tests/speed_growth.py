@@ -16,7 +16,7 @@ from pathlib import Path
 from cavet.bench import BenchThread
 from cavet.benchfile import changes_between, load_bench
 from cavet.remarks import remarks_on
-from cavet.workbench import Desk, views
+from cavet.workbench import Desk, rail_views
 from cavet.workbench.drawing.bench import BoardsView, draw_boards
 from cavet.workbench.drawing.rails import draw_rails, lay_out
 from cavet.workbench.wiring import views as bench_views
@@ -93,7 +93,7 @@ def memory():
 
 def drawn(desk):
     desk.follow()
-    view = views.rails_view(desk, 0, entry=None)
+    view = rail_views.rails_view(desk, 0, entry=None)
     draw_rails(view, lay_out(view, COLUMNS, ROWS), COLUMNS, ROWS)
 
 

@@ -14,7 +14,7 @@ from cavet.checks import Came, Case, Done, Fault, Order
 from cavet.drawings.canvas import NUMBER, Canvas, clip, fitting
 from cavet.finding import Found
 from cavet.remarks import remarks_on, well
-from cavet.workbench import Desk, keymap, trail_views, views
+from cavet.workbench import Desk, board_views, keymap, rail_views, trail_views
 from cavet.workbench.checks import views as check_pictures
 from cavet.workbench.checks.checking import Checking
 from cavet.workbench.checks.running import Run
@@ -175,15 +175,15 @@ class Layout(unittest.TestCase):
             for board in first_of_board:
                 desk.roster.fold(board, fold)
             for cursor in (0, 1, 7, 30):
-                view = views.rails_view(desk, cursor)
+                view = rail_views.rails_view(desk, cursor)
                 cls.add(f"rails {cursor}", lambda w, h, v=view: draw_rails(v, lay_out(v, w, h), w, h))
-            view = views.rails_view(desk, 2, entry=Typed.of("60 percent of it"), search="pump▏", typing=True)
+            view = rail_views.rails_view(desk, 2, entry=Typed.of("60 percent of it"), search="pump▏", typing=True)
             cls.add("rails typed in", lambda w, h, v=view: draw_rails(v, lay_out(v, w, h), w, h))
         for name, point in first_of_board.items():
-            view = views.board_view(desk, point)
+            view = board_views.board_view(desk, point)
             cls.add(f"board {name}", lambda w, h, v=view: draw_board(v, w, h))
         for names in (("towpath", "signalpost"), ("mast", "towpath", "switchrack")):
-            first, *others = (views.board_view(desk, first_of_board[name]) for name in names)
+            first, *others = (board_views.board_view(desk, first_of_board[name]) for name in names)
             stack = (first, *(msgspec.structs.replace(other, cursor="") for other in others))
             cls.add(f"boards {names}", lambda w, h, v=stack: draw_stack(v, w, 2 * h))
         for number in list(desk.standings.trails.all):

@@ -11,7 +11,7 @@ import msgspec
 import cavet
 from cavet.lanes import Lanes
 from cavet.record import Kind, Topic
-from cavet.workbench import views
+from cavet.workbench import board_views
 from cavet.workbench.record.moment import moment_at
 from cavet.workbench.record.then import Then
 from tests.bench.random_benches import Lots
@@ -45,7 +45,7 @@ class Seen:
             for name, board in self.boards.items()
         }
         self.pins = {
-            name: {pin.number: views.pin_view(board, pin, self.t) for pin in board.circuit.pins.values()}
+            name: {pin.number: board_views.pin_view(board, pin, self.t) for pin in board.circuit.pins.values()}
             for name, board in self.boards.items()
         }
 

@@ -15,7 +15,7 @@ from cavet.demo import demo_path
 from cavet.lanes import Lanes
 from cavet.record import Kind, Reason, Record, Topic
 from cavet.wording import WrongError
-from cavet.workbench import views
+from cavet.workbench import board_views, rail_views
 from cavet.workbench.drawing.rails import RailView, draw_rails, lay_out
 from cavet.workbench.drawing.spine import draw_board
 from cavet.workbench.record.commands import commands_in
@@ -49,7 +49,8 @@ class AsDriveHadIt(unittest.TestCase):
         stand = {point.name: standings.standing(point) for point in outputs(bench)}
         self.assertEqual(set(told), set(stand))
         drive = {
-            name: (each.point.show(each.asked), views.rounded(each.point, each.got)) for name, each in stand.items()
+            name: (each.point.show(each.asked), rail_views.rounded(each.point, each.got))
+            for name, each in stand.items()
         }
         return {name: (told[name], drive[name]) for name in told if told[name] != drive[name]}
 
@@ -255,11 +256,11 @@ class OnTheScreen(unittest.TestCase):
             moment = moment_at(bench, len(bench.record) - 1)
             then = Then(bench, looking.lanes)
             rails = {line.name: line for line in then.rails(moment, Roster(desk.points), 0).lines}
-            for line in views.rails_view(desk, 0).lines:
+            for line in rail_views.rails_view(desk, 0).lines:
                 if line.name in wishes:
                     was = rails[line.name]
                     self.assertEqual((line.asked, line.got, line.agreed), (was.asked, was.got, was.agreed), line.name)
-            drawn, now = then.board(moment, point), views.board_view(desk, point)
+            drawn, now = then.board(moment, point), board_views.board_view(desk, point)
             was = {part.name: part for part in drawn.parts}
             for part in now.parts:
                 if part.name in wishes:

@@ -7,7 +7,7 @@ from math import nan
 from unittest import mock
 
 from cavet.benchfile import check_text
-from cavet.workbench import Desk, views
+from cavet.workbench import Desk, board_views, rail_views
 from cavet.workbench.drawing.rails import HeadView
 from cavet.workbench.drawing.rig import flow_from
 from cavet.workbench.drawing.spine import draw_board, draw_stack
@@ -45,7 +45,7 @@ class Failsafes(unittest.TestCase):
                 desk.follow()
                 await asyncio.sleep(2)
                 desk.follow()
-                head, lamp = views.rails_view(desk, 0).lines[:2]
+                head, lamp = rail_views.rails_view(desk, 0).lines[:2]
                 told.append((head.words, lamp.notes[0]))
             return told
 
@@ -61,8 +61,8 @@ class Together(unittest.TestCase):
         async def story(bench, _standings):
             desk = Desk(bench, lambda act: act())
             desk.follow()
-            board_at = partial(views.board_view, desk)
-            return views.boards_view(bench.setup, desk.roster, bench.point(at), rows, board_at)
+            board_at = partial(board_views.board_view, desk)
+            return board_views.boards_view(bench.setup, desk.roster, bench.point(at), rows, board_at)
 
         return in_fast_time(story, setup)
 
@@ -110,7 +110,7 @@ class Hosts(unittest.TestCase):
                 bench.ask(point, True, by="test")
             await asyncio.sleep(5)
             desk.standings.follow()
-            heads = {line.name: line for line in views.rails_view(desk, 0).lines if isinstance(line, HeadView)}
+            heads = {line.name: line for line in rail_views.rails_view(desk, 0).lines if isinstance(line, HeadView)}
             return {name: head.broken for name, head in heads.items()}, top_view(desk, "drive", ("drive",)).boards
 
         broken, boards = in_fast_time(story, check_text(TWO, "two.bench.toml"))
@@ -127,9 +127,9 @@ class Boards(unittest.TestCase):
             if wish is not None:
                 bench.ask(bench.point(wish[0]), wish[1], by="test")
                 await asyncio.sleep(5)
-            before, level = views.board_view(desk, point), bench.world.rig.value("chamber")
+            before, level = board_views.board_view(desk, point), bench.world.rig.value("chamber")
             await asyncio.sleep(wait)
-            return before, views.board_view(desk, point), bench.world.rig.value("chamber") - level
+            return before, board_views.board_view(desk, point), bench.world.rig.value("chamber") - level
 
         return in_fast_time(story, demo())
 
@@ -143,7 +143,7 @@ class Boards(unittest.TestCase):
         self.assertNotEqual(before.basins, after.basins)
 
     def test_the_least_light_is_not_none(self):
-        fine = views.fine
+        fine = board_views.fine
         self.assertEqual([fine(share) for share in (0.0, 1e-6, 0.123456, 1.0)], [0.0, 1e-6, 0.1235, 1.0])
 
 
@@ -155,7 +155,7 @@ class Rounded(unittest.TestCase):
             ("supply_1_measured", 4.98765, "4.99 V"), ("windlass", 0.00123, "0"), ("water", 12.345, "12.3 degC"),
         ):  # fmt: skip
             with self.subTest(name):
-                self.assertEqual(shown, views.rounded(points[name], value))
+                self.assertEqual(shown, rail_views.rounded(points[name], value))
 
 
 class Broken(unittest.TestCase):
@@ -168,7 +168,7 @@ class Broken(unittest.TestCase):
             with mock.patch.object(desk.standings, "broken", wraps=desk.standings.broken) as looked:
                 for frame in (1, 2):
                     desk.follow()
-                    views.rails_view(desk, 0)
+                    rail_views.rails_view(desk, 0)
                     self.assertEqual(top_view(desk, "drive", ("drive",)).broken, 1)
                     self.assertEqual(looked.call_count, frame)
             self.assertEqual(desk.unseen(), [wish])

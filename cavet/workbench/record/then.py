@@ -20,7 +20,7 @@ from cavet.lanes import CURVE, PARTS, PINS, RIG, SENSED, Lane, Lanes, in_parts_u
 from cavet.record import Event, Kind, Reason, Record, Topic, Trail, Trails, Value
 from cavet.units import show_duration
 from cavet.wording import digits, plain
-from cavet.workbench import views
+from cavet.workbench import board_views, rail_views
 from cavet.workbench.courses import COURSE_SECONDS, Course
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.devices import DeviceView
@@ -173,7 +173,7 @@ class Then:
         link = self._setup.links.get(self._setup.hosts[point.board].link)
         if setup is None or not parts or (link is not None and not link.simulated):
             own = [each for each in self._setup.points.values() if each.board == point.board]
-            known = views.believed(own, lambda each: moment.points.get(each.name, UNKNOWN).got)
+            known = board_views.believed(own, lambda each: moment.points.get(each.name, UNKNOWN).got)
             return replace(head, cursor=point.name, **known)
         devices = [part for part in parts if isinstance(part, BusDevice | SpiChip)]
         return replace(
@@ -181,7 +181,8 @@ class Then:
             profile=setup.profile.name,
             pins=tuple(self._pin(moment, name, number) for number in setup.profile.pins),
             parts=tuple(
-                replace(self._part(moment, name, part), name=shown) for shown, part in views.shown_parts(parts).items()
+                replace(self._part(moment, name, part), name=shown)
+                for shown, part in board_views.shown_parts(parts).items()
             ),
             devices=tuple(self._device(moment, name, device, parts, point) for device in devices),
             bus=tuple(sorted({pin for device in devices for pin in device.wires.values()})),
@@ -226,7 +227,7 @@ class Then:
         if wired is None or mode == PinMode.BUS.value:
             return "rests", 0.0
         if mode == PinMode.ANALOG.value:
-            return "reads", views.voltage_level(wired[0].kind, self._part(moment, board, wired[0]).fraction)
+            return "reads", board_views.voltage_level(wired[0].kind, self._part(moment, board, wired[0]).fraction)
         lane = self._lane(PINS, board, str(number))
         return "reads", (lane.course.at(moment.t) if lane is not None else None) or 0.0
 
@@ -336,7 +337,7 @@ class Then:
         trail = _followed([asked, *by_then], desk.bench.setup)
         whole = _followed([asked, *effects], desk.bench.setup)
         known, ended_later = desk.standings.diagnose(whole), whole.stopped is not None and trail.stopped is None
-        is_settled = trail.stopped is not None or moment.t - trail.latest.t > views.ASTRAY_SECONDS
+        is_settled = trail.stopped is not None or moment.t - trail.latest.t > rail_views.ASTRAY_SECONDS
         if len(by_then) == len(effects) and is_settled:
             return trail_view(desk, trail, diagnosis=known)
         states = {
@@ -367,8 +368,8 @@ def _rail(point: Point, then: PointThen) -> RailView:
     return RailView(
         name=point.name, is_switch=point.kind is PointKind.SWITCH, is_text=point.kind.is_text,
         is_colour=point.kind is PointKind.COLOUR,
-        share_asked=views.share_of(point, then.asked), share_got=views.share_of(point, then.got),
-        asked=point.show(then.asked), got=views.rounded(point, then.got),
+        share_asked=rail_views.share_of(point, then.asked), share_got=rail_views.share_of(point, then.got),
+        asked=point.show(then.asked), got=rail_views.rounded(point, then.got),
         notes=("differs" if not then.agrees else "",), agreed=then.agrees, words=point.words,
         zero=0.5 if point.kind is PointKind.BRIDGE else None,
     )  # fmt: skip
@@ -376,8 +377,8 @@ def _rail(point: Point, then: PointThen) -> RailView:
 
 def _course(point: Point, then: PointThen, course: Course | None, *, is_live: bool) -> CourseView:
     """What was heard of an input; how old that was where its board could tell nothing anew."""
-    places = views.places_of(point, course) if course is not None else ()
-    got = point.show(then.got) if point.kind.is_switch else views.rounded(point, then.got)
+    places = rail_views.places_of(point, course) if course is not None else ()
+    got = point.show(then.got) if point.kind.is_switch else rail_views.rounded(point, then.got)
     is_old = not is_live and then.age is not None
     return CourseView(
         name=point.name, is_contact=point.kind is PointKind.CONTACT, is_text=point.kind.is_text, got=got, course=places,

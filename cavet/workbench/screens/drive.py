@@ -10,7 +10,7 @@ from textual.widget import Widget
 
 from cavet.hosts import Point, PointKind
 from cavet.record import Trail
-from cavet.workbench import keymap, trail_views, views
+from cavet.workbench import board_views, keymap, rail_views, trail_views
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.spine import draw_stack
 from cavet.workbench.drawing.trail import draw_trails
@@ -98,7 +98,7 @@ class DriveScreen(Frame):
     def _follow_rails(self) -> None:
         rails = self._rails
         rails.open_where_room()
-        view = views.rails_view(
+        view = rail_views.rails_view(
             self._desk,
             rails.cursor,
             entry=rails.entry,
@@ -109,8 +109,8 @@ class DriveScreen(Frame):
 
     def _follow_board(self) -> None:
         picture = self.picture("board")
-        desk, board_at = self._desk, partial(views.board_view, self._desk)
-        boards = views.boards_view(desk.bench.setup, desk.roster, self._point, picture.size.height, board_at)
+        desk, board_at = self._desk, partial(board_views.board_view, self._desk)
+        boards = board_views.boards_view(desk.bench.setup, desk.roster, self._point, picture.size.height, board_at)
         picture.look(boards, partial(draw_stack, boards))
 
     def _follow_trail(self) -> None:

@@ -16,6 +16,7 @@ from cavet.faults import note_fault
 from cavet.hosts import Point
 from cavet.wording import WrongError
 from cavet.workbench import keymap
+from cavet.workbench.board_views import boards_view
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.lines import draw_foot
 from cavet.workbench.drawing.rails import draw_rails, lay_out
@@ -26,7 +27,6 @@ from cavet.workbench.record.moment import Moment, moment_at
 from cavet.workbench.record.then import Then
 from cavet.workbench.roster import Head, Roster
 from cavet.workbench.screens.fitted import Fitted
-from cavet.workbench.views import boards_view
 from cavet.workbench.widgets.picture import Picture
 from cavet.workbench.widgets.rest import rest_in
 
