@@ -15,7 +15,7 @@ from cavet.drawings.section import HEAD_ROWS, draw_section, section_height
 from cavet.remarks import remarks_on
 from cavet.wiring import Wiring, section_of
 from cavet.wording import WrongError
-from cavet.workbench import Changing
+from cavet.workbench import Changing, Desk
 from cavet.workbench.drawing.bench import (
     BoardsView,
     around_under,
@@ -35,7 +35,8 @@ from cavet.workbench.wiring.around import Around
 from cavet.workbench.wiring.changing import changed as changed_file
 from cavet.workbench.wiring.keys import keys_of, read_value
 from cavet.workbench.wiring.removing import board_removal, removal
-from cavet.workbench.wiring.views import AroundRow, AroundView, FoldView, RemarksView, wiring_of
+from cavet.workbench.wiring.views import AroundRow, AroundView, FoldView, RemarksView, section_view, wiring_of
+from tests.bench.test_buses import in_fast_time
 from tests.remarks.test_rules import MODBUS, PINS, changed
 from tests.workbench.test_screens import seated
 
@@ -363,6 +364,29 @@ class OnTheScreen(unittest.TestCase):
             self.assertEqual(2, sheet_text(row_sheet(seat.desk, "gatehouse", gone, [])).count("not on this bench any"))
 
         seated(story)
+
+    def test_what_hangs_at_each_place_of_the_demo_is_told_as_a_person_says_it(self):
+        wanted = {
+            "pin 0": ("the link's receiver; no point",), "pin 2": ("current 15 mA",), "pin 4": ("bounce 6 ms",),
+            "pin 5": ("closes gate <= 0.5",), "pin 7": ("stall_current 2.5 A",), "pin 9": ("range 15 to 165 deg",),
+            "pin 12": ("gate_motor  its ahead",), "pin 16 A2": ("mast  its interrupt",),
+            "pin 18 A4": ("rows of its own",), "0x26": ("address 0x26", "believed  mast_6"),
+            "SOUR1:CURR": ("supply_1  its limit",),
+            "coil 5": ("operate 12 ms", "current 0 A"), "order.blink bit 3": ("kind lamp, pin 3",),
+        }  # fmt: skip
+
+        async def story(bench, _):
+            desk, told = Desk(bench, lambda act: act()), {}
+            for board in bench.setup.hosts:
+                for row in section_view(desk, board).rows:
+                    sheet = row_sheet(desk, board, row, [])
+                    told[sheet.title.partition(": ")[2]] = sheet_text(sheet)
+            return told
+
+        told = in_fast_time(story, boards=None)
+        for place, words in wanted.items():
+            self.assertFalse([word for word in words if word not in told[place]], (place, told[place]))
+        self.assertNotRegex("".join(told.values()), "object at|True|False|None")
 
     def test_a_key_is_changed_in_its_row_and_a_wrong_value_told_first(self):
         async def story(seat):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from cavet.benchfile import BenchFile, board_rows
 from cavet.drawings.canvas import ASKED, CORAL, GOT, PAPER, QUIET
 from cavet.remarks import Remark
@@ -10,7 +12,7 @@ from cavet.wiring import SectionRow, range_of
 from cavet.wording import listed, plain
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.sheet import Line, Sheet
-from cavet.workbench.wiring.keys import raw_table
+from cavet.workbench.wiring.keys import raw_table, shown_value
 from cavet.workbench.wiring.views import AroundRow, wiring_of
 
 Thing = tuple[str, ...]
@@ -45,31 +47,12 @@ def pin_sheet(desk: Desk, board: str) -> Sheet:
 
 def row_sheet(desk: Desk, board: str, row: SectionRow | None, remarks: list[Remark]) -> Sheet:
     """What is believed, what is there, and what is to be said of it."""
-    wiring = wiring_of(desk, board)
-    lines: list[Line] = []
-    names: set[str] = set()
-    if row is not None and row.believed is not None:
-        for name in row.believed.names:
-            point = desk.bench.setup.points.get(name)
-            if point is None:
-                lines.append([("believed  ", QUIET), (f"{name}  ", ASKED), (GONE, QUIET)])
-                continue
-            names.add(name)
-            said = f"{point.kind.value} at {plain(point.where)}, {range_of(point)}"
-            lines.append([("believed  ", QUIET), (f"{name}  ", ASKED), (said, PAPER)])
-            named, reached = point.part or name, wiring.reached(point)
-            if reached:
-                leads = f"leads to {listed(reached, 'and')}" + ("" if named in reached else f", and means {named}")
-                lines.append([("          ", QUIET), (leads, GOT if named in reached else CORAL)])
-    if row is not None and row.hanging is not None and row.hanging.name and wiring.board is not None:
-        table = wiring.board.parts.get(row.hanging.name)
+    lines = [*_believed(desk, board, row), *_hanging(desk, board, row)] if row is not None else []
+    names = {name for name in row.believed.names if name in desk.bench.setup.points} if row and row.believed else set()
+    if row is not None and row.hanging is not None and row.hanging.name:
         names.add(f"{board}.{row.hanging.name}")
-        values = [(key.name, getattr(table, key.field)) for key in keys_of(type(table))] if table is not None else []
-        keys = ", ".join(f"{name} {value}" for name, value in values if isinstance(value, int | float | str))
-        keys = GONE if table is None else keys
-        lines.append([("there     ", QUIET), (f"{row.hanging.name}  ", GOT), (plain(keys), PAPER)])
     if row is not None and not lines:
-        lines.append([(f"{plain(row.place)}: nobody believes in it, and nothing hangs there", QUIET)])
+        lines.append([(_nothing_at(row), QUIET)])
     for remark in remarks:
         if names & set(remark.subjects) or not row:
             lines += [
@@ -77,8 +60,49 @@ def row_sheet(desk: Desk, board: str, row: SectionRow | None, remarks: list[Rema
                 [(f"{remark.name}  ", CORAL), (plain(remark.what), PAPER)],
                 [("  ", QUIET), (plain(remark.why), QUIET)],
             ]
-    title = plain(row.place) if row is not None else board
+    is_pin = row is not None and row.key[0] == "pin"
+    title = f"{'pin ' * is_pin}{plain(row.place)}" if row is not None else board
     return Sheet(f"{board}: {title}", lines or [[("nothing to say", QUIET)]])
+
+
+def _nothing_at(row: SectionRow) -> str:
+    """What there is to say of a place where nothing is."""
+    if row.level.startswith("bus"):
+        return "a wire of the bus: what hangs on that has rows of its own, by its addresses"
+    what = f"{plain(row.note)}; " if row.note else ""
+    return f"{what}no point is at it, and nothing hangs there"
+
+
+def _believed(desk: Desk, board: str, row: SectionRow) -> Iterator[Line]:
+    """The points at a place, and where each leads."""
+    for name in row.believed.names if row.believed is not None else ():
+        point = desk.bench.setup.points.get(name)
+        if point is None:
+            yield [("believed  ", QUIET), (f"{name}  ", ASKED), (GONE, QUIET)]
+            continue
+        said = f"{point.kind.value} at {plain(point.where)}, {range_of(point)}"
+        yield [("believed  ", QUIET), (f"{name}  ", ASKED), (said, PAPER)]
+        named, reached = point.part or name, wiring_of(desk, board).reached(point)
+        if reached:
+            leads = f"leads to {listed(reached, 'and')}" + ("" if named in reached else f", and means {named}")
+            yield [("          ", QUIET), (leads, GOT if named in reached else CORAL)]
+
+
+def _hanging(desk: Desk, board: str, row: SectionRow) -> Iterator[Line]:
+    """What hangs at a place, with its keys; of one that hangs at several, by which of its wires."""
+    there = desk.bench.setup.boards.get(board)
+    if row.hanging is None or there is None:
+        return
+    name, *wire = (row.hanging.name,) if row.hanging.name else row.hanging.note.split(", ", 1)
+    table = there.parts.get(name)
+    keys = GONE
+    if table is not None:
+        values = [(key, getattr(table, key.field)) for key in keys_of(type(table))]
+        keys = ", ".join(
+            f"{key.name} {shown_value(key, value)}" for key, value in values if value not in (None, "", ())
+        )
+    said = f"its {wire[0]}" if wire else keys
+    yield [("there     ", QUIET), (f"{plain(name)}  ", GOT), (plain(said), PAPER)]
 
 
 def around_sheet(row: AroundRow) -> Sheet:

@@ -9,6 +9,7 @@ import msgspec
 
 from cavet.benchfile import BenchFile, section_of, sort_of
 from cavet.boards import PinMode
+from cavet.expressions import Expression
 from cavet.settings import Key
 from cavet.units import show
 from cavet.wiring import Wiring
@@ -16,6 +17,10 @@ from cavet.wording import WrongError
 
 AS_TEXT = ("text", "word", "unit", "expression")
 """Kinds of keys whose values are texts, whatever they look like."""
+SMALL, IN_THOUSANDTHS = 0.5, ("A", "V", "s")
+"""Less than this of such a unit is told in thousandths: 15 mA."""
+BUS_ADDRESSES = (0x7F, 0x3FF)
+"""The greatest address on a bus, by which such a key is known."""
 NAME = "name"
 """The kind of the row that says what a table is called."""
 
@@ -52,7 +57,7 @@ def keys_of(file: BenchFile, path: tuple[str, ...]) -> list[KeyRow]:
     rows = [
         KeyRow(
             name=key.name, value=written(table[key.name]) if key.name in table else "",
-            usual="" if key.default in (None, "", (), {}) else _usual(key),
+            usual="" if key.default in (None, "", (), {}) else shown_value(key, key.default),
             fits=fitting(file, key, path, table), doc=key.doc, kind=key.kind,
         )
         for key in keys
@@ -82,12 +87,21 @@ def _concerns(key: Key, protocol: str, table: dict[str, Any]) -> bool:
     return not protocol or not key.concerns or protocol in key.concerns
 
 
-def _usual(key: Key) -> str:
-    if isinstance(key.default, bool):
-        return "on" if key.default else "off"
-    if isinstance(key.default, float) and key.unit and not key.unit.startswith("="):
-        return show(key.default, key.unit)
-    return written(key.default)
+def shown_value(key: Key, value: object) -> str:
+    """A key's value as a person says it: with its unit, switches as on or off, an address on a bus in hex."""
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    unit = "" if key.unit.startswith("=") else key.unit
+    if isinstance(value, float) and unit:
+        is_small = 0 < abs(value) < SMALL and unit in IN_THOUSANDTHS
+        return show(1000 * value, f"m{unit}") if is_small else show(value, unit)
+    if isinstance(value, tuple) and len(value) == 2 and isinstance(value[0], float):
+        return f"{show(value[0], '')} to {show(value[1], unit)}"
+    if isinstance(value, Expression):
+        return value.text
+    if key.name == "address" and key.high in BUS_ADDRESSES and isinstance(value, int):
+        return f"0x{value:02X}"
+    return written(value)
 
 
 def fitting(file: BenchFile, key: Key, path: tuple[str, ...], table: dict[str, Any]) -> tuple[str, ...]:
