@@ -92,6 +92,11 @@ def hex_pairs(data: bytes) -> str:
     return data.hex(" ").upper()
 
 
+def with_article(word: str) -> str:
+    """A word with the article before it that it takes: `a lamp`, `an expander`."""
+    return f"{'an' if word[:1] in 'aeiou' and not word.startswith('one') else 'a'} {word}"
+
+
 def as_written(data: bytes) -> str:
     """Bytes as text where they are a line of it, or a unit that `;` ends; and in hex else."""
     line = data.removesuffix(b"\n").removesuffix(b"\r")

@@ -210,7 +210,8 @@ class Point(msgspec.Struct, frozen=True, kw_only=True):
         """The least difference that counts, in its own unit."""
         if self.kind.is_switch or self.kind.is_text:
             return 1.0
-        span = abs(self.high - self.low)
+        is_signed = self.kind is PointKind.BRIDGE  # the wire carries its power; the sign has lines of its own
+        span = max(abs(self.low), abs(self.high)) if is_signed else abs(self.high - self.low)
         step = span / max(1e-12, abs(self.wire_high - self.wire_low)) * self.wire_step
         return max(self.tolerance, min(span, step) or span / FINEST)
 

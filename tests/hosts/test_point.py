@@ -111,6 +111,12 @@ class Scale(unittest.TestCase):
         self.assertEqual(BRIDGE.modes(), {7: "pwm", 12: "output", 13: "output"})
         self.assertEqual(BRIDGE.from_wire(-51), -20)
 
+    def test_what_a_bridges_wire_tells_apart_is_not_the_same(self):
+        self.assertAlmostEqual(100 / 255, BRIDGE.resolution)
+        wanted, beside = BRIDGE.from_wire(51), BRIDGE.from_wire(52)
+        self.assertFalse(BRIDGE.same(wanted, beside))
+        self.assertTrue(BRIDGE.same(wanted, 20.1))  # which is 51 on the wire, too
+
     def test_the_finest_step_follows_from_the_scale(self):
         self.assertAlmostEqual(level().resolution, 100 / 150)
 

@@ -40,6 +40,18 @@ SEEN = {
 }
 """What stands on a trail's sheet, where that says something that others do not."""
 
+TOLD = {
+    "gate": "the sign on two lines: steps of 0.39 %",
+    "panel": "at 0x3B of its bus: panel, a panel: Lock open",
+    "arrow": "  pixels at arrow, on a bus\n",
+    "banner": "at chip 0 of its bus: banner, a chain: ",
+    "mast_1": "that hangs on mast, an expander: 0x26 ",
+    "mast_switch_1": "it reads mast_switch_1, a button: released",
+    "flow": "no part is behind it: the board tells it of itself",
+    "target_level": "no part is behind it: the board only keeps it",
+    "relay_101": "←→            open and closed\n",
+}
+"""What the sheet of a point says of it."""
 
 WIDTH = 118
 
@@ -68,10 +80,13 @@ class Frames(unittest.TestCase):
                 stages = trails_view(desk, desk.points[0], trail.number).current.stages
                 carried, driven = (" ".join(stages[place].lines) for place in (2, 4))
                 sheets[trail.root.subject] = f"{text_of(trail_sheet(desk, trail))}\ncarried {carried}\n{driven}."
-            return sheets, [text_of(point_sheet(desk, point)) for point in desk.points]
+            return sheets, {point.name: text_of(point_sheet(desk, point)) for point in desk.points}
 
         sheets, points = in_fast_time(story, boards=None)
         self.assertGreater(len(points), 60)
+        for name, words in TOLD.items():
+            with self.subTest(name):
+                self.assertIn(words, points[name])
         for name in WISHES:
             with self.subTest(name):
                 self.assertIn("the frame", sheets[name])

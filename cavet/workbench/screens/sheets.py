@@ -6,12 +6,14 @@ from collections.abc import Callable
 
 from cavet import units
 from cavet.bench import Diagnosis
+from cavet.boards.buses import BusDevice, SpiChip
+from cavet.boards.parts import Part
 from cavet.drawings.canvas import ASKED, CORAL, GOT, HEATHER, PAPER, QUIET
 from cavet.drawings.ruler import RulerView
 from cavet.hosts import HELP, DevicePoint, FieldPoint, HeaderPoint, PinPoint, Point, PointKind, TopicPoint
 from cavet.record import STAGES, Event, Kind, Purpose, Trail
 from cavet.units import show_duration
-from cavet.wording import digits, from_to, hex_pairs, listed, plain
+from cavet.wording import digits, from_to, hex_pairs, listed, plain, with_article
 from cavet.workbench import trail_views
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.sheet import Line, Sheet
@@ -159,15 +161,16 @@ def what_it_is(point: Point) -> str:
     """Say what a point is, and where."""
     if point.kind is PointKind.BRIDGE:
         return f"a level with a sign, on a bridge: {point.where}"
+    kind = point.kind.value if point.kind in (PointKind.PIXELS, PointKind.WORDS) else with_article(point.kind.value)
     if isinstance(point, TopicPoint):
-        return f"a {point.kind.value}, {topic_words(point)}"
+        return f"{kind}, {topic_words(point)}"
     if isinstance(point, DevicePoint):
-        return f"a {point.kind.value} at {point.where}, on the board's bus"
+        return f"{kind} at {point.where}, on a bus"
     if isinstance(point, FieldPoint):
-        return f"a {point.kind.value} in frames: {point.where}"
+        return f"{kind} in frames: {point.where}"
     held = ", held only while the key is" if point.momentary else ""
     at = "behind" if isinstance(point, HeaderPoint) else "on" if isinstance(point, PinPoint) else "at"
-    return f"a {point.kind.value} {at} {point.where}{held}"
+    return f"{kind} {at} {point.where}{held}"
 
 
 def topic_words(point: TopicPoint) -> str:
@@ -226,28 +229,37 @@ def _board_lines(desk: Desk, point: Point) -> list[Line]:
     board = desk.standings.board_of(point)
     if board is None:
         return [[("  a real board: its pins and parts can't be seen from here", PAPER)]]
-    lines: list[Line] = []
     part = desk.standings.part_of(point)
     if part is not None and part.hangs_on:
         device = board.circuit.parts[part.hangs_on]
+        does = "moves" if point.kind.is_output else "reads"
         return [
-            [(f"  it moves {part.name}, a {part.kind}: {part.tells(desk.now)}", PAPER)],
-            [(f"  that hangs on {device.name}, a {device.kind}: {plain(device.tells(desk.now))}", PAPER)],
+            [(f"  it {does} {_told(part, desk.now)}", PAPER)],
+            [(f"  that hangs on {_told(device, desk.now)}", PAPER)],
         ]
+    if isinstance(part, BusDevice | SpiChip):
+        at = f"at 0x{part.address:02X} of its bus" if isinstance(part, BusDevice) else f"at chip {part.chip} of its bus"
+        return [[(f"  {at}: {_told(part, desk.now)}", PAPER)]]
     pins = sorted(part.wires.values()) if part is not None and not point.modes() else list(point.modes())
     if not pins:
-        return [[("  nothing hangs behind it: the board only keeps it", PAPER)]]
+        keeps = "the board only keeps it" if point.kind.is_output else "the board tells it of itself"
+        return [[(f"  no part is behind it: {keeps}", PAPER)]]
+    lines: list[Line] = []
     for number in pins:
         pin, profile = board.circuit.pins[number], board.profile.pins[number]
         label = f" ({profile.label})" if profile.label else ""
         can = listed([mode.value for mode in profile.modes], "and")
         wired = board.circuit.wired_to(number)
-        hangs = f"{wired[0].name}, a {wired[0].kind}" if wired else "nothing"
         lines += [
             [(f"  pin {number}{label} is in mode {pin.mode.value}; it can {can}", PAPER)],
-            [(f"  on it hangs {hangs}{f': {wired[0].tells(desk.now)}' if wired else ''}", PAPER)],
+            [(f"  on it hangs {_told(wired[0], desk.now) if wired else 'nothing'}", PAPER)],
         ]
     return lines
+
+
+def _told(part: Part, now: float) -> str:
+    """A part: its name, what it is, how it stands."""
+    return f"{part.name}, {with_article(part.kind)}: {plain(part.tells(now))}"
 
 
 def _presence_lines(desk: Desk, point: Point) -> list[Line]:
@@ -258,6 +270,10 @@ def _presence_lines(desk: Desk, point: Point) -> list[Line]:
     words, is_bad = presence_words(presence, desk.now)
     lines: list[Line] = [[], [("the board says of itself", QUIET)], [(f"  {words}", CORAL if is_bad else PAPER)]]
     return [*lines, [(f"  {health_words(presence)}", PAPER)]] if presence.health else lines
+
+
+def _nudge_words(point: Point) -> str:
+    return f"a step of {point.show(point.step)}; with shift ten of them" if point.step else " and ".join(point.words)
 
 
 def flip_words(point: Point) -> str:
@@ -278,7 +294,12 @@ def _key_lines(desk: Desk, point: Point) -> list[Line]:
         keys = [TYPED.get(point.kind, ('"', "type a text; ⏎ sets it")), ("u", "take the last wish back")]
     elif point.kind.is_output:
         keys = [
-            ("←→", f"a step of {point.show(point.step)}; with shift ten of them" if point.step else "off and on"),
+            (
+                "←→",
+                f"a step of {point.show(point.step)}; with shift ten of them"
+                if point.step
+                else " and ".join(point.words),
+            ),
             ("space", flip_words(point)),
             ("0–9", "type a value, with any unit that fits; ⏎ sets it"),
             ("u", "take the last wish back"),
