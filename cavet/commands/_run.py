@@ -16,6 +16,7 @@ import click
 
 from cavet.commands._loading import loading
 from cavet.commands._spelling import spell_out
+from cavet.commands._usage import as_wrong
 from cavet.faults import FORESEEN
 from cavet.log import fault_line, keep_log
 from cavet.wording import UnreachableError, WrongError, is_text, listed, nearest, plain
@@ -165,7 +166,7 @@ def code_of(arguments: Sequence[str], command: click.Command = cavet, name: str 
         return done.exit_code
     except click.UsageError as error:
         where = error.ctx.command_path if error.ctx else "cavet"
-        return _tell(f"{where}: {_one_line(error.format_message())}", WRONG)
+        return _tell(str(as_wrong(error) or f"{where}: {_one_line(error.format_message())}"), WRONG)
     except ExceptionGroup as group:
         for each in group.exceptions:
             _tell(str(each) if isinstance(each, FORESEEN) else _unforeseen(each), WRONG)

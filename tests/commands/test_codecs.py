@@ -45,7 +45,7 @@ class Encode(unittest.TestCase):
             (["firmata", "set-pin-mode", "pin=9"], "the fields are pin and mode"),
             (["firmata", "set-pin-mode", "9"], "expected FIELD=VALUE"),
             (["firmata", "set-pin-mode", "pin=1", "pin=2"], "this field twice"),
-            ([], "Missing argument"),
+            ([], 'found "no PROTOCOL", expected cavet encode'),
             (["firmata", "sysex", "--nonsense"], "--nonsense"),
         ):
             with self.subTest(words):
