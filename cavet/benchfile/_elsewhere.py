@@ -36,7 +36,8 @@ def as_recorded(setup: Setup, about: Mapping[str, str]) -> Setup:
 
 
 def _moved(setup: Setup, board: str, address: str, place: str) -> Setup:
-    """A board's hosts open its link of the kind that the address is of; none of its links is simulated any more."""
+    """A board's hosts open its link of the kind that the address is of; none of its links is simulated any more, and
+    where those of other kinds are is not known."""
     if any(link.broker for link in setup.links.values() if link.board == board):
         return _on_its_broker(setup, board, address, place)
     own = {name: link for name, link in setup.links.items() if link.board == board}
@@ -48,7 +49,9 @@ def _moved(setup: Setup, board: str, address: str, place: str) -> Setup:
         expected = f"the address of a {listed(has)} link, which is what {board} has: {looks}"
         raise WrongError(place, found=address, expected=expected)
     opened = address.removeprefix(USB_PREFIX) if kind == "usb" else address
-    links = setup.links | {name: msgspec.structs.replace(link, address=opened) for name, link in own.items()}
+    links = setup.links | {
+        name: msgspec.structs.replace(link, address=opened if name in fitting else "") for name, link in own.items()
+    }
     hosts = {
         name: msgspec.structs.replace(host, link=fitting[0]) if host.link in own and host.link not in fitting else host
         for name, host in setup.hosts.items()

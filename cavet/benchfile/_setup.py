@@ -63,7 +63,8 @@ class BoardSetup(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class LinkSetup(msgspec.Struct, frozen=True, kw_only=True):
-    """A link: `address` is `simulated`, a device, or HOST:PORT; `listen_port` is where a simulated one listens."""
+    """A link: `address` is `simulated`, a device, HOST:PORT, or "" where that is not known; `listen_port` is where a
+    simulated one listens."""
 
     name: str
     kind: str

@@ -8,7 +8,7 @@ from pathlib import Path
 from hypothesis import given
 from hypothesis import strategies as some
 
-from cavet.benchfile import FIRMWARES, PROTOCOLS, TABLES, check_text, find_places, load_bench
+from cavet.benchfile import FIRMWARES, PROTOCOLS, TABLES, check_text, find_places, load_bench, with_addresses
 from cavet.demo import demo_path
 from cavet.settings import section_of
 from cavet.wording import WrongError
@@ -251,6 +251,16 @@ class Documentation(unittest.TestCase):
         text = page.partition("```toml\n")[2].partition("```")[0]
         self.assertEqual(errors_of(text), [])
         self.assertEqual(errors_of(text.replace("pin = 3\n", "pin = 5\n")), [])
+
+    def test_of_a_board_that_is_elsewhere_only_the_links_are_known_that_the_address_is_of(self):
+        setup = load_bench(demo_path()).setup
+        for address, known, unknown in (
+            ("127.0.0.1:1502", "pumphouse", "pumphouse_line"), ("/dev/ttyX", "pumphouse_line", "pumphouse"),
+        ):  # fmt: skip
+            moved = with_addresses(setup, {"pumphouse": address}, "at")
+            self.assertEqual((address, ""), (moved.links[known].address, moved.links[unknown].address))
+            self.assertFalse(moved.links[known].simulated or moved.links[unknown].simulated)
+            self.assertEqual(known, moved.hosts["pumphouse"].link)
 
     def test_the_demo_holds_nothing_that_is_not_documented(self):
         self.assertEqual(load_bench(demo_path()).setup.name, "Ottersluice")

@@ -4,12 +4,15 @@ import os
 import tempfile
 import unittest
 from pathlib import Path
+from types import SimpleNamespace
 from unittest import mock
 
+from cavet.benchfile import load_bench, with_addresses
 from cavet.checks import Processes
+from cavet.demo import demo_path
 from cavet.drawings.square import BoardRow, CellView, RowView
 from cavet.record import Kind
-from cavet.workbench.checks.views import WalkView
+from cavet.workbench.checks.views import WalkView, walk_view
 from cavet.workbench.drawing.checks import draw_walk
 from cavet.workbench.screens.asking import AskScreen
 from cavet.workbench.screens.checks import ChecksScreen
@@ -44,6 +47,12 @@ class Squares(unittest.TestCase):
             if len(heads) == 2:
                 self.assertEqual(6, sum(line.count("◆") for line in lines) - 1, "beside the reason")
                 self.assertEqual(1, sum(line.startswith("▸") for line in lines))
+
+    def test_what_is_walked_in_the_place_of_real_boards_is_called_so(self):
+        setup = load_bench(demo_path()).setup
+        for at, title in (({}, "the walk  "), ({"gatehouse": "/dev/ttyX"}, "the walk, simulated  ")):
+            checking = SimpleNamespace(setup=with_addresses(setup, at, "at"))
+            self.assertTrue(walk_view(checking, None, "walk", 0, 0).title.startswith(title))
 
 
 class InTheFolder:

@@ -6,7 +6,7 @@ from itertools import groupby
 
 import msgspec
 
-from cavet.benchfile import CheckSettings
+from cavet.benchfile import CheckSettings, Setup
 from cavet.checks import Case, Done, squares_of
 from cavet.drawings.square import BoardRow
 from cavet.units import show_duration
@@ -122,16 +122,23 @@ def _shown(check: CheckSettings, going: Run, chosen: bool) -> CheckView:
 # the walk
 
 
+def has_real_boards(setup: Setup) -> bool:
+    """Whether hosts of a bench drive boards that are real: what is checked on boards of its own is not of those."""
+    return any(not setup.links[host.link].simulated for host in setup.hosts.values())
+
+
 def walk_view(checking: Checking, going: Run | None, check: str, board: int, row: int) -> WalkView:
     """What was walked last, by boards."""
     walked, t = going.walked(check) if going is not None else ((), 0.0)
     setup = checking.setup
     outputs = [point for point in setup.points.values() if point.kind.is_output]
+    is_here = going is not None and going.is_live
+    name = f"the walk{' here' if is_here else ', simulated' if has_real_boards(setup) else ''}"
     if not walked:
         note = "being walked" if going is not None and not going.is_over else "not walked yet: w walks all outputs"
         if not outputs:
             return WalkView("the walk", (), note="this bench has no outputs to walk: its host asks for none")
-        return WalkView(f"the walk  {counted(len(outputs), 'output')}, each alone: what moved?", (), note=note)
+        return WalkView(f"{name}  {counted(len(outputs), 'output')}, each alone: what moved?", (), note=note)
     boards = squares_of(setup, walked)
     wrong = sum(each.held is False for each in walked)
     unjudged = sum(each.held is None for each in walked)
@@ -142,8 +149,7 @@ def walk_view(checking: Checking, going: Run | None, check: str, board: int, row
     if wrong:
         words = f"{wrong} of {len(walked)} {'is not as it' if wrong == 1 else 'are not as they'} should be"
     size = counted(len(walked), "output") if len(walked) == len(outputs) else f"{len(walked)} of {len(outputs)} outputs"
-    here = " here" if going is not None and going.is_live else ""
-    title = f"the walk{here}  {size}, {show_duration(t)} of bench time: {words}"
+    title = f"{name}  {size}, {show_duration(t)} of bench time: {words}"
     board = min(board, len(boards) - 1)
     return WalkView(title, boards, board, min(row, len(boards[board].rows) - 1))
 

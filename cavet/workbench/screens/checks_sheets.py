@@ -32,6 +32,10 @@ OF_RUNS = {
 def check_sheet(checking: Checking, check: CheckSettings) -> Sheet:
     """A check from end to end."""
     lines: list[Line] = [[(_does(check), PAPER)], []]
+    if views.has_real_boards(checking.setup):
+        lines.insert(
+            1, [("It is run on boards that are simulated from the file, not on those that are real here.", PAPER)]
+        )
     lines += [[(f"{name:{NAME}}", QUIET), (plain(value), PAPER)] for name, value in _asks(check)]
     shown = next(view for view in views.check_views(checking, -1) if view.name == check.name)
     came = shown.came or {"held": "it holds", "runs": "being run"}.get(shown.state, "")

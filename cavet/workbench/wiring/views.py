@@ -100,7 +100,7 @@ def _link_words(desk: Desk, wiring: Wiring) -> tuple[tuple[str, str], ...]:
             words = plain(host.stands)
             found.append((words, "got" if host.ready else "coral"))
         elif link.name not in hosts:
-            found.append(("for others", "quiet"))
+            found.append(("for others" if address or link.simulated else "not known where", "quiet"))
     board = desk.bench.world.boards.get(wiring.name)
     if board is not None:
         found += [(words, "coral") for words in _spoiled_words(board)]
