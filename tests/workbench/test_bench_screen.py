@@ -416,7 +416,7 @@ class OnTheScreen(unittest.TestCase):
             await self.there(seat, "▸◇ beacon")
             for defect, words in (
                 ("crossed_paddles", ("╲╱", "hangs on 10", "they are crossed")), ("dead_walkway", ("dead",)),
-                ("worn_cable", ("loses 4.0%",)), ("slow_board", ("800 ms late",)), ("stuck_bus", ("stuck low",)),
+                ("worn_cable", ("loses 4 %",)), ("slow_board", ("800 ms late",)), ("stuck_bus", ("stuck low",)),
                 ("no_panel", ("does not",)), ("towpath_mute", ("it reports nothing",)),
                 ("towpath_away", ("the board is away",)),
             ):  # fmt: skip

@@ -72,7 +72,7 @@ class OtherStart(Defect, kw_only=True):
 
     @property
     def tells(self) -> str:
-        return f"the board starts with pin {self.pin} at {self.share:.0%}"
+        return f"the board starts with pin {self.pin} at {show(100 * self.share, '%')}"
 
     def spoil(self, board: Spoiled) -> None:
         board.begins[self.pin] = self.share
@@ -86,7 +86,7 @@ class Drifting(Defect, kw_only=True):
 
     @property
     def tells(self) -> str:
-        return f"the board's clock runs {abs(self.by):.1%} {'slow' if self.by >= 0 else 'fast'}"
+        return f"the board's clock runs {show(100 * abs(self.by), '%')} {'slow' if self.by >= 0 else 'fast'}"
 
     def spoil(self, board: Spoiled) -> None:
         board.drift += self.by

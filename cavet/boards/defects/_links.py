@@ -4,7 +4,7 @@ from typing import Annotated
 
 from cavet.boards.defects._base import Defect, Spoiled
 from cavet.settings import Meaning
-from cavet.units import show_duration
+from cavet.units import show, show_duration
 
 
 class Lossy(Defect, kw_only=True):
@@ -16,7 +16,7 @@ class Lossy(Defect, kw_only=True):
 
     @property
     def tells(self) -> str:
-        return f"the link loses {self.share:.1%} of the bytes"
+        return f"the link loses {show(100 * self.share, '%')} of the bytes"
 
     def spoil(self, board: Spoiled) -> None:
         board.lost = max(board.lost, self.share)
@@ -47,7 +47,9 @@ class Stale(Defect, kw_only=True):
 
     @property
     def tells(self) -> str:
-        return f"the board says the answer before once more in the place of {self.share:.1%} of its answers"
+        return (
+            f"the board says the answer before once more in the place of {show(100 * self.share, '%')} of its answers"
+        )
 
     def spoil(self, board: Spoiled) -> None:
         board.stale = max(board.stale, self.share)
@@ -62,7 +64,7 @@ class Doubled(Defect, kw_only=True):
 
     @property
     def tells(self) -> str:
-        return f"the board says {self.share:.1%} of its answers twice"
+        return f"the board says {show(100 * self.share, '%')} of its answers twice"
 
     def spoil(self, board: Spoiled) -> None:
         board.twice = max(board.twice, self.share)

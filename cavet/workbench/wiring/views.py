@@ -10,7 +10,7 @@ from cavet.benchfile import LinkSetup
 from cavet.boards import Board, PinMode
 from cavet.finding import Found
 from cavet.remarks import Remark, Weight
-from cavet.units import show_duration, show_share
+from cavet.units import show, show_duration, show_share
 from cavet.wiring import Place, PlaceKind, Section, Told, Wiring, section_of, title_of
 from cavet.wording import counted, plain
 from cavet.workbench.desk import Desk
@@ -112,7 +112,7 @@ def _spoiled_words(board: Board) -> list[str]:
     return [
         words
         for words, is_so in (
-            (f"loses {spoiled.lost:.1%} of the bytes", spoiled.lost),
+            (f"loses {show(100 * spoiled.lost, '%')} of the bytes", spoiled.lost),
             (f"the board is {show_duration(spoiled.delay)} late", spoiled.delay),
             ("the board is away", spoiled.away),
             ("it reports nothing", spoiled.mute),
