@@ -16,7 +16,7 @@ from cavet.routines._following import follow_wish, how_it_ended
 from cavet.routines._looking import Looking
 from cavet.routines._telling import End, EndError, OverError
 from cavet.routines._track import Track
-from cavet.units import show_duration
+from cavet.units import places, show_duration
 from cavet.wording import UnreachableError, WrongError
 
 RAMP_SECONDS, SAME_SECONDS = 0.02, 1e-9
@@ -122,16 +122,16 @@ class Working:
 
     async def _ramp(self, point: Point, wanted: float, over: float, track: Track) -> None:
         """Ask for one value after the other on the way, each when the last one has left, and none that is the end's on
-        the wire: that is asked for behind them."""
+        the wire: that is asked for behind them. Each has a digit more than the wire can tell apart."""
         reading = self._bench.reading(point)
         begin = float(next(v for v in (reading.asked, reading.got, point.start, point.rest) if v is not None))
         self._touch(point)
-        began, last = self._now, None
+        began, last, digits = self._now, None, places(point.resolution) + 1
         while over > 0 and (share := (self._now - began) / over) < 1:
             self._standings.follow()
             trail = self._standings.trails.all.get(last) if last is not None else None
             has_left = trail is None or trail.stopped is not None or trail.reached(Kind.CARRIED) is not None
-            value = begin + (wanted - begin) * share
+            value = round(begin + (wanted - begin) * share, digits)
             if has_left and not point.same(value, wanted):
                 await self._back(point.board)
                 last = self._bench.ask(point, value, by=track.by, cause=track.step)

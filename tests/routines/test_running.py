@@ -83,6 +83,12 @@ class Steps(unittest.TestCase):
         (end,) = ran.of("end")
         self.assertTrue(end["at_rest"])
         self.assertEqual(len(end["touched"]), 11)
+        asked = [
+            event.value for event in ran.record.since(0) if event.kind is Kind.ASKED and event.subject == "upper_paddle"
+        ]
+        on_the_way = [value for value in asked if 0 < value < 40]
+        self.assertGreater(len(on_the_way), 10)
+        self.assertEqual(on_the_way, [round(value, 2) for value in on_the_way])  # the wire tells 0.67 % apart
         later = [
             event for event in ran.record.since(0) if event.kind == Kind.ASKED and event.note == "routine, at its end"
         ]
