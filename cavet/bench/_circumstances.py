@@ -69,6 +69,8 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
     """What answers on its bus, in words: all there is on a simulated one, else what the host has met."""
     profile: Profile | None = None
     """What kind of board it is, where the bench says so."""
+    firmware: str = ""
+    """What its firmware speaks, where the bench says so."""
 
 
 def allowed(trail: Trail, stage: Kind, around: Circumstances) -> float:

@@ -36,6 +36,17 @@ BEGAN_ANEW = {
 """What that has come to, by where a command stopped."""
 
 
+COMPARED = {
+    "firmata": "what it asks for with what the board has, and with the mode of its pins",
+    "modbus": "its function, its address and its count with the board's map: `cavet show` lists that",
+    "scpi": "its header and its data with the board's commands: `cavet show` lists them",
+    "mqtt": "its topic and its payload with what the board takes: `cavet show` lists that",
+    "buses": "its address and its register with the devices of the bus",
+    **dict.fromkeys(("plan", "usb", "target"), "its fields with those of the board's plan"),
+}
+"""What to do about a message of a program from outside that the board has refused."""
+
+
 def why(trail: Trail, broken: Kind, around: Circumstances) -> tuple[str, str]:
     """Say what has stopped a command before a stage, and what to do about it."""
     stopped = trail.stopped
@@ -160,7 +171,7 @@ def _mend_refusal(refused: Event, broken: Kind, around: Circumstances, *, was_an
         return "compare what it asks for with the board: its unit, its addresses, what it can do"
     if broken == Kind.TAKEN:
         return "look at its bytes (w): the program has sent them so, or they were changed on the way"
-    return "compare what it asks for with what the board has, and with the mode of its pins"
+    return f"compare {COMPARED.get(around.firmware, 'what it asks for with what the board has')}"
 
 
 def _not_framed(trail: Trail, around: Circumstances) -> tuple[str, str]:

@@ -169,6 +169,7 @@ class Standings:
         point = bench.setup.point_of(trail)
         board = bench.world.boards.get(trail.root.board)
         profile = board.profile if board is not None else None
+        described = bench.setup.boards.get(trail.root.board)
         link = bench.host_links.get(point.board) if point is not None else None
         if point is None or link is None:
             return Circumstances(
@@ -179,6 +180,7 @@ class Standings:
                 link_words="",
                 patience=1.0,
                 profile=profile,
+                firmware=described.firmware if described is not None else "",
             )
         return Circumstances(
             now=now,

@@ -45,9 +45,11 @@ class Evidence:
         """What a diagnosis needs to know besides the trail itself."""
         if setup is None or point is None or point.board not in setup.hosts:
             is_simulated = trail.root.board in self.simulated
+            described = setup.boards.get(trail.root.board) if setup is not None else None
             return Circumstances(
-                now=self.now, point=None, simulated=is_simulated, ready=True, link_words="", patience=1.0
-            )
+                now=self.now, point=None, simulated=is_simulated, ready=True, link_words="", patience=1.0,
+                firmware=described.firmware if described is not None else "",
+            )  # fmt: skip
         host = point.board
         of, board = setup.hosts[host], setup.board_of(host)
         parts = setup.boards[board].parts if board in setup.boards and board in self.simulated else {}

@@ -31,7 +31,11 @@ def trails_view(desk: Desk, point: Point, chosen: int | None) -> TrailsView:
         current = trail_view(desk, trails[number], place)
     unseen = [trails[other] for other in desk.unseen() if other != number]
     shown = tuple(trail_view(desk, trail) for trail in unseen[:MOST_BROKEN])
-    return TrailsView(current=current, broken=shown, more=len(unseen) - len(shown))
+    more = len(unseen) - len(shown)
+    if current is None and numbers:
+        others = f"[ goes to {'the one that there is' if len(numbers) == 1 else f'the last of {len(numbers)}'}"
+        return TrailsView(broken=shown, more=more, empty=f"no command of {point.name} yet: {others}")
+    return TrailsView(current=current, broken=shown, more=more)
 
 
 def latest_trail(desk: Desk, point: Point) -> int | None:

@@ -5,7 +5,7 @@ import re
 import unittest
 
 from cavet.bench import PastTrails
-from cavet.benchfile import check_text
+from cavet.benchfile import check_text, load_bench
 from cavet.boards import BoardState
 from cavet.demo import demo_path
 from cavet.record import Kind, Purpose, Reason, Topic
@@ -377,7 +377,34 @@ class Sentences(unittest.TestCase):
         self.assertEqual((wrong.broken, wrong.reason), (Kind.TAKEN, "CRC: found 0000, expected 40C2"))
         self.assertIn("look at its bytes", wrong.mend)
         self.assertEqual(refused.broken, Kind.DRIVEN)
-        self.assertNotIn("holds it", refused.mend)
+        self.assertEqual(
+            "compare its function, its address and its count with the board's map: `cavet show` lists that",
+            refused.mend,
+        )
+
+    def test_what_a_board_has_refused_a_stranger_is_compared_with_what_that_board_is(self):
+        refusals = {
+            "gatehouse": ("set-pin-mode", "there is no pin 40", "the mode of its pins"),
+            "switchrack": ("FOO:BAR", "-113 Undefined header: FOO:BAR", "its header and its data"),
+            "towpath": ("lamp/set", "payload", "its topic and its payload"),
+            "signalpost": ("order", "mask", "those of the board's plan"),
+        }
+
+        async def story(bench, standings):
+            told = {}
+            for board, (message, note, _) in refusals.items():
+                link = bench.setup.hosts[board].link
+                at = bench.record.append(Kind.CARRIED, board, Topic.LINK, link, b"x", purpose=Purpose.OUTSIDE)
+                taken = bench.record.append(Kind.TAKEN, board, Topic.MESSAGE, message, b"x", at)
+                bench.record.append(Kind.REFUSED, board, Topic.MESSAGE, message, None, taken, note)
+                standings.follow()
+                told[board] = standings.diagnose(standings.trails.all[at])
+            return told
+
+        for board, diagnosis in in_fast_time(story, load_bench(demo_path()).setup).items():
+            _, note, words = refusals[board]
+            self.assertEqual((Kind.DRIVEN, note), (diagnosis.broken, diagnosis.reason))
+            self.assertIn(words, diagnosis.mend)
 
 
 if __name__ == "__main__":

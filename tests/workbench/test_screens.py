@@ -687,6 +687,10 @@ class Looking(unittest.TestCase):
             await seat.sees("1 of 2")
             await seat.press("right_square_bracket")
             await seat.sees("2 of 2")
+            await seat.press("down")
+            await seat.sees("no command of walkway yet: [ goes to the last of 2")
+            await seat.press("left_square_bracket")
+            await seat.sees("2 of 2")
 
         seated(story)
 

@@ -166,7 +166,7 @@ class DriveScreen(Frame):
         if not numbers:
             return
         shown = self._chosen if self._chosen is not None else trail_views.latest_trail(self._desk, self._point)
-        place = numbers.index(shown) if shown in numbers else len(numbers) - 1
+        place = numbers.index(shown) if shown in numbers else len(numbers)
         self._chosen = numbers[min(len(numbers) - 1, max(0, place + by))]
         self.follow()
 
