@@ -8,7 +8,7 @@ import click
 
 from cavet.commands._records import opened
 from cavet.exports import Difference, compare
-from cavet.record import Event, as_line
+from cavet.record import as_line, words_of
 from cavet.serving.output import as_json
 from cavet.units import parse, show_duration
 from cavet.wording import WrongError, plain
@@ -55,10 +55,3 @@ def readable(found: Difference, a: Path, b: Path) -> str:
     if len(rows) > MOST_SHOWN:
         lines.append(f"{'':10}  and {len(rows) - MOST_SHOWN} more")
     return "\n".join(lines)
-
-
-def words_of(event: Event) -> str:
-    """What happened, in a few words."""
-    value = f" {as_line(event)['value']}" if event.value is not None else ""
-    note = f" ({event.note})" if event.note else ""
-    return plain(f"{event.board} {event.kind} {event.subject}{value}{note}".strip(), 100)

@@ -17,7 +17,8 @@ from cavet.record import RecordFile
 @click.argument("record", type=click.Path(path_type=Path))
 @bench_option
 def command(record: Path, bench: str | None) -> int:
-    """Look at RECORD: the frames of all its links, and what became of them. It is followed while it is written."""
+    """Open the workbench on RECORD: its lanes, any moment of it, every frame, every command. It is followed while it is
+    written."""
     file = RecordFile(record)
     try:
         of = bench_of(file, record, bench)

@@ -1,6 +1,6 @@
 """The record: all that happened on a bench, each event with the event it follows from, in order."""
 
-from cavet.record._event import STAGES, Event, Kind, Purpose, Reason, Topic, Value, as_line
+from cavet.record._event import STAGES, Event, Kind, Purpose, Reason, Topic, Value, as_line, words_of
 from cavet.record._file import RecordFile, read_record, writer_of
 from cavet.record._history import History
 from cavet.record._index import StateKey
@@ -35,5 +35,6 @@ __all__ = [
     "as_line",
     "check_new",
     "read_record",
+    "words_of",
     "writer_of",
 ]

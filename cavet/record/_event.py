@@ -7,7 +7,7 @@ from typing import Any, Final
 
 import msgspec
 
-from cavet.wording import hex_pairs, plain
+from cavet.wording import as_written, digits, hex_pairs, plain
 
 Value = float | int | bool | str | bytes | None
 
@@ -201,3 +201,17 @@ def as_line(event: Event) -> dict[str, Any]:
     if event.note:
         line["note"] = plain(event.note)
     return line
+
+
+def words_of(event: Event, most: int = 90) -> str:
+    """What happened, in so many characters at most: who, what, to which value, and what there is to say of it."""
+    if isinstance(event.value, bytes):
+        value = f" {as_written(event.value)}"
+    elif event.value is None:
+        value = ""
+    elif isinstance(event.value, bool):
+        value = " on" if event.value else " off"
+    else:
+        value = f" {digits(event.value, 6) if isinstance(event.value, float) else event.value}"
+    note = f" · {event.note}" if event.note else ""
+    return plain(f"{event.board} {event.kind} {event.subject}{value}{note}".strip(), most)

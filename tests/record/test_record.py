@@ -14,7 +14,7 @@ import unittest
 from pathlib import Path
 
 from cavet.record import CHUNK_ITEMS as CHUNK_EVENTS
-from cavet.record import Kind, Record, RecordWriter, as_line, read_record
+from cavet.record import Event, Kind, Record, RecordWriter, Topic, as_line, read_record, words_of
 from cavet.wording import WrongError
 from tests.patience import PATIENCE, quickest
 
@@ -80,6 +80,17 @@ class Lines(unittest.TestCase):
     def test_bytes_are_hex_and_notes_can_not_steer_a_terminal(self):
         line = self.line(Kind.TAKEN, "gatehouse", "message", "sysex", b"\xf0\x01\xf7", None, "\x1b[2J")
         self.assertEqual((line["value"], line["note"]), ("F0 01 F7", "‹ESC›[2J"))
+
+
+class Words(unittest.TestCase):
+    def test_an_event_is_said_in_a_line_with_its_bytes_as_a_person_reads_them(self):
+        for value, told in (
+            (b"1.5\n", "1.5↵"), (b"\x00\x01", "00 01"), (0.1234567891, "0.123457"), (True, "on"), (7, "7"),
+            ("a\x1b[0m", "a‹ESC›[0m"),
+        ):  # fmt: skip
+            event = Event(1, 0.0, Kind.TOLD, "hut", None, Topic.MESSAGE, "response", value, "late")
+            self.assertEqual(f"hut told response {told} · late", words_of(event))
+        self.assertEqual("hut board hut", words_of(Event(1, 0.0, Kind.BOARD, "hut", None, Topic.BOARD, "hut", None)))
 
 
 class OnDisk(unittest.TestCase):

@@ -9,8 +9,7 @@ import msgspec
 
 from cavet.bench import RunningBench
 from cavet.hosts import Asked
-from cavet.record import Event, Kind, Topic
-from cavet.wording import digits, plain
+from cavet.record import Event, Kind, Topic, words_of
 
 READY = "ready"
 States = Mapping[tuple[str, Topic, str, Kind], Event]
@@ -50,14 +49,6 @@ def moment_at(bench: RunningBench, number: int) -> Moment:
     return Moment(
         event.t, number, words_of(event), dict(_links(bench, states)), dict(_points(bench, states, event.t)), states
     )
-
-
-def words_of(event: Event) -> str:
-    """What an event was, in a line."""
-    shown = digits(event.value, 6) if isinstance(event.value, float) else event.value
-    value = "" if shown is None or isinstance(shown, bytes) else f" {shown}"
-    note = f" · {event.note}" if event.note else ""
-    return plain(f"{event.board} {event.kind.value} {event.subject}{value}{note}".strip(), 90)
 
 
 def _links(bench: RunningBench, states: States) -> Iterator[tuple[str, str]]:
