@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from math import ceil
 
-from cavet.drawings.lanes import INKS, shown_name, span_of, tick_seconds
+from cavet.drawings.lanes import INKS, shown, shown_name, span_of, tick_seconds
 from cavet.drawings.vector import CHARACTER, Area, Drawing, Point, Shape, Stroke, Words
 from cavet.lanes import CURVE, LEVEL, TRAFFIC, WISHES, Course, Lane
 from cavet.units import places, show
@@ -33,16 +33,26 @@ def lanes_drawing(title: str, lanes: list[Lane], begin: float, end: float) -> Dr
             y += HEADING
             shapes.append(Words(16, y - 8, group, INKS[group].role, SIZE, bold=True))
         height = TALL if lane.kind == CURVE else ROW
-        name = shown_name(lane)
-        shapes.append(Words(28, y + height - 6, name, "paper", SIZE))
-        if lane.unit:
-            shapes.append(Words(NAME_PIXELS - 10, y + height - 6, lane.unit, "quiet", SMALL, anchor="end"))
+        shapes += _name(lane, y, height)
         shapes += _lane(lane, y, height, begin, end, scale)
         y += height + GAP
     shapes += _axis(begin, end, scale, y)
     names = ", ".join(f"{lane.group} {lane.board} {lane.name}".replace("  ", " ") for lane in lanes)
     told = f"From {digits(begin, 8)} s to {digits(end, 8)} s: {names}"
     return Drawing(width=WIDTH, height=y + 16, title=title, description=told[:2000], shapes=tuple(shapes))
+
+
+def _name(lane: Lane, y: float, height: float) -> Iterator[Shape]:
+    """The name of a lane; beside a curve the values between which it is drawn."""
+    right = NAME_PIXELS - 10
+    if lane.kind != CURVE:
+        yield Words(28, y + height - 6, shown_name(lane), "paper", SIZE)
+        yield from [Words(right, y + height - 6, lane.unit, "quiet", SMALL, anchor="end")] * bool(lane.unit)
+        return
+    low, high = span_of(lane)
+    yield Words(28, y + height / 2 + 4, shown_name(lane), "paper", SIZE)
+    yield Words(right, y + SMALL, shown("", high, lane.unit), "quiet", SMALL, anchor="end")
+    yield Words(right, y + height - 1, shown("", low, lane.unit), "quiet", SMALL, anchor="end")
 
 
 def _axis(begin: float, end: float, scale: float, bottom: float) -> Iterator[Shape]:
