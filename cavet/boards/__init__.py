@@ -2,9 +2,9 @@
 
 from cavet.boards._board import Board, BoardState
 from cavet.boards._cable import Cable, CableSettings
-from cavet.boards._circuit import FULL_DUTY, Circuit, PinRefusedError
+from cavet.boards._circuit import Circuit, PinRefusedError
 from cavet.boards._kinds import KINDS
-from cavet.boards._pins import Pin, PinMode
+from cavet.boards._pins import FULL_DUTY, Pin, PinMode, driven_words
 from cavet.boards._profile import PinProfile, Profile
 from cavet.boards._reflex import DOES, EDGES, Reflex
 from cavet.boards._rig import Quantity, Rig
@@ -71,6 +71,7 @@ __all__ = [
     "StuckBus",
     "Swapped",
     "World",
+    "driven_words",
     "stop",
     "travel",
 ]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import random
 
-from cavet.boards._pins import SWITCHING, Pin, PinMode, Stepping
+from cavet.boards._pins import FULL_DUTY, SWITCHING, Pin, PinMode, Stepping
 from cavet.boards._profile import Profile
 from cavet.boards._travel import Travel
 from cavet.boards.buses import BusDevice, Expander, I2cBus, SpiChip
@@ -13,9 +13,6 @@ from cavet.boards.parts import Part
 from cavet.faults import note_fault
 from cavet.record import Kind, Reason, Tell, Topic
 from cavet.wording import listed
-
-FULL_DUTY = 255
-"""A pin that is always on, as its duty is counted."""
 
 
 class PinRefusedError(Exception):

@@ -7,7 +7,11 @@ from enum import Enum
 import msgspec
 
 from cavet.boards._travel import Travel
+from cavet.units import show, show_share
+from cavet.wording import counted
 
+FULL_DUTY = 255
+"""A pin that is always on, as its duty is counted."""
 DRIVING = ("output", "pwm", "servo", "dac", "stepper", "tone")
 READING = ("input", "pull-up", "encoder")
 
@@ -94,7 +98,7 @@ class Pin(msgspec.Struct):
             return self.value / self.full
         if self.mode is PinMode.TONE:
             return 0.5 if self.value else 0.0
-        return self.value / 255 if self.mode is PinMode.PWM else 0.0
+        return self.value / FULL_DUTY if self.mode is PinMode.PWM else 0.0
 
     @property
     def frequency(self) -> float:
@@ -103,9 +107,25 @@ class Pin(msgspec.Struct):
             return 0.0
         if self.mode is PinMode.TONE:
             return float(self.value)
-        return self.pwm_rate if self.mode is PinMode.PWM and 0 < self.value < 255 else 0.0
+        return self.pwm_rate if self.mode is PinMode.PWM and 0 < self.value < FULL_DUTY else 0.0
 
     @property
     def pulse(self) -> float:
         """The width of its servo pulses in seconds, 0 while it gives none."""
         return self.pulse_us / 1e6 if self.mode is PinMode.SERVO and not self.dead else 0.0
+
+
+def driven_words(note: str, value: object) -> str:
+    """To what a pin was driven, in words. `note` is the mode that it is in, or what was done to it, as the record has
+    it."""
+    if isinstance(value, str) and note == "mode":
+        return f"now {value}"
+    if not isinstance(value, int):
+        return note
+    if note == PinMode.OUTPUT.value:
+        return "output high" if value else "output low"
+    if note == PinMode.PWM.value:
+        return f"pwm {show_share(value / FULL_DUTY)}"
+    if note == PinMode.DAC.value:
+        return f"dac, {counted(value, 'count')}"
+    return f"tone {show(value, 'Hz')}" if note == PinMode.TONE.value else note

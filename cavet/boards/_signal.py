@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from cavet.boards._circuit import FULL_DUTY, Circuit
-from cavet.boards._pins import PinMode
+from cavet.boards._circuit import Circuit
+from cavet.boards._pins import FULL_DUTY, PinMode
 
 
 class Signal:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from cavet.bench import Diagnosis
+from cavet.boards import driven_words
 from cavet.hosts import Point
-from cavet.record import STAGES, Kind, Topic, Value
+from cavet.record import STAGES, Event, Kind, Topic, Value
 from cavet.record import Trail as Followed
 from cavet.wording import as_written
 
@@ -49,7 +50,7 @@ class Trail:
         self.message = told.subject if told.topic is Topic.MESSAGE else None
         """The message that the board has made of it, or that was read on its link."""
         reached = [(stage, event) for stage in STAGES if (event := trail.reached(stage)) is not None]
-        self.stages = [Stage(stage.value, event.t, event.note) for stage, event in reached]
+        self.stages = [Stage(stage.value, event.t, _noted(event)) for stage, event in reached]
         self.delays = _delays(self.stages)
         self.took = max((stage.t for stage in self.stages), default=0.0) - (self.stages[0].t if self.stages else 0.0)
         """From the first stage to the last, in s."""
@@ -89,6 +90,12 @@ class Trail:
         elif self.why:
             lines.append(f"  {self.why}")
         return "\n".join(lines)
+
+
+def _noted(event: Event) -> str:
+    """What was noted at a stage; of a pin also to what it was driven."""
+    is_pin = event.kind is Kind.DRIVEN and event.topic is Topic.PIN
+    return driven_words(event.note, event.value) if is_pin else event.note
 
 
 def _delays(stages: list[Stage]) -> dict[tuple[str, str], float]:

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from cavet.bench import BROKER, Diagnosis
-from cavet.boards import FULL_DUTY, PinMode
+from cavet.boards import driven_words
 from cavet.hosts import DevicePoint, Point, TopicPoint
 from cavet.messaging import read_publish
 from cavet.protocols import Side
 from cavet.protocols.buses import on_wires, read_calls
 from cavet.record import STAGES, Event, Kind, Purpose, Step, Topic, Trail
-from cavet.units import show, show_duration, show_share
+from cavet.units import show_duration
 from cavet.wording import as_written, counted, hex_pairs, plain
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.trail import StageView, TrailsView, TrailView
@@ -152,21 +152,6 @@ def _value_words(value: object) -> str:
     return f"0x{value:02X}" if isinstance(value, int) and not isinstance(value, bool) else ""
 
 
-def _on_pin(note: str, value: object) -> str:
-    """What a pin was driven to. `note` is the mode that it is in, or what was done to it."""
-    if isinstance(value, str) and note == "mode":
-        return f"now {value}"
-    if not isinstance(value, int):
-        return note
-    if note == PinMode.OUTPUT.value:
-        return "output high" if value else "output low"
-    if note == PinMode.PWM.value:
-        return f"pwm {show_share(value / FULL_DUTY)}"
-    if note == PinMode.DAC.value:
-        return f"dac, {counted(value, 'count')}"
-    return f"tone {show(value, 'Hz')}" if note == PinMode.TONE.value else note
-
-
 def told(trail: Trail, event: Event, stage: Kind, point: Point | None) -> str:
     """A few words, in one or two lines, on how a stage of a trail was reached."""
     value = event.value
@@ -183,7 +168,7 @@ def told(trail: Trail, event: Event, stage: Kind, point: Point | None) -> str:
         return f"{event.subject}\n{plain(event.note)}"
     if stage == Kind.DRIVEN:
         if event.topic is Topic.PIN:
-            return f"pin {event.subject}\n{_on_pin(plain(event.note), value)}"
+            return f"pin {event.subject}\n{plain(driven_words(event.note, value))}"
         return f"{plain(event.subject)}\n{_value_words(value)} {plain(event.note)}".rstrip()
     if stage == Kind.MOVED:
         return f"{event.subject}\n{plain(event.note)}"

@@ -2,7 +2,7 @@
 
 import unittest
 
-from cavet.boards import Circuit, PinMode, PinProfile, PinRefusedError, Profile, Signal
+from cavet.boards import Circuit, PinMode, PinProfile, PinRefusedError, Profile, Signal, driven_words
 from cavet.boards.firmware.modbus import CellSettings, DeviceMap
 from cavet.protocols.modbus import ValueForm
 from cavet.record import Record, Tell
@@ -38,6 +38,15 @@ class Signals(unittest.TestCase):
         switch = self.signal(PinMode.OUTPUT, (0.0, 100.0))
         switch.write(5.0, 0.0, None)
         self.assertIs(switch.read(0.0), True)
+
+    def test_to_what_a_pin_was_driven_is_said_in_words(self):
+        self.signal(PinMode.PWM, (0.0, 100.0)).write(30.0, 0.0, None)
+        self.signal(PinMode.TONE).write(440.0, 0.0, None)
+        self.signal(PinMode.OUTPUT).write(1.0, 0.0, None)
+        told = [driven_words(event.note, event.value) for event in self.record.since(0)]
+        expected = ["now pwm", "pwm 30 %", "now tone", "tone 440 Hz", "now output", "output high"]
+        self.assertEqual(expected, [words for words in told if words != "output low"])
+        self.assertEqual(("1627 µs", "dac, 1 count"), (driven_words("1627 µs", 105), driven_words("dac", 1)))
 
     def test_it_is_driven_in_no_other_mode_than_the_one_that_is_named(self):
         switch = self.signal(PinMode.PWM, (0.0, 100.0), PinMode.OUTPUT)

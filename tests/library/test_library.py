@@ -123,6 +123,7 @@ print(bench["beacon"].set(30).ended)
         trail = self.bench["beacon"].trail
         names = ["asked", "framed", "carried", "taken", "driven", "moved", "confirmed"]
         self.assertEqual([stage.stage for stage in trail.stages], names)
+        self.assertEqual("pwm 20 %", trail.stages[4].note)
         self.assertEqual(trail.by, "script")
         self.assertGreater(trail.delays["framed", "carried"], 0)
         self.assertIsNone(trail.broken_at)

@@ -8,8 +8,8 @@ from typing import Any
 
 import msgspec
 
-from cavet.boards._circuit import FULL_DUTY, Circuit
-from cavet.boards._pins import PinMode
+from cavet.boards._circuit import Circuit
+from cavet.boards._pins import FULL_DUTY, PinMode
 from cavet.boards._signal import Signal
 from cavet.protocols import FieldError, Frame, Message
 from cavet.protocols.plans import PlanCodec
