@@ -21,6 +21,7 @@ from cavet.bench._meddling import FAULTS
 from cavet.bench._naming import AddressNames, address_names
 from cavet.bench._origins import SIDES, LinkStream, LinkStreams, Origins
 from cavet.bench._past import PastBench, PastStandings
+from cavet.bench._ramping import ramp
 from cavet.bench._running import RunningBench
 from cavet.bench._saying import Said, find_host, say
 from cavet.bench._spoiling import LOOKS as SPOILING_LOOKS
@@ -78,6 +79,7 @@ __all__ = [
     "followed",
     "meanings",
     "places_of",
+    "ramp",
     "read_afresh",
     "read_spoiling",
     "request_in",

@@ -26,6 +26,7 @@ from cavet.bench import (
     ask_and_follow,
     check_link,
     places_of,
+    ramp,
     read_afresh,
     until_ready,
     value_for,
@@ -50,8 +51,6 @@ Value = float | bool | str
 BY = "script"
 SECONDS = "seconds, 0 or more"
 """What is expected of a time."""
-RAMP_SECONDS = 0.02
-"""A ramp asks for the next value so often, and not before the last one was carried."""
 AT_MOST = 60.0
 HEAR_SECONDS = 0.5
 """So long it is waited at the beginning for what boards tell by themselves."""
@@ -322,21 +321,16 @@ class PointCore:
         return made
 
     async def _ramp(self, wanted: Asked, over: float) -> None:
-        """Ask for one value after the other on the way, each when the last one has left, and none that is the end's on
-        the wire: that is asked for last. Where it is not known how it stands, the way begins at rest."""
-        running, standings = self._bench._running, self._bench._standings
-        begin = next(v for v in (self.asked, self.got, self._point.start, self._point.rest) if v is not None)
-        if isinstance(wanted, str | bool) or isinstance(begin, str | bool):
+        """Go there in time; it itself is asked for behind that."""
+        if isinstance(wanted, str | bool):
             expected = "numbers, to go from one to the other"
             raise WrongError(f"{self.board}.{self.name}.over", found="no number", expected=expected)
-        began, last = self._bench.t, None
-        while (share := (self._bench.t - began) / over) < 1:
-            standings.follow()
-            value = begin + (wanted - begin) * share
-            if (last is None or _has_left(standings.trails.all.get(last))) and not self._point.same(value, wanted):
-                last = running.ask(self._point, value, by=BY)
-            check_link(self._link)
-            await asyncio.sleep(RAMP_SECONDS)
+        running = self._bench._running
+
+        async def ask(value: float) -> int:
+            return running.ask(self._point, value, by=BY)
+
+        await ramp(running, self._bench._standings, self._point, wanted, over, ask, lambda: check_link(self._link))
 
     async def _read(self) -> Value | None:
         await until_ready(self._link)
@@ -356,10 +350,6 @@ def _a_name(name: object, place: str) -> str:
 
 def _is_confirmed(trail: Followed) -> bool:
     return trail.reached(Kind.CONFIRMED) is not None
-
-
-def _has_left(trail: Followed | None) -> bool:
-    return trail is None or trail.stopped is not None or trail.reached(Kind.CARRIED) is not None
 
 
 class PartCore:

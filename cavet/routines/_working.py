@@ -6,7 +6,7 @@ import asyncio
 from math import inf
 from typing import Any
 
-from cavet.bench import LOOK_SECONDS, HostLink, RunningBench, Standings, read_afresh, say
+from cavet.bench import LOOK_SECONDS, HostLink, RunningBench, Standings, ramp, read_afresh, say
 from cavet.hosts import Asked, Point, PointKind
 from cavet.record import Kind, Topic
 from cavet.routines import _tree as tree
@@ -16,11 +16,10 @@ from cavet.routines._following import follow_wish, how_it_ended
 from cavet.routines._looking import Looking
 from cavet.routines._telling import End, EndError, OverError
 from cavet.routines._track import Track
-from cavet.units import places, show_duration
+from cavet.units import show_duration
 from cavet.wording import UnreachableError, WrongError
 
-RAMP_SECONDS, SAME_SECONDS = 0.02, 1e-9
-LEAST_WAIT = 1e-6
+SAME_SECONDS = 1e-9
 """A wait that is shorter may be none: a clock that has run for long is no finer."""
 UNTOLD = "nothing: it can't be asked how it stands"
 
@@ -121,21 +120,14 @@ class Working:
         return found
 
     async def _ramp(self, point: Point, wanted: float, over: float, track: Track) -> None:
-        """Ask for one value after the other on the way, each when the last one has left, and none that is the end's on
-        the wire: that is asked for behind them. Each has a digit more than the wire can tell apart."""
-        reading = self._bench.reading(point)
-        begin = float(next(v for v in (reading.asked, reading.got, point.start, point.rest) if v is not None))
+        """Go there in time; it itself is asked for behind that."""
+
+        async def ask(value: float) -> int:
+            await self._back(point.board)
+            return self._bench.ask(point, value, by=track.by, cause=track.step)
+
         self._touch(point)
-        began, last, digits = self._now, None, places(point.resolution) + 1
-        while over > 0 and (share := (self._now - began) / over) < 1:
-            self._standings.follow()
-            trail = self._standings.trails.all.get(last) if last is not None else None
-            has_left = trail is None or trail.stopped is not None or trail.reached(Kind.CARRIED) is not None
-            value = round(begin + (wanted - begin) * share, digits)
-            if has_left and not point.same(value, wanted):
-                await self._back(point.board)
-                last = self._bench.ask(point, value, by=track.by, cause=track.step)
-            await asyncio.sleep(min(RAMP_SECONDS, max(LEAST_WAIT, began + over - self._now)))
+        await ramp(self._bench, self._standings, point, wanted, over, ask)
 
     def _ends_of(self, point: Point) -> tuple[Asked, Asked]:
         """Where a point rests, and its far end."""
