@@ -165,6 +165,8 @@ class Status(Rack):
         self.say("FOO;SOUR1:VOLT 99")
         self.assertEqual(self.say("SYST:ERR:ALL?"), '-113,"Undefined header",-222,"Data out of range"')
         self.assertEqual(self.say("SYST:ERR:ALL?"), NONE)
+        self.say("FOO;SOUR1:VOLT 99")
+        self.assertEqual(self.say("SYST:ERR:CODE:ALL?;ALL?;NEXT?;:SYST:ERR:COUN?"), "-113,-222;0;0;0")
 
     def test_settling_is_a_condition_and_the_filters_choose_what_is_an_event(self):
         self.say("STAT:OPER:ENAB 2;PTR 0;NTR 2;EVEN?")

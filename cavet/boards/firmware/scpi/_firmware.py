@@ -109,15 +109,16 @@ class ScpiFirmware(Firmware):
         queries: list[tuple[Pattern, Callable[[], str]]] = [
             (Pattern.parse("SYSTem:ERRor[:NEXT]?"), lambda: _error(*status.next_error())),
             (Pattern.parse("SYSTem:ERRor:COUNt?"), lambda: str(status.errors)),
-            (Pattern.parse("SYSTem:ERRor:ALL?"), self._all_errors),
+            (Pattern.parse("SYSTem:ERRor:ALL?"), lambda: ",".join(_error(*error) for error in self._all_errors())),
             (Pattern.parse("SYSTem:ERRor:CODE[:NEXT]?"), lambda: str(status.next_error()[0])),
+            (Pattern.parse("SYSTem:ERRor:CODE:ALL?"), lambda: ",".join(str(code) for code, _ in self._all_errors())),
             (Pattern.parse("SYSTem:VERSion?"), lambda: VERSION),
         ]
         return Headers(queries)
 
-    def _all_errors(self) -> str:
-        errors = [self.status.next_error() for _ in range(max(1, self.status.errors))]
-        return ",".join(_error(*error) for error in errors)
+    def _all_errors(self) -> list[tuple[int, str]]:
+        """Those in the queue, oldest first, which is empty then; of an empty one that there is none."""
+        return [self.status.next_error() for _ in range(max(1, self.status.errors))]
 
     def _register_patterns(self) -> Headers[tuple[Register, str]]:
         """STATus:OPERation and :QUEStionable, each with what of it is asked or set."""
