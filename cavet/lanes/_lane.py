@@ -9,6 +9,8 @@ import msgspec
 
 WISHES, TRAFFIC, LEVEL, CURVE = "wishes", "traffic", "level", "curve"
 """What a lane can show: wishes at their times, what passed on a link, high and low, a number."""
+PACED = "serial"
+"""The kind of link on which it is known how long each piece has taken the wire."""
 BLOCK = 128
 MOST_STILL = 200
 """A lane whose first so many values are the same is still."""
@@ -175,7 +177,8 @@ def told_between(lane: Lane, begin: float, end: float) -> list[tuple[str, float,
         return []
     if lane.kind == TRAFFIC:
         out, back = lane.passed(begin, end)
-        return [("pieces", out + back, ""), ("of the wire", 100 * lane.taken(begin, end), "%")]
+        taken = [("of the wire", 100 * lane.taken(begin, end), "%")] if lane.unit == PACED else []
+        return [("pieces", out + back, ""), *taken]
     if lane.kind == LEVEL:
         return _of_level(lane.course, begin, end)
     if lane.kind == WISHES:
