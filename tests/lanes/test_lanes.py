@@ -202,7 +202,8 @@ class FromARecord(unittest.TestCase):
         told = {name: (value, unit) for name, value, unit in told_between(curve, 1, 2)}
         self.assertEqual(((0, "mm"), (5, "mm"), (5, "mm/s")), (told["from"], told["to"], told["slope"]))
         wire = Lane(group=LINK, board="hut", name="x", kind=TRAFFIC, unit="serial",
-                    out=array("d", [0.2, 0.6]), back=array("d", [0.3]), ends=array("d", [0.2, 0.3, 0.6]), busy=array("d", [0.1, 0.15, 0.25]))  # fmt: skip
+                    out=array("d", [0.2, 0.6]), back=array("d", [0.3]),
+                    ends=array("d", [0.2, 0.3, 0.6]), busy=array("d", [0.1, 0.15, 0.25]))  # fmt: skip
         told = {name: value for name, value, _ in told_between(wire, 0.0, 1.0)}
         self.assertEqual((3, 25.0), (told["pieces"], round(told["of the wire"], 6)))
         wire.unit = "tcp"  # nobody knows how long that takes
