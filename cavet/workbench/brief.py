@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from cavet.bench import Spoken
-from cavet.protocols import Frame, Message, as_fields
+from cavet.protocols import Frame, Message, as_fields, firmata, i2c
 from cavet.protocols.usb import StatusStage
 from cavet.wording import counted, digits, hex_pairs, plain
 
@@ -11,6 +11,8 @@ UNTOLD = ("unit", "transaction", "packet_id", "dup", "retain", "qos", "protocol_
 """Fields that say nothing of what is wanted."""
 MOST_ITEMS = 8
 MAX_VALUE = 40
+ON_A_BUS = (i2c.Transaction, firmata.I2cRequest, firmata.I2cReply)
+"""Messages whose address is that of a device, which people write in hex."""
 MOST_READ = 2048
 """Of a longer frame only its name and its length are told."""
 
@@ -36,7 +38,8 @@ def brief_message(tongue: Spoken, message: Message, *, named: bool = True) -> st
             continue
         if f"{key}_name" in fields:
             continue
-        words.append(_shown(value))
+        is_on_bus = key == "address" and isinstance(message, ON_A_BUS) and isinstance(value, int)
+        words.append(f"0x{value:02X}" if is_on_bus else _shown(value))
     return " ".join(words)
 
 

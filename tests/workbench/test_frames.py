@@ -5,11 +5,14 @@ import shlex
 import unittest
 
 from cavet.bench import Tape
+from cavet.benchfile import load_bench
+from cavet.demo import demo_path
 from cavet.hosts import PointKind
-from cavet.protocols import Side
-from cavet.record import Kind
+from cavet.protocols import Side, firmata, i2c, modbus
+from cavet.record import Kind, Record
 from cavet.routines import routine_text
 from cavet.workbench import Desk
+from cavet.workbench.brief import brief_message
 from cavet.workbench.drawing.sheet import laid
 from cavet.workbench.frames.editing import Editing
 from cavet.workbench.frames.fate import trail_of
@@ -65,6 +68,17 @@ def read_all(reading, bench):
     reading.follow(bench.clock.now(), 100)
     while reading.left:
         reading.follow(bench.clock.now(), 100)
+
+
+class Brief(unittest.TestCase):
+    def test_the_address_of_a_device_is_said_in_hex_and_that_of_a_register_is_not(self):
+        links = Tape(load_bench(demo_path()).setup, Record(lambda: 0.0)).links
+        for link, message, told in (
+            ("mast", i2c.WriteRead(address=34, data=b"\5", count=1), "write-read 0x22 05 1"),
+            ("gatehouse", firmata.I2cReply(address=38, register=4, data=b"\1"), "i2c-reply 0x26 4 01"),
+            ("pumphouse", modbus.ReadCoils(address=34, quantity=2), "read-coils 34 2"),
+        ):
+            self.assertEqual(told, brief_message(links[link].tongue, message))
 
 
 class Frames(unittest.TestCase):
