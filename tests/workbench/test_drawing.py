@@ -387,14 +387,15 @@ class Boards(unittest.TestCase):
             self.assertEqual(len(rows), full)
 
     def test_an_open_sluice_shows_which_way_the_water_goes(self):
-        for flow, arrow in ((5, "▸▸"), (-5, "◂◂")):
+        shut = 0.0002  # as near as a servo's pulse, in whole µs, comes to its end
+        for flow, opening, arrow in ((5, 1, "▸▸"), (-5, 0.01, "◂◂"), (5, shut, ""), (5, 0, "")):
             canvas = Canvas(30, 10)
             basins = (
-                BasinView(name="a", share=0.9, tells="", wall=True, opening=1, flow=flow),
+                BasinView(name="a", share=0.9, tells="", wall=True, opening=opening, flow=flow),
                 BasinView(name="b", share=0.1, tells=""),
             )
             draw_rig(canvas, 0, 0, 30, 10, basins)
-            self.assertIn(arrow, canvas.text())
+            self.assertEqual({arrow} - {""}, {each for each in ("▸▸", "◂◂") if each in canvas.text()})
 
 
 def trail(**more):

@@ -7,6 +7,8 @@ import msgspec
 from cavet.drawings.canvas import GOT, HAIR, HEATHER, PAPER, QUIET, WATER, Canvas, Ink
 
 EIGHTHS = " ▁▂▃▄▅▆▇█"
+LEAST_OPENING = 0.005
+"""A sluice that is open by less is shut, to the eye: a servo stands as exactly as its pulse is long."""
 
 
 class BasinView(msgspec.Struct, frozen=True, kw_only=True):
@@ -62,7 +64,7 @@ def _draw_wall(canvas: Canvas, x: int, y: int, depth: int, view: BasinView) -> N
         canvas.put(x, y + row, "██", Ink("quiet"))
     for row in range(depth - raised, depth):
         canvas.put(x, y + row, "╎╎", HAIR)
-    if view.opening > 0 and not raised:
+    if view.opening >= LEAST_OPENING and not raised:
         rows = max(1, round(view.opening * depth / 2))
         arrow = "▸▸" if view.flow > 0 else ("◂◂" if view.flow < 0 else "  ")
         for row in range(depth - rows, depth):
