@@ -451,7 +451,9 @@ class Breaking(unittest.TestCase):
             await seat.press("b")
             await seat.sees("walkway ← 20 %")
             await seat.press("enter")
-            await seat.sees("stopped before driven", "what to do", "analog-message")
+            await seat.sees(
+                "stopped before driven", "what to do", "analog-message", "not reached (a pin or a register has changed)"
+            )
             await seat.press("escape")
             await seat.on(DriveScreen)
             await seat.until(lambda: "broken" not in seat.app.screen.query_one("#top", Picture)._canvas.text())

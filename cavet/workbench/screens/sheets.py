@@ -22,6 +22,8 @@ from cavet.workbench.presence import health_words, presence_words
 
 Act = Callable[[], None]
 
+MISSING = {"coming": "not yet", "broken": "not reached", "unseen": "can't be seen from here", "left out": "left out"}
+"""What is said of a stage that was not reached, by how it stands."""
 MEANINGS = {
     Kind.ASKED: "someone wants a value at a point",
     Kind.FRAMED: "it was scaled, limited and encoded: these bytes",
@@ -87,7 +89,7 @@ def _stage_lines(trail: Trail, stage: Kind, diagnosis: Diagnosis, point: Point |
     colour = CORAL if state == "broken" else (ASKED if stage in STAGES[:3] else GOT)
     head: Line = [(f"{glyph} ", colour), (f"{stage:11}", ink._replace(bold=state == "reached"))]
     if step is None:
-        return [[*head, (f"{state}: {MEANINGS[stage]}", QUIET)]]
+        return [[*head, (f"{MISSING[state]} ({MEANINGS[stage]})", QUIET)]]
     lines: list[Line] = []
     for number, event in enumerate(step.events):
         begin: Line = head if number == 0 else [(" " * 13, PAPER)]
