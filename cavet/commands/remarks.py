@@ -34,7 +34,9 @@ def command(bench: str, as_json: bool, number: int | None) -> int:
         else:
             print(told(place, remark, f"{file.path.name}:{line}"))
     if not as_json:
-        print("\n".join(["all well:" if not found else "well:", *(f"  · {words}" for words in well(file.setup))]))
+        held = well(file.setup)
+        title = "well:" if found else "all well:" if held else "nothing is on this bench yet"
+        print("\n".join([title, *(f"  · {words}" for words in held)]))
     return DOES_NOT_HOLD if any(remark.weight is Weight.WRONG for remark in found) else DONE
 
 
