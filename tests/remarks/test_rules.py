@@ -253,8 +253,11 @@ def changed(text, changes):
 
 class Rules(unittest.TestCase):
     def test_of_a_bench_with_nothing_on_it_nothing_is_well_yet(self):
-        self.assertEqual(([], []), (remarks_on(check_text("format = 1")), well(check_text("format = 1"))))
-        self.assertGreater(len(well(check_text(PINS))), 10)
+        self.assertEqual(
+            ([], []),
+            (remarks_on(check_text("format = 1", "a.bench.toml")), well(check_text("format = 1", "a.bench.toml"))),
+        )
+        self.assertGreater(len(well(check_text(PINS, "a.bench.toml"))), 10)
 
     def test_good_benches_are_well(self):
         for text in (PINS, MODBUS, MEASURED, RACK, TOPICS):
