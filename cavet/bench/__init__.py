@@ -8,6 +8,7 @@ from cavet.bench._asking import (
     check_link,
     followed,
     read_afresh,
+    sent_for,
     until_ready,
     value_for,
 )
@@ -84,6 +85,7 @@ __all__ = [
     "read_spoiling",
     "request_in",
     "say",
+    "sent_for",
     "shows_itself",
     "simulated_boards",
     "spoiled",

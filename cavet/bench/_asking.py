@@ -12,7 +12,7 @@ from cavet.bench._host_side import HostLink
 from cavet.bench._running import RunningBench
 from cavet.bench._standing import Standings
 from cavet.hosts import Asked, Point, PointKind, SessionState
-from cavet.record import Trail
+from cavet.record import Kind, Trail
 from cavet.wording import UnreachableError, WrongError, listed
 
 LOOK_SECONDS = 0.005
@@ -21,6 +21,8 @@ READ_SECONDS = 11.0
 LEARNING_BYTES = 4096
 """So many bytes may have to go over a line before a board is known, that answers all the time."""
 NOBODY_THERE = (SessionState.SHUT, SessionState.SILENT)
+MOST_BETWEEN = 8
+"""Over so many other wishes it is followed what comes of one."""
 MOVE_SECONDS = 10.0
 """How long a part may take to arrive."""
 
@@ -67,20 +69,44 @@ def check_link(link: HostLink) -> None:
         raise UnreachableError(link.address, link.trouble)
 
 
+def sent_for(bench: RunningBench, standings: Standings, point: Point, trail: Trail) -> Trail:
+    """The trail that tells what comes of a wish: its own, or that of another one for the same value. That is the one
+    before it, where nothing was sent for it, since that was on its way; and the newest one, where that has overtaken
+    it."""
+    for _ in range(MOST_BETWEEN):
+        ended = trail.stopped.kind if trail.stopped is not None else None
+        if ended is Kind.UNCHANGED:
+            by = trail.stands_as
+        elif ended is Kind.OVERTAKEN and bench.reading(point).asked == trail.root.value:
+            by = bench.reading(point).latest
+        else:
+            break
+        other = standings.trails.all.get(by) if by is not None else None
+        if other is None:
+            break
+        trail = other
+    return trail
+
+
 async def ask_and_follow(
     bench: RunningBench, standings: Standings, point: Point, value: Asked, by: str,
     is_enough: Callable[[Trail], bool] = lambda trail: False, cause: int | None = None,
 ) -> tuple[Trail, Diagnosis]:  # fmt: skip
-    """Want a point at a value; give the trail of that, and how it stands, once it is over or broken, or far enough."""
+    """Want a point at a value; give the trail of that, and how it stands, once it is over or broken, or far enough.
+    Where another wish for the same value has taken its place, or has failed before it, that one's trail."""
     link = bench.link_of(point)
     asked = bench.ask(point, value, by=by, cause=cause)
     began = bench.clock.now()
     while True:
         standings.follow()
         trail = standings.trails.all[asked]
-        diagnosis = standings.diagnose(trail)
-        if is_enough(trail) or diagnosis.is_over or diagnosis.broken:
-            return trail, diagnosis
+        sent = sent_for(bench, standings, point, trail)
+        diagnosis = standings.diagnose(sent)
+        if is_enough(sent) or diagnosis.is_over or diagnosis.broken:
+            is_left_out = trail.stopped is not None and trail.stopped.kind is Kind.UNCHANGED
+            if is_left_out and diagnosis.broken in (None, Kind.MOVED):
+                return trail, standings.diagnose(trail)
+            return sent, diagnosis
         if bench.clock.spent_since(began) > followed(link):
             return trail, diagnosis
         check_link(link)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Set
 
-from cavet.bench import LOOK_SECONDS, RunningBench, Standings, check_link, followed
+from cavet.bench import LOOK_SECONDS, RunningBench, Standings, check_link, followed, sent_for
 from cavet.hosts import Asked, Point
 from cavet.record import Event, Kind, Record, Topic, Trail
 
@@ -23,7 +23,8 @@ async def follow_wish(
     bench: RunningBench, standings: Standings, point: Point, value: Asked, by: str, cause: int | None = None
 ) -> Trail:
     """Want a point at a value, and wait until that is confirmed, carried where nothing confirms, or has ended
-    otherwise; no longer than the session tries, and 10 s. Raises `UnreachableError` where the link is lost."""
+    otherwise; no longer than the session tries, and 10 s. Where it has failed by the wish that was on its way to the
+    same value already, that one's trail is given. Raises `UnreachableError` where the link is lost."""
     link = bench.link_of(point)
     asked = bench.ask(point, value, by=by, cause=cause)
     began = bench.clock.now()
@@ -31,8 +32,9 @@ async def follow_wish(
     while True:
         standings.follow()
         trail = standings.trails.all[asked]
-        if trail.reached(_last_stage(point)) is not None or _end_of(trail) is not None:
-            return trail
+        sent = sent_for(bench, standings, point, trail)
+        if sent.reached(_last_stage(point)) is not None or _end_of(sent) is not None:
+            return sent if how_it_ended(point, sent) else trail
         if bench.clock.spent_since(began) > followed(link):
             return trail
         check_link(link)

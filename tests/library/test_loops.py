@@ -53,6 +53,41 @@ class BenchesInOneLoop(unittest.TestCase):
         self.assertEqual([runs[0]] * 4, runs)
         self.assertIn("confirmed", [kind for kind, *_ in runs[0]])
 
+    def test_two_who_ask_for_the_same_at_once_both_wait_until_it_is_so(self):
+        wishes = {
+            "beacon": 50, "pump_a_speed": 40, "lamp": True, "post_1": True, "yard_1": True, "relay_101": True,
+            "panel": "Hi", "supply_1_voltage": 5,
+        }  # fmt: skip
+
+        async def story():
+            async with cavet.aio.open("demo", seed="a") as bench:
+                found = {}
+
+                async def ask(name):
+                    trail = await bench[name].set(wishes[name])
+                    confirmed = [e for e in bench.record.events if e.kind == "confirmed" and e.subject == name]
+                    found.setdefault(name, []).append((trail.ended in ("confirmed", "left out"), len(confirmed) > 0))
+
+                for name in wishes:
+                    await asyncio.gather(ask(name), ask(name), ask(name))
+                return found
+
+        self.assertEqual({name: [(True, True)] * 3 for name in wishes}, cavet.aio.run(story()))
+
+    def test_two_who_ask_for_the_same_both_hear_that_it_was_not_confirmed(self):
+        async def story():
+            async with (
+                cavet.aio.open("demo", seed="a") as bench,
+                bench.defect("towpath_mute"),
+                bench.defect("no_panel"),
+            ):
+                wishes = {"lamp": True, "panel": "Hi"}
+                asked = [bench[name].set(value) for name, value in wishes.items() for _ in range(2)]
+                return await asyncio.gather(*asked, return_exceptions=True)
+
+        told = cavet.aio.run(story())
+        self.assertEqual(["Unconfirmed"] * 4, [type(each).__name__ for each in told], told)
+
     def test_what_runs_in_a_loop_that_has_run_for_days_ends(self):
         async def go(days):
             await asyncio.sleep(days * 86400)
