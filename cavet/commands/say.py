@@ -19,7 +19,7 @@ from cavet.library.codec import Decoded
 from cavet.library.sending import Sent, say
 from cavet.protocols import Side, describe, fitting_forms
 from cavet.units import parse, show_duration
-from cavet.wording import WrongError, hex_pairs, listed, unknown
+from cavet.wording import WrongError, as_written, hex_pairs, listed, unknown
 
 BY = "say"
 
@@ -115,7 +115,7 @@ def told(sent: Sent, message: str, board: str, how: Spoiling | None, patience: f
         print(msgspec.json.encode(answer_line(answer, delay)).decode())
     if sent.answers:
         return 0
-    what = f"{message}, {hex_pairs(sent.wire)}"
+    what = f"{message}, {as_written(sent.wire)}"
     if not sent.due:
         print(f"{board}: said {what}; no answer is due", file=sys.stderr)
         return 0
