@@ -185,7 +185,10 @@ def open(
     real = real or bool(at) or broker is not None
     portal: Portal = LoopThread("bench") if real else FastTime()
 
-    async def start() -> Bench:
+    begun: list[Bench] = []
+
+    async def start() -> None:
+        """Gives nothing back: what holds that in the bench's own thread, for a moment, would hold the bench."""
         made = Bench(portal, setup, real=real, defects=defects)
         try:
             await made._start()
@@ -193,13 +196,14 @@ def open(
             made._is_closed = True
             await made._stop()
             raise
-        return made
+        begun.append(made)
 
     try:
-        return portal.run(start())
+        portal.run(start())
     except BaseException:
         portal.end()
         raise
+    return begun.pop()
 
 
 _open_ones: weakref.WeakSet[Bench] = weakref.WeakSet()
