@@ -24,7 +24,7 @@ from cavet.bench._origins import SIDES, LinkStream, LinkStreams, Origins
 from cavet.bench._past import PastBench, PastStandings
 from cavet.bench._ramping import ramp
 from cavet.bench._running import RunningBench
-from cavet.bench._saying import Said, find_host, say
+from cavet.bench._saying import Said, say
 from cavet.bench._spoiling import LOOKS as SPOILING_LOOKS
 from cavet.bench._spoiling import Spoiling, read_spoiling, request_in, spoiled
 from cavet.bench._spoken import ONE_AT_A_TIME, Spoken, UsbSpoken, spoken
@@ -76,7 +76,6 @@ __all__ = [
     "ask_and_follow",
     "build_world",
     "check_link",
-    "find_host",
     "followed",
     "meanings",
     "places_of",

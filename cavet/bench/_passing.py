@@ -22,6 +22,10 @@ class BusRefused(Message, frozen=True, kw_only=True):
     reason: str
 
 
+BUS_REPLIES: tuple[type[Message], ...] = (BusDone, BusRefused, i2c.ReadAnswer, spi.FoundTransfer)
+"""What can come of a call."""
+
+
 class BusReply(Frame, frozen=True, gc=False):
     """What came of a call, with the call's number."""
 

@@ -12,7 +12,6 @@ from cavet.bench._running import RunningBench
 from cavet.bench._spoiling import Spoiling, request_in, spoiled
 from cavet.bench._spoken import Spoken, UsbSpoken, spoken
 from cavet.protocols import Frame, Side
-from cavet.wording import unknown
 
 
 class Said(msgspec.Struct, frozen=True):
@@ -57,12 +56,3 @@ async def say(
         refuses = tongue.is_refusal_of_any
         found = await link.say(carried, request.NAME, by, decoder, expected, patience, count, cause, refuses)
     return Said(tongue, found.asked, wire, due, found.heard)
-
-
-def find_host(running: RunningBench, place: str) -> str:
-    """The host of a board, or of a link, `BOARD.LINK`. Raises `WrongError`."""
-    hosts = running.host_links
-    for name, link in hosts.items():
-        if place in (name, link.link.board, link.link.name, f"{link.link.board}.{link.link.name}"):
-            return name
-    raise unknown("send", place, hosts)

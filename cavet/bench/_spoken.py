@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from cavet.bench._calling import call_for
-from cavet.bench._passing import BusReply, CallDecoder, UsbIn, UsbOut
+from cavet.bench._passing import BUS_REPLIES, BusReply, CallDecoder, UsbIn, UsbOut
 from cavet.benchfile import FormatDevice
 from cavet.benchfile._setup import HostSetup, LinkSetup, Setup
 from cavet.hosts import FieldPoint
@@ -63,6 +63,11 @@ class Spoken:
     def forms(self, side: Side) -> Mapping[str, type[Message]]:
         """What a side can say."""
         return self._codec.forms(side)
+
+    @property
+    def coming_back(self) -> Mapping[str, type[Message]]:
+        """What can be heard of the board, by name: what it says, and what a link tells in its place."""
+        return self.forms(Side.BOARD)
 
     def has_one_size(self, name: str) -> bool:
         """Whether a message can't be carried with fewer bytes or more."""
@@ -237,6 +242,11 @@ class UsbSpoken(PlanSpoken):
         own = super().forms(side)
         return {**own, **{name: form for name, form in BY_CONTROL.items() if name not in own and side is Side.HOST}}
 
+    @property
+    def coming_back(self) -> Mapping[str, type[Message]]:
+        stages = {form.NAME: form for form in (usb.DataStage, usb.StatusStage)}
+        return {**usb.CODEC.forms(Side.BOARD), **stages, **self.forms(Side.BOARD)}
+
     def has_one_size(self, name: str) -> bool:
         return name in BY_CONTROL and name not in self._codecs
 
@@ -283,6 +293,10 @@ class BusSpoken(Spoken):
 
     def forms(self, side: Side) -> Mapping[str, type[Message]]:
         return {**i2c.CODEC.forms(side), **spi.CODEC.forms(side)}
+
+    @property
+    def coming_back(self) -> Mapping[str, type[Message]]:
+        return {form.NAME: form for form in BUS_REPLIES}
 
     def codec_of(self, name: str) -> Codec:
         return spi.CODEC if name in spi.CODEC.forms(Side.HOST) else i2c.CODEC

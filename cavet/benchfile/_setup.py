@@ -227,6 +227,13 @@ class Setup(msgspec.Struct, frozen=True, kw_only=True):
             raise unknown("link", word, known)
         return found
 
+    def host_meant(self, word: str) -> str:
+        """The host that a word means: by its own name, its board's, or its link's. Raises `WrongError`."""
+        for host in self.hosts.values():
+            if word == host.name or word in self.links[host.link].words:
+                return host.name
+        raise unknown("host", word, self.hosts)
+
     def on_broker(self, address: str) -> "Setup":
         """The same bench with all that speaks MQTT on this broker. Raises `WrongError`."""
         if problem := address_problem(address):

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from cavet import bench as benches
-from cavet.bench import RunningBench, Spoiling, find_host
+from cavet.bench import RunningBench, Spoiling
 from cavet.library.codec import Decoded
 from cavet.library.frames import decoded
 from cavet.protocols import Side, as_text
@@ -38,9 +38,9 @@ async def send(running: RunningBench, place: str, message: str, within: float | 
     though one is due."""
     within = within if within is None else finite(within, "send.within", "seconds, 0 or more", 0.0)
     given = {name: as_text(value) for name, value in fields.items()}
-    sent = await say(running, find_host(running, place), message, given, within, BY)
+    sent = await say(running, running.setup.host_meant(place), message, given, within, BY)
     if sent.due and sent.answer is None:
-        link = running.host_links[find_host(running, place)]
+        link = running.host_links[running.setup.host_meant(place)]
         patience = within if within is not None else link.setup.settings.reply_within
         raise UnreachableError(link.link.board, f"no answer to {message} within {digits(patience)} s")
     return sent

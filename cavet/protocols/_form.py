@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from types import NoneType, UnionType
 from typing import Any, get_args, get_origin
 
@@ -39,12 +39,7 @@ def read_message(form: type[Message], given: Mapping[str, str], unused: frozense
     fields = {name: notes for name, notes in field_notes(form).items() if name not in unused}
     for name in given:
         if name not in fields:
-            raise FieldError(
-                f"{form.NAME}.{name}",
-                found="this field",
-                expected=f"one of {listed(fields)}" if fields else "no fields",
-                nearest=nearest(name, fields),
-            )
+            raise no_such_field(form, name, fields)
     values = {}
     for field in msgspec.structs.fields(form):
         if field.name in given:
@@ -56,6 +51,12 @@ def read_message(form: type[Message], given: Mapping[str, str], unused: frozense
                 expected=f"{kind(*fields[field.name])}; the fields are {listed(fields, 'and')}",
             )
     return form(**values)
+
+
+def no_such_field(form: type[Message], name: str, fields: Collection[str]) -> FieldError:
+    """What tells that a message has no field of this name."""
+    expected = f"one of {listed(fields)}" if fields else "no fields"
+    return FieldError(form.NAME, found=name, expected=expected, nearest=nearest(name, fields))
 
 
 def write_message(form: type[Message], message: Message) -> dict[str, str]:
@@ -97,7 +98,10 @@ def _item(value: Any) -> str:
 
 def read_field(form: type[Message], name: str, text: str) -> Any:
     """Read one field's value as a person writes it, whatever stands in the others. Raises `FieldError`."""
-    place, (bare, notes) = f"{form.NAME}.{name}", field_notes(form)[name]
+    fields = field_notes(form)
+    if name not in fields:
+        raise no_such_field(form, name, fields)
+    place, (bare, notes) = f"{form.NAME}.{name}", fields[name]
     value = _read(place, bare, notes, text)
     for note in notes:
         if isinstance(note, Range) and not isinstance(value, int) and not note.low <= len(value) <= note.high:

@@ -12,7 +12,7 @@ from collections.abc import Callable, Coroutine, Mapping
 from typing import Any, Protocol
 
 from cavet import units
-from cavet.bench import find_host, value_for
+from cavet.bench import value_for
 from cavet.hosts import Point, PointKind
 from cavet.routines import _tree as tree
 from cavet.routines._blocks import Blocks
@@ -119,7 +119,7 @@ class Run(Sight):
 
         def make() -> dict[str, Any]:
             return {
-                "host": find_host(self._runner.bench, board), "message": message, "fields": _fields(fields),
+                "host": self._runner.bench.setup.host_meant(board), "message": message, "fields": _fields(fields),
                 "answer": answered_by, "answer_fields": _fields(answer), "within": _number(within),
             }  # fmt: skip
 

@@ -21,7 +21,6 @@ from cavet.colours import NAMES as COLOUR_NAMES
 from cavet.colours import parse_colour
 from cavet.expressions import VALUES as FUNCTIONS
 from cavet.hosts import Point, PointKind
-from cavet.protocols import Message, kind_of
 from cavet.routines import _code as code
 from cavet.routines import _tree as tree
 from cavet.routines._mistakes import MistakeError
@@ -129,28 +128,6 @@ def as_text(kind: Value) -> str:
     if kind.kind == "switch":
         return f"one of {listed([written_word(word) for word in kind.words])}"
     return "a colour, #rrggbb or a name of CSS" if kind.is_colour else "a text"
-
-
-def texts_of(fields: dict[str, Any], look: Any) -> dict[str, str]:
-    """The fields of a message as a person writes them."""
-    found = {}
-    for name, value in fields.items():
-        given = value.run(look) if isinstance(value, Value) else value
-        if isinstance(given, bool):
-            given = "on" if given else "off"
-        found[name] = f"{given:.15g}" if isinstance(given, float) else str(given)
-    return found
-
-
-def as_written(form: type[Message] | None, fields: dict[str, Any]) -> dict[str, Any]:
-    """The fields of a message; where one holds bytes, a number is the hex digits that were written: `01`, `1e05`."""
-    if form is None:
-        return fields
-    bytes_in = {name for name in form.__struct_fields__ if kind_of(form, name)[1] is bytes}
-    return {
-        name: value.written if name in bytes_in and isinstance(value, tree.Number) and value.unit is None else value
-        for name, value in fields.items()
-    }
 
 
 class ValueCompiler:

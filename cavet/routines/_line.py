@@ -65,32 +65,35 @@ class LineParser(ValueParser):
     def _send(self) -> dict[str, Any]:
         of: dict[str, Any] = {"board": self.dotted("a board")[0], "answer": None, "within": None}
         of["board_at"] = self.last.at
-        of["message"] = self._dashed("a message, as `cavet encode` names it")
-        of["message_at"] = self.last.at
-        of["fields"] = self._fields()
+        of["message"], of["message_at"] = self._dashed("a message, as `cavet encode` names it")
+        of["fields"], of["fields_at"] = self._fields()
         if self.accept("answered", "by"):
-            of["answer"] = self._dashed("a message")
-            of["answer_fields"] = self._fields()
+            of["answer"], of["answer_at"] = self._dashed("a message")
+            of["answer_fields"], of["answer_fields_at"] = self._fields()
             self.expect("within")
             of["within"] = self.time()
         return of
 
-    def _dashed(self, what: str) -> str:
-        """A name of a message or a field, which may be a word of the language, and have signs in it."""
+    def _dashed(self, what: str) -> tuple[str, int]:
+        """A name of a message or a field, which may be a word of the language, and have signs in it; and its column."""
         name = self.name(what, any_word=True)
+        at = self.last.at
         while self.next.kind in ("name", "number", "sign") and self.next.at == self.last.end and self.next.text != ",":
             name += self._take().text
-        return name
+        return name, at
 
-    def _fields(self) -> dict[str, Any]:
+    def _fields(self) -> tuple[dict[str, Any], dict[str, int]]:
+        """The fields of a message, and the columns where they are."""
         fields: dict[str, Any] = {}
+        places: dict[str, int] = {}
         behind = None
         while behind or (self.next.kind == "name" and self.next.text not in ("answered", "within")):
-            name, at = behind or self._dashed("a field"), self.last.at
+            name, at = (behind, self.last.end - len(behind)) if behind else self._dashed("a field")
             if name in fields:
                 raise MistakeError(at, found=name, expected="each field once")
+            places[name] = at
             fields[name], behind = self._field_value()
-        return fields
+        return fields, places
 
     def _field_value(self) -> tuple[Any, str | None]:
         """A field's value; and the name of the next one where that was taken for the number's unit: `register 0 count
@@ -98,7 +101,7 @@ class LineParser(ValueParser):
         if self.next.kind == "text":
             return self.text(), None
         if self.next.kind == "name":
-            return self._dashed("its value"), None
+            return self._dashed("its value")[0], None
         value = self.value()
         if isinstance(value, tree.Number) and value.unit and self.next.kind in ("number", "text"):
             written = value.written.removesuffix(value.unit).rstrip()
@@ -236,12 +239,8 @@ class LineParser(ValueParser):
         return of
 
     def _fault(self) -> dict[str, Any]:
-        of: dict[str, Any] = {
-            "fault": self._dashed("a kind of fault"),
-            "fault_at": self.last.at,
-            "next": None,
-            "lasts": None,
-        }
+        fault, at = self._dashed("a kind of fault")
+        of: dict[str, Any] = {"fault": fault, "fault_at": at, "next": None, "lasts": None}
         self.expect("on")
         of["link"], of["link_at"] = self.dotted("a board, or board.link")
         if self.accept("next"):

@@ -16,12 +16,13 @@ from cavet.protocols import Side
 from cavet.routines import _tree as tree
 from cavet.routines._checked import CheckedTune, all_steps
 from cavet.routines._code import local
-from cavet.routines._compiling import Names, Value, as_written, of_point, texts_of
+from cavet.routines._compiling import Names, Value, of_point
 from cavet.routines._conditions import Compiler
-from cavet.routines._mistakes import MOST_MENDED, MistakeError
+from cavet.routines._mistakes import MOST_MENDED, MistakeError, none_of
+from cavet.routines._sending import as_written, check_answer, check_message
 from cavet.routines._turns import MOST_TURNS
 from cavet.routines._words import KEYWORDS, WAITING
-from cavet.wording import WrongError, listed
+from cavet.wording import WrongError, listed, with_article
 
 TEXT = Value(kind="text", run=lambda look: "")
 BARE = Value(kind="number", run=lambda look: 0.0)
@@ -157,35 +158,27 @@ class StepChecks:
                 raise MistakeError(where, found=error.found, expected=error.expected) from error
 
     def _send(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        links = self._setup.links
-        hosts = {
-            place: host
-            for host in reversed(self._setup.hosts.values())
-            for link in (links[host.link],)
-            for place in (host.name, link.board, link.name, f"{link.board}.{link.name}")
-        }
-        if step.board not in hosts:
-            raise MistakeError(step.board_at, found=step.board, expected="a board, or board.link", words=list(hosts))
-        step.of["host"] = hosts[step.board].name
+        try:
+            step.of["host"] = self._setup.host_meant(step.board)
+        except WrongError as error:
+            raise MistakeError(
+                step.board_at, found=step.board, expected="a board, or board.link", words=list(self._setup.hosts)
+            ) from error
         self._used.add(step.of["host"])
-        tongue = spoken(self._setup, links[hosts[step.board].link])
-        for key, fields, side in (("message", "fields", Side.HOST), ("answer", "answer_fields", Side.BOARD)):
+        tongue = spoken(self._setup, self._setup.links[self._setup.hosts[step.host].link])
+        said = {"message": ("fields", tongue.forms(Side.HOST)), "answer": ("answer_fields", tongue.coming_back)}
+        for key, (fields, forms) in said.items():
             if step.of[key] is None:
                 continue
-            forms = tongue.forms(side)
-            if side is Side.HOST and step.of[key] not in forms:
-                raise MistakeError(
-                    step.message_at, found=step.of[key], expected=f"a message of {tongue.name}", words=list(forms)
-                )
-            given = as_written(forms.get(step.of[key]), step.of[fields])
+            step.of[key] = tongue.codec_of(step.of[key]).also_called.get(step.of[key], step.of[key])
+            if step.of[key] not in forms:
+                what = f"{'a message' if key == 'message' else 'an answer'} of {tongue.name}"
+                raise MistakeError(step.of[f"{key}_at"], found=step.of[key], expected=what, words=list(forms))
+            given = as_written(forms[step.of[key]], step.of[fields])
             step.of[fields] = {name: self._field(value, compiler, names) for name, value in given.items()}
-        if all(not isinstance(value, Value) or value.constant for value in step.fields.values()):
-            try:
-                tongue.made(step.message, texts_of(step.fields, None))
-            except WrongError as error:
-                raise MistakeError(
-                    step.message_at, found=f"{error.place} {error.found}", expected=error.expected
-                ) from error
+        check_message(step, tongue)
+        if step.answer is not None:
+            check_answer(step, tongue)
         if step.within is not None:
             step.of["within"] = compiler.time(step.within)
 
@@ -343,7 +336,7 @@ class StepChecks:
     # the world around
 
     def _part(self, step: tree.Step, action: str) -> None:
-        path, at = step.part, step.part_at
+        path, at = written, _ = step.part, step.part_at
         parts = {
             f"{board.name}.{part}": table
             for board in self._setup.boards.values()
@@ -361,8 +354,11 @@ class StepChecks:
             path = step.of["part"] = alone[0]
         self._everywhere.use_board(path.partition(".")[0])
         able = KINDS[parts[path].kind].actions
+        if not able:
+            found = f"{written}, {with_article(parts[path].kind)}"
+            raise MistakeError(at, found=found, expected="a part that a hand can work")
         if action not in able:
-            what = f"one of {listed(able)}" if able else "a part that a hand can work"
+            what = f"one of {listed(able)}"
             raise MistakeError(step.of.get("action_at", at), found=action, expected=what, words=list(able))
 
     def _press(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
@@ -383,7 +379,7 @@ class StepChecks:
     def _place(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
         rig = self._setup.rig
         if step.quantity not in rig:
-            raise MistakeError(step.quantity_at, found=step.quantity, expected="a quantity of the rig", words=list(rig))
+            raise none_of("a quantity of the rig", rig, step.quantity, step.quantity_at)
         unit = rig[step.quantity].unit or None
         step.of["value"] = compiler.fitting(step.value, Value(kind="number", unit=unit, run=lambda look: 0.0))
 
@@ -413,16 +409,14 @@ class StepChecks:
             step.of["lasts"] = compiler.time(step.lasts)
 
     def _make(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
-        known = self._setup.defects
-        if step.defect not in known:
-            raise MistakeError(step.defect_at, found=step.defect, expected="a defect of the bench", words=list(known))
+        if step.defect not in self._setup.defects:
+            raise none_of("a defect of the bench", self._setup.defects, step.defect, step.defect_at)
 
     _mend = _make
 
     def _reset(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
         if step.board not in self._setup.boards:
-            words = list(self._setup.boards)
-            raise MistakeError(step.board_at, found=step.board, expected="a simulated board", words=words)
+            raise none_of("a simulated board", self._setup.boards, step.board, step.board_at)
 
 
 def _what_is_compared(condition: tree.Expr, compiler: Compiler) -> Value | None:

@@ -11,9 +11,10 @@ from cavet.hosts import Asked, Point, PointKind
 from cavet.record import Kind, Topic
 from cavet.routines import _tree as tree
 from cavet.routines._checked import Body
-from cavet.routines._compiling import Run, Value, texts_of
+from cavet.routines._compiling import Run, Value
 from cavet.routines._following import follow_wish, how_it_ended
 from cavet.routines._looking import Looking
+from cavet.routines._sending import answers, as_answer, texts_of, told_answer
 from cavet.routines._telling import End, EndError, OverError
 from cavet.routines._track import Track
 from cavet.units import show_duration
@@ -186,11 +187,11 @@ class Working:
         if step.answer is None:
             return
         wanted = texts_of(step.answer_fields, track.look)
-        names = [heard.frame.message.NAME for heard in said.heard]
-        if not any(_answers(heard.frame.message, step.answer, wanted) for heard in said.heard):
-            words = ", ".join(f"{name} {value}" for name, value in wanted.items())
-            found = ", ".join(names) or "nothing"
-            raise self._failed(step, f"expected {step.answer} {words}".rstrip() + f" as the answer, found {found}")
+        heard = [as_answer(each.frame, fields) for each in said.heard]
+        if not any(answers(message, step.answer, wanted) for message in heard):
+            words = " ".join([step.answer, *(f"{name} {value}" for name, value in wanted.items())])
+            found = ", ".join(told_answer(message, step.answer, wanted) for message in heard) or "nothing"
+            raise self._failed(step, f"expected {words} as the answer, found {found}")
 
     # waiting
 
@@ -334,15 +335,3 @@ class Working:
 def unreachable(link: HostLink) -> UnreachableError:
     """That a link is lost, in its own words."""
     return UnreachableError(link.address, link.trouble or link.words)
-
-
-def _answers(message: Any, name: str, wanted: dict[str, str]) -> bool:
-    """Whether a message is one of a name, with fields of these values."""
-    if name != message.NAME:
-        return False
-    for field, text in wanted.items():
-        found = getattr(message, field, None)
-        as_text = found.hex() if isinstance(found, bytes) else str(found)
-        if text not in (as_text, f"{found:.15g}" if isinstance(found, int | float) else as_text):
-            return False
-    return True

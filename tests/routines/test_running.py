@@ -190,6 +190,28 @@ class Steps(unittest.TestCase):
         self.assertEqual((ran.end.result, ran.end.line), ("failed", 6))
         self.assertIn("found exception", ran.end.why)
 
+    def test_an_answer_is_held_against_the_values_of_its_fields_however_they_are_written(self):
+        for message, answer, found in (
+            ("pumphouse write-single-coil address 0 value on", "write-single-coil value on", ""),
+            ("pumphouse write-single-coil address 0 value on", "write-single-coil value off", "value on"),
+            ("pumphouse read-coils address 0 quantity 2", 'read-coils values "off,off"', ""),
+            ("pumphouse read-coils address 0 quantity 2", 'read-coils values "0,1"', "read-coils values 0,0"),
+            ("pumphouse read-coils address 0 quantity 6", 'read-coils values "0,0"', "values 0,0,0,0,0,0"),
+            ("pumphouse read-coils address 999 quantity 2", "exception exception_code 2", ""),
+            ("pumphouse read-coils address 999 quantity 2", "read-coils", "exception_code 2"),
+            ("gatehouse report-digital port 1 value 1", "digital-io-message port 1", ""),
+            ("gatehouse pin-state-query pin 9", "pin-state-response mode servo", ""),
+            ('switchrack query header "*OPC"', "response values 1.0", ""),
+            ('switchrack query header "*OPC"', "response values 2", "response values 1"),
+            ("mast write-read address 34 register 0 count 2", "read data ffff", ""),
+            ("mast write address 90 register 0 data 02", "acknowledged", "reason nobody acknowledges 0x5A"),
+            ("signalpost get-status recipient 0", "data-stage", ""),
+        ):
+            with self.subTest(message, answer=answer):
+                ran = run(f"routine a\n    send {message} answered by {answer} within 1 s")
+                self.assertEqual("failed" if found else "done", ran.end.result, ran.end.why)
+                self.assertIn(found, ran.end.why or "")
+
     def test_a_refusal_that_tells_no_message_is_of_the_one_before_where_an_answer_comes_behind_it(self):
         ran = run("""
             routine a
