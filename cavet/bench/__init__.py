@@ -16,6 +16,7 @@ from cavet.bench._building import BROKER, build_world
 from cavet.bench._by_hand import Answer
 from cavet.bench._diagnosis import Diagnosis, StageState
 from cavet.bench._endpoint import Carrier, Endpoint, places_of, simulated_boards, variables_of
+from cavet.bench._faulting import needed_for
 from cavet.bench._host_side import HostLink
 from cavet.bench._meaning import Meanings, Telling, meanings
 from cavet.bench._meddling import FAULTS
@@ -78,6 +79,7 @@ __all__ = [
     "check_link",
     "followed",
     "meanings",
+    "needed_for",
     "places_of",
     "ramp",
     "read_afresh",

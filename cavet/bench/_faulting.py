@@ -2,19 +2,34 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from math import inf
 
 from cavet.bench._board_side import BoardSide
 from cavet.bench._meddling import FAULTS, ON_LINKS, Meddled
 from cavet.bench._traffic import Traffic
-from cavet.benchfile._setup import LinkSetup, Setup
-from cavet.boards import Board
+from cavet.benchfile._setup import BoardSetup, LinkSetup, Setup
+from cavet.boards import KINDS, Board
+from cavet.boards.buses import BusDevice
 from cavet.boards.firmware import ModbusFirmware
 from cavet.record import Kind, Record, Topic
 from cavet.units import finite
 from cavet.wording import WrongError, listed, nearest, unknown
 
 HOW_MANY = "how many messages, 1 or more"
+
+
+def needed_for(kind: str, board: BoardSetup, links: Sequence[LinkSetup], part: str = "") -> WrongError | None:
+    """What a fault needs that a board with these links has not got; `None` where it can be made there."""
+    if kind == "refuse" and board.firmware != "modbus":
+        return WrongError("fault", found=f"refuse at {board.name}", expected="a board that can refuse: modbus")
+    if kind == "hang-up" and len(links) == 1 and links[0].kind == "serial" and links[0].served == "device":
+        expected = "another link: a device file can't be hung up"
+        return WrongError("fault.link", found=links[0].name, expected=expected)
+    devices = [name for name, settings in board.parts.items() if issubclass(KINDS[settings.kind], BusDevice)]
+    if kind == "nack" and (not devices or (part and part not in devices)):
+        return unknown("fault.part", part or board.name, devices, none="a board with a bus")
+    return None
 
 
 class Faulting:
@@ -50,18 +65,21 @@ class Faulting:
         if by is not None:
             fault.by = by
         served = boards[board]
+        links = self._links(board, link) if kind in (*ON_LINKS, "hang-up") else []
+        if needed := needed_for(kind, self._setup.boards[board], links, part):
+            raise needed
         if kind in ON_LINKS:
-            for setup in self._links(board, link):
+            for setup in links:
                 for traffic in self._of(setup):
                     traffic.meddling.add(fault)
         elif kind == "hang-up":
-            self._hang_up(self._links(board, link))
+            self._hang_up(links)
         elif kind == "reset":
             self._side.world.restart(board)
         elif kind == "nack":
             self._nack(served, part, fault)
-        else:
-            self._refuse(served, fault)
+        elif isinstance(served.firmware, ModbusFirmware):
+            served.firmware.is_busy = fault.takes
         words = f"{kind}, a fault that was asked for"
         self._record.append(Kind.REMARK, board, Topic.BOARD, board, None, None, words)
         self._side.turn()
@@ -87,26 +105,14 @@ class Faulting:
 
     def _hang_up(self, links: list[LinkSetup]) -> None:
         names = [link.name for link in links]
-        for link in links:
-            if link.kind == "serial" and link.served == "device" and len(links) == 1:
-                expected = "another link: a device file can't be hung up"
-                raise WrongError("fault.link", found=link.name, expected=expected)
         for visit in list(self._side.visits.values()):
             if visit.link in names:
                 visit.hang_up()
 
     def _nack(self, board: Board, part: str, fault: Meddled) -> None:
-        devices = [device.name for device in board.circuit.devices]
-        if not devices or (part and part not in devices):
-            raise unknown("fault.part", part or board.name, devices, none="a board with a bus")
         before = board.circuit.bus.is_unheard
 
         def is_unheard(name: str, now: float) -> bool:
             return before(name, now) or ((not part or name == part) and fault.takes(now))
 
         board.circuit.bus.is_unheard = is_unheard
-
-    def _refuse(self, board: Board, fault: Meddled) -> None:
-        if not isinstance(board.firmware, ModbusFirmware):
-            raise WrongError("fault", found=f"refuse at {board.name}", expected="a board that can refuse: modbus")
-        board.firmware.is_busy = fault.takes

@@ -227,6 +227,15 @@ class Setup(msgspec.Struct, frozen=True, kw_only=True):
             raise unknown("link", word, known)
         return found
 
+    def link_meant(self, word: str) -> tuple[str, str]:
+        """The board whose links a word means, and which of them: its name or its kind, "" for all. Raises
+        `WrongError`."""
+        links = self.links_meant(word)
+        board = links[0].board
+        if word == board:
+            return board, ""
+        return board, links[0].name if len(links) == 1 else links[0].kind
+
     def host_meant(self, word: str) -> str:
         """The host that a word means: by its own name, its board's, or its link's. Raises `WrongError`."""
         for host in self.hosts.values():

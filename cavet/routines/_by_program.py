@@ -323,9 +323,8 @@ class Run(Sight):
         """Make a fault on a link of a board, for so many messages or so long; for one message where neither is said."""
 
         def make() -> dict[str, Any]:
-            found = self._runner.bench.setup.links_meant(link)[0]
-            at_link = found.name if "." in link else ""
-            of = {"fault": kind, "board": found.board, "at_link": at_link}
+            board, at_link = self._runner.bench.setup.link_meant(link)
+            of = {"fault": kind, "board": board, "at_link": at_link}
             return of | {"next": _number(messages), "lasts": _number(seconds)}
 
         return self._take("fault", make, Place(line))

@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from cavet.bench import FAULTS, spoken
+from cavet.bench import FAULTS, needed_for, spoken
 from cavet.benchfile import Setup
 from cavet.boards import KINDS, PinMode
 from cavet.hosts import PinPoint, Point, PointKind
@@ -399,10 +399,13 @@ class StepChecks:
         if step.fault not in FAULTS:
             raise MistakeError(step.fault_at, found=step.fault, expected=f"one of {listed(FAULTS)}", words=list(FAULTS))
         links = self._links(step)
-        step.of["board"] = self._setup.links[links[0]].board
-        step.of["at_link"] = links[0] if "." in step.link else ""
-        if step.board not in self._setup.boards:
+        board, step.of["at_link"] = self._setup.link_meant(step.link)
+        step.of["board"] = board
+        if board not in self._setup.boards:
             raise MistakeError(step.link_at, found=step.link, expected="a simulated board")
+        meant = [self._setup.links[name] for name in links]
+        if needed := needed_for(step.fault, self._setup.boards[board], meant):
+            raise MistakeError(step.link_at, found=step.link, expected=needed.expected)
         if step.next is not None:
             step.of["next"] = compiler.fitting(step.next, BARE)
         if step.lasts is not None:

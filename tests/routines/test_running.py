@@ -199,7 +199,7 @@ class Steps(unittest.TestCase):
             ("pumphouse read-coils address 0 quantity 6", 'read-coils values "0,0"', "values 0,0,0,0,0,0"),
             ("pumphouse read-coils address 999 quantity 2", "exception exception_code 2", ""),
             ("pumphouse read-coils address 999 quantity 2", "read-coils", "exception_code 2"),
-            ("gatehouse report-digital port 1 value 1", "digital-io-message port 1", ""),
+            ("gatehouse version-query", "report-version major 2", ""),
             ("gatehouse pin-state-query pin 9", "pin-state-response mode servo", ""),
             ('switchrack query header "*OPC"', "response values 1.0", ""),
             ('switchrack query header "*OPC"', "response values 2", "response values 1"),
@@ -237,6 +237,17 @@ class Steps(unittest.TestCase):
         self.assertEqual("done", ran.end.result, ran.end.why)
         written = [event.note for event in ran.record.since(0) if event.kind is Kind.TAKEN and event.board == "mast"]
         self.assertLessEqual({"0x22: write 02 01", "0x22: write 02 03", "0x22: write 02 1E 05"}, set(written))
+
+    def test_a_fault_on_one_link_of_a_board_spares_its_others(self):
+        ran = run("""
+            routine a
+                fault lose on pumphouse_line next 1
+                fault lose on pumphouse.serial next 1
+                set pump_a to on
+                fault lose on pumphouse.tcp next 1
+                set pump_b to on
+        """)
+        self.assertEqual(("failed", 6), (ran.end.result, ran.end.line), ran.end.why)
 
     def test_faults_and_defects_and_what_a_hand_does(self):
         ran = run("""
