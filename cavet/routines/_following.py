@@ -7,7 +7,7 @@ from collections.abc import Set
 
 from cavet.bench import LOOK_SECONDS, RunningBench, Standings, check_link, followed, sent_for
 from cavet.hosts import Asked, Point
-from cavet.record import Event, Kind, Record, Topic, Trail
+from cavet.record import Event, Kind, Reason, Record, Topic, Trail
 
 SOON_SECONDS, SOON_LOOKS = 0.0005, 40
 """At first it is looked again after so short a while, so often."""
@@ -60,6 +60,12 @@ def how_it_ended(point: Point, trail: Trail) -> str:
     if ended is not None and ended.kind in AT_ONCE:
         return ""
     return ended.note if ended is not None and ended.note else "no confirmation"
+
+
+def was_lost(trail: Trail) -> bool:
+    """Whether a wish has ended with its link: what has become of it is not known."""
+    ended = _end_of(trail)
+    return ended is not None and ended.reason is Reason.LINK_LOST
 
 
 def edge_before(record: Record, points: Set[str]) -> float | None:

@@ -18,7 +18,7 @@ from cavet.record import Kind, Topic
 from cavet.routines import _tree as tree
 from cavet.routines._blocks import Blocks
 from cavet.routines._checked import Body, CheckedRoutine, CheckedTrack, Program, first_line
-from cavet.routines._following import delay_of, edge_before, follow_wish, how_it_ended
+from cavet.routines._following import delay_of, edge_before, how_it_ended
 from cavet.routines._looking import Looking
 from cavet.routines._telling import End, EndError, LeaveError, OverError, Tell
 from cavet.routines._track import Scope, Track
@@ -26,6 +26,10 @@ from cavet.routines._working import unreachable
 from cavet.wording import UnreachableError, WrongError, digits, from_to, plain
 
 FINALLY_SECONDS = 30.0
+AT_ITS_END = "routine, at its end"
+"""Who asks for what goes to rest."""
+REST_LOST_SECONDS = 5.0
+"""At the end a link that is lost is waited for so long, so that what hangs there can go to rest."""
 LINK_SECONDS = 0.1
 """How often the links are looked at."""
 REFLEX_SECONDS = 0.05
@@ -225,14 +229,19 @@ class Runner(Blocks):
     async def _to_rest(self) -> bool:
         """Send what was touched to rest, unless it is kept; tell whether all of it is there."""
         going = [point for name, point in self._touched.items() if name not in self._kept and point.rests]
-        rested = [await self._rest_one(point) for point in going]
+        lost: set[str] = set()
+        rested = [await self._rest_one(point, lost) for point in going]
         return all(rested)
 
-    async def _rest_one(self, point: Point) -> bool:
+    async def _rest_one(self, point: Point, lost: set[str]) -> bool:
+        """Send one to rest; where its board is not there, when it is back. `lost` are the boards that are not."""
         rest = point.rest if point.kind.is_text else bool(point.rest) if point.kind.is_switch else float(point.rest)
+        within = 0.0 if point.board in lost else REST_LOST_SECONDS
         try:
-            trail = await follow_wish(self._bench, self._standings, point, rest, "routine, at its end")
+            trail = await self._followed(point, rest, AT_ITS_END, within=within)
         except UnreachableError:
+            lost.add(point.board)
+            self._bench.ask(point, rest, by=AT_ITS_END)
             return False
         except Exception as error:  # noqa: BLE001
             note_fault(f"{point.name} at the end of a routine", error)

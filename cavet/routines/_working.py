@@ -6,13 +6,13 @@ import asyncio
 from math import inf
 from typing import Any
 
-from cavet.bench import LOOK_SECONDS, HostLink, RunningBench, Standings, ramp, read_afresh, say
+from cavet.bench import LOOK_SECONDS, Heard, HostLink, RunningBench, Standings, ramp, read_afresh, say
 from cavet.hosts import Asked, Point, PointKind
-from cavet.record import Kind, Topic
+from cavet.record import Kind, Topic, Trail
 from cavet.routines import _tree as tree
 from cavet.routines._checked import Body
 from cavet.routines._compiling import Run, Value
-from cavet.routines._following import follow_wish, how_it_ended
+from cavet.routines._following import follow_wish, how_it_ended, was_lost
 from cavet.routines._looking import Looking
 from cavet.routines._sending import answers, as_answer, texts_of, told_answer
 from cavet.routines._telling import End, EndError, OverError
@@ -77,27 +77,49 @@ class Working:
     def _touch(self, point: Point) -> None:
         self._touched.setdefault(point.name, point)
 
-    async def _back(self, host: str) -> None:
+    async def _back(self, host: str, within: float = inf) -> None:
         """Wait until a board can be talked to. Raises `UnreachableError` where it stays lost."""
         link = self._bench.host_links[host]
-        began = self._now
+        began, patience = self._now, min(within, link.setup.settings.lost_after)
         while not link.ready:
-            if self._has_passed(began, link.setup.settings.lost_after) or self._is_lost_for_good(link):
+            if self._has_passed(began, patience) or self._is_lost_for_good(link):
                 raise unreachable(link)
             await asyncio.sleep(LOOK_SECONDS)
 
-    async def _ask_for(self, point: Point, value: Asked, step: tree.Step, track: Track) -> None:
-        """Ask for a value, and wait until it is confirmed; a link that is lost meanwhile is waited for."""
-        self._touch(point)
+    async def _followed(
+        self, point: Point, value: Asked, by: str, cause: int | None = None, within: float = inf
+    ) -> Trail:
+        """Ask for a value, and wait until it is confirmed. Where the link is lost meanwhile, that is waited for, and it
+        is asked again: but for a pulse, which may have been done. Raises `UnreachableError` where it stays lost."""
         began, lost_after = self._now, self._bench.link_of(point).setup.settings.lost_after
+        is_pulse = point.kind is PointKind.PULSE
+        while True:
+            await self._back(point.board, within)
+            try:
+                trail = await follow_wish(self._bench, self._standings, point, value, by, cause)
+                if not was_lost(trail) or is_pulse or self._has_passed(began, lost_after):
+                    return trail
+            except UnreachableError:
+                if is_pulse:
+                    await self._back(point.board, within)
+                if is_pulse or self._has_passed(began, lost_after):
+                    raise
+
+    async def _heard_of(self, point: Point) -> Heard:
+        """Read a point afresh; where the link is lost meanwhile, again."""
+        link, began = self._bench.link_of(point), self._now
         while True:
             await self._back(point.board)
             try:
-                trail = await follow_wish(self._bench, self._standings, point, value, track.by, track.step)
-                break
+                return await read_afresh(self._bench, point)
             except UnreachableError:
-                if self._has_passed(began, lost_after):
+                if link.ready or self._has_passed(began, link.setup.settings.lost_after):
                     raise
+
+    async def _ask_for(self, point: Point, value: Asked, step: tree.Step, track: Track) -> None:
+        """Ask for a value, and wait until it is confirmed."""
+        self._touch(point)
+        trail = await self._followed(point, value, track.by, track.step)
         why = how_it_ended(point, trail)
         if why:
             raise self._failed(step, f"{point.name} to {point.show_asked(value)}: {why}")
@@ -160,8 +182,7 @@ class Working:
         await self._ask_for(point, rest, step, track)
 
     async def _ask(self, step: tree.Step, track: Track) -> None:
-        await self._back(step.point.board)
-        heard = await read_afresh(self._bench, step.point)
+        heard = await self._heard_of(step.point)
         if heard.refusal:
             raise self._failed(step, heard.refusal)
 
@@ -249,8 +270,7 @@ class Working:
     async def _reads(self, step: tree.Step, track: Track, within: float) -> tuple[bool, str]:
         point, wanted, began = step.reads, self._known(step, step.value, track), self._now
         while True:
-            await self._back(point.board)
-            heard = await read_afresh(self._bench, point)
+            heard = await self._heard_of(point)
             if heard.got is not None and point.same(heard.got, wanted):
                 return True, ""
             if self._has_passed(began, within):

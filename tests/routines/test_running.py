@@ -529,6 +529,31 @@ class Ends(unittest.TestCase):
         """)
         self.assertEqual((ran.end.result, ran.end.why), ("failed", "finally took more than 30 s"))
 
+    def test_what_is_under_way_when_its_link_is_lost_is_done_when_it_is_back(self):
+        for step in ("set walkway to 30 %", "pulse walkway for 100 ms", "ask walkway", "expect walkway reads 0 %"):
+            for away in ("20 ms", "1 s"):
+                with self.subTest(step, away=away):
+                    ran = run(f"""
+                        routine a
+                            {step}
+                        alongside b
+                            break gatehouse for {away}
+                    """)
+                    self.assertEqual(("done", True), (ran.end.result, ran.of("end")[0]["at_rest"]), ran.end.why)
+
+    def test_at_the_end_a_link_that_is_away_is_waited_for_not_for_ever(self):
+        for away, at_rest in (("3 s", True), ("1 h", False)):
+            with self.subTest(away):
+                ran = run(f"""
+                    routine a
+                        set beacon to 30 %
+                        set walkway to 30 %
+                        break gatehouse for {away} without waiting
+                """)
+                (end,) = ran.of("end")
+                self.assertEqual(("done", at_rest), (end["result"], end["at_rest"]))
+                self.assertLess(end["t"], 10)
+
     def test_a_link_that_is_lost_for_good_ends_it_in_each_step_that_needs_it(self):
         for step in (
             "set beacon to 20 %",
