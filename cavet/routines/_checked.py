@@ -21,6 +21,8 @@ class CheckedTune(msgspec.Struct, frozen=True, kw_only=True):
     value: float
     low: float
     high: float
+    line: int = 0
+    """Where the text has it."""
 
     def limited(self, value: float) -> bool:
         """Whether a value lies within its range."""

@@ -94,7 +94,7 @@ class _Checker(StepChecks):
                 low, high = -math.inf, math.inf
         else:
             low, high = (self._constant(compiler.fitting(end, value), end).run(None) for end in (tune.low, tune.high))
-        made = CheckedTune(name=tune.name, unit=value.unit, value=value.run(None), low=low, high=high)
+        made = CheckedTune(name=tune.name, unit=value.unit, value=value.run(None), low=low, high=high, line=tune.line)
         if not made.limited(made.value):
             ends = f"{value.shown(min(low, high))} to {value.shown(max(low, high))}"
             raise MistakeError(tune.value.at, found=value.shown(made.value), expected=ends)

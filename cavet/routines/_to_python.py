@@ -6,7 +6,6 @@ Comments and names are kept, and each step is given the line that it comes from.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
 
 from cavet.routines import _tree as tree
 from cavet.routines._checked import CheckedRoutine, CheckedTrack, Program, all_steps
@@ -147,25 +146,14 @@ class _Writer:
             self._out.append(f"@routine({', '.join([*name, boards])})")
             return
         self._out.append("@routine(")
-        lines = {line.split()[1]: number for number, line in self._tune_lines()}
         for tune in routine.tunes.values():
             of = [quoted(tune.name), literal(tune.value), *([quoted(tune.unit)] if tune.unit else [])]
             ends = zip(("low", "high"), (tune.low, tune.high), strict=True)
             of += [f"{end}={literal(value)}" for end, value in ends if abs(value) != float("inf")]
-            line = lines[tune.name]
-            self._over(line, 4)
-            self._out.append(f"    Tune({', '.join(of)}),{self._beside(line)}")
-            self._at = line
+            self._over(tune.line, 4)
+            self._out.append(f"    Tune({', '.join(of)}),{self._beside(tune.line)}")
+            self._at = tune.line
         self._out += [*(f"    {each}," for each in (*name, boards)), ")"]
-
-    def _tune_lines(self) -> Iterable[tuple[int, str]]:
-        """The lines of the tunes of the routine whose head was just gone over."""
-        for number, line in enumerate(self._source[self._at :], self._at + 1):
-            text = line.strip()
-            if text.startswith("tune "):
-                yield number, text
-            elif text and not text.startswith("#"):
-                return
 
     def _function(self, name: str, body: object, beside: str, *, lasts: bool) -> None:
         self._out.append(f"async def {name}(run: Run) -> None:{beside}")
@@ -208,7 +196,7 @@ class _Writer:
         elif step.otherwise:
             line = next(
                 number for number in range(step.otherwise[0].line, 0, -1)
-                if self._source[number - 1].split()[:1] == ["otherwise"]
+                if bare(self._source[number - 1]).strip() == "otherwise"
             )  # fmt: skip
             self._over(line, 4 * depth + 4)
             self._out.append(f"{' ' * 4 * depth}else:{self._beside(line)}")

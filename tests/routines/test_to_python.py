@@ -77,6 +77,20 @@ class Same(unittest.TestCase):
         )
         self.assertEqual(["2 6 6", "main", "told 1"], ran.said)
 
+    def test_words_that_stand_close_together(self):
+        text = python(
+            """
+            routine a
+                tune bright=40 %# how bright
+                if level>1 mm
+                    say "high"
+                otherwise# or not
+                    set beacon to bright
+            """
+        )
+        self.assertIn("# how bright", text)
+        self.assertIn("# or not", text)
+
     def test_a_value_is_said_as_fine_as_its_wire_can_tell(self):
         ran = run("""
             routine a
