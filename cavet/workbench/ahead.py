@@ -24,10 +24,10 @@ MOST_KEYS = 5000
 AT_ONCE = frozenset(
     key
     for command in keymap.EVERYWHERE
-    if command.action in ("rest", "leave", "how_to_leave")
+    if command.always and command.action in ("rest", "leave", "how_to_leave")
     for key in command.keys.split(",")
 )
-"""What is never held back."""
+"""What is never held back; no letter, which may be one of a word."""
 Typing = events.Key | events.Paste
 
 

@@ -56,12 +56,28 @@ class Words(unittest.TestCase):
         for line, wanted in (
             ("    make dea", "dead_walkway"), ("    place cha", "chamber"), ("    reset gat", "gatehouse"),
             ("    break tow", "towpath"), ("    do wa", "warning"),
-            ("    press gatehouse.stop", "gatehouse.stop_button"),
+            ("    press gatehouse.stop", "gatehouse.stop_button"), ("    work gatehouse.windlass s", "set"),
+            ("    fault hang-", "hang-up"), ("    fault refuse on pumphouse_", "pumphouse_line"),
+            ("    send pumphouse read-h", "read-holding-registers"),
+            ("    send pumphouse read-coils address 0 qu", "quantity"),
+            ("    send pumphouse read-coils address 0 quantity 1 answered by ex", "exception"),
+            ("    send pumphouse read-coils address 0 quantity 1 answered by exception exc", "exception_code"),
+            ("    send mast read address 34 count 1 answered by ack", "acknowledged"),
         ):  # fmt: skip
             with self.subTest(line):
                 words = [word for word, _ in fitting(line, len(line), SETUP, ["wade"], ["warning"])]
                 self.assertEqual(words[0], wanted)
                 self.assertNotIn("wade", words)
+
+    def test_what_a_step_can_not_be_about_is_not_offered(self):
+        for line in (
+            "    press gatehouse.bea", "    release pumphouse.pump", "    work gatehouse.bea",
+            "    fault refuse on switch",
+            "    fault nack on pump", "    send nobody read", "    send pumphouse read-coils address 0 addr",
+            "    send pumphouse read-coils answered by rea address",
+        ):  # fmt: skip
+            with self.subTest(line):
+                self.assertEqual([], fitting(line, len(line), SETUP, []))
 
     def test_the_file_is_beside_the_bench(self):
         self.assertEqual(routine_path(demo_path()), find_routines("demo"))
@@ -165,6 +181,18 @@ class OnTheScreen(unittest.TestCase):
             await seat.sees("by_hand done")
             await seat.press("f1")
             await seat.sees("set POINT to VALUE")
+
+        seated(story)
+
+    def test_a_letter_that_is_a_key_elsewhere_stays_where_it_was_typed(self):
+        text = "    say quick and quiet, quite equal: a sequence of squares"
+
+        async def story(seat):
+            work = await self.there(seat, "routine a\n\n")
+            seat.app.screen._editor.move_cursor((1, 0))
+            await seat.type(text)
+            await seat.until(lambda: len(work.text.splitlines()[1]) == len(text))
+            self.assertEqual(text, work.text.splitlines()[1])
 
         seated(story)
 
