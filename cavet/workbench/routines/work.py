@@ -111,16 +111,16 @@ class Work:
         except WrongError as error:
             self._saved, self.unreadable = "", error
         self.text = self._saved or beginning(bench)
-        self.program: Program | None = None
+        self._program: Program | None = None
         self._steps: dict[int, Step] = {}
-        self.mistakes: list[WrongError] = []
+        self._mistakes: list[WrongError] = []
+        self._is_checked = False
         self.tunes: dict[str, float] = {}
         """Where tunes begin next time, where a person has turned them."""
         self.run: Run | None = None
         self.before: list[Past] = []
         self.version = 0
         self._tasks: set[asyncio.Task[None]] = set()
-        self.check()
 
     # the text
 
@@ -136,19 +136,34 @@ class Work:
         return self.text == self._saved
 
     def set_text(self, text: str) -> None:
-        """The text is another one now; it is checked at once."""
+        """The text is another one now; it is checked when somebody asks what is in it."""
         if text != self.text:
             self.text = text
-            self.check()
+            self.version += 1
+            self._is_checked = False
 
-    def check(self) -> None:
-        """Read the text against the bench."""
-        self.version += 1
+    @property
+    def program(self) -> Program | None:
+        """What the text says; where something is wrong in it, what it said before."""
+        self._check()
+        return self._program
+
+    @property
+    def mistakes(self) -> list[WrongError]:
+        """What is wrong in the text."""
+        self._check()
+        return self._mistakes
+
+    def _check(self) -> None:
+        """Read the text against the bench, once."""
+        if self._is_checked:
+            return
+        self._is_checked = True
         try:
-            self.program, self.mistakes = routine_text(self.text, self.path.name, self._bench.setup), []
-            self._steps = {step.line: step for step in self.program.steps()}
+            self._program, self._mistakes = routine_text(self.text, self.path.name, self._bench.setup), []
+            self._steps = {step.line: step for step in self._program.steps()}
         except ExceptionGroup as group:
-            self.mistakes = [each for each in group.exceptions if isinstance(each, WrongError)]
+            self._mistakes = [each for each in group.exceptions if isinstance(each, WrongError)]
 
     def save(self) -> str:
         """Write the file in one go. Raises `WrongError`: also where somebody else has changed it meanwhile."""
@@ -196,6 +211,7 @@ class Work:
 
     def waits_at(self, line: int, waited: float) -> tuple[str, ...]:
         """What a step that is under way waits for: how it stands now, how long it will go on waiting."""
+        self._check()
         step = self._steps.get(line)
         if step is None:
             return ()

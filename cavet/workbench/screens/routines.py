@@ -39,6 +39,7 @@ from cavet.workbench.widgets.editor import Editor
 from cavet.workbench.widgets.hearing import Hearing
 from cavet.workbench.widgets.picture import Picture
 
+SOON_SECONDS = 0.03
 MOST_BY_HAND = 20
 SMALL_TURN = 20
 """A nudge of a tune is such a part of its range."""
@@ -86,6 +87,7 @@ class RoutinesScreen(Frame):
         self._offer = Offer(self._fits)
         self._tune = 0
         self._strokes = 0
+        self._follows = False
         self._taken = 0
 
     # what it shows
@@ -190,11 +192,21 @@ class RoutinesScreen(Frame):
         self._strokes += 1
         self._offer.typed(self._editor.cursor_location)
         self._work.set_text(self._editor.text)
-        self.follow()
+        self._follow_soon()
 
     @on(Editor.SelectionChanged)
     def _moved(self) -> None:
         self._strokes += 1
+        self._follow_soon()
+
+    def _follow_soon(self) -> None:
+        """Follow once for all that is typed in one go: a text is checked whole, which takes longer than a key."""
+        if not self._follows:
+            self._follows = True
+            self.set_timer(SOON_SECONDS, self._follow_now)
+
+    def _follow_now(self) -> None:
+        self._follows = False
         self.follow()
 
     def _complete(self) -> None:
