@@ -177,7 +177,7 @@ class Runs(Folder, unittest.TestCase):
 
     def test_a_failing_run_is_a_routine_that_fails_by_itself(self):
         path = hut(self.folder, LONG)
-        fails = [done for done in run_all(self.orders(LONG, seeds=10, faults=3)) if not done.came.held]
+        fails = [done for done in run_all(self.orders(LONG, seeds=30, faults=6)) if not done.came.held]
         self.assertTrue(fails)
         for number, done in enumerate(fails):
             self.assertLessEqual(len(done.small.case.faults), len(done.came.case.faults))
