@@ -78,7 +78,8 @@ class Faulting:
             self._side.world.restart(board)
         elif kind == "nack":
             self._nack(served, part, fault)
-        elif isinstance(served.firmware, ModbusFirmware):
+        else:
+            assert isinstance(served.firmware, ModbusFirmware)  # `needed_for` has looked
             served.firmware.is_busy = fault.takes
         words = f"{kind}, a fault that was asked for"
         self._record.append(Kind.REMARK, board, Topic.BOARD, board, None, None, words)

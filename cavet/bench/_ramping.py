@@ -14,6 +14,7 @@ from cavet.units import places
 RAMP_SECONDS = 0.02
 """The next value is asked for so often, and not before the last one was carried."""
 LEAST_WAIT = 1e-6
+"""A wait that is shorter may be none: a clock that has run for long is no finer."""
 
 
 async def ramp(

@@ -1,6 +1,7 @@
 """What a bench file says, checked and in the core's own types."""
 
 import re
+from itertools import chain
 from typing import Annotated
 
 import msgspec
@@ -238,10 +239,12 @@ class Setup(msgspec.Struct, frozen=True, kw_only=True):
 
     def host_meant(self, word: str) -> str:
         """The host that a word means: by its own name, its board's, or its link's. Raises `WrongError`."""
-        for host in self.hosts.values():
-            if word == host.name or word in self.links[host.link].words:
-                return host.name
-        raise unknown("host", word, self.hosts)
+        words = {host.name: (host.name, *self.links[host.link].words) for host in self.hosts.values()}
+        for host, known in words.items():
+            if word in known:
+                return host
+        expected = f"one of {listed(words)}" if words else "nothing: there is none"
+        raise WrongError("host", found=word, expected=expected, nearest=nearest(word, chain(*words.values())))
 
     def on_broker(self, address: str) -> "Setup":
         """The same bench with all that speaks MQTT on this broker. Raises `WrongError`."""

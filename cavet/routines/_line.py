@@ -63,8 +63,8 @@ class LineParser(ValueParser):
         return of
 
     def _send(self) -> dict[str, Any]:
-        of: dict[str, Any] = {"board": self.dotted("a board")[0], "answer": None, "within": None}
-        of["board_at"] = self.last.at
+        of: dict[str, Any] = {"answer": None, "within": None}
+        of["board"], of["board_at"] = self.dotted("a board")
         of["message"], of["message_at"] = self._dashed("a message, as `cavet encode` names it")
         of["fields"], of["fields_at"] = self._fields()
         if self.accept("answered", "by"):

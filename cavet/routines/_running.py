@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Awaitable, Callable
+from contextlib import suppress
 from typing import Any
 
 from cavet.bench import LOOK_SECONDS, HostLink, RunningBench, Standings
@@ -241,7 +242,8 @@ class Runner(Blocks):
             trail = await self._followed(point, rest, AT_ITS_END, within=within)
         except UnreachableError:
             lost.add(point.board)
-            self._bench.ask(point, rest, by=AT_ITS_END)
+            with suppress(UnreachableError):  # a fault has stopped its session: that begins with nothing wished for
+                self._bench.ask(point, rest, by=AT_ITS_END)
             return False
         except Exception as error:  # noqa: BLE001
             note_fault(f"{point.name} at the end of a routine", error)

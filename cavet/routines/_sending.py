@@ -12,9 +12,10 @@ from cavet.protocols import FieldError, Frame, Message, kind_of, read_field, wri
 from cavet.routines import _tree as tree
 from cavet.routines._compiling import Value
 from cavet.routines._mistakes import MistakeError
-from cavet.wording import WrongError
+from cavet.wording import WrongError, plain
 
 BYTE_BITS = 8
+MOST_TOLD = 120
 CLOSE = 1e-6
 """Numbers with a point are the same within this share of them: a float32 has no more."""
 
@@ -118,7 +119,9 @@ def _number(item: Any) -> Any:
 
 
 def told_answer(message: Message, name: str, wanted: dict[str, str]) -> str:
-    """What has come in the place of an answer: of the same one the fields that were asked about."""
+    """What has come in the place of an answer, in so many characters at most: of the same one the fields that were
+    asked about."""
     fields = write_message(type(message), message)
     shown = [field for field in type(message).__struct_fields__ if name != message.NAME or field in wanted]
-    return " ".join([message.NAME, *(f"{field} {fields[field]}" for field in shown if fields.get(field))])
+    words = " ".join([message.NAME, *(f"{field} {fields[field]}" for field in shown if fields.get(field))])
+    return plain(words, MOST_TOLD)

@@ -161,9 +161,8 @@ class StepChecks:
         try:
             step.of["host"] = self._setup.host_meant(step.board)
         except WrongError as error:
-            raise MistakeError(
-                step.board_at, found=step.board, expected="a board, or board.link", words=list(self._setup.hosts)
-            ) from error
+            near, expected = [error.nearest] if error.nearest else [], "a board, or board.link"
+            raise MistakeError(step.board_at, found=step.board, expected=expected, words=near) from error
         self._used.add(step.of["host"])
         tongue = spoken(self._setup, self._setup.links[self._setup.hosts[step.host].link])
         said = {"message": ("fields", tongue.forms(Side.HOST)), "answer": ("answer_fields", tongue.coming_back)}
@@ -336,7 +335,8 @@ class StepChecks:
     # the world around
 
     def _part(self, step: tree.Step, action: str) -> None:
-        path, at = written, _ = step.part, step.part_at
+        path = written = step.part
+        at = step.part_at
         parts = {
             f"{board.name}.{part}": table
             for board in self._setup.boards.values()

@@ -21,7 +21,7 @@ from cavet.units import show_duration
 from cavet.wording import UnreachableError, WrongError
 
 SAME_SECONDS = 1e-9
-"""A wait that is shorter may be none: a clock that has run for long is no finer."""
+"""Times that are nearer to each other are the same: a clock that has run for long is no finer."""
 UNTOLD = "nothing: it can't be asked how it stands"
 
 
@@ -204,14 +204,20 @@ class Working:
         fields = texts_of(step.fields, track.look)
         within = self._known(step, step.within, track) if step.within is not None else None
         await self._back(step.host)
-        said = await say(self._bench, step.host, step.message, fields, within, track.by, cause=track.step)
+        try:
+            said = await say(self._bench, step.host, step.message, fields, within, track.by, cause=track.step)
+        except UnreachableError as error:
+            await self._back(step.host)
+            raise self._failed(step, f"the link was lost while {step.message} was said: {error}") from error
         if step.answer is None:
             return
         wanted = texts_of(step.answer_fields, track.look)
         heard = [as_answer(each.frame, fields) for each in said.heard]
         if not any(answers(message, step.answer, wanted) for message in heard):
             words = " ".join([step.answer, *(f"{name} {value}" for name, value in wanted.items())])
-            found = ", ".join(told_answer(message, step.answer, wanted) for message in heard) or "nothing"
+            link = self._bench.host_links[step.host]
+            nothing = "nothing" if link.ready else f"nothing: {link.trouble or link.words}"
+            found = ", ".join(told_answer(message, step.answer, wanted) for message in heard) or nothing
             raise self._failed(step, f"expected {words} as the answer, found {found}")
 
     # waiting

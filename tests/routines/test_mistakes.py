@@ -61,6 +61,7 @@ TABLE = (
     ("expect beacon reads 5 mm", 25, "5 mm", "a number in %"),
     ("expect never level > 1 m", 29, "the end of the line", "for"),
     ("send nobody read-coils", 10, "nobody", "a board, or board.link"),
+    ("send gatehouse.seral report-firmware", 10, "gatehouse.seral", 'did you mean "gatehouse.serial"?'),
     ("send pumphouse red-coils", 20, "red-coils", 'did you mean "read-coils"?'),
     ("send pumphouse read-coils address 0 quantity 99999", 41, "quantity 99999", "1 to 2000"),
     ("send pumphouse read-coils address 0 quantty 4", 41, "quantty", 'did you mean "quantity"?'),

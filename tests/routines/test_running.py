@@ -541,6 +541,49 @@ class Ends(unittest.TestCase):
                     """)
                     self.assertEqual(("done", True), (ran.end.result, ran.of("end")[0]["at_rest"]), ran.end.why)
 
+    def test_a_message_whose_link_is_lost_is_not_said_again(self):
+        for away, result, why in (("20 ms", "failed", "found nothing"), ("1 h", "failed", "nothing: gatehouse: ")):
+            with self.subTest(away):
+                ran = run(f"""
+                    routine a
+                        send gatehouse pin-state-query pin 9 answered by pin-state-response within 500 ms
+                    alongside b
+                        break gatehouse for {away} without waiting
+                        wait 1 s
+                """)
+                self.assertEqual((result, 2), (ran.end.result, ran.end.line), ran.end.why)
+                self.assertIn(why, ran.end.why)
+                said = [event for event in ran.record.since(0) if event.subject == "pin-state-query"]
+                self.assertEqual(1, sum(event.kind is Kind.ASKED for event in said))
+
+    def test_a_message_that_waits_for_its_turn_while_the_link_is_lost_fails(self):
+        ran = run("""
+            routine a
+                wait 50 ms
+                send gatehouse report-digital port 1 value 1
+            alongside b
+                fault silence on gatehouse for 1 s
+                send gatehouse pin-state-query pin 9
+            alongside c
+                wait 100 ms
+                break gatehouse for 2 s
+        """)
+        self.assertEqual(("failed", 3), (ran.end.result, ran.end.line), ran.end.why)
+        self.assertIn("the link was lost while report-digital-port was said", ran.end.why)
+
+    def test_a_session_that_a_fault_has_stopped_keeps_no_run_from_its_end(self):
+        async def stop(bench, runner):
+            await asyncio.sleep(0.5)
+            link = bench.host_links["gatehouse"]
+            with self.assertLogs("cavet"), mock.patch.object(link.session, "look", side_effect=ZeroDivisionError):
+                link.look("beacon")
+
+        ran = run("routine a\n    set beacon to 10 %\n    set lamp to on\n    wait 2 s\n", during=stop)
+        (end,) = ran.of("end")
+        self.assertEqual(("done", False), (end["result"], end["at_rest"]))
+        (*_, lamp) = [event for event in ran.record.since(0) if event.subject == "lamp"]
+        self.assertEqual((Kind.CONFIRMED, False), (lamp.kind, lamp.value))
+
     def test_at_the_end_a_link_that_is_away_is_waited_for_not_for_ever(self):
         for away, at_rest in (("3 s", True), ("1 h", False)):
             with self.subTest(away):

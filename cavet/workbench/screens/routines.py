@@ -40,6 +40,7 @@ from cavet.workbench.widgets.hearing import Hearing
 from cavet.workbench.widgets.picture import Picture
 
 SOON_SECONDS = 0.03
+"""What is typed within so long is followed at once."""
 MOST_BY_HAND = 20
 SMALL_TURN = 20
 """A nudge of a tune is such a part of its range."""

@@ -275,6 +275,7 @@ def _presence_lines(desk: Desk, point: Point) -> list[Line]:
 
 
 def _nudge_words(point: Point) -> str:
+    """Say what the keys that nudge do."""
     return f"a step of {point.show(point.step)}; with shift ten of them" if point.step else " and ".join(point.words)
 
 
@@ -296,12 +297,7 @@ def _key_lines(desk: Desk, point: Point) -> list[Line]:
         keys = [TYPED.get(point.kind, ('"', "type a text; ⏎ sets it")), ("u", "take the last wish back")]
     elif point.kind.is_output:
         keys = [
-            (
-                "←→",
-                f"a step of {point.show(point.step)}; with shift ten of them"
-                if point.step
-                else " and ".join(point.words),
-            ),
+            ("←→", _nudge_words(point)),
             ("space", flip_words(point)),
             ("0–9", "type a value, with any unit that fits; ⏎ sets it"),
             ("u", "take the last wish back"),
