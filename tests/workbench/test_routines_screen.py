@@ -7,7 +7,8 @@ from cavet.benchfile import load_bench, start_text
 from cavet.demo import demo_path, find_routines
 from cavet.wording import WrongError
 from cavet.workbench.drawing.routines import draw_tracks
-from cavet.workbench.routines.coloring import fitting, spans
+from cavet.workbench.routines.coloring import spans
+from cavet.workbench.routines.fits import fitting
 from cavet.workbench.routines.views import TracksView
 from cavet.workbench.routines.work import routine_path
 from cavet.workbench.screens.routines import RoutinesScreen

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import msgspec
 
-from cavet.workbench.routines.coloring import Fit, begun
+from cavet.workbench.routines.fits import Fit, begun
 
 Place = tuple[int, int]
 

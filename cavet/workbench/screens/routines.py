@@ -28,7 +28,7 @@ from cavet.workbench.drawing.routines import (
     offer_size,
 )
 from cavet.workbench.routines import views
-from cavet.workbench.routines.coloring import Fit, begun, fitting
+from cavet.workbench.routines.fits import Fit, begun, fitting
 from cavet.workbench.routines.offering import Offer
 from cavet.workbench.routines.work import Work
 from cavet.workbench.screens.actions import Action
