@@ -212,6 +212,15 @@ class Steps(unittest.TestCase):
                 self.assertEqual("failed" if found else "done", ran.end.result, ran.end.why)
                 self.assertIn(found, ran.end.why or "")
 
+    def test_what_a_board_says_in_the_place_of_an_answer_is_told_plainly(self):
+        hostile = load_bench(demo_path()).changed_all(
+            [(("boards", "gatehouse", "firmware_name"), "a\x1b[31m" + 500 * "b")]
+        )
+        text = "routine a\n    send gatehouse report-firmware answered by report-firmware name x within 1 s"
+        why = run(text, setup=hostile.setup).end.why
+        self.assertIn("found report-firmware name a‹ESC›[31mb", why)
+        self.assertLess(len(why), 250)
+
     def test_a_refusal_that_tells_no_message_is_of_the_one_before_where_an_answer_comes_behind_it(self):
         ran = run("""
             routine a
