@@ -145,6 +145,11 @@ ROUTINE = """routine blink
 routine fails
     set lamp to on
     expect hut.flag > 90 deg
+
+routine asks
+    repeat 20 times
+        send hut pin-state-query pin 3 answered by pin-state-response within 100 ms
+        wait 100 ms
 """
 
 

@@ -32,6 +32,8 @@ from tests.checks.huts import Folder, hut
 from tests.patience import PATIENCE
 
 BLINK = '[checks.blink]\nroutine = "hut.routine#blink"\n'
+ASKS = '[checks.asks]\nroutine = "hut.routine#asks"\n'
+"""What waits for answers fails where one is lost; what is set is asked for again."""
 LONG = BLINK + 'tunes = { pause = "1 s" }\n'
 
 
@@ -176,8 +178,8 @@ class Runs(Folder, unittest.TestCase):
         self.assertEqual({("dead",)}, {each.small.case.defects for each in done[2:]})
 
     def test_a_failing_run_is_a_routine_that_fails_by_itself(self):
-        path = hut(self.folder, LONG)
-        fails = [done for done in run_all(self.orders(LONG, seeds=30, faults=6)) if not done.came.held]
+        path = hut(self.folder, ASKS)
+        fails = [done for done in run_all(self.orders(ASKS, seeds=10, faults=3)) if not done.came.held]
         self.assertTrue(fails)
         for number, done in enumerate(fails):
             self.assertLessEqual(len(done.small.case.faults), len(done.came.case.faults))
