@@ -229,6 +229,6 @@ def _is_written(frame: Decoded, key: str, value: str) -> bool:
     found = frame.fields[key]
     written = {as_text(found).lower(), str(frame.fields.get(f"{key}_name", "")).replace(" ", "-").lower()}
     try:
-        return value.lower() in written or int(value, 0) == found
+        return value.lower() in written or units.whole_number(value) == found
     except ValueError:
         return False

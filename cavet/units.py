@@ -62,6 +62,8 @@ _NUMBER = re.compile(
     re.VERBOSE,
 )
 
+_WHOLE = re.compile(r"[+-]?(?:0[xX][0-9a-fA-F]+|0[bB][01]+|[0-9]+)")
+
 ON_WORDS = {"on": True, "off": False}
 OWN_WORDS = ("off", "on")
 """What the two values of a switch are called that has no words of its own."""
@@ -69,6 +71,14 @@ MOST_PLACES, MOST_WITH_STEP = 12, 2
 """So many places behind the point are printed, at most; and where a coarse step is given."""
 MOST_WORD = 40
 """So long is what a value of a switch is called, at most."""
+
+
+def whole_number(text: str) -> int:
+    """A whole number as it is written: decimal, 0x hex or 0b binary, with or without a sign, in ASCII. Raises
+    `ValueError`."""
+    if _WHOLE.fullmatch(text) is None:
+        raise ValueError(text)
+    return int(text, 10 if text.lstrip("+-").isdecimal() else 0)
 
 
 def known(unit: str) -> bool:

@@ -57,9 +57,13 @@ def read_spoiling(text: str) -> Spoiling:
         if not data:
             raise WrongError(f"{PLACE}.bytes", found="nothing", expected="hex pairs")
         return Spoiling(kind=kind, data=data)
-    if not value.strip().isdigit():
+    try:
+        number = units.whole_number(value.strip())
+    except ValueError:
+        number = -1
+    if number < 0:
         raise WrongError(f"{PLACE}.{kind}", found=value, expected="a whole number")
-    return Spoiling(kind=kind, number=int(value))
+    return Spoiling(kind=kind, number=number)
 
 
 def spoiled(how: Spoiling | None, spoken: Spoken, message: Message, data: bytes, silence: float = 0.0) -> Pieces:

@@ -12,6 +12,7 @@ import msgspec
 from cavet.bench import Endpoint
 from cavet.benchfile import LinkSetup, Setup
 from cavet.files import file_errors
+from cavet.units import whole_number
 from cavet.wording import WrongError, listed
 
 MOST_PORT = 65535
@@ -22,11 +23,15 @@ def with_ports(setup: Setup, words: tuple[str, ...]) -> Setup:
     links = dict(setup.links)
     for word in words:
         place, _, number = word.partition("=")
-        if not number.isdigit() or not 1 <= int(number) <= MOST_PORT:
+        try:
+            port = whole_number(number)
+        except ValueError:
+            port = 0
+        if not 1 <= port <= MOST_PORT:
             raise WrongError("--port", found=word, expected=f"BOARD[.LINK]=N, N from 1 to {MOST_PORT}")
         able = [link for link in links.values() if _listens(link)]
         link = _chosen("--port", place, able, "a simulated link that listens on a port")
-        links[link.name] = msgspec.structs.replace(link, listen_port=int(number))
+        links[link.name] = msgspec.structs.replace(link, listen_port=port)
     return msgspec.structs.replace(setup, links=links)
 
 

@@ -5,11 +5,21 @@ from __future__ import annotations
 import sys
 
 import click
-import msgspec
 
 from cavet.commands._completing import complete_fields, complete_messages, complete_protocols
 from cavet.library.codec import find_codec, is_plan
-from cavet.protocols import Codec, FieldError, Message, Side, describe, find_form, fitting_forms, read_message, summary
+from cavet.protocols import (
+    Codec,
+    FieldError,
+    Message,
+    Side,
+    describe,
+    fields_of,
+    find_form,
+    fitting_forms,
+    read_message,
+    summary,
+)
 from cavet.wording import WrongError, hex_pairs
 
 
@@ -58,7 +68,7 @@ def split_fields(fields: tuple[str, ...]) -> dict[str, str]:
 
 def has_required(form: type[Message]) -> bool:
     """Whether a message has fields that must be given."""
-    return any(field.required for field in msgspec.structs.fields(form))
+    return any(field.required for field in fields_of(form))
 
 
 def list_messages(chosen: Codec) -> None:

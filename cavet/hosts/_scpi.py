@@ -17,7 +17,7 @@ from cavet.hosts._polling import PollingSession, Question
 from cavet.hosts._session import SessionSettings, SessionState
 from cavet.protocols import Side, scpi
 from cavet.record import Kind, Purpose, Reason, Tell, Topic
-from cavet.units import last_place
+from cavet.units import last_place, whole_number
 from cavet.wording import counted, plain
 
 IDENTIFY = "*IDN?"
@@ -226,7 +226,10 @@ class ScpiSession(PollingSession[HeaderPoint, _Query]):
         """After a command: no error is good. One may be older, of a question that a line has garbled, or of another
         program: it refuses the command where what is read back then is not what was asked for."""
         number, comma, words = text.partition(",")
-        code = int(number) if comma and number.strip().lstrip("+-").isdigit() else None
+        try:
+            code = whole_number(number.strip()) if comma else None
+        except ValueError:
+            code = None
         wish = question.wish
         if wish is None or question.point is None:
             if code:

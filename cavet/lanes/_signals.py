@@ -172,4 +172,4 @@ PIN_UNITS = {"pwm": "%", "servo": "deg", "tone": "Hz"}
 
 def natural(name: str) -> list[tuple[int, str]]:
     """A name by which 9 comes before 10."""
-    return [(int(part), "") if part.isdigit() else (-1, part) for part in re.split(r"(\d+)", name) if part]
+    return [(int(part), "") if part.isdecimal() else (-1, part) for part in re.split(r"(\d+)", name) if part]

@@ -16,7 +16,7 @@ from cavet.protocols._form import (
     write_message,
 )
 from cavet.protocols._frame import Field, Frame, Role, Span, Unreadable, UnreadTail
-from cavet.protocols._message import FieldError, Message, Range, Words, Written, as_found, words_of
+from cavet.protocols._message import FieldError, Message, Range, Words, Written, as_found, fields_of, words_of
 from cavet.protocols._ruler import bits_of, means, read_whole, ruler, ruler_json, set_right, with_bits
 
 __all__ = [
@@ -41,6 +41,7 @@ __all__ = [
     "bits_of",
     "codec",
     "describe",
+    "fields_of",
     "find_form",
     "fitting_forms",
     "is_answer",

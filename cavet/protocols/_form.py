@@ -9,7 +9,8 @@ from typing import Any, get_args, get_origin
 import msgspec
 
 from cavet.protocols._codec import Codec, Side
-from cavet.protocols._message import AsText, FieldError, Message, Range, Words, Written, field_notes
+from cavet.protocols._message import AsText, FieldError, Message, Range, Words, Written, field_notes, fields_of
+from cavet.units import whole_number
 from cavet.wording import hex_pairs, listed, nearest, unknown
 
 
@@ -41,7 +42,7 @@ def read_message(form: type[Message], given: Mapping[str, str], unused: frozense
         if name not in fields:
             raise no_such_field(form, name, fields)
     values = {}
-    for field in msgspec.structs.fields(form):
+    for field in fields_of(form):
         if field.name in given:
             values[field.name] = _read(f"{form.NAME}.{field.name}", *fields[field.name], given[field.name])
         elif field.required:
@@ -63,7 +64,7 @@ def write_message(form: type[Message], message: Message) -> dict[str, str]:
     """Give the fields of a message as a person writes them, so that `read_message` makes it again; those that stand at
     their defaults are left out."""
     texts = {}
-    for field in msgspec.structs.fields(form):
+    for field in fields_of(form):
         value = getattr(message, field.name)
         if value is not None and (field.required or value != field.default):
             texts[field.name] = _write(field_notes(form)[field.name][1], value)
@@ -148,7 +149,7 @@ def _read_number(place: str, notes: tuple[Any, ...], text: str, expected: str) -
             if text.lower().replace(" ", "-").replace("_", "-") in named:
                 return named[text.lower().replace(" ", "-").replace("_", "-")]
     try:
-        number = int(text, 16) if text.lower().startswith("0x") else int(text, 10)
+        number = whole_number(text)
     except ValueError as error:
         words = [word for note in notes if isinstance(note, Words) for word in note.of.values()]
         raise FieldError(place, found=text, expected=expected, nearest=nearest(text, words)) from error
@@ -192,7 +193,7 @@ def describe(form: type[Message], unused: frozenset[str] = frozenset()) -> list[
     """List a message's fields for a person: name, what it can be, its default."""
     notes = field_notes(form)
     lines = []
-    for field in msgspec.structs.fields(form):
+    for field in fields_of(form):
         if field.name in unused:
             continue
         default = "" if field.required else f", else {_shown_default(field.default)}"
@@ -201,11 +202,7 @@ def describe(form: type[Message], unused: frozenset[str] = frozenset()) -> list[
 
 
 def _shown_default(value: Any) -> str:
-    if isinstance(value, bool):
-        return "on" if value else "off"
-    if value is None or value in (b"", "", ()):
-        return "none"
-    return str(value)
+    return "none" if value is None or value in (b"", "", ()) else as_text(value)
 
 
 def as_fields(message: Message, unused: frozenset[str] = frozenset()) -> dict[str, Any]:

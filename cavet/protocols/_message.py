@@ -116,6 +116,12 @@ def limits(form: type[Message]) -> tuple[tuple[str, int, int], ...]:
 
 
 @functools.cache
+def fields_of(form: type[Message]) -> tuple[msgspec.structs.FieldInfo, ...]:
+    """The fields of a message class, in their order: the name of each, its default, whether it must be given."""
+    return msgspec.structs.fields(form)
+
+
+@functools.cache
 def field_notes(form: type[Message]) -> dict[str, tuple[Any, tuple[Any, ...]]]:
     """The fields of a message class: the bare type of each, and the notes on it (`Range`, `Words`)."""
     hints = get_type_hints(form, include_extras=True)

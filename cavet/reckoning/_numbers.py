@@ -9,7 +9,7 @@ import struct
 from cavet.protocols import FieldError
 from cavet.protocols.modbus import KINDS, ORDERS, ValueForm
 from cavet.reckoning._sum import Given, Reckoned, Sum, whole
-from cavet.units import parse_switch, split
+from cavet.units import parse_switch, split, whole_number
 from cavet.wording import WrongError, digits, from_to, listed, nearest, plain
 
 WIDTHS = (8, 16, 32, 64)
@@ -22,7 +22,7 @@ USUAL_KINDS = {1: "uint16", 2: "float32", 4: "float64"}
 def _number(given: Given) -> Reckoned:
     text = given["value"]
     try:
-        value = int(text, 0)
+        value = whole_number(text)
     except ValueError as error:
         raise WrongError("number.value", found=text, expected="a whole number: 600, 0x0258, 0b1001011000") from error
     signed = parse_switch(given.get("signed", "off"), "number.signed")
@@ -130,7 +130,7 @@ def _word(text: str) -> int:
 
 def _plain_number(place: str, text: str) -> float:
     try:
-        return int(text, 0)
+        return whole_number(text)
     except ValueError:
         return split(text, "a number", place)[0]
 

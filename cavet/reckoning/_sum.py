@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 
 import msgspec
 
+from cavet.units import whole_number
 from cavet.wording import WrongError
 
 Given = Mapping[str, str]
@@ -38,7 +39,7 @@ class Sum(NamedTuple):
 def whole(place: str, text: str, low: int, high: int) -> int:
     """Read a whole number within limits, in decimal, 0x hex or 0b binary. Raises `WrongError`."""
     try:
-        number = int(text, 0)
+        number = whole_number(text)
     except ValueError as error:
         raise WrongError(place, found=text, expected=f"a number, {low} to {high}") from error
     if not low <= number <= high:

@@ -275,15 +275,22 @@ def _sysex_encoder(form: type[SysexMessage]) -> Encoder:
         out = bytearray((SYSEX, form.COMMAND))
         for piece in form.LAYOUT:
             piece.put(message, out)
-        out.append(END_SYSEX)
-        return bytes(out)
+        return _closed(message, out)
 
     return encode_sysex
 
 
+def _closed(message: Message, out: bytearray) -> bytes:
+    """Put the end to a system exclusive message, unless it is longer than anybody reads."""
+    out.append(END_SYSEX)
+    if len(out) > MAX_SYSEX_BYTES:
+        raise FieldError(message.NAME, found=f"{len(out)} bytes", expected=f"at most {MAX_SYSEX_BYTES}, from F0 to F7")
+    return bytes(out)
+
+
 def _encoder(form: type[Message]) -> Encoder:
     if form is Sysex:
-        return lambda message: bytes((SYSEX, message.command, *message.data, END_SYSEX))
+        return lambda message: _closed(message, bytearray((SYSEX, message.command, *message.data)))
     return _channel_encoder(form) if issubclass(form, ChannelMessage) else _sysex_encoder(form)  # type: ignore[arg-type]
 
 

@@ -10,7 +10,7 @@ from enum import IntEnum
 from typing import Annotated, ClassVar
 
 from cavet.protocols._message import FieldError, Message, Range, Words, Written
-from cavet.protocols.firmata._pieces import Number, Octets, Piece, Rest
+from cavet.protocols.firmata._pieces import Number, Octets, Piece, Rest, require_seven_bits
 from cavet.protocols.firmata._shapes import AbilityLists, I2cBody, read_abilities, read_mapping, write_mapping
 
 
@@ -67,6 +67,12 @@ class SysexMessage(Message, frozen=True, kw_only=True):
 
     COMMAND: ClassVar[int]
     LAYOUT: ClassVar[tuple[Piece, ...]] = ()
+
+    def __post_init__(self) -> None:
+        for piece in self.LAYOUT:
+            if isinstance(piece, Rest):
+                require_seven_bits(f"{self.NAME}.{piece.name}", getattr(self, piece.name))
+        super().__post_init__()
 
 
 class AnalogMessage(ChannelMessage, frozen=True, kw_only=True):
@@ -355,10 +361,6 @@ class I2cConfig(SysexMessage, frozen=True, kw_only=True):
     data: bytes = b""
     """Whatever else this firmware wants, seven bits a byte."""
 
-    def __post_init__(self) -> None:
-        require_seven_bits("i2c-config.data", self.data)
-        super().__post_init__()
-
 
 class FirmwareQuery(SysexMessage, frozen=True, kw_only=True):
     """Ask for the firmware's name and version."""
@@ -400,13 +402,6 @@ class Sysex(SysexMessage, frozen=True, kw_only=True):
     def __post_init__(self) -> None:
         require_seven_bits("sysex.data", self.data)
         super().__post_init__()
-
-
-def require_seven_bits(place: str, data: bytes) -> None:
-    """Refuse bytes above 7F: they would end the message."""
-    for byte in data:
-        if byte > 0x7F:
-            raise FieldError(place, found=f"{byte:02X}", expected="bytes of seven bits, 00 to 7F")
 
 
 BOTH: tuple[type[ChannelMessage] | type[SysexMessage], ...] = (

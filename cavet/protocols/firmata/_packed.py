@@ -12,6 +12,7 @@ from cavet.protocols._frame import Field, Role
 from cavet.protocols._message import FieldError, Written
 from cavet.protocols._reader import Reader, ShortError, joined
 from cavet.protocols.firmata._pieces import from_groups, note_groups, seven_bit_groups
+from cavet.units import whole_number
 
 
 class Part(msgspec.Struct, frozen=True):
@@ -125,7 +126,7 @@ def _read_signed(place: str, text: str) -> tuple[int, ...]:
     found = []
     for word in text.split(",") if text else []:
         try:
-            value = int(word, 0)
+            value = whole_number(word)
         except ValueError as error:
             raise FieldError(place, found=word, expected="a whole number") from error
         if abs(value) >= SignedNumbers.LIMIT:
@@ -165,13 +166,20 @@ def _digits(value: float) -> tuple[int, int]:
     """A number as digits and a power of ten, with as many digits as there is room for."""
     if not value:
         return 0, 0
-    power = max(Decimal.LOWEST, math.floor(math.log10(abs(value))) - 5)
-    digits = round(value / 10**power) if power >= 0 else round(value * 10**-power)
+    power = max(Decimal.LOWEST, math.floor(math.log10(abs(value))) - 6)
+    digits = _scaled(value, power)
+    if abs(digits) > Decimal.MOST:
+        power += 1
+        digits = _scaled(value, power)
     while digits and digits % 10 == 0 and power < Decimal.HIGHEST:
         digits, power = digits // 10, power + 1
     if abs(digits) > Decimal.MOST or power > Decimal.HIGHEST:
-        raise FieldError("number", found=value, expected="six digits, up to 80 000 000 000")
+        raise FieldError("number", found=value, expected="up to 83 886 070 000 either way")
     return digits, power
+
+
+def _scaled(value: float, power: int) -> int:
+    return round(value / 10.0**power) if power >= 0 else round(value * 10.0**-power)
 
 
 def _read_decimal(place: str, text: str) -> float:
@@ -179,7 +187,7 @@ def _read_decimal(place: str, text: str) -> float:
         value = float(text)
         _digits(value)
     except (ValueError, OverflowError, FieldError) as error:
-        raise FieldError(place, found=text, expected="a number of six digits, up to 80 000 000 000") from error
+        raise FieldError(place, found=text, expected="a number up to 83 886 070 000 either way") from error
     return value
 
 
@@ -271,7 +279,7 @@ def _read_positions(place: str, text: str) -> tuple[tuple[int, int], ...]:
     for word in text.split(",") if text else []:
         encoder, _, count = word.partition(":")
         try:
-            pair = int(encoder), int(count)
+            pair = whole_number(encoder), whole_number(count)
         except ValueError as error:
             raise FieldError(place, found=word, expected="ENCODER:COUNT") from error
         if not 0 <= pair[0] < 64 or abs(pair[1]) >= Positions.LIMIT:

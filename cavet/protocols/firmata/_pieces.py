@@ -143,6 +143,13 @@ class Octets(msgspec.Struct, frozen=True):
             return octets.decode("latin-1")  # what boards that know no UTF-8 send
 
 
+def require_seven_bits(place: str, data: bytes) -> None:
+    """Refuse bytes above 7F: they would end the message."""
+    for byte in data:
+        if byte > 0x7F:
+            raise FieldError(place, found=f"{byte:02X}", expected="bytes of seven bits, 00 to 7F")
+
+
 class Rest(msgspec.Struct, frozen=True):
     """The rest of the body just as it is, seven bits a byte."""
 

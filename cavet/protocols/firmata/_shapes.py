@@ -10,6 +10,7 @@ from cavet.protocols._frame import Field, Role
 from cavet.protocols._message import FieldError
 from cavet.protocols._reader import Reader
 from cavet.protocols.firmata._pieces import Octets, from_groups, pairs_of, seven_bit_groups
+from cavet.units import whole_number
 
 END_OF_PIN = 0x7F
 
@@ -138,7 +139,7 @@ def read_abilities(place: str, text: str) -> list[list[tuple[int, int]]]:
 
 def _small(place: str, text: str) -> int:
     try:
-        number = int(text, 0)
+        number = whole_number(text)
     except ValueError as error:
         raise FieldError(place, found=text, expected="numbers 0 to 127") from error
     if not 0 <= number <= 127:

@@ -9,6 +9,7 @@ from cavet.protocols.modbus._codec import ASCII, RTU, TCP, ModbusCodec, ModbusDe
 from cavet.protocols.modbus._framing import MOST_CLAIMED_LENGTH, length_problem
 from cavet.protocols.modbus._groups import IdObject
 from cavet.protocols.modbus._messages import (
+    MAX_READ_RECORDS,
     REQUESTS,
     RESPONSES,
     Diagnostics,
@@ -71,6 +72,7 @@ __all__ = [
     "HOLDING",
     "INPUT",
     "KINDS",
+    "MAX_READ_RECORDS",
     "MOST_CLAIMED_LENGTH",
     "ORDERS",
     "REQUESTS",

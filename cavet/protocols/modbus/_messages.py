@@ -272,12 +272,23 @@ class ReadFileRecord(ModbusMessage, frozen=True, kw_only=True):
         super().__post_init__()
 
 
+MAX_READ_RECORDS = 0xF5
+"""How many bytes a response can have behind its byte count. Source: application protocol 1.1b3, section 6.14."""
+
+
 class ReadFileRecordResponse(ModbusMessage, frozen=True, kw_only=True):
     """The groups that were read. Section 6.14."""
 
     NAME, FUNCTION = "read-file-record", 0x14
     LAYOUT = (ReadRecords(),)
     values: Groups
+
+    def __post_init__(self) -> None:
+        size = sum(2 + 2 * len(group) for group in self.values)
+        if size > MAX_READ_RECORDS:
+            expected = f"at most {MAX_READ_RECORDS} bytes in all"
+            raise FieldError("read-file-record.values", found=f"{size} bytes", expected=expected)
+        super().__post_init__()
 
 
 class WriteFileRecord(ModbusMessage, frozen=True, kw_only=True):

@@ -22,10 +22,12 @@ from cavet.protocols.mqtt._topics import (
     show_filters,
     write_filters,
 )
+from cavet.units import whole_number
 
 U16 = Annotated[int, Range(0, 0xFFFF)]
 Qos = Annotated[int, Range(0, 2)]
 PacketId = Annotated[int, Range(1, 0xFFFF)]
+MaybePacketId = Annotated[int | None, Range(1, 0xFFFF)]
 Payload = Annotated[bytes, AsText()]
 PropertyList = Annotated[
     Properties, Written("NAME:VALUE with commas", read_properties, show_properties, write_properties)
@@ -36,7 +38,7 @@ Names = Annotated[tuple[str, ...], Written("filters with commas", read_names, wr
 
 def _read_codes(place: str, text: str) -> tuple[int, ...]:
     try:
-        return tuple(int(word, 0) for word in text.split(",")) if text else ()
+        return tuple(whole_number(word) for word in text.split(",")) if text else ()
     except ValueError as error:
         raise FieldError(place, found=text, expected="codes with commas") from error
 
@@ -164,7 +166,7 @@ class Publish(Packet, frozen=True, kw_only=True):
     qos: Qos = 0
     retain: bool = False
     dup: bool = False
-    packet_id: PacketId | None = None
+    packet_id: MaybePacketId = None
 
     def __post_init__(self) -> None:
         if _is_plain(self.topic, self.qos, self.packet_id) and not self.dup:
@@ -194,7 +196,7 @@ class Publish5(Packet, frozen=True, kw_only=True):
     qos: Qos = 0
     retain: bool = False
     dup: bool = False
-    packet_id: PacketId | None = None
+    packet_id: MaybePacketId = None
     properties: PropertyList = ()
 
     def __post_init__(self) -> None:

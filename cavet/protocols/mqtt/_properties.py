@@ -23,6 +23,7 @@ from cavet.protocols.mqtt._pieces import (
     put_varint,
 )
 from cavet.protocols.mqtt._topics import join_list, split_list
+from cavet.units import whole_number
 from cavet.wording import hex_pairs, listed, nearest, plain
 
 MAX_SHOWN = 60
@@ -254,7 +255,7 @@ def _read_value(place: str, form: PropertyForm, text: str) -> int | str | bytes:
         except ValueError as error:
             raise FieldError(place, found=text, expected="hex pairs, or text after @") from error
     try:
-        return int(text, 0)
+        return whole_number(text)
     except ValueError as error:
         raise FieldError(place, found=text, expected=f"{form.low} to {_highest(form)}") from error
 

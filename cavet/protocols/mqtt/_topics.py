@@ -11,6 +11,7 @@ from collections.abc import Iterable
 import msgspec
 
 from cavet.protocols._message import FieldError
+from cavet.units import whole_number
 
 SHARE = "$share/"
 
@@ -67,21 +68,13 @@ def read_filters(place: str, text: str) -> tuple[Filter, ...]:
     found = []
     for word in split_list(text):
         name, colon, options = word.rpartition(":")
-        if colon and options.removeprefix("0x").isalnum() and _is_number(options):
-            found.append(Filter(name, int(options, 0)))
-        else:
+        try:
+            found.append(Filter(name, whole_number(options)) if colon else Filter(word))
+        except ValueError:
             found.append(Filter(word))
     if any(not 0 <= wanted.options <= 0xFF for wanted in found):
         raise FieldError(place, found=text, expected="options of 0 to 255")
     return tuple(found)
-
-
-def _is_number(text: str) -> bool:
-    try:
-        int(text, 0)
-    except ValueError:
-        return False
-    return True
 
 
 def read_names(place: str, text: str) -> tuple[str, ...]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from math import isfinite
 from typing import Any
 
@@ -123,7 +124,7 @@ def read_value(field: FieldPlan, place: str, text: str) -> Any:
     if field.bits == 1 and text.lower() in SWITCH_WORDS:
         return SWITCH_WORDS[text.lower()]
     try:
-        number: float = int(text, 0) if "x" in text.lower() or text.lstrip("+-").isdecimal() else _quantity(field, text)
+        number = _quantity(field, text)
     except ValueError as error:
         words = list(field.values)
         raise FieldError(place, found=text, expected=looks(field), nearest=nearest(text, words)) from error
@@ -138,6 +139,8 @@ def read_value(field: FieldPlan, place: str, text: str) -> Any:
 
 
 def _quantity(field: FieldPlan, text: str) -> float:
+    with contextlib.suppress(ValueError):
+        return units.whole_number(text)
     try:
         return units.parse(text, field.unit) if not field.values else float(text)
     except WrongError as error:

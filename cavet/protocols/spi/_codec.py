@@ -8,6 +8,7 @@ from typing import Annotated
 from cavet.protocols._codec import Side
 from cavet.protocols._frame import Field, Frame, Unreadable
 from cavet.protocols._message import FieldError, Message, Range, Words, Written
+from cavet.units import whole_number
 from cavet.wording import listed, nearest
 
 MAX_TRANSFER_BYTES = 1 << 20
@@ -28,7 +29,7 @@ def _read_order(place: str, text: str) -> str:
 
 def _read_words(place: str, text: str) -> tuple[int, ...]:
     try:
-        return tuple(int(word, 0) for word in text.split(","))
+        return tuple(whole_number(word) for word in text.split(","))
     except ValueError as error:
         raise FieldError(place, found=text, expected="numbers with commas, the nearest device's first") from error
 

@@ -231,7 +231,7 @@ def _number(field: Field, text: str) -> int:
     if size == 1:
         return units.parse_switch(text, field.name)
     try:
-        number = int(text, 0)
+        number = units.whole_number(text)
     except ValueError as error:
         raise WrongError(field.name, found=text, expected=f"0 to {(1 << size) - 1}") from error
     if not 0 <= number < 1 << size:

@@ -9,6 +9,7 @@ from typing import Any
 
 from cavet.bench import Placed, Spoken
 from cavet.protocols import Frame, Message, Side, as_fields, words_of
+from cavet.units import whole_number
 from cavet.wording import WrongError, hex_pairs
 
 COMPARED = re.compile(r"\s*([a-z_]\w*)\s*(<=|>=|!=|=|<|>)\s*(\S.*?)\s*")
@@ -22,7 +23,7 @@ Match = Callable[[Placed, "Frame | None"], bool]
 def number_in(text: str) -> float | None:
     """A number as a person writes it; `None` for what is none."""
     try:
-        return float(int(text, 0))
+        return float(whole_number(text))
     except ValueError:
         try:
             return float(text)

@@ -9,7 +9,8 @@ import msgspec
 
 from cavet.bench import Meanings, Spoken
 from cavet.hosts import HeaderPoint, PinPoint, Point, RegisterPoint, TopicPoint
-from cavet.protocols import FieldError, Frame, Message, Side, kind_of, read_whole, words_of
+from cavet.protocols import FieldError, Frame, Message, Side, fields_of, kind_of, read_whole, words_of
+from cavet.units import whole_number
 from cavet.wording import WrongError, plain
 
 SENTENCES = {
@@ -113,7 +114,7 @@ class Sentence:
     def fields(self) -> list[msgspec.structs.FieldInfo]:
         """Its fields, in their order on the wire."""
         unused = self.tongue.unused(self.name)
-        return [field for field in msgspec.structs.fields(self.form) if field.name not in (*unused, "transaction")]
+        return [field for field in fields_of(self.form) if field.name not in (*unused, "transaction")]
 
     @property
     def blanks(self) -> list[Blank]:
@@ -167,7 +168,7 @@ class Sentence:
     def _on_wire(self, text: str) -> str | None:
         """What a value with a unit is on the wire, for the point that the other blanks name; `None` where none is."""
         try:
-            int(text, 0)
+            whole_number(text)
         except ValueError:
             pass
         else:

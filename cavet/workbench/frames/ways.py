@@ -42,7 +42,7 @@ def ways_of(sentence: Sentence) -> tuple[Way, ...]:
     if not has_one_size:
         found.append(Way("twice", "twice"))
     unit = sentence.texts.get("unit", sentence.tongue.given({}, 0).get("unit"))
-    if unit is not None and unit.isdigit():
+    if unit is not None and unit.isdecimal():
         other = (int(unit) + 1) % UNITS or 1
         found.append(Way("", f"to unit {other}", {"unit": str(other)}))
     return (*found, Way("bytes", "bytes of your own"))

@@ -30,6 +30,6 @@ class ScreensScreen(Modal[str]):
 
     def on_key(self, event: events.Key) -> None:
         character = event.character or ""
-        if character.isdigit() and 1 <= int(character) <= len(self._names):
+        if character.isdecimal() and 1 <= int(character) <= len(self._names):
             event.stop()
             self.leave(self._names[int(character) - 1])

@@ -180,7 +180,7 @@ class Server:
             request.file_number, request.record_number, request.record_length, strict=True
         ):
             groups.append(tuple(self._file(number, record, length)[record : record + length]))
-        if sum(2 + 2 * len(group) for group in groups) > 0xF5:
+        if sum(2 + 2 * len(group) for group in groups) > modbus.MAX_READ_RECORDS:
             raise ExceptionError(VALUE)  # the response would not fit into a unit
         return modbus.ReadFileRecordResponse(values=tuple(groups))
 
