@@ -195,6 +195,9 @@ def _of_the_system(error: OSError) -> str:
         return f"standard output: {error.strerror}"
     if error.errno in (errno.EMFILE, errno.ENFILE):
         return str(WrongError("cavet", found=str(error.strerror), expected="a higher limit, by `ulimit -n`"))
+    if error.errno == errno.ENAMETOOLONG:
+        name = plain(str(error.filename), MOST_QUOTED)
+        return str(WrongError("cavet", found=name, expected="a name that is not too long for the system"))
     return _unforeseen(error)
 
 

@@ -167,11 +167,12 @@ class Sessions(unittest.TestCase):
 
     def test_where_the_answer_about_errors_is_none_what_is_read_back_decides(self):
         for takes, kind in ((True, "confirmed"), (False, "unconfirmed")):
-            talk = self.ready()
-            talk.errors, talk.takes = ['0"No error"'], takes
-            talk.session.ask("volts", 12.5, 0.0)
-            talk.serve()
-            self.assertEqual(talk.kinds()[-1], kind)
+            for answer in ('0"No error"', '²,"No error"', f'{5000 * "9"},"No error"'):
+                talk = self.ready()
+                talk.errors, talk.takes = [answer], takes
+                talk.session.ask("volts", 12.5, 0.0)
+                talk.serve()
+                self.assertEqual(talk.kinds()[-1], kind)
 
     def test_a_value_that_is_read_back_and_is_none_is_asked_for_again(self):
         talk = self.ready()
