@@ -17,6 +17,9 @@ GREATEST_PACKET_BYTES = MAX_HEAD + MAX_VARINT
 """The longest packet there can be. Source: 3.1.1, section 2.2.3; 5.0, section 2.1.4."""
 MAX_PACKET_BYTES = 1 << 20
 """The longest that our own clients and our broker take."""
+MAX_LOST_BYTES = 1024
+"""How many bytes behind a length that is none are told as one piece."""
+BEHIND_NONE = "behind a length that is none"
 
 
 class MqttDecoder:
@@ -63,7 +66,8 @@ class MqttDecoder:
         self._gather(b"")
         if not self._rest:
             return []
-        return [self._unreadable(len(self._rest), "the stream ends inside a packet")]
+        reason = BEHIND_NONE if self._lost else "the stream ends inside a packet"
+        return [self._unreadable(len(self._rest), reason)]
 
     def _frames(self) -> list[Frame]:
         frames = []
@@ -73,11 +77,12 @@ class MqttDecoder:
 
     def _next(self) -> Frame | None:
         left = len(self._rest) - self._at
-        if self._lost or self._skip:
-            size = left if self._lost else min(self._skip, left)
-            self._skip -= 0 if self._lost else size
-            reason = "behind a length that is none" if self._lost else f"a packet of more than {self._most} bytes"
-            return self._unreadable(size, reason)
+        if self._lost:
+            return self._unreadable(MAX_LOST_BYTES, BEHIND_NONE) if left >= MAX_LOST_BYTES else None
+        if self._skip:
+            size = min(self._skip, left)
+            self._skip -= size
+            return self._unreadable(size, f"a packet of more than {self._most} bytes")
         head = self._head()
         if head is None:
             return None
@@ -97,21 +102,20 @@ class MqttDecoder:
             length |= (byte & 0x7F) << 7 * place
             if not byte & 0x80:
                 return place + 2, place + 2 + length
-        left = len(self._rest) - self._at
-        if left >= MAX_HEAD:
+        if len(self._rest) - self._at >= MAX_HEAD:
             self._lost = True
-            return MAX_HEAD, left
+            return MAX_HEAD, MAX_HEAD
         return None
 
     def _frame(self, size: int, head: int) -> Frame:
         wire = self._rest[self._at : self._at + size]
         if self._lost:
             return self._unreadable(size, "remaining length: more than four bytes")
-        plain = take_plain(wire, head, self._version)
-        if plain is not None:
+        too_long = head > 2 and self._version == 5 and wire[head - 1] == 0
+        if not too_long and (plain := take_plain(wire, head, self._version)) is not None:
             return self._done(size, plain, ())
         try:
-            if self._version == 5 and head > 2 and wire[head - 1] == 0:
+            if too_long:
                 raise MalformedError("remaining length: more bytes than it needs (MQTT-1.5.5-1)")
             reader = PacketReader(wire, head)
             message = take_packet(reader, self._version)

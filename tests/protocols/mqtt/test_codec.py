@@ -168,6 +168,8 @@ FORBIDDEN = [
     (V3, "A0 07 00 0A 00 03 61 2F 62", "MQTT-3.10.1-1"),
     (V3, "A2 02 00 0A", "MQTT-3.10.3-2"),
     (V5, "C0 81 00 00", "MQTT-1.5.5-1"),
+    (V5, "40 82 00 00 05", "MQTT-1.5.5-1"),
+    (V5, "30 84 00 00 01 61 00", "MQTT-1.5.5-1"),
     (V5, "31 06 00 01 61 02 01 02", "payload_format_indicator: found 2"),
     (V5, "30 08 00 01 61 04 01 00 01 00", "found twice"),
     (V5, "30 07 00 01 61 03 23 00 00", "topic_alias: found 0"),
@@ -234,8 +236,10 @@ class Cases(unittest.TestCase):
         frames = decoded(V3, HOST, big + b"\xc0\x00", range(0, len(big), 300_000))
         self.assertEqual(b"".join(frame.data for frame in frames), big + b"\xc0\x00")
         self.assertEqual(frames[-1].message, Pingreq())
-        frames = decoded(V3, HOST, bytes.fromhex("30 FF FF FF FF 7F") + b"rest")
+        endless = bytes.fromhex("30 FF FF FF FF 7F") + 3000 * b"rest"
+        frames = decoded(V3, HOST, endless)
         self.assertTrue(all(frame.problems for frame in frames))
+        self.assertEqual(frames, decoded(V3, HOST, endless, range(1, len(endless))))
 
 
 THREE_PROPERTIES = "user_property:k=v,user_property:k=w,topic_alias:3"
