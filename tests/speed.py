@@ -257,7 +257,7 @@ async def key_seconds(app, number):
     began = time.perf_counter()
     app._driver.send_message(key)
     while reading.asked == before or f" {reading.asked:.0f} %" not in rails._canvas.text():
-        await asyncio.sleep(0)
+        await asyncio.sleep(0.001)
     return time.perf_counter() - began
 
 

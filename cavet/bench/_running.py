@@ -276,8 +276,13 @@ class RunningBench:
     def fault_of(self, board: str) -> Fault | None:
         """What has stopped a board, or the session with it, if anything has."""
         name = self.setup.board_of(board)
-        sessions = [link for host, link in self.host_links.items() if host == board or link.link.board == name]
-        return next((each.fault for each in (self.world.boards.get(name), *sessions) if each and each.fault), None)
+        simulated = self.world.boards.get(name)
+        if simulated is not None and simulated.fault is not None:
+            return simulated.fault
+        for host, link in self.host_links.items():
+            if link.fault is not None and (host == board or link.link.board == name):
+                return link.fault
+        return None
 
     def is_ready(self, board: str) -> bool:
         """Whether the session with a board is up, and nothing has stopped either."""

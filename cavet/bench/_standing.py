@@ -125,9 +125,10 @@ class Standings:
         """How old what is known of a point is, where its link is not there to tell more; `None` where it is, or where
         a simulated part shows how it stands."""
         reading = self._bench.reading(point)
+        if reading.got is None or self._bench.is_ready(point.board):
+            return None
         part = self.part_of(point)
-        is_truth = part is not None and point.kind.is_output and self._truth(point, part, None) is not None
-        if self._bench.is_ready(point.board) or is_truth or reading.got is None:
+        if part is not None and point.kind.is_output and self._truth(point, part, None) is not None:
             return None
         return self._bench.clock.now() - reading.got_at
 

@@ -42,6 +42,11 @@ class Acting:
         self._posted.append(_Posted(future, self._now(), tell, done))
         future.add_done_callback(lambda future: self.woken())
 
+    @property
+    def waits(self) -> bool:
+        """Whether what was asked for last is still to be done: `woken` is called when it is."""
+        return bool(self._posted) and not self._posted[-1].future.done()
+
     def come_back(self) -> list[str]:
         """What is to be said of all that has been done since: errors, too."""
         told = []

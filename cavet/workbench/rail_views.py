@@ -189,13 +189,10 @@ def _course(desk: Desk, point: Point, entry: Typed | None) -> CourseView:
 
 def places_of(point: Point, course: Course) -> tuple[tuple[float, float] | None, ...]:
     """A course as places, 0 to 1, of the least and the most in each of its slots."""
-    return tuple(None if slot is None else (_place(point, slot[0]), _place(point, slot[1])) for slot in course.slots())
-
-
-def _place(point: Point, value: float) -> float:
     if point.kind.is_switch:
-        return value
-    return (value - point.low) / (point.high - point.low)
+        return tuple(course.slots())
+    low, span = point.low, point.high - point.low
+    return tuple([slot and ((slot[0] - low) / span, (slot[1] - low) / span) for slot in course.slots()])
 
 
 def _course_note(desk: Desk, point: Point) -> str:

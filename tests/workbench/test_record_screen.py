@@ -411,7 +411,8 @@ class LongRuns(unittest.TestCase):
             late.append(Looking(bench))
             for looking in late:
                 looking.follow()
-                self.assertTrue(looking.is_read)
+                while not looking.is_read:  # it reads for so long at a time as the machine takes
+                    looking.follow()
                 (first,) = record.since(record.first, 1)
                 self.assertEqual((first.t, []), (looking.since, looking.lanes.flags))
                 self.assertRegex(head_view(looking, "").amount, r"s, from .*s on · ")

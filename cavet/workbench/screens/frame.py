@@ -90,6 +90,8 @@ class Frame(Fitted[None]):
         self.is_left = False
         """Whether another screen is to be shown, and is not yet."""
         self._drawn_at = 0.0
+        self._owes = False
+        """Whether something was asked of the bench that is still to be drawn."""
         self._done: object = None
         """What a person had done here when it was drawn last."""
 
@@ -159,7 +161,7 @@ class Frame(Fitted[None]):
         done, age = self.done_here(), self._desk.now - self._drawn_at
         if not self.is_active and age < COVERED_SECONDS:
             return
-        if age < CALM_SECONDS and done == self._done and not self._desk.stirs():
+        if age < CALM_SECONDS and done == self._done and not self._owes and not self._desk.stirs():
             return
         self._done = done
         self.follow()
@@ -182,7 +184,7 @@ class Frame(Fitted[None]):
         if not self.is_mounted or not self.query(Top):
             return
         self._share_out()
-        self._drawn_at = self._desk.now
+        self._drawn_at, self._owes = self._desk.now, False
         if self.has_class("small"):
             columns, rows = self.app.size
             draw = partial(draw_too_small, least=LEAST_SIZE)
@@ -240,13 +242,16 @@ class Frame(Fitted[None]):
             self.say(failed)
 
     def attempt(self, act: Callable[[], object]) -> None:
-        """Do what a person wants; what can't be is said at the foot."""
+        """Do what a person wants; what can't be is said at the foot. What the bench is to do is drawn when it is done,
+        and not before as well."""
         self._message = ""
         try:
             act()
         except FORESEEN as error:
             self.say(str(error))
-        self.follow()
+        self._owes = self._desk.acting.waits
+        if not self._owes:
+            self.follow()
 
     def depart(self, to: Message) -> None:
         """Go to another screen; what is pressed meanwhile waits for that."""
