@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import re
 
 import msgspec
@@ -13,6 +14,7 @@ from cavet.wording import digits
 
 MOST_COLUMNS, MOST_WORDS = 2000, 200
 MOST_NUMBER = 1e15
+REMEMBERED = 1024
 NUMBER = re.compile(r"0[xX][0-9A-Fa-f]+|\d{1,3}(?: \d{3})+(?!\d)(?:\.\d+)?|\d+(?:\.\d+)?(?:[eE][+-]?\d+)?|\.\d+")
 NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
 STRING = re.compile(r'"((?:[^"\\]|\\.)*)"')
@@ -37,8 +39,10 @@ class Token(msgspec.Struct, frozen=True):
     unit: str | None = None
 
 
-def tokens(line: str) -> list[Token]:
-    """The words of a line, without its comment; the last is its end. Raises `MistakeError`."""
+@functools.lru_cache(REMEMBERED)
+def tokens(line: str) -> tuple[Token, ...]:
+    """The words of a line, without its comment; the last is its end. Raises `MistakeError`. While a text is written it
+    is read again with each letter, and all its lines but one are what they were."""
     found: list[Token] = []
     at = 0
     if len(line) > MOST_COLUMNS:
@@ -48,7 +52,7 @@ def tokens(line: str) -> list[Token]:
             at += 1
         if at >= len(line) or line[at] == "#":
             found.append(Token("end", "the end of the line", at + 1, at + 1))
-            return found
+            return tuple(found)
         token = _next(line, at)
         if len(found) >= MOST_WORDS:
             raise MistakeError(token.at, found="more words", expected=f"at most {MOST_WORDS} in a line")

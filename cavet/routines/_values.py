@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Callable, Collection, Iterable, Sequence
 
 from cavet.expressions import VALUES as FUNCTIONS
 from cavet.routines import _tree as tree
@@ -16,7 +16,7 @@ MOST_BRACKETS = 40
 class ValueParser:
     """Reads the words of a line from left to right."""
 
-    def __init__(self, words: list[Token], text: str = "", spoken: Collection[str] = ()) -> None:
+    def __init__(self, words: Sequence[Token], text: str = "", spoken: Collection[str] = ()) -> None:
         """`spoken` are the words of the language by which the bench calls something of its own: they are names where
         nothing else can be meant."""
         self._words = words

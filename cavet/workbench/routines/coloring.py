@@ -3,17 +3,21 @@ texts."""
 
 from __future__ import annotations
 
+import functools
 import re
-from collections.abc import Iterator
 
 from cavet.routines import KEYWORDS
 
 WORD = re.compile(r'#.*|"(?:[^"\\]|\\.)*"?|[A-Za-z_]\w*|[^\sA-Za-z_"#]+')
+REMEMBERED = 1024
+"""So many lines are remembered: with each letter that is typed all that are seen are drawn again."""
 HEADS = ("routine", "alongside", "when", "finally", "reflex")
 
 
-def spans(line: str) -> Iterator[tuple[int, int, str]]:
+@functools.lru_cache(REMEMBERED)
+def spans(line: str) -> tuple[tuple[int, int, str], ...]:
     """Where each word begins and ends, and what it is: `quiet`, `name`, `text`, `head`."""
+    of_words = []
     first = True
     named = False
     for found in WORD.finditer(line):
@@ -29,4 +33,5 @@ def spans(line: str) -> Iterator[tuple[int, int, str]]:
         else:
             kind = "name"
         first = False
-        yield found.start(), found.end(), kind
+        of_words.append((found.start(), found.end(), kind))
+    return tuple(of_words)
