@@ -68,6 +68,25 @@ class Looking:
         return bool(links) and all(host.is_open for host in links)
 
 
+class NotingUnknown(Looking):
+    """The same look, which notes what is not known of all that it is asked for."""
+
+    def __init__(self, look: Looking) -> None:
+        self.__dict__.update(look.__dict__)
+        self.unknown: list[str] = []
+
+    def got(self, point: Point) -> Any:
+        return self._noted(point.name, super().got(point))
+
+    def asked(self, point: Point) -> Any:
+        return self._noted(f"asked {point.name}", super().asked(point))
+
+    def _noted(self, name: str, value: Any) -> Any:
+        if value is None and name not in self.unknown:
+            self.unknown.append(name)
+        return value
+
+
 def _names_of(host: HostLink) -> tuple[str, ...]:
     """The words that mean a host's link."""
     link = host.link

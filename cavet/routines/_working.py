@@ -13,12 +13,12 @@ from cavet.routines import _tree as tree
 from cavet.routines._checked import Body
 from cavet.routines._compiling import Run, Value
 from cavet.routines._following import follow_wish, how_it_ended, was_lost
-from cavet.routines._looking import Looking
+from cavet.routines._looking import Looking, NotingUnknown
 from cavet.routines._sending import answers, as_answer, texts_of, told_answer
 from cavet.routines._telling import End, EndError, OverError
 from cavet.routines._track import Track
 from cavet.units import show_duration
-from cavet.wording import UnreachableError, WrongError
+from cavet.wording import UnreachableError, WrongError, listed
 
 SAME_SECONDS = 1e-9
 """Times that are nearer to each other are the same: a clock that has run for long is no finer."""
@@ -139,7 +139,7 @@ class Working:
         """A value that has to be known. Raises where it is not."""
         found = value.run(track.look)
         if found is None or (isinstance(found, float) and not abs(found) < inf):
-            raise self._failed(step, "it gives no number: something in it is not known yet, or is divided by 0")
+            raise self._failed(step, f"it gives no number: {_why_none(value, track.look)}")
         return found
 
     async def _ramp(self, point: Point, wanted: float, over: float, track: Track) -> None:
@@ -361,3 +361,13 @@ class Working:
 def unreachable(link: HostLink) -> UnreachableError:
     """That a link is lost, in its own words."""
     return UnreachableError(link.address, link.trouble or link.words)
+
+
+def _why_none(value: Value, look: Looking) -> str:
+    """Why a value is none, in words."""
+    noting = NotingUnknown(look)
+    value.run(noting)
+    if noting.unknown:
+        mend = next((f": `ask {name}` before" for name in noting.unknown if not name.startswith("asked ")), "")
+        return f"{listed(noting.unknown, 'and')} {'is' if len(noting.unknown) == 1 else 'are'} not known yet{mend}"
+    return "something in it is divided by 0, or is the root of less than 0"

@@ -155,9 +155,10 @@ class Steps(unittest.TestCase):
     def test_what_is_divided_by_nothing_is_no_number_and_is_told(self):
         ran = run("""
             routine a
+                ask level
                 set beacon to level / (level - level)
         """)
-        self.assertEqual((ran.end.result, ran.end.line), ("failed", 2))
+        self.assertEqual((ran.end.result, ran.end.line), ("failed", 3))
         self.assertIn("divided by 0", ran.end.why)
         self.assertEqual(
             [
@@ -167,6 +168,17 @@ class Steps(unittest.TestCase):
             ],
             [],
         )
+
+    def test_of_a_value_that_is_not_known_it_is_told_what_is_not(self):
+        for value, why in (
+            ("asked walkway * 2", "it gives no number: asked walkway is not known yet"),
+            ("10 % * (level / 1 m)", "it gives no number: level is not known yet: `ask level` before"),
+            ("min(asked walkway, asked beacon)", "asked walkway and asked beacon are not known yet"),
+        ):
+            with self.subTest(value):
+                ran = run(f"routine a\n    set beacon to {value}")
+                self.assertEqual((ran.end.result, ran.end.line), ("failed", 2))
+                self.assertIn(why, ran.end.why)
 
     def test_a_loop_that_takes_no_time_after_all_is_ended(self):
         ran = run("""
