@@ -16,7 +16,7 @@ import msgspec
 from cavet import units
 from cavet.benchfile import Setup
 from cavet.boards import KINDS
-from cavet.boards.parts import ColourLamp
+from cavet.boards.parts import ColourLamp, Gauge
 from cavet.colours import NAMES as COLOUR_NAMES
 from cavet.colours import parse_colour
 from cavet.expressions import VALUES as FUNCTIONS
@@ -29,6 +29,8 @@ from cavet.routines._sums import ACTS, FUNCTION_CODES, converted, divided, lifte
 from cavet.wording import WrongError, digits, listed, plain
 
 MAX_TEXT = 1000
+GAUGE_STEPS = 1023
+"""How many steps of its range a gauge tells apart: those of a converter of ten bits."""
 FINEST = {"%": 0.4, "deg": 1.0, "°": 1.0}
 """How near parts stand to what was asked: duty cycles have eight bits, servos whole degrees."""
 
@@ -263,13 +265,15 @@ class ValueCompiler:
                 expr.at, found=expr.name, expected=f"a part of the {board}", words=[f"{board}.{each}" for each in parts]
             )
         self._names.use_board(board)
-        unit = KINDS[parts[part].kind].unit
-        path = expr.name
+        table, path = parts[part], expr.name
+        unit: str | None = KINDS[table.kind].unit
         python = code.called("run.part", f'"{path}"')
-        if unit:
-            near = FINEST.get(unit, 0.0)
+        near = FINEST.get(unit, 0.0) if unit else 0.0
+        if isinstance(table, Gauge.SETTINGS):  # it stands as what it measures
+            unit, near = self._setup.rig[table.of].unit or None, abs(table.range[1] - table.range[0]) / GAUGE_STEPS
+        if unit != "":
             return Value(kind="number", unit=unit, run=lambda look: look.part(path), resolution=near, code=python)
-        is_colour = parts[part].kind == ColourLamp.kind
+        is_colour = table.kind == ColourLamp.kind
         return Value(kind="text", run=lambda look: look.part(path), code=python, is_colour=is_colour)
 
     def _truth(self, expr: tree.Truth, want: Value | None) -> Value:
