@@ -254,6 +254,10 @@ class Circuit:
         counts = round(full * part.voltage(wire, now) / self.profile.supply)
         return full if counts > full else max(0, counts)
 
+    def read_share(self, number: int, now: float) -> float:
+        """What the converter reads at a pin, as a share of its range."""
+        return self.read_counts(number, now) / self._full_counts[number]
+
     def settle(self, now: float) -> list[Pin]:
         """Look at all input pins, if something has stirred; give those whose level has changed."""
         if not self.is_stirred:

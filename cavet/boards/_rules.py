@@ -18,6 +18,8 @@ from cavet.record import Kind, Tell, Topic
 
 MOST_AT_ONCE = 10_000
 """So many steps a rule may take at one time: more would stand still."""
+WATCH_SECONDS = 0.01
+"""How often a board looks at what no level tells it: how its outputs are driven, what its converter reads."""
 
 
 class Hands(Protocol):
@@ -25,6 +27,8 @@ class Hands(Protocol):
 
     def is_high(self, pin: int) -> bool: ...
     def is_on(self, pin: int) -> bool: ...
+    def share(self, pin: int) -> float: ...
+    def reading(self, pin: int) -> float: ...
     def write(self, pin: int, share: float) -> None: ...
 
 
@@ -38,6 +42,8 @@ class Rule(msgspec.Struct, frozen=True, kw_only=True):
     outputs: tuple[int, ...]
     holds: Callable[[Hands], bool]
     body: Callable[[Hands], Iterator[float]]
+    watched: tuple[int, ...] = ()
+    """The pins that `holds` looks at and no level tells of: it is looked at again and again."""
     lasts: float = 0.0
     at_both: bool = False
 
@@ -70,6 +76,8 @@ class Rules:
         self.turns: list[_Turn] = []
         self._driven: list[Pin] = []
         self._now = 0.0
+        self._watches_at = inf
+        """When it looks again at what is watched."""
         self._acting: int | None = None
 
     def give(self, rules: list[Rule], now: float) -> None:
@@ -88,7 +96,9 @@ class Rules:
                     self._circuit.set_mode(pin, PinMode.OUTPUT, now, None)
         if self._rules:
             self._circuit.settle(now)
+        self._now = now
         self.turns = [_Turn(rule, rule.holds(self)) for rule in self._rules]
+        self._watches_at = now if any(rule.watched for rule in self._rules) else inf
 
     # what a rule can do
 
@@ -99,6 +109,14 @@ class Rules:
     def is_on(self, pin: int) -> bool:
         """Whether an output is driven."""
         return bool(self._circuit.pins[pin].value)
+
+    def share(self, pin: int) -> float:
+        """To which share an output is driven, 0 to 1."""
+        return self._circuit.pins[pin].duty
+
+    def reading(self, pin: int) -> float:
+        """Which share of its range the converter reads at a pin, 0 to 1."""
+        return self._circuit.read_share(pin, self._now)
 
     def write(self, pin: int, share: float) -> None:
         """Drive an output, 0 to 1."""
@@ -119,6 +137,8 @@ class Rules:
         holds = turn.rule.holds(self)
         if holds == turn.held:
             turn.rings_at = inf
+        elif turn.rings_at < inf:
+            return  # it has held since then
         elif holds or turn.rule.at_both:
             turn.rings_at, turn.edge = now + turn.rule.lasts, cause
         else:
@@ -127,7 +147,8 @@ class Rules:
     def advance(self, now: float) -> tuple[float, list[Pin]]:
         """Do what is due; give when something is due next, and the pins that were driven."""
         self._now, self._driven = now, []
-        due = inf
+        self._watch(now)
+        due = self._watches_at
         for turn in self.turns:
             if now >= turn.rings_at:
                 turn.held, turn.rings_at = not turn.held, inf
@@ -143,6 +164,17 @@ class Rules:
                 self._go_on(turn, now)
             due = min(due, turn.rings_at, turn.due)
         return due, self._driven
+
+    def _watch(self, now: float) -> None:
+        """Look at what no level tells of, when it is time to."""
+        if now < self._watches_at:
+            return
+        self._watches_at = now + WATCH_SECONDS
+        for turn in self.turns:
+            if turn.rule.watched:
+                pins = [self._circuit.pins[pin] for pin in turn.rule.watched]
+                causes = [pin.cause for pin in pins if pin.mode.drives and pin.cause is not None]
+                self._look(turn, max(causes, default=None), now)
 
     def _go_on(self, turn: _Turn, now: float) -> None:
         """Take the steps of a turn up to the next that waits."""

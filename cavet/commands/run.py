@@ -148,12 +148,17 @@ def readable(line: dict[str, Any]) -> str:
         return f"{at}{'✓' if line['held'] else '✕'} {line['line']:4}  {plain(line['text'])}{found}"
     if event == "tune":
         return f"{at}~       {line['name']} is {digits(line['value'])} now"
+    if event in ("when", "reflex"):
+        return f"{at}↳ {line.get('line', ''):4}  {line['name']}: {show_duration(line['delay'])} from edge to pin"
+    if event == "error":
+        return f"{at}✕       {plain(line['message'])}"
     if event == "end":
         where = f", line {line['line']}" if line["line"] else ""
         why = f": {plain(line['why'])}" if line["why"] else ""
         rest = "" if line["at_rest"] else "; not all that was touched is at rest"
         return f"{at}{line['result']}{where}{why}{rest}"
-    return f"{at}{plain(str(line))}"
+    told = ", ".join(f"{name} {value}" for name, value in line.items() if name not in ("event", "t"))
+    return f"{at}        {plain(f'{event}: {told}' if told else event)}"
 
 
 async def run(setup: Setup, program: Program, name: str, tunes: dict[str, float], wish: Wish) -> int:

@@ -171,13 +171,12 @@ class ValueCompiler:
         if unit is None or dimension(found.unit) != dimension(unit):
             expected = f"a number in {unit}" if unit else "a number without a unit"
             raise MistakeError(expr.at, found=self._words(found, expr), expected=expected)
-        factor = _factor(found.unit, unit)
-        run = found.run
-        scaled = lifted(partial(converted, factor=factor))
-        return msgspec.structs.replace(
-            found, unit=unit, run=lambda look: scaled(run(look)), resolution=found.resolution * factor,
-            code=code.called("converted", found.python, code.literal(factor)),
-        )  # fmt: skip
+        return _scaled(found, unit, _factor(found.unit, unit))
+
+    def of_a_hand(self, expr: tree.Expr) -> Value:
+        """What a hand is to do to a part: a number as the part has it; a share in % is a part of one."""
+        found = self.value(expr)
+        return _scaled(found, None, 0.01) if found.unit == "%" else found
 
     def time(self, expr: tree.Expr) -> Value:
         """A time, in seconds. Raises `MistakeError`."""
@@ -402,6 +401,15 @@ def _sum_code(sign: str, left: Value, right: Value, factor: float) -> str:
     if sign == "*" and factor != 1.0:
         return code.joined("*", code.joined("*", left.python, right.python), code.literal(factor))
     return code.joined(sign, left.python, by)
+
+
+def _scaled(found: Value, unit: str | None, factor: float) -> Value:
+    """A number in another unit, which is so many times smaller."""
+    run, scale = found.run, lifted(partial(converted, factor=factor))
+    return msgspec.structs.replace(
+        found, unit=unit, run=lambda look: scale(run(look)), resolution=found.resolution * factor,
+        code=code.called("converted", found.python, code.literal(factor)),
+    )  # fmt: skip
 
 
 def _factor(unit: str, wanted: str) -> float:

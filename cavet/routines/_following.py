@@ -80,10 +80,10 @@ def edge_before(record: Record, points: Set[str]) -> float | None:
 
 
 def delay_of(record: Record, acted: Event) -> float | None:
-    """How long it took from the edge at a pin to the pin that a board's own rule has driven for it; `None` where either
-    is not in the record."""
+    """How long it took from the edge at a pin, or from what an output was driven to, to the pin that a board's own rule
+    has driven for it; `None` where either is not in the record."""
     driven = next((event.t for event in record.effects(acted.number) if event.kind == Kind.DRIVEN), None)
     edge: Event | None = acted
-    while edge is not None and edge.kind not in EDGES:
+    while edge is not None and edge.kind not in (*EDGES, Kind.DRIVEN):
         edge = record[edge.cause] if edge.cause is not None and edge.cause >= record.first else None
     return driven - edge.t if driven is not None and edge is not None else None

@@ -372,7 +372,7 @@ class StepChecks:
     def _work(self, step: tree.Step, compiler: Compiler, names: Names) -> None:
         self._part(step, step.action)
         if step.value is not None:
-            step.of["value"] = compiler.value(step.value)
+            step.of["value"] = compiler.of_a_hand(step.value)
         if step.lasts is not None:
             step.of["lasts"] = compiler.time(step.lasts)
 

@@ -8,6 +8,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from cavet.commands.run import readable
 from cavet.record import read_record
 from tests.commands.run import cavet_here
 from tests.patience import PATIENCE
@@ -75,6 +76,19 @@ class Run(unittest.TestCase):
         self.assertEqual(code, 0)
         self.assertIn("set beacon to lvl", out)
         self.assertTrue(out.splitlines()[-1].endswith("done"))
+
+    def test_for_a_person_the_delays_of_rules_are_lines_too(self):
+        self.path.write_text(
+            "routine a\n    press gatehouse.stop_button for 100 ms\n    wait 300 ms\n"
+            "when stop_button is pressed\n    set beacon to 5 %\n"
+            "reflex glow on gatehouse\n    when stop_button falls for 20 ms\n        toggle walkway\n"
+        )
+        _, out, _ = self.run_it()
+        delays = [line.split("  ", 1)[1].strip() for line in out.splitlines() if "from edge to pin" in line]
+        self.assertRegex(delays[0], r"^↳ +4  when, line 4: [\d.]+ ms from edge to pin$")
+        self.assertRegex(delays[1], r"^↳ +glow: 20 ms from edge to pin$")
+        self.assertNotIn("{", out)
+        self.assertEqual(readable({"event": "done", "t": 1.5, "part": "a.b"}), "     1.500          done: part a.b")
 
     def test_tunes_defects_and_which_routine(self):
         _, lines, _ = self.lines("glow", "--tune", "lvl=25 %")

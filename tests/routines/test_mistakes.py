@@ -145,7 +145,13 @@ class Mistakes(unittest.TestCase):
         head = "reflex x on towpath\n    when "
         for text, place, words in (
             (head + 'button falls\n        say "x"', "f:3:9", "a board can do no more"),
-            (head + "level > 1 m\n        toggle lamp", "f:2:16", "PART is"),
+            (head + "level > 1 m\n        toggle lamp", "f:2:10", "a part of the towpath"),
+            (head + "lamp > 1 m\n        toggle lamp", "f:2:17", "a share in %"),
+            (head + "lamp is 1\n        toggle lamp", "f:2:18", "=, < or > beside a number"),
+            (head + "button > 50 %\n        toggle lamp", "f:2:10", "an output, a gauge or a lever"),
+            (head + "lamp > bell\n        toggle lamp", "f:2:17", "a number, such as 50 %"),
+            (head + "1 = 1\n        toggle lamp", "f:2:10", "a part of the towpath"),
+            (head + "towpath is ready\n        toggle lamp", "f:2:10", "`PART > 50 %`"),
             (head + "lamp falls\n        toggle lamp", "f:2:10", "something that the board senses"),
             (head + "button falls\n        set lamp to 3 mm", "f:3:21", "0 % to 100 %"),
             (head + "button falls\n        toggle button", "f:3:16", "a part that the board drives"),

@@ -399,6 +399,49 @@ class Reflexes(unittest.TestCase):
         self.assertEqual((ran.end.result, ran.end.why), ("done", ""))
         self.assertEqual(len(ran.of("reflex")), 2)
 
+    def test_it_looks_at_outputs_and_at_what_its_converter_reads(self):
+        ran = run(
+            """
+            routine a
+                wait 500 ms
+                set horn to on
+                wait 60 ms
+                set beacon to 40 %
+                wait 100 ms
+                say "{gatehouse.walkway}"
+                set beacon to 60 %
+                wait 100 ms
+                say "{gatehouse.walkway}"
+                place chamber at 2 m
+                wait 100 ms
+                say "{gatehouse.horn}"
+                work gatehouse.windlass set 50 %
+                wait 100 ms
+                say "{gatehouse.horn}"
+                work gatehouse.windlass set -50 %
+                wait 100 ms
+                say "{gatehouse.walkway}"
+            reflex a_lamp on gatehouse
+                when beacon > 50 % and horn is on
+                    set walkway to 50 %
+            reflex by_level on gatehouse
+                when level_gauge >= 1 900 mm
+                    set horn to off
+            reflex by_hand on gatehouse
+                when 20 % < windlass for 35 ms
+                    if not beacon = 60 %
+                        set beacon to off
+                    set horn to on
+                when windlass < 2 V
+                    set walkway to off
+        """
+        )
+        self.assertEqual((ran.end.result, ran.end.why), ("done", ""))
+        self.assertEqual(ran.said, ["0 %", "50.2 %", "quiet", "sounds", "0 %"])
+        told = [line["name"] for line in ran.of("reflex")]
+        self.assertEqual(told, ["a_lamp", "a_lamp"])  # a converter's reading has no edge that could be timed
+        self.assertTrue(all(0 < line["delay"] <= 0.0101 for line in ran.of("reflex")), ran.of("reflex"))
+
     def test_the_same_rule_on_either_side_tells_which_delay_it_has(self):
         rule = "when stop_button falls for 20 ms\n        toggle walkway\n"
         text = "routine a\n    press gatehouse.stop_button for 100 ms\n    wait 1 s\n"
