@@ -84,7 +84,7 @@ class Run(unittest.TestCase):
             "reflex glow on gatehouse\n    when stop_button falls for 20 ms\n        toggle walkway\n"
         )
         _, out, _ = self.run_it()
-        delays = [line.split("  ", 1)[1].strip() for line in out.splitlines() if "from edge to pin" in line]
+        delays = [line[12:] for line in out.splitlines() if "from edge to pin" in line]
         self.assertRegex(delays[0], r"^↳ +4  when, line 4: [\d.]+ ms from edge to pin$")
         self.assertRegex(delays[1], r"^↳ +glow: 20 ms from edge to pin$")
         self.assertNotIn("{", out)
