@@ -15,7 +15,7 @@ from cavet.boards import KINDS, Hands, PinMode
 from cavet.boards.parts import Gauge, Lever, PartSettings
 from cavet.routines import _tree as tree
 from cavet.routines._mistakes import MistakeError
-from cavet.wording import listed
+from cavet.wording import WrongError, listed
 
 LOW_WORDS, HIGH_WORDS = ("off", "pressed", "closed", "low"), ("on", "released", "open", "high")
 TO_GROUND = ("button",)
@@ -72,7 +72,7 @@ class OwnPins:
 
     def _part(self, name: tree.Expr) -> tuple[PartSettings, int]:
         """A part of the board with one pin: its table, and the pin."""
-        parts = self._board.parts
+        parts, name = self._board.parts, self._named(name)
         if not isinstance(name, tree.Name) or name.name not in parts:
             found = name.name if isinstance(name, tree.Name) else "a value"
             raise MistakeError(name.at, found=found, expected=f"a part of the {self._board.name}", words=list(parts))
@@ -80,6 +80,21 @@ class OwnPins:
         if len(table.wires) != 1 or table.hangs_on:
             raise MistakeError(name.at, found=name.name, expected="a part that hangs on one pin of the board itself")
         return table, next(iter(table.wires.values()))
+
+    def _named(self, expr: tree.Expr) -> tree.Expr:
+        """A part by its own name, where it is written with its board's, or by the pin that it hangs on."""
+        if isinstance(expr, tree.Name):
+            return tree.Name(expr.at, expr.name.removeprefix(f"{self._board.name}."))
+        if not isinstance(expr, tree.Truth) or expr.board != self._board.name:
+            return expr
+        try:
+            number = self._board.profile.pin(expr.pin)
+        except WrongError as error:
+            raise MistakeError(expr.at, found=expr.pin, expected=error.expected) from error
+        names = [name for name, table in self._board.parts.items() if number in table.wires.values()]
+        if not names:
+            raise MistakeError(expr.at, found=f"pin {expr.pin}", expected="a pin that something hangs on")
+        return tree.Name(expr.at, names[0])
 
     def _read_pin(self, name: tree.Expr) -> tuple[str, int]:
         table, pin = self._part(name)

@@ -150,6 +150,8 @@ class Mistakes(unittest.TestCase):
             (head + "lamp is 1\n        toggle lamp", "f:2:18", "=, < or > beside a number"),
             (head + "button > 50 %\n        toggle lamp", "f:2:10", "an output, a gauge or a lever"),
             (head + "lamp > bell\n        toggle lamp", "f:2:17", "a number, such as 50 %"),
+            (head + "towpath.pin 99 is low\n        toggle lamp", "f:2:10", "expected "),
+            (head + "towpath.pin 2 is low\n        toggle lamp", "f:2:10", "a pin that something hangs on"),
             (head + "1 = 1\n        toggle lamp", "f:2:10", "a part of the towpath"),
             (head + "towpath is ready\n        toggle lamp", "f:2:10", "`PART > 50 %`"),
             (head + "lamp falls\n        toggle lamp", "f:2:10", "something that the board senses"),

@@ -428,11 +428,11 @@ class Reflexes(unittest.TestCase):
                 when level_gauge >= 1 900 mm
                     set horn to off
             reflex by_hand on gatehouse
-                when 20 % < windlass for 35 ms
+                when 20 % < gatehouse.windlass for 35 ms
                     if not beacon = 60 %
                         set beacon to off
                     set horn to on
-                when windlass < 2 V
+                when gatehouse.pin A1 < 2 V and gatehouse.pin 4 is high
                     set walkway to off
         """
         )
