@@ -160,4 +160,4 @@ class UnreachableError(Exception):
         super().__init__(place, reason)
 
     def __str__(self) -> str:
-        return f"{plain(self.place)}: {plain(self.reason)}"
+        return f"{plain(self.place, TOLD)}: {plain(self.reason)}"

@@ -10,7 +10,7 @@ from cavet.exports import Cut
 from cavet.lanes import Lane, Lanes
 from cavet.library.past import delays_of, past_trails
 from cavet.record import RecordFile
-from cavet.units import show_duration
+from cavet.units import show_duration, whole_number
 from cavet.wording import WrongError, listed, nearest, plain, unknown
 
 COLUMNS = 112
@@ -21,12 +21,16 @@ def trail_drawing(words: tuple[str, ...]) -> Drawing:
     from cavet.drawings.from_canvas import canvas_drawing
     from cavet.drawings.trail import draw_trail
 
-    if len(words) != 2 or not words[1].isdecimal():
-        raise WrongError("draw trail", found=" ".join(words) or "nothing", expected="RECORD N, the number of a trail")
+    try:
+        _, written = words
+        number = whole_number(written)
+    except ValueError as error:
+        found, expected = " ".join(words) or "nothing", "RECORD N, the number of a trail"
+        raise WrongError("draw trail", found=found, expected=expected) from error
     path = Path(words[0])
     with opened(path) as file:
         trails = {trail.number: trail for trail in past_trails(file.since(0), setup_of(file, path, None))}
-    trail = trails.get(int(words[1]))
+    trail = trails.get(number)
     if trail is None:
         known = [str(number) for number in trails]
         near = nearest(words[1], known)

@@ -29,6 +29,7 @@ from cavet.links import (
 )  # fmt: skip
 from cavet.protocols import Codec, Decoder, Side
 from cavet.serving.output import Output, as_json, end_at_signals
+from cavet.units import whole_number
 from cavet.wording import UnreachableError, WrongError, hex_pairs, plain
 
 MAX_WAITING_BYTES = 1 << 20
@@ -78,9 +79,13 @@ def _settings(text: str) -> SerialSettings:
     if not text:
         return SerialSettings()
     rate, _, form = text.partition(",")
-    if not rate.isdecimal() or not 50 <= int(rate) <= 4_000_000:
+    try:
+        baud = whole_number(rate)
+    except ValueError:
+        baud = 0
+    if not 50 <= baud <= 4_000_000:
         raise WrongError("bridge", found=f"@{text}", expected="@RATE or @RATE,8N1, a rate of 50 to 4000000")
-    return SerialSettings.parse(int(rate), form or "8N1", "bridge")
+    return SerialSettings.parse(baud, form or "8N1", "bridge")
 
 
 def _address(text: str, usual: str) -> tuple[str, int]:

@@ -43,6 +43,34 @@ class WrongChecks(unittest.TestCase):
         self.assertEqual((line["fields"]["values"], len(line["problems"])), ([1, 2], 1))
 
 
+LONG = 5000 * "9"
+
+
+class Long(unittest.TestCase):
+    """Numbers of more digits than Python's own take, and names that no system takes."""
+
+    def test_they_are_one_line_of_a_readable_length(self):
+        with tempfile.TemporaryDirectory() as folder:
+            record = str(Path(folder) / "a.record")
+            self.assertEqual(cavet_here("drive", "demo", "beacon=5", "--record", record).code, 0)
+            for words, code in (
+                (("draw", "trail", record, LONG), 2),
+                (("bridge", f"/dev/null@{LONG}", "127.0.0.1:1"), 2),
+                (("trails", LONG), 2),
+                (("compare", record, LONG), 2),
+                (("export", record, "--as", "csv", "-o", LONG), 2),
+                (("encode", "mqtt", "puback", f"packet_id={LONG}"), 2),
+                (("serve", "demo", "--port", f"pumphouse={LONG}"), 2),
+                (("say", "demo", "pumphouse", "read-coils", "address=0", "quantity=1", "--wrong", f"flip={LONG}"), 2),
+                (("find", "i2c", LONG), 3),
+            ):
+                with self.subTest(words[0]):
+                    ran = cavet_here(*words)
+                    self.assertEqual((ran.code, ran.err.count("\n")), (code, 1), ran.err[:300])
+                    self.assertLess(len(ran.err), 1000)
+                    self.assertNotIn("fault of", ran.err)
+
+
 class Refused(unittest.TestCase):
     def test_what_can_not_be_sent_is_refused_with_its_field(self):
         for words, part in (

@@ -89,7 +89,7 @@ def _value(field: FieldPlan, text: bytes) -> tuple[Any, str]:
         value, problem = word, ""
     elif field.values:
         known = ", ".join(field.values)
-        number = int(word) if re.fullmatch(r"\d{1,30}", word) else None
+        number = int(word) if re.fullmatch(r"[0-9]{1,30}", word) else None
         if number in field.values.values():
             return from_wire(field, number or 0), ""
         return word if number is None else number, f'{field.name}: found "{word}", expected one of {known}'
