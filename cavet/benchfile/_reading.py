@@ -25,13 +25,13 @@ from cavet.benchfile._setup import BasinSettings, BoardSetup, HostSetup, LinkSet
 from cavet.benchfile._wiring import check_cables, check_converters, check_targets, check_wires
 from cavet.benchfile.boards import FIRMWARES, BoardTables, Device
 from cavet.benchfile.hosts import PROTOCOLS, HostTables, PointTables, read_point
-from cavet.boards import SUPPLIED, Defect, PartSettings, PinMode, Profile, Quantity, Reflex, Swapped
+from cavet.boards import KINDS, SUPPLIED, Defect, PartSettings, PinMode, Profile, Quantity, Reflex, Swapped
 from cavet.boards.buses import MeasuringSettings, OneWireDeviceSettings
 from cavet.boards.parts import MotorSettings, OverloadSettings, Pump, ServoSettings
 from cavet.expressions import Expression
 from cavet.hosts import Point
 from cavet.settings import Table, keys_of, made
-from cavet.wording import from_to, listed
+from cavet.wording import from_to, listed, with_article
 
 T = TypeVar("T", bound=Table)
 NAME = re.compile(r"[a-z][a-z0-9_]{0,39}")
@@ -180,7 +180,7 @@ class _Reader:
                 firmware_name=table.firmware_name or name,
                 parts=parts,
                 device=self._device(name, table.firmware, profile, parts),
-                reflexes=self._reflexes(name, table.reflexes, profile),
+                reflexes=self._reflexes(name, table.reflexes, profile, parts),
                 bus=wires or schema.BusWires(),
                 supplies=self._supplies(name, table.supplies, parts),
                 kernel=read_kernel(self._checker, name, table, profile, self._top.links),
@@ -207,7 +207,9 @@ class _Reader:
         tables = BoardTables(self._checker, name, firmware, data, profile, parts, self._folder, self._tables, find_pin)
         return FIRMWARES[firmware].read(tables) or Device()
 
-    def _reflexes(self, board: str, data: dict[str, Any], profile: Profile) -> tuple[Reflex, ...]:
+    def _reflexes(
+        self, board: str, data: dict[str, Any], profile: Profile, parts: dict[str, PartSettings]
+    ) -> tuple[Reflex, ...]:
         path: Path = ("boards", board, "reflexes")
         found = []
         for name, table in self._tables("reflexes", schema.ReflexTable, path[:2], data).items():
@@ -220,6 +222,12 @@ class _Reader:
                 if not profile.pins[number].can(needed):
                     able = listed(profile.able(needed)) or "none"
                     self._checker.wrong((*path, name, key), found=number, expected=f"a pin with {needed.value}: {able}")
+                for part, settings in parts.items():
+                    senses = KINDS[settings.kind].senses
+                    if number in settings.wires.values() and not settings.hangs_on and senses is (key == "target"):
+                        does = "senses there" if senses else "is driven there"
+                        what = f"another pin: {part}, {with_article(settings.kind)}, {does}"
+                        self._checker.wrong((*path, name, key), found=number, expected=what)
             found.append(made(Reflex, table, name=name, pin=pin, target=target, mode=mode))
         return tuple(found)
 

@@ -15,7 +15,7 @@ from cavet.boards import KINDS, Hands, PinMode
 from cavet.boards.parts import Gauge, Lever, PartSettings
 from cavet.routines import _tree as tree
 from cavet.routines._mistakes import MistakeError
-from cavet.wording import WrongError, listed
+from cavet.wording import WrongError, listed, with_article
 
 LOW_WORDS, HIGH_WORDS = ("off", "pressed", "closed", "low"), ("on", "released", "open", "high")
 TO_GROUND = ("button",)
@@ -98,6 +98,9 @@ class OwnPins:
 
     def _read_pin(self, name: tree.Expr) -> tuple[str, int]:
         table, pin = self._part(name)
+        if table.kind in CONVERTED:
+            expected = "a number that it is compared with, such as `> 2 V`: it has no level"
+            raise MistakeError(name.at, found=with_article(table.kind), expected=expected)
         if KINDS[table.kind].senses:
             able = self._board.profile.pins[pin]
             mode = PinMode.PULL_UP if table.kind in TO_GROUND and able.can(PinMode.PULL_UP) else PinMode.INPUT
@@ -109,7 +112,7 @@ class OwnPins:
     def _edge(self, edge: tree.Edge) -> Holds:
         kind, pin = self._read_pin(edge.of)
         if not KINDS[kind].senses:
-            raise MistakeError(edge.of.at, found=f"a {kind}", expected="something that the board senses")
+            raise MistakeError(edge.of.at, found=with_article(kind), expected="something that the board senses")
         if edge.how == "falls":
             return lambda hands: not hands.is_high(pin)
         return lambda hands: hands.is_high(pin)
@@ -149,7 +152,7 @@ class OwnPins:
             return _as_sign(sign, lambda hands: hands.reading(pin), self._of_converter(table, number), step)
         if KINDS[table.kind].senses or not able.can(PinMode.OUTPUT):
             expected = "an output, a gauge or a lever beside a number"
-            raise MistakeError(part.at, found=f"a {table.kind}", expected=expected)
+            raise MistakeError(part.at, found=with_article(table.kind), expected=expected)
         share = _in(number, "%", "a share in %") / 100
         return _as_sign(sign, lambda hands: hands.share(pin), share, DUTY_STEP / 2)
 

@@ -237,6 +237,23 @@ range = ["0 V", "5 V"]
         self.assertEqual(code, 2)
         self.assertIn('points.glow.wire: found "0 to 255", expected what is carried there: 0 to 15', err)
 
+    def test_a_reflex_that_watches_an_output_or_drives_an_input_is_told(self):
+        text = """
+format = 1
+[boards.hut]
+profile = "wren"
+firmware = "firmata"
+parts.lamp = { kind = "lamp", pin = 3 }
+parts.knob = { kind = "button", pin = 4 }
+reflexes.r = { %s }
+"""
+        self.assertEqual(errors_of(text % 'pin = 4, mode = "pull-up", target = 3'), [])
+        self.assertEqual(errors_of(text % "pin = 5, target = 6"), [])
+        (error,) = errors_of(text % "pin = 3, target = 6")
+        self.assertIn("reflexes.r.pin: found 3, expected another pin: lamp, a lamp, is driven there", error)
+        (error,) = errors_of(text % "pin = 5, target = 4")
+        self.assertIn("reflexes.r.target: found 4, expected another pin: knob, a button, senses there", error)
+
     def test_the_demo_has_none_of_these(self):
         self.assertEqual(cavet_here("drive", "demo", "beacon?").code, 0)
 

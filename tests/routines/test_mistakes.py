@@ -152,6 +152,8 @@ class Mistakes(unittest.TestCase):
             (head + "lamp > bell\n        toggle lamp", "f:2:17", "a number, such as 50 %"),
             (head + "towpath.pin 99 is low\n        toggle lamp", "f:2:10", "expected "),
             (head + "towpath.pin 2 is low\n        toggle lamp", "f:2:10", "a pin that something hangs on"),
+            ("reflex x on gatehouse\n    when windlass is high\n        toggle horn", "f:2:10", "such as `> 2 V`"),
+            ("reflex x on gatehouse\n    when level_gauge rises\n        toggle horn", "f:2:10", "it has no level"),
             (head + "1 = 1\n        toggle lamp", "f:2:10", "a part of the towpath"),
             (head + "towpath is ready\n        toggle lamp", "f:2:10", "`PART > 50 %`"),
             (head + "lamp falls\n        toggle lamp", "f:2:10", "something that the board senses"),
