@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from cavet.reckoning._sum import Given, Reckoned, Sum, whole
-from cavet.units import parse, show, split
+from cavet.reckoning._sum import Given, Reckoned, Sum, number_with_unit, quantity, whole
+from cavet.units import parse, show
 from cavet.wording import WrongError
 
 E24 = (10, 11, 12, 13, 15, 16, 18, 20, 22, 24, 27, 30, 33, 36, 39, 43, 47, 51, 56, 62, 68, 75, 82, 91)
@@ -15,8 +15,8 @@ def _span(place: str, text: str, unit: str) -> tuple[float, float]:
     low, dots, high = text.partition("..")
     if not dots:
         raise WrongError(place, found=text, expected="two ends: 0..180deg")
-    _, second = split(high, "a number", place)
-    number, first = split(low, "a number", place)
+    _, second = number_with_unit(high, place)
+    number, first = number_with_unit(low, place)
     ends = parse(f"{number} {first or second}" if first or second else low, unit, place), parse(high, unit, place)
     if ends[0] == ends[1]:
         raise WrongError(place, found=text, expected="two different ends")
@@ -24,10 +24,10 @@ def _span(place: str, text: str, unit: str) -> tuple[float, float]:
 
 
 def _pulse(given: Given) -> Reckoned:
-    angle = parse(given["angle"], "deg", "pulse.angle")
+    angle = quantity(given["angle"], "deg", "pulse.angle")
     low, high = _span("pulse.range", given.get("range", "0..180deg"), "deg")
     shortest, longest = _span("pulse.pulse", given.get("pulse", "544us..2400us"), "us")
-    rate = parse(given.get("rate", "50Hz"), "Hz", "pulse.rate")
+    rate = quantity(given.get("rate", "50Hz"), "Hz", "pulse.rate")
     if not rate > 0:
         raise WrongError("pulse.rate", found=given["rate"], expected="more than 0 Hz")
     bits = whole("pulse.bits", given.get("bits", "14"), 1, 32)
@@ -45,8 +45,8 @@ def _pulse(given: Given) -> Reckoned:
 
 
 def _lamp(given: Given) -> Reckoned:
-    supply, drop = parse(given["supply"], "V", "lamp.supply"), parse(given["drop"], "V", "lamp.drop")
-    current = parse(given["current"], "A", "lamp.current")
+    supply, drop = quantity(given["supply"], "V", "lamp.supply"), quantity(given["drop"], "V", "lamp.drop")
+    current = quantity(given["current"], "A", "lamp.current")
     if not current > 0:
         raise WrongError("lamp.current", found=given["current"], expected="more than 0 A")
     if drop < 0:

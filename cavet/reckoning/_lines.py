@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from cavet.protocols import checks, i2c, read_bytes
-from cavet.reckoning._sum import Given, Reckoned, Sum, whole
-from cavet.units import parse, parse_switch, show, show_duration
+from cavet.reckoning._sum import Given, Reckoned, Sum, quantity, whole
+from cavet.units import parse_switch, show, show_duration
 from cavet.wording import WrongError, counted, digits, hex_pairs, listed, nearest
 
 PLAIN: dict[str, Callable[[bytes], int]] = {
@@ -23,11 +23,11 @@ CRCS = {
 
 
 def _pull_up(given: Given) -> Reckoned:
-    sink = parse(given["sink"], "A", "pull-up.sink") if "sink" in given else None
+    sink = quantity(given["sink"], "A", "pull-up.sink") if "sink" in given else None
     found = i2c.pull_up(
-        capacitance=parse(given["capacitance"], "F", "pull-up.capacitance"),
-        supply=parse(given["supply"], "V", "pull-up.supply"),
-        rate=parse(given["rate"], "Hz", "pull-up.rate"),
+        capacitance=quantity(given["capacitance"], "F", "pull-up.capacitance"),
+        supply=quantity(given["supply"], "V", "pull-up.supply"),
+        rate=quantity(given["rate"], "Hz", "pull-up.rate"),
         sink=sink,
     )
     values = {"min_ohm": round(found.min_ohm, 2), "max_ohm": round(found.max_ohm, 2)}
@@ -95,7 +95,7 @@ def _wire_time(given: Given) -> Reckoned:
     rate_unit = {"i2c": "Hz", "spi": "Hz", "serial": "Bd"}
     if link not in rate_unit:
         raise WrongError("wire-time.link", found=link, expected=listed(rate_unit), nearest=nearest(link, rate_unit))
-    rate = parse(given["rate"], rate_unit[link], "wire-time.rate")
+    rate = quantity(given["rate"], rate_unit[link], "wire-time.rate")
     if not rate > 0:
         raise WrongError("wire-time.rate", found=given["rate"], expected="more than 0")
     if link == "serial":
@@ -119,7 +119,7 @@ HALF_A_BIT = 0.5
 
 
 def _baud(given: Given) -> Reckoned:
-    wanted, clock = parse(given["wanted"], "Bd", "baud.wanted"), parse(given["clock"], "Hz", "baud.clock")
+    wanted, clock = quantity(given["wanted"], "Bd", "baud.wanted"), quantity(given["clock"], "Hz", "baud.clock")
     for name, value in (("wanted", wanted), ("clock", clock)):
         if not value > 0:
             raise WrongError(f"baud.{name}", found=given[name], expected="more than 0")

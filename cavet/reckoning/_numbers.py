@@ -8,7 +8,7 @@ import struct
 
 from cavet.protocols import FieldError
 from cavet.protocols.modbus import KINDS, ORDERS, ValueForm
-from cavet.reckoning._sum import Given, Reckoned, Sum, whole
+from cavet.reckoning._sum import Given, Reckoned, Sum, number_with_unit, whole
 from cavet.units import parse_switch, split, whole_number
 from cavet.wording import WrongError, digits, from_to, listed, nearest, plain
 
@@ -139,14 +139,14 @@ def _ends(place: str, text: str) -> tuple[float, float]:
     low, dots, high = text.partition("..")
     if not dots:
         raise WrongError(place, found=text, expected="two ends: 0..255")
-    ends = split(low, "a number", place)[0], split(high, "a number", place)[0]
+    ends = number_with_unit(low, place)[0], number_with_unit(high, place)[0]
     if ends[0] == ends[1]:
         raise WrongError(place, found=text, expected="two different ends")
     return ends
 
 
 def _scale(given: Given) -> Reckoned:
-    value, unit = split(given["value"], "a number", "scale.value")
+    value, unit = number_with_unit(given["value"], "scale.value")
     (low, high), (to_low, to_high) = _ends("scale.from", given["from"]), _ends("scale.to", given["to"])
     exact = to_low + (value - low) / (high - low) * (to_high - to_low)
     to = round(exact)

@@ -7,10 +7,12 @@ from typing import Any, NamedTuple
 
 import msgspec
 
-from cavet.units import whole_number
+from cavet.units import parse, split, whole_number
 from cavet.wording import WrongError
 
 Given = Mapping[str, str]
+LEAST, MOST = 1e-24, 1e24
+"""No quantity of the trade is smaller or greater; what comes of those that are is no number any more."""
 
 
 class Reckoned(msgspec.Struct, frozen=True):
@@ -44,4 +46,21 @@ def whole(place: str, text: str, low: int, high: int) -> int:
         raise WrongError(place, found=text, expected=f"a number, {low} to {high}") from error
     if not low <= number <= high:
         raise WrongError(place, found=text, expected=f"{low} to {high}")
+    return number
+
+
+def quantity(text: str, unit: str, place: str) -> float:
+    """Read a quantity in `unit`. Raises `WrongError`."""
+    return _of_the_trade(parse(text, unit, place), text, place)
+
+
+def number_with_unit(text: str, place: str) -> tuple[float, str]:
+    """Read a number, and its unit as it is written, "" where there is none. Raises `WrongError`."""
+    number, unit = split(text, "a number", place)
+    return _of_the_trade(number, text, place), unit
+
+
+def _of_the_trade(number: float, text: str, place: str) -> float:
+    if number and not LEAST <= abs(number) <= MOST:
+        raise WrongError(place, found=text, expected=f"0, or {LEAST:g} to {MOST:g}")
     return number

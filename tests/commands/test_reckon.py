@@ -76,6 +76,16 @@ class Sums(unittest.TestCase):
 
     def test_wrong_calls_are_one_line_and_code_2(self):
         for words, part in (
+            (
+                "lamp supply=3.3V drop=2.1V current=1e-320A",
+                'lamp.current: found "1e-320A", expected 0, or 1e-24 to 1e+24',
+            ),
+            ("scale value=1e308 from=0..100 to=0..255", "scale.value"),
+            ("scale value=1 from=-1e308..1e308 to=0..255", "scale.from"),
+            ("pulse angle=1 range=0..1e300deg", "pulse.range"),
+            ("baud wanted=1e-320 clock=16MHz", "baud.wanted"),
+            ("wire-time link=i2c bytes=1 rate=5e-324Hz", "wire-time.rate"),
+            ("pull-up capacitance=2F supply=1.7e308V rate=100kHz", "pull-up.supply"),
             ("pul-up", 'did you mean "pull-up"?'),
             ("pull-up capacitance=1pF supply=3V", "pull-up.rate"),
             ("check kind=sum8 data=0", "hex pairs"),
