@@ -27,6 +27,8 @@ class Meaning(msgspec.Struct, frozen=True):
     unit: str = ""
     low: float | None = None
     high: float | None = None
+    least: float | None = None
+    """The least that it can be besides 0, which means that it is not done at all."""
     names: str = ""
     """What it names: a `board`, `link`, `host`, `device`, `profile`, `part`, `quantity`, or a part as `board.part`."""
     concerns: tuple[str, ...] = ()
@@ -132,8 +134,8 @@ def _key(field: str, bare: Any, meaning: Meaning, default: Any) -> Key:
     return Key(
         name=NAMES.get(field, field), kind=meaning.kind or _kind(bare, meaning), doc=meaning.doc, required=required,
         default=None if required else {} if bare == dict[str, Any] and default is not None else default,
-        choices=meaning.choices, unit=meaning.unit, low=meaning.low, high=meaning.high, names=meaning.names,
-        concerns=meaning.concerns,
+        choices=meaning.choices, unit=meaning.unit, low=meaning.low, high=meaning.high, least=meaning.least,
+        names=meaning.names, concerns=meaning.concerns,
     )  # fmt: skip
 
 

@@ -298,7 +298,8 @@ class Checker:
         return raw
 
     def _within(self, value: float, key: Key, path: Path) -> None:
-        if (key.low is not None and value < key.low) or (key.high is not None and value > key.high):
+        low = key.least if key.least is not None and value else key.low
+        if (low is not None and value < low) or (key.high is not None and value > key.high):
             raise self._fail(value, bounds(key).strip(", "), path)
 
 
@@ -318,9 +319,10 @@ def _unit_of_range(data: dict[str, Any], usual: str) -> str:
 
 def bounds(key: Key) -> str:
     """Say a key's limits."""
-    if key.low is not None and key.high is not None:
-        return f", {from_to(key.low, key.high)}"
-    return f", {digits(key.low)} or more" if key.low is not None else ""
+    zero, low = ("", key.low) if key.least is None else ("0, or ", key.least)
+    if low is not None and key.high is not None:
+        return f", {zero}{from_to(low, key.high)}"
+    return f", {zero}{digits(low)} or more" if low is not None else ""
 
 
 def shown(raw: object) -> object:

@@ -34,13 +34,13 @@ class ClientKeys(PresenceKeys, kw_only=True):
     version: Annotated[str, Meaning("the version of MQTT that it speaks", tuple(VERSIONS))] = "3.1.1"
     client_id: Annotated[str, Meaning("what it calls itself; else what the broker gives it")] = ""
     keep_alive: Annotated[
-        float, Meaning("how long it may be silent; 0 for as long as it likes", unit="s", low=0, high=65535)
+        float, Meaning("how long it may be silent; 0 for as long as it likes", unit="s", low=0, high=65535, least=1)
     ] = 30.0
     kept: Annotated[
         float,
         Meaning(
             "how long the broker keeps its session when it is gone; 3.1.1 knows only not at all and for ever",
-            unit="s", low=0, high=4294967295,
+            unit="s", low=0, high=4294967295, least=1,
         ),
     ] = 0.0  # fmt: skip
     user: Annotated[str | None, Meaning("its user name at the broker")] = None

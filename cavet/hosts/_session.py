@@ -70,7 +70,7 @@ class SessionSettings(Table, kw_only=True):
         float,
         Meaning(
             "Firmata: how often it asks for the version, so that a board with a `failsafe` hears of it; 0 for never",
-            unit="s", low=0, concerns=("firmata",),
+            unit="s", low=0, least=0.01, concerns=("firmata",),
         ),
     ] = 0.0  # fmt: skip
     reopen: Annotated[

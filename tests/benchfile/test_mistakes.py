@@ -254,6 +254,26 @@ reflexes.r = { %s }
         (error,) = errors_of(text % "pin = 5, target = 4")
         self.assertIn("reflexes.r.target: found 4, expected another pin: knob, a button, senses there", error)
 
+    def test_a_pin_that_is_kept_for_something_else_is_told_wherever_it_is_named(self):
+        text = """
+format = 1
+[boards.porch]
+profile = "post"
+firmware = "mqtt"
+[boards.porch.topics]
+light = { command = "light/set", does = "switch", pin = %s }
+"""
+        self.assertEqual(errors_of(text % 4), [])
+        (error,) = errors_of(text % 1)
+        self.assertIn("topics.light.pin: found 1, expected a pin with output: 2, 4, 5", error)
+
+    def test_an_interval_is_0_for_never_or_one_that_can_be_kept(self):
+        host = 'format = 1\n[hosts.hut]\nlink = "hut"\nprotocol = "firmata"\nalive = "%s"\n'
+        for alive, told in (("0 s", False), ("20 ms", False), ("1 us", True), ("1e-320 s", True)):
+            errors = [error for error in errors_of(host % alive) if "alive" in error]
+            self.assertEqual(bool(errors), told, errors)
+            self.assertTrue(all("expected 0, or 0.01 or more" in error for error in errors), errors)
+
     def test_the_demo_has_none_of_these(self):
         self.assertEqual(cavet_here("drive", "demo", "beacon?").code, 0)
 

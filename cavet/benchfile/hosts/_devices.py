@@ -17,7 +17,9 @@ from cavet.wording import WrongError, listed, nearest
 
 BRIGHTNESS = Meaning("0 to 15", low=0, high=15)
 TURN = Meaning("how many quarter turns clockwise each matrix is mounted", low=0, high=3)
-SCROLL = Meaning("how long what does not fit stands before it moves on; 0 leaves it cut off", unit="s", low=0, high=60)
+SCROLL = Meaning(
+    "how long what does not fit stands before it moves on; 0 leaves it cut off", unit="s", low=0, high=60, least=0.05
+)
 WRITES = Meaning("how a bit is changed: from what was written last, or from what is read before", ("shadow", "read"))
 
 
