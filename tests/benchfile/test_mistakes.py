@@ -258,7 +258,7 @@ reflexes.r = { %s }
         text = """
 format = 1
 [boards.porch]
-profile = "post"
+profile = "plover"
 firmware = "mqtt"
 [boards.porch.topics]
 light = { command = "light/set", does = "switch", pin = %s }
