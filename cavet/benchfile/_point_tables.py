@@ -92,11 +92,15 @@ class LevelTable(SteeredTable, kw_only=True):
     coil_2: Annotated[int | None, COIL] = None
     coil_3: Annotated[int | None, COIL] = None
     coil_4: Annotated[int | None, COIL] = None
-    fastest: Annotated[float, Meaning("stepper: steps a second", low=0.01, concerns=FIRMATA)] = 200.0
+    fastest: Annotated[float, Meaning("stepper: steps a second", low=0.01, high=1e6, concerns=FIRMATA)] = 200.0
     acceleration: Annotated[
         float,
         Meaning(
-            "stepper: by how many steps a second it gains speed, each second; 0 for at once", low=0, concerns=FIRMATA
+            "stepper: by how many steps a second it gains speed, each second; 0 for at once",
+            low=0,
+            high=1e9,
+            least=0.01,
+            concerns=FIRMATA,
         ),
     ] = 0.0
     wire: Annotated[tuple[float, float] | None, WIRE] = None

@@ -19,8 +19,8 @@ class PinProfile(msgspec.Struct, frozen=True, kw_only=True):
     """What the pin is kept for, where it can't be used: the link's receiver, say."""
 
     def can(self, mode: PinMode) -> bool:
-        """Whether it can be set to a mode: not one that is kept for something else. What swings for PWM can swing at any
-        rate, for a tone."""
+        """Whether it can be set to a mode; one that is kept for something else can't. What swings for PWM can swing at
+        any rate, for a tone."""
         if self.reserved:
             return False
         return mode in self.modes or (mode is PinMode.TONE and PinMode.PWM in self.modes)

@@ -274,6 +274,12 @@ light = { command = "light/set", does = "switch", pin = %s }
             self.assertEqual(bool(errors), told, errors)
             self.assertTrue(all("expected 0, or 0.01 or more" in error for error in errors), errors)
 
+    def test_a_stepper_is_not_told_of_speeds_that_its_numbers_can_t_hold(self):
+        point = 'format = 1\n[points.table]\nboard = "hut"\nkind = "level"\nmode = "stepper"\npin = 2\n%s\n'
+        for key, told in (("fastest = 1e300", True), ("acceleration = 1e-12", True), ("acceleration = 0", False)):
+            errors = [error for error in errors_of(point % key) if key.partition(" ")[0] in error]
+            self.assertEqual(bool(errors), told, errors)
+
     def test_the_demo_has_none_of_these(self):
         self.assertEqual(cavet_here("drive", "demo", "beacon?").code, 0)
 

@@ -48,7 +48,9 @@ class StepperSettings(PartSettings, kw_only=True):
     coil_4: Coil = None
     enable: Annotated[int | None, Meaning("the pin that gives it current while it is high", kind="pin")] = None
     per_turn: Annotated[int, Meaning("how many full steps a turn has", low=1, high=1_000_000)] = 200
-    fastest: Annotated[float, Meaning("how many full steps a second it can follow; at more it stalls", low=1)] = 1000.0
+    fastest: Annotated[
+        float, Meaning("how many full steps a second it can follow; at more it stalls", low=1, high=1e6)
+    ] = 1000.0
     stops: Annotated[tuple[int, int] | None, Meaning("the ends of its way in full steps, where it has any")] = None
 
 
