@@ -11,7 +11,7 @@ from typing import Annotated, ClassVar
 from cavet.protocols._message import AsText, FieldError, Message, Range, Words, Written
 from cavet.protocols.mqtt import _properties as properties
 from cavet.protocols.mqtt._properties import Properties, read_properties, show_properties, write_properties
-from cavet.protocols.mqtt._reasons import ALLOWED, NAMES, RETURN_CODES, SUBACK_CODES, words
+from cavet.protocols.mqtt._reasons import ALLOWED, NAMES, RETURN_CODES, SUBACK_CODES, read_codes, words
 from cavet.protocols.mqtt._topics import (
     Filter,
     filter_problem,
@@ -22,7 +22,6 @@ from cavet.protocols.mqtt._topics import (
     show_filters,
     write_filters,
 )
-from cavet.units import whole_number
 
 U16 = Annotated[int, Range(0, 0xFFFF)]
 Qos = Annotated[int, Range(0, 2)]
@@ -34,16 +33,7 @@ PropertyList = Annotated[
 ]
 Filters = Annotated[tuple[Filter, ...], Written("FILTER:QOS with commas", read_filters, show_filters, write_filters)]
 Names = Annotated[tuple[str, ...], Written("filters with commas", read_names, write=join_list)]
-
-
-def _read_codes(place: str, text: str) -> tuple[int, ...]:
-    try:
-        return tuple(whole_number(word) for word in text.split(",")) if text else ()
-    except ValueError as error:
-        raise FieldError(place, found=text, expected="codes with commas") from error
-
-
-Codes = Annotated[tuple[int, ...], Written("codes with commas", _read_codes)]
+Codes = Annotated[tuple[int, ...], Written("codes with commas", read_codes)]
 
 
 class Packet(Message, frozen=True, kw_only=True):

@@ -7,6 +7,9 @@ from __future__ import annotations
 
 from typing import Final
 
+from cavet.protocols._message import FieldError
+from cavet.units import whole_number
+
 RETURN_CODES: Final = {
     0: "connection accepted",
     1: "unacceptable protocol version",
@@ -55,3 +58,11 @@ def words(packet: str) -> dict[int, str]:
     elif packet == "disconnect":
         names[0x00] = "normal disconnection"
     return names
+
+
+def read_codes(place: str, text: str) -> tuple[int, ...]:
+    """Read codes with commas. Raises `FieldError`."""
+    try:
+        return tuple(whole_number(word) for word in text.split(",")) if text else ()
+    except ValueError as error:
+        raise FieldError(place, found=text, expected="codes with commas") from error
