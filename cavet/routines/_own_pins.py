@@ -148,24 +148,24 @@ class OwnPins:
         self.watched.add(pin)
         if table.kind in CONVERTED and able.can(PinMode.ANALOG):
             self.inputs[pin] = PinMode.ANALOG
-            step = 1 / ((1 << able.modes[PinMode.ANALOG]) - 1)
-            return _as_sign(sign, lambda hands: hands.reading(pin), self._of_converter(table, number), step)
+            wanted, low, high = self._of_converter(table, number)
+            step = abs(high - low) / ((1 << able.modes[PinMode.ANALOG]) - 1)
+            return _as_sign(sign, lambda hands: low + hands.reading(pin) * (high - low), wanted, step)
         if KINDS[table.kind].senses or not able.can(PinMode.OUTPUT):
             expected = "an output, a gauge or a lever beside a number"
             raise MistakeError(part.at, found=with_article(table.kind), expected=expected)
         share = _in(number, "%", "a share in %") / 100
         return _as_sign(sign, lambda hands: hands.share(pin), share, DUTY_STEP / 2)
 
-    def _of_converter(self, table: PartSettings, number: tree.Number) -> float:
-        """Which share of the converter's range a number means: volts, or as the part itself stands."""
+    def _of_converter(self, table: PartSettings, number: tree.Number) -> tuple[float, float, float]:
+        """What a converter's reading is compared with, and what its least and its greatest count mean in the same unit:
+        volts, or as the part itself stands."""
         if units.are_alike(number.unit or "", "V"):
-            return units.convert(number.value, number.unit or "", "V") / self._board.profile.supply
+            return units.convert(number.value, number.unit or "", "V"), 0.0, self._board.profile.supply
         if isinstance(table, Gauge.SETTINGS):
-            low, high = table.range
             unit = self._setup.rig[table.of].unit
-            expected = f"a number in {unit} or V" if unit else "a bare number, or volts"
-            return (_in(number, unit, expected) - low) / (high - low)
-        return (_in(number, "%", "−100 % to 100 %, or volts") / 100 + 1) / 2
+            return _in(number, unit, f"a number in {unit} or V" if unit else "a bare number, or volts"), *table.range
+        return _in(number, "%", "−100 % to 100 %, or volts"), -100.0, 100.0
 
 
 def _number(expr: tree.Expr) -> tree.Number | None:

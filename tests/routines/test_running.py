@@ -442,6 +442,17 @@ class Reflexes(unittest.TestCase):
         self.assertEqual(told, ["a_lamp", "a_lamp"])  # a converter's reading has no edge that could be timed
         self.assertTrue(all(0 < line["delay"] <= 0.0101 for line in ran.of("reflex")), ran.of("reflex"))
 
+    def test_a_gauge_whose_voltage_falls_is_compared_as_it_stands(self):
+        usual, turned = 'range = ["0 mm", "3000 mm"]', 'range = ["3000 mm", "0 mm"]'
+        text = demo_path().read_text()
+        self.assertIn(usual, text)
+        setup = check_text(text.replace(usual, turned, 1), "turned", demo_path().parent)
+        rules = "reflex r on gatehouse\n    when level_gauge >= 1 900 mm\n        set horn to on\n"
+        says = '    say "{gatehouse.horn}"\n'
+        steps = f"    wait 300 ms\n{says}    place chamber at 2 m\n    wait 300 ms\n{says}"
+        ran = run(f"routine a\n{steps}{rules}", setup=setup)
+        self.assertEqual(ran.said, ["quiet", "sounds"])
+
     def test_the_same_rule_on_either_side_tells_which_delay_it_has(self):
         rule = "when stop_button falls for 20 ms\n        toggle walkway\n"
         text = "routine a\n    press gatehouse.stop_button for 100 ms\n    wait 1 s\n"
