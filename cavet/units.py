@@ -74,11 +74,12 @@ MOST_WORD = 40
 
 
 def whole_number(text: str) -> int:
-    """A whole number as it is written: decimal, 0x hex or 0b binary, with or without a sign, in ASCII. Raises
-    `ValueError`."""
-    if _WHOLE.fullmatch(text) is None:
+    """A whole number as it is written: decimal, 0x hex or 0b binary, with or without a sign, in ASCII; with white space
+    around it, as in lists. Raises `ValueError`."""
+    word = text.strip()
+    if _WHOLE.fullmatch(word) is None:
         raise ValueError(text)
-    return int(text, 10 if text.lstrip("+-").isdecimal() else 0)
+    return int(word, 10 if word.lstrip("+-").isdecimal() else 0)
 
 
 def known(unit: str) -> bool:

@@ -90,6 +90,21 @@ class Reading(unittest.TestCase):
                 self.assertIn(part, str(caught.exception))
                 self.assertTrue(str(caught.exception).startswith("somewhere: found"))
 
+    def test_a_whole_number_is_read_in_the_ways_that_it_is_written_and_no_other(self):
+        for text, number in (
+            ("600", 600),
+            ("007", 7),
+            (" 5 ", 5),
+            ("-5", -5),
+            ("0x0258", 600),
+            ("0b101", 5),
+            ("-0X1f", -31),
+        ):
+            self.assertEqual(units.whole_number(text), number)
+        for text in ("", " ", "1_0", "٣", "²", "1.0", "1e3", "0x", "0b2", "0o7", "5 5", "--5", "−5", "9" * 5000):
+            with self.subTest(text[:20]), self.assertRaises(ValueError):
+                units.whole_number(text)
+
     def test_a_switch_is_on_or_off(self):
         for text, value in (("on", True), ("off", False), ("ON", True), ("1", True), ("0", False), (" off ", False)):
             self.assertIs(units.parse_switch(text), value)
