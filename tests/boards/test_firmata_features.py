@@ -525,6 +525,15 @@ class Tasks(unittest.TestCase):
         self.shop.tell(firmata.SchedulerReset())
         self.assertEqual(self.level(3.0), 0)
 
+    def test_a_task_too_long_to_be_told_is_refused_in_words_and_the_board_goes_on(self):
+        shop = Shop()
+        shop.tell(firmata.CreateTask(task=0, length=4000))
+        for _ in range(10):
+            shop.tell(firmata.AddToTask(task=0, data=bytes(400)))
+        (refusal,) = shop.refusals(firmata.QueryTask(task=0))
+        self.assertIn('task-state: found "4586 bytes", expected at most 4096', refusal)
+        self.assertEqual(shop.tell(firmata.QueryAllTasks()), [firmata.AllTasks(tasks=b"\0")])
+
     def test_what_goes_wrong_is_told(self):
         self.shop.tell(firmata.CreateTask(task=1, length=4))
         (again,) = self.shop.tell(firmata.CreateTask(task=1, length=4))

@@ -21,7 +21,7 @@ from cavet.boards.firmware.firmata._serial import FirmataSerial
 from cavet.boards.firmware.firmata._spi import FirmataSpi
 from cavet.boards.firmware.firmata._steppers import FirmataSteppers
 from cavet.boards.firmware.firmata._tasks import Tasks
-from cavet.protocols import Frame, Message, Side, firmata
+from cavet.protocols import FieldError, Frame, Message, Side, firmata
 from cavet.record import Kind, Tell, Topic
 
 MODES = {
@@ -150,12 +150,17 @@ class FirmataFirmware(Firmware):
         except PinRefusedError as refusal:
             self._refuse(str(refusal), now, taken)
 
-    def _refuse(self, why: str, now: float, cause: int) -> None:
+    def _refuse(self, why: str, now: float, cause: int | None) -> None:
         refused = self._tell(Kind.REFUSED, Topic.BOARD, "", None, cause, why)
         self._say(firmata.StringData(text=why), now, refused)
 
     def _say(self, message: Message, at: float, cause: int | None) -> None:
-        data = firmata.encode(message)
+        """Say something; what does not fit into a message is refused: the bytes of a long read, of a long task."""
+        try:
+            data = firmata.encode(message)
+        except FieldError as error:
+            self._refuse(str(error), at, cause)
+            return
         told = self._tell(Kind.TOLD, Topic.MESSAGE, message.NAME, data, cause)
         self._out.append(Outgoing(self._client, data, told, at))
 
