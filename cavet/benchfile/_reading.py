@@ -27,7 +27,7 @@ from cavet.benchfile.boards import FIRMWARES, BoardTables, Device
 from cavet.benchfile.hosts import PROTOCOLS, HostTables, PointTables, read_point
 from cavet.boards import KINDS, SUPPLIED, Defect, PartSettings, PinMode, Profile, Quantity, Reflex, Swapped
 from cavet.boards.buses import MeasuringSettings, OneWireDeviceSettings
-from cavet.boards.parts import MotorSettings, OverloadSettings, Pump, ServoSettings
+from cavet.boards.parts import MotorSettings, OverloadSettings, Part, Pump, ServoSettings
 from cavet.expressions import Expression
 from cavet.hosts import Point
 from cavet.settings import Table, keys_of, made
@@ -223,9 +223,8 @@ class _Reader:
                     able = listed(profile.able(needed)) or "none"
                     self._checker.wrong((*path, name, key), found=number, expected=f"a pin with {needed.value}: {able}")
                 for part, settings in parts.items():
-                    senses = KINDS[settings.kind].senses
-                    if number in settings.wires.values() and not settings.hangs_on and senses is (key == "target"):
-                        does = "senses there" if senses else "is driven there"
+                    does = _unfit_for(key, KINDS[settings.kind])
+                    if does and number in settings.wires.values() and not settings.hangs_on:
                         what = f"another pin: {part}, {with_article(settings.kind)}, {does}"
                         self._checker.wrong((*path, name, key), found=number, expected=what)
             found.append(made(Reflex, table, name=name, pin=pin, target=target, mode=mode))
@@ -363,3 +362,10 @@ class _Reader:
 def _unanswered(point: Point) -> Point:
     """A point of which all devices are told at once: none reads it back."""
     return msgspec.structs.replace(point, confirm=False)
+
+
+def _unfit_for(key: str, kind: type[Part]) -> str:
+    """What a kind of part does that can't hang at the `pin`, or at the `target`, of a reflex; "" where it can."""
+    if key == "pin":
+        return "" if kind.senses else "is driven there"
+    return "senses there" if kind.senses else "" if kind.by_level else "wants more than a level"

@@ -115,6 +115,11 @@ class Pin(msgspec.Struct):
         return self.pulse_us / 1e6 if self.mode is PinMode.SERVO and not self.dead else 0.0
 
 
+def unswitchable(pin: Pin) -> str:
+    """Why a rule of the board's own can't switch a pin, in words."""
+    return f"pin {pin.number} is in mode {pin.mode.value}: it can't be switched on and off"
+
+
 def driven_words(note: str, value: object) -> str:
     """To what a pin was driven, in words. `note` is the mode that it is in, or what was done to it, as the record has
     it."""

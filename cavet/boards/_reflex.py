@@ -7,11 +7,9 @@ from math import inf
 import msgspec
 
 from cavet.boards._circuit import Circuit
-from cavet.boards._pins import Pin, PinMode
+from cavet.boards._pins import SWITCHING, Pin, PinMode, unswitchable
 from cavet.record import Kind, Tell, Topic
 
-SWITCHED = (PinMode.OUTPUT, PinMode.PWM, PinMode.DAC)
-"""The modes of pins that a reflex can switch."""
 EDGES = ("falling", "rising", "both")
 DOES = ("toggle", "on", "off", "follow")
 
@@ -88,9 +86,8 @@ class Reflexes:
         cause = self._circuit.pins[reflex.pin].cause
         words = f"pin {reflex.pin} {'rises' if level else 'falls'}: pin {reflex.target} {'on' if high else 'off'}"
         acted = self._tell(Kind.REFLEX, Topic.REFLEX, reflex.name, high, cause, words)
-        if target.mode in SWITCHED:
+        if target.mode in SWITCHING:
             self._circuit.write_value(reflex.target, float(high), (0.0, 1.0), now, acted)
         else:
-            why = f"pin {reflex.target} is in mode {target.mode.value}: it can't be switched on and off"
-            self._tell(Kind.REFUSED, Topic.REFLEX, reflex.name, None, acted, why)
+            self._tell(Kind.REFUSED, Topic.REFLEX, reflex.name, None, acted, unswitchable(target))
         return target

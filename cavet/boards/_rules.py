@@ -13,7 +13,7 @@ from typing import Protocol
 import msgspec
 
 from cavet.boards._circuit import Circuit
-from cavet.boards._pins import Pin, PinMode
+from cavet.boards._pins import SWITCHING, Pin, PinMode, unswitchable
 from cavet.record import Kind, Tell, Topic
 
 MOST_AT_ONCE = 10_000
@@ -79,6 +79,8 @@ class Rules:
         self._watches_at = inf
         """When it looks again at what is watched."""
         self._acting: int | None = None
+        self._named = ""
+        """The rule that acts."""
 
     def give(self, rules: list[Rule], now: float) -> None:
         """Follow these rules from now on, and no others; what was under way is given up."""
@@ -119,9 +121,13 @@ class Rules:
         return self._circuit.read_share(pin, self._now)
 
     def write(self, pin: int, share: float) -> None:
-        """Drive an output, 0 to 1."""
+        """Drive an output, 0 to 1. One that somebody has given another mode is told, and left alone."""
+        driven = self._circuit.pins[pin]
+        if driven.mode not in SWITCHING:
+            self._tell(Kind.REFUSED, Topic.REFLEX, self._named, None, self._acting, unswitchable(driven))
+            return
         self._circuit.write_value(pin, share, (0.0, 1.0), self._now, self._acting)
-        self._driven.append(self._circuit.pins[pin])
+        self._driven.append(driven)
 
     # as time goes on
 
@@ -179,7 +185,7 @@ class Rules:
     def _go_on(self, turn: _Turn, now: float) -> None:
         """Take the steps of a turn up to the next that waits."""
         assert turn.steps is not None  # the caller has looked
-        self._acting = turn.cause
+        self._acting, self._named = turn.cause, turn.rule.name
         for _ in range(MOST_AT_ONCE):
             wait = next(turn.steps, None)
             if wait is None:

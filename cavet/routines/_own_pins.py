@@ -12,7 +12,7 @@ from collections.abc import Callable
 from cavet import units
 from cavet.benchfile import BoardSetup, Setup
 from cavet.boards import KINDS, Hands, PinMode
-from cavet.boards.parts import Gauge, Lever, PartSettings
+from cavet.boards.parts import Gauge, PartSettings
 from cavet.routines import _tree as tree
 from cavet.routines._mistakes import MistakeError
 from cavet.wording import WrongError, listed, with_article
@@ -20,11 +20,10 @@ from cavet.wording import WrongError, listed, with_article
 LOW_WORDS, HIGH_WORDS = ("off", "pressed", "closed", "low"), ("on", "released", "open", "high")
 TO_GROUND = ("button",)
 """Kinds of parts that pull their pin low when they are worked."""
-CONVERTED = (Gauge.kind, Lever.kind)
-"""Kinds of parts that a converter reads."""
 SIGNS = {"<": operator.lt, ">": operator.gt, "<=": operator.le, ">=": operator.ge}
 TURNED = {"<": ">", ">": "<", "<=": ">=", ">=": "<="}
 DUTY_STEP = 1 / 255
+BY_A_LEVEL = "one that goes by a level at its pin, such as a lamp"
 Holds = Callable[[Hands], bool]
 
 
@@ -44,8 +43,9 @@ class OwnPins:
     def driven(self, part: tree.Name) -> int:
         """The pin of a part that is to be driven. Raises `MistakeError`."""
         table, pin = self._part(part)
-        if KINDS[table.kind].senses or not self._board.profile.pins[pin].can(PinMode.OUTPUT):
-            raise MistakeError(part.at, found=part.name, expected="a part that the board drives")
+        if not _is_switched(table) or not self._board.profile.pins[pin].can(PinMode.OUTPUT):
+            what = f"{part.name}, {with_article(table.kind)}"
+            raise MistakeError(part.at, found=what, expected=f"a part that the board drives: {BY_A_LEVEL}")
         self.outputs.add(pin)
         return pin
 
@@ -98,15 +98,17 @@ class OwnPins:
 
     def _read_pin(self, name: tree.Expr) -> tuple[str, int]:
         table, pin = self._part(name)
-        if table.kind in CONVERTED:
+        if KINDS[table.kind].by_voltage:
             expected = "a number that it is compared with, such as `> 2 V`: it has no level"
             raise MistakeError(name.at, found=with_article(table.kind), expected=expected)
         if KINDS[table.kind].senses:
             able = self._board.profile.pins[pin]
             mode = PinMode.PULL_UP if table.kind in TO_GROUND and able.can(PinMode.PULL_UP) else PinMode.INPUT
             self.inputs[pin] = mode
-        else:
+        elif _is_switched(table):
             self.watched.add(pin)
+        else:
+            raise MistakeError(name.at, found=with_article(table.kind), expected=f"a contact, or {BY_A_LEVEL}")
         return table.kind, pin
 
     def _edge(self, edge: tree.Edge) -> Holds:
@@ -146,12 +148,12 @@ class OwnPins:
         if sign == "is":
             raise MistakeError(number.at, found="is", expected="=, < or > beside a number")
         self.watched.add(pin)
-        if table.kind in CONVERTED and able.can(PinMode.ANALOG):
+        if KINDS[table.kind].by_voltage and able.can(PinMode.ANALOG):
             self.inputs[pin] = PinMode.ANALOG
             wanted, low, high = self._of_converter(table, number)
             step = abs(high - low) / ((1 << able.modes[PinMode.ANALOG]) - 1)
             return _as_sign(sign, lambda hands: low + hands.reading(pin) * (high - low), wanted, step)
-        if KINDS[table.kind].senses or not able.can(PinMode.OUTPUT):
+        if not _is_switched(table) or not able.can(PinMode.OUTPUT):
             expected = "an output, a gauge or a lever beside a number"
             raise MistakeError(part.at, found=with_article(table.kind), expected=expected)
         share = _in(number, "%", "a share in %") / 100
@@ -166,6 +168,11 @@ class OwnPins:
             unit = self._setup.rig[table.of].unit
             return _in(number, unit, f"a number in {unit} or V" if unit else "a bare number, or volts"), *table.range
         return _in(number, "%", "−100 % to 100 %, or volts"), -100.0, 100.0
+
+
+def _is_switched(table: PartSettings) -> bool:
+    kind = KINDS[table.kind]
+    return kind.by_level and not kind.senses
 
 
 def _number(expr: tree.Expr) -> tree.Number | None:

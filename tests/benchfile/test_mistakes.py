@@ -251,6 +251,10 @@ reflexes.r = { %s }
         self.assertEqual(errors_of(text % "pin = 5, target = 6"), [])
         (error,) = errors_of(text % "pin = 3, target = 6")
         self.assertIn("reflexes.r.pin: found 3, expected another pin: lamp, a lamp, is driven there", error)
+        (error,) = errors_of(text.replace("lamp", "servo", 2) % 'pin = 4, mode = "pull-up", target = 3')
+        self.assertIn(
+            "reflexes.r.target: found 3, expected another pin: servo, a servo, wants more than a level", error
+        )
         (error,) = errors_of(text % "pin = 5, target = 4")
         self.assertIn("reflexes.r.target: found 4, expected another pin: knob, a button, senses there", error)
 

@@ -154,6 +154,17 @@ class Mistakes(unittest.TestCase):
             (head + "towpath.pin 2 is low\n        toggle lamp", "f:2:10", "a pin that something hangs on"),
             ("reflex x on gatehouse\n    when windlass is high\n        toggle horn", "f:2:10", "such as `> 2 V`"),
             ("reflex x on gatehouse\n    when level_gauge rises\n        toggle horn", "f:2:10", "it has no level"),
+            (
+                "reflex x on gatehouse\n    when stop_button falls\n        set upper_paddle to 20 %",
+                "f:3:13",
+                "goes by a level",
+            ),
+            ("reflex x on gatehouse\n    when upper_paddle > 20 %\n        toggle horn", "f:2:10", 'found "a servo"'),
+            (
+                "reflex x on gatehouse\n    when upper_paddle is on\n        toggle horn",
+                "f:2:10",
+                "a contact, or one that",
+            ),
             (head + "1 = 1\n        toggle lamp", "f:2:10", "a part of the towpath"),
             (head + "towpath is ready\n        toggle lamp", "f:2:10", "`PART > 50 %`"),
             (head + "lamp falls\n        toggle lamp", "f:2:10", "something that the board senses"),

@@ -442,6 +442,24 @@ class Reflexes(unittest.TestCase):
         self.assertEqual(told, ["a_lamp", "a_lamp"])  # a converter's reading has no edge that could be timed
         self.assertTrue(all(0 < line["delay"] <= 0.0101 for line in ran.of("reflex")), ran.of("reflex"))
 
+    def test_a_pin_that_the_host_has_given_another_mode_is_told_and_the_board_goes_on(self):
+        ran = run("""
+            routine a
+                send gatehouse set-pin-mode pin 2 mode input
+                wait 100 ms
+                press gatehouse.stop_button for 100 ms
+                wait 300 ms
+                expect gatehouse is ready
+                say "{gatehouse.horn}"
+            reflex r on gatehouse
+                when stop_button is pressed for 20 ms
+                    set beacon to on
+                    set horn to on
+        """)
+        self.assertEqual((ran.end.result, ran.said), ("done", ["sounds"]))
+        refused = [event.note for event in ran.record if event.kind is Kind.REFUSED]
+        self.assertEqual(refused, ["pin 2 is in mode input: it can't be switched on and off"])
+
     def test_a_gauge_whose_voltage_falls_is_compared_as_it_stands(self):
         usual, turned = 'range = ["0 mm", "3000 mm"]', 'range = ["3000 mm", "0 mm"]'
         text = demo_path().read_text()

@@ -62,6 +62,7 @@ class OneWireDevice(Part):
     """
 
     kind = "onewire"
+    by_level = False
     SETTINGS = OneWireDeviceSettings
     watches_rig = False
 

@@ -30,6 +30,7 @@ class Buzzer(Part):
     """A passive one: a steady level is not heard, a line that swings is, at its own rate."""
 
     kind = "buzzer"
+    by_level = False
     unit = "Hz"
     SETTINGS = BuzzerSettings
 

@@ -98,6 +98,10 @@ class Part:
     """Whether it hangs on a bus, instead of on pins."""
     senses = False
     """Whether it gives something to its pin, instead of taking from it."""
+    by_voltage = False
+    """Whether what it gives to its pin is a voltage, which a converter reads."""
+    by_level = True
+    """Whether a level at its pin, or a share of one, is all that it goes by: what a rule of the board can switch."""
     watches_rig = False
     """Whether it wants to be called when a quantity of the rig begins to change, or is set."""
     turns = False

@@ -37,6 +37,7 @@ class Gauge(Part):
     kind = "gauge"
     SETTINGS = GaugeSettings
     senses = True
+    by_voltage = True
 
     def __init__(self, name: str, settings: GaugeSettings, around: Around) -> None:
         super().__init__(name, settings, around)
@@ -71,6 +72,7 @@ class Lever(Part):
     kind = "lever"
     unit = "%"
     senses = True
+    by_voltage = True
     actions = ("set", "release")
 
     def __init__(self, name: str, settings: AtPin, around: Around) -> None:

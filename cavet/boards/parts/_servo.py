@@ -32,6 +32,7 @@ class Servo(Part):
     """Holds its angle while no pulses come. `range` is the way between its stops, in degrees."""
 
     kind = "servo"
+    by_level = False
     SETTINGS = ServoSettings
     unit = "deg"
 

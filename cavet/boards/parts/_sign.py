@@ -23,6 +23,7 @@ class Sign(Part):
     for. What does not fit is cut off."""
 
     kind = "sign"
+    by_level = False
     SETTINGS = SignSettings
 
     def __init__(self, name: str, settings: SignSettings, around: Around) -> None:

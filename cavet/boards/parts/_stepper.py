@@ -62,6 +62,7 @@ class Stepper(Part):
     """
 
     kind = "stepper"
+    by_level = False
     SETTINGS = StepperSettings
     unit = "steps"
 
