@@ -3,16 +3,17 @@
 import unittest
 from pathlib import Path
 
-from cavet.benchfile import load_bench, start_text
+from cavet.benchfile import BenchFile, changes_between, check_text, load_bench, start_text
 from cavet.demo import demo_path, find_routines
 from cavet.wording import WrongError
 from cavet.workbench.drawing.routines import draw_tracks
 from cavet.workbench.routines.coloring import spans
 from cavet.workbench.routines.fits import fitting
 from cavet.workbench.routines.views import TracksView
-from cavet.workbench.routines.work import routine_path
+from cavet.workbench.routines.work import Work, routine_path
 from cavet.workbench.screens.routines import RoutinesScreen
 from cavet.workbench.screens.sheet import SheetScreen
+from tests.bench.benches import gatehouse_text, in_fast_time
 from tests.workbench.test_screens import seated
 
 SETUP = load_bench(demo_path()).setup
@@ -83,6 +84,26 @@ class Words(unittest.TestCase):
     def test_the_file_is_beside_the_bench(self):
         self.assertEqual(routine_path(demo_path()), find_routines("demo"))
         self.assertEqual(routine_path(Path("/a/porch.bench.toml")), Path("/a/porch.routine"))
+
+
+class Checked(unittest.TestCase):
+    def test_a_text_is_read_again_when_the_bench_has_changed(self):
+        texts = [gatehouse_text(), gatehouse_text().replace("points.horn]", "points.hooter]")]
+        before, after = [BenchFile(Path("x.bench.toml"), text, check_text(text, "x.bench.toml")) for text in texts]
+
+        async def story(bench, standings):
+            work = Work(bench, lambda act: act())
+            work.set_text("routine a\n    set horn to on\n")
+            self.assertEqual((work.mistakes, work.program.hosts), ([], {"gatehouse"}))
+            await bench.take_over(after.setup, changes_between(before, after))
+            (mistake,) = work.mistakes
+            self.assertIn('mine.routine:2:9: found "horn"', str(mistake))
+            work.set_text("routine a\n    set hooter to on\n")
+            self.assertEqual(work.mistakes, [])
+            await bench.take_over(before.setup, changes_between(after, before))
+            self.assertIn('found "hooter"', str(work.mistakes[0]))
+
+        in_fast_time(story, before.setup)
 
 
 class Tracks(unittest.TestCase):

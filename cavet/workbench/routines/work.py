@@ -16,7 +16,7 @@ from typing import Any
 import msgspec
 
 from cavet.bench import RunningBench
-from cavet.benchfile import stem_of
+from cavet.benchfile import Setup, stem_of
 from cavet.demo import demo_path, find_routines
 from cavet.files import newline_of, write_whole
 from cavet.routines import (
@@ -114,7 +114,8 @@ class Work:
         self._program: Program | None = None
         self._steps: dict[int, Step] = {}
         self._mistakes: list[WrongError] = []
-        self._is_checked = False
+        self._checked_on: Setup | None = None
+        """The bench, as it was when the text was read against it; `None` where that is still to be done."""
         self.tunes: dict[str, float] = {}
         """Where tunes begin next time, where a person has turned them."""
         self.run: Run | None = None
@@ -140,7 +141,7 @@ class Work:
         if text != self.text:
             self.text = text
             self.version += 1
-            self._is_checked = False
+            self._checked_on = None
 
     @property
     def program(self) -> Program | None:
@@ -155,10 +156,10 @@ class Work:
         return self._mistakes
 
     def _check(self) -> None:
-        """Read the text against the bench, once."""
-        if self._is_checked:
+        """Read the text against the bench: once, and again when that is changed."""
+        if self._checked_on is self._bench.setup:
             return
-        self._is_checked = True
+        self._checked_on = self._bench.setup
         try:
             self._program, self._mistakes = routine_text(self.text, self.path.name, self._bench.setup), []
             self._steps = {step.line: step for step in self._program.steps()}
