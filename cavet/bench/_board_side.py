@@ -262,10 +262,11 @@ class _Visit:
     def closed(self, reason: str) -> None:
         self._side.tell(self._board, self._traffic.link, "shut", reason)
         del self._side.visits[self._client]
+        if self._side.world.boards.get(self.board) is self._board:  # else it was taken away while it ran
+            arrived = self._way.arrived if self._known is not None else None
+            self._side.world.attempt(self._board, self._board.closed, self._client, self._side.clock.now(), arrived)
         if self._known is not None:
             self._traffic.forget(self._caller.name, self._known)
-        if self._side.world.boards.get(self.board) is self._board:  # else it was taken away while it ran
-            self._side.world.attempt(self._board, self._board.closed, self._client, self._side.clock.now())
         self._side.turn()
         self._side.left.set()
 

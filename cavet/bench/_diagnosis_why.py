@@ -36,6 +36,11 @@ BEGAN_ANEW = {
 """What that has come to, by where a command stopped."""
 
 
+UNTAKEN = {
+    Reason.NOT_HEARD: "wait for its announcement before anything is said: where a board has none, for its boot time",
+    Reason.UNFINISHED: "compare its end, and its length, with what the protocol wants",
+}
+"""What to do about bytes of a program from outside that its board has made no message of."""
 COMPARED = {
     "firmata": "what it asks for with what the board has, and with the mode of its pins",
     "modbus": "its function, its address and its count with the board's map: `cavet show` lists that",
@@ -68,6 +73,8 @@ def why(trail: Trail, broken: Kind, around: Circumstances) -> tuple[str, str]:
         return trail.refused.note, _mend_refusal(trail.refused, broken, around)
     if refused is not None:
         return refused.note, _mend_refusal(refused, broken, around, was_answered=trail.answered is not None)
+    if stopped is not None and stopped.reason in UNTAKEN:
+        return stopped.note, UNTAKEN[stopped.reason]
     if stopped is not None and stopped.kind == Kind.LOST:
         what = "free it, or try another one" if stopped.topic is Topic.PART else "measure at the pin; try another one"
         return stopped.note, f"{what}; look whether a defect is on (d)"

@@ -129,7 +129,8 @@ class RunningBench:
         tls = own.tls.server("broker") if own.tls is not None else None
         traffic = self._broker_traffic
         most = own.limits.clients + SPARE_CLIENTS
-        end = TcpServerEnd(self._listen, own.port, traffic.losses, most=most, tls=tls, tap=self._tap(BROKER))
+        tap = self._tap(BROKER)
+        end = TcpServerEnd(self._listen, own.port, traffic.losses, most=most, tls=tls, tap=tap, who="the broker")
         self._broker_address = await self.board_side.serve(BROKER, end, traffic, "mqtt", 0.0)
 
     async def _join_broker(self, link: LinkSetup) -> None:

@@ -17,6 +17,7 @@ from cavet.boards.defects import Defect, Spoiled
 from cavet.faults import Fault
 from cavet.record import Kind, Reason, Tell, Topic
 from cavet.units import show
+from cavet.wording import counted
 
 
 class BoardState(Enum):
@@ -48,6 +49,11 @@ class _Seams:
         if not self._seams or offset - self._fed != self._seams[-1][1] - self._seams[-1][0]:
             self._seams.append((self._fed, offset))
         self._fed += size
+
+    @property
+    def end(self) -> int:
+        """Where in the link's stream the last byte stood that it has heard, and one."""
+        return self.in_stream(self._fed)
 
     def in_stream(self, end: int) -> int:
         """Where in the link's stream the firmware's byte before `end` stood."""
@@ -121,21 +127,31 @@ class Board:
         self.firmware.was_reset(now)
         self._tell(Kind.BOARD, Topic.BOARD, self.name, "reset", cause, words)
 
-    def closed(self, client: Client, now: float) -> None:
-        """A link was shut; it keeps its outputs as they are, unless it has a failsafe."""
+    def closed(self, client: Client, now: float, carried: Carried | None = None) -> None:
+        """A link was shut, over which something was `carried`; it keeps its outputs as they are, unless it has a
+        failsafe."""
         self.wake = now
         self.may_speak = True
-        del self._clients[client]
+        seams = self._clients.pop(client)
+        if self.state is BoardState.RUNNING and carried is not None:
+            self._tell_unfinished(self.firmware.unfinished(client), seams, carried)
         self.firmware.left(client, now)
         if self.profile.resets and not self._clients and not self.fault:
             self.state = BoardState.SHUT
             self._boots_at = inf
             self.firmware.take_out()
 
+    def _tell_unfinished(self, data: bytes, seams: _Seams, carried: Carried) -> None:
+        """The program has gone in the middle of a message."""
+        if data:
+            cause = carried(seams.end, data)
+            note = f"{counted(len(data), 'byte')} without the end of their message: the program has left"
+            self._tell(Kind.LOST, Topic.BYTES, str(len(data)), data, cause, note, reason=Reason.UNFINISHED)
+
     def feed(self, client: Client, data: bytes, offset: int, now: float, carried: Carried) -> None:
         """Bytes have arrived, the first of them at `offset` in the link's stream. While it boots they are lost."""
         if self.state is not BoardState.RUNNING:
-            note = f"{len(data)} bytes not heard: the board {self.state.value}"
+            note = f"{counted(len(data), 'byte')} not heard: the board {self.state.value}"
             self._tell(
                 Kind.LOST,
                 Topic.BYTES,

@@ -8,7 +8,7 @@ from math import inf
 import msgspec
 
 from cavet.boards._pins import Pin
-from cavet.protocols import Frame
+from cavet.protocols import Decoder, Frame
 
 Carried = Callable[[int, bytes], int]
 """Gives the event that brought a frame over the link, by the offset behind its last byte, and its bytes."""
@@ -34,6 +34,11 @@ class Outgoing(msgspec.Struct):
     at: float
     hangs_up: bool = False
     """Whether its connection is shut behind this."""
+
+
+def rest_of(decoder: Decoder) -> bytes:
+    """The bytes that a decoder has kept for a message whose end has not come."""
+    return b"".join([frame.data for frame in decoder.finish()])
 
 
 class Firmware:
@@ -66,6 +71,10 @@ class Firmware:
 
     def joined(self, client: Client, now: float) -> None:
         """A program is there."""
+
+    def unfinished(self, client: Client) -> bytes:
+        """What a program that is about to be gone has said that is no whole message."""
+        return b""
 
     def left(self, client: Client, now: float) -> None:
         """It is gone."""

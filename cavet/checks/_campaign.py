@@ -115,7 +115,7 @@ def _orders_of(
         for defects in sets:
             for number in range(1, count + 1):
                 case = Case(check=check.name, seed=base if count == 1 else f"{base}-{number}", defects=defects)
-                yield Order(bench=bench, case=case, shows=shows)
+                yield Order(bench=bench, case=case, shows=shows, record=_record_of(case, wanted))
         return
     act = act_of(setup, check)
     span = carry_out(setup, Case(check=check.name, seed=base)).t if faults else 0.0
@@ -124,11 +124,18 @@ def _orders_of(
             seed = base if count == 1 else f"{base}-{number}"
             drawn = draw(setup, act.hosts(), seed, faults, span) if faults else ()
             case = Case(check=check.name, seed=seed, defects=defects, faults=drawn)
-            record = wanted.records / record_name(case) if wanted.records is not None else None
-            if record is not None:
-                check_new(record, force=True)
             is_campaign = count > 1 or bool(faults) or sets != ((),)
+            record = _record_of(case, wanted)
             yield Order(bench=bench, case=case, shows=shows, is_campaign=is_campaign, record=record)
+
+
+def _record_of(case: Case, wanted: Wanted) -> Path | None:
+    """Where the record of a run is to be kept, if it does not hold. Raises `WrongError` where it can't be."""
+    if wanted.records is None:
+        return None
+    path = wanted.records / record_name(case)
+    check_new(path, force=True)
+    return path
 
 
 def record_name(case: Case) -> str:
@@ -153,7 +160,7 @@ def done_here(order: Order) -> Done:
     shows = [setup.checks[name] for name in order.shows]
     check = setup.checks[order.case.check]
     if check.program:
-        return Done(came=host(msgspec.structs.replace(setup, seed=order.case.seed), check, order.case, shows))
+        return _hosted(order, setup, check, shows)
     came = carry_out(setup, order.case, shows)
     if came.held or not order.is_campaign:
         return Done(came=came)
@@ -167,10 +174,18 @@ def done_here(order: Order) -> Done:
     return Done(came=came, small=small, routine=routine)
 
 
+def _hosted(order: Order, setup: Setup, check: CheckSettings, shows: Sequence[CheckSettings]) -> Done:
+    """Have a program run. Its record is written while it runs, since no second run of it is the same."""
+    came = host(msgspec.structs.replace(setup, seed=order.case.seed), check, order.case, shows, order.record)
+    if came.held and order.record is not None:
+        _new(order.record)
+    return Done(came=came, record=None if came.held else order.record)
+
+
 def keep_record(order: Order, done: Done) -> Done:
     """Keep the record of a run that did not hold, on this machine: it is carried out once more. Where that can't be,
     its reason says so."""
-    if order.record is None or done.came.held:
+    if order.record is None or done.came.held or done.record is not None:
         return done
     setup = _setup_at(order.bench)
     try:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import asyncio
 import re
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -43,7 +44,8 @@ class Case(msgspec.Struct, frozen=True, kw_only=True):
 
 class Came(msgspec.Struct, frozen=True, kw_only=True):
     """What came of a run: whether it held, `None` where what it hangs on was not there; how many bench seconds it took;
-    why not; what was walked; the trail that broke, as text; what its record shows for other checks, "" for well."""
+    why not; what was walked; the trail that broke, as text, or what came of all that a program has said where what was
+    expected did not come; what its record shows for other checks, "" for well."""
 
     case: Case
     held: bool
@@ -264,30 +266,42 @@ async def _carry_out(act: Act, case: Case, shows: Sequence[CheckSettings], recor
     setup = act.setup
     carrier = Carrier.MEMORY if _all_simulated(setup) else Carrier.REAL
     bench = RunningBench(setup, carrier=carrier, boards=None if whole else act.boards(case))
-    writer = RecordWriter(bench.record, record, setup.about) if record is not None else None
-    try:
-        if act.defects_at_once:
-            for defect in case.defects:
-                bench.world.switch_defect(defect, True)
-        await bench.start()
+    with recording(bench, record):
         try:
-            why = await act.carry_out(bench, case)
-        except UnreachableError as error:
-            why = str(error)
-        t = bench.clock.now()
-        await asyncio.sleep(SETTLE_SECONDS)
-        return came_of(act.setup, act.check, case, shows, bench, why, t, walked=act.walked)
+            if act.defects_at_once:
+                for defect in case.defects:
+                    bench.world.switch_defect(defect, True)
+            await bench.start()
+            try:
+                why = await act.carry_out(bench, case)
+            except UnreachableError as error:
+                why = str(error)
+            t = bench.clock.now()
+            await asyncio.sleep(SETTLE_SECONDS)
+            return came_of(act.setup, act.check, case, shows, bench, why, t, walked=act.walked)
+        finally:
+            await bench.stop()
+
+
+@contextmanager
+def recording(bench: RunningBench, path: Path | None) -> Iterator[None]:
+    """Have the record of a bench that is about to be started written to a file, where one is wanted. Raises
+    `WrongError` where there is no room for it, when the rest is done."""
+    if path is None:
+        yield
+        return
+    writer = RecordWriter(bench.record, path, bench.setup.about)
+    try:
+        yield
     finally:
-        await bench.stop()
-        if writer is not None:
-            writer.close()
-            if writer.problem is not None:
-                raise WrongError("its record", found=writer.problem, expected="room for it")
+        writer.close()
+    if writer.problem is not None:
+        raise WrongError("its record", found=writer.problem, expected="room for it")
 
 
 def came_of(
     setup: Setup, check: CheckSettings, case: Case, shows: Sequence[CheckSettings], bench: RunningBench, why: str,
-    t: float, *, walked: Sequence[Walked] = (), output: str = "",
+    t: float, *, walked: Sequence[Walked] = (), output: str = "", deeds: str = "",
 ) -> Came:  # fmt: skip
     """What came of a run, with what its record shows for its own check and for others."""
     events = bench.record.since(0)
@@ -296,7 +310,7 @@ def came_of(
     return Came(
         case=case, held=not why, t=round(t, 6), why=why, walked=tuple(walked), output=output,
         shown={each.name: problem_in(events, setup, each) for each in shows},
-        trail=_broken_trail(bench, walked) if why else "",
+        trail=deeds or (_broken_trail(bench, walked) if why else ""),
     )  # fmt: skip
 
 

@@ -8,11 +8,14 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
+import msgspec
+
 from cavet import clock
 from cavet.bench import LOOK_SECONDS, MOVE_SECONDS, Carrier, RunningBench, Walk, places_of, shows_itself
 from cavet.benchfile import CheckSettings, Setup
 from cavet.boards.parts import Sign
-from cavet.checks._carrying import Came, Case, at_rest, came_of
+from cavet.checks._carrying import Came, Case, at_rest, came_of, recording
+from cavet.checks._deeds import deeds
 from cavet.checks._program import Ended, Running, call_of
 from cavet.hosts import Point
 from cavet.kernel import kernel_devices, mappings_of
@@ -114,10 +117,22 @@ class Hosted:
                 self._refused += event.kind is Kind.REFUSED
         return self._taken, self._refused
 
-    async def run(self, case: Case, shows: Sequence[CheckSettings] = ()) -> Came:
-        """Start the bench and the program, wait until that ends, and see to it that nothing is left. Raises
-        `WrongError` where it can't be started."""
+    async def run(self, case: Case, shows: Sequence[CheckSettings] = (), record: Path | None = None) -> Came:
+        """Start the bench and the program, wait until that ends, and see to it that nothing is left; its record is
+        written meanwhile, since it can't be done once more. Raises `WrongError` where it can't be started, or there is
+        no room for its record."""
         bench = self.bench = RunningBench(self._setup, carrier=Carrier.REAL, hosts=False)
+        came: Came | None = None
+        try:
+            with recording(bench, record):
+                came = await self._run(bench, case, shows)
+        except WrongError as error:
+            if came is None:
+                raise
+            return came if came.held else msgspec.structs.replace(came, why=f"{came.why}; {error}")
+        return came
+
+    async def _run(self, bench: RunningBench, case: Case, shows: Sequence[CheckSettings]) -> Came:
         try:
             for defect in case.defects:
                 bench.world.switch_defect(defect, True)
@@ -130,9 +145,12 @@ class Hosted:
                 boards = [board.name for board in self._setup.boards.values() if self._check.kernel and board.kernel]
                 resting = await at_rest(bench, walk, self._check.rest, list(self._setup.hosts), before, boards)
             why = "; ".join(words for words in (self._why(ended), resting) if words)
+            missing = self._expected.missing
             return came_of(
-                self._setup, self._check, case, shows, bench, why, bench.clock.now(), output=ended.output + ended.errors
-            )
+                self._setup, self._check, case, shows, bench, why, bench.clock.now(),
+                output=ended.output + ended.errors,
+                deeds=deeds(bench.record.since(0), self._setup, missing) if missing else "",
+            )  # fmt: skip
         finally:
             await bench.stop()
 
@@ -192,6 +210,8 @@ class Hosted:
         return "; ".join(problems)
 
 
-def host(setup: Setup, check: CheckSettings, case: Case, shows: Sequence[CheckSettings] = ()) -> Came:
+def host(
+    setup: Setup, check: CheckSettings, case: Case, shows: Sequence[CheckSettings] = (), record: Path | None = None
+) -> Came:  # fmt: skip
     """Carry out a check of a program, in real time. Raises `WrongError`."""
-    return clock.run(Hosted(setup, check).run(case, shows), fast=False)
+    return clock.run(Hosted(setup, check).run(case, shows, record), fast=False)

@@ -72,20 +72,16 @@ def readable(trail: Trail) -> str:
     """A trail in a line, and a second where it broke."""
     begun = trail.stages[0].t if trail.stages else 0.0
     sign = {"broken": "✕", "confirmed": "◈", "done": "◈"}.get(trail.ended, "·")
-    if trail.is_command:
-        what = f"{trail.board}.{trail.point} = {trail.shown}"
-    elif trail.message is None or trail.shown.startswith(trail.message):
-        what = f"{trail.board} {trail.shown}"
-    else:
-        what = f"{trail.board} {trail.message} {trail.shown}"
     by = f"  {plain(trail.by)}" if trail.by else ""
-    line = f"{begun:10.3f} {sign} {trail.number:6}  {plain(what, 90)}  {trail.ended or 'under way'}"
+    line = f"{begun:10.3f} {sign} {trail.number:6}  {plain(trail.what, 90)}  {trail.ended or 'under way'}"
     line += f", answered after {show_duration(trail.answered)}" if trail.answered is not None else ""
     line += f" after {show_duration(trail.took)}" if trail.answered is None and len(trail.stages) > 1 else ""
     line += by
     if trail.broken_at is not None:
         mend = f" → {trail.mend}" if trail.mend else ""
         line += f"\n{'':19}stopped before {trail.broken_at}: {plain(trail.why)}{mend}"
+    elif trail.why and not trail.is_command:
+        line += f"\n{'':19}{plain(trail.why)}"
     return line
 
 

@@ -59,6 +59,8 @@ class Trail:
         """How long the board took to answer another program, in s; `None` where it has not."""
         self.broken_at = diagnosis.broken.value if diagnosis.broken is not None else None
         self.why = diagnosis.reason or (trail.stopped.note if trail.stopped is not None else "")
+        if trail.passed is not None and not trail.passed.value and not self.is_command:
+            self.why = f"passed on to nobody: no client has subscribed to {trail.passed.subject}"
         self.mend = diagnosis.mend
         """What to try, where it broke."""
         self.ended = self._end(trail, diagnosis)
@@ -73,15 +75,22 @@ class Trail:
             return ENDS[trail.stopped.kind]
         return "done" if diagnosis.is_over else ""
 
+    @property
+    def what(self) -> str:
+        """What was asked of which point; of a message of another program its board, its name and its bytes."""
+        if self.is_command:
+            return f"{self.board}.{self.point} = {self.shown}"
+        is_told = self.message is None or self.shown.startswith(self.message)
+        return f"{self.board} {self.shown}" if is_told else f"{self.board} {self.message} {self.shown}"
+
     def __repr__(self) -> str:
-        what = f"{self.board}.{self.point} = {self.shown}" if self.is_command else f"{self.board} {self.shown}"
         limited = f"; limited: {self.limited}" if self.limited else ""
-        return f"<{what}, {self.ended or 'under way'}{limited}>"
+        return f"<{self.what}, {self.ended or 'under way'}{limited}>"
 
     def __str__(self) -> str:
         """A line for each stage, and where it broke."""
         begun = self.stages[0].t if self.stages else 0.0
-        lines = [f"{self.board}.{self.point} = {self.shown}, {self.ended or 'under way'}"]
+        lines = [f"{self.what}, {self.ended or 'under way'}"]
         lines += [f"  limited: {self.limited}"] if self.limited else []
         lines += [f"  {stage:10} {1000 * (t - begun):10.3f} ms  {note}".rstrip() for stage, t, note in self.stages]
         if self.broken_at is not None:

@@ -11,6 +11,7 @@ import tty
 from collections.abc import Callable
 
 from cavet.links._end import Listener, Welcome
+from cavet.links._leaving import Leaving
 from cavet.links._lookout import lookout
 from cavet.links._remote import SAME_RATE
 from cavet.links._serial import RATES
@@ -48,6 +49,8 @@ class PtyEnd:
         outward = self._spoilt(tap.watch(Direction.TO_HOST)) if tap is not None else None
         self.inward = Wire(self._hear, settings.byte_seconds, losses, watch=inward)
         self.outward = Wire(self._put, settings.byte_seconds, losses, gathers=True, watch=outward)
+        self._leaving = Leaving(self.inward, settings.byte_seconds, self._left)
+        self._why = ""
         self.heard_rate = settings.rate
         """The rate that the program has set; a change is told to `tell_rate`."""
 
@@ -95,6 +98,7 @@ class PtyEnd:
 
     def was_opened(self) -> None:
         if not self._is_open:
+            self._leaving.hurry()
             self._is_open = True
             self.inward.clear()
             self.outward.clear()
@@ -110,15 +114,23 @@ class PtyEnd:
             self._reading = False
             asyncio.get_running_loop().remove_reader(self._master)
 
-    def _shut(self, why: str = "the program has shut the device", *, flush: bool = True) -> None:
+    def _shut(self, *, flush: bool = True) -> None:
+        """The program has shut it; what it has written before comes over first."""
+        self._why = "the program has shut the device"
+        self._let_go(flush=flush)
+        self._leaving.begin()
+
+    def _let_go(self, *, flush: bool) -> None:
         self._stop_reading()
         self._is_open = False
-        self.inward.clear()
         self.outward.clear()
         asyncio.get_running_loop().remove_writer(self._master)
         if flush:
             termios.tcflush(self._master, termios.TCIOFLUSH)
-        self._listener.closed(why)
+
+    def _left(self) -> None:
+        self.inward.clear()
+        self._listener.closed(self._why)
 
     def _read(self) -> None:
         try:
@@ -169,7 +181,7 @@ class PtyEnd:
         return abs(self.heard_rate / self._settings.rate - 1) < SAME_RATE
 
     def _hear(self, data: bytes, offset: int, at: float) -> None:
-        if self._is_open:
+        if self._is_open or self._leaving:
             self._listener.received(data, offset, at)
 
     def write(self, data: bytes) -> int:
@@ -206,17 +218,23 @@ class PtyEnd:
     async def rename(self, *, back: bool) -> str:
         """The system gives out names as it likes: the first one does not come back."""
         before = self._master
-        if self._is_open:
-            self._shut()
+        self._is_gone("the device has got another name")
         lookout().remove(before)
         path = await self.start(self._welcome)  # while the old one is still there: else it could get the same name
         os.close(before)
         return path
 
+    def _is_gone(self, why: str) -> None:
+        """The device itself goes, and what is on the line with it."""
+        self._leaving.hurry()
+        if self._is_open:
+            self._why = why
+            self._let_go(flush=True)
+            self._left()
+
     async def stop(self) -> None:
         lookout().remove(self._master)
-        if self._is_open:
-            self._shut("the device is there no more")
+        self._is_gone("the device is there no more")
         self.outward.clear()
         if self._master >= 0:
             asyncio.get_running_loop().remove_writer(self._master)

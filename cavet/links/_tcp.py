@@ -45,7 +45,10 @@ class TcpServerEnd:
         tls: ssl.SSLContext | None = None,
         remote: MakeRemote | None = None,
         tap: Tap | None = None,
+        who: str = "the board",
     ) -> None:
+        """`who` listens there."""
+        self._who = who
         self._host = host
         self._port = self._first_port = port
         self._losses = losses
@@ -77,6 +80,11 @@ class TcpServerEnd:
         """It listens on another port, or on the first one again."""
         await self.stop()
         return await self._listen(self._first_port if back else 0)
+
+    @property
+    def who(self) -> str:
+        """Who listens there."""
+        return self._who
 
     def _make_caller(self) -> _Caller:
         return _Caller(self)
@@ -184,7 +192,7 @@ class _Caller(asyncio.Protocol):
 
     def hang_up(self) -> None:
         """Shut it, when what was written has gone out."""
-        self._reason = "the board has shut the connection"
+        self._reason = f"{self._end.who} has shut the connection"
         self._transport.close()
         self._linger = asyncio.get_running_loop().call_later(LINGER_SECONDS, self._transport.abort)
 

@@ -190,6 +190,21 @@ class Wire:
         else:
             self._watch(sent.offset, sent.begin, at, bytes(sent.arrived), sent.said or sent.data)
 
+    def until_quiet(self, seconds: float) -> float:
+        """How long it takes until nothing has come over for so many seconds; 0 or less where that is so already."""
+        return self._busy_until + seconds - asyncio.get_running_loop().time()
+
+    def rush(self) -> None:
+        """Let what is under way come over at once."""
+        if self._timer is not None:
+            self._timer.cancel()
+            self._timer = None
+        self._busy_until = asyncio.get_running_loop().time()
+        while self._pieces:
+            at, data, offset, sent = self._pieces.popleft()
+            self.waiting -= len(data)
+            self._hand_over(min(at, self._busy_until), data, offset, sent)
+
     def clear(self) -> None:
         """Drop what is under way, and count from 0 again."""
         if self._timer is not None:

@@ -137,6 +137,8 @@ class Reason(StrEnum):
     """The board has forgotten it, with all else."""
     NOT_HEARD = "not-heard"
     """The board was deaf."""
+    UNFINISHED = "unfinished"
+    """The end of the message did not come."""
     UNREADABLE = "unreadable"
     """No message could be made of the bytes."""
     NOT_ALLOWED = "not-allowed"

@@ -13,6 +13,8 @@ ENDS = (Kind.REFUSED, Kind.OVERTAKEN, Kind.UNCONFIRMED, Kind.UNCHANGED)
 """Kinds of event that end a trail before its last stage."""
 BREAKS = (*ENDS, Kind.LOST)
 """The same, with what is gone on the way."""
+NOT_TAKEN = (Reason.NOT_HEARD, Reason.UNFINISHED)
+"""Why bytes that have come to a board are no message of it."""
 ASIDE = (Purpose.READ_BACK, Purpose.RELEASE)
 """What messages are for that belong to a command, and do not carry it."""
 
@@ -184,7 +186,8 @@ class Trail(msgspec.Struct):
             self.unread = event
         elif event.kind == Kind.LOST:
             self.losses += 1
-            self.stopped = event if event.topic in (Topic.PIN, Topic.PART) else self.stopped
+            is_all = not self.is_of_a_point and event.reason in NOT_TAKEN  # nobody says it again
+            self.stopped = event if is_all or event.topic in (Topic.PIN, Topic.PART) else self.stopped
         elif event.kind != Kind.OVERTAKEN or event.topic is not Topic.PART or not self.drove_again(cause):
             self.stopped = event
             self.refused = event if event.kind == Kind.REFUSED else self.refused

@@ -12,7 +12,7 @@ from math import inf
 
 from cavet.boards._circuit import Circuit, PinRefusedError
 from cavet.boards._pins import Pin, PinMode
-from cavet.boards._running import CauseOf, Client, Firmware, Outgoing
+from cavet.boards._running import CauseOf, Client, Firmware, Outgoing, rest_of
 from cavet.boards.firmware.firmata._bus import FirmataBus, request_words
 from cavet.boards.firmware.firmata._encoders import FirmataEncoders
 from cavet.boards.firmware.firmata._feature import Feature, Handler
@@ -122,6 +122,9 @@ class FirmataFirmware(Firmware):
         self._decoder = firmata.FirmataDecoder(Side.HOST)
         self._say(firmata.ProtocolVersion(major=VERSION[0], minor=VERSION[1]), now, None)
         self._say(self._firmware(), now, None)
+
+    def unfinished(self, client: Client) -> bytes:
+        return rest_of(self._decoder)
 
     def left(self, client: Client, now: float) -> None:
         """It is gone: what was reported to it is not reported any more. Tasks and steppers go on."""

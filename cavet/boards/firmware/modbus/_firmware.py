@@ -40,8 +40,15 @@ class ModbusFirmware(Firmware):
         """A program is there."""
         self._lines[client] = line_for(client.protocol, client.character)
 
+    def unfinished(self, client: Client) -> bytes:
+        line = self._lines.get(client)
+        return line.unfinished() if line is not None else b""
+
     def left(self, client: Client, now: float) -> None:
-        """It is gone."""
+        """It is gone: nothing comes any more behind its last frame."""
+        line = self._lines.get(client)
+        for request in line.advance(inf) if line is not None else ():
+            self._take(client, request, now)
         self._lines.pop(client, None)
         self._timed.pop(client, None)
         self._cause_of.pop(client, None)
@@ -56,9 +63,9 @@ class ModbusFirmware(Firmware):
         self.is_done = line.due == inf
         if not self.is_done:
             self._timed[client] = line
-        if line.broken:
-            note = f"{line.broken}; the connection is shut"
-            refused = self._tell(Kind.REFUSED, Topic.BYTES, str(len(data)), data, None, note)
+        if line.broken is not None:
+            rest, note = line.broken, f"{line.broken.problems[0]}; the connection is shut"
+            refused = self._tell(Kind.REFUSED, Topic.BYTES, str(len(rest.data)), rest.data, cause_of(rest), note)
             del self._lines[client]
             self._timed.pop(client, None)
             self._out.append(Outgoing(client, b"", refused, now, hangs_up=True))

@@ -12,7 +12,8 @@ from typing import Protocol
 
 import msgspec
 
-from cavet.protocols import Frame, Message, Side, modbus
+from cavet.boards._running import rest_of
+from cavet.protocols import Frame, Message, Side, Unreadable, modbus
 from cavet.wording import hex_pairs
 
 MAX_RTU_BYTES = 256
@@ -41,12 +42,13 @@ class Line(Protocol):
 
     def feed(self, data: bytes, now: float) -> list[Heard]: ...
     def advance(self, now: float) -> list[Heard]: ...
+    def unfinished(self) -> bytes: ...
     @property
     def due(self) -> float: ...
     def wrap(self, answer: modbus.ModbusMessage, heard: Heard) -> bytes: ...
 
-    broken: str
-    """Why what came can be no Modbus at all, so that the connection is of no use any more; "" while it is."""
+    broken: Frame | None
+    """What came that can be no Modbus at all, so that the connection is of no use any more; `None` while it is."""
 
 
 class TcpLine:
@@ -57,20 +59,23 @@ class TcpLine:
     def __init__(self) -> None:
         self._rest = b""
         self._offset = 0
-        self.broken = ""
+        self.broken: Frame | None = None
 
     def feed(self, data: bytes, now: float) -> list[Heard]:
         """Give the requests up to a wrong protocol number or a length that can't be: that breaks it."""
         rest = self._rest + data if self._rest else data
         heard: list[Heard] = []
+        problem = ""
         while len(rest) >= HEADER_BYTES:
             transaction, protocol, length, unit = _HEADER.unpack_from(rest)
             if protocol:
-                self.broken = f"protocol: found {protocol}, expected 0"
+                problem = f"protocol: found {protocol}, expected 0"
             elif not 2 <= length <= modbus.MOST_CLAIMED_LENGTH:
-                self.broken = modbus.length_problem(length)
+                problem = modbus.length_problem(length)
             end = 6 + length
-            if self.broken or len(rest) < end:
+            if problem:
+                self.broken = Frame(Unreadable(reason=problem), rest, self._offset, (problem,))
+            if problem or len(rest) < end:
                 break
             wire, rest = rest[:end], rest[end:]
             message, problems = _read(wire[7:])
@@ -84,6 +89,9 @@ class TcpLine:
     def advance(self, now: float) -> list[Heard]:
         return []
 
+    def unfinished(self) -> bytes:
+        return self._rest
+
     def wrap(self, answer: modbus.ModbusMessage, heard: Heard) -> bytes:
         if answer is heard.frame.message:
             return heard.frame.data  # an echo
@@ -94,7 +102,7 @@ class TcpLine:
 class RtuLine:
     """Frames end by a silence of 3.5 characters; a pause of more than 1.5 within one spoils it."""
 
-    broken = ""
+    broken = None
 
     def __init__(self, character: float) -> None:
         self._character = character
@@ -122,7 +130,10 @@ class RtuLine:
         return heard
 
     def advance(self, now: float) -> list[Heard]:
-        return self._end() if now >= self.due - EDGE else []
+        return self._end() if now >= self.due - EDGE and self._data else []
+
+    def unfinished(self) -> bytes:
+        return b""  # the silence behind it is its end
 
     def _end(self) -> list[Heard]:
         wire, offset, spoiled = self._data, self._offset, self._spoiled
@@ -143,7 +154,7 @@ class RtuLine:
 class StreamLine:
     """RTU and ASCII frames where no times are known or needed: found by their length and check, or their marks."""
 
-    broken = ""
+    broken = None
 
     def __init__(self, codec: modbus.ModbusCodec, apart: float = inf) -> None:
         self._codec = codec
@@ -170,6 +181,9 @@ class StreamLine:
 
     def advance(self, now: float) -> list[Heard]:
         return []
+
+    def unfinished(self) -> bytes:
+        return rest_of(self._decoder)
 
     def wrap(self, answer: modbus.ModbusMessage, heard: Heard) -> bytes:
         wire = self._codec.encode(msgspec.structs.replace(answer, unit=heard.unit))

@@ -13,12 +13,11 @@ from cavet.boards.firmware.mqtt._session import FOR_EVER, BrokerSession
 from cavet.boards.firmware.mqtt._visitor import LONGEST_PACKET, Visitor
 from cavet.messaging import AliasesIn, AliasesOut, Publication, find_property, number_property
 from cavet.protocols import Frame, Message
-from cavet.protocols.mqtt import Connack, Connack5, Property
+from cavet.protocols.mqtt import NAMES, RETURN_CODES, Connack, Connack5, Property
 
-NAMES = (b"MQTT", b"MQIsdp")
-"""The protocol's name, today's and the one before."""
 BAD_LEVEL, BAD_ID, BUSY, BAD_PASSWORD, NOT_ALLOWED = 1, 2, 3, 4, 5
 """Return codes of 3.1.1. Source: 3.1.1, table 3.1."""
+Refusal = Connack | Connack5
 CODES_5 = {BAD_LEVEL: 0x84, BAD_ID: 0x85, BUSY: 0x89, BAD_PASSWORD: 0x86, NOT_ALLOWED: 0x87}
 
 
@@ -26,21 +25,6 @@ class TakeOver(Protocol):
     """Shuts the older connection of a session, and ends the session where it is not to go on."""
 
     def __call__(self, older: BrokerSession, *, ends: bool, now: float) -> None: ...
-
-
-def peek_level(head: bytes) -> int | None:
-    """The protocol level in a connect's first bytes; 0 where they are none, `None` while they do not tell."""
-    if head and head[0] != 0x10:
-        return 0
-    place = next((place for place, byte in enumerate(head[1:5], 2) if not byte & 0x80), None)
-    if place is None:
-        return 0 if len(head) >= 5 else None
-    rest = head[place:]
-    for name in NAMES:
-        begin = len(name).to_bytes(2, "big") + name
-        if rest[: len(begin)] == begin[: len(rest)]:
-            return rest[len(begin)] or 255 if len(rest) > len(begin) else None
-    return 0
 
 
 def _own_will(message: Any, version: int) -> Publication | None:
@@ -60,7 +44,7 @@ class Admission:
         self._sessions = sessions
         self._assigned = 0
 
-    def wrong_level(self, version: int) -> Message:
+    def wrong_level(self, version: int) -> Refusal:
         """The answer to a version that is not spoken. Source: [MQTT-3.1.2-2]."""
         return _refusal(version, BAD_LEVEL)
 
@@ -71,7 +55,7 @@ class Admission:
     def _lacks_id(self, message: Any, version: int) -> bool:
         return version == 4 and not message.client_id and not message.clean_session
 
-    def refusal(self, message: Any, version: int) -> Message | None:
+    def refusal(self, message: Any, version: int) -> Refusal | None:
         """The answer to a connect that is not let in; `None` for one that is."""
         if self._lacks_id(message, version):
             return _refusal(version, BAD_ID)  # [MQTT-3.1.3-8]
@@ -142,5 +126,10 @@ class Admission:
         return tuple(terms)
 
 
-def _refusal(version: int, code: int) -> Message:
+def _refusal(version: int, code: int) -> Refusal:
     return Connack5(reason_code=CODES_5[code]) if version == 5 else Connack(return_code=code)
+
+
+def refusal_words(answer: Refusal) -> str:
+    """Why a connect is not let in, in the words of the standard."""
+    return NAMES[answer.reason_code] if isinstance(answer, Connack5) else RETURN_CODES[answer.return_code]

@@ -14,7 +14,7 @@ from typing import Any
 import msgspec
 
 from cavet.boards._running import CauseOf, Client, Firmware, Outgoing
-from cavet.boards.firmware.mqtt._admission import Admission, peek_level
+from cavet.boards.firmware.mqtt._admission import Admission, Refusal, refusal_words
 from cavet.boards.firmware.mqtt._limits import BrokerSettings
 from cavet.boards.firmware.mqtt._packet_rules import (
     MAX_SHOWN,
@@ -38,13 +38,14 @@ from cavet.messaging import (
     AliasError,
     Flight,
     Publication,
-    Speech,
     number_property,
 )
-from cavet.protocols import Frame, Side
-from cavet.protocols.mqtt import MAX_PACKET_BYTES, Connack5, Property
+from cavet.protocols import Frame
+from cavet.protocols.mqtt import Connack5, Property
 from cavet.record import Kind, Tell, Topic
+from cavet.wording import hex_pairs
 
+SHOWN_BYTES = 12
 LOOK_SECONDS = 0.01
 """How often it looks whether a client that was choked can take more."""
 
@@ -83,6 +84,9 @@ class Broker(Firmware):
         self._visitors[client] = Visitor(client, now, self._settings)
         self._look_at = min(self._look_at, now + self._settings.connect_within)
 
+    def unfinished(self, client: Client) -> bytes:
+        return self._visitors[client].unfinished
+
     def left(self, client: Client, now: float) -> None:
         """It is gone. Unless its client has said so before, its will is published."""
         visitor = self._visitors.pop(client, None)
@@ -97,9 +101,7 @@ class Broker(Firmware):
             return []
         out: list[Outgoing] = []
         for visitor in self._speaking:
-            out += visitor.out
-            visitor.out = []
-            visitor.unsent = 0
+            out += visitor.take_out()
         self._speaking.clear()
         return out
 
@@ -140,7 +142,7 @@ class Broker(Firmware):
         """Send away who was silent for too long; publish wills, and end sessions, whose time has come."""
         for visitor in list(self._visitors.values()):
             if now >= visitor.silent_at and not visitor.gone:
-                self._hang_up(visitor, now, 0x8D, "nothing was heard for one and a half times the keep-alive")
+                self._hang_up(visitor, now, 0x8D, visitor.silence)
         for session in list(self.sessions.values()):
             if now >= session.will_at:
                 self._publish_will(session, now)
@@ -153,11 +155,24 @@ class Broker(Firmware):
     # connections
 
     def _hang_up(self, visitor: Visitor, now: float, reason: int | None = None, words: str = "") -> None:
+        """Shut its connection. Where it is by its own doing, that is told. Source: 5.0, section 4.13; 3.1.1, 4.8."""
         if visitor.gone:
             return
-        visitor.hang_up(now, reason, words)
+        if words:
+            self._remark("the broker hangs up on", visitor, words)
+        visitor.hang_up(now, reason, words[:MAX_SHOWN])
         self._speaking[visitor] = None
         self._part(visitor, now)
+
+    def _remark(self, does: str, visitor: Visitor, why: str) -> None:
+        who = shown_name(visitor.who)
+        self._tell(Kind.REMARK, Topic.CLIENT, who, None, None, f"{does} {who or 'a program'}: {shown_name(why)}")
+
+    def _turn_away(self, visitor: Visitor, answer: Refusal, now: float) -> None:
+        """It is not let in, and hears why."""
+        self._remark("the broker does not let in", visitor, refusal_words(answer))
+        visitor.refuse(answer, now)
+        self._speaking[visitor] = None
 
     def _part(self, visitor: Visitor, now: float) -> None:
         """A client's connection is over: its session lives on, if it is to be kept."""
@@ -211,40 +226,26 @@ class Broker(Firmware):
             self._speaking[visitor] = None
 
     def _begin(self, visitor: Visitor, data: bytes, now: float) -> bool:
-        """Learn from its first bytes which version it speaks; give whether that is known."""
-        visitor.head += data
-        level = peek_level(visitor.head)
-        if level is None:
-            return False
-        if level == 0:  # no connect at all, or of another protocol
-            self._hang_up(visitor, now)
-            return False
-        visitor.speech = Speech(5 if level > 4 else 4)
-        if level not in (4, 5):
-            visitor.refuse(self._admission.wrong_level(visitor.speech.version), now)
-            self._speaking[visitor] = None
-            return False
-        visitor.decoder = visitor.speech.codec.decoder(Side.HOST, most=MAX_PACKET_BYTES)
-        return True
+        """Learn from its first bytes which version it speaks; give whether that is one that is spoken here."""
+        level = visitor.begin(data)
+        if level == 0:
+            self._hang_up(visitor, now, words=f"{hex_pairs(visitor.head[:SHOWN_BYTES])} is no connect of MQTT's")
+        elif level is not None and visitor.decoder is None:
+            self._turn_away(visitor, self._admission.wrong_level(visitor.speech.version), now)
+        return visitor.decoder is not None
 
     def _hear(self, visitor: Visitor, frame: Frame, now: float, cause_of: CauseOf) -> None:
         message: Any = frame.message
         if visitor.session is None:
             self._connect(visitor, frame, now)
         elif frame.problems:
-            self._complain(visitor, frame.problems[0], reason_for(frame), now)
+            self._hang_up(visitor, now, reason_for(frame), frame.problems[0])
         elif len(frame.data) > self._settings.packet:
-            self._complain(visitor, f"a packet of more than {self._settings.packet} bytes", Reason.TOO_LARGE, now)
+            self._hang_up(visitor, now, Reason.TOO_LARGE, f"a packet of more than {self._settings.packet} bytes")
         elif message.NAME == "publish":
             self._publish(visitor, visitor.session, frame, now, cause_of(frame))
         else:
             self._HEARS[message.NAME](self, visitor, visitor.session, message, now)
-
-    def _complain(self, visitor: Visitor, problem: str, reason: int, now: float) -> None:
-        """It has said what it must not: say which, and hang up. Source: 5.0, section 4.13; 3.1.1, section 4.8."""
-        note = f"{shown_name(visitor.who)} has said what it must not: {shown_name(problem)}"
-        self._tell(Kind.REMARK, Topic.CLIENT, shown_name(visitor.who), None, None, note)
-        self._hang_up(visitor, now, reason, problem[:MAX_SHOWN])
 
     # coming in
 
@@ -253,13 +254,14 @@ class Broker(Firmware):
         if self._admission.is_wrong(frame, version):  # [MQTT-3.1.4-1], [MQTT-3.1.4-2] (5.0): the older one says nothing
             if version == 5:
                 visitor.tell(visitor.speech.say(Connack5(reason_code=reason_for(frame))), now)
-            self._hang_up(visitor, now)
+            self._hang_up(visitor, now, words=frame.problems[0])
             return
+        visitor.called = getattr(frame.message, "client_id", "")
         refusal = self._admission.refusal(frame.message, version)
         if refusal is not None:
-            visitor.refuse(refusal, now)
+            self._turn_away(visitor, refusal, now)
             return
-        older = self._admission.superfluous(getattr(frame.message, "client_id", ""))
+        older = self._admission.superfluous(visitor.called)
         if older is not None:
             self._end(older, now)
         session, there, answer = self._admission.admit(visitor, frame.message, now, self._take_over)
@@ -274,7 +276,7 @@ class Broker(Firmware):
     def _take_over(self, older: BrokerSession, *, ends: bool, now: float) -> None:
         """Another connection has come for a session: the older one is shut. Source: [MQTT-3.1.4-3]."""
         if older.visitor is not None:
-            self._hang_up(older.visitor, now, 0x8E)
+            self._hang_up(older.visitor, now, 0x8E, "another one has come by its name")
         older.ends_at = inf
         if ends:
             self._end(older, now)
@@ -323,7 +325,8 @@ class Broker(Firmware):
             visitor.answer(PUBREC, packet_id, 0, now, cause)
             return False
         if visitor.speech.version == 5 and len(session.received) >= self._settings.received:
-            self._hang_up(visitor, now, Reason.RECEIVED_TOO_MUCH)
+            words = f"more than {self._settings.received} messages of QoS 2 at once"
+            self._hang_up(visitor, now, Reason.RECEIVED_TOO_MUCH, words)
             return False
         session.received.add(packet_id)
         return True
@@ -373,8 +376,8 @@ class Broker(Firmware):
         if self._held + publication.size > self._settings.held_bytes or not session.outbox.post(
             publication, qos, delivery
         ):
-            who = shown_name(session.client_id)
-            self._tell(Kind.LOST, Topic.CLIENT, who, None, publication.cause, "its queue is full")
+            name = shown_name(session.client_id)
+            self._tell(Kind.LOST, Topic.CLIENT, name, None, publication.cause, "its queue is full")
             return False
         self._held += publication.size
         if visitor is not None:
@@ -437,11 +440,12 @@ class Broker(Firmware):
         may = session.end_in(keeps)
         if may and getattr(message, "reason_code", 0) == 0:  # [MQTT-3.14.4-3]
             session.will = None
-        self._hang_up(visitor, now, None if may else Reason.PROTOCOL_ERROR)
+        words = "" if may else "a session expiry on leaving, where it had none"
+        self._hang_up(visitor, now, None if may else Reason.PROTOCOL_ERROR, words)
 
     def _not_now(self, visitor: Visitor, session: BrokerSession, message: Any, now: float) -> None:
         """A second connect, or an auth without a method. Source: [MQTT-3.1.0-2], [MQTT-4.12.0-1]."""
-        self._hang_up(visitor, now, Reason.PROTOCOL_ERROR)
+        self._hang_up(visitor, now, Reason.PROTOCOL_ERROR, f"{message.NAME}, once it was let in")
 
     _HEARS: dict[str, Callable[[Broker, Visitor, BrokerSession, Any, float], None]] = {
         "puback": _acknowledged, "pubcomp": _acknowledged, "pubrec": _was_received, "pubrel": _released,

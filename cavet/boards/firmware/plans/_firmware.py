@@ -6,7 +6,7 @@ from math import inf
 
 from cavet.boards._circuit import PinRefusedError
 from cavet.boards._pins import Pin
-from cavet.boards._running import CauseOf, Client, Firmware, Outgoing
+from cavet.boards._running import CauseOf, Client, Firmware, Outgoing, rest_of
 from cavet.boards.firmware.plans._engine import Answer, Engine, PlanBoard
 from cavet.protocols import Decoder, FieldError, Frame, Side
 from cavet.record import Kind, Tell, Topic
@@ -43,6 +43,10 @@ class PlanFirmware(Firmware):
         self._decoders[client] = {name: self._plan.codecs[name].decoder(Side.HOST) for name in self._plan.takes}
         for answer in self._changing:
             self._say(answer, now, None, [client])
+
+    def unfinished(self, client: Client) -> bytes:
+        """What none of the kinds that are taken has made a frame of."""
+        return min((rest_of(decoder) for decoder in self._decoders.get(client, {}).values()), key=len, default=b"")
 
     def left(self, client: Client, now: float) -> None:
         """It is gone."""

@@ -15,7 +15,7 @@ from functools import lru_cache, partial
 from math import inf
 
 from cavet.boards._circuit import Circuit, PinRefusedError
-from cavet.boards._running import CauseOf, Client, Firmware, Outgoing
+from cavet.boards._running import CauseOf, Client, Firmware, Outgoing, rest_of
 from cavet.boards.firmware.scpi import _data as data
 from cavet.boards.firmware.scpi._commands import Commands
 from cavet.boards.firmware.scpi._status import OPERATION_COMPLETE, SETTLING, VOLTAGE, Register, Status
@@ -143,6 +143,9 @@ class ScpiFirmware(Firmware):
     def joined(self, client: Client, now: float) -> None:
         """A program is there."""
         self._talks[client] = _Talk()
+
+    def unfinished(self, client: Client) -> bytes:
+        return rest_of(self._talks[client].decoder)
 
     def left(self, client: Client, now: float) -> None:
         """It is gone, and with it all that it was still to be answered."""

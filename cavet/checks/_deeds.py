@@ -1,0 +1,107 @@
+"""What a program has done, as the boards saw it: whoever reads that what was expected did not come looks for that
+next."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator, Sequence
+
+from cavet.bench import BROKER, PastTrails
+from cavet.benchfile import Setup
+from cavet.boards import driven_words
+from cavet.library.trails import Trail
+from cavet.record import Event, Kind, Topic
+from cavet.record import Trail as Followed
+from cavet.wording import plain
+
+MOST_TOLD, MOST_SHOWN, MOST_PARTS = 8, 120, 3
+NAME = re.compile(r"[A-Za-z_]\w*")
+
+
+def deeds(events: Sequence[Event], setup: Setup, conditions: Iterable[str]) -> str:
+    """What came of each thing that a program has said, a line each, and to which of the boards that the conditions are
+    about it has said nothing. What has changed nothing is left out where there is too much."""
+    meant = [board for words in conditions for board in _boards_in(words, setup)]
+    silent = [board for board in dict.fromkeys(meant) if not _was_spoken_to(events, board, setup)]
+    said = [*_said(events, setup), *_remarks(events)]
+    told = [line for line, has_effect in said if has_effect or len(said) <= MOST_TOLD]
+    lines = [*told[-MOST_TOLD:], *(f"nothing was said to {board}" for board in silent)]
+    left = len(said) - min(len(told), MOST_TOLD)
+    head = "what came of what it said" + (f", but for {left} more:" if left else ":")
+    return "\n".join([head, *(f"  {line}" for line in lines)])
+
+
+def _boards_in(words: str, setup: Setup) -> Iterator[str]:
+    """The boards that a condition is about: by their own names, or by those of points."""
+    for name in NAME.findall(words):
+        if name in setup.boards:
+            yield name
+        elif name in setup.points:
+            yield setup.board_of(setup.points[name].board)
+
+
+def _was_spoken_to(events: Iterable[Event], board: str, setup: Setup) -> bool:
+    """Whether anything was said to a board; of one behind a broker, to that."""
+    places = {board} | (
+        {BROKER} if any(link.broker and link.board == board for link in setup.links.values()) else set()
+    )
+    return any(event.kind is Kind.CARRIED and event.board in places for event in events)
+
+
+def _said(events: Sequence[Event], setup: Setup) -> list[tuple[str, bool]]:
+    """What was said, and what came of it, the same again in one line; and whether it had any effect."""
+    found: dict[tuple[str, bool], list[float]] = {}
+    read = PastTrails(setup).read(events)
+    for followed in read.all:
+        if not followed.is_of_a_point:
+            trail = Trail(followed, read.diagnose(followed), None)
+            came, has_effect = _came_of(trail, followed)
+            found.setdefault((f"{_what(trail, followed)}: {came}", has_effect), []).append(followed.root.t)
+    return [(_line(times, words), has_effect) for (words, has_effect), times in found.items()]
+
+
+def _line(times: list[float], words: str) -> str:
+    again = f"  ({len(times)} times)" if len(times) > 1 else ""
+    return f"{times[0]:.3f} s  {plain(words)}{again}"
+
+
+def _what(trail: Trail, followed: Followed) -> str:
+    """The board and the message, with its fields; bytes that are none as they are."""
+    taken = followed.reached(Kind.TAKEN)
+    if followed.passed is not None:
+        words = followed.passed.subject
+    elif taken is not None and taken.topic is Topic.MESSAGE:
+        words = f"{taken.subject} ({taken.note})" if taken.note else taken.subject
+    else:
+        words = trail.shown
+    return plain(f"{trail.board} {words}", MOST_SHOWN)
+
+
+def _came_of(trail: Trail, followed: Followed) -> tuple[str, bool]:
+    """What came of a message, in words, and whether that is any effect."""
+    if trail.broken_at is not None:
+        return f"stopped before {trail.broken_at}: {trail.why}" + (f" → {trail.mend}" if trail.mend else ""), True
+    if followed.passed is not None and Kind.TAKEN not in followed.steps:
+        return trail.why or "passed on", True
+    driven, moved = (
+        followed.steps[kind].events if kind in followed.steps else [] for kind in (Kind.DRIVEN, Kind.MOVED)
+    )
+    if moved:
+        return "; ".join(f"{each.board}.{each.subject} {each.note}" for each in moved[-MOST_PARTS:]), True
+    if driven:
+        return "; ".join(map(_driven, driven[-MOST_PARTS:])) + ", and no part moves", True
+    return "answered" if followed.answered is not None else "taken", False
+
+
+def _driven(event: Event) -> str:
+    if event.topic is Topic.PIN:
+        return f"pin {event.subject} {driven_words(event.note, event.value)}"
+    return event.note
+
+
+def _remarks(events: Iterable[Event]) -> Iterator[tuple[str, bool]]:
+    """What a broker has against a client, and a board against bytes that are no message at all."""
+    for event in events:
+        is_refused = event.kind is Kind.REFUSED and event.cause is None
+        if is_refused or (event.kind is Kind.REMARK and event.topic is Topic.CLIENT):
+            yield f"{event.t:.3f} s  {plain(f'{event.board} {event.note}', MOST_SHOWN)}", True
