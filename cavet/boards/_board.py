@@ -145,7 +145,8 @@ class Board:
         """The program has gone in the middle of a message."""
         if data:
             cause = carried(seams.end, data)
-            note = f"{counted(len(data), 'byte')} without the end of their message: the program has left"
+            are = "byte is" if len(data) == 1 else "bytes are"
+            note = f"{len(data)} {are} no whole message: the program has left"
             self._tell(Kind.LOST, Topic.BYTES, str(len(data)), data, cause, note, reason=Reason.UNFINISHED)
 
     def feed(self, client: Client, data: bytes, offset: int, now: float, carried: Carried) -> None:

@@ -42,9 +42,8 @@ def _boards_in(words: str, setup: Setup) -> Iterator[str]:
 
 def _was_spoken_to(events: Iterable[Event], board: str, setup: Setup) -> bool:
     """Whether anything was said to a board; of one behind a broker, to that."""
-    places = {board} | (
-        {BROKER} if any(link.broker and link.board == board for link in setup.links.values()) else set()
-    )
+    is_by_broker = any(link.broker and link.board == board for link in setup.links.values())
+    places = (board, BROKER) if is_by_broker else (board,)
     return any(event.kind is Kind.CARRIED and event.board in places for event in events)
 
 
@@ -83,13 +82,13 @@ def _came_of(trail: Trail, followed: Followed) -> tuple[str, bool]:
         return f"stopped before {trail.broken_at}: {trail.why}" + (f" → {trail.mend}" if trail.mend else ""), True
     if followed.passed is not None and Kind.TAKEN not in followed.steps:
         return trail.why or "passed on", True
-    driven, moved = (
-        followed.steps[kind].events if kind in followed.steps else [] for kind in (Kind.DRIVEN, Kind.MOVED)
-    )
+    steps = followed.steps
+    driven, moved = (steps[kind].events if kind in steps else [] for kind in (Kind.DRIVEN, Kind.MOVED))
     if moved:
         return "; ".join(f"{each.board}.{each.subject} {each.note}" for each in moved[-MOST_PARTS:]), True
     if driven:
-        return "; ".join(map(_driven, driven[-MOST_PARTS:])) + ", and no part moves", True
+        works = any(each.topic is Topic.PIN and each.note != "mode" for each in driven)
+        return "; ".join(map(_driven, driven[-MOST_PARTS:])) + ("; no part moves by it" if works else ""), works
     return "answered" if followed.answered is not None else "taken", False
 
 
@@ -104,4 +103,5 @@ def _remarks(events: Iterable[Event]) -> Iterator[tuple[str, bool]]:
     for event in events:
         is_refused = event.kind is Kind.REFUSED and event.cause is None
         if is_refused or (event.kind is Kind.REMARK and event.topic is Topic.CLIENT):
-            yield f"{event.t:.3f} s  {plain(f'{event.board} {event.note}', MOST_SHOWN)}", True
+            words = f"{event.board} refuses it: {event.note}" if is_refused else event.note
+            yield f"{event.t:.3f} s  {plain(words, MOST_SHOWN)}", True

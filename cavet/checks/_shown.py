@@ -8,9 +8,9 @@ from cavet.benchfile import CheckSettings, DelaysCheck, Setup
 from cavet.library.past import past_trails
 from cavet.record import Event, Kind, Topic
 from cavet.units import show_duration
-from cavet.wording import plain
+from cavet.wording import counted, plain
 
-MOST_TOLD = 60
+MOST_TOLD = 120
 
 
 def problem_in(events: Sequence[Event], setup: Setup, check: CheckSettings) -> str:
@@ -94,4 +94,5 @@ def _count(count: int) -> str:
 
 
 def _words(event: Event) -> str:
-    return plain(f"{event.subject} {event.note}".strip(), MOST_TOLD)
+    what = f"{counted(int(event.subject), 'byte')}:" if event.topic is Topic.BYTES else event.subject
+    return plain(f"{what} {event.note}".strip(), MOST_TOLD)

@@ -102,7 +102,7 @@ class TcpLine:
 class RtuLine:
     """Frames end by a silence of 3.5 characters; a pause of more than 1.5 within one spoils it."""
 
-    broken = None
+    broken: Frame | None = None
 
     def __init__(self, character: float) -> None:
         self._character = character
@@ -154,7 +154,7 @@ class RtuLine:
 class StreamLine:
     """RTU and ASCII frames where no times are known or needed: found by their length and check, or their marks."""
 
-    broken = None
+    broken: Frame | None = None
 
     def __init__(self, codec: modbus.ModbusCodec, apart: float = inf) -> None:
         self._codec = codec
