@@ -29,7 +29,8 @@ from typing import Any, ClassVar
 
 from cavet import units
 from cavet.bench import LoopThread
-from cavet.checks import Ended, run_program
+from cavet.benchfile import load_bench
+from cavet.checks import Ended, deeds, run_program
 from cavet.demo import find_bench
 from cavet.library.blocking import Bench, open
 from cavet.library.codec import Decoded, side_named
@@ -59,7 +60,7 @@ class BenchCase(unittest.TestCase):
 
     def __init__(self, methodName: str = "runTest") -> None:  # noqa: N803
         super().__init__(methodName)
-        self._has_failed = False
+        self._has_failed = self._has_run_programs = False
         test = getattr(self, methodName, None)
         if test is not None:
             setattr(self, methodName, self._watched(test))
@@ -148,6 +149,8 @@ class BenchCase(unittest.TestCase):
             return
         except TooLate:
             found = f"{part} is {moved.words} after {digits(within)} s, not {to}\n{self._trails_to(part)}"
+            if self._has_run_programs:
+                found += deeds(self.bench.record.events, load_bench(self.bench_file).setup, [part])
         self.fail(found.rstrip())
 
     def _trails_to(self, part: str) -> str:
@@ -196,6 +199,7 @@ class BenchCase(unittest.TestCase):
         """
         if not self.real:
             raise WrongError("program", found="a test in fast time", expected="a class with real = True")
+        self._has_run_programs = True
         watching = LoopThread("program")
         try:
             ended = watching.run(run_program(list(call), self.bench_file.parent, self.bench.endpoints, within))

@@ -13,6 +13,7 @@ from cavet.checks._campaign import (
 )
 from cavet.checks._carrying import Came, Case, carry_out
 from cavet.checks._cluster import Cluster
+from cavet.checks._deeds import deeds
 from cavet.checks._faults import Fault, draw, routine_of
 from cavet.checks._hosting import Hosted, host
 from cavet.checks._junit import Ran, junit
@@ -39,6 +40,7 @@ __all__ = [
     "Workers",
     "carry_out",
     "chosen_checks",
+    "deeds",
     "defect_sets",
     "do",
     "draw",

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import asyncio
 import os
+import tempfile
 import threading
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -108,7 +109,8 @@ class Spread(_Threaded):
 
 
 class Hosting(_Threaded):
-    """A program of one's own, watched while it goes on."""
+    """A program of one's own, watched while it goes on. The records of runs that fail are kept as long as it is: none
+    can be done again as it was."""
 
     hosted: Hosted | None = None
     _loop: asyncio.AbstractEventLoop | None = None
@@ -117,20 +119,25 @@ class Hosting(_Threaded):
     def _do(self) -> None:
         self.orders = orders_of(self._bench, self._setup, self.checks, self._wanted)
         (check,) = self.checks
-        for order in self.orders:
+        self._folder = tempfile.TemporaryDirectory(prefix="cavet-")
+        for number, order in enumerate(self.orders):
             if self.is_stopped:
                 return
             self.hosted = Hosted(msgspec.structs.replace(self._setup, seed=order.case.seed), check)
+            record = Path(self._folder.name) / f"{number}.record"
             try:
-                self.done.append(Done(came=clock.run(self._host(self.hosted, order.case), fast=False)))
+                came = clock.run(self._host(self.hosted, order.case, record), fast=False)
             except asyncio.CancelledError:
                 return
+            self.done.append(Done(came=came, record=None if came.held else record))
+            if came.held:
+                record.unlink()
 
-    async def _host(self, hosted: Hosted, case: Case) -> Came:
+    async def _host(self, hosted: Hosted, case: Case, record: Path) -> Came:
         self._loop, self._task = asyncio.get_running_loop(), asyncio.current_task()
         if self.is_stopped:
             raise asyncio.CancelledError
-        return await hosted.run(case)
+        return await hosted.run(case, record=record)
 
     def stop(self) -> None:
         super().stop()

@@ -205,8 +205,34 @@ def _hosting_view(check: str, going: Hosting) -> CampaignView:
     )  # fmt: skip
 
 
+def _hosted_view(check: str, done: list[Done], going: Hosting) -> CampaignView:
+    """A program of one's own that has ended: whether it has done what it has to, what came of what it said, what it has
+    written."""
+    view = CampaignView(f"{check}  your program, run once", told="⏎ runs it again", problem=plain(going.problem))
+    if not done or going.hosted is None:
+        return view
+    came = done[0].came
+    (setup,) = going.checks
+    missing = going.hosted.missing
+    lines = [("◇ not come" if words in missing else "◆ came", words) for words in setup.expect]
+    lines += [_timed(line) for line in came.trail.splitlines()]
+    lines += [("says", plain(line, MOST_SAID)) for line in came.output.splitlines()[-MOST_STEPS:]]
+    return msgspec.structs.replace(
+        view, told=view.told if came.held else f"o: the run as it was   {view.told}", failing="what came of it",
+        lines=tuple(lines), why=plain(came.why),
+    )  # fmt: skip
+
+
+def _timed(line: str) -> tuple[str, str]:
+    """A line of what came of something: when, and what."""
+    when, _, what = line.strip().partition("  ")
+    return (when, what) if what else (line.strip(), "")
+
+
 def _alone(check: str, done: list[Done], going: Run) -> CampaignView:
     """A check that was run once."""
+    if isinstance(going, Hosting):
+        return _hosted_view(check, done, going)
     view = CampaignView(
         f"{check}  run once", told="c: this check under many seeds, defects and faults", problem=going.problem
     )

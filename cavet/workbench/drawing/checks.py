@@ -14,6 +14,7 @@ STATES: dict[str, tuple[str, Ink]] = {
     "held": ("◈", GOT), "failed": ("✕", CORAL), "runs": ("◇", ASKED), "stopped": ("◌", QUIET), "new": ("◌", QUIET),
 }  # fmt: skip
 STEP_CELLS = 12
+MOST_LINE_ROWS, MOST_WHY_ROWS = 3, 5
 REASON_ROWS = 4
 """What is said of the output under the cursor, with the rows around it."""
 
@@ -110,15 +111,23 @@ def _failing(canvas: Canvas, view: CampaignView, y: int, width: int) -> None:
     canvas.put(2, y, name, PAPER._replace(bold=True), width - 4)
     canvas.put(len(name) + 5, y, rest, QUIET, width - len(name) - 6)
     y += 2
-    for when, what in view.lines:
-        if what:
-            canvas.put(2, y, when, HEATHER, STEP_CELLS)
-            canvas.put(2 + STEP_CELLS, y, what, PAPER, width - STEP_CELLS - 4)
-        else:
-            canvas.put(2, y, when, QUIET, width - 4)
-        y += 1
+    room = max(20, width - STEP_CELLS - 4)
+    why = textwrap.wrap(view.why, room, max_lines=MOST_WHY_ROWS, placeholder=" …")
+    last = canvas.height - len(why) - 2
+    for place, (when, what) in enumerate(view.lines):
+        rows = textwrap.wrap(what, room, max_lines=MOST_LINE_ROWS, placeholder=" …") if what else []
+        left = len(view.lines) - place
+        if y + max(1, len(rows)) > last - (left > 1):
+            canvas.put(2, y, f"… and {left} more", QUIET)
+            y += 1
+            break
+        canvas.put(2, y, when, HEATHER if what else QUIET, STEP_CELLS if what else width - 4)
+        for row in rows:
+            canvas.put(2 + STEP_CELLS, y, row, PAPER)
+            y += 1
+        y += not rows
     canvas.put(2, y + 1, "why" if view.why else "", QUIET)
-    for line in textwrap.wrap(view.why, max(20, width - STEP_CELLS - 4))[: max(1, canvas.height - y - 1)]:
+    for line in why[: max(1, canvas.height - y - 1)]:
         canvas.put(2 + STEP_CELLS, y + 1, line, CORAL)
         y += 1
 

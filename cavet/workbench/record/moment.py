@@ -53,8 +53,15 @@ def moment_at(bench: RunningBench, number: int) -> Moment:
 
 def _links(bench: RunningBench, states: States) -> Iterator[tuple[str, str]]:
     for host in bench.setup.hosts:
-        state = states.get((bench.setup.board_of(host), Topic.SESSION, host, Kind.LINK))
-        yield host, str(state.value) if state is not None else "not open yet"
+        board = bench.setup.board_of(host)
+        state = states.get((board, Topic.SESSION, host, Kind.LINK))
+        link = states.get((board, Topic.LINK, bench.setup.hosts[host].link, Kind.LINK))
+        if state is not None:
+            yield host, str(state.value)
+        elif link is not None:
+            yield host, f"another program {'has' if link.value == 'open' else 'had'} it open"
+        else:
+            yield host, "not open yet"
 
 
 def _points(bench: RunningBench, states: States, t: float) -> Iterator[tuple[str, PointThen]]:

@@ -23,7 +23,7 @@ from cavet.workbench.checks.running import Hosting, Run
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.checks import draw_campaign, draw_checks, draw_walk
 from cavet.workbench.screens.checks_asking import AllowScreen, CampaignScreen, FileScreen, WalkHereScreen
-from cavet.workbench.screens.checks_looking import look_at
+from cavet.workbench.screens.checks_looking import do_again, look_at
 from cavet.workbench.screens.checks_sheets import check_sheet
 from cavet.workbench.screens.frame import Follow, Frame
 from cavet.workbench.screens.sheet import SheetScreen
@@ -255,13 +255,17 @@ class ChecksScreen(Frame):
         if done is None:
             self.say("no run of this check has failed")
             return
+        kept = done.record
+        if kept is not None:
+            self.attempt(lambda: look_at(self, self._checking.setup, kept))
+            return
         self.say("the run is done once more, to be looked at", well=True)
         trail = None
         if self._check.walk:
             row = self._row_view()
             trail = next((each.trail for each in done.came.walked if row and each.output == row.name), None)
         case = done.came.case if self._check.walk else views.small_case(done)
-        self.run_worker(look_at(self, self._desk, self._checking.setup, case, trail), exit_on_error=False)
+        self.run_worker(do_again(self, self._checking.setup, case, trail), exit_on_error=False)
 
     def action_explain(self) -> None:
         """The check under the cursor, and how its pictures are read."""

@@ -1,51 +1,56 @@
-"""A run of a check to be looked at: done once more with its record kept, and shown as it stood where it broke."""
+"""A run of a check to be looked at, as it stood where it broke: done once more with its record kept, or by the record
+that was kept when it was done."""
 
 from __future__ import annotations
 
 import asyncio
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 from cavet.bench import PastBench
 from cavet.benchfile import Setup
-from cavet.checks import Came, Case, carry_out
+from cavet.checks import Case, carry_out
 from cavet.record import Kind, RecordFile
 from cavet.wording import WrongError
-from cavet.workbench.desk import Desk
 from cavet.workbench.past import PastDesk
 from cavet.workbench.record.looking import Looking
 from cavet.workbench.screens.frame import Frame
 from cavet.workbench.screens.moment import MomentScreen
 
+DONE = (Kind.TAKEN, Kind.DRIVEN, Kind.MOVED, Kind.PASSED)
 BROKE = (Kind.UNCONFIRMED, Kind.REFUSED, Kind.LOST, Kind.FAULT)
 
 
-async def look_at(screen: Frame, desk: Desk, setup: Setup, case: Case, trail: int | None = None) -> None:
+async def do_again(screen: Frame, setup: Setup, case: Case, trail: int | None = None) -> None:
     """Do a run once more, beside everything else; then show it where it broke, or where a trail ended."""
     folder = tempfile.TemporaryDirectory(prefix="cavet-")
     path = Path(folder.name) / "run.record"
-
-    def run() -> Came:
-        return carry_out(setup, case, record=path, whole=True)
-
     try:
-        await asyncio.to_thread(run)
-        file = RecordFile(path)
+        await asyncio.to_thread(lambda: carry_out(setup, case, record=path, whole=True))
+        look_at(screen, setup, path, trail, folder.cleanup)
     except (WrongError, ExceptionGroup) as error:
         screen.say(str(error))
         folder.cleanup()
-        return
+
+
+def look_at(
+    screen: Frame, setup: Setup, record: Path, trail: int | None = None, left: Callable[[], None] = lambda: None
+) -> None:  # fmt: skip
+    """Show the record of a run where it broke, or where a trail ended; `left` is called behind that. Raises
+    `WrongError` where it can't be read."""
+    file = RecordFile(record)
     past = PastDesk(PastBench(setup, file))
     looking = Looking(past.bench)
     while not (past.stirs() is False and looking.is_read):
         looking.follow()
     looking.go_to(_where_it_broke(past) if trail is None else _end_of(past, trail))
 
-    def left(to: str | None) -> None:
+    def leave(to: str | None) -> None:
         file.close()
-        folder.cleanup()
+        left()
 
-    screen.app.push_screen(MomentScreen(past, looking, lambda: None), left)
+    screen.app.push_screen(MomentScreen(past, looking, lambda: None), leave)
 
 
 def _end_of(past: PastDesk, trail: int) -> float:
@@ -54,6 +59,8 @@ def _end_of(past: PastDesk, trail: int) -> float:
 
 
 def _where_it_broke(past: PastDesk) -> float:
-    """When the last thing went wrong; the end, where nothing did."""
+    """When the last thing went wrong; else when the last thing was done that somebody has said; else the end."""
     events = past.bench.record.since(0)
-    return next((event.t for event in reversed(events) if event.kind in BROKE), events[-1].t if events else 0.0)
+    wrong = (event.t for event in reversed(events) if event.kind in BROKE)
+    done = (event.t for event in reversed(events) if event.kind in DONE and event.cause is not None)
+    return next(wrong, next(done, events[-1].t if events else 0.0))
