@@ -63,10 +63,13 @@ class Passage:
             self._carried.note(offset, carried)
 
     def carried(self, end: int, data: bytes) -> int:
-        """Give the `carried` event of a frame that the board has read; it stands in the record by now."""
+        """Give the `carried` event of a frame that the board has read; it stands in the record by now. Of bytes in the
+        middle of a message, which it was deaf for, or has read for another one, the message as it was framed."""
         if self._framed:
             self.passed(end)
         found = self._carried.find(end)
         if found is not None:
             return found
+        if self._framed:
+            return self._framed[0][1]
         return self._tell(data, purpose=Purpose.OUTSIDE)

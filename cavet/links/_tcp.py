@@ -9,6 +9,7 @@ from collections.abc import Callable
 
 from cavet.clock import start_task
 from cavet.links._end import Listener, Welcome
+from cavet.links._leaving import Leaving
 from cavet.links._remote import MalformedError, RemotePort
 from cavet.links._tap import Tap
 from cavet.links._wire import Losses, Wire
@@ -48,12 +49,12 @@ class TcpServerEnd:
         who: str = "the board",
     ) -> None:
         """`who` listens there."""
-        self._who = who
+        self.who = who
         self._host = host
         self._port = self._first_port = port
         self._losses = losses
         self._most = most
-        self._byte_seconds = byte_seconds
+        self.byte_seconds = byte_seconds
         self._tls = tls
         self._remote = remote
         self._tap = tap
@@ -81,16 +82,13 @@ class TcpServerEnd:
         await self.stop()
         return await self._listen(self._first_port if back else 0)
 
-    @property
-    def who(self) -> str:
-        """Who listens there."""
-        return self._who
-
     def _make_caller(self) -> _Caller:
         return _Caller(self)
 
     def admit(self, caller: _Caller) -> Listener | None:
         """Give the listener for a new program; `None` where there are too many already."""
+        for each in list(self._callers) if self.byte_seconds else ():
+            each.leaving.hurry()
         if len(self._callers) >= self._most:
             return None
         self._callers.add(caller)
@@ -100,8 +98,8 @@ class TcpServerEnd:
         """Both directions of its line, and what takes settings out of it."""
         tap, ways = self._tap, (Direction.TO_BOARD, Direction.TO_HOST)
         watches = [tap.watch(way, caller) if tap is not None else None for way in ways]
-        inward = Wire(caller.hear, self._byte_seconds, self._losses, watch=watches[0])
-        outward = Wire(caller.put, self._byte_seconds, self._losses, watch=watches[1])
+        inward = Wire(caller.hear, self.byte_seconds, self._losses, watch=watches[0])
+        outward = Wire(caller.put, self.byte_seconds, self._losses, watch=watches[1])
         return inward, outward, self._remote(caller.say) if self._remote is not None else None
 
     def dismiss(self, caller: _Caller) -> None:
@@ -124,7 +122,7 @@ class _Caller(asyncio.Protocol):
     def __init__(self, end: TcpServerEnd) -> None:
         self._end = end
         self._transport: asyncio.Transport
-        self._paused = False
+        self._paused = self._is_dropped = False
         self._listener: Listener | None = None
         self._reason = "the program has shut the connection"
         self._linger: asyncio.TimerHandle | None = None
@@ -137,6 +135,7 @@ class _Caller(asyncio.Protocol):
         self._transport = transport
         self.name = _address(transport.get_extra_info("peername"))
         self._inward, self._outward, self._remote = self._end.make_wires(self)
+        self.leaving = Leaving(self._inward, self._end.byte_seconds, self._left)
         self.write = self._outward.send
         self._listener = self._end.admit(self)
         if self._listener is None:
@@ -160,8 +159,14 @@ class _Caller(asyncio.Protocol):
     def connection_lost(self, exc: Exception | None) -> None:
         if self._linger is not None:
             self._linger.cancel()
-        self._inward.clear()
         self._outward.clear()
+        if self._is_dropped:
+            self._left()
+        else:
+            self.leaving.begin()
+
+    def _left(self) -> None:
+        self._inward.clear()
         self._end.dismiss(self)
         if self._listener is not None:
             self._listener.closed(self._reason)
@@ -198,6 +203,8 @@ class _Caller(asyncio.Protocol):
 
     def drop(self) -> None:
         """Shut it at once."""
+        self._is_dropped = True
+        self.leaving.hurry()
         self._transport.abort()
 
 

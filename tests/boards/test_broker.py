@@ -7,6 +7,7 @@ from typing import Any
 
 from cavet.protocols import mqtt
 from cavet.protocols.mqtt import Property
+from cavet.record import Kind
 from tests.boards.brokers import Office, Peer
 
 
@@ -66,6 +67,40 @@ class ComingIn(unittest.TestCase):
         newer = self.office.peer(5)
         newer.say_bytes(bytes.fromhex("10 0D 00 04 4D 51 54 54 06 02 00 3C 00 00 00"))
         self.assertEqual((newer.raw, newer.shut), (bytes.fromhex("20 03 00 84 00"), True))
+
+    maxDiff = None
+
+    def test_why_a_program_is_hung_up_on_or_not_let_in_stands_in_the_record(self) -> None:
+        office = Office(users={"keeper": "heron"})
+
+        def remarks() -> list[str]:
+            return [event.note for event in office.record.since(0) if event.kind is Kind.REMARK]
+
+        wrong = "C0 00", "10 0D 00 04 4D 51 54 54 06 02 003C 00 0000", "10 0D 00 04 4D 51 54 54 05 03 003C 00 0000"
+        for words in wrong:
+            office.peer(5).say_bytes(bytes.fromhex(words))
+        office.client("thief", user_name="thief", password=b"")
+        office.peer()
+        known = {"user_name": "keeper", "password": b"heron"}
+        office.client("old", keep_alive=4, **known)
+        office.client("twice", **known)
+        office.client("twice", 5, **known).say(mqtt.Connect5(client_id="twice"))
+        office.client("loud", **known).say_bytes(bytes.fromhex("36 00"))
+        office.wait(11)
+        self.assertEqual(
+            [
+                "the broker hangs up on a program: C0 00 is no connect of MQTT's",
+                "the broker does not let in a program: unsupported protocol version",
+                "the broker hangs up on a program: malformed: connect flags: bit 0 is reserved (MQTT-3.1.2-3)",
+                "the broker does not let in thief: bad user name or password",
+                "the broker hangs up on twice: another one has come by its name",
+                "the broker hangs up on twice: connect, once it was let in",
+                "the broker hangs up on loud: malformed: qos: found 3, expected 0 to 2 (MQTT-3.3.1-4)",
+                "the broker hangs up on old: nothing was heard for one and a half times its keep-alive of 4 s",
+                "the broker hangs up on a program: it has not said who it is in time",
+            ],
+            remarks(),
+        )
 
     def test_a_malformed_connect_of_version_5_is_told_so(self) -> None:
         peer = self.office.peer(5)

@@ -9,6 +9,7 @@ from cavet.benchfile import load_bench
 from cavet.boards.firmware.modbus import CellSettings
 from cavet.demo import demo_path
 from cavet.protocols.modbus import COILS, HOLDING, ValueForm, lrc8
+from cavet.record import Kind
 from tests.boards.devices import CHARACTER, Device, rtu, tcp
 
 
@@ -258,6 +259,19 @@ class Tcp(Talk):
             self.assertIs(self.device.dropped[-1], broken)
         self.assertEqual(self.ask("01 0000 0001", client=other), "01 01 00")
 
+    def test_what_a_program_leaves_unfinished_is_told(self):
+        whole, cut = tcp("01 0000 0001"), tcp("05 0000 FF00")[:-1]
+        for protocol, said, left in (
+            ("modbus-tcp", whole + cut, cut), ("modbus-tcp", whole, b""), ("modbus-ascii", b":0705", b":0705"),
+            ("modbus-rtu", rtu("05 0000 FF00"), b""),
+        ):  # fmt: skip
+            with self.subTest(protocol=protocol):
+                client, before = self.device.join(protocol), len(self.device.told(Kind.LOST))
+                self.device.say(client, said)
+                self.device.board.closed(client, self.device.time, self.device._carried)
+                told = self.device.told(Kind.LOST)[before:]
+                self.assertEqual([(Kind.LOST, str(len(left)), left)] if left else [], told)
+
     def test_a_register_too_many_is_refused_and_not_hung_up_on(self):
         self.assertEqual(self.ask("10 0000 007C F8" + "0000" * 124), "90 03")
         self.assertEqual(self.ask("17 0000 0001 0000 007A F4" + "0000" * 122), "97 03")
@@ -282,6 +296,13 @@ class Rtu(unittest.TestCase):
         self.assertEqual(self.say(rtu("01 0000 0006"), 3.4 * CHARACTER), "")
         self.device.go(self.device.time + 0.2 * CHARACTER)
         self.assertEqual(self.device.hear(self.client), rtu("01 01 00"))
+
+    def test_the_last_frame_of_a_program_that_has_gone_is_done(self):
+        self.device.say(self.client, rtu("05 0000 FF00"))
+        self.device.board.closed(self.client, self.device.time, self.device._carried)
+        self.assertEqual([(Kind.TAKEN, "write-single-coil", rtu("05 0000 FF00"))], self.device.told(Kind.TAKEN))
+        other = self.device.join("modbus-tcp")
+        self.assertEqual(self.device.say(other, tcp("01 0000 0001")), tcp("01 01 01"))
 
     def test_a_pause_within_a_frame_spoils_it(self):
         frame = rtu("01 0000 0006")

@@ -122,6 +122,25 @@ class Programs(unittest.TestCase):
 
         self.assertEqual(outcome(test=test, real=True), "")
 
+    def test_what_it_did_instead_is_told(self):
+        code = textwrap.dedent(
+            """
+            import os, socket
+            host, port = os.environ["CAVET_PUMPHOUSE_TCP"].rsplit(":", 1)
+            link = socket.create_connection((host, int(port)))
+            link.sendall(bytes.fromhex("000100000006 07 05 0001 FF00"))
+            link.recv(64)
+            """
+        )
+
+        def test(case):
+            case.program(["python", "-c", code], within=20)
+            case.assertMoved("pumphouse.heater", to="heats", within=0.1)
+
+        wrong = outcome(test=test, real=True)
+        self.assertIn("pumphouse.heater is off after 0.1 s, not heats\nwhat came of what it said:\n", wrong)
+        self.assertIn("write-single-coil (address 1, value on): pumphouse.pump_b on, no speed", wrong)
+
     def test_one_that_does_not_end_is_ended_and_one_that_is_lost_is_told(self):
         hang = "print('begun', flush=True)\nwhile True: pass"
         wrong = outcome(test=lambda case: case.program(["python", "-c", hang], within=0.7), real=True)

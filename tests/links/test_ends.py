@@ -203,6 +203,44 @@ class ToldBySystem(unittest.TestCase):
         await end.stop()
 
     @real
+    async def test_its_last_words_come_over_though_it_has_shut_the_device(self):
+        end, ear = PtyEnd(SerialSettings(rate=1200), Losses("s")), Ear()
+        path = await end.start(welcoming(ear))
+        for again in range(2):
+            last = b"all off, and good night %d" % again
+            program = os.open(path, os.O_RDWR | os.O_NOCTTY)
+            await ear.until(lambda count=again + 1: ear.told.count("opened") == count)
+            os.write(program, last)
+            os.close(program)
+            await ear.until(lambda: str(ear.told[-1]).startswith("closed"))
+            self.assertEqual(last, ear.data)
+        program = os.open(path, os.O_RDWR | os.O_NOCTTY)
+        await ear.until(lambda: ear.told.count("opened") == 3)
+        os.write(program, b"taken away with the device")
+        os.close(program)
+        await ear.until(lambda: ear.data)
+        await end.stop()
+        self.assertEqual("closed: the program has shut the device", ear.told[-1])
+
+    @real
+    async def test_who_opens_it_next_does_not_wait_for_the_last_words_of_another(self):
+        end, ear = PtyEnd(SerialSettings(rate=300), Losses("s")), Ear()
+        path = await end.start(welcoming(ear))
+        program = os.open(path, os.O_RDWR | os.O_NOCTTY)
+        await ear.until(lambda: "opened" in ear.told)
+        os.write(program, b"last words")
+        await ear.until(lambda: ear.data)
+        os.close(program)
+        await ear.until(lambda: not end.is_open)
+        heard = []
+        ear.opened = lambda: (heard.append(ear.data), Ear.opened(ear))
+        program = os.open(path, os.O_RDWR | os.O_NOCTTY)
+        await ear.until(lambda: ear.told.count("opened") == 2)
+        self.assertEqual([b"last words"], heard)
+        os.close(program)
+        await end.stop()
+
+    @real
     async def test_others_that_look_in_while_a_program_has_it_are_nobody(self):
         end, ear, path = await self.served()
         program = os.open(path, os.O_RDWR | os.O_NOCTTY)
@@ -319,6 +357,19 @@ class Tcp(unittest.TestCase):
         self.assertGreater(writer.transport.get_write_buffer_size(), len(sent) // 2)
         self.assertEqual(board_ear.data, sent[: len(board_ear.data)])
         writer.transport.abort()
+        await server.stop()
+
+    @real
+    async def test_the_last_words_on_a_line_over_tcp_come_over_too(self):
+        server = TcpServerEnd("127.0.0.1", 0, Losses("s"), byte_seconds=0.005)
+        board_ear = Ear()
+        host, _, port = (await server.start(welcoming(board_ear))).rpartition(":")
+        client = TcpClientEnd(host, int(port))
+        await client.open(Ear())
+        client.write(b"the last words")
+        client.close()
+        await board_ear.until(lambda: str(board_ear.told[-1:]).startswith("['closed"))
+        self.assertEqual(b"the last words", board_ear.data)
         await server.stop()
 
     @real

@@ -9,7 +9,7 @@ from hypothesis import strategies as some
 from cavet import clock
 from cavet.links import Ledger, Losses, MemoryLink, Passage, SerialSettings, Wire
 from cavet.protocols.characters import garble
-from cavet.record import Kind, Record
+from cavet.record import Kind, Purpose, Record
 from cavet.wording import UnreachableError, WrongError
 
 
@@ -101,6 +101,12 @@ class Causes(unittest.TestCase):
         for end in (3, 6, 9):
             ledger.note(end, 100 + end)
         self.assertEqual([ledger.find(end) for end in (3, 5, 6, 9, 9, 10)], [103, None, 106, 109, 109, None])
+
+    def test_a_piece_of_our_own_message_is_not_from_outside(self):
+        framed = self.framed(3)
+        self.assertEqual([framed, framed], [self.passage.carried(end, b"x") for end in (1, 2)])
+        self.assertEqual(Kind.CARRIED, self.record[self.passage.carried(3, b"x")].kind)
+        self.assertEqual(Purpose.OUTSIDE, self.record[self.passage.carried(4, b"x")].purpose)
 
     def test_a_frame_is_carried_when_its_last_byte_has_passed(self):
         framed = self.framed(3)

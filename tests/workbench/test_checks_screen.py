@@ -247,6 +247,24 @@ delays = { from = "asked", to = "driven", at_most = "50 ms", share = 0.95 }
 
         self.seated(story)
 
+    def test_a_program_that_failed_is_looked_at_as_it_was(self):
+        """It can't be done again: a walk, or a run at rest, would show something else."""
+
+        async def story(seat):
+            await seat.press("enter")
+            await seat.sees("runs a program of your own")
+            await seat.press("down", "enter")
+            await seat.sees("◇ not come", "lamp rises", "stopped before taken", "not heard", "says", "hello")
+            await seat.press("o")
+            await seat.on(MomentScreen)
+            await seat.sees("as it stood at", "another program ha")
+            await seat.press("escape")
+            await seat.on(ChecksScreen)
+
+        text = "import os; os.write(os.open(os.environ['CAVET_HUT_SERIAL'], os.O_RDWR), b'123'); print('hello')"
+        checks = f'[checks.mine]\nprogram = ["python", "-c", "{text}"]\nexpect = ["lamp rises"]\n'
+        self.seated(story, checks=checks)
+
     def test_a_program_is_watched_while_it_goes_on_and_ends_when_it_is_stopped(self):
         async def story(seat):
             await seat.press("enter")

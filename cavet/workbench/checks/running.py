@@ -5,8 +5,10 @@ from __future__ import annotations
 
 import asyncio
 import os
+import shutil
 import tempfile
 import threading
+import weakref
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
@@ -119,12 +121,13 @@ class Hosting(_Threaded):
     def _do(self) -> None:
         self.orders = orders_of(self._bench, self._setup, self.checks, self._wanted)
         (check,) = self.checks
-        self._folder = tempfile.TemporaryDirectory(prefix="cavet-")
+        folder = Path(tempfile.mkdtemp(prefix="cavet-"))
+        weakref.finalize(self, shutil.rmtree, folder, ignore_errors=True)
         for number, order in enumerate(self.orders):
             if self.is_stopped:
                 return
             self.hosted = Hosted(msgspec.structs.replace(self._setup, seed=order.case.seed), check)
-            record = Path(self._folder.name) / f"{number}.record"
+            record = folder / f"{number}.record"
             try:
                 came = clock.run(self._host(self.hosted, order.case, record), fast=False)
             except asyncio.CancelledError:
