@@ -1,5 +1,6 @@
 """Checks: whether a bench, and the program that drives it, does what it should, also when things go wrong."""
 
+from cavet.checks._beside import copy_as_it_stands
 from cavet.checks._campaign import (
     Done,
     Order,
@@ -40,6 +41,7 @@ __all__ = [
     "Workers",
     "carry_out",
     "chosen_checks",
+    "copy_as_it_stands",
     "deeds",
     "defect_sets",
     "do",

@@ -17,6 +17,7 @@ from typing import Any
 import msgspec
 
 from cavet import __version__
+from cavet.checks._beside import Files, paths_beside, write_files
 from cavet.checks._campaign import Done, Order, done_here, keep_record
 from cavet.checks._spread import Workers
 from cavet.wording import UnreachableError, WrongError, plain
@@ -24,11 +25,7 @@ from cavet.wording import UnreachableError, WrongError, plain
 EXTRA = "cavet[cluster]"
 FIND_SECONDS = 5.0
 """How long the scheduler is looked for."""
-ENDINGS = (".toml", ".routine", ".svd")
-"""The files beside a bench that it may read."""
 MOST_BYTES = 32 * 1024 * 1024
-Files = tuple[tuple[str, bytes], ...]
-"""Files by their names."""
 
 
 class Cluster(Workers):
@@ -111,8 +108,7 @@ def _version() -> str:
 @functools.lru_cache(maxsize=1)
 def files_of(folder: Path) -> Files:
     """The files beside a bench that it may read. Raises `WrongError` where they are too many to be sent along."""
-    paths = [path for path in sorted(folder.iterdir()) if path.suffix in ENDINGS and path.is_file()]
-    files = tuple((path.name, path.read_bytes()) for path in paths)
+    files = tuple((path.name, path.read_bytes()) for path in paths_beside(folder))
     size = sum(len(data) for _, data in files)
     if size > MOST_BYTES:
         found = f"{size} bytes of files beside the bench"
@@ -128,7 +124,6 @@ def do_sent(order: Order, files: Files) -> Done:
     digest = hashlib.sha256(msgspec.json.encode(files)).hexdigest()
     if digest not in _folders:
         folder = tempfile.TemporaryDirectory(prefix="cavet-")
-        for name, data in files:
-            (Path(folder.name) / Path(name).name).write_bytes(data)
+        write_files(files, Path(folder.name))
         _folders[digest] = folder
     return done_here(msgspec.structs.replace(order, bench=Path(_folders[digest].name) / order.bench.name))

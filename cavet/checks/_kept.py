@@ -9,6 +9,7 @@ from pathlib import Path
 import msgspec
 
 from cavet import __version__
+from cavet.checks._beside import paths_beside
 from cavet.checks._campaign import Done, Order
 from cavet.checks._spread import Workers, run_all
 from cavet.files import WRITABLE, file_errors
@@ -108,7 +109,6 @@ def _digest_of_files(orders: Sequence[Order]) -> str:
     """Of all that can change what comes of the orders: the files beside the bench, and this program."""
     digest = hashlib.sha256(__version__.encode())
     for folder in sorted({order.bench.parent for order in orders}):
-        for path in sorted(folder.iterdir()):
-            if path.suffix in (".toml", ".routine", ".svd") and path.is_file():
-                digest.update(f"{path.name}\0".encode() + path.read_bytes())
+        for path in paths_beside(folder):
+            digest.update(f"{path.name}\0".encode() + path.read_bytes())
     return digest.hexdigest()

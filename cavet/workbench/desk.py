@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from copy import copy
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -137,8 +138,14 @@ class Desk:
         if self.made_checking is None:
             from cavet.workbench.checks.checking import Checking  # here, for the same reason
 
-            self.made_checking = Checking(self.bench, self._post)
+            self.made_checking = Checking(self.bench, self._post, self._unsaved)
         return self.made_checking
+
+    def _unsaved(self) -> dict[Path, str]:
+        """What is not saved of the bench and its routines, by the files that it belongs into."""
+        changing, work = self.changing, self.made_work
+        found = {changing.file.path: changing.file.text} if changing is not None and changing.is_changed else {}
+        return found | ({work.path: work.text} if work is not None and not work.is_saved else {})
 
     def leave(self) -> None:
         """Nobody looks any more: checks that are run end here."""

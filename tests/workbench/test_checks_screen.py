@@ -247,6 +247,32 @@ delays = { from = "asked", to = "driven", at_most = "50 ms", share = 0.95 }
 
         self.seated(story)
 
+    def test_what_is_not_saved_is_checked_as_it_stands(self):
+        """Not what the files still say: of the bench, and of its routines."""
+
+        async def story(seat):
+            folder = Path(seat.desk.bench.setup.path).parent
+            dark = (ROUTINE + LIT).replace("hut.lamp >= 99 %", "hut.lamp <= 1 %")
+            seat.desk.work.path = folder / "hut.routine"
+            seat.desk.work.set_text(dark)
+            await seat.press("enter")
+            await seat.sees("✕ lit", "hut.lamp <= 1 %")
+            await seat.press("o")
+            await seat.on(MomentScreen)
+            await seat.press("escape")
+            await seat.on(ChecksScreen)
+            await seat.sees("✕ lit")
+            self.assertEqual(ROUTINE + LIT, (folder / "hut.routine").read_text("utf-8"))
+            changed = HUT.replace("pin = 3\n\n[points.flag]", "pin = 5\n\n[points.flag]") + CHECKS
+            seat.desk.changing = SimpleNamespace(
+                is_changed=True, file=SimpleNamespace(path=Path(seat.desk.bench.setup.path), text=changed), place=None
+            )
+            seat.desk.work.set_text(ROUTINE + LIT)
+            await seat.press("enter")
+            await seat.sees("✕ lit", "hut.lamp >= 99 %")  # the point works the fan's pin now
+
+        self.seated(story)
+
     def test_a_program_that_failed_is_looked_at_as_it_was(self):
         """It can't be done again: a walk, or a run at rest, would show something else."""
 

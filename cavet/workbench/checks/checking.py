@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
 from cavet.bench import RunningBench
@@ -18,7 +18,11 @@ LEAVE_SECONDS = 5.0
 class Checking:
     """The checks of a bench, and what came of each when it was run last."""
 
-    def __init__(self, bench: RunningBench, post: Post) -> None:
+    def __init__(
+        self, bench: RunningBench, post: Post, unsaved: Callable[[], Mapping[Path, str]] = dict
+    ) -> None:  # fmt: skip
+        """`unsaved` gives what is not saved of the bench and its routines: checks are of these as they stand."""
+        self._unsaved = unsaved
         self.setup = with_checks(bench.setup)
         self.going: Run | None = None
         self._bench, self._post = bench, post
@@ -40,8 +44,10 @@ class Checking:
         self._look_whether_free()
         if not self.setup.path:
             raise WrongError("checks", found="a bench that is in no file", expected="a file: save it first")
-        kind = Hosting if any(check.program for check in checks) else Spread
-        self._note(kind(Path(self.setup.path), self.setup, checks, wanted))
+        if any(check.program for check in checks):
+            self._note(Hosting(self.setup, checks, wanted))
+        else:
+            self._note(Spread(self.setup, checks, wanted, self._unsaved()))
 
     def walk_here(self, check: CheckSettings) -> None:
         """Walk the boards that are looked at. Raises `WrongError`."""

@@ -9,7 +9,7 @@ import shutil
 import tempfile
 import threading
 import weakref
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +18,7 @@ import msgspec
 from cavet import clock
 from cavet.bench import RunningBench, Walk, Walked
 from cavet.benchfile import CheckSettings, Setup
-from cavet.checks import Came, Case, Done, Hosted, Order, Processes, Wanted, orders_of, run_all
+from cavet.checks import Came, Case, Done, Hosted, Order, Processes, Wanted, copy_as_it_stands, orders_of, run_all
 from cavet.faults import FORESEEN, note_fault
 
 MOST_JOBS = 4
@@ -31,6 +31,8 @@ class Run:
 
     is_live = False
     """Whether the boards that are looked at move by it."""
+    setup: Setup
+    """The bench that is checked, and where its files are."""
 
     def __init__(self, checks: Sequence[CheckSettings]) -> None:
         self.checks = list(checks)
@@ -72,12 +74,19 @@ class Run:
             self.is_over = True
 
 
+def own_folder(run: Run) -> Path:
+    """Make a folder that is there as long as a run is known."""
+    folder = Path(tempfile.mkdtemp(prefix="cavet-"))
+    weakref.finalize(run, shutil.rmtree, folder, ignore_errors=True)
+    return folder
+
+
 class _Threaded(Run):
     """One that is done in a thread of its own."""
 
-    def __init__(self, bench: Path, setup: Setup, checks: Sequence[CheckSettings], wanted: Wanted) -> None:
+    def __init__(self, setup: Setup, checks: Sequence[CheckSettings], wanted: Wanted) -> None:
         super().__init__(checks)
-        self._bench, self._setup, self._wanted = bench, setup, wanted
+        self.setup, self._wanted = setup, wanted
         self._thread = threading.Thread(target=lambda: self._attempt(self._do), name="checks", daemon=True)
         self._thread.start()
 
@@ -93,8 +102,16 @@ class Spread(_Threaded):
 
     _workers: Processes | None = None
 
+    def __init__(
+        self, setup: Setup, checks: Sequence[CheckSettings], wanted: Wanted, unsaved: Mapping[Path, str]
+    ) -> None:  # fmt: skip
+        if unsaved:  # they read files: those as they stand here
+            bench = copy_as_it_stands(Path(setup.path), unsaved, own_folder(self))
+            setup = msgspec.structs.replace(setup, path=str(bench))
+        super().__init__(setup, checks, wanted)
+
     def _do(self) -> None:
-        self.orders = orders_of(self._bench, self._setup, self.checks, self._wanted)
+        self.orders = orders_of(Path(self.setup.path), self.setup, self.checks, self._wanted)
         count = min(MOST_JOBS, max(1, (os.cpu_count() or 2) - 1), len(self.orders) or 1)
         self._workers = Processes(count)
         try:
@@ -119,14 +136,13 @@ class Hosting(_Threaded):
     _task: asyncio.Task[Any] | None = None
 
     def _do(self) -> None:
-        self.orders = orders_of(self._bench, self._setup, self.checks, self._wanted)
+        self.orders = orders_of(Path(self.setup.path), self.setup, self.checks, self._wanted)
         (check,) = self.checks
-        folder = Path(tempfile.mkdtemp(prefix="cavet-"))
-        weakref.finalize(self, shutil.rmtree, folder, ignore_errors=True)
+        folder = own_folder(self)
         for number, order in enumerate(self.orders):
             if self.is_stopped:
                 return
-            self.hosted = Hosted(msgspec.structs.replace(self._setup, seed=order.case.seed), check)
+            self.hosted = Hosted(msgspec.structs.replace(self.setup, seed=order.case.seed), check)
             record = folder / f"{number}.record"
             try:
                 came = clock.run(self._host(self.hosted, order.case, record), fast=False)
@@ -155,6 +171,7 @@ class Walking(Run):
 
     def __init__(self, bench: RunningBench, post: Post, check: CheckSettings) -> None:
         super().__init__([check])
+        self.setup = bench.setup
         self._case = Case(check=check.name, seed=bench.setup.seed)
         self.orders = [Order(bench=Path(bench.setup.path), case=self._case)]
         self._bench, self._post = bench, post

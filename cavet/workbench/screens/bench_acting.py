@@ -108,6 +108,8 @@ class BenchActing(Frame):
         """The running bench takes the change over; the screens are made anew, and one is at the same place again."""
         changing = self._desk.changing
         if changing is not None:
+            checking = self._desk.made_checking
+            message += "; the checks that were run have ended" if checking is not None and checking.is_going else ""
             changing.place = Place(self._open, self._cursor, self._pane, message)
             self.app.exit(0)
 

@@ -255,9 +255,10 @@ class ChecksScreen(Frame):
         if done is None:
             self.say("no run of this check has failed")
             return
-        kept = done.record
+        kept, going = done.record, self._going
+        setup = going.setup if going is not None else self._checking.setup
         if kept is not None:
-            self.attempt(lambda: look_at(self, self._checking.setup, kept))
+            self.attempt(lambda: look_at(self, setup, kept))
             return
         self.say("the run is done once more, to be looked at", well=True)
         trail = None
@@ -265,7 +266,7 @@ class ChecksScreen(Frame):
             row = self._row_view()
             trail = next((each.trail for each in done.came.walked if row and each.output == row.name), None)
         case = done.came.case if self._check.walk else views.small_case(done)
-        self.run_worker(do_again(self, self._checking.setup, case, trail), exit_on_error=False)
+        self.run_worker(do_again(self, setup, case, trail), exit_on_error=False)
 
     def action_explain(self) -> None:
         """The check under the cursor, and how its pictures are read."""
