@@ -12,7 +12,7 @@ from cavet.boards import driven_words
 from cavet.library.trails import Trail
 from cavet.record import Event, Kind, Topic
 from cavet.record import Trail as Followed
-from cavet.wording import plain
+from cavet.wording import as_written, plain
 
 MOST_TOLD, MOST_SHOWN, MOST_PARTS = 8, 120, 3
 NAME = re.compile(r"[A-Za-z_]\w*")
@@ -50,11 +50,14 @@ def _was_spoken_to(events: Iterable[Event], board: str, setup: Setup) -> bool:
 def _said(events: Sequence[Event], setup: Setup) -> list[tuple[str, bool]]:
     """What was said, and what came of it, the same again in one line; and whether it had any effect."""
     found: dict[tuple[str, bool], list[float]] = {}
+    beside = _remarks_by_root(events)
     read = PastTrails(setup).read(events)
     for followed in read.all:
         if not followed.is_of_a_point:
             trail = Trail(followed, read.diagnose(followed), None)
             came, has_effect = _came_of(trail, followed)
+            if remark := beside.get(followed.number):
+                came, has_effect = f"{came}, and {remark}", True
             found.setdefault((f"{_what(trail, followed)}: {came}", has_effect), []).append(followed.root.t)
     return [(_line(times, words), has_effect) for (words, has_effect), times in found.items()]
 
@@ -95,7 +98,19 @@ def _came_of(trail: Trail, followed: Followed) -> tuple[str, bool]:
 def _driven(event: Event) -> str:
     if event.topic is Topic.PIN:
         return f"pin {event.subject} {driven_words(event.note, event.value)}"
-    return event.note
+    return event.note or f"{event.subject} {as_written(event.value) if isinstance(event.value, bytes) else event.value}"
+
+
+def _remarks_by_root(events: Iterable[Event]) -> dict[int, str]:
+    """The last remark on what followed from an event that began something, by its number."""
+    roots: dict[int, int] = {}
+    found = {}
+    for event in events:
+        if event.cause is not None:
+            root = roots[event.number] = roots.get(event.cause, event.cause)
+            if event.kind is Kind.REMARK:
+                found[root] = event.note
+    return found
 
 
 def _remarks(events: Iterable[Event]) -> Iterator[tuple[str, bool]]:
