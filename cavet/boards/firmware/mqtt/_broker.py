@@ -45,7 +45,6 @@ from cavet.protocols.mqtt import Connack5, Property
 from cavet.record import Kind, Tell, Topic
 from cavet.wording import hex_pairs
 
-SHOWN_BYTES = 12
 LOOK_SECONDS = 0.01
 """How often it looks whether a client that was choked can take more."""
 
@@ -99,9 +98,7 @@ class Broker(Firmware):
     def take_out(self) -> list[Outgoing]:
         if not self._speaking:
             return []
-        out: list[Outgoing] = []
-        for visitor in self._speaking:
-            out += visitor.take_out()
+        out = [outgoing for visitor in self._speaking for outgoing in visitor.take_out()]
         self._speaking.clear()
         return out
 
@@ -229,7 +226,7 @@ class Broker(Firmware):
         """Learn from its first bytes which version it speaks; give whether that is one that is spoken here."""
         level = visitor.begin(data)
         if level == 0:
-            self._hang_up(visitor, now, words=f"{hex_pairs(visitor.head[:SHOWN_BYTES])} is no connect of MQTT's")
+            self._hang_up(visitor, now, words=f"{hex_pairs(visitor.head[:12])} is no connect of MQTT's")
         elif level is not None and visitor.decoder is None:
             self._turn_away(visitor, self._admission.wrong_level(visitor.speech.version), now)
         return visitor.decoder is not None
@@ -325,8 +322,7 @@ class Broker(Firmware):
             visitor.answer(PUBREC, packet_id, 0, now, cause)
             return False
         if visitor.speech.version == 5 and len(session.received) >= self._settings.received:
-            words = f"more than {self._settings.received} messages of QoS 2 at once"
-            self._hang_up(visitor, now, Reason.RECEIVED_TOO_MUCH, words)
+            self._hang_up(visitor, now, Reason.RECEIVED_TOO_MUCH, "more messages of QoS 2 at once than it may")
             return False
         session.received.add(packet_id)
         return True
