@@ -20,7 +20,7 @@ from cavet.checks._program import Ended, Running, call_of
 from cavet.hosts import Point
 from cavet.kernel import kernel_devices, mappings_of
 from cavet.record import Kind
-from cavet.routines import Looking, routine_text
+from cavet.routines import Looking, Moments, routine_text
 from cavet.wording import WrongError, digits, plain
 
 WITHIN = 30.0
@@ -70,15 +70,15 @@ class Expected:
 
     def __init__(self, setup: Setup, check: CheckSettings) -> None:
         self._left = {words: _condition(setup, f"checks.{check.name}.expect", words) for words in check.expect}
-        self._looks: dict[str, Truth] = {}
+        self._looks: dict[str, Moments] = {}
 
     def look(self, bench: RunningBench) -> None:
         """Look whether any has come. Raises `WrongError` for what can't be seen."""
         for words, condition in list(self._left.items()):
-            look = self._looks.setdefault(words, Truth(bench, {}, 0.0))
-            if condition(look):
+            if words not in self._looks:
+                self._looks[words] = Moments(condition, Truth(bench, {}, 0.0), bench)
+            if any(self._looks[words].look()):
                 del self._left[words]
-            look.look_again()
 
     @property
     def missing(self) -> list[str]:
@@ -170,6 +170,7 @@ class Hosted:
 
     async def _follow(self, bench: RunningBench, call: Sequence[str], more: Mapping[str, str]) -> Ended:
         folder = Path(self._setup.path).parent if self._setup.path else Path()
+        self._expected.look(bench)  # what it changes is seen from here on
         running = self.running = await Running.start(call, folder, places_of(bench.endpoints), more)
         try:
             began = bench.clock.now()

@@ -7,6 +7,7 @@ from cavet.routines._by_program import Run
 from cavet.routines._checked import CheckedRoutine, CheckedTune, Program
 from cavet.routines._compiling import Value
 from cavet.routines._looking import Looking
+from cavet.routines._moments import Moments
 from cavet.routines._reading import chosen, read_routine, read_source, routine_text, tune_value
 from cavet.routines._running import Runner
 from cavet.routines._sight import Sight, agree, converted, differ, divided, greatest, least, nan, root, rounded, told
@@ -25,6 +26,7 @@ __all__ = [
     "CheckedTune",
     "End",
     "Looking",
+    "Moments",
     "Program",
     "Routine",
     "Run",

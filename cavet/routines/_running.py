@@ -21,6 +21,7 @@ from cavet.routines._blocks import Blocks
 from cavet.routines._checked import Body, CheckedRoutine, CheckedTrack, Program, first_line
 from cavet.routines._following import delay_of, edge_before, how_it_ended
 from cavet.routines._looking import Looking
+from cavet.routines._moments import Moments
 from cavet.routines._telling import End, EndError, LeaveError, OverError, Tell
 from cavet.routines._track import Scope, Track
 from cavet.routines._working import unreachable
@@ -360,19 +361,20 @@ class Runner(Blocks):
         """Watch for the edge at which a condition begins to hold, and holds so long as is said."""
         assert setup.condition is not None
         lasts = setup.lasts.run(look) if setup.lasts is not None else 0.0
-        held = self._holds(setup.condition, look)
+        moments = Moments(setup.condition, look, self._bench)
+        held = moments.look()[-1]
         since: float | None = None
         while True:
             await asyncio.sleep(LOOK_SECONDS)
-            holds = self._holds(setup.condition, look)
-            if holds and not held:
-                since = self._now
-            if not holds:
-                since = None
-            if since is not None and self._now - since >= lasts - 1e-9:
-                rings.set()
-                since = None
-            held = holds
+            for holds in moments.look():
+                if holds and not held:
+                    since = self._now
+                if not holds:
+                    since = None
+                if since is not None and self._now - since >= lasts - 1e-9:
+                    rings.set()
+                    since = None
+                held = holds
 
     # steps
 

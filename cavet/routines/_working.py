@@ -14,6 +14,7 @@ from cavet.routines._checked import Body
 from cavet.routines._compiling import Run, Value
 from cavet.routines._following import follow_wish, how_it_ended, was_lost
 from cavet.routines._looking import Looking, NotingUnknown
+from cavet.routines._moments import Moments
 from cavet.routines._sending import answers, as_answer, texts_of, told_answer
 from cavet.routines._telling import End, EndError, OverError
 from cavet.routines._track import Track
@@ -62,12 +63,6 @@ class Working:
 
     def _is_lost_for_good(self, link: HostLink) -> bool:
         raise NotImplementedError
-
-    @staticmethod
-    def _holds(condition: Run, look: Looking) -> bool:
-        held = bool(condition(look))
-        look.look_again()
-        return held
 
     def _failed(self, step: tree.Step, why: str) -> OverError:
         return OverError(End(result="failed", line=step.line, why=why))
@@ -236,12 +231,13 @@ class Working:
 
     async def _comes(self, condition: Run, track: Track, at_most: float, lasts: float) -> bool:
         """Wait until a condition has held for so long; tell whether it did in time."""
-        look, began = track.look.beside(), self._now
+        moments, began = Moments(condition, track.look.beside(), self._bench), self._now
         since: float | None = None
         while True:
-            since = (since if since is not None else self._now) if self._holds(condition, look) else None
-            if since is not None and self._has_passed(since, lasts):
-                return True
+            for held in moments.look():
+                since = (since if since is not None else self._now) if held else None
+                if since is not None and self._has_passed(since, lasts):
+                    return True
             if self._has_passed(began, at_most):
                 return False
             await asyncio.sleep(LOOK_SECONDS)
@@ -268,6 +264,8 @@ class Working:
             return not came, f"it after {show_duration(self._now - began)}" if came else ""
         if step.within is None and lasts:
             held = not await self._comes(lambda look: not step.condition(look), track, lasts, 0.0)
+            if not held and step.condition(track.look.beside()):
+                return False, f"it otherwise for a moment, after {show_duration(self._now - began)}"
         else:
             held = await self._comes(step.condition, track, within, lasts)
         about = step.of.get("found")

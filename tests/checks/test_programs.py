@@ -144,6 +144,12 @@ within = "20 s"
         done = test_campaigns.cavet("check", str(path), "slow", "--allow-programs", folder=self.folder)
         self.assertEqual((0, ""), (done.returncode, done.stderr), done.stdout)
 
+    def test_a_pulse_of_half_a_millisecond_is_seen_at_its_pin(self):
+        (self.folder / "blink.py").write_text(BLINK.replace("0.1", "0").replace("(1, 0, 1, 0)", "(1, 0)"), "utf-8")
+        checks = CHECKS.replace("hut.lamp >= 99 %", "hut.pin 3 falls").replace('"lamp rises", "lamp falls", ', "")
+        done = self.call("--allow-programs", checks=checks)
+        self.assertEqual((0, ""), (done.returncode, done.stderr), done.stdout)
+
     def test_how_it_ends_counts(self):
         for program, ends, why in (
             ("import sys; sys.exit('no board')", "", "exit code 1, not 0: no board"),

@@ -133,6 +133,42 @@ class Steps(unittest.TestCase):
         self.assertRegex(ran.end.why, r"^expected level .*, found 1 4\d\d mm$")
         self.assertEqual([line["held"] for line in ran.of("expected")], [True] * 6 + [False])
 
+    def test_a_pulse_of_a_pin_is_seen_however_short_it_is(self):
+        strobe = """
+
+            alongside strobe
+                wait 100 ms
+                send gatehouse set-pin-mode pin 3 mode pwm
+                send gatehouse analog-message pin 3 value 255
+                send gatehouse analog-message pin 3 value 0
+        """
+        for step, result, why in (
+            ("expect never gatehouse.pin 3 = 255 for 1 s", "failed", r"expected never .*, found it after 1\d\d ms"),
+            ("expect gatehouse.pin 3 = 0 for 1 s", "failed", r".*, found it otherwise for a moment, after 1\d\d ms"),
+            ("wait until gatehouse.pin 3 rises at most 1 s", "done", ""),
+            ("wait until gatehouse.pin 3 > 200 at most 1 s", "done", ""),
+            ("wait until gatehouse.pin 3 > 200 for 5 ms at most 1 s", "failed", "it has not come within 1 s"),
+            ("expect never (gatehouse.pin 3 = 255 and gatehouse.pin 2 > 0) for 1 s", "done", ""),
+            ("expect never (gatehouse.pin 3 = 255 and gatehouse.beacon > 0) for 1 s", "done", ""),
+            ("expect never (walkway > 50 % or gatehouse.pin 3 = 254) for 1 s", "done", ""),
+        ):
+            with self.subTest(step=step):
+                ran = run(f"""
+            routine a
+                {step}
+                {strobe}""")
+                self.assertEqual(result, ran.end.result, ran.end.why)
+                self.assertRegex(ran.end.why or "", f"^{why}$")
+        ran = run(f"""
+            routine a
+                wait 1 s
+                expect beacon > 0 %
+
+            when gatehouse.pin 3 rises
+                set beacon to 50 %
+                {strobe}""")
+        self.assertEqual("done", ran.end.result, ran.end.why)
+
     def test_what_nobody_tells_is_not_read(self):
         ran = run("""
             routine a
