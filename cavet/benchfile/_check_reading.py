@@ -21,6 +21,8 @@ SHOWS = ("no_redundant", "no_refusal", "delays")
 OF_ACT = {"tunes": "routine", "expect": "program", "ends": "program", "within": "program", "kernel": "program"}
 """Keys that mean nothing without another one."""
 END_OF_PROGRAM = "end of program"
+OWN_STAGES = ("asked", "framed", "confirmed")
+"""The stages that only a host of the bench's own tells of."""
 Wishes = tuple[tuple[str, Asked], ...]
 """Outputs, each with what it is set to."""
 
@@ -41,6 +43,11 @@ class DelaysCheck(msgspec.Struct, frozen=True):
     end: str
     at_most: float
     share: float
+
+    @property
+    def is_seen_of_programs(self) -> bool:
+        """Whether both stages are seen of what a program of others says: what it wishes, and believes, is not."""
+        return self.begin not in OWN_STAGES and self.end not in OWN_STAGES
 
 
 class CheckSettings(msgspec.Struct, frozen=True, kw_only=True):
@@ -157,7 +164,9 @@ class _Reader:
                 self._checker.one_of((*self._path, key), board, self._boards, "a board")
         if table.routine and not all(table.routine.partition("#")):
             self._wrong("routine", found=table.routine, expected="FILE#NAME")
-        rest, delays = self._rest(table.rest, acts), self._delays(table.delays)
+        if table.program and table.faults:
+            self._wrong("faults", found=table.faults, expected="0: a program runs in real time")
+        rest, delays = self._rest(table.rest, acts), self._delays(table.delays, acts)
         if len(self._checker.errors) > before:
             return None
         walks = table.walk is not None
@@ -186,12 +195,17 @@ class _Reader:
                 )
         elif word != "break" or not link.strip():
             self._checker.wrong((*path, "after"), found=after, expected="`break LINK`, or `end of program`")
+        elif "program" in acts:
+            self._checker.wrong((*path, "after"), found=after, expected=f"`{END_OF_PROGRAM}`, where a program is run")
         else:
             link = link.strip()
             self._checker.one_of((*self._path, "rest", "after"), link, sorted(self._links), "a link")
+        if wishes and "program" in acts:
+            expected = "nothing: the program alone sets what it sets"
+            self._checker.wrong((*path, "set"), found=listed(table.set, "and"), expected=expected)
         return RestCheck(tuple(wish for wish in wishes if wish is not None), link, table.within)
 
-    def _delays(self, raw: Any) -> DelaysCheck | None:
+    def _delays(self, raw: Any, acts: list[str]) -> DelaysCheck | None:
         if raw is None:
             return None
         path = (*self._path, "delays")
@@ -200,4 +214,9 @@ class _Reader:
             return None
         if STAGES.index(table.from_) >= STAGES.index(table.to):
             self._checker.wrong((*path, "to"), found=table.to, expected=f"a stage behind {table.from_}")
-        return DelaysCheck(table.from_, table.to, table.at_most, table.share)
+        delays = DelaysCheck(table.from_, table.to, table.at_most, table.share)
+        if "program" in acts and not delays.is_seen_of_programs:
+            key, found = ("from", table.from_) if table.from_ in OWN_STAGES else ("to", table.to)
+            expected = f"one of {listed([each for each in STAGES if each not in OWN_STAGES], 'and')}"
+            self._checker.wrong((*path, key), found=found, expected=f"{expected}: no more is known of a program")
+        return delays

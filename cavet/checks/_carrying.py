@@ -190,11 +190,12 @@ async def at_rest(
     hosts: Sequence[str],
     before: Mapping[str, Any],
     boards: Collection[str] = (),
+    since: float | None = None,
 ) -> str:
     """Wait until every output of these hosts is at rest, and what is moved on these boards stands as before; tell which
-    are not in time, "" for none."""
+    are not in time, from now on or `since` a bench time, "" for none."""
     points = [point for point in bench.setup.points.values() if point.kind.is_output and point.board in hosts]
-    began = bench.clock.now()
+    began = bench.clock.now() if since is None else since
     while True:
         away = [point.name for point in points if walk.is_away(point, before)] + walk.parts_away(boards, before)
         if not away:
@@ -309,9 +310,14 @@ def came_of(
     why = "; ".join(words for words in (why, own) if words)
     return Came(
         case=case, held=not why, t=round(t, 6), why=why, walked=tuple(walked), output=output,
-        shown={each.name: problem_in(events, setup, each) for each in shows},
+        shown={each.name: problem_in(events, setup, each) for each in shows if not check.program or _is_seen(each)},
         trail=deeds or (_broken_trail(bench, walked) if why else ""),
     )  # fmt: skip
+
+
+def _is_seen(check: CheckSettings) -> bool:
+    """Whether the record of a program can show what is looked for."""
+    return check.delays is None or check.delays.is_seen_of_programs
 
 
 def _broken_trail(bench: RunningBench, walked: Sequence[Walked]) -> str:

@@ -96,6 +96,9 @@ class Hosted:
         self.running: Running | None = None
         self.bench: RunningBench | None = None
         self._remark = ""
+        self._ended_at = 0.0
+        self._is_shown = False
+        """Whether its record has to show something."""
         self._counted = self._taken = self._refused = 0
 
     @property
@@ -139,11 +142,13 @@ class Hosted:
             await bench.start()
             walk = Walk(bench)
             before = walk.stand()
+            self._is_shown = self._check.shows or bool(shows)
             ended = await self._watch(bench)
             resting = ""
             if self._check.rest is not None:
                 boards = [board.name for board in self._setup.boards.values() if self._check.kernel and board.kernel]
-                resting = await at_rest(bench, walk, self._check.rest, list(self._setup.hosts), before, boards)
+                hosts = list(self._setup.hosts)
+                resting = await at_rest(bench, walk, self._check.rest, hosts, before, boards, self._ended_at)
             why = "; ".join(words for words in (self._why(ended), resting) if words)
             missing = self._expected.missing
             return came_of(
@@ -179,13 +184,15 @@ class Hosted:
                 await asyncio.sleep(LOOK_SECONDS)
         finally:
             ended = await running.end()
+        self._ended_at = bench.clock.now()
         await self._come_to_rest(bench)
         return ended
 
     async def _come_to_rest(self, bench: RunningBench) -> None:
-        """Look on while what the program has set in motion is on its way, and a short while in any case."""
-        ended, looks = bench.clock.now(), 0
-        while self._expected.missing:
+        """Look on while what the program has set in motion is on its way, and a short while in any case: as long as
+        something is expected, or where the record has to show something."""
+        ended, looks = self._ended_at, 0
+        while self._expected.missing or self._is_shown:
             await asyncio.sleep(LOOK_SECONDS)
             after = bench.clock.spent_since(ended)
             bench.board_side.turn()

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 
 from cavet.benchfile import CheckSettings, DelaysCheck, Setup
 from cavet.library.past import past_trails
+from cavet.library.trails import Trail
 from cavet.record import Event, Kind, Topic
 from cavet.units import show_duration
 from cavet.wording import counted, plain
@@ -75,18 +76,22 @@ def too_slow(events: Iterable[Event], setup: Setup, wanted: DelaysCheck) -> str:
     found = []
     for trail in past_trails(events, setup):
         times = {stage.stage: stage.t for stage in trail.stages}
-        if trail.is_command and wanted.begin in times and wanted.end in times:
-            found.append((times[wanted.end] - times[wanted.begin], trail.board, trail.point, trail.stages[0].t))
+        if wanted.begin in times and wanted.end in times:
+            found.append((times[wanted.end] - times[wanted.begin], _name_of(trail), trail.stages[0].t))
     if not found:
         return f"no command went from {wanted.begin} to {wanted.end}"
     good = sum(took <= wanted.at_most for took, *_ in found)
     if good >= wanted.share * len(found):
         return ""
-    took, board, point, t = max(found)
+    took, name, t = max(found)
     return (
         f"{good} of {len(found)} commands went from {wanted.begin} to {wanted.end} within "
-        f"{show_duration(wanted.at_most)}; {board}.{point} at {t:.3f} s took {show_duration(took)}"
+        f"{show_duration(wanted.at_most)}; {name} at {t:.3f} s took {show_duration(took)}"
     )
+
+
+def _name_of(trail: Trail) -> str:
+    return f"{trail.board}.{trail.point}" if trail.is_command else plain(trail.what, MOST_TOLD)
 
 
 def _count(count: int) -> str:

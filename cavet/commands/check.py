@@ -38,6 +38,7 @@ from cavet.units import show_duration
 from cavet.wording import WrongError, counted, listed, plain
 
 HELD, FAILED, NEITHER = "✓", "✕", "·"
+NO_RECORD = "nothing was run whose record could show it: name a check that does something beside it"
 AS_IT_IS = "as it is"
 MOST_RUNS = 1_000_000
 MOST_OUTPUT = 8192
@@ -118,6 +119,8 @@ class Report:
         self._many = many
         self.runs: list[Ran] = []
         self._shown: dict[str, list[str]] = {check.name: [] for check in checks if not check.acts}
+        self._looked: set[str] = set()
+        """Those of them for which there was a record to be looked at."""
         self._t = 0.0
 
     @property
@@ -129,6 +132,7 @@ class Report:
         """Tell of a run."""
         came, case = done.came, done.came.case
         self._t += came.t
+        self._looked |= came.shown.keys()
         for name, problem in came.shown.items():
             if problem:
                 self._shown[name].append(f"{_title(case)}: {problem}")
@@ -148,10 +152,11 @@ class Report:
     def end(self) -> None:
         """Tell what the records showed, then how many there were."""
         for name, problems in self._shown.items():
-            why = (
-                problems[0] + (f"; and {len(problems) - 1} more runs" if len(problems) > 1 else "") if problems else ""
-            )
-            came = Came(case=Case(check=name, seed=self._seed), held=not problems, t=round(self._t, 6), why=why)
+            why = "" if name in self._looked else NO_RECORD
+            if problems:
+                more = len(problems) - 1
+                why = problems[0] + (f"; and {counted(more, 'more run')}" if more else "")
+            came = Came(case=Case(check=name, seed=self._seed), held=not why, t=round(self._t, 6), why=why)
             self._ran(name, "what the records show", came, "", None)
         failed_checks = len({run.check for run in self.runs if not run.held})
         count = len({run.check for run in self.runs})

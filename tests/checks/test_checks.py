@@ -110,6 +110,19 @@ class Mistakes(Folder, unittest.TestCase):
             ('delays = { from = "driven", to = "asked", at_most = "1 s" }', "asked", "taken, driven"),
             ('delays = { from = "moved", to = "taken", at_most = "1 s" }', "taken", "a stage behind moved"),
             ("walk = true\nseeds = 0", "0", "1 to 100000"),
+            ('program = ["x"]\nfaults = 2', "2", "0: a program runs in real time"),
+            ('program = ["x"]\nrest = { after = "break hut", within = "1 s" }', "break hut", "`end of program`"),
+            (
+                'program = ["x"]\nrest = { set = ["lamp=on"], after = "end of program", within = "1 s" }',
+                "lamp=on",
+                "nothing",
+            ),
+            ('program = ["x"]\ndelays = { from = "asked", to = "moved", at_most = "1 s" }', "asked", "carried, taken"),
+            (
+                'program = ["x"]\ndelays = { from = "taken", to = "confirmed", at_most = "1 s" }',
+                "confirmed",
+                "no more is known",
+            ),
             ("wolk = true", "this key", "one of the keys"),
         ):
             with self.subTest(text=text), self.assertRaises(ExceptionGroup) as caught:

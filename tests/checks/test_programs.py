@@ -150,6 +150,27 @@ within = "20 s"
         done = self.call("--allow-programs", checks=checks)
         self.assertEqual((0, ""), (done.returncode, done.stderr), done.stdout)
 
+    def test_what_its_record_shows_is_looked_at_to_the_last_word(self):
+        (self.folder / "blink.py").write_text(BLINK.replace("(1, 0, 1, 0)", "(1,)").replace("0.1", "0"), "utf-8")
+        checks = """
+[checks.once]
+program = ["python", "blink.py", "{hut.serial}"]
+delays = { from = "carried", to = "moved", at_most = "2 s" }
+[checks.quick]
+delays = { from = "taken", to = "moved", at_most = "1 us" }
+[checks.asked]
+delays = { from = "asked", to = "moved", at_most = "1 s" }
+"""
+        done = self.call("--allow-programs", "--json", checks=checks)
+        once, quick, asked, _ = map(json.loads, done.stdout.splitlines())
+        self.assertEqual((True, ""), (once["held"], once["why"]))
+        self.assertRegex(
+            quick["why"], "0 of 1 commands went from taken to moved within 1 µs; hut set-digital-pin-value F5 03 01 "
+        )
+        self.assertEqual((False, True), (asked["held"], asked["why"].startswith("nothing was run whose record")))
+        done = self.call("quick", checks=checks)
+        self.assertEqual(1, done.returncode, "what looks at no record at all has not held")
+
     def test_how_it_ends_counts(self):
         for program, ends, why in (
             ("import sys; sys.exit('no board')", "", "exit code 1, not 0: no board"),

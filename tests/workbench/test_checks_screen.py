@@ -247,6 +247,14 @@ delays = { from = "asked", to = "driven", at_most = "50 ms", share = 0.95 }
 
         self.seated(story)
 
+    def test_one_that_looks_at_records_has_those_made_that_it_looks_at(self):
+        async def story(seat):
+            await seat.press("down", "down", "enter")
+            await seat.sees("◈ calm", "in 1 record", "◈ lit")
+            self.assertIsNone(seat.desk.checking.last("mine"))
+
+        self.seated(story, checks=CHECKS + '\n[checks.calm]\nno_refusal = "hut"\n')
+
     def test_what_is_not_saved_is_checked_as_it_stands(self):
         """Not what the files still say: of the bench, and of its routines."""
 

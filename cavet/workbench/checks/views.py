@@ -112,11 +112,13 @@ def _check(checking: Checking, check: CheckSettings, chosen: bool) -> CheckView:
 
 def _shown(check: CheckSettings, going: Run, chosen: bool) -> CheckView:
     """One that looks at the records of others."""
-    problems = [each.came.shown[check.name] for each in list(going.done) if each.came.shown.get(check.name)]
+    looked_at = [each.came.shown[check.name] for each in list(going.done) if check.name in each.came.shown]
+    problems = [problem for problem in looked_at if problem]
     if problems:
         return CheckView(check.name, what_of(check), "failed", "", plain(problems[0]), chosen)
-    state = "runs" if not going.is_over else "held" if going.done else "new"
-    return CheckView(check.name, what_of(check), state, "", f"in {counted(len(going.done), 'record')}", chosen)
+    state = "runs" if not going.is_over else "held" if looked_at else "new"
+    came = f"in {counted(len(looked_at), 'record')}" if looked_at or state == "runs" else "no record could show it"
+    return CheckView(check.name, what_of(check), state, "", came, chosen)
 
 
 # the walk

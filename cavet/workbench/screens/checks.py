@@ -11,7 +11,7 @@ from textual.containers import Horizontal
 from textual.widget import Widget
 
 from cavet.benchfile import CheckSettings
-from cavet.checks import Done, Ran, Wanted, junit
+from cavet.checks import Done, Ran, Wanted, chosen_checks, junit
 from cavet.drawings.square import RowView
 from cavet.files import write_whole
 from cavet.hosts import Point
@@ -207,8 +207,8 @@ class ChecksScreen(Frame):
         return tuple(name for name, defect in self._desk.bench.world.defects.items() if defect.on)
 
     def action_run(self) -> None:
-        """Run the check under the cursor, as the file has it."""
-        self._start([self._check], Wanted())
+        """Run the check under the cursor, as the file has it; with one that looks at records those that make some."""
+        self._start(chosen_checks(self._checking.setup, [self._check.name]), Wanted())
 
     def action_run_all(self) -> None:
         """Run all that need no word."""
