@@ -12,7 +12,7 @@ from cavet.boards import driven_words
 from cavet.library.trails import Trail
 from cavet.record import Event, Kind, Topic
 from cavet.record import Trail as Followed
-from cavet.wording import as_written, plain
+from cavet.wording import as_written, nearest, plain
 
 MOST_TOLD, MOST_SHOWN, MOST_PARTS = 8, 120, 3
 NAME = re.compile(r"[A-Za-z_]\w*")
@@ -51,11 +51,15 @@ def _said(events: Sequence[Event], setup: Setup) -> list[tuple[str, bool]]:
     """What was said, and what came of it, the same again in one line; and whether it had any effect."""
     found: dict[tuple[str, bool], list[float]] = {}
     beside = _remarks_by_root(events)
+    topics = [topic for board in setup.boards.values() for topic in board.device.listens_to]
     read = PastTrails(setup).read(events)
     for followed in read.all:
         if not followed.is_of_a_point:
             trail = Trail(followed, read.diagnose(followed), None)
             came, has_effect = _came_of(trail, followed)
+            if followed.passed is not None and not followed.passed.value:
+                near = nearest(followed.passed.subject, topics)
+                came += f"; did you mean {near}?" if near is not None else ""
             if remark := beside.get(followed.number):
                 came, has_effect = f"{came}, and {remark}", True
             found.setdefault((f"{_what(trail, followed)}: {came}", has_effect), []).append(followed.root.t)

@@ -50,8 +50,8 @@ class Truth(Looking):
         raise WrongError("expect", found=f"asked {point.name}", expected="what can be seen: BOARD.PART, BOARD.pin N")
 
 
-def _condition(setup: Setup, place: str, words: str) -> Any:
-    """Read one condition. Raises `WrongError`."""
+def _step(setup: Setup, place: str, words: str) -> Any:
+    """Read one condition, as a step that expects it. Raises `WrongError`."""
     try:
         program = routine_text(f"routine expected\n    expect {words} within 1 h", place, setup)
     except ExceptionGroup as group:
@@ -62,21 +62,21 @@ def _condition(setup: Setup, place: str, words: str) -> Any:
         raise WrongError(where, found=error.found, expected=error.expected, nearest=error.nearest) from error
     body = program.routines["expected"].body
     assert isinstance(body, list)  # it is a text, not a program
-    return body[0].condition
+    return body[0]
 
 
 class Expected:
     """Conditions, each of which must come."""
 
     def __init__(self, setup: Setup, check: CheckSettings) -> None:
-        self._left = {words: _condition(setup, f"checks.{check.name}.expect", words) for words in check.expect}
+        self._left = {words: _step(setup, f"checks.{check.name}.expect", words) for words in check.expect}
         self._looks: dict[str, Moments] = {}
 
     def look(self, bench: RunningBench) -> None:
         """Look whether any has come. Raises `WrongError` for what can't be seen."""
-        for words, condition in list(self._left.items()):
+        for words, step in list(self._left.items()):
             if words not in self._looks:
-                self._looks[words] = Moments(condition, Truth(bench, {}, 0.0), bench)
+                self._looks[words] = Moments(step.condition, Truth(bench, {}, 0.0), bench)
             if any(self._looks[words].look()):
                 del self._left[words]
 
@@ -84,6 +84,15 @@ class Expected:
     def missing(self) -> list[str]:
         """Those that have not come."""
         return list(self._left)
+
+    def told(self, bench: RunningBench) -> list[str]:
+        """The same in words, with what was found in the place of what was expected."""
+        found = []
+        for words, step in self._left.items():
+            about = step.of.get("found")
+            stands = f", found {about.shown(about.run(Truth(bench, {}, 0.0)))}" if about is not None else ""
+            found.append(f"this did not come: {words}{stands}")
+        return found
 
 
 class Hosted:
@@ -149,7 +158,7 @@ class Hosted:
                 boards = [board.name for board in self._setup.boards.values() if self._check.kernel and board.kernel]
                 hosts = list(self._setup.hosts)
                 resting = await at_rest(bench, walk, self._check.rest, hosts, before, boards, self._ended_at)
-            why = "; ".join(words for words in (self._why(ended), resting) if words)
+            why = "; ".join(words for words in (self._why(ended, bench), resting) if words)
             missing = self._expected.missing
             return came_of(
                 self._setup, self._check, case, shows, bench, why, bench.clock.now(),
@@ -203,7 +212,7 @@ class Hosted:
             if is_heard and (not is_moving or after >= MOVE_SECONDS):
                 return
 
-    def _why(self, ended: Ended) -> str:
+    def _why(self, ended: Ended, bench: RunningBench) -> str:
         problems = []
         if ended.was_late:
             problems.append(f"the program had not ended within {digits(self._check.within or WITHIN)} s")
@@ -212,7 +221,7 @@ class Hosted:
             said = f": {plain(last[0], MOST_WRITTEN)}" if last else ""
             how = f"with exit code {ended.code}" if ended.code >= 0 else f"by signal {-ended.code}"
             problems.append(f"the program ended {how}, not {self._check.ends or 0}{said}")
-        problems += [f"this did not come: {words}" for words in self._expected.missing]
+        problems += self._expected.told(bench)
         if self._remark:
             problems.append(self._remark)
         return "; ".join(problems)

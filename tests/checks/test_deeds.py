@@ -62,7 +62,7 @@ class Deeds(Folder, unittest.TestCase):
             (pumps, ["0100 0000 0600 07 05 0000 FF00"], "length: found 1536, expected 2 to 254"),
             (pumps, [], "nothing was said to pumphouse"),
             (rack, [b"OUTP1 ON".hex()], "8 bytes are no whole message: the program has left"),
-            (water, [CONNECT, publish("lock/towpath/Mast/set")], "passed on to nobody: no client has subscribed"),
+            (water, [CONNECT, publish("ottersluice/towpath/Lamp/set")], "; did you mean ottersluice/towpath/lamp/set?"),
             (water, [publish("lock/towpath/mast/set")], "hangs up on a program: 30 "),
             (water, ["100D00044D515454070200000001 68"], "does not let in a program: unsupported protocol version"),
         ):  # fmt: skip

@@ -171,6 +171,11 @@ class Device(msgspec.Struct, frozen=True, kw_only=True):
         return firmware
 
     @property
+    def listens_to(self) -> tuple[str, ...]:
+        """The topics at which it takes commands."""
+        return ()
+
+    @property
     def expressions(self) -> dict[str, Expression]:
         """What it measures of the rig, by names."""
         return {}

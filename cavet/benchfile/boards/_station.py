@@ -106,6 +106,10 @@ class StationDevice(Device, frozen=True, kw_only=True):
         )  # fmt: skip
 
     @property
+    def listens_to(self) -> tuple[str, ...]:
+        return tuple(topic.command for topic in self.station.topics)
+
+    @property
     def expressions(self) -> dict[str, Expression]:
         return self.station.expressions
 
