@@ -33,9 +33,10 @@ class Moments:
 
     def look(self) -> list[bool]:
         """Whether it held, at each moment since the last look at which a pin that it is about has changed; and now."""
-        events = self._bench.record.since(self._next)
-        self._next = events[-1].number + 1 if events else self._next
-        return [*self._held_between(events), self._held(None)]
+        since, self._next = self._next, len(self._bench.record)
+        is_of_pins = self._glance.pins and not self._glance.sees_more
+        between = list(self._held_between(self._bench.record.since(since, self._next - since))) if is_of_pins else []
+        return [*between, self._held(None)]
 
     def _held(self, pins: dict[Pin, float] | None) -> bool:
         self._glance.then = pins
@@ -44,8 +45,6 @@ class Moments:
         return held
 
     def _held_between(self, events: Iterable[Event]) -> Iterator[bool]:
-        if not self._glance.pins or self._glance.sees_more:
-            return
         changes = [(event.t, pin, value) for event in events for pin, value in self._change(event)]
         pins = dict(self._glance.pins)
         self._glance.changed = {pin for _, pin, _ in changes}
