@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import os
+import re
 import ssl
 from collections.abc import Callable
 
@@ -14,7 +15,7 @@ from cavet.links._remote import MalformedError, RemotePort
 from cavet.links._tap import Tap
 from cavet.links._wire import Losses, Wire
 from cavet.record import Direction
-from cavet.wording import UnreachableError
+from cavet.wording import UnreachableError, WrongError
 
 READ_BYTES = 65536
 MAX_WAITING_BYTES = 1 << 20
@@ -48,7 +49,9 @@ class TcpServerEnd:
         tap: Tap | None = None,
         who: str = "the board",
     ) -> None:
-        """`who` listens there."""
+        """`who` listens there. Raises `WrongError` where no host is named: that would be all networks there are."""
+        if not host:
+            raise WrongError("listen", found=host, expected="a host; 127.0.0.1 for this machine alone")
         self.who = who
         self._host = host
         self._port = self._first_port = port
@@ -212,7 +215,8 @@ def _reason(error: OSError) -> str:
     """What the system says, without what was tried."""
     if error.errno is not None and error.errno > 0:
         return os.strerror(error.errno)
-    return error.strerror or str(error)
+    several = re.search(r"\[Errno (\d+)\]", str(error))  # a name with several addresses: the first one's
+    return os.strerror(int(several[1])) if several is not None else error.strerror or str(error)
 
 
 def _address(name: tuple[str, int] | None) -> str:

@@ -12,7 +12,7 @@ import serial
 
 from cavet import clock
 from cavet.links import Losses, PtyEnd, SerialEnd, SerialSettings, TcpClientEnd, TcpServerEnd, UrlEnd
-from cavet.wording import UnreachableError
+from cavet.wording import UnreachableError, WrongError
 from tests.patience import PATIENCE
 
 """How long the end waits for who does not read."""
@@ -344,6 +344,15 @@ class Tcp(unittest.TestCase):
         with self.assertRaises(UnreachableError) as caught:
             await TcpServerEnd("nowhere.invalid", 0, Losses("s")).start(welcoming(Ear()))
         self.assertRegex(str(caught.exception), r"^nowhere\.invalid: [A-Z]")
+
+    @real
+    async def test_a_name_with_several_addresses_is_told_by_its_first_and_no_host_is_none(self):
+        several = OSError("Multiple exceptions: [Errno 111] Connect call failed ('::1', 1), [Errno 111] Connect …")
+        with mock.patch("asyncio.open_connection", side_effect=several), self.assertRaises(UnreachableError) as caught:
+            await TcpClientEnd("here", 1).open(Ear())
+        self.assertEqual("here:1: Connection refused", str(caught.exception))
+        with self.assertRaises(WrongError):
+            TcpServerEnd("", 0, Losses("s"))
 
     @real
     async def test_a_line_over_tcp_makes_a_program_wait(self):
