@@ -52,6 +52,18 @@ def check_target(path: Path, *, force: bool = False) -> None:
         raise WrongError(str(path), found="a file that is there already", expected="a new one; --force replaces it")
 
 
+def check_place(path: Path) -> None:
+    """Raise `WrongError` where no file can be written at a path: it is told before what belongs there is made."""
+    with file_errors(path, WRITABLE):
+        place = Path(os.path.realpath(path))
+        if place.is_dir():
+            raise IsADirectoryError(errno.EISDIR, os.strerror(errno.EISDIR), str(path))
+        if not place.parent.is_dir():
+            raise FileNotFoundError(errno.ENOENT, os.strerror(errno.ENOENT), str(path))
+        if not os.access(place if place.exists() else place.parent, os.W_OK):
+            raise PermissionError(errno.EACCES, os.strerror(errno.EACCES), str(path))
+
+
 def write_whole(path: Path, pieces: Iterable[bytes], *, lasting: bool = False) -> None:
     """Write a file in one go: a reader finds the old one or the new one, never a half. Raises `WrongError`.
 

@@ -32,7 +32,7 @@ from cavet.checks import (
 )
 from cavet.commands._bench import open_bench
 from cavet.commands._completing import complete_benches
-from cavet.files import write_whole
+from cavet.files import check_place, write_whole
 from cavet.serving.output import as_json
 from cavet.units import show_duration
 from cavet.wording import WrongError, counted, listed, plain
@@ -68,6 +68,8 @@ def command(
     json_lines: bool,
 ) -> int:  # fmt: skip
     """Run the checks of BENCH, all or those named; one without any has the walk. Exit code 1 where one failed."""
+    if xml is not None:
+        check_place(xml)
     opened = open_bench(bench)
     setup = with_checks(opened.setup)
     checks = chosen_checks(setup, names)

@@ -218,6 +218,11 @@ class TheCommand(Folder, unittest.TestCase):
         self.assertIn("its line stays low", suite[1][0].get("message"))
         self.assertIn("stopped before driven", suite[1][0].text)
 
+    def test_where_the_results_can_not_go_is_told_before_anything_is_run(self):
+        for place in ("no/such/o.xml", ".", ""):
+            done = self.call("--junit", place)
+            self.assertEqual((2, "", 1), (done.returncode, done.stdout, done.stderr.count("\n")), place)
+
     def test_a_full_disk_for_records_is_told_and_the_rest_goes_on(self):
         path = hut(self.folder, '[checks.walk]\nwalk = true\ndefects = [["dead"], ["crossed"], []]\n')
 
