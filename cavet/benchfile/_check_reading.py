@@ -18,7 +18,7 @@ from cavet.wording import WrongError, listed
 
 ACTS = ("walk", "routine", "program", "rest")
 SHOWS = ("no_redundant", "no_refusal", "delays")
-OF_ACT = {"tunes": "routine", "expect": "program", "ends": "program", "within": "program", "kernel": "program"}
+OF_ACT = {"tunes": "routine"} | dict.fromkeys(("expect", "never", "ends", "within", "kernel"), "program")
 """Keys that mean nothing without another one."""
 END_OF_PROGRAM = "end of program"
 OWN_STAGES = ("asked", "framed", "confirmed")
@@ -63,6 +63,7 @@ class CheckSettings(msgspec.Struct, frozen=True, kw_only=True):
     kernel: bool = False
     """Whether the program finds the kernel's devices."""
     expect: tuple[str, ...] = ()
+    never: tuple[str, ...] = ()
     ends: int | None = None
     within: float | None = None
     rest: RestCheck | None = None

@@ -32,6 +32,7 @@ class CheckTable(Table, kw_only=True):
         bool, Meaning("program: whether it finds the kernel's devices of `[boards.NAME.kernel]`, as with `cavet with`")
     ] = False
     expect: Annotated[tuple[str, ...], Meaning("program: conditions, as in a routine, each of which must come")] = ()
+    never: Annotated[tuple[str, ...], Meaning("program: conditions none of which may come, for however short")] = ()
     ends: Annotated[int | None, Meaning("program: the exit code that it must end with", low=0, high=255)] = None
     within: Annotated[
         float | None,

@@ -12,7 +12,7 @@ import msgspec
 from cavet.benchfile import CheckSettings, Setup, load_bench
 from cavet.checks._carrying import Came, Case, RoutineAct, act_of, carry_out
 from cavet.checks._faults import draw
-from cavet.checks._hosting import Expected, host
+from cavet.checks._hosting import expected_of, forbidden_of, host
 from cavet.checks._small import Smaller
 from cavet.record import check_new
 from cavet.wording import WrongError, unknown
@@ -111,7 +111,8 @@ def _orders_of(
     if check.program:
         if faults:
             raise WrongError(f"checks.{check.name}.faults", found=faults, expected="0: a program runs in real time")
-        Expected(setup, check)
+        expected_of(setup, check)  # all conditions are read before anything runs
+        forbidden_of(setup, check)
         for defects in sets:
             for number in range(1, count + 1):
                 case = Case(check=check.name, seed=base if count == 1 else f"{base}-{number}", defects=defects)

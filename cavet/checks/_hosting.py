@@ -65,12 +65,15 @@ def _step(setup: Setup, place: str, words: str) -> Any:
     return body[0]
 
 
-class Expected:
-    """Conditions, each of which must come."""
+class Conditions:
+    """Conditions over the truth, which are looked at until each has come once."""
 
-    def __init__(self, setup: Setup, check: CheckSettings) -> None:
-        self._left = {words: _step(setup, f"checks.{check.name}.expect", words) for words in check.expect}
+    def __init__(self, setup: Setup, place: str, texts: Sequence[str]) -> None:
+        """`place` is where they stand in the bench file. Raises `WrongError`."""
+        self._left = {words: _step(setup, place, words) for words in texts}
         self._looks: dict[str, Moments] = {}
+        self.came: dict[str, float] = {}
+        """Those that have come, and at which bench time that was seen."""
 
     def look(self, bench: RunningBench) -> None:
         """Look whether any has come. Raises `WrongError` for what can't be seen."""
@@ -79,6 +82,7 @@ class Expected:
                 self._looks[words] = Moments(step.condition, Truth(bench, {}, 0.0), bench)
             if any(self._looks[words].look()):
                 del self._left[words]
+                self.came[words] = bench.clock.now()
 
     @property
     def missing(self) -> list[str]:
@@ -95,25 +99,41 @@ class Expected:
         return found
 
 
+def expected_of(setup: Setup, check: CheckSettings) -> Conditions:
+    """What a program has to bring about. Raises `WrongError`."""
+    return Conditions(setup, f"checks.{check.name}.expect", check.expect)
+
+
+def forbidden_of(setup: Setup, check: CheckSettings) -> Conditions:
+    """What must not come, however it comes. Raises `WrongError`."""
+    return Conditions(setup, f"checks.{check.name}.never", check.never)
+
+
 class Hosted:
     """A run of a program, which can be watched while it goes on."""
 
     def __init__(self, setup: Setup, check: CheckSettings) -> None:
         self._setup = setup
         self._check = check
-        self._expected = Expected(setup, check)
+        self._expected = expected_of(setup, check)
+        self._forbidden = forbidden_of(setup, check)
         self.running: Running | None = None
         self.bench: RunningBench | None = None
         self._remark = ""
         self._ended_at = 0.0
-        self._is_shown = False
-        """Whether its record has to show something."""
+        self._to_the_end = False
+        """Whether it is looked at to the end of all that it has set in motion."""
         self._counted = self._taken = self._refused = 0
 
     @property
     def missing(self) -> list[str]:
         """The conditions that have not come so far."""
         return self._expected.missing
+
+    @property
+    def wrong(self) -> list[str]:
+        """The conditions that must not come and have, so far."""
+        return list(self._forbidden.came)
 
     @property
     def said(self) -> str:
@@ -151,7 +171,7 @@ class Hosted:
             await bench.start()
             walk = Walk(bench)
             before = walk.stand()
-            self._is_shown = self._check.shows or bool(shows)
+            self._to_the_end = self._check.shows or bool(shows or self._check.never)
             ended = await self._watch(bench)
             resting = ""
             if self._check.rest is not None:
@@ -159,11 +179,11 @@ class Hosted:
                 hosts = list(self._setup.hosts)
                 resting = await at_rest(bench, walk, self._check.rest, hosts, before, boards, self._ended_at)
             why = "; ".join(words for words in (self._why(ended, bench), resting) if words)
-            missing = self._expected.missing
+            concerned = self.missing + self.wrong
             return came_of(
                 self._setup, self._check, case, shows, bench, why, bench.clock.now(),
                 output=ended.output + ended.errors,
-                deeds=deeds(bench.record.since(0), self._setup, missing) if missing else "",
+                deeds=deeds(bench.record.since(0), self._setup, concerned) if concerned else "",
             )  # fmt: skip
         finally:
             await bench.stop()
@@ -184,12 +204,12 @@ class Hosted:
 
     async def _follow(self, bench: RunningBench, call: Sequence[str], more: Mapping[str, str]) -> Ended:
         folder = Path(self._setup.path).parent if self._setup.path else Path()
-        self._expected.look(bench)  # what it changes is seen from here on
+        self._look(bench)  # what it changes is seen from here on
         running = self.running = await Running.start(call, folder, places_of(bench.endpoints), more)
         try:
             began = bench.clock.now()
             while not running.has_ended and bench.clock.spent_since(began) < (self._check.within or WITHIN):
-                self._expected.look(bench)
+                self._look(bench)
                 await asyncio.sleep(LOOK_SECONDS)
         finally:
             ended = await running.end()
@@ -199,18 +219,22 @@ class Hosted:
 
     async def _come_to_rest(self, bench: RunningBench) -> None:
         """Look on while what the program has set in motion is on its way, and a short while in any case: as long as
-        something is expected, or where the record has to show something."""
+        something is expected, or where it is looked at to its end."""
         ended, looks = self._ended_at, 0
-        while self._expected.missing or self._is_shown:
+        while self._expected.missing or self._to_the_end:
             await asyncio.sleep(LOOK_SECONDS)
             after = bench.clock.spent_since(ended)
             bench.board_side.turn()
             is_moving = bench.world.is_moving
-            self._expected.look(bench)
+            self._look(bench)
             looks += 1
             is_heard = after >= SETTLE_SECONDS and looks >= LEAST_LOOKS
             if is_heard and (not is_moving or after >= MOVE_SECONDS):
                 return
+
+    def _look(self, bench: RunningBench) -> None:
+        self._expected.look(bench)
+        self._forbidden.look(bench)
 
     def _why(self, ended: Ended, bench: RunningBench) -> str:
         problems = []
@@ -222,6 +246,8 @@ class Hosted:
             how = f"with exit code {ended.code}" if ended.code >= 0 else f"by signal {-ended.code}"
             problems.append(f"the program ended {how}, not {self._check.ends or 0}{said}")
         problems += self._expected.told(bench)
+        came = self._forbidden.came
+        problems += [f"this came, at {digits(round(t, 3))} s, and must not: {words}" for words, t in came.items()]
         if self._remark:
             problems.append(self._remark)
         return "; ".join(problems)

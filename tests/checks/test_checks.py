@@ -99,6 +99,7 @@ class Mistakes(Folder, unittest.TestCase):
             ('routine = "x"', '"x"', "FILE#NAME"),
             ('walk = true\nroutine = "x#y"', "walk and routine", "one thing"),
             ("walk = true\nends = 3", "this key", "it belongs to program"),
+            ('walk = true\nnever = ["hut.lamp rises"]', "this key", "it belongs to program"),
             ('walk = true\ndefects = [["deaf"]]', '"deaf"', "a defect"),
             ('walk = true\ndefects = ["dead"]', "dead", "texts in brackets"),
             ('rest = { after = "brake hut", within = "1 s" }', "brake hut", "break LINK"),

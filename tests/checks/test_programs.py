@@ -171,6 +171,16 @@ delays = { from = "asked", to = "moved", at_most = "1 s" }
         done = self.call("quick", checks=checks)
         self.assertEqual(1, done.returncode, "what looks at no record at all has not held")
 
+    def test_what_must_not_come_is_seen_though_it_lasts_a_moment(self):
+        for levels, held in (("(1, 0)", False), ("(0, 0)", True)):
+            blink = BLINK.replace("0.1", "0").replace("(1, 0, 1, 0)", levels)
+            (self.folder / "blink.py").write_text(blink, "utf-8")
+            checks = '[checks.c]\nprogram = ["python", "blink.py", "{hut.serial}"]\nnever = ["hut.pin 3 = 1"]\n'
+            done = self.call("--allow-programs", "--json", checks=checks)
+            run = json.loads(done.stdout.splitlines()[0])
+            self.assertEqual(held, run["held"], run)
+            self.assertRegex(run["why"], "^$" if held else r"^this came, at \d\.\d+ s, and must not: hut\.pin 3 = 1$")
+
     def test_how_it_ends_counts(self):
         for program, ends, why in (
             ("import sys; sys.exit('no board')", "", "exit code 1, not 0: no board"),

@@ -289,6 +289,7 @@ delays = { from = "asked", to = "driven", at_most = "50 ms", share = 0.95 }
             await seat.sees("runs a program of your own")
             await seat.press("down", "enter")
             await seat.sees("◇ not come", "lamp rises", "stopped before taken", "not heard", "says", "hello")
+            await seat.sees("◆ never", "hut.pin 3 = 1")
             await seat.press("o")
             await seat.on(MomentScreen)
             await seat.sees("as it stood at", "another program ha")
@@ -296,7 +297,9 @@ delays = { from = "asked", to = "driven", at_most = "50 ms", share = 0.95 }
             await seat.on(ChecksScreen)
 
         text = "import os; os.write(os.open(os.environ['CAVET_HUT_SERIAL'], os.O_RDWR), b'123'); print('hello')"
-        checks = f'[checks.mine]\nprogram = ["python", "-c", "{text}"]\nexpect = ["lamp rises"]\n'
+        checks = (
+            f'[checks.mine]\nprogram = ["python", "-c", "{text}"]\nexpect = ["lamp rises"]\nnever = ["hut.pin 3 = 1"]\n'
+        )
         self.seated(story, checks=checks)
 
     def test_a_program_is_watched_while_it_goes_on_and_ends_when_it_is_stopped(self):

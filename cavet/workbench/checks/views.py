@@ -7,7 +7,7 @@ from itertools import groupby
 import msgspec
 
 from cavet.benchfile import CheckSettings, Setup
-from cavet.checks import Case, Done, squares_of
+from cavet.checks import Case, Done, Hosted, squares_of
 from cavet.drawings.square import BoardRow
 from cavet.units import show_duration
 from cavet.wording import counted, plain
@@ -198,6 +198,7 @@ def _hosting_view(check: str, going: Hosting) -> CampaignView:
     (setup,) = going.checks
     taken, refused = hosted.did()
     lines = [("◇ not yet" if words in missing else "◆ came", words) for words in setup.expect]
+    lines += _never(hosted, setup)
     lines.append(("the boards", f"took {counted(taken, 'message')}, refused {refused}"))
     lines += [("says", plain(line, MOST_SAID)) for line in hosted.said.splitlines()[-(MOST_STEPS - len(lines)) :]]
     t = show_duration(hosted.bench.clock.now()) if hosted.bench is not None else ""
@@ -217,12 +218,18 @@ def _hosted_view(check: str, done: list[Done], going: Hosting) -> CampaignView:
     (setup,) = going.checks
     missing = going.hosted.missing
     lines = [("◇ not come" if words in missing else "◆ came", words) for words in setup.expect]
+    lines += _never(going.hosted, setup)
     lines += [_timed(line) for line in came.trail.splitlines()]
     lines += [("says", plain(line, MOST_SAID)) for line in came.output.splitlines()[-MOST_STEPS:]]
     return msgspec.structs.replace(
         view, told=view.told if came.held else f"o: the run as it was   {view.told}", failing="what came of it",
         lines=tuple(lines), why=plain(came.why),
     )  # fmt: skip
+
+
+def _never(hosted: Hosted, check: CheckSettings) -> list[tuple[str, str]]:
+    """What must not come, and whether it has."""
+    return [("✕ came" if words in hosted.wrong else "◆ never", words) for words in check.never]
 
 
 def _timed(line: str) -> tuple[str, str]:

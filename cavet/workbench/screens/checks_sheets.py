@@ -77,6 +77,7 @@ def _asks(check: CheckSettings) -> list[tuple[str, str]]:
         ("tunes", ", ".join(f"{name} = {value}" for name, value in check.tunes.items())),
         ("program", " ".join(check.program)),
         ("expects", "; ".join(check.expect)),
+        ("never", "; ".join(check.never)),
         ("ends with", "" if check.ends is None else f"exit code {check.ends}"),
         ("at most", "" if check.within is None else show_duration(check.within)),
         ("never told twice", check.no_redundant),
