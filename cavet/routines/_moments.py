@@ -65,9 +65,8 @@ class Moments:
         pin, value = (event.board, int(event.subject)), event.value
         if pin not in self._glance.pins or isinstance(value, str | bytes) or value is None:
             return
-        board = self._bench.world.boards.get(event.board)
-        mode = board.circuit.pins[pin[1]].mode if board is not None else None
-        if mode not in (None, PinMode.STEPPER, PinMode.ANALOG):  # what these are is not what they were told
+        mode = self._bench.world.boards[event.board].circuit.pins[pin[1]].mode
+        if event.kind is Kind.LEVEL or event.note == mode.word or mode is PinMode.SERVO:  # not: steps, or how it blinks
             yield pin, float(value)
 
 
