@@ -121,7 +121,8 @@ def _failing(canvas: Canvas, view: CampaignView, y: int, width: int) -> None:
             canvas.put(2, y, f"… and {left} more", QUIET)
             y += 1
             break
-        canvas.put(2, y, when, HEATHER if what else QUIET, STEP_CELLS if what else width - 4)
+        ink = CORAL if when.startswith("✕") else HEATHER if what else QUIET
+        canvas.put(2, y, when, ink, STEP_CELLS if what else width - 4)
         for row in rows:
             canvas.put(2 + STEP_CELLS, y, row, PAPER)
             y += 1
