@@ -10,9 +10,9 @@ from cavet.bench import BROKER, PastTrails
 from cavet.benchfile import Setup
 from cavet.boards import driven_words
 from cavet.library.trails import Trail
-from cavet.record import Event, Kind, Topic
+from cavet.record import Event, Kind, Reason, Topic
 from cavet.record import Trail as Followed
-from cavet.wording import as_written, nearest, plain
+from cavet.wording import as_written, counted, nearest, plain
 
 MOST_TOLD, MOST_SHOWN, MOST_PARTS = 8, 120, 3
 NAME = re.compile(r"[A-Za-z_]\w*")
@@ -53,9 +53,12 @@ def _said(events: Sequence[Event], setup: Setup) -> list[tuple[str, bool]]:
     beside = _remarks_by_root(events)
     topics = [topic for board in setup.boards.values() for topic in board.device.listens_to]
     read = PastTrails(setup).read(events)
+    deaf = _Deaf()
     for followed in read.all:
         if not followed.is_of_a_point:
             trail = Trail(followed, read.diagnose(followed), None)
+            if deaf.takes(trail, followed):
+                continue
             came, has_effect = _came_of(trail, followed)
             if followed.passed is not None and not followed.passed.value:
                 near = nearest(followed.passed.subject, topics)
@@ -63,7 +66,34 @@ def _said(events: Sequence[Event], setup: Setup) -> list[tuple[str, bool]]:
             if remark := beside.get(followed.number):
                 came, has_effect = f"{came}, and {remark}", True
             found.setdefault((f"{_what(trail, followed)}: {came}", has_effect), []).append(followed.root.t)
-    return [(_line(times, words), has_effect) for (words, has_effect), times in found.items()]
+    lines = [(times[0], _line(times, words), has_effect) for (words, has_effect), times in found.items()]
+    lines += [(times[0], _line(times[:1], words), True) for words, times in deaf.told()]
+    return [(line, has_effect) for _, line, has_effect in sorted(lines, key=lambda line: line[0])]
+
+
+class _Deaf:
+    """What boards were deaf for: it comes in the line's slices, and is told in one."""
+
+    def __init__(self) -> None:
+        self._bytes: dict[tuple[str, str, str], bytearray] = {}
+        self._times: dict[tuple[str, str, str], list[float]] = {}
+
+    def takes(self, trail: Trail, followed: Followed) -> bool:
+        """Take up a trail, if it is one of that."""
+        stopped = followed.stopped
+        if stopped is None or stopped.reason is not Reason.NOT_HEARD or not isinstance(stopped.value, bytes):
+            return False
+        key = (trail.board, stopped.note.partition(" not heard")[2], trail.mend)
+        self._bytes.setdefault(key, bytearray()).extend(stopped.value)
+        self._times.setdefault(key, []).append(followed.root.t)
+        return True
+
+    def told(self) -> Iterator[tuple[str, list[float]]]:
+        """What was said while they were deaf, in words, and when."""
+        for key, data in self._bytes.items():
+            board, why, mend = key
+            what = plain(f"{board} {as_written(bytes(data))}", MOST_SHOWN)
+            yield f"{what}: {counted(len(data), 'byte')} not heard{why} → {mend}", self._times[key]
 
 
 def _line(times: list[float], words: str) -> str:

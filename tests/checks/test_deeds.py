@@ -71,7 +71,7 @@ class Deeds(Folder, unittest.TestCase):
 
     def test_bytes_that_a_board_was_deaf_for_are_not_done(self):
         trail = self.came(TO_LINE, "gatehouse.beacon > 50 %")
-        self.assertIn("not heard: the board boots", trail)
+        self.assertIn("gatehouse F4 0E 01 03: 4 bytes not heard: the board boots", trail)
         self.assertIn("wait for its announcement", trail)
 
     def test_many_messages_are_told_by_what_they_did(self):

@@ -288,7 +288,7 @@ delays = { from = "asked", to = "driven", at_most = "50 ms", share = 0.95 }
             await seat.press("enter")
             await seat.sees("runs a program of your own")
             await seat.press("down", "enter")
-            await seat.sees("◇ not come", "lamp rises", "stopped before taken", "not heard", "says", "hello")
+            await seat.sees("◇ not come", "lamp rises", "3 bytes not", "heard", "says", "hello")
             await seat.sees("◆ never", "hut.pin 3 = 1")
             await seat.press("o")
             await seat.on(MomentScreen)
