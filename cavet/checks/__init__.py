@@ -1,6 +1,6 @@
 """Checks: whether a bench, and the program that drives it, does what it should, also when things go wrong."""
 
-from cavet.checks._beside import copy_as_it_stands
+from cavet.checks._beside import place_as_it_stands
 from cavet.checks._campaign import (
     Done,
     Order,
@@ -41,7 +41,6 @@ __all__ = [
     "Workers",
     "carry_out",
     "chosen_checks",
-    "copy_as_it_stands",
     "deeds",
     "defect_sets",
     "do",
@@ -49,6 +48,7 @@ __all__ = [
     "host",
     "junit",
     "orders_of",
+    "place_as_it_stands",
     "routine_of",
     "run_all",
     "run_on",

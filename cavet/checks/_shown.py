@@ -99,5 +99,7 @@ def _count(count: int) -> str:
 
 
 def _words(event: Event) -> str:
-    what = f"{counted(int(event.subject), 'byte')}:" if event.topic is Topic.BYTES else event.subject
+    said, what = event.value, event.subject
+    if event.topic is Topic.BYTES and isinstance(said, bytes):
+        what = f"{counted(len(said), 'byte')}:"
     return plain(f"{what} {event.note}".strip(), MOST_TOLD)

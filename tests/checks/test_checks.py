@@ -2,8 +2,10 @@
 
 import unittest
 
+from cavet.benchfile import load_bench
 from cavet.checks import Case, Wanted, carry_out, chosen_checks, orders_of, with_checks
 from cavet.checks import do as do_order
+from cavet.demo import demo_path
 from cavet.wording import WrongError
 from tests.checks.huts import Folder, hut
 
@@ -52,6 +54,18 @@ class OfABench(Folder, unittest.TestCase):
         shown = self.came("blink").shown
         self.assertEqual(("", ""), (shown["quiet"], shown["quick"]))
         self.assertIn("went from asked to driven within 1 µs; hut.lamp at", shown["slow"])
+
+    def test_what_a_board_can_not_read_is_told_with_its_bytes_whatever_it_speaks(self):
+        check = '[checks.g]\nroutine = "g.routine#g"\nno_refusal = "{board}"\n'
+        routine = "routine g\n    fault garble on {board} next 3\n    set {point} to on\n    wait 1 s\n"
+        usb, line = r"usbip found", r"\d+ bytes?: "
+        for board, point, told in (("signalpost", "post_1", usb), ("gatehouse", "horn", line)):
+            with self.subTest(board=board):
+                path = self.folder / "g.bench.toml"
+                path.write_text(f"{demo_path().read_text('utf-8')}\n{check.format(board=board)}", "utf-8")
+                (self.folder / "g.routine").write_text(routine.format(board=board, point=point), "utf-8")
+                came = carry_out(load_bench(path).setup, Case(check="g", seed="s"))
+                self.assertRegex(came.why, rf"{board} refused .*, first at \d\.\d+ s: {told}")
 
     def test_what_was_told_twice_is_found(self):
         twice = """routine twice

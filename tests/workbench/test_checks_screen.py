@@ -26,6 +26,7 @@ routine lit
     wait 100 ms
     expect hut.lamp >= 99 %
 """
+DEEP = '[checks.deep]\nroutine = "below/hut.routine#lit"\n\n'
 CHECKS = """
 [checks.lit]
 routine = "hut.routine#lit"
@@ -271,6 +272,12 @@ delays = { from = "asked", to = "driven", at_most = "50 ms", share = 0.95 }
             await seat.on(ChecksScreen)
             await seat.sees("✕ lit")
             self.assertEqual(ROUTINE + LIT, (folder / "hut.routine").read_text("utf-8"))
+            below = folder / "below"
+            below.mkdir()
+            (below / "hut.routine").write_text(LIT.replace("hut.lamp >= 99 %", "hut.lamp <= 2 %"), "utf-8")
+            await seat.press("down", "enter")
+            await seat.sees("✕ deep", "hut.lamp <= 2 %")  # what lies in folders is there, too
+            await seat.press("up")
             changed = HUT.replace("pin = 3\n\n[points.flag]", "pin = 5\n\n[points.flag]") + CHECKS
             seat.desk.changing = SimpleNamespace(
                 is_changed=True, file=SimpleNamespace(path=Path(seat.desk.bench.setup.path), text=changed), place=None
@@ -279,7 +286,7 @@ delays = { from = "asked", to = "driven", at_most = "50 ms", share = 0.95 }
             await seat.press("enter")
             await seat.sees("✕ lit", "hut.lamp >= 99 %")  # the point works the fan's pin now
 
-        self.seated(story)
+        self.seated(story, checks=CHECKS.replace("[checks.mine]", DEEP + "[checks.mine]"))
 
     def test_a_program_that_failed_is_looked_at_as_it_was(self):
         """It can't be done again: a walk, or a run at rest, would show something else."""

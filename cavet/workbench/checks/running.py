@@ -18,7 +18,7 @@ import msgspec
 from cavet import clock
 from cavet.bench import RunningBench, Walk, Walked
 from cavet.benchfile import CheckSettings, Setup
-from cavet.checks import Came, Case, Done, Hosted, Order, Processes, Wanted, copy_as_it_stands, orders_of, run_all
+from cavet.checks import Came, Case, Done, Hosted, Order, Processes, Wanted, orders_of, place_as_it_stands, run_all
 from cavet.faults import FORESEEN, note_fault
 
 MOST_JOBS = 4
@@ -106,7 +106,7 @@ class Spread(_Threaded):
         self, setup: Setup, checks: Sequence[CheckSettings], wanted: Wanted, unsaved: Mapping[Path, str]
     ) -> None:  # fmt: skip
         if unsaved:  # they read files: those as they stand here
-            bench = copy_as_it_stands(Path(setup.path), unsaved, own_folder(self))
+            bench = place_as_it_stands(Path(setup.path), unsaved, own_folder(self))
             setup = msgspec.structs.replace(setup, path=str(bench))
         super().__init__(setup, checks, wanted)
 

@@ -211,7 +211,8 @@ def _hosting_view(check: str, going: Hosting) -> CampaignView:
 def _hosted_view(check: str, done: list[Done], going: Hosting) -> CampaignView:
     """A program of one's own that has ended: whether it has done what it has to, what came of what it said, what it has
     written."""
-    view = CampaignView(f"{check}  your program, run once", told="⏎ runs it again", problem=plain(going.problem))
+    once = "run once" if done else "stopped" if going.is_stopped else "not run"
+    view = CampaignView(f"{check}  your program, {once}", told="⏎ runs it again", problem=plain(going.problem))
     if not done or going.hosted is None:
         return view
     came = done[0].came

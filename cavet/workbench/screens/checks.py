@@ -258,7 +258,7 @@ class ChecksScreen(Frame):
         kept, going = done.record, self._going
         setup = going.setup if going is not None else self._checking.setup
         if kept is not None:
-            self.attempt(lambda: look_at(self, setup, kept))
+            self.run_worker(look_at(self, setup, kept), exit_on_error=False)
             return
         self.say("the run is done once more, to be looked at", well=True)
         trail = None

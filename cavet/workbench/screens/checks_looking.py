@@ -28,22 +28,28 @@ async def do_again(screen: Frame, setup: Setup, case: Case, trail: int | None = 
     path = Path(folder.name) / "run.record"
     try:
         await asyncio.to_thread(lambda: carry_out(setup, case, record=path, whole=True))
-        look_at(screen, setup, path, trail, folder.cleanup)
     except (WrongError, ExceptionGroup) as error:
         screen.say(str(error))
         folder.cleanup()
+        return
+    await look_at(screen, setup, path, trail, folder.cleanup)
 
 
-def look_at(
+async def look_at(
     screen: Frame, setup: Setup, record: Path, trail: int | None = None, left: Callable[[], None] = lambda: None
 ) -> None:  # fmt: skip
-    """Show the record of a run where it broke, or where a trail ended; `left` is called behind that. Raises
-    `WrongError` where it can't be read."""
-    file = RecordFile(record)
-    past = PastDesk(PastBench(setup, file))
-    looking = Looking(past.bench)
-    while not (past.stirs() is False and looking.is_read):
-        looking.follow()
+    """Show the record of a run where it broke, or where a trail ended; `left` is called behind that."""
+    try:
+        file = RecordFile(record)
+        past = PastDesk(PastBench(setup, file))
+        looking = Looking(past.bench)
+        while not (past.stirs() is False and looking.is_read):
+            looking.follow()
+            await asyncio.sleep(0)  # keys are heard meanwhile
+    except WrongError as error:
+        screen.say(str(error))
+        left()
+        return
     looking.go_to(_where_it_broke(past) if trail is None else _end_of(past, trail))
 
     def leave(to: str | None) -> None:
