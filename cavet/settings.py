@@ -11,6 +11,7 @@ from typing import Annotated, Any, ClassVar, TypeVar, get_args, get_origin
 import msgspec
 
 from cavet.expressions import Expression
+from cavet.wording import digits, from_to, listed
 
 T = TypeVar("T", bound=msgspec.Struct)
 
@@ -33,6 +34,8 @@ class Meaning(msgspec.Struct, frozen=True):
     """What it names: a `board`, `link`, `host`, `device`, `profile`, `part`, `quantity`, or a part as `board.part`."""
     concerns: tuple[str, ...] = ()
     """What must be spoken where it means something; () for whatever is."""
+    beside: tuple[str, tuple[object, ...]] | None = None
+    """Another key of its table, and what that has to say for this one to mean anything; () for anything at all."""
     kind: str = ""
     """What it can be, where the type alone does not tell that: `pin` (a number, or a label such as "A0"; a number once
     it is read), `unit` (one that can be reckoned with), `names` (one text or several), `walk` (true, or texts)."""
@@ -70,6 +73,14 @@ class Key(Meaning, frozen=True, kw_only=True):
     def field(self) -> str:
         """The name of its field: a word of Python's own has a _ behind it there."""
         return FIELDS.get(self.name, self.name)
+
+    @property
+    def limits(self) -> str:
+        """Between which numbers it may be, in its own unit: `0, or 1 to 65535`; "" where that is said nowhere."""
+        zero, low = ("", self.low) if self.least is None else ("0, or ", self.least)
+        if low is None:
+            return ""
+        return zero + (from_to(low, self.high) if self.high is not None else f"{digits(low)} or more")
 
 
 FIELDS = {"from": "from_", "in": "in_"}
@@ -132,11 +143,19 @@ def _keys(table: type[Table]) -> dict[str, Key]:
 def _key(field: str, bare: Any, meaning: Meaning, default: Any) -> Key:
     required = default is msgspec.NODEFAULT
     return Key(
-        name=NAMES.get(field, field), kind=meaning.kind or _kind(bare, meaning), doc=meaning.doc, required=required,
+        name=NAMES.get(field, field), kind=meaning.kind or _kind(bare, meaning), doc=_doc(meaning), required=required,
         default=None if required else {} if bare == dict[str, Any] and default is not None else default,
         choices=meaning.choices, unit=meaning.unit, low=meaning.low, high=meaning.high, least=meaning.least,
-        names=meaning.names, concerns=meaning.concerns,
+        names=meaning.names, concerns=meaning.concerns, beside=meaning.beside,
     )  # fmt: skip
+
+
+def _doc(meaning: Meaning) -> str:
+    """What it is for, behind what it has to stand beside."""
+    if meaning.beside is None:
+        return meaning.doc
+    name, known = meaning.beside
+    return f"with {name if known in ((), (True,)) else listed(map(str, known))}: {meaning.doc}"
 
 
 def _kind(bare: Any, meaning: Meaning) -> str:

@@ -46,6 +46,7 @@ def row(key):
     }
     unit = {"": "", "=unit": " in `unit`", "=of": " in the unit of `of`"}.get(key.unit, f" in {key.unit}")
     kind = kinds.get(key.kind, key.kind.replace("-", " ")) + (unit if key.kind in ("quantity", "range") else "")
+    kind += f", {key.limits}" if key.limits else ""
     default = (
         "must be there"
         if key.required

@@ -17,8 +17,8 @@ class BrokerTable(Table, kw_only=True):
     port: Annotated[int, Meaning("the port that it listens on; 0 for any free one", low=0, high=65535)] = 0
     users: Annotated[dict[str, Any], Meaning("user names, each with its password; without any, all may come")] = {}
     tls: Annotated[bool, Meaning("whether it is encrypted")] = False
-    certificate: Annotated[str, Meaning("with tls: the PEM file of its certificate")] = ""
-    key: Annotated[str, Meaning("with tls: the PEM file of its key")] = ""
+    certificate: Annotated[str, Meaning("the PEM file of its certificate", beside=("tls", (True,)))] = ""
+    key: Annotated[str, Meaning("the PEM file of its key", beside=("tls", (True,)))] = ""
     clients: Annotated[int, Meaning("how many clients there may be", low=1, high=10000)] = 500
     packet: Annotated[float, Meaning("the longest packet that it takes, in bytes", low=64, high=1048576)] = 1048576.0
     queue: Annotated[int, Meaning("how many messages may wait for one client", low=1, high=100000)] = 10000

@@ -10,10 +10,12 @@ from cavet import units
 from cavet.benchfile._places import Path, find_places
 from cavet.expressions import Expression
 from cavet.settings import Key, Table, keys_of, of_variants, rooms_of
-from cavet.wording import QUOTED, MoreWrongError, WrongError, digits, from_to, listed, nearest, plain
+from cavet.wording import QUOTED, MoreWrongError, WrongError, digits, listed, nearest, plain
 
 T = TypeVar("T")
 Read = TypeVar("Read", bound=Table)
+NOTHING = (None, "")
+"""What says no more than if it were not there."""
 MOST_SHOWN = 16
 MOST_TOLD = 50
 """So many mistakes are told of one file; of the others only how many there are."""
@@ -93,9 +95,39 @@ class Checker:
         for key in of_rooms.values():
             if key.name in data:  # told here, whatever else is wrong; taken by the room
                 self._key(data, key, path, values)
+        is_whole = len(self.errors) == before
+        if is_whole:
+            self._check_beside(data, keys, path, values)
         if not is_room and (of is not table or not table.VARIANTS):
             self._unknown(data, {*keys, *of_rooms}, path)
-        return cast("Read", of(**values)) if len(self.errors) == before else None
+        return cast("Read", of(**values)) if is_whole else None
+
+    def _check_beside(
+        self, data: dict[str, Any], keys: Mapping[str, Key], path: Path, values: Mapping[str, Any]
+    ) -> None:
+        """Keys that mean something only beside what another one says, and say more than what stands for them anyway."""
+        for key in keys.values():
+            if key.beside is None or key.name not in data or values[key.field] == key.default:
+                continue
+            name, known = key.beside
+            found = values[keys[name].field]
+            if (found not in known) if known else (found in NOTHING):
+                says = listed(f'"{each}"' if isinstance(each, str) else shown(each) for each in known)
+                needed = f"{name} = {says}" if known else f"`{name}`"
+                self.wrong((*path, key.name), found=shown(data[key.name]), expected=f"none: it goes with {needed}")
+
+    def check_spoken(self, data: dict[str, Any], table: type[Table], path: Path, spoken: str, by: str) -> bool:
+        """Whether none of the keys is for those alone who speak something else than what is `spoken` there `by` it."""
+        variant = table.VARIANTS.get(str(data.get("kind")), table)
+        others = [
+            key
+            for key in (*keys_of(variant), *rooms_of(table))
+            if key.concerns and spoken not in key.concerns and data.get(key.name) not in (*NOTHING, key.default)
+        ]
+        for key in others:
+            expected = f"none: {by} speaks {spoken}, and this is for {listed(key.concerns)}"
+            self.wrong((*path, key.name), found=shown(data[key.name]), expected=expected)
+        return not others
 
     def _unknown(self, data: dict[str, Any], keys: Collection[str], path: Path) -> None:
         expected = f"one of the keys {listed(sorted(keys))}"
@@ -182,7 +214,7 @@ class Checker:
 
     def _read_whole(self, raw: object, key: Key, unit: str, path: Path) -> int:
         if not isinstance(raw, int) or isinstance(raw, bool):
-            raise self._fail(raw, f"a whole number{bounds(key)}", path)
+            raise self._fail(raw, f"a whole number, {key.limits}".removesuffix(", "), path)
         self._within(raw, key, path)
         return raw
 
@@ -300,7 +332,8 @@ class Checker:
     def _within(self, value: float, key: Key, path: Path) -> None:
         low = key.least if key.least is not None and value else key.low
         if (low is not None and value < low) or (key.high is not None and value > key.high):
-            raise self._fail(value, bounds(key).strip(", "), path)
+            unit = "" if key.unit.startswith("=") else key.unit
+            raise self._fail(f"{digits(value)} {unit}" if unit else value, f"{key.limits} {unit}".strip(), path)
 
 
 def _unit_of_range(data: dict[str, Any], usual: str) -> str:
@@ -315,14 +348,6 @@ def _unit_of_range(data: dict[str, Any], usual: str) -> str:
         return ""
     unit = found.pop() if len(found) == 1 else ""
     return unit if unit and units.known(unit) and not units.are_alike(unit, usual) else ""
-
-
-def bounds(key: Key) -> str:
-    """Say a key's limits."""
-    zero, low = ("", key.low) if key.least is None else ("0, or ", key.least)
-    if low is not None and key.high is not None:
-        return f", {zero}{from_to(low, key.high)}"
-    return f", {zero}{digits(low)} or more" if low is not None else ""
 
 
 def shown(raw: object) -> object:

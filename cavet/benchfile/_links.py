@@ -14,6 +14,7 @@ from cavet.wording import WrongError
 
 MESSAGES = "mqtt"
 ENCRYPTED = Meaning("whether it is encrypted")
+ENCRYPTS = ("tls", (True,))
 
 
 class LinkTable(Table, kw_only=True):
@@ -57,7 +58,9 @@ class SerialLink(LinkTable, kw_only=True):
     ] = "device"
     listen: Annotated[
         int,
-        Meaning("the port that it listens on when it is served over TCP; 0 for any free one", low=0, high=65535),
+        Meaning(
+            "the port that it listens on; 0 for any free one", low=0, high=65535, beside=("served", ("raw", "rfc2217"))
+        ),
     ] = 0
 
     @property
@@ -81,9 +84,9 @@ class TcpLink(LinkTable, kw_only=True):
         int, Meaning("the port that a simulated board listens on; 0 for any free one", low=0, high=65535)
     ] = 0
     tls: Annotated[bool, ENCRYPTED] = False
-    certificate: Annotated[str, Meaning("with tls: the PEM file of the board's certificate")] = ""
-    key: Annotated[str, Meaning("with tls: the PEM file of its key")] = ""
-    trust: Annotated[str, Meaning("with tls: whose certificates the host trusts, a PEM file")] = ""
+    certificate: Annotated[str, Meaning("the PEM file of the board's certificate", beside=ENCRYPTS)] = ""
+    key: Annotated[str, Meaning("the PEM file of its key", beside=ENCRYPTS)] = ""
+    trust: Annotated[str, Meaning("whose certificates the host trusts, a PEM file", beside=ENCRYPTS)] = ""
 
     @property
     def place(self) -> str:
@@ -112,7 +115,7 @@ class MessagesLink(LinkTable, kw_only=True):
         Meaning("HOST:PORT of the broker that both are on, or `own` for the small one that Cavet brings along"),
     ] = OWN
     tls: Annotated[bool, ENCRYPTED] = False
-    trust: Annotated[str, Meaning("with tls: whose certificates are trusted, a PEM file")] = ""
+    trust: Annotated[str, Meaning("whose certificates are trusted, a PEM file", beside=ENCRYPTS)] = ""
 
     @property
     def place(self) -> str:

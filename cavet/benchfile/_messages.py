@@ -23,8 +23,8 @@ class PresenceKeys(Table, kw_only=True):
 
     base: Annotated[str, Meaning("what its topics begin with, without the last `/`")] = ""
     presence: Annotated[str, Meaning("the topic at which it says that it is there; nothing for none")] = ""
-    here: Annotated[str, Meaning("what it says when it is there")] = "here"
-    gone: Annotated[str, Meaning("what is said for it when it is not: its will")] = "gone"
+    here: Annotated[str, Meaning("what it says when it is there", beside=("presence", ()))] = "here"
+    gone: Annotated[str, Meaning("what is said for it when it is not: its will", beside=("presence", ()))] = "gone"
     health: Annotated[str, Meaning("the topic of its health; nothing for none")] = ""
 
 

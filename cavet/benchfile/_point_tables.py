@@ -19,7 +19,8 @@ REST_IN_WORDS = Meaning("where the rest key sends it, in one of its `words`", un
 START_IN_WORDS = Meaning("where the host believes that it begins, in one of its `words`", unit="=words")
 REST_IN_UNIT = Meaning("where the rest key sends it", unit="=unit")
 START = Meaning("where the host believes that it begins")
-COIL = Meaning("stepper without a driver: the pin of this wire", concerns=FIRMATA, kind="pin")
+STEPPER, ENCODER = ("mode", ("stepper",)), ("mode", ("encoder",))
+COIL = Meaning("the pin of this wire, where there is no driver", concerns=FIRMATA, kind="pin", beside=STEPPER)
 FIELDS = ("board", "part", "unit", "step", "tolerance", "confirm", "momentary", "rest", "start", "words")
 """Keys that are fields of a point as they are."""
 STEPS = 50
@@ -87,20 +88,21 @@ class LevelTable(SteeredTable, kw_only=True):
         str | None, Meaning("Firmata: how the pin is driven", ("pwm", "servo", "stepper"), concerns=FIRMATA)
     ] = None
     direction: Annotated[
-        int | None, Meaning("stepper with a driver: the pin of the direction", concerns=FIRMATA, kind="pin")
+        int | None, Meaning("the pin of its driver's direction", concerns=FIRMATA, kind="pin", beside=STEPPER)
     ] = None
     coil_2: Annotated[int | None, COIL] = None
     coil_3: Annotated[int | None, COIL] = None
     coil_4: Annotated[int | None, COIL] = None
-    fastest: Annotated[float, Meaning("stepper: steps a second", low=0.01, high=1e6, concerns=FIRMATA)] = 200.0
+    fastest: Annotated[float, Meaning("steps a second", low=0.01, high=1e6, concerns=FIRMATA, beside=STEPPER)] = 200.0
     acceleration: Annotated[
         float,
         Meaning(
-            "stepper: by how many steps a second it gains speed, each second; 0 for at once",
+            "by how many steps a second it gains speed, each second; 0 for at once",
             low=0,
             high=1e9,
             least=0.01,
             concerns=FIRMATA,
+            beside=STEPPER,
         ),
     ] = 0.0
     wire: Annotated[tuple[float, float] | None, WIRE] = None
@@ -145,7 +147,9 @@ class BridgeTable(SteeredTable, kw_only=True):
 class ContactTable(PointTable, kw_only=True):
     """A contact that is read."""
 
-    mode: Annotated[str, Meaning("Firmata: how the pin is read", ("input", "pull-up"), concerns=FIRMATA)] = "input"
+    mode: Annotated[
+        str, Meaning("Firmata, buses: how the pin or line is read", ("input", "pull-up"), concerns=("firmata", "buses"))
+    ] = "input"
     active: Annotated[str, ACTIVE] = "high"
     part: Annotated[str, SENSES] = ""
     words: Annotated[tuple[str, str], WORDS] = ("off", "on")
@@ -162,9 +166,9 @@ class ReadingTable(ScaledTable, kw_only=True):
     mode: Annotated[
         str, Meaning("Firmata: a voltage, or an encoder's count", ("analog", "encoder"), concerns=FIRMATA)
     ] = "analog"
-    second: Annotated[
-        int | None, Meaning("Firmata: the pin of an encoder's contact B", concerns=FIRMATA, kind="pin")
-    ] = None
+    second: Annotated[int | None, Meaning("the pin of its contact B", concerns=FIRMATA, kind="pin", beside=ENCODER)] = (
+        None
+    )
     wire: Annotated[
         tuple[float, float] | None,
         Meaning(

@@ -158,6 +158,8 @@ class _Reader:
         own = {name: profiles.read(name, table) for name, table in tables.items()}
         boards = {}
         for name, table in self._tables("boards", schema.BoardTable, (), self._top.boards).items():
+            place: Path = ("boards", name)
+            self._checker.check_spoken(self._top.boards[name], schema.BoardTable, place, table.firmware, "the board")
             profile = profiles.find(("boards", name, "profile"), table.profile, own)
             if profile is None:
                 continue
@@ -331,10 +333,7 @@ class _Reader:
             return self._interrupt_pin(path, raw, board)
 
         data, protocol = self._top.hosts[name], PROTOCOLS[table.protocol]
-        known = [each.name for each in PROTOCOLS.values() if each.HAS_BUS]
-        if data.get("devices") and not protocol.HAS_BUS:
-            expected = f"a protocol with buses: {listed(known)}"
-            self._checker.wrong(("hosts", name, "devices"), found=table.protocol, expected=expected)
+        self._checker.check_spoken(data, schema.HostTable, ("hosts", name), table.protocol, "the host")
         tables = HostTables(self._checker, name, data, self._folder, self._tables, interrupt_pin)
         return HostSetup(
             name=name, link=table.link, protocol=table.protocol, settings=table, **protocol.read_host(tables)

@@ -17,17 +17,25 @@ class BoardTable(Table, kw_only=True):
         str, Meaning("what kind of board it is: a shipped profile, or one of `[profiles]`", names="profile")
     ]
     firmware: Annotated[str, Meaning("what it speaks", tuple(FIRMWARES))]
-    firmware_name: Annotated[str, Meaning("how it announces itself; else the board's name")] = ""
-    failsafe: Annotated[float, Meaning("after so long a silence its outputs go low; 0 for never", unit="s", low=0)] = (
-        0.0
-    )
+    firmware_name: Annotated[
+        str, Meaning("Firmata: how it announces itself; else the board's name", concerns=("firmata",))
+    ] = ""
+    failsafe: Annotated[
+        float,
+        Meaning(
+            "after so long a silence its outputs go low; 0 for never", unit="s", low=0,
+            concerns=tuple(name for name in FIRMWARES if name != "buses"),
+        ),
+    ] = 0.0  # fmt: skip
     baud: Annotated[
         int | None, Meaning("the rate at which it runs its serial line; else the link's", low=50, high=4_000_000)
     ] = None
     parts: Annotated[dict[str, Any], Meaning("what is wired to it, see below")] = {}
     bus: Annotated[dict[str, Any], Meaning("the wires of its I2C bus, see below")] = {}
     supplies: Annotated[dict[str, Any], Meaning("what its motors and servos draw from, see below")] = {}
-    identity: Annotated[dict[str, Any], Meaning("what it says of itself, see below")] = {}
+    identity: Annotated[
+        dict[str, Any], Meaning("Modbus, SCPI: what it says of itself, see below", concerns=("modbus", "scpi"))
+    ] = {}
     reflexes: Annotated[dict[str, Any], Meaning("rules that it follows by itself, see below")] = {}
     kernel: Annotated[
         dict[str, Any],
@@ -62,7 +70,7 @@ class QuantityTable(Table, kw_only=True):
     rate: Annotated[Expression | None, Meaning("its change in units a second; without it, it holds still")] = None
     free: Annotated[Expression | None, Meaning("it can only move while this is true")] = None
     step: Annotated[float | None, Meaning("how far a nudge by hand goes", unit="=unit")] = None
-    basin: Annotated[int, Meaning("draw it as a basin of water, the so-manieth from the left", low=0, high=9)] = 0
+    basin: Annotated[int, Meaning("its place among the basins of water that are drawn; 0 for none", low=0, high=9)] = 0
     opening: Annotated[
         str, Meaning("the part that opens the wall on the basin's right, as `board.part`", names="board.part")
     ] = ""

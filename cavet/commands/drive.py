@@ -40,7 +40,7 @@ class Order(msgspec.Struct, frozen=True):
     value: Asked | None
 
 
-@click.command("drive", context_settings={"ignore_unknown_options": True})
+@click.command("drive")
 @click.argument("bench", shell_complete=complete_benches)
 @click.argument("words", nargs=-1, required=True, metavar="POINT=VALUE | POINT? ...", shell_complete=complete_points)
 @click.option(

@@ -47,6 +47,8 @@ def command(
 ) -> int:  # fmt: skip
     """Run PROGRAM on the simulated boards of BENCH: what it does with the devices that are mapped, they answer. It ends
     with the program's exit code, 128 and more where a signal has ended it."""
+    if bench.startswith("-"):
+        raise click.NoSuchOption(bench)
     setup = with_seed(open_bench(bench).setup, seed)
     told = Told if json_lines or events else None
     return clock.run(_run(setup, program, maps, kept, told, events))

@@ -49,10 +49,10 @@ class SessionSettings(Table, kw_only=True):
     poll: Annotated[
         float,
         Meaning(
-            "how often points are read, where the board does not tell them by itself",
+            "how often points are read, where the board does not tell them by itself; with Firmata those on its buses",
             unit="s",
             low=0.005,
-            concerns=("modbus", "scpi", "plan", "usb", "buses"),
+            concerns=("firmata", "modbus", "scpi", "plan", "buses"),
         ),
     ] = 0.25
     boot_wait: Annotated[float, Meaning("how long it waits for the board to announce itself", unit="s", low=0)] = 2.0
@@ -64,7 +64,13 @@ class SessionSettings(Table, kw_only=True):
     retries: Annotated[int, Meaning("how often it sends again what was not confirmed", low=0, high=100)] = 2
     sampling: Annotated[
         float,
-        Meaning("how often analog inputs are reported; 0 for the board's default", unit="s", low=0, high=16),
+        Meaning(
+            "Firmata: how often analog inputs are reported; 0 for the board's default",
+            unit="s",
+            low=0,
+            high=16,
+            concerns=("firmata",),
+        ),
     ] = 0.0
     alive: Annotated[
         float,

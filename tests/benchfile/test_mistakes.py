@@ -271,6 +271,60 @@ light = { command = "light/set", does = "switch", pin = %s }
         (error,) = errors_of(text % 1)
         self.assertIn("topics.light.pin: found 1, expected a pin with output: 2, 4, 5", error)
 
+    def test_a_key_that_means_nothing_where_it_stands_is_told(self):
+        firmata, modbus, rack, porch, plan = (
+            f'[boards.hut]\nprofile = "{profile}"\nfirmware = "{firmware}"\n{{}}[links.hut]\nkind = "{kind}"\n'
+            f'board = "hut"\n{{}}[hosts.hut]\nlink = "hut"\nprotocol = "{firmware}"\n{{}}[points.it]\nboard = "hut"\n'
+            for profile, firmware, kind in (
+                ("wren", "firmata", "serial"), ("heron", "modbus", "tcp"), ("wren", "scpi", "tcp"),
+                ("plover", "mqtt", "mqtt"), ("wren", "plan", "serial"),
+            )
+        )  # fmt: skip
+        pin, coil = 'kind = "switch"\npin = 3\n', 'kind = "switch"\ntable = "coils"\naddress = 0\n'
+        word = 'kind = "level"\ntable = "holding-registers"\naddress = 0\n'
+        header = 'kind = "switch"\nset = "OUTP {}"\nask = "OUTP?"\n'
+        measured, told = 'kind = "reading"\nrange = [0, 9]\nask = "MEAS?"\n', 'kind = "contact"\nstate = "a"\n'
+        order, cell = "[boards.hut.commands.a]\nheader = 'A'\n", '[boards.hut.map.a]\ntable = "%s"\naddress = 0\n'
+        given = 'plan = "signalpost"\n[boards.hut.gives.state]\nwhen = "changed"\nevery = "2 s"\nfields = {}\n'
+        for bench, board, link, host, point, place, expected in (
+            (firmata, "unit = 7\n", "", "", pin, "boards.hut.unit", "the board speaks firmata, and this is for modbus"),
+            (firmata, "[boards.hut.map]\na = 1\n", "", "", pin, "boards.hut.map", "and this is for modbus"),
+            (firmata, 'identity = { vendor = "x" }\n', "", "", pin, "boards.hut.identity", "for modbus or scpi"),
+            (firmata, "", "", "in_flight = 2\n", pin, "hosts.hut.in_flight", "the host speaks firmata"),
+            (firmata, "", "listen = 700\n", "", pin, "links.hut.listen", 'goes with served = "raw" or "rfc2217"'),
+            (firmata, "", "", "", pin + "retain = true\n", "points.it.retain", "its host speaks firmata"),
+            (firmata, "", "", "", pin.replace("switch", "level") + 'mode = "pwm"\nfastest = 9\n',
+             "points.it.fastest", 'it goes with mode = "stepper"'),
+            (modbus, 'firmware_name = "x"\n', "", "", coil, "boards.hut.firmware_name", "this is for firmata"),
+            (modbus, 'identity = { serial = "x" }\n', "", "", coil, "boards.hut.identity.serial", "this is for scpi"),
+            (modbus, "", 'key = "a.pem"\n', "", coil, "links.hut.key", "it goes with tls = true"),
+            (modbus, "", "", 'sampling = "1 s"\n', coil, "hosts.hut.sampling", "this is for firmata"),
+            (modbus, "", "", "", coil + "qos = 2\n", "points.it.qos", "its host speaks modbus, and this is for mqtt"),
+            (modbus, "", "", "", coil + 'data = "int16"\n', "points.it.data", 'table = "holding-registers" or "input'),
+            (modbus, "", "", "", word + "bit = 2\n", "points.it.bit", 'it goes with data = "bit"'),
+            (modbus, "", "", "", word + "length = 2\n", "points.it.length", 'it goes with data = "text"'),
+            (modbus, cell % "coils" + "length = 2\n", "", "", coil, "boards.hut.map.a.length", 'with data = "text"'),
+            (modbus, cell % "holding-registers" + 'mode = "pwm"\n', "", "", coil, "hut.map.a.mode", "goes with `pin`"),
+            (rack, order + 'does = "set"\nmeasures = "current"\n', "", "", header, "commands.a.measures", 'does = "measure"'),
+            (rack, order + 'does = "set"\nchoices = ["a"]\n', "", "", header, "commands.a.choices", '"keyword"'),
+            (rack, "", "", "", header + "address = 0\n", "points.it.address", "its host speaks scpi"),
+            (rack, "", "", "", measured + 'set = "V {}"\n', "points.it.set", "none: a reading is not set"),
+            (rack, "", "", "", header + 'on = "ON"\n', "points.it.off", "what is sent beside `on`, or `set` for both"),
+            (rack, "", "", "", header.replace("switch", "level") + 'off = "X"\n', "points.it.off", "set by `set`"),
+            (rack, "", "", "", header + 'on = "ON"\noff = "OFF"\n', "points.it.set", "none: `on` and `off` are sent"),
+            (porch, "[boards.hut.station]\nhere = 'x'\n", "", "", told, "station.here", "it goes with `presence`"),
+            (porch, "", "", "", told + 'command = "a"\n', "points.it.command", "none: a contact is not set"),
+            (plan, given, "", "", 'kind = "contact"\n', "boards.hut.gives.state.every", 'it goes with when = "every"'),
+        ):  # fmt: skip
+            with self.subTest(place=place):
+                errors = errors_of("format = 1\n" + bench.format(board, link, host) + point)
+                there = [error for error in errors if f"{place}: found" in error]
+                self.assertEqual(1, len(there), errors)
+                self.assertIn(expected, there[0])
+
+    def test_what_a_key_says_anyway_may_be_said_where_it_means_nothing(self):
+        self.assertEqual([], errors_of(BOARD + self.level_at(9, "uint16") + "retain = false\nqos = 1\nlength = 1\n"))
+
     def test_an_interval_is_0_for_never_or_one_that_can_be_kept(self):
         host = 'format = 1\n[hosts.hut]\nlink = "hut"\nprotocol = "firmata"\nalive = "%s"\n'
         for alive, told in (("0 s", False), ("20 ms", False), ("1 us", True), ("1e-320 s", True)):

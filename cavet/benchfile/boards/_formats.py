@@ -56,7 +56,7 @@ class GivesTable(Table, kw_only=True):
             ("taken", "changed", "every"),
         ),
     ] = "taken"
-    every: Annotated[float, Meaning("the interval", unit="s", low=0.001)] = 1.0
+    every: Annotated[float, Meaning("the interval", unit="s", low=0.001, beside=("when", ("every",)))] = 1.0
     fields: Annotated[dict[str, Any], Meaning("where its fields come from, see below")]
 
 
@@ -68,12 +68,13 @@ class GivenTable(Table, kw_only=True):
     blinks: Annotated[str, Meaning("the pins that may blink: a 1 for each that does")] = ""
     faults: Annotated[bool, Meaning("what was wrong with the last frame, once: 1 length, 2 check, 4 value")] = False
     of: Annotated[Expression | None, Meaning("an expression of the rig and the parts")] = None
-    full: Annotated[float, Meaning("for a pin with pwm: the value at full duty")] = 1.0
+    full: Annotated[float, Meaning("of one with PWM the value at full duty", beside=("pins", ()))] = 1.0
     mode: Annotated[
         str,
         Meaning(
-            "how pins are read that no frame drives: their levels, or with `analog` what a converter counts",
+            "how those are read that no frame drives: their levels, or with `analog` what a converter counts",
             ("input", "pull-up", "analog"),
+            beside=("pins", ()),
         ),
     ] = "input"
 

@@ -40,10 +40,11 @@ class CellTable(DataKeys, kw_only=True):
     mode: Annotated[
         str | None,
         Meaning(
-            "how the pin is used; else output for coils, input for discrete inputs, pwm or analog for registers, for a "
+            "how that is used; else output for coils, input for discrete inputs, pwm or analog for registers, for a "
             "bit of one output or input, and where another value drives the pin, as that does; a tone "
             "takes hertz",
             ("output", "pwm", "tone", "input", "pull-up", "analog"),
+            beside=("pin", ()),
         ),
     ] = None
     of: Annotated[

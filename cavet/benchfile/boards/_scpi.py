@@ -31,6 +31,10 @@ MEASURED_IN = {"voltage": "V", "current": "A"}
 CHANNELS = re.compile(r"\(@(\d+)")
 
 
+DRIVES = ("set", "close", "open", "close-all", "open-all")
+SETS, NUMBERS = ("does", ("set",)), ("takes", ("number",))
+
+
 class CommandTable(Table, kw_only=True):
     """A command of a SCPI board, with its query."""
 
@@ -47,28 +51,43 @@ class CommandTable(Table, kw_only=True):
         Meaning(
             "`set` keeps a value and drives a pin with it; `close` and `open` switch the pins of the channels "
             "named; `measure` answers what is measured at the parts behind them",
-            ("set", "close", "open", "close-all", "open-all", "measure"),
+            (*DRIVES, "measure"),
         ),
     ]
-    takes: Annotated[str, Meaning("what a `set` takes", ("number", "boolean", "keyword", "string", "block"))] = "number"
-    unit: Annotated[str, Meaning("a number's unit; a command may bear any that it can be turned into")] = ""
-    range: Annotated[tuple[float, float], Meaning("a number's limits", unit="=unit")] = (0.0, 1.0)
+    takes: Annotated[
+        str, Meaning("what it takes", ("number", "boolean", "keyword", "string", "block"), beside=SETS)
+    ] = "number"
+    unit: Annotated[str, Meaning("its unit; a command may bear any that it can be turned into", beside=NUMBERS)] = ""
+    range: Annotated[tuple[float, float], Meaning("its limits", unit="=unit", beside=NUMBERS)] = (0.0, 1.0)
     default: Annotated[
         float | str | None,
-        Meaning("what it is after *RST, a number may have a unit; else 0, or of a number the limit next to it"),
+        Meaning(
+            "what it is after *RST, a number may have a unit; else 0, or of a number the limit next to it", beside=SETS
+        ),
     ] = None
-    choices: Annotated[tuple[str, ...], Meaning("the keywords, their short forms in capitals")] = ()
-    pins: Annotated[str, Meaning("the pins: one for each suffix or channel, in order")] = ""
+    choices: Annotated[
+        tuple[str, ...], Meaning("the keywords, their short forms in capitals", beside=("takes", ("keyword",)))
+    ] = ()
+    pins: Annotated[
+        str,
+        Meaning("those that it works: one for each suffix or channel, in order", beside=("does", DRIVES)),
+    ] = ""
     mode: Annotated[
         str | None,
         Meaning(
-            "how a `set` drives them; else by voltage, pwm or on and off, whatever they can first; a tone takes hertz",
+            "how it drives them; else by voltage, pwm or on and off, whatever they can first; a tone takes hertz",
             ("output", "pwm", "dac", "tone"),
+            beside=SETS,
         ),
     ] = None
-    channels: Annotated[str, Meaning("the numbers of the channels, such as `101-108`")] = ""
-    parts: Annotated[tuple[str, ...], Meaning("the parts behind the channels, to be measured", names="part")] = ()
-    measures: Annotated[str, Meaning("what of them", MEASURES)] = "voltage"
+    channels: Annotated[
+        str,
+        Meaning("the numbers of the channels, such as `101-108`", beside=("does", ("close", "open", "measure"))),
+    ] = ""
+    parts: Annotated[
+        tuple[str, ...], Meaning("the parts behind the channels", names="part", beside=("does", ("measure",)))
+    ] = ()
+    measures: Annotated[str, Meaning("what of the parts", MEASURES, beside=("does", ("measure",)))] = "voltage"
     overlapped: Annotated[
         bool, Meaning("whether the next command may begin before what this one moves has arrived")
     ] = False

@@ -35,7 +35,7 @@ class StationTable(ClientKeys, kw_only=True):
     """MQTT: who a board is at its broker."""
 
     TITLE = "[boards.NAME.station]"
-    every: Annotated[float, Meaning("how often it tells its health", unit="s", low=0.1)] = 5.0
+    every: Annotated[float, Meaning("how often it tells that", unit="s", low=0.1, beside=("health", ()))] = 5.0
 
 
 class TopicTable(PayloadKeys, kw_only=True):
@@ -54,7 +54,7 @@ class TopicTable(PayloadKeys, kw_only=True):
     ]
     pin: Annotated[int, Meaning("the pin", kind="pin")]
     range: Annotated[tuple[float, float], Meaning("a number's limits")] = (0.0, 100.0)
-    retain: Annotated[bool, Meaning("whether the broker keeps its reports")] = True
+    retain: Annotated[bool, Meaning("whether the broker keeps its reports", beside=("state", ()))] = True
 
 
 class HealthTable(Table, kw_only=True):

@@ -1,5 +1,6 @@
 """What each protocol needs of the tables of hosts and points: one room for each, and the table of them all."""
 
+from cavet.benchfile._point_tables import PointTable
 from cavet.benchfile._setup import Setup
 from cavet.benchfile.hosts._buses import BusesProtocol
 from cavet.benchfile.hosts._devices import DeviceTable
@@ -34,17 +35,9 @@ def line_share(setup: Setup, host: str) -> float:
 
 def read_point(tables: PointTables) -> Point | None:
     """Read one point, as its host speaks; `None` where nothing can be made of it."""
-    return PROTOCOLS[tables.host.protocol].point(tables) if _is_only_its_own(tables) else None
-
-
-def _is_only_its_own(tables: PointTables) -> bool:
-    """Whether it says where it is in the way that its host understands, and in no other."""
-    own = PROTOCOLS[tables.host.protocol]
-    others = {key: None for protocol in PROTOCOLS.values() for key in protocol.PLACES if key not in own.PLACES}
-    wrong = [key for key in others if tables.data.get(key) not in (None, "")]
-    for key in wrong:
-        tables.wrong(key, found=tables.data[key], expected=f"none: its host speaks {own.name}")
-    return not wrong
+    spoken = tables.host.protocol
+    is_its_own = tables.checker.check_spoken(tables.data, PointTable, tables.path, spoken, "its host")
+    return PROTOCOLS[spoken].point(tables) if is_its_own else None
 
 
 __all__ = [

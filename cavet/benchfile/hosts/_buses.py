@@ -26,7 +26,6 @@ class BusesProtocol(HostProtocol):
     name: ClassVar[str] = "buses"
     HOST: ClassVar[type[Table]] = BusHost
     POINT: ClassVar[type[Table]] = BusPlace
-    PLACES: ClassVar[tuple[str, ...]] = ("device",)
     HAS_BUS: ClassVar[bool] = True
 
     def read_host(self, tables: HostTables) -> dict[str, Any]:

@@ -64,7 +64,9 @@ class ExpanderTable(OnI2c, kw_only=True):
         str,
         Meaning("how inputs are read: at every interval, or by its interrupt line", ("poll", "interrupt")),
     ] = "poll"
-    interrupt: Annotated[int | None, Meaning("the pin of its interrupt line", kind="pin")] = None
+    interrupt: Annotated[int | None, Meaning("the pin of that line", kind="pin", beside=("reads", ("interrupt",)))] = (
+        None
+    )
 
 
 class PanelTable(OnI2c, kw_only=True):

@@ -25,7 +25,6 @@ from cavet.wording import digits
 
 COILS = ("coil_2", "coil_3", "coil_4")
 COILS_THERE = [[number < count for number in range(3)] for count in range(4)]
-SHAFT_KEYS = ("direction", *COILS, "second")
 USUAL_MODES = {PointKind.BRIDGE: "pwm", PointKind.READING: "analog", PointKind.SWITCH: "output"}
 USUAL_WIRES, USUAL_BITS = {"pwm": (0, 255), "servo": (0, 180)}, 10
 """The numbers on the wire by the mode; and the bits of a converter, where it is not known what board it is on."""
@@ -47,7 +46,6 @@ class FirmataProtocol(HostProtocol):
     name: ClassVar[str] = "firmata"
     HOST: ClassVar[type[Table]] = BusHost
     POINT: ClassVar[type[Table]] = FirmataPlace
-    PLACES: ClassVar[tuple[str, ...]] = ("pin", "device", *CHANNELS, *SHAFT_KEYS)
     HAS_BUS: ClassVar[bool] = True
 
     def read_host(self, tables: HostTables) -> dict[str, Any]:
@@ -88,10 +86,6 @@ class FirmataProtocol(HostProtocol):
             if not tables.has("second", table.second, "the pin of its other contact"):
                 return None
             return PinPoint(**fields, second=table.second)
-        for key in SHAFT_KEYS:
-            if getattr(table, key, None) is not None:
-                tables.wrong(key, found=getattr(table, key), expected=f"none in mode {mode}")
-                return None
         if isinstance(table, ScaledTable):
             wire = table.wire or self._degrees(tables, fields) or USUAL_WIRES.get(mode)
             wire = wire or self._counts(tables, fields["pin"])

@@ -50,7 +50,6 @@ class FormatProtocol(HostProtocol):
     name: ClassVar[str] = "plan"
     HOST: ClassVar[type[Table]] = FormatHost
     POINT: ClassVar[type[Table]] = FormatPlace
-    PLACES: ClassVar[tuple[str, ...]] = ("field", "mask", "line", "state")
 
     def read_host(self, tables: HostTables) -> dict[str, Any]:
         checker, path, own = tables.checker, tables.path, tables.own(FormatHost)
@@ -83,6 +82,7 @@ class FormatProtocol(HostProtocol):
         if own is None:
             return None
         needed, doc = ("field", "the FRAME.FIELD that carries it") if kind.is_output else ("state", "where it is told")
+        tables.is_set_by_none(own, "field", "mask")
         if not tables.has(needed, getattr(own, needed), doc):
             return None
         plan = tables.host.format

@@ -27,7 +27,6 @@ class ModbusProtocol(HostProtocol):
 
     name: ClassVar[str] = "modbus"
     POINT: ClassVar[type[Table]] = ModbusPlace
-    PLACES: ClassVar[tuple[str, ...]] = ("table", "address")
 
     def session(self, host: HostSetup, link: LinkSetup, points: Sequence[RegisterPoint], tell: Tell) -> ModbusSession:
         return ModbusSession(host.name, points, host.settings, tell, framing=link.protocol, character=link.byte_seconds)

@@ -43,7 +43,6 @@ class MqttProtocol(HostProtocol):
     name: ClassVar[str] = "mqtt"
     HOST: ClassVar[type[Table]] = MqttHost
     POINT: ClassVar[type[Table]] = MqttPlace
-    PLACES: ClassVar[tuple[str, ...]] = ("command", "state")
     KINDS: ClassVar[tuple[PointKind, ...]] = tuple(PointKind)
 
     def read_host(self, tables: HostTables) -> dict[str, Any]:
@@ -62,6 +61,7 @@ class MqttProtocol(HostProtocol):
             return None
         kind, base = tables.kind, tables.host.topics.base
         needed, doc = ("command", "the topic that it is set at") if kind.is_output else ("state", "where it is told")
+        tables.is_set_by_none(place, "command", "retain")
         if not tables.has(needed, getattr(place, needed), doc):
             return None
         if kind is PointKind.PULSE and place.state:

@@ -24,7 +24,7 @@ from cavet.colours import parse_colour
 from cavet.hosts import Point, PointKind, Session
 from cavet.record import Tell
 from cavet.settings import Table
-from cavet.wording import WrongError, digits, from_to
+from cavet.wording import WrongError, digits, from_to, with_article
 
 T = TypeVar("T", bound=Table)
 ResolvePins = Callable[[Path, Table, Profile | None], bool]
@@ -100,6 +100,12 @@ class PointTables:
             return False
         return True
 
+    def is_set_by_none(self, place: Table, *keys: str) -> None:
+        """Note those of these keys, which say how something is set, that an input has."""
+        for key in () if self.kind.is_output else keys:
+            if value := getattr(place, key):
+                self.wrong(key, found=value, expected=f"none: {with_article(self.kind.value)} is not set")
+
     def has_pins(self, *tables: Table) -> bool:
         """Whether all pins of these tables are there, with numbers in the place of labels."""
         good = [self._resolve_pins(self.path, table, self._profile) for table in tables]
@@ -141,8 +147,6 @@ class HostProtocol:
     """Its own keys of the host's table."""
     POINT: ClassVar[type[Table]] = Table
     """Its own keys of a point's table."""
-    PLACES: ClassVar[tuple[str, ...]] = ()
-    """The keys that say where a point is."""
     KINDS: ClassVar[tuple[PointKind, ...]] = KINDS
     """The kinds of points that it can have."""
     HAS_BUS: ClassVar[bool] = False

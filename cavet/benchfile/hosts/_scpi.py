@@ -8,6 +8,7 @@ from cavet.benchfile.hosts._protocol import Constant, HostProtocol, PointTables
 from cavet.hosts import HeaderPoint, Point, PointKind, ScpiSession
 from cavet.record import Tell
 from cavet.settings import Meaning, Table
+from cavet.wording import with_article
 
 
 class ScpiPlace(Table, kw_only=True):
@@ -28,7 +29,6 @@ class ScpiProtocol(HostProtocol):
 
     name: ClassVar[str] = "scpi"
     POINT: ClassVar[type[Table]] = ScpiPlace
-    PLACES: ClassVar[tuple[str, ...]] = ("set", "on", "off", "ask")
 
     def session(self, host: HostSetup, link: LinkSetup, points: Sequence[HeaderPoint], tell: Tell) -> ScpiSession:
         return ScpiSession(host.name, points, host.settings, tell)
@@ -37,12 +37,13 @@ class ScpiProtocol(HostProtocol):
         kind, place = tables.kind, tables.own(ScpiPlace)
         if place is None or not tables.has_no_pin_kind():
             return None
-        for key in self.PLACES:
+        for key in ("set", "on", "off", "ask"):
             text = getattr(place, key)
             if "\n" in text or not text.isascii():
                 tables.wrong(key, found=text, expected="ASCII, in one line")
                 return None
         pair = bool(place.on) and bool(place.off) and kind is PointKind.SWITCH
+        self._check_ways(tables, place)
         if kind.is_output and not pair and "{}" not in place.set:
             expected = "`set` with {} in it" + (", or `on` and `off`" if kind is PointKind.SWITCH else "")
             tables.wrong("set", found=place.set or "nothing", expected=expected)
@@ -55,6 +56,20 @@ class ScpiProtocol(HostProtocol):
             tables.wrong("ask", found="nothing", expected=expected)
             return None
         return HeaderPoint(**fields, set=place.set, turn_on=place.on, turn_off=place.off, query=place.ask)
+
+    def _check_ways(self, tables: PointTables, place: ScpiPlace) -> None:
+        """No way of setting it may be said that is never taken."""
+        tables.is_set_by_none(place, "set", "on", "off")
+        if not tables.kind.is_output:
+            return
+        for key, other in (("on", "off"), ("off", "on")):
+            said = getattr(place, key)
+            if said and tables.kind is not PointKind.SWITCH:
+                tables.wrong(key, found=said, expected=f"none: {with_article(tables.kind.value)} is set by `set`")
+            elif said and place.set and not getattr(place, other):
+                tables.wrong(other, found="nothing", expected=f"what is sent beside `{key}`, or `set` for both")
+        if place.on and place.off and place.set:
+            tables.wrong("set", found=place.set, expected="none: `on` and `off` are sent in its place")
 
     def constants_of(self, point: HeaderPoint, about: str) -> list[Constant]:
         ways = (("SET", point.set), ("ON", point.turn_on), ("OFF", point.turn_off), ("QUERY", point.query))

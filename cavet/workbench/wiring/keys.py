@@ -54,6 +54,7 @@ def keys_of(file: BenchFile, path: tuple[str, ...]) -> list[KeyRow]:
     kind = table.get("kind")
     if kind in section.variants:
         keys += section.variants[kind]
+    spoken = _protocol_at(file, path, table)
     rows = [
         KeyRow(
             name=key.name, value=written(table[key.name]) if key.name in table else "",
@@ -61,7 +62,7 @@ def keys_of(file: BenchFile, path: tuple[str, ...]) -> list[KeyRow]:
             fits=fitting(file, key, path, table), doc=key.doc, kind=key.kind,
         )
         for key in keys
-        if key.kind != "table" and (key.name in table or _concerns(key, _protocol_at(file, path, table), table))
+        if key.kind != "table" and (key.name in table or _has_meaning(key, spoken, table, keys))
     ]  # fmt: skip
     called = KeyRow(
         name="name", value=path[-1], usual="", fits=(), kind=NAME,
@@ -80,11 +81,15 @@ def _protocol_at(file: BenchFile, path: tuple[str, ...], table: dict[str, Any]) 
     return file.setup.boards[path[1]].firmware if path[0] == "boards" and path[1] in file.setup.boards else ""
 
 
-def _concerns(key: Key, protocol: str, table: dict[str, Any]) -> bool:
-    """Whether a key has a meaning for what is spoken, and for a point's mode."""
-    if key.doc.startswith("stepper"):
-        return table.get("mode") == "stepper"
-    return not protocol or not key.concerns or protocol in key.concerns
+def _has_meaning(key: Key, protocol: str, table: dict[str, Any], keys: list[Key]) -> bool:
+    """Whether a key has a meaning for what is spoken, and beside what the others say."""
+    if protocol and key.concerns and protocol not in key.concerns:
+        return False
+    if key.beside is None:
+        return True
+    name, known = key.beside
+    said = table.get(name, next((other.default for other in keys if other.name == name), None))
+    return said in known if known else bool(said)
 
 
 def shown_value(key: Key, value: object) -> str:
