@@ -79,9 +79,6 @@ class FieldReader:
     def _check(self, path: Path, table: schema.FieldTable, bits: int | None) -> Check | None:
         kind = table.check
         if kind is None:
-            if table.polynomial is not None:
-                found = table.polynomial
-                self._checker.wrong((*path, "polynomial"), found=found, expected='`check = "crc"` beside it')
             return None
         if self._is_text:
             self._checker.wrong((*path, "check"), found=kind, expected="no check in a frame of text")

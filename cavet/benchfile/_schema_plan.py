@@ -44,6 +44,9 @@ class EscapeTable(Table, kw_only=True):
     xor: Annotated[int, Meaning("what hidden bytes are XORed with", low=0, high=255)] = 0x20
 
 
+CRC, NUMBER = ("check", ("crc",)), ("type", ("uint", "int", "float"))
+
+
 class FieldTable(Table, kw_only=True):
     """A value in a frame. All fields of a frame have `at`, or none: then they follow one another."""
 
@@ -55,11 +58,11 @@ class FieldTable(Table, kw_only=True):
     type: Annotated[str, Meaning("what it is", KINDS)] = "uint"
     const: Annotated[float | str | None, Meaning("what it always is")] = None
     values: Annotated[dict[str, Any], Meaning("words for its numbers: `{ open = 1, shut = 0 }`")] = {}
-    scale: Annotated[float, Meaning("how much one count is")] = 1.0
-    offset: Annotated[float, Meaning("what 0 on the wire stands for", unit="=unit")] = 0.0
+    scale: Annotated[float, Meaning("how much one count is", beside=NUMBER)] = 1.0
+    offset: Annotated[float, Meaning("what 0 on the wire stands for", unit="=unit", beside=NUMBER)] = 0.0
     unit: Annotated[str, Meaning("its unit")] = ""
-    min: Annotated[float | None, Meaning("its least value", unit="=unit")] = None
-    max: Annotated[float | None, Meaning("its greatest value", unit="=unit")] = None
+    min: Annotated[float | None, Meaning("its least value", unit="=unit", beside=NUMBER)] = None
+    max: Annotated[float | None, Meaning("its greatest value", unit="=unit", beside=NUMBER)] = None
     count: Annotated[int | None, Meaning("how many of it there are", low=1, high=MAX_FRAME_BYTES)] = None
     length_of: Annotated[
         tuple[str, ...],
@@ -73,10 +76,12 @@ class FieldTable(Table, kw_only=True):
         Meaning('the field is there only when an earlier one has this value, or one of these: `{ kind = "set" }`'),
     ] = None
     check: Annotated[str | None, Meaning("what checks all bytes before it", CHECKS)] = None
-    polynomial: Annotated[int | None, Meaning("of a `crc`, without its top bit, not reflected", low=0)] = None
-    initial: Annotated[int, Meaning("what a `crc` begins with", low=0)] = 0
-    final_xor: Annotated[int, Meaning("what a `crc` is XORed with at the end", low=0)] = 0
-    reflect: Annotated[bool, Meaning("whether a `crc` takes in bits from the low end")] = False
+    polynomial: Annotated[
+        int | None, Meaning("its polynomial without the top bit, not reflected", low=0, beside=CRC)
+    ] = None
+    initial: Annotated[int, Meaning("what it begins with", low=0, beside=CRC)] = 0
+    final_xor: Annotated[int, Meaning("what it is XORed with at the end", low=0, beside=CRC)] = 0
+    reflect: Annotated[bool, Meaning("whether it takes in bits from the low end", beside=CRC)] = False
     byte_order: Annotated[str | None, Meaning("else the frame's", ORDERS)] = None
 
 

@@ -305,7 +305,7 @@ light = { command = "light/set", does = "switch", pin = %s }
             (modbus, "", "", "", word + "length = 2\n", "points.it.length", 'it goes with data = "text"'),
             (modbus, cell % "coils" + "length = 2\n", "", "", coil, "boards.hut.map.a.length", 'with data = "text"'),
             (modbus, cell % "holding-registers" + 'mode = "pwm"\n', "", "", coil, "hut.map.a.mode", "goes with `pin`"),
-            (rack, order + 'does = "set"\nmeasures = "current"\n', "", "", header, "commands.a.measures", 'does = "measure"'),
+            (rack, order + 'does = "set"\nmeasures = "current"\n', "", "", header, "a.measures", '"measure"'),
             (rack, order + 'does = "set"\nchoices = ["a"]\n', "", "", header, "commands.a.choices", '"keyword"'),
             (rack, "", "", "", header + "address = 0\n", "points.it.address", "its host speaks scpi"),
             (rack, "", "", "", measured + 'set = "V {}"\n', "points.it.set", "none: a reading is not set"),

@@ -159,6 +159,13 @@ MISTAKES = [
     ('fields = [{ name = "a", bits = 8, check = "crc", polynomial = 0x107 }]', "without the top bit"),
     ('fields = [{ name = "a", bits = 8, check = "crc", polynomial = 7, initial = 256 }]', "a.initial"),
     ('fields = [{ name = "a", bits = 8, polynomial = 7 }]', 'check = "crc"'),
+    (
+        'fields = [{ name = "a", bits = 8, reflect = true }]',
+        'a.reflect: found "true", expected none: it goes with check',
+    ),
+    ('fields = [{ name = "a", bits = 8, check = "sum8", initial = 7 }]', 'it goes with check = "crc"'),
+    ('fields = [{ name = "a", type = "text", bytes = 4, scale = 2 }]', 'goes with type = "uint", "int" or "float"'),
+    ('fields = [{ name = "a", type = "bytes", bytes = 4, min = 3 }]', 'goes with type = "uint", "int" or "float"'),
     ('fields = [{ name = "a", bits = 8, length_of = "payloda" }, { name = "payload", type = "bytes" }]', "payload"),
     ('fields = [{ name = "a", bits = 8, count_of = "b" }]', "a.count_of"),
     ('fields = [{ name = "b", type = "bytes" }, { name = "a", bits = 8, length_of = "b" }]', "behind this one"),
