@@ -88,12 +88,18 @@ def command(
     try:
         for came in run_all(orders, workers) if kept is None else run_on(orders, kept, workers):
             report.take(came)
+        report.end()
+    except KeyboardInterrupt:
+        click.echo(f"cavet check: {report.break_off()}", err=True)
+        raise
+    except BaseException:
+        report.break_off()
+        raise
     finally:
         if workers is not None:
             workers.close()
-    report.end()
-    if xml is not None:
-        write_whole(xml, [junit(report.runs).encode()])
+        if xml is not None:
+            write_whole(xml, [junit(report.runs).encode()])
     return int(report.failed > 0)
 
 
@@ -150,6 +156,13 @@ class Report:
         words += "" if came.held else f"  {plain(came.why)}"
         lines = [words, *(f"    {line}" for line in more.splitlines() if not came.held)]
         self._say(run_line(came, done), "\n".join(line.rstrip() for line in lines))
+
+    def break_off(self) -> str:
+        """It was stopped: what was not done has not held. Say that."""
+        undone = self._many - len(self.runs)
+        why = f"stopped: {undone} of {counted(self._many, 'run')} not done"
+        self.runs.append(Ran(check="stopped", name="what was not done", held=False, t=0.0, why=why))
+        return why
 
     def end(self) -> None:
         """Tell what the records showed, then how many there were."""

@@ -9,6 +9,7 @@ import time
 import unittest
 from pathlib import Path
 from unittest import mock
+from xml.etree import ElementTree
 
 from cavet.benchfile import load_bench
 from cavet.checks import Wanted, chosen_checks, orders_of, run_all, run_program, with_checks
@@ -230,6 +231,7 @@ delays = { from = "asked", to = "moved", at_most = "1 s" }
         ):
             with self.subTest(signal=number, jobs=jobs):
                 words = [sys.executable, "-m", "cavet", "check", str(path), "--allow-programs", "--jobs", jobs]
+                words += ["--junit", "stopped.xml"]
                 process = subprocess.Popen(
                     words, cwd=self.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
                     preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),  # it may be ignored here
@@ -238,7 +240,10 @@ delays = { from = "asked", to = "moved", at_most = "1 s" }
                 until(lambda place=place: _read(place))
                 there = int(place.read_bytes())
                 process.send_signal(number)
-                process.communicate(timeout=PATIENCE)
+                _, errors = process.communicate(timeout=PATIENCE)
                 self.assertNotEqual(0, process.returncode)
+                self.assertEqual(b"cavet check: stopped: 2 of 2 runs not done", errors.strip())
+                (suite,) = ElementTree.parse(self.folder / "stopped.xml").getroot()
+                self.assertEqual(("stopped", "1", "1"), (suite.get("name"), suite.get("tests"), suite.get("failures")))
                 until(lambda there=there: not runs(there))
                 place.unlink()
