@@ -10,6 +10,8 @@ from itertools import groupby
 from math import inf
 from operator import attrgetter
 
+import msgspec
+
 from cavet.bench._alarm import Alarm
 from cavet.bench._leaping import Leaping, Saying
 from cavet.bench._traffic import ServedWay, Stream, Traffic, Way
@@ -17,7 +19,7 @@ from cavet.boards import Board, Client, Outgoing, World
 from cavet.boards.firmware import Broker
 from cavet.clock import BenchClock, start_task
 from cavet.faults import note_fault
-from cavet.links import BoardEnd, Caller, DialEnd, MemoryBoard, NamedEnd, Wire
+from cavet.links import BoardEnd, Caller, DialEnd, Listener, MemoryBoard, NamedEnd, Wire
 from cavet.record import Kind, Record, Topic
 from cavet.wording import UnreachableError
 
@@ -42,6 +44,8 @@ class BoardSide:
         """When absences were looked for last, in the loop's own time."""
         self._leaping = Leaping(clock, self._programs)
         self._ends: list[tuple[str, BoardEnd]] = []
+        self._hung: dict[BoardEnd, list[Hung]] = {}
+        """What hangs on each end: a board; on a line that is shared several, that which leads first."""
         self._losses: list[tuple[str, Traffic]] = []
         self._renaming = asyncio.Lock()
         self._link_of: dict[BoardEnd, str] = {}
@@ -112,14 +116,22 @@ class BoardSide:
         protocol: str,
         character: float,
         make_way: MakeWay = ServedWay,
+        hung: list[Hung] | None = None,
     ) -> str:
-        """Put a board on one end of a link; give the address. `make_way` says how causes pass over it."""
+        """Put a board on one end of a link; give the address. `make_way` says how causes pass over it; where more than
+        one board is on that line, `hung` are all of them, that which leads first."""
+        there = hung or [Hung(board, traffic)]
         self._ends.append((board, end))
         self._link_of[end] = traffic.link
-        self._losses.append((board, traffic))
+        self._hung[end] = there
+        self._losses += [(each.board, each.traffic) for each in there if (each.board, each.traffic) not in self._losses]
 
-        def welcome(caller: Caller) -> _Visit:
-            return _Visit(self, self.world.boards[board], caller, traffic, protocol, character, make_way)
+        def welcome(caller: Caller) -> Listener:
+            visits = []
+            for each in there:
+                client = Client(protocol, character, lambda: caller.unread, each.others(there), each is there[0])
+                visits.append(_Visit(self, self.world.boards[each.board], caller, each.traffic, client, make_way))
+            return visits[0] if len(visits) == 1 else _Party(visits)
 
         return await end.start(welcome)
 
@@ -137,16 +149,20 @@ class BoardSide:
         """Take a board off a link for good."""
         place = next(place for place, (_, each) in enumerate(self._ends) if each is end)
         board, _ = self._ends.pop(place)
-        self._losses.pop(place)
+        hung = self._hung.pop(end)
+        there = [each.traffic for others in self._hung.values() for each in others]
+        self._losses = [(name, traffic) for name, traffic in self._losses if traffic in there]
         del self._link_of[end]
         for renamed in [each for each in self._renamed if each is end]:
             del self._renamed[renamed]
-        await self._stop_end(board, end)
+        await self._stop_end(board, end, hung)
 
     def spoil_links(self) -> None:
         """Make the defects of the links take effect as they are switched now."""
-        for board, traffic in self._losses:
-            traffic.losses.share = self.world.boards[board].spoiled.lost
+        for _, traffic in self._losses:
+            traffic.losses.share = 0.0
+        for board, traffic in self._losses:  # a line that is shared loses as much as the worst of its boards makes it
+            traffic.losses.share = max(traffic.losses.share, self.world.boards[board].spoiled.lost)
             traffic.meddling.take_up(self.world.boards[board].spoiled)
         for board, end in self._ends:
             if isinstance(end, DialEnd):
@@ -194,18 +210,20 @@ class BoardSide:
         served = [(board, end) for board, end in self._ends if not isinstance(end, DialEnd)]
         names = {end.name for _, end in dialled} - {""}
         for board, dial in dialled:
-            await self._stop_end(board, dial)
+            await self._stop_end(board, dial, self._hung[dial])
         with contextlib.suppress(TimeoutError):  # a broker that hangs must not hold us
             async with asyncio.timeout(LEAVE_SECONDS):
                 while any(visit.name in names for visit in self.visits.values()):
                     self.left.clear()
                     await self.left.wait()
         for board, end in served:
-            await self._stop_end(board, end)
+            await self._stop_end(board, end, self._hung[end])
 
-    async def _stop_end(self, board: str, end: BoardEnd) -> None:
-        stopped = self.world.boards.get(board)
-        if stopped is not None:
+    async def _stop_end(self, board: str, end: BoardEnd, hung: list[Hung]) -> None:
+        for each in hung:
+            stopped = self.world.boards.get(each.board)
+            if stopped is None:
+                continue
             self.world.attempt(stopped, stopped.stop, self.clock.now())
             out = self.world.attempt(stopped, stopped.take_out)
             if out:
@@ -216,18 +234,48 @@ class BoardSide:
             note_fault(f"a link of {board} could not be shut", error)
 
 
+class Hung(msgspec.Struct, frozen=True, eq=False):
+    """A board that hangs on an end: by which traffic it hears, and its unit where others hang there, too."""
+
+    board: str
+    traffic: Traffic
+    unit: int = 0
+
+    def others(self, there: list[Hung]) -> frozenset[int]:
+        """The units of the others on the line."""
+        return frozenset(each.unit for each in there if each.unit != self.unit)
+
+
+class _Party:
+    """One program at a line on which several boards hang: each of them hears all of it."""
+
+    def __init__(self, visits: list[_Visit]) -> None:
+        self._visits = visits
+
+    def opened(self) -> None:
+        for visit in self._visits:
+            visit.opened()
+
+    def received(self, data: bytes, offset: int, at: float) -> None:
+        for visit in self._visits:
+            visit.received(data, offset, at)
+
+    def closed(self, reason: str) -> None:
+        for visit in self._visits:
+            visit.closed(reason)
+
+
 class _Visit:
     """One program at one of a board's links, from its opening to its shutting."""
 
     def __init__(
-        self, side: BoardSide, board: Board, caller: Caller, traffic: Traffic, protocol: str, character: float,
-        make_way: MakeWay,
-    ) -> None:  # fmt: skip
+        self, side: BoardSide, board: Board, caller: Caller, traffic: Traffic, client: Client, make_way: MakeWay
+    ) -> None:
         self._side = side
         self._board = board
         self._caller = caller
         self._traffic = traffic
-        self._client = Client(protocol, character, lambda: caller.unread)
+        self._client = client
         self._make_way = make_way
         self._known: Stream | None = None
         self._behind = 0.0
@@ -252,7 +300,7 @@ class _Visit:
         self._side.note_absence(now)
         world.catch_up(now)
         arrived = self._way.arrived
-        if self._traffic.meddling.is_at_work:
+        if self._traffic.meddling.is_at_work and self._board.firmware.heeds(self._client, data):
             came, data = data, self._traffic.meddling.heard(data, now)
             if came and not data:
                 self._way.missed(came)

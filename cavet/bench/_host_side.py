@@ -8,6 +8,8 @@ from itertools import pairwise
 from math import inf
 from typing import Any, TypeVar, cast
 
+import msgspec
+
 from cavet.bench._alarm import Alarm
 from cavet.bench._by_hand import BEHIND_SECONDS, UNANSWERED_SECONDS, Answer, ByHand, Heard
 from cavet.bench._spoiling import Pieces
@@ -16,14 +18,22 @@ from cavet.bench._traffic import Crossing, Stream, Traffic
 from cavet.benchfile._setup import HostSetup, LinkSetup
 from cavet.clock import BenchClock, start_task
 from cavet.faults import FORESEEN, Fault, note_fault
-from cavet.hosts import LONGEST_ANSWER, Asked, Said, Session, SessionState
-from cavet.links import Coming, ControlEnd, HostEnd, StalledError
-from cavet.protocols import Decoder, Frame, usb
+from cavet.hosts import LONGEST_ANSWER, Asked, Said, Session, SessionState, Turns
+from cavet.links import Coming, ControlEnd, HostEnd, SharedLine, StalledError
+from cavet.protocols import Decoder, Frame, Seams, usb
 from cavet.record import Kind, Record, Topic
 from cavet.wording import UnreachableError
 
 T = TypeVar("T")
 LOOK_SECONDS = 0.001
+
+
+class Sharing(msgspec.Struct):
+    """A serial line on which several hosts talk: whose turn it is there, and who they are."""
+
+    line: SharedLine
+    turns: Turns
+    links: list[HostLink] = []
 
 
 class HostLink:
@@ -73,6 +83,9 @@ class HostLink:
         self._hand: ByHand | None = None
         self._keeps_back = False
         """Whether half a message has been said by hand: nothing else may be said before the rest."""
+        self._sharing: Sharing | None = None
+        self._seams = Seams()
+        """Where in the line's stream that stood which it has heard: others hear the rest."""
         self._changed = asyncio.Event()
         self._task: asyncio.Task[None] | None = None
 
@@ -112,6 +125,15 @@ class HostLink:
     def trouble(self) -> str:
         """What is wrong with it, where its address is told beside it; "" for nothing."""
         return self.problem.removeprefix(f"{self.address}: ")
+
+    def share(self, sharing: Sharing) -> None:
+        """Others talk on the same line."""
+        self._sharing = sharing
+        sharing.links.append(self)
+        self.session.share(sharing.turns, self._turn_soon)
+
+    def _turn_soon(self) -> None:
+        asyncio.get_running_loop().call_soon(self.turn)
 
     def start(self) -> None:
         """Begin to open it, and to open it again whenever it was lost."""
@@ -174,7 +196,11 @@ class HostLink:
             self._record.append(Kind.LOST, self.link.board, Topic.LINK, self.link.name, None, None, problem)
 
     def let_go(self) -> None:
-        """Shut the link and leave it, so that another program can open it."""
+        """Shut the link and leave it, so that another program can open it; who shares it leaves it, too."""
+        for link in self._sharing.links if self._sharing is not None else [self]:
+            link._leave()
+
+    def _leave(self) -> None:
         self._wanted = False
         if self._open:
             self._take_leave()
@@ -185,8 +211,9 @@ class HostLink:
     def take_up(self) -> None:
         """Open the link again."""
         self.fault = None
-        self._wanted = True
-        self._changed.set()
+        for link in self._sharing.links if self._sharing is not None else [self]:
+            link._wanted = not link.fault
+            link._changed.set()
 
     def cut(self) -> None:
         """Cut the line, until it is mended."""
@@ -215,6 +242,9 @@ class HostLink:
         self._alarm.set(inf)
         if self._open:
             self._attempt(self._take_leave)
+        if self._sharing is not None and self in self._sharing.links:
+            self._sharing.links.remove(self)
+            self._sharing.turns.give_back(self.session)
         try:
             self._end.close()
         except Exception as error:  # noqa: BLE001
@@ -340,12 +370,17 @@ class HostLink:
         self._busy_until = self.session.said_until = 0.0
         self._sent = 0
         self.clients.add(self._end.name)
-        self._stream = self._traffic.begin(self._end.name)
+        self._seams = Seams()
+        if self._sharing is None or self._sharing.line.is_new(self.link.name):
+            self._traffic.begin(self._end.name)
+        self._stream = self._traffic.of(self._end.name)
         self._attempt(self.session.opened, self._now())
         self.turn()
 
     def received(self, data: bytes, offset: int, at: float) -> None:
-        del offset, at  # nothing is lost on this side: the session's decoder counts alike
+        del at
+        if self._sharing is not None:  # else nothing is lost on this side: the session's decoder counts alike
+            self._seams.add(offset, len(data))
         self._attempt(self._hear, data)
 
     def _now(self) -> float:
@@ -369,7 +404,7 @@ class HostLink:
     def _find_cause(self, frame: Frame) -> int | None:
         if self._crossing is not None:
             return self._crossing.find(f"host {self.setup.name}", frame.data, self.setup.client.version)
-        return self._stream.told.find(frame.end)
+        return self._stream.told.find(self._seams.in_stream(frame.end))
 
     def closed(self, reason: str) -> None:
         self._was_lost = True
@@ -409,7 +444,7 @@ class HostLink:
     def _put_on(self, said: Said) -> None:
         """Put what was said on the link, where it is open."""
         if self._open:
-            base = self._sent
+            base = self._sent if self._sharing is None else self._sharing.line.sent
             self._sent += len(said.data)
             begin = 0
             for place, framed in said.frames:  # before it is written: on a wire in memory it is there at once

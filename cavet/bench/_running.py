@@ -9,35 +9,24 @@ from typing import Any
 
 import msgspec
 
-from cavet.bench._board_side import BoardSide, MakeWay
+from cavet.bench._board_ends import board_end, rates_of, unit_of
+from cavet.bench._board_side import BoardSide, Hung, MakeWay
 from cavet.bench._building import BROKER, RigNow, build_session, build_world
 from cavet.bench._endpoint import Carrier, Endpoint, shown_address, simulated_boards, targets_of
 from cavet.bench._faulting import Faulting
 from cavet.bench._host_ends import elsewhere, over_memory
-from cavet.bench._host_side import HostLink
+from cavet.bench._host_side import HostLink, Sharing
 from cavet.bench._traffic import Crossing, DialledWay, FarWay, ServedWay, Traffic, UsbWay
 from cavet.benchfile import StationDevice
 from cavet.benchfile._adhoc import defect_from
 from cavet.benchfile._reloading import Changes
-from cavet.benchfile._setup import OWN, LinkSetup, Setup, split_address
+from cavet.benchfile._setup import OWN, HostSetup, LinkSetup, Setup, split_address
 from cavet.boards import World
 from cavet.boards.firmware.mqtt import Station
 from cavet.clock import BenchClock
 from cavet.faults import FORESEEN, LOG, Fault, note_fault
-from cavet.hosts import Asked, Point, Reading
-from cavet.links import (
-    SEVERAL,
-    BoardEnd,
-    DialEnd,
-    HostEnd,
-    MemoryLink,
-    PtyEnd,
-    RemotePort,
-    Tap,
-    TappedEnd,
-    TcpClientEnd,
-    TcpServerEnd,
-)  # fmt: skip
+from cavet.hosts import Asked, Point, Reading, Turns
+from cavet.links import BoardEnd, DialEnd, HostEnd, MemoryLink, SharedLine, Tap, TappedEnd, TcpClientEnd, TcpServerEnd
 from cavet.messaging import Pauses
 from cavet.record import History, Kind, Record, Topic
 from cavet.wording import WrongError, unknown
@@ -86,9 +75,11 @@ class RunningBench:
         self._with_hosts = hosts
         self.hosts_wait = False
         """Whether hosts open no link yet, until `begin`: somebody else is to have the time before."""
-        links = setup.links.values()
-        self._traffic = {link.name: Traffic(link.name, link.board, setup.seed, self.record) for link in links}
+        self._traffic: dict[str, Traffic] = {}
+        self._know_traffic()
         self._memory: dict[str, MemoryLink] = {}
+        self._shared: dict[str, Sharing] = {}
+        """The serial lines on which several hosts talk."""
         self._broker_traffic = Traffic(BROKER, BROKER, setup.seed, self.record)
         self._broker_address = ""
         self._crossing = Crossing()
@@ -100,9 +91,7 @@ class RunningBench:
         asyncio.get_running_loop().set_exception_handler(self._note_unforeseen)
         if self._has_broker and self._carrier is Carrier.REAL:
             await self._start_broker()
-        for link in self.setup.links.values():
-            if link.simulated and link.board in self.world.boards:
-                await self._serve(link)
+        await self._serve_all()
         self.board_side.spoil_links()
         self.board_side.turn()
         await self._until_stations_listen()
@@ -172,70 +161,63 @@ class RunningBench:
     def _tap(self, link: str, client: str = "") -> Tap:
         return Tap(self.record, link, self.clock.begin, client)
 
+    def _know_traffic(self) -> None:
+        """What passes on each link; on a line that is shared all lose the same."""
+        for link in sorted(self.setup.links.values(), key=lambda link: bool(link.shares)):
+            if link.name not in self._traffic:
+                losses = self._traffic[link.shares].losses if link.shares else None
+                self._traffic[link.name] = Traffic(link.name, link.board, self.setup.seed, self.record, losses)
+
+    async def _serve_all(self) -> None:
+        """Put the boards on their links that are on none so far."""
+        for link in self.setup.links.values():
+            if link.simulated and link.board in self.world.boards and link.name not in self._board_ends:
+                await self._serve(self._there(link)[0])
+
+    def _there(self, link: LinkSetup) -> list[LinkSetup]:
+        """The links of its line whose boards are simulated here, that which leads first."""
+        return [each for each in self.setup.on_line(link.line) if each.board in self.world.boards]
+
     async def _serve(self, link: LinkSetup) -> None:
         if link.broker:
             await self._join_broker(link)
             return
-        traffic = self._traffic[link.name]
-        end: BoardEnd
         if self._carrier is Carrier.MEMORY or link.kind == "buses":
-            rates = self._rates(link)
-            memory = MemoryLink(link.name, link.byte_seconds, traffic.losses, self._tap(link.name), rates)
-            self._memory[link.name] = memory
-            end = memory.board
-        elif link.kind == "serial" and link.served == "device":
-            settings = msgspec.structs.replace(link.settings, rate=(self._rates(link) or (0, link.settings.rate))[1])
-            resets, tap = self.setup.boards[link.board].profile.resets, self._tap(link.name)
-            end = PtyEnd(settings, traffic.losses, partial(self._tell_rate, link), tap, resets=resets)
+            self._memory[link.line] = self._wire(link, "")
+            end: BoardEnd = self._memory[link.line].board
         else:
-            end = self._tcp_end(link, traffic)
+            losses, tap = self._traffic[link.name].losses, self._tap(link.line)
+            end = board_end(self.setup, link, losses, tap, self._listen, self.record)
+        address = await self._put_on(link, end)
+        shown = shown_address(link, address, self._carrier)
+        for each in self._there(link):
+            self._board_ends[each.name] = end
+            if each.kind != "buses":  # in this process: nobody else can get there
+                there = Endpoint(board=each.board, link=each.name, kind=each.kind, address=shown, setup=each)
+                self.endpoints.append(there)
+
+    def _wire(self, link: LinkSetup, client: str) -> MemoryLink:
+        """A wire that stands for a link in memory; `client` is who is on it, where there are several."""
+        rates, losses = rates_of(self.setup, link), self._traffic[link.name].losses
+        tap = self._tap(link.line, client)
+        return MemoryLink(link.line, link.byte_seconds, losses, tap, rates, client)
+
+    async def _put_on(self, link: LinkSetup, end: BoardEnd) -> str:
+        """Put the boards of a line on an end of it; give the address."""
+        traffic = self._traffic[link.name]
         make_way: MakeWay = ServedWay
         if link.kind == "usb":
             make_way = partial(UsbWay, traffic=traffic, record=self.record, board=link.board, link=link.name)
-        self._board_ends[link.name] = end
-        address = await self.board_side.serve(link.board, end, traffic, link.protocol, link.byte_seconds, make_way)
-        if link.kind != "buses":  # in this process: nobody else can get there
-            shown = shown_address(link, address, self._carrier)
-            self.endpoints.append(Endpoint(board=link.board, link=link.name, kind=link.kind, address=shown, setup=link))
+        hung = [Hung(each.board, self._traffic[each.name], unit_of(self.setup, each)) for each in self._there(link)]
+        return await self.board_side.serve(link.board, end, traffic, link.protocol, link.byte_seconds, make_way, hung)
 
     def _renamed(self, link: str, address: str) -> None:
         """A board is to be found elsewhere now."""
         shown = shown_address(self.setup.links[link], address, self._carrier)
-        at = [each.link for each in self.endpoints].index(link)
-        self.endpoints[at] = msgspec.structs.replace(self.endpoints[at], address=shown)
-
-    def _rates(self, link: LinkSetup) -> tuple[int, int] | None:
-        """The rates of a serial line's two ends, where the board runs at another one than the link."""
-        own = self.setup.boards[link.board].baud
-        return (link.settings.rate, own) if link.kind == "serial" and own not in (None, link.settings.rate) else None
-
-    def _tcp_end(self, link: LinkSetup, traffic: Traffic) -> TcpServerEnd:
-        """A network endpoint; or a serial line that is offered on one, to one program at a time."""
-        if link.kind == "serial":
-            tell = partial(self._tell_port, link)
-            return TcpServerEnd(
-                self._listen,
-                link.listen_port,
-                traffic.losses,
-                byte_seconds=link.byte_seconds,
-                remote=(lambda write: RemotePort(link.settings, write, tell)) if link.served == "rfc2217" else None,
-                tap=self._tap(link.name),
-            )
-        most = 1 if self.world.boards[link.board].profile.resets else SEVERAL
-        tls = link.tls.server(f"links.{link.name}") if link.tls is not None else None
-        tap = self._tap(link.name)
-        return TcpServerEnd(self._listen, link.listen_port, traffic.losses, most=most, tls=tls, tap=tap)
-
-    def _tell_port(self, link: LinkSetup, words: str) -> None:
-        """The program at a line that is offered by RFC 2217 has changed a setting, or one of its lines."""
-        self.record.append(Kind.REMARK, link.board, Topic.LINK, link.name, None, None, words)
-
-    def _tell_rate(self, link: LinkSetup, rate: int) -> None:
-        """The program at a device has set another rate: say whether the board understands it."""
-        own = self.setup.boards[link.board].baud or link.settings.rate
-        note = "as the board's" if rate == own else f"the board runs at {own}: bytes are garbled both ways"
-        words = f"{rate} baud at the other end, {note}"
-        self.record.append(Kind.REMARK, link.board, Topic.LINK, link.name, rate, None, words)
+        line = self.setup.links[link].line
+        self.endpoints = [
+            msgspec.structs.replace(each, address=shown) if each.setup.line == line else each for each in self.endpoints
+        ]
 
     async def _open_host(self, name: str) -> None:
         host = self.setup.hosts[name]
@@ -243,12 +225,19 @@ class RunningBench:
         if link.simulated and link.board not in self.world.boards:
             return
         session = build_session(self.setup, host, self.record)
-        end = await self._to_broker(link, "host") if link.broker else self._host_end(link)
-        traffic = self._traffic_at_broker(link, "host") if link.broker else self._traffic[link.name]
+        others = [each.name for each in self.setup.hosts_on(link) if each.name in self.host_links]
+        if link.broker:
+            who = f"host {name}" if others else "host"
+            end, traffic = await self._to_broker(link, who), self._traffic_at_broker(link, who)
+        else:
+            end, traffic = await self._host_end(host, link, bool(others)), self._traffic[link.name]
         crossing = self._crossing if link.broker not in ("", OWN) else None
-        self.host_links[name] = HostLink(host, link, session, end, traffic, self.clock, self.record, crossing)
+        opened = HostLink(host, link, session, end, traffic, self.clock, self.record, crossing)
+        self.host_links[name] = opened
+        if link.line in self._shared:
+            opened.share(self._shared[link.line])
         if not self.hosts_wait:
-            self.host_links[name].start()
+            opened.start()
 
     def begin(self) -> None:
         """Hosts that have waited open their links."""
@@ -256,12 +245,26 @@ class RunningBench:
         for link in self.host_links.values():
             link.start()
 
-    def _host_end(self, link: LinkSetup) -> HostEnd:
-        if link.name in self._memory:
-            return over_memory(self.setup, link, self._memory[link.name].host)
+    async def _host_end(self, host: HostSetup, link: LinkSetup, has_others: bool) -> HostEnd:
+        """A host's end. Of a serial line there is one, which several hosts share; on a network each has its own."""
+        if link.kind == "serial" and len(self.setup.hosts_on(link)) > 1:
+            if link.line not in self._shared:
+                self._shared[link.line] = Sharing(SharedLine(self._end_of(link)), Turns())
+            return self._shared[link.line].line.end()
+        if link.line in self._memory and has_others:
+            key = f"{link.line}/{host.name}"
+            wire = self._memory[key] = self._wire(link, host.name)
+            self._board_ends[key] = wire.board
+            await self._put_on(self._there(link)[0], wire.board)
+            return wire.host
+        return self._end_of(link)
+
+    def _end_of(self, link: LinkSetup) -> HostEnd:
+        if link.line in self._memory:
+            return over_memory(self.setup, link, self._memory[link.line].host)
         offered = {endpoint.link: endpoint.address for endpoint in self.endpoints}
         end = elsewhere(self.setup, link, offered[link.name] if link.simulated else link.address)
-        return TappedEnd(end, self._tap(link.name), link.byte_seconds)
+        return TappedEnd(end, self._tap(link.line), link.byte_seconds)
 
     def _note_unforeseen(self, loop: asyncio.AbstractEventLoop, context: dict[str, Any]) -> None:
         """Something raised in a callback or a task: whose it was has ended; the rest goes on."""
@@ -303,11 +306,11 @@ class RunningBench:
 
     def break_link(self, name: str) -> None:
         """Cut a link, until it is mended: both ends lose what is on its way. Raises `WrongError` for an unknown one."""
-        wires = self._wires_of(name)
+        wires, line = self._wires_of(name), self.setup.links[name].line
         for wire in wires:
             wire.cut()
         for host in self.host_links.values():
-            if not wires and host.link.name == name:
+            if not wires and host.link.line == line:
                 host.cut()
 
     def mend_link(self, name: str) -> None:
@@ -315,15 +318,16 @@ class RunningBench:
         for wire in self._wires_of(name):
             wire.mend()
         for host in self.host_links.values():
-            if host.link.name == name:
+            if host.link.line == self.setup.links[name].line:
                 host.mend()
 
     def _wires_of(self, name: str) -> list[MemoryLink]:
         """What stands for a link in memory; with a broker that is one wire for each end."""
-        if name not in self.setup.links:
-            known = self.setup.links
+        known = self.setup.links
+        if name not in known:
             raise unknown("link", name, known)
-        return [wire for key, wire in self._memory.items() if key.partition("/")[0] == name]
+        line = known[name].line
+        return [wire for key, wire in self._memory.items() if key.partition("/")[0] == line]
 
     def memory_link(self, name: str) -> MemoryLink:
         """Give a link in memory, to cut or mend it."""
@@ -392,14 +396,16 @@ class RunningBench:
 
     async def _become(self, setup: Setup, changes: Changes) -> None:
         for name in [name for name in self.host_links if name in changes.hosts]:
-            await self.host_links.pop(name).stop()
+            stopped = self.host_links.pop(name)
+            await stopped.stop()
+            await self._withdraw(f"{stopped.link.line}/{name}")
+            self._shared.pop(stopped.link.line, None)
         gone = [name for name, link in self.setup.links.items()
                 if name in changes.links or link.board not in setup.boards]  # fmt: skip
         for name in gone:
             await self._withdraw(name)
         before, self.setup = self.setup, setup
-        for name, link in setup.links.items():
-            self._traffic.setdefault(name, Traffic(name, link.board, setup.seed, self.record))
+        self._know_traffic()
         had_broker, self._has_broker = self._has_broker, any(link.broker == OWN for link in setup.links.values())
         served = simulated_boards(setup)
         wanted = setup.boards if self._chosen is None else {*self._chosen, *targets_of(setup, set(self._chosen))}
@@ -412,9 +418,7 @@ class RunningBench:
         self.world = world
         if self._has_broker and not had_broker and self._carrier is Carrier.REAL:
             await self._start_broker()
-        for link in setup.links.values():
-            if link.simulated and link.board in world.boards and link.name not in self._board_ends:
-                await self._serve(link)
+        await self._serve_all()
         self.endpoints = [msgspec.structs.replace(each, setup=setup.links[each.link]) for each in self.endpoints]
         self.board_side.spoil_links()
         self.board_side.turn()
@@ -427,9 +431,9 @@ class RunningBench:
         self._memory.pop(link, None)
         self.endpoints = [each for each in self.endpoints if each.link != link]
         end = self._board_ends.pop(link, None)
-        if end is not None:
+        if end is not None and end not in self._board_ends.values():  # the last of those that hung there
             await self.board_side.withdraw(end)
-            self._traffic.pop(link, None)
+        self._traffic.pop(link, None)
 
     @property
     def history(self) -> History:

@@ -187,10 +187,10 @@ class Traffic:
     name is then the same object on both sides, so that causes go over with the bytes.
     """
 
-    def __init__(self, link: str, board: str, seed: str, record: Record) -> None:
+    def __init__(self, link: str, board: str, seed: str, record: Record, losses: Losses | None = None) -> None:
         self.link = link
         self.board = board
-        self.losses = Losses(f"{seed}/{link}")
+        self.losses = losses or Losses(f"{seed}/{link}")
         self.meddling = Meddling(link, board, seed, record)
         """The faults that are made at once."""
         self._record = record

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 
 import msgspec
 
-from cavet.benchfile._setup import AT, Setup, address_problem
+from cavet.benchfile._setup import AT, Setup, address_problem, joined_lines
 from cavet.wording import WrongError, listed, unknown
 
 ADDRESSES = {
@@ -25,7 +25,8 @@ def with_addresses(setup: Setup, addresses: Mapping[str, str], place: str) -> Se
         if board not in boards:
             raise unknown(place, board, boards)
         setup = _moved(setup, board, address, place)
-    return msgspec.structs.replace(setup, elsewhere=setup.elsewhere | dict(addresses))
+    links = joined_lines(setup.links)
+    return msgspec.structs.replace(setup, links=links, elsewhere=setup.elsewhere | dict(addresses))
 
 
 def as_recorded(setup: Setup, about: Mapping[str, str]) -> Setup:
@@ -37,7 +38,7 @@ def as_recorded(setup: Setup, about: Mapping[str, str]) -> Setup:
 
 def _moved(setup: Setup, board: str, address: str, place: str) -> Setup:
     """A board's hosts open its link of the kind that the address is of; none of its links is simulated any more, and
-    where those of other kinds are is not known."""
+    where those of other kinds are is not known. What hangs on the same line is there, too."""
     if any(link.broker for link in setup.links.values() if link.board == board):
         return _on_its_broker(setup, board, address, place)
     own = {name: link for name, link in setup.links.items() if link.board == board}
@@ -52,6 +53,8 @@ def _moved(setup: Setup, board: str, address: str, place: str) -> Setup:
     links = setup.links | {
         name: msgspec.structs.replace(link, address=opened if name in fitting else "") for name, link in own.items()
     }
+    moved = {own[name].line for name in fitting}
+    links |= {name: msgspec.structs.replace(link, address=opened) for name, link in links.items() if link.line in moved}
     hosts = {
         name: msgspec.structs.replace(host, link=fitting[0]) if host.link in own and host.link not in fitting else host
         for name, host in setup.hosts.items()

@@ -3,16 +3,23 @@
 import re
 from typing import Annotated, Any
 
+import msgspec
+
 from cavet.benchfile._check import Checker
 from cavet.benchfile._file_table import FileTable
 from cavet.benchfile._places import Path
-from cavet.benchfile._setup import OWN, SIMULATED, LinkSetup, address_problem
+from cavet.benchfile._setup import OWN, SIMULATED, LinkSetup, address_problem, joined_lines
 from cavet.benchfile.boards import FIRMWARES
 from cavet.links import SerialSettings, Tls
-from cavet.settings import Meaning, Table
+from cavet.settings import Meaning, Table, keys_of
 from cavet.wording import WrongError
 
 MESSAGES = "mqtt"
+SHARES = Meaning(
+    "Modbus: the link on whose line its board hangs, too, as another unit; all else of that line is said there",
+    names="link",
+)
+SHAREABLE = ("serial", "tcp")
 ENCRYPTED = Meaning("whether it is encrypted")
 ENCRYPTS = ("tls", (True,))
 
@@ -49,6 +56,7 @@ class SerialLink(LinkTable, kw_only=True):
     ] = SIMULATED
     rate: Annotated[int, Meaning("baud", low=50, high=4_000_000)] = 57600
     settings: Annotated[str, Meaning("data bits, parity, stop bits")] = "8N1"
+    shares: Annotated[str, SHARES] = ""
     served: Annotated[
         str,
         Meaning(
@@ -83,6 +91,7 @@ class TcpLink(LinkTable, kw_only=True):
     port: Annotated[
         int, Meaning("the port that a simulated board listens on; 0 for any free one", low=0, high=65535)
     ] = 0
+    shares: Annotated[str, SHARES] = ""
     tls: Annotated[bool, ENCRYPTED] = False
     certificate: Annotated[str, Meaning("the PEM file of the board's certificate", beside=ENCRYPTS)] = ""
     key: Annotated[str, Meaning("the PEM file of its key", beside=ENCRYPTS)] = ""
@@ -183,7 +192,53 @@ class LinkReader:
         self._checker = checker
         self._top = top
 
-    def read(self, name: str, table: LinkTable) -> LinkSetup | None:
+    def read_all(self, tables: dict[str, LinkTable]) -> dict[str, LinkSetup]:
+        """Read them, and join those that share a line; those of which nothing can be made are left out."""
+        read = {name: self._read(name, table) for name, table in tables.items()}
+        found = {name: link for name, link in read.items() if link is not None}
+        for name, table in tables.items():
+            shared = getattr(table, "shares", "")
+            if shared and name in found and self._may_share(name, table, shared, tables):
+                found[name] = msgspec.structs.replace(found[name], shares=shared)
+        self._check_lines(found)
+        return joined_lines(found)
+
+    def _may_share(self, name: str, table: LinkTable, shared: str, tables: dict[str, LinkTable]) -> bool:
+        """Whether a link can hang on another one's line, and says nothing of it itself; told where it can't."""
+        path: Path = ("links", name)
+        before = len(self._checker.errors)
+        able = [
+            other for other, each in tables.items()
+            if other != name and each.kind == table.kind and not getattr(each, "shares", "")
+        ]  # fmt: skip
+        self._checker.one_of((*path, "shares"), shared, able, f"a {table.kind} link with a line of its own")
+        for key in keys_of(type(table)):
+            said = self._top.links[name].get(key.name)
+            if key.name not in ("kind", "board", "shares") and said not in (None, key.default):
+                self._checker.wrong((*path, key.name), found=said, expected=f"none: it is that of links.{shared}")
+        return len(self._checker.errors) == before
+
+    def _check_lines(self, found: dict[str, LinkSetup]) -> None:
+        """On a line that is shared there are Modbus boards alone, each once, all at one rate."""
+        for link in found.values():
+            there = found.get(link.shares)
+            if there is None:
+                continue
+            path: Path = ("links", link.name)
+            for each, key in ((there, "shares"), (link, "board")):
+                if not each.protocol.startswith("modbus"):
+                    speaks = f"{each.name}, which speaks {each.protocol}" if key == "shares" else each.protocol
+                    self._checker.wrong((*path, key), found=speaks, expected="modbus on a line that is shared")
+            if any(each.board == link.board and each.line == link.line and each is not link for each in found.values()):
+                self._checker.wrong((*path, "board"), found=link.board, expected="a board that is not on that line yet")
+            for board in {there.board, link.board}:
+                table = self._top.boards.get(board)
+                rate = table.get("baud") if isinstance(table, dict) else None
+                if link.kind == "serial" and rate not in (None, there.settings.rate):
+                    expected = f"that of links.{there.name}, {there.settings.rate}: the line is shared"
+                    self._checker.wrong(("boards", board, "baud"), found=rate, expected=expected)
+
+    def _read(self, name: str, table: LinkTable) -> LinkSetup | None:
         """Read one link; `None` where nothing can be made of it."""
         path: Path = ("links", name)
         address = table.place

@@ -62,11 +62,10 @@ class _Reader:
         boards = self._boards()
         link_reader = LinkReader(self._checker, top)
         link_tables = self._tables("links", schema.LinkTable, (), top.links)
-        links = {name: link_reader.read(name, table) for name, table in link_tables.items()}
-        links_found = {name: link for name, link in links.items() if link is not None}
+        links = link_reader.read_all(link_tables)
         host_tables = self._tables("hosts", schema.HostTable, (), top.hosts)
         hosts = {name: self._host(name, table) for name, table in host_tables.items()}
-        profiles = self._profiles_of_hosts(hosts, links_found, boards)
+        profiles = self._profiles_of_hosts(hosts, links, boards)
         points = self._points(hosts, profiles)
         self._check_expressions(rig, boards)
         defects = self._defects(boards, list(link_tables.values()))
@@ -74,7 +73,7 @@ class _Reader:
             name=top.name or name_of(self._checker.file),
             seed=top.seed,
             boards=boards,
-            links=links_found,
+            links=links,
             rig=rig,
             rig_steps={name: table.step for name, table in rig_tables.items() if table.step},
             basins=self._basins(rig_tables, boards),
@@ -82,7 +81,7 @@ class _Reader:
             hosts=hosts,
             points=points,
             needs=read_needs(self._checker, top.points, points),
-            checks=self._checks(points, defects, links_found),
+            checks=self._checks(points, defects, links),
             broker=read_broker(self._checker, top.broker),
         )
 

@@ -1,6 +1,7 @@
 """What a bench file says, checked and in the core's own types."""
 
 import re
+from collections.abc import Mapping
 from itertools import chain
 from typing import Annotated
 
@@ -82,6 +83,13 @@ class LinkSetup(msgspec.Struct, frozen=True, kw_only=True):
     """For buses of the host's own: the system's device of the SPI bus, "" for none."""
     broker: str = ""
     """The broker that board and host are on: `own`, or HOST:PORT; "" where there is none between them."""
+    shares: str = ""
+    """The link on whose line its board hangs, too, as another unit of it; "" for a line of its own."""
+
+    @property
+    def line(self) -> str:
+        """The link that stands for its line: itself, or the one whose line it shares."""
+        return self.shares or self.name
 
     @property
     def words(self) -> tuple[str, ...]:
@@ -100,6 +108,22 @@ class LinkSetup(msgspec.Struct, frozen=True, kw_only=True):
     @property
     def byte_seconds(self) -> float:
         return self.settings.byte_seconds if self.kind == "serial" else 0.0
+
+
+def joined_lines(links: Mapping[str, LinkSetup]) -> dict[str, LinkSetup]:
+    """Links with all that stands for those whose lines they share; serial ones for Modbus at one real port, said alike,
+    are on one line, too."""
+    at: dict[tuple[str, SerialSettings, str], str] = {}
+    found = dict(links)
+    for name, link in links.items():
+        if link.kind == "serial" and link.protocol.startswith("modbus") and not link.simulated and not link.shares:
+            first = at.setdefault((link.address, link.settings, link.protocol), name)
+            found[name] = link if first == name else msgspec.structs.replace(link, shares=first)
+    for name, link in found.items():
+        there = found.get(link.shares)
+        if there is not None:
+            found[name] = msgspec.structs.replace(there, name=name, board=link.board, shares=there.line)
+    return found
 
 
 class HostSetup(msgspec.Struct, frozen=True, kw_only=True):
@@ -227,6 +251,14 @@ class Setup(msgspec.Struct, frozen=True, kw_only=True):
             known = sorted({*self.linked_boards, *self.links})
             raise unknown("link", word, known)
         return found
+
+    def on_line(self, line: str) -> list[LinkSetup]:
+        """The links of one line, the one that stands for it first."""
+        return sorted((link for link in self.links.values() if link.line == line), key=lambda link: link.name != line)
+
+    def hosts_on(self, link: LinkSetup) -> list[HostSetup]:
+        """The hosts that talk on the same line."""
+        return [host for host in self.hosts.values() if self.links[host.link].line == link.line]
 
     def link_meant(self, word: str) -> tuple[str, str]:
         """The board whose links a word means, and which of them: its name or its kind, "" for all. Raises

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import random
-from collections import deque
 from enum import Enum
 from math import inf
 
@@ -15,6 +14,7 @@ from cavet.boards._rules import Rule, Rules
 from cavet.boards._running import Carried, Client, Firmware, Outgoing
 from cavet.boards.defects import Defect, Spoiled
 from cavet.faults import Fault
+from cavet.protocols import Seams
 from cavet.record import Kind, Reason, Tell, Topic
 from cavet.units import show
 from cavet.wording import counted
@@ -32,35 +32,8 @@ class BoardState(Enum):
 
 GRACE_SECONDS = 0.2
 """So long a host has at least to go on, where nobody was there for a while."""
-MAX_SEAMS = 256
 PICKED_UP = (0.001, 0.04)
 """How long a pin that nothing holds keeps what it has picked up, in s, least and most: near the mains' half period."""
-
-
-class _Seams:
-    """Where in a link's stream the bytes stood that the firmware has heard: lost bytes make the two differ."""
-
-    def __init__(self) -> None:
-        self._fed = 0
-        self._seams: deque[tuple[int, int]] = deque(maxlen=MAX_SEAMS)
-
-    def add(self, offset: int, size: int) -> None:
-        """The firmware hears `size` bytes that stood at `offset`."""
-        if not self._seams or offset - self._fed != self._seams[-1][1] - self._seams[-1][0]:
-            self._seams.append((self._fed, offset))
-        self._fed += size
-
-    @property
-    def end(self) -> int:
-        """Where in the link's stream the last byte stood that it has heard, and one."""
-        return self.in_stream(self._fed)
-
-    def in_stream(self, end: int) -> int:
-        """Where in the link's stream the firmware's byte before `end` stood."""
-        for fed, offset in reversed(self._seams):
-            if fed < end:
-                return offset + end - fed
-        return end
 
 
 class Board:
@@ -96,7 +69,7 @@ class Board:
         self._due_besides = inf
         """When something else than its firmware is due."""
         self._boots_at = inf if circuit.profile.resets else circuit.profile.boot
-        self._clients: dict[Client, _Seams] = {}
+        self._clients: dict[Client, Seams] = {}
         self._kept: list[Outgoing] = []
         """What it has said on its links while what it says to another board was taken."""
 
@@ -109,7 +82,7 @@ class Board:
         """A link was opened: that may reset it, and it is deaf while it boots."""
         self.wake = now
         self.may_speak = True
-        self._clients[client] = _Seams()
+        self._clients[client] = Seams()
         if not self.profile.resets or self.fault:
             if self.state is BoardState.RUNNING:
                 self.firmware.joined(client, now)
@@ -141,7 +114,7 @@ class Board:
             self._boots_at = inf
             self.firmware.take_out()
 
-    def _tell_unfinished(self, data: bytes, seams: _Seams, carried: Carried) -> None:
+    def _tell_unfinished(self, data: bytes, seams: Seams, carried: Carried) -> None:
         """The program has gone in the middle of a message."""
         if data:
             cause = carried(seams.end, data)
@@ -152,6 +125,8 @@ class Board:
     def feed(self, client: Client, data: bytes, offset: int, now: float, carried: Carried) -> None:
         """Bytes have arrived, the first of them at `offset` in the link's stream. While it boots they are lost."""
         if self.state is not BoardState.RUNNING:
+            if not self.firmware.heeds(client, data):
+                return
             note = f"{counted(len(data), 'byte')} not heard: the board {self.state.value}"
             self._tell(
                 Kind.LOST,
@@ -243,7 +218,7 @@ class Board:
                 self.circuit.begin_with(pin, level, now)
             self._begin_to_follow(now)
             for client in self._clients:
-                self._clients[client] = _Seams()
+                self._clients[client] = Seams()
                 self.firmware.joined(client, now)
         if now >= self._picks_up_at:
             self.circuit.pick_up(self._chance)

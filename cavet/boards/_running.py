@@ -18,11 +18,16 @@ CauseOf = Callable[[Frame], int]
 
 class Client(msgspec.Struct, frozen=True, eq=False):
     """A program that has opened one of the board's links: what is spoken there, and how long a character takes on it
-    (0 where there are none, as on a network). `unread` tells how many bytes it has not been able to take yet."""
+    (0 where there are none, as on a network). `unread` tells how many bytes it has not been able to take yet.
+
+    Where several boards hang on that line, `others` are the units of the others, and one of them `leads`: it tells what
+    is for none of them."""
 
     protocol: str
     character: float = 0.0
     unread: Callable[[], int] = lambda: 0
+    others: frozenset[int] = frozenset()
+    leads: bool = True
 
 
 class Outgoing(msgspec.Struct):
@@ -71,6 +76,10 @@ class Firmware:
 
     def joined(self, client: Client, now: float) -> None:
         """A program is there."""
+
+    def heeds(self, client: Client, data: bytes) -> bool:
+        """Whether what a program says may be for this board: on a line that is shared all hear all."""
+        return True
 
     def unfinished(self, client: Client) -> bytes:
         """What a program that is about to be gone has said that is no whole message."""

@@ -14,6 +14,7 @@ from cavet.hosts._reads import group
 from cavet.hosts._reversing import Reversing
 from cavet.hosts._scpi import ScpiSession
 from cavet.hosts._session import LONGEST_ANSWER, Reading, Said, SessionSettings, SessionState, state_words
+from cavet.hosts._turns import Turns
 from cavet.hosts.buses import HELP, NO_ANSWER, ON_SPI, DeviceSettings, SpiPlace
 
 __all__ = [
@@ -51,6 +52,7 @@ __all__ = [
     "SpiPlace",
     "StepperPoint",
     "TopicPoint",
+    "Turns",
     "Wish",
     "group",
     "state_words",

@@ -18,6 +18,7 @@ import msgspec
 
 from cavet.hosts._point import Asked, Point
 from cavet.hosts._session import Reading, Said, SessionSettings, SessionState, state_words
+from cavet.hosts._turns import Turns
 from cavet.protocols import Frame
 from cavet.record import Kind, Purpose, Reason, Tell, Topic
 from cavet.wording import WrongError, digits, unknown
@@ -114,6 +115,9 @@ class Session(Generic[P]):
         """What was sent, and nobody tells of, may be otherwise now: it is sent again when it is asked for again."""
         for reading in self.readings.values():
             reading.assume_nothing()
+
+    def share(self, turns: Turns, wake: Callable[[], None]) -> None:
+        """Others ask on the same line; `wake` is called when it may be this one's turn."""
 
     def farewell(self, now: float) -> None:
         """The link is about to be shut on purpose: say so, where that is the custom."""

@@ -94,7 +94,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Request]):
     def say_by_hand(self, data: bytes, asked: int, name: str, now: float) -> None:
         super().say_by_hand(data, asked, name, now)
         if not self._numbered:  # until it is answered; a broadcast is not
-            self._queue.free_at = now + self._settings.turnaround
+            self._keep_line(now + self._settings.turnaround)
 
     @property
     def _most_under_way(self) -> int:
@@ -118,7 +118,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Request]):
             return number
         if wish is not None:
             self.readings[wish.point.name].assume(wish.value)
-        self._queue.free_at = now + self._settings.turnaround
+        self._keep_line(now + self._settings.turnaround)
         return None
 
     def _questions(self) -> Iterable[_Request]:
@@ -175,7 +175,7 @@ class ModbusSession(PollingSession[RegisterPoint, _Request]):
             return
         exchange = self._queue.under_way.get(message.transaction)
         if exchange is None and self.hears_others:
-            self._queue.free_at = now if self._numbered else now + self._silence
+            self._keep_line(now if self._numbered else now + self._silence)
             return
         if exchange is None or not self._fits(exchange, message):
             self._owed = max(0, self._owed - 1)

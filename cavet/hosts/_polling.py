@@ -8,7 +8,7 @@ pauses between. A protocol says how a question is put, what answers it, and what
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from math import inf
 from typing import Generic, TypeVar
 
@@ -16,6 +16,7 @@ from cavet.hosts._base import NEWER_CAME, P, Session, Wish
 from cavet.hosts._exchanges import AT_ONCE, Exchange, Exchanges
 from cavet.hosts._point import Asked, Point
 from cavet.hosts._session import LONGEST_ANSWER, SessionSettings, SessionState
+from cavet.hosts._turns import Turns
 from cavet.record import Reason, Tell
 
 
@@ -48,6 +49,8 @@ class PollingSession(Session[P], Generic[P, Q]):
         """Points whose first content was read, or that can't be."""
         self._missing: set[str] = set()
         """Points that the board does not have: they are not asked for again."""
+        self._turns: Turns | None = None
+        """Whose turn it is, where others ask on the same line."""
 
     # what a protocol says
 
@@ -70,6 +73,10 @@ class PollingSession(Session[P], Generic[P, Q]):
 
     # the link
 
+    def share(self, turns: Turns, wake: Callable[[], None]) -> None:
+        self._turns = turns
+        turns.join(self, wake)
+
     def _begin(self, now: float) -> None:
         """The link is open: nothing is known yet."""
         self._forget_out()
@@ -89,11 +96,17 @@ class PollingSession(Session[P], Generic[P, Q]):
 
     def _clear(self) -> list[Q]:
         self._poll_at, self._owed = inf, 0
-        return self._queue.clear()
+        there = self._queue.clear()
+        if self._turns is not None:
+            self._turns.give_back(self)
+        return there
 
     def is_idle(self, now: float) -> bool:
         """Frames on a serial line are told apart by the silence between them."""
-        return self._queue.is_idle and now >= self._queue.free_at - AT_ONCE
+        is_idle = self._queue.is_idle and now >= self._queue.free_at - AT_ONCE
+        if is_idle and self.gives_way and self._turns is not None:  # somebody's hand wants the line
+            return self._turns.take(self, now + AT_ONCE)
+        return is_idle
 
     def is_busy(self, now: float) -> bool:
         return bool(self._queue.waiting) or not self.is_idle(now)
@@ -107,17 +120,37 @@ class PollingSession(Session[P], Generic[P, Q]):
                 self._queue.waiting.extend(self._questions())
         self._send_on(now)
         is_held = self.gives_way and self._queue.is_idle
-        return self._poll_at if is_held else min(self._queue.due, self._poll_at)
+        return self._poll_at if is_held else min(self._may_say_at, self._poll_at)
+
+    @property
+    def _may_say_at(self) -> float:
+        """When something is overdue, or can be said; where it is somebody else's turn that comes by itself."""
+        due = self._queue.due
+        if self._turns is None or not self._queue.waiting or not self._queue.is_idle:
+            return due
+        return inf if self._turns.waits(self) else max(due, self._turns.free_at)
 
     def _wait_for_late(self, owed: int, now: float, silence: float = 0.0) -> None:
         """So many answers may still come, which bear no numbers: until they have, or can no more, nothing is said."""
         self._owed = max(0, owed)
-        self._queue.free_at = now + (LATE_SHARE * self._settings.reply_within if self._owed else silence)
+        self._keep_line(now + (LATE_SHARE * self._settings.reply_within if self._owed else silence))
+
+    def _keep_line(self, until: float) -> None:
+        """Until then nothing is said on the line, by nobody."""
+        self._queue.free_at = until
+        if self._turns is not None:
+            self._turns.free_at = until
 
     def _send_on(self, now: float) -> None:
-        """Say as much as may be under way at once."""
-        if not self.gives_way:
+        """Say as much as may be under way at once, where it is this one's turn."""
+        if self.gives_way:
+            return
+        wants = bool(self._queue.waiting) and self._queue.is_idle and now >= self._queue.free_at - AT_ONCE
+        if self._turns is None or (wants and self._turns.take(self, now + AT_ONCE)):
             self._queue.send_on(now, self._most_under_way)
+            wants = False
+        if self._turns is not None and self._queue.is_idle and not wants:
+            self._turns.give_back(self)
 
     # knowing
 

@@ -9,6 +9,7 @@ from cavet.links._pty import PtyEnd
 from cavet.links._remote import RemotePort
 from cavet.links._serial import SerialEnd
 from cavet.links._settings import SerialSettings
+from cavet.links._shared import SharedLine
 from cavet.links._tap import Tap, TappedEnd
 from cavet.links._tcp import SEVERAL, TcpClientEnd, TcpServerEnd, host_port
 from cavet.links._tls import Tls
@@ -38,6 +39,7 @@ __all__ = [
     "RemotePort",
     "SerialEnd",
     "SerialSettings",
+    "SharedLine",
     "StalledError",
     "Tap",
     "TappedEnd",

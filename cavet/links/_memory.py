@@ -21,9 +21,11 @@ class MemoryLink:
 
     def __init__(
         self, name: str, byte_seconds: float, losses: Losses, tap: Tap | None = None,
-        rates: tuple[int, int] | None = None,
+        rates: tuple[int, int] | None = None, client: str = "",
     ) -> None:  # fmt: skip
+        """`client` is who is at the host's end, where there are others on such wires of the same board."""
         self.name = name
+        self.client = client
         self.rates = rates
         self.board = MemoryBoard(self)
         self.host = _Host(self)
@@ -103,8 +105,7 @@ class MemoryBoard:
 
     def __init__(self, link: MemoryLink) -> None:
         self._link = link
-
-    name = ""
+        self.name = link.client
 
     async def start(self, welcome: Welcome) -> str:
         self._link.serve(welcome)
@@ -142,8 +143,7 @@ class MemoryBoard:
 class _Host:
     def __init__(self, link: MemoryLink) -> None:
         self._link = link
-
-    name = ""
+        self.name = link.client
 
     @property
     def address(self) -> str:

@@ -18,6 +18,7 @@ from cavet.protocols._form import (
 from cavet.protocols._frame import Field, Frame, Role, Span, Unreadable, UnreadTail
 from cavet.protocols._message import FieldError, Message, Range, Words, Written, as_found, fields_of, words_of
 from cavet.protocols._ruler import bits_of, means, read_whole, ruler, ruler_json, set_right, with_bits
+from cavet.protocols._seams import Seams
 
 __all__ = [
     "PROTOCOLS",
@@ -29,6 +30,7 @@ __all__ = [
     "Message",
     "Range",
     "Role",
+    "Seams",
     "Side",
     "Span",
     "UnreadTail",

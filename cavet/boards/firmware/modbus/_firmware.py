@@ -6,10 +6,11 @@ from collections.abc import Callable
 from math import inf
 
 from cavet.boards._running import CauseOf, Client, Firmware, Outgoing
-from cavet.boards.firmware.modbus._lines import Heard, Line, StreamLine, line_for, words_of
+from cavet.boards.firmware.modbus._lines import Heard, Line, StreamLine, line_for, unit_of, words_of
 from cavet.boards.firmware.modbus._server import UNCOUNTED, ExceptionError, Server
-from cavet.protocols import Message, as_found, modbus
+from cavet.protocols import Frame, Message, as_found, modbus
 from cavet.record import Kind, Tell, Topic
+from cavet.wording import listed
 
 BROADCAST = 0
 TCP_SELF = (0, 255)
@@ -40,9 +41,24 @@ class ModbusFirmware(Firmware):
         """A program is there."""
         self._lines[client] = line_for(client.protocol, client.character)
 
+    def heeds(self, client: Client, data: bytes) -> bool:
+        unit = unit_of(client.protocol, data)
+        return unit == BROADCAST or self._looks_after(client, unit)
+
+    def _looks_after(self, client: Client, unit: int | None) -> bool:
+        """Whether what is for a unit is this board's affair: its own, or nobody's where it leads."""
+        return self._is_its(client, unit) or (client.leads and unit not in client.others)
+
+    def _is_its(self, client: Client, unit: int | None) -> bool:
+        """Whether it is this board's unit; what stands for the device at a network address is who leads there."""
+        if client.protocol == "modbus-tcp" and unit in TCP_SELF:
+            return client.leads
+        return unit == self._server.identity.unit
+
     def unfinished(self, client: Client) -> bytes:
         line = self._lines.get(client)
-        return line.unfinished() if line is not None else b""
+        rest = line.unfinished() if line is not None else b""
+        return rest if self.heeds(client, rest) else b""
 
     def left(self, client: Client, now: float) -> None:
         """It is gone: nothing comes any more behind its last frame."""
@@ -64,11 +80,16 @@ class ModbusFirmware(Firmware):
         if not self.is_done:
             self._timed[client] = line
         if line.broken is not None:
-            rest, note = line.broken, f"{line.broken.problems[0]}; the connection is shut"
-            refused = self._tell(Kind.REFUSED, Topic.BYTES, str(len(rest.data)), rest.data, cause_of(rest), note)
             del self._lines[client]
             self._timed.pop(client, None)
-            self._out.append(Outgoing(client, b"", refused, now, hangs_up=True))
+            if client.leads:
+                self._hang_up(client, line.broken, now, cause_of)
+
+    def _hang_up(self, client: Client, rest: Frame, now: float, cause_of: CauseOf) -> None:
+        """What came can be no Modbus."""
+        note = f"{rest.problems[0]}; the connection is shut"
+        refused = self._tell(Kind.REFUSED, Topic.BYTES, str(len(rest.data)), rest.data, cause_of(rest), note)
+        self._out.append(Outgoing(client, b"", refused, now, hangs_up=True))
 
     def advance(self, now: float) -> float:
         due = inf
@@ -81,16 +102,18 @@ class ModbusFirmware(Firmware):
         return due
 
     def _take(self, client: Client, heard: Heard, now: float) -> None:
-        server, counters = self._server, self._server.counters
+        mine = self._is_its(client, heard.unit)
+        broadcast = heard.unit == BROADCAST and client.protocol != "modbus-tcp"
+        if heard.spoiled:
+            self._server.counters.spoiled()
+        else:
+            self._server.counters.heard(mine=mine, broadcast=broadcast)
+        if not mine and (heard.spoiled or not broadcast) and not self._looks_after(client, heard.unit):
+            return  # others on the line have that unit, or tell that nobody has
         cause = self._cause_of[client](heard.frame)
         if heard.spoiled:
-            counters.spoiled()
             self._tell(Kind.REFUSED, Topic.BYTES, str(len(heard.frame.data)), heard.frame.data, cause, heard.spoiled)
             return
-        tcp = client.protocol == "modbus-tcp"
-        mine = heard.unit == server.identity.unit or (tcp and heard.unit in TCP_SELF)
-        broadcast = heard.unit == BROADCAST and not tcp
-        counters.heard(mine=mine, broadcast=broadcast)
         if not mine and not broadcast:
             self._for_another(client, heard, now, cause)
             return
@@ -100,7 +123,9 @@ class ModbusFirmware(Firmware):
         self._do(client, heard, now, taken, answers=not broadcast)
 
     def _for_another(self, client: Client, heard: Heard, now: float, cause: int) -> None:
-        why = f"it is for unit {heard.unit}; this is unit {self._server.identity.unit}"
+        units = sorted({self._server.identity.unit, *client.others})
+        here = f"on this line are {listed(units, 'and')}" if client.others else f"this is unit {units[0]}"
+        why = f"it is for unit {heard.unit}; {here}"
         self._tell(Kind.REFUSED, Topic.MESSAGE, heard.frame.message.NAME, heard.frame.data, cause, why)
         if client.protocol == "modbus-tcp":
             self._say(client, heard, _exception(heard, NO_SUCH_UNIT), now, cause)

@@ -6,6 +6,7 @@ Sources: Modbus messaging on TCP/IP 1.0b, section 3.1.3; Modbus over serial line
 from __future__ import annotations
 
 import functools
+import re
 import struct
 from math import inf
 from typing import Protocol
@@ -25,6 +26,7 @@ EDGE = 1e-9
 REMEMBERED = 1024
 """So many requests are known by their bytes."""
 _HEADER = struct.Struct(">HHHB")
+_BEGINS = re.compile(rb":([0-9A-Fa-f]{2})")
 
 
 class Heard(msgspec.Struct, frozen=True):
@@ -197,6 +199,15 @@ def line_for(protocol: str, character: float) -> Line:
     if protocol == "modbus-ascii":
         return StreamLine(modbus.ASCII, ASCII_SECONDS)
     return RtuLine(character) if character else StreamLine(modbus.RTU)
+
+
+def unit_of(protocol: str, data: bytes) -> int | None:
+    """The unit that a message is for, by how it begins; `None` where that is not told yet."""
+    if protocol == "modbus-ascii":
+        begins = _BEGINS.match(data)
+        return int(begins[1], 16) if begins is not None else None
+    at = HEADER_BYTES - 1 if protocol == "modbus-tcp" else 0
+    return data[at] if len(data) > at else None
 
 
 @functools.lru_cache(REMEMBERED)
